@@ -1,0 +1,110 @@
+package decimal_test
+
+import (
+	"testing"
+
+	"github.com/cockroachdb/apd/v3"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"codicil/core/decimal"
+)
+
+func TestTextIsCanonicalAndComplete(t *testing.T) {
+	for _, c := range []struct{ in, want string }{
+		{"0", "0"}, {"-0", "0"}, {"0.00", "0"}, {"1.50", "1.5"}, {"1e3", "1000"}, {"-12.50", "-12.5"},
+		{"1e-7", "0.0000001"}, {"1234567890123456789012345678901234", "1234567890123456789012345678901234"},
+		{"12345678901234567890123456789012345", "12345678901234567890123456789012340"},
+		{"100", "100"}, {".5", "0.5"},
+	} {
+		n, err := decimal.Parse(c.in)
+		require.NoError(t, err, c.in)
+		assert.Equal(t, c.want, n.String(), c.in)
+	}
+	for _, bad := range []string{"", "abc", "1.2.3", "NaN", "Infinity", "1e", "1 0", "0x10", "1_000", "1e99999"} {
+		_, err := decimal.Parse(bad)
+		assert.Error(t, err, bad)
+	}
+}
+
+func TestExactArithmetic(t *testing.T) {
+	third, ok := decimal.FromInt(1).Quo(decimal.FromInt(3))
+	require.True(t, ok)
+	assert.Equal(t, "0.3333333333333333333333333333333333", third.String())
+	sum, _ := decimal.MustParse("0.1").Add(decimal.MustParse("0.2"))
+	assert.Zero(t, sum.Cmp(decimal.MustParse("0.3")))
+	_, ok = decimal.FromInt(1).Quo(decimal.Zero)
+	assert.False(t, ok, "division by zero has no result")
+	_, ok = decimal.MustParse("9e6144").Mul(decimal.FromInt(10))
+	assert.False(t, ok, "overflow has no result")
+}
+
+func TestRounding(t *testing.T) {
+	for _, c := range []struct {
+		in     string
+		places int
+		mode   decimal.Mode
+		want   string
+	}{
+		{"2.5", 0, decimal.HalfEven, "2"}, {"3.5", 0, decimal.HalfEven, "4"}, {"2.5", 0, decimal.HalfUp, "3"},
+		{"-2.5", 0, decimal.HalfUp, "-3"}, {"2.5", 0, decimal.HalfDown, "2"}, {"2.51", 0, decimal.HalfDown, "3"},
+		{"-2.5", 0, decimal.HalfDown, "-2"}, {"1.121", 2, decimal.Up, "1.13"}, {"-1.126", 2, decimal.Down, "-1.12"},
+		{"-1.5", 0, decimal.Floor, "-2"}, {"-1.5", 0, decimal.Ceiling, "-1"}, {"1250", -2, decimal.HalfEven, "1200"},
+		{"1.005", 2, decimal.HalfUp, "1.01"},
+	} {
+		assert.Equal(t, c.want, decimal.MustParse(c.in).Round(c.places, c.mode).String(), "%s to %d", c.in, c.places)
+	}
+	assert.Equal(t, "12.00", decimal.FromInt(12).Fixed(2))
+	assert.Equal(t, "0.10", decimal.MustParse("0.1").Fixed(2))
+	assert.Equal(t, "1480", decimal.MustParse("1479.5").Fixed(0))
+}
+
+// The arithmetic must agree with an independent decimal package working to the
+// same 34 digits and the same rounding.
+func TestArithmeticAgreesWithAnIndependentPackage(t *testing.T) {
+	context := apd.BaseContext.WithPrecision(34)
+	context.Rounding = apd.RoundHalfEven
+	number := rapid.StringMatching(`-?[0-9]{1,20}(\.[0-9]{1,14})?`)
+	rapid.Check(t, func(t *rapid.T) {
+		left, right := number.Draw(t, "left"), number.Draw(t, "right")
+		a, b := decimal.MustParse(left), decimal.MustParse(right)
+		x, _, _ := apd.NewFromString(left)
+		y, _, _ := apd.NewFromString(right)
+		same := func(name string, got decimal.Number, ok bool, run func(*apd.Decimal, *apd.Decimal, *apd.Decimal) (apd.Condition, error)) {
+			var want apd.Decimal
+			if _, err := run(&want, x, y); err != nil {
+				if ok {
+					t.Fatalf("%s %s %s = %s, want none", left, name, right, got)
+				}
+				return
+			}
+			text := decimal.MustParse(want.Text('f')).String()
+			if !ok || got.String() != text {
+				t.Fatalf("%s %s %s = %s, want %s", left, name, right, got, text)
+			}
+		}
+		sum, ok := a.Add(b)
+		same("+", sum, ok, context.Add)
+		difference, ok := a.Sub(b)
+		same("-", difference, ok, context.Sub)
+		product, ok := a.Mul(b)
+		same("*", product, ok, context.Mul)
+		quotient, ok := a.Quo(b)
+		same("/", quotient, ok, context.Quo)
+		if a.Cmp(b) != x.Cmp(y) {
+			t.Fatalf("compare %s with %s: %d", left, right, a.Cmp(b))
+		}
+	})
+}
+
+func TestWholePowers(t *testing.T) {
+	power, ok := decimal.MustParse("1.1").Pow(decimal.FromInt(3))
+	require.True(t, ok)
+	assert.Equal(t, "1.331", power.String())
+	inverse, ok := decimal.FromInt(2).Pow(decimal.FromInt(-2))
+	require.True(t, ok)
+	assert.Equal(t, "0.25", inverse.String())
+	_, ok = decimal.Zero.Pow(decimal.FromInt(-1))
+	assert.False(t, ok)
+}

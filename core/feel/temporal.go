@@ -1,0 +1,375 @@
+package feel
+
+import (
+	"fmt"
+	"regexp"
+	"strconv"
+	"strings"
+
+	"codicil/core/decimal"
+)
+
+// Zone is the offset of a time from UTC, and the zone's name where one was written.
+type Zone struct {
+	Offset int64 // seconds east of UTC
+	Name   string
+}
+
+const (
+	secondsPerDay = 86400
+	// yearLimit is the range of years of XML Schema as the standard narrows it
+	// (DMN 1.5, section 10.3.2.3.5).
+	yearLimit = 999999999
+)
+
+// DateOf returns a calendar date; false when there is no such day.
+func DateOf(year, month, day int64) (Value, bool) {
+	if month < 1 || month > 12 || day < 1 || day > daysIn(year, month) || year > yearLimit || year < -yearLimit {
+		return NullValue, false
+	}
+	return dateOfDays(daysFromCivil(year, month, day)), true
+}
+
+// MustDate reads a date written as 2026-11-24; it panics when there is no such day.
+func MustDate(text string) Value {
+	d, ok := ParseDate(text)
+	if !ok {
+		panic("feel: not a date: " + text)
+	}
+	return d
+}
+
+func dateOfDays(days int64) Value { return Value{kind: Date, number: decimal.FromInt(days)} }
+
+// Civil returns year, month and day of a date or of the date part of a date and
+// time; false for any other kind.
+func (v Value) Civil() (year, month, day int64, ok bool) {
+	switch v.kind {
+	case Date:
+		year, month, day = civilFromDays(v.integer())
+		return year, month, day, true
+	case DateTime:
+		days, _ := splitDays(v.number)
+		year, month, day = civilFromDays(days)
+		return year, month, day, true
+	}
+	return 0, 0, 0, false
+}
+
+// daysFromCivil counts days since 1970-01-01 in the proleptic Gregorian calendar,
+// by 400-year eras beginning on 1 March.
+func daysFromCivil(y, m, d int64) int64 {
+	if m <= 2 {
+		y--
+	}
+	era := floorDiv(y, 400)
+	yearOfEra := y - era*400
+	dayOfYear := (153*((m+9)%12)+2)/5 + d - 1
+	return era*146097 + yearOfEra*365 + yearOfEra/4 - yearOfEra/100 + dayOfYear - 719468
+}
+
+func civilFromDays(z int64) (y, m, d int64) {
+	z += 719468
+	era := floorDiv(z, 146097)
+	dayOfEra := z - era*146097
+	yearOfEra := (dayOfEra - dayOfEra/1460 + dayOfEra/36524 - dayOfEra/146096) / 365
+	dayOfYear := dayOfEra - (365*yearOfEra + yearOfEra/4 - yearOfEra/100)
+	mp := (5*dayOfYear + 2) / 153
+	d = dayOfYear - (153*mp+2)/5 + 1
+	m = (mp+2)%12 + 1
+	y = yearOfEra + era*400
+	if m <= 2 {
+		y++
+	}
+	return y, m, d
+}
+
+func floorDiv(a, b int64) int64 {
+	q := a / b
+	if a%b < 0 {
+		q--
+	}
+	return q
+}
+
+func daysIn(year, month int64) int64 {
+	switch month {
+	case 4, 6, 9, 11:
+		return 30
+	case 2:
+		if year%4 == 0 && (year%100 != 0 || year%400 == 0) {
+			return 29
+		}
+		return 28
+	}
+	return 31
+}
+
+// addMonths moves a date by whole months; a day that the new month does not have
+// becomes its last day.
+func addMonths(days, months int64) (int64, bool) {
+	y, m, d := civilFromDays(days)
+	if months > 12*yearLimit || months < -12*yearLimit {
+		return 0, false
+	}
+	m += months - 1
+	y += floorDiv(m, 12)
+	m = m - floorDiv(m, 12)*12 + 1
+	if y > yearLimit || y < -yearLimit {
+		return 0, false
+	}
+	return daysFromCivil(y, m, min(d, daysIn(y, m))), true
+}
+
+func splitDays(seconds decimal.Number) (days int64, rest decimal.Number) {
+	perDay := decimal.FromInt(secondsPerDay)
+	quotient, _ := seconds.Quo(perDay)
+	days, _ = quotient.Round(0, decimal.Floor).Int64()
+	whole, _ := decimal.FromInt(days).Mul(perDay)
+	rest, _ = seconds.Sub(whole)
+	return days, rest
+}
+
+// instant orders two times or two dates with time: by the moment they mean where
+// both have a zone, else as they are written.
+func instant(a, b Value) int {
+	x, y := a.number, b.number
+	if a.zone() != nil && b.zone() != nil {
+		x, _ = x.Sub(decimal.FromInt(a.zone().Offset))
+		y, _ = y.Sub(decimal.FromInt(b.zone().Offset))
+	}
+	return x.Cmp(y)
+}
+
+var (
+	datePattern      = regexp.MustCompile(`^(-?(?:[1-9][0-9]{4,8}|[0-9]{4}))-([0-9]{2})-([0-9]{2})$`)
+	timePattern      = regexp.MustCompile(`^([0-9]{2}):([0-9]{2}):([0-9]{2})(\.[0-9]{1,9})?(Z|[+-][0-9]{2}:[0-9]{2}(?::[0-9]{2})?|@UTC)?$`)
+	dayTimePattern   = regexp.MustCompile(`^(-)?P(?:([0-9]+)D)?(T(?:([0-9]+)H)?(?:([0-9]+)M)?(?:([0-9]+(?:\.[0-9]+)?)S)?)?$`)
+	yearMonthPattern = regexp.MustCompile(`^(-)?P(?:([0-9]+)Y)?(?:([0-9]+)M)?$`)
+)
+
+// ParseDate reads a date written as 2026-11-24.
+func ParseDate(text string) (Value, bool) {
+	m := datePattern.FindStringSubmatch(text)
+	if m == nil {
+		return NullValue, false
+	}
+	return DateOf(integerIn(m[1]), integerIn(m[2]), integerIn(m[3]))
+}
+
+func integerIn(text string) int64 {
+	i, _ := strconv.ParseInt(text, 10, 64)
+	return i
+}
+
+// parseTime reads a time of day: 14:30:00, 14:30:00.5Z, 14:30:00+01:00.
+func parseTime(text string) (Value, bool) {
+	m := timePattern.FindStringSubmatch(text)
+	if m == nil {
+		return NullValue, false
+	}
+	hour, minute, second := integerIn(m[1]), integerIn(m[2]), integerIn(m[3])
+	if hour > 23 || minute > 59 || second > 59 {
+		return NullValue, false
+	}
+	seconds := decimal.FromInt(hour*3600 + minute*60 + second)
+	if m[4] != "" {
+		seconds, _ = seconds.Add(decimal.MustParse("0" + m[4]))
+	}
+	zone, ok := parseZone(m[5])
+	if !ok {
+		return NullValue, false
+	}
+	return zoned(Time, seconds, zone), true
+}
+
+func zoned(kind Kind, seconds decimal.Number, zone *Zone) Value {
+	v := Value{kind: kind, number: seconds}
+	if zone != nil {
+		v.object = zone
+	}
+	return v
+}
+
+func parseZone(text string) (*Zone, bool) {
+	switch {
+	case text == "":
+		return nil, true
+	case text == "Z":
+		return &Zone{}, true
+	case text[0] == '@':
+		return &Zone{Name: text[1:]}, true
+	}
+	parts := strings.Split(text[1:], ":")
+	offset := integerIn(parts[0])*3600 + integerIn(parts[1])*60
+	if len(parts) == 3 {
+		offset += integerIn(parts[2])
+	}
+	if offset > 14*3600 {
+		return nil, false
+	}
+	if text[0] == '-' {
+		offset = -offset
+	}
+	return &Zone{Offset: offset}, true
+}
+
+// parseDateTime reads 2026-11-24T14:30:00 with an optional zone.
+func parseDateTime(text string) (Value, bool) {
+	datePart, timePart, found := strings.Cut(text, "T")
+	if !found {
+		return NullValue, false
+	}
+	date, ok := ParseDate(datePart)
+	time, okTime := parseTime(timePart)
+	if !ok || !okTime {
+		return NullValue, false
+	}
+	return joinDateTime(date, time), true
+}
+
+func joinDateTime(date, time Value) Value {
+	seconds, _ := decimal.FromInt(date.integer() * secondsPerDay).Add(time.number)
+	return zoned(DateTime, seconds, time.zone())
+}
+
+// parseDuration reads P1DT2H (days and time) or P1Y2M (years and months).
+func parseDuration(text string) (Value, bool) {
+	if m := yearMonthPattern.FindStringSubmatch(text); m != nil && (m[2] != "" || m[3] != "") {
+		if len(m[2]) > 9 || len(m[3]) > 11 {
+			return NullValue, false
+		}
+		months := integerIn(m[2])*12 + integerIn(m[3])
+		if m[1] != "" {
+			months = -months
+		}
+		return Value{kind: YearMonthDuration, number: decimal.FromInt(months)}, true
+	}
+	m := dayTimePattern.FindStringSubmatch(text)
+	if m == nil || m[2]+m[4]+m[5]+m[6] == "" || m[3] == "T" {
+		return NullValue, false
+	}
+	total := decimal.Zero
+	for i, unit := range map[int]int64{2: secondsPerDay, 4: 3600, 5: 60, 6: 1} {
+		if m[i] == "" {
+			continue
+		}
+		n, err := decimal.Parse(m[i])
+		if err != nil || len(m[i]) > 20 {
+			return NullValue, false
+		}
+		part, _ := n.Mul(decimal.FromInt(unit))
+		total, _ = total.Add(part)
+	}
+	if m[1] != "" {
+		total = total.Neg()
+	}
+	return Value{kind: DayTimeDuration, number: total}, true
+}
+
+// parseTemporal reads the text of an @-literal: any date, time or duration.
+func parseTemporal(text string) (Value, bool) {
+	for _, parse := range []func(string) (Value, bool){ParseDate, parseDateTime, parseTime, parseDuration} {
+		if v, ok := parse(text); ok {
+			return v, true
+		}
+	}
+	return NullValue, false
+}
+
+func writeTemporal(v Value) string {
+	switch v.kind {
+	case Date:
+		return writeDate(v.integer())
+	case Time:
+		return writeTime(v.number) + writeZone(v.zone())
+	case DateTime:
+		days, rest := splitDays(v.number)
+		return writeDate(days) + "T" + writeTime(rest) + writeZone(v.zone())
+	case YearMonthDuration:
+		return writeYearMonth(v.integer())
+	}
+	return writeDayTime(v.number)
+}
+
+func writeDate(days int64) string {
+	y, m, d := civilFromDays(days)
+	if y < 0 {
+		return fmt.Sprintf("-%04d-%02d-%02d", -y, m, d)
+	}
+	return fmt.Sprintf("%04d-%02d-%02d", y, m, d)
+}
+
+func writeTime(seconds decimal.Number) string {
+	whole, _ := seconds.Round(0, decimal.Floor).Int64()
+	text := fmt.Sprintf("%02d:%02d:%02d", whole/3600, whole/60%60, whole%60)
+	if _, fraction, found := strings.Cut(seconds.String(), "."); found {
+		text += "." + fraction
+	}
+	return text
+}
+
+func writeZone(z *Zone) string {
+	switch {
+	case z == nil:
+		return ""
+	case z.Name != "":
+		return "@" + z.Name
+	case z.Offset == 0:
+		return "Z"
+	}
+	sign, offset := "+", z.Offset
+	if offset < 0 {
+		sign, offset = "-", -offset
+	}
+	text := fmt.Sprintf("%s%02d:%02d", sign, offset/3600, offset/60%60)
+	if offset%60 != 0 {
+		text += fmt.Sprintf(":%02d", offset%60)
+	}
+	return text
+}
+
+func writeYearMonth(months int64) string {
+	sign := ""
+	if months < 0 {
+		sign, months = "-", -months
+	}
+	text := sign + "P"
+	if months/12 != 0 {
+		text += fmt.Sprintf("%dY", months/12)
+	}
+	if months%12 != 0 || months == 0 {
+		text += fmt.Sprintf("%dM", months%12)
+	}
+	return text
+}
+
+func writeDayTime(seconds decimal.Number) string {
+	if seconds.Sign() == 0 {
+		return "PT0S"
+	}
+	sign := ""
+	if seconds.Sign() < 0 {
+		sign, seconds = "-", seconds.Neg()
+	}
+	days, rest := splitDays(seconds)
+	text := sign + "P"
+	if days != 0 {
+		text += fmt.Sprintf("%dD", days)
+	}
+	whole, _ := rest.Round(0, decimal.Floor).Int64()
+	last, _ := rest.Sub(decimal.FromInt(whole / 60 * 60))
+	if rest.Sign() != 0 {
+		text += "T"
+	}
+	if whole/3600 != 0 {
+		text += fmt.Sprintf("%dH", whole/3600)
+	}
+	if whole/60%60 != 0 {
+		text += fmt.Sprintf("%dM", whole/60%60)
+	}
+	if last.Sign() != 0 {
+		text += last.String() + "S"
+	}
+	return text
+}
