@@ -9,4 +9,7 @@ require (
 	pgregory.net/rapid v1.3.0
 )
 
-require go.yaml.in/yaml/v3 v3.0.5 // indirect
+require (
+	go.yaml.in/yaml/v3 v3.0.5 // indirect
+	golang.org/x/text v0.43.0 // indirect
+)

@@ -2,9 +2,9 @@ package feel
 
 // Step is the value that a part of a formula had in one evaluation.
 type Step struct {
-	Start, End int    // byte offsets of the part in the formula
-	Text       string // the part
-	Value      Value
+	Node  Node
+	Text  string // the part, as it stands in the formula
+	Value Value
 }
 
 // Explain evaluates the formula and tells the value of every part that was
@@ -26,7 +26,7 @@ func (p *Program) Explain(f *Frame) (Value, []Step) {
 			return
 		}
 		start, end := n.Span()
-		steps = append(steps, Step{start, end, p.source[start:end], v})
+		steps = append(steps, Step{n, p.source[start:end], v})
 	})
 	f.recorded = nil
 	return result, steps

@@ -373,3 +373,12 @@ func writeDayTime(seconds decimal.Number) string {
 	}
 	return text
 }
+
+// PlusDays returns the date so many days later; null for what is no date.
+func (v Value) PlusDays(days int64) Value {
+	if v.kind != Date {
+		return NullValue
+	}
+	moved, _ := inRange(v.integer() + days)
+	return moved
+}

@@ -43,12 +43,13 @@ func scan(source string) ([]token, *Problem) {
 		p := problemAt(source, start, end, "syntax", message)
 		return nil, &p
 	}
+	if !utf8.ValidString(source) {
+		return fail(0, len(source), "this is not valid text (UTF-8)")
+	}
 	for at < len(source) {
 		rest := source[at:]
 		r, size := utf8.DecodeRuneInString(rest)
 		switch {
-		case r == utf8.RuneError && size == 1:
-			return fail(at, at+1, "this is not valid text (UTF-8)")
 		case unicode.IsSpace(r) || r == '\uFEFF':
 			at += size
 		case strings.HasPrefix(rest, "//"):

@@ -1,0 +1,184 @@
+// Package plan resolves a rule book for one kind, company, type and day: which
+// rules stand at each station of each field, in the order in which they get
+// their chance, and in which order the fields go.
+//
+// It must never know a document. Start reading at Build.
+package plan
+
+import (
+	"slices"
+	"strings"
+
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// Book is the compiled rules of one kind.
+type Book struct {
+	Vocabulary *rule.Vocabulary
+	Rules      []*rule.Compiled
+}
+
+// NewBook compiles the rules of a kind. Rules with errors stay in the book, with
+// their problems, but never act.
+func NewBook(kind *record.Kind, rules []rule.Rule) *Book {
+	b := &Book{Vocabulary: rule.NewVocabulary(kind)}
+	for _, r := range rules {
+		b.Rules = append(b.Rules, rule.Compile(r, b.Vocabulary))
+	}
+	return b
+}
+
+// With returns a book in which the rule takes the place of the one with its ID,
+// or is added. It acts whatever its state: for trying a rule before it is in force.
+func (b *Book) With(r rule.Rule) *Book {
+	r.State = rule.InForce
+	compiled := rule.Compile(r, b.Vocabulary)
+	rules := slices.Clone(b.Rules)
+	if i := slices.IndexFunc(rules, func(c *rule.Compiled) bool { return c.ID == r.ID }); i >= 0 {
+		rules[i] = compiled
+	} else {
+		rules = append(rules, compiled)
+	}
+	return &Book{Vocabulary: b.Vocabulary, Rules: rules}
+}
+
+// Scope is what a plan is made for.
+type Scope struct {
+	Company *record.Company
+	Type    *record.Type
+	Day     record.Day
+}
+
+// Plan is a rule book resolved for one scope. It never changes and may be shared.
+type Plan struct {
+	Vocabulary *rule.Vocabulary
+	Scope      Scope
+	// Stations holds the candidates of each field, by place in the kind and by
+	// family, in the order in which they get their chance.
+	Stations []map[rule.Family][]*rule.Compiled
+	// Order lists the fields so that each comes after those its rules read.
+	Order []int
+	// Loop is nil, or the path of fields that wait for each other.
+	Loop *Loop
+}
+
+// Loop is a circle of fields, each waiting for the next.
+type Loop struct {
+	Fields []int // the first is also the end
+	Rules  []*rule.Compiled
+}
+
+// Kind returns the kind of record that the plan is for.
+func (p *Plan) Kind() *record.Kind { return p.Vocabulary.Kind }
+
+// Describe writes the loop as the path it takes: "Payment terms (rule 3) → Credit limit (rule 5) → Payment terms".
+func (l *Loop) Describe(kind *record.Kind) string {
+	var b strings.Builder
+	for i, f := range l.Fields {
+		b.WriteString(kind.Fields[f].Label + " (" + l.Rules[i].Label() + ") → ")
+	}
+	return b.String() + kind.Fields[l.Fields[0]].Label
+}
+
+// Build resolves the book for a scope: the sound rules in force that cover it.
+// A loop is reported in the plan, whose Order then is the order of the kind.
+func Build(b *Book, s Scope) *Plan {
+	kind := b.Vocabulary.Kind
+	p := &Plan{Vocabulary: b.Vocabulary, Scope: s, Stations: make([]map[rule.Family][]*rule.Compiled, len(kind.Fields))}
+	for _, c := range b.Rules {
+		if c.State != rule.InForce || !c.Sound() || !Covers(c, s) {
+			continue
+		}
+		if p.Stations[c.Field] == nil {
+			p.Stations[c.Field] = map[rule.Family][]*rule.Compiled{}
+		}
+		p.Stations[c.Field][c.Family] = append(p.Stations[c.Field][c.Family], c)
+	}
+	for _, families := range p.Stations {
+		for _, candidates := range families {
+			slices.SortFunc(candidates, func(x, y *rule.Compiled) int { return rule.Less(&x.Rule, &y.Rule) })
+		}
+	}
+	p.order()
+	return p
+}
+
+// Covers tells whether the rule stands in plans of the scope.
+func Covers(c *rule.Compiled, s Scope) bool {
+	return c.Scope.Covers(s.Company.Key, s.Type.Key, s.Day)
+}
+
+type wait struct {
+	field int
+	by    *rule.Compiled
+}
+
+// waits returns the fields that must be finished before the field's journey
+// starts. Validations speak when all fields are finished, so they wait for none.
+func (p *Plan) waits(field int) []wait {
+	var list []wait
+	for _, family := range rule.Families {
+		if family == rule.Validate {
+			continue
+		}
+		for _, c := range p.Stations[field][family] {
+			for _, slot := range c.Reads() {
+				read, form, ok := p.Vocabulary.FieldAt(slot)
+				if ok && form == rule.SoFar && read != field {
+					list = append(list, wait{read, c})
+				}
+			}
+		}
+	}
+	return list
+}
+
+// order sorts the fields by what they wait for (depth first), keeping the order
+// of the kind where nothing is waited for.
+func (p *Plan) order() {
+	fields := p.Kind().Fields
+	const unseen, open, finished = 0, 1, 2
+	state := make([]int, len(fields))
+	var path []wait
+	var visit func(field int) bool
+	visit = func(field int) bool {
+		state[field] = open
+		for _, w := range p.waits(field) {
+			path = append(path, wait{field, w.by})
+			switch state[w.field] {
+			case open:
+				begin := slices.IndexFunc(path, func(s wait) bool { return s.field == w.field })
+				p.Loop = &Loop{}
+				for _, step := range path[begin:] {
+					p.Loop.Fields = append(p.Loop.Fields, step.field)
+					p.Loop.Rules = append(p.Loop.Rules, step.by)
+				}
+				return false
+			case unseen:
+				if !visit(w.field) {
+					return false
+				}
+			}
+			path = path[:len(path)-1]
+		}
+		// The decimals of an amount are those of its currency.
+		if c := p.Kind().Index(fields[field].Currency); c >= 0 && state[c] == unseen && !visit(c) {
+			return false
+		}
+		state[field] = finished
+		p.Order = append(p.Order, field)
+		return true
+	}
+	for field := range fields {
+		if state[field] == unseen && !visit(field) {
+			break
+		}
+	}
+	if p.Loop != nil {
+		p.Order = p.Order[:0]
+		for field := range fields {
+			p.Order = append(p.Order, field)
+		}
+	}
+}

@@ -1,0 +1,131 @@
+package record
+
+import (
+	"fmt"
+	"net/mail"
+	"strings"
+	"unicode/utf8"
+
+	"codicil/core/decimal"
+	"codicil/core/feel"
+)
+
+// Misfit says why a value does not fit its field, and what would.
+type Misfit struct {
+	Code    string // stable: "not-a-number", "not-a-date", "not-a-choice", "not-yes-or-no", "not-an-email", "too-long", "too-large", "wrong-type"
+	Message string
+}
+
+// Error returns the message.
+func (m *Misfit) Error() string { return m.Message }
+
+func misfit(code, format string, args ...any) *Misfit {
+	return &Misfit{code, fmt.Sprintf(format, args...)}
+}
+
+// Surroundings are what fitting a value needs to know besides its field.
+type Surroundings struct {
+	Company *Company
+	// Currency is that of an amount field; "": the company's.
+	Currency string
+	// Day is the document's date, from which short dates are read.
+	Day Day
+}
+
+func (s Surroundings) decimals(f *Field) int {
+	if f.Type != Amount {
+		return f.Decimals
+	}
+	code := s.Currency
+	if code == "" && s.Company != nil {
+		code = s.Company.Currency
+	}
+	if n, ok := CurrencyDecimals(code); ok {
+		return n
+	}
+	return 2
+}
+
+// Settle fits a finished value to the field: text is trimmed and put in its
+// case, numbers are rounded as the company says. Nothing is ever cut: what is
+// too long or too large is returned as it is, with the misfit.
+func (f *Field) Settle(v feel.Value, s Surroundings) (feel.Value, *Misfit) {
+	if v.IsNull() {
+		return v, nil
+	}
+	if !feel.TypeOf(v).Fits(f.FeelType()) {
+		return v, misfit("wrong-type", "%s holds a %s; %s is a %s", f.Label, f.FeelType(), v, v.Kind())
+	}
+	switch v.Kind() {
+	case feel.String:
+		return f.settleText(v)
+	case feel.Number:
+		n, _ := v.Number()
+		places := s.decimals(f)
+		if f.Type == Percent {
+			places += 2
+		}
+		mode := decimal.HalfUp
+		if s.Company != nil {
+			mode = s.Company.Mode()
+		}
+		n = n.Round(places, mode)
+		digits := f.Digits
+		if digits == 0 {
+			digits = 15
+		}
+		if n.IntegerDigits() > digits {
+			return v, misfit("too-large", "%s takes %d digits before the decimal point at most; this has %d", f.Label, digits, n.IntegerDigits())
+		}
+		return feel.NumberOf(n), nil
+	}
+	return v, nil
+}
+
+func (f *Field) settleText(v feel.Value) (feel.Value, *Misfit) {
+	text, _ := v.Text()
+	text = strings.TrimSpace(text)
+	switch f.Case {
+	case "upper":
+		text = strings.ToUpper(text)
+	case "lower":
+		text = strings.ToLower(text)
+	}
+	if text == "" {
+		return feel.NullValue, nil
+	}
+	settled := feel.StringOf(text)
+	limit := f.Length
+	if limit == 0 {
+		limit = 255
+	}
+	if n := utf8.RuneCountInString(text); n > limit {
+		return settled, misfit("too-long", "%s takes %d characters at most; this has %d", f.Label, limit, n)
+	}
+	switch f.Type {
+	case Choice:
+		for _, option := range f.Choices {
+			if option.Code == text {
+				return settled, nil
+			}
+		}
+		return settled, f.noChoice(text)
+	case Email:
+		if a, err := mail.ParseAddress(text); err != nil || a.Address != text || !strings.Contains(text, ".") {
+			return settled, misfit("not-an-email", "%s: %q is no e-mail address; write name@example.com", f.Label, text)
+		}
+	}
+	return settled, nil
+}
+
+func (f *Field) noChoice(text string) *Misfit {
+	codes := make([]string, 0, len(f.Choices))
+	for _, option := range f.Choices {
+		codes = append(codes, option.Code)
+	}
+	list := strings.Join(codes, ", ")
+	if len(codes) > 8 {
+		list = strings.Join(codes[:8], ", ") + ", …"
+	}
+	return misfit("not-a-choice", "%s has no value %q; choose one of %s", f.Label, text, list)
+}

@@ -1,0 +1,231 @@
+package record
+
+import (
+	"regexp"
+	"strconv"
+	"strings"
+
+	"codicil/core/decimal"
+	"codicil/core/feel"
+)
+
+// Format is how a person writes and reads numbers and dates.
+type Format struct {
+	Decimal string `json:"decimal"` // the decimal point: "." or ","
+	Group   string `json:"group"`   // between thousands; may be ""
+	// Date is the order of day, month and year: "dmy", "mdy" or "ymd".
+	Date string `json:"date"`
+	// Separator stands between the parts of a date: ".", "/" or "-".
+	Separator string `json:"separator"`
+}
+
+// Plain is the format without a person: 1234.5, 2026-11-24.
+var Plain = Format{Decimal: ".", Date: "ymd", Separator: "-"}
+
+// Read reads what a person typed into the field, leniently. Blank text is null.
+// The misfit says what is wrong; length and digits are judged by Settle.
+func (f *Field) Read(typed string, format Format, s Surroundings) (feel.Value, *Misfit) {
+	text := strings.TrimSpace(typed)
+	if text == "" {
+		return feel.NullValue, nil
+	}
+	switch f.Type {
+	case Number, Amount, Percent:
+		return f.readNumber(text, format)
+	case Date:
+		return f.readDate(text, format, s)
+	case YesNo:
+		switch strings.ToLower(text) {
+		case "yes", "y", "true", "1", "x":
+			return feel.True, nil
+		case "no", "n", "false", "0", "-":
+			return feel.False, nil
+		}
+		return feel.NullValue, misfit("not-yes-or-no", "%s is yes or no; %q is neither", f.Label, text)
+	case Choice:
+		return f.readChoice(text)
+	}
+	return feel.StringOf(text), nil
+}
+
+func (f *Field) readChoice(text string) (feel.Value, *Misfit) {
+	var begins []string
+	for _, option := range f.Choices {
+		if strings.EqualFold(option.Code, text) || strings.EqualFold(option.Label, text) {
+			return feel.StringOf(option.Code), nil
+		}
+		if strings.HasPrefix(strings.ToLower(option.Label), strings.ToLower(text)) {
+			begins = append(begins, option.Code)
+		}
+	}
+	if len(begins) == 1 {
+		return feel.StringOf(begins[0]), nil
+	}
+	return feel.NullValue, f.noChoice(text)
+}
+
+func (f *Field) readNumber(text string, format Format) (feel.Value, *Misfit) {
+	cleaned := strings.TrimSuffix(text, "%")
+	if f.Type != Percent && cleaned != text {
+		return feel.NullValue, misfit("not-a-number", "%s is no percentage; write a number without %%", f.Label)
+	}
+	cleaned = strings.Map(func(r rune) rune {
+		switch r {
+		case ' ', '\u00a0', '\u202f', '\'', '’': // what people put between thousands
+			return -1
+		case '−':
+			return '-'
+		}
+		return r
+	}, cleaned)
+	if format.Group != "" {
+		cleaned = strings.ReplaceAll(cleaned, format.Group, "")
+	}
+	if format.Decimal != "." {
+		cleaned = strings.ReplaceAll(cleaned, format.Decimal, ".")
+	}
+	n, err := decimal.Parse(cleaned)
+	if err != nil || strings.ContainsAny(cleaned, "eE") {
+		return feel.NullValue, misfit("not-a-number", "%s is a number; %q is none. Write it as %s", f.Label, text, group("1234.5", format))
+	}
+	if f.Type == Percent {
+		n, _ = n.Mul(decimal.MustParse("0.01"))
+	}
+	return feel.NumberOf(n), nil
+}
+
+var (
+	isoDate    = regexp.MustCompile(`^\d{4}-\d{2}-\d{2}$`)
+	dateParts  = regexp.MustCompile(`^(\d{1,4})[./\- ](\d{1,2})(?:[./\- ](\d{1,4})?)?$`)
+	dayOffset  = regexp.MustCompile(`^[+-]\d{1,5}$`)
+	onlyDigits = regexp.MustCompile(`^(\d{2})(\d{2})(\d{2}|\d{4})$`)
+)
+
+func (f *Field) readDate(text string, format Format, s Surroundings) (feel.Value, *Misfit) {
+	wrong := misfit("not-a-date", "%s is a date; %q is none. Write it as %s, or +30 for thirty days on", f.Label, text, showDate(feel.MustDate("2026-11-24"), format))
+	if isoDate.MatchString(text) {
+		if d, ok := feel.ParseDate(text); ok {
+			return d, nil
+		}
+		return feel.NullValue, wrong
+	}
+	day := s.Day.Value()
+	if dayOffset.MatchString(text) && !day.IsNull() {
+		days, _ := strconv.ParseInt(text, 10, 64)
+		return day.PlusDays(days), nil
+	}
+	year, _, _, _ := day.Civil()
+	parts := dateParts.FindStringSubmatch(text)
+	if parts == nil && format.Date != "ymd" {
+		parts = onlyDigits.FindStringSubmatch(text)
+	}
+	if parts == nil {
+		return feel.NullValue, wrong
+	}
+	var numbers [3]int64
+	for i, part := range parts[1:] {
+		numbers[i], _ = strconv.ParseInt(part, 10, 64)
+	}
+	var d, m int64
+	switch format.Date {
+	case "dmy":
+		d, m = numbers[0], numbers[1]
+	case "mdy":
+		m, d = numbers[0], numbers[1]
+	default:
+		if parts[3] == "" {
+			m, d = numbers[0], numbers[1]
+		} else {
+			year, m, d = numbers[0], numbers[1], numbers[2]
+		}
+	}
+	if format.Date != "ymd" && parts[3] != "" {
+		year = numbers[2]
+		if len(parts[3]) <= 2 {
+			year += 2000
+		}
+	}
+	if v, ok := feel.DateOf(year, m, d); ok {
+		return v, nil
+	}
+	return feel.NullValue, wrong
+}
+
+// Write returns the value as it is stored and sent: exact, the same for every
+// person. Null gives "".
+func Write(v feel.Value) string { return v.Plain() }
+
+// Parse reads what Write wrote. The misfit says that the text is not of the
+// field's type.
+func (f *Field) Parse(text string) (feel.Value, *Misfit) {
+	if f.Type == Percent {
+		asNumber := *f
+		asNumber.Type = Number
+		return asNumber.Read(text, Plain, Surroundings{})
+	}
+	return f.Read(text, Plain, Surroundings{})
+}
+
+// Show writes the value for a person: 1,480.00, 24/11/2026, 10 %. A value that
+// does not fit the field is shown as it is.
+func (f *Field) Show(v feel.Value, format Format, s Surroundings) string {
+	switch v.Kind() {
+	case feel.Null:
+		return ""
+	case feel.Date:
+		return showDate(v, format)
+	case feel.Boolean:
+		if v.IsTrue() {
+			return "yes"
+		}
+		return "no"
+	case feel.Number:
+		n, _ := v.Number()
+		switch f.Type {
+		case Percent:
+			n, _ = n.Mul(decimal.FromInt(100))
+			return group(n.Fixed(max(n.Places(), f.Decimals)), format) + " %"
+		case Amount, Number:
+			return group(n.Fixed(max(n.Places(), s.decimals(f))), format)
+		}
+		return group(n.String(), format)
+	}
+	return v.Plain()
+}
+
+func showDate(v feel.Value, format Format) string {
+	year, month, day, _ := v.Civil()
+	y, m, d := strconv.FormatInt(year, 10), two(month), two(day)
+	switch format.Date {
+	case "dmy":
+		return strings.Join([]string{d, m, y}, format.Separator)
+	case "mdy":
+		return strings.Join([]string{m, d, y}, format.Separator)
+	}
+	return v.Plain()
+}
+
+func two(n int64) string {
+	text := strconv.FormatInt(n, 10)
+	if len(text) < 2 {
+		return "0" + text
+	}
+	return text
+}
+
+func group(text string, format Format) string {
+	sign := ""
+	if strings.HasPrefix(text, "-") {
+		sign, text = "-", text[1:]
+	}
+	whole, fraction, hasFraction := strings.Cut(text, ".")
+	if format.Group != "" {
+		for at := len(whole) - 3; at > 0; at -= 3 {
+			whole = whole[:at] + format.Group + whole[at:]
+		}
+	}
+	if hasFraction {
+		whole += format.Decimal + fraction
+	}
+	return sign + whole
+}

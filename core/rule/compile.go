@@ -1,0 +1,148 @@
+package rule
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"codicil/core/feel"
+	"codicil/core/record"
+)
+
+// Problem is something wrong with a rule, at a part of it.
+type Problem struct {
+	// Part is "target", "when", "value", "must", "manner", "lifetime",
+	// "severity", "message", "on", "scope" or "whenChanged".
+	Part string `json:"part"`
+	feel.Problem
+}
+
+// Compiled is a rule whose formulas are ready to run. It never changes.
+type Compiled struct {
+	Rule
+	Field    int           // place of the target in the kind
+	When     *feel.Program // nil: always
+	Value    *feel.Program // default, substitute
+	Must     *feel.Program // validate
+	Changed  []int         // the fields of WhenChanged
+	Problems []Problem     // errors and warnings; with an error the rule cannot run
+}
+
+// Sound tells whether the rule has no error and so may be put in force.
+func (c *Compiled) Sound() bool {
+	return !slices.ContainsFunc(c.Problems, func(p Problem) bool { return p.Severity == feel.Error })
+}
+
+// Reads returns the slots that the rule's formulas read.
+func (c *Compiled) Reads() []int {
+	var slots []int
+	for _, program := range []*feel.Program{c.When, c.Value, c.Must} {
+		if program != nil {
+			slots = append(slots, program.Reads()...)
+		}
+	}
+	return slots
+}
+
+// Compile checks a rule against the names of its kind and compiles its formulas.
+// What is wrong stands in Problems, each at its part and place.
+func Compile(r Rule, v *Vocabulary) *Compiled {
+	c := &Compiled{Rule: r, Field: v.Kind.Index(r.Target)}
+	complain := func(part, format string, args ...any) {
+		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: part, Message: fmt.Sprintf(format, args...), Line: 1, Column: 1}})
+	}
+	if c.Field < 0 {
+		complain("target", "a %s has no field %q", v.Kind.Label, r.Target)
+		return c
+	}
+	field := &v.Kind.Fields[c.Field]
+	if r.When != "" {
+		c.When = c.formula("when", r.When, v, feel.BooleanType, nil)
+	}
+	switch r.Family {
+	case Entry:
+		if !slices.Contains([]Manner{Required, Optional, ReadOnly, Hidden}, r.Effect.Manner) {
+			complain("manner", "choose how the field is met: required, optional, read-only or hidden")
+		}
+	case Default:
+		if !slices.Contains([]Lifetime{NewOnly, WheneverBlank}, r.Effect.Lifetime) {
+			complain("lifetime", "choose how long the default fills the field: new only or whenever blank")
+		}
+		c.Value = c.formula("value", r.Effect.Value, v, field.FeelType(), field)
+	case Substitute:
+		c.Value = c.formula("value", r.Effect.Value, v, field.FeelType(), field)
+	case Validate:
+		if !slices.Contains([]Severity{Refuse, Confirm, Advise}, r.Effect.Severity) {
+			complain("severity", "choose what happens: refuse, confirm or advise")
+		}
+		if strings.TrimSpace(r.Effect.Message) == "" {
+			complain("message", "write what is wrong and what to do about it")
+		}
+		c.Must = c.formula("must", r.Effect.Must, v, feel.BooleanType, nil)
+		for _, key := range r.Effect.WhenChanged {
+			if i := v.Kind.Index(key); i >= 0 {
+				c.Changed = append(c.Changed, i)
+			} else {
+				complain("whenChanged", "a %s has no field %q", v.Kind.Label, key)
+			}
+		}
+	default:
+		complain("family", "there is no rule family %q", r.Family)
+	}
+	if !r.On.New && !r.On.Change {
+		complain("on", "choose at least one occasion: new records or changes")
+	}
+	c.checkDays(complain)
+	return c
+}
+
+func (c *Compiled) checkDays(complain func(part, format string, args ...any)) {
+	for _, day := range []record.Day{c.Scope.From, c.Scope.Until, c.Note.AskedOn} {
+		if day != "" {
+			if _, err := record.ParseDay(string(day)); err != nil {
+				complain("scope", "%v", err)
+			}
+		}
+	}
+	if c.Scope.From != "" && c.Scope.Until != "" && c.Scope.Until < c.Scope.From {
+		complain("scope", "the rule ends on %s, before it begins on %s", c.Scope.Until, c.Scope.From)
+	}
+}
+
+// formula compiles one formula of the rule. It must fit want, and a constant
+// must fit the field.
+func (c *Compiled) formula(part, text string, v *Vocabulary, want feel.Type, field *record.Field) *feel.Program {
+	if strings.TrimSpace(text) == "" {
+		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: "missing", Message: missing[part], Line: 1, Column: 1}})
+		return nil
+	}
+	program, problems := feel.Compile(text, v.Scope, feel.Strict)
+	for _, p := range problems {
+		c.Problems = append(c.Problems, Problem{part, p})
+	}
+	if program == nil {
+		return nil
+	}
+	whole := feel.Problem{Code: "type", End: len(text), Line: 1, Column: 1}
+	if !program.Type().Fits(want) {
+		whole.Message = fmt.Sprintf("this gives a %s, but a condition that is true or false is needed", program.Type())
+		if field != nil {
+			whole.Message = fmt.Sprintf("this gives a %s, but %s holds a %s", program.Type(), field.Label, want)
+		}
+		c.Problems = append(c.Problems, Problem{part, whole})
+		return nil
+	}
+	if literal, ok := program.Root().(*feel.Literal); ok && field != nil {
+		if _, wrong := field.Settle(literal.Value, record.Surroundings{}); wrong != nil {
+			whole.Code, whole.Message = wrong.Code, wrong.Message
+			c.Problems = append(c.Problems, Problem{part, whole})
+			return nil
+		}
+	}
+	return program
+}
+
+var missing = map[string]string{
+	"value": "write the value that the field gets",
+	"must":  "write what must hold",
+}

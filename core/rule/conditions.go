@@ -1,0 +1,221 @@
+package rule
+
+import (
+	"fmt"
+	"strings"
+
+	"codicil/core/feel"
+	"codicil/core/record"
+)
+
+// Conditions are a formula as a sentence can hold it: conditions on fields, all
+// joined by and, or all by or.
+type Conditions struct {
+	Join       string      `json:"join"` // "and" or "or"
+	Conditions []Condition `json:"conditions"`
+}
+
+// Condition is field, relation, values.
+type Condition struct {
+	Field    string `json:"field"`
+	Relation string `json:"relation"`
+	// Values are the operands as Write writes them: none for is blank, two for
+	// between, any number for one of.
+	Values []string `json:"values"`
+}
+
+// Relation is a way to compare a field with values.
+type Relation struct {
+	Key    string `json:"key"`
+	Phrase string `json:"phrase"`
+	// Operands is the number of values; -1: one or more.
+	Operands int `json:"operands"`
+	operator string
+}
+
+var (
+	equality = []Relation{{"is", "is", 1, "="}, {"is-not", "is not", 1, "!="}}
+	ordering = []Relation{{"over", "is over", 1, ">"}, {"from", "is from", 1, ">="}, {"under", "is under", 1, "<"}, {"up-to", "is up to", 1, "<="}, {"between", "is between", 2, "between"}}
+	sequence = []Relation{{"after", "is after", 1, ">"}, {"from", "is on or after", 1, ">="}, {"before", "is before", 1, "<"}, {"up-to", "is on or before", 1, "<="}, {"between", "is between", 2, "between"}}
+	members  = []Relation{{"one-of", "is one of", -1, "in"}, {"none-of", "is none of", -1, "not in"}}
+	contents = []Relation{{"starts-with", "starts with", 1, "starts with"}, {"ends-with", "ends with", 1, "ends with"}, {"contains", "contains", 1, "contains"}}
+	presence = []Relation{{"is-blank", "is blank", 0, "is blank"}, {"is-filled", "is filled", 0, "is filled"}}
+)
+
+func join(groups ...[]Relation) (all []Relation) {
+	for _, g := range groups {
+		all = append(all, g...)
+	}
+	return all
+}
+
+// Relations returns the relations that fit a field, in the order to offer them.
+func Relations(f *record.Field) []Relation {
+	switch f.Type {
+	case record.Number, record.Amount, record.Percent:
+		return join(equality, ordering, presence)
+	case record.Date:
+		return join(equality, sequence, presence)
+	case record.YesNo:
+		return join(equality[:1], presence)
+	case record.Choice:
+		return join(equality, members, presence)
+	}
+	return join(equality, members, contents, presence)
+}
+
+func relation(f *record.Field, match func(Relation) bool) (Relation, bool) {
+	for _, r := range Relations(f) {
+		if match(r) {
+			return r, true
+		}
+	}
+	return Relation{}, false
+}
+
+// Compose writes conditions as a formula. The error says which condition is
+// incomplete or does not fit its field.
+func Compose(c Conditions, kind *record.Kind) (string, error) {
+	joiner := " and "
+	if c.Join == "or" {
+		joiner = " or "
+	}
+	parts := make([]string, len(c.Conditions))
+	for i, condition := range c.Conditions {
+		part, err := compose(condition, kind)
+		if err != nil {
+			return "", fmt.Errorf("condition %d: %w", i+1, err)
+		}
+		parts[i] = part
+	}
+	return strings.Join(parts, joiner), nil
+}
+
+func compose(c Condition, kind *record.Kind) (string, error) {
+	field := kind.Field(c.Field)
+	if field == nil {
+		return "", fmt.Errorf("a %s has no field %q", kind.Label, c.Field)
+	}
+	r, found := relation(field, func(r Relation) bool { return r.Key == c.Relation })
+	if !found {
+		return "", fmt.Errorf("%s cannot be compared by %q", field.Label, c.Relation)
+	}
+	if (r.Operands >= 0 && len(c.Values) != r.Operands) || (r.Operands < 0 && len(c.Values) == 0) {
+		return "", fmt.Errorf("%s %s … needs a value", field.Label, r.Phrase)
+	}
+	values := make([]string, len(c.Values))
+	for i, text := range c.Values {
+		v, wrong := field.Parse(text)
+		if wrong != nil {
+			return "", wrong
+		}
+		if v.IsNull() {
+			return "", fmt.Errorf("%s %s … needs a value", field.Label, r.Phrase)
+		}
+		values[i] = v.String()
+	}
+	switch r.operator {
+	case "is blank", "is filled":
+		return r.operator + "(" + c.Field + ")", nil
+	case "starts with", "ends with", "contains":
+		return r.operator + "(" + c.Field + ", " + values[0] + ")", nil
+	case "between":
+		return c.Field + " between " + values[0] + " and " + values[1], nil
+	case "in":
+		return c.Field + " in (" + strings.Join(values, ", ") + ")", nil
+	case "not in":
+		return "not(" + c.Field + " in (" + strings.Join(values, ", ") + "))", nil
+	}
+	return c.Field + " " + r.operator + " " + values[0], nil
+}
+
+// Decompose reads a formula as conditions; false when no sentence can hold it.
+// An empty formula is no condition at all.
+func Decompose(program *feel.Program, kind *record.Kind) (Conditions, bool) {
+	result := Conditions{Join: "and", Conditions: []Condition{}}
+	if program == nil {
+		return result, true
+	}
+	if b, ok := program.Root().(*feel.Binary); ok && b.Operator == "or" {
+		result.Join = "or"
+	}
+	ok := true
+	var collect func(feel.Node)
+	collect = func(n feel.Node) {
+		if b, isBinary := n.(*feel.Binary); isBinary && b.Operator == result.Join {
+			collect(b.Left)
+			collect(b.Right)
+			return
+		}
+		c, fits := decompose(n, kind)
+		result.Conditions = append(result.Conditions, c)
+		ok = ok && fits
+	}
+	collect(program.Root())
+	return result, ok
+}
+
+func decompose(n feel.Node, kind *record.Kind) (Condition, bool) {
+	operator, operands := "", []feel.Node(nil)
+	switch n := n.(type) {
+	case *feel.Name: // a yes/no field by itself
+		if f := kind.Field(n.Text); f != nil && f.Type == record.YesNo {
+			return Condition{n.Text, "is", []string{"true"}}, true
+		}
+		return Condition{}, false
+	case *feel.Binary:
+		operator, operands = n.Operator, []feel.Node{n.Left, n.Right}
+	case *feel.Between:
+		operator, operands = "between", []feel.Node{n.Subject, n.Low, n.High}
+	case *feel.In:
+		operator, operands = "in", append([]feel.Node{n.Subject}, n.Tests...)
+	case *feel.Call:
+		operator, operands = n.Function, n.Arguments
+		if inner, ok := n.Arguments, n.Function == "not"; ok && len(inner) == 1 {
+			in, isIn := inner[0].(*feel.In)
+			if !isIn {
+				return Condition{}, false
+			}
+			operator, operands = "not in", append([]feel.Node{in.Subject}, in.Tests...)
+		}
+	}
+	if len(operands) == 0 {
+		return Condition{}, false
+	}
+	name, isName := operands[0].(*feel.Name)
+	if !isName {
+		return Condition{}, false
+	}
+	field := kind.Field(name.Text)
+	if field == nil {
+		return Condition{}, false
+	}
+	r, found := relation(field, func(r Relation) bool { return r.operator == operator })
+	if !found || (r.Operands >= 0 && len(operands)-1 != r.Operands) {
+		return Condition{}, false
+	}
+	condition := Condition{Field: name.Text, Relation: r.Key, Values: []string{}}
+	for _, operand := range operands[1:] {
+		v, isConstant := constant(operand)
+		if !isConstant || !feel.TypeOf(v).Fits(field.FeelType()) || v.IsNull() {
+			return Condition{}, false
+		}
+		condition.Values = append(condition.Values, record.Write(v))
+	}
+	return condition, true
+}
+
+// constant returns the value of a literal, also of a negative number.
+func constant(n feel.Node) (feel.Value, bool) {
+	switch n := n.(type) {
+	case *feel.Literal:
+		return n.Value, true
+	case *feel.Negate:
+		if inner, ok := n.Operand.(*feel.Literal); ok {
+			if number, ok := inner.Value.Number(); ok {
+				return feel.NumberOf(number.Neg()), true
+			}
+		}
+	}
+	return feel.NullValue, false
+}

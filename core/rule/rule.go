@@ -1,0 +1,187 @@
+package rule
+
+import (
+	"fmt"
+	"slices"
+
+	"codicil/core/record"
+)
+
+// Family is what a rule does to its field.
+type Family string
+
+// The families, each with a station of its own on a value's journey.
+const (
+	Entry      Family = "entry"
+	Default    Family = "default"
+	Substitute Family = "substitute"
+	Validate   Family = "validate"
+)
+
+// Families in the order of their stations.
+var Families = []Family{Entry, Default, Substitute, Validate}
+
+// State is where a rule is in its life.
+type State string
+
+// The life of a rule.
+const (
+	Draft     State = "draft"
+	InForce   State = "in force"
+	Suspended State = "suspended"
+	Retired   State = "retired"
+)
+
+// transitions lists where each state may go. Retired is the end.
+var transitions = map[State][]State{
+	Draft:     {InForce, Retired},
+	InForce:   {Suspended, Retired},
+	Suspended: {InForce, Retired},
+}
+
+// MayBecome tells whether a rule in state s may be put in state next.
+func (s State) MayBecome(next State) bool { return slices.Contains(transitions[s], next) }
+
+// Manner is how an entry rule lets its field be met.
+type Manner string
+
+// The manners of entry.
+const (
+	Required Manner = "required"
+	Optional Manner = "optional"
+	ReadOnly Manner = "read-only"
+	Hidden   Manner = "hidden"
+)
+
+// Lifetime says how long a default fills its field.
+type Lifetime string
+
+// A default fills its field until the first save only, or whenever it is blank.
+const (
+	NewOnly       Lifetime = "new only"
+	WheneverBlank Lifetime = "whenever blank"
+)
+
+// Severity is what a validation does when its condition does not hold.
+type Severity string
+
+// Refuse stops saving and posting; Confirm lets a person go on with a reason;
+// Advise only tells.
+const (
+	Refuse  Severity = "refuse"
+	Confirm Severity = "confirm"
+	Advise  Severity = "advise"
+)
+
+// Moment is when a document meets its rules.
+type Moment string
+
+// The moments of a document.
+const (
+	Typing  Moment = "typing"
+	Saving  Moment = "saving"
+	Posting Moment = "posting"
+)
+
+// Rule is one statement about one target field.
+type Rule struct {
+	ID      int64  `json:"id"`
+	Version int    `json:"version"` // counts the changes, from 1
+	State   State  `json:"state"`
+	Name    string `json:"name"`
+	Body
+}
+
+// Body is what a person writes of a rule.
+type Body struct {
+	Kind   string `json:"kind"`
+	Family Family `json:"family"`
+	Target string `json:"target"` // key of the field
+	Scope  Scope  `json:"scope"`
+	When   string `json:"when"` // formula; "": always
+	Effect Effect `json:"effect"`
+
+	// On are the occasions; both false is refused.
+	On Occasions `json:"on"`
+	// Priority orders rules of one scope: lower goes first.
+	Priority int  `json:"priority"`
+	Note     Note `json:"note"`
+}
+
+// Scope is where a rule applies.
+type Scope struct {
+	Companies []string   `json:"companies"` // empty: all
+	Types     []string   `json:"types"`     // empty: all
+	From      record.Day `json:"from"`      // first day, by document date; "": no beginning
+	Until     record.Day `json:"until"`     // last day; "": no end
+}
+
+// Covers tells whether the scope holds for a document of the company, type and day.
+func (s *Scope) Covers(company, kindType string, day record.Day) bool {
+	return (len(s.Companies) == 0 || slices.Contains(s.Companies, company)) &&
+		(len(s.Types) == 0 || slices.Contains(s.Types, kindType)) &&
+		(s.From == "" || s.From <= day) && (s.Until == "" || day <= s.Until)
+}
+
+// Width ranks scopes: 0 for company and type, 1 for company, 2 for type, 3 for all.
+// The narrower goes first.
+func (s *Scope) Width() int {
+	width := 0
+	if len(s.Companies) == 0 {
+		width += 2
+	}
+	if len(s.Types) == 0 {
+		width++
+	}
+	return width
+}
+
+// Effect is what a rule does; which fields count depends on the family.
+type Effect struct {
+	Manner   Manner   `json:"manner,omitempty"`   // entry
+	Lifetime Lifetime `json:"lifetime,omitempty"` // default
+	Value    string   `json:"value,omitempty"`    // default, substitute: formula
+	Must     string   `json:"must,omitempty"`     // validate: formula of what must hold
+	Severity Severity `json:"severity,omitempty"` // validate
+	Message  string   `json:"message,omitempty"`  // validate: what is wrong and what to do
+	// Moments of a validation; empty: all.
+	Moments []Moment `json:"moments,omitempty"`
+	// WhenChanged limits a validation to documents in which one of these fields
+	// differs from what was last saved; empty: always.
+	WhenChanged []string `json:"whenChanged,omitempty"`
+}
+
+// Occasions say whether a rule runs for new records, for changes of saved ones, or both.
+type Occasions struct {
+	New    bool `json:"new"`
+	Change bool `json:"change"`
+}
+
+// Note says who asked for a rule, when and why.
+type Note struct {
+	AskedBy string     `json:"askedBy"`
+	AskedOn record.Day `json:"askedOn"`
+	Why     string     `json:"why"`
+}
+
+// Label names a rule for messages and traces: "rule 12".
+func (r *Rule) Label() string {
+	if r.ID == 0 {
+		return "this rule"
+	}
+	return fmt.Sprintf("rule %d", r.ID)
+}
+
+// Less orders the candidates of one station: narrower scope first, then lower
+// priority, then the older rule.
+func Less(a, b *Rule) int {
+	for _, d := range []int64{int64(a.Scope.Width() - b.Scope.Width()), int64(a.Priority - b.Priority), a.ID - b.ID} {
+		if d < 0 {
+			return -1
+		}
+		if d > 0 {
+			return 1
+		}
+	}
+	return 0
+}
