@@ -1,0 +1,130 @@
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/user"
+	"path/filepath"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"codicil/internal/demo"
+	"codicil/internal/desk"
+	"codicil/internal/httpapi"
+	"codicil/internal/standard"
+	"codicil/internal/store"
+	"codicil/web"
+)
+
+const defaultAddress = "127.0.0.1:8420"
+
+func command(in io.Reader, out, errors io.Writer) *cobra.Command {
+	root := &cobra.Command{
+		Use:           "codicil",
+		Short:         "Rules that fill, replace and refuse field values, tried and proved on test documents",
+		SilenceUsage:  true,
+		SilenceErrors: false,
+	}
+	root.SetIn(in)
+	root.SetOut(out)
+	root.SetErr(errors)
+	slog.SetDefault(slog.New(slog.NewTextHandler(errors, &slog.HandlerOptions{Level: slog.LevelWarn})))
+	root.AddCommand(serveCommand(), demoCommand(), feelCommand())
+	return root
+}
+
+func serveCommand() *cobra.Command {
+	var address, data string
+	c := &cobra.Command{
+		Use:   "serve",
+		Short: "Serve the application over one database file",
+		Args:  cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if err := os.MkdirAll(filepath.Dir(data), 0o700); err != nil {
+				return err
+			}
+			return serve(c, address, data, false)
+		},
+	}
+	c.Flags().StringVar(&address, "address", defaultAddress, "loopback address to listen on")
+	c.Flags().StringVar(&data, "data", "data/codicil.db", "database file; made where it is missing")
+	return c
+}
+
+func demoCommand() *cobra.Command {
+	var address string
+	c := &cobra.Command{
+		Use:   "demo",
+		Short: "Serve the application with the Brinewell demo data, fresh at every start",
+		Args:  cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			folder, err := os.MkdirTemp("", "codicil-demo-")
+			if err != nil {
+				return err
+			}
+			defer func() { _ = os.RemoveAll(folder) }()
+			return serve(c, address, filepath.Join(folder, "demo.db"), true)
+		},
+	}
+	c.Flags().StringVar(&address, "address", defaultAddress, "loopback address to listen on")
+	return c
+}
+
+func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
+	ctx := c.Context()
+	s, err := store.Open(ctx, data)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if closing := s.Close(); err == nil {
+			err = closing
+		}
+	}()
+	d, err := openDesk(ctx, s, withDemo)
+	if err != nil {
+		return err
+	}
+	handler, err := httpapi.New(d, web.Files())
+	if err != nil {
+		return err
+	}
+	return httpapi.Serve(ctx, address, handler, func(url string) {
+		_, _ = fmt.Fprintf(c.OutOrStdout(), "Codicil is at %s\nStop it with Ctrl+C.\n", url)
+	})
+}
+
+func openDesk(ctx context.Context, s *store.Store, withDemo bool) (*desk.Desk, error) {
+	kinds, err := standard.Kinds()
+	if err != nil {
+		return nil, err
+	}
+	for _, k := range kinds {
+		if err := s.SaveKind(ctx, k); err != nil {
+			return nil, err
+		}
+	}
+	d := desk.New(s, time.Now, userName())
+	if withDemo {
+		if err := demo.Fill(ctx, s, d); err != nil {
+			return nil, fmt.Errorf("fill the demo: %w", err)
+		}
+	}
+	return d, nil
+}
+
+// userName is the name under which changes are kept. There is no log-in; who may
+// use this machine may use Codicil on it.
+func userName() string {
+	if u, err := user.Current(); err == nil {
+		if u.Name != "" {
+			return u.Name
+		}
+		return u.Username
+	}
+	return "unknown"
+}

@@ -1,0 +1,93 @@
+package demo
+
+import (
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// given is a rule of the scenario, with a key by which proofs name it.
+type given struct {
+	key   string
+	state rule.State
+	body  rule.Body
+}
+
+// where, and its note, make a rule.
+type where struct {
+	companies, groups []string
+	from              record.Day
+}
+
+var everywhere = where{}
+
+func groups(keys ...string) where { return where{groups: keys} }
+
+func in(company string) where { return where{companies: []string{company}} }
+
+func ruleOf(key string, family rule.Family, target string, w where, when string, effect rule.Effect, note rule.Note) given {
+	return given{key, rule.InForce, rule.Body{
+		Kind: "vendor", Family: family, Target: target, When: when, Effect: effect, Priority: 100, Note: note,
+		Scope: rule.Scope{Companies: w.companies, Types: w.groups, From: w.from}, On: rule.Occasions{New: true, Change: true},
+	}}
+}
+
+func met(key, target string, w where, when string, manner rule.Manner, note rule.Note) given {
+	return ruleOf(key, rule.Entry, target, w, when, rule.Effect{Manner: manner}, note)
+}
+
+func fill(key, target string, w where, when string, lifetime rule.Lifetime, value string, note rule.Note) given {
+	return ruleOf(key, rule.Default, target, w, when, rule.Effect{Lifetime: lifetime, Value: value}, note)
+}
+
+func replace(key, target string, w where, when, value string, note rule.Note) given {
+	return ruleOf(key, rule.Substitute, target, w, when, rule.Effect{Value: value}, note)
+}
+
+func must(key, target string, w where, severity rule.Severity, when, must, message string, note rule.Note) given {
+	return ruleOf(key, rule.Validate, target, w, when, rule.Effect{Severity: severity, Must: must, Message: message}, note)
+}
+
+func (g given) as(state rule.State) given { g.state = state; return g }
+
+func note(by string, on record.Day, why string) rule.Note {
+	return rule.Note{AskedBy: by, AskedOn: on, Why: why}
+}
+
+func rules() []given {
+	return []given{
+		met("name", "name", everywhere, "", rule.Required, note("Moya, payables", "2024-02-05", "A payment run without a name on the remittance was returned by the bank.")),
+		met("country", "country", everywhere, "", rule.Required, note("Moya, payables", "2024-02-05", "Tax and payment terms follow from the country.")),
+		met("tax-trade", "tax_number", groups("TRAD"), "", rule.Required, note("Group tax", "2024-03-11", "Purchases of goods are reported by tax number.")),
+		met("control", "control_account", groups("TRAD", "SERV"), "", rule.Required, note("Group accounting", "2024-02-05", "Without it an invoice cannot be posted.")),
+		met("delivery", "delivery_terms", groups("TRAD"), "", rule.Required, note("Sif, purchasing", "2024-06-18", "Freight was paid twice because nobody had agreed who pays it.")),
+		met("delivery-staff", "delivery_terms", groups("STAFF"), "", rule.Hidden, note("Sif, purchasing", "2024-06-18", "Nobody orders goods from our own staff.")),
+		met("bank", "bank_account", everywhere, `payment_method = "T"`, rule.Required, note("Treasury", "2024-02-20", "A transfer needs an account to go to.")),
+		met("review-shown", "agreement_review", everywhere, "", rule.ReadOnly, note("Sif, purchasing", "2025-01-14", "The date is worked out; nobody should have to.")),
+
+		fill("terms", "payment_terms", everywhere, "", rule.NewOnly, `"N30"`, note("Group accounting", "2024-02-05", "What we offer to everybody.")),
+		fill("terms-kaisan", "payment_terms", in("30"), `country = "JP"`, rule.NewOnly, `"N45"`, note("Rina, Kaisan", "2024-05-02", "Customary between our Japanese vendors and us.")),
+		fill("terms-chandlery", "payment_terms", in("20"), `country = "DK"`, rule.NewOnly, `"N14"`, note("Birk, Chandlery", "2024-05-02", "The Danish harbour trade pays within two weeks.")),
+		fill("language", "language", everywhere, "is filled(country)", rule.WheneverBlank,
+			`if country = "DK" then "DA" else if country = "JP" then "JA" else if country in ("DE", "AT", "CH") then "DE" else "EN"`,
+			note("Moya, payables", "2024-09-30", "Reminders went out in the wrong language.")),
+		fill("currency", "order_currency", everywhere, "", rule.WheneverBlank, "company.currency", note("Finn, purchasing", "2024-02-05", "Most vendors are ordered from in our own currency.")),
+		fill("method", "payment_method", groups("TRAD", "SERV"), "", rule.NewOnly, `"T"`, note("Treasury", "2024-02-20", "Suppliers are paid by transfer unless agreed otherwise.")),
+		fill("method-staff", "payment_method", groups("STAFF"), "", rule.WheneverBlank, `"S"`, note("Payroll", "2024-04-08", "Expenses are paid with the salary.")),
+		fill("control-staff", "control_account", groups("STAFF"), "", rule.WheneverBlank, `"213000"`, note("Group accounting", "2024-04-08", "Staff payables are kept apart.")),
+		fill("holder", "account_holder", everywhere, "is filled(bank_account)", rule.WheneverBlank, "name", note("Treasury", "2025-03-03", "Nearly always the vendor itself.")),
+
+		replace("terms-once", "payment_terms", groups("ONCE"), "", `"N00"`, note("Group accounting", "2024-02-05", "One-time vendors are paid at once and never followed up.")),
+		replace("no-discount", "discount_rate", everywhere, `payment_terms != "D10"`, "0", note("Group accounting", "2025-02-10", "Discounts were taken where none was agreed.")),
+		replace("review", "agreement_review", everywhere, "", "add days(agreement_end, -42)", note("Sif, purchasing", "2025-01-14", "Six weeks are enough to negotiate before an agreement ends.")),
+
+		must("agreement", "agreement_end", everywhere, rule.Refuse, "", "agreement_end >= agreement_start", "The agreement ends before it begins. Correct one of the two dates.", note("Sif, purchasing", "2024-06-18", "Happened four times in a month of typing.")),
+		must("discount", "discount_rate", everywhere, rule.Refuse, "", "discount_rate <= 0.05", "No prompt payment discount over 5 % is agreed. Check the rate.", note("Group accounting", "2025-02-10", "Somebody entered 20 for 2.0.")),
+		must("block", "block_reason", everywhere, rule.Refuse, "payment_block", "is filled(block_reason)", "A payment block needs its reason, so that somebody can lift it. Enter the reason.", note("Treasury", "2024-10-21", "Blocks stayed for years because nobody knew why.")),
+		must("tax-country", "tax_number", everywhere, rule.Confirm, `country in ("IE", "DK", "DE")`, "is blank(tax_number) or starts with(tax_number, country)", "The tax number is of another country than the vendor. Say why, if that is right.", note("Group tax", "2024-03-11", "Some vendors are registered abroad; most are typing errors.")),
+		must("limit-kaisan", "credit_limit", in("30"), rule.Confirm, "", "credit_limit <= 5000000", "A credit limit over 5 000 000 yen is agreed with the treasury. Say with whom.", note("Rina, Kaisan", "2024-08-27", "Asked for by the treasury after the spring audit.")),
+		must("email-services", "email", groups("SERV"), rule.Advise, "", "is filled(email)", "Without an e-mail address the remittance advice goes by post.", note("Moya, payables", "2025-05-12", "Post costs more than the invoice sometimes.")),
+
+		fill("lead", "lead_time", groups("TRAD"), "", rule.NewOnly, "14", note("Finn, purchasing", "2025-09-01", "Tried in autumn; suspended until the new planning starts.")).as(rule.Suspended),
+		must("clerk", "clerk", in("40"), rule.Refuse, "", `clerks in ("URSINA", "RETO")`, "Choose a clerk of Alpin: URSINA or RETO.", note("Ursina, Alpin", "2026-11-16", "Draft; the name of the field is still wrong.")).as(rule.Draft),
+	}
+}

@@ -1,0 +1,352 @@
+package desk
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"unicode/utf16"
+
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/contract"
+)
+
+// view is a rule as people read it.
+func view(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.RuleView {
+	v := contract.RuleView{
+		Id: c.ID, Version: c.Version, State: c.State, Name: c.Name, Body: c.Body,
+		ProposedName: rule.ProposeName(c, names.Kind), Sentence: rule.Sentence(c, names), Phrase: rule.Phrase(c, names.Kind),
+		Problems: problemsOf(c), Sound: c.Sound(), Proofs: []int64{},
+	}
+	for _, part := range []struct {
+		text    string
+		program *feel.Program
+		to      **contract.Conditions
+	}{{c.Rule.When, c.When, &v.When}, {c.Effect.Must, c.Must, &v.Must}} {
+		if part.text != "" && part.program == nil {
+			continue
+		}
+		if conditions, ok := rule.Decompose(part.program, names.Kind); ok {
+			*part.to = &conditions
+		}
+	}
+	for _, p := range proofs {
+		if slices.Contains(p.Rules, c.ID) {
+			v.Proofs = append(v.Proofs, p.ID)
+		}
+	}
+	return v
+}
+
+func problemsOf(c *rule.Compiled) []contract.RuleProblem {
+	texts := map[string]string{"when": c.Rule.When, "value": c.Effect.Value, "must": c.Effect.Must}
+	list := make([]contract.RuleProblem, len(c.Problems))
+	for i, p := range c.Problems {
+		severity := contract.Error
+		if p.Severity == feel.Warning {
+			severity = contract.Warning
+		}
+		text := texts[p.Part]
+		list[i] = contract.RuleProblem{
+			Part: p.Part, Severity: severity, Code: p.Code, Message: p.Message, Suggestion: p.Suggestion,
+			Start: units(text, p.Start), End: units(text, p.End), Line: p.Line, Column: p.Column,
+		}
+	}
+	return list
+}
+
+// units turns a byte offset into one that a browser counts by.
+func units(text string, offset int) int {
+	return len(utf16.Encode([]rune(text[:min(offset, len(text))])))
+}
+
+// Rules returns all rules of a kind.
+func (d *Desk) Rules(ctx context.Context, kind string) ([]contract.RuleView, error) {
+	b, err := d.book(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	names, err := d.names(ctx, b.Vocabulary.Kind)
+	if err != nil {
+		return nil, err
+	}
+	proofs, err := d.store.Proofs(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	views := make([]contract.RuleView, len(b.Rules))
+	for i, c := range b.Rules {
+		views[i] = view(c, names, proofs)
+	}
+	return views, nil
+}
+
+// Rule returns one rule.
+func (d *Desk) Rule(ctx context.Context, id int64) (contract.RuleView, error) {
+	r, err := d.store.Rule(ctx, id)
+	if err != nil {
+		return contract.RuleView{}, explain(err)
+	}
+	return d.show(ctx, r)
+}
+
+func (d *Desk) show(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
+	c, err := d.compile(ctx, r)
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	names, err := d.names(ctx, c.kind)
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	proofs, err := d.store.Proofs(ctx, r.Kind)
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	return view(c.Compiled, names, proofs), nil
+}
+
+type compiled struct {
+	*rule.Compiled
+	kind *record.Kind
+	book *plan.Book
+}
+
+func (d *Desk) compile(ctx context.Context, r rule.Rule) (compiled, error) {
+	b, err := d.book(ctx, r.Kind)
+	if err != nil {
+		return compiled{}, err
+	}
+	return compiled{rule.Compile(r, b.Vocabulary), b.Vocabulary.Kind, b}, nil
+}
+
+// changed makes the rule that a change asks for.
+func changed(change contract.RuleChange) rule.Rule {
+	return rule.Rule{ID: change.Id, Version: change.Version, State: rule.Draft, Name: strings.TrimSpace(change.Name), Body: change.Body}
+}
+
+// ReadRule tells how a rule reads and what is wrong with it. Nothing is kept.
+func (d *Desk) ReadRule(ctx context.Context, change contract.RuleChange) (contract.RuleView, error) {
+	r := changed(change)
+	if r.ID != 0 {
+		kept, err := d.store.Rule(ctx, r.ID)
+		if err != nil {
+			return contract.RuleView{}, explain(err)
+		}
+		r.State = kept.State
+	}
+	return d.show(ctx, r)
+}
+
+// CreateRule keeps a new rule as a draft, with whatever errors it has.
+func (d *Desk) CreateRule(ctx context.Context, change contract.RuleChange) (contract.RuleView, error) {
+	r := changed(change)
+	r.ID = 0
+	if err := d.complete(ctx, &r, ""); err != nil {
+		return contract.RuleView{}, err
+	}
+	r, err := d.store.AddRule(ctx, r, d.clock(), d.user)
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	d.forget(r.Kind)
+	return d.show(ctx, r)
+}
+
+// complete refuses what cannot even be a draft and gives the rule a name.
+// before is the name that was proposed for the rule before the change.
+func (d *Desk) complete(ctx context.Context, r *rule.Rule, before string) error {
+	c, err := d.compile(ctx, *r)
+	if err != nil {
+		return err
+	}
+	if c.Field < 0 {
+		return invalid("unknown-field", "a %s has no field %q to write a rule for", strings.ToLower(c.kind.Label), r.Target)
+	}
+	if !slices.Contains(rule.Families, r.Family) {
+		return invalid("unknown-family", "there is no rule family %q", r.Family)
+	}
+	if r.Name == "" || r.Name == before {
+		r.Name = rule.ProposeName(c.Compiled, c.kind)
+	}
+	return nil
+}
+
+// ChangeRule keeps a changed rule. One in force must stay sound.
+func (d *Desk) ChangeRule(ctx context.Context, id int64, change contract.RuleChange) (contract.RuleView, error) {
+	kept, err := d.store.Rule(ctx, id)
+	if err != nil {
+		return contract.RuleView{}, explain(err)
+	}
+	if kept.State == rule.Retired {
+		return contract.RuleView{}, &Error{Reason: Conflict, Code: "retired", Detail: "a retired rule cannot be changed; write a new one"}
+	}
+	r := changed(change)
+	r.ID, r.State = id, kept.State
+	if r.Kind != kept.Kind {
+		return contract.RuleView{}, invalid("kind-changed", "a rule stays with its kind of record; write a new one")
+	}
+	was, err := d.compile(ctx, kept)
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	if err := d.complete(ctx, &r, rule.ProposeName(was.Compiled, was.kind)); err != nil {
+		return contract.RuleView{}, err
+	}
+	if r.State == rule.InForce {
+		if err := d.mayBeInForce(ctx, r); err != nil {
+			return contract.RuleView{}, err
+		}
+	}
+	return d.keep(ctx, r)
+}
+
+func (d *Desk) keep(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
+	r, err := d.store.ChangeRule(ctx, r, d.clock(), d.user)
+	if err != nil {
+		return contract.RuleView{}, explain(err)
+	}
+	d.forget(r.Kind)
+	return d.show(ctx, r)
+}
+
+// MoveRule puts a rule in another state of its life.
+func (d *Desk) MoveRule(ctx context.Context, id int64, move contract.RuleMove) (contract.RuleView, error) {
+	r, err := d.store.Rule(ctx, id)
+	if err != nil {
+		return contract.RuleView{}, explain(err)
+	}
+	if r.State == move.State {
+		return d.show(ctx, r)
+	}
+	if !r.State.MayBecome(move.State) {
+		return contract.RuleView{}, &Error{Reason: Conflict, Code: "wrong-state", Detail: "a rule that is " + string(r.State) + " cannot become " + string(move.State)}
+	}
+	r.Version, r.State = move.Version, move.State
+	if move.State == rule.InForce {
+		if err := d.mayBeInForce(ctx, r); err != nil {
+			return contract.RuleView{}, err
+		}
+	}
+	return d.keep(ctx, r)
+}
+
+// mayBeInForce refuses a rule with errors, and one that would make fields wait
+// for each other.
+func (d *Desk) mayBeInForce(ctx context.Context, r rule.Rule) error {
+	c, err := d.compile(ctx, r)
+	if err != nil {
+		return err
+	}
+	if !c.Sound() {
+		return &Error{Reason: Invalid, Code: "unsound-rule", Detail: "the rule has errors and cannot be in force; mend them or keep it as a draft", Problems: problemsOf(c.Compiled)}
+	}
+	companies, err := d.store.Companies(ctx)
+	if err != nil {
+		return err
+	}
+	types, err := d.store.Types(ctx, r.Kind)
+	if err != nil {
+		return err
+	}
+	book, day := c.book.With(r), max(d.today(), r.Scope.From)
+	for i := range companies {
+		for j := range types {
+			s := plan.Scope{Company: &companies[i], Type: &types[j], Day: day}
+			if !types[j].UsedIn(companies[i].Key) || !plan.Covers(c.Compiled, s) {
+				continue
+			}
+			if p := plan.Build(book, s); p.Loop != nil {
+				return &Error{Reason: Invalid, Code: "loop", Detail: "with this rule fields would wait for each other: " + p.Loop.Describe(c.kind) + ". Read entered." + r.Target + " or another field instead"}
+			}
+		}
+	}
+	return nil
+}
+
+// DiscardRule removes a draft.
+func (d *Desk) DiscardRule(ctx context.Context, id int64) error {
+	r, err := d.store.Rule(ctx, id)
+	if err != nil {
+		return explain(err)
+	}
+	if r.State != rule.Draft {
+		return &Error{Reason: Conflict, Code: "not-a-draft", Detail: "only a draft can be discarded; retire this rule instead, so that its history stays"}
+	}
+	defer d.forget(r.Kind)
+	return d.store.DeleteRule(ctx, id)
+}
+
+// RuleVersions returns what the rule has been, newest first.
+func (d *Desk) RuleVersions(ctx context.Context, id int64) ([]contract.RuleVersion, error) {
+	if _, err := d.store.Rule(ctx, id); err != nil {
+		return nil, explain(err)
+	}
+	rows, err := d.store.RuleVersions(ctx, id)
+	versions := make([]contract.RuleVersion, len(rows))
+	for i, v := range rows {
+		versions[i] = contract.RuleVersion{Version: v.Version, State: v.State, Name: v.Name, Body: v.Body, ChangedAt: v.ChangedAt, ChangedBy: v.ChangedBy}
+	}
+	return versions, err
+}
+
+// Compose writes conditions as a formula.
+func (d *Desk) Compose(ctx context.Context, request contract.ComposeRequest) (contract.Formula, error) {
+	kind, err := d.kind(ctx, request.Kind)
+	if err != nil {
+		return contract.Formula{}, err
+	}
+	text, err := rule.Compose(request.Conditions, kind)
+	if err != nil {
+		return contract.Formula{}, invalid("incomplete-condition", "%v", err)
+	}
+	return contract.Formula{Formula: text}, nil
+}
+
+// Plan returns the rules of a scope by field and station. Drafts and suspended
+// rules of the scope stand after those in force; retired ones are left out.
+func (d *Desk) Plan(ctx context.Context, kind, company, kindType string, day record.Day) (contract.Plan, error) {
+	b, err := d.book(ctx, kind)
+	if err != nil {
+		return contract.Plan{}, err
+	}
+	s, err := d.scope(ctx, kind, company, kindType, day)
+	if err != nil {
+		return contract.Plan{}, err
+	}
+	names, err := d.names(ctx, b.Vocabulary.Kind)
+	if err != nil {
+		return contract.Plan{}, err
+	}
+	built := plan.Build(b, s)
+	out := contract.Plan{Fields: make([]contract.PlanField, len(built.Stations))}
+	if built.Loop != nil {
+		out.Loop = built.Loop.Describe(built.Kind())
+	}
+	for i := range out.Fields {
+		f := contract.PlanField{Key: built.Kind().Fields[i].Key, Stations: map[string][]contract.PlanRule{}}
+		for family, candidates := range built.Stations[i] {
+			for _, c := range candidates {
+				f.Stations[string(family)] = append(f.Stations[string(family)], planRule(c, names))
+			}
+		}
+		for _, c := range b.Rules {
+			resting := c.State == rule.Draft || c.State == rule.Suspended || (c.State == rule.InForce && !c.Sound())
+			if c.Field == i && resting && plan.Covers(c, s) {
+				f.Stations[string(c.Family)] = append(f.Stations[string(c.Family)], planRule(c, names))
+			}
+		}
+		out.Fields[i] = f
+	}
+	return out, nil
+}
+
+func planRule(c *rule.Compiled, names rule.Names) contract.PlanRule {
+	return contract.PlanRule{
+		Id: c.ID, State: c.State, Sound: c.Sound(), Phrase: rule.Phrase(c, names.Kind),
+		Sentence: rule.Sentence(c, names), Inherited: c.Scope.Width() > 0,
+	}
+}

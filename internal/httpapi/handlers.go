@@ -1,0 +1,133 @@
+package httpapi
+
+import (
+	"context"
+
+	"codicil/core/feel"
+	"codicil/core/record"
+	"codicil/internal/contract"
+	"codicil/internal/desk"
+)
+
+// server fulfils the contract by asking the desk. Every handler is the same two
+// steps; errors become problems in writeProblem.
+type server struct{ desk *desk.Desk }
+
+func (s *server) GetCatalog(ctx context.Context, _ GetCatalogRequestObject) (GetCatalogResponseObject, error) {
+	v, err := s.desk.Catalog(ctx)
+	return GetCatalog200JSONResponse(v), err
+}
+
+func (s *server) GetPlan(ctx context.Context, r GetPlanRequestObject) (GetPlanResponseObject, error) {
+	v, err := s.desk.Plan(ctx, r.Params.Kind, r.Params.Company, r.Params.Type, record.Day(r.Params.Day))
+	return GetPlan200JSONResponse(v), err
+}
+
+func (s *server) TryDocument(ctx context.Context, r TryDocumentRequestObject) (TryDocumentResponseObject, error) {
+	v, err := s.desk.Try(ctx, *r.Body)
+	return TryDocument200JSONResponse(v), err
+}
+
+func (s *server) ListPostings(ctx context.Context, _ ListPostingsRequestObject) (ListPostingsResponseObject, error) {
+	v, err := s.desk.Postings(ctx)
+	return ListPostings200JSONResponse(v), err
+}
+
+func (s *server) GetPosting(ctx context.Context, r GetPostingRequestObject) (GetPostingResponseObject, error) {
+	v, err := s.desk.Posting(ctx, r.Number)
+	return GetPosting200JSONResponse(v), err
+}
+
+func (s *server) ListRules(ctx context.Context, r ListRulesRequestObject) (ListRulesResponseObject, error) {
+	v, err := s.desk.Rules(ctx, r.Params.Kind)
+	return ListRules200JSONResponse(v), err
+}
+
+func (s *server) CreateRule(ctx context.Context, r CreateRuleRequestObject) (CreateRuleResponseObject, error) {
+	v, err := s.desk.CreateRule(ctx, *r.Body)
+	return CreateRule201JSONResponse(v), err
+}
+
+func (s *server) ReadRule(ctx context.Context, r ReadRuleRequestObject) (ReadRuleResponseObject, error) {
+	v, err := s.desk.ReadRule(ctx, *r.Body)
+	return ReadRule200JSONResponse(v), err
+}
+
+func (s *server) GetRule(ctx context.Context, r GetRuleRequestObject) (GetRuleResponseObject, error) {
+	v, err := s.desk.Rule(ctx, r.Id)
+	return GetRule200JSONResponse(v), err
+}
+
+func (s *server) ChangeRule(ctx context.Context, r ChangeRuleRequestObject) (ChangeRuleResponseObject, error) {
+	v, err := s.desk.ChangeRule(ctx, r.Id, *r.Body)
+	return ChangeRule200JSONResponse(v), err
+}
+
+func (s *server) MoveRule(ctx context.Context, r MoveRuleRequestObject) (MoveRuleResponseObject, error) {
+	v, err := s.desk.MoveRule(ctx, r.Id, *r.Body)
+	return MoveRule200JSONResponse(v), err
+}
+
+func (s *server) ListRuleVersions(ctx context.Context, r ListRuleVersionsRequestObject) (ListRuleVersionsResponseObject, error) {
+	v, err := s.desk.RuleVersions(ctx, r.Id)
+	return ListRuleVersions200JSONResponse(v), err
+}
+
+func (s *server) ComposeConditions(ctx context.Context, r ComposeConditionsRequestObject) (ComposeConditionsResponseObject, error) {
+	v, err := s.desk.Compose(ctx, *r.Body)
+	return ComposeConditions200JSONResponse(v), err
+}
+
+func (s *server) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
+	v, err := s.desk.Records(ctx, r.Params.Kind)
+	return ListRecords200JSONResponse(v), err
+}
+
+func (s *server) ListProofs(ctx context.Context, r ListProofsRequestObject) (ListProofsResponseObject, error) {
+	v, err := s.desk.Proofs(ctx, r.Params.Kind)
+	return ListProofs200JSONResponse(v), err
+}
+
+func (s *server) KeepProof(ctx context.Context, r KeepProofRequestObject) (KeepProofResponseObject, error) {
+	v, err := s.desk.KeepProof(ctx, *r.Body)
+	return KeepProof201JSONResponse(v), err
+}
+
+func (s *server) RunProofs(ctx context.Context, r RunProofsRequestObject) (RunProofsResponseObject, error) {
+	v, err := s.desk.RunProofs(ctx, *r.Body)
+	return RunProofs200JSONResponse(v), err
+}
+
+func (s *server) GetProof(ctx context.Context, r GetProofRequestObject) (GetProofResponseObject, error) {
+	v, err := s.desk.Proof(ctx, r.Id)
+	return GetProof200JSONResponse(v), err
+}
+
+func (s *server) AcceptProof(ctx context.Context, r AcceptProofRequestObject) (AcceptProofResponseObject, error) {
+	v, err := s.desk.AcceptProof(ctx, r.Id)
+	return AcceptProof200JSONResponse(v), err
+}
+
+func (s *server) PostDocument(ctx context.Context, r PostDocumentRequestObject) (PostDocumentResponseObject, error) {
+	posted, outcome, err := s.desk.Post(ctx, *r.Body)
+	if err != nil || posted == nil {
+		return PostDocument200JSONResponse(outcome), err
+	}
+	return PostDocument201JSONResponse(*posted), nil
+}
+
+func (s *server) DiscardRule(ctx context.Context, r DiscardRuleRequestObject) (DiscardRuleResponseObject, error) {
+	return DiscardRule204Response{}, s.desk.DiscardRule(ctx, r.Id)
+}
+
+func (s *server) DeleteProof(ctx context.Context, r DeleteProofRequestObject) (DeleteProofResponseObject, error) {
+	return DeleteProof204Response{}, s.desk.DeleteProof(ctx, r.Id)
+}
+
+func (s *server) ListFunctions(context.Context, ListFunctionsRequestObject) (ListFunctionsResponseObject, error) {
+	list := ListFunctions200JSONResponse{}
+	for _, f := range feel.Functions() {
+		list = append(list, contract.Function{Name: f.Name, Signature: f.Signature, Help: f.Help, Example: f.Example})
+	}
+	return list, nil
+}

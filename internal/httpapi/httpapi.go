@@ -1,0 +1,219 @@
+// Package httpapi serves the contract over HTTP, and the web client beside it.
+//
+// It must never know how anything is computed or kept: it turns requests into
+// calls of the desk, and errors into problem+json. Start reading at New.
+package httpapi
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/labstack/echo/v5"
+	"github.com/labstack/echo/v5/middleware"
+
+	"codicil/api"
+	"codicil/internal/contract"
+	"codicil/internal/desk"
+)
+
+const (
+	base       = "/api/v1"
+	largestAsk = 4 << 20 // bytes of a request
+)
+
+//go:generate go tool oapi-codegen -config ../../api/models.yaml ../../api/openapi.yaml
+//go:generate go tool oapi-codegen -config ../../api/server.yaml ../../api/openapi.yaml
+
+// New returns the handler of the whole application. client holds the files of
+// the web client.
+func New(d *desk.Desk, client fs.FS) (http.Handler, error) {
+	router, err := contractRouter()
+	if err != nil {
+		return nil, err
+	}
+	e := echo.New()
+	e.Logger = slog.Default()
+	e.HTTPErrorHandler = writeProblem
+	e.Use(middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.Gzip(), onlyThisMachine, secure)
+	e.Use(checkRequest(router))
+	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{desk: d}, nil), base)
+	e.GET("/*", serveClient(client))
+	return e, nil
+}
+
+// Serve listens on a loopback address and serves until the context ends. ready
+// is told the address when connections are accepted.
+func Serve(ctx context.Context, address string, handler http.Handler, ready func(url string)) error {
+	host, _, err := net.SplitHostPort(address)
+	if err != nil {
+		return fmt.Errorf("address %q: %w", address, err)
+	}
+	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+		return fmt.Errorf("address %q is not on this machine: Codicil has no log-in yet and listens on 127.0.0.1 only", address)
+	}
+	listener, err := new(net.ListenConfig).Listen(ctx, "tcp", address)
+	if err != nil {
+		return fmt.Errorf("listen: %w; choose another with --address", err)
+	}
+	s := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
+	ready("http://" + listener.Addr().String())
+	done := make(chan error, 1)
+	go func() { done <- s.Serve(listener) }()
+	select {
+	case err := <-done:
+		return err
+	case <-ctx.Done():
+		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		defer cancel()
+		return s.Shutdown(stop)
+	}
+}
+
+// onlyThisMachine refuses requests that a page of another site makes a browser
+// send: their Host or Origin is not on this machine.
+func onlyThisMachine(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		hosts := []string{r.Host}
+		if origin := r.Header.Get("Origin"); origin != "" {
+			u, err := url.Parse(origin)
+			if err != nil {
+				return echo.NewHTTPError(http.StatusForbidden, "the origin cannot be read")
+			}
+			hosts = append(hosts, u.Host)
+		}
+		for _, hostPort := range hosts {
+			host := hostPort
+			if h, _, err := net.SplitHostPort(hostPort); err == nil {
+				host = h
+			}
+			if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
+				return echo.NewHTTPError(http.StatusForbidden, "requests are taken from this machine only")
+			}
+		}
+		return next(c)
+	}
+}
+
+func secure(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		h := c.Response().Header()
+		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "no-referrer")
+		if strings.HasPrefix(c.Request().URL.Path, base) {
+			h.Set("Cache-Control", "no-store")
+		}
+		return next(c)
+	}
+}
+
+// serveClient serves the files of the client; a path that is no file is a
+// screen, and gets the page that shows it.
+func serveClient(client fs.FS) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		path := strings.TrimPrefix(c.Request().URL.Path, "/")
+		if strings.HasPrefix("/"+path, base) {
+			return echo.ErrNotFound
+		}
+		if _, err := fs.Stat(client, path); path == "" || err != nil {
+			if strings.HasPrefix(path, "assets/") {
+				return echo.ErrNotFound
+			}
+			path = "index.html"
+			c.Response().Header().Set("Cache-Control", "no-cache")
+		} else if strings.HasPrefix(path, "assets/") { // their names change with their contents
+			c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+		}
+		if _, err := fs.Stat(client, path); err != nil {
+			return echo.NewHTTPError(http.StatusNotFound, "the web client is not built; run make build")
+		}
+		http.ServeFileFS(c.Response(), c.Request(), client, path)
+		return nil
+	}
+}
+
+func contractRouter() (routers.Router, error) {
+	document, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
+	if err != nil {
+		return nil, fmt.Errorf("read the contract: %w", err)
+	}
+	return gorillamux.NewRouter(document)
+}
+
+// checkRequest refuses requests that the contract does not allow, before any
+// handler sees them.
+func checkRequest(router routers.Router) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			r := c.Request()
+			if !strings.HasPrefix(r.URL.Path, base) {
+				return next(c)
+			}
+			route, parameters, err := router.FindRoute(r)
+			if err != nil {
+				return next(c) // there is no such route, which Echo says better
+			}
+			input := &openapi3filter.RequestValidationInput{Request: r, PathParams: parameters, Route: route}
+			if err := openapi3filter.ValidateRequest(r.Context(), input); err != nil {
+				return &desk.Error{Reason: desk.Invalid, Code: "bad-request", Detail: describe(err)}
+			}
+			return next(c)
+		}
+	}
+}
+
+// describe says in one line what the contract misses in a request.
+func describe(err error) string {
+	var schema *openapi3.SchemaError
+	if errors.As(err, &schema) {
+		place := strings.Join(schema.JSONPointer(), ".")
+		if place == "" {
+			place = "the request"
+		}
+		return place + ": " + schema.Reason
+	}
+	line, _, _ := strings.Cut(err.Error(), "\n")
+	return line
+}
+
+// writeProblem writes any error as problem+json. What a user cannot act on is
+// logged, and answered without its innards.
+func writeProblem(c *echo.Context, err error) {
+	problem := contract.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Code: "internal", Detail: "something went wrong inside Codicil; it was written to the log"}
+	var known *desk.Error
+	var status echo.HTTPStatusCoder
+	switch {
+	case errors.As(err, &known):
+		problem.Status = map[desk.Reason]int{desk.Invalid: http.StatusUnprocessableEntity, desk.NotFound: http.StatusNotFound, desk.Conflict: http.StatusConflict}[known.Reason]
+		if known.Code == "bad-request" {
+			problem.Status = http.StatusBadRequest
+		}
+		problem.Code, problem.Detail, problem.Problems = known.Code, known.Detail, known.Problems
+	case errors.As(err, &status) && status.StatusCode() < 500:
+		problem.Status = status.StatusCode()
+		problem.Code = strings.ReplaceAll(strings.ToLower(http.StatusText(problem.Status)), " ", "-")
+		problem.Detail = err.Error()
+	case errors.Is(err, context.Canceled):
+		return // nobody is waiting for an answer
+	default:
+		slog.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
+	}
+	problem.Title = http.StatusText(problem.Status)
+	c.Response().Header().Set("Content-Type", "application/problem+json")
+	if err := c.JSON(problem.Status, problem); err != nil {
+		slog.Error("answer failed", "error", err)
+	}
+}

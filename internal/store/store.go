@@ -1,0 +1,111 @@
+// Package store keeps everything in one SQLite file, through GORM.
+//
+// It must never know what rules do or how anything is shown; it reads and writes
+// rows. Start reading at Open; the tables are in migrations.
+package store
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"time"
+
+	"github.com/glebarez/sqlite"
+	"github.com/pressly/goose/v3"
+	"gorm.io/gorm"
+	"gorm.io/gorm/logger"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound reports that there is no such row.
+var ErrNotFound = errors.New("not found")
+
+// ErrStale reports that somebody changed a row since the caller read it.
+var ErrStale = errors.New("changed meanwhile")
+
+// Store is an open database. It may be used by several goroutines.
+type Store struct{ db *gorm.DB }
+
+// Open opens the database file, creating it where it is missing, and brings its
+// tables up to date. "" opens a database in memory, for tests.
+func Open(ctx context.Context, path string) (*Store, error) {
+	location := "file:" + path
+	if path == "" {
+		location = "file::memory:"
+	}
+	// A write takes its lock at once, so that two writers wait for each other
+	// instead of failing half-way; what is committed is on the disk.
+	location += "?_pragma=busy_timeout(5000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_txlock=immediate"
+	db, err := gorm.Open(sqlite.Open(location), &gorm.Config{
+		Logger: logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, SlowThreshold: time.Second}),
+	})
+	if err != nil {
+		return nil, fmt.Errorf("open %s: %w", path, err)
+	}
+	connections, err := db.DB()
+	if err != nil {
+		return nil, fmt.Errorf("open %s: %w", path, err)
+	}
+	if path == "" {
+		connections.SetMaxOpenConns(1) // every connection to memory is a database of its own
+	}
+	files, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	provider, err := goose.NewProvider(goose.DialectSQLite3, connections, files)
+	if err != nil {
+		return nil, fmt.Errorf("read the migrations: %w", err)
+	}
+	if _, err := provider.Up(ctx); err != nil {
+		return nil, fmt.Errorf("bring %s up to date: %w", path, err)
+	}
+	return &Store{db: db}, nil
+}
+
+// Close closes the database.
+func (s *Store) Close() error {
+	connections, err := s.db.DB()
+	if err != nil {
+		return err
+	}
+	return connections.Close()
+}
+
+// Transaction runs work in one transaction: all of it is kept, or nothing.
+func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error {
+	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error { return work(&Store{db: tx}) })
+}
+
+// Empty tells whether the database holds no company yet.
+func (s *Store) Empty(ctx context.Context) (bool, error) {
+	var count int64
+	err := s.db.WithContext(ctx).Model(&company{}).Count(&count).Error
+	return count == 0, err
+}
+
+// found turns GORM's word for a missing row into ours.
+func found(err error, what string, key any) error {
+	if errors.Is(err, gorm.ErrRecordNotFound) {
+		return fmt.Errorf("%s %v: %w", what, key, ErrNotFound)
+	}
+	return err
+}
+
+// all reads every row that the query finds, as what convert makes of it.
+func all[Row, Result any](query *gorm.DB, convert func(Row) Result) ([]Result, error) {
+	var rows []Row
+	if err := query.Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	results := make([]Result, len(rows))
+	for i, row := range rows {
+		results[i] = convert(row)
+	}
+	return results, nil
+}
