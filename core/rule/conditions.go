@@ -19,8 +19,8 @@ type Conditions struct {
 type Condition struct {
 	Field    string `json:"field"`
 	Relation string `json:"relation"`
-	// Values are the operands as Write writes them: none for is blank, two for
-	// between, any number for one of.
+	// Values are the operands as record.Plain shows them ("5 %" for a percent):
+	// none for is blank, two for between, any number for one of.
 	Values []string `json:"values"`
 }
 
@@ -105,14 +105,14 @@ func compose(c Condition, kind *record.Kind) (string, error) {
 	}
 	values := make([]string, len(c.Values))
 	for i, text := range c.Values {
-		v, wrong := field.Parse(text)
-		if wrong != nil {
-			return "", wrong
+		literal, err := Constant(field, text)
+		if err != nil {
+			return "", err
 		}
-		if v.IsNull() {
+		if literal == "null" {
 			return "", fmt.Errorf("%s %s … needs a value", field.Label, r.Phrase)
 		}
-		values[i] = v.String()
+		values[i] = literal
 	}
 	switch r.operator {
 	case "is blank", "is filled":
@@ -160,7 +160,7 @@ func decompose(n feel.Node, kind *record.Kind) (Condition, bool) {
 	switch n := n.(type) {
 	case *feel.Name: // a yes/no field by itself
 		if f := kind.Field(n.Text); f != nil && f.Type == record.YesNo {
-			return Condition{n.Text, "is", []string{"true"}}, true
+			return Condition{n.Text, "is", []string{"yes"}}, true
 		}
 		return Condition{}, false
 	case *feel.Binary:
@@ -200,9 +200,40 @@ func decompose(n feel.Node, kind *record.Kind) (Condition, bool) {
 		if !isConstant || !feel.TypeOf(v).Fits(field.FeelType()) || v.IsNull() {
 			return Condition{}, false
 		}
-		condition.Values = append(condition.Values, record.Write(v))
+		condition.Values = append(condition.Values, plain(field, v))
 	}
 	return condition, true
+}
+
+// Constant writes a value that a person gave for a field as a formula: N45
+// becomes "N45", 5 % becomes 0.05. The error says that it is not of the field's type.
+func Constant(field *record.Field, text string) (string, error) {
+	v, wrong := field.Read(text, record.Plain, record.Surroundings{})
+	if wrong != nil {
+		return "", wrong
+	}
+	return v.String(), nil
+}
+
+// ConstantOf is the other way round: the value of a formula that is a constant,
+// as people write it; false for any other formula.
+func ConstantOf(program *feel.Program, field *record.Field) (string, bool) {
+	if program == nil {
+		return "", false
+	}
+	v, ok := constant(program.Root())
+	if !ok || !feel.TypeOf(v).Fits(field.FeelType()) {
+		return "", false
+	}
+	return plain(field, v), true
+}
+
+// plain shows a value so that Constant reads it back.
+func plain(field *record.Field, v feel.Value) string {
+	if field.Type == record.Percent || field.Type == record.YesNo {
+		return field.Show(v, record.Plain, record.Surroundings{})
+	}
+	return record.Write(v)
 }
 
 // constant returns the value of a literal, also of a negative number.

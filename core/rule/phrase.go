@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"slices"
 	"strings"
 
 	"codicil/core/feel"
@@ -22,31 +23,45 @@ func effectWords(c *Compiled, kind *record.Kind) string {
 	case Entry:
 		return string(c.Effect.Manner)
 	case Default, Substitute:
-		return valueWords(c.Value, c.Effect.Value, kind)
+		return valueWords(c, kind)
 	}
-	return map[Severity]string{Refuse: "must be: ", Confirm: "confirm unless ", Advise: "advise unless "}[c.Effect.Severity] +
-		conditionWords(c.Must, c.Effect.Must, kind)
+	return mustWords(c, kind)
 }
 
-func valueWords(program *feel.Program, text string, kind *record.Kind) string {
+// mustWords says what must hold: "must be up to 5 %". What is said of the target
+// itself goes without its label, which heads the row anyway.
+func mustWords(c *Compiled, kind *record.Kind) string {
+	verb := map[Severity]string{Refuse: "must", Confirm: "should", Advise: "better"}[c.Effect.Severity]
+	text := conditionWords(c.Must, c.Effect.Must, kind)
+	own := ""
+	if f := kind.Field(c.Target); f != nil {
+		own = f.Label + " "
+	}
+	if rest, ok := strings.CutPrefix(text, own+"is "); ok && c.Must != nil {
+		if conditions, holds := Decompose(c.Must, kind); holds && len(conditions.Conditions) == 1 {
+			return verb + " be " + rest
+		}
+	}
+	return verb + ": " + text
+}
+
+func valueWords(c *Compiled, kind *record.Kind) string {
+	program, text, field := c.Value, c.Effect.Value, kind.Field(c.Target)
 	if program == nil {
 		return text
 	}
-	switch root := program.Root().(type) {
-	case *feel.Literal:
-		if root.Value.IsTrue() {
-			return "yes"
+	if constant, ok := ConstantOf(program, field); ok {
+		if constant == "" {
+			return "nothing"
 		}
-		if root.Value.IsFalse() {
-			return "no"
-		}
-		return root.Value.Plain()
-	case *feel.Name:
-		if f := kind.Field(root.Text); f != nil {
+		return constant
+	}
+	if name, ok := program.Root().(*feel.Name); ok {
+		if f := kind.Field(name.Text); f != nil {
 			return f.Label
 		}
 	}
-	return text
+	return strings.Join(strings.Fields(text), " ")
 }
 
 // conditionWords writes a condition with the fields' labels where a sentence can
@@ -69,17 +84,10 @@ func conditionWords(program *feel.Program, text string, kind *record.Kind) strin
 func words(c Condition, kind *record.Kind) string {
 	field := kind.Field(c.Field)
 	if field.Type == record.YesNo && c.Relation == "is" {
-		if c.Values[0] == "true" {
-			return field.Label + " is yes"
-		}
-		return field.Label + " is no"
+		return field.Label + " is " + c.Values[0]
 	}
 	r, _ := relation(field, func(r Relation) bool { return r.Key == c.Relation })
-	shown := make([]string, len(c.Values))
-	for i, value := range c.Values {
-		v, _ := field.Parse(value)
-		shown[i] = field.Show(v, record.Plain, record.Surroundings{})
-	}
+	shown := slices.Clone(c.Values)
 	joiner := " and "
 	if r.Operands < 0 {
 		joiner = " or "
@@ -120,10 +128,10 @@ func deed(c *Compiled, kind *record.Kind) string {
 	case Entry:
 		return label + " is " + string(c.Effect.Manner)
 	case Default:
-		return "fill " + label + " with " + valueWords(c.Value, c.Effect.Value, kind) +
+		return "fill " + label + " with " + valueWords(c, kind) +
 			map[Lifetime]string{NewOnly: " on a new record only", WheneverBlank: " whenever it is blank"}[c.Effect.Lifetime]
 	case Substitute:
-		return "replace " + label + " with " + valueWords(c.Value, c.Effect.Value, kind)
+		return "replace " + label + " with " + valueWords(c, kind)
 	}
 	return map[Severity]string{Refuse: "refuse", Confirm: "ask for a reason", Advise: "advise"}[c.Effect.Severity] +
 		" unless " + conditionWords(c.Must, c.Effect.Must, kind)

@@ -173,6 +173,13 @@ type ComposeRequest struct {
 // Conditions defines model for Conditions.
 type Conditions = rule.Conditions
 
+// ConstantRequest defines model for ConstantRequest.
+type ConstantRequest struct {
+	Field string `json:"field"`
+	Kind  string `json:"kind"`
+	Text  string `json:"text"`
+}
+
 // Difference defines model for Difference.
 type Difference struct {
 	// Acts The journey of the field that differs
@@ -458,7 +465,13 @@ type RuleVersion struct {
 // RuleView defines model for RuleView.
 type RuleView struct {
 	Body RuleBody `json:"body"`
-	Id   int64    `json:"id"`
+
+	// Constant The value as people write it, where it is a constant
+	Constant string `json:"constant,omitempty"`
+	Id       int64  `json:"id"`
+
+	// IsConstant The value is a constant, so a sentence can hold it
+	IsConstant bool `json:"isConstant,omitempty"`
 
 	// Must What must hold as a sentence holds it
 	Must         *Conditions   `json:"must,omitempty"`
@@ -545,6 +558,9 @@ type ListRulesParams struct {
 
 // ComposeConditionsJSONRequestBody defines body for ComposeConditions for application/json ContentType.
 type ComposeConditionsJSONRequestBody = ComposeRequest
+
+// WriteConstantJSONRequestBody defines body for WriteConstant for application/json ContentType.
+type WriteConstantJSONRequestBody = ConstantRequest
 
 // PostDocumentJSONRequestBody defines body for PostDocument for application/json ContentType.
 type PostDocumentJSONRequestBody = TryRequest

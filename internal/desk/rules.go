@@ -33,6 +33,9 @@ func view(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.Rul
 			*part.to = &conditions
 		}
 	}
+	if c.Field >= 0 {
+		v.Constant, v.IsConstant = rule.ConstantOf(c.Value, &names.Kind.Fields[c.Field])
+	}
 	for _, p := range proofs {
 		if slices.Contains(p.Rules, c.ID) {
 			v.Proofs = append(v.Proofs, p.ID)
@@ -302,6 +305,23 @@ func (d *Desk) Compose(ctx context.Context, request contract.ComposeRequest) (co
 	text, err := rule.Compose(request.Conditions, kind)
 	if err != nil {
 		return contract.Formula{}, invalid("incomplete-condition", "%v", err)
+	}
+	return contract.Formula{Formula: text}, nil
+}
+
+// Constant writes a value that a person gave for a field as a formula.
+func (d *Desk) Constant(ctx context.Context, request contract.ConstantRequest) (contract.Formula, error) {
+	kind, err := d.kind(ctx, request.Kind)
+	if err != nil {
+		return contract.Formula{}, err
+	}
+	field := kind.Field(request.Field)
+	if field == nil {
+		return contract.Formula{}, invalid("unknown-field", "a %s has no field %q", strings.ToLower(kind.Label), request.Field)
+	}
+	text, err := rule.Constant(field, request.Text)
+	if err != nil {
+		return contract.Formula{}, invalid("misfit", "%v", err)
 	}
 	return contract.Formula{Formula: text}, nil
 }

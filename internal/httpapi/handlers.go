@@ -78,6 +78,11 @@ func (s *server) ComposeConditions(ctx context.Context, r ComposeConditionsReque
 	return ComposeConditions200JSONResponse(v), err
 }
 
+func (s *server) WriteConstant(ctx context.Context, r WriteConstantRequestObject) (WriteConstantResponseObject, error) {
+	v, err := s.desk.Constant(ctx, *r.Body)
+	return WriteConstant200JSONResponse(v), err
+}
+
 func (s *server) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
 	v, err := s.desk.Records(ctx, r.Params.Kind)
 	return ListRecords200JSONResponse(v), err

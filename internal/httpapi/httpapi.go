@@ -33,9 +33,6 @@ const (
 	largestAsk = 4 << 20 // bytes of a request
 )
 
-//go:generate go tool oapi-codegen -config ../../api/models.yaml ../../api/openapi.yaml
-//go:generate go tool oapi-codegen -config ../../api/server.yaml ../../api/openapi.yaml
-
 // New returns the handler of the whole application. client holds the files of
 // the web client.
 func New(d *desk.Desk, client fs.FS) (http.Handler, error) {

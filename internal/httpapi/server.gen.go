@@ -24,6 +24,9 @@ type ServerInterface interface {
 	// ComposeConditions Write the conditions of a sentence as a formula
 	// (POST /conditions)
 	ComposeConditions(ctx *echo.Context) error
+	// WriteConstant Write a value that a person gave for a field as a formula
+	// (POST /constants)
+	WriteConstant(ctx *echo.Context) error
 	// ListFunctions The functions of the formula language
 	// (GET /functions)
 	ListFunctions(ctx *echo.Context) error
@@ -109,6 +112,15 @@ func (w *ServerInterfaceWrapper) ComposeConditions(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ComposeConditions(ctx)
+	return err
+}
+
+// WriteConstant converts echo context to params.
+func (w *ServerInterfaceWrapper) WriteConstant(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WriteConstant(ctx)
 	return err
 }
 
@@ -483,6 +495,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/rules/:id/state", wrapper.MoveRule, options.OperationMiddlewares["moveRule"]...)
 	router.GET(options.BaseURL+"/rules/:id/versions", wrapper.ListRuleVersions, options.OperationMiddlewares["listRuleVersions"]...)
 	router.POST(options.BaseURL+"/conditions", wrapper.ComposeConditions, options.OperationMiddlewares["composeConditions"]...)
+	router.POST(options.BaseURL+"/constants", wrapper.WriteConstant, options.OperationMiddlewares["writeConstant"]...)
 	router.GET(options.BaseURL+"/functions", wrapper.ListFunctions, options.OperationMiddlewares["listFunctions"]...)
 	router.GET(options.BaseURL+"/records", wrapper.ListRecords, options.OperationMiddlewares["listRecords"]...)
 	router.GET(options.BaseURL+"/proofs", wrapper.ListProofs, options.OperationMiddlewares["listProofs"]...)
@@ -562,6 +575,45 @@ type ComposeConditionsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ComposeConditionsdefaultApplicationProblemPlusJSONResponse) VisitComposeConditionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteConstantRequestObject struct {
+	Body *WriteConstantJSONRequestBody
+}
+
+type WriteConstantResponseObject interface {
+	VisitWriteConstantResponse(w http.ResponseWriter) error
+}
+
+type WriteConstant200JSONResponse Formula
+
+func (response WriteConstant200JSONResponse) VisitWriteConstantResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteConstantdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WriteConstantdefaultApplicationProblemPlusJSONResponse) VisitWriteConstantResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1402,6 +1454,9 @@ type StrictServerInterface interface {
 	// ComposeConditions Write the conditions of a sentence as a formula
 	// (POST /conditions)
 	ComposeConditions(ctx context.Context, request ComposeConditionsRequestObject) (ComposeConditionsResponseObject, error)
+	// WriteConstant Write a value that a person gave for a field as a formula
+	// (POST /constants)
+	WriteConstant(ctx context.Context, request WriteConstantRequestObject) (WriteConstantResponseObject, error)
 	// ListFunctions The functions of the formula language
 	// (GET /functions)
 	ListFunctions(ctx context.Context, request ListFunctionsRequestObject) (ListFunctionsResponseObject, error)
@@ -1542,6 +1597,52 @@ func (sh *strictHandler) ComposeConditions(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ComposeConditionsResponseObject); ok {
 		return validResponse.VisitComposeConditionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WriteConstant operation middleware
+func (sh *strictHandler) WriteConstant(ctx *echo.Context) error {
+	var request WriteConstantRequestObject
+
+	var body WriteConstantJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WriteConstant(ctx.Request().Context(), request.(WriteConstantRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WriteConstant")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WriteConstantResponseObject); ok {
+		return validResponse.VisitWriteConstantResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -1,0 +1,69 @@
+# Everything is done from here; see README.md.
+SHELL := bash
+.SHELLFLAGS := -euo pipefail -c
+.DEFAULT_GOAL := build
+export CGO_ENABLED ?= 0
+
+GO_SOURCES := $(shell find api cmd core internal web/web.go -name '*.go' -o -name '*.sql' -o -name '*.json' -o -name '*.yaml' 2>/dev/null)
+WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json -type f)
+
+.PHONY: build demo test test-go test-web test-browser bench screenshots lint generate clean chromium race-tools
+
+build: bin/codicil
+
+demo: build ## build everything and start with the demo data
+	./bin/codicil demo
+
+bin/codicil: web/dist/index.html $(GO_SOURCES) go.mod go.sum
+	go build -o $@ ./cmd/codicil
+
+web/node_modules/.installed: web/package.json web/package-lock.json
+	cd web && npm ci --no-audit --no-fund --loglevel=error
+	touch $@
+
+web/dist/index.html: web/node_modules/.installed $(WEB_SOURCES)
+	find web/dist -mindepth 1 ! -name .gitkeep -delete
+	cd web && npx --no vite build --logLevel warn
+
+generate: web/node_modules/.installed ## make the types of the contract anew
+	go tool oapi-codegen -config api/models.yaml api/openapi.yaml
+	go tool oapi-codegen -config api/server.yaml api/openapi.yaml
+	cd web && npm run --silent generate
+
+test: test-go test-web test-browser ## every test, with its own set-up
+
+test-go: race-tools web/dist/index.html
+	CGO_ENABLED=1 go test -race ./core/...
+	go test $$(go list ./... | grep -v -e /core/ -e '/e2e')
+
+test-web: web/node_modules/.installed
+	cd web && npm test --silent
+
+test-browser: chromium web/dist/index.html
+	go test -count=1 ./e2e/...
+
+# The race detector needs a C compiler; nothing else does.
+race-tools:
+	@command -v gcc >/dev/null || { [ "$$(id -u)" = 0 ] && apt-get update -qq && apt-get install -y -qq gcc libc6-dev; } \
+	  || { echo "The race detector needs gcc. Install it, or run make test as root."; exit 1; }
+
+chromium:
+	@command -v chromium >/dev/null || command -v google-chrome >/dev/null \
+	  || { [ "$$(id -u)" = 0 ] && apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; } \
+	  || { echo "The browser tests need Chromium. Install it, or run make test as root."; exit 1; }
+
+bench: ## speed, with peers in the same run
+	go test -run '^$$' -bench . -benchmem ./core/... ./bench/...
+
+screenshots: chromium web/dist/index.html ## one picture of each main view into docs/screenshots
+	go run ./e2e/screenshots docs/screenshots
+
+lint: web/node_modules/.installed web/dist/index.html
+	@unformatted=$$(gofmt -l api bench cmd core e2e internal web/web.go); [ -z "$$unformatted" ] || { echo "gofmt these:"; echo "$$unformatted"; exit 1; }
+	go vet ./...
+	go tool staticcheck ./...
+	cd web && npx --no vue-tsc --noEmit && npm run --silent lint
+
+clean:
+	rm -rf bin web/node_modules
+	find web/dist -mindepth 1 ! -name .gitkeep -delete

@@ -1,0 +1,176 @@
+// Package browser drives the real application in headless Chromium: the whole
+// server in this process, the built web client, a page of 1280 by 800.
+//
+// Start reading at Start.
+package browser
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"time"
+
+	"github.com/chromedp/chromedp"
+
+	"codicil/internal/demo"
+	"codicil/internal/desk"
+	"codicil/internal/httpapi"
+	"codicil/internal/standard"
+	"codicil/internal/store"
+	"codicil/web"
+)
+
+// Now is the time at which the application under test believes to be.
+var Now = time.Date(2026, 11, 24, 9, 30, 0, 0, time.UTC)
+
+// patience is how long an action may wait for what it expects to see.
+const patience = 15 * time.Second
+
+// Application is a running application with the demo data, and a browser on it.
+type Application struct {
+	URL     string
+	server  *httptest.Server
+	store   *store.Store
+	folder  string
+	browser context.Context
+	stop    []func()
+}
+
+// Start starts the application and a browser. Close ends both.
+func Start() (*Application, error) {
+	folder, err := os.MkdirTemp("", "codicil-e2e-")
+	if err != nil {
+		return nil, err
+	}
+	a := &Application{folder: folder}
+	if err := a.serve(); err != nil {
+		a.Close()
+		return nil, err
+	}
+	if err := a.browse(); err != nil {
+		a.Close()
+		return nil, err
+	}
+	return a, nil
+}
+
+func (a *Application) serve() error {
+	ctx := context.Background()
+	var err error
+	if a.store, err = store.Open(ctx, filepath.Join(a.folder, "e2e.db")); err != nil {
+		return err
+	}
+	kinds, err := standard.Kinds()
+	if err != nil {
+		return err
+	}
+	for _, k := range kinds {
+		if err := a.store.SaveKind(ctx, k); err != nil {
+			return err
+		}
+	}
+	d := desk.New(a.store, func() time.Time { return Now }, "Ada Quill")
+	if err := demo.Fill(ctx, a.store, d); err != nil {
+		return err
+	}
+	handler, err := httpapi.New(d, web.Files())
+	if err != nil {
+		return err
+	}
+	a.server = httptest.NewServer(handler)
+	a.URL = a.server.URL
+	return nil
+}
+
+func (a *Application) browse() error {
+	path := ""
+	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
+		if found, err := exec.LookPath(name); err == nil {
+			path = found
+			break
+		}
+	}
+	if path == "" {
+		return errors.New("no Chromium on this machine: install Debian's package chromium, or run make test as root")
+	}
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("lang", "en-IE"), chromedp.Flag("accept-lang", "en-IE"), chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("hide-scrollbars", false),
+		chromedp.Env("LANGUAGE=en_IE", "TZ=UTC"), chromedp.UserDataDir(filepath.Join(a.folder, "profile")),
+	)
+	allocator, stopAllocator := chromedp.NewExecAllocator(context.Background(), options...)
+	browser, stopBrowser := chromedp.NewContext(allocator)
+	a.stop = append(a.stop, stopBrowser, stopAllocator)
+	a.browser = browser
+	_, err := chromedp.Run(browser, chromedp.Title())
+	return err
+}
+
+// Page opens a new tab on a path of the application.
+func (a *Application) Page(path string) (*Page, error) {
+	tab, stop := chromedp.NewContext(a.browser)
+	if _, err := chromedp.Run(tab, chromedp.Title()); err != nil { // opens the tab
+		stop()
+		return nil, err
+	}
+	p := &Page{application: a, tab: tab, stop: stop}
+	return p, p.Do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(a.URL+path))
+}
+
+// Close ends the browser and the application and removes their files.
+func (a *Application) Close() {
+	for _, stop := range a.stop {
+		stop()
+	}
+	if a.server != nil {
+		a.server.Close()
+	}
+	if a.store != nil {
+		_ = a.store.Close()
+	}
+	_ = os.RemoveAll(a.folder)
+}
+
+// Page is one tab.
+type Page struct {
+	application *Application
+	tab         context.Context
+	stop        func()
+}
+
+// Close closes the tab.
+func (p *Page) Close() { p.stop() }
+
+// Do runs actions, each waiting for what it needs, within the patience.
+func (p *Page) Do(actions ...chromedp.Action[chromedp.Void]) error {
+	_, err := Ask(p, chromedp.Steps(actions...))
+	return err
+}
+
+// Ask runs one action and returns its value.
+func Ask[T any](p *Page, action chromedp.Action[T]) (T, error) {
+	ctx, cancel := context.WithTimeout(p.tab, patience)
+	defer cancel()
+	return chromedp.Run(ctx, action)
+}
+
+// Until waits until the JavaScript expression is true. The error holds what the
+// page shows instead.
+func (p *Page) Until(expression string) error {
+	poll := chromedp.Poll[bool](expression, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(patience))
+	if _, err := Ask(p, poll); err != nil {
+		text, _ := Ask(p, chromedp.Evaluate[string](`document.body.innerText`))
+		return fmt.Errorf("never true: %s: %w\nthe page shows:\n%s", expression, err, text)
+	}
+	return nil
+}
+
+// Picture returns a PNG of what the tab shows.
+func (p *Page) Picture() ([]byte, error) {
+	return Ask(p, chromedp.CaptureScreenshot())
+}

@@ -1,0 +1,63 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+export type Schemas = components["schemas"];
+export type Catalog = Schemas["Catalog"];
+export type KindEntry = Schemas["KindEntry"];
+export type Field = Schemas["Field"];
+export type Plan = Schemas["Plan"];
+export type PlanRule = Schemas["PlanRule"];
+export type Outcome = Schemas["Outcome"];
+export type FieldOutcome = Schemas["FieldOutcome"];
+export type Act = Schemas["Act"];
+export type Message = Schemas["Message"];
+export type RuleView = Schemas["RuleView"];
+export type RuleBody = Schemas["RuleBody"];
+export type RuleChange = Schemas["RuleChange"];
+export type RuleState = Schemas["RuleState"];
+export type Conditions = Schemas["Conditions"];
+export type Relation = Schemas["Relation"];
+export type Problem = Schemas["Problem"];
+export type Proof = Schemas["Proof"];
+export type ProofRun = Schemas["ProofRun"];
+export type ProofResult = Schemas["ProofResult"];
+export type Posting = Schemas["Posting"];
+export type PostingSummary = Schemas["PostingSummary"];
+export type RecordRow = Schemas["Record"];
+export type Document = Schemas["Document"];
+export type EnteredItem = Schemas["EnteredItem"];
+export type Family = RuleBody["family"];
+
+/** A request that was answered with a problem, or not at all. */
+export class RequestError extends Error {
+  constructor(public readonly problem: Problem) {
+    super(problem.detail);
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "/api/v1" });
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** Waits for an answer and returns its data; throws a RequestError otherwise. */
+export async function ask<T>(request: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await request;
+  } catch (cause) {
+    if (cause instanceof DOMException && cause.name === "AbortError") throw cause;
+    throw new RequestError({
+      type: "about:blank",
+      title: "No answer",
+      status: 0,
+      code: "offline",
+      detail: "Codicil does not answer. Check that it is running; nothing you typed is lost.",
+    });
+  }
+  if (answer.error !== undefined) throw new RequestError(answer.error as Problem);
+  return answer.data as T;
+}

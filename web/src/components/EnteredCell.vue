@@ -1,0 +1,122 @@
+<script setup lang="ts">
+import { ElAutocomplete } from "element-plus";
+import { nextTick, ref, watch } from "vue";
+import type { Field } from "@/api/client";
+
+const props = defineProps<{ field: Field; text: string; editing: boolean; misfit: boolean; seed: string }>();
+const emit = defineEmits<{ commit: [text: string, move: number]; cancel: []; edit: [] }>();
+
+const draft = ref("");
+const input = ref<{ focus: () => void; $el: HTMLElement }>();
+let done = false;
+
+watch(
+  () => props.editing,
+  async (editing) => {
+    if (!editing) return;
+    done = false;
+    draft.value = props.seed || props.text;
+    await nextTick();
+    const element = input.value?.$el.querySelector("input");
+    element?.focus();
+    if (!props.seed) element?.select();
+  },
+  { immediate: true },
+);
+
+const options =
+  props.field.type === "yes-no"
+    ? [
+        { value: "yes", label: "" },
+        { value: "no", label: "" },
+      ]
+    : (props.field.choices ?? []).map((c) => ({ value: c.code, label: c.label }));
+
+function suggest(query: string, answer: (found: typeof options) => void) {
+  const wanted = query.toLowerCase();
+  const exact = options.some((o) => o.value.toLowerCase() === wanted);
+  answer(
+    options.filter(
+      (o) => exact || o.value.toLowerCase().includes(wanted) || o.label.toLowerCase().includes(wanted),
+    ),
+  );
+}
+
+function commit(move: number) {
+  if (done) return;
+  done = true;
+  emit("commit", draft.value, move);
+}
+
+function onKey(event: KeyboardEvent | Event) {
+  const key = event as KeyboardEvent;
+  if (key.key === "Enter" && (key.ctrlKey || key.metaKey)) return commit(0);
+  if (key.key === "Tab") {
+    key.preventDefault();
+    commit(key.shiftKey ? -1 : 1);
+  } else if (key.key === "Escape") {
+    key.stopPropagation();
+    done = true;
+    emit("cancel");
+  } else if (key.key === "Enter") {
+    key.preventDefault();
+    // The list takes Enter for the option that is lit; wait for its choice.
+    setTimeout(() => commit(1));
+  }
+}
+</script>
+
+<template>
+  <ElAutocomplete
+    v-if="editing"
+    ref="input"
+    v-model="draft"
+    class="edit"
+    :fetch-suggestions="suggest"
+    :trigger-on-focus="options.length > 0"
+    :debounce="0"
+    :aria-label="field.label"
+    :aria-invalid="misfit"
+    placement="bottom-start"
+    @keydown.capture="onKey"
+    @blur="commit(0)"
+  >
+    <template #default="{ item }">
+      <span class="code">{{ item.value }}</span> <span class="quiet">{{ item.label }}</span>
+    </template>
+  </ElAutocomplete>
+  <span v-else class="shown" :class="{ misfit }" @click="emit('edit')">{{ text }}</span>
+</template>
+
+<style scoped>
+.edit {
+  width: 100%;
+}
+.edit :deep(.el-input__wrapper) {
+  padding: 0 6px;
+  box-shadow: none;
+  background: var(--paper-raised);
+}
+.edit :deep(.el-input__inner) {
+  height: 23px;
+  line-height: 23px;
+  color: var(--ink);
+}
+.shown {
+  display: block;
+  width: 100%;
+  height: 100%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  cursor: text;
+}
+.misfit {
+  color: var(--refused);
+  text-decoration: underline wavy;
+  text-underline-offset: 3px;
+}
+.code {
+  display: inline-block;
+  min-width: 44px;
+}
+</style>

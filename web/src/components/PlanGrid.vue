@@ -1,0 +1,366 @@
+<script setup lang="ts">
+import { computed, nextTick, reactive, ref, watch } from "vue";
+import type { Family, Field, Message } from "@/api/client";
+import FamilyGlyph from "@/components/FamilyGlyph.vue";
+import EnteredCell from "@/components/EnteredCell.vue";
+import StationCell from "@/components/StationCell.vue";
+import { families } from "@/families";
+import { useCatalog } from "@/stores/catalog";
+import { usePlan } from "@/stores/plan";
+
+const props = defineProps<{ find: string; onlyRuled: boolean }>();
+const catalog = useCatalog();
+const plan = usePlan();
+const grid = ref<HTMLElement>();
+
+const stations = computed(() => (catalog.kind?.families ?? []) as Family[]);
+/** The columns in the order in which the engine runs them; results stand before the checks on them. */
+const columns = computed(() => [
+  "field",
+  "entered",
+  ...stations.value.filter((f) => f !== "validate"),
+  "result",
+  "validate",
+]);
+
+const rulesOf = computed(() => new Map(plan.plan?.fields.map((f) => [f.key, f.stations]) ?? []));
+const outcomeOf = computed(() => new Map(plan.outcome?.fields.map((f) => [f.key, f]) ?? []));
+const messagesOf = computed(() => {
+  const map = new Map<string, Message[]>();
+  for (const m of plan.outcome?.messages ?? []) map.set(m.field, [...(map.get(m.field) ?? []), m]);
+  return map;
+});
+
+const sections = computed(() => {
+  const wanted = props.find.toLowerCase();
+  return (catalog.kind?.kind.sections ?? [])
+    .map((section) => ({
+      ...section,
+      fields: (catalog.kind?.kind.fields ?? []).filter(
+        (f) =>
+          f.section === section.key &&
+          (!wanted || f.label.toLowerCase().includes(wanted) || f.key.includes(wanted)) &&
+          (!props.onlyRuled || Object.keys(rulesOf.value.get(f.key) ?? {}).length > 0),
+      ),
+    }))
+    .filter((section) => section.fields.length);
+});
+const rows = computed<Field[]>(() => sections.value.flatMap((s) => s.fields));
+
+const at = reactive({ row: 0, column: 1 });
+const editing = ref("");
+const seed = ref("");
+
+function focusCell() {
+  void nextTick(() => {
+    const cell = grid.value?.querySelector<HTMLElement>(`[data-at="${at.row}:${at.column}"]`);
+    cell?.focus();
+    cell?.scrollIntoView({ block: "nearest" });
+  });
+}
+
+function moveTo(row: number, column: number) {
+  at.row = Math.max(0, Math.min(row, rows.value.length - 1));
+  at.column = Math.max(1, Math.min(column, columns.value.length - 1));
+  focusCell();
+}
+
+function edit(row: number, withText = "") {
+  const field = rows.value[row];
+  if (!field) return;
+  at.row = row;
+  at.column = 1;
+  seed.value = withText;
+  editing.value = field.key;
+}
+
+function open(row: number, column: number) {
+  at.row = row;
+  at.column = column;
+  const field = rows.value[row];
+  const name = columns.value[column];
+  if (!field || !name) return;
+  if (name === "entered") return edit(row);
+  const family = name === "result" || name === "field" ? bestStation(field.key) : (name as Family);
+  plan.selected = { field: field.key, family };
+}
+
+/** The station that made the value, or the first with a rule. */
+function bestStation(key: string): Family {
+  const made = outcomeOf.value.get(key)?.made as Family;
+  if (stations.value.includes(made)) return made;
+  return stations.value.find((s) => rulesOf.value.get(key)?.[s]?.length) ?? "default";
+}
+
+async function commit(field: Field, text: string, move: number) {
+  if (editing.value !== field.key) return;
+  editing.value = "";
+  if (text !== plan.textOf(field.key)) void plan.enter(field.key, text);
+  if (move !== 0) moveTo(at.row + move, 1);
+}
+
+function cancel() {
+  editing.value = "";
+  focusCell();
+}
+
+function onKey(event: KeyboardEvent) {
+  if (editing.value || event.altKey) return;
+  const steps: Record<string, [number, number]> = {
+    ArrowUp: [-1, 0],
+    ArrowDown: [1, 0],
+    ArrowLeft: [0, -1],
+    ArrowRight: [0, 1],
+  };
+  const step = steps[event.key];
+  if (step) {
+    event.preventDefault();
+    moveTo(at.row + step[0], at.column + step[1]);
+  } else if (event.key === "Home" || event.key === "End") {
+    event.preventDefault();
+    moveTo(event.key === "Home" ? 0 : rows.value.length - 1, at.column);
+  } else if (event.key === "Enter" && !event.ctrlKey && !event.metaKey) {
+    event.preventDefault();
+    open(at.row, at.column);
+  } else if ((event.key === "Delete" || event.key === "Backspace") && at.column === 1) {
+    const field = rows.value[at.row];
+    if (field) void plan.enter(field.key, "");
+  } else if (event.key === "F2") {
+    edit(at.row);
+  } else if (
+    event.key.length === 1 &&
+    !event.ctrlKey &&
+    !event.metaKey &&
+    at.column === 1 &&
+    event.key !== "/" &&
+    event.key !== "?"
+  ) {
+    event.preventDefault();
+    edit(at.row, event.key);
+  }
+}
+
+/** Puts the cursor on a field's entered value, and the field in sight. */
+function editField(key: string) {
+  const row = rows.value.findIndex((f) => f.key === key);
+  if (row < 0) return;
+  edit(row);
+  void nextTick(() =>
+    grid.value?.querySelector(`[data-at="${row}:1"]`)?.scrollIntoView({ block: "nearest" }),
+  );
+}
+
+watch(
+  () => plan.selected?.field,
+  (key) => {
+    const row = rows.value.findIndex((f) => f.key === key);
+    if (row < 0) return;
+    void nextTick(() =>
+      grid.value?.querySelector(`[data-at="${row}:2"]`)?.scrollIntoView({ block: "nearest" }),
+    );
+  },
+);
+
+defineExpose({ editField });
+
+function isSelected(field: Field, column: string): boolean {
+  return plan.selected?.field === field.key && plan.selected.family === column;
+}
+
+function rowIndex(field: Field): number {
+  return rows.value.indexOf(field);
+}
+</script>
+
+<template>
+  <div
+    ref="grid"
+    class="grid"
+    role="grid"
+    aria-label="The plan"
+    :aria-rowcount="rows.length"
+    :style="{ '--stations': stations.length }"
+    @keydown="onKey"
+  >
+    <div class="row head" role="row">
+      <div v-for="name in columns" :key="name" class="cell" :class="`column-${name}`" role="columnheader">
+        <template v-if="name in families">
+          <FamilyGlyph :family="name as Family" /> {{ families[name as Family].label }}
+        </template>
+        <template v-else>{{ { field: "Field", entered: "Entered", result: "Result" }[name] }}</template>
+      </div>
+    </div>
+    <template v-for="section in sections" :key="section.key">
+      <div class="row section" role="row">
+        <div class="cell" role="rowheader">{{ section.label }}</div>
+      </div>
+      <div
+        v-for="field in section.fields"
+        :key="field.key"
+        class="row"
+        role="row"
+        :data-field="field.key"
+        :class="{ hidden: outcomeOf.get(field.key)?.manner === 'hidden' }"
+      >
+        <div
+          class="cell name"
+          role="rowheader"
+          :title="field.help ? `${field.label}: ${field.help}` : field.label"
+          @click="open(rowIndex(field), 0)"
+        >
+          {{ field.label
+          }}<span v-if="outcomeOf.get(field.key)?.manner === 'required'" class="star" title="required"
+            >*</span
+          >
+        </div>
+        <div
+          v-for="(name, i) in columns.slice(1)"
+          :key="name"
+          class="cell"
+          :class="[
+            `column-${name}`,
+            name in families ? `family-${name}` : '',
+            {
+              selected: isSelected(field, name),
+              lit: outcomeOf.get(field.key)?.acts.some((a) => a.family === name && a.did === 'acted'),
+            },
+          ]"
+          role="gridcell"
+          :tabindex="at.row === rowIndex(field) && at.column === i + 1 ? 0 : -1"
+          :data-at="`${rowIndex(field)}:${i + 1}`"
+          :data-station="name"
+          @focus="((at.row = rowIndex(field)), (at.column = i + 1))"
+          @click="open(rowIndex(field), i + 1)"
+        >
+          <EnteredCell
+            v-if="name === 'entered'"
+            :field="field"
+            :text="plan.textOf(field.key)"
+            :editing="editing === field.key"
+            :seed="seed"
+            :misfit="!!outcomeOf.get(field.key)?.misfit"
+            @commit="(text, move) => commit(field, text, move)"
+            @cancel="cancel"
+            @edit="edit(rowIndex(field))"
+          />
+          <span
+            v-else-if="name === 'result'"
+            class="result"
+            :class="`made-${outcomeOf.get(field.key)?.made || 'none'}`"
+            :title="outcomeOf.get(field.key)?.final.text"
+            >{{ outcomeOf.get(field.key)?.final.text }}</span
+          >
+          <StationCell
+            v-else
+            :family="name as Family"
+            :label="field.label"
+            :rules="rulesOf.get(field.key)?.[name] ?? []"
+            :outcome="outcomeOf.get(field.key)"
+            :messages="name === 'validate' ? (messagesOf.get(field.key) ?? []) : []"
+          />
+        </div>
+      </div>
+    </template>
+    <p v-if="!rows.length" class="empty">No field fits that. Clear the search to see all of them.</p>
+  </div>
+</template>
+
+<style scoped>
+.grid {
+  min-width: 820px;
+  padding-bottom: 12px;
+}
+.row {
+  display: grid;
+  grid-template-columns:
+    minmax(140px, 1.1fr) minmax(122px, 1.1fr) minmax(74px, 0.7fr) minmax(114px, 1.2fr)
+    minmax(114px, 1.2fr) minmax(100px, 1fr) minmax(166px, 1.7fr);
+  border-bottom: 1px solid var(--rule);
+  min-height: 25px;
+}
+.row:not(.head, .section):hover {
+  background: color-mix(in srgb, var(--select) 45%, transparent);
+}
+.cell {
+  padding: 0 8px;
+  line-height: 24px;
+  height: 24px;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+  border-left: 1px solid var(--rule);
+  min-width: 0;
+}
+.cell:first-child {
+  border-left: 0;
+  padding-left: 16px;
+}
+[role="gridcell"] {
+  cursor: pointer;
+}
+[role="gridcell"]:focus {
+  outline: 2px solid var(--focus);
+  outline-offset: -2px;
+}
+.column-entered {
+  background: var(--paper-raised);
+  cursor: text;
+}
+.column-entered:has(input) {
+  padding: 0;
+  outline: 2px solid var(--focus);
+  outline-offset: -2px;
+}
+.head {
+  position: sticky;
+  top: 0;
+  z-index: 5;
+  background: var(--paper);
+  border-bottom: 1px solid var(--rule-strong);
+}
+.head .cell {
+  color: var(--ink-soft);
+  font-weight: 500;
+  line-height: 28px;
+  height: 28px;
+}
+.section .cell {
+  grid-column: 1 / -1;
+  font: 600 13px/25px var(--serif);
+  height: 25px;
+  padding-top: 1px;
+  background: var(--paper-sunk);
+}
+.name {
+  cursor: pointer;
+}
+.star {
+  color: var(--entry);
+  font-weight: 700;
+  margin-left: 3px;
+}
+.hidden .name,
+.hidden .result {
+  color: var(--ink-faint);
+  text-decoration: line-through;
+}
+.lit {
+  background: var(--wash);
+}
+.selected {
+  box-shadow: inset 0 0 0 2px var(--hue);
+}
+.result {
+  font-weight: 600;
+}
+.made-entered,
+.made-stored {
+  font-weight: 400;
+}
+.made-default {
+  color: var(--default);
+}
+.made-substitute {
+  color: var(--substitute);
+}
+</style>

@@ -1,0 +1,234 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { computed } from "vue";
+import type { Field, RuleBody, RuleView, Schemas } from "@/api/client";
+import ConditionEditor from "@/components/ConditionEditor.vue";
+import FormulaInput from "@/components/FormulaInput.vue";
+import ValueEditor from "@/components/ValueEditor.vue";
+import { useCatalog } from "@/stores/catalog";
+
+const body = defineModel<RuleBody>({ required: true });
+const props = defineProps<{ view?: RuleView; field: Field; asFormula: boolean }>();
+const catalog = useCatalog();
+
+function at(...parts: string[]): Schemas["RuleProblem"][] {
+  return (props.view?.problems ?? []).filter((p) => parts.includes(p.part));
+}
+const otherProblems = computed(() =>
+  (props.view?.problems ?? []).filter(
+    (p) => !["when", "value", "must"].includes(p.part) || (!props.asFormula && !!textOf(p.part)),
+  ),
+);
+function textOf(part: string): string {
+  return { when: body.value.when, value: body.value.effect.value, must: body.value.effect.must }[part] ?? "";
+}
+
+const manners = [
+  { value: "required", label: "required" },
+  { value: "optional", label: "optional" },
+  { value: "read-only", label: "read-only" },
+  { value: "hidden", label: "hidden" },
+];
+const family = computed(() => body.value.family);
+</script>
+
+<template>
+  <div class="editor">
+    <div class="scope">
+      <span class="word">For</span>
+      <ElSelect
+        v-model="body.scope.types"
+        multiple
+        collapse-tags
+        :placeholder="`all ${catalog.kind?.kind.plural.toLowerCase()}`"
+        :aria-label="`${catalog.kind?.kind.typeLabel} of the rule`"
+      >
+        <ElOption v-for="t in catalog.kind?.types" :key="t.key" :value="t.key" :label="t.label" />
+      </ElSelect>
+      <span class="word">in</span>
+      <ElSelect
+        v-model="body.scope.companies"
+        multiple
+        collapse-tags
+        placeholder="all companies"
+        aria-label="Companies of the rule"
+      >
+        <ElOption
+          v-for="c in catalog.catalog?.companies"
+          :key="c.key"
+          :value="c.key"
+          :label="`${c.key} ${c.name}`"
+        />
+      </ElSelect>
+    </div>
+
+    <FormulaInput
+      v-if="asFormula"
+      v-model="body.when"
+      label="When (leave blank for always)"
+      :problems="at('when')"
+      placeholder='country = "JP" and credit_limit > 1200'
+    />
+    <ConditionEditor
+      v-else
+      :formula="body.when"
+      :conditions="view?.when"
+      word="when"
+      empty-words="Always."
+      @write="body.when = $event"
+    />
+
+    <div v-if="family === 'entry'" class="deed">
+      <span class="word">{{ field.label }} is</span>
+      <ElSelect v-model="body.effect.manner" aria-label="How the field is met" placeholder="choose">
+        <ElOption v-for="m in manners" :key="m.value" :value="m.value" :label="m.label" />
+      </ElSelect>
+    </div>
+
+    <template v-else-if="family === 'default' || family === 'substitute'">
+      <FormulaInput
+        v-if="asFormula"
+        :model-value="body.effect.value ?? ''"
+        :label="family === 'default' ? `Fill ${field.label} with` : `Replace ${field.label} with`"
+        :problems="at('value')"
+        @update:model-value="body.effect.value = $event"
+      />
+      <ValueEditor
+        v-else
+        :field="field"
+        :formula="body.effect.value ?? ''"
+        :constant="view?.constant"
+        :is-constant="view?.isConstant ?? false"
+        :word="family === 'default' ? `fill ${field.label} with` : `replace ${field.label} with`"
+        @write="body.effect.value = $event"
+      />
+      <fieldset v-if="family === 'default'" class="choice">
+        <legend class="field-label">How long it fills the field</legend>
+        <label
+          ><input v-model="body.effect.lifetime" type="radio" value="new only" /> on a new record only;
+          cleared later, it stays blank</label
+        >
+        <label
+          ><input v-model="body.effect.lifetime" type="radio" value="whenever blank" /> whenever it is blank,
+          on saved records too</label
+        >
+      </fieldset>
+    </template>
+
+    <template v-else>
+      <FormulaInput
+        v-if="asFormula"
+        :model-value="body.effect.must ?? ''"
+        label="What must hold"
+        :problems="at('must')"
+        @update:model-value="body.effect.must = $event"
+      />
+      <ConditionEditor
+        v-else
+        :formula="body.effect.must ?? ''"
+        :conditions="view?.must"
+        word="must"
+        empty-words="Say what must hold."
+        @write="body.effect.must = $event"
+      />
+      <fieldset class="choice">
+        <legend class="field-label">If it does not hold</legend>
+        <label><input v-model="body.effect.severity" type="radio" value="refuse" /> refuse</label>
+        <label
+          ><input v-model="body.effect.severity" type="radio" value="confirm" /> let a person go on with a
+          reason</label
+        >
+        <label><input v-model="body.effect.severity" type="radio" value="advise" /> only advise</label>
+      </fieldset>
+      <label>
+        <span class="field-label">Message: what is wrong, and what to do</span>
+        <textarea v-model="body.effect.message" class="line" rows="2" />
+      </label>
+    </template>
+
+    <ul v-if="otherProblems.length" class="problems">
+      <li v-for="(p, i) in otherProblems" :key="i" :class="p.severity">{{ p.message }}</li>
+    </ul>
+
+    <details class="more">
+      <summary>Occasions, days, priority and note</summary>
+      <div class="two">
+        <label><input v-model="body.on.new" type="checkbox" /> on new records</label>
+        <label><input v-model="body.on.change" type="checkbox" /> on changes</label>
+        <label
+          ><span class="field-label">From day</span><input v-model="body.scope.from" class="line" type="date"
+        /></label>
+        <label
+          ><span class="field-label">Until day</span
+          ><input v-model="body.scope.until" class="line" type="date"
+        /></label>
+        <label
+          ><span class="field-label">Priority in its scope (lower first)</span
+          ><input v-model.number="body.priority" class="line" type="number" step="10"
+        /></label>
+        <label
+          ><span class="field-label">Asked by</span><input v-model="body.note.askedBy" class="line"
+        /></label>
+        <label
+          ><span class="field-label">Asked on</span
+          ><input v-model="body.note.askedOn" class="line" type="date"
+        /></label>
+      </div>
+      <label
+        ><span class="field-label">Why</span><textarea v-model="body.note.why" class="line" rows="2" />
+      </label>
+    </details>
+  </div>
+</template>
+
+<style scoped>
+.editor {
+  display: grid;
+  gap: 12px;
+}
+.scope,
+.deed {
+  display: grid;
+  grid-template-columns: 46px 1fr;
+  gap: 6px;
+  align-items: center;
+}
+.deed {
+  grid-template-columns: auto 1fr;
+}
+.word {
+  font: italic 14px/28px var(--serif);
+}
+.choice {
+  border: 0;
+  margin: 0;
+  padding: 0;
+  display: grid;
+  gap: 3px;
+}
+.problems {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  font-size: 12px;
+}
+.problems .error {
+  color: var(--refused);
+}
+.problems .warning {
+  color: var(--default);
+}
+.more summary {
+  cursor: pointer;
+  color: var(--ink-soft);
+}
+.more[open] summary {
+  margin-bottom: 8px;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
+  margin-bottom: 8px;
+}
+</style>

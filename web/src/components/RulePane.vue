@@ -1,0 +1,509 @@
+<script setup lang="ts">
+import { useDebounceFn, useEventListener } from "@vueuse/core";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { RouterLink } from "vue-router";
+import {
+  api,
+  ask,
+  RequestError,
+  type PlanRule,
+  type RuleChange,
+  type RuleState,
+  type RuleView,
+} from "@/api/client";
+import ActTold from "@/components/ActTold.vue";
+import FamilyGlyph from "@/components/FamilyGlyph.vue";
+import RuleEditor from "@/components/RuleEditor.vue";
+import { families, stateWords } from "@/families";
+import { useCatalog } from "@/stores/catalog";
+import { usePlan } from "@/stores/plan";
+
+const props = defineProps<{ rule?: number }>();
+const emit = defineEmits<{ close: [] }>();
+const catalog = useCatalog();
+const plan = usePlan();
+
+const selection = plan.selected!;
+const field = computed(() => catalog.field(selection.field));
+const family = selection.family;
+
+const rules = computed<PlanRule[]>(
+  () => plan.plan?.fields.find((f) => f.key === selection.field)?.stations[family] ?? [],
+);
+const acts = computed(
+  () =>
+    plan.outcome?.fields.find((f) => f.key === selection.field)?.acts.filter((a) => a.family === family) ??
+    [],
+);
+
+const change = ref<RuleChange>();
+const view = ref<RuleView>();
+const kept = ref("");
+const asFormula = ref(false);
+const problem = ref("");
+const busy = ref(false);
+
+const act = computed(() => acts.value.find((a) => a.rule === (change.value?.id ?? 0)));
+const dirty = computed(() => !!change.value && JSON.stringify(change.value.body) !== kept.value);
+const isNew = computed(() => !!change.value && !change.value.id);
+
+/** Opens the rule that was asked for, or the one that acted, or the one that goes first. */
+watch(
+  rules,
+  (here) => {
+    if (change.value) return;
+    const wanted =
+      here.find((r) => r.id === props.rule) ??
+      here.find((r) => acts.value.some((a) => a.rule === r.id && a.did === "acted")) ??
+      here[0];
+    if (wanted) void show(wanted.id);
+  },
+  { immediate: true },
+);
+
+async function show(id: number) {
+  await attempt(async () => take(await ask(api.GET("/rules/{id}", { params: { path: { id } } }))));
+}
+
+function take(shown: RuleView) {
+  view.value = shown;
+  kept.value = JSON.stringify(normal(shown.body));
+  change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(shown.body) };
+  const sentence = shown.when !== undefined && (family !== "validate" || shown.must !== undefined);
+  const value = family !== "default" && family !== "substitute" ? true : shown.isConstant;
+  asFormula.value = !(sentence && value);
+}
+
+/** A copy to write on; lists that are not there are empty. */
+function normal(body: RuleView["body"]): RuleView["body"] {
+  const copy = structuredClone(body);
+  copy.scope.companies ??= [];
+  copy.scope.types ??= [];
+  return JSON.parse(JSON.stringify(copy));
+}
+
+async function attempt(work: () => Promise<void>) {
+  busy.value = true;
+  problem.value = "";
+  try {
+    await work();
+  } catch (error) {
+    problem.value = (error as Error).message;
+    if (error instanceof RequestError && error.problem.problems && view.value) {
+      view.value = { ...view.value, problems: error.problem.problems };
+    }
+  }
+  busy.value = false;
+}
+
+function begin() {
+  const { kind, company, type } = plan.scope;
+  change.value = {
+    id: 0,
+    version: 0,
+    name: "",
+    body: {
+      kind,
+      family,
+      target: selection.field,
+      scope: { companies: [company], types: [type], from: "", until: "" },
+      when: "",
+      effect:
+        family === "entry"
+          ? { manner: "required" }
+          : family === "default"
+            ? { lifetime: "new only", value: "" }
+            : family === "substitute"
+              ? { value: "" }
+              : { severity: "refuse", must: "", message: "" },
+      on: { new: true, change: true },
+      priority: 100,
+      note: { askedBy: "", askedOn: catalog.catalog?.today ?? "", why: "" },
+    },
+  };
+  kept.value = "";
+  view.value = undefined;
+  asFormula.value = false;
+}
+
+const read = useDebounceFn(async () => {
+  if (!change.value) return;
+  const asked = JSON.stringify(change.value.body);
+  try {
+    const answer = await ask(api.POST("/rules/read", { body: change.value }));
+    if (change.value && JSON.stringify(change.value.body) === asked) {
+      view.value = { ...answer, version: change.value.version ?? 0 };
+      problem.value = "";
+    }
+  } catch (error) {
+    problem.value = (error as Error).message;
+  }
+  // The rule as it stands is tried on the test document at once.
+  plan.tried = dirty.value ? change.value : undefined;
+  await plan.tryDocument();
+}, 180);
+
+watch(
+  () => JSON.stringify(change.value?.body),
+  (now) => {
+    if (now && (dirty.value || plan.tried)) void read();
+  },
+);
+
+onBeforeUnmount(() => {
+  if (plan.tried) {
+    plan.tried = undefined;
+    void plan.tryDocument();
+  }
+});
+
+async function afterChange(next: RuleView) {
+  plan.tried = undefined;
+  take(next);
+  await Promise.all([plan.loadPlan(), plan.tryDocument()]);
+}
+
+async function save(): Promise<RuleView | undefined> {
+  const body = change.value;
+  if (!body) return undefined;
+  if (!dirty.value && !isNew.value) return view.value;
+  const next = isNew.value
+    ? await ask(api.POST("/rules", { body }))
+    : await ask(api.PUT("/rules/{id}", { params: { path: { id: body.id! } }, body }));
+  await afterChange(next);
+  return next;
+}
+
+function keep() {
+  return attempt(async () => {
+    await save();
+  });
+}
+
+function move(state: RuleState) {
+  return attempt(async () => {
+    const current = await save();
+    if (!current) return;
+    const moved = await ask(
+      api.POST("/rules/{id}/state", {
+        params: { path: { id: current.id } },
+        body: { state, version: current.version },
+      }),
+    );
+    await afterChange(moved);
+  });
+}
+
+function discard() {
+  return attempt(async () => {
+    const id = change.value?.id;
+    if (id) await ask(api.DELETE("/rules/{id}", { params: { path: { id } } }));
+    plan.tried = undefined;
+    change.value = undefined;
+    view.value = undefined;
+    await Promise.all([plan.loadPlan(), plan.tryDocument()]);
+  });
+}
+
+function revert() {
+  if (isNew.value) return discard();
+  if (change.value?.id) return show(change.value.id).then(() => plan.tryDocument());
+}
+
+useEventListener("keydown", (event: KeyboardEvent) => {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "s" && change.value) {
+    event.preventDefault();
+    void keep();
+  }
+});
+
+const retiring = ref(false);
+</script>
+
+<template>
+  <aside
+    v-if="field"
+    class="pane"
+    :class="`family-${family}`"
+    :aria-label="`${families[family].label} of ${field.label}`"
+  >
+    <header>
+      <FamilyGlyph :family="family" />
+      <h2>{{ families[family].label }} of {{ field.label }}</h2>
+      <span class="spring" />
+      <button
+        type="button"
+        class="plain close"
+        aria-label="Close the rule"
+        title="Esc"
+        @click="emit('close')"
+      >
+        ×
+      </button>
+    </header>
+
+    <ol v-if="rules.length > 1" class="order" aria-label="Rules here, the one that goes first on top">
+      <li v-for="r in rules" :key="r.id">
+        <button type="button" :class="{ open: r.id === change?.id }" @click="show(r.id)">
+          <span class="number">{{ r.id }}</span> {{ r.phrase }}
+          <em v-if="r.state !== 'in force'">{{ stateWords[r.state] }}</em>
+          <em v-else-if="acts.find((a) => a.rule === r.id)?.did === 'beaten'">beaten</em>
+        </button>
+      </li>
+    </ol>
+
+    <div v-if="!change" class="none">
+      <p class="empty">
+        {{
+          rules.length
+            ? ""
+            : `No rule ${families[family].does.startsWith("must") ? "checks" : "acts on"} ${field.label} here.`
+        }}
+      </p>
+      <button type="button" class="button first" @click="begin">Write a rule</button>
+      <p class="quiet">
+        It starts for {{ catalog.typeName(plan.scope.type).toLowerCase() }} in
+        {{ catalog.companyName(plan.scope.company) }}; you can widen that.
+      </p>
+    </div>
+
+    <template v-else>
+      <p v-if="view" class="sentence">{{ view.sentence }}</p>
+      <p v-if="view" class="life">
+        <template v-if="isNew">New, not kept yet</template>
+        <template v-else>
+          Rule {{ view.id }}, {{ stateWords[view.state] }}, version {{ view.version }}
+          <template v-if="dirty">, changed here</template>
+        </template>
+        <template v-if="!isNew">
+          ·
+          <RouterLink :to="`/proofs?rule=${view.id}`"
+            >{{ view.proofs.length }} {{ view.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
+          >
+        </template>
+      </p>
+      <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
+
+      <section v-if="act" class="told" aria-label="On this test document">
+        <h3>On this test document it</h3>
+        <ActTold :act="act" />
+      </section>
+
+      <div class="modes" role="tablist" aria-label="Show the rule as">
+        <button type="button" role="tab" :aria-selected="!asFormula" @click="asFormula = false">
+          Sentence
+        </button>
+        <button type="button" role="tab" :aria-selected="asFormula" @click="asFormula = true">Formula</button>
+      </div>
+      <RuleEditor v-model="change.body" :view="view" :field="field" :as-formula="asFormula" />
+
+      <footer v-if="retiring">
+        <span
+          >Retire it for good? It acts on {{ view?.proofs.length }}
+          {{ view?.proofs.length === 1 ? "proof" : "proofs" }}.</span
+        >
+        <button type="button" class="button first" @click="((retiring = false), move('retired'))">
+          Retire
+        </button>
+        <button type="button" class="button" @click="retiring = false">Leave it</button>
+      </footer>
+      <footer v-else>
+        <button
+          v-if="view?.state !== 'in force' || isNew"
+          type="button"
+          class="button first"
+          :disabled="busy || (view && !view.sound)"
+          :title="view?.sound ? '' : 'Mend the errors first'"
+          @click="move('in force')"
+        >
+          Put in force
+        </button>
+        <button
+          v-if="dirty || isNew"
+          type="button"
+          class="button"
+          :class="{ first: view?.state === 'in force' && !isNew }"
+          :disabled="busy"
+          title="Ctrl S"
+          @click="keep"
+        >
+          {{ isNew || view?.state === "draft" ? "Keep as draft" : "Keep the change" }}
+        </button>
+        <button v-if="dirty || isNew" type="button" class="button" :disabled="busy" @click="revert">
+          {{ isNew ? "Do not keep" : "Undo the change" }}
+        </button>
+        <template v-if="!dirty && !isNew">
+          <button
+            v-if="view?.state === 'in force'"
+            type="button"
+            class="button"
+            :disabled="busy"
+            @click="move('suspended')"
+          >
+            Suspend
+          </button>
+          <button
+            v-if="view?.state === 'draft'"
+            type="button"
+            class="button"
+            :disabled="busy"
+            @click="discard"
+          >
+            Discard
+          </button>
+          <button
+            v-if="view?.state === 'in force' || view?.state === 'suspended'"
+            type="button"
+            class="button"
+            :disabled="busy"
+            @click="retiring = true"
+          >
+            Retire
+          </button>
+        </template>
+      </footer>
+      <button v-if="!isNew && !dirty" type="button" class="plain another" @click="begin">
+        Write another rule here
+      </button>
+      <dl v-if="view?.body.note.why && !isNew" class="note">
+        <dt>Asked by</dt>
+        <dd>
+          {{ view.body.note.askedBy || "nobody named"
+          }}<template v-if="view.body.note.askedOn">, {{ view.body.note.askedOn }}</template>
+        </dd>
+        <dt>Why</dt>
+        <dd>{{ view.body.note.why }}</dd>
+      </dl>
+    </template>
+  </aside>
+</template>
+
+<style scoped>
+.pane {
+  width: 384px;
+  flex: none;
+  overflow: auto;
+  border-left: 1px solid var(--rule-strong);
+  background: var(--paper-raised);
+  padding: 10px 18px 20px;
+}
+header {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  position: sticky;
+  top: -10px;
+  background: var(--paper-raised);
+  padding: 8px 0 6px;
+  margin: -8px 0 0;
+  z-index: 2;
+}
+h2 {
+  color: var(--hue);
+}
+.spring {
+  flex: 1;
+}
+.close {
+  font-size: 18px;
+  text-decoration: none;
+}
+.order {
+  list-style: none;
+  margin: 4px 0 0;
+  padding: 0;
+  border-top: 1px solid var(--rule);
+}
+.order button {
+  display: block;
+  width: 100%;
+  text-align: left;
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 0;
+  border-bottom: 1px solid var(--rule);
+  padding: 4px 6px;
+  cursor: pointer;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.order .open {
+  background: var(--wash);
+}
+.order em {
+  color: var(--ink-soft);
+}
+.number {
+  display: inline-block;
+  min-width: 20px;
+  color: var(--ink-soft);
+}
+.sentence {
+  font: 16px/1.4 var(--serif);
+  margin: 12px 0 4px;
+}
+.life {
+  margin: 0 0 10px;
+  color: var(--ink-soft);
+}
+.told {
+  border-left: 3px solid var(--hue);
+  padding: 2px 0 2px 10px;
+  margin: 0 0 12px;
+}
+.told h3 {
+  font: italic 14px/1.4 var(--serif);
+  display: inline;
+}
+.wrong {
+  color: var(--refused);
+  margin: 0 0 10px;
+}
+.modes {
+  display: flex;
+  gap: 14px;
+  border-bottom: 1px solid var(--rule);
+  margin-bottom: 10px;
+}
+.modes button {
+  font: inherit;
+  background: none;
+  border: 0;
+  padding: 4px 0;
+  color: var(--ink-soft);
+  cursor: pointer;
+  border-bottom: 2px solid transparent;
+  margin-bottom: -1px;
+}
+.modes button[aria-selected="true"] {
+  color: var(--ink);
+  border-bottom-color: var(--hue);
+}
+footer {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px;
+  margin-top: 16px;
+}
+.another {
+  margin-top: 8px;
+  padding-left: 0;
+}
+.note {
+  margin: 14px 0 0;
+  border-top: 1px solid var(--rule);
+  padding-top: 8px;
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 3px 12px;
+}
+.note dt {
+  color: var(--ink-soft);
+}
+.note dd {
+  margin: 0;
+}
+</style>

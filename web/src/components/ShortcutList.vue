@@ -1,0 +1,45 @@
+<script setup lang="ts">
+import OverSheet from "./OverSheet.vue";
+
+defineEmits<{ close: [] }>();
+
+const keys: [string, string][] = [
+  ["↑ ↓ ← →", "move in the plan"],
+  ["Enter", "edit the entered value, or open the rule"],
+  ["Tab", "take the value and go to the next field"],
+  ["Esc", "leave the value as it was; close the rule"],
+  ["Ctrl Enter", "post the test document"],
+  ["Ctrl S", "keep the rule that is open"],
+  ["/", "find a field"],
+  ["Ctrl K", "go to a field, a rule or a screen"],
+  ["?", "this list"],
+];
+</script>
+
+<template>
+  <OverSheet label="Keys" @close="$emit('close')">
+    <h2>Keys</h2>
+    <dl>
+      <template v-for="[key, what] in keys" :key="key">
+        <dt>{{ key }}</dt>
+        <dd>{{ what }}</dd>
+      </template>
+    </dl>
+  </OverSheet>
+</template>
+
+<style scoped>
+dl {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 6px 18px;
+  margin: 12px 0 0;
+}
+dt {
+  font: 12px/1.5 var(--mono);
+}
+dd {
+  margin: 0;
+  color: var(--ink-soft);
+}
+</style>

@@ -1,0 +1,39 @@
+import type { Schemas } from "@/api/client";
+
+export type Format = Schemas["Format"];
+
+/** How the user's locale writes numbers and dates, for the server to read and write them. */
+export function formatOf(locale: string): Format {
+  const numbers = new Intl.NumberFormat(locale, { useGrouping: true }).formatToParts(-1234567.5);
+  const dates = new Intl.DateTimeFormat(locale, {
+    year: "numeric",
+    month: "2-digit",
+    day: "2-digit",
+    calendar: "gregory",
+    numberingSystem: "latn",
+  }).formatToParts(new Date(2026, 10, 24));
+  const order = dates
+    .filter((p) => p.type === "day" || p.type === "month" || p.type === "year")
+    .map((p) => p.type[0])
+    .join("");
+  const literal = dates.find((p) => p.type === "literal")?.value.trim() ?? "-";
+  return {
+    decimal: numbers.find((p) => p.type === "decimal")?.value ?? ".",
+    group: numbers.find((p) => p.type === "group")?.value ?? "",
+    date: order === "dmy" || order === "mdy" ? order : "ymd",
+    separator: [".", "/", "-"].includes(literal) ? literal : "-",
+  };
+}
+
+export const format = formatOf(navigator.language);
+
+/** A day as people read it in a sentence: 24 Nov 2026. */
+export function dayInWords(day: string): string {
+  const date = new Date(`${day}T12:00:00`);
+  if (Number.isNaN(date.getTime())) return day;
+  return date.toLocaleDateString(navigator.language, { day: "numeric", month: "short", year: "numeric" });
+}
+
+export function moment(instant: string): string {
+  return new Date(instant).toLocaleString(navigator.language, { dateStyle: "medium", timeStyle: "short" });
+}

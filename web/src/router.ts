@@ -1,0 +1,23 @@
+import { createRouter, createWebHistory } from "vue-router";
+import PlanView from "./views/PlanView.vue";
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: "/", redirect: "/plan" },
+    { path: "/plan", component: PlanView, meta: { title: "Plan" } },
+    { path: "/rules", component: () => import("./views/RulesView.vue"), meta: { title: "Rules" } },
+    { path: "/proofs", component: () => import("./views/ProofsView.vue"), meta: { title: "Proofs" } },
+    { path: "/records", component: () => import("./views/RecordsView.vue"), meta: { title: "Records" } },
+    {
+      path: "/ledger/:number?",
+      component: () => import("./views/LedgerView.vue"),
+      meta: { title: "Ledger" },
+    },
+    { path: "/:path(.*)*", component: () => import("./views/NowhereView.vue"), meta: { title: "Nowhere" } },
+  ],
+});
+
+router.afterEach((to) => {
+  document.title = `${String(to.meta.title)} · Codicil`;
+});

@@ -1,0 +1,172 @@
+<script setup lang="ts">
+import { useEventListener } from "@vueuse/core";
+import { computed, onMounted, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, ask } from "@/api/client";
+import DocumentPicker from "@/components/DocumentPicker.vue";
+import PlanGrid from "@/components/PlanGrid.vue";
+import RulePane from "@/components/RulePane.vue";
+import ScopeSentence from "@/components/ScopeSentence.vue";
+import TestBar from "@/components/TestBar.vue";
+import { useCatalog } from "@/stores/catalog";
+import { usePlan, type Scope } from "@/stores/plan";
+
+const catalog = useCatalog();
+const plan = usePlan();
+const route = useRoute();
+const router = useRouter();
+
+const grid = ref<InstanceType<typeof PlanGrid>>();
+const finder = ref<HTMLInputElement>();
+const find = ref("");
+const onlyRuled = ref(false);
+const wantedRule = ref<number>();
+
+function query(name: string): string {
+  const value = route.query[name];
+  return typeof value === "string" ? value : "";
+}
+
+/** Brings the plan to what the address says, where it says something. */
+async function follow() {
+  const kind = catalog.kind;
+  if (!kind || !catalog.catalog) return;
+  const wanted: Scope = {
+    kind: kind.kind.key,
+    company: query("company") || plan.scope.company || (catalog.catalog.companies[0]?.key ?? ""),
+    type: query("type") || plan.scope.type || (kind.types[0]?.key ?? ""),
+    day: query("day") || plan.scope.day || catalog.catalog.today,
+  };
+  const rule = Number(query("rule"));
+  if (rule) {
+    const view = await ask(api.GET("/rules/{id}", { params: { path: { id: rule } } })).catch(() => undefined);
+    if (view) {
+      const scope = view.body.scope;
+      if (scope.companies?.length && !scope.companies.includes(wanted.company))
+        wanted.company = scope.companies[0]!;
+      if (scope.types?.length && !scope.types.includes(wanted.type)) wanted.type = scope.types[0]!;
+      plan.selected = { field: view.body.target, family: view.body.family };
+      wantedRule.value = rule;
+    }
+  } else if (query("field")) {
+    const family = query("family") || "default";
+    plan.selected = { field: query("field"), family: family as "default" };
+  }
+  if (JSON.stringify(wanted) !== JSON.stringify({ ...plan.scope }) || !plan.plan) await plan.setScope(wanted);
+}
+
+onMounted(follow);
+watch(() => route.query, follow);
+
+// What is on the screen stands in the address, so that a link can be sent.
+watch(
+  () => [plan.scope.company, plan.scope.type, plan.scope.day, plan.selected?.field, plan.selected?.family],
+  () => {
+    if (route.path !== "/plan" || !plan.scope.company) return;
+    const { company, type, day } = plan.scope;
+    const next: Record<string, string> = { company, type, day };
+    if (plan.selected) Object.assign(next, plan.selected);
+    void router.replace({ path: "/plan", query: next });
+  },
+);
+
+const paneKey = computed(() => (plan.selected ? `${plan.selected.field}/${plan.selected.family}` : ""));
+
+async function post() {
+  if (!plan.hasDocument || plan.busy) return;
+  if (await plan.post()) return;
+  const first = plan.outcome?.messages.find((m) => m.severity === "refuse");
+  if (first) grid.value?.editField(first.field);
+}
+
+useEventListener("keydown", (event: KeyboardEvent) => {
+  if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) {
+    event.preventDefault();
+    // A value that is being typed is taken first.
+    (document.activeElement as HTMLElement | null)?.blur();
+    void plan.settled().then(post);
+  } else if (event.key === "/" && !(event.target as HTMLElement).closest("input, textarea, select")) {
+    event.preventDefault();
+    finder.value?.focus();
+  } else if (event.key === "Escape" && plan.selected && !(event.target as HTMLElement).closest("dialog")) {
+    plan.selected = undefined;
+  }
+});
+</script>
+
+<template>
+  <div class="plan">
+    <div class="top">
+      <ScopeSentence :scope="plan.scope" @change="plan.setScope" />
+      <span class="spring" />
+      <input
+        ref="finder"
+        v-model="find"
+        class="line find"
+        type="search"
+        placeholder="Find a field  /"
+        aria-label="Find a field"
+        @keydown.esc.stop="find = ''"
+      />
+      <label class="only"><input v-model="onlyRuled" type="checkbox" /> only with rules</label>
+    </div>
+    <p v-if="plan.plan?.loop" class="loop" role="alert">
+      These fields wait for each other, so nothing can be posted: {{ plan.plan.loop }}. Change or suspend one
+      of the rules.
+    </p>
+    <div class="middle">
+      <div class="scroll">
+        <PlanGrid ref="grid" :find="find" :only-ruled="onlyRuled" />
+      </div>
+      <RulePane v-if="plan.selected" :key="paneKey" :rule="wantedRule" @close="plan.selected = undefined" />
+    </div>
+    <TestBar @point="grid?.editField($event)" @post="post">
+      <DocumentPicker />
+    </TestBar>
+  </div>
+</template>
+
+<style scoped>
+.plan {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+}
+.top {
+  display: flex;
+  align-items: center;
+  gap: 12px;
+  padding: 9px 20px 8px;
+  flex: none;
+  border-bottom: 1px solid var(--rule-strong);
+}
+.spring {
+  flex: 1;
+}
+.find {
+  width: 150px;
+}
+.only {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+  white-space: nowrap;
+  color: var(--ink-soft);
+}
+.loop {
+  margin: 0;
+  padding: 8px 20px;
+  color: var(--refused);
+  background: var(--refused-wash);
+}
+.middle {
+  flex: 1;
+  min-height: 0;
+  display: flex;
+}
+.scroll {
+  flex: 1;
+  min-width: 0;
+  overflow: auto;
+}
+</style>

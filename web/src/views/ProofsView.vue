@@ -1,0 +1,298 @@
+<script setup lang="ts">
+import { computed, onMounted, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, ask, type Proof, type ProofResult, type ProofRun } from "@/api/client";
+import ActTold from "@/components/ActTold.vue";
+import { format, moment } from "@/format";
+import { useCatalog } from "@/stores/catalog";
+import { usePlan } from "@/stores/plan";
+
+const catalog = useCatalog();
+const plan = usePlan();
+const route = useRoute();
+const router = useRouter();
+const proofs = ref<Proof[]>();
+const run = ref<ProofRun>();
+const running = ref(false);
+const problem = ref("");
+const open = ref<number>();
+const removed = ref<Proof>();
+
+const kind = computed(() => catalog.kind?.kind.key ?? "");
+const rule = computed(() => Number(route.query.rule) || 0);
+const failedOnly = computed(() => route.query.show === "failed");
+
+async function attempt(work: () => Promise<void>) {
+  try {
+    await work();
+    problem.value = "";
+  } catch (error) {
+    problem.value = (error as Error).message;
+  }
+}
+
+function load() {
+  return attempt(async () => {
+    proofs.value = await ask(api.GET("/proofs", { params: { query: { kind: kind.value } } }));
+  });
+}
+
+async function runAll() {
+  running.value = true;
+  await attempt(async () => {
+    run.value = await ask(api.POST("/proofs/run", { body: { kind: kind.value, format } }));
+  });
+  running.value = false;
+}
+
+onMounted(async () => {
+  await load();
+  if (proofs.value?.length) await runAll();
+  open.value = Number(route.query.proof) || run.value?.results.find((r) => !r.held)?.proof;
+});
+
+const results = computed(
+  () => new Map<number, ProofResult>(run.value?.results.map((r) => [r.proof, r]) ?? []),
+);
+const shown = computed(() =>
+  (proofs.value ?? [])
+    .filter((p) => !rule.value || p.rules.includes(rule.value))
+    .filter((p) => !failedOnly.value || results.value.get(p.id)?.held === false)
+    // Failures are what somebody came for.
+    .sort(
+      (a, b) => Number(results.value.get(a.id)?.held ?? true) - Number(results.value.get(b.id)?.held ?? true),
+    ),
+);
+
+function show(what: string) {
+  void router.replace({ query: { ...route.query, show: what || undefined } });
+}
+
+async function onPlan(p: Proof) {
+  await plan.take(p.given, `Proof ${p.id}`);
+  await router.push({
+    path: "/plan",
+    query: { company: p.given.company, type: p.given.type, day: p.given.day },
+  });
+}
+
+function accept(p: Proof) {
+  return attempt(async () => {
+    await ask(api.POST("/proofs/{id}/accept", { params: { path: { id: p.id } } }));
+    await load();
+    await runAll();
+  });
+}
+
+function remove(p: Proof) {
+  return attempt(async () => {
+    await ask(api.DELETE("/proofs/{id}", { params: { path: { id: p.id } } }));
+    removed.value = p;
+    await load();
+    await runAll();
+  });
+}
+
+function putBack() {
+  const p = removed.value;
+  if (!p) return;
+  return attempt(async () => {
+    await ask(
+      api.POST("/proofs", { body: { document: p.given, name: p.name, rules: p.rules, expect: p.expect } }),
+    );
+    removed.value = undefined;
+    await load();
+    await runAll();
+  });
+}
+const what = { verdict: "Verdict", value: "Value", message: "Message" };
+</script>
+
+<template>
+  <div class="page">
+    <div class="page-head">
+      <h1>Proofs</h1>
+      <span v-if="run" class="summary" role="status">
+        <b class="held">{{ run.held }} hold</b>,
+        <b :class="run.failed ? 'failed' : ''">{{ run.failed }} {{ run.failed === 1 ? "fails" : "fail" }}</b>
+        <span class="quiet"> · run {{ moment(run.ranAt) }}</span>
+      </span>
+      <span v-if="rule" class="quiet">
+        of rule {{ rule }} <RouterLink to="/proofs">show all</RouterLink>
+      </span>
+      <span class="spring" />
+      <button type="button" class="plain" @click="show(failedOnly ? '' : 'failed')">
+        {{ failedOnly ? "Show all" : "Show failures only" }}
+      </button>
+      <button type="button" class="button first" :disabled="running" @click="runAll">
+        {{ running ? "Running…" : "Run all proofs" }}
+      </button>
+    </div>
+    <p v-if="removed" class="removed" role="status">
+      Removed “{{ removed.name }}”. <button type="button" class="plain" @click="putBack">Put it back</button>
+    </p>
+    <p v-if="problem" class="empty" role="alert">{{ problem }}</p>
+    <p v-if="proofs && !shown.length" class="empty">
+      <template v-if="failedOnly">No proof fails.</template>
+      <template v-else>
+        No proofs here. Type a test document into <RouterLink to="/plan">the plan</RouterLink> and keep it.
+      </template>
+    </p>
+    <table v-else class="ledger">
+      <thead>
+        <tr>
+          <th class="state">Result</th>
+          <th>Proof</th>
+          <th>Where</th>
+          <th>Proves</th>
+        </tr>
+      </thead>
+      <tbody v-for="p in shown" :key="p.id" :data-proof="p.id">
+        <tr class="line-of" @click="open = open === p.id ? undefined : p.id">
+          <td class="state">
+            <span v-if="!results.get(p.id)" class="quiet">not run</span>
+            <span v-else-if="results.get(p.id)?.held" class="held"
+              ><span class="sign" aria-hidden="true">✓</span> holds</span
+            >
+            <span v-else class="failed"><span class="sign" aria-hidden="true">✕</span> fails</span>
+          </td>
+          <td>
+            <button type="button" class="name" :aria-expanded="open === p.id">{{ p.name }}</button>
+          </td>
+          <td class="quiet nowrap">{{ catalog.typeName(p.given.type) }} · {{ p.given.company }}</td>
+          <td class="quiet">
+            <template v-if="p.rules.length"
+              >{{ p.rules.length === 1 ? "rule" : "rules" }} {{ p.rules.join(", ") }}</template
+            >
+            <template v-else>no rule named</template>
+          </td>
+        </tr>
+        <tr v-if="open === p.id" class="detail">
+          <td />
+          <td colspan="3">
+            <p v-if="results.get(p.id)?.error" class="failed">{{ results.get(p.id)?.error }}</p>
+            <table v-if="results.get(p.id)?.differences.length" class="differences">
+              <thead>
+                <tr>
+                  <th>Differs</th>
+                  <th>Expected</th>
+                  <th>Came out</th>
+                  <th>Journey of the field</th>
+                </tr>
+              </thead>
+              <tbody>
+                <tr v-for="(d, i) in results.get(p.id)?.differences" :key="i">
+                  <td>
+                    {{ d.label ?? what[d.what]
+                    }}<span v-if="d.label && d.what === 'message'" class="quiet">, message</span>
+                  </td>
+                  <td class="expected">
+                    {{ d.expected || (d.what === "message" ? "no message" : "blank") }}
+                  </td>
+                  <td class="failed">{{ d.actual || (d.what === "message" ? "no message" : "blank") }}</td>
+                  <td>
+                    <div v-for="a in d.acts" :key="a.rule" class="step">
+                      <RouterLink :to="`/plan?rule=${a.rule}`">rule {{ a.rule }}</RouterLink> (version
+                      {{ a.version }})
+                      <ActTold :act="a" />
+                    </div>
+                    <span v-if="!d.acts?.length" class="quiet">no rule stands there</span>
+                  </td>
+                </tr>
+              </tbody>
+            </table>
+            <p v-else class="quiet">
+              Expects {{ p.expect.verdict
+              }}<template v-for="(v, key) in p.expect.values" :key="key"
+                >; {{ catalog.field(String(key))?.label }} {{ v || "blank" }}</template
+              ><template v-for="(m, i) in p.expect.messages ?? []" :key="i"
+                >; {{ m.severity }}: {{ m.text }}</template
+              >.
+            </p>
+            <div class="deeds">
+              <button type="button" class="button" @click="onPlan(p)">Open on the plan</button>
+              <button
+                v-if="results.get(p.id)?.held === false"
+                type="button"
+                class="button"
+                @click="accept(p)"
+              >
+                Expect what came out
+              </button>
+              <button type="button" class="button" @click="remove(p)">Remove</button>
+            </div>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.summary {
+  font: 15px/1.3 var(--serif);
+}
+.held {
+  color: var(--good);
+}
+.failed {
+  color: var(--refused);
+}
+.sign {
+  display: inline-block;
+  width: 14px;
+}
+.state {
+  width: 84px;
+  white-space: nowrap;
+}
+.nowrap {
+  white-space: nowrap;
+}
+.line-of {
+  cursor: pointer;
+}
+.line-of:hover {
+  background: color-mix(in srgb, var(--select) 50%, transparent);
+}
+.name {
+  font: 15px/1.35 var(--serif);
+  color: inherit;
+  background: none;
+  border: 0;
+  padding: 0;
+  text-align: left;
+  cursor: pointer;
+}
+.detail td {
+  border-bottom: 1px solid var(--rule-strong);
+  padding-bottom: 12px;
+}
+.differences {
+  border-collapse: collapse;
+  width: 100%;
+  background: var(--paper-raised);
+}
+.differences th,
+.differences td {
+  padding: 5px 12px;
+  border-bottom: 1px solid var(--rule);
+  vertical-align: top;
+  position: static;
+}
+.expected {
+  font-weight: 600;
+}
+.step + .step {
+  margin-top: 6px;
+}
+.deeds {
+  display: flex;
+  gap: 8px;
+  margin-top: 8px;
+}
+.removed {
+  border-left: 3px solid var(--ink);
+  padding: 4px 10px;
+}
+</style>
