@@ -36,6 +36,8 @@ type Document struct {
 	Record string `json:"record,omitempty"`
 	// Reasons are what was said to go on in spite of a confirm, by rule.
 	Reasons map[int64]string `json:"reasons,omitempty"`
+	// Format is how typed texts are to be read; nil: record.Plain.
+	Format *record.Format `json:"format,omitempty"`
 }
 
 // Expectation is what a proof expects.
@@ -79,6 +81,10 @@ func (d *Document) Case(kind *record.Kind, s record.Surroundings, user string, n
 		Entered: make([]feel.Value, len(kind.Fields)), Misfits: map[int]*record.Misfit{},
 		Moment: rule.Posting, User: user, Now: now, Reasons: d.Reasons,
 	}
+	format := record.Plain
+	if d.Format != nil {
+		format = *d.Format
+	}
 	for key, item := range d.Entered {
 		i := kind.Index(key)
 		if i < 0 {
@@ -88,7 +94,7 @@ func (d *Document) Case(kind *record.Kind, s record.Surroundings, user string, n
 		text := item.Value
 		if item.Typed != "" {
 			text = item.Typed
-			read = func(text string) (feel.Value, *record.Misfit) { return kind.Fields[i].Read(text, record.Plain, s) }
+			read = func(text string) (feel.Value, *record.Misfit) { return kind.Fields[i].Read(text, format, s) }
 		}
 		v, wrong := read(text)
 		c.Entered[i] = v

@@ -64,6 +64,9 @@ func (d *Desk) try(ctx context.Context, document proof.Document, format *record.
 func (d *Desk) read(ctx context.Context, t *trial, document proof.Document, format *record.Format) (proof.Document, error) {
 	kind, scope := t.plan.Kind(), t.plan.Scope
 	if format == nil {
+		format = document.Format
+	}
+	if format == nil {
 		format = &record.Plain
 	}
 	entered := make(map[string]proof.Item, len(document.Entered))
@@ -87,7 +90,10 @@ func (d *Desk) read(ctx context.Context, t *trial, document proof.Document, form
 			entered[key] = proof.Item{Value: record.Write(v)}
 		}
 	}
-	document.Entered = entered
+	document.Entered, document.Format = entered, nil
+	if len(t.typed) > 0 {
+		document.Format = format
+	}
 	if document.Record != "" && document.Stored == nil {
 		saved, err := d.store.Record(ctx, document.Kind, document.Record)
 		if err != nil {

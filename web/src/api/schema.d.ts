@@ -572,6 +572,8 @@ export interface components {
             reasons?: {
                 [key: string]: string;
             };
+            /** @description How typed texts that are kept are to be read */
+            format?: components["schemas"]["Format"];
         };
         /** @description A text as a person typed it, or a value in its stored form */
         EnteredItem: {

@@ -3,23 +3,31 @@ import { ElAutocomplete } from "element-plus";
 import { nextTick, ref, watch } from "vue";
 import type { Field } from "@/api/client";
 
-const props = defineProps<{ field: Field; text: string; editing: boolean; misfit: boolean; seed: string }>();
+const props = defineProps<{
+  field: Field;
+  text: string;
+  editing: boolean;
+  misfit: boolean;
+  replace: boolean;
+}>();
 const emit = defineEmits<{ commit: [text: string, move: number]; cancel: []; edit: [] }>();
 
 const draft = ref("");
-const input = ref<{ focus: () => void; $el: HTMLElement }>();
+const box = ref<HTMLElement>();
 let done = false;
+let byKey = false;
 
 watch(
   () => props.editing,
   async (editing) => {
     if (!editing) return;
     done = false;
-    draft.value = props.seed || props.text;
+    byKey = false;
+    draft.value = props.replace ? "" : props.text;
     await nextTick();
-    const element = input.value?.$el.querySelector("input");
+    const element = box.value?.querySelector("input");
     element?.focus();
-    if (!props.seed) element?.select();
+    element?.select();
   },
   { immediate: true },
 );
@@ -61,30 +69,38 @@ function onKey(event: KeyboardEvent | Event) {
   } else if (key.key === "Enter") {
     key.preventDefault();
     // The list takes Enter for the option that is lit; wait for its choice.
+    byKey = true;
     setTimeout(() => commit(1));
   }
 }
+
+/** An option that was clicked is taken at once. */
+function onSelect() {
+  if (!byKey) void nextTick(() => commit(0));
+}
+
+defineExpose({ commit });
 </script>
 
 <template>
-  <ElAutocomplete
-    v-if="editing"
-    ref="input"
-    v-model="draft"
-    class="edit"
-    :fetch-suggestions="suggest"
-    :trigger-on-focus="options.length > 0"
-    :debounce="0"
-    :aria-label="field.label"
-    :aria-invalid="misfit"
-    placement="bottom-start"
-    @keydown.capture="onKey"
-    @blur="commit(0)"
-  >
-    <template #default="{ item }">
-      <span class="code">{{ item.value }}</span> <span class="quiet">{{ item.label }}</span>
-    </template>
-  </ElAutocomplete>
+  <span v-if="editing" ref="box" class="edit">
+    <ElAutocomplete
+      v-model="draft"
+      :fetch-suggestions="suggest"
+      :trigger-on-focus="options.length > 0"
+      :debounce="0"
+      :aria-label="field.label"
+      :aria-invalid="misfit"
+      placement="bottom-start"
+      @keydown.capture="onKey"
+      @select="onSelect"
+      @blur="commit(0)"
+    >
+      <template #default="{ item }">
+        <span class="code">{{ item.value }}</span> <span class="quiet">{{ item.label }}</span>
+      </template>
+    </ElAutocomplete>
+  </span>
   <span v-else class="shown" :class="{ misfit }" @click="emit('edit')">{{ text }}</span>
 </template>
 

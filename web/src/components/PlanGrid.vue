@@ -49,7 +49,8 @@ const rows = computed<Field[]>(() => sections.value.flatMap((s) => s.fields));
 
 const at = reactive({ row: 0, column: 1 });
 const editing = ref("");
-const seed = ref("");
+/** The value is being typed over rather than edited. */
+const replacing = ref(false);
 
 function focusCell() {
   void nextTick(() => {
@@ -65,12 +66,12 @@ function moveTo(row: number, column: number) {
   focusCell();
 }
 
-function edit(row: number, withText = "") {
+function edit(row: number, replace = false) {
   const field = rows.value[row];
   if (!field) return;
   at.row = row;
   at.column = 1;
-  seed.value = withText;
+  replacing.value = replace;
   editing.value = field.key;
 }
 
@@ -97,6 +98,17 @@ async function commit(field: Field, text: string, move: number) {
   editing.value = "";
   if (text !== plan.textOf(field.key)) void plan.enter(field.key, text);
   if (move !== 0) moveTo(at.row + move, 1);
+}
+
+const cells = new Map<string, { commit: (move: number) => void }>();
+function remember(field: Field, cell: unknown) {
+  if (cell) cells.set(field.key, cell as { commit: (move: number) => void });
+  else cells.delete(field.key);
+}
+
+/** Takes the value that is being typed, if one is. */
+function takeEntry() {
+  if (editing.value) cells.get(editing.value)?.commit(0);
 }
 
 function cancel() {
@@ -135,8 +147,8 @@ function onKey(event: KeyboardEvent) {
     event.key !== "/" &&
     event.key !== "?"
   ) {
-    event.preventDefault();
-    edit(at.row, event.key);
+    // The cursor is in the input before the letter arrives, so it is not lost.
+    edit(at.row, true);
   }
 }
 
@@ -161,7 +173,7 @@ watch(
   },
 );
 
-defineExpose({ editField });
+defineExpose({ editField, focusCell, takeEntry });
 
 function isSelected(field: Field, column: string): boolean {
   return plan.selected?.field === field.key && plan.selected.family === column;
@@ -234,10 +246,11 @@ function rowIndex(field: Field): number {
         >
           <EnteredCell
             v-if="name === 'entered'"
+            :ref="(cell) => remember(field, cell)"
             :field="field"
             :text="plan.textOf(field.key)"
             :editing="editing === field.key"
-            :seed="seed"
+            :replace="replacing"
             :misfit="!!outcomeOf.get(field.key)?.misfit"
             @commit="(text, move) => commit(field, text, move)"
             @cancel="cancel"
@@ -290,6 +303,7 @@ function rowIndex(field: Field): number {
   text-overflow: ellipsis;
   border-left: 1px solid var(--rule);
   min-width: 0;
+  scroll-margin-top: 60px;
 }
 .cell:first-child {
   border-left: 0;

@@ -58,8 +58,7 @@ const mark = computed(() => ({ refuse: "✕", confirm: "?", advise: "i" })[worst
   >
     <strong v-if="made">{{ made }}</strong>
     <span class="clip"
-      ><template v-if="resting">{{ first.sound ? first.state : "unfinished" }}: </template
-      >{{ phrase }}</span
+      ><template v-if="resting">{{ first.sound ? first.state : "unfinished" }}: </template>{{ phrase }}</span
     >
     <span v-if="rules.length > 1" class="more">+{{ rules.length - 1 }}</span>
   </span>

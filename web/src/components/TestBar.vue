@@ -127,15 +127,22 @@ async function giveReason(message: Message, reason: string) {
 .messages {
   list-style: none;
   margin: 0;
-  padding: 6px 20px 2px;
-  max-height: 112px;
+  padding: 7px 20px 2px;
+  max-height: 118px;
   overflow: auto;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(400px, 1fr));
+  column-gap: 24px;
 }
 .messages li {
   display: flex;
   gap: 8px;
   align-items: baseline;
   padding: 1px 0;
+}
+.messages .confirm {
+  grid-column: 1 / -1;
+  align-items: center;
 }
 .messages .refuse {
   color: var(--refused);

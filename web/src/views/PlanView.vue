@@ -74,22 +74,39 @@ const paneKey = computed(() => (plan.selected ? `${plan.selected.field}/${plan.s
 
 async function post() {
   if (!plan.hasDocument || plan.busy) return;
-  if (await plan.post()) return;
+  if (await plan.post()) {
+    grid.value?.focusCell();
+    return;
+  }
   const first = plan.outcome?.messages.find((m) => m.severity === "refuse");
   if (first) grid.value?.editField(first.field);
 }
 
-useEventListener("keydown", (event: KeyboardEvent) => {
+function onKey(event: KeyboardEvent) {
+  const target = event.target as HTMLElement;
   if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) {
     event.preventDefault();
+    event.stopPropagation();
     // A value that is being typed is taken first.
+    grid.value?.takeEntry();
     (document.activeElement as HTMLElement | null)?.blur();
     void plan.settled().then(post);
-  } else if (event.key === "/" && !(event.target as HTMLElement).closest("input, textarea, select")) {
+  } else if (event.key === "/" && !target.closest("input, textarea, select")) {
     event.preventDefault();
     finder.value?.focus();
-  } else if (event.key === "Escape" && plan.selected && !(event.target as HTMLElement).closest("dialog")) {
+  }
+}
+// In the capture phase, before a control takes Enter for itself.
+useEventListener(window, "keydown", onKey, { capture: true });
+
+useEventListener("keydown", (event: KeyboardEvent) => {
+  if (
+    event.key === "Escape" &&
+    plan.selected &&
+    !(event.target as HTMLElement).closest("dialog, input, textarea")
+  ) {
     plan.selected = undefined;
+    grid.value?.focusCell();
   }
 });
 </script>

@@ -1,0 +1,360 @@
+// Package e2e drives whole jobs of a user through the real interface. Every
+// assertion is on what the page shows.
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+
+	"codicil/e2e/browser"
+)
+
+// user is a person at a page.
+type user struct {
+	t    *testing.T
+	page *browser.Page
+}
+
+// open starts a fresh application and opens a page of it.
+func open(t *testing.T, path string) *user {
+	t.Helper()
+	if _, err := os.Stat("../web/dist/index.html"); err != nil {
+		t.Fatal("the web client is not built: run make build")
+	}
+	application, err := browser.Start()
+	require.NoError(t, err)
+	t.Cleanup(application.Close)
+	page, err := application.Page(path)
+	require.NoError(t, err)
+	t.Cleanup(page.Close)
+	t.Cleanup(func() { // CODICIL_PICTURES names a folder for pictures of failures
+		if folder := os.Getenv("CODICIL_PICTURES"); t.Failed() && folder != "" {
+			if png, err := page.Picture(); err == nil {
+				_ = os.WriteFile(filepath.Join(folder, t.Name()+".png"), png, 0o600)
+			}
+		}
+	})
+	return &user{t, page}
+}
+
+// sees waits until an element that fits the selector shows the text.
+func (u *user) sees(selector, text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(fmt.Sprintf(`[...document.querySelectorAll(%s)].some(e => e.checkVisibility() && (e.innerText ?? "").includes(%s))`, quote(selector), quote(text))))
+}
+
+// seesNo waits until no element that fits the selector shows the text.
+func (u *user) seesNo(selector, text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(fmt.Sprintf(`![...document.querySelectorAll(%s)].some(e => e.checkVisibility() && (e.innerText ?? "").includes(%s))`, quote(selector), quote(text))))
+}
+
+// cursorIsOn waits until the element with the label has the focus.
+func (u *user) cursorIsOn(label string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(`document.activeElement?.getAttribute("aria-label") === `+quote(label)))
+}
+
+func quote(text string) string { return strconv.Quote(text) }
+
+// clicks clicks in the middle of the first visible element that fits the
+// selector and shows the text, once it is there and stands still.
+func (u *user) clicks(selector, text string) {
+	u.t.Helper()
+	find := fmt.Sprintf(`(() => {
+		const e = [...document.querySelectorAll(%s)].find(e => e.checkVisibility() && (%s === "" || (e.innerText ?? "").trim().includes(%s)));
+		if (!e || e.disabled) return null;
+		e.scrollIntoView({ block: "nearest" });
+		const r = e.getBoundingClientRect();
+		const at = [Math.round(r.x + r.width / 2), Math.round(r.y + r.height / 2)];
+		const top = document.elementFromPoint(at[0], at[1]);
+		if (!top || !(e.contains(top) || top.contains(e))) return null;
+		const still = window.__last === String(at);
+		window.__last = String(at);
+		return still ? at : null;
+	})()`, quote(selector), quote(text), quote(text))
+	at, err := browser.Ask(u.page, chromedp.Poll[[]float64](find, chromedp.WithPollingInterval(30*time.Millisecond)))
+	require.NoError(u.t, err, "click %s %q", selector, text)
+	require.NoError(u.t, u.page.Do(chromedp.MouseClickXY(at[0], at[1])))
+}
+
+func (u *user) presses(keys string, options ...chromedp.KeyOption) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Do(chromedp.KeyEvent(keys, options...)))
+}
+
+// posts presses Ctrl+Enter.
+func (u *user) posts() {
+	u.t.Helper()
+	u.presses(kb.Enter, chromedp.KeyModifiers(chromedp.ModifierCtrl))
+}
+
+func entered(field string) string {
+	return fmt.Sprintf(`[data-field="%s"] [data-station="entered"]`, field)
+}
+
+func station(field, family string) string {
+	return fmt.Sprintf(`[data-field="%s"] [data-station="%s"]`, field, family)
+}
+
+// enters types a value into the test document and waits until it is taken.
+func (u *user) enters(field, text string) {
+	u.t.Helper()
+	u.clicks(entered(field), "")
+	u.types(text)
+	u.presses(kb.Tab)
+	u.sees(entered(field), text)
+}
+
+// types replaces what stands in the focused input.
+func (u *user) types(text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(`["INPUT", "TEXTAREA"].includes(document.activeElement?.tagName)`))
+	u.presses("a", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.presses(kb.Delete)
+	if text != "" {
+		u.presses(text)
+	}
+}
+
+// empties clears an entered value.
+func (u *user) empties(field string) {
+	u.t.Helper()
+	u.clicks(entered(field), "")
+	u.types("")
+	u.presses(kb.Tab)
+	require.NoError(u.t, u.page.Until(`document.querySelector(`+quote(entered(field))+`)?.innerText.trim() === ""`))
+}
+
+// chooses picks an option of a select by the select's label.
+func (u *user) chooses(label, option string) {
+	u.t.Helper()
+	u.clicks(fmt.Sprintf(`.el-select:has([aria-label="%s"]) .el-select__wrapper`, label), "")
+	u.clicks(`.el-select-dropdown__item`, option)
+}
+
+// service enters a service vendor that nothing refuses.
+func (u *user) service(country string) {
+	u.t.Helper()
+	u.enters("name", "Test Survey")
+	u.enters("country", country)
+	u.enters("email", "test@survey.example")
+	u.enters("control_account", "211000")
+	u.enters("payment_method", "C")
+}
+
+func TestRequireAFieldForOneGroupAndBeRefusedWithTheCursorOnIt(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.clicks(station("tax_number", "entry"), "")
+	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .sentence", "For services vendors in 10 Brinewell Salt Works, Tax number is required.")
+	u.clicks(".pane .button", "Put in force")
+	u.sees(".pane .life", "in force")
+	u.sees(station("tax_number", "entry"), "required")
+	u.clicks(".pane .close", "")
+
+	u.service("IE")
+	u.sees(".verdict", "Would be refused: 1 reason")
+	u.posts()
+	u.cursorIsOn("Tax number")
+	u.sees(".messages .refuse", "Tax number is required; enter it")
+	u.sees(entered("name"), "Test Survey") // nothing typed is lost
+	u.presses("ie6613186m")
+	u.posts()
+	u.sees(".verdict", "Posted to the practice ledger as PV10-00001")
+	u.sees(station("tax_number", "result"), "IE6613186M")
+
+	u.clicks(".verdict a", "PV10-00001")
+	u.sees(".one h1", "PV10-00001")
+	u.sees(".one td", "IE6613186M")
+	u.sees(".one summary", "N30")
+
+	// The rule is for one group; another does not have it.
+	u.clicks("nav a", "Plan")
+	u.chooses("Vendor group", "One-time")
+	u.sees(station("payment_terms", "substitute"), "N00")
+	u.seesNo(station("tax_number", "entry"), "required")
+}
+
+func TestBothLifetimesOfADefaultOnANewAndOnASavedVendor(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.service("IE")
+	u.sees(station("payment_terms", "result"), "N30") // new only
+	u.sees(station("language", "result"), "EN")       // whenever blank
+
+	u.chooses("Take a document", "V10002 Harrow Point")
+	u.sees(station("payment_terms", "result"), "N30")
+	u.empties("payment_terms")
+	u.empties("language")
+	require.NoError(t, u.page.Until(`document.querySelector(`+quote(station("payment_terms", "result"))+`).innerText.trim() === ""`))
+	u.sees(station("language", "result"), "EN")
+
+	u.clicks(station("payment_terms", "default"), "")
+	u.sees(".pane .told", "kept still: not on this occasion")
+}
+
+func TestATwoFieldCheckSpeaksWhicheverIsFilledLast(t *testing.T) {
+	const refused = "The agreement ends before it begins."
+	u := open(t, "/plan?company=10&type=SERV")
+	u.service("IE")
+	for _, order := range [][2]string{{"agreement_start", "agreement_end"}, {"agreement_end", "agreement_start"}} {
+		for _, field := range order {
+			u.seesNo(".messages", refused)
+			u.enters(field, map[string]string{"agreement_start": "02/12/2026", "agreement_end": "01/12/2026"}[field])
+		}
+		u.sees(".messages .refuse", refused)
+		u.sees(station("agreement_end", "validate"), refused)
+		u.empties("agreement_start")
+		u.empties("agreement_end")
+	}
+}
+
+func TestSuspendARuleAndSeeItsEffectGone(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.service("IE")
+	u.enters("payment_method", "T")
+	u.sees(".messages .refuse", "Bank account is required")
+	u.clicks(station("bank_account", "entry"), "")
+	u.sees(".pane .told", "acted")
+	u.clicks(".pane .button", "Suspend")
+	u.sees(".pane .life", "suspended")
+	u.seesNo(".messages", "Bank account is required")
+	u.sees(".verdict", "Would be accepted")
+	u.sees(station("bank_account", "entry"), "suspended")
+	u.clicks(".pane .button", "Put in force")
+	u.sees(".messages .refuse", "Bank account is required")
+}
+
+func TestAKeptProofFailsAfterTheRuleChangedAndShowsTheDifference(t *testing.T) {
+	u := open(t, "/plan?company=30&type=SERV")
+	u.service("JP")
+	u.sees(station("payment_terms", "result"), "N45")
+	u.clicks(".bar .button", "Keep as proof")
+	u.types("Japanese services get forty-five days")
+	u.presses(kb.Enter)
+	u.sees(".verdict", "Japanese services get forty-five days")
+
+	u.clicks(station("payment_terms", "default"), "N45")
+	u.sees(".pane .life", "Rule 10, in force")
+	u.clicks(`.pane [aria-label="Value for Payment terms"]`, "")
+	u.types("N60")
+	u.presses(kb.Tab)
+	u.sees(station("payment_terms", "result"), "N60") // tried before it is kept
+	u.clicks(".pane .button", "Keep the change")
+	u.sees(".pane .life", "version 3")
+
+	u.clicks("nav a", "Proofs")
+	u.sees(".summary", "3 fail") // ours, that of the demo for the same rule, and the one that always fails
+	u.sees("tbody", "Japanese services get forty-five days")
+	u.clicks(".name", "Japanese services get forty-five days")
+	u.sees(".differences .expected", "N45")
+	u.sees(".differences .failed", "N60")
+	u.sees(".differences .step", "rule 10 (version 3)")
+
+	// What came out is right: the proof is made to expect it.
+	u.clicks(".deeds .button", "Expect what came out")
+	u.seesNo(`tr:has(.failed) .name`, "Japanese services get forty-five days")
+}
+
+func TestAFormulaWithAnErrorIsShownAtItsPlaceAndStaysADraft(t *testing.T) {
+	u := open(t, "/plan?company=40&type=SERV")
+	u.clicks(station("credit_limit", "validate"), "")
+	u.clicks(".pane .button", "Write a rule")
+	u.clicks(".modes button", "Formula")
+	u.clicks(".pane textarea.mono", "")
+	u.types(`countri = "CH"`)
+	u.sees(".problems .error", `did you mean country?`)
+	u.sees(".problems .error", "line 1, column 1")
+	u.clicks(".problems .plain", "Write country")
+	u.seesNo(".problems", "did you mean country?")
+	u.clicks(`.pane label:has(+ textarea.mono)`, "What must hold")
+	u.types(`credit_limit < "5"`)
+	u.sees(".problems .error", "a number cannot be compared with a string")
+	require.NoError(t, u.page.Until(`[...document.querySelectorAll(".pane .button")].find(b => b.innerText.includes("Put in force")).disabled`))
+	u.clicks(".pane .button", "Keep as draft")
+	u.sees(".pane .life", "draft, version 1")
+	u.sees(station("credit_limit", "validate"), "unfinished")
+
+	// Mended, it can be put in force.
+	u.clicks(`.pane label:has(+ textarea.mono)`, "What must hold")
+	u.types(`credit_limit < 5`)
+	u.clicks(`.pane textarea:not(.mono)`, "")
+	u.types("Five francs are too much. Enter less.")
+	u.seesNo(".problems .error", "")
+	u.clicks(".pane .button", "Put in force")
+	u.sees(".pane .life", "in force")
+}
+
+func TestWhatDoesNotFitIsRefusedAtTheFieldAndKeptAsTyped(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.service("IE")
+	u.enters("agreement_start", "next week")
+	u.sees(station("agreement_start", "validate"), "is a date")
+	u.enters("postal_code", "12345678901")
+	u.sees(station("postal_code", "validate"), "takes 10 characters at most; this has 11")
+	u.enters("credit_limit", "12,5 thousand")
+	u.sees(".messages .refuse", `"12,5 thousand" is none`)
+	u.posts()
+	u.sees(".verdict", "Would be refused: 3 reasons")
+	u.sees(entered("agreement_start"), "next week")
+}
+
+func TestAConfirmIsPostedWithItsReason(t *testing.T) {
+	u := open(t, "/plan?company=30&type=SERV")
+	u.service("IE")
+	u.enters("credit_limit", "5,000,001")
+	u.sees(".verdict", "Would need a reason")
+	u.clicks(".reason input", "")
+	u.types("Agreed with the treasury")
+	u.presses(kb.Tab)
+	u.sees(".verdict", "Would be accepted")
+	u.posts()
+	u.sees(".verdict", "PV30-00001")
+	u.clicks(".verdict a", "PV30-00001")
+	u.sees(".message", "Reason given: Agreed with the treasury")
+}
+
+func TestTheWholeLoopByKeyboardOnly(t *testing.T) {
+	u := open(t, "/plan?company=10&type=ONCE")
+	u.sees(station("payment_terms", "substitute"), "N00")
+	// Into the grid, then typing begins to edit and Tab goes on to the next field.
+	require.NoError(t, u.page.Do(chromedp.Focus(chromedp.CSS(`[data-at="0:1"]`))))
+	u.presses("Quay Kiosk")
+	u.presses(kb.Tab)
+	for range 4 {
+		u.presses(kb.ArrowDown)
+	}
+	u.presses(kb.Enter)
+	u.cursorIsOn("Country")
+	u.presses("dk")
+	u.presses(kb.Escape) // leaves it as it was
+	u.seesNo(entered("country"), "dk")
+	u.presses(kb.Enter)
+	u.cursorIsOn("Country")
+	u.presses("denmark")
+	u.presses(kb.Tab)
+	u.sees(station("country", "result"), "DK")
+	u.sees(station("payment_terms", "result"), "N00")
+	u.posts()
+	u.sees(".verdict", "PV10-00001")
+	// A cell of a rule opens with Enter and closes with Escape.
+	u.presses(kb.ArrowRight)
+	u.presses(kb.Enter)
+	u.sees(".pane h2", "Entry of")
+	u.presses(kb.Escape)
+	u.seesNo(".pane", "")
+	u.presses("k", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.cursorIsOn("Go to a field, a rule or a screen")
+	u.presses("credit limit")
+	u.sees(`[role="option"][aria-selected="true"]`, "Credit limit")
+	u.presses(kb.Enter)
+	u.sees(".pane h2", "Default of Credit limit")
+}
