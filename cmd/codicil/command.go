@@ -108,13 +108,12 @@ func openDesk(ctx context.Context, s *store.Store, withDemo bool) (*desk.Desk, e
 			return nil, err
 		}
 	}
-	d := desk.New(s, time.Now, userName())
 	if withDemo {
-		if err := demo.Fill(ctx, s, d); err != nil {
+		if err := demo.Fill(ctx, s, time.Now, userName()); err != nil {
 			return nil, fmt.Errorf("fill the demo: %w", err)
 		}
 	}
-	return d, nil
+	return desk.New(s, time.Now, userName()), nil
 }
 
 // userName is the name under which changes are kept. There is no log-in; who may

@@ -73,11 +73,11 @@ func (a *Application) serve() error {
 			return err
 		}
 	}
-	d := desk.New(a.store, func() time.Time { return Now }, "Ada Quill")
-	if err := demo.Fill(ctx, a.store, d); err != nil {
+	clock := func() time.Time { return Now }
+	if err := demo.Fill(ctx, a.store, clock, "Ada Quill"); err != nil {
 		return err
 	}
-	handler, err := httpapi.New(d, web.Files())
+	handler, err := httpapi.New(desk.New(a.store, clock, "Ada Quill"), web.Files())
 	if err != nil {
 		return err
 	}

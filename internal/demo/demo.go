@@ -19,8 +19,14 @@ import (
 const Day record.Day = "2026-11-24"
 
 // Fill puts the scenario into an empty store, through the same use cases that
-// a person would use.
-func Fill(ctx context.Context, s *store.Store, d *desk.Desk) error {
+// a person would use: all of it, or nothing.
+func Fill(ctx context.Context, s *store.Store, clock desk.Clock, user string) error {
+	return s.Transaction(ctx, func(tx *store.Store) error {
+		return fillStore(ctx, tx, desk.New(tx, clock, user))
+	})
+}
+
+func fillStore(ctx context.Context, s *store.Store, d *desk.Desk) error {
 	for _, c := range companies {
 		if err := s.SaveCompany(ctx, c); err != nil {
 			return fmt.Errorf("company %s: %w", c.Key, err)

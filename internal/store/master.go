@@ -76,7 +76,7 @@ func (s *Store) Kinds(ctx context.Context) ([]record.Kind, error) {
 // SaveKind adds a kind or replaces it and its fields.
 func (s *Store) SaveKind(ctx context.Context, k record.Kind) error {
 	return s.Transaction(ctx, func(tx *Store) error {
-		row := kind{k.Key, k.Label, k.Plural, k.TypeLabel, k.Sections}
+		row := kind{k.Key, k.Label, k.Plural, k.TypeLabel, append([]record.Section{}, k.Sections...)}
 		if err := tx.db.Save(&row).Error; err != nil {
 			return err
 		}

@@ -1087,7 +1087,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The versions */
+            /** @description The versions, newest first */
             200: {
                 headers: {
                     [name: string]: unknown;

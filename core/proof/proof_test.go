@@ -1,0 +1,89 @@
+package proof_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+var kind = record.Kind{Key: "vendor", Label: "Vendor", Fields: []record.Field{
+	{Key: "name", Label: "Name", Type: record.Text}, {Key: "terms", Label: "Payment terms", Type: record.Text}, {Key: "limit", Label: "Credit limit", Type: record.Amount},
+}}
+
+func run(t *testing.T, p proof.Proof, value string) []proof.Difference {
+	t.Helper()
+	on := rule.Occasions{New: true, Change: true}
+	book := plan.NewBook(&kind, []rule.Rule{
+		{ID: 1, State: rule.InForce, Body: rule.Body{Family: rule.Default, Target: "terms", On: on, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: value}}},
+		{ID: 2, State: rule.InForce, Body: rule.Body{Family: rule.Validate, Target: "limit", On: on, Effect: rule.Effect{Severity: rule.Advise, Must: "limit > 10", Message: "low"}}},
+	})
+	pl := plan.Build(book, plan.Scope{Company: &record.Company{Key: "10", Currency: "EUR"}, Type: &record.Type{}, Day: "2026-11-24"})
+	differences, _, err := proof.Run(&p, pl, "Ada", feel.NullValue, false)
+	require.NoError(t, err)
+	return differences
+}
+
+func low() proof.Proof {
+	return proof.Proof{
+		Given: proof.Document{Kind: "vendor", Entered: map[string]proof.Item{"limit": {Value: "5"}}},
+		Expect: proof.Expectation{Verdict: engine.Accepted, Values: map[string]string{"terms": "N30", "name": ""},
+			Messages: []proof.Message{{Severity: rule.Advise, Field: "limit", Text: "low", Rule: 2}}},
+	}
+}
+
+func TestAProofHoldsWhileWhatIsExpectedComesOut(t *testing.T) {
+	assert.Empty(t, run(t, low(), `"N30"`))
+}
+
+func TestDifferencesSayWhatWasExpectedAndWhatCameOut(t *testing.T) {
+	assert.Equal(t, []proof.Difference{{What: "value", Field: "terms", Expected: "N30", Actual: "N45"}}, run(t, low(), `"N45"`))
+
+	p := low()
+	p.Expect.Verdict = engine.Refused
+	assert.Equal(t, []proof.Difference{{What: "verdict", Expected: "refused", Actual: "accepted"}}, run(t, p, `"N30"`))
+
+	p = low()
+	p.Expect.Messages[0].Text = "too low"
+	assert.Equal(t, []proof.Difference{{What: "message", Field: "limit", Expected: "advise: too low", Actual: "advise: low"}}, run(t, p, `"N30"`))
+
+	p = low()
+	p.Expect.Messages = nil
+	assert.Equal(t, []proof.Difference{{What: "message", Field: "limit", Actual: "advise: low"}}, run(t, p, `"N30"`), "a message that nobody expected")
+
+	p = low()
+	p.Expect.Values["gone"] = "x"
+	assert.Equal(t, []proof.Difference{{What: "value", Field: "gone", Expected: "x", Actual: "the field does not exist"}}, run(t, p, `"N30"`))
+}
+
+func TestASavedRecordIsPartOfTheProof(t *testing.T) {
+	p := low()
+	p.Given.Stored = map[string]string{"terms": "N60", "limit": "5"}
+	p.Expect.Values = map[string]string{"terms": ""}
+	assert.Empty(t, run(t, p, `"N30"`), "a default for new records leaves the cleared field of a saved one")
+}
+
+func TestTypedTextsAreReadAsTheyWereTyped(t *testing.T) {
+	p := low()
+	p.Given.Entered["limit"] = proof.Item{Typed: "1.200,50"}
+	p.Given.Format = &record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	p.Expect = proof.Expectation{Verdict: engine.Accepted, Values: map[string]string{"limit": "1200.5"}}
+	assert.Empty(t, run(t, p, `"N30"`))
+
+	p.Given.Entered["limit"] = proof.Item{Typed: "lots"}
+	p.Expect = proof.Expectation{Verdict: engine.Refused, Messages: []proof.Message{{Severity: rule.Refuse, Field: "limit", Text: `Credit limit is a number; "lots" is none. Write it as 1.234,5`}}}
+	assert.Empty(t, run(t, p, `"N30"`))
+}
+
+func TestADocumentThatDoesNotFitItsKindIsAnError(t *testing.T) {
+	d := proof.Document{Entered: map[string]proof.Item{"nope": {Value: "1"}}}
+	_, err := d.Case(&kind, record.Surroundings{}, "", feel.NullValue)
+	assert.ErrorContains(t, err, `no field "nope"`)
+}

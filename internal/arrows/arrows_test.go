@@ -1,0 +1,89 @@
+// Package arrows checks which package may import which.
+package arrows
+
+import (
+	"encoding/json"
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+type listed struct {
+	ImportPath string
+	Imports    []string
+	Deps       []string
+	Standard   bool
+}
+
+func list(t *testing.T, arguments ...string) []listed {
+	t.Helper()
+	out, err := exec.CommandContext(t.Context(), "go", append([]string{"list", "-json=ImportPath,Imports,Deps,Standard"}, arguments...)...).Output()
+	require.NoError(t, err)
+	var packages []listed
+	for decoder := json.NewDecoder(strings.NewReader(string(out))); decoder.More(); {
+		var p listed
+		require.NoError(t, decoder.Decode(&p))
+		packages = append(packages, p)
+	}
+	return packages
+}
+
+// The core, lowest first: each may import only those before it.
+var core = []string{"decimal", "feel", "record", "rule", "plan", "engine", "proof"}
+
+// What the core may use from outside the standard library.
+var outside = []string{"github.com/cockroachdb/apd/v3", "golang.org/x/text"}
+
+func TestTheCoreComputesAndNothingElse(t *testing.T) {
+	for _, p := range list(t, "codicil/core/...") {
+		name := strings.TrimPrefix(p.ImportPath, "codicil/core/")
+		height := slices.Index(core, name)
+		require.GreaterOrEqual(t, height, 0, "%s has no place in the order of the core", name)
+		for _, path := range p.Imports {
+			assert.NotContains(t, []string{"os", "net/http", "database/sql", "time", "math/rand", "math/rand/v2"}, path, "%s must get this from outside", name)
+			if inner, ok := strings.CutPrefix(path, "codicil/"); ok {
+				below, isCore := strings.CutPrefix(inner, "core/")
+				assert.True(t, isCore && slices.Index(core, below) < height, "%s must not import %s", name, path)
+			} else if strings.Contains(path, ".") {
+				assert.True(t, slices.ContainsFunc(outside, func(allowed string) bool { return strings.HasPrefix(path, allowed) }), "%s must not import %s", name, path)
+			}
+		}
+		for _, path := range p.Deps {
+			assert.False(t, strings.HasPrefix(path, "github.com/labstack/echo") || strings.HasPrefix(path, "gorm.io/"), "%s reaches %s", name, path)
+		}
+	}
+}
+
+// Whom each inner package may import among its peers.
+var peers = map[string][]string{
+	"contract": {}, "standard": {}, "arrows": {},
+	"store":   {"contract"},
+	"ledger":  {"store"},
+	"desk":    {"contract", "ledger", "store"},
+	"demo":    {"contract", "desk", "store"},
+	"httpapi": {"contract", "desk"},
+}
+
+func TestArrowsPointDown(t *testing.T) {
+	for _, p := range list(t, "codicil/internal/...") {
+		name := strings.TrimPrefix(p.ImportPath, "codicil/internal/")
+		allowed, known := peers[name]
+		require.True(t, known, "%s has no place in the layout", name)
+		for _, path := range p.Imports {
+			assert.False(t, strings.HasPrefix(path, "codicil/cmd"), "%s must not import %s", name, path)
+			if peer, ok := strings.CutPrefix(path, "codicil/internal/"); ok {
+				assert.Contains(t, allowed, peer, "%s must not import %s", name, path)
+			}
+			if strings.HasPrefix(path, "github.com/labstack/echo") {
+				assert.Equal(t, "httpapi", name, "only httpapi knows Echo")
+			}
+			if strings.HasPrefix(path, "gorm.io/") {
+				assert.Equal(t, "store", name, "only store knows GORM")
+			}
+		}
+	}
+}

@@ -1,0 +1,376 @@
+package httpapi_test
+
+import (
+	"bytes"
+	"context"
+	"encoding/json"
+	"io"
+	"net/http"
+	"net/http/httptest"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+	"testing/fstest"
+	"time"
+
+	"github.com/getkin/kin-openapi/openapi3"
+	"github.com/getkin/kin-openapi/openapi3filter"
+	"github.com/getkin/kin-openapi/routers"
+	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"codicil/api"
+	"codicil/core/proof"
+	"codicil/core/rule"
+	"codicil/internal/contract"
+	"codicil/internal/demo"
+	"codicil/internal/desk"
+	"codicil/internal/httpapi"
+	"codicil/internal/standard"
+	"codicil/internal/store"
+)
+
+// client asks a server with the demo data, and checks every answer against the contract.
+type client struct {
+	t      *testing.T
+	server *httptest.Server
+	router routers.Router
+}
+
+func start(t *testing.T) *client {
+	t.Helper()
+	ctx := t.Context()
+	s, err := store.Open(ctx, filepath.Join(t.TempDir(), "test.db"))
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, s.Close()) })
+	kinds, err := standard.Kinds()
+	require.NoError(t, err)
+	for _, k := range kinds {
+		require.NoError(t, s.SaveKind(ctx, k))
+	}
+	clock := func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
+	require.NoError(t, demo.Fill(ctx, s, clock, "Ada"))
+	handler, err := httpapi.New(desk.New(s, clock, "Ada"), fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}, "assets/x.js": {Data: []byte("1")}})
+	require.NoError(t, err)
+	server := httptest.NewServer(handler)
+	t.Cleanup(server.Close)
+	document, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
+	require.NoError(t, err)
+	require.NoError(t, document.Validate(ctx))
+	router, err := gorillamux.NewRouter(document)
+	require.NoError(t, err)
+	return &client{t, server, router}
+}
+
+// ask sends a request and reads the answer into the result, if one is given. It
+// returns the status.
+func (c *client) ask(method, path string, body, result any) int {
+	c.t.Helper()
+	var text []byte
+	if body != nil {
+		var err error
+		text, err = json.Marshal(body)
+		require.NoError(c.t, err)
+	}
+	request, err := http.NewRequestWithContext(c.t.Context(), method, c.server.URL+"/api/v1"+path, bytes.NewReader(text))
+	require.NoError(c.t, err)
+	if body != nil {
+		request.Header.Set("Content-Type", "application/json")
+	}
+	response, err := http.DefaultClient.Do(request)
+	require.NoError(c.t, err)
+	answer, err := io.ReadAll(response.Body)
+	require.NoError(c.t, err)
+	require.NoError(c.t, response.Body.Close())
+
+	plain, err := http.NewRequestWithContext(c.t.Context(), method, "/api/v1"+path, nil)
+	require.NoError(c.t, err)
+	if route, parameters, err := c.router.FindRoute(plain); err == nil {
+		input := &openapi3filter.ResponseValidationInput{
+			RequestValidationInput: &openapi3filter.RequestValidationInput{Request: plain, PathParams: parameters, Route: route},
+			Status:                 response.StatusCode, Header: response.Header, Body: io.NopCloser(bytes.NewReader(answer)),
+		}
+		require.NoError(c.t, openapi3filter.ValidateResponse(c.t.Context(), input), "%s %s: %s", method, path, answer)
+	}
+	if result != nil {
+		require.NoError(c.t, json.Unmarshal(answer, result), "%s", answer)
+	}
+	return response.StatusCode
+}
+
+// refused sends a request that must be answered with a problem, and returns it.
+func (c *client) refused(method, path string, body any, status int, code string) contract.Problem {
+	c.t.Helper()
+	var p contract.Problem
+	assert.Equal(c.t, status, c.ask(method, path, body, &p), "%s %s", method, path)
+	assert.Equal(c.t, code, p.Code)
+	assert.NotEmpty(c.t, p.Detail)
+	return p
+}
+
+func service(entered map[string]string) proof.Document {
+	d := proof.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]proof.Item{
+		"name": {Value: "Test Survey"}, "country": {Value: "IE"}, "control_account": {Value: "211000"}, "payment_method": {Value: "C"}, "email": {Value: "a@b.example"},
+	}}
+	for key, text := range entered {
+		d.Entered[key] = proof.Item{Typed: text}
+	}
+	return d
+}
+
+func final(o contract.Outcome, field string) string {
+	i := slices.IndexFunc(o.Fields, func(f contract.FieldOutcome) bool { return f.Key == field })
+	return o.Fields[i].Final.Value
+}
+
+func TestEveryReadingAnswersAsTheContractSays(t *testing.T) {
+	c := start(t)
+	for _, path := range []string{
+		"/catalog", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24", "/rules?kind=vendor", "/rules/1", "/rules/1/versions",
+		"/functions", "/records?kind=vendor", "/proofs?kind=vendor", "/proofs/1", "/postings",
+	} {
+		assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, path, nil, nil), path)
+	}
+}
+
+func TestTheLifeOfARuleOverHTTP(t *testing.T) {
+	c := start(t)
+	body := rule.Body{Kind: "vendor", Family: rule.Substitute, Target: "clerk", Priority: 100, On: rule.Occasions{New: true, Change: true},
+		Scope: rule.Scope{Companies: []string{"10"}}, When: `country = "IE"`, Effect: rule.Effect{Value: `"MOYA"`}, Note: rule.Note{AskedBy: "Moya", AskedOn: "2026-11-24", Why: "test"}}
+	var v contract.RuleView
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v))
+	assert.Equal(t, rule.Draft, v.State)
+	assert.Equal(t, "Vendor · Accounting clerk becomes MOYA when Country is IE", v.Name)
+	path := "/rules/" + jsonOf(v.Id)
+
+	try := func() string {
+		var o contract.Outcome
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/try", contract.TryRequest{Document: service(nil)}, &o))
+		return final(o, "clerk")
+	}
+	move := func(state rule.State) {
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path+"/state", contract.RuleMove{State: state, Version: v.Version}, &v))
+	}
+	assert.Empty(t, try(), "a draft does not act")
+	move(rule.InForce)
+	assert.Equal(t, "MOYA", try())
+	move(rule.Suspended)
+	assert.Empty(t, try())
+	move(rule.InForce)
+	stale := v.Version - 1
+	body.Effect.Value = `"BIRK"`
+	c.refused(http.MethodPut, path, contract.RuleChange{Version: stale, Body: body}, http.StatusConflict, "changed-meanwhile")
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, path, contract.RuleChange{Version: v.Version, Name: v.Name, Body: body}, &v))
+	assert.Equal(t, "BIRK", try())
+	assert.Equal(t, "Vendor · Accounting clerk becomes BIRK when Country is IE", v.Name, "a proposed name follows the rule")
+
+	body.When = `contry = "IE"`
+	p := c.refused(http.MethodPut, path, contract.RuleChange{Version: v.Version, Body: body}, http.StatusUnprocessableEntity, "unsound-rule")
+	require.Len(t, p.Problems, 1)
+	assert.Equal(t, "when", p.Problems[0].Part)
+	assert.Equal(t, "country", p.Problems[0].Suggestion)
+	assert.Equal(t, "BIRK", try(), "a refused change leaves the rule as it was")
+
+	c.refused(http.MethodDelete, path, nil, http.StatusConflict, "not-a-draft")
+	move(rule.Retired)
+	assert.Empty(t, try())
+	c.refused(http.MethodPost, path+"/state", contract.RuleMove{State: rule.InForce, Version: v.Version}, http.StatusConflict, "wrong-state")
+	var versions []contract.RuleVersion
+	c.ask(http.MethodGet, path+"/versions", nil, &versions)
+	assert.Len(t, versions, v.Version)
+	assert.Equal(t, rule.Retired, versions[0].State)
+	assert.Equal(t, "Ada", versions[0].ChangedBy)
+}
+
+func jsonOf(v any) string {
+	text, _ := json.Marshal(v)
+	return string(text)
+}
+
+func TestADraftMayHaveErrorsAndBeDiscarded(t *testing.T) {
+	c := start(t)
+	body := rule.Body{Kind: "vendor", Family: rule.Default, Target: "clerk", On: rule.Occasions{New: true}, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: "clark"}}
+	var v contract.RuleView
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v))
+	assert.False(t, v.Sound)
+	path := "/rules/" + jsonOf(v.Id)
+	c.refused(http.MethodPost, path+"/state", contract.RuleMove{State: rule.InForce, Version: v.Version}, http.StatusUnprocessableEntity, "unsound-rule")
+	assert.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, path, nil, nil))
+	c.refused(http.MethodGet, path, nil, http.StatusNotFound, "not-found")
+}
+
+func TestARuleThatWouldCloseALoopIsRefused(t *testing.T) {
+	c := start(t)
+	// The account holder is filled with the name; now the name would be filled with the holder.
+	body := rule.Body{Kind: "vendor", Family: rule.Default, Target: "name", On: rule.Occasions{New: true}, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: "account_holder"}}
+	var v contract.RuleView
+	c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v)
+	p := c.refused(http.MethodPost, "/rules/"+jsonOf(v.Id)+"/state", contract.RuleMove{State: rule.InForce, Version: 1}, http.StatusUnprocessableEntity, "loop")
+	assert.Contains(t, p.Detail, "Name (rule "+jsonOf(v.Id)+") → Account holder (rule 17) → Name")
+}
+
+func TestARuleIsTriedBeforeItIsKept(t *testing.T) {
+	c := start(t)
+	change := contract.RuleChange{Body: rule.Body{Kind: "vendor", Family: rule.Substitute, Target: "clerk", On: rule.Occasions{New: true}, Effect: rule.Effect{Value: `"NEW"`}}}
+	var o contract.Outcome
+	c.ask(http.MethodPost, "/try", contract.TryRequest{Document: service(nil), Rule: &change}, &o)
+	assert.Equal(t, "NEW", final(o, "clerk"))
+	var rules []contract.RuleView
+	c.ask(http.MethodGet, "/rules?kind=vendor", nil, &rules)
+	assert.False(t, slices.ContainsFunc(rules, func(r contract.RuleView) bool { return strings.Contains(r.Phrase, "NEW") }), "nothing was kept")
+}
+
+func TestOnlyWhatIsAcceptedIsPosted(t *testing.T) {
+	c := start(t)
+	var o contract.Outcome
+	assert.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/postings", contract.TryRequest{Document: service(map[string]string{"payment_method": "T"})}, &o))
+	assert.Equal(t, contract.Refused, o.Verdict)
+	var postings []contract.PostingSummary
+	c.ask(http.MethodGet, "/postings", nil, &postings)
+	assert.Empty(t, postings)
+
+	var p contract.Posting
+	format := contract.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	document := service(map[string]string{"credit_limit": "1.200,505", "agreement_end": "31.12.2026"})
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/postings", contract.TryRequest{Document: document, Format: &format}, &p))
+	assert.Equal(t, "PV10-00001", p.Summary.Number)
+	assert.Equal(t, "1200.51", final(p.Outcome, "credit_limit"), "read as typed, rounded to cents")
+	var again contract.Posting
+	c.ask(http.MethodGet, "/postings/PV10-00001", nil, &again)
+	assert.Equal(t, p, again)
+	assert.Equal(t, "2026-11-19", final(again.Outcome, "agreement_review"))
+	c.refused(http.MethodGet, "/postings/PV10-99999", nil, http.StatusNotFound, "not-found")
+}
+
+func TestNoNumberIsGivenTwiceOrLost(t *testing.T) {
+	c := start(t)
+	const many = 24
+	var group sync.WaitGroup
+	for range many {
+		group.Go(func() {
+			body, _ := json.Marshal(contract.TryRequest{Document: service(nil)})
+			response, err := http.Post(c.server.URL+"/api/v1/postings", "application/json", bytes.NewReader(body))
+			if assert.NoError(t, err) {
+				assert.Equal(t, http.StatusCreated, response.StatusCode)
+				_ = response.Body.Close()
+			}
+		})
+	}
+	group.Wait()
+	var postings []contract.PostingSummary
+	c.ask(http.MethodGet, "/postings", nil, &postings)
+	require.Len(t, postings, many)
+	assert.Equal(t, "PV10-00024", postings[0].Number)
+	assert.Equal(t, "PV10-00001", postings[many-1].Number)
+}
+
+func TestAChangeOfASavedRecordIsTriedWithoutTouchingIt(t *testing.T) {
+	c := start(t)
+	d := proof.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Record: "V10002", Entered: map[string]proof.Item{"name": {Value: "X"}, "country": {Value: "IE"}}}
+	var o contract.Outcome
+	c.ask(http.MethodPost, "/try", contract.TryRequest{Document: d}, &o)
+	assert.Empty(t, final(o, "payment_terms"), "a default for new records keeps still")
+	assert.Equal(t, "EN", final(o, "language"), "one for whenever blank fills again")
+	var records []contract.Record
+	c.ask(http.MethodGet, "/records?kind=vendor", nil, &records)
+	assert.Equal(t, "Harrow Point Tank Inspection", records[1].Values["name"])
+}
+
+func TestProofsAreKeptRunAcceptedAndRemoved(t *testing.T) {
+	c := start(t)
+	var p contract.Proof
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/proofs", contract.KeepRequest{Document: service(map[string]string{"lead_time": "soon"})}, &p))
+	assert.Equal(t, "refused", string(p.Expect.Verdict))
+	assert.Equal(t, "soon", p.Given.Entered["lead_time"].Typed, "what is not of the field's type is kept as typed")
+	assert.NotEmpty(t, p.Name)
+	run := func() contract.ProofResult {
+		var r contract.ProofRun
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/run", contract.RunRequest{Kind: "vendor", Proofs: []int64{p.Id}}, &r))
+		require.Len(t, r.Results, 1)
+		return r.Results[0]
+	}
+	assert.True(t, run().Held)
+
+	var v contract.RuleView
+	c.ask(http.MethodGet, "/rules/9", nil, &v) // payment terms N30
+	v.Body.Effect.Value = `"N60"`
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/rules/9", contract.RuleChange{Version: v.Version, Body: v.Body}, nil))
+	failed := run()
+	require.False(t, failed.Held)
+	assert.Equal(t, "Payment terms", failed.Differences[0].Label)
+	assert.Equal(t, "N30", failed.Differences[0].Expected)
+	assert.Equal(t, "N60", failed.Differences[0].Actual)
+	require.NotEmpty(t, failed.Differences[0].Acts)
+	assert.Equal(t, 3, failed.Differences[0].Acts[0].Version)
+
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(p.Id)+"/accept", nil, &p))
+	assert.True(t, run().Held)
+	assert.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/proofs/"+jsonOf(p.Id), nil, nil))
+	c.refused(http.MethodGet, "/proofs/"+jsonOf(p.Id), nil, http.StatusNotFound, "not-found")
+}
+
+func TestSentencesAreWrittenAsFormulas(t *testing.T) {
+	c := start(t)
+	var f contract.Formula
+	conditions := rule.Conditions{Join: "or", Conditions: []rule.Condition{{Field: "discount_rate", Relation: "over", Values: []string{"2.5 %"}}, {Field: "name", Relation: "is-blank", Values: []string{}}}}
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Conditions: conditions}, &f))
+	assert.Equal(t, "discount_rate > 0.025 or is blank(name)", f.Formula)
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/constants", contract.ConstantRequest{Kind: "vendor", Field: "country", Text: "japan"}, &f))
+	assert.Equal(t, `"JP"`, f.Formula)
+	c.refused(http.MethodPost, "/constants", contract.ConstantRequest{Kind: "vendor", Field: "country", Text: "nowhere"}, http.StatusUnprocessableEntity, "misfit")
+	conditions.Conditions[0].Values = nil
+	c.refused(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Conditions: conditions}, http.StatusBadRequest, "bad-request")
+}
+
+func TestBadRequestsAreProblemsWithStableCodes(t *testing.T) {
+	c := start(t)
+	d := service(nil)
+	for code, change := range map[string]func(*proof.Document){
+		"unknown-company": func(d *proof.Document) { d.Company = "99" },
+		"unknown-type":    func(d *proof.Document) { d.Type = "XXXX" },
+		"unknown-kind":    func(d *proof.Document) { d.Kind = "boat" },
+		"not-a-day":       func(d *proof.Document) { d.Day = "24.11.2026" },
+		"unknown-field":   func(d *proof.Document) { d.Entered = map[string]proof.Item{"nope": {Value: "1"}} },
+	} {
+		wrong := d
+		change(&wrong)
+		c.refused(http.MethodPost, "/try", contract.TryRequest{Document: wrong}, http.StatusUnprocessableEntity, code)
+	}
+	c.refused(http.MethodPost, "/try", map[string]any{"document": map[string]any{"kind": "vendor"}}, http.StatusBadRequest, "bad-request")
+	c.refused(http.MethodPost, "/try", "nonsense", http.StatusBadRequest, "bad-request")
+	c.refused(http.MethodGet, "/rules/abc", nil, http.StatusBadRequest, "bad-request")
+	c.refused(http.MethodGet, "/nowhere", nil, http.StatusNotFound, "not-found")
+	c.refused(http.MethodPost, "/try", contract.TryRequest{Document: proof.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]proof.Item{"name": {Value: strings.Repeat("x", 5<<20)}}}}, http.StatusRequestEntityTooLarge, "request-entity-too-large")
+}
+
+func TestOnlyThisMachineIsServed(t *testing.T) {
+	c := start(t)
+	for header, value := range map[string]string{"Host": "evil.example", "Origin": "https://evil.example"} {
+		request, err := http.NewRequestWithContext(t.Context(), http.MethodGet, c.server.URL+"/api/v1/catalog", nil)
+		require.NoError(t, err)
+		request.Header.Set(header, value)
+		if header == "Host" {
+			request.Host = value
+		}
+		response, err := http.DefaultClient.Do(request)
+		require.NoError(t, err)
+		assert.Equal(t, http.StatusForbidden, response.StatusCode, header)
+		require.NoError(t, response.Body.Close())
+	}
+	err := httpapi.Serve(context.Background(), "0.0.0.0:0", http.NotFoundHandler(), func(string) {})
+	assert.ErrorContains(t, err, "not on this machine")
+}
+
+func TestScreensHaveAddresses(t *testing.T) {
+	c := start(t)
+	for path, want := range map[string]int{"/": 200, "/plan": 200, "/ledger/PV10-00001": 200, "/assets/x.js": 200, "/assets/gone.js": 404} {
+		response, err := http.Get(c.server.URL + path)
+		require.NoError(t, err)
+		assert.Equal(t, want, response.StatusCode, path)
+		assert.NotEmpty(t, response.Header.Get("Content-Security-Policy"))
+		require.NoError(t, response.Body.Close())
+	}
+}
