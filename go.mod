@@ -5,6 +5,7 @@ go 1.26.8
 require (
 	github.com/chromedp/chromedp v0.23.0
 	github.com/cockroachdb/apd/v3 v3.2.3
+	github.com/expr-lang/expr v1.17.8
 	github.com/getkin/kin-openapi v0.142.0
 	github.com/glebarez/sqlite v1.11.0
 	github.com/labstack/echo/v5 v5.4.4

@@ -7,5 +7,9 @@ export default defineConfig({
   resolve: { alias: { "@": fileURLToPath(new URL("./src", import.meta.url)) } },
   build: { emptyOutDir: false, chunkSizeWarningLimit: 900 },
   server: { proxy: { "/api": "http://127.0.0.1:8420" } },
-  test: { environment: "happy-dom", server: { deps: { inline: ["element-plus"] } } },
+  test: {
+    environment: "happy-dom",
+    environmentOptions: { happyDOM: { url: "http://localhost/" } },
+    server: { deps: { inline: ["element-plus"] } },
+  },
 });

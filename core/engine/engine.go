@@ -313,16 +313,22 @@ func (r *run) eval(program *feel.Program, act *Act) feel.Value {
 		return program.Eval(&r.frame)
 	}
 	v, steps := program.Explain(&r.frame)
+	first := len(act.Facts) // before those are the facts of the rule's other formula
+	act.Facts = slices.Grow(act.Facts, len(steps))
 	for _, s := range steps {
+		if _, branch := s.Node.(*feel.If); branch {
+			continue // its condition and the value made say the same, shorter
+		}
+		if slices.ContainsFunc(act.Facts[:first], func(f Fact) bool { return f.Text == s.Text }) {
+			continue
+		}
 		fact := Fact{Text: s.Text, Field: -1, Value: s.Value}
 		if slot, ok := feel.SlotOf(s.Node); ok {
 			if f, form, isField := r.plan.Vocabulary.FieldAt(slot); isField && form == rule.SoFar {
 				fact.Field = f
 			}
 		}
-		if !slices.ContainsFunc(act.Facts, func(f Fact) bool { return f.Text == fact.Text }) {
-			act.Facts = append(act.Facts, fact)
-		}
+		act.Facts = append(act.Facts, fact)
 	}
 	return v
 }

@@ -120,6 +120,7 @@ func (b *builtin) places(n *Call) []int {
 var (
 	builtins     map[string]*builtin
 	builtinNames []string
+	builtinForms knownNames
 )
 
 func init() {
@@ -128,6 +129,7 @@ func init() {
 		builtins[functions[i].name] = &functions[i]
 		builtinNames = append(builtinNames, functions[i].name)
 	}
+	builtinForms = namesOf(builtinNames)
 }
 
 // Functions lists the built-in functions, in the order of the reference.

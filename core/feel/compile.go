@@ -42,12 +42,13 @@ type Program struct {
 
 	explained sync.Once
 	recording code
+	told      []told
 }
 
 // Compile reads, checks and compiles a formula. The program is nil when the
 // problems hold an error; warnings may come with a program.
 func Compile(source string, scope Scope, mode Mode) (*Program, Problems) {
-	root, nodes, problem := parse(source, append(scope.names(), builtinNames...))
+	root, nodes, problem := parse(source, scope.names())
 	if problem != nil {
 		return nil, Problems{*problem}
 	}

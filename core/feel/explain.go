@@ -7,29 +7,44 @@ type Step struct {
 	Value Value
 }
 
+// told is a part of a formula that an explanation tells.
+type told struct {
+	node Node
+	text string
+}
+
 // Explain evaluates the formula and tells the value of every part that was
 // looked at, in the order of the text, parents before their parts. Literals
-// explain themselves and are left out. The value is the one that Eval gives: the
-// same closures compute it.
+// explain themselves and are left out; a part that stands there twice is told
+// once. The value is the one that Eval gives: the same closures compute it.
 func (p *Program) Explain(f *Frame) (Value, []Step) {
-	p.explained.Do(func() { p.recording = compiler{record: true}.compile(p.root) })
+	p.explained.Do(p.prepareExplanation)
 	unseen := Value{kind: Any}
-	f.recorded = make([]Value, p.nodes)
-	for i := range f.recorded {
-		f.recorded[i] = unseen
+	f.recorded = f.recorded[:0]
+	for range p.nodes {
+		f.recorded = append(f.recorded, unseen)
 	}
 	result := p.recording(f)
-	var steps []Step
-	Walk(p.root, func(n Node) {
-		v := f.recorded[n.base().id]
-		if _, literal := n.(*Literal); literal || v.kind == Any {
-			return
+	steps := make([]Step, 0, len(p.told))
+	for _, part := range p.told {
+		if v := f.recorded[part.node.base().id]; v.kind != Any {
+			steps = append(steps, Step{part.node, part.text, v})
 		}
-		start, end := n.Span()
-		steps = append(steps, Step{n, p.source[start:end], v})
-	})
-	f.recorded = nil
+	}
 	return result, steps
+}
+
+func (p *Program) prepareExplanation() {
+	p.recording = compiler{record: true}.compile(p.root)
+	seen := map[string]bool{}
+	Walk(p.root, func(n Node) {
+		start, end := n.Span()
+		text := p.source[start:end]
+		if _, literal := n.(*Literal); !literal && !seen[text] {
+			seen[text] = true
+			p.told = append(p.told, told{n, text})
+		}
+	})
 }
 
 // Conditions returns the atomic conditions of a formula: the parts that and, or

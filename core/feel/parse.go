@@ -23,9 +23,33 @@ type parser struct {
 	nodes  int
 	// inRange: the end of a range is being read, so that [ closes it: [1..5[
 	inRange bool
-	// names of several tokens that are known, as the texts of their tokens,
-	// longest first, by first token
-	names map[string][][]string
+	names   knownNames // of the scope
+}
+
+// knownNames are names of several tokens, as the texts of their tokens, longest
+// first, by first token. Names of one word need no help to be read.
+type knownNames map[string][][]string
+
+func namesOf(names []string) knownNames {
+	known := knownNames{}
+	for _, name := range names {
+		if strings.IndexFunc(name, func(r rune) bool { return !isNamePart(r) }) < 0 {
+			continue
+		}
+		tokens, problem := scan(name)
+		if problem != nil || len(tokens) < 3 { // one word and the end
+			continue
+		}
+		var texts []string
+		for _, t := range tokens[:len(tokens)-1] {
+			texts = append(texts, t.text)
+		}
+		known[texts[0]] = append(known[texts[0]], texts)
+	}
+	for _, forms := range known {
+		slices.SortFunc(forms, func(a, b []string) int { return len(b) - len(a) })
+	}
+	return known
 }
 
 // stop carries the first syntax error up to parse.
@@ -40,13 +64,7 @@ func parse(source string, known []string) (root Node, nodes int, problem *Proble
 	if problem != nil {
 		return nil, 0, problem
 	}
-	p := &parser{source: source, tokens: tokens, names: map[string][][]string{}}
-	for _, name := range known {
-		p.know(name)
-	}
-	for _, forms := range p.names {
-		slices.SortFunc(forms, func(a, b []string) int { return len(b) - len(a) })
-	}
+	p := &parser{source: source, tokens: tokens, names: namesOf(known)}
 	defer func() {
 		if caught := recover(); caught != nil {
 			s, ours := caught.(stop)
@@ -64,18 +82,6 @@ func parse(source string, known []string) (root Node, nodes int, problem *Proble
 		p.failUnexpected(t)
 	}
 	return root, p.nodes, nil
-}
-
-func (p *parser) know(name string) {
-	tokens, problem := scan(name)
-	if problem != nil || len(tokens) < 3 { // one word and the end need no help
-		return
-	}
-	var texts []string
-	for _, t := range tokens[:len(tokens)-1] {
-		texts = append(texts, t.text)
-	}
-	p.names[texts[0]] = append(p.names[texts[0]], texts)
 }
 
 func (p *parser) fail(t token, format string, args ...any) {
@@ -300,8 +306,13 @@ func (p *parser) name() string {
 	return strings.Join(words, " ")
 }
 
+// knownLength returns the number of tokens of the longest known name here; 0 for none.
 func (p *parser) knownLength() int {
-	for _, form := range p.names[p.peek().text] {
+	return max(p.matching(p.names), p.matching(builtinForms))
+}
+
+func (p *parser) matching(known knownNames) int {
+	for _, form := range known[p.peek().text] {
 		if p.at+len(form) > len(p.tokens) {
 			continue
 		}

@@ -81,15 +81,14 @@ func (r *reader) acts(field int, acts []engine.Act) []contract.Act {
 			list[i].By = a.By.ID
 		}
 		for _, f := range a.Facts {
-			value := f.Value.String()
-			if f.Field >= 0 && !f.Value.IsNull() {
-				value = r.text(f.Field, f.Value)
-			}
-			if f.Value.IsNull() {
+			value := f.Value.Plain()
+			switch {
+			case f.Value.IsNull() && f.Field < 0:
+				value = "undecided"
+			case f.Value.IsNull():
 				value = "blank"
-				if f.Field < 0 {
-					value = "undecided"
-				}
+			case f.Field >= 0:
+				value = r.text(f.Field, f.Value)
 			}
 			list[i].Facts = append(list[i].Facts, contract.Fact{Text: f.Text, Value: value})
 		}

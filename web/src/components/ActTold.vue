@@ -1,18 +1,23 @@
 <script setup lang="ts">
+import { computed } from "vue";
 import type { Act } from "@/api/client";
 import { did } from "@/families";
 
-defineProps<{ act: Act }>();
+const props = defineProps<{ act: Act }>();
+const more = computed(() => {
+  if (props.act.did === "beaten") return ` by rule ${props.act.by}, which goes first`;
+  return props.act.reason ? `: ${props.act.reason}` : "";
+});
+const changed = computed(() => props.act.did === "acted" && props.act.before.text !== props.act.after.text);
 </script>
 
 <template>
   <div class="act">
     <p>
-      <strong>{{ did[act.did] }}</strong><template v-if="act.did === 'beaten'">
-        by rule {{ act.by }}, which goes first</template
-      ><template v-if="act.did === 'acted' && act.before.text !== act.after.text">
-        : {{ act.before.text || "blank" }} → <b>{{ act.after.text || "blank" }}</b></template
-      ><template v-if="act.reason">: {{ act.reason }}</template>
+      <strong>{{ did[act.did] }}{{ more }}</strong>
+      <span v-if="changed"
+        >&ensp;{{ act.before.text || "blank" }} → <b>{{ act.after.text || "blank" }}</b></span
+      >
     </p>
     <table v-if="act.facts.length">
       <tbody>

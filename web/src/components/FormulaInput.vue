@@ -83,6 +83,7 @@ function mend(p: Schemas["RuleProblem"]) {
 }
 code {
   display: block;
+  padding-bottom: 3px;
   white-space: pre-wrap;
   color: var(--ink);
 }

@@ -206,6 +206,9 @@ const family = computed(() => body.value.family);
   display: grid;
   gap: 3px;
 }
+.choice legend {
+  padding: 0;
+}
 .problems {
   list-style: none;
   margin: 0;

@@ -4,6 +4,7 @@ import { useRoute, useRouter } from "vue-router";
 import { api, ask, type Family, type RuleView } from "@/api/client";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import { families, stateWords } from "@/families";
+import { dayInWords } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
@@ -118,7 +119,8 @@ const found = computed(() => {
             }}</span>
           </td>
           <td class="asked">
-            {{ r.body.note.askedBy }}<br /><span class="quiet">{{ r.body.note.askedOn }}</span>
+            {{ r.body.note.askedBy
+            }}<template v-if="r.body.note.askedOn">, {{ dayInWords(r.body.note.askedOn) }}</template>
           </td>
           <td>{{ stateWords[r.state] }}</td>
           <td>
@@ -161,6 +163,7 @@ const found = computed(() => {
 }
 .asked {
   white-space: nowrap;
+  color: var(--ink-soft);
   font-size: 12px;
 }
 </style>

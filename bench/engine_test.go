@@ -1,0 +1,66 @@
+package bench
+
+import (
+	"fmt"
+	"testing"
+
+	"codicil/core/decimal"
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// BenchmarkDocument takes a document of 30 header fields through a plan of 200
+// rules, without and with the trace, and the same plan out of a book of 10,000.
+func BenchmarkDocument(b *testing.B) {
+	kind := &record.Kind{Key: "vendor", Label: "Vendor"}
+	for i := range 30 {
+		f := record.Field{Key: fmt.Sprintf("f%d", i), Label: fmt.Sprintf("F%d", i), Type: record.Text}
+		if i%2 == 0 {
+			f.Type = record.Amount
+		}
+		kind.Fields = append(kind.Fields, f)
+	}
+	company := &record.Company{Key: "10", Currency: "EUR"}
+	scope := plan.Scope{Company: company, Type: &record.Type{Key: "TRAD"}, Day: "2026-11-24"}
+	rules := func(elsewhere int) (list []rule.Rule) {
+		families := []rule.Family{rule.Entry, rule.Default, rule.Substitute, rule.Validate}
+		for i := range 200 + elsewhere {
+			field := i % 30
+			value := `"x"`
+			if field%2 == 0 {
+				value = "12.5"
+			}
+			r := rule.Rule{ID: int64(i + 1), State: rule.InForce, Body: rule.Body{
+				Family: families[i/30%4], Target: fmt.Sprintf("f%d", field), On: rule.Occasions{New: true}, Priority: i,
+				When:   fmt.Sprintf(`entered.f%d > %d and entered.f%d != "y"`, field/2*2, i, field/2*2+1),
+				Effect: rule.Effect{Manner: rule.Required, Lifetime: rule.NewOnly, Value: value, Must: fmt.Sprintf("f%d > 0", field/2*2), Severity: rule.Advise, Message: "m"},
+			}}
+			if i >= 200 {
+				r.Scope.Companies = []string{"20"}
+			}
+			list = append(list, r)
+		}
+		return list
+	}
+	c := &engine.Case{Entered: make([]feel.Value, 30), Moment: rule.Posting}
+	for i := range c.Entered {
+		c.Entered[i] = feel.StringOf("text")
+		if i%2 == 0 {
+			c.Entered[i] = feel.NumberOf(decimal.FromInt(int64(100 + i)))
+		}
+	}
+	for name, elsewhere := range map[string]int{"book of 200": 0, "book of 10000": 9800} {
+		p := plan.Build(plan.NewBook(kind, rules(elsewhere)), scope)
+		for detail, traced := range map[string]bool{"without trace": false, "with trace": true} {
+			b.Run(name+"/"+detail, func(b *testing.B) {
+				b.ReportAllocs()
+				for range b.N {
+					engine.Run(p, c, traced)
+				}
+			})
+		}
+	}
+}

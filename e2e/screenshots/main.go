@@ -1,0 +1,130 @@
+// Command screenshots writes one picture of each main view, made from the demo
+// data, into a folder.
+package main
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+
+	"codicil/e2e/browser"
+)
+
+// view is a screen and how to get there. Steps are "field=value" to enter,
+// "click SELECTOR", or "press KEY".
+type view struct {
+	name, path, wait string
+	steps            []string
+}
+
+var vendor = []string{"name=Yuzu Packing K.K.", "country=Japan", "email=sales@yuzu.example", "tax_number=T7658948113114", "control_account=210000",
+	"bank_account=0990-001-1234567", "discount_rate=2.5 %", "credit_limit=6,000,000", "agreement_start=01/04/2026", "agreement_end=31/03/2026"}
+
+var views = []view{
+	{"plan-empty", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`, nil},
+	{"plan-test-document", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`, append(vendor, "top")},
+	{"plan-rule", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`,
+		append(vendor, "top", `click [data-field="payment_terms"] [data-station="default"]`)},
+	{"plan-formula", "/plan?rule=28", ".pane .problems .error", nil},
+	{"plan-night", "/plan?company=40&type=TRAD&field=discount_rate&family=substitute", ".pane .sentence",
+		[]string{"name=Gratweg Holzkisten AG", "country=Switzerland", "payment_terms=N30", "discount_rate=2", "top", "night"}},
+	{"rules", "/rules", "tbody tr", nil},
+	{"proofs", "/proofs", ".differences", nil},
+	{"records", "/records", "tbody tr", nil},
+	{"ledger", "/plan?company=10&type=SERV", `[data-station="default"] .phrase`,
+		[]string{"name=Harbour Survey Co", "country=Ireland", "email=office@harbour.example", "control_account=211000", "bank_account=IE02HRBR99020200067890",
+			"agreement_end=31/03/2027", "post", "click .verdict a", "wait .one td"}},
+}
+
+func main() {
+	if len(os.Args) != 2 {
+		fail(fmt.Errorf("usage: screenshots FOLDER"))
+	}
+	for _, v := range views {
+		if err := take(v, os.Args[1]); err != nil {
+			fail(fmt.Errorf("%s: %w", v.name, err))
+		}
+	}
+}
+
+func fail(err error) {
+	fmt.Fprintln(os.Stderr, err)
+	os.Exit(1)
+}
+
+// take starts a fresh application for each view, so that none shows what another did.
+func take(v view, folder string) error {
+	application, err := browser.Start()
+	if err != nil {
+		return err
+	}
+	defer application.Close()
+	page, err := application.Page(v.path)
+	if err != nil {
+		return err
+	}
+	if err := shows(page, v.wait); err != nil {
+		return err
+	}
+	for _, step := range v.steps {
+		if err := do(page, step); err != nil {
+			return fmt.Errorf("%s: %w", step, err)
+		}
+	}
+	// Fonts and what the last step changed are there; transitions are over.
+	if err := page.Until(`document.fonts.status === "loaded" && document.getAnimations().every(a => a.playState !== "running")`); err != nil {
+		return err
+	}
+	png, err := page.Picture()
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(filepath.Join(folder, v.name+".png"), png, 0o644)
+}
+
+func shows(page *browser.Page, selector string) error {
+	return page.Until(fmt.Sprintf(`document.querySelector(%q)?.checkVisibility() === true`, selector))
+}
+
+func do(page *browser.Page, step string) error {
+	verb, object, _ := strings.Cut(step, " ")
+	switch verb {
+	case "click":
+		if err := shows(page, object); err != nil {
+			return err
+		}
+		if err := page.Do(chromedp.Click(chromedp.CSS(object))); err != nil {
+			return err
+		}
+		if strings.Contains(object, "data-station") {
+			return shows(page, ".pane .told")
+		}
+		return nil
+	case "wait":
+		return shows(page, object)
+	case "top":
+		_, err := browser.Ask(page, chromedp.Evaluate[bool](`(document.querySelector(".scroll").scrollTop = 0, document.activeElement.blur(), true)`))
+		return err
+	case "night":
+		_, err := browser.Ask(page, chromedp.Evaluate[bool](`(document.documentElement.classList.add("night"), true)`))
+		return err
+	case "post":
+		return page.Do(chromedp.KeyEvent(kb.Enter, chromedp.KeyModifiers(chromedp.ModifierCtrl)))
+	}
+	field, text, _ := strings.Cut(step, "=")
+	cell := fmt.Sprintf(`[data-field=%q] [data-station="entered"]`, field)
+	if err := page.Do(chromedp.Click(chromedp.CSS(cell))); err != nil {
+		return err
+	}
+	if err := page.Until(`document.activeElement?.tagName === "INPUT"`); err != nil {
+		return err
+	}
+	if err := page.Do(chromedp.KeyEvent(text), chromedp.KeyEvent(kb.Tab)); err != nil {
+		return err
+	}
+	return page.Until(fmt.Sprintf(`document.querySelector('%s').innerText.trim() !== ""`, cell))
+}

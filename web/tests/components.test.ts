@@ -1,0 +1,100 @@
+import { mount } from "@vue/test-utils";
+import { describe, expect, it } from "vitest";
+import type { Act, FieldOutcome, PlanRule } from "@/api/client";
+import ActTold from "@/components/ActTold.vue";
+import FormulaInput from "@/components/FormulaInput.vue";
+import StationCell from "@/components/StationCell.vue";
+
+const shown = (text: string) => ({ value: text, text });
+const act = (change: Partial<Act>): Act => ({
+  rule: 1,
+  version: 1,
+  family: "default",
+  phrase: "N45 when Country is JP",
+  did: "acted",
+  before: shown(""),
+  after: shown("N45"),
+  facts: [],
+  ...change,
+});
+const rule = (change: Partial<PlanRule>): PlanRule => ({
+  id: 1,
+  state: "in force",
+  sound: true,
+  phrase: "N45 when Country is JP",
+  sentence: "the sentence",
+  inherited: false,
+  ...change,
+});
+const outcome = (acts: Act[]) => ({ key: "terms", acts }) as unknown as FieldOutcome;
+
+function cell(rules: PlanRule[], acts?: Act[], messages: object[] = []) {
+  return mount(StationCell, {
+    props: {
+      family: messages.length ? "validate" : "default",
+      label: "Payment terms",
+      rules,
+      outcome: acts && outcome(acts),
+      messages: messages as never,
+    },
+  });
+}
+
+describe("a cell of the plan", () => {
+  it("says what stands there, and how many more", () => {
+    expect(cell([rule({}), rule({ id: 2 })]).text()).toBe("N45 when Country is JP+1");
+  });
+  it("shows the value that was made once, and by which rule", () => {
+    const text = cell([rule({ id: 2, phrase: "N30" }), rule({})], [act({})]).text();
+    expect(text).toContain("N45 when Country is JP");
+    expect(text.match(/N45/g)).toHaveLength(1);
+  });
+  it("tells a rule that rests, and one that is unfinished", () => {
+    expect(cell([rule({ state: "suspended" })]).text()).toContain("suspended: ");
+    expect(cell([rule({ state: "draft", sound: false })]).text()).toContain("unfinished: ");
+  });
+  it("shows a refusal before advice, without repeating the field", () => {
+    const messages = [
+      { severity: "advise", text: "Payment terms are long", field: "terms", code: "rule" },
+      { severity: "refuse", text: "Payment terms is required", field: "terms", code: "required" },
+    ];
+    const w = cell([rule({})], [], messages);
+    expect(w.text()).toContain("is required");
+    expect(w.text()).not.toContain("Payment terms is");
+    expect(w.text()).toContain("refuse:");
+  });
+});
+
+describe("what a rule did", () => {
+  it("names the rule that went first", () => {
+    const w = mount(ActTold, { props: { act: act({ did: "beaten", by: 9 }) } });
+    expect(w.text()).toContain("was beaten by rule 9");
+  });
+  it("shows before and after, and the facts", () => {
+    const w = mount(ActTold, { props: { act: act({ facts: [{ text: "country", value: "JP" }] }) } });
+    expect(w.text()).toContain("blank → N45");
+    expect(w.text()).toContain("JP");
+  });
+});
+
+describe("a formula", () => {
+  it("marks an error at its place and mends it", async () => {
+    const problem = {
+      part: "when",
+      severity: "error" as const,
+      code: "unknown-name",
+      message: "did you mean country?",
+      suggestion: "country",
+      start: 4,
+      end: 10,
+      line: 1,
+      column: 5,
+    };
+    const w = mount(FormulaInput, {
+      props: { modelValue: "not contry", label: "When", problems: [problem] },
+    });
+    expect(w.find("mark").text()).toBe("contry");
+    await w.find("button").trigger("click");
+    expect(w.emitted("update:modelValue")).toEqual([["not country"]]);
+  });
+});
