@@ -23,7 +23,7 @@ web/node_modules/.installed: web/package.json web/package-lock.json
 
 web/dist/index.html: web/node_modules/.installed $(WEB_SOURCES)
 	find web/dist -mindepth 1 ! -name .gitkeep -delete
-	cd web && npx --no vite build --logLevel warn
+	cd web && npm run --silent build -- --logLevel warn
 
 generate: web/node_modules/.installed ## make the types of the contract anew
 	go tool oapi-codegen -config api/models.yaml api/openapi.yaml
@@ -62,7 +62,7 @@ lint: web/node_modules/.installed web/dist/index.html
 	@unformatted=$$(gofmt -l api bench cmd core e2e internal web/web.go); [ -z "$$unformatted" ] || { echo "gofmt these:"; echo "$$unformatted"; exit 1; }
 	go vet ./...
 	go tool staticcheck ./...
-	cd web && npx --no vue-tsc --noEmit && npm run --silent lint
+	cd web && npm run --silent check && npm run --silent lint
 
 clean:
 	rm -rf bin web/node_modules

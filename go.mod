@@ -67,3 +67,5 @@ tool (
 	github.com/oapi-codegen/oapi-codegen/v2/cmd/oapi-codegen
 	honnef.co/go/tools/cmd/staticcheck
 )
+
+ignore ./web/node_modules

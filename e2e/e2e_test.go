@@ -358,3 +358,46 @@ func TestTheWholeLoopByKeyboardOnly(t *testing.T) {
 	u.presses(kb.Enter)
 	u.sees(".pane h2", "Default of Credit limit")
 }
+
+func TestARuleIsWrittenAsASentenceByPickingItsParts(t *testing.T) {
+	u := open(t, "/plan?company=30&type=SERV")
+	u.service("JP")
+	u.enters("credit_limit", "900,000")
+	u.clicks(station("clerk", "substitute"), "")
+	u.clicks(".pane .button", "Write a rule")
+	u.clicks(".pane .plain", "Add a condition")
+	u.picks(".condition:nth-child(1) .field", "Country")
+	u.clicks(".condition:nth-child(1) .value input", "")
+	u.types("japan")
+	u.presses(kb.Tab)
+	u.clicks(".pane .plain", "Add a condition")
+	u.picks(".condition:nth-child(2) .field", "Credit limit")
+	u.picks(".condition:nth-child(2) .relation", "is over")
+	u.clicks(".condition:nth-child(2) .value input", "")
+	u.types("1000000")
+	u.presses(kb.Tab)
+	u.clicks(`[aria-label="Value for Accounting clerk"]`, "")
+	u.types("kenji")
+	u.presses(kb.Tab)
+	u.sees(".pane .sentence", "when Country is JP and Credit limit is over 1000000, replace Accounting clerk with kenji.")
+	u.sees(".pane .told", "kept still: its condition did not hold")
+	u.sees(".pane .told", "900,000")
+
+	// From and to or; the limit alone no longer decides.
+	u.picks(".condition:nth-child(2) .join", "or")
+	u.sees(".pane .sentence", "Country is JP or Credit limit is over 1000000")
+	u.sees(station("clerk", "result"), "KENJI")
+	u.clicks(".modes button", "Formula")
+	require.NoError(t, u.page.Until(`document.querySelector(".pane textarea").value === 'country = "JP" or credit_limit > 1000000'`))
+	u.clicks(".pane .button", "Put in force")
+	u.sees(".pane .life", "in force")
+	u.clicks("nav a", "Rules")
+	u.sees("tbody .sentence", "replace Accounting clerk with kenji")
+}
+
+// picks opens the select that fits the selector and takes an option.
+func (u *user) picks(selector, option string) {
+	u.t.Helper()
+	u.clicks(selector+" .el-select__wrapper", "")
+	u.clicks(".el-select-dropdown__item", option)
+}

@@ -325,7 +325,7 @@ func durationMember(seconds decimal.Number, member string) Value {
 	negative := seconds.Sign() < 0
 	days, rest := splitDays(seconds.Abs())
 	whole, _ := rest.Round(0, decimal.Floor).Int64()
-	n := decimal.Zero
+	var n decimal.Number
 	switch member {
 	case "days":
 		n = decimal.FromInt(days)

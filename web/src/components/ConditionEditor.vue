@@ -22,7 +22,8 @@ interface Row {
 const join = ref<"and" | "or">("and");
 const rows = ref<Row[]>([]);
 const problem = ref("");
-let written: string | undefined;
+/** The formula that the rows stand for: what was read last, or written here. */
+let written = "";
 
 watch(
   () => [props.conditions, props.formula] as const,

@@ -268,26 +268,18 @@ const retiring = ref(false);
     </div>
 
     <template v-else>
-      <p v-if="view" class="sentence">{{ view.sentence }}</p>
-      <p v-if="view" class="life">
+      <p class="sentence">{{ view?.sentence }}</p>
+      <p class="life">
         <template v-if="isNew">New, not kept yet</template>
-        <template v-else>
-          Rule {{ view.id }}, {{ stateWords[view.state] }}, version {{ view.version }}
-          <template v-if="dirty">, changed here</template>
-        </template>
-        <template v-if="!isNew">
-          ·
+        <template v-else-if="view">
+          Rule {{ view.id }}, {{ stateWords[view.state] }}, version {{ view.version
+          }}<template v-if="dirty">, changed here</template> ·
           <RouterLink :to="`/proofs?rule=${view.id}`"
             >{{ view.proofs.length }} {{ view.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
           >
         </template>
       </p>
       <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
-
-      <section v-if="act" class="told" aria-label="On this test document">
-        <h3>On this test document it</h3>
-        <ActTold :act="act" />
-      </section>
 
       <div class="modes" role="tablist" aria-label="Show the rule as">
         <button type="button" role="tab" :aria-selected="!asFormula" @click="asFormula = false">
@@ -296,6 +288,11 @@ const retiring = ref(false);
         <button type="button" role="tab" :aria-selected="asFormula" @click="asFormula = true">Formula</button>
       </div>
       <RuleEditor v-model="change.body" :view="view" :field="field" :as-formula="asFormula" />
+
+      <section v-if="act" class="told" aria-label="On this test document">
+        <h3>On this test document it</h3>
+        <ActTold :act="act" />
+      </section>
 
       <footer v-if="retiring">
         <span
@@ -385,7 +382,8 @@ const retiring = ref(false);
   overflow: auto;
   border-left: 1px solid var(--rule-strong);
   background: var(--paper-raised);
-  padding: 10px 18px 20px;
+  padding: 10px 18px 0;
+  scroll-padding-bottom: 64px;
 }
 header {
   display: flex;
@@ -443,6 +441,7 @@ h2 {
 .sentence {
   font: 16px/1.4 var(--serif);
   margin: 12px 0 4px;
+  min-height: 68px; /* so that what is below stands still while the sentence grows */
 }
 .life {
   margin: 0 0 10px;
@@ -451,7 +450,7 @@ h2 {
 .told {
   border-left: 3px solid var(--hue);
   padding: 2px 0 2px 10px;
-  margin: 0 0 12px;
+  margin: 14px 0 0;
 }
 .told h3 {
   font: italic 14px/1.4 var(--serif);
@@ -486,7 +485,13 @@ footer {
   flex-wrap: wrap;
   align-items: center;
   gap: 8px;
-  margin-top: 16px;
+  margin: 12px -18px 0;
+  padding: 10px 18px;
+  position: sticky;
+  bottom: 0;
+  background: var(--paper-raised);
+  border-top: 1px solid var(--rule);
+  z-index: 2;
 }
 .another {
   margin-top: 8px;
