@@ -3,7 +3,7 @@ import { computed } from "vue";
 import type { Act } from "@/api/client";
 import { did } from "@/families";
 
-const props = defineProps<{ act: Act }>();
+const props = defineProps<{ act: Act; part?: "deed" | "facts" }>();
 const more = computed(() => {
   if (props.act.did === "beaten") return ` by rule ${props.act.by}, which goes first`;
   return props.act.reason ? `: ${props.act.reason}` : "";
@@ -13,13 +13,13 @@ const changed = computed(() => props.act.did === "acted" && props.act.before.tex
 
 <template>
   <div class="act">
-    <p>
+    <p v-if="part !== 'facts'">
       <strong>{{ did[act.did] }}{{ more }}</strong>
       <span v-if="changed"
         >&ensp;{{ act.before.text || "blank" }} → <b>{{ act.after.text || "blank" }}</b></span
       >
     </p>
-    <table v-if="act.facts.length">
+    <table v-if="act.facts.length && part !== 'deed'">
       <tbody>
         <tr v-for="f in act.facts" :key="f.text">
           <td>

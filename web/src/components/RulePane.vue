@@ -279,6 +279,11 @@ const retiring = ref(false);
           >
         </template>
       </p>
+      <section v-if="plan.hasDocument" class="told" aria-label="On this test document">
+        <h3>On this test document it</h3>
+        <ActTold v-if="act" :act="act" part="deed" />
+        <p v-else class="quiet">does not run</p>
+      </section>
       <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
 
       <div class="modes" role="tablist" aria-label="Show the rule as">
@@ -289,9 +294,9 @@ const retiring = ref(false);
       </div>
       <RuleEditor v-model="change.body" :view="view" :field="field" :as-formula="asFormula" />
 
-      <section v-if="act" class="told" aria-label="On this test document">
-        <h3>On this test document it</h3>
-        <ActTold :act="act" />
+      <section v-if="act?.facts.length" class="told facts" aria-label="The values that decided it">
+        <h3>The values that decided it</h3>
+        <ActTold :act="act" part="facts" />
       </section>
 
       <footer v-if="retiring">
@@ -449,7 +454,13 @@ h2 {
 }
 .told {
   border-left: 3px solid var(--hue);
-  padding: 2px 0 2px 10px;
+  padding: 1px 0 1px 10px;
+  margin: 0 0 12px;
+}
+.told p {
+  margin: 0;
+}
+.told.facts {
   margin: 14px 0 0;
 }
 .told h3 {
