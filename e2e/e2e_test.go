@@ -401,3 +401,32 @@ func (u *user) picks(selector, option string) {
 	u.clicks(selector+" .el-select__wrapper", "")
 	u.clicks(".el-select-dropdown__item", option)
 }
+
+func TestARuleThatIsLeftBeforeItIsKeptIsNotLost(t *testing.T) {
+	u := open(t, "/plan?company=30&type=SERV")
+	u.clicks(station("payment_terms", "default"), "N45")
+	u.sees(".pane .life", "Rule 10, in force")
+	u.clicks(`.pane [aria-label="Value for Payment terms"]`, "")
+	u.types("N60")
+	u.presses(kb.Tab)
+	u.sees(".pane .life", "changed here")
+	u.clicks(station("language", "default"), "")
+	u.sees(".pane h2", "Default of Language")
+	u.clicks(station("payment_terms", "default"), "N45") // the rule in force is as it was
+	u.sees(".pane .sentence", "fill Payment terms with N60")
+	u.clicks(".pane .button", "Undo the change")
+	u.sees(".pane .sentence", "fill Payment terms with N45")
+	u.seesNo(".pane .life", "changed here")
+
+	// A draft that was discarded can be taken up again.
+	u.clicks(station("buyer", "substitute"), "")
+	u.clicks(".pane .button", "Write a rule")
+	u.clicks(`[aria-label="Value for Buyer"]`, "")
+	u.types("sif")
+	u.presses(kb.Tab)
+	u.clicks(".pane .button", "Keep as draft")
+	u.sees(".pane .life", "draft, version 1")
+	u.clicks(".pane .button", "Discard")
+	u.clicks(".pane .button", "Take up the rule you left")
+	u.sees(".pane .sentence", "replace Buyer with sif")
+}

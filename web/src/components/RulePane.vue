@@ -61,14 +61,27 @@ watch(
   { immediate: true },
 );
 
+function placeOf(id: number): string {
+  return `${selection.field}/${family}/${id}`;
+}
+
+/** Puts a change aside that is left before it is kept; it is there on coming back. */
+function putAside() {
+  if (change.value && dirty.value) plan.unkept.set(placeOf(change.value.id ?? 0), change.value);
+}
+
 async function show(id: number) {
+  putAside();
   await attempt(async () => take(await ask(api.GET("/rules/{id}", { params: { path: { id } } }))));
 }
 
 function take(shown: RuleView) {
   view.value = shown;
   kept.value = JSON.stringify(normal(shown.body));
-  change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(shown.body) };
+  const aside = plan.unkept.get(placeOf(shown.id));
+  plan.unkept.delete(placeOf(shown.id));
+  const body = aside?.version === shown.version ? aside.body : shown.body;
+  change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(body) };
   const sentence = shown.when !== undefined && (family !== "validate" || shown.must !== undefined);
   const value = family !== "default" && family !== "substitute" ? true : shown.isConstant;
   asFormula.value = !(sentence && value);
@@ -76,10 +89,10 @@ function take(shown: RuleView) {
 
 /** A copy to write on; lists that are not there are empty. */
 function normal(body: RuleView["body"]): RuleView["body"] {
-  const copy = structuredClone(body);
+  const copy = JSON.parse(JSON.stringify(body)) as RuleView["body"];
   copy.scope.companies ??= [];
   copy.scope.types ??= [];
-  return JSON.parse(JSON.stringify(copy));
+  return copy;
 }
 
 async function attempt(work: () => Promise<void>) {
@@ -97,6 +110,14 @@ async function attempt(work: () => Promise<void>) {
 }
 
 function begin() {
+  const aside = plan.unkept.get(placeOf(0));
+  kept.value = "";
+  view.value = undefined;
+  if (aside) {
+    plan.unkept.delete(placeOf(0));
+    change.value = aside;
+    return;
+  }
   const { kind, company, type } = plan.scope;
   change.value = {
     id: 0,
@@ -121,8 +142,6 @@ function begin() {
       note: { askedBy: "", askedOn: catalog.catalog?.today ?? "", why: "" },
     },
   };
-  kept.value = "";
-  view.value = undefined;
   asFormula.value = false;
 }
 
@@ -151,6 +170,7 @@ watch(
 );
 
 onBeforeUnmount(() => {
+  putAside();
   if (plan.tried) {
     plan.tried = undefined;
     void plan.tryDocument();
@@ -197,7 +217,10 @@ function move(state: RuleState) {
 function discard() {
   return attempt(async () => {
     const id = change.value?.id;
-    if (id) await ask(api.DELETE("/rules/{id}", { params: { path: { id } } }));
+    if (id) {
+      await ask(api.DELETE("/rules/{id}", { params: { path: { id } } }));
+      plan.unkept.set(placeOf(0), { ...change.value!, id: 0, version: 0 }); // to be put back
+    }
     plan.tried = undefined;
     change.value = undefined;
     view.value = undefined;
@@ -207,7 +230,11 @@ function discard() {
 
 function revert() {
   if (isNew.value) return discard();
-  if (change.value?.id) return show(change.value.id).then(() => plan.tryDocument());
+  const id = change.value?.id;
+  if (!id) return;
+  change.value = undefined;
+  plan.tried = undefined;
+  return show(id).then(() => plan.tryDocument());
 }
 
 useEventListener("keydown", (event: KeyboardEvent) => {
@@ -260,7 +287,9 @@ const retiring = ref(false);
             : `No rule ${families[family].does.startsWith("must") ? "checks" : "acts on"} ${field.label} here.`
         }}
       </p>
-      <button type="button" class="button first" @click="begin">Write a rule</button>
+      <button type="button" class="button first" @click="begin">
+        {{ plan.unkept.has(placeOf(0)) ? "Take up the rule you left" : "Write a rule" }}
+      </button>
       <p class="quiet">
         It starts for {{ catalog.typeName(plan.scope.type).toLowerCase() }} in
         {{ catalog.companyName(plan.scope.company) }}; you can widen that.
@@ -301,8 +330,8 @@ const retiring = ref(false);
 
       <footer v-if="retiring">
         <span
-          >Retire it for good? It acts on {{ view?.proofs.length }}
-          {{ view?.proofs.length === 1 ? "proof" : "proofs" }}.</span
+          >Retire it for good? {{ view?.proofs.length }}
+          {{ view?.proofs.length === 1 ? "proof names" : "proofs name" }} it.</span
         >
         <button type="button" class="button first" @click="((retiring = false), move('retired'))">
           Retire

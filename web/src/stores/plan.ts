@@ -45,6 +45,8 @@ export const usePlan = defineStore("plan", () => {
   const selected = ref<Selection>();
   /** The rule being written, tried on the test document before it is kept. */
   const tried = ref<RuleChange>();
+  /** Changes of rules that were left without keeping them, by field, family and rule. */
+  const unkept = reactive(new Map<string, RuleChange>());
 
   const hasDocument = computed(
     () => Object.keys(entered.value).length > 0 || !!stored.value || !!record.value,
@@ -194,6 +196,7 @@ export const usePlan = defineStore("plan", () => {
     busy,
     selected,
     tried,
+    unkept,
     hasDocument,
     document,
     loadPlan,
