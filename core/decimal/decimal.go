@@ -48,7 +48,7 @@ const (
 
 var modes = [...]apd.Rounder{
 	HalfEven: apd.RoundHalfEven, HalfUp: apd.RoundHalfUp, HalfDown: apd.RoundHalfDown,
-	Up: apd.RoundUp, Down: apd.RoundDown, Floor: apd.RoundFloor, Ceiling: apd.RoundCeiling,
+	Down: apd.RoundDown,
 }
 
 // Number is an exact decimal number: coefficient × 10^exponent. Its zero value
@@ -303,6 +303,20 @@ func (n Number) Round(places int, mode Mode) Number {
 		return n
 	}
 	places = max(-MaxPlaces, min(places, MaxPlaces))
+	away := mode == Up || (mode == Floor && n.Sign() < 0) || (mode == Ceiling && n.Sign() > 0)
+	if away || mode == Floor || mode == Ceiling {
+		// apd takes what is less than a tenth of the last place for nothing, so
+		// rounding away from zero starts from rounding towards it.
+		towards := n.Round(places, Down)
+		if !away || towards.Cmp(n) == 0 {
+			return towards
+		}
+		unit := Number{large: apd.New(int64(n.Sign()), int32(-places))}
+		if r, ok := towards.Add(unit); ok {
+			return r
+		}
+		return n
+	}
 	// Enough digits for every whole part; quantizing then only ever drops.
 	wide := context
 	wide.Precision = 2 * MaxPlaces

@@ -51,7 +51,8 @@ func TestRounding(t *testing.T) {
 		{"-2.5", 0, decimal.HalfUp, "-3"}, {"2.5", 0, decimal.HalfDown, "2"}, {"2.51", 0, decimal.HalfDown, "3"},
 		{"-2.5", 0, decimal.HalfDown, "-2"}, {"1.121", 2, decimal.Up, "1.13"}, {"-1.126", 2, decimal.Down, "-1.12"},
 		{"-1.5", 0, decimal.Floor, "-2"}, {"-1.5", 0, decimal.Ceiling, "-1"}, {"1250", -2, decimal.HalfEven, "1200"},
-		{"1.005", 2, decimal.HalfUp, "1.01"},
+		{"1.005", 2, decimal.HalfUp, "1.01"}, {"-0.00001", 0, decimal.Floor, "-1"}, {"0.00001", 0, decimal.Floor, "0"},
+		{"0.00001", 0, decimal.Ceiling, "1"}, {"-0.05", 0, decimal.Up, "-1"}, {"0.0004", 2, decimal.Up, "0.01"}, {"0.04", 1, decimal.HalfUp, "0"},
 	} {
 		assert.Equal(t, c.want, decimal.MustParse(c.in).Round(c.places, c.mode).String(), "%s to %d", c.in, c.places)
 	}
@@ -94,6 +95,28 @@ func TestArithmeticAgreesWithAnIndependentPackage(t *testing.T) {
 		same("/", quotient, ok, context.Quo)
 		if a.Cmp(b) != x.Cmp(y) {
 			t.Fatalf("compare %s with %s: %d", left, right, a.Cmp(b))
+		}
+	})
+}
+
+// Rounding is next to the number, on the side that the mode says, and exact when
+// nothing is to be rounded.
+func TestRoundingStaysNextToTheNumber(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		n := decimal.MustParse(rapid.StringMatching(`-?[0-9]{1,12}\.[0-9]{1,18}`).Draw(t, "number"))
+		places := rapid.IntRange(-3, 12).Draw(t, "places")
+		unit, _ := decimal.FromInt(10).Pow(decimal.FromInt(int64(-places)))
+		floor, ceiling := n.Round(places, decimal.Floor), n.Round(places, decimal.Ceiling)
+		if floor.Cmp(n) > 0 || ceiling.Cmp(n) < 0 {
+			t.Fatalf("%s rounds down to %s and up to %s", n, floor, ceiling)
+		}
+		if gap, _ := ceiling.Sub(floor); gap.Sign() != 0 && gap.Cmp(unit) != 0 {
+			t.Fatalf("%s to %d: from %s to %s", n, places, floor, ceiling)
+		}
+		for _, mode := range []decimal.Mode{decimal.HalfEven, decimal.HalfUp, decimal.HalfDown, decimal.Up, decimal.Down} {
+			if r := n.Round(places, mode); r.Cmp(floor) != 0 && r.Cmp(ceiling) != 0 {
+				t.Fatalf("%s to %d is %s, neither %s nor %s", n, places, r, floor, ceiling)
+			}
 		}
 	})
 }

@@ -286,15 +286,8 @@ func (r *run) occasion(c *rule.Compiled) bool {
 
 // chance evaluates the rule's condition and, if it holds, its value.
 func (r *run) chance(i int, c *rule.Compiled, act *Act) {
-	if c.When != nil {
-		holds := r.eval(c.When, act)
-		if r.failed(i, c, act, "when") {
-			return
-		}
-		if !holds.IsTrue() {
-			act.Did = WhenNotTrue
-			return
-		}
+	if !r.applies(i, c, act) {
+		return
 	}
 	if c.Value != nil {
 		v := r.eval(c.Value, act)
@@ -304,6 +297,22 @@ func (r *run) chance(i int, c *rule.Compiled, act *Act) {
 		act.After = v
 	}
 	act.Did = Acted
+}
+
+// applies tells whether the rule's condition holds; where not, the act says why.
+func (r *run) applies(i int, c *rule.Compiled, act *Act) bool {
+	if c.When == nil {
+		return true
+	}
+	holds := r.eval(c.When, act)
+	if r.failed(i, c, act, "when") {
+		return false
+	}
+	if !holds.IsTrue() {
+		act.Did = WhenNotTrue
+		return false
+	}
+	return true
 }
 
 // eval runs a formula and, with detail, notes the values that it read.
@@ -387,15 +396,8 @@ func (r *run) speaksNow(c *rule.Compiled) bool {
 }
 
 func (r *run) judge(i int, c *rule.Compiled, act *Act) {
-	if c.When != nil {
-		holds := r.eval(c.When, act)
-		if r.failed(i, c, act, "when") {
-			return
-		}
-		if !holds.IsTrue() {
-			act.Did = WhenNotTrue
-			return
-		}
+	if !r.applies(i, c, act) {
+		return
 	}
 	holds := r.eval(c.Must, act)
 	switch {

@@ -61,7 +61,7 @@ describe("a cell of the plan", () => {
     const w = cell([rule({})], [], messages);
     expect(w.text()).toContain("is required");
     expect(w.text()).not.toContain("Payment terms is");
-    expect(w.text()).toContain("refuse:");
+    expect(w.text()).toContain("refused:");
   });
 });
 

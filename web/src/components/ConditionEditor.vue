@@ -2,6 +2,7 @@
 import { ElAutocomplete, ElOption, ElSelect } from "element-plus";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Conditions, type Relation } from "@/api/client";
+import { choicesOf, suggesting } from "@/choices";
 import { useCatalog } from "@/stores/catalog";
 
 const props = defineProps<{
@@ -51,23 +52,8 @@ function operands(row: Row): number {
   return n < 0 ? 1 : n;
 }
 
-function options(row: Row) {
-  const field = catalog.field(row.field);
-  if (field?.type === "yes-no")
-    return [
-      { value: "yes", label: "" },
-      { value: "no", label: "" },
-    ];
-  return (field?.choices ?? []).map((c) => ({ value: c.code, label: c.label }));
-}
-
 function suggest(row: Row) {
-  return (query: string, answer: (found: { value: string; label: string }[]) => void) => {
-    const wanted = query.toLowerCase();
-    const all = options(row);
-    const exact = all.some((o) => o.value.toLowerCase() === wanted);
-    answer(all.filter((o) => exact || `${o.value} ${o.label}`.toLowerCase().includes(wanted)));
-  };
+  return suggesting(() => choicesOf(catalog.field(row.field)));
 }
 
 async function write() {

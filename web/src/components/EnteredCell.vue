@@ -2,6 +2,7 @@
 import { ElAutocomplete } from "element-plus";
 import { nextTick, ref, watch } from "vue";
 import type { Field } from "@/api/client";
+import { choicesOf, suggesting } from "@/choices";
 
 const props = defineProps<{
   field: Field;
@@ -32,23 +33,8 @@ watch(
   { immediate: true },
 );
 
-const options =
-  props.field.type === "yes-no"
-    ? [
-        { value: "yes", label: "" },
-        { value: "no", label: "" },
-      ]
-    : (props.field.choices ?? []).map((c) => ({ value: c.code, label: c.label }));
-
-function suggest(query: string, answer: (found: typeof options) => void) {
-  const wanted = query.toLowerCase();
-  const exact = options.some((o) => o.value.toLowerCase() === wanted);
-  answer(
-    options.filter(
-      (o) => exact || o.value.toLowerCase().includes(wanted) || o.label.toLowerCase().includes(wanted),
-    ),
-  );
-}
+const options = choicesOf(props.field);
+const suggest = suggesting(() => options);
 
 function commit(move: number) {
   if (done) return;

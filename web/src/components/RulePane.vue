@@ -1,19 +1,11 @@
 <script setup lang="ts">
-import { useDebounceFn, useEventListener } from "@vueuse/core";
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { useEventListener } from "@vueuse/core";
+import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
-import {
-  api,
-  ask,
-  RequestError,
-  type PlanRule,
-  type RuleChange,
-  type RuleState,
-  type RuleView,
-} from "@/api/client";
 import ActTold from "@/components/ActTold.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import RuleEditor from "@/components/RuleEditor.vue";
+import { useRuleDraft } from "@/composables/ruleDraft";
 import { families, stateWords } from "@/families";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
@@ -24,218 +16,27 @@ const catalog = useCatalog();
 const plan = usePlan();
 
 const selection = plan.selected!;
-const field = computed(() => catalog.field(selection.field));
 const family = selection.family;
-
-const rules = computed<PlanRule[]>(
-  () => plan.plan?.fields.find((f) => f.key === selection.field)?.stations[family] ?? [],
-);
-const acts = computed(
-  () =>
-    plan.outcome?.fields.find((f) => f.key === selection.field)?.acts.filter((a) => a.family === family) ??
-    [],
-);
-
-const change = ref<RuleChange>();
-const view = ref<RuleView>();
-const kept = ref("");
-const asFormula = ref(false);
-const problem = ref("");
-const busy = ref(false);
-
-const act = computed(() => acts.value.find((a) => a.rule === (change.value?.id ?? 0)));
-const dirty = computed(() => !!change.value && JSON.stringify(change.value.body) !== kept.value);
-const isNew = computed(() => !!change.value && !change.value.id);
-
-/** Opens the rule that was asked for, or the one that acted, or the one that goes first. */
-watch(
+const field = computed(() => catalog.field(selection.field));
+const {
   rules,
-  (here) => {
-    if (change.value) return;
-    const wanted =
-      here.find((r) => r.id === props.rule) ??
-      here.find((r) => acts.value.some((a) => a.rule === r.id && a.did === "acted")) ??
-      here[0];
-    if (wanted) void show(wanted.id);
-  },
-  { immediate: true },
-);
-
-function placeOf(id: number): string {
-  return `${selection.field}/${family}/${id}`;
-}
-
-/** Puts a change aside that is left before it is kept; it is there on coming back. */
-function putAside() {
-  if (change.value && dirty.value) plan.unkept.set(placeOf(change.value.id ?? 0), change.value);
-}
-
-async function show(id: number) {
-  putAside();
-  await attempt(async () => take(await ask(api.GET("/rules/{id}", { params: { path: { id } } }))));
-}
-
-function take(shown: RuleView) {
-  view.value = shown;
-  kept.value = JSON.stringify(normal(shown.body));
-  const aside = plan.unkept.get(placeOf(shown.id));
-  plan.unkept.delete(placeOf(shown.id));
-  const body = aside?.version === shown.version ? aside.body : shown.body;
-  change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(body) };
-  const sentence = shown.when !== undefined && (family !== "validate" || shown.must !== undefined);
-  const value = family !== "default" && family !== "substitute" ? true : shown.isConstant;
-  asFormula.value = !(sentence && value);
-}
-
-/** A copy to write on; lists that are not there are empty. */
-function normal(body: RuleView["body"]): RuleView["body"] {
-  const copy = JSON.parse(JSON.stringify(body)) as RuleView["body"];
-  copy.scope.companies ??= [];
-  copy.scope.types ??= [];
-  return copy;
-}
-
-async function attempt(work: () => Promise<void>) {
-  busy.value = true;
-  problem.value = "";
-  try {
-    await work();
-  } catch (error) {
-    problem.value = (error as Error).message;
-    if (error instanceof RequestError && error.problem.problems && view.value) {
-      view.value = { ...view.value, problems: error.problem.problems };
-    }
-  }
-  busy.value = false;
-}
-
-function begin() {
-  const aside = plan.unkept.get(placeOf(0));
-  kept.value = "";
-  view.value = undefined;
-  if (aside) {
-    plan.unkept.delete(placeOf(0));
-    change.value = aside;
-    return;
-  }
-  const { kind, company, type } = plan.scope;
-  change.value = {
-    id: 0,
-    version: 0,
-    name: "",
-    body: {
-      kind,
-      family,
-      target: selection.field,
-      scope: { companies: [company], types: [type], from: "", until: "" },
-      when: "",
-      effect:
-        family === "entry"
-          ? { manner: "required" }
-          : family === "default"
-            ? { lifetime: "new only", value: "" }
-            : family === "substitute"
-              ? { value: "" }
-              : { severity: "refuse", must: "", message: "" },
-      on: { new: true, change: true },
-      priority: 100,
-      note: { askedBy: "", askedOn: catalog.catalog?.today ?? "", why: "" },
-    },
-  };
-  asFormula.value = false;
-}
-
-const read = useDebounceFn(async () => {
-  if (!change.value) return;
-  const asked = JSON.stringify(change.value.body);
-  try {
-    const answer = await ask(api.POST("/rules/read", { body: change.value }));
-    if (change.value && JSON.stringify(change.value.body) === asked) {
-      view.value = { ...answer, version: change.value.version ?? 0 };
-      problem.value = "";
-    }
-  } catch (error) {
-    problem.value = (error as Error).message;
-  }
-  // The rule as it stands is tried on the test document at once.
-  plan.tried = dirty.value ? change.value : undefined;
-  await plan.tryDocument();
-}, 180);
-
-watch(
-  () => JSON.stringify(change.value?.body),
-  (now) => {
-    if (now && (dirty.value || plan.tried)) void read();
-  },
-);
-
-onBeforeUnmount(() => {
-  putAside();
-  if (plan.tried) {
-    plan.tried = undefined;
-    void plan.tryDocument();
-  }
-});
-
-async function afterChange(next: RuleView) {
-  plan.tried = undefined;
-  take(next);
-  await Promise.all([plan.loadPlan(), plan.tryDocument()]);
-}
-
-async function save(): Promise<RuleView | undefined> {
-  const body = change.value;
-  if (!body) return undefined;
-  if (!dirty.value && !isNew.value) return view.value;
-  const next = isNew.value
-    ? await ask(api.POST("/rules", { body }))
-    : await ask(api.PUT("/rules/{id}", { params: { path: { id: body.id! } }, body }));
-  await afterChange(next);
-  return next;
-}
-
-function keep() {
-  return attempt(async () => {
-    await save();
-  });
-}
-
-function move(state: RuleState) {
-  return attempt(async () => {
-    const current = await save();
-    if (!current) return;
-    const moved = await ask(
-      api.POST("/rules/{id}/state", {
-        params: { path: { id: current.id } },
-        body: { state, version: current.version },
-      }),
-    );
-    await afterChange(moved);
-  });
-}
-
-function discard() {
-  return attempt(async () => {
-    const id = change.value?.id;
-    if (id) {
-      await ask(api.DELETE("/rules/{id}", { params: { path: { id } } }));
-      plan.unkept.set(placeOf(0), { ...change.value!, id: 0, version: 0 }); // to be put back
-    }
-    plan.tried = undefined;
-    change.value = undefined;
-    view.value = undefined;
-    await Promise.all([plan.loadPlan(), plan.tryDocument()]);
-  });
-}
-
-function revert() {
-  if (isNew.value) return discard();
-  const id = change.value?.id;
-  if (!id) return;
-  change.value = undefined;
-  plan.tried = undefined;
-  return show(id).then(() => plan.tryDocument());
-}
+  acts,
+  act,
+  change,
+  view,
+  dirty,
+  isNew,
+  asFormula,
+  problem,
+  busy,
+  leftBehind,
+  show,
+  begin,
+  keep,
+  move,
+  discard,
+  revert,
+} = useRuleDraft(selection, props.rule);
 
 useEventListener("keydown", (event: KeyboardEvent) => {
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "s" && change.value) {
@@ -288,7 +89,7 @@ const retiring = ref(false);
         }}
       </p>
       <button type="button" class="button first" @click="begin">
-        {{ plan.unkept.has(placeOf(0)) ? "Take up the rule you left" : "Write a rule" }}
+        {{ leftBehind ? "Take up the rule you left" : "Write a rule" }}
       </button>
       <p class="quiet">
         It starts for {{ catalog.typeName(plan.scope.type).toLowerCase() }} in

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Act, Family, FieldOutcome, Message, PlanRule } from "@/api/client";
+import SeverityMark from "@/components/SeverityMark.vue";
 
 const props = defineProps<{
   family: Family;
@@ -37,18 +38,16 @@ const phrase = computed(() => {
   const text = first.value?.phrase ?? "";
   return made.value && text.startsWith(made.value) ? text.slice(made.value.length) : text;
 });
-const mark = computed(() => ({ refuse: "✕", confirm: "?", advise: "i" })[worst.value?.severity ?? "advise"]);
 </script>
 
 <template>
   <span v-if="family === 'validate' && worst" class="phrase says" :class="worst.severity" :title="worst.text">
-    <span class="mark" aria-hidden="true">{{ mark }}</span>
-    <span class="visually-hidden">{{ worst.severity }}:</span>
+    <SeverityMark :severity="worst.severity" />
     <span class="clip">{{ said }}</span>
     <span v-if="messages.length > 1" class="more">+{{ messages.length - 1 }}</span>
   </span>
   <span v-else-if="failed" class="phrase says refuse" :title="failed.reason">
-    <span class="mark" aria-hidden="true">✕</span><span class="clip">failed: {{ failed.reason }}</span>
+    <SeverityMark severity="refuse" /><span class="clip">failed: {{ failed.reason }}</span>
   </span>
   <span
     v-else-if="first"
@@ -107,15 +106,5 @@ const mark = computed(() => ({ refuse: "✕", confirm: "?", advise: "i" })[worst
 }
 .says.refuse {
   color: var(--refused);
-}
-.mark {
-  font: 600 10px/14px var(--sans);
-  width: 14px;
-  height: 14px;
-  flex: none;
-  text-align: center;
-  border: 1px solid currentcolor;
-  border-radius: 50%;
-  align-self: center;
 }
 </style>

@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
 import type { Message } from "@/api/client";
+import SeverityMark from "@/components/SeverityMark.vue";
 import { usePlan } from "@/stores/plan";
 import { useCatalog } from "@/stores/catalog";
 
@@ -18,8 +19,6 @@ const messages = computed(() => {
   const rank = { refuse: 0, confirm: 1, advise: 2 };
   return [...(plan.outcome?.messages ?? [])].sort((a, b) => rank[a.severity] - rank[b.severity]);
 });
-const words = { refuse: "refused", confirm: "needs a reason", advise: "advice" };
-const marks = { refuse: "✕", confirm: "?", advise: "i" };
 
 const naming = ref(false);
 const name = ref("");
@@ -43,8 +42,7 @@ async function giveReason(message: Message, reason: string) {
   <section class="bar" aria-label="Test document">
     <ul v-if="plan.hasDocument && messages.length" class="messages" aria-live="polite">
       <li v-for="(m, i) in messages" :key="i" :class="m.severity">
-        <span class="mark" aria-hidden="true">{{ marks[m.severity] }}</span>
-        <span class="visually-hidden">{{ words[m.severity] }}:</span>
+        <SeverityMark :severity="m.severity" />
         <button type="button" class="plain" @click="emit('point', m.field)">
           {{ catalog.field(m.field)?.label }}
         </button>
@@ -146,15 +144,6 @@ async function giveReason(message: Message, reason: string) {
 }
 .messages .refuse {
   color: var(--refused);
-}
-.mark {
-  font: 600 10px/14px var(--sans);
-  width: 15px;
-  height: 15px;
-  flex: none;
-  text-align: center;
-  border: 1px solid currentcolor;
-  border-radius: 50%;
 }
 .messages .plain {
   font-weight: 600;

@@ -2,6 +2,7 @@
 import { ElAutocomplete } from "element-plus";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Field } from "@/api/client";
+import { choicesOf, suggesting } from "@/choices";
 import { useCatalog } from "@/stores/catalog";
 
 const props = defineProps<{
@@ -46,19 +47,7 @@ async function write(value: string) {
   }
 }
 
-const options = computed(() =>
-  props.field.type === "yes-no"
-    ? [
-        { value: "yes", label: "" },
-        { value: "no", label: "" },
-      ]
-    : (props.field.choices ?? []).map((c) => ({ value: c.code, label: c.label })),
-);
-function suggest(query: string, answer: (found: { value: string; label: string }[]) => void) {
-  const wanted = query.toLowerCase();
-  const exact = options.value.some((o) => o.value.toLowerCase() === wanted);
-  answer(options.value.filter((o) => exact || `${o.value} ${o.label}`.toLowerCase().includes(wanted)));
-}
+const suggest = suggesting(() => choicesOf(props.field));
 </script>
 
 <template>

@@ -1,0 +1,100 @@
+package engine_test
+
+import (
+	"fmt"
+	"testing"
+
+	"pgregory.net/rapid"
+
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/rule"
+)
+
+// book draws rules at random: on every station, with and without conditions,
+// over all scopes. Conditions read what was entered, so that there is no loop.
+func book(t *rapid.T) []given {
+	conditions := []string{"", `entered.country = "JP"`, `entered.limit > 100`, `is blank(entered.name)`, `entered.limit / 0 > 1`, `null`}
+	return rapid.SliceOfN(rapid.Custom(func(t *rapid.T) given {
+		g := given{
+			Family: rapid.SampledFrom(rule.Families).Draw(t, "family"), Target: rapid.SampledFrom([]string{"name", "terms", "tax"}).Draw(t, "target"),
+			When: rapid.SampledFrom(conditions).Draw(t, "when"), Priority: rapid.IntRange(1, 3).Draw(t, "priority"),
+			Companies: rapid.SampledFrom([][]string{nil, {"10"}, {"30"}}).Draw(t, "companies"), Types: rapid.SampledFrom([][]string{nil, {"TRAD"}}).Draw(t, "types"),
+			On: &rule.Occasions{New: rapid.Bool().Draw(t, "new"), Change: true},
+		}
+		g.Effect = rule.Effect{
+			Manner:   rapid.SampledFrom([]rule.Manner{rule.Required, rule.Optional, rule.ReadOnly, rule.Hidden}).Draw(t, "manner"),
+			Lifetime: rapid.SampledFrom([]rule.Lifetime{rule.NewOnly, rule.WheneverBlank}).Draw(t, "lifetime"),
+			Value:    rapid.SampledFrom([]string{`"A"`, `"B"`, `entered.country`}).Draw(t, "value"),
+			Must:     `entered.limit < 500`, Message: "m", Severity: rapid.SampledFrom([]rule.Severity{rule.Refuse, rule.Confirm, rule.Advise}).Draw(t, "severity"),
+		}
+		return g
+	}), 0, 12).Draw(t, "rules")
+}
+
+// Whatever the rules: at most one acts at a station; it is the first in the order
+// of scopes whose condition holds; every rule of the plan is accounted for once;
+// the trace changes nothing; and a refusal, a failure or a missing reason is
+// always in the verdict.
+func TestTheInvariantsOfAJourney(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		j := journey{Company: rapid.SampledFrom([]string{"10", "30"}).Draw(rt, "company"), Type: rapid.SampledFrom([]string{"TRAD", "SERV"}).Draw(rt, "type"), Rules: book(rt), Entered: map[string]string{}}
+		for i := range j.Rules {
+			j.Rules[i].ID = int64(i + 1)
+		}
+		for key, texts := range map[string][]string{"country": {"", "JP"}, "limit": {"", "50", "700"}, "name": {"", "Salt"}, "terms": {"", "N30"}} {
+			j.Entered[key] = rapid.SampledFrom(texts).Draw(rt, key)
+		}
+		if rapid.Bool().Draw(rt, "saved") {
+			j.Stored = map[string]string{"name": "Old", "tax": "IE1"}
+		}
+		p, c := j.prepare(t, rulesOf(j))
+		out := engine.Run(p, c, true)
+		quiet := engine.Run(p, c, false)
+		if out.Verdict != quiet.Verdict || len(out.Messages) != len(quiet.Messages) {
+			rt.Fatalf("with detail %s, without %s", out.Verdict, quiet.Verdict)
+		}
+		for i, f := range out.Fields {
+			if !feel.Same(f.Final, quiet.Fields[i].Final) {
+				rt.Fatalf("detail changes %s", kind.Fields[i].Key)
+			}
+			told := map[int64]bool{}
+			for _, family := range rule.Families {
+				acted, before := 0, true
+				for _, a := range f.Rules {
+					if a.Rule.Family != family {
+						continue
+					}
+					if told[a.Rule.ID] {
+						rt.Fatalf("rule %d is told twice", a.Rule.ID)
+					}
+					told[a.Rule.ID] = true
+					switch {
+					case a.Did == engine.Acted:
+						acted++
+						before = false
+					case a.Did == engine.Beaten && before:
+						rt.Fatalf("rule %d is beaten by nobody", a.Rule.ID)
+					}
+				}
+				if acted > 1 {
+					rt.Fatalf("%d rules act at %s of %s", acted, family, kind.Fields[i].Key)
+				}
+			}
+			if standing := len(p.Stations[i][rule.Entry]) + len(p.Stations[i][rule.Default]) + len(p.Stations[i][rule.Substitute]) + len(p.Stations[i][rule.Validate]); standing != len(told) {
+				rt.Fatalf("%d rules stand at %s, %d are told", standing, kind.Fields[i].Key, len(told))
+			}
+		}
+		want := engine.Accepted
+		for _, m := range out.Messages {
+			if m.Severity == rule.Refuse {
+				want = engine.Refused
+			} else if m.Severity == rule.Confirm && want == engine.Accepted {
+				want = engine.NeedsReason
+			}
+		}
+		if out.Verdict != want {
+			rt.Fatalf("verdict %s with messages %s", out.Verdict, fmt.Sprint(out.Messages))
+		}
+	})
+}

@@ -1,0 +1,54 @@
+import { createPinia, setActivePinia } from "pinia";
+import type { Catalog } from "@/api/client";
+import { useCatalog } from "@/stores/catalog";
+
+const presence = [
+  { key: "is-blank", phrase: "is blank", operands: 0 },
+  { key: "is-filled", phrase: "is filled", operands: 0 },
+];
+
+/** A small catalog: a country to choose and a limit to compare. */
+export function fillCatalog() {
+  setActivePinia(createPinia());
+  useCatalog().catalog = {
+    today: "2026-11-24",
+    user: "Ada",
+    companies: [{ key: "30", name: "Kaisan", country: "JP", currency: "JPY", rounding: "half-up" }],
+    kinds: [
+      {
+        kind: {
+          key: "vendor",
+          label: "Vendor",
+          plural: "Vendors",
+          typeLabel: "Vendor group",
+          sections: [{ key: "general", label: "General" }],
+          fields: [
+            {
+              key: "country",
+              label: "Country",
+              section: "general",
+              type: "choice",
+              choices: [
+                { code: "JP", label: "Japan" },
+                { code: "IE", label: "Ireland" },
+              ],
+            },
+            { key: "limit", label: "Credit limit", section: "general", type: "amount" },
+            { key: "blocked", label: "Blocked", section: "general", type: "yes-no" },
+          ],
+        },
+        types: [{ kind: "vendor", key: "TRAD", label: "Trade goods" }],
+        families: ["entry", "default", "substitute", "validate"],
+        relations: {
+          country: [
+            { key: "is", phrase: "is", operands: 1 },
+            { key: "one-of", phrase: "is one of", operands: -1 },
+            ...presence,
+          ],
+          limit: [{ key: "between", phrase: "is between", operands: 2 }, ...presence],
+          blocked: [{ key: "is", phrase: "is", operands: 1 }],
+        },
+      },
+    ],
+  } satisfies Catalog;
+}

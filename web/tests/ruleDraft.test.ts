@@ -1,0 +1,176 @@
+import { flushPromises, mount } from "@vue/test-utils";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import { defineComponent, h } from "vue";
+import type { RuleBody, RuleChange, RuleView } from "@/api/client";
+import { useRuleDraft } from "@/composables/ruleDraft";
+import { usePlan } from "@/stores/plan";
+import { fillCatalog } from "./catalog";
+import { json, serve } from "./server";
+
+const body: RuleBody = {
+  kind: "vendor",
+  family: "default",
+  target: "country",
+  scope: { companies: null, types: null, from: "", until: "" },
+  when: "",
+  effect: { lifetime: "new only", value: '"JP"' },
+  on: { new: true, change: true },
+  priority: 100,
+  note: { askedBy: "", askedOn: "", why: "" },
+};
+
+function view(change: Partial<RuleView>): RuleView {
+  return {
+    id: 7,
+    version: 1,
+    state: "in force",
+    name: "n",
+    proposedName: "n",
+    body,
+    sentence: "s",
+    phrase: "p",
+    problems: [],
+    sound: true,
+    proofs: [],
+    isConstant: true,
+    when: { join: "and", conditions: [] },
+    ...change,
+  };
+}
+
+/** Uses the draft as the pane does, in a component that can be left. */
+function open(wanted = 7) {
+  let draft!: ReturnType<typeof useRuleDraft>;
+  const pane = mount(
+    defineComponent({
+      setup() {
+        draft = useRuleDraft({ field: "country", family: "default" }, wanted);
+        return () => h("div");
+      },
+    }),
+  );
+  return { draft, leave: () => pane.unmount() };
+}
+
+let current: RuleView;
+const answers = {
+  "GET /rules/7": () => current,
+  "GET /plan": () => plan(),
+  "POST /rules/read": (b: RuleChange) => view({ ...b, sentence: `reads ${b.body.effect.value}` }),
+  "PUT /rules/7": (b: RuleChange) => (current = view({ body: b.body, version: 2 })),
+  "POST /rules": (b: RuleChange) => json(view({ body: b.body, state: "draft" }), 201),
+  "POST /rules/7/state": (b: { state: RuleView["state"]; version: number }) =>
+    (current = { ...current, state: b.state }),
+};
+function plan() {
+  const rule = {
+    id: 7,
+    state: "in force" as const,
+    sound: true,
+    phrase: "p",
+    sentence: "s",
+    inherited: true,
+  };
+  return { fields: [{ key: "country", stations: { default: [rule] } }] };
+}
+
+beforeEach(() => {
+  vi.useFakeTimers();
+  fillCatalog();
+  current = view({});
+  Object.assign(usePlan().scope, { kind: "vendor", company: "30", type: "TRAD", day: "2026-11-24" });
+  usePlan().plan = plan();
+});
+
+async function settle() {
+  await vi.advanceTimersByTimeAsync(400);
+  await flushPromises();
+}
+
+describe("the rule of a cell", () => {
+  it("is read as it is written, and tried before it is kept", async () => {
+    const asked = serve(answers);
+    const { draft } = open();
+    await settle();
+    expect(draft.change.value?.id).toBe(7);
+    expect(draft.dirty.value).toBe(false);
+    draft.change.value!.body.effect.value = '"IE"';
+    await settle();
+    expect(draft.dirty.value).toBe(true);
+    expect(draft.view.value?.sentence).toBe('reads "IE"');
+    expect(usePlan().tried?.body.effect.value).toBe('"IE"');
+    await draft.keep();
+    expect(asked.some((a) => a.method === "PUT")).toBe(true);
+    expect(draft.view.value?.version).toBe(2);
+    expect(draft.dirty.value).toBe(false);
+    expect(usePlan().tried).toBeUndefined();
+  });
+
+  it("is put aside when it is left, and there again on coming back", async () => {
+    serve(answers);
+    const first = open();
+    await settle();
+    first.draft.change.value!.body.effect.value = '"IE"';
+    first.leave();
+    await settle();
+    expect(usePlan().tried).toBeUndefined();
+    const again = open();
+    await settle();
+    expect(again.draft.change.value?.body.effect.value).toBe('"IE"');
+    expect(again.draft.dirty.value).toBe(true);
+    await again.draft.revert();
+    await settle();
+    expect(again.draft.change.value?.body.effect.value).toBe('"JP"');
+    expect(again.draft.dirty.value).toBe(false);
+  });
+
+  it("drops what was put aside when somebody changed the rule meanwhile", async () => {
+    serve(answers);
+    const first = open();
+    await settle();
+    first.draft.change.value!.body.effect.value = '"IE"';
+    first.leave();
+    current = view({ version: 2, body: { ...body, effect: { lifetime: "new only", value: '"DK"' } } });
+    const again = open();
+    await settle();
+    expect(again.draft.change.value?.body.effect.value).toBe('"DK"');
+  });
+
+  it("begins in the scope at hand, and is kept before it is put in force", async () => {
+    const asked = serve(answers);
+    const { draft } = open();
+    await settle();
+    draft.begin();
+    expect(draft.isNew.value).toBe(true);
+    expect(draft.change.value?.body.scope).toMatchObject({ companies: ["30"], types: ["TRAD"] });
+    await draft.move("in force");
+    const order = asked.filter((a) => a.method === "POST" && a.path !== "/rules/read").map((a) => a.path);
+    expect(order).toEqual(["/rules", "/rules/7/state"]);
+    expect(draft.view.value?.state).toBe("in force");
+  });
+
+  it("shows the problems for which the server refuses it", async () => {
+    const problem = {
+      part: "value",
+      severity: "error",
+      code: "type",
+      message: "no",
+      start: 0,
+      end: 1,
+      line: 1,
+      column: 1,
+    };
+    serve({
+      ...answers,
+      "PUT /rules/7": () => json({ code: "unsound-rule", detail: "mend it", problems: [problem] }, 422),
+    });
+    const { draft } = open();
+    await settle();
+    draft.change.value!.body.effect.value = "1";
+    await settle();
+    await draft.keep();
+    expect(draft.problem.value).toBe("mend it");
+    expect(draft.view.value?.problems[0]?.message).toBe("no");
+    expect(draft.change.value?.body.effect.value).toBe("1");
+  });
+});
