@@ -430,3 +430,21 @@ func TestARuleThatIsLeftBeforeItIsKeptIsNotLost(t *testing.T) {
 	u.clicks(".pane .button", "Take up the rule you left")
 	u.sees(".pane .sentence", "replace Buyer with sif")
 }
+
+func TestTheScopeIsChosenInItsSentenceAndStandsInTheAddress(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.enters("agreement_end", "31/12/2026")
+	u.sees(station("agreement_review", "result"), "19/11/2026")
+	u.chooses("Company", "40 Brinewell Alpin")
+	u.chooses("Vendor group", "One-time")
+	u.clicks(".scope .day", "")
+	u.clicks(".el-date-table td.available", "15")
+	u.sees(".scope .day", "15 Nov 2026")
+	u.sees(station("order_currency", "result"), "CHF") // the test document goes along
+	u.sees(station("payment_terms", "result"), "N00")
+	u.clicks(station("payment_terms", "substitute"), "")
+	require.NoError(t, u.page.Until(`location.search.includes("company=40") && location.search.includes("type=ONCE") && location.search.includes("day=2026-11-15") && location.search.includes("field=payment_terms")`))
+	require.NoError(t, u.page.Do(chromedp.Reload()))
+	u.sees(".pane h2", "Substitute of Payment terms")
+	u.sees(".scope .day", "15 Nov 2026")
+}
