@@ -30,6 +30,17 @@ const manners = [
   { value: "hidden", label: "hidden" },
 ];
 const family = computed(() => body.value.family);
+
+type Moment = NonNullable<RuleBody["effect"]["moments"]>[number];
+const moments: Moment[] = ["typing", "saving", "posting"];
+/** When a check speaks; none chosen in the rule means all of them. */
+function speaks(moment: Moment): boolean {
+  return !body.value.effect.moments?.length || body.value.effect.moments.includes(moment);
+}
+function setMoment(moment: Moment, on: boolean) {
+  const chosen = moments.filter((m) => (m === moment ? on : speaks(m)));
+  body.value.effect.moments = chosen.length === moments.length ? undefined : chosen;
+}
 </script>
 
 <template>
@@ -155,6 +166,34 @@ const family = computed(() => body.value.family);
       <div class="two">
         <label><input v-model="body.on.new" type="checkbox" /> on new records</label>
         <label><input v-model="body.on.change" type="checkbox" /> on changes</label>
+      </div>
+      <template v-if="family === 'validate'">
+        <fieldset class="choice moments">
+          <legend class="field-label">It speaks while</legend>
+          <label v-for="m in moments" :key="m">
+            <input
+              type="checkbox"
+              :checked="speaks(m)"
+              :disabled="speaks(m) && body.effect.moments?.length === 1"
+              @change="setMoment(m, ($event.target as HTMLInputElement).checked)"
+            />
+            {{ m }}
+          </label>
+        </fieldset>
+        <span class="field-label">Only when one of these changed (none: always)</span>
+        <ElSelect
+          :model-value="body.effect.whenChanged ?? []"
+          multiple
+          filterable
+          class="changed"
+          placeholder="always"
+          aria-label="Only when these fields changed"
+          @update:model-value="body.effect.whenChanged = $event.length ? $event : undefined"
+        >
+          <ElOption v-for="f in catalog.kind?.kind.fields" :key="f.key" :value="f.key" :label="f.label" />
+        </ElSelect>
+      </template>
+      <div class="two">
         <label
           ><span class="field-label">From day</span><input v-model="body.scope.from" class="line" type="date"
         /></label>
@@ -205,6 +244,14 @@ const family = computed(() => body.value.family);
   padding: 0;
   display: grid;
   gap: 3px;
+}
+.moments {
+  display: flex;
+  gap: 12px;
+  margin-bottom: 8px;
+}
+.changed {
+  margin-bottom: 8px;
 }
 .choice legend {
   padding: 0;
