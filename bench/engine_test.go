@@ -45,15 +45,15 @@ func BenchmarkDocument(b *testing.B) {
 		}
 		return list
 	}
-	c := &engine.Case{Entered: make([]feel.Value, 30), Moment: rule.Posting}
-	for i := range c.Entered {
-		c.Entered[i] = feel.StringOf("text")
+	c := &engine.Case{Header: engine.Values{Entered: make([]feel.Value, 30)}, Moment: rule.Posting}
+	for i := range c.Header.Entered {
+		c.Header.Entered[i] = feel.StringOf("text")
 		if i%2 == 0 {
-			c.Entered[i] = feel.NumberOf(decimal.FromInt(int64(100 + i)))
+			c.Header.Entered[i] = feel.NumberOf(decimal.FromInt(int64(100 + i)))
 		}
 	}
 	for name, elsewhere := range map[string]int{"book of 200": 0, "book of 10000": 9800} {
-		p := plan.Build(plan.NewBook(kind, rules(elsewhere)), scope)
+		p := plan.Build(plan.NewBook(kind, nil, rules(elsewhere)), scope)
 		for detail, traced := range map[string]bool{"without trace": false, "with trace": true} {
 			b.Run(name+"/"+detail, func(b *testing.B) {
 				b.ReportAllocs()

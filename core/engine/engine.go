@@ -1,27 +1,23 @@
-// Package engine takes a document through a plan: every field once through its
-// stations, then the validations. The result tells every value and why.
+// Package engine takes a document through a plan: every field of the header once
+// and every field of the lines once per line through its stations, then the
+// validations. The result tells every value and why.
 //
 // Run is a pure function of its arguments: no clock, no storage, no screen.
 // Start reading there.
 package engine
 
 import (
-	"slices"
-
 	"codicil/core/feel"
-	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
 )
 
-// Case is a document on its way through a plan. Values are by place in the kind.
+// Case is a document on its way through a plan.
 type Case struct {
-	// Entered are the values that were typed, loaded or carried over.
-	Entered []feel.Value
-	// Misfits are entered texts that are not of their field's type, by field.
-	Misfits map[int]*record.Misfit
-	// Stored are the values as last saved; nil for a new record.
-	Stored []feel.Value
+	Header Values
+	Lines  []Line
+	// Linked finds the records that links name; nil: links are taken as they are.
+	Linked Linked
 	// Moment decides which validations speak.
 	Moment rule.Moment
 	// User is the name of the person at work.
@@ -30,6 +26,30 @@ type Case struct {
 	Now feel.Value
 	// Reasons are what a person said to go on in spite of a confirm, by rule.
 	Reasons map[int64]string
+}
+
+// Values are the values of the header, or of one line, each by its place among
+// the fields of the header or of the lines.
+type Values struct {
+	// Entered are the values that were typed, loaded or carried over.
+	Entered []feel.Value
+	// Misfits are entered texts that are not of their field's type.
+	Misfits map[int]*record.Misfit
+	// Stored are the values as last saved; nil for a new record or a new line.
+	Stored []feel.Value
+}
+
+// Line is one line on its way through a plan.
+type Line struct {
+	Number int // names the line as long as it lives
+	Values
+}
+
+// Linked finds the records that links name.
+type Linked interface {
+	feel.Linked
+	// Missing says why a link may not name the record; "" when it may.
+	Missing(kind, key string) string
 }
 
 // Verdict is what becomes of a document.
@@ -45,8 +65,51 @@ const (
 // Outcome is what the plan made of a case.
 type Outcome struct {
 	Verdict  Verdict
-	Fields   []Field // by place in the kind
+	Fields   []Field // of the header, by place
+	Lines    []LineOutcome
 	Messages []Message
+}
+
+// LineOutcome is what became of one line.
+type LineOutcome struct {
+	Number int
+	Fields []Field // by place among the fields of the lines
+}
+
+// Field returns what became of the field at the place in the kind; for a field
+// of the lines, in the line with the number. nil when there is no such line.
+func (o *Outcome) Field(place, line int) *Field {
+	if place < len(o.Fields) {
+		return &o.Fields[place]
+	}
+	for i := range o.Lines {
+		if o.Lines[i].Number == line {
+			return &o.Lines[i].Fields[place-len(o.Fields)]
+		}
+	}
+	return nil
+}
+
+// Spot is a field of the header, or of one line.
+type Spot struct {
+	Place int // in the kind
+	Line  int // number of the line; 0: the header
+	*Field
+}
+
+// Spots returns every field of the document: the header in the order of the kind,
+// then line by line.
+func (o *Outcome) Spots() []Spot {
+	spots := make([]Spot, 0, len(o.Fields)*(1+len(o.Lines)))
+	for i := range o.Fields {
+		spots = append(spots, Spot{i, 0, &o.Fields[i]})
+	}
+	for l := range o.Lines {
+		for i := range o.Lines[l].Fields {
+			spots = append(spots, Spot{len(o.Fields) + i, o.Lines[l].Number, &o.Lines[l].Fields[i]})
+		}
+	}
+	return spots
 }
 
 // Field is the journey of one field.
@@ -97,317 +160,13 @@ type Fact struct {
 // Message is something that a rule, or the field itself, says about the document.
 type Message struct {
 	Severity rule.Severity
-	// Code is "rule", "required", "failed", "set-aside" or the code of a misfit.
+	// Code is "rule", "required", "failed", "set-aside", "unbalanced" or the code of
+	// a misfit.
 	Code  string
-	Field int            // where it points
+	Field int            // where it points: place in the kind
+	Line  int            // number of the line it points to; 0: none
 	Rule  *rule.Compiled // nil: the field itself speaks
 	Text  string
 	// Reason is what a person said to go on; "" when nobody did.
 	Reason string
-}
-
-type run struct {
-	plan   *plan.Plan
-	c      *Case
-	detail bool
-	frame  feel.Frame
-	out    *Outcome
-}
-
-// Run takes the case through the plan. With detail, every act tells the facts
-// that decided it; without, Rules stays empty and the run is faster.
-func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
-	kind := p.Kind()
-	r := &run{plan: p, c: c, detail: detail, out: &Outcome{Fields: make([]Field, len(kind.Fields))}}
-	r.frame = feel.Frame{Slots: make([]feel.Value, p.Vocabulary.Size), Now: c.Now}
-	for i := range kind.Fields {
-		r.frame.Slots[p.Vocabulary.Slot(i, rule.SoFar)] = c.Entered[i]
-		r.frame.Slots[p.Vocabulary.Slot(i, rule.Entered)] = c.Entered[i]
-		if c.Stored != nil {
-			r.frame.Slots[p.Vocabulary.Slot(i, rule.Stored)] = c.Stored[i]
-		}
-	}
-	p.Vocabulary.FillContext(r.frame.Slots, p.Scope.Company, p.Scope.Type, c.User)
-	if p.Loop != nil {
-		r.say(rule.Refuse, "failed", p.Loop.Fields[0], p.Loop.Rules[0], "these rules wait for each other: "+p.Loop.Describe(kind)+". Change or suspend one of them")
-	}
-	for _, field := range p.Order {
-		r.journey(field)
-	}
-	for field := range kind.Fields {
-		r.validate(field)
-	}
-	r.out.Verdict = r.verdict()
-	return r.out
-}
-
-func (r *run) say(severity rule.Severity, code string, field int, by *rule.Compiled, text string) {
-	m := Message{Severity: severity, Code: code, Field: field, Rule: by, Text: text}
-	if severity == rule.Confirm && by != nil {
-		m.Reason = r.c.Reasons[by.ID]
-	}
-	r.out.Messages = append(r.out.Messages, m)
-}
-
-func (r *run) verdict() Verdict {
-	verdict := Accepted
-	for _, m := range r.out.Messages {
-		switch {
-		case m.Severity == rule.Refuse:
-			return Refused
-		case m.Severity == rule.Confirm && m.Reason == "":
-			verdict = NeedsReason
-		}
-	}
-	return verdict
-}
-
-// set makes v the value so far of the field.
-func (r *run) set(field int, v feel.Value) { r.frame.Slots[field] = v }
-
-func (r *run) isNew() bool { return r.c.Stored == nil }
-
-// journey takes one field through entry, default, substitute and settle.
-func (r *run) journey(i int) {
-	field, out := &r.plan.Kind().Fields[i], &r.out.Fields[i]
-	value := r.c.Entered[i]
-	out.Entered = value
-	if !value.IsNull() {
-		out.Made = "entered"
-	}
-	if wrong := r.c.Misfits[i]; wrong != nil {
-		r.say(rule.Refuse, wrong.Code, i, nil, wrong.Message)
-		for _, family := range rule.Families[:3] {
-			for _, c := range r.plan.Stations[i][family] {
-				r.note(out, Act{Rule: c, Did: NotReached})
-			}
-		}
-		return
-	}
-
-	entry := r.first(i, rule.Entry, nil)
-	if entry != nil {
-		out.Manner = entry.Effect.Manner
-	}
-	if out.Manner == rule.ReadOnly || out.Manner == rule.Hidden {
-		value = r.keepStored(i, out, entry, value)
-	}
-
-	out.Defaulted = value
-	if by := r.first(i, rule.Default, &value); by != nil {
-		out.Defaulted = value
-		if !value.IsNull() {
-			out.Made = "default"
-		}
-	}
-	out.Substituted = value
-	if by := r.first(i, rule.Substitute, &value); by != nil {
-		out.Substituted = value
-		out.Made = "substitute"
-	}
-
-	here := record.Surroundings{Company: r.plan.Scope.Company, Day: r.plan.Scope.Day}
-	if c := r.plan.Kind().Index(field.Currency); c >= 0 {
-		here.Currency, _ = r.frame.Slots[c].Text()
-	}
-	final, wrong := field.Settle(value, here)
-	if wrong != nil {
-		r.say(rule.Refuse, wrong.Code, i, nil, wrong.Message)
-	}
-	out.Final = final
-	r.set(i, final)
-	if final.IsNull() {
-		if out.Manner == rule.Required {
-			r.say(rule.Refuse, "required", i, entry, field.Label+" is required; enter it")
-		}
-		if out.Made != "substitute" {
-			out.Made = ""
-		}
-	}
-}
-
-// keepStored sets aside what was typed into a field that is not for typing.
-func (r *run) keepStored(i int, out *Field, entry *rule.Compiled, value feel.Value) feel.Value {
-	kept := feel.NullValue
-	if !r.isNew() {
-		kept = r.c.Stored[i]
-	}
-	if !feel.Same(value, kept) {
-		label := r.plan.Kind().Fields[i].Label
-		r.say(rule.Advise, "set-aside", i, entry, label+" is "+string(out.Manner)+" here: what was entered is not taken")
-	}
-	out.Made = ""
-	if !kept.IsNull() {
-		out.Made = "stored"
-	}
-	r.set(i, kept)
-	return kept
-}
-
-// first lets the candidates of a station have their chance in order; the first
-// whose condition holds acts. value is the value so far, which a default or a
-// substitution changes; nil for entry rules, which make none.
-func (r *run) first(i int, family rule.Family, value *feel.Value) *rule.Compiled {
-	var acted *rule.Compiled
-	out := &r.out.Fields[i]
-	for _, c := range r.plan.Stations[i][family] {
-		act := Act{Rule: c}
-		if value != nil {
-			act.Before, act.After = *value, *value
-		}
-		switch {
-		case acted != nil:
-			act.Did, act.By = Beaten, acted
-		case family == rule.Default && !act.Before.IsNull():
-			act.Did = NotNeeded
-		case !r.occasion(c):
-			act.Did = OtherOccasion
-		default:
-			r.chance(i, c, &act)
-			if act.Did == Acted {
-				acted = c
-				if value != nil {
-					*value = act.After
-					r.set(i, act.After)
-				}
-			}
-		}
-		r.note(out, act)
-	}
-	return acted
-}
-
-func (r *run) occasion(c *rule.Compiled) bool {
-	if r.isNew() {
-		return c.On.New
-	}
-	return c.On.Change && (c.Family != rule.Default || c.Effect.Lifetime == rule.WheneverBlank)
-}
-
-// chance evaluates the rule's condition and, if it holds, its value.
-func (r *run) chance(i int, c *rule.Compiled, act *Act) {
-	if !r.applies(i, c, act) {
-		return
-	}
-	if c.Value != nil {
-		v := r.eval(c.Value, act)
-		if r.failed(i, c, act, "value") {
-			return
-		}
-		act.After = v
-	}
-	act.Did = Acted
-}
-
-// applies tells whether the rule's condition holds; where not, the act says why.
-func (r *run) applies(i int, c *rule.Compiled, act *Act) bool {
-	if c.When == nil {
-		return true
-	}
-	holds := r.eval(c.When, act)
-	if r.failed(i, c, act, "when") {
-		return false
-	}
-	if !holds.IsTrue() {
-		act.Did = WhenNotTrue
-		return false
-	}
-	return true
-}
-
-// eval runs a formula and, with detail, notes the values that it read.
-func (r *run) eval(program *feel.Program, act *Act) feel.Value {
-	r.frame.Failures = r.frame.Failures[:0]
-	if !r.detail {
-		return program.Eval(&r.frame)
-	}
-	v, steps := program.Explain(&r.frame)
-	first := len(act.Facts) // before those are the facts of the rule's other formula
-	act.Facts = slices.Grow(act.Facts, len(steps))
-	for _, s := range steps {
-		if _, branch := s.Node.(*feel.If); branch {
-			continue // its condition and the value made say the same, shorter
-		}
-		if slices.ContainsFunc(act.Facts[:first], func(f Fact) bool { return f.Text == s.Text }) {
-			continue
-		}
-		fact := Fact{Text: s.Text, Field: -1, Value: s.Value}
-		if slot, ok := feel.SlotOf(s.Node); ok {
-			if f, form, isField := r.plan.Vocabulary.FieldAt(slot); isField && form == rule.SoFar {
-				fact.Field = f
-			}
-		}
-		act.Facts = append(act.Facts, fact)
-	}
-	return v
-}
-
-// failed reports a formula that failed; the field then keeps its value so far.
-func (r *run) failed(i int, c *rule.Compiled, act *Act, part string) bool {
-	if len(r.frame.Failures) == 0 {
-		return false
-	}
-	f := r.frame.Failures[0]
-	text := map[string]string{"when": c.Rule.When, "value": c.Effect.Value, "must": c.Effect.Must}[part]
-	act.Did = Failed
-	act.Reason = f.Message + " in " + part + ": " + text[f.Start:f.End]
-	r.say(rule.Refuse, "failed", i, c, c.Label()+" failed: "+act.Reason+". Mend or suspend the rule")
-	return true
-}
-
-func (r *run) note(out *Field, act Act) {
-	if r.detail {
-		out.Rules = append(out.Rules, act)
-	}
-}
-
-// validate lets every validation of the field speak.
-func (r *run) validate(i int) {
-	out := &r.out.Fields[i]
-	if r.c.Misfits[i] != nil {
-		return // the field has spoken; rules about its value would only add noise
-	}
-	for _, c := range r.plan.Stations[i][rule.Validate] {
-		act := Act{Rule: c, Before: out.Final, After: out.Final}
-		if !r.occasion(c) || !r.speaksNow(c) {
-			act.Did = OtherOccasion
-			r.note(out, act)
-			continue
-		}
-		r.judge(i, c, &act)
-		r.note(out, act)
-	}
-}
-
-func (r *run) speaksNow(c *rule.Compiled) bool {
-	if len(c.Effect.Moments) > 0 && !slices.Contains(c.Effect.Moments, r.c.Moment) {
-		return false
-	}
-	if len(c.Changed) == 0 {
-		return true
-	}
-	return slices.ContainsFunc(c.Changed, func(field int) bool {
-		before := feel.NullValue
-		if !r.isNew() {
-			before = r.c.Stored[field]
-		}
-		return !feel.Same(before, r.out.Fields[field].Final)
-	})
-}
-
-func (r *run) judge(i int, c *rule.Compiled, act *Act) {
-	if !r.applies(i, c, act) {
-		return
-	}
-	holds := r.eval(c.Must, act)
-	switch {
-	case r.failed(i, c, act, "must"):
-	case holds.IsTrue():
-		act.Did = Holds
-	case holds.IsNull():
-		act.Did = Undecided
-	default:
-		act.Did = Speaks
-		r.say(c.Effect.Severity, "rule", i, c, c.Effect.Message)
-	}
 }

@@ -85,7 +85,7 @@ func (j journey) prepare(t testing.TB, rules []rule.Rule) (*plan.Plan, *engine.C
 	if day == "" {
 		day = "2026-11-24"
 	}
-	book := plan.NewBook(&kind, rules)
+	book := plan.NewBook(&kind, nil, rules)
 	for _, c := range book.Rules {
 		require.True(t, c.Sound(), "%v", c.Problems)
 	}
@@ -95,7 +95,7 @@ func (j journey) prepare(t testing.TB, rules []rule.Rule) (*plan.Plan, *engine.C
 		d.Entered[key] = proof.Item{Typed: text}
 	}
 	now, _ := feel.Compile(`@"2026-11-24T23:59:00"`, nil, feel.Strict)
-	c, err := d.Case(&kind, record.Surroundings{Company: company, Day: day}, "Ada", now.Eval(&feel.Frame{}))
+	c, err := d.Case(&kind, proof.Setting{Company: company, User: "Ada", Now: now.Eval(&feel.Frame{}), Moment: rule.Posting})
 	require.NoError(t, err)
 	if j.Moment != "" {
 		c.Moment = j.Moment

@@ -81,7 +81,7 @@ func TestTheInvariantsOfAJourney(t *testing.T) {
 					rt.Fatalf("%d rules act at %s of %s", acted, family, kind.Fields[i].Key)
 				}
 			}
-			if standing := len(p.Stations[i][rule.Entry]) + len(p.Stations[i][rule.Default]) + len(p.Stations[i][rule.Substitute]) + len(p.Stations[i][rule.Validate]); standing != len(told) {
+			if standing := len(p.At(i, rule.Entry)) + len(p.At(i, rule.Default)) + len(p.At(i, rule.Substitute)) + len(p.At(i, rule.Validate)); standing != len(told) {
 				rt.Fatalf("%d rules stand at %s, %d are told", standing, kind.Fields[i].Key, len(told))
 			}
 		}

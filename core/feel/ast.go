@@ -37,7 +37,8 @@ type (
 		node
 		Base   Node
 		Member string
-		symbol *Symbol // set when Base is a namespace: the member's own slot
+		symbol *Symbol // set when the member has a slot of its own
+		link   *Link   // set when Base is the key of a record elsewhere
 	}
 	// Negate is −Operand.
 	Negate struct {
@@ -105,6 +106,9 @@ type (
 func Children(n Node) []Node {
 	switch n := n.(type) {
 	case *Path:
+		if n.symbol != nil {
+			return nil // the member is read by itself
+		}
 		return []Node{n.Base}
 	case *Negate:
 		return []Node{n.Operand}

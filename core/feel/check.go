@@ -2,6 +2,7 @@ package feel
 
 import (
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 )
@@ -118,32 +119,20 @@ func (c *checker) name(n *Name) Type {
 		return AnyType
 	}
 	n.symbol = symbol
-	if symbol.Members != nil {
+	if symbol.Slot < 0 {
 		c.report(n, Error, "unknown-name", "", "%s is a group of names: write %s.%s", n.Text, n.Text, firstName(symbol.Members))
 	}
 	return symbol.Type
 }
 
-func firstName(members map[string]Symbol) string {
-	best := ""
-	for name := range members {
-		if best == "" || name < best {
-			best = name
-		}
-	}
-	return best
-}
+func firstName(members map[string]Symbol) string { return sortedNames(members)[0] }
 
 func (c *checker) unknownName(n *Name) {
 	if _, ok := builtins[n.Text]; ok {
 		c.report(n, Error, "unknown-name", n.Text+"()", "%s is a function: write %s(…)", n.Text, n.Text)
 		return
 	}
-	candidates := make([]string, 0, len(c.scope))
-	for name := range c.scope {
-		candidates = append(candidates, name)
-	}
-	slices.Sort(candidates)
+	candidates := sortedNames(c.scope)
 	for _, name := range candidates {
 		if label := c.scope[name].Label; label != "" && strings.EqualFold(label, n.Text) {
 			c.report(n, Error, "unknown-name", name, "there is no field %q; the field %s is written %s", n.Text, label, name)
@@ -163,24 +152,65 @@ func (c *checker) unknownName(n *Name) {
 }
 
 func (c *checker) path(n *Path) Type {
-	if base, ok := n.Base.(*Name); ok {
-		if symbol, found := c.scope[base.Text]; found && symbol.Members != nil {
-			base.symbol = symbol
-			member, found := symbol.Members[n.Member]
-			if !found {
-				var candidates []string
-				for name := range symbol.Members {
-					candidates = append(candidates, name)
-				}
-				slices.Sort(candidates)
-				c.missing(n, candidates, "there is no %s.%s", base.Text, n.Member)
-				return AnyType
-			}
-			n.symbol = &member
-			return member.Type
+	if group, name := c.group(n.Base); group != nil {
+		member, found := group.Members[n.Member]
+		if !found {
+			c.missing(n, sortedNames(group.Members), "there is no %s.%s", name, n.Member)
+			return AnyType
 		}
+		n.symbol = &member
+		if member.Slot < 0 {
+			c.report(n, Error, "unknown-name", "", "%s.%s is a group of names: write %s.%s.%s", name, n.Member, name, n.Member, firstName(member.Members))
+		}
+		return member.Type
 	}
 	return c.member(n, c.check(n.Base))
+}
+
+// group returns the symbol with members that a node stands for, and its name;
+// nil when it stands for none.
+func (c *checker) group(n Node) (*Symbol, string) {
+	switch n := n.(type) {
+	case *Name:
+		if symbol, found := c.scope[n.Text]; found && symbol.Members != nil {
+			return &symbol, n.Text
+		}
+	case *Path:
+		if outer, name := c.group(n.Base); outer != nil {
+			if symbol, found := outer.Members[n.Member]; found && symbol.Members != nil {
+				return &symbol, name + "." + n.Member
+			}
+		}
+	}
+	return nil, ""
+}
+
+// follow finds the type of a field behind a link.
+func (c *checker) follow(n *Path, link *Link) Type {
+	depth := 0
+	for base := Node(n); ; depth++ {
+		path, ok := base.(*Path)
+		if !ok || (path != n && path.link == nil) {
+			break
+		}
+		base = path.Base
+	}
+	if depth > LinkDepth {
+		c.report(n, Error, "too-deep", "", "a path follows %d links at most; this is one more", LinkDepth)
+		return AnyType
+	}
+	n.link = link
+	fields := link.Fields()
+	t, found := fields[n.Member]
+	if !found {
+		c.missing(n, sortedNames(fields), "a %s has no field %q", link.Kind, n.Member)
+		return AnyType
+	}
+	return t
+}
+
+func sortedNames[T any](of map[string]T) []string {
+	return slices.Sorted(maps.Keys(of))
 }
 
 func (c *checker) missing(n *Path, candidates []string, format string, args ...any) {
@@ -198,6 +228,9 @@ func (c *checker) missing(n *Path, candidates []string, format string, args ...a
 }
 
 func (c *checker) member(n *Path, base Type) Type {
+	if base.Link != nil {
+		return c.follow(n, base.Link)
+	}
 	switch base.Kind {
 	case Any, Null:
 		return AnyType
@@ -210,23 +243,14 @@ func (c *checker) member(n *Path, base Type) Type {
 		if t, found := base.Entries[n.Member]; found {
 			return t
 		}
-		candidates := make([]string, 0, len(base.Entries))
-		for name := range base.Entries {
-			candidates = append(candidates, name)
-		}
-		slices.Sort(candidates)
-		c.missing(n, candidates, "there is no entry %q here", n.Member)
+		c.missing(n, sortedNames(base.Entries), "there is no entry %q here", n.Member)
 		return AnyType
 	}
 	known := properties[base.Kind]
 	if t, found := known[n.Member]; found {
 		return Type{Kind: t}
 	}
-	candidates := make([]string, 0, len(known))
-	for name := range known {
-		candidates = append(candidates, name)
-	}
-	slices.Sort(candidates)
+	candidates := sortedNames(known)
 	if len(candidates) == 0 {
 		c.missing(n, nil, "a %s has no parts, so .%s is not there", base, n.Member)
 	} else {

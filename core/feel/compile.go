@@ -9,6 +9,10 @@ import (
 type Frame struct {
 	// Slots are the values of the scope's symbols.
 	Slots []Value
+	// Row are the values of the symbols from RowSlot on: those of one line.
+	Row []Value
+	// Linked finds linked records; nil: there are none.
+	Linked Linked
 	// Now is the date and time that now() and today() tell; null when there is no clock.
 	Now Value
 	// Failures are what went wrong where the standard gives null: a division by
@@ -89,11 +93,11 @@ func (p *Program) Reads() []int {
 func SlotOf(n Node) (int, bool) {
 	switch n := n.(type) {
 	case *Name:
-		if n.symbol.Members == nil {
+		if n.symbol.Slot >= 0 {
 			return n.symbol.Slot, true
 		}
 	case *Path:
-		if n.symbol != nil {
+		if n.symbol != nil && n.symbol.Slot >= 0 {
 			return n.symbol.Slot, true
 		}
 	}
@@ -135,6 +139,9 @@ func (c compiler) translate(n Node) code {
 			return readSlot(n.symbol.Slot)
 		}
 		base, member := c.compile(n.Base), n.Member
+		if link := n.link; link != nil {
+			return func(f *Frame) Value { return follow(f, link, base(f), member) }
+		}
 		return func(f *Frame) Value { return memberOf(base(f), member) }
 	case *Negate:
 		operand := c.compile(n.Operand)
@@ -192,7 +199,30 @@ func (c compiler) translate(n Node) code {
 	return func(*Frame) Value { return NullValue }
 }
 
-func readSlot(slot int) code { return func(f *Frame) Value { return f.Slots[slot] } }
+func readSlot(slot int) code {
+	if slot >= RowSlot {
+		slot -= RowSlot
+		return func(f *Frame) Value { return f.Row[slot] }
+	}
+	return func(f *Frame) Value { return f.Slots[slot] }
+}
+
+// follow reads a field of the record that a key names, or of each that a list of
+// keys names.
+func follow(f *Frame, link *Link, key Value, field string) Value {
+	if key.kind == List {
+		values := make([]Value, len(key.items()))
+		for i, item := range key.items() {
+			values[i] = follow(f, link, item, field)
+		}
+		return ListOf(values)
+	}
+	text, ok := key.Text()
+	if !ok || f.Linked == nil {
+		return NullValue
+	}
+	return f.Linked.Follow(link.Kind, text, field)
+}
 
 func (c compiler) binary(n *Binary) code {
 	left, right, operator := c.compile(n.Left), c.compile(n.Right), n.Operator

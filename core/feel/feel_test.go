@@ -107,7 +107,7 @@ func TestNamesOfSeveralWords(t *testing.T) {
 func TestNamespacesAreSlots(t *testing.T) {
 	scope := feel.Scope{
 		"terms":   {Slot: 0, Type: feel.StringType},
-		"entered": {Members: map[string]feel.Symbol{"terms": {Slot: 1, Type: feel.StringType}}},
+		"entered": {Slot: -1, Members: map[string]feel.Symbol{"terms": {Slot: 1, Type: feel.StringType}}},
 	}
 	program, problems := feel.Compile(`terms != entered.terms`, scope, feel.Strict)
 	require.NoError(t, problems.Errors())

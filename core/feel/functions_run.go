@@ -245,7 +245,7 @@ func extreme(sign int) func(*Frame, Node, []Value) Value {
 		}
 		best := items[0]
 		for _, item := range items[1:] {
-			c, ok := order(item, best)
+			c, ok := Order(item, best)
 			if !ok {
 				return f.fail(n, "these values have no common order")
 			}

@@ -36,7 +36,7 @@ func compare(f *Frame, n Node, operator string, a, b Value) Value {
 	if a.IsNull() || b.IsNull() {
 		return NullValue
 	}
-	c, ok := order(a, b)
+	c, ok := Order(a, b)
 	if !ok {
 		return f.fail(n, "a "+a.kind.String()+" cannot be compared with a "+b.kind.String())
 	}

@@ -7,7 +7,28 @@ type Type struct {
 	Element *Type
 	// Entries are the types of a context's entries; nil: not known.
 	Entries map[string]Type
+	// Link makes a string the key of a record elsewhere, whose fields can be read
+	// through it; nil: a string like any other.
+	Link *Link
 }
+
+// Link is what is known of the records that a key names.
+type Link struct {
+	// Kind is the kind of record that the key names.
+	Kind string
+	// Fields returns the types of the record's fields. It is a function because
+	// two kinds may link to each other.
+	Fields func() map[string]Type
+}
+
+// Linked finds the values of records that links name.
+type Linked interface {
+	// Follow returns a field of the record; null when there is no such record.
+	Follow(kind, key, field string) Value
+}
+
+// LinkDepth is how many links a path may follow.
+const LinkDepth = 2
 
 // Plain types.
 var (
@@ -82,15 +103,19 @@ func TypeOf(v Value) Type {
 
 // Symbol is what a name of the scope stands for.
 type Symbol struct {
-	// Slot is the place of the value in Frame.Slots.
+	// Slot is the place of the value in Frame.Slots, or, from RowSlot on, in
+	// Frame.Row. Below 0 the symbol has no value of its own, only members.
 	Slot int
 	Type Type
 	// Label is the name that people know, for messages and help; may be "".
 	Label string
-	// Members makes the symbol a namespace: it has no value of its own, only
-	// its members have (entered.x, stored.x).
+	// Members are names behind the name, each with a slot of its own (entered.x,
+	// lines.x).
 	Members map[string]Symbol
 }
+
+// RowSlot is the first slot of Frame.Row.
+const RowSlot = 1 << 20
 
 // Scope holds the names that a formula may use.
 type Scope map[string]Symbol
@@ -99,9 +124,7 @@ func (s Scope) names() []string {
 	names := make([]string, 0, len(s))
 	for name, symbol := range s {
 		names = append(names, name)
-		for member := range symbol.Members {
-			names = append(names, member)
-		}
+		names = append(names, Scope(symbol.Members).names()...)
 		names = append(names, entryNames(symbol.Type)...)
 	}
 	return names

@@ -257,8 +257,8 @@ func Same(a, b Value) bool {
 	}
 }
 
-// order compares two values of one ordered kind; false when they have no order.
-func order(a, b Value) (int, bool) {
+// Order compares two values of one ordered kind; false when they have no order.
+func Order(a, b Value) (int, bool) {
 	if a.kind != b.kind {
 		return 0, false
 	}
@@ -283,7 +283,7 @@ func (i *Interval) holds(v Value) Value {
 		if end.bound.IsNull() {
 			continue
 		}
-		c, ordered := order(v, end.bound)
+		c, ordered := Order(v, end.bound)
 		if !ordered {
 			return NullValue
 		}

@@ -19,10 +19,10 @@ type Book struct {
 	Rules      []*rule.Compiled
 }
 
-// NewBook compiles the rules of a kind. Rules with errors stay in the book, with
-// their problems, but never act.
-func NewBook(kind *record.Kind, rules []rule.Rule) *Book {
-	b := &Book{Vocabulary: rule.NewVocabulary(kind)}
+// NewBook compiles the rules of a kind; kinds are those that its links lead to.
+// Rules with errors stay in the book, with their problems, but never act.
+func NewBook(kind *record.Kind, kinds []record.Kind, rules []rule.Rule) *Book {
+	b := &Book{Vocabulary: rule.NewVocabulary(kind, kinds)}
 	for _, r := range rules {
 		b.Rules = append(b.Rules, rule.Compile(r, b.Vocabulary))
 	}
@@ -54,14 +54,28 @@ type Scope struct {
 type Plan struct {
 	Vocabulary *rule.Vocabulary
 	Scope      Scope
-	// Stations holds the candidates of each field, by place in the kind and by
-	// family, in the order in which they get their chance.
-	Stations []map[rule.Family][]*rule.Compiled
+	// stations holds the candidates of each field, by place in the kind and by
+	// place of the family.
+	stations [][][]*rule.Compiled
 	// Order lists the fields so that each comes after those its rules read.
 	Order []int
 	// Loop is nil, or the path of fields that wait for each other.
 	Loop *Loop
+	// Lists are the slots of lists over lines that some rule reads.
+	Lists map[int]bool
 }
+
+// At returns the candidates of a field at the station of a family, in the order
+// in which they get their chance.
+func (p *Plan) At(field int, family rule.Family) []*rule.Compiled {
+	if p.stations[field] == nil {
+		return nil
+	}
+	return p.stations[field][family.Station()]
+}
+
+// Quiet tells whether no rule stands at any station of the field.
+func (p *Plan) Quiet(field int) bool { return p.stations[field] == nil }
 
 // Loop is a circle of fields, each waiting for the next.
 type Loop struct {
@@ -85,17 +99,23 @@ func (l *Loop) Describe(kind *record.Kind) string {
 // A loop is reported in the plan, whose Order then is the order of the kind.
 func Build(b *Book, s Scope) *Plan {
 	kind := b.Vocabulary.Kind
-	p := &Plan{Vocabulary: b.Vocabulary, Scope: s, Stations: make([]map[rule.Family][]*rule.Compiled, len(kind.Fields))}
+	p := &Plan{Vocabulary: b.Vocabulary, Scope: s, stations: make([][][]*rule.Compiled, len(kind.Fields)), Lists: map[int]bool{}}
 	for _, c := range b.Rules {
 		if c.State != rule.InForce || !c.Sound() || !Covers(c, s) {
 			continue
 		}
-		if p.Stations[c.Field] == nil {
-			p.Stations[c.Field] = map[rule.Family][]*rule.Compiled{}
+		if p.stations[c.Field] == nil {
+			p.stations[c.Field] = make([][]*rule.Compiled, len(rule.Families))
 		}
-		p.Stations[c.Field][c.Family] = append(p.Stations[c.Field][c.Family], c)
+		station := c.Family.Station()
+		p.stations[c.Field][station] = append(p.stations[c.Field][station], c)
+		for _, slot := range c.Reads() {
+			if read, ok := b.Vocabulary.ReadAt(slot); slot == b.Vocabulary.Lines || (ok && read.List) {
+				p.Lists[slot] = true
+			}
+		}
 	}
-	for _, families := range p.Stations {
+	for _, families := range p.stations {
 		for _, candidates := range families {
 			slices.SortFunc(candidates, func(x, y *rule.Compiled) int { return rule.Less(&x.Rule, &y.Rule) })
 		}
@@ -122,11 +142,16 @@ func (p *Plan) waits(field int) []wait {
 		if family == rule.Validate {
 			continue
 		}
-		for _, c := range p.Stations[field][family] {
+		for _, c := range p.At(field, family) {
 			for _, slot := range c.Reads() {
-				read, form, ok := p.Vocabulary.FieldAt(slot)
-				if ok && form == rule.SoFar && read != field {
-					list = append(list, wait{read, c})
+				if slot == p.Vocabulary.Lines {
+					for column := range p.Vocabulary.Columns {
+						list = append(list, wait{p.Vocabulary.Headers + column, c})
+					}
+				}
+				read, ok := p.Vocabulary.ReadAt(slot)
+				if ok && read.Form == rule.SoFar && (read.Field != field || read.List) {
+					list = append(list, wait{read.Field, c})
 				}
 			}
 		}
@@ -162,9 +187,12 @@ func (p *Plan) order() {
 			}
 			path = path[:len(path)-1]
 		}
-		// The decimals of an amount are those of its currency.
-		if c := p.Kind().Index(fields[field].Currency); c >= 0 && state[c] == unseen && !visit(c) {
-			return false
+		// A field is fitted by those beside it: an amount by its currency.
+		beside := p.Vocabulary.Beside[field]
+		for _, other := range []int{beside.Currency, beside.Unit, beside.Country} {
+			if other >= 0 && state[other] == unseen && !visit(other) {
+				return false
+			}
 		}
 		state[field] = finished
 		p.Order = append(p.Order, field)

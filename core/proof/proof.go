@@ -6,7 +6,9 @@ package proof
 
 import (
 	"fmt"
+	"maps"
 	"slices"
+	"strconv"
 	"strings"
 
 	"codicil/core/engine"
@@ -30,8 +32,12 @@ type Document struct {
 	Type    string          `json:"type"`
 	Day     record.Day      `json:"day"`
 	Entered map[string]Item `json:"entered"` // by field; what is not there is blank
-	// Stored holds the saved values that the document changes; nil: a new record.
+	Lines   []Line          `json:"lines,omitempty"`
+	// Stored holds the saved values of the header that the document changes; nil:
+	// a new record.
 	Stored map[string]string `json:"stored,omitempty"`
+	// StoredLines are the saved lines; those whose number is not among Lines are removed.
+	StoredLines []record.Line `json:"storedLines,omitempty"`
 	// Record is the number of the saved record that Stored was taken from, for people.
 	Record string `json:"record,omitempty"`
 	// Reasons are what was said to go on in spite of a confirm, by rule.
@@ -40,10 +46,16 @@ type Document struct {
 	Format *record.Format `json:"format,omitempty"`
 }
 
+// Line is an entered line.
+type Line struct {
+	Number  int             `json:"number"`  // names the line; a saved line has the same
+	Entered map[string]Item `json:"entered"` // by column: the field's key without record.LinePrefix
+}
+
 // Expectation is what a proof expects.
 type Expectation struct {
 	Verdict engine.Verdict `json:"verdict"`
-	// Values are final values by field; "" expects a blank. Fields that are not
+	// Values are final values by Address; "" expects a blank. Fields that are not
 	// there may have any value.
 	Values   map[string]string `json:"values"`
 	Messages []Message         `json:"messages"`
@@ -52,7 +64,8 @@ type Expectation struct {
 // Message is an expected message. All messages of an outcome are expected, and no others.
 type Message struct {
 	Severity rule.Severity `json:"severity"`
-	Field    string        `json:"field"`
+	Field    string        `json:"field"`          // key
+	Line     int           `json:"line,omitempty"` // number of the line; 0: none
 	Text     string        `json:"text"`
 	Rule     int64         `json:"rule,omitempty"` // 0: the field itself speaks
 }
@@ -70,60 +83,104 @@ type Proof struct {
 type Difference struct {
 	// What is "verdict", "value" or "message".
 	What     string `json:"what"`
-	Field    string `json:"field,omitempty"`
+	Field    string `json:"field,omitempty"` // Address
 	Expected string `json:"expected"`
 	Actual   string `json:"actual"`
 }
 
-// Case makes the case of a document. user and now are of the run, not the proof.
-func (d *Document) Case(kind *record.Kind, s record.Surroundings, user string, now feel.Value) (*engine.Case, error) {
-	c := &engine.Case{
-		Entered: make([]feel.Value, len(kind.Fields)), Misfits: map[int]*record.Misfit{},
-		Moment: rule.Posting, User: user, Now: now, Reasons: d.Reasons,
-	}
-	format := record.Plain
+// Setting is what the case of a document needs besides the document.
+type Setting struct {
+	Company *record.Company
+	User    string
+	Now     feel.Value
+	Moment  rule.Moment
+	Linked  engine.Linked // nil: links are taken as they are
+}
+
+// Case makes the case of a document. The error says that the document names
+// fields that its kind does not have, or lines twice.
+func (d *Document) Case(kind *record.Kind, s Setting) (*engine.Case, error) {
+	c := &engine.Case{Linked: s.Linked, Moment: s.Moment, User: s.User, Now: s.Now, Reasons: d.Reasons}
+	reader := reader{kind: kind, format: record.Plain, here: record.Surroundings{Company: s.Company, Day: d.Day}}
 	if d.Format != nil {
-		format = *d.Format
+		reader.format = *d.Format
 	}
-	for key, item := range d.Entered {
-		i := kind.Index(key)
-		if i < 0 {
-			return nil, fmt.Errorf("a %s has no field %q", strings.ToLower(kind.Label), key)
-		}
-		read := kind.Fields[i].Parse
-		text := item.Value
-		if item.Typed != "" {
-			text = item.Typed
-			read = func(text string) (feel.Value, *record.Misfit) { return kind.Fields[i].Read(text, format, s) }
-		}
-		v, wrong := read(text)
-		c.Entered[i] = v
-		if wrong != nil {
-			c.Misfits[i] = wrong
-		}
+	var err error
+	headers := kind.Headers()
+	if c.Header, err = reader.values("", 0, headers, d.Entered, d.Stored); err != nil {
+		return nil, err
 	}
-	if d.Stored == nil {
-		return c, nil
-	}
-	c.Stored = make([]feel.Value, len(kind.Fields))
-	for key, text := range d.Stored {
-		if i := kind.Index(key); i >= 0 {
-			v, wrong := kind.Fields[i].Parse(text)
-			if wrong != nil {
-				return nil, fmt.Errorf("stored %s: %w", kind.Fields[i].Label, wrong)
-			}
-			c.Stored[i] = v
+	stored := record.Content{Lines: d.StoredLines}
+	seen := map[int]bool{}
+	for _, line := range d.Lines {
+		if seen[line.Number] || line.Number < 1 {
+			return nil, fmt.Errorf("line number %d is there twice or is no number of a line; number the lines from 1", line.Number)
 		}
+		seen[line.Number] = true
+		values, err := reader.values(record.LinePrefix, headers, kind.Columns(), line.Entered, stored.Line(line.Number))
+		if err != nil {
+			return nil, fmt.Errorf("line %d: %w", line.Number, err)
+		}
+		c.Lines = append(c.Lines, engine.Line{Number: line.Number, Values: values})
 	}
 	return c, nil
+}
+
+type reader struct {
+	kind   *record.Kind
+	format record.Format
+	here   record.Surroundings
+}
+
+// values reads the header, or one line: count fields from first on.
+func (r *reader) values(prefix string, first, count int, entered map[string]Item, stored map[string]string) (engine.Values, error) {
+	values := engine.Values{Entered: make([]feel.Value, count)}
+	for key, item := range entered {
+		i := r.kind.Index(prefix + key)
+		if i < first || i >= first+count {
+			return values, fmt.Errorf("a %s has no field %q", strings.ToLower(r.kind.Label), prefix+key)
+		}
+		field := &r.kind.Fields[i]
+		var v feel.Value
+		var wrong *record.Misfit
+		if item.Typed != "" {
+			here := r.here
+			if unit := entered[field.Unit]; field.Unit != "" {
+				here.Unit = unit.Value + unit.Typed
+			}
+			v, wrong = field.Read(item.Typed, r.format, here)
+		} else {
+			v, wrong = field.Parse(item.Value)
+		}
+		values.Entered[i-first] = v
+		if wrong != nil {
+			if values.Misfits == nil {
+				values.Misfits = map[int]*record.Misfit{}
+			}
+			values.Misfits[i-first] = wrong
+		}
+	}
+	if stored == nil {
+		return values, nil
+	}
+	values.Stored = make([]feel.Value, count)
+	for key, text := range stored {
+		if i := r.kind.Index(prefix + key); i >= first && i < first+count {
+			v, wrong := r.kind.Fields[i].Parse(text)
+			if wrong != nil {
+				return values, fmt.Errorf("stored %s: %w", r.kind.Fields[i].Label, wrong)
+			}
+			values.Stored[i-first] = v
+		}
+	}
+	return values, nil
 }
 
 // Run takes the proof's document through the plan and returns the differences;
 // none means that the proof holds. The error says that the document no longer
 // fits its kind.
-func Run(p *Proof, pl *plan.Plan, user string, now feel.Value, detail bool) ([]Difference, *engine.Outcome, error) {
-	s := record.Surroundings{Company: pl.Scope.Company, Day: pl.Scope.Day}
-	c, err := p.Given.Case(pl.Kind(), s, user, now)
+func Run(p *Proof, pl *plan.Plan, s Setting, detail bool) ([]Difference, *engine.Outcome, error) {
+	c, err := p.Given.Case(pl.Kind(), s)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -137,16 +194,24 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 	if e.Verdict != out.Verdict {
 		differences = append(differences, Difference{What: "verdict", Expected: string(e.Verdict), Actual: string(out.Verdict)})
 	}
-	for i, f := range kind.Fields {
-		want, expected := e.Values[f.Key]
-		if got := record.Write(out.Fields[i].Final); expected && got != want {
-			differences = append(differences, Difference{"value", f.Key, want, got})
+	seen := map[string]bool{}
+	for _, spot := range out.Spots() {
+		address := Address(kind, spot.Place, spot.Line)
+		want, expected := e.Values[address]
+		seen[address] = true
+		if got := record.Write(spot.Final); expected && got != want {
+			differences = append(differences, Difference{"value", address, want, got})
 		}
 	}
-	for key, want := range e.Values {
-		if kind.Index(key) < 0 {
-			differences = append(differences, Difference{"value", key, want, "the field does not exist"})
+	for _, address := range slices.Sorted(maps.Keys(e.Values)) {
+		if seen[address] {
+			continue
 		}
+		actual := "the field does not exist"
+		if place, _ := Place(kind, address); place >= 0 {
+			actual = "the line does not exist"
+		}
+		differences = append(differences, Difference{"value", address, e.Values[address], actual})
 	}
 	actual := MessagesOf(out, kind)
 	for _, m := range e.Messages {
@@ -154,20 +219,55 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 			actual = slices.Delete(actual, at, at+1)
 			continue
 		}
-		differences = append(differences, Difference{"message", m.Field, m.write(), ""})
+		differences = append(differences, Difference{"message", m.address(), m.write(), ""})
 	}
 	for _, m := range actual {
 		// A message whose text changed is one difference, not two.
 		at := slices.IndexFunc(differences, func(d Difference) bool {
-			return d.What == "message" && d.Field == m.Field && d.Actual == "" && d.Expected != ""
+			return d.What == "message" && d.Field == m.address() && d.Actual == "" && d.Expected != ""
 		})
 		if at >= 0 {
 			differences[at].Actual = m.write()
 			continue
 		}
-		differences = append(differences, Difference{"message", m.Field, "", m.write()})
+		differences = append(differences, Difference{"message", m.address(), "", m.write()})
 	}
 	return differences
+}
+
+func (m Message) address() string {
+	if m.Line == 0 {
+		return m.Field
+	}
+	return addressOf(m.Field, m.Line)
+}
+
+// Address names a field of a document: "country", or "lines.2.amount" for the
+// line with the number 2.
+func Address(kind *record.Kind, place, line int) string {
+	if line == 0 {
+		return kind.Fields[place].Key
+	}
+	return addressOf(kind.Fields[place].Key, line)
+}
+
+func addressOf(key string, line int) string {
+	return record.LinePrefix + strconv.Itoa(line) + "." + strings.TrimPrefix(key, record.LinePrefix)
+}
+
+// Place reads an address: the place of the field in the kind, or -1, and the
+// number of the line, or 0.
+func Place(kind *record.Kind, address string) (place, line int) {
+	rest, ofLine := strings.CutPrefix(address, record.LinePrefix)
+	if !ofLine {
+		return kind.Index(address), 0
+	}
+	number, column, _ := strings.Cut(rest, ".")
+	line, err := strconv.Atoi(number)
+	if err != nil || line < 1 {
+		return -1, 0
+	}
+	return kind.Index(record.LinePrefix + column), line
 }
 
 func (m Message) write() string { return string(m.Severity) + ": " + m.Text }
@@ -176,7 +276,7 @@ func (m Message) write() string { return string(m.Severity) + ": " + m.Text }
 func MessagesOf(out *engine.Outcome, kind *record.Kind) []Message {
 	list := make([]Message, 0, len(out.Messages))
 	for _, m := range out.Messages {
-		kept := Message{Severity: m.Severity, Field: kind.Fields[m.Field].Key, Text: m.Text}
+		kept := Message{Severity: m.Severity, Field: kind.Fields[m.Field].Key, Line: m.Line, Text: m.Text}
 		if m.Rule != nil {
 			kept.Rule = m.Rule.ID
 		}

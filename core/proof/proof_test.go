@@ -7,7 +7,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/engine"
-	"codicil/core/feel"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -21,12 +20,12 @@ var kind = record.Kind{Key: "vendor", Label: "Vendor", Fields: []record.Field{
 func run(t *testing.T, p proof.Proof, value string) []proof.Difference {
 	t.Helper()
 	on := rule.Occasions{New: true, Change: true}
-	book := plan.NewBook(&kind, []rule.Rule{
+	book := plan.NewBook(&kind, nil, []rule.Rule{
 		{ID: 1, State: rule.InForce, Body: rule.Body{Family: rule.Default, Target: "terms", On: on, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: value}}},
 		{ID: 2, State: rule.InForce, Body: rule.Body{Family: rule.Validate, Target: "limit", On: on, Effect: rule.Effect{Severity: rule.Advise, Must: "limit > 10", Message: "low"}}},
 	})
 	pl := plan.Build(book, plan.Scope{Company: &record.Company{Key: "10", Currency: "EUR"}, Type: &record.Type{}, Day: "2026-11-24"})
-	differences, _, err := proof.Run(&p, pl, "Ada", feel.NullValue, false)
+	differences, _, err := proof.Run(&p, pl, proof.Setting{Company: pl.Scope.Company, User: "Ada", Moment: rule.Posting}, false)
 	require.NoError(t, err)
 	return differences
 }
@@ -84,6 +83,6 @@ func TestTypedTextsAreReadAsTheyWereTyped(t *testing.T) {
 
 func TestADocumentThatDoesNotFitItsKindIsAnError(t *testing.T) {
 	d := proof.Document{Entered: map[string]proof.Item{"nope": {Value: "1"}}}
-	_, err := d.Case(&kind, record.Surroundings{}, "", feel.NullValue)
+	_, err := d.Case(&kind, proof.Setting{Company: &record.Company{Key: "10"}, User: "Ada"})
 	assert.ErrorContains(t, err, `no field "nope"`)
 }

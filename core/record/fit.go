@@ -3,6 +3,7 @@ package record
 import (
 	"fmt"
 	"net/mail"
+	"regexp"
 	"strings"
 	"unicode/utf8"
 
@@ -12,7 +13,11 @@ import (
 
 // Misfit says why a value does not fit its field, and what would.
 type Misfit struct {
-	Code    string // stable: "not-a-number", "not-a-date", "not-a-choice", "not-yes-or-no", "not-an-email", "too-long", "too-large", "wrong-type"
+	// Code is stable: "not-a-number", "not-a-date", "not-a-choice", "not-yes-or-no",
+	// "not-an-email", "not-a-telephone-number", "not-a-web-address",
+	// "not-a-bank-account", "not-a-tax-number", "not-the-pattern", "too-long",
+	// "too-large", "wrong-type" or "no-such-record".
+	Code    string
 	Message string
 }
 
@@ -28,8 +33,19 @@ type Surroundings struct {
 	Company *Company
 	// Currency is that of an amount field; "": the company's.
 	Currency string
+	// Unit is that of a quantity; may be "".
+	Unit string
+	// Country is that of an address or number; "": the company's.
+	Country string
 	// Day is the document's date, from which short dates are read.
 	Day Day
+}
+
+func (s Surroundings) country() string {
+	if s.Country == "" && s.Company != nil {
+		return s.Company.Country
+	}
+	return s.Country
 }
 
 func (s Surroundings) decimals(f *Field) int {
@@ -58,7 +74,7 @@ func (f *Field) Settle(v feel.Value, s Surroundings) (feel.Value, *Misfit) {
 	}
 	switch v.Kind() {
 	case feel.String:
-		return f.settleText(v)
+		return f.settleText(v, s)
 	case feel.Number:
 		n, _ := v.Number()
 		places := s.decimals(f)
@@ -70,10 +86,7 @@ func (f *Field) Settle(v feel.Value, s Surroundings) (feel.Value, *Misfit) {
 			mode = s.Company.Mode()
 		}
 		n = n.Round(places, mode)
-		digits := f.Digits
-		if digits == 0 {
-			digits = 15
-		}
+		digits := f.digits()
 		if n.IntegerDigits() > digits {
 			return v, misfit("too-large", "%s takes %d digits before the decimal point at most; this has %d", f.Label, digits, n.IntegerDigits())
 		}
@@ -82,7 +95,7 @@ func (f *Field) Settle(v feel.Value, s Surroundings) (feel.Value, *Misfit) {
 	return v, nil
 }
 
-func (f *Field) settleText(v feel.Value) (feel.Value, *Misfit) {
+func (f *Field) settleText(v feel.Value, s Surroundings) (feel.Value, *Misfit) {
 	text, _ := v.Text()
 	text = strings.TrimSpace(text)
 	switch f.Case {
@@ -95,12 +108,14 @@ func (f *Field) settleText(v feel.Value) (feel.Value, *Misfit) {
 		return feel.NullValue, nil
 	}
 	settled := feel.StringOf(text)
-	limit := f.Length
-	if limit == 0 {
-		limit = 255
-	}
+	limit := f.length()
 	if n := utf8.RuneCountInString(text); n > limit {
 		return settled, misfit("too-long", "%s takes %d characters at most; this has %d", f.Label, limit, n)
+	}
+	if f.Pattern != "" {
+		if pattern, err := regexp.Compile("^(?:" + f.Pattern + ")$"); err == nil && !pattern.MatchString(text) {
+			return settled, misfit("not-the-pattern", "%s: %q is not written as this field asks: %s", f.Label, text, f.patternHelp())
+		}
 	}
 	switch f.Type {
 	case Choice:
@@ -114,8 +129,18 @@ func (f *Field) settleText(v feel.Value) (feel.Value, *Misfit) {
 		if a, err := mail.ParseAddress(text); err != nil || a.Address != text || !strings.Contains(text, ".") {
 			return settled, misfit("not-an-email", "%s: %q is no e-mail address; write name@example.com", f.Label, text)
 		}
+	case Telephone, WebAddress, BankAccount, TaxNumber:
+		text, wrong := f.settleIdentity(text, s)
+		return feel.StringOf(text), wrong
 	}
 	return settled, nil
+}
+
+func (f *Field) patternHelp() string {
+	if f.Help != "" {
+		return f.Help
+	}
+	return f.Pattern
 }
 
 func (f *Field) noChoice(text string) *Misfit {

@@ -30,6 +30,11 @@ func (f *Field) Read(typed string, format Format, s Surroundings) (feel.Value, *
 		return feel.NullValue, nil
 	}
 	switch f.Type {
+	case Quantity:
+		if s.Unit != "" && strings.HasSuffix(strings.ToLower(text), strings.ToLower(s.Unit)) {
+			text = strings.TrimSpace(text[:len(text)-len(s.Unit)])
+		}
+		return f.readNumber(text, format)
 	case Number, Amount, Percent:
 		return f.readNumber(text, format)
 	case Date:
@@ -185,10 +190,14 @@ func (f *Field) Show(v feel.Value, format Format, s Surroundings) string {
 		case Percent:
 			n, _ = n.Mul(decimal.FromInt(100))
 			return group(n.Fixed(max(n.Places(), f.Decimals)), format) + " %"
+		case Quantity:
+			return strings.TrimSpace(group(n.Fixed(max(n.Places(), f.Decimals)), format) + " " + s.Unit)
 		case Amount, Number:
 			return group(n.Fixed(max(n.Places(), s.decimals(f))), format)
 		}
 		return group(n.String(), format)
+	case feel.String:
+		return f.showText(v.Plain())
 	}
 	return v.Plain()
 }

@@ -3,6 +3,7 @@ package record
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"golang.org/x/text/currency"
 
@@ -12,12 +13,72 @@ import (
 
 // Kind describes one kind of record.
 type Kind struct {
-	Key       string    `json:"key"`
-	Label     string    `json:"label"`     // "Vendor"
-	Plural    string    `json:"plural"`    // "Vendors"
-	TypeLabel string    `json:"typeLabel"` // what a type of this kind is called: "Vendor group"
-	Sections  []Section `json:"sections"`
-	Fields    []Field   `json:"fields"`
+	Key       string `json:"key"`
+	Label     string `json:"label"`     // "Vendor"
+	Plural    string `json:"plural"`    // "Vendors"
+	TypeLabel string `json:"typeLabel"` // what a type of this kind is called: "Vendor group"
+	// Posted records are posted when they are complete and never change after
+	// that: orders, accounting documents. Others are saved again and again.
+	Posted bool `json:"posted,omitempty"`
+	// Shared records may be used by every company, not only their own.
+	Shared bool `json:"shared,omitempty"`
+	// Prefix begins the numbers of the kind: V gives V10001.
+	Prefix string `json:"prefix"`
+	// Title names the fields by which people know a record besides its number.
+	Title    []string  `json:"title"`
+	Sections []Section `json:"sections"`
+	// Fields are those of the header, then those of the lines, whose keys begin
+	// with LinePrefix.
+	Fields []Field `json:"fields"`
+	// Day is the field that holds a document's date; "": its date is the day of work.
+	Day string `json:"day,omitempty"`
+	// Journal says how the lines stand in the ledger's journal; nil: they do not.
+	Journal *Journal `json:"journal,omitempty"`
+}
+
+// LinePrefix begins the key of every field of the lines.
+const LinePrefix = "lines."
+
+// LineSection is the key of the section that holds the lines.
+const LineSection = "lines"
+
+// Journal names the fields from which a posting makes its journal. Debits equal
+// credits, or the posting is refused.
+type Journal struct {
+	Account string `json:"account"` // of the lines
+	Debit   string `json:"debit"`   // of the lines
+	Credit  string `json:"credit"`  // of the lines
+	// Text is the field of the lines that says what an entry is for; may be "".
+	Text string `json:"text,omitempty"`
+	// Partners are link fields of the lines, or of the header, whose records have
+	// balances too.
+	Partners []string `json:"partners,omitempty"`
+}
+
+// Headers returns the number of header fields, which come first in Fields.
+func (k *Kind) Headers() int {
+	n := slices.IndexFunc(k.Fields, func(f Field) bool { return f.OfLine() })
+	if n < 0 {
+		return len(k.Fields)
+	}
+	return n
+}
+
+// Columns returns the number of fields of the lines; 0: the kind has no lines.
+func (k *Kind) Columns() int { return len(k.Fields) - k.Headers() }
+
+// Sort puts the fields of the header before those of the lines, keeping their
+// order otherwise.
+func (k *Kind) Sort() {
+	slices.SortStableFunc(k.Fields, func(a, b Field) int {
+		switch {
+		case a.OfLine() == b.OfLine():
+			return 0
+		case a.OfLine():
+			return 1
+		}
+		return -1
+	})
 }
 
 // Section groups fields on screens.
@@ -44,15 +105,25 @@ type FieldType string
 
 // The field types. A percent holds the fraction: 10 % is 0.1.
 const (
-	Text    FieldType = "text"
-	Email   FieldType = "email"
-	Number  FieldType = "number"
-	Amount  FieldType = "amount"
-	Percent FieldType = "percent"
-	Date    FieldType = "date"
-	YesNo   FieldType = "yes-no"
-	Choice  FieldType = "choice"
+	Text        FieldType = "text"
+	Email       FieldType = "email"
+	Telephone   FieldType = "telephone"
+	WebAddress  FieldType = "web-address"
+	BankAccount FieldType = "bank-account"
+	TaxNumber   FieldType = "tax-number"
+	Number      FieldType = "number"
+	Amount      FieldType = "amount"
+	Quantity    FieldType = "quantity"
+	Percent     FieldType = "percent"
+	Date        FieldType = "date"
+	YesNo       FieldType = "yes-no"
+	Choice      FieldType = "choice"
+	// ToRecord is the number of a record of another kind.
+	ToRecord FieldType = "link"
 )
+
+// FieldTypes lists the field types in the order in which they are offered.
+var FieldTypes = []FieldType{Text, Number, Amount, Quantity, Percent, Date, YesNo, Choice, ToRecord, Email, Telephone, WebAddress, BankAccount, TaxNumber}
 
 // Field describes one field of a kind.
 type Field struct {
@@ -72,8 +143,68 @@ type Field struct {
 	Decimals int `json:"decimals,omitempty"`
 	// Currency is the key of the field that holds an amount's currency; "": the
 	// company's currency.
-	Currency string   `json:"currency,omitempty"`
-	Choices  []Option `json:"choices,omitempty"`
+	Currency string `json:"currency,omitempty"`
+	// Unit is the key of the field that holds a quantity's unit.
+	Unit string `json:"unit,omitempty"`
+	// Country is the key of the field whose country decides how a telephone or
+	// tax number and a bank account is written; "": the company's.
+	Country string `json:"country,omitempty"`
+	// Pattern is a regular expression that the whole text must match; "": any text.
+	Pattern string   `json:"pattern,omitempty"`
+	Choices []Option `json:"choices,omitempty"`
+	// Kind is the kind of record that a link names.
+	Kind string `json:"kind,omitempty"`
+	// Added fields were added by an administrator; the others are standard.
+	Added bool `json:"added,omitempty"`
+	// Searched fields are looked into when people search records.
+	Searched bool `json:"searched,omitempty"`
+	// Loaded fields take part in loads.
+	Loaded bool `json:"loaded,omitempty"`
+}
+
+// OfLine tells whether the field is one of the lines.
+func (f *Field) OfLine() bool { return strings.HasPrefix(f.Key, LinePrefix) }
+
+// Column returns the key of a line's field without the prefix, as a line's
+// values are keyed; the key of a header field as it is.
+func (f *Field) Column() string { return strings.TrimPrefix(f.Key, LinePrefix) }
+
+// length returns the most characters of a text.
+func (f *Field) length() int {
+	if f.Length == 0 {
+		return 255
+	}
+	return f.Length
+}
+
+// digits returns the most digits before the decimal point of a number.
+func (f *Field) digits() int {
+	if f.Digits == 0 {
+		return 15
+	}
+	return f.Digits
+}
+
+// Beside are the places of the fields that a field's values need to be fitted and
+// shown; -1 where there is none.
+type Beside struct{ Currency, Unit, Country int }
+
+// Beside returns the fields beside the one at the place. A field of a line finds
+// those of its line before those of the header.
+func (k *Kind) Beside(place int) Beside {
+	f := &k.Fields[place]
+	find := func(key string) int {
+		if key == "" {
+			return -1
+		}
+		if f.OfLine() && !strings.HasPrefix(key, LinePrefix) {
+			if i := k.Index(LinePrefix + key); i >= 0 {
+				return i
+			}
+		}
+		return k.Index(key)
+	}
+	return Beside{find(f.Currency), find(f.Unit), find(f.Country)}
 }
 
 // Option is one value that a choice may have.
@@ -85,7 +216,7 @@ type Option struct {
 // FeelType returns the type of the field's values in formulas.
 func (f *Field) FeelType() feel.Type {
 	switch f.Type {
-	case Number, Amount, Percent:
+	case Number, Amount, Quantity, Percent:
 		return feel.NumberType
 	case Date:
 		return feel.DateType
@@ -103,6 +234,21 @@ type Company struct {
 	Currency string `json:"currency"` // ISO 4217
 	// Rounding is "half-up" or "half-even".
 	Rounding string `json:"rounding"`
+	// Calendar says which days are worked.
+	Calendar Calendar `json:"calendar"`
+}
+
+// Calendar says which days are no workdays.
+type Calendar struct {
+	// FreeDays are days of the week, 1 for Monday to 7 for Sunday.
+	FreeDays []int     `json:"freeDays"`
+	Holidays []Holiday `json:"holidays"`
+}
+
+// Holiday is a day on which nobody works.
+type Holiday struct {
+	Day  Day    `json:"day"`
+	Name string `json:"name"`
 }
 
 // Mode returns how the company rounds.

@@ -26,6 +26,7 @@ type Compiled struct {
 	Must     *feel.Program // validate
 	Changed  []int         // the fields of WhenChanged
 	Problems []Problem     // errors and warnings; with an error the rule cannot run
+	reads    []int
 }
 
 // Sound tells whether the rule has no error and so may be put in force.
@@ -34,15 +35,7 @@ func (c *Compiled) Sound() bool {
 }
 
 // Reads returns the slots that the rule's formulas read.
-func (c *Compiled) Reads() []int {
-	var slots []int
-	for _, program := range []*feel.Program{c.When, c.Value, c.Must} {
-		if program != nil {
-			slots = append(slots, program.Reads()...)
-		}
-	}
-	return slots
-}
+func (c *Compiled) Reads() []int { return c.reads }
 
 // Compile checks a rule against the names of its kind and compiles its formulas.
 // What is wrong stands in Problems, each at its part and place.
@@ -93,6 +86,11 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		complain("on", "choose at least one occasion: new records or changes")
 	}
 	c.checkDays(complain)
+	for _, program := range []*feel.Program{c.When, c.Value, c.Must} {
+		if program != nil {
+			c.reads = append(c.reads, program.Reads()...)
+		}
+	}
 	return c
 }
 
@@ -116,7 +114,7 @@ func (c *Compiled) formula(part, text string, v *Vocabulary, want feel.Type, fie
 		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: "missing", Message: missing[part], Line: 1, Column: 1}})
 		return nil
 	}
-	program, problems := feel.Compile(text, v.Scope, feel.Strict)
+	program, problems := feel.Compile(text, v.ScopeOf(c.Field), feel.Strict)
 	for _, p := range problems {
 		c.Problems = append(c.Problems, Problem{part, p})
 	}

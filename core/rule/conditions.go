@@ -52,13 +52,13 @@ func join(groups ...[]Relation) (all []Relation) {
 // Relations returns the relations that fit a field, in the order to offer them.
 func Relations(f *record.Field) []Relation {
 	switch f.Type {
-	case record.Number, record.Amount, record.Percent:
+	case record.Number, record.Amount, record.Quantity, record.Percent:
 		return join(equality, ordering, presence)
 	case record.Date:
 		return join(equality, sequence, presence)
 	case record.YesNo:
 		return join(equality[:1], presence)
-	case record.Choice:
+	case record.Choice, record.ToRecord:
 		return join(equality, members, presence)
 	}
 	return join(equality, members, contents, presence)
@@ -114,19 +114,42 @@ func compose(c Condition, kind *record.Kind) (string, error) {
 		}
 		values[i] = literal
 	}
+	name := NameOf(field)
 	switch r.operator {
 	case "is blank", "is filled":
-		return r.operator + "(" + c.Field + ")", nil
+		return r.operator + "(" + name + ")", nil
 	case "starts with", "ends with", "contains":
-		return r.operator + "(" + c.Field + ", " + values[0] + ")", nil
+		return r.operator + "(" + name + ", " + values[0] + ")", nil
 	case "between":
-		return c.Field + " between " + values[0] + " and " + values[1], nil
+		return name + " between " + values[0] + " and " + values[1], nil
 	case "in":
-		return c.Field + " in (" + strings.Join(values, ", ") + ")", nil
+		return name + " in (" + strings.Join(values, ", ") + ")", nil
 	case "not in":
-		return "not(" + c.Field + " in (" + strings.Join(values, ", ") + "))", nil
+		return "not(" + name + " in (" + strings.Join(values, ", ") + "))", nil
 	}
-	return c.Field + " " + r.operator + " " + values[0], nil
+	return name + " " + r.operator + " " + values[0], nil
+}
+
+// NameOf returns the name of a field in formulas; that of a field of the lines is
+// its value in the line at hand.
+func NameOf(field *record.Field) string {
+	if field.OfLine() {
+		return "line." + field.Column()
+	}
+	return field.Key
+}
+
+// fieldNamed is the other way round: the field that a node names; nil for any other node.
+func fieldNamed(n feel.Node, kind *record.Kind) *record.Field {
+	switch n := n.(type) {
+	case *feel.Name:
+		return kind.Field(n.Text)
+	case *feel.Path:
+		if base, ok := n.Base.(*feel.Name); ok && base.Text == "line" {
+			return kind.Field(record.LinePrefix + n.Member)
+		}
+	}
+	return nil
 }
 
 // Decompose reads a formula as conditions; false when no sentence can hold it.
@@ -156,13 +179,11 @@ func Decompose(program *feel.Program, kind *record.Kind) (Conditions, bool) {
 }
 
 func decompose(n feel.Node, kind *record.Kind) (Condition, bool) {
+	if f := fieldNamed(n, kind); f != nil { // a yes/no field by itself
+		return Condition{f.Key, "is", []string{"yes"}}, f.Type == record.YesNo
+	}
 	operator, operands := "", []feel.Node(nil)
 	switch n := n.(type) {
-	case *feel.Name: // a yes/no field by itself
-		if f := kind.Field(n.Text); f != nil && f.Type == record.YesNo {
-			return Condition{n.Text, "is", []string{"yes"}}, true
-		}
-		return Condition{}, false
 	case *feel.Binary:
 		operator, operands = n.Operator, []feel.Node{n.Left, n.Right}
 	case *feel.Between:
@@ -182,11 +203,7 @@ func decompose(n feel.Node, kind *record.Kind) (Condition, bool) {
 	if len(operands) == 0 {
 		return Condition{}, false
 	}
-	name, isName := operands[0].(*feel.Name)
-	if !isName {
-		return Condition{}, false
-	}
-	field := kind.Field(name.Text)
+	field := fieldNamed(operands[0], kind)
 	if field == nil {
 		return Condition{}, false
 	}
@@ -194,7 +211,7 @@ func decompose(n feel.Node, kind *record.Kind) (Condition, bool) {
 	if !found || (r.Operands >= 0 && len(operands)-1 != r.Operands) {
 		return Condition{}, false
 	}
-	condition := Condition{Field: name.Text, Relation: r.Key, Values: []string{}}
+	condition := Condition{Field: field.Key, Relation: r.Key, Values: []string{}}
 	for _, operand := range operands[1:] {
 		v, isConstant := constant(operand)
 		if !isConstant || !feel.TypeOf(v).Fits(field.FeelType()) || v.IsNull() {

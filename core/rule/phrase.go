@@ -56,10 +56,8 @@ func valueWords(c *Compiled, kind *record.Kind) string {
 		}
 		return constant
 	}
-	if name, ok := program.Root().(*feel.Name); ok {
-		if f := kind.Field(name.Text); f != nil {
-			return f.Label
-		}
+	if f := fieldNamed(program.Root(), kind); f != nil {
+		return f.Label
 	}
 	return strings.Join(strings.Fields(text), " ")
 }

@@ -21,6 +21,9 @@ const (
 // Families in the order of their stations.
 var Families = []Family{Entry, Default, Substitute, Validate}
 
+// Station returns the place of the family among Families; -1 for no family.
+func (f Family) Station() int { return slices.Index(Families, f) }
+
 // State is where a rule is in its life.
 type State string
 

@@ -20,7 +20,7 @@ var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields
 	{Key: "begins", Label: "Agreement begins", Type: record.Date},
 }}
 
-var vocabulary = rule.NewVocabulary(&kind)
+var vocabulary = rule.NewVocabulary(&kind, nil)
 
 func compile(family rule.Family, target, when string, effect rule.Effect) *rule.Compiled {
 	return rule.Compile(rule.Rule{ID: 7, Body: rule.Body{Kind: "vendor", Family: family, Target: target, When: when, Effect: effect, On: rule.Occasions{New: true, Change: true}}}, vocabulary)

@@ -13,16 +13,29 @@ const (
 	SoFar Form = iota
 	Entered
 	Stored
+	forms = 3
 )
 
 // Vocabulary holds the names that the rules of one kind may use, and the slots
-// in which the engine keeps their values: for each form a slot per field, then
-// the context.
+// in which the engine keeps their values. In feel.Frame.Slots stand, for each
+// form, a slot per field of the header; then the context; then, for each form, a
+// slot per column of the lines with the list of its values; then all lines. In
+// feel.Frame.Row stand, for each form, a slot per column of the line at hand; then
+// the line's number.
 type Vocabulary struct {
-	Kind  *record.Kind
-	Scope feel.Scope
-	// Size is the number of slots.
-	Size int
+	Kind *record.Kind
+	// Scope holds the names for rules on fields of the header, LineScope those for
+	// rules on fields of the lines.
+	Scope, LineScope feel.Scope
+	// Size and RowSize are the numbers of slots.
+	Size, RowSize int
+	// Lines is the slot of the list of all lines; -1: the kind has none.
+	Lines int
+	// Headers and Columns are the numbers of fields of the header and of the lines.
+	Headers, Columns int
+	// Beside are the places of the fields that each field is fitted by.
+	Beside []record.Beside
+	lists  int // the first slot of the columns' lists
 }
 
 // The names of the context, by group, in the order of their slots.
@@ -35,24 +48,14 @@ var contextNames = []struct {
 	{"user", []string{"name"}},
 }
 
-// NewVocabulary returns the names of a kind.
-func NewVocabulary(kind *record.Kind) *Vocabulary {
-	v := &Vocabulary{Kind: kind, Scope: feel.Scope{}}
-	for form, group := range map[Form]string{SoFar: "", Entered: "entered", Stored: "stored"} {
-		members := map[string]feel.Symbol{}
-		for i := range kind.Fields {
-			f := &kind.Fields[i]
-			members[f.Key] = feel.Symbol{Slot: v.Slot(i, form), Type: f.FeelType(), Label: f.Label}
-		}
-		if form != SoFar {
-			v.Scope[group] = feel.Symbol{Slot: -1, Members: members}
-			continue
-		}
-		for key, symbol := range members {
-			v.Scope[key] = symbol
-		}
-	}
-	slot := 3 * len(kind.Fields)
+// Group names of the forms; the values so far go without one.
+var formGroups = [forms]string{"", "entered", "stored"}
+
+// NewVocabulary returns the names of a kind. kinds are those that links may lead to.
+func NewVocabulary(kind *record.Kind, kinds []record.Kind) *Vocabulary {
+	v := &Vocabulary{Kind: kind, Scope: feel.Scope{}, LineScope: feel.Scope{}, Headers: kind.Headers(), Columns: kind.Columns(), Lines: -1}
+	types := linkTypes{kinds}
+	slot := forms * v.Headers
 	for _, group := range contextNames {
 		members := map[string]feel.Symbol{}
 		for _, member := range group.members {
@@ -61,26 +64,141 @@ func NewVocabulary(kind *record.Kind) *Vocabulary {
 		}
 		v.Scope[group.group] = feel.Symbol{Slot: -1, Members: members}
 	}
-	v.Size = slot
+	v.lists = slot
+	v.Size = v.lists + forms*v.Columns
+	if v.Columns > 0 {
+		v.Lines = v.Size
+		v.Size++
+	}
+	v.RowSize = forms*v.Columns + 1
+	for i := range kind.Fields {
+		v.Beside = append(v.Beside, kind.Beside(i))
+	}
+	for form := SoFar; form < forms; form++ {
+		v.name(form, types)
+	}
 	return v
 }
 
-// Slot returns the slot of a field in one form.
-func (v *Vocabulary) Slot(field int, form Form) int { return int(form)*len(v.Kind.Fields) + field }
-
-// FieldAt returns the field and the form that a slot holds; false for a slot of
-// the context.
-func (v *Vocabulary) FieldAt(slot int) (field int, form Form, ok bool) {
-	n := len(v.Kind.Fields)
-	if n == 0 || slot < 0 || slot >= 3*n {
-		return 0, 0, false
+// name adds the names of one form to the scopes.
+func (v *Vocabulary) name(form Form, types linkTypes) {
+	members, lists, row := map[string]feel.Symbol{}, map[string]feel.Symbol{}, map[string]feel.Symbol{}
+	line := map[string]feel.Type{"number": feel.NumberType}
+	for i := range v.Kind.Fields {
+		f := &v.Kind.Fields[i]
+		t := types.of(f)
+		if !f.OfLine() {
+			members[f.Key] = feel.Symbol{Slot: int(form)*v.Headers + i, Type: t, Label: f.Label}
+			continue
+		}
+		column := int(form)*v.Columns + i - v.Headers
+		lists[f.Column()] = feel.Symbol{Slot: v.lists + column, Type: feel.ListType(t), Label: f.Label}
+		row[f.Column()] = feel.Symbol{Slot: feel.RowSlot + column, Type: t, Label: f.Label}
+		line[f.Column()] = t
 	}
-	return slot % n, Form(slot / n), true
+	lineMembers := map[string]feel.Symbol{}
+	if v.Columns > 0 {
+		lines := feel.Symbol{Slot: -1, Members: lists}
+		if form == SoFar {
+			row["number"] = feel.Symbol{Slot: feel.RowSlot + v.RowSize - 1, Type: feel.NumberType}
+			lines.Slot, lines.Type = v.Lines, feel.ListType(feel.Type{Kind: feel.Context, Entries: line})
+		}
+		members["lines"] = lines
+		lineMembers["line"] = feel.Symbol{Slot: -1, Members: row}
+	}
+	for key, symbol := range members {
+		lineMembers[key] = symbol
+	}
+	if form != SoFar {
+		v.Scope[formGroups[form]] = feel.Symbol{Slot: -1, Members: members}
+		v.LineScope[formGroups[form]] = feel.Symbol{Slot: -1, Members: lineMembers}
+		return
+	}
+	for name, symbol := range v.Scope {
+		v.LineScope[name] = symbol
+	}
+	for name, symbol := range members {
+		v.Scope[name] = symbol
+	}
+	for name, symbol := range lineMembers {
+		v.LineScope[name] = symbol
+	}
+}
+
+// linkTypes finds the types of fields behind links.
+type linkTypes struct{ kinds []record.Kind }
+
+func (l linkTypes) of(f *record.Field) feel.Type {
+	t := f.FeelType()
+	if f.Type == record.ToRecord {
+		t.Link = &feel.Link{Kind: f.Kind, Fields: func() map[string]feel.Type { return l.fields(f.Kind) }}
+	}
+	return t
+}
+
+func (l linkTypes) fields(kind string) map[string]feel.Type {
+	fields, line := map[string]feel.Type{}, map[string]feel.Type{}
+	for i := range l.kinds {
+		if l.kinds[i].Key != kind {
+			continue
+		}
+		for j := range l.kinds[i].Fields {
+			f := &l.kinds[i].Fields[j]
+			if f.OfLine() {
+				line[f.Column()] = l.of(f)
+			} else {
+				fields[f.Key] = l.of(f)
+			}
+		}
+	}
+	if len(line) > 0 {
+		fields["lines"] = feel.ListType(feel.Type{Kind: feel.Context, Entries: line})
+	}
+	return fields
+}
+
+// ScopeOf returns the names for rules on the field at the place.
+func (v *Vocabulary) ScopeOf(place int) feel.Scope {
+	if place >= v.Headers {
+		return v.LineScope
+	}
+	return v.Scope
+}
+
+// Read is what a slot holds of the document.
+type Read struct {
+	Field int // place in the kind
+	Form  Form
+	// List means the values of all lines; otherwise that of the header or of the
+	// line at hand.
+	List bool
+}
+
+// ReadAt returns what a slot holds of the document; false for a slot of the
+// context, the number of a line and Lines.
+func (v *Vocabulary) ReadAt(slot int) (Read, bool) {
+	switch {
+	case slot < 0:
+	case slot < forms*v.Headers:
+		return Read{Field: slot % v.Headers, Form: Form(slot / v.Headers)}, true
+	case slot >= v.lists && slot < v.lists+forms*v.Columns:
+		slot -= v.lists
+		return Read{v.Headers + slot%v.Columns, Form(slot / v.Columns), true}, true
+	case slot >= feel.RowSlot && slot < feel.RowSlot+forms*v.Columns:
+		slot -= feel.RowSlot
+		return Read{Field: v.Headers + slot%v.Columns, Form: Form(slot / v.Columns)}, true
+	}
+	return Read{}, false
+}
+
+// ListSlot returns the slot of the list of a column's values.
+func (v *Vocabulary) ListSlot(column int, form Form) int {
+	return v.lists + int(form)*v.Columns + column
 }
 
 // FillContext puts company, type and user into the slots.
 func (v *Vocabulary) FillContext(slots []feel.Value, company *record.Company, kindType *record.Type, user string) {
-	at := 3 * len(v.Kind.Fields)
+	at := forms * v.Headers
 	for _, text := range []string{company.Key, company.Name, company.Country, company.Currency, kindType.Key, kindType.Label, user} {
 		slots[at] = feel.StringOf(text)
 		at++

@@ -1,0 +1,197 @@
+package engine_test
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+var documentKinds = []record.Kind{
+	{Key: "invoice", Label: "Invoice", Plural: "Invoices", Posted: true,
+		Journal: &record.Journal{Account: "lines.account", Debit: "lines.debit", Credit: "lines.credit"},
+		Fields: []record.Field{
+			{Key: "customer", Label: "Customer", Type: record.ToRecord, Kind: "customer"},
+			{Key: "currency", Label: "Currency", Type: record.Text, Length: 3},
+			{Key: "total", Label: "Total", Type: record.Amount, Currency: "currency"},
+			{Key: "note", Label: "Note", Type: record.Text},
+			{Key: "lines.account", Label: "Account", Type: record.ToRecord, Kind: "account"},
+			{Key: "lines.item", Label: "Item", Type: record.ToRecord, Kind: "item"},
+			{Key: "lines.quantity", Label: "Quantity", Type: record.Quantity, Decimals: 2, Unit: "unit"},
+			{Key: "lines.unit", Label: "Unit", Type: record.Text},
+			{Key: "lines.price", Label: "Price", Type: record.Amount, Currency: "currency"},
+			{Key: "lines.debit", Label: "Debit", Type: record.Amount, Currency: "currency"},
+			{Key: "lines.credit", Label: "Credit", Type: record.Amount, Currency: "currency"},
+		}},
+	{Key: "customer", Label: "Customer", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "clerk", Label: "Clerk", Type: record.ToRecord, Kind: "person"}}},
+	{Key: "person", Label: "Person", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "chief", Label: "Chief", Type: record.ToRecord, Kind: "person"}}},
+	{Key: "item", Label: "Item", Fields: []record.Field{{Key: "price", Label: "Price", Type: record.Amount}}},
+	{Key: "account", Label: "Account", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}}},
+}
+
+// linked are the records that the cases link to.
+type linked map[string]map[string]string
+
+var masters = linked{
+	"customer C1": {"name": "Quay Grocers", "clerk": "P1"}, "person P1": {"name": "Moya", "chief": "P2"}, "person P2": {"name": "Tarrant"},
+	"item I1": {"price": "12.50"}, "item I2": {"price": "3"}, "account 4000": {"name": "Revenue"}, "account 1200": {"name": "Receivables"},
+}
+
+func (l linked) Follow(kind, key, field string) feel.Value {
+	for i := range documentKinds {
+		if documentKinds[i].Key == kind {
+			v, _ := documentKinds[i].Field(field).Parse(l[kind+" "+key][field])
+			return v
+		}
+	}
+	return feel.NullValue
+}
+
+func (l linked) Missing(kind, key string) string {
+	if l[kind+" "+key] == nil {
+		return fmt.Sprintf("there is no %s %q", kind, key)
+	}
+	return ""
+}
+
+type lineJourney struct {
+	journey
+	Lines, StoredLines []map[string]string
+	Final              map[string]string // by address
+	Made               map[string]string
+	Did                map[string]string // by "rule address"
+	Unsound            string
+}
+
+func (j *lineJourney) run(t testing.TB, detail bool) (*engine.Outcome, *plan.Plan) {
+	t.Helper()
+	kind := &documentKinds[0]
+	book := plan.NewBook(kind, documentKinds, rulesOf(j.journey))
+	for _, c := range book.Rules {
+		if j.Unsound != "" {
+			require.NotEmpty(t, c.Problems)
+			assert.Contains(t, c.Problems[0].Message, j.Unsound)
+			continue
+		}
+		require.True(t, c.Sound(), "%v", c.Problems)
+	}
+	p := plan.Build(book, plan.Scope{Company: companies["10"], Type: &record.Type{Key: "VI"}, Day: "2026-11-24"})
+	d := proof.Document{Kind: "invoice", Day: "2026-11-24", Entered: items(j.Entered), Stored: j.Stored}
+	for i, line := range j.Lines {
+		if line != nil {
+			d.Lines = append(d.Lines, proof.Line{Number: i + 1, Entered: items(line)})
+		}
+	}
+	for i, line := range j.StoredLines {
+		d.StoredLines = append(d.StoredLines, record.Line{Number: i + 1, Values: line})
+	}
+	c, err := d.Case(kind, proof.Setting{Company: companies["10"], User: "Ada", Moment: j.Moment, Linked: masters})
+	require.NoError(t, err)
+	return engine.Run(p, c, detail), p
+}
+
+func items(texts map[string]string) map[string]proof.Item {
+	entered := map[string]proof.Item{}
+	for key, text := range texts {
+		entered[key] = proof.Item{Typed: text}
+	}
+	return entered
+}
+
+func TestJourneysOfLines(t *testing.T) {
+	text, err := os.ReadFile("testdata/lines.json")
+	require.NoError(t, err)
+	var list []lineJourney
+	require.NoError(t, json.Unmarshal(text, &list))
+	kind := &documentKinds[0]
+	for _, j := range list {
+		t.Run(j.Name, func(t *testing.T) {
+			if j.Moment == "" {
+				j.Moment = rule.Saving
+			}
+			out, p := j.run(t, true)
+			if j.Unsound != "" {
+				return
+			}
+			if j.Loop != "" {
+				require.NotNil(t, p.Loop)
+				assert.Equal(t, j.Loop, p.Loop.Describe(kind))
+				return
+			}
+			if j.Verdict != "" {
+				assert.Equal(t, j.Verdict, out.Verdict)
+			}
+			final, made, did := map[string]string{}, map[string]string{}, map[string]string{}
+			for _, s := range out.Spots() {
+				address := proof.Address(kind, s.Place, s.Line)
+				final[address], made[address] = record.Write(s.Final), s.Made
+				for _, a := range s.Rules {
+					did[fmt.Sprint(a.Rule.ID, " ", address)] = a.Did
+				}
+			}
+			for address, want := range j.Final {
+				assert.Equal(t, want, final[address], address)
+			}
+			for address, want := range j.Made {
+				assert.Equal(t, want, made[address], address)
+			}
+			for key, want := range j.Did {
+				assert.Equal(t, want, did[key], key)
+			}
+			if j.Messages == nil {
+				return
+			}
+			messages := []string{}
+			for _, m := range proof.MessagesOf(out, kind) {
+				messages = append(messages, strings.TrimSpace(fmt.Sprintf("%s %s %d: %s", m.Severity, m.Field, m.Line, m.Text)))
+			}
+			assert.ElementsMatch(t, j.Messages, messages)
+		})
+	}
+}
+
+// A posting is accepted exactly when its debits equal its credits to the last
+// cent, however they are spread over lines, and leaving out the detail changes
+// nothing.
+func TestAPostingBalancesOrIsRefused(t *testing.T) {
+	cents := func(n int) string { return fmt.Sprintf("%d.%02d", n/100, n%100) }
+	rapid.Check(t, func(rt *rapid.T) {
+		j := lineJourney{journey: journey{Moment: rule.Posting, Entered: map[string]string{"currency": "EUR"}}}
+		balance := 0
+		for range rapid.IntRange(1, 8).Draw(rt, "lines") {
+			n := rapid.IntRange(1, 99999).Draw(rt, "amount")
+			side := rapid.SampledFrom([]string{"debit", "credit"}).Draw(rt, "side")
+			if side == "credit" {
+				balance -= n
+			} else {
+				balance += n
+			}
+			j.Lines = append(j.Lines, map[string]string{"account": "4000", side: cents(n)})
+		}
+		if side := map[bool]string{true: "credit", false: "debit"}[balance > 0]; balance != 0 && rapid.Bool().Draw(rt, "mended") {
+			j.Lines = append(j.Lines, map[string]string{"account": "1200", side: cents(max(balance, -balance))})
+			balance = 0
+		}
+		want := engine.Accepted
+		if balance != 0 {
+			want = engine.Refused
+		}
+		for _, detail := range []bool{true, false} {
+			if out, _ := j.run(t, detail); out.Verdict != want {
+				rt.Fatalf("balance %d gives %s: %v", balance, out.Verdict, out.Messages)
+			}
+		}
+	})
+}

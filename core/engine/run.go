@@ -1,0 +1,415 @@
+package engine
+
+import (
+	"slices"
+
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+type run struct {
+	plan   *plan.Plan
+	c      *Case
+	detail bool
+	frame  feel.Frame
+	out    *Outcome
+	// rows are the slots of each line; frame.Row is that of the line at hand.
+	rows [][]feel.Value
+}
+
+// spot is a field of the header, or of the line at hand.
+type spot struct {
+	place  int // in the kind
+	values *Values
+	at     int // place among the values
+	line   int // place of the line; -1: the header
+	slots  []feel.Value
+	out    *Field
+}
+
+// Run takes the case through the plan. With detail, every act tells the facts
+// that decided it; without, Rules stays empty and the run is faster.
+func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
+	v := p.Vocabulary
+	r := &run{plan: p, c: c, detail: detail, out: &Outcome{Fields: make([]Field, v.Headers)}}
+	r.frame = feel.Frame{Slots: make([]feel.Value, v.Size), Now: c.Now}
+	if c.Linked != nil {
+		r.frame.Linked = c.Linked
+	}
+	fill(r.frame.Slots, &c.Header, v.Headers)
+	v.FillContext(r.frame.Slots, p.Scope.Company, p.Scope.Type, c.User)
+	r.prepareLines()
+	if p.Loop != nil {
+		r.say(rule.Refuse, "failed", r.spot(p.Loop.Fields[0], -1), p.Loop.Rules[0], "these rules wait for each other: "+p.Loop.Describe(p.Kind())+". Change or suspend one of them")
+	}
+	for _, place := range p.Order {
+		r.each(place, r.journey)
+		if place >= v.Headers {
+			r.list(place-v.Headers, rule.SoFar)
+		}
+	}
+	for place := range p.Kind().Fields {
+		if !p.Quiet(place) {
+			r.each(place, r.validate)
+		}
+	}
+	r.balance()
+	r.out.Verdict = r.verdict()
+	return r.out
+}
+
+// fill puts entered and stored values into their slots, count to a form.
+func fill(slots []feel.Value, values *Values, count int) {
+	copy(slots[int(rule.SoFar)*count:], values.Entered[:count])
+	copy(slots[int(rule.Entered)*count:], values.Entered[:count])
+	if values.Stored != nil {
+		copy(slots[int(rule.Stored)*count:], values.Stored[:count])
+	}
+}
+
+func (r *run) prepareLines() {
+	v, lines := r.plan.Vocabulary, r.c.Lines
+	if len(lines) > 0 {
+		r.rows = make([][]feel.Value, len(lines))
+		r.out.Lines = make([]LineOutcome, len(lines))
+		slots, fields := make([]feel.Value, len(lines)*v.RowSize), make([]Field, len(lines)*v.Columns)
+		for i := range lines {
+			r.rows[i] = slots[i*v.RowSize : (i+1)*v.RowSize]
+			fill(r.rows[i], &lines[i].Values, v.Columns)
+			r.rows[i][v.RowSize-1] = feel.IntegerOf(int64(lines[i].Number))
+			r.out.Lines[i] = LineOutcome{lines[i].Number, fields[i*v.Columns : (i+1)*v.Columns]}
+		}
+	}
+	for column := range v.Columns {
+		r.list(column, rule.Entered)
+		r.list(column, rule.Stored)
+	}
+	if v.Columns > 0 && v.Lines >= 0 && r.plan.Lists[v.Lines] {
+		r.lines()
+	}
+}
+
+// list puts the values of a column into the slot of its list, where a rule reads
+// it, and tells the list of all lines.
+func (r *run) list(column int, form rule.Form) {
+	v := r.plan.Vocabulary
+	if slot := v.ListSlot(column, form); r.plan.Lists[slot] {
+		values := make([]feel.Value, len(r.rows))
+		for i, row := range r.rows {
+			values[i] = row[int(form)*v.Columns+column]
+		}
+		r.frame.Slots[slot] = feel.ListOf(values)
+	}
+	if form == rule.SoFar && r.plan.Lists[v.Lines] {
+		r.lines()
+	}
+}
+
+// lines puts all lines as contexts into their slot.
+func (r *run) lines() {
+	v := r.plan.Vocabulary
+	keys := []string{"number"}
+	for i := range v.Columns {
+		keys = append(keys, r.plan.Kind().Fields[v.Headers+i].Column())
+	}
+	lines := make([]feel.Value, len(r.rows))
+	for i, row := range r.rows {
+		values := append([]feel.Value{row[v.RowSize-1]}, row[:v.Columns]...)
+		lines[i] = feel.ContextOf(&feel.Entries{Keys: keys, Values: values})
+	}
+	r.frame.Slots[v.Lines] = feel.ListOf(lines)
+}
+
+// each does the work for a field of the header, or for a field of the lines in
+// every line.
+func (r *run) each(place int, work func(spot)) {
+	if place < r.plan.Vocabulary.Headers {
+		work(r.spot(place, -1))
+		return
+	}
+	for line := range r.rows {
+		work(r.spot(place, line))
+	}
+}
+
+// spot returns the field at the place in a line, and makes it the line at hand.
+func (r *run) spot(place, line int) spot {
+	headers := r.plan.Vocabulary.Headers
+	if place < headers || line < 0 || line >= len(r.rows) {
+		at := min(place, headers-1)
+		return spot{place, &r.c.Header, at, -1, r.frame.Slots, &r.out.Fields[at]}
+	}
+	r.frame.Row = r.rows[line]
+	return spot{place, &r.c.Lines[line].Values, place - headers, line, r.rows[line], &r.out.Lines[line].Fields[place-headers]}
+}
+
+func (s *spot) isNew() bool { return s.values.Stored == nil }
+
+func (s *spot) stored() feel.Value {
+	if s.isNew() {
+		return feel.NullValue
+	}
+	return s.values.Stored[s.at]
+}
+
+// set makes v the value so far.
+func (s *spot) set(v feel.Value) { s.slots[s.at] = v }
+
+func (r *run) field(s spot) *record.Field { return &r.plan.Kind().Fields[s.place] }
+
+func (r *run) say(severity rule.Severity, code string, s spot, by *rule.Compiled, text string) {
+	m := Message{Severity: severity, Code: code, Field: s.place, Rule: by, Text: text}
+	if s.line >= 0 {
+		m.Line = r.c.Lines[s.line].Number
+	}
+	if severity == rule.Confirm && by != nil {
+		m.Reason = r.c.Reasons[by.ID]
+	}
+	r.out.Messages = append(r.out.Messages, m)
+}
+
+func (r *run) verdict() Verdict {
+	verdict := Accepted
+	for _, m := range r.out.Messages {
+		switch {
+		case m.Severity == rule.Refuse:
+			return Refused
+		case m.Severity == rule.Confirm && m.Reason == "":
+			verdict = NeedsReason
+		}
+	}
+	return verdict
+}
+
+// journey takes one field through entry, default, substitute and settle.
+func (r *run) journey(s spot) {
+	out, value := s.out, s.values.Entered[s.at]
+	out.Entered = value
+	if !value.IsNull() {
+		out.Made = "entered"
+	}
+	if wrong := s.values.Misfits[s.at]; wrong != nil {
+		r.say(rule.Refuse, wrong.Code, s, nil, wrong.Message)
+		for _, family := range rule.Families[:rule.Validate.Station()] {
+			for _, c := range r.plan.At(s.place, family) {
+				r.note(out, Act{Rule: c, Did: NotReached})
+			}
+		}
+		return
+	}
+	entry := r.first(s, rule.Entry, nil)
+	if entry != nil {
+		out.Manner = entry.Effect.Manner
+	}
+	if out.Manner == rule.ReadOnly || out.Manner == rule.Hidden {
+		value = r.keepStored(s, entry, value)
+	}
+	out.Defaulted = value
+	if by := r.first(s, rule.Default, &value); by != nil {
+		out.Defaulted = value
+		if !value.IsNull() {
+			out.Made = "default"
+		}
+	}
+	out.Substituted = value
+	if by := r.first(s, rule.Substitute, &value); by != nil {
+		out.Substituted = value
+		out.Made = "substitute"
+	}
+	r.settle(s, value)
+	if out.Final.IsNull() {
+		if out.Manner == rule.Required {
+			r.say(r.missing(), "required", s, entry, r.field(s).Label+" is required; enter it")
+		}
+		if out.Made != "substitute" {
+			out.Made = ""
+		}
+	}
+}
+
+// missing says how much a blank required field weighs. A document may be kept
+// incomplete until it is posted.
+func (r *run) missing() rule.Severity {
+	if r.plan.Kind().Posted && r.c.Moment == rule.Saving {
+		return rule.Advise
+	}
+	return rule.Refuse
+}
+
+// settle fits the finished value to its field.
+func (r *run) settle(s spot, value feel.Value) {
+	field := r.field(s)
+	if value.IsNull() {
+		s.set(value)
+		return
+	}
+	final, wrong := field.Settle(value, r.surroundings(s))
+	if wrong != nil {
+		r.say(rule.Refuse, wrong.Code, s, nil, wrong.Message)
+	}
+	s.out.Final = final
+	s.set(final)
+	if field.Type != record.ToRecord || r.c.Linked == nil {
+		return
+	}
+	if key, ok := final.Text(); ok {
+		if why := r.c.Linked.Missing(field.Kind, key); why != "" {
+			r.say(rule.Refuse, "no-such-record", s, nil, field.Label+": "+why)
+		}
+	}
+}
+
+func (r *run) surroundings(s spot) record.Surroundings {
+	here := record.Surroundings{Company: r.plan.Scope.Company, Day: r.plan.Scope.Day}
+	beside := r.plan.Vocabulary.Beside[s.place]
+	here.Currency, here.Unit, here.Country = r.beside(s, beside.Currency), r.beside(s, beside.Unit), r.beside(s, beside.Country)
+	return here
+}
+
+// beside returns the text of another field, of the line at hand or the header.
+func (r *run) beside(s spot, place int) string {
+	headers := r.plan.Vocabulary.Headers
+	text := ""
+	switch {
+	case place < 0:
+	case place < headers:
+		text, _ = r.frame.Slots[place].Text()
+	case s.line >= 0:
+		text, _ = s.slots[place-headers].Text()
+	}
+	return text
+}
+
+// keepStored sets aside what was typed into a field that is not for typing.
+func (r *run) keepStored(s spot, entry *rule.Compiled, value feel.Value) feel.Value {
+	kept := s.stored()
+	if !feel.Same(value, kept) {
+		r.say(rule.Advise, "set-aside", s, entry, r.field(s).Label+" is "+string(s.out.Manner)+" here: what was entered is not taken")
+	}
+	s.out.Made = ""
+	if !kept.IsNull() {
+		s.out.Made = "stored"
+	}
+	s.set(kept)
+	return kept
+}
+
+// first lets the candidates of a station have their chance in order; the first
+// whose condition holds acts. value is the value so far, which a default or a
+// substitution changes; nil for entry rules, which make none.
+func (r *run) first(s spot, family rule.Family, value *feel.Value) *rule.Compiled {
+	var acted *rule.Compiled
+	for _, c := range r.plan.At(s.place, family) {
+		act := Act{Rule: c}
+		if value != nil {
+			act.Before, act.After = *value, *value
+		}
+		switch {
+		case acted != nil:
+			act.Did, act.By = Beaten, acted
+		case family == rule.Default && !act.Before.IsNull():
+			act.Did = NotNeeded
+		case !s.occasion(c):
+			act.Did = OtherOccasion
+		default:
+			r.chance(s, c, &act)
+			if act.Did == Acted {
+				acted = c
+				if value != nil {
+					*value = act.After
+					s.set(act.After)
+				}
+			}
+		}
+		r.note(s.out, act)
+	}
+	return acted
+}
+
+// occasion tells whether the rule runs for what is new, or for what is changed.
+// A line that was added to a saved document is new.
+func (s *spot) occasion(c *rule.Compiled) bool {
+	if s.isNew() {
+		return c.On.New
+	}
+	return c.On.Change && (c.Family != rule.Default || c.Effect.Lifetime == rule.WheneverBlank)
+}
+
+// chance evaluates the rule's condition and, if it holds, its value.
+func (r *run) chance(s spot, c *rule.Compiled, act *Act) {
+	if !r.applies(s, c, act) {
+		return
+	}
+	if c.Value != nil {
+		v := r.eval(c.Value, act)
+		if r.failed(s, c, act, "value") {
+			return
+		}
+		act.After = v
+	}
+	act.Did = Acted
+}
+
+// applies tells whether the rule's condition holds; where not, the act says why.
+func (r *run) applies(s spot, c *rule.Compiled, act *Act) bool {
+	if c.When == nil {
+		return true
+	}
+	holds := r.eval(c.When, act)
+	if r.failed(s, c, act, "when") {
+		return false
+	}
+	if !holds.IsTrue() {
+		act.Did = WhenNotTrue
+		return false
+	}
+	return true
+}
+
+// eval runs a formula and, with detail, notes the values that it read.
+func (r *run) eval(program *feel.Program, act *Act) feel.Value {
+	r.frame.Failures = r.frame.Failures[:0]
+	if !r.detail {
+		return program.Eval(&r.frame)
+	}
+	v, steps := program.Explain(&r.frame)
+	first := len(act.Facts) // before those are the facts of the rule's other formula
+	act.Facts = slices.Grow(act.Facts, len(steps))
+	for _, step := range steps {
+		if _, branch := step.Node.(*feel.If); branch {
+			continue // its condition and the value made say the same, shorter
+		}
+		if slices.ContainsFunc(act.Facts[:first], func(f Fact) bool { return f.Text == step.Text }) {
+			continue
+		}
+		fact := Fact{Text: step.Text, Field: -1, Value: step.Value}
+		if slot, ok := feel.SlotOf(step.Node); ok {
+			if read, isField := r.plan.Vocabulary.ReadAt(slot); isField && read.Form == rule.SoFar && !read.List {
+				fact.Field = read.Field
+			}
+		}
+		act.Facts = append(act.Facts, fact)
+	}
+	return v
+}
+
+// failed reports a formula that failed; the field then keeps its value so far.
+func (r *run) failed(s spot, c *rule.Compiled, act *Act, part string) bool {
+	if len(r.frame.Failures) == 0 {
+		return false
+	}
+	f := r.frame.Failures[0]
+	text := map[string]string{"when": c.Rule.When, "value": c.Effect.Value, "must": c.Effect.Must}[part]
+	act.Did = Failed
+	act.Reason = f.Message + " in " + part + ": " + text[f.Start:f.End]
+	r.say(rule.Refuse, "failed", s, c, c.Label()+" failed: "+act.Reason+". Mend or suspend the rule")
+	return true
+}
+
+func (r *run) note(out *Field, act Act) {
+	if r.detail {
+		out.Rules = append(out.Rules, act)
+	}
+}

@@ -1,0 +1,122 @@
+package engine
+
+import (
+	"slices"
+
+	"codicil/core/decimal"
+	"codicil/core/feel"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// validate lets every validation of the field speak.
+func (r *run) validate(s spot) {
+	if s.values.Misfits[s.at] != nil {
+		return // the field has spoken; rules about its value would only add noise
+	}
+	for _, c := range r.plan.At(s.place, rule.Validate) {
+		act := Act{Rule: c, Before: s.out.Final, After: s.out.Final}
+		if !s.occasion(c) || !r.speaksNow(s, c) {
+			act.Did = OtherOccasion
+			r.note(s.out, act)
+			continue
+		}
+		r.judge(s, c, &act)
+		r.note(s.out, act)
+	}
+}
+
+// speaksNow tells whether a validation speaks at this moment. What is posted is
+// saved too; and a record that is never posted is finished by saving it.
+func (r *run) speaksNow(s spot, c *rule.Compiled) bool {
+	if moments := c.Effect.Moments; len(moments) > 0 && !slices.Contains(moments, r.c.Moment) {
+		finished := r.c.Moment == rule.Posting || (r.c.Moment == rule.Saving && !r.plan.Kind().Posted)
+		if !finished || !slices.ContainsFunc(moments, func(m rule.Moment) bool { return m != rule.Typing }) {
+			return false
+		}
+	}
+	if len(c.Changed) == 0 {
+		return true
+	}
+	return slices.ContainsFunc(c.Changed, func(place int) bool { return r.changed(place, s.line) })
+}
+
+// changed tells whether a field differs from what was last saved: in the line at
+// hand, or in any line when a rule on the header asks.
+func (r *run) changed(place, line int) bool {
+	differs := func(s spot) bool { return !feel.Same(s.stored(), s.out.Final) }
+	if place < r.plan.Vocabulary.Headers || line >= 0 {
+		return differs(r.spot(place, line))
+	}
+	for i := range r.rows {
+		if differs(r.spot(place, i)) {
+			return true
+		}
+	}
+	return false
+}
+
+func (r *run) judge(s spot, c *rule.Compiled, act *Act) {
+	if !r.applies(s, c, act) {
+		return
+	}
+	holds := r.eval(c.Must, act)
+	switch {
+	case r.failed(s, c, act, "must"):
+	case holds.IsTrue():
+		act.Did = Holds
+	case holds.IsNull():
+		act.Did = Undecided
+	default:
+		act.Did = Speaks
+		r.say(c.Effect.Severity, "rule", s, c, c.Effect.Message)
+	}
+}
+
+// sum adds amounts, which have far fewer digits than a number may have.
+func sum(a, b decimal.Number) decimal.Number {
+	total, _ := a.Add(b)
+	return total
+}
+
+// balance refuses a posting whose journal does not balance, or that has none. A
+// document may be kept unbalanced until then.
+func (r *run) balance() {
+	kind := r.plan.Kind()
+	if kind.Journal == nil {
+		return
+	}
+	severity := rule.Refuse
+	if r.c.Moment != rule.Posting {
+		severity = rule.Advise
+	}
+	debits, credits, currency := decimal.Number{}, decimal.Number{}, r.plan.Scope.Company.Currency
+	account, debit, credit := kind.Index(kind.Journal.Account), kind.Index(kind.Journal.Debit), kind.Index(kind.Journal.Credit)
+	for i := range r.rows {
+		at := r.spot(debit, i)
+		if own := r.surroundings(at).Currency; own != "" {
+			currency = own
+		}
+		d, _ := at.out.Final.Number()
+		c, _ := r.spot(credit, i).out.Final.Number()
+		debits, credits = sum(debits, d), sum(credits, c)
+		switch {
+		case d.Sign() != 0 && c.Sign() != 0:
+			r.say(severity, "unbalanced", at, nil, "a line has either a debit or a credit; clear one of them")
+		case d.Sign() == 0 && c.Sign() == 0:
+			r.say(severity, "unbalanced", at, nil, "this line has no amount; enter a debit or a credit, or remove the line")
+		case r.spot(account, i).out.Final.IsNull():
+			r.say(severity, "unbalanced", r.spot(account, i), nil, kind.Fields[account].Label+" is missing; every line is posted to one")
+		}
+	}
+	if len(r.rows) == 0 {
+		r.say(severity, "unbalanced", r.spot(debit, -1), nil, "there are no lines; a posting has at least one debit and one credit")
+		return
+	}
+	if debits.Cmp(credits) != 0 {
+		places, _ := record.CurrencyDecimals(currency)
+		show := func(n decimal.Number) string { return n.Fixed(max(n.Places(), places)) + " " + currency }
+		r.say(severity, "unbalanced", r.spot(debit, -1), nil,
+			"debits are "+show(debits)+" and credits "+show(credits)+"; they differ by "+show(sum(debits, credits.Neg()).Abs())+". Correct a line until they are equal")
+	}
+}

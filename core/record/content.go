@@ -1,0 +1,72 @@
+package record
+
+import (
+	"maps"
+	"slices"
+)
+
+// Content is what a record holds, every value in its stored form.
+type Content struct {
+	// Values are those of the header, by field; what is not there is blank.
+	Values map[string]string `json:"values"`
+	Lines  []Line            `json:"lines,omitempty"`
+}
+
+// Line is one line of a record.
+type Line struct {
+	// Number names the line as long as it lives, whatever its place: 1, 2, 3.
+	Number int `json:"number"`
+	// Values by column: the field's key without LinePrefix.
+	Values map[string]string `json:"values"`
+}
+
+// Line returns the values of the line with the number; nil when there is none.
+func (c *Content) Line(number int) map[string]string {
+	if i := slices.IndexFunc(c.Lines, func(l Line) bool { return l.Number == number }); i >= 0 {
+		return c.Lines[i].Values
+	}
+	return nil
+}
+
+// Get returns a value by field and, for a field of the lines, line number.
+func (c *Content) Get(f *Field, line int) string {
+	if f.OfLine() {
+		return c.Line(line)[f.Column()]
+	}
+	return c.Values[f.Key]
+}
+
+// Change is one value that differs between two states of a record.
+type Change struct {
+	Field  string `json:"field"`          // key
+	Line   int    `json:"line,omitempty"` // number of the line; 0: the header
+	Before string `json:"before"`
+	After  string `json:"after"`
+}
+
+// Changes returns what differs between two states, the header first, then the
+// lines by number. A line that is not there has only blanks.
+func Changes(kind *Kind, before, after *Content) []Change {
+	changes := []Change{}
+	numbers := map[int]bool{}
+	for _, c := range []*Content{before, after} {
+		for _, l := range c.Lines {
+			numbers[l.Number] = true
+		}
+	}
+	compare := func(f *Field, line int) {
+		if was, is := before.Get(f, line), after.Get(f, line); was != is {
+			changes = append(changes, Change{f.Key, line, was, is})
+		}
+	}
+	headers := kind.Headers()
+	for i := range headers {
+		compare(&kind.Fields[i], 0)
+	}
+	for _, number := range slices.Sorted(maps.Keys(numbers)) {
+		for i := headers; i < len(kind.Fields); i++ {
+			compare(&kind.Fields[i], number)
+		}
+	}
+	return changes
+}

@@ -1,0 +1,198 @@
+package record
+
+import (
+	"fmt"
+	"strings"
+
+	"codicil/core/feel"
+)
+
+// FollowOn says how a record of one kind becomes the beginning of a record of
+// another: a quotation an order, an order an invoice.
+type FollowOn struct {
+	ID   int64  `json:"id"`
+	Name string `json:"name"` // what people choose: "Order from quotation"
+	From string `json:"from"` // kind
+	To   string `json:"to"`   // kind
+	// Type is that of the new record; "": the person chooses.
+	Type  string `json:"type,omitempty"`
+	Pairs []Pair `json:"pairs"`
+}
+
+// Pair carries one value.
+type Pair struct {
+	// From is a field of the record that is followed, or OwnNumber; "": Constant.
+	From string `json:"from,omitempty"`
+	// Constant is a value in stored form.
+	Constant string `json:"constant,omitempty"`
+	To       string `json:"to"`
+	// Line puts a value of the header, or a constant, into a line of its own, the
+	// first, second and so on, before the lines that come from lines; 0: into the
+	// header or, from a line, into the line made of it.
+	Line int `json:"line,omitempty"`
+}
+
+// OwnNumber stands for the number of the record that is followed.
+const OwnNumber = "#"
+
+// PairProblem says what is wrong with a pair of a follow-on.
+type PairProblem struct {
+	Pair    int    `json:"pair"` // place in Pairs
+	Message string `json:"message"`
+}
+
+// Check returns what is wrong with the pairs: fields that do not exist, types that
+// do not fit, lines into the header. Warnings are none; every problem must be mended.
+func (m *FollowOn) Check(from, to *Kind) []PairProblem {
+	problems := []PairProblem{}
+	targets := map[string]int{}
+	for i, p := range m.Pairs {
+		complain := func(format string, args ...any) {
+			problems = append(problems, PairProblem{i, fmt.Sprintf(format, args...)})
+		}
+		target := to.Field(p.To)
+		if target == nil {
+			complain("a %s has no field %q", strings.ToLower(to.Label), p.To)
+			continue
+		}
+		key := fmt.Sprint(p.To, " ", p.Line)
+		if _, twice := targets[key]; twice {
+			complain("%s gets a value twice", target.Label)
+		}
+		targets[key] = i
+		fromLine := false
+		switch {
+		case p.From == "":
+			if _, wrong := target.Parse(p.Constant); wrong != nil {
+				complain("%s", wrong.Message)
+			}
+		case p.From == OwnNumber:
+			if target.Type != Text && (target.Type != ToRecord || target.Kind != from.Key) {
+				complain("the number of a %s does not fit %s, which is a %s", strings.ToLower(from.Label), target.Label, target.describe())
+			}
+		default:
+			source := from.Field(p.From)
+			if source == nil {
+				complain("a %s has no field %q", strings.ToLower(from.Label), p.From)
+				continue
+			}
+			fromLine = source.OfLine()
+			if wrong := source.Carries(target); wrong != "" {
+				complain("%s", wrong)
+			}
+		}
+		switch {
+		case fromLine && !target.OfLine():
+			complain("a value of a line cannot go into %s, a field of the header", target.Label)
+		case fromLine && p.Line != 0:
+			complain("a value of a line goes into the line made of it, not into a line of its own")
+		case !target.OfLine() && p.Line != 0:
+			complain("%s is a field of the header and stands in no line", target.Label)
+		}
+	}
+	return problems
+}
+
+// describe names the type for messages: "link to an item".
+func (f *Field) describe() string {
+	switch f.Type {
+	case ToRecord:
+		return "link to " + f.Kind
+	case YesNo:
+		return "yes or no"
+	}
+	return strings.ReplaceAll(string(f.Type), "-", " ")
+}
+
+// Carries says why values of f do not fit the target; "" when they do. A shorter
+// text or fewer digits is a misfit too, because nothing is ever cut.
+func (f *Field) Carries(target *Field) string {
+	say := func(why string) string {
+		return fmt.Sprintf("%s (%s) does not fit %s (%s)%s", f.Label, f.describe(), target.Label, target.describe(), why)
+	}
+	switch {
+	case f.FeelType().Kind != target.FeelType().Kind:
+		return say("")
+	case target.Type == ToRecord && (f.Type != ToRecord || f.Kind != target.Kind):
+		return say("")
+	case (f.Type == Percent) != (target.Type == Percent):
+		return say(": a percentage is a fraction, the other is not")
+	case target.Type == Choice:
+		return f.choicesFit(target, say)
+	case target.Type != Text && target.FeelType().Kind == feel.String && f.Type != target.Type:
+		return say("")
+	case target.Type == Text && target.length() < f.length():
+		return say(fmt.Sprintf(": up to %d characters into %d", f.length(), target.length()))
+	case (target.Type == Number || target.Type == Quantity) && target.Decimals < f.Decimals && f.Type != Amount:
+		return say(fmt.Sprintf(": %d decimals into %d would be rounded", f.Decimals, target.Decimals))
+	case target.digits() < f.digits() && target.FeelType().Kind == feel.Number:
+		return say(fmt.Sprintf(": up to %d digits into %d", f.digits(), target.digits()))
+	}
+	return ""
+}
+
+func (f *Field) choicesFit(target *Field, say func(string) string) string {
+	if f.Type != Choice {
+		return say(": a choice takes its own codes only")
+	}
+	for _, option := range f.Choices {
+		found := false
+		for _, other := range target.Choices {
+			found = found || other.Code == option.Code
+		}
+		if !found {
+			return say(fmt.Sprintf(": it has no code %s", option.Code))
+		}
+	}
+	return ""
+}
+
+// Apply makes the beginning of the new record out of the one that is followed.
+// Lines are numbered from 1.
+func (m *FollowOn) Apply(from, to *Kind, number string, content *Content) Content {
+	made := Content{Values: map[string]string{}}
+	opening := 0
+	for _, p := range m.Pairs {
+		opening = max(opening, p.Line)
+	}
+	lines := 0
+	for _, p := range m.Pairs {
+		if f := from.Field(p.From); f != nil && f.OfLine() {
+			lines = len(content.Lines)
+		}
+	}
+	for i := range opening + lines {
+		made.Lines = append(made.Lines, Line{i + 1, map[string]string{}})
+	}
+	for _, p := range m.Pairs {
+		target, source := to.Field(p.To), from.Field(p.From)
+		if target == nil {
+			continue
+		}
+		value := func(line int) string {
+			switch {
+			case p.From == OwnNumber:
+				return number
+			case source == nil:
+				return p.Constant
+			}
+			return content.Get(source, line)
+		}
+		put := func(values map[string]string, v string) {
+			if v != "" {
+				values[target.Column()] = v
+			}
+		}
+		switch {
+		case !target.OfLine():
+			put(made.Values, value(0))
+		case p.Line > 0:
+			put(made.Lines[p.Line-1].Values, value(0))
+		default:
+			for i := range lines {
+				put(made.Lines[opening+i].Values, value(content.Lines[i].Number))
+			}
+		}
+	}
+	return made
+}
