@@ -9,6 +9,7 @@ require (
 	github.com/getkin/kin-openapi v0.142.0
 	github.com/glebarez/sqlite v1.11.0
 	github.com/labstack/echo/v5 v5.4.4
+	github.com/nyaruka/phonenumbers v1.8.1
 	github.com/oapi-codegen/runtime v1.8.0
 	github.com/pressly/goose/v3 v3.29.0
 	github.com/spf13/cobra v1.10.2
@@ -37,7 +38,6 @@ require (
 	github.com/mattn/go-isatty v0.0.24 // indirect
 	github.com/mfridman/interpolate v0.0.2 // indirect
 	github.com/ncruces/go-strftime v1.1.0 // indirect
-	github.com/nyaruka/phonenumbers v1.8.1 // indirect
 	github.com/oapi-codegen/oapi-codegen/v2 v2.8.2 // indirect
 	github.com/oasdiff/yaml v0.1.1 // indirect
 	github.com/oasdiff/yaml3 v0.0.14 // indirect

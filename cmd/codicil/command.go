@@ -103,10 +103,8 @@ func openDesk(ctx context.Context, s *store.Store, withDemo bool) (*desk.Desk, e
 	if err != nil {
 		return nil, err
 	}
-	for _, k := range kinds {
-		if err := s.SaveKind(ctx, k); err != nil {
-			return nil, err
-		}
+	if err := s.SaveKinds(ctx, kinds); err != nil {
+		return nil, err
 	}
 	if withDemo {
 		if err := demo.Fill(ctx, s, time.Now, userName()); err != nil {

@@ -212,6 +212,16 @@ func (n Number) Add(o Number) (Number, bool) {
 	return byPackage(n, o, context.Add)
 }
 
+// Plus adds two amounts. Amounts have far fewer digits than a number may have, so
+// that the sum always is a number.
+func (n Number) Plus(o Number) Number {
+	total, _ := n.Add(o)
+	return total
+}
+
+// Minus subtracts an amount from another.
+func (n Number) Minus(o Number) Number { return n.Plus(o.Neg()) }
+
 // Sub returns n − o; false when the result is out of range.
 func (n Number) Sub(o Number) (Number, bool) { return n.Add(o.Neg()) }
 

@@ -2,6 +2,7 @@ package engine
 
 import (
 	"slices"
+	"strings"
 
 	"codicil/core/decimal"
 	"codicil/core/feel"
@@ -73,12 +74,6 @@ func (r *run) judge(s spot, c *rule.Compiled, act *Act) {
 	}
 }
 
-// sum adds amounts, which have far fewer digits than a number may have.
-func sum(a, b decimal.Number) decimal.Number {
-	total, _ := a.Add(b)
-	return total
-}
-
 // balance refuses a posting whose journal does not balance, or that has none. A
 // document may be kept unbalanced until then.
 func (r *run) balance() {
@@ -99,7 +94,7 @@ func (r *run) balance() {
 		}
 		d, _ := at.out.Final.Number()
 		c, _ := r.spot(credit, i).out.Final.Number()
-		debits, credits = sum(debits, d), sum(credits, c)
+		debits, credits = debits.Plus(d), credits.Plus(c)
 		switch {
 		case d.Sign() != 0 && c.Sign() != 0:
 			r.say(severity, "unbalanced", at, nil, "a line has either a debit or a credit; clear one of them")
@@ -107,6 +102,8 @@ func (r *run) balance() {
 			r.say(severity, "unbalanced", at, nil, "this line has no amount; enter a debit or a credit, or remove the line")
 		case r.spot(account, i).out.Final.IsNull():
 			r.say(severity, "unbalanced", r.spot(account, i), nil, kind.Fields[account].Label+" is missing; every line is posted to one")
+		default:
+			r.partner(severity, account, i)
 		}
 	}
 	if len(r.rows) == 0 {
@@ -117,6 +114,28 @@ func (r *run) balance() {
 		places, _ := record.CurrencyDecimals(currency)
 		show := func(n decimal.Number) string { return n.Fixed(max(n.Places(), places)) + " " + currency }
 		r.say(severity, "unbalanced", r.spot(debit, -1), nil,
-			"debits are "+show(debits)+" and credits "+show(credits)+"; they differ by "+show(sum(debits, credits.Neg()).Abs())+". Correct a line until they are equal")
+			"debits are "+show(debits)+" and credits "+show(credits)+"; they differ by "+show(debits.Minus(credits).Abs())+". Correct a line until they are equal")
+	}
+}
+
+// partner misses the vendor or customer of a line whose account keeps balances by
+// them. The line's own goes before that of the header.
+func (r *run) partner(severity rule.Severity, account, line int) {
+	kind, at := r.plan.Kind(), r.spot(account, line)
+	if kind.Journal.Control == "" || r.c.Linked == nil {
+		return
+	}
+	key, _ := at.out.Final.Text()
+	partnerKind, _ := r.c.Linked.Follow(kind.Fields[account].Kind, key, kind.Journal.Control).Text()
+	for _, name := range kind.Journal.Partners {
+		header := kind.Index(name)
+		if header < 0 || kind.Fields[header].Kind != partnerKind {
+			continue
+		}
+		own := kind.Index(record.LinePrefix + name)
+		if r.spot(header, -1).out.Final.IsNull() && (own < 0 || r.spot(own, line).out.Final.IsNull()) {
+			label := kind.Fields[header].Label
+			r.say(severity, "unbalanced", r.spot(header, -1), nil, label+" is missing: account "+key+" is kept by "+strings.ToLower(label)+". Enter one in the header or in the line")
+		}
 	}
 }

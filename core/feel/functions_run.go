@@ -226,6 +226,9 @@ func sum(f *Frame, n Node, a []Value) Value {
 	}
 	total := decimal.Zero
 	for _, item := range items {
+		if item.kind == Null {
+			return NullValue // a blank operand is no failure
+		}
 		if item.kind != Number {
 			return f.fail(n, "sum needs numbers; one is "+item.kind.String())
 		}

@@ -33,6 +33,12 @@ func NewBook(kind *record.Kind, kinds []record.Kind, rules []rule.Rule) *Book {
 // or is added. It acts whatever its state: for trying a rule before it is in force.
 func (b *Book) With(r rule.Rule) *Book {
 	r.State = rule.InForce
+	return b.Put(r)
+}
+
+// Put returns a book in which the rule takes the place of the one with its ID, or
+// is added. Only that rule is compiled.
+func (b *Book) Put(r rule.Rule) *Book {
 	compiled := rule.Compile(r, b.Vocabulary)
 	rules := slices.Clone(b.Rules)
 	if i := slices.IndexFunc(rules, func(c *rule.Compiled) bool { return c.ID == r.ID }); i >= 0 {

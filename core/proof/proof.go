@@ -77,6 +77,8 @@ type Proof struct {
 	Rules  []int64     `json:"rules"` // the rules that it proves
 	Given  Document    `json:"given"`
 	Expect Expectation `json:"expect"`
+	// Posting is the number of the test posting that the proof was kept from; may be "".
+	Posting string `json:"posting,omitempty"`
 }
 
 // Difference is one thing in which an outcome is not what was expected.

@@ -3,6 +3,8 @@ package record
 import (
 	"maps"
 	"slices"
+
+	"codicil/core/decimal"
 )
 
 // Content is what a record holds, every value in its stored form.
@@ -69,4 +71,64 @@ func Changes(kind *Kind, before, after *Content) []Change {
 		}
 	}
 	return changes
+}
+
+// Clash is a field to which two people gave different values.
+type Clash struct {
+	Field  string `json:"field"`          // key
+	Line   int    `json:"line,omitempty"` // number of the line; 0: the header
+	Base   string `json:"base"`           // what both began with
+	Theirs string `json:"theirs"`
+	Mine   string `json:"mine"`
+}
+
+// Merge compares what two people made of the same record. theirs are the changes
+// that only the other person made, clashes the fields that both changed
+// differently; everything else is as mine has it.
+func Merge(kind *Kind, base, theirs, mine *Content) (others []Change, clashes []Clash) {
+	others, clashes = []Change{}, []Clash{}
+	for _, c := range Changes(kind, base, theirs) {
+		own := mine.Get(kind.Field(c.Field), c.Line)
+		switch own {
+		case c.After:
+		case c.Before:
+			others = append(others, c)
+		default:
+			clashes = append(clashes, Clash{c.Field, c.Line, c.Before, c.After, own})
+		}
+	}
+	return others, clashes
+}
+
+// Reverse returns the content of the document that takes back a posted one:
+// debits and credits change places, and signed fields their sign.
+func Reverse(kind *Kind, posted *Content) Content {
+	reversed := Content{Values: maps.Clone(posted.Values)}
+	for _, l := range posted.Lines {
+		values := maps.Clone(l.Values)
+		if j := kind.Journal; j != nil {
+			debit, credit := kind.Field(j.Debit).Column(), kind.Field(j.Credit).Column()
+			values[debit], values[credit] = values[credit], values[debit]
+		}
+		reversed.Lines = append(reversed.Lines, Line{l.Number, values})
+	}
+	for _, key := range kind.Signed {
+		f := kind.Field(key)
+		if f == nil {
+			continue
+		}
+		turn := func(values map[string]string) {
+			if n, err := decimal.Parse(values[f.Column()]); err == nil && n.Sign() != 0 {
+				values[f.Column()] = n.Neg().String()
+			}
+		}
+		if !f.OfLine() {
+			turn(reversed.Values)
+			continue
+		}
+		for _, l := range reversed.Lines {
+			turn(l.Values)
+		}
+	}
+	return reversed
 }

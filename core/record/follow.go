@@ -2,6 +2,7 @@ package record
 
 import (
 	"fmt"
+	"slices"
 	"strings"
 
 	"codicil/core/feel"
@@ -148,51 +149,67 @@ func (f *Field) choicesFit(target *Field, say func(string) string) string {
 }
 
 // Apply makes the beginning of the new record out of the one that is followed.
-// Lines are numbered from 1.
+// Lines are numbered from 1. A line of its own whose numbers from the record are
+// all blank or zero, such as that of a tax which is not due, is left out.
 func (m *FollowOn) Apply(from, to *Kind, number string, content *Content) Content {
 	made := Content{Values: map[string]string{}}
-	opening := 0
-	for _, p := range m.Pairs {
-		opening = max(opening, p.Line)
-	}
-	lines := 0
-	for _, p := range m.Pairs {
-		if f := from.Field(p.From); f != nil && f.OfLine() {
-			lines = len(content.Lines)
-		}
-	}
-	for i := range opening + lines {
-		made.Lines = append(made.Lines, Line{i + 1, map[string]string{}})
-	}
-	for _, p := range m.Pairs {
-		target, source := to.Field(p.To), from.Field(p.From)
-		if target == nil {
-			continue
-		}
-		value := func(line int) string {
-			switch {
-			case p.From == OwnNumber:
-				return number
-			case source == nil:
-				return p.Constant
-			}
+	valueOf := func(p Pair, line int) string {
+		switch source := from.Field(p.From); {
+		case p.From == OwnNumber:
+			return number
+		case source == nil:
+			return p.Constant
+		default:
 			return content.Get(source, line)
 		}
-		put := func(values map[string]string, v string) {
-			if v != "" {
-				values[target.Column()] = v
+	}
+	put := func(values map[string]string, key, value string) {
+		if value != "" {
+			values[key] = value
+		}
+	}
+	for line := 1; line <= m.opening(); line++ {
+		values, numbers, something := map[string]string{}, 0, false
+		for _, p := range m.Pairs {
+			if target := to.Field(p.To); target != nil && p.Line == line {
+				value := valueOf(p, 0)
+				put(values, target.Column(), value)
+				if f := from.Field(p.From); f != nil && f.FeelType().Kind == feel.Number {
+					numbers++
+					something = something || (value != "" && value != "0")
+				}
 			}
 		}
-		switch {
-		case !target.OfLine():
-			put(made.Values, value(0))
-		case p.Line > 0:
-			put(made.Lines[p.Line-1].Values, value(0))
-		default:
-			for i := range lines {
-				put(made.Lines[opening+i].Values, value(content.Lines[i].Number))
+		if something || numbers == 0 {
+			made.Lines = append(made.Lines, Line{len(made.Lines) + 1, values})
+		}
+	}
+	fromLines := slices.ContainsFunc(m.Pairs, func(p Pair) bool { f := from.Field(p.From); return f != nil && f.OfLine() })
+	for _, l := range content.Lines {
+		if !fromLines {
+			break
+		}
+		values := map[string]string{}
+		for _, p := range m.Pairs {
+			if target := to.Field(p.To); target != nil && target.OfLine() && p.Line == 0 {
+				put(values, target.Column(), valueOf(p, l.Number))
 			}
+		}
+		made.Lines = append(made.Lines, Line{len(made.Lines) + 1, values})
+	}
+	for _, p := range m.Pairs {
+		if target := to.Field(p.To); target != nil && !target.OfLine() {
+			put(made.Values, p.To, valueOf(p, 0))
 		}
 	}
 	return made
+}
+
+// opening returns how many lines of their own the pairs fill.
+func (m *FollowOn) opening() int {
+	last := 0
+	for _, p := range m.Pairs {
+		last = max(last, p.Line)
+	}
+	return last
 }

@@ -202,6 +202,18 @@ func (f *Field) Show(v feel.Value, format Format, s Surroundings) string {
 	return v.Plain()
 }
 
+// Day writes a day for a person: 24/11/2026.
+func (f Format) Day(d Day) string {
+	v := d.Value()
+	if v.IsNull() {
+		return string(d)
+	}
+	return showDate(v, f)
+}
+
+// Number writes an exact decimal for a person: 1,480.00.
+func (f Format) Number(text string) string { return group(text, f) }
+
 func showDate(v feel.Value, format Format) string {
 	year, month, day, _ := v.Civil()
 	y, m, d := strconv.FormatInt(year, 10), two(month), two(day)

@@ -22,8 +22,10 @@ type Kind struct {
 	Posted bool `json:"posted,omitempty"`
 	// Shared records may be used by every company, not only their own.
 	Shared bool `json:"shared,omitempty"`
-	// Prefix begins the numbers of the kind: V gives V10001.
+	// Prefix begins the numbers of the kind, before the company and a count of at
+	// least Digits digits: V and 3 give V10001 in company 10.
 	Prefix string `json:"prefix"`
+	Digits int    `json:"digits"`
 	// Title names the fields by which people know a record besides its number.
 	Title    []string  `json:"title"`
 	Sections []Section `json:"sections"`
@@ -34,6 +36,9 @@ type Kind struct {
 	Day string `json:"day,omitempty"`
 	// Journal says how the lines stand in the ledger's journal; nil: they do not.
 	Journal *Journal `json:"journal,omitempty"`
+	// Signed are the fields whose sign a reversing document turns: quantities and
+	// totals, not prices. A kind with a journal swaps debits and credits besides.
+	Signed []string `json:"signed,omitempty"`
 }
 
 // LinePrefix begins the key of every field of the lines.
@@ -50,8 +55,11 @@ type Journal struct {
 	Credit  string `json:"credit"`  // of the lines
 	// Text is the field of the lines that says what an entry is for; may be "".
 	Text string `json:"text,omitempty"`
-	// Partners are link fields of the lines, or of the header, whose records have
-	// balances too.
+	// Control is the field of an account's record that names the kind of partner,
+	// such as vendor, whose balances the account keeps; "": accounts keep none.
+	Control string `json:"control,omitempty"`
+	// Partners are the fields that name the partners: links of the header, which
+	// the lines may name too under the same key.
 	Partners []string `json:"partners,omitempty"`
 }
 

@@ -19,13 +19,15 @@ import (
 	"codicil/internal/demo"
 	"codicil/internal/desk"
 	"codicil/internal/httpapi"
-	"codicil/internal/standard"
 	"codicil/internal/store"
 	"codicil/web"
 )
 
 // Now is the time at which the application under test believes to be.
 var Now = time.Date(2026, 11, 24, 9, 30, 0, 0, time.UTC)
+
+// template is the demo data as it stands then.
+var template = demo.Template{Clock: func() time.Time { return Now }, User: "Ada Quill"}
 
 // patience is how long an action may wait for what it expects to see.
 const patience = 15 * time.Second
@@ -61,23 +63,14 @@ func Start() (*Application, error) {
 func (a *Application) serve() error {
 	ctx := context.Background()
 	var err error
-	if a.store, err = store.Open(ctx, filepath.Join(a.folder, "e2e.db")); err != nil {
+	path := filepath.Join(a.folder, "e2e.db")
+	if err = template.Write(ctx, path); err != nil {
 		return err
 	}
-	kinds, err := standard.Kinds()
-	if err != nil {
+	if a.store, err = store.Open(ctx, path); err != nil {
 		return err
 	}
-	for _, k := range kinds {
-		if err := a.store.SaveKind(ctx, k); err != nil {
-			return err
-		}
-	}
-	clock := func() time.Time { return Now }
-	if err := demo.Fill(ctx, a.store, clock, "Ada Quill"); err != nil {
-		return err
-	}
-	handler, err := httpapi.New(desk.New(a.store, clock, "Ada Quill"), web.Files())
+	handler, err := httpapi.New(desk.New(a.store, template.Clock, template.User), web.Files())
 	if err != nil {
 		return err
 	}

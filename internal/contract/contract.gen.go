@@ -116,6 +116,27 @@ func (e OutcomeVerdict) Valid() bool {
 	}
 }
 
+// Defines values for RecordState.
+const (
+	Kept     RecordState = "kept"
+	Posted   RecordState = "posted"
+	Reversed RecordState = "reversed"
+)
+
+// Valid indicates whether the value is a known member of the RecordState enum.
+func (e RecordState) Valid() bool {
+	switch e {
+	case Kept:
+		return true
+	case Posted:
+		return true
+	case Reversed:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for RuleProblemSeverity.
 const (
 	Error   RuleProblemSeverity = "error"
@@ -128,6 +149,27 @@ func (e RuleProblemSeverity) Valid() bool {
 	case Error:
 		return true
 	case Warning:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GetBalancesParamsBy.
+const (
+	Account  GetBalancesParamsBy = "account"
+	Customer GetBalancesParamsBy = "customer"
+	Vendor   GetBalancesParamsBy = "vendor"
+)
+
+// Valid indicates whether the value is a known member of the GetBalancesParamsBy enum.
+func (e GetBalancesParamsBy) Valid() bool {
+	switch e {
+	case Account:
+		return true
+	case Customer:
+		return true
+	case Vendor:
 		return true
 	default:
 		return false
@@ -153,12 +195,54 @@ type Act struct {
 // ActDid defines model for Act.Did.
 type ActDid string
 
+// Balance defines model for Balance.
+type Balance struct {
+	Balance  Shown  `json:"balance"`
+	Company  string `json:"company"`
+	Credit   Shown  `json:"credit"`
+	Currency string `json:"currency"`
+	Debit    Shown  `json:"debit"`
+	Entries  int    `json:"entries"`
+
+	// Key Number of the account, vendor or customer
+	Key   string `json:"key"`
+	Title string `json:"title"`
+}
+
+// BeginRequest defines model for BeginRequest.
+type BeginRequest struct {
+	// Number The record that is followed
+	Number string `json:"number"`
+
+	// Type Where the map leaves it to the person
+	Type string `json:"type,omitempty"`
+}
+
+// Beginning defines model for Beginning.
+type Beginning struct {
+	Document Document `json:"document"`
+
+	// Earlier Records that follow it already
+	Earlier []Use `json:"earlier"`
+	Origin  Use   `json:"origin"`
+}
+
 // Catalog defines model for Catalog.
 type Catalog struct {
 	Companies []Company   `json:"companies"`
 	Kinds     []KindEntry `json:"kinds"`
 	Today     string      `json:"today"`
 	User      string      `json:"user"`
+}
+
+// Clash defines model for Clash.
+type Clash struct {
+	Base   Shown  `json:"base"`
+	Field  string `json:"field"`
+	Label  string `json:"label"`
+	Line   int    `json:"line,omitempty"`
+	Mine   Shown  `json:"mine"`
+	Theirs Shown  `json:"theirs"`
 }
 
 // Company defines model for Company.
@@ -180,6 +264,9 @@ type ConstantRequest struct {
 	Text  string `json:"text"`
 }
 
+// Content defines model for Content.
+type Content = record.Content
+
 // Difference defines model for Difference.
 type Difference struct {
 	// Acts The journey of the field that differs
@@ -200,6 +287,9 @@ type Document = proof.Document
 // EnteredItem A text as a person typed it, or a value in its stored form
 type EnteredItem = proof.Item
 
+// EnteredLine defines model for EnteredLine.
+type EnteredLine = proof.Line
+
 // Expectation defines model for Expectation.
 type Expectation = proof.Expectation
 
@@ -218,6 +308,18 @@ type Fact struct {
 // Field defines model for Field.
 type Field = record.Field
 
+// FieldCheck defines model for FieldCheck.
+type FieldCheck struct {
+	Examples []struct {
+		Line    int    `json:"line,omitempty"`
+		Message string `json:"message"`
+		Number  string `json:"number"`
+		Value   string `json:"value"`
+	} `json:"examples"`
+	Misfits int `json:"misfits"`
+	Values  int `json:"values"`
+}
+
 // FieldOutcome defines model for FieldOutcome.
 type FieldOutcome struct {
 	Acts      []Act  `json:"acts"`
@@ -235,6 +337,17 @@ type FieldOutcome struct {
 	Substituted Shown  `json:"substituted"`
 }
 
+// FieldUses defines model for FieldUses.
+type FieldUses struct {
+	Uses []Use `json:"uses"`
+
+	// Values How many records hold a value of it
+	Values int `json:"values"`
+}
+
+// FollowOn defines model for FollowOn.
+type FollowOn = record.FollowOn
+
 // Format How the person writes and reads numbers and dates
 type Format = record.Format
 
@@ -251,6 +364,24 @@ type Function struct {
 	Signature string `json:"signature"`
 }
 
+// JournalEntry defines model for JournalEntry.
+type JournalEntry struct {
+	Account      string `json:"account"`
+	AccountTitle string `json:"accountTitle"`
+	Company      string `json:"company"`
+	Credit       Shown  `json:"credit"`
+	Currency     string `json:"currency"`
+
+	// Day As the person reads it
+	Day          string `json:"day"`
+	Debit        Shown  `json:"debit"`
+	Line         int    `json:"line"`
+	Partner      string `json:"partner"`
+	PartnerTitle string `json:"partnerTitle"`
+	Posting      string `json:"posting"`
+	Text         string `json:"text"`
+}
+
 // KeepRequest defines model for KeepRequest.
 type KeepRequest struct {
 	Document Document     `json:"document"`
@@ -262,6 +393,9 @@ type KeepRequest struct {
 
 	// Name Empty: a name is made from the document
 	Name string `json:"name,omitempty"`
+
+	// Posting The number under which the test was posted to the practice ledger
+	Posting string `json:"posting,omitempty"`
 
 	// Rules The rules it proves; none: those that acted or spoke
 	Rules []int64 `json:"rules,omitempty"`
@@ -281,10 +415,89 @@ type KindEntry struct {
 	Types     []Type                `json:"types"`
 }
 
+// Layout defines model for Layout.
+type Layout = record.Layout
+
+// LayoutField defines model for LayoutField.
+type LayoutField = record.LayoutField
+
+// LayoutSection defines model for LayoutSection.
+type LayoutSection = record.LayoutSection
+
+// LayoutView defines model for LayoutView.
+type LayoutView struct {
+	// Company The scope for which it was made; empty: all
+	Company string `json:"company"`
+	Layout  Layout `json:"layout"`
+
+	// Made Somebody made it; otherwise it is the default
+	Made bool `json:"made"`
+
+	// Others Every layout that was made for the kind; the key is company/type
+	Others []Use  `json:"others"`
+	Type   string `json:"type"`
+}
+
+// LedgerName defines model for LedgerName.
+type LedgerName = string
+
+// LedgerSummary defines model for LedgerSummary.
+type LedgerSummary struct {
+	Entries  int        `json:"entries"`
+	Ledger   LedgerName `json:"ledger"`
+	Postings int        `json:"postings"`
+
+	// Proofs Proofs that were kept from one of its postings
+	Proofs int `json:"proofs"`
+}
+
+// Line defines model for Line.
+type Line = record.Line
+
+// LineOutcome defines model for LineOutcome.
+type LineOutcome struct {
+	Fields []FieldOutcome `json:"fields"`
+	Number int            `json:"number"`
+}
+
+// LinkOption defines model for LinkOption.
+type LinkOption struct {
+	// About What tells it from another of the same name
+	About   string `json:"about"`
+	Company string `json:"company"`
+	Number  string `json:"number"`
+	Title   string `json:"title"`
+}
+
+// ListRequest defines model for ListRequest.
+type ListRequest struct {
+	// Columns Keys of fields of the header
+	Columns []string `json:"columns,omitempty"`
+	Format  *Format  `json:"format,omitempty"`
+	Kind    string   `json:"kind"`
+
+	// Limit Missing: 100
+	Limit     int       `json:"limit,omitempty"`
+	Offset    int       `json:"offset,omitempty"`
+	Selection Selection `json:"selection"`
+}
+
+// Merge defines model for Merge.
+type Merge struct {
+	Clashes []Clash `json:"clashes"`
+	Record  Record  `json:"record"`
+
+	// Theirs What only the other person changed
+	Theirs []ValueChange `json:"theirs"`
+}
+
 // Message defines model for Message.
 type Message struct {
-	Code     string          `json:"code"`
-	Field    string          `json:"field"`
+	Code  string `json:"code"`
+	Field string `json:"field"`
+
+	// Line Number of the line it points to; none: the header
+	Line     int             `json:"line,omitempty"`
 	Reason   string          `json:"reason,omitempty"`
 	Rule     int64           `json:"rule,omitempty"`
 	Severity MessageSeverity `json:"severity"`
@@ -296,13 +509,21 @@ type MessageSeverity string
 
 // Outcome defines model for Outcome.
 type Outcome struct {
+	// Fields Those of the header
 	Fields   []FieldOutcome `json:"fields"`
+	Lines    []LineOutcome  `json:"lines"`
 	Messages []Message      `json:"messages"`
 	Verdict  OutcomeVerdict `json:"verdict"`
 }
 
 // OutcomeVerdict defines model for Outcome.Verdict.
 type OutcomeVerdict string
+
+// Pair defines model for Pair.
+type Pair = record.Pair
+
+// PairProblem defines model for PairProblem.
+type PairProblem = record.PairProblem
 
 // Plan defines model for Plan.
 type Plan struct {
@@ -332,11 +553,23 @@ type PlanRule struct {
 	State     RuleState `json:"state"`
 }
 
+// PostRequest defines model for PostRequest.
+type PostRequest struct {
+	Format  *Format           `json:"format,omitempty"`
+	Reasons map[string]string `json:"reasons,omitempty"`
+	Version int               `json:"version"`
+}
+
 // Posting defines model for Posting.
 type Posting struct {
 	Document Document       `json:"document"`
+	Entries  []JournalEntry `json:"entries"`
 	Outcome  Outcome        `json:"outcome"`
-	Summary  PostingSummary `json:"summary"`
+
+	// Proofs The proofs that were kept from it
+	Proofs     []Use          `json:"proofs"`
+	ReversedBy string         `json:"reversedBy,omitempty"`
+	Summary    PostingSummary `json:"summary"`
 }
 
 // PostingSummary defines model for PostingSummary.
@@ -348,19 +581,28 @@ type PostingSummary struct {
 	PostedAt time.Time `json:"postedAt"`
 	PostedBy string    `json:"postedBy"`
 	Record   string    `json:"record,omitempty"`
-	Title    string    `json:"title"`
-	Type     string    `json:"type"`
+
+	// Reverses The posting that this one takes back
+	Reverses string `json:"reverses,omitempty"`
+	Title    string `json:"title"`
+	Type     string `json:"type"`
 }
 
 // Problem defines model for Problem.
 type Problem struct {
 	// Code Stable; for programs
-	Code     string        `json:"code"`
+	Code string `json:"code"`
+
+	// Count How much stands in the way
+	Count    int           `json:"count,omitempty"`
 	Detail   string        `json:"detail"`
 	Problems []RuleProblem `json:"problems,omitempty"`
 	Status   int           `json:"status"`
 	Title    string        `json:"title"`
 	Type     string        `json:"type"`
+
+	// Uses What stands in the way, as far as it can be listed
+	Uses []Use `json:"uses,omitempty"`
 }
 
 // Proof defines model for Proof.
@@ -369,7 +611,10 @@ type Proof struct {
 	Given  Document    `json:"given"`
 	Id     int64       `json:"id"`
 	Name   string      `json:"name"`
-	Rules  []int64     `json:"rules"`
+
+	// Posting The test posting it was kept from, as long as that is in the practice ledger
+	Posting string  `json:"posting,omitempty"`
+	Rules   []int64 `json:"rules"`
 
 	// Titles The names of the rules it proves
 	Titles []string `json:"titles"`
@@ -393,16 +638,77 @@ type ProofRun struct {
 
 // Record defines model for Record.
 type Record struct {
-	Company string            `json:"company"`
-	Kind    string            `json:"kind"`
-	Number  string            `json:"number"`
-	Title   string            `json:"title"`
-	Type    string            `json:"type"`
-	Values  map[string]string `json:"values"`
+	ChangedAt time.Time `json:"changedAt"`
+	ChangedBy string    `json:"changedBy"`
+	Company   string    `json:"company"`
+	Content   Content   `json:"content"`
+	Followers []Use     `json:"followers"`
+	Kind      string    `json:"kind"`
+	Number    string    `json:"number"`
+
+	// Origin The record that this one follows
+	Origin     *Use        `json:"origin,omitempty"`
+	ReversedBy string      `json:"reversedBy,omitempty"`
+	Reverses   string      `json:"reverses,omitempty"`
+	State      RecordState `json:"state"`
+	Title      string      `json:"title"`
+	Type       string      `json:"type"`
+	Version    int         `json:"version"`
+}
+
+// RecordPage defines model for RecordPage.
+type RecordPage struct {
+	// All How many there are
+	All  int         `json:"all"`
+	Rows []RecordRow `json:"rows"`
+
+	// Total How many the selection finds
+	Total int `json:"total"`
+}
+
+// RecordRow defines model for RecordRow.
+type RecordRow struct {
+	// Cells One for each column, as the person reads it
+	Cells   []string    `json:"cells"`
+	Company string      `json:"company"`
+	Number  string      `json:"number"`
+	State   RecordState `json:"state"`
+	Title   string      `json:"title"`
+	Type    string      `json:"type"`
+}
+
+// RecordState defines model for RecordState.
+type RecordState string
+
+// RecordVersion defines model for RecordVersion.
+type RecordVersion struct {
+	ChangedAt time.Time     `json:"changedAt"`
+	ChangedBy string        `json:"changedBy"`
+	Changes   []ValueChange `json:"changes"`
+	Type      string        `json:"type"`
+	Version   int           `json:"version"`
+	What      string        `json:"what"`
 }
 
 // Relation defines model for Relation.
 type Relation = rule.Relation
+
+// RemovedField defines model for RemovedField.
+type RemovedField struct {
+	Field     Field  `json:"field"`
+	RemovedAt string `json:"removedAt"`
+	RemovedBy string `json:"removedBy"`
+
+	// Values How many records hold a value of it
+	Values int `json:"values"`
+}
+
+// ReverseRequest defines model for ReverseRequest.
+type ReverseRequest struct {
+	// Day The date of the reversing document
+	Day     string `json:"day"`
+	Version int    `json:"version"`
+}
 
 // RuleBody defines model for RuleBody.
 type RuleBody = rule.Body
@@ -500,8 +806,31 @@ type RunRequest struct {
 	Proofs []int64 `json:"proofs,omitempty"`
 }
 
+// SaveAnswer defines model for SaveAnswer.
+type SaveAnswer struct {
+	Outcome Outcome `json:"outcome"`
+
+	// Record Missing: it was refused or waits for a reason
+	Record *Record `json:"record,omitempty"`
+}
+
+// SaveRequest defines model for SaveRequest.
+type SaveRequest struct {
+	Document Document `json:"document"`
+	Format   *Format  `json:"format,omitempty"`
+
+	// Origin The record that a new one follows
+	Origin *Use `json:"origin,omitempty"`
+
+	// Version The version of the record that was changed
+	Version int `json:"version,omitempty"`
+}
+
 // Section defines model for Section.
 type Section = record.Section
+
+// Selection defines model for Selection.
+type Selection = record.Selection
 
 // Shown defines model for Shown.
 type Shown struct {
@@ -517,6 +846,9 @@ type TryRequest struct {
 	Document Document `json:"document"`
 	Format   *Format  `json:"format,omitempty"`
 
+	// Moment Missing: posting
+	Moment rule.Moment `json:"moment,omitempty"`
+
 	// Rule A rule to try as it stands here, before it is kept
 	Rule *RuleChange `json:"rule,omitempty"`
 }
@@ -524,14 +856,88 @@ type TryRequest struct {
 // Type defines model for Type.
 type Type = record.Type
 
+// Use defines model for Use.
+type Use struct {
+	Key   string `json:"key"`
+	Title string `json:"title"`
+
+	// What A kind of record, or rule, proof, layout, map, type
+	What string `json:"what"`
+}
+
+// ValueChange defines model for ValueChange.
+type ValueChange struct {
+	After  Shown  `json:"after"`
+	Before Shown  `json:"before"`
+	Field  string `json:"field"`
+	Label  string `json:"label"`
+	Line   int    `json:"line,omitempty"`
+}
+
 // Identity defines model for Identity.
 type Identity = int64
+
+// KeyPath defines model for KeyPath.
+type KeyPath = string
 
 // KindKey defines model for KindKey.
 type KindKey = string
 
+// KindPath defines model for KindPath.
+type KindPath = string
+
+// Ledger defines model for Ledger.
+type Ledger = LedgerName
+
+// LedgerQuery defines model for LedgerQuery.
+type LedgerQuery = LedgerName
+
+// Number defines model for Number.
+type Number = string
+
 // Failure defines model for Failure.
 type Failure = Problem
+
+// DeleteLayoutParams defines parameters for DeleteLayout.
+type DeleteLayoutParams struct {
+	Kind    string `form:"kind" json:"kind"`
+	Company string `form:"company,omitempty" json:"company,omitempty"`
+	Type    string `form:"type,omitempty" json:"type,omitempty"`
+}
+
+// GetLayoutParams defines parameters for GetLayout.
+type GetLayoutParams struct {
+	Kind    string `form:"kind" json:"kind"`
+	Company string `form:"company,omitempty" json:"company,omitempty"`
+	Type    string `form:"type,omitempty" json:"type,omitempty"`
+}
+
+// SaveLayoutParams defines parameters for SaveLayout.
+type SaveLayoutParams struct {
+	Kind    string `form:"kind" json:"kind"`
+	Company string `form:"company,omitempty" json:"company,omitempty"`
+	Type    string `form:"type,omitempty" json:"type,omitempty"`
+}
+
+// GetBalancesParams defines parameters for GetBalances.
+type GetBalancesParams struct {
+	By     GetBalancesParamsBy `form:"by" json:"by"`
+	Format Format              `json:"format,omitempty"`
+}
+
+// GetBalancesParamsBy defines parameters for GetBalances.
+type GetBalancesParamsBy string
+
+// GetJournalParams defines parameters for GetJournal.
+type GetJournalParams struct {
+	Format Format `json:"format,omitempty"`
+}
+
+// FindLinksParams defines parameters for FindLinks.
+type FindLinksParams struct {
+	Search  string `form:"search,omitempty" json:"search,omitempty"`
+	Company string `form:"company,omitempty" json:"company,omitempty"`
+}
 
 // GetPlanParams defines parameters for GetPlan.
 type GetPlanParams struct {
@@ -541,14 +947,26 @@ type GetPlanParams struct {
 	Day     string  `form:"day" json:"day"`
 }
 
+// ListPostingsParams defines parameters for ListPostings.
+type ListPostingsParams struct {
+	// Ledger Missing: the practice ledger
+	Ledger LedgerQuery `form:"ledger,omitempty" json:"ledger,omitempty"`
+}
+
+// GetPostingParams defines parameters for GetPosting.
+type GetPostingParams struct {
+	// Ledger Missing: the practice ledger
+	Ledger LedgerQuery `form:"ledger,omitempty" json:"ledger,omitempty"`
+}
+
 // ListProofsParams defines parameters for ListProofs.
 type ListProofsParams struct {
 	Kind KindKey `form:"kind" json:"kind"`
 }
 
-// ListRecordsParams defines parameters for ListRecords.
-type ListRecordsParams struct {
-	Kind KindKey `form:"kind" json:"kind"`
+// GetRecordHistoryParams defines parameters for GetRecordHistory.
+type GetRecordHistoryParams struct {
+	Format Format `json:"format,omitempty"`
 }
 
 // ListRulesParams defines parameters for ListRules.
@@ -556,11 +974,38 @@ type ListRulesParams struct {
 	Kind KindKey `form:"kind" json:"kind"`
 }
 
+// SaveCompanyJSONRequestBody defines body for SaveCompany for application/json ContentType.
+type SaveCompanyJSONRequestBody = Company
+
 // ComposeConditionsJSONRequestBody defines body for ComposeConditions for application/json ContentType.
 type ComposeConditionsJSONRequestBody = ComposeRequest
 
 // WriteConstantJSONRequestBody defines body for WriteConstant for application/json ContentType.
 type WriteConstantJSONRequestBody = ConstantRequest
+
+// AddFollowOnJSONRequestBody defines body for AddFollowOn for application/json ContentType.
+type AddFollowOnJSONRequestBody = FollowOn
+
+// CheckFollowOnJSONRequestBody defines body for CheckFollowOn for application/json ContentType.
+type CheckFollowOnJSONRequestBody = FollowOn
+
+// ChangeFollowOnJSONRequestBody defines body for ChangeFollowOn for application/json ContentType.
+type ChangeFollowOnJSONRequestBody = FollowOn
+
+// BeginFollowOnJSONRequestBody defines body for BeginFollowOn for application/json ContentType.
+type BeginFollowOnJSONRequestBody = BeginRequest
+
+// AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
+type AddFieldJSONRequestBody = Field
+
+// ChangeFieldJSONRequestBody defines body for ChangeField for application/json ContentType.
+type ChangeFieldJSONRequestBody = Field
+
+// CheckFieldJSONRequestBody defines body for CheckField for application/json ContentType.
+type CheckFieldJSONRequestBody = Field
+
+// SaveLayoutJSONRequestBody defines body for SaveLayout for application/json ContentType.
+type SaveLayoutJSONRequestBody = Layout
 
 // PostDocumentJSONRequestBody defines body for PostDocument for application/json ContentType.
 type PostDocumentJSONRequestBody = TryRequest
@@ -570,6 +1015,24 @@ type KeepProofJSONRequestBody = KeepRequest
 
 // RunProofsJSONRequestBody defines body for RunProofs for application/json ContentType.
 type RunProofsJSONRequestBody = RunRequest
+
+// SaveRecordJSONRequestBody defines body for SaveRecord for application/json ContentType.
+type SaveRecordJSONRequestBody = SaveRequest
+
+// ExportRecordsJSONRequestBody defines body for ExportRecords for application/json ContentType.
+type ExportRecordsJSONRequestBody = ListRequest
+
+// ListRecordsJSONRequestBody defines body for ListRecords for application/json ContentType.
+type ListRecordsJSONRequestBody = ListRequest
+
+// MergeRecordJSONRequestBody defines body for MergeRecord for application/json ContentType.
+type MergeRecordJSONRequestBody = SaveRequest
+
+// PostRecordJSONRequestBody defines body for PostRecord for application/json ContentType.
+type PostRecordJSONRequestBody = PostRequest
+
+// ReverseRecordJSONRequestBody defines body for ReverseRecord for application/json ContentType.
+type ReverseRecordJSONRequestBody = ReverseRequest
 
 // CreateRuleJSONRequestBody defines body for CreateRule for application/json ContentType.
 type CreateRuleJSONRequestBody = RuleChange
@@ -585,3 +1048,6 @@ type MoveRuleJSONRequestBody = RuleMove
 
 // TryDocumentJSONRequestBody defines body for TryDocument for application/json ContentType.
 type TryDocumentJSONRequestBody = TryRequest
+
+// SaveTypeJSONRequestBody defines body for SaveType for application/json ContentType.
+type SaveTypeJSONRequestBody = Type

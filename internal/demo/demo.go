@@ -5,6 +5,8 @@ package demo
 import (
 	"context"
 	"fmt"
+	"math/rand/v2"
+	"time"
 
 	"codicil/core/engine"
 	"codicil/core/proof"
@@ -18,41 +20,59 @@ import (
 // Day is the day on which the demo's proofs and vendors stand.
 const Day record.Day = "2026-11-24"
 
+// seed makes every start the same.
+const seed = 24
+
 // Fill puts the scenario into an empty store, through the same use cases that
 // a person would use: all of it, or nothing.
 func Fill(ctx context.Context, s *store.Store, clock desk.Clock, user string) error {
 	return s.Transaction(ctx, func(tx *store.Store) error {
-		return fillStore(ctx, tx, desk.New(tx, clock, user))
+		at := clock()
+		open := func() *desk.Desk { return desk.New(tx, func() time.Time { return at }, user) }
+		ids, err := fillRules(ctx, tx, open())
+		if err != nil {
+			return err
+		}
+		g := &generator{ctx: ctx, open: open, r: rand.New(rand.NewPCG(seed, seed)), at: &at}
+		if err := g.fill(tx); err != nil {
+			return err
+		}
+		return fillProofs(ctx, g.d, ids)
 	})
 }
 
-func fillStore(ctx context.Context, s *store.Store, d *desk.Desk) error {
+// fillRules fills in companies, types and rules, and returns the rules by key.
+func fillRules(ctx context.Context, s *store.Store, d *desk.Desk) (map[string]int64, error) {
 	for _, c := range companies {
 		if err := s.SaveCompany(ctx, c); err != nil {
-			return fmt.Errorf("company %s: %w", c.Key, err)
+			return nil, fmt.Errorf("company %s: %w", c.Key, err)
 		}
 	}
-	for i, t := range types {
-		if err := s.SaveType(ctx, t, i); err != nil {
-			return fmt.Errorf("type %s: %w", t.Key, err)
-		}
-	}
-	for _, v := range vendors {
-		if err := s.SaveRecord(ctx, v); err != nil {
-			return fmt.Errorf("vendor %s: %w", v.Number, err)
+	for _, t := range types {
+		if err := s.SaveType(ctx, t); err != nil {
+			return nil, fmt.Errorf("type %s: %w", t.Key, err)
 		}
 	}
 	ids := map[string]int64{}
 	for _, r := range rules() {
 		id, err := addRule(ctx, d, r)
 		if err != nil {
-			return fmt.Errorf("rule %s: %w", r.key, err)
+			return nil, fmt.Errorf("rule %s: %w", r.key, err)
 		}
-		ids[r.key] = id
+		ids[r.body.Kind+"/"+r.key] = id
 	}
-	for _, p := range proofs {
-		if err := addProof(ctx, d, p, ids); err != nil {
-			return fmt.Errorf("proof %q: %w", p.name, err)
+	return ids, nil
+}
+
+func fillProofs(ctx context.Context, d *desk.Desk, ids map[string]int64) error {
+	for _, list := range []struct {
+		kind   string
+		proofs []givenProof
+	}{{"sales_order", salesProofs}, {"accounting_document", accountingProofs}, {"vendor", vendorProofs}} {
+		for _, p := range list.proofs {
+			if err := addProof(ctx, d, list.kind, p, ids); err != nil {
+				return fmt.Errorf("proof %q: %w", p.name, err)
+			}
 		}
 	}
 	return nil
@@ -73,17 +93,16 @@ func addRule(ctx context.Context, d *desk.Desk, r given) (int64, error) {
 	return v.Id, nil
 }
 
-func addProof(ctx context.Context, d *desk.Desk, p givenProof, ids map[string]int64) error {
-	document := proof.Document{Kind: "vendor", Company: p.company, Type: p.group, Day: Day, Entered: map[string]proof.Item{}, Stored: p.stored}
-	for key, value := range p.entered {
-		document.Entered[key] = proof.Item{Value: value}
-	}
+func addProof(ctx context.Context, d *desk.Desk, kind string, p givenProof, ids map[string]int64) error {
+	document := documentOf(kind, p.company, p.kindType, Day, p.entered, p.lines...)
+	document.Stored = p.stored
 	request := contract.KeepRequest{Document: document, Name: p.name}
 	for _, key := range p.proves {
-		if ids[key] == 0 {
+		id := ids[kind+"/"+key]
+		if id == 0 {
 			return fmt.Errorf("there is no rule %q", key)
 		}
-		request.Rules = append(request.Rules, ids[key])
+		request.Rules = append(request.Rules, id)
 	}
 	out, err := d.Try(ctx, contract.TryRequest{Document: document})
 	if err != nil {
@@ -99,7 +118,7 @@ func addProof(ctx context.Context, d *desk.Desk, p givenProof, ids map[string]in
 		expect.Values = map[string]string{}
 	}
 	for _, m := range out.Messages {
-		expect.Messages = append(expect.Messages, proof.Message{Severity: rule.Severity(m.Severity), Field: m.Field, Text: m.Text, Rule: m.Rule})
+		expect.Messages = append(expect.Messages, proof.Message{Severity: rule.Severity(m.Severity), Field: m.Field, Line: m.Line, Text: m.Text, Rule: m.Rule})
 	}
 	request.Expect = &expect
 	_, err = d.KeepProof(ctx, request)

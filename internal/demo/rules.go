@@ -1,6 +1,8 @@
 package demo
 
 import (
+	"slices"
+
 	"codicil/core/record"
 	"codicil/core/rule"
 )
@@ -20,13 +22,17 @@ type where struct {
 
 var everywhere = where{}
 
+func at(company string, keys ...string) where {
+	return where{companies: []string{company}, groups: keys}
+}
+
 func groups(keys ...string) where { return where{groups: keys} }
 
 func in(company string) where { return where{companies: []string{company}} }
 
 func ruleOf(key string, family rule.Family, target string, w where, when string, effect rule.Effect, note rule.Note) given {
 	return given{key, rule.InForce, rule.Body{
-		Kind: "vendor", Family: family, Target: target, When: when, Effect: effect, Priority: 100, Note: note,
+		Family: family, Target: target, When: when, Effect: effect, Priority: 100, Note: note,
 		Scope: rule.Scope{Companies: w.companies, Types: w.groups, From: w.from}, On: rule.Occasions{New: true, Change: true},
 	}}
 }
@@ -53,7 +59,20 @@ func note(by string, on record.Day, why string) rule.Note {
 	return rule.Note{AskedBy: by, AskedOn: on, Why: why}
 }
 
+// rules returns the rules of all kinds.
 func rules() []given {
+	return slices.Concat(of("vendor", vendorRules()), of("sales_order", salesRules()), of("accounting_document", accountingRules()))
+}
+
+// of says for which kind of record the rules are.
+func of(kind string, list []given) []given {
+	for i := range list {
+		list[i].body.Kind = kind
+	}
+	return list
+}
+
+func vendorRules() []given {
 	return []given{
 		met("name", "name", everywhere, "", rule.Required, note("Moya, payables", "2024-02-05", "A payment run without a name on the remittance was returned by the bank.")),
 		met("country", "country", everywhere, "", rule.Required, note("Moya, payables", "2024-02-05", "Tax and payment terms follow from the country.")),

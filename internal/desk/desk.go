@@ -9,11 +9,11 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 	"sync"
 	"time"
 
+	"codicil/core/feel"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -37,6 +37,8 @@ type Error struct {
 	Code     string // stable
 	Detail   string // what is wrong and what to do
 	Problems []contract.RuleProblem
+	Uses     []contract.Use // what stands in the way, as far as it can be listed
+	Count    int            // how much stands in the way
 }
 
 // Error returns the detail.
@@ -46,13 +48,22 @@ func invalid(code, format string, args ...any) error {
 	return &Error{Reason: Invalid, Code: code, Detail: fmt.Sprintf(format, args...)}
 }
 
+func conflict(code, format string, args ...any) error {
+	return &Error{Reason: Conflict, Code: code, Detail: fmt.Sprintf(format, args...)}
+}
+
+// missing is the error of something that the caller named and that is not there.
+func missing(what string) error {
+	return &Error{Reason: NotFound, Code: "not-found", Detail: what + " does not exist"}
+}
+
 // explain turns an error of the store into one that a user can act on.
 func explain(err error) error {
 	switch {
 	case errors.Is(err, store.ErrNotFound):
-		return &Error{Reason: NotFound, Code: "not-found", Detail: strings.TrimSuffix(err.Error(), ": not found") + " does not exist"}
+		return missing(strings.TrimSuffix(err.Error(), ": not found"))
 	case errors.Is(err, store.ErrStale):
-		return &Error{Reason: Conflict, Code: "changed-meanwhile", Detail: "somebody changed this rule since you opened it. Reload it and make your change again"}
+		return conflict("changed-meanwhile", "somebody changed this since you opened it. Look at what was changed and make your change again")
 	}
 	return err
 }
@@ -66,123 +77,85 @@ type Desk struct {
 	clock Clock
 	user  string
 
-	mutex sync.Mutex
-	books map[string]*plan.Book // by kind; emptied when a rule changes
+	// What is read at every step of a document is kept in memory. A change drops or
+	// replaces what it touches; nothing that was handed out is ever changed.
+	mutex   sync.Mutex
+	masters *masters
+	books   map[string]*plan.Book // by kind
+	shelves map[string]*shelf     // by kind
 }
 
 // New returns a desk over the store. user is the name under which changes are kept.
 func New(s *store.Store, clock Clock, user string) *Desk {
-	return &Desk{store: s, clock: clock, user: user, books: map[string]*plan.Book{}}
+	return &Desk{store: s, clock: clock, user: user, books: map[string]*plan.Book{}, shelves: map[string]*shelf{}}
 }
 
 func (d *Desk) today() record.Day { return record.Day(d.clock().Format(time.DateOnly)) }
 
-// Catalog returns companies, kinds and types.
-func (d *Desk) Catalog(ctx context.Context) (contract.Catalog, error) {
-	c := contract.Catalog{Today: string(d.today()), User: d.user, Companies: []record.Company{}, Kinds: []contract.KindEntry{}}
-	companies, err := d.store.Companies(ctx)
-	if err != nil {
-		return c, err
-	}
-	c.Companies = append(c.Companies, companies...)
-	kinds, err := d.store.Kinds(ctx)
-	if err != nil {
-		return c, err
-	}
-	for _, k := range kinds {
-		types, err := d.store.Types(ctx, k.Key)
-		if err != nil {
-			return c, err
-		}
-		entry := contract.KindEntry{Kind: k, Types: types, Relations: map[string][]rule.Relation{}}
-		for _, family := range rule.Families {
-			entry.Families = append(entry.Families, string(family))
-		}
-		for i := range k.Fields {
-			entry.Relations[k.Fields[i].Key] = rule.Relations(&k.Fields[i])
-		}
-		c.Kinds = append(c.Kinds, entry)
-	}
-	return c, nil
+// noon of a test's day is the time of the test, so that one that reads today()
+// comes out the same whenever it is run.
+func noon(day record.Day) feel.Value { return instant(string(day) + "T12:00:00") }
+
+func (d *Desk) now() feel.Value { return instant(d.clock().Format("2006-01-02T15:04:05")) }
+
+func instant(text string) feel.Value {
+	program, _ := feel.Compile(`date and time("`+text+`")`, nil, feel.Strict)
+	return program.Eval(&feel.Frame{})
 }
 
 // book returns the compiled rules of a kind.
 func (d *Desk) book(ctx context.Context, kind string) (*plan.Book, error) {
-	d.mutex.Lock()
-	defer d.mutex.Unlock()
-	if b := d.books[kind]; b != nil {
-		return b, nil
-	}
-	k, err := d.kind(ctx, kind)
+	m, err := d.master(ctx)
 	if err != nil {
 		return nil, err
+	}
+	k, err := m.kind(kind)
+	if err != nil {
+		return nil, err
+	}
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	if b := d.books[kind]; b != nil && d.masters == m {
+		return b, nil
 	}
 	rules, err := d.store.Rules(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
-	d.books[kind] = plan.NewBook(k, rules)
+	d.books[kind] = plan.NewBook(k, m.kinds, rules)
 	return d.books[kind], nil
 }
 
-func (d *Desk) forget(kind string) {
+// forgetRules drops the compiled rules of a kind, of which one is gone.
+func (d *Desk) forgetRules(kind string) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
 	delete(d.books, kind)
 }
 
-func (d *Desk) kind(ctx context.Context, key string) (*record.Kind, error) {
-	kinds, err := d.store.Kinds(ctx)
-	if err != nil {
-		return nil, err
+// rewrite puts a changed rule into the book of its kind, if that is in memory.
+func (d *Desk) rewrite(r rule.Rule) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	if b := d.books[r.Kind]; b != nil {
+		d.books[r.Kind] = b.Put(r)
 	}
-	if i := slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == key }); i >= 0 {
-		return &kinds[i], nil
-	}
-	return nil, invalid("unknown-kind", "there is no kind of record %q", key)
 }
 
-// scope resolves company, type and day, and tells what does not exist.
-func (d *Desk) scope(ctx context.Context, kind, company, kindType string, day record.Day) (plan.Scope, error) {
-	var s plan.Scope
-	companies, err := d.store.Companies(ctx)
-	if err != nil {
-		return s, err
-	}
-	types, err := d.store.Types(ctx, kind)
-	if err != nil {
-		return s, err
-	}
-	c := slices.IndexFunc(companies, func(c record.Company) bool { return c.Key == company })
-	if c < 0 {
-		return s, invalid("unknown-company", "there is no company %q", company)
-	}
-	t := slices.IndexFunc(types, func(t record.Type) bool { return t.Key == kindType })
-	if t < 0 {
-		return s, invalid("unknown-type", "there is no type %q of this kind", kindType)
-	}
-	if !types[t].UsedIn(company) {
-		return s, invalid("type-not-used", "%s is not used in company %s; choose another type or company", types[t].Label, company)
-	}
-	if _, err := record.ParseDay(string(day)); err != nil {
-		return s, invalid("not-a-day", "%v", err)
-	}
-	return plan.Scope{Company: &companies[c], Type: &types[t], Day: day}, nil
+// forgetMasters drops companies, kinds, fields and types, of which one changed,
+// and the rules, which were compiled for them.
+func (d *Desk) forgetMasters() {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	d.masters = nil
+	clear(d.books)
 }
 
-// names returns the labels for sentences about a kind.
-func (d *Desk) names(ctx context.Context, kind *record.Kind) (rule.Names, error) {
-	n := rule.Names{Kind: kind, Companies: map[string]string{}, Types: map[string]string{}}
-	companies, err := d.store.Companies(ctx)
-	if err != nil {
-		return n, err
+// list turns rows into what the contract shows; never nil.
+func list[Row, Shown any](rows []Row, show func(Row) Shown) []Shown {
+	shown := make([]Shown, len(rows))
+	for i, row := range rows {
+		shown[i] = show(row)
 	}
-	for _, c := range companies {
-		n.Companies[c.Key] = c.Key + " " + c.Name
-	}
-	types, err := d.store.Types(ctx, kind.Key)
-	for _, t := range types {
-		n.Types[t.Key] = strings.ToLower(t.Label) + " " + strings.ToLower(kind.Plural)
-	}
-	return n, err
+	return shown
 }

@@ -26,11 +26,11 @@ func office(t *testing.T) *desk.Desk {
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	require.NoError(t, s.SaveCompany(ctx, record.Company{Key: "10", Name: "Salt Works", Country: "IE", Currency: "EUR", Rounding: "half-up"}))
 	require.NoError(t, s.SaveCompany(ctx, record.Company{Key: "20", Name: "Chandlery", Country: "DK", Currency: "DKK", Rounding: "half-up"}))
-	require.NoError(t, s.SaveKind(ctx, record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields: []record.Field{
+	require.NoError(t, s.SaveKinds(ctx, []record.Kind{{Key: "vendor", Label: "Vendor", Plural: "Vendors", Title: []string{"name"}, Fields: []record.Field{
 		{Key: "name", Label: "Name", Type: record.Text}, {Key: "terms", Label: "Terms", Type: record.Text, Length: 4}, {Key: "ends", Label: "Ends", Type: record.Date},
-	}}))
-	require.NoError(t, s.SaveType(ctx, record.Type{Kind: "vendor", Key: "TRAD", Label: "Trade goods"}, 0))
-	require.NoError(t, s.SaveType(ctx, record.Type{Kind: "vendor", Key: "SERV", Label: "Services", Companies: []string{"10"}}, 1))
+	}}}))
+	require.NoError(t, s.SaveType(ctx, record.Type{Kind: "vendor", Key: "TRAD", Label: "Trade goods"}))
+	require.NoError(t, s.SaveType(ctx, record.Type{Kind: "vendor", Key: "SERV", Label: "Services", Companies: []string{"10"}}))
 	return desk.New(s, func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }, "Ada")
 }
 

@@ -2,6 +2,8 @@ package desk
 
 import (
 	"context"
+	"fmt"
+	"slices"
 	"strings"
 
 	"codicil/core/engine"
@@ -9,104 +11,184 @@ import (
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
+	"codicil/core/rule"
 	"codicil/internal/contract"
 	"codicil/internal/ledger"
 	"codicil/internal/store"
 )
 
-// trial is a test document on its way.
+// trial is a document on its way through its plan.
 type trial struct {
+	masters  *masters
 	document proof.Document
 	plan     *plan.Plan
+	links    *links
 	c        *engine.Case
 	out      *engine.Outcome
-	typed    map[string]string // texts that are not of their field's type
+	typed    map[string]string // texts that are not of their field's type, by address
 	reader   *reader
 }
 
-func (t *trial) outcome() contract.Outcome { return t.reader.outcome(t.out, t.c, t.typed) }
+func (t *trial) outcome() contract.Outcome { return t.reader.outcome(t.c, t.typed) }
 
-// noon of the document's day is the time of every test, so that a test that reads
-// today() comes out the same whenever it is run.
-func noon(day record.Day) feel.Value {
-	program, _ := feel.Compile(`date and time("`+string(day)+`T12:00:00")`, nil, feel.Strict)
-	return program.Eval(&feel.Frame{})
+// content is what the document would hold when it is saved.
+func (t *trial) content() record.Content {
+	content := record.Content{Values: map[string]string{}}
+	for _, line := range t.out.Lines {
+		content.Lines = append(content.Lines, record.Line{Number: line.Number, Values: map[string]string{}})
+	}
+	for _, s := range t.out.Spots() {
+		if s.Final.IsNull() {
+			continue
+		}
+		values := content.Values
+		if s.Line > 0 {
+			values = content.Line(s.Line)
+		}
+		values[t.plan.Kind().Fields[s.Place].Column()] = record.Write(s.Final)
+	}
+	return content
+}
+
+func (t *trial) title() string {
+	content := t.content()
+	return t.links.titleOf(t.plan.Kind(), content.Values)
+}
+
+// ask is how a document is to be tried.
+type ask struct {
+	format *record.Format
+	moment rule.Moment
+	// rule is tried as it stands here, before it is kept; nil: none.
+	rule *contract.RuleChange
+	// now is the time of the work; null: noon of the document's day.
+	now feel.Value
 }
 
 // try reads the document as the person typed it and takes it through the plan.
-func (d *Desk) try(ctx context.Context, document proof.Document, format *record.Format, tried *contract.RuleChange) (*trial, error) {
+func (d *Desk) try(ctx context.Context, document proof.Document, a ask) (*trial, error) {
+	m, err := d.master(ctx)
+	if err != nil {
+		return nil, err
+	}
 	book, err := d.book(ctx, document.Kind)
 	if err != nil {
 		return nil, err
 	}
-	s, err := d.scope(ctx, document.Kind, document.Company, document.Type, document.Day)
+	s, err := m.scope(document.Kind, document.Company, document.Type, document.Day)
 	if err != nil {
 		return nil, err
 	}
-	if tried != nil && tried.Body.Kind == document.Kind {
-		book = book.With(changed(*tried))
+	if a.rule != nil && a.rule.Body.Kind == document.Kind {
+		book = book.With(changed(*a.rule))
 	}
-	t := &trial{plan: plan.Build(book, s), typed: map[string]string{}}
-	if t.document, err = d.read(ctx, t, document, format); err != nil {
+	return d.run(ctx, m, plan.Build(book, s), document, a)
+}
+
+// run takes a document through a plan.
+func (d *Desk) run(ctx context.Context, m *masters, p *plan.Plan, document proof.Document, a ask) (*trial, error) {
+	if a.moment == "" {
+		a.moment = rule.Posting
+	}
+	if a.now.IsNull() {
+		a.now = noon(p.Scope.Day)
+	}
+	t := &trial{masters: m, plan: p, links: d.links(ctx, m, p.Scope.Company.Key), typed: map[string]string{}}
+	var err error
+	if t.document, err = d.read(ctx, t, document, a.format); err != nil {
 		return nil, err
 	}
-	t.c, err = t.document.Case(t.plan.Kind(), record.Surroundings{Company: s.Company, Day: s.Day}, d.user, noon(s.Day))
+	t.c, err = t.document.Case(p.Kind(), proof.Setting{Company: p.Scope.Company, User: d.user, Now: a.now, Moment: a.moment, Linked: t.links})
 	if err != nil {
 		return nil, invalid("unknown-field", "%v", err)
 	}
-	t.out = engine.Run(t.plan, t.c, true)
-	t.reader = newReader(t.plan, t.out, format)
-	return t, nil
+	t.out = engine.Run(p, t.c, true)
+	t.reader = newReader(p, t.out, t.links, a.format)
+	return t, t.links.failed
 }
 
 // read turns typed texts into values, as far as they are of their field's type,
 // and fetches the saved record that the document changes.
 func (d *Desk) read(ctx context.Context, t *trial, document proof.Document, format *record.Format) (proof.Document, error) {
-	kind, scope := t.plan.Kind(), t.plan.Scope
 	if format == nil {
 		format = document.Format
 	}
 	if format == nil {
 		format = &record.Plain
 	}
-	entered := make(map[string]proof.Item, len(document.Entered))
-	for key, item := range document.Entered {
-		field := kind.Field(key)
-		if field == nil {
-			return document, invalid("unknown-field", "a %s has no field %q", strings.ToLower(kind.Label), key)
+	var err error
+	if document.Entered, err = t.read("", 0, document.Entered, *format); err != nil {
+		return document, err
+	}
+	lines := slices.Clone(document.Lines)
+	for i := range lines {
+		if lines[i].Entered, err = t.read(record.LinePrefix, lines[i].Number, lines[i].Entered, *format); err != nil {
+			return document, err
 		}
+	}
+	document.Lines, document.Format = lines, nil
+	if len(t.typed) > 0 {
+		document.Format = format
+	}
+	if document.Record != "" && document.Stored == nil {
+		_, saved, err := d.saved(ctx, document.Kind, document.Record)
+		if err != nil {
+			return document, err
+		}
+		kind := t.plan.Kind()
+		document.Stored, document.StoredLines = onlyKnown(kind, "", saved.Values), onlyKnownLines(kind, saved.Lines)
+	}
+	return document, nil
+}
+
+// read reads the entered values of the header, or of one line.
+func (t *trial) read(prefix string, line int, items map[string]proof.Item, format record.Format) (map[string]proof.Item, error) {
+	kind, scope := t.plan.Kind(), t.plan.Scope
+	entered := make(map[string]proof.Item, len(items))
+	for key, item := range items {
+		place := kind.Index(prefix + key)
+		if place < 0 {
+			return nil, invalid("unknown-field", "a %s has no field %q", strings.ToLower(kind.Label), prefix+key)
+		}
+		field := &kind.Fields[place]
 		if item.Typed == "" {
 			if item.Value != "" {
 				entered[key] = item
 			}
 			continue
 		}
-		v, wrong := field.Read(item.Typed, *format, record.Surroundings{Company: scope.Company, Day: scope.Day})
+		typed := item.Typed
+		if field.Type == record.ToRecord {
+			typed = t.links.resolve(field.Kind, typed)
+		}
+		here := record.Surroundings{Company: scope.Company, Day: scope.Day}
+		if unit := items[field.Unit]; field.Unit != "" {
+			here.Unit = unit.Value + unit.Typed
+		}
+		v, wrong := field.Read(typed, format, here)
 		switch {
 		case wrong != nil:
-			t.typed[key] = item.Typed
+			t.typed[proof.Address(kind, place, line)] = item.Typed
 			entered[key] = item
 		case !v.IsNull():
 			entered[key] = proof.Item{Value: record.Write(v)}
 		}
 	}
-	document.Entered, document.Format = entered, nil
-	if len(t.typed) > 0 {
-		document.Format = format
+	return entered, nil
+}
+
+// enter makes the entered values of saved ones.
+func enter(values map[string]string) map[string]proof.Item {
+	items := make(map[string]proof.Item, len(values))
+	for key, value := range values {
+		items[key] = proof.Item{Value: value}
 	}
-	if document.Record != "" && document.Stored == nil {
-		saved, err := d.store.Record(ctx, document.Kind, document.Record)
-		if err != nil {
-			return document, explain(err)
-		}
-		document.Stored = saved.Values
-	}
-	return document, nil
+	return items
 }
 
 // Try takes a test document through the plan. Nothing is kept.
 func (d *Desk) Try(ctx context.Context, request contract.TryRequest) (contract.Outcome, error) {
-	t, err := d.try(ctx, request.Document, request.Format, request.Rule)
+	t, err := d.try(ctx, request.Document, ask{format: request.Format, rule: request.Rule, moment: request.Moment})
 	if err != nil {
 		return contract.Outcome{}, err
 	}
@@ -116,7 +198,7 @@ func (d *Desk) Try(ctx context.Context, request contract.TryRequest) (contract.O
 // Post posts a test document to the practice ledger. Only an accepted one is
 // posted; for another the posting is nil and the outcome says why.
 func (d *Desk) Post(ctx context.Context, request contract.TryRequest) (*contract.Posting, contract.Outcome, error) {
-	t, err := d.try(ctx, request.Document, request.Format, nil)
+	t, err := d.try(ctx, request.Document, ask{format: request.Format, moment: rule.Posting})
 	if err != nil {
 		return nil, contract.Outcome{}, err
 	}
@@ -124,69 +206,81 @@ func (d *Desk) Post(ctx context.Context, request contract.TryRequest) (*contract
 	if t.out.Verdict != engine.Accepted {
 		return nil, outcome, nil
 	}
-	posted, err := ledger.Post(ctx, d.store, store.Posting{
-		Kind: t.document.Kind, Company: t.document.Company, Type: t.document.Type, Day: string(t.document.Day),
-		Title: t.title(), Document: t.document, Outcome: outcome, PostedAt: d.clock().UTC(), PostedBy: d.user,
+	posted, entries := t.posting(d, practice, outcome), t.entries()
+	err = d.store.Transaction(ctx, func(tx *store.Store) error {
+		posted, err = ledger.Post(ctx, tx, posted, t.plan.Kind(), entries)
+		return err
 	})
 	if err != nil {
 		return nil, outcome, err
 	}
-	p := posting(posted)
-	return &p, outcome, nil
+	p, err := d.showPosting(ctx, posted)
+	return &p, outcome, err
 }
 
-// title is what a document is called in lists: the final value of its first field.
-func (t *trial) title() string {
-	return titleOf(t.plan.Kind(), func(i int) string { return t.reader.text(i, t.out.Fields[i].Final) })
+// posting is what a ledger keeps of the trial.
+func (t *trial) posting(d *Desk, ledger string, outcome contract.Outcome) store.Posting {
+	return store.Posting{
+		Ledger: ledger, Kind: t.document.Kind, Company: t.document.Company, Type: t.document.Type, Day: string(t.document.Day),
+		Title: t.title(), Document: t.document, Outcome: outcome, PostedAt: d.clock().UTC(), PostedBy: d.user,
+	}
 }
 
-func titleOf(kind *record.Kind, text func(field int) string) string {
-	if len(kind.Fields) > 0 {
-		if title := text(0); title != "" {
-			return title
+// entries are the lines of the journal that the trial makes.
+func (t *trial) entries() []store.Entry {
+	content := t.content()
+	return ledger.Entries(t.plan.Kind(), &content, t.plan.Scope, func(kind, account, field string) string {
+		text, _ := t.links.Follow(kind, account, field).Text()
+		return text
+	})
+}
+
+func (d *Desk) showPosting(ctx context.Context, p store.Posting) (contract.Posting, error) {
+	shown := contract.Posting{Summary: summary(p), Document: p.Document, Outcome: p.Outcome, Proofs: []contract.Use{}}
+	entries, err := d.journal(ctx, p.Ledger, nil, func(e store.Entry) bool { return e.Posting == p.Number })
+	if err != nil {
+		return shown, err
+	}
+	shown.Entries = entries
+	others, err := d.store.Postings(ctx, p.Ledger)
+	if err != nil {
+		return shown, err
+	}
+	for _, other := range others {
+		if other.Reverses == p.Number {
+			shown.ReversedBy = other.Number
 		}
 	}
-	return kind.Label + " without a name"
-}
-
-func posting(p store.Posting) contract.Posting {
-	return contract.Posting{Summary: summary(p), Document: p.Document, Outcome: p.Outcome}
+	if p.Ledger != practice {
+		return shown, nil
+	}
+	proofs, err := d.store.Proofs(ctx, p.Kind)
+	for _, kept := range proofs {
+		if kept.Posting == p.Number {
+			shown.Proofs = append(shown.Proofs, contract.Use{What: "proof", Key: fmt.Sprint(kept.ID), Title: kept.Name})
+		}
+	}
+	return shown, err
 }
 
 func summary(p store.Posting) contract.PostingSummary {
 	return contract.PostingSummary{
 		Number: p.Number, Kind: p.Kind, Company: p.Company, Type: p.Type, Day: p.Day, Title: p.Title,
-		Record: p.Document.Record, PostedAt: p.PostedAt, PostedBy: p.PostedBy,
+		Record: p.Document.Record, Reverses: p.Reverses, PostedAt: p.PostedAt, PostedBy: p.PostedBy,
 	}
 }
 
-// Postings returns the practice ledger, newest first.
-func (d *Desk) Postings(ctx context.Context) ([]contract.PostingSummary, error) {
-	rows, err := d.store.Postings(ctx)
-	list := make([]contract.PostingSummary, len(rows))
-	for i, p := range rows {
-		list[i] = summary(p)
-	}
-	return list, err
+// Postings returns the postings of a ledger, newest first.
+func (d *Desk) Postings(ctx context.Context, ledger string) ([]contract.PostingSummary, error) {
+	rows, err := d.store.Postings(ctx, orPractice(ledger))
+	return list(rows, summary), err
 }
 
 // Posting returns one posting with its trace.
-func (d *Desk) Posting(ctx context.Context, number string) (contract.Posting, error) {
-	p, err := d.store.Posting(ctx, number)
-	return posting(p), explain(err)
-}
-
-// Records returns the saved records of a kind.
-func (d *Desk) Records(ctx context.Context, kindKey string) ([]contract.Record, error) {
-	kind, err := d.kind(ctx, kindKey)
+func (d *Desk) Posting(ctx context.Context, ledger, number string) (contract.Posting, error) {
+	p, err := d.store.Posting(ctx, orPractice(ledger), number)
 	if err != nil {
-		return nil, err
+		return contract.Posting{}, explain(err)
 	}
-	rows, err := d.store.Records(ctx, kindKey)
-	list := make([]contract.Record, len(rows))
-	for i, r := range rows {
-		title := titleOf(kind, func(field int) string { return r.Values[kind.Fields[field].Key] })
-		list[i] = contract.Record{Number: r.Number, Kind: r.Kind, Company: r.Company, Type: r.Type, Title: title, Values: r.Values}
-	}
-	return list, err
+	return d.showPosting(ctx, p)
 }

@@ -1,65 +1,134 @@
 package desk
 
 import (
+	"strings"
+
 	"codicil/core/engine"
 	"codicil/core/feel"
 	"codicil/core/plan"
+	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 )
 
-// reader shows values to one person.
-type reader struct {
-	plan   *plan.Plan
-	format record.Format
-	// currency of each amount that has one of its own, by field
-	currency map[int]string
+// viewer shows the saved values of one kind to one person.
+type viewer struct {
+	kind    *record.Kind
+	company *record.Company
+	links   *links
+	format  record.Format
 }
 
-func newReader(p *plan.Plan, out *engine.Outcome, format *record.Format) *reader {
-	r := &reader{plan: p, format: record.Plain, currency: map[int]string{}}
-	if format != nil {
-		r.format = *format
+// text shows a value; beside returns the text of a field beside it, "" for -1.
+func (v *viewer) text(place int, value feel.Value, beside func(place int) string) string {
+	f := &v.kind.Fields[place]
+	if key, ok := value.Text(); ok && f.Type == record.ToRecord {
+		return v.links.show(f.Kind, key)
 	}
-	for i, f := range p.Kind().Fields {
-		if c := p.Kind().Index(f.Currency); c >= 0 {
-			r.currency[i], _ = out.Fields[c].Final.Text()
+	at := v.kind.Beside(place)
+	return f.Show(value, v.format, record.Surroundings{Company: v.company, Currency: beside(at.Currency), Unit: beside(at.Unit), Country: beside(at.Country)})
+}
+
+// stored shows a saved text of a field of the content.
+func (v *viewer) stored(content *record.Content, place, line int, text string) contract.Shown {
+	value, wrong := v.kind.Fields[place].Parse(text)
+	if wrong != nil {
+		return contract.Shown{Value: text, Text: text}
+	}
+	return contract.Shown{Value: text, Text: v.text(place, value, func(p int) string {
+		if p < 0 {
+			return ""
+		}
+		return content.Get(&v.kind.Fields[p], line)
+	})}
+}
+
+// cell shows a field in a list; of the lines, every different value.
+func (v *viewer) cell(content *record.Content, key string) string {
+	place := v.kind.Index(key)
+	f := &v.kind.Fields[place]
+	if !f.OfLine() {
+		return v.stored(content, place, 0, content.Get(f, 0)).Text
+	}
+	var texts []string
+	for _, l := range content.Lines {
+		text := v.stored(content, place, l.Number, content.Get(f, l.Number)).Text
+		if text != "" && (len(texts) == 0 || texts[len(texts)-1] != text) {
+			texts = append(texts, text)
 		}
 	}
-	return r
+	return strings.Join(texts, ", ")
 }
 
-func (r *reader) text(field int, v feel.Value) string {
-	s := record.Surroundings{Company: r.plan.Scope.Company, Day: r.plan.Scope.Day, Currency: r.currency[field]}
-	return r.plan.Kind().Fields[field].Show(v, r.format, s)
+// reader shows the outcome of a run to one person.
+type reader struct {
+	viewer
+	plan *plan.Plan
+	out  *engine.Outcome
 }
 
-func (r *reader) shown(field int, v feel.Value) contract.Shown {
-	return contract.Shown{Value: record.Write(v), Text: r.text(field, v)}
+func newReader(p *plan.Plan, out *engine.Outcome, links *links, format *record.Format) *reader {
+	return &reader{viewer{p.Kind(), p.Scope.Company, links, formatOf(format)}, p, out}
+}
+
+func (r *reader) shown(s engine.Spot, v feel.Value) contract.Shown {
+	return contract.Shown{Value: record.Write(v), Text: r.at(s, v)}
+}
+
+// at shows a value at a spot of the outcome.
+func (r *reader) at(s engine.Spot, v feel.Value) string {
+	return r.text(s.Place, v, func(place int) string {
+		if place < 0 {
+			return ""
+		}
+		line := s.Line
+		if place < len(r.out.Fields) {
+			line = 0
+		}
+		text, _ := r.out.Field(place, line).Final.Text()
+		return text
+	})
 }
 
 // outcome is what the engine made of a case, as a person reads it. typed holds
-// the texts that were not of their field's type.
-func (r *reader) outcome(out *engine.Outcome, c *engine.Case, typed map[string]string) contract.Outcome {
-	kind := r.plan.Kind()
-	result := contract.Outcome{Verdict: contract.OutcomeVerdict(out.Verdict), Messages: []contract.Message{}}
-	for i, f := range out.Fields {
-		field := contract.FieldOutcome{
-			Key: kind.Fields[i].Key, Entered: r.shown(i, f.Entered), Defaulted: r.shown(i, f.Defaulted),
-			Substituted: r.shown(i, f.Substituted), Final: r.shown(i, f.Final),
-			Made: f.Made, Manner: string(f.Manner), Acts: r.acts(i, f.Rules),
-		}
-		if wrong := c.Misfits[i]; wrong != nil {
-			field.Misfit = wrong.Message
-			field.Entered = contract.Shown{Text: typed[kind.Fields[i].Key]}
-		}
-		result.Fields = append(result.Fields, field)
+// the texts that were not of their field's type, by address.
+func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outcome {
+	result := contract.Outcome{
+		Verdict: contract.OutcomeVerdict(r.out.Verdict), Fields: []contract.FieldOutcome{},
+		Lines: make([]contract.LineOutcome, len(r.out.Lines)), Messages: []contract.Message{},
 	}
-	for _, m := range out.Messages {
+	misfits := map[int]map[int]*record.Misfit{0: c.Header.Misfits}
+	places := map[int]int{}
+	for i, l := range c.Lines {
+		misfits[l.Number], places[l.Number] = l.Misfits, i
+		result.Lines[i] = contract.LineOutcome{Number: l.Number, Fields: []contract.FieldOutcome{}}
+	}
+	for _, s := range r.out.Spots() {
+		field := contract.FieldOutcome{
+			Key: r.kind.Fields[s.Place].Key, Entered: r.shown(s, s.Entered), Defaulted: r.shown(s, s.Defaulted),
+			Substituted: r.shown(s, s.Substituted), Final: r.shown(s, s.Final),
+			Made: s.Made, Manner: string(s.Manner), Acts: r.acts(s),
+		}
+		at := s.Place
+		if s.Line > 0 {
+			at -= len(r.out.Fields)
+		}
+		if wrong := misfits[s.Line][at]; wrong != nil {
+			field.Misfit = wrong.Message
+			field.Entered = contract.Shown{Text: typed[proof.Address(r.kind, s.Place, s.Line)]}
+		}
+		if s.Line == 0 {
+			result.Fields = append(result.Fields, field)
+		} else {
+			line := &result.Lines[places[s.Line]]
+			line.Fields = append(line.Fields, field)
+		}
+	}
+	for _, m := range r.out.Messages {
 		message := contract.Message{
-			Severity: contract.MessageSeverity(m.Severity), Code: m.Code,
-			Field: kind.Fields[m.Field].Key, Text: m.Text, Reason: m.Reason,
+			Severity: contract.MessageSeverity(m.Severity), Code: m.Code, Line: m.Line,
+			Field: r.kind.Fields[m.Field].Key, Text: m.Text, Reason: m.Reason,
 		}
 		if m.Rule != nil {
 			message.Rule = m.Rule.ID
@@ -69,29 +138,31 @@ func (r *reader) outcome(out *engine.Outcome, c *engine.Case, typed map[string]s
 	return result
 }
 
-func (r *reader) acts(field int, acts []engine.Act) []contract.Act {
-	list := make([]contract.Act, len(acts))
-	for i, a := range acts {
-		list[i] = contract.Act{
-			Rule: a.Rule.ID, Version: a.Rule.Version, Family: string(a.Rule.Family), Phrase: rule.Phrase(a.Rule, r.plan.Kind()),
-			Did: contract.ActDid(a.Did), Before: r.shown(field, a.Before), After: r.shown(field, a.After),
+func (r *reader) acts(s engine.Spot) []contract.Act {
+	return list(s.Rules, func(a engine.Act) contract.Act {
+		act := contract.Act{
+			Rule: a.Rule.ID, Version: a.Rule.Version, Family: string(a.Rule.Family), Phrase: rule.Phrase(a.Rule, r.kind),
+			Did: contract.ActDid(a.Did), Before: r.shown(s, a.Before), After: r.shown(s, a.After),
 			Reason: a.Reason, Facts: []contract.Fact{},
 		}
 		if a.By != nil {
-			list[i].By = a.By.ID
+			act.By = a.By.ID
 		}
 		for _, f := range a.Facts {
-			value := f.Value.Plain()
-			switch {
-			case f.Value.IsNull() && f.Field < 0:
-				value = "undecided"
-			case f.Value.IsNull():
-				value = "blank"
-			case f.Field >= 0:
-				value = r.text(f.Field, f.Value)
-			}
-			list[i].Facts = append(list[i].Facts, contract.Fact{Text: f.Text, Value: value})
+			act.Facts = append(act.Facts, contract.Fact{Text: f.Text, Value: r.fact(s, f)})
 		}
+		return act
+	})
+}
+
+func (r *reader) fact(s engine.Spot, f engine.Fact) string {
+	switch {
+	case f.Value.IsNull() && f.Field < 0:
+		return "undecided"
+	case f.Value.IsNull():
+		return "blank"
+	case f.Field >= 0:
+		return r.at(engine.Spot{Place: f.Field, Line: s.Line}, f.Value)
 	}
-	return list
+	return f.Value.Plain()
 }

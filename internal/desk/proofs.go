@@ -12,11 +12,12 @@ import (
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
+	"codicil/core/rule"
 	"codicil/internal/contract"
 )
 
 func (d *Desk) showProof(p proof.Proof, book *plan.Book) contract.Proof {
-	shown := contract.Proof{Id: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}}
+	shown := contract.Proof{Id: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}, Posting: p.Posting}
 	for _, id := range p.Rules {
 		for _, c := range book.Rules {
 			if c.ID == id {
@@ -57,19 +58,24 @@ func (d *Desk) Proof(ctx context.Context, id int64) (contract.Proof, error) {
 // KeepProof keeps a test document with what came out of it, or with what the
 // request expects instead.
 func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (contract.Proof, error) {
-	t, err := d.try(ctx, request.Document, request.Format, nil)
+	t, err := d.try(ctx, request.Document, ask{format: request.Format})
 	if err != nil {
 		return contract.Proof{}, err
 	}
 	kind := t.plan.Kind()
-	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.document}
+	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.document, Posting: request.Posting}
+	if p.Posting != "" {
+		if _, err := d.store.Posting(ctx, practice, p.Posting); err != nil {
+			return contract.Proof{}, explain(err)
+		}
+	}
 	if request.Expect != nil {
 		p.Expect = *request.Expect
 	} else {
 		p.Expect = expectation(t.out, kind, request.Fields)
 	}
 	for key := range p.Expect.Values {
-		if kind.Index(key) < 0 {
+		if place, _ := proof.Place(kind, key); place < 0 {
 			return contract.Proof{}, invalid("unknown-field", "a %s has no field %q to expect a value of", strings.ToLower(kind.Label), key)
 		}
 	}
@@ -82,18 +88,19 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 	if p, err = d.store.SaveProof(ctx, p); err != nil {
 		return contract.Proof{}, err
 	}
-	return d.Proof(ctx, p.ID)
+	book, err := d.book(ctx, p.Given.Kind)
+	return d.showProof(p, book), err
 }
 
 // expectation expects what came out: for the named fields, or, when none is
 // named, for every field that has a value or that a rule acted on.
 func expectation(out *engine.Outcome, kind *record.Kind, fields []string) proof.Expectation {
 	e := proof.Expectation{Verdict: out.Verdict, Values: map[string]string{}, Messages: proof.MessagesOf(out, kind)}
-	for i, f := range out.Fields {
-		key := kind.Fields[i].Key
-		acted := slices.ContainsFunc(f.Rules, func(a engine.Act) bool { return a.Did == engine.Acted && a.Rule.Value != nil })
-		if (len(fields) == 0 && (!f.Final.IsNull() || acted)) || slices.Contains(fields, key) {
-			e.Values[key] = record.Write(f.Final)
+	for _, s := range out.Spots() {
+		address := proof.Address(kind, s.Place, s.Line)
+		acted := slices.ContainsFunc(s.Rules, func(a engine.Act) bool { return a.Did == engine.Acted && a.Rule.Value != nil })
+		if (len(fields) == 0 && (!s.Final.IsNull() || acted)) || slices.Contains(fields, address) {
+			e.Values[address] = record.Write(s.Final)
 		}
 	}
 	return e
@@ -101,9 +108,10 @@ func expectation(out *engine.Outcome, kind *record.Kind, fields []string) proof.
 
 func actingRules(out *engine.Outcome) []int64 {
 	rules := []int64{}
-	for _, f := range out.Fields {
-		for _, a := range f.Rules {
-			if slices.Contains([]string{engine.Acted, engine.Speaks, engine.Failed}, a.Did) {
+	for _, s := range out.Spots() {
+		for _, a := range s.Rules {
+			speaking := slices.Contains([]string{engine.Acted, engine.Speaks, engine.Failed}, a.Did)
+			if speaking && !slices.Contains(rules, a.Rule.ID) {
 				rules = append(rules, a.Rule.ID)
 			}
 		}
@@ -123,7 +131,7 @@ func (d *Desk) AcceptProof(ctx context.Context, id int64) (contract.Proof, error
 	if err != nil {
 		return contract.Proof{}, explain(err)
 	}
-	t, err := d.try(ctx, p.Given, nil, nil)
+	t, err := d.try(ctx, p.Given, ask{})
 	if err != nil {
 		return contract.Proof{}, err
 	}
@@ -155,7 +163,11 @@ func (d *Desk) RunProofs(ctx context.Context, request contract.RunRequest) (cont
 	if len(request.Proofs) > 0 {
 		proofs = slices.DeleteFunc(proofs, func(p proof.Proof) bool { return !slices.Contains(request.Proofs, p.ID) })
 	}
-	plans, err := d.plansOf(ctx, book, proofs)
+	m, err := d.master(ctx)
+	if err != nil {
+		return run, err
+	}
+	plans, err := plansOf(ctx, m, book, proofs)
 	if err != nil {
 		return run, err
 	}
@@ -165,7 +177,7 @@ func (d *Desk) RunProofs(ctx context.Context, request contract.RunRequest) (cont
 	for range runtime.GOMAXPROCS(0) {
 		group.Go(func() {
 			for i := range next {
-				run.Results[i] = d.runProof(&proofs[i], plans[i], request.Format)
+				run.Results[i] = d.runProof(ctx, m, &proofs[i], plans[i], request.Format)
 			}
 		})
 	}
@@ -190,7 +202,7 @@ type planned struct {
 }
 
 // plansOf builds the plan of every proof, one for those of the same scope.
-func (d *Desk) plansOf(ctx context.Context, book *plan.Book, proofs []proof.Proof) ([]planned, error) {
+func plansOf(ctx context.Context, m *masters, book *plan.Book, proofs []proof.Proof) ([]planned, error) {
 	type key struct {
 		company, kindType string
 		day               record.Day
@@ -200,7 +212,7 @@ func (d *Desk) plansOf(ctx context.Context, book *plan.Book, proofs []proof.Proo
 	for i, p := range proofs {
 		k := key{p.Given.Company, p.Given.Type, p.Given.Day}
 		if _, have := made[k]; !have {
-			s, err := d.scope(ctx, p.Given.Kind, k.company, k.kindType, k.day)
+			s, err := m.scope(p.Given.Kind, k.company, k.kindType, k.day)
 			if err != nil {
 				made[k] = planned{err: err}
 			} else {
@@ -212,34 +224,68 @@ func (d *Desk) plansOf(ctx context.Context, book *plan.Book, proofs []proof.Proo
 	return plans, ctx.Err()
 }
 
-func (d *Desk) runProof(p *proof.Proof, pl planned, format *record.Format) contract.ProofResult {
+func (d *Desk) runProof(ctx context.Context, m *masters, p *proof.Proof, pl planned, format *record.Format) contract.ProofResult {
 	result := contract.ProofResult{Proof: p.ID, Differences: []contract.Difference{}}
 	if pl.err != nil {
 		result.Error = pl.err.Error()
 		return result
 	}
-	differences, out, err := proof.Run(p, pl.plan, d.user, noon(p.Given.Day), true)
+	s := pl.plan.Scope
+	links := d.links(ctx, m, s.Company.Key)
+	differences, out, err := proof.Run(p, pl.plan, proof.Setting{Company: s.Company, User: d.user, Now: noon(s.Day), Moment: rule.Posting, Linked: links}, true)
+	if err == nil {
+		err = links.failed
+	}
 	if err != nil {
 		result.Error = err.Error()
 		return result
 	}
 	result.Held = len(differences) == 0
-	r := newReader(pl.plan, out, format)
+	r := newReader(pl.plan, out, links, format)
 	kind := pl.plan.Kind()
 	for _, difference := range differences {
 		shown := contract.Difference{
 			What: contract.DifferenceWhat(difference.What), Field: difference.Field,
 			Expected: difference.Expected, Actual: difference.Actual,
 		}
-		if i := kind.Index(difference.Field); i >= 0 {
-			shown.Label = kind.Fields[i].Label
-			shown.Acts = r.acts(i, out.Fields[i].Rules)
-			if difference.What == "value" {
-				v, _ := kind.Fields[i].Parse(difference.Expected)
-				shown.Expected, shown.Actual = r.text(i, v), r.text(i, out.Fields[i].Final)
+		if place, line := proof.Place(kind, difference.Field); place >= 0 {
+			shown.Label = labelOf(kind, place, line)
+			if at := out.Field(place, line); at != nil {
+				spot := engine.Spot{Place: place, Line: line, Field: at}
+				shown.Acts = r.acts(spot)
+				if difference.What == "value" {
+					v, _ := kind.Fields[place].Parse(difference.Expected)
+					shown.Expected, shown.Actual = r.at(spot, v), r.at(spot, at.Final)
+				}
 			}
 		}
 		result.Differences = append(result.Differences, shown)
 	}
 	return result
+}
+
+// labelOf names a field for people: "Amount", or "Amount in line 2".
+func labelOf(kind *record.Kind, place, line int) string {
+	if line == 0 {
+		return kind.Fields[place].Label
+	}
+	return fmt.Sprintf("%s in line %d", kind.Fields[place].Label, line)
+}
+
+// proofNames tells whether a proof enters or expects a value of a field.
+func proofNames(kind *record.Kind, given *proof.Document, expected map[string]string, key string) bool {
+	column, ofLine := strings.CutPrefix(key, record.LinePrefix)
+	if _, there := given.Entered[key]; there {
+		return true
+	}
+	if ofLine && slices.ContainsFunc(given.Lines, func(l proof.Line) bool { _, there := l.Entered[column]; return there }) {
+		return true
+	}
+	place := kind.Index(key)
+	for address := range expected {
+		if at, _ := proof.Place(kind, address); at == place {
+			return true
+		}
+	}
+	return false
 }

@@ -72,10 +72,11 @@ func (d *Desk) Rules(ctx context.Context, kind string) ([]contract.RuleView, err
 	if err != nil {
 		return nil, err
 	}
-	names, err := d.names(ctx, b.Vocabulary.Kind)
+	m, err := d.master(ctx)
 	if err != nil {
 		return nil, err
 	}
+	names := m.names(b.Vocabulary.Kind)
 	proofs, err := d.store.Proofs(ctx, kind)
 	if err != nil {
 		return nil, err
@@ -101,7 +102,7 @@ func (d *Desk) show(ctx context.Context, r rule.Rule) (contract.RuleView, error)
 	if err != nil {
 		return contract.RuleView{}, err
 	}
-	names, err := d.names(ctx, c.kind)
+	m, err := d.master(ctx)
 	if err != nil {
 		return contract.RuleView{}, err
 	}
@@ -109,7 +110,7 @@ func (d *Desk) show(ctx context.Context, r rule.Rule) (contract.RuleView, error)
 	if err != nil {
 		return contract.RuleView{}, err
 	}
-	return view(c.Compiled, names, proofs), nil
+	return view(c.Compiled, m.names(c.kind), proofs), nil
 }
 
 type compiled struct {
@@ -155,7 +156,7 @@ func (d *Desk) CreateRule(ctx context.Context, change contract.RuleChange) (cont
 	if err != nil {
 		return contract.RuleView{}, err
 	}
-	d.forget(r.Kind)
+	d.rewrite(r)
 	return d.show(ctx, r)
 }
 
@@ -212,7 +213,7 @@ func (d *Desk) keep(ctx context.Context, r rule.Rule) (contract.RuleView, error)
 	if err != nil {
 		return contract.RuleView{}, explain(err)
 	}
-	d.forget(r.Kind)
+	d.rewrite(r)
 	return d.show(ctx, r)
 }
 
@@ -247,14 +248,11 @@ func (d *Desk) mayBeInForce(ctx context.Context, r rule.Rule) error {
 	if !c.Sound() {
 		return &Error{Reason: Invalid, Code: "unsound-rule", Detail: "the rule has errors and cannot be in force; mend them or keep it as a draft", Problems: problemsOf(c.Compiled)}
 	}
-	companies, err := d.store.Companies(ctx)
+	m, err := d.master(ctx)
 	if err != nil {
 		return err
 	}
-	types, err := d.store.Types(ctx, r.Kind)
-	if err != nil {
-		return err
-	}
+	companies, types := m.companies, m.types[r.Kind]
 	book, day := c.book.With(r), max(d.today(), r.Scope.From)
 	for i := range companies {
 		for j := range types {
@@ -279,7 +277,7 @@ func (d *Desk) DiscardRule(ctx context.Context, id int64) error {
 	if r.State != rule.Draft {
 		return &Error{Reason: Conflict, Code: "not-a-draft", Detail: "only a draft can be discarded; retire this rule instead, so that its history stays"}
 	}
-	defer d.forget(r.Kind)
+	defer d.forgetRules(r.Kind)
 	return d.store.DeleteRule(ctx, id)
 }
 
@@ -298,7 +296,7 @@ func (d *Desk) RuleVersions(ctx context.Context, id int64) ([]contract.RuleVersi
 
 // Compose writes conditions as a formula.
 func (d *Desk) Compose(ctx context.Context, request contract.ComposeRequest) (contract.Formula, error) {
-	kind, err := d.kind(ctx, request.Kind)
+	_, kind, err := d.masterOf(ctx, request.Kind)
 	if err != nil {
 		return contract.Formula{}, err
 	}
@@ -311,7 +309,7 @@ func (d *Desk) Compose(ctx context.Context, request contract.ComposeRequest) (co
 
 // Constant writes a value that a person gave for a field as a formula.
 func (d *Desk) Constant(ctx context.Context, request contract.ConstantRequest) (contract.Formula, error) {
-	kind, err := d.kind(ctx, request.Kind)
+	_, kind, err := d.masterOf(ctx, request.Kind)
 	if err != nil {
 		return contract.Formula{}, err
 	}
@@ -333,33 +331,34 @@ func (d *Desk) Plan(ctx context.Context, kind, company, kindType string, day rec
 	if err != nil {
 		return contract.Plan{}, err
 	}
-	s, err := d.scope(ctx, kind, company, kindType, day)
+	m, err := d.master(ctx)
 	if err != nil {
 		return contract.Plan{}, err
 	}
-	names, err := d.names(ctx, b.Vocabulary.Kind)
+	s, err := m.scope(kind, company, kindType, day)
 	if err != nil {
 		return contract.Plan{}, err
 	}
-	built := plan.Build(b, s)
-	out := contract.Plan{Fields: make([]contract.PlanField, len(built.Stations))}
+	built, names := plan.Build(b, s), m.names(b.Vocabulary.Kind)
+	out := contract.Plan{Fields: make([]contract.PlanField, len(built.Kind().Fields))}
 	if built.Loop != nil {
 		out.Loop = built.Loop.Describe(built.Kind())
 	}
 	for i := range out.Fields {
 		f := contract.PlanField{Key: built.Kind().Fields[i].Key, Stations: map[string][]contract.PlanRule{}}
-		for family, candidates := range built.Stations[i] {
-			for _, c := range candidates {
+		for _, family := range rule.Families {
+			for _, c := range built.At(i, family) {
 				f.Stations[string(family)] = append(f.Stations[string(family)], planRule(c, names))
 			}
 		}
-		for _, c := range b.Rules {
-			resting := c.State == rule.Draft || c.State == rule.Suspended || (c.State == rule.InForce && !c.Sound())
-			if c.Field == i && resting && plan.Covers(c, s) {
-				f.Stations[string(c.Family)] = append(f.Stations[string(c.Family)], planRule(c, names))
-			}
-		}
 		out.Fields[i] = f
+	}
+	for _, c := range b.Rules {
+		resting := c.State == rule.Draft || c.State == rule.Suspended || (c.State == rule.InForce && !c.Sound())
+		if c.Field >= 0 && resting && plan.Covers(c, s) {
+			stations := out.Fields[c.Field].Stations
+			stations[string(c.Family)] = append(stations[string(c.Family)], planRule(c, names))
+		}
 	}
 	return out, nil
 }

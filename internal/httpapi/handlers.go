@@ -28,13 +28,13 @@ func (s *server) TryDocument(ctx context.Context, r TryDocumentRequestObject) (T
 	return TryDocument200JSONResponse(v), err
 }
 
-func (s *server) ListPostings(ctx context.Context, _ ListPostingsRequestObject) (ListPostingsResponseObject, error) {
-	v, err := s.desk.Postings(ctx)
+func (s *server) ListPostings(ctx context.Context, r ListPostingsRequestObject) (ListPostingsResponseObject, error) {
+	v, err := s.desk.Postings(ctx, r.Params.Ledger)
 	return ListPostings200JSONResponse(v), err
 }
 
 func (s *server) GetPosting(ctx context.Context, r GetPostingRequestObject) (GetPostingResponseObject, error) {
-	v, err := s.desk.Posting(ctx, r.Number)
+	v, err := s.desk.Posting(ctx, r.Params.Ledger, r.Number)
 	return GetPosting200JSONResponse(v), err
 }
 
@@ -81,11 +81,6 @@ func (s *server) ComposeConditions(ctx context.Context, r ComposeConditionsReque
 func (s *server) WriteConstant(ctx context.Context, r WriteConstantRequestObject) (WriteConstantResponseObject, error) {
 	v, err := s.desk.Constant(ctx, *r.Body)
 	return WriteConstant200JSONResponse(v), err
-}
-
-func (s *server) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
-	v, err := s.desk.Records(ctx, r.Params.Kind)
-	return ListRecords200JSONResponse(v), err
 }
 
 func (s *server) ListProofs(ctx context.Context, r ListProofsRequestObject) (ListProofsResponseObject, error) {

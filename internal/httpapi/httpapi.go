@@ -198,7 +198,7 @@ func writeProblem(c *echo.Context, err error) {
 		if known.Code == "bad-request" {
 			problem.Status = http.StatusBadRequest
 		}
-		problem.Code, problem.Detail, problem.Problems = known.Code, known.Detail, known.Problems
+		problem.Code, problem.Detail, problem.Problems, problem.Uses, problem.Count = known.Code, known.Detail, known.Problems, known.Uses, known.Count
 	case errors.As(err, &status) && status.StatusCode() < 500:
 		problem.Status = status.StatusCode()
 		problem.Code = strings.ReplaceAll(strings.ToLower(http.StatusText(problem.Status)), " ", "-")

@@ -29,7 +29,6 @@ import (
 	"codicil/internal/demo"
 	"codicil/internal/desk"
 	"codicil/internal/httpapi"
-	"codicil/internal/standard"
 	"codicil/internal/store"
 )
 
@@ -40,20 +39,17 @@ type client struct {
 	router routers.Router
 }
 
+var template = demo.Template{Clock: func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }, User: "Ada"}
+
 func start(t *testing.T) *client {
 	t.Helper()
 	ctx := t.Context()
-	s, err := store.Open(ctx, filepath.Join(t.TempDir(), "test.db"))
+	path := filepath.Join(t.TempDir(), "test.db")
+	require.NoError(t, template.Write(ctx, path))
+	s, err := store.Open(ctx, path)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
-	kinds, err := standard.Kinds()
-	require.NoError(t, err)
-	for _, k := range kinds {
-		require.NoError(t, s.SaveKind(ctx, k))
-	}
-	clock := func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
-	require.NoError(t, demo.Fill(ctx, s, clock, "Ada"))
-	handler, err := httpapi.New(desk.New(s, clock, "Ada"), fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}, "assets/x.js": {Data: []byte("1")}})
+	handler, err := httpapi.New(desk.New(s, template.Clock, template.User), fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}, "assets/x.js": {Data: []byte("1")}})
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)
@@ -130,7 +126,7 @@ func TestEveryReadingAnswersAsTheContractSays(t *testing.T) {
 	c := start(t)
 	for _, path := range []string{
 		"/catalog", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24", "/rules?kind=vendor", "/rules/1", "/rules/1/versions",
-		"/functions", "/records?kind=vendor", "/proofs?kind=vendor", "/proofs/1", "/postings",
+		"/functions", "/records/vendor/V10001", "/records/vendor/V10001/history?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/links/customer?search=quay&company=10", "/layouts?kind=vendor", "/follow-ons", "/ledgers/books", "/ledgers/books/journal", "/ledgers/books/balances?by=vendor", "/postings?ledger=books", "/kinds/vendor/fields/removed", "/proofs?kind=vendor", "/proofs/1", "/postings",
 	} {
 		assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, path, nil, nil), path)
 	}
@@ -274,9 +270,9 @@ func TestAChangeOfASavedRecordIsTriedWithoutTouchingIt(t *testing.T) {
 	c.ask(http.MethodPost, "/try", contract.TryRequest{Document: d}, &o)
 	assert.Empty(t, final(o, "payment_terms"), "a default for new records keeps still")
 	assert.Equal(t, "EN", final(o, "language"), "one for whenever blank fills again")
-	var records []contract.Record
-	c.ask(http.MethodGet, "/records?kind=vendor", nil, &records)
-	assert.Equal(t, "Harrow Point Tank Inspection", records[1].Values["name"])
+	var r contract.Record
+	c.ask(http.MethodGet, "/records/vendor/V10002", nil, &r)
+	assert.Equal(t, "Harrow Point Tank Inspection", r.Content.Values["name"])
 }
 
 func TestProofsAreKeptRunAcceptedAndRemoved(t *testing.T) {

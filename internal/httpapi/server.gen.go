@@ -8,6 +8,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"net/http"
 
 	. "codicil/internal/contract"
@@ -21,27 +22,96 @@ type ServerInterface interface {
 	// GetCatalog Companies, kinds with their fields and types, and the words of the rule families
 	// (GET /catalog)
 	GetCatalog(ctx *echo.Context) error
+	// DeleteCompany Remove a company that nothing names
+	// (DELETE /companies/{key})
+	DeleteCompany(ctx *echo.Context, key KeyPath) error
+	// SaveCompany Add or change a company
+	// (PUT /companies/{key})
+	SaveCompany(ctx *echo.Context, key KeyPath) error
 	// ComposeConditions Write the conditions of a sentence as a formula
 	// (POST /conditions)
 	ComposeConditions(ctx *echo.Context) error
 	// WriteConstant Write a value that a person gave for a field as a formula
 	// (POST /constants)
 	WriteConstant(ctx *echo.Context) error
+	// ListFollowOns How records become the beginning of others
+	// (GET /follow-ons)
+	ListFollowOns(ctx *echo.Context) error
+	// AddFollowOn Add a map; refused when two fields do not fit
+	// (POST /follow-ons)
+	AddFollowOn(ctx *echo.Context) error
+	// CheckFollowOn What is wrong with the pairs of a map
+	// (POST /follow-ons/check)
+	CheckFollowOn(ctx *echo.Context) error
+	// DeleteFollowOn Remove a map
+	// (DELETE /follow-ons/{id})
+	DeleteFollowOn(ctx *echo.Context, id Identity) error
+	// ChangeFollowOn Change a map
+	// (PUT /follow-ons/{id})
+	ChangeFollowOn(ctx *echo.Context, id Identity) error
+	// BeginFollowOn The beginning of the record that follows; nothing is kept
+	// (POST /follow-ons/{id}/begin)
+	BeginFollowOn(ctx *echo.Context, id Identity) error
 	// ListFunctions The functions of the formula language
 	// (GET /functions)
 	ListFunctions(ctx *echo.Context) error
+	// AddField Add a field to a kind, for all companies
+	// (POST /kinds/{kind}/fields)
+	AddField(ctx *echo.Context, kind KindPath) error
+	// ListRemovedFields Added fields that were removed; their values are still there
+	// (GET /kinds/{kind}/fields/removed)
+	ListRemovedFields(ctx *echo.Context, kind KindPath) error
+	// RemoveField Remove an added field; refused while a rule in force uses it
+	// (DELETE /kinds/{kind}/fields/{key})
+	RemoveField(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// ChangeField Change an added field; refused where saved values would not fit
+	// (PUT /kinds/{kind}/fields/{key})
+	ChangeField(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// CheckField Which saved values would not fit a changed field
+	// (POST /kinds/{kind}/fields/{key}/check)
+	CheckField(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// RestoreField Bring a removed field back with its values
+	// (POST /kinds/{kind}/fields/{key}/restore)
+	RestoreField(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// GetFieldUses What uses a field
+	// (GET /kinds/{kind}/fields/{key}/uses)
+	GetFieldUses(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// DeleteLayout Go back to the layout of the next wider scope
+	// (DELETE /layouts)
+	DeleteLayout(ctx *echo.Context, params DeleteLayoutParams) error
+	// GetLayout How forms of a kind are arranged in a company and type
+	// (GET /layouts)
+	GetLayout(ctx *echo.Context, params GetLayoutParams) error
+	// SaveLayout Arrange the forms of a scope
+	// (PUT /layouts)
+	SaveLayout(ctx *echo.Context, params SaveLayoutParams) error
+	// EmptyLedger Empty the practice ledger; the books cannot be emptied
+	// (DELETE /ledgers/{ledger})
+	EmptyLedger(ctx *echo.Context, ledger Ledger) error
+	// GetLedger How much a ledger holds
+	// (GET /ledgers/{ledger})
+	GetLedger(ctx *echo.Context, ledger Ledger) error
+	// GetBalances Balances by account, vendor or customer, each by company and currency
+	// (GET /ledgers/{ledger}/balances)
+	GetBalances(ctx *echo.Context, ledger Ledger, params GetBalancesParams) error
+	// GetJournal The journal in the order of posting, newest first
+	// (GET /ledgers/{ledger}/journal)
+	GetJournal(ctx *echo.Context, ledger Ledger, params GetJournalParams) error
+	// FindLinks Records to choose from, by number and name
+	// (GET /links/{kind})
+	FindLinks(ctx *echo.Context, kind KindPath, params FindLinksParams) error
 	// GetPlan What happens to every field of one kind, company, type and day
 	// (GET /plan)
 	GetPlan(ctx *echo.Context, params GetPlanParams) error
-	// ListPostings What was posted to the practice ledger, newest first
+	// ListPostings What was posted to a ledger, newest first
 	// (GET /postings)
-	ListPostings(ctx *echo.Context) error
+	ListPostings(ctx *echo.Context, params ListPostingsParams) error
 	// PostDocument Post a test document to the practice ledger; only an accepted one is posted
 	// (POST /postings)
 	PostDocument(ctx *echo.Context) error
 
 	// (GET /postings/{number})
-	GetPosting(ctx *echo.Context, number string) error
+	GetPosting(ctx *echo.Context, number string, params GetPostingParams) error
 
 	// (GET /proofs)
 	ListProofs(ctx *echo.Context, params ListProofsParams) error
@@ -60,9 +130,33 @@ type ServerInterface interface {
 	// AcceptProof Make what comes out now what the proof expects
 	// (POST /proofs/{id}/accept)
 	AcceptProof(ctx *echo.Context, id Identity) error
-	// ListRecords The saved records of a kind
-	// (GET /records)
-	ListRecords(ctx *echo.Context, params ListRecordsParams) error
+	// SaveRecord Save a new or changed record; a refused one is not kept
+	// (POST /records)
+	SaveRecord(ctx *echo.Context) error
+	// ExportRecords A whole list as CSV
+	// (POST /records/export)
+	ExportRecords(ctx *echo.Context) error
+	// ListRecords A page of a list
+	// (POST /records/list)
+	ListRecords(ctx *echo.Context) error
+	// MergeRecord What somebody else changed meanwhile, beside what this person changed; nothing is kept
+	// (POST /records/merge)
+	MergeRecord(ctx *echo.Context) error
+	// DeleteRecord Delete a record that nothing links to; a posted one never
+	// (DELETE /records/{kind}/{number})
+	DeleteRecord(ctx *echo.Context, kind KindPath, number Number) error
+	// GetRecord One record
+	// (GET /records/{kind}/{number})
+	GetRecord(ctx *echo.Context, kind KindPath, number Number) error
+	// GetRecordHistory What the record has been, newest first
+	// (GET /records/{kind}/{number}/history)
+	GetRecordHistory(ctx *echo.Context, kind KindPath, number Number, params GetRecordHistoryParams) error
+	// PostRecord Post a kept document to the books
+	// (POST /records/{kind}/{number}/post)
+	PostRecord(ctx *echo.Context, kind KindPath, number Number) error
+	// ReverseRecord Take a posted document back by a reversing one
+	// (POST /records/{kind}/{number}/reverse)
+	ReverseRecord(ctx *echo.Context, kind KindPath, number Number) error
 
 	// (GET /rules)
 	ListRules(ctx *echo.Context, params ListRulesParams) error
@@ -90,6 +184,12 @@ type ServerInterface interface {
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx *echo.Context) error
+	// DeleteType Remove a type that nothing names
+	// (DELETE /types/{kind}/{key})
+	DeleteType(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// SaveType Add or change a type of a kind
+	// (PUT /types/{kind}/{key})
+	SaveType(ctx *echo.Context, kind KindPath, key KeyPath) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
@@ -103,6 +203,38 @@ func (w *ServerInterfaceWrapper) GetCatalog(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetCatalog(ctx)
+	return err
+}
+
+// DeleteCompany converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteCompany(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteCompany(ctx, key)
+	return err
+}
+
+// SaveCompany converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveCompany(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveCompany(ctx, key)
 	return err
 }
 
@@ -124,12 +256,456 @@ func (w *ServerInterfaceWrapper) WriteConstant(ctx *echo.Context) error {
 	return err
 }
 
+// ListFollowOns converts echo context to params.
+func (w *ServerInterfaceWrapper) ListFollowOns(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListFollowOns(ctx)
+	return err
+}
+
+// AddFollowOn converts echo context to params.
+func (w *ServerInterfaceWrapper) AddFollowOn(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddFollowOn(ctx)
+	return err
+}
+
+// CheckFollowOn converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckFollowOn(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckFollowOn(ctx)
+	return err
+}
+
+// DeleteFollowOn converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteFollowOn(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteFollowOn(ctx, id)
+	return err
+}
+
+// ChangeFollowOn converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeFollowOn(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeFollowOn(ctx, id)
+	return err
+}
+
+// BeginFollowOn converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginFollowOn(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginFollowOn(ctx, id)
+	return err
+}
+
 // ListFunctions converts echo context to params.
 func (w *ServerInterfaceWrapper) ListFunctions(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListFunctions(ctx)
+	return err
+}
+
+// AddField converts echo context to params.
+func (w *ServerInterfaceWrapper) AddField(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddField(ctx, kind)
+	return err
+}
+
+// ListRemovedFields converts echo context to params.
+func (w *ServerInterfaceWrapper) ListRemovedFields(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListRemovedFields(ctx, kind)
+	return err
+}
+
+// RemoveField converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveField(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveField(ctx, kind, key)
+	return err
+}
+
+// ChangeField converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeField(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeField(ctx, kind, key)
+	return err
+}
+
+// CheckField converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckField(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckField(ctx, kind, key)
+	return err
+}
+
+// RestoreField converts echo context to params.
+func (w *ServerInterfaceWrapper) RestoreField(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RestoreField(ctx, kind, key)
+	return err
+}
+
+// GetFieldUses converts echo context to params.
+func (w *ServerInterfaceWrapper) GetFieldUses(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetFieldUses(ctx, kind, key)
+	return err
+}
+
+// DeleteLayout converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteLayout(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DeleteLayoutParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "company" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "company", ctx.QueryParams(), &params.Company, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter company: %s", err))
+	}
+
+	// ------------- Optional query parameter "type" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "type", ctx.QueryParams(), &params.Type, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter type: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteLayout(ctx, params)
+	return err
+}
+
+// GetLayout converts echo context to params.
+func (w *ServerInterfaceWrapper) GetLayout(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetLayoutParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "company" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "company", ctx.QueryParams(), &params.Company, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter company: %s", err))
+	}
+
+	// ------------- Optional query parameter "type" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "type", ctx.QueryParams(), &params.Type, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter type: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetLayout(ctx, params)
+	return err
+}
+
+// SaveLayout converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveLayout(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SaveLayoutParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "company" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "company", ctx.QueryParams(), &params.Company, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter company: %s", err))
+	}
+
+	// ------------- Optional query parameter "type" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "type", ctx.QueryParams(), &params.Type, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter type: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveLayout(ctx, params)
+	return err
+}
+
+// EmptyLedger converts echo context to params.
+func (w *ServerInterfaceWrapper) EmptyLedger(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "ledger" -------------
+	var ledger Ledger
+
+	err = runtime.BindStyledParameterWithOptions("simple", "ledger", ctx.Param("ledger"), &ledger, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ledger: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EmptyLedger(ctx, ledger)
+	return err
+}
+
+// GetLedger converts echo context to params.
+func (w *ServerInterfaceWrapper) GetLedger(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "ledger" -------------
+	var ledger Ledger
+
+	err = runtime.BindStyledParameterWithOptions("simple", "ledger", ctx.Param("ledger"), &ledger, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ledger: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetLedger(ctx, ledger)
+	return err
+}
+
+// GetBalances converts echo context to params.
+func (w *ServerInterfaceWrapper) GetBalances(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "ledger" -------------
+	var ledger Ledger
+
+	err = runtime.BindStyledParameterWithOptions("simple", "ledger", ctx.Param("ledger"), &ledger, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ledger: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetBalancesParams
+	// ------------- Required query parameter "by" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "by", ctx.QueryParams(), &params.By, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter by: %s", err))
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetBalances(ctx, ledger, params)
+	return err
+}
+
+// GetJournal converts echo context to params.
+func (w *ServerInterfaceWrapper) GetJournal(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "ledger" -------------
+	var ledger Ledger
+
+	err = runtime.BindStyledParameterWithOptions("simple", "ledger", ctx.Param("ledger"), &ledger, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ledger: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetJournalParams
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetJournal(ctx, ledger, params)
+	return err
+}
+
+// FindLinks converts echo context to params.
+func (w *ServerInterfaceWrapper) FindLinks(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FindLinksParams
+	// ------------- Optional query parameter "search" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "search", ctx.QueryParams(), &params.Search, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter search: %s", err))
+	}
+
+	// ------------- Optional query parameter "company" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "company", ctx.QueryParams(), &params.Company, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter company: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FindLinks(ctx, kind, params)
 	return err
 }
 
@@ -176,8 +752,17 @@ func (w *ServerInterfaceWrapper) GetPlan(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ListPostings(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListPostingsParams
+	// ------------- Optional query parameter "ledger" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ledger", ctx.QueryParams(), &params.Ledger, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ledger: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListPostings(ctx)
+	err = w.Handler.ListPostings(ctx, params)
 	return err
 }
 
@@ -201,8 +786,17 @@ func (w *ServerInterfaceWrapper) GetPosting(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetPostingParams
+	// ------------- Optional query parameter "ledger" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "ledger", ctx.QueryParams(), &params.Ledger, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ledger: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.GetPosting(ctx, number)
+	err = w.Handler.GetPosting(ctx, number, params)
 	return err
 }
 
@@ -290,21 +884,168 @@ func (w *ServerInterfaceWrapper) AcceptProof(ctx *echo.Context) error {
 	return err
 }
 
+// SaveRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveRecord(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveRecord(ctx)
+	return err
+}
+
+// ExportRecords converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportRecords(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportRecords(ctx)
+	return err
+}
+
 // ListRecords converts echo context to params.
 func (w *ServerInterfaceWrapper) ListRecords(ctx *echo.Context) error {
 	var err error
 
-	// Parameter object where we will unmarshal all parameters from the context
-	var params ListRecordsParams
-	// ------------- Required query parameter "kind" -------------
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListRecords(ctx)
+	return err
+}
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+// MergeRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) MergeRecord(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MergeRecord(ctx)
+	return err
+}
+
+// DeleteRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
 	}
 
+	// ------------- Path parameter "number" -------------
+	var number Number
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListRecords(ctx, params)
+	err = w.Handler.DeleteRecord(ctx, kind, number)
+	return err
+}
+
+// GetRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number Number
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRecord(ctx, kind, number)
+	return err
+}
+
+// GetRecordHistory converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRecordHistory(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number Number
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetRecordHistoryParams
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRecordHistory(ctx, kind, number, params)
+	return err
+}
+
+// PostRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) PostRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number Number
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PostRecord(ctx, kind, number)
+	return err
+}
+
+// ReverseRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) ReverseRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number Number
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReverseRecord(ctx, kind, number)
 	return err
 }
 
@@ -433,6 +1174,54 @@ func (w *ServerInterfaceWrapper) TryDocument(ctx *echo.Context) error {
 	return err
 }
 
+// DeleteType converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteType(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteType(ctx, kind, key)
+	return err
+}
+
+// SaveType converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveType(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveType(ctx, kind, key)
+	return err
+}
+
 // This is a simple interface which specifies echo.Route addition functions which
 // are present on both echo.Echo and echo.Group, since we want to allow using
 // either of them for path registration
@@ -497,7 +1286,40 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/conditions", wrapper.ComposeConditions, options.OperationMiddlewares["composeConditions"]...)
 	router.POST(options.BaseURL+"/constants", wrapper.WriteConstant, options.OperationMiddlewares["writeConstant"]...)
 	router.GET(options.BaseURL+"/functions", wrapper.ListFunctions, options.OperationMiddlewares["listFunctions"]...)
-	router.GET(options.BaseURL+"/records", wrapper.ListRecords, options.OperationMiddlewares["listRecords"]...)
+	router.DELETE(options.BaseURL+"/companies/:key", wrapper.DeleteCompany, options.OperationMiddlewares["deleteCompany"]...)
+	router.PUT(options.BaseURL+"/companies/:key", wrapper.SaveCompany, options.OperationMiddlewares["saveCompany"]...)
+	router.DELETE(options.BaseURL+"/types/:kind/:key", wrapper.DeleteType, options.OperationMiddlewares["deleteType"]...)
+	router.PUT(options.BaseURL+"/types/:kind/:key", wrapper.SaveType, options.OperationMiddlewares["saveType"]...)
+	router.POST(options.BaseURL+"/kinds/:kind/fields", wrapper.AddField, options.OperationMiddlewares["addField"]...)
+	router.GET(options.BaseURL+"/kinds/:kind/fields/removed", wrapper.ListRemovedFields, options.OperationMiddlewares["listRemovedFields"]...)
+	router.DELETE(options.BaseURL+"/kinds/:kind/fields/:key", wrapper.RemoveField, options.OperationMiddlewares["removeField"]...)
+	router.PUT(options.BaseURL+"/kinds/:kind/fields/:key", wrapper.ChangeField, options.OperationMiddlewares["changeField"]...)
+	router.GET(options.BaseURL+"/kinds/:kind/fields/:key/uses", wrapper.GetFieldUses, options.OperationMiddlewares["getFieldUses"]...)
+	router.POST(options.BaseURL+"/kinds/:kind/fields/:key/check", wrapper.CheckField, options.OperationMiddlewares["checkField"]...)
+	router.POST(options.BaseURL+"/kinds/:kind/fields/:key/restore", wrapper.RestoreField, options.OperationMiddlewares["restoreField"]...)
+	router.DELETE(options.BaseURL+"/layouts", wrapper.DeleteLayout, options.OperationMiddlewares["deleteLayout"]...)
+	router.GET(options.BaseURL+"/layouts", wrapper.GetLayout, options.OperationMiddlewares["getLayout"]...)
+	router.PUT(options.BaseURL+"/layouts", wrapper.SaveLayout, options.OperationMiddlewares["saveLayout"]...)
+	router.GET(options.BaseURL+"/follow-ons", wrapper.ListFollowOns, options.OperationMiddlewares["listFollowOns"]...)
+	router.POST(options.BaseURL+"/follow-ons", wrapper.AddFollowOn, options.OperationMiddlewares["addFollowOn"]...)
+	router.POST(options.BaseURL+"/follow-ons/check", wrapper.CheckFollowOn, options.OperationMiddlewares["checkFollowOn"]...)
+	router.DELETE(options.BaseURL+"/follow-ons/:id", wrapper.DeleteFollowOn, options.OperationMiddlewares["deleteFollowOn"]...)
+	router.PUT(options.BaseURL+"/follow-ons/:id", wrapper.ChangeFollowOn, options.OperationMiddlewares["changeFollowOn"]...)
+	router.POST(options.BaseURL+"/follow-ons/:id/begin", wrapper.BeginFollowOn, options.OperationMiddlewares["beginFollowOn"]...)
+	router.GET(options.BaseURL+"/links/:kind", wrapper.FindLinks, options.OperationMiddlewares["findLinks"]...)
+	router.POST(options.BaseURL+"/records", wrapper.SaveRecord, options.OperationMiddlewares["saveRecord"]...)
+	router.POST(options.BaseURL+"/records/list", wrapper.ListRecords, options.OperationMiddlewares["listRecords"]...)
+	router.POST(options.BaseURL+"/records/export", wrapper.ExportRecords, options.OperationMiddlewares["exportRecords"]...)
+	router.POST(options.BaseURL+"/records/merge", wrapper.MergeRecord, options.OperationMiddlewares["mergeRecord"]...)
+	router.DELETE(options.BaseURL+"/records/:kind/:number", wrapper.DeleteRecord, options.OperationMiddlewares["deleteRecord"]...)
+	router.GET(options.BaseURL+"/records/:kind/:number", wrapper.GetRecord, options.OperationMiddlewares["getRecord"]...)
+	router.GET(options.BaseURL+"/records/:kind/:number/history", wrapper.GetRecordHistory, options.OperationMiddlewares["getRecordHistory"]...)
+	router.POST(options.BaseURL+"/records/:kind/:number/post", wrapper.PostRecord, options.OperationMiddlewares["postRecord"]...)
+	router.POST(options.BaseURL+"/records/:kind/:number/reverse", wrapper.ReverseRecord, options.OperationMiddlewares["reverseRecord"]...)
+	router.DELETE(options.BaseURL+"/ledgers/:ledger", wrapper.EmptyLedger, options.OperationMiddlewares["emptyLedger"]...)
+	router.GET(options.BaseURL+"/ledgers/:ledger", wrapper.GetLedger, options.OperationMiddlewares["getLedger"]...)
+	router.GET(options.BaseURL+"/ledgers/:ledger/journal", wrapper.GetJournal, options.OperationMiddlewares["getJournal"]...)
+	router.GET(options.BaseURL+"/ledgers/:ledger/balances", wrapper.GetBalances, options.OperationMiddlewares["getBalances"]...)
 	router.GET(options.BaseURL+"/proofs", wrapper.ListProofs, options.OperationMiddlewares["listProofs"]...)
 	router.POST(options.BaseURL+"/proofs", wrapper.KeepProof, options.OperationMiddlewares["keepProof"]...)
 	router.POST(options.BaseURL+"/proofs/run", wrapper.RunProofs, options.OperationMiddlewares["runProofs"]...)
@@ -536,6 +1358,79 @@ type GetCatalogdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetCatalogdefaultApplicationProblemPlusJSONResponse) VisitGetCatalogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteCompanyRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type DeleteCompanyResponseObject interface {
+	VisitDeleteCompanyResponse(w http.ResponseWriter) error
+}
+
+type DeleteCompany204Response struct {
+}
+
+func (response DeleteCompany204Response) VisitDeleteCompanyResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteCompanydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteCompanydefaultApplicationProblemPlusJSONResponse) VisitDeleteCompanyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveCompanyRequestObject struct {
+	Key  KeyPath `json:"key"`
+	Body *SaveCompanyJSONRequestBody
+}
+
+type SaveCompanyResponseObject interface {
+	VisitSaveCompanyResponse(w http.ResponseWriter) error
+}
+
+type SaveCompany200JSONResponse Company
+
+func (response SaveCompany200JSONResponse) VisitSaveCompanyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveCompanydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveCompanydefaultApplicationProblemPlusJSONResponse) VisitSaveCompanyResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -625,6 +1520,235 @@ func (response WriteConstantdefaultApplicationProblemPlusJSONResponse) VisitWrit
 	return err
 }
 
+type ListFollowOnsRequestObject struct {
+}
+
+type ListFollowOnsResponseObject interface {
+	VisitListFollowOnsResponse(w http.ResponseWriter) error
+}
+
+type ListFollowOns200JSONResponse []FollowOn
+
+func (response ListFollowOns200JSONResponse) VisitListFollowOnsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListFollowOnsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListFollowOnsdefaultApplicationProblemPlusJSONResponse) VisitListFollowOnsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddFollowOnRequestObject struct {
+	Body *AddFollowOnJSONRequestBody
+}
+
+type AddFollowOnResponseObject interface {
+	VisitAddFollowOnResponse(w http.ResponseWriter) error
+}
+
+type AddFollowOn201JSONResponse FollowOn
+
+func (response AddFollowOn201JSONResponse) VisitAddFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddFollowOndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddFollowOndefaultApplicationProblemPlusJSONResponse) VisitAddFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckFollowOnRequestObject struct {
+	Body *CheckFollowOnJSONRequestBody
+}
+
+type CheckFollowOnResponseObject interface {
+	VisitCheckFollowOnResponse(w http.ResponseWriter) error
+}
+
+type CheckFollowOn200JSONResponse []PairProblem
+
+func (response CheckFollowOn200JSONResponse) VisitCheckFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckFollowOndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckFollowOndefaultApplicationProblemPlusJSONResponse) VisitCheckFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteFollowOnRequestObject struct {
+	Id Identity `json:"id"`
+}
+
+type DeleteFollowOnResponseObject interface {
+	VisitDeleteFollowOnResponse(w http.ResponseWriter) error
+}
+
+type DeleteFollowOn204Response struct {
+}
+
+func (response DeleteFollowOn204Response) VisitDeleteFollowOnResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteFollowOndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteFollowOndefaultApplicationProblemPlusJSONResponse) VisitDeleteFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeFollowOnRequestObject struct {
+	Id   Identity `json:"id"`
+	Body *ChangeFollowOnJSONRequestBody
+}
+
+type ChangeFollowOnResponseObject interface {
+	VisitChangeFollowOnResponse(w http.ResponseWriter) error
+}
+
+type ChangeFollowOn200JSONResponse FollowOn
+
+func (response ChangeFollowOn200JSONResponse) VisitChangeFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeFollowOndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeFollowOndefaultApplicationProblemPlusJSONResponse) VisitChangeFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginFollowOnRequestObject struct {
+	Id   Identity `json:"id"`
+	Body *BeginFollowOnJSONRequestBody
+}
+
+type BeginFollowOnResponseObject interface {
+	VisitBeginFollowOnResponse(w http.ResponseWriter) error
+}
+
+type BeginFollowOn200JSONResponse Beginning
+
+func (response BeginFollowOn200JSONResponse) VisitBeginFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginFollowOndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginFollowOndefaultApplicationProblemPlusJSONResponse) VisitBeginFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListFunctionsRequestObject struct {
 }
 
@@ -652,6 +1776,591 @@ type ListFunctionsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListFunctionsdefaultApplicationProblemPlusJSONResponse) VisitListFunctionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddFieldRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Body *AddFieldJSONRequestBody
+}
+
+type AddFieldResponseObject interface {
+	VisitAddFieldResponse(w http.ResponseWriter) error
+}
+
+type AddField201JSONResponse Field
+
+func (response AddField201JSONResponse) VisitAddFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddFielddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddFielddefaultApplicationProblemPlusJSONResponse) VisitAddFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRemovedFieldsRequestObject struct {
+	Kind KindPath `json:"kind"`
+}
+
+type ListRemovedFieldsResponseObject interface {
+	VisitListRemovedFieldsResponse(w http.ResponseWriter) error
+}
+
+type ListRemovedFields200JSONResponse []RemovedField
+
+func (response ListRemovedFields200JSONResponse) VisitListRemovedFieldsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRemovedFieldsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRemovedFieldsdefaultApplicationProblemPlusJSONResponse) VisitListRemovedFieldsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveFieldRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Key  KeyPath  `json:"key"`
+}
+
+type RemoveFieldResponseObject interface {
+	VisitRemoveFieldResponse(w http.ResponseWriter) error
+}
+
+type RemoveField204Response struct {
+}
+
+func (response RemoveField204Response) VisitRemoveFieldResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveFielddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveFielddefaultApplicationProblemPlusJSONResponse) VisitRemoveFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeFieldRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Key  KeyPath  `json:"key"`
+	Body *ChangeFieldJSONRequestBody
+}
+
+type ChangeFieldResponseObject interface {
+	VisitChangeFieldResponse(w http.ResponseWriter) error
+}
+
+type ChangeField200JSONResponse Field
+
+func (response ChangeField200JSONResponse) VisitChangeFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeFielddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeFielddefaultApplicationProblemPlusJSONResponse) VisitChangeFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckFieldRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Key  KeyPath  `json:"key"`
+	Body *CheckFieldJSONRequestBody
+}
+
+type CheckFieldResponseObject interface {
+	VisitCheckFieldResponse(w http.ResponseWriter) error
+}
+
+type CheckField200JSONResponse FieldCheck
+
+func (response CheckField200JSONResponse) VisitCheckFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckFielddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckFielddefaultApplicationProblemPlusJSONResponse) VisitCheckFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreFieldRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Key  KeyPath  `json:"key"`
+}
+
+type RestoreFieldResponseObject interface {
+	VisitRestoreFieldResponse(w http.ResponseWriter) error
+}
+
+type RestoreField200JSONResponse Field
+
+func (response RestoreField200JSONResponse) VisitRestoreFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreFielddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RestoreFielddefaultApplicationProblemPlusJSONResponse) VisitRestoreFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetFieldUsesRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Key  KeyPath  `json:"key"`
+}
+
+type GetFieldUsesResponseObject interface {
+	VisitGetFieldUsesResponse(w http.ResponseWriter) error
+}
+
+type GetFieldUses200JSONResponse FieldUses
+
+func (response GetFieldUses200JSONResponse) VisitGetFieldUsesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetFieldUsesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetFieldUsesdefaultApplicationProblemPlusJSONResponse) VisitGetFieldUsesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteLayoutRequestObject struct {
+	Params DeleteLayoutParams
+}
+
+type DeleteLayoutResponseObject interface {
+	VisitDeleteLayoutResponse(w http.ResponseWriter) error
+}
+
+type DeleteLayout200JSONResponse LayoutView
+
+func (response DeleteLayout200JSONResponse) VisitDeleteLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteLayoutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteLayoutdefaultApplicationProblemPlusJSONResponse) VisitDeleteLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLayoutRequestObject struct {
+	Params GetLayoutParams
+}
+
+type GetLayoutResponseObject interface {
+	VisitGetLayoutResponse(w http.ResponseWriter) error
+}
+
+type GetLayout200JSONResponse LayoutView
+
+func (response GetLayout200JSONResponse) VisitGetLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLayoutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetLayoutdefaultApplicationProblemPlusJSONResponse) VisitGetLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveLayoutRequestObject struct {
+	Params SaveLayoutParams
+	Body   *SaveLayoutJSONRequestBody
+}
+
+type SaveLayoutResponseObject interface {
+	VisitSaveLayoutResponse(w http.ResponseWriter) error
+}
+
+type SaveLayout200JSONResponse LayoutView
+
+func (response SaveLayout200JSONResponse) VisitSaveLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveLayoutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveLayoutdefaultApplicationProblemPlusJSONResponse) VisitSaveLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EmptyLedgerRequestObject struct {
+	Ledger Ledger `json:"ledger"`
+}
+
+type EmptyLedgerResponseObject interface {
+	VisitEmptyLedgerResponse(w http.ResponseWriter) error
+}
+
+type EmptyLedger204Response struct {
+}
+
+func (response EmptyLedger204Response) VisitEmptyLedgerResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EmptyLedgerdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EmptyLedgerdefaultApplicationProblemPlusJSONResponse) VisitEmptyLedgerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLedgerRequestObject struct {
+	Ledger Ledger `json:"ledger"`
+}
+
+type GetLedgerResponseObject interface {
+	VisitGetLedgerResponse(w http.ResponseWriter) error
+}
+
+type GetLedger200JSONResponse LedgerSummary
+
+func (response GetLedger200JSONResponse) VisitGetLedgerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLedgerdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetLedgerdefaultApplicationProblemPlusJSONResponse) VisitGetLedgerResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBalancesRequestObject struct {
+	Ledger Ledger `json:"ledger"`
+	Params GetBalancesParams
+}
+
+type GetBalancesResponseObject interface {
+	VisitGetBalancesResponse(w http.ResponseWriter) error
+}
+
+type GetBalances200JSONResponse []Balance
+
+func (response GetBalances200JSONResponse) VisitGetBalancesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBalancesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBalancesdefaultApplicationProblemPlusJSONResponse) VisitGetBalancesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJournalRequestObject struct {
+	Ledger Ledger `json:"ledger"`
+	Params GetJournalParams
+}
+
+type GetJournalResponseObject interface {
+	VisitGetJournalResponse(w http.ResponseWriter) error
+}
+
+type GetJournal200JSONResponse []JournalEntry
+
+func (response GetJournal200JSONResponse) VisitGetJournalResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetJournaldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetJournaldefaultApplicationProblemPlusJSONResponse) VisitGetJournalResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FindLinksRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Params FindLinksParams
+}
+
+type FindLinksResponseObject interface {
+	VisitFindLinksResponse(w http.ResponseWriter) error
+}
+
+type FindLinks200JSONResponse []LinkOption
+
+func (response FindLinks200JSONResponse) VisitFindLinksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FindLinksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FindLinksdefaultApplicationProblemPlusJSONResponse) VisitFindLinksResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -703,6 +2412,7 @@ func (response GetPlandefaultApplicationProblemPlusJSONResponse) VisitGetPlanRes
 }
 
 type ListPostingsRequestObject struct {
+	Params ListPostingsParams
 }
 
 type ListPostingsResponseObject interface {
@@ -795,6 +2505,7 @@ func (response PostDocumentdefaultApplicationProblemPlusJSONResponse) VisitPostD
 
 type GetPostingRequestObject struct {
 	Number string `json:"number"`
+	Params GetPostingParams
 }
 
 type GetPostingResponseObject interface {
@@ -1060,15 +2771,99 @@ func (response AcceptProofdefaultApplicationProblemPlusJSONResponse) VisitAccept
 	return err
 }
 
+type SaveRecordRequestObject struct {
+	Body *SaveRecordJSONRequestBody
+}
+
+type SaveRecordResponseObject interface {
+	VisitSaveRecordResponse(w http.ResponseWriter) error
+}
+
+type SaveRecord200JSONResponse SaveAnswer
+
+func (response SaveRecord200JSONResponse) VisitSaveRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveRecorddefaultApplicationProblemPlusJSONResponse) VisitSaveRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportRecordsRequestObject struct {
+	Body *ExportRecordsJSONRequestBody
+}
+
+type ExportRecordsResponseObject interface {
+	VisitExportRecordsResponse(w http.ResponseWriter) error
+}
+
+type ExportRecords200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportRecords200TextcsvResponse) VisitExportRecordsResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportRecordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportRecordsdefaultApplicationProblemPlusJSONResponse) VisitExportRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListRecordsRequestObject struct {
-	Params ListRecordsParams
+	Body *ListRecordsJSONRequestBody
 }
 
 type ListRecordsResponseObject interface {
 	VisitListRecordsResponse(w http.ResponseWriter) error
 }
 
-type ListRecords200JSONResponse []Record
+type ListRecords200JSONResponse RecordPage
 
 func (response ListRecords200JSONResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
 
@@ -1088,6 +2883,242 @@ type ListRecordsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListRecordsdefaultApplicationProblemPlusJSONResponse) VisitListRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MergeRecordRequestObject struct {
+	Body *MergeRecordJSONRequestBody
+}
+
+type MergeRecordResponseObject interface {
+	VisitMergeRecordResponse(w http.ResponseWriter) error
+}
+
+type MergeRecord200JSONResponse Merge
+
+func (response MergeRecord200JSONResponse) VisitMergeRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MergeRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MergeRecorddefaultApplicationProblemPlusJSONResponse) VisitMergeRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteRecordRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Number Number   `json:"number"`
+}
+
+type DeleteRecordResponseObject interface {
+	VisitDeleteRecordResponse(w http.ResponseWriter) error
+}
+
+type DeleteRecord204Response struct {
+}
+
+func (response DeleteRecord204Response) VisitDeleteRecordResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteRecorddefaultApplicationProblemPlusJSONResponse) VisitDeleteRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecordRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Number Number   `json:"number"`
+}
+
+type GetRecordResponseObject interface {
+	VisitGetRecordResponse(w http.ResponseWriter) error
+}
+
+type GetRecord200JSONResponse Record
+
+func (response GetRecord200JSONResponse) VisitGetRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRecorddefaultApplicationProblemPlusJSONResponse) VisitGetRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecordHistoryRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Number Number   `json:"number"`
+	Params GetRecordHistoryParams
+}
+
+type GetRecordHistoryResponseObject interface {
+	VisitGetRecordHistoryResponse(w http.ResponseWriter) error
+}
+
+type GetRecordHistory200JSONResponse []RecordVersion
+
+func (response GetRecordHistory200JSONResponse) VisitGetRecordHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecordHistorydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRecordHistorydefaultApplicationProblemPlusJSONResponse) VisitGetRecordHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PostRecordRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Number Number   `json:"number"`
+	Body   *PostRecordJSONRequestBody
+}
+
+type PostRecordResponseObject interface {
+	VisitPostRecordResponse(w http.ResponseWriter) error
+}
+
+type PostRecord200JSONResponse SaveAnswer
+
+func (response PostRecord200JSONResponse) VisitPostRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PostRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PostRecorddefaultApplicationProblemPlusJSONResponse) VisitPostRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReverseRecordRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Number Number   `json:"number"`
+	Body   *ReverseRecordJSONRequestBody
+}
+
+type ReverseRecordResponseObject interface {
+	VisitReverseRecordResponse(w http.ResponseWriter) error
+}
+
+type ReverseRecord200JSONResponse Record
+
+func (response ReverseRecord200JSONResponse) VisitReverseRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReverseRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReverseRecorddefaultApplicationProblemPlusJSONResponse) VisitReverseRecordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -1446,24 +3477,168 @@ func (response TryDocumentdefaultApplicationProblemPlusJSONResponse) VisitTryDoc
 	return err
 }
 
+type DeleteTypeRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Key  KeyPath  `json:"key"`
+}
+
+type DeleteTypeResponseObject interface {
+	VisitDeleteTypeResponse(w http.ResponseWriter) error
+}
+
+type DeleteType204Response struct {
+}
+
+func (response DeleteType204Response) VisitDeleteTypeResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteTypedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteTypedefaultApplicationProblemPlusJSONResponse) VisitDeleteTypeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveTypeRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Key  KeyPath  `json:"key"`
+	Body *SaveTypeJSONRequestBody
+}
+
+type SaveTypeResponseObject interface {
+	VisitSaveTypeResponse(w http.ResponseWriter) error
+}
+
+type SaveType200JSONResponse Type
+
+func (response SaveType200JSONResponse) VisitSaveTypeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveTypedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveTypedefaultApplicationProblemPlusJSONResponse) VisitSaveTypeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// GetCatalog Companies, kinds with their fields and types, and the words of the rule families
 	// (GET /catalog)
 	GetCatalog(ctx context.Context, request GetCatalogRequestObject) (GetCatalogResponseObject, error)
+	// DeleteCompany Remove a company that nothing names
+	// (DELETE /companies/{key})
+	DeleteCompany(ctx context.Context, request DeleteCompanyRequestObject) (DeleteCompanyResponseObject, error)
+	// SaveCompany Add or change a company
+	// (PUT /companies/{key})
+	SaveCompany(ctx context.Context, request SaveCompanyRequestObject) (SaveCompanyResponseObject, error)
 	// ComposeConditions Write the conditions of a sentence as a formula
 	// (POST /conditions)
 	ComposeConditions(ctx context.Context, request ComposeConditionsRequestObject) (ComposeConditionsResponseObject, error)
 	// WriteConstant Write a value that a person gave for a field as a formula
 	// (POST /constants)
 	WriteConstant(ctx context.Context, request WriteConstantRequestObject) (WriteConstantResponseObject, error)
+	// ListFollowOns How records become the beginning of others
+	// (GET /follow-ons)
+	ListFollowOns(ctx context.Context, request ListFollowOnsRequestObject) (ListFollowOnsResponseObject, error)
+	// AddFollowOn Add a map; refused when two fields do not fit
+	// (POST /follow-ons)
+	AddFollowOn(ctx context.Context, request AddFollowOnRequestObject) (AddFollowOnResponseObject, error)
+	// CheckFollowOn What is wrong with the pairs of a map
+	// (POST /follow-ons/check)
+	CheckFollowOn(ctx context.Context, request CheckFollowOnRequestObject) (CheckFollowOnResponseObject, error)
+	// DeleteFollowOn Remove a map
+	// (DELETE /follow-ons/{id})
+	DeleteFollowOn(ctx context.Context, request DeleteFollowOnRequestObject) (DeleteFollowOnResponseObject, error)
+	// ChangeFollowOn Change a map
+	// (PUT /follow-ons/{id})
+	ChangeFollowOn(ctx context.Context, request ChangeFollowOnRequestObject) (ChangeFollowOnResponseObject, error)
+	// BeginFollowOn The beginning of the record that follows; nothing is kept
+	// (POST /follow-ons/{id}/begin)
+	BeginFollowOn(ctx context.Context, request BeginFollowOnRequestObject) (BeginFollowOnResponseObject, error)
 	// ListFunctions The functions of the formula language
 	// (GET /functions)
 	ListFunctions(ctx context.Context, request ListFunctionsRequestObject) (ListFunctionsResponseObject, error)
+	// AddField Add a field to a kind, for all companies
+	// (POST /kinds/{kind}/fields)
+	AddField(ctx context.Context, request AddFieldRequestObject) (AddFieldResponseObject, error)
+	// ListRemovedFields Added fields that were removed; their values are still there
+	// (GET /kinds/{kind}/fields/removed)
+	ListRemovedFields(ctx context.Context, request ListRemovedFieldsRequestObject) (ListRemovedFieldsResponseObject, error)
+	// RemoveField Remove an added field; refused while a rule in force uses it
+	// (DELETE /kinds/{kind}/fields/{key})
+	RemoveField(ctx context.Context, request RemoveFieldRequestObject) (RemoveFieldResponseObject, error)
+	// ChangeField Change an added field; refused where saved values would not fit
+	// (PUT /kinds/{kind}/fields/{key})
+	ChangeField(ctx context.Context, request ChangeFieldRequestObject) (ChangeFieldResponseObject, error)
+	// CheckField Which saved values would not fit a changed field
+	// (POST /kinds/{kind}/fields/{key}/check)
+	CheckField(ctx context.Context, request CheckFieldRequestObject) (CheckFieldResponseObject, error)
+	// RestoreField Bring a removed field back with its values
+	// (POST /kinds/{kind}/fields/{key}/restore)
+	RestoreField(ctx context.Context, request RestoreFieldRequestObject) (RestoreFieldResponseObject, error)
+	// GetFieldUses What uses a field
+	// (GET /kinds/{kind}/fields/{key}/uses)
+	GetFieldUses(ctx context.Context, request GetFieldUsesRequestObject) (GetFieldUsesResponseObject, error)
+	// DeleteLayout Go back to the layout of the next wider scope
+	// (DELETE /layouts)
+	DeleteLayout(ctx context.Context, request DeleteLayoutRequestObject) (DeleteLayoutResponseObject, error)
+	// GetLayout How forms of a kind are arranged in a company and type
+	// (GET /layouts)
+	GetLayout(ctx context.Context, request GetLayoutRequestObject) (GetLayoutResponseObject, error)
+	// SaveLayout Arrange the forms of a scope
+	// (PUT /layouts)
+	SaveLayout(ctx context.Context, request SaveLayoutRequestObject) (SaveLayoutResponseObject, error)
+	// EmptyLedger Empty the practice ledger; the books cannot be emptied
+	// (DELETE /ledgers/{ledger})
+	EmptyLedger(ctx context.Context, request EmptyLedgerRequestObject) (EmptyLedgerResponseObject, error)
+	// GetLedger How much a ledger holds
+	// (GET /ledgers/{ledger})
+	GetLedger(ctx context.Context, request GetLedgerRequestObject) (GetLedgerResponseObject, error)
+	// GetBalances Balances by account, vendor or customer, each by company and currency
+	// (GET /ledgers/{ledger}/balances)
+	GetBalances(ctx context.Context, request GetBalancesRequestObject) (GetBalancesResponseObject, error)
+	// GetJournal The journal in the order of posting, newest first
+	// (GET /ledgers/{ledger}/journal)
+	GetJournal(ctx context.Context, request GetJournalRequestObject) (GetJournalResponseObject, error)
+	// FindLinks Records to choose from, by number and name
+	// (GET /links/{kind})
+	FindLinks(ctx context.Context, request FindLinksRequestObject) (FindLinksResponseObject, error)
 	// GetPlan What happens to every field of one kind, company, type and day
 	// (GET /plan)
 	GetPlan(ctx context.Context, request GetPlanRequestObject) (GetPlanResponseObject, error)
-	// ListPostings What was posted to the practice ledger, newest first
+	// ListPostings What was posted to a ledger, newest first
 	// (GET /postings)
 	ListPostings(ctx context.Context, request ListPostingsRequestObject) (ListPostingsResponseObject, error)
 	// PostDocument Post a test document to the practice ledger; only an accepted one is posted
@@ -1490,9 +3665,33 @@ type StrictServerInterface interface {
 	// AcceptProof Make what comes out now what the proof expects
 	// (POST /proofs/{id}/accept)
 	AcceptProof(ctx context.Context, request AcceptProofRequestObject) (AcceptProofResponseObject, error)
-	// ListRecords The saved records of a kind
-	// (GET /records)
+	// SaveRecord Save a new or changed record; a refused one is not kept
+	// (POST /records)
+	SaveRecord(ctx context.Context, request SaveRecordRequestObject) (SaveRecordResponseObject, error)
+	// ExportRecords A whole list as CSV
+	// (POST /records/export)
+	ExportRecords(ctx context.Context, request ExportRecordsRequestObject) (ExportRecordsResponseObject, error)
+	// ListRecords A page of a list
+	// (POST /records/list)
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
+	// MergeRecord What somebody else changed meanwhile, beside what this person changed; nothing is kept
+	// (POST /records/merge)
+	MergeRecord(ctx context.Context, request MergeRecordRequestObject) (MergeRecordResponseObject, error)
+	// DeleteRecord Delete a record that nothing links to; a posted one never
+	// (DELETE /records/{kind}/{number})
+	DeleteRecord(ctx context.Context, request DeleteRecordRequestObject) (DeleteRecordResponseObject, error)
+	// GetRecord One record
+	// (GET /records/{kind}/{number})
+	GetRecord(ctx context.Context, request GetRecordRequestObject) (GetRecordResponseObject, error)
+	// GetRecordHistory What the record has been, newest first
+	// (GET /records/{kind}/{number}/history)
+	GetRecordHistory(ctx context.Context, request GetRecordHistoryRequestObject) (GetRecordHistoryResponseObject, error)
+	// PostRecord Post a kept document to the books
+	// (POST /records/{kind}/{number}/post)
+	PostRecord(ctx context.Context, request PostRecordRequestObject) (PostRecordResponseObject, error)
+	// ReverseRecord Take a posted document back by a reversing one
+	// (POST /records/{kind}/{number}/reverse)
+	ReverseRecord(ctx context.Context, request ReverseRecordRequestObject) (ReverseRecordResponseObject, error)
 
 	// (GET /rules)
 	ListRules(ctx context.Context, request ListRulesRequestObject) (ListRulesResponseObject, error)
@@ -1520,6 +3719,12 @@ type StrictServerInterface interface {
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx context.Context, request TryDocumentRequestObject) (TryDocumentResponseObject, error)
+	// DeleteType Remove a type that nothing names
+	// (DELETE /types/{kind}/{key})
+	DeleteType(ctx context.Context, request DeleteTypeRequestObject) (DeleteTypeResponseObject, error)
+	// SaveType Add or change a type of a kind
+	// (PUT /types/{kind}/{key})
+	SaveType(ctx context.Context, request SaveTypeRequestObject) (SaveTypeResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -1551,6 +3756,79 @@ func (sh *strictHandler) GetCatalog(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(GetCatalogResponseObject); ok {
 		return validResponse.VisitGetCatalogResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteCompany operation middleware
+func (sh *strictHandler) DeleteCompany(ctx *echo.Context, key KeyPath) error {
+	var request DeleteCompanyRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteCompany(ctx.Request().Context(), request.(DeleteCompanyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteCompany")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteCompanyResponseObject); ok {
+		return validResponse.VisitDeleteCompanyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SaveCompany operation middleware
+func (sh *strictHandler) SaveCompany(ctx *echo.Context, key KeyPath) error {
+	var request SaveCompanyRequestObject
+
+	request.Key = key
+
+	var body SaveCompanyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveCompany(ctx.Request().Context(), request.(SaveCompanyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveCompany")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveCompanyResponseObject); ok {
+		return validResponse.VisitSaveCompanyResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -1649,6 +3927,242 @@ func (sh *strictHandler) WriteConstant(ctx *echo.Context) error {
 	return nil
 }
 
+// ListFollowOns operation middleware
+func (sh *strictHandler) ListFollowOns(ctx *echo.Context) error {
+	var request ListFollowOnsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListFollowOns(ctx.Request().Context(), request.(ListFollowOnsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListFollowOns")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListFollowOnsResponseObject); ok {
+		return validResponse.VisitListFollowOnsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddFollowOn operation middleware
+func (sh *strictHandler) AddFollowOn(ctx *echo.Context) error {
+	var request AddFollowOnRequestObject
+
+	var body AddFollowOnJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddFollowOn(ctx.Request().Context(), request.(AddFollowOnRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddFollowOn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddFollowOnResponseObject); ok {
+		return validResponse.VisitAddFollowOnResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckFollowOn operation middleware
+func (sh *strictHandler) CheckFollowOn(ctx *echo.Context) error {
+	var request CheckFollowOnRequestObject
+
+	var body CheckFollowOnJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckFollowOn(ctx.Request().Context(), request.(CheckFollowOnRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckFollowOn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckFollowOnResponseObject); ok {
+		return validResponse.VisitCheckFollowOnResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteFollowOn operation middleware
+func (sh *strictHandler) DeleteFollowOn(ctx *echo.Context, id Identity) error {
+	var request DeleteFollowOnRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteFollowOn(ctx.Request().Context(), request.(DeleteFollowOnRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteFollowOn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteFollowOnResponseObject); ok {
+		return validResponse.VisitDeleteFollowOnResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeFollowOn operation middleware
+func (sh *strictHandler) ChangeFollowOn(ctx *echo.Context, id Identity) error {
+	var request ChangeFollowOnRequestObject
+
+	request.Id = id
+
+	var body ChangeFollowOnJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeFollowOn(ctx.Request().Context(), request.(ChangeFollowOnRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeFollowOn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeFollowOnResponseObject); ok {
+		return validResponse.VisitChangeFollowOnResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginFollowOn operation middleware
+func (sh *strictHandler) BeginFollowOn(ctx *echo.Context, id Identity) error {
+	var request BeginFollowOnRequestObject
+
+	request.Id = id
+
+	var body BeginFollowOnJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginFollowOn(ctx.Request().Context(), request.(BeginFollowOnRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginFollowOn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginFollowOnResponseObject); ok {
+		return validResponse.VisitBeginFollowOnResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListFunctions operation middleware
 func (sh *strictHandler) ListFunctions(ctx *echo.Context) error {
 	var request ListFunctionsRequestObject
@@ -1666,6 +4180,481 @@ func (sh *strictHandler) ListFunctions(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ListFunctionsResponseObject); ok {
 		return validResponse.VisitListFunctionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddField operation middleware
+func (sh *strictHandler) AddField(ctx *echo.Context, kind KindPath) error {
+	var request AddFieldRequestObject
+
+	request.Kind = kind
+
+	var body AddFieldJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddField(ctx.Request().Context(), request.(AddFieldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddField")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddFieldResponseObject); ok {
+		return validResponse.VisitAddFieldResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListRemovedFields operation middleware
+func (sh *strictHandler) ListRemovedFields(ctx *echo.Context, kind KindPath) error {
+	var request ListRemovedFieldsRequestObject
+
+	request.Kind = kind
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRemovedFields(ctx.Request().Context(), request.(ListRemovedFieldsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRemovedFields")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListRemovedFieldsResponseObject); ok {
+		return validResponse.VisitListRemovedFieldsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveField operation middleware
+func (sh *strictHandler) RemoveField(ctx *echo.Context, kind KindPath, key KeyPath) error {
+	var request RemoveFieldRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveField(ctx.Request().Context(), request.(RemoveFieldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveField")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveFieldResponseObject); ok {
+		return validResponse.VisitRemoveFieldResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeField operation middleware
+func (sh *strictHandler) ChangeField(ctx *echo.Context, kind KindPath, key KeyPath) error {
+	var request ChangeFieldRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	var body ChangeFieldJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeField(ctx.Request().Context(), request.(ChangeFieldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeField")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeFieldResponseObject); ok {
+		return validResponse.VisitChangeFieldResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckField operation middleware
+func (sh *strictHandler) CheckField(ctx *echo.Context, kind KindPath, key KeyPath) error {
+	var request CheckFieldRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	var body CheckFieldJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckField(ctx.Request().Context(), request.(CheckFieldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckField")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckFieldResponseObject); ok {
+		return validResponse.VisitCheckFieldResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RestoreField operation middleware
+func (sh *strictHandler) RestoreField(ctx *echo.Context, kind KindPath, key KeyPath) error {
+	var request RestoreFieldRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RestoreField(ctx.Request().Context(), request.(RestoreFieldRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RestoreField")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RestoreFieldResponseObject); ok {
+		return validResponse.VisitRestoreFieldResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetFieldUses operation middleware
+func (sh *strictHandler) GetFieldUses(ctx *echo.Context, kind KindPath, key KeyPath) error {
+	var request GetFieldUsesRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetFieldUses(ctx.Request().Context(), request.(GetFieldUsesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetFieldUses")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetFieldUsesResponseObject); ok {
+		return validResponse.VisitGetFieldUsesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteLayout operation middleware
+func (sh *strictHandler) DeleteLayout(ctx *echo.Context, params DeleteLayoutParams) error {
+	var request DeleteLayoutRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteLayout(ctx.Request().Context(), request.(DeleteLayoutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteLayout")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteLayoutResponseObject); ok {
+		return validResponse.VisitDeleteLayoutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetLayout operation middleware
+func (sh *strictHandler) GetLayout(ctx *echo.Context, params GetLayoutParams) error {
+	var request GetLayoutRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetLayout(ctx.Request().Context(), request.(GetLayoutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetLayout")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetLayoutResponseObject); ok {
+		return validResponse.VisitGetLayoutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SaveLayout operation middleware
+func (sh *strictHandler) SaveLayout(ctx *echo.Context, params SaveLayoutParams) error {
+	var request SaveLayoutRequestObject
+
+	request.Params = params
+
+	var body SaveLayoutJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveLayout(ctx.Request().Context(), request.(SaveLayoutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveLayout")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveLayoutResponseObject); ok {
+		return validResponse.VisitSaveLayoutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EmptyLedger operation middleware
+func (sh *strictHandler) EmptyLedger(ctx *echo.Context, ledger Ledger) error {
+	var request EmptyLedgerRequestObject
+
+	request.Ledger = ledger
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EmptyLedger(ctx.Request().Context(), request.(EmptyLedgerRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EmptyLedger")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EmptyLedgerResponseObject); ok {
+		return validResponse.VisitEmptyLedgerResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetLedger operation middleware
+func (sh *strictHandler) GetLedger(ctx *echo.Context, ledger Ledger) error {
+	var request GetLedgerRequestObject
+
+	request.Ledger = ledger
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetLedger(ctx.Request().Context(), request.(GetLedgerRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetLedger")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetLedgerResponseObject); ok {
+		return validResponse.VisitGetLedgerResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetBalances operation middleware
+func (sh *strictHandler) GetBalances(ctx *echo.Context, ledger Ledger, params GetBalancesParams) error {
+	var request GetBalancesRequestObject
+
+	request.Ledger = ledger
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBalances(ctx.Request().Context(), request.(GetBalancesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBalances")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetBalancesResponseObject); ok {
+		return validResponse.VisitGetBalancesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetJournal operation middleware
+func (sh *strictHandler) GetJournal(ctx *echo.Context, ledger Ledger, params GetJournalParams) error {
+	var request GetJournalRequestObject
+
+	request.Ledger = ledger
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetJournal(ctx.Request().Context(), request.(GetJournalRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetJournal")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetJournalResponseObject); ok {
+		return validResponse.VisitGetJournalResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FindLinks operation middleware
+func (sh *strictHandler) FindLinks(ctx *echo.Context, kind KindPath, params FindLinksParams) error {
+	var request FindLinksRequestObject
+
+	request.Kind = kind
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FindLinks(ctx.Request().Context(), request.(FindLinksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FindLinks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FindLinksResponseObject); ok {
+		return validResponse.VisitFindLinksResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -1698,8 +4687,10 @@ func (sh *strictHandler) GetPlan(ctx *echo.Context, params GetPlanParams) error 
 }
 
 // ListPostings operation middleware
-func (sh *strictHandler) ListPostings(ctx *echo.Context) error {
+func (sh *strictHandler) ListPostings(ctx *echo.Context, params ListPostingsParams) error {
 	var request ListPostingsRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListPostings(ctx.Request().Context(), request.(ListPostingsRequestObject))
@@ -1767,10 +4758,11 @@ func (sh *strictHandler) PostDocument(ctx *echo.Context) error {
 }
 
 // GetPosting operation middleware
-func (sh *strictHandler) GetPosting(ctx *echo.Context, number string) error {
+func (sh *strictHandler) GetPosting(ctx *echo.Context, number string, params GetPostingParams) error {
 	var request GetPostingRequestObject
 
 	request.Number = number
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetPosting(ctx.Request().Context(), request.(GetPostingRequestObject))
@@ -1983,11 +4975,124 @@ func (sh *strictHandler) AcceptProof(ctx *echo.Context, id Identity) error {
 	return nil
 }
 
+// SaveRecord operation middleware
+func (sh *strictHandler) SaveRecord(ctx *echo.Context) error {
+	var request SaveRecordRequestObject
+
+	var body SaveRecordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveRecord(ctx.Request().Context(), request.(SaveRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveRecordResponseObject); ok {
+		return validResponse.VisitSaveRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportRecords operation middleware
+func (sh *strictHandler) ExportRecords(ctx *echo.Context) error {
+	var request ExportRecordsRequestObject
+
+	var body ExportRecordsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportRecords(ctx.Request().Context(), request.(ExportRecordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportRecords")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportRecordsResponseObject); ok {
+		return validResponse.VisitExportRecordsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListRecords operation middleware
-func (sh *strictHandler) ListRecords(ctx *echo.Context, params ListRecordsParams) error {
+func (sh *strictHandler) ListRecords(ctx *echo.Context) error {
 	var request ListRecordsRequestObject
 
-	request.Params = params
+	var body ListRecordsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListRecords(ctx.Request().Context(), request.(ListRecordsRequestObject))
@@ -2002,6 +5107,229 @@ func (sh *strictHandler) ListRecords(ctx *echo.Context, params ListRecordsParams
 		return err
 	} else if validResponse, ok := response.(ListRecordsResponseObject); ok {
 		return validResponse.VisitListRecordsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MergeRecord operation middleware
+func (sh *strictHandler) MergeRecord(ctx *echo.Context) error {
+	var request MergeRecordRequestObject
+
+	var body MergeRecordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MergeRecord(ctx.Request().Context(), request.(MergeRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MergeRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MergeRecordResponseObject); ok {
+		return validResponse.VisitMergeRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteRecord operation middleware
+func (sh *strictHandler) DeleteRecord(ctx *echo.Context, kind KindPath, number Number) error {
+	var request DeleteRecordRequestObject
+
+	request.Kind = kind
+	request.Number = number
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteRecord(ctx.Request().Context(), request.(DeleteRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteRecordResponseObject); ok {
+		return validResponse.VisitDeleteRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetRecord operation middleware
+func (sh *strictHandler) GetRecord(ctx *echo.Context, kind KindPath, number Number) error {
+	var request GetRecordRequestObject
+
+	request.Kind = kind
+	request.Number = number
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRecord(ctx.Request().Context(), request.(GetRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetRecordResponseObject); ok {
+		return validResponse.VisitGetRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetRecordHistory operation middleware
+func (sh *strictHandler) GetRecordHistory(ctx *echo.Context, kind KindPath, number Number, params GetRecordHistoryParams) error {
+	var request GetRecordHistoryRequestObject
+
+	request.Kind = kind
+	request.Number = number
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRecordHistory(ctx.Request().Context(), request.(GetRecordHistoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRecordHistory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetRecordHistoryResponseObject); ok {
+		return validResponse.VisitGetRecordHistoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PostRecord operation middleware
+func (sh *strictHandler) PostRecord(ctx *echo.Context, kind KindPath, number Number) error {
+	var request PostRecordRequestObject
+
+	request.Kind = kind
+	request.Number = number
+
+	var body PostRecordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PostRecord(ctx.Request().Context(), request.(PostRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PostRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PostRecordResponseObject); ok {
+		return validResponse.VisitPostRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReverseRecord operation middleware
+func (sh *strictHandler) ReverseRecord(ctx *echo.Context, kind KindPath, number Number) error {
+	var request ReverseRecordRequestObject
+
+	request.Kind = kind
+	request.Number = number
+
+	var body ReverseRecordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReverseRecord(ctx.Request().Context(), request.(ReverseRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReverseRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReverseRecordResponseObject); ok {
+		return validResponse.VisitReverseRecordResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -2336,6 +5664,81 @@ func (sh *strictHandler) TryDocument(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(TryDocumentResponseObject); ok {
 		return validResponse.VisitTryDocumentResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteType operation middleware
+func (sh *strictHandler) DeleteType(ctx *echo.Context, kind KindPath, key KeyPath) error {
+	var request DeleteTypeRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteType(ctx.Request().Context(), request.(DeleteTypeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteType")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteTypeResponseObject); ok {
+		return validResponse.VisitDeleteTypeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SaveType operation middleware
+func (sh *strictHandler) SaveType(ctx *echo.Context, kind KindPath, key KeyPath) error {
+	var request SaveTypeRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	var body SaveTypeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveType(ctx.Request().Context(), request.(SaveTypeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveType")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveTypeResponseObject); ok {
+		return validResponse.VisitSaveTypeResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

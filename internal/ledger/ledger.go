@@ -1,31 +1,139 @@
-// Package ledger is the practice ledger: the simulated ERP that test documents
-// are posted to, with number series of its own.
+// Package ledger is the simulated ERP that documents are posted to: the books, and
+// the practice ledger of the tests, by the same code.
 //
-// It must never know rules; what it gets has passed them. Start reading at Post.
+// It must never know rules; what it gets has passed them. Start reading at Post
+// and Entries.
 package ledger
 
 import (
 	"context"
 	"fmt"
-	"strings"
 
+	"codicil/core/decimal"
+	"codicil/core/plan"
+	"codicil/core/record"
 	"codicil/internal/store"
 )
 
-// Post gives the posting its number and adds it to the ledger, both or neither.
-func Post(ctx context.Context, s *store.Store, p store.Posting) (store.Posting, error) {
-	err := s.Transaction(ctx, func(tx *store.Store) error {
-		sequence, err := tx.NextNumber(ctx, "practice")
+// The ledgers.
+const (
+	Books    = "books"
+	Practice = "practice"
+)
+
+// Post gives the posting its place in its ledger and adds it with its entries. It
+// belongs into a transaction. A posting without a number gets the next one of the
+// ledger's own series.
+func Post(ctx context.Context, s *store.Store, p store.Posting, kind *record.Kind, entries []store.Entry) (store.Posting, error) {
+	sequence, err := s.NextNumber(ctx, p.Ledger)
+	if err != nil {
+		return p, fmt.Errorf("take the next place in the ledger: %w", err)
+	}
+	p.Sequence = sequence
+	if p.Number == "" {
+		number, err := s.NextNumber(ctx, p.Ledger+"/"+p.Kind+"/"+p.Company)
 		if err != nil {
-			return fmt.Errorf("take the next place in the ledger: %w", err)
+			return p, fmt.Errorf("take the next number: %w", err)
 		}
-		number, err := tx.NextNumber(ctx, "practice/"+p.Kind+"/"+p.Company)
-		if err != nil {
-			return fmt.Errorf("take the next number: %w", err)
+		p.Number = fmt.Sprintf("P%s%s-%05d", kind.Prefix, p.Company, number)
+	}
+	for i := range entries {
+		entries[i].Ledger, entries[i].Posting = p.Ledger, p.Number
+	}
+	return p, s.AddPosting(ctx, p, entries)
+}
+
+// Entries makes the journal of a finished document: one entry for each line, none
+// for a kind that has no journal. follow returns a field of a linked record.
+func Entries(kind *record.Kind, content *record.Content, s plan.Scope, follow func(kind, key, field string) string) []store.Entry {
+	j := kind.Journal
+	if j == nil {
+		return nil
+	}
+	account, debit := kind.Field(j.Account), kind.Field(j.Debit)
+	var entries []store.Entry
+	for _, line := range content.Lines {
+		get := func(key string) string {
+			if f := kind.Field(key); f != nil {
+				return content.Get(f, line.Number)
+			}
+			return ""
 		}
-		p.Sequence = sequence
-		p.Number = fmt.Sprintf("P%s%s-%05d", strings.ToUpper(p.Kind[:1]), p.Company, number)
-		return tx.AddPosting(ctx, p)
-	})
-	return p, err
+		e := store.Entry{
+			Line: line.Number, Company: s.Company.Key, Day: string(s.Day), Account: get(j.Account), Text: get(j.Text),
+			Debit: get(j.Debit), Credit: get(j.Credit), Currency: get(debit.Currency),
+		}
+		if e.Currency == "" {
+			e.Currency = s.Company.Currency
+		}
+		if e.PartnerKind = follow(account.Kind, e.Account, j.Control); e.PartnerKind != "" {
+			for _, name := range j.Partners {
+				if kind.Field(name).Kind != e.PartnerKind {
+					continue
+				}
+				if e.Partner = get(record.LinePrefix + name); e.Partner == "" {
+					e.Partner = get(name)
+				}
+			}
+		}
+		entries = append(entries, e)
+	}
+	return entries
+}
+
+// AccountKind returns the kind of record that journals post to.
+func AccountKind(kinds []record.Kind) string {
+	for i := range kinds {
+		if j := kinds[i].Journal; j != nil {
+			return kinds[i].Field(j.Account).Kind
+		}
+	}
+	return ""
+}
+
+// Amounts returns the debit and the credit of an entry.
+func Amounts(e store.Entry) (debit, credit decimal.Number) {
+	debit, _ = decimal.Parse(e.Debit) // "" gives zero
+	credit, _ = decimal.Parse(e.Credit)
+	return debit, credit
+}
+
+// Balance is what was posted to an account or partner of a company in a currency.
+type Balance struct {
+	Company, Key, Currency string
+	Debit, Credit          decimal.Number
+	Entries                int
+}
+
+// Balances adds up entries by "account", or by the partners of one kind.
+func Balances(entries []store.Entry, by string) []Balance {
+	type key struct{ company, key, currency string }
+	places := map[key]int{}
+	var balances []Balance
+	for _, e := range entries {
+		k := key{e.Company, e.Account, e.Currency}
+		if by != "account" {
+			if e.PartnerKind != by {
+				continue
+			}
+			k.key = e.Partner
+		}
+		place, there := places[k]
+		if !there {
+			place = len(balances)
+			places[k] = place
+			balances = append(balances, Balance{Company: k.company, Key: k.key, Currency: k.currency})
+		}
+		b := &balances[place]
+		debit, credit := Amounts(e)
+		b.Debit, b.Credit = b.Debit.Plus(debit), b.Credit.Plus(credit)
+		b.Entries++
+	}
+	return balances
+}
+
+// Show writes an amount of a currency for a person.
+func Show(n decimal.Number, currency string, format record.Format) string {
+	places, _ := record.CurrencyDecimals(currency)
+	return format.Number(n.Fixed(max(n.Places(), places)))
 }

@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"slices"
+	"time"
 
 	"gorm.io/gorm/clause"
 
@@ -11,19 +13,23 @@ import (
 type company struct {
 	Key                               string `gorm:"primaryKey"`
 	Name, Country, Currency, Rounding string
+	Calendar                          record.Calendar `gorm:"serializer:json"`
 }
 
 type kind struct {
-	Key                      string `gorm:"primaryKey"`
-	Label, Plural, TypeLabel string
-	Sections                 []record.Section `gorm:"serializer:json"`
+	Key        string `gorm:"primaryKey"`
+	Position   int
+	Definition record.Kind `gorm:"serializer:json"`
 }
 
-type field struct {
+// AddedField is a field that an administrator added to a kind.
+type AddedField struct {
 	Kind       string `gorm:"primaryKey"`
 	Key        string `gorm:"primaryKey"`
 	Position   int
 	Definition record.Field `gorm:"serializer:json"`
+	RemovedAt  *string      // RFC 3339; nil: the field is there
+	RemovedBy  string
 }
 
 type kindType struct {
@@ -36,15 +42,6 @@ type kindType struct {
 
 func (kindType) TableName() string { return "types" }
 
-// Record is a saved record.
-type Record struct {
-	Kind    string `gorm:"primaryKey"`
-	Number  string `gorm:"primaryKey"`
-	Company string
-	Type    string
-	Values  map[string]string `gorm:"column:field_values;serializer:json"` // by field, in stored form
-}
-
 // Companies returns the companies by key.
 func (s *Store) Companies(ctx context.Context) ([]record.Company, error) {
 	return all(s.db.WithContext(ctx).Order("key"), func(c company) record.Company { return record.Company(c) })
@@ -56,35 +53,37 @@ func (s *Store) SaveCompany(ctx context.Context, c record.Company) error {
 	return s.db.WithContext(ctx).Save(&row).Error
 }
 
-// Kinds returns the kinds with their fields.
+// DeleteCompany removes a company. Rows that name it make it fail.
+func (s *Store) DeleteCompany(ctx context.Context, key string) error {
+	return s.db.WithContext(ctx).Delete(&company{Key: key}).Error
+}
+
+// Kinds returns the kinds with their fields, the added ones after the standard ones.
 func (s *Store) Kinds(ctx context.Context) ([]record.Kind, error) {
-	kinds, err := all(s.db.WithContext(ctx).Order("rowid"), func(k kind) record.Kind {
-		return record.Kind{Key: k.Key, Label: k.Label, Plural: k.Plural, TypeLabel: k.TypeLabel, Sections: k.Sections}
-	})
+	kinds, err := all(s.db.WithContext(ctx).Order("position"), func(k kind) record.Kind { return k.Definition })
 	if err != nil {
 		return nil, err
 	}
-	for i := range kinds {
-		query := s.db.WithContext(ctx).Where("kind = ?", kinds[i].Key).Order("position")
-		if kinds[i].Fields, err = all(query, func(f field) record.Field { return f.Definition }); err != nil {
-			return nil, err
+	added, err := all(s.db.WithContext(ctx).Where("removed_at IS NULL").Order("position"), func(f AddedField) AddedField { return f })
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range added {
+		if i := slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == f.Kind }); i >= 0 {
+			kinds[i].Fields = append(kinds[i].Fields, f.Definition)
 		}
+	}
+	for i := range kinds {
+		kinds[i].Sort()
 	}
 	return kinds, nil
 }
 
-// SaveKind adds a kind or replaces it and its fields.
-func (s *Store) SaveKind(ctx context.Context, k record.Kind) error {
+// SaveKinds adds the kinds, or replaces what they say. Added fields stay.
+func (s *Store) SaveKinds(ctx context.Context, kinds []record.Kind) error {
 	return s.Transaction(ctx, func(tx *Store) error {
-		row := kind{k.Key, k.Label, k.Plural, k.TypeLabel, append([]record.Section{}, k.Sections...)}
-		if err := tx.db.Save(&row).Error; err != nil {
-			return err
-		}
-		if err := tx.db.Where("kind = ?", k.Key).Delete(&field{}).Error; err != nil {
-			return err
-		}
-		for i, f := range k.Fields {
-			if err := tx.db.Create(&field{k.Key, f.Key, i, f}).Error; err != nil {
+		for i, k := range kinds {
+			if err := tx.db.Save(&kind{k.Key, i, k}).Error; err != nil {
 				return err
 			}
 		}
@@ -92,32 +91,47 @@ func (s *Store) SaveKind(ctx context.Context, k record.Kind) error {
 	})
 }
 
+// AddedFields returns the fields that were added to a kind, removed ones too.
+func (s *Store) AddedFields(ctx context.Context, kind string) ([]AddedField, error) {
+	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("position"), func(f AddedField) AddedField { return f })
+}
+
+// SaveField adds or changes an added field; it is no longer removed.
+func (s *Store) SaveField(ctx context.Context, kind string, f record.Field) error {
+	row := AddedField{Kind: kind, Key: f.Key, Definition: f}
+	return s.Transaction(ctx, func(tx *Store) error {
+		if err := tx.db.Raw("SELECT COALESCE((SELECT position FROM added_fields WHERE kind = ? AND key = ?), (SELECT COUNT(*) FROM added_fields WHERE kind = ?))", kind, f.Key, kind).Scan(&row.Position).Error; err != nil {
+			return err
+		}
+		return tx.db.Save(&row).Error
+	})
+}
+
+// RemoveField takes a field out of its kind. Its values stay with the records.
+func (s *Store) RemoveField(ctx context.Context, kind, key string, at time.Time, by string) error {
+	return s.db.WithContext(ctx).Model(&AddedField{}).Where("kind = ? AND key = ?", kind, key).
+		Updates(map[string]any{"removed_at": at.UTC().Format(time.RFC3339), "removed_by": by}).Error
+}
+
 // Types returns the types of a kind, in their order.
 func (s *Store) Types(ctx context.Context, kind string) ([]record.Type, error) {
-	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("position"), func(t kindType) record.Type {
+	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("position, key"), func(t kindType) record.Type {
 		return record.Type{Kind: t.Kind, Key: t.Key, Label: t.Label, Companies: t.Companies}
 	})
 }
 
-// SaveType adds or replaces a type, at a place among the types of its kind.
-func (s *Store) SaveType(ctx context.Context, t record.Type, position int) error {
-	row := kindType{t.Kind, t.Key, t.Label, append([]string{}, t.Companies...), position}
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+// SaveType adds a type after the others of its kind, or changes one in its place.
+func (s *Store) SaveType(ctx context.Context, t record.Type) error {
+	row := kindType{Kind: t.Kind, Key: t.Key, Label: t.Label, Companies: append([]string{}, t.Companies...)}
+	return s.Transaction(ctx, func(tx *Store) error {
+		if err := tx.db.Raw("SELECT COUNT(*) FROM types WHERE kind = ?", t.Kind).Scan(&row.Position).Error; err != nil {
+			return err
+		}
+		return tx.db.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "kind"}, {Name: "key"}}, DoUpdates: clause.AssignmentColumns([]string{"label", "companies"})}).Create(&row).Error
+	})
 }
 
-// Records returns the saved records of a kind by number.
-func (s *Store) Records(ctx context.Context, kind string) ([]Record, error) {
-	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("number"), func(r Record) Record { return r })
-}
-
-// Record returns one saved record. The error is ErrNotFound when there is none.
-func (s *Store) Record(ctx context.Context, kind, number string) (Record, error) {
-	var r Record
-	err := s.db.WithContext(ctx).First(&r, "kind = ? AND number = ?", kind, number).Error
-	return r, found(err, kind, number)
-}
-
-// SaveRecord adds or replaces a record.
-func (s *Store) SaveRecord(ctx context.Context, r Record) error {
-	return s.db.WithContext(ctx).Save(&r).Error
+// DeleteType removes a type.
+func (s *Store) DeleteType(ctx context.Context, kind, key string) error {
+	return s.db.WithContext(ctx).Delete(&kindType{}, "kind = ? AND key = ?", kind, key).Error
 }

@@ -8,17 +8,34 @@ import (
 	"codicil/internal/contract"
 )
 
-// Posting is a document of the practice ledger, with all that its rules did.
+// Posting is a document of a ledger, with all that its rules did.
 type Posting struct {
+	Ledger                   string `gorm:"primaryKey"` // "books" or "practice"
 	Number                   string `gorm:"primaryKey"`
 	Sequence                 int64
 	Kind, Company, Type, Day string
 	Title                    string
 	Document                 proof.Document   `gorm:"serializer:json"`
 	Outcome                  contract.Outcome `gorm:"serializer:json"`
+	Reverses                 string           // the number of the posting that this one takes back; may be ""
 	PostedAt                 time.Time
 	PostedBy                 string
 }
+
+// Entry is one line of a ledger's journal.
+type Entry struct {
+	Ledger               string `gorm:"primaryKey"`
+	Posting              string `gorm:"primaryKey"`
+	Line                 int    `gorm:"primaryKey"`
+	Company, Day         string
+	Account, Text        string
+	Debit, Credit        string // exact decimals; "": none
+	Currency             string
+	PartnerKind, Partner string // "": the account keeps no partners
+}
+
+// TableName is where the entries stand.
+func (Entry) TableName() string { return "journal" }
 
 // NextNumber takes the next number of a series; the first is 1. Within a
 // transaction that fails, the number is not taken.
@@ -29,19 +46,50 @@ func (s *Store) NextNumber(ctx context.Context, series string) (int64, error) {
 	return next, err
 }
 
-// AddPosting adds a posting.
-func (s *Store) AddPosting(ctx context.Context, p Posting) error {
-	return s.db.WithContext(ctx).Create(&p).Error
+// AddPosting adds a posting with its entries.
+func (s *Store) AddPosting(ctx context.Context, p Posting, entries []Entry) error {
+	return s.Transaction(ctx, func(tx *Store) error {
+		if err := tx.db.Create(&p).Error; err != nil {
+			return err
+		}
+		if len(entries) == 0 {
+			return nil
+		}
+		return tx.db.Create(&entries).Error
+	})
 }
 
-// Postings returns all postings, newest first, without their outcomes.
-func (s *Store) Postings(ctx context.Context) ([]Posting, error) {
-	return all(s.db.WithContext(ctx).Omit("outcome").Order("sequence DESC"), func(p Posting) Posting { return p })
+// Postings returns the postings of a ledger, newest first, without their outcomes.
+func (s *Store) Postings(ctx context.Context, ledger string) ([]Posting, error) {
+	return all(s.db.WithContext(ctx).Where("ledger = ?", ledger).Omit("outcome").Order("sequence DESC"), func(p Posting) Posting { return p })
 }
 
 // Posting returns one posting. The error is ErrNotFound when there is none.
-func (s *Store) Posting(ctx context.Context, number string) (Posting, error) {
+func (s *Store) Posting(ctx context.Context, ledger, number string) (Posting, error) {
 	var p Posting
-	err := s.db.WithContext(ctx).First(&p, "number = ?", number).Error
+	err := s.db.WithContext(ctx).First(&p, "ledger = ? AND number = ?", ledger, number).Error
 	return p, found(err, "posting", number)
+}
+
+// Entries returns the journal of a ledger in the order of posting.
+func (s *Store) Entries(ctx context.Context, ledger string) ([]Entry, error) {
+	query := s.db.WithContext(ctx).Joins("JOIN postings ON postings.ledger = journal.ledger AND postings.number = journal.posting").
+		Where("journal.ledger = ?", ledger).Order("postings.sequence, journal.line")
+	return all(query, func(e Entry) Entry { return e })
+}
+
+// EmptyLedger removes all postings of a ledger and begins its numbers anew.
+func (s *Store) EmptyLedger(ctx context.Context, ledger string) error {
+	return s.Transaction(ctx, func(tx *Store) error {
+		for _, statement := range []string{
+			"DELETE FROM postings WHERE ledger = @ledger", // entries go with their posting
+			"DELETE FROM series WHERE key = @ledger OR key LIKE @ledger || '/%'",
+			"UPDATE proofs SET posting = '' WHERE posting <> '' AND @ledger = 'practice'",
+		} {
+			if err := tx.db.Exec(statement, map[string]any{"ledger": ledger}).Error; err != nil {
+				return err
+			}
+		}
+		return nil
+	})
 }

@@ -42,6 +42,9 @@ func Open(ctx context.Context, path string) (*Store, error) {
 	// instead of failing half-way; what is committed is on the disk.
 	location += "?_pragma=busy_timeout(5000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_txlock=immediate"
 	db, err := gorm.Open(sqlite.Open(location), &gorm.Config{
+		PrepareStmt: true,
+		// An error of a part always fails the whole, so that parts need no savepoints.
+		DisableNestedTransaction: true,
 		Logger: logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, SlowThreshold: time.Second}),
 	})
 	if err != nil {

@@ -26,7 +26,7 @@ func open(t *testing.T, path string) *store.Store {
 func prepared(t *testing.T, path string) *store.Store {
 	t.Helper()
 	s := open(t, path)
-	require.NoError(t, s.SaveKind(t.Context(), record.Kind{Key: "vendor", Fields: []record.Field{{Key: "b"}, {Key: "a", Type: record.Date}}}))
+	require.NoError(t, s.SaveKinds(t.Context(), []record.Kind{{Key: "vendor", Fields: []record.Field{{Key: "b"}, {Key: "a", Type: record.Date}}}}))
 	return s
 }
 
@@ -92,7 +92,7 @@ func TestWhatIsNotThereIsSaid(t *testing.T) {
 	for _, err := range []error{
 		func() error { _, err := s.Rule(t.Context(), 9); return err }(),
 		func() error { _, err := s.Proof(t.Context(), 9); return err }(),
-		func() error { _, err := s.Posting(t.Context(), "P1"); return err }(),
+		func() error { _, err := s.Posting(t.Context(), "practice", "P1"); return err }(),
 		func() error { _, err := s.Record(t.Context(), "vendor", "V1"); return err }(),
 		s.DeleteProof(t.Context(), 9),
 	} {

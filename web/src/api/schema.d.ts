@@ -62,7 +62,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What was posted to the practice ledger, newest first */
+        /** What was posted to a ledger, newest first */
         get: operations["listPostings"];
         put?: never;
         /** Post a test document to the practice ledger; only an accepted one is posted */
@@ -227,6 +227,282 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/companies/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Add or change a company */
+        put: operations["saveCompany"];
+        post?: never;
+        /** Remove a company that nothing names */
+        delete: operations["deleteCompany"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/types/{kind}/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Add or change a type of a kind */
+        put: operations["saveType"];
+        post?: never;
+        /** Remove a type that nothing names */
+        delete: operations["deleteType"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds/{kind}/fields": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add a field to a kind, for all companies */
+        post: operations["addField"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds/{kind}/fields/removed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        /** Added fields that were removed; their values are still there */
+        get: operations["listRemovedFields"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds/{kind}/fields/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Change an added field; refused where saved values would not fit */
+        put: operations["changeField"];
+        post?: never;
+        /** Remove an added field; refused while a rule in force uses it */
+        delete: operations["removeField"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds/{kind}/fields/{key}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        /** What uses a field */
+        get: operations["getFieldUses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds/{kind}/fields/{key}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Which saved values would not fit a changed field */
+        post: operations["checkField"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds/{kind}/fields/{key}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring a removed field back with its values */
+        post: operations["restoreField"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/layouts": {
+        parameters: {
+            query: {
+                kind: string;
+                company?: string;
+                type?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How forms of a kind are arranged in a company and type */
+        get: operations["getLayout"];
+        /** Arrange the forms of a scope */
+        put: operations["saveLayout"];
+        post?: never;
+        /** Go back to the layout of the next wider scope */
+        delete: operations["deleteLayout"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/follow-ons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How records become the beginning of others */
+        get: operations["listFollowOns"];
+        put?: never;
+        /** Add a map; refused when two fields do not fit */
+        post: operations["addFollowOn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/follow-ons/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is wrong with the pairs of a map */
+        post: operations["checkFollowOn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/follow-ons/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a map */
+        put: operations["changeFollowOn"];
+        post?: never;
+        /** Remove a map */
+        delete: operations["deleteFollowOn"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/follow-ons/{id}/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The beginning of the record that follows; nothing is kept */
+        post: operations["beginFollowOn"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/links/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        /** Records to choose from, by number and name */
+        get: operations["findLinks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/records": {
         parameters: {
             query?: never;
@@ -234,8 +510,198 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The saved records of a kind */
-        get: operations["listRecords"];
+        get?: never;
+        put?: never;
+        /** Save a new or changed record; a refused one is not kept */
+        post: operations["saveRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/records/list": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A page of a list */
+        post: operations["listRecords"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/records/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A whole list as CSV */
+        post: operations["exportRecords"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/records/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What somebody else changed meanwhile, beside what this person changed; nothing is kept */
+        post: operations["mergeRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/records/{kind}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        /** One record */
+        get: operations["getRecord"];
+        put?: never;
+        post?: never;
+        /** Delete a record that nothing links to; a posted one never */
+        delete: operations["deleteRecord"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/records/{kind}/{number}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        /** What the record has been, newest first */
+        get: operations["getRecordHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/records/{kind}/{number}/post": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Post a kept document to the books */
+        post: operations["postRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/records/{kind}/{number}/reverse": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a posted document back by a reversing one */
+        post: operations["reverseRecord"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ledgers/{ledger}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ledger: components["parameters"]["Ledger"];
+            };
+            cookie?: never;
+        };
+        /** How much a ledger holds */
+        get: operations["getLedger"];
+        put?: never;
+        post?: never;
+        /** Empty the practice ledger; the books cannot be emptied */
+        delete: operations["emptyLedger"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ledgers/{ledger}/journal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ledger: components["parameters"]["Ledger"];
+            };
+            cookie?: never;
+        };
+        /** The journal in the order of posting, newest first */
+        get: operations["getJournal"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/ledgers/{ledger}/balances": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ledger: components["parameters"]["Ledger"];
+            };
+            cookie?: never;
+        };
+        /** Balances by account, vendor or customer, each by company and currency */
+        get: operations["getBalances"];
         put?: never;
         post?: never;
         delete?: never;
@@ -325,6 +791,16 @@ export interface components {
             /** @description Stable; for programs */
             code: string;
             problems?: components["schemas"]["RuleProblem"][];
+            /** @description What stands in the way, as far as it can be listed */
+            uses?: components["schemas"]["Use"][];
+            /** @description How much stands in the way */
+            count?: number;
+        };
+        Use: {
+            /** @description A kind of record, or rule, proof, layout, map, type */
+            what: string;
+            key: string;
+            title: string;
         };
         RuleProblem: {
             /** @description target, when, value, must, manner, lifetime, severity, message, on, scope or whenChanged */
@@ -361,6 +837,25 @@ export interface components {
             label: string;
             plural: string;
             typeLabel: string;
+            /** @description Its records are posted when they are complete, and never change after that */
+            posted?: boolean;
+            /** @description Its records may be used by every company */
+            shared?: boolean;
+            prefix: string;
+            digits: number;
+            /** @description The fields by which people know a record */
+            title: string[];
+            /** @description The field that holds a document's date */
+            day?: string;
+            signed?: string[];
+            journal?: {
+                account: string;
+                debit: string;
+                credit: string;
+                text?: string;
+                control?: string;
+                partners?: string[];
+            };
             sections: components["schemas"]["Section"][];
             fields: components["schemas"]["Field"][];
         };
@@ -374,12 +869,24 @@ export interface components {
             help?: string;
             section: string;
             /** @enum {string} */
-            type: "text" | "email" | "number" | "amount" | "percent" | "date" | "yes-no" | "choice";
+            type: "text" | "number" | "amount" | "quantity" | "percent" | "date" | "yes-no" | "choice" | "link" | "email" | "telephone" | "web-address" | "bank-account" | "tax-number";
             length?: number;
             case?: string;
             digits?: number;
             decimals?: number;
+            /** @description Key of the field that holds its currency */
             currency?: string;
+            /** @description Key of the field that holds its unit */
+            unit?: string;
+            /** @description Key of the field that holds its country */
+            country?: string;
+            /** @description A regular expression that the whole text must match */
+            pattern?: string;
+            /** @description The kind of record that a link names */
+            kind?: string;
+            added?: boolean;
+            searched?: boolean;
+            loaded?: boolean;
             choices?: {
                 code: string;
                 label: string;
@@ -390,7 +897,16 @@ export interface components {
             name: string;
             country: string;
             currency: string;
-            rounding: string;
+            /** @enum {string} */
+            rounding: "half-up" | "half-even";
+            calendar: {
+                /** @description 1 is Monday */
+                freeDays: number[];
+                holidays: {
+                    day: string;
+                    name: string;
+                }[];
+            };
         };
         Type: {
             kind: string;
@@ -562,6 +1078,8 @@ export interface components {
             entered: {
                 [key: string]: components["schemas"]["EnteredItem"];
             };
+            lines?: components["schemas"]["EnteredLine"][];
+            storedLines?: components["schemas"]["Line"][];
             /** @description Number of the saved record that this changes; none: a new one */
             record?: string;
             /** @description Saved values to change, as a proof carries them; goes before record */
@@ -575,6 +1093,25 @@ export interface components {
             /** @description How typed texts that are kept are to be read */
             format?: components["schemas"]["Format"];
         };
+        EnteredLine: {
+            /** @description Names the line as long as it lives */
+            number: number;
+            entered: {
+                [key: string]: components["schemas"]["EnteredItem"];
+            };
+        };
+        Line: {
+            number: number;
+            values: {
+                [key: string]: string;
+            };
+        };
+        Content: {
+            values: {
+                [key: string]: string;
+            };
+            lines?: components["schemas"]["Line"][];
+        };
         /** @description A text as a person typed it, or a value in its stored form */
         EnteredItem: {
             typed?: string;
@@ -585,6 +1122,11 @@ export interface components {
             format?: components["schemas"]["Format"];
             /** @description A rule to try as it stands here, before it is kept */
             rule?: components["schemas"]["RuleChange"];
+            /**
+             * @description Missing: posting
+             * @enum {string}
+             */
+            moment?: "typing" | "saving" | "posting";
         };
         Shown: {
             /** @description Exact and the same for everybody */
@@ -595,8 +1137,14 @@ export interface components {
         Outcome: {
             /** @enum {string} */
             verdict: "accepted" | "needs reason" | "refused";
+            /** @description Those of the header */
             fields: components["schemas"]["FieldOutcome"][];
+            lines: components["schemas"]["LineOutcome"][];
             messages: components["schemas"]["Message"][];
+        };
+        LineOutcome: {
+            number: number;
+            fields: components["schemas"]["FieldOutcome"][];
         };
         FieldOutcome: {
             key: string;
@@ -640,6 +1188,8 @@ export interface components {
             severity: "refuse" | "confirm" | "advise";
             code: string;
             field: string;
+            /** @description Number of the line it points to; none: the header */
+            line?: number;
             /** Format: int64 */
             rule?: number;
             text: string;
@@ -653,6 +1203,8 @@ export interface components {
             day: string;
             title: string;
             record?: string;
+            /** @description The posting that this one takes back */
+            reverses?: string;
             /** Format: date-time */
             postedAt: string;
             postedBy: string;
@@ -661,16 +1213,249 @@ export interface components {
             summary: components["schemas"]["PostingSummary"];
             document: components["schemas"]["Document"];
             outcome: components["schemas"]["Outcome"];
+            entries: components["schemas"]["JournalEntry"][];
+            /** @description The proofs that were kept from it */
+            proofs: components["schemas"]["Use"][];
+            reversedBy?: string;
         };
         Record: {
             number: string;
             kind: string;
             company: string;
             type: string;
+            state: components["schemas"]["RecordState"];
+            version: number;
             title: string;
-            values: {
+            content: components["schemas"]["Content"];
+            /** @description The record that this one follows */
+            origin?: components["schemas"]["Use"];
+            followers: components["schemas"]["Use"][];
+            reverses?: string;
+            reversedBy?: string;
+            /** Format: date-time */
+            changedAt: string;
+            changedBy: string;
+        };
+        /** @enum {string} */
+        RecordState: "kept" | "posted" | "reversed";
+        Selection: {
+            search?: string;
+            companies?: string[];
+            types?: string[];
+            states?: components["schemas"]["RecordState"][];
+            filters?: {
+                field: string;
+                /** @enum {string} */
+                relation: "is" | "is-not" | "contains" | "from" | "up-to" | "is-blank" | "is-filled";
+                value?: string;
+            }[];
+            sort?: string;
+            descending?: boolean;
+        };
+        ListRequest: {
+            kind: string;
+            selection: components["schemas"]["Selection"];
+            /** @description Keys of fields of the header */
+            columns?: string[];
+            offset?: number;
+            /** @description Missing: 100 */
+            limit?: number;
+            format?: components["schemas"]["Format"];
+        };
+        RecordPage: {
+            /** @description How many the selection finds */
+            total: number;
+            /** @description How many there are */
+            all: number;
+            rows: components["schemas"]["RecordRow"][];
+        };
+        RecordRow: {
+            number: string;
+            company: string;
+            type: string;
+            state: components["schemas"]["RecordState"];
+            title: string;
+            /** @description One for each column, as the person reads it */
+            cells: string[];
+        };
+        LinkOption: {
+            number: string;
+            title: string;
+            /** @description What tells it from another of the same name */
+            about: string;
+            company: string;
+        };
+        SaveRequest: {
+            document: components["schemas"]["Document"];
+            format?: components["schemas"]["Format"];
+            /** @description The version of the record that was changed */
+            version?: number;
+            /** @description The record that a new one follows */
+            origin?: components["schemas"]["Use"];
+        };
+        SaveAnswer: {
+            outcome: components["schemas"]["Outcome"];
+            /** @description Missing: it was refused or waits for a reason */
+            record?: components["schemas"]["Record"];
+        };
+        PostRequest: {
+            version: number;
+            reasons?: {
                 [key: string]: string;
             };
+            format?: components["schemas"]["Format"];
+        };
+        ReverseRequest: {
+            version: number;
+            /** @description The date of the reversing document */
+            day: string;
+        };
+        ValueChange: {
+            field: string;
+            line?: number;
+            label: string;
+            before: components["schemas"]["Shown"];
+            after: components["schemas"]["Shown"];
+        };
+        RecordVersion: {
+            version: number;
+            what: string;
+            type: string;
+            /** Format: date-time */
+            changedAt: string;
+            changedBy: string;
+            changes: components["schemas"]["ValueChange"][];
+        };
+        Merge: {
+            record: components["schemas"]["Record"];
+            /** @description What only the other person changed */
+            theirs: components["schemas"]["ValueChange"][];
+            clashes: components["schemas"]["Clash"][];
+        };
+        Clash: {
+            field: string;
+            line?: number;
+            label: string;
+            base: components["schemas"]["Shown"];
+            theirs: components["schemas"]["Shown"];
+            mine: components["schemas"]["Shown"];
+        };
+        RemovedField: {
+            field: components["schemas"]["Field"];
+            removedAt: string;
+            removedBy: string;
+            /** @description How many records hold a value of it */
+            values: number;
+        };
+        FieldUses: {
+            /** @description How many records hold a value of it */
+            values: number;
+            uses: components["schemas"]["Use"][];
+        };
+        FieldCheck: {
+            values: number;
+            misfits: number;
+            examples: {
+                number: string;
+                line?: number;
+                value: string;
+                message: string;
+            }[];
+        };
+        Layout: {
+            sections: components["schemas"]["LayoutSection"][];
+        };
+        LayoutSection: {
+            key: string;
+            label?: string;
+            hidden?: boolean;
+            fields: components["schemas"]["LayoutField"][];
+        };
+        LayoutField: {
+            key: string;
+            label?: string;
+            /** @description Columns of twelve */
+            width: number;
+            hidden?: boolean;
+        };
+        LayoutView: {
+            layout: components["schemas"]["Layout"];
+            /** @description Somebody made it; otherwise it is the default */
+            made: boolean;
+            /** @description The scope for which it was made; empty: all */
+            company: string;
+            type: string;
+            /** @description Every layout that was made for the kind; the key is company/type */
+            others: components["schemas"]["Use"][];
+        };
+        FollowOn: {
+            /** Format: int64 */
+            id?: number;
+            name: string;
+            from: string;
+            to: string;
+            /** @description The type of the new record; empty: the person chooses */
+            type?: string;
+            pairs: components["schemas"]["Pair"][];
+        };
+        Pair: {
+            /** @description A field, or # for the number of the record; empty: the constant */
+            from?: string;
+            constant?: string;
+            to: string;
+            /** @description Into a line of its own, the first, second and so on */
+            line?: number;
+        };
+        PairProblem: {
+            pair: number;
+            message: string;
+        };
+        BeginRequest: {
+            /** @description The record that is followed */
+            number: string;
+            /** @description Where the map leaves it to the person */
+            type?: string;
+        };
+        Beginning: {
+            document: components["schemas"]["Document"];
+            origin: components["schemas"]["Use"];
+            /** @description Records that follow it already */
+            earlier: components["schemas"]["Use"][];
+        };
+        /** @enum {string} */
+        LedgerName: "books" | "practice";
+        LedgerSummary: {
+            ledger: components["schemas"]["LedgerName"];
+            postings: number;
+            entries: number;
+            /** @description Proofs that were kept from one of its postings */
+            proofs: number;
+        };
+        JournalEntry: {
+            posting: string;
+            line: number;
+            company: string;
+            /** @description As the person reads it */
+            day: string;
+            account: string;
+            accountTitle: string;
+            text: string;
+            debit: components["schemas"]["Shown"];
+            credit: components["schemas"]["Shown"];
+            currency: string;
+            partner: string;
+            partnerTitle: string;
+        };
+        Balance: {
+            company: string;
+            /** @description Number of the account, vendor or customer */
+            key: string;
+            title: string;
+            currency: string;
+            debit: components["schemas"]["Shown"];
+            credit: components["schemas"]["Shown"];
+            balance: components["schemas"]["Shown"];
+            entries: number;
         };
         Expectation: {
             /** @enum {string} */
@@ -684,6 +1469,7 @@ export interface components {
             /** @enum {string} */
             severity: "refuse" | "confirm" | "advise";
             field: string;
+            line?: number;
             text: string;
             /** Format: int64 */
             rule?: number;
@@ -698,6 +1484,8 @@ export interface components {
             /** @description Fields whose final value is expected; none: all that are not blank */
             fields?: string[];
             expect?: components["schemas"]["Expectation"];
+            /** @description The number under which the test was posted to the practice ledger */
+            posting?: string;
         };
         Proof: {
             /** Format: int64 */
@@ -708,6 +1496,8 @@ export interface components {
             expect: components["schemas"]["Expectation"];
             /** @description The names of the rules it proves */
             titles: string[];
+            /** @description The test posting it was kept from, as long as that is in the practice ledger */
+            posting?: string;
         };
         ProofRun: {
             held: number;
@@ -747,6 +1537,13 @@ export interface components {
     };
     parameters: {
         KindKey: string;
+        KindPath: string;
+        KeyPath: string;
+        Number: string;
+        Ledger: components["schemas"]["LedgerName"];
+        /** @description Missing: the practice ledger */
+        LedgerQuery: components["schemas"]["LedgerName"];
+        Format: components["schemas"]["Format"];
         Identity: number;
     };
     requestBodies: never;
@@ -829,7 +1626,10 @@ export interface operations {
     };
     listPostings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Missing: the practice ledger */
+                ledger?: components["parameters"]["LedgerQuery"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -884,7 +1684,10 @@ export interface operations {
     };
     getPosting: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Missing: the practice ledger */
+                ledger?: components["parameters"]["LedgerQuery"];
+            };
             header?: never;
             path: {
                 number: string;
@@ -1170,10 +1973,286 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
-    listRecords: {
+    saveCompany: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Company"];
+            };
+        };
+        responses: {
+            /** @description The company */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Company"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteCompany: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    saveType: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Type"];
+            };
+        };
+        responses: {
+            /** @description The type */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Type"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteType: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    addField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Field"];
+            };
+        };
+        responses: {
+            /** @description The field */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Field"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listRemovedFields: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The removed fields */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RemovedField"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    changeField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Field"];
+            };
+        };
+        responses: {
+            /** @description The field */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Field"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getFieldUses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What uses it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldUses"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    checkField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Field"];
+            };
+        };
+        responses: {
+            /** @description The values */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FieldCheck"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    restoreField: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The field */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Field"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getLayout: {
         parameters: {
             query: {
-                kind: components["parameters"]["KindKey"];
+                kind: string;
+                company?: string;
+                type?: string;
             };
             header?: never;
             path?: never;
@@ -1181,13 +2260,562 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The records */
+            /** @description The layout */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Record"][];
+                    "application/json": components["schemas"]["LayoutView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    saveLayout: {
+        parameters: {
+            query: {
+                kind: string;
+                company?: string;
+                type?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Layout"];
+            };
+        };
+        responses: {
+            /** @description The layout */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteLayout: {
+        parameters: {
+            query: {
+                kind: string;
+                company?: string;
+                type?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The layout that shows now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LayoutView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listFollowOns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The maps */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowOn"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    addFollowOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowOn"];
+            };
+        };
+        responses: {
+            /** @description The map */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowOn"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    checkFollowOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowOn"];
+            };
+        };
+        responses: {
+            /** @description What is wrong */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PairProblem"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    changeFollowOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FollowOn"];
+            };
+        };
+        responses: {
+            /** @description The map */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FollowOn"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteFollowOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    beginFollowOn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginRequest"];
+            };
+        };
+        responses: {
+            /** @description The beginning */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Beginning"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    findLinks: {
+        parameters: {
+            query?: {
+                search?: string;
+                company?: string;
+            };
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The records that fit best */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LinkOption"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    saveRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveRequest"];
+            };
+        };
+        responses: {
+            /** @description What the plan made of it, and the record if it was kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaveAnswer"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listRecords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListRequest"];
+            };
+        };
+        responses: {
+            /** @description The page */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordPage"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    exportRecords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListRequest"];
+            };
+        };
+        responses: {
+            /** @description The list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    mergeRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaveRequest"];
+            };
+        };
+        responses: {
+            /** @description Both changes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Merge"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The record */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Deleted */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getRecordHistory: {
+        parameters: {
+            query?: {
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The versions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordVersion"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    postRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PostRequest"];
+            };
+        };
+        responses: {
+            /** @description What the plan made of it, and the record if it was posted */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SaveAnswer"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    reverseRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReverseRequest"];
+            };
+        };
+        responses: {
+            /** @description The reversing document */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Record"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getLedger: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ledger: components["parameters"]["Ledger"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The ledger */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LedgerSummary"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    emptyLedger: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ledger: components["parameters"]["Ledger"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Emptied */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getJournal: {
+        parameters: {
+            query?: {
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path: {
+                ledger: components["parameters"]["Ledger"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The entries */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JournalEntry"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getBalances: {
+        parameters: {
+            query: {
+                by: "account" | "vendor" | "customer";
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path: {
+                ledger: components["parameters"]["Ledger"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The balances */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Balance"][];
                 };
             };
             default: components["responses"]["Failure"];

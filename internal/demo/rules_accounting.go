@@ -1,0 +1,79 @@
+package demo
+
+import "codicil/core/rule"
+
+func accountingRules() []given {
+	bills := groups("VI", "VC")
+	return []given{
+		met("vendor", "vendor", groups("VI", "VC", "PY"), "is blank(customer)", rule.Required, note("Moya, payables", "2024-02-05", "An invoice belongs to somebody.")),
+		met("reference", "reference", bills, "", rule.Required, note("Moya, payables", "2024-02-05", "Without the number on the paper nobody finds it again.")),
+		met("document-date", "document_date", bills, "", rule.Required, note("Group tax", "2024-03-11", "Input tax is claimed by the date on the invoice.")),
+		met("total-bill", "total", bills, "", rule.Required, note("Moya, payables", "2024-02-05", "The amount on the paper is compared with what is posted.")),
+		met("cost-centre", "lines.cost_centre", everywhere, "line.account.cost_centre_required", rule.Required, note("Controlling", "2024-04-15", "A third of the costs stood at no cost centre.")),
+		met("text-accrual", "text", groups("JE", "AC"), "", rule.Required, note("Auditors", "2025-03-28", "Entries without a reason were questioned one by one.")),
+
+		fill("posted-today", "posting_date", everywhere, "", rule.NewOnly, "today()", note("Group accounting", "2024-02-05", "Nearly always today.")),
+		fill("currency-bill", "currency", bills, "is filled(vendor.order_currency)", rule.WheneverBlank, "vendor.order_currency", note("Finn, purchasing", "2024-02-05", "The vendor invoices in the currency we order in.")),
+		fill("currency-paper", "currency", everywhere, "", rule.WheneverBlank, "company.currency", note("Group accounting", "2024-02-05", "Our own currency unless somebody says otherwise.")),
+		fill("terms-bill", "payment_terms", bills, "", rule.NewOnly, "vendor.payment_terms", note("Moya, payables", "2024-02-05", "Agreed with the vendor; an invoice may differ.")),
+		fill("method-bill", "payment_method", bills, "", rule.NewOnly, "vendor.payment_method", note("Treasury", "2024-02-20", "Agreed with the vendor.")),
+		fill("due", "due_on", groups("VI", "CI"), "is filled(document_date)", rule.WheneverBlank,
+			`add days(document_date, if payment_terms = "N14" then 14 else if payment_terms in ("N30", "D10") then 30 else if payment_terms = "N45" then 45 else if payment_terms = "N60" then 60 else 0)`,
+			note("Treasury", "2024-02-20", "The payment run goes by this date.")),
+		fill("revenue", "lines.account", groups("CI"), "is filled(line.item)", rule.WheneverBlank, "line.item.revenue_account", note("Group accounting", "2025-05-19", "Salt and rope were mixed up in the sales report.")),
+		fill("line-text", "lines.text", everywhere, "is filled(text)", rule.NewOnly, "text", note("Moya, payables", "2024-09-30", "Typed twice by everybody.")),
+		fill("tax-account", "lines.tax_code", everywhere, "is filled(line.account.tax_code)", rule.NewOnly, "line.account.tax_code", note("Group tax", "2024-03-11", "The account knows the usual code.")),
+
+		replace("block-bill", "payment_block", groups("VI"), "vendor.payment_block", "true", note("Treasury", "2024-10-21", "Invoices of blocked vendors were paid all the same.")),
+		replace("block-reason-bill", "block_reason", groups("VI"), "vendor.payment_block", "vendor.block_reason", note("Treasury", "2024-10-21", "So that the reason is seen where the payment is missed.")),
+
+		must("account-blocked", "lines.account", everywhere, rule.Refuse, "line.account.blocked", "false", "This account is blocked for posting. Choose another.", note("Group accounting", "2024-02-05", "Old accounts stay for the reports only.")),
+		must("date-order", "posting_date", bills, rule.Refuse, "", "posting_date >= document_date", "The invoice is posted before it was written. Correct one of the two dates.", note("Group tax", "2024-03-11", "Next year's date, typed in December.")),
+		must("large-kaisan", "lines.debit", in("30"), rule.Confirm, "", "line.debit <= 10000000", "More than 10 000 000 yen in one line. Say who looked at it.", note("Rina, Kaisan", "2024-08-27", "Four eyes, as the treasury asked.")),
+		must("late", "document_date", groups("VI"), rule.Advise, "", "add days(document_date, 60) >= posting_date", "The invoice is older than sixty days. Input tax may have to be claimed in an earlier period.", note("Group tax", "2025-01-20", "The tax office asked three times.")),
+		must("export-tax", "lines.tax_code", groups("VI"), rule.Refuse, "", `line.tax_code != "X"`, "X is for what we export. Choose another tax code.", note("Group tax", "2024-03-11", "Reported as our own exports twice.")),
+	}
+}
+
+// bill is a vendor invoice over 123.00 with its tax.
+var bill = values{"vendor": "V10002", "reference": "HP-2207", "document_date": "2026-11-20", "total": "123", "text": "Tank inspection"}
+
+var billLines = []values{{"account": "550000", "debit": "100", "cost_centre": "K10100"}, {"account": "118000", "debit": "23"}, {"account": "211000", "credit": "123"}}
+
+// changing returns the lines with some values of one of them changed.
+func changing(lines []values, place int, v values) []values {
+	changed := append([]values{}, lines...)
+	changed[place] = with(changed[place], v)
+	return changed
+}
+
+var entry = values{"text": "Depreciation of the month"}
+
+var entryLines = []values{{"account": "590000", "debit": "412.5", "cost_centre": "K10100"}, {"account": "159000", "credit": "412.5"}}
+
+var accountingProofs = []givenProof{
+	{name: "An invoice takes its terms from the vendor and is due thirty days later", company: "10", kindType: "VI", entered: bill, lines: billLines,
+		proves: []string{"posted-today", "currency-bill", "terms-bill", "method-bill", "due", "line-text", "tax-account", "vendor"},
+		values: values{"posting_date": "2026-11-24", "currency": "EUR", "payment_terms": "N30", "payment_method": "T", "due_on": "2026-12-20", "lines.3.text": "Tank inspection", "lines.1.tax_code": "S"}},
+	{name: "A German vendor of Alpin invoices in euro", company: "40", kindType: "VI", proves: []string{"currency-bill", "currency-paper"}, entered: values{"vendor": "V40002", "reference": "EP 118", "document_date": "2026-11-20", "total": "80"},
+		lines: []values{{"account": "550000", "debit": "80", "cost_centre": "K40200"}, {"account": "211000", "credit": "80"}}, values: values{"currency": "EUR"}},
+	{name: "A journal entry is in our own currency", company: "10", kindType: "JE", proves: []string{"currency-paper"}, entered: entry, lines: entryLines, values: values{"currency": "EUR"}},
+	{name: "A customer invoice finds the revenue account by its item", company: "20", kindType: "CI", proves: []string{"revenue"}, entered: values{"customer": "C20001", "document_date": "2026-11-24"},
+		lines: []values{{"account": "110000", "debit": "50"}, {"item": "I2012", "credit": "50"}}, values: values{"lines.2.account": "401000"}},
+	{name: "An invoice of nobody is refused", company: "10", kindType: "VI", proves: []string{"vendor"}, entered: with(bill, values{"vendor": "", "currency": "EUR"}), lines: changing(billLines, 2, values{"vendor": "V10002"}), verdict: "refused"},
+	{name: "An invoice without its number is refused", company: "10", kindType: "VI", proves: []string{"reference"}, entered: with(bill, values{"reference": ""}), lines: billLines, verdict: "refused"},
+	{name: "An invoice without its date is refused", company: "10", kindType: "VI", proves: []string{"document-date"}, entered: with(bill, values{"document_date": ""}), lines: billLines, verdict: "refused"},
+	{name: "A cost without a cost centre is refused", company: "10", kindType: "VI", proves: []string{"cost-centre"}, entered: bill, lines: changing(billLines, 0, values{"cost_centre": ""}), verdict: "refused"},
+	{name: "An accrual without a text is refused", company: "10", kindType: "AC", proves: []string{"text-accrual"}, lines: entryLines, verdict: "refused"},
+	{name: "An invoice of a blocked vendor is blocked with its reason", company: "20", kindType: "VI", proves: []string{"block-bill", "block-reason-bill"}, entered: with(bill, values{"vendor": "V20002", "total": "125", "document_date": "2026-11-20"}),
+		lines:  []values{{"account": "540000", "debit": "100", "cost_centre": "K20200"}, {"account": "118000", "debit": "25"}, {"account": "211000", "credit": "125"}},
+		values: values{"payment_block": "true", "block_reason": "Disputed crane invoice"}},
+	{name: "An invoice without its total is refused", company: "10", kindType: "VI", proves: []string{"total-bill"}, entered: with(bill, values{"total": ""}), lines: billLines, verdict: "refused"},
+	{name: "A blocked account is refused", company: "10", kindType: "JE", proves: []string{"account-blocked"}, entered: entry, lines: changing(entryLines, 1, values{"account": "170000"}), verdict: "refused"},
+	{name: "An invoice may be posted on the day it was written", company: "10", kindType: "VI", proves: []string{"date-order"}, entered: with(bill, values{"document_date": "2026-11-24"}), lines: billLines},
+	{name: "An invoice of tomorrow is refused", company: "10", kindType: "VI", proves: []string{"date-order"}, entered: with(bill, values{"document_date": "2026-11-25"}), lines: billLines, verdict: "refused"},
+	{name: "Ten million yen in a line are posted", company: "30", kindType: "JE", proves: []string{"large-kaisan"}, entered: entry, lines: []values{{"account": "151000", "debit": "10000000"}, {"account": "100000", "credit": "10000000"}}},
+	{name: "One yen more needs a reason", company: "30", kindType: "JE", proves: []string{"large-kaisan"}, entered: entry, lines: []values{{"account": "151000", "debit": "10000001"}, {"account": "100000", "credit": "10000001"}}, verdict: "needs reason"},
+	{name: "An invoice of sixty-one days is posted with an advice", company: "10", kindType: "VI", proves: []string{"late"}, entered: with(bill, values{"document_date": "2026-09-24"}), lines: billLines},
+	{name: "An export code on an invoice is refused", company: "10", kindType: "VI", proves: []string{"export-tax"}, entered: bill, lines: changing(billLines, 0, values{"tax_code": "X"}), verdict: "refused"},
+}

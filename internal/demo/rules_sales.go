@@ -1,0 +1,73 @@
+package demo
+
+import "codicil/core/rule"
+
+func salesRules() []given {
+	return []given{
+		met("customer", "customer", everywhere, "", rule.Required, note("Finn, sales", "2024-02-05", "An order without a customer cannot be delivered.")),
+		met("item", "lines.item", everywhere, "", rule.Required, note("Finn, sales", "2024-02-05", "A line without an item cannot be picked.")),
+		met("quantity", "lines.quantity", everywhere, "", rule.Required, note("Finn, sales", "2024-02-05", "A blank quantity was delivered as one.")),
+		met("price", "lines.price", groups("SO", "SX", "SR"), "", rule.Required, note("Group accounting", "2024-02-05", "Lines without a price were invoiced with nothing.")),
+		met("wanted-rush", "wanted_on", groups("SR"), "", rule.Required, note("Finn, quay", "2025-06-02", "A rush order without a day is not a rush order.")),
+		met("amount-shown", "lines.amount", everywhere, "", rule.ReadOnly, note("Group accounting", "2024-02-05", "The amount is worked out from quantity, price and discount.")),
+		met("complete-export", "ship_complete", groups("SX"), "", rule.Hidden, note("Sif, customs", "2024-11-12", "One export declaration covers one shipment; exports always leave complete.")),
+
+		fill("ordered", "ordered_on", everywhere, "", rule.NewOnly, "today()", note("Finn, sales", "2024-02-05", "Nearly always today.")),
+		fill("currency-order", "currency", everywhere, "is filled(customer)", rule.WheneverBlank, "customer.currency", note("Group accounting", "2024-02-05", "Agreed with the customer.")),
+		fill("currency-company", "currency", everywhere, "is blank(customer.currency)", rule.WheneverBlank, "company.currency", note("Group accounting", "2024-02-05", "Without an agreement we invoice in our own currency.")),
+		fill("terms-order", "payment_terms", everywhere, "", rule.NewOnly, "customer.payment_terms", note("Group accounting", "2024-02-05", "Agreed with the customer; a single order may differ.")),
+		fill("terms-rush", "payment_terms", groups("SR"), "", rule.NewOnly, `"N14"`, note("Birk, Chandlery", "2025-06-02", "Rush orders are invoiced on the day and paid within two weeks.")),
+		fill("delivery-order", "delivery_terms", everywhere, "", rule.NewOnly, "customer.delivery_terms", note("Finn, sales", "2024-06-18", "Agreed with the customer.")),
+		fill("list-order", "price_list", everywhere, "", rule.NewOnly, "customer.price_list", note("Finn, sales", "2024-02-05", "Every customer has one list.")),
+		fill("salesperson", "salesperson", everywhere, "", rule.NewOnly, "customer.salesperson", note("Finn, sales", "2024-02-05", "Who looks after the customer looks after the order.")),
+		fill("unit", "lines.unit", everywhere, "", rule.WheneverBlank, "line.item.unit", note("Finn, sales", "2024-02-05", "Bags were ordered and kilograms delivered.")),
+		fill("text", "lines.text", everywhere, "", rule.NewOnly, "line.item.name", note("Finn, sales", "2024-02-05", "May be changed for one order.")),
+		fill("text-kaisan", "lines.text", in("30"), "is filled(line.item.name_local)", rule.NewOnly, "line.item.name_local", note("Rina, Kaisan", "2024-05-02", "Japanese customers read Japanese delivery notes.")),
+		fill("tax-code", "lines.tax_code", everywhere, "", rule.WheneverBlank, "line.item.tax_code", note("Group tax", "2024-03-11", "The item knows how it is taxed.")),
+		fill("tax-code-export", "lines.tax_code", groups("SX"), "", rule.WheneverBlank, `"X"`, note("Group tax", "2024-03-11", "Exports leave untaxed.")),
+
+		replace("sample-free", "lines.discount", groups("SM"), "", "1", note("Group accounting", "2024-07-22", "Samples are given away; somebody kept invoicing them.")),
+		replace("amount", "lines.amount", everywhere, "is filled(line.quantity) and is filled(line.price)", "line.quantity * line.price * (1 - (if is filled(line.discount) then line.discount else 0))", note("Group accounting", "2024-02-05", "One way to work out an amount.")),
+		replace("net", "net_total", everywhere, "count(lines) > 0", "sum(lines.amount)", note("Group accounting", "2024-02-05", "The sum of the lines.")),
+		replace("rate", "tax_rate", everywhere, "", `if company.country = "IE" then 0.23 else if company.country = "DK" then 0.25 else if company.country = "JP" then 0.1 else 0.081`, note("Group tax", "2024-03-11", "The standard rate of the company's country.")),
+		replace("rate-export", "tax_rate", groups("SX"), "", "0", note("Group tax", "2024-03-11", "Exports are not taxed.")),
+		replace("tax", "tax_total", everywhere, "is filled(net_total)", "net_total * tax_rate", note("Group tax", "2024-03-11", "Rounded once, on the total.")),
+		replace("gross", "gross_total", everywhere, "is filled(net_total)", "net_total + tax_total", note("Group tax", "2024-03-11", "What the customer pays.")),
+
+		must("some", "lines.quantity", everywhere, rule.Refuse, "", "line.quantity > 0", "A quantity is more than nothing. Enter it, or remove the line.", note("Finn, sales", "2024-02-05", "A return is a document of its own.")),
+		must("discount-line", "lines.discount", groups("SO", "SX", "SR"), rule.Confirm, "", "line.discount <= 0.05", "More than 5 % discount in one line. Say who agreed to it.", note("Group accounting", "2025-02-10", "Asked for after the spring audit.")),
+		must("wanted", "wanted_on", everywhere, rule.Refuse, "", "wanted_on >= ordered_on", "The goods are wanted before they are ordered. Correct one of the two dates.", note("Finn, sales", "2024-06-18", "Last year's date, typed in January.")),
+		must("blocked", "customer", everywhere, rule.Refuse, "customer.delivery_block", "false", "This customer is blocked for delivery. Ask accounting before you take the order.", note("Treasury", "2024-10-21", "Two blocked customers were delivered.")),
+		must("limit", "gross_total", groups("SO", "SX", "SR"), rule.Confirm, "", "gross_total <= customer.credit_limit", "The order is over the customer's credit limit. Say who agreed to it.", note("Treasury", "2024-08-27", "The limit was looked at once a year.")),
+	}
+}
+
+var order = values{"customer": "C10001", "wanted_on": "2026-12-01"}
+
+var bags = values{"item": "I1001", "quantity": "10", "price": "19"}
+
+var salesProofs = []givenProof{
+	{name: "An order takes its terms from the customer and adds up its lines", company: "10", kindType: "SO", entered: order, lines: []values{bags, {"item": "I1004", "quantity": "3", "price": "15.35", "discount": "0.02"}},
+		proves: []string{"ordered", "currency-order", "terms-order", "delivery-order", "list-order", "salesperson", "unit", "text", "tax-code", "amount", "net", "rate", "tax", "gross"},
+		values: values{"ordered_on": "2026-11-24", "currency": "EUR", "payment_terms": "N30", "delivery_terms": "DAP", "price_list": "PL10", "salesperson": "FINN",
+			"lines.1.unit": "bag", "lines.1.text": "Coarse sea salt, 25 kg bag", "lines.1.tax_code": "S", "lines.1.amount": "190", "lines.2.amount": "45.13", "net_total": "235.13", "tax_rate": "0.23", "tax_total": "54.08", "gross_total": "289.21"}},
+	{name: "An order without a customer is refused, in our own currency", proves: []string{"customer", "currency-company"}, company: "10", kindType: "SO", lines: []values{bags}, verdict: "refused", values: values{"currency": "EUR"}},
+	{name: "A line without an item is refused", proves: []string{"item"}, company: "10", kindType: "SO", entered: order, lines: []values{with(bags, values{"item": ""})}, verdict: "refused"},
+	{name: "A line without a quantity is refused", proves: []string{"quantity"}, company: "10", kindType: "SO", entered: order, lines: []values{with(bags, values{"quantity": ""})}, verdict: "refused"},
+	{name: "A line without a price is refused", proves: []string{"price"}, company: "10", kindType: "SO", entered: order, lines: []values{with(bags, values{"price": ""})}, verdict: "refused"},
+	{name: "A sample needs no price", proves: []string{"price"}, company: "10", kindType: "SM", entered: order, lines: []values{with(bags, values{"price": ""})}},
+	{name: "A sample is given away", proves: []string{"sample-free"}, company: "10", kindType: "SM", entered: order, lines: []values{bags}, values: values{"lines.1.discount": "1", "lines.1.amount": "0", "gross_total": "0"}},
+	{name: "A rush order needs its day and is paid within two weeks", proves: []string{"wanted-rush", "terms-rush"}, company: "10", kindType: "SR", entered: with(order, values{"wanted_on": ""}), lines: []values{bags}, verdict: "refused", values: values{"payment_terms": "N14"}},
+	{name: "A typed amount is not taken", proves: []string{"amount-shown"}, company: "10", kindType: "SO", entered: order, lines: []values{with(bags, values{"amount": "1"})}, values: values{"lines.1.amount": "190"}},
+	{name: "An export leaves complete and untaxed", proves: []string{"complete-export", "tax-code-export", "rate-export"}, company: "10", kindType: "SX", entered: with(order, values{"ship_complete": "false"}), lines: []values{bags},
+		values: values{"ship_complete": "", "lines.1.tax_code": "X", "tax_rate": "0", "tax_total": "0", "gross_total": "190"}},
+	{name: "A Japanese customer reads Japanese, and yen have no decimals", proves: []string{"text-kaisan", "rate"}, company: "30", kindType: "SO", entered: values{"customer": "C30001"}, lines: []values{{"item": "I1003", "quantity": "7", "price": "515", "discount": "0.025"}},
+		values: values{"lines.1.text": "フレークソルト", "lines.1.amount": "3515", "tax_total": "352", "gross_total": "3867"}},
+	{name: "Nothing cannot be ordered", proves: []string{"some"}, company: "10", kindType: "SO", entered: order, lines: []values{bags, with(bags, values{"quantity": "0"})}, verdict: "refused"},
+	{name: "Five percent discount need no reason", proves: []string{"discount-line"}, company: "10", kindType: "SO", entered: order, lines: []values{with(bags, values{"discount": "0.05"})}},
+	{name: "A tenth of a percent more needs a reason", proves: []string{"discount-line"}, company: "10", kindType: "SO", entered: order, lines: []values{with(bags, values{"discount": "0.051"})}, verdict: "needs reason"},
+	{name: "Goods may be wanted on the day they are ordered", proves: []string{"wanted"}, company: "10", kindType: "SO", entered: with(order, values{"wanted_on": "2026-11-24"}), lines: []values{bags}},
+	{name: "Goods wanted yesterday are refused", proves: []string{"wanted"}, company: "10", kindType: "SO", entered: with(order, values{"wanted_on": "2026-11-23"}), lines: []values{bags}, verdict: "refused"},
+	{name: "A blocked customer is refused", proves: []string{"blocked"}, company: "40", kindType: "SO", entered: values{"customer": "C40004"}, lines: []values{{"item": "I1011", "quantity": "1", "price": "4"}}, verdict: "refused"},
+	{name: "An order over the credit limit needs a reason", proves: []string{"limit"}, company: "10", kindType: "SO", entered: order, lines: []values{with(bags, values{"quantity": "9999"})}, verdict: "needs reason"},
+}

@@ -1,0 +1,213 @@
+package desk
+
+import (
+	"cmp"
+	"context"
+	"encoding/csv"
+	"slices"
+	"strconv"
+	"strings"
+
+	"codicil/core/record"
+	"codicil/internal/contract"
+	"codicil/internal/store"
+)
+
+// search returns the records that fit the words best, at most so many: those the
+// company may name, by number first, then by name.
+func (l *links) search(kind, words string, most int) []contract.LinkOption {
+	k, err := l.masters.kind(kind)
+	if err != nil {
+		return nil
+	}
+	s, err := l.desk.shelf(l.ctx, kind)
+	if err != nil {
+		l.failed = err
+		return nil
+	}
+	type hit struct {
+		rank  int
+		title string
+		*store.Record
+	}
+	wanted := strings.Fields(strings.ToLower(words))
+	var hits []hit
+	for i := range s.rows {
+		r := &s.rows[i]
+		if !k.Shared && l.company != "" && r.Company != l.company {
+			continue
+		}
+		title := l.titleOf(k, r.Values)
+		if rank := rankOf(wanted, strings.ToLower(r.Number), strings.ToLower(title), strings.ToLower(about(k, r))); rank > 0 {
+			hits = append(hits, hit{rank, title, r})
+		}
+	}
+	slices.SortStableFunc(hits, func(a, b hit) int { return cmp.Compare(a.rank, b.rank) })
+	options := []contract.LinkOption{}
+	for _, h := range hits[:min(len(hits), most)] {
+		options = append(options, contract.LinkOption{Number: h.Number, Title: h.title, About: about(k, h.Record), Company: h.Company})
+	}
+	return options
+}
+
+// rankOf ranks how well a record fits: 1 best, 0 not at all.
+func rankOf(wanted []string, number, title, about string) int {
+	whole := strings.Join(wanted, " ")
+	switch {
+	case number == whole:
+		return 1
+	case strings.HasPrefix(number, whole):
+		return 2
+	case strings.HasPrefix(title, whole):
+		return 3
+	}
+	all := number + " " + title + " " + about
+	for _, word := range wanted {
+		if !strings.Contains(all, word) {
+			return 0
+		}
+	}
+	return 4
+}
+
+// about tells two records of one name apart.
+func about(k *record.Kind, r *store.Record) string {
+	var parts []string
+	for i := range k.Fields {
+		if f := &k.Fields[i]; f.Searched && !f.OfLine() && r.Values[f.Key] != "" {
+			parts = append(parts, r.Values[f.Key])
+		}
+	}
+	return strings.Join(parts, " · ")
+}
+
+// mostLinks is how many records a person is offered at once.
+const mostLinks = 20
+
+// FindLinks returns records to choose from for a link.
+func (d *Desk) FindLinks(ctx context.Context, kind, words, company string) ([]contract.LinkOption, error) {
+	m, err := d.master(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := m.kind(kind); err != nil {
+		return nil, err
+	}
+	l := d.links(ctx, m, company)
+	options := l.search(kind, words, mostLinks)
+	return options, l.failed
+}
+
+// selected returns the records that a list shows, in their order.
+func (d *Desk) selected(ctx context.Context, request contract.ListRequest) (k *record.Kind, rows []store.Record, places []int, err error) {
+	m, err := d.master(ctx)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	if k, err = m.kind(request.Kind); err != nil {
+		return nil, nil, nil, err
+	}
+	for _, column := range request.Columns {
+		if k.Field(column) == nil {
+			return nil, nil, nil, invalid("unknown-field", "a %s has no field %q to show", strings.ToLower(k.Label), column)
+		}
+	}
+	s, err := d.shelf(ctx, request.Kind)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	listed := make([]record.Listed, len(s.rows))
+	for i := range s.rows {
+		r := &s.rows[i]
+		listed[i] = record.Listed{Number: r.Number, Company: r.Company, Type: r.Type, State: r.State, Content: r.Content()}
+	}
+	places, wrong := record.Select(k, listed, request.Selection, formatOf(request.Format))
+	if wrong != nil {
+		return nil, nil, nil, invalid(wrong.Code, "%s", wrong.Message)
+	}
+	return k, s.rows, places, nil
+}
+
+func formatOf(f *record.Format) record.Format {
+	if f == nil || *f == (record.Format{}) {
+		return record.Plain
+	}
+	return *f
+}
+
+// List returns a page of a list.
+func (d *Desk) List(ctx context.Context, request contract.ListRequest) (contract.RecordPage, error) {
+	k, rows, places, err := d.selected(ctx, request)
+	if err != nil {
+		return contract.RecordPage{}, err
+	}
+	m, err := d.master(ctx)
+	if err != nil {
+		return contract.RecordPage{}, err
+	}
+	limit := request.Limit
+	if limit == 0 {
+		limit = 100
+	}
+	first := min(request.Offset, len(places))
+	links := d.links(ctx, m, "")
+	shown := viewer{kind: k, links: links, format: formatOf(request.Format)}
+	page := contract.RecordPage{Total: len(places), All: len(rows), Rows: []contract.RecordRow{}}
+	for _, place := range places[first:min(first+limit, len(places))] {
+		r := &rows[place]
+		row := contract.RecordRow{Number: r.Number, Company: r.Company, Type: r.Type, State: contract.RecordState(r.State), Title: links.titleOf(k, r.Values), Cells: []string{}}
+		shown.company = m.company(r.Company)
+		content := r.Content()
+		for _, column := range request.Columns {
+			row.Cells = append(row.Cells, shown.cell(&content, column))
+		}
+		page.Rows = append(page.Rows, row)
+	}
+	return page, links.failed
+}
+
+// Export returns a whole list as CSV, every value exact and the same for everybody.
+// With a column of the lines it has a row for each line.
+func (d *Desk) Export(ctx context.Context, request contract.ListRequest) (string, error) {
+	k, rows, places, err := d.selected(ctx, request)
+	if err != nil {
+		return "", err
+	}
+	columns := request.Columns
+	if len(columns) == 0 {
+		for i := range k.Headers() {
+			columns = append(columns, k.Fields[i].Key)
+		}
+	}
+	ofLines := slices.ContainsFunc(columns, func(c string) bool { return k.Field(c).OfLine() })
+	var b strings.Builder
+	w := csv.NewWriter(&b)
+	head := []string{"number", "company", "type", "state"}
+	if ofLines {
+		head = append(head, "line")
+	}
+	_ = w.Write(append(head, columns...)) // a strings.Builder takes everything
+	for _, place := range places {
+		r := &rows[place]
+		content := r.Content()
+		write := func(line int) {
+			cells := []string{r.Number, r.Company, r.Type, r.State}
+			if ofLines {
+				cells = append(cells, strconv.Itoa(line))
+			}
+			for _, column := range columns {
+				cells = append(cells, content.Get(k.Field(column), line))
+			}
+			_ = w.Write(cells)
+		}
+		if !ofLines {
+			write(0)
+			continue
+		}
+		for _, line := range r.Lines {
+			write(line.Number)
+		}
+	}
+	w.Flush()
+	return b.String(), w.Error()
+}

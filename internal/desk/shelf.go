@@ -1,0 +1,199 @@
+package desk
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"codicil/core/feel"
+	"codicil/core/record"
+	"codicil/internal/store"
+)
+
+// shelf holds the saved records of one kind by number. It is never changed, only
+// replaced.
+type shelf struct{ rows []store.Record }
+
+func (s *shelf) place(number string) (int, bool) {
+	return slices.BinarySearchFunc(s.rows, number, func(r store.Record, n string) int { return strings.Compare(r.Number, n) })
+}
+
+// find returns the record with the number, or nil.
+func (s *shelf) find(number string) *store.Record {
+	if i, there := s.place(number); there {
+		return &s.rows[i]
+	}
+	return nil
+}
+
+// shelf returns the records of a kind.
+func (d *Desk) shelf(ctx context.Context, kind string) (*shelf, error) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	if s := d.shelves[kind]; s != nil {
+		return s, nil
+	}
+	rows, err := d.store.Records(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	slices.SortFunc(rows, func(a, b store.Record) int { return strings.Compare(a.Number, b.Number) })
+	d.shelves[kind] = &shelf{rows}
+	return d.shelves[kind], nil
+}
+
+// shelve puts saved records on the shelves of their kinds.
+func (d *Desk) shelve(records ...store.Record) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	for _, r := range records {
+		s := d.shelves[r.Kind]
+		if s == nil {
+			continue
+		}
+		next := &shelf{slices.Clone(s.rows)}
+		if i, there := s.place(r.Number); there {
+			next.rows[i] = r
+		} else {
+			next.rows = slices.Insert(next.rows, i, r)
+		}
+		d.shelves[r.Kind] = next
+	}
+}
+
+// unshelve drops what is in memory of a kind.
+func (d *Desk) unshelve(kind string) {
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	delete(d.shelves, kind)
+}
+
+// links follows links for a document of one company.
+type links struct {
+	desk    *Desk
+	ctx     context.Context
+	masters *masters
+	company string
+	// failed is the first error of reading records; the run it happened in is not
+	// to be used.
+	failed error
+}
+
+func (d *Desk) links(ctx context.Context, m *masters, company string) *links {
+	return &links{desk: d, ctx: ctx, masters: m, company: company}
+}
+
+func (l *links) find(kind, number string) (*record.Kind, *store.Record) {
+	k, err := l.masters.kind(kind)
+	if err != nil {
+		return nil, nil
+	}
+	s, err := l.desk.shelf(l.ctx, kind)
+	if err != nil {
+		if l.failed == nil {
+			l.failed = err
+		}
+		return k, nil
+	}
+	return k, s.find(number)
+}
+
+// Follow returns a field of a linked record, or its lines; null when there is no
+// such record.
+func (l *links) Follow(kind, key, field string) feel.Value {
+	k, r := l.find(kind, key)
+	if r == nil {
+		return feel.NullValue
+	}
+	if field == "lines" {
+		return linesOf(k, r.Lines)
+	}
+	f := k.Field(field)
+	if f == nil {
+		return feel.NullValue
+	}
+	v, _ := f.Parse(r.Values[field])
+	return v
+}
+
+func linesOf(k *record.Kind, lines []record.Line) feel.Value {
+	keys := []string{"number"}
+	for i := k.Headers(); i < len(k.Fields); i++ {
+		keys = append(keys, k.Fields[i].Column())
+	}
+	contexts := make([]feel.Value, len(lines))
+	for i, line := range lines {
+		values := []feel.Value{feel.IntegerOf(int64(line.Number))}
+		for place := k.Headers(); place < len(k.Fields); place++ {
+			v, _ := k.Fields[place].Parse(line.Values[k.Fields[place].Column()])
+			values = append(values, v)
+		}
+		contexts[i] = feel.ContextOf(&feel.Entries{Keys: keys, Values: values})
+	}
+	return feel.ListOf(contexts)
+}
+
+// Missing says why a document of the company may not name the record; "" when it may.
+func (l *links) Missing(kind, key string) string {
+	k, r := l.find(kind, key)
+	switch {
+	case k == nil:
+		return "there is no kind of record " + kind
+	case r == nil:
+		return "there is no " + strings.ToLower(k.Label) + " " + key + "; choose one from the list"
+	case !k.Shared && r.Company != l.company:
+		return strings.ToLower(k.Label) + " " + key + " belongs to company " + r.Company + "; choose one of company " + l.company
+	}
+	return ""
+}
+
+// title returns the name of a record, or "" when there is none.
+func (l *links) title(kind, key string) string {
+	k, r := l.find(kind, key)
+	if r == nil {
+		return ""
+	}
+	return l.titleOf(k, r.Values)
+}
+
+// titleOf returns what people call a record: the first of the kind's title fields
+// that is filled, by name where it is a link.
+func (l *links) titleOf(k *record.Kind, values map[string]string) string {
+	for _, key := range k.Title {
+		text := values[key]
+		if f := k.Field(key); text != "" && f != nil && f.Type == record.ToRecord {
+			if name := l.title(f.Kind, text); name != "" {
+				return name
+			}
+		}
+		if text != "" {
+			return text
+		}
+	}
+	return k.Label + " without a name"
+}
+
+// show writes a link as people read it: number and name.
+func (l *links) show(kind, key string) string {
+	if name := l.title(kind, key); name != "" {
+		return key + " " + name
+	}
+	return key
+}
+
+// resolve finds the record that a person means: by its number, by number and name
+// as we show them, or by a part of its name that only one has. What it does not
+// find it returns as typed.
+func (l *links) resolve(kind, typed string) string {
+	typed = strings.TrimSpace(typed)
+	first, _, _ := strings.Cut(typed, " ")
+	for _, number := range []string{typed, strings.ToUpper(typed), first, strings.ToUpper(first)} {
+		if _, r := l.find(kind, number); r != nil {
+			return number
+		}
+	}
+	if options := l.search(kind, typed, 2); len(options) == 1 {
+		return options[0].Number
+	}
+	return typed
+}
