@@ -352,7 +352,7 @@ func TestTheWholeLoopByKeyboardOnly(t *testing.T) {
 	u.presses(kb.Escape)
 	u.seesNo(".pane", "")
 	u.presses("k", chromedp.KeyModifiers(chromedp.ModifierCtrl))
-	u.cursorIsOn("Go to a field, a rule or a screen")
+	u.cursorIsOn("Go to a field, a rule, a record or a screen")
 	u.presses("credit limit")
 	u.sees(`[role="option"][aria-selected="true"]`, "Credit limit")
 	u.presses(kb.Enter)

@@ -189,6 +189,9 @@ func (r *run) journey(s spot) {
 	out.Entered = value
 	if !value.IsNull() {
 		out.Made = "entered"
+		if feel.Same(value, s.stored()) {
+			out.Made = "stored" // nobody changed it
+		}
 	}
 	if wrong := s.values.Misfits[s.at]; wrong != nil {
 		r.say(rule.Refuse, wrong.Code, s, nil, wrong.Message)

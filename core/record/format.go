@@ -191,7 +191,7 @@ func (f *Field) Show(v feel.Value, format Format, s Surroundings) string {
 			n, _ = n.Mul(decimal.FromInt(100))
 			return group(n.Fixed(max(n.Places(), f.Decimals)), format) + " %"
 		case Quantity:
-			return strings.TrimSpace(group(n.Fixed(max(n.Places(), f.Decimals)), format) + " " + s.Unit)
+			return strings.TrimSpace(group(n.String(), format) + " " + s.Unit)
 		case Amount, Number:
 			return group(n.Fixed(max(n.Places(), s.decimals(f))), format)
 		}

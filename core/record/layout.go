@@ -91,6 +91,9 @@ func clampWidth(width int, f *Field) int {
 		if f.Length > 0 && f.Length <= 14 {
 			return 3
 		}
+		if f.Length >= 100 {
+			return 8
+		}
 	case ToRecord, BankAccount:
 		return 6
 	}

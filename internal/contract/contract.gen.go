@@ -955,6 +955,8 @@ type ListPostingsParams struct {
 
 // GetPostingParams defines parameters for GetPosting.
 type GetPostingParams struct {
+	Format Format `json:"format,omitempty"`
+
 	// Ledger Missing: the practice ledger
 	Ledger LedgerQuery `form:"ledger,omitempty" json:"ledger,omitempty"`
 }

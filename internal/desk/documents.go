@@ -214,7 +214,7 @@ func (d *Desk) Post(ctx context.Context, request contract.TryRequest) (*contract
 	if err != nil {
 		return nil, outcome, err
 	}
-	p, err := d.showPosting(ctx, posted)
+	p, err := d.showPosting(ctx, posted, request.Format)
 	return &p, outcome, err
 }
 
@@ -235,9 +235,9 @@ func (t *trial) entries() []store.Entry {
 	})
 }
 
-func (d *Desk) showPosting(ctx context.Context, p store.Posting) (contract.Posting, error) {
+func (d *Desk) showPosting(ctx context.Context, p store.Posting, format *record.Format) (contract.Posting, error) {
 	shown := contract.Posting{Summary: summary(p), Document: p.Document, Outcome: p.Outcome, Proofs: []contract.Use{}}
-	entries, err := d.journal(ctx, p.Ledger, nil, func(e store.Entry) bool { return e.Posting == p.Number })
+	entries, err := d.journal(ctx, p.Ledger, format, func(e store.Entry) bool { return e.Posting == p.Number })
 	if err != nil {
 		return shown, err
 	}
@@ -277,10 +277,20 @@ func (d *Desk) Postings(ctx context.Context, ledger string) ([]contract.PostingS
 }
 
 // Posting returns one posting with its trace.
-func (d *Desk) Posting(ctx context.Context, ledger, number string) (contract.Posting, error) {
+func (d *Desk) Posting(ctx context.Context, ledger, number string, format *record.Format) (contract.Posting, error) {
 	p, err := d.store.Posting(ctx, orPractice(ledger), number)
 	if err != nil {
 		return contract.Posting{}, explain(err)
 	}
-	return d.showPosting(ctx, p)
+	m, kind, err := d.masterOf(ctx, p.Kind)
+	if err != nil {
+		return contract.Posting{}, err
+	}
+	show := viewer{kind, m.company(p.Company), d.links(ctx, m, p.Company), formatOf(format)}
+	show.again(&p.Outcome)
+	shown, err := d.showPosting(ctx, p, format)
+	if err == nil {
+		err = show.links.failed
+	}
+	return shown, err
 }

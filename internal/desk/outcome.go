@@ -61,6 +61,43 @@ func (v *viewer) cell(content *record.Content, key string) string {
 	return strings.Join(texts, ", ")
 }
 
+// again writes the texts of an outcome that was kept as another person read it.
+func (v *viewer) again(o *contract.Outcome) {
+	final := record.Content{Values: map[string]string{}}
+	for _, f := range o.Fields {
+		final.Values[f.Key] = f.Final.Value
+	}
+	for _, l := range o.Lines {
+		values := map[string]string{}
+		for _, f := range l.Fields {
+			values[strings.TrimPrefix(f.Key, record.LinePrefix)] = f.Final.Value
+		}
+		final.Lines = append(final.Lines, record.Line{Number: l.Number, Values: values})
+	}
+	write := func(fields []contract.FieldOutcome, line int) {
+		for i := range fields {
+			f := &fields[i]
+			place := v.kind.Index(f.Key)
+			if place < 0 {
+				continue // the field was removed meanwhile
+			}
+			texts := []*contract.Shown{&f.Entered, &f.Defaulted, &f.Substituted, &f.Final}
+			for j := range f.Acts {
+				texts = append(texts, &f.Acts[j].Before, &f.Acts[j].After)
+			}
+			for _, t := range texts {
+				if t.Value != "" {
+					*t = v.stored(&final, place, line, t.Value)
+				}
+			}
+		}
+	}
+	write(o.Fields, 0)
+	for _, l := range o.Lines {
+		write(l.Fields, l.Number)
+	}
+}
+
 // reader shows the outcome of a run to one person.
 type reader struct {
 	viewer

@@ -34,7 +34,7 @@ func (s *server) ListPostings(ctx context.Context, r ListPostingsRequestObject) 
 }
 
 func (s *server) GetPosting(ctx context.Context, r GetPostingRequestObject) (GetPostingResponseObject, error) {
-	v, err := s.desk.Posting(ctx, r.Params.Ledger, r.Number)
+	v, err := s.desk.Posting(ctx, r.Params.Ledger, r.Number, &r.Params.Format)
 	return GetPosting200JSONResponse(v), err
 }
 

@@ -788,6 +788,13 @@ func (w *ServerInterfaceWrapper) GetPosting(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params GetPostingParams
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
 	// ------------- Optional query parameter "ledger" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "ledger", ctx.QueryParams(), &params.Ledger, runtime.BindQueryParameterOptions{Type: "string", Format: ""})

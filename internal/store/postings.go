@@ -61,7 +61,7 @@ func (s *Store) AddPosting(ctx context.Context, p Posting, entries []Entry) erro
 
 // Postings returns the postings of a ledger, newest first, without their outcomes.
 func (s *Store) Postings(ctx context.Context, ledger string) ([]Posting, error) {
-	return all(s.db.WithContext(ctx).Where("ledger = ?", ledger).Omit("outcome").Order("sequence DESC"), func(p Posting) Posting { return p })
+	return all(s.db.WithContext(ctx).Where("ledger = ?", ledger).Omit("outcome").Order("posted_at DESC, sequence DESC"), func(p Posting) Posting { return p })
 }
 
 // Posting returns one posting. The error is ErrNotFound when there is none.
@@ -74,7 +74,7 @@ func (s *Store) Posting(ctx context.Context, ledger, number string) (Posting, er
 // Entries returns the journal of a ledger in the order of posting.
 func (s *Store) Entries(ctx context.Context, ledger string) ([]Entry, error) {
 	query := s.db.WithContext(ctx).Joins("JOIN postings ON postings.ledger = journal.ledger AND postings.number = journal.posting").
-		Where("journal.ledger = ?", ledger).Order("postings.sequence, journal.line")
+		Where("journal.ledger = ?", ledger).Order("postings.posted_at, postings.sequence, journal.line")
 	return all(query, func(e Entry) Entry { return e })
 }
 

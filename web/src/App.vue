@@ -1,12 +1,13 @@
 <script setup lang="ts">
 import { useEventListener, useLocalStorage, usePreferredDark } from "@vueuse/core";
 import { computed, onMounted, ref, watchEffect } from "vue";
-import { RouterLink, RouterView } from "vue-router";
+import { RouterLink, RouterView, useRoute } from "vue-router";
 import GoAnywhere from "@/components/GoAnywhere.vue";
 import ShortcutList from "@/components/ShortcutList.vue";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
+const route = useRoute();
 onMounted(catalog.load);
 
 const screens = [
@@ -14,6 +15,7 @@ const screens = [
   { to: "/rules", label: "Rules" },
   { to: "/proofs", label: "Proofs" },
   { to: "/records", label: "Records" },
+  { to: "/tables", label: "Tables" },
   { to: "/ledger", label: "Ledger" },
 ];
 
@@ -41,7 +43,13 @@ useEventListener("keydown", (event: KeyboardEvent) => {
     <header>
       <RouterLink to="/plan" class="wordmark">Codicil</RouterLink>
       <nav aria-label="Screens">
-        <RouterLink v-for="screen in screens" :key="screen.to" :to="screen.to">{{ screen.label }}</RouterLink>
+        <RouterLink
+          v-for="screen in screens"
+          :key="screen.to"
+          :to="screen.to"
+          :class="{ here: route.path.startsWith(screen.to) }"
+          >{{ screen.label }}</RouterLink
+        >
       </nav>
       <span class="spring" />
       <button class="plain" type="button" @click="going = true">Go to… <kbd>Ctrl K</kbd></button>
@@ -105,7 +113,7 @@ nav a {
 nav a:hover {
   color: var(--ink);
 }
-nav a.router-link-active {
+nav a.here {
   color: var(--ink);
   border-bottom-color: var(--ink);
 }

@@ -10,6 +10,22 @@ export const router = createRouter({
     { path: "/proofs", component: () => import("./views/ProofsView.vue"), meta: { title: "Proofs" } },
     { path: "/records", component: () => import("./views/RecordsView.vue"), meta: { title: "Records" } },
     {
+      path: "/records/:kind",
+      component: () => import("./views/RecordsView.vue"),
+      meta: { title: "Records" },
+    },
+    {
+      path: "/records/:kind/:number",
+      component: () => import("./views/RecordView.vue"),
+      meta: { title: "Record" },
+    },
+    { path: "/tables", redirect: "/tables/companies" },
+    {
+      path: "/tables/:table",
+      component: () => import("./views/TablesView.vue"),
+      meta: { title: "Tables" },
+    },
+    {
       path: "/ledger/:number?",
       component: () => import("./views/LedgerView.vue"),
       meta: { title: "Ledger" },

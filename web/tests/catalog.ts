@@ -13,7 +13,16 @@ export function fillCatalog() {
   useCatalog().catalog = {
     today: "2026-11-24",
     user: "Ada",
-    companies: [{ key: "30", name: "Kaisan", country: "JP", currency: "JPY", rounding: "half-up" }],
+    companies: [
+      {
+        key: "30",
+        name: "Kaisan",
+        country: "JP",
+        currency: "JPY",
+        rounding: "half-up",
+        calendar: { freeDays: [6, 7], holidays: [] },
+      },
+    ],
     kinds: [
       {
         kind: {
@@ -21,6 +30,9 @@ export function fillCatalog() {
           label: "Vendor",
           plural: "Vendors",
           typeLabel: "Vendor group",
+          prefix: "V",
+          digits: 3,
+          title: ["country"],
           sections: [{ key: "general", label: "General" }],
           fields: [
             {

@@ -12,6 +12,7 @@ function outcome(body: Body, verdict: Outcome["verdict"] = "accepted"): Outcome 
   return {
     verdict,
     messages: [],
+    lines: [],
     fields: Object.entries(body.document.entered).map(([key, item]) => {
       const text = (item.typed ?? item.value ?? "").toUpperCase();
       return {

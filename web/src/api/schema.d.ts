@@ -1685,6 +1685,7 @@ export interface operations {
     getPosting: {
         parameters: {
             query?: {
+                format?: components["parameters"]["Format"];
                 /** @description Missing: the practice ledger */
                 ledger?: components["parameters"]["LedgerQuery"];
             };

@@ -2,7 +2,8 @@
 import { ElAutocomplete, ElOption, ElSelect } from "element-plus";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Conditions, type Relation } from "@/api/client";
-import { choicesOf, suggesting } from "@/choices";
+import { suggesting } from "@/choices";
+import { usePlan } from "@/stores/plan";
 import { useCatalog } from "@/stores/catalog";
 
 const props = defineProps<{
@@ -14,6 +15,7 @@ const props = defineProps<{
 }>();
 const emit = defineEmits<{ write: [formula: string] }>();
 const catalog = useCatalog();
+const plan = usePlan();
 
 interface Row {
   field: string;
@@ -53,7 +55,10 @@ function operands(row: Row): number {
 }
 
 function suggest(row: Row) {
-  return suggesting(() => choicesOf(catalog.field(row.field)));
+  return suggesting(
+    () => catalog.field(row.field),
+    () => plan.scope.company,
+  );
 }
 
 async function write() {

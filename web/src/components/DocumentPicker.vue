@@ -1,16 +1,30 @@
 <script setup lang="ts">
 import { ElOption, ElOptionGroup, ElSelect } from "element-plus";
 import { computed, ref } from "vue";
-import { api, ask, type PostingSummary, type Proof, type RecordRow } from "@/api/client";
+import { api, ask, type LinkOption, type PostingSummary, type Proof } from "@/api/client";
+import { documentOf } from "@/composables/trial";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 
 const catalog = useCatalog();
 const plan = usePlan();
-const records = ref<RecordRow[]>([]);
+const records = ref<LinkOption[]>([]);
 const proofs = ref<Proof[]>([]);
 const postings = ref<PostingSummary[]>([]);
 const loading = ref(false);
+
+function find(search: string): Promise<LinkOption[]> {
+  const params = { path: { kind: plan.scope.kind }, query: { search, company: plan.scope.company } };
+  return ask(api.GET("/links/{kind}", { params }));
+}
+
+const wanted = ref("");
+/** Records are found on the server, proofs and postings among those that are here. */
+async function search(words: string) {
+  wanted.value = words.toLowerCase();
+  records.value = await find(words).catch(() => []);
+}
+const fits = (text: string) => text.toLowerCase().includes(wanted.value);
 
 async function fetchAll(open: boolean) {
   if (!open) return;
@@ -18,7 +32,7 @@ async function fetchAll(open: boolean) {
   const query = { kind: plan.scope.kind };
   try {
     [records.value, proofs.value, postings.value] = await Promise.all([
-      ask(api.GET("/records", { params: { query } })),
+      find(""),
       ask(api.GET("/proofs", { params: { query } })),
       ask(api.GET("/postings")),
     ]);
@@ -33,19 +47,13 @@ const chosen = computed(() => plan.source);
 async function choose(value: string) {
   const [what, id = ""] = value.split(":");
   if (what === "record") {
-    const r = records.value.find((x) => x.number === id);
-    if (!r) return;
-    await plan.take(
-      {
-        kind: r.kind,
-        company: r.company,
-        type: r.type,
-        day: plan.scope.day,
-        entered: Object.fromEntries(Object.entries(r.values).map(([k, v]) => [k, { value: v }])),
-        record: r.number,
-      },
-      `Change of ${r.number}`,
-    );
+    try {
+      const params = { path: { kind: plan.scope.kind, number: id } };
+      const r = await ask(api.GET("/records/{kind}/{number}", { params }));
+      await plan.take(documentOf(r, plan.scope.day), `Change of ${r.number}`);
+    } catch (error) {
+      plan.problem = (error as Error).message;
+    }
   } else if (what === "proof") {
     const p = proofs.value.find((x) => x.id === Number(id));
     if (p) await plan.take(p.given, `Proof ${p.id}`);
@@ -65,6 +73,8 @@ async function choose(value: string) {
     class="picker"
     :model-value="chosen"
     filterable
+    remote
+    :remote-method="search"
     placement="top-end"
     :placeholder="plan.hasDocument ? `New ${catalog.kind?.kind.label.toLowerCase()}` : 'Take a document…'"
     :loading="loading"
@@ -83,14 +93,19 @@ async function choose(value: string) {
     </ElOptionGroup>
     <ElOptionGroup v-if="postings.length" label="As posted">
       <ElOption
-        v-for="p in postings"
+        v-for="p in postings.filter((x) => x.kind === plan.scope.kind && fits(`${x.number} ${x.title}`))"
         :key="p.number"
         :value="`posting:${p.number}`"
         :label="`${p.number} ${p.title}`"
       />
     </ElOptionGroup>
     <ElOptionGroup label="From a proof">
-      <ElOption v-for="p in proofs" :key="p.id" :value="`proof:${p.id}`" :label="`${p.id} ${p.name}`" />
+      <ElOption
+        v-for="p in proofs.filter((x) => fits(`${x.id} ${x.name}`))"
+        :key="p.id"
+        :value="`proof:${p.id}`"
+        :label="`${p.id} ${p.name}`"
+      />
     </ElOptionGroup>
   </ElSelect>
 </template>

@@ -2,7 +2,7 @@
 import { ElAutocomplete } from "element-plus";
 import { nextTick, ref, watch } from "vue";
 import type { Field } from "@/api/client";
-import { choicesOf, suggesting } from "@/choices";
+import { isChosen, suggesting } from "@/choices";
 
 const props = defineProps<{
   field: Field;
@@ -10,6 +10,7 @@ const props = defineProps<{
   editing: boolean;
   misfit: boolean;
   replace: boolean;
+  company: string;
 }>();
 const emit = defineEmits<{ commit: [text: string, move: number]; cancel: []; edit: [] }>();
 
@@ -33,8 +34,10 @@ watch(
   { immediate: true },
 );
 
-const options = choicesOf(props.field);
-const suggest = suggesting(() => options);
+const suggest = suggesting(
+  () => props.field,
+  () => props.company,
+);
 
 function commit(move: number) {
   if (done) return;
@@ -73,17 +76,21 @@ defineExpose({ commit });
     <ElAutocomplete
       v-model="draft"
       :fetch-suggestions="suggest"
-      :trigger-on-focus="options.length > 0"
+      :trigger-on-focus="isChosen(field)"
       :debounce="0"
       :aria-label="field.label"
       :aria-invalid="misfit"
       placement="bottom-start"
+      :fit-input-width="false"
       @keydown.capture="onKey"
       @select="onSelect"
       @blur="commit(0)"
     >
       <template #default="{ item }">
-        <span class="code">{{ item.value }}</span> <span class="quiet">{{ item.label }}</span>
+        <span class="code">{{ item.value }}</span>
+        <span class="quiet"
+          >{{ item.label }} <i v-if="item.about">{{ item.about }}</i></span
+        >
       </template>
     </ElAutocomplete>
   </span>

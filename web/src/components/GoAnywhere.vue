@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { watchDebounced } from "@vueuse/core";
 import { computed, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type RuleView } from "@/api/client";
@@ -24,11 +25,12 @@ interface Place {
 }
 
 const places = computed<Place[]>(() => [
-  ...["Plan", "Rules", "Proofs", "Records", "Ledger"].map((s) => ({
+  ...["Plan", "Rules", "Proofs", "Records", "Tables", "Ledger"].map((s) => ({
     label: s,
     what: "screen",
     to: `/${s.toLowerCase()}`,
   })),
+  ...catalog.kinds.map((k) => ({ label: k.kind.plural, what: "records", to: `/records/${k.kind.key}` })),
   ...(catalog.kind?.kind.fields ?? []).map((f) => ({
     label: f.label,
     what: "field",
@@ -36,11 +38,39 @@ const places = computed<Place[]>(() => [
   })),
   ...rules.value.map((r) => ({ label: r.name, what: `rule ${r.id}`, to: `/plan?rule=${r.id}` })),
 ]);
+
+/** Records of every kind that fit, found on the server. */
+const records = ref<Place[]>([]);
+let turn = 0;
+watchDebounced(
+  wanted,
+  async (search) => {
+    const mine = ++turn;
+    if (search.trim().length < 2) {
+      records.value = [];
+      return;
+    }
+    const found = await Promise.all(
+      catalog.kinds.map(async ({ kind }) => {
+        const params = { path: { kind: kind.key }, query: { search } };
+        const options = await ask(api.GET("/links/{kind}", { params })).catch(() => []);
+        return options.slice(0, 3).map((o) => ({
+          label: `${o.number} ${o.title}`,
+          what: kind.label.toLowerCase(),
+          to: `/records/${kind.key}/${o.number}`,
+        }));
+      }),
+    );
+    if (mine === turn) records.value = found.flat();
+  },
+  { debounce: 120 },
+);
 const found = computed(() => {
   const words = wanted.value.toLowerCase().split(/\s+/).filter(Boolean);
-  return places.value
-    .filter((p) => words.every((w) => `${p.label} ${p.what}`.toLowerCase().includes(w)))
-    .slice(0, 12);
+  const named = places.value.filter((p) =>
+    words.every((w) => `${p.label} ${p.what}`.toLowerCase().includes(w)),
+  );
+  return [...named.slice(0, 8), ...records.value.slice(0, 6)];
 });
 
 function go(place?: Place) {
@@ -56,8 +86,8 @@ function go(place?: Place) {
       v-model="wanted"
       class="line"
       autofocus
-      aria-label="Go to a field, a rule or a screen"
-      placeholder="A field, a rule or a screen"
+      aria-label="Go to a field, a rule, a record or a screen"
+      placeholder="A field, a rule, a record or a screen"
       @input="at = 0"
       @keydown.down.prevent="at = Math.min(at + 1, found.length - 1)"
       @keydown.up.prevent="at = Math.max(at - 1, 0)"

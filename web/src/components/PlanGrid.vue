@@ -3,6 +3,7 @@ import { computed, nextTick, reactive, ref, watch } from "vue";
 import type { Family, Field, Message } from "@/api/client";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import EnteredCell from "@/components/EnteredCell.vue";
+import LinePicker from "@/components/LinePicker.vue";
 import StationCell from "@/components/StationCell.vue";
 import { families } from "@/families";
 import { useCatalog } from "@/stores/catalog";
@@ -24,10 +25,15 @@ const columns = computed(() => [
 ]);
 
 const rulesOf = computed(() => new Map(plan.plan?.fields.map((f) => [f.key, f.stations]) ?? []));
-const outcomeOf = computed(() => new Map(plan.outcome?.fields.map((f) => [f.key, f]) ?? []));
+function outcomeOf(key: string) {
+  return plan.fields.get(plan.at(key));
+}
 const messagesOf = computed(() => {
   const map = new Map<string, Message[]>();
-  for (const m of plan.outcome?.messages ?? []) map.set(m.field, [...(map.get(m.field) ?? []), m]);
+  for (const m of plan.outcome?.messages ?? []) {
+    if (m.line && m.line !== plan.line) continue; // it is about another line
+    map.set(m.field, [...(map.get(m.field) ?? []), m]);
+  }
   return map;
 });
 
@@ -88,7 +94,7 @@ function open(row: number, column: number) {
 
 /** The station that made the value, or the first with a rule. */
 function bestStation(key: string): Family {
-  const made = outcomeOf.value.get(key)?.made as Family;
+  const made = outcomeOf(key)?.made as Family;
   if (stations.value.includes(made)) return made;
   return stations.value.find((s) => rulesOf.value.get(key)?.[s]?.length) ?? "default";
 }
@@ -96,7 +102,7 @@ function bestStation(key: string): Family {
 async function commit(field: Field, text: string, move: number) {
   if (editing.value !== field.key) return;
   editing.value = "";
-  if (text !== plan.textOf(field.key)) void plan.enter(field.key, text);
+  if (text !== plan.textOf(plan.at(field.key))) void plan.enter(plan.at(field.key), text);
   if (move !== 0) moveTo(at.row + move, 1);
 }
 
@@ -136,7 +142,7 @@ function onKey(event: KeyboardEvent) {
     open(at.row, at.column);
   } else if ((event.key === "Delete" || event.key === "Backspace") && at.column === 1) {
     const field = rows.value[at.row];
-    if (field) void plan.enter(field.key, "");
+    if (field) void plan.enter(plan.at(field.key), "");
   } else if (event.key === "F2") {
     edit(at.row);
   } else if (
@@ -153,7 +159,8 @@ function onKey(event: KeyboardEvent) {
 }
 
 /** Puts the cursor on a field's entered value, and the field in sight. */
-function editField(key: string) {
+function editField(key: string, line?: number) {
+  if (line) plan.line = line;
   const row = rows.value.findIndex((f) => f.key === key);
   if (row < 0) return;
   edit(row);
@@ -204,7 +211,10 @@ function rowIndex(field: Field): number {
     </div>
     <template v-for="section in sections" :key="section.key">
       <div class="row section" role="row">
-        <div class="cell" role="rowheader">{{ section.label }}</div>
+        <div class="cell" role="rowheader">
+          {{ section.label }}
+          <LinePicker v-if="section.key === 'lines'" />
+        </div>
       </div>
       <div
         v-for="field in section.fields"
@@ -212,7 +222,7 @@ function rowIndex(field: Field): number {
         class="row"
         role="row"
         :data-field="field.key"
-        :class="{ hidden: outcomeOf.get(field.key)?.manner === 'hidden' }"
+        :class="{ hidden: outcomeOf(field.key)?.manner === 'hidden' }"
       >
         <div
           class="cell name"
@@ -221,9 +231,7 @@ function rowIndex(field: Field): number {
           @click="open(rowIndex(field), 0)"
         >
           {{ field.label
-          }}<span v-if="outcomeOf.get(field.key)?.manner === 'required'" class="star" title="required"
-            >*</span
-          >
+          }}<span v-if="outcomeOf(field.key)?.manner === 'required'" class="star" title="required">*</span>
         </div>
         <div
           v-for="(name, i) in columns.slice(1)"
@@ -234,7 +242,7 @@ function rowIndex(field: Field): number {
             name in families ? `family-${name}` : '',
             {
               selected: isSelected(field, name),
-              lit: outcomeOf.get(field.key)?.acts.some((a) => a.family === name && a.did === 'acted'),
+              lit: outcomeOf(field.key)?.acts.some((a) => a.family === name && a.did === 'acted'),
             },
           ]"
           role="gridcell"
@@ -248,10 +256,11 @@ function rowIndex(field: Field): number {
             v-if="name === 'entered'"
             :ref="(cell) => remember(field, cell)"
             :field="field"
-            :text="plan.textOf(field.key)"
+            :text="plan.textOf(plan.at(field.key))"
+            :company="plan.scope.company"
             :editing="editing === field.key"
             :replace="replacing"
-            :misfit="!!outcomeOf.get(field.key)?.misfit"
+            :misfit="!!outcomeOf(field.key)?.misfit"
             @commit="(text, move) => commit(field, text, move)"
             @cancel="cancel"
             @edit="edit(rowIndex(field))"
@@ -259,16 +268,16 @@ function rowIndex(field: Field): number {
           <span
             v-else-if="name === 'result'"
             class="result"
-            :class="`made-${outcomeOf.get(field.key)?.made || 'none'}`"
-            :title="outcomeOf.get(field.key)?.final.text"
-            >{{ outcomeOf.get(field.key)?.final.text }}</span
+            :class="`made-${outcomeOf(field.key)?.made || 'none'}`"
+            :title="outcomeOf(field.key)?.final.text"
+            >{{ outcomeOf(field.key)?.final.text }}</span
           >
           <StationCell
             v-else
             :family="name as Family"
             :label="field.label"
             :rules="rulesOf.get(field.key)?.[name] ?? []"
-            :outcome="outcomeOf.get(field.key)"
+            :outcome="outcomeOf(field.key)"
             :messages="name === 'validate' ? (messagesOf.get(field.key) ?? []) : []"
           />
         </div>

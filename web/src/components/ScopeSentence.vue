@@ -9,16 +9,24 @@ const props = defineProps<{ scope: Scope }>();
 const emit = defineEmits<{ change: [Partial<Scope>] }>();
 const catalog = useCatalog();
 
-const types = computed(() =>
-  (catalog.kind?.types ?? []).filter(
-    (t) => !t.companies?.length || t.companies.includes(props.scope.company),
-  ),
-);
+const types = computed(() => catalog.typesIn(props.scope.company));
+/** What a type of this kind is called, in one word: group, type, class. */
+const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.toLowerCase());
 </script>
 
 <template>
   <h1 class="scope">
-    <em>{{ catalog.kind?.kind.plural }}</em> of group
+    <ElSelect
+      :model-value="scope.kind"
+      class="in-sentence"
+      aria-label="Kind of record"
+      :fit-input-width="false"
+      @change="emit('change', { kind: $event })"
+    >
+      <template #label>{{ catalog.kind?.kind.plural }}</template>
+      <ElOption v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key" :label="k.kind.plural" />
+    </ElSelect>
+    of {{ typeWord }}
     <ElSelect
       :model-value="scope.type"
       class="in-sentence"
@@ -68,36 +76,6 @@ const types = computed(() =>
   flex-wrap: wrap;
   column-gap: 6px;
   white-space: nowrap;
-}
-.scope em {
-  font-weight: 600;
-}
-.in-sentence {
-  width: auto;
-  min-width: 80px;
-}
-.in-sentence :deep(.el-select__wrapper) {
-  background: none;
-  box-shadow: none;
-  border-bottom: 1px dotted var(--ink);
-  border-radius: 0;
-  padding: 0 2px;
-  min-height: 26px;
-  gap: 2px;
-  font: inherit;
-}
-.in-sentence :deep(.el-select__wrapper.is-focused) {
-  outline: 2px solid var(--focus);
-}
-.in-sentence :deep(.el-select__placeholder) {
-  font: 600 20px/26px var(--serif);
-  color: var(--ink);
-  position: static;
-  transform: none;
-  overflow: visible;
-}
-.in-sentence :deep(.el-select__input-wrapper) {
-  position: absolute;
 }
 .comma {
   margin-left: -8px;

@@ -8,10 +8,12 @@ const keys: [string, string][] = [
   ["Enter", "edit the entered value, or open the rule"],
   ["Tab", "take the value and go to the next field"],
   ["Esc", "leave the value as it was; close the rule"],
-  ["Ctrl Enter", "post the test document"],
-  ["Ctrl S", "keep the rule that is open"],
+  ["Ctrl Enter", "post the test document, or the document that is open"],
+  ["Ctrl S", "keep the rule or the record that is open"],
+  ["Enter", "in lines: the next line, or a new one after the last"],
+  ["Alt ↑ ↓ ← →", "move a field of a layout; + and − change its width"],
   ["/", "find a field"],
-  ["Ctrl K", "go to a field, a rule or a screen"],
+  ["Ctrl K", "go to a field, a rule, a record or a screen"],
   ["?", "this list"],
 ];
 </script>

@@ -2,7 +2,8 @@
 import { ElAutocomplete } from "element-plus";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Field } from "@/api/client";
-import { choicesOf, suggesting } from "@/choices";
+import { suggesting } from "@/choices";
+import { usePlan } from "@/stores/plan";
 import { useCatalog } from "@/stores/catalog";
 
 const props = defineProps<{
@@ -47,7 +48,11 @@ async function write(value: string) {
   }
 }
 
-const suggest = suggesting(() => choicesOf(props.field));
+const plan = usePlan();
+const suggest = suggesting(
+  () => props.field,
+  () => plan.scope.company,
+);
 </script>
 
 <template>

@@ -20,14 +20,13 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   const catalog = useCatalog();
   const plan = usePlan();
   const family = selection.family;
+  const kind = plan.scope.kind;
 
   const rules = computed<PlanRule[]>(
     () => plan.plan?.fields.find((f) => f.key === selection.field)?.stations[family] ?? [],
   );
   const acts = computed(
-    () =>
-      plan.outcome?.fields.find((f) => f.key === selection.field)?.acts.filter((a) => a.family === family) ??
-      [],
+    () => plan.fields.get(plan.at(selection.field))?.acts.filter((a) => a.family === family) ?? [],
   );
 
   const change = ref<RuleChange>();
@@ -56,7 +55,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   );
 
   function placeOf(id: number): string {
-    return `${selection.field}/${family}/${id}`;
+    return `${kind}/${selection.field}/${family}/${id}`;
   }
 
   /** Puts a change aside that is left before it is kept; it is there on coming back. */

@@ -6,6 +6,8 @@ import { api, ask, type Catalog, type Field, type KindEntry } from "@/api/client
 export const useCatalog = defineStore("catalog", () => {
   const catalog = ref<Catalog>();
   const problem = ref<string>();
+  /** The kind of record that plan, rules and proofs are about. */
+  const chosen = ref("");
 
   async function load() {
     try {
@@ -16,18 +18,33 @@ export const useCatalog = defineStore("catalog", () => {
     }
   }
 
-  const kind = computed<KindEntry | undefined>(() => catalog.value?.kinds[0]);
+  const kinds = computed<KindEntry[]>(() => catalog.value?.kinds ?? []);
+  function entry(kind: string): KindEntry | undefined {
+    return kinds.value.find((k) => k.kind.key === kind);
+  }
+  const kind = computed<KindEntry | undefined>(() => entry(chosen.value) ?? kinds.value[0]);
 
-  function field(key: string): Field | undefined {
-    return kind.value?.kind.fields.find((f) => f.key === key);
+  function field(key: string, of?: string): Field | undefined {
+    return (of ? entry(of) : kind.value)?.kind.fields.find((f) => f.key === key);
+  }
+  /** A field as messages name it: Amount, or Amount in line 2. */
+  function label(key: string, line?: number, of?: string): string {
+    const name = field(key, of)?.label ?? key;
+    return line ? `${name} in line ${line}` : name;
   }
   function companyName(key: string): string {
     const company = catalog.value?.companies.find((c) => c.key === key);
     return company ? `${company.key} ${company.name}` : key;
   }
-  function typeName(key: string): string {
-    return kind.value?.types.find((t) => t.key === key)?.label ?? key;
+  function typeName(key: string, of?: string): string {
+    return (of ? entry(of) : kind.value)?.types.find((t) => t.key === key)?.label ?? key;
+  }
+  /** The types of a kind that a company uses. */
+  function typesIn(company: string, of?: string) {
+    return ((of ? entry(of) : kind.value)?.types ?? []).filter(
+      (t) => !t.companies?.length || t.companies.includes(company),
+    );
   }
 
-  return { catalog, problem, kind, load, field, companyName, typeName };
+  return { catalog, problem, chosen, kinds, kind, load, entry, field, label, companyName, typeName, typesIn };
 });

@@ -1,146 +1,203 @@
 <script setup lang="ts">
-import { computed, onMounted, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
-import { api, ask, type Posting, type PostingSummary } from "@/api/client";
-import ActTold from "@/components/ActTold.vue";
-import FamilyGlyph from "@/components/FamilyGlyph.vue";
-import { families } from "@/families";
-import { dayInWords, moment } from "@/format";
+import { computed, ref, watch } from "vue";
+import { RouterLink, useRoute, useRouter } from "vue-router";
+import { api, ask, type LedgerName, type Posting, type PostingSummary, type Schemas } from "@/api/client";
+import BalanceTable from "@/components/BalanceTable.vue";
+import JournalTable from "@/components/JournalTable.vue";
+import PostingPane from "@/components/PostingPane.vue";
+import { useAttempt } from "@/composables/attempt";
+import { format, moment } from "@/format";
 import { useCatalog } from "@/stores/catalog";
-import { usePlan } from "@/stores/plan";
-import type { Family } from "@/api/client";
 
 const catalog = useCatalog();
-const plan = usePlan();
 const route = useRoute();
 const router = useRouter();
+const { problem, busy, attempt } = useAttempt();
+
+const views = {
+  postings: "Postings",
+  journal: "Journal",
+  account: "Accounts",
+  vendor: "Vendors",
+  customer: "Customers",
+};
+type View = keyof typeof views;
+const ledger = computed<LedgerName>(() => (route.query.ledger === "books" ? "books" : "practice"));
+const view = computed<View>(() => {
+  const wanted = String(route.query.view ?? "");
+  return wanted in views ? (wanted as View) : "postings";
+});
+const search = ref("");
+
 const postings = ref<PostingSummary[]>();
 const posting = ref<Posting>();
-const problem = ref("");
+const entries = ref<Schemas["JournalEntry"][]>([]);
+const balances = ref<Schemas["Balance"][]>([]);
+const summary = ref<Schemas["LedgerSummary"]>();
+const emptying = ref(false);
+
+function go(next: Record<string, string>) {
+  void router.push({ path: "/ledger", query: { ...route.query, ...next } });
+}
 
 async function load() {
-  try {
-    postings.value = await ask(api.GET("/postings"));
-    const number = String(route.params.number ?? "");
-    posting.value = number
-      ? await ask(api.GET("/postings/{number}", { params: { path: { number } } }))
-      : undefined;
-    problem.value = "";
-  } catch (error) {
-    posting.value = undefined;
-    problem.value = (error as Error).message;
-  }
+  emptying.value = false;
+  const params = { path: { ledger: ledger.value } };
+  await attempt(async () => {
+    summary.value = await ask(api.GET("/ledgers/{ledger}", { params }));
+    if (view.value === "postings")
+      postings.value = await ask(api.GET("/postings", { params: { query: { ledger: ledger.value } } }));
+    else if (view.value === "journal")
+      entries.value = await ask(
+        api.GET("/ledgers/{ledger}/journal", { params: { ...params, query: { format } } }),
+      );
+    else
+      balances.value = await ask(
+        api.GET("/ledgers/{ledger}/balances", { params: { ...params, query: { by: view.value, format } } }),
+      );
+  });
 }
-onMounted(load);
-watch(() => route.params.number, load);
+async function open() {
+  posting.value = undefined;
+  const number = String(route.params.number ?? "");
+  if (!number) return;
+  await attempt(async () => {
+    const params = { path: { number }, query: { ledger: ledger.value, format } };
+    posting.value = await ask(api.GET("/postings/{number}", { params }));
+  });
+}
+watch(() => [ledger.value, view.value], load, { immediate: true });
+watch(() => [ledger.value, route.params.number], open, { immediate: true });
 
-const fields = computed(
-  () => posting.value?.outcome.fields.filter((f) => f.final.text || f.acts.length || f.entered.text) ?? [],
+async function empty() {
+  const params = { path: { ledger: ledger.value } };
+  if (!(await attempt(() => ask(api.DELETE("/ledgers/{ledger}", { params }))))) return;
+  await router.push("/ledger");
+  await load();
+}
+
+const words = computed(() => search.value.toLowerCase().split(/\s+/).filter(Boolean));
+const found = computed(() =>
+  (postings.value ?? []).filter((p) =>
+    words.value.every((w) =>
+      `${p.number} ${p.title} ${p.company} ${p.record ?? ""}`.toLowerCase().includes(w),
+    ),
+  ),
 );
-const made: Record<string, string> = {
-  entered: "entered",
-  stored: "as saved",
-  default: "default",
-  substitute: "substitute",
-};
-
-async function again() {
-  if (!posting.value) return;
-  const d = posting.value.document;
-  await plan.take(d, `As ${posting.value.summary.number}`);
-  await router.push({ path: "/plan", query: { company: d.company, type: d.type, day: d.day } });
-}
+const shown = computed(() => found.value.slice(0, most.value));
+const most = ref(300);
 </script>
 
 <template>
-  <div class="ledger-view">
+  <div class="ledger-view" :class="{ beside: posting }">
     <section class="list">
       <div class="page-head">
-        <h1>Practice ledger</h1>
-        <span class="quiet">{{ postings?.length ?? 0 }} posted</span>
-      </div>
-      <p v-if="problem" class="empty" role="alert">{{ problem }}</p>
-      <p v-else-if="postings && !postings.length" class="empty">
-        Nothing is posted yet. Type a test document into <RouterLink to="/plan">the plan</RouterLink> and post
-        it; it gets a number here and leaves no trace anywhere else.
-      </p>
-      <table v-else class="ledger">
-        <thead>
-          <tr>
-            <th>Number</th>
-            <th>Name</th>
-            <th>Where</th>
-            <th>Posted</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="p in postings" :key="p.number" :class="{ open: p.number === posting?.summary.number }">
-            <td class="nowrap">
-              <RouterLink :to="`/ledger/${p.number}`">{{ p.number }}</RouterLink>
-            </td>
-            <td class="title">
-              {{ p.title }}<span v-if="p.record" class="quiet"> · change of {{ p.record }}</span>
-            </td>
-            <td class="quiet nowrap">{{ catalog.typeName(p.type) }} · {{ p.company }}</td>
-            <td class="quiet nowrap">{{ moment(p.postedAt) }}</td>
-          </tr>
-        </tbody>
-      </table>
-    </section>
-    <section v-if="posting" class="one" :aria-label="`Posting ${posting.summary.number}`">
-      <div class="page-head">
-        <h1>{{ posting.summary.number }}</h1>
+        <h1>{{ ledger === "books" ? "Books" : "Practice ledger" }}</h1>
+        <span class="quiet">{{ summary?.postings ?? 0 }} posted</span>
         <span class="spring" />
-        <button type="button" class="button" @click="again">Test it again on the plan</button>
+        <div class="switch" role="group" aria-label="Ledger">
+          <button
+            type="button"
+            class="button"
+            :class="{ first: ledger === 'practice' }"
+            @click="go({ ledger: 'practice' })"
+          >
+            Practice
+          </button>
+          <button
+            type="button"
+            class="button"
+            :class="{ first: ledger === 'books' }"
+            @click="go({ ledger: 'books' })"
+          >
+            Books
+          </button>
+        </div>
       </div>
-      <p class="quiet about">
-        {{ catalog.typeName(posting.summary.type) }} in {{ catalog.companyName(posting.summary.company) }}, on
-        {{ dayInWords(posting.summary.day) }}. Posted {{ moment(posting.summary.postedAt) }} by
-        {{ posting.summary.postedBy }}.
-      </p>
-      <p v-for="(m, i) in posting.outcome.messages" :key="i" class="message">
-        {{ catalog.field(m.field)?.label }}: {{ m.text }} <b v-if="m.reason">Reason given: {{ m.reason }}</b>
-      </p>
-      <table class="ledger">
-        <thead>
-          <tr>
-            <th>Field</th>
-            <th>Value</th>
-            <th>Made by</th>
-            <th>What the rules did</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="f in fields" :key="f.key">
-            <td>{{ catalog.field(f.key)?.label }}</td>
-            <td>
-              <b>{{ f.final.text || "blank" }}</b>
-              <div v-if="f.entered.text && f.entered.text !== f.final.text" class="quiet">
-                entered {{ f.entered.text }}
-              </div>
-            </td>
-            <td class="nowrap">
-              <FamilyGlyph v-if="f.made in families" :family="f.made as Family" /> {{ made[f.made] ?? "" }}
-            </td>
-            <td>
-              <details
-                v-for="a in f.acts"
-                :key="a.rule"
-                class="act"
-                :class="`family-${a.family}`"
-                :open="a.did === 'acted' && f.acts.length < 3"
-              >
-                <summary>
-                  <FamilyGlyph :family="a.family as Family" /> rule {{ a.rule }}, version {{ a.version }}:
-                  {{ a.phrase }}
-                </summary>
-                <ActTold :act="a" />
-              </details>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <nav class="views" aria-label="What to show">
+        <button
+          v-for="(name, key) in views"
+          :key="key"
+          type="button"
+          class="plain"
+          :aria-current="view === key ? 'page' : undefined"
+          @click="go({ view: key })"
+        >
+          {{ name }}
+        </button>
+        <span class="spring" />
+        <template v-if="ledger === 'practice' && summary?.postings">
+          <template v-if="emptying">
+            <span
+              >It holds {{ summary.postings }} {{ summary.postings === 1 ? "posting" : "postings" }} with
+              {{ summary.entries }} journal {{ summary.entries === 1 ? "entry" : "entries" }};
+              {{ summary.proofs }} proofs point to one and stay.</span
+            >
+            <button type="button" class="button first" :disabled="busy" @click="empty">Empty it</button>
+            <button type="button" class="button" @click="emptying = false">Leave it</button>
+          </template>
+          <button v-else type="button" class="plain" @click="emptying = true">
+            Empty the practice ledger
+          </button>
+        </template>
+        <input
+          v-if="view === 'postings' && !emptying"
+          v-model="search"
+          class="line search"
+          type="search"
+          placeholder="Number, name"
+          aria-label="Search postings"
+        />
+      </nav>
+      <p v-if="problem" class="empty" role="alert">{{ problem }}</p>
+      <template v-if="view === 'postings'">
+        <p v-if="postings && !postings.length" class="empty">
+          <template v-if="ledger === 'practice'">
+            Nothing is posted yet. Type a test document into <RouterLink to="/plan">the plan</RouterLink> and
+            post it; it gets a number here and leaves no trace anywhere else.
+          </template>
+          <template v-else>
+            Nothing is posted yet. Enter an
+            <RouterLink to="/records/accounting_document/new">accounting document</RouterLink>
+            and post it.
+          </template>
+        </p>
+        <table v-else class="ledger">
+          <thead>
+            <tr>
+              <th>Number</th>
+              <th>Name</th>
+              <th>Where</th>
+              <th class="when">Posted</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="p in shown" :key="p.number" :class="{ open: p.number === posting?.summary.number }">
+              <td class="nowrap">
+                <RouterLink :to="{ path: `/ledger/${p.number}`, query: route.query }">{{
+                  p.number
+                }}</RouterLink>
+              </td>
+              <td class="title">
+                {{ p.title }}
+                <span v-if="p.reverses" class="quiet"> · reverses {{ p.reverses }}</span>
+                <span v-else-if="p.record && ledger === 'practice'" class="quiet">
+                  · change of {{ p.record }}</span
+                >
+              </td>
+              <td class="quiet nowrap">{{ catalog.typeName(p.type, p.kind) }} · {{ p.company }}</td>
+              <td class="quiet nowrap when">{{ moment(p.postedAt) }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <button v-if="found.length > shown.length" type="button" class="plain" @click="most += 300">
+          Show more of the {{ found.length }}
+        </button>
+      </template>
+      <JournalTable v-else-if="view === 'journal'" :entries="entries" :ledger="ledger" />
+      <BalanceTable v-else :balances="balances" :by="view" />
     </section>
+    <PostingPane v-if="posting" :posting="posting" :ledger="ledger" />
   </div>
 </template>
 
@@ -151,42 +208,45 @@ async function again() {
 }
 .list {
   flex: 1;
-  min-width: 400px;
+  min-width: 420px;
   overflow: auto;
   padding: 16px 20px;
 }
-.one {
-  flex: 1.5;
-  overflow: auto;
-  padding: 16px 20px;
-  border-left: 1px solid var(--rule-strong);
-  background: var(--paper-raised);
+.views {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  margin-bottom: 8px;
+  min-height: 30px;
 }
-.one th {
-  background: var(--paper-raised);
+.views [aria-current] {
+  font-weight: 600;
+  text-decoration-color: currentcolor;
+}
+.spring {
+  flex: 1;
+}
+.search {
+  width: 170px;
+}
+.beside .when,
+.beside .search {
+  display: none;
+}
+.switch {
+  display: flex;
+}
+.switch .button:first-child {
+  border-radius: 3px 0 0 3px;
+}
+.switch .button:last-child {
+  border-radius: 0 3px 3px 0;
+  border-left: 0;
 }
 .title {
   font: 15px/1.35 var(--serif);
 }
 .nowrap {
   white-space: nowrap;
-}
-.open td {
-  background: var(--select);
-}
-.about {
-  margin: -6px 0 12px;
-}
-.message {
-  border-left: 3px solid var(--validate);
-  padding-left: 10px;
-  margin: 0 0 10px;
-}
-.act summary {
-  cursor: pointer;
-  color: var(--hue);
-}
-.act + .act {
-  margin-top: 3px;
 }
 </style>

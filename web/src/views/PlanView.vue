@@ -29,18 +29,21 @@ function query(name: string): string {
 
 /** Brings the plan to what the address says, where it says something. */
 async function follow() {
+  if (!catalog.catalog) return;
+  catalog.chosen = catalog.entry(query("kind"))?.kind.key || plan.scope.kind || catalog.chosen;
   const kind = catalog.kind;
-  if (!kind || !catalog.catalog) return;
+  if (!kind) return;
   const wanted: Scope = {
     kind: kind.kind.key,
     company: query("company") || plan.scope.company || (catalog.catalog.companies[0]?.key ?? ""),
-    type: query("type") || plan.scope.type || (kind.types[0]?.key ?? ""),
+    type: query("type") || (plan.scope.kind === kind.kind.key && plan.scope.type) || "",
     day: query("day") || plan.scope.day || catalog.catalog.today,
   };
   const rule = Number(query("rule"));
   if (rule) {
     const view = await ask(api.GET("/rules/{id}", { params: { path: { id: rule } } })).catch(() => undefined);
     if (view) {
+      wanted.kind = view.body.kind;
       const scope = view.body.scope;
       if (scope.companies?.length && !scope.companies.includes(wanted.company))
         wanted.company = scope.companies[0]!;
@@ -52,7 +55,10 @@ async function follow() {
     const family = query("family") || "default";
     plan.selected = { field: query("field"), family: family as "default" };
   }
-  if (JSON.stringify(wanted) !== JSON.stringify({ ...plan.scope }) || !plan.plan) await plan.setScope(wanted);
+  const types = catalog.typesIn(wanted.company, wanted.kind);
+  if (!types.some((t) => t.key === wanted.type)) wanted.type = types[0]?.key ?? "";
+  if (JSON.stringify(wanted) !== JSON.stringify({ ...plan.scope }) || !plan.plan)
+    await plan.setScope(wanted, plan.selected);
 }
 
 onMounted(follow);
@@ -60,17 +66,25 @@ watch(() => route.query, follow);
 
 // What is on the screen stands in the address, so that a link can be sent.
 watch(
-  () => [plan.scope.company, plan.scope.type, plan.scope.day, plan.selected?.field, plan.selected?.family],
+  () => [
+    plan.scope.kind,
+    plan.scope.company,
+    plan.scope.type,
+    plan.scope.day,
+    plan.selected?.field,
+    plan.selected?.family,
+  ],
   () => {
     if (route.path !== "/plan" || !plan.scope.company) return;
-    const { company, type, day } = plan.scope;
-    const next: Record<string, string> = { company, type, day };
+    const next: Record<string, string> = { ...plan.scope };
     if (plan.selected) Object.assign(next, plan.selected);
     void router.replace({ path: "/plan", query: next });
   },
 );
 
-const paneKey = computed(() => (plan.selected ? `${plan.selected.field}/${plan.selected.family}` : ""));
+const paneKey = computed(() =>
+  plan.selected ? `${plan.scope.kind}/${plan.selected.field}/${plan.selected.family}` : "",
+);
 
 async function post() {
   if (!plan.hasDocument || plan.busy) return;
@@ -79,7 +93,7 @@ async function post() {
     return;
   }
   const first = plan.outcome?.messages.find((m) => m.severity === "refuse");
-  if (first) grid.value?.editField(first.field);
+  if (first) grid.value?.editField(first.field, first.line);
 }
 
 function onKey(event: KeyboardEvent) {
@@ -137,7 +151,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       </div>
       <RulePane v-if="plan.selected" :key="paneKey" :rule="wantedRule" @close="plan.selected = undefined" />
     </div>
-    <TestBar @point="grid?.editField($event)" @post="post">
+    <TestBar @point="(field, line) => grid?.editField(field, line)" @post="post">
       <DocumentPicker />
     </TestBar>
   </div>

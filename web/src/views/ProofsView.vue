@@ -1,8 +1,10 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from "vue";
+import { computed, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, ask, type Proof, type ProofResult, type ProofRun } from "@/api/client";
+import { parseAddress } from "@/address";
 import ActTold from "@/components/ActTold.vue";
+import ChosenKind from "@/components/ChosenKind.vue";
 import { format, moment } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
@@ -45,11 +47,17 @@ async function runAll() {
   running.value = false;
 }
 
-onMounted(async () => {
+function firstFailure(): number | undefined {
+  return run.value?.results.find((r) => !r.held)?.proof;
+}
+async function begin() {
+  run.value = undefined;
   await load();
   if (proofs.value?.length) await runAll();
-  open.value = Number(route.query.proof) || run.value?.results.find((r) => !r.held)?.proof;
-});
+  open.value = Number(route.query.proof) || firstFailure();
+}
+onMounted(begin);
+watch(kind, begin);
 
 const results = computed(
   () => new Map<number, ProofResult>(run.value?.results.map((r) => [r.proof, r]) ?? []),
@@ -70,10 +78,7 @@ function show(what: string) {
 
 async function onPlan(p: Proof) {
   await plan.take(p.given, `Proof ${p.id}`);
-  await router.push({
-    path: "/plan",
-    query: { company: p.given.company, type: p.given.type, day: p.given.day },
-  });
+  await router.push({ path: "/plan", query: { ...plan.scope } });
 }
 
 function accept(p: Proof) {
@@ -105,13 +110,18 @@ function putBack() {
     await runAll();
   });
 }
+/** A field by its address, as people call it. */
+function named(address: string): string {
+  const { key, line } = parseAddress(address);
+  return catalog.label(key, line);
+}
 const what = { verdict: "Verdict", value: "Value", message: "Message" };
 </script>
 
 <template>
   <div class="page">
     <div class="page-head">
-      <h1>Proofs</h1>
+      <h1 class="of">Proofs for <ChosenKind /></h1>
       <span v-if="run" class="summary" role="status">
         <b class="held">{{ run.held }} hold</b>,
         <b :class="run.failed ? 'failed' : ''">{{ run.failed }} {{ run.failed === 1 ? "fails" : "fail" }}</b>
@@ -204,10 +214,14 @@ const what = { verdict: "Verdict", value: "Value", message: "Message" };
             <p v-else class="quiet">
               Expects {{ p.expect.verdict
               }}<template v-for="(v, key) in p.expect.values" :key="key"
-                >; {{ catalog.field(String(key))?.label }} {{ v || "blank" }}</template
+                >; {{ named(String(key)) }} {{ v || "blank" }}</template
               ><template v-for="(m, i) in p.expect.messages ?? []" :key="i"
                 >; {{ m.severity }}: {{ m.text }}</template
               >.
+            </p>
+            <p v-if="p.posting" class="quiet">
+              Posted to the practice ledger as
+              <RouterLink :to="`/ledger/${p.posting}?ledger=practice`">{{ p.posting }}</RouterLink>.
             </p>
             <div class="deeds">
               <button type="button" class="button" @click="onPlan(p)">Open on the plan</button>

@@ -1,99 +1,463 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from "vue";
-import { useRouter } from "vue-router";
-import { api, ask, type RecordRow } from "@/api/client";
+import { useDebounceFn } from "@vueuse/core";
+import { ElOption, ElSelect } from "element-plus";
+import { computed, nextTick, onMounted, reactive, ref, watch } from "vue";
+import { RouterLink, useRoute, useRouter } from "vue-router";
+import StateMark from "@/components/StateMark.vue";
+import { needsValue, relations, useListing, writeFilters, type Filter } from "@/composables/listing";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 
 const catalog = useCatalog();
 const plan = usePlan();
+const route = useRoute();
 const router = useRouter();
-const records = ref<RecordRow[]>();
-const problem = ref("");
+
+const kindKey = computed(() => String(route.params.kind ?? "") || (catalog.kind?.kind.key ?? ""));
+const entry = computed(() => catalog.entry(kindKey.value));
+watch(
+  kindKey,
+  (key) => {
+    if (catalog.entry(key) && plan.scope.kind === "") catalog.chosen = key;
+  },
+  { immediate: true },
+);
+
+const headers = computed(() => entry.value?.kind.fields.filter((f) => !f.key.startsWith("lines.")) ?? []);
+/** What a list shows by itself: a few fields that tell records apart at a glance. */
+const wanted: Record<string, string[]> = {
+  vendor: ["city", "country", "tax_number", "payment_terms", "payment_method"],
+  sales_order: ["ordered_on", "reference", "wanted_on", "gross_total", "currency"],
+  accounting_document: ["posting_date", "reference", "text", "total", "currency"],
+  quotation: ["quoted_on", "reference", "wanted_on", "net_total", "currency"],
+  customer: ["city", "country", "currency", "payment_terms", "salesperson"],
+  item: ["unit", "net_weight", "customs_code", "revenue_account"],
+};
+const standard = computed(() => {
+  const keys = (wanted[kindKey.value] ?? []).filter((key) => headers.value.some((f) => f.key === key));
+  if (keys.length) return keys;
+  return headers.value
+    .filter((f) => !entry.value?.kind.title.includes(f.key))
+    .slice(0, 5)
+    .map((f) => f.key);
+});
+const list = useListing(
+  () => kindKey.value,
+  () => standard.value,
+);
+
+const numeric = ["number", "amount", "quantity", "percent"];
+const columns = computed(() =>
+  list.columns.value.flatMap((key) => {
+    const field = entry.value?.kind.fields.find((f) => f.key === key);
+    return field ? [{ key, label: field.label, right: numeric.includes(field.type) }] : [];
+  }),
+);
+
 const search = ref("");
+watch(
+  () => list.selection.value.search,
+  (text) => {
+    if ((text ?? "") !== search.value.trim()) search.value = text ?? "";
+  },
+  { immediate: true },
+);
+const searching = useDebounceFn(() => list.change({ search: search.value.trim() }), 150);
 
-onMounted(async () => {
-  try {
-    records.value = await ask(
-      api.GET("/records", { params: { query: { kind: catalog.kind?.kind.key ?? "" } } }),
-    );
-  } catch (error) {
-    problem.value = (error as Error).message;
-  }
-});
-
-const columns = ["city", "country", "tax_number", "payment_terms", "payment_method"];
-const found = computed(() => {
-  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
-  return (records.value ?? []).filter((r) =>
-    words.every((w) => [r.number, ...Object.values(r.values)].join(" ").toLowerCase().includes(w)),
-  );
-});
-
-async function onPlan(r: RecordRow) {
-  const entered = Object.fromEntries(Object.entries(r.values).map(([k, v]) => [k, { value: v }]));
-  const day = plan.scope.day || (catalog.catalog?.today ?? "");
-  await plan.take(
-    { kind: r.kind, company: r.company, type: r.type, day, entered, record: r.number },
-    `Change of ${r.number}`,
-  );
-  await router.push({ path: "/plan", query: { company: r.company, type: r.type, day } });
+function sortBy(key: string) {
+  const { sort, descending } = list.selection.value;
+  const current = sort ?? "number";
+  const down = current === key && !descending;
+  list.change({ sort: key === "number" && !down ? "" : key, order: down ? "down" : "" });
 }
+function sorted(key: string): "ascending" | "descending" | undefined {
+  const { sort, descending } = list.selection.value;
+  if ((sort ?? "number") !== key) return undefined;
+  return descending ? "descending" : "ascending";
+}
+
+const filters = computed(() => list.selection.value.filters ?? []);
+const drafting = reactive({ on: false, field: "", relation: "is" as Filter["relation"], value: "" });
+function addFilter() {
+  if (!drafting.field || (needsValue(drafting.relation) && !drafting.value.trim())) return;
+  const { field, relation, value } = drafting;
+  list.change({ filters: writeFilters([...filters.value, { field, relation, value: value.trim() }]) });
+  Object.assign(drafting, { on: false, field: "", relation: "is", value: "" });
+}
+function dropFilter(i: number) {
+  list.change({ filters: writeFilters(filters.value.filter((_, at) => at !== i)) });
+}
+function labelOf(key: string): string {
+  return catalog.label(key, undefined, kindKey.value);
+}
+
+async function download() {
+  const text = await list.exported();
+  if (text === undefined) return;
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([text], { type: "text/csv" }));
+  link.download = `${kindKey.value}.csv`;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
+// Only the rows in sight are drawn; the scroll bar stands for all of them.
+const rowHeight = 29;
+const box = ref<HTMLElement>();
+const sight = reactive({ top: 0, height: 600 });
+function look() {
+  if (!box.value) return;
+  sight.top = box.value.scrollTop;
+  sight.height = box.value.clientHeight;
+  list.show(first.value, last.value);
+}
+const first = computed(() => Math.max(0, Math.floor(sight.top / rowHeight) - 10));
+const last = computed(() =>
+  Math.min(list.total.value - 1, Math.ceil((sight.top + sight.height) / rowHeight) + 10),
+);
+const drawn = computed(() =>
+  Array.from({ length: Math.max(0, last.value - first.value + 1) }, (_, i) => ({
+    place: first.value + i,
+    row: list.rows.value.get(first.value + i),
+  })),
+);
+onMounted(look);
+watch(list.total, () => nextTick(look));
+watch(
+  () => JSON.stringify([kindKey.value, list.selection.value]),
+  () => {
+    if (box.value) box.value.scrollTop = 0;
+    at.value = 0;
+  },
+);
+
+// Arrow keys go from row to row, Enter opens one.
+const at = ref(0);
+function onKey(event: KeyboardEvent) {
+  const steps: Record<string, number> = { ArrowDown: 1, ArrowUp: -1, PageDown: 20, PageUp: -20 };
+  const step = steps[event.key];
+  if (step !== undefined) {
+    event.preventDefault();
+    at.value = Math.max(0, Math.min(at.value + step, list.total.value - 1));
+    const top = at.value * rowHeight;
+    if (box.value && top < box.value.scrollTop) box.value.scrollTop = top;
+    if (box.value && top + 2 * rowHeight > box.value.scrollTop + box.value.clientHeight)
+      box.value.scrollTop = top + 2 * rowHeight - box.value.clientHeight;
+    look();
+  } else if (event.key === "Enter" && !(event.target as HTMLElement).closest("a, button, input")) {
+    const row = list.rows.value.get(at.value);
+    if (row) void router.push(`/records/${kindKey.value}/${row.number}`);
+  }
+}
+
+const grid = computed(
+  () =>
+    `108px minmax(150px, 2fr) 118px 110px ${entry.value?.kind.posted ? "82px " : ""}repeat(${columns.value.length}, minmax(84px, 1fr))`,
+);
+const newLink = computed(() => {
+  const query: Record<string, string> = {};
+  const only = list.selection.value;
+  if (only.companies?.length === 1) query.company = only.companies[0]!;
+  if (only.types?.length === 1) query.type = only.types[0]!;
+  return { path: `/records/${kindKey.value}/new`, query };
+});
 </script>
 
 <template>
-  <div class="page">
-    <div class="page-head">
-      <h1>{{ catalog.kind?.kind.plural }}</h1>
-      <span class="quiet">{{ found.length }} of {{ records?.length ?? 0 }}</span>
+  <div class="records">
+    <div class="top">
+      <h1>
+        <ElSelect
+          class="in-sentence"
+          :model-value="kindKey"
+          aria-label="Kind of record"
+          :fit-input-width="false"
+          @change="router.push(`/records/${$event}`)"
+        >
+          <ElOption v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key" :label="k.kind.plural" />
+        </ElSelect>
+      </h1>
+      <span class="quiet count" role="status"
+        >{{ list.total.value }} of {{ list.all.value }}<template v-if="list.loading.value"> …</template></span
+      >
       <span class="spring" />
       <input
         v-model="search"
         class="line search"
         type="search"
-        placeholder="Number, name, anything"
+        placeholder="Number, name, reference"
         aria-label="Search records"
+        @input="searching"
       />
+      <button type="button" class="button" @click="download">Save as CSV</button>
+      <RouterLink class="button first" :to="newLink">New {{ entry?.kind.label.toLowerCase() }}</RouterLink>
     </div>
-    <p v-if="problem" class="empty" role="alert">{{ problem }}</p>
-    <p v-else-if="records && !found.length" class="empty">
-      {{ records.length ? "Nothing fits that search." : "No records are saved yet." }}
+    <div class="filters">
+      <ElSelect
+        :model-value="list.selection.value.companies"
+        multiple
+        collapse-tags
+        placeholder="All companies"
+        aria-label="Companies"
+        class="pick"
+        @change="list.change({ company: $event.join(',') })"
+      >
+        <ElOption
+          v-for="c in catalog.catalog?.companies"
+          :key="c.key"
+          :value="c.key"
+          :label="`${c.key} ${c.name}`"
+        />
+      </ElSelect>
+      <ElSelect
+        :model-value="list.selection.value.types"
+        multiple
+        collapse-tags
+        :placeholder="`Any ${entry?.kind.typeLabel.toLowerCase()}`"
+        aria-label="Types"
+        class="pick"
+        @change="list.change({ type: $event.join(',') })"
+      >
+        <ElOption v-for="t in entry?.types" :key="t.key" :value="t.key" :label="t.label" />
+      </ElSelect>
+      <ElSelect
+        v-if="entry?.kind.posted"
+        :model-value="list.selection.value.states"
+        multiple
+        collapse-tags
+        placeholder="Any state"
+        aria-label="States"
+        class="pick narrow"
+        @change="list.change({ state: $event.join(',') })"
+      >
+        <ElOption v-for="s in ['kept', 'posted', 'reversed']" :key="s" :value="s" :label="s" />
+      </ElSelect>
+      <span v-for="(f, i) in filters" :key="i" class="filter">
+        {{ labelOf(f.field) }} {{ relations[f.relation] }} {{ f.value }}
+        <button type="button" class="plain" aria-label="Remove the filter" @click="dropFilter(i)">×</button>
+      </span>
+      <form v-if="drafting.on" class="draft" @submit.prevent="addFilter">
+        <ElSelect
+          v-model="drafting.field"
+          filterable
+          placeholder="field"
+          aria-label="Field of the filter"
+          class="pick"
+        >
+          <ElOption v-for="f in entry?.kind.fields" :key="f.key" :value="f.key" :label="f.label" />
+        </ElSelect>
+        <ElSelect v-model="drafting.relation" aria-label="Relation of the filter" class="pick narrow">
+          <ElOption v-for="(phrase, key) in relations" :key="key" :value="key" :label="phrase" />
+        </ElSelect>
+        <input
+          v-if="needsValue(drafting.relation)"
+          v-model="drafting.value"
+          class="line value"
+          aria-label="Value of the filter"
+        />
+        <button type="submit" class="button">Filter</button>
+        <button type="button" class="plain" @click="drafting.on = false">Leave it</button>
+      </form>
+      <button v-else type="button" class="plain" @click="drafting.on = true">Filter by a field</button>
+      <span class="spring" />
+      <ElSelect
+        :model-value="list.columns.value"
+        multiple
+        collapse-tags
+        filterable
+        :max-collapse-tags="0"
+        aria-label="Columns"
+        class="pick narrow columns"
+        @change="list.change({ columns: $event.join(',') })"
+      >
+        <template #tag>Columns</template>
+        <ElOption v-for="f in entry?.kind.fields" :key="f.key" :value="f.key" :label="f.label" />
+      </ElSelect>
+    </div>
+    <p v-if="list.problem.value" class="empty padded" role="alert">{{ list.problem.value }}</p>
+    <p v-else-if="list.loaded.value && !list.total.value" class="empty padded">
+      <template v-if="list.all.value"
+        >Nothing fits.
+        <button type="button" class="plain" @click="router.replace(`/records/${kindKey}`)">
+          Show all {{ list.all.value }}
+        </button></template
+      >
+      <template v-else>
+        There are no {{ entry?.kind.plural.toLowerCase() }} yet.
+        <RouterLink :to="newLink">Enter the first</RouterLink>.
+      </template>
     </p>
-    <table v-else class="ledger">
-      <thead>
-        <tr>
-          <th>Number</th>
-          <th>Name</th>
-          <th>Company</th>
-          <th>{{ catalog.kind?.kind.typeLabel }}</th>
-          <th v-for="c in columns" :key="c">{{ catalog.field(c)?.label }}</th>
-          <th><span class="visually-hidden">What to do</span></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="r in found" :key="r.number">
-          <td>{{ r.number }}</td>
-          <td class="title">{{ r.title }}</td>
-          <td class="nowrap">{{ catalog.companyName(r.company) }}</td>
-          <td class="nowrap">{{ catalog.typeName(r.type) }}</td>
-          <td v-for="c in columns" :key="c">{{ r.values[c] }}</td>
-          <td class="nowrap">
-            <button type="button" class="plain" @click="onPlan(r)">Test a change</button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <div
+      v-else
+      ref="box"
+      class="box"
+      role="grid"
+      tabindex="0"
+      :aria-rowcount="list.total.value"
+      :aria-label="entry?.kind.plural"
+      @scroll="look"
+      @keydown="onKey"
+    >
+      <div class="row head" role="row" :style="{ gridTemplateColumns: grid }">
+        <div
+          v-for="c in [
+            { key: 'number', label: 'Number' },
+            { key: entry?.kind.title[0] ?? '', label: 'Name' },
+            { key: 'company', label: 'Company' },
+            { key: 'type', label: entry?.kind.typeLabel ?? '' },
+            ...(entry?.kind.posted ? [{ key: 'state', label: 'State' }] : []),
+            ...columns,
+          ]"
+          :key="c.label + c.key"
+          role="columnheader"
+          :aria-sort="sorted(c.key)"
+          :class="{ right: 'right' in c && c.right }"
+        >
+          <button type="button" class="plain sort" @click="sortBy(c.key)">
+            {{ c.label
+            }}<template v-if="sorted(c.key)">{{ sorted(c.key) === "ascending" ? " ↑" : " ↓" }}</template>
+          </button>
+        </div>
+      </div>
+      <div :style="{ height: `${list.total.value * rowHeight}px`, position: 'relative' }">
+        <div
+          v-for="{ place, row } in drawn"
+          :key="place"
+          class="row"
+          role="row"
+          :aria-rowindex="place + 1"
+          :class="{ at: place === at }"
+          :style="{ gridTemplateColumns: grid, top: `${place * rowHeight}px` }"
+          @click="row && router.push(`/records/${kindKey}/${row.number}`)"
+        >
+          <template v-if="row">
+            <div role="gridcell">
+              <RouterLink :to="`/records/${kindKey}/${row.number}`" @click.stop>{{ row.number }}</RouterLink>
+            </div>
+            <div role="gridcell" class="title">{{ row.title }}</div>
+            <div role="gridcell" :title="catalog.companyName(row.company)">
+              {{ catalog.companyName(row.company) }}
+            </div>
+            <div role="gridcell">{{ catalog.typeName(row.type, kindKey) }}</div>
+            <div v-if="entry?.kind.posted" role="gridcell"><StateMark :state="row.state" /></div>
+            <div
+              v-for="(c, i) in columns"
+              :key="c.key"
+              role="gridcell"
+              :class="{ right: c.right }"
+              :title="row.cells[i]"
+            >
+              {{ row.cells[i] }}
+            </div>
+          </template>
+        </div>
+      </div>
+    </div>
   </div>
 </template>
 
 <style scoped>
+.records {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+}
+.top,
+.filters {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  padding: 10px 20px 0;
+  flex: none;
+}
+.filters {
+  padding: 8px 20px;
+  flex-wrap: wrap;
+  border-bottom: 1px solid var(--rule-strong);
+}
+.spring {
+  flex: 1;
+}
 .search {
-  width: 240px;
+  width: 210px;
+}
+.pick {
+  width: 190px;
+}
+.narrow {
+  width: 132px;
+}
+.value {
+  width: 130px;
+}
+.draft,
+.filter {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+}
+.filter {
+  background: var(--select);
+  border-radius: 3px;
+  padding: 2px 4px 2px 8px;
+}
+.filter .plain {
+  text-decoration: none;
+}
+.padded {
+  padding: 24px 20px;
+}
+.box {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+}
+.box:focus-visible {
+  outline-offset: -2px;
+}
+.row {
+  display: grid;
+  column-gap: 10px;
+  padding: 0 20px;
+  min-width: 900px;
+}
+.row > div {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  line-height: 28px;
+}
+.row:not(.head) {
+  position: absolute;
+  left: 0;
+  right: 0;
+  height: 29px;
+  border-bottom: 1px solid var(--rule);
+  cursor: pointer;
+}
+.row:not(.head):hover {
+  background: var(--paper-raised);
+}
+.box:focus-within .at {
+  background: var(--select);
+}
+.head {
+  position: sticky;
+  top: 0;
+  z-index: 2;
+  background: var(--paper);
+  border-bottom: 1px solid var(--rule-strong);
+}
+.sort {
+  color: var(--ink-soft);
+  font-weight: 500;
+  text-decoration: none;
+  padding: 0;
+}
+.right {
+  text-align: right;
 }
 .title {
-  font: 15px/1.35 var(--serif);
-}
-.nowrap {
-  white-space: nowrap;
+  font: 15px/28px var(--serif) !important;
 }
 </style>

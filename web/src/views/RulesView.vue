@@ -1,7 +1,8 @@
 <script setup lang="ts">
-import { computed, onMounted, ref } from "vue";
+import { computed, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, ask, type Family, type RuleView } from "@/api/client";
+import ChosenKind from "@/components/ChosenKind.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import { families, stateWords } from "@/families";
 import { dayInWords } from "@/format";
@@ -21,6 +22,7 @@ async function load() {
     problem.value = (error as Error).message;
   }
 }
+watch(() => catalog.kind?.kind.key, load);
 onMounted(load);
 
 function filter(name: string) {
@@ -61,7 +63,7 @@ const found = computed(() => {
 <template>
   <div class="page">
     <div class="page-head">
-      <h1>Rules</h1>
+      <h1 class="of">Rules for <ChosenKind /></h1>
       <span class="quiet">{{ found.length }} of {{ rules?.length ?? 0 }}</span>
       <span class="spring" />
       <input

@@ -1,0 +1,21 @@
+const prefix = "lines.";
+
+export function ofLine(key: string): boolean {
+  return key.startsWith(prefix);
+}
+
+/** The key of a field of the lines within its line: lines.amount is amount there. */
+export function column(key: string): string {
+  return ofLine(key) ? key.slice(prefix.length) : key;
+}
+
+/** Names a field of a document: country, or lines.2.amount in the line with the number 2. */
+export function addressOf(key: string, line: number): string {
+  return ofLine(key) ? `${prefix}${line}.${column(key)}` : key;
+}
+
+/** The field and the line that an address names; line 0 is the header. */
+export function parseAddress(address: string): { key: string; line: number } {
+  const parts = /^lines\.(\d+)\.(.+)$/.exec(address);
+  return parts ? { key: prefix + parts[2], line: Number(parts[1]) } : { key: address, line: 0 };
+}

@@ -1,0 +1,168 @@
+<script setup lang="ts">
+import { ref } from "vue";
+import { api, ask, type Company } from "@/api/client";
+import TroubleNote from "@/components/TroubleNote.vue";
+import { useAttempt } from "@/composables/attempt";
+import { useCatalog } from "@/stores/catalog";
+
+const catalog = useCatalog();
+const { problem, uses, count, busy, attempt } = useAttempt();
+const draft = ref<Company>();
+const adding = ref(false);
+const days = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
+
+function edit(company?: Company) {
+  adding.value = !company;
+  problem.value = "";
+  draft.value = company
+    ? (JSON.parse(JSON.stringify(company)) as Company)
+    : {
+        key: "",
+        name: "",
+        country: "",
+        currency: "",
+        rounding: "half-up",
+        calendar: { freeDays: [6, 7], holidays: [] },
+      };
+}
+function toggleDay(day: number) {
+  const free = draft.value!.calendar.freeDays;
+  draft.value!.calendar.freeDays = free.includes(day) ? free.filter((d) => d !== day) : [...free, day];
+}
+async function save() {
+  const company = draft.value!;
+  const kept = await attempt(() =>
+    ask(api.PUT("/companies/{key}", { params: { path: { key: company.key } }, body: company })),
+  );
+  if (!kept) return;
+  await catalog.load();
+  draft.value = undefined;
+}
+async function remove() {
+  const params = { path: { key: draft.value!.key } };
+  if (!(await attempt(() => ask(api.DELETE("/companies/{key}", { params }))))) return;
+  await catalog.load();
+  draft.value = undefined;
+}
+</script>
+
+<template>
+  <div class="page-head">
+    <h1>Companies</h1>
+    <span class="spring" />
+    <button type="button" class="button" @click="edit()">Add a company</button>
+  </div>
+  <table class="ledger">
+    <thead>
+      <tr>
+        <th>Key</th>
+        <th>Name</th>
+        <th>Country</th>
+        <th>Currency</th>
+        <th>Rounds</th>
+        <th>Free days</th>
+        <th>Holidays</th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="c in catalog.catalog?.companies" :key="c.key" :class="{ open: draft?.key === c.key }">
+        <td>
+          <button type="button" class="plain" @click="edit(c)">{{ c.key }}</button>
+        </td>
+        <td class="serif">{{ c.name }}</td>
+        <td>{{ c.country }}</td>
+        <td>{{ c.currency }}</td>
+        <td>{{ c.rounding.replace("-", " ") }}</td>
+        <td>{{ c.calendar.freeDays.map((d) => days[d - 1]!.slice(0, 3)).join(", ") }}</td>
+        <td>{{ c.calendar.holidays.length }}</td>
+      </tr>
+    </tbody>
+  </table>
+  <form
+    v-if="draft"
+    class="edit"
+    :aria-label="adding ? 'New company' : `Company ${draft.key}`"
+    @submit.prevent="save"
+  >
+    <h2>{{ adding ? "New company" : `${draft.key} ${draft.name}` }}</h2>
+    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+    <div class="fields">
+      <label v-if="adding"
+        ><span class="field-label">Key</span><input v-model.trim="draft.key" class="line" required
+      /></label>
+      <label class="wide"
+        ><span class="field-label">Name</span><input v-model="draft.name" class="line" required
+      /></label>
+      <label
+        ><span class="field-label">Country</span
+        ><input v-model.trim="draft.country" class="line" maxlength="2" placeholder="IE" required
+      /></label>
+      <label
+        ><span class="field-label">Currency</span
+        ><input v-model.trim="draft.currency" class="line" maxlength="3" placeholder="EUR" required
+      /></label>
+      <label
+        ><span class="field-label">Rounds</span>
+        <select v-model="draft.rounding" class="line">
+          <option value="half-up">half up</option>
+          <option value="half-even">half even</option>
+        </select></label
+      >
+    </div>
+    <fieldset>
+      <legend class="field-label">Days on which nobody works</legend>
+      <label v-for="(name, i) in days" :key="name" class="day">
+        <input
+          type="checkbox"
+          :checked="draft.calendar.freeDays.includes(i + 1)"
+          @change="toggleDay(i + 1)"
+        />
+        {{ name }}
+      </label>
+    </fieldset>
+    <div class="holidays">
+      <span class="field-label">Holidays</span>
+      <p v-for="(h, i) in draft.calendar.holidays" :key="i">
+        <input v-model="h.day" type="date" class="line date" aria-label="Day of the holiday" required />
+        <input v-model="h.name" class="line" aria-label="Name of the holiday" />
+        <button
+          type="button"
+          class="plain"
+          aria-label="Remove the holiday"
+          @click="draft.calendar.holidays.splice(i, 1)"
+        >
+          ×
+        </button>
+      </p>
+      <button type="button" class="plain" @click="draft.calendar.holidays.push({ day: '', name: '' })">
+        Add a holiday
+      </button>
+    </div>
+    <div class="buttons">
+      <button type="submit" class="button first" :disabled="busy">Save</button>
+      <button type="button" class="button" @click="draft = undefined">Leave it</button>
+      <button v-if="!adding" type="button" class="button" :disabled="busy" @click="remove">Delete</button>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.holidays p {
+  display: flex;
+  gap: 6px;
+  margin: 0 0 4px;
+  max-width: 480px;
+}
+.date {
+  width: 150px;
+  flex: none;
+}
+fieldset {
+  border: 0;
+  padding: 0;
+  margin: 0 0 10px;
+}
+.day {
+  margin-right: 14px;
+}
+</style>

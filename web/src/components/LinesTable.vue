@@ -1,0 +1,174 @@
+<script setup lang="ts">
+import { computed, nextTick, ref } from "vue";
+import type { Field, Message } from "@/api/client";
+import { addressOf } from "@/address";
+import CellInput from "@/components/CellInput.vue";
+import type { Trial } from "@/composables/trial";
+
+const props = defineProps<{
+  columns: { field: Field; label: string; width: number }[];
+  trial: Trial;
+  company: string;
+  readonly?: boolean;
+  strict?: boolean;
+}>();
+const emit = defineEmits<{ changed: [] }>();
+const table = ref<HTMLElement>();
+const undo = ref<{ line: number; back: () => void }>();
+
+const grid = computed(
+  () =>
+    `34px ${props.columns.map((c) => `minmax(${Math.max(62, c.width * 22)}px, ${c.width}fr)`).join(" ")} 26px`,
+);
+const messages = computed(() => {
+  const map = new Map<number, Message[]>();
+  for (const m of props.trial.outcome.value?.messages ?? [])
+    if (m.field.startsWith("lines.") && (props.strict || (m.code !== "required" && m.code !== "unbalanced")))
+      map.set(m.line ?? 0, [...(map.get(m.line ?? 0) ?? []), m]);
+  return map;
+});
+
+function focus(line: number, key: string) {
+  void nextTick(() =>
+    table.value?.querySelector<HTMLElement>(`[data-address="${addressOf(key, line)}"] input`)?.focus(),
+  );
+}
+function add() {
+  emit("changed");
+  const number = props.trial.addLine();
+  undo.value = undefined;
+  const first = props.columns[0];
+  if (first) focus(number, first.field.key);
+}
+function remove(line: number) {
+  emit("changed");
+  undo.value = { line, back: props.trial.removeLine(line) };
+}
+function putBack() {
+  undo.value?.back();
+  undo.value = undefined;
+}
+async function enter(address: string, text: string) {
+  emit("changed");
+  await props.trial.enter(address, text);
+}
+/** Enter goes to the next line, and adds one after the last. */
+function down(line: number, key: string) {
+  const next = props.trial.lines.value[props.trial.lines.value.indexOf(line) + 1];
+  if (next) focus(next, key);
+  else add();
+}
+</script>
+
+<template>
+  <div ref="table" class="lines" role="table">
+    <div class="row head" role="row" :style="{ gridTemplateColumns: grid }">
+      <div role="columnheader"><span class="visually-hidden">Line</span></div>
+      <div
+        v-for="c in columns"
+        :key="c.field.key"
+        role="columnheader"
+        :class="{ right: ['number', 'amount', 'quantity', 'percent'].includes(c.field.type) }"
+        :title="c.field.help"
+      >
+        {{ c.label }}
+      </div>
+      <div role="columnheader"></div>
+    </div>
+    <template v-for="line in trial.lines.value" :key="line">
+      <div class="row" role="row" :style="{ gridTemplateColumns: grid }">
+        <div class="number quiet" role="rowheader">{{ line }}</div>
+        <div
+          v-for="c in columns"
+          :key="c.field.key"
+          role="cell"
+          :data-address="addressOf(c.field.key, line)"
+          class="in"
+        >
+          <CellInput
+            v-if="trial.fields.value.get(addressOf(c.field.key, line))?.manner !== 'hidden'"
+            :field="c.field"
+            :label="`${c.label} in line ${line}`"
+            :text="trial.textOf(addressOf(c.field.key, line))"
+            :outcome="trial.fields.value.get(addressOf(c.field.key, line))"
+            :company="company"
+            :readonly="readonly"
+            in-line
+            @enter="enter(addressOf(c.field.key, line), $event)"
+            @down="down(line, c.field.key)"
+          />
+        </div>
+        <div role="cell">
+          <button
+            v-if="!readonly"
+            type="button"
+            class="plain drop"
+            tabindex="-1"
+            :aria-label="`Remove line ${line}`"
+            @click="remove(line)"
+          >
+            ×
+          </button>
+        </div>
+      </div>
+      <p v-for="(m, i) in messages.get(line)" :key="i" class="says" :class="m.severity">{{ m.text }}</p>
+    </template>
+    <p v-for="(m, i) in messages.get(0)" :key="i" class="says" :class="m.severity">{{ m.text }}</p>
+    <p v-if="readonly && !trial.lines.value.length" class="quiet">No lines.</p>
+    <div v-if="!readonly" class="foot">
+      <button type="button" class="plain" @click="add">Add a line</button>
+      <button v-if="undo" type="button" class="plain" @click="putBack">Put line {{ undo.line }} back</button>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.lines {
+  overflow-x: auto;
+}
+.row {
+  display: grid;
+  column-gap: 4px;
+  align-items: center;
+  min-width: fit-content;
+}
+.row:not(.head) {
+  padding: 2px 0;
+}
+.head {
+  color: var(--ink-soft);
+  font-size: 12px;
+}
+.head > div {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  padding: 0 4px;
+}
+.right {
+  text-align: right;
+}
+.number {
+  text-align: right;
+  padding-right: 6px;
+}
+.in {
+  min-width: 0;
+}
+.drop {
+  text-decoration: none;
+  font-size: 16px;
+  color: var(--ink-soft);
+}
+.says {
+  margin: 0 0 3px 38px;
+  font-size: 12px;
+  color: var(--ink-soft);
+}
+.says.refuse {
+  color: var(--refused);
+}
+.foot {
+  padding: 3px 0 0 30px;
+}
+</style>

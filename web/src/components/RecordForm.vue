@@ -1,0 +1,164 @@
+<script setup lang="ts">
+import { computed, nextTick, ref } from "vue";
+import type { Family, Field, KindEntry, Layout } from "@/api/client";
+import { addressOf, ofLine } from "@/address";
+import CellInput from "@/components/CellInput.vue";
+import FamilyGlyph from "@/components/FamilyGlyph.vue";
+import LinesTable from "@/components/LinesTable.vue";
+import type { Trial } from "@/composables/trial";
+import { families } from "@/families";
+
+const props = defineProps<{
+  entry: KindEntry;
+  layout: Layout;
+  trial: Trial;
+  company: string;
+  readonly?: boolean;
+  /** Whether a field that is required and blank says so beneath. */
+  strict?: boolean;
+}>();
+const emit = defineEmits<{ changed: [] }>();
+const form = ref<HTMLElement>();
+
+interface Shown {
+  field: Field;
+  label: string;
+  width: number;
+}
+
+/** The sections in the order of the layout; one without a field in sight is left out. */
+const sections = computed(() =>
+  props.layout.sections
+    .filter((s) => !s.hidden)
+    .map((s) => ({
+      key: s.key,
+      label: s.label || props.entry.kind.sections.find((k) => k.key === s.key)?.label || s.key,
+      fields: s.fields.flatMap<Shown>((place) => {
+        const field = props.entry.kind.fields.find((f) => f.key === place.key);
+        if (!field || place.hidden) return [];
+        if (!ofLine(field.key) && outcomeOf(field.key)?.manner === "hidden") return [];
+        return [{ field, label: place.label || field.label, width: place.width }];
+      }),
+    }))
+    .filter((s) => s.fields.length),
+);
+
+function outcomeOf(key: string) {
+  return props.trial.fields.value.get(key);
+}
+function messagesOf(key: string) {
+  return (props.trial.outcome.value?.messages ?? []).filter(
+    (m) => m.field === key && !m.line && (props.strict || m.code !== "required"),
+  );
+}
+
+async function enter(address: string, text: string) {
+  emit("changed");
+  await props.trial.enter(address, text);
+}
+
+/** Puts the cursor on a field. */
+async function point(key: string, line?: number) {
+  await nextTick();
+  const address = addressOf(key, line || props.trial.lines.value[0] || 1);
+  const cell = form.value?.querySelector<HTMLElement>(`[data-address="${address}"]`);
+  cell?.scrollIntoView({ block: "nearest" });
+  cell?.querySelector("input")?.focus();
+}
+defineExpose({ point });
+</script>
+
+<template>
+  <div ref="form" class="form">
+    <section v-for="s in sections" :key="s.key" :aria-label="s.label">
+      <h2>{{ s.label }}</h2>
+      <LinesTable
+        v-if="s.key === 'lines'"
+        :columns="s.fields"
+        :trial="trial"
+        :company="company"
+        :readonly="readonly"
+        :strict="strict"
+        @changed="emit('changed')"
+      />
+      <div v-else class="fields">
+        <div
+          v-for="f in s.fields"
+          :key="f.field.key"
+          class="field"
+          :data-address="f.field.key"
+          :style="{ gridColumn: `span ${f.width}` }"
+        >
+          <label class="field-label" :for="`field-${f.field.key}`" :title="f.field.help">
+            {{ f.label
+            }}<span v-if="outcomeOf(f.field.key)?.manner === 'required'" class="star" title="required"
+              >*</span
+            >
+            <FamilyGlyph
+              v-if="(outcomeOf(f.field.key)?.made ?? '') in families && outcomeOf(f.field.key)?.final.text"
+              class="glyph"
+              :class="`family-${outcomeOf(f.field.key)?.made}`"
+              :family="outcomeOf(f.field.key)?.made as Family"
+            />
+          </label>
+          <CellInput
+            :field="f.field"
+            :label="f.label"
+            :input-id="`field-${f.field.key}`"
+            :text="trial.textOf(f.field.key)"
+            :outcome="outcomeOf(f.field.key)"
+            :company="company"
+            :readonly="readonly"
+            @enter="enter(f.field.key, $event)"
+          />
+          <p v-for="(m, i) in messagesOf(f.field.key)" :key="i" class="says" :class="m.severity">
+            {{ m.text }}
+          </p>
+        </div>
+      </div>
+    </section>
+  </div>
+</template>
+
+<style scoped>
+section + section {
+  margin-top: 14px;
+}
+h2 {
+  font-size: 15px;
+  border-bottom: 1px solid var(--rule-strong);
+  margin-bottom: 8px;
+  padding-bottom: 2px;
+}
+.fields {
+  display: grid;
+  grid-template-columns: repeat(12, minmax(0, 1fr));
+  gap: 8px 12px;
+  align-items: start;
+}
+.field {
+  min-width: 0;
+}
+.field-label {
+  white-space: nowrap;
+  overflow: hidden;
+  text-overflow: ellipsis;
+}
+.star {
+  color: var(--entry);
+  font-weight: 700;
+  margin-left: 2px;
+}
+.glyph {
+  color: var(--hue);
+  margin-left: 4px;
+}
+.says {
+  margin: 2px 0 0;
+  font-size: 12px;
+  color: var(--ink-soft);
+}
+.says.refuse {
+  color: var(--refused);
+}
+</style>

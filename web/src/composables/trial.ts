@@ -1,0 +1,225 @@
+import { computed, ref } from "vue";
+import {
+  api,
+  ask,
+  type Document,
+  type EnteredItem,
+  type FieldOutcome,
+  type Outcome,
+  type RuleChange,
+} from "@/api/client";
+import { addressOf, column, parseAddress } from "@/address";
+import { format } from "@/format";
+
+export interface Scope {
+  kind: string;
+  company: string;
+  type: string;
+  day: string;
+}
+
+export type Moment = "typing" | "saving" | "posting";
+
+/**
+ * A document that is being typed, and what its plan makes of it: every value that is
+ * entered is taken through the plan on the server, an answer that is overtaken is dropped.
+ * blankToo takes a blank document through the plan as well, for a form that shows its defaults.
+ */
+export function useTrial(
+  scope: Scope,
+  moment: () => Moment,
+  tried: () => RuleChange | undefined,
+  blankToo = false,
+) {
+  /** What was entered, by address. */
+  const entered = ref<Record<string, EnteredItem>>({});
+  /** The numbers of the lines, in their order. */
+  const lines = ref<number[]>([]);
+  const record = ref("");
+  const stored = ref<Document["stored"]>();
+  const storedLines = ref<Document["storedLines"]>();
+  const reasons = ref<Record<string, string>>({});
+  const outcome = ref<Outcome>();
+  const problem = ref<string>();
+
+  const hasDocument = computed(
+    () => Object.keys(entered.value).length > 0 || lines.value.length > 0 || !!stored.value || !!record.value,
+  );
+  const document = computed<Document>(() => {
+    const header: Record<string, EnteredItem> = {};
+    const rows = new Map(lines.value.map((n) => [n, {} as Record<string, EnteredItem>]));
+    for (const [address, item] of Object.entries(entered.value)) {
+      const { key, line } = parseAddress(address);
+      if (line === 0) header[key] = item;
+      else if (rows.has(line)) rows.get(line)![column(key)] = item;
+    }
+    return {
+      ...scope,
+      entered: header,
+      lines: lines.value.length ? [...rows].map(([number, e]) => ({ number, entered: e })) : undefined,
+      record: record.value || undefined,
+      stored: stored.value,
+      storedLines: storedLines.value,
+      reasons: Object.keys(reasons.value).length ? reasons.value : undefined,
+    };
+  });
+
+  const fields = computed(() => {
+    const all = new Map<string, FieldOutcome>();
+    for (const f of outcome.value?.fields ?? []) all.set(f.key, f);
+    for (const line of outcome.value?.lines ?? [])
+      for (const f of line.fields) all.set(addressOf(f.key, line.number), f);
+    return all;
+  });
+
+  let asking = 0;
+  let latest: Promise<void> = Promise.resolve();
+
+  async function guard<T>(work: () => Promise<T>): Promise<T | undefined> {
+    try {
+      const result = await work();
+      problem.value = undefined;
+      return result;
+    } catch (error) {
+      problem.value = (error as Error).message;
+      return undefined;
+    }
+  }
+
+  function tryDocument(): Promise<void> {
+    latest = tryNow();
+    return latest;
+  }
+
+  /** Waits until the last value that was entered has its consequences. */
+  function settled(): Promise<void> {
+    return latest;
+  }
+
+  async function tryNow() {
+    const turn = ++asking;
+    if (!hasDocument.value && !blankToo) {
+      outcome.value = undefined;
+      return;
+    }
+    await guard(async () => {
+      const body = { document: document.value, format, rule: tried(), moment: moment() };
+      const result = await ask(api.POST("/try", { body }));
+      if (turn === asking) outcome.value = result;
+    });
+  }
+
+  async function enter(address: string, typed: string) {
+    const next = { ...entered.value };
+    const { line } = parseAddress(address);
+    if (typed.trim() === "") delete next[address];
+    else next[address] = { typed };
+    if (line && !lines.value.includes(line)) lines.value = [...lines.value, line];
+    entered.value = next;
+    await tryDocument();
+  }
+
+  function textOf(address: string): string {
+    const item = entered.value[address];
+    if (!item) return "";
+    const shown = fields.value.get(address);
+    if (shown && !shown.misfit && shown.entered.text) return shown.entered.text;
+    return item.typed ?? item.value ?? "";
+  }
+
+  /** Adds a line at the end and returns its number, which no line had before. */
+  function addLine(): number {
+    const used = [...lines.value, ...(storedLines.value ?? []).map((l) => l.number), taken.value];
+    const number = Math.max(0, ...used) + 1;
+    taken.value = number;
+    lines.value = [...lines.value, number];
+    void tryDocument();
+    return number;
+  }
+  const taken = ref(0);
+
+  /** Removes a line and returns how to put it back. */
+  function removeLine(number: number): () => void {
+    const before = { lines: lines.value, entered: entered.value };
+    lines.value = lines.value.filter((n) => n !== number);
+    entered.value = Object.fromEntries(
+      Object.entries(entered.value).filter(([address]) => parseAddress(address).line !== number),
+    );
+    void tryDocument();
+    return () => {
+      lines.value = before.lines;
+      entered.value = { ...before.entered, ...entered.value };
+      void tryDocument();
+    };
+  }
+
+  /** Puts a document from elsewhere in place of this one; it is not tried yet. */
+  function put(from?: Document) {
+    const items = { ...from?.entered };
+    for (const line of from?.lines ?? [])
+      for (const [key, item] of Object.entries(line.entered))
+        items[addressOf(`lines.${key}`, line.number)] = item;
+    entered.value = items;
+    lines.value = (from?.lines ?? []).map((l) => l.number);
+    taken.value = Math.max(0, ...lines.value);
+    record.value = from?.record ?? "";
+    stored.value = from?.stored;
+    storedLines.value = from?.storedLines;
+    reasons.value = { ...(from?.reasons ?? {}) };
+  }
+
+  async function giveReason(rule: number | undefined, reason: string) {
+    const next = { ...reasons.value };
+    if (reason.trim()) next[String(rule)] = reason.trim();
+    else delete next[String(rule)];
+    reasons.value = next;
+    await tryDocument();
+  }
+
+  return {
+    entered,
+    lines,
+    record,
+    stored,
+    reasons,
+    outcome,
+    problem,
+    hasDocument,
+    document,
+    fields,
+    guard,
+    tryDocument,
+    settled,
+    enter,
+    textOf,
+    addLine,
+    removeLine,
+    put,
+    giveReason,
+  };
+}
+
+export type Trial = ReturnType<typeof useTrial>;
+
+/** A saved record as a document that changes it. */
+export function documentOf(
+  from: { kind: string; company: string; type: string; number: string; content: Content },
+  day: string,
+): Document {
+  const items = (values: Record<string, string>) =>
+    Object.fromEntries(Object.entries(values).map(([key, value]) => [key, { value }]));
+  return {
+    kind: from.kind,
+    company: from.company,
+    type: from.type,
+    day,
+    record: from.number,
+    entered: items(from.content.values),
+    lines: from.content.lines?.map((l) => ({ number: l.number, entered: items(l.values) })),
+  };
+}
+
+interface Content {
+  values: Record<string, string>;
+  lines?: { number: number; values: Record<string, string> }[];
+}
