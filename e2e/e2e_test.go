@@ -19,8 +19,9 @@ import (
 
 // user is a person at a page.
 type user struct {
-	t    *testing.T
-	page *browser.Page
+	t           *testing.T
+	page        *browser.Page
+	application *browser.Application
 }
 
 // open starts a fresh application and opens a page of it.
@@ -35,6 +36,7 @@ func open(t *testing.T, path string) *user {
 	page, err := application.Page(path)
 	require.NoError(t, err)
 	t.Cleanup(page.Close)
+	u := &user{t, page, application}
 	t.Cleanup(func() { // CODICIL_PICTURES names a folder for pictures of failures
 		if folder := os.Getenv("CODICIL_PICTURES"); t.Failed() && folder != "" {
 			if png, err := page.Picture(); err == nil {
@@ -42,7 +44,16 @@ func open(t *testing.T, path string) *user {
 			}
 		}
 	})
-	return &user{t, page}
+	return u
+}
+
+// beside opens another tab of the same application, as another person.
+func (u *user) beside(path string) *user {
+	u.t.Helper()
+	page, err := u.application.Page(path)
+	require.NoError(u.t, err)
+	u.t.Cleanup(page.Close)
+	return &user{u.t, page, u.application}
 }
 
 // sees waits until an element that fits the selector shows the text.

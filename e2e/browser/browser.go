@@ -167,3 +167,11 @@ func (p *Page) Until(expression string) error {
 func (p *Page) Picture() ([]byte, error) {
 	return Ask(p, chromedp.CaptureScreenshot())
 }
+
+// Go opens another path of the application in the tab.
+func (p *Page) Go(path string) error { return p.Do(chromedp.Navigate(p.application.URL + path)) }
+
+// Run runs a JavaScript statement.
+func (p *Page) Run(statement string) (bool, error) {
+	return Ask(p, chromedp.Evaluate[bool]("(() => { "+statement+"; return true })()"))
+}

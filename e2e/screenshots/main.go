@@ -14,8 +14,9 @@ import (
 	"codicil/e2e/browser"
 )
 
-// view is a screen and how to get there. Steps are "field=value" to enter,
-// "click SELECTOR", or "press KEY".
+// view is a screen and how to get there. Steps are "field=value" to enter on the
+// plan, "fill ADDRESS=value" on a form, "click SELECTOR", "wait SELECTOR", "post",
+// "top" and "night".
 type view struct {
 	name, path, wait string
 	steps            []string
@@ -34,7 +35,21 @@ var views = []view{
 		[]string{"name=Gratweg Holzkisten AG", "country=Switzerland", "payment_terms=N30", "discount_rate=2", "top", "night"}},
 	{"rules", "/rules", "tbody tr", nil},
 	{"proofs", "/proofs", ".differences", nil},
-	{"records", "/records", "tbody tr", nil},
+	{"plan-lines", "/plan?kind=sales_order&company=30&type=SO", `[data-station="substitute"] .phrase`,
+		[]string{"customer=C30001", "wanted_on=11/12/2026", "click .picker .plain", "lines.item=I1003", "lines.quantity=70", "lines.price=515", "lines.discount=2.5",
+			`click [data-field="lines.amount"] [data-station="substitute"]`}},
+	{"records", "/records/accounting_document?type=VI,VC&sort=total&order=down", ".box .row a", nil},
+	{"record-order", "/records/sales_order/new?company=10&type=SO", ".form label",
+		[]string{"fill customer=C10001", "fill reference=PO 4711", "fill wanted_on=+10", "click .lines .foot .plain", "fill lines.1.item=I1001", "fill lines.1.quantity=40", "fill lines.1.price=18.95",
+			"click .lines .foot .plain", "fill lines.2.item=I1004", "fill lines.2.quantity=12", "fill lines.2.price=15.35", "fill lines.2.discount=2"}},
+	{"record-refused", "/records/accounting_document/new?company=10&type=JE", ".form label",
+		[]string{"fill text=Moved to the packing hall", "click .lines .foot .plain", "fill lines.1.account=590000", "fill lines.1.debit=1,100.00", "click .lines .foot .plain",
+			"fill lines.2.account=159000", "fill lines.2.credit=1100.50", "post", "wait .done"}},
+	{"record-posted", "/records/sales_order/SO100003", ".version", nil},
+	{"tables-fields", "/tables/fields?kind=vendor", "td code", []string{"click .page-head .button", "wait .edit"}},
+	{"tables-layouts", "/tables/layouts?kind=vendor&company=30", ".chip", []string{`click .chip[data-field="tax_number"]`}},
+	{"tables-maps", "/tables/maps", "td .plain", []string{"click tbody tr:nth-child(2) td .plain", "wait .pair"}},
+	{"ledger-books", "/ledger?ledger=books&view=account", "td a", nil},
 	{"ledger", "/plan?company=10&type=SERV", `[data-station="default"] .phrase`,
 		[]string{"name=Harbour Survey Co", "country=Ireland", "email=office@harbour.example", "control_account=211000", "bank_account=IE02HRBR99020200067890",
 			"agreement_end=31/03/2027", "post", "click .verdict a", "wait .one td"}},
@@ -116,6 +131,9 @@ func do(page *browser.Page, step string) error {
 		return page.Do(chromedp.KeyEvent(kb.Enter, chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 	}
 	field, text, _ := strings.Cut(step, "=")
+	if address, ofForm := strings.CutPrefix(field, "fill "); ofForm {
+		return fill(page, address, text)
+	}
 	cell := fmt.Sprintf(`[data-field=%q] [data-station="entered"]`, field)
 	if err := page.Do(chromedp.Click(chromedp.CSS(cell))); err != nil {
 		return err
@@ -127,4 +145,16 @@ func do(page *browser.Page, step string) error {
 		return err
 	}
 	return page.Until(fmt.Sprintf(`document.querySelector('%s').innerText.trim() !== ""`, cell))
+}
+
+// fill types a value into a field of a form and waits for its consequences.
+func fill(page *browser.Page, address, text string) error {
+	cell := fmt.Sprintf(`[data-address=%q] input`, address)
+	if err := shows(page, cell); err != nil {
+		return err
+	}
+	if err := page.Do(chromedp.Focus(chromedp.CSS(cell)), chromedp.KeyEvent(text), chromedp.KeyEvent(kb.Tab)); err != nil {
+		return err
+	}
+	return page.Until(fmt.Sprintf(`document.querySelector('%s').value !== ""`, cell))
 }

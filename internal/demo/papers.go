@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"strings"
 	"time"
 
 	"codicil/core/proof"
@@ -43,6 +44,7 @@ type generator struct {
 	at        *time.Time                     // the clock of the desk: papers are written on their days
 	partners  map[string]map[string][]string // by kind and company: numbers
 	groups    map[string]string              // of vendors, by number
+	names     map[string]string              // of vendors, by number
 	countries map[string]string              // by number
 	control   map[string]string              // account of a vendor, by number
 	maps      []int64
@@ -50,7 +52,8 @@ type generator struct {
 
 // fill fills in the records, from what is linked to to what links.
 func (g *generator) fill(s *store.Store) error {
-	g.partners, g.groups, g.countries, g.control = map[string]map[string][]string{}, map[string]string{}, map[string]string{}, map[string]string{}
+	g.partners, g.groups, g.names = map[string]map[string][]string{}, map[string]string{}, map[string]string{}
+	g.countries, g.control = map[string]string{}, map[string]string{}
 	for _, a := range accounts {
 		v := values{"name": a[2], "cost_centre_required": fmt.Sprint(costly[a[0]]), "control_for": a[3], "blocked": fmt.Sprint(a[0] == blockedAccount)}
 		if costly[a[0]] || a[0] == "510000" {
@@ -101,7 +104,7 @@ func (g *generator) fill(s *store.Store) error {
 		g.maps = append(g.maps, kept.ID)
 	}
 	for _, c := range companies {
-		for _, write := range []func(string) error{g.sales, g.purchases, g.closing} {
+		for _, write := range []func(string) error{g.opening, g.sales, g.purchases, g.closing} {
 			if err := write(c.Key); err != nil {
 				return fmt.Errorf("company %s: %w", c.Key, err)
 			}
@@ -156,7 +159,7 @@ func (g *generator) know(kind, number, company, kindType string, v values) {
 	g.partners[kind][company] = append(g.partners[kind][company], number)
 	g.countries[number], g.control[number] = v["country"], v["control_account"]
 	if kind == "vendor" {
-		g.groups[number] = kindType
+		g.groups[number], g.names[number] = kindType, v["name"]
 	}
 }
 
@@ -312,7 +315,7 @@ func (g *generator) sales(company string) error {
 		if n >= 10 {
 			continue // not delivered yet
 		}
-		if err := g.invoice(order, on); err != nil {
+		if err := g.invoice(order, on, n < 7); err != nil {
 			return err
 		}
 	}
@@ -324,8 +327,9 @@ func (g *generator) quote(company, customer string, header values, on record.Day
 	return g.save(documentOf("quotation", company, "QT", on, with(header, values{"customer": customer, "quoted_on": string(on)}), g.wares(company, on)...), nil)
 }
 
-// invoice writes and posts the invoice of an order, five days later.
-func (g *generator) invoice(order *contract.Record, ordered record.Day) error {
+// invoice writes and posts the invoice of an order five days later, and what the
+// customer pays for it.
+func (g *generator) invoice(order *contract.Record, ordered record.Day, paid bool) error {
 	begun, err := g.d.Begin(g.ctx, g.maps[1], contract.BeginRequest{Number: order.Number})
 	if err != nil {
 		return err
@@ -337,8 +341,37 @@ func (g *generator) invoice(order *contract.Record, ordered record.Day) error {
 	if err != nil {
 		return err
 	}
-	_, err = g.post(r)
+	if r, err = g.post(r); err != nil || !paid {
+		return err
+	}
+	v, on := r.Content.Values, later(document.Day, 21)
+	return g.keepPosted(documentOf("accounting_document", r.Company, "PY", on, values{
+		"customer": v["customer"], "reference": v["reference"], "posting_date": string(on), "currency": v["currency"], "total": v["total"], "text": "Received for " + r.Number,
+	}, values{"account": "100000", "debit": v["total"], "text": "Bank"}, values{"account": "110000", "credit": v["total"]}))
+}
+
+// keepPosted keeps a document and posts it.
+func (g *generator) keepPosted(document proof.Document) error {
+	r, err := g.save(document, nil)
+	if err == nil {
+		_, err = g.post(r)
+	}
 	return err
+}
+
+// opening posts what a company begins the year with.
+func (g *generator) opening(company string) error {
+	s := scale[company]
+	first := day(1, 1)
+	line := func(account, side string, euro int64) values {
+		if company == "30" {
+			euro /= 8 // the youngest company
+		}
+		return values{"account": account, side: amount(euro*100*s.rate/100, s.places)}
+	}
+	return g.keepPosted(documentOf("accounting_document", company, "JE", first, values{"posting_date": string(first), "text": "Opening of the year"},
+		line("100000", "debit", 180000), line("120000", "debit", 64000), line("150000", "debit", 420000), line("151000", "debit", 236000),
+		line("159000", "credit", 148000), line("300000", "credit", 400000), line("310000", "credit", 352000)))
 }
 
 func later(d record.Day, days int) record.Day {
@@ -349,28 +382,44 @@ func later(d record.Day, days int) record.Day {
 // taxes are the standard rates in hundredths of a percent.
 var taxes = map[string]int64{"10": 2300, "20": 2500, "30": 1000, "40": 810}
 
-// spending is what a company buys: account, text, euro cents from and to, group of vendor.
-var spending = []struct {
-	account, text string
-	from, to      int64
-	group         string
+// trades tell by a word of a vendor's name what is bought there: account, text,
+// euro cents from and to. The last ones are for groups.
+var trades = []struct {
+	word, account, text string
+	from, to            int64
 }{
-	{"121000", "Goods for resale", 60000, 480000, "TRAD"}, {"510000", "Packaging", 20000, 160000, "TRAD"}, {"520000", "Fuel for the pans", 90000, 700000, "TRAD"},
-	{"540000", "Repair", 15000, 240000, "SERV"}, {"550000", "Laboratory tests", 12000, 90000, "SERV"}, {"560000", "Licences and paper", 4000, 60000, "SERV"},
-	{"530000", "Freight", 18000, 130000, "SERV"}, {"570000", "Travel expenses", 3000, 45000, "STAFF"},
+	{"Fuel", "520000", "Fuel oil for the pans", 180000, 700000}, {"Freight", "530000", "Freight", 18000, 130000}, {"Unso", "530000", "Freight", 18000, 130000},
+	{"Transporte", "530000", "Freight", 18000, 130000}, {"Accountants", "560000", "Accounting fees", 40000, 120000}, {"Treuhand", "560000", "Accounting fees", 40000, 120000},
+	{"Design", "560000", "Design of labels", 30000, 90000}, {"Werbung", "560000", "Advertising", 20000, 80000}, {"Rengøring", "560000", "Cleaning", 6000, 24000},
+	{"Inspection", "550000", "Tank inspection", 24000, 90000}, {"Lab", "550000", "Laboratory tests", 12000, 60000}, {"Prüftechnik", "550000", "Calibration of scales", 15000, 70000},
+	{"SERV", "540000", "Repair", 15000, 240000}, {"STAFF", "570000", "Travel expenses", 3000, 45000}, {"TRAD", "510000", "Packaging", 20000, 160000},
+}
+
+// bought returns what a company buys from a vendor.
+func (g *generator) bought(company, vendor string) (account, text string, cents int64) {
+	for _, t := range trades {
+		if strings.Contains(g.names[vendor], t.word) || g.groups[vendor] == t.word {
+			account, text, cents = t.account, t.text, t.from+g.r.Int64N(t.to-t.from)
+			break
+		}
+	}
+	if company == "20" && account == "510000" {
+		account, text = "121000", "Goods for resale"
+	}
+	return account, text, cents
 }
 
 // purchases writes the vendor invoices, credits and payments of a company.
 func (g *generator) purchases(company string) error {
 	for n := range 18 {
-		buy := spending[g.r.IntN(len(spending))]
-		vendor := g.vendorOf(company, buy.group)
+		vendor := g.pick("vendor", company)
+		account, text, cents := g.bought(company, vendor)
 		on := day(1+n*10/17, 1+g.r.IntN(22))
-		net := (buy.from + g.r.Int64N(buy.to-buy.from)) * scale[company].rate / 100
+		net := cents * scale[company].rate / 100
 		if scale[company].places == 0 {
 			net = net / 100 * 100
 		}
-		r, err := g.bill(company, vendor, "VI", buy.account, buy.text, net, on)
+		r, err := g.bill(company, vendor, "VI", account, text, net, on)
 		if err != nil {
 			return err
 		}
@@ -381,7 +430,7 @@ func (g *generator) purchases(company string) error {
 			if _, err := g.post(r); err != nil {
 				return err
 			}
-			if r, err = g.bill(company, vendor, "VC", buy.account, "Credit for returned goods", net/10/100*100, later(on, 9)); err != nil {
+			if r, err = g.bill(company, vendor, "VC", account, "Credit for returned goods", net/10/100*100, later(on, 9)); err != nil {
 				return err
 			}
 		}
@@ -395,20 +444,6 @@ func (g *generator) purchases(company string) error {
 		}
 	}
 	return nil
-}
-
-// vendorOf picks a vendor of a group, or any where the company has none of it.
-func (g *generator) vendorOf(company, group string) string {
-	var fitting []string
-	for _, vendor := range g.partners["vendor"][company] {
-		if g.groups[vendor] == group {
-			fitting = append(fitting, vendor)
-		}
-	}
-	if len(fitting) == 0 {
-		return g.pick("vendor", company)
-	}
-	return fitting[g.r.IntN(len(fitting))]
 }
 
 // bill keeps a vendor invoice or credit over a net amount of hundredths.
@@ -445,13 +480,9 @@ func (g *generator) bill(company, vendor, kindType, account, text string, net in
 // pay posts the payment of a vendor invoice.
 func (g *generator) pay(invoice *contract.Record, vendor string, on record.Day) error {
 	total := invoice.Content.Values["total"]
-	r, err := g.save(documentOf("accounting_document", invoice.Company, "PY", on, values{
+	return g.keepPosted(documentOf("accounting_document", invoice.Company, "PY", on, values{
 		"vendor": vendor, "reference": invoice.Content.Values["reference"], "posting_date": string(on), "currency": invoice.Content.Values["currency"], "total": total, "text": "Payment of " + invoice.Number,
-	}, values{"account": g.control[vendor], "debit": total}, values{"account": "100000", "credit": total, "text": "Bank"}), nil)
-	if err == nil {
-		_, err = g.post(r)
-	}
-	return err
+	}, values{"account": g.control[vendor], "debit": total}, values{"account": "100000", "credit": total, "text": "Bank"}))
 }
 
 // closing posts what is booked at the end of months: depreciation and accruals.

@@ -21,6 +21,7 @@ const emit = defineEmits<{ enter: [text: string]; down: [] }>();
 const draft = ref("");
 const focused = ref(false);
 const box = useTemplateRef<HTMLElement>("box");
+const list = useTemplateRef<{ highlightedIndex: number }>("list");
 const picker = useTemplateRef<HTMLInputElement>("picker");
 
 const fixed = computed(() => props.readonly || props.outcome?.manner === "read-only");
@@ -60,11 +61,12 @@ function onKey(event: KeyboardEvent | Event) {
     draft.value = props.text;
   } else if (key.key === "Enter" && !key.ctrlKey && !key.metaKey) {
     key.preventDefault();
+    const picks = (list.value?.highlightedIndex ?? -1) >= 0;
     // The list takes Enter for the option that is lit; wait for its choice.
     setTimeout(() => {
       commit();
       focused.value = true;
-      emit("down");
+      if (!picks) emit("down");
       if (document.activeElement !== box.value?.querySelector("input")) focused.value = false;
     });
   }
@@ -86,6 +88,7 @@ const suggest = suggesting(
     <ElAutocomplete
       v-else-if="isChosen(field)"
       :id="inputId"
+      ref="list"
       :model-value="shown"
       :fetch-suggestions="suggest"
       :debounce="60"

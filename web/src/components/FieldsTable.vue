@@ -71,7 +71,7 @@ const sections = computed(() =>
 
 <template>
   <div class="page-head">
-    <h1>Fields of <KindPicker /></h1>
+    <h1 class="of">Fields of <KindPicker /></h1>
     <span class="spring" />
     <button type="button" class="button" @click="((editing = {}), (removing = undefined))">
       Add a field

@@ -16,9 +16,21 @@ const emit = defineEmits<{ changed: [] }>();
 const table = ref<HTMLElement>();
 const undo = ref<{ line: number; back: () => void }>();
 
+/** The least width of a column, in which what it usually holds can be read. */
+const least: Partial<Record<Field["type"], number>> = {
+  amount: 98,
+  quantity: 84,
+  number: 72,
+  percent: 72,
+  date: 108,
+  choice: 66,
+  "yes-no": 56,
+  link: 150,
+  text: 110,
+};
 const grid = computed(
   () =>
-    `34px ${props.columns.map((c) => `minmax(${Math.max(62, c.width * 22)}px, ${c.width}fr)`).join(" ")} 26px`,
+    `34px ${props.columns.map((c) => `minmax(${least[c.field.type] ?? 110}px, ${c.width}fr)`).join(" ")} 26px`,
 );
 const messages = computed(() => {
   const map = new Map<number, Message[]>();

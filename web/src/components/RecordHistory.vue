@@ -39,10 +39,9 @@ watch(
           v-for="c in open.includes(v.version) ? v.changes : v.changes.slice(0, few)"
           :key="c.field + c.line"
         >
-          {{ catalog.label(c.field, c.line, kind) }}:
-          <template v-if="c.before.text"
-            ><s>{{ c.before.text }}</s> </template
-          >{{ c.after.text || "blank" }}
+          {{ catalog.label(c.field, c.line, kind) }}: <s v-if="c.before.text">{{ c.before.text }}</s>{{
+            c.before.text ? " → " : ""
+          }}{{ c.after.text || "blank" }}
         </li>
         <li v-if="v.changes.length > few && !open.includes(v.version)">
           <button type="button" class="plain" @click="open.push(v.version)">

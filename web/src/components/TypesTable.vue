@@ -43,7 +43,7 @@ async function remove() {
 
 <template>
   <div class="page-head">
-    <h1>Types of <KindPicker @change="draft = undefined" /></h1>
+    <h1 class="of">Types of <KindPicker @change="draft = undefined" /></h1>
     <span class="spring" />
     <button type="button" class="button" @click="edit()">Add a {{ word }}</button>
   </div>

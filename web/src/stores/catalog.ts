@@ -13,6 +13,8 @@ export const useCatalog = defineStore("catalog", () => {
     try {
       catalog.value = await ask(api.GET("/catalog"));
       problem.value = undefined;
+      // The letters of Japan are many; they are fetched only where somebody may need them.
+      if (catalog.value.companies.some((c) => c.country === "JP")) void import("@/theme/japanese");
     } catch (error) {
       problem.value = (error as Error).message;
     }

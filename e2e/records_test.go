@@ -1,0 +1,279 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+)
+
+// cell is the place of a field on a form, by its address.
+func cell(address string) string { return fmt.Sprintf(`[data-address="%s"]`, address) }
+
+// fills types a value into a field of a form and leaves it.
+func (u *user) fills(address, text string) {
+	u.t.Helper()
+	u.clicks(cell(address)+" input", "")
+	u.types(text)
+	u.presses(kb.Tab)
+}
+
+// holds waits until a field of a form shows the text.
+func (u *user) holds(address, text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(fmt.Sprintf(`(() => {
+		const e = document.querySelector(%s);
+		return !!e && (e.querySelector("input")?.value ?? e.innerText).includes(%s);
+	})()`, quote(cell(address)), quote(text))))
+}
+
+// goes opens another path of the application.
+func (u *user) goes(path string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Go(path))
+}
+
+func TestAnOrderIsEnteredFromAQuotationPostedAndInvoiced(t *testing.T) {
+	u := open(t, "/records/quotation?company=10&search=Inquiry")
+	u.sees(`[role="status"]`, "1 of ")
+	u.clicks(".box .row a", "Q10")
+	u.holds("reference", "Inquiry of Monday")
+	u.clicks("aside .button", "Order from quotation")
+	u.sees("h1", "New sales order of type")
+	u.sees("aside", "follows quotation Q10")
+	u.holds("reference", "Inquiry of Monday")
+	u.holds("ordered_on", "24/11/2026") // what the quotation does not know comes from a rule
+	u.holds("lines.1.item", "I")
+	// Bad input: the goods are wanted before they are ordered.
+	u.fills("wanted_on", "20.11.2026")
+	u.clicks(".actions .button", "Post")
+	u.sees("aside .refuse", "wanted before they are ordered")
+	u.cursorIsOn("Wanted on")
+	u.holds("wanted_on", "20/11/2026")
+	u.types("+17") // seventeen days on
+	u.presses(kb.Tab)
+	u.holds("wanted_on", "11/12/2026")
+	u.clicks(".actions .button", "Post")
+	u.sees(".done", "Posted to the books as SO10")
+	u.sees(".state", "posted")
+	u.holds("quotation", "Q10")
+
+	u.clicks("aside .button", "Customer invoice from order")
+	u.sees("h1", "New accounting document")
+	u.holds("lines.1.account", "110000 Trade receivables")
+	u.holds("lines.3.account", "Revenue from") // found by the item
+	u.fills("document_date", "24.11.")
+	u.holds("due_on", "2026")
+	u.posts()
+	u.sees(".done", "Posted to the books as A10")
+	u.clicks(".actions .button", "See the posting")
+	u.sees(".one td", "110000 Trade receivables")
+	u.sees(".one td", "220000 Output tax")
+	u.goes("/records/quotation?company=10&search=Inquiry")
+	u.clicks(".box .row a", "Q10")
+	u.sees("aside", "followed by sales order SO10")
+}
+
+func TestAnAddedVendorFieldIsPlacedForTwoCompaniesUnderDifferentLabels(t *testing.T) {
+	u := open(t, "/tables/fields?kind=vendor")
+	u.clicks(".button", "Add a field")
+	u.clicks(`.edit label.wide input`, "")
+	u.types("Berth")
+	require.NoError(t, u.page.Until(`[...document.querySelectorAll(".edit input")].some(i => i.value === "berth")`)) // the key is proposed
+	require.NoError(t, u.page.Do(chromedp.SetValue(chromedp.CSS(`.edit select[aria-label="Stands in"]`), "purchasing")))
+	u.clicks(".edit .button", "Add the field")
+	u.sees("tr.added", "Berth")
+
+	for _, c := range []struct{ company, label string }{{"10", "Quay berth"}, {"20", "Kajplads"}} {
+		u.goes("/tables/layouts?kind=vendor&company=" + c.company)
+		u.sees(`.chip[data-field="berth"]`, "Berth")
+		// By keyboard only: up into the section before, narrower, and a name.
+		require.NoError(t, u.page.Do(chromedp.Focus(chromedp.CSS(`.chip[data-field="berth"]`))))
+		u.presses(kb.ArrowUp, chromedp.KeyModifiers(chromedp.ModifierAlt))
+		u.sees(`section:nth-of-type(2) .chip`, "Berth")
+		u.presses("-")
+		u.sees("aside .width", "3 of 12")
+		u.presses(kb.Enter)
+		u.types(c.label)
+		u.presses(kb.Enter)
+		u.sees(".chip.selected", c.label)
+		u.clicks(".bar .button", "Preview")
+		u.sees(`section[aria-label="Company"] label`, c.label)
+		u.clicks(".bar .button", "Save for "+c.company)
+		u.sees(".said", "Saved for "+c.company)
+	}
+	u.goes("/records/vendor/new?company=10&type=SERV")
+	u.sees(`section[aria-label="Company"] label`, "Quay berth")
+	u.fills("berth", "K12")
+	u.goes("/records/vendor/new?company=20&type=SERV")
+	u.sees(`section[aria-label="Company"] label`, "Kajplads")
+	u.seesNo("label", "Quay berth")
+	u.goes("/records/vendor/new?company=30&type=SERV")
+	u.sees(`section[aria-label="Purchasing"] label`, "Berth") // the default layout
+
+	// The field takes part in the plan like any other.
+	u.goes("/plan?kind=vendor&company=10&type=SERV&field=berth&family=default")
+	u.sees(".pane h2", "Default of Berth")
+}
+
+func TestADocumentThatDoesNotBalanceIsRefusedMendedAndPosted(t *testing.T) {
+	u := open(t, "/records/accounting_document/new?company=10&type=JE")
+	u.fills("text", "Moved to the packing hall")
+	u.clicks(".lines .plain", "Add a line")
+	u.cursorIsOn("Account in line 1")
+	u.types("deprec")
+	u.sees(".el-autocomplete-suggestion li", "590000")
+	u.presses(kb.ArrowDown)
+	u.presses(kb.Enter)
+	u.presses(kb.Tab)
+	u.holds("lines.1.account", "590000 Depreciation")
+	u.fills("lines.1.debit", "1,100.00")
+	u.fills("lines.1.cost_centre", "K10200")
+	u.holds("lines.1.text", "Moved to the packing hall")
+	u.clicks(".lines .plain", "Add a line")
+	u.fills("lines.2.account", "159000")
+	u.fills("lines.2.credit", "1100.50")
+	u.posts()
+	u.sees(".done", "It is kept, but not posted.")
+	u.sees("aside .refuse", "they differ by 0.50 EUR")
+	u.sees(".lines .refuse", "debits are 1100.00 EUR and credits 1100.50 EUR")
+	u.holds("lines.2.credit", "1,100.50")
+	u.fills("lines.2.credit", "1100")
+	u.seesNo(".lines .refuse", "")
+	u.posts()
+	u.sees(".done", "Posted to the books as A10")
+	u.clicks(".actions .button", "Reverse")
+	u.clicks(".actions .button", "Reverse it")
+	u.sees(".done", "is reversed by this document")
+	u.holds("lines.1.credit", "1,100.00")
+	u.clicks("aside a", "A10")
+	u.sees(".state", "reversed")
+}
+
+func TestTwoPeopleWhoChangeOneRecordDoNotOverwriteEachOther(t *testing.T) {
+	u := open(t, "/records/vendor/V10001")
+	u.holds("city", "Port Carrow")
+	other := u.beside("/records/vendor/V10001")
+	other.holds("city", "Port Carrow")
+	other.fills("city", "Ballinore")
+	other.fills("clerk", "EOIN")
+	other.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	other.sees(".done", "Saved.")
+	other.sees("aside", "City: Port Carrow → Ballinore")
+
+	u.fills("city", "Kilbrack")
+	u.fills("street", "5 Ropewalk Lane")
+	u.clicks(".actions .button", "Save")
+	u.sees(".merge", "Accounting clerk: MOYA became EOIN, which you did not change")
+	u.sees(".merge td", "Ballinore")
+	u.sees(".merge td", "Kilbrack")
+	u.clicks(".merge label", "Ballinore")
+	u.clicks(".merge .button", "Save both changes")
+	u.sees(".done", "Saved.")
+	u.holds("city", "Ballinore")
+	u.holds("clerk", "EOIN")
+	u.holds("street", "5 Ropewalk Lane")
+}
+
+func TestARecordThatOthersNameIsNotDeletedAndWhatWasTypedIsNotLost(t *testing.T) {
+	u := open(t, "/records/customer/C10001")
+	u.holds("name", "Quayside Grocers Co-op")
+	u.clicks(".actions .button", "Delete")
+	u.clicks(".actions .button", "Delete it")
+	u.sees(".trouble", "other records, so it cannot be deleted")
+	u.sees("aside .uses a", "SO1")
+	// A new record that is left before it is saved is there on coming back.
+	u.clicks("nav a", "Records")
+	u.goes("/records/vendor/new?company=10&type=SERV")
+	u.fills("name", "Mermaid Diving Services")
+	u.clicks(".actions .button", "Save")
+	u.sees(".says.refuse", "Country is required")
+	u.holds("name", "Mermaid Diving Services")
+	u.clicks("header nav a", "Rules")
+	u.sees("h1", "Rules for")
+	require.NoError(t, u.page.Do(chromedp.NavigateBack()))
+	u.holds("name", "Mermaid Diving Services")
+	u.sees(".actions", "Not saved yet.")
+}
+
+func TestAListIsSearchedFilteredSortedAndKeptInItsAddress(t *testing.T) {
+	u := open(t, "/records/accounting_document")
+	u.sees(`[role="status"]`, "200 of 200")
+	u.clicks(".sort", "Total")
+	u.clicks(".sort", "Total")
+	u.sees(`[aria-sort="descending"]`, "Total")
+	u.clicks(".filters .plain", "Filter by a field")
+	u.chooses("Field of the filter", "Vendor")
+	u.chooses("Relation of the filter", "is")
+	u.clicks(`[aria-label="Value of the filter"]`, "")
+	u.types("V20001")
+	u.presses(kb.Enter)
+	u.sees(".filter", "Vendor is V20001")
+	u.seesNo(".box .row a", "A1000")
+	require.NoError(t, u.page.Do(chromedp.Reload()))
+	u.sees(".filter", "Vendor is V20001")
+	u.clicks(`[aria-label="Remove the filter"]`, "")
+	u.sees(`[role="status"]`, "200 of 200")
+	// Far down the list rows come as they are scrolled to.
+	u.clicks(".sort", "Number")
+	u.sees(".box .row a", "A1000001")
+	_, err := u.page.Run(`document.querySelector(".box").scrollTop = 1e6`)
+	require.NoError(t, err)
+	u.sees(".box .row a", "A40000")
+}
+
+func TestATestOnLinesIsPostedKeptAndFoundBothWays(t *testing.T) {
+	u := open(t, "/plan?kind=accounting_document&company=10&type=JE")
+	u.enters("text", "Test of lines")
+	u.clicks(".picker .plain", "Add a line")
+	u.enters("lines.account", "590000")
+	u.enters("lines.debit", "25.00")
+	u.sees(".verdict", "Would be refused")
+	u.sees(".messages", "Cost centre in line 1")
+	u.clicks(".messages .plain", "Cost centre in line 1") // the cursor goes there
+	u.types("K10900")
+	u.presses(kb.Tab)
+	u.sees(station("lines.text", "result"), "Test of lines")
+	u.clicks(".picker .plain", "Add a line")
+	u.sees(".picker", "line 2, 2 of 2")
+	u.enters("lines.account", "159000")
+	u.enters("lines.credit", "25.00")
+	u.sees(".verdict", "Would be accepted")
+	u.clicks(`[aria-label="Line before"]`, "")
+	u.sees(station("lines.debit", "result"), "25.00")
+	u.posts()
+	u.sees(".verdict", "PA10-00001")
+	u.clicks(".button", "Keep as proof")
+	u.types("A cost with its centre is posted")
+	u.presses(kb.Enter)
+	u.sees(".verdict", "Kept as proof")
+	u.clicks(".verdict a", "A cost with its centre")
+	u.sees(".detail", "Posted to the practice ledger as PA10-00001")
+	u.clicks(".detail a", "PA10-00001")
+	u.sees(".one", "A cost with its centre is posted")
+	u.sees(".one td", "590000 Depreciation")
+	u.clicks(".views .plain", "Accounts")
+	u.sees("td", "159000")
+	u.clicks(".views .plain", "Empty the practice ledger")
+	u.sees(".views", "It holds 1 posting with 2 journal entries; 1 proofs point to one and stay.")
+	u.clicks(".views .button", "Empty it")
+	u.sees("h1", "Practice ledger")
+	u.clicks(".views .plain", "Postings")
+	u.sees(".empty", "Nothing is posted yet")
+}
+
+func TestAMapThatDoesNotFitIsToldWhileItIsWritten(t *testing.T) {
+	u := open(t, "/tables/maps")
+	u.clicks("td .plain", "Order from quotation")
+	u.clicks(".edit .plain", "Add a value")
+	u.chooses("Source of pair 17", "Wanted on")
+	u.chooses("Target of pair 17", "Note")
+	u.sees(".misfit", "Wanted on (date) does not fit Note (text)")
+	require.NoError(t, u.page.Until(`[...document.querySelectorAll(".edit .buttons .button")].find(b => b.innerText === "Save").disabled`))
+	u.clicks(`[aria-label="Remove pair 17"]`, "")
+	u.seesNo(".misfit", "")
+	u.clicks(".edit .buttons .button", "Save")
+	u.seesNo(".edit", "")
+}

@@ -1,0 +1,1 @@
+import "@fontsource-variable/noto-sans-jp/wght.css";
