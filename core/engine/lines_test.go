@@ -21,7 +21,7 @@ import (
 
 var documentKinds = []record.Kind{
 	{Key: "invoice", Label: "Invoice", Plural: "Invoices", Posted: true,
-		Journal: &record.Journal{Account: "lines.account", Debit: "lines.debit", Credit: "lines.credit"},
+		Journal: &record.Journal{Account: "lines.account", Debit: "lines.debit", Credit: "lines.credit", Control: "kept_by", Partners: []string{"customer"}},
 		Fields: []record.Field{
 			{Key: "customer", Label: "Customer", Type: record.ToRecord, Kind: "customer"},
 			{Key: "currency", Label: "Currency", Type: record.Text, Length: 3},
@@ -38,7 +38,7 @@ var documentKinds = []record.Kind{
 	{Key: "customer", Label: "Customer", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "clerk", Label: "Clerk", Type: record.ToRecord, Kind: "person"}}},
 	{Key: "person", Label: "Person", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "chief", Label: "Chief", Type: record.ToRecord, Kind: "person"}}},
 	{Key: "item", Label: "Item", Fields: []record.Field{{Key: "price", Label: "Price", Type: record.Amount}}},
-	{Key: "account", Label: "Account", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}}},
+	{Key: "account", Label: "Account", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "kept_by", Label: "Kept by", Type: record.Text}}},
 }
 
 // linked are the records that the cases link to.
@@ -46,7 +46,7 @@ type linked map[string]map[string]string
 
 var masters = linked{
 	"customer C1": {"name": "Quay Grocers", "clerk": "P1"}, "person P1": {"name": "Moya", "chief": "P2"}, "person P2": {"name": "Tarrant"},
-	"item I1": {"price": "12.50"}, "item I2": {"price": "3"}, "account 4000": {"name": "Revenue"}, "account 1200": {"name": "Receivables"},
+	"item I1": {"price": "12.50"}, "item I2": {"price": "3"}, "account 4000": {"name": "Revenue"}, "account 1200": {"name": "Receivables"}, "account 1300": {"name": "Customers", "kept_by": "customer"},
 }
 
 func (l linked) Follow(kind, key, field string) feel.Value {

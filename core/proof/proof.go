@@ -140,7 +140,7 @@ func (r *reader) values(prefix string, first, count int, entered map[string]Item
 	for key, item := range entered {
 		i := r.kind.Index(prefix + key)
 		if i < first || i >= first+count {
-			return values, fmt.Errorf("a %s has no field %q", strings.ToLower(r.kind.Label), prefix+key)
+			return values, fmt.Errorf("a %s has no field %q", r.kind.Noun(), prefix+key)
 		}
 		field := &r.kind.Fields[i]
 		var v feel.Value

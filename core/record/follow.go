@@ -53,7 +53,7 @@ func (m *FollowOn) Check(from, to *Kind) []PairProblem {
 		}
 		target := to.Field(p.To)
 		if target == nil {
-			complain("a %s has no field %q", strings.ToLower(to.Label), p.To)
+			complain("a %s has no field %q", to.Noun(), p.To)
 			continue
 		}
 		key := fmt.Sprint(p.To, " ", p.Line)
@@ -69,12 +69,12 @@ func (m *FollowOn) Check(from, to *Kind) []PairProblem {
 			}
 		case p.From == OwnNumber:
 			if target.Type != Text && (target.Type != ToRecord || target.Kind != from.Key) {
-				complain("the number of a %s does not fit %s, which is a %s", strings.ToLower(from.Label), target.Label, target.describe())
+				complain("the number of a %s does not fit %s, which is a %s", from.Noun(), target.Label, target.describe())
 			}
 		default:
 			source := from.Field(p.From)
 			if source == nil {
-				complain("a %s has no field %q", strings.ToLower(from.Label), p.From)
+				complain("a %s has no field %q", from.Noun(), p.From)
 				continue
 			}
 			fromLine = source.OfLine()

@@ -41,6 +41,14 @@ type Kind struct {
 	Signed []string `json:"signed,omitempty"`
 }
 
+// Noun names one record within a sentence: "vendor", "G/L account".
+func (k *Kind) Noun() string {
+	if len(k.Label) > 1 && k.Label[1] >= 'a' && k.Label[1] <= 'z' {
+		return strings.ToLower(k.Label[:1]) + k.Label[1:]
+	}
+	return k.Label
+}
+
 // LinePrefix begins the key of every field of the lines.
 const LinePrefix = "lines."
 

@@ -95,7 +95,7 @@ func found(kind *Kind, r *Listed, words []string) bool {
 func (f Filter) test(kind *Kind, format Format) (func(*Listed) bool, *Misfit) {
 	field := kind.Field(f.Field)
 	if field == nil {
-		return nil, misfit("unknown-field", "a %s has no field %q to filter by", strings.ToLower(kind.Label), f.Field)
+		return nil, misfit("unknown-field", "a %s has no field %q to filter by", kind.Noun(), f.Field)
 	}
 	var holds func(text string) bool
 	switch f.Relation {

@@ -163,7 +163,7 @@ func (d *Desk) Begin(ctx context.Context, id int64, request contract.BeginReques
 		kindType = request.Type
 	}
 	if t := m.kindType(f.To, kindType); t == nil || !t.UsedIn(r.Company) {
-		return contract.Beginning{}, invalid("unknown-type", "choose the %s of the new %s", strings.ToLower(to.TypeLabel), strings.ToLower(to.Label))
+		return contract.Beginning{}, invalid("unknown-type", "choose the %s of the new %s", strings.ToLower(to.TypeLabel), to.Noun())
 	}
 	held := r.Content()
 	content := f.Apply(from, to, r.Number, &held)

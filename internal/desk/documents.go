@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"strings"
 
 	"codicil/core/engine"
 	"codicil/core/feel"
@@ -148,7 +147,7 @@ func (t *trial) read(prefix string, line int, items map[string]proof.Item, forma
 	for key, item := range items {
 		place := kind.Index(prefix + key)
 		if place < 0 {
-			return nil, invalid("unknown-field", "a %s has no field %q", strings.ToLower(kind.Label), prefix+key)
+			return nil, invalid("unknown-field", "a %s has no field %q", kind.Noun(), prefix+key)
 		}
 		field := &kind.Fields[place]
 		if item.Typed == "" {

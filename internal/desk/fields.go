@@ -26,7 +26,7 @@ func (d *Desk) AddField(ctx context.Context, kindKey string, f record.Field) (re
 		return f, err
 	}
 	if kind.Field(f.Key) != nil {
-		return f, conflict("key-taken", "a %s already has a field %q; choose another key", strings.ToLower(kind.Label), f.Key)
+		return f, conflict("key-taken", "a %s already has a field %q; choose another key", kind.Noun(), f.Key)
 	}
 	added, err := d.store.AddedFields(ctx, kindKey)
 	if err != nil {
@@ -61,7 +61,7 @@ func checkField(m *masters, kind *record.Kind, f *record.Field) error {
 	case f.Label == "":
 		return invalid("no-name", "give the field a label")
 	case f.OfLine() && kind.Columns() == 0:
-		return invalid("no-lines", "a %s has no lines", strings.ToLower(kind.Label))
+		return invalid("no-lines", "a %s has no lines", kind.Noun())
 	case !slices.ContainsFunc(kind.Sections, func(s record.Section) bool { return s.Key == f.Section && (s.Key == record.LineSection) == f.OfLine() }):
 		return invalid("unknown-section", "choose the section in which the field stands")
 	case !slices.Contains(record.FieldTypes, f.Type):
@@ -89,7 +89,7 @@ func checkField(m *masters, kind *record.Kind, f *record.Field) error {
 	}
 	for _, beside := range []string{f.Currency, f.Unit, f.Country} {
 		if beside != "" && kind.Field(beside) == nil && (!f.OfLine() || kind.Field(record.LinePrefix+beside) == nil) {
-			return invalid("unknown-field", "a %s has no field %q beside this one", strings.ToLower(kind.Label), beside)
+			return invalid("unknown-field", "a %s has no field %q beside this one", kind.Noun(), beside)
 		}
 	}
 	return nil
@@ -259,7 +259,9 @@ func (d *Desk) valuesOf(ctx context.Context, kindKey string, f *record.Field) (i
 
 func (d *Desk) fieldUses(ctx context.Context, kindKey, key string) ([]contract.Use, error) {
 	uses := []contract.Use{}
-	add := func(what string, id any, title string) { uses = append(uses, contract.Use{What: what, Key: fmt.Sprint(id), Title: title}) }
+	add := func(what string, id any, title string) {
+		uses = append(uses, contract.Use{What: what, Key: fmt.Sprint(id), Title: title})
+	}
 	m, kind, err := d.masterOf(ctx, kindKey)
 	if err != nil {
 		return nil, err
@@ -293,7 +295,9 @@ func (d *Desk) fieldUses(ctx context.Context, kindKey, key string) ([]contract.U
 	}
 	maps, err := d.store.FollowOns(ctx)
 	for _, f := range maps {
-		if slices.ContainsFunc(f.Pairs, func(p record.Pair) bool { return (f.From == kindKey && p.From == key) || (f.To == kindKey && p.To == key) }) {
+		if slices.ContainsFunc(f.Pairs, func(p record.Pair) bool {
+			return (f.From == kindKey && p.From == key) || (f.To == kindKey && p.To == key)
+		}) {
 			add("map", f.ID, f.Name)
 		}
 	}
@@ -347,7 +351,9 @@ func (d *Desk) RemoveField(ctx context.Context, kindKey, key string) error {
 	if len(rules) > 0 {
 		return &Error{
 			Reason: Conflict, Code: "in-use", Count: len(rules), Detail: fmt.Sprintf("%d rules in force use %s; suspend or change them first", len(rules), f.Label),
-			Uses: list(rules, func(r rule.Rule) contract.Use { return contract.Use{What: "rule", Key: fmt.Sprint(r.ID), Title: r.Name} }),
+			Uses: list(rules, func(r rule.Rule) contract.Use {
+				return contract.Use{What: "rule", Key: fmt.Sprint(r.ID), Title: r.Name}
+			}),
 		}
 	}
 	defer d.forgetMasters()

@@ -109,7 +109,7 @@ func (d *Desk) selected(ctx context.Context, request contract.ListRequest) (k *r
 	}
 	for _, column := range request.Columns {
 		if k.Field(column) == nil {
-			return nil, nil, nil, invalid("unknown-field", "a %s has no field %q to show", strings.ToLower(k.Label), column)
+			return nil, nil, nil, invalid("unknown-field", "a %s has no field %q to show", k.Noun(), column)
 		}
 	}
 	s, err := d.shelf(ctx, request.Kind)

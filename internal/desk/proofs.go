@@ -76,7 +76,7 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 	}
 	for key := range p.Expect.Values {
 		if place, _ := proof.Place(kind, key); place < 0 {
-			return contract.Proof{}, invalid("unknown-field", "a %s has no field %q to expect a value of", strings.ToLower(kind.Label), key)
+			return contract.Proof{}, invalid("unknown-field", "a %s has no field %q to expect a value of", kind.Noun(), key)
 		}
 	}
 	if len(p.Rules) == 0 {

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 	"time"
 
 	"codicil/core/engine"
@@ -95,7 +94,7 @@ func (d *Desk) saved(ctx context.Context, kind, number string) (*masters, store.
 	}
 	r := s.find(number)
 	if r == nil {
-		return nil, store.Record{}, &Error{Reason: NotFound, Code: "not-found", Detail: strings.ToLower(k.Label) + " " + number + " does not exist; it may have been deleted"}
+		return nil, store.Record{}, &Error{Reason: NotFound, Code: "not-found", Detail: k.Noun() + " " + number + " does not exist; it may have been deleted"}
 	}
 	return m, *r, nil
 }
@@ -217,7 +216,7 @@ func (d *Desk) PostRecord(ctx context.Context, kindKey, number string, request c
 		return contract.SaveAnswer{}, err
 	}
 	if !kind.Posted {
-		return contract.SaveAnswer{}, conflict("not-posted", "a %s is kept, not posted", strings.ToLower(kind.Label))
+		return contract.SaveAnswer{}, conflict("not-posted", "a %s is kept, not posted", kind.Noun())
 	}
 	if err := changeable(&r, request.Version); err != nil {
 		return contract.SaveAnswer{}, err

@@ -168,7 +168,7 @@ func (d *Desk) complete(ctx context.Context, r *rule.Rule, before string) error 
 		return err
 	}
 	if c.Field < 0 {
-		return invalid("unknown-field", "a %s has no field %q to write a rule for", strings.ToLower(c.kind.Label), r.Target)
+		return invalid("unknown-field", "a %s has no field %q to write a rule for", c.kind.Noun(), r.Target)
 	}
 	if !slices.Contains(rule.Families, r.Family) {
 		return invalid("unknown-family", "there is no rule family %q", r.Family)
@@ -315,7 +315,7 @@ func (d *Desk) Constant(ctx context.Context, request contract.ConstantRequest) (
 	}
 	field := kind.Field(request.Field)
 	if field == nil {
-		return contract.Formula{}, invalid("unknown-field", "a %s has no field %q", strings.ToLower(kind.Label), request.Field)
+		return contract.Formula{}, invalid("unknown-field", "a %s has no field %q", kind.Noun(), request.Field)
 	}
 	text, err := rule.Constant(field, request.Text)
 	if err != nil {

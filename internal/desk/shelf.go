@@ -140,9 +140,9 @@ func (l *links) Missing(kind, key string) string {
 	case k == nil:
 		return "there is no kind of record " + kind
 	case r == nil:
-		return "there is no " + strings.ToLower(k.Label) + " " + key + "; choose one from the list"
+		return "there is no " + k.Noun() + " " + key + "; choose one from the list"
 	case !k.Shared && r.Company != l.company:
-		return strings.ToLower(k.Label) + " " + key + " belongs to company " + r.Company + "; choose one of company " + l.company
+		return k.Noun() + " " + key + " belongs to company " + r.Company + "; choose one of company " + l.company
 	}
 	return ""
 }

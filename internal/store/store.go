@@ -45,7 +45,7 @@ func Open(ctx context.Context, path string) (*Store, error) {
 		PrepareStmt: true,
 		// An error of a part always fails the whole, so that parts need no savepoints.
 		DisableNestedTransaction: true,
-		Logger: logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, SlowThreshold: time.Second}),
+		Logger:                   logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, SlowThreshold: time.Second}),
 	})
 	if err != nil {
 		return nil, fmt.Errorf("open %s: %w", path, err)

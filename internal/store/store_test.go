@@ -1,11 +1,14 @@
 package store_test
 
 import (
+	"database/sql"
 	"errors"
+	"os"
 	"path/filepath"
 	"testing"
 	"time"
 
+	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -98,4 +101,74 @@ func TestWhatIsNotThereIsSaid(t *testing.T) {
 	} {
 		assert.ErrorIs(t, err, store.ErrNotFound)
 	}
+}
+
+// What an installation of the first release holds is there after the next release
+// has opened it.
+func TestTheFirstReleasesDataComesAlong(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "codicil.db")
+	db, err := sql.Open("sqlite", path)
+	require.NoError(t, err)
+	provider, err := goose.NewProvider(goose.DialectSQLite3, db, os.DirFS("migrations"))
+	require.NoError(t, err)
+	_, err = provider.UpTo(t.Context(), 1)
+	require.NoError(t, err)
+	for _, statement := range []string{
+		`INSERT INTO companies VALUES ('10', 'Salt Works', 'IE', 'EUR', 'half-up')`,
+		`INSERT INTO kinds VALUES ('vendor', 'Vendor', 'Vendors', 'Vendor group', '[]')`,
+		`INSERT INTO fields VALUES ('vendor', 'name', 0, '{}')`,
+		`INSERT INTO records VALUES ('vendor', 'V1', '10', 'TRAD', '{"name":"Quay Ropes"}')`,
+		`INSERT INTO proofs (kind, name, rules, given, expect) VALUES ('vendor', 'One', '[]', '{"kind":"vendor"}', '{}')`,
+		`INSERT INTO postings VALUES ('PV10-00001', 1, 'vendor', '10', 'TRAD', '2026-11-24', 'Quay Ropes', '{}', '{}', '2026-11-24 09:00:00', 'Ada')`,
+	} {
+		_, err := db.ExecContext(t.Context(), statement)
+		require.NoError(t, err, statement)
+	}
+	require.NoError(t, db.Close())
+
+	s := open(t, path)
+	defer func() { require.NoError(t, s.Close()) }()
+	r, err := s.Record(t.Context(), "vendor", "V1")
+	require.NoError(t, err)
+	assert.Equal(t, "Quay Ropes", r.Values["name"])
+	assert.Equal(t, [2]any{store.Kept, 1}, [2]any{r.State, r.Version})
+	versions, err := s.RecordVersions(t.Context(), "vendor", "V1")
+	require.NoError(t, err)
+	require.Len(t, versions, 1)
+	assert.Equal(t, "Quay Ropes", versions[0].Content.Values["name"])
+	companies, err := s.Companies(t.Context())
+	require.NoError(t, err)
+	assert.Equal(t, []int{6, 7}, companies[0].Calendar.FreeDays)
+	p, err := s.Posting(t.Context(), "practice", "PV10-00001")
+	require.NoError(t, err)
+	assert.Equal(t, "Quay Ropes", p.Title)
+	proof, err := s.Proof(t.Context(), 1)
+	require.NoError(t, err)
+	assert.Equal(t, "One", proof.Name)
+	// A change of the old record is its next version.
+	r.Values["name"] = "Quay Ropes Ltd"
+	r, err = s.ChangeRecord(t.Context(), r, "saved", when, "Ben")
+	require.NoError(t, err)
+	assert.Equal(t, 2, r.Version)
+	_, err = s.ChangeRecord(t.Context(), store.Record{Kind: "vendor", Number: "V1", Company: "10", Version: 1}, "saved", when, "Ada")
+	assert.ErrorIs(t, err, store.ErrStale)
+}
+
+func TestAFieldAddedByPeopleStaysWhenTheKindsComeAnew(t *testing.T) {
+	s := prepared(t, "")
+	defer func() { require.NoError(t, s.Close()) }()
+	require.NoError(t, s.SaveField(t.Context(), "vendor", record.Field{Key: "berth", Added: true}))
+	require.NoError(t, s.SaveKinds(t.Context(), []record.Kind{{Key: "vendor", Fields: []record.Field{{Key: "a"}, {Key: "c"}}}}))
+	keys := func() []string {
+		kinds, err := s.Kinds(t.Context())
+		require.NoError(t, err)
+		list := []string{}
+		for _, f := range kinds[0].Fields {
+			list = append(list, f.Key)
+		}
+		return list
+	}
+	assert.Equal(t, []string{"a", "c", "berth"}, keys())
+	require.NoError(t, s.RemoveField(t.Context(), "vendor", "berth", when, "Ada"))
+	assert.Equal(t, []string{"a", "c"}, keys())
 }

@@ -1,0 +1,190 @@
+package desk_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/contract"
+	"codicil/internal/desk"
+)
+
+var berth = record.Field{Key: "berth", Label: "Berth", Section: "purchasing", Type: record.Text, Length: 10, Searched: true}
+
+// berths is a desk whose vendors have a berth, K12 for one and 7 for another.
+func berths(t *testing.T) *desk.Desk {
+	t.Helper()
+	d := harbour(t)
+	_, err := d.AddField(t.Context(), "vendor", berth)
+	require.NoError(t, err)
+	save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay Ropes", "berth": "K12"}))
+	save(t, d, document("vendor", "20", "TRAD", values{"name": "Fjord Nets", "berth": "7"}))
+	return d
+}
+
+func TestAFieldThatCannotBeIsNotAdded(t *testing.T) {
+	d := berths(t)
+	for want, f := range map[string]record.Field{
+		"not-a-key":          {Key: "Berth 2", Label: "Berth", Section: "general", Type: record.Text},
+		"no-name":            {Key: "b", Section: "general", Type: record.Text},
+		"no-lines":           {Key: "lines.b", Label: "B", Type: record.Text},
+		"unknown-section":    {Key: "b", Label: "B", Section: "nowhere", Type: record.Text},
+		"unknown-field-type": {Key: "b", Label: "B", Section: "general", Type: "colour"},
+		"unknown-kind":       {Key: "b", Label: "B", Section: "general", Type: record.ToRecord, Kind: "ship"},
+		"no-choices":         {Key: "b", Label: "B", Section: "general", Type: record.Choice},
+		"not-a-code":         {Key: "b", Label: "B", Section: "general", Type: record.Choice, Choices: []record.Option{{Code: "A"}, {Code: "A"}}},
+		"not-a-pattern":      {Key: "b", Label: "B", Section: "general", Type: record.Text, Pattern: "("},
+		"not-digits":         {Key: "b", Label: "B", Section: "general", Type: record.Number, Decimals: 40},
+		"unknown-field":      {Key: "b", Label: "B", Section: "general", Type: record.Amount, Currency: "coin"},
+		"key-taken":          {Key: "name", Label: "Name", Section: "general", Type: record.Text},
+	} {
+		_, err := d.AddField(t.Context(), "vendor", f)
+		assert.Equal(t, want, code(t, err))
+	}
+	_, err := d.ChangeField(t.Context(), "vendor", "name", berth)
+	assert.Equal(t, "standard-field", code(t, err))
+}
+
+func TestAnAddedFieldTakesPartLikeAnyOther(t *testing.T) {
+	d := berths(t)
+	body := rule.Body{Kind: "vendor", Family: rule.Default, Target: "berth", On: rule.Occasions{New: true, Change: true}, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: `"K01"`}}
+	add(t, d, body, rule.InForce)
+	r := save(t, d, document("vendor", "10", "TRAD", values{"name": "Mole Paints"}))
+	assert.Equal(t, "K01", r.Content.Values["berth"])
+	page, err := d.List(t.Context(), contract.ListRequest{Kind: "vendor", Selection: record.Selection{Search: "k12"}, Columns: []string{"berth"}})
+	require.NoError(t, err)
+	require.Len(t, page.Rows, 1)
+	assert.Equal(t, []string{"K12"}, page.Rows[0].Cells)
+	_, err = d.AddField(t.Context(), "sales_order", record.Field{Key: "lines.pallets", Label: "Pallets", Type: record.Number, Digits: 3})
+	require.NoError(t, err)
+	order := save(t, d, document("sales_order", "10", "SO", nil, values{"pallets": "4"}))
+	assert.Equal(t, "4", order.Content.Lines[0].Values["pallets"])
+}
+
+func TestAChangedTypeIsCheckedAgainstWhatIsSaved(t *testing.T) {
+	d := berths(t)
+	number := berth
+	number.Type, number.Length = record.Number, 0
+	check, err := d.CheckField(t.Context(), "vendor", "berth", number)
+	require.NoError(t, err)
+	assert.Equal(t, 2, check.Values)
+	assert.Equal(t, 1, check.Misfits)
+	assert.Equal(t, "K12", check.Examples[0].Value)
+	assert.Equal(t, "V10001", check.Examples[0].Number)
+	_, err = d.ChangeField(t.Context(), "vendor", "berth", number)
+	assert.Equal(t, "values-misfit", code(t, err))
+	longer := berth
+	longer.Length, longer.Label = 20, "Mooring"
+	changed, err := d.ChangeField(t.Context(), "vendor", "berth", longer)
+	require.NoError(t, err)
+	assert.Equal(t, "Mooring", changed.Label)
+}
+
+func TestARuleInForceKeepsItsField(t *testing.T) {
+	d := berths(t)
+	body := rule.Body{Kind: "vendor", Family: rule.Default, Target: "clerk", On: rule.Occasions{New: true}, When: `berth = "K12"`, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: `"MOYA"`}}
+	r := add(t, d, body, rule.InForce)
+	uses, err := d.FieldUses(t.Context(), "vendor", "berth")
+	require.NoError(t, err)
+	assert.Equal(t, 2, uses.Values)
+	require.Len(t, uses.Uses, 1)
+	assert.Equal(t, r.Name, uses.Uses[0].Title)
+	assert.Equal(t, "in-use", code(t, d.RemoveField(t.Context(), "vendor", "berth")))
+	yes := berth
+	yes.Type = record.YesNo
+	_, err = d.ChangeField(t.Context(), "vendor", "berth", yes)
+	assert.Error(t, err, "the rule compares it with a text")
+	_, err = d.MoveRule(t.Context(), r.Id, contract.RuleMove{State: rule.Suspended, Version: r.Version})
+	require.NoError(t, err)
+	require.NoError(t, d.RemoveField(t.Context(), "vendor", "berth"))
+}
+
+func TestARemovedFieldComesBackWithItsValues(t *testing.T) {
+	d := berths(t)
+	_, err := d.SaveLayout(t.Context(), "vendor", "10", "", record.Layout{Sections: []record.LayoutSection{{Key: "general", Fields: []record.LayoutField{{Key: "berth", Label: "Quay berth", Width: 3}}}}})
+	require.NoError(t, err)
+	uses, err := d.FieldUses(t.Context(), "vendor", "berth")
+	require.NoError(t, err)
+	assert.Equal(t, "10 Salt Works", uses.Uses[0].Title)
+	require.NoError(t, d.RemoveField(t.Context(), "vendor", "berth"))
+	// Meanwhile the record is changed without the field.
+	change := document("vendor", "10", "TRAD", values{"name": "Quay Ropes Ltd"})
+	change.Record = "V10001"
+	answer, err := d.SaveRecord(t.Context(), contract.SaveRequest{Document: change, Version: 1})
+	require.NoError(t, err)
+	require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+	removed, err := d.RemovedFields(t.Context(), "vendor")
+	require.NoError(t, err)
+	require.Len(t, removed, 1)
+	assert.Equal(t, 2, removed[0].Values)
+	_, err = d.AddField(t.Context(), "vendor", berth)
+	assert.Equal(t, "key-removed", code(t, err))
+	_, err = d.RestoreField(t.Context(), "vendor", "berth")
+	require.NoError(t, err)
+	r, err := d.Record(t.Context(), "vendor", "V10001")
+	require.NoError(t, err)
+	assert.Equal(t, values{"name": "Quay Ropes Ltd", "berth": "K12"}, r.Content.Values)
+	view, err := d.Layout(t.Context(), "vendor", "10", "TRAD")
+	require.NoError(t, err)
+	assert.Equal(t, "Quay berth", view.Layout.Sections[0].Fields[0].Label)
+}
+
+func TestTheNarrowestLayoutShows(t *testing.T) {
+	d := berths(t)
+	named := func(label string) record.Layout {
+		return record.Layout{Sections: []record.LayoutSection{{Key: "general", Fields: []record.LayoutField{{Key: "name", Label: label, Width: 6}}}}}
+	}
+	for scope, label := range map[[2]string]string{{"", ""}: "all", {"", "TRAD"}: "type", {"10", ""}: "company", {"10", "TRAD"}: "both"} {
+		_, err := d.SaveLayout(t.Context(), "vendor", scope[0], scope[1], named(label))
+		require.NoError(t, err)
+	}
+	_, err := d.SaveType(t.Context(), "vendor", "SERV", record.Type{Label: "Services"})
+	require.NoError(t, err)
+	for scope, want := range map[[2]string]string{{"10", "TRAD"}: "both", {"10", "SERV"}: "company", {"20", "TRAD"}: "type", {"20", "SERV"}: "all"} {
+		view, err := d.Layout(t.Context(), "vendor", scope[0], scope[1])
+		require.NoError(t, err)
+		assert.Equal(t, want, view.Layout.Sections[0].Fields[0].Label, scope)
+		assert.Len(t, view.Others, 4)
+	}
+	view, err := d.DeleteLayout(t.Context(), "vendor", "10", "TRAD")
+	require.NoError(t, err)
+	assert.Equal(t, "company", view.Layout.Sections[0].Fields[0].Label)
+	_, err = d.SaveLayout(t.Context(), "vendor", "99", "", named("x"))
+	assert.Equal(t, "unknown-company", code(t, err))
+}
+
+func TestCompaniesAndTypesAreKeptWhileTheyAreUsed(t *testing.T) {
+	d := berths(t)
+	good := record.Company{Name: "Alpin", Country: "ch", Currency: "chf", Rounding: "half-even"}
+	kept, err := d.SaveCompany(t.Context(), "40", good)
+	require.NoError(t, err)
+	assert.Equal(t, "CHF", kept.Currency)
+	for want, change := range map[string]func(*record.Company){
+		"no-name": func(c *record.Company) { c.Name = " " }, "not-a-country": func(c *record.Company) { c.Country = "Switzerland" }, "not-a-currency": func(c *record.Company) { c.Currency = "XYZQ" },
+		"not-a-rounding": func(c *record.Company) { c.Rounding = "down" }, "no-workday": func(c *record.Company) { c.Calendar.FreeDays = []int{1, 2, 3, 4, 5, 6, 7} },
+		"not-a-day": func(c *record.Company) { c.Calendar.Holidays = []record.Holiday{{Day: "1.1.2027"}} },
+	} {
+		bad := good
+		change(&bad)
+		_, err := d.SaveCompany(t.Context(), "40", bad)
+		assert.Equal(t, want, code(t, err))
+	}
+	_, err = d.SaveCompany(t.Context(), "for ty", good)
+	assert.Equal(t, "not-a-key", code(t, err))
+	require.NoError(t, d.DeleteCompany(t.Context(), "40"))
+	assert.Equal(t, "in-use", code(t, d.DeleteCompany(t.Context(), "10")))
+	assert.Equal(t, "not-found", code(t, d.DeleteCompany(t.Context(), "77")))
+
+	_, err = d.SaveType(t.Context(), "vendor", "TRAD", record.Type{Label: "Trade", Companies: []string{"10"}})
+	assert.Equal(t, "in-use", code(t, err), "a vendor of company 20 has it")
+	_, err = d.SaveType(t.Context(), "vendor", "ONCE", record.Type{Label: "One-time", Companies: []string{"10"}})
+	require.NoError(t, err)
+	answer, err := d.SaveRecord(t.Context(), contract.SaveRequest{Document: document("vendor", "20", "ONCE", values{"name": "X"})})
+	assert.Nil(t, answer.Record)
+	assert.Equal(t, "type-not-used", code(t, err))
+	require.NoError(t, d.DeleteType(t.Context(), "vendor", "ONCE"))
+	assert.Equal(t, "in-use", code(t, d.DeleteType(t.Context(), "vendor", "TRAD")))
+}
