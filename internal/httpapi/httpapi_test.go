@@ -107,6 +107,9 @@ func (c *client) refused(method, path string, body any, status int, code string)
 	return p
 }
 
+// inGerman asks for numbers and dates as german writes them.
+const inGerman = "format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=."
+
 func service(entered map[string]string) proof.Document {
 	d := proof.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]proof.Item{
 		"name": {Value: "Test Survey"}, "country": {Value: "IE"}, "control_account": {Value: "211000"}, "payment_method": {Value: "C"}, "email": {Value: "a@b.example"},
@@ -235,7 +238,7 @@ func TestOnlyWhatIsAcceptedIsPosted(t *testing.T) {
 	assert.Equal(t, "PV10-00001", p.Summary.Number)
 	assert.Equal(t, "1200.51", final(p.Outcome, "credit_limit"), "read as typed, rounded to cents")
 	var again contract.Posting
-	c.ask(http.MethodGet, "/postings/PV10-00001", nil, &again)
+	c.ask(http.MethodGet, "/postings/PV10-00001?"+inGerman, nil, &again)
 	assert.Equal(t, p, again)
 	assert.Equal(t, "2026-11-19", final(again.Outcome, "agreement_review"))
 	c.refused(http.MethodGet, "/postings/PV10-99999", nil, http.StatusNotFound, "not-found")
