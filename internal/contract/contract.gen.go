@@ -310,14 +310,19 @@ type Field = record.Field
 
 // FieldCheck defines model for FieldCheck.
 type FieldCheck struct {
-	Examples []struct {
-		Line    int    `json:"line,omitempty"`
-		Message string `json:"message"`
-		Number  string `json:"number"`
-		Value   string `json:"value"`
-	} `json:"examples"`
-	Misfits int `json:"misfits"`
-	Values  int `json:"values"`
+	Examples []FieldMisfit `json:"examples"`
+	Misfits  int           `json:"misfits"`
+	Values   int           `json:"values"`
+}
+
+// FieldMisfit defines model for FieldMisfit.
+type FieldMisfit struct {
+	Line    int    `json:"line,omitempty"`
+	Message string `json:"message"`
+
+	// Number The record that holds the value
+	Number string `json:"number"`
+	Value  string `json:"value"`
 }
 
 // FieldOutcome defines model for FieldOutcome.

@@ -113,7 +113,7 @@ func (d *Desk) addedField(ctx context.Context, kindKey, key string) (*masters, *
 
 // CheckField tells which saved values would not fit a changed field.
 func (d *Desk) CheckField(ctx context.Context, kindKey, key string, f record.Field) (contract.FieldCheck, error) {
-	check := contract.FieldCheck{}
+	check := contract.FieldCheck{Examples: []contract.FieldMisfit{}}
 	m, kind, _, err := d.addedField(ctx, kindKey, key)
 	if err != nil {
 		return check, err
@@ -148,18 +148,9 @@ func (d *Desk) CheckField(ctx context.Context, kindKey, key string, f record.Fie
 				continue
 			}
 			if check.Misfits++; len(check.Examples) < mostUses {
-				example := struct {
-					Line    int    `json:"line,omitempty"`
-					Message string `json:"message"`
-					Number  string `json:"number"`
-					Value   string `json:"value"`
-				}{line, wrong.Message, r.Number, text}
-				check.Examples = append(check.Examples, example)
+				check.Examples = append(check.Examples, contract.FieldMisfit{Number: r.Number, Line: line, Value: text, Message: wrong.Message})
 			}
 		}
-	}
-	if check.Examples == nil {
-		check.Examples = check.Examples[:0:0]
 	}
 	return check, nil
 }

@@ -23,7 +23,7 @@ func entry(credit string) proof.Document {
 		}
 		return items
 	}
-	return proof.Document{Kind: "accounting_document", Company: "10", Type: "JE", Day: "2026-11-24", Entered: line(map[string]string{"text": "Moved"}), Lines: []proof.Line{
+	return proof.Document{Kind: "accounting_document", Company: "10", Type: "JE", Day: "2026-11-24", Entered: line(map[string]string{"text": "Moved", "posting_date": "2026-11-24"}), Lines: []proof.Line{
 		{Number: 1, Entered: line(map[string]string{"account": "590000", "debit": "25", "cost_centre": "K10900"})}, {Number: 2, Entered: line(map[string]string{"account": "159000", "credit": credit})}}}
 }
 

@@ -1355,12 +1355,14 @@ export interface components {
         FieldCheck: {
             values: number;
             misfits: number;
-            examples: {
-                number: string;
-                line?: number;
-                value: string;
-                message: string;
-            }[];
+            examples: components["schemas"]["FieldMisfit"][];
+        };
+        FieldMisfit: {
+            /** @description The record that holds the value */
+            number: string;
+            line?: number;
+            value: string;
+            message: string;
         };
         Layout: {
             sections: components["schemas"]["LayoutSection"][];
