@@ -14,7 +14,12 @@ build: bin/codicil
 demo: build ## build everything and start with the demo data
 	./bin/codicil demo
 
-bin/codicil: web/dist/index.html $(GO_SOURCES) go.mod go.sum
+DEMO := internal/demo/prepared/brinewell.db.gz
+
+$(DEMO): $(GO_SOURCES) go.mod go.sum
+	go run ./internal/demo/prepare
+
+bin/codicil: web/dist/index.html $(DEMO) $(GO_SOURCES) go.mod go.sum
 	go build -o $@ ./cmd/codicil
 
 web/node_modules/.installed: web/package.json web/package-lock.json
@@ -65,5 +70,5 @@ lint: web/node_modules/.installed web/dist/index.html
 	cd web && npm run --silent check && npm run --silent lint
 
 clean:
-	rm -rf bin web/node_modules
+	rm -rf bin web/node_modules $(DEMO)
 	find web/dist -mindepth 1 ! -name .gitkeep -delete

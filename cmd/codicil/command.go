@@ -76,6 +76,15 @@ func demoCommand() *cobra.Command {
 
 func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 	ctx := c.Context()
+	filled := false
+	if withDemo {
+		if file, carried := demo.Prepared(); carried {
+			if err := os.WriteFile(data, file, 0o600); err != nil {
+				return err
+			}
+			filled = true
+		}
+	}
 	s, err := store.Open(ctx, data)
 	if err != nil {
 		return err
@@ -85,7 +94,7 @@ func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 			err = closing
 		}
 	}()
-	d, err := openDesk(ctx, s, withDemo)
+	d, err := openDesk(ctx, s, withDemo && !filled)
 	if err != nil {
 		return err
 	}
@@ -98,7 +107,9 @@ func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 	})
 }
 
-func openDesk(ctx context.Context, s *store.Store, withDemo bool) (*desk.Desk, error) {
+// openDesk brings the kinds up to date and, where the program does not carry the
+// filled demo along, fills it.
+func openDesk(ctx context.Context, s *store.Store, fillDemo bool) (*desk.Desk, error) {
 	kinds, err := standard.Kinds()
 	if err != nil {
 		return nil, err
@@ -106,8 +117,8 @@ func openDesk(ctx context.Context, s *store.Store, withDemo bool) (*desk.Desk, e
 	if err := s.SaveKinds(ctx, kinds); err != nil {
 		return nil, err
 	}
-	if withDemo {
-		if err := demo.Fill(ctx, s, time.Now, userName()); err != nil {
+	if fillDemo {
+		if err := demo.Fill(ctx, s, time.Now, demo.Author); err != nil {
 			return nil, fmt.Errorf("fill the demo: %w", err)
 		}
 	}

@@ -20,6 +20,9 @@ import (
 // Day is the day on which the demo's proofs and vendors stand.
 const Day record.Day = "2026-11-24"
 
+// Author is who wrote the scenario's records and rules, as their history tells.
+const Author = "Moya Keane"
+
 // seed makes every start the same.
 const seed = 24
 

@@ -323,3 +323,13 @@ func TestAListIsExportedExactlyWithALineForEachLine(t *testing.T) {
 	_, err = d.Export(t.Context(), contract.ListRequest{Kind: "sales_order", Columns: []string{"nope"}})
 	assert.Equal(t, "unknown-field", code(t, err))
 }
+
+func TestAConditionNamesARecordAsPeopleDo(t *testing.T) {
+	d := harbour(t)
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers"}))
+	for _, text := range []string{"grocers", customer.Number, customer.Number + " Harbour Grocers"} {
+		f, err := d.Compose(t.Context(), contract.ComposeRequest{Kind: "sales_order", Conditions: contract.Conditions{Join: "and", Conditions: []rule.Condition{{Field: "customer", Relation: "is", Values: []string{text}}, {Field: "lines.quantity", Relation: "over", Values: []string{"5"}}}}})
+		require.NoError(t, err)
+		assert.Equal(t, `customer = "`+customer.Number+`" and line.quantity > 5`, f.Formula)
+	}
+}

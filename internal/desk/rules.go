@@ -296,20 +296,35 @@ func (d *Desk) RuleVersions(ctx context.Context, id int64) ([]contract.RuleVersi
 
 // Compose writes conditions as a formula.
 func (d *Desk) Compose(ctx context.Context, request contract.ComposeRequest) (contract.Formula, error) {
-	_, kind, err := d.masterOf(ctx, request.Kind)
+	m, kind, err := d.masterOf(ctx, request.Kind)
 	if err != nil {
 		return contract.Formula{}, err
 	}
-	text, err := rule.Compose(request.Conditions, kind)
+	// A record may be named as people name it; a formula holds its number.
+	conditions := request.Conditions
+	conditions.Conditions = slices.Clone(conditions.Conditions)
+	for i, c := range conditions.Conditions {
+		conditions.Conditions[i].Values = list(c.Values, func(text string) string { return d.meant(ctx, m, kind.Field(c.Field), text) })
+	}
+	text, err := rule.Compose(conditions, kind)
 	if err != nil {
 		return contract.Formula{}, invalid("incomplete-condition", "%v", err)
 	}
 	return contract.Formula{Formula: text}, nil
 }
 
+// meant returns the number of the record that a text names, for a link; any other
+// text as it is.
+func (d *Desk) meant(ctx context.Context, m *masters, field *record.Field, text string) string {
+	if field == nil || field.Type != record.ToRecord || text == "" {
+		return text
+	}
+	return d.links(ctx, m, "").resolve(field.Kind, text)
+}
+
 // Constant writes a value that a person gave for a field as a formula.
 func (d *Desk) Constant(ctx context.Context, request contract.ConstantRequest) (contract.Formula, error) {
-	_, kind, err := d.masterOf(ctx, request.Kind)
+	m, kind, err := d.masterOf(ctx, request.Kind)
 	if err != nil {
 		return contract.Formula{}, err
 	}
@@ -317,7 +332,7 @@ func (d *Desk) Constant(ctx context.Context, request contract.ConstantRequest) (
 	if field == nil {
 		return contract.Formula{}, invalid("unknown-field", "a %s has no field %q", kind.Noun(), request.Field)
 	}
-	text, err := rule.Constant(field, request.Text)
+	text, err := rule.Constant(field, d.meant(ctx, m, field, request.Text))
 	if err != nil {
 		return contract.Formula{}, invalid("misfit", "%v", err)
 	}

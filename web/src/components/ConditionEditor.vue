@@ -2,6 +2,7 @@
 import { ElAutocomplete, ElOption, ElSelect } from "element-plus";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Conditions, type Relation } from "@/api/client";
+import { ofLine } from "@/address";
 import { suggesting } from "@/choices";
 import { usePlan } from "@/stores/plan";
 import { useCatalog } from "@/stores/catalog";
@@ -41,7 +42,11 @@ watch(
 );
 
 const fits = computed(() => !!props.conditions || props.formula === "" || props.formula === written);
-const fields = computed(() => catalog.kind?.kind.fields ?? []);
+/** A rule on the header has no line at hand whose fields it could ask. */
+const fields = computed(() => {
+  const all = catalog.kind?.kind.fields ?? [];
+  return ofLine(plan.selected?.field ?? "") ? all : all.filter((f) => !ofLine(f.key));
+});
 
 function relations(field: string): Relation[] {
   return catalog.kind?.relations[field] ?? [];
@@ -148,7 +153,12 @@ function setJoin(value: string) {
             :fit-input-width="false"
             @change="setField(row, $event)"
           >
-            <ElOption v-for="f in fields" :key="f.key" :value="f.key" :label="f.label" />
+            <ElOption
+              v-for="f in fields"
+              :key="f.key"
+              :value="f.key"
+              :label="ofLine(f.key) ? `${f.label} of the line` : f.label"
+            />
           </ElSelect>
           <ElSelect
             v-if="row.field"
