@@ -13,7 +13,8 @@ import (
 )
 
 // BenchmarkDocument takes a document of 30 header fields through a plan of 200
-// rules, without and with the trace, and the same plan out of a book of 10,000.
+// rules, without and with the trace; the same plan out of a book of 10,000; and a
+// document with 20 lines besides.
 func BenchmarkDocument(b *testing.B) {
 	kind := &record.Kind{Key: "vendor", Label: "Vendor"}
 	for i := range 30 {
@@ -45,22 +46,53 @@ func BenchmarkDocument(b *testing.B) {
 		}
 		return list
 	}
-	c := &engine.Case{Header: engine.Values{Entered: make([]feel.Value, 30)}, Moment: rule.Posting}
-	for i := range c.Header.Entered {
-		c.Header.Entered[i] = feel.StringOf("text")
-		if i%2 == 0 {
-			c.Header.Entered[i] = feel.NumberOf(decimal.FromInt(int64(100 + i)))
+	for name, elsewhere := range map[string]int{"book of 200": 0, "book of 10000": 9800} {
+		measure(b, name, plan.Build(plan.NewBook(kind, nil, rules(elsewhere)), scope), caseOf(30, 0, 0))
+	}
+
+	// The same with 20 lines: every fifth rule stands on one of 6 columns, and so
+	// runs in every line.
+	for i := range 6 {
+		kind.Fields = append(kind.Fields, record.Field{Key: fmt.Sprintf("lines.c%d", i), Label: fmt.Sprintf("C%d", i), Type: record.Amount})
+	}
+	withLines := rules(0)
+	for i := range withLines {
+		if r := &withLines[i]; i%5 == 0 {
+			column := i / 5 % 6
+			r.Target = fmt.Sprintf("lines.c%d", column)
+			r.When = fmt.Sprintf(`entered.line.c%d > %d and entered.f1 != "y"`, column, i)
+			r.Effect.Value, r.Effect.Must = "12.5", fmt.Sprintf("line.c%d > 0", column)
 		}
 	}
-	for name, elsewhere := range map[string]int{"book of 200": 0, "book of 10000": 9800} {
-		p := plan.Build(plan.NewBook(kind, nil, rules(elsewhere)), scope)
-		for detail, traced := range map[string]bool{"without trace": false, "with trace": true} {
-			b.Run(name+"/"+detail, func(b *testing.B) {
-				b.ReportAllocs()
-				for range b.N {
-					engine.Run(p, c, traced)
-				}
-			})
+	measure(b, "20 lines", plan.Build(plan.NewBook(kind, nil, withLines), scope), caseOf(30, 20, 6))
+}
+
+// caseOf makes a document of so many header fields, lines and columns.
+func caseOf(headers, lines, columns int) *engine.Case {
+	values := func(count int) engine.Values {
+		entered := make([]feel.Value, count)
+		for i := range entered {
+			entered[i] = feel.StringOf("text")
+			if i%2 == 0 || count == columns {
+				entered[i] = feel.NumberOf(decimal.FromInt(int64(100 + i)))
+			}
 		}
+		return engine.Values{Entered: entered}
+	}
+	c := &engine.Case{Header: values(headers), Moment: rule.Posting}
+	for i := range lines {
+		c.Lines = append(c.Lines, engine.Line{Number: i + 1, Values: values(columns)})
+	}
+	return c
+}
+
+func measure(b *testing.B, name string, p *plan.Plan, c *engine.Case) {
+	for detail, traced := range map[string]bool{"without trace": false, "with trace": true} {
+		b.Run(name+"/"+detail, func(b *testing.B) {
+			b.ReportAllocs()
+			for range b.N {
+				engine.Run(p, c, traced)
+			}
+		})
 	}
 }

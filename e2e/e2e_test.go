@@ -27,10 +27,21 @@ type user struct {
 // open starts a fresh application and opens a page of it.
 func open(t *testing.T, path string) *user {
 	t.Helper()
+	return begin(t, path, browser.Start)
+}
+
+// openEmpty does the same without any data.
+func openEmpty(t *testing.T, path string) *user {
+	t.Helper()
+	return begin(t, path, browser.StartEmpty)
+}
+
+func begin(t *testing.T, path string, start func() (*browser.Application, error)) *user {
+	t.Helper()
 	if _, err := os.Stat("../web/dist/index.html"); err != nil {
 		t.Fatal("the web client is not built: run make build")
 	}
-	application, err := browser.Start()
+	application, err := start()
 	require.NoError(t, err)
 	t.Cleanup(application.Close)
 	page, err := application.Page(path)

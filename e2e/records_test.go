@@ -7,6 +7,8 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
+
+	"codicil/e2e/browser"
 )
 
 // cell is the place of a field on a form, by its address.
@@ -27,6 +29,19 @@ func (u *user) holds(address, text string) {
 		const e = document.querySelector(%s);
 		return !!e && (e.querySelector("input")?.value ?? e.innerText).includes(%s);
 	})()`, quote(cell(address)), quote(text))))
+}
+
+// drags presses the mouse on one element and lets go on another.
+func (u *user) drags(from, to string) {
+	u.t.Helper()
+	middle := func(selector string) (float64, float64) {
+		at, err := browser.Ask(u.page, chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => { const r = document.querySelector(%s).getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, quote(selector))))
+		require.NoError(u.t, err)
+		return at[0], at[1]
+	}
+	x, y := middle(from)
+	toX, toY := middle(to)
+	require.NoError(u.t, u.page.Drag(x, y, toX, toY, fmt.Sprintf(`document.querySelector(%s).classList.contains("over")`, quote(to))))
 }
 
 // goes opens another path of the application.
@@ -99,6 +114,9 @@ func TestAnAddedVendorFieldIsPlacedForTwoCompaniesUnderDifferentLabels(t *testin
 		u.types(c.label)
 		u.presses(kb.Enter)
 		u.sees(".chip.selected", c.label)
+		// By mouse: dragged onto another field, it stands before that.
+		u.drags(`.chip[data-field="berth"]`, `.chip[data-field="payment_terms"]`)
+		require.NoError(t, u.page.Until(`document.querySelector('.chip[data-field="payment_terms"]').previousElementSibling?.dataset.field === "berth"`))
 		u.clicks(".bar .button", "Preview")
 		u.sees(`section[aria-label="Company"] label`, c.label)
 		u.clicks(".bar .button", "Save for "+c.company)
@@ -198,9 +216,15 @@ func TestARecordThatOthersNameIsNotDeletedAndWhatWasTypedIsNotLost(t *testing.T)
 	u.sees(".actions", "Not saved yet.")
 }
 
+// showsAll waits until a list shows all that there is.
+func (u *user) showsAll() {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(`/^(\d+) of \1$/.test(document.querySelector('[role="status"]')?.innerText.trim() ?? "")`))
+}
+
 func TestAListIsSearchedFilteredSortedAndKeptInItsAddress(t *testing.T) {
 	u := open(t, "/records/accounting_document")
-	u.sees(`[role="status"]`, "200 of 200")
+	u.showsAll()
 	u.clicks(".sort", "Total")
 	u.clicks(".sort", "Total")
 	u.sees(`[aria-sort="descending"]`, "Total")
@@ -215,7 +239,7 @@ func TestAListIsSearchedFilteredSortedAndKeptInItsAddress(t *testing.T) {
 	require.NoError(t, u.page.Do(chromedp.Reload()))
 	u.sees(".filter", "Vendor is V20001")
 	u.clicks(`[aria-label="Remove the filter"]`, "")
-	u.sees(`[role="status"]`, "200 of 200")
+	u.showsAll()
 	// Far down the list rows come as they are scrolled to.
 	u.clicks(".sort", "Number")
 	u.sees(".box .row a", "A1000001")
@@ -276,4 +300,35 @@ func TestAMapThatDoesNotFitIsToldWhileItIsWritten(t *testing.T) {
 	u.seesNo(".misfit", "")
 	u.clicks(".edit .buttons .button", "Save")
 	u.seesNo(".edit", "")
+}
+
+// Somebody begins with an empty database: a company, a type, a vendor.
+func TestAnEmptyApplicationIsFilledFromItsOwnScreens(t *testing.T) {
+	u := openEmpty(t, "/plan")
+	u.clicks(".empty a", "Enter the first company")
+	u.clicks(".button", "Add a company")
+	for label, text := range map[string]string{"Key": "10", "Name": "Tidal Salt", "Country": "ie", "Currency": "eur"} {
+		require.NoError(t, u.page.Do(chromedp.Focus(chromedp.CSS(fmt.Sprintf(`.edit label:nth-of-type(%d) input`, map[string]int{"Key": 1, "Name": 2, "Country": 3, "Currency": 4}[label])))))
+		u.types(text)
+	}
+	u.clicks(".edit .button", "Save")
+	u.sees("td", "Tidal Salt")
+	u.sees("td", "EUR")
+	u.clicks("header nav a", "Plan")
+	u.sees(".empty", "No vendor group is used in 10 Tidal Salt yet")
+	u.clicks(".empty a", "Add one")
+	u.clicks(".button", "Add a vendor group")
+	require.NoError(t, u.page.Do(chromedp.Focus(chromedp.CSS(`.edit label:nth-of-type(1) input`))))
+	u.types("TRAD")
+	u.presses(kb.Tab)
+	u.types("Trade goods")
+	u.presses(kb.Enter)
+	u.sees("td", "Trade goods")
+	u.goes("/records/vendor")
+	u.clicks(".empty a", "Enter the first")
+	u.fills("name", "Quay Ropes")
+	u.clicks(".actions .button", "Save")
+	u.sees(".done", "Saved as V10001.")
+	u.sees("h1", "V10001")
+	u.sees("h1 .name", "Quay Ropes")
 }

@@ -14,11 +14,13 @@ import (
 	"path/filepath"
 	"time"
 
+	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
 	"codicil/internal/demo"
 	"codicil/internal/desk"
 	"codicil/internal/httpapi"
+	"codicil/internal/standard"
 	"codicil/internal/store"
 	"codicil/web"
 )
@@ -42,14 +44,19 @@ type Application struct {
 	stop    []func()
 }
 
-// Start starts the application and a browser. Close ends both.
-func Start() (*Application, error) {
+// Start starts the application with the demo data, and a browser. Close ends both.
+func Start() (*Application, error) { return start(true) }
+
+// StartEmpty starts the application as it is when nobody has entered anything.
+func StartEmpty() (*Application, error) { return start(false) }
+
+func start(filled bool) (*Application, error) {
 	folder, err := os.MkdirTemp("", "codicil-e2e-")
 	if err != nil {
 		return nil, err
 	}
 	a := &Application{folder: folder}
-	if err := a.serve(); err != nil {
+	if err := a.serve(filled); err != nil {
 		a.Close()
 		return nil, err
 	}
@@ -60,14 +67,23 @@ func Start() (*Application, error) {
 	return a, nil
 }
 
-func (a *Application) serve() error {
+func (a *Application) serve(filled bool) error {
 	ctx := context.Background()
 	var err error
 	path := filepath.Join(a.folder, "e2e.db")
-	if err = template.Write(ctx, path); err != nil {
-		return err
+	if filled {
+		if err = template.Write(ctx, path); err != nil {
+			return err
+		}
 	}
 	if a.store, err = store.Open(ctx, path); err != nil {
+		return err
+	}
+	kinds, err := standard.Kinds()
+	if err != nil {
+		return err
+	}
+	if err := a.store.SaveKinds(ctx, kinds); err != nil {
 		return err
 	}
 	handler, err := httpapi.New(desk.New(a.store, template.Clock, template.User), web.Files())
@@ -174,4 +190,24 @@ func (p *Page) Go(path string) error { return p.Do(chromedp.Navigate(p.applicati
 // Run runs a JavaScript statement.
 func (p *Page) Run(statement string) (bool, error) {
 	return Ask(p, chromedp.Evaluate[bool]("(() => { "+statement+"; return true })()"))
+}
+
+// Drag presses the mouse at one point, moves it to another and lets go there. over
+// is a JavaScript expression that is true when the page has noticed the drag over
+// the second point.
+func (p *Page) Drag(x, y, toX, toY float64, over string) error {
+	button := func(e *input.DispatchMouseEventParams) { e.Button, e.Buttons = input.MouseButtonLeft, 1 }
+	if err := p.Do(
+		chromedp.MouseEvent(chromedp.MousePressed, x, y, button, chromedp.ClickCount(1)),
+		chromedp.MouseEvent(chromedp.MouseMoved, x+8, y+4, button),
+		chromedp.MouseEvent(chromedp.MouseMoved, (x+toX)/2, (y+toY)/2, button),
+		chromedp.MouseEvent(chromedp.MouseMoved, toX-2, toY, button),
+		chromedp.MouseEvent(chromedp.MouseMoved, toX, toY, button),
+	); err != nil {
+		return err
+	}
+	if err := p.Until(over); err != nil {
+		return err
+	}
+	return p.Do(chromedp.MouseEvent(chromedp.MouseReleased, toX, toY, button, chromedp.ClickCount(1)))
 }

@@ -62,10 +62,11 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       {{ catalog.problem }} <button class="plain" type="button" @click="catalog.load">Try again</button>
     </p>
     <main v-else-if="catalog.catalog">
-      <div v-if="!catalog.catalog.companies.length" class="page">
+      <div v-if="!catalog.catalog.companies.length && !route.path.startsWith('/tables')" class="page">
         <p class="empty">
-          There are no companies yet, so there is nothing to make rules for. Start
-          <code>codicil demo</code> to see a group with four companies at work.
+          There are no companies yet, so there is nothing to make rules for.
+          <RouterLink to="/tables/companies">Enter the first company</RouterLink>, then the types of the
+          records it keeps; or start <code>codicil demo</code> to see a group with four companies at work.
         </p>
       </div>
       <RouterView v-else />

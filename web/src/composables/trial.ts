@@ -98,7 +98,7 @@ export function useTrial(
 
   async function tryNow() {
     const turn = ++asking;
-    if (!hasDocument.value && !blankToo) {
+    if ((!hasDocument.value && !blankToo) || !scope.type) {
       outcome.value = undefined;
       return;
     }

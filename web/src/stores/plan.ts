@@ -49,6 +49,7 @@ export const usePlan = defineStore("plan", () => {
 
   async function loadPlan() {
     const wanted = { ...scope };
+    if (!wanted.type) return;
     await guard(async () => {
       const loaded = await ask(api.GET("/plan", { params: { query: wanted } }));
       if (JSON.stringify(wanted) === JSON.stringify(scope)) plan.value = loaded;
@@ -68,7 +69,7 @@ export const usePlan = defineStore("plan", () => {
       if (!types.some((t) => t.key === scope.type)) scope.type = types[0]?.key ?? "";
     }
     if (!catalog.typesIn(scope.company).some((t) => t.key === scope.type))
-      scope.type = catalog.typesIn(scope.company)[0]?.key ?? scope.type;
+      scope.type = catalog.typesIn(scope.company)[0]?.key ?? "";
     await Promise.all([loadPlan(), tryDocument()]);
   }
 

@@ -4,6 +4,7 @@ import { computed, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, ask } from "@/api/client";
 import DocumentPicker from "@/components/DocumentPicker.vue";
+import NoTypes from "@/components/NoTypes.vue";
 import PlanGrid from "@/components/PlanGrid.vue";
 import RulePane from "@/components/RulePane.vue";
 import ScopeSentence from "@/components/ScopeSentence.vue";
@@ -145,7 +146,13 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       These fields wait for each other, so nothing can be posted: {{ plan.plan.loop }}. Change or suspend one
       of the rules.
     </p>
-    <div class="middle">
+    <NoTypes
+      v-if="plan.scope.company && !plan.scope.type"
+      class="middle"
+      :kind="plan.scope.kind"
+      :company="plan.scope.company"
+    />
+    <div v-else class="middle">
       <div class="scroll">
         <PlanGrid ref="grid" :find="find" :only-ruled="onlyRuled" />
       </div>

@@ -17,6 +17,7 @@ import {
 import { addressOf } from "@/address";
 import MergePane from "@/components/MergePane.vue";
 import MessageList from "@/components/MessageList.vue";
+import NoTypes from "@/components/NoTypes.vue";
 import RecordForm from "@/components/RecordForm.vue";
 import RecordHistory from "@/components/RecordHistory.vue";
 import StateMark from "@/components/StateMark.vue";
@@ -287,6 +288,13 @@ async function remove() {
   });
 }
 
+/** Goes back to what is saved, or to a blank form. */
+async function giveUp() {
+  unsaved.delete(path.value);
+  dirty.value = false;
+  await load();
+}
+
 /** Does something that may be refused because of other records, and lists those. */
 async function act(work: () => Promise<unknown>) {
   busy.value = true;
@@ -393,9 +401,10 @@ useEventListener(
     </div>
     <div class="middle">
       <div class="sheet">
+        <NoTypes v-if="isNew && scope.company && !scope.type" :kind="kind" :company="scope.company" />
         <MergePane v-if="merge" :merge="merge" @done="merged" @close="merge = undefined" />
         <RecordForm
-          v-if="layout && (isNew || record)"
+          v-if="layout && scope.type && (isNew || record)"
           ref="form"
           :entry="entry"
           :layout="layout.layout"
@@ -492,7 +501,12 @@ useEventListener(
         <button type="button" class="button" @click="asking = ''">Leave it</button>
       </template>
       <template v-else>
-        <span v-if="dirty" class="say quiet">Not saved yet.</span>
+        <template v-if="dirty">
+          <span class="say quiet">Not saved yet.</span>
+          <button type="button" class="plain" :disabled="busy" @click="giveUp">
+            {{ isNew ? "Begin anew" : "Undo the changes" }}
+          </button>
+        </template>
         <span v-else-if="record" class="quiet"
           >Version {{ record.version }}, {{ instant(record.changedAt)
           }}{{ record.changedBy && ` by ${record.changedBy}` }}</span
