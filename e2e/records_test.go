@@ -332,3 +332,52 @@ func TestAnEmptyApplicationIsFilledFromItsOwnScreens(t *testing.T) {
 	u.sees("h1", "V10001")
 	u.sees("h1 .name", "Quay Ropes")
 }
+
+func TestAJournalEntryIsKeyedAndPostedByKeyboardOnly(t *testing.T) {
+	u := open(t, "/rules")
+	u.sees("h1", "Rules for")
+	u.presses("k", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.presses("new customer")
+	u.presses(kb.Enter)
+	u.cursorIsOn("Name") // the cursor stands where one begins
+	u.goes("/records/accounting_document/new?company=10&type=JE")
+	u.cursorIsOn("Vendor")
+	for range 8 {
+		u.presses(kb.Tab)
+	}
+	u.cursorIsOn("Text")
+	u.presses("Moved by keyboard")
+	for range 6 {
+		u.presses(kb.Tab)
+	}
+	require.NoError(t, u.page.Until(`document.activeElement?.innerText === "Add a line"`))
+	u.presses(kb.Enter)
+	u.cursorIsOn("Account in line 1")
+	u.presses("590000")
+	u.presses(kb.Tab)
+	u.presses(kb.Tab)
+	u.cursorIsOn("Debit in line 1")
+	u.presses("twelve hundred")
+	u.presses(kb.Tab)
+	u.holds("lines.1.debit", "twelve hundred") // what was typed is kept, and said to be wrong
+	u.sees("aside .refuse", "Debit in line 1")
+	u.presses(kb.Tab, chromedp.KeyModifiers(chromedp.ModifierShift))
+	u.types("1.200,50") // not how this person writes numbers, but what else could it mean
+	u.presses(kb.Tab)
+	u.holds("lines.1.debit", "1,200.50")
+	u.presses(kb.Tab)
+	u.presses(kb.Tab)
+	u.cursorIsOn("Cost centre in line 1")
+	u.presses("K10900")
+	u.presses(kb.Enter) // on to the next line, which is new
+	u.cursorIsOn("Account in line 2")
+	u.presses("159000")
+	u.presses(kb.Tab)
+	u.presses(kb.Tab)
+	u.presses(kb.Tab)
+	u.cursorIsOn("Credit in line 2")
+	u.presses("1200.5")
+	u.posts()
+	u.sees(".done", "Posted to the books as A10")
+	u.holds("lines.2.credit", "1,200.50")
+}

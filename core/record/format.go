@@ -83,12 +83,7 @@ func (f *Field) readNumber(text string, format Format) (feel.Value, *Misfit) {
 		}
 		return r
 	}, cleaned)
-	if format.Group != "" {
-		cleaned = strings.ReplaceAll(cleaned, format.Group, "")
-	}
-	if format.Decimal != "." {
-		cleaned = strings.ReplaceAll(cleaned, format.Decimal, ".")
-	}
+	cleaned = format.point(cleaned)
 	n, err := decimal.Parse(cleaned)
 	if err != nil || strings.ContainsAny(cleaned, "eE") {
 		return feel.NullValue, misfit("not-a-number", "%s is a number; %q is none. Write it as %s", f.Label, text, group("1234.5", format))
@@ -99,7 +94,36 @@ func (f *Field) readNumber(text string, format Format) (feel.Value, *Misfit) {
 	return feel.NumberOf(n), nil
 }
 
+// point writes a number with a point and without anything between thousands. A
+// person's own format decides, unless the text cannot be meant so: 1.200,50 has its
+// decimals behind the comma whoever writes it, and so has 1,5, which is no thousand.
+func (f Format) point(text string) string {
+	if f.Group == "" {
+		return strings.ReplaceAll(text, f.Decimal, ".") // no person wrote it
+	}
+	last := strings.LastIndexAny(text, ".,")
+	if last < 0 {
+		return text
+	}
+	mark, other := text[last:last+1], "."
+	if mark == "." {
+		other = ","
+	}
+	alone, single := !strings.Contains(text, other), strings.Count(text, mark) == 1
+	if !alone && !single {
+		return text // 1.2,3,4 is no number
+	}
+	if alone && thousands.MatchString(text) && (mark != f.Decimal || !single) {
+		return strings.ReplaceAll(text, mark, "")
+	}
+	if !single {
+		return text
+	}
+	return strings.ReplaceAll(strings.ReplaceAll(text, other, ""), mark, ".")
+}
+
 var (
+	thousands  = regexp.MustCompile(`^-?\d{1,3}([.,]\d{3})+$`)
 	isoDate    = regexp.MustCompile(`^\d{4}-\d{2}-\d{2}$`)
 	dateParts  = regexp.MustCompile(`^(\d{1,4})[./\- ](\d{1,2})(?:[./\- ](\d{1,4})?)?$`)
 	dayOffset  = regexp.MustCompile(`^[+-]\d{1,5}$`)

@@ -240,3 +240,27 @@ func TestListsAreSearchedFilteredAndSorted(t *testing.T) {
 	_, wrong = record.Select(&order, records, record.Selection{Filters: []record.Filter{{Field: "nope", Relation: "is"}}}, english)
 	assert.ErrorContains(t, wrong, "no field")
 }
+
+// What a person writes is read by their own format, and where that cannot be meant
+// by the one that can.
+func TestNumbersAreReadAsTheyAreMeant(t *testing.T) {
+	f := record.Field{Label: "Amount", Type: record.Amount}
+	for _, c := range []struct {
+		typed                string
+		english, continental string // "": no number
+	}{
+		{"1200", "1200", "1200"}, {"1,200", "1200", "1.2"}, {"1.200", "1.2", "1200"}, {"1,200.50", "1200.5", "1200.5"}, {"1.200,50", "1200.5", "1200.5"},
+		{"1,5", "1.5", "1.5"}, {"1.5", "1.5", "1.5"}, {"1.234.567", "1234567", "1234567"}, {"1,234,567", "1234567", "1234567"}, {"1.234.567,8", "1234567.8", "1234567.8"},
+		{"-1.200,5", "-1200.5", "-1200.5"}, {"1,2,3", "", ""}, {"1.2,3,4", "", ""}, {"12,34.5,6", "", ""}, {",5", "0.5", "0.5"}, {"1 200,5", "1200.5", "1200.5"},
+	} {
+		for format, want := range map[record.Format]string{english: c.english, continental: c.continental} {
+			v, wrong := f.Read(c.typed, format, record.Surroundings{})
+			if want == "" {
+				assert.NotNil(t, wrong, c.typed)
+				continue
+			}
+			assert.Nil(t, wrong, "%s %v", c.typed, format)
+			assert.Equal(t, want, record.Write(v), "%s %v", c.typed, format)
+		}
+	}
+}

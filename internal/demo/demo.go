@@ -71,7 +71,7 @@ func fillProofs(ctx context.Context, d *desk.Desk, ids map[string]int64) error {
 	for _, list := range []struct {
 		kind   string
 		proofs []givenProof
-	}{{"sales_order", salesProofs}, {"accounting_document", accountingProofs}, {"vendor", vendorProofs}} {
+	}{{"sales_order", salesProofs}, {"quotation", quotationProofs}, {"accounting_document", accountingProofs}, {"vendor", vendorProofs}} {
 		for _, p := range list.proofs {
 			if err := addProof(ctx, d, list.kind, p, ids); err != nil {
 				return fmt.Errorf("proof %q: %w", p.name, err)

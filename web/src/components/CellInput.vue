@@ -25,10 +25,12 @@ const list = useTemplateRef<{ highlightedIndex: number }>("list");
 const picker = useTemplateRef<HTMLInputElement>("picker");
 
 const fixed = computed(() => props.readonly || props.outcome?.manner === "read-only");
-/** What rules made of the field, unless the entry does not fit it. */
-const result = computed(() =>
-  props.outcome && !props.outcome.misfit ? props.outcome.final.text : props.text,
-);
+/** What rules made of the field, unless the entry does not fit it; a code with what it means. */
+const result = computed(() => {
+  const text = props.outcome && !props.outcome.misfit ? props.outcome.final.text : props.text;
+  const choice = props.field.choices?.find((c) => c.code === text);
+  return choice?.label && !props.inLine ? `${choice.code} ${choice.label}` : text;
+});
 const shown = computed(() => (focused.value ? draft.value : result.value));
 const made = computed(() => (props.outcome?.final.text ? props.outcome.made : ""));
 const right = computed(
@@ -92,6 +94,7 @@ const suggest = suggesting(
       :model-value="shown"
       :fetch-suggestions="suggest"
       :debounce="60"
+      :trigger-on-focus="field.type !== 'link'"
       :aria-label="label"
       :placeholder="focused ? result : ''"
       :fit-input-width="false"
@@ -167,6 +170,7 @@ input.line {
 }
 .cell :deep(.el-input__inner) {
   color: inherit;
+  font: inherit;
   height: 28px;
   text-overflow: ellipsis;
 }

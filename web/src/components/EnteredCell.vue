@@ -107,6 +107,7 @@ defineExpose({ commit });
   background: var(--paper-raised);
 }
 .edit :deep(.el-input__inner) {
+  font: inherit;
   height: 23px;
   line-height: 23px;
   color: var(--ink);

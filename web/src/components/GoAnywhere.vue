@@ -31,6 +31,11 @@ const places = computed<Place[]>(() => [
     to: `/${s.toLowerCase()}`,
   })),
   ...catalog.kinds.map((k) => ({ label: k.kind.plural, what: "records", to: `/records/${k.kind.key}` })),
+  ...catalog.kinds.map((k) => ({
+    label: `New ${k.kind.label.toLowerCase()}`,
+    what: "enter",
+    to: `/records/${k.kind.key}/new`,
+  })),
   ...(catalog.kind?.kind.fields ?? []).map((f) => ({
     label: f.label,
     what: "field",

@@ -65,7 +65,13 @@ async function point(key: string, line?: number) {
   cell?.scrollIntoView({ block: "nearest" });
   cell?.querySelector("input")?.focus();
 }
-defineExpose({ point });
+/** Puts the cursor on the first field that is blank. */
+async function begin() {
+  await nextTick();
+  const inputs = [...(form.value?.querySelectorAll<HTMLInputElement>(".field input:not(.native)") ?? [])];
+  (inputs.find((i) => !i.value) ?? inputs[0])?.focus();
+}
+defineExpose({ point, begin });
 </script>
 
 <template>

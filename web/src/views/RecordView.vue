@@ -91,6 +91,7 @@ async function load() {
     else await open();
     await arrange();
   });
+  if (isNew.value) await form.value?.begin();
   const maps = await ask(api.GET("/follow-ons")).catch(() => []);
   followOns.value = maps.filter((m) => m.from === kind.value);
 }
@@ -393,7 +394,7 @@ useEventListener(
       </h1>
       <span class="spring" />
       <template v-if="record">
-        <StateMark :state="record.state" />
+        <StateMark v-if="entry.kind.posted" :state="record.state" />
         <span class="quiet">
           {{ catalog.typeName(record.type, kind) }} · {{ catalog.companyName(record.company) }}
         </span>
