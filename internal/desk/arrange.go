@@ -143,14 +143,11 @@ func (d *Desk) Begin(ctx context.Context, id int64, request contract.BeginReques
 	if err != nil {
 		return contract.Beginning{}, err
 	}
-	m, r, err := d.saved(ctx, f.From, request.Number)
+	saved, err := d.saved(ctx, f.From, request.Number)
 	if err != nil {
 		return contract.Beginning{}, err
 	}
-	from, err := m.kind(f.From)
-	if err != nil {
-		return contract.Beginning{}, err
-	}
+	m, from, r := saved.masters, saved.kind, saved.Record
 	to, err := m.kind(f.To)
 	if err != nil {
 		return contract.Beginning{}, err

@@ -130,7 +130,7 @@ func (d *Desk) read(ctx context.Context, t *trial, document proof.Document, form
 		document.Format = format
 	}
 	if document.Record != "" && document.Stored == nil {
-		_, saved, err := d.saved(ctx, document.Kind, document.Record)
+		saved, err := d.saved(ctx, document.Kind, document.Record)
 		if err != nil {
 			return document, err
 		}

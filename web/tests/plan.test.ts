@@ -29,7 +29,10 @@ function outcome(body: Body, verdict: Outcome["verdict"] = "accepted"): Outcome 
   };
 }
 
-beforeEach(() => setActivePinia(createPinia()));
+beforeEach(() => {
+  setActivePinia(createPinia());
+  Object.assign(usePlan().scope, { kind: "vendor", company: "10", type: "TRAD", day: "2026-11-24" });
+});
 
 describe("the test document", () => {
   it("is tried when a value is entered, and not when there is none", async () => {

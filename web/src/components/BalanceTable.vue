@@ -42,13 +42,3 @@ const kind = computed(() => (props.by === "account" ? "gl_account" : props.by));
     </tbody>
   </table>
 </template>
-
-<style scoped>
-table.ledger .right {
-  text-align: right;
-  white-space: nowrap;
-}
-.nowrap {
-  white-space: nowrap;
-}
-</style>

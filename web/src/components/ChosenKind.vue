@@ -1,7 +1,7 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
 import { watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import SentencePicker from "@/components/SentencePicker.vue";
 import { useCatalog } from "@/stores/catalog";
 
 /** The kind of record that the screen is about; the same as the plan's, and in the address. */
@@ -24,18 +24,10 @@ function choose(kind: string) {
 </script>
 
 <template>
-  <ElSelect
-    class="in-sentence"
-    :model-value="catalog.kind?.kind.key"
-    aria-label="Kind of record"
-    :fit-input-width="false"
+  <SentencePicker
+    :value="catalog.kind?.kind.key ?? ''"
+    label="Kind of record"
+    :options="catalog.kindOptions(true)"
     @change="choose"
-  >
-    <ElOption
-      v-for="k in catalog.kinds"
-      :key="k.kind.key"
-      :value="k.kind.key"
-      :label="k.kind.plural.toLowerCase()"
-    />
-  </ElSelect>
+  />
 </template>

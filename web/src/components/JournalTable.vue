@@ -47,13 +47,3 @@ const shown = computed(() => props.entries.slice(0, most.value));
     Show more of the {{ entries.length }}
   </button>
 </template>
-
-<style scoped>
-table.ledger .right {
-  text-align: right;
-  white-space: nowrap;
-}
-.nowrap {
-  white-space: nowrap;
-}
-</style>

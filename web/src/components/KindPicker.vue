@@ -1,6 +1,7 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import SentencePicker from "@/components/SentencePicker.vue";
 import { useCatalog } from "@/stores/catalog";
 
 /** The kind of record that a table is about; it stands in the address. */
@@ -8,6 +9,7 @@ const emit = defineEmits<{ change: [kind: string] }>();
 const catalog = useCatalog();
 const route = useRoute();
 const router = useRouter();
+const chosen = computed(() => String(route.query.kind ?? "") || (catalog.kinds[0]?.kind.key ?? ""));
 
 function choose(kind: string) {
   emit("change", kind);
@@ -16,18 +18,10 @@ function choose(kind: string) {
 </script>
 
 <template>
-  <ElSelect
-    class="in-sentence"
-    :model-value="String(route.query.kind ?? '') || catalog.kinds[0]?.kind.key"
-    aria-label="Kind of record"
-    :fit-input-width="false"
+  <SentencePicker
+    :value="chosen"
+    label="Kind of record"
+    :options="catalog.kindOptions(true)"
     @change="choose"
-  >
-    <ElOption
-      v-for="k in catalog.kinds"
-      :key="k.kind.key"
-      :value="k.kind.key"
-      :label="k.kind.plural.toLowerCase()"
-    />
-  </ElSelect>
+  />
 </template>

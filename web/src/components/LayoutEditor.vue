@@ -1,10 +1,10 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
 import { computed, nextTick, reactive, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, ask, type LayoutView } from "@/api/client";
 import KindPicker from "@/components/KindPicker.vue";
 import RecordForm from "@/components/RecordForm.vue";
+import SentencePicker from "@/components/SentencePicker.vue";
 import TroubleNote from "@/components/TroubleNote.vue";
 import { useAttempt } from "@/composables/attempt";
 import { useLayoutDraft, type Spot } from "@/composables/layoutDraft";
@@ -151,34 +151,21 @@ watch(
   <div class="page-head">
     <h1 class="sentence">
       Forms of <KindPicker /> in
-      <ElSelect
-        class="in-sentence"
-        :model-value="scope.company"
-        aria-label="Company"
-        placeholder="all companies"
-        :fit-input-width="false"
+      <SentencePicker
+        :value="scope.company"
+        label="Company"
+        blank="all companies"
+        :options="catalog.companyOptions"
         @change="rescope({ company: $event })"
-      >
-        <ElOption value="" label="all companies" />
-        <ElOption
-          v-for="c in catalog.catalog?.companies"
-          :key="c.key"
-          :value="c.key"
-          :label="`${c.key} ${c.name}`"
-        />
-      </ElSelect>
+      />
       for
-      <ElSelect
-        class="in-sentence"
-        :model-value="scope.type"
-        :aria-label="entry?.kind.typeLabel"
-        placeholder="every type"
-        :fit-input-width="false"
+      <SentencePicker
+        :value="scope.type"
+        :label="entry?.kind.typeLabel ?? ''"
+        blank="every type"
+        :options="(entry?.types ?? []).map((t) => ({ value: t.key, label: t.label }))"
         @change="rescope({ type: $event })"
-      >
-        <ElOption value="" label="every type" />
-        <ElOption v-for="t in entry?.types" :key="t.key" :value="t.key" :label="t.label" />
-      </ElSelect>
+      />
     </h1>
   </div>
   <p class="quiet from">

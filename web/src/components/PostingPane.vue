@@ -133,9 +133,6 @@ async function again() {
 .one > .ledger {
   margin-bottom: 16px;
 }
-.nowrap {
-  white-space: nowrap;
-}
 .about {
   margin: -6px 0 12px;
 }

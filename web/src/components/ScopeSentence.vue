@@ -1,57 +1,41 @@
 <script setup lang="ts">
-import { ElDatePicker, ElOption, ElSelect } from "element-plus";
+import { ElDatePicker } from "element-plus";
 import { computed } from "vue";
+import SentencePicker from "@/components/SentencePicker.vue";
 import { dayInWords } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import type { Scope } from "@/stores/plan";
 
-const props = defineProps<{ scope: Scope }>();
+defineProps<{ scope: Scope }>();
 const emit = defineEmits<{ change: [Partial<Scope>] }>();
 const catalog = useCatalog();
 
-const types = computed(() => catalog.typesIn(props.scope.company));
 /** What a type of this kind is called, in one word: group, type, class. */
 const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.toLowerCase());
 </script>
 
 <template>
   <h1 class="scope">
-    <ElSelect
-      :model-value="scope.kind"
-      class="in-sentence"
-      aria-label="Kind of record"
-      :fit-input-width="false"
+    <SentencePicker
+      :value="scope.kind"
+      label="Kind of record"
+      :options="catalog.kindOptions()"
       @change="emit('change', { kind: $event })"
-    >
-      <template #label>{{ catalog.kind?.kind.plural }}</template>
-      <ElOption v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key" :label="k.kind.plural" />
-    </ElSelect>
+    />
     of {{ typeWord }}
-    <ElSelect
-      :model-value="scope.type"
-      class="in-sentence"
-      :aria-label="catalog.kind?.kind.typeLabel"
-      :fit-input-width="false"
+    <SentencePicker
+      :value="scope.type"
+      :label="catalog.kind?.kind.typeLabel ?? ''"
+      :options="catalog.typeOptions(scope.company)"
       @change="emit('change', { type: $event })"
-    >
-      <template #label>{{ catalog.typeName(scope.type) }}</template>
-      <ElOption v-for="t in types" :key="t.key" :value="t.key" :label="t.label" />
-    </ElSelect>
+    />
     in
-    <ElSelect
-      :model-value="scope.company"
-      class="in-sentence"
-      aria-label="Company"
-      :fit-input-width="false"
+    <SentencePicker
+      :value="scope.company"
+      label="Company"
+      :options="catalog.companyOptions"
       @change="emit('change', { company: $event })"
-    >
-      <ElOption
-        v-for="c in catalog.catalog?.companies"
-        :key="c.key"
-        :value="c.key"
-        :label="`${c.key} ${c.name}`"
-      />
-    </ElSelect>
+    />
     <span class="comma">, on</span>
     <span class="day">
       {{ dayInWords(scope.day) }}

@@ -130,6 +130,8 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
   return { selection, columns, change, total, all, rows, problem, loading, loaded, show, exported };
 }
 
+export type Listing = ReturnType<typeof useListing>;
+
 /** Filters stand in the address as field~relation~value, joined by | . */
 function readFilters(text: string): Filter[] {
   return text

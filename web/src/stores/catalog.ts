@@ -48,5 +48,36 @@ export const useCatalog = defineStore("catalog", () => {
     );
   }
 
-  return { catalog, problem, chosen, kinds, kind, load, entry, field, label, companyName, typeName, typesIn };
+  // Companies and types as they are offered to choose from.
+  const companyOptions = computed(() =>
+    (catalog.value?.companies ?? []).map((c) => ({ value: c.key, label: `${c.key} ${c.name}` })),
+  );
+  function typeOptions(company: string, of?: string) {
+    return typesIn(company, of).map((t) => ({ value: t.key, label: t.label }));
+  }
+  /** The kinds, as they stand at the beginning of a sentence, or within one. */
+  function kindOptions(within = false) {
+    return kinds.value.map(({ kind: k }) => ({
+      value: k.key,
+      label: within ? k.plural.toLowerCase() : k.plural,
+    }));
+  }
+
+  return {
+    companyOptions,
+    typeOptions,
+    kindOptions,
+    catalog,
+    problem,
+    chosen,
+    kinds,
+    kind,
+    load,
+    entry,
+    field,
+    label,
+    companyName,
+    typeName,
+    typesIn,
+  };
 });

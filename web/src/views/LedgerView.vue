@@ -246,7 +246,4 @@ const most = ref(300);
 .title {
   font: 15px/1.35 var(--serif);
 }
-.nowrap {
-  white-space: nowrap;
-}
 </style>

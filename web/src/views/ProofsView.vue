@@ -260,9 +260,6 @@ const what = { verdict: "Verdict", value: "Value", message: "Message" };
   width: 84px;
   white-space: nowrap;
 }
-.nowrap {
-  white-space: nowrap;
-}
 .line-of {
   cursor: pointer;
 }

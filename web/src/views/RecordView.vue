@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { useEventListener } from "@vueuse/core";
-import { ElOption, ElSelect } from "element-plus";
 import { computed, nextTick, reactive, ref, watch } from "vue";
 import { onBeforeRouteLeave, RouterLink, useRoute, useRouter } from "vue-router";
 import {
@@ -8,7 +7,6 @@ import {
   ask,
   RequestError,
   type Document,
-  type FollowOn,
   type LayoutView,
   type Merge,
   type RecordView,
@@ -18,12 +16,15 @@ import { addressOf } from "@/address";
 import MergePane from "@/components/MergePane.vue";
 import MessageList from "@/components/MessageList.vue";
 import NoTypes from "@/components/NoTypes.vue";
+import RecordActions from "@/components/RecordActions.vue";
 import RecordForm from "@/components/RecordForm.vue";
 import RecordHistory from "@/components/RecordHistory.vue";
+import RecordRelations from "@/components/RecordRelations.vue";
+import SentencePicker from "@/components/SentencePicker.vue";
 import StateMark from "@/components/StateMark.vue";
 import UseList from "@/components/UseList.vue";
 import { documentOf, useTrial, type Moment, type Scope } from "@/composables/trial";
-import { format, moment as instant } from "@/format";
+import { format } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 import { unsaved } from "@/stores/unsaved";
@@ -58,14 +59,10 @@ const done = ref("");
 const tried = ref(false);
 const merge = ref<Merge>();
 const uses = ref<Use[]>([]);
-const asking = ref<"" | "reverse" | "delete">("");
-const reverseOn = ref("");
 const historyTurn = ref(0);
 const form = ref<InstanceType<typeof RecordForm>>();
 
 const readonly = computed(() => !!record.value && record.value.state !== "kept");
-const followOns = ref<FollowOn[]>([]);
-const followType = reactive<Record<number, string>>({});
 
 function query(name: string): string {
   const value = route.query[name];
@@ -79,7 +76,6 @@ async function load() {
   earlier.value = [];
   merge.value = undefined;
   uses.value = [];
-  asking.value = "";
   dirty.value = false;
   tried.value = false;
   moment.value = "saving";
@@ -92,8 +88,6 @@ async function load() {
     await arrange();
   });
   if (isNew.value) await form.value?.begin();
-  const maps = await ask(api.GET("/follow-ons")).catch(() => []);
-  followOns.value = maps.filter((m) => m.from === kind.value);
 }
 
 /** Begins a new record: blank, what was left unsaved, or what follows from another. */
@@ -270,11 +264,11 @@ async function post() {
   busy.value = false;
 }
 
-async function reverse() {
+async function reverse(day: string) {
   if (!record.value) return;
   await act(async () => {
     const params = { path: { kind: kind.value, number: number.value } };
-    const body = { version: record.value!.version, day: reverseOn.value };
+    const body = { version: record.value!.version, day };
     const back = await ask(api.POST("/records/{kind}/{number}/reverse", { params, body }));
     await shownAs(back, `${number.value} is reversed by this document.`);
   });
@@ -305,15 +299,8 @@ async function act(work: () => Promise<unknown>) {
   } catch (error) {
     problem.value = (error as Error).message;
     uses.value = error instanceof RequestError ? (error.problem.uses ?? []) : [];
-    asking.value = "";
   }
   busy.value = false;
-}
-
-function follow(map: FollowOn) {
-  const type = map.type || followType[map.id ?? 0] || catalog.typesIn(scope.company, map.to)[0]?.key || "";
-  const query: Record<string, string> = { follow: String(map.id), from: number.value, type };
-  void router.push({ path: `/records/${map.to}/new`, query });
 }
 
 async function onPlan() {
@@ -357,36 +344,20 @@ useEventListener(
     <div class="top">
       <h1 v-if="isNew">
         New {{ entry.kind.label.toLowerCase() }} of {{ entry.kind.typeLabel.split(" ").pop()?.toLowerCase() }}
-        <ElSelect
-          class="in-sentence"
-          :model-value="scope.type"
-          :aria-label="entry.kind.typeLabel"
-          :fit-input-width="false"
+        <SentencePicker
+          :value="scope.type"
+          :label="entry.kind.typeLabel"
+          :options="catalog.typeOptions(scope.company, kind)"
           @change="rescope({ type: $event })"
-        >
-          <ElOption
-            v-for="t in catalog.typesIn(scope.company, kind)"
-            :key="t.key"
-            :value="t.key"
-            :label="t.label"
-          />
-        </ElSelect>
+        />
         in
-        <ElSelect
-          class="in-sentence"
-          :model-value="scope.company"
-          aria-label="Company"
-          :fit-input-width="false"
+        <SentencePicker
+          :value="scope.company"
+          label="Company"
+          :options="catalog.companyOptions"
           :disabled="!!origin"
           @change="rescope({ company: $event })"
-        >
-          <ElOption
-            v-for="c in catalog.catalog?.companies"
-            :key="c.key"
-            :value="c.key"
-            :label="`${c.key} ${c.name}`"
-          />
-        </ElSelect>
+        />
       </h1>
       <h1 v-else>
         <RouterLink class="up" :to="`/records/${kind}`">{{ entry.kind.plural }}</RouterLink>
@@ -430,134 +401,32 @@ useEventListener(
             @reason="trial.giveReason"
           />
         </template>
-        <template
-          v-if="
-            origin || record?.origin || record?.followers.length || record?.reverses || record?.reversedBy
-          "
-        >
-          <h3>Belongs to</h3>
-          <p v-if="origin ?? record?.origin">
-            follows
-            <RouterLink
-              :to="`/records/${(origin ?? record?.origin)?.what}/${(origin ?? record?.origin)?.key}`"
-            >
-              {{ catalog.entry((origin ?? record?.origin)?.what ?? "")?.kind.label.toLowerCase() }}
-              {{ (origin ?? record?.origin)?.key }}</RouterLink
-            >
-          </p>
-          <p v-for="u in earlier" :key="u.key" class="quiet">
-            It is followed already by <RouterLink :to="`/records/${u.what}/${u.key}`">{{ u.key }}</RouterLink>
-          </p>
-          <p v-for="u in record?.followers" :key="u.key">
-            followed by
-            <RouterLink :to="`/records/${u.what}/${u.key}`"
-              >{{ catalog.entry(u.what)?.kind.label.toLowerCase() }} {{ u.key }}</RouterLink
-            >
-          </p>
-          <p v-if="record?.reverses">
-            reverses
-            <RouterLink :to="`/records/${kind}/${record.reverses}`">{{ record.reverses }}</RouterLink>
-          </p>
-          <p v-if="record?.reversedBy">
-            reversed by
-            <RouterLink :to="`/records/${kind}/${record.reversedBy}`">{{ record.reversedBy }}</RouterLink>
-          </p>
-        </template>
-        <template v-if="record && followOns.length">
-          <h3>What follows</h3>
-          <p v-for="m in followOns" :key="m.id" class="follow">
-            <button type="button" class="button" :disabled="dirty" @click="follow(m)">{{ m.name }}</button>
-            <ElSelect
-              v-if="!m.type"
-              :model-value="followType[m.id ?? 0] ?? catalog.typesIn(scope.company, m.to)[0]?.key"
-              :aria-label="`Type for ${m.name}`"
-              @change="followType[m.id ?? 0] = $event"
-            >
-              <ElOption
-                v-for="t in catalog.typesIn(scope.company, m.to)"
-                :key="t.key"
-                :value="t.key"
-                :label="t.label"
-              />
-            </ElSelect>
-          </p>
-        </template>
+        <RecordRelations
+          :kind="kind"
+          :company="scope.company"
+          :record="record"
+          :origin="origin ?? record?.origin"
+          :earlier="earlier"
+          :unsaved="dirty"
+        />
         <RecordHistory v-if="record" :kind="kind" :number="number" :turn="historyTurn" />
       </aside>
     </div>
-    <div class="actions">
-      <template v-if="asking === 'reverse'">
-        <span class="say">A reversing document takes {{ number }} back.</span>
-        <label
-          >Posted on <input v-model="reverseOn" type="date" class="line day" aria-label="Day of the reversal"
-        /></label>
-        <button type="button" class="button first" :disabled="busy || !reverseOn" @click="reverse">
-          Reverse it
-        </button>
-        <button type="button" class="button" @click="asking = ''">Leave it</button>
-      </template>
-      <template v-else-if="asking === 'delete'">
-        <span class="say">Delete {{ number }} {{ record?.title }}?</span>
-        <button type="button" class="button first" :disabled="busy" @click="remove">Delete it</button>
-        <button type="button" class="button" @click="asking = ''">Leave it</button>
-      </template>
-      <template v-else>
-        <template v-if="dirty">
-          <span class="say quiet">Not saved yet.</span>
-          <button type="button" class="plain" :disabled="busy" @click="giveUp">
-            {{ isNew ? "Begin anew" : "Undo the changes" }}
-          </button>
-        </template>
-        <span v-else-if="record" class="quiet"
-          >Version {{ record.version }}, {{ instant(record.changedAt)
-          }}{{ record.changedBy && ` by ${record.changedBy}` }}</span
-        >
-        <span class="spring" />
-        <button v-if="!readonly" type="button" class="button" @click="onPlan">See it on the plan</button>
-        <RouterLink v-if="readonly" class="button" :to="`/ledger/${number}?ledger=books`"
-          >See the posting</RouterLink
-        >
-        <button
-          v-if="record?.state === 'kept'"
-          type="button"
-          class="button"
-          :disabled="busy"
-          @click="asking = 'delete'"
-        >
-          Delete
-        </button>
-        <button
-          v-if="record?.state === 'posted' && !record.reverses"
-          type="button"
-          class="button"
-          @click="((asking = 'reverse'), (reverseOn = catalog.catalog?.today ?? ''))"
-        >
-          Reverse
-        </button>
-        <template v-if="!readonly">
-          <button
-            type="button"
-            class="button"
-            :class="{ first: !entry.kind.posted }"
-            title="Ctrl S"
-            :disabled="busy || (!dirty && !isNew)"
-            @click="save()"
-          >
-            {{ entry.kind.posted ? "Keep" : "Save" }}
-          </button>
-          <button
-            v-if="entry.kind.posted"
-            type="button"
-            class="button first"
-            title="Ctrl Enter"
-            :disabled="busy"
-            @click="post"
-          >
-            Post
-          </button>
-        </template>
-      </template>
-    </div>
+    <RecordActions
+      :record="record"
+      :number="number"
+      :is-new="isNew"
+      :posted="!!entry.kind.posted"
+      :readonly="readonly"
+      :dirty="dirty"
+      :busy="busy"
+      @save="save()"
+      @post="post"
+      @reverse="reverse"
+      @remove="remove"
+      @give-up="giveUp"
+      @plan="onPlan"
+    />
   </div>
   <p v-else class="empty page">There is no kind of record called {{ kind }}.</p>
 </template>
@@ -568,8 +437,7 @@ useEventListener(
   display: flex;
   flex-direction: column;
 }
-.top,
-.actions {
+.top {
   flex: none;
   display: flex;
   align-items: center;
@@ -593,11 +461,6 @@ useEventListener(
 }
 .name {
   font-weight: 400;
-}
-.actions {
-  border-bottom: 0;
-  border-top: 1px solid var(--rule-strong);
-  background: var(--paper-raised);
 }
 .spring {
   flex: 1;
@@ -638,22 +501,8 @@ aside :deep(.messages li) {
 .trouble {
   color: var(--refused);
 }
-.done,
-.say {
-  font: 15px/1.35 var(--serif);
-}
 .done {
   color: var(--good);
-}
-.follow {
-  display: flex;
-  gap: 6px;
-  flex-wrap: wrap;
-}
-.follow :deep(.el-select) {
-  width: 112px;
-}
-.day {
-  width: 150px;
+  font: 15px/1.35 var(--serif);
 }
 </style>

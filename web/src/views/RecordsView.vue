@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useDebounceFn } from "@vueuse/core";
-import { ElOption, ElSelect } from "element-plus";
 import { computed, nextTick, onMounted, reactive, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
+import ListFilters from "@/components/ListFilters.vue";
+import SentencePicker from "@/components/SentencePicker.vue";
 import StateMark from "@/components/StateMark.vue";
-import { needsValue, relations, useListing, writeFilters, type Filter } from "@/composables/listing";
+import { useListing } from "@/composables/listing";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 
@@ -74,21 +75,6 @@ function sorted(key: string): "ascending" | "descending" | undefined {
   const { sort, descending } = list.selection.value;
   if ((sort ?? "number") !== key) return undefined;
   return descending ? "descending" : "ascending";
-}
-
-const filters = computed(() => list.selection.value.filters ?? []);
-const drafting = reactive({ on: false, field: "", relation: "is" as Filter["relation"], value: "" });
-function addFilter() {
-  if (!drafting.field || (needsValue(drafting.relation) && !drafting.value.trim())) return;
-  const { field, relation, value } = drafting;
-  list.change({ filters: writeFilters([...filters.value, { field, relation, value: value.trim() }]) });
-  Object.assign(drafting, { on: false, field: "", relation: "is", value: "" });
-}
-function dropFilter(i: number) {
-  list.change({ filters: writeFilters(filters.value.filter((_, at) => at !== i)) });
-}
-function labelOf(key: string): string {
-  return catalog.label(key, undefined, kindKey.value);
 }
 
 async function download() {
@@ -167,15 +153,12 @@ const newLink = computed(() => {
   <div class="records">
     <div class="top">
       <h1>
-        <ElSelect
-          class="in-sentence"
-          :model-value="kindKey"
-          aria-label="Kind of record"
-          :fit-input-width="false"
+        <SentencePicker
+          :value="kindKey"
+          label="Kind of record"
+          :options="catalog.kindOptions()"
           @change="router.push(`/records/${$event}`)"
-        >
-          <ElOption v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key" :label="k.kind.plural" />
-        </ElSelect>
+        />
       </h1>
       <span class="quiet count" role="status"
         >{{ list.total.value }} of {{ list.all.value }}<template v-if="list.loading.value"> …</template></span
@@ -192,88 +175,7 @@ const newLink = computed(() => {
       <button type="button" class="button" @click="download">Save as CSV</button>
       <RouterLink class="button first" :to="newLink">New {{ entry?.kind.label.toLowerCase() }}</RouterLink>
     </div>
-    <div class="filters">
-      <ElSelect
-        :model-value="list.selection.value.companies"
-        multiple
-        collapse-tags
-        placeholder="All companies"
-        aria-label="Companies"
-        class="pick"
-        @change="list.change({ company: $event.join(',') })"
-      >
-        <ElOption
-          v-for="c in catalog.catalog?.companies"
-          :key="c.key"
-          :value="c.key"
-          :label="`${c.key} ${c.name}`"
-        />
-      </ElSelect>
-      <ElSelect
-        :model-value="list.selection.value.types"
-        multiple
-        collapse-tags
-        :placeholder="`Any ${entry?.kind.typeLabel.toLowerCase()}`"
-        aria-label="Types"
-        class="pick"
-        @change="list.change({ type: $event.join(',') })"
-      >
-        <ElOption v-for="t in entry?.types" :key="t.key" :value="t.key" :label="t.label" />
-      </ElSelect>
-      <ElSelect
-        v-if="entry?.kind.posted"
-        :model-value="list.selection.value.states"
-        multiple
-        collapse-tags
-        placeholder="Any state"
-        aria-label="States"
-        class="pick narrow"
-        @change="list.change({ state: $event.join(',') })"
-      >
-        <ElOption v-for="s in ['kept', 'posted', 'reversed']" :key="s" :value="s" :label="s" />
-      </ElSelect>
-      <span v-for="(f, i) in filters" :key="i" class="filter">
-        {{ labelOf(f.field) }} {{ relations[f.relation] }} {{ f.value }}
-        <button type="button" class="plain" aria-label="Remove the filter" @click="dropFilter(i)">×</button>
-      </span>
-      <form v-if="drafting.on" class="draft" @submit.prevent="addFilter">
-        <ElSelect
-          v-model="drafting.field"
-          filterable
-          placeholder="field"
-          aria-label="Field of the filter"
-          class="pick"
-        >
-          <ElOption v-for="f in entry?.kind.fields" :key="f.key" :value="f.key" :label="f.label" />
-        </ElSelect>
-        <ElSelect v-model="drafting.relation" aria-label="Relation of the filter" class="pick narrow">
-          <ElOption v-for="(phrase, key) in relations" :key="key" :value="key" :label="phrase" />
-        </ElSelect>
-        <input
-          v-if="needsValue(drafting.relation)"
-          v-model="drafting.value"
-          class="line value"
-          aria-label="Value of the filter"
-        />
-        <button type="submit" class="button">Filter</button>
-        <button type="button" class="plain" @click="drafting.on = false">Leave it</button>
-      </form>
-      <button v-else type="button" class="plain" @click="drafting.on = true">Filter by a field</button>
-      <span class="spring" />
-      <ElSelect
-        :model-value="list.columns.value"
-        multiple
-        collapse-tags
-        filterable
-        :max-collapse-tags="0"
-        aria-label="Columns"
-        class="pick narrow columns"
-        @change="list.change({ columns: $event.join(',') })"
-      >
-        <template #tag>Columns</template>
-        <ElOption v-for="f in entry?.kind.fields" :key="f.key" :value="f.key" :label="f.label" />
-      </ElSelect>
-    </div>
+    <ListFilters v-if="entry" :list="list" :entry="entry" />
     <p v-if="list.problem.value" class="empty padded" role="alert">{{ list.problem.value }}</p>
     <p v-else-if="list.loaded.value && !list.total.value" class="empty padded">
       <template v-if="list.all.value"
@@ -362,47 +264,18 @@ const newLink = computed(() => {
   display: flex;
   flex-direction: column;
 }
-.top,
-.filters {
+.top {
   display: flex;
   align-items: center;
   gap: 10px;
   padding: 10px 20px 0;
   flex: none;
 }
-.filters {
-  padding: 8px 20px;
-  flex-wrap: wrap;
-  border-bottom: 1px solid var(--rule-strong);
-}
 .spring {
   flex: 1;
 }
 .search {
   width: 210px;
-}
-.pick {
-  width: 190px;
-}
-.narrow {
-  width: 132px;
-}
-.value {
-  width: 130px;
-}
-.draft,
-.filter {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-}
-.filter {
-  background: var(--select);
-  border-radius: 3px;
-  padding: 2px 4px 2px 8px;
-}
-.filter .plain {
-  text-decoration: none;
 }
 .padded {
   padding: 24px 20px;
