@@ -1,0 +1,90 @@
+import { flushPromises } from "@vue/test-utils";
+import { mount } from "@vue/test-utils";
+import { beforeEach, describe, expect, it } from "vitest";
+import { defineComponent, h } from "vue";
+import { createMemoryHistory, createRouter } from "vue-router";
+import { useListing, writeFilters, type Listing } from "@/composables/listing";
+import { fillCatalog } from "./catalog";
+import { serve, type Asked } from "./server";
+
+type Body = {
+  offset: number;
+  limit: number;
+  selection: { search?: string; sort?: string; filters: unknown[] };
+};
+
+/** A list over 250 records at an address. */
+async function list(
+  address: string,
+): Promise<{ list: Listing; asked: Asked[]; router: ReturnType<typeof createRouter> }> {
+  const asked = serve({
+    "POST /records/list": (b: Body) => ({
+      total: 250,
+      all: 300,
+      rows: Array.from({ length: Math.min(b.limit, 250 - b.offset) }, (_, i) => ({
+        number: `V${b.offset + i}`,
+      })),
+    }),
+  });
+  const router = createRouter({
+    history: createMemoryHistory(),
+    routes: [{ path: "/:all(.*)*", component: { render: () => null } }],
+  });
+  await router.push(address);
+  let made: Listing | undefined;
+  const view = defineComponent({
+    setup() {
+      made = useListing(
+        () => "vendor",
+        () => ["country"],
+      );
+      return () => h("div");
+    },
+  });
+  mount(view, { global: { plugins: [router] } });
+  await flushPromises();
+  return { list: made!, asked, router };
+}
+
+beforeEach(fillCatalog);
+
+describe("a list", () => {
+  it("is what its address says", async () => {
+    const filters = writeFilters([{ field: "limit", relation: "from", value: "1~000|2" }]);
+    const { list: l, asked } = await list(
+      `/records/vendor?search=quay&sort=limit&order=down&company=10,30&columns=limit,blocked&filters=${encodeURIComponent(filters)}`,
+    );
+    expect(asked[0]!.body).toMatchObject({
+      kind: "vendor",
+      columns: ["limit", "blocked"],
+      selection: {
+        search: "quay",
+        sort: "limit",
+        descending: true,
+        companies: ["10", "30"],
+        filters: [{ field: "limit", relation: "from", value: "1~000 2" }],
+      },
+    });
+    expect(l.total.value).toBe(250);
+  });
+
+  it("fetches a page when a row of it comes into sight, once", async () => {
+    const { list: l, asked } = await list("/records/vendor");
+    expect(l.columns.value).toEqual(["country"]);
+    l.show(90, 130);
+    l.show(95, 140);
+    l.show(400, 500); // there is nothing that far down
+    await flushPromises();
+    expect(asked.map((a) => (a.body as Body).offset)).toEqual([0, 100]);
+    expect(l.rows.value.get(130)?.number).toBe("V130");
+  });
+
+  it("begins anew when its address changes", async () => {
+    const { list: l, asked, router } = await list("/records/vendor");
+    l.change({ search: "rope", sort: "" });
+    await flushPromises();
+    expect(router.currentRoute.value.fullPath).toBe("/records/vendor?search=rope");
+    expect((asked.at(-1)!.body as Body).selection.search).toBe("rope");
+    expect(l.rows.value.size).toBe(100);
+  });
+});
