@@ -22,10 +22,6 @@ type where struct {
 
 var everywhere = where{}
 
-func at(company string, keys ...string) where {
-	return where{companies: []string{company}, groups: keys}
-}
-
 func groups(keys ...string) where { return where{groups: keys} }
 
 func in(company string) where { return where{companies: []string{company}} }

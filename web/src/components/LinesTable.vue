@@ -18,15 +18,15 @@ const undo = ref<{ line: number; back: () => void }>();
 
 /** The least width of a column, in which what it usually holds can be read. */
 const least: Partial<Record<Field["type"], number>> = {
-  amount: 98,
-  quantity: 84,
-  number: 72,
-  percent: 72,
-  date: 108,
-  choice: 66,
+  amount: 92,
+  quantity: 80,
+  number: 66,
+  percent: 66,
+  date: 102,
+  choice: 62,
   "yes-no": 56,
-  link: 150,
-  text: 110,
+  link: 132,
+  text: 96,
 };
 const grid = computed(
   () =>
