@@ -381,3 +381,39 @@ func TestAJournalEntryIsKeyedAndPostedByKeyboardOnly(t *testing.T) {
 	u.sees(".done", "Posted to the books as A10")
 	u.holds("lines.2.credit", "1,200.50")
 }
+
+func TestARuleForEveryLineIsWrittenAsASentence(t *testing.T) {
+	u := open(t, "/plan?kind=sales_order&company=10&type=SO")
+	u.enters("customer", "C10001")
+	u.clicks(".picker .plain", "Add a line")
+	u.enters("lines.item", "I1003")
+	u.enters("lines.quantity", "5")
+	u.enters("lines.price", "3.20")
+	u.clicks(".picker .plain", "Add a line")
+	u.sees(".picker", "line 2, 2 of 2")
+	u.enters("lines.item", "I1001")
+	u.clicks(station("lines.text", "substitute"), "")
+	u.clicks(".pane .button", "Write a rule")
+	u.clicks(".pane .plain", "Add a condition")
+	u.picks(".condition:nth-child(1) .field", "Item of the line")
+	u.clicks(".condition:nth-child(1) .value input", "")
+	u.types("flake salt, 125") // a record by its name
+	u.presses(kb.Tab)
+	u.clicks(`[aria-label="Value for Text"]`, "")
+	u.types("Fragile flakes")
+	u.presses(kb.Tab)
+	u.sees(".pane .sentence", "when Item is I1003, replace Text with Fragile flakes")
+	u.sees(".pane .told", "kept still: its condition did not hold") // for the line that is shown
+	u.clicks(`[aria-label="Line before"]`, "")
+	u.sees(station("lines.text", "result"), "Fragile flakes")
+	u.sees(".pane .told", "acted")
+	u.clicks(".pane .button", "Put in force")
+	u.sees(".pane .life", "in force")
+	u.goes("/records/sales_order/new?company=10&type=SO")
+	u.fills("customer", "quayside")
+	u.holds("customer", "C10001 Quayside Grocers Co-op")
+	u.clicks(".lines .plain", "Add a line")
+	u.fills("lines.1.item", "I1003")
+	u.presses(kb.Tab) // past the text, which shows what it holds when it is left
+	u.holds("lines.1.text", "Fragile flakes") // the rule acts where orders are entered
+}

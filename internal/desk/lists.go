@@ -13,9 +13,17 @@ import (
 	"codicil/internal/store"
 )
 
-// search returns the records that fit the words best, at most so many: those the
-// company may name, by number first, then by name.
-func (l *links) search(kind, words string, most int) []contract.LinkOption {
+// hit is a record that fits the words of a search.
+type hit struct {
+	rank  int // how well, 1 best
+	title string
+	about string
+	*store.Record
+}
+
+// hits returns the records that fit the words, best first: those the company may
+// name, by number first, then by name.
+func (l *links) hits(kind, words string) []hit {
 	k, err := l.masters.kind(kind)
 	if err != nil {
 		return nil
@@ -25,11 +33,6 @@ func (l *links) search(kind, words string, most int) []contract.LinkOption {
 		l.failed = err
 		return nil
 	}
-	type hit struct {
-		rank  int
-		title string
-		*store.Record
-	}
 	wanted := strings.Fields(strings.ToLower(words))
 	var hits []hit
 	for i := range s.rows {
@@ -37,17 +40,13 @@ func (l *links) search(kind, words string, most int) []contract.LinkOption {
 		if !k.Shared && l.company != "" && r.Company != l.company {
 			continue
 		}
-		title := l.titleOf(k, r.Values)
-		if rank := rankOf(wanted, strings.ToLower(r.Number), strings.ToLower(title), strings.ToLower(about(k, r))); rank > 0 {
-			hits = append(hits, hit{rank, title, r})
+		h := hit{0, l.titleOf(k, r.Values), about(k, r), r}
+		if h.rank = rankOf(wanted, strings.ToLower(r.Number), strings.ToLower(h.title), strings.ToLower(h.about)); h.rank > 0 {
+			hits = append(hits, h)
 		}
 	}
 	slices.SortStableFunc(hits, func(a, b hit) int { return cmp.Compare(a.rank, b.rank) })
-	options := []contract.LinkOption{}
-	for _, h := range hits[:min(len(hits), most)] {
-		options = append(options, contract.LinkOption{Number: h.Number, Title: h.title, About: about(k, h.Record), Company: h.Company})
-	}
-	return options
+	return hits
 }
 
 // rankOf ranks how well a record fits: 1 best, 0 not at all.
@@ -94,8 +93,10 @@ func (d *Desk) FindLinks(ctx context.Context, kind, words, company string) ([]co
 		return nil, err
 	}
 	l := d.links(ctx, m, company)
-	options := l.search(kind, words, mostLinks)
-	return options, l.failed
+	hits := l.hits(kind, words)
+	return list(hits[:min(len(hits), mostLinks)], func(h hit) contract.LinkOption {
+		return contract.LinkOption{Number: h.Number, Title: h.title, About: h.about, Company: h.Company}
+	}), l.failed
 }
 
 // selected returns the records that a list shows, in their order.

@@ -333,3 +333,41 @@ func TestAConditionNamesARecordAsPeopleDo(t *testing.T) {
 		assert.Equal(t, `customer = "`+customer.Number+`" and line.quantity > 5`, f.Formula)
 	}
 }
+
+// A kind that nobody wrote code for is saved, linked, listed, ruled and followed.
+func TestAKindIsData(t *testing.T) {
+	ctx := t.Context()
+	s, err := store.Open(ctx, "")
+	require.NoError(t, err)
+	defer func() { require.NoError(t, s.Close()) }()
+	require.NoError(t, s.SaveKinds(ctx, []record.Kind{
+		{Key: "harbour", Label: "Harbour", Plural: "Harbours", TypeLabel: "Harbour class", Prefix: "H", Digits: 2, Shared: true, Title: []string{"name"}, Sections: []record.Section{{Key: "general", Label: "General"}},
+			Fields: []record.Field{{Key: "name", Label: "Name", Section: "general", Type: record.Text}, {Key: "dues", Label: "Dues", Section: "general", Type: record.Amount}}},
+		{Key: "voyage", Label: "Voyage", Plural: "Voyages", TypeLabel: "Voyage type", Prefix: "VY", Digits: 2, Posted: true, Day: "sailed", Sections: []record.Section{{Key: "general", Label: "General"}, {Key: "lines", Label: "Calls"}},
+			Fields: []record.Field{{Key: "sailed", Label: "Sailed", Section: "general", Type: record.Date}, {Key: "dues", Label: "Dues", Section: "general", Type: record.Amount},
+				{Key: "lines.harbour", Label: "Harbour", Section: "lines", Type: record.ToRecord, Kind: "harbour"}, {Key: "lines.dues", Label: "Dues", Section: "lines", Type: record.Amount}}},
+	}))
+	d := desk.New(s, func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }, "Ada")
+	_, err = d.SaveCompany(ctx, "10", record.Company{Name: "Salt Works", Country: "IE", Currency: "EUR", Rounding: "half-up"})
+	require.NoError(t, err)
+	for _, kind := range []string{"harbour", "voyage"} {
+		_, err := d.SaveType(ctx, kind, "A", record.Type{Label: "A"})
+		require.NoError(t, err)
+	}
+	both := rule.Occasions{New: true, Change: true}
+	add(t, d, rule.Body{Kind: "voyage", Family: rule.Default, Target: "lines.dues", On: both, Effect: rule.Effect{Lifetime: rule.WheneverBlank, Value: "line.harbour.dues"}}, rule.InForce)
+	add(t, d, rule.Body{Kind: "voyage", Family: rule.Substitute, Target: "dues", On: both, Effect: rule.Effect{Value: "sum(lines.dues)"}}, rule.InForce)
+	first := save(t, d, document("harbour", "10", "A", values{"name": "Carrow", "dues": "12.50"}))
+	save(t, d, document("harbour", "10", "A", values{"name": "Ballinore", "dues": "3"}))
+	assert.Equal(t, "H1001", first.Number)
+	voyage := save(t, d, document("voyage", "10", "A", values{"sailed": "2026-11-23"}, values{"harbour": "carrow"}, values{"harbour": "Ballinore"}))
+	assert.Equal(t, "15.5", voyage.Content.Values["dues"])
+	assert.Equal(t, "linked", code(t, d.DeleteRecord(ctx, "harbour", first.Number)))
+	posted := post(t, d, voyage).Record
+	require.NotNil(t, posted)
+	summary, err := d.Ledger(ctx, "books")
+	require.NoError(t, err)
+	assert.Equal(t, [2]int{1, 0}, [2]int{summary.Postings, summary.Entries}, "a kind without a journal makes no entries")
+	_, err = d.SaveFollowOn(ctx, record.FollowOn{Name: "Return", From: "voyage", To: "voyage", Pairs: []record.Pair{{From: "lines.harbour", To: "lines.harbour"}}})
+	require.NoError(t, err)
+}

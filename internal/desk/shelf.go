@@ -182,7 +182,7 @@ func (l *links) show(kind, key string) string {
 }
 
 // resolve finds the record that a person means: by its number, by number and name
-// as we show them, or by a part of its name that only one has. What it does not
+// as we show them, or by a part of its name that fits no other as well. What it does not
 // find it returns as typed.
 func (l *links) resolve(kind, typed string) string {
 	typed = strings.TrimSpace(typed)
@@ -192,8 +192,8 @@ func (l *links) resolve(kind, typed string) string {
 			return number
 		}
 	}
-	if options := l.search(kind, typed, 2); len(options) == 1 {
-		return options[0].Number
+	if hits := l.hits(kind, typed); len(hits) == 1 || (len(hits) > 1 && hits[0].rank < hits[1].rank) {
+		return hits[0].Number // no other fits as well
 	}
 	return typed
 }
