@@ -103,7 +103,8 @@ func Merge(kind *Kind, base, theirs, mine *Content) (others []Change, clashes []
 // Reverse returns the content of the document that takes back a posted one:
 // debits and credits change places, and signed fields their sign.
 func Reverse(kind *Kind, posted *Content) Content {
-	reversed := Content{Values: maps.Clone(posted.Values)}
+	reversed := Content{Values: map[string]string{}}
+	maps.Copy(reversed.Values, posted.Values)
 	for _, l := range posted.Lines {
 		values := maps.Clone(l.Values)
 		if j := kind.Journal; j != nil {

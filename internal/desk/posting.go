@@ -42,8 +42,8 @@ func (d *Desk) PostRecord(ctx context.Context, kindKey, number string, request c
 	if t.out.Verdict != engine.Accepted {
 		return answer, nil
 	}
-	content := t.content()
-	r.State, r.Values, r.Lines = store.Posted, withRemoved(kind, "", content.Values, r.Values), content.Lines
+	r = t.keepIn(r)
+	r.State = store.Posted
 	posting, entries := t.posting(d, books, answer.Outcome), t.entries()
 	posting.Number = r.Number
 	err = d.store.Transaction(ctx, func(tx *store.Store) error {

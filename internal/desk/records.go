@@ -140,13 +140,8 @@ func (d *Desk) SaveRecord(ctx context.Context, request contract.SaveRequest) (co
 	if t.out.Verdict != engine.Accepted {
 		return answer, nil
 	}
-	r := before
-	content := t.content()
-	r.Type, r.Values, r.Lines = document.Type, withRemoved(kind, "", content.Values, before.Values), content.Lines
-	for i, l := range r.Lines {
-		old := before.Content()
-		r.Lines[i].Values = withRemoved(kind, record.LinePrefix, l.Values, old.Line(l.Number))
-	}
+	r := t.keepIn(before)
+	r.Type = document.Type
 	if document.Record == "" {
 		if request.Origin != nil {
 			if _, err := d.saved(ctx, request.Origin.What, request.Origin.Key); err != nil {
@@ -165,6 +160,16 @@ func (d *Desk) SaveRecord(ctx context.Context, request contract.SaveRequest) (co
 	shown, err := d.showRecord(ctx, m, r)
 	answer.Record = &shown
 	return answer, err
+}
+
+// keepIn puts what came out of the trial in place of what the record held.
+func (t *trial) keepIn(before store.Record) store.Record {
+	kind, content, old := t.plan.Kind(), t.content(), before.Content()
+	before.Values, before.Lines = withRemoved(kind, "", content.Values, old.Values), content.Lines
+	for i, l := range before.Lines {
+		before.Lines[i].Values = withRemoved(kind, record.LinePrefix, l.Values, old.Line(l.Number))
+	}
+	return before
 }
 
 // withRemoved keeps the values of fields that were removed from the kind, so that

@@ -42,7 +42,8 @@ func (d *Desk) shelf(ctx context.Context, kind string) (*shelf, error) {
 	return d.shelves[kind], nil
 }
 
-// shelve puts saved records on the shelves of their kinds.
+// shelve puts saved records on the shelves of their kinds. Of two that were saved
+// at once the later version stays, in whichever order they come.
 func (d *Desk) shelve(records ...store.Record) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
@@ -51,8 +52,12 @@ func (d *Desk) shelve(records ...store.Record) {
 		if s == nil {
 			continue
 		}
+		i, there := s.place(r.Number)
+		if there && s.rows[i].Version > r.Version {
+			continue
+		}
 		next := &shelf{slices.Clone(s.rows)}
-		if i, there := s.place(r.Number); there {
+		if there {
 			next.rows[i] = r
 		} else {
 			next.rows = slices.Insert(next.rows, i, r)

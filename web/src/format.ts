@@ -37,3 +37,11 @@ export function dayInWords(day: string): string {
 export function moment(instant: string): string {
   return new Date(instant).toLocaleString(navigator.language, { dateStyle: "medium", timeStyle: "short" });
 }
+
+/** A name as it stands within a sentence: vendor group, but G/L account. */
+export function inSentence(name: string): string;
+export function inSentence(name: string | undefined): string | undefined;
+export function inSentence(name: string | undefined): string | undefined {
+  if (!name) return name;
+  return /^.[a-z]/.test(name) ? name[0]!.toLowerCase() + name.slice(1) : name;
+}

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { dayInWords, formatOf } from "@/format";
+import { dayInWords, formatOf, inSentence } from "@/format";
 
 describe("how a locale writes numbers and dates", () => {
   it.each([
@@ -18,4 +18,10 @@ describe("how a locale writes numbers and dates", () => {
     expect(dayInWords("soon")).toBe("soon");
     expect(dayInWords("2026-11-24")).toContain("2026");
   });
+});
+
+it("writes a name within a sentence, but not an abbreviation", () => {
+  expect(inSentence("Vendor group")).toBe("vendor group");
+  expect(inSentence("G/L account")).toBe("G/L account");
+  expect(inSentence(undefined)).toBeUndefined();
 });

@@ -3,6 +3,7 @@ import { ElOption, ElOptionGroup, ElSelect } from "element-plus";
 import { computed, ref } from "vue";
 import { api, ask, type LinkOption, type PostingSummary, type Proof } from "@/api/client";
 import { documentOf } from "@/composables/trial";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 
@@ -76,14 +77,14 @@ async function choose(value: string) {
     remote
     :remote-method="search"
     placement="top-end"
-    :placeholder="plan.hasDocument ? `New ${catalog.kind?.kind.label.toLowerCase()}` : 'Take a document…'"
+    :placeholder="plan.hasDocument ? `New ${inSentence(catalog.kind?.kind.label)}` : 'Take a document…'"
     :loading="loading"
     :fit-input-width="false"
     aria-label="Take a document"
     @visible-change="fetchAll"
     @change="choose"
   >
-    <ElOptionGroup :label="`Change a saved ${catalog.kind?.kind.label.toLowerCase()}`">
+    <ElOptionGroup :label="`Change a saved ${inSentence(catalog.kind?.kind.label)}`">
       <ElOption
         v-for="r in records"
         :key="r.number"

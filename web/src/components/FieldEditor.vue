@@ -5,6 +5,7 @@ import { column, ofLine } from "@/address";
 import TroubleNote from "@/components/TroubleNote.vue";
 import { useAttempt } from "@/composables/attempt";
 import { fieldTypes } from "@/fieldTypes";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const props = defineProps<{ entry: KindEntry; field?: Field }>();
@@ -113,7 +114,7 @@ async function save() {
   >
     <h2>
       {{
-        props.field ? props.field.label : `New field of ${entry.kind.plural.toLowerCase()}, for all companies`
+        props.field ? props.field.label : `New field of ${inSentence(entry.kind.plural)}, for all companies`
       }}
     </h2>
     <TroubleNote :problem="problem" :uses="uses" :count="count" />

@@ -8,7 +8,7 @@ import TroubleNote from "@/components/TroubleNote.vue";
 import UseList from "@/components/UseList.vue";
 import { useAttempt } from "@/composables/attempt";
 import { fieldTypes } from "@/fieldTypes";
-import { moment } from "@/format";
+import { inSentence, moment } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
@@ -54,7 +54,7 @@ async function restore(field: Field) {
 
 function about(f: Field): string {
   const parts: string[] = [];
-  if (f.type === "link") parts.push(`to ${catalog.entry(f.kind ?? "")?.kind.label.toLowerCase() ?? f.kind}`);
+  if (f.type === "link") parts.push(`to ${inSentence(catalog.entry(f.kind ?? "")?.kind.label) ?? f.kind}`);
   if (f.length) parts.push(`${f.length} characters`);
   if (f.digits) parts.push(`${f.digits} digits`);
   if (f.decimals) parts.push(`${f.decimals} decimals`);

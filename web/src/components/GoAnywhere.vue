@@ -3,6 +3,7 @@ import { watchDebounced } from "@vueuse/core";
 import { computed, onMounted, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, ask, type RuleView } from "@/api/client";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import OverSheet from "./OverSheet.vue";
 
@@ -32,7 +33,7 @@ const places = computed<Place[]>(() => [
   })),
   ...catalog.kinds.map((k) => ({ label: k.kind.plural, what: "records", to: `/records/${k.kind.key}` })),
   ...catalog.kinds.map((k) => ({
-    label: `New ${k.kind.label.toLowerCase()}`,
+    label: `New ${inSentence(k.kind.label)}`,
     what: "enter",
     to: `/records/${k.kind.key}/new`,
   })),
@@ -61,7 +62,7 @@ watchDebounced(
         const options = await ask(api.GET("/links/{kind}", { params })).catch(() => []);
         return options.slice(0, 3).map((o) => ({
           label: `${o.number} ${o.title}`,
-          what: kind.label.toLowerCase(),
+          what: inSentence(kind.label),
           to: `/records/${kind.key}/${o.number}`,
         }));
       }),

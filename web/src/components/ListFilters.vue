@@ -3,6 +3,7 @@ import { ElOption, ElSelect } from "element-plus";
 import { computed, reactive } from "vue";
 import type { KindEntry } from "@/api/client";
 import { needsValue, relations, writeFilters, type Filter, type Listing } from "@/composables/listing";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 /** What a list shows: companies, types, states, filters by any field, and columns. */
@@ -47,7 +48,7 @@ function labelOf(key: string): string {
       :model-value="list.selection.value.types"
       multiple
       collapse-tags
-      :placeholder="`Any ${entry.kind.typeLabel.toLowerCase()}`"
+      :placeholder="`Any ${inSentence(entry.kind.typeLabel)}`"
       aria-label="Types"
       class="pick"
       @change="list.change({ type: $event.join(',') })"

@@ -6,6 +6,7 @@ import { api, ask, type FollowOn, type Schemas } from "@/api/client";
 import { ofLine } from "@/address";
 import TroubleNote from "@/components/TroubleNote.vue";
 import { useAttempt } from "@/composables/attempt";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
@@ -143,7 +144,7 @@ async function remove() {
         class="field"
         @change="setSource(p, $event)"
       >
-        <ElOption value="#" :label="`number of the ${from?.kind.label.toLowerCase()}`" />
+        <ElOption value="#" :label="`number of the ${inSentence(from?.kind.label)}`" />
         <ElOption :value="constant" label="always the same:" />
         <ElOption
           v-for="f in from?.kind.fields"

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { RouterLink } from "vue-router";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 /** What to do where a company uses no type of a kind yet. */
@@ -11,9 +12,9 @@ const entry = computed(() => catalog.entry(props.kind));
 
 <template>
   <p class="empty padded">
-    No {{ entry?.kind.typeLabel.toLowerCase() }} is used in {{ catalog.companyName(company) }} yet.
+    No {{ inSentence(entry?.kind.typeLabel) }} is used in {{ catalog.companyName(company) }} yet.
     <RouterLink :to="`/tables/types?kind=${kind}`">Add one</RouterLink>, and
-    {{ entry?.kind.plural.toLowerCase() }} can be kept there.
+    {{ inSentence(entry?.kind.plural) }} can be kept there.
   </p>
 </template>
 

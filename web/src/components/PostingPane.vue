@@ -6,7 +6,7 @@ import ActTold from "@/components/ActTold.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import JournalTable from "@/components/JournalTable.vue";
 import { families } from "@/families";
-import { dayInWords, moment } from "@/format";
+import { dayInWords, inSentence, moment } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 
@@ -44,7 +44,7 @@ async function again() {
       <h1>{{ posting.summary.number }}</h1>
       <span class="spring" />
       <RouterLink v-if="ledger === 'books'" class="button" :to="`/records/${kind}/${posting.summary.number}`">
-        See the {{ catalog.entry(kind)?.kind.label.toLowerCase() }}
+        See the {{ inSentence(catalog.entry(kind)?.kind.label) }}
       </RouterLink>
       <button type="button" class="button" @click="again">Test it again on the plan</button>
     </div>

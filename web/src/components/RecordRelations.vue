@@ -3,6 +3,7 @@ import { ElOption, ElSelect } from "element-plus";
 import { reactive, ref, watch } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import { api, ask, type FollowOn, type RecordView, type Use } from "@/api/client";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 /** What a record follows, what follows it, and what may follow. */
@@ -38,7 +39,7 @@ function follow(map: FollowOn) {
   void router.push({ path: `/records/${map.to}/new`, query });
 }
 function named(use: Use): string {
-  return `${catalog.entry(use.what)?.kind.label.toLowerCase() ?? use.what} ${use.key}`;
+  return `${inSentence(catalog.entry(use.what)?.kind.label) ?? use.what} ${use.key}`;
 }
 </script>
 

@@ -5,6 +5,7 @@ import type { Field, RuleBody, RuleView, Schemas } from "@/api/client";
 import ConditionEditor from "@/components/ConditionEditor.vue";
 import FormulaInput from "@/components/FormulaInput.vue";
 import ValueEditor from "@/components/ValueEditor.vue";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const body = defineModel<RuleBody>({ required: true });
@@ -51,7 +52,7 @@ function setMoment(moment: Moment, on: boolean) {
         v-model="body.scope.types"
         multiple
         collapse-tags
-        :placeholder="`all ${catalog.kind?.kind.plural.toLowerCase()}`"
+        :placeholder="`all ${inSentence(catalog.kind?.kind.plural)}`"
         :aria-label="`${catalog.kind?.kind.typeLabel} of the rule`"
       >
         <ElOption v-for="t in catalog.kind?.types" :key="t.key" :value="t.key" :label="t.label" />

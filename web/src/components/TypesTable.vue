@@ -5,6 +5,7 @@ import { api, ask, type Type } from "@/api/client";
 import KindPicker from "@/components/KindPicker.vue";
 import TroubleNote from "@/components/TroubleNote.vue";
 import { useAttempt } from "@/composables/attempt";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
@@ -13,7 +14,7 @@ const { problem, uses, count, busy, attempt } = useAttempt();
 const entry = computed(() => catalog.entry(String(route.query.kind ?? "")) ?? catalog.kinds[0]);
 const draft = ref<Type>();
 const adding = ref(false);
-const word = computed(() => entry.value?.kind.typeLabel.toLowerCase() ?? "type");
+const word = computed(() => inSentence(entry.value?.kind.typeLabel) ?? "type");
 
 function edit(type?: Type) {
   adding.value = !type;

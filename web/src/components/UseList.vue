@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { RouterLink } from "vue-router";
 import type { Use } from "@/api/client";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 defineProps<{ uses: Use[]; count?: number }>();
@@ -23,7 +24,7 @@ function link(use: Use): string {
 <template>
   <ul class="uses">
     <li v-for="u in uses" :key="u.what + u.key">
-      <span class="quiet">{{ catalog.entry(u.what)?.kind.label.toLowerCase() ?? u.what }}</span>
+      <span class="quiet">{{ inSentence(catalog.entry(u.what)?.kind.label) ?? u.what }}</span>
       <RouterLink :to="link(u)">{{ u.key }} {{ u.title }}</RouterLink>
     </li>
     <li v-if="count && count > uses.length" class="quiet">and {{ count - uses.length }} more</li>

@@ -1,3 +1,4 @@
+import { inSentence } from "@/format";
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
 import { api, ask, type Catalog, type Field, type KindEntry } from "@/api/client";
@@ -59,7 +60,7 @@ export const useCatalog = defineStore("catalog", () => {
   function kindOptions(within = false) {
     return kinds.value.map(({ kind: k }) => ({
       value: k.key,
-      label: within ? k.plural.toLowerCase() : k.plural,
+      label: within ? inSentence(k.plural) : k.plural,
     }));
   }
 

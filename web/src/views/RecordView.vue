@@ -24,7 +24,7 @@ import SentencePicker from "@/components/SentencePicker.vue";
 import StateMark from "@/components/StateMark.vue";
 import UseList from "@/components/UseList.vue";
 import { documentOf, useTrial, type Moment, type Scope } from "@/composables/trial";
-import { format } from "@/format";
+import { format, inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 import { unsaved } from "@/stores/unsaved";
@@ -343,7 +343,7 @@ useEventListener(
   <div v-if="entry" class="record">
     <div class="top">
       <h1 v-if="isNew">
-        New {{ entry.kind.label.toLowerCase() }} of {{ entry.kind.typeLabel.split(" ").pop()?.toLowerCase() }}
+        New {{ inSentence(entry.kind.label) }} of {{ entry.kind.typeLabel.split(" ").pop()?.toLowerCase() }}
         <SentencePicker
           :value="scope.type"
           :label="entry.kind.typeLabel"

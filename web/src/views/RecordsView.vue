@@ -6,6 +6,7 @@ import ListFilters from "@/components/ListFilters.vue";
 import SentencePicker from "@/components/SentencePicker.vue";
 import StateMark from "@/components/StateMark.vue";
 import { useListing } from "@/composables/listing";
+import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 
@@ -173,7 +174,7 @@ const newLink = computed(() => {
         @input="searching"
       />
       <button type="button" class="button" @click="download">Save as CSV</button>
-      <RouterLink class="button first" :to="newLink">New {{ entry?.kind.label.toLowerCase() }}</RouterLink>
+      <RouterLink class="button first" :to="newLink">New {{ inSentence(entry?.kind.label) }}</RouterLink>
     </div>
     <ListFilters v-if="entry" :list="list" :entry="entry" />
     <p v-if="list.problem.value" class="empty padded" role="alert">{{ list.problem.value }}</p>
@@ -185,7 +186,7 @@ const newLink = computed(() => {
         </button></template
       >
       <template v-else>
-        There are no {{ entry?.kind.plural.toLowerCase() }} yet.
+        There are no {{ inSentence(entry?.kind.plural) }} yet.
         <RouterLink :to="newLink">Enter the first</RouterLink>.
       </template>
     </p>
