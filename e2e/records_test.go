@@ -414,6 +414,6 @@ func TestARuleForEveryLineIsWrittenAsASentence(t *testing.T) {
 	u.holds("customer", "C10001 Quayside Grocers Co-op")
 	u.clicks(".lines .plain", "Add a line")
 	u.fills("lines.1.item", "I1003")
-	u.presses(kb.Tab) // past the text, which shows what it holds when it is left
+	u.presses(kb.Tab)                         // past the text, which shows what it holds when it is left
 	u.holds("lines.1.text", "Fragile flakes") // the rule acts where orders are entered
 }
