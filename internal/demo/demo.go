@@ -36,7 +36,7 @@ func Fill(ctx context.Context, s *store.Store, clock desk.Clock, user string) er
 		if err != nil {
 			return err
 		}
-		g := &generator{ctx: ctx, open: open, r: rand.New(rand.NewPCG(seed, seed)), at: &at}
+		g := &generator{ctx: ctx, open: open, user: user, r: rand.New(rand.NewPCG(seed, seed)), at: &at}
 		if err := g.fill(tx); err != nil {
 			return err
 		}

@@ -79,4 +79,7 @@ const named = (field: string, line?: number) => catalog.label(field, line, props
 p {
   margin: 2px 0 6px;
 }
+.merge th {
+  background: none;
+}
 </style>

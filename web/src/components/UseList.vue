@@ -36,4 +36,7 @@ function link(use: Use): string {
   margin: 2px 0 8px;
   padding: 0 0 0 14px;
 }
+.quiet {
+  margin-right: 6px;
+}
 </style>
