@@ -27,6 +27,8 @@ type Compiled struct {
 	Changed  []int         // the fields of WhenChanged
 	Problems []Problem     // errors and warnings; with an error the rule cannot run
 	reads    []int
+	// vocabulary is that which the rule was compiled with, for its words.
+	vocabulary *Vocabulary
 }
 
 // Sound tells whether the rule has no error and so may be put in force.
@@ -40,7 +42,7 @@ func (c *Compiled) Reads() []int { return c.reads }
 // Compile checks a rule against the names of its kind and compiles its formulas.
 // What is wrong stands in Problems, each at its part and place.
 func Compile(r Rule, v *Vocabulary) *Compiled {
-	c := &Compiled{Rule: r, Field: v.Kind.Index(r.Target)}
+	c := &Compiled{Rule: r, Field: v.Kind.Index(r.Target), vocabulary: v}
 	complain := func(part, format string, args ...any) {
 		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: part, Message: fmt.Sprintf(format, args...), Line: 1, Column: 1}})
 	}

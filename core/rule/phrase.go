@@ -15,7 +15,7 @@ func Phrase(c *Compiled, kind *record.Kind) string {
 	if c.Rule.When == "" {
 		return effect
 	}
-	return effect + " when " + conditionWords(c.When, c.Rule.When, kind)
+	return effect + " when " + c.conditionWords(c.When, c.Rule.When, kind)
 }
 
 func effectWords(c *Compiled, kind *record.Kind) string {
@@ -32,7 +32,7 @@ func effectWords(c *Compiled, kind *record.Kind) string {
 // itself goes without its label, which heads the row anyway.
 func mustWords(c *Compiled, kind *record.Kind) string {
 	verb := map[Severity]string{Refuse: "must", Confirm: "should", Advise: "better"}[c.Effect.Severity]
-	text := conditionWords(c.Must, c.Effect.Must, kind)
+	text := c.conditionWords(c.Must, c.Effect.Must, kind)
 	own := ""
 	if f := kind.Field(c.Target); f != nil {
 		own = f.Label + " "
@@ -56,20 +56,23 @@ func valueWords(c *Compiled, kind *record.Kind) string {
 		}
 		return constant
 	}
-	if f := fieldNamed(program.Root(), kind); f != nil {
-		return f.Label
+	if _, label := c.vocabulary.named(program.Root()); label != "" {
+		return label
 	}
 	return strings.Join(strings.Fields(text), " ")
 }
 
 // conditionWords writes a condition with the fields' labels where a sentence can
 // hold it, else as the formula.
-func conditionWords(program *feel.Program, text string, kind *record.Kind) string {
+func (c *Compiled) conditionWords(program *feel.Program, text string, kind *record.Kind) string {
 	if program == nil {
 		return text
 	}
 	conditions, ok := Decompose(program, kind)
 	if !ok {
+		if f, label := c.vocabulary.named(program.Root()); f != nil && f.Type == record.YesNo {
+			return label + " is yes"
+		}
 		return strings.Join(strings.Fields(text), " ")
 	}
 	parts := make([]string, len(conditions.Conditions))
@@ -111,7 +114,7 @@ func Sentence(c *Compiled, names Names) string {
 	b.WriteString("For " + namesOf(c.Scope.Types, names.Types, strings.ToLower(names.Kind.Plural)))
 	b.WriteString(" in " + namesOf(c.Scope.Companies, names.Companies, "all companies"))
 	if c.Rule.When != "" {
-		b.WriteString(", when " + conditionWords(c.When, c.Rule.When, names.Kind))
+		b.WriteString(", when " + c.conditionWords(c.When, c.Rule.When, names.Kind))
 	}
 	b.WriteString(", " + deed(c, names.Kind) + ".")
 	return b.String()
@@ -132,7 +135,7 @@ func deed(c *Compiled, kind *record.Kind) string {
 		return "replace " + label + " with " + valueWords(c, kind)
 	}
 	return map[Severity]string{Refuse: "refuse", Confirm: "ask for a reason", Advise: "advise"}[c.Effect.Severity] +
-		" unless " + conditionWords(c.Must, c.Effect.Must, kind)
+		" unless " + c.conditionWords(c.Must, c.Effect.Must, kind)
 }
 
 func namesOf(keys []string, labels map[string]string, all string) string {

@@ -18,9 +18,12 @@ var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields
 	{Key: "rate", Label: "Discount", Type: record.Percent, Decimals: 1},
 	{Key: "block", Label: "Payment block", Type: record.YesNo},
 	{Key: "begins", Label: "Agreement begins", Type: record.Date},
+	{Key: "clerk", Label: "Clerk", Type: record.ToRecord, Kind: "person"},
 }}
 
-var vocabulary = rule.NewVocabulary(&kind, nil)
+var vocabulary = rule.NewVocabulary(&kind, []record.Kind{{Key: "person", Fields: []record.Field{
+	{Key: "name", Label: "Name", Type: record.Text, Length: 4}, {Key: "away", Label: "Away", Type: record.YesNo}, {Key: "deputy", Label: "Deputy", Type: record.ToRecord, Kind: "person"},
+}}})
 
 func compile(family rule.Family, target, when string, effect rule.Effect) *rule.Compiled {
 	return rule.Compile(rule.Rule{ID: 7, Body: rule.Body{Kind: "vendor", Family: family, Target: target, When: when, Effect: effect, On: rule.Occasions{New: true, Change: true}}}, vocabulary)
@@ -155,6 +158,7 @@ func TestRulesReadAsSentences(t *testing.T) {
 		{compile(rule.Default, "rate", "", rule.Effect{Value: "0.02", Lifetime: rule.NewOnly}), "For vendors in all companies, fill Discount with 2.0 % on a new record only.", "2.0 %"},
 		{compile(rule.Default, "block", "", rule.Effect{Value: "false", Lifetime: rule.WheneverBlank}), "For vendors in all companies, fill Payment block with no whenever it is blank.", "no"},
 		{compile(rule.Substitute, "terms", "", rule.Effect{Value: "country"}), "For vendors in all companies, replace Payment terms with Country.", "Country"},
+		{compile(rule.Substitute, "terms", "clerk.away", rule.Effect{Value: "clerk.deputy.name"}), "For vendors in all companies, when Away of Clerk is yes, replace Payment terms with Name of Deputy of Clerk.", "Name of Deputy of Clerk when Away of Clerk is yes"},
 		{compile(rule.Validate, "rate", "", rule.Effect{Must: "rate <= 0.05", Severity: rule.Refuse, Message: "x"}), "For vendors in all companies, refuse unless Discount is up to 5.0 %.", "must be up to 5.0 %"},
 		{compile(rule.Validate, "rate", `country in ("JP", "IE")`, rule.Effect{Must: "limit > 0", Severity: rule.Advise, Message: "x"}), "For vendors in all companies, when Country is one of JP or IE, advise unless Credit limit is over 0.", "better: Credit limit is over 0 when Country is one of JP or IE"},
 	} {

@@ -36,6 +36,7 @@ type Vocabulary struct {
 	// Beside are the places of the fields that each field is fitted by.
 	Beside []record.Beside
 	lists  int // the first slot of the columns' lists
+	kinds  []record.Kind
 }
 
 // The names of the context, by group, in the order of their slots.
@@ -53,7 +54,7 @@ var formGroups = [forms]string{"", "entered", "stored"}
 
 // NewVocabulary returns the names of a kind. kinds are those that links may lead to.
 func NewVocabulary(kind *record.Kind, kinds []record.Kind) *Vocabulary {
-	v := &Vocabulary{Kind: kind, Scope: feel.Scope{}, LineScope: feel.Scope{}, Headers: kind.Headers(), Columns: kind.Columns(), Lines: -1}
+	v := &Vocabulary{Kind: kind, Scope: feel.Scope{}, LineScope: feel.Scope{}, Headers: kind.Headers(), Columns: kind.Columns(), Lines: -1, kinds: kinds}
 	types := linkTypes{kinds}
 	slot := forms * v.Headers
 	for _, group := range contextNames {
@@ -155,6 +156,31 @@ func (l linkTypes) fields(kind string) map[string]feel.Type {
 		fields["lines"] = feel.ListType(feel.Type{Kind: feel.Context, Entries: line})
 	}
 	return fields
+}
+
+// named returns the field that a node names, and what people call it: "Payment
+// terms", or through a link "Payment terms of Vendor". nil for any other node.
+func (v *Vocabulary) named(n feel.Node) (*record.Field, string) {
+	if f := fieldNamed(n, v.Kind); f != nil {
+		return f, f.Label
+	}
+	path, ok := n.(*feel.Path)
+	if !ok {
+		return nil, ""
+	}
+	link, label := v.named(path.Base)
+	if link == nil || link.Type != record.ToRecord {
+		return nil, ""
+	}
+	for i := range v.kinds {
+		if v.kinds[i].Key != link.Kind {
+			continue
+		}
+		if f := v.kinds[i].Field(path.Member); f != nil {
+			return f, f.Label + " of " + label
+		}
+	}
+	return nil, ""
 }
 
 // ScopeOf returns the names for rules on the field at the place.

@@ -45,7 +45,7 @@ var views = []view{
 	{"record-refused", "/records/accounting_document/new?company=10&type=JE", ".form label",
 		[]string{"fill text=Moved to the packing hall", "click .lines .foot .plain", "fill lines.1.account=590000", "fill lines.1.debit=1,100.00", "click .lines .foot .plain",
 			"fill lines.2.account=159000", "fill lines.2.credit=1100.50", "post", "wait .done"}},
-	{"record-posted", "/records/sales_order/SO100003", ".version", nil},
+	{"record-posted", "/records/sales_order/SO100003", ".form .lines", []string{"wait .version"}},
 	{"tables-fields", "/tables/fields?kind=vendor", "td code", []string{"click .page-head .button", "wait .edit"}},
 	{"tables-layouts", "/tables/layouts?kind=vendor&company=30", ".chip", []string{`click .chip[data-field="tax_number"]`}},
 	{"tables-maps", "/tables/maps", "td .plain", []string{"click tbody tr:nth-child(2) td .plain", "wait .pair"}},
