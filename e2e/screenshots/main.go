@@ -16,7 +16,7 @@ import (
 
 // view is a screen and how to get there. Steps are "field=value" to enter on the
 // plan, "fill ADDRESS=value" on a form, "click SELECTOR", "wait SELECTOR", "post",
-// "top" and "night".
+// "rest" (nothing has the cursor), "top" and "night".
 type view struct {
 	name, path, wait string
 	steps            []string
@@ -41,7 +41,7 @@ var views = []view{
 	{"records", "/records/accounting_document?type=VI,VC&sort=total&order=down", ".box .row a", nil},
 	{"record-order", "/records/sales_order/new?company=10&type=SO", ".form label",
 		[]string{"fill customer=C10001", "fill reference=PO 4711", "fill wanted_on=+10", "click .lines .foot .plain", "fill lines.1.item=I1001", "fill lines.1.quantity=40", "fill lines.1.price=18.95",
-			"click .lines .foot .plain", "fill lines.2.item=I1004", "fill lines.2.quantity=12", "fill lines.2.price=15.35", "fill lines.2.discount=2"}},
+			"click .lines .foot .plain", "fill lines.2.item=I1004", "fill lines.2.quantity=12", "fill lines.2.price=15.35", "fill lines.2.discount=2", "rest"}},
 	{"record-refused", "/records/accounting_document/new?company=10&type=JE", ".form label",
 		[]string{"fill text=Moved to the packing hall", "click .lines .foot .plain", "fill lines.1.account=590000", "fill lines.1.debit=1,100.00", "click .lines .foot .plain",
 			"fill lines.2.account=159000", "fill lines.2.credit=1100.50", "post", "wait .done"}},
@@ -123,6 +123,9 @@ func do(page *browser.Page, step string) error {
 		return shows(page, object)
 	case "top":
 		_, err := browser.Ask(page, chromedp.Evaluate[bool](`(document.querySelector(".scroll").scrollTop = 0, document.activeElement.blur(), true)`))
+		return err
+	case "rest":
+		_, err := page.Run(`document.activeElement.blur()`)
 		return err
 	case "night":
 		_, err := browser.Ask(page, chromedp.Evaluate[bool](`(document.documentElement.classList.add("night"), true)`))
