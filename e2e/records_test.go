@@ -214,6 +214,11 @@ func TestARecordThatOthersNameIsNotDeletedAndWhatWasTypedIsNotLost(t *testing.T)
 	require.NoError(t, u.page.Do(chromedp.NavigateBack()))
 	u.holds("name", "Mermaid Diving Services")
 	u.sees(".actions", "Not saved yet.")
+	require.NoError(t, u.page.Do(chromedp.Reload()))
+	u.holds("name", "Mermaid Diving Services")
+	u.clicks(".actions .plain", "Begin anew")
+	u.seesNo(".actions", "Not saved yet.")
+	require.NoError(t, u.page.Until(`document.querySelector('[data-address="name"] input')?.value === ""`))
 }
 
 // showsAll waits until a list shows all that there is.

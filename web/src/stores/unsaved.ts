@@ -1,4 +1,20 @@
 import type { Document } from "@/api/client";
 
-/** Records that were left before they were saved, by address, so that nothing typed is lost. */
-export const unsaved = new Map<string, Document>();
+const prefix = "codicil-unsaved:";
+
+/**
+ * Records that were left before they were saved, by address, so that nothing typed is lost; they are there as
+ * long as the tab is, through a reload too.
+ */
+export const unsaved = {
+  get(path: string): Document | undefined {
+    const text = sessionStorage.getItem(prefix + path);
+    return text ? (JSON.parse(text) as Document) : undefined;
+  },
+  set(path: string, document: Document) {
+    sessionStorage.setItem(prefix + path, JSON.stringify(document));
+  },
+  delete(path: string) {
+    sessionStorage.removeItem(prefix + path);
+  },
+};

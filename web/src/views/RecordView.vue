@@ -155,6 +155,7 @@ function setAside() {
   else unsaved.delete(path.value);
 }
 onBeforeRouteLeave(setAside);
+useEventListener(window, "pagehide", setAside);
 watch(
   path,
   (_, before) => {
