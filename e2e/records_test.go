@@ -7,48 +7,7 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
-
-	"codicil/e2e/browser"
 )
-
-// cell is the place of a field on a form, by its address.
-func cell(address string) string { return fmt.Sprintf(`[data-address="%s"]`, address) }
-
-// fills types a value into a field of a form and leaves it.
-func (u *user) fills(address, text string) {
-	u.t.Helper()
-	u.clicks(cell(address)+" input", "")
-	u.types(text)
-	u.presses(kb.Tab)
-}
-
-// holds waits until a field of a form shows the text.
-func (u *user) holds(address, text string) {
-	u.t.Helper()
-	require.NoError(u.t, u.page.Until(fmt.Sprintf(`(() => {
-		const e = document.querySelector(%s);
-		return !!e && (e.querySelector("input")?.value ?? e.innerText).includes(%s);
-	})()`, quote(cell(address)), quote(text))))
-}
-
-// drags presses the mouse on one element and lets go on another.
-func (u *user) drags(from, to string) {
-	u.t.Helper()
-	middle := func(selector string) (float64, float64) {
-		at, err := browser.Ask(u.page, chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => { const r = document.querySelector(%s).getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, quote(selector))))
-		require.NoError(u.t, err)
-		return at[0], at[1]
-	}
-	x, y := middle(from)
-	toX, toY := middle(to)
-	require.NoError(u.t, u.page.Drag(x, y, toX, toY, fmt.Sprintf(`document.querySelector(%s).classList.contains("over")`, quote(to))))
-}
-
-// goes opens another path of the application.
-func (u *user) goes(path string) {
-	u.t.Helper()
-	require.NoError(u.t, u.page.Go(path))
-}
 
 func TestAnOrderIsEnteredFromAQuotationPostedAndInvoiced(t *testing.T) {
 	u := open(t, "/records/quotation?company=10&search=Inquiry")
@@ -193,6 +152,20 @@ func TestTwoPeopleWhoChangeOneRecordDoNotOverwriteEachOther(t *testing.T) {
 	u.holds("city", "Ballinore")
 	u.holds("clerk", "EOIN")
 	u.holds("street", "5 Ropewalk Lane")
+
+	// What is left unsaved does not overwrite either what is saved meanwhile.
+	u.fills("city", "Enniscar")
+	u.clicks("header nav a", "Rules")
+	u.sees("h1", "Rules for")
+	other.goes("/records/vendor/V10001")
+	other.fills("city", "Skellport")
+	other.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	other.sees(".done", "Saved.")
+	require.NoError(t, u.page.Do(chromedp.NavigateBack()))
+	u.holds("city", "Enniscar")
+	u.clicks(".actions .button", "Save")
+	u.sees(".merge td", "Skellport")
+	u.sees(".merge td", "Enniscar")
 }
 
 func TestARecordThatOthersNameIsNotDeletedAndWhatWasTypedIsNotLost(t *testing.T) {

@@ -1,0 +1,213 @@
+// Package e2e drives whole jobs of a user through the real interface. Every
+// assertion is on what the page shows.
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+
+	"codicil/e2e/browser"
+)
+
+// user is a person at a page.
+type user struct {
+	t           *testing.T
+	page        *browser.Page
+	application *browser.Application
+}
+
+// open starts a fresh application and opens a page of it.
+func open(t *testing.T, path string) *user {
+	t.Helper()
+	return begin(t, path, browser.Start)
+}
+
+// openEmpty does the same without any data.
+func openEmpty(t *testing.T, path string) *user {
+	t.Helper()
+	return begin(t, path, browser.StartEmpty)
+}
+
+func begin(t *testing.T, path string, start func() (*browser.Application, error)) *user {
+	t.Helper()
+	if _, err := os.Stat("../web/dist/index.html"); err != nil {
+		t.Fatal("the web client is not built: run make build")
+	}
+	application, err := start()
+	require.NoError(t, err)
+	t.Cleanup(application.Close)
+	page, err := application.Page(path)
+	require.NoError(t, err)
+	t.Cleanup(page.Close)
+	u := &user{t, page, application}
+	t.Cleanup(func() { // CODICIL_PICTURES names a folder for pictures of failures
+		if folder := os.Getenv("CODICIL_PICTURES"); t.Failed() && folder != "" {
+			if png, err := page.Picture(); err == nil {
+				_ = os.WriteFile(filepath.Join(folder, t.Name()+".png"), png, 0o600)
+			}
+		}
+	})
+	return u
+}
+
+// beside opens another tab of the same application, as another person.
+func (u *user) beside(path string) *user {
+	u.t.Helper()
+	page, err := u.application.Page(path)
+	require.NoError(u.t, err)
+	u.t.Cleanup(page.Close)
+	return &user{u.t, page, u.application}
+}
+
+// sees waits until an element that fits the selector shows the text.
+func (u *user) sees(selector, text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(fmt.Sprintf(`[...document.querySelectorAll(%s)].some(e => e.checkVisibility() && (e.innerText ?? "").includes(%s))`, quote(selector), quote(text))))
+}
+
+// seesNo waits until no element that fits the selector shows the text.
+func (u *user) seesNo(selector, text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(fmt.Sprintf(`![...document.querySelectorAll(%s)].some(e => e.checkVisibility() && (e.innerText ?? "").includes(%s))`, quote(selector), quote(text))))
+}
+
+// cursorIsOn waits until the element with the label has the focus.
+func (u *user) cursorIsOn(label string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(`document.activeElement?.getAttribute("aria-label") === `+quote(label)))
+}
+
+func quote(text string) string { return strconv.Quote(text) }
+
+// clicks clicks in the middle of the first visible element that fits the
+// selector and shows the text, once it is there and stands still.
+func (u *user) clicks(selector, text string) {
+	u.t.Helper()
+	find := fmt.Sprintf(`(() => {
+		const e = [...document.querySelectorAll(%s)].find(e => e.checkVisibility() && (%s === "" || (e.innerText ?? "").trim().includes(%s)));
+		if (!e || e.disabled) return null;
+		e.scrollIntoView({ block: "nearest" });
+		const r = e.getBoundingClientRect();
+		const at = [Math.round(r.x + r.width / 2), Math.round(r.y + r.height / 2)];
+		const top = document.elementFromPoint(at[0], at[1]);
+		if (!top || !(e.contains(top) || top.contains(e))) return null;
+		const still = window.__last === String(at);
+		window.__last = String(at);
+		return still ? at : null;
+	})()`, quote(selector), quote(text), quote(text))
+	at, err := browser.Ask(u.page, chromedp.Poll[[]float64](find, chromedp.WithPollingInterval(30*time.Millisecond)))
+	require.NoError(u.t, err, "click %s %q", selector, text)
+	require.NoError(u.t, u.page.Do(chromedp.MouseClickXY(at[0], at[1])))
+}
+
+func (u *user) presses(keys string, options ...chromedp.KeyOption) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Do(chromedp.KeyEvent(keys, options...)))
+}
+
+// posts presses Ctrl+Enter.
+func (u *user) posts() {
+	u.t.Helper()
+	u.presses(kb.Enter, chromedp.KeyModifiers(chromedp.ModifierCtrl))
+}
+
+func entered(field string) string {
+	return fmt.Sprintf(`[data-field="%s"] [data-station="entered"]`, field)
+}
+
+func station(field, family string) string {
+	return fmt.Sprintf(`[data-field="%s"] [data-station="%s"]`, field, family)
+}
+
+// enters types a value into the test document and waits until it is taken.
+func (u *user) enters(field, text string) {
+	u.t.Helper()
+	u.clicks(entered(field), "")
+	u.types(text)
+	u.presses(kb.Tab)
+	u.sees(entered(field), text)
+}
+
+// types replaces what stands in the focused input.
+func (u *user) types(text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(`["INPUT", "TEXTAREA"].includes(document.activeElement?.tagName)`))
+	u.presses("a", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.presses(kb.Delete)
+	if text != "" {
+		u.presses(text)
+	}
+}
+
+// empties clears an entered value.
+func (u *user) empties(field string) {
+	u.t.Helper()
+	u.clicks(entered(field), "")
+	u.types("")
+	u.presses(kb.Tab)
+	require.NoError(u.t, u.page.Until(`document.querySelector(`+quote(entered(field))+`)?.innerText.trim() === ""`))
+}
+
+// chooses picks an option of a select by the select's label.
+func (u *user) chooses(label, option string) {
+	u.t.Helper()
+	u.clicks(fmt.Sprintf(`.el-select:has([aria-label="%s"]) .el-select__wrapper`, label), "")
+	u.clicks(`.el-select-dropdown__item`, option)
+}
+
+// service enters a service vendor that nothing refuses.
+func (u *user) service(country string) {
+	u.t.Helper()
+	u.enters("name", "Test Survey")
+	u.enters("country", country)
+	u.enters("email", "test@survey.example")
+	u.enters("control_account", "211000")
+	u.enters("payment_method", "C")
+}
+
+// cell is the place of a field on a form, by its address.
+func cell(address string) string { return fmt.Sprintf(`[data-address="%s"]`, address) }
+
+// fills types a value into a field of a form and leaves it.
+func (u *user) fills(address, text string) {
+	u.t.Helper()
+	u.clicks(cell(address)+" input", "")
+	u.types(text)
+	u.presses(kb.Tab)
+}
+
+// holds waits until a field of a form shows the text.
+func (u *user) holds(address, text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(fmt.Sprintf(`(() => {
+		const e = document.querySelector(%s);
+		return !!e && (e.querySelector("input")?.value ?? e.innerText).includes(%s);
+	})()`, quote(cell(address)), quote(text))))
+}
+
+// drags presses the mouse on one element and lets go on another.
+func (u *user) drags(from, to string) {
+	u.t.Helper()
+	middle := func(selector string) (float64, float64) {
+		at, err := browser.Ask(u.page, chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => { const r = document.querySelector(%s).getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, quote(selector))))
+		require.NoError(u.t, err)
+		return at[0], at[1]
+	}
+	x, y := middle(from)
+	toX, toY := middle(to)
+	require.NoError(u.t, u.page.Drag(x, y, toX, toY, fmt.Sprintf(`document.querySelector(%s).classList.contains("over")`, quote(to))))
+}
+
+// goes opens another path of the application.
+func (u *user) goes(path string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Go(path))
+}

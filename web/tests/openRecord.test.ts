@@ -1,0 +1,181 @@
+import { flushPromises, mount } from "@vue/test-utils";
+import { beforeEach, describe, expect, it } from "vitest";
+import { defineComponent, h, ref } from "vue";
+import { createMemoryHistory, createRouter, RouterView } from "vue-router";
+import type { Outcome, RecordView, Schemas } from "@/api/client";
+import { useOpenRecord } from "@/composables/openRecord";
+import { unsaved } from "@/stores/unsaved";
+import { fillCatalog } from "./catalog";
+import { json, serve } from "./server";
+
+type Save = Schemas["SaveRequest"];
+
+const accepted: Outcome = { verdict: "accepted", fields: [], lines: [], messages: [] };
+const refused: Outcome = {
+  ...accepted,
+  verdict: "refused",
+  messages: [
+    { severity: "advise", code: "rule", field: "limit", text: "high" },
+    { severity: "refuse", code: "required", field: "country", text: "Country is required; enter it" },
+  ],
+};
+
+function saved(version: number, values: Record<string, string> = { country: "JP" }): RecordView {
+  return {
+    number: "V1",
+    kind: "vendor",
+    company: "30",
+    type: "TRAD",
+    state: "kept",
+    version,
+    title: "Yuzu",
+    content: { values },
+    followers: [],
+    changedAt: "2026-11-24T09:00:00Z",
+    changedBy: "Ben",
+  };
+}
+
+const layout = { layout: { sections: [] }, made: false, company: "", type: "", others: [] };
+
+/** A record at an address, and how the server answers a save. */
+async function open(address: string, answers: Record<string, (body: never) => unknown> = {}) {
+  const asked = serve({
+    "GET /records/vendor/V1": () => saved(1),
+    "GET /layouts": () => layout,
+    "POST /try": () => accepted,
+    ...answers,
+  });
+  const pointed: string[] = [];
+  let made: ReturnType<typeof useOpenRecord> | undefined;
+  const view = defineComponent({
+    setup() {
+      made = useOpenRecord(
+        ref({ point: (field: string) => void pointed.push(field), begin: () => undefined }),
+      );
+      return () => h("div");
+    },
+  });
+  const router = createRouter({
+    history: createMemoryHistory(),
+    routes: [
+      { path: "/records/:kind/:number", component: view },
+      { path: "/:all(.*)*", component: { render: () => h("p") } },
+    ],
+  });
+  await router.push(address);
+  mount(defineComponent({ setup: () => () => h(RouterView) }), { global: { plugins: [router] } });
+  await flushPromises();
+  const saves = () => asked.filter((a) => a.path === "/records").map((a) => a.body as Save);
+  return { record: made!, router, pointed, saves, asked };
+}
+
+async function type(of: ReturnType<typeof useOpenRecord>, address: string, text: string) {
+  await of.changed();
+  await of.trial.enter(address, text);
+}
+
+beforeEach(() => {
+  sessionStorage.clear();
+  fillCatalog();
+});
+
+describe("an open record", () => {
+  it("is saved with the version it was opened in, and shown as it was kept", async () => {
+    const { record, saves } = await open("/records/vendor/V1", {
+      "POST /records": () => ({ outcome: accepted, record: saved(2) }),
+    });
+    await type(record, "limit", "5");
+    expect(record.dirty.value).toBe(true);
+    await record.save();
+    await flushPromises();
+    expect(saves()[0]).toMatchObject({
+      version: 1,
+      document: { record: "V1", entered: { limit: { typed: "5" } } },
+    });
+    expect(record.dirty.value).toBe(false);
+    expect(record.done.value).toBe("Saved.");
+  });
+
+  it("keeps what was typed when it is refused, and points to what refuses", async () => {
+    const { record, pointed } = await open("/records/vendor/new?company=30&type=TRAD", {
+      "POST /records": () => ({ outcome: refused }),
+    });
+    expect(record.messages.value).toEqual([]); // nobody had a chance yet
+    await type(record, "limit", "5");
+    await record.save();
+    expect(record.trial.textOf("limit")).toBe("5");
+    expect(record.dirty.value).toBe(true);
+    expect(pointed).toEqual(["country"]);
+    expect(record.messages.value).toHaveLength(2);
+  });
+
+  it("goes to its number when a new one is saved", async () => {
+    const { record, router } = await open("/records/vendor/new?company=30&type=TRAD", {
+      "POST /records": () => ({ outcome: accepted, record: saved(1) }),
+    });
+    await type(record, "limit", "5");
+    await record.save();
+    await flushPromises();
+    expect(router.currentRoute.value.fullPath).toBe("/records/vendor/V1");
+    expect(record.done.value).toBe("Saved as V1.");
+  });
+
+  it("takes what somebody else changed when both changes are saved", async () => {
+    const shown = (text: string) => ({ value: text, text });
+    const stale = { code: "changed-meanwhile", detail: "x", status: 409, title: "", type: "" };
+    const { record, saves } = await open("/records/vendor/V1", {
+      "POST /records": (b: Save) =>
+        b.version === 1 ? json(stale, 409) : { outcome: accepted, record: saved(3) },
+      "POST /records/merge": () => ({
+        record: saved(2),
+        theirs: [{ field: "blocked", label: "Blocked", before: shown(""), after: shown("true") }],
+        clashes: [
+          { field: "limit", label: "Credit limit", base: shown(""), theirs: shown("9"), mine: shown("5") },
+        ],
+      }),
+    });
+    await type(record, "limit", "5");
+    await record.save();
+    expect(record.merge.value?.clashes).toHaveLength(1);
+    await record.merged([
+      { field: "blocked", value: "true" },
+      { field: "country", value: "" },
+    ]);
+    const last = saves().at(-1)!;
+    expect(last.version).toBe(2);
+    expect(last.document.entered).toEqual({ limit: { typed: "5" }, blocked: { value: "true" } });
+    expect(record.merge.value).toBeUndefined();
+  });
+
+  it("is put aside when it is left, and still changes the version it began with", async () => {
+    const first = await open("/records/vendor/V1");
+    await type(first.record, "limit", "5");
+    await first.router.push("/rules");
+    expect(unsaved.get("/records/vendor/V1")?.version).toBe(1);
+    const again = await open("/records/vendor/V1", {
+      "GET /records/vendor/V1": () => saved(2, { country: "IE" }),
+      "POST /records": () => ({ outcome: refused }),
+    });
+    expect(again.record.trial.textOf("limit")).toBe("5");
+    expect(again.record.dirty.value).toBe(true);
+    await again.record.save();
+    expect(again.saves()[0]!.version).toBe(1);
+    await again.record.giveUp();
+    expect(unsaved.get("/records/vendor/V1")).toBeUndefined();
+    expect(again.record.trial.textOf("country")).toBe("IE");
+    expect(again.record.dirty.value).toBe(false);
+  });
+
+  it("lists what stands in the way of deleting it", async () => {
+    const uses = [{ what: "vendor", key: "V2", title: "Other" }];
+    const { record, router } = await open("/records/vendor/V1", {
+      "DELETE /records/vendor/V1": () =>
+        json({ code: "linked", detail: "named by 1", status: 409, title: "", type: "", uses, count: 1 }, 409),
+    });
+    await record.remove();
+    expect(record.problem.value).toBe("named by 1");
+    expect(record.uses.value).toEqual(uses);
+    expect(router.currentRoute.value.path).toBe("/records/vendor/V1");
+  });
+});
