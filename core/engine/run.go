@@ -38,6 +38,9 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	if c.Linked != nil {
 		r.frame.Linked = c.Linked
 	}
+	if calendar := &p.Scope.Company.Calendar; calendar.FreeDays != nil {
+		r.frame.Workday = calendar.Works
+	}
 	fill(r.frame.Slots, &c.Header, v.Headers)
 	v.FillContext(r.frame.Slots, p.Scope.Company, p.Scope.Type, c.User)
 	r.prepareLines()

@@ -15,6 +15,8 @@ type Frame struct {
 	Linked Linked
 	// Now is the date and time that now() and today() tell; null when there is no clock.
 	Now Value
+	// Workday tells which days are worked; nil: Monday to Friday.
+	Workday func(date Value) bool
 	// Failures are what went wrong where the standard gives null: a division by
 	// zero, a text that is no date. Eval appends; the caller empties.
 	Failures []Failure

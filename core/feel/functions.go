@@ -128,7 +128,7 @@ var functions = []builtin{
 	{name: "add months", forms: one(day("date"), number("months")), result: always(Date), run: addMonthsTo,
 		help: "The date so many months later; a day that the month lacks becomes its last.", example: `add months(@"2027-01-31", 1) = @"2027-02-28"`},
 	{name: "add workdays", forms: one(day("date"), number("days")), result: always(Date), run: addWorkdays,
-		help: "The date so many days from Monday to Friday later or earlier.", example: `add workdays(@"2026-11-27", 1) = @"2026-11-30"`},
+		help: "The date so many workdays later or earlier, by the calendar of the company; without one Monday to Friday.", example: `add workdays(@"2026-11-27", 1) = @"2026-11-30"`},
 	{name: "month end", forms: one(day("date")), result: always(Date), run: onDay(func(days int64) Value {
 		year, month, _ := civilFromDays(days)
 		return dateOfDays(daysFromCivil(year, month, daysIn(year, month)))

@@ -326,6 +326,27 @@ func addMonthsTo(f *Frame, n Node, a []Value) Value {
 	return dateOfDays(moved)
 }
 
+// mostWorkdays is how far workdays of a calendar are counted, one by one: more than
+// seventy years.
+const mostWorkdays = 20000
+
+// walkWorkdays goes on day by day until so many were worked.
+func (f *Frame) walkWorkdays(n Node, days, step, count int64) Value {
+	for walked := int64(0); walked < 8*mostWorkdays && count <= mostWorkdays; walked++ {
+		days += step
+		date, failure := inRange(days)
+		if failure != "" {
+			return f.fail(n, failure)
+		}
+		if f.Workday(date) {
+			if count--; count == 0 {
+				return date
+			}
+		}
+	}
+	return f.fail(n, "these are too many workdays to count")
+}
+
 func addWorkdays(f *Frame, n Node, a []Value) Value {
 	days, count, ok := wholeDays(f, n, a)
 	if !ok {
@@ -337,6 +358,9 @@ func addWorkdays(f *Frame, n Node, a []Value) Value {
 	step := int64(1)
 	if count < 0 {
 		step, count = -1, -count
+	}
+	if f.Workday != nil {
+		return f.walkWorkdays(n, days, step, count)
 	}
 	for weekday(days) > 5 { // from a weekend, count from the workday before it
 		days -= step

@@ -81,6 +81,46 @@ func TestWorkdaysAreCountedOneByOne(t *testing.T) {
 	})
 }
 
+// With a calendar the same, over its own free days and holidays.
+func TestWorkdaysFollowTheCalendar(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		free := map[string]bool{}
+		start := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC).AddDate(0, 0, rapid.IntRange(0, 800).Draw(t, "start"))
+		for range rapid.IntRange(0, 20).Draw(t, "holidays") {
+			free[start.AddDate(0, 0, rapid.IntRange(-60, 60).Draw(t, "holiday")).Format(time.DateOnly)] = true
+		}
+		dayOff := rapid.IntRange(1, 7).Draw(t, "day off")
+		works := func(date feel.Value) bool { return !free[date.Plain()] && date.Weekday() != dayOff }
+		count := rapid.IntRange(-40, 40).Draw(t, "count")
+		day, step := start, 1
+		if count < 0 {
+			step = -1
+		}
+		for left := count * step; left > 0; {
+			day = day.AddDate(0, 0, step)
+			if !free[day.Format(time.DateOnly)] && (int(day.Weekday())+6)%7+1 != dayOff {
+				left--
+			}
+		}
+		formula := fmt.Sprintf(`add workdays(@%q, %d)`, start.Format(time.DateOnly), count)
+		program, problems := feel.Compile(formula, nil, feel.Strict)
+		if problems.Errors() != nil {
+			t.Fatal(problems)
+		}
+		if got, want := program.Eval(&feel.Frame{Workday: works}).Plain(), day.Format(time.DateOnly); got != want {
+			t.Fatalf("%s = %s, want %s", formula, got, want)
+		}
+	})
+}
+
+func TestACalendarWithoutWorkdaysEnds(t *testing.T) {
+	program, problems := feel.Compile(`add workdays(@"2026-11-24", 3)`, nil, feel.Strict)
+	require.NoError(t, problems.Errors())
+	frame := feel.Frame{Workday: func(feel.Value) bool { return false }}
+	assert.True(t, program.Eval(&frame).IsNull())
+	assert.Len(t, frame.Failures, 1)
+}
+
 func TestWhatIsWrittenReadsBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		seconds := rapid.Int64Range(-1e9, 1e9).Draw(t, "seconds")

@@ -374,6 +374,15 @@ func writeDayTime(seconds decimal.Number) string {
 	return text
 }
 
+// Weekday returns the day of the week of a date, 1 for Monday to 7 for Sunday; 0 for
+// any other value.
+func (v Value) Weekday() int {
+	if v.kind != Date {
+		return 0
+	}
+	return int(weekday(v.integer()))
+}
+
 // PlusDays returns the date so many days later; null for what is no date.
 func (v Value) PlusDays(days int64) Value {
 	if v.kind != Date {

@@ -261,6 +261,12 @@ type Calendar struct {
 	Holidays []Holiday `json:"holidays"`
 }
 
+// Works tells whether a date is a workday.
+func (c *Calendar) Works(date feel.Value) bool {
+	day := Day(date.Plain())
+	return !slices.Contains(c.FreeDays, date.Weekday()) && !slices.ContainsFunc(c.Holidays, func(h Holiday) bool { return h.Day == day })
+}
+
 // Holiday is a day on which nobody works.
 type Holiday struct {
 	Day  Day    `json:"day"`

@@ -188,3 +188,22 @@ func TestCompaniesAndTypesAreKeptWhileTheyAreUsed(t *testing.T) {
 	require.NoError(t, d.DeleteType(t.Context(), "vendor", "ONCE"))
 	assert.Equal(t, "in-use", code(t, d.DeleteType(t.Context(), "vendor", "TRAD")))
 }
+
+// The holidays of a company are no workdays for its rules.
+func TestRulesCountTheWorkdaysOfTheCompany(t *testing.T) {
+	d := harbour(t)
+	for key, calendar := range map[string]record.Calendar{"10": {FreeDays: []int{6, 7}, Holidays: []record.Holiday{{Day: "2026-12-25", Name: "Christmas Day"}}}, "20": {FreeDays: []int{5, 6, 7}}} {
+		_, err := d.SaveCompany(t.Context(), key, record.Company{Name: "Company " + key, Country: "IE", Currency: "EUR", Rounding: "half-up", Calendar: calendar})
+		require.NoError(t, err)
+	}
+	body := rule.Body{Kind: "accounting_document", Family: rule.Default, Target: "due_on", On: rule.Occasions{New: true, Change: true}, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: "add workdays(document_date, 2)"}}
+	add(t, d, body, rule.InForce)
+	for _, c := range [][3]string{ // company, date, two workdays later
+		{"10", "2026-12-24", "2026-12-29"}, // over Christmas Day and a weekend
+		{"10", "2026-12-22", "2026-12-24"},
+		{"20", "2026-12-23", "2026-12-28"}, // where nobody works on a Friday
+	} {
+		r := save(t, d, document("accounting_document", c[0], "JE", values{"document_date": c[1]}))
+		assert.Equal(t, c[2], r.Content.Values["due_on"], c)
+	}
+}
