@@ -159,5 +159,12 @@ func fill(page *browser.Page, address, text string) error {
 	if err := page.Do(chromedp.Focus(chromedp.CSS(cell)), chromedp.KeyEvent(text), chromedp.KeyEvent(kb.Tab)); err != nil {
 		return err
 	}
-	return page.Until(fmt.Sprintf(`document.querySelector('%s').value !== ""`, cell))
+	if err := page.Until(fmt.Sprintf(`document.querySelector('%s').value !== ""`, cell)); err != nil {
+		return err
+	}
+	// The list under the next field closes before anything else is clicked.
+	if _, err := page.Run(`document.activeElement.blur()`); err != nil {
+		return err
+	}
+	return page.Until(`![...document.querySelectorAll(".el-autocomplete__popper")].some(e => e.checkVisibility())`)
 }
