@@ -281,6 +281,7 @@ func TestARuleThatIsLeftBeforeItIsKeptIsNotLost(t *testing.T) {
 	u.clicks(`[aria-label="Value for Buyer"]`, "")
 	u.types("sif")
 	u.presses(kb.Tab)
+	u.sees(".pane .sentence", "replace Buyer with sif") // the pane has made room for it
 	u.clicks(".pane .button", "Keep as draft")
 	u.sees(".pane .life", "draft, version 1")
 	u.clicks(".pane .button", "Discard")
