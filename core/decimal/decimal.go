@@ -241,7 +241,25 @@ func (n Number) Quo(o Number) (Number, bool) {
 	if o.Sign() == 0 {
 		return Zero, false
 	}
+	if n.large == nil && o.large == nil {
+		if q, ok := exactQuotient(n, o); ok {
+			return q, true
+		}
+	}
 	return byPackage(n, o, context.Quo)
+}
+
+// exactQuotient divides where the quotient ends within 64 bits, as that of an amount
+// by a hundred does.
+func exactQuotient(n, o Number) (Number, bool) {
+	for places, dividend, ok := int32(0), n.coefficient, true; ok && int(places) < len(powers); places++ {
+		if dividend%o.coefficient == 0 {
+			exponent := n.exponent - o.exponent - places
+			return Number{coefficient: dividend / o.coefficient, exponent: exponent}, exponent > -shortExponent && exponent < shortExponent
+		}
+		dividend, ok = product(dividend, 10)
+	}
+	return Zero, false
 }
 
 // Pow returns n to the power o; false when that is not a number in range.
@@ -269,6 +287,33 @@ func (n Number) Pow(o Number) (Number, bool) {
 		return FromInt(1).Quo(result)
 	}
 	return result, ok
+}
+
+// Sqrt returns the square root; false for a negative number.
+func (n Number) Sqrt() (Number, bool) { return n.alone(context.Sqrt) }
+
+// Ln returns the natural logarithm; false for what is not above zero.
+func (n Number) Ln() (Number, bool) {
+	if n.Sign() <= 0 {
+		return Zero, false
+	}
+	return n.alone(context.Ln)
+}
+
+// Exp returns e to the power n; false when that is out of range.
+func (n Number) Exp() (Number, bool) {
+	if n.Abs().Cmp(FromInt(20000)) > 0 { // far past the greatest and least number
+		return Zero, n.Sign() < 0
+	}
+	return n.alone(context.Exp)
+}
+
+func (n Number) alone(operation func(d, x *apd.Decimal) (apd.Condition, error)) (Number, bool) {
+	var d apd.Decimal
+	if _, err := operation(&d, n.decimal()); err != nil {
+		return Zero, false
+	}
+	return settle(&d)
 }
 
 // Neg returns −n.

@@ -23,14 +23,29 @@ type builtin struct {
 	result func(types []Type) Type
 	// takesNull: null arguments reach run; else one null argument gives null.
 	takesNull bool
-	run       func(f *Frame, n Node, arguments []Value) Value
-	help      string
-	example   string
+	// long: its work must be counted, as it may call functions or make long lists.
+	long    bool
+	run     run
+	help    string
+	example string
+	chapter string
+	own     bool      // ours, not the standard's
+	value   *function // the function as a value
 }
 
-// Function describes a built-in function for help and completion.
-type Function struct {
-	Name, Signature, Help, Example string
+// run computes a function of its arguments, which it must not keep or change.
+type run func(f *Frame, n Node, arguments []Value) Value
+
+// FunctionHelp describes a built-in function for help and completion.
+type FunctionHelp struct {
+	// Chapter is the group that it stands in: "Text".
+	Chapter string
+	// Signature writes how it is called, and the type of its result.
+	Name, Signature, Help string
+	// Example is a formula that is true.
+	Example string
+	// Ours tells a function that the standard does not have.
+	Ours bool
 }
 
 // Signature writes how the function is called: "substring(string, start position, length?)".
@@ -124,20 +139,38 @@ var (
 )
 
 func init() {
-	builtins = make(map[string]*builtin, len(functions))
-	for i := range functions {
-		builtins[functions[i].name] = &functions[i]
-		builtinNames = append(builtinNames, functions[i].name)
+	builtins = map[string]*builtin{}
+	for _, chapter := range chapters {
+		for i := range chapter.functions {
+			b := &chapter.functions[i]
+			b.chapter, b.value = chapter.name, &function{builtin: b}
+			builtins[b.name] = b
+			builtinNames = append(builtinNames, b.name)
+		}
 	}
 	builtinForms = namesOf(builtinNames)
 }
 
+// chapters are the tables of functions, in the order of the reference.
+var chapters = []struct {
+	name      string
+	functions []builtin
+}{
+	{"Blank, filled and looked up", ownFunctions}, {"Conversion", conversionFunctions}, {"Conditions", booleanFunctions},
+	{"Text", textFunctions}, {"Numbers", numberFunctions}, {"Dates and times", dateFunctions},
+	{"Lists", listFunctions}, {"Statistics", statisticsFunctions}, {"Contexts", contextFunctions}, {"Ranges", rangeFunctions},
+}
+
 // Functions lists the built-in functions, in the order of the reference.
-func Functions() []Function {
-	list := make([]Function, len(functions))
-	for i := range functions {
-		b := &functions[i]
-		list[i] = Function{b.name, b.Signature(), b.help, b.example}
+func Functions() []FunctionHelp {
+	var list []FunctionHelp
+	for _, name := range builtinNames {
+		b := builtins[name]
+		signature := b.Signature()
+		if result := b.result(nil); result.Kind != Any {
+			signature += ": " + result.String()
+		}
+		list = append(list, FunctionHelp{b.chapter, b.name, signature, b.help, b.example, b.own})
 	}
 	return list
 }

@@ -1,50 +1,17 @@
 package feel
 
-import (
-	"sync"
-)
-
-// Frame holds what one evaluation reads and what it reports. A Frame may be used
-// for many evaluations, one after the other.
-type Frame struct {
-	// Slots are the values of the scope's symbols.
-	Slots []Value
-	// Row are the values of the symbols from RowSlot on: those of one line.
-	Row []Value
-	// Linked finds linked records; nil: there are none.
-	Linked Linked
-	// Now is the date and time that now() and today() tell; null when there is no clock.
-	Now Value
-	// Workday tells which days are worked; nil: Monday to Friday.
-	Workday func(date Value) bool
-	// Failures are what went wrong where the standard gives null: a division by
-	// zero, a text that is no date. Eval appends; the caller empties.
-	Failures []Failure
-
-	stack    []Value
-	recorded []Value
-}
-
-// Failure is something that went wrong while a formula ran, at its place.
-type Failure struct {
-	Message    string
-	Start, End int
-}
-
-func (f *Frame) fail(n Node, message string) Value {
-	start, end := n.Span()
-	f.Failures = append(f.Failures, Failure{message, start, end})
-	return NullValue
-}
+import "sync"
 
 type code func(*Frame) Value
 
 // Program is a formula ready to run. It never changes and may be shared.
 type Program struct {
-	source string
-	root   Node
-	nodes  int
-	run    code
+	source  string
+	root    Node
+	nodes   int
+	locals  int
+	bounded bool
+	run     code
 
 	explained sync.Once
 	recording code
@@ -54,20 +21,48 @@ type Program struct {
 // Compile reads, checks and compiles a formula. The program is nil when the
 // problems hold an error; warnings may come with a program.
 func Compile(source string, scope Scope, mode Mode) (*Program, Problems) {
-	root, nodes, problem := parse(source, scope.names())
+	return compile(source, checker{source: source, scope: scope, mode: mode}, (*parser).expression)
+}
+
+// CompileTests compiles unary tests (DMN 1.5, section 10.3.1.2, rules 13 to 17):
+// tests of one value as they stand in a cell, "< 5, [10..20]" or "not(…)". The
+// value is read from the slot; ? names it.
+func CompileTests(source string, scope Scope, input Symbol, mode Mode) (*Program, Problems) {
+	c := checker{source: source, scope: Scope{Input: input}, mode: mode}
+	for name, symbol := range scope {
+		c.scope[name] = symbol
+	}
+	return compile(source, c, (*parser).unaryTests)
+}
+
+func compile(source string, c checker, rule func(*parser) Node) (*Program, Problems) {
+	root, nodes, problem := parse(source, c.scope.names(), rule)
 	if problem != nil {
 		return nil, Problems{*problem}
 	}
-	c := checker{source: source, scope: scope, mode: mode}
 	c.check(root)
+	if name, ok := root.(*Name); ok && name.function != nil && c.mode == Strict {
+		c.report(root, Error, "unknown-name", name.Text+"()", "%s is a function: write %s(…)", name.Text, name.Text)
+	}
 	if c.problems.Errors() != nil {
 		return nil, c.problems
 	}
-	return &Program{source: source, root: root, nodes: nodes, run: compiler{}.compile(root)}, c.problems
+	c.suspect(root)
+	return &Program{source: source, root: root, nodes: nodes, locals: c.size, bounded: c.bounded, run: compiler{}.compile(root)}, c.problems
 }
 
 // Eval computes the value of the formula.
-func (p *Program) Eval(f *Frame) Value { return p.run(f) }
+func (p *Program) Eval(f *Frame) Value { return p.evaluate(f, p.run) }
+
+func (p *Program) evaluate(f *Frame, run code) Value {
+	if len(f.locals) < p.locals {
+		f.locals = make([]Value, p.locals)
+	}
+	if p.bounded {
+		return f.bounded(run)
+	}
+	return run(f)
+}
 
 // Source returns the text of the formula.
 func (p *Program) Source() string { return p.source }
@@ -95,7 +90,7 @@ func (p *Program) Reads() []int {
 func SlotOf(n Node) (int, bool) {
 	switch n := n.(type) {
 	case *Name:
-		if n.symbol.Slot >= 0 {
+		if n.local < 0 && n.symbol.Slot >= 0 {
 			return n.symbol.Slot, true
 		}
 	case *Path:
@@ -106,17 +101,26 @@ func SlotOf(n Node) (int, bool) {
 	return 0, false
 }
 
+// compiler turns a tree into closures. With record, every closure also keeps its
+// value for the explanation, and none of the short ways is taken: so that the
+// explanation is a second, plainer computation of the same formula.
 type compiler struct{ record bool }
 
 func (c compiler) compile(n Node) code {
-	run := c.translate(n)
+	var run code
+	if isTest(n) {
+		test := c.translateTest(n)
+		run = func(f *Frame) Value { return test(f).value() }
+	} else {
+		run = c.translate(n)
+	}
 	if !c.record {
 		return run
 	}
 	id := n.base().id
 	return func(f *Frame) Value {
 		v := run(f)
-		f.recorded[id] = v
+		f.record(id, v)
 		return v
 	}
 }
@@ -135,48 +139,39 @@ func (c compiler) translate(n Node) code {
 		v := n.Value
 		return func(*Frame) Value { return v }
 	case *Name:
-		return readSlot(n.symbol.Slot)
+		return readName(n)
 	case *Path:
-		if n.symbol != nil {
-			return readSlot(n.symbol.Slot)
-		}
-		base, member := c.compile(n.Base), n.Member
-		if link := n.link; link != nil {
-			return func(f *Frame) Value { return follow(f, link, base(f), member) }
-		}
-		return func(f *Frame) Value { return memberOf(base(f), member) }
+		return c.path(n)
+	case *Filter:
+		return c.filter(n)
 	case *Negate:
 		operand := c.compile(n.Operand)
 		return func(f *Frame) Value {
 			v := operand(f)
-			if v.kind == Number || v.kind == DayTimeDuration || v.kind == YearMonthDuration {
+			switch v.kind {
+			case Number, DayTimeDuration, YearMonthDuration:
 				return Value{kind: v.kind, number: v.number.Neg()}
+			case Null:
+				return NullValue
 			}
-			return NullValue
+			return f.fail(n, "only a number or a duration can be negative; this is a "+v.kind.String())
 		}
 	case *Binary:
-		return c.binary(n)
-	case *Between:
-		subject, low, high := c.compile(n.Subject), c.compile(n.Low), c.compile(n.High)
-		return func(f *Frame) Value {
-			v := subject(f)
-			return and(compare(f, n, ">=", v, low(f)), compare(f, n, "<=", v, high(f)))
-		}
-	case *In:
-		return c.in(n)
+		return c.arithmetic(n)
+	case *Test:
+		return c.half(n)
 	case *RangeLiteral:
-		low, high, lowOpen, highOpen := c.compile(n.Low), c.compile(n.High), n.LowOpen, n.HighOpen
-		return func(f *Frame) Value {
-			return RangeOf(&Interval{Low: low(f), High: high(f), LowOpen: lowOpen, HighOpen: highOpen})
-		}
+		return c.rangeLiteral(n)
 	case *If:
-		condition, then, otherwise := c.compile(n.Condition), c.compile(n.Then), c.compile(n.Else)
+		condition, then, otherwise := c.compileTest(n.Condition), c.compile(n.Then), c.compile(n.Else)
 		return func(f *Frame) Value {
-			if condition(f).IsTrue() {
+			if condition(f) == yes {
 				return then(f)
 			}
 			return otherwise(f)
 		}
+	case *For:
+		return c.loop(n)
 	case *ListLiteral:
 		items := c.compileAll(n.Items)
 		return func(f *Frame) Value {
@@ -187,18 +182,46 @@ func (c compiler) translate(n Node) code {
 			return ListOf(values)
 		}
 	case *ContextLiteral:
-		keys, entries := n.Keys, c.compileAll(n.Values)
+		return c.context(n)
+	case *Definition:
+		body := compiler{record: c.record}.compile(n.Body)
 		return func(f *Frame) Value {
-			values := make([]Value, len(entries))
-			for i, entry := range entries {
-				values[i] = entry(f)
-			}
-			return ContextOf(&Entries{Keys: keys, Values: values})
+			captured := make([]Value, n.first)
+			copy(captured, f.locals)
+			return Value{kind: Function, object: &function{definition: n, body: body, captured: captured}}
 		}
 	case *Call:
 		return c.call(n)
 	}
 	return func(*Frame) Value { return NullValue }
+}
+
+// readName reads a name where the check found it.
+func readName(n *Name) code {
+	base := func(*Frame) Value { return NullValue }
+	switch {
+	case n.local >= 0:
+		local := n.local
+		base = func(f *Frame) Value { return f.locals[local] }
+	case n.symbol.Slot >= 0:
+		base = readSlot(n.symbol.Slot)
+	case n.function != nil:
+		v := Value{kind: Function, object: n.function.value}
+		base = func(*Frame) Value { return v }
+	}
+	if len(n.maybe) == 0 {
+		return base
+	}
+	return func(f *Frame) Value {
+		for _, local := range n.maybe {
+			if item := f.locals[local]; item.kind == Context {
+				if v, found := item.entries().Get(n.Text); found {
+					return v
+				}
+			}
+		}
+		return base(f)
+	}
 }
 
 func readSlot(slot int) code {
@@ -207,6 +230,23 @@ func readSlot(slot int) code {
 		return func(f *Frame) Value { return f.Row[slot] }
 	}
 	return func(f *Frame) Value { return f.Slots[slot] }
+}
+
+func (c compiler) path(n *Path) code {
+	if n.symbol != nil {
+		return readSlot(n.symbol.Slot)
+	}
+	base, member := c.compile(n.Base), n.Member
+	if link := n.link; link != nil {
+		return func(f *Frame) Value { return follow(f, link, base(f), member) }
+	}
+	return func(f *Frame) Value {
+		v, found := memberOf(base(f), member)
+		if !found {
+			return f.fail(n, "there is no ."+member+" here")
+		}
+		return v
+	}
 }
 
 // follow reads a field of the record that a key names, or of each that a list of
@@ -226,106 +266,52 @@ func follow(f *Frame, link *Link, key Value, field string) Value {
 	return f.Linked.Follow(link.Kind, text, field)
 }
 
-func (c compiler) binary(n *Binary) code {
-	left, right, operator := c.compile(n.Left), c.compile(n.Right), n.Operator
-	switch operator {
-	case "and":
-		return func(f *Frame) Value {
-			l := left(f)
-			if l.IsFalse() {
-				return False
-			}
-			return and(l, right(f))
-		}
-	case "or":
-		return func(f *Frame) Value {
-			l := left(f)
-			if l.IsTrue() {
-				return True
-			}
-			return or(l, right(f))
-		}
-	case "=", "!=", "<", "<=", ">", ">=":
-		return func(f *Frame) Value { return compare(f, n, operator, left(f), right(f)) }
-	}
+// rangeLiteral makes a range; without one of its ends it is null, as the standard
+// has only "< 5" for a range without a bound.
+func (c compiler) rangeLiteral(n *RangeLiteral) code {
+	low, high, lowOpen, highOpen := c.compile(n.Low), c.compile(n.High), n.LowOpen, n.HighOpen
 	return func(f *Frame) Value {
-		l := left(f)
-		v, failure := arithmetic(operator, l, right(f))
-		if failure != "" {
-			return f.fail(n, failure)
+		l, h := low(f), high(f)
+		if l.IsNull() || h.IsNull() {
+			return NullValue
 		}
-		return v
+		if _, ordered := Order(l, h); !ordered {
+			return f.fail(n, "a range from a "+l.kind.String()+" to a "+h.kind.String()+" has no order")
+		}
+		return RangeOf(&Interval{Low: l, High: h, LowOpen: lowOpen, HighOpen: highOpen})
 	}
 }
 
-func (c compiler) in(n *In) code {
-	subject := c.compile(n.Subject)
-	tests := make([]func(*Frame, Value) Value, len(n.Tests))
-	for i, test := range n.Tests {
-		if t, ok := test.(*Test); ok {
-			operand, operator := c.compile(t.Operand), t.Operator
-			tests[i] = func(f *Frame, v Value) Value { return compare(f, t, operator, v, operand(f)) }
-			continue
-		}
-		value := c.compile(test)
-		tests[i] = func(f *Frame, v Value) Value { return contained(f, test, v, value(f)) }
-	}
+// half makes the range of the values for which a comparison holds.
+func (c compiler) half(n *Test) code {
+	operand, operator := c.compile(n.Operand), n.Operator
 	return func(f *Frame) Value {
-		v := subject(f)
-		result := False
-		for _, test := range tests {
-			result = or(result, test(f, v))
-			if result.IsTrue() {
-				return True
-			}
-		}
-		return result
-	}
-}
-
-// contained is the test of v by a value after in: member of a list, inside a
-// range, or equal.
-func contained(f *Frame, n Node, v, test Value) Value {
-	switch {
-	case test.kind == Range && v.kind != Range:
+		v := operand(f)
 		if v.IsNull() {
 			return NullValue
 		}
-		return test.bounds().holds(v)
-	case test.kind == List && v.kind != List:
-		result := False
-		for _, item := range test.items() {
-			result = or(result, contained(f, n, v, item))
+		if _, ordered := Order(v, v); !ordered {
+			return f.fail(n, "a "+v.kind.String()+" has no order")
 		}
-		return result
+		switch operator {
+		case "<", "<=":
+			return RangeOf(&Interval{High: v, LowOpen: true, HighOpen: operator == "<"})
+		case ">", ">=":
+			return RangeOf(&Interval{Low: v, LowOpen: operator == ">", HighOpen: true})
+		}
+		return RangeOf(&Interval{Low: v, High: v})
 	}
-	return compare(f, n, "=", v, test)
 }
 
-func (c compiler) call(n *Call) code {
-	arguments, run, strict := c.compileAll(n.Arguments), n.function.run, !n.function.takesNull
-	places := n.function.places(n)
-	size := max(len(arguments), len(n.form))
-	if places == nil {
-		size = len(arguments)
-	}
+// context makes a context; every entry is a local for those after it.
+func (c compiler) context(n *ContextLiteral) code {
+	keys, entries, first := n.Keys, c.compileAll(n.Values), n.first
 	return func(f *Frame) Value {
-		base := len(f.stack)
-		for range size {
-			f.stack = append(f.stack, NullValue)
+		values := make([]Value, len(entries))
+		for i, entry := range entries {
+			values[i] = entry(f)
+			f.locals[first+i] = values[i]
 		}
-		defer func() { f.stack = f.stack[:base] }()
-		for i, argument := range arguments {
-			v := argument(f)
-			if v.IsNull() && strict {
-				return NullValue
-			}
-			place := i
-			if places != nil {
-				place = places[i]
-			}
-			f.stack[base+place] = v
-		}
-		return run(f, n, f.stack[base:base+size:base+size])
+		return ContextOf(&Entries{Keys: keys, Values: values})
 	}
 }

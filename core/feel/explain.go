@@ -2,9 +2,36 @@ package feel
 
 // Step is the value that a part of a formula had in one evaluation.
 type Step struct {
-	Node  Node
-	Text  string // the part, as it stands in the formula
+	Node Node
+	Text string // the part, as it stands in the formula
+	// Value is the value of the part; within a loop, its last one.
 	Value Value
+	// Values are all its values, in order, where it was looked at more than once;
+	// at most MaxTold of them.
+	Values []Value
+	// Times is how often it was looked at.
+	Times int
+}
+
+// MaxTold is how many values of one part an explanation tells.
+const MaxTold = 20
+
+// record is what an explanation keeps of a part.
+type record struct {
+	last   Value
+	values []Value
+	times  int
+}
+
+func (f *Frame) record(id int, v Value) {
+	r := &f.recorded[id]
+	switch r.times++; {
+	case r.times == 2:
+		r.values = []Value{r.last, v}
+	case r.times > 2 && len(r.values) < MaxTold:
+		r.values = append(r.values, v)
+	}
+	r.last = v
 }
 
 // told is a part of a formula that an explanation tells.
@@ -16,20 +43,22 @@ type told struct {
 // Explain evaluates the formula and tells the value of every part that was
 // looked at, in the order of the text, parents before their parts. Literals
 // explain themselves and are left out; a part that stands there twice is told
-// once. The value is the one that Eval gives: the same closures compute it.
+// once. The value is the one that Eval gives, computed a plainer way.
 func (p *Program) Explain(f *Frame) (Value, []Step) {
 	p.explained.Do(p.prepareExplanation)
-	unseen := Value{kind: Any}
-	f.recorded = f.recorded[:0]
-	for range p.nodes {
-		f.recorded = append(f.recorded, unseen)
-	}
-	result := p.recording(f)
+	f.recorded = append(f.recorded[:0], make([]record, p.nodes)...)
+	result := p.evaluate(f, p.recording)
 	steps := make([]Step, 0, len(p.told))
 	for _, part := range p.told {
-		if v := f.recorded[part.node.base().id]; v.kind != Any {
-			steps = append(steps, Step{part.node, part.text, v})
+		r := f.recorded[part.node.base().id]
+		if r.times == 0 {
+			continue
 		}
+		step := Step{Node: part.node, Text: part.text, Value: r.last, Times: r.times}
+		if r.times > 1 {
+			step.Values = r.values
+		}
+		steps = append(steps, step)
 	}
 	return result, steps
 }
@@ -45,29 +74,4 @@ func (p *Program) prepareExplanation() {
 			p.told = append(p.told, told{n, text})
 		}
 	})
-}
-
-// Conditions returns the atomic conditions of a formula: the parts that and, or
-// and not() join, in the order of the text.
-func (p *Program) Conditions() []Node {
-	var atoms []Node
-	var collect func(Node)
-	collect = func(n Node) {
-		switch n := n.(type) {
-		case *Binary:
-			if n.Operator == "and" || n.Operator == "or" {
-				collect(n.Left)
-				collect(n.Right)
-				return
-			}
-		case *Call:
-			if n.Function == "not" && len(n.Arguments) == 1 {
-				collect(n.Arguments[0])
-				return
-			}
-		}
-		atoms = append(atoms, n)
-	}
-	collect(p.root)
-	return atoms
 }

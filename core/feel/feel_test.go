@@ -1,29 +1,50 @@
 package feel_test
 
 import (
-	"bufio"
 	"fmt"
 	"os"
+	"path/filepath"
 	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/decimal"
 	"codicil/core/feel"
 )
+
+// tables are the crosswalks of the sample.
+type tables map[string]feel.Value
+
+func (t tables) Lookup(table string, keys []feel.Value, column string) (feel.Value, bool) {
+	place := table
+	for _, key := range keys {
+		place += "/" + key.Plain()
+	}
+	v, found := t[place+"/"+column]
+	return v, found
+}
 
 // sample is the scope that the cases in testdata are written against.
 func sample(t testing.TB) (feel.Scope, *feel.Frame) {
 	t.Helper()
 	data, err := feel.FromJSON([]byte(`{"amount": 1480.25, "rate": 0.19, "country": "IE", "name": null, "active": true, "due": null,
-		"codes": ["A", "B"], "vendor": {"terms": "N30", "bank": {"iban": "IE29"}}}`))
+		"codes": ["A", "B"], "vendor": {"terms": "N30", "bank": {"iban": "IE29"}}, "share": 0.05}`))
 	require.NoError(t, err)
 	scope, slots := feel.ScopeOf(data)
 	slots[scope["due"].Slot] = feel.MustDate("2026-11-24")
 	scope["due"] = feel.Symbol{Slot: scope["due"].Slot, Type: feel.DateType}
 	scope["name"] = feel.Symbol{Slot: scope["name"].Slot, Type: feel.StringType, Label: "Vendor name"}
-	return scope, &feel.Frame{Slots: slots, Now: literal(t, `@"2026-11-24T10:15:00"`)}
+	scope["share"] = feel.Symbol{Slot: scope["share"].Slot, Type: feel.Type{Kind: feel.Number, Percent: true}}
+	scope["crosswalk"] = feel.Symbol{Slot: -1, Tables: map[string]feel.Table{
+		"terms": {Keys: []feel.Type{feel.StringType}, Columns: map[string]feel.Type{"days": feel.NumberType, "text": feel.StringType}, First: "days"},
+		"rate":  {Keys: []feel.Type{feel.StringType, feel.DateType}, Columns: map[string]feel.Type{"rate": feel.NumberType}, First: "rate"},
+	}}
+	return scope, &feel.Frame{Slots: slots, Now: literal(t, `@"2026-11-24T10:15:00"`), Tables: tables{
+		"terms/N30/days": feel.IntegerOf(30), "terms/N45/text": feel.StringOf("45 days net"),
+		"rate/IE/2026-11-24/rate": feel.NumberOf(decimal.MustParse("0.23")),
+	}}
 }
 
 func literal(t testing.TB, text string) feel.Value {
@@ -33,43 +54,130 @@ func literal(t testing.TB, text string) feel.Value {
 	return program.Eval(&feel.Frame{})
 }
 
-func TestCases(t *testing.T) {
-	scope, frame := sample(t)
-	file, err := os.Open("testdata/cases.txt")
+// lines reads a file of cases, without its comments.
+func lines(t testing.TB, file string, visit func(place, line string)) {
+	t.Helper()
+	text, err := os.ReadFile(file)
 	require.NoError(t, err)
-	defer func() { _ = file.Close() }()
-	lines := bufio.NewScanner(file)
-	for number := 1; lines.Scan(); number++ {
-		line := lines.Text()
-		if line == "" || strings.HasPrefix(line, "#") {
-			continue
-		}
-		if formula, want, isError := strings.Cut(line, " !! "); isError {
-			_, problems := feel.Compile(formula, scope, feel.Strict)
-			if assert.Error(t, problems.Errors(), "line %d: %s", number, line) {
-				message, place, _ := strings.Cut(strings.TrimSuffix(want, "]"), " [")
-				p := problems[0]
-				assert.Contains(t, p.Message, message, "line %d: %s", number, line)
-				assert.Equal(t, place, fmt.Sprintf("%d:%d", p.Line, p.Column), "line %d: %s", number, line)
-			}
-			continue
-		}
-		at := strings.LastIndex(line, " => ")
-		require.Positive(t, at, "line %d", number)
-		program, problems := feel.Compile(line[:at], scope, feel.Lenient)
-		if assert.NoError(t, problems.Errors(), "line %d: %s", number, line) {
-			assert.Equal(t, line[at+4:], program.Eval(frame).String(), "line %d: %s", number, line)
-			explained, _ := program.Explain(frame)
-			assert.Equal(t, program.Eval(frame).String(), explained.String(), "line %d: the explanation gives another value", number)
+	number := 0
+	for line := range strings.Lines(string(text)) {
+		number++
+		if line = strings.TrimSuffix(line, "\n"); line != "" && !strings.HasPrefix(line, "#") {
+			visit(fmt.Sprintf("%s:%d: %s", file, number, line), line)
 		}
 	}
-	require.NoError(t, lines.Err())
+}
+
+// Every case of the standard's chapters, and of our own functions: computed, and
+// explained with the same value.
+func TestCases(t *testing.T) {
+	scope, frame := sample(t)
+	files, err := filepath.Glob("testdata/cases/*-*.txt")
+	require.NoError(t, err)
+	require.Len(t, files, 4)
+	for _, file := range files {
+		lines(t, file, func(place, line string) {
+			at := strings.LastIndex(line, " => ")
+			require.Positive(t, at, place)
+			program, problems := feel.Compile(line[:at], scope, feel.Lenient)
+			if !assert.NoError(t, problems.Errors(), place) {
+				return
+			}
+			assert.Equal(t, line[at+4:], program.Eval(frame).String(), place)
+			explained, _ := program.Explain(frame)
+			assert.Equal(t, program.Eval(frame).String(), explained.String(), "%s: the explanation gives another value", place)
+			again, problems := feel.Compile(feel.Format(program.Root()), scope, feel.Lenient)
+			if assert.NoError(t, problems.Errors(), "%s is written as %s", place, feel.Format(program.Root())) {
+				assert.Equal(t, shape(program.Root()), shape(again.Root()), "%s is written as %s", place, feel.Format(program.Root()))
+			}
+		})
+	}
+}
+
+// shape writes a tree with all that makes it what it is, but its places.
+func shape(n feel.Node) string {
+	var parts []string
+	for _, child := range feel.Children(n) {
+		parts = append(parts, shape(child))
+	}
+	own := ""
+	switch n := n.(type) {
+	case *feel.Literal:
+		own = n.Value.String()
+	case *feel.Name:
+		own = n.Text
+	case *feel.Path:
+		own = n.Member
+	case *feel.Binary:
+		own = n.Operator
+	case *feel.Test:
+		own = n.Operator
+	case *feel.RangeLiteral:
+		own = fmt.Sprint(n.LowOpen, n.HighOpen)
+	case *feel.InstanceOf:
+		own = n.Wanted.String()
+	case *feel.For:
+		own = names(n.Iterators)
+	case *feel.Quantified:
+		own = fmt.Sprint(n.Every) + names(n.Iterators)
+	case *feel.ContextLiteral:
+		own = strings.Join(n.Keys, "|")
+	case *feel.Definition:
+		for _, p := range n.Parameters {
+			own += p.Name + ":" + p.Type.String() + "|"
+		}
+	case *feel.Call:
+		own = n.Function + "|" + strings.Join(n.ArgumentNames, "|")
+	}
+	return fmt.Sprintf("%T<%s>(%s)", n, own, strings.Join(parts, ","))
+}
+
+func names(iterators []feel.Iterator) (all string) {
+	for _, i := range iterators {
+		all += fmt.Sprint(i.Name, "|", i.To != nil, "|")
+	}
+	return all
+}
+
+func TestErrorsHaveTheirPlace(t *testing.T) {
+	scope, _ := sample(t)
+	lines(t, "testdata/cases/errors.txt", func(place, line string) {
+		formula, want, found := strings.Cut(line, " !! ")
+		require.True(t, found, place)
+		_, problems := feel.Compile(formula, scope, feel.Strict)
+		if !assert.Error(t, problems.Errors(), place) {
+			return
+		}
+		message, at, _ := strings.Cut(strings.TrimSuffix(want, "]"), " [")
+		assert.Contains(t, problems[0].Message, message, place)
+		assert.Equal(t, at, fmt.Sprintf("%d:%d", problems[0].Line, problems[0].Column), place)
+	})
+}
+
+func TestWarningsTellWhatIsHardlyMeant(t *testing.T) {
+	scope, _ := sample(t)
+	lines(t, "testdata/cases/warnings.txt", func(place, line string) {
+		formula, want, suspicious := strings.Cut(line, " ?? ")
+		formula = strings.TrimSuffix(formula, " ok")
+		program, problems := feel.Compile(formula, scope, feel.Strict)
+		require.NotNil(t, program, place)
+		if !suspicious {
+			assert.Empty(t, problems, place)
+			return
+		}
+		if assert.Len(t, problems, 1, place) {
+			message, at, _ := strings.Cut(strings.TrimSuffix(want, "]"), " [")
+			assert.Contains(t, problems[0].Message, message, place)
+			assert.Equal(t, at, fmt.Sprintf("%d:%d", problems[0].Line, problems[0].Column), place)
+			assert.Equal(t, feel.Warning, problems[0].Severity, place)
+		}
+	})
 }
 
 func TestEveryExampleOfTheReferenceIsTrue(t *testing.T) {
-	_, frame := sample(t)
+	scope, frame := sample(t)
 	for _, f := range feel.Functions() {
-		program, problems := feel.Compile(f.Example, nil, feel.Strict)
+		program, problems := feel.Compile(f.Example, scope, feel.Strict)
 		if assert.NoError(t, problems.Errors(), f.Example) {
 			assert.Equal(t, "true", program.Eval(frame).String(), f.Example)
 		}
@@ -178,25 +286,45 @@ func TestLimitsAreErrorsNotCrashes(t *testing.T) {
 	assert.ErrorContains(t, problems.Errors(), "nested")
 }
 
-// Whatever is typed, compiling and running must not panic, and the written value
-// of what compiles must read back as the same value.
+// Whatever is typed, compiling and running must not panic, what compiles must be
+// written so that it reads back as the same tree, and its value too.
 func FuzzCompile(f *testing.F) {
-	cases, err := os.ReadFile("testdata/cases.txt")
+	files, err := filepath.Glob("testdata/cases/*.txt")
 	require.NoError(f, err)
-	for line := range strings.Lines(string(cases)) {
-		formula, _, _ := strings.Cut(strings.TrimSuffix(line, "\n"), " => ")
-		f.Add(formula)
+	for _, file := range files {
+		lines(f, file, func(_, line string) {
+			formula, _, _ := strings.Cut(line, " => ")
+			f.Add(formula)
+		})
 	}
 	f.Fuzz(func(t *testing.T, text string) {
 		scope, frame := sample(t)
+		_, _ = feel.CompileTests(text, scope, feel.Symbol{Slot: 0, Type: feel.NumberType}, feel.Strict)
 		program, problems := feel.Compile(text, scope, feel.Lenient)
 		if program == nil {
 			require.Error(t, problems.Errors())
 			return
 		}
+		written := feel.Format(program.Root())
+		again, problems := feel.Compile(written, scope, feel.Lenient)
+		if problems.Errors() != nil {
+			t.Fatalf("%q is written as %q, which does not read back: %v", text, written, problems.Errors())
+		}
+		if shape(again.Root()) != shape(program.Root()) {
+			t.Fatalf("%q is written as %q, which is another tree", text, written)
+		}
 		v := program.Eval(frame)
+		if explained, _ := program.Explain(frame); explained.String() != v.String() {
+			t.Fatalf("%q gives %s, explained as %s", text, v, explained)
+		}
+		if strings.Contains(v.String(), "function") || len(v.String()) > feel.MaxLength {
+			return // a function is written without what it saw
+		}
 		back, problems := feel.Compile(v.String(), nil, feel.Lenient)
 		if problems.Errors() != nil {
+			if strings.Contains(problems.Errors().Error(), "nested") {
+				return
+			}
 			t.Fatalf("%q gives %s, which does not read back: %v", text, v, problems.Errors())
 		}
 		if got := back.Eval(&feel.Frame{}); !feel.Same(got, v) {

@@ -12,23 +12,30 @@ type knownNames map[string][][]string
 func namesOf(names []string) knownNames {
 	known := knownNames{}
 	for _, name := range names {
-		if strings.IndexFunc(name, func(r rune) bool { return !isNamePart(r) }) < 0 {
-			continue
+		if texts := tokensOf(name); len(texts) > 1 {
+			known[texts[0]] = append(known[texts[0]], texts)
 		}
-		tokens, problem := scan(name)
-		if problem != nil || len(tokens) < 3 { // one word and the end
-			continue
-		}
-		var texts []string
-		for _, t := range tokens[:len(tokens)-1] {
-			texts = append(texts, t.text)
-		}
-		known[texts[0]] = append(known[texts[0]], texts)
 	}
 	for _, forms := range known {
 		slices.SortFunc(forms, func(a, b []string) int { return len(b) - len(a) })
 	}
 	return known
+}
+
+// tokensOf cuts a name into its tokens; nil for a name of one word.
+func tokensOf(name string) []string {
+	if strings.IndexFunc(name, func(r rune) bool { return !isNamePart(r) }) < 0 {
+		return nil
+	}
+	tokens, problem := scan(name)
+	if problem != nil || len(tokens) < 3 { // one word and the end
+		return nil
+	}
+	var texts []string
+	for _, t := range tokens[:len(tokens)-1] {
+		texts = append(texts, t.text)
+	}
+	return texts
 }
 
 // name reads a name: the longest known one, else all words up to a keyword.
@@ -49,12 +56,13 @@ func (p *parser) name() string {
 
 // knownLength returns the number of tokens of the longest known name here; 0 for none.
 func (p *parser) knownLength() int {
-	return max(p.matching(p.names), p.matching(builtinForms))
+	length := max(p.matching(p.names[p.peek().text]), p.matching(builtinForms[p.peek().text]))
+	return max(length, p.matching(p.declared))
 }
 
-func (p *parser) matching(known knownNames) int {
-	for _, form := range known[p.peek().text] {
-		if p.at+len(form) > len(p.tokens) {
+func (p *parser) matching(forms [][]string) (length int) {
+	for _, form := range forms {
+		if len(form) <= length || p.at+len(form) > len(p.tokens) {
 			continue
 		}
 		matches := true
@@ -63,11 +71,51 @@ func (p *parser) matching(known knownNames) int {
 			matches = matches && t.text == text && (t.kind == tokenWord || t.kind == tokenSymbol || t.kind == tokenNumber)
 		}
 		if matches {
-			return len(form)
+			length = len(form)
 		}
 	}
-	return 0
+	return length
 }
+
+// nameSymbols may stand inside a name that an expression declares (rule 30).
+var nameSymbols = []string{".", "/", "-", "+", "*"}
+
+// readDeclared reads a name that is declared here, up to one of the ends: it may
+// have words, numbers and the symbols of rule 30.
+func (p *parser) readDeclared(why string, ends ...string) string {
+	if p.peek().kind != tokenWord {
+		p.fail(p.peek(), "%s", why)
+	}
+	var texts []string
+	for {
+		t := p.peek()
+		inside := t.kind == tokenWord || (len(texts) > 0 && (t.kind == tokenNumber || t.isOneOf(nameSymbols)))
+		if !inside || (t.kind == tokenWord && slices.Contains(ends, t.text)) {
+			break
+		}
+		texts = append(texts, p.next().text)
+	}
+	if len(texts) == 0 {
+		p.fail(p.peek(), "%s", why)
+	}
+	return joinName(texts)
+}
+
+// declare reads a name and makes it known to what follows.
+func (p *parser) declare(why string, ends ...string) string {
+	name := p.readDeclared(why, ends...)
+	p.remember(name)
+	return name
+}
+
+func (p *parser) remember(name string) {
+	if texts := tokensOf(name); texts != nil {
+		p.declared = append(p.declared, texts)
+	}
+}
+
+// undeclare forgets the names declared after the first so many.
+func (p *parser) undeclare(length int) { p.declared = p.declared[:length] }
 
 // joinName writes a name with one space between words and none around symbols.
 func joinName(texts []string) string {

@@ -2,55 +2,6 @@ package feel
 
 import "codicil/core/decimal"
 
-// and is three-valued: false wins over null, null over true. What is no boolean
-// counts as null (DMN 1.5, table 50).
-func and(a, b Value) Value {
-	if a.IsFalse() || b.IsFalse() {
-		return False
-	}
-	if a.IsTrue() && b.IsTrue() {
-		return True
-	}
-	return NullValue
-}
-
-// or is three-valued: true wins over null, null over false.
-func or(a, b Value) Value {
-	if a.IsTrue() || b.IsTrue() {
-		return True
-	}
-	if a.IsFalse() && b.IsFalse() {
-		return False
-	}
-	return NullValue
-}
-
-// compare applies = != < <= > >= (DMN 1.5, tables 51 to 53).
-func compare(f *Frame, n Node, operator string, a, b Value) Value {
-	if operator == "=" || operator == "!=" {
-		if a.kind != b.kind && !a.IsNull() && !b.IsNull() {
-			return f.fail(n, "a "+a.kind.String()+" cannot be compared with a "+b.kind.String())
-		}
-		return BooleanOf(Same(a, b) == (operator == "="))
-	}
-	if a.IsNull() || b.IsNull() {
-		return NullValue
-	}
-	c, ok := Order(a, b)
-	if !ok {
-		return f.fail(n, "a "+a.kind.String()+" cannot be compared with a "+b.kind.String())
-	}
-	switch operator {
-	case "<":
-		return BooleanOf(c < 0)
-	case "<=":
-		return BooleanOf(c <= 0)
-	case ">":
-		return BooleanOf(c > 0)
-	}
-	return BooleanOf(c >= 0)
-}
-
 func isDuration(k Kind) bool { return k == DayTimeDuration || k == YearMonthDuration }
 
 func isMoment(k Kind) bool { return k == Date || k == DateTime || k == Time }
@@ -117,6 +68,9 @@ func arithmetic(operator string, a, b Value) (v Value, failure string) {
 		return NullValue, "a " + a.kind.String() + " " + operator + " a " + b.kind.String() + " cannot be computed"
 	}
 	if kind == String {
+		if len(a.text())+len(b.text()) > maxText {
+			return NullValue, "the text is too long"
+		}
 		return StringOf(a.text() + b.text()), ""
 	}
 	switch {
@@ -128,6 +82,9 @@ func arithmetic(operator string, a, b Value) (v Value, failure string) {
 	case isDuration(a.kind) && isMoment(b.kind):
 		return shift(b, a)
 	case isMoment(a.kind):
+		if a.kind == b.kind && (a.zone() == nil) != (b.zone() == nil) {
+			return NullValue, "only one of the two has a time zone"
+		}
 		return elapsed(a, b), ""
 	}
 	var n decimal.Number
@@ -173,6 +130,9 @@ func shift(moment, duration Value) (Value, string) {
 		seconds, _ := decimal.FromInt(moved * secondsPerDay).Add(rest)
 		return zoned(DateTime, seconds, moment.zone()), ""
 	}
+	if zone := moment.zone(); moment.kind == DateTime && zone != nil && zone.Name != "" {
+		return shiftInZone(moment, duration, zone)
+	}
 	if moment.kind == Date {
 		moment.number, _ = moment.number.Mul(decimal.FromInt(secondsPerDay))
 	}
@@ -191,6 +151,22 @@ func shift(moment, duration Value) (Value, string) {
 		return NullValue, failure
 	}
 	return zoned(DateTime, seconds, moment.zone()), ""
+}
+
+// shiftInZone moves a date and time of a named zone by the time that passes, so that
+// a day on which the clocks change has 23 or 25 hours.
+func shiftInZone(moment, duration Value, zone *Zone) (Value, string) {
+	instant := moment.number.Minus(decimal.FromInt(zone.Offset))
+	instant, ok := instant.Add(duration.number)
+	if !ok {
+		return NullValue, "the date is out of range"
+	}
+	if _, failure := dateInRange(instant); failure != "" {
+		return NullValue, failure
+	}
+	whole, _ := instant.Round(0, decimal.Floor).Int64()
+	offset := zone.offsetAt(whole)
+	return Value{kind: DateTime, number: instant.Plus(decimal.FromInt(offset)), object: &Zone{Name: zone.Name, Offset: offset}}, ""
 }
 
 var (
@@ -240,18 +216,31 @@ var properties = map[Kind]map[string]Kind{
 	Range:             {"start": Any, "end": Any, "start included": Boolean, "end included": Boolean},
 }
 
-// memberOf is v.member: an entry of a context, a property, or that of every item of a list.
-func memberOf(v Value, member string) Value {
+// memberOf is v.member: an entry of a context, a property, or that of every item of a
+// list. It is null of null, and false of what has no such member.
+func memberOf(v Value, member string) (Value, bool) {
 	switch v.kind {
+	case Null:
+		return NullValue, true
 	case Context:
-		entry, _ := v.entries().Get(member)
-		return entry
+		return v.entries().Get(member)
 	case List:
 		items := make([]Value, len(v.items()))
 		for i, item := range v.items() {
-			items[i] = memberOf(item, member)
+			items[i], _ = memberOf(item, member)
 		}
-		return ListOf(items)
+		return ListOf(items), true
+	}
+	if _, found := properties[v.kind][member]; !found {
+		return NullValue, false
+	}
+	return property(v, member), true
+}
+
+// property returns a part of a date, time, duration or range; null where the value
+// has none, as a time without a zone.
+func property(v Value, member string) Value {
+	switch v.kind {
 	case Date, DateTime:
 		year, month, day, _ := v.Civil()
 		switch member {

@@ -3,8 +3,6 @@ package feel
 import (
 	"fmt"
 	"slices"
-
-	"codicil/core/decimal"
 )
 
 // Limits on what is read, so that no formula can exhaust the process.
@@ -14,21 +12,26 @@ const (
 	maxNodes  = 20000
 )
 
+// parser reads the tokens of a formula by recursive descent, following the grammar
+// rules of DMN 1.5, section 10.3.1.2. Their numbers stand at the functions.
 type parser struct {
 	source string
 	tokens []token
 	at     int
 	depth  int
 	nodes  int
-	// inRange: the end of a range is being read, so that [ closes it: [1..5[
+	// inRange: the end of a range is being read, so that [ may close it: [1..5[
 	inRange bool
 	names   knownNames // of the scope
+	// declared are the names of several words that surrounding expressions declare.
+	declared [][]string
 }
 
 // stop carries the first syntax error up to parse.
 type stop struct{ problem Problem }
 
-func parse(source string, known []string) (root Node, nodes int, problem *Problem) {
+// parse reads a formula, or unary tests, by the given rule.
+func parse(source string, known []string, rule func(*parser) Node) (root Node, nodes int, problem *Problem) {
 	if len(source) > MaxLength {
 		p := problemAt(source, MaxLength, len(source), "limit", fmt.Sprintf("a formula may have %d bytes at most; this one has %d", MaxLength, len(source)))
 		return nil, 0, &p
@@ -50,7 +53,7 @@ func parse(source string, known []string) (root Node, nodes int, problem *Proble
 	if p.peek().kind == tokenEnd {
 		p.fail(p.peek(), "the formula is empty")
 	}
-	root = p.expression()
+	root = rule(p)
 	if t := p.peek(); t.kind != tokenEnd {
 		p.failUnexpected(t)
 	}
@@ -65,8 +68,6 @@ func (p *parser) failUnexpected(t token) {
 	switch {
 	case t.kind == tokenEnd:
 		p.fail(t, "the formula ends too early: a value is missing here")
-	case t.kind == tokenWord && slices.Contains([]string{"for", "some", "every", "function", "instance", "external"}, t.text):
-		p.fail(t, "%q is not available yet", t.text)
 	case t.kind == tokenSymbol && t.text == "=" && p.at > 0 && p.tokens[p.at-1].text == "=":
 		p.fail(t, "equality is written with one =")
 	}
@@ -74,6 +75,9 @@ func (p *parser) failUnexpected(t token) {
 }
 
 func (p *parser) peek() token { return p.tokens[p.at] }
+
+// after returns the token that follows the one at hand.
+func (p *parser) after() token { return p.tokens[min(p.at+1, len(p.tokens)-1)] }
 
 func (p *parser) next() token {
 	t := p.tokens[p.at]
@@ -83,10 +87,13 @@ func (p *parser) next() token {
 	return t
 }
 
-func (p *parser) isSymbol(text string) bool {
-	t := p.peek()
-	return t.kind == tokenSymbol && t.text == text
+func (t token) isSymbol(text string) bool { return t.kind == tokenSymbol && t.text == text }
+
+func (t token) isOneOf(symbols []string) bool {
+	return t.kind == tokenSymbol && slices.Contains(symbols, t.text)
 }
+
+func (p *parser) isSymbol(text string) bool { return p.peek().isSymbol(text) }
 
 func (p *parser) isWord(text string) bool {
 	t := p.peek()
@@ -122,7 +129,7 @@ func (p *parser) expectWord(word, why string) {
 // made gives a new node its place; its end is that of the last token read.
 func made[N Node](p *parser, start int, n N) N {
 	b := n.base()
-	b.start, b.end, b.id, b.typ = start, p.tokens[max(0, p.at-1)].end, p.nodes, Type{Kind: Any}
+	b.start, b.end, b.id, b.typ = start, p.tokens[max(0, p.at-1)].end, p.nodes, AnyType
 	p.nodes++
 	if p.nodes > maxNodes {
 		p.fail(p.peek(), "the formula is too large")
@@ -140,11 +147,55 @@ func (p *parser) deeper() func() {
 	return func() { p.depth-- }
 }
 
+// expression is rule 1. A comparison may stand without its left side (rule 7).
 func (p *parser) expression() Node {
 	defer p.deeper()()
+	defer func(was bool) { p.inRange = was }(p.inRange)
+	p.inRange = false
+	if t := p.peek(); t.isOneOf(comparisons) && !p.after().isSymbol("=") {
+		return p.test()
+	}
 	return p.binary(0)
 }
 
+// test reads a comparison without its left side (rule 7).
+func (p *parser) test() Node {
+	t := p.next()
+	return made(p, t.start, &Test{Operator: t.text, Operand: p.binary(comparisonLevel + 1)})
+}
+
+// unaryTests are rules 13 to 17: what stands in a cell that tests one value. They are
+// read as if "? in (…)" stood there; - is true of everything.
+func (p *parser) unaryTests() Node {
+	start := p.peek().start
+	if p.isSymbol("-") && p.after().kind == tokenEnd {
+		p.next()
+		return made(p, start, &Literal{Value: True})
+	}
+	if p.isWord("not") && p.after().isSymbol("(") {
+		saved := p.at
+		p.next()
+		p.next()
+		tests := p.positiveTests()
+		if p.accept(")") && p.peek().kind == tokenEnd {
+			negated := made(p, start, &Not{Tests: tests})
+			return made(p, start, &In{Subject: made(p, start, &Name{Text: Input}), Tests: []Node{negated}})
+		}
+		p.at = saved // a call of not() that goes on: not(x) or y
+	}
+	tests := p.positiveTests()
+	return made(p, start, &In{Subject: made(p, start, &Name{Text: Input}), Tests: tests})
+}
+
+func (p *parser) positiveTests() []Node {
+	tests := []Node{p.expression()}
+	for p.accept(",") {
+		tests = append(tests, p.expression())
+	}
+	return tests
+}
+
+// conditional is rule 47.
 func (p *parser) conditional() Node {
 	start := p.next().start
 	condition := p.expression()
@@ -154,8 +205,43 @@ func (p *parser) conditional() Node {
 	return made(p, start, &If{Condition: condition, Then: then, Else: p.expression()})
 }
 
-// levels are the left-associative binary operators, weakest first. Comparison
-// stands between and and +; it does not associate.
+// loop is rule 46.
+func (p *parser) loop() Node {
+	start := p.next().start
+	defer p.undeclare(len(p.declared))
+	iterators := p.iterators("for x in list return …")
+	p.expectWord("return", "write for x in list return …")
+	return made(p, start, &For{Iterators: iterators, Body: p.expression()})
+}
+
+// quantified is rule 48.
+func (p *parser) quantified() Node {
+	t := p.next()
+	defer p.undeclare(len(p.declared))
+	why := t.text + " x in list satisfies …"
+	iterators := p.iterators(why)
+	p.expectWord("satisfies", "write "+why)
+	return made(p, t.start, &Quantified{Every: t.text == "every", Iterators: iterators, Condition: p.expression()})
+}
+
+// iterators are rules 46, 48 and 49, up to return or satisfies.
+func (p *parser) iterators(why string) (all []Iterator) {
+	for {
+		name := p.declare("write "+why, "in")
+		p.expectWord("in", "write "+why)
+		i := Iterator{Name: name, Domain: p.expression()}
+		if p.accept("..") {
+			i.To = p.expression()
+		}
+		all = append(all, i)
+		if !p.accept(",") {
+			return all
+		}
+	}
+}
+
+// levels are the left-associative binary operators, weakest first (rule 2; section
+// 10.3.1.2 on associativity). Comparison stands between and and +; it does not associate.
 var levels = [][]string{{"or"}, {"and"}, nil, {"+", "-"}, {"*", "/"}, {"**"}}
 
 const comparisonLevel = 2
@@ -181,15 +267,16 @@ func (p *parser) binary(level int) Node {
 
 var comparisons = []string{"=", "!=", "<", "<=", ">", ">="}
 
+// comparison is rule 51.
 func (p *parser) comparison() Node {
 	left := p.binary(comparisonLevel + 1)
 	t := p.peek()
 	switch {
-	case t.kind == tokenSymbol && slices.Contains(comparisons, t.text):
+	case t.isOneOf(comparisons):
 		p.next()
 		right := p.binary(comparisonLevel + 1)
 		result := made(p, startOf(left), &Binary{Operator: t.text, Left: left, Right: right})
-		if again := p.peek(); again.kind == tokenSymbol && slices.Contains(comparisons, again.text) {
+		if again := p.peek(); again.isOneOf(comparisons) {
 			p.fail(again, "two comparisons cannot be chained: join them with and")
 		}
 		return result
@@ -207,202 +294,94 @@ func (p *parser) comparison() Node {
 
 // tests reads what stands after in: one test, or several in parentheses.
 func (p *parser) tests() []Node {
-	if !p.isSymbol("(") {
+	defer p.deeper()()
+	if p.peek().isOneOf(comparisons) {
 		return []Node{p.test()}
 	}
-	start := p.peek().start
-	p.next()
-	first := p.test()
+	if !p.isSymbol("(") {
+		return []Node{p.binary(comparisonLevel + 1)}
+	}
+	start := p.next().start
+	first := p.expression()
 	if p.isSymbol("..") { // (1..5] is a range with an open end, not a list of tests
 		return []Node{p.rangeFrom(start, first, true)}
 	}
 	tests := []Node{first}
 	for p.accept(",") {
-		tests = append(tests, p.test())
+		tests = append(tests, p.expression())
 	}
 	p.expect(")", "the list of values after in ends with )")
 	return tests
 }
 
-func (p *parser) test() Node {
-	defer p.deeper()()
-	t := p.peek()
-	if t.kind == tokenSymbol && slices.Contains(comparisons, t.text) {
-		p.next()
-		return made(p, t.start, &Test{Operator: t.text, Operand: p.binary(comparisonLevel + 1)})
-	}
-	return p.binary(comparisonLevel + 1)
-}
-
+// negation is rule 26.
 func (p *parser) negation() Node {
-	if t := p.peek(); p.isSymbol("-") {
+	var n Node
+	switch t := p.peek(); {
+	case t.isSymbol("-") && p.after().kind == tokenNumber: // a literal (rule 37)
+		p.next()
+		n = made(p, t.start, &Negate{Operand: p.postfix(p.primary())})
+	case t.isSymbol("-"):
 		defer p.deeper()()
 		p.next()
 		return made(p, t.start, &Negate{Operand: p.negation()})
+	default:
+		n = p.postfix(p.primary())
 	}
-	return p.postfix(p.primary())
+	for p.isWord("instance") { // rule 53
+		p.next()
+		p.expectWord("of", "write … instance of number")
+		wanted, written := p.typeName()
+		n = made(p, startOf(n), &InstanceOf{Operand: n, Wanted: wanted, written: written})
+	}
+	return n
 }
 
+// postfix reads what may follow a value: paths, filters and calls (rules 40, 43 and 52).
 func (p *parser) postfix(n Node) Node {
 	for {
 		switch {
-		case p.isSymbol(".") && p.tokens[p.at+1].kind == tokenWord:
+		case p.isSymbol(".") && p.after().kind == tokenWord:
 			p.next()
 			n = made(p, startOf(n), &Path{Base: n, Member: p.name()})
 		case p.isSymbol("."):
 			p.next()
 			p.fail(p.peek(), "a name must follow the dot")
-		case p.isSymbol("[") && !p.inRange:
-			p.fail(p.peek(), "filters are not available yet")
+		case p.isSymbol("[") && (!p.inRange || p.beginsValue(p.after())):
+			p.next()
+			condition := p.expression()
+			p.expect("]", "the filter is not closed")
+			n = made(p, startOf(n), &Filter{Base: n, Condition: condition})
+		case p.isSymbol("(") && callable(n, p.tokens[p.at-1]):
+			call := &Call{Callee: n}
+			p.arguments(call)
+			n = made(p, startOf(n), call)
 		default:
 			return n
 		}
 	}
 }
 
-func (p *parser) primary() Node {
-	t := p.peek()
+// callable tells whether ( after the node calls it: only what can be a function.
+func callable(n Node, last token) bool {
+	switch n.(type) {
+	case *Path, *Filter, *Call:
+		return true
+	case *Definition:
+		return last.isSymbol(")") // in parentheses; else its body would be called
+	}
+	return false
+}
+
+// beginsValue tells whether a value may begin with the token.
+func (p *parser) beginsValue(t token) bool {
 	switch t.kind {
-	case tokenNumber:
-		p.next()
-		n, err := decimal.Parse(t.text)
-		if err != nil {
-			p.fail(t, "the number %s is out of range", t.text)
-		}
-		return made(p, t.start, &Literal{Value: NumberOf(n)})
-	case tokenString:
-		p.next()
-		return made(p, t.start, &Literal{Value: StringOf(t.text)})
-	case tokenTemporal:
-		p.next()
-		v, ok := parseTemporal(t.text)
-		if !ok {
-			p.fail(t, "%q is no date, time or duration: write @\"2026-11-24\", @\"14:30:00\" or @\"P14D\"", t.text)
-		}
-		return made(p, t.start, &Literal{Value: v})
+	case tokenNumber, tokenString, tokenTemporal:
+		return true
 	case tokenWord:
-		return p.word(t)
+		return !slices.Contains([]string{"and", "or", "in", "between", "then", "else", "return", "satisfies", "instance"}, t.text)
 	case tokenSymbol:
-		switch t.text {
-		case "(":
-			p.next()
-			inner := p.expression()
-			if p.isSymbol("..") {
-				return p.rangeFrom(t.start, inner, true)
-			}
-			p.expect(")", "the parenthesis is not closed")
-			return inner
-		case "[", "]":
-			return p.listOrRange(t)
-		case "{":
-			return p.context(t)
-		case "?":
-			p.fail(t, "? is not available here")
-		}
+		return slices.Contains([]string{"(", "{", "[", "?", "<", "<=", ">", ">="}, t.text)
 	}
-	p.failUnexpected(t)
-	return nil
-}
-
-func (p *parser) word(t token) Node {
-	if p.knownLength() == 0 {
-		if literal, ok := map[string]Value{"true": True, "false": False, "null": NullValue}[t.text]; ok {
-			p.next()
-			return made(p, t.start, &Literal{Value: literal})
-		}
-		if t.text == "if" {
-			return p.conditional()
-		}
-		if keywords[t.text] {
-			p.failUnexpected(t)
-		}
-	}
-	name := p.name()
-	nameEnd := p.tokens[p.at-1].end
-	if !p.isSymbol("(") {
-		return made(p, t.start, &Name{Text: name})
-	}
-	p.next()
-	call := &Call{Function: name, nameEnd: nameEnd}
-	for !p.isSymbol(")") {
-		if len(call.Arguments) > 0 {
-			p.expect(",", "arguments are separated by commas")
-		}
-		saved := p.at
-		if p.peek().kind == tokenWord {
-			argument := p.name()
-			if p.accept(":") {
-				call.ArgumentNames = append(call.ArgumentNames, argument)
-			} else {
-				p.at = saved
-			}
-		}
-		place := p.peek()
-		call.Arguments = append(call.Arguments, p.expression())
-		if n := len(call.ArgumentNames); n > 0 && n != len(call.Arguments) {
-			p.fail(place, "either all arguments are named or none")
-		}
-	}
-	p.next()
-	return made(p, t.start, call)
-}
-
-func (p *parser) listOrRange(t token) Node {
-	p.next()
-	if t.text == "[" && p.accept("]") {
-		return made(p, t.start, &ListLiteral{})
-	}
-	first := p.expression()
-	if p.isSymbol("..") {
-		return p.rangeFrom(t.start, first, t.text == "]")
-	}
-	if t.text == "]" {
-		p.fail(t, `"]" opens a range only as in ]1..5]`)
-	}
-	items := []Node{first}
-	for p.accept(",") {
-		items = append(items, p.expression())
-	}
-	p.expect("]", "the list is not closed")
-	return made(p, t.start, &ListLiteral{Items: items})
-}
-
-func (p *parser) rangeFrom(start int, low Node, lowOpen bool) Node {
-	p.next()
-	p.inRange = true
-	high := p.binary(comparisonLevel + 1)
-	p.inRange = false
-	t := p.peek()
-	if t.kind != tokenSymbol || !slices.Contains([]string{")", "]", "["}, t.text) {
-		p.fail(t, "the range is not closed: write ] if its end belongs to it, ) if not")
-	}
-	p.next()
-	return made(p, start, &RangeLiteral{Low: low, High: high, LowOpen: lowOpen, HighOpen: t.text != "]"})
-}
-
-func (p *parser) context(t token) Node {
-	p.next()
-	c := &ContextLiteral{}
-	for !p.isSymbol("}") {
-		if len(c.Keys) > 0 {
-			p.expect(",", "entries are separated by commas")
-		}
-		key := p.peek()
-		switch key.kind {
-		case tokenString:
-			p.next()
-			c.Keys = append(c.Keys, key.text)
-		case tokenWord:
-			c.Keys = append(c.Keys, p.name())
-		default:
-			p.fail(key, "the name of an entry is missing")
-		}
-		if slices.Contains(c.Keys[:len(c.Keys)-1], c.Keys[len(c.Keys)-1]) {
-			p.fail(key, "the entry %q is there twice", c.Keys[len(c.Keys)-1])
-		}
-		p.expect(":", "write {name: value}")
-		c.Values = append(c.Values, p.expression())
-	}
-	p.next()
-	return made(p, t.start, c)
+	return false
 }

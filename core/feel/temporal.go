@@ -5,18 +5,46 @@ import (
 	"regexp"
 	"strconv"
 	"strings"
+	"time"
+	_ "time/tzdata" // zones are known wherever the program runs
 
 	"codicil/core/decimal"
 )
 
 // Zone is the offset of a time from UTC, and the zone's name where one was written.
 type Zone struct {
-	Offset int64 // seconds east of UTC
+	Offset int64 // seconds east of UTC, of a named zone at the moment of the value
 	Name   string
 }
 
+// offsetAt returns the seconds east of UTC that the clocks of a named zone show at
+// the moment, in seconds since 1970-01-01T00:00:00Z.
+func (z *Zone) offsetAt(moment int64) int64 {
+	location, err := time.LoadLocation(z.Name)
+	if err != nil { // parseZone has refused unknown names
+		return 0
+	}
+	_, offset := time.Unix(moment, 0).In(location).Zone()
+	return int64(offset)
+}
+
+// localOffset is offsetAt for a moment as the clocks of the zone show it. Where they
+// show a time twice, the first is meant; where they skip it, the offset before.
+func (z *Zone) localOffset(local int64) int64 {
+	before := z.offsetAt(local - secondsPerDay)
+	if offset := z.offsetAt(local - before); offset != before {
+		if z.offsetAt(local-offset) == offset {
+			return offset
+		}
+	}
+	return before
+}
+
+var zeroSeconds = decimal.Zero
+
 const (
 	secondsPerDay = 86400
+	maxOffset     = 14 * 3600 // of a time zone, in seconds
 	// yearLimit is the range of years of XML Schema as the standard narrows it
 	// (DMN 1.5, section 10.3.2.3.5).
 	yearLimit = 999999999
@@ -143,8 +171,9 @@ func instant(a, b Value) int {
 
 var (
 	datePattern      = regexp.MustCompile(`^(-?(?:[1-9][0-9]{4,8}|[0-9]{4}))-([0-9]{2})-([0-9]{2})$`)
-	timePattern      = regexp.MustCompile(`^([0-9]{2}):([0-9]{2}):([0-9]{2})(\.[0-9]{1,9})?(Z|[+-][0-9]{2}:[0-9]{2}(?::[0-9]{2})?|@UTC)?$`)
+	timePattern      = regexp.MustCompile(`^([0-9]{2}):([0-9]{2}):([0-9]{2})(\.[0-9]{1,9})?(Z|[+-][0-9]{2}:[0-9]{2}(?::[0-9]{2})?|@[A-Za-z0-9_+/-]{1,64})?$`)
 	dayTimePattern   = regexp.MustCompile(`^(-)?P(?:([0-9]+)D)?(T(?:([0-9]+)H)?(?:([0-9]+)M)?(?:([0-9]+(?:\.[0-9]+)?)S)?)?$`)
+	zonePattern      = regexp.MustCompile(`^(Z|[+-][0-9]{2}:[0-9]{2}(?::[0-9]{2})?)$`)
 	yearMonthPattern = regexp.MustCompile(`^(-)?P(?:([0-9]+)Y)?(?:([0-9]+)M)?$`)
 )
 
@@ -183,10 +212,20 @@ func parseTime(text string) (Value, bool) {
 	return zoned(Time, seconds, zone), true
 }
 
+// zoned makes a time or a date and time. That of a named zone gets the offset that
+// the zone has then; a time alone that which it has in winter.
 func zoned(kind Kind, seconds decimal.Number, zone *Zone) Value {
 	v := Value{kind: kind, number: seconds}
-	if zone != nil {
+	switch {
+	case zone == nil:
+	case zone.Name == "":
 		v.object = zone
+	default:
+		local := daysFromCivil(2000, 1, 1) * secondsPerDay
+		if kind == DateTime {
+			local, _ = seconds.Round(0, decimal.Floor).Int64()
+		}
+		v.object = &Zone{Name: zone.Name, Offset: zone.localOffset(local)}
 	}
 	return v
 }
@@ -198,14 +237,15 @@ func parseZone(text string) (*Zone, bool) {
 	case text == "Z":
 		return &Zone{}, true
 	case text[0] == '@':
-		return &Zone{Name: text[1:]}, true
+		_, err := time.LoadLocation(text[1:])
+		return &Zone{Name: text[1:]}, err == nil && text != "@Local"
 	}
 	parts := strings.Split(text[1:], ":")
 	offset := integerIn(parts[0])*3600 + integerIn(parts[1])*60
 	if len(parts) == 3 {
 		offset += integerIn(parts[2])
 	}
-	if offset > 14*3600 {
+	if offset > maxOffset {
 		return nil, false
 	}
 	if text[0] == '-' {
@@ -221,16 +261,16 @@ func parseDateTime(text string) (Value, bool) {
 		return NullValue, false
 	}
 	date, ok := ParseDate(datePart)
-	time, okTime := parseTime(timePart)
+	clock, okTime := parseTime(timePart)
 	if !ok || !okTime {
 		return NullValue, false
 	}
-	return joinDateTime(date, time), true
+	return joinDateTime(date, clock), true
 }
 
-func joinDateTime(date, time Value) Value {
-	seconds, _ := decimal.FromInt(date.integer() * secondsPerDay).Add(time.number)
-	return zoned(DateTime, seconds, time.zone())
+func joinDateTime(date, clock Value) Value {
+	seconds, _ := decimal.FromInt(date.integer() * secondsPerDay).Add(clock.number)
+	return zoned(DateTime, seconds, clock.zone())
 }
 
 // parseDuration reads P1DT2H (days and time) or P1Y2M (years and months).

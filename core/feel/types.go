@@ -7,6 +7,11 @@ type Type struct {
 	Element *Type
 	// Entries are the types of a context's entries; nil: not known.
 	Entries map[string]Type
+	// Parameters and Result are the types of a function; nil: not known.
+	Parameters []Type
+	Result     *Type
+	// Percent tells of a number that it is a share: 0.05 for 5 %.
+	Percent bool
 	// Link makes a string the key of a record elsewhere, whose fields can be read
 	// through it; nil: a string like any other.
 	Link *Link
@@ -37,6 +42,7 @@ var (
 	StringType  = Type{Kind: String}
 	BooleanType = Type{Kind: Boolean}
 	DateType    = Type{Kind: Date}
+	anyList     = Type{Kind: List}
 )
 
 // ListType returns the type of lists of the element.
@@ -58,6 +64,13 @@ func (t Type) Fits(want Type) bool {
 	if t.Kind != want.Kind {
 		return false
 	}
+	if t.Kind == Context && t.Entries != nil {
+		for key, wanted := range want.Entries {
+			if entry, found := t.Entries[key]; !found || !entry.Fits(wanted) {
+				return false
+			}
+		}
+	}
 	return t.Element == nil || want.Element == nil || t.Element.Fits(*want.Element)
 }
 
@@ -68,15 +81,24 @@ func (t Type) element() Type {
 	return AnyType
 }
 
-// common returns a type that both fit: theirs, or anything.
+// common returns the narrowest type that both fit.
 func common(a, b Type) Type {
 	switch {
 	case a.Kind == Null:
 		return b
-	case b.Kind == Null, a.Fits(b) && a.Kind != Any:
+	case b.Kind == Null:
+		return a
+	case a.Kind != b.Kind:
+		return AnyType
+	case a.Kind == List || a.Kind == Range:
+		element := common(a.element(), b.element())
+		return Type{Kind: a.Kind, Element: &element}
+	case a.Fits(b):
+		return b
+	case b.Fits(a):
 		return a
 	}
-	return AnyType
+	return Type{Kind: a.Kind}
 }
 
 // TypeOf returns the type of a value.
@@ -94,6 +116,8 @@ func TypeOf(v Value) Type {
 			entries[key] = TypeOf(v.entries().Values[i])
 		}
 		return Type{Kind: Context, Entries: entries}
+	case Function:
+		return v.callee().typ()
 	case Range:
 		element := common(TypeOf(v.bounds().Low), TypeOf(v.bounds().High))
 		return Type{Kind: Range, Element: &element}
@@ -112,6 +136,25 @@ type Symbol struct {
 	// Members are names behind the name, each with a slot of its own (entered.x,
 	// lines.x).
 	Members map[string]Symbol
+	// Tables are the tables that the function of this name looks up in.
+	Tables map[string]Table
+}
+
+// Table is what is known of a table that formulas look up in.
+type Table struct {
+	// Keys are the types of its key columns.
+	Keys []Type
+	// Columns are the types of its result columns; First is that which a lookup
+	// without a column gives.
+	Columns map[string]Type
+	First   string
+}
+
+// Tables finds values in tables.
+type Tables interface {
+	// Lookup returns the value of a column in the row of the keys; false when the
+	// table has no such row.
+	Lookup(table string, keys []Value, column string) (Value, bool)
 }
 
 // RowSlot is the first slot of Frame.Row.

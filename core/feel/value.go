@@ -24,13 +24,14 @@ const (
 	List
 	Context
 	Range
+	Function
 	Any // only as a type: not known before the formula runs
 )
 
 var kindNames = [...]string{
 	Null: "null", Number: "number", String: "string", Boolean: "boolean", Date: "date", Time: "time",
 	DateTime: "date and time", DayTimeDuration: "days and time duration",
-	YearMonthDuration: "years and months duration", List: "list", Context: "context", Range: "range", Any: "anything",
+	YearMonthDuration: "years and months duration", List: "list", Context: "context", Range: "range", Function: "function", Any: "anything",
 }
 
 // String returns the standard's name of the kind.
@@ -45,7 +46,7 @@ type Value struct {
 	// 1970-01-01T00:00:00 (in its own zone) for a date and time; seconds or
 	// months for a duration.
 	number decimal.Number
-	// object holds, by kind: a string, *Zone, []Value, *Entries or *Interval.
+	// object holds, by kind: a string, *Zone, []Value, *Entries, *Interval or *function.
 	object any
 }
 
@@ -64,10 +65,33 @@ func (e *Entries) Get(key string) (Value, bool) {
 }
 
 // Interval is a range: two ends, each open (not part of it) or closed. A null
-// end is no bound.
+// end is no bound; it is open.
 type Interval struct {
 	Low, High         Value
 	LowOpen, HighOpen bool
+}
+
+// String writes the range as the language does: "[1..5)", and "(< 5)" without a
+// lower bound.
+func (i *Interval) String() string {
+	switch {
+	case i.Low.IsNull() && i.HighOpen:
+		return "(< " + i.High.String() + ")"
+	case i.Low.IsNull():
+		return "(<= " + i.High.String() + ")"
+	case i.High.IsNull() && i.LowOpen:
+		return "(> " + i.Low.String() + ")"
+	case i.High.IsNull():
+		return "(>= " + i.Low.String() + ")"
+	}
+	open, closing := "[", "]"
+	if i.LowOpen {
+		open = "("
+	}
+	if i.HighOpen {
+		closing = ")"
+	}
+	return open + i.Low.String() + ".." + i.High.String() + closing
 }
 
 // NullValue is the value null.
@@ -138,6 +162,7 @@ func (v Value) text() string       { return v.object.(string) }
 func (v Value) items() []Value     { return v.object.([]Value) }
 func (v Value) entries() *Entries  { return v.object.(*Entries) }
 func (v Value) bounds() *Interval  { return v.object.(*Interval) }
+func (v Value) callee() *function  { return v.object.(*function) }
 func (v Value) zone() *Zone        { z, _ := v.object.(*Zone); return z }
 func (v Value) integer() int64     { i, _ := v.number.Int64(); return i }
 func (v Value) is(kinds Kind) bool { return v.kind == kinds }
@@ -171,15 +196,9 @@ func (v Value) String() string {
 		}
 		return "{" + strings.Join(parts, ", ") + "}"
 	case Range:
-		b := v.bounds()
-		open, closing := "[", "]"
-		if b.LowOpen {
-			open = "("
-		}
-		if b.HighOpen {
-			closing = ")"
-		}
-		return open + b.Low.String() + ".." + b.High.String() + closing
+		return v.bounds().String()
+	case Function:
+		return v.callee().String()
 	default:
 		return `@"` + v.Plain() + `"`
 	}
@@ -252,6 +271,8 @@ func Same(a, b Value) bool {
 		return x.LowOpen == y.LowOpen && x.HighOpen == y.HighOpen && Same(x.Low, y.Low) && Same(x.High, y.High)
 	case Time, DateTime:
 		return instant(a, b) == 0 && (a.zone() == nil) == (b.zone() == nil)
+	case Function:
+		return a.callee() == b.callee()
 	default:
 		return a.number.Cmp(b.number) == 0
 	}
@@ -268,31 +289,7 @@ func Order(a, b Value) (int, bool) {
 	case String:
 		return strings.Compare(a.text(), b.text()), true
 	case Time, DateTime:
-		return instant(a, b), true
+		return instant(a, b), (a.zone() == nil) == (b.zone() == nil)
 	}
 	return 0, false
-}
-
-// holds tells whether v lies in the interval; null when they cannot be compared.
-func (i *Interval) holds(v Value) Value {
-	result := True
-	for _, end := range []struct {
-		bound     Value
-		open, low bool
-	}{{i.Low, i.LowOpen, true}, {i.High, i.HighOpen, false}} {
-		if end.bound.IsNull() {
-			continue
-		}
-		c, ordered := Order(v, end.bound)
-		if !ordered {
-			return NullValue
-		}
-		if !end.low {
-			c = -c
-		}
-		if c < 0 || (c == 0 && end.open) {
-			result = False
-		}
-	}
-	return result
 }

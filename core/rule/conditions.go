@@ -213,7 +213,7 @@ func decompose(n feel.Node, kind *record.Kind) (Condition, bool) {
 	}
 	condition := Condition{Field: field.Key, Relation: r.Key, Values: []string{}}
 	for _, operand := range operands[1:] {
-		v, isConstant := constant(operand)
+		v, isConstant := feel.Constant(operand)
 		if !isConstant || !feel.TypeOf(v).Fits(field.FeelType()) || v.IsNull() {
 			return Condition{}, false
 		}
@@ -238,7 +238,7 @@ func ConstantOf(program *feel.Program, field *record.Field) (string, bool) {
 	if program == nil {
 		return "", false
 	}
-	v, ok := constant(program.Root())
+	v, ok := feel.Constant(program.Root())
 	if !ok || !feel.TypeOf(v).Fits(field.FeelType()) {
 		return "", false
 	}
@@ -251,19 +251,4 @@ func plain(field *record.Field, v feel.Value) string {
 		return field.Show(v, record.Plain, record.Surroundings{})
 	}
 	return record.Write(v)
-}
-
-// constant returns the value of a literal, also of a negative number.
-func constant(n feel.Node) (feel.Value, bool) {
-	switch n := n.(type) {
-	case *feel.Literal:
-		return n.Value, true
-	case *feel.Negate:
-		if inner, ok := n.Operand.(*feel.Literal); ok {
-			if number, ok := inner.Value.Number(); ok {
-				return feel.NumberOf(number.Neg()), true
-			}
-		}
-	}
-	return feel.NullValue, false
 }

@@ -1,0 +1,229 @@
+package feel
+
+import "slices"
+
+// Conditions returns the atomic conditions of a formula: the parts that and, or
+// and not() join, in the order of the text.
+func (p *Program) Conditions() []Node { return atoms(p.root) }
+
+func atoms(n Node) []Node {
+	switch n := n.(type) {
+	case *Binary:
+		if n.Operator == "and" || n.Operator == "or" {
+			return append(atoms(n.Left), atoms(n.Right)...)
+		}
+	case *Call:
+		if n.Function == "not" && len(n.Arguments) == 1 {
+			return atoms(n.Arguments[0])
+		}
+	}
+	return []Node{n}
+}
+
+// Rewrite returns the formula with another text in place of one of its parts. Where
+// the new text binds less strongly than the part it is put in parentheses. The error
+// says what is wrong with the new text.
+func (p *Program) Rewrite(part Node, text string) (string, error) {
+	replacement, _, problem := parse(text, nil, (*parser).expression)
+	if problem != nil {
+		return "", *problem
+	}
+	if binding(replacement) < binding(part) {
+		text = "(" + text + ")"
+	}
+	start, end := part.Span()
+	return p.source[:start] + text + p.source[end:], nil
+}
+
+// Constraint is what a formula asks of one field, whatever the others hold.
+type Constraint struct {
+	// True and False are the values, other than null, for which the formula can be
+	// true and false.
+	True, False Set
+	// NullTrue and NullFalse tell whether it can be true and false when the field
+	// is null.
+	NullTrue, NullFalse bool
+}
+
+// Constraint returns what the formula, a condition, asks of the field in the slot.
+// Parts of which that cannot be said count as possible either way, so that what is
+// outside the sets is certain.
+func (p *Program) Constraint(slot int) Constraint { return constraintOf(p.root, slot) }
+
+var anyConstraint = Constraint{Everything, Everything, true, true}
+
+func constraintOf(n Node, slot int) Constraint {
+	switch n := n.(type) {
+	case *Binary:
+		if n.Operator != "and" && n.Operator != "or" {
+			break
+		}
+		l, r := constraintOf(n.Left, slot), constraintOf(n.Right, slot)
+		if n.Operator == "and" {
+			return Constraint{l.True.Intersection(r.True), l.False.Union(r.False), l.NullTrue && r.NullTrue, l.NullFalse || r.NullFalse}
+		}
+		return Constraint{l.True.Union(r.True), l.False.Intersection(r.False), l.NullTrue || r.NullTrue, l.NullFalse && r.NullFalse}
+	case *Call:
+		if n.Function == "not" && len(n.Arguments) == 1 {
+			c := constraintOf(n.Arguments[0], slot)
+			return Constraint{c.False, c.True, c.NullFalse, c.NullTrue}
+		}
+		if len(n.Arguments) == 1 && readsSlot(n.Arguments[0], slot) {
+			switch n.Function {
+			case "is blank":
+				return blankConstraint(n)
+			case "is filled":
+				c := blankConstraint(n)
+				return Constraint{c.False, c.True, false, true}
+			}
+		}
+	}
+	if c, ok := atomConstraint(n, slot); ok {
+		return c
+	}
+	return anyConstraint
+}
+
+// blankConstraint is that of is blank(field): for a text white space is blank too,
+// which no interval tells.
+func blankConstraint(n *Call) Constraint {
+	c := Constraint{True: nil, False: Everything, NullTrue: true}
+	if n.Arguments[0].Type().Kind == String || n.Arguments[0].Type().Kind == Any {
+		c.True = Set{{Low: StringOf(""), High: StringOf(""), LowOpen: false}}
+		c.False = c.True.Complement()
+	}
+	return c
+}
+
+// readsSlot tells whether a node is the field itself.
+func readsSlot(n Node, slot int) bool {
+	at, ok := SlotOf(n)
+	return ok && at == slot && !isDynamic(n)
+}
+
+// atomConstraint is that of a comparison of the field with constants.
+func atomConstraint(n Node, slot int) (Constraint, bool) {
+	switch n := n.(type) {
+	case *Name, *Path:
+		if readsSlot(n, slot) && n.Type().Kind == Boolean {
+			return Constraint{True: Only(True), False: Only(False)}, true
+		}
+	case *Binary:
+		operator, left, right := n.Operator, n.Left, n.Right
+		if readsSlot(right, slot) {
+			operator, left, right = mirrored(operator), right, left
+		}
+		if readsSlot(left, slot) {
+			return comparisonConstraint(operator, right)
+		}
+	case *Between:
+		if readsSlot(n.Subject, slot) {
+			return rangeConstraint(n.Low, n.High, false, false)
+		}
+	case *In:
+		if readsSlot(n.Subject, slot) {
+			return membership(n)
+		}
+	}
+	return Constraint{}, false
+}
+
+func mirrored(operator string) string {
+	if m, ok := map[string]string{"<": ">", "<=": ">=", ">": "<", ">=": "<="}[operator]; ok {
+		return m
+	}
+	return operator
+}
+
+// Constant returns the value of a literal, also of a negative number.
+func Constant(n Node) (Value, bool) {
+	switch n := n.(type) {
+	case *Literal:
+		return n.Value, true
+	case *Negate:
+		if v, ok := Constant(n.Operand); ok && v.kind == Number {
+			return NumberOf(v.number.Neg()), true
+		}
+	}
+	return NullValue, false
+}
+
+func comparisonConstraint(operator string, operand Node) (Constraint, bool) {
+	v, constant := Constant(operand)
+	if !constant {
+		return Constraint{}, false
+	}
+	equality := operator == "=" || operator == "!="
+	if v.IsNull() {
+		if !equality {
+			return Constraint{}, true // never true and never false
+		}
+		c := Constraint{False: Everything, NullTrue: true}
+		if operator == "!=" {
+			c = Constraint{True: Everything, NullFalse: true}
+		}
+		return c, true
+	}
+	var holds Set
+	switch operator {
+	case "=", "!=":
+		holds = Only(v)
+	case "<", "<=":
+		holds = Set{{High: v, LowOpen: true, HighOpen: operator == "<"}}
+	case ">", ">=":
+		holds = Set{{Low: v, LowOpen: operator == ">", HighOpen: true}}
+	default:
+		return Constraint{}, false
+	}
+	if operator == "!=" {
+		return Constraint{True: holds.Complement(), False: holds, NullTrue: true}, true
+	}
+	return Constraint{True: holds, False: holds.Complement(), NullFalse: equality}, true
+}
+
+func rangeConstraint(low, high Node, lowOpen, highOpen bool) (Constraint, bool) {
+	l, constant := Constant(low)
+	h, constantToo := Constant(high)
+	if !constant || !constantToo || l.IsNull() || h.IsNull() {
+		return Constraint{}, false
+	}
+	from, _ := comparisonConstraint(fromOperator(lowOpen), low)
+	to, _ := comparisonConstraint(toOperator(highOpen), high)
+	return Constraint{True: from.True.Intersection(to.True), False: from.False.Union(to.False)}, true
+}
+
+// membership is that of field in (tests), all of them constants, ranges and comparisons.
+func membership(n *In) (Constraint, bool) {
+	tests := n.Tests
+	if list, ok := tests[0].(*ListLiteral); ok && len(tests) == 1 {
+		tests = list.Items
+	}
+	all := Constraint{False: Everything, NullFalse: true}
+	for _, t := range tests {
+		var c Constraint
+		ok := false
+		switch t := t.(type) {
+		case *Test:
+			c, ok = comparisonConstraint(t.Operator, t.Operand)
+		case *RangeLiteral:
+			c, ok = rangeConstraint(t.Low, t.High, t.LowOpen, t.HighOpen)
+		default:
+			c, ok = comparisonConstraint("=", t)
+		}
+		if !ok {
+			return Constraint{}, false
+		}
+		all = Constraint{all.True.Union(c.True), all.False.Intersection(c.False), all.NullTrue || c.NullTrue, all.NullFalse && c.NullFalse}
+	}
+	return all, true
+}
+
+// slotsIn returns the slots that a node reads, each once.
+func slotsIn(n Node) (slots []int) {
+	Walk(n, func(inner Node) {
+		if slot, ok := SlotOf(inner); ok && !slices.Contains(slots, slot) {
+			slots = append(slots, slot)
+		}
+	})
+	return slots
+}

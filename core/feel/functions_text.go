@@ -1,0 +1,212 @@
+package feel
+
+import (
+	"regexp"
+	"strings"
+	"unicode/utf8"
+)
+
+// textFunctions are those of DMN 1.5, section 10.3.4.3.
+var textFunctions = []builtin{
+	{name: "string length", forms: one(text("string")), result: always(Number), run: onText(func(s string) Value { return IntegerOf(int64(utf8.RuneCountInString(s))) }),
+		help: "The number of characters.", example: `string length("Salz") = 4`},
+	{name: "upper case", forms: one(text("string")), result: always(String), run: onText(func(s string) Value { return StringOf(strings.ToUpper(s)) }),
+		help: "The text in capitals.", example: `upper case("ie") = "IE"`},
+	{name: "lower case", forms: one(text("string")), result: always(String), run: onText(func(s string) Value { return StringOf(strings.ToLower(s)) }),
+		help: "The text in small letters.", example: `lower case("IE") = "ie"`},
+	{name: "substring", forms: one(text("string"), number("start position"), maybe(number("length"))), result: always(String), takesNull: true, run: substring,
+		help: "Part of a text; the first character is 1, the last -1.", example: `substring("Brinewell", 1, 5) = "Brine"`},
+	{name: "substring before", forms: one(text("string"), text("match")), result: always(String), run: onTexts(func(s, match string) Value {
+		before, _, found := strings.Cut(s, match)
+		if !found {
+			before = ""
+		}
+		return StringOf(before)
+	}), help: "What stands before the first match.", example: `substring before("IE-7781", "-") = "IE"`},
+	{name: "substring after", forms: one(text("string"), text("match")), result: always(String), run: onTexts(func(s, match string) Value {
+		_, after, _ := strings.Cut(s, match)
+		return StringOf(after)
+	}), help: "What stands after the first match.", example: `substring after("IE-7781", "-") = "7781"`},
+	{name: "contains", forms: one(text("string"), text("match")), result: always(Boolean), run: onTexts(func(s, m string) Value { return BooleanOf(strings.Contains(s, m)) }),
+		help: "Whether a text has another inside.", example: `contains("sea salt", "salt") = true`},
+	{name: "starts with", forms: one(text("string"), text("match")), result: always(Boolean), run: onTexts(func(s, m string) Value { return BooleanOf(strings.HasPrefix(s, m)) }),
+		help: "Whether a text begins with another.", example: `starts with("IE7781", "IE") = true`},
+	{name: "ends with", forms: one(text("string"), text("match")), result: always(Boolean), run: onTexts(func(s, m string) Value { return BooleanOf(strings.HasSuffix(s, m)) }),
+		help: "Whether a text ends with another.", example: `ends with("Brinewell ApS", "ApS") = true`},
+	{name: "matches", forms: one(text("input"), text("pattern"), maybe(text("flags"))), result: always(Boolean), takesNull: true, run: matches,
+		help: "Whether a regular expression is found in a text.", example: `matches("IE29AIBK", "^[A-Z]{2}[0-9]{2}") = true`},
+	{name: "replace", forms: one(text("input"), text("pattern"), text("replacement"), maybe(text("flags"))), result: always(String), takesNull: true, run: replace,
+		help: "Replaces all that a regular expression finds; $1 is its first group.", example: `replace("47 11", "([0-9]+) ([0-9]+)", "$2-$1") = "11-47"`},
+	{name: "split", forms: one(text("string"), text("delimiter")), result: func([]Type) Type { return ListType(StringType) }, long: true, run: split,
+		help: "Cuts a text where a regular expression is found.", example: `split("N30;N45", ";") = ["N30", "N45"]`},
+	{name: "string join", forms: one(list("list"), maybe(text("delimiter"))), result: always(String), takesNull: true, run: join,
+		help: "Joins the texts of a list; blank ones are left out.", example: `string join(["10", "20"], "-") = "10-20"`},
+}
+
+func onText(run func(string) Value) run {
+	return func(f *Frame, n Node, a []Value) Value {
+		if a[0].kind != String {
+			return f.fail(n, "a text is needed; this is a "+a[0].kind.String())
+		}
+		return run(a[0].text())
+	}
+}
+
+func onTexts(run func(s, match string) Value) run {
+	return func(f *Frame, n Node, a []Value) Value {
+		if a[0].kind != String || a[1].kind != String {
+			return f.fail(n, "two texts are needed")
+		}
+		return run(a[0].text(), a[1].text())
+	}
+}
+
+func substring(f *Frame, n Node, a []Value) Value {
+	if a[0].kind != String || a[1].kind != Number {
+		return NullValue
+	}
+	runes := []rune(a[0].text())
+	start, whole := a[1].number.Int64()
+	length := int64(len(runes))
+	if !whole || start == 0 || start > length || start < -length {
+		return f.fail(n, "the start position must be a whole number inside the text")
+	}
+	if start < 0 {
+		start += length + 1
+	}
+	end := length
+	if len(a) == 3 && a[2].kind == Number {
+		count, whole := a[2].number.Int64()
+		if !whole || count < 1 {
+			return f.fail(n, "the length must be a whole number of at least 1")
+		}
+		end = min(length, start-1+min(count, length))
+	}
+	return StringOf(string(runes[start-1 : end]))
+}
+
+// expression compiles a regular expression of XPath (DMN 1.5, section 10.3.4.3). Go's
+// package takes time in proportion to the text whatever the expression, and so has
+// no back-references.
+func expression(f *Frame, n Node, pattern string, flags Value) *regexp.Regexp {
+	prefix := ""
+	if flags.kind == String && flags.text() != "" {
+		for _, flag := range flags.text() {
+			switch flag {
+			case 's', 'm', 'i':
+			case 'x':
+				pattern = strings.Join(strings.Fields(pattern), "")
+				continue
+			default:
+				f.fail(n, "the flags are s, m, i and x; there is no "+string(flag))
+				return nil
+			}
+			prefix += string(flag)
+		}
+	}
+	if prefix != "" {
+		prefix = "(?" + prefix + ")"
+	}
+	compiled, err := regexp.Compile(prefix + pattern)
+	if err != nil {
+		f.fail(n, quote(pattern)+" is no regular expression that can be used: "+strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+		return nil
+	}
+	return compiled
+}
+
+// given returns an optional argument; null where it was left out.
+func given(a []Value, i int) Value {
+	if i < len(a) {
+		return a[i]
+	}
+	return NullValue
+}
+
+func matches(f *Frame, n Node, a []Value) Value {
+	if a[0].kind != String || a[1].kind != String {
+		return NullValue
+	}
+	e := expression(f, n, a[1].text(), given(a, 2))
+	if e == nil {
+		return NullValue
+	}
+	return BooleanOf(e.MatchString(a[0].text()))
+}
+
+func replace(f *Frame, n Node, a []Value) Value {
+	if a[0].kind != String || a[1].kind != String || a[2].kind != String {
+		return NullValue
+	}
+	e := expression(f, n, a[1].text(), given(a, 3))
+	if e == nil {
+		return NullValue
+	}
+	if e.MatchString("") {
+		return f.fail(n, quote(a[1].text())+" finds an empty text, so there is no end to replacing")
+	}
+	text := a[0].text()
+	if len(text)*(1+len(a[2].text())) > maxText && len(e.FindAllStringIndex(text, -1))*len(a[2].text())*(1+e.NumSubexp()) > maxText {
+		return f.fail(n, "the text is too long")
+	}
+	replaced := e.ReplaceAllString(text, goReplacement(a[2].text()))
+	if len(replaced) > maxText {
+		return f.fail(n, "the text is too long")
+	}
+	return StringOf(replaced)
+}
+
+var groupReference = regexp.MustCompile(`\\\$|\\\\|\$[0-9]|\$`)
+
+// goReplacement writes a replacement of XPath as Go has it: $1 as ${1}, \$ as $$.
+func goReplacement(replacement string) string {
+	return groupReference.ReplaceAllStringFunc(replacement, func(s string) string {
+		switch {
+		case s == `\\`:
+			return `\`
+		case s == `\$`, s == "$":
+			return "$$"
+		}
+		return "${" + s[1:] + "}"
+	})
+}
+
+func split(f *Frame, n Node, a []Value) Value {
+	if a[0].kind != String || a[1].kind != String {
+		return f.fail(n, "two texts are needed")
+	}
+	e := expression(f, n, a[1].text(), NullValue)
+	if e == nil {
+		return NullValue
+	}
+	parts := e.Split(a[0].text(), maxItems+1)
+	f.spend(n, len(parts))
+	items := make([]Value, len(parts))
+	for i, part := range parts {
+		items[i] = StringOf(part)
+	}
+	return f.list(n, items)
+}
+
+func join(f *Frame, n Node, a []Value) Value {
+	if a[0].kind != List {
+		return NullValue
+	}
+	delimiter, _ := given(a, 1).Text()
+	var parts []string
+	length := 0
+	for _, item := range a[0].items() {
+		switch item.kind {
+		case Null:
+			continue
+		case String:
+			parts = append(parts, item.text())
+		default:
+			return f.fail(n, "string join needs texts; one is a "+item.kind.String())
+		}
+		if length += len(item.text()) + len(delimiter); length > maxText {
+			return f.fail(n, "the text is too long")
+		}
+	}
+	return StringOf(strings.Join(parts, delimiter))
+}
