@@ -209,7 +209,34 @@ func (n Number) Add(o Number) (Number, bool) {
 			return Number{coefficient: sum, exponent: exponent}, true
 		}
 	}
+	a, b := n.decimal(), o.decimal()
+	if far(a, b) {
+		return byPackage(n, beside(a, b), context.Add)
+	}
+	if far(b, a) {
+		return byPackage(o, beside(b, a), context.Add)
+	}
 	return byPackage(n, o, context.Add)
+}
+
+// farDigits is a distance past which a number only decides how its sum with a greater
+// one is rounded, and so may stand for any other as small.
+const farDigits = 3 * Digits
+
+// far tells whether b is that small beside a.
+func far(a, b *apd.Decimal) bool {
+	return !a.IsZero() && !b.IsZero() && magnitudeOf(a)-magnitudeOf(b) > farDigits
+}
+
+// magnitudeOf returns the exponent of the first digit.
+func magnitudeOf(d *apd.Decimal) int64 { return int64(d.Exponent) + d.NumDigits() - 1 }
+
+// beside returns a number that is as small beside a as it need be, with the sign of b:
+// so that adding it does not write out thousands of zeros.
+func beside(a, b *apd.Decimal) Number {
+	small := apd.New(1, int32(magnitudeOf(a)-farDigits))
+	small.Negative = b.Negative
+	return Number{large: small}
 }
 
 // Plus adds two amounts. Amounts have far fewer digits than a number may have, so
@@ -267,7 +294,7 @@ func exactQuotient(n, o Number) (Number, bool) {
 func (n Number) Pow(o Number) (Number, bool) {
 	exponent, whole := o.Int64()
 	if !whole || exponent > 1e6 || exponent < -1e6 {
-		return byPackage(n, o, context.Pow)
+		return n.fractionalPow(o)
 	}
 	negative := exponent < 0
 	if negative {
@@ -289,6 +316,31 @@ func (n Number) Pow(o Number) (Number, bool) {
 	return result, ok
 }
 
+// fractionalPow is e to the power o × ln n.
+func (n Number) fractionalPow(o Number) (Number, bool) {
+	if n.Sign() == 0 {
+		return Zero, o.Sign() > 0
+	}
+	if n.Sign() < 0 {
+		return Zero, false
+	}
+	if half := (Number{coefficient: 5, exponent: -1}); o.Cmp(half) == 0 {
+		return n.Sqrt() // exact where the root is
+	}
+	var d apd.Decimal
+	if _, err := precise.Ln(&d, n.decimal()); err != nil {
+		return Zero, false
+	}
+	if _, err := precise.Mul(&d, &d, o.decimal()); err != nil {
+		return Zero, false
+	}
+	result, ok := exponential(&d)
+	if !ok {
+		return Zero, false
+	}
+	return settle(result)
+}
+
 // Sqrt returns the square root; false for a negative number.
 func (n Number) Sqrt() (Number, bool) { return n.alone(context.Sqrt) }
 
@@ -300,12 +352,47 @@ func (n Number) Ln() (Number, bool) {
 	return n.alone(context.Ln)
 }
 
+// precise computes with digits to spare, for functions whose result is rounded once.
+var precise = apd.Context{Precision: Digits + 20, MaxExponent: 2 * maxExponent, MinExponent: -2 * maxExponent, Rounding: apd.RoundHalfEven, Traps: apd.DefaultTraps}
+
 // Exp returns e to the power n; false when that is out of range.
 func (n Number) Exp() (Number, bool) {
-	if n.Abs().Cmp(FromInt(20000)) > 0 { // far past the greatest and least number
-		return Zero, n.Sign() < 0
+	d, ok := exponential(n.decimal())
+	if !ok {
+		return Zero, false
 	}
-	return n.alone(context.Exp)
+	return settle(d)
+}
+
+// exponential halves the exponent until it is small, and squares the result as often:
+// the package's own function takes a multiplication for every unit of the exponent.
+func exponential(x *apd.Decimal) (*apd.Decimal, bool) {
+	const limit = 15000 // e to this power is past the greatest number
+	size, _ := x.Float64()
+	switch {
+	case size > limit:
+		return nil, false
+	case size < -limit:
+		return new(apd.Decimal), true
+	}
+	halvings := 0
+	for ; size > 1 || size < -1; size /= 2 {
+		halvings++
+	}
+	var d, divisor apd.Decimal
+	divisor.SetInt64(1 << halvings)
+	if _, err := precise.Quo(&d, x, &divisor); err != nil {
+		return nil, false
+	}
+	if _, err := precise.Exp(&d, &d); err != nil {
+		return nil, false
+	}
+	for range halvings {
+		if _, err := precise.Mul(&d, &d, &d); err != nil {
+			return nil, false
+		}
+	}
+	return &d, true
 }
 
 func (n Number) alone(operation func(d, x *apd.Decimal) (apd.Condition, error)) (Number, bool) {
@@ -388,13 +475,13 @@ func (n Number) Round(places int, mode Mode) Number {
 
 // Places returns how many decimal places n needs: 0 for whole numbers, 2 for 1.25.
 func (n Number) Places() int {
-	_, fraction, _ := strings.Cut(n.String(), ".")
+	_, fraction, _ := strings.Cut(n.plain(), ".")
 	return len(fraction)
 }
 
 // IntegerDigits returns how many digits n has before its decimal point; 0 for |n| < 1.
 func (n Number) IntegerDigits() int {
-	whole, _, _ := strings.Cut(n.Abs().String(), ".")
+	whole, _, _ := strings.Cut(n.Abs().plain(), ".")
 	if whole == "0" {
 		return 0
 	}
@@ -412,12 +499,27 @@ func (n Number) Int64() (int64, bool) {
 	return i, err == nil
 }
 
-// String writes n with all its digits, without exponent and without trailing
-// zeros after the point: the text by which equal numbers are equal.
+// plainExponent is how far a number's first digit may stand from its point for the
+// number to be written without an exponent.
+const plainExponent = 60
+
+// String writes n with all its digits and without trailing zeros after the point: the
+// text by which equal numbers are equal. Only numbers past 60 places before or after
+// the point have an exponent.
 func (n Number) String() string {
 	if n.large == nil && n.exponent == 0 {
 		return strconv.FormatInt(n.coefficient, 10)
 	}
+	d := n.decimal()
+	if m := magnitudeOf(d); (m > plainExponent || m < -plainExponent) && !d.IsZero() {
+		var reduced apd.Decimal
+		reduced.Reduce(d)
+		return reduced.Text('e')
+	}
+	return n.plain()
+}
+
+func (n Number) plain() string {
 	text := n.decimal().Text('f')
 	if strings.IndexByte(text, '.') >= 0 {
 		text = strings.TrimSuffix(strings.TrimRight(text, "0"), ".")
@@ -430,7 +532,7 @@ func (n Number) String() string {
 
 // Fixed writes n rounded half up to exactly the given number of decimal places.
 func (n Number) Fixed(places int) string {
-	text := n.Round(places, HalfUp).String()
+	text := n.Round(places, HalfUp).plain()
 	_, fraction, found := strings.Cut(text, ".")
 	if !found && places > 0 {
 		text += "."

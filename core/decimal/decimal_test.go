@@ -131,3 +131,56 @@ func TestWholePowers(t *testing.T) {
 	_, ok = decimal.Zero.Pow(decimal.FromInt(-1))
 	assert.False(t, ok)
 }
+
+// Roots, powers and logarithms against values computed to more places than are kept.
+func TestTranscendentalFunctionsHaveAllTheirDigits(t *testing.T) {
+	number := decimal.MustParse
+	for name, c := range map[string]struct {
+		got  func() (decimal.Number, bool)
+		want string
+	}{
+		"sqrt 2":      {number("2").Sqrt, "1.414213562373095048801688724209698"},
+		"sqrt 0.0001": {number("0.0001").Sqrt, "0.01"},
+		"ln 10":       {number("10").Ln, "2.302585092994045684017991454684364"},
+		"e":           {number("1").Exp, "2.718281828459045235360287471352662"},
+		"exp -1":      {number("-1").Exp, "0.3678794411714423215955237701614609"},
+		"exp 100":     {number("100").Exp, "26881171418161354484126255515800135873611119"},
+		"exp -20000":  {number("-20000").Exp, "0"},
+		"2 ** 0.5":    {func() (decimal.Number, bool) { return number("2").Pow(number("0.5")) }, "1.414213562373095048801688724209698"},
+		"8 ** 1.5":    {func() (decimal.Number, bool) { return number("8").Pow(number("1.5")) }, "22.62741699796952078082701958735517"},
+		"0 ** 1.5":    {func() (decimal.Number, bool) { return decimal.Zero.Pow(number("1.5")) }, "0"},
+	} {
+		got, ok := c.got()
+		require.True(t, ok, name)
+		want, _ := number(c.want).Add(decimal.Zero) // rounded to the digits that are kept
+		assert.Equal(t, want.String(), got.String(), name)
+	}
+	for _, none := range []func() (decimal.Number, bool){number("-1").Sqrt, decimal.Zero.Ln, number("-1").Ln, number("20000").Exp,
+		func() (decimal.Number, bool) { return number("-8").Pow(number("0.5")) }} {
+		_, ok := none()
+		assert.False(t, ok)
+	}
+}
+
+// A number far below another only decides its rounding, and must decide it rightly.
+func TestSumsOfNumbersFarApart(t *testing.T) {
+	for _, c := range [][3]string{
+		{"1e6000", "1e-6000", "1e+6000"}, {"1", "1e-40", "1"}, {"1e200", "-1e50", "1e+200"},
+		{"100000000000000000000000000000000.5", "1e-300", "100000000000000000000000000000000.5"},
+		{"100000000000000000000000000000000.5", "-1e-300", "100000000000000000000000000000000.5"},
+	} {
+		for _, pair := range [][2]string{{c[0], c[1]}, {c[1], c[0]}} {
+			sum, ok := decimal.MustParse(pair[0]).Add(decimal.MustParse(pair[1]))
+			require.True(t, ok)
+			assert.Equal(t, c[2], sum.String(), "%s + %s", pair[0], pair[1])
+		}
+	}
+}
+
+func TestQuotientsOfShortNumbers(t *testing.T) {
+	for _, c := range [][3]string{{"1480.25", "100", "14.8025"}, {"-7", "8", "-0.875"}, {"0", "-3", "0"}, {"1", "3", "0.3333333333333333333333333333333333"}, {"9e18", "9e-18", "1000000000000000000000000000000000000"}} {
+		q, ok := decimal.MustParse(c[0]).Quo(decimal.MustParse(c[1]))
+		require.True(t, ok)
+		assert.Equal(t, c[2], q.String())
+	}
+}

@@ -137,6 +137,7 @@ type (
 		Body       Node
 		first      int // the local of the first parameter; the others follow
 		size       int // locals that a call of it needs
+		cost       int // steps of a call
 	}
 	// Call is a call of a function. ArgumentNames is nil for positional arguments.
 	Call struct {

@@ -45,6 +45,9 @@ func (c compiler) call(n *Call) code {
 				f.stack = f.stack[:base]
 				return NullValue
 			}
+			if f.counting {
+				f.spend(n, v.burden())
+			}
 			place := i
 			if places != nil {
 				place = places[i]
@@ -53,6 +56,9 @@ func (c compiler) call(n *Call) code {
 		}
 		v := run(f, n, f.stack[base:base+size:base+size])
 		f.stack = f.stack[:base]
+		if v.kind == String || v.kind == List || v.kind == Context {
+			return f.made(n, v)
+		}
 		return v
 	}
 }
@@ -93,7 +99,7 @@ func (b *builtin) invoke(f *Frame, n Node, arguments []Value) Value {
 			given[i] = coerce(given[i], want)
 		}
 	}
-	return b.run(f, n, given)
+	return f.made(n, b.run(f, n, given))
 }
 
 // callValue compiles the call of a function that is a value.

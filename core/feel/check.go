@@ -317,7 +317,7 @@ func (c *checker) definition(n *Definition) Type {
 	outer := c.size
 	c.size = len(c.locals)
 	result := c.check(n.Body)
-	n.size = c.size
+	n.size, n.cost = c.size, size(n.Body)
 	c.size = max(outer, c.size)
 	c.drop(n.first)
 	t.Result = &result

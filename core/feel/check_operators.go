@@ -22,6 +22,7 @@ func (c *checker) operator(n *Binary) Type {
 		c.percentAmong(right, n.Left)
 		return BooleanType
 	}
+	c.bounded = c.bounded || n.Operator == "**"
 	t, ok := arithmeticType(n.Operator, left, right)
 	if !ok {
 		c.clash(n, "%s %s %s cannot be computed%s", article(left), n.Operator, article(right), arithmeticHint(left, right))

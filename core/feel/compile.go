@@ -179,7 +179,7 @@ func (c compiler) translate(n Node) code {
 			for i, item := range items {
 				values[i] = item(f)
 			}
-			return ListOf(values)
+			return f.made(n, ListOf(values))
 		}
 	case *ContextLiteral:
 		return c.context(n)
@@ -312,6 +312,6 @@ func (c compiler) context(n *ContextLiteral) code {
 			values[i] = entry(f)
 			f.locals[first+i] = values[i]
 		}
-		return ContextOf(&Entries{Keys: keys, Values: values})
+		return f.made(n, ContextOf(&Entries{Keys: keys, Values: values}))
 	}
 }

@@ -216,6 +216,7 @@ func compare(f *Frame, n Node, operator string, a, b Value) truth {
 			f.fail(n, "a "+a.kind.String()+" cannot be compared with a "+b.kind.String())
 			return unknown
 		}
+		f.spend(n, a.burden())
 		return truthOf(Same(a, b) == (operator == "="))
 	}
 	if a.IsNull() || b.IsNull() {
@@ -404,9 +405,15 @@ func (i *Interval) holds(f *Frame, n Node, v Value) truth {
 func (c compiler) arithmetic(n *Binary) code {
 	left, right, operator := c.compile(n.Left), c.compile(n.Right), n.Operator
 	general := func(f *Frame, l, r Value) Value {
+		if operator == "**" {
+			f.spend(n, costly)
+		}
 		v, failure := arithmetic(operator, l, r)
 		if failure != "" {
 			return f.fail(n, failure)
+		}
+		if v.kind == String {
+			return f.made(n, v)
 		}
 		return v
 	}

@@ -251,6 +251,61 @@ func TestExplanationShowsTheValuesThatDecide(t *testing.T) {
 	assert.Len(t, program.Conditions(), 3)
 }
 
+func TestAnExplanationTellsEveryRoundOfALoop(t *testing.T) {
+	program, problems := feel.Compile(`some p in [5, 20, 7] satisfies p > 10`, nil, feel.Strict)
+	require.NoError(t, problems.Errors())
+	v, steps := program.Explain(&feel.Frame{})
+	assert.True(t, v.IsTrue())
+	told := map[string]feel.Step{}
+	for _, s := range steps {
+		told[s.Text] = s
+	}
+	assert.Equal(t, []feel.Value{feel.False, feel.True}, told["p > 10"].Values, "and no more after it was decided")
+	assert.Equal(t, 2, told["p > 10"].Times)
+	assert.Empty(t, told["[5, 20, 7]"].Values, "what is computed once has one value")
+}
+
+// Unary tests as they stand in a cell: what they say of some values.
+func TestUnaryTests(t *testing.T) {
+	scope := feel.Scope{"limit": {Slot: 1, Type: feel.NumberType}}
+	for tests, want := range map[string]string{ // of 3, 5, 7 and null, for a limit of 5
+		"-": "true true true true", "5": "false true false false", "3, 7": "true false true false",
+		"< 5": "true false false null", "<= limit": "true true false null", "[3..5]": "true true false null",
+		"not(5)": "true false true true", "not(3, 7)": "false true false true", "not(< 5)": "false true true null",
+		"? > limit or ? = 3": "true false true null", "not(? > 4) or ? = 7": "true false true null",
+		"null": "false false false true", "> limit, [1..3]": "true false true null", "[3, 5]": "true true false false",
+	} {
+		program, problems := feel.CompileTests(tests, scope, feel.Symbol{Slot: 0, Type: feel.NumberType}, feel.Strict)
+		if !assert.NoError(t, problems.Errors(), tests) {
+			continue
+		}
+		var got []string
+		for _, v := range []feel.Value{feel.IntegerOf(3), feel.IntegerOf(5), feel.IntegerOf(7), feel.NullValue} {
+			got = append(got, program.Eval(&feel.Frame{Slots: []feel.Value{v, feel.IntegerOf(5)}}).String())
+		}
+		assert.Equal(t, want, strings.Join(got, " "), tests)
+	}
+	for tests, message := range map[string]string{`"x"`: "never in", "> ": "ends too early", "not(5": "missing", "5 5": "does not fit"} {
+		_, problems := feel.CompileTests(tests, scope, feel.Symbol{Slot: 0, Type: feel.NumberType}, feel.Strict)
+		assert.ErrorContains(t, problems.Errors(), message, tests)
+	}
+}
+
+func TestNamesThatAnExpressionDeclares(t *testing.T) {
+	scope, frame := sample(t)
+	for formula, want := range map[string]string{
+		`for amount in [1, 2] return amount`:                                           "[1, 2]", // hides the field
+		`[{amount: 1}, {amount: 2000}][amount > 1480].amount`:                          "[2000]", // the item's entry comes first
+		`[{price: 1}, {price: 2000}][price > amount].price`:                            "[2000]", // the field is there where the item has none
+		`{is blank: function(x) "mine", r: is blank(1)}.r`:                             `"mine"`, // hides a function
+		`(for net total in [1], qty per box in [3] return net total * qty per box)[1]`: "3",
+	} {
+		program, problems := feel.Compile(formula, scope, feel.Strict)
+		require.NoError(t, problems.Errors(), formula)
+		assert.Equal(t, want, program.Eval(frame).String(), formula)
+	}
+}
+
 func TestJSON(t *testing.T) {
 	for _, text := range []string{
 		`null`, `0.1`, `12345678901234567890.123456789`, `"<a & b>"`, `[1,2,"x",null,true]`, `{"b":1,"a":{"c":[]}}`,
@@ -278,12 +333,62 @@ func TestLimitsAreErrorsNotCrashes(t *testing.T) {
 	for _, text := range []string{
 		strings.Repeat("(", 100000), strings.Repeat("-", 19000) + "1", strings.Repeat("1+", 9000) + "1",
 		strings.Repeat("if true then ", 1000), strings.Repeat("[", 5000), strings.Repeat("x", 30000),
-		"1" + strings.Repeat(" in (1", 3000),
+		"1" + strings.Repeat(" in (1", 3000), strings.Repeat("not(", 4000), strings.Repeat("{a:", 4000),
+		strings.Repeat("for x in ", 2000), "1 instance of " + strings.Repeat("list<", 3000), "1" + strings.Repeat("[1", 3000),
+		strings.Repeat("function(x) ", 1500) + "1", strings.Repeat("[1..", 3000),
 	} {
 		assert.NotPanics(t, func() { feel.Compile(text, nil, feel.Lenient) })
 	}
 	_, problems := feel.Compile(strings.Repeat("(", 5000), nil, feel.Lenient)
 	assert.ErrorContains(t, problems.Errors(), "nested")
+}
+
+// None of these may hang or eat the memory: each ends soon, with null and the reason.
+func TestNoFormulaCanExhaustTheProcess(t *testing.T) {
+	for formula, reason := range map[string]string{
+		`for i in 1..1000000000 return i`:                                  "100000 items",
+		`count(for i in 1..90000, j in 1..90000 return i)`:                 "100000 items",
+		`some i in 1..90000, j in 1..90000, k in 1..90000 satisfies false`: "steps",
+		`(function(f) f(f))(function(f) f(f))`:                             "deep",
+		`(function(f, n) f(f, n + 1))(function(f, n) f(f, n + 1), 1)`:      "deep",
+		`(function(f, n) if n = 0 then 1 else f(f, n - 1) + f(f, n - 1))(function(f, n) if n = 0 then 1 else f(f, n - 1) + f(f, n - 1), 60)`: "steps",
+		`for i in 1..60 return if i = 1 then "ab" else partial[-1] + partial[-1]`:                                                            "too large",
+		`for i in 1..60 return if i = 1 then [1] else concatenate(partial[-1], partial[-1])`:                                                 "100000 items",
+		`for i in 1..60 return if i = 1 then [1] else [partial[-1], partial[-1]]`:                                                            "too large",
+		`(for i in 1..60 return if i = 1 then {a: 1} else {a: partial[-1], b: partial[-1]}) = 1`:                                             "too large",
+		`{l: for i in 1..50000 return i, e: for i in 1..50000 return list contains(l, -1)}.e`:                                                "steps",
+		`{l: for i in 1..50000 return i, e: for i in 1..50000 return l = l}.e`:                                                               "steps",
+		`for i in 1..100000 return exp(i / 10)`:                                                                                              "steps",
+		`for i in 1..100000 return string(1e6000 + i) + string join((for j in 1..100 return "abcdefgh"))`:                                    "steps",
+		`distinct values(for i in 1..100000 return i)`:                                                                                       "steps",
+		`sort((for i in 1..100000 return -i), function(a, b) some k in 1..100 satisfies a + k < b)`:                                          "steps",
+		`replace(string join((for i in 1..20000 return "a")), "a", string join((for i in 1..2000 return "bbbb")))`:                           "too long",
+		`(for i in 1..100000 return i)[some x in 1..100 satisfies false]`:                                                                    "steps",
+	} {
+		program, problems := feel.Compile(formula, nil, feel.Lenient)
+		if !assert.NoError(t, problems.Errors(), formula) {
+			continue
+		}
+		frame := &feel.Frame{}
+		program.Eval(frame)
+		if assert.NotEmpty(t, frame.Failures, formula) {
+			assert.Contains(t, frame.Failures[len(frame.Failures)-1].Message, reason, formula)
+		}
+		_, _ = program.Explain(frame)
+	}
+}
+
+func TestAFrameIsUsableAfterALimitWasMet(t *testing.T) {
+	frame := &feel.Frame{Slots: []feel.Value{feel.IntegerOf(4)}}
+	scope := feel.Scope{"x": {Slot: 0, Type: feel.NumberType}}
+	endless, problems := feel.Compile(`substring("abc", (function(f) f(f))(function(f) f(f)))`, scope, feel.Lenient)
+	require.NoError(t, problems.Errors())
+	assert.True(t, endless.Eval(frame).IsNull())
+	program, problems := feel.Compile(`sum(for i in 1..x return max(i, 2))`, scope, feel.Strict)
+	require.NoError(t, problems.Errors())
+	for range 3 {
+		assert.Equal(t, "11", program.Eval(frame).String())
+	}
 }
 
 // Whatever is typed, compiling and running must not panic, what compiles must be

@@ -25,6 +25,7 @@ type Frame struct {
 	locals   []Value // what the expressions around declare
 	depth    int     // calls of functions, one in another
 	steps    int     // of the evaluation at hand
+	counting bool    // whether steps count
 	recorded []record
 }
 
@@ -40,7 +41,9 @@ const (
 	maxItems     = 100_000   // of one list
 	maxCallDepth = 200       // calls of defined functions, one in another
 	maxText      = 1 << 20   // bytes of one text
+	maxWeight    = 1_000_000 // values in one value, also those inside its lists and contexts
 	maxFailures  = 100       // that are told
+	costly       = 500       // steps of a root, power or logarithm
 )
 
 func (f *Frame) fail(n Node, message string) Value {
@@ -51,36 +54,64 @@ func (f *Frame) fail(n Node, message string) Value {
 	return NullValue
 }
 
-// exhausted carries a limit that was met up to Eval.
+// exhausted carries a limit that was met up to bounded.
 type exhausted struct{ failure Failure }
 
-func (f *Frame) exhaust(n Node, message string) {
-	start, end := n.Span()
-	panic(exhausted{Failure{message, start, end}})
-}
-
-// spend counts work; past the limit the evaluation ends.
+// spend counts work; past the limit the evaluation ends. Only where a formula repeats
+// something work is counted: else its length bounds it.
 func (f *Frame) spend(n Node, steps int) {
-	f.steps += steps
-	if f.steps > MaxSteps {
-		f.exhaust(n, fmt.Sprintf("this takes more than %d steps", MaxSteps))
+	if !f.counting {
+		return
+	}
+	if f.steps += steps; f.steps > MaxSteps {
+		start, end := n.Span()
+		panic(exhausted{Failure{fmt.Sprintf("this takes more than %d steps", MaxSteps), start, end}})
 	}
 }
 
-// list makes a list of values that a formula computed.
-func (f *Frame) list(n Node, items []Value) Value {
-	if len(items) > maxItems {
-		f.exhaust(n, fmt.Sprintf("a list may have %d items at most", maxItems))
+// burden is what looking through a value costs, in steps.
+func (v Value) burden() int {
+	switch v.kind {
+	case String:
+		return len(v.text()) / 256
+	case List, Context:
+		return v.weight() / 16
 	}
-	return ListOf(items)
+	return 0
 }
+
+// made takes a list, context or text that a formula computed: it counts as work, and
+// may not be too large.
+func (f *Frame) made(n Node, v Value) Value {
+	size, most := 0, maxWeight
+	switch v.kind {
+	case String:
+		size, most = len(v.text()), maxText
+	case List:
+		if len(v.items()) > maxItems {
+			return f.fail(n, tooLong)
+		}
+		size = v.weight()
+	case Context:
+		size = v.weight()
+	default:
+		return v
+	}
+	if size > most {
+		return f.fail(n, "the value is too large")
+	}
+	f.spend(n, size/64)
+	return v
+}
+
+var tooLong = fmt.Sprintf("a list may have %d items at most", maxItems)
 
 // bounded runs code whose work is counted; a limit that is met gives null and says so.
 func (f *Frame) bounded(run code) (v Value) {
-	locals, stack, depth := f.locals, len(f.stack), f.depth
-	f.steps = 0
+	locals, stack, depth, counting := f.locals, len(f.stack), f.depth, f.counting
+	f.steps, f.counting = 0, true
 	defer func() {
-		f.locals, f.stack, f.depth = locals, f.stack[:stack], depth
+		f.locals, f.stack, f.depth, f.counting = locals, f.stack[:stack], depth, counting
 		if caught := recover(); caught != nil {
 			limit, ours := caught.(exhausted)
 			if !ours {
@@ -91,6 +122,12 @@ func (f *Frame) bounded(run code) (v Value) {
 		}
 	}()
 	return run(f)
+}
+
+// size returns how many nodes a part of a formula has: what running it once costs.
+func size(n Node) (nodes int) {
+	Walk(n, func(Node) { nodes++ })
+	return nodes
 }
 
 // function is a value that can be called: a built-in function, or one that a
@@ -119,16 +156,18 @@ func (fn *function) typ() Type {
 
 // invoke calls a function with arguments by position.
 func (f *Frame) invoke(n Node, fn *function, arguments []Value) Value {
-	f.spend(n, 1)
 	if fn.builtin != nil {
+		f.spend(n, 4)
 		return fn.builtin.invoke(f, n, arguments)
 	}
+	f.spend(n, 1+fn.definition.cost)
 	parameters := fn.definition.Parameters
 	if len(arguments) != len(parameters) {
 		return f.fail(n, fmt.Sprintf("the function takes %d arguments, not %d", len(parameters), len(arguments)))
 	}
 	if f.depth++; f.depth > maxCallDepth {
-		f.exhaust(n, fmt.Sprintf("functions call each other more than %d deep", maxCallDepth))
+		start, end := n.Span()
+		panic(exhausted{Failure{fmt.Sprintf("functions call each other more than %d deep", maxCallDepth), start, end}})
 	}
 	outer := f.locals
 	f.locals = make([]Value, fn.definition.size)

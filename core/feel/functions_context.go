@@ -15,7 +15,7 @@ var contextFunctions = []builtin{
 		e := a[0].entries()
 		pairs := make([]Value, len(e.Keys))
 		for i, key := range e.Keys {
-			pairs[i] = ContextOf(&Entries{[]string{"key", "value"}, []Value{StringOf(key), e.Values[i]}})
+			pairs[i] = ContextOf(&Entries{Keys: []string{"key", "value"}, Values: []Value{StringOf(key), e.Values[i]}})
 		}
 		return ListOf(pairs)
 	}, help: "The entries of a context, as a list of key and value.", example: `get entries({a: 1})[1].key = "a"`},
@@ -40,7 +40,7 @@ var contextFunctions = []builtin{
 
 // with returns entries with one added, or replaced where its key is there.
 func (e *Entries) with(key string, v Value) *Entries {
-	changed := &Entries{slices.Clone(e.Keys), slices.Clone(e.Values)}
+	changed := &Entries{Keys: slices.Clone(e.Keys), Values: slices.Clone(e.Values)}
 	if i := slices.Index(changed.Keys, key); i >= 0 {
 		changed.Values[i] = v
 		return changed

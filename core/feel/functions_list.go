@@ -19,7 +19,7 @@ var listFunctions = []builtin{
 			return NullValue
 		}
 		f.spend(n, len(a[0].items()))
-		return f.list(n, slices.Concat(a[0].items(), a[1:]))
+		return ListOf(slices.Concat(a[0].items(), a[1:]))
 	}, help: "A list with more items at its end.", example: `append([1], 2, 3) = [1, 2, 3]`},
 	{name: "concatenate", forms: one(many(list("list"))), result: joined, takesNull: true, long: true, run: concatenate,
 		help: "Several lists one after the other.", example: `concatenate([1, 2], [3]) = [1, 2, 3]`},
@@ -28,7 +28,7 @@ var listFunctions = []builtin{
 		if !ok {
 			return NullValue
 		}
-		return f.list(n, slices.Insert(slices.Clone(a[0].items()), i, a[2]))
+		return ListOf(slices.Insert(slices.Clone(a[0].items()), i, a[2]))
 	}, help: "A list with an item put in before a position.", example: `insert before([1, 3], 2, 2) = [1, 2, 3]`},
 	{name: "remove", forms: one(list("list"), number("position")), result: firstType, takesNull: true, long: true, run: func(f *Frame, n Node, a []Value) Value {
 		i, ok := position(f, n, a)
@@ -68,7 +68,7 @@ var listFunctions = []builtin{
 	{name: "distinct values", forms: one(list("list")), result: firstType, long: true, run: onList(distinct),
 		help: "The items of a list, each once.", example: `distinct values([1, 2, 1]) = [1, 2]`},
 	{name: "flatten", forms: one(list("list")), result: always(List), long: true, run: onList(func(f *Frame, n Node, items []Value) Value {
-		return f.list(n, flatten(f, n, items, []Value{}))
+		return ListOf(flatten(f, n, items, []Value{}))
 	}), help: "A list without lists inside.", example: `flatten([[1, 2], [[3]]]) = [1, 2, 3]`},
 	{name: "sort", forms: one(list("list"), maybe(of("precedes", Function))), result: firstType, takesNull: true, long: true, run: sorted,
 		help: "A list in order: from the least, or as a function of two items says.", example: `sort([1, 3, 2], function(x, y) x > y) = [3, 2, 1]`},
@@ -158,7 +158,7 @@ func concatenate(f *Frame, n Node, a []Value) Value {
 			break
 		}
 	}
-	return f.list(n, all)
+	return ListOf(all)
 }
 
 func listReplace(f *Frame, n Node, a []Value) Value {

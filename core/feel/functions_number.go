@@ -26,11 +26,11 @@ var numberFunctions = []builtin{
 	}, help: "The value without its sign.", example: `abs(-5) = 5`},
 	{name: "modulo", forms: one(number("dividend"), number("divisor")), result: always(Number), run: modulo,
 		help: "The remainder of a division; it has the sign of the divisor.", example: `modulo(12, 5) = 2`},
-	{name: "sqrt", forms: one(number("number")), result: always(Number), run: onNumber(decimal.Number.Sqrt, "a negative number has no square root"),
+	{name: "sqrt", forms: one(number("number")), result: always(Number), long: true, run: onNumber(decimal.Number.Sqrt, "a negative number has no square root"),
 		help: "The square root.", example: `sqrt(16) = 4`},
-	{name: "log", forms: one(number("number")), result: always(Number), run: onNumber(decimal.Number.Ln, "only a number above zero has a logarithm"),
+	{name: "log", forms: one(number("number")), result: always(Number), long: true, run: onNumber(decimal.Number.Ln, "only a number above zero has a logarithm"),
 		help: "The natural logarithm.", example: `decimal(log(10), 8) = 2.30258509`},
-	{name: "exp", forms: one(number("number")), result: always(Number), run: onNumber(decimal.Number.Exp, "the result is out of range"),
+	{name: "exp", forms: one(number("number")), result: always(Number), long: true, run: onNumber(decimal.Number.Exp, "the result is out of range"),
 		help: "e to the power of the number.", example: `decimal(exp(1), 8) = 2.71828183`},
 	{name: "odd", forms: one(number("number")), result: always(Boolean), run: parity(true),
 		help: "Whether a whole number is odd.", example: `odd(5) = true`},
@@ -51,6 +51,7 @@ func onNumber(compute func(decimal.Number) (decimal.Number, bool), failure strin
 		if a[0].kind != Number {
 			return f.fail(n, "a number is needed; this is a "+a[0].kind.String())
 		}
+		f.spend(n, costly)
 		result, ok := compute(a[0].number)
 		if !ok {
 			return f.fail(n, failure)

@@ -185,7 +185,7 @@ func split(f *Frame, n Node, a []Value) Value {
 	for i, part := range parts {
 		items[i] = StringOf(part)
 	}
-	return f.list(n, items)
+	return ListOf(items)
 }
 
 func join(f *Frame, n Node, a []Value) Value {

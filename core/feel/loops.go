@@ -1,7 +1,6 @@
 package feel
 
 import (
-	"fmt"
 	"slices"
 
 	"codicil/core/decimal"
@@ -12,12 +11,15 @@ type compiledIterator struct {
 	domain, to code
 	place      Node
 	local      int
+	cost       int // steps for each item
 }
 
-func (c compiler) iterators(iterators []Iterator) []compiledIterator {
+// iterators compiles the iterators of an expression that runs body for each
+// combination of their items.
+func (c compiler) iterators(iterators []Iterator, body Node) []compiledIterator {
 	all := make([]compiledIterator, len(iterators))
 	for i, it := range iterators {
-		all[i] = compiledIterator{domain: c.compile(it.Domain), place: it.Domain, local: it.local}
+		all[i] = compiledIterator{domain: c.compile(it.Domain), place: it.Domain, local: it.local, cost: 1 + size(body)/4}
 		if it.To != nil {
 			all[i].to = c.compile(it.To)
 		}
@@ -82,7 +84,8 @@ func (f *Frame) steppedThrough(n Node, from, to Value) ([]Value, bool) {
 	}
 	count := (last-first)*step + 1
 	if count > maxItems || count <= 0 {
-		f.exhaust(n, fmt.Sprintf("a list may have %d items at most", maxItems))
+		f.fail(n, tooLong)
+		return nil, false
 	}
 	items := make([]Value, count)
 	for i := range items {
@@ -102,9 +105,9 @@ func walk(f *Frame, iterators []compiledIterator, visit func() (goOn bool)) (who
 	if !ok {
 		return false, false
 	}
-	f.spend(it.place, 1)
+	f.spend(it.place, it.cost)
 	for _, item := range items {
-		f.spend(it.place, 1)
+		f.spend(it.place, it.cost)
 		f.locals[it.local] = item
 		if whole, goOn := walk(f, iterators[1:], visit); !whole || !goOn {
 			return whole, goOn
@@ -115,30 +118,28 @@ func walk(f *Frame, iterators []compiledIterator, visit func() (goOn bool)) (who
 
 // loop compiles for … return.
 func (c compiler) loop(n *For) code {
-	iterators, body, partial := c.iterators(n.Iterators), c.compile(n.Body), n.partial
+	iterators, body, partial := c.iterators(n.Iterators, n.Body), c.compile(n.Body), n.partial
 	return func(f *Frame) Value {
-		results := []Value{}
+		results, weight := []Value{}, 1
 		whole, _ := walk(f, iterators, func() bool {
 			if partial >= 0 {
-				f.locals[partial] = ListOf(slices.Clip(results))
+				f.locals[partial] = Value{kind: List, object: &sequence{slices.Clip(results), weight}}
 			}
 			results = append(results, body(f))
-			if len(results) > maxItems {
-				f.list(n, results)
-			}
-			return true
+			weight += results[len(results)-1].weight()
+			return len(results) <= maxItems && weight <= maxWeight
 		})
 		if !whole {
 			return NullValue
 		}
-		return ListOf(results)
+		return f.made(n, Value{kind: List, object: &sequence{results, weight}})
 	}
 }
 
 // quantified compiles some and every: the or, or the and, of the condition over all
 // combinations.
 func (c compiler) quantified(n *Quantified) test {
-	iterators, condition := c.iterators(n.Iterators), c.compileTest(n.Condition)
+	iterators, condition := c.iterators(n.Iterators, n.Condition), c.compileTest(n.Condition)
 	start, decided := no, yes
 	if n.Every {
 		start, decided = yes, no
@@ -176,7 +177,7 @@ func (c compiler) filter(n *Filter) code {
 			return at(f, n, items, position(f))
 		}
 	}
-	condition := c.compile(n.Condition)
+	condition, cost := c.compile(n.Condition), 1+size(n.Condition)/4
 	return func(f *Frame) Value {
 		items, ok := filtered(base(f))
 		if !ok {
@@ -184,7 +185,7 @@ func (c compiler) filter(n *Filter) code {
 		}
 		kept := []Value{}
 		for i, item := range items {
-			f.spend(n, 1)
+			f.spend(n, cost)
 			f.locals[n.item] = item
 			v := condition(f)
 			if v.kind == Number && i == 0 && kind == Any {

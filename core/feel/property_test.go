@@ -2,6 +2,7 @@ package feel_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"strings"
 	"testing"
 	"time"
@@ -138,72 +139,168 @@ func TestWhatIsWrittenReadsBack(t *testing.T) {
 	})
 }
 
-// typed makes formulas of one type over the names of the sample scope.
-func typed(t *rapid.T, kind string, depth int) string {
-	sub := func(kind string) string { return typed(t, kind, depth-1) }
-	pick := func(choices ...func() string) string { return rapid.SampledFrom(choices).Draw(t, "form")() }
-	say := func(text string) func() string { return func() string { return text } }
-	if depth == 0 {
-		return map[string]string{
-			"number": rapid.SampledFrom([]string{"amount", "rate", "0", "-2.5", "7"}).Draw(t, "number"),
-			"string": rapid.SampledFrom([]string{"country", "name", `""`, `"IE"`}).Draw(t, "string"),
-			"bool":   rapid.SampledFrom([]string{"active", "true", "false", "null"}).Draw(t, "bool"),
-			"date":   rapid.SampledFrom([]string{"due", `@"2028-02-29"`, "today()"}).Draw(t, "date"),
-		}[kind]
+// known is a scope with types for the names that a writer uses, and random values of
+// those types, blank ones among them.
+func known(t *rapid.T) (feel.Scope, *feel.Frame) {
+	number := func(name string) feel.Value {
+		text := rapid.SampledFrom([]string{"", "0", "1", "-2.5", "1480.25", "0.19", "1e20", "7"}).Draw(t, name)
+		if text == "" {
+			return feel.NullValue
+		}
+		return feel.NumberOf(decimal.MustParse(text))
 	}
-	switch kind {
-	case "number":
-		operator := rapid.SampledFrom([]string{"+", "-", "*", "/", "**"}).Draw(t, "operator")
-		return pick(
-			func() string { return "(" + sub("number") + " " + operator + " " + sub("number") + ")" },
-			func() string { return "string length(" + sub("string") + ")" },
-			func() string { return "(if " + sub("bool") + " then " + sub("number") + " else " + sub("number") + ")" },
-			func() string { return "round half up(" + sub("number") + ", 2)" },
-			func() string { return sub("date") + ".year" }, say("sum(amount, rate)"))
-	case "string":
-		return pick(func() string { return "(" + sub("string") + " + " + sub("string") + ")" }, func() string { return "upper case(" + sub("string") + ")" }, func() string { return "string(" + sub("number") + ")" })
-	case "date":
-		return pick(func() string { return "add months(" + sub("date") + ", 3)" }, func() string { return "month end(" + sub("date") + ")" }, func() string { return "(" + sub("date") + ` + @"P10D")` })
+	values := map[string]feel.Value{
+		"amount": number("amount"), "rate": number("rate"), "x": number("x"),
+		"country": rapid.SampledFrom([]feel.Value{feel.NullValue, feel.StringOf("IE"), feel.StringOf("sea salt")}).Draw(t, "country"),
+		"active":  rapid.SampledFrom([]feel.Value{feel.NullValue, feel.True, feel.False}).Draw(t, "active"),
+		"prices":  feel.ListOf([]feel.Value{number("first"), number("second")}),
 	}
-	comparison := rapid.SampledFrom([]string{"=", "!=", "<", "<=", ">", ">="}).Draw(t, "comparison")
-	return pick(
-		func() string { return "(" + sub("bool") + " and " + sub("bool") + ")" },
-		func() string { return "(" + sub("bool") + " or " + sub("bool") + ")" },
-		func() string { return "not(" + sub("bool") + ")" },
-		func() string { return "(" + sub("number") + " " + comparison + " " + sub("number") + ")" },
-		func() string { return "(" + sub("date") + " " + comparison + " " + sub("date") + ")" },
-		func() string {
-			return "(" + sub("number") + " between " + sub("number") + " and " + sub("number") + ")"
-		},
-		func() string { return "(" + sub("string") + " in (" + sub("string") + ", " + sub("string") + "))" },
-		func() string { return "is blank(" + sub("string") + ")" })
+	types := map[string]feel.Type{"amount": feel.NumberType, "rate": feel.NumberType, "x": feel.NumberType, "country": feel.StringType,
+		"active": feel.BooleanType, "prices": feel.ListType(feel.NumberType)}
+	scope, frame := feel.Scope{}, &feel.Frame{}
+	for name, value := range values {
+		scope[name] = feel.Symbol{Slot: len(frame.Slots), Type: types[name]}
+		frame.Slots = append(frame.Slots, value)
+	}
+	return scope, frame
 }
 
-// What the strict check accepts never fails with a type error when it runs, gives
-// a value of the type that was promised, and is explained with that very value.
+// What the check accepts as a type must, on any values of the fields' types, blank
+// ones too, give a value of that type and never fail over a type; and is explained
+// with that very value.
 func TestWhatTheCheckAcceptsRuns(t *testing.T) {
-	scope, frame := sample(t)
+	accepted := 0
 	rapid.Check(t, func(t *rapid.T) {
-		kind := rapid.SampledFrom([]string{"number", "string", "bool", "date"}).Draw(t, "kind")
-		formula := typed(t, kind, rapid.IntRange(0, 4).Draw(t, "depth"))
-		program, problems := feel.Compile(formula, scope, feel.Strict)
-		if err := problems.Errors(); err != nil {
-			t.Fatalf("%s: %v", formula, err)
-		}
-		frame.Failures = nil
-		v := program.Eval(frame)
-		for _, f := range frame.Failures {
-			if strings.Contains(f.Message, "cannot be") || strings.Contains(f.Message, "is needed") {
-				t.Fatalf("%s: %s", formula, f.Message)
+		scope, frame := known(t)
+		w := writer{rand.New(rand.NewPCG(rapid.Uint64().Draw(t, "seed"), 1))}
+		depth := rapid.IntRange(0, 4).Draw(t, "depth")
+		for _, formula := range []string{w.number(depth), w.text(depth), w.date(depth), w.numbers(depth), w.condition(depth), w.context(depth)} {
+			program, problems := feel.Compile(formula, scope, feel.Strict)
+			if problems.Errors() != nil {
+				continue // the writer also makes what never holds, as a text that is a number
+			}
+			accepted++
+			frame.Failures = nil
+			v := program.Eval(frame)
+			for _, f := range frame.Failures {
+				for _, wrong := range []string{"cannot be compared", "cannot be computed", "needed", "must be a", "only a number or", "has no order", "only a function"} {
+					if strings.Contains(f.Message, wrong) {
+						t.Fatalf("%s: %s", formula, f.Message)
+					}
+				}
+			}
+			if !v.IsNull() && !feel.TypeOf(v).Fits(program.Type()) {
+				t.Fatalf("%s gives %s, not a %s", formula, v, program.Type())
+			}
+			if explained, _ := program.Explain(frame); !feel.Same(explained, v) {
+				t.Fatalf("%s gives %s, explained as %s", formula, v, explained)
 			}
 		}
-		if !feel.TypeOf(v).Fits(program.Type()) {
-			t.Fatalf("%s gives %s, not a %s", formula, v, program.Type())
+	})
+	assert.Greater(t, accepted, 200, "hardly anything was accepted, so hardly anything was tried")
+}
+
+// test writes a condition on x at random.
+func (w writer) test(depth int) string {
+	constant := func() string { return w.pick("-1", "0", "1", "2.5", "3", "10") }
+	if depth > 0 {
+		return w.one(
+			func() string { return "(" + w.test(depth-1) + w.pick(" and ", " or ") + w.test(depth-1) + ")" },
+			func() string { return "not(" + w.test(depth-1) + ")" },
+		)
+	}
+	return w.one(
+		func() string { return "x" + w.pick(" < ", " <= ", " > ", " >= ", " = ", " != ") + constant() },
+		func() string { return constant() + w.pick(" < ", " <= ", " > ", " >= ", " = ", " != ") + "x" },
+		func() string { return "x between " + constant() + " and " + constant() },
+		func() string {
+			return "x in " + w.pick("[", "(") + constant() + ".." + constant() + w.pick("]", ")")
+		},
+		func() string { return "x in (" + constant() + ", > " + constant() + ", [" + constant() + "..3))" },
+		func() string { return "is blank(x)" }, func() string { return "is filled(x)" },
+		func() string { return "x = null" }, func() string { return "amount > " + constant() },
+		func() string { return "x > amount" },
+	)
+}
+
+// What a constraint rules out never happens: a value outside its sets does not make
+// the formula true, or false, whatever the other fields hold.
+func TestAConstraintRulesOutOnlyWhatNeverHappens(t *testing.T) {
+	ruledOut := 0
+	rapid.Check(t, func(t *rapid.T) {
+		scope := feel.Scope{"x": {Slot: 0, Type: feel.NumberType}, "amount": {Slot: 1, Type: feel.NumberType}}
+		w := writer{rand.New(rand.NewPCG(rapid.Uint64().Draw(t, "seed"), 2))}
+		formula := w.test(rapid.IntRange(0, 4).Draw(t, "depth"))
+		program, problems := feel.Compile(formula, scope, feel.Strict)
+		if problems.Errors() != nil {
+			t.Fatal(formula, problems)
 		}
-		if explained, _ := program.Explain(frame); !feel.Same(explained, v) {
-			t.Fatalf("%s gives %s, explained as %s", formula, v, explained)
+		c := program.Constraint(0)
+		for _, text := range []string{"", "-2", "-1", "-0.5", "0", "0.5", "1", "2", "2.5", "2.7", "3", "7", "10", "11"} {
+			for _, amount := range []string{"", "-1", "2", "10"} {
+				frame := &feel.Frame{Slots: []feel.Value{feel.NullValue, feel.NullValue}}
+				if text != "" {
+					frame.Slots[0] = feel.NumberOf(decimal.MustParse(text))
+				}
+				if amount != "" {
+					frame.Slots[1] = feel.NumberOf(decimal.MustParse(amount))
+				}
+				canBeTrue, canBeFalse := c.NullTrue, c.NullFalse
+				if text != "" {
+					canBeTrue, canBeFalse = c.True.Contains(frame.Slots[0]), c.False.Contains(frame.Slots[0])
+				}
+				v := program.Eval(frame)
+				if (v.IsTrue() && !canBeTrue) || (v.IsFalse() && !canBeFalse) {
+					t.Fatalf("%s is %s for x %q; the constraint says %s and %s", formula, v, text, c.True, c.False)
+				}
+				if !canBeTrue || !canBeFalse {
+					ruledOut++
+				}
+			}
 		}
 	})
+	assert.Greater(t, ruledOut, 500)
+}
+
+func TestSetsAreWrittenAsTests(t *testing.T) {
+	scope := feel.Scope{"x": {Slot: 0, Type: feel.NumberType}, "c": {Slot: 1, Type: feel.StringType}}
+	for formula, want := range map[string]string{
+		"x > 5": "> 5", "x <= 5 or x > 10": "<= 5, > 10", "x in [1..5) and x != 3": "[1..3), (3..5)", "not(x = 2)": "< 2, > 2",
+		"x between 1 and 5 and x > 5": "", "x > 1 or x <= 1": "-", "x in (3, 1, 2)": "1, 2, 3",
+	} {
+		program, problems := feel.Compile(formula, scope, feel.Strict)
+		require.NoError(t, problems.Errors())
+		assert.Equal(t, want, program.Constraint(0).True.String(), formula)
+	}
+	program, _ := feel.Compile(`c in ("IE", "DK") and x > 1`, scope, feel.Strict)
+	assert.Equal(t, `"DK", "IE"`, program.Constraint(1).True.String())
+	assert.Equal(t, "> 1", program.Constraint(0).True.String())
+}
+
+func TestAConditionIsRewrittenInPlace(t *testing.T) {
+	scope, _ := sample(t)
+	program, problems := feel.Compile(`amount > 1200 and not(country = "IE" or active)`, scope, feel.Strict)
+	require.NoError(t, problems.Errors())
+	var conditions []string
+	for _, c := range program.Conditions() {
+		start, end := c.Span()
+		conditions = append(conditions, program.Source()[start:end])
+	}
+	assert.Equal(t, []string{"amount > 1200", `country = "IE"`, "active"}, conditions)
+	for i, want := range []string{
+		`(amount > 1200 or active) and not(country = "IE" or active)`,
+		`amount > 1200 and not((amount > 1200 or active) or active)`,
+		`amount > 1200 and not(country = "IE" or (amount > 1200 or active))`,
+	} {
+		text, err := program.Rewrite(program.Conditions()[i], "amount > 1200 or active")
+		require.NoError(t, err)
+		assert.Equal(t, want, text)
+	}
+	text, err := program.Rewrite(program.Conditions()[0], "amount >= 1200")
+	require.NoError(t, err)
+	assert.Equal(t, `amount >= 1200 and not(country = "IE" or active)`, text)
+	_, err = program.Rewrite(program.Conditions()[0], "amount >")
+	assert.ErrorContains(t, err, "ends too early")
 }
 
 func TestNumbersKeepAllTheirDigitsThroughAFormula(t *testing.T) {

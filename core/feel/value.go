@@ -46,14 +46,41 @@ type Value struct {
 	// 1970-01-01T00:00:00 (in its own zone) for a date and time; seconds or
 	// months for a duration.
 	number decimal.Number
-	// object holds, by kind: a string, *Zone, []Value, *Entries, *Interval or *function.
+	// object holds, by kind: a string, *Zone, *sequence, *Entries, *Interval or *function.
 	object any
+}
+
+// sequence is a list, and how many values there are in it, also in the lists and
+// contexts inside. As parts may be shared, that can be far more than memory holds.
+type sequence struct {
+	items  []Value
+	weight int
 }
 
 // Entries are the entries of a context, in their order.
 type Entries struct {
 	Keys   []string
 	Values []Value
+	weight int // as that of a sequence
+}
+
+// weight is how many values there are in a value, itself included.
+func (v Value) weight() int {
+	switch v.kind {
+	case List:
+		return v.object.(*sequence).weight
+	case Context:
+		return v.entries().weight
+	}
+	return 1
+}
+
+func weigh(values []Value) int {
+	total := 1
+	for i := range values {
+		total += values[i].weight()
+	}
+	return total
 }
 
 // Get returns the value of a key; null and false when there is none.
@@ -121,10 +148,15 @@ func BooleanOf(b bool) Value {
 }
 
 // ListOf returns a list of the values, which must not be changed afterwards.
-func ListOf(values []Value) Value { return Value{kind: List, object: values} }
+func ListOf(values []Value) Value {
+	return Value{kind: List, object: &sequence{values, weigh(values)}}
+}
 
 // ContextOf returns a context of the entries, which must not be changed afterwards.
-func ContextOf(entries *Entries) Value { return Value{kind: Context, object: entries} }
+func ContextOf(entries *Entries) Value {
+	entries.weight = weigh(entries.Values)
+	return Value{kind: Context, object: entries}
+}
 
 // RangeOf returns the range of the interval.
 func RangeOf(interval *Interval) Value { return Value{kind: Range, object: interval} }
@@ -159,7 +191,7 @@ func (v Value) Text() (string, bool) {
 }
 
 func (v Value) text() string       { return v.object.(string) }
-func (v Value) items() []Value     { return v.object.([]Value) }
+func (v Value) items() []Value     { return v.object.(*sequence).items }
 func (v Value) entries() *Entries  { return v.object.(*Entries) }
 func (v Value) bounds() *Interval  { return v.object.(*Interval) }
 func (v Value) callee() *function  { return v.object.(*function) }
