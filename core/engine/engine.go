@@ -155,6 +155,8 @@ type Fact struct {
 	Text  string
 	Field int // place of the field that the part reads, or -1
 	Value feel.Value
+	// Values are all its values where it was looked at more than once.
+	Values []feel.Value
 }
 
 // Message is something that a rule, or the field itself, says about the document.

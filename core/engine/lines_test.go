@@ -77,6 +77,12 @@ type lineJourney struct {
 
 func (j *lineJourney) run(t testing.TB, detail bool) (*engine.Outcome, *plan.Plan) {
 	t.Helper()
+	p, c := j.prepare(t)
+	return engine.Run(p, c, detail), p
+}
+
+func (j *lineJourney) prepare(t testing.TB) (*plan.Plan, *engine.Case) {
+	t.Helper()
 	kind := &documentKinds[0]
 	book := plan.NewBook(kind, documentKinds, rulesOf(j.journey))
 	for _, c := range book.Rules {
@@ -99,7 +105,7 @@ func (j *lineJourney) run(t testing.TB, detail bool) (*engine.Outcome, *plan.Pla
 	}
 	c, err := d.Case(kind, proof.Setting{Company: companies["10"], User: "Ada", Moment: j.Moment, Linked: masters})
 	require.NoError(t, err)
-	return engine.Run(p, c, detail), p
+	return p, c
 }
 
 func items(texts map[string]string) map[string]proof.Item {

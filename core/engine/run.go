@@ -33,17 +33,7 @@ type spot struct {
 // that decided it; without, Rules stays empty and the run is faster.
 func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	v := p.Vocabulary
-	r := &run{plan: p, c: c, detail: detail, out: &Outcome{Fields: make([]Field, v.Headers)}}
-	r.frame = feel.Frame{Slots: make([]feel.Value, v.Size), Now: c.Now}
-	if c.Linked != nil {
-		r.frame.Linked = c.Linked
-	}
-	if calendar := &p.Scope.Company.Calendar; calendar.FreeDays != nil {
-		r.frame.Workday = calendar.Works
-	}
-	fill(r.frame.Slots, &c.Header, v.Headers)
-	v.FillContext(r.frame.Slots, p.Scope.Company, p.Scope.Type, c.User)
-	r.prepareLines()
+	r := begin(p, c, detail)
 	if p.Loop != nil {
 		r.say(rule.Refuse, "failed", r.spot(p.Loop.Fields[0], -1), p.Loop.Rules[0], "these rules wait for each other: "+p.Loop.Describe(p.Kind())+". Change or suspend one of them")
 	}
@@ -61,6 +51,23 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	r.balance()
 	r.out.Verdict = r.verdict()
 	return r.out
+}
+
+// begin makes all that can be read before the first field starts its journey.
+func begin(p *plan.Plan, c *Case, detail bool) *run {
+	v := p.Vocabulary
+	r := &run{plan: p, c: c, detail: detail, out: &Outcome{Fields: make([]Field, v.Headers)}}
+	r.frame = feel.Frame{Slots: make([]feel.Value, v.Size), Now: c.Now}
+	if c.Linked != nil {
+		r.frame.Linked = c.Linked
+	}
+	if calendar := &p.Scope.Company.Calendar; calendar.FreeDays != nil {
+		r.frame.Workday = calendar.Works
+	}
+	fill(r.frame.Slots, &c.Header, v.Headers)
+	v.FillContext(r.frame.Slots, p.Scope.Company, p.Scope.Type, c.User)
+	r.prepareLines()
+	return r
 }
 
 // fill puts entered and stored values into their slots, count to a form.
@@ -390,15 +397,20 @@ func (r *run) eval(program *feel.Program, act *Act) feel.Value {
 		if slices.ContainsFunc(act.Facts[:first], func(f Fact) bool { return f.Text == step.Text }) {
 			continue
 		}
-		fact := Fact{Text: step.Text, Field: -1, Value: step.Value}
-		if slot, ok := feel.SlotOf(step.Node); ok {
-			if read, isField := r.plan.Vocabulary.ReadAt(slot); isField && read.Form == rule.SoFar && !read.List {
-				fact.Field = read.Field
-			}
-		}
-		act.Facts = append(act.Facts, fact)
+		act.Facts = append(act.Facts, factOf(r.plan.Vocabulary, step))
 	}
 	return v
+}
+
+// factOf tells the value that a part of a formula had.
+func factOf(v *rule.Vocabulary, step feel.Step) Fact {
+	fact := Fact{Text: step.Text, Field: -1, Value: step.Value, Values: step.Values}
+	if slot, ok := feel.SlotOf(step.Node); ok {
+		if read, isField := v.ReadAt(slot); isField && read.Form == rule.SoFar && !read.List {
+			fact.Field = read.Field
+		}
+	}
+	return fact
 }
 
 // failed reports a formula that failed; the field then keeps its value so far.

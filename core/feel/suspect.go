@@ -114,12 +114,22 @@ func (c *checker) percentAmong(subject Type, operands ...Node) {
 			continue
 		}
 		v, constant := Constant(operand)
-		number, isNumber := v.Number()
-		if !constant || !isNumber || number.Abs().Cmp(decimal.FromInt(1)) <= 0 || number.Places() > 0 {
+		share := AsShare(v)
+		if !constant || share == "" {
 			continue
 		}
-		share, _ := number.Quo(decimal.FromInt(100))
-		c.report(operand, Warning, "percent", share.String(), "%s means %s00 %%: a percent is written as its share, so %s %% is %s", number, number, number, share)
+		c.report(operand, Warning, "percent", share, "%s means %s00 %%: a percent is written as its share, so %s %% is %s", v, v, v, share)
 		return
 	}
+}
+
+// AsShare writes a whole number above one as the share that it would be in percent: 5
+// as 0.05. "" for any other value, which may well be meant as it stands.
+func AsShare(v Value) string {
+	number, isNumber := v.Number()
+	if !isNumber || number.Abs().Cmp(decimal.FromInt(1)) <= 0 || number.Places() > 0 {
+		return ""
+	}
+	share, _ := number.Quo(decimal.FromInt(100))
+	return share.String()
 }

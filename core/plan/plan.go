@@ -6,6 +6,7 @@
 package plan
 
 import (
+	"maps"
 	"slices"
 	"strings"
 
@@ -115,11 +116,7 @@ func Build(b *Book, s Scope) *Plan {
 		}
 		station := c.Family.Station()
 		p.stations[c.Field][station] = append(p.stations[c.Field][station], c)
-		for _, slot := range c.Reads() {
-			if read, ok := b.Vocabulary.ReadAt(slot); slot == b.Vocabulary.Lines || (ok && read.List) {
-				p.Lists[slot] = true
-			}
-		}
+		maps.Copy(p.Lists, b.Vocabulary.Lists(c.Reads()))
 	}
 	for _, families := range p.stations {
 		for _, candidates := range families {

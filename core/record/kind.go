@@ -232,8 +232,10 @@ type Option struct {
 // FeelType returns the type of the field's values in formulas.
 func (f *Field) FeelType() feel.Type {
 	switch f.Type {
-	case Number, Amount, Quantity, Percent:
+	case Number, Amount, Quantity:
 		return feel.NumberType
+	case Percent:
+		return feel.Type{Kind: feel.Number, Percent: true}
 	case Date:
 		return feel.DateType
 	case YesNo:

@@ -50,9 +50,8 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		complain("target", "a %s has no field %q", v.Kind.Label, r.Target)
 		return c
 	}
-	field := &v.Kind.Fields[c.Field]
 	if r.When != "" {
-		c.When = c.formula("when", r.When, v, feel.BooleanType, nil)
+		c.When = c.formula("when", r.When)
 	}
 	switch r.Family {
 	case Entry:
@@ -63,9 +62,9 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		if !slices.Contains([]Lifetime{NewOnly, WheneverBlank}, r.Effect.Lifetime) {
 			complain("lifetime", "choose how long the default fills the field: new only or whenever blank")
 		}
-		c.Value = c.formula("value", r.Effect.Value, v, field.FeelType(), field)
+		c.Value = c.formula("value", r.Effect.Value)
 	case Substitute:
-		c.Value = c.formula("value", r.Effect.Value, v, field.FeelType(), field)
+		c.Value = c.formula("value", r.Effect.Value)
 	case Validate:
 		if !slices.Contains([]Severity{Refuse, Confirm, Advise}, r.Effect.Severity) {
 			complain("severity", "choose what happens: refuse, confirm or advise")
@@ -73,7 +72,7 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		if strings.TrimSpace(r.Effect.Message) == "" {
 			complain("message", "write what is wrong and what to do about it")
 		}
-		c.Must = c.formula("must", r.Effect.Must, v, feel.BooleanType, nil)
+		c.Must = c.formula("must", r.Effect.Must)
 		for _, key := range r.Effect.WhenChanged {
 			if i := v.Kind.Index(key); i >= 0 {
 				c.Changed = append(c.Changed, i)
@@ -109,37 +108,56 @@ func (c *Compiled) checkDays(complain func(part, format string, args ...any)) {
 	}
 }
 
-// formula compiles one formula of the rule. It must fit want, and a constant
-// must fit the field.
-func (c *Compiled) formula(part, text string, v *Vocabulary, want feel.Type, field *record.Field) *feel.Program {
+// formula compiles a part of the rule.
+func (c *Compiled) formula(part, text string) *feel.Program {
 	if strings.TrimSpace(text) == "" {
 		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: "missing", Message: missing[part], Line: 1, Column: 1}})
 		return nil
 	}
-	program, problems := feel.Compile(text, v.ScopeOf(c.Field), feel.Strict)
-	for _, p := range problems {
-		c.Problems = append(c.Problems, Problem{part, p})
+	program, problems := c.vocabulary.Part(part, text, c.Field)
+	c.Problems = append(c.Problems, problems...)
+	return program
+}
+
+// Part checks and compiles a formula as a part of a rule on the field at the place:
+// "when" and "must" are conditions, "value" is of the field's type, and a constant
+// fits the field. The program is nil when the problems hold an error.
+func (v *Vocabulary) Part(part, text string, place int) (*feel.Program, []Problem) {
+	program, found := feel.Compile(text, v.ScopeOf(place), feel.Strict)
+	problems := make([]Problem, len(found))
+	for i, p := range found {
+		problems[i] = Problem{part, p}
 	}
 	if program == nil {
-		return nil
+		return nil, problems
 	}
-	whole := feel.Problem{Code: "type", End: len(text), Line: 1, Column: 1}
-	if !program.Type().Fits(want) {
-		whole.Message = fmt.Sprintf("this gives a %s, but a condition that is true or false is needed", program.Type())
-		if field != nil {
-			whole.Message = fmt.Sprintf("this gives a %s, but %s holds a %s", program.Type(), field.Label, want)
+	whole := Problem{part, feel.Problem{Code: "type", End: len(text), Line: 1, Column: 1}}
+	if part != "value" {
+		if !program.Type().Fits(feel.BooleanType) {
+			whole.Message = fmt.Sprintf("this gives a %s, but a condition that is true or false is needed", program.Type())
+			return nil, append(problems, whole)
 		}
-		c.Problems = append(c.Problems, Problem{part, whole})
-		return nil
+		return program, problems
 	}
-	if literal, ok := program.Root().(*feel.Literal); ok && field != nil {
-		if _, wrong := field.Settle(literal.Value, record.Surroundings{}); wrong != nil {
-			whole.Code, whole.Message = wrong.Code, wrong.Message
-			c.Problems = append(c.Problems, Problem{part, whole})
-			return nil
-		}
+	field := &v.Kind.Fields[place]
+	if want := field.FeelType(); !program.Type().Fits(want) {
+		whole.Message = fmt.Sprintf("this gives a %s, but %s holds a %s", program.Type(), field.Label, want)
+		return nil, append(problems, whole)
 	}
-	return program
+	constant, isConstant := feel.Constant(program.Root())
+	if !isConstant {
+		return program, problems
+	}
+	if _, wrong := field.Settle(constant, record.Surroundings{}); wrong != nil {
+		whole.Code, whole.Message = wrong.Code, wrong.Message
+		return nil, append(problems, whole)
+	}
+	if share := feel.AsShare(constant); field.Type == record.Percent && share != "" {
+		whole.Severity, whole.Code, whole.Suggestion = feel.Warning, "percent", share
+		whole.Message = fmt.Sprintf("%s means %s00 %%: a percent is written as its share, so %s %% is %s", text, text, text, share)
+		problems = append(problems, whole)
+	}
+	return program, problems
 }
 
 var missing = map[string]string{

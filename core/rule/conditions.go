@@ -8,20 +8,26 @@ import (
 	"codicil/core/record"
 )
 
-// Conditions are a formula as a sentence can hold it: conditions on fields, all
-// joined by and, or all by or.
+// Conditions are a formula as a sentence can hold it: conditions, all joined by and,
+// or all by or. One of them may itself be conditions joined the other way.
 type Conditions struct {
 	Join       string      `json:"join"` // "and" or "or"
 	Conditions []Condition `json:"conditions"`
 }
 
-// Condition is field, relation, values.
+// Condition is field, relation, values; or a group of conditions.
 type Condition struct {
+	// Field is the name of the field, as formulas write it: "line.amount".
 	Field    string `json:"field"`
 	Relation string `json:"relation"`
 	// Values are the operands as record.Plain shows them ("5 %" for a percent):
 	// none for is blank, two for between, any number for one of.
 	Values []string `json:"values"`
+	// Other is the name of a field that the field is compared with, instead of a value.
+	Other string `json:"other,omitempty"`
+	// Group are conditions joined the other way than those around them; then the
+	// rest is empty.
+	Group *Conditions `json:"group,omitempty"`
 }
 
 // Relation is a way to compare a field with values.
@@ -73,16 +79,16 @@ func relation(f *record.Field, match func(Relation) bool) (Relation, bool) {
 	return Relation{}, false
 }
 
-// Compose writes conditions as a formula. The error says which condition is
-// incomplete or does not fit its field.
-func Compose(c Conditions, kind *record.Kind) (string, error) {
+// Compose writes conditions as a formula of a rule on the field at the place. The
+// error says which condition is incomplete or does not fit its field.
+func (v *Vocabulary) Compose(c Conditions, place int) (string, error) {
 	joiner := " and "
 	if c.Join == "or" {
 		joiner = " or "
 	}
 	parts := make([]string, len(c.Conditions))
 	for i, condition := range c.Conditions {
-		part, err := compose(condition, kind)
+		part, err := v.compose(condition, place)
 		if err != nil {
 			return "", fmt.Errorf("condition %d: %w", i+1, err)
 		}
@@ -91,135 +97,211 @@ func Compose(c Conditions, kind *record.Kind) (string, error) {
 	return strings.Join(parts, joiner), nil
 }
 
-func compose(c Condition, kind *record.Kind) (string, error) {
-	field := kind.Field(c.Field)
-	if field == nil {
-		return "", fmt.Errorf("a %s has no field %q", kind.Label, c.Field)
+func (v *Vocabulary) compose(c Condition, place int) (string, error) {
+	if c.Group != nil {
+		text, err := v.Compose(*c.Group, place)
+		if len(c.Group.Conditions) > 1 {
+			text = "(" + text + ")"
+		}
+		return text, err
 	}
-	r, found := relation(field, func(r Relation) bool { return r.Key == c.Relation })
+	name := v.NameOf(place, c.Field)
+	if name == nil || !name.Single() {
+		return "", fmt.Errorf("a %s has no field %q that can be compared here", v.Kind.Label, c.Field)
+	}
+	r, found := relation(name.Field, func(r Relation) bool { return r.Key == c.Relation })
 	if !found {
-		return "", fmt.Errorf("%s cannot be compared by %q", field.Label, c.Relation)
+		return "", fmt.Errorf("%s cannot be compared by %q", name.Label, c.Relation)
+	}
+	values, err := v.operands(c, place, name, r)
+	if err != nil {
+		return "", err
+	}
+	switch r.operator {
+	case "is blank", "is filled":
+		return r.operator + "(" + c.Field + ")", nil
+	case "starts with", "ends with", "contains":
+		return r.operator + "(" + c.Field + ", " + values[0] + ")", nil
+	case "between":
+		return c.Field + " between " + values[0] + " and " + values[1], nil
+	case "in":
+		return c.Field + " in (" + strings.Join(values, ", ") + ")", nil
+	case "not in":
+		return "not(" + c.Field + " in (" + strings.Join(values, ", ") + "))", nil
+	}
+	return c.Field + " " + r.operator + " " + values[0], nil
+}
+
+// operands writes what the field is compared with.
+func (v *Vocabulary) operands(c Condition, place int, name *Name, r Relation) ([]string, error) {
+	if c.Other != "" {
+		other := v.NameOf(place, c.Other)
+		if other == nil || r.Operands != 1 || !name.comparable(other) {
+			return nil, fmt.Errorf("%s %s … cannot be compared with %q", name.Label, r.Phrase, c.Other)
+		}
+		return []string{c.Other}, nil
 	}
 	if (r.Operands >= 0 && len(c.Values) != r.Operands) || (r.Operands < 0 && len(c.Values) == 0) {
-		return "", fmt.Errorf("%s %s … needs a value", field.Label, r.Phrase)
+		return nil, fmt.Errorf("%s %s … needs a value", name.Label, r.Phrase)
 	}
 	values := make([]string, len(c.Values))
 	for i, text := range c.Values {
-		literal, err := Constant(field, text)
+		literal, err := Constant(name.Field, text)
 		if err != nil {
-			return "", err
+			return nil, err
 		}
 		if literal == "null" {
-			return "", fmt.Errorf("%s %s … needs a value", field.Label, r.Phrase)
+			return nil, fmt.Errorf("%s %s … needs a value", name.Label, r.Phrase)
 		}
 		values[i] = literal
 	}
-	name := NameOf(field)
-	switch r.operator {
-	case "is blank", "is filled":
-		return r.operator + "(" + name + ")", nil
-	case "starts with", "ends with", "contains":
-		return r.operator + "(" + name + ", " + values[0] + ")", nil
-	case "between":
-		return name + " between " + values[0] + " and " + values[1], nil
-	case "in":
-		return name + " in (" + strings.Join(values, ", ") + ")", nil
-	case "not in":
-		return "not(" + name + " in (" + strings.Join(values, ", ") + "))", nil
-	}
-	return name + " " + r.operator + " " + values[0], nil
+	return values, nil
 }
 
-// NameOf returns the name of a field in formulas; that of a field of the lines is
-// its value in the line at hand.
-func NameOf(field *record.Field) string {
-	if field.OfLine() {
-		return "line." + field.Column()
-	}
-	return field.Key
+// comparable tells whether a sentence may compare the values of two names.
+func (n *Name) comparable(other *Name) bool {
+	return n.Single() && other.Single() && n.Type.Kind == other.Type.Kind
 }
 
-// fieldNamed is the other way round: the field that a node names; nil for any other node.
-func fieldNamed(n feel.Node, kind *record.Kind) *record.Field {
-	switch n := n.(type) {
-	case *feel.Name:
-		return kind.Field(n.Text)
-	case *feel.Path:
-		if base, ok := n.Base.(*feel.Name); ok && base.Text == "line" {
-			return kind.Field(record.LinePrefix + n.Member)
-		}
-	}
-	return nil
-}
-
-// Decompose reads a formula as conditions; false when no sentence can hold it.
-// An empty formula is no condition at all.
-func Decompose(program *feel.Program, kind *record.Kind) (Conditions, bool) {
-	result := Conditions{Join: "and", Conditions: []Condition{}}
+// Decompose reads a formula of a rule on the field at the place as conditions; false
+// when no sentence can hold it without loss. No formula is no condition at all.
+// asWhen tells that blank counts as not true, as it does in when: then a yes/no field
+// by itself is the same as the field being yes.
+func (v *Vocabulary) Decompose(program *feel.Program, place int, asWhen bool) (Conditions, bool) {
 	if program == nil {
-		return result, true
+		return Conditions{Join: "and", Conditions: []Condition{}}, true
 	}
-	if b, ok := program.Root().(*feel.Binary); ok && b.Operator == "or" {
+	return v.group(program.Root(), place, asWhen, true)
+}
+
+// Conditions returns a part of the rule, "when" or "must", as conditions; nil when no
+// sentence can hold it.
+func (c *Compiled) Conditions(part string) *Conditions {
+	text, program := c.Rule.When, c.When
+	if part == "must" {
+		text, program = c.Effect.Must, c.Must
+	}
+	if text != "" && program == nil {
+		return nil
+	}
+	conditions, ok := c.vocabulary.Decompose(program, c.Field, part == "when")
+	if !ok {
+		return nil
+	}
+	return &conditions
+}
+
+// ValueName returns the name of the field whose value the rule gives; "" when its
+// value is something else.
+func (c *Compiled) ValueName() string {
+	if c.Value == nil {
+		return ""
+	}
+	if name := c.named(c.Value.Root()); name != nil && name.Single() {
+		return name.Text
+	}
+	return ""
+}
+
+// group reads conditions with one operator between them; outer ones may hold others.
+func (v *Vocabulary) group(n feel.Node, place int, asWhen, outer bool) (Conditions, bool) {
+	result := Conditions{Join: "and", Conditions: []Condition{}}
+	if b, ok := n.(*feel.Binary); ok && b.Operator == "or" {
 		result.Join = "or"
 	}
-	ok := true
+	whole := true
 	var collect func(feel.Node)
 	collect = func(n feel.Node) {
-		if b, isBinary := n.(*feel.Binary); isBinary && b.Operator == result.Join {
-			collect(b.Left)
-			collect(b.Right)
+		if b, isBinary := n.(*feel.Binary); isBinary && (b.Operator == "and" || b.Operator == "or") {
+			if b.Operator == result.Join {
+				collect(b.Left)
+				collect(b.Right)
+				return
+			}
+			inner, fits := v.group(n, place, asWhen, false)
+			result.Conditions = append(result.Conditions, Condition{Values: []string{}, Group: &inner})
+			whole = whole && fits && outer
 			return
 		}
-		c, fits := decompose(n, kind)
+		c, fits := v.decompose(n, place, asWhen)
 		result.Conditions = append(result.Conditions, c)
-		ok = ok && fits
+		whole = whole && fits
 	}
-	collect(program.Root())
-	return result, ok
+	collect(n)
+	return result, whole
 }
 
-func decompose(n feel.Node, kind *record.Kind) (Condition, bool) {
-	if f := fieldNamed(n, kind); f != nil { // a yes/no field by itself
-		return Condition{f.Key, "is", []string{"yes"}}, f.Type == record.YesNo
+func (v *Vocabulary) decompose(n feel.Node, place int, asWhen bool) (Condition, bool) {
+	if name := v.named(place, n); name != nil { // a yes/no field by itself
+		return Condition{Field: name.Text, Relation: "is", Values: []string{"yes"}}, asWhen && name.Field.Type == record.YesNo && name.Single()
 	}
-	operator, operands := "", []feel.Node(nil)
-	switch n := n.(type) {
-	case *feel.Binary:
-		operator, operands = n.Operator, []feel.Node{n.Left, n.Right}
-	case *feel.Between:
-		operator, operands = "between", []feel.Node{n.Subject, n.Low, n.High}
-	case *feel.In:
-		operator, operands = "in", append([]feel.Node{n.Subject}, n.Tests...)
-	case *feel.Call:
-		operator, operands = n.Function, n.Arguments
-		if inner, ok := n.Arguments, n.Function == "not"; ok && len(inner) == 1 {
-			in, isIn := inner[0].(*feel.In)
-			if !isIn {
-				return Condition{}, false
-			}
-			operator, operands = "not in", append([]feel.Node{in.Subject}, in.Tests...)
-		}
-	}
+	operator, operands := operation(n)
 	if len(operands) == 0 {
 		return Condition{}, false
 	}
-	field := fieldNamed(operands[0], kind)
-	if field == nil {
+	name := v.named(place, operands[0])
+	if name == nil || !name.Single() {
 		return Condition{}, false
 	}
-	r, found := relation(field, func(r Relation) bool { return r.operator == operator })
+	r, found := relation(name.Field, func(r Relation) bool { return r.operator == operator })
 	if !found || (r.Operands >= 0 && len(operands)-1 != r.Operands) {
 		return Condition{}, false
 	}
-	condition := Condition{Field: field.Key, Relation: r.Key, Values: []string{}}
+	condition := Condition{Field: name.Text, Relation: r.Key, Values: []string{}}
+	if other := v.named(place, operands[len(operands)-1]); other != nil && r.Operands == 1 {
+		condition.Other = other.Text
+		return condition, name.comparable(other)
+	}
 	for _, operand := range operands[1:] {
-		v, isConstant := feel.Constant(operand)
-		if !isConstant || !feel.TypeOf(v).Fits(field.FeelType()) || v.IsNull() {
+		text, ok := constantText(name.Field, operand)
+		if !ok {
 			return Condition{}, false
 		}
-		condition.Values = append(condition.Values, plain(field, v))
+		condition.Values = append(condition.Values, text)
 	}
 	return condition, true
+}
+
+// operation returns the operator of a condition and what it works on, the subject
+// first; none for what is no condition that a sentence knows.
+func operation(n feel.Node) (string, []feel.Node) {
+	switch n := n.(type) {
+	case *feel.Binary:
+		return n.Operator, []feel.Node{n.Left, n.Right}
+	case *feel.Between:
+		return "between", []feel.Node{n.Subject, n.Low, n.High}
+	case *feel.In:
+		if r, ok := n.Tests[0].(*feel.RangeLiteral); ok && len(n.Tests) == 1 && !r.LowOpen && !r.HighOpen {
+			return "between", []feel.Node{n.Subject, r.Low, r.High}
+		}
+		tests := n.Tests
+		if list, ok := tests[0].(*feel.ListLiteral); ok && len(tests) == 1 && len(list.Items) > 0 {
+			tests = list.Items
+		}
+		return "in", append([]feel.Node{n.Subject}, tests...)
+	case *feel.Call:
+		if n.Function != "not" {
+			return n.Function, n.Arguments
+		}
+		if in, ok := n.Arguments[0].(*feel.In); ok && len(n.Arguments) == 1 {
+			if operator, operands := operation(in); operator == "in" {
+				return "not in", operands
+			}
+		}
+	}
+	return "", nil
+}
+
+// constantText reads an operand as a value that people write; false when that would
+// not be the same value again.
+func constantText(field *record.Field, operand feel.Node) (string, bool) {
+	v, isConstant := feel.Constant(operand)
+	if !isConstant || v.IsNull() || !feel.TypeOf(v).Fits(field.FeelType()) {
+		return "", false
+	}
+	text := plain(field, v)
+	again, err := Constant(field, text)
+	return text, err == nil && again == v.String()
 }
 
 // Constant writes a value that a person gave for a field as a formula: N45

@@ -15,7 +15,7 @@ func Phrase(c *Compiled, kind *record.Kind) string {
 	if c.Rule.When == "" {
 		return effect
 	}
-	return effect + " when " + c.conditionWords(c.When, c.Rule.When, kind)
+	return effect + " when " + c.conditionWords(c.When, c.Rule.When, true)
 }
 
 func effectWords(c *Compiled, kind *record.Kind) string {
@@ -32,13 +32,9 @@ func effectWords(c *Compiled, kind *record.Kind) string {
 // itself goes without its label, which heads the row anyway.
 func mustWords(c *Compiled, kind *record.Kind) string {
 	verb := map[Severity]string{Refuse: "must", Confirm: "should", Advise: "better"}[c.Effect.Severity]
-	text := c.conditionWords(c.Must, c.Effect.Must, kind)
-	own := ""
-	if f := kind.Field(c.Target); f != nil {
-		own = f.Label + " "
-	}
-	if rest, ok := strings.CutPrefix(text, own+"is "); ok && c.Must != nil {
-		if conditions, holds := Decompose(c.Must, kind); holds && len(conditions.Conditions) == 1 {
+	text := c.conditionWords(c.Must, c.Effect.Must, false)
+	if rest, ok := strings.CutPrefix(text, ownPrefix(kind, c.Target)+"is "); ok && c.Must != nil {
+		if conditions, holds := c.vocabulary.Decompose(c.Must, c.Field, false); holds && len(conditions.Conditions) == 1 {
 			return verb + " be " + rest
 		}
 	}
@@ -56,39 +52,68 @@ func valueWords(c *Compiled, kind *record.Kind) string {
 		}
 		return constant
 	}
-	if _, label := c.vocabulary.named(program.Root()); label != "" {
-		return label
+	if name := c.named(program.Root()); name != nil {
+		return name.Label
 	}
 	return strings.Join(strings.Fields(text), " ")
 }
 
 // conditionWords writes a condition with the fields' labels where a sentence can
 // hold it, else as the formula.
-func (c *Compiled) conditionWords(program *feel.Program, text string, kind *record.Kind) string {
+func (c *Compiled) conditionWords(program *feel.Program, text string, asWhen bool) string {
 	if program == nil {
 		return text
 	}
-	conditions, ok := Decompose(program, kind)
+	conditions, ok := c.vocabulary.Decompose(program, c.Field, asWhen)
 	if !ok {
-		if f, label := c.vocabulary.named(program.Root()); f != nil && f.Type == record.YesNo {
-			return label + " is yes"
+		if name := c.named(program.Root()); name != nil && name.Field.Type == record.YesNo {
+			return name.Label + " is yes"
 		}
 		return strings.Join(strings.Fields(text), " ")
 	}
-	parts := make([]string, len(conditions.Conditions))
-	for i, c := range conditions.Conditions {
-		parts[i] = words(c, kind)
-	}
-	return strings.Join(parts, " "+conditions.Join+" ")
+	return c.joined(conditions)
 }
 
-func words(c Condition, kind *record.Kind) string {
-	field := kind.Field(c.Field)
-	if field.Type == record.YesNo && c.Relation == "is" {
-		return field.Label + " is " + c.Values[0]
+// joined writes conditions with their and or or between them.
+func (c *Compiled) joined(conditions Conditions) string {
+	parts := make([]string, len(conditions.Conditions))
+	joiner := " " + conditions.Join + " "
+	for i, condition := range conditions.Conditions {
+		if condition.Group != nil {
+			parts[i] = c.grouped(*condition.Group)
+			joiner = ", " + conditions.Join + " "
+		} else {
+			parts[i] = c.words(condition)
+		}
 	}
-	r, _ := relation(field, func(r Relation) bool { return r.Key == c.Relation })
-	shown := slices.Clone(c.Values)
+	return strings.Join(parts, joiner)
+}
+
+// grouped writes conditions within others, so that nobody can take their and or or
+// for that of the others: "either A or B", "both A and B", "all of A, B and C".
+func (c *Compiled) grouped(group Conditions) string {
+	opening := map[string]string{"or": "either ", "and": "both "}[group.Join]
+	if len(group.Conditions) > 2 {
+		opening = map[string]string{"or": "any of ", "and": "all of "}[group.Join]
+	}
+	parts := make([]string, len(group.Conditions))
+	for i, condition := range group.Conditions {
+		parts[i] = c.words(condition)
+	}
+	last := len(parts) - 1
+	return opening + strings.Join(parts[:last], ", ") + " " + group.Join + " " + parts[last]
+}
+
+func (c *Compiled) words(condition Condition) string {
+	name := c.vocabulary.NameOf(c.Field, condition.Field)
+	if name.Field.Type == record.YesNo && condition.Relation == "is" && condition.Other == "" {
+		return name.Label + " is " + condition.Values[0]
+	}
+	r, _ := relation(name.Field, func(r Relation) bool { return r.Key == condition.Relation })
+	if condition.Other != "" {
+		return name.Label + " " + r.Phrase + " " + c.vocabulary.NameOf(c.Field, condition.Other).Label
+	}
+	shown := slices.Clone(condition.Values)
 	joiner := " and "
 	if r.Operands < 0 {
 		joiner = " or "
@@ -97,7 +122,7 @@ func words(c Condition, kind *record.Kind) string {
 			shown = []string{strings.Join(shown[:last], ", "), shown[last]}
 		}
 	}
-	return strings.TrimSpace(field.Label + " " + r.Phrase + " " + strings.Join(shown, joiner))
+	return strings.TrimSpace(name.Label + " " + r.Phrase + " " + strings.Join(shown, joiner))
 }
 
 // Names are the labels that a sentence needs and a rule does not hold.
@@ -114,7 +139,7 @@ func Sentence(c *Compiled, names Names) string {
 	b.WriteString("For " + namesOf(c.Scope.Types, names.Types, strings.ToLower(names.Kind.Plural)))
 	b.WriteString(" in " + namesOf(c.Scope.Companies, names.Companies, "all companies"))
 	if c.Rule.When != "" {
-		b.WriteString(", when " + c.conditionWords(c.When, c.Rule.When, names.Kind))
+		b.WriteString(", when " + c.conditionWords(c.When, c.Rule.When, true))
 	}
 	b.WriteString(", " + deed(c, names.Kind) + ".")
 	return b.String()
@@ -135,7 +160,7 @@ func deed(c *Compiled, kind *record.Kind) string {
 		return "replace " + label + " with " + valueWords(c, kind)
 	}
 	return map[Severity]string{Refuse: "refuse", Confirm: "ask for a reason", Advise: "advise"}[c.Effect.Severity] +
-		" unless " + c.conditionWords(c.Must, c.Effect.Must, kind)
+		" unless " + c.conditionWords(c.Must, c.Effect.Must, false)
 }
 
 func namesOf(keys []string, labels map[string]string, all string) string {

@@ -5,6 +5,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
 
 	"codicil/core/feel"
 	"codicil/core/record"
@@ -95,53 +96,151 @@ func TestTheLifeOfARule(t *testing.T) {
 }
 
 // A sentence and its formula are two views of one thing.
-func TestConditionsGoBothWays(t *testing.T) {
+// is makes a condition with values.
+func is(field, relation string, values ...string) rule.Condition {
+	return rule.Condition{Field: field, Relation: relation, Values: append([]string{}, values...)}
+}
+
+func all(conditions ...rule.Condition) rule.Conditions {
+	return rule.Conditions{Join: "and", Conditions: conditions}
+}
+
+func anyOf(conditions ...rule.Condition) rule.Conditions {
+	return rule.Conditions{Join: "or", Conditions: conditions}
+}
+
+func group(c rule.Conditions) rule.Condition {
+	return rule.Condition{Values: []string{}, Group: &c}
+}
+
+func TestConditionsGoBothWaysWithoutLoss(t *testing.T) {
 	for _, c := range []struct {
 		formula string
 		want    rule.Conditions
 	}{
-		{`country = "JP" and limit > 120000`, rule.Conditions{Join: "and", Conditions: []rule.Condition{{"country", "is", []string{"JP"}}, {"limit", "over", []string{"120000"}}}}},
-		{`limit < -5 or is blank(terms) or rate >= 0.05`, rule.Conditions{Join: "or", Conditions: []rule.Condition{{"limit", "under", []string{"-5"}}, {"terms", "is-blank", []string{}}, {"rate", "from", []string{"5.0 %"}}}}},
-		{`limit between 1 and 2.5`, rule.Conditions{Join: "and", Conditions: []rule.Condition{{"limit", "between", []string{"1", "2.5"}}}}},
-		{`country in ("JP", "IE")`, rule.Conditions{Join: "and", Conditions: []rule.Condition{{"country", "one-of", []string{"JP", "IE"}}}}},
-		{`not(country in ("JP", "IE"))`, rule.Conditions{Join: "and", Conditions: []rule.Condition{{"country", "none-of", []string{"JP", "IE"}}}}},
-		{`starts with(terms, "N")`, rule.Conditions{Join: "and", Conditions: []rule.Condition{{"terms", "starts-with", []string{"N"}}}}},
-		{`begins >= @"2026-01-01"`, rule.Conditions{Join: "and", Conditions: []rule.Condition{{"begins", "from", []string{"2026-01-01"}}}}},
-		{`block = true`, rule.Conditions{Join: "and", Conditions: []rule.Condition{{"block", "is", []string{"yes"}}}}},
+		{`country = "JP" and limit > 120000`, all(is("country", "is", "JP"), is("limit", "over", "120000"))},
+		{`limit < -5 or is blank(terms) or rate >= 0.05`, anyOf(is("limit", "under", "-5"), is("terms", "is-blank"), is("rate", "from", "5.0 %"))},
+		{`limit between 1 and 2.5`, all(is("limit", "between", "1", "2.5"))},
+		{`country in ("JP", "IE")`, all(is("country", "one-of", "JP", "IE"))},
+		{`not(country in ("JP", "IE"))`, all(is("country", "none-of", "JP", "IE"))},
+		{`starts with(terms, "N")`, all(is("terms", "starts-with", "N"))},
+		{`begins >= @"2026-01-01"`, all(is("begins", "from", "2026-01-01"))},
+		{`block = true`, all(is("block", "is", "yes"))},
+		{`country = "JP" and (limit > 1 or block = true)`, all(is("country", "is", "JP"), group(anyOf(is("limit", "over", "1"), is("block", "is", "yes"))))},
+		{`(country = "JP" and limit > 1) or (country = "IE" and limit > 2)`, anyOf(group(all(is("country", "is", "JP"), is("limit", "over", "1"))), group(all(is("country", "is", "IE"), is("limit", "over", "2"))))},
+		{`limit > entered.limit`, all(rule.Condition{Field: "limit", Relation: "over", Values: []string{}, Other: "entered.limit"})},
+		{`clerk.deputy.name = "Moya"`, all(is("clerk.deputy.name", "is", "Moya"))},
+		{`begins > today()`, all(rule.Condition{Field: "begins", Relation: "after", Values: []string{}, Other: "today()"})},
+		{`company.country = "IE" and stored.limit < 5`, all(is("company.country", "is", "IE"), is("stored.limit", "under", "5"))},
 	} {
 		program, problems := feel.Compile(c.formula, vocabulary.Scope, feel.Strict)
 		require.NoError(t, problems.Errors(), c.formula)
-		got, ok := rule.Decompose(program, &kind)
+		got, ok := vocabulary.Decompose(program, 0, false)
 		require.True(t, ok, c.formula)
 		assert.Equal(t, c.want, got, c.formula)
-		back, err := rule.Compose(got, &kind)
+		back, err := vocabulary.Compose(got, 0)
 		require.NoError(t, err, c.formula)
 		assert.Equal(t, c.formula, back)
 	}
+	for formula, same := range map[string]string{ // other ways to write the same
+		`limit in [1..5]`: `limit between 1 and 5`, `country in ["JP", "IE"]`: `country in ("JP", "IE")`, `((limit > 1) and (limit < 5))`: `limit > 1 and limit < 5`,
+	} {
+		program, _ := feel.Compile(formula, vocabulary.Scope, feel.Strict)
+		got, ok := vocabulary.Decompose(program, 0, false)
+		require.True(t, ok, formula)
+		back, err := vocabulary.Compose(got, 0)
+		require.NoError(t, err)
+		assert.Equal(t, same, back)
+	}
 	for _, formula := range []string{
-		`country = "JP" and (limit > 1 or block)`, `limit > rate`, `limit + 1 > 2`, `entered.limit > 2`, `if block then true else false`, `"JP" = country`, `limit in [1..5]`,
+		`country = "JP" and (limit > 1 or (block = true and rate > 0.1))`, `limit + 1 > 2`, `if block then true else false`, `"JP" = country`,
+		`limit in [1..5)`, `limit in (> 5, 3)`, `country = "XX"`, `not(country = "JP")`, `some x in [1] satisfies limit > x`, `limit between 1 and limit`,
 	} {
 		program, problems := feel.Compile(formula, vocabulary.Scope, feel.Strict)
 		require.NoError(t, problems.Errors(), formula)
-		_, ok := rule.Decompose(program, &kind)
+		_, ok := vocabulary.Decompose(program, 0, true)
 		assert.False(t, ok, "%s stays a formula", formula)
 	}
-	nothing, ok := rule.Decompose(nil, &kind)
+	nothing, ok := vocabulary.Decompose(nil, 0, false)
 	assert.True(t, ok)
 	assert.Empty(t, nothing.Conditions)
 }
 
+// A yes/no field by itself is null when it is blank. As a condition of a rule that is
+// the same as not being yes; as something that must hold it is not.
+func TestAYesNoFieldByItself(t *testing.T) {
+	program, problems := feel.Compile("block and limit > 1", vocabulary.Scope, feel.Strict)
+	require.NoError(t, problems.Errors())
+	got, ok := vocabulary.Decompose(program, 0, true)
+	assert.True(t, ok)
+	assert.Equal(t, all(is("block", "is", "yes"), is("limit", "over", "1")), got)
+	_, ok = vocabulary.Decompose(program, 0, false)
+	assert.False(t, ok)
+}
+
 func TestIncompleteConditionsSayWhatIsMissing(t *testing.T) {
 	for message, c := range map[string]rule.Condition{
-		"needs a value":            {Field: "limit", Relation: "over"},
-		`no field "nope"`:          {Field: "nope", Relation: "is", Values: []string{"1"}},
-		"cannot be compared":       {Field: "block", Relation: "over", Values: []string{"1"}},
-		"is a number; \"x\"":       {Field: "limit", Relation: "over", Values: []string{"x"}},
-		`Country has no value "Q"`: {Field: "country", Relation: "is", Values: []string{"Q"}},
+		"needs a value":            is("limit", "over"),
+		`no field "nope"`:          is("nope", "is", "1"),
+		"cannot be compared":       is("block", "over", "1"),
+		"is a number; \"x\"":       is("limit", "over", "x"),
+		`Country has no value "Q"`: is("country", "is", "Q"),
+		`compared with "country"`:  {Field: "limit", Relation: "over", Other: "country"},
+		`compared with "nope"`:     {Field: "limit", Relation: "over", Other: "nope"},
 	} {
-		_, err := rule.Compose(rule.Conditions{Conditions: []rule.Condition{c}}, &kind)
-		assert.ErrorContains(t, err, message)
-		assert.ErrorContains(t, err, "condition 1")
+		for _, conditions := range []rule.Conditions{all(c), all(group(anyOf(c, is("limit", "over", "1"))))} {
+			_, err := vocabulary.Compose(conditions, 0)
+			assert.ErrorContains(t, err, message)
+			assert.ErrorContains(t, err, "condition 1")
+		}
+	}
+}
+
+// Random conditions, nested once, come back from their formula as they were.
+func TestRandomConditionsComeBack(t *testing.T) {
+	atom := rapid.Custom(func(t *rapid.T) rule.Condition {
+		return rapid.SampledFrom([]rule.Condition{
+			is("country", "is", "JP"), is("country", "none-of", "JP", "IE"), is("limit", "between", "-1.5", "7"), is("limit", "up-to", "0.001"), is("terms", "contains", `a "b" \ c`),
+			is("rate", "over", "2.5 %"), is("block", "is", "no"), is("begins", "before", "2028-02-29"), is("clerk.away", "is", "yes"), is("clerk", "is-filled"),
+			{Field: "terms", Relation: "is-not", Values: []string{}, Other: "stored.terms"},
+		}).Draw(t, "condition")
+	})
+	rapid.Check(t, func(t *rapid.T) {
+		join := rapid.SampledFrom([]string{"and", "or"}).Draw(t, "join")
+		other := map[string]string{"and": "or", "or": "and"}[join]
+		c := rule.Conditions{Join: join, Conditions: []rule.Condition{}}
+		for range rapid.IntRange(2, 4).Draw(t, "conditions") {
+			if rapid.Bool().Draw(t, "nested") {
+				c.Conditions = append(c.Conditions, group(rule.Conditions{Join: other, Conditions: rapid.SliceOfN(atom, 2, 4).Draw(t, "group")}))
+			} else {
+				c.Conditions = append(c.Conditions, atom.Draw(t, "condition"))
+			}
+		}
+		text, err := vocabulary.Compose(c, 0)
+		require.NoError(t, err)
+		program, problems := feel.Compile(text, vocabulary.Scope, feel.Strict)
+		require.NoError(t, problems.Errors(), text)
+		back, ok := vocabulary.Decompose(program, 0, false)
+		require.True(t, ok, text)
+		assert.Equal(t, c, back, text)
+	})
+}
+
+func TestNamesThatARuleMayUse(t *testing.T) {
+	for text, want := range map[string][3]string{
+		"limit": {"Credit limit", "This document", "number"}, "stored.limit": {"Credit limit as last saved", "As last saved", "number"},
+		"clerk.name": {"Name of Clerk", "Clerk", "string"}, "clerk.deputy.name": {"Name of Deputy of Clerk", "Deputy of Clerk", "string"},
+		"company.country": {"Country of the company", "Company, type and user", "string"}, "today()": {"today", "Company, type and user", "date"},
+	} {
+		name := vocabulary.NameOf(0, text)
+		if assert.NotNil(t, name, text) {
+			assert.Equal(t, want, [3]string{name.Label, name.Group, name.Type.String()}, text)
+		}
+	}
+	assert.Nil(t, vocabulary.NameOf(0, "clerk.deputy.deputy.name"), "two links at most")
+	for _, name := range vocabulary.Names(0) {
+		_, problems := feel.Compile("is filled("+name.Text+")", vocabulary.Scope, feel.Strict)
+		assert.NoError(t, problems.Errors(), "every name that is offered can be used")
 	}
 }
 
@@ -165,5 +264,7 @@ func TestRulesReadAsSentences(t *testing.T) {
 		assert.Equal(t, c.sentence, rule.Sentence(c.rule, names))
 		assert.Equal(t, c.phrase, rule.Phrase(c.rule, &kind))
 	}
+	nested := compile(rule.Entry, "terms", `(country = "JP" or country = "IE" or limit > 5) and (block or limit > entered.limit) and rate > 0.1`, rule.Effect{Manner: rule.Hidden})
+	assert.Equal(t, "hidden when any of Country is JP, Country is IE or Credit limit is over 5, and either Payment block is yes or Credit limit is over Credit limit as entered, and Discount is over 10.0 %", rule.Phrase(nested, &kind))
 	assert.Equal(t, "Vendor · Payment terms becomes N45 when Country is JP and Credit limit is over 120000", rule.ProposeName(scoped, &kind))
 }

@@ -1,6 +1,8 @@
 package rule
 
 import (
+	"sync"
+
 	"codicil/core/feel"
 	"codicil/core/record"
 )
@@ -37,6 +39,10 @@ type Vocabulary struct {
 	Beside []record.Beside
 	lists  int // the first slot of the columns' lists
 	kinds  []record.Kind
+
+	onceHeader, onceLine   sync.Once
+	headerNames, lineNames []Name
+	headerIndex, lineIndex map[string]int
 }
 
 // The names of the context, by group, in the order of their slots.
@@ -158,31 +164,6 @@ func (l linkTypes) fields(kind string) map[string]feel.Type {
 	return fields
 }
 
-// named returns the field that a node names, and what people call it: "Payment
-// terms", or through a link "Payment terms of Vendor". nil for any other node.
-func (v *Vocabulary) named(n feel.Node) (*record.Field, string) {
-	if f := fieldNamed(n, v.Kind); f != nil {
-		return f, f.Label
-	}
-	path, ok := n.(*feel.Path)
-	if !ok {
-		return nil, ""
-	}
-	link, label := v.named(path.Base)
-	if link == nil || link.Type != record.ToRecord {
-		return nil, ""
-	}
-	for i := range v.kinds {
-		if v.kinds[i].Key != link.Kind {
-			continue
-		}
-		if f := v.kinds[i].Field(path.Member); f != nil {
-			return f, f.Label + " of " + label
-		}
-	}
-	return nil, ""
-}
-
 // ScopeOf returns the names for rules on the field at the place.
 func (v *Vocabulary) ScopeOf(place int) feel.Scope {
 	if place >= v.Headers {
@@ -215,6 +196,17 @@ func (v *Vocabulary) ReadAt(slot int) (Read, bool) {
 		return Read{Field: v.Headers + slot%v.Columns, Form: Form(slot / v.Columns)}, true
 	}
 	return Read{}, false
+}
+
+// Lists returns those of the slots that hold lists over lines.
+func (v *Vocabulary) Lists(slots []int) map[int]bool {
+	lists := map[int]bool{}
+	for _, slot := range slots {
+		if read, ok := v.ReadAt(slot); (v.Lines >= 0 && slot == v.Lines) || (ok && read.List) {
+			lists[slot] = true
+		}
+	}
+	return lists
 }
 
 // ListSlot returns the slot of the list of a column's values.

@@ -74,6 +74,51 @@ func (e DifferenceWhat) Valid() bool {
 	}
 }
 
+// Defines values for FormulaAskFamily.
+const (
+	Default    FormulaAskFamily = "default"
+	Entry      FormulaAskFamily = "entry"
+	Substitute FormulaAskFamily = "substitute"
+	Validate   FormulaAskFamily = "validate"
+)
+
+// Valid indicates whether the value is a known member of the FormulaAskFamily enum.
+func (e FormulaAskFamily) Valid() bool {
+	switch e {
+	case Default:
+		return true
+	case Entry:
+		return true
+	case Substitute:
+		return true
+	case Validate:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for FormulaAskPart.
+const (
+	FormulaAskPartMust  FormulaAskPart = "must"
+	FormulaAskPartValue FormulaAskPart = "value"
+	FormulaAskPartWhen  FormulaAskPart = "when"
+)
+
+// Valid indicates whether the value is a known member of the FormulaAskPart enum.
+func (e FormulaAskPart) Valid() bool {
+	switch e {
+	case FormulaAskPartMust:
+		return true
+	case FormulaAskPartValue:
+		return true
+	case FormulaAskPartWhen:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for MessageSeverity.
 const (
 	Advise  MessageSeverity = "advise"
@@ -252,7 +297,13 @@ type Company = record.Company
 type ComposeRequest struct {
 	Conditions Conditions `json:"conditions"`
 	Kind       string     `json:"kind"`
+
+	// Target The field that the rule is on
+	Target string `json:"target"`
 }
+
+// Condition defines model for Condition.
+type Condition = rule.Condition
 
 // Conditions defines model for Conditions.
 type Conditions = rule.Conditions
@@ -301,7 +352,7 @@ type Fact struct {
 	// Text A part of a formula
 	Text string `json:"text"`
 
-	// Value The value it had
+	// Value The value it had; several, where it was looked at more than once
 	Value string `json:"value"`
 }
 
@@ -361,11 +412,73 @@ type Formula struct {
 	Formula string `json:"formula"`
 }
 
+// FormulaAnswer defines model for FormulaAnswer.
+type FormulaAnswer struct {
+	Failures []FormulaFailure `json:"failures"`
+	Problems []RuleProblem    `json:"problems"`
+
+	// Steps The value of every part that was looked at, parents first
+	Steps []FormulaStep `json:"steps"`
+
+	// Type The type of its value; empty when it has errors
+	Type string `json:"type"`
+
+	// Value Its value for the document, as the person reads it; none without a document
+	Value string `json:"value,omitempty"`
+}
+
+// FormulaAsk defines model for FormulaAsk.
+type FormulaAsk struct {
+	Document *Document        `json:"document,omitempty"`
+	Family   FormulaAskFamily `json:"family"`
+	Format   *Format          `json:"format,omitempty"`
+	Formula  string           `json:"formula"`
+	Kind     string           `json:"kind"`
+
+	// Line Number of the line at hand, for a field of the lines
+	Line   int            `json:"line,omitempty"`
+	Part   FormulaAskPart `json:"part"`
+	Target string         `json:"target"`
+}
+
+// FormulaAskFamily defines model for FormulaAsk.Family.
+type FormulaAskFamily string
+
+// FormulaAskPart defines model for FormulaAsk.Part.
+type FormulaAskPart string
+
+// FormulaFailure defines model for FormulaFailure.
+type FormulaFailure struct {
+	End     int    `json:"end"`
+	Message string `json:"message"`
+	Start   int    `json:"start"`
+}
+
+// FormulaStep defines model for FormulaStep.
+type FormulaStep struct {
+	End int `json:"end"`
+
+	// Start Place in the formula in characters, from 0
+	Start int    `json:"start"`
+	Text  string `json:"text"`
+	Times int    `json:"times"`
+	Value string `json:"value"`
+
+	// Values All its values where it was looked at more than once, at most 20
+	Values []string `json:"values,omitempty"`
+}
+
 // Function defines model for Function.
 type Function struct {
-	Example   string `json:"example"`
-	Help      string `json:"help"`
-	Name      string `json:"name"`
+	Chapter string `json:"chapter"`
+
+	// Example A formula that is true
+	Example string `json:"example"`
+	Help    string `json:"help"`
+	Name    string `json:"name"`
+
+	// Ours The standard does not have it
+	Ours      bool   `json:"ours"`
 	Signature string `json:"signature"`
 }
 
@@ -414,10 +527,7 @@ type KindEntry struct {
 	// Families In the order of the stations
 	Families []string `json:"families"`
 	Kind     Kind     `json:"kind"`
-
-	// Relations The relations that a sentence may use, by field
-	Relations map[string][]Relation `json:"relations"`
-	Types     []Type                `json:"types"`
+	Types    []Type   `json:"types"`
 }
 
 // Layout defines model for Layout.
@@ -511,6 +621,44 @@ type Message struct {
 
 // MessageSeverity defines model for Message.Severity.
 type MessageSeverity string
+
+// Name defines model for Name.
+type Name struct {
+	// Field The key of the field
+	Field string `json:"field"`
+
+	// FieldType The type of the field that it reads
+	FieldType string `json:"fieldType"`
+
+	// Fits Its value can be that of the field that the rule is on
+	Fits bool `json:"fits"`
+
+	// Group Where it belongs
+	Group string `json:"group"`
+
+	// Kind The kind that the field belongs to; empty: none
+	Kind string `json:"kind"`
+
+	// Label As people call it: Payment terms of Vendor
+	Label string `json:"label"`
+
+	// Name As formulas write it: vendor.payment_terms
+	Name string `json:"name"`
+
+	// Single It is one value that a sentence can compare; otherwise a list over all lines
+	Single bool `json:"single"`
+
+	// Type The type of its value in formulas
+	Type string `json:"type"`
+}
+
+// Names defines model for Names.
+type Names struct {
+	Names []Name `json:"names"`
+
+	// Relations The relations that a sentence may use, by the type of the field
+	Relations map[string][]Relation `json:"relations"`
+}
 
 // Outcome defines model for Outcome.
 type Outcome struct {
@@ -779,7 +927,10 @@ type RuleView struct {
 
 	// Constant The value as people write it, where it is a constant
 	Constant string `json:"constant,omitempty"`
-	Id       int64  `json:"id"`
+
+	// FieldValue The name of the field whose value it is, where it is that of a field
+	FieldValue string `json:"fieldValue,omitempty"`
+	Id         int64  `json:"id"`
 
 	// IsConstant The value is a constant, so a sentence can hold it
 	IsConstant bool `json:"isConstant,omitempty"`
@@ -944,6 +1095,14 @@ type FindLinksParams struct {
 	Company string `form:"company,omitempty" json:"company,omitempty"`
 }
 
+// ListNamesParams defines parameters for ListNames.
+type ListNamesParams struct {
+	Kind string `form:"kind" json:"kind"`
+
+	// Target The field that the rule is on
+	Target string `form:"target" json:"target"`
+}
+
 // GetPlanParams defines parameters for GetPlan.
 type GetPlanParams struct {
 	Kind    KindKey `form:"kind" json:"kind"`
@@ -1001,6 +1160,9 @@ type ChangeFollowOnJSONRequestBody = FollowOn
 
 // BeginFollowOnJSONRequestBody defines body for BeginFollowOn for application/json ContentType.
 type BeginFollowOnJSONRequestBody = BeginRequest
+
+// CheckFormulaJSONRequestBody defines body for CheckFormula for application/json ContentType.
+type CheckFormulaJSONRequestBody = FormulaAsk
 
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field

@@ -110,12 +110,9 @@ func (d *Desk) Catalog(ctx context.Context) (contract.Catalog, error) {
 	}
 	c := contract.Catalog{Today: string(d.today()), User: d.user, Companies: append([]record.Company{}, m.companies...), Kinds: []contract.KindEntry{}}
 	for _, k := range m.kinds {
-		entry := contract.KindEntry{Kind: k, Types: append([]record.Type{}, m.types[k.Key]...), Relations: map[string][]rule.Relation{}}
+		entry := contract.KindEntry{Kind: k, Types: append([]record.Type{}, m.types[k.Key]...)}
 		for _, family := range rule.Families {
 			entry.Families = append(entry.Families, string(family))
-		}
-		for i := range k.Fields {
-			entry.Relations[k.Fields[i].Key] = rule.Relations(&k.Fields[i])
 		}
 		c.Kinds = append(c.Kinds, entry)
 	}

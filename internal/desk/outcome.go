@@ -194,6 +194,8 @@ func (r *reader) acts(s engine.Spot) []contract.Act {
 
 func (r *reader) fact(s engine.Spot, f engine.Fact) string {
 	switch {
+	case len(f.Values) > 0:
+		return strings.Join(list(f.Values, feel.Value.Plain), " · ")
 	case f.Value.IsNull() && f.Field < 0:
 		return "undecided"
 	case f.Value.IsNull():

@@ -328,7 +328,7 @@ func TestAConditionNamesARecordAsPeopleDo(t *testing.T) {
 	d := harbour(t)
 	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers"}))
 	for _, text := range []string{"grocers", customer.Number, customer.Number + " Harbour Grocers"} {
-		f, err := d.Compose(t.Context(), contract.ComposeRequest{Kind: "sales_order", Conditions: contract.Conditions{Join: "and", Conditions: []rule.Condition{{Field: "customer", Relation: "is", Values: []string{text}}, {Field: "lines.quantity", Relation: "over", Values: []string{"5"}}}}})
+		f, err := d.Compose(t.Context(), contract.ComposeRequest{Kind: "sales_order", Target: "lines.quantity", Conditions: contract.Conditions{Join: "and", Conditions: []rule.Condition{{Field: "customer", Relation: "is", Values: []string{text}}, {Field: "line.quantity", Relation: "over", Values: []string{"5"}}}}})
 		require.NoError(t, err)
 		assert.Equal(t, `customer = "`+customer.Number+`" and line.quantity > 5`, f.Formula)
 	}

@@ -21,20 +21,10 @@ func view(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.Rul
 		ProposedName: rule.ProposeName(c, names.Kind), Sentence: rule.Sentence(c, names), Phrase: rule.Phrase(c, names.Kind),
 		Problems: problemsOf(c), Sound: c.Sound(), Proofs: []int64{},
 	}
-	for _, part := range []struct {
-		text    string
-		program *feel.Program
-		to      **contract.Conditions
-	}{{c.Rule.When, c.When, &v.When}, {c.Effect.Must, c.Must, &v.Must}} {
-		if part.text != "" && part.program == nil {
-			continue
-		}
-		if conditions, ok := rule.Decompose(part.program, names.Kind); ok {
-			*part.to = &conditions
-		}
-	}
+	v.When, v.Must = c.Conditions("when"), c.Conditions("must")
 	if c.Field >= 0 {
 		v.Constant, v.IsConstant = rule.ConstantOf(c.Value, &names.Kind.Fields[c.Field])
+		v.FieldValue = c.ValueName()
 	}
 	for _, p := range proofs {
 		if slices.Contains(p.Rules, c.ID) {
@@ -46,19 +36,19 @@ func view(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.Rul
 
 func problemsOf(c *rule.Compiled) []contract.RuleProblem {
 	texts := map[string]string{"when": c.Rule.When, "value": c.Effect.Value, "must": c.Effect.Must}
-	list := make([]contract.RuleProblem, len(c.Problems))
-	for i, p := range c.Problems {
-		severity := contract.Error
-		if p.Severity == feel.Warning {
-			severity = contract.Warning
-		}
-		text := texts[p.Part]
-		list[i] = contract.RuleProblem{
-			Part: p.Part, Severity: severity, Code: p.Code, Message: p.Message, Suggestion: p.Suggestion,
-			Start: units(text, p.Start), End: units(text, p.End), Line: p.Line, Column: p.Column,
-		}
+	return list(c.Problems, func(p rule.Problem) contract.RuleProblem { return problemIn(texts[p.Part], p) })
+}
+
+// problemIn places a problem in the text of its formula as a browser counts.
+func problemIn(text string, p rule.Problem) contract.RuleProblem {
+	severity := contract.Error
+	if p.Severity == feel.Warning {
+		severity = contract.Warning
 	}
-	return list
+	return contract.RuleProblem{
+		Part: p.Part, Severity: severity, Code: p.Code, Message: p.Message, Suggestion: p.Suggestion,
+		Start: units(text, p.Start), End: units(text, p.End), Line: p.Line, Column: p.Column,
+	}
 }
 
 // units turns a byte offset into one that a browser counts by.
@@ -292,51 +282,6 @@ func (d *Desk) RuleVersions(ctx context.Context, id int64) ([]contract.RuleVersi
 		versions[i] = contract.RuleVersion{Version: v.Version, State: v.State, Name: v.Name, Body: v.Body, ChangedAt: v.ChangedAt, ChangedBy: v.ChangedBy}
 	}
 	return versions, err
-}
-
-// Compose writes conditions as a formula.
-func (d *Desk) Compose(ctx context.Context, request contract.ComposeRequest) (contract.Formula, error) {
-	m, kind, err := d.masterOf(ctx, request.Kind)
-	if err != nil {
-		return contract.Formula{}, err
-	}
-	// A record may be named as people name it; a formula holds its number.
-	conditions := request.Conditions
-	conditions.Conditions = slices.Clone(conditions.Conditions)
-	for i, c := range conditions.Conditions {
-		conditions.Conditions[i].Values = list(c.Values, func(text string) string { return d.meant(ctx, m, kind.Field(c.Field), text) })
-	}
-	text, err := rule.Compose(conditions, kind)
-	if err != nil {
-		return contract.Formula{}, invalid("incomplete-condition", "%v", err)
-	}
-	return contract.Formula{Formula: text}, nil
-}
-
-// meant returns the number of the record that a text names, for a link; any other
-// text as it is.
-func (d *Desk) meant(ctx context.Context, m *masters, field *record.Field, text string) string {
-	if field == nil || field.Type != record.ToRecord || text == "" {
-		return text
-	}
-	return d.links(ctx, m, "").resolve(field.Kind, text)
-}
-
-// Constant writes a value that a person gave for a field as a formula.
-func (d *Desk) Constant(ctx context.Context, request contract.ConstantRequest) (contract.Formula, error) {
-	m, kind, err := d.masterOf(ctx, request.Kind)
-	if err != nil {
-		return contract.Formula{}, err
-	}
-	field := kind.Field(request.Field)
-	if field == nil {
-		return contract.Formula{}, invalid("unknown-field", "a %s has no field %q", kind.Noun(), request.Field)
-	}
-	text, err := rule.Constant(field, d.meant(ctx, m, field, request.Text))
-	if err != nil {
-		return contract.Formula{}, invalid("misfit", "%v", err)
-	}
-	return contract.Formula{Formula: text}, nil
 }
 
 // Plan returns the rules of a scope by field and station. Drafts and suspended

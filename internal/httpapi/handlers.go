@@ -127,7 +127,17 @@ func (s *server) DeleteProof(ctx context.Context, r DeleteProofRequestObject) (D
 func (s *server) ListFunctions(context.Context, ListFunctionsRequestObject) (ListFunctionsResponseObject, error) {
 	list := ListFunctions200JSONResponse{}
 	for _, f := range feel.Functions() {
-		list = append(list, contract.Function{Name: f.Name, Signature: f.Signature, Help: f.Help, Example: f.Example})
+		list = append(list, contract.Function{Name: f.Name, Chapter: f.Chapter, Signature: f.Signature, Help: f.Help, Example: f.Example, Ours: f.Ours})
 	}
 	return list, nil
+}
+
+func (s *server) ListNames(ctx context.Context, r ListNamesRequestObject) (ListNamesResponseObject, error) {
+	v, err := s.desk.Names(ctx, r.Params.Kind, r.Params.Target)
+	return ListNames200JSONResponse(v), err
+}
+
+func (s *server) CheckFormula(ctx context.Context, r CheckFormulaRequestObject) (CheckFormulaResponseObject, error) {
+	v, err := s.desk.CheckFormula(ctx, *r.Body)
+	return CheckFormula200JSONResponse(v), err
 }

@@ -24,6 +24,7 @@ import (
 
 	"codicil/api"
 	"codicil/core/proof"
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 	"codicil/internal/demo"
@@ -129,7 +130,7 @@ func TestEveryReadingAnswersAsTheContractSays(t *testing.T) {
 	c := start(t)
 	for _, path := range []string{
 		"/catalog", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24", "/rules?kind=vendor", "/rules/1", "/rules/1/versions",
-		"/functions", "/records/vendor/V10001", "/records/vendor/V10001/history?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/links/customer?search=quay&company=10", "/layouts?kind=vendor", "/follow-ons", "/ledgers/books", "/ledgers/books/journal", "/ledgers/books/balances?by=vendor", "/postings?ledger=books", "/kinds/vendor/fields/removed", "/proofs?kind=vendor", "/proofs/1", "/postings",
+		"/functions", "/names?kind=vendor&target=name", "/records/vendor/V10001", "/records/vendor/V10001/history?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/links/customer?search=quay&company=10", "/layouts?kind=vendor", "/follow-ons", "/ledgers/books", "/ledgers/books/journal", "/ledgers/books/balances?by=vendor", "/postings?ledger=books", "/kinds/vendor/fields/removed", "/proofs?kind=vendor", "/proofs/1", "/postings",
 	} {
 		assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, path, nil, nil), path)
 	}
@@ -315,13 +316,83 @@ func TestSentencesAreWrittenAsFormulas(t *testing.T) {
 	c := start(t)
 	var f contract.Formula
 	conditions := rule.Conditions{Join: "or", Conditions: []rule.Condition{{Field: "discount_rate", Relation: "over", Values: []string{"2.5 %"}}, {Field: "name", Relation: "is-blank", Values: []string{}}}}
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Conditions: conditions}, &f))
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Target: "name", Conditions: conditions}, &f))
 	assert.Equal(t, "discount_rate > 0.025 or is blank(name)", f.Formula)
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/constants", contract.ConstantRequest{Kind: "vendor", Field: "country", Text: "japan"}, &f))
 	assert.Equal(t, `"JP"`, f.Formula)
 	c.refused(http.MethodPost, "/constants", contract.ConstantRequest{Kind: "vendor", Field: "country", Text: "nowhere"}, http.StatusUnprocessableEntity, "misfit")
 	conditions.Conditions[0].Values = nil
-	c.refused(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Conditions: conditions}, http.StatusBadRequest, "bad-request")
+	c.refused(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Target: "name", Conditions: conditions}, http.StatusBadRequest, "bad-request")
+}
+
+// A formula is checked where it stands, and computed for a document as its rule would.
+func TestAFormulaIsCheckedAndComputed(t *testing.T) {
+	c := start(t)
+	check := func(ask contract.FormulaAsk) (answer contract.FormulaAnswer) {
+		ask.Kind = "vendor"
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/formulas/check", ask, &answer))
+		return answer
+	}
+	wrong := check(contract.FormulaAsk{Target: "name", Family: "validate", Part: "must", Formula: `"é" = contry`})
+	require.Len(t, wrong.Problems, 1)
+	assert.Equal(t, "country", wrong.Problems[0].Suggestion)
+	assert.Equal(t, [2]int{6, 12}, [2]int{wrong.Problems[0].Start, wrong.Problems[0].End}, "in characters, as a browser counts")
+	misfit := check(contract.FormulaAsk{Target: "name", Family: "default", Part: "value", Formula: "1 + 1"})
+	assert.Contains(t, misfit.Problems[0].Message, "this gives a number, but Name holds a string")
+	suspicious := check(contract.FormulaAsk{Target: "name", Family: "validate", Part: "when", Formula: "discount_rate > 5"})
+	assert.Equal(t, "0.05", suspicious.Problems[0].Suggestion)
+	assert.Equal(t, contract.Warning, suspicious.Problems[0].Severity)
+	assert.Equal(t, "boolean", suspicious.Type)
+	assert.Empty(t, suspicious.Value, "without a document there is no value")
+
+	d := service(map[string]string{"discount_rate": "2,5 %", "country": "ie", "name": "Quay"})
+	format := record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	ask := contract.FormulaAsk{Target: "discount_rate", Family: "substitute", Part: "value", Formula: "max(discount_rate, 0.05) + 0.005", Document: &d, Format: &format}
+	computed := check(ask)
+	assert.Equal(t, "5,5 %", computed.Value, "as the person reads the field")
+	steps := map[string]string{}
+	for _, s := range computed.Steps {
+		steps[s.Text] = s.Value
+	}
+	assert.Equal(t, "2,5 %", steps["discount_rate"])
+	assert.Equal(t, "0.05", steps["max(discount_rate, 0.05)"])
+	ask.Formula = `some part in split(name, "") satisfies part = "u"`
+	ask.Part = "when"
+	loop := check(ask)
+	assert.Equal(t, "true", loop.Value)
+	for _, s := range loop.Steps {
+		if s.Text == `part = "u"` {
+			assert.Equal(t, []string{"false", "true"}, s.Values)
+		}
+	}
+	ask.Formula = "1 / (discount_rate - discount_rate) > 1"
+	failing := check(ask)
+	assert.Equal(t, "undecided", failing.Value)
+	require.Len(t, failing.Failures, 1)
+	assert.Equal(t, "division by zero", failing.Failures[0].Message)
+	c.refused(http.MethodPost, "/formulas/check", contract.FormulaAsk{Kind: "vendor", Target: "nope", Family: "entry", Part: "when", Formula: "true"}, http.StatusUnprocessableEntity, "unknown-field")
+}
+
+func TestNamesAndFunctionsForWhoWritesAFormula(t *testing.T) {
+	c := start(t)
+	var names contract.Names
+	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/names?kind=sales_order&target=lines.quantity", nil, &names))
+	byName := map[string]contract.Name{}
+	for _, n := range names.Names {
+		byName[n.Name] = n
+	}
+	assert.Equal(t, "Quantity", byName["line.quantity"].Label)
+	assert.True(t, byName["line.quantity"].Fits)
+	assert.False(t, byName["line.item"].Fits, "a number of an item is no quantity")
+	assert.False(t, byName["lines.quantity"].Single)
+	assert.Equal(t, "customer", byName["customer.payment_terms"].Kind)
+	assert.NotEmpty(t, names.Relations[byName["customer.payment_terms"].FieldType])
+	var functions []contract.Function
+	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/functions", nil, &functions))
+	for _, f := range functions {
+		assert.NotEmpty(t, f.Chapter, f.Name)
+		assert.Contains(t, f.Signature, f.Name+"(")
+	}
 }
 
 func TestBadRequestsAreProblemsWithStableCodes(t *testing.T) {

@@ -52,6 +52,9 @@ type ServerInterface interface {
 	// BeginFollowOn The beginning of the record that follows; nothing is kept
 	// (POST /follow-ons/{id}/begin)
 	BeginFollowOn(ctx *echo.Context, id Identity) error
+	// CheckFormula Check a formula of a rule, and compute it for a document
+	// (POST /formulas/check)
+	CheckFormula(ctx *echo.Context) error
 	// ListFunctions The functions of the formula language
 	// (GET /functions)
 	ListFunctions(ctx *echo.Context) error
@@ -100,6 +103,9 @@ type ServerInterface interface {
 	// FindLinks Records to choose from, by number and name
 	// (GET /links/{kind})
 	FindLinks(ctx *echo.Context, kind KindPath, params FindLinksParams) error
+	// ListNames The names that the formulas of a rule may use
+	// (GET /names)
+	ListNames(ctx *echo.Context, params ListNamesParams) error
 	// GetPlan What happens to every field of one kind, company, type and day
 	// (GET /plan)
 	GetPlan(ctx *echo.Context, params GetPlanParams) error
@@ -328,6 +334,15 @@ func (w *ServerInterfaceWrapper) BeginFollowOn(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.BeginFollowOn(ctx, id)
+	return err
+}
+
+// CheckFormula converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckFormula(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckFormula(ctx)
 	return err
 }
 
@@ -706,6 +721,31 @@ func (w *ServerInterfaceWrapper) FindLinks(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.FindLinks(ctx, kind, params)
+	return err
+}
+
+// ListNames converts echo context to params.
+func (w *ServerInterfaceWrapper) ListNames(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListNamesParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Required query parameter "target" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "target", ctx.QueryParams(), &params.Target, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter target: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListNames(ctx, params)
 	return err
 }
 
@@ -1292,6 +1332,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/rules/:id/versions", wrapper.ListRuleVersions, options.OperationMiddlewares["listRuleVersions"]...)
 	router.POST(options.BaseURL+"/conditions", wrapper.ComposeConditions, options.OperationMiddlewares["composeConditions"]...)
 	router.POST(options.BaseURL+"/constants", wrapper.WriteConstant, options.OperationMiddlewares["writeConstant"]...)
+	router.POST(options.BaseURL+"/formulas/check", wrapper.CheckFormula, options.OperationMiddlewares["checkFormula"]...)
+	router.GET(options.BaseURL+"/names", wrapper.ListNames, options.OperationMiddlewares["listNames"]...)
 	router.GET(options.BaseURL+"/functions", wrapper.ListFunctions, options.OperationMiddlewares["listFunctions"]...)
 	router.DELETE(options.BaseURL+"/companies/:key", wrapper.DeleteCompany, options.OperationMiddlewares["deleteCompany"]...)
 	router.PUT(options.BaseURL+"/companies/:key", wrapper.SaveCompany, options.OperationMiddlewares["saveCompany"]...)
@@ -1745,6 +1787,45 @@ type BeginFollowOndefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response BeginFollowOndefaultApplicationProblemPlusJSONResponse) VisitBeginFollowOnResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckFormulaRequestObject struct {
+	Body *CheckFormulaJSONRequestBody
+}
+
+type CheckFormulaResponseObject interface {
+	VisitCheckFormulaResponse(w http.ResponseWriter) error
+}
+
+type CheckFormula200JSONResponse FormulaAnswer
+
+func (response CheckFormula200JSONResponse) VisitCheckFormulaResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckFormuladefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckFormuladefaultApplicationProblemPlusJSONResponse) VisitCheckFormulaResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -2368,6 +2449,45 @@ type FindLinksdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response FindLinksdefaultApplicationProblemPlusJSONResponse) VisitFindLinksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListNamesRequestObject struct {
+	Params ListNamesParams
+}
+
+type ListNamesResponseObject interface {
+	VisitListNamesResponse(w http.ResponseWriter) error
+}
+
+type ListNames200JSONResponse Names
+
+func (response ListNames200JSONResponse) VisitListNamesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListNamesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListNamesdefaultApplicationProblemPlusJSONResponse) VisitListNamesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3594,6 +3714,9 @@ type StrictServerInterface interface {
 	// BeginFollowOn The beginning of the record that follows; nothing is kept
 	// (POST /follow-ons/{id}/begin)
 	BeginFollowOn(ctx context.Context, request BeginFollowOnRequestObject) (BeginFollowOnResponseObject, error)
+	// CheckFormula Check a formula of a rule, and compute it for a document
+	// (POST /formulas/check)
+	CheckFormula(ctx context.Context, request CheckFormulaRequestObject) (CheckFormulaResponseObject, error)
 	// ListFunctions The functions of the formula language
 	// (GET /functions)
 	ListFunctions(ctx context.Context, request ListFunctionsRequestObject) (ListFunctionsResponseObject, error)
@@ -3642,6 +3765,9 @@ type StrictServerInterface interface {
 	// FindLinks Records to choose from, by number and name
 	// (GET /links/{kind})
 	FindLinks(ctx context.Context, request FindLinksRequestObject) (FindLinksResponseObject, error)
+	// ListNames The names that the formulas of a rule may use
+	// (GET /names)
+	ListNames(ctx context.Context, request ListNamesRequestObject) (ListNamesResponseObject, error)
 	// GetPlan What happens to every field of one kind, company, type and day
 	// (GET /plan)
 	GetPlan(ctx context.Context, request GetPlanRequestObject) (GetPlanResponseObject, error)
@@ -4170,6 +4296,52 @@ func (sh *strictHandler) BeginFollowOn(ctx *echo.Context, id Identity) error {
 	return nil
 }
 
+// CheckFormula operation middleware
+func (sh *strictHandler) CheckFormula(ctx *echo.Context) error {
+	var request CheckFormulaRequestObject
+
+	var body CheckFormulaJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckFormula(ctx.Request().Context(), request.(CheckFormulaRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckFormula")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckFormulaResponseObject); ok {
+		return validResponse.VisitCheckFormulaResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListFunctions operation middleware
 func (sh *strictHandler) ListFunctions(ctx *echo.Context) error {
 	var request ListFunctionsRequestObject
@@ -4662,6 +4834,31 @@ func (sh *strictHandler) FindLinks(ctx *echo.Context, kind KindPath, params Find
 		return err
 	} else if validResponse, ok := response.(FindLinksResponseObject); ok {
 		return validResponse.VisitFindLinksResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListNames operation middleware
+func (sh *strictHandler) ListNames(ctx *echo.Context, params ListNamesParams) error {
+	var request ListNamesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListNames(ctx.Request().Context(), request.(ListNamesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListNames")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListNamesResponseObject); ok {
+		return validResponse.VisitListNamesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

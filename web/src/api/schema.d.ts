@@ -210,6 +210,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/formulas/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check a formula of a rule, and compute it for a document
+         * @description What is wrong with the formula where it stands in a rule. With a document also its value there: as the rule would compute it in the document's journey, whether or not the rule is in force.
+         */
+        post: operations["checkFormula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The names that the formulas of a rule may use */
+        get: operations["listNames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/functions": {
         parameters: {
             query?: never;
@@ -827,10 +864,6 @@ export interface components {
             types: components["schemas"]["Type"][];
             /** @description In the order of the stations */
             families: string[];
-            /** @description The relations that a sentence may use, by field */
-            relations: {
-                [key: string]: components["schemas"]["Relation"][];
-            };
         };
         Kind: {
             key: string;
@@ -923,17 +956,91 @@ export interface components {
         Conditions: {
             /** @enum {string} */
             join: "and" | "or";
-            conditions: {
-                field: string;
-                relation: string;
-                values: string[];
-            }[];
+            conditions: components["schemas"]["Condition"][];
+        };
+        Condition: {
+            /** @description The name of the field, as formulas write it */
+            field: string;
+            relation: string;
+            values: string[];
+            /** @description The name of a field that it is compared with, instead of values */
+            other?: string;
+            group?: components["schemas"]["Conditions"];
+        };
+        Names: {
+            names: components["schemas"]["Name"][];
+            /** @description The relations that a sentence may use, by the type of the field */
+            relations: {
+                [key: string]: components["schemas"]["Relation"][];
+            };
+        };
+        Name: {
+            /** @description As formulas write it: vendor.payment_terms */
+            name: string;
+            /** @description As people call it: Payment terms of Vendor */
+            label: string;
+            /** @description Where it belongs */
+            group: string;
+            /** @description The type of its value in formulas */
+            type: string;
+            /** @description The type of the field that it reads */
+            fieldType: string;
+            /** @description The kind that the field belongs to; empty: none */
+            kind: string;
+            /** @description The key of the field */
+            field: string;
+            /** @description It is one value that a sentence can compare; otherwise a list over all lines */
+            single: boolean;
+            /** @description Its value can be that of the field that the rule is on */
+            fits: boolean;
+        };
+        FormulaAsk: {
+            kind: string;
+            target: string;
+            /** @enum {string} */
+            family: "entry" | "default" | "substitute" | "validate";
+            /** @enum {string} */
+            part: "when" | "value" | "must";
+            formula: string;
+            document?: components["schemas"]["Document"];
+            /** @description Number of the line at hand, for a field of the lines */
+            line?: number;
+            format?: components["schemas"]["Format"];
+        };
+        FormulaAnswer: {
+            problems: components["schemas"]["RuleProblem"][];
+            /** @description The type of its value; empty when it has errors */
+            type: string;
+            /** @description Its value for the document, as the person reads it; none without a document */
+            value?: string;
+            /** @description The value of every part that was looked at, parents first */
+            steps: components["schemas"]["FormulaStep"][];
+            failures: components["schemas"]["FormulaFailure"][];
+        };
+        FormulaStep: {
+            /** @description Place in the formula in characters, from 0 */
+            start: number;
+            end: number;
+            text: string;
+            value: string;
+            /** @description All its values where it was looked at more than once, at most 20 */
+            values?: string[];
+            times: number;
+        };
+        FormulaFailure: {
+            message: string;
+            start: number;
+            end: number;
         };
         Function: {
             name: string;
+            chapter: string;
             signature: string;
             help: string;
+            /** @description A formula that is true */
             example: string;
+            /** @description The standard does not have it */
+            ours: boolean;
         };
         /** @enum {string} */
         RuleState: "draft" | "in force" | "suspended" | "retired";
@@ -992,6 +1099,8 @@ export interface components {
         };
         ComposeRequest: {
             kind: string;
+            /** @description The field that the rule is on */
+            target: string;
             conditions: components["schemas"]["Conditions"];
         };
         ConstantRequest: {
@@ -1026,6 +1135,8 @@ export interface components {
             constant?: string;
             /** @description The value is a constant, so a sentence can hold it */
             isConstant?: boolean;
+            /** @description The name of the field whose value it is, where it is that of a field */
+            fieldValue?: string;
             /** @description The condition as a sentence holds it; none when no sentence can */
             when?: components["schemas"]["Conditions"];
             /** @description What must hold as a sentence holds it */
@@ -1180,7 +1291,7 @@ export interface components {
         Fact: {
             /** @description A part of a formula */
             text: string;
-            /** @description The value it had */
+            /** @description The value it had; several, where it was looked at more than once */
             value: string;
         };
         Message: {
@@ -1950,6 +2061,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Formula"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    checkFormula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FormulaAsk"];
+            };
+        };
+        responses: {
+            /** @description What was found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaAnswer"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listNames: {
+        parameters: {
+            query: {
+                kind: string;
+                /** @description The field that the rule is on */
+                target: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The names */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Names"];
                 };
             };
             default: components["responses"]["Failure"];

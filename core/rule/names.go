@@ -1,0 +1,179 @@
+package rule
+
+import (
+	"slices"
+	"strings"
+
+	"codicil/core/feel"
+	"codicil/core/record"
+)
+
+// Name is a name that the formulas of a rule may use, as people know it.
+type Name struct {
+	// Text is the name as formulas write it: "vendor.payment_terms".
+	Text string
+	// Label is what people call it: "Payment terms of Vendor".
+	Label string
+	// Group is where it belongs: "This document", "Vendor", "As last saved".
+	Group string
+	Type  feel.Type
+	// Field is the field that the name reads; for the context one that is like it.
+	Field *record.Field
+	// Kind is the kind that the field belongs to; "" for the context.
+	Kind string
+}
+
+// Single tells whether the name stands for one value, as a sentence can compare it;
+// otherwise it is a list over all lines.
+func (n *Name) Single() bool { return n.Type.Kind != feel.List }
+
+// Today is the one name that is a call: the day of the document.
+const Today = "today()"
+
+// Groups of names.
+const (
+	groupOwn     = "This document"
+	groupLine    = "The line at hand"
+	groupLines   = "All lines"
+	groupContext = "Company, type and user"
+)
+
+var formGroupLabels = [forms]string{"", "As entered", "As last saved"}
+
+var formSuffixes = [forms]string{"", " as entered", " as last saved"}
+
+var contextLabels = map[string]string{
+	"company.key": "Company", "company.name": "Name of the company", "company.country": "Country of the company", "company.currency": "Currency of the company",
+	"type.key": "Type", "type.label": "Name of the type", "user.name": "User",
+}
+
+// Names returns the names that a rule on the field at the place may use, in the order
+// to offer them.
+func (v *Vocabulary) Names(place int) []Name {
+	if place >= v.Headers {
+		v.onceLine.Do(func() { v.lineNames, v.lineIndex = v.collect(true) })
+		return v.lineNames
+	}
+	v.onceHeader.Do(func() { v.headerNames, v.headerIndex = v.collect(false) })
+	return v.headerNames
+}
+
+// NameOf returns the name with the text; nil when a rule on the field at the place
+// cannot use it.
+func (v *Vocabulary) NameOf(place int, text string) *Name {
+	names := v.Names(place)
+	index := v.headerIndex
+	if place >= v.Headers {
+		index = v.lineIndex
+	}
+	if i, found := index[text]; found {
+		return &names[i]
+	}
+	return nil
+}
+
+func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
+	kind := v.Kind
+	links := linkTypes{v.kinds}
+	add := func(text, label, group string, f *record.Field, of string, list bool) {
+		t := links.of(f)
+		if list {
+			t = feel.ListType(t)
+		}
+		names = append(names, Name{text, label, group, t, f, of})
+	}
+	var linked []Name
+	for form := SoFar; form < forms; form++ {
+		prefix := ""
+		if form != SoFar {
+			prefix = formGroups[form] + "."
+		}
+		group := func(own string) string {
+			if form != SoFar {
+				return formGroupLabels[form]
+			}
+			return own
+		}
+		for i := range kind.Fields {
+			f := &kind.Fields[i]
+			switch {
+			case !f.OfLine():
+				add(prefix+f.Key, f.Label+formSuffixes[form], group(groupOwn), f, kind.Key, false)
+			case ofLine:
+				add(prefix+lineGroup+f.Column(), f.Label+formSuffixes[form], group(groupLine), f, kind.Key, false)
+			default:
+				continue
+			}
+			if form == SoFar && f.Type == record.ToRecord {
+				linked = append(linked, names[len(names)-1])
+			}
+		}
+	}
+	for i := range kind.Fields {
+		if f := &kind.Fields[i]; f.OfLine() {
+			add(f.Key, f.Label+" of all lines", groupLines, f, kind.Key, true)
+		}
+	}
+	for depth := 0; depth < feel.LinkDepth; depth++ {
+		first := len(names)
+		for _, link := range linked {
+			v.behind(link, add)
+		}
+		linked = nil
+		for _, name := range names[first:] {
+			if name.Field.Type == record.ToRecord {
+				linked = append(linked, name)
+			}
+		}
+	}
+	for _, group := range contextNames {
+		for _, member := range group.members {
+			text := group.group + "." + member
+			add(text, contextLabels[text], groupContext, &record.Field{Key: text, Label: contextLabels[text], Type: record.Text, Length: 200}, "", false)
+		}
+	}
+	add(Today, "today", groupContext, &record.Field{Key: Today, Label: "Today", Type: record.Date}, "", false)
+	index = make(map[string]int, len(names))
+	for i := range names {
+		index[names[i].Text] = i
+	}
+	return names, index
+}
+
+// behind adds the fields of the records that a link leads to.
+func (v *Vocabulary) behind(link Name, add func(text, label, group string, f *record.Field, of string, list bool)) {
+	i := slices.IndexFunc(v.kinds, func(k record.Kind) bool { return k.Key == link.Field.Kind })
+	if i < 0 {
+		return
+	}
+	for j := range v.kinds[i].Fields {
+		if f := &v.kinds[i].Fields[j]; !f.OfLine() {
+			add(link.Text+"."+f.Key, f.Label+" of "+link.Label, link.Label, f, v.kinds[i].Key, false)
+		}
+	}
+}
+
+const lineGroup = "line."
+
+// named returns the name that a node is; nil for any other node.
+func (c *Compiled) named(n feel.Node) *Name { return c.vocabulary.named(c.Field, n) }
+
+func (v *Vocabulary) named(place int, n feel.Node) *Name {
+	switch n := n.(type) {
+	case *feel.Name, *feel.Path:
+		return v.NameOf(place, feel.Format(n))
+	case *feel.Call:
+		if n.Function+"()" == Today && len(n.Arguments) == 0 {
+			return v.NameOf(place, Today)
+		}
+	}
+	return nil
+}
+
+// ownPrefix is the label of a target, as a phrase about it may leave out.
+func ownPrefix(kind *record.Kind, target string) string {
+	if f := kind.Field(target); f != nil {
+		return strings.TrimSpace(f.Label) + " "
+	}
+	return ""
+}
