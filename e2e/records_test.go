@@ -373,7 +373,7 @@ func TestARuleForEveryLineIsWrittenAsASentence(t *testing.T) {
 	u.clicks(station("lines.text", "substitute"), "")
 	u.clicks(".pane .button", "Write a rule")
 	u.clicks(".pane .plain", "Add a condition")
-	u.picks(".condition:nth-child(1) .field", "Item of the line")
+	u.picksField(".condition:nth-child(1) .field", "Item")
 	u.clicks(".condition:nth-child(1) .value input", "")
 	u.types("flake salt, 125") // a record by its name
 	u.presses(kb.Tab)

@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -126,13 +127,13 @@ func TestAFormulaWithAnErrorIsShownAtItsPlaceAndStaysADraft(t *testing.T) {
 	u.clicks(station("credit_limit", "validate"), "")
 	u.clicks(".pane .button", "Write a rule")
 	u.clicks(".modes button", "Formula")
-	u.clicks(".pane textarea.mono", "")
+	u.clicks(".pane .cm-content", "")
 	u.types(`countri = "CH"`)
 	u.sees(".problems .error", `did you mean country?`)
 	u.sees(".problems .error", "line 1, column 1")
 	u.clicks(".problems .plain", "Write country")
 	u.seesNo(".problems", "did you mean country?")
-	u.clicks(`.pane label:has(+ textarea.mono)`, "What must hold")
+	u.clicks(".pane .formula .field-label", "What must hold")
 	u.types(`credit_limit < "5"`)
 	u.sees(".problems .error", "a number cannot be compared with a string")
 	require.NoError(t, u.page.Until(`[...document.querySelectorAll(".pane .button")].find(b => b.innerText.includes("Put in force")).disabled`))
@@ -141,9 +142,9 @@ func TestAFormulaWithAnErrorIsShownAtItsPlaceAndStaysADraft(t *testing.T) {
 	u.sees(station("credit_limit", "validate"), "unfinished")
 
 	// Mended, it can be put in force.
-	u.clicks(`.pane label:has(+ textarea.mono)`, "What must hold")
+	u.clicks(".pane .formula .field-label", "What must hold")
 	u.types(`credit_limit < 5`)
-	u.clicks(`.pane textarea:not(.mono)`, "")
+	u.clicks(".pane textarea", "")
 	u.types("Five francs are too much. Enter less.")
 	u.seesNo(".problems .error", "")
 	u.clicks(".pane .button", "Put in force")
@@ -223,12 +224,12 @@ func TestARuleIsWrittenAsASentenceByPickingItsParts(t *testing.T) {
 	u.clicks(station("clerk", "substitute"), "")
 	u.clicks(".pane .button", "Write a rule")
 	u.clicks(".pane .plain", "Add a condition")
-	u.picks(".condition:nth-child(1) .field", "Country")
+	u.picksField(".condition:nth-child(1) .field", "Country")
 	u.clicks(".condition:nth-child(1) .value input", "")
 	u.types("japan")
 	u.presses(kb.Tab)
 	u.clicks(".pane .plain", "Add a condition")
-	u.picks(".condition:nth-child(2) .field", "Credit limit")
+	u.picksField(".condition:nth-child(2) .field", "Credit limit")
 	u.picks(".condition:nth-child(2) .relation", "is over")
 	u.clicks(".condition:nth-child(2) .value input", "")
 	u.types("1000000")
@@ -245,11 +246,23 @@ func TestARuleIsWrittenAsASentenceByPickingItsParts(t *testing.T) {
 	u.sees(".pane .sentence", "Country is JP or Credit limit is over 1000000")
 	u.sees(station("clerk", "result"), "KENJI")
 	u.clicks(".modes button", "Formula")
-	require.NoError(t, u.page.Until(`document.querySelector(".pane textarea").value === 'country = "JP" or credit_limit > 1000000'`))
+	require.NoError(t, u.page.Until(`document.querySelector(".pane .cm-content")?.innerText === 'country = "JP" or credit_limit > 1000000'`))
 	u.clicks(".pane .button", "Put in force")
 	u.sees(".pane .life", "in force")
 	u.clicks("nav a", "Rules")
 	u.sees("tbody .sentence", "replace Accounting clerk with kenji")
+}
+
+// picksField opens a list of fields, narrows it by typing and takes the one of that name.
+func (u *user) picksField(selector, label string) {
+	u.t.Helper()
+	u.clicks(selector+" .el-select__wrapper", "")
+	u.types(label)
+	u.sees(".el-select-dropdown__item", label)
+	option := fmt.Sprintf(`[...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.innerText.trim() === %q && e.checkVisibility())`, label)
+	require.NoError(u.t, u.page.Until(option+" !== undefined"))
+	_, err := u.page.Run(option + ".click()")
+	require.NoError(u.t, err)
 }
 
 // picks opens the select that fits the selector and takes an option.

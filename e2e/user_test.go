@@ -139,7 +139,7 @@ func (u *user) enters(field, text string) {
 // types replaces what stands in the focused input.
 func (u *user) types(text string) {
 	u.t.Helper()
-	require.NoError(u.t, u.page.Until(`["INPUT", "TEXTAREA"].includes(document.activeElement?.tagName)`))
+	require.NoError(u.t, u.page.Until(`document.activeElement?.matches("input, textarea, [contenteditable]")`))
 	u.presses("a", chromedp.KeyModifiers(chromedp.ModifierCtrl))
 	u.presses(kb.Delete)
 	if text != "" {
@@ -183,6 +183,15 @@ func (u *user) fills(address, text string) {
 	u.types(text)
 	u.presses(kb.Tab)
 }
+
+// holdsValue waits until an input holds a text.
+func (u *user) holdsValue(selector, text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until("document.querySelector("+quoted(selector)+")?.value === "+quoted(text)))
+}
+
+// quoted writes a text as a constant of the page's language.
+func quoted(text string) string { return strconv.Quote(text) }
 
 // holds waits until a field of a form shows the text.
 func (u *user) holds(address, text string) {

@@ -2,7 +2,6 @@ package rule
 
 import (
 	"slices"
-	"strings"
 
 	"codicil/core/feel"
 	"codicil/core/record"
@@ -100,7 +99,7 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 			case !f.OfLine():
 				add(prefix+f.Key, f.Label+formSuffixes[form], group(groupOwn), f, kind.Key, false)
 			case ofLine:
-				add(prefix+lineGroup+f.Column(), f.Label+formSuffixes[form], group(groupLine), f, kind.Key, false)
+				add(prefix+lineGroup+f.Column(), v.lineLabel(f)+formSuffixes[form], group(groupLine), f, kind.Key, false)
 			default:
 				continue
 			}
@@ -170,10 +169,23 @@ func (v *Vocabulary) named(place int, n feel.Node) *Name {
 	return nil
 }
 
-// ownPrefix is the label of a target, as a phrase about it may leave out.
-func ownPrefix(kind *record.Kind, target string) string {
-	if f := kind.Field(target); f != nil {
-		return strings.TrimSpace(f.Label) + " "
+// lineLabel is what a field of the line at hand is called: so that nobody takes it for
+// one of the header with the same label.
+func (v *Vocabulary) lineLabel(f *record.Field) string {
+	if slices.ContainsFunc(v.Kind.Fields, func(other record.Field) bool { return !other.OfLine() && other.Label == f.Label }) {
+		return f.Label + " of the line"
 	}
-	return ""
+	return f.Label
+}
+
+// ownLabel is what conditions call the field that the rule is on.
+func (c *Compiled) ownLabel() string {
+	if c.Field < 0 {
+		return c.Target
+	}
+	f := &c.vocabulary.Kind.Fields[c.Field]
+	if f.OfLine() {
+		return c.vocabulary.lineLabel(f)
+	}
+	return f.Label
 }

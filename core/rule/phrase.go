@@ -25,15 +25,15 @@ func effectWords(c *Compiled, kind *record.Kind) string {
 	case Default, Substitute:
 		return valueWords(c, kind)
 	}
-	return mustWords(c, kind)
+	return mustWords(c)
 }
 
 // mustWords says what must hold: "must be up to 5 %". What is said of the target
 // itself goes without its label, which heads the row anyway.
-func mustWords(c *Compiled, kind *record.Kind) string {
+func mustWords(c *Compiled) string {
 	verb := map[Severity]string{Refuse: "must", Confirm: "should", Advise: "better"}[c.Effect.Severity]
 	text := c.conditionWords(c.Must, c.Effect.Must, false)
-	if rest, ok := strings.CutPrefix(text, ownPrefix(kind, c.Target)+"is "); ok && c.Must != nil {
+	if rest, ok := strings.CutPrefix(text, c.ownLabel()+" is "); ok && c.Must != nil {
 		if conditions, holds := c.vocabulary.Decompose(c.Must, c.Field, false); holds && len(conditions.Conditions) == 1 {
 			return verb + " be " + rest
 		}
@@ -41,8 +41,14 @@ func mustWords(c *Compiled, kind *record.Kind) string {
 	return verb + ": " + text
 }
 
+// stillMissing stands for what nobody has written yet.
+const stillMissing = "…"
+
 func valueWords(c *Compiled, kind *record.Kind) string {
 	program, text, field := c.Value, c.Effect.Value, kind.Field(c.Target)
+	if strings.TrimSpace(text) == "" {
+		return stillMissing
+	}
 	if program == nil {
 		return text
 	}
@@ -61,6 +67,9 @@ func valueWords(c *Compiled, kind *record.Kind) string {
 // conditionWords writes a condition with the fields' labels where a sentence can
 // hold it, else as the formula.
 func (c *Compiled) conditionWords(program *feel.Program, text string, asWhen bool) string {
+	if strings.TrimSpace(text) == "" {
+		return stillMissing
+	}
 	if program == nil {
 		return text
 	}
@@ -141,7 +150,10 @@ func Sentence(c *Compiled, names Names) string {
 	if c.Rule.When != "" {
 		b.WriteString(", when " + c.conditionWords(c.When, c.Rule.When, true))
 	}
-	b.WriteString(", " + deed(c, names.Kind) + ".")
+	b.WriteString(", " + deed(c, names.Kind))
+	if !strings.HasSuffix(b.String(), stillMissing) {
+		b.WriteString(".")
+	}
 	return b.String()
 }
 

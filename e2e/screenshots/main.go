@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/chromedp/chromedp"
@@ -15,8 +16,8 @@ import (
 )
 
 // view is a screen and how to get there. Steps are "field=value" to enter on the
-// plan, "fill ADDRESS=value" on a form, "click SELECTOR", "wait SELECTOR", "post",
-// "rest" (nothing has the cursor), "top" and "night".
+// plan, "fill ADDRESS=value" on a form, "click SELECTOR", "wait SELECTOR", "type TEXT"
+// into what has the cursor, "post", "rest" (nothing has the cursor), "top" and "night".
 type view struct {
 	name, path, wait string
 	steps            []string
@@ -30,7 +31,16 @@ var views = []view{
 	{"plan-test-document", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`, append(vendor, "top")},
 	{"plan-rule", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`,
 		append(vendor, "top", `click [data-field="payment_terms"] [data-station="default"]`)},
-	{"plan-formula", "/plan?rule=28", ".pane .problems .error", nil},
+	{"plan-formula", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"] .phrase`,
+		[]string{"name=Harbour Survey Co", "country=Ireland", "credit_limit=120,000", "top", "click .pane .button", "click .modes button:last-child", "wait .cm-content",
+			"click .formula .cm-content", "type country in (\"IE\", \"DK\") and credit_limit > 100000", "wait .formula .result", "click .formula .result", "wait .steps"}},
+	{"plan-formula-error", "/plan?rule=28", ".pane .problems .error", nil},
+	{"plan-words", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"] .phrase`,
+		[]string{"name=Harbour Survey Co", "top", "click .pane .button", "click .modes button:last-child", "wait .cm-content", "click .formula .cm-content", "type if ", "click .formula .head .plain", "wait .words li", "type months"}},
+	{"plan-completion", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"] .phrase`,
+		[]string{"name=Harbour Survey Co", "top", "click .pane .button", "click .modes button:last-child", "wait .cm-content", "click .formula .cm-content", "type is filled(payment", "wait .cm-tooltip-autocomplete"}},
+	{"plan-group", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"] .phrase`,
+		[]string{"name=Harbour Survey Co", "top", "click .pane .button", "click .modes button:last-child", "wait .cm-content", "click .formula .cm-content", "type country = \"IE\" and (credit_limit > 100 or payment_terms = \"N30\")", "wait .formula .value", "click .modes button:first-child", "wait .group"}},
 	{"plan-night", "/plan?company=40&type=TRAD&field=discount_rate&family=substitute", ".pane .sentence",
 		[]string{"name=Gratweg Holzkisten AG", "country=Switzerland", "payment_terms=N30", "discount_rate=2", "top", "night"}},
 	{"rules", "/rules", "tbody tr", nil},
@@ -56,10 +66,13 @@ var views = []view{
 }
 
 func main() {
-	if len(os.Args) != 2 {
-		fail(fmt.Errorf("usage: screenshots FOLDER"))
+	if len(os.Args) < 2 {
+		fail(fmt.Errorf("usage: screenshots FOLDER [NAME...]"))
 	}
 	for _, v := range views {
+		if only := os.Args[2:]; len(only) > 0 && !slices.Contains(only, v.name) {
+			continue
+		}
 		if err := take(v, os.Args[1]); err != nil {
 			fail(fmt.Errorf("%s: %w", v.name, err))
 		}
@@ -121,6 +134,8 @@ func do(page *browser.Page, step string) error {
 		return nil
 	case "wait":
 		return shows(page, object)
+	case "type":
+		return page.Do(chromedp.KeyEvent(object))
 	case "top":
 		_, err := browser.Ask(page, chromedp.Evaluate[bool](`(document.querySelector(".scroll").scrollTop = 0, document.activeElement.blur(), true)`))
 		return err

@@ -1,11 +1,55 @@
 import { createPinia, setActivePinia } from "pinia";
-import type { Catalog } from "@/api/client";
+import type { Catalog, Schemas } from "@/api/client";
 import { useCatalog } from "@/stores/catalog";
 
 const presence = [
   { key: "is-blank", phrase: "is blank", operands: 0 },
   { key: "is-filled", phrase: "is filled", operands: 0 },
 ];
+
+function name(
+  text: string,
+  label: string,
+  fieldType: string,
+  type: string,
+  group = "This document",
+): Schemas["Name"] {
+  const field = text.split(".").at(-1)!;
+  return {
+    name: text,
+    label,
+    group,
+    type,
+    fieldType,
+    kind: "vendor",
+    field,
+    single: true,
+    fits: type === "number",
+  };
+}
+
+/** The names that a rule on the limit may use. */
+export const names: Schemas["Names"] = {
+  names: [
+    name("country", "Country", "choice", "string"),
+    name("limit", "Credit limit", "amount", "number"),
+    name("blocked", "Blocked", "yes-no", "boolean"),
+    name("entered.limit", "Credit limit as entered", "amount", "number", "As entered"),
+  ],
+  relations: {
+    choice: [
+      { key: "is", phrase: "is", operands: 1 },
+      { key: "one-of", phrase: "is one of", operands: -1 },
+      ...presence,
+    ],
+    amount: [
+      { key: "between", phrase: "is between", operands: 2 },
+      { key: "over", phrase: "is over", operands: 1 },
+      ...presence,
+    ],
+    "yes-no": [{ key: "is", phrase: "is", operands: 1 }],
+  },
+};
 
 /** A small catalog: a country to choose and a limit to compare. */
 export function fillCatalog() {
@@ -51,15 +95,6 @@ export function fillCatalog() {
         },
         types: [{ kind: "vendor", key: "TRAD", label: "Trade goods" }],
         families: ["entry", "default", "substitute", "validate"],
-        relations: {
-          country: [
-            { key: "is", phrase: "is", operands: 1 },
-            { key: "one-of", phrase: "is one of", operands: -1 },
-            ...presence,
-          ],
-          limit: [{ key: "between", phrase: "is between", operands: 2 }, ...presence],
-          blocked: [{ key: "is", phrase: "is", operands: 1 }],
-        },
       },
     ],
   } satisfies Catalog;

@@ -2,7 +2,6 @@ import { mount } from "@vue/test-utils";
 import { describe, expect, it } from "vitest";
 import type { Act, FieldOutcome, PlanRule } from "@/api/client";
 import ActTold from "@/components/ActTold.vue";
-import FormulaInput from "@/components/FormulaInput.vue";
 import StationCell from "@/components/StationCell.vue";
 
 const shown = (text: string) => ({ value: text, text });
@@ -74,27 +73,5 @@ describe("what a rule did", () => {
     const w = mount(ActTold, { props: { act: act({ facts: [{ text: "country", value: "JP" }] }) } });
     expect(w.text()).toContain("blank → N45");
     expect(w.text()).toContain("JP");
-  });
-});
-
-describe("a formula", () => {
-  it("marks an error at its place and mends it", async () => {
-    const problem = {
-      part: "when",
-      severity: "error" as const,
-      code: "unknown-name",
-      message: "did you mean country?",
-      suggestion: "country",
-      start: 4,
-      end: 10,
-      line: 1,
-      column: 5,
-    };
-    const w = mount(FormulaInput, {
-      props: { modelValue: "not contry", label: "When", problems: [problem] },
-    });
-    expect(w.find("mark").text()).toBe("contry");
-    await w.find("button").trigger("click");
-    expect(w.emitted("update:modelValue")).toEqual([["not country"]]);
   });
 });

@@ -32,7 +32,6 @@ const entry: KindEntry = {
   },
   types: [],
   families: [],
-  relations: {},
 };
 const layout: Layout = {
   sections: [

@@ -1,13 +1,14 @@
 <script setup lang="ts">
-import { ElAutocomplete, ElOption, ElSelect } from "element-plus";
+import { ElOption, ElSelect } from "element-plus";
 import { computed, ref, watch } from "vue";
-import { api, ask, type Conditions, type Relation } from "@/api/client";
-import { ofLine } from "@/address";
-import { suggesting } from "@/choices";
-import { usePlan } from "@/stores/plan";
-import { useCatalog } from "@/stores/catalog";
+import { api, ask, type Condition, type Conditions } from "@/api/client";
+import ConditionRow from "@/components/ConditionRow.vue";
+import { useWords } from "@/stores/words";
 
 const props = defineProps<{
+  kind: string;
+  /** The field that the rule is on. */
+  target: string;
   formula: string;
   /** The formula as conditions; undefined when no sentence can hold it. */
   conditions?: Conditions;
@@ -15,16 +16,10 @@ const props = defineProps<{
   emptyWords: string;
 }>();
 const emit = defineEmits<{ write: [formula: string] }>();
-const catalog = useCatalog();
-const plan = usePlan();
+const words = useWords();
 
-interface Row {
-  field: string;
-  relation: string;
-  values: string[];
-}
-const join = ref<"and" | "or">("and");
-const rows = ref<Row[]>([]);
+const join = ref<Conditions["join"]>("and");
+const rows = ref<Condition[]>([]);
 const problem = ref("");
 /** The formula that the rows stand for: what was read last, or written here. */
 let written = "";
@@ -35,35 +30,34 @@ watch(
     if (!conditions || formula === written) return; // what we wrote ourselves comes back
     written = formula;
     join.value = conditions.join;
-    rows.value = conditions.conditions.map((c) => ({ ...c, values: [...c.values] }));
+    rows.value = JSON.parse(JSON.stringify(conditions.conditions)) as Condition[];
     problem.value = "";
   },
   { immediate: true },
 );
 
 const fits = computed(() => !!props.conditions || props.formula === "" || props.formula === written);
-/** A rule on the header has no line at hand whose fields it could ask. */
-const fields = computed(() => {
-  const all = catalog.kind?.kind.fields ?? [];
-  return ofLine(plan.selected?.field ?? "") ? all : all.filter((f) => !ofLine(f.key));
-});
+const other = computed<Conditions["join"]>(() => (join.value === "and" ? "or" : "and"));
 
-function relations(field: string): Relation[] {
-  return catalog.kind?.relations[field] ?? [];
-}
-function relationOf(row: Row): Relation | undefined {
-  return relations(row.field).find((r) => r.key === row.relation);
-}
-function operands(row: Row): number {
-  const n = relationOf(row)?.operands ?? 0;
-  return n < 0 ? 1 : n;
+function isComplete(c: Condition): boolean {
+  if (c.group) return c.group.conditions.every(isComplete);
+  const relation = words.relations(props.kind, props.target, c.field).find((r) => r.key === c.relation);
+  if (!c.field || !relation || c.other === "") return false;
+  return !!c.other || c.values.filter((v) => v.trim()).length >= Math.abs(relation.operands);
 }
 
-function suggest(row: Row) {
-  return suggesting(
-    () => catalog.field(row.field),
-    () => plan.scope.company,
-  );
+/** The condition as it is sent: as many values as its relation takes. */
+function plain(c: Condition): Condition {
+  if (c.group) {
+    const group = { join: other.value, conditions: c.group.conditions.map(plain) };
+    return { field: "", relation: "", values: [], group };
+  }
+  const operands = words
+    .relations(props.kind, props.target, c.field)
+    .find((r) => r.key === c.relation)!.operands;
+  if (c.other) return { field: c.field, relation: c.relation, values: [], other: c.other };
+  const values = operands < 0 ? c.values.map((v) => v.trim()).filter(Boolean) : c.values.slice(0, operands);
+  return { field: c.field, relation: c.relation, values };
 }
 
 async function write() {
@@ -72,24 +66,11 @@ async function write() {
     written = "";
     return emit("write", "");
   }
-  const conditions: Conditions = {
-    join: join.value,
-    conditions: rows.value.map((row) => ({
-      field: row.field,
-      relation: row.relation,
-      values:
-        relationOf(row)?.operands === -1
-          ? row.values
-              .flatMap((v) => v.split(","))
-              .map((v) => v.trim())
-              .filter(Boolean)
-          : row.values.slice(0, operands(row)),
-    })),
-  };
-  if (conditions.conditions.some((c) => !c.field || !c.relation)) return;
+  if (!rows.value.every(isComplete)) return;
+  const conditions: Conditions = { join: join.value, conditions: rows.value.map(plain) };
   try {
-    const kind = catalog.kind?.kind.key ?? "";
-    const { formula } = await ask(api.POST("/conditions", { body: { kind, conditions } }));
+    const body = { kind: props.kind, target: props.target, conditions };
+    const { formula } = await ask(api.POST("/conditions", { body }));
     written = formula;
     emit("write", formula);
   } catch (error) {
@@ -97,34 +78,38 @@ async function write() {
   }
 }
 
+function blank(): Condition {
+  return { field: "", relation: "", values: [] };
+}
 function add() {
-  rows.value.push({ field: "", relation: "", values: [] });
+  rows.value.push(blank());
 }
-function remove(i: number) {
-  rows.value.splice(i, 1);
+function addGroup() {
+  rows.value.push({ ...blank(), group: { join: other.value, conditions: [blank(), blank()] } });
+}
+function remove(from: Condition[], i: number) {
+  from.splice(i, 1);
+  // A group of one is that one, a group of none is nothing, and what has only a group is that group.
+  rows.value = rows.value.flatMap((row) => {
+    if (!row.group || row.group.conditions.length > 1) return [row];
+    return row.group.conditions;
+  });
+  const only = rows.value.length === 1 ? rows.value[0]!.group : undefined;
+  if (only) {
+    join.value = only.join;
+    rows.value = only.conditions;
+  }
   void write();
 }
-function setField(row: Row, field: string) {
-  row.field = field;
-  if (!relationOf(row)) row.relation = relations(field)[0]?.key ?? "";
-  row.values = [];
-  if (operands(row) === 0) void write();
-}
-function setRelation(row: Row, relation: string) {
-  row.relation = relation;
+function setJoin(value: Conditions["join"]) {
+  join.value = value;
+  for (const row of rows.value) if (row.group) row.group.join = other.value;
   void write();
 }
-function type(row: Row, i: number, text: string) {
-  if (relationOf(row)?.operands === -1) row.values = text.split(",").map((v) => v.trimStart());
-  else row.values[i] = text;
-}
-function setValue(row: Row, i: number, text: string) {
-  type(row, i, text);
-  if (row.values.filter(Boolean).length >= operands(row)) void write();
-}
-function setJoin(value: string) {
-  join.value = value as "and" | "or";
-  void write();
+/** How a group begins, so that nobody takes its and or or for that around it. */
+function opening(group: Conditions): string {
+  if (group.join === "or") return group.conditions.length > 2 ? "any of" : "either";
+  return group.conditions.length > 2 ? "all of" : "both";
 }
 </script>
 
@@ -143,67 +128,39 @@ function setJoin(value: string) {
         >
           <ElOption value="and" label="and" /><ElOption value="or" label="or" />
         </ElSelect>
-        <div class="parts">
-          <ElSelect
-            :model-value="row.field"
-            filterable
-            placeholder="field"
-            class="field"
-            aria-label="Field of the condition"
-            :fit-input-width="false"
-            @change="setField(row, $event)"
-          >
-            <ElOption
-              v-for="f in fields"
-              :key="f.key"
-              :value="f.key"
-              :label="ofLine(f.key) ? `${f.label} of the line` : f.label"
+        <ConditionRow
+          v-if="!row.group"
+          :model-value="row"
+          :kind="kind"
+          :target="target"
+          @update:model-value="rows[i] = $event"
+          @written="write"
+          @remove="remove(rows, i)"
+        />
+        <div v-else class="group" role="group" :aria-label="`${opening(row.group)} of several conditions`">
+          <div v-for="(inner, j) in row.group.conditions" :key="j" class="inner">
+            <span class="word">{{ j === 0 ? opening(row.group) : other }}</span>
+            <ConditionRow
+              :model-value="inner"
+              :kind="kind"
+              :target="target"
+              @update:model-value="row.group.conditions[j] = $event"
+              @written="write"
+              @remove="remove(row.group.conditions, j)"
             />
-          </ElSelect>
-          <ElSelect
-            v-if="row.field"
-            :model-value="row.relation"
-            class="relation"
-            aria-label="Relation"
-            :fit-input-width="false"
-            @change="setRelation(row, $event)"
-          >
-            <ElOption v-for="r in relations(row.field)" :key="r.key" :value="r.key" :label="r.phrase" />
-          </ElSelect>
-          <template v-for="n in operands(row)" :key="n">
-            <span v-if="n === 2" class="quiet">and</span>
-            <ElAutocomplete
-              class="value"
-              :model-value="
-                relationOf(row)?.operands === -1 ? row.values.join(', ') : (row.values[n - 1] ?? '')
-              "
-              :fetch-suggestions="suggest(row)"
-              :debounce="0"
-              :aria-label="'Value of the condition'"
-              @update:model-value="type(row, n - 1, String($event))"
-              @change="setValue(row, n - 1, String($event))"
-              @select="setValue(row, n - 1, $event.value as string)"
-            >
-              <template #default="{ item }"
-                >{{ item.value }} <span class="quiet">{{ item.label }}</span></template
-              >
-            </ElAutocomplete>
-          </template>
+          </div>
+          <button type="button" class="plain more" @click="row.group.conditions.push(blank())">
+            Add an {{ other }}
+          </button>
         </div>
-        <button
-          type="button"
-          class="plain drop"
-          aria-label="Remove the condition"
-          title="Remove"
-          @click="remove(i)"
-        >
-          ×
-        </button>
       </div>
       <p v-if="!rows.length" class="quiet none">{{ emptyWords }}</p>
       <p v-if="problem" class="problem">{{ problem }}</p>
       <button type="button" class="plain" @click="add">
         {{ rows.length ? "Add a condition" : `Add a condition: ${word} …` }}
+      </button>
+      <button v-if="rows.length" type="button" class="plain" @click="addGroup">
+        Add a group: {{ join }} {{ other === "or" ? "either … or …" : "both … and …" }}
       </button>
     </template>
     <p v-else class="formula">
@@ -214,7 +171,8 @@ function setJoin(value: string) {
 </template>
 
 <style scoped>
-.condition {
+.condition,
+.inner {
   display: flex;
   align-items: flex-start;
   gap: 6px;
@@ -233,39 +191,34 @@ function setJoin(value: string) {
   border-radius: 0;
   font: 600 14px/26px var(--serif);
 }
-.parts {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px;
+/* The bracket holds together what belongs together. */
+.group {
   flex: 1;
-  align-items: center;
+  min-width: 0;
+  border: 1px solid var(--rule-strong);
+  border-right: 0;
+  border-radius: 6px 0 0 6px;
+  padding: 4px 0 2px 8px;
 }
-.field {
-  width: 136px;
+.group .word {
+  width: 42px;
+  font-weight: 600;
 }
-.relation {
-  width: 106px;
-}
-.value {
-  width: 96px;
-}
-.drop {
-  text-decoration: none;
-  font-size: 16px;
-}
-.none {
-  margin: 0 0 2px;
+.more {
+  font-size: 12px;
+  margin-left: 48px;
 }
 .problem {
   color: var(--refused);
-  margin: 2px 0;
   font-size: 12px;
 }
-.formula {
-  margin: 0;
+.none {
+  margin: 0 0 4px;
 }
 .formula code {
-  display: block;
-  margin: 2px 0;
+  overflow-wrap: anywhere;
+}
+.conditions > .plain + .plain {
+  margin-left: 12px;
 }
 </style>

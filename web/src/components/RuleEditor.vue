@@ -1,25 +1,38 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
-import { computed } from "vue";
+import { computed, defineAsyncComponent } from "vue";
 import type { Field, RuleBody, RuleView, Schemas } from "@/api/client";
 import ConditionEditor from "@/components/ConditionEditor.vue";
-import FormulaInput from "@/components/FormulaInput.vue";
 import ValueEditor from "@/components/ValueEditor.vue";
 import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
+
+// Who writes no formula does not load its editor.
+const FormulaEditor = defineAsyncComponent(() => import("@/components/FormulaEditor.vue"));
 
 const body = defineModel<RuleBody>({ required: true });
 const props = defineProps<{ view?: RuleView; field: Field; asFormula: boolean }>();
 const catalog = useCatalog();
 
-function at(...parts: string[]): Schemas["RuleProblem"][] {
-  return (props.view?.problems ?? []).filter((p) => parts.includes(p.part));
-}
-const otherProblems = computed(() =>
+/** What is wrong besides the formulas, which tell it themselves where they are shown. */
+const otherProblems = computed<Schemas["RuleProblem"][]>(() =>
   (props.view?.problems ?? []).filter(
-    (p) => !["when", "value", "must"].includes(p.part) || (!props.asFormula && !!textOf(p.part)),
+    (p) => !["when", "value", "must"].includes(p.part) || !props.asFormula || !textOf(p.part),
   ),
 );
+/** What the server read from the formulas that stand here now, and not from those before. */
+const read = computed(() => {
+  const { view } = props;
+  const effect = view?.body.effect;
+  const value = view && (effect?.value ?? "") === (body.value.effect.value ?? "");
+  return {
+    when: view?.body.when === body.value.when ? view.when : undefined,
+    must: (effect?.must ?? "") === (body.value.effect.must ?? "") ? view?.must : undefined,
+    constant: value ? view.constant : undefined,
+    isConstant: value ? !!view.isConstant : false,
+    fieldValue: value ? view.fieldValue : undefined,
+  };
+});
 function textOf(part: string): string {
   return { when: body.value.when, value: body.value.effect.value, must: body.value.effect.must }[part] ?? "";
 }
@@ -74,17 +87,20 @@ function setMoment(moment: Moment, on: boolean) {
       </ElSelect>
     </div>
 
-    <FormulaInput
+    <FormulaEditor
       v-if="asFormula"
       v-model="body.when"
+      part="when"
+      :rule="body"
       label="When (leave blank for always)"
-      :problems="at('when')"
       placeholder='country = "JP" and credit_limit > 1200'
     />
     <ConditionEditor
       v-else
+      :kind="body.kind"
+      :target="body.target"
       :formula="body.when"
-      :conditions="view?.when"
+      :conditions="read.when"
       word="when"
       empty-words="Always."
       @write="body.when = $event"
@@ -98,19 +114,22 @@ function setMoment(moment: Moment, on: boolean) {
     </div>
 
     <template v-else-if="family === 'default' || family === 'substitute'">
-      <FormulaInput
+      <FormulaEditor
         v-if="asFormula"
         :model-value="body.effect.value ?? ''"
+        part="value"
+        :rule="body"
         :label="family === 'default' ? `Fill ${field.label} with` : `Replace ${field.label} with`"
-        :problems="at('value')"
         @update:model-value="body.effect.value = $event"
       />
       <ValueEditor
         v-else
+        :kind="body.kind"
         :field="field"
         :formula="body.effect.value ?? ''"
-        :constant="view?.constant"
-        :is-constant="view?.isConstant ?? false"
+        :constant="read.constant"
+        :field-value="read.fieldValue"
+        :is-constant="read.isConstant"
         :word="family === 'default' ? `fill ${field.label} with` : `replace ${field.label} with`"
         @write="body.effect.value = $event"
       />
@@ -128,17 +147,20 @@ function setMoment(moment: Moment, on: boolean) {
     </template>
 
     <template v-else>
-      <FormulaInput
+      <FormulaEditor
         v-if="asFormula"
         :model-value="body.effect.must ?? ''"
+        part="must"
+        :rule="body"
         label="What must hold"
-        :problems="at('must')"
         @update:model-value="body.effect.must = $event"
       />
       <ConditionEditor
         v-else
+        :kind="body.kind"
+        :target="body.target"
         :formula="body.effect.must ?? ''"
-        :conditions="view?.must"
+        :conditions="read.must"
         word="must"
         empty-words="Say what must hold."
         @write="body.effect.must = $event"
@@ -224,6 +246,7 @@ function setMoment(moment: Moment, on: boolean) {
 <style scoped>
 .editor {
   display: grid;
+  grid-template-columns: minmax(0, 1fr);
   gap: 12px;
 }
 .scope,

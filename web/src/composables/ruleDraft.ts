@@ -69,6 +69,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   }
 
   function take(shown: RuleView) {
+    const sameRule = !!change.value && (!change.value.id || change.value.id === shown.id);
     view.value = shown;
     kept.value = JSON.stringify(normal(shown.body));
     const aside = plan.unkept.get(placeOf(shown.id));
@@ -76,8 +77,9 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     const body = aside?.version === shown.version ? aside.body : shown.body;
     change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(body) };
     const sentence = shown.when !== undefined && (family !== "validate" || shown.must !== undefined);
-    const value = family !== "default" && family !== "substitute" ? true : shown.isConstant;
-    asFormula.value = !(sentence && value);
+    const value = (family !== "default" && family !== "substitute") || shown.isConstant || !!shown.fieldValue;
+    // Who writes a formula goes on with it when the rule is kept.
+    asFormula.value = (sameRule && asFormula.value) || !(sentence && value);
   }
 
   /** A copy to write on; lists that are not there are empty. */

@@ -106,7 +106,7 @@ function onKey(event: KeyboardEvent) {
     grid.value?.takeEntry();
     (document.activeElement as HTMLElement | null)?.blur();
     void plan.settled().then(post);
-  } else if (event.key === "/" && !target.closest("input, textarea, select")) {
+  } else if (event.key === "/" && !target.closest("input, textarea, select, [contenteditable]")) {
     event.preventDefault();
     finder.value?.focus();
   }
@@ -118,7 +118,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
   if (
     event.key === "Escape" &&
     plan.selected &&
-    !(event.target as HTMLElement).closest("dialog, input, textarea")
+    !(event.target as HTMLElement).closest("dialog, input, textarea, [contenteditable]")
   ) {
     plan.selected = undefined;
     grid.value?.focusCell();

@@ -1,0 +1,174 @@
+package e2e
+
+import (
+	"testing"
+
+	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+)
+
+const editor = ".pane .formula .cm-content"
+
+// formula opens a new rule as a formula.
+func (u *user) formula(field, family string) {
+	u.t.Helper()
+	u.clicks(station(field, family), "")
+	u.clicks(".pane .button", "Write a rule")
+	u.clicks(".modes button", "Formula")
+	u.clicks(editor, "")
+}
+
+// accepts presses Enter as a keyboard does, so that who takes it for itself keeps it
+// from being typed.
+func (u *user) accepts() {
+	u.t.Helper()
+	u.presses(kb.Enter, func(event *input.DispatchKeyEventParams) {
+		event.Text, event.UnmodifiedText = "", ""
+		switch event.Type {
+		case input.DispatchKeyEventTypeKeyDown:
+			event.Type = input.DispatchKeyEventTypeRawKeyDown
+		case input.DispatchKeyEventTypeChar:
+			event.Type = input.DispatchKeyEventTypeKeyUp
+		}
+	})
+}
+
+// reads waits until the first formula of the pane is the text.
+func (u *user) reads(text string) {
+	u.t.Helper()
+	require.NoError(u.t, u.page.Until(`document.querySelector(".pane .cm-content")?.innerText.replaceAll("\n", " ") === `+quoted(text)))
+}
+
+func TestAFormulaIsWrittenWithHelpAndExplainsItself(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.service("IE")
+	u.enters("credit_limit", "120,000")
+	u.formula("clerk", "default")
+
+	// A field is found by what people call it, and taken with Enter.
+	u.presses("prompt pay")
+	u.sees(".cm-tooltip-autocomplete", "discount_rate")
+	u.sees(".cm-tooltip-autocomplete", "Prompt payment discount: number")
+	u.accepts()
+	u.reads("discount_rate")
+	u.sees(".formula .here", "Prompt payment discount: number")
+	u.sees(".problems .error", "this gives a number, but a condition")
+
+	// A percent beside a whole number is hardly meant so.
+	u.presses(" > 5")
+	u.sees(".problems .warning", "5 means 500 %")
+	u.clicks(".problems .plain", "Write 0.05")
+	u.reads("discount_rate > 0.05")
+	u.sees(".formula .result", "= false")
+
+	// The codes of a field are offered where it is compared with a text.
+	u.presses(` or country = "den`)
+	u.sees(".cm-tooltip-autocomplete", "Denmark")
+	u.accepts()
+	u.reads(`discount_rate > 0.05 or country = "DK"`)
+	u.sees(".formula .result", "= false")
+
+	// Why: every part with the values in it; and again when the document changes.
+	u.clicks(".formula .result", "why?")
+	u.sees(".steps", "discount_rate0.0 % > 0.05 is false")
+	u.sees(".steps", `countryIE = "DK" is false`)
+	u.enters("country", "DK")
+	u.sees(".formula .result", "= true")
+	u.sees(".steps", `countryDK = "DK" is true`)
+}
+
+func TestFieldsAndFunctionsAreFoundAndInserted(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.service("IE")
+	u.enters("agreement_start", "31/01/2027")
+	u.formula("agreement_end", "default")
+	u.clicks(".pane .formula .head .plain", "Fields and functions")
+	u.presses("is there")
+	u.sees(".words .about", "is blank(null) = true")
+	u.presses(kb.ArrowDown)
+	u.sees(".words .about", "is filled(value): boolean")
+	u.accepts()
+	u.reads("is filled()")
+
+	// The cursor stands between the parentheses.
+	u.presses("agreement_start")
+	u.sees(".formula .here", "Agreement begins: date")
+	u.presses(kb.Escape) // the list of completions, not the pane
+	u.reads("is filled(agreement_start)")
+	u.sees(".formula .result", "= true")
+
+	// The other formula, by a double click.
+	u.clicks(".pane .formula ~ .formula .head .plain", "Fields and functions")
+	u.presses("months later")
+	require.NoError(t, u.page.Do(chromedp.DoubleClick(chromedp.CSS(".pane .formula ~ .formula [role=option]"))))
+	second := `document.querySelectorAll(".pane .cm-content")[1].innerText`
+	require.NoError(t, u.page.Until(second+` === "add months()"`))
+	u.presses("agreement_start, 1")
+	u.presses(kb.Escape)
+	u.sees(".pane .formula ~ .formula .result", "= 28/02/2027")
+}
+
+func TestSentenceAndFormulaAreTwoViewsOfOneRule(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.service("IE")
+	u.formula("clerk", "substitute")
+	u.presses(`country = "IE" and (credit_limit > 100000 or payment_terms = "N30")`)
+	u.presses(kb.Escape)
+	u.sees(".formula .result", "= true")
+	u.sees(".pane .sentence", "when Country is IE, and either Credit limit is over 100000 or Payment terms is N30")
+	u.clicks(".modes button", "Sentence")
+	u.sees(".group", "either")
+	u.holdsValue(".condition:nth-child(1) .value input", "IE")
+	u.holdsValue(".group .inner:nth-child(2) .value input", "N30")
+
+	// Or around it makes and of what is inside, in words that nobody takes for the other.
+	u.picks(".condition:nth-child(2) .join", "or")
+	u.sees(".group", "both")
+	u.sees(".pane .sentence", "when Country is IE, or both Credit limit is over 100000 and Payment terms is N30")
+
+	// Compared with another field, and the value of another field.
+	u.clicks(`.condition:nth-child(1) [aria-label="Remove the condition"]`, "")
+	u.seesNo(".pane", "both")
+	u.clicks(".condition:nth-child(1) .swap", "")
+	u.picksField(".condition:nth-child(1) .other", "Minimum order")
+	u.picks(".value .manner", "the value of")
+	u.picksField(".value .chosen", "Buyer")
+	u.sees(".pane .sentence", "replace Accounting clerk with Buyer")
+	u.clicks(".modes button", "Formula")
+	u.reads(`credit_limit > minimum_order and payment_terms = "N30"`)
+	require.NoError(t, u.page.Until(`document.querySelectorAll(".pane .cm-content")[1]?.innerText === "buyer"`))
+	u.clicks(".pane .button", "Put in force")
+	u.sees(".pane .life", "in force")
+
+	// What no sentence can hold stays a formula, and says so.
+	u.clicks(editor, "")
+	u.types("string length(name) > 3")
+	u.presses(kb.Escape)
+	u.sees(".formula .result", "= true")
+	u.clicks(".modes button", "Sentence")
+	u.sees(".pane .conditions", "This cannot be said as a sentence; change it as a formula.")
+	u.sees(".pane .conditions code", "string length(name) > 3")
+}
+
+func TestAFormulaGoesThroughTheLines(t *testing.T) {
+	u := open(t, "/plan?kind=sales_order&company=10&type=SO")
+	u.enters("customer", "C10001")
+	u.clicks(".picker .plain", "Add a line")
+	u.enters("lines.item", "I1001")
+	u.enters("lines.quantity", "5")
+	u.clicks(".picker .plain", "Add a line")
+	u.enters("lines.item", "I1001")
+	u.formula("reference", "validate")
+	u.presses(`every l in lines satisfies is filled(l.quantity)`)
+	u.presses(kb.Escape)
+	u.sees(".formula .result", "= false")
+	u.clicks(".formula .result", "")
+	u.sees(".steps", "true · false")
+	u.clicks(editor, "")
+	u.types(`count(distinct values(lines.item)) < count(lines) and customer.country = "IE"`)
+	u.presses(kb.Escape)
+	u.sees(".formula .result", "= true")
+	u.sees(".steps", "is IE")
+}
