@@ -30,10 +30,11 @@ web/dist/index.html: web/node_modules/.installed $(WEB_SOURCES)
 	find web/dist -mindepth 1 ! -name .gitkeep -delete
 	cd web && npm run --silent build -- --logLevel warn
 
-generate: web/node_modules/.installed ## make the types of the contract anew
+generate: web/node_modules/.installed ## make the types of the contract and the reference of formulas anew
 	go tool oapi-codegen -config api/models.yaml api/openapi.yaml
 	go tool oapi-codegen -config api/server.yaml api/openapi.yaml
 	cd web && npm run --silent generate
+	go run ./internal/reference/write > docs/formulas.md
 
 test: test-go test-web test-browser ## every test, with its own set-up
 

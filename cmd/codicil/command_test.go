@@ -23,16 +23,22 @@ func run(t *testing.T, input string, arguments ...string) (out, errors string, f
 
 func TestFeelPrintsTheValueAsJSON(t *testing.T) {
 	for expression, want := range map[string]string{
-		`0.1 + 0.2`:                    `0.3`,
-		`1 / 3`:                        `0.3333333333333333333333333333333333`,
-		`"a < b"`:                      `"a < b"`,
-		`date("2026-11-24")`:           `"2026-11-24"`,
-		`@"2026-11-24" + @"P1M"`:       `"2026-12-24"`,
-		`duration("PT90M")`:            `"PT1H30M"`,
-		`[1, null, true]`:              `[1,null,true]`,
-		`{total: 1.50, "sub part": 2}`: `{"total":1.5,"sub part":2}`,
-		`null`:                         `null`,
-		`1 = "a"`:                      `null`,
+		`0.1 + 0.2`:                             `0.3`,
+		`1 / 3`:                                 `0.3333333333333333333333333333333333`,
+		`"a < b"`:                               `"a < b"`,
+		`date("2026-11-24")`:                    `"2026-11-24"`,
+		`@"2026-11-24" + @"P1M"`:                `"2026-12-24"`,
+		`duration("PT90M")`:                     `"PT1H30M"`,
+		`[1, null, true]`:                       `[1,null,true]`,
+		`{total: 1.50, "sub part": 2}`:          `{"total":1.5,"sub part":2}`,
+		`null`:                                  `null`,
+		`1 = "a"`:                               `null`,
+		`for n in 1..3 return n ** 2`:           `[1,4,9]`,
+		`[{a: 1}, {a: 2}][a > 1].a`:             `[2]`,
+		`(function(x) x + 1)(2)`:                `3`,
+		`some x in [1, 2] satisfies x in (> 1)`: `true`,
+		`(< 5)`:                                 `"(< 5)"`,
+		`1e6000 * 2`:                            `2e+6000`,
 	} {
 		out, _, failed := run(t, "", "feel", expression)
 		assert.False(t, failed, expression)
@@ -58,7 +64,10 @@ func TestFeelTellsThePlaceOfAnError(t *testing.T) {
 	assert.Contains(t, errors, "line 2, column 2")
 	_, errors, failed = run(t, "", "feel", "1 / 0")
 	assert.False(t, failed)
-	assert.Contains(t, errors, "division by zero")
+	assert.Contains(t, errors, "division by zero: 1 / 0")
+	_, errors, failed = run(t, "", "feel", `1 = "a"`)
+	assert.False(t, failed)
+	assert.Contains(t, errors, "a number is never equal to a string (line 1, column 1)")
 	for _, wrong := range [][]string{{"feel"}, {"feel", "1", "2"}, {"feel", "--batch", "1"}} {
 		_, _, failed := run(t, "", wrong...)
 		assert.True(t, failed, wrong)
@@ -74,14 +83,18 @@ nonsense
 {"context": {}}
 {"expression": "x", "context": [1]}
 {"expression": "null"}
+{"expression": "count(lines[qty > 1 and net price in [1..5]])", "context": {"lines": [{"qty": 2, "net price": 5}, {"qty": 3, "net price": 6}]}}
+{"expression": "(function(f) f(f))(function(f) f(f))"}
 `
 	out, _, failed := run(t, input, "feel", "--batch")
 	require.False(t, failed)
 	lines := strings.Split(strings.TrimSpace(out), "\n")
-	require.Len(t, lines, 7)
+	require.Len(t, lines, 9)
 	assert.Equal(t, `{"value":0.20000000000000000000000002}`, lines[0])
 	assert.Equal(t, `{"value":true}`, lines[2])
 	assert.Equal(t, `{"value":null}`, lines[6])
+	assert.Equal(t, `{"value":1}`, lines[7])
+	assert.Equal(t, `{"value":null}`, lines[8], "what never ends is null")
 	var wrong struct{ Error batchError }
 	require.NoError(t, json.Unmarshal([]byte(lines[1]), &wrong))
 	assert.Equal(t, batchError{"the formula ends too early: a value is missing here", 1, 4}, wrong.Error)

@@ -25,11 +25,15 @@ func feelCommand() *cobra.Command {
 		Use:   "feel [--context FILE] EXPRESSION | feel --batch",
 		Short: "Compute a formula and print its value as JSON",
 		Long: `Computes a formula and prints its value as JSON: numbers with all their digits;
-dates, times and durations as strings; null as null.
+dates, times and durations as strings; null as null. What is suspicious in the
+formula, and what made a value null, is told on standard error.
+
+The whole of FEEL is known (DMN 1.5, chapter 10); see docs/formulas.md.
 
 With --batch, reads lines {"expression": "...", "context": {...}} on standard
 input and writes one line {"value": ...} or {"error": {...}} for each.`,
 		Example: `  codicil feel '0.1 + 0.2'
+  codicil feel 'for n in 1..5 return n ** 2'
   codicil feel --context order.json 'net total > 1200 and country = "IE"'`,
 		Args: func(_ *cobra.Command, args []string) error {
 			if batch && (len(args) > 0 || contextFile != "") {
@@ -60,9 +64,9 @@ input and writes one line {"value": ...} or {"error": {...}} for each.`,
 	return c
 }
 
-// evaluate computes an expression over a JSON object. The error is a
-// feel.Problem when the expression is wrong.
-func evaluate(expression string, context []byte) (json.RawMessage, []feel.Failure, error) {
+// evaluate computes an expression over a JSON object, and tells what is to be warned of.
+// The error is a feel.Problem when the expression is wrong.
+func evaluate(expression string, context []byte) (value json.RawMessage, warnings []string, err error) {
 	data, err := feel.FromJSON(context)
 	if err != nil {
 		return nil, nil, fmt.Errorf("the context: %w", err)
@@ -77,17 +81,23 @@ func evaluate(expression string, context []byte) (json.RawMessage, []feel.Failur
 	}
 	now, _ := feel.Compile(`date and time("`+time.Now().Format("2006-01-02T15:04:05")+`")`, nil, feel.Strict)
 	frame := &feel.Frame{Slots: slots, Now: now.Eval(&feel.Frame{})}
-	value, err := program.Eval(frame).MarshalJSON()
-	return value, frame.Failures, err
+	value, err = program.Eval(frame).MarshalJSON()
+	for _, p := range problems {
+		warnings = append(warnings, p.Error())
+	}
+	for _, f := range frame.Failures {
+		warnings = append(warnings, f.Message+": "+expression[f.Start:f.End])
+	}
+	return value, warnings, err
 }
 
-func runOne(expression string, context []byte, out, warnings io.Writer) error {
-	value, failures, err := evaluate(expression, context)
+func runOne(expression string, context []byte, out, aside io.Writer) error {
+	value, warnings, err := evaluate(expression, context)
 	if err != nil {
 		return err
 	}
-	for _, f := range failures {
-		_, _ = fmt.Fprintf(warnings, "warning: %s: %s\n", f.Message, expression[f.Start:f.End])
+	for _, w := range warnings {
+		_, _ = fmt.Fprintln(aside, "warning: "+w)
 	}
 	_, err = fmt.Fprintf(out, "%s\n", value)
 	return err

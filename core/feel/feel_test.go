@@ -176,7 +176,7 @@ func TestWarningsTellWhatIsHardlyMeant(t *testing.T) {
 
 func TestEveryExampleOfTheReferenceIsTrue(t *testing.T) {
 	scope, frame := sample(t)
-	for _, f := range feel.Functions() {
+	for _, f := range append(feel.Forms(), feel.Functions()...) {
 		program, problems := feel.Compile(f.Example, scope, feel.Strict)
 		if assert.NoError(t, problems.Errors(), f.Example) {
 			assert.Equal(t, "true", program.Eval(frame).String(), f.Example)

@@ -474,11 +474,16 @@ type Function struct {
 
 	// Example A formula that is true
 	Example string `json:"example"`
-	Help    string `json:"help"`
-	Name    string `json:"name"`
+
+	// Form It is no function but a form of the language: if, for, in
+	Form bool   `json:"form,omitempty"`
+	Help string `json:"help"`
+	Name string `json:"name"`
 
 	// Ours The standard does not have it
-	Ours      bool   `json:"ours"`
+	Ours bool `json:"ours"`
+
+	// Signature How it is called, and the type of its result; of a form what is written
 	Signature string `json:"signature"`
 }
 

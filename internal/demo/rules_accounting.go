@@ -29,6 +29,7 @@ func accountingRules() []given {
 
 		must("account-blocked", "lines.account", everywhere, rule.Refuse, "line.account.blocked", "false", "This account is blocked for posting. Choose another.", note("Group accounting", "2024-02-05", "Old accounts stay for the reports only.")),
 		must("date-order", "posting_date", bills, rule.Refuse, "", "posting_date >= document_date", "The invoice is posted before it was written. Correct one of the two dates.", note("Group tax", "2024-03-11", "Next year's date, typed in December.")),
+		must("paper-total", "total", bills, rule.Refuse, "some credit in lines.credit satisfies is filled(credit)", "total = sum(lines.credit[is filled(item)])", "The total on the paper is not what is posted. Correct the total or the lines.", note("Auditors", "2026-03-27", "Seven invoices were posted with a digit too many on both sides.")),
 		must("large-kaisan", "lines.debit", in("30"), rule.Confirm, "", "line.debit <= 10000000", "More than 10 000 000 yen in one line. Say who looked at it.", note("Rina, Kaisan", "2024-08-27", "Four eyes, as the treasury asked.")),
 		must("late", "document_date", groups("VI"), rule.Advise, "", "add days(document_date, 60) >= posting_date", "The invoice is older than sixty days. Input tax may have to be claimed in an earlier period.", note("Group tax", "2025-01-20", "The tax office asked three times.")),
 		must("export-tax", "lines.tax_code", groups("VI"), rule.Refuse, "", `line.tax_code != "X"`, "X is for what we export. Choose another tax code.", note("Group tax", "2024-03-11", "Reported as our own exports twice.")),
@@ -69,6 +70,9 @@ var accountingProofs = []givenProof{
 		lines:  []values{{"account": "540000", "debit": "100", "cost_centre": "K20200"}, {"account": "118000", "debit": "25"}, {"account": "211000", "credit": "125"}},
 		values: values{"payment_block": "true", "block_reason": "Disputed crane invoice"}},
 	{name: "An invoice without its total is refused", company: "10", kindType: "VI", proves: []string{"total-bill"}, entered: with(bill, values{"total": ""}), lines: billLines, verdict: "refused"},
+	{name: "A total that is not what is posted is refused", company: "10", kindType: "VI", proves: []string{"paper-total"}, entered: with(bill, values{"total": "123.01"}), lines: billLines, verdict: "refused"},
+	{name: "A total that is posted in two lines is in order", company: "10", kindType: "VI", proves: []string{"paper-total"}, entered: bill,
+		lines: []values{billLines[0], billLines[1], {"account": "211000", "credit": "100"}, {"account": "211000", "credit": "23"}}},
 	{name: "A blocked account is refused", company: "10", kindType: "JE", proves: []string{"account-blocked"}, entered: entry, lines: changing(entryLines, 1, values{"account": "170000"}), verdict: "refused"},
 	{name: "An invoice may be posted on the day it was written", company: "10", kindType: "VI", proves: []string{"date-order"}, entered: with(bill, values{"document_date": "2026-11-24"}), lines: billLines},
 	{name: "An invoice of tomorrow is refused", company: "10", kindType: "VI", proves: []string{"date-order"}, entered: with(bill, values{"document_date": "2026-11-25"}), lines: billLines, verdict: "refused"},

@@ -28,7 +28,7 @@ func salesRules() []given {
 
 		replace("sample-free", "lines.discount", groups("SM"), "", "1", note("Group accounting", "2024-07-22", "Samples are given away; somebody kept invoicing them.")),
 		replace("amount", "lines.amount", everywhere, "is filled(line.quantity) and is filled(line.price)", "line.quantity * line.price * (1 - (if is filled(line.discount) then line.discount else 0))", note("Group accounting", "2024-02-05", "One way to work out an amount.")),
-		replace("net", "net_total", everywhere, "count(lines) > 0", "sum(lines.amount)", note("Group accounting", "2024-02-05", "The sum of the lines.")),
+		replace("net", "net_total", everywhere, "some amount in lines.amount satisfies is filled(amount)", "sum(lines.amount[is filled(item)])", note("Group accounting", "2024-02-05", "The sum of the lines that have an amount.")),
 		replace("rate", "tax_rate", everywhere, "", `if company.country = "IE" then 0.23 else if company.country = "DK" then 0.25 else if company.country = "JP" then 0.1 else 0.081`, note("Group tax", "2024-03-11", "The standard rate of the company's country.")),
 		replace("rate-export", "tax_rate", groups("SX"), "", "0", note("Group tax", "2024-03-11", "Exports are not taxed.")),
 		replace("tax", "tax_total", everywhere, "is filled(net_total)", "net_total * tax_rate", note("Group tax", "2024-03-11", "Rounded once, on the total.")),
@@ -38,6 +38,7 @@ func salesRules() []given {
 		must("discount-line", "lines.discount", groups("SO", "SX", "SR"), rule.Confirm, "", "line.discount <= 0.05", "More than 5 % discount in one line. Say who agreed to it.", note("Group accounting", "2025-02-10", "Asked for after the spring audit.")),
 		must("wanted", "wanted_on", everywhere, rule.Refuse, "", "wanted_on >= ordered_on", "The goods are wanted before they are ordered. Correct one of the two dates.", note("Finn, sales", "2024-06-18", "Last year's date, typed in January.")),
 		must("blocked", "customer", everywhere, rule.Refuse, "customer.delivery_block", "false", "This customer is blocked for delivery. Ask accounting before you take the order.", note("Treasury", "2024-10-21", "Two blocked customers were delivered.")),
+		must("item-once", "lines.item", groups("SO", "SX", "SR"), rule.Advise, "is filled(line.item)", "count(lines[item = line.item]) = 1", "This item stands in another line too. Put the quantities together.", note("Finn, sales", "2026-03-09", "The warehouse packed one of the two lines.")),
 		must("limit", "gross_total", groups("SO", "SX", "SR"), rule.Confirm, "", "gross_total <= customer.credit_limit", "The order is over the customer's credit limit. Say who agreed to it.", note("Treasury", "2024-08-27", "The limit was looked at once a year.")),
 	}
 }
@@ -68,6 +69,8 @@ var salesProofs = []givenProof{
 	{name: "A tenth of a percent more needs a reason", proves: []string{"discount-line"}, company: "10", kindType: "SO", entered: order, lines: []values{with(bags, values{"discount": "0.051"})}, verdict: "needs reason"},
 	{name: "Goods may be wanted on the day they are ordered", proves: []string{"wanted"}, company: "10", kindType: "SO", entered: with(order, values{"wanted_on": "2026-11-24"}), lines: []values{bags}},
 	{name: "Goods wanted yesterday are refused", proves: []string{"wanted"}, company: "10", kindType: "SO", entered: with(order, values{"wanted_on": "2026-11-23"}), lines: []values{bags}, verdict: "refused"},
+	{name: "One item in two lines is advised against", proves: []string{"item-once"}, company: "10", kindType: "SO", entered: order, lines: []values{bags, with(bags, values{"quantity": "2"})}},
+	{name: "Two items in two lines are in order", proves: []string{"item-once"}, company: "10", kindType: "SO", entered: order, lines: []values{bags, {"item": "I1004", "quantity": "3", "price": "15.35"}}},
 	{name: "A blocked customer is refused", proves: []string{"blocked"}, company: "40", kindType: "SO", entered: values{"customer": "C40004"}, lines: []values{{"item": "I1011", "quantity": "1", "price": "4"}}, verdict: "refused"},
 	{name: "An order over the credit limit needs a reason", proves: []string{"limit"}, company: "10", kindType: "SO", entered: order, lines: []values{with(bags, values{"quantity": "9999"})}, verdict: "needs reason"},
 }

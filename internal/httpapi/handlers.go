@@ -126,9 +126,13 @@ func (s *server) DeleteProof(ctx context.Context, r DeleteProofRequestObject) (D
 
 func (s *server) ListFunctions(context.Context, ListFunctionsRequestObject) (ListFunctionsResponseObject, error) {
 	list := ListFunctions200JSONResponse{}
-	for _, f := range feel.Functions() {
-		list = append(list, contract.Function{Name: f.Name, Chapter: f.Chapter, Signature: f.Signature, Help: f.Help, Example: f.Example, Ours: f.Ours})
+	add := func(help []feel.FunctionHelp, form bool) {
+		for _, f := range help {
+			list = append(list, contract.Function{Name: f.Name, Chapter: f.Chapter, Signature: f.Signature, Help: f.Help, Example: f.Example, Ours: f.Ours, Form: form})
+		}
 	}
+	add(feel.Forms(), true)
+	add(feel.Functions(), false)
 	return list, nil
 }
 

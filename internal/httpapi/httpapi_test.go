@@ -391,7 +391,7 @@ func TestNamesAndFunctionsForWhoWritesAFormula(t *testing.T) {
 	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/functions", nil, &functions))
 	for _, f := range functions {
 		assert.NotEmpty(t, f.Chapter, f.Name)
-		assert.Contains(t, f.Signature, f.Name+"(")
+		assert.True(t, f.Form || strings.Contains(f.Signature, f.Name+"("), f.Name)
 	}
 }
 

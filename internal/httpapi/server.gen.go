@@ -55,7 +55,7 @@ type ServerInterface interface {
 	// CheckFormula Check a formula of a rule, and compute it for a document
 	// (POST /formulas/check)
 	CheckFormula(ctx *echo.Context) error
-	// ListFunctions The functions of the formula language
+	// ListFunctions The functions and forms of the formula language
 	// (GET /functions)
 	ListFunctions(ctx *echo.Context) error
 	// AddField Add a field to a kind, for all companies
@@ -3717,7 +3717,7 @@ type StrictServerInterface interface {
 	// CheckFormula Check a formula of a rule, and compute it for a document
 	// (POST /formulas/check)
 	CheckFormula(ctx context.Context, request CheckFormulaRequestObject) (CheckFormulaResponseObject, error)
-	// ListFunctions The functions of the formula language
+	// ListFunctions The functions and forms of the formula language
 	// (GET /functions)
 	ListFunctions(ctx context.Context, request ListFunctionsRequestObject) (ListFunctionsResponseObject, error)
 	// AddField Add a field to a kind, for all companies

@@ -35,6 +35,15 @@ const functions: FunctionHelp[] = [
     example: "is blank(null) = true",
     ours: true,
   },
+  {
+    name: "some",
+    chapter: "Lists",
+    signature: "some … in … satisfies …",
+    help: "Whether at least one item fits.",
+    example: "some x in [1] satisfies x = 1",
+    ours: false,
+    form: true,
+  },
 ];
 const byName = new Map(names.names.map((n) => [n.name, n]));
 

@@ -254,7 +254,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The functions of the formula language */
+        /** The functions and forms of the formula language */
         get: operations["listFunctions"];
         put?: never;
         post?: never;
@@ -1035,12 +1035,15 @@ export interface components {
         Function: {
             name: string;
             chapter: string;
+            /** @description How it is called, and the type of its result; of a form what is written */
             signature: string;
             help: string;
             /** @description A formula that is true */
             example: string;
             /** @description The standard does not have it */
             ours: boolean;
+            /** @description It is no function but a form of the language: if, for, in */
+            form?: boolean;
         };
         /** @enum {string} */
         RuleState: "draft" | "in force" | "suspended" | "retired";

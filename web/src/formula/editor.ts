@@ -40,7 +40,10 @@ function asCompletion(word: Word): Completion {
   };
 }
 
-/** Writes a text, with the cursor so many letters before its end. */
+/** Stands in a form for what is to be filled in. */
+const gap = "…";
+
+/** Writes a text, with the cursor so many letters before its end; or on the first gap in it, to be written over. */
 export function insert(
   view: EditorView,
   text: string,
@@ -48,9 +51,13 @@ export function insert(
   from = view.state.selection.main.from,
   to = view.state.selection.main.to,
 ) {
+  const hole = text.indexOf(gap);
   view.dispatch({
     changes: { from, to, insert: text },
-    selection: { anchor: from + text.length - back },
+    selection:
+      hole < 0
+        ? { anchor: from + text.length - back }
+        : { anchor: from + hole, head: from + hole + gap.length },
     userEvent: "input.complete",
     scrollIntoView: true,
   });

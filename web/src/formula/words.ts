@@ -38,6 +38,10 @@ export function wordOfName(n: Name): Word {
 }
 
 export function wordOfFunction(f: FunctionHelp): Word {
+  if (f.form) {
+    const info = `${f.help}\n${f.example}`;
+    return { shown: f.name, written: f.signature, back: 0, kind: "keyword", detail: f.signature, info };
+  }
   const bare = f.signature.startsWith(`${f.name}()`);
   return {
     shown: f.name,
@@ -101,7 +105,7 @@ export function matching(query: string, names: Name[], functions: FunctionHelp[]
   }
   for (const f of functions) add(wordOfFunction(f), distance(f.name, typed) + 0.05);
   for (const k of keywords)
-    if (typed && k.startsWith(typed))
+    if (typed && k.startsWith(typed) && !functions.some((f) => f.name === k))
       add({ shown: k, written: k, back: 0, kind: "keyword", detail: "" }, 0.02);
   found.sort((a, b) => a.rank - b.rank);
   return found.slice(0, most).map((f) => f.word);
