@@ -5,6 +5,7 @@ import type { FormulaAsk, FormulaStep, FunctionHelp } from "@/api/client";
 import FormulaEditor from "@/components/FormulaEditor.vue";
 import FormulaSteps from "@/components/FormulaSteps.vue";
 import FormulaWords from "@/components/FormulaWords.vue";
+import { toldAt, type Surroundings } from "@/formula/editor";
 import { stepAt, told } from "@/formula/explanation";
 import { complete, functionAt, matching, nameAt, textFor } from "@/formula/words";
 import { fillCatalog, names } from "./catalog";
@@ -125,6 +126,22 @@ describe("an explanation", () => {
     expect(w.emitted("show")).toEqual([[0, 12]]);
     expect(stepAt(steps, 1)?.text).toBe("limit");
     expect(stepAt(steps, 10)?.text).toBe("limit > 1200");
+  });
+});
+
+describe("a look at a part with the pointer", () => {
+  const around = {
+    names: () => names.names,
+    functions: () => functions,
+    answer: () => ({ problems: [], type: "boolean", steps, failures: [] }),
+  } as unknown as Surroundings;
+  const at = (text: string, place: number) => toldAt(around, text, place)?.textContent ?? "";
+
+  it("tells what a name is and its value, and how a function is called", () => {
+    expect(at(formula, 2)).toBe("Credit limit: numberlimit is 1 480.00");
+    expect(at("string length(country)", 3)).toContain('string length("Salz") = 4');
+    expect(at(formula, 8)).toBe("limit > 1200 is true");
+    expect(toldAt({ ...around, answer: () => undefined }, "5 > 4", 1)).toBeUndefined();
   });
 });
 
