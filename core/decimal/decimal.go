@@ -32,25 +32,6 @@ const maxExponent = 6144
 // ErrSyntax reports text that is not a decimal number.
 var ErrSyntax = errors.New("not a decimal number")
 
-// Mode says which neighbour a rounded number goes to.
-type Mode uint8
-
-// The rounding modes that the formula language and the fields use.
-const (
-	HalfEven Mode = iota // to the nearest; a tie goes to the even digit
-	HalfUp               // to the nearest; a tie goes away from zero
-	HalfDown             // to the nearest; a tie goes towards zero
-	Up                   // away from zero
-	Down                 // towards zero
-	Floor                // towards negative infinity
-	Ceiling              // towards positive infinity
-)
-
-var modes = [...]apd.Rounder{
-	HalfEven: apd.RoundHalfEven, HalfUp: apd.RoundHalfUp, HalfDown: apd.RoundHalfDown,
-	Down: apd.RoundDown,
-}
-
 // Number is an exact decimal number: coefficient × 10^exponent. Its zero value
 // is 0. Numbers are values: copy them freely, compare them with Cmp (== would
 // tell 1.0 from 1).
@@ -289,120 +270,6 @@ func exactQuotient(n, o Number) (Number, bool) {
 	return Zero, false
 }
 
-// Pow returns n to the power o; false when that is not a number in range.
-// Whole powers are computed by repeated multiplication, so they are as exact as Mul.
-func (n Number) Pow(o Number) (Number, bool) {
-	exponent, whole := o.Int64()
-	if !whole || exponent > 1e6 || exponent < -1e6 {
-		return n.fractionalPow(o)
-	}
-	negative := exponent < 0
-	if negative {
-		exponent = -exponent
-	}
-	result, base, ok := FromInt(1), n, true
-	for exponent > 0 && ok {
-		if exponent&1 == 1 {
-			result, ok = result.Mul(base)
-		}
-		exponent >>= 1
-		if exponent > 0 && ok {
-			base, ok = base.Mul(base)
-		}
-	}
-	if ok && negative {
-		return FromInt(1).Quo(result)
-	}
-	return result, ok
-}
-
-// fractionalPow is e to the power o × ln n.
-func (n Number) fractionalPow(o Number) (Number, bool) {
-	if n.Sign() == 0 {
-		return Zero, o.Sign() > 0
-	}
-	if n.Sign() < 0 {
-		return Zero, false
-	}
-	if half := (Number{coefficient: 5, exponent: -1}); o.Cmp(half) == 0 {
-		return n.Sqrt() // exact where the root is
-	}
-	var d apd.Decimal
-	if _, err := precise.Ln(&d, n.decimal()); err != nil {
-		return Zero, false
-	}
-	if _, err := precise.Mul(&d, &d, o.decimal()); err != nil {
-		return Zero, false
-	}
-	result, ok := exponential(&d)
-	if !ok {
-		return Zero, false
-	}
-	return settle(result)
-}
-
-// Sqrt returns the square root; false for a negative number.
-func (n Number) Sqrt() (Number, bool) { return n.alone(context.Sqrt) }
-
-// Ln returns the natural logarithm; false for what is not above zero.
-func (n Number) Ln() (Number, bool) {
-	if n.Sign() <= 0 {
-		return Zero, false
-	}
-	return n.alone(context.Ln)
-}
-
-// precise computes with digits to spare, for functions whose result is rounded once.
-var precise = apd.Context{Precision: Digits + 20, MaxExponent: 2 * maxExponent, MinExponent: -2 * maxExponent, Rounding: apd.RoundHalfEven, Traps: apd.DefaultTraps}
-
-// Exp returns e to the power n; false when that is out of range.
-func (n Number) Exp() (Number, bool) {
-	d, ok := exponential(n.decimal())
-	if !ok {
-		return Zero, false
-	}
-	return settle(d)
-}
-
-// exponential halves the exponent until it is small, and squares the result as often:
-// the package's own function takes a multiplication for every unit of the exponent.
-func exponential(x *apd.Decimal) (*apd.Decimal, bool) {
-	const limit = 15000 // e to this power is past the greatest number
-	size, _ := x.Float64()
-	switch {
-	case size > limit:
-		return nil, false
-	case size < -limit:
-		return new(apd.Decimal), true
-	}
-	halvings := 0
-	for ; size > 1 || size < -1; size /= 2 {
-		halvings++
-	}
-	var d, divisor apd.Decimal
-	divisor.SetInt64(1 << halvings)
-	if _, err := precise.Quo(&d, x, &divisor); err != nil {
-		return nil, false
-	}
-	if _, err := precise.Exp(&d, &d); err != nil {
-		return nil, false
-	}
-	for range halvings {
-		if _, err := precise.Mul(&d, &d, &d); err != nil {
-			return nil, false
-		}
-	}
-	return &d, true
-}
-
-func (n Number) alone(operation func(d, x *apd.Decimal) (apd.Condition, error)) (Number, bool) {
-	var d apd.Decimal
-	if _, err := operation(&d, n.decimal()); err != nil {
-		return Zero, false
-	}
-	return settle(&d)
-}
-
 // Neg returns −n.
 func (n Number) Neg() Number {
 	if n.large == nil {
@@ -436,41 +303,6 @@ func (n Number) Sign() int {
 		return n.large.Sign()
 	}
 	return cmp.Compare(n.coefficient, 0)
-}
-
-// Round returns n rounded to the given number of decimal places (negative:
-// to tens, hundreds, …).
-func (n Number) Round(places int, mode Mode) Number {
-	if n.large == nil && int(n.exponent) >= -places {
-		return n
-	}
-	places = max(-MaxPlaces, min(places, MaxPlaces))
-	away := mode == Up || (mode == Floor && n.Sign() < 0) || (mode == Ceiling && n.Sign() > 0)
-	if away || mode == Floor || mode == Ceiling {
-		// apd takes what is less than a tenth of the last place for nothing, so
-		// rounding away from zero starts from rounding towards it.
-		towards := n.Round(places, Down)
-		if !away || towards.Cmp(n) == 0 {
-			return towards
-		}
-		unit := Number{large: apd.New(int64(n.Sign()), int32(-places))}
-		if r, ok := towards.Add(unit); ok {
-			return r
-		}
-		return n
-	}
-	// Enough digits for every whole part; quantizing then only ever drops.
-	wide := context
-	wide.Precision = 2 * MaxPlaces
-	wide.Rounding = modes[mode]
-	var d apd.Decimal
-	if _, err := wide.Quantize(&d, n.decimal(), int32(-places)); err != nil {
-		return n
-	}
-	if r, ok := settle(&d); ok {
-		return r
-	}
-	return n
 }
 
 // Places returns how many decimal places n needs: 0 for whole numbers, 2 for 1.25.

@@ -4,9 +4,9 @@ import "slices"
 
 // contextFunctions are those of DMN 1.5, section 10.3.4.10.
 var contextFunctions = []builtin{
-	{name: "get value", forms: [][]parameter{{of("context", Context), text("key")}, {of("context", Context), of("keys", List)}}, result: always(Any), takesNull: true, run: getValue,
+	{name: "get value", forms: [][]parameter{{of("m", Context), text("key")}, {of("m", Context), of("keys", List)}}, result: always(Any), takesNull: true, run: getValue,
 		help: "The value of an entry, or of one inside others.", example: `get value({terms: "N30"}, "terms") = "N30"`},
-	{name: "get entries", forms: one(of("context", Context)), result: func([]Type) Type {
+	{name: "get entries", forms: one(of("m", Context)), result: func([]Type) Type {
 		return ListType(Type{Kind: Context, Entries: map[string]Type{"key": StringType, "value": AnyType}})
 	}, run: func(f *Frame, n Node, a []Value) Value {
 		if a[0].kind != Context {

@@ -205,7 +205,7 @@ func toTime(f *Frame, n Node, a []Value) Value {
 			_, rest := splitDays(a[0].number)
 			return zoned(Time, rest, a[0].zone())
 		case Date:
-			return zoned(Time, zeroSeconds, &Zone{})
+			return zoned(Time, decimal.Zero, &Zone{})
 		}
 		return f.fail(n, quote(a[0].Plain())+" is no time: write it as 08:30:00")
 	}

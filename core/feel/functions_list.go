@@ -23,7 +23,7 @@ var listFunctions = []builtin{
 	}, help: "A list with more items at its end.", example: `append([1], 2, 3) = [1, 2, 3]`},
 	{name: "concatenate", forms: one(many(list("list"))), result: joined, takesNull: true, long: true, run: concatenate,
 		help: "Several lists one after the other.", example: `concatenate([1, 2], [3]) = [1, 2, 3]`},
-	{name: "insert before", forms: one(list("list"), number("position"), anything("new item")), result: always(List), takesNull: true, long: true, run: func(f *Frame, n Node, a []Value) Value {
+	{name: "insert before", forms: one(list("list"), number("position"), anything("newItem")), result: always(List), takesNull: true, long: true, run: func(f *Frame, n Node, a []Value) Value {
 		i, ok := position(f, n, a)
 		if !ok {
 			return NullValue
@@ -37,8 +37,8 @@ var listFunctions = []builtin{
 		}
 		return ListOf(slices.Delete(slices.Clone(a[0].items()), i, i+1))
 	}, help: "A list without the item at a position.", example: `remove([1, 2, 3], 2) = [1, 3]`},
-	{name: "list replace", forms: [][]parameter{{list("list"), number("position"), anything("new item")}, {list("list"), of("match", Function), anything("new item")}}, result: always(List), takesNull: true, long: true, run: listReplace,
-		help: "A list with the item at a position, or those that match, replaced.", example: `list replace([2, 4, 7], function(item, new item) item > 3, 0) = [2, 0, 0]`},
+	{name: "list replace", forms: [][]parameter{{list("list"), number("position"), anything("newItem")}, {list("list"), of("match", Function), anything("newItem")}}, result: always(List), takesNull: true, long: true, run: listReplace,
+		help: "A list with the item at a position, or those that match, replaced.", example: `list replace([2, 4, 7], function(item, newItem) item > 3, 0) = [2, 0, 0]`},
 	{name: "reverse", forms: one(list("list")), result: firstType, long: true, run: onList(func(f *Frame, n Node, items []Value) Value {
 		f.spend(n, len(items))
 		turned := slices.Clone(items)

@@ -5,27 +5,35 @@ package feel
 var rangeFunctions = []builtin{
 	{name: "range", forms: one(text("from")), result: always(Range), run: toRange,
 		help: "Reads a text as a range.", example: `range("[18..21)") = [18..21)`},
-	relation("before", "Whether the first lies wholly before the second.", `before([1..5], 10) = true`, func(a, b span) bool {
+	relation("before", [][]parameter{points, pointInRange, rangeAndPoint, ranges}, "Whether the first lies wholly before the second.", `before([1..5], 10) = true`, func(a, b span) bool {
 		return less(a.high, b.low) || (equal(a.high, b.low) && !(a.high.included && b.low.included))
 	}),
-	relation("after", "Whether the first lies wholly after the second.", `after(10, [1..5]) = true`, func(a, b span) bool {
+	relation("after", [][]parameter{points, pointInRange, rangeAndPoint, ranges}, "Whether the first lies wholly after the second.", `after(10, [1..5]) = true`, func(a, b span) bool {
 		return less(b.high, a.low) || (equal(b.high, a.low) && !(b.high.included && a.low.included))
 	}),
-	relation("meets", "Whether the first ends where the second starts.", `meets([1..5], [5..10]) = true`, meets),
-	relation("met by", "Whether the first starts where the second ends.", `met by([5..10], [1..5]) = true`, func(a, b span) bool { return meets(b, a) }),
-	relation("overlaps", "Whether the two have a value in common.", `overlaps([1..5], [3..8]) = true`, overlaps),
-	relation("overlaps before", "Whether the first starts before the second and ends inside it.", `overlaps before([1..5], [3..8]) = true`, overlapsBefore),
-	relation("overlaps after", "Whether the first starts inside the second and ends after it.", `overlaps after([3..8], [1..5]) = true`, func(a, b span) bool { return overlapsBefore(b, a) }),
-	relation("finishes", "Whether the first ends with the second and starts in it.", `finishes([5..10], [1..10]) = true`, finishes),
-	relation("finished by", "Whether the second ends with the first and starts in it.", `finished by([1..10], 10) = true`, func(a, b span) bool { return finishes(b, a) }),
-	relation("includes", "Whether the second lies inside the first.", `includes([1..10], 5) = true`, includes),
-	relation("during", "Whether the first lies inside the second.", `during(5, [1..10]) = true`, func(a, b span) bool { return includes(b, a) }),
-	relation("starts", "Whether the first starts with the second and ends in it.", `starts([1..5], [1..10]) = true`, starts),
-	relation("started by", "Whether the second starts with the first and ends in it.", `started by([1..10], 1) = true`, func(a, b span) bool { return starts(b, a) }),
-	relation("coincides", "Whether the two are the same.", `coincides([1..5], [1..5]) = true`, func(a, b span) bool {
+	relation("meets", [][]parameter{ranges}, "Whether the first ends where the second starts.", `meets([1..5], [5..10]) = true`, meets),
+	relation("met by", [][]parameter{ranges}, "Whether the first starts where the second ends.", `met by([5..10], [1..5]) = true`, func(a, b span) bool { return meets(b, a) }),
+	relation("overlaps", [][]parameter{ranges}, "Whether the two have a value in common.", `overlaps([1..5], [3..8]) = true`, overlaps),
+	relation("overlaps before", [][]parameter{ranges}, "Whether the first starts before the second and ends inside it.", `overlaps before([1..5], [3..8]) = true`, overlapsBefore),
+	relation("overlaps after", [][]parameter{ranges}, "Whether the first starts inside the second and ends after it.", `overlaps after([3..8], [1..5]) = true`, func(a, b span) bool { return overlapsBefore(b, a) }),
+	relation("finishes", [][]parameter{pointInRange, ranges}, "Whether the first ends with the second and starts in it.", `finishes([5..10], [1..10]) = true`, finishes),
+	relation("finished by", [][]parameter{rangeAndPoint, ranges}, "Whether the second ends with the first and starts in it.", `finished by([1..10], 10) = true`, func(a, b span) bool { return finishes(b, a) }),
+	relation("includes", [][]parameter{rangeAndPoint, ranges}, "Whether the second lies inside the first.", `includes([1..10], 5) = true`, includes),
+	relation("during", [][]parameter{pointInRange, ranges}, "Whether the first lies inside the second.", `during(5, [1..10]) = true`, func(a, b span) bool { return includes(b, a) }),
+	relation("starts", [][]parameter{pointInRange, ranges}, "Whether the first starts with the second and ends in it.", `starts([1..5], [1..10]) = true`, starts),
+	relation("started by", [][]parameter{rangeAndPoint, ranges}, "Whether the second starts with the first and ends in it.", `started by([1..10], 1) = true`, func(a, b span) bool { return starts(b, a) }),
+	relation("coincides", [][]parameter{points, ranges}, "Whether the two are the same.", `coincides([1..5], [1..5]) = true`, func(a, b span) bool {
 		return equal(a.low, b.low) && equal(a.high, b.high) && a.low.included == b.low.included && a.high.included == b.high.included
 	}),
 }
+
+// The forms of the functions of ranges.
+var (
+	points        = []parameter{anything("point1"), anything("point2")}
+	pointInRange  = []parameter{anything("point"), of("range", Range)}
+	rangeAndPoint = []parameter{of("range", Range), anything("point")}
+	ranges        = []parameter{of("range1", Range), of("range2", Range)}
+)
 
 // edge is an end of a range; infinite is -1 or 1 where the range has no bound.
 type edge struct {
@@ -97,8 +105,8 @@ func starts(a, b span) bool {
 
 // relation makes the function that tells whether two ranges or values stand so to
 // each other.
-func relation(name, help, example string, holds func(a, b span) bool) builtin {
-	return builtin{name: name, forms: [][]parameter{{anything("value1"), anything("value2")}}, result: always(Boolean), help: help, example: example,
+func relation(name string, forms [][]parameter, help, example string, holds func(a, b span) bool) builtin {
+	return builtin{name: name, forms: forms, result: always(Boolean), help: help, example: example,
 		run: func(f *Frame, n Node, a []Value) Value {
 			x, y := spanOf(a[0]), spanOf(a[1])
 			kinds := map[Kind]bool{}
