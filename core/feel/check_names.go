@@ -149,10 +149,17 @@ func (c *checker) follow(n *Path, link *Link) Type {
 	fields := link.Fields()
 	t, found := fields[n.Member]
 	if !found {
-		c.missing(n, sortedNames(fields), "a %s has no field %q", link.Kind, n.Member)
+		c.missing(n, sortedNames(fields), "%s has no field %q", withArticle(strings.ReplaceAll(link.Kind, "_", " ")), n.Member)
 		return AnyType
 	}
 	return t
+}
+
+func withArticle(noun string) string {
+	if strings.ContainsRune("aeio", rune(noun[0])) {
+		return "an " + noun
+	}
+	return "a " + noun
 }
 
 func sortedNames[T any](of map[string]T) []string {

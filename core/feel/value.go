@@ -190,6 +190,14 @@ func (v Value) Text() (string, bool) {
 	return v.object.(string), true
 }
 
+// Count returns how many items a list has; false for any other kind.
+func (v Value) Count() (int, bool) {
+	if v.kind != List {
+		return 0, false
+	}
+	return len(v.items()), true
+}
+
 func (v Value) text() string       { return v.object.(string) }
 func (v Value) items() []Value     { return v.object.(*sequence).items }
 func (v Value) entries() *Entries  { return v.object.(*Entries) }

@@ -80,7 +80,7 @@ func (d *Desk) CheckFormula(ctx context.Context, request contract.FormulaAsk) (c
 			Value: t.reader.fact(spot, found.Facts[i]), Times: step.Times,
 		}
 		if len(step.Values) > 0 {
-			told.Values = list(step.Values, feel.Value.Plain)
+			told.Values = list(step.Values, brief)
 		}
 		answer.Steps = append(answer.Steps, told)
 	}
@@ -100,7 +100,7 @@ func (r *reader) computed(s engine.Spot, v feel.Value, ofField bool) string {
 	case ofField:
 		return r.at(s, v)
 	}
-	return v.Plain()
+	return brief(v)
 }
 
 // Compose writes conditions as a formula.

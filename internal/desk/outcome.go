@@ -1,7 +1,9 @@
 package desk
 
 import (
+	"fmt"
 	"strings"
+	"unicode/utf8"
 
 	"codicil/core/engine"
 	"codicil/core/feel"
@@ -195,7 +197,7 @@ func (r *reader) acts(s engine.Spot) []contract.Act {
 func (r *reader) fact(s engine.Spot, f engine.Fact) string {
 	switch {
 	case len(f.Values) > 0:
-		return strings.Join(list(f.Values, feel.Value.Plain), " · ")
+		return strings.Join(list(f.Values, brief), " · ")
 	case f.Value.IsNull() && f.Field < 0:
 		return "undecided"
 	case f.Value.IsNull():
@@ -203,5 +205,20 @@ func (r *reader) fact(s engine.Spot, f engine.Fact) string {
 	case f.Field >= 0:
 		return r.at(engine.Spot{Place: f.Field, Line: s.Line}, f.Value)
 	}
-	return f.Value.Plain()
+	return brief(f.Value)
+}
+
+// longest is how many characters of a value are told.
+const longest = 80
+
+// brief tells a value in a few words: of a long list how many items it has.
+func brief(v feel.Value) string {
+	text := v.Plain()
+	if utf8.RuneCountInString(text) <= longest {
+		return text
+	}
+	if count, isList := v.Count(); isList {
+		return fmt.Sprintf("a list of %d", count)
+	}
+	return string([]rune(text)[:longest-1]) + "…"
 }

@@ -365,6 +365,12 @@ func TestAFormulaIsCheckedAndComputed(t *testing.T) {
 			assert.Equal(t, []string{"false", "true"}, s.Values)
 		}
 	}
+	ask.Formula = `count(for i in 1..60 return {number: i}) > 5`
+	for _, s := range check(ask).Steps {
+		if strings.HasPrefix(s.Text, "for") {
+			assert.Equal(t, "a list of 60", s.Value, "long values are told in short")
+		}
+	}
 	ask.Formula = "1 / (discount_rate - discount_rate) > 1"
 	failing := check(ask)
 	assert.Equal(t, "undecided", failing.Value)

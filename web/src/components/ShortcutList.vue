@@ -10,6 +10,7 @@ const keys: [string, string][] = [
   ["Esc", "leave the value as it was; close the rule"],
   ["Ctrl Enter", "post the test document, or the document that is open"],
   ["Ctrl S", "keep the rule or the record that is open"],
+  ["Ctrl Space", "in a formula: what can stand there"],
   ["Enter", "in lines: the next line, or a new one after the last"],
   ["Alt ↑ ↓ ← →", "move a field of a layout; + and − change its width"],
   ["/", "find a field"],
