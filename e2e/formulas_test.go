@@ -7,6 +7,8 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
+
+	"codicil/e2e/browser"
 )
 
 const editor = ".pane .formula .cm-content"
@@ -171,4 +173,56 @@ func TestAFormulaGoesThroughTheLines(t *testing.T) {
 	u.presses(kb.Escape)
 	u.sees(".formula .result", "= true")
 	u.sees(".steps", "is IE")
+}
+
+// tabsTo presses Tab until the cursor is on what bears the label.
+func (u *user) tabsTo(label string) {
+	u.t.Helper()
+	there := `[document.activeElement?.getAttribute("aria-label"), document.activeElement?.innerText].some(t => t?.trim() === ` + quoted(label) + ")"
+	for range 80 {
+		if u.now(there) {
+			return
+		}
+		u.presses(kb.Tab)
+	}
+	require.Fail(u.t, "Tab does not lead to "+label)
+}
+
+// now tells whether an expression of the page is true at this moment.
+func (u *user) now(expression string) bool {
+	u.t.Helper()
+	holds, err := browser.Ask(u.page, chromedp.Evaluate[bool](expression))
+	require.NoError(u.t, err)
+	return holds
+}
+
+func TestAFormulaIsWrittenByKeyboardOnly(t *testing.T) {
+	u := open(t, "/plan?company=10&type=ONCE")
+	u.sees(station("payment_terms", "substitute"), "N00")
+	u.presses("k", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.cursorIsOn("Go to a field, a rule, a record or a screen")
+	u.presses("credit limit")
+	u.sees(`[role="option"][aria-selected="true"]`, "Credit limit")
+	u.presses(kb.Enter)
+	u.sees(".pane h2", "Default of Credit limit")
+	u.tabsTo("Write a rule")
+	u.presses(kb.Enter)
+	u.sees(".pane .sentence", "fill Credit limit with …")
+	u.tabsTo("Formula")
+	u.presses(kb.Enter)
+	require.NoError(t, u.page.Until(`document.querySelector(".pane .cm-content") !== null`))
+	u.tabsTo("When (leave blank for always)")
+	u.presses(`country = "DK"`)
+	u.presses(kb.Escape) // closes the list of what could be meant, and leaves the pane
+	u.tabsTo("Fill Credit limit with")
+	u.presses("credit")
+	u.sees(".cm-tooltip-autocomplete", "Credit limit: number")
+	u.presses(kb.Escape)
+	u.types("5000")
+	u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.sees(".pane .life", "draft, version 1")
+	u.sees(".pane .sentence", "when Country is DK, fill Credit limit with 5000")
+	u.tabsTo("Put in force")
+	u.presses(kb.Enter)
+	u.sees(".pane .life", "in force")
 }

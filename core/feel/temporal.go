@@ -138,7 +138,7 @@ func instant(a, b Value) int {
 
 var (
 	datePattern      = regexp.MustCompile(`^(-?(?:[1-9][0-9]{4,8}|[0-9]{4}))-([0-9]{2})-([0-9]{2})$`)
-	timePattern      = regexp.MustCompile(`^([0-9]{2}):([0-9]{2}):([0-9]{2})(\.[0-9]{1,9})?(Z|[+-][0-9]{2}:[0-9]{2}(?::[0-9]{2})?|@[A-Za-z0-9_+/-]{1,64})?$`)
+	timePattern      = regexp.MustCompile(`^([0-9]{2}):([0-9]{2}):([0-9]{2})(\.[0-9]{1,9})?([Zz]|[+-][0-9]{2}:[0-9]{2}(?::[0-9]{2})?|@[A-Za-z0-9_+/-]{1,64})?$`)
 	dayTimePattern   = regexp.MustCompile(`^(-)?P(?:([0-9]+)D)?(T(?:([0-9]+)H)?(?:([0-9]+)M)?(?:([0-9]+(?:\.[0-9]+)?)S)?)?$`)
 	zonePattern      = regexp.MustCompile(`^(Z|[+-][0-9]{2}:[0-9]{2}(?::[0-9]{2})?)$`)
 	yearMonthPattern = regexp.MustCompile(`^(-)?P(?:([0-9]+)Y)?(?:([0-9]+)M)?$`)

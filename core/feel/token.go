@@ -132,10 +132,19 @@ func hintFor(r rune) string {
 
 func isDigit(b byte) bool { return b >= '0' && b <= '9' }
 
-func isNameStart(r rune) bool { return r == '_' || unicode.IsLetter(r) }
+// nameStarts are the characters that may begin a name besides letters (rule 28).
+var nameStarts = &unicode.RangeTable{
+	R16: []unicode.Range16{{0x370, 0x37D, 1}, {0x37F, 0x1FFF, 1}, {0x200C, 0x200D, 1}, {0x2070, 0x218F, 1}, {0x2C00, 0x2FEF, 1}, {0x3001, 0xD7FF, 1}, {0xF900, 0xFDCF, 1}, {0xFDF0, 0xFFFC, 1}},
+	R32: []unicode.Range32{{0x10000, 0xEFFFF, 1}},
+}
 
+func isNameStart(r rune) bool {
+	return r == '_' || unicode.IsLetter(r) || unicode.Is(nameStarts, r)
+}
+
+// isNamePart is rule 29.
 func isNamePart(r rune) bool {
-	return isNameStart(r) || unicode.IsDigit(r) || unicode.Is(unicode.Mn, r) || r == '\u00B7' || r == '\u200D'
+	return isNameStart(r) || unicode.IsDigit(r) || unicode.Is(unicode.Mn, r) || r == '\u00B7' || r == '\u203F' || r == '\u2040'
 }
 
 func numberEnd(s string) int {

@@ -232,7 +232,7 @@ func (v Value) String() string {
 		e := v.entries()
 		parts := make([]string, len(e.Keys))
 		for i, key := range e.Keys {
-			parts[i] = quote(key) + ": " + e.Values[i].String()
+			parts[i] = entryName(key) + ": " + e.Values[i].String()
 		}
 		return "{" + strings.Join(parts, ", ") + "}"
 	case Range:

@@ -60,7 +60,7 @@ func parseZone(text string) (*Zone, bool) {
 	switch {
 	case text == "":
 		return nil, true
-	case text == "Z":
+	case text == "Z", text == "z":
 		return &Zone{}, true
 	case text[0] == '@':
 		_, err := time.LoadLocation(text[1:])
