@@ -54,8 +54,8 @@ func (b Probe) Try(p *plan.Plan, c *Case, out *Outcome) (Finding, bool) {
 	s.set(soFar(target, b.Family, s.stored()))
 	var f Finding
 	f.Value, f.Steps = b.Program.Explain(&r.frame)
-	for _, step := range f.Steps {
-		f.Facts = append(f.Facts, factOf(v, step))
+	for i := range f.Steps {
+		f.Facts = append(f.Facts, factOf(v, &f.Steps[i]))
 	}
 	f.Failures = r.frame.Failures
 	return f, true

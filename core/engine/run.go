@@ -387,23 +387,22 @@ func (r *run) eval(program *feel.Program, act *Act) feel.Value {
 	if !r.detail {
 		return program.Eval(&r.frame)
 	}
-	v, steps := program.Explain(&r.frame)
 	first := len(act.Facts) // before those are the facts of the rule's other formula
-	act.Facts = slices.Grow(act.Facts, len(steps))
-	for _, step := range steps {
+	return program.Tell(&r.frame, func(count int) { act.Facts = slices.Grow(act.Facts, count) }, func(step feel.Step) {
 		if _, branch := step.Node.(*feel.If); branch {
-			continue // its condition and the value made say the same, shorter
+			return // its condition and the value made say the same, shorter
 		}
-		if slices.ContainsFunc(act.Facts[:first], func(f Fact) bool { return f.Text == step.Text }) {
-			continue
+		for i := range act.Facts[:first] {
+			if act.Facts[i].Text == step.Text {
+				return
+			}
 		}
-		act.Facts = append(act.Facts, factOf(r.plan.Vocabulary, step))
-	}
-	return v
+		act.Facts = append(act.Facts, factOf(r.plan.Vocabulary, &step))
+	})
 }
 
 // factOf tells the value that a part of a formula had.
-func factOf(v *rule.Vocabulary, step feel.Step) Fact {
+func factOf(v *rule.Vocabulary, step *feel.Step) Fact {
 	fact := Fact{Text: step.Text, Field: -1, Value: step.Value, Values: step.Values}
 	if slot, ok := feel.SlotOf(step.Node); ok {
 		if read, isField := v.ReadAt(slot); isField && read.Form == rule.SoFar && !read.List {

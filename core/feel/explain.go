@@ -38,6 +38,7 @@ func (f *Frame) record(id int, v Value) {
 type told struct {
 	node Node
 	text string
+	id   int
 }
 
 // Explain evaluates the formula and tells the value of every part that was
@@ -45,12 +46,21 @@ type told struct {
 // explain themselves and are left out; a part that stands there twice is told
 // once. The value is the one that Eval gives, computed a plainer way.
 func (p *Program) Explain(f *Frame) (Value, []Step) {
+	var steps []Step
+	v := p.Tell(f, func(count int) { steps = make([]Step, 0, count) }, func(s Step) { steps = append(steps, s) })
+	return v, steps
+}
+
+// Tell is Explain for who keeps the steps in a way of his own: begin is told how many
+// there are at most, then visit gets one after the other.
+func (p *Program) Tell(f *Frame, begin func(count int), visit func(Step)) Value {
 	p.explained.Do(p.prepareExplanation)
 	f.recorded = append(f.recorded[:0], make([]record, p.nodes)...)
 	result := p.evaluate(f, p.recording)
-	steps := make([]Step, 0, len(p.told))
-	for _, part := range p.told {
-		r := f.recorded[part.node.base().id]
+	begin(len(p.told))
+	for i := range p.told {
+		part := &p.told[i]
+		r := &f.recorded[part.id]
 		if r.times == 0 {
 			continue
 		}
@@ -58,9 +68,9 @@ func (p *Program) Explain(f *Frame) (Value, []Step) {
 		if r.times > 1 {
 			step.Values = r.values
 		}
-		steps = append(steps, step)
+		visit(step)
 	}
-	return result, steps
+	return result
 }
 
 func (p *Program) prepareExplanation() {
@@ -71,7 +81,7 @@ func (p *Program) prepareExplanation() {
 		text := p.source[start:end]
 		if _, literal := n.(*Literal); !literal && !seen[text] {
 			seen[text] = true
-			p.told = append(p.told, told{n, text})
+			p.told = append(p.told, told{n, text, n.base().id})
 		}
 	})
 }
