@@ -12,6 +12,7 @@ import { EditorState } from "@codemirror/state";
 import { EditorView, hoverTooltip, keymap, placeholder, type Tooltip } from "@codemirror/view";
 import type { FormulaAnswer, FunctionHelp, Name, Schemas } from "@/api/client";
 import type { Choice } from "@/choices";
+import "./editor.css";
 import { stepAt, valueOf } from "./explanation";
 import { formulaLanguage } from "./language";
 import { complete, functionAt, nameAt, textFor, type Word } from "./words";
