@@ -226,3 +226,26 @@ func TestAFormulaIsWrittenByKeyboardOnly(t *testing.T) {
 	u.presses(kb.Enter)
 	u.sees(".pane .life", "in force")
 }
+
+func TestAComputedFieldFollowsWhatItReadsAndIsNotTyped(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.service("IE")
+	u.enters("credit_limit", "5,000")
+	u.formula("minimum_order", "compute")
+	u.clicks(".pane .formula ~ .formula .cm-content", "")
+	u.presses("credit_limit / 100")
+	u.presses(kb.Escape)
+	u.sees(".pane .sentence", "compute Minimum order as credit_limit / 100")
+	u.sees(station("minimum_order", "compute"), "50")
+	u.sees(station("minimum_order", "result"), "50.00")
+	u.enters("minimum_order", "7")
+	u.sees(".messages", "Minimum order is computed here: what was entered is not taken")
+	u.sees(station("minimum_order", "result"), "50.00")
+	u.clicks(".pane .button", "Put in force")
+	u.sees(".pane .life", "in force")
+
+	u.goes("/records/vendor/new?company=10&type=SERV")
+	u.fills("credit_limit", "12,000")
+	u.holds("minimum_order", "120.00")
+	require.NoError(t, u.page.Until(`document.querySelector('[data-address="minimum_order"] input')?.readOnly !== false`))
+}

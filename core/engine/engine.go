@@ -115,11 +115,11 @@ func (o *Outcome) Spots() []Spot {
 // Field is the journey of one field.
 type Field struct {
 	// Values after each station; Final after settling.
-	Entered, Defaulted, Substituted, Final feel.Value
+	Entered, Defaulted, Computed, Substituted, Final feel.Value
 	// Manner is how the field is met; "" when no entry rule acts.
 	Manner rule.Manner
 	// Made tells which station made the final value: "entered", "stored",
-	// "default", "substitute", or "" for a blank nobody made.
+	// "default", "compute", "substitute", or "" for a blank nobody made.
 	Made string
 	// Rules tells what every rule at the field's stations did, in their order.
 	Rules []Act

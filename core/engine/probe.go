@@ -64,8 +64,10 @@ func (b Probe) Try(p *plan.Plan, c *Case, out *Outcome) (Finding, bool) {
 // soFar is the value of a field when it comes to a station.
 func soFar(f *Field, family rule.Family, stored feel.Value) feel.Value {
 	switch {
-	case family == rule.Substitute:
+	case family == rule.Compute:
 		return f.Defaulted
+	case family == rule.Substitute:
+		return f.Computed
 	case family == rule.Validate:
 		return f.Final
 	case f.Manner == rule.ReadOnly || f.Manner == rule.Hidden:

@@ -81,7 +81,11 @@ func TestTheInvariantsOfAJourney(t *testing.T) {
 					rt.Fatalf("%d rules act at %s of %s", acted, family, kind.Fields[i].Key)
 				}
 			}
-			if standing := len(p.At(i, rule.Entry)) + len(p.At(i, rule.Default)) + len(p.At(i, rule.Substitute)) + len(p.At(i, rule.Validate)); standing != len(told) {
+			standing := 0
+			for _, family := range rule.Families {
+				standing += len(p.At(i, family))
+			}
+			if standing != len(told) {
 				rt.Fatalf("%d rules stand at %s, %d are told", standing, kind.Fields[i].Key, len(told))
 			}
 		}

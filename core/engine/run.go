@@ -193,7 +193,7 @@ func (r *run) verdict() Verdict {
 	return verdict
 }
 
-// journey takes one field through entry, default, substitute and settle.
+// journey takes one field through entry, default, compute, substitute and settle.
 func (r *run) journey(s spot) {
 	out, value := s.out, s.values.Entered[s.at]
 	out.Entered = value
@@ -213,8 +213,10 @@ func (r *run) journey(s spot) {
 		return
 	}
 	entry := r.first(s, rule.Entry, nil)
+	required := false
 	if entry != nil {
 		out.Manner = entry.Effect.Manner
+		required = out.Manner == rule.Required
 	}
 	if out.Manner == rule.ReadOnly || out.Manner == rule.Hidden {
 		value = r.keepStored(s, entry, value)
@@ -226,6 +228,10 @@ func (r *run) journey(s spot) {
 			out.Made = "default"
 		}
 	}
+	if by := r.first(s, rule.Compute, &value); by != nil {
+		r.computed(s, by, value)
+	}
+	out.Computed = value
 	out.Substituted = value
 	if by := r.first(s, rule.Substitute, &value); by != nil {
 		out.Substituted = value
@@ -233,13 +239,27 @@ func (r *run) journey(s spot) {
 	}
 	r.settle(s, value)
 	if out.Final.IsNull() {
-		if out.Manner == rule.Required {
+		if required {
 			r.say(r.missing(), "required", s, entry, r.field(s).Label+" is required; enter it")
 		}
 		if out.Made != "substitute" {
 			out.Made = ""
 		}
 	}
+}
+
+// computed makes a field that a rule computes one that nobody types into.
+func (r *run) computed(s spot, by *rule.Compiled, value feel.Value) {
+	s.out.Made = "compute"
+	if s.out.Manner == rule.Hidden || s.out.Manner == rule.ReadOnly {
+		return // nobody could type there anyway, and was told so
+	}
+	s.out.Manner = rule.ReadOnly
+	entered := s.out.Entered
+	if entered.IsNull() || feel.Same(entered, s.stored()) || feel.Same(entered, value) {
+		return
+	}
+	r.say(rule.Advise, "set-aside", s, by, r.field(s).Label+" is computed here: what was entered is not taken")
 }
 
 // missing says how much a blank required field weighs. A document may be kept

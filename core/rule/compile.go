@@ -63,7 +63,7 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 			complain("lifetime", "choose how long the default fills the field: new only or whenever blank")
 		}
 		c.Value = c.formula("value", r.Effect.Value)
-	case Substitute:
+	case Compute, Substitute:
 		c.Value = c.formula("value", r.Effect.Value)
 	case Validate:
 		if !slices.Contains([]Severity{Refuse, Confirm, Advise}, r.Effect.Severity) {

@@ -22,7 +22,7 @@ func effectWords(c *Compiled, kind *record.Kind) string {
 	switch c.Family {
 	case Entry:
 		return string(c.Effect.Manner)
-	case Default, Substitute:
+	case Default, Compute, Substitute:
 		return valueWords(c, kind)
 	}
 	return mustWords(c)
@@ -168,6 +168,8 @@ func deed(c *Compiled, kind *record.Kind) string {
 	case Default:
 		return "fill " + label + " with " + valueWords(c, kind) +
 			map[Lifetime]string{NewOnly: " on a new record only", WheneverBlank: " whenever it is blank"}[c.Effect.Lifetime]
+	case Compute:
+		return "compute " + label + " as " + valueWords(c, kind)
 	case Substitute:
 		return "replace " + label + " with " + valueWords(c, kind)
 	}
@@ -196,7 +198,7 @@ func ProposeName(c *Compiled, kind *record.Kind) string {
 	if f := kind.Field(c.Target); f != nil {
 		label = f.Label
 	}
-	verb := map[Family]string{Entry: " is ", Default: " defaults to ", Substitute: " becomes ", Validate: " "}[c.Family]
+	verb := map[Family]string{Entry: " is ", Default: " defaults to ", Compute: " is computed as ", Substitute: " becomes ", Validate: " "}[c.Family]
 	name := []rune(kind.Label + " · " + label + verb + Phrase(c, kind))
 	if len(name) > 120 {
 		name = append(name[:119], '…')

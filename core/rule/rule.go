@@ -14,12 +14,13 @@ type Family string
 const (
 	Entry      Family = "entry"
 	Default    Family = "default"
+	Compute    Family = "compute"
 	Substitute Family = "substitute"
 	Validate   Family = "validate"
 )
 
 // Families in the order of their stations.
-var Families = []Family{Entry, Default, Substitute, Validate}
+var Families = []Family{Entry, Default, Compute, Substitute, Validate}
 
 // Station returns the place of the family among Families; -1 for no family.
 func (f Family) Station() int { return slices.Index(Families, f) }

@@ -257,6 +257,7 @@ func TestRulesReadAsSentences(t *testing.T) {
 		{compile(rule.Default, "rate", "", rule.Effect{Value: "0.02", Lifetime: rule.NewOnly}), "For vendors in all companies, fill Discount with 2.0 % on a new record only.", "2.0 %"},
 		{compile(rule.Default, "block", "", rule.Effect{Value: "false", Lifetime: rule.WheneverBlank}), "For vendors in all companies, fill Payment block with no whenever it is blank.", "no"},
 		{compile(rule.Substitute, "terms", "", rule.Effect{Value: "country"}), "For vendors in all companies, replace Payment terms with Country.", "Country"},
+		{compile(rule.Compute, "limit", "is blank(terms)", rule.Effect{Value: "rate * 1000"}), "For vendors in all companies, when Payment terms is blank, compute Credit limit as rate * 1000.", "rate * 1000 when Payment terms is blank"},
 		{compile(rule.Substitute, "terms", "", rule.Effect{}), "For vendors in all companies, replace Payment terms with …", "…"},
 		{compile(rule.Substitute, "terms", "clerk.away", rule.Effect{Value: "clerk.deputy.name"}), "For vendors in all companies, when Away of Clerk is yes, replace Payment terms with Name of Deputy of Clerk.", "Name of Deputy of Clerk when Away of Clerk is yes"},
 		{compile(rule.Validate, "rate", "", rule.Effect{Must: "rate <= 0.05", Severity: rule.Refuse, Message: "x"}), "For vendors in all companies, refuse unless Discount is up to 5.0 %.", "must be up to 5.0 %"},

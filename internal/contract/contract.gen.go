@@ -76,6 +76,7 @@ func (e DifferenceWhat) Valid() bool {
 
 // Defines values for FormulaAskFamily.
 const (
+	Compute    FormulaAskFamily = "compute"
 	Default    FormulaAskFamily = "default"
 	Entry      FormulaAskFamily = "entry"
 	Substitute FormulaAskFamily = "substitute"
@@ -85,6 +86,8 @@ const (
 // Valid indicates whether the value is a known member of the FormulaAskFamily enum.
 func (e FormulaAskFamily) Valid() bool {
 	switch e {
+	case Compute:
+		return true
 	case Default:
 		return true
 	case Entry:
@@ -379,12 +382,13 @@ type FieldMisfit struct {
 // FieldOutcome defines model for FieldOutcome.
 type FieldOutcome struct {
 	Acts      []Act  `json:"acts"`
+	Computed  Shown  `json:"computed"`
 	Defaulted Shown  `json:"defaulted"`
 	Entered   Shown  `json:"entered"`
 	Final     Shown  `json:"final"`
 	Key       string `json:"key"`
 
-	// Made entered, stored, default, substitute or empty
+	// Made entered, stored, default, compute, substitute or empty
 	Made   string `json:"made"`
 	Manner string `json:"manner"`
 

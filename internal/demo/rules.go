@@ -45,6 +45,11 @@ func replace(key, target string, w where, when, value string, note rule.Note) gi
 	return ruleOf(key, rule.Substitute, target, w, when, rule.Effect{Value: value}, note)
 }
 
+// computed makes a rule that computes a field.
+func computed(key, target string, w where, when, value string, note rule.Note) given {
+	return ruleOf(key, rule.Compute, target, w, when, rule.Effect{Value: value}, note)
+}
+
 func must(key, target string, w where, severity rule.Severity, when, must, message string, note rule.Note) given {
 	return ruleOf(key, rule.Validate, target, w, when, rule.Effect{Severity: severity, Must: must, Message: message}, note)
 }
@@ -93,7 +98,7 @@ func vendorRules() []given {
 
 		replace("terms-once", "payment_terms", groups("ONCE"), "", `"N00"`, note("Group accounting", "2024-02-05", "One-time vendors are paid at once and never followed up.")),
 		replace("no-discount", "discount_rate", everywhere, `payment_terms != "D10"`, "0", note("Group accounting", "2025-02-10", "Discounts were taken where none was agreed.")),
-		replace("review", "agreement_review", everywhere, "is filled(agreement_end)", "add days(agreement_end, -42)", note("Sif, purchasing", "2025-01-14", "Six weeks are enough to negotiate before an agreement ends.")),
+		computed("review", "agreement_review", everywhere, "is filled(agreement_end)", "add days(agreement_end, -42)", note("Sif, purchasing", "2025-01-14", "Six weeks are enough to negotiate before an agreement ends.")),
 
 		must("agreement", "agreement_end", everywhere, rule.Refuse, "", "agreement_end >= agreement_start", "The agreement ends before it begins. Correct one of the two dates.", note("Sif, purchasing", "2024-06-18", "Happened four times in a month of typing.")),
 		must("discount", "discount_rate", everywhere, rule.Refuse, "", "discount_rate <= 0.05", "No prompt payment discount over 5 % is agreed. Check the rate.", note("Group accounting", "2025-02-10", "Somebody entered 20 for 2.0.")),

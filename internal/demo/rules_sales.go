@@ -27,12 +27,12 @@ func salesRules() []given {
 		fill("tax-code-export", "lines.tax_code", groups("SX"), "", rule.WheneverBlank, `"X"`, note("Group tax", "2024-03-11", "Exports leave untaxed.")),
 
 		replace("sample-free", "lines.discount", groups("SM"), "", "1", note("Group accounting", "2024-07-22", "Samples are given away; somebody kept invoicing them.")),
-		replace("amount", "lines.amount", everywhere, "is filled(line.quantity) and is filled(line.price)", "line.quantity * line.price * (1 - (if is filled(line.discount) then line.discount else 0))", note("Group accounting", "2024-02-05", "One way to work out an amount.")),
-		replace("net", "net_total", everywhere, "some amount in lines.amount satisfies is filled(amount)", "sum(lines.amount[is filled(item)])", note("Group accounting", "2024-02-05", "The sum of the lines that have an amount.")),
-		replace("rate", "tax_rate", everywhere, "", `if company.country = "IE" then 0.23 else if company.country = "DK" then 0.25 else if company.country = "JP" then 0.1 else 0.081`, note("Group tax", "2024-03-11", "The standard rate of the company's country.")),
-		replace("rate-export", "tax_rate", groups("SX"), "", "0", note("Group tax", "2024-03-11", "Exports are not taxed.")),
-		replace("tax", "tax_total", everywhere, "is filled(net_total)", "net_total * tax_rate", note("Group tax", "2024-03-11", "Rounded once, on the total.")),
-		replace("gross", "gross_total", everywhere, "is filled(net_total)", "net_total + tax_total", note("Group tax", "2024-03-11", "What the customer pays.")),
+		computed("amount", "lines.amount", everywhere, "is filled(line.quantity) and is filled(line.price)", "line.quantity * line.price * (1 - (if is filled(line.discount) then line.discount else 0))", note("Group accounting", "2024-02-05", "One way to work out an amount.")),
+		computed("net", "net_total", everywhere, "some amount in lines.amount satisfies is filled(amount)", "sum(lines.amount[is filled(item)])", note("Group accounting", "2024-02-05", "The sum of the lines that have an amount.")),
+		computed("rate", "tax_rate", everywhere, "", `if company.country = "IE" then 0.23 else if company.country = "DK" then 0.25 else if company.country = "JP" then 0.1 else 0.081`, note("Group tax", "2024-03-11", "The standard rate of the company's country.")),
+		computed("rate-export", "tax_rate", groups("SX"), "", "0", note("Group tax", "2024-03-11", "Exports are not taxed.")),
+		computed("tax", "tax_total", everywhere, "is filled(net_total)", "net_total * tax_rate", note("Group tax", "2024-03-11", "Rounded once, on the total.")),
+		computed("gross", "gross_total", everywhere, "is filled(net_total)", "net_total + tax_total", note("Group tax", "2024-03-11", "What the customer pays.")),
 
 		must("some", "lines.quantity", everywhere, rule.Refuse, "", "line.quantity > 0", "A quantity is more than nothing. Enter it, or remove the line.", note("Finn, sales", "2024-02-05", "A return is a document of its own.")),
 		must("discount-line", "lines.discount", groups("SO", "SX", "SR"), rule.Confirm, "", "line.discount <= 0.05", "More than 5 % discount in one line. Say who agreed to it.", note("Group accounting", "2025-02-10", "Asked for after the spring audit.")),

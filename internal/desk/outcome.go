@@ -83,7 +83,7 @@ func (v *viewer) again(o *contract.Outcome) {
 			if place < 0 {
 				continue // the field was removed meanwhile
 			}
-			texts := []*contract.Shown{&f.Entered, &f.Defaulted, &f.Substituted, &f.Final}
+			texts := []*contract.Shown{&f.Entered, &f.Defaulted, &f.Computed, &f.Substituted, &f.Final}
 			for j := range f.Acts {
 				texts = append(texts, &f.Acts[j].Before, &f.Acts[j].After)
 			}
@@ -146,7 +146,7 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 	for _, s := range r.out.Spots() {
 		field := contract.FieldOutcome{
 			Key: r.kind.Fields[s.Place].Key, Entered: r.shown(s, s.Entered), Defaulted: r.shown(s, s.Defaulted),
-			Substituted: r.shown(s, s.Substituted), Final: r.shown(s, s.Final),
+			Computed: r.shown(s, s.Computed), Substituted: r.shown(s, s.Substituted), Final: r.shown(s, s.Final),
 			Made: s.Made, Manner: string(s.Manner), Acts: r.acts(s),
 		}
 		at := s.Place

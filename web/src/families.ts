@@ -14,6 +14,12 @@ export const families: Record<Family, { label: string; does: string; path: strin
     // a drop in a cup
     path: "M7 1.5c1.5 2 2 2.7 2 3.7a2 2 0 1 1-4 0c0-1 .5-1.7 2-3.7zM1.5 9c.5 2.5 2.5 4 5.5 4s5-1.5 5.5-4",
   },
+  compute: {
+    label: "Compute",
+    does: "computes the field",
+    // the beam of a balance
+    path: "M7 1.500v10M3.500 12.500h7M2 4h10M2 4l-1.200 3.500h2.400zM12 4l-1.200 3.500h2.400z",
+  },
   substitute: {
     label: "Substitute",
     does: "replaces the value",
@@ -27,6 +33,11 @@ export const families: Record<Family, { label: string; does: string; path: strin
     path: "M3 1.500h8M7 1.500v6M7 7.500l2 2.5-2 3-2-3z",
   },
 };
+
+/** Families whose rules give the field a value. */
+export function givesValue(family: Family): boolean {
+  return family === "default" || family === "compute" || family === "substitute";
+}
 
 export const stateWords: Record<RuleState, string> = {
   draft: "draft",

@@ -19,6 +19,7 @@ function outcome(final: string, more: Partial<FieldOutcome> = {}): FieldOutcome 
     key: "limit",
     entered: shown,
     defaulted: shown,
+    computed: shown,
     substituted: shown,
     final: shown,
     made: "default",

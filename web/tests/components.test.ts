@@ -64,6 +64,12 @@ describe("a cell of the plan", () => {
   });
 });
 
+describe("a rule that is being written", () => {
+  it("shows what it makes though it does not stand in the plan yet", () => {
+    expect(cell([], [act({ rule: 0, phrase: "N45" })]).text()).toBe("N45");
+  });
+});
+
 describe("what a rule did", () => {
   it("names the rule that went first", () => {
     const w = mount(ActTold, { props: { act: act({ did: "beaten", by: 9 }) } });

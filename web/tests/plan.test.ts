@@ -19,6 +19,7 @@ function outcome(body: Body, verdict: Outcome["verdict"] = "accepted"): Outcome 
         key,
         entered: shown(text),
         defaulted: shown(text),
+        computed: shown(text),
         substituted: shown(text),
         final: shown(text),
         made: "entered",

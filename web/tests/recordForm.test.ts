@@ -59,6 +59,7 @@ function outcomeOf(key: string, final = "", more: Partial<FieldOutcome> = {}): F
     key,
     entered: shown,
     defaulted: shown,
+    computed: shown,
     substituted: shown,
     final: shown,
     made: "",

@@ -73,6 +73,7 @@ describe("a document with lines", () => {
         key: "lines.note",
         entered: shown,
         defaulted: shown,
+        computed: shown,
         substituted: shown,
         final: shown,
         made: "",

@@ -998,7 +998,7 @@ export interface components {
             kind: string;
             target: string;
             /** @enum {string} */
-            family: "entry" | "default" | "substitute" | "validate";
+            family: "entry" | "default" | "compute" | "substitute" | "validate";
             /** @enum {string} */
             part: "when" | "value" | "must";
             formula: string;
@@ -1050,7 +1050,7 @@ export interface components {
         RuleBody: {
             kind: string;
             /** @enum {string} */
-            family: "entry" | "default" | "substitute" | "validate";
+            family: "entry" | "default" | "compute" | "substitute" | "validate";
             target: string;
             scope: {
                 companies: string[] | null;
@@ -1266,9 +1266,10 @@ export interface components {
             /** @description Why the entered text is not of the field's type */
             misfit?: string;
             defaulted: components["schemas"]["Shown"];
+            computed: components["schemas"]["Shown"];
             substituted: components["schemas"]["Shown"];
             final: components["schemas"]["Shown"];
-            /** @description entered, stored, default, substitute or empty */
+            /** @description entered, stored, default, compute, substitute or empty */
             made: string;
             manner: string;
             acts: components["schemas"]["Act"][];

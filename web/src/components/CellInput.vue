@@ -191,6 +191,10 @@ input.line {
 .made-default input {
   color: var(--default);
 }
+.made-compute,
+.made-compute input {
+  color: var(--compute);
+}
 .made-substitute,
 .made-substitute input {
   color: var(--substitute);

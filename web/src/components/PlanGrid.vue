@@ -289,14 +289,14 @@ function rowIndex(field: Field): number {
 
 <style scoped>
 .grid {
-  min-width: 820px;
+  min-width: 862px;
   padding-bottom: 12px;
 }
 .row {
   display: grid;
   grid-template-columns:
-    minmax(140px, 1.1fr) minmax(122px, 1.1fr) minmax(74px, 0.7fr) minmax(114px, 1.2fr)
-    minmax(114px, 1.2fr) minmax(100px, 1fr) minmax(166px, 1.7fr);
+    minmax(136px, 1.1fr) minmax(112px, 1.1fr) minmax(70px, 0.7fr) minmax(100px, 1.1fr)
+    minmax(100px, 1.1fr) minmax(100px, 1.1fr) minmax(94px, 1fr) minmax(150px, 1.6fr);
   border-bottom: 1px solid var(--rule);
   min-height: 25px;
 }
@@ -382,6 +382,9 @@ function rowIndex(field: Field): number {
 }
 .made-default {
   color: var(--default);
+}
+.made-compute {
+  color: var(--compute);
 }
 .made-substitute {
   color: var(--substitute);

@@ -25,6 +25,7 @@ const made: Record<string, string> = {
   entered: "entered",
   stored: "as saved",
   default: "default",
+  compute: "compute",
   substitute: "substitute",
 };
 

@@ -1,9 +1,10 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
 import { computed, defineAsyncComponent } from "vue";
-import type { Field, RuleBody, RuleView, Schemas } from "@/api/client";
+import type { Family, Field, RuleBody, RuleView, Schemas } from "@/api/client";
 import ConditionEditor from "@/components/ConditionEditor.vue";
 import ValueEditor from "@/components/ValueEditor.vue";
+import { givesValue } from "@/families";
 import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
@@ -44,6 +45,15 @@ const manners = [
   { value: "hidden", label: "hidden" },
 ];
 const family = computed(() => body.value.family);
+/** What the rule does to the field, up to its value. */
+const deed = computed(() => {
+  const verbs: Partial<Record<Family, string>> = {
+    default: `fill ${props.field.label} with`,
+    compute: `compute ${props.field.label} as`,
+    substitute: `replace ${props.field.label} with`,
+  };
+  return verbs[family.value] ?? "";
+});
 
 type Moment = NonNullable<RuleBody["effect"]["moments"]>[number];
 const moments: Moment[] = ["typing", "saving", "posting"];
@@ -113,13 +123,13 @@ function setMoment(moment: Moment, on: boolean) {
       </ElSelect>
     </div>
 
-    <template v-else-if="family === 'default' || family === 'substitute'">
+    <template v-else-if="givesValue(family)">
       <FormulaEditor
         v-if="asFormula"
         :model-value="body.effect.value ?? ''"
         part="value"
         :rule="body"
-        :label="family === 'default' ? `Fill ${field.label} with` : `Replace ${field.label} with`"
+        :label="deed.charAt(0).toUpperCase() + deed.slice(1)"
         @update:model-value="body.effect.value = $event"
       />
       <ValueEditor
@@ -130,7 +140,7 @@ function setMoment(moment: Moment, on: boolean) {
         :constant="read.constant"
         :field-value="read.fieldValue"
         :is-constant="read.isConstant"
-        :word="family === 'default' ? `fill ${field.label} with` : `replace ${field.label} with`"
+        :word="deed"
         @write="body.effect.value = $event"
       />
       <fieldset v-if="family === 'default'" class="choice">

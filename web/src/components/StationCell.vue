@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Act, Family, FieldOutcome, Message, PlanRule } from "@/api/client";
+import { givesValue } from "@/families";
 import SeverityMark from "@/components/SeverityMark.vue";
 
 const props = defineProps<{
@@ -18,9 +19,7 @@ const failed = computed(() => acts.value.find((a) => a.did === "failed"));
 const first = computed(() => props.rules.find((r) => r.id === acted.value?.rule) ?? props.rules[0]);
 const resting = computed(() => first.value && (first.value.state !== "in force" || !first.value.sound));
 const made = computed(() =>
-  acted.value && (props.family === "default" || props.family === "substitute")
-    ? acted.value.after.text || "blank"
-    : "",
+  acted.value && givesValue(props.family) ? acted.value.after.text || "blank" : "",
 );
 const worst = computed(
   () =>
@@ -35,7 +34,8 @@ const said = computed(() => {
 });
 /** The phrase without the value that stands before it. */
 const phrase = computed(() => {
-  const text = first.value?.phrase ?? "";
+  // A rule that is being written does not stand in the plan yet, but acts.
+  const text = first.value?.phrase ?? acted.value?.phrase ?? "";
   return made.value && text.startsWith(made.value) ? text.slice(made.value.length) : text;
 });
 </script>
@@ -50,14 +50,14 @@ const phrase = computed(() => {
     <SeverityMark severity="refuse" /><span class="clip">failed: {{ failed.reason }}</span>
   </span>
   <span
-    v-else-if="first"
+    v-else-if="first || acted"
     class="phrase"
-    :class="{ lit: !!acted, still: !!outcome && !acted, inherited: first.inherited, resting }"
-    :title="first.sentence"
+    :class="{ lit: !!acted, still: !!outcome && !acted, inherited: first?.inherited, resting }"
+    :title="first?.sentence ?? acted?.phrase"
   >
     <strong v-if="made">{{ made }}</strong>
     <span class="clip"
-      ><template v-if="resting">{{ first.sound ? first.state : "unfinished" }}: </template>{{ phrase }}</span
+      ><template v-if="resting">{{ first?.sound ? first.state : "unfinished" }}: </template>{{ phrase }}</span
     >
     <span v-if="rules.length > 1" class="more">+{{ rules.length - 1 }}</span>
   </span>

@@ -9,6 +9,7 @@ import {
   type RuleState,
   type RuleView,
 } from "@/api/client";
+import { givesValue } from "@/families";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan, type Selection } from "@/stores/plan";
 
@@ -77,7 +78,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     const body = aside?.version === shown.version ? aside.body : shown.body;
     change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(body) };
     const sentence = shown.when !== undefined && (family !== "validate" || shown.must !== undefined);
-    const value = (family !== "default" && family !== "substitute") || shown.isConstant || !!shown.fieldValue;
+    const value = !givesValue(family) || shown.isConstant || !!shown.fieldValue;
     // Who writes a formula goes on with it when the rule is kept.
     asFormula.value = (sameRule && asFormula.value) || !(sentence && value);
   }
@@ -129,7 +130,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
             ? { manner: "required" }
             : family === "default"
               ? { lifetime: "new only", value: "" }
-              : family === "substitute"
+              : givesValue(family)
                 ? { value: "" }
                 : { severity: "refuse", must: "", message: "" },
         on: { new: true, change: true },
