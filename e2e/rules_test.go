@@ -145,10 +145,17 @@ func TestAFormulaWithAnErrorIsShownAtItsPlaceAndStaysADraft(t *testing.T) {
 	u.clicks(".pane .formula .field-label", "What must hold")
 	u.types(`credit_limit < 5`)
 	u.clicks(".pane textarea", "")
-	u.types("Five francs are too much. Enter less.")
+	u.types("{credit_limt} are too much. Enter less.")
+	u.sees(".problems .error", "in {credit_limt}: there is no field or name")
+	u.types("{credit_limit} are too much. Enter less.")
 	u.seesNo(".problems .error", "")
 	u.clicks(".pane .button", "Put in force")
 	u.sees(".pane .life", "in force")
+
+	// The message tells the value, as the person reads it.
+	u.enters("country", "CH")
+	u.enters("credit_limit", "7000")
+	u.sees(".messages .refuse", "7,000.00 are too much. Enter less.")
 }
 
 func TestWhatDoesNotFitIsRefusedAtTheFieldAndKeptAsTyped(t *testing.T) {

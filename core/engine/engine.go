@@ -169,6 +169,9 @@ type Message struct {
 	Line  int            // number of the line it points to; 0: none
 	Rule  *rule.Compiled // nil: the field itself speaks
 	Text  string
+	// Values are the values in the text of a rule's message, one for each piece of it
+	// that is no text.
+	Values []feel.Value
 	// Reason is what a person said to go on; "" when nobody did.
 	Reason string
 }

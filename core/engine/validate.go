@@ -70,8 +70,27 @@ func (r *run) judge(s spot, c *rule.Compiled, act *Act) {
 		act.Did = Undecided
 	default:
 		act.Did = Speaks
-		r.say(c.Effect.Severity, "rule", s, c, c.Effect.Message)
+		values := r.valuesIn(c)
+		r.say(c.Effect.Severity, "rule", s, c, c.MessageText(values, func(piece rule.Piece, v feel.Value) string {
+			if piece.Field != nil {
+				return piece.Field.Show(v, record.Plain, r.surroundings(s))
+			}
+			return v.Plain()
+		}))
+		r.out.Messages[len(r.out.Messages)-1].Values = values
 	}
+}
+
+// valuesIn computes the values in the message of a rule. One that cannot be computed is
+// blank: the rule has spoken, and what it says must not get lost.
+func (r *run) valuesIn(c *rule.Compiled) (values []feel.Value) {
+	for _, piece := range c.Message {
+		if piece.Program != nil {
+			r.frame.Failures = r.frame.Failures[:0]
+			values = append(values, piece.Program.Eval(&r.frame))
+		}
+	}
+	return values
 }
 
 // balance refuses a posting whose journal does not balance, or that has none. A

@@ -24,6 +24,7 @@ type Compiled struct {
 	When     *feel.Program // nil: always
 	Value    *feel.Program // default, substitute
 	Must     *feel.Program // validate
+	Message  []Piece       // validate: the message, with the values in it
 	Changed  []int         // the fields of WhenChanged
 	Problems []Problem     // errors and warnings; with an error the rule cannot run
 	reads    []int
@@ -72,6 +73,7 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		if strings.TrimSpace(r.Effect.Message) == "" {
 			complain("message", "write what is wrong and what to do about it")
 		}
+		c.message(r.Effect.Message)
 		c.Must = c.formula("must", r.Effect.Must)
 		for _, key := range r.Effect.WhenChanged {
 			if i := v.Kind.Index(key); i >= 0 {
@@ -90,6 +92,11 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 	for _, program := range []*feel.Program{c.When, c.Value, c.Must} {
 		if program != nil {
 			c.reads = append(c.reads, program.Reads()...)
+		}
+	}
+	for _, piece := range c.Message {
+		if piece.Program != nil {
+			c.reads = append(c.reads, piece.Program.Reads()...)
 		}
 	}
 	return c

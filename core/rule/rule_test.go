@@ -48,6 +48,9 @@ func TestWhatIsWrongWithARuleIsSaidAtItsPart(t *testing.T) {
 		{"no lifetime", compile(rule.Default, "terms", "", rule.Effect{Value: `"N30"`}), "lifetime", "new only or whenever blank"},
 		{"no manner", compile(rule.Entry, "terms", "", rule.Effect{}), "manner", "choose how"},
 		{"no message", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Severity: rule.Refuse}), "message", "what is wrong"},
+		{"a value in the message that is no name", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "at least {limti}", Severity: rule.Refuse}), "message", "in {limti}: there is no field or name"},
+		{"a brace that is not closed", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "at least {limit", Severity: rule.Refuse}), "message", "write } after it"},
+		{"a brace that is not opened", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "at least limit}", Severity: rule.Refuse}), "message", "has no { before it"},
 		{"no severity", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "x"}), "severity", "refuse, confirm or advise"},
 		{"nothing that must hold", compile(rule.Validate, "limit", "", rule.Effect{Message: "x", Severity: rule.Refuse}), "must", "what must hold"},
 		{"unknown field to watch", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "x", Severity: rule.Refuse, WhenChanged: []string{"nope"}}), "whenChanged", `no field "nope"`},
@@ -65,6 +68,22 @@ func TestWhatIsWrongWithARuleIsSaidAtItsPart(t *testing.T) {
 	backwards := rule.Rule{Body: rule.Body{Family: rule.Validate, Target: "limit", Effect: check, On: rule.Occasions{New: true}, Scope: rule.Scope{From: "2026-02-01", Until: "2026-01-31"}}}
 	assert.False(t, rule.Compile(backwards, vocabulary).Sound())
 	assert.True(t, compile(rule.Validate, "limit", "", check).Sound())
+}
+
+func TestAMessageHasValuesInIt(t *testing.T) {
+	c := compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Severity: rule.Refuse, Message: "{{{limit}}} of {clerk.name}, twice {limit * 2}, {terms}"})
+	require.True(t, c.Sound(), c.Problems)
+	var fields []string
+	for _, p := range c.Message {
+		if p.Program != nil && p.Field != nil {
+			fields = append(fields, p.Field.Label)
+		}
+	}
+	assert.Equal(t, []string{"Credit limit", "Name", "Payment terms"}, fields)
+	values := []feel.Value{feel.IntegerOf(5), feel.StringOf("Moya"), feel.IntegerOf(10), feel.NullValue}
+	text := c.MessageText(values, func(_ rule.Piece, v feel.Value) string { return "<" + v.Plain() + ">" })
+	assert.Equal(t, "{<5>} of <Moya>, twice <10>, blank", text)
+	assert.Subset(t, c.Reads(), []int{2, 6}, "what the message reads is there when it is written")
 }
 
 func TestScopesAndTheirOrder(t *testing.T) {

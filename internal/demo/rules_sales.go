@@ -39,7 +39,7 @@ func salesRules() []given {
 		must("wanted", "wanted_on", everywhere, rule.Refuse, "", "wanted_on >= ordered_on", "The goods are wanted before they are ordered. Correct one of the two dates.", note("Finn, sales", "2024-06-18", "Last year's date, typed in January.")),
 		must("blocked", "customer", everywhere, rule.Refuse, "customer.delivery_block", "false", "This customer is blocked for delivery. Ask accounting before you take the order.", note("Treasury", "2024-10-21", "Two blocked customers were delivered.")),
 		must("item-once", "lines.item", groups("SO", "SX", "SR"), rule.Advise, "is filled(line.item)", "count(lines[item = line.item]) = 1", "This item stands in another line too. Put the quantities together.", note("Finn, sales", "2026-03-09", "The warehouse packed one of the two lines.")),
-		must("limit", "gross_total", groups("SO", "SX", "SR"), rule.Confirm, "", "gross_total <= customer.credit_limit", "The order is over the customer's credit limit. Say who agreed to it.", note("Treasury", "2024-08-27", "The limit was looked at once a year.")),
+		must("limit", "gross_total", groups("SO", "SX", "SR"), rule.Confirm, "", "gross_total <= customer.credit_limit", "The order of {gross_total} is over the credit limit of {customer.credit_limit}. Say who agreed to it.", note("Treasury", "2024-08-27", "The limit was looked at once a year.")),
 	}
 }
 

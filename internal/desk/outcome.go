@@ -172,6 +172,9 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 		if m.Rule != nil {
 			message.Rule = m.Rule.ID
 		}
+		if len(m.Values) > 0 {
+			message.Text = m.Rule.MessageText(m.Values, func(piece rule.Piece, v feel.Value) string { return r.inMessage(m, piece, v) })
+		}
 		result.Messages = append(result.Messages, message)
 	}
 	return result
@@ -206,6 +209,17 @@ func (r *reader) fact(s engine.Spot, f engine.Fact) string {
 		return r.at(engine.Spot{Place: f.Field, Line: s.Line}, f.Value)
 	}
 	return brief(f.Value)
+}
+
+// inMessage shows a value in a message: that of a field as the field is read.
+func (r *reader) inMessage(m engine.Message, piece rule.Piece, v feel.Value) string {
+	switch {
+	case piece.Place >= 0:
+		return r.at(engine.Spot{Place: piece.Place, Line: m.Line}, v)
+	case piece.Field != nil:
+		return piece.Field.Show(v, r.format, record.Surroundings{Company: r.company})
+	}
+	return brief(v)
 }
 
 // longest is how many characters of a value are told.

@@ -379,6 +379,28 @@ func TestAFormulaIsCheckedAndComputed(t *testing.T) {
 	c.refused(http.MethodPost, "/formulas/check", contract.FormulaAsk{Kind: "vendor", Target: "nope", Family: "entry", Part: "when", Formula: "true"}, http.StatusUnprocessableEntity, "unknown-field")
 }
 
+// A message shows its values as the person reads them.
+func TestAMessageIsReadInTheFormatOfThePerson(t *testing.T) {
+	c := start(t)
+	d := service(map[string]string{"credit_limit": "1.234.567,5", "discount_rate": "2,5 %"})
+	format := record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	change := contract.RuleChange{Body: rule.Body{Kind: "vendor", Family: rule.Validate, Target: "credit_limit", On: rule.Occasions{New: true},
+		Effect: rule.Effect{Must: "false", Severity: rule.Advise, Message: "{credit_limit} at {discount_rate} until {today()}, half {credit_limit / 2}"}}}
+	var out contract.Outcome
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/try", contract.TryRequest{Document: d, Format: &format, Rule: &change}, &out))
+	var texts []string
+	for _, m := range out.Messages {
+		texts = append(texts, m.Text)
+	}
+	assert.Contains(t, texts, "1.234.567,50 at 0,0 % until 24.11.2026, half 617283.75")
+	change.Body.Effect.Message = "é {credit_limt}"
+	var view contract.RuleView
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/rules/read", change, &view))
+	require.Len(t, view.Problems, 1)
+	assert.Equal(t, "message", view.Problems[0].Part)
+	assert.Equal(t, 3, view.Problems[0].Start, "in characters")
+}
+
 func TestNamesAndFunctionsForWhoWritesAFormula(t *testing.T) {
 	c := start(t)
 	var names contract.Names

@@ -55,6 +55,9 @@ const deed = computed(() => {
   return verbs[family.value] ?? "";
 });
 
+/** How a message names the value of the field. */
+const valueInMessage = computed(() => `{${props.field.key.replace(/^lines\./, "line.")}}`);
+
 type Moment = NonNullable<RuleBody["effect"]["moments"]>[number];
 const moments: Moment[] = ["typing", "saving", "posting"];
 /** When a check speaks; none chosen in the rule means all of them. */
@@ -185,7 +188,9 @@ function setMoment(moment: Moment, on: boolean) {
         <label><input v-model="body.effect.severity" type="radio" value="advise" /> only advise</label>
       </fieldset>
       <label>
-        <span class="field-label">Message: what is wrong, and what to do</span>
+        <span class="field-label"
+          >Message: what is wrong, and what to do; values in braces, as {{ valueInMessage }}</span
+        >
         <textarea v-model="body.effect.message" class="line" rows="2" />
       </label>
     </template>
