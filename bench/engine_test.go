@@ -10,6 +10,7 @@ import (
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 // BenchmarkDocument takes a document of 30 header fields through a plan of 200
@@ -47,7 +48,7 @@ func BenchmarkDocument(b *testing.B) {
 		return list
 	}
 	for name, elsewhere := range map[string]int{"book of 200": 0, "book of 10000": 9800} {
-		measure(b, name, plan.Build(plan.NewBook(kind, nil, rules(elsewhere)), scope), caseOf(30, 0, 0))
+		measure(b, name, plan.Build(plan.NewBook(kind, nil, &table.Set{}, rules(elsewhere)), scope), caseOf(30, 0, 0))
 	}
 
 	// The same with 20 lines: every fifth rule stands on one of 6 columns, and so
@@ -64,7 +65,7 @@ func BenchmarkDocument(b *testing.B) {
 			r.Effect.Value, r.Effect.Must = "12.5", fmt.Sprintf("line.c%d > 0", column)
 		}
 	}
-	measure(b, "20 lines", plan.Build(plan.NewBook(kind, nil, withLines), scope), caseOf(30, 20, 6))
+	measure(b, "20 lines", plan.Build(plan.NewBook(kind, nil, &table.Set{}, withLines), scope), caseOf(30, 20, 6))
 }
 
 // caseOf makes a document of so many header fields, lines and columns.

@@ -10,20 +10,29 @@ import (
 	"codicil/core/feel"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 // Case is a document on its way through a plan.
 type Case struct {
 	Header Values
 	Lines  []Line
+	// PreviousLines and PreviousOfTypeLines are all lines of the documents saved before,
+	// each with its values by place.
+	PreviousLines, PreviousOfTypeLines [][]feel.Value
 	// Linked finds the records that links name; nil: links are taken as they are.
 	Linked Linked
+	// Numbers gives the next numbers of series; nil: their first.
+	Numbers Numbers
 	// Moment decides which validations speak.
 	Moment rule.Moment
 	// User is the name of the person at work.
 	User string
 	// Now is the date and time of the work.
 	Now feel.Value
+	// Keyed tells that a person at the keyboard enters the document, who can be asked
+	// to key a value twice.
+	Keyed bool
 	// Reasons are what a person said to go on in spite of a confirm, by rule.
 	Reasons map[int64]string
 }
@@ -37,12 +46,24 @@ type Values struct {
 	Misfits map[int]*record.Misfit
 	// Stored are the values as last saved; nil for a new record or a new line.
 	Stored []feel.Value
+	// Previous and PreviousOfType are the values of the document that the person saved
+	// last, of the kind and of the kind and type; for a line those of the line with its
+	// number. nil: there is none.
+	Previous, PreviousOfType []feel.Value
+	// Again are what was keyed a second time, by place; Same as the first or not.
+	Again map[int]feel.Value
 }
 
 // Line is one line on its way through a plan.
 type Line struct {
 	Number int // names the line as long as it lives
 	Values
+}
+
+// Numbers gives the next numbers of series.
+type Numbers interface {
+	// Next returns the next number at a place; the error says that there is none.
+	Next(s *table.Series, p table.Place) (string, error)
 }
 
 // Linked finds the records that links name.
@@ -115,12 +136,19 @@ func (o *Outcome) Spots() []Spot {
 // Field is the journey of one field.
 type Field struct {
 	// Values after each station; Final after settling.
-	Entered, Defaulted, Computed, Substituted, Final feel.Value
+	Entered, Sourced, Defaulted, Computed, Substituted, Final feel.Value
 	// Manner is how the field is met; "" when no entry rule acts.
 	Manner rule.Manner
-	// Made tells which station made the final value: "entered", "stored",
+	// Cursor is what the cursor does at the field, and Twice whether a new value is
+	// keyed twice.
+	Cursor rule.Cursor
+	Twice  bool
+	// Made tells which station made the final value: "entered", "stored", "source",
 	// "default", "compute", "substitute", or "" for a blank nobody made.
 	Made string
+	// Offered is what the linked record has and a person's own value keeps out; null:
+	// nothing.
+	Offered feel.Value
 	// Rules tells what every rule at the field's stations did, in their order.
 	Rules []Act
 }
@@ -131,7 +159,8 @@ const (
 	Beaten        = "beaten"         // a rule before it acted
 	WhenNotTrue   = "when not true"  // its condition did not hold, or was null
 	OtherOccasion = "other occasion" // it does not run for new records, or for changes, or now
-	NotNeeded     = "not needed"     // a default found its field filled
+	NotNeeded     = "not needed"     // a default found its field filled, or a source its link unchanged
+	NotTaken      = "not taken"      // a source found a value that a person gave
 	NotReached    = "not reached"    // the entered text is not of the field's type
 	Failed        = "failed"         // a formula failed
 	Holds         = "holds"          // a validation found what must hold
@@ -162,10 +191,11 @@ type Fact struct {
 // Message is something that a rule, or the field itself, says about the document.
 type Message struct {
 	Severity rule.Severity
-	// Code is "rule", "required", "failed", "set-aside", "unbalanced" or the code of
-	// a misfit.
-	Code  string
-	Field int            // where it points: place in the kind
+	// Code is "rule", "required", "failed", "set-aside", "source-differs", "key-again",
+	// "keyed-differently", "unbalanced" or the code of a misfit.
+	Code string
+	// Field is where it points: place in the kind; -1: the line, or the document.
+	Field int
 	Line  int            // number of the line it points to; 0: none
 	Rule  *rule.Compiled // nil: the field itself speaks
 	Text  string
@@ -174,4 +204,13 @@ type Message struct {
 	Values []feel.Value
 	// Reason is what a person said to go on; "" when nobody did.
 	Reason string
+}
+
+// Key returns the key of the field that the message points to; "" for the line, or the
+// document.
+func (m *Message) Key(kind *record.Kind) string {
+	if m.Field < 0 {
+		return ""
+	}
+	return kind.Fields[m.Field].Key
 }

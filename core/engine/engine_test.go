@@ -16,6 +16,7 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields: []record.Field{
@@ -28,6 +29,7 @@ var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields
 	{Key: "block", Label: "Payment block", Type: record.YesNo},
 	{Key: "begins", Label: "Agreement begins", Type: record.Date},
 	{Key: "ends", Label: "Agreement ends", Type: record.Date},
+	{Key: "parent", Label: "Parent", Type: record.ToRecord, Kind: "vendor"},
 }}
 
 var companies = map[string]*record.Company{
@@ -85,7 +87,7 @@ func (j journey) prepare(t testing.TB, rules []rule.Rule) (*plan.Plan, *engine.C
 	if day == "" {
 		day = "2026-11-24"
 	}
-	book := plan.NewBook(&kind, nil, rules)
+	book := plan.NewBook(&kind, []record.Kind{kind}, &table.Set{}, rules)
 	for _, c := range book.Rules {
 		require.True(t, c.Sound(), "%v", c.Problems)
 	}

@@ -17,6 +17,7 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 var documentKinds = []record.Kind{
@@ -24,9 +25,9 @@ var documentKinds = []record.Kind{
 		Journal: &record.Journal{Account: "lines.account", Debit: "lines.debit", Credit: "lines.credit", Control: "kept_by", Partners: []string{"customer"}},
 		Fields: []record.Field{
 			{Key: "customer", Label: "Customer", Type: record.ToRecord, Kind: "customer"},
-			{Key: "currency", Label: "Currency", Type: record.Text, Length: 3},
+			{Key: "currency", Label: "Currency", Type: record.Text, Length: 3, Section: "texts"},
 			{Key: "total", Label: "Total", Type: record.Amount, Currency: "currency"},
-			{Key: "note", Label: "Note", Type: record.Text},
+			{Key: "note", Label: "Note", Type: record.Text, Section: "texts"},
 			{Key: "lines.account", Label: "Account", Type: record.ToRecord, Kind: "account"},
 			{Key: "lines.item", Label: "Item", Type: record.ToRecord, Kind: "item"},
 			{Key: "lines.quantity", Label: "Quantity", Type: record.Quantity, Decimals: 2, Unit: "unit"},
@@ -45,7 +46,7 @@ var documentKinds = []record.Kind{
 type linked map[string]map[string]string
 
 var masters = linked{
-	"customer C1": {"name": "Quay Grocers", "clerk": "P1"}, "person P1": {"name": "Moya", "chief": "P2"}, "person P2": {"name": "Tarrant"},
+	"customer C1": {"name": "Quay Grocers", "clerk": "P1"}, "customer C2": {"name": "Tide & Sons", "clerk": "P2"}, "person P1": {"name": "Moya", "chief": "P2"}, "person P2": {"name": "Tarrant"},
 	"item I1": {"price": "12.50"}, "item I2": {"price": "3"}, "account 4000": {"name": "Revenue"}, "account 1200": {"name": "Receivables"}, "account 1300": {"name": "Customers", "kept_by": "customer"},
 }
 
@@ -66,13 +67,30 @@ func (l linked) Missing(kind, key string) string {
 	return ""
 }
 
+// tables are what the cases look up.
+var tables = &table.Set{
+	Standing: []table.Standing{
+		{Field: record.Field{Key: "freight", Label: "Freight", Type: record.Number, Decimals: 2}, Periods: []table.StandingValue{
+			{Value: "12.5", Period: table.Period{Until: "2026-12-31"}}, {Value: "13", Period: table.Period{From: "2027-01-01"}}, {Company: "30", Value: "900"}}},
+		{Field: record.Field{Key: "approver", Label: "Approver", Type: record.ToRecord, Kind: "person"}, Periods: []table.StandingValue{{Value: "P1"}}},
+		{Field: record.Field{Key: "lapsed", Label: "Lapsed", Type: record.Text}, Periods: []table.StandingValue{{Value: "x", Period: table.Period{Until: "2025-12-31"}}}},
+	},
+	Crosswalks: []table.Crosswalk{{Key: "units", Label: "Units", Keys: []record.Field{{Key: "unit", Label: "Unit", Type: record.Text}},
+		Results: []record.Field{{Key: "code", Label: "Code", Type: record.Text}, {Key: "factor", Label: "Factor", Type: record.Number, Decimals: 3}},
+		Rows:    []table.Row{{Keys: []string{"kg"}, Results: []string{"KGM", "1"}}, {Keys: []string{"t"}, Results: []string{"TNE", "1000"}}, {Keys: []string{"lb"}, Results: []string{"LBR", "0.454"}, Period: table.Period{From: "2027-01-01"}}}}},
+	Series: []table.Series{{Key: "refs", Label: "References", Parts: []table.Part{{Is: table.Constant, Text: "R"}, {Is: table.Year}, {Is: table.Counter, Digits: 3}}, Start: 7, Step: 1}},
+}
+
 type lineJourney struct {
 	journey
-	Lines, StoredLines []map[string]string
-	Final              map[string]string // by address
-	Made               map[string]string
-	Did                map[string]string // by "rule address"
-	Unsound            string
+	Lines, StoredLines, PreviousLines []map[string]string
+	// Again is what is keyed a second time, by field of the header; nil: nobody keys.
+	Again    map[string]string
+	Previous map[string]string
+	Final    map[string]string // by address
+	Made     map[string]string
+	Did      map[string]string // by "rule address"
+	Unsound  string
 }
 
 func (j *lineJourney) run(t testing.TB, detail bool) (*engine.Outcome, *plan.Plan) {
@@ -84,7 +102,7 @@ func (j *lineJourney) run(t testing.TB, detail bool) (*engine.Outcome, *plan.Pla
 func (j *lineJourney) prepare(t testing.TB) (*plan.Plan, *engine.Case) {
 	t.Helper()
 	kind := &documentKinds[0]
-	book := plan.NewBook(kind, documentKinds, rulesOf(j.journey))
+	book := plan.NewBook(kind, documentKinds, tables, rulesOf(j.journey))
 	for _, c := range book.Rules {
 		if j.Unsound != "" {
 			require.NotEmpty(t, c.Problems)
@@ -103,7 +121,16 @@ func (j *lineJourney) prepare(t testing.TB) (*plan.Plan, *engine.Case) {
 	for i, line := range j.StoredLines {
 		d.StoredLines = append(d.StoredLines, record.Line{Number: i + 1, Values: line})
 	}
-	c, err := d.Case(kind, proof.Setting{Company: companies["10"], User: "Ada", Moment: j.Moment, Linked: masters})
+	for key, text := range j.Again {
+		d.Entered[key] = proof.Item{Typed: d.Entered[key].Typed, Again: text}
+	}
+	if j.Previous != nil {
+		d.Previous = &record.Content{Values: j.Previous}
+		for i, line := range j.PreviousLines {
+			d.Previous.Lines = append(d.Previous.Lines, record.Line{Number: i + 1, Values: line})
+		}
+	}
+	c, err := d.Case(kind, proof.Setting{Company: companies["10"], User: "Ada", Moment: j.Moment, Keyed: j.Again != nil, Linked: masters})
 	require.NoError(t, err)
 	return p, c
 }

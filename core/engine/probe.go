@@ -64,6 +64,8 @@ func (b Probe) Try(p *plan.Plan, c *Case, out *Outcome) (Finding, bool) {
 // soFar is the value of a field when it comes to a station.
 func soFar(f *Field, family rule.Family, stored feel.Value) feel.Value {
 	switch {
+	case family == rule.Default:
+		return f.Sourced
 	case family == rule.Compute:
 		return f.Defaulted
 	case family == rule.Substitute:

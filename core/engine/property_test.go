@@ -26,7 +26,11 @@ func book(t *rapid.T) []given {
 			Manner:   rapid.SampledFrom([]rule.Manner{rule.Required, rule.Optional, rule.ReadOnly, rule.Hidden}).Draw(t, "manner"),
 			Lifetime: rapid.SampledFrom([]rule.Lifetime{rule.NewOnly, rule.WheneverBlank}).Draw(t, "lifetime"),
 			Value:    rapid.SampledFrom([]string{`"A"`, `"B"`, `entered.country`}).Draw(t, "value"),
-			Must:     `entered.limit < 500`, Message: "m", Severity: rapid.SampledFrom([]rule.Severity{rule.Refuse, rule.Confirm, rule.Advise}).Draw(t, "severity"),
+			Tie:      rapid.SampledFrom([]rule.Tie{rule.Copied, rule.Live}).Draw(t, "tie"), Fixed: rapid.Bool().Draw(t, "fixed"),
+			Must: `entered.limit < 500`, Message: "m", Severity: rapid.SampledFrom([]rule.Severity{rule.Refuse, rule.Confirm, rule.Advise}).Draw(t, "severity"),
+		}
+		if g.Family == rule.Source {
+			g.Value = "parent.name"
 		}
 		return g
 	}), 0, 12).Draw(t, "rules")

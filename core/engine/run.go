@@ -57,7 +57,8 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 func begin(p *plan.Plan, c *Case, detail bool) *run {
 	v := p.Vocabulary
 	r := &run{plan: p, c: c, detail: detail, out: &Outcome{Fields: make([]Field, v.Headers)}}
-	r.frame = feel.Frame{Slots: make([]feel.Value, v.Size), Now: c.Now}
+	r.frame = feel.Frame{Slots: make([]feel.Value, v.Size), Now: c.Now, Tables: p.Crosswalks}
+	v.FillStanding(r.frame.Slots, p.Standing)
 	if c.Linked != nil {
 		r.frame.Linked = c.Linked
 	}
@@ -74,8 +75,10 @@ func begin(p *plan.Plan, c *Case, detail bool) *run {
 func fill(slots []feel.Value, values *Values, count int) {
 	copy(slots[int(rule.SoFar)*count:], values.Entered[:count])
 	copy(slots[int(rule.Entered)*count:], values.Entered[:count])
-	if values.Stored != nil {
-		copy(slots[int(rule.Stored)*count:], values.Stored[:count])
+	for i, saved := range [...][]feel.Value{values.Stored, values.Previous, values.PreviousOfType} {
+		if saved != nil {
+			copy(slots[(int(rule.Stored)+i)*count:], saved[:count])
+		}
 	}
 }
 
@@ -93,8 +96,9 @@ func (r *run) prepareLines() {
 		}
 	}
 	for column := range v.Columns {
-		r.list(column, rule.Entered)
-		r.list(column, rule.Stored)
+		for form := rule.Entered; form <= rule.PreviousOfType; form++ {
+			r.list(column, form)
+		}
 	}
 	if v.Columns > 0 && v.Lines >= 0 && r.plan.Lists[v.Lines] {
 		r.lines()
@@ -106,9 +110,16 @@ func (r *run) prepareLines() {
 func (r *run) list(column int, form rule.Form) {
 	v := r.plan.Vocabulary
 	if slot := v.ListSlot(column, form); r.plan.Lists[slot] {
-		values := make([]feel.Value, len(r.rows))
-		for i, row := range r.rows {
-			values[i] = row[int(form)*v.Columns+column]
+		rows, at := r.rows, int(form)*v.Columns+column
+		switch form {
+		case rule.Previous:
+			rows, at = r.c.PreviousLines, column
+		case rule.PreviousOfType:
+			rows, at = r.c.PreviousOfTypeLines, column
+		}
+		values := make([]feel.Value, len(rows))
+		for i, row := range rows {
+			values[i] = row[at]
 		}
 		r.frame.Slots[slot] = feel.ListOf(values)
 	}
@@ -174,6 +185,12 @@ func (r *run) say(severity rule.Severity, code string, s spot, by *rule.Compiled
 	if s.line >= 0 {
 		m.Line = r.c.Lines[s.line].Number
 	}
+	if by != nil && code == "rule" && by.Effect.Points != "" {
+		m.Field = -1
+		if by.Effect.Points == rule.ToDocument {
+			m.Line = 0
+		}
+	}
 	if severity == rule.Confirm && by != nil {
 		m.Reason = r.c.Reasons[by.ID]
 	}
@@ -193,7 +210,7 @@ func (r *run) verdict() Verdict {
 	return verdict
 }
 
-// journey takes one field through entry, default, compute, substitute and settle.
+// journey takes one field through entry, source, default, compute, substitute and settle.
 func (r *run) journey(s spot) {
 	out, value := s.out, s.values.Entered[s.at]
 	out.Entered = value
@@ -212,32 +229,25 @@ func (r *run) journey(s spot) {
 		}
 		return
 	}
-	entry := r.first(s, rule.Entry, nil)
-	required := false
-	if entry != nil {
-		out.Manner = entry.Effect.Manner
-		required = out.Manner == rule.Required
-	}
-	if out.Manner == rule.ReadOnly || out.Manner == rule.Hidden {
-		value = r.keepStored(s, entry, value)
-	}
+	entry := r.entry(s)
+	required := out.Manner == rule.Required
+	value = r.kept(s, entry, value)
+	r.source(s, &value)
+	out.Sourced = value
+	r.fill(s, &value)
 	out.Defaulted = value
-	if by := r.first(s, rule.Default, &value); by != nil {
-		out.Defaulted = value
-		if !value.IsNull() {
-			out.Made = "default"
-		}
-	}
-	if by := r.first(s, rule.Compute, &value); by != nil {
-		r.computed(s, by, value)
+	if by := r.first(s, rule.Compute, &value, r.chance); by != nil {
+		out.Made = "compute"
+		r.close(s, by, value, "is computed here")
 	}
 	out.Computed = value
 	out.Substituted = value
-	if by := r.first(s, rule.Substitute, &value); by != nil {
+	if by := r.first(s, rule.Substitute, &value, r.chance); by != nil {
 		out.Substituted = value
 		out.Made = "substitute"
 	}
 	r.settle(s, value)
+	r.again(s, entry)
 	if out.Final.IsNull() {
 		if required {
 			r.say(r.missing(), "required", s, entry, r.field(s).Label+" is required; enter it")
@@ -246,20 +256,6 @@ func (r *run) journey(s spot) {
 			out.Made = ""
 		}
 	}
-}
-
-// computed makes a field that a rule computes one that nobody types into.
-func (r *run) computed(s spot, by *rule.Compiled, value feel.Value) {
-	s.out.Made = "compute"
-	if s.out.Manner == rule.Hidden || s.out.Manner == rule.ReadOnly {
-		return // nobody could type there anyway, and was told so
-	}
-	s.out.Manner = rule.ReadOnly
-	entered := s.out.Entered
-	if entered.IsNull() || feel.Same(entered, s.stored()) || feel.Same(entered, value) {
-		return
-	}
-	r.say(rule.Advise, "set-aside", s, by, r.field(s).Label+" is computed here: what was entered is not taken")
 }
 
 // missing says how much a blank required field weighs. A document may be kept
@@ -315,24 +311,10 @@ func (r *run) beside(s spot, place int) string {
 	return text
 }
 
-// keepStored sets aside what was typed into a field that is not for typing.
-func (r *run) keepStored(s spot, entry *rule.Compiled, value feel.Value) feel.Value {
-	kept := s.stored()
-	if !feel.Same(value, kept) {
-		r.say(rule.Advise, "set-aside", s, entry, r.field(s).Label+" is "+string(s.out.Manner)+" here: what was entered is not taken")
-	}
-	s.out.Made = ""
-	if !kept.IsNull() {
-		s.out.Made = "stored"
-	}
-	s.set(kept)
-	return kept
-}
-
 // first lets the candidates of a station have their chance in order; the first
-// whose condition holds acts. value is the value so far, which a default or a
-// substitution changes; nil for entry rules, which make none.
-func (r *run) first(s spot, family rule.Family, value *feel.Value) *rule.Compiled {
+// whose condition holds acts. value is the value so far, which the acting rule changes;
+// nil for entry rules, which make none. chance evaluates one candidate.
+func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(spot, *rule.Compiled, *Act)) *rule.Compiled {
 	var acted *rule.Compiled
 	for _, c := range r.plan.At(s.place, family) {
 		act := Act{Rule: c}
@@ -342,12 +324,10 @@ func (r *run) first(s spot, family rule.Family, value *feel.Value) *rule.Compile
 		switch {
 		case acted != nil:
 			act.Did, act.By = Beaten, acted
-		case family == rule.Default && !act.Before.IsNull():
-			act.Did = NotNeeded
 		case !s.occasion(c):
 			act.Did = OtherOccasion
 		default:
-			r.chance(s, c, &act)
+			chance(s, c, &act)
 			if act.Did == Acted {
 				acted = c
 				if value != nil {
@@ -367,13 +347,21 @@ func (s *spot) occasion(c *rule.Compiled) bool {
 	if s.isNew() {
 		return c.On.New
 	}
-	return c.On.Change && (c.Family != rule.Default || c.Effect.Lifetime == rule.WheneverBlank)
+	return c.On.Change && (c.Family != rule.Default || c.Effect.Lifetime == rule.WheneverBlank || c.Effect.Fixed)
 }
 
 // chance evaluates the rule's condition and, if it holds, its value.
 func (r *run) chance(s spot, c *rule.Compiled, act *Act) {
 	if !r.applies(s, c, act) {
 		return
+	}
+	if c.Series != nil {
+		number, err := r.number(c.Series)
+		if err != nil {
+			r.fails(s, c, act, err.Error())
+			return
+		}
+		act.After = feel.StringOf(number)
 	}
 	if c.Value != nil {
 		v := r.eval(c.Value, act)
@@ -387,6 +375,10 @@ func (r *run) chance(s spot, c *rule.Compiled, act *Act) {
 
 // applies tells whether the rule's condition holds; where not, the act says why.
 func (r *run) applies(s spot, c *rule.Compiled, act *Act) bool {
+	if gap := r.plan.Gaps[c]; gap != "" {
+		r.fails(s, c, act, gap)
+		return false
+	}
 	if c.When == nil {
 		return true
 	}
@@ -439,10 +431,13 @@ func (r *run) failed(s spot, c *rule.Compiled, act *Act, part string) bool {
 	}
 	f := r.frame.Failures[0]
 	text := map[string]string{"when": c.Rule.When, "value": c.Effect.Value, "must": c.Effect.Must}[part]
-	act.Did = Failed
-	act.Reason = f.Message + " in " + part + ": " + text[f.Start:f.End]
-	r.say(rule.Refuse, "failed", s, c, c.Label()+" failed: "+act.Reason+". Mend or suspend the rule")
+	r.fails(s, c, act, f.Message+" in "+part+": "+text[f.Start:f.End])
 	return true
+}
+
+func (r *run) fails(s spot, c *rule.Compiled, act *Act, reason string) {
+	act.Did, act.Reason = Failed, reason
+	r.say(rule.Refuse, "failed", s, c, c.Label()+" failed: "+reason+". Mend or suspend the rule")
 }
 
 func (r *run) note(out *Field, act Act) {

@@ -6,12 +6,15 @@
 package plan
 
 import (
+	"fmt"
 	"maps"
 	"slices"
 	"strings"
 
+	"codicil/core/feel"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 // Book is the compiled rules of one kind.
@@ -20,10 +23,11 @@ type Book struct {
 	Rules      []*rule.Compiled
 }
 
-// NewBook compiles the rules of a kind; kinds are those that its links lead to.
-// Rules with errors stay in the book, with their problems, but never act.
-func NewBook(kind *record.Kind, kinds []record.Kind, rules []rule.Rule) *Book {
-	b := &Book{Vocabulary: rule.NewVocabulary(kind, kinds)}
+// NewBook compiles the rules of a kind; kinds are those that its links lead to, tables
+// what the rules look up. Rules with errors stay in the book, with their problems, but
+// never act.
+func NewBook(kind *record.Kind, kinds []record.Kind, tables *table.Set, rules []rule.Rule) *Book {
+	b := &Book{Vocabulary: rule.NewVocabulary(kind, kinds, tables)}
 	for _, r := range rules {
 		b.Rules = append(b.Rules, rule.Compile(r, b.Vocabulary))
 	}
@@ -70,6 +74,17 @@ type Plan struct {
 	Loop *Loop
 	// Lists are the slots of lists over lines that some rule reads.
 	Lists map[int]bool
+	// LooksBack tells that some rule reads the document that was saved before.
+	LooksBack bool
+	// Counts tells that some rule takes numbers of a series.
+	Counts bool
+	// Standing are the standing values of the company on the day, and Crosswalks the rows
+	// that hold on it.
+	Standing   []feel.Value
+	Crosswalks *table.Index
+	// Gaps say why rules cannot run: they read a standing value that has no value on the
+	// day.
+	Gaps map[*rule.Compiled]string
 }
 
 // At returns the candidates of a field at the station of a family, in the order
@@ -111,20 +126,53 @@ func Build(b *Book, s Scope) *Plan {
 		if c.State != rule.InForce || !c.Sound() || !Covers(c, s) {
 			continue
 		}
-		if p.stations[c.Field] == nil {
-			p.stations[c.Field] = make([][]*rule.Compiled, len(rule.Families))
-		}
 		station := c.Family.Station()
-		p.stations[c.Field][station] = append(p.stations[c.Field][station], c)
+		for _, field := range c.Fields {
+			if p.stations[field] == nil {
+				p.stations[field] = make([][]*rule.Compiled, len(rule.Families))
+			}
+			p.stations[field][station] = append(p.stations[field][station], c)
+		}
 		maps.Copy(p.Lists, b.Vocabulary.Lists(c.Reads()))
+		p.Counts = p.Counts || c.Series != nil
+		p.LooksBack = p.LooksBack || b.Vocabulary.LooksBack(c.Reads())
 	}
 	for _, families := range p.stations {
 		for _, candidates := range families {
 			slices.SortFunc(candidates, func(x, y *rule.Compiled) int { return rule.Less(&x.Rule, &y.Rule) })
 		}
 	}
+	p.lookUp()
 	p.order()
 	return p
+}
+
+// lookUp resolves the tables for the day.
+func (p *Plan) lookUp() {
+	tables := p.Vocabulary.Tables
+	p.Crosswalks = table.NewIndex(tables.Crosswalks, p.Scope.Day)
+	p.Standing = make([]feel.Value, len(tables.Standing))
+	gaps := map[int]string{}
+	for i := range tables.Standing {
+		v, there := tables.Standing[i].On(p.Scope.Company.Key, p.Scope.Day)
+		if p.Standing[i] = v; !there {
+			f := &tables.Standing[i].Field
+			gaps[i] = fmt.Sprintf("the standing value %s (%s.%s) has no value in company %s on %s", f.Label, rule.StandingGroup, f.Key, p.Scope.Company.Key, p.Scope.Day)
+		}
+	}
+	if len(gaps) == 0 {
+		return
+	}
+	p.Gaps = map[*rule.Compiled]string{}
+	for _, stations := range p.stations {
+		for _, c := range slices.Concat(stations...) {
+			for _, slot := range c.Reads() {
+				if place, ok := p.Vocabulary.StandingAt(slot); ok && gaps[place] != "" {
+					p.Gaps[c] = gaps[place]
+				}
+			}
+		}
+	}
 }
 
 // Covers tells whether the rule stands in plans of the scope.

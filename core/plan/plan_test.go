@@ -10,6 +10,7 @@ import (
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 func kindOf(fields int) *record.Kind {
@@ -27,14 +28,14 @@ func substitute(id int64, target, value string) rule.Rule {
 var here = plan.Scope{Company: &record.Company{Key: "10"}, Type: &record.Type{Key: "TRAD"}, Day: "2026-11-24"}
 
 func TestFieldsComeAfterThoseTheirRulesRead(t *testing.T) {
-	book := plan.NewBook(kindOf(4), nil, []rule.Rule{substitute(1, "f0", "f1 + f3"), substitute(2, "f1", "f3"), substitute(3, "f3", "f2")})
+	book := plan.NewBook(kindOf(4), nil, &table.Set{}, []rule.Rule{substitute(1, "f0", "f1 + f3"), substitute(2, "f1", "f3"), substitute(3, "f3", "f2")})
 	p := plan.Build(book, here)
 	require.Nil(t, p.Loop)
 	assert.Equal(t, []int{2, 3, 1, 0}, p.Order)
 }
 
 func TestALoopIsReportedWithItsPathOnly(t *testing.T) {
-	book := plan.NewBook(kindOf(5), nil, []rule.Rule{substitute(1, "f0", "f1"), substitute(2, "f1", "f2"), substitute(3, "f2", "f3"), substitute(4, "f3", "f1")})
+	book := plan.NewBook(kindOf(5), nil, &table.Set{}, []rule.Rule{substitute(1, "f0", "f1"), substitute(2, "f1", "f2"), substitute(3, "f2", "f3"), substitute(4, "f3", "f1")})
 	p := plan.Build(book, here)
 	require.NotNil(t, p.Loop)
 	assert.Equal(t, "F1 (rule 2) → F2 (rule 3) → F3 (rule 4) → F1", p.Loop.Describe(p.Kind()))
@@ -45,7 +46,7 @@ func TestOnlySoundRulesInForceStandInThePlan(t *testing.T) {
 	draft, unsound, elsewhere := substitute(1, "f0", `"a"`), substitute(2, "f0", "nope"), substitute(3, "f0", `"c"`)
 	draft.State = rule.Draft
 	elsewhere.Scope.Companies = []string{"20"}
-	book := plan.NewBook(kindOf(1), nil, []rule.Rule{draft, unsound, elsewhere, substitute(4, "f0", `"d"`)})
+	book := plan.NewBook(kindOf(1), nil, &table.Set{}, []rule.Rule{draft, unsound, elsewhere, substitute(4, "f0", `"d"`)})
 	candidates := plan.Build(book, here).At(0, rule.Substitute)
 	require.Len(t, candidates, 1)
 	assert.EqualValues(t, 4, candidates[0].ID)
@@ -63,7 +64,7 @@ func BenchmarkPlanFromTenThousandRules(b *testing.B) {
 		r.Scope.Companies = []string{fmt.Sprint(i % 50 * 10)}
 		rules = append(rules, r)
 	}
-	book := plan.NewBook(kindOf(60), nil, rules)
+	book := plan.NewBook(kindOf(60), nil, &table.Set{}, rules)
 	b.ResetTimer()
 	for range b.N {
 		plan.Build(book, here)

@@ -23,6 +23,9 @@ import (
 type Item struct {
 	Value string `json:"value,omitempty"`
 	Typed string `json:"typed,omitempty"`
+	// Again is what was typed the second time, where a value is keyed twice: in stored
+	// form beside a Value.
+	Again string `json:"again,omitempty"`
 }
 
 // Document is a test document as it is kept.
@@ -40,6 +43,10 @@ type Document struct {
 	StoredLines []record.Line `json:"storedLines,omitempty"`
 	// Record is the number of the saved record that Stored was taken from, for people.
 	Record string `json:"record,omitempty"`
+	// Previous and PreviousOfType are what the person saved before, of the kind and of the
+	// kind and type; nil: nothing.
+	Previous       *record.Content `json:"previous,omitempty"`
+	PreviousOfType *record.Content `json:"previousOfType,omitempty"`
 	// Reasons are what was said to go on in spite of a confirm, by rule.
 	Reasons map[int64]string `json:"reasons,omitempty"`
 	// Format is how typed texts are to be read; nil: record.Plain.
@@ -64,7 +71,7 @@ type Expectation struct {
 // Message is an expected message. All messages of an outcome are expected, and no others.
 type Message struct {
 	Severity rule.Severity `json:"severity"`
-	Field    string        `json:"field"`          // key
+	Field    string        `json:"field"`          // key; "": the line, or the document
 	Line     int           `json:"line,omitempty"` // number of the line; 0: none
 	Text     string        `json:"text"`
 	Rule     int64         `json:"rule,omitempty"` // 0: the field itself speaks
@@ -96,13 +103,14 @@ type Setting struct {
 	User    string
 	Now     feel.Value
 	Moment  rule.Moment
+	Keyed   bool          // a person keys the document
 	Linked  engine.Linked // nil: links are taken as they are
 }
 
 // Case makes the case of a document. The error says that the document names
 // fields that its kind does not have, or lines twice.
 func (d *Document) Case(kind *record.Kind, s Setting) (*engine.Case, error) {
-	c := &engine.Case{Linked: s.Linked, Moment: s.Moment, User: s.User, Now: s.Now, Reasons: d.Reasons}
+	c := &engine.Case{Linked: s.Linked, Moment: s.Moment, Keyed: s.Keyed, User: s.User, Now: s.Now, Reasons: d.Reasons}
 	reader := reader{kind: kind, format: record.Plain, here: record.Surroundings{Company: s.Company, Day: d.Day}}
 	if d.Format != nil {
 		reader.format = *d.Format
@@ -112,6 +120,7 @@ func (d *Document) Case(kind *record.Kind, s Setting) (*engine.Case, error) {
 	if c.Header, err = reader.values("", 0, headers, d.Entered, d.Stored); err != nil {
 		return nil, err
 	}
+	reader.before(&c.Header, d, "", 0, headers, 0)
 	stored := record.Content{Lines: d.StoredLines}
 	seen := map[int]bool{}
 	for _, line := range d.Lines {
@@ -123,9 +132,80 @@ func (d *Document) Case(kind *record.Kind, s Setting) (*engine.Case, error) {
 		if err != nil {
 			return nil, fmt.Errorf("line %d: %w", line.Number, err)
 		}
+		reader.before(&values, d, record.LinePrefix, headers, kind.Columns(), line.Number)
 		c.Lines = append(c.Lines, engine.Line{Number: line.Number, Values: values})
 	}
+	if d.Previous != nil {
+		c.PreviousLines = reader.rows(d.Previous.Lines)
+	}
+	if d.PreviousOfType != nil {
+		c.PreviousOfTypeLines = reader.rows(d.PreviousOfType.Lines)
+	}
 	return c, nil
+}
+
+// rows reads the lines of a document that was saved before.
+func (r *reader) rows(lines []record.Line) [][]feel.Value {
+	rows := make([][]feel.Value, len(lines))
+	for i, line := range lines {
+		// What no longer fits its field is blank: it is only a proposal.
+		rows[i], _ = r.parsed(record.LinePrefix, r.kind.Headers(), r.kind.Columns(), line.Values)
+	}
+	return rows
+}
+
+// again reads what was keyed a second time; what is not of the field's type is like
+// nothing else that was keyed.
+func (r *reader) again(values *engine.Values, at int, field *record.Field, item Item) {
+	if item.Again == "" {
+		return
+	}
+	second, wrong := field.Parse(item.Again)
+	if item.Typed != "" {
+		second, wrong = field.Read(item.Again, r.format, r.here)
+	}
+	if wrong != nil {
+		second = feel.NullValue
+	}
+	if values.Again == nil {
+		values.Again = map[int]feel.Value{}
+	}
+	values.Again[at] = second
+}
+
+// before puts in what the documents have that were saved before, of the header or of the
+// line with the number.
+func (r *reader) before(values *engine.Values, d *Document, prefix string, first, count, line int) {
+	of := func(c *record.Content) []feel.Value {
+		if c == nil {
+			return nil
+		}
+		texts := c.Values
+		if line > 0 {
+			texts = c.Line(line)
+		}
+		// What no longer fits its field is blank: it is only a proposal.
+		parsed, _ := r.parsed(prefix, first, count, texts)
+		return parsed
+	}
+	values.Previous, values.PreviousOfType = of(d.Previous), of(d.PreviousOfType)
+}
+
+// parsed reads saved texts: count fields from first on. The error tells of the first that
+// does not fit its field.
+func (r *reader) parsed(prefix string, first, count int, texts map[string]string) (values []feel.Value, err error) {
+	values = make([]feel.Value, count)
+	for key, text := range texts {
+		if i := r.kind.Index(prefix + key); i >= first && i < first+count {
+			v, wrong := r.kind.Fields[i].Parse(text)
+			if wrong != nil {
+				err = fmt.Errorf("stored %s: %w", r.kind.Fields[i].Label, wrong)
+				continue
+			}
+			values[i-first] = v
+		}
+	}
+	return values, err
 }
 
 type reader struct {
@@ -155,6 +235,7 @@ func (r *reader) values(prefix string, first, count int, entered map[string]Item
 			v, wrong = field.Parse(item.Value)
 		}
 		values.Entered[i-first] = v
+		r.again(&values, i-first, field, item)
 		if wrong != nil {
 			if values.Misfits == nil {
 				values.Misfits = map[int]*record.Misfit{}
@@ -165,17 +246,9 @@ func (r *reader) values(prefix string, first, count int, entered map[string]Item
 	if stored == nil {
 		return values, nil
 	}
-	values.Stored = make([]feel.Value, count)
-	for key, text := range stored {
-		if i := r.kind.Index(prefix + key); i >= first && i < first+count {
-			v, wrong := r.kind.Fields[i].Parse(text)
-			if wrong != nil {
-				return values, fmt.Errorf("stored %s: %w", r.kind.Fields[i].Label, wrong)
-			}
-			values.Stored[i-first] = v
-		}
-	}
-	return values, nil
+	var err error
+	values.Stored, err = r.parsed(prefix, first, count, stored)
+	return values, err
 }
 
 // Run takes the proof's document through the plan and returns the differences;
@@ -278,7 +351,7 @@ func (m Message) write() string { return string(m.Severity) + ": " + m.Text }
 func MessagesOf(out *engine.Outcome, kind *record.Kind) []Message {
 	list := make([]Message, 0, len(out.Messages))
 	for _, m := range out.Messages {
-		kept := Message{Severity: m.Severity, Field: kind.Fields[m.Field].Key, Line: m.Line, Text: m.Text}
+		kept := Message{Severity: m.Severity, Field: m.Key(kind), Line: m.Line, Text: m.Text}
 		if m.Rule != nil {
 			kept.Rule = m.Rule.ID
 		}

@@ -11,6 +11,7 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 var kind = record.Kind{Key: "vendor", Label: "Vendor", Fields: []record.Field{
@@ -20,7 +21,7 @@ var kind = record.Kind{Key: "vendor", Label: "Vendor", Fields: []record.Field{
 func run(t *testing.T, p proof.Proof, value string) []proof.Difference {
 	t.Helper()
 	on := rule.Occasions{New: true, Change: true}
-	book := plan.NewBook(&kind, nil, []rule.Rule{
+	book := plan.NewBook(&kind, nil, &table.Set{}, []rule.Rule{
 		{ID: 1, State: rule.InForce, Body: rule.Body{Family: rule.Default, Target: "terms", On: on, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: value}}},
 		{ID: 2, State: rule.InForce, Body: rule.Body{Family: rule.Validate, Target: "limit", On: on, Effect: rule.Effect{Severity: rule.Advise, Must: "limit > 10", Message: "low"}}},
 	})

@@ -108,7 +108,7 @@ func (f *Field) settleText(v feel.Value, s Surroundings) (feel.Value, *Misfit) {
 		return feel.NullValue, nil
 	}
 	settled := feel.StringOf(text)
-	limit := f.length()
+	limit := f.Most()
 	if n := utf8.RuneCountInString(text); n > limit {
 		return settled, misfit("too-long", "%s takes %d characters at most; this has %d", f.Label, limit, n)
 	}

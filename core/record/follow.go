@@ -122,8 +122,8 @@ func (f *Field) Carries(target *Field) string {
 		return f.choicesFit(target, say)
 	case target.Type != Text && target.FeelType().Kind == feel.String && f.Type != target.Type:
 		return say("")
-	case target.Type == Text && target.length() < f.length():
-		return say(fmt.Sprintf(": up to %d characters into %d", f.length(), target.length()))
+	case target.Type == Text && target.Most() < f.Most():
+		return say(fmt.Sprintf(": up to %d characters into %d", f.Most(), target.Most()))
 	case (target.Type == Number || target.Type == Quantity) && target.Decimals < f.Decimals && f.Type != Amount:
 		return say(fmt.Sprintf(": %d decimals into %d would be rounded", f.Decimals, target.Decimals))
 	case target.digits() < f.digits() && target.FeelType().Kind == feel.Number:

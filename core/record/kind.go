@@ -185,8 +185,8 @@ func (f *Field) OfLine() bool { return strings.HasPrefix(f.Key, LinePrefix) }
 // values are keyed; the key of a header field as it is.
 func (f *Field) Column() string { return strings.TrimPrefix(f.Key, LinePrefix) }
 
-// length returns the most characters of a text.
-func (f *Field) length() int {
+// Most returns the most characters of a text.
+func (f *Field) Most() int {
 	if f.Length == 0 {
 		return 255
 	}

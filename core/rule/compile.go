@@ -7,12 +7,13 @@ import (
 
 	"codicil/core/feel"
 	"codicil/core/record"
+	"codicil/core/table"
 )
 
 // Problem is something wrong with a rule, at a part of it.
 type Problem struct {
-	// Part is "target", "when", "value", "must", "manner", "lifetime",
-	// "severity", "message", "on", "scope" or "whenChanged".
+	// Part is "target", "when", "value", "must", "manner", "cursor", "tie", "lifetime",
+	// "severity", "message", "points", "on", "scope" or "whenChanged".
 	Part string `json:"part"`
 	feel.Problem
 }
@@ -20,9 +21,12 @@ type Problem struct {
 // Compiled is a rule whose formulas are ready to run. It never changes.
 type Compiled struct {
 	Rule
-	Field    int           // place of the target in the kind
+	Field    int           // place of the target in the kind; of a section that of its first field
+	Fields   []int         // the places of all fields that the rule is on
 	When     *feel.Program // nil: always
-	Value    *feel.Program // default, substitute
+	Value    *feel.Program // source, default, compute, substitute
+	Links    []int         // source: places of the links that lead to the value
+	Series   *table.Series // default: gives the value, instead of Value
 	Must     *feel.Program // validate
 	Message  []Piece       // validate: the message, with the values in it
 	Changed  []int         // the fields of WhenChanged
@@ -43,13 +47,16 @@ func (c *Compiled) Reads() []int { return c.reads }
 // Compile checks a rule against the names of its kind and compiles its formulas.
 // What is wrong stands in Problems, each at its part and place.
 func Compile(r Rule, v *Vocabulary) *Compiled {
-	c := &Compiled{Rule: r, Field: v.Kind.Index(r.Target), vocabulary: v}
+	c := &Compiled{Rule: r, Field: v.PlaceOf(r.Target), Fields: v.fieldsOf(r.Target), vocabulary: v}
 	complain := func(part, format string, args ...any) {
 		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: part, Message: fmt.Sprintf(format, args...), Line: 1, Column: 1}})
 	}
 	if c.Field < 0 {
-		complain("target", "a %s has no field %q", v.Kind.Label, r.Target)
+		complain("target", "a %s has no field %q", v.Kind.Noun(), r.Target)
 		return c
+	}
+	if r.breadth() > 0 && r.Family != Entry {
+		complain("target", "only an entry rule can be on a whole section; choose a field")
 	}
 	if r.When != "" {
 		c.When = c.formula("when", r.When)
@@ -59,11 +66,22 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		if !slices.Contains([]Manner{Required, Optional, ReadOnly, Hidden}, r.Effect.Manner) {
 			complain("manner", "choose how the field is met: required, optional, read-only or hidden")
 		}
+		c.checkEntry(complain)
+	case Source:
+		if !slices.Contains([]Tie{Copied, Live}, r.Effect.Tie) {
+			complain("tie", "choose how the value holds on to the linked record: copied or live")
+		}
+		c.Value = c.formula("value", r.Effect.Value)
+		c.checkSource()
 	case Default:
 		if !slices.Contains([]Lifetime{NewOnly, WheneverBlank}, r.Effect.Lifetime) {
 			complain("lifetime", "choose how long the default fills the field: new only or whenever blank")
 		}
-		c.Value = c.formula("value", r.Effect.Value)
+		if r.Effect.Series != "" {
+			c.checkSeries(complain)
+		} else {
+			c.Value = c.formula("value", r.Effect.Value)
+		}
 	case Compute, Substitute:
 		c.Value = c.formula("value", r.Effect.Value)
 	case Validate:
@@ -74,6 +92,9 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 			complain("message", "write what is wrong and what to do about it")
 		}
 		c.message(r.Effect.Message)
+		if !slices.Contains([]Pointing{"", ToLine, ToDocument}, r.Effect.Points) {
+			complain("points", "choose where the message points: to the field, the line or the document")
+		}
 		c.Must = c.formula("must", r.Effect.Must)
 		for _, key := range r.Effect.WhenChanged {
 			if i := v.Kind.Index(key); i >= 0 {
@@ -102,6 +123,61 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 	return c
 }
 
+// checkEntry refuses what makes no sense together.
+func (c *Compiled) checkEntry(complain func(part, format string, args ...any)) {
+	e := &c.Effect
+	closed := e.Manner == ReadOnly || e.Manner == Hidden
+	switch {
+	case !slices.Contains([]Cursor{"", PassedOver, Stop}, e.Cursor):
+		complain("cursor", "choose what the cursor does: it goes there in its turn, passes it over, or stops there")
+	case closed && (e.Cursor != "" || e.Twice):
+		complain("cursor", "nobody enters a field that is %s: it can be no stop, nothing passed over, nothing keyed twice", e.Manner)
+	case e.Cursor == PassedOver && e.Twice:
+		complain("cursor", "a field that the cursor passes over cannot be keyed twice")
+	}
+}
+
+// checkSource refuses a source that is no field of a linked record, and finds the links
+// that lead to it.
+func (c *Compiled) checkSource() {
+	if c.Value == nil {
+		return
+	}
+	name := c.named(c.Value.Root())
+	if name == nil || !name.Linked || !name.Single() {
+		c.Problems = append(c.Problems, Problem{"value", feel.Problem{
+			Code: "source", Message: "a source is one field of a linked record; choose it behind a link of this document", End: len(c.Effect.Value), Line: 1, Column: 1,
+		}})
+		return
+	}
+	for _, slot := range c.Value.Reads() {
+		if read, ok := c.vocabulary.ReadAt(slot); ok {
+			c.Links = append(c.Links, read.Field)
+		}
+	}
+}
+
+// checkSeries finds the number series of a default and refuses one whose numbers do not fit
+// the field.
+func (c *Compiled) checkSeries(complain func(part, format string, args ...any)) {
+	key := c.Effect.Series
+	field := &c.vocabulary.Kind.Fields[c.Field]
+	series := c.vocabulary.Tables.Numbers(key)
+	switch {
+	case series == nil:
+		complain("value", "there is no number series %q; choose another, or design it first", key)
+		return
+	case field.Type != record.Text:
+		complain("value", "a number series gives texts, and %s holds a %s", field.Label, field.FeelType())
+		return
+	}
+	if longest := series.Longest(len("10"), len("VI")); longest > field.Most() {
+		complain("value", "the numbers of %s have %d characters, and %s takes %d at most", series.Label, longest, field.Label, field.Most())
+		return
+	}
+	c.Series = series
+}
+
 func (c *Compiled) checkDays(complain func(part, format string, args ...any)) {
 	for _, day := range []record.Day{c.Scope.From, c.Scope.Until, c.Note.AskedOn} {
 		if day != "" {
@@ -113,6 +189,27 @@ func (c *Compiled) checkDays(complain func(part, format string, args ...any)) {
 	if c.Scope.From != "" && c.Scope.Until != "" && c.Scope.Until < c.Scope.From {
 		complain("scope", "the rule ends on %s, before it begins on %s", c.Scope.Until, c.Scope.From)
 	}
+}
+
+// PlaceOf returns the place of the field that a target names, of a section that of its
+// first field; -1 when there is none.
+func (v *Vocabulary) PlaceOf(target string) int {
+	if places := v.fieldsOf(target); len(places) > 0 {
+		return places[0]
+	}
+	return -1
+}
+
+// fieldsOf returns the places of the fields that a target names.
+func (v *Vocabulary) fieldsOf(target string) (places []int) {
+	section, isSection := strings.CutPrefix(target, SectionPrefix)
+	for i := range v.Kind.Fields {
+		f := &v.Kind.Fields[i]
+		if f.Key == target || (isSection && f.Section == section) {
+			places = append(places, i)
+		}
+	}
+	return places
 }
 
 // formula compiles a part of the rule.

@@ -20,6 +20,8 @@ type Name struct {
 	Field *record.Field
 	// Kind is the kind that the field belongs to; "" for the context.
 	Kind string
+	// Linked tells that the field is one of a linked record.
+	Linked bool
 }
 
 // Single tells whether the name stands for one value, as a sentence can compare it;
@@ -35,11 +37,12 @@ const (
 	groupLine    = "The line at hand"
 	groupLines   = "All lines"
 	groupContext = "Company, type and user"
+	groupTables  = "Standing values"
 )
 
-var formGroupLabels = [forms]string{"", "As entered", "As last saved"}
+var formGroupLabels = [forms]string{"", "As entered", "As last saved", "In the document before", "In the one of this type before"}
 
-var formSuffixes = [forms]string{"", " as entered", " as last saved"}
+var formSuffixes = [forms]string{"", " as entered", " as last saved", " in the document before", " in the one of this type before"}
 
 var contextLabels = map[string]string{
 	"company.key": "Company", "company.name": "Name of the company", "company.country": "Country of the company", "company.currency": "Currency of the company",
@@ -79,7 +82,7 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 		if list {
 			t = feel.ListType(t)
 		}
-		names = append(names, Name{text, label, group, t, f, of})
+		names = append(names, Name{Text: text, Label: label, Group: group, Type: t, Field: f, Kind: of})
 	}
 	var linked []Name
 	for form := SoFar; form < forms; form++ {
@@ -119,11 +122,17 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 			v.behind(link, add)
 		}
 		linked = nil
-		for _, name := range names[first:] {
+		for i := range names[first:] {
+			name := &names[first+i]
+			name.Linked = true
 			if name.Field.Type == record.ToRecord {
-				linked = append(linked, name)
+				linked = append(linked, *name)
 			}
 		}
+	}
+	for i := range v.Tables.Standing {
+		f := &v.Tables.Standing[i].Field
+		add(StandingGroup+"."+f.Key, f.Label+" (standing)", groupTables, f, "", false)
 	}
 	for _, group := range contextNames {
 		for _, member := range group.members {

@@ -21,11 +21,33 @@ func Phrase(c *Compiled, kind *record.Kind) string {
 func effectWords(c *Compiled, kind *record.Kind) string {
 	switch c.Family {
 	case Entry:
-		return string(c.Effect.Manner)
-	case Default, Compute, Substitute:
+		return entryWords(&c.Effect)
+	case Source:
+		return valueWords(c, kind) + ", " + string(c.Effect.Tie)
+	case Default:
+		if c.Effect.Fixed {
+			return valueWords(c, kind) + ", fixed"
+		}
+		return valueWords(c, kind)
+	case Compute, Substitute:
 		return valueWords(c, kind)
 	}
 	return mustWords(c)
+}
+
+// entryWords says how a field is met: "required, a stop, keyed twice".
+func entryWords(e *Effect) string {
+	parts := []string{string(e.Manner)}
+	if e.Manner == Optional && (e.Cursor != "" || e.Twice) {
+		parts = nil // what is said besides is all that differs from any other field
+	}
+	if words := map[Cursor]string{PassedOver: "passed over by the cursor", Stop: "a stop"}[e.Cursor]; words != "" {
+		parts = append(parts, words)
+	}
+	if e.Twice {
+		parts = append(parts, "keyed twice")
+	}
+	return strings.Join(parts, ", ")
 }
 
 // mustWords says what must hold: "must be up to 5 %". What is said of the target
@@ -46,6 +68,9 @@ const stillMissing = "…"
 
 func valueWords(c *Compiled, kind *record.Kind) string {
 	program, text, field := c.Value, c.Effect.Value, kind.Field(c.Target)
+	if c.Series != nil {
+		return "the next number of " + c.Series.Label
+	}
 	if strings.TrimSpace(text) == "" {
 		return stillMissing
 	}
@@ -157,17 +182,37 @@ func Sentence(c *Compiled, names Names) string {
 	return b.String()
 }
 
-func deed(c *Compiled, kind *record.Kind) string {
-	label := c.Target
+// TargetLabel is what people call what the rule is on: a field, or all of a section.
+func (c *Compiled) TargetLabel() string {
+	kind := c.vocabulary.Kind
 	if f := kind.Field(c.Target); f != nil {
-		label = f.Label
+		return f.Label
 	}
+	if key, ok := strings.CutPrefix(c.Target, SectionPrefix); ok {
+		for _, section := range kind.Sections {
+			if section.Key == key {
+				return "every field of " + section.Label
+			}
+		}
+	}
+	return c.Target
+}
+
+func deed(c *Compiled, kind *record.Kind) string {
+	label := c.TargetLabel()
 	switch c.Family {
 	case Entry:
-		return label + " is " + string(c.Effect.Manner)
+		return label + " is " + entryWords(&c.Effect)
+	case Source:
+		return map[Tie]string{Copied: "copy " + label + " from ", Live: "show in " + label + " always "}[c.Effect.Tie] + valueWords(c, kind) +
+			map[Tie]string{Copied: " when the link is set or changes"}[c.Effect.Tie]
 	case Default:
-		return "fill " + label + " with " + valueWords(c, kind) +
+		words := "fill " + label + " with " + valueWords(c, kind) +
 			map[Lifetime]string{NewOnly: " on a new record only", WheneverBlank: " whenever it is blank"}[c.Effect.Lifetime]
+		if c.Effect.Fixed {
+			words += ", and let nobody change it"
+		}
+		return words
 	case Compute:
 		return "compute " + label + " as " + valueWords(c, kind)
 	case Substitute:
@@ -194,11 +239,8 @@ func namesOf(keys []string, labels map[string]string, all string) string {
 // ProposeName makes a name from kind, field and effect: "Vendor · Payment terms
 // becomes N45 when Country is JP".
 func ProposeName(c *Compiled, kind *record.Kind) string {
-	label := c.Target
-	if f := kind.Field(c.Target); f != nil {
-		label = f.Label
-	}
-	verb := map[Family]string{Entry: " is ", Default: " defaults to ", Compute: " is computed as ", Substitute: " becomes ", Validate: " "}[c.Family]
+	label := c.TargetLabel()
+	verb := map[Family]string{Entry: " is ", Source: " comes from ", Default: " defaults to ", Compute: " is computed as ", Substitute: " becomes ", Validate: " "}[c.Family]
 	name := []rune(kind.Label + " · " + label + verb + Phrase(c, kind))
 	if len(name) > 120 {
 		name = append(name[:119], '…')

@@ -3,6 +3,7 @@ package rule
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"codicil/core/record"
 )
@@ -13,6 +14,7 @@ type Family string
 // The families, each with a station of its own on a value's journey.
 const (
 	Entry      Family = "entry"
+	Source     Family = "source"
 	Default    Family = "default"
 	Compute    Family = "compute"
 	Substitute Family = "substitute"
@@ -20,7 +22,7 @@ const (
 )
 
 // Families in the order of their stations.
-var Families = []Family{Entry, Default, Compute, Substitute, Validate}
+var Families = []Family{Entry, Source, Default, Compute, Substitute, Validate}
 
 // Station returns the place of the family among Families; -1 for no family.
 func (f Family) Station() int { return slices.Index(Families, f) }
@@ -55,6 +57,34 @@ const (
 	Optional Manner = "optional"
 	ReadOnly Manner = "read-only"
 	Hidden   Manner = "hidden"
+)
+
+// Cursor is what the cursor does at a field when a person goes from one to the next.
+type Cursor string
+
+// The cursor passes a field over, or the field is a stop that one key jumps to.
+const (
+	PassedOver Cursor = "passed over"
+	Stop       Cursor = "stop"
+)
+
+// Tie is how a source holds on to the linked record.
+type Tie string
+
+// A copied value is taken when the link is set or changes, and a person may change it
+// afterwards; a live one is always that of the linked record.
+const (
+	Copied Tie = "copied"
+	Live   Tie = "live"
+)
+
+// Pointing is where the message of a validation points, other than to its field.
+type Pointing string
+
+// A message may point to the whole line of its field, or stand above the document.
+const (
+	ToLine     Pointing = "line"
+	ToDocument Pointing = "document"
 )
 
 // Lifetime says how long a default fills its field.
@@ -100,7 +130,9 @@ type Rule struct {
 type Body struct {
 	Kind   string `json:"kind"`
 	Family Family `json:"family"`
-	Target string `json:"target"` // key of the field
+	// Target is the key of the field; an entry rule may name a whole section after
+	// SectionPrefix.
+	Target string `json:"target"`
 	Scope  Scope  `json:"scope"`
 	When   string `json:"when"` // formula; "": always
 	Effect Effect `json:"effect"`
@@ -142,12 +174,21 @@ func (s *Scope) Width() int {
 
 // Effect is what a rule does; which fields count depends on the family.
 type Effect struct {
-	Manner   Manner   `json:"manner,omitempty"`   // entry
+	Manner Manner `json:"manner,omitempty"` // entry
+	Cursor Cursor `json:"cursor,omitempty"` // entry; "": it goes there in its turn
+	// Twice asks a person to key a new value a second time; entry.
+	Twice    bool     `json:"twice,omitempty"`
+	Tie      Tie      `json:"tie,omitempty"`      // source
 	Lifetime Lifetime `json:"lifetime,omitempty"` // default
-	Value    string   `json:"value,omitempty"`    // default, substitute: formula
+	// Fixed keeps people from changing what the default fills in.
+	Fixed    bool     `json:"fixed,omitempty"`
+	Value    string   `json:"value,omitempty"`    // source, default, compute, substitute: formula
+	Series   string   `json:"series,omitempty"`   // default: key of the number series that gives the value
 	Must     string   `json:"must,omitempty"`     // validate: formula of what must hold
 	Severity Severity `json:"severity,omitempty"` // validate
 	Message  string   `json:"message,omitempty"`  // validate: what is wrong and what to do
+	// Points is where the message points; "": to the field.
+	Points Pointing `json:"points,omitempty"`
 	// Moments of a validation; empty: all.
 	Moments []Moment `json:"moments,omitempty"`
 	// WhenChanged limits a validation to documents in which one of these fields
@@ -176,10 +217,21 @@ func (r *Rule) Label() string {
 	return fmt.Sprintf("rule %d", r.ID)
 }
 
-// Less orders the candidates of one station: narrower scope first, then lower
-// priority, then the older rule.
+// SectionPrefix begins the target of a rule on all fields of a section.
+const SectionPrefix = "section:"
+
+// breadth is 0 for a rule on one field and 1 for one on a whole section.
+func (r *Rule) breadth() int {
+	if strings.HasPrefix(r.Target, SectionPrefix) {
+		return 1
+	}
+	return 0
+}
+
+// Less orders the candidates of one station: narrower scope first, then a rule on the
+// field itself before one on its section, then lower priority, then the older rule.
 func Less(a, b *Rule) int {
-	for _, d := range []int64{int64(a.Scope.Width() - b.Scope.Width()), int64(a.Priority - b.Priority), a.ID - b.ID} {
+	for _, d := range []int64{int64(a.Scope.Width() - b.Scope.Width()), int64(a.breadth() - b.breadth()), int64(a.Priority - b.Priority), a.ID - b.ID} {
 		if d < 0 {
 			return -1
 		}

@@ -10,6 +10,7 @@ import (
 	"codicil/core/feel"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields: []record.Field{
@@ -24,7 +25,11 @@ var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields
 
 var vocabulary = rule.NewVocabulary(&kind, []record.Kind{{Key: "person", Fields: []record.Field{
 	{Key: "name", Label: "Name", Type: record.Text, Length: 4}, {Key: "away", Label: "Away", Type: record.YesNo}, {Key: "deputy", Label: "Deputy", Type: record.ToRecord, Kind: "person"},
-}}})
+}}}, &table.Set{
+	Standing:   []table.Standing{{Field: record.Field{Key: "base_limit", Label: "Base limit", Type: record.Number}}},
+	Crosswalks: []table.Crosswalk{{Key: "terms", Label: "Terms", Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}}, Results: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}, {Key: "days", Label: "Days", Type: record.Number}}}},
+	Series:     []table.Series{{Key: "short", Label: "Short", Parts: []table.Part{{Is: table.Counter, Digits: 4}}, Start: 1, Step: 1}, {Key: "long", Label: "Long", Parts: []table.Part{{Is: table.Counter, Digits: 5}}, Start: 1, Step: 1}},
+})
 
 func compile(family rule.Family, target, when string, effect rule.Effect) *rule.Compiled {
 	return rule.Compile(rule.Rule{ID: 7, Body: rule.Body{Kind: "vendor", Family: family, Target: target, When: when, Effect: effect, On: rule.Occasions{New: true, Change: true}}}, vocabulary)
@@ -54,6 +59,18 @@ func TestWhatIsWrongWithARuleIsSaidAtItsPart(t *testing.T) {
 		{"no severity", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "x"}), "severity", "refuse, confirm or advise"},
 		{"nothing that must hold", compile(rule.Validate, "limit", "", rule.Effect{Message: "x", Severity: rule.Refuse}), "must", "what must hold"},
 		{"unknown field to watch", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "x", Severity: rule.Refuse, WhenChanged: []string{"nope"}}), "whenChanged", `no field "nope"`},
+		{"a series that is not there", compile(rule.Default, "terms", "", rule.Effect{Lifetime: rule.NewOnly, Series: "none"}), "value", "there is no number series"},
+		{"numbers too long for the field", compile(rule.Default, "terms", "", rule.Effect{Lifetime: rule.NewOnly, Series: "long"}), "value", "have 5 characters, and Payment terms takes 4"},
+		{"a series for a number", compile(rule.Default, "limit", "", rule.Effect{Lifetime: rule.NewOnly, Series: "short"}), "value", "gives texts"},
+		{"a standing value of another type", compile(rule.Default, "terms", "", value("standing.base_limit")), "value", "this gives a number"},
+		{"an unknown standing value", compile(rule.Default, "limit", "", value("standing.bas_limit")), "value", "did you mean base_limit"},
+		{"an unknown crosswalk", compile(rule.Default, "terms", "", value(`crosswalk("term", country)`)), "value", "did you mean terms"},
+		{"a column of another type", compile(rule.Default, "terms", "", value(`crosswalk("terms", country, "days")`)), "value", "this gives a number"},
+		{"a source that is none", compile(rule.Source, "terms", "", rule.Effect{Tie: rule.Live, Value: `"N30"`}), "value", "one field of a linked record"},
+		{"a source without a tie", compile(rule.Source, "terms", "", rule.Effect{Value: "clerk.name"}), "tie", "copied or live"},
+		{"a source of another type", compile(rule.Source, "limit", "", rule.Effect{Tie: rule.Live, Value: "clerk.name"}), "value", "this gives a string"},
+		{"keyed twice and hidden", compile(rule.Entry, "terms", "", rule.Effect{Manner: rule.Hidden, Twice: true}), "cursor", "nobody enters a field that is hidden"},
+		{"a place that messages do not point to", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "x", Severity: rule.Refuse, Points: "moon"}), "points", "field, the line or the document"},
 		{"unknown target", compile(rule.Default, "nope", "", value(`"N30"`)), "target", `no field "nope"`},
 		{"unknown family", compile("magic", "terms", "", value(`"N30"`)), "family", "no rule family"},
 	} {

@@ -1,27 +1,32 @@
 package rule
 
 import (
+	"slices"
 	"sync"
 
 	"codicil/core/feel"
 	"codicil/core/record"
+	"codicil/core/table"
 )
 
 // Form tells the forms of a field's value apart.
 type Form uint8
 
-// A field can be read as its value so far, as it was entered, and as it was last saved.
+// A field can be read as its value so far, as it was entered, as it was last saved, and
+// as the document has it that the person saved last, of any type or of this one.
 const (
 	SoFar Form = iota
 	Entered
 	Stored
-	forms = 3
+	Previous
+	PreviousOfType
+	forms = 5
 )
 
 // Vocabulary holds the names that the rules of one kind may use, and the slots
 // in which the engine keeps their values. In feel.Frame.Slots stand, for each
-// form, a slot per field of the header; then the context; then, for each form, a
-// slot per column of the lines with the list of its values; then all lines. In
+// form, a slot per field of the header; then the context and the standing values; then,
+// for each form, a slot per column of the lines with the list of its values; then all lines. In
 // feel.Frame.Row stand, for each form, a slot per column of the line at hand; then
 // the line's number.
 type Vocabulary struct {
@@ -37,8 +42,11 @@ type Vocabulary struct {
 	Headers, Columns int
 	// Beside are the places of the fields that each field is fitted by.
 	Beside []record.Beside
-	lists  int // the first slot of the columns' lists
-	kinds  []record.Kind
+	// Tables are what the rules look up.
+	Tables   *table.Set
+	lists    int // the first slot of the columns' lists
+	standing int // the first slot of the standing values, in the order of Tables
+	kinds    []record.Kind
 
 	onceHeader, onceLine   sync.Once
 	headerNames, lineNames []Name
@@ -56,11 +64,12 @@ var contextNames = []struct {
 }
 
 // Group names of the forms; the values so far go without one.
-var formGroups = [forms]string{"", "entered", "stored"}
+var formGroups = [forms]string{"", "entered", "stored", "previous", "previous_of_type"}
 
-// NewVocabulary returns the names of a kind. kinds are those that links may lead to.
-func NewVocabulary(kind *record.Kind, kinds []record.Kind) *Vocabulary {
-	v := &Vocabulary{Kind: kind, Scope: feel.Scope{}, LineScope: feel.Scope{}, Headers: kind.Headers(), Columns: kind.Columns(), Lines: -1, kinds: kinds}
+// NewVocabulary returns the names of a kind. kinds are those that links may lead to,
+// tables what the rules look up.
+func NewVocabulary(kind *record.Kind, kinds []record.Kind, tables *table.Set) *Vocabulary {
+	v := &Vocabulary{Kind: kind, Scope: feel.Scope{}, LineScope: feel.Scope{}, Headers: kind.Headers(), Columns: kind.Columns(), Lines: -1, Tables: tables, kinds: kinds}
 	types := linkTypes{kinds}
 	slot := forms * v.Headers
 	for _, group := range contextNames {
@@ -71,6 +80,9 @@ func NewVocabulary(kind *record.Kind, kinds []record.Kind) *Vocabulary {
 		}
 		v.Scope[group.group] = feel.Symbol{Slot: -1, Members: members}
 	}
+	v.standing = slot
+	v.nameTables(types)
+	slot += len(tables.Standing)
 	v.lists = slot
 	v.Size = v.lists + forms*v.Columns
 	if v.Columns > 0 {
@@ -85,6 +97,38 @@ func NewVocabulary(kind *record.Kind, kinds []record.Kind) *Vocabulary {
 		v.name(form, types)
 	}
 	return v
+}
+
+// StandingGroup begins the names of standing values.
+const StandingGroup = "standing"
+
+// nameTables adds the standing values and the crosswalks to the scope.
+func (v *Vocabulary) nameTables(types linkTypes) {
+	members := map[string]feel.Symbol{}
+	for i := range v.Tables.Standing {
+		f := &v.Tables.Standing[i].Field
+		members[f.Key] = feel.Symbol{Slot: v.standing + i, Type: types.of(f), Label: f.Label}
+	}
+	if len(members) > 0 {
+		v.Scope[StandingGroup] = feel.Symbol{Slot: -1, Members: members}
+	}
+	tables := map[string]feel.Table{}
+	for i := range v.Tables.Crosswalks {
+		tables[v.Tables.Crosswalks[i].Key] = v.Tables.Crosswalks[i].Table(types.of)
+	}
+	v.Scope["crosswalk"] = feel.Symbol{Slot: -1, Tables: tables}
+}
+
+// StandingAt returns the place among the standing values that a slot holds; false when it
+// holds none.
+func (v *Vocabulary) StandingAt(slot int) (place int, ok bool) {
+	place = slot - v.standing
+	return place, place >= 0 && place < len(v.Tables.Standing)
+}
+
+// FillStanding puts the values of a day into the slots.
+func (v *Vocabulary) FillStanding(slots []feel.Value, values []feel.Value) {
+	copy(slots[v.standing:], values)
 }
 
 // name adds the names of one form to the scopes.
@@ -207,6 +251,15 @@ func (v *Vocabulary) Lists(slots []int) map[int]bool {
 		}
 	}
 	return lists
+}
+
+// LooksBack tells whether one of the slots holds something of the document that was
+// saved before.
+func (v *Vocabulary) LooksBack(slots []int) bool {
+	return slices.ContainsFunc(slots, func(slot int) bool {
+		read, ok := v.ReadAt(slot)
+		return ok && read.Form >= Previous
+	})
 }
 
 // ListSlot returns the slot of the list of a column's values.

@@ -9,6 +9,7 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 // Defines values for ActDid.
@@ -19,6 +20,7 @@ const (
 	Holds         ActDid = "holds"
 	NotNeeded     ActDid = "not needed"
 	NotReached    ActDid = "not reached"
+	NotTaken      ActDid = "not taken"
 	OtherOccasion ActDid = "other occasion"
 	Speaks        ActDid = "speaks"
 	Undecided     ActDid = "undecided"
@@ -39,6 +41,8 @@ func (e ActDid) Valid() bool {
 	case NotNeeded:
 		return true
 	case NotReached:
+		return true
+	case NotTaken:
 		return true
 	case OtherOccasion:
 		return true
@@ -79,6 +83,7 @@ const (
 	Compute    FormulaAskFamily = "compute"
 	Default    FormulaAskFamily = "default"
 	Entry      FormulaAskFamily = "entry"
+	Source     FormulaAskFamily = "source"
 	Substitute FormulaAskFamily = "substitute"
 	Validate   FormulaAskFamily = "validate"
 )
@@ -91,6 +96,8 @@ func (e FormulaAskFamily) Valid() bool {
 	case Default:
 		return true
 	case Entry:
+		return true
+	case Source:
 		return true
 	case Substitute:
 		return true
@@ -321,6 +328,52 @@ type ConstantRequest struct {
 // Content defines model for Content.
 type Content = record.Content
 
+// Crosswalk defines model for Crosswalk.
+type Crosswalk = table.Crosswalk
+
+// CrosswalkChange defines model for CrosswalkChange.
+type CrosswalkChange struct {
+	Crosswalk Crosswalk `json:"crosswalk"`
+
+	// Version The version that was changed; 0: a new one
+	Version int `json:"version"`
+}
+
+// CrosswalkRead defines model for CrosswalkRead.
+type CrosswalkRead struct {
+	Crosswalk Crosswalk `json:"crosswalk"`
+	Format    *Format   `json:"format,omitempty"`
+
+	// Replace The rows take the place of those that are there; otherwise they are added, or replace those of the same codes and days
+	Replace bool `json:"replace"`
+
+	// Text Rows with tabs, semicolons or commas between their values; the first may name the columns
+	Text string `json:"text"`
+}
+
+// CrosswalkRow defines model for CrosswalkRow.
+type CrosswalkRow = table.Row
+
+// CrosswalkSummary defines model for CrosswalkSummary.
+type CrosswalkSummary struct {
+	Key     string   `json:"key"`
+	Keys    []string `json:"keys"`
+	Label   string   `json:"label"`
+	Note    string   `json:"note"`
+	Results []string `json:"results"`
+	Rows    int      `json:"rows"`
+	Version int      `json:"version"`
+}
+
+// CrosswalkView defines model for CrosswalkView.
+type CrosswalkView struct {
+	Crosswalk Crosswalk      `json:"crosswalk"`
+	Problems  []TableProblem `json:"problems"`
+
+	// Version Counts the changes; 0: not kept
+	Version int `json:"version"`
+}
+
 // Difference defines model for Difference.
 type Difference struct {
 	// Acts The journey of the field that differs
@@ -381,20 +434,30 @@ type FieldMisfit struct {
 
 // FieldOutcome defines model for FieldOutcome.
 type FieldOutcome struct {
-	Acts      []Act  `json:"acts"`
-	Computed  Shown  `json:"computed"`
+	Acts     []Act `json:"acts"`
+	Computed Shown `json:"computed"`
+
+	// Cursor passed over, stop or empty
+	Cursor    string `json:"cursor,omitempty"`
 	Defaulted Shown  `json:"defaulted"`
 	Entered   Shown  `json:"entered"`
 	Final     Shown  `json:"final"`
 	Key       string `json:"key"`
 
-	// Made entered, stored, default, compute, substitute or empty
+	// Made entered, stored, source, default, compute, substitute or empty
 	Made   string `json:"made"`
 	Manner string `json:"manner"`
 
 	// Misfit Why the entered text is not of the field's type
-	Misfit      string `json:"misfit,omitempty"`
+	Misfit string `json:"misfit,omitempty"`
+
+	// Offered What the linked record has and a person's own value keeps out
+	Offered     *Shown `json:"offered,omitempty"`
+	Sourced     Shown  `json:"sourced"`
 	Substituted Shown  `json:"substituted"`
+
+	// Twice A new value is keyed twice
+	Twice bool `json:"twice,omitempty"`
 }
 
 // FieldUses defines model for FieldUses.
@@ -631,6 +694,18 @@ type Message struct {
 // MessageSeverity defines model for Message.Severity.
 type MessageSeverity string
 
+// MissingCode defines model for MissingCode.
+type MissingCode struct {
+	Codes []string `json:"codes"`
+
+	// Count In how many records
+	Count    int   `json:"count"`
+	Examples []Use `json:"examples"`
+
+	// Rule The rule that looks the code up
+	Rule int64 `json:"rule"`
+}
+
 // Name defines model for Name.
 type Name struct {
 	// Field The key of the field
@@ -668,6 +743,9 @@ type Names struct {
 	// Relations The relations that a sentence may use, by the type of the field
 	Relations map[string][]Relation `json:"relations"`
 }
+
+// Notice defines model for Notice.
+type Notice = table.Notice
 
 // Outcome defines model for Outcome.
 type Outcome struct {
@@ -717,7 +795,10 @@ type PlanRule struct {
 
 // PostRequest defines model for PostRequest.
 type PostRequest struct {
-	Format  *Format           `json:"format,omitempty"`
+	Format *Format `json:"format,omitempty"`
+
+	// Keyed A person keys the document and can be asked to key a value twice
+	Keyed   bool              `json:"keyed,omitempty"`
 	Reasons map[string]string `json:"reasons,omitempty"`
 	Version int               `json:"version"`
 }
@@ -984,6 +1065,9 @@ type SaveRequest struct {
 	Document Document `json:"document"`
 	Format   *Format  `json:"format,omitempty"`
 
+	// Keyed A person keys the document and can be asked to key a value twice
+	Keyed bool `json:"keyed,omitempty"`
+
 	// Origin The record that a new one follows
 	Origin *Use `json:"origin,omitempty"`
 
@@ -997,6 +1081,47 @@ type Section = record.Section
 // Selection defines model for Selection.
 type Selection = record.Selection
 
+// Series defines model for Series.
+type Series = table.Series
+
+// SeriesChange defines model for SeriesChange.
+type SeriesChange struct {
+	Series Series `json:"series"`
+
+	// Version The version that was changed; 0: a new one
+	Version int `json:"version"`
+}
+
+// SeriesCount Where a series stands today, in one company where it counts by company
+type SeriesCount struct {
+	// Company Empty: it counts over all companies
+	Company string `json:"company"`
+
+	// Last The last count that was given; 0: none
+	Last int64 `json:"last"`
+	Left int64 `json:"left"`
+
+	// Next The next numbers, those of a company that is the first where the number names it
+	Next   []string `json:"next"`
+	Notice *Notice  `json:"notice,omitempty"`
+}
+
+// SeriesPart defines model for SeriesPart.
+type SeriesPart = table.Part
+
+// SeriesView defines model for SeriesView.
+type SeriesView struct {
+	Counts []SeriesCount `json:"counts"`
+
+	// Longest How many characters a number may have
+	Longest  int            `json:"longest"`
+	Problems []TableProblem `json:"problems"`
+	Series   Series         `json:"series"`
+
+	// Version Counts the changes; 0: not kept
+	Version int `json:"version"`
+}
+
 // Shown defines model for Shown.
 type Shown struct {
 	// Text As the person reads it
@@ -1006,10 +1131,40 @@ type Shown struct {
 	Value string `json:"value"`
 }
 
+// Standing defines model for Standing.
+type Standing = table.Standing
+
+// StandingChange defines model for StandingChange.
+type StandingChange struct {
+	Standing Standing `json:"standing"`
+
+	// Version The version that was changed; 0: a new one
+	Version int `json:"version"`
+}
+
+// StandingValue defines model for StandingValue.
+type StandingValue = table.StandingValue
+
+// StandingView defines model for StandingView.
+type StandingView struct {
+	Notices  []Notice       `json:"notices"`
+	Problems []TableProblem `json:"problems"`
+	Standing Standing       `json:"standing"`
+
+	// Version Counts the changes; 0: not kept
+	Version int `json:"version"`
+}
+
+// TableProblem defines model for TableProblem.
+type TableProblem = table.Problem
+
 // TryRequest defines model for TryRequest.
 type TryRequest struct {
 	Document Document `json:"document"`
 	Format   *Format  `json:"format,omitempty"`
+
+	// Keyed A person keys the document and can be asked to key a value twice
+	Keyed bool `json:"keyed,omitempty"`
 
 	// Moment Missing: posting
 	Moment rule.Moment `json:"moment,omitempty"`
@@ -1223,6 +1378,27 @@ type ChangeRuleJSONRequestBody = RuleChange
 
 // MoveRuleJSONRequestBody defines body for MoveRule for application/json ContentType.
 type MoveRuleJSONRequestBody = RuleMove
+
+// CheckCrosswalkJSONRequestBody defines body for CheckCrosswalk for application/json ContentType.
+type CheckCrosswalkJSONRequestBody = Crosswalk
+
+// ReadCrosswalkJSONRequestBody defines body for ReadCrosswalk for application/json ContentType.
+type ReadCrosswalkJSONRequestBody = CrosswalkRead
+
+// SaveCrosswalkJSONRequestBody defines body for SaveCrosswalk for application/json ContentType.
+type SaveCrosswalkJSONRequestBody = CrosswalkChange
+
+// PreviewSeriesJSONRequestBody defines body for PreviewSeries for application/json ContentType.
+type PreviewSeriesJSONRequestBody = Series
+
+// SaveSeriesJSONRequestBody defines body for SaveSeries for application/json ContentType.
+type SaveSeriesJSONRequestBody = SeriesChange
+
+// CheckStandingJSONRequestBody defines body for CheckStanding for application/json ContentType.
+type CheckStandingJSONRequestBody = Standing
+
+// SaveStandingJSONRequestBody defines body for SaveStanding for application/json ContentType.
+type SaveStandingJSONRequestBody = StandingChange
 
 // TryDocumentJSONRequestBody defines body for TryDocument for application/json ContentType.
 type TryDocumentJSONRequestBody = TryRequest

@@ -130,7 +130,7 @@ func (g *generator) keep(s *store.Store, kind string, r saved) error {
 			v[key] = value
 		}
 	}
-	_, err := s.AddRecord(g.ctx, store.Record{Kind: kind, Number: r.number, Company: r.company, Type: r.kindType, State: store.Kept, Values: v}, "", 0, *g.at, g.user)
+	_, err := s.AddRecord(g.ctx, store.Record{Kind: kind, Number: r.number, Company: r.company, Type: r.kindType, State: store.Kept, Values: v}, store.Numbering{}, *g.at, g.user)
 	if err != nil {
 		return fmt.Errorf("%s %s: %w", kind, r.number, err)
 	}
@@ -177,7 +177,7 @@ func (g *generator) prices(s *store.Store, c record.Company) error {
 			r.Lines = append(r.Lines, record.Line{Number: len(r.Lines) + 1, Values: v})
 		}
 	}
-	_, err := s.AddRecord(g.ctx, r, "", 0, *g.at, g.user)
+	_, err := s.AddRecord(g.ctx, r, store.Numbering{}, *g.at, g.user)
 	return err
 }
 

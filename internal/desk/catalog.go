@@ -10,6 +10,7 @@ import (
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 	"codicil/internal/contract"
 	"codicil/internal/store"
 )
@@ -20,6 +21,8 @@ type masters struct {
 	companies []record.Company
 	kinds     []record.Kind
 	types     map[string][]record.Type // by kind
+	tables    *table.Set
+	versions  *store.Tables // of the tables
 }
 
 func (d *Desk) master(ctx context.Context) (*masters, error) {
@@ -41,6 +44,10 @@ func (d *Desk) master(ctx context.Context) (*masters, error) {
 			return nil, err
 		}
 	}
+	if m.versions, err = d.store.Tables(ctx); err != nil {
+		return nil, err
+	}
+	m.tables = &m.versions.Set
 	d.masters = m
 	return m, nil
 }

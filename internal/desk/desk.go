@@ -79,7 +79,10 @@ type Desk struct {
 
 	// What is read at every step of a document is kept in memory. A change drops or
 	// replaces what it touches; nothing that was handed out is ever changed.
-	mutex   sync.Mutex
+	mutex sync.Mutex
+	// saving is held from the reading of what a document is compared with until it is
+	// kept, so that two cannot both be the first with a number or a unique value.
+	saving  sync.Mutex
 	masters *masters
 	books   map[string]*plan.Book // by kind
 	shelves map[string]*shelf     // by kind
@@ -122,7 +125,7 @@ func (d *Desk) book(ctx context.Context, kind string) (*plan.Book, error) {
 	if err != nil {
 		return nil, err
 	}
-	d.books[kind] = plan.NewBook(k, m.kinds, rules)
+	d.books[kind] = plan.NewBook(k, m.kinds, m.tables, rules)
 	return d.books[kind], nil
 }
 

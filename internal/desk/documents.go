@@ -11,6 +11,7 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 	"codicil/internal/contract"
 	"codicil/internal/ledger"
 	"codicil/internal/store"
@@ -26,6 +27,13 @@ type trial struct {
 	out      *engine.Outcome
 	typed    map[string]string // texts that are not of their field's type, by address
 	reader   *reader
+	numbers  *numbers // nil: those of proofs
+}
+
+// place is for what the document gets its numbers.
+func (t *trial) place() table.Place {
+	s := t.plan.Scope
+	return table.Place{Company: s.Company.Key, Type: s.Type.Key, Day: s.Day}
 }
 
 func (t *trial) outcome() contract.Outcome { return t.reader.outcome(t.c, t.typed) }
@@ -62,6 +70,11 @@ type ask struct {
 	rule *contract.RuleChange
 	// now is the time of the work; null: noon of the document's day.
 	now feel.Value
+	// keyed tells that a person keys the document.
+	keyed bool
+	// asProof leaves series at their first numbers, as a proof does; given takes the
+	// document as it stands, with what it carries of documents before and no more.
+	asProof, given bool
 }
 
 // try reads the document as the person typed it and takes it through the plan.
@@ -97,13 +110,56 @@ func (d *Desk) run(ctx context.Context, m *masters, p *plan.Plan, document proof
 	if t.document, err = d.read(ctx, t, document, a.format); err != nil {
 		return nil, err
 	}
-	t.c, err = t.document.Case(p.Kind(), proof.Setting{Company: p.Scope.Company, User: d.user, Now: a.now, Moment: a.moment, Linked: t.links})
+	if p.LooksBack && !a.given && t.document.Previous == nil {
+		if err := d.lookBack(ctx, p, &t.document); err != nil {
+			return nil, err
+		}
+	}
+	t.c, err = t.document.Case(p.Kind(), proof.Setting{Company: p.Scope.Company, User: d.user, Now: a.now, Moment: a.moment, Keyed: a.keyed, Linked: t.links})
 	if err != nil {
 		return nil, invalid("unknown-field", "%v", err)
+	}
+	if p.Counts && !a.asProof {
+		if t.numbers, err = d.numbers(ctx); err != nil {
+			return nil, err
+		}
+		t.c.Numbers = t.numbers
 	}
 	t.out = engine.Run(p, t.c, true)
 	t.reader = newReader(p, t.out, t.links, a.format)
 	return t, t.links.failed
+}
+
+// lookBack puts into the document what the person saved before it: of the kind, and of
+// the kind and type, in the same company.
+func (d *Desk) lookBack(ctx context.Context, p *plan.Plan, document *proof.Document) error {
+	kind := p.Kind()
+	s, err := d.shelf(ctx, kind.Key)
+	if err != nil {
+		return err
+	}
+	var last, lastOfType *store.Record
+	later := func(r, than *store.Record) bool { return than == nil || r.ChangedAt > than.ChangedAt }
+	for i := range s.rows {
+		r := &s.rows[i]
+		if r.Company != document.Company || r.ChangedBy != d.user || r.Number == document.Record || r.State == store.Reversed || r.Reverses != "" {
+			continue
+		}
+		if later(r, last) {
+			last = r
+		}
+		if r.Type == document.Type && later(r, lastOfType) {
+			lastOfType = r
+		}
+	}
+	content := func(r *store.Record) *record.Content {
+		if r == nil {
+			return nil
+		}
+		return &record.Content{Values: onlyKnown(kind, "", r.Values), Lines: onlyKnownLines(kind, r.Lines)}
+	}
+	document.Previous, document.PreviousOfType = content(last), content(lastOfType)
+	return nil
 }
 
 // read turns typed texts into values, as far as they are of their field's type,
@@ -156,9 +212,9 @@ func (t *trial) read(prefix string, line int, items map[string]proof.Item, forma
 			}
 			continue
 		}
-		typed := item.Typed
+		typed, again := item.Typed, item.Again
 		if field.Type == record.ToRecord {
-			typed = t.links.resolve(field.Kind, typed)
+			typed, again = t.links.resolve(field.Kind, typed), t.links.resolve(field.Kind, again)
 		}
 		here := record.Surroundings{Company: scope.Company, Day: scope.Day}
 		if unit := items[field.Unit]; field.Unit != "" {
@@ -170,7 +226,10 @@ func (t *trial) read(prefix string, line int, items map[string]proof.Item, forma
 			t.typed[proof.Address(kind, place, line)] = item.Typed
 			entered[key] = item
 		case !v.IsNull():
-			entered[key] = proof.Item{Value: record.Write(v)}
+			entered[key] = proof.Item{Value: record.Write(v), Again: again}
+			if second, wrong := field.Read(again, format, here); wrong == nil {
+				entered[key] = proof.Item{Value: record.Write(v), Again: record.Write(second)}
+			}
 		}
 	}
 	return entered, nil
@@ -187,7 +246,7 @@ func enter(values map[string]string) map[string]proof.Item {
 
 // Try takes a test document through the plan. Nothing is kept.
 func (d *Desk) Try(ctx context.Context, request contract.TryRequest) (contract.Outcome, error) {
-	t, err := d.try(ctx, request.Document, ask{format: request.Format, rule: request.Rule, moment: request.Moment})
+	t, err := d.try(ctx, request.Document, ask{format: request.Format, rule: request.Rule, moment: request.Moment, keyed: request.Keyed})
 	if err != nil {
 		return contract.Outcome{}, err
 	}
@@ -206,6 +265,7 @@ func (d *Desk) Post(ctx context.Context, request contract.TryRequest) (*contract
 		return nil, outcome, nil
 	}
 	posted, entries := t.posting(d, practice, outcome), t.entries()
+	// A test takes no number from anybody: those of series come from the practice only.
 	err = d.store.Transaction(ctx, func(tx *store.Store) error {
 		posted, err = ledger.Post(ctx, tx, posted, t.plan.Kind(), entries)
 		return err

@@ -3,7 +3,6 @@ package desk
 import (
 	"context"
 	"fmt"
-	"regexp"
 	"slices"
 	"strings"
 
@@ -13,8 +12,6 @@ import (
 	"codicil/internal/contract"
 	"codicil/internal/store"
 )
-
-var keyPattern = regexp.MustCompile(`^(lines\.)?[a-z][a-z0-9_]{0,39}$`)
 
 // AddField adds a field to a kind, for all companies.
 func (d *Desk) AddField(ctx context.Context, kindKey string, f record.Field) (record.Field, error) {
@@ -56,36 +53,17 @@ func checkField(m *masters, kind *record.Kind, f *record.Field) error {
 	}
 	linked, _ := m.kind(f.Kind)
 	switch {
-	case !keyPattern.MatchString(f.Key):
+	case !record.IsKey(f.Column()):
 		return invalid("not-a-key", "%q cannot be the key of a field; use small letters, digits and _, beginning with a letter", f.Column())
-	case f.Label == "":
-		return invalid("no-name", "give the field a label")
 	case f.OfLine() && kind.Columns() == 0:
 		return invalid("no-lines", "a %s has no lines", kind.Noun())
 	case !slices.ContainsFunc(kind.Sections, func(s record.Section) bool { return s.Key == f.Section && (s.Key == record.LineSection) == f.OfLine() }):
 		return invalid("unknown-section", "choose the section in which the field stands")
-	case !slices.Contains(record.FieldTypes, f.Type):
-		return invalid("unknown-field-type", "there is no type of field %q", f.Type)
 	case f.Type == record.ToRecord && linked == nil:
 		return invalid("unknown-kind", "choose the kind of record that the field links to")
-	case f.Type == record.Choice && len(f.Choices) == 0:
-		return invalid("no-choices", "write at least one code that can be chosen")
-	case f.Length < 0 || f.Length > 2000:
-		return invalid("not-a-length", "a text takes 1 to 2000 characters")
-	case f.Decimals < 0 || f.Decimals > 12 || f.Digits < 0 || f.Digits > 20:
-		return invalid("not-digits", "a number takes up to 20 digits before the decimal point and 12 after it")
 	}
-	if _, err := regexp.Compile("^(?:" + f.Pattern + ")$"); err != nil {
-		return invalid("not-a-pattern", "the pattern cannot be read: %v", err)
-	}
-	codes := map[string]bool{}
-	for i := range f.Choices {
-		c := &f.Choices[i]
-		c.Code, c.Label = strings.TrimSpace(c.Code), strings.TrimSpace(c.Label)
-		if c.Code == "" || codes[c.Code] {
-			return invalid("not-a-code", "every choice needs a code of its own; %q is there twice or blank", c.Code)
-		}
-		codes[c.Code] = true
+	if wrong := f.Sound(); wrong != nil {
+		return invalid(wrong.Code, "%s", wrong.Message)
 	}
 	for _, beside := range []string{f.Currency, f.Unit, f.Country} {
 		if beside != "" && kind.Field(beside) == nil && (!f.OfLine() || kind.Field(record.LinePrefix+beside) == nil) {
@@ -207,7 +185,7 @@ func (d *Desk) rulesStaySound(ctx context.Context, kind *record.Kind, f record.F
 		return k
 	})
 	uses := []contract.Use{}
-	for _, c := range plan.NewBook(&changed, kinds, rules).Rules {
+	for _, c := range plan.NewBook(&changed, kinds, m.tables, rules).Rules {
 		if c.State == rule.InForce && !c.Sound() {
 			uses = append(uses, contract.Use{What: "rule", Key: fmt.Sprint(c.ID), Title: c.Name})
 		}
@@ -318,7 +296,7 @@ func (d *Desk) ruleUses(ctx context.Context, m *masters, kind *record.Kind, key 
 		if err != nil {
 			return nil, err
 		}
-		for j, c := range plan.NewBook(&kinds[i], kinds, rules).Rules {
+		for j, c := range plan.NewBook(&kinds[i], kinds, m.tables, rules).Rules {
 			if c.State != rule.Retired && len(c.Problems) > len(book.Rules[j].Problems) {
 				using = append(using, c.Rule)
 			}

@@ -19,7 +19,7 @@ func (d *Desk) target(ctx context.Context, kind, field string) (*plan.Book, int,
 	if err != nil {
 		return nil, 0, err
 	}
-	place := b.Vocabulary.Kind.Index(field)
+	place := b.Vocabulary.PlaceOf(field)
 	if place < 0 {
 		return nil, 0, invalid("unknown-field", "a %s has no field %q", b.Vocabulary.Kind.Noun(), field)
 	}

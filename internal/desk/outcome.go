@@ -83,7 +83,7 @@ func (v *viewer) again(o *contract.Outcome) {
 			if place < 0 {
 				continue // the field was removed meanwhile
 			}
-			texts := []*contract.Shown{&f.Entered, &f.Defaulted, &f.Computed, &f.Substituted, &f.Final}
+			texts := []*contract.Shown{&f.Entered, &f.Sourced, &f.Defaulted, &f.Computed, &f.Substituted, &f.Final}
 			for j := range f.Acts {
 				texts = append(texts, &f.Acts[j].Before, &f.Acts[j].After)
 			}
@@ -145,9 +145,13 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 	}
 	for _, s := range r.out.Spots() {
 		field := contract.FieldOutcome{
-			Key: r.kind.Fields[s.Place].Key, Entered: r.shown(s, s.Entered), Defaulted: r.shown(s, s.Defaulted),
+			Key: r.kind.Fields[s.Place].Key, Entered: r.shown(s, s.Entered), Sourced: r.shown(s, s.Sourced), Defaulted: r.shown(s, s.Defaulted),
 			Computed: r.shown(s, s.Computed), Substituted: r.shown(s, s.Substituted), Final: r.shown(s, s.Final),
-			Made: s.Made, Manner: string(s.Manner), Acts: r.acts(s),
+			Made: s.Made, Manner: string(s.Manner), Cursor: string(s.Cursor), Twice: s.Twice, Acts: r.acts(s),
+		}
+		if !s.Offered.IsNull() {
+			offered := r.shown(s, s.Offered)
+			field.Offered = &offered
 		}
 		at := s.Place
 		if s.Line > 0 {
@@ -167,7 +171,7 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 	for _, m := range r.out.Messages {
 		message := contract.Message{
 			Severity: contract.MessageSeverity(m.Severity), Code: m.Code, Line: m.Line,
-			Field: r.kind.Fields[m.Field].Key, Text: m.Text, Reason: m.Reason,
+			Field: m.Key(r.kind), Text: m.Text, Reason: m.Reason,
 		}
 		if m.Rule != nil {
 			message.Rule = m.Rule.ID

@@ -17,6 +17,8 @@ import (
 
 // PostRecord posts a kept document to the books, if its plan accepts it.
 func (d *Desk) PostRecord(ctx context.Context, kindKey, number string, request contract.PostRequest) (contract.SaveAnswer, error) {
+	d.saving.Lock()
+	defer d.saving.Unlock()
 	saved, err := d.saved(ctx, kindKey, number)
 	if err != nil {
 		return contract.SaveAnswer{}, err
@@ -34,7 +36,7 @@ func (d *Desk) PostRecord(ctx context.Context, kindKey, number string, request c
 	if document.Reasons, err = reasonsOf(request.Reasons); err != nil {
 		return contract.SaveAnswer{}, err
 	}
-	t, err := d.trySaving(ctx, m, kind, document, request.Format, rule.Posting)
+	t, err := d.trySaving(ctx, m, kind, document, ask{format: request.Format, moment: rule.Posting, keyed: request.Keyed})
 	if err != nil {
 		return contract.SaveAnswer{}, err
 	}
@@ -47,6 +49,9 @@ func (d *Desk) PostRecord(ctx context.Context, kindKey, number string, request c
 	posting, entries := t.posting(d, books, answer.Outcome), t.entries()
 	posting.Number = r.Number
 	err = d.store.Transaction(ctx, func(tx *store.Store) error {
+		if err := t.numbers.take(ctx, tx); err != nil {
+			return err
+		}
 		if _, err := ledger.Post(ctx, tx, posting, kind, entries); err != nil {
 			return err
 		}
@@ -92,6 +97,8 @@ func reasonsOf(texts map[string]string) (map[int64]string, error) {
 // ReverseRecord takes a posted document back by a reversing one, posted on a day.
 // No rule has a say: what was posted must always be possible to take back.
 func (d *Desk) ReverseRecord(ctx context.Context, kindKey, number string, request contract.ReverseRequest) (contract.Record, error) {
+	d.saving.Lock()
+	defer d.saving.Unlock()
 	saved, err := d.saved(ctx, kindKey, number)
 	if err != nil {
 		return contract.Record{}, err
@@ -113,7 +120,7 @@ func (d *Desk) ReverseRecord(ctx context.Context, kindKey, number string, reques
 	// The rules of the day are left out, so the plan that shows the values has none.
 	document := documentOf(&store.Record{Kind: kindKey, Company: r.Company, Type: r.Type, Values: onlyKnown(kind, "", back.Values), Lines: onlyKnownLines(kind, back.Lines)})
 	document.Day = s.Day
-	t, err := d.run(ctx, m, plan.Build(plan.NewBook(kind, m.kinds, nil), s), document, ask{now: d.now()})
+	t, err := d.run(ctx, m, plan.Build(plan.NewBook(kind, m.kinds, m.tables, nil), s), document, ask{now: d.now()})
 	if err != nil {
 		return contract.Record{}, err
 	}
@@ -122,7 +129,7 @@ func (d *Desk) ReverseRecord(ctx context.Context, kindKey, number string, reques
 	posting, entries := t.posting(d, books, outcome), t.entries()
 	posting.Reverses = r.Number
 	err = d.store.Transaction(ctx, func(tx *store.Store) error {
-		if back, err = tx.AddRecord(ctx, back, kind.Prefix, kind.Digits, d.clock(), d.user); err != nil {
+		if back, err = tx.AddRecord(ctx, back, m.numbering(kind, t.place()), d.clock(), d.user); err != nil {
 			return err
 		}
 		posting.Number = back.Number

@@ -58,7 +58,7 @@ func (d *Desk) Proof(ctx context.Context, id int64) (contract.Proof, error) {
 // KeepProof keeps a test document with what came out of it, or with what the
 // request expects instead.
 func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (contract.Proof, error) {
-	t, err := d.try(ctx, request.Document, ask{format: request.Format})
+	t, err := d.try(ctx, request.Document, ask{format: request.Format, asProof: true})
 	if err != nil {
 		return contract.Proof{}, err
 	}
@@ -131,7 +131,7 @@ func (d *Desk) AcceptProof(ctx context.Context, id int64) (contract.Proof, error
 	if err != nil {
 		return contract.Proof{}, explain(err)
 	}
-	t, err := d.try(ctx, p.Given, ask{})
+	t, err := d.try(ctx, p.Given, ask{asProof: true, given: true})
 	if err != nil {
 		return contract.Proof{}, err
 	}

@@ -115,6 +115,8 @@ func changeable(r *store.Record, version int) error {
 // SaveRecord keeps a new or changed record, if its plan accepts it.
 func (d *Desk) SaveRecord(ctx context.Context, request contract.SaveRequest) (contract.SaveAnswer, error) {
 	document := request.Document
+	d.saving.Lock()
+	defer d.saving.Unlock()
 	m, kind, err := d.masterOf(ctx, document.Kind)
 	if err != nil {
 		return contract.SaveAnswer{}, err
@@ -132,7 +134,7 @@ func (d *Desk) SaveRecord(ctx context.Context, request contract.SaveRequest) (co
 		document.Company = before.Company
 	}
 	document.Stored, document.StoredLines = nil, nil
-	t, err := d.trySaving(ctx, m, kind, document, request.Format, rule.Saving)
+	t, err := d.trySaving(ctx, m, kind, document, ask{format: request.Format, moment: rule.Saving, keyed: request.Keyed})
 	if err != nil {
 		return contract.SaveAnswer{}, err
 	}
@@ -149,10 +151,18 @@ func (d *Desk) SaveRecord(ctx context.Context, request contract.SaveRequest) (co
 			}
 			r.OriginKind, r.OriginNumber = request.Origin.What, request.Origin.Key
 		}
-		r, err = d.store.AddRecord(ctx, r, kind.Prefix, kind.Digits, d.clock(), d.user)
-	} else {
-		r, err = d.store.ChangeRecord(ctx, r, "saved", d.clock(), d.user)
 	}
+	err = d.store.Transaction(ctx, func(tx *store.Store) error {
+		if err := t.numbers.take(ctx, tx); err != nil {
+			return err
+		}
+		if document.Record == "" {
+			r, err = tx.AddRecord(ctx, r, m.numbering(kind, t.place()), d.clock(), d.user)
+		} else {
+			r, err = tx.ChangeRecord(ctx, r, "saved", d.clock(), d.user)
+		}
+		return err
+	})
 	if err != nil {
 		return answer, explain(err)
 	}
@@ -185,19 +195,28 @@ func withRemoved(kind *record.Kind, prefix string, values, before map[string]str
 }
 
 // trySaving takes a record through its plan on the document's own day, or today.
-func (d *Desk) trySaving(ctx context.Context, m *masters, kind *record.Kind, document proof.Document, format *record.Format, moment rule.Moment) (*trial, error) {
+func (d *Desk) trySaving(ctx context.Context, m *masters, kind *record.Kind, document proof.Document, a ask) (*trial, error) {
 	document.Day = d.today()
 	if item, there := document.Entered[kind.Day]; there {
 		field, here := kind.Field(kind.Day), record.Surroundings{Day: document.Day}
 		v, wrong := field.Parse(item.Value)
 		if item.Typed != "" {
-			v, wrong = field.Read(item.Typed, formatOf(format), here)
+			v, wrong = field.Read(item.Typed, formatOf(a.format), here)
 		}
 		if wrong == nil && !v.IsNull() {
 			document.Day = record.Day(record.Write(v))
 		}
 	}
-	return d.try(ctx, document, ask{format: format, moment: moment, now: d.now()})
+	a.now = d.now()
+	return d.try(ctx, document, a)
+}
+
+// dayOf is the date of a saved record: its own, or that of the work.
+func dayOf(kind *record.Kind, r *store.Record, today record.Day) record.Day {
+	if day, err := record.ParseDay(r.Values[kind.Day]); err == nil {
+		return day
+	}
+	return today
 }
 
 // documentOf is the document of a saved record as it stands.
@@ -262,7 +281,7 @@ func (d *Desk) MergeRecord(ctx context.Context, request contract.SaveRequest) (c
 	}
 	document := request.Document
 	document.Company, document.Stored, document.StoredLines = r.Company, nil, nil
-	t, err := d.trySaving(ctx, m, kind, document, request.Format, rule.Saving)
+	t, err := d.trySaving(ctx, m, kind, document, ask{format: request.Format, moment: rule.Saving})
 	if err != nil {
 		return contract.Merge{}, err
 	}

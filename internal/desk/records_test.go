@@ -40,7 +40,7 @@ func harbour(t *testing.T) *desk.Desk {
 		require.NoError(t, err)
 	}
 	for number, v := range map[string]values{"1000": {"name": "Cash"}, "1100": {"name": "Receivables", "control_for": "customer"}, "4000": {"name": "Revenue"}} {
-		_, err := s.AddRecord(ctx, store.Record{Kind: "gl_account", Number: number, Company: "10", Type: "BS", State: store.Kept, Values: v}, "", 0, d0, "")
+		_, err := s.AddRecord(ctx, store.Record{Kind: "gl_account", Number: number, Company: "10", Type: "BS", State: store.Kept, Values: v}, store.Numbering{}, d0, "")
 		require.NoError(t, err)
 	}
 	return desk.New(s, clock, "Ada") // which knows the accounts

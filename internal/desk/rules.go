@@ -316,8 +316,10 @@ func (d *Desk) Plan(ctx context.Context, kind, company, kindType string, day rec
 	for _, c := range b.Rules {
 		resting := c.State == rule.Draft || c.State == rule.Suspended || (c.State == rule.InForce && !c.Sound())
 		if c.Field >= 0 && resting && plan.Covers(c, s) {
-			stations := out.Fields[c.Field].Stations
-			stations[string(c.Family)] = append(stations[string(c.Family)], planRule(c, names))
+			for _, field := range c.Fields {
+				stations := out.Fields[field].Stations
+				stations[string(c.Family)] = append(stations[string(c.Family)], planRule(c, names))
+			}
 		}
 	}
 	return out, nil

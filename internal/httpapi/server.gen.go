@@ -187,6 +187,54 @@ type ServerInterface interface {
 
 	// (GET /rules/{id}/versions)
 	ListRuleVersions(ctx *echo.Context, id Identity) error
+	// ListCrosswalks The crosswalks without their rows
+	// (GET /tables/crosswalks)
+	ListCrosswalks(ctx *echo.Context) error
+	// CheckCrosswalk What is wrong with a crosswalk; nothing is kept
+	// (POST /tables/crosswalks/check)
+	CheckCrosswalk(ctx *echo.Context) error
+	// ReadCrosswalk Put rows pasted from a spreadsheet, or read from CSV, into a crosswalk; nothing is kept
+	// (POST /tables/crosswalks/read)
+	ReadCrosswalk(ctx *echo.Context) error
+	// DeleteCrosswalk Remove a crosswalk that no rule looks up
+	// (DELETE /tables/crosswalks/{key})
+	DeleteCrosswalk(ctx *echo.Context, key KeyPath) error
+	// GetCrosswalk A crosswalk with its rows
+	// (GET /tables/crosswalks/{key})
+	GetCrosswalk(ctx *echo.Context, key KeyPath) error
+	// SaveCrosswalk Add or change a crosswalk
+	// (PUT /tables/crosswalks/{key})
+	SaveCrosswalk(ctx *echo.Context, key KeyPath) error
+	// ExportCrosswalk The rows as CSV
+	// (GET /tables/crosswalks/{key}/export)
+	ExportCrosswalk(ctx *echo.Context, key KeyPath) error
+	// MissingCodes The codes in saved records that rules would look up in vain
+	// (GET /tables/crosswalks/{key}/missing)
+	MissingCodes(ctx *echo.Context, key KeyPath) error
+	// ListSeries The number series, with their next numbers
+	// (GET /tables/series)
+	ListSeries(ctx *echo.Context) error
+	// PreviewSeries The numbers that a series would give, and what is wrong with it; nothing is kept
+	// (POST /tables/series/preview)
+	PreviewSeries(ctx *echo.Context) error
+	// DeleteSeries Remove a number series that nothing uses
+	// (DELETE /tables/series/{key})
+	DeleteSeries(ctx *echo.Context, key KeyPath) error
+	// SaveSeries Add or change a number series
+	// (PUT /tables/series/{key})
+	SaveSeries(ctx *echo.Context, key KeyPath) error
+	// ListStanding The standing values, with what should be known of them ahead
+	// (GET /tables/standing)
+	ListStanding(ctx *echo.Context) error
+	// CheckStanding What is wrong with a standing value; nothing is kept
+	// (POST /tables/standing/check)
+	CheckStanding(ctx *echo.Context) error
+	// DeleteStanding Remove a standing value that no rule reads
+	// (DELETE /tables/standing/{key})
+	DeleteStanding(ctx *echo.Context, key KeyPath) error
+	// SaveStanding Add or change a standing value
+	// (PUT /tables/standing/{key})
+	SaveStanding(ctx *echo.Context, key KeyPath) error
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx *echo.Context) error
@@ -1212,6 +1260,213 @@ func (w *ServerInterfaceWrapper) ListRuleVersions(ctx *echo.Context) error {
 	return err
 }
 
+// ListCrosswalks converts echo context to params.
+func (w *ServerInterfaceWrapper) ListCrosswalks(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListCrosswalks(ctx)
+	return err
+}
+
+// CheckCrosswalk converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckCrosswalk(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckCrosswalk(ctx)
+	return err
+}
+
+// ReadCrosswalk converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadCrosswalk(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadCrosswalk(ctx)
+	return err
+}
+
+// DeleteCrosswalk converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteCrosswalk(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteCrosswalk(ctx, key)
+	return err
+}
+
+// GetCrosswalk converts echo context to params.
+func (w *ServerInterfaceWrapper) GetCrosswalk(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetCrosswalk(ctx, key)
+	return err
+}
+
+// SaveCrosswalk converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveCrosswalk(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveCrosswalk(ctx, key)
+	return err
+}
+
+// ExportCrosswalk converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportCrosswalk(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportCrosswalk(ctx, key)
+	return err
+}
+
+// MissingCodes converts echo context to params.
+func (w *ServerInterfaceWrapper) MissingCodes(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MissingCodes(ctx, key)
+	return err
+}
+
+// ListSeries converts echo context to params.
+func (w *ServerInterfaceWrapper) ListSeries(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListSeries(ctx)
+	return err
+}
+
+// PreviewSeries converts echo context to params.
+func (w *ServerInterfaceWrapper) PreviewSeries(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PreviewSeries(ctx)
+	return err
+}
+
+// DeleteSeries converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteSeries(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteSeries(ctx, key)
+	return err
+}
+
+// SaveSeries converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveSeries(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveSeries(ctx, key)
+	return err
+}
+
+// ListStanding converts echo context to params.
+func (w *ServerInterfaceWrapper) ListStanding(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListStanding(ctx)
+	return err
+}
+
+// CheckStanding converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckStanding(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckStanding(ctx)
+	return err
+}
+
+// DeleteStanding converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteStanding(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteStanding(ctx, key)
+	return err
+}
+
+// SaveStanding converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveStanding(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveStanding(ctx, key)
+	return err
+}
+
 // TryDocument converts echo context to params.
 func (w *ServerInterfaceWrapper) TryDocument(ctx *echo.Context) error {
 	var err error
@@ -1349,6 +1604,22 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/layouts", wrapper.DeleteLayout, options.OperationMiddlewares["deleteLayout"]...)
 	router.GET(options.BaseURL+"/layouts", wrapper.GetLayout, options.OperationMiddlewares["getLayout"]...)
 	router.PUT(options.BaseURL+"/layouts", wrapper.SaveLayout, options.OperationMiddlewares["saveLayout"]...)
+	router.GET(options.BaseURL+"/tables/standing", wrapper.ListStanding, options.OperationMiddlewares["listStanding"]...)
+	router.POST(options.BaseURL+"/tables/standing/check", wrapper.CheckStanding, options.OperationMiddlewares["checkStanding"]...)
+	router.DELETE(options.BaseURL+"/tables/standing/:key", wrapper.DeleteStanding, options.OperationMiddlewares["deleteStanding"]...)
+	router.PUT(options.BaseURL+"/tables/standing/:key", wrapper.SaveStanding, options.OperationMiddlewares["saveStanding"]...)
+	router.GET(options.BaseURL+"/tables/crosswalks", wrapper.ListCrosswalks, options.OperationMiddlewares["listCrosswalks"]...)
+	router.POST(options.BaseURL+"/tables/crosswalks/check", wrapper.CheckCrosswalk, options.OperationMiddlewares["checkCrosswalk"]...)
+	router.POST(options.BaseURL+"/tables/crosswalks/read", wrapper.ReadCrosswalk, options.OperationMiddlewares["readCrosswalk"]...)
+	router.DELETE(options.BaseURL+"/tables/crosswalks/:key", wrapper.DeleteCrosswalk, options.OperationMiddlewares["deleteCrosswalk"]...)
+	router.GET(options.BaseURL+"/tables/crosswalks/:key", wrapper.GetCrosswalk, options.OperationMiddlewares["getCrosswalk"]...)
+	router.PUT(options.BaseURL+"/tables/crosswalks/:key", wrapper.SaveCrosswalk, options.OperationMiddlewares["saveCrosswalk"]...)
+	router.GET(options.BaseURL+"/tables/crosswalks/:key/missing", wrapper.MissingCodes, options.OperationMiddlewares["missingCodes"]...)
+	router.GET(options.BaseURL+"/tables/crosswalks/:key/export", wrapper.ExportCrosswalk, options.OperationMiddlewares["exportCrosswalk"]...)
+	router.GET(options.BaseURL+"/tables/series", wrapper.ListSeries, options.OperationMiddlewares["listSeries"]...)
+	router.POST(options.BaseURL+"/tables/series/preview", wrapper.PreviewSeries, options.OperationMiddlewares["previewSeries"]...)
+	router.DELETE(options.BaseURL+"/tables/series/:key", wrapper.DeleteSeries, options.OperationMiddlewares["deleteSeries"]...)
+	router.PUT(options.BaseURL+"/tables/series/:key", wrapper.SaveSeries, options.OperationMiddlewares["saveSeries"]...)
 	router.GET(options.BaseURL+"/follow-ons", wrapper.ListFollowOns, options.OperationMiddlewares["listFollowOns"]...)
 	router.POST(options.BaseURL+"/follow-ons", wrapper.AddFollowOn, options.OperationMiddlewares["addFollowOn"]...)
 	router.POST(options.BaseURL+"/follow-ons/check", wrapper.CheckFollowOn, options.OperationMiddlewares["checkFollowOn"]...)
@@ -3565,6 +3836,618 @@ func (response ListRuleVersionsdefaultApplicationProblemPlusJSONResponse) VisitL
 	return err
 }
 
+type ListCrosswalksRequestObject struct {
+}
+
+type ListCrosswalksResponseObject interface {
+	VisitListCrosswalksResponse(w http.ResponseWriter) error
+}
+
+type ListCrosswalks200JSONResponse []CrosswalkSummary
+
+func (response ListCrosswalks200JSONResponse) VisitListCrosswalksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCrosswalksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListCrosswalksdefaultApplicationProblemPlusJSONResponse) VisitListCrosswalksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckCrosswalkRequestObject struct {
+	Body *CheckCrosswalkJSONRequestBody
+}
+
+type CheckCrosswalkResponseObject interface {
+	VisitCheckCrosswalkResponse(w http.ResponseWriter) error
+}
+
+type CheckCrosswalk200JSONResponse CrosswalkView
+
+func (response CheckCrosswalk200JSONResponse) VisitCheckCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckCrosswalkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckCrosswalkdefaultApplicationProblemPlusJSONResponse) VisitCheckCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadCrosswalkRequestObject struct {
+	Body *ReadCrosswalkJSONRequestBody
+}
+
+type ReadCrosswalkResponseObject interface {
+	VisitReadCrosswalkResponse(w http.ResponseWriter) error
+}
+
+type ReadCrosswalk200JSONResponse CrosswalkView
+
+func (response ReadCrosswalk200JSONResponse) VisitReadCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadCrosswalkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadCrosswalkdefaultApplicationProblemPlusJSONResponse) VisitReadCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteCrosswalkRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type DeleteCrosswalkResponseObject interface {
+	VisitDeleteCrosswalkResponse(w http.ResponseWriter) error
+}
+
+type DeleteCrosswalk204Response struct {
+}
+
+func (response DeleteCrosswalk204Response) VisitDeleteCrosswalkResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteCrosswalkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteCrosswalkdefaultApplicationProblemPlusJSONResponse) VisitDeleteCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCrosswalkRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type GetCrosswalkResponseObject interface {
+	VisitGetCrosswalkResponse(w http.ResponseWriter) error
+}
+
+type GetCrosswalk200JSONResponse CrosswalkView
+
+func (response GetCrosswalk200JSONResponse) VisitGetCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCrosswalkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCrosswalkdefaultApplicationProblemPlusJSONResponse) VisitGetCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveCrosswalkRequestObject struct {
+	Key  KeyPath `json:"key"`
+	Body *SaveCrosswalkJSONRequestBody
+}
+
+type SaveCrosswalkResponseObject interface {
+	VisitSaveCrosswalkResponse(w http.ResponseWriter) error
+}
+
+type SaveCrosswalk200JSONResponse CrosswalkView
+
+func (response SaveCrosswalk200JSONResponse) VisitSaveCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveCrosswalkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveCrosswalkdefaultApplicationProblemPlusJSONResponse) VisitSaveCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportCrosswalkRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type ExportCrosswalkResponseObject interface {
+	VisitExportCrosswalkResponse(w http.ResponseWriter) error
+}
+
+type ExportCrosswalk200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportCrosswalk200TextcsvResponse) VisitExportCrosswalkResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportCrosswalkdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportCrosswalkdefaultApplicationProblemPlusJSONResponse) VisitExportCrosswalkResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MissingCodesRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type MissingCodesResponseObject interface {
+	VisitMissingCodesResponse(w http.ResponseWriter) error
+}
+
+type MissingCodes200JSONResponse []MissingCode
+
+func (response MissingCodes200JSONResponse) VisitMissingCodesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MissingCodesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MissingCodesdefaultApplicationProblemPlusJSONResponse) VisitMissingCodesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSeriesRequestObject struct {
+}
+
+type ListSeriesResponseObject interface {
+	VisitListSeriesResponse(w http.ResponseWriter) error
+}
+
+type ListSeries200JSONResponse []SeriesView
+
+func (response ListSeries200JSONResponse) VisitListSeriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSeriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSeriesdefaultApplicationProblemPlusJSONResponse) VisitListSeriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewSeriesRequestObject struct {
+	Body *PreviewSeriesJSONRequestBody
+}
+
+type PreviewSeriesResponseObject interface {
+	VisitPreviewSeriesResponse(w http.ResponseWriter) error
+}
+
+type PreviewSeries200JSONResponse SeriesView
+
+func (response PreviewSeries200JSONResponse) VisitPreviewSeriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewSeriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewSeriesdefaultApplicationProblemPlusJSONResponse) VisitPreviewSeriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteSeriesRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type DeleteSeriesResponseObject interface {
+	VisitDeleteSeriesResponse(w http.ResponseWriter) error
+}
+
+type DeleteSeries204Response struct {
+}
+
+func (response DeleteSeries204Response) VisitDeleteSeriesResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteSeriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteSeriesdefaultApplicationProblemPlusJSONResponse) VisitDeleteSeriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveSeriesRequestObject struct {
+	Key  KeyPath `json:"key"`
+	Body *SaveSeriesJSONRequestBody
+}
+
+type SaveSeriesResponseObject interface {
+	VisitSaveSeriesResponse(w http.ResponseWriter) error
+}
+
+type SaveSeries200JSONResponse SeriesView
+
+func (response SaveSeries200JSONResponse) VisitSaveSeriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveSeriesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveSeriesdefaultApplicationProblemPlusJSONResponse) VisitSaveSeriesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListStandingRequestObject struct {
+}
+
+type ListStandingResponseObject interface {
+	VisitListStandingResponse(w http.ResponseWriter) error
+}
+
+type ListStanding200JSONResponse []StandingView
+
+func (response ListStanding200JSONResponse) VisitListStandingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListStandingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListStandingdefaultApplicationProblemPlusJSONResponse) VisitListStandingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckStandingRequestObject struct {
+	Body *CheckStandingJSONRequestBody
+}
+
+type CheckStandingResponseObject interface {
+	VisitCheckStandingResponse(w http.ResponseWriter) error
+}
+
+type CheckStanding200JSONResponse StandingView
+
+func (response CheckStanding200JSONResponse) VisitCheckStandingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckStandingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckStandingdefaultApplicationProblemPlusJSONResponse) VisitCheckStandingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteStandingRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type DeleteStandingResponseObject interface {
+	VisitDeleteStandingResponse(w http.ResponseWriter) error
+}
+
+type DeleteStanding204Response struct {
+}
+
+func (response DeleteStanding204Response) VisitDeleteStandingResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteStandingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteStandingdefaultApplicationProblemPlusJSONResponse) VisitDeleteStandingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveStandingRequestObject struct {
+	Key  KeyPath `json:"key"`
+	Body *SaveStandingJSONRequestBody
+}
+
+type SaveStandingResponseObject interface {
+	VisitSaveStandingResponse(w http.ResponseWriter) error
+}
+
+type SaveStanding200JSONResponse StandingView
+
+func (response SaveStanding200JSONResponse) VisitSaveStandingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveStandingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveStandingdefaultApplicationProblemPlusJSONResponse) VisitSaveStandingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type TryDocumentRequestObject struct {
 	Body *TryDocumentJSONRequestBody
 }
@@ -3849,6 +4732,54 @@ type StrictServerInterface interface {
 
 	// (GET /rules/{id}/versions)
 	ListRuleVersions(ctx context.Context, request ListRuleVersionsRequestObject) (ListRuleVersionsResponseObject, error)
+	// ListCrosswalks The crosswalks without their rows
+	// (GET /tables/crosswalks)
+	ListCrosswalks(ctx context.Context, request ListCrosswalksRequestObject) (ListCrosswalksResponseObject, error)
+	// CheckCrosswalk What is wrong with a crosswalk; nothing is kept
+	// (POST /tables/crosswalks/check)
+	CheckCrosswalk(ctx context.Context, request CheckCrosswalkRequestObject) (CheckCrosswalkResponseObject, error)
+	// ReadCrosswalk Put rows pasted from a spreadsheet, or read from CSV, into a crosswalk; nothing is kept
+	// (POST /tables/crosswalks/read)
+	ReadCrosswalk(ctx context.Context, request ReadCrosswalkRequestObject) (ReadCrosswalkResponseObject, error)
+	// DeleteCrosswalk Remove a crosswalk that no rule looks up
+	// (DELETE /tables/crosswalks/{key})
+	DeleteCrosswalk(ctx context.Context, request DeleteCrosswalkRequestObject) (DeleteCrosswalkResponseObject, error)
+	// GetCrosswalk A crosswalk with its rows
+	// (GET /tables/crosswalks/{key})
+	GetCrosswalk(ctx context.Context, request GetCrosswalkRequestObject) (GetCrosswalkResponseObject, error)
+	// SaveCrosswalk Add or change a crosswalk
+	// (PUT /tables/crosswalks/{key})
+	SaveCrosswalk(ctx context.Context, request SaveCrosswalkRequestObject) (SaveCrosswalkResponseObject, error)
+	// ExportCrosswalk The rows as CSV
+	// (GET /tables/crosswalks/{key}/export)
+	ExportCrosswalk(ctx context.Context, request ExportCrosswalkRequestObject) (ExportCrosswalkResponseObject, error)
+	// MissingCodes The codes in saved records that rules would look up in vain
+	// (GET /tables/crosswalks/{key}/missing)
+	MissingCodes(ctx context.Context, request MissingCodesRequestObject) (MissingCodesResponseObject, error)
+	// ListSeries The number series, with their next numbers
+	// (GET /tables/series)
+	ListSeries(ctx context.Context, request ListSeriesRequestObject) (ListSeriesResponseObject, error)
+	// PreviewSeries The numbers that a series would give, and what is wrong with it; nothing is kept
+	// (POST /tables/series/preview)
+	PreviewSeries(ctx context.Context, request PreviewSeriesRequestObject) (PreviewSeriesResponseObject, error)
+	// DeleteSeries Remove a number series that nothing uses
+	// (DELETE /tables/series/{key})
+	DeleteSeries(ctx context.Context, request DeleteSeriesRequestObject) (DeleteSeriesResponseObject, error)
+	// SaveSeries Add or change a number series
+	// (PUT /tables/series/{key})
+	SaveSeries(ctx context.Context, request SaveSeriesRequestObject) (SaveSeriesResponseObject, error)
+	// ListStanding The standing values, with what should be known of them ahead
+	// (GET /tables/standing)
+	ListStanding(ctx context.Context, request ListStandingRequestObject) (ListStandingResponseObject, error)
+	// CheckStanding What is wrong with a standing value; nothing is kept
+	// (POST /tables/standing/check)
+	CheckStanding(ctx context.Context, request CheckStandingRequestObject) (CheckStandingResponseObject, error)
+	// DeleteStanding Remove a standing value that no rule reads
+	// (DELETE /tables/standing/{key})
+	DeleteStanding(ctx context.Context, request DeleteStandingRequestObject) (DeleteStandingResponseObject, error)
+	// SaveStanding Add or change a standing value
+	// (PUT /tables/standing/{key})
+	SaveStanding(ctx context.Context, request SaveStandingRequestObject) (SaveStandingResponseObject, error)
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx context.Context, request TryDocumentRequestObject) (TryDocumentResponseObject, error)
@@ -5822,6 +6753,553 @@ func (sh *strictHandler) ListRuleVersions(ctx *echo.Context, id Identity) error 
 		return err
 	} else if validResponse, ok := response.(ListRuleVersionsResponseObject); ok {
 		return validResponse.VisitListRuleVersionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListCrosswalks operation middleware
+func (sh *strictHandler) ListCrosswalks(ctx *echo.Context) error {
+	var request ListCrosswalksRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListCrosswalks(ctx.Request().Context(), request.(ListCrosswalksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListCrosswalks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListCrosswalksResponseObject); ok {
+		return validResponse.VisitListCrosswalksResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckCrosswalk operation middleware
+func (sh *strictHandler) CheckCrosswalk(ctx *echo.Context) error {
+	var request CheckCrosswalkRequestObject
+
+	var body CheckCrosswalkJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckCrosswalk(ctx.Request().Context(), request.(CheckCrosswalkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckCrosswalk")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckCrosswalkResponseObject); ok {
+		return validResponse.VisitCheckCrosswalkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReadCrosswalk operation middleware
+func (sh *strictHandler) ReadCrosswalk(ctx *echo.Context) error {
+	var request ReadCrosswalkRequestObject
+
+	var body ReadCrosswalkJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadCrosswalk(ctx.Request().Context(), request.(ReadCrosswalkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadCrosswalk")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReadCrosswalkResponseObject); ok {
+		return validResponse.VisitReadCrosswalkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteCrosswalk operation middleware
+func (sh *strictHandler) DeleteCrosswalk(ctx *echo.Context, key KeyPath) error {
+	var request DeleteCrosswalkRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteCrosswalk(ctx.Request().Context(), request.(DeleteCrosswalkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteCrosswalk")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteCrosswalkResponseObject); ok {
+		return validResponse.VisitDeleteCrosswalkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetCrosswalk operation middleware
+func (sh *strictHandler) GetCrosswalk(ctx *echo.Context, key KeyPath) error {
+	var request GetCrosswalkRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCrosswalk(ctx.Request().Context(), request.(GetCrosswalkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCrosswalk")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetCrosswalkResponseObject); ok {
+		return validResponse.VisitGetCrosswalkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SaveCrosswalk operation middleware
+func (sh *strictHandler) SaveCrosswalk(ctx *echo.Context, key KeyPath) error {
+	var request SaveCrosswalkRequestObject
+
+	request.Key = key
+
+	var body SaveCrosswalkJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveCrosswalk(ctx.Request().Context(), request.(SaveCrosswalkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveCrosswalk")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveCrosswalkResponseObject); ok {
+		return validResponse.VisitSaveCrosswalkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportCrosswalk operation middleware
+func (sh *strictHandler) ExportCrosswalk(ctx *echo.Context, key KeyPath) error {
+	var request ExportCrosswalkRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportCrosswalk(ctx.Request().Context(), request.(ExportCrosswalkRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportCrosswalk")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportCrosswalkResponseObject); ok {
+		return validResponse.VisitExportCrosswalkResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MissingCodes operation middleware
+func (sh *strictHandler) MissingCodes(ctx *echo.Context, key KeyPath) error {
+	var request MissingCodesRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MissingCodes(ctx.Request().Context(), request.(MissingCodesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MissingCodes")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MissingCodesResponseObject); ok {
+		return validResponse.VisitMissingCodesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListSeries operation middleware
+func (sh *strictHandler) ListSeries(ctx *echo.Context) error {
+	var request ListSeriesRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSeries(ctx.Request().Context(), request.(ListSeriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSeries")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListSeriesResponseObject); ok {
+		return validResponse.VisitListSeriesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PreviewSeries operation middleware
+func (sh *strictHandler) PreviewSeries(ctx *echo.Context) error {
+	var request PreviewSeriesRequestObject
+
+	var body PreviewSeriesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewSeries(ctx.Request().Context(), request.(PreviewSeriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewSeries")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PreviewSeriesResponseObject); ok {
+		return validResponse.VisitPreviewSeriesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteSeries operation middleware
+func (sh *strictHandler) DeleteSeries(ctx *echo.Context, key KeyPath) error {
+	var request DeleteSeriesRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteSeries(ctx.Request().Context(), request.(DeleteSeriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteSeries")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteSeriesResponseObject); ok {
+		return validResponse.VisitDeleteSeriesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SaveSeries operation middleware
+func (sh *strictHandler) SaveSeries(ctx *echo.Context, key KeyPath) error {
+	var request SaveSeriesRequestObject
+
+	request.Key = key
+
+	var body SaveSeriesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveSeries(ctx.Request().Context(), request.(SaveSeriesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveSeries")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveSeriesResponseObject); ok {
+		return validResponse.VisitSaveSeriesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListStanding operation middleware
+func (sh *strictHandler) ListStanding(ctx *echo.Context) error {
+	var request ListStandingRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListStanding(ctx.Request().Context(), request.(ListStandingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListStanding")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListStandingResponseObject); ok {
+		return validResponse.VisitListStandingResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckStanding operation middleware
+func (sh *strictHandler) CheckStanding(ctx *echo.Context) error {
+	var request CheckStandingRequestObject
+
+	var body CheckStandingJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckStanding(ctx.Request().Context(), request.(CheckStandingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckStanding")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckStandingResponseObject); ok {
+		return validResponse.VisitCheckStandingResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteStanding operation middleware
+func (sh *strictHandler) DeleteStanding(ctx *echo.Context, key KeyPath) error {
+	var request DeleteStandingRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteStanding(ctx.Request().Context(), request.(DeleteStandingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteStanding")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteStandingResponseObject); ok {
+		return validResponse.VisitDeleteStandingResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SaveStanding operation middleware
+func (sh *strictHandler) SaveStanding(ctx *echo.Context, key KeyPath) error {
+	var request SaveStandingRequestObject
+
+	request.Key = key
+
+	var body SaveStandingJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveStanding(ctx.Request().Context(), request.(SaveStandingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveStanding")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveStandingResponseObject); ok {
+		return validResponse.VisitSaveStandingResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -15,6 +15,10 @@ const (
 	Reversed = "reversed"
 )
 
+// instant is how the time of a change is written: RFC 3339 of one length, so that the
+// later sorts after.
+const instant = "2006-01-02T15:04:05.000000Z07:00"
+
 // Record is a saved record.
 type Record struct {
 	Kind    string `gorm:"primaryKey"`
@@ -61,18 +65,33 @@ func (s *Store) Record(ctx context.Context, kind, number string) (Record, error)
 	return r, found(err, kind, number)
 }
 
+// Numbering is how new records get their numbers.
+type Numbering struct {
+	Name string // of the count
+	// Next returns the count after the last, which is 0 when there was none.
+	Next func(last int64) int64
+	// Format writes the number; the error says that there is none left.
+	Format func(count int64) (string, error)
+}
+
 // AddRecord keeps a new record as its first version. r.Number is its number, or
-// "" to take the next of the series that does not belong to a record yet: prefix,
-// company and a count of at least digits digits.
-func (s *Store) AddRecord(ctx context.Context, r Record, prefix string, digits int, at time.Time, by string) (Record, error) {
-	r.Version, r.ChangedAt, r.ChangedBy = 1, at.UTC().Format(time.RFC3339), by
+// "" to take the next that does not belong to a record yet.
+func (s *Store) AddRecord(ctx context.Context, r Record, numbering Numbering, at time.Time, by string) (Record, error) {
+	r.Version, r.ChangedAt, r.ChangedBy = 1, at.UTC().Format(instant), by
 	err := s.Transaction(ctx, func(tx *Store) error {
 		for r.Number == "" {
-			count, err := tx.NextNumber(ctx, r.Kind+"/"+r.Company)
+			var last int64
+			if err := tx.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT last FROM series WHERE key = ?), 0)", numbering.Name).Scan(&last).Error; err != nil {
+				return err
+			}
+			next := numbering.Next(last)
+			number, err := numbering.Format(next)
 			if err != nil {
 				return err
 			}
-			number := fmt.Sprintf("%s%s%0*d", prefix, r.Company, digits, count)
+			if err := tx.Count(ctx, numbering.Name, last, next); err != nil {
+				return err
+			}
 			var taken int64
 			if err := tx.db.Model(&Record{}).Where("kind = ? AND number = ?", r.Kind, number).Count(&taken).Error; err != nil {
 				return err
@@ -94,7 +113,7 @@ func (s *Store) AddRecord(ctx context.Context, r Record, prefix string, digits i
 // one. what says what happened: "saved", "posted", "reversed".
 func (s *Store) ChangeRecord(ctx context.Context, r Record, what string, at time.Time, by string) (Record, error) {
 	before := r.Version
-	r.Version, r.ChangedAt, r.ChangedBy = before+1, at.UTC().Format(time.RFC3339), by
+	r.Version, r.ChangedAt, r.ChangedBy = before+1, at.UTC().Format(instant), by
 	err := s.Transaction(ctx, func(tx *Store) error {
 		result := tx.db.Model(&r).Where("version = ?", before).Select("*").Updates(&r)
 		if result.Error != nil {

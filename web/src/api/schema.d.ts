@@ -447,6 +447,224 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/tables/standing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The standing values, with what should be known of them ahead */
+        get: operations["listStanding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/standing/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is wrong with a standing value; nothing is kept */
+        post: operations["checkStanding"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/standing/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Add or change a standing value */
+        put: operations["saveStanding"];
+        post?: never;
+        /** Remove a standing value that no rule reads */
+        delete: operations["deleteStanding"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/crosswalks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The crosswalks without their rows */
+        get: operations["listCrosswalks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/crosswalks/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is wrong with a crosswalk; nothing is kept */
+        post: operations["checkCrosswalk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/crosswalks/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put rows pasted from a spreadsheet, or read from CSV, into a crosswalk; nothing is kept */
+        post: operations["readCrosswalk"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/crosswalks/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        /** A crosswalk with its rows */
+        get: operations["getCrosswalk"];
+        /** Add or change a crosswalk */
+        put: operations["saveCrosswalk"];
+        post?: never;
+        /** Remove a crosswalk that no rule looks up */
+        delete: operations["deleteCrosswalk"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/crosswalks/{key}/missing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        /** The codes in saved records that rules would look up in vain */
+        get: operations["missingCodes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/crosswalks/{key}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        /** The rows as CSV */
+        get: operations["exportCrosswalk"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/series": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The number series, with their next numbers */
+        get: operations["listSeries"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/series/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** The numbers that a series would give, and what is wrong with it; nothing is kept */
+        post: operations["previewSeries"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/series/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Add or change a number series */
+        put: operations["saveSeries"];
+        post?: never;
+        /** Remove a number series that nothing uses */
+        delete: operations["deleteSeries"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/follow-ons": {
         parameters: {
             query?: never;
@@ -998,7 +1216,7 @@ export interface components {
             kind: string;
             target: string;
             /** @enum {string} */
-            family: "entry" | "default" | "compute" | "substitute" | "validate";
+            family: "entry" | "source" | "default" | "compute" | "substitute" | "validate";
             /** @enum {string} */
             part: "when" | "value" | "must";
             formula: string;
@@ -1050,7 +1268,8 @@ export interface components {
         RuleBody: {
             kind: string;
             /** @enum {string} */
-            family: "entry" | "default" | "compute" | "substitute" | "validate";
+            family: "entry" | "source" | "default" | "compute" | "substitute" | "validate";
+            /** @description The field's key; for an entry rule also section: and a section's key */
             target: string;
             scope: {
                 companies: string[] | null;
@@ -1063,12 +1282,27 @@ export interface components {
                 /** @enum {string} */
                 manner?: "required" | "optional" | "read-only" | "hidden";
                 /** @enum {string} */
+                cursor?: "passed over" | "stop";
+                /** @description A person keys a new value a second time */
+                twice?: boolean;
+                /** @enum {string} */
+                tie?: "copied" | "live";
+                /** @enum {string} */
                 lifetime?: "new only" | "whenever blank";
+                /** @description People cannot change what the default fills in */
+                fixed?: boolean;
                 value?: string;
+                /** @description Key of the number series that gives the value of a default */
+                series?: string;
                 must?: string;
                 /** @enum {string} */
                 severity?: "refuse" | "confirm" | "advise";
                 message?: string;
+                /**
+                 * @description Where the message points; missing: to the field
+                 * @enum {string}
+                 */
+                points?: "line" | "document";
                 moments?: ("typing" | "saving" | "posting")[];
                 whenChanged?: string[];
             };
@@ -1200,6 +1434,10 @@ export interface components {
             stored?: {
                 [key: string]: string;
             };
+            /** @description What the person saved before; none: the last that there is */
+            previous?: components["schemas"]["Content"];
+            /** @description What the person saved before of this type */
+            previousOfType?: components["schemas"]["Content"];
             /** @description What a person said to go on in spite of a confirm, by rule */
             reasons?: {
                 [key: string]: string;
@@ -1230,9 +1468,13 @@ export interface components {
         EnteredItem: {
             typed?: string;
             value?: string;
+            /** @description What was keyed the second time, where a value is keyed twice */
+            again?: string;
         };
         TryRequest: {
             document: components["schemas"]["Document"];
+            /** @description A person keys the document and can be asked to key a value twice */
+            keyed?: boolean;
             format?: components["schemas"]["Format"];
             /** @description A rule to try as it stands here, before it is kept */
             rule?: components["schemas"]["RuleChange"];
@@ -1265,13 +1507,20 @@ export interface components {
             entered: components["schemas"]["Shown"];
             /** @description Why the entered text is not of the field's type */
             misfit?: string;
+            sourced: components["schemas"]["Shown"];
             defaulted: components["schemas"]["Shown"];
             computed: components["schemas"]["Shown"];
             substituted: components["schemas"]["Shown"];
             final: components["schemas"]["Shown"];
-            /** @description entered, stored, default, compute, substitute or empty */
+            /** @description entered, stored, source, default, compute, substitute or empty */
             made: string;
             manner: string;
+            /** @description passed over, stop or empty */
+            cursor?: string;
+            /** @description A new value is keyed twice */
+            twice?: boolean;
+            /** @description What the linked record has and a person's own value keeps out */
+            offered?: components["schemas"]["Shown"];
             acts: components["schemas"]["Act"][];
         };
         Act: {
@@ -1281,7 +1530,7 @@ export interface components {
             family: string;
             phrase: string;
             /** @enum {string} */
-            did: "acted" | "beaten" | "when not true" | "other occasion" | "not needed" | "not reached" | "failed" | "holds" | "speaks" | "undecided";
+            did: "acted" | "beaten" | "when not true" | "other occasion" | "not needed" | "not taken" | "not reached" | "failed" | "holds" | "speaks" | "undecided";
             /**
              * Format: int64
              * @description The rule that acted instead
@@ -1402,6 +1651,8 @@ export interface components {
         };
         SaveRequest: {
             document: components["schemas"]["Document"];
+            /** @description A person keys the document and can be asked to key a value twice */
+            keyed?: boolean;
             format?: components["schemas"]["Format"];
             /** @description The version of the record that was changed */
             version?: number;
@@ -1418,6 +1669,8 @@ export interface components {
             reasons?: {
                 [key: string]: string;
             };
+            /** @description A person keys the document and can be asked to key a value twice */
+            keyed?: boolean;
             format?: components["schemas"]["Format"];
         };
         ReverseRequest: {
@@ -1504,6 +1757,160 @@ export interface components {
             type: string;
             /** @description Every layout that was made for the kind; the key is company/type */
             others: components["schemas"]["Use"][];
+        };
+        Standing: {
+            field: components["schemas"]["Field"];
+            note: string;
+            periods: components["schemas"]["StandingValue"][] | null;
+        };
+        StandingValue: {
+            /** @description Empty: all that have none of their own on the day */
+            company: string;
+            from: string;
+            until: string;
+            /** @description In stored form */
+            value: string;
+        };
+        TableProblem: {
+            /** @description Counts from 0; -1: the table itself */
+            row: number;
+            column: string;
+            message: string;
+        };
+        Notice: {
+            /** @enum {string} */
+            code: "gap" | "ends" | "none" | "nearly-exhausted" | "exhausted";
+            company: string;
+            day: string;
+            message: string;
+        };
+        StandingView: {
+            standing: components["schemas"]["Standing"];
+            /** @description Counts the changes; 0: not kept */
+            version: number;
+            problems: components["schemas"]["TableProblem"][];
+            notices: components["schemas"]["Notice"][];
+        };
+        StandingChange: {
+            standing: components["schemas"]["Standing"];
+            /** @description The version that was changed; 0: a new one */
+            version: number;
+        };
+        Crosswalk: {
+            key: string;
+            label: string;
+            note: string;
+            keys: components["schemas"]["Field"][];
+            results: components["schemas"]["Field"][];
+            rows: components["schemas"]["CrosswalkRow"][] | null;
+            /** @description Results for codes without a row; empty: such a code is an error */
+            default?: string[] | null;
+        };
+        CrosswalkRow: {
+            keys: string[];
+            results: string[];
+            from: string;
+            until: string;
+        };
+        CrosswalkSummary: {
+            key: string;
+            label: string;
+            note: string;
+            keys: string[];
+            results: string[];
+            rows: number;
+            version: number;
+        };
+        CrosswalkView: {
+            crosswalk: components["schemas"]["Crosswalk"];
+            /** @description Counts the changes; 0: not kept */
+            version: number;
+            problems: components["schemas"]["TableProblem"][];
+        };
+        CrosswalkChange: {
+            crosswalk: components["schemas"]["Crosswalk"];
+            /** @description The version that was changed; 0: a new one */
+            version: number;
+        };
+        CrosswalkRead: {
+            crosswalk: components["schemas"]["Crosswalk"];
+            /** @description Rows with tabs, semicolons or commas between their values; the first may name the columns */
+            text: string;
+            /** @description The rows take the place of those that are there; otherwise they are added, or replace those of the same codes and days */
+            replace: boolean;
+            format?: components["schemas"]["Format"];
+        };
+        MissingCode: {
+            codes: string[];
+            /**
+             * Format: int64
+             * @description The rule that looks the code up
+             */
+            rule: number;
+            /** @description In how many records */
+            count: number;
+            examples: components["schemas"]["Use"][];
+        };
+        Series: {
+            key: string;
+            label: string;
+            note: string;
+            parts: components["schemas"]["SeriesPart"][] | null;
+            /** Format: int64 */
+            start: number;
+            /** Format: int64 */
+            step: number;
+            /**
+             * Format: int64
+             * @description The last count; 0: as many as the digits hold
+             */
+            end: number;
+            /** @enum {string} */
+            reset: "" | "yearly" | "monthly";
+            byCompany: boolean;
+            /** @description The records that get their number here; none: rules use the series */
+            numbers?: {
+                kind: string;
+                companies: string[] | null;
+                types: string[] | null;
+            };
+        };
+        SeriesPart: {
+            /** @enum {string} */
+            is: "text" | "counter" | "year" | "year, two digits" | "month" | "day" | "company" | "type" | "check digit" | "random";
+            text?: string;
+            digits?: number;
+            /** @enum {string} */
+            method?: "mod 10" | "mod 97";
+        };
+        SeriesView: {
+            series: components["schemas"]["Series"];
+            /** @description Counts the changes; 0: not kept */
+            version: number;
+            problems: components["schemas"]["TableProblem"][];
+            counts: components["schemas"]["SeriesCount"][];
+            /** @description How many characters a number may have */
+            longest: number;
+        };
+        /** @description Where a series stands today, in one company where it counts by company */
+        SeriesCount: {
+            /** @description Empty: it counts over all companies */
+            company: string;
+            /**
+             * Format: int64
+             * @description The last count that was given; 0: none
+             */
+            last: number;
+            /** @description The next numbers, those of a company that is the first where the number names it */
+            next: string[];
+            /** Format: int64 */
+            left: number;
+            notice?: components["schemas"]["Notice"];
+        };
+        SeriesChange: {
+            series: components["schemas"]["Series"];
+            /** @description The version that was changed; 0: a new one */
+            version: number;
         };
         FollowOn: {
             /** Format: int64 */
@@ -2490,6 +2897,382 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["LayoutView"];
                 };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listStanding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The standing values */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingView"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    checkStanding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Standing"];
+            };
+        };
+        responses: {
+            /** @description As it would be kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    saveStanding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandingChange"];
+            };
+        };
+        responses: {
+            /** @description As it is kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandingView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteStanding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listCrosswalks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The crosswalks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrosswalkSummary"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    checkCrosswalk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Crosswalk"];
+            };
+        };
+        responses: {
+            /** @description As it would be kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrosswalkView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    readCrosswalk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrosswalkRead"];
+            };
+        };
+        responses: {
+            /** @description As it would be kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrosswalkView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getCrosswalk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The crosswalk */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrosswalkView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    saveCrosswalk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CrosswalkChange"];
+            };
+        };
+        responses: {
+            /** @description As it is kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CrosswalkView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteCrosswalk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    missingCodes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The codes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MissingCode"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    exportCrosswalk: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listSeries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The series */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesView"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    previewSeries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Series"];
+            };
+        };
+        responses: {
+            /** @description The numbers */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    saveSeries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SeriesChange"];
+            };
+        };
+        responses: {
+            /** @description As it is kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SeriesView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteSeries: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };

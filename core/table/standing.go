@@ -1,0 +1,175 @@
+package table
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"codicil/core/feel"
+	"codicil/core/record"
+)
+
+// Standing is a named value that everybody gets for a period: a freight rate, an
+// approver. Rules read it as standing.key, on the date of their document.
+type Standing struct {
+	// Field says what the value is; its key is the name.
+	Field record.Field `json:"field"`
+	// Note says what the value is for.
+	Note    string          `json:"note"`
+	Periods []StandingValue `json:"periods"`
+}
+
+// StandingValue is the value of a period, for one company or for all.
+type StandingValue struct {
+	Company string `json:"company"` // "": all that have none of their own on the day
+	Period
+	Value string `json:"value"` // in stored form
+}
+
+// On returns the value of a company on a day: its own before that of all. False when
+// there is none.
+func (s *Standing) On(company string, day record.Day) (feel.Value, bool) {
+	for _, owner := range []string{company, ""} {
+		for i := range s.Periods {
+			if p := &s.Periods[i]; p.Company == owner && p.Holds(day) {
+				v, wrong := s.Field.Parse(p.Value)
+				return v, wrong == nil && !v.IsNull()
+			}
+		}
+	}
+	return feel.NullValue, false
+}
+
+// Check puts the values into their stored form, sorts the periods by company and day, and
+// says what is wrong. Rows are counted in the order that it leaves.
+func (s *Standing) Check() []Problem {
+	problems := columnProblems([]record.Field{s.Field})
+	slices.SortStableFunc(s.Periods, func(a, b StandingValue) int {
+		if a.Company != b.Company {
+			return strings.Compare(a.Company, b.Company)
+		}
+		return strings.Compare(string(a.From), string(b.From))
+	})
+	for i := range s.Periods {
+		p := &s.Periods[i]
+		if column, message := p.wrong(); message != "" {
+			problems = append(problems, problem(i, column, "%s", message))
+		}
+		var message string
+		if p.Value, message = fitted(&s.Field, p.Value); message == "" && p.Value == "" {
+			message = "write the value of the period"
+		}
+		if message != "" {
+			problems = append(problems, problem(i, "value", "%s", message))
+		}
+		for j := range s.Periods[:i] {
+			if q := &s.Periods[j]; q.Company == p.Company && q.Overlaps(p.Period) {
+				problems = append(problems, problem(i, "from", "the periods %s and %s overlap; end the one before the other begins", q.Period, p.Period))
+			}
+		}
+	}
+	return problems
+}
+
+// Soon is how many days ahead the end of the last period is announced.
+const Soon = 60
+
+// Notice is something about a table that somebody should know before it is discovered.
+type Notice struct {
+	// Code is "gap", "ends", "ended", "none", "nearly-exhausted" or "exhausted".
+	Code    string     `json:"code"`
+	Company string     `json:"company"` // "": all
+	Day     record.Day `json:"day"`     // from when
+	Message string     `json:"message"`
+}
+
+// Notices tells for which of the companies, from today on, there is or will be no value:
+// a gap between two periods, and an end within Soon days.
+func (s *Standing) Notices(companies []string, today record.Day) (notices []Notice) {
+	told := map[string]bool{}
+	for _, company := range companies {
+		for _, n := range s.noticesOf(company, today) {
+			// What lacks for want of a value for all is said once.
+			if key := n.Code + string(n.Day) + n.Company; !told[key] {
+				told[key] = true
+				notices = append(notices, n)
+			}
+		}
+	}
+	return notices
+}
+
+func (s *Standing) noticesOf(company string, today record.Day) (notices []Notice) {
+	owner := company
+	if !slices.ContainsFunc(s.Periods, func(p StandingValue) bool { return p.Company == company }) {
+		owner = ""
+	}
+	say := func(code string, day record.Day, format string, args ...any) {
+		whose := "for all companies"
+		if owner != "" {
+			whose = "for company " + owner
+		}
+		notices = append(notices, Notice{code, owner, day, s.Field.Label + " " + whose + " " + fmt.Sprintf(format, args...)})
+	}
+	day, horizon := today, Later(today, Soon)
+	if _, there := s.On(company, day); !there {
+		next := s.begins(company, day)
+		if next == "" {
+			say("none", day, "has no value today and none later")
+			return notices
+		}
+		say("gap", day, "has no value until %s", Later(next, -1))
+		day = next
+	}
+	for {
+		end := s.ends(company, day)
+		if end == "" {
+			return notices
+		}
+		gap := Later(end, 1)
+		if _, there := s.On(company, gap); there {
+			day = gap
+			continue
+		}
+		next := s.begins(company, gap)
+		switch {
+		case next != "":
+			say("gap", gap, "has no value from %s until %s", gap, Later(next, -1))
+			day = next
+			continue
+		case end <= horizon:
+			say("ends", gap, "ends on %s, and nothing follows", end)
+		}
+		return notices
+	}
+}
+
+// ends returns the last day of the period that holds for the company on the day; "" when
+// it never ends.
+func (s *Standing) ends(company string, day record.Day) record.Day {
+	for _, owner := range []string{company, ""} {
+		for i := range s.Periods {
+			if p := &s.Periods[i]; p.Company == owner && p.Holds(day) {
+				return p.Until
+			}
+		}
+	}
+	return ""
+}
+
+// begins returns the first day after the day on which a period for the company begins; ""
+// when none does.
+func (s *Standing) begins(company string, day record.Day) (first record.Day) {
+	for i := range s.Periods {
+		p := &s.Periods[i]
+		if (p.Company == company || p.Company == "") && p.From > day && (first == "" || p.From < first) {
+			first = p.From
+		}
+	}
+	return first
+}
+
+// Later returns the day some days after another; before it, for a negative count.
+func Later(day record.Day, days int64) record.Day {
+	return record.Day(day.Value().PlusDays(days).Plain())
+}

@@ -1,0 +1,158 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"time"
+
+	"codicil/core/table"
+)
+
+// The kinds of what rules look up.
+const (
+	standingValue = "standing"
+	crosswalk     = "crosswalk"
+	numberSeries  = "series"
+)
+
+type lookup struct {
+	What       string `gorm:"primaryKey"`
+	Key        string `gorm:"primaryKey"`
+	Version    int
+	Definition string
+}
+
+type lookupVersion struct {
+	What       string `gorm:"primaryKey"`
+	Key        string `gorm:"primaryKey"`
+	Version    int    `gorm:"primaryKey"`
+	Definition *string
+	ChangedAt  time.Time
+	ChangedBy  string
+}
+
+// Tables are what rules look up, with the version of each.
+type Tables struct {
+	table.Set
+	// Versions by what and key: "crosswalk/terms".
+	Versions map[string]int
+}
+
+// VersionOf returns the version of a table: "standing", "crosswalk" or "series"; 0 when it
+// is not kept.
+func (t *Tables) VersionOf(what, key string) int { return t.Versions[what+"/"+key] }
+
+// Tables returns all that rules look up, each kind by key.
+func (s *Store) Tables(ctx context.Context) (*Tables, error) {
+	var rows []lookup
+	if err := s.db.WithContext(ctx).Order("key").Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	t := &Tables{Versions: map[string]int{}}
+	for _, row := range rows {
+		t.Versions[row.What+"/"+row.Key] = row.Version
+		var err error
+		switch row.What {
+		case standingValue:
+			t.Standing, err = appended(t.Standing, row.Definition)
+		case crosswalk:
+			t.Crosswalks, err = appended(t.Crosswalks, row.Definition)
+		case numberSeries:
+			t.Series, err = appended(t.Series, row.Definition)
+		}
+		if err != nil {
+			return nil, fmt.Errorf("%s %s: %w", row.What, row.Key, err)
+		}
+	}
+	return t, nil
+}
+
+func appended[T any](list []T, definition string) ([]T, error) {
+	var item T
+	err := json.Unmarshal([]byte(definition), &item)
+	return append(list, item), err
+}
+
+// SaveStanding keeps a standing value as the version after the one that was changed; 0 is
+// a new one. The error is ErrStale when that is not the last.
+func (s *Store) SaveStanding(ctx context.Context, v table.Standing, version int, at time.Time, by string) error {
+	return s.saveLookup(ctx, standingValue, v.Field.Key, version, v, at, by)
+}
+
+// SaveCrosswalk keeps a crosswalk as SaveStanding does.
+func (s *Store) SaveCrosswalk(ctx context.Context, c table.Crosswalk, version int, at time.Time, by string) error {
+	return s.saveLookup(ctx, crosswalk, c.Key, version, c, at, by)
+}
+
+// SaveSeries keeps a number series as SaveStanding does. What it counted stays.
+func (s *Store) SaveSeries(ctx context.Context, n table.Series, version int, at time.Time, by string) error {
+	return s.saveLookup(ctx, numberSeries, n.Key, version, n, at, by)
+}
+
+func (s *Store) saveLookup(ctx context.Context, what, key string, before int, definition any, at time.Time, by string) error {
+	text, err := json.Marshal(definition)
+	if err != nil {
+		return err
+	}
+	return s.Transaction(ctx, func(tx *Store) error {
+		row := lookup{what, key, before + 1, string(text)}
+		if before == 0 {
+			// One that was removed goes on with its versions.
+			if err := tx.db.Model(&lookupVersion{}).Where("what = ? AND key = ?", what, key).Select("COALESCE(MAX(version), 0) + 1").Scan(&row.Version).Error; err != nil {
+				return err
+			}
+		}
+		result := tx.db.Model(&lookup{}).Where("what = ? AND key = ? AND version = ?", what, key, before).Select("*").Updates(&row)
+		if before == 0 {
+			result = tx.db.Create(&row)
+		}
+		if result.Error != nil {
+			return result.Error
+		}
+		if result.RowsAffected == 0 {
+			return fmt.Errorf("%s %s: %w", what, key, ErrStale)
+		}
+		return tx.db.Create(&lookupVersion{what, key, row.Version, &row.Definition, at.UTC(), by}).Error
+	})
+}
+
+// DeleteLookup removes what rules looked up: "standing", "crosswalk" or "series".
+func (s *Store) DeleteLookup(ctx context.Context, what, key string, at time.Time, by string) error {
+	return s.Transaction(ctx, func(tx *Store) error {
+		var row lookup
+		if err := tx.db.First(&row, "what = ? AND key = ?", what, key).Error; err != nil {
+			return found(err, what, key)
+		}
+		if err := tx.db.Delete(&row).Error; err != nil {
+			return err
+		}
+		return tx.db.Create(&lookupVersion{what, key, row.Version + 1, nil, at.UTC(), by}).Error
+	})
+}
+
+// Counted returns the last count that was given by series, by the name of the count.
+func (s *Store) Counted(ctx context.Context) (map[string]int64, error) {
+	var rows []struct {
+		Key  string
+		Last int64
+	}
+	err := s.db.WithContext(ctx).Table("series").Find(&rows).Error
+	counted := make(map[string]int64, len(rows))
+	for _, row := range rows {
+		counted[row.Key] = row.Last
+	}
+	return counted, err
+}
+
+// Count notes the last count that was given. The error is ErrStale when before was no
+// longer the last.
+func (s *Store) Count(ctx context.Context, name string, before, last int64) error {
+	result := s.db.WithContext(ctx).Exec(
+		"INSERT INTO series (key, last) VALUES (@name, @last) ON CONFLICT (key) DO UPDATE SET last = @last WHERE last = @before",
+		map[string]any{"name": name, "last": last, "before": before})
+	if result.Error == nil && result.RowsAffected == 0 {
+		return fmt.Errorf("series %s: %w", name, ErrStale)
+	}
+	return result.Error
+}
