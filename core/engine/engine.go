@@ -22,6 +22,10 @@ type Case struct {
 	PreviousLines, PreviousOfTypeLines [][]feel.Value
 	// Linked finds the records that links name; nil: links are taken as they are.
 	Linked Linked
+	// Peers finds the other saved records; nil: there are none.
+	Peers Peers
+	// Record is the number of the saved record that the document is; "": a new one.
+	Record string
 	// Numbers gives the next numbers of series; nil: their first.
 	Numbers Numbers
 	// Moment decides which validations speak.
@@ -60,6 +64,14 @@ type Line struct {
 	Values
 }
 
+// Peers finds the other saved records of a kind.
+type Peers interface {
+	// Same returns the numbers of records that have the values of a unique rule, which Key
+	// made one text of, in the company, or in all; texts are the values themselves. A near
+	// rule also gets those whose target is almost equal.
+	Same(c *rule.Compiled, company, key string, texts []string) []string
+}
+
 // Numbers gives the next numbers of series.
 type Numbers interface {
 	// Next returns the next number at a place; the error says that there is none.
@@ -89,6 +101,18 @@ type Outcome struct {
 	Fields   []Field // of the header, by place
 	Lines    []LineOutcome
 	Messages []Message
+	// FollowUps are what posting the document writes to linked records, in order; none for
+	// a document that is refused, or not posted.
+	FollowUps []FollowUp
+}
+
+// FollowUp is a value that posting writes to a linked record.
+type FollowUp struct {
+	Rule          *rule.Compiled
+	Line          int // number of the line; 0: the header
+	Kind, Number  string
+	Field         *record.Field
+	Before, After feel.Value
 }
 
 // LineOutcome is what became of one line.
@@ -146,6 +170,12 @@ type Field struct {
 	// Made tells which station made the final value: "entered", "stored", "source",
 	// "default", "compute", "substitute", or "" for a blank nobody made.
 	Made string
+	// Computer is the rule that computed the value; nil: none did.
+	Computer *rule.Compiled
+	// Band is the place of the band that the number is in, of the rule that sorts it; nil:
+	// none does.
+	Sorted *rule.Compiled
+	Band   int
 	// Offered is what the linked record has and a person's own value keeps out; null:
 	// nothing.
 	Offered feel.Value
@@ -191,7 +221,7 @@ type Fact struct {
 // Message is something that a rule, or the field itself, says about the document.
 type Message struct {
 	Severity rule.Severity
-	// Code is "rule", "required", "failed", "set-aside", "source-differs", "key-again",
+	// Code is "rule", "unique", "required", "failed", "set-aside", "source-differs", "key-again",
 	// "keyed-differently", "unbalanced" or the code of a misfit.
 	Code string
 	// Field is where it points: place in the kind; -1: the line, or the document.
@@ -202,6 +232,9 @@ type Message struct {
 	// Values are the values in the text of a rule's message, one for each piece of it
 	// that is no text.
 	Values []feel.Value
+	// Records are the numbers of the records that a unique value clashes with, of the
+	// document's kind; "" for another line of the document itself.
+	Records []string
 	// Reason is what a person said to go on; "" when nobody did.
 	Reason string
 }

@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"os"
+	"slices"
 	"strings"
 	"testing"
 
@@ -38,7 +39,7 @@ var documentKinds = []record.Kind{
 		}},
 	{Key: "customer", Label: "Customer", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "clerk", Label: "Clerk", Type: record.ToRecord, Kind: "person"}}},
 	{Key: "person", Label: "Person", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "chief", Label: "Chief", Type: record.ToRecord, Kind: "person"}}},
-	{Key: "item", Label: "Item", Fields: []record.Field{{Key: "price", Label: "Price", Type: record.Amount}}},
+	{Key: "item", Label: "Item", Fields: []record.Field{{Key: "price", Label: "Price", Type: record.Amount}, {Key: "sold", Label: "Sold", Type: record.Number, Digits: 3}, {Key: "seen", Label: "Last sold to", Type: record.Text}}},
 	{Key: "account", Label: "Account", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "kept_by", Label: "Kept by", Type: record.Text}}},
 }
 
@@ -47,7 +48,7 @@ type linked map[string]map[string]string
 
 var masters = linked{
 	"customer C1": {"name": "Quay Grocers", "clerk": "P1"}, "customer C2": {"name": "Tide & Sons", "clerk": "P2"}, "person P1": {"name": "Moya", "chief": "P2"}, "person P2": {"name": "Tarrant"},
-	"item I1": {"price": "12.50"}, "item I2": {"price": "3"}, "account 4000": {"name": "Revenue"}, "account 1200": {"name": "Receivables"}, "account 1300": {"name": "Customers", "kept_by": "customer"},
+	"item I1": {"price": "12.50", "sold": "4"}, "item I2": {"price": "3"}, "account 4000": {"name": "Revenue"}, "account 1200": {"name": "Receivables"}, "account 1300": {"name": "Customers", "kept_by": "customer"},
 }
 
 func (l linked) Follow(kind, key, field string) feel.Value {
@@ -91,6 +92,15 @@ type lineJourney struct {
 	Made     map[string]string
 	Did      map[string]string // by "rule address"
 	Unsound  string
+	// Peers are the other saved documents with the same unique values, by "company key".
+	Peers     map[string][]string
+	FollowUps []string
+	Sorted    map[string]string // label of the band by address
+}
+
+// Same answers from the list of the case.
+func (j *lineJourney) Same(_ *rule.Compiled, company, key string, _ []string) []string {
+	return slices.Clone(j.Peers[strings.TrimSpace(company+" "+strings.ReplaceAll(key, "\x1f", "|"))])
 }
 
 func (j *lineJourney) run(t testing.TB, detail bool) (*engine.Outcome, *plan.Plan) {
@@ -132,6 +142,7 @@ func (j *lineJourney) prepare(t testing.TB) (*plan.Plan, *engine.Case) {
 	}
 	c, err := d.Case(kind, proof.Setting{Company: companies["10"], User: "Ada", Moment: j.Moment, Keyed: j.Again != nil, Linked: masters})
 	require.NoError(t, err)
+	c.Peers, c.Record = j, "D7"
 	return p, c
 }
 
@@ -182,6 +193,20 @@ func TestJourneysOfLines(t *testing.T) {
 			}
 			for key, want := range j.Did {
 				assert.Equal(t, want, did[key], key)
+			}
+			var after []string
+			for _, f := range out.FollowUps {
+				after = append(after, fmt.Sprintf("%d %s %s %s: %s > %s", f.Line, f.Kind, f.Number, f.Field.Key, record.Write(f.Before), record.Write(f.After)))
+			}
+			assert.Equal(t, j.FollowUps, after)
+			for _, s := range out.Spots() {
+				want, asked := j.Sorted[proof.Address(kind, s.Place, s.Line)]
+				switch {
+				case s.Sorted != nil:
+					assert.Equal(t, want, s.Sorted.Effect.Bands[s.Band].Label)
+				case asked:
+					assert.Empty(t, want)
+				}
 			}
 			if j.Messages == nil {
 				return

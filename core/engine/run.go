@@ -50,6 +50,7 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	}
 	r.balance()
 	r.out.Verdict = r.verdict()
+	r.followUps()
 	return r.out
 }
 
@@ -185,7 +186,7 @@ func (r *run) say(severity rule.Severity, code string, s spot, by *rule.Compiled
 	if s.line >= 0 {
 		m.Line = r.c.Lines[s.line].Number
 	}
-	if by != nil && code == "rule" && by.Effect.Points != "" {
+	if by != nil && (code == "rule" || code == "unique") && by.Effect.Points != "" {
 		m.Field = -1
 		if by.Effect.Points == rule.ToDocument {
 			m.Line = 0
@@ -237,6 +238,7 @@ func (r *run) journey(s spot) {
 	r.fill(s, &value)
 	out.Defaulted = value
 	if by := r.first(s, rule.Compute, &value, r.chance); by != nil {
+		out.Computer = by
 		out.Made = "compute"
 		r.close(s, by, value, "is computed here")
 	}
@@ -247,6 +249,7 @@ func (r *run) journey(s spot) {
 		out.Made = "substitute"
 	}
 	r.settle(s, value)
+	r.sort(s)
 	r.again(s, entry)
 	if out.Final.IsNull() {
 		if required {
@@ -317,6 +320,9 @@ func (r *run) beside(s spot, place int) string {
 func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(spot, *rule.Compiled, *Act)) *rule.Compiled {
 	var acted *rule.Compiled
 	for _, c := range r.plan.At(s.place, family) {
+		if c.Sorts() {
+			continue // it makes no value; see sort
+		}
 		act := Act{Rule: c}
 		if value != nil {
 			act.Before, act.After = *value, *value

@@ -61,6 +61,10 @@ func (r *run) judge(s spot, c *rule.Compiled, act *Act) {
 	if !r.applies(s, c, act) {
 		return
 	}
+	if c.Unique != nil {
+		r.unique(s, c, act)
+		return
+	}
 	holds := r.eval(c.Must, act)
 	switch {
 	case r.failed(s, c, act, "must"):
@@ -70,15 +74,22 @@ func (r *run) judge(s spot, c *rule.Compiled, act *Act) {
 		act.Did = Undecided
 	default:
 		act.Did = Speaks
-		values := r.valuesIn(c)
-		r.say(c.Effect.Severity, "rule", s, c, c.MessageText(values, func(piece rule.Piece, v feel.Value) string {
-			if piece.Field != nil {
-				return piece.Field.Show(v, record.Plain, r.surroundings(s))
-			}
-			return v.Plain()
-		}))
-		r.out.Messages[len(r.out.Messages)-1].Values = values
+		r.speak(s, c, "rule")
 	}
+}
+
+// speak says the message of a validation.
+func (r *run) speak(s spot, c *rule.Compiled, code string) *Message {
+	values := r.valuesIn(c)
+	r.say(c.Effect.Severity, code, s, c, c.MessageText(values, func(piece rule.Piece, v feel.Value) string {
+		if piece.Field != nil {
+			return piece.Field.Show(v, record.Plain, r.surroundings(s))
+		}
+		return v.Plain()
+	}))
+	said := &r.out.Messages[len(r.out.Messages)-1]
+	said.Values = values
+	return said
 }
 
 // valuesIn computes the values in the message of a rule. One that cannot be computed is

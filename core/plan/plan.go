@@ -186,11 +186,12 @@ type wait struct {
 }
 
 // waits returns the fields that must be finished before the field's journey
-// starts. Validations speak when all fields are finished, so they wait for none.
+// starts. Validations speak, and follow-ups are made, when all fields are finished, so
+// they wait for none.
 func (p *Plan) waits(field int) []wait {
 	var list []wait
 	for _, family := range rule.Families {
-		if family == rule.Validate {
+		if family == rule.Validate || family == rule.FollowUp {
 			continue
 		}
 		for _, c := range p.At(field, family) {

@@ -66,6 +66,36 @@ type Expectation struct {
 	// there may have any value.
 	Values   map[string]string `json:"values"`
 	Messages []Message         `json:"messages"`
+	// Bands are the labels of bands by Address; "" expects that the number is in none.
+	Bands map[string]string `json:"bands,omitempty"`
+	// Writes are what posting writes to linked records, by what Written returns; all of
+	// them, and no others. nil: whatever it writes.
+	Writes map[string]string `json:"writes,omitempty"`
+	// Acting are the rules that must act, or speak.
+	Acting []int64 `json:"acting,omitempty"`
+}
+
+// Written names a field of a linked record that a follow-up writes: "customer C1 credit_used".
+func Written(f *engine.FollowUp) string { return f.Kind + " " + f.Number + " " + f.Field.Key }
+
+// Writes returns what an outcome writes to linked records, the last value of each.
+func Writes(out *engine.Outcome) map[string]string {
+	writes := map[string]string{}
+	for i := range out.FollowUps {
+		writes[Written(&out.FollowUps[i])] = record.Write(out.FollowUps[i].After)
+	}
+	return writes
+}
+
+// Bands returns the labels of the bands that the numbers of an outcome are in.
+func Bands(out *engine.Outcome, kind *record.Kind) map[string]string {
+	bands := map[string]string{}
+	for _, s := range out.Spots() {
+		if s.Sorted != nil {
+			bands[Address(kind, s.Place, s.Line)] = s.Sorted.Effect.Bands[s.Band].Label
+		}
+	}
+	return bands
 }
 
 // Message is an expected message. All messages of an outcome are expected, and no others.
@@ -90,9 +120,9 @@ type Proof struct {
 
 // Difference is one thing in which an outcome is not what was expected.
 type Difference struct {
-	// What is "verdict", "value" or "message".
+	// What is "verdict", "value", "message", "band", "write" or "rule".
 	What     string `json:"what"`
-	Field    string `json:"field,omitempty"` // Address
+	Field    string `json:"field,omitempty"` // Address; of a write what Written returns; of a rule its ID
 	Expected string `json:"expected"`
 	Actual   string `json:"actual"`
 }
@@ -105,12 +135,13 @@ type Setting struct {
 	Moment  rule.Moment
 	Keyed   bool          // a person keys the document
 	Linked  engine.Linked // nil: links are taken as they are
+	Peers   engine.Peers  // nil: there are no other records
 }
 
 // Case makes the case of a document. The error says that the document names
 // fields that its kind does not have, or lines twice.
 func (d *Document) Case(kind *record.Kind, s Setting) (*engine.Case, error) {
-	c := &engine.Case{Linked: s.Linked, Moment: s.Moment, Keyed: s.Keyed, User: s.User, Now: s.Now, Reasons: d.Reasons}
+	c := &engine.Case{Linked: s.Linked, Peers: s.Peers, Record: d.Record, Moment: s.Moment, Keyed: s.Keyed, User: s.User, Now: s.Now, Reasons: d.Reasons}
 	reader := reader{kind: kind, format: record.Plain, here: record.Surroundings{Company: s.Company, Day: d.Day}}
 	if d.Format != nil {
 		reader.format = *d.Format
@@ -259,7 +290,7 @@ func Run(p *Proof, pl *plan.Plan, s Setting, detail bool) ([]Difference, *engine
 	if err != nil {
 		return nil, nil, err
 	}
-	out := engine.Run(pl, c, detail)
+	out := engine.Run(pl, c, detail || len(p.Expect.Acting) > 0)
 	return Compare(&p.Expect, out, pl.Kind()), out, nil
 }
 
@@ -288,6 +319,11 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 		}
 		differences = append(differences, Difference{"value", address, e.Values[address], actual})
 	}
+	differences = append(differences, e.bandsIn(out, kind)...)
+	if e.Writes != nil {
+		differences = append(differences, compared("write", e.Writes, Writes(out), true)...)
+	}
+	differences = append(differences, e.actingIn(out)...)
 	actual := MessagesOf(out, kind)
 	for _, m := range e.Messages {
 		if at := slices.Index(actual, m); at >= 0 {
@@ -306,6 +342,55 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 			continue
 		}
 		differences = append(differences, Difference{"message", m.address(), "", m.write()})
+	}
+	return differences
+}
+
+// compared returns where texts by key differ; those that nobody expected only when all do
+// count.
+func compared(what string, expected, actual map[string]string, all bool) (differences []Difference) {
+	for _, key := range slices.Sorted(maps.Keys(expected)) {
+		if actual[key] != expected[key] {
+			differences = append(differences, Difference{what, key, expected[key], actual[key]})
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(actual)) {
+		if _, there := expected[key]; all && !there {
+			differences = append(differences, Difference{what, key, "", actual[key]})
+		}
+	}
+	return differences
+}
+
+func (e *Expectation) bandsIn(out *engine.Outcome, kind *record.Kind) []Difference {
+	if len(e.Bands) == 0 {
+		return nil
+	}
+	return compared("band", e.Bands, Bands(out, kind), false)
+}
+
+// actingIn returns the expected rules that neither acted nor spoke.
+func (e *Expectation) actingIn(out *engine.Outcome) (differences []Difference) {
+	if len(e.Acting) == 0 {
+		return nil
+	}
+	did := map[int64]string{}
+	for _, s := range out.Spots() {
+		for _, a := range s.Rules {
+			if did[a.Rule.ID] != engine.Acted && did[a.Rule.ID] != engine.Speaks {
+				did[a.Rule.ID] = a.Did
+			}
+		}
+	}
+	for _, id := range e.Acting {
+		if did[id] == engine.Acted || did[id] == engine.Speaks {
+			continue
+		}
+		actual := did[id]
+		if actual == "" {
+			actual = "not in the plan"
+		}
+		differences = append(differences, Difference{"rule", strconv.FormatInt(id, 10), engine.Acted, actual})
 	}
 	return differences
 }

@@ -30,6 +30,9 @@ type Compiled struct {
 	Must     *feel.Program // validate
 	Message  []Piece       // validate: the message, with the values in it
 	Changed  []int         // the fields of WhenChanged
+	Unique   []int         // validate: the places of the fields that are unique together
+	Bounds   []Bound       // compute: the upper ends of the bands
+	Remote   *record.Field // follow-up: the field of the linked record
 	Problems []Problem     // errors and warnings; with an error the rule cannot run
 	reads    []int
 	// vocabulary is that which the rule was compiled with, for its words.
@@ -50,6 +53,10 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 	c := &Compiled{Rule: r, Field: v.PlaceOf(r.Target), Fields: v.fieldsOf(r.Target), vocabulary: v}
 	complain := func(part, format string, args ...any) {
 		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: part, Message: fmt.Sprintf(format, args...), Line: 1, Column: 1}})
+	}
+	if r.Family == FollowUp {
+		c.Field, c.Fields = -1, nil
+		c.remote()
 	}
 	if c.Field < 0 {
 		complain("target", "a %s has no field %q", v.Kind.Noun(), r.Target)
@@ -82,8 +89,15 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		} else {
 			c.Value = c.formula("value", r.Effect.Value)
 		}
-	case Compute, Substitute:
+	case Compute:
+		if r.Effect.Value != "" || len(r.Effect.Bands) == 0 {
+			c.Value = c.formula("value", r.Effect.Value)
+		}
+		c.checkBands(complain)
+	case Substitute:
 		c.Value = c.formula("value", r.Effect.Value)
+	case FollowUp:
+		c.followUp(complain)
 	case Validate:
 		if !slices.Contains([]Severity{Refuse, Confirm, Advise}, r.Effect.Severity) {
 			complain("severity", "choose what happens: refuse, confirm or advise")
@@ -95,7 +109,11 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		if !slices.Contains([]Pointing{"", ToLine, ToDocument}, r.Effect.Points) {
 			complain("points", "choose where the message points: to the field, the line or the document")
 		}
-		c.Must = c.formula("must", r.Effect.Must)
+		if r.Effect.Unique != nil {
+			c.checkUnique(complain)
+		} else {
+			c.Must = c.formula("must", r.Effect.Must)
+		}
 		for _, key := range r.Effect.WhenChanged {
 			if i := v.Kind.Index(key); i >= 0 {
 				c.Changed = append(c.Changed, i)
@@ -218,7 +236,11 @@ func (c *Compiled) formula(part, text string) *feel.Program {
 		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: "missing", Message: missing[part], Line: 1, Column: 1}})
 		return nil
 	}
-	program, problems := c.vocabulary.Part(part, text, c.Field)
+	field := &c.vocabulary.Kind.Fields[c.Field]
+	if c.Remote != nil {
+		field = c.Remote
+	}
+	program, problems := c.vocabulary.part(part, text, c.Field, field)
 	c.Problems = append(c.Problems, problems...)
 	return program
 }
@@ -227,6 +249,11 @@ func (c *Compiled) formula(part, text string) *feel.Program {
 // "when" and "must" are conditions, "value" is of the field's type, and a constant
 // fits the field. The program is nil when the problems hold an error.
 func (v *Vocabulary) Part(part, text string, place int) (*feel.Program, []Problem) {
+	return v.part(part, text, place, &v.Kind.Fields[place])
+}
+
+// part is Part for a value that another field gets.
+func (v *Vocabulary) part(part, text string, place int, field *record.Field) (*feel.Program, []Problem) {
 	program, found := feel.Compile(text, v.ScopeOf(place), feel.Strict)
 	problems := make([]Problem, len(found))
 	for i, p := range found {
@@ -243,7 +270,6 @@ func (v *Vocabulary) Part(part, text string, place int) (*feel.Program, []Proble
 		}
 		return program, problems
 	}
-	field := &v.Kind.Fields[place]
 	if want := field.FeelType(); !program.Type().Fits(want) {
 		whole.Message = fmt.Sprintf("this gives a %s, but %s holds a %s", program.Type(), field.Label, want)
 		return nil, append(problems, whole)

@@ -29,10 +29,58 @@ func effectWords(c *Compiled, kind *record.Kind) string {
 			return valueWords(c, kind) + ", fixed"
 		}
 		return valueWords(c, kind)
-	case Compute, Substitute:
+	case Compute:
+		if c.Effect.Value == "" && len(c.Effect.Bands) > 0 {
+			return c.bandWords()
+		}
+		return valueWords(c, kind)
+	case FollowUp:
+		return c.RemoteLabel() + " becomes " + valueWords(c, kind)
+	case Substitute:
 		return valueWords(c, kind)
 	}
 	return mustWords(c)
+}
+
+// uniqueWords says what no other record may have: "unique together with Amount in all
+// companies, or almost equal".
+func (c *Compiled) uniqueWords() string {
+	u := c.Effect.Unique
+	words := "unique"
+	if u.Near {
+		words = "unlike any other"
+	}
+	if len(u.With) > 0 {
+		labels := make([]string, len(u.With))
+		for i, key := range u.With {
+			labels[i] = key
+			if f := c.vocabulary.Kind.Field(key); f != nil {
+				labels[i] = f.Label
+			}
+		}
+		words += " together with " + strings.Join(labels, " and ")
+	}
+	if u.Everywhere {
+		return words + " over all companies"
+	}
+	return words + " in its company"
+}
+
+// bandWords tells a scale: "low up to 100, high".
+func (c *Compiled) bandWords() string {
+	field := &c.vocabulary.Kind.Fields[c.Field]
+	parts := make([]string, len(c.Effect.Bands))
+	for i, band := range c.Effect.Bands {
+		parts[i] = band.Label
+		if i < len(c.Bounds) && !c.Bounds[i].Open {
+			word := " under "
+			if band.Including {
+				word = " up to "
+			}
+			parts[i] += word + field.Show(feel.NumberOf(c.Bounds[i].Until), record.Plain, record.Surroundings{})
+		}
+	}
+	return strings.Join(parts, ", ")
 }
 
 // entryWords says how a field is met: "required, a stop, keyed twice".
@@ -54,6 +102,9 @@ func entryWords(e *Effect) string {
 // itself goes without its label, which heads the row anyway.
 func mustWords(c *Compiled) string {
 	verb := map[Severity]string{Refuse: "must", Confirm: "should", Advise: "better"}[c.Effect.Severity]
+	if c.Effect.Unique != nil {
+		return verb + " be " + c.uniqueWords()
+	}
 	text := c.conditionWords(c.Must, c.Effect.Must, false)
 	if rest, ok := strings.CutPrefix(text, c.ownLabel()+" is "); ok && c.Must != nil {
 		if conditions, holds := c.vocabulary.Decompose(c.Must, c.Field, false); holds && len(conditions.Conditions) == 1 {
@@ -68,6 +119,9 @@ const stillMissing = "…"
 
 func valueWords(c *Compiled, kind *record.Kind) string {
 	program, text, field := c.Value, c.Effect.Value, kind.Field(c.Target)
+	if c.Remote != nil {
+		field = c.Remote
+	}
 	if c.Series != nil {
 		return "the next number of " + c.Series.Label
 	}
@@ -182,11 +236,22 @@ func Sentence(c *Compiled, names Names) string {
 	return b.String()
 }
 
+// RemoteLabel is what people call the field that a follow-up writes.
+func (c *Compiled) RemoteLabel() string {
+	if c.Remote == nil {
+		return c.Target
+	}
+	return c.Remote.Label + " of " + c.vocabulary.Kind.Fields[c.Field].Label
+}
+
 // TargetLabel is what people call what the rule is on: a field, or all of a section.
 func (c *Compiled) TargetLabel() string {
 	kind := c.vocabulary.Kind
 	if f := kind.Field(c.Target); f != nil {
 		return f.Label
+	}
+	if c.Remote != nil {
+		return c.RemoteLabel()
 	}
 	if key, ok := strings.CutPrefix(c.Target, SectionPrefix); ok {
 		for _, section := range kind.Sections {
@@ -214,12 +279,23 @@ func deed(c *Compiled, kind *record.Kind) string {
 		}
 		return words
 	case Compute:
-		return "compute " + label + " as " + valueWords(c, kind)
+		switch {
+		case len(c.Effect.Bands) == 0:
+			return "compute " + label + " as " + valueWords(c, kind)
+		case c.Effect.Value == "":
+			return "sort " + label + " into " + c.bandWords()
+		}
+		return "compute " + label + " as " + valueWords(c, kind) + ", sorted into " + c.bandWords()
+	case FollowUp:
+		return "after posting set " + label + " to " + valueWords(c, kind)
 	case Substitute:
 		return "replace " + label + " with " + valueWords(c, kind)
 	}
-	return map[Severity]string{Refuse: "refuse", Confirm: "ask for a reason", Advise: "advise"}[c.Effect.Severity] +
-		" unless " + c.conditionWords(c.Must, c.Effect.Must, false)
+	reaction := map[Severity]string{Refuse: "refuse", Confirm: "ask for a reason", Advise: "advise"}[c.Effect.Severity]
+	if c.Effect.Unique != nil {
+		return reaction + " unless " + label + " is " + c.uniqueWords()
+	}
+	return reaction + " unless " + c.conditionWords(c.Must, c.Effect.Must, false)
 }
 
 func namesOf(keys []string, labels map[string]string, all string) string {
@@ -241,6 +317,12 @@ func namesOf(keys []string, labels map[string]string, all string) string {
 func ProposeName(c *Compiled, kind *record.Kind) string {
 	label := c.TargetLabel()
 	verb := map[Family]string{Entry: " is ", Source: " comes from ", Default: " defaults to ", Compute: " is computed as ", Substitute: " becomes ", Validate: " "}[c.Family]
+	switch {
+	case c.Family == FollowUp:
+		label, verb = "", ""
+	case c.Family == Compute && c.Effect.Value == "" && len(c.Effect.Bands) > 0:
+		verb = " is sorted into "
+	}
 	name := []rune(kind.Label + " · " + label + verb + Phrase(c, kind))
 	if len(name) > 120 {
 		name = append(name[:119], '…')

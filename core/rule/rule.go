@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"codicil/core/match"
 	"codicil/core/record"
 )
 
@@ -19,10 +20,11 @@ const (
 	Compute    Family = "compute"
 	Substitute Family = "substitute"
 	Validate   Family = "validate"
+	FollowUp   Family = "follow-up"
 )
 
 // Families in the order of their stations.
-var Families = []Family{Entry, Source, Default, Compute, Substitute, Validate}
+var Families = []Family{Entry, Source, Default, Compute, Substitute, Validate, FollowUp}
 
 // Station returns the place of the family among Families; -1 for no family.
 func (f Family) Station() int { return slices.Index(Families, f) }
@@ -131,7 +133,8 @@ type Body struct {
 	Kind   string `json:"kind"`
 	Family Family `json:"family"`
 	// Target is the key of the field; an entry rule may name a whole section after
-	// SectionPrefix.
+	// SectionPrefix; a follow-up names a link of the document and, after a dot, the field of
+	// the linked record: "vendor.last_invoice_on", "lines.item.last_sold_on".
 	Target string `json:"target"`
 	Scope  Scope  `json:"scope"`
 	When   string `json:"when"` // formula; "": always
@@ -187,6 +190,12 @@ type Effect struct {
 	Must     string   `json:"must,omitempty"`     // validate: formula of what must hold
 	Severity Severity `json:"severity,omitempty"` // validate
 	Message  string   `json:"message,omitempty"`  // validate: what is wrong and what to do
+	// Unique makes a validation one of values that no other record may have; it then has no
+	// Must.
+	Unique *Unique `json:"unique,omitempty"`
+	// Bands of a compute rule sort the finished number. A rule with bands and no Value
+	// leaves the number as it is.
+	Bands []Band `json:"bands,omitempty"`
 	// Points is where the message points; "": to the field.
 	Points Pointing `json:"points,omitempty"`
 	// Moments of a validation; empty: all.
@@ -195,6 +204,60 @@ type Effect struct {
 	// differs from what was last saved; empty: always.
 	WhenChanged []string `json:"whenChanged,omitempty"`
 }
+
+// Unique says which values no two records may share.
+type Unique struct {
+	// With are further fields that must be the same too; empty: the target alone.
+	With []string `json:"with"`
+	// Everywhere compares with the records of all companies; otherwise of the same one.
+	Everywhere bool `json:"everywhere"`
+	// Ignore are differences that do not count.
+	Ignore match.Manner `json:"ignore"`
+	// Near finds values of the target that are almost equal too.
+	Near bool `json:"near"`
+}
+
+// Band is a part of the scale of a number, with its signal.
+type Band struct {
+	Label string `json:"label"`
+	// Until is the upper end, an exact decimal; the last band has none. A band begins where
+	// the one before ends, so there are no gaps and no overlaps.
+	Until string `json:"until"`
+	// Including tells that the upper end itself belongs to this band, not to the next.
+	Including bool  `json:"including"`
+	Tone      Tone  `json:"tone"`
+	Shape     Shape `json:"shape"`
+}
+
+// Tone is the colour of a signal; how it looks is up to the screen.
+type Tone string
+
+// The tones of signals.
+const (
+	Calm    Tone = "calm"
+	Fair    Tone = "fair"
+	Watch   Tone = "watch"
+	Pressed Tone = "pressed"
+	Plain   Tone = "plain"
+)
+
+// Tones lists the tones in the order in which they are offered.
+var Tones = []Tone{Calm, Fair, Watch, Pressed, Plain}
+
+// Shape is the shape of a signal, so that its meaning never hangs on its colour.
+type Shape string
+
+// The shapes of signals.
+const (
+	Round    Shape = "round"
+	Square   Shape = "square"
+	Triangle Shape = "triangle"
+	Diamond  Shape = "diamond"
+	Bar      Shape = "bar"
+)
+
+// Shapes lists the shapes in the order in which they are offered.
+var Shapes = []Shape{Round, Square, Triangle, Diamond, Bar}
 
 // Occasions say whether a rule runs for new records, for changes of saved ones, or both.
 type Occasions struct {

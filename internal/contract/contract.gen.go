@@ -59,19 +59,28 @@ func (e ActDid) Valid() bool {
 
 // Defines values for DifferenceWhat.
 const (
+	DifferenceWhatBand    DifferenceWhat = "band"
 	DifferenceWhatMessage DifferenceWhat = "message"
+	DifferenceWhatRule    DifferenceWhat = "rule"
 	DifferenceWhatValue   DifferenceWhat = "value"
 	DifferenceWhatVerdict DifferenceWhat = "verdict"
+	DifferenceWhatWrite   DifferenceWhat = "write"
 )
 
 // Valid indicates whether the value is a known member of the DifferenceWhat enum.
 func (e DifferenceWhat) Valid() bool {
 	switch e {
+	case DifferenceWhatBand:
+		return true
 	case DifferenceWhatMessage:
+		return true
+	case DifferenceWhatRule:
 		return true
 	case DifferenceWhatValue:
 		return true
 	case DifferenceWhatVerdict:
+		return true
+	case DifferenceWhatWrite:
 		return true
 	default:
 		return false
@@ -80,28 +89,31 @@ func (e DifferenceWhat) Valid() bool {
 
 // Defines values for FormulaAskFamily.
 const (
-	Compute    FormulaAskFamily = "compute"
-	Default    FormulaAskFamily = "default"
-	Entry      FormulaAskFamily = "entry"
-	Source     FormulaAskFamily = "source"
-	Substitute FormulaAskFamily = "substitute"
-	Validate   FormulaAskFamily = "validate"
+	FormulaAskFamilyCompute    FormulaAskFamily = "compute"
+	FormulaAskFamilyDefault    FormulaAskFamily = "default"
+	FormulaAskFamilyEntry      FormulaAskFamily = "entry"
+	FormulaAskFamilyFollowUp   FormulaAskFamily = "follow-up"
+	FormulaAskFamilySource     FormulaAskFamily = "source"
+	FormulaAskFamilySubstitute FormulaAskFamily = "substitute"
+	FormulaAskFamilyValidate   FormulaAskFamily = "validate"
 )
 
 // Valid indicates whether the value is a known member of the FormulaAskFamily enum.
 func (e FormulaAskFamily) Valid() bool {
 	switch e {
-	case Compute:
+	case FormulaAskFamilyCompute:
 		return true
-	case Default:
+	case FormulaAskFamilyDefault:
 		return true
-	case Entry:
+	case FormulaAskFamilyEntry:
 		return true
-	case Source:
+	case FormulaAskFamilyFollowUp:
 		return true
-	case Substitute:
+	case FormulaAskFamilySource:
 		return true
-	case Validate:
+	case FormulaAskFamilySubstitute:
+		return true
+	case FormulaAskFamilyValidate:
 		return true
 	default:
 		return false
@@ -264,6 +276,9 @@ type Balance struct {
 	Title string `json:"title"`
 }
 
+// Band defines model for Band.
+type Band = rule.Band
+
 // BeginRequest defines model for BeginRequest.
 type BeginRequest struct {
 	// Number The record that is followed
@@ -288,6 +303,12 @@ type Catalog struct {
 	Kinds     []KindEntry `json:"kinds"`
 	Today     string      `json:"today"`
 	User      string      `json:"user"`
+}
+
+// CellBand defines model for CellBand.
+type CellBand struct {
+	Band   Band   `json:"band"`
+	Column string `json:"column"`
 }
 
 // Clash defines model for Clash.
@@ -434,7 +455,13 @@ type FieldMisfit struct {
 
 // FieldOutcome defines model for FieldOutcome.
 type FieldOutcome struct {
-	Acts     []Act `json:"acts"`
+	Acts []Act `json:"acts"`
+
+	// Band The band that the number is in
+	Band *Band `json:"band,omitempty"`
+
+	// BandRule The rule that sorts the number
+	BandRule int64 `json:"bandRule,omitempty"`
 	Computed Shown `json:"computed"`
 
 	// Cursor passed over, stop or empty
@@ -470,6 +497,23 @@ type FieldUses struct {
 
 // FollowOn defines model for FollowOn.
 type FollowOn = record.FollowOn
+
+// FollowUp defines model for FollowUp.
+type FollowUp struct {
+	After  Shown  `json:"after"`
+	Before Shown  `json:"before"`
+	Field  string `json:"field"`
+	Kind   string `json:"kind"`
+	Label  string `json:"label"`
+
+	// Line Number of the line; none: the header
+	Line int `json:"line,omitempty"`
+
+	// Number The linked record
+	Number string `json:"number"`
+	Rule   int64  `json:"rule"`
+	Title  string `json:"title"`
+}
 
 // Format How the person writes and reads numbers and dates
 type Format = record.Format
@@ -684,8 +728,11 @@ type Message struct {
 	Field string `json:"field"`
 
 	// Line Number of the line it points to; none: the header
-	Line     int             `json:"line,omitempty"`
-	Reason   string          `json:"reason,omitempty"`
+	Line   int    `json:"line,omitempty"`
+	Reason string `json:"reason,omitempty"`
+
+	// Records The records that a unique value clashes with
+	Records  []Use           `json:"records,omitempty"`
 	Rule     int64           `json:"rule,omitempty"`
 	Severity MessageSeverity `json:"severity"`
 	Text     string          `json:"text"`
@@ -750,10 +797,13 @@ type Notice = table.Notice
 // Outcome defines model for Outcome.
 type Outcome struct {
 	// Fields Those of the header
-	Fields   []FieldOutcome `json:"fields"`
-	Lines    []LineOutcome  `json:"lines"`
-	Messages []Message      `json:"messages"`
-	Verdict  OutcomeVerdict `json:"verdict"`
+	Fields []FieldOutcome `json:"fields"`
+
+	// FollowUps What posting writes to linked records
+	FollowUps []FollowUp     `json:"followUps,omitempty"`
+	Lines     []LineOutcome  `json:"lines"`
+	Messages  []Message      `json:"messages"`
+	Verdict   OutcomeVerdict `json:"verdict"`
 }
 
 // OutcomeVerdict defines model for Outcome.Verdict.
@@ -911,6 +961,9 @@ type RecordPage struct {
 
 // RecordRow defines model for RecordRow.
 type RecordRow struct {
+	// Bands The bands that its numbers are in
+	Bands []CellBand `json:"bands,omitempty"`
+
 	// Cells One for each column, as the person reads it
 	Cells   []string    `json:"cells"`
 	Company string      `json:"company"`
@@ -1175,6 +1228,9 @@ type TryRequest struct {
 
 // Type defines model for Type.
 type Type = record.Type
+
+// Unique Which values no two records may share
+type Unique = rule.Unique
 
 // Use defines model for Use.
 type Use struct {

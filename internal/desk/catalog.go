@@ -119,6 +119,9 @@ func (d *Desk) Catalog(ctx context.Context) (contract.Catalog, error) {
 	for _, k := range m.kinds {
 		entry := contract.KindEntry{Kind: k, Types: append([]record.Type{}, m.types[k.Key]...)}
 		for _, family := range rule.Families {
+			if family == rule.FollowUp && !k.Posted {
+				continue
+			}
 			entry.Families = append(entry.Families, string(family))
 		}
 		c.Kinds = append(c.Kinds, entry)

@@ -86,11 +86,12 @@ type Desk struct {
 	masters *masters
 	books   map[string]*plan.Book // by kind
 	shelves map[string]*shelf     // by kind
+	alike   map[int64]*likeness   // by rule
 }
 
 // New returns a desk over the store. user is the name under which changes are kept.
 func New(s *store.Store, clock Clock, user string) *Desk {
-	return &Desk{store: s, clock: clock, user: user, books: map[string]*plan.Book{}, shelves: map[string]*shelf{}}
+	return &Desk{store: s, clock: clock, user: user, books: map[string]*plan.Book{}, shelves: map[string]*shelf{}, alike: map[int64]*likeness{}}
 }
 
 func (d *Desk) today() record.Day { return record.Day(d.clock().Format(time.DateOnly)) }

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -23,6 +24,7 @@ type trial struct {
 	document proof.Document
 	plan     *plan.Plan
 	links    *links
+	peers    *peers
 	c        *engine.Case
 	out      *engine.Outcome
 	typed    map[string]string // texts that are not of their field's type, by address
@@ -105,7 +107,7 @@ func (d *Desk) run(ctx context.Context, m *masters, p *plan.Plan, document proof
 	if a.now.IsNull() {
 		a.now = noon(p.Scope.Day)
 	}
-	t := &trial{masters: m, plan: p, links: d.links(ctx, m, p.Scope.Company.Key), typed: map[string]string{}}
+	t := &trial{masters: m, plan: p, links: d.links(ctx, m, p.Scope.Company.Key), peers: d.peers(ctx, p.Kind()), typed: map[string]string{}}
 	var err error
 	if t.document, err = d.read(ctx, t, document, a.format); err != nil {
 		return nil, err
@@ -115,7 +117,7 @@ func (d *Desk) run(ctx context.Context, m *masters, p *plan.Plan, document proof
 			return nil, err
 		}
 	}
-	t.c, err = t.document.Case(p.Kind(), proof.Setting{Company: p.Scope.Company, User: d.user, Now: a.now, Moment: a.moment, Keyed: a.keyed, Linked: t.links})
+	t.c, err = t.document.Case(p.Kind(), proof.Setting{Company: p.Scope.Company, User: d.user, Now: a.now, Moment: a.moment, Keyed: a.keyed, Linked: t.links, Peers: t.peers})
 	if err != nil {
 		return nil, invalid("unknown-field", "%v", err)
 	}
@@ -127,7 +129,7 @@ func (d *Desk) run(ctx context.Context, m *masters, p *plan.Plan, document proof
 	}
 	t.out = engine.Run(p, t.c, true)
 	t.reader = newReader(p, t.out, t.links, a.format)
-	return t, t.links.failed
+	return t, cmp.Or(t.links.failed, t.peers.failed)
 }
 
 // lookBack puts into the document what the person saved before it: of the kind, and of

@@ -3,13 +3,15 @@ package desk
 import (
 	"cmp"
 	"context"
-	"encoding/csv"
 	"slices"
 	"strconv"
 	"strings"
 
+	"codicil/core/plan"
 	"codicil/core/record"
+	"codicil/core/rule"
 	"codicil/internal/contract"
+	"codicil/internal/exchange"
 	"codicil/internal/store"
 )
 
@@ -153,6 +155,10 @@ func (d *Desk) List(ctx context.Context, request contract.ListRequest) (contract
 	first := min(request.Offset, len(places))
 	links := d.links(ctx, m, "")
 	shown := viewer{kind: k, links: links, format: formatOf(request.Format)}
+	sorted, err := d.scales(ctx, m, k)
+	if err != nil {
+		return contract.RecordPage{}, err
+	}
 	page := contract.RecordPage{Total: len(places), All: len(rows), Rows: []contract.RecordRow{}}
 	for _, place := range places[first:min(first+limit, len(places))] {
 		r := &rows[place]
@@ -162,9 +168,50 @@ func (d *Desk) List(ctx context.Context, request contract.ListRequest) (contract
 		for _, column := range request.Columns {
 			row.Cells = append(row.Cells, shown.cell(&content, column))
 		}
+		if sorted != nil {
+			row.Bands = sorted.of(r, request.Columns)
+		}
 		page.Rows = append(page.Rows, row)
 	}
 	return page, links.failed
+}
+
+// scales sorts the numbers of saved records into their bands.
+type scales struct {
+	desk *Desk
+	ctx  context.Context
+	m    *masters
+	book *plan.Book
+}
+
+// scales returns what sorts the numbers of a kind; nil when no rule does.
+func (d *Desk) scales(ctx context.Context, m *masters, k *record.Kind) (*scales, error) {
+	book, err := d.book(ctx, k.Key)
+	if err != nil {
+		return nil, err
+	}
+	if !slices.ContainsFunc(book.Rules, func(c *rule.Compiled) bool { return c.State == rule.InForce && len(c.Bounds) > 0 }) {
+		return nil, nil
+	}
+	return &scales{d, ctx, m, book}, nil
+}
+
+// of returns the bands of a record's columns. A record that no longer fits its kind has none.
+func (s *scales) of(r *store.Record, columns []string) (bands []contract.CellBand) {
+	t, err := s.desk.again(s.ctx, s.m, s.book, r)
+	if err != nil {
+		return nil
+	}
+	for _, column := range columns {
+		place := t.plan.Kind().Index(column)
+		if place >= len(t.out.Fields) {
+			continue
+		}
+		if f := &t.out.Fields[place]; f.Sorted != nil {
+			bands = append(bands, contract.CellBand{Column: column, Band: f.Sorted.Effect.Bands[f.Band]})
+		}
+	}
+	return bands
 }
 
 // Export returns a whole list as CSV, every value exact and the same for everybody.
@@ -181,13 +228,11 @@ func (d *Desk) Export(ctx context.Context, request contract.ListRequest) (string
 		}
 	}
 	ofLines := slices.ContainsFunc(columns, func(c string) bool { return k.Field(c).OfLine() })
-	var b strings.Builder
-	w := csv.NewWriter(&b)
 	head := []string{"number", "company", "type", "state"}
 	if ofLines {
 		head = append(head, "line")
 	}
-	_ = w.Write(append(head, columns...)) // a strings.Builder takes everything
+	written := [][]string{append(head, columns...)}
 	for _, place := range places {
 		r := &rows[place]
 		content := r.Content()
@@ -199,7 +244,7 @@ func (d *Desk) Export(ctx context.Context, request contract.ListRequest) (string
 			for _, column := range columns {
 				cells = append(cells, content.Get(k.Field(column), line))
 			}
-			_ = w.Write(cells)
+			written = append(written, cells)
 		}
 		if !ofLines {
 			write(0)
@@ -209,6 +254,5 @@ func (d *Desk) Export(ctx context.Context, request contract.ListRequest) (string
 			write(line.Number)
 		}
 	}
-	w.Flush()
-	return b.String(), w.Error()
+	return exchange.WriteRows(written)
 }

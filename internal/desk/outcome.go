@@ -157,6 +157,9 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 		if s.Line > 0 {
 			at -= len(r.out.Fields)
 		}
+		if s.Sorted != nil {
+			field.Band, field.BandRule = &s.Sorted.Effect.Bands[s.Band], s.Sorted.ID
+		}
 		if wrong := misfits[s.Line][at]; wrong != nil {
 			field.Misfit = wrong.Message
 			field.Entered = contract.Shown{Text: typed[proof.Address(r.kind, s.Place, s.Line)]}
@@ -179,9 +182,30 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 		if len(m.Values) > 0 {
 			message.Text = m.Rule.MessageText(m.Values, func(piece rule.Piece, v feel.Value) string { return r.inMessage(m, piece, v) })
 		}
+		for _, number := range m.Records {
+			if number != "" {
+				message.Records = append(message.Records, contract.Use{What: r.kind.Key, Key: number, Title: r.links.title(r.kind.Key, number)})
+			}
+		}
 		result.Messages = append(result.Messages, message)
 	}
+	result.FollowUps = list(r.out.FollowUps, r.followUp)
 	return result
+}
+
+// followUp shows what posting writes to a linked record.
+func (r *reader) followUp(f engine.FollowUp) contract.FollowUp {
+	shown := func(v feel.Value) contract.Shown {
+		text := f.Field.Show(v, r.format, record.Surroundings{Company: r.company})
+		if key, ok := v.Text(); ok && f.Field.Type == record.ToRecord {
+			text = r.links.show(f.Field.Kind, key)
+		}
+		return contract.Shown{Value: record.Write(v), Text: text}
+	}
+	return contract.FollowUp{
+		Rule: f.Rule.ID, Line: f.Line, Kind: f.Kind, Number: f.Number, Title: r.links.title(f.Kind, f.Number),
+		Field: f.Field.Key, Label: f.Field.Label, Before: shown(f.Before), After: shown(f.After),
+	}
 }
 
 func (r *reader) acts(s engine.Spot) []contract.Act {

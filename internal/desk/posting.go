@@ -48,6 +48,7 @@ func (d *Desk) PostRecord(ctx context.Context, kindKey, number string, request c
 	r.State = store.Posted
 	posting, entries := t.posting(d, books, answer.Outcome), t.entries()
 	posting.Number = r.Number
+	var followed []store.Record
 	err = d.store.Transaction(ctx, func(tx *store.Store) error {
 		if err := t.numbers.take(ctx, tx); err != nil {
 			return err
@@ -55,13 +56,16 @@ func (d *Desk) PostRecord(ctx context.Context, kindKey, number string, request c
 		if _, err := ledger.Post(ctx, tx, posting, kind, entries); err != nil {
 			return err
 		}
-		r, err = tx.ChangeRecord(ctx, r, "posted", d.clock(), d.user)
+		if r, err = tx.ChangeRecord(ctx, r, "posted", d.clock(), d.user); err != nil {
+			return err
+		}
+		followed, err = d.followUp(ctx, tx, answer.Outcome.FollowUps)
 		return err
 	})
 	if err != nil {
 		return answer, explain(err)
 	}
-	d.shelve(r)
+	d.shelve(append(followed, r)...)
 	shown, err := d.showRecord(ctx, m, r)
 	answer.Record = &shown
 	return answer, err
@@ -126,8 +130,12 @@ func (d *Desk) ReverseRecord(ctx context.Context, kindKey, number string, reques
 	}
 	outcome := t.outcome()
 	outcome.Verdict, outcome.Messages = contract.OutcomeVerdict(engine.Accepted), []contract.Message{}
+	if outcome.FollowUps, err = d.takenBack(ctx, m, r.Number); err != nil {
+		return contract.Record{}, err
+	}
 	posting, entries := t.posting(d, books, outcome), t.entries()
 	posting.Reverses = r.Number
+	var followed []store.Record
 	err = d.store.Transaction(ctx, func(tx *store.Store) error {
 		if back, err = tx.AddRecord(ctx, back, m.numbering(kind, t.place()), d.clock(), d.user); err != nil {
 			return err
@@ -137,13 +145,16 @@ func (d *Desk) ReverseRecord(ctx context.Context, kindKey, number string, reques
 			return err
 		}
 		r.State, r.ReversedBy = store.Reversed, back.Number
-		r, err = tx.ChangeRecord(ctx, r, "reversed", d.clock(), d.user)
+		if r, err = tx.ChangeRecord(ctx, r, "reversed", d.clock(), d.user); err != nil {
+			return err
+		}
+		followed, err = d.followUp(ctx, tx, outcome.FollowUps)
 		return err
 	})
 	if err != nil {
 		return contract.Record{}, explain(err)
 	}
-	d.shelve(r, back)
+	d.shelve(append(followed, r, back)...)
 	return d.showRecord(ctx, m, back)
 }
 

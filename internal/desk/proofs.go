@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"runtime"
@@ -95,7 +96,7 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 // expectation expects what came out: for the named fields, or, when none is
 // named, for every field that has a value or that a rule acted on.
 func expectation(out *engine.Outcome, kind *record.Kind, fields []string) proof.Expectation {
-	e := proof.Expectation{Verdict: out.Verdict, Values: map[string]string{}, Messages: proof.MessagesOf(out, kind)}
+	e := proof.Expectation{Verdict: out.Verdict, Values: map[string]string{}, Messages: proof.MessagesOf(out, kind), Bands: proof.Bands(out, kind), Writes: proof.Writes(out)}
 	for _, s := range out.Spots() {
 		address := proof.Address(kind, s.Place, s.Line)
 		acted := slices.ContainsFunc(s.Rules, func(a engine.Act) bool { return a.Did == engine.Acted && a.Rule.Value != nil })
@@ -231,10 +232,10 @@ func (d *Desk) runProof(ctx context.Context, m *masters, p *proof.Proof, pl plan
 		return result
 	}
 	s := pl.plan.Scope
-	links := d.links(ctx, m, s.Company.Key)
-	differences, out, err := proof.Run(p, pl.plan, proof.Setting{Company: s.Company, User: d.user, Now: noon(s.Day), Moment: rule.Posting, Linked: links}, true)
+	links, peers := d.links(ctx, m, s.Company.Key), d.peers(ctx, pl.plan.Kind())
+	differences, out, err := proof.Run(p, pl.plan, proof.Setting{Company: s.Company, User: d.user, Now: noon(s.Day), Moment: rule.Posting, Linked: links, Peers: peers}, true)
 	if err == nil {
-		err = links.failed
+		err = cmp.Or(links.failed, peers.failed)
 	}
 	if err != nil {
 		result.Error = err.Error()
@@ -247,6 +248,12 @@ func (d *Desk) runProof(ctx context.Context, m *masters, p *proof.Proof, pl plan
 		shown := contract.Difference{
 			What: contract.DifferenceWhat(difference.What), Field: difference.Field,
 			Expected: difference.Expected, Actual: difference.Actual,
+		}
+		switch difference.What {
+		case "write":
+			shown.Label = difference.Field
+		case "rule":
+			shown.Label = "rule " + difference.Field
 		}
 		if place, line := proof.Place(kind, difference.Field); place >= 0 {
 			shown.Label = labelOf(kind, place, line)

@@ -1216,7 +1216,7 @@ export interface components {
             kind: string;
             target: string;
             /** @enum {string} */
-            family: "entry" | "source" | "default" | "compute" | "substitute" | "validate";
+            family: "entry" | "source" | "default" | "compute" | "substitute" | "validate" | "follow-up";
             /** @enum {string} */
             part: "when" | "value" | "must";
             formula: string;
@@ -1268,8 +1268,8 @@ export interface components {
         RuleBody: {
             kind: string;
             /** @enum {string} */
-            family: "entry" | "source" | "default" | "compute" | "substitute" | "validate";
-            /** @description The field's key; for an entry rule also section: and a section's key */
+            family: "entry" | "source" | "default" | "compute" | "substitute" | "validate" | "follow-up";
+            /** @description The field's key; for an entry rule also section: and a section's key; for a follow-up a link, a dot and the field of the linked record */
             target: string;
             scope: {
                 companies: string[] | null;
@@ -1298,6 +1298,8 @@ export interface components {
                 /** @enum {string} */
                 severity?: "refuse" | "confirm" | "advise";
                 message?: string;
+                unique?: components["schemas"]["Unique"];
+                bands?: components["schemas"]["Band"][];
                 /**
                  * @description Where the message points; missing: to the field
                  * @enum {string}
@@ -1316,6 +1318,27 @@ export interface components {
                 askedOn: string;
                 why: string;
             };
+        };
+        /** @description Which values no two records may share */
+        Unique: {
+            /** @description Further fields that must be the same too */
+            with: string[] | null;
+            /** @description Compares with the records of all companies, not only of the same one */
+            everywhere: boolean;
+            ignore: ("case" | "spaces" | "punctuation")[] | null;
+            /** @description Finds almost equal values too */
+            near: boolean;
+        };
+        Band: {
+            label: string;
+            /** @description The upper end, an exact decimal; the last band has none */
+            until: string;
+            /** @description The upper end belongs to this band */
+            including: boolean;
+            /** @enum {string} */
+            tone: "calm" | "fair" | "watch" | "pressed" | "plain";
+            /** @enum {string} */
+            shape: "round" | "square" | "triangle" | "diamond" | "bar";
         };
         RuleChange: {
             /**
@@ -1496,11 +1519,27 @@ export interface components {
             /** @description Those of the header */
             fields: components["schemas"]["FieldOutcome"][];
             lines: components["schemas"]["LineOutcome"][];
+            /** @description What posting writes to linked records */
+            followUps?: components["schemas"]["FollowUp"][];
             messages: components["schemas"]["Message"][];
         };
         LineOutcome: {
             number: number;
             fields: components["schemas"]["FieldOutcome"][];
+        };
+        FollowUp: {
+            /** Format: int64 */
+            rule: number;
+            /** @description Number of the line; none: the header */
+            line?: number;
+            kind: string;
+            /** @description The linked record */
+            number: string;
+            title: string;
+            field: string;
+            label: string;
+            before: components["schemas"]["Shown"];
+            after: components["schemas"]["Shown"];
         };
         FieldOutcome: {
             key: string;
@@ -1519,6 +1558,13 @@ export interface components {
             cursor?: string;
             /** @description A new value is keyed twice */
             twice?: boolean;
+            /** @description The band that the number is in */
+            band?: components["schemas"]["Band"];
+            /**
+             * Format: int64
+             * @description The rule that sorts the number
+             */
+            bandRule?: number;
             /** @description What the linked record has and a person's own value keeps out */
             offered?: components["schemas"]["Shown"];
             acts: components["schemas"]["Act"][];
@@ -1557,6 +1603,8 @@ export interface components {
             /** Format: int64 */
             rule?: number;
             text: string;
+            /** @description The records that a unique value clashes with */
+            records?: components["schemas"]["Use"][];
             reason?: string;
         };
         PostingSummary: {
@@ -1641,6 +1689,12 @@ export interface components {
             title: string;
             /** @description One for each column, as the person reads it */
             cells: string[];
+            /** @description The bands that its numbers are in */
+            bands?: components["schemas"]["CellBand"][];
+        };
+        CellBand: {
+            column: string;
+            band: components["schemas"]["Band"];
         };
         LinkOption: {
             number: string;
@@ -1988,6 +2042,16 @@ export interface components {
                 [key: string]: string;
             };
             messages: components["schemas"]["ExpectedMessage"][] | null;
+            /** @description Labels of bands by address; empty: in none */
+            bands?: {
+                [key: string]: string;
+            };
+            /** @description What posting writes to linked records, by kind, number and field; missing: whatever it writes */
+            writes?: {
+                [key: string]: string;
+            };
+            /** @description The rules that must act, or speak */
+            acting?: number[];
         };
         ExpectedMessage: {
             /** @enum {string} */
@@ -2039,7 +2103,7 @@ export interface components {
         };
         Difference: {
             /** @enum {string} */
-            what: "verdict" | "value" | "message";
+            what: "verdict" | "value" | "message" | "band" | "write" | "rule";
             field?: string;
             label?: string;
             expected: string;

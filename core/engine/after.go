@@ -1,0 +1,161 @@
+package engine
+
+import (
+	"slices"
+
+	"codicil/core/feel"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// unique looks for other records, and other lines of the document, with the same values.
+func (r *run) unique(s spot, c *rule.Compiled, act *Act) {
+	texts := r.textsAt(c, r.lineNumber(s))
+	key, filled := c.Effect.Unique.Ignore.Key(texts)
+	if !filled {
+		act.Did = Undecided
+		return
+	}
+	act.Did = Holds
+	var clashes []string
+	if r.c.Peers != nil {
+		company := r.plan.Scope.Company.Key
+		if c.Effect.Unique.Everywhere {
+			company = ""
+		}
+		clashes = slices.DeleteFunc(r.c.Peers.Same(c, company, key, texts), func(number string) bool { return number == r.c.Record })
+	}
+	if s.line >= 0 && r.inAnotherLine(s, c, key) {
+		clashes = append(clashes, "")
+	}
+	if len(clashes) > 0 {
+		act.Did = Speaks
+		r.speak(s, c, "unique").Records = clashes
+	}
+}
+
+// textsAt are the values that are unique together, in the line with the number, in their
+// stored form.
+func (r *run) textsAt(c *rule.Compiled, line int) []string {
+	texts := make([]string, len(c.Unique))
+	for i, place := range c.Unique {
+		texts[i] = record.Write(r.out.Field(place, line).Final)
+	}
+	return texts
+}
+
+func (r *run) lineNumber(s spot) int {
+	if s.line < 0 {
+		return 0
+	}
+	return r.c.Lines[s.line].Number
+}
+
+// inAnotherLine tells whether a line before has the same values: the later one is told.
+func (r *run) inAnotherLine(s spot, c *rule.Compiled, key string) bool {
+	for line := range s.line {
+		other, filled := c.Effect.Unique.Ignore.Key(r.textsAt(c, r.c.Lines[line].Number))
+		if filled && other == key {
+			return true
+		}
+	}
+	return false
+}
+
+// sort puts a finished number into its band: of the rule that computed it, or else of the
+// first that only sorts.
+func (r *run) sort(s spot) {
+	number, isNumber := s.out.Final.Number()
+	for _, c := range r.plan.At(s.place, rule.Compute) {
+		if len(c.Bounds) == 0 {
+			continue
+		}
+		if !c.Sorts() {
+			if s.out.Computer == c && isNumber {
+				s.out.Sorted, s.out.Band = c, c.BandOf(number)
+			}
+			continue
+		}
+		act := Act{Rule: c, Before: s.out.Final, After: s.out.Final}
+		switch {
+		case s.out.Sorted != nil:
+			act.Did, act.By = Beaten, s.out.Sorted
+		case !s.occasion(c):
+			act.Did = OtherOccasion
+		case !isNumber:
+			act.Did = Undecided
+		case r.applies(s, c, &act):
+			act.Did = Acted
+			s.out.Sorted, s.out.Band = c, c.BandOf(number)
+		}
+		r.note(s.out, act)
+	}
+}
+
+// followUps makes what posting the document writes to linked records.
+func (r *run) followUps() {
+	if r.c.Moment != rule.Posting || r.out.Verdict == Refused || r.c.Linked == nil {
+		return
+	}
+	written := &overlay{Linked: r.c.Linked, values: map[[3]string]feel.Value{}}
+	r.frame.Linked = written
+	for place := range r.plan.Kind().Fields {
+		if len(r.plan.At(place, rule.FollowUp)) > 0 {
+			r.each(place, func(s spot) { r.followUp(s, written) })
+		}
+	}
+	r.frame.Linked = r.c.Linked
+	if len(r.out.Messages) > 0 {
+		r.out.Verdict = r.verdict() // one may have failed
+	}
+}
+
+// followUp lets the rules on the record that a link leads to act: at most one for each of
+// its fields.
+func (r *run) followUp(s spot, written *overlay) {
+	number, linked := s.out.Final.Text()
+	kind := r.field(s).Kind
+	acted := map[string]*rule.Compiled{}
+	for _, c := range r.plan.At(s.place, rule.FollowUp) {
+		before := feel.NullValue
+		if linked {
+			before = written.Follow(kind, number, c.Remote.Key)
+		}
+		act := Act{Rule: c, Before: before, After: before}
+		switch {
+		case acted[c.Target] != nil:
+			act.Did, act.By = Beaten, acted[c.Target]
+		case !linked:
+			act.Did = Undecided
+		default:
+			if r.chance(s, c, &act); act.Did != Acted {
+				break
+			}
+			settled, wrong := c.Remote.Settle(act.After, record.Surroundings{Company: r.plan.Scope.Company, Day: r.plan.Scope.Day})
+			if wrong != nil {
+				r.fails(s, c, &act, wrong.Message)
+				break
+			}
+			acted[c.Target], act.After = c, settled
+			if !feel.Same(before, settled) {
+				written.values[[3]string{kind, number, c.Remote.Key}] = settled
+				r.out.FollowUps = append(r.out.FollowUps, FollowUp{c, r.lineNumber(s), kind, number, c.Remote, before, settled})
+			}
+		}
+		r.note(s.out, act)
+	}
+}
+
+// overlay shows linked records with what was written to them already.
+type overlay struct {
+	Linked
+	values map[[3]string]feel.Value
+}
+
+// Follow returns a field of a linked record.
+func (o *overlay) Follow(kind, key, field string) feel.Value {
+	if v, written := o.values[[3]string{kind, key, field}]; written {
+		return v
+	}
+	return o.Linked.Follow(kind, key, field)
+}
