@@ -56,6 +56,9 @@ func fillRules(ctx context.Context, s *store.Store, d *desk.Desk) (map[string]in
 			return nil, fmt.Errorf("type %s: %w", t.Key, err)
 		}
 	}
+	if err := fillTables(ctx, d); err != nil {
+		return nil, err
+	}
 	ids := map[string]int64{}
 	for _, r := range rules() {
 		id, err := addRule(ctx, d, r)
@@ -71,7 +74,7 @@ func fillProofs(ctx context.Context, d *desk.Desk, ids map[string]int64) error {
 	for _, list := range []struct {
 		kind   string
 		proofs []givenProof
-	}{{"sales_order", salesProofs}, {"quotation", quotationProofs}, {"accounting_document", accountingProofs}, {"vendor", vendorProofs}} {
+	}{{"sales_order", salesProofs}, {"quotation", quotationProofs}, {"accounting_document", accountingProofs}, {"vendor", vendorProofs}, {"item", itemProofs}} {
 		for _, p := range list.proofs {
 			if err := addProof(ctx, d, list.kind, p, ids); err != nil {
 				return fmt.Errorf("proof %q: %w", p.name, err)
@@ -99,6 +102,9 @@ func addRule(ctx context.Context, d *desk.Desk, r given) (int64, error) {
 func addProof(ctx context.Context, d *desk.Desk, kind string, p givenProof, ids map[string]int64) error {
 	document := documentOf(kind, p.company, p.kindType, Day, p.entered, p.lines...)
 	document.Stored = p.stored
+	// A proof carries what was saved before it; without, that there was nothing.
+	document.Previous = &record.Content{Values: p.previousOfType}
+	document.PreviousOfType = document.Previous
 	request := contract.KeepRequest{Document: document, Name: p.name}
 	for _, key := range p.proves {
 		id := ids[kind+"/"+key]
@@ -122,6 +128,10 @@ func addProof(ctx context.Context, d *desk.Desk, kind string, p givenProof, ids 
 	}
 	for _, m := range out.Messages {
 		expect.Messages = append(expect.Messages, proof.Message{Severity: rule.Severity(m.Severity), Field: m.Field, Line: m.Line, Text: m.Text, Rule: m.Rule})
+	}
+	expect.Bands = p.bands
+	if p.acting {
+		expect.Acting = request.Rules
 	}
 	request.Expect = &expect
 	_, err = d.KeepProof(ctx, request)

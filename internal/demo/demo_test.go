@@ -19,7 +19,7 @@ import (
 	"codicil/internal/store"
 )
 
-var kindsWithRules = []string{"vendor", "quotation", "sales_order", "accounting_document"}
+var kindsWithRules = []string{"vendor", "quotation", "sales_order", "accounting_document", "item"}
 
 func fill(t *testing.T) *desk.Desk {
 	t.Helper()

@@ -3,6 +3,7 @@ package demo
 import (
 	"slices"
 
+	"codicil/core/match"
 	"codicil/core/record"
 	"codicil/core/rule"
 )
@@ -45,6 +46,26 @@ func replace(key, target string, w where, when, value string, note rule.Note) gi
 	return ruleOf(key, rule.Substitute, target, w, when, rule.Effect{Value: value}, note)
 }
 
+// copied makes a rule that copies a value of a linked record.
+func copied(key, target string, w where, when, value string, note rule.Note) given {
+	return ruleOf(key, rule.Source, target, w, when, rule.Effect{Tie: rule.Copied, Value: value}, note)
+}
+
+// live makes a rule that always shows a value of a linked record.
+func live(key, target string, w where, value string, note rule.Note) given {
+	return ruleOf(key, rule.Source, target, w, "", rule.Effect{Tie: rule.Live, Value: value}, note)
+}
+
+// unlike makes a rule that no two records share a value.
+func unlike(key, target string, w where, severity rule.Severity, when string, unique rule.Unique, message string, note rule.Note) given {
+	return ruleOf(key, rule.Validate, target, w, when, rule.Effect{Severity: severity, Unique: &unique, Message: message}, note)
+}
+
+// after makes a rule that writes to a linked record when a document is posted.
+func after(key, target string, w where, when, value string, note rule.Note) given {
+	return ruleOf(key, rule.FollowUp, target, w, when, rule.Effect{Value: value}, note)
+}
+
 // computed makes a rule that computes a field.
 func computed(key, target string, w where, when, value string, note rule.Note) given {
 	return ruleOf(key, rule.Compute, target, w, when, rule.Effect{Value: value}, note)
@@ -62,7 +83,7 @@ func note(by string, on record.Day, why string) rule.Note {
 
 // rules returns the rules of all kinds.
 func rules() []given {
-	return slices.Concat(of("vendor", vendorRules()), of("sales_order", salesRules()), of("quotation", quotationRules()), of("accounting_document", accountingRules()))
+	return slices.Concat(of("vendor", vendorRules()), of("sales_order", salesRules()), of("quotation", quotationRules()), of("accounting_document", accountingRules()), of("item", itemRules()))
 }
 
 // of says for which kind of record the rules are.
@@ -82,6 +103,10 @@ func vendorRules() []given {
 		met("delivery", "delivery_terms", groups("TRAD"), "", rule.Required, note("Sif, purchasing", "2024-06-18", "Freight was paid twice because nobody had agreed who pays it.")),
 		met("delivery-staff", "delivery_terms", groups("STAFF"), "", rule.Hidden, note("Sif, purchasing", "2024-06-18", "Nobody orders goods from our own staff.")),
 		met("bank", "bank_account", everywhere, `payment_method = "T"`, rule.Required, note("Treasury", "2024-02-20", "A transfer needs an account to go to.")),
+		ruleOf("bank-twice", rule.Entry, "bank_account", groups("SERV"), `payment_method = "T"`, rule.Effect{Manner: rule.Required, Twice: true}, note("Treasury", "2026-02-16", "A fee of 4,300 went to a stranger whose account differed by two digits; its check digits fitted.")),
+		met("bank-staff", rule.SectionPrefix+"bank", groups("STAFF"), "", rule.Hidden, note("Payroll", "2024-04-08", "Staff are paid with the salary; nobody else should see where to.")),
+		ruleOf("language-passed", rule.Entry, "language", everywhere, "", rule.Effect{Manner: rule.Optional, Cursor: rule.PassedOver}, note("Moya, payables", "2025-11-03", "It follows from the country; the key is pressed for nothing.")),
+		ruleOf("terms-stop", rule.Entry, "payment_terms", groups("TRAD", "SERV"), "", rule.Effect{Manner: rule.Optional, Cursor: rule.Stop}, note("Moya, payables", "2025-11-03", "What is looked at on every new vendor.")),
 		met("review-shown", "agreement_review", everywhere, "", rule.ReadOnly, note("Sif, purchasing", "2025-01-14", "The date is worked out; nobody should have to.")),
 
 		fill("terms", "payment_terms", everywhere, "", rule.NewOnly, `"N30"`, note("Group accounting", "2024-02-05", "What we offer to everybody.")),
@@ -107,7 +132,19 @@ func vendorRules() []given {
 		must("limit-kaisan", "credit_limit", in("30"), rule.Confirm, "", "credit_limit <= 5000000", "A credit limit over 5 000 000 yen is agreed with the treasury. Say with whom.", note("Rina, Kaisan", "2024-08-27", "Asked for by the treasury after the spring audit.")),
 		must("email-services", "email", groups("SERV"), rule.Advise, "", "is filled(email)", "Without an e-mail address the remittance advice goes by post.", note("Moya, payables", "2025-05-12", "Post costs more than the invoice sometimes.")),
 
+		unlike("tax-once", "tax_number", everywhere, rule.Refuse, "", rule.Unique{Ignore: match.AllIgnored}, "This tax number is already that of another vendor. Use that one, or correct the number.", note("Moya, payables", "2026-03-02", "The same vendor was kept three times, and paid twice.")),
+		unlike("account-once", "bank_account", everywhere, rule.Confirm, "", rule.Unique{Everywhere: true, Ignore: match.AllIgnored}, "Another vendor is paid to this account. Say why both are right.", note("Treasury", "2026-03-02", "Who changes an account to his own pays himself.")),
+		unlike("name-like", "name", groups("TRAD", "SERV"), rule.Advise, "", rule.Unique{Ignore: match.AllIgnored, Near: true}, "A vendor with nearly this name is kept already. Look whether it is the same.", note("Moya, payables", "2026-03-02", "Ltd, Limited and a missing dot made three vendors of one.")),
+
 		fill("lead", "lead_time", groups("TRAD"), "", rule.NewOnly, "14", note("Finn, purchasing", "2025-09-01", "Tried in autumn; suspended until the new planning starts.")).as(rule.Suspended),
 		must("clerk", "clerk", in("40"), rule.Refuse, "", `clerks in ("URSINA", "RETO")`, "Choose a clerk of Alpin: URSINA or RETO.", note("Ursina, Alpin", "2026-11-16", "Draft; the name of the field is still wrong.")).as(rule.Draft),
+	}
+}
+
+func itemRules() []given {
+	return []given{
+		ruleOf("shelf", rule.Compute, "shelf_life", everywhere, "", rule.Effect{Bands: []rule.Band{
+			{Label: "short", Until: "12", Tone: rule.Watch, Shape: rule.Triangle}, {Label: "usual", Until: "36", Including: true, Tone: rule.Fair, Shape: rule.Round}, {Label: "long", Tone: rule.Calm, Shape: rule.Square}},
+		}, note("Finn, quay", "2026-05-11", "What keeps less than a year is shipped first.")),
 	}
 }

@@ -1,6 +1,9 @@
 package demo
 
-import "codicil/core/rule"
+import (
+	"codicil/core/match"
+	"codicil/core/rule"
+)
 
 func accountingRules() []given {
 	bills := groups("VI", "VC")
@@ -13,16 +16,19 @@ func accountingRules() []given {
 		met("text-accrual", "text", groups("JE", "AC"), "", rule.Required, note("Auditors", "2025-03-28", "Entries without a reason were questioned one by one.")),
 
 		fill("posted-today", "posting_date", everywhere, "", rule.NewOnly, "today()", note("Group accounting", "2024-02-05", "Nearly always today.")),
-		fill("currency-bill", "currency", bills, "is filled(vendor.order_currency)", rule.WheneverBlank, "vendor.order_currency", note("Finn, purchasing", "2024-02-05", "The vendor invoices in the currency we order in.")),
+		copied("currency-bill", "currency", bills, "is filled(vendor.order_currency)", "vendor.order_currency", note("Finn, purchasing", "2024-02-05", "The vendor invoices in the currency we order in.")),
 		fill("currency-paper", "currency", everywhere, "", rule.WheneverBlank, "company.currency", note("Group accounting", "2024-02-05", "Our own currency unless somebody says otherwise.")),
-		fill("terms-bill", "payment_terms", bills, "", rule.NewOnly, "vendor.payment_terms", note("Moya, payables", "2024-02-05", "Agreed with the vendor; an invoice may differ.")),
-		fill("method-bill", "payment_method", bills, "", rule.NewOnly, "vendor.payment_method", note("Treasury", "2024-02-20", "Agreed with the vendor.")),
-		fill("due", "due_on", groups("VI", "CI"), "is filled(document_date)", rule.WheneverBlank,
-			`add days(document_date, if payment_terms = "N14" then 14 else if payment_terms in ("N30", "D10") then 30 else if payment_terms = "N45" then 45 else if payment_terms = "N60" then 60 else 0)`,
+		copied("terms-bill", "payment_terms", bills, "", "vendor.payment_terms", note("Moya, payables", "2024-02-05", "Agreed with the vendor; an invoice may differ.")),
+		copied("method-bill", "payment_method", bills, "", "vendor.payment_method", note("Treasury", "2024-02-20", "Agreed with the vendor.")),
+		fill("due", "due_on", groups("VI", "CI"), "is filled(document_date) and is filled(payment_terms)", rule.WheneverBlank,
+			`add days(document_date, crosswalk("due_days", payment_terms))`,
 			note("Treasury", "2024-02-20", "The payment run goes by this date.")),
-		fill("revenue", "lines.account", groups("CI"), "is filled(line.item)", rule.WheneverBlank, "line.item.revenue_account", note("Group accounting", "2025-05-19", "Salt and rope were mixed up in the sales report.")),
+		copied("revenue", "lines.account", groups("CI"), "is filled(line.item)", "line.item.revenue_account", note("Group accounting", "2025-05-19", "Salt and rope were mixed up in the sales report.")),
 		fill("line-text", "lines.text", everywhere, "is filled(text)", rule.NewOnly, "text", note("Moya, payables", "2024-09-30", "Typed twice by everybody.")),
-		fill("tax-account", "lines.tax_code", everywhere, "is filled(line.account.tax_code)", rule.NewOnly, "line.account.tax_code", note("Group tax", "2024-03-11", "The account knows the usual code.")),
+		copied("tax-account", "lines.tax_code", everywhere, "is filled(line.account.tax_code)", "line.account.tax_code", note("Group tax", "2024-03-11", "The account knows the usual code.")),
+		ruleOf("approver", rule.Default, "approver", groups("VI"), "total > 0", rule.Effect{Lifetime: rule.NewOnly, Fixed: true, Value: "standing.approver"}, note("Auditors", "2026-03-27", "Who approves is decided once a year, not by invoice.")),
+		fill("accrual-text", "text", groups("AC"), "", rule.NewOnly, "previous_of_type.text", note("Moya, payables", "2025-09-15", "Accruals are keyed in a row, all with the same words.")),
+		fill("accrual-date", "document_date", groups("AC"), "is filled(previous_of_type.document_date)", rule.NewOnly, "month end(add months(previous_of_type.document_date, 1))", note("Moya, payables", "2025-09-15", "The month after the last one.")),
 
 		replace("block-bill", "payment_block", groups("VI"), "vendor.payment_block", "true", note("Treasury", "2024-10-21", "Invoices of blocked vendors were paid all the same.")),
 		replace("block-reason-bill", "block_reason", groups("VI"), "vendor.payment_block", "vendor.block_reason", note("Treasury", "2024-10-21", "So that the reason is seen where the payment is missed.")),
@@ -32,7 +38,11 @@ func accountingRules() []given {
 		must("paper-total", "total", bills, rule.Refuse, "some credit in lines.credit satisfies is filled(credit)", "total = sum(lines.credit[is filled(item)])", "The total on the paper is not what is posted. Correct the total or the lines.", note("Auditors", "2026-03-27", "Seven invoices were posted with a digit too many on both sides.")),
 		must("large-kaisan", "lines.debit", in("30"), rule.Confirm, "", "line.debit <= 10000000", "More than 10 000 000 yen in one line. Say who looked at it.", note("Rina, Kaisan", "2024-08-27", "Four eyes, as the treasury asked.")),
 		must("late", "document_date", groups("VI"), rule.Advise, "", "add days(document_date, 60) >= posting_date", "The invoice is older than sixty days. Input tax may have to be claimed in an earlier period.", note("Group tax", "2025-01-20", "The tax office asked three times.")),
+		unlike("paper-once", "reference", groups("VI"), rule.Refuse, "", rule.Unique{With: []string{"vendor"}, Ignore: match.AllIgnored}, "This invoice of the vendor is entered already. Look at that one before you go on.", note("Moya, payables", "2025-10-06", "Two copies of one invoice were paid within a week.")),
+		must("backwards", "posting_date", groups("JE", "AC"), rule.Advise, "", "posting_date >= previous_of_type.posting_date", "The entry before was posted on {previous_of_type.posting_date}. Look at the date again.", note("Group accounting", "2026-02-09", "Last month's date stayed in the head after the turn of the month.")),
 		must("export-tax", "lines.tax_code", groups("VI"), rule.Refuse, "", `line.tax_code != "X"`, "X is for what we export. Choose another tax code.", note("Group tax", "2024-03-11", "Reported as our own exports twice.")),
+
+		after("last-bill", "vendor.last_invoice_on", groups("VI"), "is blank(vendor.last_invoice_on) or vendor.last_invoice_on < document_date", "document_date", note("Finn, purchasing", "2026-05-11", "Vendors without an invoice for two years are asked whether they are still there.")),
 	}
 }
 
@@ -80,4 +90,11 @@ var accountingProofs = []givenProof{
 	{name: "One yen more needs a reason", company: "30", kindType: "JE", proves: []string{"large-kaisan"}, entered: entry, lines: []values{{"account": "151000", "debit": "10000001"}, {"account": "100000", "credit": "10000001"}}, verdict: "needs reason"},
 	{name: "An invoice of sixty-one days is posted with an advice", company: "10", kindType: "VI", proves: []string{"late"}, entered: with(bill, values{"document_date": "2026-09-24"}), lines: billLines},
 	{name: "An export code on an invoice is refused", company: "10", kindType: "VI", proves: []string{"export-tax"}, entered: bill, lines: changing(billLines, 0, values{"tax_code": "X"}), verdict: "refused"},
+	{name: "The approver of the year answers for an invoice", company: "10", kindType: "VI", proves: []string{"approver"}, entered: with(bill, values{"approver": "Somebody"}), lines: billLines, values: values{"approver": "Grainne Hollis"}},
+	{name: "An accrual goes on where the one before ended", company: "10", kindType: "AC", proves: []string{"accrual-text", "accrual-date"}, lines: entryLines,
+		previousOfType: values{"text": "Electricity of the pans", "document_date": "2026-10-31"}, values: values{"text": "Electricity of the pans", "document_date": "2026-11-30"}},
+	{name: "An entry before the last one is advised against", company: "10", kindType: "JE", proves: []string{"backwards"}, entered: with(entry, values{"posting_date": "2026-11-23"}), lines: entryLines, previousOfType: values{"posting_date": "2026-11-24"}},
+	{name: "An entry on the day of the last one is in order", company: "10", kindType: "JE", proves: []string{"backwards"}, entered: with(entry, values{"posting_date": "2026-11-24"}), lines: entryLines, previousOfType: values{"posting_date": "2026-11-24"}},
+	{name: "A posted invoice is the last of its vendor", company: "10", kindType: "VI", proves: []string{"last-bill"}, entered: bill, lines: billLines, acting: true},
+	{name: "An invoice that is entered already is refused", company: "10", kindType: "VI", proves: []string{"paper-once"}, entered: with(bill, values{"reference": "hp 2201"}), lines: billLines, verdict: "refused"},
 }
