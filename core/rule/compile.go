@@ -55,8 +55,8 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: part, Message: fmt.Sprintf(format, args...), Line: 1, Column: 1}})
 	}
 	if r.Family == FollowUp {
-		c.Field, c.Fields = -1, nil
-		c.remote()
+		c.Field, c.Remote = v.remote(r.Target)
+		c.Fields = []int{c.Field}
 	}
 	if c.Field < 0 {
 		complain("target", "a %s has no field %q", v.Kind.Noun(), r.Target)
@@ -218,6 +218,16 @@ func (v *Vocabulary) PlaceOf(target string) int {
 	return -1
 }
 
+// TargetOf returns the place from which the formulas of a rule on the target see the
+// document, and the field that its value goes into: for a follow-up one of a linked record.
+// The place is -1 when there is no such target.
+func (v *Vocabulary) TargetOf(target string) (place int, field *record.Field) {
+	if place = v.PlaceOf(target); place >= 0 {
+		return place, &v.Kind.Fields[place]
+	}
+	return v.remote(target)
+}
+
 // fieldsOf returns the places of the fields that a target names.
 func (v *Vocabulary) fieldsOf(target string) (places []int) {
 	section, isSection := strings.CutPrefix(target, SectionPrefix)
@@ -240,20 +250,15 @@ func (c *Compiled) formula(part, text string) *feel.Program {
 	if c.Remote != nil {
 		field = c.Remote
 	}
-	program, problems := c.vocabulary.part(part, text, c.Field, field)
+	program, problems := c.vocabulary.Part(part, text, c.Field, field)
 	c.Problems = append(c.Problems, problems...)
 	return program
 }
 
-// Part checks and compiles a formula as a part of a rule on the field at the place:
-// "when" and "must" are conditions, "value" is of the field's type, and a constant
-// fits the field. The program is nil when the problems hold an error.
-func (v *Vocabulary) Part(part, text string, place int) (*feel.Program, []Problem) {
-	return v.part(part, text, place, &v.Kind.Fields[place])
-}
-
-// part is Part for a value that another field gets.
-func (v *Vocabulary) part(part, text string, place int, field *record.Field) (*feel.Program, []Problem) {
+// Part checks and compiles a formula as a part of a rule that sees the document from the
+// place of TargetOf: "when" and "must" are conditions, "value" is of the field's type, and a
+// constant fits the field. The program is nil when the problems hold an error.
+func (v *Vocabulary) Part(part, text string, place int, field *record.Field) (*feel.Program, []Problem) {
 	program, found := feel.Compile(text, v.ScopeOf(place), feel.Strict)
 	problems := make([]Problem, len(found))
 	for i, p := range found {

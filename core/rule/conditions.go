@@ -203,6 +203,49 @@ func (c *Compiled) ValueName() string {
 	return ""
 }
 
+// LookUp is a value that a crosswalk gives for fields of the document.
+type LookUp struct {
+	Crosswalk string   `json:"crosswalk"` // key
+	Keys      []string `json:"keys"`      // names, one for each key column
+	Column    string   `json:"column"`    // key of the result column
+}
+
+// LookUp returns the value as one that a crosswalk gives for fields, as a sentence can hold
+// it; nil for any other.
+func (c *Compiled) LookUp() *LookUp {
+	if c.Value == nil {
+		return nil
+	}
+	call, ok := c.Value.Root().(*feel.Call)
+	if !ok || call.Function != "crosswalk" || len(call.Arguments) == 0 {
+		return nil
+	}
+	literal, ok := call.Arguments[0].(*feel.Literal)
+	if !ok {
+		return nil
+	}
+	key, _ := literal.Value.Text()
+	table := c.vocabulary.Tables.Crosswalk(key)
+	if table == nil {
+		return nil
+	}
+	found := &LookUp{Crosswalk: key, Column: table.Results[0].Key, Keys: []string{}}
+	for i, argument := range call.Arguments[1:] {
+		if i == len(table.Keys) {
+			if column, isText := argument.(*feel.Literal); isText {
+				found.Column, _ = column.Value.Text()
+			}
+			continue
+		}
+		name := c.named(argument)
+		if name == nil || !name.Single() {
+			return nil
+		}
+		found.Keys = append(found.Keys, name.Text)
+	}
+	return found
+}
+
 // group reads conditions with one operator between them; outer ones may hold others.
 func (v *Vocabulary) group(n feel.Node, place int, asWhen, outer bool) (Conditions, bool) {
 	result := Conditions{Join: "and", Conditions: []Condition{}}

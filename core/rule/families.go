@@ -93,25 +93,25 @@ func (c *Compiled) checkUnique(complain func(part, format string, args ...any)) 
 	}
 }
 
-// remote finds the field of the linked record that a follow-up writes.
-func (c *Compiled) remote() {
-	v := c.vocabulary
-	dot := strings.LastIndexByte(c.Target, '.')
+// remote finds the field of a linked record that a target names, and the place of the
+// link; -1 when there is none.
+func (v *Vocabulary) remote(target string) (place int, field *record.Field) {
+	dot := strings.LastIndexByte(target, '.')
 	if dot < 0 {
-		return
+		return -1, nil
 	}
-	place := v.Kind.Index(c.Target[:dot])
+	place = v.Kind.Index(target[:dot])
 	if place < 0 || v.Kind.Fields[place].Type != record.ToRecord {
-		return
+		return -1, nil
 	}
 	for i := range v.kinds {
-		if v.kinds[i].Key != v.Kind.Fields[place].Kind {
-			continue
-		}
-		if f := v.kinds[i].Field(c.Target[dot+1:]); f != nil && !f.OfLine() {
-			c.Field, c.Fields, c.Remote = place, []int{place}, f
+		if v.kinds[i].Key == v.Kind.Fields[place].Kind {
+			if f := v.kinds[i].Field(target[dot+1:]); f != nil && !f.OfLine() {
+				return place, f
+			}
 		}
 	}
+	return -1, nil
 }
 
 // followUp checks a rule on a field of a linked record.

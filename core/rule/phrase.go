@@ -140,7 +140,28 @@ func valueWords(c *Compiled, kind *record.Kind) string {
 	if name := c.named(program.Root()); name != nil {
 		return name.Label
 	}
+	if found := c.LookUp(); found != nil {
+		return c.lookUpWords(found)
+	}
 	return strings.Join(strings.Fields(text), " ")
+}
+
+// lookUpWords says what a crosswalk gives: "Days of payment terms for Payment terms".
+func (c *Compiled) lookUpWords(found *LookUp) string {
+	table := c.vocabulary.Tables.Crosswalk(found.Crosswalk)
+	words := table.Label
+	if len(table.Results) > 1 {
+		for _, column := range table.Results {
+			if column.Key == found.Column {
+				words = column.Label + " of " + words
+			}
+		}
+	}
+	labels := make([]string, len(found.Keys))
+	for i, key := range found.Keys {
+		labels[i] = c.vocabulary.NameOf(c.Field, key).Label
+	}
+	return words + " for " + strings.Join(labels, " and ")
 }
 
 // conditionWords writes a condition with the fields' labels where a sentence can

@@ -713,6 +713,9 @@ type ListRequest struct {
 	Selection Selection `json:"selection"`
 }
 
+// LookUp defines model for LookUp.
+type LookUp = rule.LookUp
+
 // Merge defines model for Merge.
 type Merge struct {
 	Clashes []Clash `json:"clashes"`
@@ -772,6 +775,9 @@ type Name struct {
 
 	// Label As people call it: Payment terms of Vendor
 	Label string `json:"label"`
+
+	// Linked The field is one of a linked record
+	Linked bool `json:"linked"`
 
 	// Name As formulas write it: vendor.payment_terms
 	Name string `json:"name"`
@@ -1077,6 +1083,9 @@ type RuleView struct {
 
 	// IsConstant The value is a constant, so a sentence can hold it
 	IsConstant bool `json:"isConstant,omitempty"`
+
+	// LookUp The value as one that a crosswalk gives for fields, where it is that
+	LookUp *LookUp `json:"lookUp,omitempty"`
 
 	// Must What must hold as a sentence holds it
 	Must         *Conditions   `json:"must,omitempty"`

@@ -103,7 +103,7 @@ func addProof(ctx context.Context, d *desk.Desk, kind string, p givenProof, ids 
 	document := documentOf(kind, p.company, p.kindType, Day, p.entered, p.lines...)
 	document.Stored = p.stored
 	// A proof carries what was saved before it; without, that there was nothing.
-	document.Previous = &record.Content{Values: p.previousOfType}
+	document.Previous = &record.Content{Values: with(p.previousOfType, nil)}
 	document.PreviousOfType = document.Previous
 	request := contract.KeepRequest{Document: document, Name: p.name}
 	for _, key := range p.proves {

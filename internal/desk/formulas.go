@@ -13,32 +13,31 @@ import (
 	"codicil/internal/contract"
 )
 
-// target finds the names that the rules on a field may use, and its place.
-func (d *Desk) target(ctx context.Context, kind, field string) (*plan.Book, int, error) {
-	b, err := d.book(ctx, kind)
-	if err != nil {
-		return nil, 0, err
+// target finds the names that the rules on a target may use, the place from which they
+// see the document, and the field that their values go into.
+func (d *Desk) target(ctx context.Context, kind, target string) (b *plan.Book, place int, field *record.Field, err error) {
+	if b, err = d.book(ctx, kind); err != nil {
+		return nil, 0, nil, err
 	}
-	place := b.Vocabulary.PlaceOf(field)
-	if place < 0 {
-		return nil, 0, invalid("unknown-field", "a %s has no field %q", b.Vocabulary.Kind.Noun(), field)
+	if place, field = b.Vocabulary.TargetOf(target); place < 0 {
+		return nil, 0, nil, invalid("unknown-field", "a %s has no field %q", b.Vocabulary.Kind.Noun(), target)
 	}
-	return b, place, nil
+	return b, place, field, nil
 }
 
 // Names returns the names that the formulas of a rule on a field may use.
 func (d *Desk) Names(ctx context.Context, kind, field string) (contract.Names, error) {
-	b, place, err := d.target(ctx, kind, field)
+	b, place, target, err := d.target(ctx, kind, field)
 	if err != nil {
 		return contract.Names{}, err
 	}
 	answer := contract.Names{Relations: map[string][]rule.Relation{}}
-	want := b.Vocabulary.Kind.Fields[place].FeelType()
+	want := target.FeelType()
 	answer.Names = list(b.Vocabulary.Names(place), func(n rule.Name) contract.Name {
 		fieldType := string(n.Field.Type)
 		answer.Relations[fieldType] = rule.Relations(n.Field)
 		return contract.Name{
-			Name: n.Text, Label: n.Label, Group: n.Group, Type: n.Type.String(), FieldType: fieldType, Kind: n.Kind, Field: n.Field.Key,
+			Name: n.Text, Label: n.Label, Group: n.Group, Type: n.Type.String(), FieldType: fieldType, Kind: n.Kind, Field: n.Field.Key, Linked: n.Linked,
 			Single: n.Single(), Fits: n.Single() && n.Type.Fits(want),
 		}
 	})
@@ -49,11 +48,11 @@ func (d *Desk) Names(ctx context.Context, kind, field string) (contract.Names, e
 // document.
 func (d *Desk) CheckFormula(ctx context.Context, request contract.FormulaAsk) (contract.FormulaAnswer, error) {
 	answer := contract.FormulaAnswer{Problems: []contract.RuleProblem{}, Steps: []contract.FormulaStep{}, Failures: []contract.FormulaFailure{}}
-	b, place, err := d.target(ctx, request.Kind, request.Target)
+	b, place, field, err := d.target(ctx, request.Kind, request.Target)
 	if err != nil || strings.TrimSpace(request.Formula) == "" {
 		return answer, err
 	}
-	program, problems := b.Vocabulary.Part(string(request.Part), request.Formula, place)
+	program, problems := b.Vocabulary.Part(string(request.Part), request.Formula, place, field)
 	answer.Problems = list(problems, func(p rule.Problem) contract.RuleProblem { return problemIn(request.Formula, p) })
 	if program == nil {
 		return answer, nil
@@ -105,7 +104,7 @@ func (r *reader) computed(s engine.Spot, v feel.Value, ofField bool) string {
 
 // Compose writes conditions as a formula.
 func (d *Desk) Compose(ctx context.Context, request contract.ComposeRequest) (contract.Formula, error) {
-	b, place, err := d.target(ctx, request.Kind, request.Target)
+	b, place, _, err := d.target(ctx, request.Kind, request.Target)
 	if err != nil {
 		return contract.Formula{}, err
 	}

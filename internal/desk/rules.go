@@ -23,8 +23,12 @@ func view(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.Rul
 	}
 	v.When, v.Must = c.Conditions("when"), c.Conditions("must")
 	if c.Field >= 0 {
-		v.Constant, v.IsConstant = rule.ConstantOf(c.Value, &names.Kind.Fields[c.Field])
-		v.FieldValue = c.ValueName()
+		field := &names.Kind.Fields[c.Field]
+		if c.Remote != nil {
+			field = c.Remote
+		}
+		v.Constant, v.IsConstant = rule.ConstantOf(c.Value, field)
+		v.FieldValue, v.LookUp = c.ValueName(), c.LookUp()
 	}
 	for _, p := range proofs {
 		if slices.Contains(p.Rules, c.ID) {

@@ -1207,6 +1207,8 @@ export interface components {
             kind: string;
             /** @description The key of the field */
             field: string;
+            /** @description The field is one of a linked record */
+            linked: boolean;
             /** @description It is one value that a sentence can compare; otherwise a list over all lines */
             single: boolean;
             /** @description Its value can be that of the field that the rule is on */
@@ -1397,10 +1399,19 @@ export interface components {
             isConstant?: boolean;
             /** @description The name of the field whose value it is, where it is that of a field */
             fieldValue?: string;
+            /** @description The value as one that a crosswalk gives for fields, where it is that */
+            lookUp?: components["schemas"]["LookUp"];
             /** @description The condition as a sentence holds it; none when no sentence can */
             when?: components["schemas"]["Conditions"];
             /** @description What must hold as a sentence holds it */
             must?: components["schemas"]["Conditions"];
+        };
+        LookUp: {
+            crosswalk: string;
+            /** @description Names, one for each key column */
+            keys: string[];
+            /** @description Key of the result column */
+            column: string;
         };
         RuleVersion: {
             version: number;
