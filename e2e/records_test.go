@@ -66,7 +66,7 @@ func TestAnAddedVendorFieldIsPlacedForTwoCompaniesUnderDifferentLabels(t *testin
 		// By keyboard only: up into the section before, narrower, and a name.
 		require.NoError(t, u.page.Do(chromedp.Focus(chromedp.CSS(`.chip[data-field="berth"]`))))
 		u.presses(kb.ArrowUp, chromedp.KeyModifiers(chromedp.ModifierAlt))
-		u.sees(`section:nth-of-type(2) .chip`, "Berth")
+		u.sees(`section:nth-of-type(3) .chip`, "Berth")
 		u.presses("-")
 		u.sees("aside .width", "3 of 12")
 		u.presses(kb.Enter)
@@ -325,7 +325,7 @@ func TestAJournalEntryIsKeyedAndPostedByKeyboardOnly(t *testing.T) {
 	}
 	u.cursorIsOn("Text")
 	u.presses("Moved by keyboard")
-	for range 6 {
+	for range 7 {
 		u.presses(kb.Tab)
 	}
 	require.NoError(t, u.page.Until(`document.activeElement?.innerText === "Add a line"`))

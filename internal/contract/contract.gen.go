@@ -377,13 +377,13 @@ type CrosswalkRow = table.Row
 
 // CrosswalkSummary defines model for CrosswalkSummary.
 type CrosswalkSummary struct {
-	Key     string   `json:"key"`
-	Keys    []string `json:"keys"`
-	Label   string   `json:"label"`
-	Note    string   `json:"note"`
-	Results []string `json:"results"`
-	Rows    int      `json:"rows"`
-	Version int      `json:"version"`
+	Key     string  `json:"key"`
+	Keys    []Field `json:"keys"`
+	Label   string  `json:"label"`
+	Note    string  `json:"note"`
+	Results []Field `json:"results"`
+	Rows    int     `json:"rows"`
+	Version int     `json:"version"`
 }
 
 // CrosswalkView defines model for CrosswalkView.

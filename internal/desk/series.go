@@ -83,7 +83,7 @@ func (m *masters) numbering(kind *record.Kind, p table.Place) store.Numbering {
 }
 
 // previewed is how many numbers are shown ahead.
-const previewed = 5
+const previewed = 4
 
 func (d *Desk) viewSeries(ctx context.Context, m *masters, s table.Series) (contract.SeriesView, error) {
 	view := contract.SeriesView{Version: m.versions.VersionOf("series", s.Key), Problems: noProblems(s.Check()), Counts: []contract.SeriesCount{}}

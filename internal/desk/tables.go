@@ -193,11 +193,8 @@ func (d *Desk) Crosswalks(ctx context.Context) ([]contract.CrosswalkSummary, err
 	if err != nil {
 		return nil, err
 	}
-	labels := func(fields []record.Field) []string {
-		return list(fields, func(f record.Field) string { return f.Label })
-	}
 	return list(m.tables.Crosswalks, func(c table.Crosswalk) contract.CrosswalkSummary {
-		return contract.CrosswalkSummary{Key: c.Key, Label: c.Label, Note: c.Note, Keys: labels(c.Keys), Results: labels(c.Results), Rows: len(c.Rows), Version: m.versions.VersionOf("crosswalk", c.Key)}
+		return contract.CrosswalkSummary{Key: c.Key, Label: c.Label, Note: c.Note, Keys: c.Keys, Results: c.Results, Rows: len(c.Rows), Version: m.versions.VersionOf("crosswalk", c.Key)}
 	}), nil
 }
 

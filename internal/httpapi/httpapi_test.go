@@ -303,8 +303,8 @@ func TestProofsAreKeptRunAcceptedAndRemoved(t *testing.T) {
 	assert.Equal(t, "Payment terms", failed.Differences[0].Label)
 	assert.Equal(t, "N30", failed.Differences[0].Expected)
 	assert.Equal(t, "N60", failed.Differences[0].Actual)
-	require.NotEmpty(t, failed.Differences[0].Acts)
-	assert.Equal(t, 3, failed.Differences[0].Acts[0].Version)
+	require.Len(t, failed.Differences[0].Acts, 2, "of the stop and of the terms")
+	assert.Equal(t, 3, failed.Differences[0].Acts[1].Version)
 
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(p.Id)+"/accept", nil, &p))
 	assert.True(t, run().Held)

@@ -1,4 +1,4 @@
-import type { Family, RuleState } from "@/api/client";
+import type { Family, Kind, RuleBody, RuleState } from "@/api/client";
 
 /** How the families are called on screens, and what their station does. */
 export const families: Record<Family, { label: string; does: string; path: string }> = {
@@ -7,6 +7,12 @@ export const families: Record<Family, { label: string; does: string; path: strin
     does: "how the field is met",
     // a gate
     path: "M2.5 12.5v-7a4.5 4.5 0 0 1 9 0v7M2.5 9h9",
+  },
+  source: {
+    label: "Source",
+    does: "comes from a linked record",
+    // a bucket let down into a well
+    path: "M7 1.500v4.500M3.500 6h7l-1 5h-5zM1.500 12.500h11",
   },
   default: {
     label: "Default",
@@ -32,11 +38,28 @@ export const families: Record<Family, { label: string; does: string; path: strin
     // a plumb line
     path: "M3 1.500h8M7 1.500v6M7 7.500l2 2.5-2 3-2-3z",
   },
+  "follow-up": {
+    label: "Follow-up",
+    does: "writes to a linked record",
+    // a quill that leaves a line
+    path: "M12 2C8 2.500 5 5 4 9.500L3 11.500M4 9.500c3.500 0 6-2 8-7.500M2 12.500h8",
+  },
 };
+
+/** The field under which a rule stands in the plan: its own, the first of its section, or its link. */
+export function fieldOf(kind: Kind | undefined, body: Pick<RuleBody, "family" | "target">): string {
+  const section = body.target.startsWith(sectionPrefix) && body.target.slice(sectionPrefix.length);
+  if (section) return kind?.fields.find((f) => f.section === section)?.key ?? "";
+  if (body.family === "follow-up") return body.target.slice(0, body.target.lastIndexOf("."));
+  return body.target;
+}
+
+/** Begins the target of a rule on all fields of a section. */
+export const sectionPrefix = "section:";
 
 /** Families whose rules give the field a value. */
 export function givesValue(family: Family): boolean {
-  return family === "default" || family === "compute" || family === "substitute";
+  return family !== "entry" && family !== "validate";
 }
 
 export const stateWords: Record<RuleState, string> = {
@@ -52,7 +75,8 @@ export const did: Record<string, string> = {
   beaten: "was beaten",
   "when not true": "kept still: its condition did not hold",
   "other occasion": "kept still: not on this occasion",
-  "not needed": "kept still: the field was filled",
+  "not needed": "kept still: the field was filled, or its link did not change",
+  "not taken": "was not taken: a person gave another value",
   "not reached": "was not reached: the entry does not fit the field",
   failed: "failed",
   holds: "holds",

@@ -23,6 +23,7 @@ function name(
     fieldType,
     kind: "vendor",
     field,
+    linked: false,
     single: true,
     fits: type === "number",
   };

@@ -18,6 +18,7 @@ function outcome(final: string, more: Partial<FieldOutcome> = {}): FieldOutcome 
   return {
     key: "limit",
     entered: shown,
+    sourced: shown,
     defaulted: shown,
     computed: shown,
     substituted: shown,

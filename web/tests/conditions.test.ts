@@ -189,7 +189,15 @@ describe("the value that a field gets", () => {
     });
     const field = useCatalog().field("limit")!;
     const w = mount(ValueEditor, {
-      props: { kind: "vendor", field, formula, isConstant: "constant" in more, word: "fill with", ...more },
+      props: {
+        kind: "vendor",
+        field,
+        names: names.names,
+        formula,
+        isConstant: "constant" in more,
+        word: "fill with",
+        ...more,
+      },
     });
     useWords().names("vendor", "limit");
     await flushPromises();

@@ -18,6 +18,7 @@ function outcome(body: Body, verdict: Outcome["verdict"] = "accepted"): Outcome 
       return {
         key,
         entered: shown(text),
+        sourced: shown(text),
         defaulted: shown(text),
         computed: shown(text),
         substituted: shown(text),

@@ -58,6 +58,7 @@ function outcomeOf(key: string, final = "", more: Partial<FieldOutcome> = {}): F
   return {
     key,
     entered: shown,
+    sourced: shown,
     defaulted: shown,
     computed: shown,
     substituted: shown,

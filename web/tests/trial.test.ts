@@ -72,6 +72,7 @@ describe("a document with lines", () => {
       return {
         key: "lines.note",
         entered: shown,
+        sourced: shown,
         defaulted: shown,
         computed: shown,
         substituted: shown,

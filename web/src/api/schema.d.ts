@@ -1881,8 +1881,8 @@ export interface components {
             key: string;
             label: string;
             note: string;
-            keys: string[];
-            results: string[];
+            keys: components["schemas"]["Field"][];
+            results: components["schemas"]["Field"][];
             rows: number;
             version: number;
         };

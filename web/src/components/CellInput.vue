@@ -12,6 +12,8 @@ const props = defineProps<{
   outcome?: FieldOutcome;
   company: string;
   readonly?: boolean;
+  /** The cursor passes the field over; a click still reaches it. */
+  skip?: boolean;
   inputId?: string;
   /** In a column of lines numbers stand below each other. */
   inLine?: boolean;
@@ -96,6 +98,7 @@ const suggest = suggesting(
       :debounce="60"
       :trigger-on-focus="field.type !== 'link'"
       :aria-label="label"
+      :tabindex="skip ? -1 : undefined"
       :placeholder="focused ? result : ''"
       :fit-input-width="false"
       placement="bottom-start"
@@ -117,6 +120,7 @@ const suggest = suggesting(
         class="line"
         :value="shown"
         :aria-label="label"
+        :tabindex="skip ? -1 : undefined"
         :aria-invalid="!!outcome?.misfit"
         :inputmode="modes[field.type]"
         :placeholder="focused ? result : ''"
@@ -186,6 +190,10 @@ input.line {
 .right,
 .right input {
   text-align: right;
+}
+.made-source,
+.made-source input {
+  color: var(--source);
 }
 .made-default,
 .made-default input {

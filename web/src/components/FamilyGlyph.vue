@@ -2,7 +2,7 @@
 import type { Family } from "@/api/client";
 import { families } from "@/families";
 
-defineProps<{ family: Family }>();
+defineProps<{ family: Family; title?: string }>();
 </script>
 
 <template>
@@ -14,6 +14,7 @@ defineProps<{ family: Family }>();
     height="14"
     aria-hidden="true"
   >
+    <title v-if="title">{{ title }}</title>
     <path :d="families[family].path" />
   </svg>
 </template>

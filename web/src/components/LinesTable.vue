@@ -2,6 +2,7 @@
 import { computed, nextTick, ref } from "vue";
 import type { Field, Message } from "@/api/client";
 import { addressOf } from "@/address";
+import BandSignal from "@/components/BandSignal.vue";
 import CellInput from "@/components/CellInput.vue";
 import type { Trial } from "@/composables/trial";
 
@@ -35,10 +36,21 @@ const grid = computed(
 const messages = computed(() => {
   const map = new Map<number, Message[]>();
   for (const m of props.trial.outcome.value?.messages ?? [])
-    if (m.field.startsWith("lines.") && (props.strict || (m.code !== "required" && m.code !== "unbalanced")))
+    if (
+      (m.field.startsWith("lines.") || (!m.field && m.line)) &&
+      (props.strict || (m.code !== "required" && m.code !== "unbalanced"))
+    )
       map.set(m.line ?? 0, [...(map.get(m.line ?? 0) ?? []), m]);
   return map;
 });
+
+/** A value that is new here and must be keyed twice. */
+function asksAgain(address: string): boolean {
+  const field = props.trial.fields.value.get(address);
+  return (
+    !props.readonly && !!field?.twice && !!field.entered.text && field.made !== "stored" && !field.misfit
+  );
+}
 
 function focus(line: number, key: string) {
   void nextTick(() =>
@@ -105,9 +117,26 @@ function down(line: number, key: string) {
             :outcome="trial.fields.value.get(addressOf(c.field.key, line))"
             :company="company"
             :readonly="readonly"
+            :skip="trial.fields.value.get(addressOf(c.field.key, line))?.cursor === 'passed over'"
+            :data-stop="trial.fields.value.get(addressOf(c.field.key, line))?.cursor === 'stop' || undefined"
             in-line
             @enter="enter(addressOf(c.field.key, line), $event)"
             @down="down(line, c.field.key)"
+          />
+          <BandSignal
+            v-if="trial.fields.value.get(addressOf(c.field.key, line))?.band"
+            :band="trial.fields.value.get(addressOf(c.field.key, line))!.band!"
+          />
+          <input
+            v-if="asksAgain(addressOf(c.field.key, line))"
+            class="line"
+            autocomplete="off"
+            placeholder="again"
+            :aria-label="`${c.label} in line ${line}, keyed again`"
+            :value="trial.entered.value[addressOf(c.field.key, line)]?.again ?? ''"
+            @change="
+              trial.enterAgain(addressOf(c.field.key, line), ($event.target as HTMLInputElement).value)
+            "
           />
         </div>
         <div role="cell">

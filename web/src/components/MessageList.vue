@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
+import { RouterLink } from "vue-router";
 import type { Message } from "@/api/client";
 import SeverityMark from "@/components/SeverityMark.vue";
 import { useCatalog } from "@/stores/catalog";
@@ -23,7 +24,12 @@ const sorted = computed(() => {
       <button type="button" class="plain" @click="emit('point', m.field, m.line)">
         {{ catalog.label(m.field, m.line, kind) }}
       </button>
-      <span class="text">{{ m.text }}</span>
+      <span class="text"
+        >{{ m.text }}
+        <RouterLink v-for="r in m.records" :key="r.key" :to="`/records/${r.what}/${r.key}`" class="plain"
+          >{{ r.key }} {{ r.title }}</RouterLink
+        ></span
+      >
       <label v-if="m.severity === 'confirm'" class="reason">
         Reason
         <input

@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { computed, nextTick, reactive, ref, watch } from "vue";
 import type { Family, Field, Message } from "@/api/client";
+import AfterPosting from "@/components/AfterPosting.vue";
+import BandSignal from "@/components/BandSignal.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import EnteredCell from "@/components/EnteredCell.vue";
 import LinePicker from "@/components/LinePicker.vue";
@@ -14,7 +16,10 @@ const catalog = useCatalog();
 const plan = usePlan();
 const grid = ref<HTMLElement>();
 
-const stations = computed(() => (catalog.kind?.families ?? []) as Family[]);
+/** What follows after posting belongs to no field of the document, and stands below them. */
+const stations = computed<Family[]>(() =>
+  ((catalog.kind?.families ?? []) as Family[]).filter((f) => f !== "follow-up"),
+);
 /** The columns in the order in which the engine runs them; results stand before the checks on them. */
 const columns = computed(() => [
   "field",
@@ -270,7 +275,12 @@ function rowIndex(field: Field): number {
             class="result"
             :class="`made-${outcomeOf(field.key)?.made || 'none'}`"
             :title="outcomeOf(field.key)?.final.text"
-            >{{ outcomeOf(field.key)?.final.text }}</span
+            ><BandSignal
+              v-if="outcomeOf(field.key)?.band"
+              class="band"
+              bare
+              :band="outcomeOf(field.key)!.band!"
+            />{{ outcomeOf(field.key)?.final.text }}</span
           >
           <StationCell
             v-else
@@ -283,20 +293,21 @@ function rowIndex(field: Field): number {
         </div>
       </div>
     </template>
+    <AfterPosting v-if="catalog.kind?.families.includes('follow-up') && !find" />
     <p v-if="!rows.length" class="empty">No field fits that. Clear the search to see all of them.</p>
   </div>
 </template>
 
 <style scoped>
 .grid {
-  min-width: 862px;
+  min-width: 918px;
   padding-bottom: 12px;
 }
 .row {
   display: grid;
   grid-template-columns:
-    minmax(136px, 1.1fr) minmax(112px, 1.1fr) minmax(70px, 0.7fr) minmax(100px, 1.1fr)
-    minmax(100px, 1.1fr) minmax(100px, 1.1fr) minmax(94px, 1fr) minmax(150px, 1.6fr);
+    minmax(132px, 1.1fr) minmax(108px, 1.1fr) minmax(70px, 0.7fr) repeat(4, minmax(92px, 1fr))
+    minmax(94px, 1fr) minmax(146px, 1.5fr);
   border-bottom: 1px solid var(--rule);
   min-height: 25px;
 }
@@ -341,6 +352,9 @@ function rowIndex(field: Field): number {
   background: var(--paper);
   border-bottom: 1px solid var(--rule-strong);
 }
+.head .cell:not(:first-child) {
+  padding: 0 5px;
+}
 .head .cell {
   color: var(--ink-soft);
   font-weight: 500;
@@ -379,6 +393,12 @@ function rowIndex(field: Field): number {
 .made-entered,
 .made-stored {
   font-weight: 400;
+}
+.band {
+  margin-right: 5px;
+}
+.made-source {
+  color: var(--source);
 }
 .made-default {
   color: var(--default);

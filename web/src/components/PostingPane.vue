@@ -3,6 +3,7 @@ import { computed } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import type { Family, FieldOutcome, LedgerName, Posting } from "@/api/client";
 import ActTold from "@/components/ActTold.vue";
+import BandSignal from "@/components/BandSignal.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import JournalTable from "@/components/JournalTable.vue";
 import { families } from "@/families";
@@ -24,6 +25,7 @@ const groups = computed(() => [
 const made: Record<string, string> = {
   entered: "entered",
   stored: "as saved",
+  source: "source",
   default: "default",
   compute: "compute",
   substitute: "substitute",
@@ -74,6 +76,12 @@ async function again() {
       {{ catalog.label(m.field, m.line, kind) }}: {{ m.text }}
       <b v-if="m.reason">Reason given: {{ m.reason }}</b>
     </p>
+    <p v-for="(w, i) in posting.outcome.followUps" :key="`write ${i}`" class="message written">
+      {{ ledger === "practice" ? "Would write" : "Wrote" }} to
+      <RouterLink :to="`/records/${w.kind}/${w.number}`">{{ w.number }} {{ w.title }}</RouterLink
+      >: {{ w.label }} {{ w.before.text || "blank" }} → <b>{{ w.after.text || "blank" }}</b> (rule
+      {{ w.rule }})
+    </p>
     <JournalTable v-if="posting.entries.length" :entries="posting.entries" :ledger="ledger" without-posting />
     <table class="ledger">
       <thead>
@@ -98,6 +106,7 @@ async function again() {
           </td>
           <td class="nowrap">
             <FamilyGlyph v-if="f.made in families" :family="f.made as Family" /> {{ made[f.made] ?? "" }}
+            <BandSignal v-if="f.band" :band="f.band" />
           </td>
           <td>
             <details
@@ -141,6 +150,9 @@ async function again() {
   border-left: 3px solid var(--validate);
   padding-left: 10px;
   margin: 0 0 10px;
+}
+.written {
+  border-left-color: var(--follow-up);
 }
 .line td {
   font: 600 13px/1.4 var(--serif);

@@ -2,6 +2,7 @@
 import { computed, nextTick, ref } from "vue";
 import type { Family, Field, KindEntry, Layout } from "@/api/client";
 import { addressOf, ofLine } from "@/address";
+import BandSignal from "@/components/BandSignal.vue";
 import CellInput from "@/components/CellInput.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import LinesTable from "@/components/LinesTable.vue";
@@ -52,6 +53,37 @@ function messagesOf(key: string) {
   );
 }
 
+/** Where the value of a field comes from, in the words of its rule. */
+function madeBy(key: string): string {
+  const field = outcomeOf(key);
+  const act = field?.acts.find((a) => a.family === field.made && a.did === "acted");
+  return act ? `${families[field!.made as Family].label}: ${act.phrase}` : "";
+}
+/** A value that is new here and must be keyed twice. */
+function asksAgain(key: string): boolean {
+  const field = outcomeOf(key);
+  const changed = field?.entered.text && field.made !== "stored";
+  return !props.readonly && !!field?.twice && !!changed && !field.misfit;
+}
+/** Whether the cursor passes the field over; a person can turn that off. */
+function passes(key: string): boolean {
+  return assisted.value && outcomeOf(key)?.cursor === "passed over";
+}
+const assisted = ref(true);
+/** Turns on and off that the cursor passes fields over, for this document. */
+function assist(): boolean {
+  return (assisted.value = !assisted.value);
+}
+/** Jumps to the next stop after where the cursor is, and from the last to the first. */
+function nextStop() {
+  const stops = [...(form.value?.querySelectorAll<HTMLElement>("[data-stop] input") ?? [])];
+  const here = document.activeElement;
+  const after = stops.find(
+    (s) => !here || here.compareDocumentPosition(s) & Node.DOCUMENT_POSITION_FOLLOWING,
+  );
+  (after ?? stops[0])?.focus();
+}
+
 async function enter(address: string, text: string) {
   emit("changed");
   await props.trial.enter(address, text);
@@ -71,7 +103,7 @@ async function begin() {
   const inputs = [...(form.value?.querySelectorAll<HTMLInputElement>(".field input:not(.native)") ?? [])];
   (inputs.find((i) => !i.value) ?? inputs[0])?.focus();
 }
-defineExpose({ point, begin });
+defineExpose({ point, begin, nextStop, assist });
 </script>
 
 <template>
@@ -105,6 +137,7 @@ defineExpose({ point, begin });
               class="glyph"
               :class="`family-${outcomeOf(f.field.key)?.made}`"
               :family="outcomeOf(f.field.key)?.made as Family"
+              :title="madeBy(f.field.key)"
             />
           </label>
           <CellInput
@@ -115,8 +148,24 @@ defineExpose({ point, begin });
             :outcome="outcomeOf(f.field.key)"
             :company="company"
             :readonly="readonly"
+            :skip="passes(f.field.key)"
+            :data-stop="outcomeOf(f.field.key)?.cursor === 'stop' || undefined"
             @enter="enter(f.field.key, $event)"
           />
+          <BandSignal v-if="outcomeOf(f.field.key)?.band" :band="outcomeOf(f.field.key)!.band!" />
+          <label v-if="asksAgain(f.field.key)" class="again"
+            ><span class="quiet">Key it again</span>
+            <input
+              class="line"
+              autocomplete="off"
+              :aria-label="`${f.label}, keyed again`"
+              :value="trial.entered.value[f.field.key]?.again ?? ''"
+              @change="trial.enterAgain(f.field.key, ($event.target as HTMLInputElement).value)"
+          /></label>
+          <p v-if="outcomeOf(f.field.key)?.offered && !readonly" class="says">
+            {{ f.label }} is {{ outcomeOf(f.field.key)!.offered!.text }} in the linked record.
+            <button type="button" class="plain" @click="enter(f.field.key, '')">Take that</button>
+          </p>
           <p v-for="(m, i) in messagesOf(f.field.key)" :key="i" class="says" :class="m.severity">
             {{ m.text }}
           </p>
@@ -163,6 +212,14 @@ h2 {
   margin: 2px 0 0;
   font-size: 12px;
   color: var(--ink-soft);
+}
+.again {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  white-space: nowrap;
+  font-size: 12px;
+  margin-top: 3px;
 }
 .says.refuse {
   color: var(--refused);

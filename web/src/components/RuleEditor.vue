@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
 import { computed, defineAsyncComponent } from "vue";
-import type { Family, Field, RuleBody, RuleView, Schemas } from "@/api/client";
+import type { Field, RuleBody, RuleView, Schemas } from "@/api/client";
 import ConditionEditor from "@/components/ConditionEditor.vue";
-import ValueEditor from "@/components/ValueEditor.vue";
-import { givesValue } from "@/families";
+import CheckEffect from "@/components/CheckEffect.vue";
+import EntryEffect from "@/components/EntryEffect.vue";
+import ValueEffect from "@/components/ValueEffect.vue";
 import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
@@ -32,32 +33,14 @@ const read = computed(() => {
     constant: value ? view.constant : undefined,
     isConstant: value ? !!view.isConstant : false,
     fieldValue: value ? view.fieldValue : undefined,
+    lookUp: value ? view.lookUp : undefined,
   };
 });
 function textOf(part: string): string {
   return { when: body.value.when, value: body.value.effect.value, must: body.value.effect.must }[part] ?? "";
 }
 
-const manners = [
-  { value: "required", label: "required" },
-  { value: "optional", label: "optional" },
-  { value: "read-only", label: "read-only" },
-  { value: "hidden", label: "hidden" },
-];
 const family = computed(() => body.value.family);
-/** What the rule does to the field, up to its value. */
-const deed = computed(() => {
-  const verbs: Partial<Record<Family, string>> = {
-    default: `fill ${props.field.label} with`,
-    compute: `compute ${props.field.label} as`,
-    substitute: `replace ${props.field.label} with`,
-  };
-  return verbs[family.value] ?? "";
-});
-
-/** How a message names the value of the field. */
-const valueInMessage = computed(() => `{${props.field.key.replace(/^lines\./, "line.")}}`);
-
 type Moment = NonNullable<RuleBody["effect"]["moments"]>[number];
 const moments: Moment[] = ["typing", "saving", "posting"];
 /** When a check speaks; none chosen in the rule means all of them. */
@@ -119,81 +102,15 @@ function setMoment(moment: Moment, on: boolean) {
       @write="body.when = $event"
     />
 
-    <div v-if="family === 'entry'" class="deed">
-      <span class="word">{{ field.label }} is</span>
-      <ElSelect v-model="body.effect.manner" aria-label="How the field is met" placeholder="choose">
-        <ElOption v-for="m in manners" :key="m.value" :value="m.value" :label="m.label" />
-      </ElSelect>
-    </div>
-
-    <template v-else-if="givesValue(family)">
-      <FormulaEditor
-        v-if="asFormula"
-        :model-value="body.effect.value ?? ''"
-        part="value"
-        :rule="body"
-        :label="deed.charAt(0).toUpperCase() + deed.slice(1)"
-        @update:model-value="body.effect.value = $event"
-      />
-      <ValueEditor
-        v-else
-        :kind="body.kind"
-        :field="field"
-        :formula="body.effect.value ?? ''"
-        :constant="read.constant"
-        :field-value="read.fieldValue"
-        :is-constant="read.isConstant"
-        :word="deed"
-        @write="body.effect.value = $event"
-      />
-      <fieldset v-if="family === 'default'" class="choice">
-        <legend class="field-label">How long it fills the field</legend>
-        <label
-          ><input v-model="body.effect.lifetime" type="radio" value="new only" /> on a new record only;
-          cleared later, it stays blank</label
-        >
-        <label
-          ><input v-model="body.effect.lifetime" type="radio" value="whenever blank" /> whenever it is blank,
-          on saved records too</label
-        >
-      </fieldset>
-    </template>
-
-    <template v-else>
-      <FormulaEditor
-        v-if="asFormula"
-        :model-value="body.effect.must ?? ''"
-        part="must"
-        :rule="body"
-        label="What must hold"
-        @update:model-value="body.effect.must = $event"
-      />
-      <ConditionEditor
-        v-else
-        :kind="body.kind"
-        :target="body.target"
-        :formula="body.effect.must ?? ''"
-        :conditions="read.must"
-        word="must"
-        empty-words="Say what must hold."
-        @write="body.effect.must = $event"
-      />
-      <fieldset class="choice">
-        <legend class="field-label">If it does not hold</legend>
-        <label><input v-model="body.effect.severity" type="radio" value="refuse" /> refuse</label>
-        <label
-          ><input v-model="body.effect.severity" type="radio" value="confirm" /> let a person go on with a
-          reason</label
-        >
-        <label><input v-model="body.effect.severity" type="radio" value="advise" /> only advise</label>
-      </fieldset>
-      <label>
-        <span class="field-label"
-          >Message: what is wrong, and what to do; values in braces, as {{ valueInMessage }}</span
-        >
-        <textarea v-model="body.effect.message" class="line" rows="2" />
-      </label>
-    </template>
+    <EntryEffect v-if="family === 'entry'" v-model="body" :field="field" />
+    <CheckEffect
+      v-else-if="family === 'validate'"
+      v-model="body"
+      :field="field"
+      :as-formula="asFormula"
+      :must="read.must"
+    />
+    <ValueEffect v-else v-model="body" :field="field" :as-formula="asFormula" :read="read" />
 
     <ul v-if="otherProblems.length" class="problems">
       <li v-for="(p, i) in otherProblems" :key="i" :class="p.severity">{{ p.message }}</li>
@@ -201,7 +118,7 @@ function setMoment(moment: Moment, on: boolean) {
 
     <details class="more">
       <summary>Occasions, days, priority and note</summary>
-      <div class="two">
+      <div v-if="family !== 'follow-up'" class="two">
         <label><input v-model="body.on.new" type="checkbox" /> on new records</label>
         <label><input v-model="body.on.change" type="checkbox" /> on changes</label>
       </div>
@@ -264,25 +181,14 @@ function setMoment(moment: Moment, on: boolean) {
   grid-template-columns: minmax(0, 1fr);
   gap: 12px;
 }
-.scope,
-.deed {
+.scope {
   display: grid;
   grid-template-columns: 46px 1fr;
   gap: 6px;
   align-items: center;
 }
-.deed {
-  grid-template-columns: auto 1fr;
-}
 .word {
   font: italic 14px/28px var(--serif);
-}
-.choice {
-  border: 0;
-  margin: 0;
-  padding: 0;
-  display: grid;
-  gap: 3px;
 }
 .moments {
   display: flex;
@@ -291,9 +197,6 @@ function setMoment(moment: Moment, on: boolean) {
 }
 .changed {
   margin-bottom: 8px;
-}
-.choice legend {
-  padding: 0;
 }
 .problems {
   list-style: none;

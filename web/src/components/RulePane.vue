@@ -18,6 +18,11 @@ const plan = usePlan();
 const selection = plan.selected!;
 const family = selection.family;
 const field = computed(() => catalog.field(selection.field));
+const title = computed(() =>
+  family === "follow-up"
+    ? `After posting, to ${field.value?.label}`
+    : `${families[family].label} of ${field.value?.label}`,
+);
 const {
   rules,
   acts,
@@ -49,15 +54,10 @@ const retiring = ref(false);
 </script>
 
 <template>
-  <aside
-    v-if="field"
-    class="pane"
-    :class="`family-${family}`"
-    :aria-label="`${families[family].label} of ${field.label}`"
-  >
+  <aside v-if="field" class="pane" :class="`family-${family}`" :aria-label="title">
     <header>
       <FamilyGlyph :family="family" />
-      <h2>{{ families[family].label }} of {{ field.label }}</h2>
+      <h2>{{ title }}</h2>
       <span class="spring" />
       <button
         type="button"

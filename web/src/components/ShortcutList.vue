@@ -10,6 +10,8 @@ const keys: [string, string][] = [
   ["Esc", "leave the value as it was; close the rule"],
   ["Ctrl Enter", "post the test document, or the document that is open"],
   ["Ctrl S", "keep the rule or the record that is open"],
+  ["F8", "in a record: jump to the next stop"],
+  ["F7", "in a record: let the cursor go to every field, and back"],
   ["Ctrl Space", "in a formula: what can stand there"],
   ["Enter", "in lines: the next line, or a new one after the last"],
   ["Alt ↑ ↓ ← →", "move a field of a layout; + and − change its width"],

@@ -19,7 +19,9 @@ const failed = computed(() => acts.value.find((a) => a.did === "failed"));
 const first = computed(() => props.rules.find((r) => r.id === acted.value?.rule) ?? props.rules[0]);
 const resting = computed(() => first.value && (first.value.state !== "in force" || !first.value.sound));
 const made = computed(() =>
-  acted.value && givesValue(props.family) ? acted.value.after.text || "blank" : "",
+  acted.value && givesValue(props.family) && (props.family !== "compute" || props.outcome?.made === "compute")
+    ? acted.value.after.text || "blank"
+    : "",
 );
 const worst = computed(
   () =>

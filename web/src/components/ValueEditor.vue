@@ -1,49 +1,55 @@
 <script setup lang="ts">
 import { ElAutocomplete, ElOption, ElSelect } from "element-plus";
 import { computed, ref, watch } from "vue";
-import { api, ask, type Field } from "@/api/client";
+import { api, ask, type Field, type Name, type Schemas } from "@/api/client";
 import { suggesting } from "@/choices";
+import LookUpEditor from "@/components/LookUpEditor.vue";
 import NameSelect from "@/components/NameSelect.vue";
 import { usePlan } from "@/stores/plan";
-import { useWords } from "@/stores/words";
 
 const props = defineProps<{
   kind: string;
   field: Field;
+  /** The names that the rule may use. */
+  names: Name[];
   formula: string;
   /** The formula as a value that people write, where it is one. */
   constant?: string;
   isConstant: boolean;
   /** The name of the field whose value it is, where it is that of a field. */
   fieldValue?: string;
+  /** The formula as what a crosswalk gives, where it is that. */
+  lookUp?: Schemas["LookUp"];
   word: string;
 }>();
 const emit = defineEmits<{ write: [formula: string] }>();
-const words = useWords();
 const plan = usePlan();
 const text = ref("");
 const problem = ref("");
 /** The formula that was written here, which comes back. */
 let written: string | undefined;
-const manner = ref<"constant" | "field">("constant");
+type Manner = "constant" | "field" | "crosswalk";
+const manner = ref<Manner>("constant");
 
 /** Fields whose value can be that of this one. */
-const names = computed(
-  () =>
-    words
-      .names(props.kind, props.field.key)
-      ?.names.filter((n) => n.fits && n.name.replace(/^line\./, "lines.") !== props.field.key) ?? [],
+const fitting = computed(() =>
+  props.names.filter((n) => n.fits && n.name.replace(/^line\./, "lines.") !== props.field.key),
 );
 const fits = computed(
-  () => props.isConstant || !!props.fieldValue || props.formula === "" || props.formula === written,
+  () =>
+    props.isConstant ||
+    !!props.fieldValue ||
+    !!props.lookUp ||
+    props.formula === "" ||
+    props.formula === written,
 );
 
 watch(
-  () => [props.constant, props.fieldValue, props.formula] as const,
-  ([constant, fieldValue, formula]) => {
+  () => [props.constant, props.fieldValue, props.lookUp, props.formula] as const,
+  ([constant, fieldValue, lookUp, formula]) => {
     if (formula === written) return;
     text.value = constant ?? "";
-    if (formula) manner.value = fieldValue ? "field" : "constant";
+    if (formula) manner.value = lookUp ? "crosswalk" : fieldValue ? "field" : "constant";
     problem.value = "";
   },
   { immediate: true },
@@ -67,7 +73,7 @@ async function write(value: string) {
   }
 }
 
-function setManner(next: "constant" | "field") {
+function setManner(next: Manner) {
   manner.value = next;
   text.value = "";
   put("");
@@ -86,15 +92,23 @@ const suggest = suggesting(
       <ElSelect class="manner" :model-value="manner" aria-label="Kind of value" @change="setManner">
         <ElOption value="constant" label="the value" />
         <ElOption value="field" label="the value of" />
+        <ElOption value="crosswalk" label="by crosswalk" />
       </ElSelect>
       <NameSelect
         v-if="manner === 'field'"
         class="chosen"
         :model-value="fieldValue ?? formula"
-        :names="names"
+        :names="fitting"
         :label="`Field whose value ${field.label} gets`"
         placeholder="a field"
         @update:model-value="put"
+      />
+      <LookUpEditor
+        v-else-if="manner === 'crosswalk'"
+        :look-up="lookUp"
+        :names="names"
+        :label="field.label"
+        @write="put"
       />
       <ElAutocomplete
         v-else

@@ -184,6 +184,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     const body = {
       document: { ...trial.document.value, stored: undefined, storedLines: undefined } as Document,
       format,
+      keyed: true,
       version: record.value?.version,
       origin: isNew.value ? origin.value : undefined,
     };

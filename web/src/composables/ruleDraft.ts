@@ -4,6 +4,7 @@ import {
   api,
   ask,
   RequestError,
+  type Family,
   type PlanRule,
   type RuleChange,
   type RuleState,
@@ -12,6 +13,22 @@ import {
 import { givesValue } from "@/families";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan, type Selection } from "@/stores/plan";
+
+/** The effect that a new rule begins with. */
+function beginning(family: Family): RuleChange["body"]["effect"] {
+  switch (family) {
+    case "entry":
+      return { manner: "required" };
+    case "source":
+      return { tie: "copied", value: "" };
+    case "default":
+      return { lifetime: "new only", value: "" };
+    case "validate":
+      return { severity: "refuse", must: "", message: "" };
+    default:
+      return { value: "" };
+  }
+}
 
 /**
  * The rules of one cell of the plan, and the one that is open: read by the server as it is written, tried on the
@@ -77,8 +94,17 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     plan.unkept.delete(placeOf(shown.id));
     const body = aside?.version === shown.version ? aside.body : shown.body;
     change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(body) };
-    const sentence = shown.when !== undefined && (family !== "validate" || shown.must !== undefined);
-    const value = !givesValue(family) || shown.isConstant || !!shown.fieldValue;
+    const sentence =
+      shown.when !== undefined &&
+      (family !== "validate" || shown.must !== undefined || !!shown.body.effect.unique);
+    const effect = shown.body.effect;
+    const value =
+      !givesValue(family) ||
+      shown.isConstant ||
+      !!shown.fieldValue ||
+      !!shown.lookUp ||
+      !!effect.series ||
+      (!effect.value && !!effect.bands?.length);
     // Who writes a formula goes on with it when the rule is kept.
     asFormula.value = (sameRule && asFormula.value) || !(sentence && value);
   }
@@ -105,6 +131,13 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     busy.value = false;
   }
 
+  /** What a new rule is on: a follow-up on a field of the linked record. */
+  function targetOf(): string {
+    if (family !== "follow-up") return selection.field;
+    const linked = catalog.entry(catalog.field(selection.field)?.kind ?? "")?.kind;
+    return `${selection.field}.${linked?.fields[0]?.key ?? ""}`;
+  }
+
   function begin() {
     const aside = plan.unkept.get(placeOf(0));
     kept.value = "";
@@ -122,17 +155,10 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
       body: {
         kind,
         family,
-        target: selection.field,
+        target: targetOf(),
         scope: { companies: [company], types: [type], from: "", until: "" },
         when: "",
-        effect:
-          family === "entry"
-            ? { manner: "required" }
-            : family === "default"
-              ? { lifetime: "new only", value: "" }
-              : givesValue(family)
-                ? { value: "" }
-                : { severity: "refuse", must: "", message: "" },
+        effect: beginning(family),
         on: { new: true, change: true },
         priority: 100,
         note: { askedBy: "", askedOn: catalog.catalog?.today ?? "", why: "" },

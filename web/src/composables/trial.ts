@@ -23,13 +23,13 @@ export type Moment = "typing" | "saving" | "posting";
 /**
  * A document that is being typed, and what its plan makes of it: every value that is
  * entered is taken through the plan on the server, an answer that is overtaken is dropped.
- * blankToo takes a blank document through the plan as well, for a form that shows its defaults.
  */
 export function useTrial(
   scope: Scope,
   moment: () => Moment,
   tried: () => RuleChange | undefined,
-  blankToo = false,
+  /** A person keys a record: a blank one is tried too, so that its defaults show, and values can be keyed twice. */
+  keyed = false,
 ) {
   /** What was entered, by address. */
   const entered = ref<Record<string, EnteredItem>>({});
@@ -39,6 +39,8 @@ export function useTrial(
   const stored = ref<Document["stored"]>();
   const storedLines = ref<Document["storedLines"]>();
   const reasons = ref<Record<string, string>>({});
+  /** What was saved before, as a proof carries it. */
+  const before = ref<Pick<Document, "previous" | "previousOfType">>({});
   const outcome = ref<Outcome>();
   const problem = ref<string>();
 
@@ -61,6 +63,7 @@ export function useTrial(
       stored: stored.value,
       storedLines: storedLines.value,
       reasons: Object.keys(reasons.value).length ? reasons.value : undefined,
+      ...before.value,
     };
   });
 
@@ -98,12 +101,12 @@ export function useTrial(
 
   async function tryNow() {
     const turn = ++asking;
-    if ((!hasDocument.value && !blankToo) || !scope.type) {
+    if ((!hasDocument.value && !keyed) || !scope.type) {
       outcome.value = undefined;
       return;
     }
     await guard(async () => {
-      const body = { document: document.value, format, rule: tried(), moment: moment() };
+      const body = { document: document.value, format, rule: tried(), moment: moment(), keyed };
       const result = await ask(api.POST("/try", { body }));
       if (turn === asking) outcome.value = result;
     });
@@ -116,6 +119,14 @@ export function useTrial(
     else next[address] = { typed };
     if (line && !lines.value.includes(line)) lines.value = [...lines.value, line];
     entered.value = next;
+    await tryDocument();
+  }
+
+  /** Keys a value the second time. */
+  async function enterAgain(address: string, again: string) {
+    const item = entered.value[address];
+    if (!item) return;
+    entered.value = { ...entered.value, [address]: { ...item, again: again.trim() || undefined } };
     await tryDocument();
   }
 
@@ -166,6 +177,7 @@ export function useTrial(
     stored.value = from?.stored;
     storedLines.value = from?.storedLines;
     reasons.value = { ...(from?.reasons ?? {}) };
+    before.value = from?.previous ? { previous: from.previous, previousOfType: from.previousOfType } : {};
   }
 
   async function giveReason(rule: number | undefined, reason: string) {
@@ -191,6 +203,7 @@ export function useTrial(
     tryDocument,
     settled,
     enter,
+    enterAgain,
     textOf,
     addLine,
     removeLine,

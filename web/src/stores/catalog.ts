@@ -32,6 +32,7 @@ export const useCatalog = defineStore("catalog", () => {
   }
   /** A field as messages name it: Amount, or Amount in line 2. */
   function label(key: string, line?: number, of?: string): string {
+    if (!key) return line ? `Line ${line}` : "Document";
     const name = field(key, of)?.label ?? key;
     return line ? `${name} in line ${line}` : name;
   }

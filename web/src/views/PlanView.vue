@@ -9,6 +9,7 @@ import PlanGrid from "@/components/PlanGrid.vue";
 import RulePane from "@/components/RulePane.vue";
 import ScopeSentence from "@/components/ScopeSentence.vue";
 import TestBar from "@/components/TestBar.vue";
+import { fieldOf } from "@/families";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan, type Scope } from "@/stores/plan";
 
@@ -49,7 +50,10 @@ async function follow() {
       if (scope.companies?.length && !scope.companies.includes(wanted.company))
         wanted.company = scope.companies[0]!;
       if (scope.types?.length && !scope.types.includes(wanted.type)) wanted.type = scope.types[0]!;
-      plan.selected = { field: view.body.target, family: view.body.family };
+      plan.selected = {
+        field: fieldOf(catalog.entry(view.body.kind)?.kind, view.body),
+        family: view.body.family,
+      };
       wantedRule.value = rule;
     }
   } else if (query("field")) {

@@ -115,7 +115,14 @@ function named(address: string): string {
   const { key, line } = parseAddress(address);
   return catalog.label(key, line);
 }
-const what = { verdict: "Verdict", value: "Value", message: "Message" };
+const what = {
+  verdict: "Verdict",
+  value: "Value",
+  message: "Message",
+  band: "Band",
+  write: "Written",
+  rule: "Rule",
+};
 </script>
 
 <template>

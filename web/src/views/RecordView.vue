@@ -55,6 +55,15 @@ useEventListener(
   window,
   "keydown",
   (event: KeyboardEvent) => {
+    if (event.key === "F8" || event.key === "F7") {
+      event.preventDefault();
+      if (event.key === "F8") form.value?.nextStop();
+      else
+        done.value = form.value?.assist()
+          ? "The cursor passes fields over again."
+          : "The cursor goes to every field of this document. F7 turns that back.";
+      return;
+    }
     if (!(event.ctrlKey || event.metaKey)) return;
     if (event.key === "s" && !readonly.value) {
       event.preventDefault();

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import BandSignal from "@/components/BandSignal.vue";
 import { useDebounceFn } from "@vueuse/core";
 import { computed, nextTick, onMounted, reactive, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
@@ -251,6 +252,11 @@ const newLink = computed(() => {
               :title="row.cells[i]"
             >
               {{ row.cells[i] }}
+              <BandSignal
+                v-for="b in row.bands?.filter((b) => b.column === c.key)"
+                :key="b.column"
+                :band="b.band"
+              />
             </div>
           </template>
         </div>

@@ -3,8 +3,11 @@ import { computed, type Component } from "vue";
 import { RouterLink, useRoute } from "vue-router";
 import CompaniesTable from "@/components/CompaniesTable.vue";
 import FieldsTable from "@/components/FieldsTable.vue";
+import CrosswalksTable from "@/components/CrosswalksTable.vue";
 import LayoutEditor from "@/components/LayoutEditor.vue";
 import MapsTable from "@/components/MapsTable.vue";
+import SeriesTable from "@/components/SeriesTable.vue";
+import StandingTable from "@/components/StandingTable.vue";
 import TypesTable from "@/components/TypesTable.vue";
 
 const route = useRoute();
@@ -13,6 +16,9 @@ const tables: { key: string; label: string; view: Component }[] = [
   { key: "types", label: "Types", view: TypesTable },
   { key: "fields", label: "Fields", view: FieldsTable },
   { key: "layouts", label: "Layouts", view: LayoutEditor },
+  { key: "standing", label: "Standing values", view: StandingTable },
+  { key: "crosswalks", label: "Crosswalks", view: CrosswalksTable },
+  { key: "series", label: "Number series", view: SeriesTable },
   { key: "maps", label: "Follow-on maps", view: MapsTable },
 ];
 const table = computed(() => tables.find((t) => t.key === route.params.table));

@@ -1,0 +1,81 @@
+<script setup lang="ts">
+import { ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, ask, type CrosswalkSummary } from "@/api/client";
+import CrosswalkEditor from "@/components/CrosswalkEditor.vue";
+import TroubleNote from "@/components/TroubleNote.vue";
+import { useAttempt } from "@/composables/attempt";
+
+/** Tables from codes to codes. Which one is open stands in the address. */
+const route = useRoute();
+const router = useRouter();
+const { problem, uses, count, attempt } = useAttempt();
+const all = ref<CrosswalkSummary[]>([]);
+
+async function load() {
+  await attempt(async () => (all.value = await ask(api.GET("/tables/crosswalks"))));
+}
+void load();
+
+function open(key?: string) {
+  void router.replace({ query: key === undefined ? {} : { crosswalk: key } });
+}
+async function closed() {
+  open();
+  await load();
+}
+</script>
+
+<template>
+  <CrosswalkEditor
+    v-if="route.query.crosswalk !== undefined"
+    :key="String(route.query.crosswalk)"
+    :crosswalk="String(route.query.crosswalk)"
+    @close="closed"
+    @saved="(key) => (open(key), load())"
+  />
+  <template v-else>
+    <div class="page-head">
+      <h1>Crosswalks</h1>
+      <span class="quiet">From one or more codes to others; exact decimals and dates too.</span>
+      <span class="spring" />
+      <button type="button" class="button" @click="open('')">Add a crosswalk</button>
+    </div>
+    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+    <table class="ledger">
+      <thead>
+        <tr>
+          <th>Crosswalk</th>
+          <th>Key</th>
+          <th>From</th>
+          <th>To</th>
+          <th class="right">Rows</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="c in all" :key="c.key">
+          <td>
+            <button type="button" class="plain" @click="open(c.key)">{{ c.label }}</button>
+            <div class="quiet">{{ c.note }}</div>
+          </td>
+          <td>
+            <code>{{ c.key }}</code>
+          </td>
+          <td>{{ c.keys.map((k) => k.label).join(", ") }}</td>
+          <td>{{ c.results.map((r) => r.label).join(", ") }}</td>
+          <td class="right">{{ c.rows }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="!all.length" class="empty">
+      There is no crosswalk yet. Tax rates by country, days by payment terms, our codes for theirs belong
+      here.
+    </p>
+  </template>
+</template>
+
+<style scoped>
+.right {
+  text-align: right;
+}
+</style>
