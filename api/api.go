@@ -7,3 +7,8 @@ import _ "embed"
 //
 //go:embed openapi.yaml
 var OpenAPI []byte
+
+// BookSchema is the JSON Schema (draft 2020-12) of a book's file.
+//
+//go:embed book.schema.json
+var BookSchema []byte

@@ -33,7 +33,7 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 	root.SetOut(out)
 	root.SetErr(errors)
 	slog.SetDefault(slog.New(slog.NewTextHandler(errors, &slog.HandlerOptions{Level: slog.LevelWarn})))
-	root.AddCommand(serveCommand(), demoCommand(), feelCommand())
+	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand())
 	return root
 }
 
@@ -51,7 +51,7 @@ func serveCommand() *cobra.Command {
 		},
 	}
 	c.Flags().StringVar(&address, "address", defaultAddress, "loopback address to listen on")
-	c.Flags().StringVar(&data, "data", "data/codicil.db", "database file; made where it is missing")
+	c.Flags().StringVar(&data, "data", defaultData, "database file; made where it is missing")
 	return c
 }
 

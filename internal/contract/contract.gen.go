@@ -6,6 +6,7 @@ package contract
 import (
 	"time"
 
+	"codicil/core/batch"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -417,6 +418,17 @@ type EnteredItem = proof.Item
 
 // EnteredLine defines model for EnteredLine.
 type EnteredLine = proof.Line
+
+// EvaluateDocument Every value is text in its stored form, an exact decimal or a day
+type EvaluateDocument = batch.Document
+
+// EvaluateRequest defines model for EvaluateRequest.
+type EvaluateRequest struct {
+	Documents []EvaluateDocument `json:"documents"`
+}
+
+// EvaluateResult defines model for EvaluateResult.
+type EvaluateResult = batch.Result
 
 // Expectation defines model for Expectation.
 type Expectation = proof.Expectation
@@ -1377,6 +1389,9 @@ type ComposeConditionsJSONRequestBody = ComposeRequest
 
 // WriteConstantJSONRequestBody defines body for WriteConstant for application/json ContentType.
 type WriteConstantJSONRequestBody = ConstantRequest
+
+// EvaluateJSONRequestBody defines body for Evaluate for application/json ContentType.
+type EvaluateJSONRequestBody = EvaluateRequest
 
 // AddFollowOnJSONRequestBody defines body for AddFollowOn for application/json ContentType.
 type AddFollowOnJSONRequestBody = FollowOn

@@ -96,9 +96,9 @@ func New(s *store.Store, clock Clock, user string) *Desk {
 
 func (d *Desk) today() record.Day { return record.Day(d.clock().Format(time.DateOnly)) }
 
-// noon of a test's day is the time of the test, so that one that reads today()
+// Noon of a test's day is the time of the test, so that one that reads today()
 // comes out the same whenever it is run.
-func noon(day record.Day) feel.Value { return instant(string(day) + "T12:00:00") }
+func Noon(day record.Day) feel.Value { return instant(string(day) + "T12:00:00") }
 
 func (d *Desk) now() feel.Value { return instant(d.clock().Format("2006-01-02T15:04:05")) }
 

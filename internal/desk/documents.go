@@ -105,7 +105,7 @@ func (d *Desk) run(ctx context.Context, m *masters, p *plan.Plan, document proof
 		a.moment = rule.Posting
 	}
 	if a.now.IsNull() {
-		a.now = noon(p.Scope.Day)
+		a.now = Noon(p.Scope.Day)
 	}
 	t := &trial{masters: m, plan: p, links: d.links(ctx, m, p.Scope.Company.Key), peers: d.peers(ctx, p.Kind()), typed: map[string]string{}}
 	var err error

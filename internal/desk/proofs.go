@@ -233,7 +233,7 @@ func (d *Desk) runProof(ctx context.Context, m *masters, p *proof.Proof, pl plan
 	}
 	s := pl.plan.Scope
 	links, peers := d.links(ctx, m, s.Company.Key), d.peers(ctx, pl.plan.Kind())
-	differences, out, err := proof.Run(p, pl.plan, proof.Setting{Company: s.Company, User: d.user, Now: noon(s.Day), Moment: rule.Posting, Linked: links, Peers: peers}, true)
+	differences, out, err := proof.Run(p, pl.plan, proof.Setting{Company: s.Company, User: d.user, Now: Noon(s.Day), Moment: rule.Posting, Linked: links, Peers: peers}, true)
 	if err == nil {
 		err = cmp.Or(links.failed, peers.failed)
 	}

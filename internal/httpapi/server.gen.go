@@ -34,6 +34,9 @@ type ServerInterface interface {
 	// WriteConstant Write a value that a person gave for a field as a formula
 	// (POST /constants)
 	WriteConstant(ctx *echo.Context) error
+	// Evaluate Take documents through the rules in force, as an ERP that asks; nothing is kept
+	// (POST /evaluate)
+	Evaluate(ctx *echo.Context) error
 	// ListFollowOns How records become the beginning of others
 	// (GET /follow-ons)
 	ListFollowOns(ctx *echo.Context) error
@@ -307,6 +310,15 @@ func (w *ServerInterfaceWrapper) WriteConstant(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.WriteConstant(ctx)
+	return err
+}
+
+// Evaluate converts echo context to params.
+func (w *ServerInterfaceWrapper) Evaluate(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Evaluate(ctx)
 	return err
 }
 
@@ -1620,6 +1632,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/tables/series/preview", wrapper.PreviewSeries, options.OperationMiddlewares["previewSeries"]...)
 	router.DELETE(options.BaseURL+"/tables/series/:key", wrapper.DeleteSeries, options.OperationMiddlewares["deleteSeries"]...)
 	router.PUT(options.BaseURL+"/tables/series/:key", wrapper.SaveSeries, options.OperationMiddlewares["saveSeries"]...)
+	router.POST(options.BaseURL+"/evaluate", wrapper.Evaluate, options.OperationMiddlewares["evaluate"]...)
 	router.GET(options.BaseURL+"/follow-ons", wrapper.ListFollowOns, options.OperationMiddlewares["listFollowOns"]...)
 	router.POST(options.BaseURL+"/follow-ons", wrapper.AddFollowOn, options.OperationMiddlewares["addFollowOn"]...)
 	router.POST(options.BaseURL+"/follow-ons/check", wrapper.CheckFollowOn, options.OperationMiddlewares["checkFollowOn"]...)
@@ -1829,6 +1842,45 @@ type WriteConstantdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response WriteConstantdefaultApplicationProblemPlusJSONResponse) VisitWriteConstantResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EvaluateRequestObject struct {
+	Body *EvaluateJSONRequestBody
+}
+
+type EvaluateResponseObject interface {
+	VisitEvaluateResponse(w http.ResponseWriter) error
+}
+
+type Evaluate200JSONResponse []EvaluateResult
+
+func (response Evaluate200JSONResponse) VisitEvaluateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EvaluatedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EvaluatedefaultApplicationProblemPlusJSONResponse) VisitEvaluateResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4579,6 +4631,9 @@ type StrictServerInterface interface {
 	// WriteConstant Write a value that a person gave for a field as a formula
 	// (POST /constants)
 	WriteConstant(ctx context.Context, request WriteConstantRequestObject) (WriteConstantResponseObject, error)
+	// Evaluate Take documents through the rules in force, as an ERP that asks; nothing is kept
+	// (POST /evaluate)
+	Evaluate(ctx context.Context, request EvaluateRequestObject) (EvaluateResponseObject, error)
 	// ListFollowOns How records become the beginning of others
 	// (GET /follow-ons)
 	ListFollowOns(ctx context.Context, request ListFollowOnsRequestObject) (ListFollowOnsResponseObject, error)
@@ -4985,6 +5040,52 @@ func (sh *strictHandler) WriteConstant(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(WriteConstantResponseObject); ok {
 		return validResponse.VisitWriteConstantResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Evaluate operation middleware
+func (sh *strictHandler) Evaluate(ctx *echo.Context) error {
+	var request EvaluateRequestObject
+
+	var body EvaluateJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Evaluate(ctx.Request().Context(), request.(EvaluateRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Evaluate")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EvaluateResponseObject); ok {
+		return validResponse.VisitEvaluateResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

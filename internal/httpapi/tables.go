@@ -81,3 +81,8 @@ func (s *server) SaveSeries(ctx context.Context, r SaveSeriesRequestObject) (Sav
 func (s *server) DeleteSeries(ctx context.Context, r DeleteSeriesRequestObject) (DeleteSeriesResponseObject, error) {
 	return DeleteSeries204Response{}, s.desk.DeleteSeries(ctx, r.Key)
 }
+
+func (s *server) Evaluate(ctx context.Context, r EvaluateRequestObject) (EvaluateResponseObject, error) {
+	v, err := s.desk.Evaluate(ctx, r.Body.Documents)
+	return Evaluate200JSONResponse(v), err
+}

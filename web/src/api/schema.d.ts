@@ -665,6 +665,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/evaluate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take documents through the rules in force, as an ERP that asks; nothing is kept */
+        post: operations["evaluate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/follow-ons": {
         parameters: {
             query?: never;
@@ -1976,6 +1993,91 @@ export interface components {
             series: components["schemas"]["Series"];
             /** @description The version that was changed; 0: a new one */
             version: number;
+        };
+        EvaluateRequest: {
+            documents: components["schemas"]["EvaluateDocument"][];
+        };
+        /** @description Every value is text in its stored form, an exact decimal or a day */
+        EvaluateDocument: {
+            /** @description Handed back with the result */
+            id?: string;
+            kind: string;
+            company: string;
+            type: string;
+            /** @description Missing: the kind's field that holds it, or today */
+            day?: string;
+            values: {
+                [key: string]: string;
+            };
+            lines?: components["schemas"]["Line"][];
+            /** @description What was last saved; missing: a new record */
+            stored?: {
+                [key: string]: string;
+            };
+            storedLines?: components["schemas"]["Line"][];
+            /** @description The number of the record that the document is */
+            record?: string;
+            /** @description Records that the document names, by kind and number */
+            linked?: {
+                [key: string]: {
+                    [key: string]: {
+                        [key: string]: string;
+                    };
+                };
+            };
+            previous?: components["schemas"]["Content"];
+            previousOfType?: components["schemas"]["Content"];
+            reasons?: {
+                [key: string]: string;
+            };
+            /**
+             * @description Missing: posting
+             * @enum {string}
+             */
+            moment?: "typing" | "saving" | "posting";
+        };
+        EvaluateResult: {
+            id?: string;
+            /** @description Why the document could not be taken through a plan */
+            error?: string;
+            /** @enum {string} */
+            verdict?: "accepted" | "needs reason" | "refused";
+            values?: {
+                [key: string]: string;
+            };
+            lines?: components["schemas"]["Line"][];
+            /** @description The rules that acted, or spoke */
+            acting?: {
+                /** Format: int64 */
+                rule: number;
+                version: number;
+                name: string;
+                family: string;
+                field: string;
+                line?: number;
+                /** @description The value that it made */
+                after?: string;
+            }[];
+            messages?: {
+                /** @enum {string} */
+                severity: "refuse" | "confirm" | "advise";
+                code: string;
+                field: string;
+                line?: number;
+                /** Format: int64 */
+                rule?: number;
+                text: string;
+            }[];
+            /** @description What posting writes to linked records */
+            writes?: {
+                /** Format: int64 */
+                rule: number;
+                kind: string;
+                number: string;
+                field: string;
+                before: string;
+                after: string;
+            }[];
         };
         FollowOn: {
             /** Format: int64 */
@@ -3348,6 +3450,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    evaluate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EvaluateRequest"];
+            };
+        };
+        responses: {
+            /** @description What became of each, in the same order */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EvaluateResult"][];
+                };
             };
             default: components["responses"]["Failure"];
         };

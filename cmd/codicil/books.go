@@ -1,0 +1,225 @@
+package main
+
+import (
+	"bufio"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"codicil/api"
+	"codicil/core/batch"
+	"codicil/core/record"
+	"codicil/internal/demo"
+	"codicil/internal/desk"
+	"codicil/internal/exchange"
+	"codicil/internal/standard"
+	"codicil/internal/store"
+)
+
+const defaultData = "data/codicil.db"
+
+// onDesk opens a database file, or the demo's, for one piece of work.
+func onDesk(c *cobra.Command, data string, asDemo bool, work func(*desk.Desk) error) (err error) {
+	if asDemo {
+		folder, err := os.MkdirTemp("", "codicil-demo-")
+		if err != nil {
+			return err
+		}
+		defer func() { _ = os.RemoveAll(folder) }()
+		data = folder + "/demo.db"
+		if file, carried := demo.Prepared(); carried {
+			if err := os.WriteFile(data, file, 0o600); err != nil {
+				return err
+			}
+			asDemo = false // it is filled
+		}
+	} else if _, err := os.Stat(data); err != nil {
+		return fmt.Errorf("there is no database %s; name it with --data", data)
+	}
+	s, err := store.Open(c.Context(), data)
+	if err != nil {
+		return err
+	}
+	defer func() {
+		if closing := s.Close(); err == nil {
+			err = closing
+		}
+	}()
+	d, err := openDesk(c.Context(), s, asDemo)
+	if err != nil {
+		return err
+	}
+	return work(d)
+}
+
+// output opens a file to write, or standard output for "-".
+func output(c *cobra.Command, name string, work func(io.Writer) error) error {
+	if name == "-" {
+		return work(c.OutOrStdout())
+	}
+	f, err := os.Create(name)
+	if err != nil {
+		return err
+	}
+	if err := work(f); err != nil {
+		_ = f.Close()
+		return err
+	}
+	return f.Close()
+}
+
+// input opens a file to read, or standard input for "-".
+func input(c *cobra.Command, name string, work func(io.Reader) error) error {
+	if name == "-" {
+		return work(c.InOrStdin())
+	}
+	f, err := os.Open(name)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = f.Close() }()
+	return work(f)
+}
+
+func exportCommand() *cobra.Command {
+	var data, book string
+	var asDemo, schema bool
+	c := &cobra.Command{
+		Use:   "export --book FILE",
+		Short: "Write the rule book with all that its rules need as one JSON file",
+		Long: `Writes companies, types, added fields, standing values, crosswalks, number series,
+rules and proofs as one JSON file. Its JSON Schema is printed by --schema.`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if schema {
+				_, err := c.OutOrStdout().Write(api.BookSchema)
+				return err
+			}
+			return onDesk(c, data, asDemo, func(d *desk.Desk) error {
+				b, err := d.ExportBook(c.Context())
+				if err != nil {
+					return err
+				}
+				return output(c, book, b.Write)
+			})
+		},
+	}
+	c.Flags().StringVar(&data, "data", defaultData, "database file")
+	c.Flags().StringVar(&book, "book", "-", "file to write; - is standard output")
+	c.Flags().BoolVar(&asDemo, "demo", false, "export the demo's book")
+	c.Flags().BoolVar(&schema, "schema", false, "print the JSON Schema of a book instead")
+	return c
+}
+
+func importCommand() *cobra.Command {
+	var data, book string
+	var keep bool
+	c := &cobra.Command{
+		Use:   "import --book FILE [--keep]",
+		Short: "Read a rule book; without --keep only tell what would change",
+		Long: `Reads a book that export wrote. What it would add or change is told first, and nothing is kept
+without --keep; then all of it is, or nothing. What the book does not have stays as it is.`,
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			var b *exchange.Book
+			if err := input(c, book, func(r io.Reader) (err error) { b, err = exchange.ReadBook(r); return err }); err != nil {
+				return err
+			}
+			return onDesk(c, data, false, func(d *desk.Desk) error {
+				changes, err := d.ImportBook(c.Context(), b, !keep)
+				for _, change := range changes {
+					if _, err := fmt.Fprintf(c.OutOrStdout(), "%-6s %-14s %s\n", change.Deed, change.What, change.Name); err != nil {
+						return err
+					}
+				}
+				if err != nil {
+					return fmt.Errorf("nothing was kept: %w", err)
+				}
+				end := "Nothing was kept yet; say --keep to keep this."
+				switch {
+				case len(changes) == 0:
+					end = "The book says nothing that is not here already."
+				case keep:
+					end = "Kept."
+				}
+				_, err = fmt.Fprintf(c.OutOrStdout(), "%d changes. %s\n", len(changes), end)
+				return err
+			})
+		},
+	}
+	c.Flags().StringVar(&data, "data", defaultData, "database file")
+	c.Flags().StringVar(&book, "book", "-", "file to read; - is standard input")
+	c.Flags().BoolVar(&keep, "keep", false, "keep what the book says")
+	return c
+}
+
+func runCommand() *cobra.Command {
+	var book, in, out string
+	c := &cobra.Command{
+		Use:   "run --book FILE --in DOCS.ndjson --out RESULT.ndjson",
+		Short: "Take documents through a rule book, one in a line",
+		Long: `Reads one document a line, takes it through the rules in force of the book and writes one result a
+line: verdict, final values, acting rules, messages, and what posting would write to linked records. Every value is
+text in its stored form, an exact decimal or a day. A line that cannot be read yields a line with its error, and
+does not stop the rest. The same is had over HTTP: POST /api/v1/evaluate, which also knows the saved records.`,
+		Example: `  echo '{"kind":"vendor","company":"10","type":"SERV","values":{"name":"Quay Survey","country":"IE"}}' | codicil run --book book.json`,
+		Args:    cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if in == "-" && book == "-" {
+				return errors.New("the book and the documents cannot both come from standard input")
+			}
+			kinds, err := standard.Kinds()
+			if err != nil {
+				return err
+			}
+			var b *exchange.Book
+			if err := input(c, book, func(r io.Reader) (err error) { b, err = exchange.ReadBook(r); return err }); err != nil {
+				return err
+			}
+			world := b.World(kinds, record.Day(time.Now().Format(time.DateOnly)))
+			return output(c, out, func(w io.Writer) error {
+				return input(c, in, func(r io.Reader) error { return evaluateAll(world, r, w) })
+			})
+		},
+	}
+	c.Flags().StringVar(&book, "book", "", "file that export wrote")
+	c.Flags().StringVar(&in, "in", "-", "documents, one JSON object a line; - is standard input")
+	c.Flags().StringVar(&out, "out", "-", "results, one JSON object a line; - is standard output")
+	_ = c.MarkFlagRequired("book")
+	return c
+}
+
+// evaluateAll takes every line that holds a document through the world.
+func evaluateAll(world *exchange.World, in io.Reader, out io.Writer) error {
+	lines := bufio.NewScanner(in)
+	lines.Buffer(make([]byte, 64<<10), longestLine)
+	w := bufio.NewWriter(out)
+	encoder := json.NewEncoder(w)
+	encoder.SetEscapeHTML(false)
+	number := 0
+	for lines.Scan() {
+		number++
+		if len(lines.Bytes()) == 0 {
+			continue
+		}
+		var d batch.Document
+		result := batch.Result{}
+		if err := json.Unmarshal(lines.Bytes(), &d); err != nil {
+			result.Error = fmt.Sprintf("line %d is no document: %v", number, err)
+		} else if result = batch.Run(world, &d, desk.Noon); result.Error != "" {
+			result.Error = fmt.Sprintf("line %d: %s", number, result.Error)
+		}
+		if err := encoder.Encode(result); err != nil {
+			return err
+		}
+	}
+	if err := lines.Err(); err != nil {
+		return fmt.Errorf("line %d: %w", number+1, err)
+	}
+	return w.Flush()
+}
