@@ -47,6 +47,22 @@ func (c *Compiled) Sound() bool {
 // Reads returns the slots that the rule's formulas read.
 func (c *Compiled) Reads() []int { return c.reads }
 
+// ReadFields returns the keys of the document's fields that the rule reads, each once.
+func (c *Compiled) ReadFields() []string {
+	keys := []string{}
+	for _, slot := range c.reads {
+		if read, ok := c.vocabulary.ReadAt(slot); ok && !slices.Contains(keys, c.vocabulary.Kind.Fields[read.Field].Key) {
+			keys = append(keys, c.vocabulary.Kind.Fields[read.Field].Key)
+		}
+	}
+	for _, place := range c.Unique {
+		if key := c.vocabulary.Kind.Fields[place].Key; !slices.Contains(keys, key) {
+			keys = append(keys, key)
+		}
+	}
+	return keys
+}
+
 // Compile checks a rule against the names of its kind and compiles its formulas.
 // What is wrong stands in Problems, each at its part and place.
 func Compile(r Rule, v *Vocabulary) *Compiled {

@@ -350,6 +350,18 @@ type ConstantRequest struct {
 // Content defines model for Content.
 type Content = record.Content
 
+// CopyRequest defines model for CopyRequest.
+type CopyRequest struct {
+	// Dry Nothing is kept
+	Dry  bool      `json:"dry"`
+	From PlanScope `json:"from"`
+	Kind string    `json:"kind"`
+
+	// Rules Only these; missing: all
+	Rules []int64   `json:"rules,omitempty"`
+	To    PlanScope `json:"to"`
+}
+
 // Crosswalk defines model for Crosswalk.
 type Crosswalk = table.Crosswalk
 
@@ -505,6 +517,17 @@ type FieldUses struct {
 
 	// Values How many records hold a value of it
 	Values int `json:"values"`
+}
+
+// Finding defines model for Finding.
+type Finding struct {
+	Code string `json:"code"`
+
+	// Family Of the first of the rules
+	Family  string  `json:"family"`
+	Field   string  `json:"field"`
+	Message string  `json:"message"`
+	Rules   []int64 `json:"rules"`
 }
 
 // FollowOn defines model for FollowOn.
@@ -768,6 +791,21 @@ type MissingCode struct {
 	Rule int64 `json:"rule"`
 }
 
+// MoveManyAnswer defines model for MoveManyAnswer.
+type MoveManyAnswer struct {
+	// Affected In how many saved records and posted documents any of them acts
+	Affected int        `json:"affected"`
+	Rules    []RuleView `json:"rules"`
+}
+
+// MoveManyRequest defines model for MoveManyRequest.
+type MoveManyRequest struct {
+	// Dry Nothing is kept
+	Dry   bool      `json:"dry"`
+	Rules []int64   `json:"rules"`
+	State RuleState `json:"state"`
+}
+
 // Name defines model for Name.
 type Name struct {
 	// Field The key of the field
@@ -837,6 +875,9 @@ type PairProblem = record.PairProblem
 type Plan struct {
 	Fields []PlanField `json:"fields"`
 
+	// Findings What somebody should look at
+	Findings []Finding `json:"findings"`
+
 	// Loop The path of fields that wait for each other
 	Loop string `json:"loop,omitempty"`
 }
@@ -854,11 +895,23 @@ type PlanRule struct {
 	Id int64 `json:"id"`
 
 	// Inherited Made for a wider scope than this one
-	Inherited bool      `json:"inherited"`
+	Inherited bool `json:"inherited"`
+
+	// Occasions On which occasions it runs, in words; empty: on all
+	Occasions string    `json:"occasions"`
 	Phrase    string    `json:"phrase"`
 	Sentence  string    `json:"sentence"`
 	Sound     bool      `json:"sound"`
 	State     RuleState `json:"state"`
+
+	// Width 0: made for company and type; 1: company; 2: type; 3: all
+	Width int `json:"width"`
+}
+
+// PlanScope defines model for PlanScope.
+type PlanScope struct {
+	Company string `json:"company"`
+	Type    string `json:"type"`
 }
 
 // PostRequest defines model for PostRequest.
@@ -1041,6 +1094,24 @@ type RuleChange struct {
 	Version int `json:"version,omitempty"`
 }
 
+// RuleCopy defines model for RuleCopy.
+type RuleCopy struct {
+	// Already The rule that says this there already; it is not copied
+	Already int64 `json:"already,omitempty"`
+
+	// Copy The draft
+	Copy   int64  `json:"copy,omitempty"`
+	Family string `json:"family"`
+
+	// Field Its label
+	Field  string `json:"field"`
+	Phrase string `json:"phrase"`
+	Rule   int64  `json:"rule"`
+
+	// Sentence As it would read in the other scope
+	Sentence string `json:"sentence"`
+}
+
 // RuleMove defines model for RuleMove.
 type RuleMove struct {
 	State RuleState `json:"state"`
@@ -1106,7 +1177,10 @@ type RuleView struct {
 	Problems     []RuleProblem `json:"problems"`
 	Proofs       []int64       `json:"proofs"`
 	ProposedName string        `json:"proposedName"`
-	Sentence     string        `json:"sentence"`
+
+	// Reads The fields that it reads
+	Reads    []string `json:"reads,omitempty"`
+	Sentence string   `json:"sentence"`
 
 	// Sound It has no errors and may be put in force
 	Sound   bool      `json:"sound"`
@@ -1449,6 +1523,12 @@ type ReverseRecordJSONRequestBody = ReverseRequest
 
 // CreateRuleJSONRequestBody defines body for CreateRule for application/json ContentType.
 type CreateRuleJSONRequestBody = RuleChange
+
+// CopyRulesJSONRequestBody defines body for CopyRules for application/json ContentType.
+type CopyRulesJSONRequestBody = CopyRequest
+
+// MoveRulesJSONRequestBody defines body for MoveRules for application/json ContentType.
+type MoveRulesJSONRequestBody = MoveManyRequest
 
 // ReadRuleJSONRequestBody defines body for ReadRule for application/json ContentType.
 type ReadRuleJSONRequestBody = RuleChange

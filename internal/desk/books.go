@@ -65,7 +65,6 @@ type BookChange struct {
 // those that were, or would be, made.
 func (d *Desk) ImportBook(ctx context.Context, b *exchange.Book, dry bool) ([]BookChange, error) {
 	var changes []BookChange
-	undo := errors.New("a dry run keeps nothing")
 	err := d.store.Transaction(ctx, func(tx *store.Store) error {
 		i := &importer{ctx: ctx, d: New(tx, d.clock, d.user), book: b, rules: map[int64]int64{}}
 		for _, step := range []func() error{i.scopes, i.fields, i.tables, i.putRules, i.proofs} {
@@ -75,11 +74,11 @@ func (d *Desk) ImportBook(ctx context.Context, b *exchange.Book, dry bool) ([]Bo
 		}
 		changes = i.changes
 		if dry {
-			return undo
+			return errDry
 		}
 		return nil
 	})
-	if errors.Is(err, undo) {
+	if errors.Is(err, errDry) {
 		err = nil
 	}
 	if err == nil && !dry {
@@ -87,6 +86,9 @@ func (d *Desk) ImportBook(ctx context.Context, b *exchange.Book, dry bool) ([]Bo
 	}
 	return changes, err
 }
+
+// errDry ends the transaction of a dry run, so that nothing is kept.
+var errDry = errors.New("a dry run keeps nothing")
 
 type importer struct {
 	ctx     context.Context

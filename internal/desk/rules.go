@@ -7,6 +7,7 @@ import (
 	"unicode/utf16"
 
 	"codicil/core/feel"
+	"codicil/core/finding"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -22,6 +23,7 @@ func view(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.Rul
 		Problems: problemsOf(c), Sound: c.Sound(), Proofs: []int64{},
 	}
 	v.When, v.Must = c.Conditions("when"), c.Conditions("must")
+	v.Reads = c.ReadFields()
 	if c.Field >= 0 {
 		field := &names.Kind.Fields[c.Field]
 		if c.Remote != nil {
@@ -304,7 +306,17 @@ func (d *Desk) Plan(ctx context.Context, kind, company, kindType string, day rec
 		return contract.Plan{}, err
 	}
 	built, names := plan.Build(b, s), m.names(b.Vocabulary.Kind)
-	out := contract.Plan{Fields: make([]contract.PlanField, len(built.Kind().Fields))}
+	out := contract.Plan{Fields: make([]contract.PlanField, len(built.Kind().Fields)), Findings: []contract.Finding{}}
+	layout, err := d.Layout(ctx, kind, company, kindType)
+	if err != nil {
+		return contract.Plan{}, err
+	}
+	for _, f := range finding.Of(built, &layout.Layout) {
+		out.Findings = append(out.Findings, contract.Finding{
+			Code: f.Code, Field: built.Kind().Fields[f.Field].Key, Family: string(f.Rules[0].Family), Message: f.Message,
+			Rules: list(f.Rules, func(c *rule.Compiled) int64 { return c.ID }),
+		})
+	}
 	if built.Loop != nil {
 		out.Loop = built.Loop.Describe(built.Kind())
 	}
@@ -329,9 +341,29 @@ func (d *Desk) Plan(ctx context.Context, kind, company, kindType string, day rec
 	return out, nil
 }
 
+// occasionsOf says in a few words on which occasions a rule runs; "" for all of them.
+func occasionsOf(c *rule.Compiled) string {
+	var words []string
+	newOnly := c.Family == rule.Default && c.Effect.Lifetime == rule.NewOnly && !c.Effect.Fixed
+	switch {
+	case c.Family == rule.FollowUp:
+	case !c.On.Change || newOnly:
+		words = append(words, "new records only")
+	case !c.On.New:
+		words = append(words, "changes only")
+	}
+	if moments := c.Effect.Moments; len(moments) > 0 {
+		words = append(words, strings.Join(list(moments, func(m rule.Moment) string { return string(m) }), ", "))
+	}
+	if len(c.Effect.WhenChanged) > 0 {
+		words = append(words, "when something it names changed")
+	}
+	return strings.Join(words, "; ")
+}
+
 func planRule(c *rule.Compiled, names rule.Names) contract.PlanRule {
 	return contract.PlanRule{
 		Id: c.ID, State: c.State, Sound: c.Sound(), Phrase: rule.Phrase(c, names.Kind),
-		Sentence: rule.Sentence(c, names), Inherited: c.Scope.Width() > 0,
+		Sentence: rule.Sentence(c, names), Inherited: c.Scope.Width() > 0, Width: c.Scope.Width(), Occasions: occasionsOf(c),
 	}
 }

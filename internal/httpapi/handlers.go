@@ -48,6 +48,16 @@ func (s *server) CreateRule(ctx context.Context, r CreateRuleRequestObject) (Cre
 	return CreateRule201JSONResponse(v), err
 }
 
+func (s *server) CopyRules(ctx context.Context, r CopyRulesRequestObject) (CopyRulesResponseObject, error) {
+	v, err := s.desk.CopyRules(ctx, *r.Body)
+	return CopyRules200JSONResponse(v), err
+}
+
+func (s *server) MoveRules(ctx context.Context, r MoveRulesRequestObject) (MoveRulesResponseObject, error) {
+	v, err := s.desk.MoveRules(ctx, *r.Body)
+	return MoveRules200JSONResponse(v), err
+}
+
 func (s *server) ReadRule(ctx context.Context, r ReadRuleRequestObject) (ReadRuleResponseObject, error) {
 	v, err := s.desk.ReadRule(ctx, *r.Body)
 	return ReadRule200JSONResponse(v), err

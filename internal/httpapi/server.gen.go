@@ -172,6 +172,12 @@ type ServerInterface interface {
 	// CreateRule Keep a new rule as a draft; it may still have errors
 	// (POST /rules)
 	CreateRule(ctx *echo.Context) error
+	// CopyRules Copy the rules made for one scope to another, as drafts; or only tell which
+	// (POST /rules/copy)
+	CopyRules(ctx *echo.Context) error
+	// MoveRules Put several rules in another state, all or none; or only tell what that affects
+	// (POST /rules/move)
+	MoveRules(ctx *echo.Context) error
 	// ReadRule How a rule reads as it stands, and what is wrong with it; nothing is kept
 	// (POST /rules/read)
 	ReadRule(ctx *echo.Context) error
@@ -1183,6 +1189,24 @@ func (w *ServerInterfaceWrapper) CreateRule(ctx *echo.Context) error {
 	return err
 }
 
+// CopyRules converts echo context to params.
+func (w *ServerInterfaceWrapper) CopyRules(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CopyRules(ctx)
+	return err
+}
+
+// MoveRules converts echo context to params.
+func (w *ServerInterfaceWrapper) MoveRules(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MoveRules(ctx)
+	return err
+}
+
 // ReadRule converts echo context to params.
 func (w *ServerInterfaceWrapper) ReadRule(ctx *echo.Context) error {
 	var err error
@@ -1591,6 +1615,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/postings/:number", wrapper.GetPosting, options.OperationMiddlewares["getPosting"]...)
 	router.GET(options.BaseURL+"/rules", wrapper.ListRules, options.OperationMiddlewares["listRules"]...)
 	router.POST(options.BaseURL+"/rules", wrapper.CreateRule, options.OperationMiddlewares["createRule"]...)
+	router.POST(options.BaseURL+"/rules/copy", wrapper.CopyRules, options.OperationMiddlewares["copyRules"]...)
+	router.POST(options.BaseURL+"/rules/move", wrapper.MoveRules, options.OperationMiddlewares["moveRules"]...)
 	router.POST(options.BaseURL+"/rules/read", wrapper.ReadRule, options.OperationMiddlewares["readRule"]...)
 	router.DELETE(options.BaseURL+"/rules/:id", wrapper.DiscardRule, options.OperationMiddlewares["discardRule"]...)
 	router.GET(options.BaseURL+"/rules/:id", wrapper.GetRule, options.OperationMiddlewares["getRule"]...)
@@ -3658,6 +3684,84 @@ func (response CreateRuledefaultApplicationProblemPlusJSONResponse) VisitCreateR
 	return err
 }
 
+type CopyRulesRequestObject struct {
+	Body *CopyRulesJSONRequestBody
+}
+
+type CopyRulesResponseObject interface {
+	VisitCopyRulesResponse(w http.ResponseWriter) error
+}
+
+type CopyRules200JSONResponse []RuleCopy
+
+func (response CopyRules200JSONResponse) VisitCopyRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CopyRulesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CopyRulesdefaultApplicationProblemPlusJSONResponse) VisitCopyRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MoveRulesRequestObject struct {
+	Body *MoveRulesJSONRequestBody
+}
+
+type MoveRulesResponseObject interface {
+	VisitMoveRulesResponse(w http.ResponseWriter) error
+}
+
+type MoveRules200JSONResponse MoveManyAnswer
+
+func (response MoveRules200JSONResponse) VisitMoveRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MoveRulesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MoveRulesdefaultApplicationProblemPlusJSONResponse) VisitMoveRulesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ReadRuleRequestObject struct {
 	Body *ReadRuleJSONRequestBody
 }
@@ -4769,6 +4873,12 @@ type StrictServerInterface interface {
 	// CreateRule Keep a new rule as a draft; it may still have errors
 	// (POST /rules)
 	CreateRule(ctx context.Context, request CreateRuleRequestObject) (CreateRuleResponseObject, error)
+	// CopyRules Copy the rules made for one scope to another, as drafts; or only tell which
+	// (POST /rules/copy)
+	CopyRules(ctx context.Context, request CopyRulesRequestObject) (CopyRulesResponseObject, error)
+	// MoveRules Put several rules in another state, all or none; or only tell what that affects
+	// (POST /rules/move)
+	MoveRules(ctx context.Context, request MoveRulesRequestObject) (MoveRulesResponseObject, error)
 	// ReadRule How a rule reads as it stands, and what is wrong with it; nothing is kept
 	// (POST /rules/read)
 	ReadRule(ctx context.Context, request ReadRuleRequestObject) (ReadRuleResponseObject, error)
@@ -6637,6 +6747,98 @@ func (sh *strictHandler) CreateRule(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(CreateRuleResponseObject); ok {
 		return validResponse.VisitCreateRuleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CopyRules operation middleware
+func (sh *strictHandler) CopyRules(ctx *echo.Context) error {
+	var request CopyRulesRequestObject
+
+	var body CopyRulesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CopyRules(ctx.Request().Context(), request.(CopyRulesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CopyRules")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CopyRulesResponseObject); ok {
+		return validResponse.VisitCopyRulesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MoveRules operation middleware
+func (sh *strictHandler) MoveRules(ctx *echo.Context) error {
+	var request MoveRulesRequestObject
+
+	var body MoveRulesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MoveRules(ctx.Request().Context(), request.(MoveRulesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MoveRules")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MoveRulesResponseObject); ok {
+		return validResponse.VisitMoveRulesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

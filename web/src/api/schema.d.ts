@@ -106,6 +106,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/rules/copy": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Copy the rules made for one scope to another, as drafts; or only tell which */
+        post: operations["copyRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rules/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put several rules in another state, all or none; or only tell what that affects */
+        post: operations["moveRules"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rules/read": {
         parameters: {
             query?: never;
@@ -1371,6 +1405,50 @@ export interface components {
             name?: string;
             body: components["schemas"]["RuleBody"];
         };
+        PlanScope: {
+            company: string;
+            type: string;
+        };
+        CopyRequest: {
+            kind: string;
+            from: components["schemas"]["PlanScope"];
+            to: components["schemas"]["PlanScope"];
+            /** @description Only these; missing: all */
+            rules?: number[];
+            /** @description Nothing is kept */
+            dry: boolean;
+        };
+        RuleCopy: {
+            /** Format: int64 */
+            rule: number;
+            /** @description Its label */
+            field: string;
+            family: string;
+            phrase: string;
+            /** @description As it would read in the other scope */
+            sentence: string;
+            /**
+             * Format: int64
+             * @description The rule that says this there already; it is not copied
+             */
+            already?: number;
+            /**
+             * Format: int64
+             * @description The draft
+             */
+            copy?: number;
+        };
+        MoveManyRequest: {
+            rules: number[];
+            state: components["schemas"]["RuleState"];
+            /** @description Nothing is kept */
+            dry: boolean;
+        };
+        MoveManyAnswer: {
+            rules: components["schemas"]["RuleView"][];
+            /** @description In how many saved records and posted documents any of them acts */
+            affected: number;
+        };
         RuleMove: {
             state: components["schemas"]["RuleState"];
             /** @description The version that the caller has seen */
@@ -1410,6 +1488,8 @@ export interface components {
             /** @description It has no errors and may be put in force */
             sound: boolean;
             proofs: number[];
+            /** @description The fields that it reads */
+            reads?: string[];
             /** @description The value as people write it, where it is a constant */
             constant?: string;
             /** @description The value is a constant, so a sentence can hold it */
@@ -1439,7 +1519,18 @@ export interface components {
             changedAt: string;
             changedBy: string;
         };
+        Finding: {
+            /** @enum {string} */
+            code: "required-hidden" | "required-unreachable";
+            field: string;
+            /** @description Of the first of the rules */
+            family: string;
+            rules: number[];
+            message: string;
+        };
         Plan: {
+            /** @description What somebody should look at */
+            findings: components["schemas"]["Finding"][];
             /** @description The path of fields that wait for each other */
             loop?: string;
             fields: components["schemas"]["PlanField"][];
@@ -1460,6 +1551,10 @@ export interface components {
             sentence: string;
             /** @description Made for a wider scope than this one */
             inherited: boolean;
+            /** @description 0: made for company and type; 1: company; 2: type; 3: all */
+            width: number;
+            /** @description On which occasions it runs, in words; empty: on all */
+            occasions: string;
         };
         /** @description How the person writes and reads numbers and dates */
         Format: {
@@ -2453,6 +2548,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RuleView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    copyRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyRequest"];
+            };
+        };
+        responses: {
+            /** @description The rules, copied or left out */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleCopy"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    moveRules: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MoveManyRequest"];
+            };
+        };
+        responses: {
+            /** @description The rules, and how many records and documents they act in */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MoveManyAnswer"];
                 };
             };
             default: components["responses"]["Failure"];
