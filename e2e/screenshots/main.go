@@ -55,6 +55,8 @@ var views = []view{
 	{"tables-series", "/tables/series", "tbody .plain", []string{"click tbody tr:first-child .plain", "wait .next code"}},
 	{"plan-source", "/plan?kind=sales_order&company=10&type=SO&field=payment_terms&family=source", ".pane .sentence",
 		[]string{"customer=C10001", "wanted_on=25/11/2026", "click .picker .plain", "lines.item=I1001", "lines.quantity=900", "lines.price=19", "rest"}},
+	{"plan-compare", "/plan?kind=vendor&company=10&type=SERV", `[data-station="substitute"] .phrase`,
+		[]string{"click .top .button", "wait .row.other", "click .compare .button", "wait .copy .one"}},
 	{"tables-layouts", "/tables/layouts?kind=vendor&company=30", ".chip", []string{`click .chip[data-field="tax_number"]`}},
 	{"ledger-books", "/ledger?ledger=books&view=account", "td a", nil},
 	{"ledger", "/plan?company=10&type=SERV", `[data-station="default"] .phrase`,

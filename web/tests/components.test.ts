@@ -20,6 +20,8 @@ const rule = (change: Partial<PlanRule>): PlanRule => ({
   id: 1,
   state: "in force",
   sound: true,
+  width: 3,
+  occasions: "",
   phrase: "N45 when Country is JP",
   sentence: "the sentence",
   inherited: false,

@@ -70,8 +70,10 @@ function plan() {
     phrase: "p",
     sentence: "s",
     inherited: true,
+    width: 3,
+    occasions: "",
   };
-  return { fields: [{ key: "country", stations: { default: [rule] } }] };
+  return { findings: [], fields: [{ key: "country", stations: { default: [rule] } }] };
 }
 
 beforeEach(() => {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, reactive, ref, watch } from "vue";
-import type { Family, Field, Message } from "@/api/client";
+import type { Family, Field, Message, PlanRule } from "@/api/client";
 import AfterPosting from "@/components/AfterPosting.vue";
 import BandSignal from "@/components/BandSignal.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
@@ -11,7 +11,14 @@ import { families } from "@/families";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 
-const props = defineProps<{ find: string; onlyRuled: boolean }>();
+const props = defineProps<{
+  find: string;
+  show: "all" | "ruled" | "own" | "differ";
+  /** The rules of the plan beside this one, by field and station, where they differ. */
+  differences: Map<string, Map<string, PlanRule[]>>;
+  /** The company and type of the plan beside this one. */
+  beside?: { company: string; type: string };
+}>();
 const catalog = useCatalog();
 const plan = usePlan();
 const grid = ref<HTMLElement>();
@@ -42,6 +49,18 @@ const messagesOf = computed(() => {
   return map;
 });
 
+function isShown(key: string): boolean {
+  const rules = Object.values(rulesOf.value.get(key) ?? {}).flat();
+  switch (props.show) {
+    case "ruled":
+      return rules.length > 0;
+    case "own":
+      return rules.some((r) => r.width < 3);
+    case "differ":
+      return props.differences.has(key);
+  }
+  return true;
+}
 const sections = computed(() => {
   const wanted = props.find.toLowerCase();
   return (catalog.kind?.kind.sections ?? [])
@@ -51,7 +70,7 @@ const sections = computed(() => {
         (f) =>
           f.section === section.key &&
           (!wanted || f.label.toLowerCase().includes(wanted) || f.key.includes(wanted)) &&
-          (!props.onlyRuled || Object.keys(rulesOf.value.get(f.key) ?? {}).length > 0),
+          isShown(f.key),
       ),
     }))
     .filter((section) => section.fields.length);
@@ -221,77 +240,95 @@ function rowIndex(field: Field): number {
           <LinePicker v-if="section.key === 'lines'" />
         </div>
       </div>
-      <div
-        v-for="field in section.fields"
-        :key="field.key"
-        class="row"
-        role="row"
-        :data-field="field.key"
-        :class="{ hidden: outcomeOf(field.key)?.manner === 'hidden' }"
-      >
+      <template v-for="field in section.fields" :key="field.key">
         <div
-          class="cell name"
-          role="rowheader"
-          :title="field.help ? `${field.label}: ${field.help}` : field.label"
-          @click="open(rowIndex(field), 0)"
+          class="row"
+          role="row"
+          :data-field="field.key"
+          :class="{ hidden: outcomeOf(field.key)?.manner === 'hidden' }"
         >
-          {{ field.label
-          }}<span v-if="outcomeOf(field.key)?.manner === 'required'" class="star" title="required">*</span>
-        </div>
-        <div
-          v-for="(name, i) in columns.slice(1)"
-          :key="name"
-          class="cell"
-          :class="[
-            `column-${name}`,
-            name in families ? `family-${name}` : '',
-            {
-              selected: isSelected(field, name),
-              lit: outcomeOf(field.key)?.acts.some((a) => a.family === name && a.did === 'acted'),
-            },
-          ]"
-          role="gridcell"
-          :tabindex="at.row === rowIndex(field) && at.column === i + 1 ? 0 : -1"
-          :data-at="`${rowIndex(field)}:${i + 1}`"
-          :data-station="name"
-          @focus="((at.row = rowIndex(field)), (at.column = i + 1))"
-          @click="open(rowIndex(field), i + 1)"
-        >
-          <EnteredCell
-            v-if="name === 'entered'"
-            :ref="(cell) => remember(field, cell)"
-            :field="field"
-            :text="plan.textOf(plan.at(field.key))"
-            :company="plan.scope.company"
-            :editing="editing === field.key"
-            :replace="replacing"
-            :misfit="!!outcomeOf(field.key)?.misfit"
-            @commit="(text, move) => commit(field, text, move)"
-            @cancel="cancel"
-            @edit="edit(rowIndex(field))"
-          />
-          <span
-            v-else-if="name === 'result'"
-            class="result"
-            :class="`made-${outcomeOf(field.key)?.made || 'none'}`"
-            :title="outcomeOf(field.key)?.final.text"
-            ><BandSignal
-              v-if="outcomeOf(field.key)?.band"
-              class="band"
-              bare
-              :band="outcomeOf(field.key)!.band!"
-            />{{ outcomeOf(field.key)?.final.text }}</span
+          <div
+            class="cell name"
+            role="rowheader"
+            :title="field.help ? `${field.label}: ${field.help}` : field.label"
+            @click="open(rowIndex(field), 0)"
           >
-          <StationCell
-            v-else
-            :family="name as Family"
-            :label="field.label"
-            :rules="rulesOf.get(field.key)?.[name] ?? []"
-            :outcome="outcomeOf(field.key)"
-            :messages="name === 'validate' ? (messagesOf.get(field.key) ?? []) : []"
-          />
+            {{ field.label
+            }}<span v-if="outcomeOf(field.key)?.manner === 'required'" class="star" title="required">*</span>
+          </div>
+          <div
+            v-for="(name, i) in columns.slice(1)"
+            :key="name"
+            class="cell"
+            :class="[
+              `column-${name}`,
+              name in families ? `family-${name}` : '',
+              {
+                selected: isSelected(field, name),
+                lit: outcomeOf(field.key)?.acts.some((a) => a.family === name && a.did === 'acted'),
+              },
+            ]"
+            role="gridcell"
+            :tabindex="at.row === rowIndex(field) && at.column === i + 1 ? 0 : -1"
+            :data-at="`${rowIndex(field)}:${i + 1}`"
+            :data-station="name"
+            @focus="((at.row = rowIndex(field)), (at.column = i + 1))"
+            @click="open(rowIndex(field), i + 1)"
+          >
+            <EnteredCell
+              v-if="name === 'entered'"
+              :ref="(cell) => remember(field, cell)"
+              :field="field"
+              :text="plan.textOf(plan.at(field.key))"
+              :company="plan.scope.company"
+              :editing="editing === field.key"
+              :replace="replacing"
+              :misfit="!!outcomeOf(field.key)?.misfit"
+              @commit="(text, move) => commit(field, text, move)"
+              @cancel="cancel"
+              @edit="edit(rowIndex(field))"
+            />
+            <span
+              v-else-if="name === 'result'"
+              class="result"
+              :class="`made-${outcomeOf(field.key)?.made || 'none'}`"
+              :title="outcomeOf(field.key)?.final.text"
+              ><BandSignal
+                v-if="outcomeOf(field.key)?.band"
+                class="band"
+                bare
+                :band="outcomeOf(field.key)!.band!"
+              />{{ outcomeOf(field.key)?.final.text }}</span
+            >
+            <StationCell
+              v-else
+              :family="name as Family"
+              :label="field.label"
+              :rules="rulesOf.get(field.key)?.[name] ?? []"
+              :outcome="outcomeOf(field.key)"
+              :messages="name === 'validate' ? (messagesOf.get(field.key) ?? []) : []"
+            />
+          </div>
         </div>
-      </div>
+        <div v-if="differences.has(field.key)" class="row other" :data-other="field.key">
+          <div class="cell name quiet">in {{ beside?.company }}, {{ beside?.type }}</div>
+          <div
+            v-for="name in columns.slice(1)"
+            :key="name"
+            class="cell"
+            :class="name in families ? `family-${name}` : ''"
+          >
+            <span
+              v-for="r in differences.get(field.key)?.get(name)?.slice(0, 1)"
+              :key="r.id"
+              class="there"
+              :title="r.sentence"
+              >{{ r.phrase }}</span
+            >
+            <span v-if="differences.get(field.key)?.get(name)?.length === 0" class="there none">no rule</span>
+          </div>
+        </div>
+      </template>
     </template>
     <AfterPosting v-if="catalog.kind?.families.includes('follow-up') && !find" />
     <p v-if="!rows.length" class="empty">No field fits that. Clear the search to see all of them.</p>
@@ -380,6 +417,17 @@ function rowIndex(field: Field): number {
 .hidden .result {
   color: var(--ink-faint);
   text-decoration: line-through;
+}
+.other .cell {
+  background: var(--paper-sunk);
+  font-size: 12px;
+}
+.there {
+  color: var(--hue);
+}
+.there.none {
+  color: var(--ink-faint);
+  font-style: italic;
 }
 .lit {
   background: var(--wash);

@@ -50,6 +50,9 @@ useEventListener("keydown", (event: KeyboardEvent) => {
   }
 });
 
+/** On which occasions the rule runs, where it is not on all of them. */
+const occasions = computed(() => rules.value.find((r) => r.id === view.value?.id)?.occasions ?? "");
+
 const retiring = ref(false);
 </script>
 
@@ -107,6 +110,7 @@ const retiring = ref(false);
           <RouterLink :to="`/proofs?rule=${view.id}`"
             >{{ view.proofs.length }} {{ view.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
           >
+          <template v-if="occasions"> · runs on {{ occasions }}</template>
         </template>
       </p>
       <section v-if="plan.hasDocument" class="told" aria-label="On this test document">

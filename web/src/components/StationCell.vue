@@ -55,12 +55,13 @@ const phrase = computed(() => {
     v-else-if="first || acted"
     class="phrase"
     :class="{ lit: !!acted, still: !!outcome && !acted, inherited: first?.inherited, resting }"
-    :title="first?.sentence ?? acted?.phrase"
+    :title="first ? first.sentence + (first.occasions ? ` It runs: ${first.occasions}.` : '') : acted?.phrase"
   >
     <strong v-if="made">{{ made }}</strong>
     <span class="clip"
       ><template v-if="resting">{{ first?.sound ? first.state : "unfinished" }}: </template>{{ phrase }}</span
     >
+    <span v-if="first?.occasions" class="more" aria-hidden="true">◔</span>
     <span v-if="rules.length > 1" class="more">+{{ rules.length - 1 }}</span>
   </span>
 </template>

@@ -2,13 +2,16 @@
 import { useEventListener } from "@vueuse/core";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, ask } from "@/api/client";
+import { api, ask, type Family } from "@/api/client";
+import ComparePicker from "@/components/ComparePicker.vue";
+import CopyPane from "@/components/CopyPane.vue";
 import DocumentPicker from "@/components/DocumentPicker.vue";
 import NoTypes from "@/components/NoTypes.vue";
 import PlanGrid from "@/components/PlanGrid.vue";
 import RulePane from "@/components/RulePane.vue";
 import ScopeSentence from "@/components/ScopeSentence.vue";
 import TestBar from "@/components/TestBar.vue";
+import { useComparison } from "@/composables/comparison";
 import { fieldOf } from "@/families";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan, type Scope } from "@/stores/plan";
@@ -21,7 +24,25 @@ const router = useRouter();
 const grid = ref<InstanceType<typeof PlanGrid>>();
 const finder = ref<HTMLInputElement>();
 const find = ref("");
-const onlyRuled = ref(false);
+/** Which fields are shown: all, with rules, with rules made for this company or type, or where two plans differ. */
+const show = ref<"all" | "ruled" | "own" | "differ">("all");
+const comparison = useComparison();
+const comparing = comparison.with;
+const copying = ref(false);
+function compare() {
+  const other = catalog.catalog?.companies.find((c) => c.key !== plan.scope.company);
+  const company = other?.key ?? plan.scope.company;
+  const types = catalog.typesIn(company);
+  comparing.value = {
+    company,
+    type: types.find((t) => t.key === plan.scope.type)?.key ?? types[0]?.key ?? "",
+  };
+}
+watch(comparing, (now) => {
+  if (now) return;
+  copying.value = false;
+  if (show.value === "differ") show.value = "all";
+});
 const wantedRule = ref<number>();
 
 function query(name: string): string {
@@ -144,12 +165,40 @@ useEventListener("keydown", (event: KeyboardEvent) => {
         aria-label="Find a field"
         @keydown.esc.stop="find = ''"
       />
-      <label class="only"><input v-model="onlyRuled" type="checkbox" /> only with rules</label>
+      <select v-model="show" class="line show" aria-label="Fields that are shown">
+        <option value="all">all fields</option>
+        <option value="ruled">only with rules</option>
+        <option value="own">only with rules made for this scope</option>
+        <option v-if="comparing" value="differ">only where the two differ</option>
+      </select>
+      <button v-if="!comparing" type="button" class="button" @click="compare">Compare</button>
     </div>
     <p v-if="plan.plan?.loop" class="loop" role="alert">
       These fields wait for each other, so nothing can be posted: {{ plan.plan.loop }}. Change or suspend one
       of the rules.
     </p>
+    <ComparePicker
+      v-if="comparing"
+      v-model="comparing"
+      @copy="((plan.selected = undefined), (copying = true))"
+    >
+      <span v-if="comparison.problem.value" class="wrong" role="alert">{{ comparison.problem.value }}</span>
+      <span v-else-if="comparison.other.value" class="quiet"
+        >{{ comparison.differences.value.size }}
+        {{ comparison.differences.value.size === 1 ? "field differs" : "fields differ" }}</span
+      >
+    </ComparePicker>
+    <ul v-if="plan.plan?.findings.length" class="findings" aria-label="Findings">
+      <li v-for="(f, i) in plan.plan.findings" :key="i">
+        <button
+          type="button"
+          class="plain"
+          @click="plan.selected = { field: f.field, family: f.family as Family }"
+        >
+          {{ f.message }}
+        </button>
+      </li>
+    </ul>
     <NoTypes
       v-if="plan.scope.company && !plan.scope.type"
       class="middle"
@@ -158,8 +207,15 @@ useEventListener("keydown", (event: KeyboardEvent) => {
     />
     <div v-else class="middle">
       <div class="scroll">
-        <PlanGrid ref="grid" :find="find" :only-ruled="onlyRuled" />
+        <PlanGrid
+          ref="grid"
+          :find="find"
+          :show="show"
+          :differences="comparison.differences.value"
+          :beside="comparing"
+        />
       </div>
+      <CopyPane v-if="copying && comparing && !plan.selected" :from="comparing" @close="copying = false" />
       <RulePane v-if="plan.selected" :key="paneKey" :rule="wantedRule" @close="plan.selected = undefined" />
     </div>
     <TestBar @point="(field, line) => grid?.editField(field, line)" @post="post">
@@ -188,12 +244,19 @@ useEventListener("keydown", (event: KeyboardEvent) => {
 .find {
   width: 150px;
 }
-.only {
-  display: flex;
-  gap: 5px;
-  align-items: center;
-  white-space: nowrap;
-  color: var(--ink-soft);
+.show {
+  width: auto;
+  max-width: 190px;
+}
+.wrong {
+  color: var(--refused);
+}
+.findings {
+  margin: 0;
+  padding: 4px 20px;
+  list-style: none;
+  color: var(--default);
+  background: var(--default-wash);
 }
 .loop {
   margin: 0;

@@ -1,92 +1,176 @@
 <script setup lang="ts">
-import { computed, onMounted, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
-import { api, ask, type Family, type RuleView } from "@/api/client";
-import ChosenKind from "@/components/ChosenKind.vue";
+import { computed, ref, watch } from "vue";
+import { api, ask, type Family, type RuleState, type RuleView } from "@/api/client";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
+import SentencePicker from "@/components/SentencePicker.vue";
+import TroubleNote from "@/components/TroubleNote.vue";
+import { useAttempt } from "@/composables/attempt";
+import { filterNames, useRuleList } from "@/composables/ruleList";
 import { families, stateWords } from "@/families";
 import { dayInWords } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
-const route = useRoute();
-const router = useRouter();
-const rules = ref<RuleView[]>();
-const problem = ref("");
+const { rules, kind, problem, load, of, set, clear, found } = useRuleList();
+watch([kind, () => catalog.kinds.length], () => void load(), { immediate: true });
 
-async function load() {
-  try {
-    rules.value = await ask(api.GET("/rules", { params: { query: { kind: catalog.kind?.kind.key ?? "" } } }));
-    problem.value = "";
-  } catch (error) {
-    problem.value = (error as Error).message;
-  }
+const entry = computed(() => catalog.entry(kind.value));
+const kinds = computed(() => [...catalog.kindOptions(true), { value: "all", label: "all records" }]);
+const fields = computed(() => entry.value?.kind.fields ?? []);
+function value(event: Event): string {
+  return (event.target as HTMLInputElement | HTMLSelectElement).value;
 }
-watch(() => catalog.kind?.kind.key, load);
-onMounted(load);
-
-function filter(name: string) {
-  return computed({
-    get: () => (typeof route.query[name] === "string" ? (route.query[name] as string) : ""),
-    set: (value: string) => void router.replace({ query: { ...route.query, [name]: value || undefined } }),
+const filtered = computed(() => filterNames.some((name) => of(name)));
+// Many at once: what it would affect is told before it is done.
+const marked = ref<number[]>([]);
+const shown = computed(() => marked.value.filter((id) => found.value.some((r) => r.id === id)));
+const { problem: refused, uses, count, busy, attempt } = useAttempt();
+const asked = ref<{ state: RuleState; affected: number; rules: RuleView[] }>();
+const done = ref("");
+function mark(id: number, on: boolean) {
+  marked.value = on ? [...marked.value, id] : marked.value.filter((other) => other !== id);
+  asked.value = undefined;
+}
+function markAll(on: boolean) {
+  marked.value = on ? found.value.filter((r) => r.state !== "retired").map((r) => r.id) : [];
+  asked.value = undefined;
+}
+async function move(state: RuleState, dry: boolean) {
+  done.value = "";
+  await attempt(async () => {
+    const body = { rules: shown.value, state, dry };
+    const answer = await ask(api.POST("/rules/move", { body }));
+    if (dry) {
+      asked.value = { state, ...answer };
+      return;
+    }
+    done.value = `${answer.rules.length} rules are ${stateWords[state]} now.`;
+    asked.value = undefined;
+    marked.value = [];
+    await load();
   });
 }
-const search = filter("search");
-const family = filter("family");
-const state = filter("state");
-const company = filter("company");
+const deeds: { state: RuleState; label: string }[] = [
+  { state: "suspended", label: "Suspend" },
+  { state: "in force", label: "Put in force" },
+  { state: "retired", label: "Retire" },
+];
 
-const found = computed(() => {
-  const words = search.value.toLowerCase().split(/\s+/).filter(Boolean);
-  return (rules.value ?? []).filter((r) => {
-    const text = [
-      r.name,
-      r.sentence,
-      r.body.when,
-      r.body.effect.value,
-      r.body.effect.must,
-      r.body.note.why,
-      r.body.note.askedBy,
-    ]
-      .join(" ")
-      .toLowerCase();
-    return (
-      words.every((w) => text.includes(w)) &&
-      (!family.value || r.body.family === family.value) &&
-      (!state.value || r.state === state.value) &&
-      (!company.value || !r.body.scope.companies?.length || r.body.scope.companies.includes(company.value))
-    );
+async function rename(r: RuleView) {
+  await attempt(async () => {
+    const body = { id: r.id, version: r.version, name: r.proposedName, body: r.body };
+    await ask(api.PUT("/rules/{id}", { params: { path: { id: r.id } }, body }));
+    await load();
   });
-});
+}
 </script>
 
 <template>
   <div class="page">
     <div class="page-head">
-      <h1 class="of">Rules for <ChosenKind /></h1>
+      <h1 class="of">
+        Rules for
+        <SentencePicker
+          :value="kind || 'all'"
+          label="Kind of record"
+          :options="kinds"
+          @change="set('kind', $event === 'all' ? '' : $event)"
+        />
+      </h1>
       <span class="quiet">{{ found.length }} of {{ rules?.length ?? 0 }}</span>
       <span class="spring" />
+      <button v-if="filtered" type="button" class="plain" @click="clear">Show all</button>
       <input
-        v-model="search"
         class="line search"
         type="search"
+        :value="of('search')"
         placeholder="Names, formulas, notes"
         aria-label="Search rules"
+        @input="set('search', value($event))"
       />
-      <select v-model="family" class="line narrow" aria-label="Family">
+    </div>
+    <div class="filters">
+      <select class="line" :value="of('family')" aria-label="Family" @change="set('family', value($event))">
         <option value="">all families</option>
         <option v-for="(f, key) in families" :key="key" :value="key">{{ f.label }}</option>
       </select>
-      <select v-model="company" class="line narrow" aria-label="Company">
+      <select
+        class="line"
+        :value="of('company')"
+        aria-label="Company"
+        @change="set('company', value($event))"
+      >
         <option value="">all companies</option>
         <option v-for="c in catalog.catalog?.companies" :key="c.key" :value="c.key">
           {{ c.key }} {{ c.name }}
         </option>
       </select>
-      <select v-model="state" class="line narrow" aria-label="State">
+      <select
+        class="line"
+        :value="of('type')"
+        aria-label="Type"
+        :disabled="!entry"
+        @change="set('type', value($event))"
+      >
+        <option value="">all types</option>
+        <option v-for="t in entry?.types" :key="t.key" :value="t.key">{{ t.label }}</option>
+      </select>
+      <select class="line" :value="of('state')" aria-label="State" @change="set('state', value($event))">
         <option value="">all states</option>
         <option v-for="(words, key) in stateWords" :key="key" :value="key">{{ words }}</option>
       </select>
+      <select
+        class="line"
+        :value="of('writes')"
+        aria-label="Rules on the field"
+        :disabled="!entry"
+        :title="entry ? '' : 'Choose one kind of record first'"
+        @change="set('writes', value($event))"
+      >
+        <option value="">on any field</option>
+        <option v-for="f in fields" :key="f.key" :value="f.key">on {{ f.label }}</option>
+      </select>
+      <select
+        class="line"
+        :value="of('reads')"
+        aria-label="Rules that read the field"
+        :disabled="!entry"
+        :title="entry ? '' : 'Choose one kind of record first'"
+        @change="set('reads', value($event))"
+      >
+        <option value="">reading any field</option>
+        <option v-for="f in fields" :key="f.key" :value="f.key">reading {{ f.label }}</option>
+      </select>
+    </div>
+    <TroubleNote :problem="refused" :uses="uses" :count="count" />
+    <p v-if="done" class="done" role="status">{{ done }}</p>
+    <div v-if="shown.length" class="many" role="region" aria-label="Marked rules">
+      <strong>{{ shown.length }} marked</strong>
+      <template v-if="asked">
+        <span>
+          {{ asked.rules.length }} rules would be {{ stateWords[asked.state] }}. They act in
+          {{ asked.affected }}
+          {{ asked.affected === 1 ? "record or document" : "records and documents" }} that are saved now;
+          those stay as they are.
+        </span>
+        <button type="button" class="button first" :disabled="busy" @click="move(asked.state, false)">
+          {{ deeds.find((d) => d.state === asked!.state)?.label }}
+        </button>
+        <button type="button" class="button" @click="asked = undefined">Leave them</button>
+      </template>
+      <template v-else>
+        <button
+          v-for="d in deeds"
+          :key="d.state"
+          type="button"
+          class="button"
+          :disabled="busy"
+          @click="move(d.state, true)"
+        >
+          {{ d.label }} …
+        </button>
+        <button type="button" class="plain" @click="markAll(false)">Unmark</button>
+      </template>
     </div>
     <p v-if="problem" class="empty" role="alert">
       {{ problem }} <button class="plain" type="button" @click="load">Try again</button>
@@ -100,8 +184,19 @@ const found = computed(() => {
     <table v-else class="ledger">
       <thead>
         <tr>
+          <th>
+            <input
+              type="checkbox"
+              aria-label="Mark all that are shown"
+              :checked="
+                shown.length > 0 && shown.length === found.filter((r) => r.state !== 'retired').length
+              "
+              @change="markAll(($event.target as HTMLInputElement).checked)"
+            />
+          </th>
           <th>No.</th>
           <th>Family</th>
+          <th v-if="!entry">Kind</th>
           <th>Rule</th>
           <th>Asked by</th>
           <th>State</th>
@@ -110,15 +205,31 @@ const found = computed(() => {
       </thead>
       <tbody>
         <tr v-for="r in found" :key="r.id" :class="{ resting: r.state !== 'in force' }">
+          <td>
+            <input
+              v-if="r.state !== 'retired'"
+              type="checkbox"
+              :aria-label="`Mark rule ${r.id}`"
+              :checked="marked.includes(r.id)"
+              @change="mark(r.id, ($event.target as HTMLInputElement).checked)"
+            />
+          </td>
           <td class="quiet">{{ r.id }}</td>
           <td class="family" :class="`family-${r.body.family}`">
             <FamilyGlyph :family="r.body.family as Family" /> {{ families[r.body.family as Family].label }}
           </td>
+          <td v-if="!entry" class="quiet">{{ catalog.entry(r.body.kind)?.kind.label }}</td>
           <td>
             <RouterLink class="sentence" :to="`/plan?rule=${r.id}`">{{ r.sentence }}</RouterLink>
             <span v-if="!r.sound" class="wrong">{{
               r.problems.find((p) => p.severity === "error")?.message
             }}</span>
+            <span v-if="r.name !== r.proposedName" class="named quiet"
+              >named “{{ r.name }}”
+              <button v-if="r.state !== 'retired'" type="button" class="plain" @click="rename(r)">
+                Name it by what it does
+              </button></span
+            >
           </td>
           <td class="asked">
             {{ r.body.note.askedBy
@@ -140,8 +251,30 @@ const found = computed(() => {
 .search {
   width: 220px;
 }
-.narrow {
+.filters {
+  display: flex;
+  gap: 8px;
+  margin-bottom: 8px;
+  flex-wrap: wrap;
+}
+.filters select {
   width: auto;
+  max-width: 200px;
+}
+.many {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  position: sticky;
+  top: 0;
+  z-index: 3;
+  background: var(--select);
+  padding: 7px 12px;
+  margin-bottom: 8px;
+}
+.done {
+  color: var(--good);
+  margin: 0 0 8px;
 }
 .family {
   white-space: nowrap;
@@ -154,10 +287,13 @@ const found = computed(() => {
 .sentence:hover {
   text-decoration: underline;
 }
-.wrong {
+.wrong,
+.named {
   display: block;
-  color: var(--refused);
   font-size: 12px;
+}
+.wrong {
+  color: var(--refused);
 }
 .resting .sentence {
   color: var(--ink-soft);
