@@ -167,6 +167,12 @@ func (r *run) fill(s spot, value *feel.Value) {
 	}
 }
 
+// settled is a value as the field would keep it, so that two ways to write one are the same.
+func (r *run) settled(s spot, v feel.Value) feel.Value {
+	fitted, _ := r.field(s).Settle(v, r.surroundings(s))
+	return fitted
+}
+
 // again compares what was keyed a second time.
 func (r *run) again(s spot, by *rule.Compiled) {
 	if !s.out.Twice || !r.c.Keyed || s.out.Entered.IsNull() || feel.Same(s.out.Entered, s.stored()) {
@@ -177,7 +183,7 @@ func (r *run) again(s spot, by *rule.Compiled) {
 	switch {
 	case !keyed && r.c.Moment != rule.Typing:
 		r.say(rule.Refuse, "key-again", s, by, label+" is keyed twice; key it a second time")
-	case keyed && !feel.Same(second, s.out.Entered):
+	case keyed && !feel.Same(r.settled(s, second), r.settled(s, s.out.Entered)):
 		r.say(rule.Refuse, "keyed-differently", s, by, label+": the second time something else was keyed; look at the document and key both again")
 	}
 }

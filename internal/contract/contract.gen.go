@@ -342,9 +342,10 @@ type Conditions = rule.Conditions
 
 // ConstantRequest defines model for ConstantRequest.
 type ConstantRequest struct {
-	Field string `json:"field"`
-	Kind  string `json:"kind"`
-	Text  string `json:"text"`
+	Field  string  `json:"field"`
+	Format *Format `json:"format,omitempty"`
+	Kind   string  `json:"kind"`
+	Text   string  `json:"text"`
 }
 
 // Content defines model for Content.

@@ -145,6 +145,19 @@ func (d *Desk) meant(ctx context.Context, m *masters, field *record.Field, text 
 	return d.links(ctx, m, "").resolve(field.Kind, text)
 }
 
+// plainly writes what a person typed as everybody reads it; what is not of the field's
+// type stays as it is.
+func plainly(field *record.Field, typed string, format *record.Format) string {
+	v, wrong := field.Read(typed, formatOf(format), record.Surroundings{})
+	switch {
+	case wrong != nil || v.IsNull():
+		return typed
+	case field.Type == record.Percent || field.Type == record.YesNo:
+		return field.Show(v, record.Plain, record.Surroundings{})
+	}
+	return record.Write(v)
+}
+
 // Constant writes a value that a person gave for a field as a formula.
 func (d *Desk) Constant(ctx context.Context, request contract.ConstantRequest) (contract.Formula, error) {
 	m, kind, err := d.masterOf(ctx, request.Kind)
@@ -155,7 +168,7 @@ func (d *Desk) Constant(ctx context.Context, request contract.ConstantRequest) (
 	if field == nil {
 		return contract.Formula{}, invalid("unknown-field", "a %s has no field %q", kind.Noun(), request.Field)
 	}
-	text, err := rule.Constant(field, d.meant(ctx, m, field, request.Text))
+	text, err := rule.Constant(field, d.meant(ctx, m, field, plainly(field, request.Text, request.Format)))
 	if err != nil {
 		return contract.Formula{}, invalid("misfit", "%v", err)
 	}

@@ -283,6 +283,7 @@ func (d *Desk) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead
 	}
 	c := request.Crosswalk
 	c.Rows = slices.Clone(c.Rows)
+	before := len(c.Rows)
 	if request.Replace {
 		c.Rows = nil
 	}
@@ -316,7 +317,8 @@ func (d *Desk) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead
 		row := table.Row{Keys: values[:len(c.Keys):len(c.Keys)], Results: values[len(c.Keys):results:results]}
 		row.From, row.Until = record.Day(values[results]), record.Day(values[results+1])
 		same := slices.IndexFunc(c.Rows, func(o table.Row) bool { return slices.Equal(o.Keys, row.Keys) && o.Period == row.Period })
-		if same >= 0 {
+		// A code that is twice among those that are read is told, not dropped.
+		if same >= 0 && same < before && !request.Replace {
 			c.Rows[same] = row
 		} else {
 			c.Rows = append(c.Rows, row)

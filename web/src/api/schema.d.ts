@@ -1464,6 +1464,7 @@ export interface components {
             kind: string;
             field: string;
             text: string;
+            format?: components["schemas"]["Format"];
         };
         Formula: {
             formula: string;

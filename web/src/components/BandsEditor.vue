@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import { api, ask, type Band, type Field } from "@/api/client";
 import BandSignal from "@/components/BandSignal.vue";
+import { format } from "@/format";
 
 /**
  * One scale from the least number to the greatest. A band has only its upper end, and begins where the one
@@ -39,7 +40,7 @@ function split(i: number) {
   };
   const all = [...bands.value];
   all.splice(i + 1, 0, { ...next, until: all[i]?.until ?? "", including: all[i]?.including ?? false });
-  if (all[i]) all[i] = { ...all[i]!, until: "" };
+  if (all[i]) all[i] = { ...all[i]!, until: "", including: false };
   bands.value = all;
 }
 /** The band above takes over what the removed one held. */
@@ -67,7 +68,7 @@ function shift(text: string, places: number): string {
 }
 async function write(i: number, typed: string) {
   if (!typed.trim()) return change(i, { until: "" });
-  const body = { kind: props.kind, field: props.field.key, text: typed };
+  const body = { kind: props.kind, field: props.field.key, text: typed, format };
   const until = await ask(api.POST("/constants", { body }))
     .then((answer) => answer.formula)
     .catch(() => typed); // the rule tells what is wrong with it

@@ -5,6 +5,7 @@ import { api, ask, type Field, type Name, type Schemas } from "@/api/client";
 import { suggesting } from "@/choices";
 import LookUpEditor from "@/components/LookUpEditor.vue";
 import NameSelect from "@/components/NameSelect.vue";
+import { format } from "@/format";
 import { usePlan } from "@/stores/plan";
 
 const props = defineProps<{
@@ -66,7 +67,7 @@ async function write(value: string) {
   problem.value = "";
   if (!value.trim()) return put("");
   try {
-    const body = { kind: props.kind, field: props.field.key, text: value };
+    const body = { kind: props.kind, field: props.field.key, text: value, format };
     put((await ask(api.POST("/constants", { body }))).formula);
   } catch (error) {
     problem.value = (error as Error).message;
