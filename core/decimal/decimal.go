@@ -313,6 +313,16 @@ func (n Number) Places() int {
 
 // IntegerDigits returns how many digits n has before its decimal point; 0 for |n| < 1.
 func (n Number) IntegerDigits() int {
+	if n.large == nil && n.coefficient > math.MinInt64 {
+		digits := 0
+		for c := max(n.coefficient, -n.coefficient); c > 0; c /= 10 {
+			digits++
+		}
+		if digits == 0 {
+			return 0
+		}
+		return max(0, digits+int(n.exponent))
+	}
 	whole, _, _ := strings.Cut(n.Abs().plain(), ".")
 	if whole == "0" {
 		return 0

@@ -15,6 +15,9 @@ type run struct {
 	detail bool
 	frame  feel.Frame
 	out    *Outcome
+	// act is what the rule at hand does: one for all of them, one after the other, so that
+	// a run without detail makes nothing for each rule.
+	act Act
 	// rows are the slots of each line; frame.Row is that of the line at hand.
 	rows [][]feel.Value
 }
@@ -230,6 +233,14 @@ func (r *run) journey(s spot) {
 		}
 		return
 	}
+	if r.plan.Quiet(s.place) {
+		out.Sourced, out.Defaulted, out.Computed, out.Substituted = value, value, value, value
+		r.settle(s, value)
+		if out.Final.IsNull() {
+			out.Made = ""
+		}
+		return
+	}
 	entry := r.entry(s)
 	required := out.Manner == rule.Required
 	value = r.kept(s, entry, value)
@@ -323,7 +334,8 @@ func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(s
 		if c.Sorts() {
 			continue // it makes no value; see sort
 		}
-		act := Act{Rule: c}
+		act := &r.act
+		*act = Act{Rule: c}
 		if value != nil {
 			act.Before, act.After = *value, *value
 		}
@@ -333,7 +345,7 @@ func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(s
 		case !s.occasion(c):
 			act.Did = OtherOccasion
 		default:
-			chance(s, c, &act)
+			chance(s, c, act)
 			if act.Did == Acted {
 				acted = c
 				if value != nil {
@@ -342,7 +354,7 @@ func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(s
 				}
 			}
 		}
-		r.note(s.out, act)
+		r.note(s.out, *act)
 	}
 	return acted
 }

@@ -53,6 +53,9 @@ func (r *run) close(s spot, by *rule.Compiled, value feel.Value, why string) {
 
 // source takes the value of a linked record.
 func (r *run) source(s spot, value *feel.Value) {
+	if len(r.plan.At(s.place, rule.Source)) == 0 {
+		return
+	}
 	by := r.first(s, rule.Source, value, func(s spot, c *rule.Compiled, act *Act) {
 		if !r.applies(s, c, act) {
 			return
@@ -138,6 +141,9 @@ func (r *run) valueBefore(s spot, c *rule.Compiled) feel.Value {
 
 // fill lets a default fill a blank; a fixed one also takes the place of what was typed.
 func (r *run) fill(s spot, value *feel.Value) {
+	if len(r.plan.At(s.place, rule.Default)) == 0 {
+		return
+	}
 	sourced := s.out.Made == "source"
 	var made feel.Value
 	by := r.first(s, rule.Default, value, func(s spot, c *rule.Compiled, act *Act) {

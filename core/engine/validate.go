@@ -16,14 +16,15 @@ func (r *run) validate(s spot) {
 		return // the field has spoken; rules about its value would only add noise
 	}
 	for _, c := range r.plan.At(s.place, rule.Validate) {
-		act := Act{Rule: c, Before: s.out.Final, After: s.out.Final}
+		act := &r.act
+		*act = Act{Rule: c, Before: s.out.Final, After: s.out.Final}
 		if !s.occasion(c) || !r.speaksNow(s, c) {
 			act.Did = OtherOccasion
-			r.note(s.out, act)
+			r.note(s.out, *act)
 			continue
 		}
-		r.judge(s, c, &act)
-		r.note(s.out, act)
+		r.judge(s, c, act)
+		r.note(s.out, *act)
 	}
 }
 
