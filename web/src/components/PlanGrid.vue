@@ -2,11 +2,9 @@
 import { computed, nextTick, reactive, ref, watch } from "vue";
 import type { Family, Field, Message, PlanRule } from "@/api/client";
 import AfterPosting from "@/components/AfterPosting.vue";
-import BandSignal from "@/components/BandSignal.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
-import EnteredCell from "@/components/EnteredCell.vue";
 import LinePicker from "@/components/LinePicker.vue";
-import StationCell from "@/components/StationCell.vue";
+import PlanRow from "@/components/PlanRow.vue";
 import { families } from "@/families";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
@@ -40,11 +38,16 @@ const rulesOf = computed(() => new Map(plan.plan?.fields.map((f) => [f.key, f.st
 function outcomeOf(key: string) {
   return plan.fields.get(plan.at(key));
 }
-const messagesOf = computed(() => {
+/** What is said about each field; a field of which the same is said keeps what it had. */
+const messagesOf = computed<Map<string, Message[]>>((before) => {
   const map = new Map<string, Message[]>();
   for (const m of plan.outcome?.messages ?? []) {
     if (m.line && m.line !== plan.line) continue; // it is about another line
     map.set(m.field, [...(map.get(m.field) ?? []), m]);
+  }
+  for (const [key, messages] of map) {
+    const old = before?.get(key);
+    if (old && JSON.stringify(old) === JSON.stringify(messages)) map.set(key, old);
   }
   return map;
 });
@@ -206,10 +209,6 @@ watch(
 
 defineExpose({ editField, focusCell, takeEntry });
 
-function isSelected(field: Field, column: string): boolean {
-  return plan.selected?.field === field.key && plan.selected.family === column;
-}
-
 function rowIndex(field: Field): number {
   return rows.value.indexOf(field);
 }
@@ -240,95 +239,30 @@ function rowIndex(field: Field): number {
           <LinePicker v-if="section.key === 'lines'" />
         </div>
       </div>
-      <template v-for="field in section.fields" :key="field.key">
-        <div
-          class="row"
-          role="row"
-          :data-field="field.key"
-          :class="{ hidden: outcomeOf(field.key)?.manner === 'hidden' }"
-        >
-          <div
-            class="cell name"
-            role="rowheader"
-            :title="field.help ? `${field.label}: ${field.help}` : field.label"
-            @click="open(rowIndex(field), 0)"
-          >
-            {{ field.label
-            }}<span v-if="outcomeOf(field.key)?.manner === 'required'" class="star" title="required">*</span>
-          </div>
-          <div
-            v-for="(name, i) in columns.slice(1)"
-            :key="name"
-            class="cell"
-            :class="[
-              `column-${name}`,
-              name in families ? `family-${name}` : '',
-              {
-                selected: isSelected(field, name),
-                lit: outcomeOf(field.key)?.acts.some((a) => a.family === name && a.did === 'acted'),
-              },
-            ]"
-            role="gridcell"
-            :tabindex="at.row === rowIndex(field) && at.column === i + 1 ? 0 : -1"
-            :data-at="`${rowIndex(field)}:${i + 1}`"
-            :data-station="name"
-            @focus="((at.row = rowIndex(field)), (at.column = i + 1))"
-            @click="open(rowIndex(field), i + 1)"
-          >
-            <EnteredCell
-              v-if="name === 'entered'"
-              :ref="(cell) => remember(field, cell)"
-              :field="field"
-              :text="plan.textOf(plan.at(field.key))"
-              :company="plan.scope.company"
-              :editing="editing === field.key"
-              :replace="replacing"
-              :misfit="!!outcomeOf(field.key)?.misfit"
-              @commit="(text, move) => commit(field, text, move)"
-              @cancel="cancel"
-              @edit="edit(rowIndex(field))"
-            />
-            <span
-              v-else-if="name === 'result'"
-              class="result"
-              :class="`made-${outcomeOf(field.key)?.made || 'none'}`"
-              :title="outcomeOf(field.key)?.final.text"
-              ><BandSignal
-                v-if="outcomeOf(field.key)?.band"
-                class="band"
-                bare
-                :band="outcomeOf(field.key)!.band!"
-              />{{ outcomeOf(field.key)?.final.text }}</span
-            >
-            <StationCell
-              v-else
-              :family="name as Family"
-              :label="field.label"
-              :rules="rulesOf.get(field.key)?.[name] ?? []"
-              :outcome="outcomeOf(field.key)"
-              :messages="name === 'validate' ? (messagesOf.get(field.key) ?? []) : []"
-            />
-          </div>
-        </div>
-        <div v-if="differences.has(field.key)" class="row other" :data-other="field.key">
-          <div class="cell name quiet">in {{ beside?.company }}, {{ beside?.type }}</div>
-          <div
-            v-for="name in columns.slice(1)"
-            :key="name"
-            class="cell"
-            :class="name in families ? `family-${name}` : ''"
-          >
-            <span
-              v-for="r in differences.get(field.key)?.get(name)?.slice(0, 1)"
-              :key="r.id"
-              class="there"
-              :title="r.sentence"
-              >{{ r.phrase }}</span
-            >
-            <span v-if="differences.get(field.key)?.get(name)?.length === 0" class="there none">no rule</span>
-          </div>
-        </div>
-      </template>
+      <PlanRow
+        v-for="field in section.fields"
+        :key="field.key"
+        :ref="(row) => remember(field, row)"
+        :field="field"
+        :row="rowIndex(field)"
+        :columns="columns"
+        :outcome="outcomeOf(field.key)"
+        :rules="rulesOf.get(field.key)"
+        :messages="messagesOf.get(field.key)"
+        :text="plan.textOf(plan.at(field.key))"
+        :company="plan.scope.company"
+        :active="at.row === rowIndex(field) ? at.column : 0"
+        :editing="editing === field.key"
+        :replacing="replacing"
+        :selected="plan.selected?.field === field.key ? plan.selected.family : undefined"
+        :difference="differences.get(field.key)"
+        :beside="beside"
+        @open="open(rowIndex(field), $event)"
+        @focus="((at.row = rowIndex(field)), (at.column = $event))"
+        @edit="edit(rowIndex(field))"
+        @commit="(text, move) => commit(field, text, move)"
+        @cancel="cancel"
+      />
     </template>
     <AfterPosting v-if="catalog.kind?.families.includes('follow-up') && !find" />
     <p v-if="!rows.length" class="empty">No field fits that. Clear the search to see all of them.</p>
@@ -340,7 +274,7 @@ function rowIndex(field: Field): number {
   min-width: 918px;
   padding-bottom: 12px;
 }
-.row {
+.grid :deep(.row) {
   display: grid;
   grid-template-columns:
     minmax(132px, 1.1fr) minmax(108px, 1.1fr) minmax(70px, 0.7fr) repeat(4, minmax(92px, 1fr))
@@ -348,10 +282,10 @@ function rowIndex(field: Field): number {
   border-bottom: 1px solid var(--rule);
   min-height: 25px;
 }
-.row:not(.head, .section):hover {
+.grid :deep(.row:not(.head, .section):hover) {
   background: color-mix(in srgb, var(--select) 45%, transparent);
 }
-.cell {
+.grid :deep(.cell) {
   padding: 0 8px;
   line-height: 24px;
   height: 24px;
@@ -362,25 +296,9 @@ function rowIndex(field: Field): number {
   min-width: 0;
   scroll-margin-top: 60px;
 }
-.cell:first-child {
+.grid :deep(.cell:first-child) {
   border-left: 0;
   padding-left: 16px;
-}
-[role="gridcell"] {
-  cursor: pointer;
-}
-[role="gridcell"]:focus {
-  outline: 2px solid var(--focus);
-  outline-offset: -2px;
-}
-.column-entered {
-  background: var(--paper-raised);
-  cursor: text;
-}
-.column-entered:has(input) {
-  padding: 0;
-  outline: 2px solid var(--focus);
-  outline-offset: -2px;
 }
 .head {
   position: sticky;
@@ -404,57 +322,5 @@ function rowIndex(field: Field): number {
   height: 25px;
   padding-top: 1px;
   background: var(--paper-sunk);
-}
-.name {
-  cursor: pointer;
-}
-.star {
-  color: var(--entry);
-  font-weight: 700;
-  margin-left: 3px;
-}
-.hidden .name,
-.hidden .result {
-  color: var(--ink-faint);
-  text-decoration: line-through;
-}
-.other .cell {
-  background: var(--paper-sunk);
-  font-size: 12px;
-}
-.there {
-  color: var(--hue);
-}
-.there.none {
-  color: var(--ink-faint);
-  font-style: italic;
-}
-.lit {
-  background: var(--wash);
-}
-.selected {
-  box-shadow: inset 0 0 0 2px var(--hue);
-}
-.result {
-  font-weight: 600;
-}
-.made-entered,
-.made-stored {
-  font-weight: 400;
-}
-.band {
-  margin-right: 5px;
-}
-.made-source {
-  color: var(--source);
-}
-.made-default {
-  color: var(--default);
-}
-.made-compute {
-  color: var(--compute);
-}
-.made-substitute {
-  color: var(--substitute);
 }
 </style>

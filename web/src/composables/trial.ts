@@ -1,4 +1,4 @@
-import { computed, ref } from "vue";
+import { computed, ref, shallowRef } from "vue";
 import {
   api,
   ask,
@@ -41,7 +41,8 @@ export function useTrial(
   const reasons = ref<Record<string, string>>({});
   /** What was saved before, as a proof carries it. */
   const before = ref<Pick<Document, "previous" | "previousOfType">>({});
-  const outcome = ref<Outcome>();
+  // What comes from the server is replaced and never changed, so it need not be watched inside.
+  const outcome = shallowRef<Outcome>();
   const problem = ref<string>();
 
   const hasDocument = computed(
@@ -108,8 +109,22 @@ export function useTrial(
     await guard(async () => {
       const body = { document: document.value, format, rule: tried(), moment: moment(), keyed };
       const result = await ask(api.POST("/try", { body }));
-      if (turn === asking) outcome.value = result;
+      if (turn === asking) outcome.value = settledOn(result);
     });
+  }
+
+  /** Keeps the fields that came out as before as they are, so that only what changed is drawn anew. */
+  function settledOn(result: Outcome): Outcome {
+    const before = fields.value;
+    const keep = (line: number) => (f: FieldOutcome) => {
+      const old = before.get(addressOf(f.key, line));
+      return old && JSON.stringify(old) === JSON.stringify(f) ? old : f;
+    };
+    return {
+      ...result,
+      fields: result.fields.map(keep(0)),
+      lines: result.lines.map((l) => ({ ...l, fields: l.fields.map(keep(l.number)) })),
+    };
   }
 
   async function enter(address: string, typed: string) {
