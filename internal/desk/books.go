@@ -337,7 +337,7 @@ func (w *world) Plan(kind, company, kindType string, day record.Day) (*plan.Plan
 	if err != nil {
 		return nil, err
 	}
-	return plan.Build(book, s), nil
+	return w.d.plan(book, s), nil
 }
 
 func (w *world) Kind(key string) *record.Kind {

@@ -87,11 +87,41 @@ type Desk struct {
 	books   map[string]*plan.Book // by kind
 	shelves map[string]*shelf     // by kind
 	alike   map[int64]*likeness   // by rule
+	plans   map[planKey]*plan.Plan
+}
+
+// planKey names a plan: that of a book, which is replaced when anything in it changes.
+type planKey struct {
+	book              *plan.Book
+	company, kindType string
+	day               record.Day
+}
+
+// mostPlans is how many plans are kept in memory.
+const mostPlans = 500
+
+// plan returns the plan of a book for a scope.
+func (d *Desk) plan(book *plan.Book, s plan.Scope) *plan.Plan {
+	key := planKey{book, s.Company.Key, s.Type.Key, s.Day}
+	d.mutex.Lock()
+	p := d.plans[key]
+	d.mutex.Unlock()
+	if p != nil {
+		return p
+	}
+	p = plan.Build(book, s)
+	d.mutex.Lock()
+	defer d.mutex.Unlock()
+	if len(d.plans) >= mostPlans {
+		clear(d.plans)
+	}
+	d.plans[key] = p
+	return p
 }
 
 // New returns a desk over the store. user is the name under which changes are kept.
 func New(s *store.Store, clock Clock, user string) *Desk {
-	return &Desk{store: s, clock: clock, user: user, books: map[string]*plan.Book{}, shelves: map[string]*shelf{}, alike: map[int64]*likeness{}}
+	return &Desk{store: s, clock: clock, user: user, books: map[string]*plan.Book{}, shelves: map[string]*shelf{}, alike: map[int64]*likeness{}, plans: map[planKey]*plan.Plan{}}
 }
 
 func (d *Desk) today() record.Day { return record.Day(d.clock().Format(time.DateOnly)) }

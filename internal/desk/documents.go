@@ -94,9 +94,9 @@ func (d *Desk) try(ctx context.Context, document proof.Document, a ask) (*trial,
 		return nil, err
 	}
 	if a.rule != nil && a.rule.Body.Kind == document.Kind {
-		book = book.With(changed(*a.rule))
+		return d.run(ctx, m, plan.Build(book.With(changed(*a.rule)), s), document, a)
 	}
-	return d.run(ctx, m, plan.Build(book, s), document, a)
+	return d.run(ctx, m, d.plan(book, s), document, a)
 }
 
 // run takes a document through a plan.
@@ -298,29 +298,23 @@ func (t *trial) entries() []store.Entry {
 
 func (d *Desk) showPosting(ctx context.Context, p store.Posting, format *record.Format) (contract.Posting, error) {
 	shown := contract.Posting{Summary: summary(p), Document: p.Document, Outcome: p.Outcome, Proofs: []contract.Use{}}
-	entries, err := d.journal(ctx, p.Ledger, format, func(e store.Entry) bool { return e.Posting == p.Number })
+	rows, err := d.store.EntriesOf(ctx, p.Ledger, p.Number)
 	if err != nil {
 		return shown, err
 	}
-	shown.Entries = entries
-	others, err := d.store.Postings(ctx, p.Ledger)
-	if err != nil {
+	if shown.Entries, err = d.journal(ctx, rows, format); err != nil {
 		return shown, err
 	}
-	for _, other := range others {
-		if other.Reverses == p.Number {
-			shown.ReversedBy = other.Number
-		}
+	if shown.ReversedBy, err = d.store.ReversalOf(ctx, p.Ledger, p.Number); err != nil {
+		return shown, err
 	}
 	if p.Ledger != practice {
 		return shown, nil
 	}
-	proofs, err := d.store.Proofs(ctx, p.Kind)
-	for _, kept := range proofs {
-		if kept.Posting == p.Number {
-			shown.Proofs = append(shown.Proofs, contract.Use{What: "proof", Key: fmt.Sprint(kept.ID), Title: kept.Name})
-		}
-	}
+	proofs, err := d.store.ProofsOf(ctx, p.Number)
+	shown.Proofs = list(proofs, func(kept proof.Proof) contract.Use {
+		return contract.Use{What: "proof", Key: fmt.Sprint(kept.ID), Title: kept.Name}
+	})
 	return shown, err
 }
 

@@ -80,22 +80,15 @@ func (a amounts) always(n decimal.Number, currency string) contract.Shown {
 	return contract.Shown{Value: n.String(), Text: ledger.Show(n, currency, a.format)}
 }
 
-// journal returns the entries that keep wants, newest posting first.
-func (d *Desk) journal(ctx context.Context, name string, format *record.Format, keep func(store.Entry) bool) ([]contract.JournalEntry, error) {
+// journal shows entries of a ledger.
+func (d *Desk) journal(ctx context.Context, rows []store.Entry, format *record.Format) ([]contract.JournalEntry, error) {
 	m, err := d.master(ctx)
-	if err != nil {
-		return nil, err
-	}
-	rows, err := d.store.Entries(ctx, name)
 	if err != nil {
 		return nil, err
 	}
 	links, show := d.links(ctx, m, ""), amounts{formatOf(format)}
 	shown := []contract.JournalEntry{}
 	for _, e := range rows {
-		if !keep(e) {
-			continue
-		}
 		debit, credit := ledger.Amounts(e)
 		shown = append(shown, contract.JournalEntry{
 			Posting: e.Posting, Line: e.Line, Company: e.Company, Day: show.format.Day(record.Day(e.Day)), Account: e.Account,
@@ -109,7 +102,11 @@ func (d *Desk) journal(ctx context.Context, name string, format *record.Format, 
 
 // Journal returns the journal of a ledger, newest posting first.
 func (d *Desk) Journal(ctx context.Context, name string, format *record.Format) ([]contract.JournalEntry, error) {
-	entries, err := d.journal(ctx, name, format, func(store.Entry) bool { return true })
+	rows, err := d.store.Entries(ctx, name)
+	if err != nil {
+		return nil, err
+	}
+	entries, err := d.journal(ctx, rows, format)
 	slices.Reverse(entries)
 	// Within a posting the lines keep their order.
 	slices.SortStableFunc(entries, func(a, b contract.JournalEntry) int {

@@ -462,7 +462,7 @@ func (d *Desk) again(ctx context.Context, m *masters, book *plan.Book, r *store.
 	if err != nil {
 		return nil, err
 	}
-	return d.run(ctx, m, plan.Build(book, s), document, ask{asProof: true, given: true})
+	return d.run(ctx, m, d.plan(book, s), document, ask{asProof: true, given: true})
 }
 
 // codes are what a use looks up for a document: one for the header, or for every line.

@@ -78,6 +78,18 @@ func (s *Store) Entries(ctx context.Context, ledger string) ([]Entry, error) {
 	return all(query, func(e Entry) Entry { return e })
 }
 
+// EntriesOf returns the entries of one posting.
+func (s *Store) EntriesOf(ctx context.Context, ledger, posting string) ([]Entry, error) {
+	return all(s.db.WithContext(ctx).Where("ledger = ? AND posting = ?", ledger, posting).Order("line"), func(e Entry) Entry { return e })
+}
+
+// ReversalOf returns the number of the posting that takes one back; "" when none does.
+func (s *Store) ReversalOf(ctx context.Context, ledger, number string) (string, error) {
+	var reversal string
+	err := s.db.WithContext(ctx).Model(&Posting{}).Where("ledger = ? AND reverses = ? AND reverses <> ''", ledger, number).Select("number").Limit(1).Scan(&reversal).Error
+	return reversal, err
+}
+
 // EmptyLedger removes all postings of a ledger and begins its numbers anew.
 func (s *Store) EmptyLedger(ctx context.Context, ledger string) error {
 	return s.Transaction(ctx, func(tx *Store) error {

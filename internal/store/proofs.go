@@ -28,6 +28,11 @@ func (s *Store) Proofs(ctx context.Context, kind string) ([]proof.Proof, error) 
 	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("id"), proofRow.proof)
 }
 
+// ProofsOf returns the proofs that were kept from a test posting.
+func (s *Store) ProofsOf(ctx context.Context, posting string) ([]proof.Proof, error) {
+	return all(s.db.WithContext(ctx).Where("posting = ?", posting).Order("id"), proofRow.proof)
+}
+
 // Proof returns one proof. The error is ErrNotFound when there is none.
 func (s *Store) Proof(ctx context.Context, id int64) (proof.Proof, error) {
 	var row proofRow

@@ -10,8 +10,6 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"log/slog"
-	"time"
 
 	"github.com/glebarez/sqlite"
 	"github.com/pressly/goose/v3"
@@ -45,7 +43,9 @@ func Open(ctx context.Context, path string) (*Store, error) {
 		PrepareStmt: true,
 		// An error of a part always fails the whole, so that parts need no savepoints.
 		DisableNestedTransaction: true,
-		Logger:                   logger.NewSlogLogger(slog.Default(), logger.Config{LogLevel: logger.Error, IgnoreRecordNotFoundError: true, SlowThreshold: time.Second}),
+		// Errors are returned and told where they are met; writing out every statement for a
+		// log that nobody reads took a tenth of a posting.
+		Logger: logger.Discard,
 	})
 	if err != nil {
 		return nil, fmt.Errorf("open %s: %w", path, err)
