@@ -136,7 +136,7 @@ func TestTheSameTaxNumberIsRefusedWithALinkToTheOther(t *testing.T) {
 	// A rule of one's own, written as a sentence.
 	u.goes("/plan?company=10&type=TRAD&field=email&family=validate")
 	u.clicks(".pane .button", "Write a rule")
-	u.clicks(".pane .modes2 label", "that nobody else has it")
+	u.clicks(".pane .checked label", "that nobody else has it")
 	u.clicks(".pane .unique label", "over all companies")
 	u.clicks(".pane textarea", "")
 	u.types("This address is that of another vendor.")
@@ -322,7 +322,7 @@ func TestAFollowUpIsWrittenForALink(t *testing.T) {
 	u.selects("Write a rule for after posting", "vendor")
 	u.sees(".pane h2", "After posting, to Vendor")
 	u.clicks(".pane .plain", "Write another rule here")
-	u.chooses("Field that is written", "Reason for the block")
+	u.picksField(".pane .deed", "Reason for the block")
 	u.chooses("Kind of value", "the value")
 	u.writes("Value for Reason for the block", "Invoiced")
 	u.sees(".pane .sentence", "after posting set Reason for the block of Vendor to Invoiced.")

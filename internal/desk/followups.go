@@ -67,9 +67,9 @@ func (d *Desk) takenBack(ctx context.Context, m *masters, number string) ([]cont
 		}
 		next := w.Before.Value
 		if now != w.After.Value {
-			was, errBefore := number0(w.Before.Value)
-			became, errAfter := number0(w.After.Value)
-			is, errNow := number0(now)
+			was, errBefore := orZero(w.Before.Value)
+			became, errAfter := orZero(w.After.Value)
+			is, errNow := orZero(now)
 			if kind.Field(w.Field).FeelType().Kind != feel.Number || errBefore != nil || errAfter != nil || errNow != nil {
 				continue
 			}
@@ -83,8 +83,8 @@ func (d *Desk) takenBack(ctx context.Context, m *masters, number string) ([]cont
 	return undone, links.failed
 }
 
-// number0 reads an exact decimal; a blank is 0.
-func number0(text string) (decimal.Number, error) {
+// orZero reads an exact decimal; a blank is 0.
+func orZero(text string) (decimal.Number, error) {
 	if text == "" {
 		return decimal.Number{}, nil
 	}

@@ -36,7 +36,7 @@ function ask(forUnique: boolean) {
 </script>
 
 <template>
-  <div class="modes2" role="radiogroup" aria-label="What is checked">
+  <div class="checked" role="radiogroup" aria-label="What is checked">
     <label><input type="radio" :checked="!body.effect.unique" @change="ask(false)" /> a condition</label>
     <label
       ><input type="radio" :checked="!!body.effect.unique" @change="ask(true)" /> that nobody else has
@@ -88,7 +88,7 @@ function ask(forUnique: boolean) {
 </template>
 
 <style scoped>
-.modes2 {
+.checked {
   display: flex;
   gap: 14px;
 }

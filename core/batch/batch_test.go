@@ -1,0 +1,103 @@
+package batch_test
+
+import (
+	"errors"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"codicil/core/batch"
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/core/table"
+)
+
+var kinds = []record.Kind{
+	{Key: "order", Label: "Order", Posted: true, Day: "on", Fields: []record.Field{
+		{Key: "customer", Label: "Customer", Type: record.ToRecord, Kind: "customer"}, {Key: "on", Label: "Ordered on", Type: record.Date}, {Key: "terms", Label: "Terms", Type: record.Text},
+		{Key: "lines.amount", Label: "Amount", Type: record.Number, Decimals: 2},
+	}},
+	{Key: "customer", Label: "Customer", Fields: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}, {Key: "last", Label: "Last order", Type: record.Date}}},
+}
+
+// world has one company and three rules, and no records.
+type world struct{ day record.Day }
+
+func (w *world) Kind(key string) *record.Kind {
+	for i := range kinds {
+		if kinds[i].Key == key {
+			return &kinds[i]
+		}
+	}
+	return nil
+}
+
+func (w *world) Plan(kind, company, kindType string, day record.Day) (*plan.Plan, error) {
+	if company != "10" {
+		return nil, errors.New("there is no such company")
+	}
+	w.day = day
+	body := func(family rule.Family, target string, effect rule.Effect) rule.Body {
+		return rule.Body{Kind: kind, Family: family, Target: target, Effect: effect, On: rule.Occasions{New: true, Change: true}}
+	}
+	rules := []rule.Rule{
+		{ID: 1, State: rule.InForce, Name: "terms", Body: body(rule.Source, "terms", rule.Effect{Tie: rule.Live, Value: "customer.terms"})},
+		{ID: 2, State: rule.InForce, Body: body(rule.Validate, "lines.amount", rule.Effect{Severity: rule.Advise, Must: "line.amount > 0", Message: "more than nothing"})},
+		{ID: 3, State: rule.InForce, Body: body(rule.FollowUp, "customer.last", rule.Effect{Value: "on"})},
+	}
+	scope := plan.Scope{Company: &record.Company{Key: company}, Type: &record.Type{Key: kindType}, Day: day}
+	return plan.Build(plan.NewBook(w.Kind(kind), kinds, &table.Set{}, rules), scope), nil
+}
+
+func (w *world) Linked(string) engine.Linked      { return nil }
+func (w *world) Peers(*record.Kind) engine.Peers  { return nil }
+func (w *world) Today() record.Day                { return "2026-11-24" }
+func never(record.Day) feel.Value                 { return feel.NullValue }
+func run(w *world, d batch.Document) batch.Result { return batch.Run(w, &d, never) }
+func order(values map[string]string) batch.Document {
+	return batch.Document{ID: "a", Kind: "order", Company: "10", Type: "SO", Values: values}
+}
+
+func TestADocumentComesBackWithAllThatItsRulesMade(t *testing.T) {
+	d := order(map[string]string{"customer": "C1", "on": "2026-12-01"})
+	d.Lines = []record.Line{{Values: map[string]string{"amount": "0.10"}}, {Values: map[string]string{"amount": "0"}}}
+	d.Linked = map[string]map[string]map[string]string{"customer": {"C1": {"terms": "N30", "last": "2026-01-01"}}}
+	w := &world{}
+	r := run(w, d)
+	assert.Equal(t, record.Day("2026-12-01"), w.day, "the day is that of the document's own field")
+	assert.Equal(t, engine.Accepted, r.Verdict)
+	assert.Equal(t, map[string]string{"customer": "C1", "on": "2026-12-01", "terms": "N30"}, r.Values)
+	assert.Equal(t, []record.Line{{Number: 1, Values: map[string]string{"amount": "0.1"}}, {Number: 2, Values: map[string]string{"amount": "0"}}}, r.Lines)
+	assert.Equal(t, []batch.Message{{Severity: rule.Advise, Code: "rule", Field: "lines.amount", Line: 2, Rule: 2, Text: "more than nothing"}}, r.Messages)
+	assert.Equal(t, []batch.Write{{Rule: 3, Kind: "customer", Number: "C1", Field: "last", Before: "2026-01-01", After: "2026-12-01"}}, r.Writes)
+	assert.Equal(t, batch.Acting{Rule: 1, Name: "terms", Family: rule.Source, Field: "terms", After: "N30"}, r.Acting[1])
+}
+
+func TestWithoutItsLinkedRecordsALinkIsTakenAsItIs(t *testing.T) {
+	w := &world{}
+	r := run(w, order(map[string]string{"customer": "C9"}))
+	assert.Equal(t, engine.Accepted, r.Verdict)
+	assert.NotContains(t, r.Values, "terms")
+	assert.Equal(t, record.Day("2026-11-24"), w.day, "today, where the document says nothing")
+}
+
+func TestWhatIsWrongWithADocumentStandsInItsResult(t *testing.T) {
+	for want, change := range map[string]func(*batch.Document){
+		`there is no kind of record "boat"`:  func(d *batch.Document) { d.Kind = "boat" },
+		"there is no such company":           func(d *batch.Document) { d.Company = "99" },
+		`"soon" is no day`:                   func(d *batch.Document) { d.Day = "soon" },
+		`a order has no field "colour"`:      func(d *batch.Document) { d.Values = map[string]string{"colour": "red"} },
+		"line number 1 is there twice":       func(d *batch.Document) { d.Lines = []record.Line{{Number: 1}, {Number: 1}} },
+		`stored Ordered on: Ordered on is a`: func(d *batch.Document) { d.Stored = map[string]string{"on": "x"} },
+	} {
+		d := order(nil)
+		change(&d)
+		r := run(&world{}, d)
+		assert.Equal(t, "a", r.ID)
+		assert.Contains(t, r.Error, want)
+		assert.Empty(t, r.Verdict)
+	}
+}

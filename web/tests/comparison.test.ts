@@ -1,0 +1,65 @@
+import { flushPromises } from "@vue/test-utils";
+import { describe, expect, it } from "vitest";
+import { effectScope, nextTick } from "vue";
+import type { Plan, PlanRule } from "@/api/client";
+import { useComparison } from "@/composables/comparison";
+import { usePlan } from "@/stores/plan";
+import { fillCatalog } from "./catalog";
+import { serve } from "./server";
+
+const rule = (id: number, change: Partial<PlanRule> = {}): PlanRule => ({
+  id,
+  state: "in force",
+  sound: true,
+  phrase: `rule ${id}`,
+  sentence: "",
+  inherited: false,
+  width: 1,
+  occasions: "",
+  ...change,
+});
+const plan = (stations: Record<string, PlanRule[]>): Plan => ({
+  findings: [],
+  fields: [
+    { key: "country", stations },
+    { key: "limit", stations: { default: [rule(9)] } },
+  ],
+});
+
+async function compared(own: Record<string, PlanRule[]>, there: Record<string, PlanRule[]>) {
+  fillCatalog();
+  serve({ "GET /plan": () => plan(there) });
+  const scope = effectScope();
+  const comparison = scope.run(() => useComparison())!;
+  Object.assign(usePlan().scope, { kind: "vendor", company: "30", type: "TRAD", day: "2026-11-24" });
+  usePlan().plan = plan(own);
+  await nextTick();
+  comparison.with.value = { company: "10", type: "TRAD" };
+  await flushPromises();
+  return comparison;
+}
+
+describe("two plans beside each other", () => {
+  it("differ where other rules act, and nowhere else", async () => {
+    const { differences } = await compared(
+      { default: [rule(1)] },
+      { default: [rule(2)], validate: [rule(3)] },
+    );
+    expect([...differences.value.keys()]).toEqual(["country"]);
+    expect(differences.value.get("country")?.get("default")?.[0]?.phrase).toBe("rule 2");
+    expect(differences.value.get("country")?.get("validate")).toHaveLength(1);
+  });
+
+  it("do not differ by drafts and suspended rules", async () => {
+    const { differences } = await compared(
+      { default: [rule(1), rule(5, { state: "draft" })] },
+      { default: [rule(1)], entry: [rule(6, { state: "suspended" })] },
+    );
+    expect(differences.value.size).toBe(0);
+  });
+
+  it("show that a rule here has none there", async () => {
+    const { differences } = await compared({ entry: [rule(4)] }, {});
+    expect(differences.value.get("country")?.get("entry")).toEqual([]);
+  });
+});
