@@ -27,7 +27,6 @@ var vendor = []string{"name=Yuzu Packing K.K.", "country=Japan", "email=sales@yu
 	"bank_account=0990-001-1234567", "discount_rate=2.5 %", "credit_limit=6,000,000", "agreement_start=01/04/2026", "agreement_end=31/03/2026"}
 
 var views = []view{
-	{"plan-empty", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`, nil},
 	{"plan-test-document", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`, append(vendor, "top")},
 	{"plan-rule", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`,
 		append(vendor, "top", `click [data-field="payment_terms"] [data-station="default"]`)},
@@ -50,7 +49,6 @@ var views = []view{
 			"fill lines.2.account=159000", "fill lines.2.credit=1100.50", "post", "wait .done"}},
 	{"record-posted", "/records/sales_order/SO100003", ".form .lines", []string{"wait .version"}},
 	{"tables-fields", "/tables/fields?kind=vendor", "td code", []string{"click .page-head .button", "wait .edit"}},
-	{"tables-standing", "/tables/standing", "tbody .plain", []string{"click tbody tr:first-child .plain", "wait .periods"}},
 	{"tables-crosswalk", "/tables/crosswalks?crosswalk=transit", ".rows tbody tr", []string{"wait .missing"}},
 	{"tables-series", "/tables/series", "tbody .plain", []string{"click tbody tr:first-child .plain", "wait .next code"}},
 	{"plan-source", "/plan?kind=sales_order&company=10&type=SO&field=payment_terms&family=source", ".pane .sentence",
