@@ -23,8 +23,8 @@ type view struct {
 	steps            []string
 }
 
-var vendor = []string{"name=Yuzu Packing K.K.", "country=Japan", "email=sales@yuzu.example", "tax_number=T7658948113114", "control_account=210000",
-	"bank_account=0990-001-1234567", "discount_rate=2.5 %", "credit_limit=6,000,000", "agreement_start=01/04/2026", "agreement_end=31/03/2026"}
+var vendor = []string{"name=Yuzu Packing K.K.", "country=Japan", "email=sales@yuzu.example", "tax_number=T2731059824617", "control_account=210000",
+	"bank_account=0990-004-7731059", "discount_rate=2.5 %", "credit_limit=6,000,000", "agreement_start=01/04/2026", "agreement_end=31/03/2026"}
 
 var views = []view{
 	{"plan-test-document", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`, append(vendor, "top")},
@@ -58,7 +58,7 @@ var views = []view{
 	{"tables-layouts", "/tables/layouts?kind=vendor&company=30", ".chip", []string{`click .chip[data-field="tax_number"]`}},
 	{"ledger-books", "/ledger?ledger=books&view=account", "td a", nil},
 	{"ledger", "/plan?company=10&type=SERV", `[data-station="default"] .phrase`,
-		[]string{"name=Harbour Survey Co", "country=Ireland", "email=office@harbour.example", "control_account=211000", "bank_account=IE02HRBR99020200067890",
+		[]string{"name=Harbour Survey Co", "country=Ireland", "email=office@harbour.example", "control_account=211000", "bank_account=IE21BRNW99010199999999",
 			"agreement_end=31/03/2027", "post", "click .verdict a", "wait .one td"}},
 }
 
