@@ -83,11 +83,11 @@ func TestAWholeSectionIsHiddenForOneCompany(t *testing.T) {
 	u.sees(".pane .sentence", "For services vendors in 20 Brinewell Chandlery, every field of Bank is hidden.")
 	u.clicks(".pane .button", "Put in force")
 	u.sees(station("account_holder", "entry"), "hidden")
+	// A required field that is hidden first is a finding.
+	u.sees(".findings", "Bank account is required by rule 7, but rule")
 	u.service("DK")
 	u.enters("bank_account", "DK1709910000654321")
 	u.sees(".messages", "Bank account is hidden here: what was entered is not taken")
-	// A required field that is hidden first is a finding.
-	u.sees(".findings", "Bank account is required by rule 7, but rule")
 	u.clicks(".findings .plain", "Bank account is required")
 	u.sees(".pane h2", "Entry of Bank account")
 }
@@ -323,7 +323,6 @@ func TestAFollowUpIsWrittenForALink(t *testing.T) {
 	u.sees(".pane h2", "After posting, to Vendor")
 	u.clicks(".pane .plain", "Write another rule here")
 	u.picksField(".pane .deed", "Reason for the block")
-	u.chooses("Kind of value", "the value")
 	u.writes("Value for Reason for the block", "Invoiced")
 	u.sees(".pane .sentence", "after posting set Reason for the block of Vendor to Invoiced.")
 	u.clicks(".pane .button", "Put in force")

@@ -53,7 +53,7 @@ describe("the bands of a number", () => {
     ]);
     expect(now()[1]!.tone).not.toBe("calm");
     await input("End of band 1").setValue("1,050");
-    await input("End of band 1").trigger("change");
+    await input("End of band 1").trigger("blur");
     await flushPromises();
     expect(now()[0]!.until).toBe("1050");
   });

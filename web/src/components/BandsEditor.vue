@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import { api, ask, type Band, type Field } from "@/api/client";
 import BandSignal from "@/components/BandSignal.vue";
+import LateInput from "@/components/LateInput.vue";
 import { format } from "@/format";
 
 /**
@@ -124,12 +125,7 @@ async function write(i: number, typed: string) {
           {{ b.including ? "▲" : "▼" }}
         </button>
         <span>{{ b.including ? "up to and with" : "under" }}</span>
-        <input
-          class="line"
-          :value="shown(b.until)"
-          :aria-label="`End of band ${i + 1}`"
-          @change="write(i, ($event.target as HTMLInputElement).value)"
-        />
+        <LateInput :value="shown(b.until)" :aria-label="`End of band ${i + 1}`" @take="write(i, $event)" />
         <span class="quiet">{{ b.including ? "over it" : "from it on" }}</span>
         <button type="button" class="plain" @click="split(i)">Split</button>
       </div>

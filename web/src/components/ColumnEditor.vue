@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Field } from "@/api/client";
+import LateInput from "@/components/LateInput.vue";
 import { fieldTypes } from "@/fieldTypes";
 import { useCatalog } from "@/stores/catalog";
 
@@ -39,12 +40,12 @@ function keyOf(label: string): string {
     /></label>
     <label
       ><span class="field-label">Key</span
-      ><input
-        class="line mono"
+      ><LateInput
+        class="mono"
         :value="field.key"
         :disabled="keyFixed"
         required
-        @change="field = { ...field, key: ($event.target as HTMLInputElement).value.trim() }"
+        @take="field = { ...field, key: $event.trim() }"
     /></label>
     <label
       ><span class="field-label">Holds</span>

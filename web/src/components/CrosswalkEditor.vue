@@ -4,6 +4,7 @@ import { computed, nextTick, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import { api, ask, type Crosswalk, type CrosswalkView, type Field, type Schemas } from "@/api/client";
 import CellProblem from "@/components/CellProblem.vue";
+import LateInput from "@/components/LateInput.vue";
 import ColumnEditor from "@/components/ColumnEditor.vue";
 import TroubleNote from "@/components/TroubleNote.vue";
 import UseList from "@/components/UseList.vue";
@@ -268,12 +269,11 @@ async function remove() {
             <td class="number"></td>
             <td :colspan="draft.keys.length" class="other">every other code</td>
             <td v-for="(c, j) in draft.results" :key="c.key">
-              <input
-                class="line"
+              <LateInput
                 :value="draft.default?.[j] ?? ''"
                 :aria-label="`${c.label} for every other code`"
                 placeholder="refused"
-                @change="setDefault(j, ($event.target as HTMLInputElement).value)"
+                @take="setDefault(j, $event)"
               />
             </td>
             <td colspan="3" class="quiet">Blank: a code without a row is an error.</td>

@@ -3,6 +3,7 @@ import { computed, nextTick, ref } from "vue";
 import type { Field, Message } from "@/api/client";
 import { addressOf } from "@/address";
 import BandSignal from "@/components/BandSignal.vue";
+import LateInput from "@/components/LateInput.vue";
 import CellInput from "@/components/CellInput.vue";
 import type { Trial } from "@/composables/trial";
 
@@ -127,16 +128,12 @@ function down(line: number, key: string) {
             v-if="trial.fields.value.get(addressOf(c.field.key, line))?.band"
             :band="trial.fields.value.get(addressOf(c.field.key, line))!.band!"
           />
-          <input
+          <LateInput
             v-if="asksAgain(addressOf(c.field.key, line))"
-            class="line"
-            autocomplete="off"
             placeholder="again"
             :aria-label="`${c.label} in line ${line}, keyed again`"
             :value="trial.entered.value[addressOf(c.field.key, line)]?.again ?? ''"
-            @change="
-              trial.enterAgain(addressOf(c.field.key, line), ($event.target as HTMLInputElement).value)
-            "
+            @take="trial.enterAgain(addressOf(c.field.key, line), $event)"
           />
         </div>
         <div role="cell">

@@ -3,6 +3,7 @@ import { computed, nextTick, ref } from "vue";
 import type { Family, Field, KindEntry, Layout } from "@/api/client";
 import { addressOf, ofLine } from "@/address";
 import BandSignal from "@/components/BandSignal.vue";
+import LateInput from "@/components/LateInput.vue";
 import CellInput from "@/components/CellInput.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import LinesTable from "@/components/LinesTable.vue";
@@ -155,12 +156,10 @@ defineExpose({ point, begin, nextStop, assist });
           <BandSignal v-if="outcomeOf(f.field.key)?.band" :band="outcomeOf(f.field.key)!.band!" />
           <label v-if="asksAgain(f.field.key)" class="again"
             ><span class="quiet">Key it again</span>
-            <input
-              class="line"
-              autocomplete="off"
+            <LateInput
               :aria-label="`${f.label}, keyed again`"
               :value="trial.entered.value[f.field.key]?.again ?? ''"
-              @change="trial.enterAgain(f.field.key, ($event.target as HTMLInputElement).value)"
+              @take="trial.enterAgain(f.field.key, $event)"
           /></label>
           <p v-if="outcomeOf(f.field.key)?.offered && !readonly" class="says">
             {{ f.label }} is {{ outcomeOf(f.field.key)!.offered!.text }} in the linked record.

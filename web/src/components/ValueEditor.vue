@@ -50,7 +50,7 @@ watch(
   ([constant, fieldValue, lookUp, formula]) => {
     if (formula === written) return;
     text.value = constant ?? "";
-    if (formula) manner.value = lookUp ? "crosswalk" : fieldValue ? "field" : "constant";
+    manner.value = lookUp ? "crosswalk" : fieldValue ? "field" : "constant";
     problem.value = "";
   },
   { immediate: true },
