@@ -321,7 +321,9 @@ func TestAFollowUpIsWrittenForALink(t *testing.T) {
 	u := open(t, "/plan?kind=accounting_document&company=10&type=VI")
 	u.selects("Write a rule for after posting", "vendor")
 	u.sees(".pane h2", "After posting, to Vendor")
+	u.runs(`document.querySelectorAll(".pane .condition").length === 2`) // the rule that is there stands still
 	u.clicks(".pane .plain", "Write another rule here")
+	u.sees(".pane .life", "New, not kept yet")
 	u.picksField(".pane .deed", "Reason for the block")
 	u.writes("Value for Reason for the block", "Invoiced")
 	u.sees(".pane .sentence", "after posting set Reason for the block of Vendor to Invoiced.")

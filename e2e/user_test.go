@@ -99,9 +99,13 @@ func (u *user) clicks(selector, text string) {
 		const at = [Math.round(r.x + r.width / 2), Math.round(r.y + r.height / 2)];
 		const top = document.elementFromPoint(at[0], at[1]);
 		if (!top || !(e.contains(top) || top.contains(e))) return null;
-		const still = window.__last === String(at);
+		// What came from the server may still move it: it stands still for a while.
+		window.__still = window.__last === String(at) ? (window.__still ?? 0) + 1 : 0;
 		window.__last = String(at);
-		return still ? at : null;
+		if (window.__still < 3) return null;
+		window.__still = 0;
+		window.__last = "";
+		return at;
 	})()`, quote(selector), quote(text), quote(text))
 	at, err := browser.Ask(u.page, chromedp.Poll[[]float64](find, chromedp.WithPollingInterval(30*time.Millisecond)))
 	require.NoError(u.t, err, "click %s %q", selector, text)
