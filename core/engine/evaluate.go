@@ -1,0 +1,147 @@
+package engine
+
+import (
+	"slices"
+
+	"codicil/core/feel"
+	"codicil/core/rule"
+)
+
+// first lets the candidates of a station have their chance in order; the first
+// whose condition holds acts. value is the value so far, which the acting rule changes;
+// nil for entry rules, which make none. chance evaluates one candidate.
+func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(spot, *rule.Compiled, *Act)) *rule.Compiled {
+	var acted *rule.Compiled
+	for _, c := range r.plan.At(s.place, family) {
+		if c.Sorts() {
+			continue // it makes no value; see sort
+		}
+		act := &r.act
+		*act = Act{Rule: c}
+		if value != nil {
+			act.Before, act.After = *value, *value
+		}
+		switch {
+		case acted != nil:
+			act.Did, act.By = Beaten, acted
+		case !s.occasion(c):
+			act.Did = OtherOccasion
+		default:
+			chance(s, c, act)
+			if act.Did == Acted {
+				acted = c
+				if value != nil {
+					*value = act.After
+					s.set(act.After)
+				}
+			}
+		}
+		r.note(s.out, *act)
+	}
+	return acted
+}
+
+// occasion tells whether the rule runs for what is new, or for what is changed.
+// A line that was added to a saved document is new.
+func (s *spot) occasion(c *rule.Compiled) bool {
+	if s.isNew() {
+		return c.On.New
+	}
+	return c.On.Change && (c.Family != rule.Default || c.Effect.Lifetime == rule.WheneverBlank || c.Effect.Fixed)
+}
+
+// chance evaluates the rule's condition and, if it holds, its value.
+func (r *run) chance(s spot, c *rule.Compiled, act *Act) {
+	if !r.applies(s, c, act) {
+		return
+	}
+	if c.Series != nil {
+		number, err := r.number(c.Series)
+		if err != nil {
+			r.fails(s, c, act, err.Error())
+			return
+		}
+		act.After = feel.StringOf(number)
+	}
+	if c.Value != nil {
+		v := r.eval(c.Value, act)
+		if r.failed(s, c, act, "value") {
+			return
+		}
+		act.After = v
+	}
+	act.Did = Acted
+}
+
+// applies tells whether the rule's condition holds; where not, the act says why.
+func (r *run) applies(s spot, c *rule.Compiled, act *Act) bool {
+	if gap := r.plan.Gaps[c]; gap != "" {
+		r.fails(s, c, act, gap)
+		return false
+	}
+	if c.When == nil {
+		return true
+	}
+	holds := r.eval(c.When, act)
+	if r.failed(s, c, act, "when") {
+		return false
+	}
+	if !holds.IsTrue() {
+		act.Did = WhenNotTrue
+		return false
+	}
+	return true
+}
+
+// eval runs a formula and, with detail, notes the values that it read.
+func (r *run) eval(program *feel.Program, act *Act) feel.Value {
+	r.frame.Failures = r.frame.Failures[:0]
+	if !r.detail {
+		return program.Eval(&r.frame)
+	}
+	first := len(act.Facts) // before those are the facts of the rule's other formula
+	return program.Tell(&r.frame, func(count int) { act.Facts = slices.Grow(act.Facts, count) }, func(step feel.Step) {
+		if _, branch := step.Node.(*feel.If); branch {
+			return // its condition and the value made say the same, shorter
+		}
+		for i := range act.Facts[:first] {
+			if act.Facts[i].Text == step.Text {
+				return
+			}
+		}
+		act.Facts = append(act.Facts, factOf(r.plan.Vocabulary, &step))
+	})
+}
+
+// factOf tells the value that a part of a formula had.
+func factOf(v *rule.Vocabulary, step *feel.Step) Fact {
+	fact := Fact{Text: step.Text, Field: -1, Value: step.Value, Values: step.Values}
+	if slot, ok := feel.SlotOf(step.Node); ok {
+		if read, isField := v.ReadAt(slot); isField && read.Form == rule.SoFar && !read.List {
+			fact.Field = read.Field
+		}
+	}
+	return fact
+}
+
+// failed reports a formula that failed; the field then keeps its value so far.
+func (r *run) failed(s spot, c *rule.Compiled, act *Act, part string) bool {
+	if len(r.frame.Failures) == 0 {
+		return false
+	}
+	f := r.frame.Failures[0]
+	text := map[string]string{"when": c.Rule.When, "value": c.Effect.Value, "must": c.Effect.Must}[part]
+	r.fails(s, c, act, f.Message+" in "+part+": "+text[f.Start:f.End])
+	return true
+}
+
+func (r *run) fails(s spot, c *rule.Compiled, act *Act, reason string) {
+	act.Did, act.Reason = Failed, reason
+	r.say(rule.Refuse, "failed", s, c, c.Label()+" failed: "+reason+". Mend or suspend the rule")
+}
+
+func (r *run) note(out *Field, act Act) {
+	if r.detail {
+		out.Rules = append(out.Rules, act)
+	}
+}

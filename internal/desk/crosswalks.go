@@ -1,0 +1,180 @@
+package desk
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"codicil/core/record"
+	"codicil/core/table"
+	"codicil/internal/contract"
+	"codicil/internal/exchange"
+)
+
+// Crosswalks returns the crosswalks without their rows.
+func (d *Desk) Crosswalks(ctx context.Context) ([]contract.CrosswalkSummary, error) {
+	m, err := d.master(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return list(m.tables.Crosswalks, func(c table.Crosswalk) contract.CrosswalkSummary {
+		return contract.CrosswalkSummary{Key: c.Key, Label: c.Label, Note: c.Note, Keys: c.Keys, Results: c.Results, Rows: len(c.Rows), Version: m.versions.VersionOf("crosswalk", c.Key)}
+	}), nil
+}
+
+// Crosswalk returns one crosswalk.
+func (d *Desk) Crosswalk(ctx context.Context, key string) (contract.CrosswalkView, error) {
+	m, err := d.master(ctx)
+	if err != nil {
+		return contract.CrosswalkView{}, err
+	}
+	c := m.tables.Crosswalk(key)
+	if c == nil {
+		return contract.CrosswalkView{}, missing("crosswalk " + key)
+	}
+	return d.viewCrosswalk(m, *c), nil
+}
+
+func (d *Desk) viewCrosswalk(m *masters, c table.Crosswalk) contract.CrosswalkView {
+	c.Keys, c.Results, c.Rows = slices.Clone(c.Keys), slices.Clone(c.Results), slices.Clone(c.Rows)
+	view := contract.CrosswalkView{Version: m.versions.VersionOf("crosswalk", c.Key), Problems: noProblems(c.Check())}
+	if c.Rows == nil {
+		c.Rows = []table.Row{}
+	}
+	if c.Default == nil {
+		c.Default = []string{}
+	}
+	view.Crosswalk = c
+	return view
+}
+
+// CheckCrosswalk says what is wrong with a crosswalk.
+func (d *Desk) CheckCrosswalk(ctx context.Context, c table.Crosswalk) (contract.CrosswalkView, error) {
+	m, err := d.master(ctx)
+	if err != nil {
+		return contract.CrosswalkView{}, err
+	}
+	return d.viewCrosswalk(m, c), nil
+}
+
+// SaveCrosswalk keeps a new or changed crosswalk.
+func (d *Desk) SaveCrosswalk(ctx context.Context, key string, change contract.CrosswalkChange) (contract.CrosswalkView, error) {
+	m, err := d.master(ctx)
+	if err != nil {
+		return contract.CrosswalkView{}, err
+	}
+	c := change.Crosswalk
+	c.Key = key
+	view := d.viewCrosswalk(m, c)
+	if err := refuse(view.Problems); err != nil {
+		return view, err
+	}
+	next := m.tablesWith(func(t *table.Set) {
+		t.Crosswalks = put(t.Crosswalks, func(o *table.Crosswalk) bool { return o.Key == key }, &c)
+	})
+	if err := d.staySound(ctx, m, "the crosswalk "+c.Label, next); err != nil {
+		return view, err
+	}
+	if err := d.store.SaveCrosswalk(ctx, view.Crosswalk, change.Version, d.clock(), d.user); err != nil {
+		return view, d.kept(err)
+	}
+	d.forgetMasters()
+	return d.Crosswalk(ctx, key)
+}
+
+// DeleteCrosswalk removes a crosswalk that no rule looks up.
+func (d *Desk) DeleteCrosswalk(ctx context.Context, key string) error {
+	return d.deleteLookup(ctx, "crosswalk", key, "the crosswalk "+key, func(t *table.Set) {
+		t.Crosswalks = put(t.Crosswalks, func(o *table.Crosswalk) bool { return o.Key == key }, nil)
+	})
+}
+
+// columnsOf are the columns of a crosswalk's rows as they are exchanged: keys, results, days.
+func columnsOf(c *table.Crosswalk) []record.Field {
+	columns := append(slices.Clone(c.Keys), c.Results...)
+	return append(columns, record.Field{Key: "from", Label: "From", Type: record.Date}, record.Field{Key: "until", Label: "Until", Type: record.Date})
+}
+
+// ReadCrosswalk puts pasted rows into a crosswalk. Nothing is kept.
+func (d *Desk) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead) (contract.CrosswalkView, error) {
+	m, err := d.master(ctx)
+	if err != nil {
+		return contract.CrosswalkView{}, err
+	}
+	rows, err := exchange.Rows(request.Text)
+	if err != nil {
+		return contract.CrosswalkView{}, invalid("not-rows", "%v", err)
+	}
+	c := request.Crosswalk
+	c.Rows = slices.Clone(c.Rows)
+	before := len(c.Rows)
+	if request.Replace {
+		c.Rows = nil
+	}
+	columns := columnsOf(&c)
+	order := make([]int, len(columns))
+	for i := range order {
+		order[i] = i
+	}
+	if len(rows) > 0 {
+		if named := namedColumns(columns, rows[0]); named != nil {
+			order, rows = named, rows[1:]
+		}
+	}
+	if len(rows) == 0 {
+		return contract.CrosswalkView{}, invalid("no-rows", "there are no rows to read; copy them from a spreadsheet, with or without the names of the columns")
+	}
+	format, here := formatOf(request.Format), record.Surroundings{Day: d.today()}
+	for _, texts := range rows {
+		values := make([]string, len(columns))
+		for i, text := range texts {
+			if i >= len(order) || order[i] < 0 {
+				continue
+			}
+			values[order[i]] = text
+			// What is not of the column's type stays as it came, and is told at its cell.
+			if v, wrong := columns[order[i]].Read(text, format, here); wrong == nil {
+				values[order[i]] = record.Write(v)
+			}
+		}
+		results := len(c.Keys) + len(c.Results)
+		row := table.Row{Keys: values[:len(c.Keys):len(c.Keys)], Results: values[len(c.Keys):results:results]}
+		row.From, row.Until = record.Day(values[results]), record.Day(values[results+1])
+		same := slices.IndexFunc(c.Rows, func(o table.Row) bool { return slices.Equal(o.Keys, row.Keys) && o.Period == row.Period })
+		// A code that is twice among those that are read is told, not dropped.
+		if same >= 0 && same < before && !request.Replace {
+			c.Rows[same] = row
+		} else {
+			c.Rows = append(c.Rows, row)
+		}
+	}
+	return d.viewCrosswalk(m, c), nil
+}
+
+// namedColumns reads a first row as the names of the columns: for each value the place of
+// its column, -1 for none. It is nil when the row names none of the key columns.
+func namedColumns(columns []record.Field, names []string) []int {
+	order, found := make([]int, len(names)), false
+	for i, name := range names {
+		order[i] = slices.IndexFunc(columns, func(f record.Field) bool { return strings.EqualFold(f.Key, name) || strings.EqualFold(f.Label, name) })
+		found = found || order[i] == 0
+	}
+	if !found {
+		return nil
+	}
+	return order
+}
+
+// ExportCrosswalk writes the rows of a crosswalk as CSV.
+func (d *Desk) ExportCrosswalk(ctx context.Context, key string) (string, error) {
+	view, err := d.Crosswalk(ctx, key)
+	if err != nil {
+		return "", err
+	}
+	c := view.Crosswalk
+	rows := [][]string{list(columnsOf(&c), func(f record.Field) string { return f.Key })}
+	for _, row := range c.Rows {
+		rows = append(rows, append(slices.Concat(row.Keys, row.Results), string(row.From), string(row.Until)))
+	}
+	return exchange.WriteRows(rows)
+}
