@@ -59,6 +59,7 @@ chromium:
 	  || { [ "$$(id -u)" = 0 ] && apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; } \
 	  || { echo "The browser tests need Chromium. Install it, or run make test as root."; exit 1; }
 
+bench: export GOGC = 400 # as cmd/codicil sets it
 bench: chromium web/dist/index.html ## speed, with peers in the same run
 	go test -run '^$$' -bench . -benchmem ./core/... ./bench/...
 	go test -run '^$$' -bench . -benchtime 1x ./e2e

@@ -88,7 +88,7 @@ func (r *run) sort(s spot) {
 			act.Did = Acted
 			s.out.Sorted, s.out.Band = c, c.BandOf(number)
 		}
-		r.note(s.out, act)
+		r.note(s.out, &act)
 	}
 }
 
@@ -142,7 +142,7 @@ func (r *run) followUp(s spot, written *overlay) {
 				r.out.FollowUps = append(r.out.FollowUps, FollowUp{c, r.lineNumber(s), kind, number, c.Remote, before, settled})
 			}
 		}
-		r.note(s.out, act)
+		r.note(s.out, &act)
 	}
 }
 

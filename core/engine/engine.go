@@ -157,10 +157,10 @@ func (o *Outcome) Spots() []Spot {
 	return spots
 }
 
-// Field is the journey of one field.
+// Field is what became of one field.
 type Field struct {
-	// Values after each station; Final after settling.
-	Entered, Sourced, Defaulted, Computed, Substituted, Final feel.Value
+	// Entered is the value at the start, Final that after settling.
+	Entered, Final feel.Value
 	// Manner is how the field is met; "" when no entry rule acts.
 	Manner rule.Manner
 	// Cursor is what the cursor does at the field, and Twice whether a new value is
@@ -176,6 +176,14 @@ type Field struct {
 	// none does.
 	Sorted *rule.Compiled
 	Band   int
+	// Journey is told with detail only; nil without.
+	*Journey
+}
+
+// Journey is how a field came by its final value.
+type Journey struct {
+	// Values after each station.
+	Sourced, Defaulted, Computed, Substituted feel.Value
 	// Offered is what the linked record has and a person's own value keeps out; null:
 	// nothing.
 	Offered feel.Value
@@ -205,17 +213,9 @@ type Act struct {
 	By     *rule.Compiled // Beaten: the rule that acted
 	Before feel.Value     // the value so far when the rule had its chance
 	After  feel.Value     // what the rule made of it
-	Facts  []Fact
+	// Facts are the parts of the rule's formulas and the values that they had.
+	Facts  []feel.Step
 	Reason string // Failed: what went wrong, and where
-}
-
-// Fact is a part of a formula and the value it had.
-type Fact struct {
-	Text  string
-	Field int // place of the field that the part reads, or -1
-	Value feel.Value
-	// Values are all its values where it was looked at more than once.
-	Values []feel.Value
 }
 
 // Message is something that a rule, or the field itself, says about the document.

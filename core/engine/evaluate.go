@@ -36,7 +36,7 @@ func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(s
 				}
 			}
 		}
-		r.note(s.out, *act)
+		r.note(s.out, act)
 	}
 	return acted
 }
@@ -100,28 +100,28 @@ func (r *run) eval(program *feel.Program, act *Act) feel.Value {
 		return program.Eval(&r.frame)
 	}
 	first := len(act.Facts) // before those are the facts of the rule's other formula
-	return program.Tell(&r.frame, func(count int) { act.Facts = slices.Grow(act.Facts, count) }, func(step feel.Step) {
-		if _, branch := step.Node.(*feel.If); branch {
-			return // its condition and the value made say the same, shorter
-		}
-		for i := range act.Facts[:first] {
-			if act.Facts[i].Text == step.Text {
-				return
-			}
-		}
-		act.Facts = append(act.Facts, factOf(r.plan.Vocabulary, &step))
-	})
-}
-
-// factOf tells the value that a part of a formula had.
-func factOf(v *rule.Vocabulary, step *feel.Step) Fact {
-	fact := Fact{Text: step.Text, Field: -1, Value: step.Value, Values: step.Values}
-	if slot, ok := feel.SlotOf(step.Node); ok {
-		if read, isField := v.ReadAt(slot); isField && read.Form == rule.SoFar && !read.List {
-			fact.Field = read.Field
+	r.room(act, program.Parts())
+	value, facts := program.Tell(&r.frame, act.Facts)
+	act.Facts = facts[:first]
+	for _, fact := range facts[first:] {
+		_, branch := fact.Node.(*feel.If) // its condition and the value made say the same, shorter
+		if !branch && !slices.ContainsFunc(act.Facts[:first], func(f feel.Step) bool { return f.Text == fact.Text }) {
+			act.Facts = append(act.Facts, fact)
 		}
 	}
-	return fact
+	return value
+}
+
+// room makes room for more facts of the act at hand, where those of all acts are kept: they
+// are many and small. They are the act's own once it is noted.
+func (r *run) room(act *Act, more int) {
+	if act.Facts == nil {
+		act.Facts = r.facts[len(r.facts):]
+	}
+	if len(act.Facts)+more > cap(act.Facts) {
+		r.facts = make([]feel.Step, 0, max(len(act.Facts)+more, 256))
+		act.Facts = append(r.facts, act.Facts...)
+	}
 }
 
 // failed reports a formula that failed; the field then keeps its value so far.
@@ -140,8 +140,13 @@ func (r *run) fails(s spot, c *rule.Compiled, act *Act, reason string) {
 	r.say(rule.Refuse, "failed", s, c, c.Label()+" failed: "+reason+". Mend or suspend the rule")
 }
 
-func (r *run) note(out *Field, act Act) {
-	if r.detail {
-		out.Rules = append(out.Rules, act)
+func (r *run) note(out *Field, act *Act) {
+	if !r.detail {
+		return
 	}
+	if len(act.Facts) > 0 {
+		r.facts = r.facts[:len(r.facts)+len(act.Facts)]
+		act.Facts = slices.Clip(act.Facts)
+	}
+	out.Rules = append(out.Rules, *act)
 }

@@ -18,13 +18,12 @@ type Probe struct {
 type Finding struct {
 	Value    feel.Value
 	Steps    []feel.Step
-	Facts    []Fact // of the steps, in the same order
 	Failures []feel.Failure
 }
 
 // Try computes a formula as a rule would in the journey of its field: all fields that
 // it reads are finished, its own field has the value that it has when it comes to the
-// family's station. out is the outcome of the case. It is false when the document has
+// family's station. out is the outcome of the case, with detail. It is false when the document has
 // no such line.
 func (b Probe) Try(p *plan.Plan, c *Case, out *Outcome) (Finding, bool) {
 	v := p.Vocabulary
@@ -54,9 +53,6 @@ func (b Probe) Try(p *plan.Plan, c *Case, out *Outcome) (Finding, bool) {
 	s.set(soFar(target, b.Family, s.stored()))
 	var f Finding
 	f.Value, f.Steps = b.Program.Explain(&r.frame)
-	for i := range f.Steps {
-		f.Facts = append(f.Facts, factOf(v, &f.Steps[i]))
-	}
 	f.Failures = r.frame.Failures
 	return f, true
 }

@@ -65,7 +65,7 @@ func TestAProbeNeedsItsLine(t *testing.T) {
 	program, problems := feel.Compile("line.quantity * 2", p.Vocabulary.LineScope, feel.Strict)
 	require.NoError(t, problems.Errors())
 	place := p.Kind().Index("lines.quantity")
-	out := engine.Run(p, c, false)
+	out := engine.Run(p, c, true)
 	found, ok := engine.Probe{Place: place, Line: 1, Family: rule.Substitute, Program: program}.Try(p, c, out)
 	require.True(t, ok)
 	assert.Equal(t, "6", found.Value.String())

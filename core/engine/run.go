@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"sync"
+
 	"codicil/core/feel"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -16,6 +18,10 @@ type run struct {
 	// act is what the rule at hand does: one for all of them, one after the other, so that
 	// a run without detail makes nothing for each rule.
 	act Act
+	// facts is where the facts of acts are kept; see room.
+	facts []feel.Step
+	// buffer is what all slots of the case are cut from.
+	buffer []feel.Value
 	// rows are the slots of each line; frame.Row is that of the line at hand.
 	rows [][]feel.Value
 }
@@ -30,11 +36,15 @@ type spot struct {
 	out    *Field
 }
 
-// Run takes the case through the plan. With detail, every act tells the facts
-// that decided it; without, Rules stays empty and the run is faster.
+// runs are those that have ended: what they worked with serves the next ones.
+var runs = sync.Pool{New: func() any { return new(run) }}
+
+// Run takes the case through the plan. With detail, every field tells its journey, and every
+// act the facts that decided it; without, the run is faster.
 func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	v := p.Vocabulary
 	r := begin(p, c, detail)
+	defer r.end()
 	if p.Loop != nil {
 		r.say(rule.Refuse, "failed", r.spot(p.Loop.Fields[0], -1), p.Loop.Rules[0], "these rules wait for each other: "+p.Loop.Describe(p.Kind())+". Change or suspend one of them")
 	}
@@ -58,8 +68,13 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 // begin makes all that can be read before the first field starts its journey.
 func begin(p *plan.Plan, c *Case, detail bool) *run {
 	v := p.Vocabulary
-	r := &run{plan: p, c: c, detail: detail, out: &Outcome{Fields: make([]Field, v.Headers)}}
-	r.frame = feel.Frame{Slots: make([]feel.Value, v.Size), Now: c.Now, Tables: p.Crosswalks}
+	r := runs.Get().(*run)
+	r.plan, r.c, r.detail, r.out = p, c, detail, &Outcome{}
+	r.makeFields()
+	if size := v.Size + len(c.Lines)*v.RowSize; len(r.buffer) < size {
+		r.buffer = make([]feel.Value, size)
+	}
+	r.frame.Slots, r.frame.Now, r.frame.Tables = r.buffer[:v.Size], c.Now, p.Crosswalks
 	v.FillStanding(r.frame.Slots, p.Standing)
 	if c.Linked != nil {
 		r.frame.Linked = c.Linked
@@ -71,6 +86,46 @@ func begin(p *plan.Plan, c *Case, detail bool) *run {
 	v.FillContext(r.frame.Slots, p.Scope.Company, p.Scope.Type, c.User)
 	r.prepareLines()
 	return r
+}
+
+// end lets the next run have what this one worked with, emptied. Nothing of an outcome is
+// kept there.
+func (r *run) end() {
+	clear(r.buffer)
+	clear(r.rows)
+	r.frame.Reset()
+	runs.Put(&run{frame: r.frame, buffer: r.buffer, rows: r.rows[:0]})
+}
+
+// makeFields makes room for what becomes of every field.
+func (r *run) makeFields() {
+	v, p := r.plan.Vocabulary, r.plan
+	fields := make([]Field, v.Headers+len(r.c.Lines)*v.Columns)
+	r.out.Fields, fields = fields[:v.Headers:v.Headers], fields[v.Headers:]
+	if len(r.c.Lines) > 0 {
+		r.out.Lines = make([]LineOutcome, len(r.c.Lines))
+	}
+	for i := range r.c.Lines {
+		r.out.Lines[i] = LineOutcome{r.c.Lines[i].Number, fields[:v.Columns:v.Columns]}
+		fields = fields[v.Columns:]
+	}
+	if !r.detail {
+		return
+	}
+	acts := 0
+	for place := range p.Kind().Fields {
+		if place < v.Headers {
+			acts += p.Candidates(place)
+		} else {
+			acts += p.Candidates(place) * len(r.c.Lines)
+		}
+	}
+	room, journeys := make([]Act, acts), make([]Journey, v.Headers+len(r.c.Lines)*v.Columns)
+	for i, spot := range r.out.Spots() {
+		count := p.Candidates(spot.Place)
+		spot.Journey = &journeys[i]
+		spot.Rules, room = room[:0:count], room[count:]
+	}
 }
 
 // fill puts entered and stored values into their slots, count to a form.
@@ -87,14 +142,12 @@ func fill(slots []feel.Value, values *Values, count int) {
 func (r *run) prepareLines() {
 	v, lines := r.plan.Vocabulary, r.c.Lines
 	if len(lines) > 0 {
-		r.rows = make([][]feel.Value, len(lines))
-		r.out.Lines = make([]LineOutcome, len(lines))
-		slots, fields := make([]feel.Value, len(lines)*v.RowSize), make([]Field, len(lines)*v.Columns)
+		slots := r.buffer[v.Size:]
 		for i := range lines {
-			r.rows[i] = slots[i*v.RowSize : (i+1)*v.RowSize]
-			fill(r.rows[i], &lines[i].Values, v.Columns)
-			r.rows[i][v.RowSize-1] = feel.IntegerOf(int64(lines[i].Number))
-			r.out.Lines[i] = LineOutcome{lines[i].Number, fields[i*v.Columns : (i+1)*v.Columns]}
+			row := slots[i*v.RowSize : (i+1)*v.RowSize]
+			fill(row, &lines[i].Values, v.Columns)
+			row[v.RowSize-1] = feel.IntegerOf(int64(lines[i].Number))
+			r.rows = append(r.rows, row)
 		}
 	}
 	for column := range v.Columns {
@@ -226,13 +279,15 @@ func (r *run) journey(s spot) {
 		r.say(rule.Refuse, wrong.Code, s, nil, wrong.Message)
 		for _, family := range rule.Families[:rule.Validate.Station()] {
 			for _, c := range r.plan.At(s.place, family) {
-				r.note(out, Act{Rule: c, Did: NotReached})
+				r.note(out, &Act{Rule: c, Did: NotReached})
 			}
 		}
 		return
 	}
 	if r.plan.Quiet(s.place) {
-		out.Sourced, out.Defaulted, out.Computed, out.Substituted = value, value, value, value
+		if r.detail {
+			out.Sourced, out.Defaulted, out.Computed, out.Substituted = value, value, value, value
+		}
 		r.settle(s, value)
 		if out.Final.IsNull() {
 			out.Made = ""
@@ -243,19 +298,20 @@ func (r *run) journey(s spot) {
 	required := out.Manner == rule.Required
 	value = r.kept(s, entry, value)
 	r.source(s, &value)
-	out.Sourced = value
+	sourced := value
 	r.fill(s, &value)
-	out.Defaulted = value
+	defaulted := value
 	if by := r.first(s, rule.Compute, &value, r.chance); by != nil {
 		out.Computer = by
 		out.Made = "compute"
 		r.close(s, by, value, "is computed here")
 	}
-	out.Computed = value
-	out.Substituted = value
+	computed := value
 	if by := r.first(s, rule.Substitute, &value, r.chance); by != nil {
-		out.Substituted = value
 		out.Made = "substitute"
+	}
+	if r.detail {
+		out.Sourced, out.Defaulted, out.Computed, out.Substituted = sourced, defaulted, computed, value
 	}
 	r.settle(s, value)
 	r.sort(s)

@@ -95,7 +95,9 @@ func (r *run) copied(s spot, c *rule.Compiled, act *Act, given feel.Value) {
 		act.Did, act.After = Acted, given // it came from there, and nobody changed it
 	default:
 		act.Did = NotTaken
-		s.out.Offered = given
+		if r.detail {
+			s.out.Offered = given
+		}
 		if changed && !given.IsNull() {
 			r.say(rule.Advise, "source-differs", s, c, r.field(s).Label+" stays as a person gave it, though the link changed; clear it to take what the linked record has")
 		}

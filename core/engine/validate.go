@@ -20,11 +20,11 @@ func (r *run) validate(s spot) {
 		*act = Act{Rule: c, Before: s.out.Final, After: s.out.Final}
 		if !s.occasion(c) || !r.speaksNow(s, c) {
 			act.Did = OtherOccasion
-			r.note(s.out, *act)
+			r.note(s.out, act)
 			continue
 		}
 		r.judge(s, c, act)
-		r.note(s.out, *act)
+		r.note(s.out, act)
 	}
 }
 

@@ -15,7 +15,7 @@ type Program struct {
 
 	explained sync.Once
 	recording code
-	told      []told
+	told      []Part
 }
 
 // Compile reads, checks and compiles a formula. The program is nil when the

@@ -1,16 +1,41 @@
 package feel
 
+// Part is a part of a formula that an explanation tells.
+type Part struct {
+	Node Node
+	Text string // as it stands in the formula
+	id   int
+}
+
 // Step is the value that a part of a formula had in one evaluation.
 type Step struct {
-	Node Node
-	Text string // the part, as it stands in the formula
+	*Part
 	// Value is the value of the part; within a loop, its last one.
-	Value Value
-	// Values are all its values, in order, where it was looked at more than once;
-	// at most MaxTold of them.
-	Values []Value
-	// Times is how often it was looked at.
-	Times int
+	Value  Value
+	rounds *rounds // nil: it was looked at once
+}
+
+// rounds are the values of a part that was looked at more than once.
+type rounds struct {
+	values []Value
+	times  int
+}
+
+// Values are all values of the part, in order, where it was looked at more than once; at
+// most MaxTold of them. nil: it was looked at once.
+func (s Step) Values() []Value {
+	if s.rounds == nil {
+		return nil
+	}
+	return s.rounds.values
+}
+
+// Times is how often the part was looked at.
+func (s Step) Times() int {
+	if s.rounds == nil {
+		return 1
+	}
+	return s.rounds.times
 }
 
 // MaxTold is how many values of one part an explanation tells.
@@ -19,58 +44,51 @@ const MaxTold = 20
 // record is what an explanation keeps of a part.
 type record struct {
 	last   Value
-	values []Value
-	times  int
+	seen   bool
+	rounds *rounds
 }
 
 func (f *Frame) record(id int, v Value) {
 	r := &f.recorded[id]
-	switch r.times++; {
-	case r.times == 2:
-		r.values = []Value{r.last, v}
-	case r.times > 2 && len(r.values) < MaxTold:
-		r.values = append(r.values, v)
+	if r.seen {
+		r.again(v)
 	}
-	r.last = v
+	r.last, r.seen = v, true
 }
 
-// told is a part of a formula that an explanation tells.
-type told struct {
-	node Node
-	text string
-	id   int
+func (r *record) again(v Value) {
+	if r.rounds == nil {
+		r.rounds = &rounds{[]Value{r.last}, 1}
+	}
+	r.rounds.times++
+	if len(r.rounds.values) < MaxTold {
+		r.rounds.values = append(r.rounds.values, v)
+	}
 }
 
 // Explain evaluates the formula and tells the value of every part that was
 // looked at, in the order of the text, parents before their parts. Literals
 // explain themselves and are left out; a part that stands there twice is told
 // once. The value is the one that Eval gives, computed a plainer way.
-func (p *Program) Explain(f *Frame) (Value, []Step) {
-	var steps []Step
-	v := p.Tell(f, func(count int) { steps = make([]Step, 0, count) }, func(s Step) { steps = append(steps, s) })
-	return v, steps
+func (p *Program) Explain(f *Frame) (Value, []Step) { return p.Tell(f, nil) }
+
+// Parts counts the parts that an explanation tells at most.
+func (p *Program) Parts() int {
+	p.explained.Do(p.prepareExplanation)
+	return len(p.told)
 }
 
-// Tell is Explain for who keeps the steps in a way of his own: begin is told how many
-// there are at most, then visit gets one after the other.
-func (p *Program) Tell(f *Frame, begin func(count int), visit func(Step)) Value {
+// Tell is Explain that appends the steps to others.
+func (p *Program) Tell(f *Frame, steps []Step) (Value, []Step) {
 	p.explained.Do(p.prepareExplanation)
 	f.recorded = append(f.recorded[:0], make([]record, p.nodes)...)
 	result := p.evaluate(f, p.recording)
-	begin(len(p.told))
 	for i := range p.told {
-		part := &p.told[i]
-		r := &f.recorded[part.id]
-		if r.times == 0 {
-			continue
+		if r := &f.recorded[p.told[i].id]; r.seen {
+			steps = append(steps, Step{&p.told[i], r.last, r.rounds})
 		}
-		step := Step{Node: part.node, Text: part.text, Value: r.last, Times: r.times}
-		if r.times > 1 {
-			step.Values = r.values
-		}
-		visit(step)
 	}
-	return result
+	return result, steps
 }
 
 func (p *Program) prepareExplanation() {
@@ -81,7 +99,7 @@ func (p *Program) prepareExplanation() {
 		text := p.source[start:end]
 		if _, literal := n.(*Literal); !literal && !seen[text] {
 			seen[text] = true
-			p.told = append(p.told, told{n, text, n.base().id})
+			p.told = append(p.told, Part{n, text, n.base().id})
 		}
 	})
 }

@@ -260,9 +260,9 @@ func TestAnExplanationTellsEveryRoundOfALoop(t *testing.T) {
 	for _, s := range steps {
 		told[s.Text] = s
 	}
-	assert.Equal(t, []feel.Value{feel.False, feel.True}, told["p > 10"].Values, "and no more after it was decided")
-	assert.Equal(t, 2, told["p > 10"].Times)
-	assert.Empty(t, told["[5, 20, 7]"].Values, "what is computed once has one value")
+	assert.Equal(t, []feel.Value{feel.False, feel.True}, told["p > 10"].Values(), "and no more after it was decided")
+	assert.Equal(t, 2, told["p > 10"].Times())
+	assert.Empty(t, told["[5, 20, 7]"].Values(), "what is computed once has one value")
 }
 
 // Unary tests as they stand in a cell: what they say of some values.

@@ -29,6 +29,15 @@ type Frame struct {
 	recorded []record
 }
 
+// Reset makes the frame new but for the room that it has, and lets go of all values.
+func (f *Frame) Reset() {
+	clear(f.Failures)
+	clear(f.stack[:cap(f.stack)])
+	clear(f.locals)
+	clear(f.recorded[:cap(f.recorded)])
+	*f = Frame{Failures: f.Failures[:0], stack: f.stack[:0], locals: f.locals, recorded: f.recorded[:0]}
+}
+
 // Failure is something that went wrong while a formula ran, at its place.
 type Failure struct {
 	Message    string

@@ -96,6 +96,14 @@ func (p *Plan) At(field int, family rule.Family) []*rule.Compiled {
 	return p.stations[field][family.Station()]
 }
 
+// Candidates counts the rules at all stations of the field.
+func (p *Plan) Candidates(field int) (count int) {
+	for _, rules := range p.stations[field] {
+		count += len(rules)
+	}
+	return count
+}
+
 // Quiet tells whether no rule stands at any station of the field.
 func (p *Plan) Quiet(field int) bool { return p.stations[field] == nil }
 

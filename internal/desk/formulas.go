@@ -72,14 +72,14 @@ func (d *Desk) CheckFormula(ctx context.Context, request contract.FormulaAsk) (c
 	}
 	spot := engine.Spot{Place: place, Line: request.Line}
 	answer.Value = t.reader.computed(spot, found.Value, request.Part == contract.FormulaAskPartValue)
-	for i, step := range found.Steps {
+	for _, step := range found.Steps {
 		start, end := step.Node.Span()
 		told := contract.FormulaStep{
 			Start: units(request.Formula, start), End: units(request.Formula, end), Text: step.Text,
-			Value: t.reader.fact(spot, found.Facts[i]), Times: step.Times,
+			Value: t.reader.fact(spot, step), Times: step.Times(),
 		}
-		if len(step.Values) > 0 {
-			told.Values = list(step.Values, brief)
+		if values := step.Values(); values != nil {
+			told.Values = list(values, brief)
 		}
 		answer.Steps = append(answer.Steps, told)
 	}

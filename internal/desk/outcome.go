@@ -225,16 +225,23 @@ func (r *reader) acts(s engine.Spot) []contract.Act {
 	})
 }
 
-func (r *reader) fact(s engine.Spot, f engine.Fact) string {
+// fact shows the value that a part of a formula had: that of a field as the field is read.
+func (r *reader) fact(s engine.Spot, f feel.Step) string {
+	place := -1
+	if slot, ok := feel.SlotOf(f.Node); ok {
+		if read, isField := r.plan.Vocabulary.ReadAt(slot); isField && read.Form == rule.SoFar && !read.List {
+			place = read.Field
+		}
+	}
 	switch {
-	case len(f.Values) > 0:
-		return strings.Join(list(f.Values, brief), " · ")
-	case f.Value.IsNull() && f.Field < 0:
+	case f.Values() != nil:
+		return strings.Join(list(f.Values(), brief), " · ")
+	case f.Value.IsNull() && place < 0:
 		return "undecided"
 	case f.Value.IsNull():
 		return "blank"
-	case f.Field >= 0:
-		return r.at(engine.Spot{Place: f.Field, Line: s.Line}, f.Value)
+	case place >= 0:
+		return r.at(engine.Spot{Place: place, Line: s.Line}, f.Value)
 	}
 	return brief(f.Value)
 }
