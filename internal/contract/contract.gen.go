@@ -306,10 +306,38 @@ type Catalog struct {
 	User      string      `json:"user"`
 }
 
+// Cell defines model for Cell.
+type Cell struct {
+	// Text As the person reads it
+	Text string `json:"text"`
+
+	// Value As it is kept; what is not of the field's type stays as it was typed
+	Value string `json:"value"`
+}
+
+// CellAsk defines model for CellAsk.
+type CellAsk struct {
+	// Field Place among the fields
+	Field int `json:"field"`
+
+	// Kept The text is a value as it is kept
+	Kept bool `json:"kept,omitempty"`
+
+	// Text As typed in the person's format; or a value as it is kept
+	Text string `json:"text"`
+}
+
 // CellBand defines model for CellBand.
 type CellBand struct {
 	Band   Band   `json:"band"`
 	Column string `json:"column"`
+}
+
+// CellsAsk defines model for CellsAsk.
+type CellsAsk struct {
+	Cells  []CellAsk `json:"cells"`
+	Fields []Field   `json:"fields"`
+	Format *Format   `json:"format,omitempty"`
 }
 
 // Clash defines model for Clash.
@@ -1560,6 +1588,9 @@ type CheckStandingJSONRequestBody = Standing
 
 // SaveStandingJSONRequestBody defines body for SaveStanding for application/json ContentType.
 type SaveStandingJSONRequestBody = StandingChange
+
+// WriteValuesJSONRequestBody defines body for WriteValues for application/json ContentType.
+type WriteValuesJSONRequestBody = CellsAsk
 
 // TryDocumentJSONRequestBody defines body for TryDocument for application/json ContentType.
 type TryDocumentJSONRequestBody = TryRequest

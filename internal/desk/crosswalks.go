@@ -151,6 +151,28 @@ func (d *Desk) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead
 	return d.viewCrosswalk(m, c), nil
 }
 
+// WriteValues reads what was typed into cells of a table and writes values as a person reads
+// them. What is not of its field's type stays as it is, and is told where the table is checked.
+func (d *Desk) WriteValues(_ context.Context, request contract.CellsAsk) ([]contract.Cell, error) {
+	format, here := formatOf(request.Format), record.Surroundings{Day: d.today()}
+	cells := make([]contract.Cell, len(request.Cells))
+	for i, asked := range request.Cells {
+		if asked.Field >= len(request.Fields) {
+			return nil, invalid("no-field", "cell %d is of field %d, but there are only %d fields", i, asked.Field, len(request.Fields))
+		}
+		field := &request.Fields[asked.Field]
+		v, wrong := field.Read(asked.Text, format, here)
+		if asked.Kept {
+			v, wrong = field.Parse(asked.Text)
+		}
+		cells[i] = contract.Cell{Value: asked.Text, Text: asked.Text}
+		if wrong == nil {
+			cells[i] = contract.Cell{Value: record.Write(v), Text: field.Show(v, format, here)}
+		}
+	}
+	return cells, nil
+}
+
 // namedColumns reads a first row as the names of the columns: for each value the place of
 // its column, -1 for none. It is nil when the row names none of the key columns.
 func namedColumns(columns []record.Field, names []string) []int {

@@ -244,6 +244,9 @@ type ServerInterface interface {
 	// SaveStanding Add or change a standing value
 	// (PUT /tables/standing/{key})
 	SaveStanding(ctx *echo.Context, key KeyPath) error
+	// WriteValues Read what a person typed into cells of a table, and write values as the person reads them; nothing is kept
+	// (POST /tables/values)
+	WriteValues(ctx *echo.Context) error
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx *echo.Context) error
@@ -1503,6 +1506,15 @@ func (w *ServerInterfaceWrapper) SaveStanding(ctx *echo.Context) error {
 	return err
 }
 
+// WriteValues converts echo context to params.
+func (w *ServerInterfaceWrapper) WriteValues(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WriteValues(ctx)
+	return err
+}
+
 // TryDocument converts echo context to params.
 func (w *ServerInterfaceWrapper) TryDocument(ctx *echo.Context) error {
 	var err error
@@ -1646,6 +1658,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/tables/standing/check", wrapper.CheckStanding, options.OperationMiddlewares["checkStanding"]...)
 	router.DELETE(options.BaseURL+"/tables/standing/:key", wrapper.DeleteStanding, options.OperationMiddlewares["deleteStanding"]...)
 	router.PUT(options.BaseURL+"/tables/standing/:key", wrapper.SaveStanding, options.OperationMiddlewares["saveStanding"]...)
+	router.POST(options.BaseURL+"/tables/values", wrapper.WriteValues, options.OperationMiddlewares["writeValues"]...)
 	router.GET(options.BaseURL+"/tables/crosswalks", wrapper.ListCrosswalks, options.OperationMiddlewares["listCrosswalks"]...)
 	router.POST(options.BaseURL+"/tables/crosswalks/check", wrapper.CheckCrosswalk, options.OperationMiddlewares["checkCrosswalk"]...)
 	router.POST(options.BaseURL+"/tables/crosswalks/read", wrapper.ReadCrosswalk, options.OperationMiddlewares["readCrosswalk"]...)
@@ -4604,6 +4617,45 @@ func (response SaveStandingdefaultApplicationProblemPlusJSONResponse) VisitSaveS
 	return err
 }
 
+type WriteValuesRequestObject struct {
+	Body *WriteValuesJSONRequestBody
+}
+
+type WriteValuesResponseObject interface {
+	VisitWriteValuesResponse(w http.ResponseWriter) error
+}
+
+type WriteValues200JSONResponse []Cell
+
+func (response WriteValues200JSONResponse) VisitWriteValuesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteValuesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WriteValuesdefaultApplicationProblemPlusJSONResponse) VisitWriteValuesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type TryDocumentRequestObject struct {
 	Body *TryDocumentJSONRequestBody
 }
@@ -4945,6 +4997,9 @@ type StrictServerInterface interface {
 	// SaveStanding Add or change a standing value
 	// (PUT /tables/standing/{key})
 	SaveStanding(ctx context.Context, request SaveStandingRequestObject) (SaveStandingResponseObject, error)
+	// WriteValues Read what a person typed into cells of a table, and write values as the person reads them; nothing is kept
+	// (POST /tables/values)
+	WriteValues(ctx context.Context, request WriteValuesRequestObject) (WriteValuesResponseObject, error)
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx context.Context, request TryDocumentRequestObject) (TryDocumentResponseObject, error)
@@ -7603,6 +7658,52 @@ func (sh *strictHandler) SaveStanding(ctx *echo.Context, key KeyPath) error {
 		return err
 	} else if validResponse, ok := response.(SaveStandingResponseObject); ok {
 		return validResponse.VisitSaveStandingResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WriteValues operation middleware
+func (sh *strictHandler) WriteValues(ctx *echo.Context) error {
+	var request WriteValuesRequestObject
+
+	var body WriteValuesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WriteValues(ctx.Request().Context(), request.(WriteValuesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WriteValues")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WriteValuesResponseObject); ok {
+		return validResponse.VisitWriteValuesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

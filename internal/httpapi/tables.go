@@ -39,6 +39,11 @@ func (s *server) CheckCrosswalk(ctx context.Context, r CheckCrosswalkRequestObje
 	return CheckCrosswalk200JSONResponse(v), err
 }
 
+func (s *server) WriteValues(ctx context.Context, r WriteValuesRequestObject) (WriteValuesResponseObject, error) {
+	v, err := s.desk.WriteValues(ctx, *r.Body)
+	return WriteValues200JSONResponse(v), err
+}
+
 func (s *server) ReadCrosswalk(ctx context.Context, r ReadCrosswalkRequestObject) (ReadCrosswalkResponseObject, error) {
 	v, err := s.desk.ReadCrosswalk(ctx, *r.Body)
 	return ReadCrosswalk200JSONResponse(v), err

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/batch"
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
 	"codicil/internal/contract"
@@ -72,4 +73,26 @@ func TestManyRulesOverHTTP(t *testing.T) {
 	request := contract.CopyRequest{Kind: "vendor", From: contract.PlanScope{Company: "20", Type: "SERV"}, To: contract.PlanScope{Company: "10", Type: "SERV"}, Dry: true}
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/rules/copy", request, &copies))
 	assert.NotEmpty(t, copies)
+}
+
+// Cells of tables are typed and read as each person writes, and kept the same for all.
+func TestCellsAreReadInThePersonsFormat(t *testing.T) {
+	c := start(t)
+	german := &record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	ask := contract.CellsAsk{
+		Fields: []record.Field{{Key: "rate", Type: record.Number, Decimals: 2}, {Key: "from", Type: record.Date}, {Key: "tax", Type: record.Percent}},
+		Format: german,
+		Cells: []contract.CellAsk{
+			{Field: 0, Text: "1.200,5"}, {Field: 0, Text: "1200.5", Kept: true}, {Field: 1, Text: "24.11.2026"},
+			{Field: 2, Text: "4,5"}, {Field: 2, Text: "0.045", Kept: true}, {Field: 0, Text: "much"}, {Field: 0, Text: ""},
+		},
+	}
+	var cells []contract.Cell
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/tables/values", ask, &cells))
+	assert.Equal(t, []contract.Cell{
+		{Value: "1200.5", Text: "1.200,50"}, {Value: "1200.5", Text: "1.200,50"}, {Value: "2026-11-24", Text: "24.11.2026"},
+		{Value: "0.045", Text: "4,5 %"}, {Value: "0.045", Text: "4,5 %"}, {Value: "much", Text: "much"}, {},
+	}, cells)
+	ask.Cells[0].Field = 3
+	c.refused(http.MethodPost, "/tables/values", ask, http.StatusUnprocessableEntity, "no-field")
 }

@@ -165,3 +165,28 @@ describe("the form of a record", () => {
     expect(w.find(".foot").exists()).toBe(false);
   });
 });
+
+describe("the cursor in lines", () => {
+  const passed = outcomeOf("lines.text", "", { cursor: "passed over" });
+  const lines = [1, 2].map((number) => ({ number, fields: [passed, outcomeOf("lines.amount", "5")] }));
+
+  it("passes over what rules say, until a person turns that off for the document", async () => {
+    const { w } = await form({ lines });
+    const input = () => w.find<HTMLInputElement>('[aria-label="What in line 1"]');
+    expect(input().element.tabIndex).toBe(-1);
+    (w.vm as unknown as { assist: () => boolean }).assist();
+    await flushPromises();
+    expect(input().element.tabIndex).toBe(0);
+  });
+
+  it("asks in the line itself to key a new value again", async () => {
+    const twice = outcomeOf("lines.amount", "5", { twice: true, made: "entered" });
+    const { w, trial } = await form({ lines: [{ number: 1, fields: [twice] }] });
+    await trial.enter("lines.1.amount", "5");
+    const again = w.find<HTMLInputElement>('[aria-label="Amount in line 1, keyed again"]');
+    await again.setValue("5");
+    await again.trigger("blur");
+    await flushPromises();
+    expect(trial.entered.value["lines.1.amount"]).toMatchObject({ typed: "5", again: "5" });
+  });
+});

@@ -535,6 +535,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/tables/values": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read what a person typed into cells of a table, and write values as the person reads them; nothing is kept */
+        post: operations["writeValues"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/tables/crosswalks": {
         parameters: {
             query?: never;
@@ -2018,6 +2035,25 @@ export interface components {
             replace: boolean;
             format?: components["schemas"]["Format"];
         };
+        CellsAsk: {
+            fields: components["schemas"]["Field"][];
+            cells: components["schemas"]["CellAsk"][];
+            format?: components["schemas"]["Format"];
+        };
+        CellAsk: {
+            /** @description Place among the fields */
+            field: number;
+            /** @description As typed in the person's format; or a value as it is kept */
+            text: string;
+            /** @description The text is a value as it is kept */
+            kept?: boolean;
+        };
+        Cell: {
+            /** @description As it is kept; what is not of the field's type stays as it was typed */
+            value: string;
+            /** @description As the person reads it */
+            text: string;
+        };
         MissingCode: {
             codes: string[];
             /**
@@ -3314,6 +3350,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    writeValues: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CellsAsk"];
+            };
+        };
+        responses: {
+            /** @description The values, in the order of the cells */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Cell"][];
+                };
             };
             default: components["responses"]["Failure"];
         };

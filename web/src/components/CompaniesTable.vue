@@ -1,48 +1,29 @@
 <script setup lang="ts">
-import { ref } from "vue";
 import { api, ask, type Company } from "@/api/client";
-import TroubleNote from "@/components/TroubleNote.vue";
-import { useAttempt } from "@/composables/attempt";
+import EntryForm from "@/components/EntryForm.vue";
+import { useEntryForm } from "@/composables/entryForm";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
-const { problem, uses, count, busy, attempt } = useAttempt();
-const draft = ref<Company>();
-const adding = ref(false);
+const path = (company: Company) => ({ params: { path: { key: company.key } } });
+const { draft, adding, busy, trouble, edit, save, remove, leave } = useEntryForm<Company>({
+  blank: () => ({
+    key: "",
+    name: "",
+    country: "",
+    currency: "",
+    rounding: "half-up",
+    calendar: { freeDays: [6, 7], holidays: [] },
+  }),
+  save: (company) => ask(api.PUT("/companies/{key}", { ...path(company), body: company })),
+  remove: (company) => ask(api.DELETE("/companies/{key}", path(company))),
+  reload: catalog.load,
+});
 const days = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 
-function edit(company?: Company) {
-  adding.value = !company;
-  problem.value = "";
-  draft.value = company
-    ? (JSON.parse(JSON.stringify(company)) as Company)
-    : {
-        key: "",
-        name: "",
-        country: "",
-        currency: "",
-        rounding: "half-up",
-        calendar: { freeDays: [6, 7], holidays: [] },
-      };
-}
 function toggleDay(day: number) {
   const free = draft.value!.calendar.freeDays;
   draft.value!.calendar.freeDays = free.includes(day) ? free.filter((d) => d !== day) : [...free, day];
-}
-async function save() {
-  const company = draft.value!;
-  const kept = await attempt(() =>
-    ask(api.PUT("/companies/{key}", { params: { path: { key: company.key } }, body: company })),
-  );
-  if (!kept) return;
-  await catalog.load();
-  draft.value = undefined;
-}
-async function remove() {
-  const params = { path: { key: draft.value!.key } };
-  if (!(await attempt(() => ask(api.DELETE("/companies/{key}", { params }))))) return;
-  await catalog.load();
-  draft.value = undefined;
 }
 </script>
 
@@ -78,14 +59,17 @@ async function remove() {
       </tr>
     </tbody>
   </table>
-  <form
+  <EntryForm
     v-if="draft"
-    class="edit"
-    :aria-label="adding ? 'New company' : `Company ${draft.key}`"
-    @submit.prevent="save"
+    :label="adding ? 'New company' : `Company ${draft.key}`"
+    :title="adding ? 'New company' : `${draft.key} ${draft.name}`"
+    :trouble="trouble"
+    :busy="busy"
+    :adding="adding"
+    @save="save"
+    @leave="leave"
+    @remove="remove"
   >
-    <h2>{{ adding ? "New company" : `${draft.key} ${draft.name}` }}</h2>
-    <TroubleNote :problem="problem" :uses="uses" :count="count" />
     <div class="fields">
       <label v-if="adding"
         ><span class="field-label">Key</span><input v-model.trim="draft.key" class="line" required
@@ -138,12 +122,7 @@ async function remove() {
         Add a holiday
       </button>
     </div>
-    <div class="buttons">
-      <button type="submit" class="button first" :disabled="busy">Save</button>
-      <button type="button" class="button" @click="draft = undefined">Leave it</button>
-      <button v-if="!adding" type="button" class="button" :disabled="busy" @click="remove">Delete</button>
-    </div>
-  </form>
+  </EntryForm>
 </template>
 
 <style scoped>

@@ -1,14 +1,15 @@
 <script setup lang="ts">
-import { useDebounceFn } from "@vueuse/core";
-import { computed, nextTick, ref, watch } from "vue";
+import { computed, nextTick, ref } from "vue";
 import { RouterLink } from "vue-router";
 import { api, ask, type Crosswalk, type CrosswalkView, type Field, type Schemas } from "@/api/client";
 import CellProblem from "@/components/CellProblem.vue";
-import LateInput from "@/components/LateInput.vue";
 import ColumnEditor from "@/components/ColumnEditor.vue";
 import TroubleNote from "@/components/TroubleNote.vue";
 import UseList from "@/components/UseList.vue";
+import ValueCell from "@/components/ValueCell.vue";
 import { useAttempt } from "@/composables/attempt";
+import { allRead } from "@/composables/cells";
+import { problemAt, useLiveCheck } from "@/composables/liveCheck";
 import { format } from "@/format";
 
 const props = defineProps<{ crosswalk: string }>();
@@ -17,7 +18,10 @@ const { problem, uses, count, busy, attempt } = useAttempt();
 
 const draft = ref<Crosswalk>();
 const version = ref(0);
-const checked = ref<CrosswalkView>();
+const checked = useLiveCheck(
+  () => draft.value,
+  (crosswalk) => ask(api.POST("/tables/crosswalks/check", { body: crosswalk })),
+);
 const kept = ref("");
 const done = ref("");
 const columnsOpen = ref(false);
@@ -56,21 +60,7 @@ function take(view: CrosswalkView) {
 }
 const dirty = computed(() => JSON.stringify(draft.value) !== kept.value);
 
-const check = useDebounceFn(async () => {
-  if (!draft.value) return;
-  const asked = JSON.stringify(draft.value);
-  const answer = await ask(api.POST("/tables/crosswalks/check", { body: draft.value })).catch(
-    () => undefined,
-  );
-  if (answer && JSON.stringify(draft.value) === asked) checked.value = answer;
-}, 250);
-watch(
-  () => JSON.stringify(draft.value),
-  () => void check(),
-);
-function wrong(row: number, key: string): string {
-  return checked.value?.problems.find((p) => p.row === row && p.column === key)?.message ?? "";
-}
+const wrong = (row: number, key: string) => problemAt(checked.value?.problems, row, key);
 const tableProblems = computed(() => checked.value?.problems.filter((p) => p.row < 0) ?? []);
 /** Rows with a problem besides those in sight are told by number. */
 const wrongRows = computed(() => [
@@ -139,6 +129,7 @@ function setDefault(i: number, value: string) {
 }
 
 async function save() {
+  await allRead();
   const c = draft.value!;
   const params = { path: { key: c.key } };
   const body = { crosswalk: c, version: version.value };
@@ -226,18 +217,18 @@ async function remove() {
           <tr v-for="(r, i) in draft.rows" :key="i">
             <td class="number quiet">{{ i + 1 }}</td>
             <td v-for="(c, j) in draft.keys" :key="c.key">
-              <input
-                v-model="r.keys[j]"
-                class="line"
+              <ValueCell
+                v-model="r.keys[j]!"
+                :field="c"
                 :data-at="`${i}:${j}`"
                 :aria-label="`${c.label} in row ${i + 1}`"
               />
               <CellProblem :message="wrong(i, c.key)" />
             </td>
             <td v-for="(c, j) in draft.results" :key="c.key">
-              <input
-                v-model="r.results[j]"
-                class="line"
+              <ValueCell
+                v-model="r.results[j]!"
+                :field="c"
                 :data-at="`${i}:${draft.keys.length + j}`"
                 :aria-label="`${c.label} in row ${i + 1}`"
               />
@@ -269,11 +260,12 @@ async function remove() {
             <td class="number"></td>
             <td :colspan="draft.keys.length" class="other">every other code</td>
             <td v-for="(c, j) in draft.results" :key="c.key">
-              <LateInput
-                :value="draft.default?.[j] ?? ''"
+              <ValueCell
+                :model-value="draft.default?.[j] ?? ''"
+                :field="c"
                 :aria-label="`${c.label} for every other code`"
                 placeholder="refused"
-                @take="setDefault(j, $event)"
+                @update:model-value="setDefault(j, $event)"
               />
             </td>
             <td colspan="3" class="quiet">Blank: a code without a row is an error.</td>

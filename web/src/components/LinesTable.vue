@@ -13,6 +13,8 @@ const props = defineProps<{
   company: string;
   readonly?: boolean;
   strict?: boolean;
+  /** The cursor passes over what rules say; false: it goes to every field. */
+  assisted?: boolean;
 }>();
 const emit = defineEmits<{ changed: [] }>();
 const table = ref<HTMLElement>();
@@ -118,7 +120,7 @@ function down(line: number, key: string) {
             :outcome="trial.fields.value.get(addressOf(c.field.key, line))"
             :company="company"
             :readonly="readonly"
-            :skip="trial.fields.value.get(addressOf(c.field.key, line))?.cursor === 'passed over'"
+            :skip="assisted && trial.fields.value.get(addressOf(c.field.key, line))?.cursor === 'passed over'"
             :data-stop="trial.fields.value.get(addressOf(c.field.key, line))?.cursor === 'stop' || undefined"
             in-line
             @enter="enter(addressOf(c.field.key, line), $event)"

@@ -1,47 +1,38 @@
 <script setup lang="ts">
-import { useDebounceFn } from "@vueuse/core";
 import { ElOption, ElSelect } from "element-plus";
-import { computed, onMounted, ref, watch } from "vue";
-import { api, ask, type FollowOn, type Schemas } from "@/api/client";
+import { computed, ref } from "vue";
+import { api, ask, type FollowOn } from "@/api/client";
 import { ofLine } from "@/address";
+import EntryForm from "@/components/EntryForm.vue";
 import TroubleNote from "@/components/TroubleNote.vue";
-import { useAttempt } from "@/composables/attempt";
+import { useEntryForm } from "@/composables/entryForm";
+import { useLiveCheck } from "@/composables/liveCheck";
 import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
-const { problem, uses, count, busy, attempt } = useAttempt();
 const maps = ref<FollowOn[]>([]);
-const draft = ref<FollowOn>();
-const wrong = ref<Schemas["PairProblem"][]>([]);
+const path = (map: FollowOn) => ({ params: { path: { id: map.id! } } });
+const { draft, adding, busy, trouble, edit, save, remove, leave, reload } = useEntryForm<FollowOn>({
+  blank: () => ({ name: "", from: "quotation", to: "sales_order", type: "", pairs: [] }),
+  save: (map, isNew) =>
+    isNew
+      ? ask(api.POST("/follow-ons", { body: map }))
+      : ask(api.PUT("/follow-ons/{id}", { ...path(map), body: map })),
+  remove: (map) => ask(api.DELETE("/follow-ons/{id}", path(map))),
+  reload: async () => (maps.value = await ask(api.GET("/follow-ons"))),
+});
+void reload();
 
-onMounted(refresh);
-async function refresh() {
-  await attempt(async () => {
-    maps.value = await ask(api.GET("/follow-ons"));
-  });
-}
 const label = (kind: string) => catalog.entry(kind)?.kind.label ?? kind;
 
-function edit(map?: FollowOn) {
-  problem.value = "";
-  wrong.value = [];
-  draft.value = map
-    ? (JSON.parse(JSON.stringify(map)) as FollowOn)
-    : { name: "", from: "quotation", to: "sales_order", type: "", pairs: [] };
-}
-
 // A misfit is said while the map is written, not when it is used.
-const check = useDebounceFn(async () => {
-  const map = draft.value;
-  if (!map) return;
-  const complete = map.pairs.every((p) => p.to);
-  if (complete)
-    wrong.value = await ask(api.POST("/follow-ons/check", { body: map })).catch(() => wrong.value);
-}, 120);
-watch(draft, check, { deep: true });
+const wrong = useLiveCheck(
+  () => (draft.value?.pairs.every((p) => p.to) ? draft.value : undefined),
+  (map) => ask(api.POST("/follow-ons/check", { body: map })),
+);
 function wrongIn(pair: number) {
-  return wrong.value.filter((w) => w.pair === pair).map((w) => w.message);
+  return (wrong.value ?? []).filter((w) => w.pair === pair).map((w) => w.message);
 }
 
 const from = computed(() => catalog.entry(draft.value?.from ?? ""));
@@ -57,24 +48,6 @@ function setSource(pair: FollowOn["pairs"][number], source: string) {
 }
 function add() {
   draft.value?.pairs.push({ from: from.value?.kind.fields[0]?.key ?? "", to: "", line: 0 });
-}
-async function save() {
-  const map = draft.value!;
-  const kept = await attempt(() =>
-    map.id
-      ? ask(api.PUT("/follow-ons/{id}", { params: { path: { id: map.id } }, body: map }))
-      : ask(api.POST("/follow-ons", { body: map })),
-  );
-  if (!kept) return;
-  draft.value = undefined;
-  await refresh();
-}
-async function remove() {
-  const id = draft.value?.id;
-  if (!id) return;
-  if (!(await attempt(() => ask(api.DELETE("/follow-ons/{id}", { params: { path: { id } } }))))) return;
-  draft.value = undefined;
-  await refresh();
 }
 </script>
 
@@ -107,10 +80,20 @@ async function remove() {
       </tr>
     </tbody>
   </table>
+  <TroubleNote v-if="!draft" v-bind="trouble" />
   <p v-if="!maps.length" class="empty">No record can follow another yet.</p>
-  <form v-if="draft" class="edit" aria-label="Follow-on map" @submit.prevent="save">
-    <h2>{{ draft.id ? draft.name : "New map" }}</h2>
-    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+  <EntryForm
+    v-if="draft"
+    label="Follow-on map"
+    :title="adding ? 'New map' : draft.name"
+    :trouble="trouble"
+    :busy="busy"
+    :adding="adding"
+    :unsound="!!wrong?.length"
+    @save="save"
+    @leave="leave"
+    @remove="remove"
+  >
     <div class="fields">
       <label class="wide"
         ><span class="field-label">Name</span
@@ -193,12 +176,7 @@ async function remove() {
       <p v-for="text in wrongIn(i)" :key="text" class="misfit" role="alert">{{ text }}</p>
     </div>
     <button type="button" class="plain" @click="add">Add a value</button>
-    <div class="buttons">
-      <button type="submit" class="button first" :disabled="busy || wrong.length > 0">Save</button>
-      <button type="button" class="button" @click="draft = undefined">Leave it</button>
-      <button v-if="draft.id" type="button" class="button" :disabled="busy" @click="remove">Delete</button>
-    </div>
-  </form>
+  </EntryForm>
 </template>
 
 <style scoped>

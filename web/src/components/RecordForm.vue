@@ -118,6 +118,7 @@ defineExpose({ point, begin, nextStop, assist });
         :company="company"
         :readonly="readonly"
         :strict="strict"
+        :assisted="assisted"
         @changed="emit('changed')"
       />
       <div v-else class="fields">

@@ -1,44 +1,21 @@
 <script setup lang="ts">
-import { useDebounceFn } from "@vueuse/core";
-import { computed, ref, watch } from "vue";
+import { computed, ref } from "vue";
 import { api, ask, type Schemas, type SeriesView } from "@/api/client";
 import CellProblem from "@/components/CellProblem.vue";
+import EntryForm from "@/components/EntryForm.vue";
 import TroubleNote from "@/components/TroubleNote.vue";
-import { useAttempt } from "@/composables/attempt";
+import { useEntryForm } from "@/composables/entryForm";
+import { problemAt, useLiveCheck } from "@/composables/liveCheck";
 import { useCatalog } from "@/stores/catalog";
 
 type Part = Schemas["SeriesPart"];
 
 /** Number series, designed with the next numbers in sight. */
 const catalog = useCatalog();
-const { problem, uses, count, busy, attempt } = useAttempt();
 const all = ref<SeriesView[]>([]);
-const draft = ref<SeriesView>();
-const checked = ref<SeriesView>();
-const adding = ref(false);
-
-async function load() {
-  await attempt(async () => (all.value = await ask(api.GET("/tables/series"))));
-}
-void load();
-
-const partNames: { value: Part["is"]; label: string }[] = [
-  { value: "text", label: "text" },
-  { value: "counter", label: "counter" },
-  { value: "year", label: "year" },
-  { value: "year, two digits", label: "year, two digits" },
-  { value: "month", label: "month" },
-  { value: "day", label: "day" },
-  { value: "company", label: "company" },
-  { value: "type", label: "type" },
-  { value: "check digit", label: "check digit" },
-  { value: "random", label: "random digits" },
-];
-
-function edit(view?: SeriesView) {
-  problem.value = "";
-  adding.value = !view;
-  const blank: SeriesView = {
+const path = (view: SeriesView) => ({ params: { path: { key: view.series.key } } });
+const { draft, adding, busy, trouble, edit, save, remove, leave, reload } = useEntryForm<SeriesView>({
+  blank: () => ({
     series: {
       key: "",
       label: "",
@@ -57,25 +34,34 @@ function edit(view?: SeriesView) {
     problems: [],
     counts: [],
     longest: 0,
-  };
-  draft.value = JSON.parse(JSON.stringify(view ?? blank)) as SeriesView;
-}
+  }),
+  save: (view) => {
+    const { series, version } = view;
+    return ask(api.PUT("/tables/series/{key}", { ...path(view), body: { series, version } }));
+  },
+  remove: (view) => ask(api.DELETE("/tables/series/{key}", path(view))),
+  reload: async () => (all.value = await ask(api.GET("/tables/series"))),
+});
+void reload();
 
-const preview = useDebounceFn(async () => {
-  if (!draft.value) return;
-  const asked = JSON.stringify(draft.value.series);
-  const answer = await ask(api.POST("/tables/series/preview", { body: draft.value.series })).catch(
-    () => undefined,
-  );
-  if (answer && JSON.stringify(draft.value?.series) === asked) checked.value = answer;
-}, 150);
-watch(
-  () => JSON.stringify(draft.value?.series),
-  (now) => (now ? void preview() : (checked.value = undefined)),
+const partNames: { value: Part["is"]; label: string }[] = [
+  { value: "text", label: "text" },
+  { value: "counter", label: "counter" },
+  { value: "year", label: "year" },
+  { value: "year, two digits", label: "year, two digits" },
+  { value: "month", label: "month" },
+  { value: "day", label: "day" },
+  { value: "company", label: "company" },
+  { value: "type", label: "type" },
+  { value: "check digit", label: "check digit" },
+  { value: "random", label: "random digits" },
+];
+
+const checked = useLiveCheck(
+  () => draft.value?.series,
+  (series) => ask(api.POST("/tables/series/preview", { body: series })),
 );
-function wrong(row: number): string {
-  return checked.value?.problems.find((p) => p.row === row)?.message ?? "";
-}
+const wrong = (row: number) => problemAt(checked.value?.problems, row);
 const wholeProblems = computed(() => checked.value?.problems.filter((p) => p.row < 0) ?? []);
 
 function setKind(i: number, is: Part["is"]) {
@@ -99,21 +85,6 @@ function toggle(of: "companies" | "types", key: string) {
   n[of] = now.includes(key) ? now.filter((k) => k !== key) : [...now, key];
 }
 
-async function save() {
-  const { series, version } = draft.value!;
-  const params = { path: { key: series.key } };
-  if (await attempt(() => ask(api.PUT("/tables/series/{key}", { params, body: { series, version } })))) {
-    draft.value = undefined;
-    await load();
-  }
-}
-async function remove() {
-  const params = { path: { key: draft.value!.series.key } };
-  if (await attempt(() => ask(api.DELETE("/tables/series/{key}", { params })))) {
-    draft.value = undefined;
-    await load();
-  }
-}
 function numbered(v: SeriesView): string {
   const n = v.series.numbers;
   if (!n) return "rules";
@@ -130,7 +101,7 @@ function numbered(v: SeriesView): string {
     <span class="spring" />
     <button type="button" class="button" @click="edit()">Design a series</button>
   </div>
-  <TroubleNote v-if="!draft" :problem="problem" :uses="uses" :count="count" />
+  <TroubleNote v-if="!draft" v-bind="trouble" />
   <table class="ledger">
     <thead>
       <tr>
@@ -167,9 +138,17 @@ function numbered(v: SeriesView): string {
     There is no series yet. Records are numbered plainly, by kind and company, until one is designed for them.
   </p>
 
-  <form v-if="draft" class="edit" aria-label="Number series" @submit.prevent="save">
-    <h2>{{ adding ? "New series" : draft.series.label }}</h2>
-    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+  <EntryForm
+    v-if="draft"
+    label="Number series"
+    :title="adding ? 'New series' : draft.series.label"
+    :trouble="trouble"
+    :busy="busy"
+    :adding="adding"
+    @save="save"
+    @leave="leave"
+    @remove="remove"
+  >
     <div class="sides">
       <div>
         <div class="two">
@@ -336,12 +315,7 @@ function numbered(v: SeriesView): string {
         <p v-if="checked?.longest" class="quiet">Up to {{ checked.longest }} characters.</p>
       </div>
     </div>
-    <div class="buttons">
-      <button type="submit" class="button first" :disabled="busy">Save</button>
-      <button type="button" class="button" @click="draft = undefined">Leave it</button>
-      <button v-if="!adding" type="button" class="button" :disabled="busy" @click="remove">Delete</button>
-    </div>
-  </form>
+  </EntryForm>
 </template>
 
 <style scoped>

@@ -1,45 +1,41 @@
 <script setup lang="ts">
-import { useDebounceFn } from "@vueuse/core";
-import { computed, ref, watch } from "vue";
+import { computed, ref } from "vue";
 import { api, ask, type StandingView } from "@/api/client";
 import CellProblem from "@/components/CellProblem.vue";
 import ColumnEditor from "@/components/ColumnEditor.vue";
+import EntryForm from "@/components/EntryForm.vue";
 import TroubleNote from "@/components/TroubleNote.vue";
-import { useAttempt } from "@/composables/attempt";
+import ValueCell from "@/components/ValueCell.vue";
+import { allRead, shown } from "@/composables/cells";
+import { useEntryForm } from "@/composables/entryForm";
+import { problemAt, useLiveCheck } from "@/composables/liveCheck";
 import { fieldTypes } from "@/fieldTypes";
 import { useCatalog } from "@/stores/catalog";
 
 /** Values that everybody should get for a period, by company or for all. */
 const catalog = useCatalog();
-const { problem, uses, count, busy, attempt } = useAttempt();
 const all = ref<StandingView[]>([]);
-const draft = ref<StandingView>();
-const adding = ref(false);
-
-async function load() {
-  await attempt(async () => (all.value = await ask(api.GET("/tables/standing"))));
-}
-void load();
-
-function edit(view?: StandingView) {
-  problem.value = "";
-  adding.value = !view;
-  draft.value = JSON.parse(
-    JSON.stringify(
-      view ?? {
-        standing: {
-          field: { key: "", label: "", section: "", type: "number", decimals: 2 },
-          note: "",
-          periods: [],
-        },
-        version: 0,
-        problems: [],
-        notices: [],
-      },
-    ),
-  ) as StandingView;
-  if (!view) addPeriod();
-}
+const path = (view: StandingView) => ({ params: { path: { key: view.standing.field.key } } });
+const { draft, adding, busy, trouble, edit, save, remove, leave, reload } = useEntryForm<StandingView>({
+  blank: () => ({
+    standing: {
+      field: { key: "", label: "", section: "", type: "number", decimals: 2 },
+      note: "",
+      periods: [{ company: "", from: "", until: "", value: "" }],
+    },
+    version: 0,
+    problems: [],
+    notices: [],
+  }),
+  save: async (view) => {
+    await allRead();
+    const { standing, version } = view;
+    await ask(api.PUT("/tables/standing/{key}", { ...path(view), body: { standing, version } }));
+  },
+  remove: (view) => ask(api.DELETE("/tables/standing/{key}", path(view))),
+  reload: async () => (all.value = await ask(api.GET("/tables/standing"))),
+});
+void reload();
 
 /** A period after the last of the company begins the day after that ends. */
 function addPeriod() {
@@ -54,19 +50,10 @@ function addPeriod() {
   periods.push({ company: last?.company ?? "", from, until: "", value: "" });
 }
 
-const check = useDebounceFn(async () => {
-  if (!draft.value) return;
-  const asked = JSON.stringify(draft.value.standing);
-  const answer = await ask(api.POST("/tables/standing/check", { body: draft.value.standing })).catch(
-    () => undefined,
-  );
-  // Rows stay where they are typed: only what is wrong and what is ahead is taken over.
-  if (answer && draft.value && JSON.stringify(draft.value.standing) === asked) checked.value = answer;
-}, 200);
-const checked = ref<StandingView>();
-watch(
-  () => JSON.stringify(draft.value?.standing),
-  (now) => (now ? void check() : (checked.value = undefined)),
+// Rows stay where they are typed: only what is wrong and what is ahead is taken over.
+const checked = useLiveCheck(
+  () => draft.value?.standing,
+  (standing) => ask(api.POST("/tables/standing/check", { body: standing })),
 );
 /** Problems by row as it stands here: the server sorts the rows by company and day. */
 const sortedRows = computed(() => {
@@ -77,36 +64,17 @@ const sortedRows = computed(() => {
     .map(({ i }) => i);
 });
 function wrong(row: number, column: string): string {
-  const place = sortedRows.value.indexOf(row);
-  return checked.value?.problems.find((p) => p.row === place && p.column === column)?.message ?? "";
+  return problemAt(checked.value?.problems, sortedRows.value.indexOf(row), column);
 }
 const tableProblems = computed(() => checked.value?.problems.filter((p) => p.row < 0) ?? []);
-
-async function save() {
-  const { standing, version } = draft.value!;
-  const body = { standing, version };
-  const params = { path: { key: standing.field.key } };
-  if (await attempt(() => ask(api.PUT("/tables/standing/{key}", { params, body })))) {
-    draft.value = undefined;
-    await load();
-  }
-}
-async function remove() {
-  const params = { path: { key: draft.value!.standing.field.key } };
-  if (await attempt(() => ask(api.DELETE("/tables/standing/{key}", { params })))) {
-    draft.value = undefined;
-    await load();
-  }
-}
 
 function now(view: StandingView): string {
   const today = catalog.catalog?.today ?? "";
   const current = (view.standing.periods ?? []).filter(
     (p) => (!p.from || p.from <= today) && (!p.until || today <= p.until),
   );
-  return current.map((p) => `${p.company || "all"}: ${p.value}`).join(" · ");
+  return current.map((p) => `${p.company || "all"}: ${shown(view.standing.field, p.value)}`).join(" · ");
 }
-const percent = computed(() => draft.value?.standing.field.type === "percent");
 </script>
 
 <template>
@@ -116,7 +84,7 @@ const percent = computed(() => draft.value?.standing.field.type === "percent");
     <span class="spring" />
     <button type="button" class="button" @click="edit()">Add a standing value</button>
   </div>
-  <TroubleNote v-if="!draft" :problem="problem" :uses="uses" :count="count" />
+  <TroubleNote v-if="!draft" v-bind="trouble" />
   <table class="ledger">
     <thead>
       <tr>
@@ -149,9 +117,17 @@ const percent = computed(() => draft.value?.standing.field.type === "percent");
     here.
   </p>
 
-  <form v-if="draft" class="edit" aria-label="Standing value" @submit.prevent="save">
-    <h2>{{ adding ? "New standing value" : draft.standing.field.label }}</h2>
-    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+  <EntryForm
+    v-if="draft"
+    label="Standing value"
+    :title="adding ? 'New standing value' : draft.standing.field.label"
+    :trouble="trouble"
+    :busy="busy"
+    :adding="adding"
+    @save="save"
+    @leave="leave"
+    @remove="remove"
+  >
     <ColumnEditor v-model="draft.standing.field" :key-fixed="!adding" />
     <label
       ><span class="field-label">What it is for</span><input v-model="draft.standing.note" class="line"
@@ -187,11 +163,10 @@ const percent = computed(() => draft.value?.standing.field.type === "percent");
             <CellProblem :message="wrong(i, 'until')" />
           </td>
           <td>
-            <input
+            <ValueCell
               v-model="p.value"
-              class="line"
+              :field="draft.standing.field"
               :aria-label="`Value of period ${i + 1}`"
-              :placeholder="percent ? '0.05 is 5 %' : ''"
             />
             <CellProblem :message="wrong(i, 'value')" />
           </td>
@@ -209,13 +184,10 @@ const percent = computed(() => draft.value?.standing.field.type === "percent");
       </tbody>
     </table>
     <p v-for="(n, i) in checked?.notices" :key="i" class="notice">{{ n.message }}</p>
-    <div class="buttons">
+    <template #buttons>
       <button type="button" class="button" @click="addPeriod">Add a period</button>
-      <button type="submit" class="button first" :disabled="busy">Save</button>
-      <button type="button" class="button" @click="draft = undefined">Leave it</button>
-      <button v-if="!adding" type="button" class="button" :disabled="busy" @click="remove">Delete</button>
-    </div>
-  </form>
+    </template>
+  </EntryForm>
 </template>
 
 <style scoped>

@@ -1,44 +1,28 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
+import { computed } from "vue";
 import { useRoute } from "vue-router";
 import { api, ask, type Type } from "@/api/client";
+import EntryForm from "@/components/EntryForm.vue";
 import KindPicker from "@/components/KindPicker.vue";
-import TroubleNote from "@/components/TroubleNote.vue";
-import { useAttempt } from "@/composables/attempt";
+import { useEntryForm } from "@/composables/entryForm";
 import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
 const route = useRoute();
-const { problem, uses, count, busy, attempt } = useAttempt();
 const entry = computed(() => catalog.entry(String(route.query.kind ?? "")) ?? catalog.kinds[0]);
-const draft = ref<Type>();
-const adding = ref(false);
 const word = computed(() => inSentence(entry.value?.kind.typeLabel) ?? "type");
 
-function edit(type?: Type) {
-  adding.value = !type;
-  problem.value = "";
-  draft.value = type
-    ? { ...type, companies: [...(type.companies ?? [])] }
-    : { kind: entry.value!.kind.key, key: "", label: "", companies: [] };
-}
+const path = (type: Type) => ({ params: { path: { kind: type.kind, key: type.key } } });
+const { draft, adding, busy, trouble, edit, save, remove, leave } = useEntryForm<Type>({
+  blank: () => ({ kind: entry.value!.kind.key, key: "", label: "", companies: [] }),
+  save: (type) => ask(api.PUT("/types/{kind}/{key}", { ...path(type), body: type })),
+  remove: (type) => ask(api.DELETE("/types/{kind}/{key}", path(type))),
+  reload: catalog.load,
+});
 function toggle(company: string) {
   const used = draft.value!.companies ?? [];
   draft.value!.companies = used.includes(company) ? used.filter((c) => c !== company) : [...used, company];
-}
-async function save() {
-  const type = draft.value!;
-  const params = { path: { kind: type.kind, key: type.key } };
-  if (!(await attempt(() => ask(api.PUT("/types/{kind}/{key}", { params, body: type }))))) return;
-  await catalog.load();
-  draft.value = undefined;
-}
-async function remove() {
-  const params = { path: { kind: draft.value!.kind, key: draft.value!.key } };
-  if (!(await attempt(() => ask(api.DELETE("/types/{kind}/{key}", { params }))))) return;
-  await catalog.load();
-  draft.value = undefined;
 }
 </script>
 
@@ -69,14 +53,17 @@ async function remove() {
   <p v-if="entry && !entry.types.length" class="empty">
     There is no {{ word }} yet. Records of this kind need one.
   </p>
-  <form
+  <EntryForm
     v-if="draft"
-    class="edit"
-    :aria-label="adding ? `New ${word}` : `${word} ${draft.key}`"
-    @submit.prevent="save"
+    :label="adding ? `New ${word}` : `${word} ${draft.key}`"
+    :title="adding ? `New ${word}` : `${draft.key} ${draft.label}`"
+    :trouble="trouble"
+    :busy="busy"
+    :adding="adding"
+    @save="save"
+    @leave="leave"
+    @remove="remove"
   >
-    <h2>{{ adding ? `New ${word}` : `${draft.key} ${draft.label}` }}</h2>
-    <TroubleNote :problem="problem" :uses="uses" :count="count" />
     <div class="fields">
       <label v-if="adding"
         ><span class="field-label">Key</span><input v-model.trim="draft.key" class="line" required
@@ -92,12 +79,7 @@ async function remove() {
         {{ c.key }} {{ c.name }}
       </label>
     </fieldset>
-    <div class="buttons">
-      <button type="submit" class="button first" :disabled="busy">Save</button>
-      <button type="button" class="button" @click="draft = undefined">Leave it</button>
-      <button v-if="!adding" type="button" class="button" :disabled="busy" @click="remove">Delete</button>
-    </div>
-  </form>
+  </EntryForm>
 </template>
 
 <style scoped>
