@@ -134,7 +134,7 @@ func Run(w World, d *Document, now func(record.Day) feel.Value) Result {
 		moment = rule.Posting
 	}
 	given := d.given(day)
-	c, err := given.Case(kind, proof.Setting{
+	p, c, err := given.Case(p, proof.Setting{
 		Company: p.Scope.Company, Now: now(day), Moment: moment, Peers: w.Peers(kind),
 		Linked: &linked{own: d.Linked, saved: w.Linked(d.Company), kind: w.Kind},
 	})

@@ -28,6 +28,11 @@ type Case struct {
 	Record string
 	// Numbers gives the next numbers of series; nil: their first.
 	Numbers Numbers
+	// Tables finds values in crosswalks; nil: as the plan has them.
+	Tables feel.Tables
+	// Watch is told of every formula of a rule that was computed, with what it read still
+	// in the frame, which it may compute in; nil: nobody watches.
+	Watch func(c *rule.Compiled, p *feel.Program, f *feel.Frame)
 	// Moment decides which validations speak.
 	Moment rule.Moment
 	// User is the name of the person at work.

@@ -97,7 +97,7 @@ func (j journey) prepare(t testing.TB, rules []rule.Rule) (*plan.Plan, *engine.C
 		d.Entered[key] = proof.Item{Typed: text}
 	}
 	now, _ := feel.Compile(`@"2026-11-24T23:59:00"`, nil, feel.Strict)
-	c, err := d.Case(&kind, proof.Setting{Company: company, User: "Ada", Now: now.Eval(&feel.Frame{}), Moment: rule.Posting})
+	p, c, err := d.Case(p, proof.Setting{Company: company, User: "Ada", Now: now.Eval(&feel.Frame{}), Moment: rule.Posting})
 	require.NoError(t, err)
 	if j.Moment != "" {
 		c.Moment = j.Moment

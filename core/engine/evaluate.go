@@ -94,11 +94,20 @@ func (r *run) applies(s spot, c *rule.Compiled, act *Act) bool {
 }
 
 // eval runs a formula and, with detail, notes the values that it read.
-func (r *run) eval(program *feel.Program, act *Act) feel.Value {
+func (r *run) eval(program *feel.Program, act *Act) (value feel.Value) {
 	r.frame.Failures = r.frame.Failures[:0]
-	if !r.detail {
-		return program.Eval(&r.frame)
+	if r.detail {
+		value = r.tell(program, act)
+	} else {
+		value = program.Eval(&r.frame)
 	}
+	if r.c.Watch != nil {
+		r.c.Watch(act.Rule, program, &r.frame)
+	}
+	return value
+}
+
+func (r *run) tell(program *feel.Program, act *Act) feel.Value {
 	first := len(act.Facts) // before those are the facts of the rule's other formula
 	r.room(act, program.Parts())
 	value, facts := program.Tell(&r.frame, act.Facts)

@@ -140,7 +140,7 @@ func (j *lineJourney) prepare(t testing.TB) (*plan.Plan, *engine.Case) {
 			d.Previous.Lines = append(d.Previous.Lines, record.Line{Number: i + 1, Values: line})
 		}
 	}
-	c, err := d.Case(kind, proof.Setting{Company: companies["10"], User: "Ada", Moment: j.Moment, Keyed: j.Again != nil, Linked: masters})
+	p, c, err := d.Case(p, proof.Setting{Company: companies["10"], User: "Ada", Moment: j.Moment, Keyed: j.Again != nil, Linked: masters})
 	require.NoError(t, err)
 	c.Peers, c.Record = j, "D7"
 	return p, c

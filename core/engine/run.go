@@ -75,6 +75,9 @@ func begin(p *plan.Plan, c *Case, detail bool) *run {
 		r.buffer = make([]feel.Value, size)
 	}
 	r.frame.Slots, r.frame.Now, r.frame.Tables = r.buffer[:v.Size], c.Now, p.Crosswalks
+	if c.Tables != nil {
+		r.frame.Tables = c.Tables
+	}
 	v.FillStanding(r.frame.Slots, p.Standing)
 	if c.Linked != nil {
 		r.frame.Linked = c.Linked

@@ -16,6 +16,9 @@ type Program struct {
 	explained sync.Once
 	recording code
 	told      []Part
+
+	decided   sync.Once
+	decisions []*Decision
 }
 
 // Compile reads, checks and compiles a formula. The program is nil when the

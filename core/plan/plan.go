@@ -155,14 +155,32 @@ func Build(b *Book, s Scope) *Plan {
 	return p
 }
 
+// WithStanding returns the plan with values of its own for some standing values, by key.
+func (p *Plan) WithStanding(own map[string]feel.Value) *Plan {
+	if len(own) == 0 {
+		return p
+	}
+	with := *p
+	with.stand(own)
+	return &with
+}
+
 // lookUp resolves the tables for the day.
 func (p *Plan) lookUp() {
+	p.Crosswalks = table.NewIndex(p.Vocabulary.Tables.Crosswalks, p.Scope.Day)
+	p.stand(nil)
+}
+
+// stand resolves the standing values; own go before those of the tables.
+func (p *Plan) stand(own map[string]feel.Value) {
 	tables := p.Vocabulary.Tables
-	p.Crosswalks = table.NewIndex(tables.Crosswalks, p.Scope.Day)
-	p.Standing = make([]feel.Value, len(tables.Standing))
+	p.Standing, p.Gaps = make([]feel.Value, len(tables.Standing)), nil
 	gaps := map[int]string{}
 	for i := range tables.Standing {
 		v, there := tables.Standing[i].On(p.Scope.Company.Key, p.Scope.Day)
+		if given, carried := own[tables.Standing[i].Field.Key]; carried {
+			v, there = given, true
+		}
 		if p.Standing[i] = v; !there {
 			f := &tables.Standing[i].Field
 			gaps[i] = fmt.Sprintf("the standing value %s (%s.%s) has no value in company %s on %s", f.Label, rule.StandingGroup, f.Key, p.Scope.Company.Key, p.Scope.Day)

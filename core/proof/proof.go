@@ -51,6 +51,9 @@ type Document struct {
 	Reasons map[int64]string `json:"reasons,omitempty"`
 	// Format is how typed texts are to be read; nil: record.Plain.
 	Format *record.Format `json:"format,omitempty"`
+	// Carried is what the document read besides itself when it was kept; nil: everything is
+	// read as it is now.
+	Carried *Carried `json:"carried,omitempty"`
 }
 
 // Line is an entered line.
@@ -68,11 +71,32 @@ type Expectation struct {
 	Messages []Message         `json:"messages"`
 	// Bands are the labels of bands by Address; "" expects that the number is in none.
 	Bands map[string]string `json:"bands,omitempty"`
+	// Manners are how fields are met, by Address: as MannerOf tells it.
+	Manners map[string]string `json:"manners,omitempty"`
 	// Writes are what posting writes to linked records, by what Written returns; all of
 	// them, and no others. nil: whatever it writes.
 	Writes map[string]string `json:"writes,omitempty"`
 	// Acting are the rules that must act, or speak.
 	Acting []int64 `json:"acting,omitempty"`
+}
+
+// Expect expects what came out: for the fields at the addresses, or, when none is named, for
+// every field that has a value or that a rule might have given one. The outcome is told with
+// detail.
+func Expect(out *engine.Outcome, p *plan.Plan, addresses []string) Expectation {
+	kind := p.Kind()
+	e := Expectation{
+		Verdict: out.Verdict, Values: map[string]string{}, Messages: MessagesOf(out, kind), Bands: Bands(out, kind),
+		Writes: Writes(out), Manners: Manners(out, p),
+	}
+	for _, s := range out.Spots() {
+		address := Address(kind, s.Place, s.Line)
+		made := slices.ContainsFunc(s.Rules, func(a engine.Act) bool { return a.Rule.Value != nil && a.Rule.Family != rule.FollowUp })
+		if (len(addresses) == 0 && (!s.Final.IsNull() || made)) || slices.Contains(addresses, address) {
+			e.Values[address] = record.Write(s.Final)
+		}
+	}
+	return e
 }
 
 // Written names a field of a linked record that a follow-up writes: "customer C1 credit_used".
@@ -85,6 +109,31 @@ func Writes(out *engine.Outcome) map[string]string {
 		writes[Written(&out.FollowUps[i])] = record.Write(out.FollowUps[i].After)
 	}
 	return writes
+}
+
+// MannerOf tells how a field is met: "required, a stop, keyed twice"; "" is nothing special.
+func MannerOf(f *engine.Field) string {
+	parts := []string{}
+	for _, part := range []string{string(f.Manner), string(f.Cursor)} {
+		if part != "" && part != string(rule.Optional) {
+			parts = append(parts, part)
+		}
+	}
+	if f.Twice {
+		parts = append(parts, "keyed twice")
+	}
+	return strings.Join(parts, ", ")
+}
+
+// Manners returns how the fields are met on which the plan has an entry rule.
+func Manners(out *engine.Outcome, p *plan.Plan) map[string]string {
+	manners := map[string]string{}
+	for _, s := range out.Spots() {
+		if len(p.At(s.Place, rule.Entry)) > 0 {
+			manners[Address(p.Kind(), s.Place, s.Line)] = MannerOf(s.Field)
+		}
+	}
+	return manners
 }
 
 // Bands returns the labels of the bands that the numbers of an outcome are in.
@@ -116,11 +165,14 @@ type Proof struct {
 	Expect Expectation `json:"expect"`
 	// Posting is the number of the test posting that the proof was kept from; may be "".
 	Posting string `json:"posting,omitempty"`
+	// Unread tells that the proof was suggested and accepted, and that no person has read it
+	// since.
+	Unread bool `json:"unread,omitempty"`
 }
 
 // Difference is one thing in which an outcome is not what was expected.
 type Difference struct {
-	// What is "verdict", "value", "message", "band", "write" or "rule".
+	// What is "verdict", "value", "message", "band", "manner", "write" or "rule".
 	What     string `json:"what"`
 	Field    string `json:"field,omitempty"` // Address; of a write what Written returns; of a rule its ID
 	Expected string `json:"expected"`
@@ -136,32 +188,45 @@ type Setting struct {
 	Keyed   bool          // a person keys the document
 	Linked  engine.Linked // nil: links are taken as they are
 	Peers   engine.Peers  // nil: there are no other records
+	// record is where to note what the case reads besides the document; nil: nowhere.
+	record *Carried
 }
 
-// Case makes the case of a document. The error says that the document names
-// fields that its kind does not have, or lines twice.
-func (d *Document) Case(kind *record.Kind, s Setting) (*engine.Case, error) {
+// Case makes the case of a document, and the plan that it goes through: with the standing
+// values that the document carries. The error says that the document names fields that its
+// kind does not have, or lines twice.
+func (d *Document) Case(p *plan.Plan, s Setting) (*plan.Plan, *engine.Case, error) {
 	c := &engine.Case{Linked: s.Linked, Peers: s.Peers, Record: d.Record, Moment: s.Moment, Keyed: s.Keyed, User: s.User, Now: s.Now, Reasons: d.Reasons}
-	reader := reader{kind: kind, format: record.Plain, here: record.Surroundings{Company: s.Company, Day: d.Day}}
+	if d.Carried != nil || s.record != nil {
+		p = p.WithStanding(d.Carried.standing())
+		w := &world{carried: d.Carried, kinds: p.Vocabulary.Linkable, linked: s.Linked, tables: p.Crosswalks, peers: s.Peers, record: s.record, looked: map[string]bool{}}
+		c.Linked, c.Peers, c.Tables = w, w, w
+	}
+	return p, c, d.read(c, p.Kind(), s.Company)
+}
+
+// read puts the values of the document into its case.
+func (d *Document) read(c *engine.Case, kind *record.Kind, company *record.Company) error {
+	reader := reader{kind: kind, format: record.Plain, here: record.Surroundings{Company: company, Day: d.Day}}
 	if d.Format != nil {
 		reader.format = *d.Format
 	}
 	var err error
 	headers := kind.Headers()
 	if c.Header, err = reader.values("", 0, headers, d.Entered, d.Stored); err != nil {
-		return nil, err
+		return err
 	}
 	reader.before(&c.Header, d, "", 0, headers, 0)
 	stored := record.Content{Lines: d.StoredLines}
 	seen := map[int]bool{}
 	for _, line := range d.Lines {
 		if seen[line.Number] || line.Number < 1 {
-			return nil, fmt.Errorf("line number %d is there twice or is no number of a line; number the lines from 1", line.Number)
+			return fmt.Errorf("line number %d is there twice or is no number of a line; number the lines from 1", line.Number)
 		}
 		seen[line.Number] = true
 		values, err := reader.values(record.LinePrefix, headers, kind.Columns(), line.Entered, stored.Line(line.Number))
 		if err != nil {
-			return nil, fmt.Errorf("line %d: %w", line.Number, err)
+			return fmt.Errorf("line %d: %w", line.Number, err)
 		}
 		reader.before(&values, d, record.LinePrefix, headers, kind.Columns(), line.Number)
 		c.Lines = append(c.Lines, engine.Line{Number: line.Number, Values: values})
@@ -172,7 +237,7 @@ func (d *Document) Case(kind *record.Kind, s Setting) (*engine.Case, error) {
 	if d.PreviousOfType != nil {
 		c.PreviousOfTypeLines = reader.rows(d.PreviousOfType.Lines)
 	}
-	return c, nil
+	return nil
 }
 
 // rows reads the lines of a document that was saved before.
@@ -286,7 +351,7 @@ func (r *reader) values(prefix string, first, count int, entered map[string]Item
 // none means that the proof holds. The error says that the document no longer
 // fits its kind.
 func Run(p *Proof, pl *plan.Plan, s Setting, detail bool) ([]Difference, *engine.Outcome, error) {
-	c, err := p.Given.Case(pl.Kind(), s)
+	pl, c, err := p.Given.Case(pl, s)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -320,6 +385,7 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 		differences = append(differences, Difference{"value", address, e.Values[address], actual})
 	}
 	differences = append(differences, e.bandsIn(out, kind)...)
+	differences = append(differences, e.mannersIn(out, kind)...)
 	if e.Writes != nil {
 		differences = append(differences, compared("write", e.Writes, Writes(out), true)...)
 	}
@@ -367,6 +433,17 @@ func (e *Expectation) bandsIn(out *engine.Outcome, kind *record.Kind) []Differen
 		return nil
 	}
 	return compared("band", e.Bands, Bands(out, kind), false)
+}
+
+func (e *Expectation) mannersIn(out *engine.Outcome, kind *record.Kind) []Difference {
+	if len(e.Manners) == 0 {
+		return nil
+	}
+	actual := map[string]string{}
+	for _, s := range out.Spots() {
+		actual[Address(kind, s.Place, s.Line)] = MannerOf(s.Field)
+	}
+	return compared("manner", e.Manners, actual, false)
 }
 
 // actingIn returns the expected rules that neither acted nor spoke.

@@ -84,6 +84,8 @@ func TestTypedTextsAreReadAsTheyWereTyped(t *testing.T) {
 
 func TestADocumentThatDoesNotFitItsKindIsAnError(t *testing.T) {
 	d := proof.Document{Entered: map[string]proof.Item{"nope": {Value: "1"}}}
-	_, err := d.Case(&kind, proof.Setting{Company: &record.Company{Key: "10"}, User: "Ada"})
+	company := &record.Company{Key: "10"}
+	p := plan.Build(plan.NewBook(&kind, nil, &table.Set{}, nil), plan.Scope{Company: company, Type: &record.Type{}})
+	_, _, err := d.Case(p, proof.Setting{Company: company, User: "Ada"})
 	assert.ErrorContains(t, err, `no field "nope"`)
 }

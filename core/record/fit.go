@@ -62,6 +62,18 @@ func (s Surroundings) decimals(f *Field) int {
 	return 2
 }
 
+// Step is the smallest difference between two numbers that the field can hold: one unit of
+// its last decimal place.
+func (f *Field) Step(s Surroundings) decimal.Number {
+	places := s.decimals(f)
+	if f.Type == Percent {
+		places += 2
+	}
+	ten := decimal.FromInt(10)
+	step, _ := ten.Pow(decimal.FromInt(int64(-places)))
+	return step
+}
+
 // Settle fits a finished value to the field: text is trimmed and put in its
 // case, numbers are rounded as the company says. Nothing is ever cut: what is
 // too long or too large is returned as it is, with the misfit.

@@ -198,3 +198,12 @@ func (c *Compiled) ownLabel() string {
 	}
 	return f.Label
 }
+
+// FieldOf returns the field that a part of one of the rule's formulas reads; nil where it
+// reads none by itself.
+func (c *Compiled) FieldOf(n feel.Node) *record.Field {
+	if name := c.named(n); name != nil {
+		return name.Field
+	}
+	return nil
+}

@@ -350,3 +350,13 @@ func ProposeName(c *Compiled, kind *record.Kind) string {
 	}
 	return string(name)
 }
+
+// Words says a condition as a sentence of this rule would; what no sentence can hold stays
+// the formula that it is.
+func (c *Compiled) Words(condition string) string {
+	program, _ := c.vocabulary.Part("when", condition, c.Field, &c.vocabulary.Kind.Fields[c.Field])
+	return c.conditionWords(program, condition, true)
+}
+
+// Vocabulary returns that which the rule was compiled with.
+func (c *Compiled) Vocabulary() *Vocabulary { return c.vocabulary }

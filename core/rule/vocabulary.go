@@ -99,6 +99,16 @@ func NewVocabulary(kind *record.Kind, kinds []record.Kind, tables *table.Set) *V
 	return v
 }
 
+// Linkable returns a kind that links may lead to; nil when there is none of the key.
+func (v *Vocabulary) Linkable(key string) *record.Kind {
+	for i := range v.kinds {
+		if v.kinds[i].Key == key {
+			return &v.kinds[i]
+		}
+	}
+	return nil
+}
+
 // StandingGroup begins the names of standing values.
 const StandingGroup = "standing"
 

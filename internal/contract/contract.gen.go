@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"codicil/core/batch"
+	"codicil/core/engine"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -58,9 +59,40 @@ func (e ActDid) Valid() bool {
 	}
 }
 
+// Defines values for ConfirmationState.
+const (
+	Failing           ConfirmationState = "failing"
+	NotProved         ConfirmationState = "not proved"
+	OutOfDate         ConfirmationState = "out of date"
+	ProvedBothWays    ConfirmationState = "proved both ways"
+	ProvedToAct       ConfirmationState = "proved to act"
+	ProvedToKeepStill ConfirmationState = "proved to keep still"
+)
+
+// Valid indicates whether the value is a known member of the ConfirmationState enum.
+func (e ConfirmationState) Valid() bool {
+	switch e {
+	case Failing:
+		return true
+	case NotProved:
+		return true
+	case OutOfDate:
+		return true
+	case ProvedBothWays:
+		return true
+	case ProvedToAct:
+		return true
+	case ProvedToKeepStill:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for DifferenceWhat.
 const (
 	DifferenceWhatBand    DifferenceWhat = "band"
+	DifferenceWhatManner  DifferenceWhat = "manner"
 	DifferenceWhatMessage DifferenceWhat = "message"
 	DifferenceWhatRule    DifferenceWhat = "rule"
 	DifferenceWhatValue   DifferenceWhat = "value"
@@ -72,6 +104,8 @@ const (
 func (e DifferenceWhat) Valid() bool {
 	switch e {
 	case DifferenceWhatBand:
+		return true
+	case DifferenceWhatManner:
 		return true
 	case DifferenceWhatMessage:
 		return true
@@ -368,6 +402,36 @@ type Condition = rule.Condition
 // Conditions defines model for Conditions.
 type Conditions = rule.Conditions
 
+// Confirmation defines model for Confirmation.
+type Confirmation struct {
+	// Companies Empty: all
+	Companies []string `json:"companies"`
+	Family    string   `json:"family"`
+
+	// Field The label of the target
+	Field string `json:"field"`
+
+	// Goals What proofs should show of the rule
+	Goals  []Goal  `json:"goals"`
+	Proofs []int64 `json:"proofs"`
+
+	// Reached How many of the goals a proof shows
+	Reached   int               `json:"reached"`
+	Rule      int64             `json:"rule"`
+	RuleState RuleState         `json:"ruleState"`
+	Sentence  string            `json:"sentence"`
+	State     ConfirmationState `json:"state"`
+	Strength  *Strength         `json:"strength,omitempty"`
+	Target    string            `json:"target"`
+
+	// Types Empty: all
+	Types   []string `json:"types"`
+	Version int      `json:"version"`
+}
+
+// ConfirmationState defines model for Confirmation.State.
+type ConfirmationState string
+
 // ConstantRequest defines model for ConstantRequest.
 type ConstantRequest struct {
 	Field  string  `json:"field"`
@@ -662,6 +726,13 @@ type Function struct {
 	Signature string `json:"signature"`
 }
 
+// Goal defines model for Goal.
+type Goal struct {
+	// Proofs Those that show it; empty: none does
+	Proofs []int64 `json:"proofs"`
+	Words  string  `json:"words"`
+}
+
 // JournalEntry defines model for JournalEntry.
 type JournalEntry struct {
 	Account      string `json:"account"`
@@ -697,6 +768,9 @@ type KeepRequest struct {
 
 	// Rules The rules it proves; none: those that acted or spoke
 	Rules []int64 `json:"rules,omitempty"`
+
+	// Unread The proof was suggested, and nobody has read it
+	Unread bool `json:"unread,omitempty"`
 }
 
 // Kind defines model for Kind.
@@ -1011,6 +1085,9 @@ type Proof struct {
 
 	// Titles The names of the rules it proves
 	Titles []string `json:"titles"`
+
+	// Unread It was suggested and accepted, and nobody has read it since
+	Unread bool `json:"unread,omitempty"`
 }
 
 // ProofResult defines model for ProofResult.
@@ -1222,11 +1299,22 @@ type RuleView struct {
 
 // RunRequest defines model for RunRequest.
 type RunRequest struct {
-	Format *Format `json:"format,omitempty"`
-	Kind   string  `json:"kind"`
+	// Company Only those of the company
+	Company string  `json:"company,omitempty"`
+	Format  *Format `json:"format,omitempty"`
+	Kind    string  `json:"kind"`
+
+	// OfRule Only those that name the rule
+	OfRule int64 `json:"ofRule,omitempty"`
 
 	// Proofs Those to run; none: all of the kind
 	Proofs []int64 `json:"proofs,omitempty"`
+
+	// Rule A rule as it stands here, before it is kept: what it would break
+	Rule *RuleChange `json:"rule,omitempty"`
+
+	// Type Only those of the type
+	Type string `json:"type,omitempty"`
 }
 
 // SaveAnswer defines model for SaveAnswer.
@@ -1332,6 +1420,46 @@ type StandingView struct {
 	Version int `json:"version"`
 }
 
+// Strength defines model for Strength.
+type Strength struct {
+	// Mutants How many slightly wrong versions of the rule there are
+	Mutants int `json:"mutants"`
+
+	// Noticed How many of them a proof notices
+	Noticed int `json:"noticed"`
+
+	// Unnoticed What would be wrong in the others, after: no proof notices if
+	Unnoticed []string `json:"unnoticed"`
+}
+
+// SuggestRequest defines model for SuggestRequest.
+type SuggestRequest struct {
+	Format *Format `json:"format,omitempty"`
+}
+
+// Suggestion defines model for Suggestion.
+type Suggestion struct {
+	// Differs What is entered otherwise than in the document that it was made from
+	Differs  []string `json:"differs"`
+	Document Document `json:"document"`
+
+	// Name A name for the proof
+	Name string `json:"name"`
+
+	// Notices The wrong versions of the rule that nothing noticed before
+	Notices []string `json:"notices"`
+
+	// Origin What it was made from
+	Origin string `json:"origin,omitempty"`
+
+	// Result What the rule makes of it
+	Result string `json:"result"`
+
+	// Shows What nothing showed of the rule before
+	Shows   []string       `json:"shows"`
+	Verdict engine.Verdict `json:"verdict"`
+}
+
 // TableProblem defines model for TableProblem.
 type TableProblem = table.Problem
 
@@ -1397,6 +1525,14 @@ type Number = string
 
 // Failure defines model for Failure.
 type Failure = Problem
+
+// ConfirmationParams defines parameters for Confirmation.
+type ConfirmationParams struct {
+	Kind KindKey `form:"kind" json:"kind"`
+
+	// Strength Measure also how many slightly wrong versions of each rule the proofs notice
+	Strength bool `form:"strength,omitempty" json:"strength,omitempty"`
+}
 
 // DeleteLayoutParams defines parameters for DeleteLayout.
 type DeleteLayoutParams struct {
@@ -1529,6 +1665,9 @@ type PostDocumentJSONRequestBody = TryRequest
 // KeepProofJSONRequestBody defines body for KeepProof for application/json ContentType.
 type KeepProofJSONRequestBody = KeepRequest
 
+// FollowProofsJSONRequestBody defines body for FollowProofs for application/json ContentType.
+type FollowProofsJSONRequestBody = RunRequest
+
 // RunProofsJSONRequestBody defines body for RunProofs for application/json ContentType.
 type RunProofsJSONRequestBody = RunRequest
 
@@ -1567,6 +1706,9 @@ type ChangeRuleJSONRequestBody = RuleChange
 
 // MoveRuleJSONRequestBody defines body for MoveRule for application/json ContentType.
 type MoveRuleJSONRequestBody = RuleMove
+
+// SuggestProofsJSONRequestBody defines body for SuggestProofs for application/json ContentType.
+type SuggestProofsJSONRequestBody = SuggestRequest
 
 // CheckCrosswalkJSONRequestBody defines body for CheckCrosswalk for application/json ContentType.
 type CheckCrosswalkJSONRequestBody = Crosswalk

@@ -59,7 +59,7 @@ func TestEveryRuleInForceIsProvedAndOneProofFailsOnPurpose(t *testing.T) {
 	for _, kind := range kindsWithRules {
 		proofs, err := d.Proofs(t.Context(), kind)
 		require.NoError(t, err)
-		run, err := d.RunProofs(t.Context(), contract.RunRequest{Kind: kind})
+		run, err := d.RunProofs(t.Context(), contract.RunRequest{Kind: kind}, nil)
 		require.NoError(t, err)
 		require.Len(t, run.Results, len(proofs))
 		for i, r := range run.Results {
@@ -78,11 +78,11 @@ func TestEveryRuleThatGoesIsMissed(t *testing.T) {
 	d := fill(t)
 	for _, r := range rulesInForce(t, d) {
 		request := contract.RunRequest{Kind: r.Body.Kind, Proofs: r.Proofs}
-		before, err := d.RunProofs(t.Context(), request)
+		before, err := d.RunProofs(t.Context(), request, nil)
 		require.NoError(t, err)
 		suspended, err := d.MoveRule(t.Context(), r.Id, contract.RuleMove{State: rule.Suspended, Version: r.Version})
 		require.NoError(t, err)
-		after, err := d.RunProofs(t.Context(), request)
+		after, err := d.RunProofs(t.Context(), request, nil)
 		require.NoError(t, err)
 		assert.Greater(t, after.Failed, before.Failed, "no proof misses: %s", r.Sentence)
 		_, err = d.MoveRule(t.Context(), r.Id, contract.RuleMove{State: rule.InForce, Version: suspended.Version})

@@ -279,6 +279,11 @@ func (i *importer) proofs() error {
 		for j := range p.Expect.Messages {
 			p.Expect.Messages[j].Rule = i.rules[p.Expect.Messages[j].Rule]
 		}
+		if carried := p.Given.Carried; carried != nil {
+			for j := range carried.Alike {
+				carried.Alike[j].Rule = i.rules[carried.Alike[j].Rule]
+			}
+		}
 		p.Expect.Acting = list(p.Expect.Acting, func(id int64) int64 { return i.rules[id] })
 		at := slices.IndexFunc(here[kind], func(o proof.Proof) bool { return o.Name == p.Name && same(o.Given, p.Given) })
 		before := place(here[kind], at)

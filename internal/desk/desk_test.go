@@ -129,7 +129,7 @@ func TestManyProofsRunAtOnce(t *testing.T) {
 		_, err := d.KeepProof(t.Context(), contract.KeepRequest{Document: document, Expect: &proof.Expectation{Verdict: "accepted", Values: map[string]string{"terms": want}}})
 		require.NoError(t, err)
 	}
-	run, err := d.RunProofs(context.WithoutCancel(t.Context()), contract.RunRequest{Kind: "vendor"})
+	run, err := d.RunProofs(context.WithoutCancel(t.Context()), contract.RunRequest{Kind: "vendor"}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, 51, run.Held)
 	assert.Equal(t, 9, run.Failed)

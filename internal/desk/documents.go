@@ -117,7 +117,8 @@ func (d *Desk) run(ctx context.Context, m *masters, p *plan.Plan, document proof
 			return nil, err
 		}
 	}
-	t.c, err = t.document.Case(p.Kind(), proof.Setting{Company: p.Scope.Company, User: d.user, Now: a.now, Moment: a.moment, Keyed: a.keyed, Linked: t.links, Peers: t.peers})
+	p, t.c, err = t.document.Case(p, proof.Setting{Company: p.Scope.Company, User: d.user, Now: a.now, Moment: a.moment, Keyed: a.keyed, Linked: t.links, Peers: t.peers})
+	t.plan = p
 	if err != nil {
 		return nil, invalid("unknown-field", "%v", err)
 	}

@@ -174,7 +174,7 @@ func TestWhatThePersonSavedBeforeIsRepeatedInTheSameCompany(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "MOYA", kept.Given.Previous.Values["clerk"])
 	save(t, d, document("vendor", "10", "TRAD", values{"name": "Five", "clerk": "EOIN"}))
-	run, err := d.RunProofs(t.Context(), contract.RunRequest{Kind: "vendor"})
+	run, err := d.RunProofs(t.Context(), contract.RunRequest{Kind: "vendor"}, nil)
 	require.NoError(t, err)
 	assert.Equal(t, 1, run.Held)
 }

@@ -4,10 +4,8 @@ import (
 	"cmp"
 	"context"
 	"fmt"
-	"runtime"
 	"slices"
 	"strings"
-	"sync"
 
 	"codicil/core/engine"
 	"codicil/core/plan"
@@ -18,7 +16,7 @@ import (
 )
 
 func (d *Desk) showProof(p proof.Proof, book *plan.Book) contract.Proof {
-	shown := contract.Proof{Id: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}, Posting: p.Posting}
+	shown := contract.Proof{Id: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}, Posting: p.Posting, Unread: p.Unread}
 	for _, id := range p.Rules {
 		for _, c := range book.Rules {
 			if c.ID == id {
@@ -64,7 +62,10 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 		return contract.Proof{}, err
 	}
 	kind := t.plan.Kind()
-	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.document, Posting: request.Posting}
+	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.document, Posting: request.Posting, Unread: request.Unread}
+	if p.Given.Carried, err = d.carry(ctx, t); err != nil {
+		return contract.Proof{}, err
+	}
 	if p.Posting != "" {
 		if _, err := d.store.Posting(ctx, practice, p.Posting); err != nil {
 			return contract.Proof{}, explain(err)
@@ -73,7 +74,7 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 	if request.Expect != nil {
 		p.Expect = *request.Expect
 	} else {
-		p.Expect = expectation(t.out, kind, request.Fields)
+		p.Expect = proof.Expect(t.out, t.plan, request.Fields)
 	}
 	for key := range p.Expect.Values {
 		if place, _ := proof.Place(kind, key); place < 0 {
@@ -93,18 +94,11 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 	return d.showProof(p, book), err
 }
 
-// expectation expects what came out: for the named fields, or, when none is
-// named, for every field that has a value or that a rule acted on.
-func expectation(out *engine.Outcome, kind *record.Kind, fields []string) proof.Expectation {
-	e := proof.Expectation{Verdict: out.Verdict, Values: map[string]string{}, Messages: proof.MessagesOf(out, kind), Bands: proof.Bands(out, kind), Writes: proof.Writes(out)}
-	for _, s := range out.Spots() {
-		address := proof.Address(kind, s.Place, s.Line)
-		acted := slices.ContainsFunc(s.Rules, func(a engine.Act) bool { return a.Did == engine.Acted && a.Rule.Value != nil })
-		if (len(fields) == 0 && (!s.Final.IsNull() || acted)) || slices.Contains(fields, address) {
-			e.Values[address] = record.Write(s.Final)
-		}
-	}
-	return e
+// carry returns what the document of a trial reads besides itself.
+func (d *Desk) carry(ctx context.Context, t *trial) (*proof.Carried, error) {
+	setting, failed := d.runner(ctx, t.masters, &plan.Book{Vocabulary: t.plan.Vocabulary}).Setting(t.plan.Scope)
+	carried, err := proof.Carry(&t.document, t.plan, setting)
+	return carried, cmp.Or(err, failed())
 }
 
 func actingRules(out *engine.Outcome) []int64 {
@@ -143,108 +137,111 @@ func (d *Desk) AcceptProof(ctx context.Context, id int64) (contract.Proof, error
 	if len(fields) == 0 {
 		fields = append(fields, "") // none named would mean all
 	}
-	p.Expect = expectation(t.out, t.plan.Kind(), fields)
+	p.Expect = proof.Expect(t.out, t.plan, fields)
 	if _, err := d.store.SaveProof(ctx, p); err != nil {
 		return contract.Proof{}, err
 	}
 	return d.Proof(ctx, id)
 }
 
-// RunProofs runs proofs against the rules in force, on all processors.
-func (d *Desk) RunProofs(ctx context.Context, request contract.RunRequest) (contract.ProofRun, error) {
-	run := contract.ProofRun{RanAt: d.clock().UTC(), Results: []contract.ProofResult{}}
-	book, err := d.book(ctx, request.Kind)
-	if err != nil {
-		return run, err
+// runner runs the proofs of a kind against a book.
+func (d *Desk) runner(ctx context.Context, m *masters, book *plan.Book) *proof.Runner {
+	kind := book.Vocabulary.Kind
+	return &proof.Runner{
+		Book: book,
+		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
+			return m.scope(kind.Key, company, kindType, day)
+		},
+		Setting: func(s plan.Scope) (proof.Setting, func() error) {
+			links, peers := d.links(ctx, m, s.Company.Key), d.peers(ctx, kind)
+			setting := proof.Setting{Company: s.Company, User: d.user, Now: Noon(s.Day), Moment: rule.Posting, Linked: links, Peers: peers}
+			return setting, func() error { return cmp.Or(links.failed, peers.failed) }
+		},
 	}
-	proofs, err := d.store.Proofs(ctx, request.Kind)
-	if err != nil {
-		return run, err
-	}
-	if len(request.Proofs) > 0 {
-		proofs = slices.DeleteFunc(proofs, func(p proof.Proof) bool { return !slices.Contains(request.Proofs, p.ID) })
-	}
+}
+
+// bench is what the proofs of a kind are run with.
+type bench struct {
+	masters *masters
+	runner  *proof.Runner
+	proofs  []proof.Proof
+}
+
+// bench reads the proofs of a kind; a rule that is given stands in the book as it is given.
+func (d *Desk) bench(ctx context.Context, kind string, given *contract.RuleChange) (*bench, error) {
 	m, err := d.master(ctx)
 	if err != nil {
-		return run, err
+		return nil, err
 	}
-	plans, err := plansOf(ctx, m, book, proofs)
+	book, err := d.book(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	if given != nil {
+		book = book.With(changed(*given))
+	}
+	proofs, err := d.store.Proofs(ctx, kind)
+	return &bench{m, d.runner(ctx, m, book), proofs}, err
+}
+
+// asked leaves of the proofs those that a run asks for.
+func (b *bench) asked(request *contract.RunRequest) {
+	b.proofs = slices.DeleteFunc(b.proofs, func(p proof.Proof) bool {
+		return (len(request.Proofs) > 0 && !slices.Contains(request.Proofs, p.ID)) ||
+			(request.OfRule != 0 && !slices.Contains(p.Rules, request.OfRule)) ||
+			(request.Company != "" && p.Given.Company != request.Company) || (request.Type != "" && p.Given.Type != request.Type)
+	})
+}
+
+// CountProofs tells how many proofs a run would run.
+func (d *Desk) CountProofs(ctx context.Context, request contract.RunRequest) (int, error) {
+	b, err := d.bench(ctx, request.Kind, request.Rule)
+	if err != nil {
+		return 0, err
+	}
+	b.asked(&request)
+	return len(b.proofs), nil
+}
+
+// RunProofs runs proofs against the rules in force, on all processors. tell, if any, is told
+// of each as it ends.
+func (d *Desk) RunProofs(ctx context.Context, request contract.RunRequest, tell func(contract.ProofResult)) (contract.ProofRun, error) {
+	run := contract.ProofRun{RanAt: d.clock().UTC(), Results: []contract.ProofResult{}}
+	b, err := d.bench(ctx, request.Kind, request.Rule)
 	if err != nil {
 		return run, err
 	}
-	run.Results = make([]contract.ProofResult, len(proofs))
-	var group sync.WaitGroup
-	next := make(chan int)
-	for range runtime.GOMAXPROCS(0) {
-		group.Go(func() {
-			for i := range next {
-				run.Results[i] = d.runProof(ctx, m, &proofs[i], plans[i], request.Format)
-			}
-		})
-	}
-	for i := range proofs {
-		next <- i
-	}
-	close(next)
-	group.Wait()
-	for _, r := range run.Results {
-		if r.Held {
+	b.asked(&request)
+	results, err := b.runner.RunAll(ctx, b.proofs, func(r *proof.Result) {
+		if tell != nil {
+			tell(d.showResult(ctx, b.masters, r, request.Format))
+		}
+	})
+	for i := range results {
+		if results[i].Proof == nil {
+			continue // it was stopped before
+		}
+		shown := d.showResult(ctx, b.masters, &results[i], request.Format)
+		if run.Results = append(run.Results, shown); shown.Held {
 			run.Held++
 		} else {
 			run.Failed++
 		}
 	}
-	return run, nil
+	return run, err
 }
 
-type planned struct {
-	plan *plan.Plan
-	err  error
-}
-
-// plansOf builds the plan of every proof, one for those of the same scope.
-func plansOf(ctx context.Context, m *masters, book *plan.Book, proofs []proof.Proof) ([]planned, error) {
-	type key struct {
-		company, kindType string
-		day               record.Day
-	}
-	made := map[key]planned{}
-	plans := make([]planned, len(proofs))
-	for i, p := range proofs {
-		k := key{p.Given.Company, p.Given.Type, p.Given.Day}
-		if _, have := made[k]; !have {
-			s, err := m.scope(p.Given.Kind, k.company, k.kindType, k.day)
-			if err != nil {
-				made[k] = planned{err: err}
-			} else {
-				made[k] = planned{plan: plan.Build(book, s)}
-			}
-		}
-		plans[i] = made[k]
-	}
-	return plans, ctx.Err()
-}
-
-func (d *Desk) runProof(ctx context.Context, m *masters, p *proof.Proof, pl planned, format *record.Format) contract.ProofResult {
-	result := contract.ProofResult{Proof: p.ID, Differences: []contract.Difference{}}
-	if pl.err != nil {
-		result.Error = pl.err.Error()
+// showResult tells what came of a proof as a person reads it.
+func (d *Desk) showResult(ctx context.Context, m *masters, r *proof.Result, format *record.Format) contract.ProofResult {
+	result := contract.ProofResult{Proof: r.Proof.ID, Differences: []contract.Difference{}}
+	if r.Err != nil {
+		result.Error = r.Err.Error()
 		return result
 	}
-	s := pl.plan.Scope
-	links, peers := d.links(ctx, m, s.Company.Key), d.peers(ctx, pl.plan.Kind())
-	differences, out, err := proof.Run(p, pl.plan, proof.Setting{Company: s.Company, User: d.user, Now: Noon(s.Day), Moment: rule.Posting, Linked: links, Peers: peers}, true)
-	if err == nil {
-		err = cmp.Or(links.failed, peers.failed)
-	}
-	if err != nil {
-		result.Error = err.Error()
-		return result
-	}
-	result.Held = len(differences) == 0
-	r := newReader(pl.plan, out, links, format)
-	kind := pl.plan.Kind()
-	for _, difference := range differences {
+	result.Held = r.Held()
+	reader := newReader(r.Plan, r.Outcome, d.links(ctx, m, r.Plan.Scope.Company.Key), format)
+	kind := r.Plan.Kind()
+	for _, difference := range r.Differences {
 		shown := contract.Difference{
 			What: contract.DifferenceWhat(difference.What), Field: difference.Field,
 			Expected: difference.Expected, Actual: difference.Actual,
@@ -257,12 +254,12 @@ func (d *Desk) runProof(ctx context.Context, m *masters, p *proof.Proof, pl plan
 		}
 		if place, line := proof.Place(kind, difference.Field); place >= 0 {
 			shown.Label = labelOf(kind, place, line)
-			if at := out.Field(place, line); at != nil {
+			if at := r.Outcome.Field(place, line); at != nil {
 				spot := engine.Spot{Place: place, Line: line, Field: at}
-				shown.Acts = r.acts(spot)
+				shown.Acts = reader.acts(spot)
 				if difference.What == "value" {
 					v, _ := kind.Fields[place].Parse(difference.Expected)
-					shown.Expected, shown.Actual = r.at(spot, v), r.at(spot, at.Final)
+					shown.Expected, shown.Actual = reader.at(spot, v), reader.at(spot, at.Final)
 				}
 			}
 		}

@@ -104,7 +104,7 @@ func (s *server) KeepProof(ctx context.Context, r KeepProofRequestObject) (KeepP
 }
 
 func (s *server) RunProofs(ctx context.Context, r RunProofsRequestObject) (RunProofsResponseObject, error) {
-	v, err := s.desk.RunProofs(ctx, *r.Body)
+	v, err := s.desk.RunProofs(ctx, *r.Body, nil)
 	return RunProofs200JSONResponse(v), err
 }
 

@@ -31,6 +31,9 @@ type ServerInterface interface {
 	// ComposeConditions Write the conditions of a sentence as a formula
 	// (POST /conditions)
 	ComposeConditions(ctx *echo.Context) error
+	// Confirmation What the proofs confirm of every rule in force of a kind
+	// (GET /confirmation)
+	Confirmation(ctx *echo.Context, params ConfirmationParams) error
 	// WriteConstant Write a value that a person gave for a field as a formula
 	// (POST /constants)
 	WriteConstant(ctx *echo.Context) error
@@ -127,6 +130,9 @@ type ServerInterface interface {
 	// KeepProof Keep a test document with what is expected of it
 	// (POST /proofs)
 	KeepProof(ctx *echo.Context) error
+	// FollowProofs Run proofs as /proofs/run does, and tell of each as it ends; leaving the connection stops the run
+	// (POST /proofs/progress)
+	FollowProofs(ctx *echo.Context) error
 	// RunProofs Run proofs against the rules as they are now
 	// (POST /proofs/run)
 	RunProofs(ctx *echo.Context) error
@@ -139,6 +145,12 @@ type ServerInterface interface {
 	// AcceptProof Make what comes out now what the proof expects
 	// (POST /proofs/{id}/accept)
 	AcceptProof(ctx *echo.Context, id Identity) error
+	// ReadProof Say that a person has read a suggested proof
+	// (POST /proofs/{id}/read)
+	ReadProof(ctx *echo.Context, id Identity) error
+	// RefreshProof Let a proof carry linked records, standing values and crosswalk rows as they are now; what it expects stays
+	// (POST /proofs/{id}/refresh)
+	RefreshProof(ctx *echo.Context, id Identity) error
 	// SaveRecord Save a new or changed record; a refused one is not kept
 	// (POST /records)
 	SaveRecord(ctx *echo.Context) error
@@ -190,9 +202,15 @@ type ServerInterface interface {
 	// ChangeRule Keep a changed rule; a rule in force must have no errors
 	// (PUT /rules/{id})
 	ChangeRule(ctx *echo.Context, id Identity) error
+	// ConfirmRule What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force
+	// (GET /rules/{id}/confirmation)
+	ConfirmRule(ctx *echo.Context, id Identity) error
 	// MoveRule Put a rule in force, suspend or retire it
 	// (POST /rules/{id}/state)
 	MoveRule(ctx *echo.Context, id Identity) error
+	// SuggestProofs Test documents that show what no proof shows of the rule yet; nothing is kept
+	// (POST /rules/{id}/suggestions)
+	SuggestProofs(ctx *echo.Context, id Identity) error
 
 	// (GET /rules/{id}/versions)
 	ListRuleVersions(ctx *echo.Context, id Identity) error
@@ -310,6 +328,31 @@ func (w *ServerInterfaceWrapper) ComposeConditions(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ComposeConditions(ctx)
+	return err
+}
+
+// Confirmation converts echo context to params.
+func (w *ServerInterfaceWrapper) Confirmation(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ConfirmationParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "strength" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "strength", ctx.QueryParams(), &params.Strength, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter strength: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Confirmation(ctx, params)
 	return err
 }
 
@@ -943,6 +986,15 @@ func (w *ServerInterfaceWrapper) KeepProof(ctx *echo.Context) error {
 	return err
 }
 
+// FollowProofs converts echo context to params.
+func (w *ServerInterfaceWrapper) FollowProofs(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FollowProofs(ctx)
+	return err
+}
+
 // RunProofs converts echo context to params.
 func (w *ServerInterfaceWrapper) RunProofs(ctx *echo.Context) error {
 	var err error
@@ -997,6 +1049,38 @@ func (w *ServerInterfaceWrapper) AcceptProof(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.AcceptProof(ctx, id)
+	return err
+}
+
+// ReadProof converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadProof(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadProof(ctx, id)
+	return err
+}
+
+// RefreshProof converts echo context to params.
+func (w *ServerInterfaceWrapper) RefreshProof(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RefreshProof(ctx, id)
 	return err
 }
 
@@ -1267,6 +1351,22 @@ func (w *ServerInterfaceWrapper) ChangeRule(ctx *echo.Context) error {
 	return err
 }
 
+// ConfirmRule converts echo context to params.
+func (w *ServerInterfaceWrapper) ConfirmRule(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ConfirmRule(ctx, id)
+	return err
+}
+
 // MoveRule converts echo context to params.
 func (w *ServerInterfaceWrapper) MoveRule(ctx *echo.Context) error {
 	var err error
@@ -1280,6 +1380,22 @@ func (w *ServerInterfaceWrapper) MoveRule(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.MoveRule(ctx, id)
+	return err
+}
+
+// SuggestProofs converts echo context to params.
+func (w *ServerInterfaceWrapper) SuggestProofs(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SuggestProofs(ctx, id)
 	return err
 }
 
@@ -1695,6 +1811,12 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/proofs", wrapper.ListProofs, options.OperationMiddlewares["listProofs"]...)
 	router.POST(options.BaseURL+"/proofs", wrapper.KeepProof, options.OperationMiddlewares["keepProof"]...)
 	router.POST(options.BaseURL+"/proofs/run", wrapper.RunProofs, options.OperationMiddlewares["runProofs"]...)
+	router.POST(options.BaseURL+"/proofs/progress", wrapper.FollowProofs, options.OperationMiddlewares["followProofs"]...)
+	router.GET(options.BaseURL+"/confirmation", wrapper.Confirmation, options.OperationMiddlewares["confirmation"]...)
+	router.GET(options.BaseURL+"/rules/:id/confirmation", wrapper.ConfirmRule, options.OperationMiddlewares["confirmRule"]...)
+	router.POST(options.BaseURL+"/rules/:id/suggestions", wrapper.SuggestProofs, options.OperationMiddlewares["suggestProofs"]...)
+	router.POST(options.BaseURL+"/proofs/:id/read", wrapper.ReadProof, options.OperationMiddlewares["readProof"]...)
+	router.POST(options.BaseURL+"/proofs/:id/refresh", wrapper.RefreshProof, options.OperationMiddlewares["refreshProof"]...)
 	router.DELETE(options.BaseURL+"/proofs/:id", wrapper.DeleteProof, options.OperationMiddlewares["deleteProof"]...)
 	router.GET(options.BaseURL+"/proofs/:id", wrapper.GetProof, options.OperationMiddlewares["getProof"]...)
 	router.POST(options.BaseURL+"/proofs/:id/accept", wrapper.AcceptProof, options.OperationMiddlewares["acceptProof"]...)
@@ -1842,6 +1964,45 @@ type ComposeConditionsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ComposeConditionsdefaultApplicationProblemPlusJSONResponse) VisitComposeConditionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmationRequestObject struct {
+	Params ConfirmationParams
+}
+
+type ConfirmationResponseObject interface {
+	VisitConfirmationResponse(w http.ResponseWriter) error
+}
+
+type Confirmation200JSONResponse []Confirmation
+
+func (response Confirmation200JSONResponse) VisitConfirmationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ConfirmationdefaultApplicationProblemPlusJSONResponse) VisitConfirmationResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3110,6 +3271,74 @@ func (response KeepProofdefaultApplicationProblemPlusJSONResponse) VisitKeepProo
 	return err
 }
 
+type FollowProofsRequestObject struct {
+	Body *FollowProofsJSONRequestBody
+}
+
+type FollowProofsResponseObject interface {
+	VisitFollowProofsResponse(w http.ResponseWriter) error
+}
+
+type FollowProofs200ApplicationxNdjsonResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response FollowProofs200ApplicationxNdjsonResponse) VisitFollowProofsResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type FollowProofsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FollowProofsdefaultApplicationProblemPlusJSONResponse) VisitFollowProofsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RunProofsRequestObject struct {
 	Body *RunProofsJSONRequestBody
 }
@@ -3249,6 +3478,84 @@ type AcceptProofdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response AcceptProofdefaultApplicationProblemPlusJSONResponse) VisitAcceptProofResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadProofRequestObject struct {
+	Id Identity `json:"id"`
+}
+
+type ReadProofResponseObject interface {
+	VisitReadProofResponse(w http.ResponseWriter) error
+}
+
+type ReadProof200JSONResponse Proof
+
+func (response ReadProof200JSONResponse) VisitReadProofResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadProofdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadProofdefaultApplicationProblemPlusJSONResponse) VisitReadProofResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RefreshProofRequestObject struct {
+	Id Identity `json:"id"`
+}
+
+type RefreshProofResponseObject interface {
+	VisitRefreshProofResponse(w http.ResponseWriter) error
+}
+
+type RefreshProof200JSONResponse Proof
+
+func (response RefreshProof200JSONResponse) VisitRefreshProofResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RefreshProofdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RefreshProofdefaultApplicationProblemPlusJSONResponse) VisitRefreshProofResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3926,6 +4233,45 @@ func (response ChangeRuledefaultApplicationProblemPlusJSONResponse) VisitChangeR
 	return err
 }
 
+type ConfirmRuleRequestObject struct {
+	Id Identity `json:"id"`
+}
+
+type ConfirmRuleResponseObject interface {
+	VisitConfirmRuleResponse(w http.ResponseWriter) error
+}
+
+type ConfirmRule200JSONResponse Confirmation
+
+func (response ConfirmRule200JSONResponse) VisitConfirmRuleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmRuledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ConfirmRuledefaultApplicationProblemPlusJSONResponse) VisitConfirmRuleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type MoveRuleRequestObject struct {
 	Id   Identity `json:"id"`
 	Body *MoveRuleJSONRequestBody
@@ -3955,6 +4301,46 @@ type MoveRuledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response MoveRuledefaultApplicationProblemPlusJSONResponse) VisitMoveRuleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SuggestProofsRequestObject struct {
+	Id   Identity `json:"id"`
+	Body *SuggestProofsJSONRequestBody
+}
+
+type SuggestProofsResponseObject interface {
+	VisitSuggestProofsResponse(w http.ResponseWriter) error
+}
+
+type SuggestProofs200JSONResponse []Suggestion
+
+func (response SuggestProofs200JSONResponse) VisitSuggestProofsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SuggestProofsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SuggestProofsdefaultApplicationProblemPlusJSONResponse) VisitSuggestProofsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4784,6 +5170,9 @@ type StrictServerInterface interface {
 	// ComposeConditions Write the conditions of a sentence as a formula
 	// (POST /conditions)
 	ComposeConditions(ctx context.Context, request ComposeConditionsRequestObject) (ComposeConditionsResponseObject, error)
+	// Confirmation What the proofs confirm of every rule in force of a kind
+	// (GET /confirmation)
+	Confirmation(ctx context.Context, request ConfirmationRequestObject) (ConfirmationResponseObject, error)
 	// WriteConstant Write a value that a person gave for a field as a formula
 	// (POST /constants)
 	WriteConstant(ctx context.Context, request WriteConstantRequestObject) (WriteConstantResponseObject, error)
@@ -4880,6 +5269,9 @@ type StrictServerInterface interface {
 	// KeepProof Keep a test document with what is expected of it
 	// (POST /proofs)
 	KeepProof(ctx context.Context, request KeepProofRequestObject) (KeepProofResponseObject, error)
+	// FollowProofs Run proofs as /proofs/run does, and tell of each as it ends; leaving the connection stops the run
+	// (POST /proofs/progress)
+	FollowProofs(ctx context.Context, request FollowProofsRequestObject) (FollowProofsResponseObject, error)
 	// RunProofs Run proofs against the rules as they are now
 	// (POST /proofs/run)
 	RunProofs(ctx context.Context, request RunProofsRequestObject) (RunProofsResponseObject, error)
@@ -4892,6 +5284,12 @@ type StrictServerInterface interface {
 	// AcceptProof Make what comes out now what the proof expects
 	// (POST /proofs/{id}/accept)
 	AcceptProof(ctx context.Context, request AcceptProofRequestObject) (AcceptProofResponseObject, error)
+	// ReadProof Say that a person has read a suggested proof
+	// (POST /proofs/{id}/read)
+	ReadProof(ctx context.Context, request ReadProofRequestObject) (ReadProofResponseObject, error)
+	// RefreshProof Let a proof carry linked records, standing values and crosswalk rows as they are now; what it expects stays
+	// (POST /proofs/{id}/refresh)
+	RefreshProof(ctx context.Context, request RefreshProofRequestObject) (RefreshProofResponseObject, error)
 	// SaveRecord Save a new or changed record; a refused one is not kept
 	// (POST /records)
 	SaveRecord(ctx context.Context, request SaveRecordRequestObject) (SaveRecordResponseObject, error)
@@ -4943,9 +5341,15 @@ type StrictServerInterface interface {
 	// ChangeRule Keep a changed rule; a rule in force must have no errors
 	// (PUT /rules/{id})
 	ChangeRule(ctx context.Context, request ChangeRuleRequestObject) (ChangeRuleResponseObject, error)
+	// ConfirmRule What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force
+	// (GET /rules/{id}/confirmation)
+	ConfirmRule(ctx context.Context, request ConfirmRuleRequestObject) (ConfirmRuleResponseObject, error)
 	// MoveRule Put a rule in force, suspend or retire it
 	// (POST /rules/{id}/state)
 	MoveRule(ctx context.Context, request MoveRuleRequestObject) (MoveRuleResponseObject, error)
+	// SuggestProofs Test documents that show what no proof shows of the rule yet; nothing is kept
+	// (POST /rules/{id}/suggestions)
+	SuggestProofs(ctx context.Context, request SuggestProofsRequestObject) (SuggestProofsResponseObject, error)
 
 	// (GET /rules/{id}/versions)
 	ListRuleVersions(ctx context.Context, request ListRuleVersionsRequestObject) (ListRuleVersionsResponseObject, error)
@@ -5159,6 +5563,31 @@ func (sh *strictHandler) ComposeConditions(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ComposeConditionsResponseObject); ok {
 		return validResponse.VisitComposeConditionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Confirmation operation middleware
+func (sh *strictHandler) Confirmation(ctx *echo.Context, params ConfirmationParams) error {
+	var request ConfirmationRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Confirmation(ctx.Request().Context(), request.(ConfirmationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Confirmation")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ConfirmationResponseObject); ok {
+		return validResponse.VisitConfirmationResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -6255,6 +6684,52 @@ func (sh *strictHandler) KeepProof(ctx *echo.Context) error {
 	return nil
 }
 
+// FollowProofs operation middleware
+func (sh *strictHandler) FollowProofs(ctx *echo.Context) error {
+	var request FollowProofsRequestObject
+
+	var body FollowProofsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FollowProofs(ctx.Request().Context(), request.(FollowProofsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FollowProofs")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FollowProofsResponseObject); ok {
+		return validResponse.VisitFollowProofsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // RunProofs operation middleware
 func (sh *strictHandler) RunProofs(ctx *echo.Context) error {
 	var request RunProofsRequestObject
@@ -6370,6 +6845,56 @@ func (sh *strictHandler) AcceptProof(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(AcceptProofResponseObject); ok {
 		return validResponse.VisitAcceptProofResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReadProof operation middleware
+func (sh *strictHandler) ReadProof(ctx *echo.Context, id Identity) error {
+	var request ReadProofRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadProof(ctx.Request().Context(), request.(ReadProofRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadProof")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReadProofResponseObject); ok {
+		return validResponse.VisitReadProofResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RefreshProof operation middleware
+func (sh *strictHandler) RefreshProof(ctx *echo.Context, id Identity) error {
+	var request RefreshProofRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RefreshProof(ctx.Request().Context(), request.(RefreshProofRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RefreshProof")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RefreshProofResponseObject); ok {
+		return validResponse.VisitRefreshProofResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -7044,6 +7569,31 @@ func (sh *strictHandler) ChangeRule(ctx *echo.Context, id Identity) error {
 	return nil
 }
 
+// ConfirmRule operation middleware
+func (sh *strictHandler) ConfirmRule(ctx *echo.Context, id Identity) error {
+	var request ConfirmRuleRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ConfirmRule(ctx.Request().Context(), request.(ConfirmRuleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ConfirmRule")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ConfirmRuleResponseObject); ok {
+		return validResponse.VisitConfirmRuleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // MoveRule operation middleware
 func (sh *strictHandler) MoveRule(ctx *echo.Context, id Identity) error {
 	var request MoveRuleRequestObject
@@ -7086,6 +7636,54 @@ func (sh *strictHandler) MoveRule(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(MoveRuleResponseObject); ok {
 		return validResponse.VisitMoveRuleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SuggestProofs operation middleware
+func (sh *strictHandler) SuggestProofs(ctx *echo.Context, id Identity) error {
+	var request SuggestProofsRequestObject
+
+	request.Id = id
+
+	var body SuggestProofsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SuggestProofs(ctx.Request().Context(), request.(SuggestProofsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SuggestProofs")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SuggestProofsResponseObject); ok {
+		return validResponse.VisitSuggestProofsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -1067,6 +1067,116 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/proofs/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run proofs as /proofs/run does, and tell of each as it ends; leaving the connection stops the run */
+        post: operations["followProofs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/confirmation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the proofs confirm of every rule in force of a kind */
+        get: operations["confirmation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rules/{id}/confirmation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force */
+        get: operations["confirmRule"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rules/{id}/suggestions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Test documents that show what no proof shows of the rule yet; nothing is kept */
+        post: operations["suggestProofs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/proofs/{id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say that a person has read a suggested proof */
+        post: operations["readProof"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/proofs/{id}/refresh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let a proof carry linked records, standing values and crosswalk rows as they are now; what it expects stays */
+        post: operations["refreshProof"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/proofs/{id}": {
         parameters: {
             query?: never;
@@ -1490,6 +1600,17 @@ export interface components {
             kind: string;
             /** @description Those to run; none: all of the kind */
             proofs?: number[];
+            /**
+             * Format: int64
+             * @description Only those that name the rule
+             */
+            ofRule?: number;
+            /** @description Only those of the company */
+            company?: string;
+            /** @description Only those of the type */
+            type?: string;
+            /** @description A rule as it stands here, before it is kept: what it would break */
+            rule?: components["schemas"]["RuleChange"];
             format?: components["schemas"]["Format"];
         };
         RuleView: {
@@ -1608,6 +1729,10 @@ export interface components {
             };
             /** @description How typed texts that are kept are to be read */
             format?: components["schemas"]["Format"];
+            /** @description What a proof read besides its document when it was kept: linked records, standing values, crosswalk rows and records with the same values */
+            carried?: {
+                [key: string]: unknown;
+            };
         };
         EnteredLine: {
             /** @description Names the line as long as it lives */
@@ -2297,6 +2422,10 @@ export interface components {
             };
             /** @description The rules that must act, or speak */
             acting?: number[];
+            /** @description How fields are met, by address: required, read-only, a stop; empty: nothing special */
+            manners?: {
+                [key: string]: string;
+            };
         };
         ExpectedMessage: {
             /** @enum {string} */
@@ -2319,6 +2448,8 @@ export interface components {
             expect?: components["schemas"]["Expectation"];
             /** @description The number under which the test was posted to the practice ledger */
             posting?: string;
+            /** @description The proof was suggested, and nobody has read it */
+            unread?: boolean;
         };
         Proof: {
             /** Format: int64 */
@@ -2331,6 +2462,64 @@ export interface components {
             titles: string[];
             /** @description The test posting it was kept from, as long as that is in the practice ledger */
             posting?: string;
+            /** @description It was suggested and accepted, and nobody has read it since */
+            unread?: boolean;
+        };
+        Confirmation: {
+            /** Format: int64 */
+            rule: number;
+            version: number;
+            ruleState: components["schemas"]["RuleState"];
+            sentence: string;
+            family: string;
+            target: string;
+            /** @description The label of the target */
+            field: string;
+            /** @description Empty: all */
+            companies: string[];
+            /** @description Empty: all */
+            types: string[];
+            /** @enum {string} */
+            state: "not proved" | "proved to act" | "proved to keep still" | "proved both ways" | "failing" | "out of date";
+            /** @description What proofs should show of the rule */
+            goals: components["schemas"]["Goal"][];
+            /** @description How many of the goals a proof shows */
+            reached: number;
+            proofs: number[];
+            strength?: components["schemas"]["Strength"];
+        };
+        Goal: {
+            words: string;
+            /** @description Those that show it; empty: none does */
+            proofs: number[];
+        };
+        Strength: {
+            /** @description How many slightly wrong versions of the rule there are */
+            mutants: number;
+            /** @description How many of them a proof notices */
+            noticed: number;
+            /** @description What would be wrong in the others, after: no proof notices if */
+            unnoticed: string[];
+        };
+        SuggestRequest: {
+            format?: components["schemas"]["Format"];
+        };
+        Suggestion: {
+            /** @description A name for the proof */
+            name: string;
+            document: components["schemas"]["Document"];
+            /** @description What is entered otherwise than in the document that it was made from */
+            differs: string[];
+            /** @description What it was made from */
+            origin?: string;
+            /** @enum {string} */
+            verdict: "accepted" | "needs reason" | "refused";
+            /** @description What the rule makes of it */
+            result: string;
+            /** @description What nothing showed of the rule before */
+            shows: string[];
+            /** @description The wrong versions of the rule that nothing noticed before */
+            notices: string[];
         };
         ProofRun: {
             held: number;
@@ -2348,7 +2537,7 @@ export interface components {
         };
         Difference: {
             /** @enum {string} */
-            what: "verdict" | "value" | "message" | "band" | "write" | "rule";
+            what: "verdict" | "value" | "message" | "band" | "manner" | "write" | "rule";
             field?: string;
             label?: string;
             expected: string;
@@ -4249,6 +4438,152 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProofRun"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    followProofs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunRequest"];
+            };
+        };
+        responses: {
+            /** @description A line of JSON first with total, then one for each result */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    confirmation: {
+        parameters: {
+            query: {
+                kind: components["parameters"]["KindKey"];
+                /** @description Measure also how many slightly wrong versions of each rule the proofs notice */
+                strength?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rules, in the order of their numbers */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Confirmation"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    confirmRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What is confirmed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Confirmation"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    suggestProofs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuggestRequest"];
+            };
+        };
+        responses: {
+            /** @description The documents */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Suggestion"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    readProof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The proof */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proof"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    refreshProof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The proof */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proof"];
                 };
             };
             default: components["responses"]["Failure"];

@@ -1,0 +1,125 @@
+package proof
+
+import (
+	"slices"
+
+	"codicil/core/decimal"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// maxAims bounds the values that are aimed at computed numbers, for one document.
+const maxAims = 24
+
+// aims proposes entered numbers with which a computed number, that the rule compares with a
+// constant, comes to the constant or next to it. Most computed numbers follow what is entered
+// in a straight line, so two runs tell what to enter; where one does not, nothing is lost.
+func (s *Search) aims(p *plan.Plan, d *Document) (changes []Change) {
+	v := s.Rule.Vocabulary()
+	kind := v.Kind
+	var before *Result
+	for _, place := range s.compared() {
+		constants := s.constants(place)
+		if len(constants) == 0 || !computed(p, place) {
+			continue
+		}
+		if before == nil {
+			run := s.Runner.Run(&Proof{Given: *d}, false)
+			if before = &run; run.Err != nil {
+				return nil
+			}
+		}
+		from, ok := finalOf(before, place, d)
+		if !ok {
+			continue
+		}
+		for input := range s.inputs(p) {
+			field := &kind.Fields[input]
+			address := Address(kind, input, lineFor(field, d))
+			now, entered := enteredNumber(field, d)
+			if !entered || len(changes) >= maxAims {
+				continue
+			}
+			more, _ := now.Add(decimal.FromInt(1))
+			moved, _ := candidate{Suggestion: Suggestion{Document: *d}}.with(address, more.String())
+			run := s.Runner.Run(&Proof{Given: moved.Document}, false)
+			to, ok := finalOf(&run, place, d)
+			if !ok || to.Cmp(from) == 0 {
+				continue
+			}
+			here := record.Surroundings{Company: p.Scope.Company, Day: p.Scope.Day}
+			for _, wanted := range s.around3(constants, &kind.Fields[place], here) {
+				way, _ := wanted.Minus(from).Quo(to.Minus(from))
+				v, _ := field.Settle(feel.NumberOf(now.Plus(way)), here)
+				if n, isNumber := v.Number(); isNumber && n.Sign() >= 0 {
+					changes = append(changes, Change{address, n.String()})
+				}
+			}
+		}
+	}
+	return changes
+}
+
+// compared are the places that the rule reads, and its target where it sorts the number.
+func (s *Search) compared() (places []int) {
+	kind := s.Rule.Vocabulary().Kind
+	for _, key := range s.Rule.ReadFields() {
+		places = append(places, kind.Index(key))
+	}
+	if len(s.Rule.Bounds) > 0 && !slices.Contains(places, s.Rule.Field) {
+		places = append(places, s.Rule.Field)
+	}
+	return places
+}
+
+// around3 are constants and their neighbours.
+func (s *Search) around3(constants []feel.Value, field *record.Field, here record.Surroundings) (numbers []decimal.Number) {
+	step := field.Step(here)
+	for _, v := range constants {
+		if n, ok := v.Number(); ok {
+			numbers = append(numbers, n, n.Plus(step), n.Minus(step))
+		}
+	}
+	return numbers
+}
+
+// computed tells whether a rule computes the field, so that nobody enters it.
+func computed(p *plan.Plan, place int) bool {
+	return slices.ContainsFunc(p.At(place, rule.Compute), func(c *rule.Compiled) bool { return !c.Sorts() })
+}
+
+func lineFor(field *record.Field, d *Document) int {
+	if field.OfLine() && len(d.Lines) > 0 {
+		return d.Lines[0].Number
+	}
+	return 0
+}
+
+// finalOf is the final number of a field, in the first line where it is one of the lines.
+func finalOf(r *Result, place int, d *Document) (decimal.Number, bool) {
+	if r.Err != nil {
+		return decimal.Zero, false
+	}
+	at := r.Outcome.Field(place, lineFor(&r.Plan.Kind().Fields[place], d))
+	if at == nil {
+		return decimal.Zero, false
+	}
+	return at.Final.Number()
+}
+
+func enteredNumber(field *record.Field, d *Document) (decimal.Number, bool) {
+	items, key := d.Entered, field.Key
+	if field.OfLine() {
+		if len(d.Lines) == 0 {
+			return decimal.Zero, false
+		}
+		items, key = d.Lines[0].Entered, field.Column()
+	}
+	v, wrong := field.Parse(items[key].Value)
+	if wrong != nil {
+		return decimal.Zero, false
+	}
+	return v.Number()
+}

@@ -1,0 +1,223 @@
+package proof
+
+import (
+	"slices"
+
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// Carried is what a proof read besides its document when it was kept, so that later changes
+// of it do not change the proof. What a rule reads now and is not carried is read as it is.
+type Carried struct {
+	// Records are the linked records by kind and number: the values of their headers by
+	// field, in stored form.
+	Records map[string]map[string]map[string]string `json:"records,omitempty"`
+	// Missing says why links may not name a record, by kind and number.
+	Missing map[string]map[string]string `json:"missing,omitempty"`
+	// Standing are the standing values by key, and Lookups what crosswalks gave, both as
+	// literals of the formula language.
+	Standing map[string]string `json:"standing,omitempty"`
+	Lookups  []Lookup          `json:"lookups,omitempty"`
+	// Alike are the records that had the values of a unique rule.
+	Alike []Alike `json:"alike,omitempty"`
+}
+
+// Lookup is one value that a crosswalk gave.
+type Lookup struct {
+	Crosswalk string   `json:"crosswalk"`
+	Keys      []string `json:"keys"` // literals
+	Column    string   `json:"column"`
+	Value     string   `json:"value"`             // a literal
+	Missing   bool     `json:"missing,omitempty"` // there was no row
+}
+
+// Alike is what was found for a unique rule.
+type Alike struct {
+	Rule    int64    `json:"rule"`
+	Company string   `json:"company"` // "": all
+	Key     string   `json:"key"`
+	Numbers []string `json:"numbers"`
+}
+
+// literal writes a value so that value reads it back.
+func literal(v feel.Value) string { return v.String() }
+
+// value reads a literal; what is none is null.
+func value(text string) feel.Value {
+	program, _ := feel.Compile(text, nil, feel.Strict)
+	if program == nil {
+		return feel.NullValue
+	}
+	return program.Eval(&feel.Frame{})
+}
+
+// standing returns the standing values that are carried.
+func (c *Carried) standing() map[string]feel.Value {
+	if c == nil {
+		return nil
+	}
+	values := make(map[string]feel.Value, len(c.Standing))
+	for key, text := range c.Standing {
+		values[key] = value(text)
+	}
+	return values
+}
+
+// world is what a case reads besides its document: first what is carried, then what is there
+// now; and with a recorder it notes what was read.
+type world struct {
+	carried *Carried
+	// kinds finds a kind; nil where there is none.
+	kinds  func(key string) *record.Kind
+	linked engine.Linked
+	tables feel.Tables
+	peers  engine.Peers
+	record *Carried // nil: nothing is noted
+	looked map[string]bool
+}
+
+// Follow returns a field of a linked record.
+func (w *world) Follow(kind, key, field string) feel.Value {
+	w.note(kind, key)
+	k := w.kinds(kind)
+	if k == nil {
+		return feel.NullValue
+	}
+	f := k.Field(field)
+	if w.carried != nil && f != nil {
+		if values, there := w.carried.Records[kind][key]; there {
+			v, _ := f.Parse(values[field])
+			return v
+		}
+		if _, missing := w.carried.Missing[kind][key]; missing {
+			return feel.NullValue
+		}
+	}
+	if w.linked == nil {
+		return feel.NullValue
+	}
+	return w.linked.Follow(kind, key, field)
+}
+
+// note keeps the header of a record that is read.
+func (w *world) note(kind, key string) {
+	k := w.kinds(kind)
+	if w.record == nil || k == nil || w.looked[kind+" "+key] || w.Missing(kind, key) != "" {
+		return
+	}
+	w.looked[kind+" "+key] = true
+	values := map[string]string{}
+	for i := range k.Fields[:k.Headers()] {
+		f := &k.Fields[i]
+		if v := w.Follow(kind, key, f.Key); !v.IsNull() {
+			values[f.Key] = record.Write(v)
+		}
+	}
+	put(&w.record.Records, kind, key, values)
+}
+
+func put[V any](of *map[string]map[string]V, kind, key string, v V) {
+	if *of == nil {
+		*of = map[string]map[string]V{}
+	}
+	if (*of)[kind] == nil {
+		(*of)[kind] = map[string]V{}
+	}
+	(*of)[kind][key] = v
+}
+
+// Missing says why a link may not name the record.
+func (w *world) Missing(kind, key string) string {
+	if w.carried != nil {
+		if why, missing := w.carried.Missing[kind][key]; missing {
+			return why
+		}
+		if _, there := w.carried.Records[kind][key]; there {
+			return ""
+		}
+	}
+	if w.linked == nil {
+		return ""
+	}
+	why := w.linked.Missing(kind, key)
+	if why != "" && w.record != nil {
+		put(&w.record.Missing, kind, key, why)
+	}
+	return why
+}
+
+// Lookup finds a value in a crosswalk.
+func (w *world) Lookup(crosswalk string, keys []feel.Value, column string) (feel.Value, bool) {
+	texts := make([]string, len(keys))
+	for i, key := range keys {
+		texts[i] = literal(key)
+	}
+	find := func(c *Carried) int {
+		return slices.IndexFunc(c.Lookups, func(l Lookup) bool {
+			return l.Crosswalk == crosswalk && l.Column == column && slices.Equal(l.Keys, texts)
+		})
+	}
+	v, found := feel.NullValue, false
+	at := -1
+	if w.carried != nil {
+		at = find(w.carried)
+	}
+	if at >= 0 {
+		v, found = value(w.carried.Lookups[at].Value), !w.carried.Lookups[at].Missing
+	} else {
+		v, found = w.tables.Lookup(crosswalk, keys, column)
+	}
+	if w.record != nil && find(w.record) < 0 {
+		w.record.Lookups = append(w.record.Lookups, Lookup{crosswalk, texts, column, literal(v), !found})
+	}
+	return v, found
+}
+
+// Same finds the records that have the values of a unique rule.
+func (w *world) Same(c *rule.Compiled, company, key string, texts []string) []string {
+	is := func(a Alike) bool { return a.Rule == c.ID && a.Company == company && a.Key == key }
+	if w.carried != nil {
+		if at := slices.IndexFunc(w.carried.Alike, is); at >= 0 {
+			w.keepAlike(w.carried.Alike[at], is)
+			return slices.Clone(w.carried.Alike[at].Numbers)
+		}
+	}
+	if w.peers == nil {
+		return nil
+	}
+	numbers := w.peers.Same(c, company, key, texts)
+	w.keepAlike(Alike{c.ID, company, key, append([]string{}, numbers...)}, is)
+	return numbers
+}
+
+func (w *world) keepAlike(a Alike, is func(Alike) bool) {
+	if w.record != nil && !slices.ContainsFunc(w.record.Alike, is) {
+		w.record.Alike = append(w.record.Alike, a)
+	}
+}
+
+// Carry takes the document through the plan and returns what it reads besides itself.
+func Carry(d *Document, p *plan.Plan, s Setting) (*Carried, error) {
+	noted := &Carried{}
+	s.record = noted
+	p, c, err := d.Case(p, s)
+	if err != nil {
+		return nil, err
+	}
+	c.Watch = func(_ *rule.Compiled, program *feel.Program, _ *feel.Frame) {
+		for _, slot := range program.Reads() {
+			if place, ok := p.Vocabulary.StandingAt(slot); ok && !p.Standing[place].IsNull() {
+				if noted.Standing == nil {
+					noted.Standing = map[string]string{}
+				}
+				noted.Standing[p.Vocabulary.Tables.Standing[place].Field.Key] = literal(p.Standing[place])
+			}
+		}
+	}
+	engine.Run(p, c, false)
+	return noted, nil
+}

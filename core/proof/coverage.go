@@ -1,0 +1,296 @@
+package proof
+
+import (
+	"cmp"
+	"slices"
+
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/rule"
+)
+
+// Show is a sort of thing that the proofs of a rule should show.
+type Show string
+
+// What proofs should show of a rule. Of an atomic condition both truths, each where it
+// decides: where the other truth would have changed the whole condition, the others being as
+// they are (modified condition/decision coverage with masking, as in RTCA DO-248C, FAQ 43).
+const (
+	Acts  Show = "acts"  // the rule acts; a validation speaks
+	Still Show = "still" // the rule keeps still
+	True  Show = "true"  // an atomic condition is true, and that decides
+	False Show = "false" // an atomic condition is not true, and that decides
+	Band  Show = "band"  // the number is in a band
+	Row   Show = "row"   // a crosswalk has a row for the code
+	Other Show = "other" // a crosswalk gives what it has for every other code
+	New   Show = "new"   // a default fills a new record, or a source copies into it
+	Saved Show = "saved" // a default fills a saved record whose field was cleared, or leaves it
+	Link  Show = "link"  // a source is taken anew when the link of a saved record changes
+	Kept  Show = "kept"  // a source follows, or a copy stays, when the linked record has changed
+)
+
+// Goal is one thing that the proofs of a rule should show.
+type Goal struct {
+	Show Show
+	// Part is the formula that an atomic condition stands in, "when", "must" or "value", and
+	// Start and End its place there, in bytes.
+	Part       string
+	Start, End int
+	Name       string // of a band, or of a crosswalk
+}
+
+// Goals returns what the proofs of a rule should show, in the order in which to tell it.
+func Goals(c *rule.Compiled) []Goal {
+	goals := []Goal{{Show: Acts}}
+	if canKeepStill(c) {
+		goals = append(goals, Goal{Show: Still})
+	}
+	for _, part := range parts(c) {
+		for _, d := range part.program.Decisions() {
+			for _, atom := range d.Atoms {
+				if _, constant := feel.Constant(atom); constant {
+					continue
+				}
+				start, end := atom.Span()
+				goals = append(goals, Goal{Show: True, Part: part.name, Start: start, End: end}, Goal{Show: False, Part: part.name, Start: start, End: end})
+			}
+		}
+	}
+	for _, name := range crosswalks(c) {
+		goals = append(goals, Goal{Show: Row, Name: name})
+		if t := c.Vocabulary().Tables.Crosswalk(name); t != nil && len(t.Default) > 0 {
+			goals = append(goals, Goal{Show: Other, Name: name})
+		}
+	}
+	for _, band := range c.Effect.Bands {
+		goals = append(goals, Goal{Show: Band, Name: band.Label})
+	}
+	switch {
+	case c.Family == rule.Default && !c.Effect.Fixed:
+		goals = append(goals, occasions(c, New, Saved)...)
+	case c.Family == rule.Source:
+		goals = append(goals, occasions(c, New, Link, Kept)...)
+	}
+	return slices.Compact(goals)
+}
+
+// occasions leaves out what the rule does not run on.
+func occasions(c *rule.Compiled, shows ...Show) (goals []Goal) {
+	for _, show := range shows {
+		if on := c.On.Change; show == New && c.On.New || show != New && on {
+			goals = append(goals, Goal{Show: show})
+		}
+	}
+	return goals
+}
+
+// canKeepStill tells whether there is a document for which the rule does nothing.
+func canKeepStill(c *rule.Compiled) bool {
+	always := c.When == nil && (c.Family == rule.Entry || c.Family == rule.Compute || c.Family == rule.Substitute || c.Family == rule.FollowUp)
+	return !always || len(c.Scope.Companies) > 0 || len(c.Scope.Types) > 0
+}
+
+type part struct {
+	name    string
+	program *feel.Program
+}
+
+func parts(c *rule.Compiled) (list []part) {
+	for _, p := range []part{{"when", c.When}, {"value", c.Value}, {"must", c.Must}} {
+		if p.program != nil {
+			list = append(list, p)
+		}
+	}
+	return list
+}
+
+// crosswalks are the names of the crosswalks that the rule looks up, each once.
+func crosswalks(c *rule.Compiled) (names []string) {
+	for _, part := range parts(c) {
+		feel.Walk(part.program.Root(), func(n feel.Node) {
+			call, ok := n.(*feel.Call)
+			if !ok || call.Function != "crosswalk" || len(call.Arguments) == 0 {
+				return
+			}
+			if v, constant := feel.Constant(call.Arguments[0]); constant {
+				if name, _ := v.Text(); name != "" && !slices.Contains(names, name) {
+					names = append(names, name)
+				}
+			}
+		})
+	}
+	return names
+}
+
+// Sight is what one run of a document showed of one rule.
+type Sight map[Goal]bool
+
+// Sights are what one run showed of rules, by the rule's number.
+type Sights map[int64]Sight
+
+func (s Sights) see(id int64, g Goal) {
+	if s[id] == nil {
+		s[id] = Sight{}
+	}
+	s[id][g] = true
+}
+
+// looks tells crosswalks apart that had a row for their codes.
+type looks struct {
+	feel.Tables
+	has    func(name string, keys []feel.Value) bool
+	looked []Goal
+}
+
+// Lookup finds a value in a crosswalk.
+func (l *looks) Lookup(name string, keys []feel.Value, column string) (feel.Value, bool) {
+	v, found := l.Tables.Lookup(name, keys, column)
+	switch {
+	case !found:
+	case l.has(name, keys):
+		l.looked = append(l.looked, Goal{Show: Row, Name: name})
+	default:
+		l.looked = append(l.looked, Goal{Show: Other, Name: name})
+	}
+	return v, found
+}
+
+// watch makes the case note what the rules that are watched show. None named: all.
+func watch(p *plan.Plan, c *engine.Case, only func(*rule.Compiled) bool) Sights {
+	sights := Sights{}
+	tables := &looks{Tables: cmp.Or[feel.Tables](c.Tables, p.Crosswalks), has: p.Crosswalks.Has}
+	c.Tables = tables
+	c.Watch = func(r *rule.Compiled, program *feel.Program, f *feel.Frame) {
+		if !only(r) {
+			tables.looked = tables.looked[:0]
+			return
+		}
+		for _, g := range tables.looked {
+			sights.see(r.ID, g)
+		}
+		name := "must"
+		switch program {
+		case r.When:
+			name = "when"
+		case r.Value:
+			name = "value"
+		}
+		for _, d := range program.Decisions() {
+			values := program.Look(d, f)
+			for i, atom := range d.Atoms {
+				if !d.Decides(values, i, alike(name)) {
+					continue
+				}
+				start, end := atom.Span()
+				show := False
+				if values[i].IsTrue() {
+					show = True
+				}
+				sights.see(r.ID, Goal{Show: show, Part: name, Start: start, End: end})
+			}
+		}
+		tables.looked = tables.looked[:0] // also what was looked up only to tell the conditions
+	}
+	return sights
+}
+
+// alike tells whether two outcomes of a condition count as the same: a must is broken only
+// by false, everything else is needed to be true.
+func alike(part string) func(a, b feel.Value) bool {
+	if part == "must" {
+		return func(a, b feel.Value) bool { return a.IsFalse() == b.IsFalse() }
+	}
+	return func(a, b feel.Value) bool { return a.IsTrue() == b.IsTrue() }
+}
+
+// acts adds what the acts of an outcome show.
+func (s Sights) acts(c *engine.Case, out *engine.Outcome) {
+	saved := c.Header.Stored != nil
+	for _, spot := range out.Spots() {
+		for i := range spot.Rules {
+			a := &spot.Rules[i]
+			id := a.Rule.ID
+			switch a.Did {
+			case engine.Acted, engine.Speaks:
+				s.see(id, Goal{Show: Acts})
+			case engine.WhenNotTrue, engine.Holds, engine.NotNeeded, engine.NotTaken, engine.Undecided:
+				s.see(id, Goal{Show: Still})
+			}
+			switch a.Rule.Family {
+			case rule.Default:
+				s.lifetime(a, saved, spot.Final.IsNull())
+			case rule.Source:
+				s.source(a, saved)
+			}
+		}
+		if spot.Sorted != nil {
+			s.see(spot.Sorted.ID, Goal{Show: Band, Name: spot.Sorted.Effect.Bands[spot.Band].Label})
+		}
+	}
+}
+
+func (s Sights) lifetime(a *engine.Act, saved, blank bool) {
+	id := a.Rule.ID
+	switch {
+	case a.Did == engine.Acted && !saved:
+		s.see(id, Goal{Show: New})
+	case a.Rule.Effect.Lifetime == rule.WheneverBlank && a.Did == engine.Acted,
+		a.Rule.Effect.Lifetime == rule.NewOnly && a.Did == engine.OtherOccasion && saved && blank:
+		s.see(id, Goal{Show: Saved})
+	}
+}
+
+func (s Sights) source(a *engine.Act, saved bool) {
+	id := a.Rule.ID
+	switch {
+	case a.Did == engine.Acted && !saved:
+		s.see(id, Goal{Show: New})
+	case a.Rule.Effect.Tie == rule.Live && a.Did == engine.Acted && !feel.Same(a.Before, a.After):
+		s.see(id, Goal{Show: Link})
+		s.see(id, Goal{Show: Kept})
+	case a.Rule.Effect.Tie == rule.Copied && (a.Did == engine.Acted || a.Did == engine.NotTaken):
+		s.see(id, Goal{Show: Link})
+	case a.Rule.Effect.Tie == rule.Copied && a.Did == engine.NotNeeded:
+		s.see(id, Goal{Show: Kept})
+	}
+}
+
+// Words says a goal of a rule: "Credit limit is over 120 000: true, and that decides".
+func (g Goal) Words(c *rule.Compiled) string {
+	switch g.Show {
+	case Acts:
+		if c.Family == rule.Validate {
+			return "speaks"
+		}
+		return "acts"
+	case Still:
+		return "keeps still"
+	case Band:
+		return "the band " + g.Name
+	case Row:
+		return "a code that has a row in the crosswalk " + g.Name
+	case Other:
+		return "a code that has no row of its own in the crosswalk " + g.Name
+	case New:
+		return "a new record"
+	case Link:
+		return "a saved record whose link changes"
+	case Kept:
+		if c.Effect.Tie == rule.Live {
+			return "a saved record, after its linked record has changed"
+		}
+		return "a saved record whose link stays"
+	case Saved:
+		if c.Effect.Lifetime == rule.NewOnly {
+			return "a saved record whose field was cleared stays as it is"
+		}
+		return "a saved record whose field was cleared is filled again"
+	}
+	text := map[string]string{"when": c.Rule.When, "value": c.Effect.Value, "must": c.Effect.Must}[g.Part]
+	words := c.Words(text[g.Start:g.End])
+	if g.Show == True {
+		return words + ": so, and that decides"
+	}
+	return words + ": not so, and that decides"
+}

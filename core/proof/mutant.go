@@ -1,0 +1,461 @@
+package proof
+
+import (
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strconv"
+
+	"codicil/core/decimal"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// Mutant is a rule that is slightly wrong.
+type Mutant struct {
+	// Body is the wrong rule.
+	Body rule.Body
+	// Gone tells that the rule is not there at all; Body is then as it was.
+	Gone bool
+	// Change says what is wrong, after "no proof notices if".
+	Change string
+}
+
+// Mutants returns slightly wrong versions of a sound rule, each once: boundaries moved by one
+// unit, < for <=, and for or, conditions left out or turned round, constants changed, the
+// scope widened, the effect weakened, and the order changed with others of its station.
+func Mutants(c *rule.Compiled, b *plan.Book, company *record.Company) []Mutant {
+	m := &mutation{c: c, here: record.Surroundings{Company: company}, seen: map[string]bool{key(c.Body): true}}
+	m.list = append(m.list, Mutant{Body: c.Body, Gone: true, Change: "the rule were not there"})
+	m.condition("when", c.When, c.Rule.When, func(b *rule.Body, text string) { b.When = text })
+	m.condition("must", c.Must, c.Effect.Must, func(b *rule.Body, text string) { b.Effect.Must = text })
+	m.value()
+	m.effect()
+	m.unique()
+	m.bands()
+	m.scope()
+	m.order(b)
+	return m.list
+}
+
+type mutation struct {
+	c    *rule.Compiled
+	here record.Surroundings
+	list []Mutant
+	seen map[string]bool // bodies, so that no mutant is there twice
+}
+
+func key(b rule.Body) string {
+	text, _ := json.Marshal(b) // a body is plain data
+	return string(text)
+}
+
+// add keeps a wrong rule if it is one that could be put in force.
+func (m *mutation) add(change string, turn func(*rule.Body)) {
+	body := m.c.Body
+	turn(&body)
+	if k := key(body); m.seen[k] {
+		return
+	} else if m.seen[k] = true; !rule.Compile(rule.Rule{ID: m.c.ID, Body: body}, m.c.Vocabulary()).Sound() {
+		return
+	}
+	m.list = append(m.list, Mutant{Body: body, Change: change})
+}
+
+// became says that a part of the rule reads otherwise.
+func (m *mutation) became(was, became string) string {
+	return fmt.Sprintf("“%s” became “%s”", m.c.Words(was), m.c.Words(became))
+}
+
+// condition makes wrong versions of a condition.
+func (m *mutation) condition(part string, program *feel.Program, source string, write func(*rule.Body, string)) {
+	if program == nil {
+		return
+	}
+	rewrite := func(change string, node feel.Node, text string) {
+		if whole, err := program.Rewrite(node, text); err == nil {
+			m.add(change, func(b *rule.Body) { write(b, whole) })
+		}
+	}
+	text := func(n feel.Node) string { start, end := n.Span(); return source[start:end] }
+	decision := program.Decisions()[0]
+	for _, atom := range decision.Atoms {
+		was := text(atom)
+		for _, changed := range m.variants(atom, source) {
+			rewrite(m.became(was, changed), atom, changed)
+		}
+		rewrite(fmt.Sprintf("“%s” were turned round", m.c.Words(was)), atom, "not("+was+")")
+	}
+	if part == "when" && len(decision.Atoms) == 1 {
+		m.add("it acted always", func(b *rule.Body) { b.When = "" })
+	}
+	joins(decision.Root, func(n *feel.Binary) {
+		left, right := text(n.Left), text(n.Right)
+		rewrite(fmt.Sprintf("“%s” were left out", m.c.Words(left)), n, right)
+		rewrite(fmt.Sprintf("“%s” were left out", m.c.Words(right)), n, left)
+		other := map[string]string{"and": "or", "or": "and"}[n.Operator]
+		swapped := braced(n.Left, left, n.Operator) + " " + other + " " + braced(n.Right, right, n.Operator)
+		rewrite(fmt.Sprintf("“%s” became “%s” between “%s” and “%s”", n.Operator, other, m.c.Words(left), m.c.Words(right)), n, swapped)
+	})
+}
+
+// braced puts what is joined the same way in parentheses, so that it stays together.
+func braced(n feel.Node, text, operator string) string {
+	if inner, ok := n.(*feel.Binary); ok && (inner.Operator == "or" || inner.Operator == operator) {
+		return "(" + text + ")"
+	}
+	return text
+}
+
+// joins visits the and and or of a decision.
+func joins(n feel.Node, visit func(*feel.Binary)) {
+	switch n := n.(type) {
+	case *feel.Binary:
+		if n.Operator == "and" || n.Operator == "or" {
+			visit(n)
+			joins(n.Left, visit)
+			joins(n.Right, visit)
+		}
+	case *feel.Call:
+		if n.Function == "not" && len(n.Arguments) == 1 {
+			joins(n.Arguments[0], visit)
+		}
+	}
+}
+
+var looser = map[string]string{"<": "<=", "<=": "<", ">": ">=", ">=": ">"}
+
+// variants returns slightly other texts of a part of a formula.
+func (m *mutation) variants(root feel.Node, source string) (texts []string) {
+	first, last := root.Span()
+	replace := func(start, end int, text string) {
+		texts = append(texts, source[first:start]+text+source[end:last])
+	}
+	feel.Walk(root, func(n feel.Node) {
+		start, end := n.Span()
+		switch n := n.(type) {
+		case *feel.Binary:
+			if other := looser[n.Operator]; other != "" {
+				_, leftEnd := n.Left.Span()
+				rightStart, _ := n.Right.Span()
+				replace(leftEnd, rightStart, " "+other+" ")
+			}
+		case *feel.Test:
+			if other := looser[n.Operator]; other != "" {
+				operand, _ := n.Operand.Span()
+				replace(start, operand, other+" ")
+			}
+		case *feel.In:
+			m.without(n, replace)
+		case *feel.Literal:
+			for _, other := range m.others(n, beside(root, n)) {
+				replace(start, end, other)
+			}
+		}
+	})
+	return texts
+}
+
+// without leaves out each of several tests of an in.
+func (m *mutation) without(n *feel.In, replace func(start, end int, text string)) {
+	tests := n.Tests
+	if list, ok := tests[0].(*feel.ListLiteral); ok && len(tests) == 1 {
+		tests = list.Items
+	}
+	for i := range tests {
+		if len(tests) < 2 {
+			return
+		}
+		start, end := tests[i].Span()
+		if i+1 < len(tests) {
+			end, _ = tests[i+1].Span()
+		} else {
+			_, start = tests[i-1].Span()
+		}
+		replace(start, end, "")
+	}
+}
+
+// beside is what a literal is compared with, or else the part it stands in.
+func beside(root feel.Node, literal feel.Node) (other feel.Node) {
+	feel.Walk(root, func(n feel.Node) {
+		var subject feel.Node
+		var operands []feel.Node
+		switch n := n.(type) {
+		case *feel.Binary:
+			subject, operands = n.Left, []feel.Node{n.Right}
+			if n.Left == literal {
+				subject, operands = n.Right, []feel.Node{n.Left}
+			}
+		case *feel.Between:
+			subject, operands = n.Subject, []feel.Node{n.Low, n.High}
+		case *feel.In:
+			subject = n.Subject
+			for _, test := range n.Tests {
+				feel.Walk(test, func(inner feel.Node) { operands = append(operands, inner) })
+			}
+		}
+		if slices.Contains(operands, literal) {
+			other = subject
+		}
+	})
+	return other
+}
+
+// others returns constants next to one. field is the field that it is compared with or put
+// into; nil: none that is known.
+func (m *mutation) others(n *feel.Literal, subject feel.Node) (texts []string) {
+	var field *record.Field
+	if subject != nil {
+		field = m.c.FieldOf(subject)
+	}
+	return m.next(n.Value, field)
+}
+
+func (m *mutation) next(v feel.Value, field *record.Field) (texts []string) {
+	switch v.Kind() {
+	case feel.Number:
+		n, _ := v.Number()
+		step := decimal.FromInt(1)
+		if places := n.Places(); places > 0 {
+			step, _ = decimal.FromInt(10).Pow(decimal.FromInt(int64(-places)))
+		}
+		if field != nil && field.FeelType().Kind == feel.Number {
+			step = field.Step(m.here)
+		}
+		more, _ := n.Add(step)
+		less, _ := n.Sub(step)
+		return []string{more.String(), less.String()}
+	case feel.Date:
+		for _, days := range []int64{1, -1} {
+			program, _ := feel.Compile(fmt.Sprintf("add days(%s, %d)", v, days), nil, feel.Strict)
+			texts = append(texts, program.Eval(&feel.Frame{}).String())
+		}
+	case feel.Boolean:
+		return []string{strconv.FormatBool(!v.IsTrue())}
+	case feel.String:
+		text, _ := v.Text()
+		if field != nil && field.Type == record.Choice && len(field.Choices) > 1 {
+			at := slices.IndexFunc(field.Choices, func(o record.Option) bool { return o.Code == text })
+			text = field.Choices[(at+1)%len(field.Choices)].Code
+		} else {
+			text += "x"
+		}
+		return []string{feel.StringOf(text).String()}
+	}
+	return nil
+}
+
+// value makes wrong versions of the value that a rule gives.
+func (m *mutation) value() {
+	c := m.c
+	if c.Value == nil || c.Family == rule.Source {
+		return
+	}
+	source := c.Effect.Value
+	if v, constant := feel.Constant(c.Value.Root()); constant {
+		field := &c.Vocabulary().Kind.Fields[c.Field]
+		if c.Remote != nil {
+			field = c.Remote
+		}
+		for _, text := range m.next(v, field) {
+			m.add(fmt.Sprintf("the value “%s” became “%s”", source, text), func(b *rule.Body) { b.Effect.Value = text })
+		}
+		return
+	}
+	set := func(text string) func(*rule.Body) { return func(b *rule.Body) { b.Effect.Value = text } }
+	var conditions []feel.Node
+	for _, d := range c.Value.Decisions() {
+		if d.Root == c.Value.Root() {
+			continue
+		}
+		conditions = append(conditions, d.Root)
+		for _, atom := range d.Atoms {
+			start, end := atom.Span()
+			was := source[start:end]
+			for _, changed := range m.variants(atom, source) {
+				if text, err := c.Value.Rewrite(atom, changed); err == nil {
+					m.add(m.became(was, changed)+" in its value", set(text))
+				}
+			}
+			if text, err := c.Value.Rewrite(atom, "not("+was+")"); err == nil {
+				m.add(fmt.Sprintf("“%s” in its value were turned round", c.Words(was)), set(text))
+			}
+		}
+	}
+	for _, part := range outside(c.Value.Root(), conditions) {
+		start, end := part.Span()
+		was := source[start:end]
+		for _, changed := range m.variants(part, source) {
+			if text, err := c.Value.Rewrite(part, changed); err == nil {
+				m.add(fmt.Sprintf("“%s” became “%s” in its value", was, changed), set(text))
+			}
+		}
+	}
+	feel.Walk(c.Value.Root(), func(n feel.Node) {
+		binary, ok := n.(*feel.Binary)
+		if !ok || arithmetic[binary.Operator] == "" {
+			return
+		}
+		start, end := binary.Span()
+		_, left := binary.Left.Span()
+		right, _ := binary.Right.Span()
+		changed := source[start:left] + " " + arithmetic[binary.Operator] + " " + source[right:end]
+		if text, err := c.Value.Rewrite(binary, changed); err == nil {
+			m.add(fmt.Sprintf("“%s” became “%s” in its value", source[start:end], changed), set(text))
+		}
+	})
+}
+
+var arithmetic = map[string]string{"+": "-", "-": "+", "*": "/", "/": "*"}
+
+// outside are the literals of a value and their comparisons that stand in no condition.
+func outside(n feel.Node, conditions []feel.Node) (parts []feel.Node) {
+	if slices.Contains(conditions, n) {
+		return nil
+	}
+	if literal, ok := n.(*feel.Literal); ok {
+		return []feel.Node{literal}
+	}
+	for _, child := range feel.Children(n) {
+		parts = append(parts, outside(child, conditions)...)
+	}
+	return parts
+}
+
+// effect makes wrong versions of what a rule does.
+func (m *mutation) effect() {
+	e := &m.c.Effect
+	switch m.c.Family {
+	case rule.Entry:
+		other := map[rule.Manner]rule.Manner{rule.Required: rule.Optional, rule.Optional: rule.Required, rule.ReadOnly: rule.Hidden, rule.Hidden: rule.ReadOnly}[e.Manner]
+		m.add(fmt.Sprintf("the field were %s", other), func(b *rule.Body) { b.Effect.Manner = other })
+		if e.Cursor != "" {
+			m.add("the cursor went there in its turn", func(b *rule.Body) { b.Effect.Cursor = "" })
+		}
+		if e.Twice {
+			m.add("it were keyed once", func(b *rule.Body) { b.Effect.Twice = false })
+		}
+	case rule.Source:
+		other := map[rule.Tie]rule.Tie{rule.Copied: rule.Live, rule.Live: rule.Copied}[e.Tie]
+		m.add(fmt.Sprintf("it were %s", other), func(b *rule.Body) { b.Effect.Tie = other })
+	case rule.Default:
+		other := map[rule.Lifetime]rule.Lifetime{rule.NewOnly: rule.WheneverBlank, rule.WheneverBlank: rule.NewOnly}[e.Lifetime]
+		m.add("it filled "+string(other), func(b *rule.Body) { b.Effect.Lifetime = other })
+		m.add("fixed were the other way round", func(b *rule.Body) { b.Effect.Fixed = !b.Effect.Fixed })
+	case rule.Validate:
+		other := map[rule.Severity]rule.Severity{rule.Refuse: rule.Advise, rule.Confirm: rule.Refuse, rule.Advise: rule.Refuse}[e.Severity]
+		m.add(fmt.Sprintf("it would %s", other), func(b *rule.Body) { b.Effect.Severity = other })
+	}
+	on := m.c.On
+	if on.New && on.Change {
+		m.add("it did not run for new records", func(b *rule.Body) { b.On.New = false })
+		if m.c.Family != rule.Default || e.Lifetime == rule.WheneverBlank {
+			m.add("it did not run for changes", func(b *rule.Body) { b.On.Change = false })
+		}
+	}
+}
+
+func (m *mutation) unique() {
+	u := m.c.Effect.Unique
+	if u == nil {
+		return
+	}
+	turn := func(change string, turn func(*rule.Unique)) {
+		m.add(change, func(b *rule.Body) {
+			other := *u
+			other.With, other.Ignore = slices.Clone(u.With), slices.Clone(u.Ignore)
+			turn(&other)
+			b.Effect.Unique = &other
+		})
+	}
+	for i, name := range u.With {
+		turn("“together with "+name+"” were left out", func(u *rule.Unique) { u.With = slices.Delete(u.With, i, i+1) })
+	}
+	for i, difference := range u.Ignore {
+		turn(fmt.Sprintf("%s counted", difference), func(u *rule.Unique) { u.Ignore = slices.Delete(u.Ignore, i, i+1) })
+	}
+	if u.Everywhere {
+		turn("it looked in its own company only", func(u *rule.Unique) { u.Everywhere = false })
+	} else {
+		turn("it looked in all companies", func(u *rule.Unique) { u.Everywhere = true })
+	}
+	if u.Near {
+		turn("it looked for equal values only", func(u *rule.Unique) { u.Near = false })
+	}
+}
+
+func (m *mutation) bands() {
+	field := &m.c.Vocabulary().Kind.Fields[m.c.Field]
+	for i, band := range m.c.Effect.Bands {
+		if i >= len(m.c.Bounds) || m.c.Bounds[i].Open {
+			continue
+		}
+		turn := func(change string, turn func(*rule.Band)) {
+			m.add(change, func(b *rule.Body) {
+				b.Effect.Bands = slices.Clone(b.Effect.Bands)
+				turn(&b.Effect.Bands[i])
+			})
+		}
+		for _, text := range m.next(feel.NumberOf(m.c.Bounds[i].Until), field) {
+			turn(fmt.Sprintf("the band “%s” ended at %s", band.Label, text), func(b *rule.Band) { b.Until = text })
+		}
+		turn(fmt.Sprintf("%s itself belonged to the other band", band.Until), func(b *rule.Band) { b.Including = !b.Including })
+	}
+}
+
+func (m *mutation) scope() {
+	s := m.c.Scope
+	if len(s.Companies) > 0 {
+		m.add("it held in all companies", func(b *rule.Body) { b.Scope.Companies = nil })
+	}
+	if len(s.Types) > 0 {
+		m.add("it held for all types", func(b *rule.Body) { b.Scope.Types = nil })
+	}
+	for _, day := range []struct {
+		day  record.Day
+		name string
+		set  func(*rule.Body, record.Day)
+	}{
+		{s.From, "began", func(b *rule.Body, d record.Day) { b.Scope.From = d }},
+		{s.Until, "ended", func(b *rule.Body, d record.Day) { b.Scope.Until = d }},
+	} {
+		if day.day == "" {
+			continue
+		}
+		for i, text := range m.next(day.day.Value(), nil) {
+			next := record.Day(record.Write(value(text)))
+			m.add(fmt.Sprintf("it %s a day %s", day.name, []string{"later", "earlier"}[i]), func(b *rule.Body) { day.set(b, next) })
+		}
+	}
+}
+
+// order lets the rule change places with the others of its station and width.
+func (m *mutation) order(b *plan.Book) {
+	c := m.c
+	if c.Family == rule.Validate || c.Family == rule.FollowUp {
+		return
+	}
+	for _, o := range b.Rules {
+		if o.ID == c.ID || o.Family != c.Family || o.State != rule.InForce || o.Scope.Width() != c.Scope.Width() || !overlap(c, o) {
+			continue
+		}
+		before := rule.Less(&c.Rule, &o.Rule)
+		if before < 0 {
+			m.add(fmt.Sprintf("rule %d went before it", o.ID), func(b *rule.Body) { b.Priority = o.Priority + 1 })
+		} else {
+			m.add(fmt.Sprintf("it went before rule %d", o.ID), func(b *rule.Body) { b.Priority = o.Priority - 1 })
+		}
+	}
+}
+
+// overlap tells whether two rules can stand at one station of one field.
+func overlap(a, b *rule.Compiled) bool {
+	meet := func(x, y []string) bool {
+		return len(x) == 0 || len(y) == 0 || slices.ContainsFunc(x, func(key string) bool { return slices.Contains(y, key) })
+	}
+	return meet(a.Scope.Companies, b.Scope.Companies) && meet(a.Scope.Types, b.Scope.Types) &&
+		slices.ContainsFunc(a.Fields, func(place int) bool { return slices.Contains(b.Fields, place) })
+}

@@ -1,0 +1,509 @@
+package proof
+
+import (
+	"cmp"
+	"context"
+	"maps"
+	"slices"
+
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// Base is a document that suggestions are made from.
+type Base struct {
+	Document Document
+	Origin   string // what it is, for people
+}
+
+// Search looks for documents that show what the proofs of a rule do not show yet. It starts
+// from documents that there are, changes what the rule reads, by values next to the rule's own
+// constants, and keeps what comes to something new when it is run through the whole plan.
+type Search struct {
+	Runner *Runner
+	Rule   *rule.Compiled
+	// Bases are documents to start from, the likeliest first.
+	Bases []Base
+	// Numbers returns some records that a link may name in a company; more than a few are
+	// not looked at.
+	Numbers func(kind, company string) []string
+	// Results are those of the proofs of the kind.
+	Results []Result
+}
+
+// Change is one value that is entered otherwise than in the base.
+type Change struct {
+	Address string
+	Value   string // in stored form; "" is blank
+}
+
+// Suggestion is a document that shows something new of a rule.
+type Suggestion struct {
+	Document Document
+	Origin   string
+	Changes  []Change
+	Saved    bool // it changes a record that is taken to be saved as the base is
+	Result   Result
+	Shows    []Goal
+	Notices  []Mutant
+}
+
+// Limits on the search, so that it ends in about a second.
+const (
+	maxBases      = 10   // that documents are made from
+	maxValues     = 14   // of one field
+	maxCandidates = 1400 // documents that are run
+	maxChanges    = 3    // of one document
+)
+
+// candidate is a document on trial.
+type candidate struct {
+	Suggestion
+	cost int // of how many things a person must think who reads it
+	acts bool
+}
+
+// Run returns the fewest documents that it finds for all that is missing.
+func (s *Search) Run(ctx context.Context) ([]Suggestion, error) {
+	missing := map[Goal]bool{}
+	for _, g := range confirm(s.Rule, s.Results).Goals {
+		if len(g.Proofs) == 0 {
+			missing[g.Goal] = true
+		}
+	}
+	strengths, err := s.Runner.Measure(ctx, []*rule.Compiled{s.Rule}, s.Results, nil)
+	if err != nil {
+		return nil, err
+	}
+	unnoticed := strengths[0].Unnoticed
+	if len(missing) == 0 && len(unnoticed) == 0 {
+		return nil, nil
+	}
+	wrong := make([]*Runner, len(unnoticed))
+	for i := range unnoticed {
+		wrong[i] = s.Runner.mutated(s.Rule, &unnoticed[i])
+	}
+	found, err := s.try(ctx, s.candidates(), missing, unnoticed, wrong)
+	if err != nil {
+		return nil, err
+	}
+	// What makes the rule act is near to the rest of what is wanted.
+	var near []candidate
+	for i := range found {
+		if c := &found[i]; c.acts && len(near) < maxBases/2 && len(c.Changes) < maxChanges {
+			near = append(near, *c)
+		}
+	}
+	var more []candidate
+	for _, base := range near {
+		more = append(more, s.around(base, 1)...)
+	}
+	again, err := s.try(ctx, limited(more), missing, unnoticed, wrong)
+	if err != nil {
+		return nil, err
+	}
+	return choose(append(found, again...), missing, len(unnoticed)), nil
+}
+
+func limited(list []candidate) []candidate { return list[:min(len(list), maxCandidates)] }
+
+// try runs candidates and keeps those that make the rule act or come to something new.
+func (s *Search) try(ctx context.Context, list []candidate, missing map[Goal]bool, unnoticed []Mutant, wrong []*Runner) ([]candidate, error) {
+	err := parallel(ctx, len(list), func(i int) {
+		c := &list[i]
+		sights := s.runOne(c)
+		if c.Result.Err != nil {
+			return
+		}
+		c.acts = sights[Goal{Show: Acts}]
+		for g := range sights {
+			if missing[g] {
+				c.Shows = append(c.Shows, g)
+			}
+		}
+		if s.Rule.When == nil && missing[Goal{Show: Still}] && !plan.Covers(s.Rule, c.Result.Plan.Scope) {
+			c.Shows = append(c.Shows, Goal{Show: Still})
+		}
+		expected := Expect(c.Result.Outcome, c.Result.Plan, nil)
+		p := Proof{Given: c.Document, Expect: expected}
+		for j := range unnoticed {
+			if again := wrong[j].Run(&p, false); !again.Held() {
+				c.Notices = append(c.Notices, unnoticed[j])
+			}
+		}
+	})
+	return slices.DeleteFunc(list, func(c candidate) bool {
+		return c.Result.Err != nil || (!c.acts && len(c.Shows) == 0 && len(c.Notices) == 0)
+	}), err
+}
+
+// runOne runs a candidate and returns what it shows of the rule.
+func (s *Search) runOne(c *candidate) Sight {
+	r := &c.Result
+	r.Proof = &Proof{Given: c.Document}
+	if r.Plan, r.Err = s.Runner.plan(&c.Document); r.Err != nil {
+		return nil
+	}
+	setting, failed := s.Runner.Setting(r.Plan.Scope)
+	if r.Plan, r.Case, r.Err = c.Document.Case(r.Plan, setting); r.Err != nil {
+		return nil
+	}
+	sights := watch(r.Plan, r.Case, func(other *rule.Compiled) bool { return other.ID == s.Rule.ID })
+	r.Outcome = engine.Run(r.Plan, r.Case, true)
+	r.Err = failed()
+	sights.acts(r.Case, r.Outcome)
+	for i := range r.Outcome.Messages {
+		// A document that others refuse is a poor example of this rule.
+		m := &r.Outcome.Messages[i]
+		if m.Rule == nil || m.Rule.ID != s.Rule.ID {
+			c.cost += map[rule.Severity]int{rule.Refuse: 20, rule.Confirm: 5}[m.Severity]
+		}
+	}
+	c.cost += len(c.Changes)
+	return sights[s.Rule.ID]
+}
+
+// choose takes the documents that show most, until nothing more comes of it.
+func choose(list []candidate, missing map[Goal]bool, unnoticed int) []Suggestion {
+	chosen := []Suggestion{}
+	shown, noticed := map[Goal]bool{}, map[string]bool{}
+	gain := func(c *candidate) (count int) {
+		for _, g := range c.Shows {
+			if !shown[g] {
+				count++
+			}
+		}
+		for i := range c.Notices {
+			if !noticed[c.Notices[i].Change] {
+				count++
+			}
+		}
+		return count
+	}
+	for len(shown) < len(missing) || len(noticed) < unnoticed {
+		best := -1
+		for i := range list {
+			if gain(&list[i]) > 0 && (best < 0 || worth(&list[i], gain(&list[i])) > worth(&list[best], gain(&list[best]))) {
+				best = i
+			}
+		}
+		if best < 0 {
+			break
+		}
+		c := list[best]
+		c.Shows = slices.DeleteFunc(slices.Clone(c.Shows), func(g Goal) bool { return shown[g] })
+		c.Notices = slices.DeleteFunc(slices.Clone(c.Notices), func(m Mutant) bool { return noticed[m.Change] })
+		slices.SortFunc(c.Shows, func(a, b Goal) int {
+			return cmp.Or(cmp.Compare(a.Part, b.Part), cmp.Compare(a.Start, b.Start), cmp.Compare(a.Show, b.Show), cmp.Compare(a.Name, b.Name))
+		})
+		for _, g := range c.Shows {
+			shown[g] = true
+		}
+		for i := range c.Notices {
+			noticed[c.Notices[i].Change] = true
+		}
+		chosen = append(chosen, c.Suggestion)
+	}
+	return chosen
+}
+
+// worth weighs what a document shows against what it costs to read.
+func worth(c *candidate, gain int) int { return 100*gain/(4+c.cost) - c.cost }
+
+// candidates makes the first documents: the bases themselves, as new and as saved records,
+// and with one or two values changed.
+func (s *Search) candidates() (list []candidate) {
+	var inside, outside []Base
+	for _, b := range s.Bases {
+		if p, err := s.Runner.plan(&b.Document); err != nil {
+			continue
+		} else if plan.Covers(s.Rule, p.Scope) {
+			inside = append(inside, b)
+		} else {
+			outside = append(outside, b)
+		}
+	}
+	bases := inside[:min(len(inside), maxBases)]
+	for _, b := range outside[:min(len(outside), maxBases)] {
+		list = append(list, candidate{Suggestion: Suggestion{Document: b.Document, Origin: b.Origin}})
+	}
+	for depth := range 3 {
+		for _, b := range bases {
+			if len(list) >= maxCandidates {
+				return limited(list)
+			}
+			for _, start := range s.occasions(b) {
+				list = append(list, s.around(start, depth)...)
+			}
+		}
+	}
+	return limited(list)
+}
+
+// occasions makes a base a new record and, where the rule runs for changes, a saved one.
+func (s *Search) occasions(b Base) (list []candidate) {
+	if b.Document.Stored == nil || s.Rule.On.New {
+		fresh := b.Document
+		fresh.Stored, fresh.StoredLines, fresh.Record = nil, nil, ""
+		list = append(list, candidate{Suggestion: Suggestion{Document: fresh, Origin: b.Origin}})
+	}
+	if s.Rule.On.Change {
+		saved := b.Document
+		if saved.Stored == nil {
+			saved.Stored = map[string]string{}
+			for key, item := range saved.Entered {
+				if item.Value != "" {
+					saved.Stored[key] = item.Value
+				}
+			}
+			for _, line := range saved.Lines {
+				values := map[string]string{}
+				for key, item := range line.Entered {
+					values[key] = item.Value
+				}
+				saved.StoredLines = append(saved.StoredLines, record.Line{Number: line.Number, Values: values})
+			}
+		}
+		list = append(list, candidate{Suggestion: Suggestion{Document: saved, Origin: b.Origin, Saved: true}})
+	}
+	return list
+}
+
+// around makes documents from one by so many changes of what the rule reads.
+func (s *Search) around(base candidate, changes int) []candidate {
+	base.Result, base.Shows, base.Notices, base.cost, base.acts = Result{}, nil, nil, 0, false
+	if changes == 0 {
+		return []candidate{base}
+	}
+	var list []candidate
+	fields := s.values(&base.Document)
+	names := slices.Sorted(maps.Keys(fields))
+	for i, name := range names {
+		for _, text := range fields[name] {
+			changed, ok := base.with(name, text)
+			if !ok {
+				continue
+			}
+			if changes == 1 {
+				list = append(list, changed)
+				continue
+			}
+			for _, other := range names[i+1:] {
+				for _, text := range fields[other] {
+					if both, ok := changed.with(other, text); ok {
+						list = append(list, both)
+					}
+				}
+			}
+		}
+	}
+	return list
+}
+
+// with returns the candidate with another value at an address; false when it has it already.
+func (c candidate) with(address, text string) (candidate, bool) {
+	d := &c.Document
+	place := map[string]Item(nil)
+	if _, line := lineOf(address); line > 0 {
+		at := slices.IndexFunc(d.Lines, func(l Line) bool { return l.Number == line })
+		if at < 0 {
+			return c, false
+		}
+		d.Lines = slices.Clone(d.Lines)
+		d.Lines[at].Entered = maps.Clone(d.Lines[at].Entered)
+		place = d.Lines[at].Entered
+	} else {
+		d.Entered = maps.Clone(d.Entered)
+		place = d.Entered
+	}
+	key, _ := lineOf(address)
+	if place[key].Value == text || slices.ContainsFunc(c.Changes, func(other Change) bool { return other.Address == address }) {
+		return c, false
+	}
+	delete(place, key)
+	if text != "" {
+		place[key] = Item{Value: text}
+	}
+	c.Changes = append(slices.Clone(c.Changes), Change{address, text})
+	return c, true
+}
+
+// lineOf reads an address: the column, or the field of the header, and the line's number.
+func lineOf(address string) (key string, line int) {
+	kind := record.Kind{}
+	_, line = Place(&kind, address)
+	if line == 0 {
+		return address, 0
+	}
+	return address[len(addressOf("", line)):], line
+}
+
+// values proposes values for every field that the rule depends on and a person can enter.
+func (s *Search) values(d *Document) map[string][]string {
+	v := s.Rule.Vocabulary()
+	kind := v.Kind
+	p, err := s.Runner.plan(d)
+	if err != nil {
+		return nil
+	}
+	proposed := map[string][]string{}
+	for place := range s.inputs(p) {
+		field := &kind.Fields[place]
+		address := field.Key
+		if field.OfLine() {
+			if len(d.Lines) == 0 {
+				continue
+			}
+			address = Address(kind, place, d.Lines[0].Number)
+		}
+		values := s.proposals(p, place, d)
+		proposed[address] = values[:min(len(values), maxValues)]
+	}
+	for _, aim := range s.aims(p, d) {
+		proposed[aim.Address] = append(proposed[aim.Address], aim.Value)
+	}
+	return proposed
+}
+
+// inputs are the places of the fields that the rule reads, its target, and what the rules
+// that compute those read.
+func (s *Search) inputs(p *plan.Plan) map[int]bool {
+	v := s.Rule.Vocabulary()
+	places := map[int]bool{}
+	var add func(c *rule.Compiled, depth int)
+	add = func(c *rule.Compiled, depth int) {
+		for _, key := range c.ReadFields() {
+			place := v.Kind.Index(key)
+			if places[place] {
+				continue
+			}
+			places[place] = true
+			if depth < 3 {
+				for _, family := range []rule.Family{rule.Source, rule.Compute} {
+					for _, other := range p.At(place, family) {
+						add(other, depth+1)
+					}
+				}
+			}
+		}
+	}
+	for _, place := range s.Rule.Fields {
+		places[place] = true
+	}
+	add(s.Rule, 0)
+	maps.DeleteFunc(places, func(place int, _ bool) bool { return computed(p, place) })
+	return places
+}
+
+// proposals are values for one field, the likeliest to show something first.
+func (s *Search) proposals(p *plan.Plan, place int, d *Document) (texts []string) {
+	field := &s.Rule.Vocabulary().Kind.Fields[place]
+	add := func(list ...string) {
+		for _, text := range list {
+			if !slices.Contains(texts, text) {
+				texts = append(texts, text)
+			}
+		}
+	}
+	m := &mutation{c: s.Rule, here: record.Surroundings{Company: p.Scope.Company, Day: p.Scope.Day}}
+	for _, v := range s.constants(place) {
+		add(record.Write(v))
+		if v.Kind() != feel.String {
+			for _, text := range m.next(v, field) {
+				add(record.Write(value(text)))
+			}
+		}
+	}
+	add("")
+	add(s.codes(field)...)
+	switch field.Type {
+	case record.Choice:
+		for _, o := range field.Choices {
+			add(o.Code)
+		}
+	case record.YesNo:
+		add("true", "false")
+	case record.ToRecord:
+		add(s.Numbers(field.Kind, p.Scope.Company.Key)...)
+	case record.Date:
+		day := literal(d.Day.Value())
+		for _, formula := range []string{day, "add days(" + day + ", 1)", "add days(" + day + ", -1)", "add days(" + day + ", 30)"} {
+			add(record.Write(value(formula)))
+		}
+	case record.Number, record.Amount, record.Quantity, record.Percent:
+		step := field.Step(m.here)
+		add(step.String(), "1", "100", "10000")
+	default:
+		add("Test")
+	}
+	for i := range s.Bases { // what others have, for rules on values that are the same
+		if text := s.Bases[i].Document.Entered[field.Key].Value; text != "" {
+			add(text)
+		}
+	}
+	return texts
+}
+
+// codes are some that a crosswalk has where the rule looks the field up in it.
+func (s *Search) codes(field *record.Field) (codes []string) {
+	for _, part := range parts(s.Rule) {
+		feel.Walk(part.program.Root(), func(n feel.Node) {
+			call, ok := n.(*feel.Call)
+			if !ok || call.Function != "crosswalk" || len(call.Arguments) == 0 {
+				return
+			}
+			name, _ := feel.Constant(call.Arguments[0])
+			key, _ := name.Text()
+			t := s.Rule.Vocabulary().Tables.Crosswalk(key)
+			for i, argument := range call.Arguments[1:] {
+				if t == nil || i >= len(t.Keys) || s.Rule.FieldOf(argument) != field {
+					continue
+				}
+				for _, row := range t.Rows[:min(len(t.Rows), maxValues/2)] {
+					codes = append(codes, row.Keys[i])
+				}
+			}
+		})
+	}
+	return codes
+}
+
+// constants are those that the rule compares a field with.
+func (s *Search) constants(place int) (values []feel.Value) {
+	c := s.Rule
+	kind := c.Vocabulary().Kind
+	for _, part := range parts(c) {
+		root := part.program.Root()
+		feel.Walk(root, func(n feel.Node) {
+			v, constant := feel.Constant(n)
+			if !constant || v.IsNull() {
+				return
+			}
+			subject := beside(root, n)
+			if subject == nil {
+				return
+			}
+			compared := false
+			feel.Walk(subject, func(inner feel.Node) { compared = compared || c.FieldOf(inner) == &kind.Fields[place] })
+			if compared && feel.TypeOf(v).Fits(kind.Fields[place].FeelType()) {
+				values = append(values, v)
+			}
+		})
+	}
+	if place == c.Field {
+		for _, bound := range c.Bounds {
+			if !bound.Open {
+				values = append(values, feel.NumberOf(bound.Until))
+			}
+		}
+		if c.Value != nil && c.Family != rule.Source {
+			if v, constant := feel.Constant(c.Value.Root()); constant && !v.IsNull() {
+				values = append(values, v)
+			}
+		}
+	}
+	return values
+}

@@ -1,0 +1,269 @@
+package desk
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"codicil/core/engine"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/contract"
+)
+
+// Confirmation tells what the proofs confirm of every rule in force of a kind; strength
+// measures also what they would notice.
+func (d *Desk) Confirmation(ctx context.Context, kind string, strength bool) ([]contract.Confirmation, error) {
+	b, err := d.bench(ctx, kind, nil)
+	if err != nil {
+		return nil, err
+	}
+	results, err := b.runner.RunAll(ctx, b.proofs, nil)
+	if err != nil {
+		return nil, err
+	}
+	confirmed := proof.Confirm(b.runner.Book, results)
+	shown := list(confirmed, b.showConfirmation)
+	if !strength {
+		return shown, nil
+	}
+	strengths, err := b.runner.Measure(ctx, list(confirmed, func(c proof.Confirmation) *rule.Compiled { return c.Rule }), results, nil)
+	if err != nil {
+		return nil, err
+	}
+	for i := range shown {
+		shown[i].Strength = showStrength(&strengths[i])
+	}
+	return shown, nil
+}
+
+func (b *bench) showConfirmation(c proof.Confirmation) contract.Confirmation {
+	r := c.Rule
+	return contract.Confirmation{
+		Rule: r.ID, Version: r.Version, RuleState: r.State, Sentence: rule.Sentence(r, b.masters.names(r.Vocabulary().Kind)), Family: string(r.Family),
+		Target: r.Target, Field: r.Vocabulary().Kind.Fields[r.Field].Label,
+		Companies: append([]string{}, r.Scope.Companies...), Types: append([]string{}, r.Scope.Types...),
+		State: contract.ConfirmationState(c.State), Reached: c.Reached(), Proofs: c.Proofs,
+		Goals: list(c.Goals, func(g proof.Shown) contract.Goal { return contract.Goal{Words: g.Words, Proofs: g.Proofs} }),
+	}
+}
+
+func showStrength(s *proof.Strength) *contract.Strength {
+	return &contract.Strength{
+		Mutants: s.Mutants, Noticed: s.Noticed(),
+		Unnoticed: list(s.Unnoticed, func(m proof.Mutant) string { return m.Change }),
+	}
+}
+
+// measured are the results of the proofs of a rule's kind; a rule that is not in force is
+// taken as if it were.
+func (d *Desk) measured(ctx context.Context, id int64) (*bench, *rule.Compiled, []proof.Result, error) {
+	r, err := d.store.Rule(ctx, id)
+	if err != nil {
+		return nil, nil, nil, explain(err)
+	}
+	b, err := d.bench(ctx, r.Kind, nil)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	r.State = rule.InForce
+	b.runner = b.runner.With(r)
+	c := b.runner.Book.Rules[slices.IndexFunc(b.runner.Book.Rules, func(c *rule.Compiled) bool { return c.ID == id })]
+	if !c.Sound() {
+		return nil, nil, nil, conflict("unsound", "%s has an error: %s. Mend it first", c.Label(), c.Problems[0].Message)
+	}
+	results, err := b.runner.RunAll(ctx, b.proofs, nil)
+	return b, c, results, err
+}
+
+// ConfirmRule tells what the proofs confirm of one rule, with its strength.
+func (d *Desk) ConfirmRule(ctx context.Context, id int64) (contract.Confirmation, error) {
+	b, c, results, err := d.measured(ctx, id)
+	if err != nil {
+		return contract.Confirmation{}, err
+	}
+	shown := b.showConfirmation(proof.ConfirmRule(c, results))
+	strengths, err := b.runner.Measure(ctx, []*rule.Compiled{c}, results, nil)
+	if err == nil {
+		shown.Strength = showStrength(&strengths[0])
+	}
+	return shown, err
+}
+
+// most is how many saved records and numbers suggestions are made from.
+const most = 12
+
+// SuggestProofs proposes documents that show what no proof shows of a rule yet.
+func (d *Desk) SuggestProofs(ctx context.Context, id int64, request contract.SuggestRequest) ([]contract.Suggestion, error) {
+	b, c, results, err := d.measured(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	bases, err := d.bases(ctx, b, c, results)
+	if err != nil {
+		return nil, err
+	}
+	var failed error
+	search := proof.Search{Runner: b.runner, Rule: c, Bases: bases, Results: results, Numbers: func(kind, company string) (numbers []string) {
+		k, err := b.masters.kind(kind)
+		if err != nil {
+			return nil
+		}
+		s, err := d.shelf(ctx, kind)
+		if err != nil {
+			failed = err
+			return nil
+		}
+		for i := range s.rows {
+			if r := &s.rows[i]; (k.Shared || r.Company == company) && len(numbers) < most {
+				numbers = append(numbers, r.Number)
+			}
+		}
+		return numbers
+	}}
+	found, err := search.Run(ctx)
+	if err == nil {
+		err = failed
+	}
+	return list(found, func(s proof.Suggestion) contract.Suggestion { return d.showSuggestion(ctx, b, c, s, request.Format) }), err
+}
+
+// bases are the documents to make suggestions from: proofs of the rule, then others that are
+// accepted, then saved records.
+func (d *Desk) bases(ctx context.Context, b *bench, c *rule.Compiled, results []proof.Result) (bases []proof.Base, err error) {
+	add := func(wanted func(r *proof.Result) bool) {
+		for i := range results {
+			if r := &results[i]; r.Held() && wanted(r) {
+				given := r.Proof.Given
+				bases = append(bases, proof.Base{Document: given, Origin: fmt.Sprintf("proof %d, %s", r.Proof.ID, r.Proof.Name)})
+			}
+		}
+	}
+	accepted := func(r *proof.Result) bool { return r.Outcome.Verdict == engine.Accepted }
+	named := func(r *proof.Result) bool { return slices.Contains(r.Proof.Rules, c.ID) }
+	add(func(r *proof.Result) bool { return named(r) && accepted(r) })
+	add(func(r *proof.Result) bool { return !named(r) && accepted(r) })
+	add(func(r *proof.Result) bool { return named(r) && !accepted(r) })
+	kind := c.Vocabulary().Kind
+	s, err := d.shelf(ctx, kind.Key)
+	if err != nil {
+		return nil, err
+	}
+	seen := map[string]int{}
+	for i := range s.rows {
+		r := &s.rows[i]
+		if seen[r.Company+r.Type]++; seen[r.Company+r.Type] > 2 {
+			continue
+		}
+		clean := *r
+		clean.Values, clean.Lines = onlyKnown(kind, "", r.Values), onlyKnownLines(kind, r.Lines)
+		document := documentOf(&clean)
+		document.Record, document.Stored, document.StoredLines = "", nil, nil
+		if document.Day == "" {
+			document.Day = d.today()
+		}
+		document.Previous, document.PreviousOfType = &record.Content{Values: map[string]string{}}, &record.Content{Values: map[string]string{}}
+		bases = append(bases, proof.Base{Document: document, Origin: kind.Noun() + " " + r.Number})
+	}
+	return bases, nil
+}
+
+func (d *Desk) showSuggestion(ctx context.Context, b *bench, c *rule.Compiled, s proof.Suggestion, format *record.Format) contract.Suggestion {
+	reader := newReader(s.Result.Plan, s.Result.Outcome, d.links(ctx, b.masters, s.Document.Company), format)
+	kind := s.Result.Plan.Kind()
+	differs := list(s.Changes, func(change proof.Change) string {
+		place, line := proof.Place(kind, change.Address)
+		text := "blank"
+		if v, wrong := kind.Fields[place].Parse(change.Value); wrong == nil && !v.IsNull() {
+			text = reader.at(engine.Spot{Place: place, Line: line}, v)
+		}
+		return labelOf(kind, place, line) + " " + text
+	})
+	if s.Saved {
+		differs = append([]string{"saved before"}, differs...)
+	}
+	shown := contract.Suggestion{
+		Document: s.Document, Differs: differs, Origin: s.Origin, Verdict: s.Result.Outcome.Verdict,
+		Result: reader.resultOf(c), Shows: list(s.Shows, func(g proof.Goal) string { return g.Words(c) }),
+		Notices: list(s.Notices, func(m proof.Mutant) string { return m.Change }),
+	}
+	where := s.Result.Plan.Scope.Type.Label + " in " + s.Document.Company
+	if len(differs) == 0 {
+		differs = []string{s.Origin}
+	}
+	shown.Name = fmt.Sprintf("%s, %s: %s", where, strings.Join(differs, ", "), shown.Result)
+	return shown
+}
+
+// resultOf says what a rule made of a document, in one sentence.
+func (r *reader) resultOf(c *rule.Compiled) string {
+	for _, m := range r.out.Messages {
+		if m.Rule != nil && m.Rule.ID == c.ID {
+			return string(m.Severity) + ", “" + m.Text + "”"
+		}
+	}
+	kind := r.plan.Kind()
+	said := "the rule does not hold there"
+	for _, s := range r.out.Spots() {
+		label := labelOf(kind, s.Place, s.Line)
+		for _, a := range s.Rules {
+			if a.Rule.ID != c.ID {
+				continue
+			}
+			value := r.at(s, s.Final)
+			if value == "" {
+				value = "blank"
+			}
+			switch {
+			case a.Did == engine.Acted && c.Family == rule.Entry:
+				return label + " is " + proof.MannerOf(s.Field)
+			case a.Did == engine.Acted && c.Family != rule.FollowUp:
+				return label + " becomes " + value
+			case a.Did == engine.Acted:
+				return "it writes " + label
+			case c.Family == rule.Validate:
+				said = "it has nothing to say"
+			default:
+				said = label + " stays " + value
+			}
+		}
+	}
+	return said
+}
+
+// ReadProof says that a person has read a suggested proof.
+func (d *Desk) ReadProof(ctx context.Context, id int64) (contract.Proof, error) {
+	return d.changeProof(ctx, id, func(p *proof.Proof) error {
+		p.Unread = false
+		return nil
+	})
+}
+
+// RefreshProof lets a proof carry what it reads as that is now. What it expects stays.
+func (d *Desk) RefreshProof(ctx context.Context, id int64) (contract.Proof, error) {
+	return d.changeProof(ctx, id, func(p *proof.Proof) error {
+		p.Given.Carried = nil
+		t, err := d.try(ctx, p.Given, ask{asProof: true, given: true})
+		if err != nil {
+			return err
+		}
+		p.Given.Carried, err = d.carry(ctx, t)
+		return err
+	})
+}
+
+func (d *Desk) changeProof(ctx context.Context, id int64, change func(*proof.Proof) error) (contract.Proof, error) {
+	p, err := d.store.Proof(ctx, id)
+	if err != nil {
+		return contract.Proof{}, explain(err)
+	}
+	if err := change(&p); err != nil {
+		return contract.Proof{}, err
+	}
+	if _, err := d.store.SaveProof(ctx, p); err != nil {
+		return contract.Proof{}, err
+	}
+	return d.Proof(ctx, id)
+}

@@ -1,0 +1,53 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"io"
+
+	"codicil/internal/contract"
+)
+
+func (s *server) Confirmation(ctx context.Context, r ConfirmationRequestObject) (ConfirmationResponseObject, error) {
+	v, err := s.desk.Confirmation(ctx, r.Params.Kind, r.Params.Strength)
+	return Confirmation200JSONResponse(v), err
+}
+
+func (s *server) ConfirmRule(ctx context.Context, r ConfirmRuleRequestObject) (ConfirmRuleResponseObject, error) {
+	v, err := s.desk.ConfirmRule(ctx, r.Id)
+	return ConfirmRule200JSONResponse(v), err
+}
+
+func (s *server) SuggestProofs(ctx context.Context, r SuggestProofsRequestObject) (SuggestProofsResponseObject, error) {
+	v, err := s.desk.SuggestProofs(ctx, r.Id, *r.Body)
+	return SuggestProofs200JSONResponse(v), err
+}
+
+func (s *server) ReadProof(ctx context.Context, r ReadProofRequestObject) (ReadProofResponseObject, error) {
+	v, err := s.desk.ReadProof(ctx, r.Id)
+	return ReadProof200JSONResponse(v), err
+}
+
+func (s *server) RefreshProof(ctx context.Context, r RefreshProofRequestObject) (RefreshProofResponseObject, error) {
+	v, err := s.desk.RefreshProof(ctx, r.Id)
+	return RefreshProof200JSONResponse(v), err
+}
+
+// FollowProofs writes a line for each result as it comes. When the reader goes the run stops:
+// the context of the request ends.
+func (s *server) FollowProofs(ctx context.Context, r FollowProofsRequestObject) (FollowProofsResponseObject, error) {
+	total, err := s.desk.CountProofs(ctx, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	read, write := io.Pipe()
+	go func() {
+		lines := json.NewEncoder(write)
+		err := lines.Encode(map[string]int{"total": total})
+		if err == nil {
+			_, err = s.desk.RunProofs(ctx, *r.Body, func(result contract.ProofResult) { _ = lines.Encode(result) })
+		}
+		_ = write.CloseWithError(err)
+	}()
+	return FollowProofs200ApplicationxNdjsonResponse{Body: read}, nil
+}
