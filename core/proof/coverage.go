@@ -261,11 +261,11 @@ func (g Goal) Words(c *rule.Compiled) string {
 	switch g.Show {
 	case Acts:
 		if c.Family == rule.Validate {
-			return "speaks"
+			return "that it speaks"
 		}
-		return "acts"
+		return "that it acts"
 	case Still:
-		return "keeps still"
+		return "that it keeps still"
 	case Band:
 		return "the band " + g.Name
 	case Row:

@@ -99,6 +99,32 @@ func Expect(out *engine.Outcome, p *plan.Plan, addresses []string) Expectation {
 	return e
 }
 
+// Mind also expects what the rule might have made of the document, where it made nothing: a
+// blank stays blank, a field is met as any other.
+func (e *Expectation) Mind(c *rule.Compiled, out *engine.Outcome) {
+	kind := c.Vocabulary().Kind
+	for _, s := range out.Spots() {
+		if !slices.Contains(c.Fields, s.Place) {
+			continue
+		}
+		address := Address(kind, s.Place, s.Line)
+		switch {
+		case c.Family == rule.Entry:
+			if e.Manners == nil {
+				e.Manners = map[string]string{}
+			}
+			e.Manners[address] = MannerOf(s.Field)
+		case c.Family == rule.Validate || c.Family == rule.FollowUp:
+			// all messages and all that is written are expected anyway
+		default:
+			e.Values[address] = record.Write(s.Final)
+			if _, sorted := e.Bands[address]; len(c.Effect.Bands) > 0 && !sorted {
+				e.Bands[address] = ""
+			}
+		}
+	}
+}
+
 // Written names a field of a linked record that a follow-up writes: "customer C1 credit_used".
 func Written(f *engine.FollowUp) string { return f.Kind + " " + f.Number + " " + f.Field.Key }
 

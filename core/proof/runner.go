@@ -2,6 +2,7 @@ package proof
 
 import (
 	"context"
+
 	"runtime"
 	"slices"
 	"sync"
@@ -29,6 +30,7 @@ type Runner struct {
 type place struct {
 	company, kindType string
 	day               record.Day
+	drafts            string // the drafts that are taken as if they were in force
 }
 
 type planned struct {
@@ -36,17 +38,40 @@ type planned struct {
 	err  error
 }
 
-// plan returns the plan of a document, made once for each scope.
-func (r *Runner) plan(d *Document) (*plan.Plan, error) {
+// drafts are those of the rules that are drafts, in the order of the book.
+func drafts(b *plan.Book, rules []int64) (list []*rule.Compiled) {
+	for _, c := range b.Rules {
+		if c.State == rule.Draft && c.Sound() && slices.Contains(rules, c.ID) {
+			list = append(list, c)
+		}
+	}
+	return list
+}
+
+// WithDrafts returns the book in which those of the rules that are drafts stand as if they
+// were in force: what a proof of a draft is about.
+func WithDrafts(b *plan.Book, rules []int64) *plan.Book {
+	for _, c := range drafts(b, rules) {
+		b = b.With(c.Rule)
+	}
+	return b
+}
+
+// plan returns the plan of a proof, made once for each scope and for the drafts it names.
+func (r *Runner) plan(p *Proof) (*plan.Plan, error) {
+	d := &p.Given
+	at := place{d.Company, d.Type, d.Day, ""}
+	for _, c := range drafts(r.Book, p.Rules) {
+		at.drafts += c.Label() + " "
+	}
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
-	at := place{d.Company, d.Type, d.Day}
 	made, have := r.plans[at]
 	if !have {
 		if s, err := r.Scope(d.Company, d.Type, d.Day); err != nil {
 			made = planned{err: err}
 		} else {
-			made = planned{plan: plan.Build(r.Book, s)}
+			made = planned{plan: plan.Build(WithDrafts(r.Book, p.Rules), s)}
 		}
 		if r.plans == nil {
 			r.plans = map[place]planned{}
@@ -90,7 +115,7 @@ func (r *Result) Held() bool { return r.Err == nil && len(r.Differences) == 0 }
 // Run runs one proof. With sights it also notes what the run shows of the rules.
 func (r *Runner) Run(p *Proof, sights bool) Result {
 	result := Result{Proof: p}
-	if result.Plan, result.Err = r.plan(&p.Given); result.Err != nil {
+	if result.Plan, result.Err = r.plan(p); result.Err != nil {
 		return result
 	}
 	setting, failed := r.Setting(result.Plan.Scope)

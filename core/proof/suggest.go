@@ -54,6 +54,7 @@ type Suggestion struct {
 // Limits on the search, so that it ends in about a second.
 const (
 	maxBases      = 10   // that documents are made from
+	maxOutside    = 4    // bases where the rule does not hold
 	maxValues     = 14   // of one field
 	maxCandidates = 1400 // documents that are run
 	maxChanges    = 3    // of one document
@@ -128,6 +129,7 @@ func (s *Search) try(ctx context.Context, list []candidate, missing map[Goal]boo
 			c.Shows = append(c.Shows, Goal{Show: Still})
 		}
 		expected := Expect(c.Result.Outcome, c.Result.Plan, nil)
+		expected.Mind(s.Rule, c.Result.Outcome)
 		p := Proof{Given: c.Document, Expect: expected}
 		for j := range unnoticed {
 			if again := wrong[j].Run(&p, false); !again.Held() {
@@ -144,7 +146,7 @@ func (s *Search) try(ctx context.Context, list []candidate, missing map[Goal]boo
 func (s *Search) runOne(c *candidate) Sight {
 	r := &c.Result
 	r.Proof = &Proof{Given: c.Document}
-	if r.Plan, r.Err = s.Runner.plan(&c.Document); r.Err != nil {
+	if r.Plan, r.Err = s.Runner.plan(&Proof{Given: c.Document}); r.Err != nil {
 		return nil
 	}
 	setting, failed := s.Runner.Setting(r.Plan.Scope)
@@ -218,7 +220,7 @@ func worth(c *candidate, gain int) int { return 100*gain/(4+c.cost) - c.cost }
 func (s *Search) candidates() (list []candidate) {
 	var inside, outside []Base
 	for _, b := range s.Bases {
-		if p, err := s.Runner.plan(&b.Document); err != nil {
+		if p, err := s.Runner.plan(&Proof{Given: b.Document}); err != nil {
 			continue
 		} else if plan.Covers(s.Rule, p.Scope) {
 			inside = append(inside, b)
@@ -226,21 +228,26 @@ func (s *Search) candidates() (list []candidate) {
 			outside = append(outside, b)
 		}
 	}
-	bases := inside[:min(len(inside), maxBases)]
-	for _, b := range outside[:min(len(outside), maxBases)] {
-		list = append(list, candidate{Suggestion: Suggestion{Document: b.Document, Origin: b.Origin}})
+	list = s.from(inside[:min(len(inside), maxBases)], maxCandidates)
+	if len(s.Rule.Scope.Companies)+len(s.Rule.Scope.Types) > 0 {
+		// What would act if the rule held more widely.
+		list = append(list, s.from(outside[:min(len(outside), maxOutside)], maxCandidates/2)...)
 	}
-	for depth := range 3 {
+	return list
+}
+
+// from makes documents from bases: first those with few changes.
+func (s *Search) from(bases []Base, most int) (list []candidate) {
+	for depth := range maxChanges {
 		for _, b := range bases {
-			if len(list) >= maxCandidates {
-				return limited(list)
-			}
 			for _, start := range s.occasions(b) {
-				list = append(list, s.around(start, depth)...)
+				if list = append(list, s.around(start, depth)...); len(list) >= most {
+					return list[:most]
+				}
 			}
 		}
 	}
-	return limited(list)
+	return list
 }
 
 // occasions makes a base a new record and, where the rule runs for changes, a saved one.
@@ -345,7 +352,7 @@ func lineOf(address string) (key string, line int) {
 func (s *Search) values(d *Document) map[string][]string {
 	v := s.Rule.Vocabulary()
 	kind := v.Kind
-	p, err := s.Runner.plan(d)
+	p, err := s.Runner.plan(&Proof{Given: *d})
 	if err != nil {
 		return nil
 	}

@@ -182,7 +182,7 @@ func (d *Desk) showSuggestion(ctx context.Context, b *bench, c *rule.Compiled, s
 		return labelOf(kind, place, line) + " " + text
 	})
 	if s.Saved {
-		differs = append([]string{"saved before"}, differs...)
+		differs = append([]string{"a record that was saved before"}, differs...)
 	}
 	shown := contract.Suggestion{
 		Document: s.Document, Differs: differs, Origin: s.Origin, Verdict: s.Result.Outcome.Verdict,
@@ -245,7 +245,7 @@ func (d *Desk) ReadProof(ctx context.Context, id int64) (contract.Proof, error) 
 func (d *Desk) RefreshProof(ctx context.Context, id int64) (contract.Proof, error) {
 	return d.changeProof(ctx, id, func(p *proof.Proof) error {
 		p.Given.Carried = nil
-		t, err := d.try(ctx, p.Given, ask{asProof: true, given: true})
+		t, err := d.try(ctx, p.Given, ask{asProof: true, given: true, drafts: p.Rules})
 		if err != nil {
 			return err
 		}

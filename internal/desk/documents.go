@@ -74,6 +74,8 @@ type ask struct {
 	now feel.Value
 	// keyed tells that a person keys the document.
 	keyed bool
+	// drafts are rules that are taken as if they were in force where they are drafts.
+	drafts []int64
 	// asProof leaves series at their first numbers, as a proof does; given takes the
 	// document as it stands, with what it carries of documents before and no more.
 	asProof, given bool
@@ -92,6 +94,9 @@ func (d *Desk) try(ctx context.Context, document proof.Document, a ask) (*trial,
 	s, err := m.scope(document.Kind, document.Company, document.Type, document.Day)
 	if err != nil {
 		return nil, err
+	}
+	if with := proof.WithDrafts(book, a.drafts); with != book {
+		return d.run(ctx, m, plan.Build(with, s), document, a)
 	}
 	if a.rule != nil && a.rule.Body.Kind == document.Kind {
 		return d.run(ctx, m, plan.Build(book.With(changed(*a.rule)), s), document, a)

@@ -57,7 +57,7 @@ func (d *Desk) Proof(ctx context.Context, id int64) (contract.Proof, error) {
 // KeepProof keeps a test document with what came out of it, or with what the
 // request expects instead.
 func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (contract.Proof, error) {
-	t, err := d.try(ctx, request.Document, ask{format: request.Format, asProof: true})
+	t, err := d.try(ctx, request.Document, ask{format: request.Format, asProof: true, drafts: request.Rules})
 	if err != nil {
 		return contract.Proof{}, err
 	}
@@ -76,6 +76,11 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 	} else {
 		p.Expect = proof.Expect(t.out, t.plan, request.Fields)
 	}
+	if request.Expect == nil && len(request.Fields) == 0 {
+		if err := d.mind(ctx, &p, t.out); err != nil {
+			return contract.Proof{}, err
+		}
+	}
 	for key := range p.Expect.Values {
 		if place, _ := proof.Place(kind, key); place < 0 {
 			return contract.Proof{}, invalid("unknown-field", "a %s has no field %q to expect a value of", kind.Noun(), key)
@@ -92,6 +97,20 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 	}
 	book, err := d.book(ctx, p.Given.Kind)
 	return d.showProof(p, book), err
+}
+
+// mind lets a proof expect of the rules that it names also that they did nothing.
+func (d *Desk) mind(ctx context.Context, p *proof.Proof, out *engine.Outcome) error {
+	book, err := d.book(ctx, p.Given.Kind)
+	if err != nil {
+		return err
+	}
+	for _, c := range book.Rules {
+		if slices.Contains(p.Rules, c.ID) && c.Sound() {
+			p.Expect.Mind(c, out)
+		}
+	}
+	return nil
 }
 
 // carry returns what the document of a trial reads besides itself.
@@ -126,7 +145,7 @@ func (d *Desk) AcceptProof(ctx context.Context, id int64) (contract.Proof, error
 	if err != nil {
 		return contract.Proof{}, explain(err)
 	}
-	t, err := d.try(ctx, p.Given, ask{asProof: true, given: true})
+	t, err := d.try(ctx, p.Given, ask{asProof: true, given: true, drafts: p.Rules})
 	if err != nil {
 		return contract.Proof{}, err
 	}

@@ -8,6 +8,11 @@ export const router = createRouter({
     { path: "/plan", component: PlanView, meta: { title: "Plan" } },
     { path: "/rules", component: () => import("./views/RulesView.vue"), meta: { title: "Rules" } },
     { path: "/proofs", component: () => import("./views/ProofsView.vue"), meta: { title: "Proofs" } },
+    {
+      path: "/proofs/confirmed",
+      component: () => import("./views/ConfirmedView.vue"),
+      meta: { title: "Confirmed?" },
+    },
     { path: "/records", component: () => import("./views/RecordsView.vue"), meta: { title: "Records" } },
     {
       path: "/records/:kind",

@@ -123,7 +123,8 @@ describe("the value that a rule gives", () => {
 });
 
 describe("a value that is unique", () => {
-  const editor = (unique: Unique) => {
+  const editor = (given: Partial<Unique>) => {
+    const unique: Unique = { with: [], everywhere: false, ignore: [], near: false, ...given };
     const w = mount(UniqueEditor, {
       props: {
         kind: "vendor",
@@ -150,7 +151,7 @@ describe("a value that is unique", () => {
     await marked(w, "capitals").setValue(false);
     await marked(w, "over all companies").setValue(true);
     await marked(w, "almost the same").setValue(true);
-    expect(now()).toEqual({ ignore: ["punctuation"], everywhere: true, near: true });
+    expect(now()).toEqual({ with: [], ignore: ["punctuation"], everywhere: true, near: true });
     await marked(w, "in the same company").setValue(true);
     expect(now().everywhere).toBe(false);
   });

@@ -10,7 +10,7 @@ import { json, serve } from "./server";
 
 beforeEach(fillCatalog);
 
-function rule(id: number, name: string, more: { state?: string; body?: object } & Partial<RuleView> = {}) {
+function rule(id: number, name: string, more: { state?: string; body?: object; reads?: string[] } = {}) {
   return {
     id,
     version: 1,

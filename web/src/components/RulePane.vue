@@ -5,6 +5,8 @@ import { RouterLink } from "vue-router";
 import ActTold from "@/components/ActTold.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import RuleEditor from "@/components/RuleEditor.vue";
+import RuleProofs from "@/components/RuleProofs.vue";
+import { useBreaks } from "@/composables/breaks";
 import { useRuleDraft } from "@/composables/ruleDraft";
 import { families, stateWords } from "@/families";
 import { useCatalog } from "@/stores/catalog";
@@ -52,6 +54,8 @@ useEventListener("keydown", (event: KeyboardEvent) => {
 
 /** On which occasions the rule runs, where it is not on all of them. */
 const occasions = computed(() => rules.value.find((r) => r.id === view.value?.id)?.occasions ?? "");
+
+const broken = useBreaks(() => (dirty.value && view.value?.sound ? change.value : undefined));
 
 const retiring = ref(false);
 </script>
@@ -128,6 +132,15 @@ const retiring = ref(false);
       </div>
       <RuleEditor v-model="change.body" :view="view" :field="field" :as-formula="asFormula" />
 
+      <p v-if="broken.length" class="breaks" role="status">
+        This would break {{ broken.length }} {{ broken.length === 1 ? "proof" : "proofs" }}:
+        <template v-for="(b, i) in broken.slice(0, 5)" :key="b.proof"
+          ><template v-if="i">, </template
+          ><RouterLink :to="`/proofs?proof=${b.proof}`">proof {{ b.proof }}</RouterLink> ({{
+            b.error || b.differences[0]?.label || b.differences[0]?.what
+          }})</template
+        ><template v-if="broken.length > 5"> and {{ broken.length - 5 }} more</template>.
+      </p>
       <section v-if="act?.facts.length" class="told facts" aria-label="The values that decided it">
         <h3>The values that decided it</h3>
         <ActTold :act="act" part="facts" />
@@ -201,6 +214,7 @@ const retiring = ref(false);
       <button v-if="!isNew && !dirty" type="button" class="plain another" @click="begin">
         Write another rule here
       </button>
+      <RuleProofs v-if="view && !isNew && !dirty && view.sound" :rule="view.id" :version="view.version" />
       <dl v-if="view?.body.note.why && !isNew" class="note">
         <dt>Asked by</dt>
         <dd>
@@ -304,6 +318,11 @@ h2 {
 .wrong {
   color: var(--refused);
   margin: 0 0 10px;
+}
+.breaks {
+  border-left: 3px solid var(--refused);
+  padding-left: 10px;
+  margin: 12px 0 0;
 }
 .modes {
   display: flex;

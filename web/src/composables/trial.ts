@@ -39,8 +39,8 @@ export function useTrial(
   const stored = ref<Document["stored"]>();
   const storedLines = ref<Document["storedLines"]>();
   const reasons = ref<Record<string, string>>({});
-  /** What was saved before, as a proof carries it. */
-  const before = ref<Pick<Document, "previous" | "previousOfType">>({});
+  /** What was saved before, and all else that a proof carries. */
+  const before = ref<Pick<Document, "previous" | "previousOfType" | "carried">>({});
   // What comes from the server is replaced and never changed, so it need not be watched inside.
   const outcome = shallowRef<Outcome>();
   const problem = ref<string>();
@@ -192,7 +192,10 @@ export function useTrial(
     stored.value = from?.stored;
     storedLines.value = from?.storedLines;
     reasons.value = { ...(from?.reasons ?? {}) };
-    before.value = from?.previous ? { previous: from.previous, previousOfType: from.previousOfType } : {};
+    before.value = {
+      ...(from?.previous ? { previous: from.previous, previousOfType: from.previousOfType } : {}),
+      ...(from?.carried ? { carried: from.carried } : {}),
+    };
   }
 
   async function giveReason(rule: number | undefined, reason: string) {

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, ask, type Proof, type ProofResult, type ProofRun } from "@/api/client";
+import { api, ask, type Proof } from "@/api/client";
 import { parseAddress } from "@/address";
 import ActTold from "@/components/ActTold.vue";
-import ChosenKind from "@/components/ChosenKind.vue";
-import { format, moment } from "@/format";
+import ProofsHead from "@/components/ProofsHead.vue";
+import { useProofRun } from "@/composables/proofRun";
+import { moment } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 
@@ -14,8 +15,7 @@ const plan = usePlan();
 const route = useRoute();
 const router = useRouter();
 const proofs = ref<Proof[]>();
-const run = ref<ProofRun>();
-const running = ref(false);
+const { results, total, running, stopped, ranAt, held, failed, run, stop } = useProofRun();
 const problem = ref("");
 const open = ref<number>();
 const removed = ref<Proof>();
@@ -23,6 +23,11 @@ const removed = ref<Proof>();
 const kind = computed(() => catalog.kind?.kind.key ?? "");
 const rule = computed(() => Number(route.query.rule) || 0);
 const failedOnly = computed(() => route.query.show === "failed");
+/** A company and a type to look at alone; none: all. */
+const where = computed(() => {
+  const of = (name: string) => (route.query[name] ? String(route.query[name]) : undefined);
+  return { company: of("company"), type: of("type") };
+});
 
 async function attempt(work: () => Promise<void>) {
   try {
@@ -40,18 +45,14 @@ function load() {
 }
 
 async function runAll() {
-  running.value = true;
-  await attempt(async () => {
-    run.value = await ask(api.POST("/proofs/run", { body: { kind: kind.value, format } }));
-  });
-  running.value = false;
+  const { company, type } = where.value;
+  await attempt(() => run({ kind: kind.value, ofRule: rule.value || undefined, company, type }));
 }
 
 function firstFailure(): number | undefined {
-  return run.value?.results.find((r) => !r.held)?.proof;
+  return [...results.value.values()].find((r) => !r.held)?.proof;
 }
 async function begin() {
-  run.value = undefined;
   await load();
   if (proofs.value?.length) await runAll();
   open.value = Number(route.query.proof) || firstFailure();
@@ -59,12 +60,11 @@ async function begin() {
 onMounted(begin);
 watch(kind, begin);
 
-const results = computed(
-  () => new Map<number, ProofResult>(run.value?.results.map((r) => [r.proof, r]) ?? []),
-);
 const shown = computed(() =>
   (proofs.value ?? [])
     .filter((p) => !rule.value || p.rules.includes(rule.value))
+    .filter((p) => !where.value.company || p.given.company === where.value.company)
+    .filter((p) => !where.value.type || p.given.type === where.value.type)
     .filter((p) => !failedOnly.value || results.value.get(p.id)?.held === false)
     // Failures are what somebody came for.
     .sort(
@@ -98,6 +98,23 @@ function remove(p: Proof) {
   });
 }
 
+/** Opening a proof is reading it: one that was only suggested is marked no more. */
+async function toggle(p: Proof) {
+  open.value = open.value === p.id ? undefined : p.id;
+  if (open.value !== p.id || !p.unread) return;
+  await attempt(async () => {
+    await ask(api.POST("/proofs/{id}/read", { params: { path: { id: p.id } } }));
+    p.unread = false;
+  });
+}
+function refresh(p: Proof) {
+  return attempt(async () => {
+    await ask(api.POST("/proofs/{id}/refresh", { params: { path: { id: p.id } } }));
+    await load();
+    await runAll();
+  });
+}
+
 function putBack() {
   const p = removed.value;
   if (!p) return;
@@ -120,6 +137,7 @@ const what = {
   value: "Value",
   message: "Message",
   band: "Band",
+  manner: "Met as",
   write: "Written",
   rule: "Rule",
 };
@@ -127,23 +145,39 @@ const what = {
 
 <template>
   <div class="page">
-    <div class="page-head">
-      <h1 class="of">Proofs for <ChosenKind /></h1>
-      <span v-if="run" class="summary" role="status">
-        <b class="held">{{ run.held }} hold</b>,
-        <b :class="run.failed ? 'failed' : ''">{{ run.failed }} {{ run.failed === 1 ? "fails" : "fail" }}</b>
-        <span class="quiet"> · run {{ moment(run.ranAt) }}</span>
+    <ProofsHead>
+      <span v-if="results.size || running || stopped" class="summary" role="status">
+        <b class="held">{{ held }} hold</b>,
+        <b :class="failed ? 'failed' : ''">{{ failed }} {{ failed === 1 ? "fails" : "fail" }}</b>
+        <span v-if="running || stopped" class="quiet">
+          · {{ results.size }} of {{ total }} run{{ stopped ? ", then stopped" : "" }}</span
+        >
+        <span v-else-if="ranAt" class="quiet"> · run {{ moment(ranAt.toISOString()) }}</span>
       </span>
       <span v-if="rule" class="quiet">
         of rule {{ rule }} <RouterLink to="/proofs">show all</RouterLink>
+      </span>
+      <span v-if="where.company || where.type" class="quiet">
+        {{ where.type ? catalog.typeName(where.type) : "" }} {{ where.company }}
+        <RouterLink to="/proofs">show all</RouterLink>
       </span>
       <span class="spring" />
       <button type="button" class="plain" @click="show(failedOnly ? '' : 'failed')">
         {{ failedOnly ? "Show all" : "Show failures only" }}
       </button>
-      <button type="button" class="button first" :disabled="running" @click="runAll">
-        {{ running ? "Running…" : "Run all proofs" }}
-      </button>
+      <button v-if="running" type="button" class="button" @click="stop">Stop</button>
+      <button v-else type="button" class="button first" @click="runAll">Run all proofs</button>
+    </ProofsHead>
+    <div
+      v-if="running"
+      class="progress"
+      role="progressbar"
+      aria-label="Proofs run"
+      :aria-valuenow="results.size"
+      aria-valuemin="0"
+      :aria-valuemax="total"
+    >
+      <span :style="{ width: total ? `${(100 * results.size) / total}%` : '0' }" />
     </div>
     <p v-if="removed" class="removed" role="status">
       Removed “{{ removed.name }}”. <button type="button" class="plain" @click="putBack">Put it back</button>
@@ -165,7 +199,7 @@ const what = {
         </tr>
       </thead>
       <tbody v-for="p in shown" :key="p.id" :data-proof="p.id">
-        <tr class="line-of" @click="open = open === p.id ? undefined : p.id">
+        <tr class="line-of" @click="toggle(p)">
           <td class="state">
             <span v-if="!results.get(p.id)" class="quiet">not run</span>
             <span v-else-if="results.get(p.id)?.held" class="held"
@@ -175,6 +209,9 @@ const what = {
           </td>
           <td>
             <button type="button" class="name" :aria-expanded="open === p.id">{{ p.name }}</button>
+            <em v-if="p.unread" class="unread" title="It was suggested and accepted; opening it is reading it"
+              >not read yet</em
+            >
           </td>
           <td class="quiet nowrap">{{ catalog.typeName(p.given.type) }} · {{ p.given.company }}</td>
           <td class="quiet">
@@ -240,6 +277,14 @@ const what = {
               >
                 Expect what came out
               </button>
+              <button
+                type="button"
+                class="button"
+                title="Linked records, standing values and crosswalk rows as they are now; what is expected stays"
+                @click="refresh(p)"
+              >
+                Take master data as it is now
+              </button>
               <button type="button" class="button" @click="remove(p)">Remove</button>
             </div>
           </td>
@@ -303,6 +348,20 @@ const what = {
 }
 .step + .step {
   margin-top: 6px;
+}
+.unread {
+  color: var(--default);
+  margin-left: 8px;
+}
+.progress {
+  height: 3px;
+  background: var(--paper-sunk);
+  margin-bottom: 6px;
+}
+.progress span {
+  display: block;
+  height: 100%;
+  background: var(--ink);
 }
 .deeds {
   display: flex;

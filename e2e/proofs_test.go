@@ -1,0 +1,110 @@
+package e2e
+
+import (
+	"fmt"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"codicil/e2e/browser"
+)
+
+// asks runs requests from the page and waits for their end.
+func (u *user) asks(script string) float64 {
+	u.t.Helper()
+	answer, err := browser.Ask(u.page, chromedp.Evaluate[float64](`(async () => {
+		const post = async (path, body) => {
+			const answer = await fetch("/api/v1" + path, { method: "POST", headers: { "content-type": "application/json" }, body: JSON.stringify(body) });
+			if (!answer.ok) throw new Error(await answer.text());
+			return answer.json();
+		};
+		`+script+`
+	})()`, chromedp.EvalAwaitPromise))
+	require.NoError(u.t, err)
+	return answer
+}
+
+// drafts keeps a rule of Kaisan's trade vendors as a draft and returns its number.
+func (u *user) drafts(family, target, when, effect string) int {
+	u.t.Helper()
+	return int(u.asks(fmt.Sprintf(`return (await post("/rules", { body: {
+		kind: "vendor", family: %q, target: %q, priority: 1, scope: { companies: ["30"], types: [], from: "", until: "" },
+		when: %q, on: { new: true, change: true }, effect: %s, note: { askedBy: "Kenji", askedOn: "2026-11-20", why: "a test" } } })).id`, family, target, when, effect)))
+}
+
+func TestSuggestionsAloneProveARuleOfTwoConditionsAtFullStrength(t *testing.T) {
+	u := open(t, "/plan?company=30&type=TRAD")
+	id := u.drafts("substitute", "delivery_place", `country = "JP" and credit_limit > 120000`, `{ value: '"Kobe quay"' }`)
+	u.goes(fmt.Sprintf("/plan?rule=%d", id))
+	u.sees(".proofs .state", "not proved")
+	u.sees(".proofs li", "Credit limit is over 120000: so, and that decides")
+	u.sees(".proofs summary", "No proof notices if")
+	u.clicks(".proofs .button", "Suggest proofs for that")
+	u.sees(".suggestion .says", "Delivery place becomes Kobe quay")
+	u.clicks(".proofs .button.first", "Accept all")
+	u.sees(".proofs .state", "proved both ways")
+	u.sees(".proofs .state", "strength 100 %")
+	u.sees(".proofs", "Every part of it is shown both ways")
+
+	// They are marked until somebody has read them.
+	u.clicks(".proofs .state a", "proofs")
+	u.sees(".unread", "not read yet")
+	u.sees(".summary", "0 fail")
+	u.clicks(".name", "")
+	u.sees(".detail", "Expects")
+	u.runs(`document.querySelectorAll(".unread").length < document.querySelectorAll(".name").length`)
+}
+
+func TestARuleBrokenOnPurposeIsNoticedWhileItIsWrittenAndMended(t *testing.T) {
+	u := open(t, "/plan?company=30&type=SERV&field=payment_terms&family=default")
+	u.sees(".proofs .state", "proved both ways")
+	u.clicks(".modes button", "Formula")
+	u.clicks(".formula .cm-content", "")
+	u.runs(`document.activeElement.closest(".cm-content") !== null`)
+	u.presses("a", chromedp.KeyModifiers(2))
+	u.types(`country = "DK"`)
+	u.sees(".breaks", "This would break")
+	u.sees(".breaks a", "proof")
+	u.clicks(".breaks a", "proof")
+	u.sees(".name", "Kaisan's terms for a Japanese vendor")
+	u.sees(".held", "holds") // it was not kept
+}
+
+func TestAThousandProofsAreRunWithProgressAndStoppedHalfway(t *testing.T) {
+	u := open(t, "/proofs")
+	u.sees(".summary", "1 fails")
+	u.asks(`
+		const given = (await (await fetch("/api/v1/proofs?kind=vendor")).json())[0];
+		for (let i = 0; i < 50; i++) await Promise.all(Array.from({ length: 20 }, (_, j) =>
+			post("/proofs", { document: given.given, name: "Copy " + (20 * i + j), rules: [], expect: given.expect })));
+		return 1;
+	`)
+	u.goes("/proofs")
+	u.sees(".summary", "hold")
+	u.runs(`document.querySelectorAll(".name").length > 1000`)
+	u.seesNo(".button", "Stop")
+	// Faster than any hand: a thousand proofs take less than a second.
+	u.asks(`
+		const button = (text) => [...document.querySelectorAll(".button")].find((b) => b.innerText === text);
+		button("Run all proofs").click();
+		while (!/[1-9]\d* of \d+ run/.test(document.querySelector(".summary")?.innerText) || !button("Stop")) await new Promise(requestAnimationFrame);
+		button("Stop").click();
+		return 1;
+	`)
+	u.sees(".summary", "then stopped")
+	u.runs(`(() => {
+		const [, run, total] = /(\d+) of (\d+) run/.exec(document.querySelector(".summary").innerText) ?? [];
+		return Number(run) < Number(total);
+	})()`)
+}
+
+func TestTheBoardLeadsToWhatIsMissing(t *testing.T) {
+	u := open(t, "/proofs/confirmed")
+	u.sees(".summary", "rules proved both ways")
+	u.sees("tbody .state", "failing")
+	u.clicks(".heat button", "1")
+	u.runs(`document.querySelector(".heat .chosen") !== null && location.search.includes("company=")`)
+	u.clicks(".rule a", "Order currency")
+	u.sees(".proofs .state", "proved to act")
+}
