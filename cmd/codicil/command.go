@@ -33,7 +33,7 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 	root.SetOut(out)
 	root.SetErr(errors)
 	slog.SetDefault(slog.New(slog.NewTextHandler(errors, &slog.HandlerOptions{Level: slog.LevelWarn})))
-	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand())
+	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand(), proveCommand())
 	return root
 }
 

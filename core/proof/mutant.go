@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strconv"
+	"strings"
 
 	"codicil/core/decimal"
 	"codicil/core/feel"
@@ -150,7 +151,13 @@ func (m *mutation) variants(root feel.Node, source string) (texts []string) {
 		case *feel.In:
 			m.without(n, replace)
 		case *feel.Literal:
+			taken := 0
 			for _, other := range m.others(n, beside(root, n)) {
+				code := n.Value.Kind() == feel.String
+				if code && (taken > 0 || strings.Contains(source[first:last], other)) {
+					continue // one other code is enough, and not one that stands there already
+				}
+				taken++
 				replace(start, end, other)
 			}
 		}
@@ -239,13 +246,14 @@ func (m *mutation) next(v feel.Value, field *record.Field) (texts []string) {
 		text, _ := v.Text()
 		if field != nil && field.Type == record.Choice && len(field.Choices) > 1 {
 			at := slices.IndexFunc(field.Choices, func(o record.Option) bool { return o.Code == text })
-			text = field.Choices[(at+1)%len(field.Choices)].Code
-		} else {
-			text += "x"
+			for i := range field.Choices[1:] {
+				texts = append(texts, feel.StringOf(field.Choices[(at+1+i)%len(field.Choices)].Code).String())
+			}
+			return texts
 		}
-		return []string{feel.StringOf(text).String()}
+		return []string{feel.StringOf(text + "x").String()}
 	}
-	return nil
+	return texts
 }
 
 // value makes wrong versions of the value that a rule gives.
@@ -260,7 +268,10 @@ func (m *mutation) value() {
 		if c.Remote != nil {
 			field = c.Remote
 		}
-		for _, text := range m.next(v, field) {
+		for i, text := range m.next(v, field) {
+			if i > 0 && v.Kind() == feel.String {
+				break
+			}
 			m.add(fmt.Sprintf("the value “%s” became “%s”", source, text), func(b *rule.Body) { b.Effect.Value = text })
 		}
 		return

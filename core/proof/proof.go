@@ -1,7 +1,7 @@
 // Package proof holds kept test documents with what is expected of them, and
 // tells where an outcome differs.
 //
-// It must never know where proofs are kept. Start reading at Proof and Run.
+// It must never know where proofs are kept. Start reading at Proof and Runner.
 package proof
 
 import (
@@ -371,18 +371,6 @@ func (r *reader) values(prefix string, first, count int, entered map[string]Item
 	var err error
 	values.Stored, err = r.parsed(prefix, first, count, stored)
 	return values, err
-}
-
-// Run takes the proof's document through the plan and returns the differences;
-// none means that the proof holds. The error says that the document no longer
-// fits its kind.
-func Run(p *Proof, pl *plan.Plan, s Setting, detail bool) ([]Difference, *engine.Outcome, error) {
-	pl, c, err := p.Given.Case(pl, s)
-	if err != nil {
-		return nil, nil, err
-	}
-	out := engine.Run(pl, c, detail || len(p.Expect.Acting) > 0)
-	return Compare(&p.Expect, out, pl.Kind()), out, nil
 }
 
 // Compare returns the differences between what is expected and what came out.

@@ -25,10 +25,22 @@ func run(t *testing.T, p proof.Proof, value string) []proof.Difference {
 		{ID: 1, State: rule.InForce, Body: rule.Body{Family: rule.Default, Target: "terms", On: on, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: value}}},
 		{ID: 2, State: rule.InForce, Body: rule.Body{Family: rule.Validate, Target: "limit", On: on, Effect: rule.Effect{Severity: rule.Advise, Must: "limit > 10", Message: "low"}}},
 	})
-	pl := plan.Build(book, plan.Scope{Company: &record.Company{Key: "10", Currency: "EUR"}, Type: &record.Type{}, Day: "2026-11-24"})
-	differences, _, err := proof.Run(&p, pl, proof.Setting{Company: pl.Scope.Company, User: "Ada", Moment: rule.Posting}, false)
-	require.NoError(t, err)
-	return differences
+	result := runnerOf(book).Run(&p, false)
+	require.NoError(t, result.Err)
+	return result.Differences
+}
+
+// runnerOf runs proofs against a book, in companies that all keep euros, without other records.
+func runnerOf(book *plan.Book) *proof.Runner {
+	return &proof.Runner{
+		Book: book,
+		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
+			return plan.Scope{Company: &record.Company{Key: company, Currency: "EUR"}, Type: &record.Type{Key: kindType}, Day: day}, nil
+		},
+		Setting: func(s plan.Scope) (proof.Setting, func() error) {
+			return proof.Setting{Company: s.Company, User: "Ada", Moment: rule.Posting}, func() error { return nil }
+		},
+	}
 }
 
 func low() proof.Proof {

@@ -379,15 +379,15 @@ func (s *Search) values(d *Document) map[string][]string {
 // that compute those read.
 func (s *Search) inputs(p *plan.Plan) map[int]bool {
 	v := s.Rule.Vocabulary()
-	places := map[int]bool{}
+	places, read := map[int]bool{}, map[int]bool{}
 	var add func(c *rule.Compiled, depth int)
 	add = func(c *rule.Compiled, depth int) {
 		for _, key := range c.ReadFields() {
 			place := v.Kind.Index(key)
-			if places[place] {
+			if read[place] {
 				continue
 			}
-			places[place] = true
+			read[place], places[place] = true, true
 			if depth < 3 {
 				for _, family := range []rule.Family{rule.Source, rule.Compute} {
 					for _, other := range p.At(place, family) {

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"codicil/core/engine"
+	"codicil/core/feel"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -97,12 +98,8 @@ func (w *World) Kind(key string) *record.Kind {
 	return nil
 }
 
-// Plan returns the plan of a scope.
-func (w *World) Plan(kind, company, kindType string, day record.Day) (*plan.Plan, error) {
-	id := [4]string{kind, company, kindType, string(day)}
-	if p := w.plans[id]; p != nil {
-		return p, nil
-	}
+// scope finds what a plan is for; the error says what does not exist.
+func (w *World) scope(kind, company, kindType string, day record.Day) (plan.Scope, error) {
 	s := plan.Scope{Day: day}
 	for i := range w.book.Companies {
 		if w.book.Companies[i].Key == company {
@@ -116,14 +113,47 @@ func (w *World) Plan(kind, company, kindType string, day record.Day) (*plan.Plan
 	}
 	switch {
 	case s.Company == nil:
-		return nil, fmt.Errorf("there is no company %q", company)
+		return s, fmt.Errorf("there is no company %q", company)
 	case s.Type == nil || !s.Type.UsedIn(company):
-		return nil, fmt.Errorf("company %s uses no type %q of this kind", company, kindType)
+		return s, fmt.Errorf("company %s uses no type %q of this kind", company, kindType)
 	}
+	return s, nil
+}
+
+// rules returns the compiled rules of a kind.
+func (w *World) rules(kind string) *plan.Book {
 	if w.books[kind] == nil {
 		rules := slices.DeleteFunc(slices.Clone(w.book.Rules), func(r rule.Rule) bool { return r.Kind != kind })
 		w.books[kind] = plan.NewBook(w.Kind(kind), w.kinds, w.book.Tables(), rules)
 	}
+	return w.books[kind]
+}
+
+// Runner runs the proofs of a kind. They carry what they read besides their documents; what
+// they do not carry, the book does not have.
+func (w *World) Runner(kind string, now func(record.Day) feel.Value) *proof.Runner {
+	return &proof.Runner{
+		Book: w.rules(kind),
+		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
+			return w.scope(kind, company, kindType, day)
+		},
+		Setting: func(s plan.Scope) (proof.Setting, func() error) {
+			return proof.Setting{Company: s.Company, Now: now(s.Day), Moment: rule.Posting}, func() error { return nil }
+		},
+	}
+}
+
+// Plan returns the plan of a scope.
+func (w *World) Plan(kind, company, kindType string, day record.Day) (*plan.Plan, error) {
+	id := [4]string{kind, company, kindType, string(day)}
+	if p := w.plans[id]; p != nil {
+		return p, nil
+	}
+	s, err := w.scope(kind, company, kindType, day)
+	if err != nil {
+		return nil, err
+	}
+	w.rules(kind)
 	if len(w.plans) > 1000 {
 		clear(w.plans) // a batch over many days would keep them all
 	}
