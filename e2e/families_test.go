@@ -81,7 +81,7 @@ func TestAWholeSectionIsHiddenForOneCompany(t *testing.T) {
 	u.chooses("What the rule is on", "every field of Bank")
 	u.chooses("How the field is met", "hidden")
 	u.sees(".pane .sentence", "For services vendors in 20 Brinewell Chandlery, every field of Bank is hidden.")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(station("account_holder", "entry"), "hidden")
 	// A required field that is hidden first is a finding.
 	u.sees(".findings", "Bank account is required by rule 7, but rule")
@@ -143,7 +143,7 @@ func TestTheSameTaxNumberIsRefusedWithALinkToTheOther(t *testing.T) {
 	u.sees(".pane .sentence", "refuse unless E-mail is unique over all companies.")
 	u.enters("email", "Orders@SkerrySacks.example")
 	u.sees(station("email", "validate"), "This address is that of another vendor.")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 }
 
@@ -165,7 +165,7 @@ func TestABandIsEditedAsOneScaleAndShownAsASignal(t *testing.T) {
 	u.sees(".pane .problems", "write where small ends as a number")
 	u.writes("End of band 1", "500")
 	u.sees(".pane .sentence", "small under 500.00, middling up to 1000.00, large.")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 	// In a list of records the signal stands beside the number.
 	u.goes("/records/item?columns=name,shelf_life")
@@ -231,7 +231,7 @@ func TestACrosswalkIsPastedFromASpreadsheetAndUsedByARule(t *testing.T) {
 	u.sees(station("clerk", "result"), "BIRK")
 	u.enters("country", "FR")
 	u.sees(".messages .refuse", `the crosswalk "clerks" has no row for FR`)
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 
 	// Now the codes that are missing are told, with the records that have them.
@@ -302,7 +302,7 @@ func TestANumberSeriesIsDesignedWithItsNumbersInSight(t *testing.T) {
 	u.clicks(".pane label", "fixed: people cannot change")
 	u.enters("name", "Quay Survey")
 	u.sees(station("trading_as", "result"), "F-000011")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 	// Trying takes no number; saving does, once each.
 	for _, number := range []string{"F-000011", "F-000029"} {
@@ -327,7 +327,7 @@ func TestAFollowUpIsWrittenForALink(t *testing.T) {
 	u.picksField(".pane .deed", "Reason for the block")
 	u.writes("Value for Reason for the block", "Invoiced")
 	u.sees(".pane .sentence", "after posting set Reason for the block of Vendor to Invoiced.")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".after", "Reason for the block of Vendor becomes Invoiced")
 }
 
@@ -345,7 +345,7 @@ func TestTwoCompaniesAreComparedAndARuleIsCopied(t *testing.T) {
 	u.clicks(".copy .button", "Close")
 	u.clicks(station("payment_terms", "default"), "")
 	u.clicks(".pane .order button", "draft")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 	u.selects("Fields that are shown", "all")
 	u.service("DK")

@@ -141,7 +141,7 @@ func TestSentenceAndFormulaAreTwoViewsOfOneRule(t *testing.T) {
 	u.clicks(".modes button", "Formula")
 	u.reads(`credit_limit > minimum_order and payment_terms = "N30"`)
 	require.NoError(t, u.page.Until(`document.querySelectorAll(".pane .cm-content")[1]?.innerText === "buyer"`))
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 
 	// What no sentence can hold stays a formula, and says so.
@@ -224,6 +224,9 @@ func TestAFormulaIsWrittenByKeyboardOnly(t *testing.T) {
 	u.sees(".pane .sentence", "when Country is DK, fill Credit limit with 5000")
 	u.tabsTo("Put in force")
 	u.presses(kb.Enter)
+	u.cursorIsOn("Reason to put it in force")
+	u.types("agreed with Birk")
+	u.presses(kb.Enter)
 	u.sees(".pane .life", "in force")
 }
 
@@ -241,7 +244,7 @@ func TestAComputedFieldFollowsWhatItReadsAndIsNotTyped(t *testing.T) {
 	u.enters("minimum_order", "7")
 	u.sees(".messages", "Minimum order is computed here: what was entered is not taken")
 	u.sees(station("minimum_order", "result"), "50.00")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 
 	u.goes("/records/vendor/new?company=10&type=SERV")

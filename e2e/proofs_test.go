@@ -74,12 +74,14 @@ func TestARuleBrokenOnPurposeIsNoticedWhileItIsWrittenAndMended(t *testing.T) {
 func TestAThousandProofsAreRunWithProgressAndStoppedHalfway(t *testing.T) {
 	u := open(t, "/proofs")
 	u.sees(".summary", "1 fails")
-	u.asks(`
-		const given = (await (await fetch("/api/v1/proofs?kind=vendor")).json())[0];
-		for (let i = 0; i < 50; i++) await Promise.all(Array.from({ length: 20 }, (_, j) =>
-			post("/proofs", { document: given.given, name: "Copy " + (20 * i + j), rules: [], expect: given.expect })));
-		return 1;
-	`)
+	for hundred := range 10 {
+		u.asks(fmt.Sprintf(`
+			const given = (await (await fetch("/api/v1/proofs?kind=vendor")).json())[0];
+			await Promise.all(Array.from({ length: 100 }, (_, i) =>
+				post("/proofs", { document: given.given, name: "Copy %d." + i, rules: [], expect: given.expect })));
+			return 1;
+		`, hundred))
+	}
 	u.goes("/proofs")
 	u.sees(".summary", "hold")
 	u.runs(`document.querySelectorAll(".name").length > 1000`)
@@ -107,4 +109,22 @@ func TestTheBoardLeadsToWhatIsMissing(t *testing.T) {
 	u.runs(`document.querySelector(".heat .chosen") !== null && location.search.includes("company=")`)
 	u.clicks(".rule a", "Order currency")
 	u.sees(".proofs .state", "proved to act")
+}
+
+func TestARuleThatExistingRecordsBreakGoesInForceWithAReason(t *testing.T) {
+	u := open(t, "/plan?company=30&type=TRAD")
+	id := u.drafts("validate", "website", "", `{ severity: "refuse", must: "is filled(website)", message: "Enter the web address." }`)
+	u.goes(fmt.Sprintf("/plan?rule=%d", id))
+	u.clicks(".impact .ask", "What it would do to existing records")
+	u.sees(".impact [role=status]", "in its scope it would refuse")
+	u.sees(".impact li.refuse", "Enter the web address.")
+	u.sees(".impact a", "Export")
+	u.clicks(".pane .button", "Put in force")
+	u.sees(".pane [role=alert]", "it would refuse")
+	u.sees(".pane [role=alert]", "saved records as they stand")
+	u.clicks(".pane .button", "Leave it")
+	u.sees(".pane .life", "draft")
+	u.putsInForce()
+	u.sees(".forced", "agreed in a test")
+	u.seesNo(".pane .life", "draft")
 }

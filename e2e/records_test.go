@@ -385,7 +385,7 @@ func TestARuleForEveryLineIsWrittenAsASentence(t *testing.T) {
 	u.clicks(`[aria-label="Line before"]`, "")
 	u.sees(station("lines.text", "result"), "Fragile flakes")
 	u.sees(".pane .told", "acted")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 	u.goes("/records/sales_order/new?company=10&type=SO")
 	u.fills("customer", "quayside")

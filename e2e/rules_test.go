@@ -14,7 +14,7 @@ func TestRequireAFieldForOneGroupAndBeRefusedWithTheCursorOnIt(t *testing.T) {
 	u.clicks(station("tax_number", "entry"), "")
 	u.clicks(".pane .button", "Write a rule")
 	u.sees(".pane .sentence", "For services vendors in 10 Brinewell Salt Works, Tax number is required.")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 	u.sees(station("tax_number", "entry"), "required")
 	u.clicks(".pane .close", "")
@@ -87,7 +87,7 @@ func TestSuspendARuleAndSeeItsEffectGone(t *testing.T) {
 	u.seesNo(".messages", "Bank account is required")
 	u.sees(".verdict", "Would be accepted")
 	u.sees(station("bank_account", "entry"), "suspended")
-	u.clicks(".pane .button", "Put in force")
+	u.clicks(".pane .button", "Put in force") // it is proved both ways, and no record breaks it
 	u.sees(".messages .refuse", "Bank account is required")
 }
 
@@ -149,7 +149,7 @@ func TestAFormulaWithAnErrorIsShownAtItsPlaceAndStaysADraft(t *testing.T) {
 	u.sees(".problems .error", "in {credit_limt}: there is no field or name")
 	u.types("{credit_limit} are too much. Enter less.")
 	u.seesNo(".problems .error", "")
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 
 	// The message tells the value, as the person reads it.
@@ -254,7 +254,7 @@ func TestARuleIsWrittenAsASentenceByPickingItsParts(t *testing.T) {
 	u.sees(station("clerk", "result"), "KENJI")
 	u.clicks(".modes button", "Formula")
 	require.NoError(t, u.page.Until(`document.querySelector(".pane .cm-content")?.innerText === 'country = "JP" or credit_limit > 1000000'`))
-	u.clicks(".pane .button", "Put in force")
+	u.putsInForce()
 	u.sees(".pane .life", "in force")
 	u.clicks("nav a", "Rules")
 	u.sees("tbody .sentence", "replace Accounting clerk with kenji")

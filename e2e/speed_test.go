@@ -34,7 +34,7 @@ func BenchmarkFieldToConsequence(b *testing.B) {
 				scope: { companies: [], types: [], from: "", until: "" }, when: "credit_limit > " + i, on: { new: true, change: true },
 				effect: { severity: "advise", must: 'name != "N' + i + '"', message: "no" }, note: { askedBy: "", askedOn: "", why: "" } };
 			const rule = await (await fetch("/api/v1/rules", { method: "POST", headers, body: JSON.stringify({ body }) })).json();
-			const moved = await fetch("/api/v1/rules/" + rule.id + "/state", { method: "POST", headers, body: JSON.stringify({ state: "in force", version: rule.version }) });
+			const moved = await fetch("/api/v1/rules/" + rule.id + "/state", { method: "POST", headers, body: JSON.stringify({ state: "in force", version: rule.version, reason: "a measurement" }) });
 			if (!moved.ok) throw new Error(await moved.text());
 		}
 		return true;

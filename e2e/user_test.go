@@ -123,6 +123,17 @@ func (u *user) posts() {
 	u.presses(kb.Enter, chromedp.KeyModifiers(chromedp.ModifierCtrl))
 }
 
+// putsInForce puts the rule in the pane in force, with a reason: nothing proves it yet.
+func (u *user) putsInForce() {
+	u.t.Helper()
+	u.clicks(".pane .button", "Put in force")
+	u.sees(".pane [role=alert]", "needs a reason to be put in force")
+	u.cursorIsOn("Reason to put it in force")
+	u.types("agreed in a test")
+	u.presses(kb.Enter)
+	u.sees(".pane .life", "in force")
+}
+
 func entered(field string) string {
 	return fmt.Sprintf(`[data-field="%s"] [data-station="entered"]`, field)
 }

@@ -144,6 +144,9 @@ type Rule struct {
 	Version int    `json:"version"` // counts the changes, from 1
 	State   State  `json:"state"`
 	Name    string `json:"name"`
+	// Reason is why the rule was put in force though its proofs do not show it both ways, or
+	// though saved records break it; "": neither was so.
+	Reason string `json:"reason,omitempty"`
 	Body
 }
 

@@ -176,21 +176,45 @@ func (e FormulaAskPart) Valid() bool {
 	}
 }
 
+// Defines values for ImpactHitWhat.
+const (
+	ImpactHitWhatAdvise  ImpactHitWhat = "advise"
+	ImpactHitWhatChange  ImpactHitWhat = "change"
+	ImpactHitWhatConfirm ImpactHitWhat = "confirm"
+	ImpactHitWhatRefuse  ImpactHitWhat = "refuse"
+)
+
+// Valid indicates whether the value is a known member of the ImpactHitWhat enum.
+func (e ImpactHitWhat) Valid() bool {
+	switch e {
+	case ImpactHitWhatAdvise:
+		return true
+	case ImpactHitWhatChange:
+		return true
+	case ImpactHitWhatConfirm:
+		return true
+	case ImpactHitWhatRefuse:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for MessageSeverity.
 const (
-	Advise  MessageSeverity = "advise"
-	Confirm MessageSeverity = "confirm"
-	Refuse  MessageSeverity = "refuse"
+	MessageSeverityAdvise  MessageSeverity = "advise"
+	MessageSeverityConfirm MessageSeverity = "confirm"
+	MessageSeverityRefuse  MessageSeverity = "refuse"
 )
 
 // Valid indicates whether the value is a known member of the MessageSeverity enum.
 func (e MessageSeverity) Valid() bool {
 	switch e {
-	case Advise:
+	case MessageSeverityAdvise:
 		return true
-	case Confirm:
+	case MessageSeverityConfirm:
 		return true
-	case Refuse:
+	case MessageSeverityRefuse:
 		return true
 	default:
 		return false
@@ -733,6 +757,37 @@ type Goal struct {
 	Words  string  `json:"words"`
 }
 
+// Impact defines model for Impact.
+type Impact struct {
+	// Changed In how many of them it would change a value
+	Changed int `json:"changed"`
+
+	// Looked How many saved records and posted documents were looked at
+	Looked int `json:"looked"`
+
+	// Refused How many of them the rule would refuse or ask a reason for
+	Refused int `json:"refused"`
+}
+
+// ImpactHit defines model for ImpactHit.
+type ImpactHit struct {
+	Company string `json:"company"`
+	Kind    string `json:"kind"`
+	Number  string `json:"number"`
+
+	// Posted It is posted and stays as it is
+	Posted bool   `json:"posted,omitempty"`
+	Title  string `json:"title"`
+
+	// Told The message, or the values that change
+	Told string        `json:"told"`
+	Type string        `json:"type"`
+	What ImpactHitWhat `json:"what"`
+}
+
+// ImpactHitWhat defines model for ImpactHit.What.
+type ImpactHitWhat string
+
 // JournalEntry defines model for JournalEntry.
 type JournalEntry struct {
 	Account      string `json:"account"`
@@ -904,9 +959,12 @@ type MoveManyAnswer struct {
 // MoveManyRequest defines model for MoveManyRequest.
 type MoveManyRequest struct {
 	// Dry Nothing is kept
-	Dry   bool      `json:"dry"`
-	Rules []int64   `json:"rules"`
-	State RuleState `json:"state"`
+	Dry bool `json:"dry"`
+
+	// Reason Why rules are put in force that their proofs do not show both ways, or that saved records break
+	Reason string    `json:"reason,omitempty"`
+	Rules  []int64   `json:"rules"`
+	State  RuleState `json:"state"`
 }
 
 // Name defines model for Name.
@@ -1220,7 +1278,9 @@ type RuleCopy struct {
 
 // RuleMove defines model for RuleMove.
 type RuleMove struct {
-	State RuleState `json:"state"`
+	// Reason Why a rule is put in force that its proofs do not show both ways, or that saved records break
+	Reason string    `json:"reason,omitempty"`
+	State  RuleState `json:"state"`
 
 	// Version The version that the caller has seen
 	Version int `json:"version"`
@@ -1285,8 +1345,11 @@ type RuleView struct {
 	ProposedName string        `json:"proposedName"`
 
 	// Reads The fields that it reads
-	Reads    []string `json:"reads,omitempty"`
-	Sentence string   `json:"sentence"`
+	Reads []string `json:"reads,omitempty"`
+
+	// Reason Why it was put in force before its proofs showed it both ways, or though saved records break it
+	Reason   string `json:"reason,omitempty"`
+	Sentence string `json:"sentence"`
 
 	// Sound It has no errors and may be put in force
 	Sound   bool      `json:"sound"`

@@ -92,7 +92,7 @@ func addRule(ctx context.Context, d *desk.Desk, r given) (int64, error) {
 	// A suspended rule was in force before.
 	path := map[rule.State][]rule.State{rule.InForce: {rule.InForce}, rule.Suspended: {rule.InForce, rule.Suspended}}
 	for _, next := range path[r.state] {
-		if v, err = d.MoveRule(ctx, v.Id, contract.RuleMove{State: next, Version: v.Version}); err != nil {
+		if v, err = d.MoveRule(ctx, v.Id, contract.RuleMove{State: next, Version: v.Version, Reason: "Taken over when the group was set up; its proofs came after."}); err != nil {
 			return 0, err
 		}
 	}

@@ -85,7 +85,7 @@ func TestEveryRuleThatGoesIsMissed(t *testing.T) {
 		after, err := d.RunProofs(t.Context(), request, nil)
 		require.NoError(t, err)
 		assert.Greater(t, after.Failed, before.Failed, "no proof misses: %s", r.Sentence)
-		_, err = d.MoveRule(t.Context(), r.Id, contract.RuleMove{State: rule.InForce, Version: suspended.Version})
+		_, err = d.MoveRule(t.Context(), r.Id, contract.RuleMove{State: rule.InForce, Version: suspended.Version, Reason: "a test"})
 		require.NoError(t, err)
 	}
 }

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -256,7 +257,7 @@ func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
 		if view.State == r.State {
 			break
 		}
-		if view, err = i.d.MoveRule(i.ctx, view.Id, contract.RuleMove{State: next, Version: view.Version}); err != nil {
+		if view, err = i.d.MoveRule(i.ctx, view.Id, contract.RuleMove{State: next, Version: view.Version, Reason: cmp.Or(r.Reason, "as the book has it")}); err != nil {
 			return err
 		}
 	}

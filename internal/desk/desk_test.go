@@ -44,7 +44,7 @@ func add(t *testing.T, d *desk.Desk, body rule.Body, states ...rule.State) contr
 	v, err := d.CreateRule(t.Context(), contract.RuleChange{Body: body})
 	require.NoError(t, err)
 	for _, state := range states {
-		v, err = d.MoveRule(t.Context(), v.Id, contract.RuleMove{State: state, Version: v.Version})
+		v, err = d.MoveRule(t.Context(), v.Id, contract.RuleMove{State: state, Version: v.Version, Reason: "a test"})
 		require.NoError(t, err)
 	}
 	return v

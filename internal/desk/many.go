@@ -98,13 +98,16 @@ func (d *Desk) MoveRules(ctx context.Context, request contract.MoveManyRequest) 
 	kinds := map[string]bool{}
 	err = d.store.Transaction(ctx, func(tx *store.Store) error {
 		inner := New(tx, d.clock, d.user)
+		if request.Dry && request.State == rule.InForce && request.Reason == "" {
+			request.Reason = "asked first" // a dry move tells what it affects, before anybody says why
+		}
 		for _, id := range request.Rules {
 			r, err := inner.store.Rule(ctx, id)
 			if err != nil {
 				return explain(err)
 			}
 			kinds[r.Kind] = true
-			view, err := inner.MoveRule(ctx, id, contract.RuleMove{State: request.State, Version: r.Version})
+			view, err := inner.MoveRule(ctx, id, contract.RuleMove{State: request.State, Version: r.Version, Reason: request.Reason})
 			if err != nil {
 				return fmt.Errorf("rule %d: %w", id, err)
 			}

@@ -18,7 +18,7 @@ import (
 // view is a rule as people read it.
 func view(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.RuleView {
 	v := contract.RuleView{
-		Id: c.ID, Version: c.Version, State: c.State, Name: c.Name, Body: c.Body,
+		Id: c.ID, Version: c.Version, State: c.State, Name: c.Name, Reason: c.Reason, Body: c.Body,
 		ProposedName: rule.ProposeName(c, names.Kind), Sentence: rule.Sentence(c, names), Phrase: rule.Phrase(c, names.Kind),
 		Problems: problemsOf(c), Sound: c.Sound(), Proofs: []int64{},
 	}
@@ -185,7 +185,7 @@ func (d *Desk) ChangeRule(ctx context.Context, id int64, change contract.RuleCha
 		return contract.RuleView{}, &Error{Reason: Conflict, Code: "retired", Detail: "a retired rule cannot be changed; write a new one"}
 	}
 	r := changed(change)
-	r.ID, r.State = id, kept.State
+	r.ID, r.State, r.Reason = id, kept.State, kept.Reason
 	if r.Kind != kept.Kind {
 		return contract.RuleView{}, invalid("kind-changed", "a rule stays with its kind of record; write a new one")
 	}
@@ -229,6 +229,11 @@ func (d *Desk) MoveRule(ctx context.Context, id int64, move contract.RuleMove) (
 	if move.State == rule.InForce {
 		if err := d.mayBeInForce(ctx, r); err != nil {
 			return contract.RuleView{}, err
+		}
+		if r.Reason = strings.TrimSpace(move.Reason); r.Reason == "" {
+			if err := d.isConfirmed(ctx, id); err != nil {
+				return contract.RuleView{}, err
+			}
 		}
 	}
 	return d.keep(ctx, r)

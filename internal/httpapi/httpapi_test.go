@@ -153,7 +153,7 @@ func TestTheLifeOfARuleOverHTTP(t *testing.T) {
 		return final(o, "clerk")
 	}
 	move := func(state rule.State) {
-		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path+"/state", contract.RuleMove{State: state, Version: v.Version}, &v))
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path+"/state", contract.RuleMove{State: state, Version: v.Version, Reason: "a test"}, &v))
 	}
 	assert.Empty(t, try(), "a draft does not act")
 	move(rule.InForce)

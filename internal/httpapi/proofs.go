@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"io"
+	"strings"
 
 	"codicil/internal/contract"
 )
@@ -50,4 +51,26 @@ func (s *server) FollowProofs(ctx context.Context, r FollowProofsRequestObject) 
 		_ = write.CloseWithError(err)
 	}()
 	return FollowProofs200ApplicationxNdjsonResponse{Body: read}, nil
+}
+
+func (s *server) ImpactOfRule(ctx context.Context, r ImpactOfRuleRequestObject) (ImpactOfRuleResponseObject, error) {
+	found, hits, err := s.desk.Impact(ctx, r.Id)
+	if err != nil {
+		return nil, err
+	}
+	read, write := io.Pipe()
+	go func() {
+		lines := json.NewEncoder(write)
+		err := lines.Encode(found)
+		for i := 0; err == nil && i < len(hits); i++ {
+			err = lines.Encode(hits[i])
+		}
+		_ = write.CloseWithError(err)
+	}()
+	return ImpactOfRule200ApplicationxNdjsonResponse{Body: read}, nil
+}
+
+func (s *server) ExportImpact(ctx context.Context, r ExportImpactRequestObject) (ExportImpactResponseObject, error) {
+	text, err := s.desk.ExportImpact(ctx, r.Id)
+	return ExportImpact200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }

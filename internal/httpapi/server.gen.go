@@ -205,6 +205,12 @@ type ServerInterface interface {
 	// ConfirmRule What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force
 	// (GET /rules/{id}/confirmation)
 	ConfirmRule(ctx *echo.Context, id Identity) error
+	// ImpactOfRule What a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
+	// (GET /rules/{id}/impact)
+	ImpactOfRule(ctx *echo.Context, id Identity) error
+	// ExportImpact The same as CSV
+	// (GET /rules/{id}/impact/export)
+	ExportImpact(ctx *echo.Context, id Identity) error
 	// MoveRule Put a rule in force, suspend or retire it
 	// (POST /rules/{id}/state)
 	MoveRule(ctx *echo.Context, id Identity) error
@@ -1367,6 +1373,38 @@ func (w *ServerInterfaceWrapper) ConfirmRule(ctx *echo.Context) error {
 	return err
 }
 
+// ImpactOfRule converts echo context to params.
+func (w *ServerInterfaceWrapper) ImpactOfRule(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ImpactOfRule(ctx, id)
+	return err
+}
+
+// ExportImpact converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportImpact(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportImpact(ctx, id)
+	return err
+}
+
 // MoveRule converts echo context to params.
 func (w *ServerInterfaceWrapper) MoveRule(ctx *echo.Context) error {
 	var err error
@@ -1814,6 +1852,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/proofs/progress", wrapper.FollowProofs, options.OperationMiddlewares["followProofs"]...)
 	router.GET(options.BaseURL+"/confirmation", wrapper.Confirmation, options.OperationMiddlewares["confirmation"]...)
 	router.GET(options.BaseURL+"/rules/:id/confirmation", wrapper.ConfirmRule, options.OperationMiddlewares["confirmRule"]...)
+	router.GET(options.BaseURL+"/rules/:id/impact", wrapper.ImpactOfRule, options.OperationMiddlewares["impactOfRule"]...)
+	router.GET(options.BaseURL+"/rules/:id/impact/export", wrapper.ExportImpact, options.OperationMiddlewares["exportImpact"]...)
 	router.POST(options.BaseURL+"/rules/:id/suggestions", wrapper.SuggestProofs, options.OperationMiddlewares["suggestProofs"]...)
 	router.POST(options.BaseURL+"/proofs/:id/read", wrapper.ReadProof, options.OperationMiddlewares["readProof"]...)
 	router.POST(options.BaseURL+"/proofs/:id/refresh", wrapper.RefreshProof, options.OperationMiddlewares["refreshProof"]...)
@@ -4272,6 +4312,119 @@ func (response ConfirmRuledefaultApplicationProblemPlusJSONResponse) VisitConfir
 	return err
 }
 
+type ImpactOfRuleRequestObject struct {
+	Id Identity `json:"id"`
+}
+
+type ImpactOfRuleResponseObject interface {
+	VisitImpactOfRuleResponse(w http.ResponseWriter) error
+}
+
+type ImpactOfRule200ApplicationxNdjsonResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ImpactOfRule200ApplicationxNdjsonResponse) VisitImpactOfRuleResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type ImpactOfRuledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ImpactOfRuledefaultApplicationProblemPlusJSONResponse) VisitImpactOfRuleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportImpactRequestObject struct {
+	Id Identity `json:"id"`
+}
+
+type ExportImpactResponseObject interface {
+	VisitExportImpactResponse(w http.ResponseWriter) error
+}
+
+type ExportImpact200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportImpact200TextcsvResponse) VisitExportImpactResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportImpactdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportImpactdefaultApplicationProblemPlusJSONResponse) VisitExportImpactResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type MoveRuleRequestObject struct {
 	Id   Identity `json:"id"`
 	Body *MoveRuleJSONRequestBody
@@ -5344,6 +5497,12 @@ type StrictServerInterface interface {
 	// ConfirmRule What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force
 	// (GET /rules/{id}/confirmation)
 	ConfirmRule(ctx context.Context, request ConfirmRuleRequestObject) (ConfirmRuleResponseObject, error)
+	// ImpactOfRule What a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
+	// (GET /rules/{id}/impact)
+	ImpactOfRule(ctx context.Context, request ImpactOfRuleRequestObject) (ImpactOfRuleResponseObject, error)
+	// ExportImpact The same as CSV
+	// (GET /rules/{id}/impact/export)
+	ExportImpact(ctx context.Context, request ExportImpactRequestObject) (ExportImpactResponseObject, error)
 	// MoveRule Put a rule in force, suspend or retire it
 	// (POST /rules/{id}/state)
 	MoveRule(ctx context.Context, request MoveRuleRequestObject) (MoveRuleResponseObject, error)
@@ -7588,6 +7747,56 @@ func (sh *strictHandler) ConfirmRule(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(ConfirmRuleResponseObject); ok {
 		return validResponse.VisitConfirmRuleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ImpactOfRule operation middleware
+func (sh *strictHandler) ImpactOfRule(ctx *echo.Context, id Identity) error {
+	var request ImpactOfRuleRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ImpactOfRule(ctx.Request().Context(), request.(ImpactOfRuleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ImpactOfRule")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ImpactOfRuleResponseObject); ok {
+		return validResponse.VisitImpactOfRuleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportImpact operation middleware
+func (sh *strictHandler) ExportImpact(ctx *echo.Context, id Identity) error {
+	var request ExportImpactRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportImpact(ctx.Request().Context(), request.(ExportImpactRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportImpact")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportImpactResponseObject); ok {
+		return validResponse.VisitExportImpactResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -14,13 +14,14 @@ type ruleRow struct {
 	Version int
 	State   rule.State
 	Name    string
+	Reason  string
 	Body    rule.Body `gorm:"serializer:json"`
 }
 
 func (ruleRow) TableName() string { return "rules" }
 
 func (r ruleRow) rule() rule.Rule {
-	return rule.Rule{ID: r.ID, Version: r.Version, State: r.State, Name: r.Name, Body: r.Body}
+	return rule.Rule{ID: r.ID, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
 }
 
 // RuleVersion is a rule as it was at one time.
@@ -32,6 +33,7 @@ type RuleVersion struct {
 	Body      rule.Body `gorm:"serializer:json"`
 	ChangedAt time.Time
 	ChangedBy string
+	Reason    string
 }
 
 // Rules returns all rules of a kind in the order they were made.
@@ -50,7 +52,7 @@ func (s *Store) Rule(ctx context.Context, id int64) (rule.Rule, error) {
 func (s *Store) AddRule(ctx context.Context, r rule.Rule, at time.Time, by string) (rule.Rule, error) {
 	r.Version = 1
 	err := s.Transaction(ctx, func(tx *Store) error {
-		row := ruleRow{ID: r.ID, Kind: r.Kind, Version: r.Version, State: r.State, Name: r.Name, Body: r.Body}
+		row := ruleRow{ID: r.ID, Kind: r.Kind, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
 		if err := tx.db.Create(&row).Error; err != nil {
 			return err
 		}
@@ -66,7 +68,7 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, at time.Time, by st
 	before := r.Version
 	r.Version++
 	err := s.Transaction(ctx, func(tx *Store) error {
-		row := ruleRow{ID: r.ID, Kind: r.Kind, Version: r.Version, State: r.State, Name: r.Name, Body: r.Body}
+		row := ruleRow{ID: r.ID, Kind: r.Kind, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
 		result := tx.db.Model(&row).Where("version = ?", before).Select("*").Updates(&row)
 		if result.Error != nil {
 			return result.Error
@@ -80,7 +82,7 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, at time.Time, by st
 }
 
 func (s *Store) addVersion(r rule.Rule, at time.Time, by string) error {
-	return s.db.Create(&RuleVersion{r.ID, r.Version, r.State, r.Name, r.Body, at.UTC(), by}).Error
+	return s.db.Create(&RuleVersion{r.ID, r.Version, r.State, r.Name, r.Body, at.UTC(), by, r.Reason}).Error
 }
 
 // DeleteRule removes a rule with its versions.

@@ -1120,6 +1120,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/rules/{id}/impact": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** What a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed */
+        get: operations["impactOfRule"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rules/{id}/impact/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** The same as CSV */
+        get: operations["exportImpact"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rules/{id}/suggestions": {
         parameters: {
             query?: never;
@@ -1570,6 +1608,8 @@ export interface components {
             state: components["schemas"]["RuleState"];
             /** @description Nothing is kept */
             dry: boolean;
+            /** @description Why rules are put in force that their proofs do not show both ways, or that saved records break */
+            reason?: string;
         };
         MoveManyAnswer: {
             rules: components["schemas"]["RuleView"][];
@@ -1580,6 +1620,29 @@ export interface components {
             state: components["schemas"]["RuleState"];
             /** @description The version that the caller has seen */
             version: number;
+            /** @description Why a rule is put in force that its proofs do not show both ways, or that saved records break */
+            reason?: string;
+        };
+        Impact: {
+            /** @description How many saved records and posted documents were looked at */
+            looked: number;
+            /** @description How many of them the rule would refuse or ask a reason for */
+            refused: number;
+            /** @description In how many of them it would change a value */
+            changed: number;
+        };
+        ImpactHit: {
+            kind: string;
+            number: string;
+            title: string;
+            company: string;
+            type: string;
+            /** @description It is posted and stays as it is */
+            posted?: boolean;
+            /** @enum {string} */
+            what: "refuse" | "confirm" | "advise" | "change";
+            /** @description The message, or the values that change */
+            told: string;
         };
         ComposeRequest: {
             kind: string;
@@ -1619,6 +1682,8 @@ export interface components {
             version: number;
             state: components["schemas"]["RuleState"];
             name: string;
+            /** @description Why it was put in force before its proofs showed it both ways, or though saved records break it */
+            reason?: string;
             proposedName: string;
             body: components["schemas"]["RuleBody"];
             sentence: string;
@@ -4511,6 +4576,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Confirmation"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    impactOfRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A line of JSON with the counts (Impact), then one for each record (ImpactHit) */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    exportImpact: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The records */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: components["responses"]["Failure"];

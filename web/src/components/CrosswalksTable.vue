@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ref } from "vue";
+import { ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, ask, type CrosswalkSummary } from "@/api/client";
 import CrosswalkEditor from "@/components/CrosswalkEditor.vue";
@@ -20,6 +20,21 @@ void load();
 function open(key?: string) {
   void router.replace({ query: key === undefined ? {} : { crosswalk: key } });
 }
+/** Which editing this is: the first saving gives a new crosswalk its address, and is no new editing. */
+const editing = ref(0);
+let savedAs: string | undefined;
+watch(
+  () => route.query.crosswalk,
+  (now) => {
+    if (now !== savedAs) editing.value++;
+    savedAs = undefined;
+  },
+);
+async function saved(key: string) {
+  if (key !== route.query.crosswalk) savedAs = key;
+  open(key);
+  await load();
+}
 async function closed() {
   open();
   await load();
@@ -29,10 +44,10 @@ async function closed() {
 <template>
   <CrosswalkEditor
     v-if="route.query.crosswalk !== undefined"
-    :key="String(route.query.crosswalk)"
+    :key="editing"
     :crosswalk="String(route.query.crosswalk)"
     @close="closed"
-    @saved="(key) => (open(key), load())"
+    @saved="saved"
   />
   <template v-else>
     <div class="page-head">

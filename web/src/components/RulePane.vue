@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useEventListener } from "@vueuse/core";
-import { computed, ref } from "vue";
+import { computed, nextTick, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import ActTold from "@/components/ActTold.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import RuleEditor from "@/components/RuleEditor.vue";
+import RuleImpact from "@/components/RuleImpact.vue";
 import RuleProofs from "@/components/RuleProofs.vue";
 import { useBreaks } from "@/composables/breaks";
 import { useRuleDraft } from "@/composables/ruleDraft";
@@ -37,6 +38,7 @@ const {
   problem,
   busy,
   leftBehind,
+  needsReason,
   show,
   begin,
   keep,
@@ -58,6 +60,13 @@ const occasions = computed(() => rules.value.find((r) => r.id === view.value?.id
 const broken = useBreaks(() => (dirty.value && view.value?.sound ? change.value : undefined));
 
 const retiring = ref(false);
+const reason = ref("");
+const reasonInput = ref<HTMLInputElement>();
+watch(needsReason, (why) => why && void nextTick(() => reasonInput.value?.focus()));
+watch(
+  () => view.value?.id,
+  () => (needsReason.value = reason.value = ""),
+);
 </script>
 
 <template>
@@ -146,7 +155,30 @@ const retiring = ref(false);
         <ActTold :act="act" part="facts" />
       </section>
 
-      <footer v-if="retiring">
+      <template v-if="needsReason">
+        <p class="breaks" role="alert">{{ needsReason }}.</p>
+        <RuleImpact :rule="view!.id" :version="view!.version" open />
+      </template>
+      <footer v-if="needsReason">
+        <input
+          ref="reasonInput"
+          v-model="reason"
+          class="line reason"
+          aria-label="Reason to put it in force"
+          placeholder="Reason"
+          @keydown.enter="reason.trim() && move('in force', reason)"
+        />
+        <button
+          type="button"
+          class="button first"
+          :disabled="busy || !reason.trim()"
+          @click="move('in force', reason)"
+        >
+          Put in force anyway
+        </button>
+        <button type="button" class="button" @click="needsReason = ''">Leave it</button>
+      </footer>
+      <footer v-else-if="retiring">
         <span
           >Retire it for good? {{ view?.proofs.length }}
           {{ view?.proofs.length === 1 ? "proof names" : "proofs name" }} it.</span
@@ -214,6 +246,14 @@ const retiring = ref(false);
       <button v-if="!isNew && !dirty" type="button" class="plain another" @click="begin">
         Write another rule here
       </button>
+      <p v-if="view?.reason && view.state === 'in force' && !isNew" class="quiet forced">
+        Put in force with a reason: “{{ view.reason }}”
+      </p>
+      <RuleImpact
+        v-if="view && !isNew && !dirty && view.sound && view.state !== 'in force' && !needsReason"
+        :rule="view.id"
+        :version="view.version"
+      />
       <RuleProofs v-if="view && !isNew && !dirty && view.sound" :rule="view.id" :version="view.version" />
       <dl v-if="view?.body.note.why && !isNew" class="note">
         <dt>Asked by</dt>
@@ -318,6 +358,12 @@ h2 {
 .wrong {
   color: var(--refused);
   margin: 0 0 10px;
+}
+.reason {
+  flex: 1 1 100%;
+}
+.forced {
+  margin: 8px 0 0;
 }
 .breaks {
   border-left: 3px solid var(--refused);

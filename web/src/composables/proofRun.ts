@@ -1,5 +1,6 @@
 import { computed, ref, shallowRef, triggerRef } from "vue";
-import { RequestError, type Problem, type ProofResult, type Schemas } from "@/api/client";
+import type { ProofResult, Schemas } from "@/api/client";
+import { readLines } from "@/composables/lines";
 import { format } from "@/format";
 
 /** A run of proofs whose results come one after the other, and that can be stopped. */
@@ -14,45 +15,27 @@ export function useProofRun() {
   async function run(request: Omit<Schemas["RunRequest"], "format">) {
     stopper?.abort();
     const mine = (stopper = new AbortController());
-    results.value = new Map();
+    const found = new Map<number, ProofResult>();
+    results.value = found;
     total.value = 0;
     running.value = true;
     stopped.value = false;
     try {
-      const response = await fetch(
-        new Request(new URL("/api/v1/proofs/progress", location.href), {
-          method: "POST",
-          headers: { "Content-Type": "application/json" },
-          body: JSON.stringify({ ...request, format }),
-          signal: mine.signal,
-        }),
+      await readLines(
+        "/proofs/progress",
+        { method: "POST", body: { ...request, format }, signal: mine.signal },
+        (line) => {
+          const said = line as ProofResult & { total?: number };
+          if (mine === stopper && said.total !== undefined) total.value = said.total;
+          else found.set(said.proof, said);
+        },
+        () => triggerRef(results),
       );
-      if (!response.ok) throw new RequestError((await response.json()) as Problem);
-      await read(response.body!, mine);
       if (mine === stopper) ranAt.value = new Date();
     } catch (error) {
       if (!mine.signal.aborted) throw error;
     } finally {
       if (mine === stopper) running.value = false;
-    }
-  }
-
-  async function read(body: ReadableStream<Uint8Array>, mine: AbortController) {
-    const reader = body
-      .pipeThrough(new TextDecoderStream() as never)
-      .getReader() as ReadableStreamDefaultReader<string>;
-    let rest = "";
-    for (;;) {
-      const { done, value } = await reader.read();
-      if (done || mine !== stopper) return;
-      const lines = (rest + value).split("\n");
-      rest = lines.pop()!;
-      for (const line of lines.filter(Boolean)) {
-        const said = JSON.parse(line) as ProofResult & { total?: number };
-        if (said.total !== undefined) total.value = said.total;
-        else results.value.set(said.proof, said);
-      }
-      triggerRef(results);
     }
   }
 

@@ -225,17 +225,22 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     });
   }
 
-  function move(state: RuleState) {
+  /** Why the rule is asked a reason before it goes in force; "": it is not. */
+  const needsReason = ref("");
+  function move(state: RuleState, reason?: string) {
     return attempt(async () => {
       const current = await save();
       if (!current) return;
-      const moved = await ask(
-        api.POST("/rules/{id}/state", {
-          params: { path: { id: current.id } },
-          body: { state, version: current.version },
-        }),
-      );
-      await afterChange(moved);
+      const params = { path: { id: current.id } };
+      const body = { state, version: current.version, reason };
+      try {
+        const moved = await ask(api.POST("/rules/{id}/state", { params, body }));
+        needsReason.value = "";
+        await afterChange(moved);
+      } catch (error) {
+        if (!(error instanceof RequestError) || error.problem.code !== "needs-reason") throw error;
+        needsReason.value = error.problem.detail;
+      }
     });
   }
 
@@ -276,6 +281,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     problem,
     busy,
     leftBehind,
+    needsReason,
     show,
     begin,
     keep,

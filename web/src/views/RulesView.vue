@@ -27,6 +27,7 @@ const shown = computed(() => marked.value.filter((id) => found.value.some((r) =>
 const { problem: refused, uses, count, busy, attempt } = useAttempt();
 const asked = ref<{ state: RuleState; affected: number; rules: RuleView[] }>();
 const done = ref("");
+const reason = ref("");
 function mark(id: number, on: boolean) {
   marked.value = on ? [...marked.value, id] : marked.value.filter((other) => other !== id);
   asked.value = undefined;
@@ -38,7 +39,7 @@ function markAll(on: boolean) {
 async function move(state: RuleState, dry: boolean) {
   done.value = "";
   await attempt(async () => {
-    const body = { rules: shown.value, state, dry };
+    const body = { rules: shown.value, state, dry, reason: dry ? undefined : reason.value || undefined };
     const answer = await ask(api.POST("/rules/move", { body }));
     if (dry) {
       asked.value = { state, ...answer };
@@ -153,6 +154,13 @@ async function rename(r: RuleView) {
           {{ asked.affected === 1 ? "record or document" : "records and documents" }} that are saved now;
           those stay as they are.
         </span>
+        <input
+          v-if="asked.state === 'in force'"
+          v-model="reason"
+          class="line reason"
+          aria-label="Reason to put them in force"
+          placeholder="Reason, where proofs do not show one both ways"
+        />
         <button type="button" class="button first" :disabled="busy" @click="move(asked.state, false)">
           {{ deeds.find((d) => d.state === asked!.state)?.label }}
         </button>
@@ -256,6 +264,9 @@ async function rename(r: RuleView) {
   gap: 8px;
   margin-bottom: 8px;
   flex-wrap: wrap;
+}
+.reason {
+  width: 320px;
 }
 .filters select {
   width: auto;
