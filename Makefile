@@ -7,7 +7,7 @@ export CGO_ENABLED ?= 0
 GO_SOURCES := $(shell find api cmd core internal web/web.go -name '*.go' -o -name '*.sql' -o -name '*.json' -o -name '*.yaml' 2>/dev/null)
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json -type f)
 
-.PHONY: build demo test test-go test-web test-browser bench screenshots lint generate clean chromium race-tools
+.PHONY: build demo test test-go test-web test-browser bench screenshots lint generate suggestions clean chromium race-tools
 
 build: bin/codicil
 
@@ -16,7 +16,7 @@ demo: build ## build everything and start with the demo data
 
 DEMO := internal/demo/prepared/brinewell.db.gz
 
-$(DEMO): $(GO_SOURCES) go.mod go.sum
+$(DEMO): $(GO_SOURCES) internal/demo/suggested.json go.mod go.sum
 	go run ./internal/demo/prepare
 
 bin/codicil: web/dist/index.html $(DEMO) $(GO_SOURCES) go.mod go.sum
@@ -29,6 +29,9 @@ web/node_modules/.installed: web/package.json web/package-lock.json
 web/dist/index.html: web/node_modules/.installed $(WEB_SOURCES)
 	find web/dist -mindepth 1 ! -name .gitkeep -delete
 	cd web && npm run --silent build -- --logLevel warn
+
+suggestions: ## suggest proofs for the demo anew; read what it wrote
+	go run ./internal/demo/suggest
 
 generate: web/node_modules/.installed ## make the types of the contract and the reference of formulas anew
 	go tool oapi-codegen -config api/models.yaml api/openapi.yaml

@@ -35,7 +35,7 @@ func (s *Search) aims(p *plan.Plan, d *Document) (changes []Change) {
 		if !ok {
 			continue
 		}
-		for input := range s.inputs(p) {
+		for _, input := range s.inputs(p) {
 			field := &kind.Fields[input]
 			address := Address(kind, input, lineFor(field, d))
 			now, entered := enteredNumber(field, d)

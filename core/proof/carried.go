@@ -106,7 +106,7 @@ func (w *world) Follow(kind, key, field string) feel.Value {
 // note keeps the header of a record that is read.
 func (w *world) note(kind, key string) {
 	k := w.kinds(kind)
-	if w.record == nil || k == nil || w.looked[kind+" "+key] || w.Missing(kind, key) != "" {
+	if w.record == nil || k == nil || w.looked[kind+" "+key] {
 		return
 	}
 	w.looked[kind+" "+key] = true
@@ -117,7 +117,10 @@ func (w *world) note(kind, key string) {
 			values[f.Key] = record.Write(v)
 		}
 	}
-	put(&w.record.Records, kind, key, values)
+	// One that a link may not name, because it is another company's, can still be read.
+	if len(values) > 0 || w.Missing(kind, key) == "" {
+		put(&w.record.Records, kind, key, values)
+	}
 }
 
 func put[V any](of *map[string]map[string]V, kind, key string, v V) {

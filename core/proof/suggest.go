@@ -357,7 +357,7 @@ func (s *Search) values(d *Document) map[string][]string {
 		return nil
 	}
 	proposed := map[string][]string{}
-	for place := range s.inputs(p) {
+	for _, place := range s.inputs(p) {
 		field := &kind.Fields[place]
 		address := field.Key
 		if field.OfLine() {
@@ -376,8 +376,8 @@ func (s *Search) values(d *Document) map[string][]string {
 }
 
 // inputs are the places of the fields that the rule reads, its target, and what the rules
-// that compute those read.
-func (s *Search) inputs(p *plan.Plan) map[int]bool {
+// that compute those read, in the order of the kind.
+func (s *Search) inputs(p *plan.Plan) []int {
 	v := s.Rule.Vocabulary()
 	places, read := map[int]bool{}, map[int]bool{}
 	var add func(c *rule.Compiled, depth int)
@@ -402,7 +402,7 @@ func (s *Search) inputs(p *plan.Plan) map[int]bool {
 	}
 	add(s.Rule, 0)
 	maps.DeleteFunc(places, func(place int, _ bool) bool { return computed(p, place) })
-	return places
+	return slices.Sorted(maps.Keys(places))
 }
 
 // proposals are values for one field, the likeliest to show something first.
@@ -447,7 +447,7 @@ func (s *Search) proposals(p *plan.Plan, place int, d *Document) (texts []string
 		add("Test")
 	}
 	for i := range s.Bases { // what others have, for rules on values that are the same
-		if text := s.Bases[i].Document.Entered[field.Key].Value; text != "" {
+		if text := s.Bases[i].Document.Entered[field.Key].Value; text != "" && field.Type != record.ToRecord {
 			add(text)
 		}
 	}

@@ -29,6 +29,10 @@ const seed = 24
 // Fill puts the scenario into an empty store, through the same use cases that
 // a person would use: all of it, or nothing.
 func Fill(ctx context.Context, s *store.Store, clock desk.Clock, user string) error {
+	return scenario(ctx, s, clock, user, false)
+}
+
+func scenario(ctx context.Context, s *store.Store, clock desk.Clock, user string, bare bool) error {
 	return s.Transaction(ctx, func(tx *store.Store) error {
 		at := clock()
 		open := func() *desk.Desk { return desk.New(tx, func() time.Time { return at }, user) }
@@ -40,7 +44,10 @@ func Fill(ctx context.Context, s *store.Store, clock desk.Clock, user string) er
 		if err := g.fill(tx); err != nil {
 			return err
 		}
-		return fillProofs(ctx, g.d, ids)
+		if err := fillProofs(ctx, g.d, ids); err != nil || bare {
+			return err
+		}
+		return fillSuggested(ctx, g.d, ids)
 	})
 }
 

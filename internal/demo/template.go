@@ -16,9 +16,11 @@ import (
 type Template struct {
 	Clock desk.Clock
 	User  string
-	once  sync.Once
-	file  []byte
-	err   error
+	// Bare leaves out the proofs that were suggested and accepted.
+	Bare bool
+	once sync.Once
+	file []byte
+	err  error
 }
 
 // Write writes the scenario to a new database file.
@@ -46,7 +48,7 @@ func (t *Template) fill(ctx context.Context) ([]byte, error) {
 		err = s.SaveKinds(ctx, kinds)
 	}
 	if err == nil {
-		err = Fill(ctx, s, t.Clock, t.User)
+		err = scenario(ctx, s, t.Clock, t.User, t.Bare)
 	}
 	if closing := s.Close(); err == nil { // which brings everything into the one file
 		err = closing

@@ -190,10 +190,7 @@ func (d *Desk) showSuggestion(ctx context.Context, b *bench, c *rule.Compiled, s
 		Notices: list(s.Notices, func(m proof.Mutant) string { return m.Change }),
 	}
 	where := s.Result.Plan.Scope.Type.Label + " in " + s.Document.Company
-	if len(differs) == 0 {
-		differs = []string{s.Origin}
-	}
-	shown.Name = fmt.Sprintf("%s, %s: %s", where, strings.Join(differs, ", "), shown.Result)
+	shown.Name = strings.Join(append([]string{where}, differs...), ", ") + ": " + shown.Result
 	return shown
 }
 

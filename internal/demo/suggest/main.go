@@ -1,0 +1,51 @@
+// Command suggest writes the proofs that are suggested for the rules of the scenario into the
+// file that the scenario takes as accepted. Run it when rules changed; read what it wrote.
+package main
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"time"
+
+	"codicil/internal/demo"
+	"codicil/internal/desk"
+	"codicil/internal/store"
+)
+
+func main() {
+	if err := suggest(context.Background(), filepath.Join("internal", "demo", "suggested.json")); err != nil {
+		fmt.Fprintln(os.Stderr, "suggest proofs for the demo:", err)
+		os.Exit(1)
+	}
+}
+
+func suggest(ctx context.Context, path string) error {
+	folder, err := os.MkdirTemp("", "codicil-suggest-")
+	if err != nil {
+		return err
+	}
+	defer func() { _ = os.RemoveAll(folder) }()
+	morning := func() time.Time { return time.Date(2026, 11, 24, 8, 0, 0, 0, time.UTC) }
+	file := filepath.Join(folder, "demo.db")
+	template := demo.Template{Clock: morning, User: demo.Author, Bare: true}
+	if err := template.Write(ctx, file); err != nil {
+		return err
+	}
+	s, err := store.Open(ctx, file)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = s.Close() }()
+	list, err := demo.Suggest(ctx, desk.New(s, morning, demo.Author), demo.Rules())
+	if err != nil {
+		return err
+	}
+	text, err := json.MarshalIndent(list, "", " ")
+	if err != nil {
+		return err
+	}
+	return os.WriteFile(path, append(text, '\n'), 0o644)
+}
