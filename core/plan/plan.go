@@ -96,6 +96,17 @@ func (p *Plan) At(field int, family rule.Family) []*rule.Compiled {
 	return p.stations[field][family.Station()]
 }
 
+// Versions returns the versions of all rules in the plan, by number.
+func (p *Plan) Versions() map[int64]int {
+	versions := map[int64]int{}
+	for _, stations := range p.stations {
+		for _, c := range slices.Concat(stations...) {
+			versions[c.ID] = c.Version
+		}
+	}
+	return versions
+}
+
 // Candidates counts the rules at all stations of the field.
 func (p *Plan) Candidates(field int) (count int) {
 	for _, rules := range p.stations[field] {

@@ -35,7 +35,7 @@ type Confirmation struct {
 	Rule   *rule.Compiled
 	State  State
 	Goals  []Shown
-	Proofs []int64 // those that name the rule, and the others that show something of it
+	Proofs []int64 // those that name the rule
 }
 
 // Reached counts the goals that are reached.
@@ -83,9 +83,6 @@ func confirm(c *rule.Compiled, results []Result) Confirmation {
 		}
 		if outside := c.When == nil && !plan.Covers(c, r.Plan.Scope); outside {
 			reached[Goal{Show: Still}] = append(reached[Goal{Show: Still}], r.Proof.ID)
-		}
-		if len(sight) > 0 && !named {
-			found.Proofs = append(found.Proofs, r.Proof.ID)
 		}
 	}
 	still := false

@@ -191,6 +191,9 @@ type Proof struct {
 	Expect Expectation `json:"expect"`
 	// Posting is the number of the test posting that the proof was kept from; may be "".
 	Posting string `json:"posting,omitempty"`
+	// Seen are the versions of the rules in the plan when the proof was kept, or what came
+	// out was accepted, by number.
+	Seen map[int64]int `json:"seen,omitempty"`
 	// Unread tells that the proof was suggested and accepted, and that no person has read it
 	// since.
 	Unread bool `json:"unread,omitempty"`

@@ -5,6 +5,7 @@ import (
 	"context"
 	"maps"
 	"slices"
+	"strings"
 
 	"codicil/core/engine"
 	"codicil/core/feel"
@@ -424,6 +425,9 @@ func (s *Search) proposals(p *plan.Plan, place int, d *Document) (texts []string
 			}
 		}
 	}
+	if slices.Contains(s.Rule.Unique, place) {
+		add(s.alike(field)...)
+	}
 	add("")
 	add(s.codes(field)...)
 	switch field.Type {
@@ -449,6 +453,18 @@ func (s *Search) proposals(p *plan.Plan, place int, d *Document) (texts []string
 	for i := range s.Bases { // what others have, for rules on values that are the same
 		if text := s.Bases[i].Document.Entered[field.Key].Value; text != "" && field.Type != record.ToRecord {
 			add(text)
+		}
+	}
+	return texts
+}
+
+// alike are values that others have, and the same written otherwise: in other capitals, with
+// a space, with punctuation, a letter off.
+func (s *Search) alike(field *record.Field) (texts []string) {
+	for i := range s.Bases {
+		text := s.Bases[i].Document.Entered[field.Key].Value
+		if half := len(text) / 2; half > 1 && field.FeelType().Kind == feel.String && field.Type != record.ToRecord && len(texts) < maxValues {
+			texts = append(texts, text, strings.ToLower(text), text[:half]+" "+text[half:], text[:half]+"-"+text[half:], text+"s")
 		}
 	}
 	return texts

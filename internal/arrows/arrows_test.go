@@ -79,6 +79,7 @@ var peers = map[string][]string{
 	"desk":         {"contract", "exchange", "ledger", "store"},
 	"demo":         {"contract", "desk", "standard", "store"},
 	"demo/prepare": {"demo"},
+	"demo/suggest": {"demo", "desk", "store"},
 	"httpapi":      {"contract", "desk"},
 }
 

@@ -456,6 +456,19 @@ type Confirmation struct {
 // ConfirmationState defines model for Confirmation.State.
 type ConfirmationState string
 
+// ConfirmationReport defines model for ConfirmationReport.
+type ConfirmationReport struct {
+	Company string `json:"company"`
+
+	// Day The day whose rules are in force
+	Day   string         `json:"day"`
+	Kind  string         `json:"kind"`
+	RanAt time.Time      `json:"ranAt"`
+	RanBy string         `json:"ranBy"`
+	Rules []ReportedRule `json:"rules"`
+	Type  string         `json:"type"`
+}
+
 // ConstantRequest defines model for ConstantRequest.
 type ConstantRequest struct {
 	Field  string  `json:"field"`
@@ -1154,6 +1167,9 @@ type ProofResult struct {
 	Error       string       `json:"error,omitempty"`
 	Held        bool         `json:"held"`
 	Proof       int64        `json:"proof"`
+
+	// Since Rules of its plan that are others than when it was kept, where it fails
+	Since []RuleChanged `json:"since,omitempty"`
 }
 
 // ProofRun defines model for ProofRun.
@@ -1234,6 +1250,27 @@ type RemovedField struct {
 	Values int `json:"values"`
 }
 
+// ReportedProof defines model for ReportedProof.
+type ReportedProof struct {
+	Held   bool   `json:"held"`
+	Id     int64  `json:"id"`
+	Name   string `json:"name"`
+	Unread bool   `json:"unread,omitempty"`
+
+	// Why In what it fails
+	Why string `json:"why,omitempty"`
+}
+
+// ReportedRule defines model for ReportedRule.
+type ReportedRule struct {
+	Confirmation Confirmation    `json:"confirmation"`
+	Note         rule.Note       `json:"note"`
+	Proofs       []ReportedProof `json:"proofs"`
+
+	// Reason Why it was put in force before its proofs showed it both ways
+	Reason string `json:"reason,omitempty"`
+}
+
 // ReverseRequest defines model for ReverseRequest.
 type ReverseRequest struct {
 	// Day The date of the reversing document
@@ -1256,6 +1293,16 @@ type RuleChange struct {
 
 	// Version The version that was changed; for a new rule 0
 	Version int `json:"version,omitempty"`
+}
+
+// RuleChanged defines model for RuleChanged.
+type RuleChanged struct {
+	// From The version that was seen; 0: the rule was not in the plan
+	From int   `json:"from"`
+	Rule int64 `json:"rule"`
+
+	// To The version now; 0: it is no longer in the plan
+	To int `json:"to"`
 }
 
 // RuleCopy defines model for RuleCopy.
@@ -1595,6 +1642,20 @@ type ConfirmationParams struct {
 
 	// Strength Measure also how many slightly wrong versions of each rule the proofs notice
 	Strength bool `form:"strength,omitempty" json:"strength,omitempty"`
+}
+
+// ConfirmationReportParams defines parameters for ConfirmationReport.
+type ConfirmationReportParams struct {
+	Kind    KindKey `form:"kind" json:"kind"`
+	Company string  `form:"company" json:"company"`
+	Type    string  `form:"type" json:"type"`
+}
+
+// ExportConfirmationParams defines parameters for ExportConfirmation.
+type ExportConfirmationParams struct {
+	Kind    KindKey `form:"kind" json:"kind"`
+	Company string  `form:"company" json:"company"`
+	Type    string  `form:"type" json:"type"`
 }
 
 // DeleteLayoutParams defines parameters for DeleteLayout.

@@ -265,7 +265,7 @@ func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
 }
 
 func (i *importer) proofs() error {
-	here := map[string][]proof.Proof{}
+	here, taken := map[string][]proof.Proof{}, map[int64]bool{}
 	for _, p := range i.book.Proofs {
 		kind := p.Given.Kind
 		if here[kind] == nil {
@@ -285,12 +285,20 @@ func (i *importer) proofs() error {
 				carried.Alike[j].Rule = i.rules[carried.Alike[j].Rule]
 			}
 		}
+		seen := map[int64]int{}
+		for id, version := range p.Seen {
+			if i.rules[id] != 0 {
+				seen[i.rules[id]] = version
+			}
+		}
+		p.Seen = seen
 		p.Expect.Acting = list(p.Expect.Acting, func(id int64) int64 { return i.rules[id] })
-		at := slices.IndexFunc(here[kind], func(o proof.Proof) bool { return o.Name == p.Name && same(o.Given, p.Given) })
+		at := slices.IndexFunc(here[kind], func(o proof.Proof) bool { return o.Name == p.Name && !taken[o.ID] && same(o.Given, p.Given) })
 		before := place(here[kind], at)
 		p.Posting, p.ID = "", 0
 		if before != nil {
 			p.ID, p.Posting = before.ID, before.Posting
+			taken[p.ID] = true
 		}
 		if differs(i, "proof", p.Name, before, p) {
 			if _, err := i.d.store.SaveProof(i.ctx, p); err != nil {

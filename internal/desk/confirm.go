@@ -202,7 +202,7 @@ func (r *reader) resultOf(c *rule.Compiled) string {
 		}
 	}
 	kind := r.plan.Kind()
-	said := "the rule does not hold there"
+	said := "the rule on " + labelOf(kind, c.Field, 0) + " does not hold there"
 	for _, s := range r.out.Spots() {
 		label := labelOf(kind, s.Place, s.Line)
 		for _, a := range s.Rules {

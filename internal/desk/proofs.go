@@ -62,7 +62,7 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 		return contract.Proof{}, err
 	}
 	kind := t.plan.Kind()
-	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.document, Posting: request.Posting, Unread: request.Unread}
+	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.document, Posting: request.Posting, Unread: request.Unread, Seen: t.plan.Versions()}
 	if p.Given.Carried, err = d.carry(ctx, t); err != nil {
 		return contract.Proof{}, err
 	}
@@ -156,7 +156,7 @@ func (d *Desk) AcceptProof(ctx context.Context, id int64) (contract.Proof, error
 	if len(fields) == 0 {
 		fields = append(fields, "") // none named would mean all
 	}
-	p.Expect = proof.Expect(t.out, t.plan, fields)
+	p.Expect, p.Seen = proof.Expect(t.out, t.plan, fields), t.plan.Versions()
 	if _, err := d.store.SaveProof(ctx, p); err != nil {
 		return contract.Proof{}, err
 	}
@@ -260,6 +260,9 @@ func (d *Desk) showResult(ctx context.Context, m *masters, r *proof.Result, form
 	result.Held = r.Held()
 	reader := newReader(r.Plan, r.Outcome, d.links(ctx, m, r.Plan.Scope.Company.Key), format)
 	kind := r.Plan.Kind()
+	if !result.Held {
+		result.Since = changedSince(r)
+	}
 	for _, difference := range r.Differences {
 		shown := contract.Difference{
 			What: contract.DifferenceWhat(difference.What), Field: difference.Field,
@@ -285,6 +288,24 @@ func (d *Desk) showResult(ctx context.Context, m *masters, r *proof.Result, form
 		result.Differences = append(result.Differences, shown)
 	}
 	return result
+}
+
+// changedSince tells which rules of the plan are others than when the proof was kept.
+func changedSince(r *proof.Result) []contract.RuleChanged {
+	changes := []contract.RuleChanged{}
+	now := r.Plan.Versions()
+	for id, version := range now {
+		if before := r.Proof.Seen[id]; before != version && len(r.Proof.Seen) > 0 {
+			changes = append(changes, contract.RuleChanged{Rule: id, From: before, To: version})
+		}
+	}
+	for id, version := range r.Proof.Seen {
+		if now[id] == 0 {
+			changes = append(changes, contract.RuleChanged{Rule: id, From: version})
+		}
+	}
+	slices.SortFunc(changes, func(a, b contract.RuleChanged) int { return int(a.Rule - b.Rule) })
+	return changes
 }
 
 // labelOf names a field for people: "Amount", or "Amount in line 2".

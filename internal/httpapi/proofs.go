@@ -74,3 +74,13 @@ func (s *server) ExportImpact(ctx context.Context, r ExportImpactRequestObject) 
 	text, err := s.desk.ExportImpact(ctx, r.Id)
 	return ExportImpact200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }
+
+func (s *server) ConfirmationReport(ctx context.Context, r ConfirmationReportRequestObject) (ConfirmationReportResponseObject, error) {
+	v, err := s.desk.ConfirmationReport(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
+	return ConfirmationReport200JSONResponse(v), err
+}
+
+func (s *server) ExportConfirmation(ctx context.Context, r ExportConfirmationRequestObject) (ExportConfirmationResponseObject, error) {
+	text, err := s.desk.ExportConfirmation(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
+	return ExportConfirmation200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
+}

@@ -34,6 +34,12 @@ type ServerInterface interface {
 	// Confirmation What the proofs confirm of every rule in force of a kind
 	// (GET /confirmation)
 	Confirmation(ctx *echo.Context, params ConfirmationParams) error
+	// ConfirmationReport What was in force in a company for a type, which proofs confirm it, with what results, by whom and when
+	// (GET /confirmation/report)
+	ConfirmationReport(ctx *echo.Context, params ConfirmationReportParams) error
+	// ExportConfirmation The same as CSV, a line for each proof of each rule
+	// (GET /confirmation/report/export)
+	ExportConfirmation(ctx *echo.Context, params ExportConfirmationParams) error
 	// WriteConstant Write a value that a person gave for a field as a formula
 	// (POST /constants)
 	WriteConstant(ctx *echo.Context) error
@@ -359,6 +365,70 @@ func (w *ServerInterfaceWrapper) Confirmation(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Confirmation(ctx, params)
+	return err
+}
+
+// ConfirmationReport converts echo context to params.
+func (w *ServerInterfaceWrapper) ConfirmationReport(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ConfirmationReportParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Required query parameter "company" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "company", ctx.QueryParams(), &params.Company, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter company: %s", err))
+	}
+
+	// ------------- Required query parameter "type" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "type", ctx.QueryParams(), &params.Type, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter type: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ConfirmationReport(ctx, params)
+	return err
+}
+
+// ExportConfirmation converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportConfirmation(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportConfirmationParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Required query parameter "company" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "company", ctx.QueryParams(), &params.Company, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter company: %s", err))
+	}
+
+	// ------------- Required query parameter "type" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "type", ctx.QueryParams(), &params.Type, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter type: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportConfirmation(ctx, params)
 	return err
 }
 
@@ -1851,6 +1921,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/proofs/run", wrapper.RunProofs, options.OperationMiddlewares["runProofs"]...)
 	router.POST(options.BaseURL+"/proofs/progress", wrapper.FollowProofs, options.OperationMiddlewares["followProofs"]...)
 	router.GET(options.BaseURL+"/confirmation", wrapper.Confirmation, options.OperationMiddlewares["confirmation"]...)
+	router.GET(options.BaseURL+"/confirmation/report", wrapper.ConfirmationReport, options.OperationMiddlewares["confirmationReport"]...)
+	router.GET(options.BaseURL+"/confirmation/report/export", wrapper.ExportConfirmation, options.OperationMiddlewares["exportConfirmation"]...)
 	router.GET(options.BaseURL+"/rules/:id/confirmation", wrapper.ConfirmRule, options.OperationMiddlewares["confirmRule"]...)
 	router.GET(options.BaseURL+"/rules/:id/impact", wrapper.ImpactOfRule, options.OperationMiddlewares["impactOfRule"]...)
 	router.GET(options.BaseURL+"/rules/:id/impact/export", wrapper.ExportImpact, options.OperationMiddlewares["exportImpact"]...)
@@ -2043,6 +2115,90 @@ type ConfirmationdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ConfirmationdefaultApplicationProblemPlusJSONResponse) VisitConfirmationResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmationReportRequestObject struct {
+	Params ConfirmationReportParams
+}
+
+type ConfirmationReportResponseObject interface {
+	VisitConfirmationReportResponse(w http.ResponseWriter) error
+}
+
+type ConfirmationReport200JSONResponse ConfirmationReport
+
+func (response ConfirmationReport200JSONResponse) VisitConfirmationReportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmationReportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ConfirmationReportdefaultApplicationProblemPlusJSONResponse) VisitConfirmationReportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportConfirmationRequestObject struct {
+	Params ExportConfirmationParams
+}
+
+type ExportConfirmationResponseObject interface {
+	VisitExportConfirmationResponse(w http.ResponseWriter) error
+}
+
+type ExportConfirmation200TextcsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportConfirmation200TextcsvResponse) VisitExportConfirmationResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportConfirmationdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportConfirmationdefaultApplicationProblemPlusJSONResponse) VisitExportConfirmationResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5326,6 +5482,12 @@ type StrictServerInterface interface {
 	// Confirmation What the proofs confirm of every rule in force of a kind
 	// (GET /confirmation)
 	Confirmation(ctx context.Context, request ConfirmationRequestObject) (ConfirmationResponseObject, error)
+	// ConfirmationReport What was in force in a company for a type, which proofs confirm it, with what results, by whom and when
+	// (GET /confirmation/report)
+	ConfirmationReport(ctx context.Context, request ConfirmationReportRequestObject) (ConfirmationReportResponseObject, error)
+	// ExportConfirmation The same as CSV, a line for each proof of each rule
+	// (GET /confirmation/report/export)
+	ExportConfirmation(ctx context.Context, request ExportConfirmationRequestObject) (ExportConfirmationResponseObject, error)
 	// WriteConstant Write a value that a person gave for a field as a formula
 	// (POST /constants)
 	WriteConstant(ctx context.Context, request WriteConstantRequestObject) (WriteConstantResponseObject, error)
@@ -5747,6 +5909,56 @@ func (sh *strictHandler) Confirmation(ctx *echo.Context, params ConfirmationPara
 		return err
 	} else if validResponse, ok := response.(ConfirmationResponseObject); ok {
 		return validResponse.VisitConfirmationResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ConfirmationReport operation middleware
+func (sh *strictHandler) ConfirmationReport(ctx *echo.Context, params ConfirmationReportParams) error {
+	var request ConfirmationReportRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ConfirmationReport(ctx.Request().Context(), request.(ConfirmationReportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ConfirmationReport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ConfirmationReportResponseObject); ok {
+		return validResponse.VisitConfirmationReportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportConfirmation operation middleware
+func (sh *strictHandler) ExportConfirmation(ctx *echo.Context, params ExportConfirmationParams) error {
+	var request ExportConfirmationRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportConfirmation(ctx.Request().Context(), request.(ExportConfirmationRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportConfirmation")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportConfirmationResponseObject); ok {
+		return validResponse.VisitExportConfirmationResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -16,12 +16,13 @@ type proofRow struct {
 	// Posting is the number of the test posting that the proof was kept from; may be "".
 	Posting string
 	Unread  bool
+	Seen    map[int64]int `gorm:"serializer:json"`
 }
 
 func (proofRow) TableName() string { return "proofs" }
 
 func (r proofRow) proof() proof.Proof {
-	return proof.Proof{ID: r.ID, Name: r.Name, Rules: r.Rules, Given: r.Given, Expect: r.Expect, Posting: r.Posting, Unread: r.Unread}
+	return proof.Proof{ID: r.ID, Name: r.Name, Rules: r.Rules, Given: r.Given, Expect: r.Expect, Posting: r.Posting, Unread: r.Unread, Seen: r.Seen}
 }
 
 // Proofs returns the proofs of a kind in the order they were kept.
@@ -43,7 +44,7 @@ func (s *Store) Proof(ctx context.Context, id int64) (proof.Proof, error) {
 
 // SaveProof keeps a proof, a new one when its ID is 0, and returns it with its ID.
 func (s *Store) SaveProof(ctx context.Context, p proof.Proof) (proof.Proof, error) {
-	row := proofRow{p.ID, p.Given.Kind, p.Name, append([]int64{}, p.Rules...), p.Given, p.Expect, p.Posting, p.Unread}
+	row := proofRow{p.ID, p.Given.Kind, p.Name, append([]int64{}, p.Rules...), p.Given, p.Expect, p.Posting, p.Unread, p.Seen}
 	err := s.db.WithContext(ctx).Save(&row).Error
 	return row.proof(), err
 }

@@ -9,6 +9,11 @@ export const router = createRouter({
     { path: "/rules", component: () => import("./views/RulesView.vue"), meta: { title: "Rules" } },
     { path: "/proofs", component: () => import("./views/ProofsView.vue"), meta: { title: "Proofs" } },
     {
+      path: "/proofs/report",
+      component: () => import("./views/ReportView.vue"),
+      meta: { title: "Confirmation" },
+    },
+    {
       path: "/proofs/confirmed",
       component: () => import("./views/ConfirmedView.vue"),
       meta: { title: "Confirmed?" },

@@ -1101,6 +1101,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/confirmation/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was in force in a company for a type, which proofs confirm it, with what results, by whom and when */
+        get: operations["confirmationReport"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/confirmation/report/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The same as CSV, a line for each proof of each rule */
+        get: operations["exportConfirmation"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/rules/{id}/confirmation": {
         parameters: {
             query?: never;
@@ -2553,6 +2587,37 @@ export interface components {
             proofs: number[];
             strength?: components["schemas"]["Strength"];
         };
+        ConfirmationReport: {
+            kind: string;
+            company: string;
+            type: string;
+            /** @description The day whose rules are in force */
+            day: string;
+            /** Format: date-time */
+            ranAt: string;
+            ranBy: string;
+            rules: components["schemas"]["ReportedRule"][];
+        };
+        ReportedRule: {
+            confirmation: components["schemas"]["Confirmation"];
+            note: {
+                askedBy: string;
+                askedOn: string;
+                why: string;
+            };
+            /** @description Why it was put in force before its proofs showed it both ways */
+            reason?: string;
+            proofs: components["schemas"]["ReportedProof"][];
+        };
+        ReportedProof: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            held: boolean;
+            unread?: boolean;
+            /** @description In what it fails */
+            why?: string;
+        };
         Goal: {
             words: string;
             /** @description Those that show it; empty: none does */
@@ -2599,6 +2664,16 @@ export interface components {
             held: boolean;
             error?: string;
             differences: components["schemas"]["Difference"][];
+            /** @description Rules of its plan that are others than when it was kept, where it fails */
+            since?: components["schemas"]["RuleChanged"][];
+        };
+        RuleChanged: {
+            /** Format: int64 */
+            rule: number;
+            /** @description The version that was seen; 0: the rule was not in the plan */
+            from: number;
+            /** @description The version now; 0: it is no longer in the plan */
+            to: number;
         };
         Difference: {
             /** @enum {string} */
@@ -4553,6 +4628,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Confirmation"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    confirmationReport: {
+        parameters: {
+            query: {
+                kind: components["parameters"]["KindKey"];
+                company: string;
+                type: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The report */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ConfirmationReport"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    exportConfirmation: {
+        parameters: {
+            query: {
+                kind: components["parameters"]["KindKey"];
+                company: string;
+                type: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The report */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: components["responses"]["Failure"];

@@ -136,6 +136,13 @@ const totals = computed(() => {
           </tr>
         </tbody>
       </table>
+      <p v-if="company" class="chosen-line">
+        {{ catalog.typeName(type) }} in {{ catalog.companyName(company) }}:
+        <RouterLink :to="{ path: '/proofs/report', query: { kind, company, type } }"
+          >confirmation report</RouterLink
+        >
+        · <RouterLink :to="{ path: '/proofs', query: { company, type } }">its proofs</RouterLink>
+      </p>
       <table class="ledger">
         <thead>
           <tr>
@@ -196,6 +203,10 @@ const totals = computed(() => {
 .broken {
   float: right;
   color: var(--refused);
+}
+.chosen-line {
+  font: 15px/1.4 var(--serif);
+  margin: 0 0 6px;
 }
 .right {
   text-align: right;

@@ -263,6 +263,19 @@ const what = {
                 >; {{ m.severity }}: {{ m.text }}</template
               >.
             </p>
+            <p v-if="results.get(p.id)?.since?.length" class="since">
+              Since it was kept
+              <template v-for="(c, i) in results.get(p.id)!.since" :key="c.rule"
+                ><template v-if="i">, </template
+                ><RouterLink :to="`/plan?rule=${c.rule}`">rule {{ c.rule }}</RouterLink>
+                {{
+                  !c.from ? "is new" : !c.to ? "is gone" : `was changed (version ${c.from} to ${c.to})`
+                }}</template
+              >.
+            </p>
+            <p v-else-if="results.get(p.id)?.held === false && !results.get(p.id)?.error" class="quiet">
+              No rule has changed since it was kept: it never held, or what it reads is another.
+            </p>
             <p v-if="p.posting" class="quiet">
               Posted to the practice ledger as
               <RouterLink :to="`/ledger/${p.posting}?ledger=practice`">{{ p.posting }}</RouterLink>.

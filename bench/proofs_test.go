@@ -1,0 +1,105 @@
+package bench
+
+import (
+	"path/filepath"
+	"testing"
+	"time"
+
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/demo"
+	"codicil/internal/desk"
+	"codicil/internal/exchange"
+	"codicil/internal/standard"
+	"codicil/internal/store"
+)
+
+// demoBook is the demo's rule book with its proofs, and its kinds.
+func demoBook(b *testing.B) (*exchange.Book, []record.Kind) {
+	file := filepath.Join(b.TempDir(), "demo.db")
+	clock := func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
+	template := demo.Template{Clock: clock, User: "Ada"}
+	if err := template.Write(b.Context(), file); err != nil {
+		b.Fatal(err)
+	}
+	s, err := store.Open(b.Context(), file)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer func() { _ = s.Close() }()
+	book, err := desk.New(s, clock, "Ada").ExportBook(b.Context())
+	if err != nil {
+		b.Fatal(err)
+	}
+	kinds, err := standard.Kinds()
+	if err != nil {
+		b.Fatal(err)
+	}
+	return book, kinds
+}
+
+// BenchmarkProofs runs a thousand proofs of the demo's sales orders, on one processor and on
+// all; and measures the full strength of all rules of the demo.
+func BenchmarkProofs(b *testing.B) {
+	book, kinds := demoBook(b)
+	world := book.World(kinds, "2026-11-24")
+	proofsOf := func(kind string) (list []proof.Proof) {
+		for _, p := range book.Proofs {
+			if p.Given.Kind == kind {
+				list = append(list, p)
+			}
+		}
+		return list
+	}
+	var thousand []proof.Proof
+	for own := proofsOf("sales_order"); len(thousand) < 1000; {
+		thousand = append(thousand, own...)
+	}
+	thousand = thousand[:1000]
+	rate := func(b *testing.B, count int, unit string) {
+		b.ReportMetric(float64(count)*float64(b.N)/b.Elapsed().Seconds(), unit)
+	}
+	orders := world.Runner("sales_order", desk.Noon)
+	b.Run("a thousand on all processors", func(b *testing.B) {
+		for range b.N {
+			if _, err := orders.RunAll(b.Context(), thousand, nil); err != nil {
+				b.Fatal(err)
+			}
+		}
+		rate(b, len(thousand), "proofs/s")
+	})
+	b.Run("a thousand on one", func(b *testing.B) {
+		for range b.N {
+			for i := range thousand {
+				orders.Run(&thousand[i], true)
+			}
+		}
+		rate(b, len(thousand), "proofs/s")
+	})
+	b.Run("strength of all rules", func(b *testing.B) {
+		mutants := 0
+		for range b.N {
+			mutants = 0
+			for _, kind := range []string{"vendor", "quotation", "sales_order", "accounting_document", "item"} {
+				runner := world.Runner(kind, desk.Noon)
+				results, err := runner.RunAll(b.Context(), proofsOf(kind), nil)
+				if err != nil {
+					b.Fatal(err)
+				}
+				var rules []*rule.Compiled
+				for _, c := range proof.Confirm(runner.Book, results) {
+					rules = append(rules, c.Rule)
+				}
+				strengths, err := runner.Measure(b.Context(), rules, results, nil)
+				if err != nil {
+					b.Fatal(err)
+				}
+				for i := range strengths {
+					mutants += strengths[i].Mutants
+				}
+			}
+		}
+		rate(b, mutants, "mutants/s")
+	})
+}
