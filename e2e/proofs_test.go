@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
 
 	"codicil/e2e/browser"
@@ -66,9 +67,36 @@ func TestARuleBrokenOnPurposeIsNoticedWhileItIsWrittenAndMended(t *testing.T) {
 	u.types(`country = "DK"`)
 	u.sees(".breaks", "This would break")
 	u.sees(".breaks a", "proof")
-	u.clicks(".breaks a", "proof")
-	u.sees(".name", "Kaisan's terms for a Japanese vendor")
-	u.sees(".held", "holds") // it was not kept
+	u.clicks(".pane .button", "Undo the change")
+	u.seesNo(".breaks", "This would break")
+	u.sees(".proofs .state", "proved both ways")
+}
+
+func TestATestDocumentIsPastedFromASpreadsheetAndTriedAsAnother(t *testing.T) {
+	u := open(t, "/plan?kind=sales_order&company=10&type=SO")
+	u.clicks(entered("customer"), "")
+	u.runs(`(() => {
+		const grid = document.querySelector(".grid");
+		const data = new DataTransfer();
+		data.setData("text/plain", "Customer\tItem\tQuantity\tPrice\tRemark\nC10001\tI1001\t4\t19\tx\n\tI1004\t2\t15.50\t\n");
+		grid.dispatchEvent(new ClipboardEvent("paste", { clipboardData: data, bubbles: true, cancelable: true }));
+		return true;
+	})()`)
+	u.sees(".verdict", "No field is called Remark")
+	u.clicks(".verdict .plain", "Good")
+	u.sees(entered("customer"), "C10001")
+	u.sees(station("net_total", "result"), "107.00")
+	u.writes("Entered by", "Birk Holm")
+	u.clicks(".actions .button", "Keep as proof")
+	u.clicks(`[aria-label="Name of the proof"]`, "")
+	u.types("Two lines")
+	u.chooses("Values that the proof expects", "Net total")
+	u.presses(kb.Escape)
+	u.clicks(".naming .button", "Keep")
+	u.sees(".verdict", "Kept as proof")
+	u.clicks(".verdict a", "Two lines")
+	u.clicks(".deeds .button", "Run it")
+	u.sees(".held", "holds")
 }
 
 func TestAThousandProofsAreRunWithProgressAndStoppedHalfway(t *testing.T) {

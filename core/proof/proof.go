@@ -49,6 +49,8 @@ type Document struct {
 	PreviousOfType *record.Content `json:"previousOfType,omitempty"`
 	// Reasons are what was said to go on in spite of a confirm, by rule.
 	Reasons map[int64]string `json:"reasons,omitempty"`
+	// User is the name of the person who is taken to enter the document; "": who runs it.
+	User string `json:"user,omitempty"`
 	// Format is how typed texts are to be read; nil: record.Plain.
 	Format *record.Format `json:"format,omitempty"`
 	// Carried is what the document read besides itself when it was kept; nil: everything is
@@ -226,6 +228,9 @@ type Setting struct {
 // kind does not have, or lines twice.
 func (d *Document) Case(p *plan.Plan, s Setting) (*plan.Plan, *engine.Case, error) {
 	c := &engine.Case{Linked: s.Linked, Peers: s.Peers, Record: d.Record, Moment: s.Moment, Keyed: s.Keyed, User: s.User, Now: s.Now, Reasons: d.Reasons}
+	if d.User != "" {
+		c.User = d.User
+	}
 	if d.Carried != nil || s.record != nil {
 		p = p.WithStanding(d.Carried.standing())
 		w := &world{carried: d.Carried, kinds: p.Vocabulary.Linkable, linked: s.Linked, tables: p.Crosswalks, peers: s.Peers, record: s.record, looked: map[string]bool{}}

@@ -1278,6 +1278,25 @@ type ReverseRequest struct {
 	Version int    `json:"version"`
 }
 
+// RowsRead defines model for RowsRead.
+type RowsRead struct {
+	Entered map[string]EnteredItem `json:"entered"`
+
+	// Ignored Names of columns that are no field of the kind
+	Ignored []string      `json:"ignored"`
+	Lines   []EnteredLine `json:"lines"`
+}
+
+// RowsRequest defines model for RowsRequest.
+type RowsRequest struct {
+	// At The field that a row without names begins at
+	At   string `json:"at"`
+	Kind string `json:"kind"`
+
+	// Text Rows as a spreadsheet copies them: the first may name fields; of more rows than one the columns of lines are taken from each
+	Text string `json:"text"`
+}
+
 // RuleBody defines model for RuleBody.
 type RuleBody = rule.Body
 
@@ -1860,6 +1879,9 @@ type WriteValuesJSONRequestBody = CellsAsk
 
 // TryDocumentJSONRequestBody defines body for TryDocument for application/json ContentType.
 type TryDocumentJSONRequestBody = TryRequest
+
+// ReadRowsJSONRequestBody defines body for ReadRows for application/json ContentType.
+type ReadRowsJSONRequestBody = RowsRequest
 
 // SaveTypeJSONRequestBody defines body for SaveType for application/json ContentType.
 type SaveTypeJSONRequestBody = Type

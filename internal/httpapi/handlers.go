@@ -103,6 +103,11 @@ func (s *server) KeepProof(ctx context.Context, r KeepProofRequestObject) (KeepP
 	return KeepProof201JSONResponse(v), err
 }
 
+func (s *server) ReadRows(ctx context.Context, r ReadRowsRequestObject) (ReadRowsResponseObject, error) {
+	v, err := s.desk.ReadRows(ctx, *r.Body)
+	return ReadRows200JSONResponse(v), err
+}
+
 func (s *server) RunProofs(ctx context.Context, r RunProofsRequestObject) (RunProofsResponseObject, error) {
 	v, err := s.desk.RunProofs(ctx, *r.Body, nil)
 	return RunProofs200JSONResponse(v), err

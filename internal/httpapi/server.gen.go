@@ -280,6 +280,9 @@ type ServerInterface interface {
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx *echo.Context) error
+	// ReadRows Read rows that were copied from a spreadsheet as a test document; nothing is kept
+	// (POST /try/rows)
+	ReadRows(ctx *echo.Context) error
 	// DeleteType Remove a type that nothing names
 	// (DELETE /types/{kind}/{key})
 	DeleteType(ctx *echo.Context, kind KindPath, key KeyPath) error
@@ -1748,6 +1751,15 @@ func (w *ServerInterfaceWrapper) TryDocument(ctx *echo.Context) error {
 	return err
 }
 
+// ReadRows converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadRows(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadRows(ctx)
+	return err
+}
+
 // DeleteType converts echo context to params.
 func (w *ServerInterfaceWrapper) DeleteType(ctx *echo.Context) error {
 	var err error
@@ -1846,6 +1858,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/catalog", wrapper.GetCatalog, options.OperationMiddlewares["getCatalog"]...)
 	router.GET(options.BaseURL+"/plan", wrapper.GetPlan, options.OperationMiddlewares["getPlan"]...)
 	router.POST(options.BaseURL+"/try", wrapper.TryDocument, options.OperationMiddlewares["tryDocument"]...)
+	router.POST(options.BaseURL+"/try/rows", wrapper.ReadRows, options.OperationMiddlewares["readRows"]...)
 	router.GET(options.BaseURL+"/postings", wrapper.ListPostings, options.OperationMiddlewares["listPostings"]...)
 	router.POST(options.BaseURL+"/postings", wrapper.PostDocument, options.OperationMiddlewares["postDocument"]...)
 	router.GET(options.BaseURL+"/postings/:number", wrapper.GetPosting, options.OperationMiddlewares["getPosting"]...)
@@ -5390,6 +5403,45 @@ func (response TryDocumentdefaultApplicationProblemPlusJSONResponse) VisitTryDoc
 	return err
 }
 
+type ReadRowsRequestObject struct {
+	Body *ReadRowsJSONRequestBody
+}
+
+type ReadRowsResponseObject interface {
+	VisitReadRowsResponse(w http.ResponseWriter) error
+}
+
+type ReadRows200JSONResponse RowsRead
+
+func (response ReadRows200JSONResponse) VisitReadRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadRowsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadRowsdefaultApplicationProblemPlusJSONResponse) VisitReadRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type DeleteTypeRequestObject struct {
 	Kind KindPath `json:"kind"`
 	Key  KeyPath  `json:"key"`
@@ -5728,6 +5780,9 @@ type StrictServerInterface interface {
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx context.Context, request TryDocumentRequestObject) (TryDocumentResponseObject, error)
+	// ReadRows Read rows that were copied from a spreadsheet as a test document; nothing is kept
+	// (POST /try/rows)
+	ReadRows(ctx context.Context, request ReadRowsRequestObject) (ReadRowsResponseObject, error)
 	// DeleteType Remove a type that nothing names
 	// (DELETE /types/{kind}/{key})
 	DeleteType(ctx context.Context, request DeleteTypeRequestObject) (DeleteTypeResponseObject, error)
@@ -8769,6 +8824,52 @@ func (sh *strictHandler) TryDocument(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(TryDocumentResponseObject); ok {
 		return validResponse.VisitTryDocumentResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReadRows operation middleware
+func (sh *strictHandler) ReadRows(ctx *echo.Context) error {
+	var request ReadRowsRequestObject
+
+	var body ReadRowsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadRows(ctx.Request().Context(), request.(ReadRowsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadRows")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReadRowsResponseObject); ok {
+		return validResponse.VisitReadRowsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -55,6 +55,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/try/rows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read rows that were copied from a spreadsheet as a test document; nothing is kept */
+        post: operations["readRows"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/postings": {
         parameters: {
             query?: never;
@@ -1826,6 +1843,8 @@ export interface components {
             reasons?: {
                 [key: string]: string;
             };
+            /** @description The person who is taken to enter the document; none: who asks */
+            user?: string;
             /** @description How typed texts that are kept are to be read */
             format?: components["schemas"]["Format"];
             /** @description What a proof read besides its document when it was kept: linked records, standing values, crosswalk rows and records with the same values */
@@ -1871,6 +1890,21 @@ export interface components {
              * @enum {string}
              */
             moment?: "typing" | "saving" | "posting";
+        };
+        RowsRequest: {
+            kind: string;
+            /** @description Rows as a spreadsheet copies them: the first may name fields; of more rows than one the columns of lines are taken from each */
+            text: string;
+            /** @description The field that a row without names begins at */
+            at: string;
+        };
+        RowsRead: {
+            entered: {
+                [key: string]: components["schemas"]["EnteredItem"];
+            };
+            lines: components["schemas"]["EnteredLine"][];
+            /** @description Names of columns that are no field of the kind */
+            ignored: string[];
         };
         Shown: {
             /** @description Exact and the same for everybody */
@@ -2781,6 +2815,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Outcome"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    readRows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RowsRequest"];
+            };
+        };
+        responses: {
+            /** @description What is entered, as it was typed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RowsRead"];
                 };
             };
             default: components["responses"]["Failure"];

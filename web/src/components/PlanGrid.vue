@@ -185,6 +185,18 @@ function onKey(event: KeyboardEvent) {
   }
 }
 
+/** Rows that were copied from a spreadsheet are read as the test document; one value goes into its cell. */
+function onPaste(event: ClipboardEvent) {
+  const text = event.clipboardData?.getData("text/plain") ?? "";
+  const field = rows.value[at.row];
+  const several = /[\t\n]/.test(text.trim());
+  if (!field || !text.trim() || (editing.value && !several) || (!several && at.column !== 1)) return;
+  event.preventDefault();
+  editing.value = "";
+  void (several ? plan.paste(text, field.key) : plan.enter(plan.at(field.key), text.trim()));
+  focusCell();
+}
+
 /** Puts the cursor on a field's entered value, and the field in sight. */
 function editField(key: string, line?: number) {
   if (line) plan.line = line;
@@ -223,6 +235,7 @@ function rowIndex(field: Field): number {
     :aria-rowcount="rows.length"
     :style="{ '--stations': stations.length }"
     @keydown="onKey"
+    @paste="onPaste"
   >
     <div class="row head" role="row">
       <div v-for="name in columns" :key="name" class="cell" :class="`column-${name}`" role="columnheader">

@@ -35,7 +35,10 @@ async function correct(s: Suggestion) {
             · strength {{ strength }} %</template
           ></span
         >
-        · <RouterLink :to="`/proofs?rule=${rule}`">{{ found.proofs.length }} proofs</RouterLink>
+        ·
+        <RouterLink :to="`/proofs?rule=${rule}`"
+          >{{ found.proofs.length }} {{ found.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
+        >
       </p>
       <details v-if="missing.length" :open="missing.length < 8">
         <summary>No proof shows yet</summary>

@@ -1,11 +1,16 @@
 <script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
 import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
+import { parseAddress } from "@/address";
+import LateInput from "@/components/LateInput.vue";
 import MessageList from "@/components/MessageList.vue";
+import { useCatalog } from "@/stores/catalog";
 import { usePlan } from "@/stores/plan";
 
 const emit = defineEmits<{ point: [field: string, line?: number]; post: [] }>();
 const plan = usePlan();
+const catalog = useCatalog();
 
 const verdict = computed(() => {
   if (!plan.hasDocument || !plan.outcome) return "";
@@ -17,11 +22,20 @@ const refusals = computed(() => messages.value.filter((m) => m.severity === "ref
 
 const naming = ref(false);
 const name = ref("");
+/** The addresses whose values are expected; none: all. */
+const expected = ref<string[]>([]);
+const addresses = computed(() =>
+  [...plan.fields.keys()].map((address) => {
+    const { key, line } = parseAddress(address);
+    return { address, label: catalog.label(key, line) };
+  }),
+);
 
 async function keep() {
-  await plan.keep(name.value.trim(), []);
+  await plan.keep(name.value.trim(), [], expected.value.length ? expected.value : undefined);
   naming.value = false;
   name.value = "";
+  expected.value = [];
 }
 </script>
 
@@ -38,6 +52,10 @@ async function keep() {
     />
     <div class="actions">
       <span v-if="plan.problem" class="verdict refused" role="alert">{{ plan.problem }}</span>
+      <span v-else-if="plan.ignored.length" class="verdict" role="status">
+        No field is called {{ plan.ignored.join(", ") }}; that was passed over.
+        <button type="button" class="plain" @click="plan.ignored = []">Good</button>
+      </span>
       <span v-else-if="plan.kept" class="verdict accepted" role="status">
         Kept as proof {{ plan.kept.id }}:
         <RouterLink :to="`/proofs?proof=${plan.kept.id}`">{{ plan.kept.name }}</RouterLink>
@@ -64,10 +82,32 @@ async function keep() {
           autofocus
           @keydown.esc.stop="naming = false"
         />
+        <ElSelect
+          v-model="expected"
+          multiple
+          filterable
+          collapse-tags
+          placement="top-end"
+          placeholder="expects all values"
+          aria-label="Values that the proof expects"
+          class="expected"
+          :fit-input-width="false"
+        >
+          <ElOption v-for="a in addresses" :key="a.address" :value="a.address" :label="a.label" />
+        </ElSelect>
         <button class="button first" type="submit" :disabled="plan.busy">Keep</button>
         <button class="button" type="button" @click="naming = false">Do not keep</button>
       </form>
       <template v-else>
+        <label v-if="plan.hasDocument" class="as" title="Rules may ask who enters the document">
+          as
+          <LateInput
+            :value="plan.user"
+            :placeholder="catalog.catalog?.user"
+            aria-label="Entered by"
+            @take="plan.as($event)"
+          />
+        </label>
         <slot />
         <button class="button" type="button" :disabled="!plan.hasDocument" @click="plan.clear()">
           Clear
@@ -127,6 +167,18 @@ async function keep() {
 }
 .spring {
   flex: 1;
+}
+.as {
+  display: flex;
+  gap: 5px;
+  align-items: center;
+  color: var(--ink-soft);
+}
+.as input {
+  width: 92px;
+}
+.expected {
+  width: 210px;
 }
 .naming {
   display: flex;

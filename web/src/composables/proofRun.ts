@@ -12,10 +12,11 @@ export function useProofRun() {
   const ranAt = ref<Date>();
   let stopper: AbortController | undefined;
 
-  async function run(request: Omit<Schemas["RunRequest"], "format">) {
+  /** Runs proofs; together with what other proofs came to, the results of these take their place. */
+  async function run(request: Omit<Schemas["RunRequest"], "format">, together = false) {
     stopper?.abort();
     const mine = (stopper = new AbortController());
-    const found = new Map<number, ProofResult>();
+    const found = new Map<number, ProofResult>(together ? results.value : []);
     results.value = found;
     total.value = 0;
     running.value = true;

@@ -39,6 +39,8 @@ export function useTrial(
   const stored = ref<Document["stored"]>();
   const storedLines = ref<Document["storedLines"]>();
   const reasons = ref<Record<string, string>>({});
+  /** Who is taken to enter the document; "": the person at work. */
+  const user = ref("");
   /** What was saved before, and all else that a proof carries. */
   const before = ref<Pick<Document, "previous" | "previousOfType" | "carried">>({});
   // What comes from the server is replaced and never changed, so it need not be watched inside.
@@ -64,6 +66,7 @@ export function useTrial(
       stored: stored.value,
       storedLines: storedLines.value,
       reasons: Object.keys(reasons.value).length ? reasons.value : undefined,
+      user: user.value.trim() || undefined,
       ...before.value,
     };
   });
@@ -145,6 +148,26 @@ export function useTrial(
     await tryDocument();
   }
 
+  /** Enters many values at once; lines that are not there are added. */
+  async function enterAll(
+    header: Record<string, EnteredItem>,
+    rows: { number: number; entered: Record<string, EnteredItem> }[],
+  ) {
+    const next = { ...entered.value, ...header };
+    for (const row of rows)
+      for (const [key, item] of Object.entries(row.entered))
+        next[addressOf(`lines.${key}`, row.number)] = item;
+    entered.value = next;
+    const more = rows.map((r) => r.number).filter((n) => !lines.value.includes(n));
+    lines.value = [...lines.value, ...more].sort((a, b) => a - b);
+    taken.value = Math.max(taken.value, 0, ...lines.value);
+    await tryDocument();
+  }
+  async function as(name: string) {
+    user.value = name;
+    await tryDocument();
+  }
+
   function textOf(address: string): string {
     const item = entered.value[address];
     if (!item) return "";
@@ -192,6 +215,7 @@ export function useTrial(
     stored.value = from?.stored;
     storedLines.value = from?.storedLines;
     reasons.value = { ...(from?.reasons ?? {}) };
+    user.value = from?.user ?? "";
     before.value = {
       ...(from?.previous ? { previous: from.previous, previousOfType: from.previousOfType } : {}),
       ...(from?.carried ? { carried: from.carried } : {}),
@@ -222,6 +246,9 @@ export function useTrial(
     settled,
     enter,
     enterAgain,
+    enterAll,
+    as,
+    user,
     textOf,
     addLine,
     removeLine,

@@ -88,6 +88,20 @@ export const usePlan = defineStore("plan", () => {
     await trial.enter(address, typed);
   }
 
+  /** What was passed over when rows were pasted. */
+  const ignored = ref<string[]>([]);
+  /** Enters rows that were copied from a spreadsheet, from a field on or by the names above them. */
+  async function paste(text: string, at: string) {
+    posted.value = undefined;
+    kept.value = undefined;
+    await guard(async () => {
+      const read = await ask(api.POST("/try/rows", { body: { kind: scope.kind, text, at } }));
+      ignored.value = read.ignored;
+      await trial.enterAll(read.entered, read.lines);
+      if (read.lines.length) line.value = read.lines[0]!.number;
+    });
+  }
+
   /** The address of a field, in the line that the grid shows. */
   function at(key: string): string {
     return addressOf(key, line.value);
@@ -128,7 +142,8 @@ export const usePlan = defineStore("plan", () => {
     return done === true;
   }
 
-  async function keep(name: string, rules: number[]) {
+  /** Keeps the test as a proof; fields are the addresses whose values are expected, none: all. */
+  async function keep(name: string, rules: number[], fields?: string[]) {
     busy.value = true;
     await guard(async () => {
       const body = {
@@ -136,6 +151,7 @@ export const usePlan = defineStore("plan", () => {
         format,
         name: name || undefined,
         rules,
+        fields,
         posting: posted.value?.number,
       };
       kept.value = await ask(api.POST("/proofs", { body }));
@@ -160,6 +176,8 @@ export const usePlan = defineStore("plan", () => {
     setScope,
     enter,
     clear,
+    paste,
+    ignored,
     take,
     post,
     keep,

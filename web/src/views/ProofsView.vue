@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, onMounted, ref, watch } from "vue";
+import { computed, nextTick, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, ask, type Proof } from "@/api/client";
 import { parseAddress } from "@/address";
@@ -49,13 +49,20 @@ async function runAll() {
   await attempt(() => run({ kind: kind.value, ofRule: rule.value || undefined, company, type }));
 }
 
+function runOne(p: Proof) {
+  return attempt(() => run({ kind: kind.value, proofs: [p.id] }, true));
+}
+
 function firstFailure(): number | undefined {
   return [...results.value.values()].find((r) => !r.held)?.proof;
 }
 async function begin() {
   await load();
   if (proofs.value?.length) await runAll();
-  open.value = Number(route.query.proof) || firstFailure();
+  const asked = Number(route.query.proof);
+  open.value = asked || firstFailure();
+  await nextTick();
+  if (asked) document.querySelector(`[data-proof="${asked}"]`)?.scrollIntoView({ block: "center" });
 }
 onMounted(begin);
 watch(kind, begin);
@@ -281,6 +288,7 @@ const what = {
               <RouterLink :to="`/ledger/${p.posting}?ledger=practice`">{{ p.posting }}</RouterLink>.
             </p>
             <div class="deeds">
+              <button type="button" class="button" :disabled="running" @click="runOne(p)">Run it</button>
               <button type="button" class="button" @click="onPlan(p)">Open on the plan</button>
               <button
                 v-if="results.get(p.id)?.held === false"
