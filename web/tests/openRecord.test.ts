@@ -97,6 +97,18 @@ describe("an open record", () => {
     expect(record.done.value).toBe("Saved.");
   });
 
+  it("is saved with what is typed still in a list of choices, which tells late that it was left", async () => {
+    const { record, saves } = await open("/records/vendor/V1", {
+      "POST /records": () => ({ outcome: accepted, record: saved(2) }),
+    });
+    const input = document.body.appendChild(document.createElement("input"));
+    input.addEventListener("blur", () => setTimeout(() => void type(record, "country", "IE")));
+    input.focus();
+    await record.save();
+    expect(saves()[0]).toMatchObject({ document: { entered: { country: { typed: "IE" } } } });
+    input.remove();
+  });
+
   it("keeps what was typed when it is refused, and points to what refuses", async () => {
     const { record, pointed } = await open("/records/vendor/new?company=30&type=TRAD", {
       "POST /records": () => ({ outcome: refused }),

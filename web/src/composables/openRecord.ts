@@ -1,5 +1,5 @@
 import { useEventListener } from "@vueuse/core";
-import { computed, nextTick, reactive, ref, watch, type Ref } from "vue";
+import { computed, reactive, ref, watch, type Ref } from "vue";
 import { onBeforeRouteLeave, onBeforeRouteUpdate, useRoute, useRouter } from "vue-router";
 import {
   api,
@@ -162,7 +162,8 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   /** Takes what is being typed, and waits for its consequences. */
   async function settle() {
     (document.activeElement as HTMLElement | null)?.blur();
-    await nextTick();
+    // A field with a list of choices tells only a moment later that it was left.
+    await new Promise((resolve) => setTimeout(resolve));
     await trial.settled();
   }
 
