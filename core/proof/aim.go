@@ -50,7 +50,7 @@ func (s *Search) aims(p *plan.Plan, d *Document) (changes []Change) {
 				continue
 			}
 			here := record.Surroundings{Company: p.Scope.Company, Day: p.Scope.Day}
-			for _, wanted := range s.around3(constants, &kind.Fields[place], here) {
+			for _, wanted := range s.neighbours(constants, &kind.Fields[place], here) {
 				way, _ := wanted.Minus(from).Quo(to.Minus(from))
 				v, _ := field.Settle(feel.NumberOf(now.Plus(way)), here)
 				if n, isNumber := v.Number(); isNumber && n.Sign() >= 0 {
@@ -74,8 +74,8 @@ func (s *Search) compared() (places []int) {
 	return places
 }
 
-// around3 are constants and their neighbours.
-func (s *Search) around3(constants []feel.Value, field *record.Field, here record.Surroundings) (numbers []decimal.Number) {
+// neighbours are constants and what is one step from them.
+func (s *Search) neighbours(constants []feel.Value, field *record.Field, here record.Surroundings) (numbers []decimal.Number) {
 	step := field.Step(here)
 	for _, v := range constants {
 		if n, ok := v.Number(); ok {

@@ -164,15 +164,11 @@ func (w *world) Lookup(crosswalk string, keys []feel.Value, column string) (feel
 			return l.Crosswalk == crosswalk && l.Column == column && slices.Equal(l.Keys, texts)
 		})
 	}
-	v, found := feel.NullValue, false
-	at := -1
+	v, found := w.tables.Lookup(crosswalk, keys, column)
 	if w.carried != nil {
-		at = find(w.carried)
-	}
-	if at >= 0 {
-		v, found = value(w.carried.Lookups[at].Value), !w.carried.Lookups[at].Missing
-	} else {
-		v, found = w.tables.Lookup(crosswalk, keys, column)
+		if at := find(w.carried); at >= 0 {
+			v, found = value(w.carried.Lookups[at].Value), !w.carried.Lookups[at].Missing
+		}
 	}
 	if w.record != nil && find(w.record) < 0 {
 		w.record.Lookups = append(w.record.Lookups, Lookup{crosswalk, texts, column, literal(v), !found})

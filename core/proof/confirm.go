@@ -53,16 +53,14 @@ func Confirm(b *plan.Book, results []Result) []Confirmation {
 	var list []Confirmation
 	for _, c := range b.Rules {
 		if c.State == rule.InForce && c.Sound() {
-			list = append(list, confirm(c, results))
+			list = append(list, ConfirmRule(c, results))
 		}
 	}
 	return list
 }
 
 // ConfirmRule tells what the results say of one rule.
-func ConfirmRule(c *rule.Compiled, results []Result) Confirmation { return confirm(c, results) }
-
-func confirm(c *rule.Compiled, results []Result) Confirmation {
+func ConfirmRule(c *rule.Compiled, results []Result) Confirmation {
 	found := Confirmation{Rule: c, Proofs: []int64{}}
 	reached := map[Goal][]int64{}
 	failing, outOfDate := false, false

@@ -24,6 +24,7 @@ type Base struct {
 // from documents that there are, changes what the rule reads, by values next to the rule's own
 // constants, and keeps what comes to something new when it is run through the whole plan.
 type Search struct {
+	// Runner has a book in which the rule is in force.
 	Runner *Runner
 	Rule   *rule.Compiled
 	// Bases are documents to start from, the likeliest first.
@@ -71,7 +72,7 @@ type candidate struct {
 // Run returns the fewest documents that it finds for all that is missing.
 func (s *Search) Run(ctx context.Context) ([]Suggestion, error) {
 	missing := map[Goal]bool{}
-	for _, g := range confirm(s.Rule, s.Results).Goals {
+	for _, g := range ConfirmRule(s.Rule, s.Results).Goals {
 		if len(g.Proofs) == 0 {
 			missing[g.Goal] = true
 		}

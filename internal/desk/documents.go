@@ -281,7 +281,8 @@ func (d *Desk) Post(ctx context.Context, request contract.TryRequest) (*contract
 	if err != nil {
 		return nil, outcome, err
 	}
-	p, err := d.showPosting(ctx, posted, request.Format)
+	p := contract.Posting{Summary: summary(posted), Document: posted.Document, Outcome: outcome, Proofs: []contract.Use{}}
+	p.Entries, err = d.journal(ctx, entries, request.Format)
 	return &p, outcome, err
 }
 
