@@ -62,7 +62,16 @@ const broken = useBreaks(() => (dirty.value && view.value?.sound ? change.value 
 const retiring = ref(false);
 const reason = ref("");
 const reasonInput = ref<HTMLInputElement>();
-watch(needsReason, (why) => why && void nextTick(() => reasonInput.value?.focus()));
+const impact = ref<HTMLElement>();
+watch(
+  needsReason,
+  (why) =>
+    why &&
+    void nextTick(() => {
+      impact.value?.scrollIntoView({ block: "start" });
+      reasonInput.value?.focus({ preventScroll: true });
+    }),
+);
 watch(
   () => view.value?.id,
   () => (needsReason.value = reason.value = ""),
@@ -133,14 +142,6 @@ watch(
       </section>
       <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
 
-      <div class="modes" role="tablist" aria-label="Show the rule as">
-        <button type="button" role="tab" :aria-selected="!asFormula" @click="asFormula = false">
-          Sentence
-        </button>
-        <button type="button" role="tab" :aria-selected="asFormula" @click="asFormula = true">Formula</button>
-      </div>
-      <RuleEditor v-model="change.body" :view="view" :field="field" :as-formula="asFormula" />
-
       <p v-if="broken.length" class="breaks" role="status">
         This would break {{ broken.length }} {{ broken.length === 1 ? "proof" : "proofs" }}:
         <template v-for="(b, i) in broken.slice(0, 5)" :key="b.proof"
@@ -150,16 +151,25 @@ watch(
           }})</template
         ><template v-if="broken.length > 5"> and {{ broken.length - 5 }} more</template>.
       </p>
+
+      <div class="modes" role="tablist" aria-label="Show the rule as">
+        <button type="button" role="tab" :aria-selected="!asFormula" @click="asFormula = false">
+          Sentence
+        </button>
+        <button type="button" role="tab" :aria-selected="asFormula" @click="asFormula = true">Formula</button>
+      </div>
+      <RuleEditor v-model="change.body" :view="view" :field="field" :as-formula="asFormula" />
+
       <section v-if="act?.facts.length" class="told facts" aria-label="The values that decided it">
         <h3>The values that decided it</h3>
         <ActTold :act="act" part="facts" />
       </section>
 
-      <template v-if="needsReason">
-        <p class="breaks" role="alert">{{ needsReason }}.</p>
+      <div v-if="needsReason" ref="impact">
         <RuleImpact :rule="view!.id" :version="view!.version" open />
-      </template>
+      </div>
       <footer v-if="needsReason">
+        <p class="asks" role="alert">{{ needsReason }}.</p>
         <input
           ref="reasonInput"
           v-model="reason"
@@ -276,7 +286,7 @@ watch(
   border-left: 1px solid var(--rule-strong);
   background: var(--paper-raised);
   padding: 10px 18px 0;
-  scroll-padding-bottom: 64px;
+  scroll-padding: 44px 0 64px;
 }
 header {
   display: flex;
@@ -368,7 +378,13 @@ h2 {
 .breaks {
   border-left: 3px solid var(--refused);
   padding-left: 10px;
-  margin: 12px 0 0;
+  margin: 0 0 10px;
+}
+.asks {
+  margin: 0;
+}
+.asks::first-letter {
+  text-transform: uppercase;
 }
 .modes {
   display: flex;

@@ -178,7 +178,7 @@ async function keep() {
   width: 92px;
 }
 .expected {
-  width: 210px;
+  flex: 0 0 190px;
 }
 .naming {
   display: flex;
