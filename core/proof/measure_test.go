@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"codicil/core/match"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -309,4 +310,79 @@ func TestARunThatIsStoppedSaysSo(t *testing.T) {
 	}
 	assert.GreaterOrEqual(t, ran, 10)
 	assert.Less(t, ran, 500)
+}
+
+// peers are other records with names, for unique rules.
+type peers []string
+
+func (p peers) Same(c *rule.Compiled, _, key string, _ []string) (found []string) {
+	for i, name := range p {
+		if own, filled := c.Effect.Unique.Ignore.Key([]string{name}); filled && own == key {
+			found = append(found, fmt.Sprintf("V%d", i+1))
+		}
+	}
+	return found
+}
+
+func TestSuggestionsWriteTheSameValueOtherwise(t *testing.T) {
+	unique := rule.Rule{Body: rule.Body{Family: rule.Validate, Target: "name", On: rule.Occasions{New: true}, Effect: rule.Effect{Severity: rule.Refuse, Message: "known", Unique: &rule.Unique{Ignore: match.Manner{"case", "spaces"}}}}}
+	r := runnerOf(bookOf(t, unique))
+	alone := r.Setting
+	r.Setting = func(s plan.Scope) (proof.Setting, func() error) {
+		setting, failed := alone(s)
+		setting.Peers = peers{"Quay-Ropes"}
+		return setting, failed
+	}
+	known := given("country=IE")
+	known.Entered["name"] = proof.Item{Value: "Quay-Ropes"}
+	confirmed, strength := search(t, r, given("name=Other country=IE"), known)
+	assert.Equal(t, proof.ProvedBoth, confirmed.State)
+	for _, m := range strength.Unnoticed {
+		assert.NotContains(t, m.Change, "counted", "capitals and spaces are told apart by no proof")
+	}
+}
+
+func TestSuggestionsLookUpCodesWithAndWithoutARow(t *testing.T) {
+	tables := &table.Set{Crosswalks: []table.Crosswalk{{
+		Key: "days", Label: "Days", Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}}, Results: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}},
+		Rows: []table.Row{{Keys: []string{"JP"}, Results: []string{"N45"}}, {Keys: []string{"IE"}, Results: []string{"N30"}}}, Default: []string{"N10"},
+	}}}
+	book := plan.NewBook(&measured, nil, tables, []rule.Rule{{ID: 1, State: rule.InForce, Body: rule.Body{Family: rule.Substitute, Target: "terms", On: rule.Occasions{New: true}, When: "is filled(country)", Effect: rule.Effect{Value: `crosswalk("days", country)`}}}})
+	require.True(t, book.Rules[0].Sound(), "%v", book.Rules[0].Problems)
+	confirmed, _ := search(t, runnerOf(book), given("country=IE"))
+	assert.Subset(t, shown(confirmed), []string{"a code that has a row in the crosswalk days", "a code that has no row of its own in the crosswalk days"})
+	assert.Equal(t, proof.ProvedBoth, confirmed.State)
+}
+
+// What a proof carries goes before what is there now; what it does not carry is read as it is.
+func TestWhatIsCarriedGoesBeforeWhatIsThere(t *testing.T) {
+	tables := func(terms string) *table.Set {
+		return &table.Set{
+			Standing: []table.Standing{{Field: record.Field{Key: "limit", Label: "Limit", Type: record.Number}, Periods: []table.StandingValue{{Value: map[string]string{"N30": "120", "N45": "999"}[terms]}}}},
+			Crosswalks: []table.Crosswalk{{Key: "days", Label: "Days", Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}}, Results: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}},
+				Rows: []table.Row{{Keys: []string{"IE"}, Results: []string{terms}}}}},
+		}
+	}
+	runner := func(terms string) *proof.Runner {
+		book := plan.NewBook(&measured, nil, tables(terms), []rule.Rule{{ID: 1, State: rule.InForce, Body: rule.Body{Family: rule.Substitute, Target: "terms", On: both, When: "limit > standing.limit", Effect: rule.Effect{Value: `crosswalk("days", country)`}}}})
+		require.True(t, book.Rules[0].Sound(), "%v", book.Rules[0].Problems)
+		return runnerOf(book)
+	}
+	before := runner("N30")
+	p := keep(t, before, given("country=IE limit=500"))[0]
+	require.Equal(t, "N30", p.Expect.Values["terms"])
+	s, err := before.Scope("10", "TRAD", "2026-11-24")
+	require.NoError(t, err)
+	setting, _ := before.Setting(s)
+	p.Given.Carried, err = proof.Carry(&p.Given, plan.Build(before.Book, s), setting)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]string{"limit": "120"}, p.Given.Carried.Standing)
+	assert.Equal(t, []proof.Lookup{{Crosswalk: "days", Keys: []string{`"IE"`}, Column: "terms", Value: `"N30"`}}, p.Given.Carried.Lookups)
+
+	after := runner("N45")
+	again := after.Run(&p, false)
+	assert.True(t, again.Held(), "%v", again.Differences)
+	p.Given.Carried = nil
+	again = after.Run(&p, false)
+	assert.False(t, again.Held(), "without it the limit of today is not met")
 }

@@ -19,3 +19,13 @@ export function parseAddress(address: string): { key: string; line: number } {
   const parts = /^lines\.(\d+)\.(.+)$/.exec(address);
   return parts ? { key: prefix + parts[2], line: Number(parts[1]) } : { key: address, line: 0 };
 }
+
+/** A key made of a name, as formulas can write it. */
+export function keyOf(name: string): string {
+  return name
+    .toLowerCase()
+    .normalize("NFD")
+    .replace(/[^a-z0-9]+/g, "_")
+    .replace(/^[^a-z]+|_+$/g, "")
+    .slice(0, 40);
+}

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Field } from "@/api/client";
+import { keyOf } from "@/address";
 import LateInput from "@/components/LateInput.vue";
 import { fieldTypes } from "@/fieldTypes";
 import { useCatalog } from "@/stores/catalog";
@@ -17,14 +18,6 @@ const numeric = computed(() => field.value.type === "number" || field.value.type
 function rename(label: string) {
   const follows = !props.keyFixed && (!field.value.key || field.value.key === keyOf(field.value.label));
   field.value = { ...field.value, label, key: follows ? keyOf(label) : field.value.key };
-}
-function keyOf(label: string): string {
-  return label
-    .toLowerCase()
-    .normalize("NFD")
-    .replace(/[^a-z0-9]+/g, "_")
-    .replace(/^[^a-z]+|_+$/g, "")
-    .slice(0, 40);
 }
 </script>
 

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import { api, ask, type Field, type KindEntry, type Schemas } from "@/api/client";
-import { column, ofLine } from "@/address";
+import { column, keyOf, ofLine } from "@/address";
 import TroubleNote from "@/components/TroubleNote.vue";
 import { useAttempt } from "@/composables/attempt";
 import { fieldTypes } from "@/fieldTypes";
@@ -57,11 +57,7 @@ watch(
   () => draft.value.label,
   (label) => {
     if (keyTyped.value) return;
-    key.value = label
-      .toLowerCase()
-      .normalize("NFD")
-      .replace(/[^a-z0-9]+/g, "_")
-      .replace(/^[^a-z]+|_+$/g, "");
+    key.value = keyOf(label);
   },
 );
 
