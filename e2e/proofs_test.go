@@ -92,6 +92,7 @@ func TestATestDocumentIsPastedFromASpreadsheetAndTriedAsAnother(t *testing.T) {
 	u.types("Two lines")
 	u.chooses("Values that the proof expects", "Net total")
 	u.presses(kb.Escape)
+	u.clicks(".naming .as input", "")
 	u.clicks(".naming .button", "Keep")
 	u.sees(".verdict", "Kept as proof")
 	u.clicks(".verdict a", "Two lines")

@@ -821,6 +821,8 @@ type JournalEntry struct {
 
 // KeepRequest defines model for KeepRequest.
 type KeepRequest struct {
+	// Acting Expect also that those of the rules act or speak that do so now
+	Acting   bool         `json:"acting,omitempty"`
 	Document Document     `json:"document"`
 	Expect   *Expectation `json:"expect,omitempty"`
 

@@ -172,3 +172,18 @@ func TestTheReportTellsEveryRuleOfAScopeWithItsProofs(t *testing.T) {
 	assert.Contains(t, text, "no proof")
 	assert.Equal(t, 3, strings.Count(text, "\n"))
 }
+
+func TestAProofMayExpectThatItsRulesAct(t *testing.T) {
+	d := office(t)
+	v := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	kept, err := d.KeepProof(t.Context(), contract.KeepRequest{Acting: true, Fields: []string{"name"}, Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
+	require.NoError(t, err)
+	assert.Equal(t, []int64{v.Id}, kept.Expect.Acting)
+	next := v.Body
+	next.When = `name = "Other"`
+	_, err = d.ChangeRule(t.Context(), v.Id, contract.RuleChange{Version: v.Version, Body: next})
+	require.NoError(t, err)
+	run := runAll(t, d, "vendor")
+	require.Equal(t, 1, run.Failed, "no value that it expects has changed, but the rule does not act")
+	assert.EqualValues(t, "rule", run.Results[0].Differences[0].What)
+}

@@ -89,6 +89,9 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 	if len(p.Rules) == 0 {
 		p.Rules = actingRules(t.out)
 	}
+	if request.Acting {
+		p.Expect.Acting = slices.DeleteFunc(actingRules(t.out), func(id int64) bool { return !slices.Contains(p.Rules, id) })
+	}
 	if p.Name == "" {
 		p.Name = fmt.Sprintf("%s in %s: %s, %s", t.plan.Scope.Type.Label, t.plan.Scope.Company.Key, t.title(), t.out.Verdict)
 	}

@@ -2581,6 +2581,8 @@ export interface components {
             expect?: components["schemas"]["Expectation"];
             /** @description The number under which the test was posted to the practice ledger */
             posting?: string;
+            /** @description Expect also that those of the rules act or speak that do so now */
+            acting?: boolean;
             /** @description The proof was suggested, and nobody has read it */
             unread?: boolean;
         };

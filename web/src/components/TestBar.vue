@@ -31,11 +31,30 @@ const addresses = computed(() =>
   }),
 );
 
+/** The rules that had their chance, and what they did: those that act are proved unless others are chosen. */
+const chances = computed(() => {
+  const found = new Map<number, { phrase: string; acts: boolean }>();
+  for (const field of plan.fields.values())
+    for (const a of field.acts) {
+      const acts = ["acted", "speaks", "failed"].includes(a.did);
+      found.set(a.rule, { phrase: a.phrase, acts: acts || !!found.get(a.rule)?.acts });
+    }
+  return [...found].map(([rule, r]) => ({ rule, ...r })).sort((a, b) => a.rule - b.rule);
+});
+const proves = ref<number[]>([]);
+const mustAct = ref(false);
+function begin() {
+  naming.value = true;
+  proves.value = chances.value.filter((r) => r.acts).map((r) => r.rule);
+}
+
 async function keep() {
-  await plan.keep(name.value.trim(), [], expected.value.length ? expected.value : undefined);
+  const fields = expected.value.length ? expected.value : undefined;
+  await plan.keep(name.value.trim(), proves.value, fields, mustAct.value || undefined);
   naming.value = false;
   name.value = "";
   expected.value = [];
+  mustAct.value = false;
 }
 </script>
 
@@ -72,7 +91,7 @@ async function keep() {
       <span v-else class="verdict quiet"
         >Type a test document into the column <em>Entered</em>, or take one from below.</span
       >
-      <span class="spring" />
+      <span v-if="!naming" class="spring" />
       <form v-if="naming" class="naming" @submit.prevent="keep">
         <input
           v-model="name"
@@ -82,6 +101,24 @@ async function keep() {
           autofocus
           @keydown.esc.stop="naming = false"
         />
+        <ElSelect
+          v-model="proves"
+          multiple
+          filterable
+          collapse-tags
+          placement="top-end"
+          placeholder="proves what acts"
+          aria-label="Rules that it proves"
+          class="expected"
+          :fit-input-width="false"
+        >
+          <ElOption v-for="r in chances" :key="r.rule" :value="r.rule" :label="`rule ${r.rule}`">
+            rule {{ r.rule }}, {{ r.phrase }} <i v-if="!r.acts" class="quiet">keeps still</i>
+          </ElOption>
+        </ElSelect>
+        <label class="as" title="The proof fails when one of them that acts now does not act">
+          <input v-model="mustAct" type="checkbox" /> must act
+        </label>
         <ElSelect
           v-model="expected"
           multiple
@@ -112,12 +149,7 @@ async function keep() {
         <button class="button" type="button" :disabled="!plan.hasDocument" @click="plan.clear()">
           Clear
         </button>
-        <button
-          class="button"
-          type="button"
-          :disabled="!plan.hasDocument || plan.busy"
-          @click="naming = true"
-        >
+        <button class="button" type="button" :disabled="!plan.hasDocument || plan.busy" @click="begin">
           Keep as proof
         </button>
         <button
@@ -173,16 +205,26 @@ async function keep() {
   gap: 5px;
   align-items: center;
   color: var(--ink-soft);
+  white-space: nowrap;
 }
 .as input {
   width: 92px;
 }
 .expected {
-  flex: 0 0 190px;
+  flex: 0 0 170px;
+}
+.as input[type="checkbox"] {
+  width: auto;
 }
 .naming {
+  flex: 1;
   display: flex;
   gap: 8px;
-  flex: 2;
+  align-items: center;
+  min-width: 0;
+}
+.naming > input {
+  flex: 1;
+  min-width: 160px;
 }
 </style>

@@ -142,8 +142,11 @@ export const usePlan = defineStore("plan", () => {
     return done === true;
   }
 
-  /** Keeps the test as a proof; fields are the addresses whose values are expected, none: all. */
-  async function keep(name: string, rules: number[], fields?: string[]) {
+  /**
+   * Keeps the test as a proof of rules, none: those that act; fields are the addresses whose values
+   * are expected, none: all; acting expects that the rules act.
+   */
+  async function keep(name: string, rules: number[], fields?: string[], acting?: boolean) {
     busy.value = true;
     await guard(async () => {
       const body = {
@@ -152,6 +155,7 @@ export const usePlan = defineStore("plan", () => {
         name: name || undefined,
         rules,
         fields,
+        acting,
         posting: posted.value?.number,
       };
       kept.value = await ask(api.POST("/proofs", { body }));
