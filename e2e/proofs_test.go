@@ -157,3 +157,33 @@ func TestARuleThatExistingRecordsBreakGoesInForceWithAReason(t *testing.T) {
 	u.sees(".forced", "agreed in a test")
 	u.seesNo(".pane .life", "draft")
 }
+
+func TestTheGapsOfARuleAreFilledByKeyboardOnly(t *testing.T) {
+	u := open(t, "/plan?company=10&type=TRAD&field=order_currency&family=default")
+	u.sees(".proofs .state", "proved to act")
+	u.tabsTo("Suggest proofs for that")
+	u.presses(kb.Enter)
+	u.sees(".suggestion", "Order currency")
+	u.tabsTo("Accept")
+	u.presses(kb.Enter)
+	u.sees(".proofs", "kept, marked until somebody has read")
+	u.runs(`document.querySelectorAll(".suggestion").length === 0 || document.querySelector(".proofs .button.first:not(:disabled), .suggestion .button:not(:disabled)") !== null`)
+	for u.now(`document.querySelectorAll(".suggestion").length > 0`) {
+		count := `document.querySelectorAll(".suggestion").length`
+		left := u.asks(`return ` + count)
+		u.tabsTo("Accept")
+		u.presses(kb.Enter)
+		u.runs(fmt.Sprintf(`%s < %v`, count, left))
+	}
+	u.sees(".proofs .state", "proved both ways")
+	u.sees(".proofs .state", "strength 100 %")
+}
+
+func TestTheReportIsReadAndItsRulesAreOpened(t *testing.T) {
+	u := open(t, "/proofs/confirmed?company=30&type=SERV")
+	u.clicks(".chosen-line a", "confirmation report")
+	u.sees(".report .head", "Services in 30 Brinewell Kaisan, as in force on 24 Nov 2026")
+	u.sees(".report section", "Kaisan's terms for a Japanese vendor")
+	u.sees(".report li.failed", "fails: Alpin gives German vendors sixty days")
+	u.sees(".report a", "Save as CSV")
+}
