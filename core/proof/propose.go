@@ -1,0 +1,204 @@
+package proof
+
+import (
+	"maps"
+	"slices"
+	"strings"
+
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// lineOf reads an address: the column, or the field of the header, and the line's number.
+func lineOf(address string) (key string, line int) {
+	kind := record.Kind{}
+	_, line = Place(&kind, address)
+	if line == 0 {
+		return address, 0
+	}
+	return address[len(addressOf("", line)):], line
+}
+
+// values proposes values for every field that the rule depends on and a person can enter.
+func (s *Search) values(d *Document) map[string][]string {
+	v := s.Rule.Vocabulary()
+	kind := v.Kind
+	p, err := s.Runner.plan(&Proof{Given: *d})
+	if err != nil {
+		return nil
+	}
+	proposed := map[string][]string{}
+	for _, place := range s.inputs(p) {
+		field := &kind.Fields[place]
+		address := field.Key
+		if field.OfLine() {
+			if len(d.Lines) == 0 {
+				continue
+			}
+			address = Address(kind, place, d.Lines[0].Number)
+		}
+		values := s.proposals(p, place, d)
+		proposed[address] = values[:min(len(values), maxValues)]
+	}
+	for _, aim := range s.aims(p, d) {
+		proposed[aim.Address] = append(proposed[aim.Address], aim.Value)
+	}
+	return proposed
+}
+
+// inputs are the places of the fields that the rule reads, its target, and what the rules
+// that compute those read, in the order of the kind.
+func (s *Search) inputs(p *plan.Plan) []int {
+	v := s.Rule.Vocabulary()
+	places, read := map[int]bool{}, map[int]bool{}
+	var add func(c *rule.Compiled, depth int)
+	add = func(c *rule.Compiled, depth int) {
+		for _, key := range c.ReadFields() {
+			place := v.Kind.Index(key)
+			if read[place] {
+				continue
+			}
+			read[place], places[place] = true, true
+			if depth < 3 {
+				for _, family := range []rule.Family{rule.Source, rule.Compute} {
+					for _, other := range p.At(place, family) {
+						add(other, depth+1)
+					}
+				}
+			}
+		}
+	}
+	for _, place := range s.Rule.Fields {
+		places[place] = true
+	}
+	add(s.Rule, 0)
+	maps.DeleteFunc(places, func(place int, _ bool) bool { return computed(p, place) })
+	return slices.Sorted(maps.Keys(places))
+}
+
+// proposals are values for one field, the likeliest to show something first.
+func (s *Search) proposals(p *plan.Plan, place int, d *Document) (texts []string) {
+	field := &s.Rule.Vocabulary().Kind.Fields[place]
+	add := func(list ...string) {
+		for _, text := range list {
+			if !slices.Contains(texts, text) {
+				texts = append(texts, text)
+			}
+		}
+	}
+	m := &mutation{c: s.Rule, here: record.Surroundings{Company: p.Scope.Company, Day: p.Scope.Day}}
+	for _, v := range s.constants(place) {
+		add(record.Write(v))
+		if v.Kind() != feel.String {
+			for _, text := range m.next(v, field) {
+				add(record.Write(value(text)))
+			}
+		}
+	}
+	if slices.Contains(s.Rule.Unique, place) {
+		add(s.alike(field)...)
+	}
+	add("")
+	add(s.codes(field)...)
+	switch field.Type {
+	case record.Choice:
+		for _, o := range field.Choices {
+			add(o.Code)
+		}
+	case record.YesNo:
+		add("true", "false")
+	case record.ToRecord:
+		add(s.Numbers(field.Kind, p.Scope.Company.Key)...)
+	case record.Date:
+		day := literal(d.Day.Value())
+		for _, formula := range []string{day, "add days(" + day + ", 1)", "add days(" + day + ", -1)", "add days(" + day + ", 30)"} {
+			add(record.Write(value(formula)))
+		}
+	case record.Number, record.Amount, record.Quantity, record.Percent:
+		step := field.Step(m.here)
+		add(step.String(), "1", "100", "10000")
+	default:
+		add("Test")
+	}
+	for i := range s.Bases { // what others have, for rules on values that are the same
+		if text := s.Bases[i].Document.Entered[field.Key].Value; text != "" && field.Type != record.ToRecord {
+			add(text)
+		}
+	}
+	return texts
+}
+
+// alike are values that others have, and the same written otherwise: in other capitals, with
+// a space, with punctuation, a letter off.
+func (s *Search) alike(field *record.Field) (texts []string) {
+	for i := range s.Bases {
+		text := s.Bases[i].Document.Entered[field.Key].Value
+		if half := len(text) / 2; half > 1 && field.FeelType().Kind == feel.String && field.Type != record.ToRecord && len(texts) < maxValues {
+			texts = append(texts, text, strings.ToLower(text), text[:half]+" "+text[half:], text[:half]+"-"+text[half:], text+"s")
+		}
+	}
+	return texts
+}
+
+// codes are some that a crosswalk has where the rule looks the field up in it.
+func (s *Search) codes(field *record.Field) (codes []string) {
+	for _, part := range parts(s.Rule) {
+		feel.Walk(part.program.Root(), func(n feel.Node) {
+			call, ok := n.(*feel.Call)
+			if !ok || call.Function != "crosswalk" || len(call.Arguments) == 0 {
+				return
+			}
+			name, _ := feel.Constant(call.Arguments[0])
+			key, _ := name.Text()
+			t := s.Rule.Vocabulary().Tables.Crosswalk(key)
+			for i, argument := range call.Arguments[1:] {
+				if t == nil || i >= len(t.Keys) || s.Rule.FieldOf(argument) != field {
+					continue
+				}
+				for _, row := range t.Rows[:min(len(t.Rows), maxValues/2)] {
+					codes = append(codes, row.Keys[i])
+				}
+			}
+		})
+	}
+	return codes
+}
+
+// constants are those that the rule compares a field with.
+func (s *Search) constants(place int) (values []feel.Value) {
+	c := s.Rule
+	kind := c.Vocabulary().Kind
+	for _, part := range parts(c) {
+		root := part.program.Root()
+		feel.Walk(root, func(n feel.Node) {
+			v, constant := feel.Constant(n)
+			if !constant || v.IsNull() {
+				return
+			}
+			subject := beside(root, n)
+			if subject == nil {
+				return
+			}
+			compared := false
+			feel.Walk(subject, func(inner feel.Node) { compared = compared || c.FieldOf(inner) == &kind.Fields[place] })
+			if compared && feel.TypeOf(v).Fits(kind.Fields[place].FeelType()) {
+				values = append(values, v)
+			}
+		})
+	}
+	if place == c.Field {
+		for _, bound := range c.Bounds {
+			if !bound.Open {
+				values = append(values, feel.NumberOf(bound.Until))
+			}
+		}
+		if c.Value != nil && c.Family != rule.Source {
+			if v, constant := feel.Constant(c.Value.Root()); constant && !v.IsNull() {
+				values = append(values, v)
+			}
+		}
+	}
+	return values
+}
