@@ -154,8 +154,8 @@ func TestAFormulaWithAnErrorIsShownAtItsPlaceAndStaysADraft(t *testing.T) {
 
 	// The message tells the value, as the person reads it.
 	u.enters("country", "CH")
-	u.enters("credit_limit", "7000")
-	u.sees(".messages .refuse", "7,000.00 are too much. Enter less.")
+	u.enters("credit_limit", "900")
+	u.sees(".messages .refuse", "900.00 are too much. Enter less.")
 }
 
 func TestWhatDoesNotFitIsRefusedAtTheFieldAndKeptAsTyped(t *testing.T) {
