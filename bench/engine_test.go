@@ -38,7 +38,7 @@ func BenchmarkDocument(b *testing.B) {
 			r := rule.Rule{ID: int64(i + 1), State: rule.InForce, Body: rule.Body{
 				Family: families[i/30%4], Target: fmt.Sprintf("f%d", field), On: rule.Occasions{New: true}, Priority: i,
 				When:   fmt.Sprintf(`entered.f%d > %d and entered.f%d != "y"`, field/2*2, i, field/2*2+1),
-				Effect: rule.Effect{Manner: rule.Required, Lifetime: rule.NewOnly, Value: value, Must: fmt.Sprintf("f%d > 0", field/2*2), Severity: rule.Advise, Message: "m"},
+				Effect: rule.Effect{Need: rule.Required, Lifetime: rule.NewOnly, Value: value, Must: fmt.Sprintf("f%d > 0", field/2*2), Severity: rule.Advise, Message: "m"},
 			}}
 			if i >= 200 {
 				r.Scope.Companies = []string{"20"}

@@ -43,7 +43,7 @@ func demoBook(b *testing.B) (*exchange.Book, []record.Kind) {
 // all; and measures the full strength of all rules of the demo.
 func BenchmarkProofs(b *testing.B) {
 	book, kinds := demoBook(b)
-	world := book.World(kinds, "2026-11-24")
+	world := book.World(kinds, time.Now)
 	proofsOf := func(kind string) (list []proof.Proof) {
 		for _, p := range book.Proofs {
 			if p.Given.Kind == kind {
@@ -60,7 +60,7 @@ func BenchmarkProofs(b *testing.B) {
 	rate := func(b *testing.B, count int, unit string) {
 		b.ReportMetric(float64(count)*float64(b.N)/b.Elapsed().Seconds(), unit)
 	}
-	orders := world.Runner("sales_order", desk.Noon)
+	orders := world.Runner("sales_order")
 	b.Run("a thousand on all processors", func(b *testing.B) {
 		for range b.N {
 			if _, err := orders.RunAll(b.Context(), thousand, nil); err != nil {
@@ -82,7 +82,7 @@ func BenchmarkProofs(b *testing.B) {
 		for range b.N {
 			mutants = 0
 			for _, kind := range []string{"vendor", "quotation", "sales_order", "accounting_document", "item"} {
-				runner := world.Runner(kind, desk.Noon)
+				runner := world.Runner(kind)
 				results, err := runner.RunAll(b.Context(), proofsOf(kind), nil)
 				if err != nil {
 					b.Fatal(err)

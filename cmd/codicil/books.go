@@ -2,6 +2,7 @@ package main
 
 import (
 	"bufio"
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -13,7 +14,7 @@ import (
 
 	"codicil/api"
 	"codicil/core/batch"
-	"codicil/core/record"
+	"codicil/core/engine"
 	"codicil/internal/demo"
 	"codicil/internal/desk"
 	"codicil/internal/exchange"
@@ -26,7 +27,7 @@ const defaultData = "data/codicil.db"
 // onDesk opens a database file, or the demo's, for one piece of work.
 func onDesk(c *cobra.Command, data string, asDemo bool, work func(*desk.Desk) error) (err error) {
 	if asDemo {
-		folder, err := os.MkdirTemp("", "codicil-demo-")
+		folder, err := demoFolder()
 		if err != nil {
 			return err
 		}
@@ -165,8 +166,9 @@ func runCommand() *cobra.Command {
 		Short: "Take documents through a rule book, one in a line",
 		Long: `Reads one document a line, takes it through the rules in force of the book and writes one result a
 line: verdict, final values, acting rules, messages, and what posting would write to linked records. Every value is
-text in its stored form, an exact decimal or a day. A line that cannot be read yields a line with its error, and
-does not stop the rest. The same is had over HTTP: POST /api/v1/evaluate, which also knows the saved records.`,
+text in its stored form, an exact decimal or a day, or a JSON number as it is written. A line that cannot be read yields
+a line with its error and does not stop the rest; at the end a summary goes to standard error, and the program ends with
+1 when a line was bad. The same is had over HTTP: POST /api/v1/evaluate, which also knows the saved records.`,
 		Example: `  echo '{"kind":"vendor","company":"10","type":"SERV","values":{"name":"Quay Survey","country":"IE"}}' | codicil run --book book.json`,
 		Args:    cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -181,10 +183,21 @@ does not stop the rest. The same is had over HTTP: POST /api/v1/evaluate, which 
 			if err := input(c, book, func(r io.Reader) (err error) { b, err = exchange.ReadBook(r); return err }); err != nil {
 				return err
 			}
-			world := b.World(kinds, record.Day(time.Now().Format(time.DateOnly)))
-			return output(c, out, func(w io.Writer) error {
-				return input(c, in, func(r io.Reader) error { return evaluateAll(world, r, w) })
+			world := b.World(kinds, time.Now)
+			var done evaluated
+			err = output(c, out, func(w io.Writer) error {
+				return input(c, in, func(r io.Reader) error { return done.all(world, r, w) })
 			})
+			if err != nil {
+				return err
+			}
+			if _, err := fmt.Fprintln(c.ErrOrStderr(), done.summary()); err != nil {
+				return err
+			}
+			if done.bad > 0 {
+				return fmt.Errorf("%d lines could not be taken through the book; each says why in its result", done.bad)
+			}
+			return nil
 		},
 	}
 	c.Flags().StringVar(&book, "book", "", "file that export wrote")
@@ -194,8 +207,29 @@ does not stop the rest. The same is had over HTTP: POST /api/v1/evaluate, which 
 	return c
 }
 
-// evaluateAll takes every line that holds a document through the world.
-func evaluateAll(world *exchange.World, in io.Reader, out io.Writer) error {
+// evaluated counts what became of documents.
+type evaluated struct{ accepted, needReason, refused, bad int }
+
+func (e *evaluated) summary() string {
+	return fmt.Sprintf("%d documents: %d accepted, %d need a reason, %d refused; %d lines could not be read or judged.",
+		e.accepted+e.needReason+e.refused, e.accepted, e.needReason, e.refused, e.bad)
+}
+
+func (e *evaluated) count(r *batch.Result) {
+	switch {
+	case r.Error != "":
+		e.bad++
+	case r.Verdict == engine.Accepted:
+		e.accepted++
+	case r.Verdict == engine.NeedsReason:
+		e.needReason++
+	default:
+		e.refused++
+	}
+}
+
+// all takes every line that holds a document through the world.
+func (e *evaluated) all(world *exchange.World, in io.Reader, out io.Writer) error {
 	lines := bufio.NewScanner(in)
 	lines.Buffer(make([]byte, 64<<10), longestLine)
 	w := bufio.NewWriter(out)
@@ -204,16 +238,16 @@ func evaluateAll(world *exchange.World, in io.Reader, out io.Writer) error {
 	number := 0
 	for lines.Scan() {
 		number++
-		if len(lines.Bytes()) == 0 {
+		if len(bytes.TrimSpace(lines.Bytes())) == 0 {
 			continue
 		}
-		var d batch.Document
-		result := batch.Result{}
-		if err := json.Unmarshal(lines.Bytes(), &d); err != nil {
-			result.Error = fmt.Sprintf("line %d is no document: %v", number, err)
-		} else if result = batch.Run(world, &d, desk.Noon); result.Error != "" {
+		result := batch.Result{Version: world.Version()}
+		if d, err := batch.Read(lines.Bytes()); err != nil {
+			result.ID, result.Error = d.ID, fmt.Sprintf("line %d is no document: %v", number, err)
+		} else if result = batch.Run(world, &d); result.Error != "" {
 			result.Error = fmt.Sprintf("line %d: %s", number, result.Error)
 		}
+		e.count(&result)
 		if err := encoder.Encode(result); err != nil {
 			return err
 		}

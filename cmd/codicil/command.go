@@ -2,12 +2,16 @@ package main
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"log/slog"
 	"os"
 	"os/user"
 	"path/filepath"
+	"strconv"
+	"strings"
+	"syscall"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -62,7 +66,7 @@ func demoCommand() *cobra.Command {
 		Short: "Serve the application with the Brinewell demo data, fresh at every start",
 		Args:  cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			folder, err := os.MkdirTemp("", "codicil-demo-")
+			folder, err := demoFolder()
 			if err != nil {
 				return err
 			}
@@ -122,7 +126,28 @@ func openDesk(ctx context.Context, s *store.Store, fillDemo bool) (*desk.Desk, e
 			return nil, fmt.Errorf("fill the demo: %w", err)
 		}
 	}
-	return desk.New(s, time.Now, userName()), nil
+	d := desk.New(s, time.Now, userName())
+	return d, d.Resume(ctx)
+}
+
+// demoFolders begins the names of the folders that demos work in; the number of their process
+// follows.
+const demoFolders = "codicil-demo-"
+
+// demoFolder makes a folder for a demo, and removes those of demos that were killed before they
+// could.
+func demoFolder() (string, error) {
+	left, err := filepath.Glob(filepath.Join(os.TempDir(), demoFolders+"*"))
+	if err != nil {
+		return "", err
+	}
+	for _, folder := range left {
+		number, _, _ := strings.Cut(strings.TrimPrefix(filepath.Base(folder), demoFolders), "-")
+		if process, err := strconv.Atoi(number); err == nil && errors.Is(syscall.Kill(process, 0), syscall.ESRCH) {
+			_ = os.RemoveAll(folder) // another user's stays
+		}
+	}
+	return os.MkdirTemp("", fmt.Sprintf("%s%d-", demoFolders, os.Getpid()))
 }
 
 // userName is the name under which changes are kept. There is no log-in; who may

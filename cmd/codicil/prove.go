@@ -13,7 +13,6 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
-	"codicil/internal/desk"
 	"codicil/internal/exchange"
 	"codicil/internal/standard"
 )
@@ -71,7 +70,7 @@ type proved struct {
 }
 
 func prove(ctx context.Context, b *exchange.Book, kinds []record.Kind, strength bool) (list []proved, err error) {
-	world := b.World(kinds, record.Day(time.Now().Format(time.DateOnly)))
+	world := b.World(kinds, time.Now)
 	for i := range kinds {
 		kind := world.Kind(kinds[i].Key)
 		var proofs []proof.Proof
@@ -83,7 +82,7 @@ func prove(ctx context.Context, b *exchange.Book, kinds []record.Kind, strength 
 		if len(proofs) == 0 {
 			continue
 		}
-		runner := world.Runner(kind.Key, desk.Noon)
+		runner := world.Runner(kind.Key)
 		begun := time.Now()
 		one := proved{kind: kind}
 		if one.results, err = runner.RunAll(ctx, proofs, nil); err != nil {

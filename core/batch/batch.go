@@ -5,49 +5,129 @@
 package batch
 
 import (
+	"bytes"
+	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"codicil/core/engine"
 	"codicil/core/feel"
-	"codicil/core/plan"
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
 )
 
 // Document is a document as a program gives it: every value in its stored form, an exact
-// decimal or a day as text.
+// decimal or a day as text. A JSON number is taken as it is written.
 type Document struct {
 	// ID is handed back with the result; may be "".
 	ID      string `json:"id,omitempty"`
 	Kind    string `json:"kind"`
 	Company string `json:"company"`
 	Type    string `json:"type"`
-	// Day is the date of the document; "": the field of the kind that holds it, or today.
-	Day    record.Day        `json:"day,omitempty"`
-	Values map[string]string `json:"values"`
-	Lines  []record.Line     `json:"lines,omitempty"`
+	// Day is the day on which the work is taken to be done; "": today. The rules are those of
+	// the document's own day, the final value of its kind's day field, if it has one.
+	Day    record.Day `json:"day,omitempty"`
+	Values Values     `json:"values"`
+	Lines  []Line     `json:"lines,omitempty"`
 	// Stored and StoredLines are what was last saved; nil: a new record.
-	Stored      map[string]string `json:"stored,omitempty"`
-	StoredLines []record.Line     `json:"storedLines,omitempty"`
+	Stored      Values `json:"stored,omitempty"`
+	StoredLines []Line `json:"storedLines,omitempty"`
 	// Record is the number of the record that the document is; "": a new one.
 	Record string `json:"record,omitempty"`
+	// Preceding is the record that the document follows; nil: none.
+	Preceding *engine.Preceding `json:"preceding,omitempty"`
 	// Linked are records that the document names, by kind and number; they go before those
 	// that are saved.
-	Linked map[string]map[string]map[string]string `json:"linked,omitempty"`
-	// Previous and PreviousOfType are what was saved before.
-	Previous       *record.Content `json:"previous,omitempty"`
-	PreviousOfType *record.Content `json:"previousOfType,omitempty"`
+	Linked map[string]map[string]Values `json:"linked,omitempty"`
+	// Previous and PreviousOfType are what was saved before; nil: as it is saved.
+	Previous       *Content `json:"previous,omitempty"`
+	PreviousOfType *Content `json:"previousOfType,omitempty"`
+	// User is who is taken to enter the document; "": who asks.
+	User string `json:"user,omitempty"`
 	// Reasons are what was said to go on in spite of a confirm, by rule.
 	Reasons map[int64]string `json:"reasons,omitempty"`
 	// Moment is "typing", "saving" or "posting"; "": posting.
 	Moment rule.Moment `json:"moment,omitempty"`
 }
 
+// Line is one line of a document; its number may be left out where all are in their order.
+type Line struct {
+	Number int    `json:"number,omitempty"`
+	Values Values `json:"values"`
+}
+
+// Content is what a record holds.
+type Content struct {
+	Values Values `json:"values"`
+	Lines  []Line `json:"lines,omitempty"`
+}
+
+// Values are values by field, or by column.
+type Values map[string]string
+
+// UnmarshalJSON reads texts, numbers as they are written, true and false, and null for a
+// blank.
+func (v *Values) UnmarshalJSON(data []byte) error {
+	var raw map[string]json.RawMessage
+	if err := json.Unmarshal(data, &raw); err != nil {
+		return errors.New("values are an object of texts, numbers, true, false and null by field")
+	}
+	*v = make(Values, len(raw))
+	for key, text := range raw {
+		switch value := strings.TrimSpace(string(text)); {
+		case value == "null":
+		case value == "true" || value == "false" || strings.ContainsAny(value[:1], "-0123456789"):
+			(*v)[key] = value
+		case value[0] == '"':
+			var s string
+			if err := json.Unmarshal(text, &s); err != nil {
+				return err
+			}
+			(*v)[key] = s
+		default:
+			return fmt.Errorf("%s is a text, a number, true, false or null; this is %s", key, value)
+		}
+	}
+	return nil
+}
+
+// Read reads one document as JSON. The error says which part does not belong there, or is
+// missing: nothing of it is passed over.
+func Read(data []byte) (Document, error) {
+	decoder := json.NewDecoder(bytes.NewReader(data))
+	decoder.DisallowUnknownFields()
+	var d Document
+	if err := decoder.Decode(&d); err != nil {
+		return d, errors.New(strings.TrimPrefix(err.Error(), "json: "))
+	}
+	if decoder.More() {
+		return d, errors.New("there is more after the document; write one a line")
+	}
+	return d, d.sound()
+}
+
+// sound says what is missing in a document.
+func (d *Document) sound() error {
+	if d.Values == nil {
+		return errors.New("values are missing; write {} where the header is blank")
+	}
+	for i, line := range d.Lines {
+		if line.Values == nil {
+			return fmt.Errorf("line %d has no values; write {\"values\": {…}} around its columns", i+1)
+		}
+	}
+	return nil
+}
+
 // Result is what became of a document.
 type Result struct {
 	ID string `json:"id,omitempty"`
+	judge.Version
+	// Day is the day of the document, whose rules it was judged by.
+	Day record.Day `json:"day,omitempty"`
 	// Error says why the document could not be taken through a plan; the rest is then blank.
 	Error    string            `json:"error,omitempty"`
 	Verdict  engine.Verdict    `json:"verdict,omitempty"`
@@ -89,81 +169,84 @@ type Write struct {
 	After  string `json:"after"`
 }
 
-// World is where documents find their plans and what they name.
+// World is where documents find what they are judged by.
 type World interface {
-	// Plan returns the plan of a scope; the error says what does not exist.
-	Plan(kind, company, kindType string, day record.Day) (*plan.Plan, error)
-	// Kind returns a kind; nil when there is none.
-	Kind(key string) *record.Kind
-	// Linked finds the records that documents of a company name; nil: links are taken as
-	// they are.
-	Linked(company string) engine.Linked
-	// Peers finds the other records of a kind; nil: there are none.
-	Peers(kind *record.Kind) engine.Peers
-	// Today is the date of a document that has none.
-	Today() record.Day
+	// Circumstances returns those of a document of a kind in a company; the error says what
+	// does not exist. For the moment and the documents' own facts Run cares.
+	Circumstances(kind, company string) (judge.Circumstances, error)
+	// Prior puts into the document what the person saved before it, where it does not say.
+	Prior(d *judge.Document) error
+	// Version is what documents are judged by.
+	Version() judge.Version
 }
 
 // Run takes one document through its plan. What is wrong with it stands in the result.
-func Run(w World, d *Document, now func(record.Day) feel.Value) Result {
-	result := Result{ID: d.ID}
-	fail := func(format string, args ...any) Result {
-		result.Error = fmt.Sprintf(format, args...)
+func Run(w World, d *Document) Result {
+	result := Result{ID: d.ID, Version: w.Version()}
+	fail := func(err error) Result {
+		result.Error = err.Error()
 		return result
 	}
-	kind := w.Kind(d.Kind)
-	if kind == nil {
-		return fail("there is no kind of record %q", d.Kind)
+	if err := d.sound(); err != nil {
+		return fail(err)
 	}
-	day := d.Day
-	if day == "" {
-		day = record.Day(d.Values[kind.Day])
-	}
-	if day == "" {
-		day = w.Today()
-	}
-	if _, err := record.ParseDay(string(day)); err != nil {
-		return fail("%v", err)
-	}
-	p, err := w.Plan(d.Kind, d.Company, d.Type, day)
+	c, err := w.Circumstances(d.Kind, d.Company)
 	if err != nil {
-		return fail("%v", err)
+		return fail(err)
 	}
-	moment := d.Moment
-	if moment == "" {
-		moment = rule.Posting
+	kinds := c.Book.Vocabulary.Linkable
+	if c.Moment = d.Moment; c.Moment == "" {
+		c.Moment = rule.Posting
 	}
-	given := d.given(day)
-	p, c, err := given.Case(p, proof.Setting{
-		Company: p.Scope.Company, Now: now(day), Moment: moment, Peers: w.Peers(kind),
-		Linked: &linked{own: d.Linked, saved: w.Linked(d.Company), kind: w.Kind},
-	})
+	c.Linked, c.Detail = &linked{own: d.Linked, saved: c.Linked, kind: kinds}, true
+	given := d.given()
+	if err := w.Prior(&given); err != nil {
+		return fail(err)
+	}
+	judged, err := judge.Judge(&given, &c)
 	if err != nil {
-		return fail("%v", err)
+		return fail(err)
 	}
-	result.of(engine.Run(p, c, true), kind)
+	result.Day = judged.Plan.Scope.Day
+	result.of(judged.Outcome, judged.Plan.Kind())
 	return result
 }
 
-func (d *Document) given(day record.Day) proof.Document {
-	given := proof.Document{
-		Kind: d.Kind, Company: d.Company, Type: d.Type, Day: day, Record: d.Record, Entered: items(d.Values), Stored: d.Stored, StoredLines: d.StoredLines,
-		Previous: d.Previous, PreviousOfType: d.PreviousOfType, Reasons: d.Reasons,
+func (d *Document) given() judge.Document {
+	given := judge.Document{
+		Kind: d.Kind, Company: d.Company, Type: d.Type, Day: d.Day, Record: d.Record, Entered: items(d.Values), Stored: d.Stored,
+		StoredLines: lines(d.StoredLines), Preceding: d.Preceding, Previous: d.Previous.content(), PreviousOfType: d.PreviousOfType.content(),
+		User: d.User, Reasons: d.Reasons,
 	}
-	for i, line := range d.Lines {
-		if line.Number == 0 {
-			line.Number = i + 1
-		}
-		given.Lines = append(given.Lines, proof.Line{Number: line.Number, Entered: items(line.Values)})
+	for _, line := range lines(d.Lines) {
+		given.Lines = append(given.Lines, judge.Line{Number: line.Number, Entered: items(line.Values)})
 	}
 	return given
 }
 
-func items(values map[string]string) map[string]proof.Item {
-	items := make(map[string]proof.Item, len(values))
+// lines numbers those that have no number by their place.
+func lines(given []Line) (list []record.Line) {
+	for i, line := range given {
+		if line.Number == 0 {
+			line.Number = i + 1
+		}
+		list = append(list, record.Line{Number: line.Number, Values: line.Values})
+	}
+	return list
+}
+
+func (c *Content) content() *record.Content {
+	if c == nil {
+		return nil
+	}
+	return &record.Content{Values: c.Values, Lines: lines(c.Lines)}
+}
+
+func items(values map[string]string) map[string]judge.Item {
+	items := make(map[string]judge.Item, len(values))
 	for key, value := range values {
 		if value != "" {
-			items[key] = proof.Item{Value: value}
+			items[key] = judge.Item{Value: value}
 		}
 	}
 	return items
@@ -211,7 +294,7 @@ func (r *Result) of(out *engine.Outcome, kind *record.Kind) {
 
 // linked finds the records that a document brings along, and then those that are saved.
 type linked struct {
-	own   map[string]map[string]map[string]string
+	own   map[string]map[string]Values
 	saved engine.Linked
 	kind  func(string) *record.Kind
 }

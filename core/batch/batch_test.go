@@ -2,13 +2,16 @@ package batch_test
 
 import (
 	"errors"
+	"fmt"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"codicil/core/batch"
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -26,7 +29,7 @@ var kinds = []record.Kind{
 // world has one company and three rules, and no records.
 type world struct{ day record.Day }
 
-func (w *world) Kind(key string) *record.Kind {
+func kindOf(key string) *record.Kind {
 	for i := range kinds {
 		if kinds[i].Key == key {
 			return &kinds[i]
@@ -35,11 +38,13 @@ func (w *world) Kind(key string) *record.Kind {
 	return nil
 }
 
-func (w *world) Plan(kind, company, kindType string, day record.Day) (*plan.Plan, error) {
-	if company != "10" {
-		return nil, errors.New("there is no such company")
+func (w *world) Circumstances(kind, company string) (judge.Circumstances, error) {
+	if kindOf(kind) == nil {
+		return judge.Circumstances{}, fmt.Errorf("there is no kind of record %q", kind)
 	}
-	w.day = day
+	if company != "10" {
+		return judge.Circumstances{}, errors.New("there is no such company")
+	}
 	body := func(family rule.Family, target string, effect rule.Effect) rule.Body {
 		return rule.Body{Kind: kind, Family: family, Target: target, Effect: effect, On: rule.Occasions{New: true, Change: true}}
 	}
@@ -48,26 +53,36 @@ func (w *world) Plan(kind, company, kindType string, day record.Day) (*plan.Plan
 		{ID: 2, State: rule.InForce, Body: body(rule.Validate, "lines.amount", rule.Effect{Severity: rule.Advise, Must: "line.amount > 0", Message: "more than nothing"})},
 		{ID: 3, State: rule.InForce, Body: body(rule.FollowUp, "customer.last", rule.Effect{Value: "on"})},
 	}
-	scope := plan.Scope{Company: &record.Company{Key: company}, Type: &record.Type{Key: kindType}, Day: day}
-	return plan.Build(plan.NewBook(w.Kind(kind), kinds, &table.Set{}, rules), scope), nil
+	return judge.Circumstances{
+		Book: plan.NewBook(kindOf(kind), kinds, &table.Set{}, rules), Today: "2026-11-24",
+		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
+			w.day = day
+			return plan.Scope{Company: &record.Company{Key: company}, Type: &record.Type{Key: kindType}, Day: day}, nil
+		},
+		Now: func(record.Day) feel.Value { return feel.NullValue },
+	}, nil
 }
 
-func (w *world) Linked(string) engine.Linked      { return nil }
-func (w *world) Peers(*record.Kind) engine.Peers  { return nil }
-func (w *world) Today() record.Day                { return "2026-11-24" }
-func never(record.Day) feel.Value                 { return feel.NullValue }
-func run(w *world, d batch.Document) batch.Result { return batch.Run(w, &d, never) }
+func (w *world) Prior(*judge.Document) error { return nil }
+
+func (w *world) Version() judge.Version { return judge.Version{Book: 7, Program: "test"} }
+
+func run(w *world, d batch.Document) batch.Result { return batch.Run(w, &d) }
 func order(values map[string]string) batch.Document {
+	if values == nil {
+		values = map[string]string{}
+	}
 	return batch.Document{ID: "a", Kind: "order", Company: "10", Type: "SO", Values: values}
 }
 
 func TestADocumentComesBackWithAllThatItsRulesMade(t *testing.T) {
 	d := order(map[string]string{"customer": "C1", "on": "2026-12-01"})
-	d.Lines = []record.Line{{Values: map[string]string{"amount": "0.10"}}, {Values: map[string]string{"amount": "0"}}}
-	d.Linked = map[string]map[string]map[string]string{"customer": {"C1": {"terms": "N30", "last": "2026-01-01"}}}
+	d.Lines = []batch.Line{{Values: batch.Values{"amount": "0.10"}}, {Values: batch.Values{"amount": "0"}}}
+	d.Linked = map[string]map[string]batch.Values{"customer": {"C1": {"terms": "N30", "last": "2026-01-01"}}}
 	w := &world{}
 	r := run(w, d)
 	assert.Equal(t, record.Day("2026-12-01"), w.day, "the day is that of the document's own field")
+	assert.Equal(t, judge.Version{Book: 7, Program: "test"}, r.Version)
 	assert.Equal(t, engine.Accepted, r.Verdict)
 	assert.Equal(t, map[string]string{"customer": "C1", "on": "2026-12-01", "terms": "N30"}, r.Values)
 	assert.Equal(t, []record.Line{{Number: 1, Values: map[string]string{"amount": "0.1"}}, {Number: 2, Values: map[string]string{"amount": "0"}}}, r.Lines)
@@ -86,11 +101,13 @@ func TestWithoutItsLinkedRecordsALinkIsTakenAsItIs(t *testing.T) {
 
 func TestWhatIsWrongWithADocumentStandsInItsResult(t *testing.T) {
 	for want, change := range map[string]func(*batch.Document){
-		`there is no kind of record "boat"`:  func(d *batch.Document) { d.Kind = "boat" },
-		"there is no such company":           func(d *batch.Document) { d.Company = "99" },
-		`"soon" is no day`:                   func(d *batch.Document) { d.Day = "soon" },
-		`a order has no field "colour"`:      func(d *batch.Document) { d.Values = map[string]string{"colour": "red"} },
-		"line number 1 is there twice":       func(d *batch.Document) { d.Lines = []record.Line{{Number: 1}, {Number: 1}} },
+		`there is no kind of record "boat"`: func(d *batch.Document) { d.Kind = "boat" },
+		"there is no such company":          func(d *batch.Document) { d.Company = "99" },
+		`"soon" is no day`:                  func(d *batch.Document) { d.Day = "soon" },
+		`a order has no field "colour"`:     func(d *batch.Document) { d.Values = map[string]string{"colour": "red"} },
+		"line number 1 is there twice": func(d *batch.Document) {
+			d.Lines = []batch.Line{{Number: 1, Values: batch.Values{"amount": "1"}}, {Number: 1, Values: batch.Values{"amount": "1"}}}
+		},
 		`stored Ordered on: Ordered on is a`: func(d *batch.Document) { d.Stored = map[string]string{"on": "x"} },
 	} {
 		d := order(nil)
@@ -100,4 +117,24 @@ func TestWhatIsWrongWithADocumentStandsInItsResult(t *testing.T) {
 		assert.Contains(t, r.Error, want)
 		assert.Empty(t, r.Verdict)
 	}
+}
+
+func TestNothingOfALineIsPassedOver(t *testing.T) {
+	for line, want := range map[string]string{
+		`{"kind":"order","company":"10","type":"SO","lines":[{"account":"4711"}]}`:                            `unknown field "account"`,
+		`{"kind":"order","company":"10","type":"SO"}`:                                                         "values are missing",
+		`{"kind":"order","company":"10","type":"SO","values":{},"lines":[{"number":1}]}`:                      "line 1 has no values",
+		`{"kind":"order","company":"10","type":"SO","values":{"customer":["C1"]}}`:                            "customer is a text, a number",
+		`{"kind":"order","company":"10","type":"SO","values":{}} {"kind":"order"}`:                            "more after the document",
+		`{"kind":"order","company":"10","type":"SO","values":{},"colour":"red"}`:                              `unknown field "colour"`,
+		`{"kind":"order","company":"10","type":"SO","values":{"on":"2026-12-01"},"lines":[{"values":7}]}`:     "values are an object",
+		`{"kind":"order","company":"10","type":"SO","values":{"on":"2026-12-01"},"lines":[{"values":{}},{}]}`: "line 2 has no values",
+	} {
+		_, err := batch.Read([]byte(line))
+		assert.ErrorContains(t, err, want, line)
+	}
+	d, err := batch.Read([]byte(`{"kind":"order","company":"10","type":"SO","values":{"customer":null},"lines":[{"values":{"amount":0.1000000000000000000000000000000001}}]}`))
+	require.NoError(t, err)
+	assert.Equal(t, batch.Values{}, d.Values)
+	assert.Equal(t, "0.1000000000000000000000000000000001", d.Lines[0].Values["amount"], "a JSON number is read exactly")
 }

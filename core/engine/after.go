@@ -30,7 +30,7 @@ func (r *run) unique(s spot, c *rule.Compiled, act *Act) {
 	}
 	if len(clashes) > 0 {
 		act.Did = Speaks
-		r.speak(s, c, "unique").Records = clashes
+		r.speak(s, c, "unique", clashes)
 	}
 }
 

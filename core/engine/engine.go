@@ -20,6 +20,8 @@ type Case struct {
 	// PreviousLines and PreviousOfTypeLines are all lines of the documents saved before,
 	// each with its values by place.
 	PreviousLines, PreviousOfTypeLines [][]feel.Value
+	// StoredLines are the saved lines, removed ones too.
+	StoredLines []StoredLine
 	// Linked finds the records that links name; nil: links are taken as they are.
 	Linked Linked
 	// Peers finds the other saved records; nil: there are none.
@@ -44,6 +46,21 @@ type Case struct {
 	Keyed bool
 	// Reasons are what a person said to go on in spite of a confirm, by rule.
 	Reasons map[int64]string
+	// Given are the reasons that were given when the record was saved before: none is asked
+	// again while the values that its check reads are the same.
+	Given []record.Reason
+	// By is the origin of what is entered and did not come over from the record before.
+	By record.Origin
+	// Preceding is the record that the document follows; nil: none.
+	Preceding *Preceding
+}
+
+// Preceding is the record that a document follows.
+type Preceding struct {
+	Kind   string `json:"kind"`
+	Number string `json:"number"`
+	// Followers counts the other records that follow it too and were not taken back.
+	Followers int `json:"followers,omitempty"`
 }
 
 // Values are the values of the header, or of one line, each by its place among
@@ -55,12 +72,23 @@ type Values struct {
 	Misfits map[int]*record.Misfit
 	// Stored are the values as last saved; nil for a new record or a new line.
 	Stored []feel.Value
+	// Origins say who gave the stored values; nil: nobody knows.
+	Origins []record.Origin
+	// Carried tells which entered values came over from the record before, and Derive which
+	// the rules are to give anew as on a new record.
+	Carried, Derive map[int]bool
 	// Previous and PreviousOfType are the values of the document that the person saved
 	// last, of the kind and of the kind and type; for a line those of the line with its
 	// number. nil: there is none.
 	Previous, PreviousOfType []feel.Value
 	// Again are what was keyed a second time, by place; Same as the first or not.
 	Again map[int]feel.Value
+}
+
+// StoredLine is one line as it was saved.
+type StoredLine struct {
+	Number int
+	Values []feel.Value // by place
 }
 
 // Line is one line on its way through a plan.
@@ -166,8 +194,10 @@ func (o *Outcome) Spots() []Spot {
 type Field struct {
 	// Entered is the value at the start, Final that after settling.
 	Entered, Final feel.Value
-	// Manner is how the field is met; "" when no entry rule acts.
-	Manner rule.Manner
+	// Need and Access say whether the field must be filled and whether a person may type
+	// there; "" is optional and open.
+	Need   rule.Need
+	Access rule.Access
 	// Cursor is what the cursor does at the field, and Twice whether a new value is
 	// keyed twice.
 	Cursor rule.Cursor
@@ -175,6 +205,11 @@ type Field struct {
 	// Made tells which station made the final value: "entered", "stored", "source",
 	// "default", "compute", "substitute", or "" for a blank nobody made.
 	Made string
+	// Origin says who gave the final value; unknown for a blank, and for a stored value of
+	// which that is not known.
+	Origin record.Origin
+	// Live tells that the value is always that of a linked record.
+	Live bool
 	// Computer is the rule that computed the value; nil: none did.
 	Computer *rule.Compiled
 	// Band is the place of the band that the number is in, of the rule that sorts it; nil:
@@ -189,8 +224,8 @@ type Field struct {
 type Journey struct {
 	// Values after each station.
 	Sourced, Defaulted, Computed, Substituted feel.Value
-	// Offered is what the linked record has and a person's own value keeps out; null:
-	// nothing.
+	// Offered is what the linked record has where the field keeps another value: a person's
+	// own, or one that was copied before; null: nothing.
 	Offered feel.Value
 	// Rules tells what every rule at the field's stations did, in their order.
 	Rules []Act
@@ -240,8 +275,18 @@ type Message struct {
 	// Records are the numbers of the records that a unique value clashes with, of the
 	// document's kind; "" for another line of the document itself.
 	Records []string
-	// Reason is what a person said to go on; "" when nobody did.
+	// Reason is what a person said to go on; "" when nobody did. Given is the reason that was
+	// given before, if it was.
 	Reason string
+	Given  *record.Reason
+	// Read stands for the values that a check read which asks for a reason.
+	Read string
+}
+
+// Refuse adds a message that refuses the document, which then writes nothing elsewhere.
+func (o *Outcome) Refuse(m Message) {
+	o.Messages = append(o.Messages, m)
+	o.Verdict, o.FollowUps = Refused, nil
 }
 
 // Key returns the key of the field that the message points to; "" for the line, or the

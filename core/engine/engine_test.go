@@ -12,8 +12,8 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
-	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
@@ -47,12 +47,15 @@ type given struct {
 	Priority                  int
 	State                     rule.State
 	On                        *rule.Occasions
-	rule.Effect
+	effect
 }
+
+// effect is written beside the rest, as it has no reading of its own.
+type effect rule.Effect
 
 func (g given) rule() rule.Rule {
 	r := rule.Rule{ID: g.ID, Version: 1, State: rule.InForce, Body: rule.Body{
-		Kind: "vendor", Family: g.Family, Target: g.Target, When: g.When, Effect: g.Effect, Priority: g.Priority,
+		Kind: "vendor", Family: g.Family, Target: g.Target, When: g.When, Effect: rule.Effect(g.effect), Priority: g.Priority,
 		Scope: rule.Scope{Companies: g.Companies, Types: g.Types, From: g.From, Until: g.Until},
 		On:    rule.Occasions{New: true, Change: true},
 	}}
@@ -71,6 +74,8 @@ type journey struct {
 	Moment                    rule.Moment
 	Rules                     []given
 	Entered, Stored           map[string]string
+	Origins                   record.Origins
+	Derive                    []string
 	Reasons                   map[int64]string
 	Final, Made               map[string]string
 	Did                       map[int64]string
@@ -91,18 +96,30 @@ func (j journey) prepare(t testing.TB, rules []rule.Rule) (*plan.Plan, *engine.C
 	for _, c := range book.Rules {
 		require.True(t, c.Sound(), "%v", c.Problems)
 	}
-	p := plan.Build(book, plan.Scope{Company: company, Type: &record.Type{Key: j.Type}, Day: day})
-	d := proof.Document{Kind: "vendor", Day: day, Entered: map[string]proof.Item{}, Stored: j.Stored, Reasons: j.Reasons}
+	d := judge.Document{Kind: "vendor", Company: company.Key, Type: j.Type, Day: day, Entered: map[string]judge.Item{}, Stored: j.Stored, StoredOrigins: j.Origins, Reasons: j.Reasons}
 	for key, text := range j.Entered {
-		d.Entered[key] = proof.Item{Typed: text}
+		d.Entered[key] = judge.Item{Typed: text}
 	}
-	now, _ := feel.Compile(`@"2026-11-24T23:59:00"`, nil, feel.Strict)
-	p, c, err := d.Case(p, proof.Setting{Company: company, User: "Ada", Now: now.Eval(&feel.Frame{}), Moment: rule.Posting})
+	for _, key := range j.Derive {
+		d.Entered[key] = judge.Item{Derive: true}
+	}
+	if j.Moment == "" {
+		j.Moment = rule.Posting
+	}
+	return caseOf(t, &d, judge.Circumstances{Book: book, User: "Ada", Moment: j.Moment})
+}
+
+// caseOf is the plan and the case with which a document is judged.
+func caseOf(t testing.TB, d *judge.Document, c judge.Circumstances) (p *plan.Plan, engaged *engine.Case) {
+	t.Helper()
+	c.Scope = func(company, kindType string, day record.Day) (plan.Scope, error) {
+		return plan.Scope{Company: companies[company], Type: &record.Type{Key: kindType}, Day: day}, nil
+	}
+	c.Now = func(record.Day) feel.Value { return judge.ReadLiteral(`@"2026-11-24T23:59:00"`) }
+	c.Watch = func(with *plan.Plan, made *engine.Case) { p, engaged = with, made }
+	_, err := judge.Judge(d, &c)
 	require.NoError(t, err)
-	if j.Moment != "" {
-		c.Moment = j.Moment
-	}
-	return p, c
+	return p, engaged
 }
 
 func journeys(t testing.TB) (list []journey) {
@@ -147,8 +164,9 @@ func TestJourneys(t *testing.T) {
 				return
 			}
 			messages := []string{}
-			for _, m := range proof.MessagesOf(out, &kind) {
-				messages = append(messages, fmt.Sprintf("%s %s: %s", m.Severity, m.Field, m.Text))
+			for i := range out.Messages {
+				m := &out.Messages[i]
+				messages = append(messages, fmt.Sprintf("%s %s: %s", m.Severity, m.Key(&kind), m.Text))
 			}
 			assert.ElementsMatch(t, append([]string{}, j.Messages...), messages)
 		})
@@ -177,8 +195,8 @@ func TestOutcomesDoNotDependOnTheOrderOfRules(t *testing.T) {
 
 func TestTheTraceTellsTheValuesThatDecided(t *testing.T) {
 	j := journey{Entered: map[string]string{"country": "JP", "limit": "150"}, Rules: []given{
-		{ID: 3, Family: rule.Substitute, Target: "terms", When: `country = "JP" and limit > 120`, Effect: rule.Effect{Value: `"N45"`}},
-		{ID: 4, Family: rule.Substitute, Target: "terms", Priority: 5, Effect: rule.Effect{Value: `"N30"`}},
+		{ID: 3, Family: rule.Substitute, Target: "terms", When: `country = "JP" and limit > 120`, effect: effect{Value: `"N45"`}},
+		{ID: 4, Family: rule.Substitute, Target: "terms", Priority: 5, effect: effect{Value: `"N30"`}},
 	}}
 	p, c := j.prepare(t, rulesOf(j))
 	acts := engine.Run(p, c, true).Fields[kind.Index("terms")].Rules

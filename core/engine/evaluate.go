@@ -7,33 +7,32 @@ import (
 	"codicil/core/rule"
 )
 
-// first lets the candidates of a station have their chance in order; the first
-// whose condition holds acts. value is the value so far, which the acting rule changes;
-// nil for entry rules, which make none. chance evaluates one candidate.
+// first lets the candidates of a station have their chance in order; the first whose
+// condition holds has the turn, also where it then has nothing to do or fails, and the others
+// are beaten. It returns the rule that acted. value is the value so far, which the acting rule
+// changes. chance evaluates one candidate.
 func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(spot, *rule.Compiled, *Act)) *rule.Compiled {
-	var acted *rule.Compiled
+	var turn, acted *rule.Compiled
 	for _, c := range r.plan.At(s.place, family) {
 		if c.Sorts() {
 			continue // it makes no value; see sort
 		}
 		act := &r.act
-		*act = Act{Rule: c}
-		if value != nil {
-			act.Before, act.After = *value, *value
-		}
+		*act = Act{Rule: c, Before: *value, After: *value}
 		switch {
-		case acted != nil:
-			act.Did, act.By = Beaten, acted
+		case turn != nil:
+			act.Did, act.By = Beaten, turn
 		case !s.occasion(c):
 			act.Did = OtherOccasion
 		default:
 			chance(s, c, act)
+			if act.Did != WhenNotTrue {
+				turn = c
+			}
 			if act.Did == Acted {
 				acted = c
-				if value != nil {
-					*value = act.After
-					s.set(act.After)
-				}
+				*value = act.After
+				s.set(act.After)
 			}
 		}
 		r.note(s.out, act)
@@ -47,14 +46,18 @@ func (s *spot) occasion(c *rule.Compiled) bool {
 	if s.isNew() {
 		return c.On.New
 	}
-	return c.On.Change && (c.Family != rule.Default || c.Effect.Lifetime == rule.WheneverBlank || c.Effect.Fixed)
+	return c.On.Change && (c.Family != rule.Default || c.Effect.Lifetime != rule.NewOnly || c.Effect.Fixed || s.derives())
 }
 
 // chance evaluates the rule's condition and, if it holds, its value.
 func (r *run) chance(s spot, c *rule.Compiled, act *Act) {
-	if !r.applies(s, c, act) {
-		return
+	if r.applies(s, c, act) {
+		r.give(s, c, act)
 	}
+}
+
+// give evaluates the rule's value.
+func (r *run) give(s spot, c *rule.Compiled, act *Act) {
 	if c.Series != nil {
 		number, err := r.number(c.Series)
 		if err != nil {

@@ -14,8 +14,8 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
-	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
@@ -121,18 +121,17 @@ func (j *lineJourney) prepare(t testing.TB) (*plan.Plan, *engine.Case) {
 		}
 		require.True(t, c.Sound(), "%v", c.Problems)
 	}
-	p := plan.Build(book, plan.Scope{Company: companies["10"], Type: &record.Type{Key: "VI"}, Day: "2026-11-24"})
-	d := proof.Document{Kind: "invoice", Day: "2026-11-24", Entered: items(j.Entered), Stored: j.Stored}
+	d := judge.Document{Kind: "invoice", Company: "10", Type: "VI", Record: "D7", Day: "2026-11-24", Entered: items(j.Entered), Stored: j.Stored}
 	for i, line := range j.Lines {
 		if line != nil {
-			d.Lines = append(d.Lines, proof.Line{Number: i + 1, Entered: items(line)})
+			d.Lines = append(d.Lines, judge.Line{Number: i + 1, Entered: items(line)})
 		}
 	}
 	for i, line := range j.StoredLines {
 		d.StoredLines = append(d.StoredLines, record.Line{Number: i + 1, Values: line})
 	}
 	for key, text := range j.Again {
-		d.Entered[key] = proof.Item{Typed: d.Entered[key].Typed, Again: text}
+		d.Entered[key] = judge.Item{Typed: d.Entered[key].Typed, Again: text}
 	}
 	if j.Previous != nil {
 		d.Previous = &record.Content{Values: j.Previous}
@@ -140,16 +139,13 @@ func (j *lineJourney) prepare(t testing.TB) (*plan.Plan, *engine.Case) {
 			d.Previous.Lines = append(d.Previous.Lines, record.Line{Number: i + 1, Values: line})
 		}
 	}
-	p, c, err := d.Case(p, proof.Setting{Company: companies["10"], User: "Ada", Moment: j.Moment, Keyed: j.Again != nil, Linked: masters})
-	require.NoError(t, err)
-	c.Peers, c.Record = j, "D7"
-	return p, c
+	return caseOf(t, &d, judge.Circumstances{Book: book, User: "Ada", Moment: j.Moment, Keyed: j.Again != nil, Linked: masters, Peers: j})
 }
 
-func items(texts map[string]string) map[string]proof.Item {
-	entered := map[string]proof.Item{}
+func items(texts map[string]string) map[string]judge.Item {
+	entered := map[string]judge.Item{}
 	for key, text := range texts {
-		entered[key] = proof.Item{Typed: text}
+		entered[key] = judge.Item{Typed: text}
 	}
 	return entered
 }
@@ -179,7 +175,7 @@ func TestJourneysOfLines(t *testing.T) {
 			}
 			final, made, did := map[string]string{}, map[string]string{}, map[string]string{}
 			for _, s := range out.Spots() {
-				address := proof.Address(kind, s.Place, s.Line)
+				address := judge.Address(kind, s.Place, s.Line)
 				final[address], made[address] = record.Write(s.Final), s.Made
 				for _, a := range s.Rules {
 					did[fmt.Sprint(a.Rule.ID, " ", address)] = a.Did
@@ -200,7 +196,7 @@ func TestJourneysOfLines(t *testing.T) {
 			}
 			assert.Equal(t, j.FollowUps, after)
 			for _, s := range out.Spots() {
-				want, asked := j.Sorted[proof.Address(kind, s.Place, s.Line)]
+				want, asked := j.Sorted[judge.Address(kind, s.Place, s.Line)]
 				switch {
 				case s.Sorted != nil:
 					assert.Equal(t, want, s.Sorted.Effect.Bands[s.Band].Label)
@@ -212,8 +208,9 @@ func TestJourneysOfLines(t *testing.T) {
 				return
 			}
 			messages := []string{}
-			for _, m := range proof.MessagesOf(out, kind) {
-				messages = append(messages, strings.TrimSpace(fmt.Sprintf("%s %s %d: %s", m.Severity, m.Field, m.Line, m.Text)))
+			for i := range out.Messages {
+				m := &out.Messages[i]
+				messages = append(messages, strings.TrimSpace(fmt.Sprintf("%s %s %d: %s", m.Severity, m.Key(kind), m.Line, m.Text)))
 			}
 			assert.ElementsMatch(t, j.Messages, messages)
 		})

@@ -68,7 +68,7 @@ func soFar(f *Field, family rule.Family, stored feel.Value) feel.Value {
 		return f.Computed
 	case family == rule.Validate:
 		return f.Final
-	case f.Manner == rule.ReadOnly || f.Manner == rule.Hidden:
+	case f.Access == rule.ReadOnly || f.Access == rule.Hidden:
 		return stored
 	}
 	return f.Entered

@@ -2,6 +2,7 @@ package engine_test
 
 import (
 	"fmt"
+	"slices"
 	"testing"
 
 	"pgregory.net/rapid"
@@ -22,12 +23,21 @@ func book(t *rapid.T) []given {
 			Companies: rapid.SampledFrom([][]string{nil, {"10"}, {"30"}}).Draw(t, "companies"), Types: rapid.SampledFrom([][]string{nil, {"TRAD"}}).Draw(t, "types"),
 			On: &rule.Occasions{New: rapid.Bool().Draw(t, "new"), Change: true},
 		}
-		g.Effect = rule.Effect{
-			Manner:   rapid.SampledFrom([]rule.Manner{rule.Required, rule.Optional, rule.ReadOnly, rule.Hidden}).Draw(t, "manner"),
-			Lifetime: rapid.SampledFrom([]rule.Lifetime{rule.NewOnly, rule.WheneverBlank}).Draw(t, "lifetime"),
+		g.effect = effect{
+			Need:     rapid.SampledFrom([]rule.Need{"", rule.Required, rule.Optional}).Draw(t, "need"),
+			Access:   rapid.SampledFrom([]rule.Access{"", rule.Open, rule.ReadOnly, rule.Hidden}).Draw(t, "access"),
+			Lifetime: rapid.SampledFrom([]rule.Lifetime{rule.NewOnly, rule.WheneverBlank, rule.KeepsUp}).Draw(t, "lifetime"),
 			Value:    rapid.SampledFrom([]string{`"A"`, `"B"`, `entered.country`}).Draw(t, "value"),
 			Tie:      rapid.SampledFrom([]rule.Tie{rule.Copied, rule.Live}).Draw(t, "tie"), Fixed: rapid.Bool().Draw(t, "fixed"),
 			Must: `entered.limit < 500`, Message: "m", Severity: rapid.SampledFrom([]rule.Severity{rule.Refuse, rule.Confirm, rule.Advise}).Draw(t, "severity"),
+		}
+		if g.Family == rule.Entry {
+			switch {
+			case g.Access == rule.ReadOnly || g.Access == rule.Hidden:
+				g.Need = ""
+			case g.Access == "" && g.Need == "":
+				g.Need = rule.Required
+			}
 		}
 		if g.Family == rule.Source {
 			g.Value = "parent.name"
@@ -64,8 +74,8 @@ func TestTheInvariantsOfAJourney(t *testing.T) {
 			}
 			told := map[int64]bool{}
 			for _, family := range rule.Families {
-				acted, before := 0, true
-				for _, a := range f.Rules {
+				acted := 0
+				for at, a := range f.Rules {
 					if a.Rule.Family != family {
 						continue
 					}
@@ -73,16 +83,30 @@ func TestTheInvariantsOfAJourney(t *testing.T) {
 						rt.Fatalf("rule %d is told twice", a.Rule.ID)
 					}
 					told[a.Rule.ID] = true
-					switch {
-					case a.Did == engine.Acted:
+					if a.Did == engine.Acted {
 						acted++
-						before = false
-					case a.Did == engine.Beaten && before:
-						rt.Fatalf("rule %d is beaten by nobody", a.Rule.ID)
+					}
+					hadTheTurn := func(o engine.Act) bool {
+						return o.Rule == a.By && o.Did != engine.WhenNotTrue && o.Did != engine.OtherOccasion && o.Did != engine.Beaten
+					}
+					if a.Did == engine.Beaten && !slices.ContainsFunc(f.Rules[:at], hadTheTurn) {
+						rt.Fatalf("rule %d is beaten by one that had no turn", a.Rule.ID)
 					}
 				}
-				if acted > 1 {
+				if acted > 1 && family != rule.Entry {
 					rt.Fatalf("%d rules act at %s of %s", acted, family, kind.Fields[i].Key)
+				}
+			}
+			for aspect, met := range []string{string(f.Need), string(f.Access)} {
+				for _, a := range f.Rules {
+					said := []string{string(a.Rule.Effect.Need), string(a.Rule.Effect.Access)}[aspect]
+					if a.Rule.Family != rule.Entry || said == "" || (a.Did != engine.Acted && a.Did != engine.Failed) {
+						continue
+					}
+					if a.Did == engine.Acted && said != met && aspect == 0 {
+						rt.Fatalf("%s is %q, though rule %d came first and says %q", kind.Fields[i].Key, met, a.Rule.ID, said)
+					}
+					break // the first that says something decides
 				}
 			}
 			standing := 0

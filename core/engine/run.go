@@ -1,6 +1,7 @@
 package engine
 
 import (
+	"strings"
 	"sync"
 
 	"codicil/core/feel"
@@ -87,6 +88,9 @@ func begin(p *plan.Plan, c *Case, detail bool) *run {
 	}
 	fill(r.frame.Slots, &c.Header, v.Headers)
 	v.FillContext(r.frame.Slots, p.Scope.Company, p.Scope.Type, c.User)
+	if before := c.Preceding; before != nil {
+		v.FillPreceding(r.frame.Slots, before.Kind, before.Number, before.Followers)
+	}
 	r.prepareLines()
 	return r
 }
@@ -188,17 +192,24 @@ func (r *run) list(column int, form rule.Form) {
 
 // lines puts all lines as contexts into their slot.
 func (r *run) lines() {
+	last := r.plan.Vocabulary.RowSize - 1
+	r.frame.Slots[r.plan.Vocabulary.Lines] = r.contexts(len(r.rows), func(i int) (feel.Value, []feel.Value) { return r.rows[i][last], r.rows[i] })
+}
+
+// contexts makes the list of lines as formulas see it; line returns the number and the values
+// of each.
+func (r *run) contexts(count int, line func(i int) (feel.Value, []feel.Value)) feel.Value {
 	v := r.plan.Vocabulary
 	keys := []string{"number"}
 	for i := range v.Columns {
 		keys = append(keys, r.plan.Kind().Fields[v.Headers+i].Column())
 	}
-	lines := make([]feel.Value, len(r.rows))
-	for i, row := range r.rows {
-		values := append([]feel.Value{row[v.RowSize-1]}, row[:v.Columns]...)
-		lines[i] = feel.ContextOf(&feel.Entries{Keys: keys, Values: values})
+	lines := make([]feel.Value, count)
+	for i := range lines {
+		number, row := line(i)
+		lines[i] = feel.ContextOf(&feel.Entries{Keys: keys, Values: append([]feel.Value{number}, row[:v.Columns]...)})
 	}
-	r.frame.Slots[v.Lines] = feel.ListOf(lines)
+	return feel.ListOf(lines)
 }
 
 // each does the work for a field of the header, or for a field of the lines in
@@ -224,7 +235,11 @@ func (r *run) spot(place, line int) spot {
 	return spot{place, &r.c.Lines[line].Values, place - headers, line, r.rows[line], &r.out.Lines[line].Fields[place-headers]}
 }
 
+// isNew tells whether the field is one of what is not saved yet.
 func (s *spot) isNew() bool { return s.values.Stored == nil }
+
+// derives tells whether the rules give the value as on a new record.
+func (s *spot) derives() bool { return s.isNew() || s.values.Derive[s.at] }
 
 func (s *spot) stored() feel.Value {
 	if s.isNew() {
@@ -249,10 +264,22 @@ func (r *run) say(severity rule.Severity, code string, s spot, by *rule.Compiled
 			m.Line = 0
 		}
 	}
-	if severity == rule.Confirm && by != nil {
-		m.Reason = r.c.Reasons[by.ID]
-	}
 	r.out.Messages = append(r.out.Messages, m)
+}
+
+// reason finds what a person said to go on in spite of a check: now, or when the record was
+// saved before and the check read the same values. Cost: the reasons that were given.
+func (r *run) reason(m *Message, read string) {
+	m.Read, m.Reason = read, strings.TrimSpace(r.c.Reasons[m.Rule.ID])
+	if m.Reason != "" {
+		return
+	}
+	for i := range r.c.Given {
+		if g := &r.c.Given[i]; g.Rule == m.Rule.ID && g.Read == read {
+			m.Reason, m.Given = g.Text, g
+			return
+		}
+	}
 }
 
 func (r *run) verdict() Verdict {
@@ -273,9 +300,9 @@ func (r *run) journey(s spot) {
 	out, value := s.out, s.values.Entered[s.at]
 	out.Entered = value
 	if !value.IsNull() {
-		out.Made = "entered"
-		if feel.Same(value, s.stored()) {
-			out.Made = "stored" // nobody changed it
+		out.Made, out.Origin = "entered", r.enteredBy(s)
+		if s.untouched(value) {
+			out.Made, out.Origin = "stored", s.storedBy() // nobody changed it
 		}
 	}
 	if wrong := s.values.Misfits[s.at]; wrong != nil {
@@ -293,40 +320,64 @@ func (r *run) journey(s spot) {
 		}
 		r.settle(s, value)
 		if out.Final.IsNull() {
-			out.Made = ""
+			out.Made, out.Origin = "", record.Unknown
 		}
 		return
 	}
-	entry := r.entry(s)
-	required := out.Manner == rule.Required
-	value = r.kept(s, entry, value)
+	by := r.entry(s)
+	value = r.kept(s, by[access], value)
 	r.source(s, &value)
 	sourced := value
 	r.fill(s, &value)
 	defaulted := value
 	if by := r.first(s, rule.Compute, &value, r.chance); by != nil {
 		out.Computer = by
-		out.Made = "compute"
+		out.made("compute", by)
 		r.close(s, by, value, "is computed here")
 	}
 	computed := value
-	if by := r.first(s, rule.Substitute, &value, r.chance); by != nil {
-		out.Made = "substitute"
-	}
+	r.substitute(s, &value)
 	if r.detail {
 		out.Sourced, out.Defaulted, out.Computed, out.Substituted = sourced, defaulted, computed, value
 	}
 	r.settle(s, value)
 	r.sort(s)
-	r.again(s, entry)
+	r.again(s, by[keying])
 	if out.Final.IsNull() {
-		if required {
-			r.say(r.missing(), "required", s, entry, r.field(s).Label+" is required; enter it")
+		if out.Need == rule.Required && out.Access != rule.Hidden {
+			r.say(r.missing(), "required", s, by[need], r.field(s).Label+" is required; enter it")
 		}
 		if out.Made != "substitute" {
 			out.Made = ""
 		}
+		out.Origin = record.Unknown
 	}
+}
+
+// made notes which station made the value, by which rule.
+func (f *Field) made(station string, by *rule.Compiled) {
+	f.Made, f.Origin = station, record.ByRule(by.ID, by.Version)
+}
+
+// enteredBy is the origin of what was entered.
+func (r *run) enteredBy(s spot) record.Origin {
+	if s.values.Carried[s.at] {
+		return record.Carried
+	}
+	return r.c.By
+}
+
+// untouched tells whether what was entered is what is stored.
+func (s *spot) untouched(entered feel.Value) bool {
+	return !s.isNew() && !s.values.Derive[s.at] && feel.Same(entered, s.stored())
+}
+
+// storedBy is the origin of the stored value.
+func (s *spot) storedBy() record.Origin {
+	if s.values.Origins == nil {
+		return record.Unknown
+	}
+	return s.values.Origins[s.at]
 }
 
 // missing says how much a blank required field weighs. A document may be kept

@@ -1,23 +1,79 @@
 package engine
 
 import (
+	"slices"
+
 	"codicil/core/feel"
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
 )
 
-// entry decides how the field is met.
-func (r *run) entry(s spot) *rule.Compiled {
-	by := r.first(s, rule.Entry, nil, r.chance)
-	if by != nil {
-		s.out.Manner, s.out.Cursor, s.out.Twice = by.Effect.Manner, by.Effect.Cursor, by.Effect.Twice
+// The aspects of entry, as rule.Effect.Says numbers them.
+const (
+	need = iota
+	access
+	cursor
+	keying
+)
+
+// entry decides how the field is met: each aspect by itself, by the first rule that says
+// something of it and whose condition holds. It returns the rule that decided each.
+func (r *run) entry(s spot) (by [rule.Aspects]*rule.Compiled) {
+	for _, c := range r.plan.At(s.place, rule.Entry) {
+		act := &r.act
+		*act = Act{Rule: c, Did: OtherOccasion}
+		open, beaten := false, (*rule.Compiled)(nil)
+		for aspect := range by {
+			switch {
+			case !c.Effect.Says(aspect):
+			case by[aspect] == nil:
+				open = true
+			case beaten == nil:
+				beaten = by[aspect]
+			}
+		}
+		switch {
+		case !s.occasion(c):
+		case !open:
+			act.Did, act.By = Beaten, beaten
+		default:
+			r.chance(s, c, act)
+		}
+		if act.Did == Acted || act.Did == Failed {
+			for aspect := range by {
+				if by[aspect] == nil && c.Effect.Says(aspect) {
+					by[aspect] = c
+					if act.Did == Acted {
+						s.out.meet(aspect, &c.Effect)
+					}
+				}
+			}
+		}
+		r.note(s.out, act)
 	}
 	return by
 }
 
+// meet takes over what a rule says of one aspect.
+func (f *Field) meet(aspect int, e *rule.Effect) {
+	switch aspect {
+	case need:
+		f.Need = e.Need
+	case access:
+		f.Access = e.Access
+	case cursor:
+		if f.Cursor = e.Cursor; f.Cursor == rule.InTurn {
+			f.Cursor = ""
+		}
+	case keying:
+		f.Twice = e.Keying == rule.Twice
+	}
+}
+
 // closed tells whether nobody can type into the field.
 func (s *spot) closed() bool {
-	return s.out.Manner == rule.ReadOnly || s.out.Manner == rule.Hidden
+	return s.out.Access == rule.ReadOnly || s.out.Access == rule.Hidden
 }
 
 // kept sets aside what was typed into a field that is not for typing.
@@ -27,11 +83,11 @@ func (r *run) kept(s spot, entry *rule.Compiled, value feel.Value) feel.Value {
 	}
 	kept := s.stored()
 	if !feel.Same(value, kept) {
-		r.say(rule.Advise, "set-aside", s, entry, r.field(s).Label+" is "+string(s.out.Manner)+" here: what was entered is not taken")
+		r.say(rule.Advise, "set-aside", s, entry, r.field(s).Label+" is "+string(s.out.Access)+" here: what was entered is not taken")
 	}
-	s.out.Made = ""
+	s.out.Made, s.out.Origin = "", record.Unknown
 	if !kept.IsNull() {
-		s.out.Made = "stored"
+		s.out.Made, s.out.Origin = "stored", s.storedBy()
 	}
 	s.set(kept)
 	return kept
@@ -43,7 +99,7 @@ func (r *run) close(s spot, by *rule.Compiled, value feel.Value, why string) {
 	if s.closed() {
 		return // nobody could type there anyway, and was told so
 	}
-	s.out.Manner = rule.ReadOnly
+	s.out.Access = rule.ReadOnly
 	entered := s.out.Entered
 	if entered.IsNull() || feel.Same(entered, s.stored()) || feel.Same(entered, value) {
 		return
@@ -72,26 +128,38 @@ func (r *run) source(s spot, value *feel.Value) {
 	if by == nil {
 		return
 	}
-	if !value.IsNull() {
-		s.out.Made = "source"
+	if !value.IsNull() && !r.keeps(s, *value) {
+		s.out.made("source", by)
 	}
 	if by.Effect.Tie == rule.Live {
-		s.out.Made = "source"
+		s.out.made("source", by)
+		s.out.Live = true
 		r.close(s, by, *value, "always shows that of the linked record here")
 	}
 }
 
-// copied decides whether a copied value is taken: on a new record where nobody gave
-// another; on a saved one when the link changed, unless a person changed the value.
+// keeps tells whether a rule gave what a person had entered already, who then stays its
+// origin.
+func (r *run) keeps(s spot, given feel.Value) bool {
+	return s.out.Made == "entered" && feel.Same(s.out.Entered, given)
+}
+
+// copied decides whether a copied value is taken: on a new record where nobody gave another;
+// on a saved one when the link changed, unless a person gave the value.
 func (r *run) copied(s spot, c *rule.Compiled, act *Act, given feel.Value) {
 	own := act.Before
 	changed := !s.isNew() && r.linkChanged(s, c)
 	switch {
+	case s.values.Derive[s.at] && own.IsNull():
+		act.Did, act.After = Acted, given
 	case !s.isNew() && !changed:
 		act.Did = NotNeeded
+		if r.detail && !feel.Same(own, given) {
+			s.out.Offered = given
+		}
 	case own.IsNull(), feel.Same(own, given):
 		act.Did, act.After = Acted, given
-	case changed && feel.Same(own, s.stored()) && feel.Same(own, r.valueBefore(s, c)):
+	case changed && s.untouched(own) && r.ruleGave(s, c, own):
 		act.Did, act.After = Acted, given // it came from there, and nobody changed it
 	default:
 		act.Did = NotTaken
@@ -101,6 +169,18 @@ func (r *run) copied(s spot, c *rule.Compiled, act *Act, given feel.Value) {
 		if changed && !given.IsNull() {
 			r.say(rule.Advise, "source-differs", s, c, r.field(s).Label+" stays as a person gave it, though the link changed; clear it to take what the linked record has")
 		}
+	}
+}
+
+// ruleGave tells whether the stored value came from a rule. Where that is not known it did,
+// when c gives the same for what was saved.
+func (r *run) ruleGave(s spot, c *rule.Compiled, stored feel.Value) bool {
+	switch origin := s.storedBy(); {
+	case origin == record.Unknown:
+		return feel.Same(r.settled(s, r.valueBefore(s, c)), stored)
+	default:
+		_, _, ok := origin.Rule()
+		return ok
 	}
 }
 
@@ -131,17 +211,56 @@ func (r *run) link(s spot, place int) (slot *feel.Value, stored feel.Value) {
 	return &r.frame.Slots[place], stored
 }
 
-// valueBefore is what the source had where the links led when the record was saved.
+// valueBefore is what the rule gives for the fields that it reads as they were saved. A rule
+// that fails then gave nothing.
 func (r *run) valueBefore(s spot, c *rule.Compiled) feel.Value {
-	for _, place := range c.Links {
-		slot, stored := r.link(s, place)
+	for _, read := range r.readsOf(c) {
+		slot, stored := r.readAt(s, read)
 		defer func(now feel.Value) { *slot = now }(*slot)
 		*slot = stored
 	}
 	return c.Value.Eval(&r.frame)
 }
 
-// fill lets a default fill a blank; a fixed one also takes the place of what was typed.
+// readsOf are the fields of the document that a rule's value and condition read so far, other
+// than its own.
+func (r *run) readsOf(c *rule.Compiled) (reads []rule.Read) {
+	for _, slot := range c.Reads() {
+		if slot == r.plan.Vocabulary.Lines {
+			reads = append(reads, rule.Read{Field: allLines, List: true})
+		}
+		if read, ok := r.plan.Vocabulary.ReadAt(slot); ok && read.Form == rule.SoFar && (read.Field != c.Field || read.List) && !slices.Contains(reads, read) {
+			reads = append(reads, read)
+		}
+	}
+	return reads
+}
+
+// allLines in place of a field is all columns of the lines.
+const allLines = -1
+
+// readAt returns the slot of what a rule reads, and what was last saved there. Cost: for a
+// list, the lines.
+func (r *run) readAt(s spot, read rule.Read) (slot *feel.Value, stored feel.Value) {
+	switch {
+	case !read.List:
+		return r.link(s, read.Field)
+	case read.Field == allLines:
+		return &r.frame.Slots[r.plan.Vocabulary.Lines], r.contexts(len(r.c.StoredLines), func(i int) (feel.Value, []feel.Value) {
+			return feel.IntegerOf(int64(r.c.StoredLines[i].Number)), r.c.StoredLines[i].Values
+		})
+	}
+	column := read.Field - r.plan.Vocabulary.Headers
+	values := make([]feel.Value, 0, len(r.c.StoredLines))
+	for _, line := range r.c.StoredLines {
+		values = append(values, line.Values[column])
+	}
+	return &r.frame.Slots[r.plan.Vocabulary.ListSlot(column, rule.SoFar)], feel.ListOf(values)
+}
+
+// fill lets a default fill a blank; a fixed one also takes the place of what was typed, and
+// one that keeps up that of what a rule filled in before, when something that it reads
+// changed.
 func (r *run) fill(s spot, value *feel.Value) {
 	if len(r.plan.At(s.place, rule.Default)) == 0 {
 		return
@@ -149,15 +268,17 @@ func (r *run) fill(s spot, value *feel.Value) {
 	sourced := s.out.Made == "source"
 	var made feel.Value
 	by := r.first(s, rule.Default, value, func(s spot, c *rule.Compiled, act *Act) {
+		if !r.applies(s, c, act) {
+			return
+		}
+		fixed := c.Effect.Fixed && !sourced
 		switch {
-		case !act.Before.IsNull() && (!c.Effect.Fixed || sourced):
+		case fixed && !s.derives() && (c.Effect.Lifetime == rule.NewOnly || (!s.stored().IsNull() && !r.outdated(s, c))):
+			act.Did, act.After = Acted, s.stored()
+		case !act.Before.IsNull() && !fixed && (sourced || !s.untouched(act.Before) || !r.outdated(s, c)):
 			act.Did = NotNeeded
-		case c.Effect.Fixed && !s.isNew() && (!s.stored().IsNull() || c.Effect.Lifetime == rule.NewOnly):
-			if r.applies(s, c, act) {
-				act.Did, act.After = Acted, s.stored()
-			}
 		default:
-			if r.chance(s, c, act); act.Did == Acted {
+			if r.give(s, c, act); act.Did == Acted {
 				made = act.After
 			}
 		}
@@ -165,14 +286,48 @@ func (r *run) fill(s spot, value *feel.Value) {
 	switch {
 	case by == nil:
 		return
-	case !made.IsNull():
-		s.out.Made = "default"
-	case by.Effect.Fixed:
-		s.out.Made = "stored"
+	case !made.IsNull() && !r.keeps(s, made):
+		s.out.made("default", by)
+	case by.Effect.Fixed && made.IsNull():
+		s.out.Made, s.out.Origin = "stored", s.storedBy()
 	}
 	if by.Effect.Fixed {
 		r.close(s, by, *value, "is filled by a rule here, and nobody changes it")
 	}
+}
+
+// outdated tells whether a default that keeps up fills its field again: something that it
+// reads in the document is not as it was saved, and a rule gave the value.
+func (r *run) outdated(s spot, c *rule.Compiled) bool {
+	if c.Effect.Lifetime != rule.KeepsUp || s.isNew() || c.Value == nil {
+		return false
+	}
+	changed := slices.ContainsFunc(r.readsOf(c), func(read rule.Read) bool {
+		slot, stored := r.readAt(s, read)
+		return !feel.Same(*slot, stored)
+	})
+	return changed && r.ruleGave(s, c, s.stored())
+}
+
+// substitute lets a rule take the place of the value so far. One that reads its own field
+// acts on a value given anew only: it would go on changing what it made itself.
+func (r *run) substitute(s spot, value *feel.Value) {
+	by := r.first(s, rule.Substitute, value, func(s spot, c *rule.Compiled, act *Act) {
+		if r.chance(s, c, act); act.Did == Acted && s.untouched(act.Before) && r.readsItself(c) {
+			act.Did, act.After = NotNeeded, act.Before
+		}
+	})
+	if by != nil {
+		s.out.made("substitute", by)
+	}
+}
+
+// readsItself tells whether a rule reads the value so far of its own field.
+func (r *run) readsItself(c *rule.Compiled) bool {
+	return slices.ContainsFunc(c.Reads(), func(slot int) bool {
+		read, ok := r.plan.Vocabulary.ReadAt(slot)
+		return ok && read.Form == rule.SoFar && read.Field == c.Field && !read.List
+	})
 }
 
 // settled is a value as the field would keep it, so that two ways to write one are the same.

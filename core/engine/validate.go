@@ -1,6 +1,8 @@
 package engine
 
 import (
+	"crypto/sha256"
+	"encoding/hex"
 	"slices"
 	"strings"
 
@@ -75,12 +77,13 @@ func (r *run) judge(s spot, c *rule.Compiled, act *Act) {
 		act.Did = Undecided
 	default:
 		act.Did = Speaks
-		r.speak(s, c, "rule")
+		r.speak(s, c, "rule", nil)
 	}
 }
 
 // speak says the message of a validation.
-func (r *run) speak(s spot, c *rule.Compiled, code string) *Message {
+// records are those that a unique value clashes with.
+func (r *run) speak(s spot, c *rule.Compiled, code string, records []string) {
 	values := r.valuesIn(c)
 	r.say(c.Effect.Severity, code, s, c, c.MessageText(values, func(piece rule.Piece, v feel.Value) string {
 		if piece.Field != nil {
@@ -89,8 +92,48 @@ func (r *run) speak(s spot, c *rule.Compiled, code string) *Message {
 		return v.Plain()
 	}))
 	said := &r.out.Messages[len(r.out.Messages)-1]
-	said.Values = values
-	return said
+	said.Values, said.Records = values, records
+	if said.Severity == rule.Confirm {
+		r.reason(said, r.readBy(s, c, records))
+	}
+}
+
+// readBy stands for the values that a check read: those of the document's fields, and of the
+// records behind its links.
+func (r *run) readBy(s spot, c *rule.Compiled, records []string) string {
+	var read strings.Builder
+	put := func(v feel.Value) {
+		read.WriteString(v.String())
+		read.WriteByte(0)
+	}
+	for _, slot := range c.Reads() {
+		if at, ok := r.plan.Vocabulary.ReadAt(slot); ok && at.Form == rule.SoFar {
+			now, _ := r.readAt(s, at)
+			put(*now)
+		}
+	}
+	for _, place := range c.Unique {
+		put(r.out.Field(place, r.lineNumber(s)).Final)
+	}
+	for _, program := range []*feel.Program{c.When, c.Must} {
+		if program == nil {
+			continue
+		}
+		_, steps := program.Explain(&r.frame)
+		for _, step := range steps {
+			if path, ok := step.Node.(*feel.Path); ok {
+				if _, own := feel.SlotOf(path); !own {
+					put(step.Value) // what a link leads to
+				}
+			}
+		}
+	}
+	for _, number := range records {
+		read.WriteString(number)
+		read.WriteByte(1)
+	}
+	sum := sha256.Sum256([]byte(read.String()))
+	return hex.EncodeToString(sum[:12])
 }
 
 // valuesIn computes the values in the message of a rule. One that cannot be computed is

@@ -34,13 +34,18 @@ func Of(p *plan.Plan, layout *record.Layout) (findings []Finding) {
 			findings = append(findings, Finding{code, place, rules, field.Label + " " + message})
 		}
 		filled := fills(p, place)
-		var closed *rule.Compiled // goes first and always keeps the field from being entered
+		closed := always(p, place, func(e *rule.Effect) bool { return e.Access != "" })
+		if closed != nil && closed.Effect.Access == rule.Open {
+			closed = nil
+		}
 		for _, c := range p.At(place, rule.Entry) {
-			manner := c.Effect.Manner
-			if manner == rule.Required {
+			if c.Effect.Need == "" {
+				continue
+			}
+			if c.Effect.Need == rule.Required {
 				switch {
 				case closed != nil:
-					say("required-hidden", fmt.Sprintf("is required by %s, but %s, which goes first, makes it %s", c.Label(), closed.Label(), closed.Effect.Manner), c, closed)
+					say("required-hidden", fmt.Sprintf("is required by %s, but %s makes it %s", c.Label(), closed.Label(), closed.Effect.Access), c, closed)
 				case filled:
 				case hidden[field.Key]:
 					say("required-unreachable", fmt.Sprintf("is required by %s, but the form does not show it. Show it in the layout, or fill it by a rule", c.Label()), c)
@@ -48,31 +53,35 @@ func Of(p *plan.Plan, layout *record.Layout) (findings []Finding) {
 					say("required-unreachable", fmt.Sprintf("is required by %s, but the cursor passes it over and no rule fills it", c.Label()), c)
 				}
 			}
-			if c.When != nil || !always(c) {
-				continue
+			if c.When == nil && c.On.New && c.On.Change && c != closed {
+				break // those after it never decide
 			}
-			if manner == rule.Hidden || manner == rule.ReadOnly {
-				if closed == nil {
-					closed = c
-				}
-				continue
-			}
-			break // those after it never act
 		}
 		if closed == nil || filled {
 			continue
 		}
 		for _, c := range p.At(place, rule.Validate) {
 			if c.When == nil && c.Effect.Severity == rule.Refuse && asksFilled(p, c, place) {
-				say("required-hidden", fmt.Sprintf("must be filled by %s, but %s makes it %s and no rule fills it", c.Label(), closed.Label(), closed.Effect.Manner), c, closed)
+				say("required-hidden", fmt.Sprintf("must be filled by %s, but %s makes it %s and no rule fills it", c.Label(), closed.Label(), closed.Effect.Access), c, closed)
 			}
 		}
 	}
 	return findings
 }
 
-// always tells whether a rule acts on every occasion.
-func always(c *rule.Compiled) bool { return c.On.New && c.On.Change }
+// always returns the entry rule that decides an aspect of a field for every document; nil
+// where a rule that goes before it may decide otherwise, or none does.
+func always(p *plan.Plan, place int, says func(*rule.Effect) bool) *rule.Compiled {
+	for _, c := range p.At(place, rule.Entry) {
+		if says(&c.Effect) {
+			if c.When == nil && c.On.New && c.On.Change {
+				return c
+			}
+			return nil
+		}
+	}
+	return nil
+}
 
 // fills tells whether a rule may give the field a value.
 func fills(p *plan.Plan, place int) bool {

@@ -5,6 +5,7 @@ import (
 
 	"codicil/core/decimal"
 	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -16,7 +17,7 @@ const maxAims = 24
 // aims proposes entered numbers with which a computed number, that the rule compares with a
 // constant, comes to the constant or next to it. Most computed numbers follow what is entered
 // in a straight line, so two runs tell what to enter; where one does not, nothing is lost.
-func (s *Search) aims(p *plan.Plan, d *Document) (changes []Change) {
+func (s *Search) aims(p *plan.Plan, d *judge.Document) (changes []Change) {
 	v := s.Rule.Vocabulary()
 	kind := v.Kind
 	var before *Result
@@ -37,7 +38,7 @@ func (s *Search) aims(p *plan.Plan, d *Document) (changes []Change) {
 		}
 		for _, input := range s.inputs(p) {
 			field := &kind.Fields[input]
-			address := Address(kind, input, lineFor(field, d))
+			address := judge.Address(kind, input, lineFor(field, d))
 			now, entered := enteredNumber(field, d)
 			if !entered || len(changes) >= maxAims {
 				continue
@@ -90,7 +91,7 @@ func computed(p *plan.Plan, place int) bool {
 	return slices.ContainsFunc(p.At(place, rule.Compute), func(c *rule.Compiled) bool { return !c.Sorts() })
 }
 
-func lineFor(field *record.Field, d *Document) int {
+func lineFor(field *record.Field, d *judge.Document) int {
 	if field.OfLine() && len(d.Lines) > 0 {
 		return d.Lines[0].Number
 	}
@@ -98,7 +99,7 @@ func lineFor(field *record.Field, d *Document) int {
 }
 
 // finalOf is the final number of a field, in the first line where it is one of the lines.
-func finalOf(r *Result, place int, d *Document) (decimal.Number, bool) {
+func finalOf(r *Result, place int, d *judge.Document) (decimal.Number, bool) {
 	if r.Err != nil {
 		return decimal.Zero, false
 	}
@@ -109,7 +110,7 @@ func finalOf(r *Result, place int, d *Document) (decimal.Number, bool) {
 	return at.Final.Number()
 }
 
-func enteredNumber(field *record.Field, d *Document) (decimal.Number, bool) {
+func enteredNumber(field *record.Field, d *judge.Document) (decimal.Number, bool) {
 	items, key := d.Entered, field.Key
 	if field.OfLine() {
 		if len(d.Lines) == 0 {

@@ -25,6 +25,7 @@ const (
 	Row   Show = "row"   // a crosswalk has a row for the code
 	Other Show = "other" // a crosswalk gives what it has for every other code
 	New   Show = "new"   // a default fills a new record, or a source copies into it
+	Again Show = "again" // a default fills its field again when something that it reads has changed
 	Saved Show = "saved" // a default fills a saved record whose field was cleared, or leaves it
 	Link  Show = "link"  // a source is taken anew when the link of a saved record changes
 	Kept  Show = "kept"  // a source follows, or a copy stays, when the linked record has changed
@@ -69,6 +70,9 @@ func Goals(c *rule.Compiled) []Goal {
 	switch {
 	case c.Family == rule.Default && !c.Effect.Fixed:
 		goals = append(goals, occasions(c, New, Saved)...)
+		if c.Effect.Lifetime == rule.KeepsUp {
+			goals = append(goals, occasions(c, Again)...)
+		}
 	case c.Family == rule.Source:
 		goals = append(goals, occasions(c, New, Link, Kept)...)
 	}
@@ -235,7 +239,9 @@ func (s Sights) lifetime(a *engine.Act, saved, blank bool) {
 	switch {
 	case a.Did == engine.Acted && !saved:
 		s.see(id, Goal{Show: New})
-	case a.Rule.Effect.Lifetime == rule.WheneverBlank && a.Did == engine.Acted,
+	case a.Rule.Effect.Lifetime == rule.KeepsUp && a.Did == engine.Acted && !a.Before.IsNull():
+		s.see(id, Goal{Show: Again})
+	case a.Rule.Effect.Lifetime != rule.NewOnly && a.Did == engine.Acted,
 		a.Rule.Effect.Lifetime == rule.NewOnly && a.Did == engine.OtherOccasion && saved && blank:
 		s.see(id, Goal{Show: Saved})
 	}
@@ -281,6 +287,8 @@ func (g Goal) Words(c *rule.Compiled) string {
 			return "a saved record, after its linked record has changed"
 		}
 		return "a saved record whose link stays"
+	case Again:
+		return "a saved record in which something that it reads has changed"
 	case Saved:
 		if c.Effect.Lifetime == rule.NewOnly {
 			return "a saved record whose field was cleared stays as it is"

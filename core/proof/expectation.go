@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"codicil/core/engine"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -40,7 +41,7 @@ func Expect(out *engine.Outcome, p *plan.Plan, addresses []string) Expectation {
 		Writes: Writes(out), Manners: Manners(out, p),
 	}
 	for _, s := range out.Spots() {
-		address := Address(kind, s.Place, s.Line)
+		address := judge.Address(kind, s.Place, s.Line)
 		made := slices.ContainsFunc(s.Rules, func(a engine.Act) bool { return a.Rule.Value != nil && a.Rule.Family != rule.FollowUp })
 		if (len(addresses) == 0 && (!s.Final.IsNull() || made)) || slices.Contains(addresses, address) {
 			e.Values[address] = record.Write(s.Final)
@@ -48,6 +49,34 @@ func Expect(out *engine.Outcome, p *plan.Plan, addresses []string) Expectation {
 	}
 	return e
 }
+
+// Renewed expects what came out, of what was expected already: the same fields, and bands,
+// manners, writes and acting rules where there were any.
+func (e *Expectation) Renewed(out *engine.Outcome, p *plan.Plan) Expectation {
+	fields := slices.Collect(maps.Keys(e.Values))
+	if len(fields) == 0 {
+		fields = []string{""} // none named would mean all
+	}
+	renewed := Expect(out, p, fields)
+	if e.Writes == nil {
+		renewed.Writes = nil
+	}
+	if e.Manners == nil {
+		renewed.Manners = nil
+	}
+	if e.Bands == nil {
+		renewed.Bands = nil
+	}
+	for _, id := range e.Acting {
+		if len(e.with(id).actingIn(out)) == 0 {
+			renewed.Acting = append(renewed.Acting, id)
+		}
+	}
+	return renewed
+}
+
+// with expects one rule to act, and nothing else.
+func (e *Expectation) with(id int64) *Expectation { return &Expectation{Acting: []int64{id}} }
 
 // Mind also expects what the rule might have made of the document, where it made nothing: a
 // blank stays blank, a field is met as any other.
@@ -57,7 +86,7 @@ func (e *Expectation) Mind(c *rule.Compiled, out *engine.Outcome) {
 		if !slices.Contains(c.Fields, s.Place) {
 			continue
 		}
-		address := Address(kind, s.Place, s.Line)
+		address := judge.Address(kind, s.Place, s.Line)
 		switch {
 		case c.Family == rule.Entry:
 			if e.Manners == nil {
@@ -90,10 +119,14 @@ func Writes(out *engine.Outcome) map[string]string {
 // MannerOf tells how a field is met: "required, a stop, keyed twice"; "" is nothing special.
 func MannerOf(f *engine.Field) string {
 	parts := []string{}
-	for _, part := range []string{string(f.Manner), string(f.Cursor)} {
-		if part != "" && part != string(rule.Optional) {
-			parts = append(parts, part)
-		}
+	switch {
+	case f.Access == rule.ReadOnly || f.Access == rule.Hidden:
+		parts = append(parts, string(f.Access))
+	case f.Need == rule.Required:
+		parts = append(parts, string(f.Need))
+	}
+	if f.Cursor != "" {
+		parts = append(parts, string(f.Cursor))
 	}
 	if f.Twice {
 		parts = append(parts, "keyed twice")
@@ -106,7 +139,7 @@ func Manners(out *engine.Outcome, p *plan.Plan) map[string]string {
 	manners := map[string]string{}
 	for _, s := range out.Spots() {
 		if len(p.At(s.Place, rule.Entry)) > 0 {
-			manners[Address(p.Kind(), s.Place, s.Line)] = MannerOf(s.Field)
+			manners[judge.Address(p.Kind(), s.Place, s.Line)] = MannerOf(s.Field)
 		}
 	}
 	return manners
@@ -117,19 +150,30 @@ func Bands(out *engine.Outcome, kind *record.Kind) map[string]string {
 	bands := map[string]string{}
 	for _, s := range out.Spots() {
 		if s.Sorted != nil {
-			bands[Address(kind, s.Place, s.Line)] = s.Sorted.Effect.Bands[s.Band].Label
+			bands[judge.Address(kind, s.Place, s.Line)] = s.Sorted.Effect.Bands[s.Band].Label
 		}
 	}
 	return bands
 }
 
-// Message is an expected message. All messages of an outcome are expected, and no others.
+// Message is an expected message: who speaks, and of which values, never how it reads. All
+// messages of an outcome are expected, and no others.
 type Message struct {
 	Severity rule.Severity `json:"severity"`
 	Field    string        `json:"field"`          // key; "": the line, or the document
 	Line     int           `json:"line,omitempty"` // number of the line; 0: none
-	Text     string        `json:"text"`
 	Rule     int64         `json:"rule,omitempty"` // 0: the field itself speaks
+	// Code says what a message is about, as engine.Message has it; "": whatever it is, as in
+	// proofs that were kept while they expected texts.
+	Code string `json:"code,omitempty"`
+	// Values are those in a rule's message, in stored form; nil: any.
+	Values []string `json:"values,omitempty"`
+}
+
+// Fits tells whether a message that came out is the expected one.
+func (m Message) Fits(came Message) bool {
+	return m.Severity == came.Severity && m.Field == came.Field && m.Line == came.Line && m.Rule == came.Rule &&
+		(m.Code == "" || m.Code == came.Code) && (m.Values == nil || slices.Equal(m.Values, came.Values))
 }
 
 // Difference is one thing in which an outcome is not what was expected.
@@ -149,7 +193,7 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 	}
 	seen := map[string]bool{}
 	for _, spot := range out.Spots() {
-		address := Address(kind, spot.Place, spot.Line)
+		address := judge.Address(kind, spot.Place, spot.Line)
 		want, expected := e.Values[address]
 		seen[address] = true
 		if got := record.Write(spot.Final); expected && got != want {
@@ -161,7 +205,7 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 			continue
 		}
 		actual := "the field does not exist"
-		if place, _ := Place(kind, address); place >= 0 {
+		if place, _ := judge.Place(kind, address); place >= 0 {
 			actual = "the line does not exist"
 		}
 		differences = append(differences, Difference{"value", address, e.Values[address], actual})
@@ -174,14 +218,14 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 	differences = append(differences, e.actingIn(out)...)
 	actual := MessagesOf(out, kind)
 	for _, m := range e.Messages {
-		if at := slices.Index(actual, m); at >= 0 {
+		if at := slices.IndexFunc(actual, m.Fits); at >= 0 {
 			actual = slices.Delete(actual, at, at+1)
 			continue
 		}
 		differences = append(differences, Difference{"message", m.address(), m.write(), ""})
 	}
 	for _, m := range actual {
-		// A message whose text changed is one difference, not two.
+		// A message whose values changed is one difference, not two.
 		at := slices.IndexFunc(differences, func(d Difference) bool {
 			return d.What == "message" && d.Field == m.address() && d.Actual == "" && d.Expected != ""
 		})
@@ -223,7 +267,7 @@ func (e *Expectation) mannersIn(out *engine.Outcome, kind *record.Kind) []Differ
 	}
 	actual := map[string]string{}
 	for _, s := range out.Spots() {
-		actual[Address(kind, s.Place, s.Line)] = MannerOf(s.Field)
+		actual[judge.Address(kind, s.Place, s.Line)] = MannerOf(s.Field)
 	}
 	return compared("manner", e.Manners, actual, false)
 }
@@ -258,16 +302,35 @@ func (m Message) address() string {
 	if m.Line == 0 {
 		return m.Field
 	}
-	return addressOf(m.Field, m.Line)
+	return judge.AddressOf(m.Field, m.Line)
 }
 
-func (m Message) write() string { return string(m.Severity) + ": " + m.Text }
+// write tells a message: "refuse: rule 12 (120, 2026-11-24)", "refuse: required".
+func (m Message) write() string {
+	text := string(m.Severity) + ": "
+	switch {
+	case m.Rule != 0:
+		text += "rule " + strconv.FormatInt(m.Rule, 10)
+	case m.Code == "":
+		text += "the field itself"
+	}
+	if m.Code != "" && m.Code != "rule" {
+		text = strings.TrimRight(text, " ") + " " + m.Code
+	}
+	if len(m.Values) > 0 {
+		text += " (" + strings.Join(m.Values, ", ") + ")"
+	}
+	return text
+}
 
 // MessagesOf returns the messages of an outcome as a proof keeps them.
 func MessagesOf(out *engine.Outcome, kind *record.Kind) []Message {
 	list := make([]Message, 0, len(out.Messages))
 	for _, m := range out.Messages {
-		kept := Message{Severity: m.Severity, Field: m.Key(kind), Line: m.Line, Text: m.Text}
+		kept := Message{Severity: m.Severity, Field: m.Key(kind), Line: m.Line, Code: m.Code}
+		for _, v := range m.Values {
+			kept.Values = append(kept.Values, record.Write(v))
+		}
 		if m.Rule != nil {
 			kept.Rule = m.Rule.ID
 		}

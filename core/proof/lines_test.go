@@ -11,6 +11,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -58,9 +59,9 @@ func orders(t require.TestingT, linked customers, bodies ...rule.Body) *proof.Ru
 		require.True(t, c.Sound(), "%v", c.Problems)
 	}
 	r := runnerOf(book)
-	alone := r.Setting
-	r.Setting = func(s plan.Scope) (proof.Setting, func() error) {
-		setting, failed := alone(s)
+	alone := r.Facts
+	r.Facts = func(company string) (judge.Circumstances, func() error) {
+		setting, failed := alone(company)
 		if linked != nil {
 			setting.Linked = linked
 		}
@@ -70,17 +71,17 @@ func orders(t require.TestingT, linked customers, bodies ...rule.Body) *proof.Ru
 }
 
 // ordered is an order with lines: "item=I1 quantity=2 price=10".
-func ordered(header string, lines ...string) proof.Document {
+func ordered(header string, lines ...string) judge.Document {
 	d := given(header)
 	d.Kind = "order"
 	for i, text := range lines {
-		d.Lines = append(d.Lines, proof.Line{Number: i + 1, Entered: given(text).Entered})
+		d.Lines = append(d.Lines, judge.Line{Number: i + 1, Entered: given(text).Entered})
 	}
 	return d
 }
 
 // saved makes the document a change of what is saved.
-func saved(d proof.Document, stored map[string]string) proof.Document {
+func saved(d judge.Document, stored map[string]string) judge.Document {
 	d.Stored = stored
 	return d
 }
@@ -90,7 +91,7 @@ var amount = rule.Body{Family: rule.Compute, Target: "lines.amount", Effect: rul
 func TestConditionsOfLinesAreShownByAnyLine(t *testing.T) {
 	refuses := rule.Body{Family: rule.Validate, Target: "lines.quantity", When: `line.item != "FREE"`, Effect: rule.Effect{Severity: rule.Refuse, Must: "line.quantity > 0", Message: "too few"}}
 	r := orders(t, nil, refuses)
-	show := func(d ...proof.Document) []string {
+	show := func(d ...judge.Document) []string {
 		return shown(proof.ConfirmRule(r.Book.Rules[0], results(t, r, keep(t, r, d...))))
 	}
 	speaks, still := "that it speaks", "that it keeps still"
@@ -116,7 +117,7 @@ func TestSuggestionsChangeLinesAndWhatIsSummedFromThem(t *testing.T) {
 
 func TestEveryWayOfASourceIsAGoal(t *testing.T) {
 	linked := customers{"C1": {"name": "One", "terms": "N30"}, "C2": {"name": "Two", "terms": "N14"}}
-	for tie, want := range map[rule.Tie]map[string]proof.Document{
+	for tie, want := range map[rule.Tie]map[string]judge.Document{
 		rule.Copied: {
 			"a new record":                      ordered("customer=C1"),
 			"a saved record whose link changes": saved(ordered("customer=C2 terms=N30"), map[string]string{"customer": "C1", "terms": "N30"}),
@@ -151,7 +152,7 @@ func TestWhatPostingWritesIsExpectedAndMissed(t *testing.T) {
 }
 
 func TestHowAFieldIsMetIsExpectedOnLinesToo(t *testing.T) {
-	required := rule.Body{Family: rule.Entry, Target: "lines.item", When: "line.quantity > 0", Effect: rule.Effect{Manner: rule.Required, Cursor: rule.Stop}}
+	required := rule.Body{Family: rule.Entry, Target: "lines.item", When: "line.quantity > 0", Effect: rule.Effect{Need: rule.Required, Cursor: rule.Stop}}
 	r := orders(t, nil, required)
 	kept := keep(t, r, ordered("", "item=I1 quantity=2", "item=I2"))
 	assert.Equal(t, map[string]string{"lines.1.item": "required, stop", "lines.2.item": ""}, kept[0].Expect.Manners)
@@ -179,10 +180,8 @@ func TestAProofCarriesRecordsThatItMayNotNameAndMissesThoseThatAreNotThere(t *te
 }
 
 func carry(t require.TestingT, r *proof.Runner, p *proof.Proof) {
-	s, err := r.Scope(p.Given.Company, p.Given.Type, p.Given.Day)
-	require.NoError(t, err)
-	setting, _ := r.Setting(s)
-	p.Given.Carried, err = proof.Carry(&p.Given, plan.Build(r.Book, s), setting)
+	var err error
+	p.Given.Carried, err = r.Carry(p)
 	require.NoError(t, err)
 }
 

@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"codicil/core/judge"
 	"codicil/core/match"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -45,17 +46,17 @@ func bookOf(t require.TestingT, rules ...rule.Rule) *plan.Book {
 }
 
 // given is a document of company 10: "country=JP limit=5".
-func given(values string) proof.Document {
-	d := proof.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24", Entered: map[string]proof.Item{}}
+func given(values string) judge.Document {
+	d := judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24", Entered: map[string]judge.Item{}}
 	for pair := range strings.FieldsSeq(values) {
 		key, text, _ := strings.Cut(pair, "=")
-		d.Entered[key] = proof.Item{Value: text}
+		d.Entered[key] = judge.Item{Value: text}
 	}
 	return d
 }
 
 // keep makes proofs of rule 1 that expect what comes out.
-func keep(t require.TestingT, r *proof.Runner, documents ...proof.Document) (kept []proof.Proof) {
+func keep(t require.TestingT, r *proof.Runner, documents ...judge.Document) (kept []proof.Proof) {
 	for i, d := range documents {
 		p := proof.Proof{ID: int64(i + 1), Rules: []int64{1}, Given: d}
 		result := r.Run(&p, true)
@@ -121,10 +122,10 @@ func TestTheStatesOfARule(t *testing.T) {
 	assert.Equal(t, proof.Failing, state(runnerOf(bookOf(t, changed)), kept))
 
 	gone := kept[0]
-	gone.Given.Entered = map[string]proof.Item{"no_such_field": {Value: "1"}}
+	gone.Given.Entered = map[string]judge.Item{"no_such_field": {Value: "1"}}
 	assert.Equal(t, proof.OutOfDate, state(r, append(slices.Clone(kept), gone)))
 
-	always := rule.Rule{Body: rule.Body{Family: rule.Entry, Target: "name", On: both, Effect: rule.Effect{Manner: rule.Required}}}
+	always := rule.Rule{Body: rule.Body{Family: rule.Entry, Target: "name", On: both, Effect: rule.Effect{Need: rule.Required}}}
 	r = runnerOf(bookOf(t, always))
 	assert.Equal(t, proof.ProvedBoth, state(r, keep(t, r, act)), "a rule that acts everywhere cannot keep still")
 }
@@ -203,7 +204,7 @@ func TestRulesOfOneStationChangePlaces(t *testing.T) {
 
 func TestStrengthIsTheShareThatIsNoticed(t *testing.T) {
 	r := runnerOf(bookOf(t, replaceTerms()))
-	unnoticed := func(documents ...proof.Document) (changes []string) {
+	unnoticed := func(documents ...judge.Document) (changes []string) {
 		measured, err := r.Measure(t.Context(), r.Book.Rules, results(t, r, keep(t, r, documents...)), nil)
 		require.NoError(t, err)
 		for _, m := range measured[0].Unnoticed {
@@ -213,14 +214,14 @@ func TestStrengthIsTheShareThatIsNoticed(t *testing.T) {
 		return changes
 	}
 	boundary := "“Credit limit is over 120” became “Credit limit is from 120”"
-	far := []proof.Document{given("country=JP limit=500"), given("country=IE limit=500"), given("country=JP limit=1")}
+	far := []judge.Document{given("country=JP limit=500"), given("country=IE limit=500"), given("country=JP limit=1")}
 	assert.Contains(t, unnoticed(far...), boundary)
 	assert.NotContains(t, unnoticed(append(far, given("country=JP limit=120"))...), boundary)
 	assert.Len(t, unnoticed(), len(proof.Mutants(r.Book.Rules[0], r.Book, nil)), "without proofs nothing is noticed")
 }
 
 // search takes suggestions as proofs until there are no more, and measures again.
-func search(t require.TestingT, r *proof.Runner, bases ...proof.Document) (proof.Confirmation, proof.Strength) {
+func search(t require.TestingT, r *proof.Runner, bases ...judge.Document) (proof.Confirmation, proof.Strength) {
 	var kept []proof.Proof
 	c := proof.WithDrafts(r.Book, []int64{1}).Rules[0]
 	for range 3 {
@@ -327,14 +328,14 @@ func (p peers) Same(c *rule.Compiled, _, key string, _ []string) (found []string
 func TestSuggestionsWriteTheSameValueOtherwise(t *testing.T) {
 	unique := rule.Rule{Body: rule.Body{Family: rule.Validate, Target: "name", On: rule.Occasions{New: true}, Effect: rule.Effect{Severity: rule.Refuse, Message: "known", Unique: &rule.Unique{Ignore: match.Manner{"case", "spaces"}}}}}
 	r := runnerOf(bookOf(t, unique))
-	alone := r.Setting
-	r.Setting = func(s plan.Scope) (proof.Setting, func() error) {
-		setting, failed := alone(s)
+	alone := r.Facts
+	r.Facts = func(company string) (judge.Circumstances, func() error) {
+		setting, failed := alone(company)
 		setting.Peers = peers{"Quay-Ropes"}
 		return setting, failed
 	}
 	known := given("country=IE")
-	known.Entered["name"] = proof.Item{Value: "Quay-Ropes"}
+	known.Entered["name"] = judge.Item{Value: "Quay-Ropes"}
 	confirmed, strength := search(t, r, given("name=Other country=IE"), known)
 	assert.Equal(t, proof.ProvedBoth, confirmed.State)
 	for _, m := range strength.Unnoticed {
@@ -371,13 +372,11 @@ func TestWhatIsCarriedGoesBeforeWhatIsThere(t *testing.T) {
 	before := runner("N30")
 	p := keep(t, before, given("country=IE limit=500"))[0]
 	require.Equal(t, "N30", p.Expect.Values["terms"])
-	s, err := before.Scope("10", "TRAD", "2026-11-24")
-	require.NoError(t, err)
-	setting, _ := before.Setting(s)
-	p.Given.Carried, err = proof.Carry(&p.Given, plan.Build(before.Book, s), setting)
+	var err error
+	p.Given.Carried, err = before.Carry(&p)
 	require.NoError(t, err)
 	assert.Equal(t, map[string]string{"limit": "120"}, p.Given.Carried.Standing)
-	assert.Equal(t, []proof.Lookup{{Crosswalk: "days", Keys: []string{`"IE"`}, Column: "terms", Value: `"N30"`}}, p.Given.Carried.Lookups)
+	assert.Equal(t, []judge.Lookup{{Crosswalk: "days", Keys: []string{`"IE"`}, Column: "terms", Value: `"N30"`}}, p.Given.Carried.Lookups)
 
 	after := runner("N45")
 	again := after.Run(&p, false)

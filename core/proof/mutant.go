@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -72,20 +73,28 @@ func (m *mutation) effect() {
 	e := &m.c.Effect
 	switch m.c.Family {
 	case rule.Entry:
-		other := map[rule.Manner]rule.Manner{rule.Required: rule.Optional, rule.Optional: rule.Required, rule.ReadOnly: rule.Hidden, rule.Hidden: rule.ReadOnly}[e.Manner]
-		m.add(fmt.Sprintf("the field were %s", other), func(b *rule.Body) { b.Effect.Manner = other })
-		if e.Cursor != "" {
-			m.add("the cursor went there in its turn", func(b *rule.Body) { b.Effect.Cursor = "" })
+		aspect := func(words string, change func(*rule.Effect)) {
+			m.add(words, func(b *rule.Body) { change(&b.Effect) })
 		}
-		if e.Twice {
-			m.add("it were keyed once", func(b *rule.Body) { b.Effect.Twice = false })
+		if other := map[rule.Need]rule.Need{rule.Required: rule.Optional, rule.Optional: rule.Required}[e.Need]; other != "" && (e.Access == "" || e.Access == rule.Open) {
+			aspect(fmt.Sprintf("the field were %s", other), func(e *rule.Effect) { e.Need = other })
+		}
+		if other := map[rule.Access]rule.Access{rule.ReadOnly: rule.Hidden, rule.Hidden: rule.ReadOnly}[e.Access]; other != "" {
+			aspect(fmt.Sprintf("the field were %s", other), func(e *rule.Effect) { e.Access = other })
+		}
+		if e.Cursor == rule.PassedOver || e.Cursor == rule.Stop {
+			aspect("the cursor went there in its turn", func(e *rule.Effect) { e.Cursor = rule.InTurn })
+		}
+		if e.Keying == rule.Twice {
+			aspect("it were keyed once", func(e *rule.Effect) { e.Keying = rule.Once })
 		}
 	case rule.Source:
 		other := map[rule.Tie]rule.Tie{rule.Copied: rule.Live, rule.Live: rule.Copied}[e.Tie]
 		m.add(fmt.Sprintf("it were %s", other), func(b *rule.Body) { b.Effect.Tie = other })
 	case rule.Default:
-		other := map[rule.Lifetime]rule.Lifetime{rule.NewOnly: rule.WheneverBlank, rule.WheneverBlank: rule.NewOnly}[e.Lifetime]
-		m.add("it filled "+string(other), func(b *rule.Body) { b.Effect.Lifetime = other })
+		for _, other := range map[rule.Lifetime][]rule.Lifetime{rule.NewOnly: {rule.WheneverBlank}, rule.WheneverBlank: {rule.NewOnly}, rule.KeepsUp: {rule.WheneverBlank, rule.NewOnly}}[e.Lifetime] {
+			m.add(lifetimeWords[other], func(b *rule.Body) { b.Effect.Lifetime = other })
+		}
 		m.add("fixed were the other way round", func(b *rule.Body) { b.Effect.Fixed = !b.Effect.Fixed })
 	case rule.Validate:
 		other := map[rule.Severity]rule.Severity{rule.Refuse: rule.Advise, rule.Confirm: rule.Refuse, rule.Advise: rule.Refuse}[e.Severity]
@@ -168,7 +177,7 @@ func (m *mutation) scope() {
 			continue
 		}
 		for i, text := range m.next(day.day.Value(), nil) {
-			next := record.Day(record.Write(value(text)))
+			next := record.Day(record.Write(judge.ReadLiteral(text)))
 			m.add(fmt.Sprintf("it %s a day %s", day.name, []string{"later", "earlier"}[i]), func(b *rule.Body) { day.set(b, next) })
 		}
 	}
@@ -201,3 +210,5 @@ func overlap(a, b *rule.Compiled) bool {
 	return meet(a.Scope.Companies, b.Scope.Companies) && meet(a.Scope.Types, b.Scope.Types) &&
 		slices.ContainsFunc(a.Fields, func(place int) bool { return slices.Contains(b.Fields, place) })
 }
+
+var lifetimeWords = map[rule.Lifetime]string{rule.NewOnly: "it filled new only", rule.WheneverBlank: "it filled whenever blank", rule.KeepsUp: "it kept up"}

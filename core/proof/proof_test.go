@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/engine"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -37,17 +38,17 @@ func runnerOf(book *plan.Book) *proof.Runner {
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return plan.Scope{Company: &record.Company{Key: company, Currency: "EUR"}, Type: &record.Type{Key: kindType}, Day: day}, nil
 		},
-		Setting: func(s plan.Scope) (proof.Setting, func() error) {
-			return proof.Setting{Company: s.Company, User: "Ada", Moment: rule.Posting}, func() error { return nil }
+		Facts: func(string) (judge.Circumstances, func() error) {
+			return judge.Circumstances{User: "Ada", Today: "2026-11-24"}, func() error { return nil }
 		},
 	}
 }
 
 func low() proof.Proof {
 	return proof.Proof{
-		Given: proof.Document{Kind: "vendor", Entered: map[string]proof.Item{"limit": {Value: "5"}}},
+		Given: judge.Document{Kind: "vendor", Entered: map[string]judge.Item{"limit": {Value: "5"}}},
 		Expect: proof.Expectation{Verdict: engine.Accepted, Values: map[string]string{"terms": "N30", "name": ""},
-			Messages: []proof.Message{{Severity: rule.Advise, Field: "limit", Text: "low", Rule: 2}}},
+			Messages: []proof.Message{{Severity: rule.Advise, Field: "limit", Code: "rule", Rule: 2}}},
 	}
 }
 
@@ -63,12 +64,14 @@ func TestDifferencesSayWhatWasExpectedAndWhatCameOut(t *testing.T) {
 	assert.Equal(t, []proof.Difference{{What: "verdict", Expected: "refused", Actual: "accepted"}}, run(t, p, `"N30"`))
 
 	p = low()
-	p.Expect.Messages[0].Text = "too low"
-	assert.Equal(t, []proof.Difference{{What: "message", Field: "limit", Expected: "advise: too low", Actual: "advise: low"}}, run(t, p, `"N30"`))
+	p.Expect.Messages[0].Values = []string{"7"}
+	assert.Equal(t, []proof.Difference{{What: "message", Field: "limit", Expected: "advise: rule 2 (7)", Actual: "advise: rule 2"}}, run(t, p, `"N30"`))
+	p.Expect.Messages[0] = proof.Message{Severity: rule.Advise, Field: "limit", Rule: 2}
+	assert.Empty(t, run(t, p, `"N30"`), "an older proof says who speaks, and no more")
 
 	p = low()
 	p.Expect.Messages = nil
-	assert.Equal(t, []proof.Difference{{What: "message", Field: "limit", Actual: "advise: low"}}, run(t, p, `"N30"`), "a message that nobody expected")
+	assert.Equal(t, []proof.Difference{{What: "message", Field: "limit", Actual: "advise: rule 2"}}, run(t, p, `"N30"`), "a message that nobody expected")
 
 	p = low()
 	p.Expect.Values["gone"] = "x"
@@ -84,20 +87,18 @@ func TestASavedRecordIsPartOfTheProof(t *testing.T) {
 
 func TestTypedTextsAreReadAsTheyWereTyped(t *testing.T) {
 	p := low()
-	p.Given.Entered["limit"] = proof.Item{Typed: "1.200,50"}
+	p.Given.Entered["limit"] = judge.Item{Typed: "1.200,50"}
 	p.Given.Format = &record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
 	p.Expect = proof.Expectation{Verdict: engine.Accepted, Values: map[string]string{"limit": "1200.5"}}
 	assert.Empty(t, run(t, p, `"N30"`))
 
-	p.Given.Entered["limit"] = proof.Item{Typed: "lots"}
-	p.Expect = proof.Expectation{Verdict: engine.Refused, Messages: []proof.Message{{Severity: rule.Refuse, Field: "limit", Text: `Credit limit is a number; "lots" is none. Write it as 1.234,5`}}}
+	p.Given.Entered["limit"] = judge.Item{Typed: "lots"}
+	p.Expect = proof.Expectation{Verdict: engine.Refused, Messages: []proof.Message{{Severity: rule.Refuse, Field: "limit", Code: "not-a-number"}}}
 	assert.Empty(t, run(t, p, `"N30"`))
 }
 
 func TestADocumentThatDoesNotFitItsKindIsAnError(t *testing.T) {
-	d := proof.Document{Entered: map[string]proof.Item{"nope": {Value: "1"}}}
-	company := &record.Company{Key: "10"}
-	p := plan.Build(plan.NewBook(&kind, nil, &table.Set{}, nil), plan.Scope{Company: company, Type: &record.Type{}})
-	_, _, err := d.Case(p, proof.Setting{Company: company, User: "Ada"})
-	assert.ErrorContains(t, err, `no field "nope"`)
+	d := judge.Document{Entered: map[string]judge.Item{"nope": {Value: "1"}}}
+	result := runnerOf(plan.NewBook(&kind, nil, &table.Set{}, nil)).Run(&proof.Proof{Given: d}, false)
+	assert.ErrorContains(t, result.Err, `no field "nope"`)
 }

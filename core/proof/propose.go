@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -14,18 +15,18 @@ import (
 // lineOf reads an address: the column, or the field of the header, and the line's number.
 func lineOf(address string) (key string, line int) {
 	kind := record.Kind{}
-	_, line = Place(&kind, address)
+	_, line = judge.Place(&kind, address)
 	if line == 0 {
 		return address, 0
 	}
-	return address[len(addressOf("", line)):], line
+	return address[len(judge.AddressOf("", line)):], line
 }
 
 // values proposes values for every field that the rule depends on and a person can enter.
-func (s *Search) values(d *Document) map[string][]string {
+func (s *Search) values(d *judge.Document) map[string][]string {
 	v := s.Rule.Vocabulary()
 	kind := v.Kind
-	p, err := s.Runner.plan(&Proof{Given: *d})
+	p, err := s.Runner.plan(d)
 	if err != nil {
 		return nil
 	}
@@ -37,7 +38,7 @@ func (s *Search) values(d *Document) map[string][]string {
 			if len(d.Lines) == 0 {
 				continue
 			}
-			address = Address(kind, place, d.Lines[0].Number)
+			address = judge.Address(kind, place, d.Lines[0].Number)
 		}
 		values := s.proposals(p, place, d)
 		proposed[address] = values[:min(len(values), maxValues)]
@@ -79,7 +80,7 @@ func (s *Search) inputs(p *plan.Plan) []int {
 }
 
 // proposals are values for one field, the likeliest to show something first.
-func (s *Search) proposals(p *plan.Plan, place int, d *Document) (texts []string) {
+func (s *Search) proposals(p *plan.Plan, place int, d *judge.Document) (texts []string) {
 	field := &s.Rule.Vocabulary().Kind.Fields[place]
 	add := func(list ...string) {
 		for _, text := range list {
@@ -93,7 +94,7 @@ func (s *Search) proposals(p *plan.Plan, place int, d *Document) (texts []string
 		add(record.Write(v))
 		if v.Kind() != feel.String {
 			for _, text := range m.next(v, field) {
-				add(record.Write(value(text)))
+				add(record.Write(judge.ReadLiteral(text)))
 			}
 		}
 	}
@@ -112,9 +113,9 @@ func (s *Search) proposals(p *plan.Plan, place int, d *Document) (texts []string
 	case record.ToRecord:
 		add(s.Numbers(field.Kind, p.Scope.Company.Key)...)
 	case record.Date:
-		day := literal(d.Day.Value())
+		day := judge.Literal(d.Day.Value())
 		for _, formula := range []string{day, "add days(" + day + ", 1)", "add days(" + day + ", -1)", "add days(" + day + ", 30)"} {
-			add(record.Write(value(formula)))
+			add(record.Write(judge.ReadLiteral(formula)))
 		}
 	case record.Number, record.Amount, record.Quantity, record.Percent:
 		step := field.Step(m.here)

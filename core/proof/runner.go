@@ -1,6 +1,7 @@
 package proof
 
 import (
+	"cmp"
 	"context"
 
 	"runtime"
@@ -9,6 +10,8 @@ import (
 	"sync/atomic"
 
 	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -19,23 +22,21 @@ type Runner struct {
 	Book *plan.Book
 	// Scope finds what a plan is for; the error says what does not exist.
 	Scope func(company, kindType string, day record.Day) (plan.Scope, error)
-	// Setting makes what the case of a document needs besides it; the function that comes
-	// with it tells after the run what could not be read.
-	Setting func(s plan.Scope) (Setting, func() error)
+	// Facts are what the documents of a company are judged by besides what they carry: who
+	// runs the proofs, linked and other records; the function that comes with them tells after
+	// the run what could not be read.
+	Facts func(company string) (judge.Circumstances, func() error)
 
 	mutex sync.Mutex
-	plans map[place]planned
+	books map[string]*plan.Book // by the drafts in them
+	plans map[planned]*plan.Plan
 }
 
-type place struct {
+// planned names a plan: that of a book for a scope.
+type planned struct {
+	book              *plan.Book
 	company, kindType string
 	day               record.Day
-	drafts            string // the drafts that are taken as if they were in force
-}
-
-type planned struct {
-	plan *plan.Plan
-	err  error
 }
 
 // drafts are those of the rules that are drafts, in the order of the book.
@@ -57,33 +58,80 @@ func WithDrafts(b *plan.Book, rules []int64) *plan.Book {
 	return b
 }
 
-// plan returns the plan of a proof, made once for each scope and for the drafts it names.
-func (r *Runner) plan(p *Proof) (*plan.Plan, error) {
-	d := &p.Given
-	at := place{d.Company, d.Type, d.Day, ""}
+// book returns the book of a proof, made once for the drafts that the proof names.
+func (r *Runner) book(p *Proof) *plan.Book {
+	named := ""
 	for _, c := range drafts(r.Book, p.Rules) {
-		at.drafts += c.Label() + " "
+		named += c.Label() + " "
+	}
+	if named == "" {
+		return r.Book
 	}
 	r.mutex.Lock()
 	defer r.mutex.Unlock()
-	made, have := r.plans[at]
-	if !have {
-		if s, err := r.Scope(d.Company, d.Type, d.Day); err != nil {
-			made = planned{err: err}
-		} else {
-			made = planned{plan: plan.Build(WithDrafts(r.Book, p.Rules), s)}
+	if r.books[named] == nil {
+		if r.books == nil {
+			r.books = map[string]*plan.Book{}
 		}
-		if r.plans == nil {
-			r.plans = map[place]planned{}
-		}
-		r.plans[at] = made
+		r.books[named] = WithDrafts(r.Book, p.Rules)
 	}
-	return made.plan, made.err
+	return r.books[named]
+}
+
+// build makes each plan once.
+func (r *Runner) build(b *plan.Book, s plan.Scope) *plan.Plan {
+	at := planned{b, s.Company.Key, s.Type.Key, s.Day}
+	r.mutex.Lock()
+	defer r.mutex.Unlock()
+	if r.plans == nil {
+		r.plans = map[planned]*plan.Plan{}
+	}
+	if r.plans[at] == nil {
+		r.plans[at] = plan.Build(b, s)
+	}
+	return r.plans[at]
+}
+
+// plan returns the plan that a document would go through as it was entered.
+func (r *Runner) plan(d *judge.Document) (*plan.Plan, error) {
+	s, err := r.Scope(d.Company, d.Type, d.EnteredDay(r.Book.Vocabulary.Kind, d.Day))
+	if err != nil {
+		return nil, err
+	}
+	return r.build(r.Book, s), nil
+}
+
+// noon of the day that a proof is taken to be run on is the time of its work, so that one that
+// reads today() comes out the same whenever it is run.
+func noon(day record.Day) feel.Value {
+	return judge.ReadLiteral(`date and time("` + string(day) + `T12:00:00")`)
+}
+
+// circumstances are what the document of a proof is judged by.
+func (r *Runner) circumstances(p *Proof) (judge.Circumstances, func() error) {
+	c, failed := r.Facts(p.Given.Company)
+	c.Book, c.Scope, c.Build, c.Now, c.Moment = r.book(p), r.Scope, r.build, noon, rule.Posting
+	return c, failed
+}
+
+// judge takes the document of a proof through the rules. watch, if any, may watch the case.
+func (r *Runner) judge(p *Proof, detail bool, watch func(*plan.Plan, *engine.Case)) (*judge.Judged, error) {
+	c, failed := r.circumstances(p)
+	c.Detail, c.Watch = detail, watch
+	judged, err := judge.Judge(&p.Given, &c)
+	return judged, cmp.Or(err, failed())
+}
+
+// Carry returns what the document of a proof reads besides itself.
+func (r *Runner) Carry(p *Proof) (*judge.Carried, error) {
+	c, failed := r.circumstances(p)
+	carried, err := judge.Carry(&p.Given, c)
+	return carried, cmp.Or(err, failed())
 }
 
 // With returns a runner for the book in which a rule stands as it is given.
 func (r *Runner) With(changed rule.Rule) *Runner {
-	return &Runner{Book: r.Book.Put(changed), Scope: r.Scope, Setting: r.Setting}
+	return &Runner{Book: r.Book.Put(changed), Scope: r.Scope, Facts: r.Facts}
 }
 
 // mutated returns a runner in whose book the rule is slightly wrong.
@@ -115,20 +163,17 @@ func (r *Result) Held() bool { return r.Err == nil && len(r.Differences) == 0 }
 // Run runs one proof. With sights it also notes what the run shows of the rules.
 func (r *Runner) Run(p *Proof, sights bool) Result {
 	result := Result{Proof: p}
-	if result.Plan, result.Err = r.plan(p); result.Err != nil {
-		return result
-	}
-	setting, failed := r.Setting(result.Plan.Scope)
-	if result.Plan, result.Case, result.Err = p.Given.Case(result.Plan, setting); result.Err != nil {
-		return result
-	}
+	var watching func(*plan.Plan, *engine.Case)
 	if sights {
-		result.Sights = watch(result.Plan, result.Case, func(*rule.Compiled) bool { return true })
+		watching = func(p *plan.Plan, c *engine.Case) {
+			result.Sights = watch(p, c, func(*rule.Compiled) bool { return true })
+		}
 	}
-	result.Outcome = engine.Run(result.Plan, result.Case, sights || len(p.Expect.Acting) > 0)
-	if result.Err = failed(); result.Err != nil {
+	judged, err := r.judge(p, sights || len(p.Expect.Acting) > 0, watching)
+	if result.Err = err; err != nil {
 		return result
 	}
+	result.Plan, result.Case, result.Outcome = judged.Plan, judged.Case, judged.Outcome
 	if sights {
 		result.Sights.acts(result.Case, result.Outcome)
 	}
@@ -188,7 +233,7 @@ func (p *Proof) watches(c *rule.Compiled) bool {
 		expected = p.Expect.Bands
 	}
 	for address := range expected {
-		if at, _ := Place(kind, address); at >= 0 && slices.Contains(c.Fields, at) {
+		if at, _ := judge.Place(kind, address); at >= 0 && slices.Contains(c.Fields, at) {
 			return true
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"codicil/core/engine"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -14,7 +15,7 @@ import (
 
 // Base is a document that suggestions are made from.
 type Base struct {
-	Document Document
+	Document judge.Document
 	Origin   string // what it is, for people
 }
 
@@ -42,7 +43,7 @@ type Change struct {
 
 // Suggestion is a document that shows something new of a rule.
 type Suggestion struct {
-	Document Document
+	Document judge.Document
 	Origin   string
 	Changes  []Change
 	Saved    bool // it changes a record that is taken to be saved as the base is
@@ -146,16 +147,14 @@ func (s *Search) try(ctx context.Context, list []candidate, missing map[Goal]boo
 func (s *Search) runOne(c *candidate) Sight {
 	r := &c.Result
 	r.Proof = &Proof{Given: c.Document}
-	if r.Plan, r.Err = s.Runner.plan(&Proof{Given: c.Document}); r.Err != nil {
+	var sights Sights
+	judged, err := s.Runner.judge(r.Proof, true, func(p *plan.Plan, engaged *engine.Case) {
+		sights = watch(p, engaged, func(other *rule.Compiled) bool { return other.ID == s.Rule.ID })
+	})
+	if r.Err = err; err != nil {
 		return nil
 	}
-	setting, failed := s.Runner.Setting(r.Plan.Scope)
-	if r.Plan, r.Case, r.Err = c.Document.Case(r.Plan, setting); r.Err != nil {
-		return nil
-	}
-	sights := watch(r.Plan, r.Case, func(other *rule.Compiled) bool { return other.ID == s.Rule.ID })
-	r.Outcome = engine.Run(r.Plan, r.Case, true)
-	r.Err = failed()
+	r.Plan, r.Case, r.Outcome = judged.Plan, judged.Case, judged.Outcome
 	sights.acts(r.Case, r.Outcome)
 	for i := range r.Outcome.Messages {
 		// A document that others refuse is a poor example of this rule.
@@ -220,7 +219,7 @@ func worth(c *candidate, gain int) int { return 100*gain/(4+c.cost) - c.cost }
 func (s *Search) candidates() (list []candidate) {
 	var inside, outside []Base
 	for _, b := range s.Bases {
-		if p, err := s.Runner.plan(&Proof{Given: b.Document}); err != nil {
+		if p, err := s.Runner.plan(&b.Document); err != nil {
 			continue
 		} else if plan.Covers(s.Rule, p.Scope) {
 			inside = append(inside, b)
@@ -313,9 +312,9 @@ func (s *Search) around(base candidate, changes int) []candidate {
 // with returns the candidate with another value at an address; false when it has it already.
 func (c candidate) with(address, text string) (candidate, bool) {
 	d := &c.Document
-	place := map[string]Item(nil)
+	place := map[string]judge.Item(nil)
 	if _, line := lineOf(address); line > 0 {
-		at := slices.IndexFunc(d.Lines, func(l Line) bool { return l.Number == line })
+		at := slices.IndexFunc(d.Lines, func(l judge.Line) bool { return l.Number == line })
 		if at < 0 {
 			return c, false
 		}
@@ -332,7 +331,7 @@ func (c candidate) with(address, text string) (candidate, bool) {
 	}
 	delete(place, key)
 	if text != "" {
-		place[key] = Item{Value: text}
+		place[key] = judge.Item{Value: text}
 	}
 	c.Changes = append(slices.Clone(c.Changes), Change{address, text})
 	return c, true

@@ -12,6 +12,22 @@ type Content struct {
 	// Values are those of the header, by field; what is not there is blank.
 	Values map[string]string `json:"values"`
 	Lines  []Line            `json:"lines,omitempty"`
+	// Origins say who gave the values of the header, by field; what is not there is not known.
+	Origins Origins `json:"origins,omitempty"`
+	// Reasons were given to go on in spite of a check that asks for one.
+	Reasons []Reason `json:"reasons,omitempty"`
+}
+
+// Reason is what a person said to go on in spite of a check that asks for a reason.
+type Reason struct {
+	Rule int64  `json:"rule"` // the check
+	Line int    `json:"line,omitempty"`
+	Text string `json:"text"`
+	By   string `json:"by"`
+	At   string `json:"at"` // RFC 3339
+	// Read stands for the values that the check read then: while they are the same, nobody is
+	// asked again.
+	Read string `json:"read"`
 }
 
 // Line is one line of a record.
@@ -20,6 +36,8 @@ type Line struct {
 	Number int `json:"number"`
 	// Values by column: the field's key without LinePrefix.
 	Values map[string]string `json:"values"`
+	// Origins say who gave the values, by column.
+	Origins Origins `json:"origins,omitempty"`
 }
 
 // Line returns the values of the line with the number; nil when there is none.
@@ -30,12 +48,58 @@ func (c *Content) Line(number int) map[string]string {
 	return nil
 }
 
+// OriginsOf returns the origins of the header, or of the line with the number; nil when
+// none are known.
+func (c *Content) OriginsOf(line int) Origins {
+	if line == 0 {
+		return c.Origins
+	}
+	if i := slices.IndexFunc(c.Lines, func(l Line) bool { return l.Number == line }); i >= 0 {
+		return c.Lines[i].Origins
+	}
+	return nil
+}
+
 // Get returns a value by field and, for a field of the lines, line number.
 func (c *Content) Get(f *Field, line int) string {
 	if f.OfLine() {
 		return c.Line(line)[f.Column()]
 	}
 	return c.Values[f.Key]
+}
+
+// Clone returns the content with values and origins of its own.
+func (c *Content) Clone() Content {
+	clone := *c
+	clone.Values, clone.Origins, clone.Lines = maps.Clone(c.Values), maps.Clone(c.Origins), slices.Clone(c.Lines)
+	for i := range clone.Lines {
+		clone.Lines[i].Values, clone.Lines[i].Origins = maps.Clone(clone.Lines[i].Values), maps.Clone(clone.Lines[i].Origins)
+	}
+	return clone
+}
+
+// Set puts a value and its origin in by field and, for a field of the lines, line number; ""
+// makes it blank. Lines that are not there stay away.
+func (c *Content) Set(f *Field, line int, text string, by Origin) {
+	values, origins := &c.Values, &c.Origins
+	if f.OfLine() {
+		i := slices.IndexFunc(c.Lines, func(l Line) bool { return l.Number == line })
+		if i < 0 {
+			return
+		}
+		values, origins = &c.Lines[i].Values, &c.Lines[i].Origins
+	}
+	if *values == nil {
+		*values = map[string]string{}
+	}
+	if *origins == nil {
+		*origins = Origins{}
+	}
+	delete(*values, f.Column())
+	delete(*origins, f.Column())
+	if text != "" {
+		(*values)[f.Column()], (*origins)[f.Column()] = text, by
+	}
 }
 
 // Change is one value that differs between two states of a record.
@@ -111,7 +175,7 @@ func Reverse(kind *Kind, posted *Content) Content {
 			debit, credit := kind.Field(j.Debit).Column(), kind.Field(j.Credit).Column()
 			values[debit], values[credit] = values[credit], values[debit]
 		}
-		reversed.Lines = append(reversed.Lines, Line{l.Number, values})
+		reversed.Lines = append(reversed.Lines, Line{Number: l.Number, Values: values})
 	}
 	for _, key := range kind.Signed {
 		f := kind.Field(key)

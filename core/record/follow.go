@@ -181,7 +181,7 @@ func (m *FollowOn) Apply(from, to *Kind, number string, content *Content) Conten
 			}
 		}
 		if something || numbers == 0 {
-			made.Lines = append(made.Lines, Line{len(made.Lines) + 1, values})
+			made.Lines = append(made.Lines, Line{Number: len(made.Lines) + 1, Values: values})
 		}
 	}
 	fromLines := slices.ContainsFunc(m.Pairs, func(p Pair) bool { f := from.Field(p.From); return f != nil && f.OfLine() })
@@ -195,7 +195,7 @@ func (m *FollowOn) Apply(from, to *Kind, number string, content *Content) Conten
 				put(values, target.Column(), valueOf(p, l.Number))
 			}
 		}
-		made.Lines = append(made.Lines, Line{len(made.Lines) + 1, values})
+		made.Lines = append(made.Lines, Line{Number: len(made.Lines) + 1, Values: values})
 	}
 	for _, p := range m.Pairs {
 		if target := to.Field(p.To); target != nil && !target.OfLine() {

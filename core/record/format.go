@@ -2,6 +2,7 @@ package record
 
 import (
 	"regexp"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -17,6 +18,15 @@ type Format struct {
 	Date string `json:"date"`
 	// Separator stands between the parts of a date: ".", "/" or "-".
 	Separator string `json:"separator"`
+}
+
+// Sound tells whether what the format writes can be read: decimals and thousands are parted by
+// different signs, and day, month and year come in an order.
+func (f Format) Sound() bool {
+	order := f.Date == "dmy" || f.Date == "mdy" || f.Date == "ymd"
+	sign := f.Decimal == "." || f.Decimal == ","
+	group := slices.Contains([]string{"", ".", ",", "'", "’", " ", "\u00a0", "\u202f"}, f.Group)
+	return order && sign && group && f.Decimal != f.Group && slices.Contains([]string{".", "/", "-"}, f.Separator)
 }
 
 // Plain is the format without a person: 1234.5, 2026-11-24.
@@ -83,7 +93,13 @@ func (f *Field) readNumber(text string, format Format) (feel.Value, *Misfit) {
 		}
 		return r
 	}, cleaned)
-	cleaned = format.point(cleaned)
+	pointed, clear := format.point(cleaned)
+	if !clear {
+		whole := strings.NewReplacer(".", "", ",", "").Replace(cleaned)
+		fraction := group(strings.Replace(cleaned, ",", ".", 1), Format{Decimal: format.Decimal})
+		return feel.NullValue, misfit("ambiguous-number", "%s: %q may mean %s or %s in your format; write one of these", f.Label, text, group(whole, format), fraction)
+	}
+	cleaned = pointed
 	n, err := decimal.Parse(cleaned)
 	if err != nil || strings.ContainsAny(cleaned, "eE") {
 		return feel.NullValue, misfit("not-a-number", "%s is a number; %q is none. Write it as %s", f.Label, text, group("1234.5", format))
@@ -94,36 +110,46 @@ func (f *Field) readNumber(text string, format Format) (feel.Value, *Misfit) {
 	return feel.NumberOf(n), nil
 }
 
-// point writes a number with a point and without anything between thousands. A
-// person's own format decides, unless the text cannot be meant so: 1.200,50 has its
-// decimals behind the comma whoever writes it, and so has 1,5, which is no thousand.
-func (f Format) point(text string) string {
-	if f.Group == "" {
-		return strings.ReplaceAll(text, f.Decimal, ".") // no person wrote it
+// point writes a number with a point and without anything between thousands. A person's
+// own signs decide. A sign that is not the person's own is taken where the text can be meant
+// in one way only: 1.200,50 has its decimals behind the comma whoever writes it, 1,5 is no
+// thousand and 1,234,567 no fraction. It is false where two meanings stay.
+func (f Format) point(text string) (string, bool) {
+	if f.Group == "" && f.Decimal == "." && f.Date == "ymd" {
+		return text, true // no person wrote it
 	}
 	last := strings.LastIndexAny(text, ".,")
 	if last < 0 {
-		return text
+		return text, true
 	}
 	mark, other := text[last:last+1], "."
 	if mark == "." {
 		other = ","
 	}
-	alone, single := !strings.Contains(text, other), strings.Count(text, mark) == 1
-	if !alone && !single {
-		return text // 1.2,3,4 is no number
+	fraction := strings.ReplaceAll(strings.ReplaceAll(text, other, ""), mark, ".")
+	count := strings.Count(text, mark)
+	grouped := thousands.MatchString(text)
+	switch {
+	case strings.Contains(text, other):
+		if count > 1 {
+			return text, true // 1.2,3,4 is no number
+		}
+		return fraction, true
+	case count > 1:
+		if !grouped {
+			return text, true
+		}
+		return strings.ReplaceAll(text, mark, ""), true
+	case !grouped || mark == f.Decimal:
+		return fraction, true
+	case mark == f.Group:
+		return strings.ReplaceAll(text, mark, ""), true
 	}
-	if alone && thousands.MatchString(text) && (mark != f.Decimal || !single) {
-		return strings.ReplaceAll(text, mark, "")
-	}
-	if !single {
-		return text
-	}
-	return strings.ReplaceAll(strings.ReplaceAll(text, other, ""), mark, ".")
+	return text, false
 }
 
 var (
-	thousands  = regexp.MustCompile(`^-?\d{1,3}([.,]\d{3})+$`)
+	thousands  = regexp.MustCompile(`^-?[1-9]\d{0,2}([.,]\d{3})+$`)
 	isoDate    = regexp.MustCompile(`^\d{4}-\d{2}-\d{2}$`)
 	dateParts  = regexp.MustCompile(`^(\d{1,4})[./\- ](\d{1,2})(?:[./\- ](\d{1,4})?)?$`)
 	dayOffset  = regexp.MustCompile(`^[+-]\d{1,5}$`)
@@ -171,7 +197,7 @@ func (f *Field) readDate(text string, format Format, s Surroundings) (feel.Value
 	if format.Date != "ymd" && parts[3] != "" {
 		year = numbers[2]
 		if len(parts[3]) <= 2 {
-			year += 2000
+			year = nearest(year, day)
 		}
 	}
 	if v, ok := feel.DateOf(year, m, d); ok {
@@ -180,19 +206,59 @@ func (f *Field) readDate(text string, format Format, s Surroundings) (feel.Value
 	return feel.NullValue, wrong
 }
 
+// nearest is the year of two digits that is nearest to a day; of two that are as near the
+// earlier.
+func nearest(digits int64, day feel.Value) int64 {
+	now, _, _, ok := day.Civil()
+	if !ok {
+		return 2000 + digits
+	}
+	year := now - now%100 + digits
+	switch {
+	case year-now >= 50:
+		return year - 100
+	case now-year > 50:
+		return year + 100
+	}
+	return year
+}
+
 // Write returns the value as it is stored and sent: exact, the same for every
 // person. Null gives "".
 func Write(v feel.Value) string { return v.Plain() }
 
-// Parse reads what Write wrote. The misfit says that the text is not of the
-// field's type.
+// Parse reads what Write wrote: exactly, and the same for every person. The misfit says
+// that the text is not of the field's type. Whether a code is still one of the choices is
+// judged by Settle: what is stored is never read as another value.
 func (f *Field) Parse(text string) (feel.Value, *Misfit) {
-	if f.Type == Percent {
-		asNumber := *f
-		asNumber.Type = Number
-		return asNumber.Read(text, Plain, Surroundings{})
+	if text == "" {
+		return feel.NullValue, nil
 	}
-	return f.Read(text, Plain, Surroundings{})
+	switch f.FeelType().Kind {
+	case feel.Number:
+		n, err := decimal.Parse(text)
+		if err != nil {
+			return feel.NullValue, misfit("not-a-number", "%s is a number; %q is none. Write it as 1234.5", f.Label, text)
+		}
+		return feel.NumberOf(n), nil
+	case feel.Date:
+		if d, ok := feel.ParseDate(text); ok && isoDate.MatchString(text) {
+			return d, nil
+		}
+		return feel.NullValue, misfit("not-a-date", "%s is a date; %q is none. Write it as 2026-11-24", f.Label, text)
+	case feel.Boolean:
+		switch text {
+		case "true":
+			return feel.True, nil
+		case "false":
+			return feel.False, nil
+		}
+		return feel.NullValue, misfit("not-yes-or-no", "%s is true or false; %q is neither", f.Label, text)
+	}
+	if strings.TrimSpace(text) == "" {
+		return feel.NullValue, nil
+	}
+	return feel.StringOf(text), nil
 }
 
 // Show writes the value for a person: 1,480.00, 24/11/2026, 10 %. A value that

@@ -254,6 +254,12 @@ type Company struct {
 	Rounding string `json:"rounding"`
 	// Calendar says which days are worked.
 	Calendar Calendar `json:"calendar"`
+	// TimeZone is the IANA name of the zone in which the company's day begins; "": that of the
+	// machine.
+	TimeZone string `json:"timeZone,omitempty"`
+	// Format is how people write numbers and dates who chose no format of their own; nil: as
+	// their browser does.
+	Format *Format `json:"format,omitempty"`
 }
 
 // Calendar says which days are no workdays.

@@ -12,8 +12,8 @@ import (
 
 // Problem is something wrong with a rule, at a part of it.
 type Problem struct {
-	// Part is "target", "when", "value", "must", "manner", "cursor", "tie", "lifetime",
-	// "severity", "message", "points", "on", "scope" or "whenChanged".
+	// Part is "target", "when", "value", "must", "need", "access", "cursor", "keying", "tie",
+	// "lifetime", "severity", "message", "points", "on", "scope" or "whenChanged".
 	Part string `json:"part"`
 	feel.Problem
 }
@@ -42,6 +42,26 @@ type Compiled struct {
 // Sound tells whether the rule has no error and so may be put in force.
 func (c *Compiled) Sound() bool {
 	return !slices.ContainsFunc(c.Problems, func(p Problem) bool { return p.Severity == feel.Error })
+}
+
+// Depth is how many links lead to the value of a source: 1 or 2.
+func (c *Compiled) Depth() int {
+	depth := 0
+	if c.Value == nil {
+		return depth
+	}
+	for n := c.Value.Root(); n != nil; {
+		path, ok := n.(*feel.Path)
+		if !ok {
+			break
+		}
+		if _, own := feel.SlotOf(path); own {
+			break
+		}
+		depth++
+		n = path.Base
+	}
+	return max(depth, 1)
 }
 
 // Reads returns the slots that the rule's formulas read.
@@ -86,9 +106,6 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 	}
 	switch r.Family {
 	case Entry:
-		if !slices.Contains([]Manner{Required, Optional, ReadOnly, Hidden}, r.Effect.Manner) {
-			complain("manner", "choose how the field is met: required, optional, read-only or hidden")
-		}
 		c.checkEntry(complain)
 	case Source:
 		if !slices.Contains([]Tie{Copied, Live}, r.Effect.Tie) {
@@ -97,8 +114,11 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		c.Value = c.formula("value", r.Effect.Value)
 		c.checkSource()
 	case Default:
-		if !slices.Contains([]Lifetime{NewOnly, WheneverBlank}, r.Effect.Lifetime) {
-			complain("lifetime", "choose how long the default fills the field: new only or whenever blank")
+		if !slices.Contains([]Lifetime{NewOnly, WheneverBlank, KeepsUp}, r.Effect.Lifetime) {
+			complain("lifetime", "choose how long the default fills the field: new only, whenever blank or keeps up")
+		}
+		if r.Effect.Lifetime == KeepsUp && r.Effect.Series != "" {
+			complain("lifetime", "a number is given once; it cannot keep up")
 		}
 		if r.Effect.Series != "" {
 			c.checkSeries(complain)
@@ -160,13 +180,23 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 // checkEntry refuses what makes no sense together.
 func (c *Compiled) checkEntry(complain func(part, format string, args ...any)) {
 	e := &c.Effect
-	closed := e.Manner == ReadOnly || e.Manner == Hidden
+	closed := e.Access == ReadOnly || e.Access == Hidden
 	switch {
-	case !slices.Contains([]Cursor{"", PassedOver, Stop}, e.Cursor):
+	case e.Need == "" && e.Access == "" && e.Cursor == "" && e.Keying == "":
+		complain("need", "choose what the rule says of the field: whether it must be filled, who may type there, what the cursor does, or how often it is keyed")
+	case !slices.Contains([]Need{"", Required, Optional}, e.Need):
+		complain("need", "choose whether the field must be filled: required or optional")
+	case !slices.Contains([]Access{"", Open, ReadOnly, Hidden}, e.Access):
+		complain("access", "choose whether people may type there: open, read-only or hidden")
+	case !slices.Contains([]Cursor{"", InTurn, PassedOver, Stop}, e.Cursor):
 		complain("cursor", "choose what the cursor does: it goes there in its turn, passes it over, or stops there")
-	case closed && (e.Cursor != "" || e.Twice):
-		complain("cursor", "nobody enters a field that is %s: it can be no stop, nothing passed over, nothing keyed twice", e.Manner)
-	case e.Cursor == PassedOver && e.Twice:
+	case !slices.Contains([]Keying{"", Once, Twice}, e.Keying):
+		complain("keying", "choose how often a new value is keyed: once or twice")
+	case e.Need == Required && closed:
+		complain("access", "nobody can fill a field that is %s: it cannot be required by the same rule", e.Access)
+	case closed && (e.Cursor == Stop || e.Cursor == PassedOver || e.Keying == Twice):
+		complain("cursor", "nobody enters a field that is %s: it can be no stop, nothing passed over, nothing keyed twice", e.Access)
+	case e.Cursor == PassedOver && e.Keying == Twice:
 		complain("cursor", "a field that the cursor passes over cannot be keyed twice")
 	}
 }

@@ -137,7 +137,11 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 	for _, group := range contextNames {
 		for _, member := range group.members {
 			text := group.group + "." + member
-			add(text, contextLabels[text], groupContext, &record.Field{Key: text, Label: contextLabels[text], Type: record.Text, Length: 200}, "", false)
+			f := &record.Field{Key: text, Label: contextLabels[text], Type: record.Text, Length: 200}
+			if text == "preceding.followers" {
+				f.Type = record.Number
+			}
+			add(text, f.Label, groupContext, f, "", false)
 		}
 	}
 	add(Today, "today", groupContext, &record.Field{Key: Today, Label: "Today", Type: record.Date}, "", false)

@@ -83,17 +83,24 @@ func (c *Compiled) bandWords() string {
 	return strings.Join(parts, ", ")
 }
 
-// entryWords says how a field is met: "required, a stop, keyed twice".
+// entryWords says how a field is met: "required, a stop, keyed twice". An aspect that goes
+// without saying is said only where nothing else is, or where it stands against wider rules.
 func entryWords(e *Effect) string {
-	parts := []string{string(e.Manner)}
-	if e.Manner == Optional && (e.Cursor != "" || e.Twice) {
-		parts = nil // what is said besides is all that differs from any other field
+	var parts []string
+	closed := e.Access == ReadOnly || e.Access == Hidden
+	if e.Need == Required || (e.Need == Optional && !closed) {
+		parts = append(parts, string(e.Need))
 	}
-	if words := map[Cursor]string{PassedOver: "passed over by the cursor", Stop: "a stop"}[e.Cursor]; words != "" {
-		parts = append(parts, words)
+	if closed || (e.Access == Open && e.Need == "") {
+		parts = append(parts, string(e.Access))
 	}
-	if e.Twice {
-		parts = append(parts, "keyed twice")
+	for _, words := range []string{
+		map[Cursor]string{PassedOver: "passed over by the cursor", Stop: "a stop", InTurn: "in its turn for the cursor"}[e.Cursor],
+		map[Keying]string{Twice: "keyed twice", Once: "keyed once"}[e.Keying],
+	} {
+		if words != "" {
+			parts = append(parts, words)
+		}
 	}
 	return strings.Join(parts, ", ")
 }

@@ -1,6 +1,8 @@
 package rule
 
 import (
+	"bytes"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -59,32 +61,52 @@ const (
 	Retired   State = "retired"
 )
 
-// transitions lists where each state may go. Retired is the end.
+// transitions lists where each state may go. A retired rule may be taken up again as a draft.
 var transitions = map[State][]State{
 	Draft:     {InForce, Retired},
 	InForce:   {Suspended, Retired},
 	Suspended: {InForce, Retired},
+	Retired:   {Draft},
 }
 
 // MayBecome tells whether a rule in state s may be put in state next.
 func (s State) MayBecome(next State) bool { return slices.Contains(transitions[s], next) }
 
-// Manner is how an entry rule lets its field be met.
-type Manner string
+// Need says whether a field must be filled: an aspect of entry.
+type Need string
 
-// The manners of entry.
+// A field is required, or optional; "" leaves that to other rules.
 const (
-	Required Manner = "required"
-	Optional Manner = "optional"
-	ReadOnly Manner = "read-only"
-	Hidden   Manner = "hidden"
+	Required Need = "required"
+	Optional Need = "optional"
+)
+
+// Access says whether a person may type into a field: an aspect of entry.
+type Access string
+
+// A field is open, shown and read-only, or not shown; "" leaves that to other rules.
+const (
+	Open     Access = "open"
+	ReadOnly Access = "read-only"
+	Hidden   Access = "hidden"
+)
+
+// Keying says how often a person keys a new value: an aspect of entry.
+type Keying string
+
+// A new value is keyed once, or twice; "" leaves that to other rules.
+const (
+	Once  Keying = "once"
+	Twice Keying = "twice"
 )
 
 // Cursor is what the cursor does at a field when a person goes from one to the next.
 type Cursor string
 
-// The cursor passes a field over, or the field is a stop that one key jumps to.
+// The cursor passes a field over, or the field is a stop that one key jumps to, or the cursor
+// goes there in its turn; "" leaves that to other rules.
 const (
+	InTurn     Cursor = "in turn"
 	PassedOver Cursor = "passed over"
 	Stop       Cursor = "stop"
 )
@@ -111,10 +133,12 @@ const (
 // Lifetime says how long a default fills its field.
 type Lifetime string
 
-// A default fills its field until the first save only, or whenever it is blank.
+// A default fills its field until the first save only, or whenever it is blank, or also again
+// when something in the document changes that it reads, unless a person gave the value.
 const (
 	NewOnly       Lifetime = "new only"
 	WheneverBlank Lifetime = "whenever blank"
+	KeepsUp       Lifetime = "keeps up"
 )
 
 // Severity is what a validation does when its condition does not hold.
@@ -199,10 +223,12 @@ func (s *Scope) Width() int {
 
 // Effect is what a rule does; which fields count depends on the family.
 type Effect struct {
-	Manner Manner `json:"manner,omitempty"` // entry
-	Cursor Cursor `json:"cursor,omitempty"` // entry; "": it goes there in its turn
-	// Twice asks a person to key a new value a second time; entry.
-	Twice    bool     `json:"twice,omitempty"`
+	// Need, Access, Cursor and Keying are the aspects of entry: each is decided by itself, by
+	// the first rule that says something of it.
+	Need     Need     `json:"need,omitempty"`
+	Access   Access   `json:"access,omitempty"`
+	Cursor   Cursor   `json:"cursor,omitempty"`
+	Keying   Keying   `json:"keying,omitempty"`
 	Tie      Tie      `json:"tie,omitempty"`      // source
 	Lifetime Lifetime `json:"lifetime,omitempty"` // default
 	// Fixed keeps people from changing what the default fills in.
@@ -325,4 +351,44 @@ func Less(a, b *Rule) int {
 		}
 	}
 	return 0
+}
+
+// Aspects counts the aspects of entry.
+const Aspects = 4
+
+// Says tells whether an entry rule says something of an aspect: need, access, cursor and
+// keying are 0 to 3.
+func (e *Effect) Says(aspect int) bool {
+	return [Aspects]bool{e.Need != "", e.Access != "", e.Cursor != "", e.Keying != ""}[aspect]
+}
+
+// UnmarshalJSON also reads effects as they were kept while an entry rule decided all at once
+// how a field is met: required, read-only and hidden set need and access; optional with a
+// cursor, or keyed twice, was about those alone. What it does not know it refuses.
+func (e *Effect) UnmarshalJSON(data []byte) error {
+	type plain Effect
+	old := struct {
+		*plain
+		Manner string `json:"manner"`
+		Twice  bool   `json:"twice"`
+	}{plain: (*plain)(e)}
+	decoder := json.NewDecoder(bytes.NewReader(data))
+	decoder.DisallowUnknownFields()
+	if err := decoder.Decode(&old); err != nil {
+		return err
+	}
+	if old.Twice {
+		e.Keying = Twice
+	}
+	switch old.Manner {
+	case "required":
+		e.Need, e.Access = Required, Open
+	case "optional":
+		if e.Cursor == "" && e.Keying == "" {
+			e.Need, e.Access = Optional, Open
+		}
+	case "read-only", "hidden":
+		e.Need, e.Access = Optional, Access(old.Manner)
+	}
+	return nil
 }

@@ -50,8 +50,8 @@ func TestWhatIsWrongWithARuleIsSaidAtItsPart(t *testing.T) {
 		{"a constant too long", compile(rule.Substitute, "terms", "", value(`"N30 or more"`)), "value", "takes 4 characters at most"},
 		{"a constant that is no choice", compile(rule.Substitute, "country", "", value(`"XX"`)), "value", `no value "XX"`},
 		{"no value", compile(rule.Substitute, "terms", "", value("")), "value", "write the value"},
-		{"no lifetime", compile(rule.Default, "terms", "", rule.Effect{Value: `"N30"`}), "lifetime", "new only or whenever blank"},
-		{"no manner", compile(rule.Entry, "terms", "", rule.Effect{}), "manner", "choose how"},
+		{"no lifetime", compile(rule.Default, "terms", "", rule.Effect{Value: `"N30"`}), "lifetime", "new only, whenever blank or keeps up"},
+		{"no manner", compile(rule.Entry, "terms", "", rule.Effect{}), "need", "choose what the rule says"},
 		{"no message", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Severity: rule.Refuse}), "message", "what is wrong"},
 		{"a value in the message that is no name", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "at least {limti}", Severity: rule.Refuse}), "message", "in {limti}: there is no field or name"},
 		{"a brace that is not closed", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "at least {limit", Severity: rule.Refuse}), "message", "write } after it"},
@@ -69,7 +69,7 @@ func TestWhatIsWrongWithARuleIsSaidAtItsPart(t *testing.T) {
 		{"a source that is none", compile(rule.Source, "terms", "", rule.Effect{Tie: rule.Live, Value: `"N30"`}), "value", "one field of a linked record"},
 		{"a source without a tie", compile(rule.Source, "terms", "", rule.Effect{Value: "clerk.name"}), "tie", "copied or live"},
 		{"a source of another type", compile(rule.Source, "limit", "", rule.Effect{Tie: rule.Live, Value: "clerk.name"}), "value", "this gives a string"},
-		{"keyed twice and hidden", compile(rule.Entry, "terms", "", rule.Effect{Manner: rule.Hidden, Twice: true}), "cursor", "nobody enters a field that is hidden"},
+		{"keyed twice and hidden", compile(rule.Entry, "terms", "", rule.Effect{Access: rule.Hidden, Keying: rule.Twice}), "cursor", "nobody enters a field that is hidden"},
 		{"a place that messages do not point to", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "x", Severity: rule.Refuse, Points: "moon"}), "points", "field, the line or the document"},
 		{"unknown target", compile(rule.Default, "nope", "", value(`"N30"`)), "target", `no field "nope"`},
 		{"unknown family", compile("magic", "terms", "", value(`"N30"`)), "family", "no rule family"},
@@ -289,7 +289,7 @@ func TestRulesReadAsSentences(t *testing.T) {
 		sentence, phrase string
 	}{
 		{scoped, "For trade vendors in 30 Kaisan, when Country is JP and Credit limit is over 120000, replace Payment terms with N45.", "N45 when Country is JP and Credit limit is over 120000"},
-		{compile(rule.Entry, "terms", "block", rule.Effect{Manner: rule.Required}), "For vendors in all companies, when Payment block is yes, Payment terms is required.", "required when Payment block is yes"},
+		{compile(rule.Entry, "terms", "block", rule.Effect{Need: rule.Required}), "For vendors in all companies, when Payment block is yes, Payment terms is required.", "required when Payment block is yes"},
 		{compile(rule.Default, "rate", "", rule.Effect{Value: "0.02", Lifetime: rule.NewOnly}), "For vendors in all companies, fill Discount with 2.0 % on a new record only.", "2.0 %"},
 		{compile(rule.Default, "block", "", rule.Effect{Value: "false", Lifetime: rule.WheneverBlank}), "For vendors in all companies, fill Payment block with no whenever it is blank.", "no"},
 		{compile(rule.Substitute, "terms", "", rule.Effect{Value: "country"}), "For vendors in all companies, replace Payment terms with Country.", "Country"},
@@ -302,7 +302,7 @@ func TestRulesReadAsSentences(t *testing.T) {
 		assert.Equal(t, c.sentence, rule.Sentence(c.rule, names))
 		assert.Equal(t, c.phrase, rule.Phrase(c.rule, &kind))
 	}
-	nested := compile(rule.Entry, "terms", `(country = "JP" or country = "IE" or limit > 5) and (block or limit > entered.limit) and rate > 0.1`, rule.Effect{Manner: rule.Hidden})
+	nested := compile(rule.Entry, "terms", `(country = "JP" or country = "IE" or limit > 5) and (block or limit > entered.limit) and rate > 0.1`, rule.Effect{Access: rule.Hidden})
 	assert.Equal(t, "hidden when any of Country is JP, Country is IE or Credit limit is over 5, and either Payment block is yes or Credit limit is over Credit limit as entered, and Discount is over 10.0 %", rule.Phrase(nested, &kind))
 	assert.Equal(t, "Vendor · Payment terms becomes N45 when Country is JP and Credit limit is over 120000", rule.ProposeName(scoped, &kind))
 }

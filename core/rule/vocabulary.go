@@ -61,6 +61,7 @@ var contextNames = []struct {
 	{"company", []string{"key", "name", "country", "currency"}},
 	{"type", []string{"key", "label"}},
 	{"user", []string{"name"}},
+	{"preceding", []string{"kind", "number", "followers"}},
 }
 
 // Group names of the forms; the values so far go without one.
@@ -76,6 +77,9 @@ func NewVocabulary(kind *record.Kind, kinds []record.Kind, tables *table.Set) *V
 		members := map[string]feel.Symbol{}
 		for _, member := range group.members {
 			members[member] = feel.Symbol{Slot: slot, Type: feel.StringType}
+			if member == "followers" {
+				members[member] = feel.Symbol{Slot: slot, Type: feel.NumberType}
+			}
 			slot++
 		}
 		v.Scope[group.group] = feel.Symbol{Slot: -1, Members: members}
@@ -284,4 +288,11 @@ func (v *Vocabulary) FillContext(slots []feel.Value, company *record.Company, ki
 		slots[at] = feel.StringOf(text)
 		at++
 	}
+}
+
+// FillPreceding puts the record that the document follows into the slots, and how many
+// others follow it.
+func (v *Vocabulary) FillPreceding(slots []feel.Value, kind, number string, followers int) {
+	at := v.standing - 3
+	slots[at], slots[at+1], slots[at+2] = feel.StringOf(kind), feel.StringOf(number), feel.IntegerOf(int64(followers))
 }

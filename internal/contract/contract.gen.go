@@ -8,6 +8,8 @@ import (
 
 	"codicil/core/batch"
 	"codicil/core/engine"
+	"codicil/core/judge"
+	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -302,6 +304,15 @@ func (e GetBalancesParamsBy) Valid() bool {
 	}
 }
 
+// AcceptRequest defines model for AcceptRequest.
+type AcceptRequest struct {
+	// Version The version of the proof that was looked at; missing: the last
+	Version int `json:"version,omitempty"`
+
+	// Why Why what comes out now is right
+	Why string `json:"why"`
+}
+
 // Act defines model for Act.
 type Act struct {
 	After  Shown `json:"after"`
@@ -349,6 +360,7 @@ type BeginRequest struct {
 
 // Beginning defines model for Beginning.
 type Beginning struct {
+	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document `json:"document"`
 
 	// Earlier Records that follow it already
@@ -358,10 +370,16 @@ type Beginning struct {
 
 // Catalog defines model for Catalog.
 type Catalog struct {
-	Companies []Company   `json:"companies"`
-	Kinds     []KindEntry `json:"kinds"`
-	Today     string      `json:"today"`
-	User      string      `json:"user"`
+	Companies []Company `json:"companies"`
+
+	// Format How the person writes numbers and dates; missing: they chose nothing
+	Format *Format     `json:"format,omitempty"`
+	Kinds  []KindEntry `json:"kinds"`
+	Today  string      `json:"today"`
+	User   string      `json:"user"`
+
+	// Version What a document was judged by
+	Version Version `json:"version,omitempty"`
 }
 
 // Cell defines model for Cell.
@@ -397,6 +415,9 @@ type CellsAsk struct {
 	Fields []Field   `json:"fields"`
 	Format *Format   `json:"format,omitempty"`
 }
+
+// Changes A set of changes on top of the rules in force: rules as they would be. Each is over when the kept rule has moved on to a later version, or says the same in force
+type Changes = plan.Changes
 
 // Clash defines model for Clash.
 type Clash struct {
@@ -552,14 +573,14 @@ type Difference struct {
 // DifferenceWhat defines model for Difference.What.
 type DifferenceWhat string
 
-// Document defines model for Document.
-type Document = proof.Document
+// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
+type Document = judge.Document
 
 // EnteredItem A text as a person typed it, or a value in its stored form
-type EnteredItem = proof.Item
+type EnteredItem = judge.Item
 
 // EnteredLine defines model for EnteredLine.
-type EnteredLine = proof.Line
+type EnteredLine = judge.Line
 
 // EvaluateDocument Every value is text in its stored form, an exact decimal or a day
 type EvaluateDocument = batch.Document
@@ -575,7 +596,7 @@ type EvaluateResult = batch.Result
 // Expectation defines model for Expectation.
 type Expectation = proof.Expectation
 
-// ExpectedMessage defines model for ExpectedMessage.
+// ExpectedMessage Who speaks, and of which values, never how it reads
 type ExpectedMessage = proof.Message
 
 // Fact defines model for Fact.
@@ -609,7 +630,9 @@ type FieldMisfit struct {
 
 // FieldOutcome defines model for FieldOutcome.
 type FieldOutcome struct {
-	Acts []Act `json:"acts"`
+	// Access open, read-only, hidden or empty
+	Access string `json:"access,omitempty"`
+	Acts   []Act  `json:"acts"`
 
 	// Band The band that the number is in
 	Band *Band `json:"band,omitempty"`
@@ -626,15 +649,23 @@ type FieldOutcome struct {
 	Key       string `json:"key"`
 
 	// Made entered, stored, source, default, compute, substitute or empty
-	Made   string `json:"made"`
-	Manner string `json:"manner"`
+	Made string `json:"made"`
 
 	// Misfit Why the entered text is not of the field's type
 	Misfit string `json:"misfit,omitempty"`
 
-	// Offered What the linked record has and a person's own value keeps out
-	Offered     *Shown `json:"offered,omitempty"`
-	Sourced     Shown  `json:"sourced"`
+	// Need required, optional or empty
+	Need string `json:"need,omitempty"`
+
+	// Offered What the linked record has, where the field keeps another value
+	Offered *Shown `json:"offered,omitempty"`
+
+	// Origin Who gave the final value, as Origins has it
+	Origin  string `json:"origin,omitempty"`
+	Sourced Shown  `json:"sourced"`
+
+	// Stored What is stored, where saving would change it
+	Stored      *Shown `json:"stored,omitempty"`
 	Substituted Shown  `json:"substituted"`
 
 	// Twice A new value is keyed twice
@@ -763,6 +794,18 @@ type Function struct {
 	Signature string `json:"signature"`
 }
 
+// GivenReason defines model for GivenReason.
+type GivenReason struct {
+	At   string `json:"at"`
+	By   string `json:"by"`
+	Line int    `json:"line,omitempty"`
+
+	// Name Of the rule
+	Name string `json:"name"`
+	Rule int64  `json:"rule"`
+	Text string `json:"text"`
+}
+
 // Goal defines model for Goal.
 type Goal struct {
 	// Proofs Those that show it; empty: none does
@@ -822,7 +865,9 @@ type JournalEntry struct {
 // KeepRequest defines model for KeepRequest.
 type KeepRequest struct {
 	// Acting Expect also that those of the rules act or speak that do so now
-	Acting   bool         `json:"acting,omitempty"`
+	Acting bool `json:"acting,omitempty"`
+
+	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document     `json:"document"`
 	Expect   *Expectation `json:"expect,omitempty"`
 
@@ -882,9 +927,12 @@ type LedgerName = string
 
 // LedgerSummary defines model for LedgerSummary.
 type LedgerSummary struct {
-	Entries  int        `json:"entries"`
-	Ledger   LedgerName `json:"ledger"`
-	Postings int        `json:"postings"`
+	Entries int        `json:"entries"`
+	Ledger  LedgerName `json:"ledger"`
+
+	// Own Postings of the person who asks, which emptying removes
+	Own      int `json:"own"`
+	Postings int `json:"postings"`
 
 	// Proofs Proofs that were kept from one of its postings
 	Proofs int `json:"proofs"`
@@ -938,6 +986,9 @@ type Message struct {
 	Code  string `json:"code"`
 	Field string `json:"field"`
 
+	// Given The reason as it was given when the record was saved before, and still holds
+	Given *Reason `json:"given,omitempty"`
+
 	// Line Number of the line it points to; none: the header
 	Line   int    `json:"line,omitempty"`
 	Reason string `json:"reason,omitempty"`
@@ -967,8 +1018,11 @@ type MissingCode struct {
 // MoveManyAnswer defines model for MoveManyAnswer.
 type MoveManyAnswer struct {
 	// Affected In how many saved records and posted documents any of them acts
-	Affected int        `json:"affected"`
-	Rules    []RuleView `json:"rules"`
+	Affected int `json:"affected"`
+
+	// InTheWay Of a dry move: the rules that cannot be moved, or need a reason
+	InTheWay []RuleInTheWay `json:"inTheWay"`
+	Rules    []RuleView     `json:"rules"`
 }
 
 // MoveManyRequest defines model for MoveManyRequest.
@@ -1026,16 +1080,31 @@ type Names struct {
 // Notice defines model for Notice.
 type Notice = table.Notice
 
+// Origins Who gave each value: person, load, carried (from the record before), or a rule in a version as in rule 12 v3; a field that is not there: not known
+type Origins = record.Origins
+
 // Outcome defines model for Outcome.
 type Outcome struct {
+	// Changes The changes on top of the rules in force with which it was judged
+	Changes []RuleRef `json:"changes,omitempty"`
+
+	// Day The day of the document, whose rules it was judged by
+	Day string `json:"day"`
+
 	// Fields Those of the header
 	Fields []FieldOutcome `json:"fields"`
 
 	// FollowUps What posting writes to linked records
-	FollowUps []FollowUp     `json:"followUps,omitempty"`
-	Lines     []LineOutcome  `json:"lines"`
-	Messages  []Message      `json:"messages"`
-	Verdict   OutcomeVerdict `json:"verdict"`
+	FollowUps []FollowUp    `json:"followUps,omitempty"`
+	Lines     []LineOutcome `json:"lines"`
+	Messages  []Message     `json:"messages"`
+
+	// Today The day on which the work was done
+	Today   string         `json:"today"`
+	Verdict OutcomeVerdict `json:"verdict"`
+
+	// Version What a document was judged by
+	Version Version `json:"version"`
 }
 
 // OutcomeVerdict defines model for Outcome.Verdict.
@@ -1046,6 +1115,15 @@ type Pair = record.Pair
 
 // PairProblem defines model for PairProblem.
 type PairProblem = record.PairProblem
+
+// PlainContent defines model for PlainContent.
+type PlainContent = batch.Content
+
+// PlainLine defines model for PlainLine.
+type PlainLine = batch.Line
+
+// PlainValues Values by field: texts in their stored form, JSON numbers as they are written, true, false, and null for a blank
+type PlainValues = batch.Values
 
 // Plan defines model for Plan.
 type Plan struct {
@@ -1102,6 +1180,7 @@ type PostRequest struct {
 
 // Posting defines model for Posting.
 type Posting struct {
+	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document       `json:"document"`
 	Entries  []JournalEntry `json:"entries"`
 	Outcome  Outcome        `json:"outcome"`
@@ -1128,6 +1207,15 @@ type PostingSummary struct {
 	Type     string `json:"type"`
 }
 
+// Preceding The record that a document follows
+type Preceding = engine.Preceding
+
+// Preferences defines model for Preferences.
+type Preferences struct {
+	// Format Missing: as the company at hand does, or else the browser
+	Format *Format `json:"format,omitempty"`
+}
+
 // Problem defines model for Problem.
 type Problem struct {
 	// Code Stable; for programs
@@ -1147,10 +1235,15 @@ type Problem struct {
 
 // Proof defines model for Proof.
 type Proof struct {
-	Expect Expectation `json:"expect"`
-	Given  Document    `json:"given"`
-	Id     int64       `json:"id"`
-	Name   string      `json:"name"`
+	// ChangedAt RFC 3339; empty before proofs had versions
+	ChangedAt string      `json:"changedAt,omitempty"`
+	ChangedBy string      `json:"changedBy,omitempty"`
+	Expect    Expectation `json:"expect"`
+
+	// Given What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
+	Given Document `json:"given"`
+	Id    int64    `json:"id"`
+	Name  string   `json:"name"`
 
 	// Posting The test posting it was kept from, as long as that is in the practice ledger
 	Posting string  `json:"posting,omitempty"`
@@ -1160,7 +1253,8 @@ type Proof struct {
 	Titles []string `json:"titles"`
 
 	// Unread It was suggested and accepted, and nobody has read it since
-	Unread bool `json:"unread,omitempty"`
+	Unread  bool `json:"unread,omitempty"`
+	Version int  `json:"version,omitempty"`
 }
 
 // ProofResult defines model for ProofResult.
@@ -1182,6 +1276,20 @@ type ProofRun struct {
 	Results []ProofResult `json:"results"`
 }
 
+// ProofVersion defines model for ProofVersion.
+type ProofVersion struct {
+	ChangedAt string      `json:"changedAt"`
+	ChangedBy string      `json:"changedBy"`
+	Expect    Expectation `json:"expect"`
+	Name      string      `json:"name"`
+	Version   int         `json:"version"`
+	What      string      `json:"what"`
+	Why       string      `json:"why,omitempty"`
+}
+
+// Reason What a person said to go on in spite of a check that asks for a reason
+type Reason = record.Reason
+
 // Record defines model for Record.
 type Record struct {
 	ChangedAt time.Time `json:"changedAt"`
@@ -1190,7 +1298,10 @@ type Record struct {
 	Content   Content   `json:"content"`
 	Followers []Use     `json:"followers"`
 	Kind      string    `json:"kind"`
-	Number    string    `json:"number"`
+
+	// Late A linked record changed, and a live value is still to be taken anew
+	Late   bool   `json:"late,omitempty"`
+	Number string `json:"number"`
 
 	// Origin The record that this one follows
 	Origin     *Use        `json:"origin,omitempty"`
@@ -1234,9 +1345,12 @@ type RecordVersion struct {
 	ChangedAt time.Time     `json:"changedAt"`
 	ChangedBy string        `json:"changedBy"`
 	Changes   []ValueChange `json:"changes"`
-	Type      string        `json:"type"`
-	Version   int           `json:"version"`
-	What      string        `json:"what"`
+
+	// Reasons What was said to go on in spite of a check
+	Reasons []GivenReason `json:"reasons,omitempty"`
+	Type    string        `json:"type"`
+	Version int           `json:"version"`
+	What    string        `json:"what"`
 }
 
 // Relation defines model for Relation.
@@ -1312,6 +1426,9 @@ type RuleChange struct {
 	// Name Empty: the proposed name
 	Name string `json:"name,omitempty"`
 
+	// Reason Why a rule in force is changed though proofs fail with it, do not show it both ways, or saved records break it
+	Reason string `json:"reason,omitempty"`
+
 	// Version The version that was changed; for a new rule 0
 	Version int `json:"version,omitempty"`
 }
@@ -1344,6 +1461,15 @@ type RuleCopy struct {
 	Sentence string `json:"sentence"`
 }
 
+// RuleInTheWay defines model for RuleInTheWay.
+type RuleInTheWay struct {
+	// Code needs-reason, or why it cannot be moved
+	Code   string `json:"code"`
+	Detail string `json:"detail"`
+	Name   string `json:"name"`
+	Rule   int64  `json:"rule"`
+}
+
 // RuleMove defines model for RuleMove.
 type RuleMove struct {
 	// Reason Why a rule is put in force that its proofs do not show both ways, or that saved records break
@@ -1374,6 +1500,17 @@ type RuleProblem struct {
 // RuleProblemSeverity defines model for RuleProblem.Severity.
 type RuleProblemSeverity string
 
+// RuleRef defines model for RuleRef.
+type RuleRef struct {
+	Name string `json:"name,omitempty"`
+
+	// Rule 0: a rule that is not kept yet
+	Rule int64 `json:"rule"`
+
+	// Version The version of the kept rule that is changed
+	Version int `json:"version"`
+}
+
 // RuleState defines model for RuleState.
 type RuleState = rule.State
 
@@ -1383,8 +1520,11 @@ type RuleVersion struct {
 	ChangedAt time.Time `json:"changedAt"`
 	ChangedBy string    `json:"changedBy"`
 	Name      string    `json:"name"`
-	State     RuleState `json:"state"`
-	Version   int       `json:"version"`
+
+	// Reason Why it was put in force, or changed there, though proofs or saved records spoke against it
+	Reason  string    `json:"reason,omitempty"`
+	State   RuleState `json:"state"`
+	Version int       `json:"version"`
 }
 
 // RuleView defines model for RuleView.
@@ -1458,6 +1598,7 @@ type SaveAnswer struct {
 
 // SaveRequest defines model for SaveRequest.
 type SaveRequest struct {
+	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document `json:"document"`
 	Format   *Format  `json:"format,omitempty"`
 
@@ -1571,7 +1712,9 @@ type SuggestRequest struct {
 // Suggestion defines model for Suggestion.
 type Suggestion struct {
 	// Differs What is entered otherwise than in the document that it was made from
-	Differs  []string `json:"differs"`
+	Differs []string `json:"differs"`
+
+	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document `json:"document"`
 
 	// Name A name for the proof
@@ -1596,6 +1739,7 @@ type TableProblem = table.Problem
 
 // TryRequest defines model for TryRequest.
 type TryRequest struct {
+	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document `json:"document"`
 	Format   *Format  `json:"format,omitempty"`
 
@@ -1604,9 +1748,6 @@ type TryRequest struct {
 
 	// Moment Missing: posting
 	Moment rule.Moment `json:"moment,omitempty"`
-
-	// Rule A rule to try as it stands here, before it is kept
-	Rule *RuleChange `json:"rule,omitempty"`
 }
 
 // Type defines model for Type.
@@ -1632,6 +1773,9 @@ type ValueChange struct {
 	Label  string `json:"label"`
 	Line   int    `json:"line,omitempty"`
 }
+
+// Version What a document was judged by
+type Version = judge.Version
 
 // Identity defines model for Identity.
 type Identity = int64
@@ -1807,6 +1951,9 @@ type SaveLayoutJSONRequestBody = Layout
 // PostDocumentJSONRequestBody defines body for PostDocument for application/json ContentType.
 type PostDocumentJSONRequestBody = TryRequest
 
+// SavePreferencesJSONRequestBody defines body for SavePreferences for application/json ContentType.
+type SavePreferencesJSONRequestBody = Preferences
+
 // KeepProofJSONRequestBody defines body for KeepProof for application/json ContentType.
 type KeepProofJSONRequestBody = KeepRequest
 
@@ -1815,6 +1962,9 @@ type FollowProofsJSONRequestBody = RunRequest
 
 // RunProofsJSONRequestBody defines body for RunProofs for application/json ContentType.
 type RunProofsJSONRequestBody = RunRequest
+
+// AcceptProofJSONRequestBody defines body for AcceptProof for application/json ContentType.
+type AcceptProofJSONRequestBody = AcceptRequest
 
 // SaveRecordJSONRequestBody defines body for SaveRecord for application/json ContentType.
 type SaveRecordJSONRequestBody = SaveRequest
@@ -1848,6 +1998,9 @@ type ReadRuleJSONRequestBody = RuleChange
 
 // ChangeRuleJSONRequestBody defines body for ChangeRule for application/json ContentType.
 type ChangeRuleJSONRequestBody = RuleChange
+
+// ImpactOfChangeJSONRequestBody defines body for ImpactOfChange for application/json ContentType.
+type ImpactOfChangeJSONRequestBody = RuleChange
 
 // MoveRuleJSONRequestBody defines body for MoveRule for application/json ContentType.
 type MoveRuleJSONRequestBody = RuleMove

@@ -124,8 +124,8 @@ func addProof(ctx context.Context, d *desk.Desk, kind string, p givenProof, ids 
 	if err != nil {
 		return err
 	}
-	// What a proof expects is written down here, not copied from what came out;
-	// only the texts of the messages are.
+	// What a proof expects is written down here, not copied from what came out; only who
+	// speaks is.
 	expect := proof.Expectation{Verdict: p.verdict, Values: p.values, Messages: []proof.Message{}}
 	if expect.Verdict == "" {
 		expect.Verdict = engine.Accepted
@@ -134,7 +134,7 @@ func addProof(ctx context.Context, d *desk.Desk, kind string, p givenProof, ids 
 		expect.Values = map[string]string{}
 	}
 	for _, m := range out.Messages {
-		expect.Messages = append(expect.Messages, proof.Message{Severity: rule.Severity(m.Severity), Field: m.Field, Line: m.Line, Text: m.Text, Rule: m.Rule})
+		expect.Messages = append(expect.Messages, proof.Message{Severity: rule.Severity(m.Severity), Field: m.Field, Line: m.Line, Code: m.Code, Rule: m.Rule})
 	}
 	expect.Bands = p.bands
 	if p.acting {

@@ -10,7 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/decimal"
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 	"codicil/internal/demo"
@@ -104,14 +104,14 @@ func TestTheScenarioHasItsSizeAndItsRecordsPassTheRules(t *testing.T) {
 			}
 			r, err := d.Record(t.Context(), kind, row.Number)
 			require.NoError(t, err)
-			document := proof.Document{Kind: kind, Company: r.Company, Type: r.Type, Day: demo.Day, Record: r.Number, Entered: map[string]proof.Item{}}
+			document := judge.Document{Kind: kind, Company: r.Company, Type: r.Type, Day: demo.Day, Record: r.Number, Entered: map[string]judge.Item{}}
 			for key, value := range r.Content.Values {
-				document.Entered[key] = proof.Item{Value: value}
+				document.Entered[key] = judge.Item{Value: value}
 			}
 			for _, l := range r.Content.Lines {
-				line := proof.Line{Number: l.Number, Entered: map[string]proof.Item{}}
+				line := judge.Line{Number: l.Number, Entered: map[string]judge.Item{}}
 				for key, value := range l.Values {
-					line.Entered[key] = proof.Item{Value: value}
+					line.Entered[key] = judge.Item{Value: value}
 				}
 				document.Lines = append(document.Lines, line)
 			}

@@ -5,13 +5,13 @@ import "codicil/core/record"
 var weekend = []int{6, 7}
 
 var companies = []record.Company{
-	{Key: "10", Name: "Brinewell Salt Works", Country: "IE", Currency: "EUR", Rounding: "half-up", Calendar: record.Calendar{FreeDays: weekend, Holidays: []record.Holiday{
+	{Key: "10", Name: "Brinewell Salt Works", Country: "IE", TimeZone: "Europe/Dublin", Currency: "EUR", Rounding: "half-up", Calendar: record.Calendar{FreeDays: weekend, Holidays: []record.Holiday{
 		{Day: "2026-12-25", Name: "Christmas Day"}, {Day: "2026-12-26", Name: "Saint Stephen's Day"}, {Day: "2027-01-01", Name: "New Year's Day"}}}},
-	{Key: "20", Name: "Brinewell Chandlery", Country: "DK", Currency: "DKK", Rounding: "half-up", Calendar: record.Calendar{FreeDays: weekend, Holidays: []record.Holiday{
+	{Key: "20", Name: "Brinewell Chandlery", Country: "DK", TimeZone: "Europe/Copenhagen", Currency: "DKK", Rounding: "half-up", Calendar: record.Calendar{FreeDays: weekend, Holidays: []record.Holiday{
 		{Day: "2026-12-24", Name: "Christmas Eve"}, {Day: "2026-12-25", Name: "Christmas Day"}, {Day: "2026-12-26", Name: "Second Christmas Day"}}}},
-	{Key: "30", Name: "Brinewell Kaisan", Country: "JP", Currency: "JPY", Rounding: "half-up", Calendar: record.Calendar{FreeDays: weekend, Holidays: []record.Holiday{
+	{Key: "30", Name: "Brinewell Kaisan", Country: "JP", TimeZone: "Asia/Tokyo", Currency: "JPY", Rounding: "half-up", Calendar: record.Calendar{FreeDays: weekend, Holidays: []record.Holiday{
 		{Day: "2026-11-23", Name: "Labour Thanksgiving Day"}, {Day: "2027-01-01", Name: "New Year's Day"}}}},
-	{Key: "40", Name: "Brinewell Alpin", Country: "CH", Currency: "CHF", Rounding: "half-even", Calendar: record.Calendar{FreeDays: weekend, Holidays: []record.Holiday{
+	{Key: "40", Name: "Brinewell Alpin", Country: "CH", TimeZone: "Europe/Zurich", Currency: "CHF", Rounding: "half-even", Calendar: record.Calendar{FreeDays: weekend, Holidays: []record.Holiday{
 		{Day: "2026-12-25", Name: "Christmas Day"}, {Day: "2026-12-26", Name: "Saint Stephen's Day"}}}},
 }
 

@@ -6,7 +6,7 @@ import (
 	"math/rand/v2"
 	"time"
 
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
 	"codicil/internal/desk"
@@ -192,7 +192,7 @@ func (g *generator) pick(kind, company string) string {
 }
 
 // save keeps a record on its day. It must be accepted.
-func (g *generator) save(document proof.Document, origin *contract.Use) (*contract.Record, error) {
+func (g *generator) save(document judge.Document, origin *contract.Use) (*contract.Record, error) {
 	if document.Day != "" {
 		at, err := time.Parse(time.DateOnly, string(document.Day))
 		if err != nil {
@@ -221,18 +221,18 @@ func (g *generator) post(r *contract.Record) (*contract.Record, error) {
 	return answer.Record, nil
 }
 
-func documentOf(kind, company, kindType string, on record.Day, header values, lines ...values) proof.Document {
-	d := proof.Document{Kind: kind, Company: company, Type: kindType, Day: on, Entered: items(header)}
+func documentOf(kind, company, kindType string, on record.Day, header values, lines ...values) judge.Document {
+	d := judge.Document{Kind: kind, Company: company, Type: kindType, Day: on, Entered: items(header)}
 	for i, l := range lines {
-		d.Lines = append(d.Lines, proof.Line{Number: i + 1, Entered: items(l)})
+		d.Lines = append(d.Lines, judge.Line{Number: i + 1, Entered: items(l)})
 	}
 	return d
 }
 
-func items(v values) map[string]proof.Item {
-	entered := map[string]proof.Item{}
+func items(v values) map[string]judge.Item {
+	entered := map[string]judge.Item{}
 	for key, value := range v {
-		entered[key] = proof.Item{Value: value}
+		entered[key] = judge.Item{Value: value}
 	}
 	return entered
 }

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"strings"
 
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
 )
@@ -122,7 +122,7 @@ func (g *generator) closing(company string) error {
 		last := later(day(month+1, 1), -1)
 		wear, energy := amount(41250*s.rate/100/100*100, s.places), amount((15000+g.r.Int64N(30000))*s.rate/100/100*100, s.places)
 		centre := g.partners["cost_centre"][company][0]
-		entries := []proof.Document{
+		entries := []judge.Document{
 			documentOf("accounting_document", company, "JE", last, values{"posting_date": string(last), "text": "Depreciation of the month"},
 				values{"account": "590000", "debit": wear, "cost_centre": centre}, values{"account": "159000", "credit": wear}),
 			documentOf("accounting_document", company, "AC", last, values{"posting_date": string(last), "text": "Energy not yet invoiced"},

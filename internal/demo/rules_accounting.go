@@ -8,12 +8,12 @@ import (
 func accountingRules() []given {
 	bills := groups("VI", "VC")
 	return []given{
-		met("vendor", "vendor", groups("VI", "VC", "PY"), "is blank(customer)", rule.Required, note("Moya, payables", "2024-02-05", "An invoice belongs to somebody.")),
-		met("reference", "reference", bills, "", rule.Required, note("Moya, payables", "2024-02-05", "Without the number on the paper nobody finds it again.")),
-		met("document-date", "document_date", bills, "", rule.Required, note("Group tax", "2024-03-11", "Input tax is claimed by the date on the invoice.")),
-		met("total-bill", "total", bills, "", rule.Required, note("Moya, payables", "2024-02-05", "The amount on the paper is compared with what is posted.")),
-		met("cost-centre", "lines.cost_centre", everywhere, "line.account.cost_centre_required", rule.Required, note("Controlling", "2024-04-15", "A third of the costs stood at no cost centre.")),
-		met("text-accrual", "text", groups("JE", "AC"), "", rule.Required, note("Auditors", "2025-03-28", "Entries without a reason were questioned one by one.")),
+		required("vendor", "vendor", groups("VI", "VC", "PY"), "is blank(customer)", note("Moya, payables", "2024-02-05", "An invoice belongs to somebody.")),
+		required("reference", "reference", bills, "", note("Moya, payables", "2024-02-05", "Without the number on the paper nobody finds it again.")),
+		required("document-date", "document_date", bills, "", note("Group tax", "2024-03-11", "Input tax is claimed by the date on the invoice.")),
+		required("total-bill", "total", bills, "", note("Moya, payables", "2024-02-05", "The amount on the paper is compared with what is posted.")),
+		required("cost-centre", "lines.cost_centre", everywhere, "line.account.cost_centre_required", note("Controlling", "2024-04-15", "A third of the costs stood at no cost centre.")),
+		required("text-accrual", "text", groups("JE", "AC"), "", note("Auditors", "2025-03-28", "Entries without a reason were questioned one by one.")),
 
 		fill("posted-today", "posting_date", everywhere, "", rule.NewOnly, "today()", note("Group accounting", "2024-02-05", "Nearly always today.")),
 		copied("currency-bill", "currency", bills, "is filled(vendor.order_currency)", "vendor.order_currency", note("Finn, purchasing", "2024-02-05", "The vendor invoices in the currency we order in.")),

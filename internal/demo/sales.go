@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"time"
 
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
 )
@@ -75,7 +75,7 @@ func (g *generator) sales(company string) error {
 			}
 			document, origin = begun.Document, &begun.Origin
 			document.Day = on
-			document.Entered["ordered_on"] = proof.Item{Value: string(on)}
+			document.Entered["ordered_on"] = judge.Item{Value: string(on)}
 		}
 		order, err := g.save(document, origin)
 		if err != nil {
@@ -111,7 +111,7 @@ func (g *generator) invoice(order *contract.Record, ordered record.Day, paid boo
 	}
 	document := begun.Document
 	document.Day = later(ordered, 5)
-	document.Entered["posting_date"], document.Entered["document_date"] = proof.Item{Value: string(document.Day)}, proof.Item{Value: string(document.Day)}
+	document.Entered["posting_date"], document.Entered["document_date"] = judge.Item{Value: string(document.Day)}, judge.Item{Value: string(document.Day)}
 	r, err := g.save(document, &begun.Origin)
 	if err != nil {
 		return err
@@ -126,7 +126,7 @@ func (g *generator) invoice(order *contract.Record, ordered record.Day, paid boo
 }
 
 // keepPosted keeps a document and posts it.
-func (g *generator) keepPosted(document proof.Document) error {
+func (g *generator) keepPosted(document judge.Document) error {
 	r, err := g.save(document, nil)
 	if err == nil {
 		_, err = g.post(r)

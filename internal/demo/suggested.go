@@ -8,7 +8,7 @@ import (
 	"fmt"
 	"slices"
 
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/internal/contract"
 	"codicil/internal/desk"
 )
@@ -23,7 +23,7 @@ var suggestedFile []byte
 type Suggested struct {
 	Rule     string         `json:"rule"` // kind and key
 	Name     string         `json:"name"`
-	Document proof.Document `json:"document"`
+	Document judge.Document `json:"document"`
 }
 
 // gaps are the rules for which nothing was accepted, so that there is something to find.

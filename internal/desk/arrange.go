@@ -6,7 +6,8 @@ import (
 	"slices"
 	"strings"
 
-	"codicil/core/proof"
+	"codicil/core/engine"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
 	"codicil/internal/store"
@@ -46,7 +47,11 @@ func (d *Desk) SaveLayout(ctx context.Context, kindKey, company, kindType string
 	case kindType != "" && m.kindType(kindKey, kindType) == nil:
 		return contract.LayoutView{}, invalid("unknown-type", "there is no type %q of this kind", kindType)
 	}
-	if err := d.store.SaveLayout(ctx, store.Layout{Kind: kindKey, Company: company, Type: kindType, Layout: layout.Complete(kind)}); err != nil {
+	err = d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		row := store.Layout{Kind: kindKey, Company: company, Type: kindType, Layout: layout.Complete(kind)}
+		return func(tx *store.Store) error { return tx.SaveLayout(ctx, row) }, nil
+	})
+	if err != nil {
 		return contract.LayoutView{}, err
 	}
 	return d.Layout(ctx, kindKey, company, kindType)
@@ -54,7 +59,12 @@ func (d *Desk) SaveLayout(ctx context.Context, kindKey, company, kindType string
 
 // DeleteLayout goes back to the layout of the next wider scope.
 func (d *Desk) DeleteLayout(ctx context.Context, kindKey, company, kindType string) (contract.LayoutView, error) {
-	if err := d.store.DeleteLayout(ctx, store.Layout{Kind: kindKey, Company: company, Type: kindType}); err != nil {
+	err := d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		return func(tx *store.Store) error {
+			return tx.DeleteLayout(ctx, store.Layout{Kind: kindKey, Company: company, Type: kindType})
+		}, nil
+	})
+	if err != nil {
 		return contract.LayoutView{}, err
 	}
 	return d.Layout(ctx, kindKey, company, kindType)
@@ -115,7 +125,13 @@ func (d *Desk) SaveFollowOn(ctx context.Context, f record.FollowOn) (record.Foll
 			return f, missing(fmt.Sprintf("map %d", f.ID))
 		}
 	}
-	return d.store.SaveFollowOn(ctx, f)
+	err = d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		return func(tx *store.Store) (err error) {
+			f, err = tx.SaveFollowOn(ctx, f)
+			return err
+		}, nil
+	})
+	return f, err
 }
 
 // DeleteFollowOn removes a map.
@@ -123,7 +139,9 @@ func (d *Desk) DeleteFollowOn(ctx context.Context, id int64) error {
 	if _, err := d.followOn(ctx, id); err != nil {
 		return err
 	}
-	return d.store.DeleteFollowOn(ctx, id)
+	return d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		return func(tx *store.Store) error { return tx.DeleteFollowOn(ctx, id) }, nil
+	})
 }
 
 func (d *Desk) followOn(ctx context.Context, id int64) (record.FollowOn, error) {
@@ -164,9 +182,9 @@ func (d *Desk) Begin(ctx context.Context, id int64, request contract.BeginReques
 	}
 	held := r.Content()
 	content := f.Apply(from, to, r.Number, &held)
-	document := proof.Document{Kind: f.To, Company: r.Company, Type: kindType, Day: d.today(), Entered: enter(content.Values)}
+	document := judge.Document{Kind: f.To, Company: r.Company, Type: kindType, Entered: enter(content.Values), Preceding: &engine.Preceding{Kind: r.Kind, Number: r.Number}}
 	for _, l := range content.Lines {
-		document.Lines = append(document.Lines, proof.Line{Number: l.Number, Entered: enter(l.Values)})
+		document.Lines = append(document.Lines, judge.Line{Number: l.Number, Entered: enter(l.Values)})
 	}
 	followers, err := d.followers(ctx, m, r.Kind, r.Number)
 	if err != nil {

@@ -9,11 +9,9 @@ import (
 	"reflect"
 	"slices"
 	"strings"
-	"time"
 
 	"codicil/core/batch"
-	"codicil/core/engine"
-	"codicil/core/plan"
+	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -29,8 +27,12 @@ func (d *Desk) ExportBook(ctx context.Context) (*exchange.Book, error) {
 	if err != nil {
 		return nil, err
 	}
+	version, _, err := d.version(ctx)
+	if err != nil {
+		return nil, err
+	}
 	b := &exchange.Book{
-		Companies: m.companies, Types: []record.Type{}, Fields: map[string][]record.Field{}, Standing: m.tables.Standing, Crosswalks: m.tables.Crosswalks,
+		RuleBook: version, Companies: m.companies, Types: []record.Type{}, Fields: map[string][]record.Field{}, Standing: m.tables.Standing, Crosswalks: m.tables.Crosswalks,
 		Series: m.tables.Series, Rules: []rule.Rule{}, Proofs: []proof.Proof{},
 	}
 	for i := range m.kinds {
@@ -66,6 +68,8 @@ type BookChange struct {
 // those that were, or would be, made.
 func (d *Desk) ImportBook(ctx context.Context, b *exchange.Book, dry bool) ([]BookChange, error) {
 	var changes []BookChange
+	d.line.Lock()
+	defer d.line.Unlock()
 	err := d.store.Transaction(ctx, func(tx *store.Store) error {
 		i := &importer{ctx: ctx, d: New(tx, d.clock, d.user), book: b, rules: map[int64]int64{}}
 		for _, step := range []func() error{i.scopes, i.fields, i.tables, i.putRules, i.proofs} {
@@ -230,7 +234,7 @@ func (i *importer) putRules() error {
 }
 
 func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
-	change := contract.RuleChange{Body: r.Body, Name: r.Name}
+	change := contract.RuleChange{Body: r.Body, Name: r.Name, Reason: cmp.Or(r.Reason, "as the book has it")}
 	var view contract.RuleView
 	var err error
 	switch {
@@ -295,13 +299,13 @@ func (i *importer) proofs() error {
 		p.Expect.Acting = list(p.Expect.Acting, func(id int64) int64 { return i.rules[id] })
 		at := slices.IndexFunc(here[kind], func(o proof.Proof) bool { return o.Name == p.Name && !taken[o.ID] && same(o.Given, p.Given) })
 		before := place(here[kind], at)
-		p.Posting, p.ID = "", 0
+		p.Posting, p.ID, p.Version, p.ChangedAt, p.ChangedBy = "", 0, 0, "", ""
 		if before != nil {
-			p.ID, p.Posting = before.ID, before.Posting
+			p.ID, p.Posting, p.Version, p.ChangedAt, p.ChangedBy = before.ID, before.Posting, before.Version, before.ChangedAt, before.ChangedBy
 			taken[p.ID] = true
 		}
 		if differs(i, "proof", p.Name, before, p) {
-			if _, err := i.d.store.SaveProof(i.ctx, p); err != nil {
+			if _, err := i.d.store.SaveProof(i.ctx, p, "kept", "as the book has it", i.d.clock(), i.d.user); err != nil {
 				return fmt.Errorf("proof %s: %w", p.Name, err)
 			}
 		}
@@ -323,44 +327,59 @@ func (d *Desk) Evaluate(ctx context.Context, documents []batch.Document) ([]batc
 	if err != nil {
 		return nil, err
 	}
-	w := &world{d: d, ctx: ctx, m: m}
+	version, err := d.judgedBy(ctx)
+	if err != nil {
+		return nil, err
+	}
+	w := &world{d: d, ctx: ctx, m: m, version: version}
 	results := make([]batch.Result, len(documents))
 	for i := range documents {
-		results[i] = batch.Run(w, &documents[i], Noon)
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		results[i] = batch.Run(w, &documents[i])
 		if w.failed != nil {
 			return nil, w.failed
 		}
 	}
-	return results, ctx.Err()
+	return results, nil
 }
 
 // world is the application as documents of a batch find it.
 type world struct {
-	d      *Desk
-	ctx    context.Context
-	m      *masters
-	failed error
+	d       *Desk
+	ctx     context.Context
+	m       *masters
+	version judge.Version
+	failed  error
 }
 
-func (w *world) Plan(kind, company, kindType string, day record.Day) (*plan.Plan, error) {
-	s, err := w.m.scope(kind, company, kindType, day)
-	if err != nil {
-		return nil, err
-	}
+// Circumstances are those of a document of a kind in a company.
+func (w *world) Circumstances(kind, company string) (judge.Circumstances, error) {
 	book, err := w.d.book(w.ctx, kind)
 	if err != nil {
-		return nil, err
+		return judge.Circumstances{}, err
 	}
-	return w.d.plan(book, s), nil
+	if w.m.company(company) == nil {
+		return judge.Circumstances{}, invalid("unknown-company", "there is no company %q", company)
+	}
+	return w.d.circumstances(w.ctx, w.m, book, company, nil), nil
 }
 
-func (w *world) Kind(key string) *record.Kind {
-	k, _ := w.m.kind(key)
-	return k
+// Prior puts in what the store has to say of the document, where it does not say it itself.
+func (w *world) Prior(document *judge.Document) error {
+	book, err := w.d.book(w.ctx, document.Kind)
+	if err != nil {
+		return err
+	}
+	t := &trial{masters: w.m, document: *document, typed: map[string]string{}, reads: newReadSet(0), links: w.d.links(w.ctx, w.m, document.Company)}
+	c := w.d.circumstances(w.ctx, w.m, book, document.Company, nil)
+	if err := w.d.state(w.ctx, t, &c, nil); err != nil {
+		return err
+	}
+	*document = t.document
+	return nil
 }
 
-func (w *world) Linked(company string) engine.Linked { return w.d.links(w.ctx, w.m, company) }
-
-func (w *world) Peers(kind *record.Kind) engine.Peers { return w.d.peers(w.ctx, kind) }
-
-func (w *world) Today() record.Day { return record.Day(w.d.clock().Format(time.DateOnly)) }
+// Version is what documents are judged by.
+func (w *world) Version() judge.Version { return w.version }

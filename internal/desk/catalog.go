@@ -6,6 +6,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"time"
 
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -115,7 +116,15 @@ func (d *Desk) Catalog(ctx context.Context) (contract.Catalog, error) {
 	if err != nil {
 		return contract.Catalog{}, err
 	}
-	c := contract.Catalog{Today: string(d.today()), User: d.user, Companies: append([]record.Company{}, m.companies...), Kinds: []contract.KindEntry{}}
+	version, err := d.judgedBy(ctx)
+	if err != nil {
+		return contract.Catalog{}, err
+	}
+	format, err := d.store.PreferredFormat(ctx, d.user)
+	if err != nil {
+		return contract.Catalog{}, err
+	}
+	c := contract.Catalog{Today: string(d.today(nil)), User: d.user, Format: format, Version: version, Companies: append([]record.Company{}, m.companies...), Kinds: []contract.KindEntry{}}
 	for _, k := range m.kinds {
 		entry := contract.KindEntry{Kind: k, Types: append([]record.Type{}, m.types[k.Key]...)}
 		for _, family := range rule.Families {
@@ -150,6 +159,10 @@ func (d *Desk) SaveCompany(ctx context.Context, key string, c record.Company) (r
 		return c, invalid("not-a-currency", "%q is no currency; write its three letters, as in EUR", c.Currency)
 	case !slices.Contains(roundingChoices, c.Rounding):
 		return c, invalid("not-a-rounding", "choose how the company rounds: half-up or half-even")
+	case !isZone(c.TimeZone):
+		return c, invalid("not-a-zone", "%q is no time zone; choose one such as Europe/Dublin", c.TimeZone)
+	case c.Format != nil && !c.Format.Sound():
+		return c, invalid("not-a-format", "choose how numbers and dates are written: different signs for decimals and thousands, and the order of day, month and year")
 	case len(c.Calendar.FreeDays) > 6:
 		return c, invalid("no-workday", "leave at least one day of the week to work on")
 	}
@@ -166,12 +179,36 @@ func (d *Desk) SaveCompany(ctx context.Context, key string, c record.Company) (r
 	if c.Calendar.FreeDays == nil {
 		c.Calendar.FreeDays = []int{}
 	}
-	defer d.forgetMasters()
-	return c, d.store.SaveCompany(ctx, c)
+	err := d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		return func(tx *store.Store) error { return tx.SaveCompany(ctx, c) }, nil
+	})
+	return c, err
+}
+
+func isZone(name string) bool {
+	_, err := time.LoadLocation(name)
+	return err == nil && name != "Local"
+}
+
+// SavePreferences keeps how the person who asks writes numbers and dates.
+func (d *Desk) SavePreferences(ctx context.Context, p contract.Preferences) (contract.Preferences, error) {
+	if p.Format != nil && !p.Format.Sound() {
+		return p, invalid("not-a-format", "choose how numbers and dates are written: different signs for decimals and thousands, and the order of day, month and year")
+	}
+	err := d.alone(ctx, func() (*pending, error) {
+		return &pending{write: func(tx *store.Store) error { return tx.SavePreferredFormat(ctx, d.user, p.Format) }}, nil
+	})
+	return p, err
 }
 
 // DeleteCompany removes a company that no record, rule, proof or posting names.
 func (d *Desk) DeleteCompany(ctx context.Context, key string) error {
+	return d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		return func(tx *store.Store) error { return tx.DeleteCompany(ctx, key) }, d.mayDeleteCompany(ctx, key)
+	})
+}
+
+func (d *Desk) mayDeleteCompany(ctx context.Context, key string) error {
 	m, err := d.master(ctx)
 	if err != nil {
 		return err
@@ -193,13 +230,20 @@ func (d *Desk) DeleteCompany(ctx context.Context, key string) error {
 	if len(uses) > 0 {
 		return inUse("company "+key, uses)
 	}
-	defer d.forgetMasters()
-	return d.store.DeleteCompany(ctx, key)
+	return nil
 }
 
 // SaveType adds a type to a kind, or changes it.
 func (d *Desk) SaveType(ctx context.Context, kind, key string, t record.Type) (record.Type, error) {
 	t.Kind, t.Key, t.Label = kind, key, strings.TrimSpace(t.Label)
+	err := d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		_, err := d.maySaveType(ctx, kind, key, t)
+		return func(tx *store.Store) error { return tx.SaveType(ctx, t) }, err
+	})
+	return t, err
+}
+
+func (d *Desk) maySaveType(ctx context.Context, kind, key string, t record.Type) (record.Type, error) {
 	m, err := d.master(ctx)
 	if err != nil {
 		return t, err
@@ -229,12 +273,17 @@ func (d *Desk) SaveType(ctx context.Context, kind, key string, t record.Type) (r
 	if len(uses) > 0 {
 		return t, inUse(t.Label+" in a company that would no longer use it", uses)
 	}
-	defer d.forgetMasters()
-	return t, d.store.SaveType(ctx, t)
+	return t, nil
 }
 
 // DeleteType removes a type that nothing names.
 func (d *Desk) DeleteType(ctx context.Context, kind, key string) error {
+	return d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		return func(tx *store.Store) error { return tx.DeleteType(ctx, kind, key) }, d.mayDeleteType(ctx, kind, key)
+	})
+}
+
+func (d *Desk) mayDeleteType(ctx context.Context, kind, key string) error {
 	m, err := d.master(ctx)
 	if err != nil {
 		return err
@@ -253,8 +302,7 @@ func (d *Desk) DeleteType(ctx context.Context, kind, key string) error {
 	if len(uses) > 0 {
 		return inUse(strings.ToLower(k.TypeLabel)+" "+key, uses)
 	}
-	defer d.forgetMasters()
-	return d.store.DeleteType(ctx, kind, key)
+	return nil
 }
 
 // mostUses is how many uses are listed; the rest is counted.

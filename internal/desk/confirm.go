@@ -7,10 +7,12 @@ import (
 	"strings"
 
 	"codicil/core/engine"
+	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
+	"codicil/internal/store"
 )
 
 // Confirmation tells what the proofs confirm of every rule in force of a kind; strength
@@ -57,20 +59,16 @@ func showStrength(s *proof.Strength) *contract.Strength {
 	}
 }
 
-// measured are the results of the proofs of a rule's kind; a rule that is not in force is
-// taken as if it were.
-func (d *Desk) measured(ctx context.Context, id int64) (*bench, *rule.Compiled, []proof.Result, error) {
-	r, err := d.store.Rule(ctx, id)
-	if err != nil {
-		return nil, nil, nil, explain(err)
-	}
+// measured are the results of the proofs of a rule's kind; the rule stands in the book as it is
+// given, as if it were in force.
+func (d *Desk) measured(ctx context.Context, r rule.Rule) (*bench, *rule.Compiled, []proof.Result, error) {
 	b, err := d.bench(ctx, r.Kind, nil)
 	if err != nil {
 		return nil, nil, nil, err
 	}
 	r.State = rule.InForce
 	b.runner = b.runner.With(r)
-	c := b.runner.Book.Rules[slices.IndexFunc(b.runner.Book.Rules, func(c *rule.Compiled) bool { return c.ID == id })]
+	c := b.runner.Book.Rules[slices.IndexFunc(b.runner.Book.Rules, func(c *rule.Compiled) bool { return c.ID == r.ID })]
 	if !c.Sound() {
 		return nil, nil, nil, conflict("unsound", "%s has an error: %s. Mend it first", c.Label(), c.Problems[0].Message)
 	}
@@ -78,9 +76,19 @@ func (d *Desk) measured(ctx context.Context, id int64) (*bench, *rule.Compiled, 
 	return b, c, results, err
 }
 
+// keptRule returns a rule by its number.
+func (d *Desk) keptRule(ctx context.Context, id int64) (rule.Rule, error) {
+	r, err := d.store.Rule(ctx, id)
+	return r, explain(err)
+}
+
 // ConfirmRule tells what the proofs confirm of one rule, with its strength.
 func (d *Desk) ConfirmRule(ctx context.Context, id int64) (contract.Confirmation, error) {
-	b, c, results, err := d.measured(ctx, id)
+	r, err := d.keptRule(ctx, id)
+	if err != nil {
+		return contract.Confirmation{}, err
+	}
+	b, c, results, err := d.measured(ctx, r)
 	if err != nil {
 		return contract.Confirmation{}, err
 	}
@@ -97,7 +105,11 @@ const most = 12
 
 // SuggestProofs proposes documents that show what no proof shows of a rule yet.
 func (d *Desk) SuggestProofs(ctx context.Context, id int64, request contract.SuggestRequest) ([]contract.Suggestion, error) {
-	b, c, results, err := d.measured(ctx, id)
+	r, err := d.keptRule(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	b, c, results, err := d.measured(ctx, r)
 	if err != nil {
 		return nil, err
 	}
@@ -157,13 +169,8 @@ func (d *Desk) bases(ctx context.Context, b *bench, c *rule.Compiled, results []
 		if seen[r.Company+r.Type]++; seen[r.Company+r.Type] > 2 {
 			continue
 		}
-		clean := *r
-		clean.Values, clean.Lines = onlyKnown(kind, "", r.Values), onlyKnownLines(kind, r.Lines)
-		document := documentOf(&clean)
-		document.Record, document.Stored, document.StoredLines = "", nil, nil
-		if document.Day == "" {
-			document.Day = d.today()
-		}
+		document := documentOf(kind, r)
+		document.Record, document.Day = "", d.today(b.masters.company(r.Company))
 		document.Previous, document.PreviousOfType = &record.Content{Values: map[string]string{}}, &record.Content{Values: map[string]string{}}
 		bases = append(bases, proof.Base{Document: document, Origin: kind.Noun() + " " + r.Number})
 	}
@@ -174,7 +181,7 @@ func (d *Desk) showSuggestion(ctx context.Context, b *bench, c *rule.Compiled, s
 	reader := newReader(s.Result.Plan, s.Result.Outcome, d.links(ctx, b.masters, s.Document.Company), format)
 	kind := s.Result.Plan.Kind()
 	differs := list(s.Changes, func(change proof.Change) string {
-		place, line := proof.Place(kind, change.Address)
+		place, line := judge.Place(kind, change.Address)
 		text := "blank"
 		if v, wrong := kind.Fields[place].Parse(change.Value); wrong == nil && !v.IsNull() {
 			text = reader.at(engine.Spot{Place: place, Line: line}, v)
@@ -232,7 +239,7 @@ func (r *reader) resultOf(c *rule.Compiled) string {
 
 // ReadProof says that a person has read a suggested proof.
 func (d *Desk) ReadProof(ctx context.Context, id int64) (contract.Proof, error) {
-	return d.changeProof(ctx, id, func(p *proof.Proof) error {
+	return d.changeProof(ctx, id, "read", "", func(p *proof.Proof) error {
 		p.Unread = false
 		return nil
 	})
@@ -240,26 +247,88 @@ func (d *Desk) ReadProof(ctx context.Context, id int64) (contract.Proof, error) 
 
 // RefreshProof lets a proof carry what it reads as that is now. What it expects stays.
 func (d *Desk) RefreshProof(ctx context.Context, id int64) (contract.Proof, error) {
-	return d.changeProof(ctx, id, func(p *proof.Proof) error {
+	return d.changeProof(ctx, id, "carried anew", "", func(p *proof.Proof) error {
 		p.Given.Carried = nil
-		t, err := d.try(ctx, p.Given, ask{asProof: true, given: true, drafts: p.Rules})
+		b, err := d.bench(ctx, p.Given.Kind, nil)
 		if err != nil {
 			return err
 		}
-		p.Given.Carried, err = d.carry(ctx, t)
+		p.Given.Carried, err = b.runner.Carry(p)
 		return err
 	})
 }
 
-func (d *Desk) changeProof(ctx context.Context, id int64, change func(*proof.Proof) error) (contract.Proof, error) {
-	p, err := d.store.Proof(ctx, id)
-	if err != nil {
-		return contract.Proof{}, explain(err)
+// AcceptProof makes what comes out now what the proof expects, for the fields
+// that it already expects. why says why that is right.
+func (d *Desk) AcceptProof(ctx context.Context, id int64, request contract.AcceptRequest) (contract.Proof, error) {
+	why := strings.TrimSpace(request.Why)
+	if why == "" {
+		return contract.Proof{}, invalid("no-reason", "say why what comes out now is right; it stays with the proof")
 	}
-	if err := change(&p); err != nil {
+	return d.changeProof(ctx, id, "accepted", why, func(p *proof.Proof) error {
+		if request.Version != 0 && request.Version != p.Version {
+			return explain(store.ErrStale)
+		}
+		b, err := d.bench(ctx, p.Given.Kind, nil)
+		if err != nil {
+			return err
+		}
+		result := b.runner.Run(p, true)
+		if result.Err != nil {
+			return invalid("cannot-run", "the proof can no longer be run: %v", result.Err)
+		}
+		p.Expect = p.Expect.Renewed(result.Outcome, result.Plan)
+		p.Seen = result.Plan.Versions()
+		return nil
+	})
+}
+
+// TakeBackProof goes back to what a proof was before its last change, as its next version.
+func (d *Desk) TakeBackProof(ctx context.Context, id int64) (contract.Proof, error) {
+	versions, err := d.store.ProofVersions(ctx, id)
+	if err != nil {
 		return contract.Proof{}, err
 	}
-	if _, err := d.store.SaveProof(ctx, p); err != nil {
+	if len(versions) < 2 {
+		return contract.Proof{}, conflict("no-earlier", "proof %d is as it was kept first; there is nothing to take back", id)
+	}
+	before := versions[1]
+	return d.changeProof(ctx, id, "taken back", fmt.Sprintf("as it was in version %d", before.Version), func(p *proof.Proof) error {
+		p.Name, p.Rules, p.Given, p.Expect = before.Name, before.Rules, before.Given, before.Expect
+		return nil
+	})
+}
+
+// ProofVersions returns what a proof has been, newest first.
+func (d *Desk) ProofVersions(ctx context.Context, id int64) ([]contract.ProofVersion, error) {
+	if _, err := d.store.Proof(ctx, id); err != nil {
+		return nil, explain(err)
+	}
+	versions, err := d.store.ProofVersions(ctx, id)
+	return list(versions, func(v store.ProofVersion) contract.ProofVersion {
+		return contract.ProofVersion{Version: v.Version, What: v.What, Why: v.Why, Name: v.Name, Expect: v.Expect, ChangedAt: v.ChangedAt, ChangedBy: v.ChangedBy}
+	}), err
+}
+
+func (d *Desk) changeProof(ctx context.Context, id int64, what, why string, change func(*proof.Proof) error) (contract.Proof, error) {
+	err := d.commit(ctx, func() (*pending, error) {
+		book, _, err := d.version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		p, err := d.store.Proof(ctx, id)
+		if err != nil {
+			return nil, explain(err)
+		}
+		if err := change(&p); err != nil {
+			return nil, err
+		}
+		return &pending{reads: newReadSet(book), write: func(tx *store.Store) error {
+			_, err := tx.SaveProof(ctx, p, what, why, d.clock(), d.user)
+			return err
+		}}, nil
+	})
+	if err != nil {
 		return contract.Proof{}, err
 	}
 	return d.Proof(ctx, id)

@@ -56,7 +56,7 @@ func TestAFailingProofTellsWhichRulesChangedSince(t *testing.T) {
 	require.NoError(t, err)
 	next := v.Body
 	next.Effect.Value = `"N45"`
-	_, err = d.ChangeRule(t.Context(), v.Id, contract.RuleChange{Version: v.Version, Body: next})
+	_, err = d.ChangeRule(t.Context(), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
 	require.NoError(t, err)
 	added := add(t, d, body("vendor", rule.Default, "ends", rule.Effect{Lifetime: rule.NewOnly, Value: "today()"}), rule.InForce)
 	run := runAll(t, d, "vendor")
@@ -181,7 +181,7 @@ func TestAProofMayExpectThatItsRulesAct(t *testing.T) {
 	assert.Equal(t, []int64{v.Id}, kept.Expect.Acting)
 	next := v.Body
 	next.When = `name = "Other"`
-	_, err = d.ChangeRule(t.Context(), v.Id, contract.RuleChange{Version: v.Version, Body: next})
+	_, err = d.ChangeRule(t.Context(), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
 	require.NoError(t, err)
 	run := runAll(t, d, "vendor")
 	require.Equal(t, 1, run.Failed, "no value that it expects has changed, but the rule does not act")

@@ -9,6 +9,7 @@ import (
 	"codicil/core/table"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
+	"codicil/internal/store"
 )
 
 // Crosswalks returns the crosswalks without their rows.
@@ -69,16 +70,14 @@ func (d *Desk) SaveCrosswalk(ctx context.Context, key string, change contract.Cr
 	if err := refuse(view.Problems); err != nil {
 		return view, err
 	}
-	next := m.tablesWith(func(t *table.Set) {
+	with := func(t *table.Set) {
 		t.Crosswalks = put(t.Crosswalks, func(o *table.Crosswalk) bool { return o.Key == key }, &c)
-	})
-	if err := d.staySound(ctx, m, "the crosswalk "+c.Label, next); err != nil {
-		return view, err
 	}
-	if err := d.store.SaveCrosswalk(ctx, view.Crosswalk, change.Version, d.clock(), d.user); err != nil {
+	if err := d.writeTable(ctx, "the crosswalk "+c.Label, with, func(tx *store.Store) error {
+		return tx.SaveCrosswalk(ctx, view.Crosswalk, change.Version, d.clock(), d.user)
+	}); err != nil {
 		return view, d.kept(err)
 	}
-	d.forgetMasters()
 	return d.Crosswalk(ctx, key)
 }
 
@@ -124,7 +123,7 @@ func (d *Desk) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead
 	if len(rows) == 0 {
 		return contract.CrosswalkView{}, invalid("no-rows", "there are no rows to read; copy them from a spreadsheet, with or without the names of the columns")
 	}
-	format, here := formatOf(request.Format), record.Surroundings{Day: d.today()}
+	format, here := formatOf(request.Format), record.Surroundings{Day: d.today(nil)}
 	for _, texts := range rows {
 		values := make([]string, len(columns))
 		for i, text := range texts {
@@ -154,7 +153,7 @@ func (d *Desk) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead
 // WriteValues reads what was typed into cells of a table and writes values as a person reads
 // them. What is not of its field's type stays as it is, and is told where the table is checked.
 func (d *Desk) WriteValues(_ context.Context, request contract.CellsAsk) ([]contract.Cell, error) {
-	format, here := formatOf(request.Format), record.Surroundings{Day: d.today()}
+	format, here := formatOf(request.Format), record.Surroundings{Day: d.today(nil)}
 	cells := make([]contract.Cell, len(request.Cells))
 	for i, asked := range request.Cells {
 		if asked.Field >= len(request.Fields) {

@@ -13,11 +13,13 @@ import (
 	"sync"
 	"time"
 
-	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/clock"
 	"codicil/internal/contract"
+	"codicil/internal/release"
 	"codicil/internal/store"
 )
 
@@ -80,14 +82,19 @@ type Desk struct {
 	// What is read at every step of a document is kept in memory. A change drops or
 	// replaces what it touches; nothing that was handed out is ever changed.
 	mutex sync.Mutex
-	// saving is held from the reading of what a document is compared with until it is
-	// kept, so that two cannot both be the first with a number or a unique value.
-	saving  sync.Mutex
+	// line is where writers queue: held while what a judgement relied on is verified and the
+	// change is written and brought into memory. See commit.
+	line    sync.Mutex
 	masters *masters
+	naming  *naming
+	late    []ref                 // records of which a live value is to be taken anew
 	books   map[string]*plan.Book // by kind
 	shelves map[string]*shelf     // by kind
 	alike   map[int64]*likeness   // by rule
 	plans   map[planKey]*plan.Plan
+	// bookVersion is that of the rule book; 0: it is to be read.
+	bookVersion int64
+	seed        string
 }
 
 // planKey names a plan: that of a book, which is replaced when anything in it changes.
@@ -124,18 +131,8 @@ func New(s *store.Store, clock Clock, user string) *Desk {
 	return &Desk{store: s, clock: clock, user: user, books: map[string]*plan.Book{}, shelves: map[string]*shelf{}, alike: map[int64]*likeness{}, plans: map[planKey]*plan.Plan{}}
 }
 
-func (d *Desk) today() record.Day { return record.Day(d.clock().Format(time.DateOnly)) }
-
-// Noon of a test's day is the time of the test, so that one that reads today()
-// comes out the same whenever it is run.
-func Noon(day record.Day) feel.Value { return instant(string(day) + "T12:00:00") }
-
-func (d *Desk) now() feel.Value { return instant(d.clock().Format("2006-01-02T15:04:05")) }
-
-func instant(text string) feel.Value {
-	program, _ := feel.Compile(`date and time("`+text+`")`, nil, feel.Strict)
-	return program.Eval(&feel.Frame{})
-}
+// today is the date in the company's time zone; nil: in that of the machine.
+func (d *Desk) today(c *record.Company) record.Day { return clock.Today(c, d.clock()) }
 
 // book returns the compiled rules of a kind.
 func (d *Desk) book(ctx context.Context, kind string) (*plan.Book, error) {
@@ -160,19 +157,35 @@ func (d *Desk) book(ctx context.Context, kind string) (*plan.Book, error) {
 	return d.books[kind], nil
 }
 
-// forgetRules drops the compiled rules of a kind, of which one is gone.
-func (d *Desk) forgetRules(kind string) {
+// version returns the version of the rule book, and the seed of random numbers.
+func (d *Desk) version(ctx context.Context) (int64, string, error) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
-	delete(d.books, kind)
+	if d.bookVersion == 0 {
+		var err error
+		if d.bookVersion, d.seed, err = d.store.BookVersion(ctx); err != nil {
+			return 0, "", err
+		}
+	}
+	return d.bookVersion, d.seed, nil
 }
 
-// rewrite puts a changed rule into the book of its kind, if that is in memory.
-func (d *Desk) rewrite(r rule.Rule) {
+// judgedBy is what documents are judged by now.
+func (d *Desk) judgedBy(ctx context.Context) (judge.Version, error) {
+	book, _, err := d.version(ctx)
+	return judge.Version{Book: book, Program: release.Version}, err
+}
+
+// rewrite puts changed rules into the books of their kinds, those that are in memory. It is
+// called at the head of the line, so that the later of two changes stays.
+func (d *Desk) rewrite(rules ...rule.Rule) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
-	if b := d.books[r.Kind]; b != nil {
-		d.books[r.Kind] = b.Put(r)
+	d.bookVersion = 0
+	for _, r := range rules {
+		if b := d.books[r.Kind]; b != nil {
+			d.books[r.Kind] = b.Put(r)
+		}
 	}
 }
 
@@ -181,7 +194,7 @@ func (d *Desk) rewrite(r rule.Rule) {
 func (d *Desk) forgetMasters() {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
-	d.masters = nil
+	d.masters, d.naming, d.bookVersion = nil, nil, 0
 	clear(d.books)
 }
 

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -99,7 +100,7 @@ func TestTodayIsTheDayOfTheTestDocument(t *testing.T) {
 	body.Target, body.Effect = "ends", rule.Effect{Lifetime: rule.NewOnly, Value: "add days(today(), 1)"}
 	add(t, d, body, rule.InForce)
 	for day, want := range map[record.Day]string{"2026-11-24": "2026-11-25", "2028-02-28": "2028-02-29"} {
-		out, err := d.Try(t.Context(), contract.TryRequest{Document: proof.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: day, Entered: map[string]proof.Item{"name": {Value: "x"}}}})
+		out, err := d.Try(t.Context(), contract.TryRequest{Document: judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: day, Entered: map[string]judge.Item{"name": {Value: "x"}}}})
 		require.NoError(t, err)
 		assert.Equal(t, want, out.Fields[2].Final.Value)
 	}
@@ -108,7 +109,7 @@ func TestTodayIsTheDayOfTheTestDocument(t *testing.T) {
 func TestChosenFieldsOnlyAreExpected(t *testing.T) {
 	d := office(t)
 	v := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
-	document := proof.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24", Entered: map[string]proof.Item{"name": {Value: "Salt"}}}
+	document := judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24", Entered: map[string]judge.Item{"name": {Value: "Salt"}}}
 	p, err := d.KeepProof(t.Context(), contract.KeepRequest{Document: document, Fields: []string{"terms"}})
 	require.NoError(t, err)
 	assert.Equal(t, map[string]string{"terms": "N30"}, p.Expect.Values)
@@ -125,7 +126,7 @@ func TestManyProofsRunAtOnce(t *testing.T) {
 		if i%7 == 0 {
 			want = "N99"
 		}
-		document := proof.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24", Entered: map[string]proof.Item{"name": {Value: "Salt"}}}
+		document := judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24", Entered: map[string]judge.Item{"name": {Value: "Salt"}}}
 		_, err := d.KeepProof(t.Context(), contract.KeepRequest{Document: document, Expect: &proof.Expectation{Verdict: "accepted", Values: map[string]string{"terms": want}}})
 		require.NoError(t, err)
 	}

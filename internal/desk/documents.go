@@ -3,86 +3,84 @@ package desk
 import (
 	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"slices"
+	"strings"
+	"time"
 
 	"codicil/core/engine"
-	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/clock"
 	"codicil/internal/contract"
 	"codicil/internal/ledger"
 	"codicil/internal/store"
 )
 
-// trial is a document on its way through its plan.
+// trial is a document that was judged.
 type trial struct {
+	*judge.Judged
 	masters  *masters
-	document proof.Document
-	plan     *plan.Plan
-	links    *links
-	peers    *peers
-	c        *engine.Case
-	out      *engine.Outcome
+	book     *plan.Book // with the changes that the document states
+	document judge.Document
+	links    *links            // for showing; what the judgement read is in reads
 	typed    map[string]string // texts that are not of their field's type, by address
 	reader   *reader
-	numbers  *numbers // nil: those of proofs
+	numbers  *numbers
+	reads    *readSet
+	version  judge.Version
 }
 
 // place is for what the document gets its numbers.
 func (t *trial) place() table.Place {
-	s := t.plan.Scope
+	s := t.Plan.Scope
 	return table.Place{Company: s.Company.Key, Type: s.Type.Key, Day: s.Day}
 }
 
-func (t *trial) outcome() contract.Outcome { return t.reader.outcome(t.c, t.typed) }
-
-// content is what the document would hold when it is saved.
-func (t *trial) content() record.Content {
-	content := record.Content{Values: map[string]string{}}
-	for _, line := range t.out.Lines {
-		content.Lines = append(content.Lines, record.Line{Number: line.Number, Values: map[string]string{}})
+func (t *trial) outcome() contract.Outcome {
+	o := t.reader.outcome(t.Case, t.typed)
+	o.Day, o.Today, o.Version = string(t.Plan.Scope.Day), string(t.Today), t.version
+	for _, r := range t.document.Changes.Left(t.book) {
+		o.Changes = append(o.Changes, contract.RuleRef{Rule: r.ID, Version: r.Version, Name: r.Name})
 	}
-	for _, s := range t.out.Spots() {
-		if s.Final.IsNull() {
-			continue
-		}
-		values := content.Values
-		if s.Line > 0 {
-			values = content.Line(s.Line)
-		}
-		values[t.plan.Kind().Fields[s.Place].Column()] = record.Write(s.Final)
-	}
-	return content
+	return o
 }
 
-func (t *trial) title() string {
-	content := t.content()
-	return t.links.titleOf(t.plan.Kind(), content.Values)
+func (t *trial) title(content record.Content) string {
+	return t.links.titleOf(t.Plan.Kind(), content.Values)
 }
 
-// ask is how a document is to be tried.
+// ask is how a document is to be judged.
 type ask struct {
 	format *record.Format
 	moment rule.Moment
-	// rule is tried as it stands here, before it is kept; nil: none.
-	rule *contract.RuleChange
-	// now is the time of the work; null: noon of the document's day.
-	now feel.Value
 	// keyed tells that a person keys the document.
 	keyed bool
+	// real tells that the document is to be saved or posted, or is shown as it would be: it may
+	// state no facts, and the work is done today.
+	real bool
 	// drafts are rules that are taken as if they were in force where they are drafts.
 	drafts []int64
-	// asProof leaves series at their first numbers, as a proof does; given takes the
-	// document as it stands, with what it carries of documents before and no more.
-	asProof, given bool
+	// over are records as they would be, which go before those that are saved.
+	over map[ref]*store.Record
+	// quiet leaves out the detail of the trace.
+	quiet bool
+	// empty leaves out all rules: what is posted is taken back without asking any.
+	empty bool
 }
 
-// try reads the document as the person typed it and takes it through the plan.
-func (d *Desk) try(ctx context.Context, document proof.Document, a ask) (*trial, error) {
+// try judges the document as the person typed it. All that differs between the plan, the form,
+// saving, posting and programs stands in the document and in how it is asked.
+func (d *Desk) try(ctx context.Context, document judge.Document, a ask) (*trial, error) {
+	version, err := d.judgedBy(ctx)
+	if err != nil {
+		return nil, err
+	}
 	m, err := d.master(ctx)
 	if err != nil {
 		return nil, err
@@ -91,58 +89,134 @@ func (d *Desk) try(ctx context.Context, document proof.Document, a ask) (*trial,
 	if err != nil {
 		return nil, err
 	}
-	s, err := m.scope(document.Kind, document.Company, document.Type, document.Day)
-	if err != nil {
+	if facts := document.Facts(); a.real && len(facts) > 0 {
+		return nil, invalid("stated-facts", "a document that is saved or posted is judged by what is saved: leave out %s", strings.Join(facts, ", "))
+	}
+	if _, err := record.ParseDay(string(document.Day)); document.Day != "" && err != nil {
+		return nil, invalid("not-a-day", "%v", err)
+	}
+	if a.empty {
+		book = plan.NewBook(book.Vocabulary.Kind, m.kinds, m.tables, nil)
+	}
+	t := &trial{masters: m, document: document, typed: map[string]string{}, version: version, reads: newReadSet(version.Book)}
+	c := d.circumstances(ctx, m, book, document.Company, t.reads)
+	c.Moment, c.Keyed, c.Detail = a.moment, a.keyed, !a.quiet
+	if c.Moment == "" {
+		c.Moment = rule.Posting
+	}
+	linked := c.Linked.(*links)
+	linked.over = a.over
+	t.links = d.links(ctx, m, document.Company)
+	t.numbers = c.Numbers.(*numbers)
+	if a.real {
+		t.document.Day = ""
+	}
+	if err := d.state(ctx, t, &c, a.format); err != nil {
 		return nil, err
 	}
-	if with := proof.WithDrafts(book, a.drafts); with != book {
-		return d.run(ctx, m, plan.Build(with, s), document, a)
+	c.Book = proof.WithDrafts(book, a.drafts)
+	t.book = c.Book
+	if t.Judged, err = judge.Judge(&t.document, &c); err != nil {
+		return nil, misfitting(err)
 	}
-	if a.rule != nil && a.rule.Body.Kind == document.Kind {
-		return d.run(ctx, m, plan.Build(book.With(changed(*a.rule)), s), document, a)
-	}
-	return d.run(ctx, m, d.plan(book, s), document, a)
+	t.document.Day = t.Today
+	t.reads.counts = t.numbers.counts()
+	t.reader = newReader(t.Plan, t.Outcome, t.links, a.format)
+	return t, cmp.Or(linked.failed, c.Peers.(*peers).failed, t.numbers.failed)
 }
 
-// run takes a document through a plan.
-func (d *Desk) run(ctx context.Context, m *masters, p *plan.Plan, document proof.Document, a ask) (*trial, error) {
-	if a.moment == "" {
-		a.moment = rule.Posting
+// misfitting is the error of a document that names what does not exist.
+func misfitting(err error) error {
+	var known *Error
+	if errors.As(err, &known) {
+		return err
 	}
-	if a.now.IsNull() {
-		a.now = Noon(p.Scope.Day)
-	}
-	t := &trial{masters: m, plan: p, links: d.links(ctx, m, p.Scope.Company.Key), peers: d.peers(ctx, p.Kind()), typed: map[string]string{}}
-	var err error
-	if t.document, err = d.read(ctx, t, document, a.format); err != nil {
-		return nil, err
-	}
-	if p.LooksBack && !a.given && t.document.Previous == nil {
-		if err := d.lookBack(ctx, p, &t.document); err != nil {
-			return nil, err
-		}
-	}
-	p, t.c, err = t.document.Case(p, proof.Setting{Company: p.Scope.Company, User: d.user, Now: a.now, Moment: a.moment, Keyed: a.keyed, Linked: t.links, Peers: t.peers})
-	t.plan = p
-	if err != nil {
-		return nil, invalid("unknown-field", "%v", err)
-	}
-	if p.Counts && !a.asProof {
-		if t.numbers, err = d.numbers(ctx); err != nil {
-			return nil, err
-		}
-		t.c.Numbers = t.numbers
-	}
-	t.out = engine.Run(p, t.c, true)
-	t.reader = newReader(p, t.out, t.links, a.format)
-	return t, cmp.Or(t.links.failed, t.peers.failed)
+	return invalid("unknown-field", "%v", err)
 }
 
-// lookBack puts into the document what the person saved before it: of the kind, and of
-// the kind and type, in the same company.
-func (d *Desk) lookBack(ctx context.Context, p *plan.Plan, document *proof.Document) error {
-	kind := p.Kind()
-	s, err := d.shelf(ctx, kind.Key)
+// circumstances are what the store has to say of documents of a company: who asks, when, and
+// all other records. reads notes what is read; nil: nobody relies on it.
+func (d *Desk) circumstances(ctx context.Context, m *masters, book *plan.Book, company string, reads *readSet) judge.Circumstances {
+	kind := book.Vocabulary.Kind
+	at := m.company(company)
+	linked := d.links(ctx, m, company)
+	linked.reads = reads
+	return judge.Circumstances{
+		Book: book, Build: d.plan, Today: d.today(at), Now: clock.Now(at, d.clock()), User: d.user,
+		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
+			return m.scope(kind.Key, company, kindType, day)
+		},
+		Linked: linked, Peers: &peers{desk: d, ctx: ctx, kind: kind, reads: reads}, Numbers: &numbers{desk: d, ctx: ctx},
+	}
+}
+
+// state fills in what the document does not state: the saved record that it changes, what
+// it follows, and what the person saved before; and it turns typed texts into values, as far
+// as they are of their field's type.
+func (d *Desk) state(ctx context.Context, t *trial, c *judge.Circumstances, format *record.Format) error {
+	document, kind := &t.document, c.Book.Vocabulary.Kind
+	if document.Record != "" && document.Stored == nil {
+		saved, err := d.saved(ctx, document.Kind, document.Record)
+		if err != nil {
+			return err
+		}
+		t.reads.note(ref{document.Kind, document.Record}, &saved.Record)
+		document.Stored, document.StoredLines = onlyKnown(kind, "", saved.Values), onlyKnownLines(kind, saved.Lines)
+		document.StoredOrigins, document.StoredReasons = saved.Origins, saved.Reasons
+		document.Preceding = nil
+		if saved.OriginNumber != "" {
+			document.Preceding = &engine.Preceding{Kind: saved.OriginKind, Number: saved.OriginNumber}
+		}
+	}
+	if p := document.Preceding; p != nil && p.Followers == 0 {
+		followers, err := d.followers(ctx, t.masters, p.Kind, p.Number)
+		if err != nil {
+			return err
+		}
+		at := ref{p.Kind, p.Number}
+		t.reads.follows[at] = standing(followers, ref{})
+		document.Preceding = &engine.Preceding{Kind: p.Kind, Number: p.Number, Followers: standing(followers, ref{document.Kind, document.Record})}
+	}
+	if err := d.read(t, c, format); err != nil {
+		return err
+	}
+	if document.Previous != nil || !looksBack(c.Book, document.Changes) {
+		return nil
+	}
+	asked := askedPrior{kind: document.Kind, company: document.Company, kindType: document.Type, user: cmp.Or(document.User, c.User), except: document.Record}
+	if err := d.askPrior(ctx, &asked); err != nil {
+		return err
+	}
+	t.reads.prior = append(t.reads.prior, asked)
+	content := func(at ref) *record.Content {
+		if at.number == "" {
+			return nil
+		}
+		s, err := d.shelf(ctx, at.kind)
+		if err != nil {
+			return nil
+		}
+		r := s.find(at.number)
+		if r == nil {
+			return nil
+		}
+		return &record.Content{Values: onlyKnown(kind, "", r.Values), Lines: onlyKnownLines(kind, r.Lines)}
+	}
+	document.Previous, document.PreviousOfType = content(asked.last), content(asked.lastOfType)
+	return nil
+}
+
+// looksBack tells whether a rule that may act reads what was saved before. Cost: the rules.
+func looksBack(b *plan.Book, changes *plan.Changes) bool {
+	return slices.ContainsFunc(changes.On(b).Rules, func(c *rule.Compiled) bool {
+		return c.State == rule.InForce && b.Vocabulary.LooksBack(c.Reads())
+	})
+}
+
+// askPrior finds what a person saved last before a document: of the kind, and of the kind and
+// type, in the same company. Cost: the records of the kind.
+func (d *Desk) askPrior(ctx context.Context, a *askedPrior) error {
+	s, err := d.shelf(ctx, a.kind)
 	if err != nil {
 		return err
 	}
@@ -150,64 +224,67 @@ func (d *Desk) lookBack(ctx context.Context, p *plan.Plan, document *proof.Docum
 	later := func(r, than *store.Record) bool { return than == nil || r.ChangedAt > than.ChangedAt }
 	for i := range s.rows {
 		r := &s.rows[i]
-		if r.Company != document.Company || r.ChangedBy != d.user || r.Number == document.Record || r.State == store.Reversed || r.Reverses != "" {
+		if r.Company != a.company || r.ChangedBy != a.user || r.Number == a.except || r.State == store.Reversed || r.Reverses != "" {
 			continue
 		}
 		if later(r, last) {
 			last = r
 		}
-		if r.Type == document.Type && later(r, lastOfType) {
+		if r.Type == a.kindType && later(r, lastOfType) {
 			lastOfType = r
 		}
 	}
-	content := func(r *store.Record) *record.Content {
+	found := func(r *store.Record) (ref, int) {
 		if r == nil {
-			return nil
+			return ref{}, 0
 		}
-		return &record.Content{Values: onlyKnown(kind, "", r.Values), Lines: onlyKnownLines(kind, r.Lines)}
+		return ref{r.Kind, r.Number}, r.Version
 	}
-	document.Previous, document.PreviousOfType = content(last), content(lastOfType)
+	a.last, a.version = found(last)
+	a.lastOfType, a.versionOfType = found(lastOfType)
 	return nil
 }
 
-// read turns typed texts into values, as far as they are of their field's type,
-// and fetches the saved record that the document changes.
-func (d *Desk) read(ctx context.Context, t *trial, document proof.Document, format *record.Format) (proof.Document, error) {
+// read turns typed texts into values, as far as they are of their field's type: first the day
+// of the document, from which the others' short dates are read.
+func (d *Desk) read(t *trial, c *judge.Circumstances, format *record.Format) error {
+	document, kind := &t.document, c.Book.Vocabulary.Kind
 	if format == nil {
 		format = document.Format
 	}
 	if format == nil {
 		format = &record.Plain
 	}
-	var err error
-	if document.Entered, err = t.read("", 0, document.Entered, *format); err != nil {
-		return document, err
+	company := t.masters.company(document.Company)
+	if company == nil {
+		return invalid("unknown-company", "there is no company %q", document.Company)
 	}
+	stated := *document
+	stated.Format = format
+	here := record.Surroundings{Company: company, Day: cmp.Or(document.Day, c.Today)}
+	here.Day = stated.EnteredDay(kind, here.Day)
+	entered, err := t.enter(kind, "", 0, document.Entered, *format, here, cmp.Or(document.Day, c.Today))
+	if err != nil {
+		return err
+	}
+	document.Entered = entered
 	lines := slices.Clone(document.Lines)
 	for i := range lines {
-		if lines[i].Entered, err = t.read(record.LinePrefix, lines[i].Number, lines[i].Entered, *format); err != nil {
-			return document, err
+		if lines[i].Entered, err = t.enter(kind, record.LinePrefix, lines[i].Number, lines[i].Entered, *format, here, here.Day); err != nil {
+			return err
 		}
 	}
 	document.Lines, document.Format = lines, nil
 	if len(t.typed) > 0 {
 		document.Format = format
 	}
-	if document.Record != "" && document.Stored == nil {
-		saved, err := d.saved(ctx, document.Kind, document.Record)
-		if err != nil {
-			return document, err
-		}
-		kind := t.plan.Kind()
-		document.Stored, document.StoredLines = onlyKnown(kind, "", saved.Values), onlyKnownLines(kind, saved.Lines)
-	}
-	return document, nil
+	return nil
 }
 
-// read reads the entered values of the header, or of one line.
-func (t *trial) read(prefix string, line int, items map[string]proof.Item, format record.Format) (map[string]proof.Item, error) {
-	kind, scope := t.plan.Kind(), t.plan.Scope
-	entered := make(map[string]proof.Item, len(items))
+// enter reads the entered values of the header, or of one line; dayOf is what the day field
+// itself is read from.
+func (t *trial) enter(kind *record.Kind, prefix string, line int, items map[string]judge.Item, format record.Format, here record.Surroundings, dayFrom record.Day) (map[string]judge.Item, error) {
+	entered := make(map[string]judge.Item, len(items))
 	for key, item := range items {
 		place := kind.Index(prefix + key)
 		if place < 0 {
@@ -215,7 +292,7 @@ func (t *trial) read(prefix string, line int, items map[string]proof.Item, forma
 		}
 		field := &kind.Fields[place]
 		if item.Typed == "" {
-			if item.Value != "" {
+			if item.Value != "" || item.Derive {
 				entered[key] = item
 			}
 			continue
@@ -224,80 +301,94 @@ func (t *trial) read(prefix string, line int, items map[string]proof.Item, forma
 		if field.Type == record.ToRecord {
 			typed, again = t.links.resolve(field.Kind, typed), t.links.resolve(field.Kind, again)
 		}
-		here := record.Surroundings{Company: scope.Company, Day: scope.Day}
-		if unit := items[field.Unit]; field.Unit != "" {
-			here.Unit = unit.Value + unit.Typed
+		from := here
+		if prefix == "" && key == kind.Day {
+			from.Day = dayFrom
 		}
-		v, wrong := field.Read(typed, format, here)
+		if unit := items[field.Unit]; field.Unit != "" {
+			from.Unit = unit.Value + unit.Typed
+		}
+		v, wrong := field.Read(typed, format, from)
 		switch {
 		case wrong != nil:
-			t.typed[proof.Address(kind, place, line)] = item.Typed
+			t.typed[judge.Address(kind, place, line)] = item.Typed
 			entered[key] = item
 		case !v.IsNull():
-			entered[key] = proof.Item{Value: record.Write(v), Again: again}
-			if second, wrong := field.Read(again, format, here); wrong == nil {
-				entered[key] = proof.Item{Value: record.Write(v), Again: record.Write(second)}
+			read := judge.Item{Value: record.Write(v), Again: again, Carried: item.Carried}
+			if second, wrong := field.Read(again, format, from); wrong == nil {
+				read.Again = record.Write(second)
 			}
+			entered[key] = read
 		}
 	}
 	return entered, nil
 }
 
 // enter makes the entered values of saved ones.
-func enter(values map[string]string) map[string]proof.Item {
-	items := make(map[string]proof.Item, len(values))
+func enter(values map[string]string) map[string]judge.Item {
+	items := make(map[string]judge.Item, len(values))
 	for key, value := range values {
-		items[key] = proof.Item{Value: value}
+		items[key] = judge.Item{Value: value}
 	}
 	return items
 }
 
-// Try takes a test document through the plan. Nothing is kept.
+// Try takes a document through the rules. Nothing is kept.
 func (d *Desk) Try(ctx context.Context, request contract.TryRequest) (contract.Outcome, error) {
-	t, err := d.try(ctx, request.Document, ask{format: request.Format, rule: request.Rule, moment: request.Moment, keyed: request.Keyed})
+	t, err := d.try(ctx, request.Document, ask{format: request.Format, moment: request.Moment, keyed: request.Keyed})
 	if err != nil {
 		return contract.Outcome{}, err
 	}
 	return t.outcome(), nil
 }
 
-// Post posts a test document to the practice ledger. Only an accepted one is
-// posted; for another the posting is nil and the outcome says why.
-func (d *Desk) Post(ctx context.Context, request contract.TryRequest) (*contract.Posting, contract.Outcome, error) {
-	t, err := d.try(ctx, request.Document, ask{format: request.Format, moment: rule.Posting})
-	if err != nil {
-		return nil, contract.Outcome{}, err
-	}
-	outcome := t.outcome()
-	if t.out.Verdict != engine.Accepted {
-		return nil, outcome, nil
-	}
-	posted, entries := t.posting(d, practice, outcome), t.entries()
-	// A test takes no number from anybody: those of series come from the practice only.
-	err = d.store.Transaction(ctx, func(tx *store.Store) error {
-		posted, err = ledger.Post(ctx, tx, posted, t.plan.Kind(), entries)
-		return err
+// Post posts a test document to the practice ledger, by exactly the rules that it was tried
+// by. Only an accepted one is posted; for another the posting is nil and the outcome says why.
+func (d *Desk) Post(ctx context.Context, request contract.TryRequest) (shown *contract.Posting, outcome contract.Outcome, err error) {
+	err = d.commit(ctx, func() (*pending, error) {
+		shown = nil
+		t, err := d.try(ctx, request.Document, ask{format: request.Format, moment: rule.Posting, keyed: request.Keyed})
+		if err != nil {
+			return nil, err
+		}
+		outcome = t.outcome()
+		if t.Outcome.Verdict != engine.Accepted {
+			return &pending{}, nil
+		}
+		posted, entries := t.posting(d, practice, outcome), t.entries()
+		return &pending{
+			reads: t.reads,
+			// A test takes no number from anybody: those of series come from the practice only.
+			write: func(tx *store.Store) error {
+				posted, err = ledger.Post(ctx, tx, posted, t.Plan.Kind(), entries)
+				return err
+			},
+			done: func() {
+				shown = &contract.Posting{Summary: summary(posted), Document: posted.Document, Outcome: outcome, Proofs: []contract.Use{}}
+				shown.Entries, err = d.journal(ctx, entries, request.Format)
+			},
+		}, nil
 	})
-	if err != nil {
-		return nil, outcome, err
-	}
-	p := contract.Posting{Summary: summary(posted), Document: posted.Document, Outcome: outcome, Proofs: []contract.Use{}}
-	p.Entries, err = d.journal(ctx, entries, request.Format)
-	return &p, outcome, err
+	return shown, outcome, err
 }
 
 // posting is what a ledger keeps of the trial.
 func (t *trial) posting(d *Desk, ledger string, outcome contract.Outcome) store.Posting {
 	return store.Posting{
-		Ledger: ledger, Kind: t.document.Kind, Company: t.document.Company, Type: t.document.Type, Day: string(t.document.Day),
-		Title: t.title(), Document: t.document, Outcome: outcome, PostedAt: d.clock().UTC(), PostedBy: d.user,
+		Ledger: ledger, Kind: t.document.Kind, Company: t.document.Company, Type: t.document.Type, Day: string(t.Plan.Scope.Day),
+		Title: t.title(t.content(d)), Document: t.document, Outcome: outcome, PostedAt: d.clock().UTC(), PostedBy: d.user,
 	}
+}
+
+// content is what a record holds that is saved as the document came out.
+func (t *trial) content(d *Desk) record.Content {
+	return t.Content(d.user, d.clock().UTC().Format(time.RFC3339))
 }
 
 // entries are the lines of the journal that the trial makes.
 func (t *trial) entries() []store.Entry {
-	content := t.content()
-	return ledger.Entries(t.plan.Kind(), &content, t.plan.Scope, func(kind, account, field string) string {
+	content := t.Content("", "")
+	return ledger.Entries(t.Plan.Kind(), &content, t.Plan.Scope, func(kind, account, field string) string {
 		text, _ := t.links.Follow(kind, account, field).Text()
 		return text
 	})

@@ -9,8 +9,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/batch"
+	"codicil/core/judge"
 	"codicil/core/match"
-	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
@@ -33,7 +33,7 @@ func references(t *testing.T, d *desk.Desk) {
 func TestASeriesGivesEveryNumberOnceAndLosesNone(t *testing.T) {
 	d := harbour(t)
 	references(t, d)
-	add(t, d, body("vendor", rule.Entry, "name", rule.Effect{Manner: rule.Required}), rule.InForce)
+	add(t, d, body("vendor", rule.Entry, "name", rule.Effect{Need: rule.Required}), rule.InForce)
 	var group sync.WaitGroup
 	var mutex sync.Mutex
 	given := map[string]int{}
@@ -161,7 +161,7 @@ func TestAFollowUpIsUndoneByTheReversal(t *testing.T) {
 	assert.Equal(t, "120", held("credit_used"))
 }
 
-func withDay(d proof.Document) proof.Document { d.Day = "2026-11-24"; return d }
+func withDay(d judge.Document) judge.Document { d.Day = "2026-11-24"; return d }
 
 func TestWhatThePersonSavedBeforeIsRepeatedInTheSameCompany(t *testing.T) {
 	d := harbour(t)
@@ -285,8 +285,8 @@ func TestDocumentsAreEvaluatedAgainstTheRulesInForce(t *testing.T) {
 		return batch.Document{Kind: "sales_order", Company: "10", Type: "SO", Day: "2026-11-24", Values: v}
 	}
 	brought := order(values{"customer": "C9"})
-	brought.Linked = map[string]map[string]map[string]string{"customer": {"C9": {"payment_terms": "N14"}}}
-	results, err := d.Evaluate(t.Context(), []batch.Document{order(values{"customer": saved.Number}), brought, order(values{"customer": "C8"}), {Kind: "boat"}})
+	brought.Linked = map[string]map[string]batch.Values{"customer": {"C9": {"payment_terms": "N14"}}}
+	results, err := d.Evaluate(t.Context(), []batch.Document{order(values{"customer": saved.Number}), brought, order(values{"customer": "C8"}), {Kind: "boat", Values: batch.Values{}}})
 	require.NoError(t, err)
 	assert.Equal(t, "N60", results[0].Values["payment_terms"])
 	assert.Equal(t, "N14", results[1].Values["payment_terms"], "what the document brings along goes first")

@@ -143,6 +143,14 @@ func linesWith(f *record.Field, r *store.Record) []int {
 
 // ChangeField changes an added field, if all saved values fit it.
 func (d *Desk) ChangeField(ctx context.Context, kindKey, key string, f record.Field) (record.Field, error) {
+	err := d.bookChange(ctx, func() (write func(tx *store.Store) error, err error) {
+		f, err = d.mayChangeField(ctx, kindKey, key, f)
+		return func(tx *store.Store) error { return tx.SaveField(ctx, kindKey, f) }, err
+	})
+	return f, err
+}
+
+func (d *Desk) mayChangeField(ctx context.Context, kindKey, key string, f record.Field) (record.Field, error) {
 	m, kind, _, err := d.addedField(ctx, kindKey, key)
 	if err != nil {
 		return f, err
@@ -161,8 +169,7 @@ func (d *Desk) ChangeField(ctx context.Context, kindKey, key string, f record.Fi
 	if err := d.rulesStaySound(ctx, kind, f); err != nil {
 		return f, err
 	}
-	defer d.forgetMasters()
-	return f, d.store.SaveField(ctx, kindKey, f)
+	return f, nil
 }
 
 // rulesStaySound refuses a changed field that a rule in force would not be sound with.
@@ -308,6 +315,12 @@ func (d *Desk) ruleUses(ctx context.Context, m *masters, kind *record.Kind, key 
 // RemoveField takes an added field out of its kind. Its values stay with the
 // records, and come back with the field.
 func (d *Desk) RemoveField(ctx context.Context, kindKey, key string) error {
+	return d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		return func(tx *store.Store) error { return tx.RemoveField(ctx, kindKey, key, d.clock(), d.user) }, d.mayRemoveField(ctx, kindKey, key)
+	})
+}
+
+func (d *Desk) mayRemoveField(ctx context.Context, kindKey, key string) error {
 	m, kind, f, err := d.addedField(ctx, kindKey, key)
 	if err != nil {
 		return err
@@ -325,8 +338,7 @@ func (d *Desk) RemoveField(ctx context.Context, kindKey, key string) error {
 			}),
 		}
 	}
-	defer d.forgetMasters()
-	return d.store.RemoveField(ctx, kindKey, key, d.clock(), d.user)
+	return nil
 }
 
 // RemovedFields returns the added fields of a kind that were removed.
@@ -362,6 +374,8 @@ func (d *Desk) RestoreField(ctx context.Context, kindKey, key string) (record.Fi
 	if i < 0 {
 		return record.Field{}, missing("removed field " + key)
 	}
-	defer d.forgetMasters()
-	return removed[i].Field, d.store.SaveField(ctx, kindKey, removed[i].Field)
+	err = d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		return func(tx *store.Store) error { return tx.SaveField(ctx, kindKey, removed[i].Field) }, nil
+	})
+	return removed[i].Field, err
 }

@@ -8,40 +8,62 @@ import (
 
 	"codicil/core/decimal"
 	"codicil/core/feel"
+	"codicil/core/record"
+	"codicil/core/rule"
 	"codicil/internal/contract"
 	"codicil/internal/store"
 )
 
-// followUp writes what a posting changes in linked records, in its transaction, and
-// returns the records as they are then.
-func (d *Desk) followUp(ctx context.Context, tx *store.Store, writes []contract.FollowUp) ([]store.Record, error) {
-	var changed []store.Record
+// followUps are the records that a posting writes to, as they will be. That they are as they
+// were read is part of what the judgement relies on.
+func (d *Desk) followUps(ctx context.Context, t *trial, writes []contract.FollowUp) (changed []store.Record, err error) {
 	for _, w := range writes {
 		i := slices.IndexFunc(changed, func(r store.Record) bool { return r.Kind == w.Kind && r.Number == w.Number })
 		if i < 0 {
-			r, err := tx.Record(ctx, w.Kind, w.Number)
+			saved, err := d.saved(ctx, w.Kind, w.Number)
 			if err != nil {
 				return nil, err
 			}
-			r.Values = maps.Clone(r.Values)
+			r := saved.Record
+			t.reads.note(ref{w.Kind, w.Number}, &r)
+			r.Values, r.Origins = maps.Clone(r.Values), maps.Clone(r.Origins)
 			if r.Values == nil {
 				r.Values = map[string]string{}
 			}
+			if r.Origins == nil {
+				r.Origins = record.Origins{}
+			}
 			changed, i = append(changed, r), len(changed)
 		}
+		delete(changed[i].Origins, w.Field)
 		if w.After.Value == "" {
 			delete(changed[i].Values, w.Field)
-		} else {
-			changed[i].Values[w.Field] = w.After.Value
+			continue
 		}
-	}
-	for i := range changed {
-		var err error
-		if changed[i], err = tx.ChangeRecord(ctx, changed[i], "follow-up", d.clock(), d.user); err != nil {
-			return nil, err
+		changed[i].Values[w.Field] = w.After.Value
+		if c := t.ruleOf(w.Rule); c != nil {
+			changed[i].Origins[w.Field] = record.ByRule(c.ID, c.Version)
 		}
 	}
 	return changed, nil
+}
+
+// ruleOf is the rule of the trial's book with the number; nil when there is none.
+func (t *trial) ruleOf(id int64) *rule.Compiled {
+	if i := slices.IndexFunc(t.book.Rules, func(c *rule.Compiled) bool { return c.ID == id }); i >= 0 {
+		return t.book.Rules[i]
+	}
+	return nil
+}
+
+// changeAll writes records that something else changed; what says what.
+func (d *Desk) changeAll(ctx context.Context, tx *store.Store, what string, changed []store.Record) (err error) {
+	for i := range changed {
+		if changed[i], err = tx.ChangeRecord(ctx, changed[i], what, d.clock(), d.user); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // takenBack are the writes that undo those of a posting: a value that still stands goes

@@ -66,7 +66,7 @@ func (d *Desk) CheckFormula(ctx context.Context, request contract.FormulaAsk) (c
 		return answer, err
 	}
 	probe := engine.Probe{Place: place, Line: request.Line, Family: rule.Family(request.Family), Program: program}
-	found, ok := probe.Try(t.plan, t.c, t.out)
+	found, ok := probe.Try(t.Plan, t.Case, t.Outcome)
 	if !ok {
 		return answer, t.links.failed
 	}

@@ -39,6 +39,11 @@ func (d *Desk) Ledger(ctx context.Context, name string) (contract.LedgerSummary,
 		return summary, err
 	}
 	summary.Postings, summary.Entries = len(postings), len(entries)
+	for _, p := range postings {
+		if p.PostedBy == d.user {
+			summary.Own++
+		}
+	}
 	m, err := d.master(ctx)
 	if err != nil || name != practice {
 		return summary, err
@@ -57,12 +62,14 @@ func (d *Desk) Ledger(ctx context.Context, name string) (contract.LedgerSummary,
 	return summary, nil
 }
 
-// EmptyLedger empties the practice ledger.
+// EmptyLedger removes what the person who asks posted to the practice ledger.
 func (d *Desk) EmptyLedger(ctx context.Context, name string) error {
 	if name != practice {
 		return conflict("books-stay", "what is posted to the books stays there; reverse a document instead")
 	}
-	return d.store.EmptyLedger(ctx, name)
+	return d.alone(ctx, func() (*pending, error) {
+		return &pending{write: func(tx *store.Store) error { return tx.EmptyLedger(ctx, name, d.user) }}, nil
+	})
 }
 
 // amounts shows the amounts of a ledger to one person.

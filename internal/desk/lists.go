@@ -198,16 +198,16 @@ func (d *Desk) scales(ctx context.Context, m *masters, k *record.Kind) (*scales,
 
 // of returns the bands of a record's columns. A record that no longer fits its kind has none.
 func (s *scales) of(r *store.Record, columns []string) (bands []contract.CellBand) {
-	t, err := s.desk.again(s.ctx, s.m, s.book, r)
+	t, err := s.desk.again(s.ctx, r)
 	if err != nil {
 		return nil
 	}
 	for _, column := range columns {
-		place := t.plan.Kind().Index(column)
-		if place >= len(t.out.Fields) {
+		place := t.Plan.Kind().Index(column)
+		if place >= len(t.Outcome.Fields) {
 			continue
 		}
-		if f := &t.out.Fields[place]; f.Sorted != nil {
+		if f := &t.Outcome.Fields[place]; f.Sorted != nil {
 			bands = append(bands, contract.CellBand{Column: column, Band: f.Sorted.Effect.Bands[f.Band]})
 		}
 	}

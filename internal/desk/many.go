@@ -6,8 +6,8 @@ import (
 	"fmt"
 	"slices"
 
-	"codicil/core/engine"
 	"codicil/core/plan"
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 	"codicil/internal/store"
@@ -20,11 +20,11 @@ func (d *Desk) CopyRules(ctx context.Context, request contract.CopyRequest) ([]c
 	if err != nil {
 		return nil, err
 	}
-	from, err := m.scope(request.Kind, request.From.Company, request.From.Type, d.today())
+	from, err := m.scope(request.Kind, request.From.Company, request.From.Type, d.today(nil))
 	if err != nil {
 		return nil, err
 	}
-	to, err := m.scope(request.Kind, request.To.Company, request.To.Type, d.today())
+	to, err := m.scope(request.Kind, request.To.Company, request.To.Type, d.today(nil))
 	if err != nil {
 		return nil, err
 	}
@@ -33,6 +33,8 @@ func (d *Desk) CopyRules(ctx context.Context, request contract.CopyRequest) ([]c
 		return nil, err
 	}
 	names, copies := m.names(kind), []contract.RuleCopy{}
+	d.line.Lock()
+	defer d.line.Unlock()
 	err = d.store.Transaction(ctx, func(tx *store.Store) error {
 		inner := New(tx, d.clock, d.user)
 		for _, c := range book.Rules {
@@ -44,7 +46,7 @@ func (d *Desk) CopyRules(ctx context.Context, request contract.CopyRequest) ([]c
 			compiled := rule.Compile(rule.Rule{State: rule.Draft, Body: body}, book.Vocabulary)
 			copied := contract.RuleCopy{Rule: c.ID, Phrase: rule.Phrase(c, kind), Sentence: rule.Sentence(compiled, names), Field: kind.Fields[max(c.Field, 0)].Label, Family: string(c.Family)}
 			switch {
-			case c.Scope.Covers(to.Company.Key, to.Type.Key, max(d.today(), c.Scope.From)):
+			case c.Scope.Covers(to.Company.Key, to.Type.Key, max(d.today(nil), c.Scope.From)):
 				copied.Already = c.ID
 			default:
 				copied.Already = alike(book, body)
@@ -61,7 +63,7 @@ func (d *Desk) CopyRules(ctx context.Context, request contract.CopyRequest) ([]c
 		return nil
 	})
 	if err == nil && !request.Dry {
-		d.forgetRules(request.Kind)
+		d.forgetMasters()
 	}
 	return copies, err
 }
@@ -79,56 +81,89 @@ func alike(book *plan.Book, body rule.Body) int64 {
 	for _, c := range book.Rules {
 		other := c.Body
 		other.Note, other.Priority = body.Note, body.Priority
-		if c.State != rule.Retired && same(other, body) {
+		if c.State != rule.Retired && plan.SameBody(&other, &body) {
 			return c.ID
 		}
 	}
 	return 0
 }
 
-// MoveRules puts several rules in another state: all of them, or none. With dry, nothing is
-// kept. It tells in how many saved records and posted documents any of them acts.
+// MoveRules puts several rules in another state: all of them, or none. It asks of each what
+// moving it alone would ask. With dry, nothing is kept. It tells in how many saved records and
+// posted documents any of them acts, drafts taken as if they were in force.
 func (d *Desk) MoveRules(ctx context.Context, request contract.MoveManyRequest) (contract.MoveManyAnswer, error) {
-	answer := contract.MoveManyAnswer{Rules: []contract.RuleView{}}
-	affected, err := d.affected(ctx, request.Rules)
-	if err != nil {
+	answer := contract.MoveManyAnswer{Rules: []contract.RuleView{}, InTheWay: []contract.RuleInTheWay{}}
+	var err error
+	if answer.Affected, err = d.affected(ctx, request.Rules); err != nil {
 		return answer, err
 	}
-	answer.Affected = affected
-	kinds := map[string]bool{}
+	d.line.Lock()
+	defer d.line.Unlock()
 	err = d.store.Transaction(ctx, func(tx *store.Store) error {
 		inner := New(tx, d.clock, d.user)
-		if request.Dry && request.State == rule.InForce && request.Reason == "" {
-			request.Reason = "asked first" // a dry move tells what it affects, before anybody says why
-		}
 		for _, id := range request.Rules {
-			r, err := inner.store.Rule(ctx, id)
+			r, err := tx.Rule(ctx, id)
 			if err != nil {
 				return explain(err)
 			}
-			kinds[r.Kind] = true
 			view, err := inner.MoveRule(ctx, id, contract.RuleMove{State: request.State, Version: r.Version, Reason: request.Reason})
-			if err != nil {
-				return fmt.Errorf("rule %d: %w", id, err)
+			var known *Error
+			switch {
+			case errors.As(err, &known):
+				// Each says what is in its way, so that nobody mends one only to meet the next.
+				answer.InTheWay = append(answer.InTheWay, contract.RuleInTheWay{Rule: id, Name: r.Name, Code: known.Code, Detail: known.Detail})
+				if known.Code == "needs-reason" {
+					view, err = inner.MoveRule(ctx, id, contract.RuleMove{State: request.State, Version: r.Version, Reason: "to be said"})
+				} else {
+					err = nil
+				}
+				if err != nil {
+					return err
+				}
+			case err != nil:
+				return err
 			}
-			answer.Rules = append(answer.Rules, view)
+			if view.Id != 0 {
+				answer.Rules = append(answer.Rules, view)
+			}
 		}
-		if request.Dry {
+		if request.Dry || len(answer.InTheWay) > 0 {
 			return errDry
 		}
 		return nil
 	})
-	if errors.Is(err, errDry) {
+	switch {
+	case errors.Is(err, errDry) && !request.Dry:
+		err = inTheWay(answer.InTheWay)
+	case errors.Is(err, errDry):
 		err = nil
-	}
-	for kind := range kinds {
-		d.forgetRules(kind)
+	case err == nil:
+		d.forgetMasters()
 	}
 	return answer, err
 }
 
+// inTheWay is the error of several rules of which some cannot be moved, or need a reason.
+func inTheWay(rules []contract.RuleInTheWay) error {
+	code := "needs-reason"
+	for _, r := range rules {
+		if r.Code != code {
+			code = r.Code
+		}
+	}
+	first := rules[0]
+	detail := fmt.Sprintf("rule %d, %s, is in the way: %s", first.Rule, first.Name, first.Detail)
+	if len(rules) > 1 {
+		detail += fmt.Sprintf(" (and %d more)", len(rules)-1)
+	}
+	return &Error{Reason: Conflict, Code: code, Detail: detail, Count: len(rules), Uses: list(rules, func(r contract.RuleInTheWay) contract.Use {
+		return contract.Use{What: "rule", Key: fmt.Sprint(r.Rule), Title: r.Name}
+	})}
+}
+
 // affected counts the saved records and posted documents in which any of the rules acts or
-// speaks, as they stand.
+// speaks, as they stand; drafts count as if they were in force. Cost: the records of the kinds
+// of the rules.
 func (d *Desk) affected(ctx context.Context, ids []int64) (count int, err error) {
 	m, err := d.master(ctx)
 	if err != nil {
@@ -139,27 +174,38 @@ func (d *Desk) affected(ctx context.Context, ids []int64) (count int, err error)
 		if err != nil {
 			return 0, err
 		}
-		asked := slices.DeleteFunc(slices.Clone(book.Rules), func(c *rule.Compiled) bool { return !slices.Contains(ids, c.ID) })
-		if len(asked) == 0 {
+		if !slices.ContainsFunc(book.Rules, func(c *rule.Compiled) bool { return slices.Contains(ids, c.ID) }) {
 			continue
 		}
-		rows, err := d.shelf(ctx, m.kinds[i].Key)
+		b, err := d.bench(ctx, m.kinds[i].Key, nil)
 		if err != nil {
 			return 0, err
 		}
-		for j := range rows.rows {
-			t, err := d.again(ctx, m, book, &rows.rows[j])
-			if err != nil {
-				continue // a record that no longer fits its kind meets no rule
+		s, err := d.shelf(ctx, m.kinds[i].Key)
+		if err != nil {
+			return 0, err
+		}
+		for _, c := range book.Rules {
+			if slices.Contains(ids, c.ID) && c.State != rule.InForce {
+				b.runner = b.runner.With(acting(c.Rule))
 			}
-			if slices.ContainsFunc(t.out.Spots(), func(s engine.Spot) bool {
-				return slices.ContainsFunc(s.Rules, func(a engine.Act) bool {
-					return (a.Did == engine.Acted || a.Did == engine.Speaks) && slices.Contains(ids, a.Rule.ID)
-				})
-			}) {
+		}
+		_, documents := d.inScope(m, s, func(string, string, record.Day) bool { return true }, book.Vocabulary.Kind)
+		results, err := b.runner.RunAll(ctx, documents, nil)
+		if err != nil {
+			return 0, err
+		}
+		for j := range results {
+			if results[j].Err == nil && slices.ContainsFunc(actingRules(results[j].Outcome), func(id int64) bool { return slices.Contains(ids, id) }) {
 				count++
 			}
 		}
 	}
 	return count, ctx.Err()
+}
+
+// acting is a rule as if it were in force.
+func acting(r rule.Rule) rule.Rule {
+	r.State = rule.InForce
+	return r
 }

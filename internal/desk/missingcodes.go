@@ -61,7 +61,7 @@ func (d *Desk) MissingCodes(ctx context.Context, key string) ([]contract.Missing
 	if c == nil {
 		return nil, missing("crosswalk " + key)
 	}
-	index := table.NewIndex([]table.Crosswalk{*c}, d.today())
+	index := table.NewIndex([]table.Crosswalk{*c}, d.today(nil))
 	missed := []contract.MissingCode{}
 	places := map[string]int{}
 	for i := range m.kinds {
@@ -79,12 +79,12 @@ func (d *Desk) MissingCodes(ctx context.Context, key string) ([]contract.Missing
 		}
 		for j := range rows.rows {
 			r := &rows.rows[j]
-			t, err := d.again(ctx, m, book, r)
+			t, err := d.again(ctx, r)
 			if err != nil {
 				continue // a record that no longer fits its kind tells so elsewhere
 			}
 			for _, use := range uses {
-				if !plan.Covers(use.rule, t.plan.Scope) {
+				if !plan.Covers(use.rule, t.Plan.Scope) {
 					continue
 				}
 				for _, codes := range use.codes(t) {
@@ -110,31 +110,26 @@ func (d *Desk) MissingCodes(ctx context.Context, key string) ([]contract.Missing
 	return missed, nil
 }
 
-// again takes a saved record through its plan as it stands, on its own day.
-func (d *Desk) again(ctx context.Context, m *masters, book *plan.Book, r *store.Record) (*trial, error) {
-	kind := book.Vocabulary.Kind
-	clean := *r
-	clean.Values, clean.Lines = onlyKnown(kind, "", r.Values), onlyKnownLines(kind, r.Lines)
-	document := documentOf(&clean)
-	document.Day = dayOf(kind, r, d.today())
-	s, err := m.scope(r.Kind, r.Company, r.Type, document.Day)
+// again judges a saved record as it stands, as saving it would.
+func (d *Desk) again(ctx context.Context, r *store.Record, drafts ...int64) (*trial, error) {
+	_, kind, err := d.masterOf(ctx, r.Kind)
 	if err != nil {
 		return nil, err
 	}
-	return d.run(ctx, m, d.plan(book, s), document, ask{asProof: true, given: true})
+	return d.try(ctx, documentOf(kind, r), ask{moment: rule.Posting, real: true, drafts: drafts})
 }
 
 // codes are what a use looks up for a document: one for the header, or for every line.
 // What is blank is not looked up.
 func (u *lookUp) codes(t *trial) (all [][]feel.Value) {
 	lines := []int{0}
-	if u.rule.Field >= t.plan.Vocabulary.Headers {
-		lines = list(t.out.Lines, func(l engine.LineOutcome) int { return l.Number })
+	if u.rule.Field >= t.Plan.Vocabulary.Headers {
+		lines = list(t.Outcome.Lines, func(l engine.LineOutcome) int { return l.Number })
 	}
 	for _, line := range lines {
 		var codes []feel.Value
 		for _, key := range u.keys {
-			found, ok := engine.Probe{Place: u.rule.Field, Line: line, Family: u.rule.Family, Program: key}.Try(t.plan, t.c, t.out)
+			found, ok := engine.Probe{Place: u.rule.Field, Line: line, Family: u.rule.Family, Program: key}.Try(t.Plan, t.Case, t.Outcome)
 			if !ok || found.Value.IsNull() {
 				break
 			}

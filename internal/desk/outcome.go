@@ -7,8 +7,8 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
-	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
@@ -137,17 +137,17 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 		Verdict: contract.OutcomeVerdict(r.out.Verdict), Fields: []contract.FieldOutcome{},
 		Lines: make([]contract.LineOutcome, len(r.out.Lines)), Messages: []contract.Message{},
 	}
-	misfits := map[int]map[int]*record.Misfit{0: c.Header.Misfits}
+	misfits, stored := map[int]map[int]*record.Misfit{0: c.Header.Misfits}, map[int][]feel.Value{0: c.Header.Stored}
 	places := map[int]int{}
 	for i, l := range c.Lines {
-		misfits[l.Number], places[l.Number] = l.Misfits, i
+		misfits[l.Number], stored[l.Number], places[l.Number] = l.Misfits, l.Stored, i
 		result.Lines[i] = contract.LineOutcome{Number: l.Number, Fields: []contract.FieldOutcome{}}
 	}
 	for _, s := range r.out.Spots() {
 		field := contract.FieldOutcome{
 			Key: r.kind.Fields[s.Place].Key, Entered: r.shown(s, s.Entered), Sourced: r.shown(s, s.Sourced), Defaulted: r.shown(s, s.Defaulted),
 			Computed: r.shown(s, s.Computed), Substituted: r.shown(s, s.Substituted), Final: r.shown(s, s.Final),
-			Made: s.Made, Manner: string(s.Manner), Cursor: string(s.Cursor), Twice: s.Twice, Acts: r.acts(s),
+			Made: s.Made, Origin: string(s.Origin), Need: string(s.Need), Access: string(s.Access), Cursor: string(s.Cursor), Twice: s.Twice, Acts: r.acts(s),
 		}
 		if !s.Offered.IsNull() {
 			offered := r.shown(s, s.Offered)
@@ -157,12 +157,16 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 		if s.Line > 0 {
 			at -= len(r.out.Fields)
 		}
+		if was := stored[s.Line]; was != nil && !feel.Same(was[at], s.Final) {
+			before := r.shown(s, was[at])
+			field.Stored = &before
+		}
 		if s.Sorted != nil {
 			field.Band, field.BandRule = &s.Sorted.Effect.Bands[s.Band], s.Sorted.ID
 		}
 		if wrong := misfits[s.Line][at]; wrong != nil {
 			field.Misfit = wrong.Message
-			field.Entered = contract.Shown{Text: typed[proof.Address(r.kind, s.Place, s.Line)]}
+			field.Entered = contract.Shown{Text: typed[judge.Address(r.kind, s.Place, s.Line)]}
 		}
 		if s.Line == 0 {
 			result.Fields = append(result.Fields, field)
@@ -174,7 +178,7 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 	for _, m := range r.out.Messages {
 		message := contract.Message{
 			Severity: contract.MessageSeverity(m.Severity), Code: m.Code, Line: m.Line,
-			Field: m.Key(r.kind), Text: m.Text, Reason: m.Reason,
+			Field: m.Key(r.kind), Text: m.Text, Reason: m.Reason, Given: m.Given,
 		}
 		if m.Rule != nil {
 			message.Rule = m.Rule.ID

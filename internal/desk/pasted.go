@@ -4,7 +4,7 @@ import (
 	"context"
 	"strings"
 
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
@@ -14,7 +14,7 @@ import (
 // row names fields, the header is taken from the next, and the columns of lines from every
 // row after it; a row without names is entered from the given field on.
 func (d *Desk) ReadRows(ctx context.Context, request contract.RowsRequest) (contract.RowsRead, error) {
-	read := contract.RowsRead{Entered: map[string]proof.Item{}, Lines: []proof.Line{}, Ignored: []string{}}
+	read := contract.RowsRead{Entered: map[string]judge.Item{}, Lines: []judge.Line{}, Ignored: []string{}}
 	m, err := d.master(ctx)
 	if err != nil {
 		return read, err
@@ -42,14 +42,14 @@ func (d *Desk) ReadRows(ctx context.Context, request contract.RowsRequest) (cont
 		columns = fieldsFrom(kind, request.At)
 	}
 	for n, row := range rows {
-		line := proof.Line{Number: n + 1, Entered: map[string]proof.Item{}}
+		line := judge.Line{Number: n + 1, Entered: map[string]judge.Item{}}
 		for i, text := range row {
 			switch {
 			case i >= len(columns) || columns[i] == nil || text == "":
 			case columns[i].OfLine():
-				line.Entered[columns[i].Column()] = proof.Item{Typed: text}
+				line.Entered[columns[i].Column()] = judge.Item{Typed: text}
 			case n == 0:
-				read.Entered[columns[i].Key] = proof.Item{Typed: text}
+				read.Entered[columns[i].Key] = judge.Item{Typed: text}
 			}
 		}
 		if len(line.Entered) > 0 {

@@ -6,27 +6,27 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 )
 
 func TestRowsOfASpreadsheetBecomeATestDocument(t *testing.T) {
 	d := harbour(t)
-	typed := func(text string) proof.Item { return proof.Item{Typed: text} }
+	typed := func(text string) judge.Item { return judge.Item{Typed: text} }
 	for name, c := range map[string]struct {
 		kind, text, at string
 		want           contract.RowsRead
 	}{
 		"named, with lines": {"sales_order", "Customer\titem\tQuantity\tColour\nC1\tI1\t2\tred\n\tI2\t3\t\n", "customer", contract.RowsRead{
-			Entered: map[string]proof.Item{"customer": typed("C1")}, Ignored: []string{"Colour"},
-			Lines: []proof.Line{{Number: 1, Entered: map[string]proof.Item{"item": typed("I1"), "quantity": typed("2")}}, {Number: 2, Entered: map[string]proof.Item{"item": typed("I2"), "quantity": typed("3")}}},
+			Entered: map[string]judge.Item{"customer": typed("C1")}, Ignored: []string{"Colour"},
+			Lines: []judge.Line{{Number: 1, Entered: map[string]judge.Item{"item": typed("I1"), "quantity": typed("2")}}, {Number: 2, Entered: map[string]judge.Item{"item": typed("I2"), "quantity": typed("3")}}},
 		}},
 		"a row of values from a field on": {"vendor", "Quay Ropes\tQuay\tPier 1\n", "name", contract.RowsRead{
-			Entered: map[string]proof.Item{"name": typed("Quay Ropes"), "trading_as": typed("Quay"), "street": typed("Pier 1")}, Ignored: []string{}, Lines: []proof.Line{}}},
+			Entered: map[string]judge.Item{"name": typed("Quay Ropes"), "trading_as": typed("Quay"), "street": typed("Pier 1")}, Ignored: []string{}, Lines: []judge.Line{}}},
 		"lines without names": {"sales_order", "I1\nI2\n", "lines.item", contract.RowsRead{
-			Entered: map[string]proof.Item{}, Ignored: []string{},
-			Lines: []proof.Line{{Number: 1, Entered: map[string]proof.Item{"item": typed("I1")}}, {Number: 2, Entered: map[string]proof.Item{"item": typed("I2")}}}}},
+			Entered: map[string]judge.Item{}, Ignored: []string{},
+			Lines: []judge.Line{{Number: 1, Entered: map[string]judge.Item{"item": typed("I1")}}, {Number: 2, Entered: map[string]judge.Item{"item": typed("I2")}}}}},
 	} {
 		read, err := d.ReadRows(t.Context(), contract.RowsRequest{Kind: c.kind, Text: c.text, At: c.at})
 		require.NoError(t, err, name)

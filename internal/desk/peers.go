@@ -15,12 +15,10 @@ type peers struct {
 	desk *Desk
 	ctx  context.Context
 	kind *record.Kind
+	// reads notes what was asked; nil: nobody relies on it.
+	reads *readSet
 	// failed is the first error of reading records; the run it happened in is not to be used.
 	failed error
-}
-
-func (d *Desk) peers(ctx context.Context, kind *record.Kind) *peers {
-	return &peers{desk: d, ctx: ctx, kind: kind}
 }
 
 // likeness is an index of one unique rule over the records of one shelf.
@@ -36,6 +34,14 @@ type named struct{ number, company, rest string }
 
 // Same returns the numbers of the records that have the values of a unique rule.
 func (p *peers) Same(c *rule.Compiled, company, key string, texts []string) []string {
+	found := p.same(c, company, key, texts)
+	if p.reads != nil {
+		p.reads.keys = append(p.reads.keys, askedKey{c, p.kind.Key, company, key, texts, slices.Clone(found)})
+	}
+	return found
+}
+
+func (p *peers) same(c *rule.Compiled, company, key string, texts []string) []string {
 	s, err := p.desk.shelf(p.ctx, p.kind.Key)
 	if err != nil {
 		if p.failed == nil {

@@ -2,12 +2,12 @@ package desk
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
 
 	"codicil/core/engine"
-	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
@@ -16,56 +16,74 @@ import (
 )
 
 // PostRecord posts a kept document to the books, if its plan accepts it.
-func (d *Desk) PostRecord(ctx context.Context, kindKey, number string, request contract.PostRequest) (contract.SaveAnswer, error) {
-	d.saving.Lock()
-	defer d.saving.Unlock()
-	saved, err := d.saved(ctx, kindKey, number)
+func (d *Desk) PostRecord(ctx context.Context, kindKey, number string, request contract.PostRequest) (answer contract.SaveAnswer, err error) {
+	reasons, err := reasonsOf(request.Reasons)
 	if err != nil {
-		return contract.SaveAnswer{}, err
+		return answer, err
 	}
-	m, kind, r := saved.masters, saved.kind, saved.Record
-	if !kind.Posted {
-		return contract.SaveAnswer{}, conflict("not-posted", "a %s is kept, not posted", kind.Noun())
-	}
-	if err := changeable(&r, request.Version); err != nil {
-		return contract.SaveAnswer{}, err
-	}
-	clean := r
-	clean.Values, clean.Lines = onlyKnown(kind, "", r.Values), onlyKnownLines(kind, r.Lines)
-	document := documentOf(&clean)
-	if document.Reasons, err = reasonsOf(request.Reasons); err != nil {
-		return contract.SaveAnswer{}, err
-	}
-	t, err := d.trySaving(ctx, m, kind, document, ask{format: request.Format, moment: rule.Posting, keyed: request.Keyed})
-	if err != nil {
-		return contract.SaveAnswer{}, err
-	}
-	answer := contract.SaveAnswer{Outcome: t.outcome()}
-	if t.out.Verdict != engine.Accepted {
-		return answer, nil
-	}
-	r = t.keepIn(r)
-	r.State = store.Posted
-	posting, entries := t.posting(d, books, answer.Outcome), t.entries()
-	posting.Number = r.Number
-	var followed []store.Record
-	err = d.store.Transaction(ctx, func(tx *store.Store) error {
-		if err := t.numbers.take(ctx, tx); err != nil {
-			return err
+	var m *masters
+	var r store.Record
+	posted := false
+	err = d.commit(ctx, func() (*pending, error) {
+		saved, err := d.saved(ctx, kindKey, number)
+		if err != nil {
+			return nil, err
 		}
-		if _, err := ledger.Post(ctx, tx, posting, kind, entries); err != nil {
-			return err
+		m, r = saved.masters, saved.Record
+		if !saved.kind.Posted {
+			return nil, conflict("not-posted", "a %s is kept, not posted", saved.kind.Noun())
 		}
-		if r, err = tx.ChangeRecord(ctx, r, "posted", d.clock(), d.user); err != nil {
-			return err
+		if err := changeable(&r, request.Version); err != nil {
+			return nil, err
 		}
-		followed, err = d.followUp(ctx, tx, answer.Outcome.FollowUps)
-		return err
+		document := documentOf(saved.kind, &r)
+		document.Reasons = reasons
+		t, err := d.try(ctx, document, ask{format: request.Format, moment: rule.Posting, keyed: request.Keyed, real: true})
+		if err != nil {
+			return nil, err
+		}
+		answer = contract.SaveAnswer{Outcome: t.outcome()}
+		if t.Outcome.Verdict != engine.Accepted {
+			return &pending{}, nil
+		}
+		r = t.keepIn(d, r)
+		r.State = store.Posted
+		posting, entries := t.posting(d, books, answer.Outcome), t.entries()
+		posting.Number = r.Number
+		followed, err := d.followUps(ctx, t, answer.Outcome.FollowUps)
+		if err != nil {
+			return nil, err
+		}
+		others, err := d.live(ctx, t, followed...)
+		if err != nil {
+			return nil, err
+		}
+		return &pending{
+			reads: t.reads,
+			write: func(tx *store.Store) (err error) {
+				if err := t.numbers.take(ctx, tx); err != nil {
+					return err
+				}
+				if _, err := ledger.Post(ctx, tx, posting, saved.kind, entries); err != nil {
+					return err
+				}
+				if r, err = tx.ChangeRecord(ctx, r, "posted", d.clock(), d.user); err != nil {
+					return err
+				}
+				return errors.Join(d.changeAll(ctx, tx, "follow-up", followed), others.write(ctx, d, tx))
+			},
+			done: func() {
+				posted = true
+				d.shelve(append(append(others.changed, followed...), r)...)
+			},
+		}, nil
 	})
-	if err != nil {
-		return answer, explain(err)
+	if err != nil || !posted {
+		return answer, err
 	}
-	d.shelve(append(followed, r)...)
+	if err := d.catchUp(ctx); err != nil {
+		return answer, err
+	}
 	shown, err := d.showRecord(ctx, m, r)
 	answer.Record = &shown
 	return answer, err
@@ -101,60 +119,84 @@ func reasonsOf(texts map[string]string) (map[int64]string, error) {
 // ReverseRecord takes a posted document back by a reversing one, posted on a day.
 // No rule has a say: what was posted must always be possible to take back.
 func (d *Desk) ReverseRecord(ctx context.Context, kindKey, number string, request contract.ReverseRequest) (contract.Record, error) {
-	d.saving.Lock()
-	defer d.saving.Unlock()
-	saved, err := d.saved(ctx, kindKey, number)
-	if err != nil {
-		return contract.Record{}, err
-	}
-	m, kind, r := saved.masters, saved.kind, saved.Record
-	if err := d.mayReverse(ctx, m, &r, request.Version); err != nil {
-		return contract.Record{}, err
-	}
-	s, err := m.scope(kindKey, r.Company, r.Type, record.Day(request.Day))
-	if err != nil {
-		return contract.Record{}, err
-	}
-	held := r.Content()
-	content := record.Reverse(kind, &held)
-	if kind.Day != "" {
-		content.Values[kind.Day] = request.Day
-	}
-	back := store.Record{Kind: kindKey, Company: r.Company, Type: r.Type, State: store.Posted, Values: content.Values, Lines: content.Lines, Reverses: r.Number}
-	// The rules of the day are left out, so the plan that shows the values has none.
-	document := documentOf(&store.Record{Kind: kindKey, Company: r.Company, Type: r.Type, Values: onlyKnown(kind, "", back.Values), Lines: onlyKnownLines(kind, back.Lines)})
-	document.Day = s.Day
-	t, err := d.run(ctx, m, plan.Build(plan.NewBook(kind, m.kinds, m.tables, nil), s), document, ask{now: d.now()})
-	if err != nil {
-		return contract.Record{}, err
-	}
-	outcome := t.outcome()
-	outcome.Verdict, outcome.Messages = contract.OutcomeVerdict(engine.Accepted), []contract.Message{}
-	if outcome.FollowUps, err = d.takenBack(ctx, m, r.Number); err != nil {
-		return contract.Record{}, err
-	}
-	posting, entries := t.posting(d, books, outcome), t.entries()
-	posting.Reverses = r.Number
-	var followed []store.Record
-	err = d.store.Transaction(ctx, func(tx *store.Store) error {
-		if back, err = tx.AddRecord(ctx, back, m.numbering(kind, t.place()), d.clock(), d.user); err != nil {
-			return err
+	var m *masters
+	var back store.Record
+	err := d.commit(ctx, func() (*pending, error) {
+		saved, err := d.saved(ctx, kindKey, number)
+		if err != nil {
+			return nil, err
 		}
-		posting.Number = back.Number
-		if _, err := ledger.Post(ctx, tx, posting, kind, entries); err != nil {
-			return err
+		kind, r := saved.kind, saved.Record
+		m = saved.masters
+		day, err := record.ParseDay(request.Day)
+		if err != nil {
+			return nil, invalid("not-a-day", "%v", err)
 		}
-		r.State, r.ReversedBy = store.Reversed, back.Number
-		if r, err = tx.ChangeRecord(ctx, r, "reversed", d.clock(), d.user); err != nil {
-			return err
+		if err := d.mayReverse(ctx, m, &r, request.Version); err != nil {
+			return nil, err
 		}
-		followed, err = d.followUp(ctx, tx, outcome.FollowUps)
-		return err
+		held := r.Content()
+		content := record.Reverse(kind, &held)
+		if kind.Day != "" {
+			content.Values[kind.Day] = request.Day
+		}
+		back = store.Record{Kind: kindKey, Company: r.Company, Type: r.Type, State: store.Posted, Values: content.Values, Lines: content.Lines, Reverses: r.Number}
+		document := documentOf(kind, &back)
+		document.Day = day
+		t, err := d.try(ctx, document, ask{moment: rule.Posting, empty: true})
+		if err != nil {
+			return nil, err
+		}
+		t.reads.note(ref{kindKey, number}, &r)
+		followers, err := d.followers(ctx, m, kindKey, number)
+		if err != nil {
+			return nil, err
+		}
+		t.reads.follows[ref{kindKey, number}] = standing(followers, ref{})
+		outcome := t.outcome()
+		outcome.Verdict, outcome.Messages = contract.OutcomeVerdict(engine.Accepted), []contract.Message{}
+		if outcome.FollowUps, err = d.takenBack(ctx, m, r.Number); err != nil {
+			return nil, err
+		}
+		followed, err := d.followUps(ctx, t, outcome.FollowUps)
+		if err != nil {
+			return nil, err
+		}
+		others, err := d.live(ctx, t, followed...)
+		if err != nil {
+			return nil, err
+		}
+		_, seed, err := d.version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		posting, entries := t.posting(d, books, outcome), t.entries()
+		posting.Reverses = r.Number
+		return &pending{
+			reads: t.reads,
+			write: func(tx *store.Store) (err error) {
+				if back, err = tx.AddRecord(ctx, back, m.numbering(kind, t.place(), seed), d.clock(), d.user); err != nil {
+					return err
+				}
+				posting.Number = back.Number
+				if _, err := ledger.Post(ctx, tx, posting, kind, entries); err != nil {
+					return err
+				}
+				r.State, r.ReversedBy = store.Reversed, back.Number
+				if r, err = tx.ChangeRecord(ctx, r, "reversed", d.clock(), d.user); err != nil {
+					return err
+				}
+				return errors.Join(d.changeAll(ctx, tx, "follow-up", followed), others.write(ctx, d, tx))
+			},
+			done: func() { d.shelve(append(append(others.changed, followed...), r, back)...) },
+		}, nil
 	})
 	if err != nil {
-		return contract.Record{}, explain(err)
+		return contract.Record{}, err
 	}
-	d.shelve(append(followed, r, back)...)
+	if err := d.catchUp(ctx); err != nil {
+		return contract.Record{}, err
+	}
 	return d.showRecord(ctx, m, back)
 }
 
@@ -185,64 +227,38 @@ func (d *Desk) mayReverse(ctx context.Context, m *masters, r *store.Record, vers
 
 // DeleteRecord deletes a record that is not posted and that nothing links to.
 func (d *Desk) DeleteRecord(ctx context.Context, kind, number string) error {
-	r, err := d.saved(ctx, kind, number)
-	if err != nil {
-		return err
-	}
-	if err := changeable(&r.Record, r.Version); err != nil {
-		return err
-	}
-	uses, err := d.linksTo(ctx, r.masters, kind, number)
-	if err != nil {
-		return err
-	}
-	if len(uses) > 0 {
-		return &Error{
-			Reason: Conflict, Code: "linked", Count: len(uses), Uses: uses[:min(len(uses), mostUses)],
-			Detail: fmt.Sprintf("%s is named by %d other records, so it cannot be deleted", number, len(uses)),
-		}
-	}
-	if err := d.store.DeleteRecord(ctx, r.Record, d.clock(), d.user); err != nil {
-		return explain(err)
-	}
-	d.unshelve(kind)
-	return nil
-}
-
-// linksTo returns the records that link to one, or follow it.
-func (d *Desk) linksTo(ctx context.Context, m *masters, kind, number string) ([]contract.Use, error) {
-	uses := []contract.Use{}
-	links := d.links(ctx, m, "")
-	for i := range m.kinds {
-		k := &m.kinds[i]
-		s, err := d.shelf(ctx, k.Key)
+	return d.alone(ctx, func() (*pending, error) {
+		r, err := d.saved(ctx, kind, number)
 		if err != nil {
 			return nil, err
 		}
-		for j := range s.rows {
-			r := &s.rows[j]
-			itself := r.Kind == kind && r.Number == number
-			if !itself && ((r.OriginKind == kind && r.OriginNumber == number) || names(k, r, kind, number)) {
-				uses = append(uses, links.use(*r))
+		if err := changeable(&r.Record, r.Version); err != nil {
+			return nil, err
+		}
+		uses, err := d.linksTo(ctx, r.masters, kind, number)
+		if err != nil {
+			return nil, err
+		}
+		if len(uses) > 0 {
+			return nil, &Error{
+				Reason: Conflict, Code: "linked", Count: len(uses), Uses: uses[:min(len(uses), mostUses)],
+				Detail: fmt.Sprintf("%s is named by %d other records, so it cannot be deleted", number, len(uses)),
 			}
 		}
-	}
-	return uses, links.failed
+		return &pending{
+			write: func(tx *store.Store) error { return tx.DeleteRecord(ctx, r.Record, d.clock(), d.user) },
+			done:  func() { d.unshelve(r.Record) },
+		}, nil
+	})
 }
 
-// names tells whether a field of the record links to the one with the number.
-func names(k *record.Kind, r *store.Record, kind, number string) bool {
-	for i := range k.Fields {
-		f := &k.Fields[i]
-		if f.Type != record.ToRecord || f.Kind != kind {
-			continue
-		}
-		if !f.OfLine() && r.Values[f.Key] == number {
-			return true
-		}
-		if f.OfLine() && slices.ContainsFunc(r.Lines, func(l record.Line) bool { return l.Values[f.Column()] == number }) {
-			return true
-		}
+// linksTo returns the other records that link to one, or follow it.
+func (d *Desk) linksTo(ctx context.Context, m *masters, kind, number string) ([]contract.Use, error) {
+	rows, err := d.namedBy(ctx, m, ref{kind, number})
+	if err != nil {
+		return nil, err
 	}
-	return false
+	rows = slices.DeleteFunc(rows, func(r store.Record) bool { return r.Kind == kind && r.Number == number })
+	links := d.links(ctx, m, "")
+	return append([]contract.Use{}, list(rows, links.use)...), links.failed
 }

@@ -8,15 +8,17 @@ import (
 	"strings"
 
 	"codicil/core/engine"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
-	"codicil/core/rule"
 	"codicil/internal/contract"
+	"codicil/internal/store"
 )
 
 func (d *Desk) showProof(p proof.Proof, book *plan.Book) contract.Proof {
-	shown := contract.Proof{Id: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}, Posting: p.Posting, Unread: p.Unread}
+	shown := contract.Proof{Id: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}, Posting: p.Posting, Unread: p.Unread,
+		Version: p.Version, ChangedAt: p.ChangedAt, ChangedBy: p.ChangedBy}
 	for _, id := range p.Rules {
 		for _, c := range book.Rules {
 			if c.ID == id {
@@ -54,16 +56,23 @@ func (d *Desk) Proof(ctx context.Context, id int64) (contract.Proof, error) {
 	return d.showProof(p, book), nil
 }
 
-// KeepProof keeps a test document with what came out of it, or with what the
+// KeepProof keeps a test document with what comes out of it as a proof, or with what the
 // request expects instead.
 func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (contract.Proof, error) {
-	t, err := d.try(ctx, request.Document, ask{format: request.Format, asProof: true, drafts: request.Rules})
+	// The document is tried first, so that typed texts are read and all it reads is known.
+	t, err := d.try(ctx, request.Document, ask{format: request.Format, drafts: request.Rules})
 	if err != nil {
 		return contract.Proof{}, err
 	}
-	kind := t.plan.Kind()
-	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.document, Posting: request.Posting, Unread: request.Unread, Seen: t.plan.Versions()}
-	if p.Given.Carried, err = d.carry(ctx, t); err != nil {
+	b, err := d.bench(ctx, t.document.Kind, nil)
+	if err != nil {
+		return contract.Proof{}, err
+	}
+	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.document, Posting: request.Posting, Unread: request.Unread}
+	if p.Given.Preceding != nil && p.Given.Previous == nil {
+		p.Given.Previous, p.Given.PreviousOfType = request.Document.Previous, request.Document.PreviousOfType
+	}
+	if p.Given.Carried, err = b.runner.Carry(&p); err != nil {
 		return contract.Proof{}, err
 	}
 	if p.Posting != "" {
@@ -71,35 +80,48 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 			return contract.Proof{}, explain(err)
 		}
 	}
+	// What a proof expects is what its run gives, at once and ever after.
+	result := b.runner.Run(&p, true)
+	if result.Err != nil {
+		return contract.Proof{}, misfitting(result.Err)
+	}
+	kind, out := result.Plan.Kind(), result.Outcome
+	p.Seen = result.Plan.Versions()
 	if request.Expect != nil {
 		p.Expect = *request.Expect
 	} else {
-		p.Expect = proof.Expect(t.out, t.plan, request.Fields)
+		p.Expect = proof.Expect(out, result.Plan, request.Fields)
 	}
 	if request.Expect == nil && len(request.Fields) == 0 {
-		if err := d.mind(ctx, &p, t.out); err != nil {
+		if err := d.mind(ctx, &p, out); err != nil {
 			return contract.Proof{}, err
 		}
 	}
 	for key := range p.Expect.Values {
-		if place, _ := proof.Place(kind, key); place < 0 {
+		if place, _ := judge.Place(kind, key); place < 0 {
 			return contract.Proof{}, invalid("unknown-field", "a %s has no field %q to expect a value of", kind.Noun(), key)
 		}
 	}
 	if len(p.Rules) == 0 {
-		p.Rules = actingRules(t.out)
+		p.Rules = actingRules(out)
 	}
 	if request.Acting {
-		p.Expect.Acting = slices.DeleteFunc(actingRules(t.out), func(id int64) bool { return !slices.Contains(p.Rules, id) })
+		p.Expect.Acting = slices.DeleteFunc(actingRules(out), func(id int64) bool { return !slices.Contains(p.Rules, id) })
 	}
+	p.Rules = slices.DeleteFunc(p.Rules, func(id int64) bool { return id == 0 })
 	if p.Name == "" {
-		p.Name = fmt.Sprintf("%s in %s: %s, %s", t.plan.Scope.Type.Label, t.plan.Scope.Company.Key, t.title(), t.out.Verdict)
+		p.Name = fmt.Sprintf("%s in %s: %s, %s", result.Plan.Scope.Type.Label, result.Plan.Scope.Company.Key, t.title(t.Content("", "")), out.Verdict)
 	}
-	if p, err = d.store.SaveProof(ctx, p); err != nil {
+	err = d.alone(ctx, func() (*pending, error) {
+		return &pending{write: func(tx *store.Store) (err error) {
+			p, err = tx.SaveProof(ctx, p, "kept", "", d.clock(), d.user)
+			return err
+		}}, nil
+	})
+	if err != nil {
 		return contract.Proof{}, err
 	}
-	book, err := d.book(ctx, p.Given.Kind)
-	return d.showProof(p, book), err
+	return d.showProof(p, b.runner.Book), nil
 }
 
 // mind lets a proof expect of the rules that it names also that they did nothing.
@@ -114,13 +136,6 @@ func (d *Desk) mind(ctx context.Context, p *proof.Proof, out *engine.Outcome) er
 		}
 	}
 	return nil
-}
-
-// carry returns what the document of a trial reads besides itself.
-func (d *Desk) carry(ctx context.Context, t *trial) (*proof.Carried, error) {
-	setting, failed := d.runner(ctx, t.masters, &plan.Book{Vocabulary: t.plan.Vocabulary}).Setting(t.plan.Scope)
-	carried, err := proof.Carry(&t.document, t.plan, setting)
-	return carried, cmp.Or(err, failed())
 }
 
 func actingRules(out *engine.Outcome) []int64 {
@@ -138,32 +153,9 @@ func actingRules(out *engine.Outcome) []int64 {
 
 // DeleteProof removes a proof.
 func (d *Desk) DeleteProof(ctx context.Context, id int64) error {
-	return explain(d.store.DeleteProof(ctx, id))
-}
-
-// AcceptProof makes what comes out now what the proof expects, for the fields
-// that it already expects.
-func (d *Desk) AcceptProof(ctx context.Context, id int64) (contract.Proof, error) {
-	p, err := d.store.Proof(ctx, id)
-	if err != nil {
-		return contract.Proof{}, explain(err)
-	}
-	t, err := d.try(ctx, p.Given, ask{asProof: true, given: true, drafts: p.Rules})
-	if err != nil {
-		return contract.Proof{}, err
-	}
-	fields := []string{}
-	for key := range p.Expect.Values {
-		fields = append(fields, key)
-	}
-	if len(fields) == 0 {
-		fields = append(fields, "") // none named would mean all
-	}
-	p.Expect, p.Seen = proof.Expect(t.out, t.plan, fields), t.plan.Versions()
-	if _, err := d.store.SaveProof(ctx, p); err != nil {
-		return contract.Proof{}, err
-	}
-	return d.Proof(ctx, id)
+	return d.alone(ctx, func() (*pending, error) {
+		return &pending{write: func(tx *store.Store) error { return tx.DeleteProof(ctx, id) }}, nil
+	})
 }
 
 // runner runs the proofs of a kind against a book.
@@ -174,10 +166,11 @@ func (d *Desk) runner(ctx context.Context, m *masters, book *plan.Book) *proof.R
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return m.scope(kind.Key, company, kindType, day)
 		},
-		Setting: func(s plan.Scope) (proof.Setting, func() error) {
-			links, peers := d.links(ctx, m, s.Company.Key), d.peers(ctx, kind)
-			setting := proof.Setting{Company: s.Company, User: d.user, Now: Noon(s.Day), Moment: rule.Posting, Linked: links, Peers: peers}
-			return setting, func() error { return cmp.Or(links.failed, peers.failed) }
+		Facts: func(company string) (judge.Circumstances, func() error) {
+			c := d.circumstances(ctx, m, book, company, nil)
+			c.Numbers = nil // a proof begins every series at its first number
+			linked, peers := c.Linked.(*links), c.Peers.(*peers)
+			return c, func() error { return cmp.Or(linked.failed, peers.failed) }
 		},
 	}
 }
@@ -277,7 +270,7 @@ func (d *Desk) showResult(ctx context.Context, m *masters, r *proof.Result, form
 		case "rule":
 			shown.Label = "rule " + difference.Field
 		}
-		if place, line := proof.Place(kind, difference.Field); place >= 0 {
+		if place, line := judge.Place(kind, difference.Field); place >= 0 {
 			shown.Label = labelOf(kind, place, line)
 			if at := r.Outcome.Field(place, line); at != nil {
 				spot := engine.Spot{Place: place, Line: line, Field: at}
@@ -320,17 +313,17 @@ func labelOf(kind *record.Kind, place, line int) string {
 }
 
 // proofNames tells whether a proof enters or expects a value of a field.
-func proofNames(kind *record.Kind, given *proof.Document, expected map[string]string, key string) bool {
+func proofNames(kind *record.Kind, given *judge.Document, expected map[string]string, key string) bool {
 	column, ofLine := strings.CutPrefix(key, record.LinePrefix)
 	if _, there := given.Entered[key]; there {
 		return true
 	}
-	if ofLine && slices.ContainsFunc(given.Lines, func(l proof.Line) bool { _, there := l.Entered[column]; return there }) {
+	if ofLine && slices.ContainsFunc(given.Lines, func(l judge.Line) bool { _, there := l.Entered[column]; return there }) {
 		return true
 	}
 	place := kind.Index(key)
 	for address := range expected {
-		if at, _ := proof.Place(kind, address); at == place {
+		if at, _ := judge.Place(kind, address); at == place {
 			return true
 		}
 	}

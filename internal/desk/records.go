@@ -8,7 +8,7 @@ import (
 	"time"
 
 	"codicil/core/engine"
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
@@ -29,7 +29,7 @@ func (d *Desk) showRecord(ctx context.Context, m *masters, r store.Record) (cont
 	links := d.links(ctx, m, r.Company)
 	shown := contract.Record{
 		Number: r.Number, Kind: r.Kind, Company: r.Company, Type: r.Type, State: contract.RecordState(r.State), Version: r.Version,
-		Title: links.titleOf(k, r.Values), Content: r.Content(), Reverses: r.Reverses, ReversedBy: r.ReversedBy,
+		Title: links.titleOf(k, r.Values), Content: r.Content(), Late: r.Late, Reverses: r.Reverses, ReversedBy: r.ReversedBy,
 	}
 	if shown.Content.Values == nil {
 		shown.Content.Values = map[string]string{}
@@ -57,23 +57,6 @@ func (d *Desk) Record(ctx context.Context, kind, number string) (contract.Record
 		return contract.Record{}, err
 	}
 	return d.showRecord(ctx, r.masters, r.Record)
-}
-
-// followers returns the records that follow the one with the number.
-func (d *Desk) followers(ctx context.Context, m *masters, kind, number string) ([]store.Record, error) {
-	followers := []store.Record{}
-	for i := range m.kinds {
-		s, err := d.shelf(ctx, m.kinds[i].Key)
-		if err != nil {
-			return nil, err
-		}
-		for _, r := range s.rows {
-			if r.OriginNumber == number && r.OriginKind == kind {
-				followers = append(followers, r)
-			}
-		}
-	}
-	return followers, nil
 }
 
 // kept is a saved record with its kind.
@@ -113,72 +96,142 @@ func changeable(r *store.Record, version int) error {
 }
 
 // SaveRecord keeps a new or changed record, if its plan accepts it.
-func (d *Desk) SaveRecord(ctx context.Context, request contract.SaveRequest) (contract.SaveAnswer, error) {
-	document := request.Document
-	d.saving.Lock()
-	defer d.saving.Unlock()
-	m, kind, err := d.masterOf(ctx, document.Kind)
-	if err != nil {
-		return contract.SaveAnswer{}, err
-	}
-	before := store.Record{Kind: kind.Key, Company: document.Company, State: store.Kept}
-	if document.Record != "" {
-		saved, err := d.saved(ctx, kind.Key, document.Record)
+func (d *Desk) SaveRecord(ctx context.Context, request contract.SaveRequest) (answer contract.SaveAnswer, err error) {
+	var m *masters
+	var r store.Record
+	saved := false
+	err = d.commit(ctx, func() (*pending, error) {
+		t, before, err := d.trySaving(ctx, request)
 		if err != nil {
-			return contract.SaveAnswer{}, err
+			return nil, err
 		}
-		before = saved.Record
-		if err := changeable(&before, request.Version); err != nil {
-			return contract.SaveAnswer{}, err
+		m, answer = t.masters, contract.SaveAnswer{Outcome: t.outcome()}
+		if t.Outcome.Verdict != engine.Accepted {
+			return &pending{}, nil
 		}
-		document.Company = before.Company
-	}
-	document.Stored, document.StoredLines = nil, nil
-	t, err := d.trySaving(ctx, m, kind, document, ask{format: request.Format, moment: rule.Saving, keyed: request.Keyed})
-	if err != nil {
-		return contract.SaveAnswer{}, err
-	}
-	answer := contract.SaveAnswer{Outcome: t.outcome()}
-	if t.out.Verdict != engine.Accepted {
-		return answer, nil
-	}
-	r := t.keepIn(before)
-	r.Type = document.Type
-	if document.Record == "" {
-		if request.Origin != nil {
-			if _, err := d.saved(ctx, request.Origin.What, request.Origin.Key); err != nil {
-				return answer, err
-			}
-			r.OriginKind, r.OriginNumber = request.Origin.What, request.Origin.Key
+		_, seed, err := d.version(ctx)
+		if err != nil {
+			return nil, err
 		}
-	}
-	err = d.store.Transaction(ctx, func(tx *store.Store) error {
-		if err := t.numbers.take(ctx, tx); err != nil {
-			return err
+		r = t.keepIn(d, before)
+		others, err := d.live(ctx, t, r)
+		if err != nil {
+			return nil, err
 		}
-		if document.Record == "" {
-			r, err = tx.AddRecord(ctx, r, m.numbering(kind, t.place()), d.clock(), d.user)
-		} else {
-			r, err = tx.ChangeRecord(ctx, r, "saved", d.clock(), d.user)
-		}
-		return err
+		return &pending{
+			reads: t.reads,
+			write: func(tx *store.Store) (err error) {
+				if err := t.numbers.take(ctx, tx); err != nil {
+					return err
+				}
+				if r.Number == "" {
+					r, err = tx.AddRecord(ctx, r, m.numbering(t.Plan.Kind(), t.place(), seed), d.clock(), d.user)
+				} else {
+					r, err = tx.ChangeRecord(ctx, r, "saved", d.clock(), d.user)
+				}
+				if err != nil {
+					return err
+				}
+				return others.write(ctx, d, tx)
+			},
+			done: func() {
+				saved = true
+				d.shelve(append(others.changed, r)...)
+			},
+		}, nil
 	})
-	if err != nil {
-		return answer, explain(err)
+	if err != nil || !saved {
+		return answer, err
 	}
-	d.shelve(r)
+	if err := d.catchUp(ctx); err != nil {
+		return answer, err
+	}
 	shown, err := d.showRecord(ctx, m, r)
 	answer.Record = &shown
 	return answer, err
 }
 
-// keepIn puts what came out of the trial in place of what the record held.
-func (t *trial) keepIn(before store.Record) store.Record {
-	kind, content, old := t.plan.Kind(), t.content(), before.Content()
-	before.Values, before.Lines = withRemoved(kind, "", content.Values, old.Values), content.Lines
-	for i, l := range before.Lines {
-		before.Lines[i].Values = withRemoved(kind, record.LinePrefix, l.Values, old.Line(l.Number))
+// trySaving judges a record as saving it would, and returns it as it was before.
+func (d *Desk) trySaving(ctx context.Context, request contract.SaveRequest) (*trial, store.Record, error) {
+	document := request.Document
+	_, kind, err := d.masterOf(ctx, document.Kind)
+	if err != nil {
+		return nil, store.Record{}, err
 	}
+	before := store.Record{Kind: kind.Key, Company: document.Company, Type: document.Type, State: store.Kept}
+	if document.Record != "" {
+		saved, err := d.saved(ctx, kind.Key, document.Record)
+		if err != nil {
+			return nil, before, err
+		}
+		before = saved.Record
+		if err := changeable(&before, request.Version); err != nil {
+			return nil, before, err
+		}
+		document.Company, before.Type = before.Company, document.Type
+	} else if request.Origin != nil {
+		if document, err = d.followingOn(ctx, document, *request.Origin); err != nil {
+			return nil, before, err
+		}
+		before.OriginKind, before.OriginNumber = request.Origin.What, request.Origin.Key
+	}
+	t, err := d.try(ctx, document, ask{format: request.Format, moment: rule.Saving, keyed: request.Keyed, real: true})
+	return t, before, err
+}
+
+// followingOn says of a new document which record it follows, and which of its values came
+// over from that: those that a map from that kind would carry.
+func (d *Desk) followingOn(ctx context.Context, document judge.Document, origin contract.Use) (judge.Document, error) {
+	saved, err := d.saved(ctx, origin.What, origin.Key)
+	if err != nil {
+		return document, err
+	}
+	document.Preceding = &engine.Preceding{Kind: origin.What, Number: origin.Key}
+	to, err := saved.masters.kind(document.Kind)
+	if err != nil {
+		return document, err
+	}
+	maps, err := d.store.FollowOns(ctx)
+	if err != nil {
+		return document, err
+	}
+	held := saved.Content()
+	for _, f := range maps {
+		if f.From != origin.What || f.To != document.Kind {
+			continue
+		}
+		carried := f.Apply(saved.kind, to, saved.Number, &held)
+		document.Entered = asCarried(document.Entered, carried.Values)
+		lines := slices.Clone(document.Lines)
+		for i := range lines {
+			lines[i].Entered = asCarried(lines[i].Entered, carried.Line(lines[i].Number))
+		}
+		document.Lines = lines
+	}
+	return document, nil
+}
+
+// asCarried marks the entered values that are those that came over.
+func asCarried(entered map[string]judge.Item, carried map[string]string) map[string]judge.Item {
+	marked := maps.Clone(entered)
+	for key, item := range entered {
+		if item.Value != "" && item.Value == carried[key] {
+			item.Carried = true
+			marked[key] = item
+		}
+	}
+	return marked
+}
+
+// keepIn puts what came out of the trial in place of what the record held.
+func (t *trial) keepIn(d *Desk, before store.Record) store.Record {
+	kind, content, old := t.Plan.Kind(), t.content(d), before.Content()
+	content.Values = withRemoved(kind, "", content.Values, old.Values)
+	for i, l := range content.Lines {
+		content.Lines[i].Values = withRemoved(kind, record.LinePrefix, l.Values, old.Line(l.Number))
+	}
+	before.Late = false
+	before.Hold(content)
 	return before
 }
 
@@ -194,36 +247,12 @@ func withRemoved(kind *record.Kind, prefix string, values, before map[string]str
 	return all
 }
 
-// trySaving takes a record through its plan on the document's own day, or today.
-func (d *Desk) trySaving(ctx context.Context, m *masters, kind *record.Kind, document proof.Document, a ask) (*trial, error) {
-	document.Day = d.today()
-	if item, there := document.Entered[kind.Day]; there {
-		field, here := kind.Field(kind.Day), record.Surroundings{Day: document.Day}
-		v, wrong := field.Parse(item.Value)
-		if item.Typed != "" {
-			v, wrong = field.Read(item.Typed, formatOf(a.format), here)
-		}
-		if wrong == nil && !v.IsNull() {
-			document.Day = record.Day(record.Write(v))
-		}
-	}
-	a.now = d.now()
-	return d.try(ctx, document, a)
-}
-
-// dayOf is the date of a saved record: its own, or that of the work.
-func dayOf(kind *record.Kind, r *store.Record, today record.Day) record.Day {
-	if day, err := record.ParseDay(r.Values[kind.Day]); err == nil {
-		return day
-	}
-	return today
-}
-
-// documentOf is the document of a saved record as it stands.
-func documentOf(r *store.Record) proof.Document {
-	document := proof.Document{Kind: r.Kind, Company: r.Company, Type: r.Type, Record: r.Number, Entered: enter(r.Values)}
-	for _, l := range r.Lines {
-		document.Lines = append(document.Lines, proof.Line{Number: l.Number, Entered: enter(l.Values)})
+// documentOf is the document of a saved record as it stands, without fields that were removed
+// from the kind.
+func documentOf(kind *record.Kind, r *store.Record) judge.Document {
+	document := judge.Document{Kind: r.Kind, Company: r.Company, Type: r.Type, Record: r.Number, Entered: enter(onlyKnown(kind, "", r.Values))}
+	for _, l := range onlyKnownLines(kind, r.Lines) {
+		document.Lines = append(document.Lines, judge.Line{Number: l.Number, Entered: enter(l.Values)})
 	}
 	return document
 }
@@ -280,12 +309,12 @@ func (d *Desk) MergeRecord(ctx context.Context, request contract.SaveRequest) (c
 		return contract.Merge{}, missing(fmt.Sprintf("version %d of %s", request.Version, r.Number))
 	}
 	document := request.Document
-	document.Company, document.Stored, document.StoredLines = r.Company, nil, nil
-	t, err := d.trySaving(ctx, m, kind, document, ask{format: request.Format, moment: rule.Saving})
+	document.Company = r.Company
+	t, err := d.try(ctx, document, ask{format: request.Format, moment: rule.Saving, real: true})
 	if err != nil {
 		return contract.Merge{}, err
 	}
-	base, theirs, mine := versions[i].Content, r.Content(), t.content()
+	base, theirs, mine := versions[i].Content, r.Content(), t.content(d)
 	others, clashes := record.Merge(kind, &base, &theirs, &mine)
 	shown, err := d.showRecord(ctx, m, r)
 	if err != nil {

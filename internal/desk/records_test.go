@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
@@ -48,23 +48,23 @@ func harbour(t *testing.T) *desk.Desk {
 
 var d0 = time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
 
-func document(kind, company, kindType string, header values, lines ...values) proof.Document {
-	d := proof.Document{Kind: kind, Company: company, Type: kindType, Entered: typed(header)}
+func document(kind, company, kindType string, header values, lines ...values) judge.Document {
+	d := judge.Document{Kind: kind, Company: company, Type: kindType, Entered: typed(header)}
 	for i, l := range lines {
-		d.Lines = append(d.Lines, proof.Line{Number: i + 1, Entered: typed(l)})
+		d.Lines = append(d.Lines, judge.Line{Number: i + 1, Entered: typed(l)})
 	}
 	return d
 }
 
-func typed(v values) map[string]proof.Item {
-	items := map[string]proof.Item{}
+func typed(v values) map[string]judge.Item {
+	items := map[string]judge.Item{}
 	for key, text := range v {
-		items[key] = proof.Item{Typed: text}
+		items[key] = judge.Item{Typed: text}
 	}
 	return items
 }
 
-func save(t *testing.T, d *desk.Desk, document proof.Document) contract.Record {
+func save(t *testing.T, d *desk.Desk, document judge.Document) contract.Record {
 	t.Helper()
 	answer, err := d.SaveRecord(t.Context(), contract.SaveRequest{Document: document})
 	require.NoError(t, err)

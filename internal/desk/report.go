@@ -15,12 +15,12 @@ import (
 // ConfirmationReport tells of every rule in force today for a company and type what confirms
 // it: for an auditor, or the next administrator.
 func (d *Desk) ConfirmationReport(ctx context.Context, kind, company, kindType string) (contract.ConfirmationReport, error) {
-	report := contract.ConfirmationReport{Kind: kind, Company: company, Type: kindType, Day: string(d.today()), RanAt: d.clock().UTC(), RanBy: d.user, Rules: []contract.ReportedRule{}}
+	report := contract.ConfirmationReport{Kind: kind, Company: company, Type: kindType, Day: string(d.today(nil)), RanAt: d.clock().UTC(), RanBy: d.user, Rules: []contract.ReportedRule{}}
 	b, err := d.bench(ctx, kind, nil)
 	if err != nil {
 		return report, err
 	}
-	scope, err := b.masters.scope(kind, company, kindType, d.today())
+	scope, err := b.masters.scope(kind, company, kindType, d.today(nil))
 	if err != nil {
 		return report, err
 	}

@@ -13,6 +13,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
+	"codicil/internal/store"
 )
 
 // view is a rule as people read it.
@@ -142,17 +143,24 @@ func (d *Desk) ReadRule(ctx context.Context, change contract.RuleChange) (contra
 }
 
 // CreateRule keeps a new rule as a draft, with whatever errors it has.
-func (d *Desk) CreateRule(ctx context.Context, change contract.RuleChange) (contract.RuleView, error) {
+func (d *Desk) CreateRule(ctx context.Context, change contract.RuleChange) (view contract.RuleView, err error) {
 	r := changed(change)
 	r.ID = 0
-	if err := d.complete(ctx, &r, ""); err != nil {
-		return contract.RuleView{}, err
-	}
-	r, err := d.store.AddRule(ctx, r, d.clock(), d.user)
+	err = d.alone(ctx, func() (*pending, error) {
+		if err := d.complete(ctx, &r, ""); err != nil {
+			return nil, err
+		}
+		return &pending{
+			write: func(tx *store.Store) (err error) {
+				r, err = tx.AddRule(ctx, r, d.clock(), d.user)
+				return err
+			},
+			done: func() { d.rewrite(r) },
+		}, nil
+	})
 	if err != nil {
 		return contract.RuleView{}, err
 	}
-	d.rewrite(r)
 	return d.show(ctx, r)
 }
 
@@ -175,68 +183,102 @@ func (d *Desk) complete(ctx context.Context, r *rule.Rule, before string) error 
 	return nil
 }
 
-// ChangeRule keeps a changed rule. One in force must stay sound.
+// ChangeRule keeps a changed rule. One in force must stay sound, and asks as much as putting
+// one in force.
 func (d *Desk) ChangeRule(ctx context.Context, id int64, change contract.RuleChange) (contract.RuleView, error) {
-	kept, err := d.store.Rule(ctx, id)
-	if err != nil {
-		return contract.RuleView{}, explain(err)
-	}
-	if kept.State == rule.Retired {
-		return contract.RuleView{}, &Error{Reason: Conflict, Code: "retired", Detail: "a retired rule cannot be changed; write a new one"}
-	}
-	r := changed(change)
-	r.ID, r.State, r.Reason = id, kept.State, kept.Reason
-	if r.Kind != kept.Kind {
-		return contract.RuleView{}, invalid("kind-changed", "a rule stays with its kind of record; write a new one")
-	}
-	was, err := d.compile(ctx, kept)
-	if err != nil {
-		return contract.RuleView{}, err
-	}
-	if err := d.complete(ctx, &r, rule.ProposeName(was.Compiled, was.kind)); err != nil {
-		return contract.RuleView{}, err
-	}
-	if r.State == rule.InForce {
-		if err := d.mayBeInForce(ctx, r); err != nil {
-			return contract.RuleView{}, err
+	return d.changeRule(ctx, func() (rule.Rule, error) {
+		kept, err := d.store.Rule(ctx, id)
+		if err != nil {
+			return kept, explain(err)
 		}
-	}
-	return d.keep(ctx, r)
+		if kept.State == rule.Retired {
+			return kept, &Error{Reason: Conflict, Code: "retired", Detail: "a retired rule cannot be changed; take it up again as a draft first"}
+		}
+		if change.Version != kept.Version {
+			return kept, explain(store.ErrStale)
+		}
+		r := changed(change)
+		r.ID, r.State, r.Reason = id, kept.State, kept.Reason
+		if r.Kind != kept.Kind {
+			return r, invalid("kind-changed", "a rule stays with its kind of record; write a new one")
+		}
+		was, err := d.compile(ctx, kept)
+		if err != nil {
+			return r, err
+		}
+		if err := d.complete(ctx, &r, rule.ProposeName(was.Compiled, was.kind)); err != nil {
+			return r, err
+		}
+		if r.State != rule.InForce || plan.SameBody(&r.Body, &kept.Body) {
+			return r, nil
+		}
+		r.Reason = strings.TrimSpace(change.Reason)
+		return r, d.mayAct(ctx, r)
+	})
 }
 
-func (d *Desk) keep(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
-	r, err := d.store.ChangeRule(ctx, r, d.clock(), d.user)
+// changeRule writes the next version of a rule that judge returns, as it should be.
+func (d *Desk) changeRule(ctx context.Context, judge func() (rule.Rule, error)) (contract.RuleView, error) {
+	var r rule.Rule
+	err := d.commit(ctx, func() (*pending, error) {
+		book, _, err := d.version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if r, err = judge(); err != nil {
+			return nil, err
+		}
+		return &pending{
+			reads: newReadSet(book),
+			write: func(tx *store.Store) (err error) {
+				r, err = tx.ChangeRule(ctx, r, d.clock(), d.user)
+				return err
+			},
+			done: func() { d.rewrite(r) },
+		}, nil
+	})
 	if err != nil {
-		return contract.RuleView{}, explain(err)
+		return contract.RuleView{}, err
 	}
-	d.rewrite(r)
 	return d.show(ctx, r)
 }
 
 // MoveRule puts a rule in another state of its life.
 func (d *Desk) MoveRule(ctx context.Context, id int64, move contract.RuleMove) (contract.RuleView, error) {
-	r, err := d.store.Rule(ctx, id)
+	kept, err := d.store.Rule(ctx, id)
 	if err != nil {
 		return contract.RuleView{}, explain(err)
 	}
-	if r.State == move.State {
-		return d.show(ctx, r)
+	if kept.State == move.State {
+		return d.show(ctx, kept)
 	}
-	if !r.State.MayBecome(move.State) {
-		return contract.RuleView{}, &Error{Reason: Conflict, Code: "wrong-state", Detail: "a rule that is " + string(r.State) + " cannot become " + string(move.State)}
-	}
-	r.Version, r.State = move.Version, move.State
-	if move.State == rule.InForce {
-		if err := d.mayBeInForce(ctx, r); err != nil {
-			return contract.RuleView{}, err
+	return d.changeRule(ctx, func() (rule.Rule, error) {
+		r, err := d.store.Rule(ctx, id)
+		if err != nil {
+			return r, explain(err)
 		}
-		if r.Reason = strings.TrimSpace(move.Reason); r.Reason == "" {
-			if err := d.isConfirmed(ctx, id); err != nil {
-				return contract.RuleView{}, err
-			}
+		if !r.State.MayBecome(move.State) {
+			return r, &Error{Reason: Conflict, Code: "wrong-state", Detail: "a rule that is " + string(r.State) + " cannot become " + string(move.State)}
 		}
+		if move.Version != r.Version {
+			return r, explain(store.ErrStale)
+		}
+		r.State = move.State
+		if move.State != rule.InForce {
+			return r, nil
+		}
+		r.Reason = strings.TrimSpace(move.Reason)
+		return r, d.mayAct(ctx, r)
+	})
+}
+
+// mayAct refuses a rule that cannot be in force as it stands, and asks for a reason where
+// proofs or saved records speak against it.
+func (d *Desk) mayAct(ctx context.Context, r rule.Rule) error {
+	if err := d.mayBeInForce(ctx, r); err != nil || r.Reason != "" {
+		return err
 	}
-	return d.keep(ctx, r)
+	return d.isConfirmed(ctx, r)
 }
 
 // mayBeInForce refuses a rule with errors, and one that would make fields wait
@@ -254,14 +296,14 @@ func (d *Desk) mayBeInForce(ctx context.Context, r rule.Rule) error {
 		return err
 	}
 	companies, types := m.companies, m.types[r.Kind]
-	book, day := c.book.With(r), max(d.today(), r.Scope.From)
+	book := c.book.With(r)
 	for i := range companies {
 		for j := range types {
-			s := plan.Scope{Company: &companies[i], Type: &types[j], Day: day}
-			if !types[j].UsedIn(companies[i].Key) || !plan.Covers(c.Compiled, s) {
+			if !types[j].UsedIn(companies[i].Key) {
 				continue
 			}
-			if p := plan.Build(book, s); p.Loop != nil {
+			p := loopIn(book, c.Compiled, plan.Scope{Company: &companies[i], Type: &types[j], Day: d.today(&companies[i])})
+			if p != nil {
 				return &Error{Reason: Invalid, Code: "loop", Detail: "with this rule fields would wait for each other: " + p.Loop.Describe(c.kind) + ". Read entered." + r.Target + " or another field instead"}
 			}
 		}
@@ -271,15 +313,38 @@ func (d *Desk) mayBeInForce(ctx context.Context, r rule.Rule) error {
 
 // DiscardRule removes a draft.
 func (d *Desk) DiscardRule(ctx context.Context, id int64) error {
-	r, err := d.store.Rule(ctx, id)
-	if err != nil {
-		return explain(err)
+	return d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		r, err := d.store.Rule(ctx, id)
+		if err != nil {
+			return nil, explain(err)
+		}
+		if r.State != rule.Draft {
+			return nil, &Error{Reason: Conflict, Code: "not-a-draft", Detail: "only a draft can be discarded; retire this rule instead, so that its history stays"}
+		}
+		return func(tx *store.Store) error { return tx.DeleteRule(ctx, id) }, nil
+	})
+}
+
+// loopIn builds the plans of a scope on every day from which another set of rules holds, as
+// long as the rule does, and returns the first in which fields wait for each other; nil: none.
+// Cost: a plan for each rule that begins or ends on a day.
+func loopIn(book *plan.Book, c *rule.Compiled, s plan.Scope) *plan.Plan {
+	days := map[record.Day]bool{max(s.Day, c.Scope.From): true}
+	for _, other := range book.Rules {
+		if other.State == rule.InForce && other.Scope.From > s.Day {
+			days[other.Scope.From] = true
+		}
 	}
-	if r.State != rule.Draft {
-		return &Error{Reason: Conflict, Code: "not-a-draft", Detail: "only a draft can be discarded; retire this rule instead, so that its history stays"}
+	for day := range days {
+		s.Day = day
+		if !plan.Covers(c, s) {
+			continue
+		}
+		if p := plan.Build(book, s); p.Loop != nil {
+			return p
+		}
 	}
-	defer d.forgetRules(r.Kind)
-	return d.store.DeleteRule(ctx, id)
+	return nil
 }
 
 // RuleVersions returns what the rule has been, newest first.
@@ -290,7 +355,7 @@ func (d *Desk) RuleVersions(ctx context.Context, id int64) ([]contract.RuleVersi
 	rows, err := d.store.RuleVersions(ctx, id)
 	versions := make([]contract.RuleVersion, len(rows))
 	for i, v := range rows {
-		versions[i] = contract.RuleVersion{Version: v.Version, State: v.State, Name: v.Name, Body: v.Body, ChangedAt: v.ChangedAt, ChangedBy: v.ChangedBy}
+		versions[i] = contract.RuleVersion{Version: v.Version, State: v.State, Name: v.Name, Body: v.Body, Reason: v.Reason, ChangedAt: v.ChangedAt, ChangedBy: v.ChangedBy}
 	}
 	return versions, err
 }

@@ -2,6 +2,7 @@ package desk
 
 import (
 	"context"
+	"crypto/sha256"
 	"fmt"
 	"math/rand/v2"
 	"slices"
@@ -16,40 +17,59 @@ import (
 // numbers gives the next numbers of series to one document. Nothing is taken before the
 // document is kept: see take.
 type numbers struct {
-	counted map[string]int64 // the last count that was given, by name
+	desk    *Desk
+	ctx     context.Context
+	counted map[string]int64 // the last count that was given, by name; nil: not read yet
+	seed    string
 	given   map[string]int64 // the last that this document got
+	failed  error
 }
 
 // countName is where the counts of a series stand among those of the store.
 func countName(s *table.Series, p table.Place) string { return "#" + s.Counts(p) }
 
-// numbers begins with what was given so far.
-func (d *Desk) numbers(ctx context.Context) (*numbers, error) {
-	counted, err := d.store.Counted(ctx)
-	return &numbers{counted, map[string]int64{}}, err
-}
-
 // Next returns the next number of a series.
 func (n *numbers) Next(s *table.Series, p table.Place) (string, error) {
+	if n.counted == nil {
+		n.given = map[string]int64{}
+		if _, n.seed, n.failed = n.desk.version(n.ctx); n.failed != nil {
+			return "", n.failed
+		}
+		if n.counted, n.failed = n.desk.store.Counted(n.ctx); n.failed != nil {
+			return "", n.failed
+		}
+	}
 	name := countName(s, p)
 	last, here := n.given[name]
 	if !here {
 		last = n.counted[name]
 	}
 	next := s.Next(last)
-	text, err := s.Format(next, p, rand.Int64N)
+	text, err := s.Format(next, p, drawn(n.seed, name, next))
 	if err == nil {
 		n.given[name] = next
 	}
 	return text, err
 }
 
-// take takes the numbers that the document got, in the transaction that keeps it. It
-// fails when somebody else took one meanwhile.
-func (n *numbers) take(ctx context.Context, tx *store.Store) error {
-	if n == nil {
-		return nil
+// drawn makes the random parts of one number: from a seed that nobody sees and the count, so
+// that the number that is shown ahead is the one that will be given.
+func drawn(seed, name string, count int64) func(int64) int64 {
+	source := rand.New(rand.NewChaCha8(sha256.Sum256([]byte(fmt.Sprintf("%s\x00%s\x00%d", seed, name, count)))))
+	return source.Int64N
+}
+
+// counts are the last counts before those that the document got, by name.
+func (n *numbers) counts() map[string]int64 {
+	before := map[string]int64{}
+	for name := range n.given {
+		before[name] = n.counted[name]
 	}
+	return before
+}
+
+// take takes the numbers that the document got, in the transaction that keeps it.
+func (n *numbers) take(ctx context.Context, tx *store.Store) error {
 	for name, last := range n.given {
 		if err := tx.Count(ctx, name, n.counted[name], last); err != nil {
 			return err
@@ -59,15 +79,17 @@ func (n *numbers) take(ctx context.Context, tx *store.Store) error {
 }
 
 // numbering returns how the records of a kind, company and type get their numbers: by the
-// series that was designed for them, or else by the plain one of the kind.
-func (m *masters) numbering(kind *record.Kind, p table.Place) store.Numbering {
+// series that was designed for them, or else by the plain one of the kind. seed is for the
+// random parts.
+func (m *masters) numbering(kind *record.Kind, p table.Place, seed string) store.Numbering {
 	for i := range m.tables.Series {
 		s := &m.tables.Series[i]
 		if !s.Numbers.Covers(kind.Key, p.Company, p.Type) {
 			continue
 		}
-		return store.Numbering{Name: countName(s, p), Next: s.Next, Format: func(count int64) (string, error) {
-			text, err := s.Format(count, p, rand.Int64N)
+		name := countName(s, p)
+		return store.Numbering{Name: name, Next: s.Next, Format: func(count int64) (string, error) {
+			text, err := s.Format(count, p, drawn(seed, name, count))
 			if err != nil {
 				err = conflict("exhausted", "%v", err)
 			}
@@ -105,6 +127,10 @@ func (d *Desk) viewSeries(ctx context.Context, m *masters, s table.Series) (cont
 	if err != nil || len(view.Problems) > 0 {
 		return view, err
 	}
+	_, seed, err := d.version(ctx)
+	if err != nil {
+		return view, err
+	}
 	companyLength, typeLength := 0, 0
 	for _, c := range m.companies {
 		companyLength = max(companyLength, len(c.Key))
@@ -120,15 +146,16 @@ func (d *Desk) viewSeries(ctx context.Context, m *masters, s table.Series) (cont
 		if n := s.Numbers; n != nil && len(n.Companies) > 0 && !slices.Contains(n.Companies, key) {
 			continue
 		}
-		p := table.Place{Company: key, Type: m.someType(s.Numbers), Day: d.today()}
-		count := contract.SeriesCount{Company: key, Last: counted[countName(&s, p)], Next: []string{}}
+		p := table.Place{Company: key, Type: m.someType(s.Numbers), Day: d.today(&m.companies[i])}
+		name := countName(&s, p)
+		count := contract.SeriesCount{Company: key, Last: counted[name], Next: []string{}}
 		if !s.ByCompany {
 			count.Company = ""
 		}
 		last := count.Last
 		for range previewed {
 			last = s.Next(last)
-			number, err := s.Format(last, p, rand.Int64N)
+			number, err := s.Format(last, p, drawn(seed, name, last))
 			if err != nil {
 				break
 			}
@@ -215,16 +242,12 @@ func (d *Desk) SaveSeries(ctx context.Context, key string, change contract.Serie
 	if err != nil {
 		return view, err
 	}
-	next := m.tablesWith(func(t *table.Set) {
+	with := func(t *table.Set) {
 		t.Series = put(t.Series, func(o *table.Series) bool { return o.Key == key }, &s)
-	})
-	if err := d.staySound(ctx, m, "the number series "+s.Label, next); err != nil {
-		return view, err
 	}
-	if err := d.store.SaveSeries(ctx, view.Series, change.Version, d.clock(), d.user); err != nil {
+	if err := d.writeTable(ctx, "the number series "+s.Label, with, func(tx *store.Store) error { return tx.SaveSeries(ctx, view.Series, change.Version, d.clock(), d.user) }); err != nil {
 		return view, d.kept(err)
 	}
-	d.forgetMasters()
 	if m, err = d.master(ctx); err != nil {
 		return view, err
 	}

@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -42,35 +43,46 @@ func (d *Desk) shelf(ctx context.Context, kind string) (*shelf, error) {
 	return d.shelves[kind], nil
 }
 
-// shelve puts saved records on the shelves of their kinds. Of two that were saved
-// at once the later version stays, in whichever order they come.
+// shelve puts saved records on the shelves of their kinds. It is called at the head of the
+// line, so that of two saved at once the later stays. Cost: a copy of the shelf for each kind.
 func (d *Desk) shelve(records ...store.Record) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
 	for _, r := range records {
-		s := d.shelves[r.Kind]
-		if s == nil {
-			continue
-		}
-		i, there := s.place(r.Number)
-		if there && s.rows[i].Version > r.Version {
-			continue
-		}
-		next := &shelf{slices.Clone(s.rows)}
-		if there {
-			next.rows[i] = r
-		} else {
-			next.rows = slices.Insert(next.rows, i, r)
-		}
-		d.shelves[r.Kind] = next
+		d.put(r, false)
 	}
 }
 
-// unshelve drops what is in memory of a kind.
-func (d *Desk) unshelve(kind string) {
+// unshelve takes a deleted record from its shelf.
+func (d *Desk) unshelve(r store.Record) {
 	d.mutex.Lock()
 	defer d.mutex.Unlock()
-	delete(d.shelves, kind)
+	d.put(r, true)
+}
+
+// put replaces, adds or removes a record in memory. It is called under the mutex.
+func (d *Desk) put(r store.Record, gone bool) {
+	s := d.shelves[r.Kind]
+	if s == nil {
+		return
+	}
+	i, there := s.place(r.Number)
+	next := &shelf{slices.Clone(s.rows)}
+	if there && d.naming != nil {
+		d.naming.remove(&s.rows[i])
+	}
+	switch {
+	case there && gone:
+		next.rows = slices.Delete(next.rows, i, i+1)
+	case there:
+		next.rows[i] = r
+	case !gone:
+		next.rows = slices.Insert(next.rows, i, r)
+	}
+	if !gone && d.naming != nil {
+		d.naming.add(&r)
+	}
+	d.shelves[r.Kind] = next
 }
 
 // links follows links for a document of one company.
@@ -79,6 +91,10 @@ type links struct {
 	ctx     context.Context
 	masters *masters
 	company string
+	// reads notes which records are read; nil: nobody relies on them.
+	reads *readSet
+	// over are records as they would be, which go before those that are saved.
+	over map[ref]*store.Record
 	// failed is the first error of reading records; the run it happened in is not
 	// to be used.
 	failed error
@@ -93,6 +109,9 @@ func (l *links) find(kind, number string) (*record.Kind, *store.Record) {
 	if err != nil {
 		return nil, nil
 	}
+	if r := l.over[ref{kind, number}]; r != nil {
+		return k, r
+	}
 	s, err := l.desk.shelf(l.ctx, kind)
 	if err != nil {
 		if l.failed == nil {
@@ -100,7 +119,9 @@ func (l *links) find(kind, number string) (*record.Kind, *store.Record) {
 		}
 		return k, nil
 	}
-	return k, s.find(number)
+	r := s.find(number)
+	l.reads.note(ref{kind, number}, r)
+	return k, r
 }
 
 // Follow returns a field of a linked record, or its lines; null when there is no
@@ -192,8 +213,13 @@ func (l *links) show(kind, key string) string {
 func (l *links) resolve(kind, typed string) string {
 	typed = strings.TrimSpace(typed)
 	first, _, _ := strings.Cut(typed, " ")
+	s, err := l.desk.shelf(l.ctx, kind)
+	if err != nil {
+		l.failed = cmp.Or(l.failed, err)
+		return typed
+	}
 	for _, number := range []string{typed, strings.ToUpper(typed), first, strings.ToUpper(first)} {
-		if _, r := l.find(kind, number); r != nil {
+		if s.find(number) != nil {
 			return number
 		}
 	}

@@ -10,6 +10,7 @@ import (
 	"codicil/core/rule"
 	"codicil/core/table"
 	"codicil/internal/contract"
+	"codicil/internal/store"
 )
 
 // tablesWith is all that rules look up, with a change.
@@ -100,7 +101,7 @@ func (d *Desk) viewStanding(m *masters, s table.Standing) contract.StandingView 
 		}
 	}
 	if len(view.Problems) == 0 {
-		view.Notices = append(view.Notices, s.Notices(list(m.companies, func(c record.Company) string { return c.Key }), d.today())...)
+		view.Notices = append(view.Notices, s.Notices(list(m.companies, func(c record.Company) string { return c.Key }), d.today(nil))...)
 	}
 	if s.Periods == nil {
 		s.Periods = []table.StandingValue{}
@@ -139,16 +140,14 @@ func (d *Desk) SaveStanding(ctx context.Context, key string, change contract.Sta
 	if err := refuse(view.Problems); err != nil {
 		return view, err
 	}
-	next := m.tablesWith(func(t *table.Set) {
+	with := func(t *table.Set) {
 		t.Standing = put(t.Standing, func(o *table.Standing) bool { return o.Field.Key == key }, &s)
-	})
-	if err := d.staySound(ctx, m, "the standing value "+s.Field.Label, next); err != nil {
-		return view, err
 	}
-	if err := d.store.SaveStanding(ctx, view.Standing, change.Version, d.clock(), d.user); err != nil {
+	if err := d.writeTable(ctx, "the standing value "+s.Field.Label, with, func(tx *store.Store) error {
+		return tx.SaveStanding(ctx, view.Standing, change.Version, d.clock(), d.user)
+	}); err != nil {
 		return view, d.kept(err)
 	}
-	d.forgetMasters()
 	if m, err = d.master(ctx); err != nil {
 		return view, err
 	}
@@ -171,13 +170,17 @@ func (d *Desk) DeleteStanding(ctx context.Context, key string) error {
 }
 
 func (d *Desk) deleteLookup(ctx context.Context, what, key, named string, change func(*table.Set)) error {
-	m, err := d.master(ctx)
-	if err != nil {
-		return err
-	}
-	if err := d.staySound(ctx, m, named, m.tablesWith(change)); err != nil {
-		return err
-	}
-	defer d.forgetMasters()
-	return explain(d.store.DeleteLookup(ctx, what, key, d.clock(), d.user))
+	return d.writeTable(ctx, named, change, func(tx *store.Store) error { return tx.DeleteLookup(ctx, what, key, d.clock(), d.user) })
+}
+
+// writeTable writes a changed table with which all rules stay sound; that is checked at the
+// head of the line, where no rule can change meanwhile.
+func (d *Desk) writeTable(ctx context.Context, named string, change func(*table.Set), write func(tx *store.Store) error) error {
+	return d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+		m, err := d.master(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return write, d.staySound(ctx, m, named, m.tablesWith(change))
+	})
 }

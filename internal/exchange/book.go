@@ -1,31 +1,39 @@
 package exchange
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
 	"slices"
+	"time"
 
-	"codicil/core/engine"
-	"codicil/core/feel"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/clock"
+	"codicil/internal/release"
 )
 
-// BookFormat names the format of the file, and BookVersion its version.
+// BookFormat names the format of the file, and BookVersion its version. Files of version 1 are
+// read too: what was said otherwise then, how entry rules meet a field and which messages a
+// proof expects, is read as it is said now.
 const (
 	BookFormat  = "codicil book"
-	BookVersion = 1
+	BookVersion = 2
 )
 
 // Book is a rule book with all that its rules need, as one file.
 type Book struct {
-	Format    string           `json:"format"`
-	Version   int              `json:"version"`
+	Format  string `json:"format"`
+	Version int    `json:"version"`
+	// RuleBook is the version that the rule book had, which documents that are judged by the
+	// file name; 0: not known.
+	RuleBook  int64            `json:"ruleBook,omitempty"`
 	Companies []record.Company `json:"companies"`
 	Types     []record.Type    `json:"types"`
 	// Fields are those that were added, by kind; the standard ones come with the program.
@@ -48,7 +56,14 @@ func (b *Book) Write(w io.Writer) error {
 
 // ReadBook reads a book's file. The error says what it is instead.
 func ReadBook(r io.Reader) (*Book, error) {
-	decoder := json.NewDecoder(r)
+	text, err := io.ReadAll(r)
+	if err != nil {
+		return nil, err
+	}
+	if text, err = upgraded(text); err != nil {
+		return nil, fmt.Errorf("this is no book of rules: %w", err)
+	}
+	decoder := json.NewDecoder(bytes.NewReader(text))
 	decoder.DisallowUnknownFields()
 	var b Book
 	if err := decoder.Decode(&b); err != nil {
@@ -67,10 +82,39 @@ func ReadBook(r io.Reader) (*Book, error) {
 	return &b, nil
 }
 
+// upgraded turns a file of version 1 into one of this version; others stay as they are.
+func upgraded(text []byte) ([]byte, error) {
+	var head struct {
+		Version int `json:"version"`
+	}
+	if err := json.Unmarshal(text, &head); err != nil || head.Version != 1 {
+		return text, nil // what is wrong is said where all of it is read
+	}
+	var book map[string]any
+	decoder := json.NewDecoder(bytes.NewReader(text))
+	decoder.UseNumber()
+	if err := decoder.Decode(&book); err != nil {
+		return nil, err
+	}
+	book["version"] = BookVersion
+	proofs, _ := book["proofs"].([]any)
+	for _, p := range proofs {
+		expect, _ := p.(map[string]any)["expect"].(map[string]any)
+		messages, _ := expect["messages"].([]any)
+		for _, m := range messages {
+			if message, ok := m.(map[string]any); ok {
+				delete(message, "text") // proofs expect who speaks, not how it reads
+			}
+		}
+	}
+	return json.Marshal(book)
+}
+
 // World makes the book one that documents can be taken through. kinds are the standard
-// ones; there are no saved records. It may be used by one goroutine.
-func (b *Book) World(kinds []record.Kind, today record.Day) *World {
-	w := &World{book: b, today: today, kinds: slices.Clone(kinds), books: map[string]*plan.Book{}, plans: map[[4]string]*plan.Plan{}}
+// ones; there are no saved records. clock tells the time of the work. It may be used by one
+// goroutine.
+func (b *Book) World(kinds []record.Kind, clock func() time.Time) *World {
+	w := &World{book: b, clock: clock, kinds: slices.Clone(kinds), books: map[string]*plan.Book{}, plans: map[planned]*plan.Plan{}}
 	for i := range w.kinds {
 		k := &w.kinds[i]
 		k.Fields = append(slices.Clone(k.Fields), b.Fields[k.Key]...)
@@ -82,10 +126,16 @@ func (b *Book) World(kinds []record.Kind, today record.Day) *World {
 // World is a book with its plans.
 type World struct {
 	book  *Book
-	today record.Day
+	clock func() time.Time
 	kinds []record.Kind
 	books map[string]*plan.Book
-	plans map[[4]string]*plan.Plan
+	plans map[planned]*plan.Plan
+}
+
+type planned struct {
+	book              *plan.Book
+	company, kindType string
+	day               record.Day
 }
 
 // Kind returns a kind; nil when there is none.
@@ -98,14 +148,18 @@ func (w *World) Kind(key string) *record.Kind {
 	return nil
 }
 
-// scope finds what a plan is for; the error says what does not exist.
-func (w *World) scope(kind, company, kindType string, day record.Day) (plan.Scope, error) {
-	s := plan.Scope{Day: day}
+func (w *World) company(key string) *record.Company {
 	for i := range w.book.Companies {
-		if w.book.Companies[i].Key == company {
-			s.Company = &w.book.Companies[i]
+		if w.book.Companies[i].Key == key {
+			return &w.book.Companies[i]
 		}
 	}
+	return nil
+}
+
+// scope finds what a plan is for; the error says what does not exist.
+func (w *World) scope(kind, company, kindType string, day record.Day) (plan.Scope, error) {
+	s := plan.Scope{Company: w.company(company), Day: day}
 	for i := range w.book.Types {
 		if t := &w.book.Types[i]; t.Kind == kind && t.Key == kindType {
 			s.Type = t
@@ -129,48 +183,60 @@ func (w *World) rules(kind string) *plan.Book {
 	return w.books[kind]
 }
 
+// build makes each plan once; a batch over many days does not keep them all.
+func (w *World) build(b *plan.Book, s plan.Scope) *plan.Plan {
+	at := planned{b, s.Company.Key, s.Type.Key, s.Day}
+	if w.plans[at] == nil {
+		if len(w.plans) > 1000 {
+			clear(w.plans)
+		}
+		w.plans[at] = plan.Build(b, s)
+	}
+	return w.plans[at]
+}
+
 // Runner runs the proofs of a kind. They carry what they read besides their documents; what
 // they do not carry, the book does not have.
-func (w *World) Runner(kind string, now func(record.Day) feel.Value) *proof.Runner {
+func (w *World) Runner(kind string) *proof.Runner {
 	return &proof.Runner{
 		Book: w.rules(kind),
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return w.scope(kind, company, kindType, day)
 		},
-		Setting: func(s plan.Scope) (proof.Setting, func() error) {
-			return proof.Setting{Company: s.Company, Now: now(s.Day), Moment: rule.Posting}, func() error { return nil }
+		Facts: func(string) (judge.Circumstances, func() error) {
+			return judge.Circumstances{}, func() error { return nil }
 		},
 	}
 }
 
-// Plan returns the plan of a scope.
-func (w *World) Plan(kind, company, kindType string, day record.Day) (*plan.Plan, error) {
-	id := [4]string{kind, company, kindType, string(day)}
-	if p := w.plans[id]; p != nil {
-		return p, nil
+// Circumstances are those of a document of a kind in a company: the rules in force of the
+// book, the time in the company's zone, and no records.
+func (w *World) Circumstances(kind, company string) (judge.Circumstances, error) {
+	at := w.company(company)
+	switch {
+	case w.Kind(kind) == nil:
+		return judge.Circumstances{}, fmt.Errorf("there is no kind of record %q", kind)
+	case at == nil:
+		return judge.Circumstances{}, fmt.Errorf("there is no company %q", company)
 	}
-	s, err := w.scope(kind, company, kindType, day)
-	if err != nil {
-		return nil, err
-	}
-	w.rules(kind)
-	if len(w.plans) > 1000 {
-		clear(w.plans) // a batch over many days would keep them all
-	}
-	w.plans[id] = plan.Build(w.books[kind], s)
-	return w.plans[id], nil
+	now := w.clock()
+	return judge.Circumstances{
+		Book: w.rules(kind), Build: w.build, Today: clock.Today(at, now), Now: clock.Now(at, now),
+		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
+			return w.scope(kind, company, kindType, day)
+		},
+	}, nil
+}
+
+// Prior finds nothing: a book has no records.
+func (w *World) Prior(*judge.Document) error { return nil }
+
+// Version is what documents are judged by.
+func (w *World) Version() judge.Version {
+	return judge.Version{Book: w.book.RuleBook, Program: release.Version}
 }
 
 // Tables are what the rules of the book look up.
 func (b *Book) Tables() *table.Set {
 	return &table.Set{Standing: b.Standing, Crosswalks: b.Crosswalks, Series: b.Series}
 }
-
-// Linked finds nothing: a book has no records.
-func (w *World) Linked(string) engine.Linked { return nil }
-
-// Peers finds nothing: a book has no records.
-func (w *World) Peers(*record.Kind) engine.Peers { return nil }
-
-// Today is the date of a document that has none.
-func (w *World) Today() record.Day { return w.today }

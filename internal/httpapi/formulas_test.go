@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
@@ -88,7 +89,8 @@ func TestAMessageIsReadInTheFormatOfThePerson(t *testing.T) {
 	change := contract.RuleChange{Body: rule.Body{Kind: "vendor", Family: rule.Validate, Target: "credit_limit", On: rule.Occasions{New: true},
 		Effect: rule.Effect{Must: "false", Severity: rule.Advise, Message: "{credit_limit} at {discount_rate} until {today()}, half {credit_limit / 2}"}}}
 	var out contract.Outcome
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/try", contract.TryRequest{Document: d, Format: &format, Rule: &change}, &out))
+	d.Changes = &plan.Changes{Rules: []rule.Rule{{Body: change.Body}}}
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/try", contract.TryRequest{Document: d, Format: &format}, &out))
 	var texts []string
 	for _, m := range out.Messages {
 		texts = append(texts, m.Text)

@@ -119,7 +119,7 @@ func (s *server) GetProof(ctx context.Context, r GetProofRequestObject) (GetProo
 }
 
 func (s *server) AcceptProof(ctx context.Context, r AcceptProofRequestObject) (AcceptProofResponseObject, error) {
-	v, err := s.desk.AcceptProof(ctx, r.Id)
+	v, err := s.desk.AcceptProof(ctx, r.Id, *r.Body)
 	return AcceptProof200JSONResponse(v), err
 }
 

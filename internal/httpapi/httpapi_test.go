@@ -23,7 +23,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/api"
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/internal/contract"
 	"codicil/internal/demo"
 	"codicil/internal/desk"
@@ -109,12 +109,12 @@ func (c *client) refused(method, path string, body any, status int, code string)
 // inGerman asks for numbers and dates as german writes them.
 const inGerman = "format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=."
 
-func service(entered map[string]string) proof.Document {
-	d := proof.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]proof.Item{
+func service(entered map[string]string) judge.Document {
+	d := judge.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]judge.Item{
 		"name": {Value: "Test Survey"}, "country": {Value: "IE"}, "control_account": {Value: "211000"}, "payment_method": {Value: "C"}, "email": {Value: "a@b.example"},
 	}}
 	for key, text := range entered {
-		d.Entered[key] = proof.Item{Typed: text}
+		d.Entered[key] = judge.Item{Typed: text}
 	}
 	return d
 }
@@ -186,7 +186,7 @@ func TestNoNumberIsGivenTwiceOrLost(t *testing.T) {
 
 func TestAChangeOfASavedRecordIsTriedWithoutTouchingIt(t *testing.T) {
 	c := start(t)
-	d := proof.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Record: "V10002", Entered: map[string]proof.Item{"name": {Value: "X"}, "country": {Value: "IE"}}}
+	d := judge.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Record: "V10002", Entered: map[string]judge.Item{"name": {Value: "X"}, "country": {Value: "IE"}}}
 	var o contract.Outcome
 	c.ask(http.MethodPost, "/try", contract.TryRequest{Document: d}, &o)
 	assert.Empty(t, final(o, "payment_terms"), "a default for new records keeps still")
@@ -214,7 +214,7 @@ func TestProofsAreKeptRunAcceptedAndRemoved(t *testing.T) {
 	var v contract.RuleView
 	c.ask(http.MethodGet, "/rules/9", nil, &v) // payment terms N30
 	v.Body.Effect.Value = `"N60"`
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/rules/9", contract.RuleChange{Version: v.Version, Body: v.Body}, nil))
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/rules/9", contract.RuleChange{Version: v.Version, Body: v.Body, Reason: "a test"}, nil))
 	failed := run()
 	require.False(t, failed.Held)
 	assert.Equal(t, "Payment terms", failed.Differences[0].Label)
@@ -223,7 +223,8 @@ func TestProofsAreKeptRunAcceptedAndRemoved(t *testing.T) {
 	require.Len(t, failed.Differences[0].Acts, 2, "of the stop and of the terms")
 	assert.Equal(t, 3, failed.Differences[0].Acts[1].Version)
 
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(p.Id)+"/accept", nil, &p))
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(p.Id)+"/accept", contract.AcceptRequest{Why: "the terms were raised"}, &p))
+	assert.Equal(t, [2]any{2, "Ada"}, [2]any{p.Version, p.ChangedBy})
 	assert.True(t, run().Held)
 	assert.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/proofs/"+jsonOf(p.Id), nil, nil))
 	c.refused(http.MethodGet, "/proofs/"+jsonOf(p.Id), nil, http.StatusNotFound, "not-found")
@@ -232,12 +233,12 @@ func TestProofsAreKeptRunAcceptedAndRemoved(t *testing.T) {
 func TestBadRequestsAreProblemsWithStableCodes(t *testing.T) {
 	c := start(t)
 	d := service(nil)
-	for code, change := range map[string]func(*proof.Document){
-		"unknown-company": func(d *proof.Document) { d.Company = "99" },
-		"unknown-type":    func(d *proof.Document) { d.Type = "XXXX" },
-		"unknown-kind":    func(d *proof.Document) { d.Kind = "boat" },
-		"not-a-day":       func(d *proof.Document) { d.Day = "24.11.2026" },
-		"unknown-field":   func(d *proof.Document) { d.Entered = map[string]proof.Item{"nope": {Value: "1"}} },
+	for code, change := range map[string]func(*judge.Document){
+		"unknown-company": func(d *judge.Document) { d.Company = "99" },
+		"unknown-type":    func(d *judge.Document) { d.Type = "XXXX" },
+		"unknown-kind":    func(d *judge.Document) { d.Kind = "boat" },
+		"not-a-day":       func(d *judge.Document) { d.Day = "24.11.2026" },
+		"unknown-field":   func(d *judge.Document) { d.Entered = map[string]judge.Item{"nope": {Value: "1"}} },
 	} {
 		wrong := d
 		change(&wrong)
@@ -247,7 +248,7 @@ func TestBadRequestsAreProblemsWithStableCodes(t *testing.T) {
 	c.refused(http.MethodPost, "/try", "nonsense", http.StatusBadRequest, "bad-request")
 	c.refused(http.MethodGet, "/rules/abc", nil, http.StatusBadRequest, "bad-request")
 	c.refused(http.MethodGet, "/nowhere", nil, http.StatusNotFound, "not-found")
-	c.refused(http.MethodPost, "/try", contract.TryRequest{Document: proof.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]proof.Item{"name": {Value: strings.Repeat("x", 5<<20)}}}}, http.StatusRequestEntityTooLarge, "request-entity-too-large")
+	c.refused(http.MethodPost, "/try", contract.TryRequest{Document: judge.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]judge.Item{"name": {Value: strings.Repeat("x", 5<<20)}}}}, http.StatusRequestEntityTooLarge, "request-entity-too-large")
 }
 
 func TestOnlyThisMachineIsServed(t *testing.T) {

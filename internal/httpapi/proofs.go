@@ -58,6 +58,19 @@ func (s *server) ImpactOfRule(ctx context.Context, r ImpactOfRuleRequestObject) 
 	if err != nil {
 		return nil, err
 	}
+	return ImpactOfRule200ApplicationxNdjsonResponse{Body: impactLines(found, hits)}, nil
+}
+
+func (s *server) ImpactOfChange(ctx context.Context, r ImpactOfChangeRequestObject) (ImpactOfChangeResponseObject, error) {
+	found, hits, err := s.desk.ImpactOfChange(ctx, r.Id, *r.Body)
+	if err != nil {
+		return nil, err
+	}
+	return ImpactOfChange200ApplicationxNdjsonResponse{Body: impactLines(found, hits)}, nil
+}
+
+// impactLines are the counts and then each record, a line each.
+func impactLines(found contract.Impact, hits []contract.ImpactHit) io.Reader {
 	read, write := io.Pipe()
 	go func() {
 		lines := json.NewEncoder(write)
@@ -67,7 +80,22 @@ func (s *server) ImpactOfRule(ctx context.Context, r ImpactOfRuleRequestObject) 
 		}
 		_ = write.CloseWithError(err)
 	}()
-	return ImpactOfRule200ApplicationxNdjsonResponse{Body: read}, nil
+	return read
+}
+
+func (s *server) TakeBackProof(ctx context.Context, r TakeBackProofRequestObject) (TakeBackProofResponseObject, error) {
+	v, err := s.desk.TakeBackProof(ctx, r.Id)
+	return TakeBackProof200JSONResponse(v), err
+}
+
+func (s *server) ListProofVersions(ctx context.Context, r ListProofVersionsRequestObject) (ListProofVersionsResponseObject, error) {
+	v, err := s.desk.ProofVersions(ctx, r.Id)
+	return ListProofVersions200JSONResponse(v), err
+}
+
+func (s *server) SavePreferences(ctx context.Context, r SavePreferencesRequestObject) (SavePreferencesResponseObject, error) {
+	v, err := s.desk.SavePreferences(ctx, *r.Body)
+	return SavePreferences200JSONResponse(v), err
 }
 
 func (s *server) ExportImpact(ctx context.Context, r ExportImpactRequestObject) (ExportImpactResponseObject, error) {

@@ -9,21 +9,21 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
 )
 
 // entry is a journal entry that balances, if the credit is 25.
-func entry(credit string) proof.Document {
-	line := func(values map[string]string) map[string]proof.Item {
-		items := map[string]proof.Item{}
+func entry(credit string) judge.Document {
+	line := func(values map[string]string) map[string]judge.Item {
+		items := map[string]judge.Item{}
 		for key, text := range values {
-			items[key] = proof.Item{Typed: text}
+			items[key] = judge.Item{Typed: text}
 		}
 		return items
 	}
-	return proof.Document{Kind: "accounting_document", Company: "10", Type: "JE", Day: "2026-11-24", Entered: line(map[string]string{"text": "Moved", "posting_date": "2026-11-24"}), Lines: []proof.Line{
+	return judge.Document{Kind: "accounting_document", Company: "10", Type: "JE", Day: "2026-11-24", Entered: line(map[string]string{"text": "Moved", "posting_date": "2026-11-24"}), Lines: []judge.Line{
 		{Number: 1, Entered: line(map[string]string{"account": "590000", "debit": "25", "cost_centre": "K10900"})}, {Number: 2, Entered: line(map[string]string{"account": "159000", "credit": credit})}}}
 }
 

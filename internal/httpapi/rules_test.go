@@ -9,6 +9,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/judge"
+	"codicil/core/plan"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 )
@@ -40,7 +42,7 @@ func TestTheLifeOfARuleOverHTTP(t *testing.T) {
 	stale := v.Version - 1
 	body.Effect.Value = `"BIRK"`
 	c.refused(http.MethodPut, path, contract.RuleChange{Version: stale, Body: body}, http.StatusConflict, "changed-meanwhile")
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, path, contract.RuleChange{Version: v.Version, Name: v.Name, Body: body}, &v))
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, path, contract.RuleChange{Version: v.Version, Name: v.Name, Body: body, Reason: "a test"}, &v))
 	assert.Equal(t, "BIRK", try())
 	assert.Equal(t, "Vendor · Accounting clerk becomes BIRK when Country is IE", v.Name, "a proposed name follows the rule")
 
@@ -88,9 +90,15 @@ func TestARuleIsTriedBeforeItIsKept(t *testing.T) {
 	c := start(t)
 	change := contract.RuleChange{Body: rule.Body{Kind: "vendor", Family: rule.Substitute, Target: "clerk", On: rule.Occasions{New: true}, Effect: rule.Effect{Value: `"NEW"`}}}
 	var o contract.Outcome
-	c.ask(http.MethodPost, "/try", contract.TryRequest{Document: service(nil), Rule: &change}, &o)
+	c.ask(http.MethodPost, "/try", contract.TryRequest{Document: withChange(service(nil), change)}, &o)
 	assert.Equal(t, "NEW", final(o, "clerk"))
 	var rules []contract.RuleView
 	c.ask(http.MethodGet, "/rules?kind=vendor", nil, &rules)
 	assert.False(t, slices.ContainsFunc(rules, func(r contract.RuleView) bool { return strings.Contains(r.Phrase, "NEW") }), "nothing was kept")
+}
+
+// withChange is the document with a changed rule on top of those in force.
+func withChange(d judge.Document, change contract.RuleChange) judge.Document {
+	d.Changes = &plan.Changes{Rules: []rule.Rule{{ID: change.Id, Version: change.Version, Name: change.Name, Body: change.Body}}}
+	return d
 }

@@ -100,7 +100,7 @@ type ServerInterface interface {
 	// SaveLayout Arrange the forms of a scope
 	// (PUT /layouts)
 	SaveLayout(ctx *echo.Context, params SaveLayoutParams) error
-	// EmptyLedger Empty the practice ledger; the books cannot be emptied
+	// EmptyLedger Remove one's own postings from the practice ledger; the books cannot be emptied
 	// (DELETE /ledgers/{ledger})
 	EmptyLedger(ctx *echo.Context, ledger Ledger) error
 	// GetLedger How much a ledger holds
@@ -130,6 +130,9 @@ type ServerInterface interface {
 
 	// (GET /postings/{number})
 	GetPosting(ctx *echo.Context, number string, params GetPostingParams) error
+	// SavePreferences How the person who asks writes numbers and dates
+	// (PUT /preferences)
+	SavePreferences(ctx *echo.Context) error
 
 	// (GET /proofs)
 	ListProofs(ctx *echo.Context, params ListProofsParams) error
@@ -148,7 +151,7 @@ type ServerInterface interface {
 
 	// (GET /proofs/{id})
 	GetProof(ctx *echo.Context, id Identity) error
-	// AcceptProof Make what comes out now what the proof expects
+	// AcceptProof Make what comes out now what the proof expects; its versions keep what it expected before, and why
 	// (POST /proofs/{id}/accept)
 	AcceptProof(ctx *echo.Context, id Identity) error
 	// ReadProof Say that a person has read a suggested proof
@@ -157,6 +160,12 @@ type ServerInterface interface {
 	// RefreshProof Let a proof carry linked records, standing values and crosswalk rows as they are now; what it expects stays
 	// (POST /proofs/{id}/refresh)
 	RefreshProof(ctx *echo.Context, id Identity) error
+	// TakeBackProof Go back to what the proof was before its last change, as its next version
+	// (POST /proofs/{id}/take-back)
+	TakeBackProof(ctx *echo.Context, id Identity) error
+	// ListProofVersions What a proof has been, newest first
+	// (GET /proofs/{id}/versions)
+	ListProofVersions(ctx *echo.Context, id Identity) error
 	// SaveRecord Save a new or changed record; a refused one is not kept
 	// (POST /records)
 	SaveRecord(ctx *echo.Context) error
@@ -214,6 +223,9 @@ type ServerInterface interface {
 	// ImpactOfRule What a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
 	// (GET /rules/{id}/impact)
 	ImpactOfRule(ctx *echo.Context, id Identity) error
+	// ImpactOfChange The same of a changed rule, as it stands here; nothing is kept
+	// (POST /rules/{id}/impact)
+	ImpactOfChange(ctx *echo.Context, id Identity) error
 	// ExportImpact The same as CSV
 	// (GET /rules/{id}/impact/export)
 	ExportImpact(ctx *echo.Context, id Identity) error
@@ -1038,6 +1050,15 @@ func (w *ServerInterfaceWrapper) GetPosting(ctx *echo.Context) error {
 	return err
 }
 
+// SavePreferences converts echo context to params.
+func (w *ServerInterfaceWrapper) SavePreferences(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SavePreferences(ctx)
+	return err
+}
+
 // ListProofs converts echo context to params.
 func (w *ServerInterfaceWrapper) ListProofs(ctx *echo.Context) error {
 	var err error
@@ -1160,6 +1181,38 @@ func (w *ServerInterfaceWrapper) RefreshProof(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.RefreshProof(ctx, id)
+	return err
+}
+
+// TakeBackProof converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeBackProof(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeBackProof(ctx, id)
+	return err
+}
+
+// ListProofVersions converts echo context to params.
+func (w *ServerInterfaceWrapper) ListProofVersions(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListProofVersions(ctx, id)
 	return err
 }
 
@@ -1459,6 +1512,22 @@ func (w *ServerInterfaceWrapper) ImpactOfRule(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ImpactOfRule(ctx, id)
+	return err
+}
+
+// ImpactOfChange converts echo context to params.
+func (w *ServerInterfaceWrapper) ImpactOfChange(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ImpactOfChange(ctx, id)
 	return err
 }
 
@@ -1938,6 +2007,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/confirmation/report/export", wrapper.ExportConfirmation, options.OperationMiddlewares["exportConfirmation"]...)
 	router.GET(options.BaseURL+"/rules/:id/confirmation", wrapper.ConfirmRule, options.OperationMiddlewares["confirmRule"]...)
 	router.GET(options.BaseURL+"/rules/:id/impact", wrapper.ImpactOfRule, options.OperationMiddlewares["impactOfRule"]...)
+	router.POST(options.BaseURL+"/rules/:id/impact", wrapper.ImpactOfChange, options.OperationMiddlewares["impactOfChange"]...)
 	router.GET(options.BaseURL+"/rules/:id/impact/export", wrapper.ExportImpact, options.OperationMiddlewares["exportImpact"]...)
 	router.POST(options.BaseURL+"/rules/:id/suggestions", wrapper.SuggestProofs, options.OperationMiddlewares["suggestProofs"]...)
 	router.POST(options.BaseURL+"/proofs/:id/read", wrapper.ReadProof, options.OperationMiddlewares["readProof"]...)
@@ -1945,6 +2015,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/proofs/:id", wrapper.DeleteProof, options.OperationMiddlewares["deleteProof"]...)
 	router.GET(options.BaseURL+"/proofs/:id", wrapper.GetProof, options.OperationMiddlewares["getProof"]...)
 	router.POST(options.BaseURL+"/proofs/:id/accept", wrapper.AcceptProof, options.OperationMiddlewares["acceptProof"]...)
+	router.POST(options.BaseURL+"/proofs/:id/take-back", wrapper.TakeBackProof, options.OperationMiddlewares["takeBackProof"]...)
+	router.GET(options.BaseURL+"/proofs/:id/versions", wrapper.ListProofVersions, options.OperationMiddlewares["listProofVersions"]...)
+	router.PUT(options.BaseURL+"/preferences", wrapper.SavePreferences, options.OperationMiddlewares["savePreferences"]...)
 
 }
 
@@ -3402,6 +3475,45 @@ func (response GetPostingdefaultApplicationProblemPlusJSONResponse) VisitGetPost
 	return err
 }
 
+type SavePreferencesRequestObject struct {
+	Body *SavePreferencesJSONRequestBody
+}
+
+type SavePreferencesResponseObject interface {
+	VisitSavePreferencesResponse(w http.ResponseWriter) error
+}
+
+type SavePreferences200JSONResponse Preferences
+
+func (response SavePreferences200JSONResponse) VisitSavePreferencesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SavePreferencesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SavePreferencesdefaultApplicationProblemPlusJSONResponse) VisitSavePreferencesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListProofsRequestObject struct {
 	Params ListProofsParams
 }
@@ -3660,7 +3772,8 @@ func (response GetProofdefaultApplicationProblemPlusJSONResponse) VisitGetProofR
 }
 
 type AcceptProofRequestObject struct {
-	Id Identity `json:"id"`
+	Id   Identity `json:"id"`
+	Body *AcceptProofJSONRequestBody
 }
 
 type AcceptProofResponseObject interface {
@@ -3765,6 +3878,84 @@ type RefreshProofdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RefreshProofdefaultApplicationProblemPlusJSONResponse) VisitRefreshProofResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackProofRequestObject struct {
+	Id Identity `json:"id"`
+}
+
+type TakeBackProofResponseObject interface {
+	VisitTakeBackProofResponse(w http.ResponseWriter) error
+}
+
+type TakeBackProof200JSONResponse Proof
+
+func (response TakeBackProof200JSONResponse) VisitTakeBackProofResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeBackProofdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeBackProofdefaultApplicationProblemPlusJSONResponse) VisitTakeBackProofResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListProofVersionsRequestObject struct {
+	Id Identity `json:"id"`
+}
+
+type ListProofVersionsResponseObject interface {
+	VisitListProofVersionsResponse(w http.ResponseWriter) error
+}
+
+type ListProofVersions200JSONResponse []ProofVersion
+
+func (response ListProofVersions200JSONResponse) VisitListProofVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListProofVersionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListProofVersionsdefaultApplicationProblemPlusJSONResponse) VisitListProofVersionsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4538,6 +4729,75 @@ type ImpactOfRuledefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ImpactOfRuledefaultApplicationProblemPlusJSONResponse) VisitImpactOfRuleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImpactOfChangeRequestObject struct {
+	Id   Identity `json:"id"`
+	Body *ImpactOfChangeJSONRequestBody
+}
+
+type ImpactOfChangeResponseObject interface {
+	VisitImpactOfChangeResponse(w http.ResponseWriter) error
+}
+
+type ImpactOfChange200ApplicationxNdjsonResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ImpactOfChange200ApplicationxNdjsonResponse) VisitImpactOfChangeResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type ImpactOfChangedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ImpactOfChangedefaultApplicationProblemPlusJSONResponse) VisitImpactOfChangeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5600,7 +5860,7 @@ type StrictServerInterface interface {
 	// SaveLayout Arrange the forms of a scope
 	// (PUT /layouts)
 	SaveLayout(ctx context.Context, request SaveLayoutRequestObject) (SaveLayoutResponseObject, error)
-	// EmptyLedger Empty the practice ledger; the books cannot be emptied
+	// EmptyLedger Remove one's own postings from the practice ledger; the books cannot be emptied
 	// (DELETE /ledgers/{ledger})
 	EmptyLedger(ctx context.Context, request EmptyLedgerRequestObject) (EmptyLedgerResponseObject, error)
 	// GetLedger How much a ledger holds
@@ -5630,6 +5890,9 @@ type StrictServerInterface interface {
 
 	// (GET /postings/{number})
 	GetPosting(ctx context.Context, request GetPostingRequestObject) (GetPostingResponseObject, error)
+	// SavePreferences How the person who asks writes numbers and dates
+	// (PUT /preferences)
+	SavePreferences(ctx context.Context, request SavePreferencesRequestObject) (SavePreferencesResponseObject, error)
 
 	// (GET /proofs)
 	ListProofs(ctx context.Context, request ListProofsRequestObject) (ListProofsResponseObject, error)
@@ -5648,7 +5911,7 @@ type StrictServerInterface interface {
 
 	// (GET /proofs/{id})
 	GetProof(ctx context.Context, request GetProofRequestObject) (GetProofResponseObject, error)
-	// AcceptProof Make what comes out now what the proof expects
+	// AcceptProof Make what comes out now what the proof expects; its versions keep what it expected before, and why
 	// (POST /proofs/{id}/accept)
 	AcceptProof(ctx context.Context, request AcceptProofRequestObject) (AcceptProofResponseObject, error)
 	// ReadProof Say that a person has read a suggested proof
@@ -5657,6 +5920,12 @@ type StrictServerInterface interface {
 	// RefreshProof Let a proof carry linked records, standing values and crosswalk rows as they are now; what it expects stays
 	// (POST /proofs/{id}/refresh)
 	RefreshProof(ctx context.Context, request RefreshProofRequestObject) (RefreshProofResponseObject, error)
+	// TakeBackProof Go back to what the proof was before its last change, as its next version
+	// (POST /proofs/{id}/take-back)
+	TakeBackProof(ctx context.Context, request TakeBackProofRequestObject) (TakeBackProofResponseObject, error)
+	// ListProofVersions What a proof has been, newest first
+	// (GET /proofs/{id}/versions)
+	ListProofVersions(ctx context.Context, request ListProofVersionsRequestObject) (ListProofVersionsResponseObject, error)
 	// SaveRecord Save a new or changed record; a refused one is not kept
 	// (POST /records)
 	SaveRecord(ctx context.Context, request SaveRecordRequestObject) (SaveRecordResponseObject, error)
@@ -5714,6 +5983,9 @@ type StrictServerInterface interface {
 	// ImpactOfRule What a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
 	// (GET /rules/{id}/impact)
 	ImpactOfRule(ctx context.Context, request ImpactOfRuleRequestObject) (ImpactOfRuleResponseObject, error)
+	// ImpactOfChange The same of a changed rule, as it stands here; nothing is kept
+	// (POST /rules/{id}/impact)
+	ImpactOfChange(ctx context.Context, request ImpactOfChangeRequestObject) (ImpactOfChangeResponseObject, error)
 	// ExportImpact The same as CSV
 	// (GET /rules/{id}/impact/export)
 	ExportImpact(ctx context.Context, request ExportImpactRequestObject) (ExportImpactResponseObject, error)
@@ -7039,6 +7311,52 @@ func (sh *strictHandler) GetPosting(ctx *echo.Context, number string, params Get
 	return nil
 }
 
+// SavePreferences operation middleware
+func (sh *strictHandler) SavePreferences(ctx *echo.Context) error {
+	var request SavePreferencesRequestObject
+
+	var body SavePreferencesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SavePreferences(ctx.Request().Context(), request.(SavePreferencesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SavePreferences")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SavePreferencesResponseObject); ok {
+		return validResponse.VisitSavePreferencesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListProofs operation middleware
 func (sh *strictHandler) ListProofs(ctx *echo.Context, params ListProofsParams) error {
 	var request ListProofsRequestObject
@@ -7258,6 +7576,29 @@ func (sh *strictHandler) AcceptProof(ctx *echo.Context, id Identity) error {
 
 	request.Id = id
 
+	var body AcceptProofJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.AcceptProof(ctx.Request().Context(), request.(AcceptProofRequestObject))
 	}
@@ -7321,6 +7662,56 @@ func (sh *strictHandler) RefreshProof(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(RefreshProofResponseObject); ok {
 		return validResponse.VisitRefreshProofResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeBackProof operation middleware
+func (sh *strictHandler) TakeBackProof(ctx *echo.Context, id Identity) error {
+	var request TakeBackProofRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeBackProof(ctx.Request().Context(), request.(TakeBackProofRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeBackProof")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeBackProofResponseObject); ok {
+		return validResponse.VisitTakeBackProofResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListProofVersions operation middleware
+func (sh *strictHandler) ListProofVersions(ctx *echo.Context, id Identity) error {
+	var request ListProofVersionsRequestObject
+
+	request.Id = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListProofVersions(ctx.Request().Context(), request.(ListProofVersionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListProofVersions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListProofVersionsResponseObject); ok {
+		return validResponse.VisitListProofVersionsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -8039,6 +8430,54 @@ func (sh *strictHandler) ImpactOfRule(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(ImpactOfRuleResponseObject); ok {
 		return validResponse.VisitImpactOfRuleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ImpactOfChange operation middleware
+func (sh *strictHandler) ImpactOfChange(ctx *echo.Context, id Identity) error {
+	var request ImpactOfChangeRequestObject
+
+	request.Id = id
+
+	var body ImpactOfChangeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ImpactOfChange(ctx.Request().Context(), request.(ImpactOfChangeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ImpactOfChange")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ImpactOfChangeResponseObject); ok {
+		return validResponse.VisitImpactOfChangeResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -87,15 +87,19 @@ func TestEachLedgerHasItsOwnNumbersAndAnEmptiedOneBeginsAnew(t *testing.T) {
 	require.NoError(t, s.SaveKinds(ctx, []record.Kind{kind}))
 	require.NoError(t, s.SaveCompany(ctx, record.Company{Key: "10", Rounding: "half-up"}))
 	post := func(name, number string) store.Posting {
-		p, err := ledger.Post(ctx, s, store.Posting{Ledger: name, Number: number, Kind: "booked", Company: "10"}, &kind, []store.Entry{{Line: 1, Account: "1", Debit: "5"}})
+		p, err := ledger.Post(ctx, s, store.Posting{Ledger: name, Number: number, Kind: "booked", Company: "10", PostedBy: "Ada"}, &kind, []store.Entry{{Line: 1, Account: "1", Debit: "5"}})
 		require.NoError(t, err)
 		return p
 	}
 	assert.Equal(t, "PB10-00001", post(ledger.Practice, "").Number)
 	assert.Equal(t, "PB10-00002", post(ledger.Practice, "").Number)
 	assert.Equal(t, "B1", post(ledger.Books, "B1").Number)
-	require.NoError(t, s.EmptyLedger(ctx, ledger.Practice))
+	require.NoError(t, s.EmptyLedger(ctx, ledger.Practice, "Ben"))
 	entries, err := s.Entries(ctx, ledger.Practice)
+	require.NoError(t, err)
+	assert.Len(t, entries, 2, "what others posted stays")
+	require.NoError(t, s.EmptyLedger(ctx, ledger.Practice, "Ada"))
+	entries, err = s.Entries(ctx, ledger.Practice)
 	require.NoError(t, err)
 	assert.Empty(t, entries)
 	entries, err = s.Entries(ctx, ledger.Books)

@@ -4,6 +4,8 @@ import (
 	"context"
 
 	"codicil/core/record"
+
+	"gorm.io/gorm/clause"
 )
 
 // Layout is how forms of a kind are arranged in a company and type.
@@ -26,7 +28,8 @@ func (s *Store) Layouts(ctx context.Context, kind string) ([]Layout, error) {
 
 // SaveLayout adds or replaces a layout.
 func (s *Store) SaveLayout(ctx context.Context, l Layout) error {
-	return s.db.WithContext(ctx).Save(&l).Error
+	// Save would take an empty key, which means all, for one that is not given yet.
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&l).Error
 }
 
 // DeleteLayout removes the layout of a scope, so that the next wider one shows.

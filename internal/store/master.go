@@ -2,6 +2,8 @@ package store
 
 import (
 	"context"
+	"encoding/json"
+	"reflect"
 	"slices"
 	"time"
 
@@ -14,6 +16,8 @@ type company struct {
 	Key                               string `gorm:"primaryKey"`
 	Name, Country, Currency, Rounding string
 	Calendar                          record.Calendar `gorm:"serializer:json"`
+	TimeZone                          string
+	Format                            *record.Format `gorm:"serializer:json"`
 }
 
 type kind struct {
@@ -79,16 +83,32 @@ func (s *Store) Kinds(ctx context.Context) ([]record.Kind, error) {
 	return kinds, nil
 }
 
-// SaveKinds adds the kinds, or replaces what they say. Added fields stay.
+// SaveKinds adds the kinds, or replaces what they say. Added fields stay, and so does what is
+// the same already.
 func (s *Store) SaveKinds(ctx context.Context, kinds []record.Kind) error {
 	return s.Transaction(ctx, func(tx *Store) error {
+		kept, err := all(tx.db, func(k kind) kind { return k })
+		if err != nil {
+			return err
+		}
 		for i, k := range kinds {
+			if slices.ContainsFunc(kept, func(o kind) bool { return reflect.DeepEqual(o, throughJSON(kind{k.Key, i, k})) }) {
+				continue
+			}
 			if err := tx.db.Save(&kind{k.Key, i, k}).Error; err != nil {
 				return err
 			}
 		}
 		return nil
 	})
+}
+
+// throughJSON is the kind as it comes back from the database, so that nil and empty are one.
+func throughJSON(k kind) kind {
+	text, _ := json.Marshal(k.Definition)
+	k.Definition = record.Kind{}
+	_ = json.Unmarshal(text, &k.Definition)
+	return k
 }
 
 // AddedFields returns the fields that were added to a kind, removed ones too.

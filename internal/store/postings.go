@@ -4,7 +4,7 @@ import (
 	"context"
 	"time"
 
-	"codicil/core/proof"
+	"codicil/core/judge"
 	"codicil/internal/contract"
 )
 
@@ -15,7 +15,7 @@ type Posting struct {
 	Sequence                 int64
 	Kind, Company, Type, Day string
 	Title                    string
-	Document                 proof.Document   `gorm:"serializer:json"`
+	Document                 judge.Document   `gorm:"serializer:json"`
 	Outcome                  contract.Outcome `gorm:"serializer:json"`
 	Reverses                 string           // the number of the posting that this one takes back; may be ""
 	PostedAt                 time.Time
@@ -90,15 +90,18 @@ func (s *Store) ReversalOf(ctx context.Context, ledger, number string) (string, 
 	return reversal, err
 }
 
-// EmptyLedger removes all postings of a ledger and begins its numbers anew.
-func (s *Store) EmptyLedger(ctx context.Context, ledger string) error {
+// EmptyLedger removes the postings of a ledger that a person posted. Where none is left, its
+// numbers begin anew.
+func (s *Store) EmptyLedger(ctx context.Context, ledger, person string) error {
 	return s.Transaction(ctx, func(tx *Store) error {
 		for _, statement := range []string{
-			"DELETE FROM postings WHERE ledger = @ledger", // entries go with their posting
-			"DELETE FROM series WHERE key = @ledger OR key LIKE @ledger || '/%'",
-			"UPDATE proofs SET posting = '' WHERE posting <> '' AND @ledger = 'practice'",
+			`UPDATE proofs SET posting = '' WHERE @ledger = 'practice' AND posting IN
+			   (SELECT number FROM postings WHERE ledger = @ledger AND posted_by = @person)`,
+			"DELETE FROM postings WHERE ledger = @ledger AND posted_by = @person", // entries go with their posting
+			`DELETE FROM series WHERE (key = @ledger OR key LIKE @ledger || '/%')
+			   AND NOT EXISTS (SELECT 1 FROM postings WHERE ledger = @ledger)`,
 		} {
-			if err := tx.db.Exec(statement, map[string]any{"ledger": ledger}).Error; err != nil {
+			if err := tx.db.Exec(statement, map[string]any{"ledger": ledger, "person": person}).Error; err != nil {
 				return err
 			}
 		}

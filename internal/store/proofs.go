@@ -2,7 +2,10 @@ package store
 
 import (
 	"context"
+	"fmt"
+	"time"
 
+	"codicil/core/judge"
 	"codicil/core/proof"
 )
 
@@ -11,18 +14,35 @@ type proofRow struct {
 	Kind   string
 	Name   string
 	Rules  []int64           `gorm:"serializer:json"`
-	Given  proof.Document    `gorm:"serializer:json"`
+	Given  judge.Document    `gorm:"serializer:json"`
 	Expect proof.Expectation `gorm:"serializer:json"`
 	// Posting is the number of the test posting that the proof was kept from; may be "".
 	Posting string
 	Unread  bool
 	Seen    map[int64]int `gorm:"serializer:json"`
+	Version int
+	// ChangedAt is RFC 3339; "" before proofs had versions.
+	ChangedAt, ChangedBy string
+}
+
+// ProofVersion is a proof as it was at one time.
+type ProofVersion struct {
+	ProofID int64 `gorm:"primaryKey"`
+	Version int   `gorm:"primaryKey"`
+	// What says what was done: "kept", "accepted", "carried anew", "read", "taken back".
+	What, Why            string
+	Name                 string
+	Rules                []int64           `gorm:"serializer:json"`
+	Given                judge.Document    `gorm:"serializer:json"`
+	Expect               proof.Expectation `gorm:"serializer:json"`
+	ChangedAt, ChangedBy string
 }
 
 func (proofRow) TableName() string { return "proofs" }
 
 func (r proofRow) proof() proof.Proof {
-	return proof.Proof{ID: r.ID, Name: r.Name, Rules: r.Rules, Given: r.Given, Expect: r.Expect, Posting: r.Posting, Unread: r.Unread, Seen: r.Seen}
+	return proof.Proof{ID: r.ID, Name: r.Name, Rules: r.Rules, Given: r.Given, Expect: r.Expect, Posting: r.Posting, Unread: r.Unread, Seen: r.Seen,
+		Version: r.Version, ChangedAt: r.ChangedAt, ChangedBy: r.ChangedBy}
 }
 
 // Proofs returns the proofs of a kind in the order they were kept.
@@ -42,11 +62,35 @@ func (s *Store) Proof(ctx context.Context, id int64) (proof.Proof, error) {
 	return row.proof(), found(err, "proof", id)
 }
 
-// SaveProof keeps a proof, a new one when its ID is 0, and returns it with its ID.
-func (s *Store) SaveProof(ctx context.Context, p proof.Proof) (proof.Proof, error) {
-	row := proofRow{p.ID, p.Given.Kind, p.Name, append([]int64{}, p.Rules...), p.Given, p.Expect, p.Posting, p.Unread, p.Seen}
-	err := s.db.WithContext(ctx).Save(&row).Error
+// SaveProof keeps a proof as its next version, a new one when its ID is 0, and returns it with
+// its ID. p.Version is the version that was changed; the error is ErrStale when it is not the
+// last. what says what was done, and why.
+func (s *Store) SaveProof(ctx context.Context, p proof.Proof, what, why string, at time.Time, by string) (proof.Proof, error) {
+	before := p.Version
+	row := proofRow{p.ID, p.Given.Kind, p.Name, append([]int64{}, p.Rules...), p.Given, p.Expect, p.Posting, p.Unread, p.Seen, before + 1, at.UTC().Format(instant), by}
+	err := s.Transaction(ctx, func(tx *Store) error {
+		if p.ID == 0 {
+			row.Version = 1
+			if err := tx.db.Create(&row).Error; err != nil {
+				return err
+			}
+		} else {
+			result := tx.db.Model(&row).Where("version = ?", before).Select("*").Updates(&row)
+			if result.Error != nil {
+				return result.Error
+			}
+			if result.RowsAffected == 0 {
+				return fmt.Errorf("proof %d: %w", p.ID, ErrStale)
+			}
+		}
+		return tx.db.Create(&ProofVersion{row.ID, row.Version, what, why, row.Name, row.Rules, row.Given, row.Expect, row.ChangedAt, by}).Error
+	})
 	return row.proof(), err
+}
+
+// ProofVersions returns what a proof has been, newest first.
+func (s *Store) ProofVersions(ctx context.Context, id int64) ([]ProofVersion, error) {
+	return all(s.db.WithContext(ctx).Where("proof_id = ?", id).Order("version DESC"), func(v ProofVersion) ProofVersion { return v })
 }
 
 // DeleteProof removes a proof. The error is ErrNotFound when there is none.

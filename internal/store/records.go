@@ -29,6 +29,10 @@ type Record struct {
 	Version int               // counts the changes, from 1
 	Values  map[string]string `gorm:"column:field_values;serializer:json"` // by field, in stored form
 	Lines   []record.Line     `gorm:"column:record_lines;serializer:json"`
+	Origins record.Origins    `gorm:"serializer:json"`
+	Reasons []record.Reason   `gorm:"serializer:json"`
+	// Late tells that a linked record changed, and that a live value is still to be taken anew.
+	Late bool
 	// OriginKind and OriginNumber name the record that this one follows; may be "".
 	OriginKind, OriginNumber string
 	// Reverses and ReversedBy name the documents of the same kind that this one
@@ -39,14 +43,21 @@ type Record struct {
 }
 
 // Content returns what the record holds.
-func (r *Record) Content() record.Content { return record.Content{Values: r.Values, Lines: r.Lines} }
+func (r *Record) Content() record.Content {
+	return record.Content{Values: r.Values, Lines: r.Lines, Origins: r.Origins, Reasons: r.Reasons}
+}
+
+// Hold puts content into the record.
+func (r *Record) Hold(c record.Content) {
+	r.Values, r.Lines, r.Origins, r.Reasons = c.Values, c.Lines, c.Origins, c.Reasons
+}
 
 // RecordVersion is a record as it was at one time.
 type RecordVersion struct {
 	Kind      string `gorm:"primaryKey"`
 	Number    string `gorm:"primaryKey"`
 	Version   int    `gorm:"primaryKey"`
-	What      string // "saved", "posted", "reversed"
+	What      string // "saved", "posted", "reversed", "follow-up", "live", "deleted"
 	Type      string
 	Content   record.Content `gorm:"serializer:json"`
 	ChangedAt time.Time
@@ -150,4 +161,15 @@ func (s *Store) DeleteRecord(ctx context.Context, r Record, at time.Time, by str
 // RecordVersions returns the versions of a record, newest first.
 func (s *Store) RecordVersions(ctx context.Context, kind, number string) ([]RecordVersion, error) {
 	return all(s.db.WithContext(ctx).Where("kind = ? AND number = ?", kind, number).Order("version DESC"), func(v RecordVersion) RecordVersion { return v })
+}
+
+// MarkLate marks records of which a live value is still to be taken anew.
+func (s *Store) MarkLate(ctx context.Context, kind string, numbers []string) error {
+	return s.db.WithContext(ctx).Model(&Record{}).Where("kind = ? AND number IN ?", kind, numbers).Update("late", true).Error
+}
+
+// Late returns the numbers of the records of a kind that are marked as late.
+func (s *Store) Late(ctx context.Context, kind string) (numbers []string, err error) {
+	err = s.db.WithContext(ctx).Model(&Record{}).Where("kind = ? AND late", kind).Order("number").Pluck("number", &numbers).Error
+	return numbers, err
 }

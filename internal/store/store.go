@@ -10,6 +10,8 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"net/url"
+	"os"
 
 	"github.com/glebarez/sqlite"
 	"github.com/pressly/goose/v3"
@@ -32,9 +34,12 @@ type Store struct{ db *gorm.DB }
 // Open opens the database file, creating it where it is missing, and brings its
 // tables up to date. "" opens a database in memory, for tests.
 func Open(ctx context.Context, path string) (*Store, error) {
-	location := "file:" + path
+	// A path may hold what means something in an address: ?, # and %.
+	location := "file:" + (&url.URL{Path: path}).EscapedPath()
 	if path == "" {
 		location = "file::memory:"
+	} else if err := private(path); err != nil {
+		return nil, err
 	}
 	// A write takes its lock at once, so that two writers wait for each other
 	// instead of failing half-way; what is committed is on the disk.
@@ -69,6 +74,19 @@ func Open(ctx context.Context, path string) (*Store, error) {
 		return nil, fmt.Errorf("bring %s up to date: %w", path, err)
 	}
 	return &Store{db: db}, nil
+}
+
+// private makes the file one that only its owner reads and writes; what SQLite puts beside it
+// gets the same permissions.
+func private(path string) error {
+	f, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o600)
+	if err != nil {
+		return fmt.Errorf("open %s: %w", path, err)
+	}
+	if err := errors.Join(f.Chmod(0o600), f.Close()); err != nil {
+		return fmt.Errorf("keep others from reading %s: %w", path, err)
+	}
+	return nil
 }
 
 // Close closes the database.

@@ -3,7 +3,9 @@ import { useEventListener, useLocalStorage, usePreferredDark } from "@vueuse/cor
 import { computed, onMounted, ref, watchEffect } from "vue";
 import { RouterLink, RouterView, useRoute } from "vue-router";
 import GoAnywhere from "@/components/GoAnywhere.vue";
+import FormatSheet from "@/components/FormatSheet.vue";
 import ShortcutList from "@/components/ShortcutList.vue";
+import { format } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const catalog = useCatalog();
@@ -26,6 +28,13 @@ watchEffect(() => document.documentElement.classList.toggle("night", night.value
 
 const going = ref(false);
 const shortcuts = ref(false);
+const formatting = ref(false);
+/** A date and a number as the person writes them. */
+const example = computed(() => {
+  const parts = { d: "24", m: "11", y: "2026" } as Record<string, string>;
+  const date = [...format.date].map((p) => parts[p]).join(format.separator);
+  return `${date} · 1${format.group}234${format.decimal}50`;
+});
 useEventListener("keydown", (event: KeyboardEvent) => {
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
     event.preventDefault();
@@ -54,6 +63,9 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       <span class="spring" />
       <button class="plain" type="button" @click="going = true">Go to… <kbd>Ctrl K</kbd></button>
       <button class="plain" type="button" @click="shortcuts = true">Keys <kbd>?</kbd></button>
+      <button class="plain" type="button" title="How you write numbers and dates" @click="formatting = true">
+        {{ example }}
+      </button>
       <button class="plain" type="button" @click="chosen = night ? 'day' : 'night'">
         {{ night ? "Day ledger" : "Night ledger" }}
       </button>
@@ -73,6 +85,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
     </main>
     <main v-else class="page quiet">Opening the ledger…</main>
     <GoAnywhere v-if="going" @close="going = false" />
+    <FormatSheet v-if="formatting" @close="formatting = false" />
     <ShortcutList v-if="shortcuts" @close="shortcuts = false" />
   </div>
 </template>

@@ -1,3 +1,4 @@
+import { reactive } from "vue";
 import type { Schemas } from "@/api/client";
 
 export type Format = Schemas["Format"];
@@ -25,7 +26,12 @@ export function formatOf(locale: string): Format {
   };
 }
 
-export const format = formatOf(navigator.language);
+/** How the person at work writes numbers and dates: as they chose, else as the company at hand does, else their browser. */
+export const format = reactive<Format>(formatOf(navigator.language));
+
+export function writeAs(next?: Format) {
+  Object.assign(format, next ?? formatOf(navigator.language));
+}
 
 /** A day as people read it in a sentence: 24 Nov 2026. */
 export function dayInWords(day: string): string {

@@ -24,7 +24,6 @@ function outcome(final: string, more: Partial<FieldOutcome> = {}): FieldOutcome 
     substituted: shown,
     final: shown,
     made: "default",
-    manner: "",
     acts: [],
     ...more,
   };
@@ -85,7 +84,7 @@ describe("a field of a form", () => {
 
   it("cannot be typed in where a rule says so, or where the record is posted", () => {
     expect(
-      cell(amount, "", outcome("5.00", { manner: "read-only" }))
+      cell(amount, "", outcome("5.00", { access: "read-only" }))
         .find("input")
         .exists(),
     ).toBe(false);

@@ -49,26 +49,33 @@ describe("how a field is met", () => {
   };
 
   it("may be said of every field of its section at once", async () => {
-    const { body, w } = editor({ manner: "hidden" });
+    const { body, w } = editor({ access: "hidden" });
     await pick(w, "What the rule is on", "section:general");
     expect(body.target).toBe("section:general");
-    expect(w.text()).toContain("What is stored in it stays.");
+    expect(w.text()).toContain("What is stored in it stays");
   });
 
-  it("leaves no stop and no keying twice where nobody can type", async () => {
-    const { body, w } = editor({ manner: "required", cursor: "stop", twice: true });
-    await pick(w, "How the field is met", "read-only");
-    expect(body.effect).toEqual({ manner: "read-only", cursor: undefined, twice: undefined });
-    expect(w.text()).not.toContain("The cursor");
+  it("leaves no stop and no keying twice where nobody can type, and requires nothing there", async () => {
+    const { body, w } = editor({ need: "required", cursor: "stop", keying: "twice" });
+    await pick(w, "Whether people may type there", "read-only");
+    expect(body.effect).toEqual({
+      access: "read-only",
+      need: undefined,
+      cursor: undefined,
+      keying: undefined,
+    });
+    expect(w.text()).not.toContain("the cursor");
   });
 
-  it("asks for no second keying of what the cursor passes over", async () => {
-    const { body, w } = editor({ manner: "optional" });
-    await marked(w, "keys a new value twice").setValue(true);
-    expect(body.effect.twice).toBe(true);
-    await marked(w, "passes it over").setValue(true);
+  it("says each aspect by itself, and leaves the others to other rules", async () => {
+    const { body, w } = editor({ need: "required", access: "open" });
+    await pick(w, "Whether it must be filled", "");
+    await pick(w, "Whether people may type there", "");
+    await pick(w, "How often a new value is keyed", "twice");
+    expect(body.effect).toEqual({ need: undefined, access: undefined, keying: "twice" });
+    await pick(w, "What the cursor does", "passed over");
     expect(body.effect.cursor).toBe("passed over");
-    expect(w.text()).not.toContain("keys a new value twice");
+    expect(w.text()).not.toContain("a new value");
   });
 });
 

@@ -10,7 +10,15 @@ import { json, serve } from "./server";
 
 type Save = Schemas["SaveRequest"];
 
-const accepted: Outcome = { verdict: "accepted", fields: [], lines: [], messages: [] };
+const accepted: Outcome = {
+  verdict: "accepted",
+  day: "2026-11-24",
+  today: "2026-11-24",
+  version: { book: 1, program: "test" },
+  fields: [],
+  lines: [],
+  messages: [],
+};
 const refused: Outcome = {
   ...accepted,
   verdict: "refused",

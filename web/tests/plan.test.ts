@@ -11,6 +11,9 @@ function outcome(body: Body, verdict: Outcome["verdict"] = "accepted"): Outcome 
   const shown = (text: string) => ({ value: text, text });
   return {
     verdict,
+    day: "2026-11-24",
+    today: "2026-11-24",
+    version: { book: 1, program: "test" },
     messages: [],
     lines: [],
     fields: Object.entries(body.document.entered).map(([key, item]) => {
@@ -24,7 +27,6 @@ function outcome(body: Body, verdict: Outcome["verdict"] = "accepted"): Outcome 
         substituted: shown(text),
         final: shown(text),
         made: "entered",
-        manner: "",
         acts: [],
       };
     }),

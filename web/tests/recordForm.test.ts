@@ -64,7 +64,6 @@ function outcomeOf(key: string, final = "", more: Partial<FieldOutcome> = {}): F
     substituted: shown,
     final: shown,
     made: "",
-    manner: "",
     acts: [],
     ...more,
   };
@@ -72,7 +71,16 @@ function outcomeOf(key: string, final = "", more: Partial<FieldOutcome> = {}): F
 
 async function form(outcome: Partial<Outcome>, more: Record<string, unknown> = {}) {
   const asked = serve({
-    "POST /try": () => ({ verdict: "accepted", fields: [], lines: [], messages: [], ...outcome }),
+    "POST /try": () => ({
+      verdict: "accepted",
+      day: "2026-11-24",
+      today: "2026-11-24",
+      version: { book: 1, program: "test" },
+      fields: [],
+      lines: [],
+      messages: [],
+      ...outcome,
+    }),
   });
   const scope = { kind: "order", company: "30", type: "SO", day: "2026-11-24" };
   const trial = useTrial(
@@ -108,9 +116,9 @@ describe("the form of a record", () => {
   });
 
   it("hides a field that a rule hides, and marks one that a rule requires", async () => {
-    const hidden = await form({ fields: [outcomeOf("place", "", { manner: "hidden" })] });
+    const hidden = await form({ fields: [outcomeOf("place", "", { access: "hidden" })] });
     expect(labels(hidden.w)).toEqual([]);
-    const required = await form({ fields: [outcomeOf("place", "", { manner: "required" })] });
+    const required = await form({ fields: [outcomeOf("place", "", { need: "required" })] });
     expect(required.w.find(".star").exists()).toBe(true);
   });
 

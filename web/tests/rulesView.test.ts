@@ -96,7 +96,7 @@ describe("all rules", () => {
     const { w } = await view("/rules", {
       "POST /rules/move": (b: { rules: number[]; state: string; dry: boolean }) => {
         moved.push(b);
-        return { affected: 41, rules: rules.filter((r) => b.rules.includes(r.id)) };
+        return { affected: 41, inTheWay: [], rules: rules.filter((r) => b.rules.includes(r.id)) };
       },
     });
     await w.findAll<HTMLInputElement>("tbody input[type=checkbox]")[0]!.setValue(true);
@@ -115,7 +115,10 @@ describe("all rules", () => {
   it("are marked as far as they are found: what a filter hides is not moved", async () => {
     const moved: { rules: number[] }[] = [];
     const { w } = await view("/rules", {
-      "POST /rules/move": (b: { rules: number[] }) => (moved.push(b), { affected: 0, rules: [] }),
+      "POST /rules/move": (b: { rules: number[] }) => (
+        moved.push(b),
+        { affected: 0, inTheWay: [], rules: [] }
+      ),
     });
     await w.find<HTMLInputElement>("thead input[type=checkbox]").setValue(true);
     await w.find("input[type=search]").setValue("blocked");

@@ -36,7 +36,6 @@ function outcomeOf(key: string, final: string, acts: Act[] = []): FieldOutcome {
     substituted: value,
     final: value,
     made: "entered",
-    manner: "",
     acts,
   };
 }
@@ -50,6 +49,9 @@ async function bar() {
       tried.push(b);
       return {
         verdict: "accepted",
+        day: "2026-11-24",
+        today: "2026-11-24",
+        version: { book: 1, program: "test" },
         messages: [],
         lines: [],
         fields: [

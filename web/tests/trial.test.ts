@@ -6,7 +6,15 @@ import { documentOf, useTrial } from "@/composables/trial";
 import { fillCatalog } from "./catalog";
 import { serve } from "./server";
 
-const blank: Outcome = { verdict: "accepted", fields: [], lines: [], messages: [] };
+const blank: Outcome = {
+  verdict: "accepted",
+  day: "2026-11-24",
+  today: "2026-11-24",
+  version: { book: 1, program: "test" },
+  fields: [],
+  lines: [],
+  messages: [],
+};
 const scope = { kind: "sales_order", company: "10", type: "SO", day: "2026-11-24" };
 
 function trial() {
@@ -78,7 +86,6 @@ describe("a document with lines", () => {
         substituted: shown,
         final: shown,
         made: "",
-        manner: "",
         acts: [],
       };
     };
@@ -112,14 +119,11 @@ describe("a document with lines", () => {
   });
 
   it("is made of a saved record with all that it holds", () => {
-    const document = documentOf(
-      {
-        ...scope,
-        number: "SO1",
-        content: { values: { note: "a" }, lines: [{ number: 4, values: { item: "I1" } }] },
-      },
-      scope.day,
-    );
+    const document = documentOf({
+      ...scope,
+      number: "SO1",
+      content: { values: { note: "a" }, lines: [{ number: 4, values: { item: "I1" } }] },
+    });
     expect(document).toMatchObject({
       record: "SO1",
       entered: { note: { value: "a" } },

@@ -23,7 +23,8 @@ required: [format, version, companies, types, fields, standing, crosswalks, seri
 additionalProperties: false
 properties:
   format: { const: codicil book }
-  version: { const: 1 }
+  version: { const: 2 }
+  ruleBook: { type: integer }
   companies: { type: [array, "null"], items: { $ref: "#/$defs/Company" } }
   types: { type: [array, "null"], items: { $ref: "#/$defs/Type" } }
   fields: { type: [object, "null"], description: The added fields by kind, additionalProperties: { type: array, items: { $ref: "#/$defs/Field" } } }

@@ -1005,7 +1005,7 @@ export interface paths {
         get: operations["getLedger"];
         put?: never;
         post?: never;
-        /** Empty the practice ledger; the books cannot be emptied */
+        /** Remove one's own postings from the practice ledger; the books cannot be emptied */
         delete: operations["emptyLedger"];
         options?: never;
         head?: never;
@@ -1183,7 +1183,8 @@ export interface paths {
         /** What a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed */
         get: operations["impactOfRule"];
         put?: never;
-        post?: never;
+        /** The same of a changed rule, as it stands here; nothing is kept */
+        post: operations["impactOfChange"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1293,8 +1294,59 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make what comes out now what the proof expects */
+        /** Make what comes out now what the proof expects; its versions keep what it expected before, and why */
         post: operations["acceptProof"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/proofs/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Go back to what the proof was before its last change, as its next version */
+        post: operations["takeBackProof"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/proofs/{id}/versions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a proof has been, newest first */
+        get: operations["listProofVersions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/preferences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** How the person who asks writes numbers and dates */
+        put: operations["savePreferences"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1343,6 +1395,13 @@ export interface components {
             kinds: components["schemas"]["KindEntry"][];
             today: string;
             user: string;
+            /** @description How the person writes numbers and dates; missing: they chose nothing */
+            format?: components["schemas"]["Format"];
+            version?: components["schemas"]["Version"];
+        };
+        Preferences: {
+            /** @description Missing: as the company at hand does, or else the browser */
+            format?: components["schemas"]["Format"];
         };
         KindEntry: {
             kind: components["schemas"]["Kind"];
@@ -1417,6 +1476,10 @@ export interface components {
             currency: string;
             /** @enum {string} */
             rounding: "half-up" | "half-even";
+            /** @description IANA name of the zone in which the company's day begins; missing: that of the machine */
+            timeZone?: string;
+            /** @description How people write numbers and dates who chose no format; missing: as their browser does */
+            format?: components["schemas"]["Format"];
             calendar: {
                 /** @description 1 is Monday */
                 freeDays: number[];
@@ -1548,16 +1611,30 @@ export interface components {
             };
             when: string;
             effect: {
-                /** @enum {string} */
-                manner?: "required" | "optional" | "read-only" | "hidden";
-                /** @enum {string} */
-                cursor?: "passed over" | "stop";
-                /** @description A person keys a new value a second time */
-                twice?: boolean;
+                /**
+                 * @description Entry: whether the field must be filled; missing: other rules decide
+                 * @enum {string}
+                 */
+                need?: "required" | "optional";
+                /**
+                 * @description Entry: whether people may type there; missing: other rules decide
+                 * @enum {string}
+                 */
+                access?: "open" | "read-only" | "hidden";
+                /**
+                 * @description Entry: what the cursor does; missing: other rules decide
+                 * @enum {string}
+                 */
+                cursor?: "in turn" | "passed over" | "stop";
+                /**
+                 * @description Entry: how often a person keys a new value; missing: other rules decide
+                 * @enum {string}
+                 */
+                keying?: "once" | "twice";
                 /** @enum {string} */
                 tie?: "copied" | "live";
                 /** @enum {string} */
-                lifetime?: "new only" | "whenever blank";
+                lifetime?: "new only" | "whenever blank" | "keeps up";
                 /** @description People cannot change what the default fills in */
                 fixed?: boolean;
                 value?: string;
@@ -1620,6 +1697,8 @@ export interface components {
             /** @description Empty: the proposed name */
             name?: string;
             body: components["schemas"]["RuleBody"];
+            /** @description Why a rule in force is changed though proofs fail with it, do not show it both ways, or saved records break it */
+            reason?: string;
         };
         PlanScope: {
             company: string;
@@ -1664,8 +1743,18 @@ export interface components {
         };
         MoveManyAnswer: {
             rules: components["schemas"]["RuleView"][];
+            /** @description Of a dry move: the rules that cannot be moved, or need a reason */
+            inTheWay: components["schemas"]["RuleInTheWay"][];
             /** @description In how many saved records and posted documents any of them acts */
             affected: number;
+        };
+        RuleInTheWay: {
+            /** Format: int64 */
+            rule: number;
+            name: string;
+            /** @description needs-reason, or why it cannot be moved */
+            code: string;
+            detail: string;
         };
         RuleMove: {
             state: components["schemas"]["RuleState"];
@@ -1770,6 +1859,8 @@ export interface components {
             state: components["schemas"]["RuleState"];
             name: string;
             body: components["schemas"]["RuleBody"];
+            /** @description Why it was put in force, or changed there, though proofs or saved records spoke against it */
+            reason?: string;
             /** Format: date-time */
             changedAt: string;
             changedBy: string;
@@ -1819,11 +1910,13 @@ export interface components {
             date: "dmy" | "mdy" | "ymd";
             separator: string;
         };
+        /** @description What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved. */
         Document: {
             kind: string;
             company: string;
             type: string;
-            day: string;
+            /** @description The day on which the work of a test is taken to be done, as if today were; missing: today. Saving and posting are done today whatever it says. The day of the document, whose rules it is judged by, is the final value of its kind's day field, or else this one */
+            day?: string;
             entered: {
                 [key: string]: components["schemas"]["EnteredItem"];
             };
@@ -1847,10 +1940,59 @@ export interface components {
             user?: string;
             /** @description How typed texts that are kept are to be read */
             format?: components["schemas"]["Format"];
+            preceding?: components["schemas"]["Preceding"];
+            storedOrigins?: components["schemas"]["Origins"];
+            storedReasons?: components["schemas"]["Reason"][];
+            changes?: components["schemas"]["Changes"];
             /** @description What a proof read besides its document when it was kept: linked records, standing values, crosswalk rows and records with the same values */
             carried?: {
                 [key: string]: unknown;
             };
+        };
+        /** @description The record that a document follows */
+        Preceding: {
+            kind: string;
+            number: string;
+            /** @description How many other records follow it too; known of saved records, stated by tests */
+            followers?: number;
+        };
+        /** @description A set of changes on top of the rules in force: rules as they would be. Each is over when the kept rule has moved on to a later version, or says the same in force */
+        Changes: {
+            rules: ({
+                /** Format: int64 */
+                id?: number;
+                version?: number;
+                /** @description draft, in force, suspended or retired; missing: it acts */
+                state?: string;
+                name?: string;
+            } & {
+                [key: string]: unknown;
+            })[];
+        };
+        /** @description Who gave each value: person, load, carried (from the record before), or a rule in a version as in rule 12 v3; a field that is not there: not known */
+        Origins: {
+            [key: string]: string;
+        };
+        /** @description What a person said to go on in spite of a check that asks for a reason */
+        Reason: {
+            /** Format: int64 */
+            rule: number;
+            line?: number;
+            text: string;
+            by: string;
+            at: string;
+            /** @description Stands for the values that the check read then */
+            read?: string;
+        };
+        /** @description What a document was judged by */
+        Version: {
+            /**
+             * Format: int64
+             * @description The version of the rule book; it grows with every change of rules, tables, fields, layouts, companies, types and kinds
+             */
+            book: number;
+            /** @description The version of the program */
+            program: string;
         };
         EnteredLine: {
             /** @description Names the line as long as it lives */
@@ -1864,12 +2006,15 @@ export interface components {
             values: {
                 [key: string]: string;
             };
+            origins?: components["schemas"]["Origins"];
         };
         Content: {
             values: {
                 [key: string]: string;
             };
             lines?: components["schemas"]["Line"][];
+            origins?: components["schemas"]["Origins"];
+            reasons?: components["schemas"]["Reason"][];
         };
         /** @description A text as a person typed it, or a value in its stored form */
         EnteredItem: {
@@ -1877,14 +2022,16 @@ export interface components {
             value?: string;
             /** @description What was keyed the second time, where a value is keyed twice */
             again?: string;
+            /** @description A test's value that came over from the record before; of what is saved, that is found out */
+            carried?: boolean;
+            /** @description The rules give the value anew, as on a new record */
+            derive?: boolean;
         };
         TryRequest: {
             document: components["schemas"]["Document"];
             /** @description A person keys the document and can be asked to key a value twice */
             keyed?: boolean;
             format?: components["schemas"]["Format"];
-            /** @description A rule to try as it stands here, before it is kept */
-            rule?: components["schemas"]["RuleChange"];
             /**
              * @description Missing: posting
              * @enum {string}
@@ -1913,6 +2060,13 @@ export interface components {
             text: string;
         };
         Outcome: {
+            /** @description The day of the document, whose rules it was judged by */
+            day: string;
+            /** @description The day on which the work was done */
+            today: string;
+            version: components["schemas"]["Version"];
+            /** @description The changes on top of the rules in force with which it was judged */
+            changes?: components["schemas"]["RuleRef"][];
             /** @enum {string} */
             verdict: "accepted" | "needs reason" | "refused";
             /** @description Those of the header */
@@ -1921,6 +2075,16 @@ export interface components {
             /** @description What posting writes to linked records */
             followUps?: components["schemas"]["FollowUp"][];
             messages: components["schemas"]["Message"][];
+        };
+        RuleRef: {
+            /**
+             * Format: int64
+             * @description 0: a rule that is not kept yet
+             */
+            rule: number;
+            /** @description The version of the kept rule that is changed */
+            version: number;
+            name?: string;
         };
         LineOutcome: {
             number: number;
@@ -1952,7 +2116,14 @@ export interface components {
             final: components["schemas"]["Shown"];
             /** @description entered, stored, source, default, compute, substitute or empty */
             made: string;
-            manner: string;
+            /** @description Who gave the final value, as Origins has it */
+            origin?: string;
+            /** @description What is stored, where saving would change it */
+            stored?: components["schemas"]["Shown"];
+            /** @description required, optional or empty */
+            need?: string;
+            /** @description open, read-only, hidden or empty */
+            access?: string;
             /** @description passed over, stop or empty */
             cursor?: string;
             /** @description A new value is keyed twice */
@@ -1964,7 +2135,7 @@ export interface components {
              * @description The rule that sorts the number
              */
             bandRule?: number;
-            /** @description What the linked record has and a person's own value keeps out */
+            /** @description What the linked record has, where the field keeps another value */
             offered?: components["schemas"]["Shown"];
             acts: components["schemas"]["Act"][];
         };
@@ -2005,6 +2176,8 @@ export interface components {
             /** @description The records that a unique value clashes with */
             records?: components["schemas"]["Use"][];
             reason?: string;
+            /** @description The reason as it was given when the record was saved before, and still holds */
+            given?: components["schemas"]["Reason"];
         };
         PostingSummary: {
             number: string;
@@ -2041,6 +2214,8 @@ export interface components {
             /** @description The record that this one follows */
             origin?: components["schemas"]["Use"];
             followers: components["schemas"]["Use"][];
+            /** @description A linked record changed, and a live value is still to be taken anew */
+            late?: boolean;
             reverses?: string;
             reversedBy?: string;
             /** Format: date-time */
@@ -2146,6 +2321,18 @@ export interface components {
             changedAt: string;
             changedBy: string;
             changes: components["schemas"]["ValueChange"][];
+            /** @description What was said to go on in spite of a check */
+            reasons?: components["schemas"]["GivenReason"][];
+        };
+        GivenReason: {
+            /** Format: int64 */
+            rule: number;
+            /** @description Of the rule */
+            name: string;
+            line?: number;
+            text: string;
+            by: string;
+            at: string;
         };
         Merge: {
             record: components["schemas"]["Record"];
@@ -2394,29 +2581,25 @@ export interface components {
             kind: string;
             company: string;
             type: string;
-            /** @description Missing: the kind's field that holds it, or today */
+            /** @description The day on which the work is taken to be done; missing: today. The document's own day is the final value of its kind's day field, if it has one */
             day?: string;
-            values: {
-                [key: string]: string;
-            };
-            lines?: components["schemas"]["Line"][];
-            /** @description What was last saved; missing: a new record */
-            stored?: {
-                [key: string]: string;
-            };
-            storedLines?: components["schemas"]["Line"][];
+            values: components["schemas"]["PlainValues"];
+            lines?: components["schemas"]["PlainLine"][];
+            stored?: components["schemas"]["PlainValues"];
+            storedLines?: components["schemas"]["PlainLine"][];
+            preceding?: components["schemas"]["Preceding"];
+            /** @description Who is taken to enter the document; missing: who asks */
+            user?: string;
             /** @description The number of the record that the document is */
             record?: string;
             /** @description Records that the document names, by kind and number */
             linked?: {
                 [key: string]: {
-                    [key: string]: {
-                        [key: string]: string;
-                    };
+                    [key: string]: components["schemas"]["PlainValues"];
                 };
             };
-            previous?: components["schemas"]["Content"];
-            previousOfType?: components["schemas"]["Content"];
+            previous?: components["schemas"]["PlainContent"];
+            previousOfType?: components["schemas"]["PlainContent"];
             reasons?: {
                 [key: string]: string;
             };
@@ -2426,8 +2609,30 @@ export interface components {
              */
             moment?: "typing" | "saving" | "posting";
         };
+        /** @description Values by field: texts in their stored form, JSON numbers as they are written, true, false, and null for a blank */
+        PlainValues: {
+            [key: string]: unknown;
+        };
+        PlainLine: {
+            /** @description Missing: its place */
+            number?: number;
+            values: components["schemas"]["PlainValues"];
+        };
+        PlainContent: {
+            values: components["schemas"]["PlainValues"];
+            lines?: components["schemas"]["PlainLine"][];
+        };
         EvaluateResult: {
             id?: string;
+            /**
+             * Format: int64
+             * @description The version of the rule book
+             */
+            book?: number;
+            /** @description The version of the program */
+            program?: string;
+            /** @description The day of the document, whose rules it was judged by */
+            day?: string;
             /** @description Why the document could not be taken through a plan */
             error?: string;
             /** @enum {string} */
@@ -2511,6 +2716,8 @@ export interface components {
             entries: number;
             /** @description Proofs that were kept from one of its postings */
             proofs: number;
+            /** @description Postings of the person who asks, which emptying removes */
+            own: number;
         };
         JournalEntry: {
             posting: string;
@@ -2560,14 +2767,21 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** @description Who speaks, and of which values, never how it reads */
         ExpectedMessage: {
             /** @enum {string} */
             severity: "refuse" | "confirm" | "advise";
             field: string;
             line?: number;
-            text: string;
-            /** Format: int64 */
+            /**
+             * Format: int64
+             * @description Missing: the field itself speaks
+             */
             rule?: number;
+            /** @description What it is about; missing: whatever it is */
+            code?: string;
+            /** @description The values in a rule's message, in stored form; missing: any */
+            values?: string[];
         };
         KeepRequest: {
             document: components["schemas"]["Document"];
@@ -2599,6 +2813,26 @@ export interface components {
             posting?: string;
             /** @description It was suggested and accepted, and nobody has read it since */
             unread?: boolean;
+            version?: number;
+            /** @description RFC 3339; empty before proofs had versions */
+            changedAt?: string;
+            changedBy?: string;
+        };
+        ProofVersion: {
+            version: number;
+            /** @enum {string} */
+            what: "kept" | "accepted" | "carried anew" | "read" | "taken back";
+            why?: string;
+            name: string;
+            expect: components["schemas"]["Expectation"];
+            changedAt: string;
+            changedBy: string;
+        };
+        AcceptRequest: {
+            /** @description Why what comes out now is right */
+            why: string;
+            /** @description The version of the proof that was looked at; missing: the last */
+            version?: number;
         };
         Confirmation: {
             /** Format: int64 */
@@ -4790,6 +5024,33 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    impactOfChange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleChange"];
+            };
+        };
+        responses: {
+            /** @description A line of JSON with the counts (Impact), then one for each record (ImpactHit) */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     exportImpact: {
         parameters: {
             query?: never;
@@ -4939,7 +5200,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AcceptRequest"];
+            };
+        };
         responses: {
             /** @description The proof as it now expects */
             200: {
@@ -4948,6 +5213,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Proof"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    takeBackProof: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The proof as it was */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proof"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listProofVersions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Its versions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProofVersion"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    savePreferences: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Preferences"];
+            };
+        };
+        responses: {
+            /** @description As it is kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Preferences"];
                 };
             };
             default: components["responses"]["Failure"];

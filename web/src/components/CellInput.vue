@@ -26,7 +26,7 @@ const box = useTemplateRef<HTMLElement>("box");
 const list = useTemplateRef<{ highlightedIndex: number }>("list");
 const picker = useTemplateRef<HTMLInputElement>("picker");
 
-const fixed = computed(() => props.readonly || props.outcome?.manner === "read-only");
+const fixed = computed(() => props.readonly || props.outcome?.access === "read-only");
 /** What rules made of the field, unless the entry does not fit it; a code with what it means. */
 const result = computed(() => {
   const text = props.outcome && !props.outcome.misfit ? props.outcome.final.text : props.text;

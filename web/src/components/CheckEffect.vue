@@ -9,7 +9,8 @@ const FormulaEditor = defineAsyncComponent(() => import("@/components/FormulaEdi
 
 /** What must hold, what happens when it does not, and what is said then. */
 const body = defineModel<RuleBody>({ required: true });
-const props = defineProps<{ field: Field; asFormula: boolean; must?: Conditions }>();
+const props = defineProps<{ field: Field; asFormula: boolean; must?: Conditions; unfinished?: Conditions }>();
+defineEmits<{ unfinished: [rows: Conditions | undefined] }>();
 
 /** How a message names the value of the field. */
 const valueInMessage = computed(() => `{${props.field.key.replace(/^lines\./, "line.")}}`);
@@ -60,6 +61,8 @@ function ask(forUnique: boolean) {
     :conditions="must"
     word="must"
     empty-words="Say what must hold."
+    :unfinished="unfinished"
+    @unfinished="$emit('unfinished', $event)"
     @write="body.effect.must = $event"
   />
   <fieldset class="choice">

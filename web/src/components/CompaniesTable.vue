@@ -1,5 +1,8 @@
 <script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { computed } from "vue";
 import { api, ask, type Company } from "@/api/client";
+import type { Format } from "@/format";
 import EntryForm from "@/components/EntryForm.vue";
 import { useEntryForm } from "@/composables/entryForm";
 import { useCatalog } from "@/stores/catalog";
@@ -20,6 +23,20 @@ const { draft, adding, busy, trouble, edit, save, remove, leave } = useEntryForm
   reload: catalog.load,
 });
 const days = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
+
+const zones = Intl.supportedValuesOf("timeZone");
+/** The usual ways to write; people who choose their own keep it. */
+const ways: { label: string; format: Format }[] = [
+  { label: "24/11/2026 · 1,234.50", format: { decimal: ".", group: ",", date: "dmy", separator: "/" } },
+  { label: "24.11.2026 · 1.234,50", format: { decimal: ",", group: ".", date: "dmy", separator: "." } },
+  { label: "24.11.2026 · 1’234.50", format: { decimal: ".", group: "’", date: "dmy", separator: "." } },
+  { label: "11/24/2026 · 1,234.50", format: { decimal: ".", group: ",", date: "mdy", separator: "/" } },
+  { label: "2026-11-24 · 1,234.50", format: { decimal: ".", group: ",", date: "ymd", separator: "-" } },
+];
+const written = computed({
+  get: () => ways.find((w) => JSON.stringify(w.format) === JSON.stringify(draft.value?.format))?.label ?? "",
+  set: (label) => (draft.value!.format = ways.find((w) => w.label === label)?.format),
+});
 
 function toggleDay(day: number) {
   const free = draft.value!.calendar.freeDays;
@@ -79,11 +96,11 @@ function toggleDay(day: number) {
       /></label>
       <label
         ><span class="field-label">Country</span
-        ><input v-model.trim="draft.country" class="line" maxlength="2" placeholder="IE" required
+        ><input v-model.trim="draft.country" class="line" placeholder="Ireland, or IE" required
       /></label>
       <label
         ><span class="field-label">Currency</span
-        ><input v-model.trim="draft.currency" class="line" maxlength="3" placeholder="EUR" required
+        ><input v-model.trim="draft.currency" class="line" placeholder="Euro, or EUR" required
       /></label>
       <label
         ><span class="field-label">Rounds</span>
@@ -92,6 +109,25 @@ function toggleDay(day: number) {
           <option value="half-even">half even</option>
         </select></label
       >
+      <label
+        ><span class="field-label">Time zone</span>
+        <ElSelect
+          v-model="draft.timeZone"
+          filterable
+          clearable
+          placeholder="of the machine"
+          aria-label="Time zone"
+        >
+          <ElOption v-for="z in zones" :key="z" :value="z" :label="z" />
+        </ElSelect>
+      </label>
+      <label
+        ><span class="field-label">Numbers and dates</span>
+        <ElSelect v-model="written" aria-label="How numbers and dates are written">
+          <ElOption value="" label="as people's browsers do" />
+          <ElOption v-for="w in ways" :key="w.label" :value="w.label" :label="w.label" />
+        </ElSelect>
+      </label>
     </div>
     <fieldset>
       <legend class="field-label">Days on which nobody works</legend>

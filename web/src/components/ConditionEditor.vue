@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
-import { computed, ref, watch } from "vue";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, ask, type Condition, type Conditions } from "@/api/client";
 import ConditionRow from "@/components/ConditionRow.vue";
 import { useWords } from "@/stores/words";
@@ -14,8 +14,10 @@ const props = defineProps<{
   conditions?: Conditions;
   word: string;
   emptyWords: string;
+  /** What was not finished when the sentence was left. */
+  unfinished?: Conditions;
 }>();
-const emit = defineEmits<{ write: [formula: string] }>();
+const emit = defineEmits<{ write: [formula: string]; unfinished: [rows: Conditions | undefined] }>();
 const words = useWords();
 
 const join = ref<Conditions["join"]>("and");
@@ -29,12 +31,25 @@ watch(
   ([conditions, formula]) => {
     if (!conditions || formula === written) return; // what we wrote ourselves comes back
     written = formula;
-    join.value = conditions.join;
-    rows.value = JSON.parse(JSON.stringify(conditions.conditions)) as Condition[];
+    const shown = props.unfinished ?? conditions;
+    join.value = shown.join;
+    rows.value = JSON.parse(JSON.stringify(shown.conditions)) as Condition[];
     problem.value = "";
   },
   { immediate: true },
 );
+if (props.unfinished && !rows.value.length) {
+  join.value = props.unfinished.join;
+  rows.value = JSON.parse(JSON.stringify(props.unfinished.conditions)) as Condition[];
+}
+
+// What stands here and is not in the formula yet is told, so that it is not left behind.
+const stands = computed<Conditions>(() => ({ join: join.value, conditions: rows.value }));
+watch(
+  () => (problem.value || !rows.value.every(isComplete) ? JSON.stringify(stands.value) : ""),
+  (now) => emit("unfinished", now ? (JSON.parse(now) as Conditions) : undefined),
+);
+onBeforeUnmount(() => emit("unfinished", undefined));
 
 const fits = computed(() => !!props.conditions || props.formula === "" || props.formula === written);
 const other = computed<Conditions["join"]>(() => (join.value === "and" ? "or" : "and"));
@@ -60,6 +75,7 @@ function plain(c: Condition): Condition {
   return { field: c.field, relation: c.relation, values };
 }
 
+let asking = 0;
 async function write() {
   problem.value = "";
   if (!rows.value.length) {
@@ -67,10 +83,12 @@ async function write() {
     return emit("write", "");
   }
   if (!rows.value.every(isComplete)) return;
+  const turn = ++asking;
   const conditions: Conditions = { join: join.value, conditions: rows.value.map(plain) };
   try {
     const body = { kind: props.kind, target: props.target, conditions };
     const { formula } = await ask(api.POST("/conditions", { body }));
+    if (turn !== asking) return; // the sentence went on meanwhile
     written = formula;
     emit("write", formula);
   } catch (error) {
@@ -155,7 +173,10 @@ function opening(group: Conditions): string {
         </div>
       </div>
       <p v-if="!rows.length" class="quiet none">{{ emptyWords }}</p>
-      <p v-if="problem" class="problem">{{ problem }}</p>
+      <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
+      <p v-else-if="!rows.every(isComplete)" class="problem" role="status">
+        A condition is not finished: complete it or remove it before the rule is kept.
+      </p>
       <button type="button" class="plain" @click="add">
         {{ rows.length ? "Add a condition" : `Add a condition: ${word} …` }}
       </button>

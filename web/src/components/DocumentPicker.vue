@@ -51,7 +51,7 @@ async function choose(value: string) {
     try {
       const params = { path: { kind: plan.scope.kind, number: id } };
       const r = await ask(api.GET("/records/{kind}/{number}", { params }));
-      await plan.take(documentOf(r, plan.scope.day), `Change of ${r.number}`);
+      await plan.take(documentOf(r), `Change of ${r.number}`);
     } catch (error) {
       plan.problem = (error as Error).message;
     }

@@ -16,7 +16,7 @@ const props = defineProps<{
   /** The cursor passes over what rules say; false: it goes to every field. */
   assisted?: boolean;
 }>();
-const emit = defineEmits<{ changed: [] }>();
+const emit = defineEmits<{ changed: []; derive: [address: string] }>();
 const table = ref<HTMLElement>();
 const undo = ref<{ line: number; back: () => void }>();
 
@@ -113,7 +113,7 @@ function down(line: number, key: string) {
           class="in"
         >
           <CellInput
-            v-if="trial.fields.value.get(addressOf(c.field.key, line))?.manner !== 'hidden'"
+            v-if="trial.fields.value.get(addressOf(c.field.key, line))?.access !== 'hidden'"
             :field="c.field"
             :label="`${c.label} in line ${line}`"
             :text="trial.textOf(addressOf(c.field.key, line))"
@@ -130,6 +130,22 @@ function down(line: number, key: string) {
             v-if="trial.fields.value.get(addressOf(c.field.key, line))?.band"
             :band="trial.fields.value.get(addressOf(c.field.key, line))!.band!"
           />
+          <span
+            v-if="!readonly && trial.fields.value.get(addressOf(c.field.key, line))?.stored"
+            class="says unstored"
+            >stored is
+            {{ trial.fields.value.get(addressOf(c.field.key, line))!.stored!.text || "blank" }}</span
+          >
+          <button
+            v-if="!readonly && trial.fields.value.get(addressOf(c.field.key, line))?.offered"
+            type="button"
+            class="plain take"
+            :aria-label="`Take ${trial.fields.value.get(addressOf(c.field.key, line))!.offered!.text} as ${c.label} in line ${line}`"
+            :title="`${c.label} is ${trial.fields.value.get(addressOf(c.field.key, line))!.offered!.text} in the linked record`"
+            @click="emit('derive', addressOf(c.field.key, line))"
+          >
+            take {{ trial.fields.value.get(addressOf(c.field.key, line))!.offered!.text }}
+          </button>
           <LateInput
             v-if="asksAgain(addressOf(c.field.key, line))"
             placeholder="again"
@@ -163,6 +179,14 @@ function down(line: number, key: string) {
 </template>
 
 <style scoped>
+.unstored {
+  display: block;
+  font-size: 11px;
+  font-style: italic;
+}
+.take {
+  font-size: 11px;
+}
 .lines {
   overflow-x: auto;
 }

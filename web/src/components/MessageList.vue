@@ -3,6 +3,7 @@ import { computed } from "vue";
 import { RouterLink } from "vue-router";
 import type { Message } from "@/api/client";
 import SeverityMark from "@/components/SeverityMark.vue";
+import { moment } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 const props = defineProps<{ messages: Message[]; kind: string; reasons: Record<string, string> }>();
@@ -30,7 +31,10 @@ const sorted = computed(() => {
           >{{ r.key }} {{ r.title }}</RouterLink
         ></span
       >
-      <label v-if="m.severity === 'confirm'" class="reason">
+      <span v-if="m.given" class="quiet"
+        >“{{ m.given.text }}”, {{ m.given.by }}, {{ moment(m.given.at) }}</span
+      >
+      <label v-else-if="m.severity === 'confirm'" class="reason">
         Reason
         <input
           class="line"

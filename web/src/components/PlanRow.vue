@@ -41,14 +41,14 @@ defineExpose({ commit: (move: number) => cell.value?.[0]?.commit(move) });
 </script>
 
 <template>
-  <div class="row" role="row" :data-field="field.key" :class="{ hidden: outcome?.manner === 'hidden' }">
+  <div class="row" role="row" :data-field="field.key" :class="{ hidden: outcome?.access === 'hidden' }">
     <div
       class="cell name"
       role="rowheader"
       :title="field.help ? `${field.label}: ${field.help}` : field.label"
       @click="emit('open', 0)"
     >
-      {{ field.label }}<span v-if="outcome?.manner === 'required'" class="star" title="required">*</span>
+      {{ field.label }}<span v-if="outcome?.need === 'required'" class="star" title="required">*</span>
     </div>
     <div
       v-for="(name, i) in columns.slice(1)"

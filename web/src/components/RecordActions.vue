@@ -14,6 +14,8 @@ const props = defineProps<{
   posted: boolean;
   readonly: boolean;
   dirty: boolean;
+  /** The rules make other values of it now than those that are stored. */
+  outdated?: boolean;
   busy: boolean;
 }>();
 const emit = defineEmits<{
@@ -64,6 +66,9 @@ watch(
           {{ isNew ? "Begin anew" : "Undo the changes" }}
         </button>
       </template>
+      <span v-else-if="outdated" class="say quiet"
+        >The rules make other values of it now; saving stores them.</span
+      >
       <span v-else-if="record" class="quiet"
         >Version {{ record.version }}, {{ moment(record.changedAt)
         }}{{ record.changedBy && ` by ${record.changedBy}` }}</span
@@ -96,10 +101,10 @@ watch(
           class="button"
           :class="{ first: !posted }"
           title="Ctrl S"
-          :disabled="busy || (!dirty && !isNew)"
+          :disabled="busy || (!dirty && !isNew && !outdated)"
           @click="emit('save')"
         >
-          {{ posted ? "Keep" : "Save" }}
+          Save
         </button>
         <button
           v-if="posted"

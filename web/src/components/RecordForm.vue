@@ -19,7 +19,7 @@ const props = defineProps<{
   /** Whether a field that is required and blank says so beneath. */
   strict?: boolean;
 }>();
-const emit = defineEmits<{ changed: [] }>();
+const emit = defineEmits<{ changed: []; derive: [address: string] }>();
 const form = ref<HTMLElement>();
 
 interface Shown {
@@ -38,7 +38,7 @@ const sections = computed(() =>
       fields: s.fields.flatMap<Shown>((place) => {
         const field = props.entry.kind.fields.find((f) => f.key === place.key);
         if (!field || place.hidden) return [];
-        if (!ofLine(field.key) && outcomeOf(field.key)?.manner === "hidden") return [];
+        if (!ofLine(field.key) && outcomeOf(field.key)?.access === "hidden") return [];
         return [{ field, label: place.label || field.label, width: place.width }];
       }),
     }))
@@ -85,6 +85,12 @@ function nextStop() {
   (after ?? stops[0])?.focus();
 }
 
+/** What is stored, where saving would store another value that nobody typed here. */
+function storedNote(key: string): string {
+  const stored = outcomeOf(key)?.stored?.text || "blank";
+  return `Not stored yet; stored is ${stored}`;
+}
+
 async function enter(address: string, text: string) {
   emit("changed");
   await props.trial.enter(address, text);
@@ -120,6 +126,7 @@ defineExpose({ point, begin, nextStop, assist });
         :strict="strict"
         :assisted="assisted"
         @changed="emit('changed')"
+        @derive="emit('derive', $event)"
       />
       <div v-else class="fields">
         <div
@@ -131,9 +138,7 @@ defineExpose({ point, begin, nextStop, assist });
         >
           <label class="field-label" :for="`field-${f.field.key}`" :title="f.field.help">
             {{ f.label
-            }}<span v-if="outcomeOf(f.field.key)?.manner === 'required'" class="star" title="required"
-              >*</span
-            >
+            }}<span v-if="outcomeOf(f.field.key)?.need === 'required'" class="star" title="required">*</span>
             <FamilyGlyph
               v-if="(outcomeOf(f.field.key)?.made ?? '') in families && outcomeOf(f.field.key)?.final.text"
               class="glyph"
@@ -164,7 +169,10 @@ defineExpose({ point, begin, nextStop, assist });
           /></label>
           <p v-if="outcomeOf(f.field.key)?.offered && !readonly" class="says">
             {{ f.label }} is {{ outcomeOf(f.field.key)!.offered!.text }} in the linked record.
-            <button type="button" class="plain" @click="enter(f.field.key, '')">Take that</button>
+            <button type="button" class="plain" @click="emit('derive', f.field.key)">Take that</button>
+          </p>
+          <p v-if="outcomeOf(f.field.key)?.stored && !readonly" class="says unstored">
+            {{ storedNote(f.field.key) }}
           </p>
           <p v-for="(m, i) in messagesOf(f.field.key)" :key="i" class="says" :class="m.severity">
             {{ m.text }}
@@ -212,6 +220,9 @@ h2 {
   margin: 2px 0 0;
   font-size: 12px;
   color: var(--ink-soft);
+}
+.unstored {
+  font-style: italic;
 }
 .again {
   display: flex;

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ref, watch } from "vue";
+import { RouterLink } from "vue-router";
 import { api, ask, type RecordVersion } from "@/api/client";
 import { format, moment } from "@/format";
 import { useCatalog } from "@/stores/catalog";
@@ -51,6 +52,9 @@ watch(
         <li v-if="!v.changes.length" class="quiet">no value changed</li>
       </ul>
       <p v-else class="quiet">with {{ v.changes.length }} values</p>
+      <p v-for="r in v.reasons" :key="`${r.rule}/${r.line ?? 0}`" class="quiet">
+        <RouterLink :to="`/plan?rule=${r.rule}`">{{ r.name }}</RouterLink>: “{{ r.text }}”, {{ r.by }}
+      </p>
     </div>
   </section>
 </template>

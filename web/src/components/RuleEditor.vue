@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ElOption, ElSelect } from "element-plus";
 import { computed, defineAsyncComponent } from "vue";
-import type { Field, RuleBody, RuleView, Schemas } from "@/api/client";
+import type { Conditions, Field, RuleBody, RuleView, Schemas } from "@/api/client";
 import ConditionEditor from "@/components/ConditionEditor.vue";
 import CheckEffect from "@/components/CheckEffect.vue";
 import EntryEffect from "@/components/EntryEffect.vue";
@@ -13,6 +13,10 @@ import { useCatalog } from "@/stores/catalog";
 const FormulaEditor = defineAsyncComponent(() => import("@/components/FormulaEditor.vue"));
 
 const body = defineModel<RuleBody>({ required: true });
+/** What of the sentence is not finished. */
+const unfinished = defineModel<{ when?: Conditions; must?: Conditions }>("unfinished", {
+  default: () => ({}),
+});
 const props = defineProps<{ view?: RuleView; field: Field; asFormula: boolean }>();
 const catalog = useCatalog();
 
@@ -99,6 +103,8 @@ function setMoment(moment: Moment, on: boolean) {
       :conditions="read.when"
       word="when"
       empty-words="Always."
+      :unfinished="unfinished.when"
+      @unfinished="unfinished = { ...unfinished, when: $event }"
       @write="body.when = $event"
     />
 
@@ -109,6 +115,8 @@ function setMoment(moment: Moment, on: boolean) {
       :field="field"
       :as-formula="asFormula"
       :must="read.must"
+      :unfinished="unfinished.must"
+      @unfinished="unfinished = { ...unfinished, must: $event }"
     />
     <ValueEffect v-else v-model="body" :field="field" :as-formula="asFormula" :read="read" />
 

@@ -1,11 +1,17 @@
 <script setup lang="ts">
 import { computed, onUnmounted, ref, shallowRef, triggerRef, watch } from "vue";
 import { RouterLink } from "vue-router";
-import type { Schemas } from "@/api/client";
+import type { RuleChange, Schemas } from "@/api/client";
 import { readLines } from "@/composables/lines";
 
 /** What a rule would do to the records that exist already: in numbers first, then one by one. */
-const props = defineProps<{ rule: number; version: number; open?: boolean }>();
+const props = defineProps<{
+  rule: number;
+  version: number;
+  open?: boolean;
+  /** The rule as it is being changed; none: as it is kept. */
+  change?: RuleChange;
+}>();
 const counts = ref<Schemas["Impact"]>();
 const hits = shallowRef<Schemas["ImpactHit"][]>([]);
 const problem = ref("");
@@ -20,7 +26,7 @@ async function load() {
   try {
     await readLines(
       `/rules/${props.rule}/impact`,
-      { method: "GET", signal: mine.signal },
+      { method: props.change ? "POST" : "GET", body: props.change, signal: mine.signal },
       (said) => {
         if (mine !== stopper) return;
         if ("looked" in (said as object)) counts.value = said as Schemas["Impact"];

@@ -39,6 +39,9 @@ const {
   busy,
   leftBehind,
   needsReason,
+  asked,
+  unfinished,
+  isUnfinished,
   show,
   begin,
   keep,
@@ -156,9 +159,24 @@ watch(
         <button type="button" role="tab" :aria-selected="!asFormula" @click="asFormula = false">
           Sentence
         </button>
-        <button type="button" role="tab" :aria-selected="asFormula" @click="asFormula = true">Formula</button>
+        <button
+          type="button"
+          role="tab"
+          :aria-selected="asFormula"
+          :disabled="isUnfinished && !asFormula"
+          :title="isUnfinished && !asFormula ? 'Finish the sentence first, so that none of it is lost' : ''"
+          @click="asFormula = true"
+        >
+          Formula
+        </button>
       </div>
-      <RuleEditor v-model="change.body" :view="view" :field="field" :as-formula="asFormula" />
+      <RuleEditor
+        v-model="change.body"
+        v-model:unfinished="unfinished"
+        :view="view"
+        :field="field"
+        :as-formula="asFormula"
+      />
 
       <section v-if="act?.facts.length" class="told facts" aria-label="The values that decided it">
         <h3>The values that decided it</h3>
@@ -166,7 +184,12 @@ watch(
       </section>
 
       <div v-if="needsReason" ref="impact">
-        <RuleImpact :rule="view!.id" :version="view!.version" open />
+        <RuleImpact
+          :rule="view!.id"
+          :version="view!.version"
+          :change="asked === 'keep' ? change : undefined"
+          open
+        />
       </div>
       <footer v-if="needsReason">
         <p class="asks" role="alert">{{ needsReason }}.</p>
@@ -182,9 +205,9 @@ watch(
           type="button"
           class="button first"
           :disabled="busy || !reason.trim()"
-          @click="move('in force', reason)"
+          @click="asked === 'keep' ? keep(reason) : move('in force', reason)"
         >
-          Put in force anyway
+          {{ asked === "keep" ? "Change it anyway" : "Put in force anyway" }}
         </button>
         <button type="button" class="button" @click="needsReason = ''">Leave it</button>
       </footer>
@@ -200,11 +223,11 @@ watch(
       </footer>
       <footer v-else>
         <button
-          v-if="view?.state !== 'in force' || isNew"
+          v-if="(view?.state !== 'in force' && view?.state !== 'retired') || isNew"
           type="button"
           class="button first"
-          :disabled="busy || (view && !view.sound)"
-          :title="view?.sound ? '' : 'Mend the errors first'"
+          :disabled="busy || isUnfinished || (view && !view.sound)"
+          :title="isUnfinished ? 'Finish the sentence first' : view?.sound ? '' : 'Mend the errors first'"
           @click="move('in force')"
         >
           Put in force
@@ -214,9 +237,9 @@ watch(
           type="button"
           class="button"
           :class="{ first: view?.state === 'in force' && !isNew }"
-          :disabled="busy"
+          :disabled="busy || isUnfinished"
           title="Ctrl S"
-          @click="keep"
+          @click="keep()"
         >
           {{ isNew || view?.state === "draft" ? "Keep as draft" : "Keep the change" }}
         </button>
@@ -243,6 +266,15 @@ watch(
             Discard
           </button>
           <button
+            v-if="view?.state === 'retired'"
+            type="button"
+            class="button first"
+            :disabled="busy"
+            @click="move('draft')"
+          >
+            Take up again as a draft
+          </button>
+          <button
             v-if="view?.state === 'in force' || view?.state === 'suspended'"
             type="button"
             class="button"
@@ -257,7 +289,7 @@ watch(
         Write another rule here
       </button>
       <p v-if="view?.reason && view.state === 'in force' && !isNew" class="quiet forced">
-        Put in force with a reason: “{{ view.reason }}”
+        In force with a reason: “{{ view.reason }}”
       </p>
       <RuleImpact
         v-if="view && !isNew && !dirty && view.sound && view.state !== 'in force' && !needsReason"

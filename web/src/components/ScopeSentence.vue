@@ -6,7 +6,11 @@ import { dayInWords } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 import type { Scope } from "@/stores/plan";
 
-defineProps<{ scope: Scope }>();
+defineProps<{
+  scope: Scope;
+  /** The day of the document whose rules are shown, where it is another than that on which the work is done. */
+  day?: string;
+}>();
 const emit = defineEmits<{ change: [Partial<Scope>] }>();
 const catalog = useCatalog();
 
@@ -36,7 +40,11 @@ const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.t
       :options="catalog.companyOptions"
       @change="emit('change', { company: $event })"
     />
-    <span class="comma">, on</span>
+    <template v-if="day && day !== scope.day">
+      <span class="comma">, on</span> <b class="own" title="The document's own date">{{ dayInWords(day) }}</b>
+      <span class="comma">, as if today were</span>
+    </template>
+    <span v-else class="comma">, on</span>
     <span class="day">
       {{ dayInWords(scope.day) }}
       <ElDatePicker
@@ -60,6 +68,9 @@ const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.t
   flex-wrap: wrap;
   column-gap: 6px;
   white-space: nowrap;
+}
+.own {
+  font-weight: 600;
 }
 .comma {
   margin-left: -8px;

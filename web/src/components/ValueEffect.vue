@@ -173,6 +173,10 @@ function setBands(on: boolean) {
         ><input v-model="body.effect.lifetime" type="radio" value="whenever blank" /> whenever it is blank, on
         saved records too</label
       >
+      <label v-if="!usesSeries"
+        ><input v-model="body.effect.lifetime" type="radio" value="keeps up" /> keeps up: also again when
+        something in the document that it reads changes, unless a person gave the value</label
+      >
     </fieldset>
     <label
       ><input v-model="body.effect.fixed" type="checkbox" /> fixed: people cannot change what it fills

@@ -62,6 +62,12 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   const historyTurn = ref(0);
 
   const readonly = computed(() => !!record.value && record.value.state !== "kept");
+  /** The record was deleted: its history is what is left of it. */
+  const deleted = ref(false);
+  /** What is stored differs from what the rules make of it now: saving would store that. */
+  const outdated = computed(
+    () => !readonly.value && !isNew.value && [...trial.fields.value.values()].some((f) => f.stored),
+  );
 
   function query(name: string): string {
     const value = route.query[name];
@@ -69,7 +75,10 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   }
   const path = computed(() => route.fullPath);
 
+  let turn = 0;
   async function load() {
+    const mine = ++turn;
+    deleted.value = false;
     record.value = undefined;
     origin.value = undefined;
     earlier.value = [];
@@ -82,24 +91,33 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     trial.put();
     if (!entry.value || !catalog.catalog) return;
     await trial.guard(async () => {
-      if (isNew.value) await begin();
-      else await open();
-      await arrange();
+      try {
+        if (isNew.value) await begin(() => mine === turn);
+        else await open(() => mine === turn);
+      } catch (error) {
+        if (mine !== turn) return; // another record is open by now
+        if (error instanceof RequestError && error.problem.status === 404 && !isNew.value)
+          deleted.value = true;
+        throw error;
+      }
+      if (mine === turn) await arrange();
     });
-    if (isNew.value) form.value?.begin();
+    if (mine === turn && isNew.value) form.value?.begin();
   }
 
   /** Begins a new record: blank, what was left unsaved, or what follows from another. */
-  async function begin() {
+  async function begin(here: () => boolean) {
     const company = query("company") || plan.scope.company || (catalog.catalog?.companies[0]?.key ?? "");
     const types = catalog.typesIn(company, kind.value);
     const type = types.some((t) => t.key === query("type")) ? query("type") : (types[0]?.key ?? "");
-    Object.assign(scope, { kind: kind.value, company, type, day: catalog.catalog?.today });
+    Object.assign(scope, { kind: kind.value, company, type, day: "" });
+    catalog.writeFor(company);
     const kept = unsaved.get(path.value)?.document;
     if (query("follow")) {
       const params = { path: { id: Number(query("follow")) } };
       const body = { number: query("from"), type: query("type") || undefined };
       const begun = await ask(api.POST("/follow-ons/{id}/begin", { params, body }));
+      if (!here()) return;
       Object.assign(scope, { company: begun.document.company, type: begun.document.type });
       trial.put(kept ?? begun.document);
       origin.value = begun.origin;
@@ -113,23 +131,26 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     await trial.tryDocument();
   }
 
-  async function open() {
+  async function open(here: () => boolean) {
     const params = { path: { kind: kind.value, number: number.value } };
     const r = await ask(api.GET("/records/{kind}/{number}", { params }));
+    if (!here()) return;
     record.value = r;
     historyTurn.value++;
-    Object.assign(scope, { kind: r.kind, company: r.company, type: r.type, day: catalog.catalog?.today });
+    Object.assign(scope, { kind: r.kind, company: r.company, type: r.type, day: "" });
+    catalog.writeFor(r.company);
     if (r.state !== "kept") {
       const query = { ledger: "books" as const, format };
       const posting = await ask(
         api.GET("/postings/{number}", { params: { path: { number: r.number }, query } }),
       );
+      if (!here()) return;
       trial.put(posting.document);
       trial.outcome.value = posting.outcome;
       return;
     }
     const kept = unsaved.get(path.value);
-    trial.put(kept?.document ?? documentOf(r, scope.day));
+    trial.put(kept?.document ?? documentOf(r));
     // What was left unsaved changes the version it began with: somebody may have saved another since.
     if (kept?.version) record.value = { ...r, version: kept.version };
     dirty.value = !!kept;
@@ -167,13 +188,31 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     await trial.settled();
   }
 
-  async function save(andThen?: "post"): Promise<RecordView | undefined> {
-    await settle();
+  /** One deed at a time: a key that is pressed twice saves and posts once. */
+  let working = false;
+  async function alone<T>(work: () => Promise<T>): Promise<T | undefined> {
+    if (working) return undefined;
+    working = true;
     busy.value = true;
+    try {
+      return await work();
+    } finally {
+      working = false;
+      busy.value = false;
+    }
+  }
+
+  const save = () => alone(() => keep());
+  async function keep(andThen?: "post"): Promise<RecordView | undefined> {
+    const at = path.value;
+    await settle();
     done.value = "";
     const saved = await saveNow();
-    busy.value = false;
     if (!saved) return undefined;
+    if (path.value !== at) {
+      unsaved.delete(at); // the person went on; what was saved is saved
+      return undefined;
+    }
     unsaved.delete(path.value);
     dirty.value = false;
     if (andThen === "post") return saved;
@@ -182,6 +221,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   }
 
   async function saveNow(): Promise<RecordView | undefined> {
+    const at = path.value;
     const body = {
       document: { ...trial.document.value, stored: undefined, storedLines: undefined } as Document,
       format,
@@ -191,6 +231,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     };
     try {
       const answer = await ask(api.POST("/records", { body }));
+      if (path.value !== at) return answer.record;
       problem.value = undefined;
       trial.outcome.value = answer.outcome;
       if (!answer.record) {
@@ -199,6 +240,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
       }
       return answer.record;
     } catch (error) {
+      if (path.value !== at) return undefined;
       if (error instanceof RequestError && error.problem.code === "changed-meanwhile") {
         await trial.guard(async () => {
           merge.value = await ask(api.POST("/records/merge", { body }));
@@ -239,13 +281,13 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     done.value = said;
   }
 
-  async function post() {
+  const post = () => alone(postNow);
+  async function postNow() {
     if (!entry.value?.kind.posted || readonly.value) return;
     let current = record.value;
-    if (isNew.value || dirty.value) current = await save("post");
+    if (isNew.value || dirty.value) current = await keep("post");
     else await settle();
     if (!current) return;
-    busy.value = true;
     await trial.guard(async () => {
       const params = { path: { kind: kind.value, number: current.number } };
       const body = { version: current.version, reasons: trial.reasons.value, format };
@@ -259,7 +301,6 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
       tried.value = true;
       pointToFirst();
     });
-    busy.value = false;
   }
 
   async function reverse(day: string) {
@@ -312,6 +353,12 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     moment.value = "saving";
   }
 
+  /** Asks the rules for a value anew. */
+  async function derive(address: string) {
+    dirty.value = true;
+    await trial.derive(address);
+  }
+
   const verdict = computed(() => trial.outcome.value?.verdict);
   /** A blank new record is not scolded for what nobody had a chance to enter. */
   const messages = computed(() => {
@@ -339,6 +386,9 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     uses,
     historyTurn,
     readonly,
+    deleted,
+    outdated,
+    derive,
     rescope,
     save,
     merged,

@@ -1,4 +1,4 @@
-import { useDebounceFn } from "@vueuse/core";
+import { useDebounceFn, useEventListener } from "@vueuse/core";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import {
   api,
@@ -13,12 +13,13 @@ import {
 import { givesValue } from "@/families";
 import { useCatalog } from "@/stores/catalog";
 import { usePlan, type Selection } from "@/stores/plan";
+import type { Unkept } from "@/stores/unkept";
 
 /** The effect that a new rule begins with. */
 function beginning(family: Family): RuleChange["body"]["effect"] {
   switch (family) {
     case "entry":
-      return { manner: "required" };
+      return { need: "required", access: "open" };
     case "source":
       return { tie: "copied", value: "" };
     case "default":
@@ -54,6 +55,10 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   const problem = ref("");
   const busy = ref(false);
 
+  /** What of the sentence is not finished, or is wrong: it stands on the screen and not in the rule yet. */
+  const unfinished = ref<NonNullable<Unkept["unfinished"]>>({});
+  const isUnfinished = computed(() => Object.values(unfinished.value).some(Boolean));
+
   const act = computed(() => acts.value.find((a) => a.rule === (change.value?.id ?? 0)));
   const dirty = computed(() => !!change.value && JSON.stringify(change.value.body) !== kept.value);
   const isNew = computed(() => !!change.value && !change.value.id);
@@ -78,8 +83,13 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
 
   /** Puts a change aside that is left before it is kept; it is there on coming back. */
   function putAside() {
-    if (change.value && dirty.value) plan.unkept.set(placeOf(change.value.id ?? 0), change.value);
+    if (change.value && (dirty.value || isUnfinished.value))
+      plan.unkept.set(placeOf(change.value.id ?? 0), {
+        change: change.value,
+        unfinished: isUnfinished.value ? unfinished.value : undefined,
+      });
   }
+  useEventListener(window, "pagehide", putAside);
 
   async function show(id: number) {
     putAside();
@@ -92,7 +102,9 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     kept.value = JSON.stringify(normal(shown.body));
     const aside = plan.unkept.get(placeOf(shown.id));
     plan.unkept.delete(placeOf(shown.id));
-    const body = aside?.version === shown.version ? aside.body : shown.body;
+    const own = aside?.change.version === shown.version;
+    const body = own ? aside!.change.body : shown.body;
+    unfinished.value = (own && aside!.unfinished) || {};
     change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(body) };
     const sentence =
       shown.when !== undefined &&
@@ -144,7 +156,8 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     view.value = undefined;
     if (aside) {
       plan.unkept.delete(placeOf(0));
-      change.value = aside;
+      change.value = aside.change;
+      unfinished.value = aside.unfinished ?? {};
       return;
     }
     const { kind, company, type } = plan.scope;
@@ -180,15 +193,20 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
       problem.value = (error as Error).message;
     }
     if (gone) return;
-    // The rule as it stands is tried on the test document at once.
-    plan.tried = dirty.value ? change.value : undefined;
     await plan.tryDocument();
   }, 180);
 
+  /** A draft, and a rule that is being changed, act on the test document as they stand here. */
+  const written = computed(() =>
+    change.value && (dirty.value || view.value?.state === "draft") ? change.value : undefined,
+  );
   watch(
-    () => JSON.stringify(change.value?.body),
-    (now) => {
-      if (now && (dirty.value || plan.tried)) void read();
+    () => [JSON.stringify(change.value?.body), view.value?.id, view.value?.version],
+    ([now]) => {
+      const before = plan.tried;
+      plan.tried = written.value;
+      if (now && dirty.value) void read();
+      else if (before !== plan.tried) void plan.tryDocument();
     },
   );
 
@@ -208,10 +226,14 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     await Promise.all([plan.loadPlan(), plan.tryDocument()]);
   }
 
-  async function save(): Promise<RuleView | undefined> {
-    const body = change.value;
-    if (!body) return undefined;
+  async function save(reason?: string): Promise<RuleView | undefined> {
+    if (!change.value) return undefined;
+    if (isUnfinished.value)
+      throw new Error(
+        "A condition is not finished. Complete it or remove it; what stands here is what is kept.",
+      );
     if (!dirty.value && !isNew.value) return view.value;
+    const body = { ...change.value, reason };
     const next = isNew.value
       ? await ask(api.POST("/rules", { body }))
       : await ask(api.PUT("/rules/{id}", { params: { path: { id: body.id! } }, body }));
@@ -219,14 +241,25 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     return next;
   }
 
-  function keep() {
+  /** Why the rule is asked a reason before it goes in force; "": it is not. */
+  const needsReason = ref("");
+  /** What is done once the reason is given. */
+  const asked = ref<"keep" | "move">("move");
+
+  /** Keeps the rule; one in force asks as much as putting it in force. */
+  function keep(reason?: string) {
     return attempt(async () => {
-      await save();
+      try {
+        await save(reason);
+        needsReason.value = "";
+      } catch (error) {
+        if (!(error instanceof RequestError) || error.problem.code !== "needs-reason") throw error;
+        asked.value = "keep";
+        needsReason.value = error.problem.detail;
+      }
     });
   }
 
-  /** Why the rule is asked a reason before it goes in force; "": it is not. */
-  const needsReason = ref("");
   function move(state: RuleState, reason?: string) {
     return attempt(async () => {
       const current = await save();
@@ -239,6 +272,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
         await afterChange(moved);
       } catch (error) {
         if (!(error instanceof RequestError) || error.problem.code !== "needs-reason") throw error;
+        asked.value = "move";
         needsReason.value = error.problem.detail;
       }
     });
@@ -249,11 +283,12 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
       const id = change.value?.id;
       if (id) {
         await ask(api.DELETE("/rules/{id}", { params: { path: { id } } }));
-        plan.unkept.set(placeOf(0), { ...change.value!, id: 0, version: 0 }); // to be put back
+        plan.unkept.set(placeOf(0), { change: { ...change.value!, id: 0, version: 0 } }); // to be put back
       }
       plan.tried = undefined;
       change.value = undefined;
       view.value = undefined;
+      unfinished.value = {};
       await Promise.all([plan.loadPlan(), plan.tryDocument()]);
     });
   }
@@ -262,6 +297,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     if (isNew.value) return discard();
     const id = change.value?.id;
     if (!id) return;
+    unfinished.value = {};
     change.value = undefined;
     plan.tried = undefined;
     return show(id).then(() => plan.tryDocument());
@@ -282,6 +318,9 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     busy,
     leftBehind,
     needsReason,
+    asked,
+    unfinished,
+    isUnfinished,
     show,
     begin,
     keep,

@@ -7,6 +7,7 @@ import {
   type FieldOutcome,
   type Outcome,
   type RuleChange,
+  type Schemas,
 } from "@/api/client";
 import { addressOf, column, parseAddress } from "@/address";
 import { format } from "@/format";
@@ -18,6 +19,8 @@ export interface Scope {
   day: string;
 }
 
+type Changed = Schemas["Changes"]["rules"][number];
+
 export type Moment = "typing" | "saving" | "posting";
 
 /**
@@ -27,7 +30,8 @@ export type Moment = "typing" | "saving" | "posting";
 export function useTrial(
   scope: Scope,
   moment: () => Moment,
-  tried: () => RuleChange | undefined,
+  /** The rule that is being written: it acts as it stands, on top of the rules in force. */
+  written: () => RuleChange | undefined,
   /** A person keys a record: a blank one is tried too, so that its defaults show, and values can be keyed twice. */
   keyed = false,
 ) {
@@ -42,7 +46,9 @@ export function useTrial(
   /** Who is taken to enter the document; "": the person at work. */
   const user = ref("");
   /** What was saved before, and all else that a proof carries. */
-  const before = ref<Pick<Document, "previous" | "previousOfType" | "carried">>({});
+  const before = ref<Pick<Document, "previous" | "previousOfType" | "carried" | "preceding">>({});
+  /** The changes on top of the rules in force that a document from elsewhere brought along. */
+  const brought = ref<Changed[]>([]);
   // What comes from the server is replaced and never changed, so it need not be watched inside.
   const outcome = shallowRef<Outcome>();
   const problem = ref<string>();
@@ -50,6 +56,18 @@ export function useTrial(
   const hasDocument = computed(
     () => Object.keys(entered.value).length > 0 || lines.value.length > 0 || !!stored.value || !!record.value,
   );
+  const changes = computed<Changed[]>(() => {
+    const rule = written();
+    if (!rule || rule.body.kind !== scope.kind) return brought.value;
+    const own: Changed = {
+      id: rule.id ?? 0,
+      version: rule.version ?? 0,
+      name: rule.name ?? "",
+      state: "draft",
+      ...rule.body,
+    };
+    return [...brought.value.filter((r) => r.id !== own.id), own];
+  });
   const document = computed<Document>(() => {
     const header: Record<string, EnteredItem> = {};
     const rows = new Map(lines.value.map((n) => [n, {} as Record<string, EnteredItem>]));
@@ -60,6 +78,8 @@ export function useTrial(
     }
     return {
       ...scope,
+      day: scope.day || undefined,
+      changes: changes.value.length ? { rules: changes.value } : undefined,
       entered: header,
       lines: lines.value.length ? [...rows].map(([number, e]) => ({ number, entered: e })) : undefined,
       record: record.value || undefined,
@@ -110,7 +130,7 @@ export function useTrial(
       return;
     }
     await guard(async () => {
-      const body = { document: document.value, format, rule: tried(), moment: moment(), keyed };
+      const body = { document: document.value, format, moment: moment(), keyed };
       const result = await ask(api.POST("/try", { body }));
       if (turn === asking) outcome.value = settledOn(result);
     });
@@ -137,6 +157,12 @@ export function useTrial(
     else next[address] = { typed };
     if (line && !lines.value.includes(line)) lines.value = [...lines.value, line];
     entered.value = next;
+    await tryDocument();
+  }
+
+  /** Asks the rules for a value anew, as on a new record: a copied value is taken again, a default fills again. */
+  async function derive(address: string) {
+    entered.value = { ...entered.value, [address]: { derive: true } };
     await tryDocument();
   }
 
@@ -204,6 +230,7 @@ export function useTrial(
 
   /** Puts a document from elsewhere in place of this one; it is not tried yet. */
   function put(from?: Document) {
+    asking++; // what was asked of the document before is of no interest any more
     const items = { ...from?.entered };
     for (const line of from?.lines ?? [])
       for (const [key, item] of Object.entries(line.entered))
@@ -219,7 +246,9 @@ export function useTrial(
     before.value = {
       ...(from?.previous ? { previous: from.previous, previousOfType: from.previousOfType } : {}),
       ...(from?.carried ? { carried: from.carried } : {}),
+      ...(from?.preceding ? { preceding: from.preceding } : {}),
     };
+    brought.value = (from?.changes?.rules ?? []) as Changed[];
   }
 
   async function giveReason(rule: number | undefined, reason: string) {
@@ -246,6 +275,8 @@ export function useTrial(
     settled,
     enter,
     enterAgain,
+    derive,
+    changes,
     enterAll,
     as,
     user,
@@ -260,17 +291,19 @@ export function useTrial(
 export type Trial = ReturnType<typeof useTrial>;
 
 /** A saved record as a document that changes it. */
-export function documentOf(
-  from: { kind: string; company: string; type: string; number: string; content: Content },
-  day: string,
-): Document {
+export function documentOf(from: {
+  kind: string;
+  company: string;
+  type: string;
+  number: string;
+  content: Content;
+}): Document {
   const items = (values: Record<string, string>) =>
     Object.fromEntries(Object.entries(values).map(([key, value]) => [key, { value }]));
   return {
     kind: from.kind,
     company: from.company,
     type: from.type,
-    day,
     record: from.number,
     entered: items(from.content.values),
     lines: from.content.lines?.map((l) => ({ number: l.number, entered: items(l.values) })),

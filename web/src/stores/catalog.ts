@@ -1,4 +1,4 @@
-import { inSentence } from "@/format";
+import { inSentence, writeAs } from "@/format";
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
 import { api, ask, type Catalog, type Field, type KindEntry } from "@/api/client";
@@ -14,11 +14,20 @@ export const useCatalog = defineStore("catalog", () => {
     try {
       catalog.value = await ask(api.GET("/catalog"));
       problem.value = undefined;
+      writeFor(at.value);
       // The letters of Japan are many; they are fetched only where somebody may need them.
       if (catalog.value.companies.some((c) => c.country === "JP")) void import("@/theme/japanese");
     } catch (error) {
       problem.value = (error as Error).message;
     }
+  }
+
+  /** The company at hand, whose format holds for people who chose none. */
+  const at = ref("");
+  function writeFor(company: string) {
+    at.value = company;
+    const own = catalog.value?.format;
+    writeAs(own ?? catalog.value?.companies.find((c) => c.key === company)?.format);
   }
 
   const kinds = computed<KindEntry[]>(() => catalog.value?.kinds ?? []);
@@ -75,6 +84,7 @@ export const useCatalog = defineStore("catalog", () => {
     kinds,
     kind,
     load,
+    writeFor,
     entry,
     field,
     label,

@@ -1,5 +1,5 @@
 import { defineStore } from "pinia";
-import { reactive, ref } from "vue";
+import { computed, reactive, ref, watch } from "vue";
 import {
   api,
   ask,
@@ -14,6 +14,7 @@ import { addressOf } from "@/address";
 import { useTrial, type Scope } from "@/composables/trial";
 import { format } from "@/format";
 import { useCatalog } from "@/stores/catalog";
+import { useUnkept } from "@/stores/unkept";
 
 export type { Scope };
 
@@ -32,7 +33,7 @@ export const usePlan = defineStore("plan", () => {
   /** The rule being written, tried on the test document before it is kept. */
   const tried = ref<RuleChange>();
   /** Changes of rules that were left without keeping them, by kind, field, family and rule. */
-  const unkept = reactive(new Map<string, RuleChange>());
+  const unkept = useUnkept();
 
   const trial = useTrial(
     scope,
@@ -47,19 +48,26 @@ export const usePlan = defineStore("plan", () => {
   const kept = ref<Proof>();
   const busy = ref(false);
 
+  /** The day whose rules hold: that of the test document, or else that on which the work is taken to be done. */
+  const day = computed(() => (trial.hasDocument.value && trial.outcome.value?.day) || scope.day);
+  const shown = computed(() => ({ ...scope, day: day.value }));
+
   async function loadPlan() {
-    const wanted = { ...scope };
+    const wanted = shown.value;
     if (!wanted.type) return;
     await guard(async () => {
       const loaded = await ask(api.GET("/plan", { params: { query: wanted } }));
-      if (JSON.stringify(wanted) === JSON.stringify(scope)) plan.value = loaded;
+      if (JSON.stringify(wanted) === JSON.stringify(shown.value)) plan.value = loaded;
     });
   }
+  // A document that moves to another day is under the rules of that day.
+  watch(day, () => void loadPlan());
 
   /** Brings the plan to a scope. A test document of another kind is left behind, and so is what is selected. */
   async function setScope(next: Partial<Scope>, select?: Selection) {
     const other = next.kind !== undefined && next.kind !== scope.kind;
     Object.assign(scope, next);
+    catalog.writeFor(scope.company);
     if (other) {
       catalog.chosen = scope.kind;
       plan.value = undefined;
@@ -114,7 +122,9 @@ export const usePlan = defineStore("plan", () => {
 
   /** Puts a document from elsewhere on the plan: a record, a proof, a posting. */
   async function take(from: Document, label: string) {
-    Object.assign(scope, { kind: from.kind, company: from.company, type: from.type, day: from.day });
+    const day = from.day || catalog.catalog?.today;
+    Object.assign(scope, { kind: from.kind, company: from.company, type: from.type, day });
+    catalog.writeFor(scope.company);
     if (catalog.chosen !== from.kind) {
       catalog.chosen = from.kind;
       plan.value = undefined;
@@ -125,6 +135,7 @@ export const usePlan = defineStore("plan", () => {
   }
 
   async function post(): Promise<boolean> {
+    if (busy.value) return false;
     busy.value = true;
     kept.value = undefined;
     const done = await guard(async () => {
@@ -147,6 +158,7 @@ export const usePlan = defineStore("plan", () => {
    * are expected, none: all; acting expects that the rules act.
    */
   async function keep(name: string, rules: number[], fields?: string[], acting?: boolean) {
+    if (busy.value) return;
     busy.value = true;
     await guard(async () => {
       const body = {
@@ -165,6 +177,7 @@ export const usePlan = defineStore("plan", () => {
 
   return {
     ...trial,
+    day,
     scope,
     plan,
     line,

@@ -126,19 +126,17 @@ const most = ref(300);
           {{ name }}
         </button>
         <span class="spring" />
-        <template v-if="ledger === 'practice' && summary?.postings">
+        <template v-if="ledger === 'practice' && summary?.own">
           <template v-if="emptying">
             <span
-              >It holds {{ summary.postings }} {{ summary.postings === 1 ? "posting" : "postings" }} with
-              {{ summary.entries }} journal {{ summary.entries === 1 ? "entry" : "entries" }};
-              {{ summary.proofs }} proofs point to one and stay.</span
+              >{{ summary.own }} of {{ summary.postings }}
+              {{ summary.postings === 1 ? "posting is" : "postings are" }} yours and would go; those of others
+              stay, and so do proofs that point to one ({{ summary.proofs }} do).</span
             >
-            <button type="button" class="button first" :disabled="busy" @click="empty">Empty it</button>
+            <button type="button" class="button first" :disabled="busy" @click="empty">Remove them</button>
             <button type="button" class="button" @click="emptying = false">Leave it</button>
           </template>
-          <button v-else type="button" class="plain" @click="emptying = true">
-            Empty the practice ledger
-          </button>
+          <button v-else type="button" class="plain" @click="emptying = true">Remove my postings</button>
         </template>
         <input
           v-if="view === 'postings' && !emptying"

@@ -154,7 +154,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
 <template>
   <div class="plan">
     <div class="top">
-      <ScopeSentence :scope="plan.scope" @change="plan.setScope" />
+      <ScopeSentence :scope="plan.scope" :day="plan.day" @change="plan.setScope" />
       <span class="spring" />
       <input
         ref="finder"

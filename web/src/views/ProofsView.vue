@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, ask, type Proof } from "@/api/client";
+import { api, ask, type Proof, type Schemas } from "@/api/client";
 import { parseAddress } from "@/address";
 import ActTold from "@/components/ActTold.vue";
 import ProofsHead from "@/components/ProofsHead.vue";
@@ -88,13 +88,33 @@ async function onPlan(p: Proof) {
   await router.push({ path: "/plan", query: { ...plan.scope } });
 }
 
+/** Why what came out is right, by the proof that is asked about. */
+const accepting = ref<number>();
+const why = ref("");
 function accept(p: Proof) {
   return attempt(async () => {
-    await ask(api.POST("/proofs/{id}/accept", { params: { path: { id: p.id } } }));
+    const body = { why: why.value, version: p.version };
+    await ask(api.POST("/proofs/{id}/accept", { params: { path: { id: p.id } }, body }));
+    accepting.value = undefined;
+    why.value = "";
     await load();
     await runAll();
   });
 }
+function takeBack(p: Proof) {
+  return attempt(async () => {
+    await ask(api.POST("/proofs/{id}/take-back", { params: { path: { id: p.id } } }));
+    await load();
+    await runAll();
+  });
+}
+const versions = ref<Schemas["ProofVersion"][]>([]);
+watch([open, () => proofs.value], async ([id]) => {
+  versions.value = [];
+  if (!id) return;
+  const found = await ask(api.GET("/proofs/{id}/versions", { params: { path: { id } } })).catch(() => []);
+  if (open.value === id) versions.value = found;
+});
 
 function remove(p: Proof) {
   return attempt(async () => {
@@ -267,7 +287,8 @@ const what = {
               }}<template v-for="(v, key) in p.expect.values" :key="key"
                 >; {{ named(String(key)) }} {{ v || "blank" }}</template
               ><template v-for="(m, i) in p.expect.messages ?? []" :key="i"
-                >; {{ m.severity }}: {{ m.text }}</template
+                >; {{ m.severity }}: {{ m.rule ? `rule ${m.rule}` : m.code || "the field itself"
+                }}<template v-if="m.field"> on {{ named(m.field) }}</template></template
               >.
             </p>
             <p v-if="results.get(p.id)?.since?.length" class="since">
@@ -287,16 +308,42 @@ const what = {
               Posted to the practice ledger as
               <RouterLink :to="`/ledger/${p.posting}?ledger=practice`">{{ p.posting }}</RouterLink>.
             </p>
+            <p v-for="v in versions.slice(0, 4)" :key="v.version" class="quiet">
+              Version {{ v.version }}, {{ v.what
+              }}<template v-if="v.changedAt">, {{ moment(v.changedAt) }}</template
+              ><template v-if="v.changedBy"> by {{ v.changedBy }}</template
+              ><template v-if="v.why">: “{{ v.why }}”</template>
+            </p>
+            <form v-if="accepting === p.id" class="deeds" @submit.prevent="accept(p)">
+              <input
+                v-model="why"
+                class="line why"
+                aria-label="Why what came out is right"
+                placeholder="Why is what came out right?"
+                autofocus
+              />
+              <button type="submit" class="button first" :disabled="!why.trim()">Expect what came out</button>
+              <button type="button" class="button" @click="accepting = undefined">Leave it</button>
+            </form>
             <div class="deeds">
               <button type="button" class="button" :disabled="running" @click="runOne(p)">Run it</button>
               <button type="button" class="button" @click="onPlan(p)">Open on the plan</button>
               <button
-                v-if="results.get(p.id)?.held === false"
+                v-if="results.get(p.id)?.held === false && accepting !== p.id"
                 type="button"
                 class="button"
-                @click="accept(p)"
+                @click="accepting = p.id"
               >
-                Expect what came out
+                Expect what came out …
+              </button>
+              <button
+                v-if="versions.length > 1"
+                type="button"
+                class="button"
+                title="Back to what it was before the last change"
+                @click="takeBack(p)"
+              >
+                Undo the last change
               </button>
               <button
                 type="button"
@@ -316,6 +363,9 @@ const what = {
 </template>
 
 <style scoped>
+.why {
+  flex: 1;
+}
 .summary {
   font: 15px/1.3 var(--serif);
 }

@@ -38,6 +38,9 @@ const {
   uses,
   historyTurn,
   readonly,
+  deleted,
+  outdated,
+  derive,
   rescope,
   save,
   merged,
@@ -124,10 +127,18 @@ useEventListener(
           :readonly="readonly"
           :strict="tried"
           @changed="changed"
+          @derive="derive"
         />
+        <p v-if="deleted" class="empty">
+          {{ entry.kind.label }} {{ number }} is not there: it was deleted, or never saved. What was saved of
+          it stands at the right.
+        </p>
       </div>
       <aside>
-        <p v-if="problem" class="trouble" role="alert">{{ problem }}</p>
+        <p v-if="problem && !deleted" class="trouble" role="alert">{{ problem }}</p>
+        <p v-if="record?.late" class="quiet">
+          A record that it names has changed; its live values are being taken anew.
+        </p>
         <UseList v-if="uses.length" :uses="uses" />
         <p v-if="done" class="done" role="status">{{ done }}</p>
         <template v-if="messages.length">
@@ -148,7 +159,7 @@ useEventListener(
           :earlier="earlier"
           :unsaved="dirty"
         />
-        <RecordHistory v-if="record" :kind="kind" :number="number" :turn="historyTurn" />
+        <RecordHistory v-if="record || deleted" :kind="kind" :number="number" :turn="historyTurn" />
       </aside>
     </div>
     <RecordActions
@@ -158,6 +169,7 @@ useEventListener(
       :posted="!!entry.kind.posted"
       :readonly="readonly"
       :dirty="dirty"
+      :outdated="outdated"
       :busy="busy"
       @save="save()"
       @post="post"

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
-import { api, ask, type Family, type RuleState, type RuleView } from "@/api/client";
+import { api, ask, type Family, type RuleState, type RuleView, type Schemas } from "@/api/client";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import SentencePicker from "@/components/SentencePicker.vue";
 import TroubleNote from "@/components/TroubleNote.vue";
@@ -25,7 +25,15 @@ const filtered = computed(() => filterNames.some((name) => of(name)));
 const marked = ref<number[]>([]);
 const shown = computed(() => marked.value.filter((id) => found.value.some((r) => r.id === id)));
 const { problem: refused, uses, count, busy, attempt } = useAttempt();
-const asked = ref<{ state: RuleState; affected: number; rules: RuleView[] }>();
+const asked = ref<{
+  state: RuleState;
+  affected: number;
+  rules: RuleView[];
+  inTheWay: Schemas["RuleInTheWay"][];
+}>();
+/** What cannot be moved whatever is said; the others need a reason. */
+const stuck = computed(() => asked.value?.inTheWay.filter((r) => r.code !== "needs-reason") ?? []);
+const unproved = computed(() => asked.value?.inTheWay.filter((r) => r.code === "needs-reason") ?? []);
 const done = ref("");
 const reason = ref("");
 function mark(id: number, on: boolean) {
@@ -149,19 +157,31 @@ async function rename(r: RuleView) {
       <strong>{{ shown.length }} marked</strong>
       <template v-if="asked">
         <span>
-          {{ asked.rules.length }} rules would be {{ stateWords[asked.state] }}. They act in
+          {{ asked.rules.length }} {{ asked.rules.length === 1 ? "rule" : "rules" }} would be
+          {{ stateWords[asked.state] }}. They act in
           {{ asked.affected }}
           {{ asked.affected === 1 ? "record or document" : "records and documents" }} that are saved now;
           those stay as they are.
         </span>
+        <ul v-if="asked.inTheWay.length" class="way">
+          <li v-for="r in [...stuck, ...unproved]" :key="r.rule">
+            <RouterLink :to="`/plan?rule=${r.rule}`">rule {{ r.rule }}, {{ r.name }}</RouterLink
+            >: {{ r.detail }}
+          </li>
+        </ul>
         <input
-          v-if="asked.state === 'in force'"
+          v-if="unproved.length && !stuck.length"
           v-model="reason"
           class="line reason"
           aria-label="Reason to put them in force"
-          placeholder="Reason, where proofs do not show one both ways"
+          :placeholder="`Why all the same, though ${unproved.length} of them ${unproved.length === 1 ? 'asks' : 'ask'} for a reason`"
         />
-        <button type="button" class="button first" :disabled="busy" @click="move(asked.state, false)">
+        <button
+          type="button"
+          class="button first"
+          :disabled="busy || !!stuck.length || (!!unproved.length && !reason.trim())"
+          @click="move(asked.state, false)"
+        >
           {{ deeds.find((d) => d.state === asked!.state)?.label }}
         </button>
         <button type="button" class="button" @click="asked = undefined">Leave them</button>
@@ -256,6 +276,11 @@ async function rename(r: RuleView) {
 </template>
 
 <style scoped>
+.way {
+  flex: 1 1 100%;
+  margin: 0;
+  padding-left: 18px;
+}
 .search {
   width: 220px;
 }

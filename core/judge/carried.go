@@ -1,11 +1,10 @@
-package proof
+package judge
 
 import (
 	"slices"
 
 	"codicil/core/engine"
 	"codicil/core/feel"
-	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
 )
@@ -43,11 +42,11 @@ type Alike struct {
 	Numbers []string `json:"numbers"`
 }
 
-// literal writes a value so that value reads it back.
-func literal(v feel.Value) string { return v.String() }
+// Literal writes a value so that ReadLiteral reads it back.
+func Literal(v feel.Value) string { return v.String() }
 
-// value reads a literal; what is none is null.
-func value(text string) feel.Value {
+// ReadLiteral reads a literal; what is none is null.
+func ReadLiteral(text string) feel.Value {
 	program, _ := feel.Compile(text, nil, feel.Strict)
 	if program == nil {
 		return feel.NullValue
@@ -62,7 +61,7 @@ func (c *Carried) standing() map[string]feel.Value {
 	}
 	values := make(map[string]feel.Value, len(c.Standing))
 	for key, text := range c.Standing {
-		values[key] = value(text)
+		values[key] = ReadLiteral(text)
 	}
 	return values
 }
@@ -157,7 +156,7 @@ func (w *world) Missing(kind, key string) string {
 func (w *world) Lookup(crosswalk string, keys []feel.Value, column string) (feel.Value, bool) {
 	texts := make([]string, len(keys))
 	for i, key := range keys {
-		texts[i] = literal(key)
+		texts[i] = Literal(key)
 	}
 	find := func(c *Carried) int {
 		return slices.IndexFunc(c.Lookups, func(l Lookup) bool {
@@ -167,11 +166,11 @@ func (w *world) Lookup(crosswalk string, keys []feel.Value, column string) (feel
 	v, found := w.tables.Lookup(crosswalk, keys, column)
 	if w.carried != nil {
 		if at := find(w.carried); at >= 0 {
-			v, found = value(w.carried.Lookups[at].Value), !w.carried.Lookups[at].Missing
+			v, found = ReadLiteral(w.carried.Lookups[at].Value), !w.carried.Lookups[at].Missing
 		}
 	}
 	if w.record != nil && find(w.record) < 0 {
-		w.record.Lookups = append(w.record.Lookups, Lookup{crosswalk, texts, column, literal(v), !found})
+		w.record.Lookups = append(w.record.Lookups, Lookup{crosswalk, texts, column, Literal(v), !found})
 	}
 	return v, found
 }
@@ -197,26 +196,4 @@ func (w *world) keepAlike(a Alike, is func(Alike) bool) {
 	if w.record != nil && !slices.ContainsFunc(w.record.Alike, is) {
 		w.record.Alike = append(w.record.Alike, a)
 	}
-}
-
-// Carry takes the document through the plan and returns what it reads besides itself.
-func Carry(d *Document, p *plan.Plan, s Setting) (*Carried, error) {
-	noted := &Carried{}
-	s.record = noted
-	p, c, err := d.Case(p, s)
-	if err != nil {
-		return nil, err
-	}
-	c.Watch = func(_ *rule.Compiled, program *feel.Program, _ *feel.Frame) {
-		for _, slot := range program.Reads() {
-			if place, ok := p.Vocabulary.StandingAt(slot); ok && !p.Standing[place].IsNull() {
-				if noted.Standing == nil {
-					noted.Standing = map[string]string{}
-				}
-				noted.Standing[p.Vocabulary.Tables.Standing[place].Field.Key] = literal(p.Standing[place])
-			}
-		}
-	}
-	engine.Run(p, c, false)
-	return noted, nil
 }

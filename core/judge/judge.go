@@ -1,0 +1,271 @@
+// Package judge takes a document through the rules under named circumstances: the one
+// computation behind the plan, the form, saving, posting to either ledger, programs, proofs
+// and what a rule would do to saved records. These differ in the circumstances they name, and
+// in nothing else.
+//
+// It must never know where rules and records are kept. Start reading at Judge.
+package judge
+
+import (
+	"fmt"
+	"slices"
+
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+)
+
+// Circumstances are all that an outcome depends on besides the document.
+type Circumstances struct {
+	// Book holds the rules in force, of the document's kind. The document's own changes come
+	// on top.
+	Book *plan.Book
+	// Scope finds what a plan is for; the error says what does not exist.
+	Scope func(company, kindType string, day record.Day) (plan.Scope, error)
+	// Build makes the plan of a book for a scope; nil: plan.Build.
+	Build func(*plan.Book, plan.Scope) *plan.Plan
+	// Today is the day on which the work is done, where the document does not say another,
+	// and Now makes the time of the work of a day.
+	Today record.Day
+	Now   func(today record.Day) feel.Value
+	// Moment decides which validations speak.
+	Moment rule.Moment
+	// User is the name of the person at work, where the document does not say another; Keyed
+	// tells that a person keys the document and can be asked to key a value twice.
+	User  string
+	Keyed bool
+	// By is the origin of what is entered: a person's, where it is "", or a load's.
+	By record.Origin
+
+	Linked  engine.Linked  // nil: links are taken as they are
+	Peers   engine.Peers   // nil: there are no other records
+	Numbers engine.Numbers // nil: series stand at their first numbers
+
+	// Detail tells every journey and the facts that decided it.
+	Detail bool
+	// Watch, if any, is called before the document goes through a plan, and may watch the case.
+	Watch func(*plan.Plan, *engine.Case)
+	// noted is where to note what is read besides the document; nil: nowhere.
+	noted *Carried
+}
+
+// Version says by what a document was judged: the version of the rule book, which grows with
+// every change of rules, tables, fields, layouts, companies, types and kinds, and that of the
+// program.
+type Version struct {
+	Book    int64  `json:"book"`
+	Program string `json:"program"`
+}
+
+// Judged is a document with what became of it.
+type Judged struct {
+	Plan    *plan.Plan
+	Case    *engine.Case
+	Outcome *engine.Outcome
+	// Today is the day on which the work was done; the day of the document is that of the
+	// plan's scope.
+	Today record.Day
+}
+
+// Judge takes the document through the rules of its day. That is the final value of its
+// kind's day field, or today where it has none: it is judged with the entered day, and where
+// the final day is another, once more with that. A day that moves again is refused. The error
+// says that the document names what does not exist.
+func Judge(d *Document, c *Circumstances) (*Judged, error) {
+	kind := c.Book.Vocabulary.Kind
+	j := &Judged{Today: c.Today}
+	if d.Day != "" {
+		j.Today = d.Day
+	}
+	if _, err := record.ParseDay(string(j.Today)); err != nil {
+		return nil, err
+	}
+	book := d.Changes.On(c.Book)
+	build := c.Build
+	if build == nil || book != c.Book {
+		build = plan.Build
+	}
+	through := func(day record.Day) error {
+		s, err := c.Scope(d.Company, d.Type, day)
+		if err != nil {
+			return err
+		}
+		return j.run(d, c, build(book, s))
+	}
+	entered := d.EnteredDay(kind, j.Today)
+	if err := through(entered); err != nil {
+		return nil, err
+	}
+	first := j.finalDay()
+	if first == entered {
+		return j, nil
+	}
+	by := j.dayOrigin()
+	if err := through(first); err != nil {
+		return nil, err
+	}
+	if second := j.finalDay(); second != first {
+		j.refuseDay(first, second, by)
+	}
+	return j, nil
+}
+
+// run takes the document through one plan.
+func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
+	s := p.Scope
+	engaged := &engine.Case{
+		Linked: c.Linked, Peers: c.Peers, Numbers: c.Numbers, Preceding: d.Preceding, Record: d.Record, Moment: c.Moment, Keyed: c.Keyed,
+		User: c.User, Now: c.Now(j.Today), Reasons: d.Reasons, Given: d.StoredReasons, By: c.By,
+	}
+	if d.User != "" {
+		engaged.User = d.User
+	}
+	if engaged.By == record.Unknown {
+		engaged.By = record.Person
+	}
+	if d.Carried != nil || c.noted != nil {
+		p = p.WithStanding(d.Carried.standing())
+		w := &world{carried: d.Carried, kinds: p.Vocabulary.Linkable, linked: c.Linked, tables: p.Crosswalks, peers: c.Peers, record: c.noted, looked: map[string]bool{}}
+		engaged.Linked, engaged.Peers, engaged.Tables = w, w, w
+	}
+	if err := d.read(engaged, p.Kind(), s.Company, s.Day); err != nil {
+		return err
+	}
+	if c.Watch != nil {
+		c.Watch(p, engaged)
+	}
+	j.Plan, j.Case, j.Outcome = p, engaged, engine.Run(p, engaged, c.Detail)
+	return nil
+}
+
+// EnteredDay is the day of the document as it was entered: today where its kind has no day
+// field, or that is blank.
+func (d *Document) EnteredDay(kind *record.Kind, today record.Day) record.Day {
+	field := kind.Field(kind.Day)
+	item, there := d.Entered[kind.Day]
+	if field == nil || !there {
+		return today
+	}
+	v, wrong := field.Parse(item.Value)
+	if item.Typed != "" {
+		v, wrong = field.Read(item.Typed, d.format(), record.Surroundings{Day: today})
+	}
+	if wrong != nil || v.IsNull() {
+		return today
+	}
+	return record.Day(record.Write(v))
+}
+
+// dayField is the place of the day field; -1: the kind has none.
+func (j *Judged) dayField() int {
+	kind := j.Plan.Kind()
+	if kind.Day == "" {
+		return -1
+	}
+	return kind.Index(kind.Day)
+}
+
+// finalDay is the day that the document has come to.
+func (j *Judged) finalDay() record.Day {
+	place := j.dayField()
+	if place < 0 {
+		return j.Today
+	}
+	if day, err := record.ParseDay(record.Write(j.Outcome.Fields[place].Final)); err == nil {
+		return day
+	}
+	return j.Today
+}
+
+// dayOrigin says which rule gave the day, if one did.
+func (j *Judged) dayOrigin() record.Origin {
+	if place := j.dayField(); place >= 0 {
+		return j.Outcome.Fields[place].Origin
+	}
+	return record.Unknown
+}
+
+// refuseDay refuses a document whose day has one value by the rules of one day, and another
+// by the rules of that.
+func (j *Judged) refuseDay(first, second record.Day, by record.Origin) {
+	place := j.dayField()
+	var rules []string
+	for _, origin := range []record.Origin{by, j.dayOrigin()} {
+		if id, _, ok := origin.Rule(); ok {
+			if name := fmt.Sprintf("rule %d", id); !slices.Contains(rules, name) {
+				rules = append(rules, name)
+			}
+		}
+	}
+	named := "the rules on it"
+	if len(rules) > 0 {
+		named = rules[0]
+		if len(rules) > 1 {
+			named += " and " + rules[1]
+		}
+	}
+	text := fmt.Sprintf("%s decides which rules hold, and by them it moves on: to %s, and by the rules of that day to %s. Change %s, or enter another date", j.Plan.Kind().Fields[place].Label, first, second, named)
+	j.Outcome.Refuse(engine.Message{Severity: rule.Refuse, Code: "day-moves", Field: place, Text: text})
+}
+
+// Content is what a record holds that is saved as the document came out. now and by stand
+// with the reasons that are given now.
+func (j *Judged) Content(by, now string) record.Content {
+	content := record.Content{Values: map[string]string{}, Origins: record.Origins{}}
+	for _, line := range j.Outcome.Lines {
+		content.Lines = append(content.Lines, record.Line{Number: line.Number, Values: map[string]string{}, Origins: record.Origins{}})
+	}
+	places := map[int]int{}
+	for i := range content.Lines {
+		places[content.Lines[i].Number] = i
+	}
+	for _, s := range j.Outcome.Spots() {
+		if s.Final.IsNull() {
+			continue
+		}
+		values, origins := content.Values, content.Origins
+		if s.Line > 0 {
+			line := &content.Lines[places[s.Line]]
+			values, origins = line.Values, line.Origins
+		}
+		key := j.Plan.Kind().Fields[s.Place].Column()
+		values[key] = record.Write(s.Final)
+		if s.Origin != record.Unknown {
+			origins[key] = s.Origin
+		}
+	}
+	for i := range j.Outcome.Messages {
+		m := &j.Outcome.Messages[i]
+		switch {
+		case m.Severity != rule.Confirm || m.Reason == "" || m.Rule == nil:
+		case m.Given != nil:
+			content.Reasons = append(content.Reasons, *m.Given)
+		default:
+			content.Reasons = append(content.Reasons, record.Reason{Rule: m.Rule.ID, Line: m.Line, Text: m.Reason, By: by, At: now, Read: m.Read})
+		}
+	}
+	return content
+}
+
+// Carry judges the document and returns what it reads besides itself.
+func Carry(d *Document, c Circumstances) (*Carried, error) {
+	noted := &Carried{}
+	c.noted, c.Detail = noted, false
+	c.Watch = func(p *plan.Plan, engaged *engine.Case) {
+		*noted = Carried{} // a second plan reads anew
+		engaged.Watch = func(_ *rule.Compiled, program *feel.Program, _ *feel.Frame) {
+			for _, slot := range program.Reads() {
+				if place, ok := p.Vocabulary.StandingAt(slot); ok && !p.Standing[place].IsNull() {
+					if noted.Standing == nil {
+						noted.Standing = map[string]string{}
+					}
+					noted.Standing[p.Vocabulary.Tables.Standing[place].Field.Key] = Literal(p.Standing[place])
+				}
+			}
+		}
+	}
+	_, err := Judge(d, &c)
+	return noted, err
+}

@@ -1,0 +1,39 @@
+// Package clock tells what day and time it is in a company.
+//
+// It must never know what is done with them, nor what time it is: that is given. Start reading
+// at Today.
+package clock
+
+import (
+	"time"
+
+	"codicil/core/feel"
+	"codicil/core/judge"
+	"codicil/core/record"
+)
+
+// in is a time in the company's zone; without a company or a zone, as it is.
+func in(c *record.Company, now time.Time) time.Time {
+	if c == nil || c.TimeZone == "" {
+		return now
+	}
+	zone, err := time.LoadLocation(c.TimeZone)
+	if err != nil {
+		return now // saving a company has refused names that are no zone
+	}
+	return now.In(zone)
+}
+
+// Today is the date in the company's time zone.
+func Today(c *record.Company, now time.Time) record.Day {
+	return record.Day(in(c, now).Format(time.DateOnly))
+}
+
+// Now makes the date and time of the work: the time of day in the company's zone, on the day
+// that the work is taken to be done.
+func Now(c *record.Company, now time.Time) func(record.Day) feel.Value {
+	clock := in(c, now).Format("T15:04:05")
+	return func(today record.Day) feel.Value {
+		return judge.ReadLiteral(`date and time("` + string(today) + clock + `")`)
+	}
+}
