@@ -79,7 +79,7 @@ func TestAWholeSectionIsHiddenForOneCompany(t *testing.T) {
 	u.clicks(station("bank_account", "entry"), "")
 	u.clicks(".pane .button, .pane .plain", "Write another rule here")
 	u.chooses("What the rule is on", "every field of Bank")
-	u.chooses("How the field is met", "hidden")
+	u.chooses("Whether people may type there", "hidden")
 	u.sees(".pane .sentence", "For services vendors in 20 Brinewell Chandlery, every field of Bank is hidden.")
 	u.putsInForce()
 	u.sees(station("account_holder", "entry"), "hidden")

@@ -107,7 +107,12 @@ func TestAKeptProofFailsAfterTheRuleChangedAndShowsTheDifference(t *testing.T) {
 	u.presses(kb.Tab)
 	u.sees(station("payment_terms", "result"), "N60") // tried before it is kept
 	u.clicks(".pane .button", "Keep the change")
+	u.sees(".pane [role=alert]", "needs a reason to be changed while it is in force")
+	u.cursorIsOn("Reason to put it in force")
+	u.types("agreed in a test")
+	u.presses(kb.Enter)
 	u.sees(".pane .life", "version 3")
+	u.sees(".pane .forced", "agreed in a test")
 
 	u.clicks("nav a", "Proofs")
 	u.sees(".summary", "fail") // ours, those of the demo for the same rule, and the one that always fails
@@ -118,7 +123,10 @@ func TestAKeptProofFailsAfterTheRuleChangedAndShowsTheDifference(t *testing.T) {
 	u.sees(".differences .step", "rule 10 (version 3)")
 
 	// What came out is right: the proof is made to expect it.
-	u.clicks(".deeds .button", "Expect what came out")
+	u.clicks(".deeds .button", "Expect what came out …")
+	u.cursorIsOn("Why what came out is right")
+	u.types("The terms were raised")
+	u.presses(kb.Enter)
 	u.seesNo(`tr:has(.failed) .name`, "Japanese services get forty-five days")
 }
 

@@ -197,7 +197,7 @@ func (d *Desk) isConfirmed(ctx context.Context, r rule.Rule) error {
 		return err
 	}
 	if len(failing) > 0 {
-		why = append(why, fmt.Sprintf("with it %d proofs fail that hold now: %s", len(failing), strings.Join(failing[:min(len(failing), 5)], ", ")))
+		why = append(why, fmt.Sprintf("with it proofs fail that hold now, %d of them: %s", len(failing), strings.Join(failing[:min(len(failing), 5)], ", ")))
 	}
 	kept, err := d.keptRule(ctx, r.ID)
 	if err != nil {

@@ -62,6 +62,11 @@ const occasions = computed(() => rules.value.find((r) => r.id === view.value?.id
 
 const broken = useBreaks(() => (dirty.value && view.value?.sound ? change.value : undefined));
 
+/** Does what was asked about, with the reason. */
+function goOn() {
+  if (!reason.value.trim()) return;
+  void (asked.value === "keep" ? keep(reason.value) : move("in force", reason.value));
+}
 const retiring = ref(false);
 const reason = ref("");
 const reasonInput = ref<HTMLInputElement>();
@@ -199,13 +204,13 @@ watch(
           class="line reason"
           aria-label="Reason to put it in force"
           placeholder="Reason"
-          @keydown.enter="reason.trim() && move('in force', reason)"
+          @keydown.enter="goOn"
         />
         <button
           type="button"
           class="button first"
           :disabled="busy || !reason.trim()"
-          @click="asked === 'keep' ? keep(reason) : move('in force', reason)"
+          @click="goOn"
         >
           {{ asked === "keep" ? "Change it anyway" : "Put in force anyway" }}
         </button>

@@ -12,13 +12,13 @@ export function useComparison() {
   async function load() {
     other.value = undefined;
     if (!with_.value) return;
-    const query = { kind: plan.scope.kind, day: plan.scope.day, ...with_.value };
+    const query = { kind: plan.scope.kind, day: plan.day, ...with_.value };
     try {
       const loaded = await ask(api.GET("/plan", { params: { query } }));
       if (
         with_.value &&
         JSON.stringify(query) ===
-          JSON.stringify({ kind: plan.scope.kind, day: plan.scope.day, ...with_.value })
+          JSON.stringify({ kind: plan.scope.kind, day: plan.day, ...with_.value })
       )
         other.value = loaded;
       problem.value = "";
@@ -26,7 +26,7 @@ export function useComparison() {
       problem.value = (error as Error).message;
     }
   }
-  watch(() => [with_.value, plan.scope.day, plan.plan], load);
+  watch(() => [with_.value, plan.day, plan.plan], load);
   watch(
     () => plan.scope.kind,
     () => (with_.value = undefined),

@@ -182,10 +182,12 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
 
   const read = useDebounceFn(async () => {
     if (!change.value || gone) return;
-    const asked = JSON.stringify(change.value.body);
+    // A late answer must not be taken for one about what stands here by then.
+    const asks = () => JSON.stringify([change.value?.id, change.value?.version, change.value?.body]);
+    const asked = asks();
     try {
       const answer = await ask(api.POST("/rules/read", { body: change.value }));
-      if (change.value && JSON.stringify(change.value.body) === asked) {
+      if (change.value && asks() === asked) {
         view.value = { ...answer, version: change.value.version ?? 0 };
         problem.value = "";
       }

@@ -49,7 +49,8 @@ export const usePlan = defineStore("plan", () => {
   const busy = ref(false);
 
   /** The day whose rules hold: that of the test document, or else that on which the work is taken to be done. */
-  const day = computed(() => (trial.hasDocument.value && trial.outcome.value?.day) || scope.day);
+  const ownDay = computed(() => (trial.hasDocument.value && trial.outcome.value?.day) || "");
+  const day = computed(() => ownDay.value || scope.day);
   const shown = computed(() => ({ ...scope, day: day.value }));
 
   async function loadPlan() {
@@ -61,7 +62,9 @@ export const usePlan = defineStore("plan", () => {
     });
   }
   // A document that moves to another day is under the rules of that day.
-  watch(day, () => void loadPlan());
+  watch(ownDay, (own, before) => {
+    if ((own || scope.day) !== (before || scope.day)) void loadPlan();
+  });
 
   /** Brings the plan to a scope. A test document of another kind is left behind, and so is what is selected. */
   async function setScope(next: Partial<Scope>, select?: Selection) {
