@@ -91,6 +91,11 @@ async function onPlan(p: Proof) {
 /** Why what came out is right, by the proof that is asked about. */
 const accepting = ref<number>();
 const why = ref("");
+async function askWhy(p: Proof) {
+  accepting.value = p.id;
+  await nextTick();
+  document.querySelector<HTMLInputElement>("input.why")?.focus();
+}
 function accept(p: Proof) {
   return attempt(async () => {
     const body = { why: why.value, version: p.version };
@@ -320,7 +325,6 @@ const what = {
                 class="line why"
                 aria-label="Why what came out is right"
                 placeholder="Why is what came out right?"
-                autofocus
               />
               <button type="submit" class="button first" :disabled="!why.trim()">Expect what came out</button>
               <button type="button" class="button" @click="accepting = undefined">Leave it</button>
@@ -332,7 +336,7 @@ const what = {
                 v-if="results.get(p.id)?.held === false && accepting !== p.id"
                 type="button"
                 class="button"
-                @click="accepting = p.id"
+                @click="askWhy(p)"
               >
                 Expect what came out …
               </button>
