@@ -69,6 +69,7 @@ function said<T extends string>(text: string): T | undefined {
       <ElSelect
         :model-value="body.effect.need ?? ''"
         aria-label="Whether it must be filled"
+        placeholder="left to other rules"
         :disabled="closed"
         @update:model-value="body.effect.need = said($event)"
       >
@@ -80,6 +81,7 @@ function said<T extends string>(text: string): T | undefined {
       <ElSelect
         :model-value="body.effect.access ?? ''"
         aria-label="Whether people may type there"
+        placeholder="left to other rules"
         @update:model-value="setAccess(said($event))"
       >
         <ElOption v-for="a in accesses" :key="a.label" :value="a.value ?? ''" :label="a.label" />
@@ -91,6 +93,7 @@ function said<T extends string>(text: string): T | undefined {
         <ElSelect
           :model-value="body.effect.cursor ?? ''"
           aria-label="What the cursor does"
+          placeholder="is left to other rules"
           :fit-input-width="false"
           @update:model-value="body.effect.cursor = said($event)"
         >
@@ -102,6 +105,7 @@ function said<T extends string>(text: string): T | undefined {
         <ElSelect
           :model-value="body.effect.keying ?? ''"
           aria-label="How often a new value is keyed"
+        placeholder="left to other rules"
           @update:model-value="body.effect.keying = said($event)"
         >
           <ElOption v-for="k in keyings" :key="k.label" :value="k.value ?? ''" :label="k.label" />

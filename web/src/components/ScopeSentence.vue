@@ -41,8 +41,8 @@ const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.t
       @change="emit('change', { company: $event })"
     />
     <template v-if="day && day !== scope.day">
-      <span class="comma">, on</span> <b class="own" title="The document's own date">{{ dayInWords(day) }}</b>
-      <span class="comma">, as if today were</span>
+      <span class="comma">, on <b title="The document's own date">{{ dayInWords(day) }}</b></span>
+      <span class="as-if">as if today were</span>
     </template>
     <span v-else class="comma">, on</span>
     <span class="day">
@@ -69,8 +69,9 @@ const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.t
   column-gap: 6px;
   white-space: nowrap;
 }
-.own {
-  font-weight: 600;
+.as-if,
+.as-if + .day {
+  font-size: 15px;
 }
 .comma {
   margin-left: -8px;
