@@ -397,7 +397,11 @@ func (r *run) settle(s spot, value feel.Value) {
 		return
 	}
 	final, wrong := field.Settle(value, r.surroundings(s))
-	if wrong != nil {
+	switch {
+	case wrong == nil:
+	case wrong.Advice:
+		r.say(rule.Advise, wrong.Code, s, nil, wrong.Message)
+	default:
 		r.say(rule.Refuse, wrong.Code, s, nil, wrong.Message)
 	}
 	s.out.Final = final

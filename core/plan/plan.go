@@ -59,6 +59,8 @@ type Scope struct {
 	Company *record.Company
 	Type    *record.Type
 	Day     record.Day
+	// Kind is the kind with the labels that the company gave its fields; nil: as it is.
+	Kind *record.Kind
 }
 
 // Plan is a rule book resolved for one scope. It never changes and may be shared.
@@ -124,8 +126,13 @@ type Loop struct {
 	Rules  []*rule.Compiled
 }
 
-// Kind returns the kind of record that the plan is for.
-func (p *Plan) Kind() *record.Kind { return p.Vocabulary.Kind }
+// Kind returns the kind of record that the plan is for, labelled as its company does.
+func (p *Plan) Kind() *record.Kind {
+	if p.Scope.Kind != nil {
+		return p.Scope.Kind
+	}
+	return p.Vocabulary.Kind
+}
 
 // Describe writes the loop as the path it takes: "Payment terms (rule 3) → Credit limit (rule 5) → Payment terms".
 func (l *Loop) Describe(kind *record.Kind) string {

@@ -19,13 +19,15 @@ type Misfit struct {
 	// "too-large", "wrong-type" or "no-such-record".
 	Code    string
 	Message string
+	// Advice tells that the value may be right all the same: nobody is refused for it.
+	Advice bool
 }
 
 // Error returns the message.
 func (m *Misfit) Error() string { return m.Message }
 
 func misfit(code, format string, args ...any) *Misfit {
-	return &Misfit{code, fmt.Sprintf(format, args...)}
+	return &Misfit{Code: code, Message: fmt.Sprintf(format, args...)}
 }
 
 // Surroundings are what fitting a value needs to know besides its field.

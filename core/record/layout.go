@@ -27,6 +27,27 @@ type LayoutField struct {
 	Hidden bool `json:"hidden,omitempty"`
 }
 
+// Labelled returns the kind with the labels that the layout gives its fields; the kind itself
+// where it gives none.
+func (l Layout) Labelled(kind *Kind) *Kind {
+	labelled := kind
+	for _, s := range l.Sections {
+		for _, f := range s.Fields {
+			i := kind.Index(f.Key)
+			if f.Label == "" || i < 0 || f.Label == kind.Fields[i].Label {
+				continue
+			}
+			if labelled == kind {
+				own := *kind
+				own.Fields = slices.Clone(kind.Fields)
+				labelled = &own
+			}
+			labelled.Fields[i].Label = f.Label
+		}
+	}
+	return labelled
+}
+
 // LayoutColumns is the number of columns of a form's grid.
 const LayoutColumns = 12
 

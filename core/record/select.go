@@ -14,6 +14,9 @@ import (
 type Listed struct {
 	Number, Company, Type, State string
 	Content                      Content
+	// Bands are the labels of the bands that numbers of the header are in, by field; known
+	// where a filter asks.
+	Bands map[string]string
 }
 
 // Selection says which records of a kind a list shows, and in which order.
@@ -33,7 +36,7 @@ type Selection struct {
 // one line.
 type Filter struct {
 	Field    string `json:"field"`
-	Relation string `json:"relation"` // "is", "is-not", "contains", "from", "up-to", "is-blank", "is-filled"
+	Relation string `json:"relation"` // "is", "is-not", "contains", "from", "up-to", "is-blank", "is-filled", "in-band"
 	Value    string `json:"value,omitempty"`
 }
 
@@ -103,6 +106,9 @@ func (f Filter) test(kind *Kind, format Format) (func(*Listed) bool, *Misfit) {
 		holds = func(text string) bool { return text == "" }
 	case "is-filled":
 		holds = func(text string) bool { return text != "" }
+	case "in-band":
+		want := strings.TrimSpace(f.Value)
+		return func(r *Listed) bool { return strings.EqualFold(r.Bands[field.Key], want) }, nil
 	case "contains":
 		want := strings.ToLower(strings.TrimSpace(f.Value))
 		holds = func(text string) bool { return strings.Contains(strings.ToLower(text), want) }

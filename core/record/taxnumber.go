@@ -88,17 +88,34 @@ var taxSchemes = map[string]*taxScheme{
 		return weigh(n, 2, 7, 6, 5, 4, 3, 2, 1)%11 == 0
 	}},
 	"ES": {form: regexp.MustCompile(`^[A-Z0-9]\d{7}[A-Z0-9]$`), example: "ESA58818501", check: checkSpanish},
-	"FR": {form: regexp.MustCompile(`^\d{11}$`), example: "FR40303265045", check: func(n string) bool {
+	"FR": {form: regexp.MustCompile(`^[0-9A-HJ-NP-Z]{2}\d{9}$`), example: "FR40303265045", check: func(n string) bool {
 		company, _ := strconv.Atoi(n[2:])
-		key, _ := strconv.Atoi(n[:2])
-		return key == (12+3*(company%97))%97
+		if key, err := strconv.Atoi(n[:2]); err == nil {
+			return key == (12+3*(company%97))%97
+		}
+		// A key with a letter: its two characters are digits to a base of 24 or 34.
+		const characters = "0123456789ABCDEFGHJKLMNPQRSTUVWXYZ"
+		first, second := strings.IndexByte(characters, n[0]), strings.IndexByte(characters, n[1])
+		key := first*34 + second - 100
+		if first < 10 {
+			key = first*24 + second - 10
+		}
+		return (company+1+key/11)%11 == key%11
 	}},
-	"GB": {form: regexp.MustCompile(`^(\d{9}|\d{12})$`), example: "GB123456782", check: func(n string) bool {
+	// Departments of the government have GD000 to GD499, health authorities HA500 to HA999.
+	"GB": {form: regexp.MustCompile(`^(\d{9}|\d{12}|GD[0-4]\d\d|HA[5-9]\d\d)$`), example: "GB123456782", check: func(n string) bool {
+		if len(n) == 5 {
+			return true
+		}
 		last, _ := strconv.Atoi(n[7:9])
 		sum := weigh(n, 8, 7, 6, 5, 4, 3, 2) + last
 		return sum%97 == 0 || (sum+55)%97 == 0
 	}},
-	"IE": {form: regexp.MustCompile(`^\d{7}[A-W][A-IW]?$`), example: "IE6433435F", check: func(n string) bool {
+	// Until 2013 the second character could be a letter, + or *; such numbers stay.
+	"IE": {form: regexp.MustCompile(`^(\d{7}[A-W][A-IW]?|\d[A-Z+*]\d{5}[A-W])$`), example: "IE6433435F", check: func(n string) bool {
+		if n[1] < '0' || n[1] > '9' {
+			n = "0" + n[2:7] + n[:1] + n[7:]
+		}
 		sum := weigh(n, 8, 7, 6, 5, 4, 3, 2)
 		if len(n) == 9 && n[8] != 'W' {
 			sum += 9 * (int(n[8]-'A') + 1)

@@ -68,7 +68,10 @@ func (c *Compiled) uniqueWords() string {
 
 // bandWords tells a scale: "low up to 100, high".
 func (c *Compiled) bandWords() string {
-	field := &c.vocabulary.Kind.Fields[c.Field]
+	field := &record.Field{Type: record.Number}
+	if c.Field >= 0 {
+		field = &c.vocabulary.Kind.Fields[c.Field]
+	}
 	parts := make([]string, len(c.Effect.Bands))
 	for i, band := range c.Effect.Bands {
 		parts[i] = band.Label

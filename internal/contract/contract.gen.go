@@ -989,6 +989,9 @@ type Message struct {
 	// Given The reason as it was given when the record was saved before, and still holds
 	Given *Reason `json:"given,omitempty"`
 
+	// Label The field as the company labels it; missing: it points to the line, or the document
+	Label string `json:"label,omitempty"`
+
 	// Line Number of the line it points to; none: the header
 	Line   int    `json:"line,omitempty"`
 	Reason string `json:"reason,omitempty"`
@@ -1139,6 +1142,9 @@ type Plan struct {
 // PlanField defines model for PlanField.
 type PlanField struct {
 	Key string `json:"key"`
+
+	// Label As the company labels it
+	Label string `json:"label"`
 
 	// Stations The rules at each family's station, in the order in which they get their chance
 	Stations map[string][]PlanRule `json:"stations"`

@@ -27,11 +27,8 @@ func (d *Desk) Layout(ctx context.Context, kindKey, company, kindType string) (c
 	view := contract.LayoutView{Layout: record.DefaultLayout(kind), Others: list(made, func(l store.Layout) contract.Use {
 		return contract.Use{What: "layout", Key: l.Company + "/" + l.Type, Title: layoutTitle(m, kind, l)}
 	})}
-	for _, scope := range [][2]string{{company, kindType}, {company, ""}, {"", kindType}, {"", ""}} {
-		if i := slices.IndexFunc(made, func(l store.Layout) bool { return l.Company == scope[0] && l.Type == scope[1] }); i >= 0 {
-			view.Layout, view.Made, view.Company, view.Type = made[i].Layout.Complete(kind), true, scope[0], scope[1]
-			break
-		}
+	if own := layoutOf(made, company, kindType); own != nil {
+		view.Layout, view.Made, view.Company, view.Type = own.Layout.Complete(kind), true, own.Company, own.Type
 	}
 	return view, nil
 }

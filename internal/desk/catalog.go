@@ -23,7 +23,11 @@ type masters struct {
 	kinds     []record.Kind
 	types     map[string][]record.Type // by kind
 	tables    *table.Set
-	versions  *store.Tables // of the tables
+	versions  *store.Tables             // of the tables
+	layouts   map[string][]store.Layout // by kind
+	// labelled are kinds as companies and types label their fields, by kind, company and type;
+	// made when the masters are read.
+	labelled map[[3]string]*record.Kind
 }
 
 func (d *Desk) master(ctx context.Context) (*masters, error) {
@@ -32,7 +36,7 @@ func (d *Desk) master(ctx context.Context) (*masters, error) {
 	if d.masters != nil {
 		return d.masters, nil
 	}
-	m := &masters{types: map[string][]record.Type{}}
+	m := &masters{types: map[string][]record.Type{}, layouts: map[string][]store.Layout{}, labelled: map[[3]string]*record.Kind{}}
 	var err error
 	if m.companies, err = d.store.Companies(ctx); err != nil {
 		return nil, err
@@ -49,8 +53,45 @@ func (d *Desk) master(ctx context.Context) (*masters, error) {
 		return nil, err
 	}
 	m.tables = &m.versions.Set
+	for i := range m.kinds {
+		if err := m.label(ctx, d.store, &m.kinds[i]); err != nil {
+			return nil, err
+		}
+	}
 	d.masters = m
 	return m, nil
+}
+
+// label reads the layouts of a kind, and labels it for every company and type that one gives a
+// label in.
+func (m *masters) label(ctx context.Context, s *store.Store, k *record.Kind) error {
+	layouts, err := s.Layouts(ctx, k.Key)
+	if err != nil {
+		return err
+	}
+	m.layouts[k.Key] = layouts
+	if len(layouts) == 0 {
+		return nil
+	}
+	for _, c := range m.companies {
+		for _, t := range m.types[k.Key] {
+			if made := layoutOf(layouts, c.Key, t.Key); made != nil {
+				m.labelled[[3]string{k.Key, c.Key, t.Key}] = made.Layout.Labelled(k)
+			}
+		}
+	}
+	return nil
+}
+
+// layoutOf is the layout for a company and type: as was made for both, else for the company,
+// else for the type, else for all; nil: none was made.
+func layoutOf(made []store.Layout, company, kindType string) *store.Layout {
+	for _, scope := range [][2]string{{company, kindType}, {company, ""}, {"", kindType}, {"", ""}} {
+		if i := slices.IndexFunc(made, func(l store.Layout) bool { return l.Company == scope[0] && l.Type == scope[1] }); i >= 0 {
+			return &made[i]
+		}
+	}
+	return nil
 }
 
 func (m *masters) kind(key string) (*record.Kind, error) {
@@ -82,7 +123,7 @@ func (m *masters) kindType(kind, key string) *record.Type {
 
 // scope resolves company, type and day, and tells what does not exist.
 func (m *masters) scope(kind, company, kindType string, day record.Day) (plan.Scope, error) {
-	s := plan.Scope{Company: m.company(company), Type: m.kindType(kind, kindType), Day: day}
+	s := plan.Scope{Company: m.company(company), Type: m.kindType(kind, kindType), Day: day, Kind: m.labelled[[3]string{kind, company, kindType}]}
 	if s.Company == nil {
 		return s, invalid("unknown-company", "there is no company %q", company)
 	}
@@ -146,7 +187,12 @@ var (
 
 // SaveCompany adds a company, or changes it.
 func (d *Desk) SaveCompany(ctx context.Context, key string, c record.Company) (record.Company, error) {
-	c.Key, c.Name, c.Country, c.Currency = key, strings.TrimSpace(c.Name), strings.ToUpper(c.Country), strings.ToUpper(c.Currency)
+	m, err := d.master(ctx)
+	if err != nil {
+		return c, err
+	}
+	c.Key, c.Name = key, strings.TrimSpace(c.Name)
+	c.Country, c.Currency = m.codeOf("country", c.Country), m.codeOf("currency", c.Currency)
 	_, isCurrency := record.CurrencyDecimals(c.Currency)
 	switch {
 	case !codePattern.MatchString(key):
@@ -179,10 +225,24 @@ func (d *Desk) SaveCompany(ctx context.Context, key string, c record.Company) (r
 	if c.Calendar.FreeDays == nil {
 		c.Calendar.FreeDays = []int{}
 	}
-	err := d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
+	err = d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
 		return func(tx *store.Store) error { return tx.SaveCompany(ctx, c) }, nil
 	})
 	return c, err
+}
+
+// codeOf finds the code of a country or a currency that was typed by its code or its name, in
+// the choices of a field of that key; what it does not find it returns in capitals.
+func (m *masters) codeOf(key, typed string) string {
+	typed = strings.TrimSpace(typed)
+	for i := range m.kinds {
+		if f := m.kinds[i].Field(key); f != nil && f.Type == record.Choice {
+			if v, wrong := f.Read(typed, record.Plain, record.Surroundings{}); wrong == nil && !v.IsNull() {
+				return record.Write(v)
+			}
+		}
+	}
+	return strings.ToUpper(typed)
 }
 
 func isZone(name string) bool {

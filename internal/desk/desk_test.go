@@ -21,6 +21,11 @@ import (
 // office is a desk with one company, two groups and three fields, and no rules.
 func office(t *testing.T) *desk.Desk {
 	t.Helper()
+	return deskOver(t, func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) })
+}
+
+func deskOver(t *testing.T, clock desk.Clock) *desk.Desk {
+	t.Helper()
 	ctx := t.Context()
 	s, err := store.Open(ctx, "")
 	require.NoError(t, err)
@@ -32,7 +37,7 @@ func office(t *testing.T) *desk.Desk {
 	}}}))
 	require.NoError(t, s.SaveType(ctx, record.Type{Kind: "vendor", Key: "TRAD", Label: "Trade goods"}))
 	require.NoError(t, s.SaveType(ctx, record.Type{Kind: "vendor", Key: "SERV", Label: "Services", Companies: []string{"10"}}))
-	return desk.New(s, func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }, "Ada")
+	return desk.New(s, clock, "Ada")
 }
 
 func terms(value string, scope rule.Scope) rule.Body {

@@ -162,9 +162,14 @@ func TestCompaniesAndTypesAreKeptWhileTheyAreUsed(t *testing.T) {
 	kept, err := d.SaveCompany(t.Context(), "40", good)
 	require.NoError(t, err)
 	assert.Equal(t, "CHF", kept.Currency)
+	good.Country, good.Currency, good.TimeZone = "Switzerland", "Swiss franc", "Europe/Zurich"
+	kept, err = d.SaveCompany(t.Context(), "40", good)
+	require.NoError(t, err)
+	assert.Equal(t, [2]string{"CH", "CHF"}, [2]string{kept.Country, kept.Currency}, "they are found by their names")
 	for want, change := range map[string]func(*record.Company){
-		"no-name": func(c *record.Company) { c.Name = " " }, "not-a-country": func(c *record.Company) { c.Country = "Switzerland" }, "not-a-currency": func(c *record.Company) { c.Currency = "XYZQ" },
+		"no-name": func(c *record.Company) { c.Name = " " }, "not-a-country": func(c *record.Company) { c.Country = "Atlantis" }, "not-a-currency": func(c *record.Company) { c.Currency = "XYZQ" },
 		"not-a-rounding": func(c *record.Company) { c.Rounding = "down" }, "no-workday": func(c *record.Company) { c.Calendar.FreeDays = []int{1, 2, 3, 4, 5, 6, 7} },
+		"not-a-zone": func(c *record.Company) { c.TimeZone = "Alpin/Chur" }, "not-a-format": func(c *record.Company) { c.Format = &record.Format{Decimal: ".", Group: ".", Date: "dmy", Separator: "."} },
 		"not-a-day": func(c *record.Company) { c.Calendar.Holidays = []record.Holiday{{Day: "1.1.2027"}} },
 	} {
 		bad := good

@@ -124,11 +124,42 @@ func (d *Desk) selected(ctx context.Context, request contract.ListRequest) (k *r
 		r := &s.rows[i]
 		listed[i] = record.Listed{Number: r.Number, Company: r.Company, Type: r.Type, State: r.State, Content: r.Content()}
 	}
+	if err := d.sortInto(ctx, m, k, s.rows, listed, request.Selection.Filters); err != nil {
+		return nil, nil, nil, err
+	}
 	places, wrong := record.Select(k, listed, request.Selection, formatOf(request.Format))
 	if wrong != nil {
 		return nil, nil, nil, invalid(wrong.Code, "%s", wrong.Message)
 	}
 	return k, s.rows, places, nil
+}
+
+// sortInto finds the bands of the records where a filter asks for one. Cost: judging every
+// record of the kind.
+func (d *Desk) sortInto(ctx context.Context, m *masters, k *record.Kind, rows []store.Record, listed []record.Listed, filters []record.Filter) error {
+	var columns []string
+	for _, f := range filters {
+		if f.Relation == "in-band" && k.Field(f.Field) != nil {
+			columns = append(columns, f.Field)
+		}
+	}
+	if len(columns) == 0 {
+		return nil
+	}
+	sorted, err := d.scales(ctx, m, k)
+	if err != nil || sorted == nil {
+		return err
+	}
+	for i := range rows {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		listed[i].Bands = map[string]string{}
+		for _, b := range sorted.of(&rows[i], columns) {
+			listed[i].Bands[b.Column] = b.Band.Label
+		}
+	}
+	return nil
 }
 
 func formatOf(f *record.Format) record.Format {
@@ -196,6 +227,19 @@ func (d *Desk) scales(ctx context.Context, m *masters, k *record.Kind) (*scales,
 	return &scales{d, ctx, m, book}, nil
 }
 
+// columns are those of the header whose numbers a rule in force sorts.
+func (s *scales) columns(among []string) (sorted []string) {
+	for _, column := range among {
+		place := s.book.Vocabulary.Kind.Index(column)
+		if slices.ContainsFunc(s.book.Rules, func(c *rule.Compiled) bool {
+			return c.State == rule.InForce && len(c.Bounds) > 0 && c.Field == place
+		}) {
+			sorted = append(sorted, column)
+		}
+	}
+	return sorted
+}
+
 // of returns the bands of a record's columns. A record that no longer fits its kind has none.
 func (s *scales) of(r *store.Record, columns []string) (bands []contract.CellBand) {
 	t, err := s.desk.again(s.ctx, r)
@@ -232,10 +276,35 @@ func (d *Desk) Export(ctx context.Context, request contract.ListRequest) (string
 	if ofLines {
 		head = append(head, "line")
 	}
-	written := [][]string{append(head, columns...)}
+	m, err := d.master(ctx)
+	if err != nil {
+		return "", err
+	}
+	sorted, err := d.scales(ctx, m, k)
+	if err != nil {
+		return "", err
+	}
+	var banded []string // columns whose numbers a rule sorts
+	if sorted != nil {
+		banded = sorted.columns(columns)
+	}
+	head = append(head, columns...)
+	for _, column := range banded {
+		head = append(head, column+" band")
+	}
+	written := [][]string{head}
 	for _, place := range places {
 		r := &rows[place]
 		content := r.Content()
+		bands := map[string]string{}
+		if len(banded) > 0 {
+			if err := ctx.Err(); err != nil {
+				return "", err
+			}
+			for _, b := range sorted.of(r, banded) {
+				bands[b.Column] = b.Band.Label
+			}
+		}
 		write := func(line int) {
 			cells := []string{r.Number, r.Company, r.Type, r.State}
 			if ofLines {
@@ -243,6 +312,9 @@ func (d *Desk) Export(ctx context.Context, request contract.ListRequest) (string
 			}
 			for _, column := range columns {
 				cells = append(cells, content.Get(k.Field(column), line))
+			}
+			for _, column := range banded {
+				cells = append(cells, bands[column])
 			}
 			written = append(written, cells)
 		}

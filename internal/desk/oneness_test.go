@@ -78,7 +78,7 @@ func newWorld(t *rapid.T, outer *testing.T) *world {
 	_, err := d.SaveType(outer.Context(), "price_list", "LIST", record.Type{Label: "List"})
 	require.NoError(t, err)
 	_, err = d.SaveStanding(outer.Context(), "rebate", contract.StandingChange{Standing: table.Standing{
-		Field: record.Field{Key: "rebate", Label: "Rebate", Type: record.Percent},
+		Field:   record.Field{Key: "rebate", Label: "Rebate", Type: record.Percent},
 		Periods: []table.StandingValue{{Value: "0.02", Period: table.Period{Until: "2026-12-31"}}, {Value: "0.03", Period: table.Period{From: "2027-01-01"}}}}})
 	require.NoError(t, err)
 	_, err = d.SaveCrosswalk(outer.Context(), "terms", contract.CrosswalkChange{Crosswalk: table.Crosswalk{Label: "Terms",

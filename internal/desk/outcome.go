@@ -183,6 +183,9 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 		if m.Rule != nil {
 			message.Rule = m.Rule.ID
 		}
+		if m.Field >= 0 {
+			message.Label = r.kind.Fields[m.Field].Label
+		}
 		if len(m.Values) > 0 {
 			message.Text = m.Rule.MessageText(m.Values, func(piece rule.Piece, v feel.Value) string { return r.inMessage(m, piece, v) })
 		}

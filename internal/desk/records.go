@@ -257,28 +257,50 @@ func documentOf(kind *record.Kind, r *store.Record) judge.Document {
 	return document
 }
 
-// RecordHistory returns what a record has been, newest first.
+// RecordHistory returns what a record has been, newest first; also one that was deleted.
 func (d *Desk) RecordHistory(ctx context.Context, kindKey, number string, format *record.Format) ([]contract.RecordVersion, error) {
-	saved, err := d.saved(ctx, kindKey, number)
+	m, kind, err := d.masterOf(ctx, kindKey)
 	if err != nil {
 		return nil, err
 	}
-	m, kind, r := saved.masters, saved.kind, saved.Record
 	versions, err := d.store.RecordVersions(ctx, kindKey, number)
 	if err != nil {
 		return nil, err
 	}
-	show := viewer{kind, m.company(r.Company), d.links(ctx, m, r.Company), formatOf(format)}
+	if len(versions) == 0 {
+		return nil, missing(kind.Noun() + " " + number)
+	}
+	company := ""
+	if s, err := d.shelf(ctx, kindKey); err == nil {
+		if r := s.find(number); r != nil {
+			company = r.Company
+		}
+	}
+	rules, err := d.store.Rules(ctx, kindKey)
+	if err != nil {
+		return nil, err
+	}
+	named := func(id int64) string {
+		if i := slices.IndexFunc(rules, func(r rule.Rule) bool { return r.ID == id }); i >= 0 {
+			return rules[i].Name
+		}
+		return fmt.Sprintf("rule %d", id)
+	}
+	show := viewer{kind, m.company(company), d.links(ctx, m, company), formatOf(format)}
 	history := []contract.RecordVersion{}
 	for i, v := range versions {
 		before := record.Content{}
 		if i+1 < len(versions) {
 			before = versions[i+1].Content
 		}
-		history = append(history, contract.RecordVersion{
+		shown := contract.RecordVersion{
 			Version: v.Version, What: v.What, Type: v.Type, ChangedAt: v.ChangedAt, ChangedBy: v.ChangedBy,
 			Changes: list(record.Changes(kind, &before, &v.Content), func(c record.Change) contract.ValueChange { return show.change(&before, &v.Content, c) }),
-		})
+		}
+		for _, r := range v.Content.Reasons {
+			shown.Reasons = append(shown.Reasons, contract.GivenReason{Rule: r.Rule, Name: named(r.Rule), Line: r.Line, Text: r.Text, By: r.By, At: r.At})
+		}
+		history = append(history, shown)
 	}
 	return history, show.links.failed
 }

@@ -375,7 +375,8 @@ func (d *Desk) Plan(ctx context.Context, kind, company, kindType string, day rec
 	if err != nil {
 		return contract.Plan{}, err
 	}
-	built, names := plan.Build(b, s), m.names(b.Vocabulary.Kind)
+	built := plan.Build(b, s)
+	names := m.names(built.Kind())
 	out := contract.Plan{Fields: make([]contract.PlanField, len(built.Kind().Fields)), Findings: []contract.Finding{}}
 	layout, err := d.Layout(ctx, kind, company, kindType)
 	if err != nil {
@@ -391,7 +392,7 @@ func (d *Desk) Plan(ctx context.Context, kind, company, kindType string, day rec
 		out.Loop = built.Loop.Describe(built.Kind())
 	}
 	for i := range out.Fields {
-		f := contract.PlanField{Key: built.Kind().Fields[i].Key, Stations: map[string][]contract.PlanRule{}}
+		f := contract.PlanField{Key: built.Kind().Fields[i].Key, Label: built.Kind().Fields[i].Label, Stations: map[string][]contract.PlanRule{}}
 		for _, family := range rule.Families {
 			for _, c := range built.At(i, family) {
 				f.Stations[string(family)] = append(f.Stations[string(family)], planRule(c, names))

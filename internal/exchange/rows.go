@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"regexp"
 	"strings"
 )
 
@@ -17,13 +18,7 @@ import (
 // of, in this order. Blank rows are left out. The error names the line.
 func Rows(text string) ([][]string, error) {
 	text = strings.TrimPrefix(text, "\ufeff")
-	first, _, _ := strings.Cut(strings.TrimLeft(text, "\r\n"), "\n")
-	comma, most := ',', 0
-	for _, candidate := range "\t;," {
-		if n := strings.Count(first, string(candidate)); n > most {
-			comma, most = candidate, n
-		}
-	}
+	comma := parting(strings.TrimLeft(text, "\r\n"))
 	r := csv.NewReader(strings.NewReader(text))
 	r.Comma, r.FieldsPerRecord, r.TrimLeadingSpace = comma, -1, comma != '\t'
 	// A spreadsheet's clipboard does not always close its quotes.
@@ -42,7 +37,7 @@ func Rows(text string) ([][]string, error) {
 			return nil, err
 		}
 		for i := range row {
-			row[i] = strings.TrimSpace(row[i])
+			row[i] = plain(strings.TrimSpace(row[i]))
 		}
 		if strings.Join(row, "") != "" {
 			rows = append(rows, row)
@@ -50,12 +45,70 @@ func Rows(text string) ([][]string, error) {
 	}
 }
 
-// WriteRows writes rows as CSV (RFC 4180).
+// parting returns what parts the values: that of tabs, semicolons and commas of which the
+// first row has most outside of quotes.
+func parting(text string) rune {
+	counts := map[rune]int{}
+	quoted := false
+	for _, r := range text {
+		if r == '"' {
+			quoted = !quoted
+		}
+		if r == '\n' && !quoted {
+			break
+		}
+		if !quoted {
+			counts[r]++
+		}
+	}
+	comma, most := ',', 0
+	for _, candidate := range "\t;," {
+		if n := counts[candidate]; n > most {
+			comma, most = candidate, n
+		}
+	}
+	return comma
+}
+
+// A spreadsheet runs what begins with one of these as a formula.
+const formulaic = "=+-@\t\r"
+
+var number = regexp.MustCompile(`^-?\d+(\.\d+)?$`)
+
+// inert writes a text so that no spreadsheet takes it for a formula: behind an apostrophe,
+// which says "this is text" there. plain reads it back.
+func inert(text string) string {
+	rest := strings.TrimLeft(text, "'")
+	if rest == "" || !strings.ContainsRune(formulaic, rune(rest[0])) || number.MatchString(text) {
+		return text
+	}
+	return "'" + text
+}
+
+func plain(text string) string {
+	rest, marked := strings.CutPrefix(text, "'")
+	inner := strings.TrimLeft(rest, "'")
+	if marked && inner != "" && strings.ContainsRune(formulaic, rune(inner[0])) {
+		return rest
+	}
+	return text
+}
+
+// WriteRows writes rows as CSV (RFC 4180), every value that holds something by which rows are
+// parted in quotes. No text in them is a formula to a spreadsheet.
 func WriteRows(rows [][]string) (string, error) {
 	var b strings.Builder
-	w := csv.NewWriter(&b)
-	if err := w.WriteAll(rows); err != nil {
-		return "", err
+	for _, row := range rows {
+		for i, text := range row {
+			if i > 0 {
+				b.WriteByte(',')
+			}
+			if text = inert(text); strings.ContainsAny(text, ",;\t\"\r\n") || strings.HasPrefix(text, " ") {
+				text = `"` + strings.ReplaceAll(text, `"`, `""`) + `"`
+			}
+			b.WriteString(text)
+		}
+		b.WriteByte('\n')
 	}
 	return b.String(), nil
 }

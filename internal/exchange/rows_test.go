@@ -31,7 +31,7 @@ func TestRowsAreReadAsTheyCome(t *testing.T) {
 
 // What is written is read again as it was, whatever the values hold.
 func TestWhatIsWrittenIsReadAgain(t *testing.T) {
-	value := rapid.StringMatching(`[a-z,;" 0-9éß]{0,6}[a-z]`)
+	value := rapid.StringMatching(`['=+@-]{0,3}[a-z,;" 0-9éß]{0,6}[a-z]`)
 	rapid.Check(t, func(rt *rapid.T) {
 		rows := rapid.SliceOfN(rapid.SliceOfN(value, 3, 3), 1, 5).Draw(rt, "rows")
 		for i := range rows {
@@ -41,7 +41,7 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 				}
 			}
 		}
-		rows = append([][]string{{"key", "one", "two"}}, rows...) // the first line shows what parts the values
+		rows = append([][]string{{"key", "one; or; more", "two"}}, rows...) // the first line shows what parts the values
 		text, err := exchange.WriteRows(rows)
 		if err != nil {
 			rt.Fatal(err)
@@ -51,4 +51,14 @@ func TestWhatIsWrittenIsReadAgain(t *testing.T) {
 			rt.Fatalf("%q is read as %q: %v", text, again, err)
 		}
 	})
+}
+
+func TestNoTextIsAFormulaToASpreadsheet(t *testing.T) {
+	rows := [][]string{{"a", "b", "c", "d"}, {"=1+1", "+353 1 555", "-x", "@SUM(A1)"}, {"-5", "-0.50", "'=2", "plain"}}
+	text, err := exchange.WriteRows(rows)
+	require.NoError(t, err)
+	assert.Equal(t, "a,b,c,d\n'=1+1,'+353 1 555,'-x,'@SUM(A1)\n-5,-0.50,''=2,plain\n", text)
+	again, err := exchange.Rows(text)
+	require.NoError(t, err)
+	assert.Equal(t, rows, again)
 }

@@ -21,8 +21,8 @@ const rule = (id: number, change: Partial<PlanRule> = {}): PlanRule => ({
 const plan = (stations: Record<string, PlanRule[]>): Plan => ({
   findings: [],
   fields: [
-    { key: "country", stations },
-    { key: "limit", stations: { default: [rule(9)] } },
+    { key: "country", label: "Country", stations },
+    { key: "limit", label: "Limit", stations: { default: [rule(9)] } },
   ],
 });
 

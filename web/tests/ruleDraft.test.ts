@@ -73,7 +73,7 @@ function plan() {
     width: 3,
     occasions: "",
   };
-  return { findings: [], fields: [{ key: "country", stations: { default: [rule] } }] };
+  return { findings: [], fields: [{ key: "country", label: "country", stations: { default: [rule] } }] };
 }
 
 beforeEach(() => {

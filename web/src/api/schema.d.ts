@@ -1883,6 +1883,8 @@ export interface components {
         };
         PlanField: {
             key: string;
+            /** @description As the company labels it */
+            label: string;
             /** @description The rules at each family's station, in the order in which they get their chance */
             stations: {
                 [key: string]: components["schemas"]["PlanRule"][];
@@ -2168,6 +2170,8 @@ export interface components {
             severity: "refuse" | "confirm" | "advise";
             code: string;
             field: string;
+            /** @description The field as the company labels it; missing: it points to the line, or the document */
+            label?: string;
             /** @description Number of the line it points to; none: the header */
             line?: number;
             /** Format: int64 */
@@ -2232,7 +2236,7 @@ export interface components {
             filters?: {
                 field: string;
                 /** @enum {string} */
-                relation: "is" | "is-not" | "contains" | "from" | "up-to" | "is-blank" | "is-filled";
+                relation: "is" | "is-not" | "contains" | "from" | "up-to" | "is-blank" | "is-filled" | "in-band";
                 value?: string;
             }[];
             sort?: string;

@@ -123,7 +123,11 @@ function toggleDay(day: number) {
       </label>
       <label
         ><span class="field-label">Numbers and dates</span>
-        <ElSelect v-model="written" aria-label="How numbers and dates are written">
+        <ElSelect
+          v-model="written"
+          aria-label="How numbers and dates are written"
+          placeholder="as people's browsers do"
+        >
           <ElOption value="" label="as people's browsers do" />
           <ElOption v-for="w in ways" :key="w.label" :value="w.label" :label="w.label" />
         </ElSelect>

@@ -105,7 +105,7 @@ function said<T extends string>(text: string): T | undefined {
         <ElSelect
           :model-value="body.effect.keying ?? ''"
           aria-label="How often a new value is keyed"
-        placeholder="left to other rules"
+          placeholder="left to other rules"
           @update:model-value="body.effect.keying = said($event)"
         >
           <ElOption v-for="k in keyings" :key="k.label" :value="k.value ?? ''" :label="k.label" />

@@ -47,9 +47,12 @@ const messages = computed(() => {
   return map;
 });
 
+/** The cell that the cursor is in: what must be keyed twice asks before the cursor has gone on. */
+const here = ref("");
 /** A value that is new here and must be keyed twice. */
 function asksAgain(address: string): boolean {
   const field = props.trial.fields.value.get(address);
+  if (here.value === address && field?.twice && !props.readonly) return true;
   return (
     !props.readonly && !!field?.twice && !!field.entered.text && field.made !== "stored" && !field.misfit
   );
@@ -111,6 +114,8 @@ function down(line: number, key: string) {
           role="cell"
           :data-address="addressOf(c.field.key, line)"
           class="in"
+          @focusin="here = addressOf(c.field.key, line)"
+          @focusout="here = ''"
         >
           <CellInput
             v-if="trial.fields.value.get(addressOf(c.field.key, line))?.access !== 'hidden'"

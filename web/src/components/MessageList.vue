@@ -23,7 +23,9 @@ const sorted = computed(() => {
     <li v-for="(m, i) in sorted" :key="i" :class="m.severity">
       <SeverityMark :severity="m.severity" />
       <button type="button" class="plain" @click="emit('point', m.field, m.line)">
-        {{ catalog.label(m.field, m.line, kind) }}
+        {{
+          m.label ? (m.line ? `${m.label} in line ${m.line}` : m.label) : catalog.label(m.field, m.line, kind)
+        }}
       </button>
       <span class="text"
         >{{ m.text }}

@@ -64,12 +64,17 @@ function isShown(key: string): boolean {
   }
   return true;
 }
+const labels = computed(() => new Map(plan.plan?.fields.map((f) => [f.key, f.label]) ?? []));
 const sections = computed(() => {
   const wanted = props.find.toLowerCase();
+  const fields = (catalog.kind?.kind.fields ?? []).map((f) => {
+    const label = labels.value.get(f.key);
+    return label && label !== f.label ? { ...f, label } : f;
+  });
   return (catalog.kind?.kind.sections ?? [])
     .map((section) => ({
       ...section,
-      fields: (catalog.kind?.kind.fields ?? []).filter(
+      fields: fields.filter(
         (f) =>
           f.section === section.key &&
           (!wanted || f.label.toLowerCase().includes(wanted) || f.key.includes(wanted)) &&

@@ -60,9 +60,12 @@ function madeBy(key: string): string {
   const act = field?.acts.find((a) => a.family === field.made && a.did === "acted");
   return act ? `${families[field!.made as Family].label}: ${act.phrase}` : "";
 }
+/** The field that the cursor is in: what must be keyed twice asks before the cursor has gone on. */
+const here = ref("");
 /** A value that is new here and must be keyed twice. */
 function asksAgain(key: string): boolean {
   const field = outcomeOf(key);
+  if (here.value === key && field?.twice && !props.readonly) return true;
   const changed = field?.entered.text && field.made !== "stored";
   return !props.readonly && !!field?.twice && !!changed && !field.misfit;
 }
@@ -134,6 +137,8 @@ defineExpose({ point, begin, nextStop, assist });
           :key="f.field.key"
           class="field"
           :data-address="f.field.key"
+          @focusin="here = f.field.key"
+          @focusout="here = ''"
           :style="{ gridColumn: `span ${f.width}` }"
         >
           <label class="field-label" :for="`field-${f.field.key}`" :title="f.field.help">

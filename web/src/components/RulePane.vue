@@ -206,12 +206,7 @@ watch(
           placeholder="Reason"
           @keydown.enter="goOn"
         />
-        <button
-          type="button"
-          class="button first"
-          :disabled="busy || !reason.trim()"
-          @click="goOn"
-        >
+        <button type="button" class="button first" :disabled="busy || !reason.trim()" @click="goOn">
           {{ asked === "keep" ? "Change it anyway" : "Put in force anyway" }}
         </button>
         <button type="button" class="button" @click="needsReason = ''">Leave it</button>

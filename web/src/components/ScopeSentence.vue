@@ -41,7 +41,9 @@ const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.t
       @change="emit('change', { company: $event })"
     />
     <template v-if="day && day !== scope.day">
-      <span class="comma">, on <b title="The document's own date">{{ dayInWords(day) }}</b></span>
+      <span class="comma"
+        >, on <b title="The document's own date">{{ dayInWords(day) }}</b></span
+      >
       <span class="as-if">as if today were</span>
     </template>
     <span v-else class="comma">, on</span>

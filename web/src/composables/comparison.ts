@@ -17,8 +17,7 @@ export function useComparison() {
       const loaded = await ask(api.GET("/plan", { params: { query } }));
       if (
         with_.value &&
-        JSON.stringify(query) ===
-          JSON.stringify({ kind: plan.scope.kind, day: plan.day, ...with_.value })
+        JSON.stringify(query) === JSON.stringify({ kind: plan.scope.kind, day: plan.day, ...with_.value })
       )
         other.value = loaded;
       problem.value = "";

@@ -14,6 +14,7 @@ export const relations: Record<Filter["relation"], string> = {
   "up-to": "is up to",
   "is-blank": "is blank",
   "is-filled": "is filled",
+  "in-band": "is in the band",
 };
 
 export function needsValue(relation: Filter["relation"]): boolean {
