@@ -173,11 +173,13 @@ func (r *run) copied(s spot, c *rule.Compiled, act *Act, given feel.Value) {
 }
 
 // ruleGave tells whether the stored value came from a rule. Where that is not known it did,
-// when c gives the same for what was saved.
+// when a rule at the station of c gives the same for what was saved.
 func (r *run) ruleGave(s spot, c *rule.Compiled, stored feel.Value) bool {
 	switch origin := s.storedBy(); {
 	case origin == record.Unknown:
-		return feel.Same(r.settled(s, r.valueBefore(s, c)), stored)
+		return slices.ContainsFunc(r.plan.At(s.place, c.Family), func(o *rule.Compiled) bool {
+			return o.Value != nil && feel.Same(r.settled(s, r.valueBefore(s, o)), stored)
+		})
 	default:
 		_, _, ok := origin.Rule()
 		return ok

@@ -1,10 +1,14 @@
 package store_test
 
 import (
+	"compress/gzip"
 	"database/sql"
 	"errors"
+	"io"
+	"net/url"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 	"time"
 
@@ -171,4 +175,112 @@ func TestAFieldAddedByPeopleStaysWhenTheKindsComeAnew(t *testing.T) {
 	assert.Equal(t, []string{"a", "c", "berth"}, keys())
 	require.NoError(t, s.RemoveField(t.Context(), "vendor", "berth", when, "Ada"))
 	assert.Equal(t, []string{"a", "c"}, keys())
+}
+
+// A file may be called whatever a file system takes, and belongs to its owner alone.
+func TestAFileIsOpenedUnderItsOwnName(t *testing.T) {
+	folder := t.TempDir()
+	for _, name := range []string{"plain.db", "what?.db", "50%25.db", "#1 a&b=c.db", "år.db"} {
+		path := filepath.Join(folder, name)
+		s := prepared(t, path)
+		require.NoError(t, s.SaveCompany(t.Context(), record.Company{Key: "10", Rounding: "half-up"}), name)
+		info, err := os.Stat(path)
+		require.NoError(t, err, name)
+		assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), name)
+		require.NoError(t, s.Close())
+		db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?_pragma=foreign_keys(1)")
+		require.NoError(t, err)
+		var mode string
+		require.NoError(t, db.QueryRowContext(t.Context(), "PRAGMA journal_mode").Scan(&mode))
+		assert.Equal(t, "wal", mode, "%s: its safety options hold", name)
+		require.NoError(t, db.Close())
+	}
+	// One that others could read is taken from them.
+	path := filepath.Join(folder, "open.db")
+	require.NoError(t, os.WriteFile(path, nil, 0o600))
+	require.NoError(t, os.Chmod(path, 0o644))
+	require.NoError(t, prepared(t, path).Close())
+	info, err := os.Stat(path)
+	require.NoError(t, err)
+	assert.Equal(t, os.FileMode(0o600), info.Mode().Perm())
+}
+
+// The data of an installation before values had origins, and entry rules aspects, comes along.
+func TestDataOfBeforeOriginsComesAlong(t *testing.T) {
+	packed, err := os.Open("testdata/landed-10.db.gz")
+	require.NoError(t, err)
+	defer func() { require.NoError(t, packed.Close()) }()
+	reader, err := gzip.NewReader(packed)
+	require.NoError(t, err)
+	plain, err := io.ReadAll(reader)
+	require.NoError(t, err)
+	path := filepath.Join(t.TempDir(), "landed.db")
+	require.NoError(t, os.WriteFile(path, plain, 0o600))
+	s := open(t, path)
+	defer func() { require.NoError(t, s.Close()) }()
+	book, seed, err := s.BookVersion(t.Context())
+	require.NoError(t, err)
+	assert.Positive(t, book)
+	assert.Len(t, seed, 64)
+	rules, err := s.Rules(t.Context(), "vendor")
+	require.NoError(t, err)
+	said := map[string]int{}
+	for _, r := range rules {
+		if r.Family == rule.Entry {
+			e := r.Effect
+			said[strings.Join([]string{string(e.Need), string(e.Access), string(e.Cursor), string(e.Keying)}, "/")]++
+		}
+	}
+	assert.Equal(t, map[string]int{"required/open//": 6, "optional/hidden//": 2, "optional/read-only//": 1, "required/open//twice": 1, "//passed over/": 1, "//stop/": 1}, said)
+	vendors, err := s.Records(t.Context(), "vendor")
+	require.NoError(t, err)
+	require.NotEmpty(t, vendors)
+	assert.Empty(t, vendors[0].Origins, "nobody knows who gave the values of then")
+	proofs, err := s.Proofs(t.Context(), "vendor")
+	require.NoError(t, err)
+	versions, err := s.ProofVersions(t.Context(), proofs[0].ID)
+	require.NoError(t, err)
+	require.Len(t, versions, 1)
+	assert.Equal(t, proofs[0].Expect, versions[0].Expect)
+	// A change of it is its next version.
+	changed, err := s.SaveProof(t.Context(), proofs[0], "accepted", "why", when, "Ada")
+	require.NoError(t, err)
+	assert.Equal(t, 2, changed.Version)
+	_, err = s.SaveProof(t.Context(), proofs[0], "accepted", "why", when, "Ben")
+	assert.ErrorIs(t, err, store.ErrStale)
+}
+
+// Every change of what documents are judged by moves the version of the book; nothing else does.
+func TestTheBookCountsItsChanges(t *testing.T) {
+	s := prepared(t, "")
+	defer func() { require.NoError(t, s.Close()) }()
+	ctx := t.Context()
+	last, _, err := s.BookVersion(ctx)
+	require.NoError(t, err)
+	moves := func(what string, want bool, change func() error) {
+		require.NoError(t, change(), what)
+		now, _, err := s.BookVersion(ctx)
+		require.NoError(t, err)
+		assert.Equal(t, want, now > last, what)
+		last = now
+	}
+	kinds := []record.Kind{{Key: "vendor", Fields: []record.Field{{Key: "b"}, {Key: "a", Type: record.Date}}}}
+	moves("the same kinds again", false, func() error { return s.SaveKinds(ctx, kinds) })
+	moves("a company", true, func() error { return s.SaveCompany(ctx, record.Company{Key: "10", Rounding: "half-up"}) })
+	moves("a layout for all", true, func() error { return s.SaveLayout(ctx, store.Layout{Kind: "vendor"}) })
+	moves("the same layout again", true, func() error { return s.SaveLayout(ctx, store.Layout{Kind: "vendor"}) })
+	moves("a map", true, func() error { _, err := s.SaveFollowOn(ctx, record.FollowOn{Name: "x"}); return err })
+	moves("a record", false, func() error {
+		_, err := s.AddRecord(ctx, store.Record{Kind: "vendor", Number: "V1", Company: "10", State: store.Kept, Values: map[string]string{}}, store.Numbering{}, when, "Ada")
+		return err
+	})
+	moves("a number", false, func() error { _, err := s.NextNumber(ctx, "x"); return err })
+	moves("a preference", false, func() error { return s.SavePreferredFormat(ctx, "Ada", &record.Plain) })
+	f, err := s.PreferredFormat(ctx, "Ada")
+	require.NoError(t, err)
+	assert.Equal(t, &record.Plain, f)
+	moves("no preference", false, func() error { return s.SavePreferredFormat(ctx, "Ada", nil) })
+	f, err = s.PreferredFormat(ctx, "Ada")
+	require.NoError(t, err)
+	assert.Nil(t, f)
 }

@@ -55,6 +55,20 @@ async function again() {
       {{ catalog.typeName(posting.summary.type, kind) }} in
       {{ catalog.companyName(posting.summary.company) }}, on {{ dayInWords(posting.summary.day) }}. Posted
       {{ moment(posting.summary.postedAt) }} by {{ posting.summary.postedBy }}.
+      <template v-if="posting.outcome.version?.book">
+        By version {{ posting.outcome.version.book }} of the rule book<template
+          v-if="posting.outcome.changes?.length"
+        >
+          with the changes of {{ posting.outcome.changes.length }}
+          {{ posting.outcome.changes.length === 1 ? "rule" : "rules" }} that
+          {{ posting.outcome.changes.length === 1 ? "was" : "were" }} not in force:
+          {{
+            posting.outcome.changes
+              .map((c) => (c.rule ? `rule ${c.rule}` : c.name || "a new rule"))
+              .join(", ")
+          }}</template
+        >.
+      </template>
       <template v-if="posting.summary.reverses">
         It reverses
         <RouterLink :to="`/ledger/${posting.summary.reverses}?ledger=${ledger}`">{{
