@@ -44,6 +44,7 @@ test: test-go test-web test-browser ## every test, with its own set-up
 
 test-go: race-tools web/dist/index.html
 	CGO_ENABLED=1 go test -race ./core/...
+	CGO_ENABLED=1 go test -race -run "Many|NoNumber|NoLink|WaitForEachOther" ./internal/desk ./internal/httpapi
 	go test $$(go list ./... | grep -v -e /core/ -e '/e2e')
 
 test-web: web/node_modules/.installed

@@ -12,6 +12,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"github.com/chromedp/cdproto/input"
@@ -172,7 +173,11 @@ func Ask[T any](p *Page, action chromedp.Action[T]) (T, error) {
 // page shows instead.
 func (p *Page) Until(expression string) error {
 	poll := chromedp.Poll[bool](expression, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(patience))
-	if _, err := Ask(p, poll); err != nil {
+	_, err := Ask(p, poll)
+	for tries := 0; tries < 3 && err != nil && strings.Contains(err.Error(), "navigated"); tries++ {
+		_, err = Ask(p, poll) // the page was loaded anew meanwhile
+	}
+	if err != nil {
 		text, _ := Ask(p, chromedp.Evaluate[string](`document.body.innerText`))
 		return fmt.Errorf("never true: %s: %w\nthe page shows:\n%s", expression, err, text)
 	}

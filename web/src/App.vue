@@ -35,6 +35,12 @@ const example = computed(() => {
   const date = [...format.date].map((p) => parts[p]).join(format.separator);
   return `${date} · 1${format.group}234${format.decimal}50`;
 });
+/** What is on the screen was written the old way: it is drawn anew. */
+const writing = ref(0);
+function writeAnew() {
+  formatting.value = false;
+  writing.value++;
+}
 useEventListener("keydown", (event: KeyboardEvent) => {
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
     event.preventDefault();
@@ -81,11 +87,11 @@ useEventListener("keydown", (event: KeyboardEvent) => {
           records it keeps; or start <code>codicil demo</code> to see a group with four companies at work.
         </p>
       </div>
-      <RouterView v-else />
+      <RouterView v-else :key="writing" />
     </main>
     <main v-else class="page quiet">Opening the ledger…</main>
     <GoAnywhere v-if="going" @close="going = false" />
-    <FormatSheet v-if="formatting" @close="formatting = false" />
+    <FormatSheet v-if="formatting" @close="formatting = false" @chosen="writeAnew" />
     <ShortcutList v-if="shortcuts" @close="shortcuts = false" />
   </div>
 </template>

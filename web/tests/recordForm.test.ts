@@ -1,9 +1,10 @@
 import { flushPromises, mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it } from "vitest";
-import type { Field, FieldOutcome, KindEntry, Layout, Outcome } from "@/api/client";
+import type { Field, KindEntry, Layout, Outcome } from "@/api/client";
 import RecordForm from "@/components/RecordForm.vue";
 import { useTrial } from "@/composables/trial";
 import { fillCatalog } from "./catalog";
+import { outcomeOf } from "./outcomes";
 import { serve } from "./server";
 
 function field(key: string, label: string, type: Field["type"] = "text"): Field {
@@ -52,22 +53,6 @@ const layout: Layout = {
     },
   ],
 };
-
-function outcomeOf(key: string, final = "", more: Partial<FieldOutcome> = {}): FieldOutcome {
-  const shown = { value: final, text: final };
-  return {
-    key,
-    entered: shown,
-    sourced: shown,
-    defaulted: shown,
-    computed: shown,
-    substituted: shown,
-    final: shown,
-    made: "",
-    acts: [],
-    ...more,
-  };
-}
 
 async function form(outcome: Partial<Outcome>, more: Record<string, unknown> = {}) {
   const asked = serve({
@@ -195,6 +180,6 @@ describe("the cursor in lines", () => {
     await again.setValue("5");
     await again.trigger("blur");
     await flushPromises();
-    expect(trial.entered.value["lines.1.amount"]).toMatchObject({ typed: "5", again: "5" });
+    expect(trial.entered.value["lines.1.amount"]).toMatchObject({ value: "5", again: "5" });
   });
 });

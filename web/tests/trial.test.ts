@@ -1,9 +1,12 @@
+import { flushPromises } from "@vue/test-utils";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Outcome } from "@/api/client";
 import { addressOf, parseAddress } from "@/address";
 import { suggesting } from "@/choices";
 import { documentOf, useTrial } from "@/composables/trial";
+import { writeAs } from "@/format";
 import { fillCatalog } from "./catalog";
+import { outcomeOf } from "./outcomes";
 import { serve } from "./server";
 
 const blank: Outcome = {
@@ -55,6 +58,34 @@ describe("a document with lines", () => {
         { number: 1, entered: { quantity: { typed: "3" } } },
       ],
     });
+  });
+
+  it("keeps what was typed as the value it was read as, whatever way of writing comes after", async () => {
+    const read = outcomeOf("freight", "1.234", {});
+    read.entered = { value: "1234", text: "1.234" };
+    const asked = serve({ "POST /try": () => ({ ...blank, fields: [read] }) });
+    const t = trial();
+    await t.enter("freight", "1.234");
+    writeAs({ decimal: ".", group: ",", date: "dmy", separator: "/" });
+    await flushPromises();
+    const bodies = asked.map((a) => (a.body as { document: { entered: unknown } }).document.entered);
+    expect(bodies[0]).toEqual({ freight: { typed: "1.234" } });
+    expect(bodies.at(-1)).toEqual({ freight: { value: "1234" } });
+    writeAs();
+  });
+
+  it("drops an answer that is late", async () => {
+    let answer: (o: Outcome) => void = () => undefined;
+    const first = new Promise<Outcome>((resolve) => (answer = resolve));
+    let turn = 0;
+    const later = outcomeOf("reference", "B", {});
+    serve({ "POST /try": () => (turn++ ? { ...blank, fields: [later] } : first) });
+    const t = trial();
+    const slow = t.enter("reference", "A");
+    await t.enter("reference", "B");
+    answer({ ...blank, fields: [outcomeOf("reference", "A", {})] });
+    await slow;
+    expect(t.fields.value.get("reference")?.final.value).toBe("B");
   });
 
   it("gives a new line a number that no line had, and puts a removed line back where it was", async () => {

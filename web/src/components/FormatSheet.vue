@@ -8,7 +8,7 @@ import { format, type Format } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
 /** How the person at work writes numbers and dates. */
-const emit = defineEmits<{ close: [] }>();
+const emit = defineEmits<{ close: []; chosen: [] }>();
 const catalog = useCatalog();
 const { problem, busy, attempt } = useAttempt();
 
@@ -45,7 +45,7 @@ async function save() {
     await ask(api.PUT("/preferences", { body: { format: chosen.value } }));
     await catalog.load();
   });
-  if (kept) location.reload(); // everything on the screen was written the old way
+  if (kept) emit("chosen");
 }
 </script>
 
@@ -58,13 +58,13 @@ async function save() {
     <div v-if="own" class="own">
       <label
         ><span class="field-label">Numbers</span>
-        <ElSelect v-model="number" aria-label="How numbers are written">
+        <ElSelect v-model="number" :teleported="false" aria-label="How numbers are written">
           <ElOption v-for="n in numbers" :key="n.key" :value="n.key" :label="n.label" />
         </ElSelect>
       </label>
       <label
         ><span class="field-label">Dates</span>
-        <ElSelect v-model="date" aria-label="How dates are written">
+        <ElSelect v-model="date" :teleported="false" aria-label="How dates are written">
           <ElOption v-for="d in dates" :key="d.key" :value="d.key" :label="d.label" />
         </ElSelect>
       </label>

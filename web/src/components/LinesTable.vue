@@ -49,6 +49,10 @@ const messages = computed(() => {
 
 /** The cell that the cursor is in: what must be keyed twice asks before the cursor has gone on. */
 const here = ref("");
+/** Going from the value to the one keyed again stays in the same place. */
+function leaves(event: FocusEvent) {
+  if (!(event.currentTarget as HTMLElement).contains(event.relatedTarget as Node | null)) here.value = "";
+}
 /** A value that is new here and must be keyed twice. */
 function asksAgain(address: string): boolean {
   const field = props.trial.fields.value.get(address);
@@ -115,7 +119,7 @@ function down(line: number, key: string) {
           :data-address="addressOf(c.field.key, line)"
           class="in"
           @focusin="here = addressOf(c.field.key, line)"
-          @focusout="here = ''"
+          @focusout="leaves"
         >
           <CellInput
             v-if="trial.fields.value.get(addressOf(c.field.key, line))?.access !== 'hidden'"

@@ -26,6 +26,7 @@ dialog {
   padding: 0;
   margin-top: 12vh;
   width: min(520px, 92vw);
+  overflow: visible;
 }
 dialog::backdrop {
   background: rgb(10 15 25 / 35%);

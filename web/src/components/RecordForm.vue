@@ -62,6 +62,10 @@ function madeBy(key: string): string {
 }
 /** The field that the cursor is in: what must be keyed twice asks before the cursor has gone on. */
 const here = ref("");
+/** Going from the value to the one keyed again stays in the same place. */
+function leaves(event: FocusEvent) {
+  if (!(event.currentTarget as HTMLElement).contains(event.relatedTarget as Node | null)) here.value = "";
+}
 /** A value that is new here and must be keyed twice. */
 function asksAgain(key: string): boolean {
   const field = outcomeOf(key);
@@ -137,9 +141,9 @@ defineExpose({ point, begin, nextStop, assist });
           :key="f.field.key"
           class="field"
           :data-address="f.field.key"
-          @focusin="here = f.field.key"
-          @focusout="here = ''"
           :style="{ gridColumn: `span ${f.width}` }"
+          @focusin="here = f.field.key"
+          @focusout="leaves"
         >
           <label class="field-label" :for="`field-${f.field.key}`" :title="f.field.help">
             {{ f.label

@@ -1,5 +1,5 @@
 import { useEventListener } from "@vueuse/core";
-import { computed, reactive, ref, watch, type Ref } from "vue";
+import { computed, onBeforeUnmount, reactive, ref, watch, type Ref } from "vue";
 import { onBeforeRouteLeave, onBeforeRouteUpdate, useRoute, useRouter } from "vue-router";
 import {
   api,
@@ -179,6 +179,10 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   onBeforeRouteLeave((_, from) => setAside(from.fullPath));
   onBeforeRouteUpdate((_, from) => setAside(from.fullPath));
   useEventListener(window, "pagehide", () => setAside(path.value));
+  // The screen may be drawn anew at the same address.
+  let at = path.value;
+  onBeforeRouteUpdate((to) => void (at = to.fullPath));
+  onBeforeUnmount(() => setAside(at));
 
   /** Takes what is being typed, and waits for its consequences. */
   async function settle() {

@@ -63,16 +63,20 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   const dirty = computed(() => !!change.value && JSON.stringify(change.value.body) !== kept.value);
   const isNew = computed(() => !!change.value && !change.value.id);
 
+  let first = wanted;
   /** Opens the rule that was asked for, or the one that acted, or the one that goes first. */
   watch(
     rules,
     (here) => {
       if (change.value) return;
-      const first =
-        here.find((r) => r.id === wanted) ??
-        here.find((r) => acts.value.some((a) => a.rule === r.id && a.did === "acted")) ??
-        here[0];
-      if (first) void show(first.id);
+      // A rule that was asked for may have no place in the plan: a retired one has none.
+      if (first) {
+        void show(first);
+        first = undefined;
+        return;
+      }
+      const open = here.find((r) => acts.value.some((a) => a.rule === r.id && a.did === "acted")) ?? here[0];
+      if (open) void show(open.id);
     },
     { immediate: true },
   );

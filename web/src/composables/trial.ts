@@ -1,4 +1,4 @@
-import { computed, ref, shallowRef } from "vue";
+import { computed, ref, shallowRef, watch } from "vue";
 import {
   api,
   ask,
@@ -132,8 +132,24 @@ export function useTrial(
     await guard(async () => {
       const body = { document: document.value, format, moment: moment(), keyed };
       const result = await ask(api.POST("/try", { body }));
-      if (turn === asking) outcome.value = settledOn(result);
+      if (turn !== asking) return;
+      outcome.value = settledOn(result);
+      entered.value = asRead();
     });
+  }
+
+  // Another way of writing writes the outcome anew.
+  watch(format, () => void tryDocument());
+
+  /** What was typed as the values it was read as: another way of writing does not make other values of it. */
+  function asRead(): Record<string, EnteredItem> {
+    const read = Object.entries(entered.value).map(([address, item]) => {
+      const shown = fields.value.get(address);
+      const { typed, ...rest } = item;
+      if (typed === undefined || !shown?.entered.value || shown.misfit) return [address, item];
+      return [address, { ...rest, value: shown.entered.value }];
+    });
+    return Object.fromEntries(read) as Record<string, EnteredItem>;
   }
 
   /** Keeps the fields that came out as before as they are, so that only what changed is drawn anew. */
