@@ -43,15 +43,15 @@ generate: web/node_modules/.installed ## make the types of the contract and the 
 test: test-go test-web test-browser ## every test, with its own set-up
 
 test-go: race-tools web/dist/index.html
-	CGO_ENABLED=1 go test -race ./core/...
-	CGO_ENABLED=1 go test -race -run "Many|NoNumber|NoLink|WaitForEachOther" ./internal/desk ./internal/httpapi
-	go test $$(go list ./... | grep -v -e /core/ -e '/e2e')
+	CGO_ENABLED=1 go test -race -timeout 60m ./core/...
+	CGO_ENABLED=1 go test -race -timeout 60m -run "Many|NoNumber|NoLink|WaitForEachOther" ./internal/desk ./internal/httpapi
+	go test -timeout 60m $$(go list ./... | grep -v -e /core/ -e '/e2e')
 
 test-web: web/node_modules/.installed
 	cd web && npm test --silent
 
 test-browser: chromium web/dist/index.html
-	go test -count=1 ./e2e/...
+	go test -count=1 -timeout 60m ./e2e/...
 
 # The race detector needs a C compiler; nothing else does.
 race-tools:

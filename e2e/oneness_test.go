@@ -294,4 +294,8 @@ func TestARetiredRuleIsTakenUpAgain(t *testing.T) {
 	u.sees(".pane .life", "retired")
 	u.clicks(".pane .button", "Take up again as a draft")
 	u.sees(".pane .life", "draft")
+	u.clicks(".pane .history .plain", "What its")
+	u.sees(".pane .history", "in force")
+	u.sees(".pane .history", "“a test”")
+	u.sees(".pane .history", "replace Accounting clerk with SIF")
 }

@@ -3,7 +3,9 @@ package main
 import (
 	"bytes"
 	"encoding/json"
+	"fmt"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"strings"
 	"testing"
@@ -107,4 +109,21 @@ func TestServingOffThisMachineIsRefused(t *testing.T) {
 	_, errors, failed := run(t, "", "serve", "--address", "0.0.0.0:0", "--data", filepath.Join(t.TempDir(), "x", "codicil.db"))
 	assert.True(t, failed)
 	assert.Contains(t, errors, "not on this machine")
+}
+
+func TestADemoThatWasKilledLeavesNothing(t *testing.T) {
+	t.Setenv("TMPDIR", t.TempDir())
+	killed := exec.CommandContext(t.Context(), "sleep", "60")
+	require.NoError(t, killed.Start())
+	left := filepath.Join(os.TempDir(), fmt.Sprintf("%s%d-1", demoFolders, killed.Process.Pid))
+	require.NoError(t, os.Mkdir(left, 0o700))
+	first, err := demoFolder()
+	require.NoError(t, err)
+	assert.DirExists(t, left, "its demo still runs")
+	require.NoError(t, killed.Process.Kill())
+	_, _ = killed.Process.Wait()
+	_, err = demoFolder()
+	require.NoError(t, err)
+	assert.NoDirExists(t, left)
+	assert.DirExists(t, first, "this process still runs")
 }

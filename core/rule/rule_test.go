@@ -306,3 +306,37 @@ func TestRulesReadAsSentences(t *testing.T) {
 	assert.Equal(t, "hidden when any of Country is JP, Country is IE or Credit limit is over 5, and either Payment block is yes or Credit limit is over Credit limit as entered, and Discount is over 10.0 %", rule.Phrase(nested, &kind))
 	assert.Equal(t, "Vendor · Payment terms becomes N45 when Country is JP and Credit limit is over 120000", rule.ProposeName(scoped, &kind))
 }
+
+// Whatever a rule says, finished or not, it is read and said without a panic: people see every
+// draft.
+func TestAnyRuleCanBeReadAndSaid(t *testing.T) {
+	formula := rapid.SampledFrom([]string{"", "0.02", `"N45"`, "country", "clerk.deputy.name", "limit >", "nobody = 1", "is blank(terms)", `entered.terms`, "base_limit", "for x in", "terms(country).days", "live"})
+	target := rapid.SampledFrom([]string{"", "country", "limit", "rate", "clerk", "clerk.name", "clerk.nobody", "nobody", "nobody.name", "lines.amount", "section:general", "section:", "."})
+	band := rapid.Custom(func(t *rapid.T) rule.Band {
+		return rule.Band{Label: rapid.SampledFrom([]string{"", "low"}).Draw(t, "label"), Until: rapid.SampledFrom([]string{"", "5", "x", "-1"}).Draw(t, "until"), Including: rapid.Bool().Draw(t, "including"), Tone: rapid.SampledFrom([]rule.Tone{"", rule.Calm, "loud"}).Draw(t, "tone")}
+	})
+	rapid.Check(t, func(t *rapid.T) {
+		e := rule.Effect{
+			Need:     rapid.SampledFrom([]rule.Need{"", rule.Required, rule.Optional, "x"}).Draw(t, "need"),
+			Access:   rapid.SampledFrom([]rule.Access{"", rule.Hidden, "x"}).Draw(t, "access"),
+			Tie:      rapid.SampledFrom([]rule.Tie{"", rule.Copied, rule.Live, "x"}).Draw(t, "tie"),
+			Lifetime: rapid.SampledFrom([]rule.Lifetime{"", rule.NewOnly, rule.KeepsUp, "x"}).Draw(t, "lifetime"),
+			Value:    formula.Draw(t, "value"), Must: formula.Draw(t, "must"), Message: rapid.SampledFrom([]string{"", "m", "{limit}", "{nobody} {"}).Draw(t, "message"),
+			Severity: rapid.SampledFrom([]rule.Severity{"", rule.Refuse, "x"}).Draw(t, "severity"), Series: rapid.SampledFrom([]string{"", "short", "nobody"}).Draw(t, "series"),
+			Points: rapid.SampledFrom([]rule.Pointing{"", rule.ToLine, "x"}).Draw(t, "points"), Bands: rapid.SliceOfN(band, 0, 3).Draw(t, "bands"),
+		}
+		if rapid.Bool().Draw(t, "unique") {
+			e.Unique = &rule.Unique{With: rapid.SliceOfN(target, 0, 2).Draw(t, "with"), Near: rapid.Bool().Draw(t, "near")}
+		}
+		family := rapid.SampledFrom(append([]rule.Family{"", "nonsense"}, rule.Families...)).Draw(t, "family")
+		c := compile(family, target.Draw(t, "target"), formula.Draw(t, "when"), e)
+		assert.NotEmpty(t, rule.Sentence(c, rule.Names{Kind: &kind}))
+		_ = rule.Phrase(c, &kind)
+		_ = rule.ProposeName(c, &kind)
+		_, _ = c.Conditions("when"), c.Conditions("must")
+		for _, p := range c.Problems {
+			assert.NotEmpty(t, p.Message)
+			assert.NotEmpty(t, p.Code)
+		}
+	})
+}

@@ -1528,9 +1528,12 @@ type RuleVersion struct {
 	Name      string    `json:"name"`
 
 	// Reason Why it was put in force, or changed there, though proofs or saved records spoke against it
-	Reason  string    `json:"reason,omitempty"`
-	State   RuleState `json:"state"`
-	Version int       `json:"version"`
+	Reason string `json:"reason,omitempty"`
+
+	// Sentence What it said, in the words of today
+	Sentence string    `json:"sentence"`
+	State    RuleState `json:"state"`
+	Version  int       `json:"version"`
 }
 
 // RuleView defines model for RuleView.

@@ -378,6 +378,7 @@ func TestARuleInForceIsNotChangedWithoutAWord(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "agreed with Moya", versions[0].Reason)
 	assert.Equal(t, "a test", versions[1].Reason)
+	assert.Equal(t, []string{"For vendors in all companies, refuse unless Name is Other.", "For vendors in all companies, refuse unless Name is filled."}, []string{versions[0].Sentence, versions[1].Sentence})
 	// A name or a note is no change of what it does.
 	_, err = d.ChangeRule(t.Context(), v.Id, contract.RuleChange{Version: v.Version, Name: "Mine", Body: next})
 	require.NoError(t, err)

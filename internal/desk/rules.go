@@ -349,13 +349,27 @@ func loopIn(book *plan.Book, c *rule.Compiled, s plan.Scope) *plan.Plan {
 
 // RuleVersions returns what the rule has been, newest first.
 func (d *Desk) RuleVersions(ctx context.Context, id int64) ([]contract.RuleVersion, error) {
-	if _, err := d.store.Rule(ctx, id); err != nil {
+	r, err := d.store.Rule(ctx, id)
+	if err != nil {
 		return nil, explain(err)
 	}
+	b, err := d.book(ctx, r.Kind)
+	if err != nil {
+		return nil, err
+	}
+	m, err := d.master(ctx)
+	if err != nil {
+		return nil, err
+	}
+	names := m.names(b.Vocabulary.Kind)
 	rows, err := d.store.RuleVersions(ctx, id)
 	versions := make([]contract.RuleVersion, len(rows))
 	for i, v := range rows {
-		versions[i] = contract.RuleVersion{Version: v.Version, State: v.State, Name: v.Name, Body: v.Body, Reason: v.Reason, ChangedAt: v.ChangedAt, ChangedBy: v.ChangedBy}
+		then := rule.Rule{ID: id, Version: v.Version, Name: v.Name, State: v.State, Body: v.Body}
+		versions[i] = contract.RuleVersion{
+			Version: v.Version, State: v.State, Name: v.Name, Body: v.Body, Reason: v.Reason, ChangedAt: v.ChangedAt, ChangedBy: v.ChangedBy,
+			Sentence: rule.Sentence(rule.Compile(then, b.Vocabulary), names),
+		}
 	}
 	return versions, err
 }

@@ -24,6 +24,7 @@ import (
 
 	"codicil/api"
 	"codicil/core/judge"
+	"codicil/core/record"
 	"codicil/internal/contract"
 	"codicil/internal/demo"
 	"codicil/internal/desk"
@@ -245,6 +246,17 @@ func TestBadRequestsAreProblemsWithStableCodes(t *testing.T) {
 		c.refused(http.MethodPost, "/try", contract.TryRequest{Document: wrong}, http.StatusUnprocessableEntity, code)
 	}
 	c.refused(http.MethodPost, "/try", map[string]any{"document": map[string]any{"kind": "vendor"}}, http.StatusBadRequest, "bad-request")
+	// What a document is judged by is found out, not believed.
+	for _, change := range []func(*judge.Document){
+		func(d *judge.Document) { d.Carried = &judge.Carried{} },
+		func(d *judge.Document) { d.User = "Somebody" },
+		func(d *judge.Document) { d.Stored = map[string]string{"name": "x"} },
+		func(d *judge.Document) { d.Previous = &record.Content{Values: map[string]string{}} },
+	} {
+		forged := d
+		change(&forged)
+		c.refused(http.MethodPost, "/records", contract.SaveRequest{Document: forged}, http.StatusUnprocessableEntity, "stated-facts")
+	}
 	c.refused(http.MethodPost, "/try", "nonsense", http.StatusBadRequest, "bad-request")
 	c.refused(http.MethodGet, "/rules/abc", nil, http.StatusBadRequest, "bad-request")
 	c.refused(http.MethodGet, "/nowhere", nil, http.StatusNotFound, "not-found")
@@ -278,4 +290,19 @@ func TestScreensHaveAddresses(t *testing.T) {
 		assert.NotEmpty(t, response.Header.Get("Content-Security-Policy"))
 		require.NoError(t, response.Body.Close())
 	}
+}
+
+func TestAPersonsWayOfWritingIsKept(t *testing.T) {
+	c := start(t)
+	way := record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/preferences", contract.Preferences{Format: &way}, nil))
+	var catalog contract.Catalog
+	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/catalog", nil, &catalog))
+	assert.Equal(t, &way, catalog.Format)
+	way.Group = ","
+	c.refused(http.MethodPut, "/preferences", contract.Preferences{Format: &way}, http.StatusUnprocessableEntity, "not-a-format")
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/preferences", contract.Preferences{}, nil))
+	catalog = contract.Catalog{}
+	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/catalog", nil, &catalog))
+	assert.Nil(t, catalog.Format)
 }

@@ -1858,6 +1858,8 @@ export interface components {
             version: number;
             state: components["schemas"]["RuleState"];
             name: string;
+            /** @description What it said, in the words of today */
+            sentence: string;
             body: components["schemas"]["RuleBody"];
             /** @description Why it was put in force, or changed there, though proofs or saved records spoke against it */
             reason?: string;

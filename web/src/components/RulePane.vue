@@ -5,6 +5,7 @@ import { RouterLink } from "vue-router";
 import ActTold from "@/components/ActTold.vue";
 import FamilyGlyph from "@/components/FamilyGlyph.vue";
 import RuleEditor from "@/components/RuleEditor.vue";
+import RuleHistory from "@/components/RuleHistory.vue";
 import RuleImpact from "@/components/RuleImpact.vue";
 import RuleProofs from "@/components/RuleProofs.vue";
 import { useBreaks } from "@/composables/breaks";
@@ -297,6 +298,7 @@ watch(
         :version="view.version"
       />
       <RuleProofs v-if="view && !isNew && !dirty && view.sound" :rule="view.id" :version="view.version" />
+      <RuleHistory v-if="view && !isNew" :key="view.id" :rule="view.id" :version="view.version" />
       <dl v-if="view?.body.note.why && !isNew" class="note">
         <dt>Asked by</dt>
         <dd>
