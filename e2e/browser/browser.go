@@ -33,7 +33,7 @@ var Now = time.Date(2026, 11, 24, 9, 30, 0, 0, time.UTC)
 var template = demo.Template{Clock: func() time.Time { return Now }, User: "Ada Quill"}
 
 // patience is how long an action may wait for what it expects to see.
-const patience = 15 * time.Second
+const patience = 30 * time.Second
 
 // Application is a running application with the demo data, and a browser on it.
 type Application struct {
