@@ -86,7 +86,10 @@ func TestAWholeSectionIsHiddenForOneCompany(t *testing.T) {
 	// A required field that is hidden first is a finding.
 	u.sees(".findings", "Bank account is required by rule 7, but rule")
 	u.service("DK")
-	u.enters("bank_account", "DK1709910000654321")
+	u.clicks(entered("bank_account"), "")
+	u.types("DK1709910000654321")
+	u.presses(kb.Tab)
+	u.sees(entered("bank_account"), "DK17 0991 0000 6543 21")
 	u.sees(".messages", "Bank account is hidden here: what was entered is not taken")
 	u.clicks(".findings .plain", "Bank account is required")
 	u.sees(".pane h2", "Entry of Bank account")

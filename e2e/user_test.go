@@ -38,7 +38,6 @@ func openEmpty(t *testing.T, path string) *user {
 
 func begin(t *testing.T, path string, start func() (*browser.Application, error)) *user {
 	t.Helper()
-	t.Parallel() // a test waits for its page more than it computes
 	if _, err := os.Stat("../web/dist/index.html"); err != nil {
 		t.Fatal("the web client is not built: run make build")
 	}
