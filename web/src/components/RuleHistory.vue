@@ -41,7 +41,7 @@ function said(i: number): string {
       <div v-for="(v, i) in versions" :key="v.version" class="version">
         <p>
           <b>{{ v.version }}, {{ v.state }}</b>
-          <span class="quiet"> {{ moment(v.changedAt) }} {{ v.changedBy }}</span>
+          <span class="quiet">{{ moment(v.changedAt) }} {{ v.changedBy }}</span>
         </p>
         <p v-if="said(i)">{{ said(i) }}</p>
         <p v-if="v.reason" class="quiet">“{{ v.reason }}”</p>
@@ -59,6 +59,9 @@ h3 {
 }
 p {
   margin: 0;
+}
+.version b {
+  margin-right: 6px;
 }
 .version {
   border-top: 1px solid var(--rule);

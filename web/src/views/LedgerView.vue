@@ -212,10 +212,14 @@ const most = ref(300);
 }
 .views {
   display: flex;
+  flex-wrap: wrap;
   gap: 10px;
   align-items: center;
   margin-bottom: 8px;
   min-height: 30px;
+}
+.views button {
+  white-space: nowrap;
 }
 .views [aria-current] {
   font-weight: 600;
