@@ -39,9 +39,11 @@ type Circumstances struct {
 	// By is the origin of what is entered: a person's, where it is "", or a load's.
 	By record.Origin
 
-	Linked  engine.Linked  // nil: links are taken as they are
-	Peers   engine.Peers   // nil: there are no other records
-	Numbers engine.Numbers // nil: series stand at their first numbers
+	Linked engine.Linked // nil: links are taken as they are
+	Peers  engine.Peers  // nil: there are no other records
+	// Numbers makes what gives the next numbers of series to one document on its way through
+	// one plan: a second plan gives the same ones; nil: series stand at their first numbers.
+	Numbers func() engine.Numbers
 
 	// Detail tells every journey and the facts that decided it.
 	Detail bool
@@ -116,8 +118,11 @@ func Judge(d *Document, c *Circumstances) (*Judged, error) {
 func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
 	s := p.Scope
 	engaged := &engine.Case{
-		Linked: c.Linked, Peers: c.Peers, Numbers: c.Numbers, Preceding: d.Preceding, Record: d.Record, Moment: c.Moment, Keyed: c.Keyed,
+		Linked: c.Linked, Peers: c.Peers, Preceding: d.Preceding, Record: d.Record, Moment: c.Moment, Keyed: c.Keyed,
 		User: c.User, Now: c.Now(j.Today), Reasons: d.Reasons, Given: d.StoredReasons, By: c.By,
+	}
+	if c.Numbers != nil {
+		engaged.Numbers = c.Numbers()
 	}
 	if d.User != "" {
 		engaged.User = d.User

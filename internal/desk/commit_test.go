@@ -186,7 +186,10 @@ func TestTheRuleBookHasAVersionThatEverythingNames(t *testing.T) {
 	for range 2 { // for all types of a company, again and again
 		grows("a layout", func() error { _, err := d.SaveLayout(t.Context(), "vendor", "10", "", layout); return err })
 	}
-	grows("a type", func() error { _, err := d.SaveType(t.Context(), "vendor", "SERV", record.Type{Label: "Services"}); return err })
+	grows("a type", func() error {
+		_, err := d.SaveType(t.Context(), "vendor", "SERV", record.Type{Label: "Services"})
+		return err
+	})
 	grows("a company", func() error {
 		_, err := d.SaveCompany(t.Context(), "30", record.Company{Name: "Kaisan", Country: "JP", Currency: "JPY", Rounding: "half-up"})
 		return err
@@ -567,6 +570,22 @@ func TestARandomNumberIsGivenAsItWasShown(t *testing.T) {
 	for i := range 3 {
 		r := save(t, d, document("sales_order", "10", "SO", values{}))
 		assert.Equal(t, view.Counts[0].Next[i], r.Number)
+	}
+}
+
+// A document that is judged again, because a rule moves its day, takes no second number.
+func TestADayThatMovesTakesOneNumber(t *testing.T) {
+	d := harbour(t)
+	_, err := d.SaveSeries(t.Context(), "confirmations", contract.SeriesChange{Series: table.Series{Label: "Confirmations", Start: 1, Step: 1, Parts: []table.Part{{Is: table.Constant, Text: "K"}, {Is: table.Counter, Digits: 3}}}})
+	require.NoError(t, err)
+	add(t, d, body("sales_order", rule.Default, "ordered_on", rule.Effect{Lifetime: rule.NewOnly, Value: `today() + duration("P1D")`}), rule.InForce)
+	add(t, d, body("sales_order", rule.Default, "reference", rule.Effect{Lifetime: rule.NewOnly, Series: "confirmations"}), rule.InForce)
+	for _, want := range []string{"K001", "K002", "K003"} {
+		shown, err := d.Try(t.Context(), contract.TryRequest{Document: document("sales_order", "10", "SO", values{"note": "x"}), Moment: rule.Saving})
+		require.NoError(t, err)
+		assert.Equal(t, "2026-11-25", shown.Day)
+		r := save(t, d, document("sales_order", "10", "SO", values{"note": "x"}))
+		assert.Equal(t, []string{want, want}, []string{ofOutcome(&shown).Values["reference"], r.Content.Values["reference"]})
 	}
 }
 

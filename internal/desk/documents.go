@@ -107,7 +107,6 @@ func (d *Desk) try(ctx context.Context, document judge.Document, a ask) (*trial,
 	linked := c.Linked.(*links)
 	linked.over = a.over
 	t.links = d.links(ctx, m, document.Company)
-	t.numbers = c.Numbers.(*numbers)
 	if a.real {
 		t.document.Day = ""
 	}
@@ -120,6 +119,7 @@ func (d *Desk) try(ctx context.Context, document judge.Document, a ask) (*trial,
 		return nil, misfitting(err)
 	}
 	t.document.Day = t.Today
+	t.numbers = t.Case.Numbers.(*numbers)
 	t.reads.counts = t.numbers.counts()
 	t.reader = newReader(t.Plan, t.Outcome, t.links, a.format)
 	return t, cmp.Or(linked.failed, c.Peers.(*peers).failed, t.numbers.failed)
@@ -146,7 +146,7 @@ func (d *Desk) circumstances(ctx context.Context, m *masters, book *plan.Book, c
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return m.scope(kind.Key, company, kindType, day)
 		},
-		Linked: linked, Peers: &peers{desk: d, ctx: ctx, kind: kind, reads: reads}, Numbers: &numbers{desk: d, ctx: ctx},
+		Linked: linked, Peers: &peers{desk: d, ctx: ctx, kind: kind, reads: reads}, Numbers: func() engine.Numbers { return &numbers{desk: d, ctx: ctx} },
 	}
 }
 

@@ -169,7 +169,9 @@ func TestCompaniesAndTypesAreKeptWhileTheyAreUsed(t *testing.T) {
 	for want, change := range map[string]func(*record.Company){
 		"no-name": func(c *record.Company) { c.Name = " " }, "not-a-country": func(c *record.Company) { c.Country = "Atlantis" }, "not-a-currency": func(c *record.Company) { c.Currency = "XYZQ" },
 		"not-a-rounding": func(c *record.Company) { c.Rounding = "down" }, "no-workday": func(c *record.Company) { c.Calendar.FreeDays = []int{1, 2, 3, 4, 5, 6, 7} },
-		"not-a-zone": func(c *record.Company) { c.TimeZone = "Alpin/Chur" }, "not-a-format": func(c *record.Company) { c.Format = &record.Format{Decimal: ".", Group: ".", Date: "dmy", Separator: "."} },
+		"not-a-zone": func(c *record.Company) { c.TimeZone = "Alpin/Chur" }, "not-a-format": func(c *record.Company) {
+			c.Format = &record.Format{Decimal: ".", Group: ".", Date: "dmy", Separator: "."}
+		},
 		"not-a-day": func(c *record.Company) { c.Calendar.Holidays = []record.Holiday{{Day: "1.1.2027"}} },
 	} {
 		bad := good
