@@ -72,10 +72,10 @@ async function open(address: string, answers: Record<string, (body: never) => un
     ],
   });
   await router.push(address);
-  mount(defineComponent({ setup: () => () => h(RouterView) }), { global: { plugins: [router] } });
+  const screen = mount(() => h(RouterView), { global: { plugins: [router] } });
   await flushPromises();
   const saves = () => asked.filter((a) => a.path === "/records").map((a) => a.body as Save);
-  return { record: made!, router, pointed, saves, asked };
+  return { record: made!, router, pointed, saves, asked, screen };
 }
 
 async function type(of: ReturnType<typeof useOpenRecord>, address: string, text: string) {
@@ -89,6 +89,15 @@ beforeEach(() => {
 });
 
 describe("an open record", () => {
+  it("keeps what was typed when the screen is drawn anew", async () => {
+    const first = await open("/records/vendor/V1");
+    await type(first.record, "name", "Quay");
+    first.screen.unmount();
+    const again = await open("/records/vendor/V1");
+    expect(again.record.dirty.value).toBe(true);
+    expect(again.record.trial.textOf("name")).toBe("Quay");
+  });
+
   it("is saved with the version it was opened in, and shown as it was kept", async () => {
     const { record, saves } = await open("/records/vendor/V1", {
       "POST /records": () => ({ outcome: accepted, record: saved(2) }),
