@@ -180,6 +180,6 @@ describe("the cursor in lines", () => {
     await again.setValue("5");
     await again.trigger("blur");
     await flushPromises();
-    expect(trial.entered.value["lines.1.amount"]).toMatchObject({ value: "5", again: "5" });
+    expect(trial.entered.value["lines.1.amount"]).toMatchObject({ typed: "5", again: "5" });
   });
 });

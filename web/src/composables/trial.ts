@@ -141,12 +141,15 @@ export function useTrial(
   // Another way of writing writes the outcome anew.
   watch(format, () => void tryDocument());
 
-  /** What was typed as the values it was read as: another way of writing does not make other values of it. */
+  /**
+   * What was typed as the values it was read as: another way of writing does not make other values of it. What is
+   * keyed twice stays as it was typed, to be compared with what is typed the second time.
+   */
   function asRead(): Record<string, EnteredItem> {
     const read = Object.entries(entered.value).map(([address, item]) => {
       const shown = fields.value.get(address);
       const { typed, ...rest } = item;
-      if (typed === undefined || !shown?.entered.value || shown.misfit) return [address, item];
+      if (typed === undefined || !shown?.entered.value || shown.misfit || shown.twice) return [address, item];
       return [address, { ...rest, value: shown.entered.value }];
     });
     return Object.fromEntries(read) as Record<string, EnteredItem>;
