@@ -46,6 +46,7 @@ var candidates = []rule.Body{
 	body("sales_order", rule.Default, "delivery_terms", rule.Effect{Lifetime: rule.WheneverBlank, Value: `crosswalk("terms", customer.country)`}),
 	body("sales_order", rule.Default, "lines.discount", rule.Effect{Lifetime: rule.WheneverBlank, Value: "standing.rebate"}),
 	body("sales_order", rule.Default, "reference", rule.Effect{Lifetime: rule.WheneverBlank, Fixed: true, Value: `"R-" + customer`}),
+	body("sales_order", rule.Default, "confirmation", rule.Effect{Lifetime: rule.NewOnly, Series: "confirmations"}),
 	body("sales_order", rule.Compute, "lines.amount", rule.Effect{Value: "line.quantity * line.price"}),
 	body("sales_order", rule.Compute, "net_total", rule.Effect{Value: "sum(lines.amount)", Bands: []rule.Band{
 		{Label: "small", Until: "100", Tone: rule.Calm, Shape: rule.Round}, {Label: "large", Tone: rule.Watch, Shape: rule.Square}}}),
@@ -84,6 +85,9 @@ func newWorld(t *rapid.T, outer *testing.T) *world {
 	_, err = d.SaveCrosswalk(outer.Context(), "terms", contract.CrosswalkChange{Crosswalk: table.Crosswalk{Label: "Terms",
 		Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}}, Results: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}},
 		Rows: []table.Row{{Keys: []string{"IE"}, Results: []string{"EXW"}}, {Keys: []string{"DK"}, Results: []string{"FCA"}}}}})
+	require.NoError(t, err)
+	_, err = d.SaveSeries(outer.Context(), "confirmations", contract.SeriesChange{Series: table.Series{Label: "Confirmations", Start: 1, Step: 1,
+		Parts: []table.Part{{Is: table.Constant, Text: "K"}, {Is: table.ShortYear}, {Is: table.Counter, Digits: 4}}}})
 	require.NoError(t, err)
 	list := w.save(t, document("price_list", "10", "LIST", values{"name": "Euro", "currency": "EUR"}))
 	for _, v := range []values{
