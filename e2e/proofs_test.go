@@ -118,8 +118,11 @@ func TestAThousandProofsAreRunWithProgressAndStoppedHalfway(t *testing.T) {
 	// Faster than any hand: a thousand proofs take less than a second.
 	u.asks(`
 		const button = (text) => [...document.querySelectorAll(".button")].find((b) => b.innerText === text);
-		button("Run all proofs").click();
-		while (!/[1-9]\d* of \d+ run/.test(document.querySelector(".summary")?.innerText) || !button("Stop")) await new Promise(requestAnimationFrame);
+		// A run that is over before it was seen is begun again.
+		while (!/[1-9]\d* of \d+ run/.test(document.querySelector(".summary")?.innerText) || !button("Stop")) {
+			button("Run all proofs")?.click();
+			await new Promise(requestAnimationFrame);
+		}
 		button("Stop").click();
 		return 1;
 	`)

@@ -57,10 +57,11 @@ function firstFailure(): number | undefined {
   return [...results.value.values()].find((r) => !r.held)?.proof;
 }
 async function begin() {
+  open.value = undefined;
   await load();
   if (proofs.value?.length) await runAll();
   const asked = Number(route.query.proof);
-  open.value = asked || firstFailure();
+  open.value ??= asked || firstFailure(); // somebody may have opened one while they ran
   await nextTick();
   if (asked) document.querySelector(`[data-proof="${asked}"]`)?.scrollIntoView({ block: "center" });
 }
