@@ -116,7 +116,7 @@ func TestAKeptProofFailsAfterTheRuleChangedAndShowsTheDifference(t *testing.T) {
 
 	u.clicks("nav a", "Proofs")
 	u.sees(".summary", "· run") // the order of the rows comes to rest
-	u.sees(".summary", "fail") // ours, those of the demo for the same rule, and the one that always fails
+	u.sees(".summary", "fail")  // ours, those of the demo for the same rule, and the one that always fails
 	u.sees("tbody", "Japanese services get forty-five days")
 	u.clicks(".name", "Japanese services get forty-five days")
 	u.sees(".differences .expected", "N45")
