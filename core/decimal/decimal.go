@@ -23,9 +23,12 @@ import (
 // Digits is the precision of every result, in significant digits.
 const Digits = 34
 
-// MaxPlaces is the largest number of decimal places a number can be rounded to:
-// the exponent limit of DMN 1.5 section 10.3.4.5 (decimal()).
-const MaxPlaces = 6176
+// MaxPlaces and MinPlaces are the most and the fewest decimal places that a number can be
+// rounded to: the limits of DMN 1.5 section 10.3.4.5 (decimal()).
+const (
+	MaxPlaces = 6176
+	MinPlaces = -6111
+)
 
 const maxExponent = 6144
 
@@ -50,8 +53,12 @@ var Zero = Number{}
 
 var context = apd.Context{
 	Precision: Digits, MaxExponent: maxExponent, MinExponent: -maxExponent + 1,
-	Rounding: apd.RoundHalfEven, Traps: apd.DefaultTraps,
+	Rounding: apd.RoundHalfEven, Traps: apd.DefaultTraps &^ tiny,
 }
+
+// tiny are the conditions of a number near zero that has lost digits, or all of them: it is
+// a number still, as IEEE 754-2008 has it.
+const tiny = apd.Subnormal | apd.Underflow
 
 // shortExponent bounds the exponents of the short form, so that adding or
 // scaling them never leaves the range.
@@ -88,8 +95,9 @@ func Parse(text string) (Number, error) {
 	if _, _, err := d.SetString(text); err != nil || !digits {
 		return Zero, fmt.Errorf("%q: %w", text, ErrSyntax)
 	}
+	zero := d.IsZero()
 	n, ok := settle(&d)
-	if !ok {
+	if !ok || (n.Sign() == 0 && !zero) {
 		return Zero, fmt.Errorf("%q is out of range", text)
 	}
 	return n, nil
@@ -106,6 +114,13 @@ func MustParse(text string) Number {
 
 // settle rounds d to 34 digits and returns it in the short form where it fits.
 func settle(d *apd.Decimal) (Number, bool) {
+	if d.Form == apd.Finite && d.Exponent < -MaxPlaces {
+		// It has fewer digits the nearer it is to zero. Rounding to 34 before would round twice.
+		c := wide(uint32(d.NumDigits()) + 1)
+		if _, err := c.Quantize(d, d, -MaxPlaces); err != nil {
+			return Zero, false
+		}
+	}
 	if condition, err := context.Round(d, d); err != nil || condition.Overflow() || d.Form != apd.Finite {
 		return Zero, false
 	}
@@ -130,9 +145,14 @@ func (n Number) decimal() *apd.Decimal {
 	return apd.New(n.coefficient, n.exponent)
 }
 
-func byPackage(n, o Number, operation func(d, x, y *apd.Decimal) (apd.Condition, error)) (Number, bool) {
+func byPackage(n, o Number, operation func(c *apd.Context, d, x, y *apd.Decimal) (apd.Condition, error)) (Number, bool) {
 	var d apd.Decimal
-	if _, err := operation(&d, n.decimal(), o.decimal()); err != nil {
+	condition, err := operation(&context, &d, n.decimal(), o.decimal())
+	if err == nil && condition.Subnormal() { // it has fewer digits, and is to be rounded once
+		c := wide(3 * Digits)
+		_, err = operation(&c, &d, n.decimal(), o.decimal())
+	}
+	if err != nil {
 		return Zero, false
 	}
 	return settle(&d)
@@ -192,12 +212,12 @@ func (n Number) Add(o Number) (Number, bool) {
 	}
 	a, b := n.decimal(), o.decimal()
 	if far(a, b) {
-		return byPackage(n, beside(a, b), context.Add)
+		return byPackage(n, beside(a, b), (*apd.Context).Add)
 	}
 	if far(b, a) {
-		return byPackage(o, beside(b, a), context.Add)
+		return byPackage(o, beside(b, a), (*apd.Context).Add)
 	}
-	return byPackage(n, o, context.Add)
+	return byPackage(n, o, (*apd.Context).Add)
 }
 
 // farDigits is a distance past which a number only decides how its sum with a greater
@@ -241,7 +261,7 @@ func (n Number) Mul(o Number) (Number, bool) {
 			return Number{coefficient: c, exponent: exponent}, true
 		}
 	}
-	return byPackage(n, o, context.Mul)
+	return byPackage(n, o, (*apd.Context).Mul)
 }
 
 // Quo returns n ÷ o; false when o is zero or the result is out of range.
@@ -254,7 +274,7 @@ func (n Number) Quo(o Number) (Number, bool) {
 			return q, true
 		}
 	}
-	return byPackage(n, o, context.Quo)
+	return byPackage(n, o, (*apd.Context).Quo)
 }
 
 // exactQuotient divides where the quotient ends within 64 bits, as that of an amount

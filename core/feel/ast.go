@@ -11,6 +11,7 @@ type Node interface {
 
 type node struct {
 	start, end int
+	from       int // start, with the parentheses around the node
 	id         int // position in the order of reading, for recorded values
 	typ        Type
 }
@@ -149,7 +150,8 @@ type (
 		ArgumentNames []string
 		function      *builtin
 		form          []parameter
-		table         *Table // of a crosswalk
+		table         *Table   // of a crosswalk
+		pattern       *pattern // a regular expression that is written in the formula
 		nameEnd       int
 	}
 )

@@ -50,8 +50,8 @@ type FunctionHelp struct {
 
 // Signature writes how the function is called: "substring(string, start position, length?)".
 func (b *builtin) Signature() string {
-	forms := make([]string, len(b.forms))
-	for i, form := range b.forms {
+	var forms []string
+	for _, form := range b.forms {
 		names := make([]string, len(form))
 		for j, p := range form {
 			names[j] = p.name
@@ -62,7 +62,9 @@ func (b *builtin) Signature() string {
 				names[j] += ", …"
 			}
 		}
-		forms[i] = b.name + "(" + strings.Join(names, ", ") + ")"
+		if written := b.name + "(" + strings.Join(names, ", ") + ")"; !slices.Contains(forms, written) {
+			forms = append(forms, written)
+		}
 	}
 	return strings.Join(forms, " or ")
 }

@@ -20,27 +20,29 @@ func (c compiler) call(n *Call) code {
 	if places == nil {
 		size = len(arguments)
 	}
-	wanted := make([]Type, len(arguments))
+	wanted := make([]parameter, len(arguments))
 	for i := range arguments {
-		wanted[i] = n.form[min(i, len(n.form)-1)].typ
+		wanted[i] = n.form[min(i, len(n.form)-1)]
 		if places != nil {
-			wanted[i] = n.form[places[i]].typ
+			wanted[i] = n.form[places[i]]
 		}
 	}
 	run, strict := b.run, !b.takesNull
 	return func(f *Frame) Value {
-		base := len(f.stack)
+		base, misfit := len(f.stack), -1
 		for range size {
 			f.stack = append(f.stack, NullValue)
 		}
 		for i, argument := range arguments {
 			v := argument(f)
-			if v.kind != wanted[i].Kind && wanted[i].Kind != Any {
+			if v.kind != wanted[i].typ.Kind && wanted[i].typ.Kind != Any {
 				if v.IsNull() && strict {
 					f.stack = f.stack[:base]
 					return NullValue
 				}
-				v = coerce(v, wanted[i])
+				if v = coerce(v, wanted[i].typ); v.kind != wanted[i].typ.Kind && !v.IsNull() {
+					misfit = i
+				}
 			} else if v.IsNull() && strict {
 				f.stack = f.stack[:base]
 				return NullValue
@@ -54,7 +56,17 @@ func (c compiler) call(n *Call) code {
 			}
 			f.stack[base+place] = v
 		}
-		v := run(f, n, f.stack[base:base+size:base+size])
+		given := f.stack[base : base+size : base+size]
+		if misfit >= 0 && !b.takes(given) {
+			place := misfit
+			if places != nil {
+				place = places[misfit]
+			}
+			kind := given[place].kind
+			f.stack = f.stack[:base]
+			return f.fail(n.Arguments[misfit], b.wants(wanted[misfit], kind))
+		}
+		v := run(f, n, given)
 		f.stack = f.stack[:base]
 		if v.kind == String || v.kind == List || v.kind == Context {
 			return f.made(n, v)
@@ -75,6 +87,29 @@ func coerce(v Value, want Type) Value {
 	return v
 }
 
+// takes tells whether one of the function's forms takes the values. Cost: forms and values;
+// asked only where a value is not of the type that the check expected.
+func (b *builtin) takes(values []Value) bool {
+	return slices.ContainsFunc(b.forms, func(form []parameter) bool {
+		repeated := len(form) > 0 && form[len(form)-1].repeated
+		if len(values) > len(form) && !repeated {
+			return false
+		}
+		for i, v := range values {
+			want := form[min(i, len(form)-1)].typ.Kind
+			if fitted := coerce(v, Type{Kind: want}); want != Any && !fitted.IsNull() && fitted.kind != want {
+				return false
+			}
+		}
+		return true
+	})
+}
+
+// wants says what a parameter must be, where a value is of another kind.
+func (b *builtin) wants(p parameter, kind Kind) string {
+	return p.name + " of " + b.name + " must be a " + p.typ.String() + "; this is a " + kind.String()
+}
+
 // invoke calls a built-in function that was passed as a value.
 func (b *builtin) invoke(f *Frame, n Node, arguments []Value) Value {
 	if b.run == nil {
@@ -90,14 +125,19 @@ func (b *builtin) invoke(f *Frame, n Node, arguments []Value) Value {
 	if problem != "" {
 		return f.fail(n, problem)
 	}
-	given := slices.Clone(arguments)
+	given, misfit := slices.Clone(arguments), -1
 	for i := range given {
 		if given[i].IsNull() && !b.takesNull {
 			return NullValue
 		}
 		if want := form[min(i, len(form)-1)].typ; want.Kind != Any && want.Kind != given[i].kind {
-			given[i] = coerce(given[i], want)
+			if given[i] = coerce(given[i], want); given[i].kind != want.Kind && !given[i].IsNull() {
+				misfit = i
+			}
 		}
+	}
+	if misfit >= 0 && !b.takes(given) {
+		return f.fail(n, b.wants(form[min(misfit, len(form)-1)], given[misfit].kind))
 	}
 	return f.made(n, b.run(f, n, given))
 }

@@ -219,7 +219,7 @@ func (c *checker) test(n Node, subject Type) {
 	for (t.Kind == List || t.Kind == Range) && subject.Kind != t.Kind && t.Element != nil {
 		t = t.element()
 	}
-	if !t.Fits(subject) && subject.Kind != Null && t.Kind != List && t.Kind != Range {
+	if !t.Fits(subject) && subject.Kind != Null && t.Kind != List && t.Kind != Range && !(isDuration(t.Kind) && isDuration(subject.Kind)) {
 		c.clash(n, "a %s is never in a %s", subject, t)
 	}
 	if r, ok := n.(*RangeLiteral); ok {

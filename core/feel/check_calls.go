@@ -1,6 +1,7 @@
 package feel
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -12,6 +13,9 @@ func (c *checker) call(n *Call) Type {
 	if n.Callee == nil && c.isValue(n.Function) {
 		n.Callee = &Name{node: node{start: n.start, end: n.nameEnd, id: n.id, typ: AnyType}, Text: n.Function}
 		n.Function = ""
+	}
+	if name, ok := n.Callee.(*Name); ok && !c.isValue(name.Text) && builtins[name.Text] != nil {
+		n.Function, n.nameEnd, n.Callee = name.Text, name.end, nil // (abs)(-5)
 	}
 	if n.Callee != nil {
 		return c.callValue(n)
@@ -45,7 +49,60 @@ func (c *checker) call(n *Call) Type {
 			c.clash(argument, "%s of %s must be a %s; this is a %s", wanted.name, n.Function, wanted.typ, types[i])
 		}
 	}
+	c.pattern(n)
 	return function.result(types)
+}
+
+// patterns are the functions of regular expressions, with the places of the expression and
+// its flags.
+var patterns = map[string][2]string{"matches": {"pattern", "flags"}, "replace": {"pattern", "flags"}, "split": {"delimiter", ""}}
+
+// pattern compiles a regular expression that is written in the formula, once for all runs.
+// What is wrong with it is known when it is written.
+func (c *checker) pattern(n *Call) {
+	names, found := patterns[n.Function]
+	if !found {
+		return
+	}
+	expression, flags := n.argument(names[0]), n.argument(names[1])
+	if expression == nil {
+		return
+	}
+	text, constant := literalText(expression)
+	given, known := "", true
+	if flags != nil {
+		given, known = literalText(flags)
+	}
+	if !constant {
+		return
+	}
+	compiled, err := compilePattern(text, given)
+	switch {
+	case errors.As(err, new(unavailable)):
+		c.report(expression, Error, "pattern", "", "%s", err)
+	case err != nil:
+		severity := Error
+		if c.mode == Lenient {
+			severity = Warning
+		}
+		c.report(expression, severity, "pattern", "", "%s", err)
+	case known:
+		n.pattern = compiled
+	}
+}
+
+// argument returns what is given for a parameter of a built-in function; nil: nothing.
+func (n *Call) argument(name string) Node {
+	for i, argument := range n.Arguments {
+		if n.ArgumentNames != nil {
+			if n.ArgumentNames[i] == name {
+				return argument
+			}
+		} else if n.form[min(i, len(n.form)-1)].name == name {
+			return argument
+		}
+	}
+	return nil
 }
 
 // suits tells whether an argument of type t can be given for a parameter: a single

@@ -45,7 +45,7 @@ func arithmeticHint(left, right Type) string {
 // equatable checks the two sides of = and !=.
 func (c *checker) equatable(n Node, left, right Type) {
 	known := left.Kind != Null && right.Kind != Null && left.Kind != Any && right.Kind != Any
-	if known && left.Kind != right.Kind {
+	if known && left.Kind != right.Kind && !(isDuration(left.Kind) && isDuration(right.Kind)) {
 		c.clash(n, "a %s is never equal to a %s%s", left, right, comparisonHint(left, right))
 	}
 }

@@ -210,7 +210,7 @@ func isDynamic(n Node) bool {
 // compare applies = != < <= > >= (DMN 1.5, tables 51 to 53).
 func compare(f *Frame, n Node, operator string, a, b Value) truth {
 	if operator == "=" || operator == "!=" {
-		if a.kind != b.kind && !a.IsNull() && !b.IsNull() {
+		if a.kind != b.kind && !a.IsNull() && !b.IsNull() && !(isDuration(a.kind) && isDuration(b.kind)) {
 			f.fail(n, "a "+a.kind.String()+" cannot be compared with a "+b.kind.String())
 			return unknown
 		}

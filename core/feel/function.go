@@ -76,6 +76,15 @@ func conform(v Value, want Type) (Value, bool) {
 	return NullValue, false
 }
 
+// single is the item of a list of one, and any other value itself: what is given where a
+// single value of more than one type is wanted.
+func single(v Value) Value {
+	if v.kind == List && len(v.items()) == 1 {
+		return v.items()[0]
+	}
+	return v
+}
+
 // instanceOf is v instance of t (DMN 1.5, section 10.3.2.9.1); null is only of the
 // type Null.
 func instanceOf(v Value, t Type) bool {

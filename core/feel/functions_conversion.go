@@ -38,9 +38,9 @@ var booleanFunctions = []builtin{
 		}
 		return BooleanOf(!a[0].IsTrue())
 	}, help: "Turns true into false and false into true.", example: `not(1 > 2) = true`},
-	{name: "all", forms: [][]parameter{{list("list")}, {many(of("condition", Boolean))}}, result: always(Boolean), run: overAll(yes, truth.and),
+	{name: "all", forms: [][]parameter{{list("list")}, {many(of("condition", Boolean))}}, result: always(Boolean), takesNull: true, run: overAll(yes, truth.and),
 		help: "Whether every condition is true.", example: `all([1 < 2, 2 < 3]) = true`},
-	{name: "any", forms: [][]parameter{{list("list")}, {many(of("condition", Boolean))}}, result: always(Boolean), run: overAll(no, truth.or),
+	{name: "any", forms: [][]parameter{{list("list")}, {many(of("condition", Boolean))}}, result: always(Boolean), takesNull: true, run: overAll(no, truth.or),
 		help: "Whether at least one condition is true.", example: `any([1 > 2, 2 < 3]) = true`},
 }
 

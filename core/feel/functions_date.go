@@ -6,13 +6,13 @@ var dateFunctions = []builtin{
 		help: "The date of today.", example: `today() > @"2020-01-01"`},
 	{name: "now", forms: one(), result: always(DateTime), run: func(f *Frame, _ Node, _ []Value) Value { return f.Now },
 		help: "The date and time at this moment.", example: `date(now()) = today()`},
-	{name: "add days", forms: one(day("date"), number("days")), result: always(Date), run: addDays, own: true,
+	{name: "add days", forms: [][]parameter{{day("date"), number("days")}, {of("date", DateTime), number("days")}}, result: always(Date), run: addDays, own: true,
 		help: "The date so many days later, or earlier for a negative number.", example: `add days(@"2028-02-28", 1) = @"2028-02-29"`},
-	{name: "add months", forms: one(day("date"), number("months")), result: always(Date), run: addMonthsTo, own: true,
+	{name: "add months", forms: [][]parameter{{day("date"), number("months")}, {of("date", DateTime), number("months")}}, result: always(Date), run: addMonthsTo, own: true,
 		help: "The date so many months later; a day that the month lacks becomes its last.", example: `add months(@"2027-01-31", 1) = @"2027-02-28"`},
-	{name: "add workdays", forms: one(day("date"), number("days")), result: always(Date), run: addWorkdays, own: true,
+	{name: "add workdays", forms: [][]parameter{{day("date"), number("days")}, {of("date", DateTime), number("days")}}, result: always(Date), run: addWorkdays, own: true,
 		help: "The date so many workdays later or earlier, by the calendar of the company; without one Monday to Friday.", example: `add workdays(@"2026-11-27", 1) = @"2026-11-30"`},
-	{name: "month end", forms: one(day("date")), result: always(Date), own: true, run: onDay(func(days int64) Value {
+	{name: "month end", forms: [][]parameter{{day("date")}, {of("date", DateTime)}}, result: always(Date), own: true, run: onDay(func(days int64) Value {
 		year, month, _ := civilFromDays(days)
 		return dateOfDays(daysFromCivil(year, month, daysIn(year, month)))
 	}), help: "The last day of the date's month.", example: `month end(@"2028-02-10") = @"2028-02-29"`},
@@ -33,7 +33,7 @@ var dateFunctions = []builtin{
 		return StringOf([]string{"January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November", "December"}[month-1])
 	}), help: "The English name of the month.", example: `month of year(@"2026-11-24") = "November"`},
 	{name: "is", forms: one(anything("value1"), anything("value2")), result: always(Boolean), takesNull: true, run: func(_ *Frame, _ Node, a []Value) Value {
-		return BooleanOf(Same(a[0], a[1]) && sameZone(a[0].zone(), a[1].zone()))
+		return BooleanOf(a[0].kind == a[1].kind && Same(a[0], a[1]) && sameZone(a[0].zone(), a[1].zone()))
 	}, help: "Whether two values are one and the same, also in their type and time zone.", example: `is(@"08:30:00Z", @"08:30:00") = false`},
 }
 
@@ -128,7 +128,7 @@ func addWorkdays(f *Frame, n Node, a []Value) Value {
 		return NullValue
 	}
 	if count == 0 {
-		return a[0]
+		return dateIn(a[0])
 	}
 	step := int64(1)
 	if count < 0 {

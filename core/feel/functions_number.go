@@ -1,6 +1,10 @@
 package feel
 
-import "codicil/core/decimal"
+import (
+	"fmt"
+
+	"codicil/core/decimal"
+)
 
 // numberFunctions are those of DMN 1.5, section 10.3.4.5.
 var numberFunctions = []builtin{
@@ -19,10 +23,11 @@ var numberFunctions = []builtin{
 	{name: "ceiling", forms: one(number("n"), maybe(number("scale"))), result: always(Number), run: rounding(decimal.Ceiling),
 		help: "The next higher whole number, or number of so many places.", example: `ceiling(1.1) = 2`},
 	{name: "abs", forms: one(anything("n")), result: sameAs, run: func(f *Frame, n Node, a []Value) Value {
-		if a[0].kind != Number && !isDuration(a[0].kind) {
+		v := single(a[0])
+		if v.kind != Number && !isDuration(v.kind) {
 			return f.fail(n, "abs needs a number or a duration")
 		}
-		return Value{kind: a[0].kind, number: a[0].number.Abs()}
+		return Value{kind: v.kind, number: v.number.Abs()}
 	}, help: "The value without its sign.", example: `abs(-5) = 5`},
 	{name: "modulo", forms: one(number("dividend"), number("divisor")), result: always(Number), run: modulo,
 		help: "The remainder of a division; it has the sign of the divisor.", example: `modulo(12, 5) = 2`},
@@ -65,12 +70,11 @@ func parity(odd bool) run {
 		if a[0].kind != Number {
 			return f.fail(n, "a number is needed; this is a "+a[0].kind.String())
 		}
-		half, _ := a[0].number.Quo(decimal.FromInt(2))
-		if a[0].number.Round(0, decimal.Down).Cmp(a[0].number) != 0 {
+		rest, _ := a[0].number.Mod(decimal.FromInt(2))
+		if !rest.IsWhole() {
 			return f.fail(n, "only a whole number is odd or even")
 		}
-		isEven := half.Round(0, decimal.Down).Cmp(half) == 0
-		return BooleanOf(isEven != odd)
+		return BooleanOf((rest.Sign() != 0) == odd)
 	}
 }
 
@@ -80,8 +84,8 @@ func rounding(mode decimal.Mode) run {
 		if len(a) > 1 && !a[1].IsNull() {
 			whole := false
 			places, whole = a[1].number.Int64()
-			if a[1].kind != Number || !whole || places > decimal.MaxPlaces || places < -decimal.MaxPlaces {
-				return f.fail(n, "the scale must be a whole number of places")
+			if a[1].kind != Number || !whole || places > decimal.MaxPlaces || places < decimal.MinPlaces {
+				return f.fail(n, fmt.Sprintf("the scale must be a whole number of places from %d to %d", decimal.MinPlaces, decimal.MaxPlaces))
 			}
 		}
 		if a[0].kind != Number {
@@ -95,15 +99,9 @@ func modulo(f *Frame, n Node, a []Value) Value {
 	if a[0].kind != Number || a[1].kind != Number {
 		return f.fail(n, "modulo needs two numbers")
 	}
-	quotient, ok := a[0].number.Quo(a[1].number)
+	rest, ok := a[0].number.Mod(a[1].number)
 	if !ok {
 		return f.fail(n, "division by zero")
-	}
-	// dividend - divisor * floor(dividend / divisor), DMN 1.5, table 76
-	whole, ok := a[1].number.Mul(quotient.Round(0, decimal.Floor))
-	rest, okToo := a[0].number.Sub(whole)
-	if !ok || !okToo {
-		return f.fail(n, "the result is out of range")
 	}
 	return NumberOf(rest)
 }

@@ -108,7 +108,7 @@ func starts(a, b span) bool {
 func relation(name string, forms [][]parameter, help, example string, holds func(a, b span) bool) builtin {
 	return builtin{name: name, forms: forms, result: always(Boolean), help: help, example: example,
 		run: func(f *Frame, n Node, a []Value) Value {
-			x, y := spanOf(a[0]), spanOf(a[1])
+			x, y := spanOf(single(a[0])), spanOf(single(a[1]))
 			kinds := map[Kind]bool{}
 			for _, e := range []edge{x.low, x.high, y.low, y.high} {
 				if e.infinite == 0 {

@@ -153,11 +153,12 @@ func extreme(sign int) run {
 		if len(items) == 0 || hasNull(items) {
 			return NullValue
 		}
-		best := items[0]
+		best := single(items[0])
 		if _, ok := Order(best, best); !ok {
 			return f.fail(n, "a "+best.kind.String()+" has no order")
 		}
 		for _, item := range items[1:] {
+			item = single(item)
 			c, ok := Order(item, best)
 			if !ok {
 				return f.fail(n, "these values have no common order")

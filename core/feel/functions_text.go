@@ -1,7 +1,7 @@
 package feel
 
 import (
-	"regexp"
+	"fmt"
 	"strings"
 	"unicode/utf8"
 )
@@ -33,9 +33,9 @@ var textFunctions = []builtin{
 		help: "Whether a text begins with another.", example: `starts with("IE7781", "IE") = true`},
 	{name: "ends with", forms: one(text("string"), text("match")), result: always(Boolean), run: onTexts(func(s, m string) Value { return BooleanOf(strings.HasSuffix(s, m)) }),
 		help: "Whether a text ends with another.", example: `ends with("Brinewell ApS", "ApS") = true`},
-	{name: "matches", forms: one(text("input"), text("pattern"), maybe(text("flags"))), result: always(Boolean), takesNull: true, run: matches,
+	{name: "matches", forms: one(text("input"), text("pattern"), maybe(text("flags"))), result: always(Boolean), takesNull: true, long: true, run: matches,
 		help: "Whether a regular expression is found in a text.", example: `matches("IE29AIBK", "^[A-Z]{2}[0-9]{2}") = true`},
-	{name: "replace", forms: one(text("input"), text("pattern"), text("replacement"), maybe(text("flags"))), result: always(String), takesNull: true, run: replace,
+	{name: "replace", forms: one(text("input"), text("pattern"), text("replacement"), maybe(text("flags"))), result: always(String), takesNull: true, long: true, run: replace,
 		help: "Replaces all that a regular expression finds; $1 is its first group.", example: `replace("47 11", "([0-9]+) ([0-9]+)", "$2-$1") = "11-47"`},
 	{name: "split", forms: one(text("string"), text("delimiter")), result: func([]Type) Type { return ListType(StringType) }, long: true, run: split,
 		help: "Cuts a text where a regular expression is found.", example: `split("N30;N45", ";") = ["N30", "N45"]`},
@@ -85,35 +85,28 @@ func substring(f *Frame, n Node, a []Value) Value {
 	return StringOf(string(runes[start-1 : end]))
 }
 
-// expression compiles a regular expression of XPath (DMN 1.5, section 10.3.4.3). Go's
-// package takes time in proportion to the text whatever the expression, and so has
-// no back-references.
-func expression(f *Frame, n Node, pattern string, flags Value) *regexp.Regexp {
-	prefix := ""
-	if flags.kind == String && flags.text() != "" {
-		for _, flag := range flags.text() {
-			switch flag {
-			case 's', 'm', 'i':
-			case 'x':
-				pattern = strings.Join(strings.Fields(pattern), "")
-				continue
-			default:
-				f.fail(n, "the flags are s, m, i and x; there is no "+string(flag))
-				return nil
-			}
-			prefix += string(flag)
-		}
+// patternOf is the regular expression of a call: the one that was compiled with the formula,
+// or that of the values. The error was told where it is nil.
+func patternOf(f *Frame, n Node, text string, flags Value) *pattern {
+	if call, ok := n.(*Call); ok && call.pattern != nil {
+		return call.pattern
 	}
-	if prefix != "" {
-		prefix = "(?" + prefix + ")"
-	}
-	compiled, err := regexp.Compile(prefix + pattern)
+	given, _ := flags.Text()
+	f.spend(n, 50+len(text))
+	compiled, err := compilePattern(text, given)
 	if err != nil {
-		f.fail(n, quote(pattern)+" is no regular expression that can be used: "+strings.TrimPrefix(err.Error(), "error parsing regexp: "))
+		f.fail(n, err.Error())
 		return nil
 	}
+	f.spend(n, compiled.size/8)
 	return compiled
 }
+
+// search charges what looking through a text costs.
+func (p *pattern) search(f *Frame, n Node, text string) { f.spend(n, len(text)*p.size/searched) }
+
+// searched is how many instructions over characters are a step.
+const searched = 128
 
 // given returns an optional argument; null where it was left out.
 func given(a []Value, i int) Value {
@@ -127,10 +120,11 @@ func matches(f *Frame, n Node, a []Value) Value {
 	if a[0].kind != String || a[1].kind != String {
 		return NullValue
 	}
-	e := expression(f, n, a[1].text(), given(a, 2))
+	e := patternOf(f, n, a[1].text(), given(a, 2))
 	if e == nil {
 		return NullValue
 	}
+	e.search(f, n, a[0].text())
 	return BooleanOf(e.MatchString(a[0].text()))
 }
 
@@ -138,47 +132,75 @@ func replace(f *Frame, n Node, a []Value) Value {
 	if a[0].kind != String || a[1].kind != String || a[2].kind != String {
 		return NullValue
 	}
-	e := expression(f, n, a[1].text(), given(a, 3))
-	if e == nil {
+	e := patternOf(f, n, a[1].text(), given(a, 3))
+	if e == nil || e.findsNothing(f, n, a[1].text()) {
 		return NullValue
 	}
-	if e.MatchString("") {
-		return f.fail(n, quote(a[1].text())+" finds an empty text, so there is no end to replacing")
+	template, ok := goReplacement(a[2].text(), e.NumSubexp())
+	if !ok {
+		return f.fail(n, quote(a[2].text())+` is no replacement: $ is written \$ but for a group as in $1, and \ is written \\`)
 	}
 	text := a[0].text()
-	if len(text)*(1+len(a[2].text())) > maxText && len(e.FindAllStringIndex(text, -1))*len(a[2].text())*(1+e.NumSubexp()) > maxText {
+	e.search(f, n, text)
+	if len(text)*(1+len(template)) > maxText && len(e.FindAllStringIndex(text, -1))*len(template)*(1+e.NumSubexp()) > maxText {
 		return f.fail(n, "the text is too long")
 	}
-	replaced := e.ReplaceAllString(text, goReplacement(a[2].text()))
+	replaced := e.ReplaceAllString(text, template)
 	if len(replaced) > maxText {
 		return f.fail(n, "the text is too long")
 	}
 	return StringOf(replaced)
 }
 
-var groupReference = regexp.MustCompile(`\\\$|\\\\|\$[0-9]|\$`)
+// findsNothing fails for an expression that finds a text of no characters: between any two
+// characters there would be one to replace, or to cut at.
+func (p *pattern) findsNothing(f *Frame, n Node, text string) bool {
+	if !p.MatchString("") {
+		return false
+	}
+	f.fail(n, quote(text)+" finds an empty text, which is everywhere: write + for *")
+	return true
+}
 
-// goReplacement writes a replacement of XPath as Go has it: $1 as ${1}, \$ as $$.
-func goReplacement(replacement string) string {
-	return groupReference.ReplaceAllStringFunc(replacement, func(s string) string {
-		switch {
-		case s == `\\`:
-			return `\`
-		case s == `\$`, s == "$":
-			return "$$"
+// goReplacement writes a replacement of XPath as Go has it: $1 as ${1}, \$ as $$. A number
+// is that of a group as far as there are so many; false: $ or \ stand alone.
+func goReplacement(replacement string, groups int) (string, bool) {
+	var b strings.Builder
+	for i := 0; i < len(replacement); i++ {
+		c := replacement[i]
+		following := byte(0)
+		if i+1 < len(replacement) {
+			following = replacement[i+1]
 		}
-		return "${" + s[1:] + "}"
-	})
+		switch {
+		case c == '\\' && (following == '\\' || following == '$'):
+			if i++; following == '$' {
+				b.WriteByte('$')
+			}
+			b.WriteByte(following)
+		case c == '\\', c == '$' && !isDigit(following):
+			return "", false
+		case c == '$':
+			group, end := int(following-'0'), i+2
+			for end < len(replacement) && isDigit(replacement[end]) && group*10+int(replacement[end]-'0') <= groups {
+				group = group*10 + int(replacement[end]-'0')
+				end++
+			}
+			fmt.Fprintf(&b, "${%d}", group)
+			i = end - 1
+		default:
+			b.WriteByte(c)
+		}
+	}
+	return b.String(), true
 }
 
 func split(f *Frame, n Node, a []Value) Value {
-	if a[0].kind != String || a[1].kind != String {
-		return f.fail(n, "two texts are needed")
-	}
-	e := expression(f, n, a[1].text(), NullValue)
-	if e == nil {
+	e := patternOf(f, n, a[1].text(), NullValue)
+	if e == nil || e.findsNothing(f, n, a[1].text()) {
 		return NullValue
 	}
+	e.search(f, n, a[0].text())
 	parts := e.Split(a[0].text(), maxItems+1)
 	f.spend(n, len(parts))
 	items := make([]Value, len(parts))
@@ -192,7 +214,10 @@ func join(f *Frame, n Node, a []Value) Value {
 	if a[0].kind != List {
 		return NullValue
 	}
-	delimiter, _ := given(a, 1).Text()
+	delimiter, isText := given(a, 1).Text()
+	if !isText && !given(a, 1).IsNull() {
+		return f.fail(n, "string join puts a text between the texts; this is a "+given(a, 1).kind.String())
+	}
 	var parts []string
 	length := 0
 	for _, item := range a[0].items() {

@@ -129,7 +129,7 @@ func (p *parser) expectWord(word, why string) {
 // made gives a new node its place; its end is that of the last token read.
 func made[N Node](p *parser, start int, n N) N {
 	b := n.base()
-	b.start, b.end, b.id, b.typ = start, p.tokens[max(0, p.at-1)].end, p.nodes, AnyType
+	b.start, b.from, b.end, b.id, b.typ = start, start, p.tokens[max(0, p.at-1)].end, p.nodes, AnyType
 	p.nodes++
 	if p.nodes > maxNodes {
 		p.fail(p.peek(), "the formula is too large")
@@ -137,7 +137,8 @@ func made[N Node](p *parser, start int, n N) N {
 	return n
 }
 
-func startOf(n Node) int { return n.base().start }
+// startOf is where a node begins that begins with n, parentheses and all.
+func startOf(n Node) int { return n.base().from }
 
 func (p *parser) deeper() func() {
 	p.depth++
@@ -362,15 +363,14 @@ func (p *parser) postfix(n Node) Node {
 	}
 }
 
-// callable tells whether ( after the node calls it: only what can be a function.
+// callable tells whether ( after the node calls it: what stands in parentheses, and what
+// can be a function without them. A definition cannot: its body would be called.
 func callable(n Node, last token) bool {
 	switch n.(type) {
 	case *Path, *Filter, *Call:
 		return true
-	case *Definition:
-		return last.isSymbol(")") // in parentheses; else its body would be called
 	}
-	return false
+	return last.isSymbol(")")
 }
 
 // beginsValue tells whether a value may begin with the token.

@@ -38,6 +38,7 @@ func (p *parser) primary() Node {
 				return p.rangeFrom(t.start, inner, true)
 			}
 			p.expect(")", "the parenthesis is not closed")
+			inner.base().from = t.start
 			return inner
 		case "[", "]":
 			return p.listOrRange(t)

@@ -33,6 +33,28 @@ func TestThreeValuedLogicIsThatOfTheStandard(t *testing.T) {
 	}
 }
 
+// A function that takes a list, or its items one by one, gives the same of both, blanks
+// among them or not; and all and any are and and or.
+func TestItemsOneByOneAreAsInAList(t *testing.T) {
+	truths := []string{"null", "true", "false"}
+	numbers := []string{"null", "1", "-2.5", "3", "0"}
+	for _, function := range []string{"all", "any", "sum", "product", "mean", "median", "stddev", "mode", "min", "max"} {
+		drawn := numbers
+		if function == "all" || function == "any" {
+			drawn = truths
+		}
+		rapid.Check(t, func(rt *rapid.T) {
+			given := rapid.SliceOfN(rapid.SampledFrom(drawn), 2, 4).Draw(rt, "given")
+			apart, together := function+"("+strings.Join(given, ", ")+")", function+"(["+strings.Join(given, ", ")+"])"
+			a, b := evaluate(rt, apart).String(), evaluate(rt, together).String()
+			assert.Equal(rt, b, a, apart)
+			if joined, ok := map[string]string{"all": " and ", "any": " or "}[function]; ok {
+				assert.Equal(rt, evaluate(rt, strings.Join(given, joined)).String(), a, apart)
+			}
+		})
+	}
+}
+
 // Calendar arithmetic must agree with Go's own calendar, which counts otherwise.
 func TestTheCalendarAgreesWithAnIndependentOne(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {

@@ -29,7 +29,7 @@ func (c *checker) alwaysTheSame(n Node, decides bool) (told bool) {
 	for _, slot := range slotsIn(n) {
 		field := fieldAt(n, slot)
 		constraint := constraintOf(n, slot)
-		name := c.source[startOf(field):field.base().end]
+		name := c.source[field.base().start:field.base().end]
 		switch {
 		case constraint.True.empty(field.Type().Kind) && !constraint.NullTrue:
 			c.report(n, Warning, "never", "", "this is never true: no value of %s fits%s", name, neverHint(n))

@@ -283,10 +283,11 @@ func quote(s string) string {
 }
 
 // Same tells whether two values are equal, null being equal to null. Values of
-// different kinds are never the same.
+// different kinds are never the same, but for durations of nothing.
 func Same(a, b Value) bool {
 	if a.kind != b.kind {
-		return false
+		// A month has no number of seconds, so only no time at all is the same either way.
+		return isDuration(a.kind) && isDuration(b.kind) && a.number.Sign() == 0 && b.number.Sign() == 0
 	}
 	switch a.kind {
 	case Null:
