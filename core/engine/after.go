@@ -94,7 +94,7 @@ func (r *run) sort(s spot) {
 
 // followUps makes what posting the document writes to linked records.
 func (r *run) followUps() {
-	if r.c.Moment != rule.Posting || r.out.Verdict == Refused || r.c.Linked == nil {
+	if r.c.Moment != rule.Posting || !r.plan.Kind().Posted || r.out.Verdict == Refused || r.c.Linked == nil {
 		return
 	}
 	written := &overlay{Linked: r.c.Linked, values: map[[3]string]feel.Value{}}
@@ -105,8 +105,8 @@ func (r *run) followUps() {
 		}
 	}
 	r.frame.Linked = r.c.Linked
-	if len(r.out.Messages) > 0 {
-		r.out.Verdict = r.verdict() // one may have failed
+	if r.out.Verdict = r.verdict(); r.out.Verdict == Refused { // one has failed
+		r.out.FollowUps = nil
 	}
 }
 
@@ -115,7 +115,7 @@ func (r *run) followUps() {
 func (r *run) followUp(s spot, written *overlay) {
 	number, linked := s.out.Final.Text()
 	kind := r.field(s).Kind
-	acted := map[string]*rule.Compiled{}
+	turn := map[string]*rule.Compiled{}
 	for _, c := range r.plan.At(s.place, rule.FollowUp) {
 		before := feel.NullValue
 		if linked {
@@ -123,12 +123,15 @@ func (r *run) followUp(s spot, written *overlay) {
 		}
 		act := Act{Rule: c, Before: before, After: before}
 		switch {
-		case acted[c.Target] != nil:
-			act.Did, act.By = Beaten, acted[c.Target]
+		case turn[c.Target] != nil:
+			act.Did, act.By = Beaten, turn[c.Target]
 		case !linked:
 			act.Did = Undecided
 		default:
-			if r.chance(s, c, &act); act.Did != Acted {
+			if r.chance(s, c, &act); act.Did != WhenNotTrue {
+				turn[c.Target] = c
+			}
+			if act.Did != Acted {
 				break
 			}
 			settled, wrong := c.Remote.Settle(act.After, record.Surroundings{Company: r.plan.Scope.Company, Day: r.plan.Scope.Day})
@@ -136,7 +139,7 @@ func (r *run) followUp(s spot, written *overlay) {
 				r.fails(s, c, &act, wrong.Message)
 				break
 			}
-			acted[c.Target], act.After = c, settled
+			act.After = settled
 			if !feel.Same(before, settled) {
 				written.values[[3]string{kind, number, c.Remote.Key}] = settled
 				r.out.FollowUps = append(r.out.FollowUps, FollowUp{c, r.lineNumber(s), kind, number, c.Remote, before, settled})

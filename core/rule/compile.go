@@ -133,6 +133,9 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 	case Substitute:
 		c.Value = c.formula("value", r.Effect.Value)
 	case FollowUp:
+		if !v.Kind.Posted {
+			complain("target", "a %s is saved and never posted, so nothing follows its posting", v.Kind.Noun())
+		}
 		c.followUp(complain)
 	case Validate:
 		if !slices.Contains([]Severity{Refuse, Confirm, Advise}, r.Effect.Severity) {
