@@ -1,12 +1,10 @@
 package feel
 
-import "slices"
-
-// Conditions returns the atomic conditions of a formula: the parts that and, or
-// and not() join, in the order of the text.
+// Conditions returns the atomic conditions of a formula: the parts that and, or, not(), all()
+// and any() join, in the order of the text.
 func (p *Program) Conditions() []Node { return atoms(p.root) }
 
-func atoms(n Node) []Node {
+func atoms(n Node) (found []Node) {
 	switch n := n.(type) {
 	case *Binary:
 		if n.Operator == "and" || n.Operator == "or" {
@@ -15,6 +13,12 @@ func atoms(n Node) []Node {
 	case *Call:
 		if n.Function == "not" && len(n.Arguments) == 1 {
 			return atoms(n.Arguments[0])
+		}
+		if _, ok := junction(n); ok {
+			for _, argument := range n.Arguments {
+				found = append(found, atoms(argument)...)
+			}
+			return found
 		}
 	}
 	return []Node{n}
@@ -48,24 +52,72 @@ type Constraint struct {
 // Constraint returns what the formula, a condition, asks of the field in the slot.
 // Parts of which that cannot be said count as possible either way, so that what is
 // outside the sets is certain.
-func (p *Program) Constraint(slot int) Constraint { return constraintOf(p.root, slot) }
+// So does all of a formula that is too large to judge.
+func (p *Program) Constraint(slot int) Constraint {
+	a := &analysis{}
+	if c := a.of(p.root, slot); !a.over() {
+		return c
+	}
+	return anyConstraint
+}
+
+// analysis finds the constraints of the parts of a formula, each once.
+type analysis struct {
+	found map[asked]Constraint
+	work  int // intervals that were put together
+}
+
+type asked struct {
+	node Node
+	slot int
+}
+
+// mostWork is how many intervals an analysis puts together: a tenth of a second.
+const mostWork = 500_000
+
+func (a *analysis) over() bool { return a.work > mostWork }
 
 var anyConstraint = Constraint{Everything, Everything, true, true}
 
-func constraintOf(n Node, slot int) Constraint {
+func (a *analysis) of(n Node, slot int) Constraint {
+	at := asked{n, slot}
+	if c, found := a.found[at]; found || a.over() {
+		return c
+	}
+	c := a.find(n, slot)
+	if a.found == nil {
+		a.found = map[asked]Constraint{}
+	}
+	a.found[at] = c
+	a.work += 1 + len(c.True) + len(c.False)
+	return c
+}
+
+func (a *analysis) find(n Node, slot int) Constraint {
 	switch n := n.(type) {
 	case *Binary:
 		if n.Operator != "and" && n.Operator != "or" {
 			break
 		}
-		l, r := constraintOf(n.Left, slot), constraintOf(n.Right, slot)
+		l, r := a.of(n.Left, slot), a.of(n.Right, slot)
 		if n.Operator == "and" {
-			return Constraint{l.True.Intersection(r.True), l.False.Union(r.False), l.NullTrue && r.NullTrue, l.NullFalse || r.NullFalse}
+			return l.and(r)
 		}
-		return Constraint{l.True.Union(r.True), l.False.Intersection(r.False), l.NullTrue || r.NullTrue, l.NullFalse && r.NullFalse}
+		return l.or(r)
 	case *Call:
+		if joined, ok := junction(n); ok {
+			all := a.of(n.Arguments[0], slot)
+			for _, argument := range n.Arguments[1:] {
+				if c := a.of(argument, slot); joined == "and" {
+					all = all.and(c)
+				} else {
+					all = all.or(c)
+				}
+			}
+			return all
+		}
 		if n.Function == "not" && len(n.Arguments) == 1 {
-			c := constraintOf(n.Arguments[0], slot)
+			c := a.of(n.Arguments[0], slot)
 			return Constraint{c.False, c.True, c.NullFalse, c.NullTrue}
 		}
 		if len(n.Arguments) == 1 && readsSlot(n.Arguments[0], slot) {
@@ -82,6 +134,24 @@ func constraintOf(n Node, slot int) Constraint {
 		return c
 	}
 	return anyConstraint
+}
+
+func (c Constraint) and(o Constraint) Constraint {
+	return Constraint{c.True.Intersection(o.True), c.False.Union(o.False), c.NullTrue && o.NullTrue, c.NullFalse || o.NullFalse}
+}
+
+func (c Constraint) or(o Constraint) Constraint {
+	return Constraint{c.True.Union(o.True), c.False.Intersection(o.False), c.NullTrue || o.NullTrue, c.NullFalse && o.NullFalse}
+}
+
+// junction tells whether a call is all() or any() of separate conditions, which join them as
+// and and or do.
+func junction(n *Call) (operator string, ok bool) {
+	if len(n.Arguments) < 2 || n.Callee != nil {
+		return "", false
+	}
+	operator, ok = map[string]string{"all": "and", "any": "or"}[n.Function]
+	return operator, ok
 }
 
 // blankConstraint is that of is blank(field): for a text white space is blank too,
@@ -216,14 +286,4 @@ func membership(n *In) (Constraint, bool) {
 		all = Constraint{all.True.Union(c.True), all.False.Intersection(c.False), all.NullTrue || c.NullTrue, all.NullFalse && c.NullFalse}
 	}
 	return all, true
-}
-
-// slotsIn returns the slots that a node reads, each once.
-func slotsIn(n Node) (slots []int) {
-	Walk(n, func(inner Node) {
-		if slot, ok := SlotOf(inner); ok && !slices.Contains(slots, slot) {
-			slots = append(slots, slot)
-		}
-	})
-	return slots
 }

@@ -50,12 +50,18 @@ func (c *checker) declare(l local) int {
 
 func (c *checker) drop(to int) { c.locals = c.locals[:to] }
 
+// mostProblems is how many problems of a formula are told.
+const mostProblems = 50
+
 func (c *checker) report(n Node, severity Severity, code, suggestion, format string, args ...any) {
 	start, end := n.Span()
 	c.reportAt(start, end, severity, code, suggestion, format, args...)
 }
 
 func (c *checker) reportAt(start, end int, severity Severity, code, suggestion, format string, args ...any) {
+	if len(c.problems) >= mostProblems {
+		return // they are more than anybody reads
+	}
 	p := problemAt(c.source, start, end, code, fmt.Sprintf(format, args...))
 	p.Severity, p.Suggestion = severity, suggestion
 	c.problems = append(c.problems, p)

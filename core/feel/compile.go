@@ -51,7 +51,7 @@ func compile(source string, c checker, rule func(*parser) Node) (*Program, Probl
 		return nil, c.problems
 	}
 	c.suspect(root)
-	return &Program{source: source, root: root, nodes: nodes, locals: c.size, bounded: c.bounded, run: compiler{}.compile(root)}, c.problems
+	return &Program{source: source, root: root, nodes: nodes, locals: c.size, bounded: c.bounded, run: compiler{shared: sharedParts(root)}.compile(root)}, c.problems
 }
 
 // Eval computes the value of the formula.
@@ -107,9 +107,20 @@ func SlotOf(n Node) (int, bool) {
 // compiler turns a tree into closures. With record, every closure also keeps its
 // value for the explanation, and none of the short ways is taken: so that the
 // explanation is a second, plainer computation of the same formula.
-type compiler struct{ record bool }
+type compiler struct {
+	record bool
+	shared map[Node]bool // see sharedParts
+}
 
 func (c compiler) compile(n Node) code {
+	run := c.recorded(n)
+	if c.shared[n] {
+		return c.sharing(n, run)
+	}
+	return run
+}
+
+func (c compiler) recorded(n Node) code {
 	var run code
 	if isTest(n) {
 		test := c.translateTest(n)
@@ -187,7 +198,7 @@ func (c compiler) translate(n Node) code {
 	case *ContextLiteral:
 		return c.context(n)
 	case *Definition:
-		body := compiler{record: c.record}.compile(n.Body)
+		body := c.compile(n.Body)
 		return func(f *Frame) Value {
 			captured := make([]Value, n.first)
 			copy(captured, f.locals)
@@ -241,10 +252,18 @@ func (c compiler) path(n *Path) code {
 	}
 	base, member := c.compile(n.Base), n.Member
 	if link := n.link; link != nil {
-		return func(f *Frame) Value { return follow(f, link, base(f), member) }
+		return func(f *Frame) Value {
+			key := base(f)
+			f.spend(n, 4*key.weight())
+			return follow(f, link, key, member)
+		}
 	}
 	return func(f *Frame) Value {
-		v, found := memberOf(base(f), member)
+		of := base(f)
+		if of.kind == List {
+			f.spend(n, len(of.items())/4)
+		}
+		v, found := memberOf(of, member)
 		if !found {
 			return f.fail(n, "there is no ."+member+" here")
 		}

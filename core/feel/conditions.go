@@ -80,7 +80,7 @@ func isTest(n Node) bool {
 
 // compileTest compiles a node as a condition.
 func (c compiler) compileTest(n Node) test {
-	if !isTest(n) {
+	if !isTest(n) || c.shared[n] {
 		run := c.compile(n)
 		return func(f *Frame) truth { return f.asTruth(n, run(f)) }
 	}

@@ -77,6 +77,17 @@ func decide(n Node, values []Value, at *int) Value {
 			}
 			return NullValue
 		}
+		if joined, ok := junction(n); ok {
+			all := truthAt(decide(n.Arguments[0], values, at))
+			for _, argument := range n.Arguments[1:] {
+				if t := truthAt(decide(argument, values, at)); joined == "and" {
+					all = all.and(t)
+				} else {
+					all = all.or(t)
+				}
+			}
+			return all.value()
+		}
 	}
 	*at++
 	return values[*at-1]

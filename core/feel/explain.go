@@ -92,7 +92,7 @@ func (p *Program) Tell(f *Frame, steps []Step) (Value, []Step) {
 }
 
 func (p *Program) prepareExplanation() {
-	p.recording = compiler{record: true}.compile(p.root)
+	p.recording = compiler{record: true, shared: sharedParts(p.root)}.compile(p.root)
 	seen := map[string]bool{}
 	Walk(p.root, func(n Node) {
 		start, end := n.Span()

@@ -17,6 +17,9 @@ type Frame struct {
 	Now Value
 	// Workday tells which days are worked; nil: Monday to Friday.
 	Workday func(date Value) bool
+	// Done, once it is closed, ends an evaluation: its time is over, or nobody waits for it
+	// any more. nil: it is never ended.
+	Done <-chan struct{}
 	// Failures are what went wrong where the standard gives null: a division by
 	// zero, a text that is no date. Eval appends; the caller empties.
 	Failures []Failure
@@ -25,8 +28,15 @@ type Frame struct {
 	locals   []Value // what the expressions around declare
 	depth    int     // calls of functions, one in another
 	steps    int     // of the evaluation at hand
+	limit    int     // of steps
+	look     int     // when to look at Done next
+	spent    int     // steps of all evaluations
+	ended    bool    // the evaluation met a limit
 	counting bool    // whether steps count
 	recorded []record
+
+	round, rounds uint64           // see NextRound
+	shared        map[Node]*shared // what parts that are the same in every line came to
 }
 
 // Reset makes the frame new but for the room that it has, and lets go of all values.
@@ -35,7 +45,8 @@ func (f *Frame) Reset() {
 	clear(f.stack[:cap(f.stack)])
 	clear(f.locals)
 	clear(f.recorded[:cap(f.recorded)])
-	*f = Frame{Failures: f.Failures[:0], stack: f.stack[:0], locals: f.locals, recorded: f.recorded[:0]}
+	clear(f.shared)
+	*f = Frame{Failures: f.Failures[:0], stack: f.stack[:0], locals: f.locals, recorded: f.recorded[:0], shared: f.shared}
 }
 
 // Failure is something that went wrong while a formula ran, at its place.
@@ -46,13 +57,15 @@ type Failure struct {
 
 // Limits on what one evaluation may do, so that no formula can exhaust the process.
 const (
-	MaxSteps     = 1_000_000 // items made or looked at, and calls
-	maxItems     = 100_000   // of one list
-	maxCallDepth = 200       // calls of defined functions, one in another
-	maxText      = 1 << 20   // bytes of one text
-	maxWeight    = 1_000_000 // values in one value, also those inside its lists and contexts
-	maxFailures  = 100       // that are told
-	costly       = 500       // steps of a root, power or logarithm
+	MaxSteps     = 500_000       // items made or looked at, and calls; each about a microsecond at most
+	MaxTotal     = 20 * MaxSteps // steps of all evaluations of a frame
+	maxItems     = 100_000       // of one list
+	maxCallDepth = 200           // calls of defined functions, one in another
+	maxText      = 1 << 20       // bytes of one text
+	maxWeight    = 1_000_000     // values in one value, also those inside its lists and contexts
+	maxFailures  = 100           // that are told
+	costly       = 1_000         // steps of a root, power or logarithm
+	lookAfter    = 1_000         // steps between two looks at Done
 )
 
 func (f *Frame) fail(n Node, message string) Value {
@@ -72,10 +85,27 @@ func (f *Frame) spend(n Node, steps int) {
 	if !f.counting {
 		return
 	}
-	if f.steps += steps; f.steps > MaxSteps {
-		start, end := n.Span()
-		panic(exhausted{Failure{fmt.Sprintf("this takes more than %d steps", MaxSteps), start, end}})
+	if f.steps += steps; f.steps < f.look {
+		return
 	}
+	message := ""
+	switch {
+	case f.steps <= f.limit:
+	case f.limit < MaxSteps:
+		message = fmt.Sprintf("the formulas of this document take more than %d steps", MaxTotal)
+	default:
+		message = fmt.Sprintf("this takes more than %d steps", MaxSteps)
+	}
+	select {
+	case <-f.Done:
+		message = "this took too long and was stopped"
+	default:
+	}
+	if message != "" {
+		start, end := n.Span()
+		panic(exhausted{Failure{message, start, end}})
+	}
+	f.look = min(f.steps+lookAfter, f.limit+1)
 }
 
 // burden is what looking through a value costs, in steps.
@@ -84,10 +114,14 @@ func (v Value) burden() int {
 	case String:
 		return len(v.text()) / 256
 	case List, Context:
-		return v.weight() / 16
+		return v.weight() / 8
 	}
 	return 0
 }
+
+// searching is what looking for a value among so many costs, in steps: most of them differ
+// from it at once, but all may be equal up to their end.
+func searching(items int, v Value) int { return items * (1 + v.burden()) / 16 }
 
 // made takes a list, context or text that a formula computed: it counts as work, and
 // may not be too large.
@@ -118,8 +152,10 @@ var tooLong = fmt.Sprintf("a list may have %d items at most", maxItems)
 // bounded runs code whose work is counted; a limit that is met gives null and says so.
 func (f *Frame) bounded(run code) (v Value) {
 	locals, stack, depth, counting := f.locals, len(f.stack), f.depth, f.counting
-	f.steps, f.counting = 0, true
+	f.steps, f.look, f.counting, f.ended = 0, 0, true, false
+	f.limit = min(MaxSteps, max(0, MaxTotal-f.spent))
 	defer func() {
+		f.spent += f.steps
 		f.locals, f.stack, f.depth, f.counting = locals, f.stack[:stack], depth, counting
 		if caught := recover(); caught != nil {
 			limit, ours := caught.(exhausted)
@@ -127,6 +163,7 @@ func (f *Frame) bounded(run code) (v Value) {
 				panic(caught)
 			}
 			f.Failures = append(f.Failures, limit.failure)
+			f.ended = true
 			v = NullValue
 		}
 	}()

@@ -24,14 +24,19 @@ var contextFunctions = []builtin{
 	{name: "context put", forms: [][]parameter{{of("context", Context), text("key"), anything("value")}, {of("context", Context), of("keys", List), anything("value")}}, result: always(Context), takesNull: true, run: contextPut,
 		help: "A context with an entry added or replaced.", example: `context put({a: 1}, "b", 2) = {a: 1, b: 2}`},
 	{name: "context merge", forms: one(list("contexts")), result: always(Context), long: true, run: onList(func(f *Frame, n Node, items []Value) Value {
-		merged := &Entries{}
+		merged, places := &Entries{}, map[string]int{}
 		for _, item := range items {
 			if item.kind != Context {
 				return f.fail(n, "contexts are needed; one is a "+item.kind.String())
 			}
-			f.spend(n, len(item.entries().Keys)*(1+len(merged.Keys)/16))
+			f.spend(n, 1+len(item.entries().Keys))
 			for i, key := range item.entries().Keys {
-				merged = merged.with(key, item.entries().Values[i])
+				if at, there := places[key]; there {
+					merged.Values[at] = item.entries().Values[i]
+					continue
+				}
+				places[key] = len(merged.Keys)
+				merged.Keys, merged.Values = append(merged.Keys, key), append(merged.Values, item.entries().Values[i])
 			}
 		}
 		return ContextOf(merged)
@@ -41,7 +46,7 @@ var contextFunctions = []builtin{
 // with returns entries with one added, or replaced where its key is there.
 func (e *Entries) with(key string, v Value) *Entries {
 	changed := &Entries{Keys: slices.Clone(e.Keys), Values: slices.Clone(e.Values)}
-	if i := slices.Index(changed.Keys, key); i >= 0 {
+	if i := e.place(key); i >= 0 {
 		changed.Values[i] = v
 		return changed
 	}
@@ -68,7 +73,8 @@ func keysOf(v Value) ([]string, bool) {
 	return keys, true
 }
 
-func getValue(_ *Frame, _ Node, a []Value) Value {
+func getValue(f *Frame, n Node, a []Value) Value {
+	f.spend(n, 1)
 	keys, ok := keysOf(a[1])
 	v := a[0]
 	for _, key := range keys {
@@ -84,18 +90,19 @@ func getValue(_ *Frame, _ Node, a []Value) Value {
 }
 
 func makeContext(f *Frame, n Node, items []Value) Value {
-	made := &Entries{}
+	made, known := &Entries{}, map[string]bool{}
 	for _, item := range items {
-		f.spend(n, 1+len(made.Keys)/16)
+		f.spend(n, 1)
 		if item.kind != Context {
 			return f.fail(n, "every entry is a context of key and value")
 		}
 		key, _ := item.entries().Get("key")
 		v, hasValue := item.entries().Get("value")
 		name, isText := key.Text()
-		if _, twice := made.Get(name); !isText || !hasValue || twice {
+		if !isText || !hasValue || known[name] {
 			return f.fail(n, "every entry is a context of key and value, and every key is there once")
 		}
+		known[name] = true
 		made.Keys, made.Values = append(made.Keys, name), append(made.Values, v)
 	}
 	return ContextOf(made)
@@ -109,14 +116,16 @@ func contextPut(f *Frame, n Node, a []Value) Value {
 	if a[0].kind != Context || !ok {
 		return f.fail(n, "a context and a key are needed")
 	}
-	v, ok := putAt(a[0].entries(), keys, a[2])
+	f.spend(n, len(keys))
+	v, ok := putAt(f, n, a[0].entries(), keys, a[2])
 	if !ok {
 		return f.fail(n, "the keys do not lead to a context")
 	}
 	return v
 }
 
-func putAt(e *Entries, keys []string, v Value) (Value, bool) {
+func putAt(f *Frame, n Node, e *Entries, keys []string, v Value) (Value, bool) {
+	f.spend(n, 1+len(e.Keys)/4)
 	if len(keys) > 1 {
 		inner, found := e.Get(keys[0])
 		if !found {
@@ -126,7 +135,7 @@ func putAt(e *Entries, keys []string, v Value) (Value, bool) {
 			return NullValue, false
 		}
 		var ok bool
-		if v, ok = putAt(inner.entries(), keys[1:], v); !ok {
+		if v, ok = putAt(f, n, inner.entries(), keys[1:], v); !ok {
 			return NullValue, false
 		}
 	}

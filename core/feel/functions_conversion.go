@@ -12,7 +12,10 @@ var conversionFunctions = []builtin{
 	{name: "number", forms: one(text("from"), maybe(text("grouping separator")), maybe(text("decimal separator"))), result: always(Number), takesNull: true, run: toNumber,
 		help: "Reads a text as a number.", example: `number("1 200,5", " ", ",") = 1200.5`},
 	{name: "string", forms: one(anything("from")), result: always(String),
-		run:  func(_ *Frame, _ Node, a []Value) Value { return StringOf(a[0].Plain()) },
+		run: func(f *Frame, n Node, a []Value) Value {
+			f.spend(n, a[0].weight())
+			return StringOf(a[0].Plain())
+		},
 		help: "Writes any value as a text.", example: `string(1.1) = "1.1"`},
 	{name: "date", forms: [][]parameter{{text("from")}, {of("from", DateTime)}, {day("from")}, {number("year"), number("month"), number("day")}}, result: always(Date), run: toDate,
 		help: "Makes a date from a text, from year, month and day, or from a date and time.", example: `date(2026, 11, 24) = @"2026-11-24"`},
@@ -54,6 +57,9 @@ func overAll(start truth, join func(truth, truth) truth) run {
 	}
 }
 
+// longestNumber is how many characters a text may have that is read as a number.
+const longestNumber = 1000
+
 func toNumber(f *Frame, n Node, a []Value) Value {
 	if a[0].kind != String {
 		return NullValue
@@ -71,6 +77,9 @@ func toNumber(f *Frame, n Node, a []Value) Value {
 	}
 	if separators[0] != "" && separators[0] == separators[1] {
 		return f.fail(n, "the two separators must differ")
+	}
+	if len(s) > longestNumber {
+		return f.fail(n, "this is too long for a number")
 	}
 	if grouping := separators[0]; grouping != "" {
 		s = strings.ReplaceAll(s, grouping, "")

@@ -10,7 +10,7 @@ var dateFunctions = []builtin{
 		help: "The date so many days later, or earlier for a negative number.", example: `add days(@"2028-02-28", 1) = @"2028-02-29"`},
 	{name: "add months", forms: [][]parameter{{day("date"), number("months")}, {of("date", DateTime), number("months")}}, result: always(Date), run: addMonthsTo, own: true,
 		help: "The date so many months later; a day that the month lacks becomes its last.", example: `add months(@"2027-01-31", 1) = @"2027-02-28"`},
-	{name: "add workdays", forms: [][]parameter{{day("date"), number("days")}, {of("date", DateTime), number("days")}}, result: always(Date), run: addWorkdays, own: true,
+	{name: "add workdays", forms: [][]parameter{{day("date"), number("days")}, {of("date", DateTime), number("days")}}, result: always(Date), long: true, run: addWorkdays, own: true,
 		help: "The date so many workdays later or earlier, by the calendar of the company; without one Monday to Friday.", example: `add workdays(@"2026-11-27", 1) = @"2026-11-30"`},
 	{name: "month end", forms: [][]parameter{{day("date")}, {of("date", DateTime)}}, result: always(Date), own: true, run: onDay(func(days int64) Value {
 		year, month, _ := civilFromDays(days)
@@ -113,6 +113,7 @@ func (f *Frame) walkWorkdays(n Node, days, step, count int64) Value {
 		if failure != "" {
 			return f.fail(n, failure)
 		}
+		f.spend(n, 1)
 		if f.Workday(date) {
 			if count--; count == 0 {
 				return date

@@ -6,10 +6,11 @@ import "slices"
 var listFunctions = []builtin{
 	{name: "count", forms: one(list("list")), result: always(Number), run: onList(func(_ *Frame, _ Node, items []Value) Value { return IntegerOf(int64(len(items))) }),
 		help: "The number of items.", example: `count([1, 2, 3]) = 3`},
-	{name: "list contains", forms: one(list("list"), anything("element")), result: always(Boolean), takesNull: true, run: func(_ *Frame, _ Node, a []Value) Value {
+	{name: "list contains", forms: one(list("list"), anything("element")), result: always(Boolean), takesNull: true, run: func(f *Frame, n Node, a []Value) Value {
 		if a[0].kind != List {
 			return NullValue
 		}
+		f.spend(n, searching(len(a[0].items()), a[1]))
 		return BooleanOf(place(a[0].items(), a[1]) >= 0)
 	}, help: "Whether a list has the element.", example: `list contains(["IE", "DK"], "DK") = true`},
 	{name: "sublist", forms: one(list("list"), number("start position"), maybe(number("length"))), result: firstType, takesNull: true, run: sublist,
@@ -49,7 +50,7 @@ var listFunctions = []builtin{
 		if a[0].kind != List {
 			return NullValue
 		}
-		f.spend(n, len(a[0].items()))
+		f.spend(n, len(a[0].items())+searching(len(a[0].items()), a[1]))
 		places := []Value{}
 		for i, item := range a[0].items() {
 			if Same(item, a[1]) {
@@ -188,7 +189,7 @@ func listReplace(f *Frame, n Node, a []Value) Value {
 func distinct(f *Frame, n Node, items []Value) Value {
 	kept := []Value{}
 	for _, item := range items {
-		f.spend(n, 1+len(kept)/16) // looking through what is kept is work too
+		f.spend(n, 1+searching(len(kept), item)) // looking through what is kept is work too
 		if place(kept, item) < 0 {
 			kept = append(kept, item)
 		}
@@ -218,7 +219,7 @@ func sorted(f *Frame, n Node, a []Value) Value {
 	precedes := given(a, 1)
 	comparable := true
 	slices.SortStableFunc(items, func(x, y Value) int {
-		f.spend(n, 1)
+		f.spend(n, 1+x.burden())
 		if precedes.kind == Function {
 			switch {
 			case f.invoke(n, precedes.callee(), []Value{x, y}).IsTrue():

@@ -38,6 +38,9 @@ func increment(f *Frame, n Node, a []Value) Value {
 	for begin > 0 && text[begin-1] >= '0' && text[begin-1] <= '9' {
 		begin--
 	}
+	if end-begin > longestNumber {
+		return f.fail(n, "the number in the text is too long")
+	}
 	count, ok := new(big.Int).SetString(text[begin:end], 10)
 	if !ok || count.Add(count, big.NewInt(step)).Sign() < 0 {
 		return f.fail(n, "the number in "+quote(text)+" would fall below 0")

@@ -57,6 +57,7 @@ func onNumbers(run func(*Frame, Node, []decimal.Number) Value) run {
 
 func numbersOf(f *Frame, n Node, a []Value) ([]decimal.Number, bool) {
 	items := itemsOf(a)
+	f.spend(n, len(items)) // numbers of 34 digits take a microsecond to add
 	numbers := make([]decimal.Number, len(items))
 	for i, item := range items {
 		switch item.kind {
@@ -108,6 +109,7 @@ func deviation(f *Frame, n Node, numbers []decimal.Number) Value {
 	if average.IsNull() {
 		return average
 	}
+	f.spend(n, 4*len(numbers))
 	squares := decimal.Zero
 	for _, number := range numbers {
 		difference := number.Minus(average.number)

@@ -103,10 +103,12 @@ func patternOf(f *Frame, n Node, text string, flags Value) *pattern {
 }
 
 // search charges what looking through a text costs.
-func (p *pattern) search(f *Frame, n Node, text string) { f.spend(n, len(text)*p.size/searched) }
+func (p *pattern) search(f *Frame, n Node, text string) {
+	f.spend(n, 2+len(text)*p.size/searched)
+}
 
 // searched is how many instructions over characters are a step.
-const searched = 128
+const searched = 64
 
 // given returns an optional argument; null where it was left out.
 func given(a []Value, i int) Value {
@@ -142,7 +144,9 @@ func replace(f *Frame, n Node, a []Value) Value {
 	}
 	text := a[0].text()
 	e.search(f, n, text)
-	if len(text)*(1+len(template)) > maxText && len(e.FindAllStringIndex(text, -1))*len(template)*(1+e.NumSubexp()) > maxText {
+	// What a group found comes again at most once a reference. A longer replacement may not be
+	// put in too often.
+	if most := maxText / len(template+"."); len(template) > 16 && len(text) > most && len(e.FindAllStringIndex(text, most+1)) > most {
 		return f.fail(n, "the text is too long")
 	}
 	replaced := e.ReplaceAllString(text, template)

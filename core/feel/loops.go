@@ -19,7 +19,7 @@ type compiledIterator struct {
 func (c compiler) iterators(iterators []Iterator, body Node) []compiledIterator {
 	all := make([]compiledIterator, len(iterators))
 	for i, it := range iterators {
-		all[i] = compiledIterator{domain: c.compile(it.Domain), place: it.Domain, local: it.local, cost: 1 + size(body)/4}
+		all[i] = compiledIterator{domain: c.compile(it.Domain), place: it.Domain, local: it.local, cost: 1 + size(body)/2}
 		if it.To != nil {
 			all[i].to = c.compile(it.To)
 		}
@@ -87,6 +87,7 @@ func (f *Frame) steppedThrough(n Node, from, to Value) ([]Value, bool) {
 		f.fail(n, tooLong)
 		return nil, false
 	}
+	f.spend(n, int(count)/8)
 	items := make([]Value, count)
 	for i := range items {
 		items[i] = Value{kind: from.kind, number: decimal.FromInt(first + int64(i)*step)}
@@ -177,7 +178,7 @@ func (c compiler) filter(n *Filter) code {
 			return at(f, n, items, position(f))
 		}
 	}
-	condition, cost := c.compile(n.Condition), 1+size(n.Condition)/4
+	condition, cost := c.compile(n.Condition), 1+size(n.Condition)/2
 	return func(f *Frame) Value {
 		items, ok := filtered(base(f))
 		if !ok {

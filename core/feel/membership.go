@@ -96,11 +96,13 @@ func contained(f *Frame, n Node, v, test Value) truth {
 		return test.bounds().holds(f, n, v)
 	case test.kind == List && v.kind != List:
 		result := no
+		f.spend(n, len(test.items())/8)
 		for _, item := range test.items() {
 			result = result.or(contained(f, n, v, item))
 		}
 		return result
 	case test.kind == List: // a list is in a list of lists, or equal to it
+		f.spend(n, searching(len(test.items()), v))
 		for _, item := range test.items() {
 			if Same(item, v) {
 				return yes

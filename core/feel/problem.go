@@ -56,6 +56,9 @@ func problemAt(source string, start, end int, code, message string) Problem {
 func nearest(name string, candidates []string) string {
 	best, bestDistance := "", 1+len(name)/3
 	for _, c := range candidates {
+		if difference := len(name) - len(c); max(difference, -difference) > bestDistance*utf8.UTFMax {
+			continue
+		}
 		if d := distance(strings.ToLower(name), strings.ToLower(c)); d < bestDistance || (d == bestDistance && best == "") {
 			best, bestDistance = c, d
 		}

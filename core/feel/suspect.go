@@ -1,41 +1,90 @@
 package feel
 
-import "codicil/core/decimal"
+import (
+	"slices"
+
+	"codicil/core/decimal"
+)
 
 // suspect warns of what is legal in a rule but hardly meant.
 func (c *checker) suspect(root Node) {
-	if c.mode == Strict {
-		c.alwaysTheSame(root, false)
+	if c.mode != Strict {
+		return
 	}
+	s := suspicion{checker: c, constant: map[Node]bool{}, reads: map[Node][]reader{}}
+	s.survey(root)
+	if s.alwaysTheSame(root, false); s.analysis.over() {
+		c.report(root, Warning, "too-large", "", "this is too large to judge whether parts of it are always or never true")
+	}
+}
+
+// suspicion looks for conditions that are always the same.
+type suspicion struct {
+	*checker
+	analysis analysis
+	constant map[Node]bool     // whether a part is the same in every evaluation
+	reads    map[Node][]reader // the slots that a part reads, and a part that reads each
+	frame    Frame             // computes constant parts
+}
+
+type reader struct {
+	slot int
+	node Node
+}
+
+// survey finds what is constant and what every part reads. Cost: the nodes times the fields
+// that the formula reads.
+func (s *suspicion) survey(n Node) {
+	constant, reads := constantByItself(n), []reader(nil)
+	if slot, ok := SlotOf(n); ok {
+		reads = []reader{{slot, n}}
+	}
+	for _, child := range Children(n) {
+		s.survey(child)
+		constant = constant && s.constant[child]
+		for _, r := range s.reads[child] {
+			if !slices.ContainsFunc(reads, func(known reader) bool { return known.slot == r.slot }) {
+				reads = append(reads, r)
+			}
+		}
+	}
+	s.constant[n], s.reads[n] = constant, reads
 }
 
 // alwaysTheSame warns of conditions that do not depend on anything, or that one field
 // decides whatever it holds. It tells of the innermost such condition only. decides
 // means that the node itself stands where a condition is asked.
-func (c *checker) alwaysTheSame(n Node, decides bool) (told bool) {
-	if n.Type().Kind == Boolean && isConstant(n) && (decides || isTest(n)) {
-		v := (&Program{root: n, bounded: true, locals: c.size, run: compiler{}.compile(n)}).Eval(&Frame{})
-		c.report(n, Warning, "constant", "", "this is always %s, whatever the document holds", v)
+func (s *suspicion) alwaysTheSame(n Node, decides bool) (told bool) {
+	if n.Type().Kind == Boolean && s.constant[n] && (decides || isTest(n)) {
+		s.frame.spent = max(s.frame.spent, MaxTotal-MaxSteps/4) // all of them together
+		v := (&Program{root: n, bounded: true, locals: s.size, run: compiler{}.compile(n)}).Eval(&s.frame)
+		if s.frame.ended {
+			return false
+		}
+		s.report(n, Warning, "constant", "", "this is always %s, whatever the document holds", v)
 		return true
 	}
 	for _, child := range Children(n) {
 		if !isBareTest(n, child) {
-			told = c.alwaysTheSame(child, asksCondition(n, child)) || told
+			told = s.alwaysTheSame(child, asksCondition(n, child)) || told
 		}
 	}
 	if told || !isTest(n) {
 		return told
 	}
-	for _, slot := range slotsIn(n) {
-		field := fieldAt(n, slot)
-		constraint := constraintOf(n, slot)
-		name := c.source[field.base().start:field.base().end]
+	for _, r := range s.reads[n] {
+		constraint := s.analysis.of(n, r.slot)
+		if s.analysis.over() {
+			return false
+		}
+		kind := r.node.Type().Kind
+		name := s.source[r.node.base().start:r.node.base().end]
 		switch {
-		case constraint.True.empty(field.Type().Kind) && !constraint.NullTrue:
-			c.report(n, Warning, "never", "", "this is never true: no value of %s fits%s", name, neverHint(n))
+		case constraint.True.empty(kind) && !constraint.NullTrue:
+			s.report(n, Warning, "never", "", "this is never true: no value of %s fits%s", name, neverHint(n))
 			return true
-		case constraint.False.empty(field.Type().Kind) && !constraint.NullFalse && len(constraint.True) > 0:
-			c.report(n, Warning, "always", "", "this is true for every value of %s%s", name, alwaysHint(n))
+		case constraint.False.empty(kind) && !constraint.NullFalse && len(constraint.True) > 0:
+			s.report(n, Warning, "always", "", "this is true for every value of %s%s", name, alwaysHint(n))
 			return true
 		}
 	}
@@ -63,29 +112,18 @@ func asksCondition(parent, child Node) bool {
 	return false
 }
 
-// isConstant tells whether the value of a node is the same in every evaluation.
-func isConstant(n Node) bool {
-	constant := true
-	Walk(n, func(inner Node) {
-		switch inner := inner.(type) {
-		case *Name:
-			constant = false
-		case *Path:
-			constant = constant && inner.symbol == nil && inner.link == nil
-		case *Call:
-			constant = constant && inner.Callee == nil && inner.table == nil && inner.Function != "today" && inner.Function != "now" && inner.Function != "add workdays"
-		}
-	})
-	return constant
-}
-
-func fieldAt(n Node, slot int) (field Node) {
-	Walk(n, func(inner Node) {
-		if at, ok := SlotOf(inner); ok && at == slot && field == nil {
-			field = inner
-		}
-	})
-	return field
+// constantByItself tells whether the value of a node is the same in every evaluation as far as
+// the node itself goes.
+func constantByItself(n Node) bool {
+	switch n := n.(type) {
+	case *Name:
+		return false
+	case *Path:
+		return n.symbol == nil && n.link == nil
+	case *Call:
+		return n.Callee == nil && n.table == nil && n.Function != "today" && n.Function != "now" && n.Function != "add workdays"
+	}
+	return true
 }
 
 func neverHint(n Node) string {

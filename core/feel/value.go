@@ -61,16 +61,23 @@ type sequence struct {
 type Entries struct {
 	Keys   []string
 	Values []Value
-	weight int // as that of a sequence
+	weight int            // as that of a sequence
+	places map[string]int // of the keys, where they are many
 }
 
-// weight is how many values there are in a value, itself included.
+// fewKeys are so few that looking through them is as fast as a map.
+const fewKeys = 64
+
+// weight is how many values there are in a value, itself included; 64 characters of a text
+// count as one.
 func (v Value) weight() int {
 	switch v.kind {
 	case List:
 		return v.object.(*sequence).weight
 	case Context:
 		return v.entries().weight
+	case String:
+		return 1 + len(v.text())/64
 	}
 	return 1
 }
@@ -85,10 +92,20 @@ func weigh(values []Value) int {
 
 // Get returns the value of a key; null and false when there is none.
 func (e *Entries) Get(key string) (Value, bool) {
-	if i := slices.Index(e.Keys, key); i >= 0 {
+	if i := e.place(key); i >= 0 {
 		return e.Values[i], true
 	}
 	return Value{}, false
+}
+
+func (e *Entries) place(key string) int {
+	if e.places != nil {
+		if i, there := e.places[key]; there {
+			return i
+		}
+		return -1
+	}
+	return slices.Index(e.Keys, key)
 }
 
 // Interval is a range: two ends, each open (not part of it) or closed. A null
@@ -155,6 +172,12 @@ func ListOf(values []Value) Value {
 // ContextOf returns a context of the entries, which must not be changed afterwards.
 func ContextOf(entries *Entries) Value {
 	entries.weight = weigh(entries.Values)
+	if len(entries.Keys) > fewKeys && entries.places == nil {
+		entries.places = make(map[string]int, len(entries.Keys))
+		for i, key := range entries.Keys {
+			entries.places[key] = i
+		}
+	}
 	return Value{kind: Context, object: entries}
 }
 
