@@ -198,7 +198,7 @@ func Run(w World, d *Document) Result {
 	if c.Moment = d.Moment; c.Moment == "" {
 		c.Moment = rule.Posting
 	}
-	c.Linked, c.Detail = &linked{own: d.Linked, saved: c.Linked, kind: kinds}, true
+	c.Linked, c.Detail, c.Facts = &linked{own: d.Linked, saved: c.Linked, kind: kinds}, true, judge.NoFacts
 	given := d.given()
 	if err := w.Prior(&given); err != nil {
 		return fail(err)

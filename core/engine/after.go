@@ -25,7 +25,7 @@ func (r *run) unique(s spot, c *rule.Compiled, act *Act) {
 		}
 		clashes = slices.DeleteFunc(r.c.Peers.Same(c, company, key, texts), func(number string) bool { return number == r.c.Record })
 	}
-	if s.line >= 0 && r.inAnotherLine(s, c, key) {
+	if s.line >= 0 && r.firstWith(c, key) < s.line { // the later one is told
 		clashes = append(clashes, "")
 	}
 	if len(clashes) > 0 {
@@ -49,17 +49,6 @@ func (r *run) lineNumber(s spot) int {
 		return 0
 	}
 	return r.c.Lines[s.line].Number
-}
-
-// inAnotherLine tells whether a line before has the same values: the later one is told.
-func (r *run) inAnotherLine(s spot, c *rule.Compiled, key string) bool {
-	for line := range s.line {
-		other, filled := c.Effect.Unique.Ignore.Key(r.textsAt(c, r.c.Lines[line].Number))
-		if filled && other == key {
-			return true
-		}
-	}
-	return false
 }
 
 // sort puts a finished number into its band: of the rule that computed it, or else of the
@@ -97,6 +86,7 @@ func (r *run) followUps() {
 	if r.c.Moment != rule.Posting || !r.plan.Kind().Posted || r.out.Verdict == Refused || r.c.Linked == nil {
 		return
 	}
+	r.frame.NoRound() // one writes what the next may read
 	written := &overlay{Linked: r.c.Linked, values: map[[3]string]feel.Value{}}
 	r.frame.Linked = written
 	for place := range r.plan.Kind().Fields {

@@ -32,6 +32,11 @@ type Case struct {
 	Numbers Numbers
 	// Tables finds values in crosswalks; nil: as the plan has them.
 	Tables feel.Tables
+	// Facts tells of which fields the values that decided it are told, by place in the kind and
+	// number of the line, where there is detail; nil: of all.
+	Facts func(place, line int) bool
+	// Done, once it is closed, stops the run; nil: it is never stopped.
+	Done <-chan struct{}
 	// Watch is told of every formula of a rule that was computed, with what it read still
 	// in the frame, which it may compute in; nil: nobody watches.
 	Watch func(c *rule.Compiled, p *feel.Program, f *feel.Frame)
@@ -134,9 +139,13 @@ type Outcome struct {
 	Fields   []Field // of the header, by place
 	Lines    []LineOutcome
 	Messages []Message
+	// Stopped tells that the run was stopped before it came to an end; nothing else holds then.
+	Stopped bool
 	// FollowUps are what posting the document writes to linked records, in order; none for
 	// a document that is refused, or not posted.
 	FollowUps []FollowUp
+	// places are those of the lines, by number.
+	places map[int]int
 }
 
 // FollowUp is a value that posting writes to a linked record.
@@ -160,10 +169,8 @@ func (o *Outcome) Field(place, line int) *Field {
 	if place < len(o.Fields) {
 		return &o.Fields[place]
 	}
-	for i := range o.Lines {
-		if o.Lines[i].Number == line {
-			return &o.Lines[i].Fields[place-len(o.Fields)]
-		}
+	if i, there := o.places[line]; there {
+		return &o.Lines[i].Fields[place-len(o.Fields)]
 	}
 	return nil
 }

@@ -99,7 +99,7 @@ func (r *run) applies(s spot, c *rule.Compiled, act *Act) bool {
 // eval runs a formula and, with detail, notes the values that it read.
 func (r *run) eval(program *feel.Program, act *Act) (value feel.Value) {
 	r.frame.Failures = r.frame.Failures[:0]
-	if r.detail {
+	if r.told {
 		value = r.tell(program, act)
 	} else {
 		value = program.Eval(&r.frame)

@@ -250,3 +250,48 @@ func TestAPostingBalancesOrIsRefused(t *testing.T) {
 		}
 	})
 }
+
+// Rules in lines that read all lines: the cost of a document grows with its lines, so that the
+// most lines that there may be stay within what its formulas may take together.
+func TestRulesThatReadAllLinesTakeManyLines(t *testing.T) {
+	j := lineJourney{journey: journey{Moment: rule.Saving, Entered: map[string]string{"currency": "EUR"}, Rules: []given{
+		{ID: 1, Family: rule.Validate, Target: "lines.quantity", effect: effect{Must: "line.quantity <= sum(lines.quantity) and count(lines[item = \"I1\"]) < 1000000", Severity: rule.Confirm, Message: "{line.quantity} of {sum(lines.quantity)}"}},
+		{ID: 2, Family: rule.Default, Target: "lines.price", effect: effect{Lifetime: rule.KeepsUp, Value: "max(lines.quantity) + line.quantity"}},
+	}}}
+	for range judge.MaxLines {
+		j.Lines = append(j.Lines, map[string]string{"quantity": "1"})
+		j.StoredLines = append(j.StoredLines, map[string]string{"quantity": "1", "price": "2"})
+	}
+	j.Lines[0]["quantity"] = "2"
+	out, _ := j.run(t, false)
+	for _, m := range out.Messages {
+		require.NotEqual(t, "failed", m.Code, m.Text)
+	}
+	assert.Equal(t, "3", record.Write(out.Lines[len(out.Lines)-1].Fields[4].Final), "the default keeps up in every line")
+	j.Lines = append(j.Lines, map[string]string{"quantity": "1"})
+	d := judge.Document{Kind: "invoice", Lines: make([]judge.Line, len(j.Lines))}
+	_, err := judge.Judge(&d, &judge.Circumstances{})
+	assert.ErrorIs(t, err, judge.ErrTooManyLines)
+}
+
+func TestARunThatNobodyWaitsForStops(t *testing.T) {
+	j := lineJourney{journey: journey{Moment: rule.Saving}, Lines: []map[string]string{{"quantity": "1"}}}
+	p, c := j.prepare(t)
+	done := make(chan struct{})
+	c.Done = done
+	assert.False(t, engine.Run(p, c, true).Stopped)
+	close(done)
+	assert.True(t, engine.Run(p, c, true).Stopped)
+}
+
+// Facts are told of the fields that they are asked for.
+func TestFactsAreToldWhereTheyAreAskedFor(t *testing.T) {
+	j := lineJourney{journey: journey{Moment: rule.Saving, Rules: []given{{ID: 1, Family: rule.Compute, Target: "lines.price", effect: effect{Value: "line.quantity * 2"}}}}, Lines: []map[string]string{{"quantity": "1"}, {"quantity": "2"}}}
+	p, c := j.prepare(t)
+	place := documentKinds[0].Index("lines.price")
+	c.Facts = func(at, line int) bool { return at == place && line == 2 }
+	out := engine.Run(p, c, true)
+	assert.Empty(t, out.Field(place, 1).Rules[0].Facts)
+	assert.NotEmpty(t, out.Field(place, 2).Rules[0].Facts)
+	assert.Equal(t, engine.Acted, out.Field(place, 1).Rules[0].Did)
+}

@@ -49,6 +49,7 @@ func (b Probe) Try(p *plan.Plan, c *Case, out *Outcome) (Finding, bool) {
 	for column := range v.Columns {
 		r.list(column, rule.SoFar)
 	}
+	r.refresh()
 	s := r.spot(b.Place, line)
 	s.set(soFar(target, b.Family, s.stored()))
 	var f Finding

@@ -25,6 +25,13 @@ type run struct {
 	buffer []feel.Value
 	// rows are the slots of each line; frame.Row is that of the line at hand.
 	rows [][]feel.Value
+	// stale tells that the list of all lines is not that of the values so far.
+	stale bool
+	// told tells whether the facts of the field at hand are told.
+	told bool
+	// stopped tells that nobody waits for the run any more.
+	stopped bool
+	lists   lists
 }
 
 // spot is a field of the header, or of the line at hand.
@@ -50,31 +57,62 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 		r.say(rule.Refuse, "failed", r.spot(p.Loop.Fields[0], -1), p.Loop.Rules[0], "these rules wait for each other: "+p.Loop.Describe(p.Kind())+". Change or suspend one of them")
 	}
 	for _, place := range p.Order {
+		r.round(place)
 		r.each(place, r.journey)
 		if place >= v.Headers {
 			r.list(place-v.Headers, rule.SoFar)
 		}
 	}
+	r.frame.NextRound() // all values are final now
+	r.refresh()
 	for place := range p.Kind().Fields {
 		if !p.Quiet(place) {
 			r.each(place, r.validate)
 		}
 	}
+	if r.out.Stopped = r.stopped; r.stopped {
+		return r.out
+	}
 	r.balance()
 	r.out.Verdict = r.verdict()
 	r.followUps()
+	select {
+	case <-c.Done: // a formula may have been stopped
+		r.out.Stopped = true
+	default:
+	}
 	return r.out
+}
+
+// round begins the journeys of a field: those in the lines share what reads nothing of a line.
+func (r *run) round(place int) {
+	r.frame.NoRound()
+	if place >= r.plan.Vocabulary.Headers && len(r.rows) > 1 {
+		r.frame.NextRound()
+	}
+	if r.plan.WholeLines[place] {
+		r.refresh()
+	}
+}
+
+// refresh makes the list of all lines that of the values so far.
+func (r *run) refresh() {
+	if r.stale {
+		r.lines()
+		r.stale = false
+	}
 }
 
 // begin makes all that can be read before the first field starts its journey.
 func begin(p *plan.Plan, c *Case, detail bool) *run {
 	v := p.Vocabulary
 	r := runs.Get().(*run)
-	r.plan, r.c, r.detail, r.out = p, c, detail, &Outcome{}
+	r.plan, r.c, r.detail, r.out, r.told = p, c, detail, &Outcome{}, detail
 	r.makeFields()
 	if size := v.Size + len(c.Lines)*v.RowSize; len(r.buffer) < size {
 		r.buffer = make([]feel.Value, size)
 	}
+	r.frame.Done = c.Done
 	r.frame.Slots, r.frame.Now, r.frame.Tables = r.buffer[:v.Size], c.Now, p.Crosswalks
 	if c.Tables != nil {
 		r.frame.Tables = c.Tables
@@ -110,9 +148,10 @@ func (r *run) makeFields() {
 	fields := make([]Field, v.Headers+len(r.c.Lines)*v.Columns)
 	r.out.Fields, fields = fields[:v.Headers:v.Headers], fields[v.Headers:]
 	if len(r.c.Lines) > 0 {
-		r.out.Lines = make([]LineOutcome, len(r.c.Lines))
+		r.out.Lines, r.out.places = make([]LineOutcome, len(r.c.Lines)), make(map[int]int, len(r.c.Lines))
 	}
 	for i := range r.c.Lines {
+		r.out.places[r.c.Lines[i].Number] = i
 		r.out.Lines[i] = LineOutcome{r.c.Lines[i].Number, fields[:v.Columns:v.Columns]}
 		fields = fields[v.Columns:]
 	}
@@ -162,9 +201,7 @@ func (r *run) prepareLines() {
 			r.list(column, form)
 		}
 	}
-	if v.Columns > 0 && v.Lines >= 0 && r.plan.Lists[v.Lines] {
-		r.lines()
-	}
+	r.stale = v.Columns > 0 && v.Lines >= 0 && r.plan.Lists[v.Lines]
 }
 
 // list puts the values of a column into the slot of its list, where a rule reads
@@ -185,9 +222,7 @@ func (r *run) list(column int, form rule.Form) {
 		}
 		r.frame.Slots[slot] = feel.ListOf(values)
 	}
-	if form == rule.SoFar && r.plan.Lists[v.Lines] {
-		r.lines()
-	}
+	r.stale = r.stale || (form == rule.SoFar && r.plan.Lists[v.Lines])
 }
 
 // lines puts all lines as contexts into their slot.
@@ -216,12 +251,27 @@ func (r *run) contexts(count int, line func(i int) (feel.Value, []feel.Value)) f
 // every line.
 func (r *run) each(place int, work func(spot)) {
 	if place < r.plan.Vocabulary.Headers {
-		work(r.spot(place, -1))
+		r.at(place, -1, work)
 		return
 	}
 	for line := range r.rows {
-		work(r.spot(place, line))
+		r.at(place, line, work)
 	}
+}
+
+// at does the work for one field, unless the run is stopped.
+func (r *run) at(place, line int, work func(spot)) {
+	select {
+	case <-r.c.Done:
+		r.stopped = true
+	default:
+	}
+	if r.stopped {
+		return
+	}
+	s := r.spot(place, line)
+	r.told = r.detail && (r.c.Facts == nil || r.c.Facts(place, r.lineNumber(s)))
+	work(s)
 }
 
 // spot returns the field at the place in a line, and makes it the line at hand.

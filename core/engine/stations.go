@@ -216,6 +216,10 @@ func (r *run) link(s spot, place int) (slot *feel.Value, stored feel.Value) {
 // valueBefore is what the rule gives for the fields that it reads as they were saved. A rule
 // that fails then gave nothing.
 func (r *run) valueBefore(s spot, c *rule.Compiled) feel.Value {
+	return r.frame.Aside(func() feel.Value { return r.evalBefore(s, c) })
+}
+
+func (r *run) evalBefore(s spot, c *rule.Compiled) feel.Value {
 	for _, read := range r.readsOf(c) {
 		slot, stored := r.readAt(s, read)
 		defer func(now feel.Value) { *slot = now }(*slot)
@@ -241,23 +245,12 @@ func (r *run) readsOf(c *rule.Compiled) (reads []rule.Read) {
 // allLines in place of a field is all columns of the lines.
 const allLines = -1
 
-// readAt returns the slot of what a rule reads, and what was last saved there. Cost: for a
-// list, the lines.
+// readAt returns the slot of what a rule reads, and what was last saved there.
 func (r *run) readAt(s spot, read rule.Read) (slot *feel.Value, stored feel.Value) {
-	switch {
-	case !read.List:
+	if !read.List {
 		return r.link(s, read.Field)
-	case read.Field == allLines:
-		return &r.frame.Slots[r.plan.Vocabulary.Lines], r.contexts(len(r.c.StoredLines), func(i int) (feel.Value, []feel.Value) {
-			return feel.IntegerOf(int64(r.c.StoredLines[i].Number)), r.c.StoredLines[i].Values
-		})
 	}
-	column := read.Field - r.plan.Vocabulary.Headers
-	values := make([]feel.Value, 0, len(r.c.StoredLines))
-	for _, line := range r.c.StoredLines {
-		values = append(values, line.Values[column])
-	}
-	return &r.frame.Slots[r.plan.Vocabulary.ListSlot(column, rule.SoFar)], feel.ListOf(values)
+	return r.listAt(read.Field), r.storedList(read.Field)
 }
 
 // fill lets a default fill a blank; a fixed one also takes the place of what was typed, and
@@ -305,6 +298,9 @@ func (r *run) outdated(s spot, c *rule.Compiled) bool {
 		return false
 	}
 	changed := slices.ContainsFunc(r.readsOf(c), func(read rule.Read) bool {
+		if read.List {
+			return r.listChanged(read.Field)
+		}
 		slot, stored := r.readAt(s, read)
 		return !feel.Same(*slot, stored)
 	})

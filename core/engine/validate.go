@@ -81,6 +81,9 @@ func (r *run) judge(s spot, c *rule.Compiled, act *Act) {
 	}
 }
 
+// mostInMessage is how many characters of a computed value a message has.
+const mostInMessage = 200
+
 // speak says the message of a validation.
 // records are those that a unique value clashes with.
 func (r *run) speak(s spot, c *rule.Compiled, code string, records []string) {
@@ -89,7 +92,7 @@ func (r *run) speak(s spot, c *rule.Compiled, code string, records []string) {
 		if piece.Field != nil {
 			return piece.Field.Show(v, record.Plain, r.surroundings(s))
 		}
-		return v.Plain()
+		return v.Brief(mostInMessage)
 	}))
 	said := &r.out.Messages[len(r.out.Messages)-1]
 	said.Values, said.Records = values, records
@@ -102,9 +105,11 @@ func (r *run) speak(s spot, c *rule.Compiled, code string, records []string) {
 // records behind its links.
 func (r *run) readBy(s spot, c *rule.Compiled, records []string) string {
 	var read strings.Builder
+	place := 0
 	put := func(v feel.Value) {
-		read.WriteString(v.String())
+		read.WriteString(r.digest(int(c.ID)<<16+place, v))
 		read.WriteByte(0)
+		place++
 	}
 	for _, slot := range c.Reads() {
 		if at, ok := r.plan.Vocabulary.ReadAt(slot); ok && at.Form == rule.SoFar {

@@ -77,6 +77,9 @@ func (c *checker) pattern(n *Call) {
 		return
 	}
 	compiled, err := compilePattern(text, given)
+	if err == nil && n.Function != "matches" && compiled.MatchString("") {
+		err = errors.New(findsNothing(text))
+	}
 	switch {
 	case errors.As(err, new(unavailable)):
 		c.report(expression, Error, "pattern", "", "%s", err)

@@ -35,8 +35,8 @@ type Frame struct {
 	counting bool    // whether steps count
 	recorded []record
 
-	round, rounds uint64           // see NextRound
-	shared        map[Node]*shared // what parts that are the same in every line came to
+	round, rounds uint64              // see NextRound
+	shared        map[Node]*[2]shared // what parts that are the same in every line came to
 }
 
 // Reset makes the frame new but for the room that it has, and lets go of all values.
@@ -57,15 +57,15 @@ type Failure struct {
 
 // Limits on what one evaluation may do, so that no formula can exhaust the process.
 const (
-	MaxSteps     = 500_000       // items made or looked at, and calls; each about a microsecond at most
-	MaxTotal     = 20 * MaxSteps // steps of all evaluations of a frame
-	maxItems     = 100_000       // of one list
-	maxCallDepth = 200           // calls of defined functions, one in another
-	maxText      = 1 << 20       // bytes of one text
-	maxWeight    = 1_000_000     // values in one value, also those inside its lists and contexts
-	maxFailures  = 100           // that are told
-	costly       = 1_000         // steps of a root, power or logarithm
-	lookAfter    = 1_000         // steps between two looks at Done
+	MaxSteps     = 500_000        // items made or looked at, and calls; each about a microsecond at most
+	MaxTotal     = 100 * MaxSteps // steps of all evaluations of a frame
+	maxItems     = 100_000        // of one list
+	maxCallDepth = 200            // calls of defined functions, one in another
+	maxText      = 1 << 20        // bytes of one text
+	maxWeight    = 1_000_000      // values in one value, also those inside its lists and contexts
+	maxFailures  = 100            // that are told
+	costly       = 1_000          // steps of a root, power or logarithm
+	lookAfter    = 1_000          // steps between two looks at Done
 )
 
 func (f *Frame) fail(n Node, message string) Value {

@@ -156,13 +156,17 @@ func replace(f *Frame, n Node, a []Value) Value {
 	return StringOf(replaced)
 }
 
+func findsNothing(text string) string {
+	return quote(text) + " finds an empty text, which is everywhere: write + for *, and leave no side of | empty"
+}
+
 // findsNothing fails for an expression that finds a text of no characters: between any two
 // characters there would be one to replace, or to cut at.
 func (p *pattern) findsNothing(f *Frame, n Node, text string) bool {
 	if !p.MatchString("") {
 		return false
 	}
-	f.fail(n, quote(text)+" finds an empty text, which is everywhere: write + for *")
+	f.fail(n, findsNothing(text))
 	return true
 }
 

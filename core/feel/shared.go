@@ -16,18 +16,26 @@ type shared struct {
 // since the round before. Parts that read nothing of a line are computed once a round. A frame
 // that was never told computes everything every time.
 func (f *Frame) NextRound() {
-	f.rounds++
+	f.rounds += 2
 	f.round = f.rounds
 }
 
-// Round returns the round at hand, for SetRound.
-func (f *Frame) Round() uint64 { return f.round }
+// NoRound tells that values change from one evaluation to the next, until the next round.
+func (f *Frame) NoRound() { f.round = 0 }
 
-// SetRound goes back to a round whose values are the same again; 0: to none.
-func (f *Frame) SetRound(round uint64) { f.round = round }
+// Aside runs work with other values in the slots than those of the round: the same in all
+// its calls of a round.
+func (f *Frame) Aside(work func() Value) Value {
+	round := f.round
+	if round != 0 {
+		f.round++
+	}
+	defer func() { f.round = round }()
+	return work()
+}
 
-// sharedParts are the largest parts of a formula that read nothing of a line, nor of a link,
-// and that go through a list.
+// sharedParts are the largest parts of a formula that read nothing of a line and go through a
+// list.
 func sharedParts(root Node) map[Node]bool {
 	parts := map[Node]bool{}
 	var find func(n Node)
@@ -55,9 +63,7 @@ func inEveryLine(n Node) (same, long bool) {
 			same = same && slot < RowSlot
 			long = long || inner.Type().Kind == List
 		}
-		switch inner := inner.(type) {
-		case *Path:
-			same = same && inner.link == nil
+		switch inner.(type) {
 		case *For, *Quantified, *Filter:
 			long = true
 		case *Definition:
@@ -92,14 +98,15 @@ func (c compiler) sharing(n Node, run code) code {
 		if f.round == 0 {
 			return run(f)
 		}
-		kept := f.shared[n]
-		if kept == nil {
+		both := f.shared[n]
+		if both == nil {
 			if f.shared == nil {
-				f.shared = map[Node]*shared{}
+				f.shared = map[Node]*[2]shared{}
 			}
-			kept = &shared{}
-			f.shared[n] = kept
+			both = &[2]shared{}
+			f.shared[n] = both
 		}
+		kept := &both[f.round&1]
 		if kept.round == f.round && (!c.record || kept.records != nil) {
 			f.Failures = append(f.Failures, kept.failures...)
 			if c.record {

@@ -1,8 +1,10 @@
 package feel
 
 import (
+	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"codicil/core/decimal"
 )
@@ -280,6 +282,40 @@ func (v Value) Plain() string {
 	default:
 		return v.String()
 	}
+}
+
+// Brief tells the value in at most so many characters: of a longer list how many items it
+// has, of anything else longer its beginning. Cost: the characters, not the value.
+func (v Value) Brief(most int) string {
+	if items, isList := v.Count(); isList && items > most/2 { // each takes two characters at least
+		return fmt.Sprintf("a list of %d", items)
+	}
+	if text, isText := v.Text(); isText && len(text) > utf8.UTFMax*most {
+		return string([]rune(text[:utf8.UTFMax*most])[:most-1]) + "…"
+	}
+	text := v.Plain()
+	if utf8.RuneCountInString(text) <= most {
+		return text
+	}
+	if items, isList := v.Count(); isList {
+		return fmt.Sprintf("a list of %d", items)
+	}
+	return string([]rune(text)[:most-1]) + "…"
+}
+
+// Identical tells whether two values are one and the same list, context or text. Cost: none,
+// whatever their size.
+func Identical(a, b Value) bool {
+	if a.kind != b.kind {
+		return false
+	}
+	switch a.kind {
+	case List:
+		return a.object.(*sequence) == b.object.(*sequence)
+	case Context:
+		return a.entries() == b.entries()
+	}
+	return Same(a, b)
 }
 
 func quote(s string) string {

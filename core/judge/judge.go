@@ -7,6 +7,7 @@
 package judge
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 
@@ -45,8 +46,12 @@ type Circumstances struct {
 	// one plan: a second plan gives the same ones; nil: series stand at their first numbers.
 	Numbers func() engine.Numbers
 
-	// Detail tells every journey and the facts that decided it.
+	// Detail tells every journey and the facts that decided it; Facts, if any, of which fields
+	// the facts are told, by place in the kind and number of the line.
 	Detail bool
+	Facts  func(place, line int) bool
+	// Done, once it is closed, ends the work with ErrStopped; nil: it is never ended.
+	Done <-chan struct{}
 	// Watch, if any, is called before the document goes through a plan, and may watch the case.
 	Watch func(*plan.Plan, *engine.Case)
 	// noted is where to note what is read besides the document; nil: nowhere.
@@ -71,11 +76,26 @@ type Judged struct {
 	Today record.Day
 }
 
+// NoFacts is Circumstances.Facts where none are told.
+func NoFacts(int, int) bool { return false }
+
+// ErrStopped says that judging took too long, or that nobody waits for it any more.
+var ErrStopped = errors.New("the work was stopped before it came to an end")
+
+// MaxLines is how many lines a document may have.
+const MaxLines = 10_000
+
+// ErrTooManyLines says that a document has more lines than MaxLines.
+var ErrTooManyLines = fmt.Errorf("a document has %d lines at most", MaxLines)
+
 // Judge takes the document through the rules of its day. That is the final value of its
 // kind's day field, or today where it has none: it is judged with the entered day, and where
 // the final day is another, once more with that. A day that moves again is refused. The error
 // says that the document names what does not exist.
 func Judge(d *Document, c *Circumstances) (*Judged, error) {
+	if len(d.Lines) > MaxLines || len(d.StoredLines) > MaxLines {
+		return nil, ErrTooManyLines
+	}
 	kind := c.Book.Vocabulary.Kind
 	j := &Judged{Today: c.Today}
 	if d.Day != "" {
@@ -120,6 +140,7 @@ func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
 	engaged := &engine.Case{
 		Linked: c.Linked, Peers: c.Peers, Preceding: d.Preceding, Record: d.Record, Moment: c.Moment, Keyed: c.Keyed,
 		User: c.User, Now: c.Now(j.Today), Reasons: d.Reasons, Given: d.StoredReasons, By: c.By,
+		Facts: c.Facts, Done: c.Done,
 	}
 	if c.Numbers != nil {
 		engaged.Numbers = c.Numbers()
@@ -142,6 +163,9 @@ func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
 		c.Watch(p, engaged)
 	}
 	j.Plan, j.Case, j.Outcome = p, engaged, engine.Run(p, engaged, c.Detail)
+	if j.Outcome.Stopped {
+		return ErrStopped
+	}
 	return nil
 }
 

@@ -76,6 +76,8 @@ type Plan struct {
 	Loop *Loop
 	// Lists are the slots of lists over lines that some rule reads.
 	Lists map[int]bool
+	// WholeLines tells of each field, by place, whether a rule on it reads the list of all lines.
+	WholeLines []bool
 	// LooksBack tells that some rule reads the document that was saved before.
 	LooksBack bool
 	// Counts tells that some rule takes numbers of a series.
@@ -147,7 +149,7 @@ func (l *Loop) Describe(kind *record.Kind) string {
 // A loop is reported in the plan, whose Order then is the order of the kind.
 func Build(b *Book, s Scope) *Plan {
 	kind := b.Vocabulary.Kind
-	p := &Plan{Vocabulary: b.Vocabulary, Scope: s, stations: make([][][]*rule.Compiled, len(kind.Fields)), Lists: map[int]bool{}}
+	p := &Plan{Vocabulary: b.Vocabulary, Scope: s, stations: make([][][]*rule.Compiled, len(kind.Fields)), Lists: map[int]bool{}, WholeLines: make([]bool, len(kind.Fields))}
 	for _, c := range b.Rules {
 		if c.State != rule.InForce || !c.Sound() || !Covers(c, s) {
 			continue
@@ -158,6 +160,7 @@ func Build(b *Book, s Scope) *Plan {
 				p.stations[field] = make([][]*rule.Compiled, len(rule.Families))
 			}
 			p.stations[field][station] = append(p.stations[field][station], c)
+			p.WholeLines[field] = p.WholeLines[field] || (b.Vocabulary.Lines >= 0 && slices.Contains(c.Reads(), b.Vocabulary.Lines))
 		}
 		maps.Copy(p.Lists, b.Vocabulary.Lists(c.Reads()))
 		p.Counts = p.Counts || c.Series != nil

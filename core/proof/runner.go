@@ -117,7 +117,7 @@ func (r *Runner) circumstances(p *Proof) (judge.Circumstances, func() error) {
 // judge takes the document of a proof through the rules. watch, if any, may watch the case.
 func (r *Runner) judge(p *Proof, detail bool, watch func(*plan.Plan, *engine.Case)) (*judge.Judged, error) {
 	c, failed := r.circumstances(p)
-	c.Detail, c.Watch = detail, watch
+	c.Detail, c.Watch, c.Facts = detail, watch, judge.NoFacts
 	judged, err := judge.Judge(&p.Given, &c)
 	return judged, cmp.Or(err, failed())
 }

@@ -1750,7 +1750,10 @@ type TableProblem = table.Problem
 type TryRequest struct {
 	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document `json:"document"`
-	Format   *Format  `json:"format,omitempty"`
+
+	// Facts The fields, by address (terms, lines.2.price), of whose acts the facts are told; missing: all, where the document has at most 50 lines
+	Facts  []string `json:"facts,omitempty"`
+	Format *Format  `json:"format,omitempty"`
 
 	// Keyed A person keys the document and can be asked to key a value twice
 	Keyed bool `json:"keyed,omitempty"`

@@ -70,6 +70,9 @@ type ask struct {
 	over map[ref]*store.Record
 	// quiet leaves out the detail of the trace.
 	quiet bool
+	// facts are the addresses of the fields whose facts are told; nil: all, of a document of few
+	// lines.
+	facts []string
 	// empty leaves out all rules: what is posted is taken back without asking any.
 	empty bool
 }
@@ -100,7 +103,7 @@ func (d *Desk) try(ctx context.Context, document judge.Document, a ask) (*trial,
 	}
 	t := &trial{masters: m, document: document, typed: map[string]string{}, version: version, reads: newReadSet(version.Book)}
 	c := d.circumstances(ctx, m, book, document.Company, t.reads)
-	c.Moment, c.Keyed, c.Detail = a.moment, a.keyed, !a.quiet
+	c.Moment, c.Keyed, c.Detail, c.Facts = a.moment, a.keyed, !a.quiet, a.told(book.Vocabulary.Kind, &document)
 	if c.Moment == "" {
 		c.Moment = rule.Posting
 	}
@@ -115,9 +118,13 @@ func (d *Desk) try(ctx context.Context, document judge.Document, a ask) (*trial,
 	}
 	c.Book = proof.WithDrafts(book, a.drafts)
 	t.book = c.Book
+	waiting, leave := context.WithTimeout(ctx, longestJudging)
+	defer leave()
+	c.Done = waiting.Done()
 	if t.Judged, err = judge.Judge(&t.document, &c); err != nil {
-		return nil, misfitting(err)
+		return nil, cmp.Or(ctx.Err(), unjudged(err))
 	}
+	t.Case.Done = ctx.Done() // what is asked of the case later has time of its own
 	t.document.Day = t.Today
 	t.numbers = t.Case.Numbers.(*numbers)
 	t.reads.counts = t.numbers.counts()
@@ -125,11 +132,38 @@ func (d *Desk) try(ctx context.Context, document judge.Document, a ask) (*trial,
 	return t, cmp.Or(linked.failed, c.Peers.(*peers).failed, t.numbers.failed)
 }
 
-// misfitting is the error of a document that names what does not exist.
-func misfitting(err error) error {
+// told tells of which fields the facts are told.
+func (a *ask) told(kind *record.Kind, document *judge.Document) func(place, line int) bool {
+	switch {
+	case a.facts == nil && len(document.Lines) <= linesWithFacts:
+		return nil
+	case len(a.facts) == 0:
+		return judge.NoFacts
+	}
+	wanted := map[[2]int]bool{}
+	for _, address := range a.facts {
+		place, line := judge.Place(kind, address)
+		wanted[[2]int{place, line}] = true
+	}
+	return func(place, line int) bool { return wanted[[2]int{place, line}] }
+}
+
+// linesWithFacts is how many lines a document may have of which all facts are told.
+const linesWithFacts = 50
+
+// longestJudging is how long judging one document may take.
+const longestJudging = 20 * time.Second
+
+// unjudged is the error of a document that could not be judged.
+func unjudged(err error) error {
 	var known *Error
-	if errors.As(err, &known) {
+	switch {
+	case errors.As(err, &known):
 		return err
+	case errors.Is(err, judge.ErrStopped):
+		return invalid("took-too-long", "the rules took longer than %s over this document and were stopped; it has too many lines, or a formula goes through too much", longestJudging)
+	case errors.Is(err, judge.ErrTooManyLines):
+		return invalid("too-many-lines", "%v; divide it", err)
 	}
 	return invalid("unknown-field", "%v", err)
 }
@@ -146,7 +180,7 @@ func (d *Desk) circumstances(ctx context.Context, m *masters, book *plan.Book, c
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return m.scope(kind.Key, company, kindType, day)
 		},
-		Linked: linked, Peers: &peers{desk: d, ctx: ctx, kind: kind, reads: reads}, Numbers: func() engine.Numbers { return &numbers{desk: d, ctx: ctx} },
+		Linked: linked, Peers: &peers{desk: d, ctx: ctx, kind: kind, reads: reads}, Numbers: func() engine.Numbers { return &numbers{desk: d, ctx: ctx} }, Done: ctx.Done(),
 	}
 }
 
@@ -335,7 +369,7 @@ func enter(values map[string]string) map[string]judge.Item {
 
 // Try takes a document through the rules. Nothing is kept.
 func (d *Desk) Try(ctx context.Context, request contract.TryRequest) (contract.Outcome, error) {
-	t, err := d.try(ctx, request.Document, ask{format: request.Format, moment: request.Moment, keyed: request.Keyed})
+	t, err := d.try(ctx, request.Document, ask{format: request.Format, moment: request.Moment, keyed: request.Keyed, facts: request.Facts})
 	if err != nil {
 		return contract.Outcome{}, err
 	}

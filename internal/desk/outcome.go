@@ -1,9 +1,7 @@
 package desk
 
 import (
-	"fmt"
 	"strings"
-	"unicode/utf8"
 
 	"codicil/core/engine"
 	"codicil/core/feel"
@@ -268,13 +266,4 @@ func (r *reader) inMessage(m engine.Message, piece rule.Piece, v feel.Value) str
 const longest = 80
 
 // brief tells a value in a few words: of a long list how many items it has.
-func brief(v feel.Value) string {
-	text := v.Plain()
-	if utf8.RuneCountInString(text) <= longest {
-		return text
-	}
-	if count, isList := v.Count(); isList {
-		return fmt.Sprintf("a list of %d", count)
-	}
-	return string([]rune(text)[:longest-1]) + "…"
-}
+func brief(v feel.Value) string { return v.Brief(longest) }

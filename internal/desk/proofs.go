@@ -83,7 +83,7 @@ func (d *Desk) KeepProof(ctx context.Context, request contract.KeepRequest) (con
 	// What a proof expects is what its run gives, at once and ever after.
 	result := b.runner.Run(&p, true)
 	if result.Err != nil {
-		return contract.Proof{}, misfitting(result.Err)
+		return contract.Proof{}, unjudged(result.Err)
 	}
 	kind, out := result.Plan.Kind(), result.Outcome
 	p.Seen = result.Plan.Versions()

@@ -58,7 +58,7 @@ func TestAFormulaIsCheckedAndComputed(t *testing.T) {
 	}
 	assert.Equal(t, "2,5 %", steps["discount_rate"])
 	assert.Equal(t, "0.05", steps["max(discount_rate, 0.05)"])
-	ask.Formula = `some part in split(name, "") satisfies part = "u"`
+	ask.Formula = `some part in split(name + " u", " ") satisfies part = "u"`
 	ask.Part = "when"
 	loop := check(ask)
 	assert.Equal(t, "true", loop.Value)

@@ -24,6 +24,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"codicil/api"
+	"codicil/core/judge"
 	"codicil/internal/contract"
 	"codicil/internal/desk"
 )
@@ -31,6 +32,7 @@ import (
 const (
 	base       = "/api/v1"
 	largestAsk = 4 << 20 // bytes of a request
+	longestAsk = 5 * time.Minute
 )
 
 // New returns the handler of the whole application. client holds the files of
@@ -43,7 +45,7 @@ func New(d *desk.Desk, client fs.FS) (http.Handler, error) {
 	e := echo.New()
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = writeProblem
-	e.Use(middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.Gzip(), onlyThisMachine, secure)
+	e.Use(middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.Gzip(), onlyThisMachine, secure, inTime)
 	e.Use(checkRequest(router))
 	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{desk: d}, nil), base)
 	e.GET("/*", serveClient(client))
@@ -100,6 +102,17 @@ func onlyThisMachine(next echo.HandlerFunc) echo.HandlerFunc {
 				return echo.NewHTTPError(http.StatusForbidden, "requests are taken from this machine only")
 			}
 		}
+		return next(c)
+	}
+}
+
+// inTime ends the work for a request that takes too long; that for a caller who has left ends
+// too.
+func inTime(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		ctx, cancel := context.WithTimeout(c.Request().Context(), longestAsk)
+		defer cancel()
+		c.SetRequest(c.Request().WithContext(ctx))
 		return next(c)
 	}
 }
@@ -205,6 +218,9 @@ func writeProblem(c *echo.Context, err error) {
 		problem.Detail = err.Error()
 	case errors.Is(err, context.Canceled):
 		return // nobody is waiting for an answer
+	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, judge.ErrStopped):
+		problem.Status, problem.Code = http.StatusServiceUnavailable, "took-too-long"
+		problem.Detail = fmt.Sprintf("this took longer than %s and was stopped; ask for less at once", longestAsk)
 	default:
 		slog.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
 	}

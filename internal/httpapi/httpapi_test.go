@@ -197,6 +197,32 @@ func TestAChangeOfASavedRecordIsTriedWithoutTouchingIt(t *testing.T) {
 	assert.Equal(t, "Harrow Point Tank Inspection", r.Content.Values["name"])
 }
 
+// The facts of a short document are told, and those of a field when it is asked for.
+func TestTheFactsOfAFieldAreToldWhenAskedFor(t *testing.T) {
+	c := start(t)
+	facts := func(o contract.Outcome, field string) (count int) {
+		for _, f := range o.Fields {
+			if f.Key == field {
+				for _, a := range f.Acts {
+					count += len(a.Facts)
+				}
+			}
+		}
+		return count
+	}
+	var all, one contract.Outcome
+	c.ask(http.MethodPost, "/try", contract.TryRequest{Document: service(nil)}, &all)
+	c.ask(http.MethodPost, "/try", contract.TryRequest{Document: service(nil), Facts: []string{"payment_terms"}}, &one)
+	told := slices.DeleteFunc(all.Fields, func(f contract.FieldOutcome) bool { return facts(all, f.Key) == 0 })
+	require.NotEmpty(t, told)
+	for _, f := range told {
+		if f.Key != "payment_terms" {
+			assert.Zero(t, facts(one, f.Key), f.Key)
+		}
+	}
+	assert.Equal(t, facts(all, "payment_terms"), facts(one, "payment_terms"))
+}
+
 func TestProofsAreKeptRunAcceptedAndRemoved(t *testing.T) {
 	c := start(t)
 	var p contract.Proof
@@ -258,6 +284,9 @@ func TestBadRequestsAreProblemsWithStableCodes(t *testing.T) {
 		c.refused(http.MethodPost, "/records", contract.SaveRequest{Document: forged}, http.StatusUnprocessableEntity, "stated-facts")
 	}
 	c.refused(http.MethodPost, "/try", "nonsense", http.StatusBadRequest, "bad-request")
+	long := d
+	long.Lines = slices.Repeat([]judge.Line{{Number: 1, Entered: map[string]judge.Item{}}}, judge.MaxLines+1)
+	c.refused(http.MethodPost, "/try", contract.TryRequest{Document: long}, http.StatusUnprocessableEntity, "too-many-lines")
 	c.refused(http.MethodGet, "/rules/abc", nil, http.StatusBadRequest, "bad-request")
 	c.refused(http.MethodGet, "/nowhere", nil, http.StatusNotFound, "not-found")
 	c.refused(http.MethodPost, "/try", contract.TryRequest{Document: judge.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]judge.Item{"name": {Value: strings.Repeat("x", 5<<20)}}}}, http.StatusRequestEntityTooLarge, "request-entity-too-large")

@@ -2041,6 +2041,8 @@ export interface components {
              * @enum {string}
              */
             moment?: "typing" | "saving" | "posting";
+            /** @description The fields, by address (terms, lines.2.price), of whose acts the facts are told; missing: all, where the document has at most 50 lines */
+            facts?: string[];
         };
         RowsRequest: {
             kind: string;

@@ -20,6 +20,13 @@ const verdict = computed(() => {
 const messages = computed(() => plan.outcome?.messages ?? []);
 const refusals = computed(() => messages.value.filter((m) => m.severity === "refuse").length);
 
+/** What the document would be a change of. */
+const changeOf = computed(() => {
+  const record = plan.record || plan.changeOf?.record;
+  if (record) return `a change of ${record}`;
+  return plan.isChange || plan.changeOf ? "a change" : "a change of it as it stands";
+});
+
 const naming = ref(false);
 const name = ref("");
 /** The addresses whose values are expected; none: all. */
@@ -145,6 +152,24 @@ async function keep() {
             @take="plan.as($event)"
           />
         </label>
+        <label
+          v-if="plan.hasDocument"
+          class="as"
+          title="Rules may run on new records, on changes, or on both"
+        >
+          judged as
+          <ElSelect
+            :model-value="plan.isChange ? 'change' : 'new'"
+            aria-label="Judged as"
+            class="judged"
+            placement="top-end"
+            :fit-input-width="false"
+            @change="plan.judgeAs($event === 'change')"
+          >
+            <ElOption value="new" label="new" />
+            <ElOption value="change" label="a change">{{ changeOf }}</ElOption>
+          </ElSelect>
+        </label>
         <slot />
         <button class="button" type="button" :disabled="!plan.hasDocument" @click="plan.clear()">
           Clear
@@ -209,6 +234,9 @@ async function keep() {
 }
 .as input {
   width: 92px;
+}
+.judged {
+  width: 96px;
 }
 .expected {
   flex: 0 0 170px;

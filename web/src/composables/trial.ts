@@ -34,6 +34,8 @@ export function useTrial(
   written: () => RuleChange | undefined,
   /** A person keys a record: a blank one is tried too, so that its defaults show, and values can be keyed twice. */
   keyed = false,
+  /** The addresses of the fields of which the values that decided are told. */
+  told: () => string[] = () => [],
 ) {
   /** What was entered, by address. */
   const entered = ref<Record<string, EnteredItem>>({});
@@ -42,6 +44,9 @@ export function useTrial(
   const record = ref("");
   const stored = ref<Document["stored"]>();
   const storedLines = ref<Document["storedLines"]>();
+  const storedOrigins = ref<Document["storedOrigins"]>();
+  /** What the document was a change of, while it is judged as a new one. */
+  const changeOf = ref<Pick<Document, "record" | "stored" | "storedLines" | "storedOrigins">>();
   const reasons = ref<Record<string, string>>({});
   /** Who is taken to enter the document; "": the person at work. */
   const user = ref("");
@@ -85,6 +90,7 @@ export function useTrial(
       record: record.value || undefined,
       stored: stored.value,
       storedLines: storedLines.value,
+      storedOrigins: storedOrigins.value,
       reasons: Object.keys(reasons.value).length ? reasons.value : undefined,
       user: user.value.trim() || undefined,
       ...before.value,
@@ -130,7 +136,7 @@ export function useTrial(
       return;
     }
     await guard(async () => {
-      const body = { document: document.value, format, moment: moment(), keyed };
+      const body = { document: document.value, format, moment: moment(), keyed, facts: told() };
       const result = await ask(api.POST("/try", { body }));
       if (turn !== asking) return;
       outcome.value = settledOn(result);
@@ -208,6 +214,46 @@ export function useTrial(
     taken.value = Math.max(taken.value, 0, ...lines.value);
     await tryDocument();
   }
+  const isChange = computed(() => !!record.value || !!stored.value);
+
+  /**
+   * Judges the document as a new one, or as a change: of the record that it was taken from, or else of itself as it
+   * came out, as if it had been saved.
+   */
+  async function judgeAs(change: boolean) {
+    if (change === isChange.value) return;
+    if (!change) {
+      changeOf.value = {
+        record: record.value,
+        stored: stored.value,
+        storedLines: storedLines.value,
+        storedOrigins: storedOrigins.value,
+      };
+      baseOn({});
+    } else if (changeOf.value) baseOn(changeOf.value);
+    else if (outcome.value) {
+      const { values, origins } = contentOf(outcome.value.fields);
+      const rows = outcome.value.lines.map((l) => ({ number: l.number, ...contentOf(l.fields) }));
+      const saved = documentOf({ ...scope, number: "", content: { values, lines: rows } });
+      put({
+        ...saved,
+        reasons: reasons.value,
+        user: user.value,
+        ...before.value,
+        changes: { rules: brought.value },
+      });
+      baseOn({ stored: values, storedLines: rows, storedOrigins: origins });
+    }
+    await tryDocument();
+  }
+
+  function baseOn(base: NonNullable<typeof changeOf.value>) {
+    record.value = base.record ?? "";
+    stored.value = base.stored;
+    storedLines.value = base.storedLines;
+    storedOrigins.value = base.storedOrigins;
+  }
+
   async function as(name: string) {
     user.value = name;
     await tryDocument();
@@ -257,9 +303,8 @@ export function useTrial(
     entered.value = items;
     lines.value = (from?.lines ?? []).map((l) => l.number);
     taken.value = Math.max(0, ...lines.value);
-    record.value = from?.record ?? "";
-    stored.value = from?.stored;
-    storedLines.value = from?.storedLines;
+    baseOn(from ?? {});
+    changeOf.value = undefined;
     reasons.value = { ...(from?.reasons ?? {}) };
     user.value = from?.user ?? "";
     before.value = {
@@ -298,6 +343,9 @@ export function useTrial(
     changes,
     enterAll,
     as,
+    judgeAs,
+    isChange,
+    changeOf,
     user,
     textOf,
     addLine,
@@ -308,6 +356,18 @@ export function useTrial(
 }
 
 export type Trial = ReturnType<typeof useTrial>;
+
+/** What fields came to, and who gave it. */
+function contentOf(fields: FieldOutcome[]) {
+  const values: Record<string, string> = {};
+  const origins: Record<string, string> = {};
+  for (const f of fields) {
+    if (!f.final.value) continue;
+    values[column(f.key)] = f.final.value;
+    if (f.origin) origins[column(f.key)] = f.origin;
+  }
+  return { values, origins };
+}
 
 /** A saved record as a document that changes it. */
 export function documentOf(from: {

@@ -39,6 +39,8 @@ export const usePlan = defineStore("plan", () => {
     scope,
     () => "posting",
     () => tried.value,
+    false,
+    () => (selected.value ? [at(selected.value.field)] : []),
   );
   const { guard, tryDocument } = trial;
   /** The number of the line that the grid shows. */
@@ -117,6 +119,14 @@ export const usePlan = defineStore("plan", () => {
   function at(key: string): string {
     return addressOf(key, line.value);
   }
+
+  // What decided is told of the field that is looked at.
+  watch(
+    () => selected.value && at(selected.value.field),
+    () => {
+      if (trial.hasDocument.value) void tryDocument();
+    },
+  );
 
   async function clear() {
     empty();
