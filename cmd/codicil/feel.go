@@ -77,7 +77,7 @@ func evaluate(expression string, context []byte) (value json.RawMessage, warning
 	scope, slots := feel.ScopeOf(data)
 	program, problems := feel.Compile(expression, scope, feel.Lenient)
 	if program == nil {
-		return nil, nil, problems.Errors()
+		return nil, nil, advised(expression, scope, problems)
 	}
 	now, _ := feel.Compile(`date and time("`+time.Now().Format("2006-01-02T15:04:05")+`")`, nil, feel.Strict)
 	frame := &feel.Frame{Slots: slots, Now: now.Eval(&feel.Frame{})}
@@ -89,6 +89,26 @@ func evaluate(expression string, context []byte) (value json.RawMessage, warning
 		warnings = append(warnings, f.Message+": "+expression[f.Start:f.End])
 	}
 	return value, warnings, err
+}
+
+// advised is the first error of an expression, at its place, told as somebody who knows
+// spreadsheets understands it, with what was likely meant.
+func advised(expression string, scope feel.Scope, problems feel.Problems) error {
+	var first feel.Problem
+	if !errors.As(problems.Errors(), &first) {
+		return problems.Errors()
+	}
+	better := feel.Advise(expression, scope, feel.Lenient, problems, nil)
+	for _, p := range better {
+		if p.Severity != feel.Error {
+			continue
+		}
+		if first.Message = p.Message; p.Suggestion != "" {
+			first.Message += "; write " + expression[:p.Start] + p.Suggestion + expression[p.End:]
+		}
+		break
+	}
+	return first
 }
 
 func runOne(expression string, context []byte, out, aside io.Writer) error {

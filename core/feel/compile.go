@@ -47,6 +47,9 @@ func compile(source string, c checker, rule func(*parser) Node) (*Program, Probl
 	if name, ok := root.(*Name); ok && name.function != nil && c.mode == Strict {
 		c.report(root, Error, "unknown-name", name.Text+"()", "%s is a function: write %s(…)", name.Text, name.Text)
 	}
+	if half, ok := root.(*Test); ok && c.mode == Strict {
+		c.report(root, Error, "syntax", "", "what %s compares is missing: write it before %s", half.Operator, half.Operator)
+	}
 	if c.problems.Errors() != nil {
 		return nil, c.problems
 	}

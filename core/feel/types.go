@@ -24,6 +24,9 @@ type Link struct {
 	// Fields returns the types of the record's fields. It is a function because
 	// two kinds may link to each other.
 	Fields func() map[string]Type
+	// Label returns the name that people know of a field of the record, for help; nil, or "":
+	// there is none.
+	Label func(field string) string
 }
 
 // Linked finds the values of records that links name.

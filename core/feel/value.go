@@ -223,6 +223,14 @@ func (v Value) Count() (int, bool) {
 	return len(v.items()), true
 }
 
+// At returns the item at a place of a list, from 0; null outside it and of any other kind.
+func (v Value) At(place int) Value {
+	if v.kind != List || place < 0 || place >= len(v.items()) {
+		return NullValue
+	}
+	return v.items()[place]
+}
+
 func (v Value) text() string       { return v.object.(string) }
 func (v Value) items() []Value     { return v.object.(*sequence).items }
 func (v Value) entries() *Entries  { return v.object.(*Entries) }

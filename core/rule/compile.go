@@ -314,19 +314,19 @@ func (v *Vocabulary) Part(part, text string, place int, field *record.Field) (*f
 		problems[i] = Problem{part, p}
 	}
 	if program == nil {
-		return nil, problems
+		return nil, v.advised(part, text, place, field, found)
 	}
 	whole := Problem{part, feel.Problem{Code: "type", End: len(text), Line: 1, Column: 1}}
 	if part != "value" {
 		if !program.Type().Fits(feel.BooleanType) {
 			whole.Message = fmt.Sprintf("this gives a %s, but a condition that is true or false is needed", program.Type())
-			return nil, append(problems, whole)
+			return nil, v.advised(part, text, place, field, append(found, whole.Problem))
 		}
 		return program, problems
 	}
 	if want := field.FeelType(); !program.Type().Fits(want) {
 		whole.Message = fmt.Sprintf("this gives a %s, but %s holds a %s", program.Type(), field.Label, want)
-		return nil, append(problems, whole)
+		return nil, v.advised(part, text, place, field, append(found, whole.Problem))
 	}
 	constant, isConstant := feel.Constant(program.Root())
 	if !isConstant {
@@ -342,6 +342,20 @@ func (v *Vocabulary) Part(part, text string, place int, field *record.Field) (*f
 		problems = append(problems, whole)
 	}
 	return program, problems
+}
+
+// advised says better what is wrong with a part, with a correction that the part takes.
+func (v *Vocabulary) advised(part, text string, place int, field *record.Field, problems feel.Problems) []Problem {
+	want := feel.BooleanType
+	if part == "value" {
+		want = field.FeelType()
+	}
+	better := feel.Advise(text, v.ScopeOf(place), feel.Strict, problems, func(p *feel.Program) bool { return p.Type().Fits(want) })
+	list := make([]Problem, len(better))
+	for i, p := range better {
+		list[i] = Problem{part, p}
+	}
+	return list
 }
 
 var missing = map[string]string{

@@ -196,9 +196,21 @@ type linkTypes struct{ kinds []record.Kind }
 func (l linkTypes) of(f *record.Field) feel.Type {
 	t := f.FeelType()
 	if f.Type == record.ToRecord {
-		t.Link = &feel.Link{Kind: f.Kind, Fields: func() map[string]feel.Type { return l.fields(f.Kind) }}
+		t.Link = &feel.Link{Kind: f.Kind, Fields: func() map[string]feel.Type { return l.fields(f.Kind) }, Label: func(field string) string { return l.label(f.Kind, field) }}
 	}
 	return t
+}
+
+// label is that of a field of a kind; "" where there is none.
+func (l linkTypes) label(kind, field string) string {
+	for i := range l.kinds {
+		if l.kinds[i].Key == kind {
+			if f := l.kinds[i].Field(field); f != nil {
+				return f.Label
+			}
+		}
+	}
+	return ""
 }
 
 func (l linkTypes) fields(kind string) map[string]feel.Type {

@@ -54,6 +54,7 @@ onMounted(() => {
     answer: () => current.value,
     changed: (text) => (formula.value = text),
     moved: (at) => (cursor.value = at),
+    mend: mendFirst,
     label: props.label,
     describedBy: `${id}-problems`,
     placeholder: props.placeholder ?? "",
@@ -87,6 +88,12 @@ function mend(p: Schemas["RuleProblem"]) {
   if (!editor || !p.suggestion) return;
   insert(editor, p.suggestion, 0, p.start, p.end);
   editor.focus();
+}
+
+function mendFirst(): boolean {
+  const first = current.value?.problems.find((p) => p.suggestion);
+  if (first) mend(first);
+  return !!first;
 }
 
 function put(word: Word) {
@@ -133,7 +140,7 @@ function show(start: number, end: number) {
     <ul :id="`${id}-problems`" class="problems">
       <li v-for="(p, i) in problems" :key="i" :class="p.severity">
         <span>{{ p.message }} (line {{ p.line }}, column {{ p.column }})</span>
-        <button v-if="p.suggestion" type="button" class="plain" @click="mend(p)">
+        <button v-if="p.suggestion" type="button" class="plain" title="Alt Enter" @click="mend(p)">
           Write {{ p.suggestion }}
         </button>
       </li>

@@ -13,6 +13,7 @@ const keys: [string, string][] = [
   ["F8", "in a record: jump to the next stop"],
   ["F7", "in a record: let the cursor go to every field, and back"],
   ["Ctrl Space", "in a formula: what can stand there"],
+  ["Alt Enter", "in a formula: take the first correction"],
   ["Enter", "in lines: the next line, or a new one after the last"],
   ["Alt ↑ ↓ ← →", "move a field of a layout; + and − change its width"],
   ["/", "find a field"],

@@ -26,6 +26,8 @@ export interface Surroundings {
   answer: () => FormulaAnswer | undefined;
   changed: (text: string) => void;
   moved: (at: number) => void;
+  /** Takes the first correction that is offered; false: there is none. */
+  mend: () => boolean;
   label: string;
   describedBy: string;
   placeholder: string;
@@ -138,7 +140,7 @@ export function makeEditor(parent: HTMLElement, text: string, s: Surroundings): 
           spellcheck: "false",
           autocapitalize: "off",
         }),
-        keymap.of([...closeBracketsKeymap, ...completionKeymap, ...historyKeymap, ...standardKeymap]),
+        keymap.of([{ key: "Alt-Enter", run: s.mend }, ...closeBracketsKeymap, ...completionKeymap, ...historyKeymap, ...standardKeymap]),
         EditorView.updateListener.of((update) => {
           if (update.docChanged) s.changed(update.state.doc.toString());
           if (update.docChanged || update.selectionSet) s.moved(update.state.selection.main.head);
