@@ -340,3 +340,62 @@ func TestAnyRuleCanBeReadAndSaid(t *testing.T) {
 		}
 	})
 }
+
+func TestAFormulaIsToldInWords(t *testing.T) {
+	order := record.Kind{Key: "order", Label: "Order", Plural: "Orders", Fields: []record.Field{
+		{Key: "net_total", Label: "Net total", Type: record.Amount}, {Key: "tax_rate", Label: "Tax rate", Type: record.Percent, Decimals: 1}, {Key: "country", Label: "Country", Type: record.Text},
+		{Key: "due", Label: "Due date", Type: record.Date}, {Key: "blocked", Label: "Blocked", Type: record.YesNo}, {Key: "clerk", Label: "Clerk", Type: record.ToRecord, Kind: "person"},
+		{Key: "lines.item", Label: "Item", Type: record.Text}, {Key: "lines.amount", Label: "Amount", Type: record.Amount}, {Key: "lines.country", Label: "Country", Type: record.Text},
+	}}
+	v := rule.NewVocabulary(&order, []record.Kind{{Key: "person", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}}}}, vocabulary.Tables)
+	for formula, want := range map[string]string{
+		`net_total * tax_rate`:                                               "Net total × Tax rate",
+		`(net_total + 5) * tax_rate - 1`:                                     "(Net total + 5) × Tax rate − 1",
+		`net_total - (tax_rate - 1)`:                                         "Net total − (Tax rate − 1)",
+		`sum(lines.amount)`:                                                  "the sum of Amount of the lines",
+		`sum(lines[item = "A"].amount) > 100`:                                "the sum of Amount of the lines where Item is A is over 100",
+		`count(lines)`:                                                       "the number of the lines",
+		`country in ("IE", "DK")`:                                            "Country is IE or DK",
+		`not(country in ("IE", "DK", "JP"))`:                                 "Country is not IE, DK or JP",
+		`country = "IE" and net_total > 100 or blocked`:                      "Country is IE and Net total is over 100 or Blocked",
+		`(country = "IE" or blocked) and tax_rate = 0.05`:                    "(Country is IE or Blocked) and Tax rate is 5.0 %",
+		`if blocked then net_total / 2 else 0`:                               "if Blocked then Net total ÷ 2, otherwise 0",
+		`due > today() and due <= @"2026-12-31"`:                             "Due date is after today and Due date is on or before 2026-12-31",
+		`add months(due, 3)`:                                                 "3 months after Due date",
+		`due.year = 2026`:                                                    "the year of Due date is 2026",
+		`clerk.name = "Moya"`:                                                "Name of Clerk is Moya",
+		`is blank(country) or entered.country != stored.country`:             "Country is blank or Country as entered is not Country as last saved",
+		`some line in lines satisfies line.amount > 5`:                       "in some line Amount is over 5",
+		`every line in lines satisfies line.item = "A" and line.amount >= 0`: "in every line Item is A and Amount is from 0",
+		`crosswalk("terms", country, "days") > standing.base_limit`:          "Days in Terms for Country is over Base limit (standing)",
+		`net_total in [1..5)`:                                                "Net total is from 1 to under 5",
+		`net_total in (< 5, > 10)`:                                           "Net total is under 5 or over 10",
+		`max(net_total, 5)`:                                                  "the greatest of Net total and 5",
+		`substring(country, 1, 2) = "IE"`:                                    "the first 2 characters of Country is IE",
+		`not(blocked)`:                                                       "not (Blocked)",
+		`country = null`:                                                     "Country is blank",
+		`blocked = true`:                                                     "Blocked is yes",
+		`100 < net_total`:                                                    "Net total is over 100",
+		`all(blocked, net_total > 5)`:                                        "(Blocked and Net total is over 5)",
+		`round half up(net_total * 0.1, 2)`:                                  "(Net total × 0.1) rounded to 2 places",
+		`for l in lines return l.amount`:                                     "for l in lines return l.amount",
+	} {
+		program, problems := feel.Compile(formula, v.ScopeOf(0), feel.Lenient)
+		require.NoError(t, problems.Errors(), formula)
+		words := v.Tell(program, 0, &order, rule.Plainly)
+		assert.Equal(t, want, rule.Text(words), formula)
+		for _, w := range words {
+			require.True(t, 0 <= w.Start && w.Start < w.End && w.End <= len(formula), formula)
+			if w.Code {
+				assert.Equal(t, formula[w.Start:w.End], w.Text)
+			}
+		}
+	}
+	program, _ := feel.Compile(`line.country = country`, v.ScopeOf(7), feel.Strict)
+	assert.Equal(t, "Country of the line is Country", rule.Text(v.Tell(program, 7, &order, rule.Plainly)))
+	tied := v.Tell(func() *feel.Program {
+		p, _ := feel.Compile(`net_total * tax_rate`, v.ScopeOf(0), feel.Strict)
+		return p
+	}(), 0, &order, rule.Plainly)
+	assert.Equal(t, []rule.Word{{Text: "Net total", Start: 0, End: 9}, {Text: " × ", Start: 0, End: 20}, {Text: "Tax rate", Start: 12, End: 20}}, tied)
+}

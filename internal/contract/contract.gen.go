@@ -8,6 +8,7 @@ import (
 
 	"codicil/core/batch"
 	"codicil/core/engine"
+	"codicil/core/feel"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -55,6 +56,27 @@ func (e ActDid) Valid() bool {
 	case Undecided:
 		return true
 	case WhenNotTrue:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CasesRequestPart.
+const (
+	CasesRequestPartMust  CasesRequestPart = "must"
+	CasesRequestPartValue CasesRequestPart = "value"
+	CasesRequestPartWhen  CasesRequestPart = "when"
+)
+
+// Valid indicates whether the value is a known member of the CasesRequestPart enum.
+func (e CasesRequestPart) Valid() bool {
+	switch e {
+	case CasesRequestPartMust:
+		return true
+	case CasesRequestPartValue:
+		return true
+	case CasesRequestPartWhen:
 		return true
 	default:
 		return false
@@ -366,6 +388,32 @@ type Beginning struct {
 	// Earlier Records that follow it already
 	Earlier []Use `json:"earlier"`
 	Origin  Use   `json:"origin"`
+}
+
+// CaseFinding defines model for CaseFinding.
+type CaseFinding = feel.CaseFinding
+
+// Cases defines model for Cases.
+type Cases = feel.Cases
+
+// CasesRequest defines model for CasesRequest.
+type CasesRequest struct {
+	Cases Cases  `json:"cases"`
+	Kind  string `json:"kind"`
+
+	// Part Missing: value
+	Part   CasesRequestPart `json:"part,omitempty"`
+	Target string           `json:"target"`
+}
+
+// CasesRequestPart Missing: value
+type CasesRequestPart string
+
+// CasesWritten defines model for CasesWritten.
+type CasesWritten struct {
+	Findings []CaseFinding `json:"findings"`
+	Formula  string        `json:"formula"`
+	Problems []RuleProblem `json:"problems"`
 }
 
 // Catalog defines model for Catalog.
@@ -773,6 +821,31 @@ type FormulaStep struct {
 
 	// Values All its values where it was looked at more than once, at most 20
 	Values []string `json:"values,omitempty"`
+}
+
+// FormulaTold defines model for FormulaTold.
+type FormulaTold struct {
+	// Cases The formula as cases; none: it is no chain of choices
+	Cases    *Cases        `json:"cases,omitempty"`
+	Findings []CaseFinding `json:"findings"`
+
+	// Problems What is wrong with the formula, which then is not told
+	Problems []RuleProblem `json:"problems"`
+
+	// Text The words as one sentence
+	Text  string        `json:"text"`
+	Words []FormulaWord `json:"words"`
+}
+
+// FormulaWord defines model for FormulaWord.
+type FormulaWord struct {
+	// Code The part is told as it is written, as there are no words for it
+	Code bool `json:"code,omitempty"`
+	End  int  `json:"end"`
+
+	// Start Place in the formula, in characters from 0, of the part that the word stands for
+	Start int    `json:"start"`
+	Text  string `json:"text"`
 }
 
 // Function defines model for Function.
@@ -1746,6 +1819,19 @@ type Suggestion struct {
 // TableProblem defines model for TableProblem.
 type TableProblem = table.Problem
 
+// TellRequest defines model for TellRequest.
+type TellRequest struct {
+	// Company The company and type whose labels are told; none: the standard ones
+	Company string  `json:"company,omitempty"`
+	Format  *Format `json:"format,omitempty"`
+	Formula string  `json:"formula"`
+	Kind    string  `json:"kind"`
+
+	// Target The field that the rule is on
+	Target string `json:"target"`
+	Type   string `json:"type,omitempty"`
+}
+
 // TryRequest defines model for TryRequest.
 type TryRequest struct {
 	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
@@ -1945,8 +2031,14 @@ type ChangeFollowOnJSONRequestBody = FollowOn
 // BeginFollowOnJSONRequestBody defines body for BeginFollowOn for application/json ContentType.
 type BeginFollowOnJSONRequestBody = BeginRequest
 
+// WriteCasesJSONRequestBody defines body for WriteCases for application/json ContentType.
+type WriteCasesJSONRequestBody = CasesRequest
+
 // CheckFormulaJSONRequestBody defines body for CheckFormula for application/json ContentType.
 type CheckFormulaJSONRequestBody = FormulaAsk
+
+// TellFormulaJSONRequestBody defines body for TellFormula for application/json ContentType.
+type TellFormulaJSONRequestBody = TellRequest
 
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field

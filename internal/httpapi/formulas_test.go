@@ -125,3 +125,27 @@ func TestNamesAndFunctionsForWhoWritesAFormula(t *testing.T) {
 		assert.True(t, f.Form || strings.Contains(f.Signature, f.Name+"("), f.Name)
 	}
 }
+
+func TestAFormulaIsToldInWordsAndCases(t *testing.T) {
+	c := start(t)
+	var told contract.FormulaTold
+	ask := contract.TellRequest{Kind: "vendor", Target: "payment_terms", Formula: `if country = "IE" then "N30" else if country in ("IE", "DK") and discount_rate > 0.025 then "N45" else "N60"`, Format: &record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}}
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/formulas/tell", ask, &told))
+	assert.Equal(t, "if Country is IE then N30, otherwise if Country is IE or DK and Prompt payment discount is over 2,5 % then N45, otherwise N60", told.Text)
+	require.NotNil(t, told.Cases)
+	assert.Equal(t, []string{`"IE"`, ""}, told.Cases.Rows[0].Tests)
+	codes := []string{}
+	for _, f := range told.Findings {
+		codes = append(codes, f.Code)
+	}
+	assert.Equal(t, []string{"overlap", "gap"}, codes)
+	var written contract.CasesWritten
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/formulas/cases", contract.CasesRequest{Kind: "vendor", Target: "payment_terms", Cases: *told.Cases}, &written))
+	assert.Equal(t, ask.Formula, written.Formula)
+	assert.Empty(t, written.Problems)
+	ask.Formula = "contry = 1"
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/formulas/tell", ask, &told))
+	assert.Contains(t, told.Problems[0].Message, "did you mean country?")
+	told.Cases.Rows[0].Value = ""
+	c.refused(http.MethodPost, "/formulas/cases", contract.CasesRequest{Kind: "vendor", Target: "payment_terms", Cases: *told.Cases}, http.StatusUnprocessableEntity, "incomplete-case")
+}

@@ -156,6 +156,16 @@ func (s *server) ListNames(ctx context.Context, r ListNamesRequestObject) (ListN
 	return ListNames200JSONResponse(v), err
 }
 
+func (s *server) TellFormula(ctx context.Context, r TellFormulaRequestObject) (TellFormulaResponseObject, error) {
+	v, err := s.desk.TellFormula(ctx, *r.Body)
+	return TellFormula200JSONResponse(v), err
+}
+
+func (s *server) WriteCases(ctx context.Context, r WriteCasesRequestObject) (WriteCasesResponseObject, error) {
+	v, err := s.desk.WriteCases(ctx, *r.Body)
+	return WriteCases200JSONResponse(v), err
+}
+
 func (s *server) CheckFormula(ctx context.Context, r CheckFormulaRequestObject) (CheckFormulaResponseObject, error) {
 	v, err := s.desk.CheckFormula(ctx, *r.Body)
 	return CheckFormula200JSONResponse(v), err

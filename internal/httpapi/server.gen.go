@@ -64,9 +64,15 @@ type ServerInterface interface {
 	// BeginFollowOn The beginning of the record that follows; nothing is kept
 	// (POST /follow-ons/{id}/begin)
 	BeginFollowOn(ctx *echo.Context, id Identity) error
+	// WriteCases Write cases as a formula
+	// (POST /formulas/cases)
+	WriteCases(ctx *echo.Context) error
 	// CheckFormula Check a formula of a rule, and compute it for a document
 	// (POST /formulas/check)
 	CheckFormula(ctx *echo.Context) error
+	// TellFormula Tell a formula of a rule in words, and as cases where it is a chain of choices
+	// (POST /formulas/tell)
+	TellFormula(ctx *echo.Context) error
 	// ListFunctions The functions and forms of the formula language
 	// (GET /functions)
 	ListFunctions(ctx *echo.Context) error
@@ -540,12 +546,30 @@ func (w *ServerInterfaceWrapper) BeginFollowOn(ctx *echo.Context) error {
 	return err
 }
 
+// WriteCases converts echo context to params.
+func (w *ServerInterfaceWrapper) WriteCases(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WriteCases(ctx)
+	return err
+}
+
 // CheckFormula converts echo context to params.
 func (w *ServerInterfaceWrapper) CheckFormula(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CheckFormula(ctx)
+	return err
+}
+
+// TellFormula converts echo context to params.
+func (w *ServerInterfaceWrapper) TellFormula(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TellFormula(ctx)
 	return err
 }
 
@@ -1944,6 +1968,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/conditions", wrapper.ComposeConditions, options.OperationMiddlewares["composeConditions"]...)
 	router.POST(options.BaseURL+"/constants", wrapper.WriteConstant, options.OperationMiddlewares["writeConstant"]...)
 	router.POST(options.BaseURL+"/formulas/check", wrapper.CheckFormula, options.OperationMiddlewares["checkFormula"]...)
+	router.POST(options.BaseURL+"/formulas/tell", wrapper.TellFormula, options.OperationMiddlewares["tellFormula"]...)
+	router.POST(options.BaseURL+"/formulas/cases", wrapper.WriteCases, options.OperationMiddlewares["writeCases"]...)
 	router.GET(options.BaseURL+"/names", wrapper.ListNames, options.OperationMiddlewares["listNames"]...)
 	router.GET(options.BaseURL+"/functions", wrapper.ListFunctions, options.OperationMiddlewares["listFunctions"]...)
 	router.DELETE(options.BaseURL+"/companies/:key", wrapper.DeleteCompany, options.OperationMiddlewares["deleteCompany"]...)
@@ -2603,6 +2629,45 @@ func (response BeginFollowOndefaultApplicationProblemPlusJSONResponse) VisitBegi
 	return err
 }
 
+type WriteCasesRequestObject struct {
+	Body *WriteCasesJSONRequestBody
+}
+
+type WriteCasesResponseObject interface {
+	VisitWriteCasesResponse(w http.ResponseWriter) error
+}
+
+type WriteCases200JSONResponse CasesWritten
+
+func (response WriteCases200JSONResponse) VisitWriteCasesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteCasesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WriteCasesdefaultApplicationProblemPlusJSONResponse) VisitWriteCasesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type CheckFormulaRequestObject struct {
 	Body *CheckFormulaJSONRequestBody
 }
@@ -2631,6 +2696,45 @@ type CheckFormuladefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CheckFormuladefaultApplicationProblemPlusJSONResponse) VisitCheckFormulaResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TellFormulaRequestObject struct {
+	Body *TellFormulaJSONRequestBody
+}
+
+type TellFormulaResponseObject interface {
+	VisitTellFormulaResponse(w http.ResponseWriter) error
+}
+
+type TellFormula200JSONResponse FormulaTold
+
+func (response TellFormula200JSONResponse) VisitTellFormulaResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TellFormuladefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TellFormuladefaultApplicationProblemPlusJSONResponse) VisitTellFormulaResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5824,9 +5928,15 @@ type StrictServerInterface interface {
 	// BeginFollowOn The beginning of the record that follows; nothing is kept
 	// (POST /follow-ons/{id}/begin)
 	BeginFollowOn(ctx context.Context, request BeginFollowOnRequestObject) (BeginFollowOnResponseObject, error)
+	// WriteCases Write cases as a formula
+	// (POST /formulas/cases)
+	WriteCases(ctx context.Context, request WriteCasesRequestObject) (WriteCasesResponseObject, error)
 	// CheckFormula Check a formula of a rule, and compute it for a document
 	// (POST /formulas/check)
 	CheckFormula(ctx context.Context, request CheckFormulaRequestObject) (CheckFormulaResponseObject, error)
+	// TellFormula Tell a formula of a rule in words, and as cases where it is a chain of choices
+	// (POST /formulas/tell)
+	TellFormula(ctx context.Context, request TellFormulaRequestObject) (TellFormulaResponseObject, error)
 	// ListFunctions The functions and forms of the formula language
 	// (GET /functions)
 	ListFunctions(ctx context.Context, request ListFunctionsRequestObject) (ListFunctionsResponseObject, error)
@@ -6620,6 +6730,52 @@ func (sh *strictHandler) BeginFollowOn(ctx *echo.Context, id Identity) error {
 	return nil
 }
 
+// WriteCases operation middleware
+func (sh *strictHandler) WriteCases(ctx *echo.Context) error {
+	var request WriteCasesRequestObject
+
+	var body WriteCasesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WriteCases(ctx.Request().Context(), request.(WriteCasesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WriteCases")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WriteCasesResponseObject); ok {
+		return validResponse.VisitWriteCasesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // CheckFormula operation middleware
 func (sh *strictHandler) CheckFormula(ctx *echo.Context) error {
 	var request CheckFormulaRequestObject
@@ -6660,6 +6816,52 @@ func (sh *strictHandler) CheckFormula(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(CheckFormulaResponseObject); ok {
 		return validResponse.VisitCheckFormulaResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TellFormula operation middleware
+func (sh *strictHandler) TellFormula(ctx *echo.Context) error {
+	var request TellFormulaRequestObject
+
+	var body TellFormulaJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TellFormula(ctx.Request().Context(), request.(TellFormulaRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TellFormula")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TellFormulaResponseObject); ok {
+		return validResponse.VisitTellFormulaResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

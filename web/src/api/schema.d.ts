@@ -281,6 +281,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/formulas/tell": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Tell a formula of a rule in words, and as cases where it is a chain of choices
+         * @description The formula with the labels of fields and everyday signs, each word tied to the part of the formula that it stands for; and a chain of if … else as a table of cases, with what can be said of them.
+         */
+        post: operations["tellFormula"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/formulas/cases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write cases as a formula
+         * @description The chain of if … else that the cases are, of which the first that fits holds, with its gaps, overlaps and cases that are never reached.
+         */
+        post: operations["writeCases"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/names": {
         parameters: {
             query?: never;
@@ -1581,6 +1621,75 @@ export interface components {
             message: string;
             start: number;
             end: number;
+        };
+        TellRequest: {
+            kind: string;
+            /** @description The field that the rule is on */
+            target: string;
+            formula: string;
+            /** @description The company and type whose labels are told; none: the standard ones */
+            company?: string;
+            type?: string;
+            format?: components["schemas"]["Format"];
+        };
+        FormulaTold: {
+            /** @description The words as one sentence */
+            text: string;
+            words: components["schemas"]["FormulaWord"][];
+            /** @description What is wrong with the formula, which then is not told */
+            problems: components["schemas"]["RuleProblem"][];
+            /** @description The formula as cases; none: it is no chain of choices */
+            cases?: components["schemas"]["Cases"];
+            findings: components["schemas"]["CaseFinding"][];
+        };
+        FormulaWord: {
+            text: string;
+            /** @description Place in the formula, in characters from 0, of the part that the word stands for */
+            start: number;
+            end: number;
+            /** @description The part is told as it is written, as there are no words for it */
+            code?: boolean;
+        };
+        Cases: {
+            columns: {
+                /** @description The formula of what the column tests; empty: its cells are conditions of their own */
+                subject: string;
+            }[];
+            rows: {
+                /** @description One for each column, as unary tests: > 5, "IE", "DK"; empty: any */
+                tests: string[];
+                value: string;
+            }[];
+            /** @description The value where no case fits; empty: null */
+            otherwise: string;
+        };
+        CaseFinding: {
+            /** @enum {string} */
+            code: "unreachable" | "overlap" | "gap" | "cell" | "too-large";
+            /** @description The case, from 0; -1: none */
+            row: number;
+            /** @description Another case; -1: none */
+            other: number;
+            /** @description The column of a cell; -1: none */
+            column: number;
+            message: string;
+            /** @description A value for each column that shows it; empty: any */
+            example?: string[];
+        };
+        CasesRequest: {
+            kind: string;
+            target: string;
+            /**
+             * @description Missing: value
+             * @enum {string}
+             */
+            part?: "when" | "value" | "must";
+            cases: components["schemas"]["Cases"];
+        };
+        CasesWritten: {
+            formula: string;
+            problems: components["schemas"]["RuleProblem"][];
+            findings: components["schemas"]["CaseFinding"][];
         };
         Function: {
             name: string;
@@ -3488,6 +3597,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FormulaAnswer"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    tellFormula: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellRequest"];
+            };
+        };
+        responses: {
+            /** @description The formula in words */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FormulaTold"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    writeCases: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CasesRequest"];
+            };
+        };
+        responses: {
+            /** @description The formula */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CasesWritten"];
                 };
             };
             default: components["responses"]["Failure"];
