@@ -1,10 +1,12 @@
 package judge
 
 import (
+	"maps"
 	"slices"
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
 )
@@ -77,6 +79,36 @@ type world struct {
 	peers  engine.Peers
 	record *Carried // nil: nothing is noted
 	looked map[string]bool
+	// instead stands in for the tables, on the day.
+	instead *Instead
+	day     record.Day
+}
+
+// Instead stands in for tables, also where a proof carries what they gave.
+type Instead struct {
+	// Lookup returns what a crosswalk gives instead on a day; false: what it gives. nil: nothing
+	// is changed.
+	Lookup func(table string, keys []feel.Value, column string, day record.Day) (feel.Value, bool)
+	// Standing returns the standing values of a company on a day that are others, by key; nil:
+	// none are.
+	Standing func(company string, day record.Day) map[string]feel.Value
+}
+
+// standing puts what stands in for standing values over those that are carried.
+func (i *Instead) standing(carried map[string]feel.Value, s plan.Scope) map[string]feel.Value {
+	if i == nil || i.Standing == nil {
+		return carried
+	}
+	others := i.Standing(s.Company.Key, s.Day)
+	if len(others) == 0 {
+		return carried
+	}
+	all := maps.Clone(carried)
+	if all == nil {
+		all = map[string]feel.Value{}
+	}
+	maps.Copy(all, others)
+	return all
 }
 
 // Follow returns a field of a linked record.
@@ -162,6 +194,11 @@ func (w *world) Lookup(crosswalk string, keys []feel.Value, column string) (feel
 		return slices.IndexFunc(c.Lookups, func(l Lookup) bool {
 			return l.Crosswalk == crosswalk && l.Column == column && slices.Equal(l.Keys, texts)
 		})
+	}
+	if w.instead != nil && w.instead.Lookup != nil {
+		if v, changed := w.instead.Lookup(crosswalk, keys, column, w.day); changed {
+			return v, true
+		}
 	}
 	v, found := w.tables.Lookup(crosswalk, keys, column)
 	if w.carried != nil {

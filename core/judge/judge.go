@@ -52,6 +52,9 @@ type Circumstances struct {
 	Facts  func(place, line int) bool
 	// Done, once it is closed, ends the work with ErrStopped; nil: it is never ended.
 	Done <-chan struct{}
+	// Instead stands in for tables: what a slightly wrong version of them would give; nil: they
+	// are as they are.
+	Instead *Instead
 	// Watch, if any, is called before the document goes through a plan, and may watch the case.
 	Watch func(*plan.Plan, *engine.Case)
 	// noted is where to note what is read besides the document; nil: nowhere.
@@ -151,9 +154,9 @@ func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
 	if engaged.By == record.Unknown {
 		engaged.By = record.Person
 	}
-	if d.Carried != nil || c.noted != nil {
-		p = p.WithStanding(d.Carried.standing())
-		w := &world{carried: d.Carried, kinds: p.Vocabulary.Linkable, linked: c.Linked, tables: p.Crosswalks, peers: c.Peers, record: c.noted, looked: map[string]bool{}}
+	if d.Carried != nil || c.noted != nil || c.Instead != nil {
+		p = p.WithStanding(c.Instead.standing(d.Carried.standing(), s))
+		w := &world{carried: d.Carried, kinds: p.Vocabulary.Linkable, linked: c.Linked, tables: p.Crosswalks, peers: c.Peers, record: c.noted, looked: map[string]bool{}, instead: c.Instead, day: s.Day}
 		engaged.Linked, engaged.Peers, engaged.Tables = w, w, w
 	}
 	if err := d.read(engaged, p.Kind(), s.Company, s.Day); err != nil {

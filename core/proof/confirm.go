@@ -129,7 +129,7 @@ func (r *Runner) Measure(ctx context.Context, rules []*rule.Compiled, results []
 	mutants := make([][]Mutant, len(rules))
 	noticed := make([][]bool, len(rules))
 	for i, c := range rules {
-		mutants[i] = Mutants(c, r.Book, r.companyOf(c, results))
+		mutants[i] = Mutants(c, r.Book, r.Extent, r.companyOf(c, results))
 		noticed[i] = make([]bool, len(mutants[i]))
 		for j := range mutants[i] {
 			trials = append(trials, trial{i, j})
@@ -155,16 +155,15 @@ func (r *Runner) Measure(ctx context.Context, rules []*rule.Compiled, results []
 
 // notices tells whether a proof that holds notices the mutant.
 func (r *Runner) notices(c *rule.Compiled, m *Mutant, results []Result) bool {
-	wrong := r.mutated(c, m)
-	turned := wrong.Book.Rules[slices.IndexFunc(wrong.Book.Rules, func(o *rule.Compiled) bool { return o.ID == c.ID })]
+	wrong := r.version(c, m)
 	for _, named := range []bool{true, false} { // those that name the rule are the likelier ones
 		for i := range results {
 			p := results[i].Proof
 			if slices.Contains(p.Rules, c.ID) != named || !results[i].Held() {
 				continue
 			}
-			if s := results[i].Plan.Scope; !plan.Covers(c, s) && (m.Gone || !plan.Covers(turned, s)) {
-				continue // it stands in neither plan
+			if !m.reaches(c, wrong.turned, results[i].Plan.Scope) {
+				continue
 			}
 			if again := wrong.Run(p, false); !again.Held() {
 				return true
@@ -172,6 +171,35 @@ func (r *Runner) notices(c *rule.Compiled, m *Mutant, results []Result) bool {
 		}
 	}
 	return false
+}
+
+// version is a runner in whose book a rule is slightly wrong, or reads what is.
+type version struct {
+	*Runner
+	turned *rule.Compiled
+}
+
+func (r *Runner) version(c *rule.Compiled, m *Mutant) version {
+	wrong := r.mutated(c, m)
+	return version{wrong, wrong.Book.Rules[slices.IndexFunc(wrong.Book.Rules, func(o *rule.Compiled) bool { return o.ID == c.ID })]}
+}
+
+// reaches tells whether a document of a scope may come out otherwise with the version.
+func (m *Mutant) reaches(c, turned *rule.Compiled, s plan.Scope) bool {
+	stands, stood := plan.Covers(c, s), plan.Covers(turned, s)
+	switch {
+	case m.around != nil:
+		return stands && m.around.meets(s)
+	case m.Gone:
+		return stands
+	case !stands && !stood:
+		return false // it stands in neither plan
+	case stands && stood && !slices.Equal(c.Scope.Companies, turned.Scope.Companies):
+		return false // only its companies are others
+	case stands && stood && !slices.Equal(c.Scope.Types, turned.Scope.Types):
+		return false
+	}
+	return true
 }
 
 // companyOf is a company in which the rule stands in a plan, for the size of its steps.

@@ -223,7 +223,7 @@ func TestWrongVersionsOfUniqueAndBandedRulesAreSound(t *testing.T) {
 		rule.Body{Family: rule.Validate, Target: "lines.item", Effect: rule.Effect{Severity: rule.Advise, Message: "twice", Unique: &rule.Unique{With: []string{"lines.price"}}}},
 		rule.Body{Family: rule.Compute, Target: "lines.quantity", Effect: rule.Effect{Bands: []rule.Band{{Label: "few", Until: "10", Tone: rule.Calm, Shape: rule.Round}, {Label: "many", Tone: rule.Watch, Shape: rule.Bar}}}})
 	for _, c := range r.Book.Rules {
-		mutants := proof.Mutants(c, r.Book, nil)
+		mutants := proof.Mutants(c, r.Book, proof.Extent{}, nil)
 		assert.Greater(t, len(mutants), 3)
 		for _, m := range mutants {
 			assert.True(t, rule.Compile(rule.Rule{ID: c.ID, Body: m.Body}, c.Vocabulary()).Sound(), m.Change)

@@ -172,7 +172,7 @@ func TestWrongVersionsOfRules(t *testing.T) {
 	for _, c := range cases {
 		book := bookOf(t, rule.Rule{Body: c.Rule})
 		var changes []string
-		for _, m := range proof.Mutants(book.Rules[0], book, &record.Company{Key: "10", Currency: "EUR"}) {
+		for _, m := range proof.Mutants(book.Rules[0], book, proof.Extent{}, &record.Company{Key: "10", Currency: "EUR"}) {
 			changes = append(changes, m.Change)
 			if !m.Gone {
 				assert.NotEqual(t, c.Rule, m.Body, m.Change)
@@ -188,7 +188,7 @@ func TestRulesOfOneStationChangePlaces(t *testing.T) {
 	book := bookOf(t, first, second)
 	var turned []string
 	for _, c := range book.Rules {
-		for _, m := range proof.Mutants(c, book, nil) {
+		for _, m := range proof.Mutants(c, book, proof.Extent{}, nil) {
 			if strings.Contains(m.Change, "went before") {
 				turned = append(turned, m.Change)
 				changed := c.Rule
@@ -217,7 +217,7 @@ func TestStrengthIsTheShareThatIsNoticed(t *testing.T) {
 	far := []judge.Document{given("country=JP limit=500"), given("country=IE limit=500"), given("country=JP limit=1")}
 	assert.Contains(t, unnoticed(far...), boundary)
 	assert.NotContains(t, unnoticed(append(far, given("country=JP limit=120"))...), boundary)
-	assert.Len(t, unnoticed(), len(proof.Mutants(r.Book.Rules[0], r.Book, nil)), "without proofs nothing is noticed")
+	assert.Len(t, unnoticed(), len(proof.Mutants(r.Book.Rules[0], r.Book, proof.Extent{}, nil)), "without proofs nothing is noticed")
 }
 
 // search takes suggestions as proofs until there are no more, and measures again.

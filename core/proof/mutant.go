@@ -6,7 +6,7 @@ import (
 	"slices"
 
 	"codicil/core/feel"
-	"codicil/core/judge"
+	"codicil/core/match"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -20,30 +20,44 @@ type Mutant struct {
 	Gone bool
 	// Change says what is wrong, after "no proof notices if".
 	Change string
+	// around is what else is wrong, where the rule itself is as it was.
+	around *around
 }
 
 // Mutants returns slightly wrong versions of a sound rule, each once: boundaries moved by one
-// unit, < for <=, and for or, conditions left out or turned round, constants changed, the
-// scope widened, the effect weakened, and the order changed with others of its station.
-func Mutants(c *rule.Compiled, b *plan.Book, company *record.Company) []Mutant {
-	m := &mutation{c: c, here: record.Surroundings{Company: company}, seen: map[string]bool{key(c.Body): true}}
+// unit, < for <=, and for or, conditions and cases left out or turned round, constants changed,
+// another field or function of the same sort, companies and types dropped and added one by one,
+// the effect weakened, the order changed with others of its station; and of what it reads: rows
+// of crosswalks, periods of standing values, how the company rounds and works. Those that
+// behave as the rule does are left out as far as that can be said without a document. Cost:
+// the parts of the rule and the rows that it can read, within limits.
+func Mutants(c *rule.Compiled, b *plan.Book, extent Extent, company *record.Company) []Mutant {
+	m := &mutation{c: c, extent: extent, here: record.Surroundings{Company: company}, seen: map[string]bool{key(c.Body): true}}
 	m.list = append(m.list, Mutant{Body: c.Body, Gone: true, Change: "the rule were not there"})
 	m.condition("when", c.When, c.Rule.When, func(b *rule.Body, text string) { b.When = text })
 	m.condition("must", c.Must, c.Effect.Must, func(b *rule.Body, text string) { b.Effect.Must = text })
 	m.value()
+	m.parts(c.When, c.Rule.When, "", func(b *rule.Body, text string) { b.When = text })
+	m.parts(c.Must, c.Effect.Must, "", func(b *rule.Body, text string) { b.Effect.Must = text })
+	m.parts(c.Value, c.Effect.Value, " in its value", func(b *rule.Body, text string) { b.Effect.Value = text })
 	m.effect()
+	m.speaking()
 	m.unique()
 	m.bands()
 	m.scope()
 	m.order(b)
+	m.crosswalks()
+	m.standing()
+	m.company()
 	return m.list
 }
 
 type mutation struct {
-	c    *rule.Compiled
-	here record.Surroundings
-	list []Mutant
-	seen map[string]bool // bodies, so that no mutant is there twice
+	c      *rule.Compiled
+	extent Extent
+	here   record.Surroundings
+	list   []Mutant
+	seen   map[string]bool // bodies, so that no mutant is there twice
 }
 
 func key(b rule.Body) string {
@@ -55,12 +69,27 @@ func key(b rule.Body) string {
 func (m *mutation) add(change string, turn func(*rule.Body)) {
 	body := m.c.Body
 	turn(&body)
-	if k := key(body); m.seen[k] {
+	if m.seen[key(body)] {
 		return
-	} else if m.seen[k] = true; !rule.Compile(rule.Rule{ID: m.c.ID, Body: body}, m.c.Vocabulary()).Sound() {
+	}
+	m.seen[key(body)] = true
+	wrong := rule.Compile(rule.Rule{ID: m.c.ID, Body: body}, m.c.Vocabulary())
+	if !wrong.Sound() || m.behavesTheSame(wrong) {
 		return
 	}
 	m.list = append(m.list, Mutant{Body: body, Change: change})
+}
+
+// behavesTheSame tells whether a version is known to do what the rule does on every document.
+func (m *mutation) behavesTheSame(wrong *rule.Compiled) bool {
+	c := m.c
+	if wrong.Rule.When != c.Rule.When {
+		return c.When != nil && wrong.When != nil && sameCondition(c.When, wrong.When)
+	}
+	if wrong.Effect.Must != c.Effect.Must {
+		return c.Must != nil && wrong.Must != nil && sameCondition(c.Must, wrong.Must)
+	}
+	return false
 }
 
 // became says that a part of the rule reads otherwise.
@@ -93,6 +122,9 @@ func (m *mutation) effect() {
 		m.add(fmt.Sprintf("it were %s", other), func(b *rule.Body) { b.Effect.Tie = other })
 	case rule.Default:
 		for _, other := range map[rule.Lifetime][]rule.Lifetime{rule.NewOnly: {rule.WheneverBlank}, rule.WheneverBlank: {rule.NewOnly}, rule.KeepsUp: {rule.WheneverBlank, rule.NewOnly}}[e.Lifetime] {
+			if !m.c.On.Change {
+				continue // it never comes to a saved record
+			}
 			m.add(lifetimeWords[other], func(b *rule.Body) { b.Effect.Lifetime = other })
 		}
 		m.add("fixed were the other way round", func(b *rule.Body) { b.Effect.Fixed = !b.Effect.Fixed })
@@ -125,7 +157,11 @@ func (m *mutation) unique() {
 	for i, name := range u.With {
 		turn("“together with "+name+"” were left out", func(u *rule.Unique) { u.With = slices.Delete(u.With, i, i+1) })
 	}
+	written := m.writtenOneWay()
 	for i, difference := range u.Ignore {
+		if written {
+			break
+		}
 		turn(fmt.Sprintf("%s counted", difference), func(u *rule.Unique) { u.Ignore = slices.Delete(u.Ignore, i, i+1) })
 	}
 	if u.Everywhere {
@@ -133,9 +169,25 @@ func (m *mutation) unique() {
 	} else {
 		turn("it looked in all companies", func(u *rule.Unique) { u.Everywhere = true })
 	}
-	if u.Near {
+	for _, difference := range match.AllIgnored {
+		if !slices.Contains(u.Ignore, difference) && !written {
+			turn(fmt.Sprintf("%s were ignored", difference), func(u *rule.Unique) { u.Ignore = append(u.Ignore, difference) })
+		}
+	}
+	if !u.Near {
+		turn("it looked for values that are almost equal too", func(u *rule.Unique) { u.Near = true })
+	} else {
 		turn("it looked for equal values only", func(u *rule.Unique) { u.Near = false })
 	}
+}
+
+// writtenOneWay tells whether all values that are unique together are kept in one way of
+// writing, so that ignoring differences of writing makes none.
+func (m *mutation) writtenOneWay() bool {
+	kind := m.c.Vocabulary().Kind
+	return !slices.ContainsFunc(m.c.Unique, func(place int) bool {
+		return !slices.Contains([]record.FieldType{record.BankAccount, record.TaxNumber, record.Telephone, record.Number, record.Amount, record.Date, record.ToRecord, record.Choice, record.YesNo}, kind.Fields[place].Type)
+	})
 }
 
 func (m *mutation) bands() {
@@ -157,32 +209,6 @@ func (m *mutation) bands() {
 	}
 }
 
-func (m *mutation) scope() {
-	s := m.c.Scope
-	if len(s.Companies) > 0 {
-		m.add("it held in all companies", func(b *rule.Body) { b.Scope.Companies = nil })
-	}
-	if len(s.Types) > 0 {
-		m.add("it held for all types", func(b *rule.Body) { b.Scope.Types = nil })
-	}
-	for _, day := range []struct {
-		day  record.Day
-		name string
-		set  func(*rule.Body, record.Day)
-	}{
-		{s.From, "began", func(b *rule.Body, d record.Day) { b.Scope.From = d }},
-		{s.Until, "ended", func(b *rule.Body, d record.Day) { b.Scope.Until = d }},
-	} {
-		if day.day == "" {
-			continue
-		}
-		for i, text := range m.next(day.day.Value(), nil) {
-			next := record.Day(record.Write(judge.ReadLiteral(text)))
-			m.add(fmt.Sprintf("it %s a day %s", day.name, []string{"later", "earlier"}[i]), func(b *rule.Body) { day.set(b, next) })
-		}
-	}
-}
-
 // order lets the rule change places with the others of its station and width.
 func (m *mutation) order(b *plan.Book) {
 	c := m.c
@@ -190,7 +216,7 @@ func (m *mutation) order(b *plan.Book) {
 		return
 	}
 	for _, o := range b.Rules {
-		if o.ID == c.ID || o.Family != c.Family || o.State != rule.InForce || o.Scope.Width() != c.Scope.Width() || !overlap(c, o) {
+		if o.ID == c.ID || o.Family != c.Family || o.State != rule.InForce || o.Scope.Width() != c.Scope.Width() || !overlap(c, o) || exclusive(c, o) {
 			continue
 		}
 		before := rule.Less(&c.Rule, &o.Rule)

@@ -176,7 +176,11 @@ func (m *mutation) next(v feel.Value, field *record.Field) (texts []string) {
 		}
 		more, _ := n.Add(step)
 		less, _ := n.Sub(step)
-		return []string{more.String(), less.String()}
+		texts = []string{more.String(), less.String()}
+		if swapped := transposed(n.String()); swapped != "" && !slices.Contains(texts, swapped) {
+			texts = append(texts, swapped)
+		}
+		return texts
 	case feel.Date:
 		for _, days := range []int64{1, -1} {
 			program, _ := feel.Compile(fmt.Sprintf("add days(%s, %d)", v, days), nil, feel.Strict)

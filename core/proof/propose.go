@@ -33,15 +33,17 @@ func (s *Search) values(d *judge.Document) map[string][]string {
 	proposed := map[string][]string{}
 	for _, place := range s.inputs(p) {
 		field := &kind.Fields[place]
-		address := field.Key
-		if field.OfLine() {
-			if len(d.Lines) == 0 {
-				continue
-			}
-			address = judge.Address(kind, place, d.Lines[0].Number)
-		}
 		values := s.proposals(p, place, d)
-		proposed[address] = values[:min(len(values), maxValues)]
+		values = values[:min(len(values), maxValues)]
+		if !field.OfLine() {
+			proposed[field.Key] = values
+			continue
+		}
+		for i := range d.Lines { // the first line, and the last
+			if i == 0 || i == len(d.Lines)-1 {
+				proposed[judge.Address(kind, place, d.Lines[i].Number)] = values
+			}
+		}
 	}
 	for _, aim := range s.aims(p, d) {
 		proposed[aim.Address] = append(proposed[aim.Address], aim.Value)
@@ -119,7 +121,7 @@ func (s *Search) proposals(p *plan.Plan, place int, d *judge.Document) (texts []
 		}
 	case record.Number, record.Amount, record.Quantity, record.Percent:
 		step := field.Step(m.here)
-		add(step.String(), "1", "100", "10000")
+		add(step.String(), "1", "100", "0.5", "10000", "2.5")
 	default:
 		add("Test")
 	}

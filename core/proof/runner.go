@@ -27,6 +27,13 @@ type Runner struct {
 	// the run what could not be read.
 	Facts func(company string) (judge.Circumstances, func() error)
 
+	// Extent is where rules of the kind can stand; none: nobody says.
+	Extent Extent
+
+	// instead stands in for tables, and company changes each company; nil: neither is changed.
+	instead *judge.Instead
+	company func(*record.Company)
+
 	mutex sync.Mutex
 	books map[string]*plan.Book // by the drafts in them
 	plans map[planned]*plan.Plan
@@ -78,6 +85,17 @@ func (r *Runner) book(p *Proof) *plan.Book {
 	return r.books[named]
 }
 
+// scope finds what a plan is for, with the company as the runner has it.
+func (r *Runner) scope(company, kindType string, day record.Day) (plan.Scope, error) {
+	s, err := r.Scope(company, kindType, day)
+	if err == nil && r.company != nil {
+		changed := *s.Company
+		r.company(&changed)
+		s.Company = &changed
+	}
+	return s, err
+}
+
 // build makes each plan once.
 func (r *Runner) build(b *plan.Book, s plan.Scope) *plan.Plan {
 	at := planned{b, s.Company.Key, s.Type.Key, s.Day}
@@ -94,7 +112,7 @@ func (r *Runner) build(b *plan.Book, s plan.Scope) *plan.Plan {
 
 // plan returns the plan that a document would go through as it was entered.
 func (r *Runner) plan(d *judge.Document) (*plan.Plan, error) {
-	s, err := r.Scope(d.Company, d.Type, d.EnteredDay(r.Book.Vocabulary.Kind, d.Day))
+	s, err := r.scope(d.Company, d.Type, d.EnteredDay(r.Book.Vocabulary.Kind, d.Day))
 	if err != nil {
 		return nil, err
 	}
@@ -110,7 +128,7 @@ func noon(day record.Day) feel.Value {
 // circumstances are what the document of a proof is judged by.
 func (r *Runner) circumstances(p *Proof) (judge.Circumstances, func() error) {
 	c, failed := r.Facts(p.Given.Company)
-	c.Book, c.Scope, c.Build, c.Now, c.Moment = r.book(p), r.Scope, r.build, noon, rule.Posting
+	c.Book, c.Scope, c.Build, c.Now, c.Moment, c.Instead = r.book(p), r.scope, r.build, noon, rule.Posting, r.instead
 	return c, failed
 }
 
@@ -131,11 +149,14 @@ func (r *Runner) Carry(p *Proof) (*judge.Carried, error) {
 
 // With returns a runner for the book in which a rule stands as it is given.
 func (r *Runner) With(changed rule.Rule) *Runner {
-	return &Runner{Book: r.Book.Put(changed), Scope: r.Scope, Facts: r.Facts}
+	return &Runner{Book: r.Book.Put(changed), Scope: r.Scope, Facts: r.Facts, Extent: r.Extent}
 }
 
 // mutated returns a runner in whose book the rule is slightly wrong.
 func (r *Runner) mutated(c *rule.Compiled, m *Mutant) *Runner {
+	if m.around != nil {
+		return &Runner{Book: r.Book, Scope: r.Scope, Facts: r.Facts, Extent: r.Extent, instead: m.around.instead, company: m.around.company}
+	}
 	wrong := c.Rule
 	wrong.Body, wrong.State = m.Body, rule.InForce
 	if m.Gone {

@@ -182,6 +182,9 @@ func (v *Vocabulary) named(place int, n feel.Node) *Name {
 	return nil
 }
 
+// NameAt returns the name that a node of one of the rule's formulas is; nil for any other node.
+func (c *Compiled) NameAt(n feel.Node) *Name { return c.named(n) }
+
 // lineLabel is what a field of the line at hand is called: so that nobody takes it for
 // one of the header with the same label.
 func (v *Vocabulary) lineLabel(f *record.Field) string {

@@ -121,6 +121,17 @@ func (c *Crosswalk) Table(typeOf func(*record.Field) feel.Type) feel.Table {
 	return t
 }
 
+// Has tells whether there is a row for the codes on a day besides the default.
+func (c *Crosswalk) Has(keys []feel.Value, day record.Day) bool {
+	joined := codes(keys)
+	for i := range c.Rows {
+		if row := &c.Rows[i]; row.Holds(day) && join(row.Keys) == joined {
+			return true
+		}
+	}
+	return false
+}
+
 // Index finds the rows of crosswalks that hold on one day. It never changes.
 type Index struct {
 	tables map[string]*indexed

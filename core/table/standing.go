@@ -29,15 +29,25 @@ type StandingValue struct {
 // On returns the value of a company on a day: its own before that of all. False when
 // there is none.
 func (s *Standing) On(company string, day record.Day) (feel.Value, bool) {
+	p := s.PeriodOn(company, day)
+	if p == nil {
+		return feel.NullValue, false
+	}
+	v, wrong := s.Field.Parse(p.Value)
+	return v, wrong == nil && !v.IsNull()
+}
+
+// PeriodOn returns the period that holds for a company on a day: its own before that of all.
+// nil: there is none.
+func (s *Standing) PeriodOn(company string, day record.Day) *StandingValue {
 	for _, owner := range []string{company, ""} {
 		for i := range s.Periods {
 			if p := &s.Periods[i]; p.Company == owner && p.Holds(day) {
-				v, wrong := s.Field.Parse(p.Value)
-				return v, wrong == nil && !v.IsNull()
+				return p
 			}
 		}
 	}
-	return feel.NullValue, false
+	return nil
 }
 
 // Check puts the values into their stored form, sorts the periods by company and day, and
@@ -147,12 +157,8 @@ func (s *Standing) noticesOf(company string, today record.Day) (notices []Notice
 // ends returns the last day of the period that holds for the company on the day; "" when
 // it never ends.
 func (s *Standing) ends(company string, day record.Day) record.Day {
-	for _, owner := range []string{company, ""} {
-		for i := range s.Periods {
-			if p := &s.Periods[i]; p.Company == owner && p.Holds(day) {
-				return p.Until
-			}
-		}
+	if p := s.PeriodOn(company, day); p != nil {
+		return p.Until
 	}
 	return ""
 }

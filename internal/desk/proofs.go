@@ -162,7 +162,7 @@ func (d *Desk) DeleteProof(ctx context.Context, id int64) error {
 func (d *Desk) runner(ctx context.Context, m *masters, book *plan.Book) *proof.Runner {
 	kind := book.Vocabulary.Kind
 	return &proof.Runner{
-		Book: book,
+		Book: book, Extent: proof.Extent{Companies: m.companies, Types: m.types[kind.Key]},
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return m.scope(kind.Key, company, kindType, day)
 		},

@@ -198,8 +198,9 @@ func (w *World) build(b *plan.Book, s plan.Scope) *plan.Plan {
 // Runner runs the proofs of a kind. They carry what they read besides their documents; what
 // they do not carry, the book does not have.
 func (w *World) Runner(kind string) *proof.Runner {
+	types := slices.DeleteFunc(slices.Clone(w.book.Types), func(t record.Type) bool { return t.Kind != kind })
 	return &proof.Runner{
-		Book: w.rules(kind),
+		Book: w.rules(kind), Extent: proof.Extent{Companies: w.book.Companies, Types: types},
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return w.scope(kind, company, kindType, day)
 		},
