@@ -38,9 +38,11 @@ type Lookup struct {
 
 // Alike is what was found for a unique rule.
 type Alike struct {
-	Rule    int64    `json:"rule"`
-	Company string   `json:"company"` // "": all
-	Key     string   `json:"key"`
+	Rule    int64  `json:"rule"`
+	Company string `json:"company"` // "": all
+	Key     string `json:"key"`
+	// Manner is "equal" or "near", as the rule looked for them; "": as it does now.
+	Manner  string   `json:"manner,omitempty"`
 	Numbers []string `json:"numbers"`
 }
 
@@ -214,7 +216,13 @@ func (w *world) Lookup(crosswalk string, keys []feel.Value, column string) (feel
 
 // Same finds the records that have the values of a unique rule.
 func (w *world) Same(c *rule.Compiled, company, key string, texts []string) []string {
-	is := func(a Alike) bool { return a.Rule == c.ID && a.Company == company && a.Key == key }
+	manner := "equal"
+	if c.Effect.Unique.Near {
+		manner = "near"
+	}
+	is := func(a Alike) bool {
+		return a.Rule == c.ID && a.Company == company && a.Key == key && (a.Manner == "" || a.Manner == manner)
+	}
 	if w.carried != nil {
 		if at := slices.IndexFunc(w.carried.Alike, is); at >= 0 {
 			w.keepAlike(w.carried.Alike[at], is)
@@ -225,7 +233,7 @@ func (w *world) Same(c *rule.Compiled, company, key string, texts []string) []st
 		return nil
 	}
 	numbers := w.peers.Same(c, company, key, texts)
-	w.keepAlike(Alike{c.ID, company, key, append([]string{}, numbers...)}, is)
+	w.keepAlike(Alike{c.ID, company, key, manner, append([]string{}, numbers...)}, is)
 	return numbers
 }
 

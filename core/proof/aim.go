@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"codicil/core/decimal"
+	"codicil/core/engine"
 	"codicil/core/feel"
 	"codicil/core/judge"
 	"codicil/core/plan"
@@ -22,8 +23,7 @@ func (s *Search) aims(p *plan.Plan, d *judge.Document) (changes []Change) {
 	kind := v.Kind
 	var before *Result
 	for _, place := range s.compared() {
-		constants := s.constants(place)
-		if len(constants) == 0 || !computed(p, place) {
+		if !computed(p, place) {
 			continue
 		}
 		if before == nil {
@@ -31,6 +31,10 @@ func (s *Search) aims(p *plan.Plan, d *judge.Document) (changes []Change) {
 			if before = &run; run.Err != nil {
 				return nil
 			}
+		}
+		constants := append(s.constants(place), s.opposite(before, place)...)
+		if len(constants) == 0 {
+			continue
 		}
 		from, ok := finalOf(before, place, d)
 		if !ok {
@@ -61,6 +65,39 @@ func (s *Search) aims(p *plan.Plan, d *judge.Document) (changes []Change) {
 		}
 	}
 	return changes
+}
+
+// opposite are the values of what the rule compares a computed number with, in a run: such as
+// a limit of the customer.
+func (s *Search) opposite(run *Result, place int) (values []feel.Value) {
+	c := s.Rule
+	kind := c.Vocabulary().Kind
+	line := 0
+	if len(run.Outcome.Lines) > 0 && kind.Fields[c.Field].OfLine() {
+		line = run.Outcome.Lines[0].Number
+	}
+	for _, part := range parts(c) {
+		feel.Walk(part.program.Root(), func(n feel.Node) {
+			binary, ok := n.(*feel.Binary)
+			if !ok || looser[binary.Operator] == "" {
+				return
+			}
+			for _, sides := range [][2]feel.Node{{binary.Left, binary.Right}, {binary.Right, binary.Left}} {
+				if _, constant := feel.Constant(sides[1]); constant || c.FieldOf(sides[0]) != &kind.Fields[place] {
+					continue
+				}
+				program, _ := feel.Compile(feel.Format(sides[1]), c.Vocabulary().ScopeOf(c.Field), feel.Lenient)
+				if program == nil {
+					continue
+				}
+				probe := engine.Probe{Place: c.Field, Line: line, Family: rule.Validate, Program: program}
+				if found, ok := probe.Try(run.Plan, run.Case, run.Outcome); ok {
+					values = append(values, found.Value)
+				}
+			}
+		})
+	}
+	return values
 }
 
 // compared are the places that the rule reads, and its target where it sorts the number.

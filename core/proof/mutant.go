@@ -24,6 +24,9 @@ type Mutant struct {
 	around *around
 }
 
+// OfRule tells whether it is the rule that is wrong, rather than what it reads.
+func (m *Mutant) OfRule() bool { return m.around == nil && !m.Gone }
+
 // Mutants returns slightly wrong versions of a sound rule, each once: boundaries moved by one
 // unit, < for <=, and for or, conditions and cases left out or turned round, constants changed,
 // another field or function of the same sort, companies and types dropped and added one by one,
@@ -38,7 +41,7 @@ func Mutants(c *rule.Compiled, b *plan.Book, extent Extent, company *record.Comp
 	m.condition("must", c.Must, c.Effect.Must, func(b *rule.Body, text string) { b.Effect.Must = text })
 	m.value()
 	m.parts(c.When, c.Rule.When, "", func(b *rule.Body, text string) { b.When = text })
-	m.parts(c.Must, c.Effect.Must, "", func(b *rule.Body, text string) { b.Effect.Must = text })
+	m.parts(c.Must, c.Effect.Must, " in what must hold", func(b *rule.Body, text string) { b.Effect.Must = text })
 	m.parts(c.Value, c.Effect.Value, " in its value", func(b *rule.Body, text string) { b.Effect.Value = text })
 	m.effect()
 	m.speaking()
@@ -133,7 +136,7 @@ func (m *mutation) effect() {
 		m.add(fmt.Sprintf("it would %s", other), func(b *rule.Body) { b.Effect.Severity = other })
 	}
 	on := m.c.On
-	if on.New && on.Change {
+	if on.New && on.Change && m.c.Family != rule.FollowUp { // what follows a posting asks for no occasion
 		m.add("it did not run for new records", func(b *rule.Body) { b.On.New = false })
 		if m.c.Family != rule.Default || e.Lifetime == rule.WheneverBlank {
 			m.add("it did not run for changes", func(b *rule.Body) { b.On.Change = false })
@@ -157,7 +160,7 @@ func (m *mutation) unique() {
 	for i, name := range u.With {
 		turn("“together with "+name+"” were left out", func(u *rule.Unique) { u.With = slices.Delete(u.With, i, i+1) })
 	}
-	written := m.writtenOneWay()
+	written := m.writtenOneWay() || u.Near // what is almost equal is so however it is written
 	for i, difference := range u.Ignore {
 		if written {
 			break

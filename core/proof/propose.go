@@ -1,6 +1,7 @@
 package proof
 
 import (
+	"cmp"
 	"maps"
 	"slices"
 	"strings"
@@ -77,7 +78,9 @@ func (s *Search) inputs(p *plan.Plan) []int {
 		places[place] = true
 	}
 	add(s.Rule, 0)
-	maps.DeleteFunc(places, func(place int, _ bool) bool { return computed(p, place) })
+	maps.DeleteFunc(places, func(place int, _ bool) bool {
+		return computed(p, place) && !(s.Rule.When != nil && slices.Contains(s.Rule.Fields, place)) // where it keeps still somebody may type
+	})
 	return slices.Sorted(maps.Keys(places))
 }
 
@@ -101,7 +104,7 @@ func (s *Search) proposals(p *plan.Plan, place int, d *judge.Document) (texts []
 		}
 	}
 	if slices.Contains(s.Rule.Unique, place) {
-		add(s.alike(field)...)
+		add(s.alike(field, d.Company)...)
 	}
 	add("")
 	add(s.codes(field)...)
@@ -135,14 +138,25 @@ func (s *Search) proposals(p *plan.Plan, place int, d *judge.Document) (texts []
 
 // alike are values that others have, and the same written otherwise: in other capitals, with
 // a space, with punctuation, a letter off.
-func (s *Search) alike(field *record.Field) (texts []string) {
-	for i := range s.Bases {
-		text := s.Bases[i].Document.Entered[field.Key].Value
+func (s *Search) alike(field *record.Field, company string) (texts []string) {
+	bases := slices.Clone(s.Bases)
+	slices.SortStableFunc(bases, func(a, b Base) int { // those of the company first
+		return cmp.Compare(btoi(a.Document.Company != company), btoi(b.Document.Company != company))
+	})
+	for i := range bases {
+		text := bases[i].Document.Entered[field.Key].Value
 		if half := len(text) / 2; half > 1 && field.FeelType().Kind == feel.String && field.Type != record.ToRecord && len(texts) < maxValues {
 			texts = append(texts, text, strings.ToLower(text), text[:half]+" "+text[half:], text[:half]+"-"+text[half:], text+"s")
 		}
 	}
 	return texts
+}
+
+func btoi(b bool) int {
+	if b {
+		return 1
+	}
+	return 0
 }
 
 // codes are some that a crosswalk has where the rule looks the field up in it.

@@ -482,6 +482,11 @@ func (s *Search) occasions(b Base) (list []candidate) {
 		if more, ok := longer(fresh); ok {
 			list = append(list, candidate{Suggestion: Suggestion{Document: more, Origin: b.Origin + ", with its line twice"}})
 		}
+		if lines := fresh.Lines; len(lines) > 0 {
+			blank := fresh
+			blank.Lines = append(slices.Clone(lines), judge.Line{Number: lines[len(lines)-1].Number + 1, Entered: map[string]judge.Item{}})
+			list = append(list, candidate{Suggestion: Suggestion{Document: blank, Origin: b.Origin + ", with a blank line"}})
+		}
 		for _, day := range s.days() {
 			list = append(list, candidate{Suggestion: Suggestion{Document: s.on(fresh, day), Origin: b.Origin + ", on " + string(day)}})
 		}

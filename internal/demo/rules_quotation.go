@@ -2,6 +2,7 @@ package demo
 
 import (
 	"slices"
+	"strings"
 
 	"codicil/core/rule"
 )
@@ -11,6 +12,11 @@ var asForOrders = []string{"customer", "item", "quantity", "amount-shown", "curr
 
 func quotationRules() []given {
 	list := slices.DeleteFunc(salesRules(), func(r given) bool { return !slices.Contains(asForOrders, r.key) })
+	for i := range list {
+		if strings.HasPrefix(list[i].body.When, "type.key") { // quotations have types of their own
+			list[i].body.When = ""
+		}
+	}
 	return append(list,
 		fill("quoted", "quoted_on", everywhere, "", rule.NewOnly, "today()", note("Finn, sales", "2024-02-05", "Nearly always today.")),
 		fill("valid", "valid_until", everywhere, "", rule.NewOnly, "month end(add months(quoted_on, 1))", note("Finn, sales", "2024-06-18", "Customers remember the end of a month, not a number of days.")),

@@ -171,6 +171,14 @@ func (d *Desk) bases(ctx context.Context, b *bench, c *rule.Compiled, results []
 		}
 		document := documentOf(kind, r)
 		document.Record, document.Day = "", d.today(b.masters.company(r.Company))
+		// What no other record may have is the record's own: a document made from it has another.
+		for _, rule := range b.runner.Book.Rules {
+			for _, place := range rule.Unique {
+				if f := &kind.Fields[place]; f.Type == record.Text && !f.OfLine() && document.Entered[f.Key].Value != "" {
+					document.Entered[f.Key] = judge.Item{Value: document.Entered[f.Key].Value + "-2"}
+				}
+			}
+		}
 		document.Previous, document.PreviousOfType = &record.Content{Values: map[string]string{}}, &record.Content{Values: map[string]string{}}
 		bases = append(bases, proof.Base{Document: document, Origin: kind.Noun() + " " + r.Number})
 	}
