@@ -354,6 +354,15 @@ type Act struct {
 // ActDid defines model for Act.Did.
 type ActDid string
 
+// AsideRequest defines model for AsideRequest.
+type AsideRequest struct {
+	// Change What would be wrong, as the strength of the rule tells it
+	Change string `json:"change"`
+
+	// Reason Why no proof is to notice it; empty: it is taken back
+	Reason string `json:"reason"`
+}
+
 // Balance defines model for Balance.
 type Balance struct {
 	Balance  Shown  `json:"balance"`
@@ -1741,6 +1750,14 @@ type SeriesView struct {
 	Version int `json:"version"`
 }
 
+// SetAside defines model for SetAside.
+type SetAside struct {
+	At     time.Time `json:"at"`
+	By     string    `json:"by"`
+	Change string    `json:"change"`
+	Reason string    `json:"reason"`
+}
+
 // Shown defines model for Shown.
 type Shown struct {
 	// Text As the person reads it
@@ -1776,6 +1793,9 @@ type StandingView struct {
 
 // Strength defines model for Strength.
 type Strength struct {
+	// Aside Those of the unnoticed that a person has set aside; they count as not noticed
+	Aside []SetAside `json:"aside"`
+
 	// Mutants How many slightly wrong versions of the rule there are
 	Mutants int `json:"mutants"`
 
@@ -2102,6 +2122,9 @@ type ReadRuleJSONRequestBody = RuleChange
 
 // ChangeRuleJSONRequestBody defines body for ChangeRule for application/json ContentType.
 type ChangeRuleJSONRequestBody = RuleChange
+
+// SetAsideJSONRequestBody defines body for SetAside for application/json ContentType.
+type SetAsideJSONRequestBody = AsideRequest
 
 // ImpactOfChangeJSONRequestBody defines body for ImpactOfChange for application/json ContentType.
 type ImpactOfChangeJSONRequestBody = RuleChange

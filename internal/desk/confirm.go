@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"codicil/core/engine"
 	"codicil/core/judge"
@@ -36,7 +37,9 @@ func (d *Desk) Confirmation(ctx context.Context, kind string, strength bool) ([]
 		return nil, err
 	}
 	for i := range shown {
-		shown[i].Strength = showStrength(&strengths[i])
+		if shown[i].Strength, err = d.showStrength(ctx, &strengths[i]); err != nil {
+			return nil, err
+		}
 	}
 	return shown, nil
 }
@@ -52,11 +55,48 @@ func (b *bench) showConfirmation(c proof.Confirmation) contract.Confirmation {
 	}
 }
 
-func showStrength(s *proof.Strength) *contract.Strength {
-	return &contract.Strength{
-		Mutants: s.Mutants, Noticed: s.Noticed(),
+func (d *Desk) showStrength(ctx context.Context, s *proof.Strength) (*contract.Strength, error) {
+	shown := &contract.Strength{
+		Mutants: s.Mutants, Noticed: s.Noticed(), Aside: []contract.SetAside{},
 		Unnoticed: list(s.Unnoticed, func(m proof.Mutant) string { return m.Change }),
 	}
+	if len(s.Unnoticed) == 0 {
+		return shown, nil
+	}
+	aside, err := d.store.SetAsides(ctx, s.Rule.ID)
+	for _, a := range aside {
+		if slices.Contains(shown.Unnoticed, a.Change) {
+			shown.Aside = append(shown.Aside, setAside(a))
+		}
+	}
+	return shown, err
+}
+
+func setAside(a store.SetAside) contract.SetAside {
+	at, _ := time.Parse(time.RFC3339, a.At)
+	return contract.SetAside{Change: a.Change, Reason: a.Reason, At: at, By: a.By}
+}
+
+// SetAside sets aside a wrong version of a rule with a reason, or takes that back without one.
+// It goes on counting as not noticed.
+func (d *Desk) SetAside(ctx context.Context, id int64, request contract.AsideRequest) ([]contract.SetAside, error) {
+	err := d.alone(ctx, func() (*pending, error) {
+		if _, err := d.keptRule(ctx, id); err != nil {
+			return nil, err
+		}
+		reason := strings.TrimSpace(request.Reason)
+		return &pending{write: func(tx *store.Store) error {
+			if reason == "" {
+				return tx.DeleteSetAside(ctx, id, request.Change)
+			}
+			return tx.SaveSetAside(ctx, id, request.Change, reason, d.clock(), d.user)
+		}}, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	aside, err := d.store.SetAsides(ctx, id)
+	return list(aside, setAside), err
 }
 
 // measured are the results of the proofs of a rule's kind; the rule stands in the book as it is
@@ -95,7 +135,7 @@ func (d *Desk) ConfirmRule(ctx context.Context, id int64) (contract.Confirmation
 	shown := b.showConfirmation(proof.ConfirmRule(c, results))
 	strengths, err := b.runner.Measure(ctx, []*rule.Compiled{c}, results, nil)
 	if err == nil {
-		shown.Strength = showStrength(&strengths[0])
+		shown.Strength, err = d.showStrength(ctx, &strengths[0])
 	}
 	return shown, err
 }

@@ -35,7 +35,9 @@ func (d *Desk) ConfirmationReport(ctx context.Context, kind, company, kindType s
 	}
 	for i, c := range confirmed {
 		shown := contract.ReportedRule{Confirmation: b.showConfirmation(c), Note: c.Rule.Note, Reason: c.Rule.Reason, Proofs: []contract.ReportedProof{}}
-		shown.Confirmation.Strength = showStrength(&strengths[i])
+		if shown.Confirmation.Strength, err = d.showStrength(ctx, &strengths[i]); err != nil {
+			return report, err
+		}
 		for j := range results {
 			if r := &results[j]; slices.Contains(c.Proofs, r.Proof.ID) {
 				shown.Proofs = append(shown.Proofs, contract.ReportedProof{Id: r.Proof.ID, Name: r.Proof.Name, Held: r.Held(), Unread: r.Proof.Unread, Why: whyFailed(r)})

@@ -24,6 +24,11 @@ func (s *server) SuggestProofs(ctx context.Context, r SuggestProofsRequestObject
 	return SuggestProofs200JSONResponse(v), err
 }
 
+func (s *server) SetAside(ctx context.Context, r SetAsideRequestObject) (SetAsideResponseObject, error) {
+	v, err := s.desk.SetAside(ctx, r.Id, *r.Body)
+	return SetAside200JSONResponse(v), err
+}
+
 func (s *server) ReadProof(ctx context.Context, r ReadProofRequestObject) (ReadProofResponseObject, error) {
 	v, err := s.desk.ReadProof(ctx, r.Id)
 	return ReadProof200JSONResponse(v), err

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"io"
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 
@@ -111,6 +112,26 @@ func TestWhatIsConfirmedOverHTTP(t *testing.T) {
 	assert.Contains(t, text, "Kaisan's terms for a Japanese vendor")
 	c.refused(http.MethodGet, "/confirmation/report?kind=vendor&company=31&type=SERV", nil, http.StatusUnprocessableEntity, "unknown-company")
 	c.refused(http.MethodGet, "/rules/9999/confirmation", nil, http.StatusNotFound, "not-found")
+}
+
+// What a person sets aside goes on counting, says why, and can be taken back.
+func TestAWrongVersionIsSetAsideWithAReason(t *testing.T) {
+	c := start(t)
+	var list []contract.Confirmation
+	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/confirmation?kind=vendor&strength=true", nil, &list))
+	weak := list[slices.IndexFunc(list, func(r contract.Confirmation) bool { return len(r.Strength.Unnoticed) > 0 })]
+	path, change := "/rules/"+jsonOf(weak.Rule), weak.Strength.Unnoticed[0]
+	var aside []contract.SetAside
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path+"/aside", contract.AsideRequest{Change: change, Reason: "nobody enters that"}, &aside))
+	require.Len(t, aside, 1)
+	assert.Equal(t, [3]string{change, "nobody enters that", "Ada"}, [3]string{aside[0].Change, aside[0].Reason, aside[0].By})
+	var again contract.Confirmation
+	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, path+"/confirmation", nil, &again))
+	assert.Equal(t, aside, again.Strength.Aside)
+	assert.Equal(t, [2]int{weak.Strength.Mutants, weak.Strength.Noticed}, [2]int{again.Strength.Mutants, again.Strength.Noticed}, "it goes on counting")
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path+"/aside", contract.AsideRequest{Change: change}, &aside))
+	assert.Empty(t, aside)
+	c.refused(http.MethodPost, "/rules/9999/aside", contract.AsideRequest{Change: change, Reason: "x"}, http.StatusNotFound, "not-found")
 }
 
 func TestWhatARuleWouldDoToExistingRecordsOverHTTP(t *testing.T) {

@@ -223,6 +223,9 @@ type ServerInterface interface {
 	// ChangeRule Keep a changed rule; a rule in force must have no errors
 	// (PUT /rules/{id})
 	ChangeRule(ctx *echo.Context, id Identity) error
+	// SetAside Set aside a slightly wrong version of a rule, with a reason, or take that back
+	// (POST /rules/{id}/aside)
+	SetAside(ctx *echo.Context, id Identity) error
 	// ConfirmRule What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force
 	// (GET /rules/{id}/confirmation)
 	ConfirmRule(ctx *echo.Context, id Identity) error
@@ -1507,6 +1510,22 @@ func (w *ServerInterfaceWrapper) ChangeRule(ctx *echo.Context) error {
 	return err
 }
 
+// SetAside converts echo context to params.
+func (w *ServerInterfaceWrapper) SetAside(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetAside(ctx, id)
+	return err
+}
+
 // ConfirmRule converts echo context to params.
 func (w *ServerInterfaceWrapper) ConfirmRule(ctx *echo.Context) error {
 	var err error
@@ -2036,6 +2055,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/rules/:id/impact", wrapper.ImpactOfChange, options.OperationMiddlewares["impactOfChange"]...)
 	router.GET(options.BaseURL+"/rules/:id/impact/export", wrapper.ExportImpact, options.OperationMiddlewares["exportImpact"]...)
 	router.POST(options.BaseURL+"/rules/:id/suggestions", wrapper.SuggestProofs, options.OperationMiddlewares["suggestProofs"]...)
+	router.POST(options.BaseURL+"/rules/:id/aside", wrapper.SetAside, options.OperationMiddlewares["setAside"]...)
 	router.POST(options.BaseURL+"/proofs/:id/read", wrapper.ReadProof, options.OperationMiddlewares["readProof"]...)
 	router.POST(options.BaseURL+"/proofs/:id/refresh", wrapper.RefreshProof, options.OperationMiddlewares["refreshProof"]...)
 	router.DELETE(options.BaseURL+"/proofs/:id", wrapper.DeleteProof, options.OperationMiddlewares["deleteProof"]...)
@@ -4737,6 +4757,46 @@ func (response ChangeRuledefaultApplicationProblemPlusJSONResponse) VisitChangeR
 	return err
 }
 
+type SetAsideRequestObject struct {
+	Id   Identity `json:"id"`
+	Body *SetAsideJSONRequestBody
+}
+
+type SetAsideResponseObject interface {
+	VisitSetAsideResponse(w http.ResponseWriter) error
+}
+
+type SetAside200JSONResponse []SetAside
+
+func (response SetAside200JSONResponse) VisitSetAsideResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetAsidedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetAsidedefaultApplicationProblemPlusJSONResponse) VisitSetAsideResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ConfirmRuleRequestObject struct {
 	Id Identity `json:"id"`
 }
@@ -6087,6 +6147,9 @@ type StrictServerInterface interface {
 	// ChangeRule Keep a changed rule; a rule in force must have no errors
 	// (PUT /rules/{id})
 	ChangeRule(ctx context.Context, request ChangeRuleRequestObject) (ChangeRuleResponseObject, error)
+	// SetAside Set aside a slightly wrong version of a rule, with a reason, or take that back
+	// (POST /rules/{id}/aside)
+	SetAside(ctx context.Context, request SetAsideRequestObject) (SetAsideResponseObject, error)
 	// ConfirmRule What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force
 	// (GET /rules/{id}/confirmation)
 	ConfirmRule(ctx context.Context, request ConfirmRuleRequestObject) (ConfirmRuleResponseObject, error)
@@ -8582,6 +8645,54 @@ func (sh *strictHandler) ChangeRule(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(ChangeRuleResponseObject); ok {
 		return validResponse.VisitChangeRuleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetAside operation middleware
+func (sh *strictHandler) SetAside(ctx *echo.Context, id Identity) error {
+	var request SetAsideRequestObject
+
+	request.Id = id
+
+	var body SetAsideJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetAside(ctx.Request().Context(), request.(SetAsideRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetAside")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetAsideResponseObject); ok {
+		return validResponse.VisitSetAsideResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -43,7 +43,7 @@ function confirmation(more: Partial<Confirmation> = {}): Confirmation {
     ],
     reached: 1,
     proofs: [3],
-    strength: { mutants: 10, noticed: 9, unnoticed: ["it acted always"] },
+    strength: { mutants: 10, noticed: 9, unnoticed: ["it acted always"], aside: [] },
     ...more,
   };
 }
@@ -113,7 +113,7 @@ describe("the proofs of a rule", () => {
       state: "proved both ways",
       reached: 2,
       goals: confirmation().goals.map((g) => ({ ...g, proofs: [1] })),
-      strength: { mutants: 10, noticed: 10, unnoticed: [] },
+      strength: { mutants: 10, noticed: 10, unnoticed: [], aside: [] },
     });
     await button(w, "Accept all 2").trigger("click");
     await flushPromises();
@@ -183,7 +183,7 @@ describe("the board", () => {
       rule: 1,
       state: "proved both ways",
       goals: [],
-      strength: { mutants: 4, noticed: 4, unnoticed: [] },
+      strength: { mutants: 4, noticed: 4, unnoticed: [], aside: [] },
     }),
     confirmation({ rule: 2, state: "failing", sentence: "the failing one" }),
     confirmation({ rule: 3, companies: ["10"], sentence: "of another company" }),
@@ -191,7 +191,7 @@ describe("the board", () => {
       rule: 4,
       state: "not proved",
       sentence: "the unproved one",
-      strength: { mutants: 0, noticed: 0, unnoticed: [] },
+      strength: { mutants: 0, noticed: 0, unnoticed: [], aside: [] },
     }),
   ];
   const board = (address = "/proofs/confirmed") => {

@@ -1269,6 +1269,25 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/rules/{id}/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Set aside a slightly wrong version of a rule, with a reason, or take that back */
+        post: operations["setAside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/proofs/{id}/read": {
         parameters: {
             query?: never;
@@ -3017,6 +3036,21 @@ export interface components {
             noticed: number;
             /** @description What would be wrong in the others, after: no proof notices if */
             unnoticed: string[];
+            /** @description Those of the unnoticed that a person has set aside; they count as not noticed */
+            aside: components["schemas"]["SetAside"][];
+        };
+        SetAside: {
+            change: string;
+            reason: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
+        AsideRequest: {
+            /** @description What would be wrong, as the strength of the rule tells it */
+            change: string;
+            /** @description Why no proof is to notice it; empty: it is taken back */
+            reason: string;
         };
         SuggestRequest: {
             format?: components["schemas"]["Format"];
@@ -5263,6 +5297,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Suggestion"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    setAside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AsideRequest"];
+            };
+        };
+        responses: {
+            /** @description What is set aside of the rule */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetAside"][];
                 };
             };
             default: components["responses"]["Failure"];

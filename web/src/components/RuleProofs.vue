@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, toRef } from "vue";
+import { computed, ref, toRef } from "vue";
 import { RouterLink } from "vue-router";
 import type { Suggestion } from "@/api/client";
 import ConfirmMark from "@/components/ConfirmMark.vue";
@@ -10,13 +10,40 @@ import { usePlan } from "@/stores/plan";
 /** What the proofs show of a rule, what they would miss, and documents that fill the gaps. */
 const props = defineProps<{ rule: number; version: number }>();
 const plan = usePlan();
-const { found, suggestions, accepted, missing, complete, problem, uses, count, busy, suggest, accept, skip } =
-  useConfirmation(toRef(props, "rule"), () => [props.version, plan.kept?.id]);
+const {
+  found,
+  suggestions,
+  accepted,
+  missing,
+  complete,
+  aside,
+  open,
+  problem,
+  uses,
+  count,
+  busy,
+  suggest,
+  accept,
+  skip,
+  setAside,
+} = useConfirmation(toRef(props, "rule"), () => [props.version, plan.kept?.id]);
 
 const strength = computed(() => {
   const s = found.value?.strength;
   return s && s.mutants ? Math.floor((100 * s.noticed) / s.mutants) : undefined;
 });
+/** The wrong version that is being set aside, and why. */
+const asking = ref("");
+const reason = ref("");
+function begin(change: string) {
+  asking.value = change;
+  reason.value = "";
+}
+async function put() {
+  if (!reason.value.trim()) return;
+  await setAside(asking.value, reason.value.trim());
+  asking.value = "";
+}
 async function correct(s: Suggestion) {
   await plan.take(s.document, "A suggestion");
 }
@@ -46,14 +73,38 @@ async function correct(s: Suggestion) {
           <li v-for="g in missing" :key="g.words">{{ g.words }}</li>
         </ul>
       </details>
-      <details v-if="found.strength?.unnoticed.length" :open="found.strength.unnoticed.length < 4">
+      <details v-if="open.length" :open="open.length < 4">
         <summary>
-          No proof notices if<template v-if="found.strength.unnoticed.length > 3">
-            … ({{ found.strength.unnoticed.length }})</template
-          >
+          No proof notices if<template v-if="open.length > 3"> … ({{ open.length }})</template>
         </summary>
         <ul>
-          <li v-for="u in found.strength.unnoticed" :key="u">{{ u }}</li>
+          <li v-for="u in open" :key="u">
+            {{ u }}
+            <form v-if="asking === u" class="aside" @submit.prevent="put">
+              <input
+                v-model="reason"
+                class="line"
+                maxlength="500"
+                aria-label="Why it is set aside"
+                placeholder="Why no proof need notice it"
+                autofocus
+                @keydown.esc.stop="asking = ''"
+              />
+              <button class="button" type="submit" :disabled="busy || !reason.trim()">Set aside</button>
+            </form>
+            <button v-else type="button" class="plain" @click="begin(u)">Set aside…</button>
+          </li>
+        </ul>
+      </details>
+      <details v-if="aside.length">
+        <summary>Set aside, and still counted ({{ aside.length }})</summary>
+        <ul>
+          <li v-for="a in aside" :key="a.change">
+            {{ a.change }}: <em>{{ a.reason }}</em> <span class="quiet">({{ a.by }})</span>
+            <button type="button" class="plain" :disabled="busy" @click="setAside(a.change, '')">
+              Take back
+            </button>
+          </li>
         </ul>
       </details>
       <p v-if="complete" class="quiet">
@@ -123,6 +174,13 @@ ul {
 }
 summary {
   cursor: pointer;
+}
+.aside {
+  display: flex;
+  gap: 6px;
+}
+.aside input {
+  flex: 1;
 }
 .deeds {
   display: flex;

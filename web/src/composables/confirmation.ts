@@ -52,13 +52,41 @@ export function useConfirmation(rule: Ref<number | undefined>, changes: () => un
     });
     await load();
   }
+  /** Sets a wrong version aside with a reason; without one it is taken back. */
+  async function setAside(change: string, reason: string) {
+    await tried.attempt(async () => {
+      const aside = await ask(api.POST("/rules/{id}/aside", { ...path(), body: { change, reason } }));
+      const strength = found.value?.strength;
+      if (found.value && strength) found.value = { ...found.value, strength: { ...strength, aside } };
+    });
+  }
   function skip(s: Suggestion) {
     suggestions.value = suggestions.value?.filter((other) => other !== s);
   }
 
+  const aside = computed(() => found.value?.strength?.aside ?? []);
+  /** What no proof notices and nobody has set aside. */
+  const open = computed(() => {
+    const set = new Set(aside.value.map((a) => a.change));
+    return (found.value?.strength?.unnoticed ?? []).filter((u) => !set.has(u));
+  });
   const missing = computed(() => found.value?.goals.filter((g) => !g.proofs.length) ?? []);
   const complete = computed(
     () => !!found.value && !missing.value.length && !found.value.strength?.unnoticed.length,
   );
-  return { ...tried, found, suggestions, accepted, missing, complete, load, suggest, accept, skip };
+  return {
+    ...tried,
+    found,
+    suggestions,
+    accepted,
+    missing,
+    complete,
+    aside,
+    open,
+    setAside,
+    load,
+    suggest,
+    accept,
+    skip,
+  };
 }

@@ -140,7 +140,13 @@ export function makeEditor(parent: HTMLElement, text: string, s: Surroundings): 
           spellcheck: "false",
           autocapitalize: "off",
         }),
-        keymap.of([{ key: "Alt-Enter", run: s.mend }, ...closeBracketsKeymap, ...completionKeymap, ...historyKeymap, ...standardKeymap]),
+        keymap.of([
+          { key: "Alt-Enter", run: s.mend },
+          ...closeBracketsKeymap,
+          ...completionKeymap,
+          ...historyKeymap,
+          ...standardKeymap,
+        ]),
         EditorView.updateListener.of((update) => {
           if (update.docChanged) s.changed(update.state.doc.toString());
           if (update.docChanged || update.selectionSet) s.moved(update.state.selection.main.head);
