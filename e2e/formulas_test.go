@@ -252,3 +252,19 @@ func TestAComputedFieldFollowsWhatItReadsAndIsNotTyped(t *testing.T) {
 	u.holds("minimum_order", "120.00")
 	require.NoError(t, u.page.Until(`document.querySelector('[data-address="minimum_order"] input')?.readOnly !== false`))
 }
+
+// Who knows spreadsheets writes as there, is told what is otherwise, and takes it with one key.
+func TestAFormulaOfASpreadsheetIsMendedWithOneKey(t *testing.T) {
+	u := open(t, "/plan?company=10&type=TRAD")
+	u.formula("clerk", "default")
+	u.types(`=AND(country="IE";name<>"")`)
+	u.sees(".problems .error", "a formula begins without =")
+	u.sees(".problems button", "Write ")
+	u.presses(kb.Enter, chromedp.KeyModifiers(chromedp.ModifierAlt))
+	u.reads(`country = "IE" and is filled(name)`)
+	u.sees(".formula .foot", "gives a boolean")
+	u.types(`NOT payment_block`)
+	u.sees(".problems .error", "what is negated stands in brackets: not(…)")
+	u.clicks(".problems button", "Write not(payment_block)")
+	u.reads("not(payment_block)")
+}

@@ -299,3 +299,21 @@ func TestARetiredRuleIsTakenUpAgain(t *testing.T) {
 	u.sees(".pane .history", "“a test”")
 	u.sees(".pane .history", "replace Accounting clerk with SIF")
 }
+
+// A test document is judged as a new record, or as a change of itself as it came out, or of the
+// record that it was taken from.
+func TestATestDocumentIsJudgedAsNewOrAsAChange(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV")
+	u.service("IE")
+	u.sees(station("payment_terms", "result"), "N30") // a default for new records
+	u.chooses("Judged as", "a change of it as it stands")
+	u.sees(entered("payment_terms"), "N30")
+	u.empties("payment_terms")
+	u.sees(".bar .judged", "a change")
+	u.seesNo(station("payment_terms", "result"), "N30")
+	u.sees(station("language", "result"), "EN") // one for whenever it is blank
+	u.chooses("Judged as", "new")
+	u.sees(station("payment_terms", "result"), "N30")
+	u.chooses("Judged as", "a change")
+	u.seesNo(station("payment_terms", "result"), "N30")
+}

@@ -140,7 +140,7 @@ func TestTheBoardLeadsToWhatIsMissing(t *testing.T) {
 	u.clicks(".heat button", "1")
 	u.runs(`document.querySelector(".heat .chosen") !== null && location.search.includes("company=")`)
 	u.clicks(".rule a", "Order currency")
-	u.sees(".proofs .state", "proved to act")
+	u.sees(".proofs summary", "No proof notices if")
 }
 
 func TestARuleThatExistingRecordsBreakGoesInForceWithAReason(t *testing.T) {
@@ -163,7 +163,7 @@ func TestARuleThatExistingRecordsBreakGoesInForceWithAReason(t *testing.T) {
 
 func TestTheGapsOfARuleAreFilledByKeyboardOnly(t *testing.T) {
 	u := open(t, "/plan?company=10&type=TRAD&field=order_currency&family=default")
-	u.sees(".proofs .state", "proved to act")
+	u.sees(".proofs .state", "strength 9")
 	u.tabsTo("Suggest proofs for that")
 	u.presses(kb.Enter)
 	u.sees(".suggestion", "Order currency")
@@ -180,6 +180,23 @@ func TestTheGapsOfARuleAreFilledByKeyboardOnly(t *testing.T) {
 	}
 	u.sees(".proofs .state", "proved both ways")
 	u.sees(".proofs .state", "strength 100 %")
+}
+
+// A wrong version that nobody needs to notice is set aside with a reason, goes on counting, and
+// is taken back.
+func TestAWrongVersionIsSetAside(t *testing.T) {
+	u := open(t, "/plan?company=10&type=TRAD&field=order_currency&family=default")
+	u.sees(".proofs .state", "strength 9")
+	u.clicks(".proofs li button", "Set aside")
+	u.cursorIsOn("Why it is set aside")
+	u.types("Nobody ever changes the currency")
+	u.presses(kb.Enter)
+	u.clicks(".proofs summary", "Set aside, and still counted (1)")
+	u.sees(".proofs li", "Nobody ever changes the currency")
+	u.sees(".proofs .state", "strength 9")
+	u.clicks(".proofs li button", "Take back")
+	u.sees(".proofs summary", "No proof notices if")
+	u.seesNo(".proofs summary", "Set aside, and still counted")
 }
 
 func TestTheReportIsReadAndItsRulesAreOpened(t *testing.T) {

@@ -197,6 +197,9 @@ function show(start: number, end: number) {
 .problems li {
   padding: 2px 0;
 }
+.problems .plain {
+  text-align: left;
+}
 .problems .error {
   color: var(--refused);
 }
