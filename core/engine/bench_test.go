@@ -1,4 +1,4 @@
-package bench
+package engine_test
 
 import (
 	"fmt"
@@ -13,9 +13,9 @@ import (
 	"codicil/core/table"
 )
 
-// BenchmarkDocument takes a document of 30 header fields through a plan of 200
-// rules, without and with the trace; the same plan out of a book of 10,000; and a
-// document with 20 lines besides.
+// BenchmarkDocument takes a document of 30 header fields through a plan of 200 rules, without
+// and with the trace, and with all that decided it; the same plan out of a book of 10,000; and
+// documents with 20 and 1,000 lines besides.
 func BenchmarkDocument(b *testing.B) {
 	kind := &record.Kind{Key: "vendor", Label: "Vendor"}
 	for i := range 30 {
@@ -48,7 +48,7 @@ func BenchmarkDocument(b *testing.B) {
 		return list
 	}
 	for name, elsewhere := range map[string]int{"book of 200": 0, "book of 10000": 9800} {
-		measure(b, name, plan.Build(plan.NewBook(kind, nil, &table.Set{}, rules(elsewhere)), scope), caseOf(30, 0, 0))
+		measure(b, name, plan.Build(plan.NewBook(kind, nil, &table.Set{}, rules(elsewhere)), scope), benchCase(30, 0, 0))
 	}
 
 	// The same with 20 lines: every fifth rule stands on one of 6 columns, and so
@@ -65,11 +65,13 @@ func BenchmarkDocument(b *testing.B) {
 			r.Effect.Value, r.Effect.Must = "12.5", fmt.Sprintf("line.c%d > 0", column)
 		}
 	}
-	measure(b, "20 lines", plan.Build(plan.NewBook(kind, nil, &table.Set{}, withLines), scope), caseOf(30, 20, 6))
+	lined := plan.Build(plan.NewBook(kind, nil, &table.Set{}, withLines), scope)
+	measure(b, "20 lines", lined, benchCase(30, 20, 6))
+	measure(b, "1000 lines", lined, benchCase(30, 1000, 6))
 }
 
-// caseOf makes a document of so many header fields, lines and columns.
-func caseOf(headers, lines, columns int) *engine.Case {
+// benchCase makes a document of so many header fields, lines and columns.
+func benchCase(headers, lines, columns int) *engine.Case {
 	values := func(count int) engine.Values {
 		entered := make([]feel.Value, count)
 		for i := range entered {
@@ -88,11 +90,15 @@ func caseOf(headers, lines, columns int) *engine.Case {
 }
 
 func measure(b *testing.B, name string, p *plan.Plan, c *engine.Case) {
-	for detail, traced := range map[string]bool{"without trace": false, "with trace": true} {
+	for detail, how := range map[string]struct {
+		traced bool
+		facts  func(place, line int) bool
+	}{"without trace": {}, "with trace": {traced: true, facts: func(int, int) bool { return false }}, "with trace and all facts": {traced: true}} {
 		b.Run(name+"/"+detail, func(b *testing.B) {
 			b.ReportAllocs()
+			c.Facts = how.facts
 			for range b.N {
-				engine.Run(p, c, traced)
+				engine.Run(p, c, how.traced)
 			}
 		})
 	}
