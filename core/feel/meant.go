@@ -239,6 +239,40 @@ func (r *meaning) note(start, end int, code, format string, args ...any) {
 	r.notes = append(r.notes, note{start: start, end: end, code: code, message: fmt.Sprintf(format, args...)})
 }
 
+// example puts names at hand into what is told: a crosswalk, a column, a date.
+func (r *meaning) example(tells string) string {
+	put := func(text string, names []string) {
+		if len(names) > 0 {
+			tells = strings.ReplaceAll(tells, text, names[0])
+		}
+	}
+	put(`"name"`, quoted(sortedNames(r.scope[crosswalkName].Tables)))
+	var numbers, dates []string
+	lines := r.scope["lines"]
+	for _, column := range sortedNames(lines.Members) {
+		if t := lines.Members[column].Type; t.Kind == List && t.element().Kind == Number {
+			numbers = append(numbers, column)
+		}
+	}
+	for _, name := range sortedNames(r.scope) {
+		if r.scope[name].Type.Kind == Date {
+			dates = append(dates, name)
+		}
+	}
+	if len(numbers) > 0 {
+		tells = strings.ReplaceAll(tells, "].amount)", "]."+numbers[0]+")")
+	}
+	put("posting_date", dates)
+	return tells
+}
+
+func quoted(names []string) []string {
+	for i := range names {
+		names[i] = quote(names[i])
+	}
+	return names
+}
+
 // advise notes what can be told also without a correction.
 func (r *meaning) advise(start, end int, code, format string, args ...any) {
 	r.note(start, end, code, format, args...)

@@ -332,7 +332,7 @@ func (r *meaning) callNamed(start int, ends []int) *meant {
 	upper := strings.ToUpper(strings.NewReplacer("_", "", " ", "").Replace(name))
 	f, found := functionsElsewhere[upper]
 	if found = found && builtins[name] == nil; found {
-		r.advise(start, ends[len(ends)-1], "spreadsheet", "%s %s", name, f.tells)
+		r.advise(start, ends[len(ends)-1], "spreadsheet", "%s %s", name, r.example(f.tells))
 	}
 	arguments := r.list(")")
 	if builtins[name] != nil {

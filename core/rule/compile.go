@@ -299,34 +299,81 @@ func (c *Compiled) formula(part, text string) *feel.Program {
 	if c.Remote != nil {
 		field = c.Remote
 	}
-	program, problems := c.vocabulary.Part(part, text, c.Field, field)
+	program, problems := c.vocabulary.check(part, text, c.Field, field)
 	c.Problems = append(c.Problems, problems...)
 	return program
 }
 
-// Part checks and compiles a formula as a part of a rule that sees the document from the
+// Advised are the problems of the rule, those of its formulas said better, with corrections. Cost:
+// a few compilations of every formula with an error, so that it is not done whenever a rule is
+// compiled.
+func (c *Compiled) Advised() []Problem {
+	if c.Sound() || c.Field < 0 {
+		return c.Problems
+	}
+	field := &c.vocabulary.Kind.Fields[c.Field]
+	if c.Remote != nil {
+		field = c.Remote
+	}
+	texts := map[string]string{"when": c.Rule.When, "value": c.Effect.Value, "must": c.Effect.Must}
+	var list []Problem
+	told := map[string]bool{}
+	for _, p := range c.Problems {
+		text, formula := texts[p.Part]
+		if !formula || strings.TrimSpace(text) == "" || p.Severity != feel.Error {
+			list = append(list, p)
+			continue
+		}
+		if !told[p.Part] {
+			told[p.Part] = true
+			if program, advised := c.vocabulary.Part(p.Part, text, c.Field, field); program == nil {
+				list = append(list, advised...)
+				continue
+			}
+		} else if slices.ContainsFunc(list, func(q Problem) bool { return q.Part == p.Part }) {
+			continue
+		}
+		list = append(list, p)
+	}
+	return list
+}
+
+// Part is check with what is wrong said better, and corrections that the part takes.
+func (v *Vocabulary) Part(part, text string, place int, field *record.Field) (*feel.Program, []Problem) {
+	program, problems := v.check(part, text, place, field)
+	if program != nil {
+		return program, problems
+	}
+	found := make(feel.Problems, len(problems))
+	for i, p := range problems {
+		found[i] = p.Problem
+	}
+	return nil, v.advised(part, text, place, field, found)
+}
+
+// check checks and compiles a formula as a part of a rule that sees the document from the
 // place of TargetOf: "when" and "must" are conditions, "value" is of the field's type, and a
 // constant fits the field. The program is nil when the problems hold an error.
-func (v *Vocabulary) Part(part, text string, place int, field *record.Field) (*feel.Program, []Problem) {
+func (v *Vocabulary) check(part, text string, place int, field *record.Field) (*feel.Program, []Problem) {
 	program, found := feel.Compile(text, v.ScopeOf(place), feel.Strict)
 	problems := make([]Problem, len(found))
 	for i, p := range found {
 		problems[i] = Problem{part, p}
 	}
 	if program == nil {
-		return nil, v.advised(part, text, place, field, found)
+		return nil, problems
 	}
 	whole := Problem{part, feel.Problem{Code: "type", End: len(text), Line: 1, Column: 1}}
 	if part != "value" {
 		if !program.Type().Fits(feel.BooleanType) {
 			whole.Message = fmt.Sprintf("this gives a %s, but a condition that is true or false is needed", program.Type())
-			return nil, v.advised(part, text, place, field, append(found, whole.Problem))
+			return nil, append(problems, whole)
 		}
 		return program, problems
 	}
 	if want := field.FeelType(); !program.Type().Fits(want) {
 		whole.Message = fmt.Sprintf("this gives a %s, but %s holds a %s", program.Type(), field.Label, want)
-		return nil, v.advised(part, text, place, field, append(found, whole.Problem))
+		return nil, append(problems, whole)
 	}
 	constant, isConstant := feel.Constant(program.Root())
 	if !isConstant {

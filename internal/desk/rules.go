@@ -43,7 +43,7 @@ func view(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.Rul
 
 func problemsOf(c *rule.Compiled) []contract.RuleProblem {
 	texts := map[string]string{"when": c.Rule.When, "value": c.Effect.Value, "must": c.Effect.Must, "message": c.Effect.Message}
-	return list(c.Problems, func(p rule.Problem) contract.RuleProblem { return problemIn(texts[p.Part], p) })
+	return list(c.Advised(), func(p rule.Problem) contract.RuleProblem { return problemIn(texts[p.Part], p) })
 }
 
 // problemIn places a problem in the text of its formula as a browser counts.

@@ -207,16 +207,7 @@ func TestAFileIsOpenedUnderItsOwnName(t *testing.T) {
 
 // The data of an installation before values had origins, and entry rules aspects, comes along.
 func TestDataOfBeforeOriginsComesAlong(t *testing.T) {
-	packed, err := os.Open("testdata/landed-10.db.gz")
-	require.NoError(t, err)
-	defer func() { require.NoError(t, packed.Close()) }()
-	reader, err := gzip.NewReader(packed)
-	require.NoError(t, err)
-	plain, err := io.ReadAll(reader)
-	require.NoError(t, err)
-	path := filepath.Join(t.TempDir(), "landed.db")
-	require.NoError(t, os.WriteFile(path, plain, 0o600))
-	s := open(t, path)
+	s := landed(t, "10")
 	defer func() { require.NoError(t, s.Close()) }()
 	book, seed, err := s.BookVersion(t.Context())
 	require.NoError(t, err)
@@ -248,6 +239,42 @@ func TestDataOfBeforeOriginsComesAlong(t *testing.T) {
 	assert.Equal(t, 2, changed.Version)
 	_, err = s.SaveProof(t.Context(), proofs[0], "accepted", "why", when, "Ben")
 	assert.ErrorIs(t, err, store.ErrStale)
+}
+
+// landed is the data of an installation of an earlier state of the program.
+func landed(t *testing.T, state string) *store.Store {
+	t.Helper()
+	packed, err := os.Open("testdata/landed-" + state + ".db.gz")
+	require.NoError(t, err)
+	defer func() { require.NoError(t, packed.Close()) }()
+	reader, err := gzip.NewReader(packed)
+	require.NoError(t, err)
+	plain, err := io.ReadAll(reader)
+	require.NoError(t, err)
+	path := filepath.Join(t.TempDir(), "landed.db")
+	require.NoError(t, os.WriteFile(path, plain, 0o600))
+	return open(t, path)
+}
+
+// What is set aside of a rule stays with it, also in data that comes along; it goes with the rule.
+func TestWrongVersionsAreSetAside(t *testing.T) {
+	s := landed(t, "12")
+	defer func() { require.NoError(t, s.Close()) }()
+	ctx := t.Context()
+	rules, err := s.Rules(ctx, "vendor")
+	require.NoError(t, err)
+	id := rules[0].ID
+	require.NoError(t, s.SaveSetAside(ctx, id, "it acted always", "nobody does that", when, "Ada"))
+	require.NoError(t, s.SaveSetAside(ctx, id, "it acted always", "nobody can do that", when, "Ben"))
+	aside, err := s.SetAsides(ctx, id)
+	require.NoError(t, err)
+	require.Len(t, aside, 1)
+	assert.Equal(t, [2]string{"nobody can do that", "Ben"}, [2]string{aside[0].Reason, aside[0].By})
+	require.NoError(t, s.DeleteSetAside(ctx, id, "it acted always"))
+	aside, err = s.SetAsides(ctx, id)
+	require.NoError(t, err)
+	assert.Empty(t, aside)
+	assert.Error(t, s.SaveSetAside(ctx, 99999, "x", "y", when, "Ada"), "of a rule that is there")
 }
 
 // Every change of what documents are judged by moves the version of the book; nothing else does.
