@@ -96,6 +96,25 @@ func (n *meantNames) find(r *meaning, words string) (path, column string, ok boo
 // stops are the words before which a name ends.
 var stops = []string{"is", "contains", "like", "equals", "starts", "begins", "ends", "matches", "not", "does", "greater", "less", "more", "at", "over", "under", "above", "below", "mod", "div", "when", "end", "includes", "exists", "one", "has", "isn"}
 
+// mostWords is how many words a name may have.
+const mostWords = 6
+
+// wordsEnd returns where each of the words ends that may be a name together.
+func (r *meaning) wordsEnd() (ends []int) {
+	for at := r.at; len(ends) < mostWords; {
+		end := r.wordAt(at)
+		if word := strings.ToLower(r.source[at:end]); end == at || len(ends) > 0 && (keywords[word] || slices.Contains(stops, word)) {
+			break
+		}
+		ends = append(ends, end)
+		at = end
+		for at < len(r.source) && r.source[at] == ' ' {
+			at++
+		}
+	}
+	return ends
+}
+
 // name reads a name, or a call.
 func (r *meaning) name() *meant {
 	start := r.at
@@ -107,18 +126,7 @@ func (r *meaning) name() *meant {
 			return &meant{text: path, column: column, binds: meansValue, start: start, end: end}
 		}
 	}
-	var ends []int
-	for at := r.at; len(ends) < 6; {
-		end := r.wordAt(at)
-		if word := strings.ToLower(r.source[at:end]); end == at || len(ends) > 0 && (keywords[word] || slices.Contains(stops, word)) {
-			break
-		}
-		ends = append(ends, end)
-		at = end
-		for at < len(r.source) && r.source[at] == ' ' {
-			at++
-		}
-	}
+	ends := r.wordsEnd()
 	if m := r.callNamed(start, ends); m != nil {
 		return m
 	}
@@ -180,18 +188,7 @@ func (r *meaning) member(base *meant) *meant {
 	for r.at < len(r.source) && r.source[r.at] == ' ' {
 		r.at++
 	}
-	var ends []int
-	for at := r.at; len(ends) < 5; {
-		end := r.wordAt(at)
-		if word := strings.ToLower(r.source[at:end]); end == at || len(ends) > 0 && (keywords[word] || slices.Contains(stops, word)) {
-			break
-		}
-		ends = append(ends, end)
-		at = end
-		for at < len(r.source) && r.source[at] == ' ' {
-			at++
-		}
-	}
+	ends := r.wordsEnd()
 	if len(ends) == 0 {
 		r.give()
 	}

@@ -8,6 +8,7 @@ import (
 	"codicil/core/feel"
 	"codicil/core/plan"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 // Show is a sort of thing that the proofs of a rule should show.
@@ -111,20 +112,29 @@ func parts(c *rule.Compiled) (list []part) {
 
 // crosswalks are the names of the crosswalks that the rule looks up, each once.
 func crosswalks(c *rule.Compiled) (names []string) {
+	lookUps(c, func(_ []feel.Node, t *table.Crosswalk) {
+		if !slices.Contains(names, t.Key) {
+			names = append(names, t.Key)
+		}
+	})
+	return names
+}
+
+// lookUps visits every look-up of the rule, with what is looked up, the keys first, and where.
+func lookUps(c *rule.Compiled, visit func(arguments []feel.Node, t *table.Crosswalk)) {
 	for _, part := range parts(c) {
 		feel.Walk(part.program.Root(), func(n feel.Node) {
 			call, ok := n.(*feel.Call)
 			if !ok || call.Function != "crosswalk" || len(call.Arguments) == 0 {
 				return
 			}
-			if v, constant := feel.Constant(call.Arguments[0]); constant {
-				if name, _ := v.Text(); name != "" && !slices.Contains(names, name) {
-					names = append(names, name)
-				}
+			name, _ := feel.Constant(call.Arguments[0])
+			key, _ := name.Text()
+			if t := c.Vocabulary().Tables.Crosswalk(key); t != nil && len(call.Arguments) > len(t.Keys) {
+				visit(call.Arguments[1:], t)
 			}
 		})
 	}
-	return names
 }
 
 // Sight is what one run of a document showed of one rule.

@@ -44,30 +44,18 @@ const (
 // reads.
 func (m *mutation) crosswalks() {
 	seen := map[string]bool{}
-	for _, part := range parts(m.c) {
-		feel.Walk(part.program.Root(), func(n feel.Node) {
-			call, ok := n.(*feel.Call)
-			if !ok || call.Function != "crosswalk" || len(call.Arguments) == 0 {
-				return
-			}
-			name, _ := feel.Constant(call.Arguments[0])
-			key, _ := name.Text()
-			t := m.c.Vocabulary().Tables.Crosswalk(key)
-			if t == nil {
-				return
-			}
-			column := 0
-			if len(call.Arguments) > len(t.Keys)+1 {
-				named, _ := feel.Constant(call.Arguments[len(t.Keys)+1])
-				text, _ := named.Text()
-				column = max(0, slices.IndexFunc(t.Results, func(f record.Field) bool { return f.Key == text }))
-			}
-			if id := fmt.Sprint(key, column); !seen[id] {
-				seen[id] = true
-				m.rows(t, column)
-			}
-		})
-	}
+	lookUps(m.c, func(arguments []feel.Node, t *table.Crosswalk) {
+		column := 0
+		if len(arguments) > len(t.Keys) {
+			named, _ := feel.Constant(arguments[len(t.Keys)])
+			text, _ := named.Text()
+			column = max(0, slices.IndexFunc(t.Results, func(f record.Field) bool { return f.Key == text }))
+		}
+		if id := fmt.Sprint(t.Key, column); !seen[id] {
+			seen[id] = true
+			m.rows(t, column)
+		}
+	})
 }
 
 func (m *mutation) rows(t *table.Crosswalk, column int) {

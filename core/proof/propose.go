@@ -11,6 +11,7 @@ import (
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 )
 
 // lineOf reads an address: the column, or the field of the header, and the line's number.
@@ -161,25 +162,16 @@ func btoi(b bool) int {
 
 // codes are some that a crosswalk has where the rule looks the field up in it.
 func (s *Search) codes(field *record.Field) (codes []string) {
-	for _, part := range parts(s.Rule) {
-		feel.Walk(part.program.Root(), func(n feel.Node) {
-			call, ok := n.(*feel.Call)
-			if !ok || call.Function != "crosswalk" || len(call.Arguments) == 0 {
-				return
+	lookUps(s.Rule, func(arguments []feel.Node, t *table.Crosswalk) {
+		for i := range t.Keys {
+			if s.Rule.FieldOf(arguments[i]) != field {
+				continue
 			}
-			name, _ := feel.Constant(call.Arguments[0])
-			key, _ := name.Text()
-			t := s.Rule.Vocabulary().Tables.Crosswalk(key)
-			for i, argument := range call.Arguments[1:] {
-				if t == nil || i >= len(t.Keys) || s.Rule.FieldOf(argument) != field {
-					continue
-				}
-				for _, row := range t.Rows[:min(len(t.Rows), maxValues/2)] {
-					codes = append(codes, row.Keys[i])
-				}
+			for _, row := range t.Rows[:min(len(t.Rows), maxValues/2)] {
+				codes = append(codes, row.Keys[i])
 			}
-		})
-	}
+		}
+	})
 	return codes
 }
 

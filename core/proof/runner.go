@@ -199,7 +199,21 @@ func (r *Runner) Run(p *Proof, sights bool) Result {
 		result.Sights.acts(result.Case, result.Outcome)
 	}
 	result.Differences = Compare(&p.Expect, result.Outcome, result.Plan.Kind())
+	if sights && len(result.Differences) > 0 {
+		r.tellFacts(&result)
+	}
 	return result
+}
+
+// tellFacts runs a proof that fails once more for the facts that decided: who reads it asks
+// why.
+func (r *Runner) tellFacts(result *Result) {
+	c, failed := r.circumstances(result.Proof)
+	c.Detail = true
+	if judged, err := judge.Judge(&result.Proof.Given, &c); err == nil && failed() == nil {
+		result.Plan, result.Case, result.Outcome = judged.Plan, judged.Case, judged.Outcome
+		result.Differences = Compare(&result.Proof.Expect, result.Outcome, result.Plan.Kind())
+	}
 }
 
 // RunAll runs proofs on all processors; done is told of each as it ends, one after the other.

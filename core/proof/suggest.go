@@ -3,17 +3,14 @@ package proof
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"maps"
 	"slices"
 
 	"codicil/core/engine"
-	"codicil/core/feel"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
-	"codicil/core/table"
 )
 
 // Base is a document that suggestions are made from.
@@ -280,197 +277,6 @@ func (s *Search) from(bases []Base, most int) (list []candidate) {
 		}
 	}
 	return list
-}
-
-// days are those at which a table that the rule reads begins to say something else.
-func (s *Search) days() (days []record.Day) {
-	v := s.Rule.Vocabulary()
-	add := func(p table.Period) {
-		day := p.From
-		if day == "" && p.Until != "" {
-			day = p.Until
-		}
-		if day != "" && !slices.Contains(days, day) && len(days) < maxDays {
-			days = append(days, day)
-		}
-	}
-	for _, slot := range s.Rule.Reads() {
-		if place, ok := v.StandingAt(slot); ok {
-			for i := range v.Tables.Standing[place].Periods {
-				add(v.Tables.Standing[place].Periods[i].Period)
-			}
-		}
-	}
-	for _, name := range crosswalks(s.Rule) {
-		if t := v.Tables.Crosswalk(name); t != nil {
-			for i := range t.Rows {
-				add(t.Rows[i].Period)
-			}
-		}
-	}
-	return days
-}
-
-// on moves a document to a day.
-func (s *Search) on(d judge.Document, day record.Day) judge.Document {
-	if kind := s.Rule.Vocabulary().Kind; kind.Day != "" {
-		d.Entered = maps.Clone(d.Entered)
-		d.Entered[kind.Day] = judge.Item{Value: string(day)}
-	}
-	d.Day = day
-	return d
-}
-
-// elsewhere takes a document in which the rule acts to every other company and type, and to the
-// days at which a table says something else.
-func (s *Search) elsewhere(base candidate) (list []candidate) {
-	base.Result, base.Shows, base.Notices, base.cost, base.acts = Result{}, nil, nil, 0, false
-	moved := func(change func(*candidate)) {
-		c := base
-		change(&c)
-		list = append(list, c)
-		for _, day := range s.days() {
-			later := c
-			later.Document, later.Origin = s.on(c.Document, day), c.Origin+", on "+string(day)
-			list = append(list, later)
-		}
-	}
-	kind := s.Rule.Vocabulary().Kind
-	for i := range s.Runner.Extent.Companies {
-		for j := range s.Runner.Extent.Types {
-			company, kindType := s.Runner.Extent.Companies[i].Key, &s.Runner.Extent.Types[j]
-			if len(list) >= maxElsewhere || !within(kindType.Companies, company) {
-				continue
-			}
-			at := fmt.Sprintf("%s, taken to %s in %s", base.Origin, kindType.Key, company)
-			if d := &base.Document; d.Company == company && d.Type == kindType.Key {
-				at = base.Origin
-			}
-			moved(func(c *candidate) { c.Document.Company, c.Document.Type, c.Origin = company, kindType.Key, at })
-			if company == base.Document.Company {
-				continue
-			}
-			// What it links to may be of the other company.
-			moved(func(c *candidate) {
-				c.Document.Company, c.Document.Type, c.Origin = company, kindType.Key, at
-				c.Document.Entered, c.Document.Lines = maps.Clone(c.Document.Entered), slices.Clone(c.Document.Lines)
-				for place := range kind.Fields {
-					f := &kind.Fields[place]
-					if f.Type != record.ToRecord {
-						continue
-					}
-					numbers := s.Numbers(f.Kind, company)
-					for line := range c.Document.Lines {
-						if _, there := c.Document.Lines[line].Entered[f.Column()]; f.OfLine() && there && len(numbers) > 0 {
-							c.Document.Lines[line].Entered = maps.Clone(c.Document.Lines[line].Entered)
-							c.Document.Lines[line].Entered[f.Column()] = judge.Item{Value: numbers[0]}
-						}
-					}
-					if _, there := c.Document.Entered[f.Key]; !f.OfLine() && there && len(numbers) > 0 {
-						c.Document.Entered[f.Key] = judge.Item{Value: numbers[0]}
-					}
-				}
-			})
-		}
-	}
-	return list
-}
-
-// rowed enters the codes of each row of the crosswalks that the rule looks up.
-func (s *Search) rowed(base candidate) (list []candidate) {
-	base.Result, base.Shows, base.Notices, base.cost, base.acts = Result{}, nil, nil, 0, false
-	v := s.Rule.Vocabulary()
-	for _, part := range parts(s.Rule) {
-		feel.Walk(part.program.Root(), func(n feel.Node) {
-			call, ok := n.(*feel.Call)
-			if !ok || call.Function != "crosswalk" || len(call.Arguments) == 0 {
-				return
-			}
-			name, _ := feel.Constant(call.Arguments[0])
-			key, _ := name.Text()
-			t := v.Tables.Crosswalk(key)
-			if t == nil || len(call.Arguments) <= len(t.Keys) {
-				return
-			}
-			for i := range t.Rows[:min(len(t.Rows), mostRows)] {
-				c, possible := base, true
-				for j, code := range t.Rows[i].Keys {
-					field := s.Rule.FieldOf(call.Arguments[j+1])
-					place := -1
-					if field != nil {
-						place = v.Kind.Index(field.Key)
-					}
-					if place < 0 { // the company's, or another's
-						possible = possible && len(t.Rows[i].Keys) > 1
-						if name := s.Rule.NameAt(call.Arguments[j+1]); name != nil && name.Text == "company.key" {
-							c.Document.Company = code
-						}
-						continue
-					}
-					address := field.Key
-					if field.OfLine() {
-						if len(c.Document.Lines) == 0 {
-							possible = false
-							continue
-						}
-						address = judge.Address(v.Kind, place, c.Document.Lines[0].Number)
-					}
-					if changed, ok := c.with(address, code); ok {
-						c = changed
-					}
-				}
-				if possible {
-					list = append(list, c)
-				}
-			}
-		})
-	}
-	return list
-}
-
-// after puts two other documents before one: of its type, and of any.
-func (s *Search) after(d judge.Document) (judge.Document, bool) {
-	contentOf := func(d *judge.Document) *record.Content {
-		content := &record.Content{Values: map[string]string{}}
-		for key, item := range d.Entered {
-			content.Values[key] = item.Value
-		}
-		for _, l := range d.Lines {
-			line := record.Line{Number: l.Number, Values: map[string]string{}}
-			for key, item := range l.Entered {
-				line.Values[key] = item.Value
-			}
-			content.Lines = append(content.Lines, line)
-		}
-		return content
-	}
-	d.Previous, d.PreviousOfType = nil, nil
-	for i := range s.Bases {
-		other := &s.Bases[i].Document
-		if other.Company != d.Company || len(other.Entered) == 0 {
-			continue
-		}
-		switch content := contentOf(other); {
-		case d.PreviousOfType == nil && other.Type == d.Type:
-			d.PreviousOfType = content
-		case d.PreviousOfType != nil && !maps.Equal(content.Values, d.PreviousOfType.Values):
-			d.Previous = content
-			return d, true
-		}
-	}
-	if d.Previous == nil {
-		d.Previous = d.PreviousOfType
-	}
-	return d, d.Previous != nil
-}
-
-// longer gives a document of one line a second one like it.
-func longer(d judge.Document) (judge.Document, bool) {
-	if len(d.Lines) != 1 {
-		return d, false
-	}
-	d.Lines = append(slices.Clone(d.Lines), judge.Line{Number: d.Lines[0].Number + 1, Entered: maps.Clone(d.Lines[0].Entered)})
-	return d, true
 }
 
 // occasions makes a base a new record and, where the rule runs for changes, a saved one.
