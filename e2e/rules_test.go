@@ -144,7 +144,7 @@ func TestAFormulaWithAnErrorIsShownAtItsPlaceAndStaysADraft(t *testing.T) {
 	u.seesNo(".problems", "did you mean country?")
 	u.clicks(".pane .formula .field-label", "What must hold")
 	u.types(`credit_limit < "5"`)
-	u.sees(".problems .error", "a number cannot be compared with a string")
+	u.sees(".problems .error", "a number is written without quotes")
 	require.NoError(t, u.page.Until(`[...document.querySelectorAll(".pane .button")].find(b => b.innerText.includes("Put in force")).disabled`))
 	u.clicks(".pane .button", "Keep as draft")
 	u.sees(".pane .life", "draft, version 1")
