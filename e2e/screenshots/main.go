@@ -38,7 +38,7 @@ var views = []view{
 	{"rules", "/rules", "tbody tr", nil},
 	{"proofs", "/proofs", ".differences", nil},
 	{"proofs-confirmed", "/proofs/confirmed?company=30&type=TRAD", ".heat .chosen", nil},
-	{"plan-suggestions", "/plan?company=10&type=TRAD&field=language&family=default", ".proofs .state", []string{"click .proofs .button", "wait .suggestion"}},
+	{"plan-suggestions", "/plan?company=10&type=TRAD&field=order_currency&family=default", ".proofs .state", []string{"click .proofs .button", "wait .suggestion"}},
 	{"plan-lines", "/plan?kind=sales_order&company=30&type=SO", `[data-station="compute"] .phrase`,
 		[]string{"customer=C30001", "wanted_on=11/12/2026", "click .picker .plain", "lines.item=I1003", "lines.quantity=70", "lines.price=515", "lines.discount=2.5",
 			`click [data-field="lines.amount"] [data-station="compute"]`, "wait .pane .cm-content"}},
