@@ -91,7 +91,7 @@ func (r *run) followUps() {
 	r.frame.Linked = written
 	for place := range r.plan.Kind().Fields {
 		if len(r.plan.At(place, rule.FollowUp)) > 0 {
-			r.each(place, func(s spot) { r.followUp(s, written) })
+			r.each(place, func(r *run, s spot) { r.followUp(s, written) })
 		}
 	}
 	r.frame.Linked = r.c.Linked

@@ -58,7 +58,7 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	}
 	for _, place := range p.Order {
 		r.round(place)
-		r.each(place, r.journey)
+		r.each(place, (*run).journey)
 		if place >= v.Headers {
 			r.list(place-v.Headers, rule.SoFar)
 		}
@@ -67,7 +67,7 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	r.refresh()
 	for place := range p.Kind().Fields {
 		if !p.Quiet(place) {
-			r.each(place, r.validate)
+			r.each(place, (*run).validate)
 		}
 	}
 	if r.out.Stopped = r.stopped; r.stopped {
@@ -249,29 +249,39 @@ func (r *run) contexts(count int, line func(i int) (feel.Value, []feel.Value)) f
 
 // each does the work for a field of the header, or for a field of the lines in
 // every line.
-func (r *run) each(place int, work func(spot)) {
+func (r *run) each(place int, work func(*run, spot)) {
 	if place < r.plan.Vocabulary.Headers {
-		r.at(place, -1, work)
+		if r.goesOn() {
+			r.told = r.tells(place, 0)
+			work(r, r.spot(place, -1))
+		}
 		return
 	}
 	for line := range r.rows {
-		r.at(place, line, work)
+		if !r.goesOn() {
+			return
+		}
+		r.told = r.tells(place, r.c.Lines[line].Number)
+		work(r, r.spot(place, line))
 	}
 }
 
-// at does the work for one field, unless the run is stopped.
-func (r *run) at(place, line int, work func(spot)) {
+// tells tells whether the facts of a field are told.
+func (r *run) tells(place, line int) bool {
+	return r.detail && (r.c.Facts == nil || r.c.Facts(place, line))
+}
+
+// goesOn tells whether somebody still waits for the run.
+func (r *run) goesOn() bool {
+	if r.c.Done == nil {
+		return true
+	}
 	select {
 	case <-r.c.Done:
 		r.stopped = true
 	default:
 	}
-	if r.stopped {
-		return
-	}
-	s := r.spot(place, line)
-	r.told = r.detail && (r.c.Facts == nil || r.c.Facts(place, r.lineNumber(s)))
-	work(s)
+	return !r.stopped
 }
 
 // spot returns the field at the place in a line, and makes it the line at hand.

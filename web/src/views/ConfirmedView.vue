@@ -76,7 +76,8 @@ function next(r: Confirmation): string {
   if (r.state === "out of date") return "a proof of it can no longer be run";
   const first = missing(r)[0];
   if (first) return `show: ${first}`;
-  const unnoticed = r.strength?.unnoticed[0];
+  const aside = new Set(r.strength?.aside.map((a) => a.change));
+  const unnoticed = r.strength?.unnoticed.find((u) => !aside.has(u));
   return unnoticed ? `notice if ${unnoticed}` : "";
 }
 const totals = computed(() => {
