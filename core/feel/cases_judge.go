@@ -277,11 +277,9 @@ func (j *caseJudge) pickIn(column int, kind Kind, i Interval) (Value, bool) {
 		middle, _ := i.Low.number.Plus(i.High.number).Quo(decimal.FromInt(2))
 		return NumberOf(middle), set.Contains(NumberOf(middle))
 	case kind == Number || kind == Date:
-		v := NullValue
+		v := moved(i.High, step.Neg())
 		if !i.Low.IsNull() {
 			v = moved(i.Low, step)
-		} else {
-			v = moved(i.High, step.Neg())
 		}
 		return v, set.Contains(v)
 	case kind == String && !i.Low.IsNull():

@@ -75,24 +75,22 @@ func (r *meaning) comparison() *meant {
 
 // restOf reads what may stand after the left side of a comparison.
 func (r *meaning) restOf(left *meant) *meant {
-	for {
-		start := r.at
-		operator := r.operator()
-		if operator == "" {
-			r.at = start
-			return left
-		}
-		compared := r.comparing(left, operator, start)
-		// 1 < amount < 5
-		save := r.at
-		if again := r.operator(); again != "" && strings.ContainsAny(again, "<>") && strings.ContainsAny(operator, "<>") && len(compared.values) == 1 {
-			second := r.comparing(compared.values[0], again, save)
-			r.note(left.start, second.end, "syntax", "two comparisons in a row are joined with and")
-			return r.made(left.start, meansAnd, "%s and %s", compared.in(meansComparison), second.in(meansComparison))
-		}
-		r.at = save
-		return compared
+	start := r.at
+	operator := r.operator()
+	if operator == "" {
+		r.at = start
+		return left
 	}
+	compared := r.comparing(left, operator, start)
+	// 1 < amount < 5
+	save, notes := r.at, len(r.notes)
+	if again := r.operator(); again != "" && strings.ContainsAny(again, "<>") && strings.ContainsAny(operator, "<>") && len(compared.values) == 1 {
+		second := r.comparing(compared.values[0], again, save)
+		r.note(left.start, second.end, "syntax", "two comparisons in a row are joined with and")
+		return r.made(left.start, meansAnd, "%s and %s", compared.in(meansComparison), second.in(meansComparison))
+	}
+	r.at, r.notes = save, r.notes[:notes]
+	return compared
 }
 
 // comparing reads the right side of a comparison.
