@@ -44,6 +44,7 @@ test: test-go test-web test-browser ## every test, with its own set-up
 
 test-go: race-tools web/dist/index.html
 	CGO_ENABLED=1 go test -race -timeout 60m ./core/...
+	go test -timeout 60m -run "TakesLong|HeavyFormulas" ./core/feel
 	CGO_ENABLED=1 go test -race -timeout 60m -run "Many|NoNumber|NoLink|WaitForEachOther" ./internal/desk ./internal/httpapi
 	go test -timeout 60m $$(go list ./... | grep -v -e /core/ -e '/e2e')
 

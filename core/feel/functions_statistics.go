@@ -109,7 +109,7 @@ func deviation(f *Frame, n Node, numbers []decimal.Number) Value {
 	if average.IsNull() {
 		return average
 	}
-	f.spend(n, 4*len(numbers))
+	f.spend(n, 8*len(numbers))
 	squares := decimal.Zero
 	for _, number := range numbers {
 		difference := number.Minus(average.number)

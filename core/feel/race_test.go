@@ -1,0 +1,5 @@
+//go:build race
+
+package feel_test
+
+func init() { underRace = true }
