@@ -689,7 +689,9 @@ type FieldMisfit struct {
 type FieldOutcome struct {
 	// Access open, read-only, hidden or empty
 	Access string `json:"access,omitempty"`
-	Acts   []Act  `json:"acts"`
+
+	// Acts What every rule did; in the lines of a document of more than 1 000, only of those that made something or spoke
+	Acts []Act `json:"acts"`
 
 	// Band The band that the number is in
 	Band *Band `json:"band,omitempty"`

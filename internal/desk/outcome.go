@@ -1,6 +1,7 @@
 package desk
 
 import (
+	"slices"
 	"strings"
 
 	"codicil/core/engine"
@@ -213,8 +214,18 @@ func (r *reader) followUp(f engine.FollowUp) contract.FollowUp {
 	}
 }
 
+// linesInFull is how many lines a document may have of which every act is told; of a longer one
+// those in lines are told that made something, or spoke.
+const linesInFull = 1_000
+
 func (r *reader) acts(s engine.Spot) []contract.Act {
-	return list(s.Rules, func(a engine.Act) contract.Act {
+	rules := s.Rules
+	if s.Line > 0 && len(r.out.Lines) > linesInFull {
+		rules = slices.DeleteFunc(slices.Clone(rules), func(a engine.Act) bool {
+			return a.Did != engine.Acted && a.Did != engine.Speaks && a.Did != engine.Failed
+		})
+	}
+	return list(rules, func(a engine.Act) contract.Act {
 		act := contract.Act{
 			Rule: a.Rule.ID, Version: a.Rule.Version, Family: string(a.Rule.Family), Phrase: rule.Phrase(a.Rule, r.kind),
 			Did: contract.ActDid(a.Did), Before: r.shown(s, a.Before), After: r.shown(s, a.After),

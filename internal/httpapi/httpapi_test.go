@@ -23,6 +23,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/api"
+	"codicil/core/engine"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
@@ -195,6 +196,32 @@ func TestAChangeOfASavedRecordIsTriedWithoutTouchingIt(t *testing.T) {
 	var r contract.Record
 	c.ask(http.MethodGet, "/records/vendor/V10002", nil, &r)
 	assert.Equal(t, "Harrow Point Tank Inspection", r.Content.Values["name"])
+}
+
+// Of a document of very many lines the trace keeps to what rules made and said.
+func TestTheTraceOfALongDocumentIsShort(t *testing.T) {
+	c := start(t)
+	line := map[string]judge.Item{"item": {Value: "I1001"}, "quantity": {Value: "2"}, "price": {Value: "19"}}
+	dids := func(count int) map[contract.ActDid]int {
+		d := judge.Document{Kind: "sales_order", Company: "10", Type: "SO", Day: "2026-11-24", Entered: map[string]judge.Item{"customer": {Value: "C10001"}}}
+		for i := range count {
+			d.Lines = append(d.Lines, judge.Line{Number: i + 1, Entered: line})
+		}
+		var o contract.Outcome
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/try", contract.TryRequest{Document: d}, &o))
+		require.Len(t, o.Lines, count)
+		found := map[contract.ActDid]int{}
+		for _, f := range o.Lines[count-1].Fields {
+			for _, a := range f.Acts {
+				found[a.Did]++
+			}
+		}
+		return found
+	}
+	short, long := dids(2), dids(1001)
+	assert.Positive(t, short[contract.ActDid(engine.NotNeeded)]+short[contract.ActDid(engine.Holds)])
+	assert.Equal(t, short[contract.ActDid(engine.Acted)], long[contract.ActDid(engine.Acted)])
+	assert.Zero(t, long[contract.ActDid(engine.NotNeeded)]+long[contract.ActDid(engine.Holds)])
 }
 
 // The facts of a short document are told, and those of a field when it is asked for.

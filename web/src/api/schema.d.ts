@@ -2271,6 +2271,7 @@ export interface components {
             bandRule?: number;
             /** @description What the linked record has, where the field keeps another value */
             offered?: components["schemas"]["Shown"];
+            /** @description What every rule did; in the lines of a document of more than 1 000, only of those that made something or spoke */
             acts: components["schemas"]["Act"][];
         };
         Act: {
