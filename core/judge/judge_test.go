@@ -182,3 +182,45 @@ func TestWhatDoesNotExistIsAnError(t *testing.T) {
 	_, err = judge.Judge(d, circumstances())
 	assert.Error(t, err)
 }
+
+// What stands in for a table goes before what a proof carries, on the days that it is about and
+// nowhere else.
+func TestWhatStandsInForATableGoesBeforeWhatIsCarried(t *testing.T) {
+	kind := record.Kind{Key: "vendor", Label: "Vendor", Fields: []record.Field{{Key: "code", Label: "Code", Type: record.Text}, {Key: "freight", Label: "Freight", Type: record.Number}, {Key: "days", Label: "Days", Type: record.Number}}}
+	tables := &table.Set{
+		Standing:   []table.Standing{{Field: record.Field{Key: "freight", Label: "Freight", Type: record.Number}, Periods: []table.StandingValue{{Value: "5"}}}},
+		Crosswalks: []table.Crosswalk{{Key: "days", Label: "Days", Keys: []record.Field{{Key: "code", Label: "Code", Type: record.Text}}, Results: []record.Field{{Key: "days", Label: "Days", Type: record.Number}}, Rows: []table.Row{{Keys: []string{"A"}, Results: []string{"1"}}}}},
+	}
+	compute := func(id int64, target, value string) rule.Rule {
+		return rule.Rule{ID: id, State: rule.InForce, Body: rule.Body{Family: rule.Compute, Target: target, On: rule.Occasions{New: true}, Effect: rule.Effect{Value: value}}}
+	}
+	c := judge.Circumstances{
+		Book: plan.NewBook(&kind, nil, tables, []rule.Rule{compute(1, "freight", "standing.freight"), compute(2, "days", `crosswalk("days", code)`)}), Today: "2026-11-24",
+		Scope: func(string, string, record.Day) (plan.Scope, error) {
+			return plan.Scope{Company: &record.Company{Key: "10"}, Type: &record.Type{Key: "TRAD"}, Day: "2026-11-24"}, nil
+		},
+		Now: func(record.Day) feel.Value { return feel.NullValue },
+	}
+	d := judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Entered: map[string]judge.Item{"code": {Value: "A"}},
+		Carried: &judge.Carried{Standing: map[string]string{"freight": "7"}, Lookups: []judge.Lookup{{Crosswalk: "days", Keys: []string{`"A"`}, Column: "days", Value: "3"}}}}
+	came := func() [2]string {
+		j, err := judge.Judge(&d, &c)
+		require.NoError(t, err)
+		return [2]string{record.Write(j.Outcome.Fields[1].Final), record.Write(j.Outcome.Fields[2].Final)}
+	}
+	assert.Equal(t, [2]string{"7", "3"}, came(), "as it is carried")
+	c.Instead = &judge.Instead{
+		Standing: func(company string, day record.Day) map[string]feel.Value {
+			if company != "10" || day != "2026-11-24" {
+				return nil
+			}
+			return map[string]feel.Value{"freight": feel.IntegerOf(8)}
+		},
+		Lookup: func(name string, keys []feel.Value, column string, _ record.Day) (feel.Value, bool) {
+			return feel.IntegerOf(4), name == "days" && record.Write(keys[0]) == "A" && column == "days"
+		},
+	}
+	assert.Equal(t, [2]string{"8", "4"}, came())
+	d.Entered = map[string]judge.Item{"code": {Value: "B"}}
+	assert.Equal(t, [2]string{"8", ""}, came(), "another row is as it was: there is none")
+}

@@ -399,3 +399,22 @@ func TestAFormulaIsToldInWords(t *testing.T) {
 	}(), 0, &order, rule.Plainly)
 	assert.Equal(t, []rule.Word{{Text: "Net total", Start: 0, End: 9}, {Text: " × ", Start: 0, End: 20}, {Text: "Tax rate", Start: 12, End: 20}}, tied)
 }
+
+// What is wrong with the formulas of a rule is said as its writer understands it, each with a
+// correction that the part takes; the rest stays as it is.
+func TestTheProblemsOfARuleAreAdvised(t *testing.T) {
+	c := compile(rule.Default, "terms", `=country<>"JP"`, rule.Effect{Value: `IF(limit>1,5;"N30";"N45")`})
+	require.False(t, c.Sound())
+	said := map[string]string{}
+	for _, p := range c.Advised() {
+		said[p.Part] = p.Message + " → " + p.Suggestion
+	}
+	assert.Contains(t, said["when"], `a formula begins without =; <> is written != → `)
+	assert.Contains(t, said["value"], `if limit > 1.5 then "N30" else "N45"`)
+	assert.Contains(t, said["lifetime"], "new only")
+	sound := compile(rule.Default, "terms", "", rule.Effect{Value: `"N30"`, Lifetime: rule.NewOnly})
+	assert.Empty(t, sound.Advised())
+	// A correction of another type than the part is none.
+	number := compile(rule.Default, "terms", "", rule.Effect{Value: `=limit*2`, Lifetime: rule.NewOnly})
+	assert.Empty(t, number.Advised()[0].Suggestion)
+}
