@@ -6,38 +6,13 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"net/http/httptest"
-	"path/filepath"
 	"testing"
-	"testing/fstest"
-	"time"
-
-	"codicil/internal/demo"
-	"codicil/internal/desk"
-	"codicil/internal/httpapi"
-	"codicil/internal/store"
 )
 
 // BenchmarkManyLines shows documents with many lines on the plan of the demo, over HTTP and
 // with their trace: the time of a line must not grow with the number of lines.
 func BenchmarkManyLines(b *testing.B) {
-	clock := func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
-	template := demo.Template{Clock: clock, User: "Ada"}
-	file := filepath.Join(b.TempDir(), "demo.db")
-	if err := template.Write(b.Context(), file); err != nil {
-		b.Fatal(err)
-	}
-	s, err := store.Open(b.Context(), file)
-	if err != nil {
-		b.Fatal(err)
-	}
-	defer func() { _ = s.Close() }()
-	handler, err := httpapi.New(desk.New(s, clock, "Ada"), fstest.MapFS{})
-	if err != nil {
-		b.Fatal(err)
-	}
-	server := httptest.NewServer(handler)
-	defer server.Close()
+	server, _ := servedDemo(b)
 	documents := map[string]struct {
 		header, line map[string]any
 	}{

@@ -7,40 +7,15 @@ import (
 	"fmt"
 	"io"
 	"net/http"
-	"net/http/httptest"
-	"path/filepath"
 	"testing"
-	"testing/fstest"
 	"time"
-
-	"codicil/internal/demo"
-	"codicil/internal/desk"
-	"codicil/internal/httpapi"
-	"codicil/internal/store"
 )
 
 // BenchmarkPosting posts a sales order with two lines to the practice ledger over HTTP, one
 // request after the other, each on the disk before it is answered; and beside it inserts the
 // same rows by SQL alone, as durably.
 func BenchmarkPosting(b *testing.B) {
-	folder := b.TempDir()
-	file := filepath.Join(folder, "demo.db")
-	clock := func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
-	template := demo.Template{Clock: clock, User: "Ada"}
-	if err := template.Write(b.Context(), file); err != nil {
-		b.Fatal(err)
-	}
-	s, err := store.Open(b.Context(), file)
-	if err != nil {
-		b.Fatal(err)
-	}
-	defer func() { _ = s.Close() }()
-	handler, err := httpapi.New(desk.New(s, clock, "Ada"), fstest.MapFS{})
-	if err != nil {
-		b.Fatal(err)
-	}
-	server := httptest.NewServer(handler)
-	defer server.Close()
+	server, file := servedDemo(b)
 	line := map[string]any{"item": map[string]string{"value": "I1001"}, "quantity": map[string]string{"value": "2"}, "price": map[string]string{"value": "19"}}
 	body, err := json.Marshal(map[string]any{"document": map[string]any{
 		"kind": "sales_order", "company": "10", "type": "SO", "day": "2026-11-24", "entered": map[string]any{"customer": map[string]string{"value": "C10001"}},

@@ -1,33 +1,20 @@
 package bench
 
 import (
-	"path/filepath"
 	"testing"
 	"time"
 
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
-	"codicil/internal/demo"
 	"codicil/internal/desk"
 	"codicil/internal/exchange"
 	"codicil/internal/standard"
-	"codicil/internal/store"
 )
 
 // demoBook is the demo's rule book with its proofs, and its kinds.
 func demoBook(b *testing.B) (*exchange.Book, []record.Kind) {
-	file := filepath.Join(b.TempDir(), "demo.db")
-	clock := func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
-	template := demo.Template{Clock: clock, User: "Ada"}
-	if err := template.Write(b.Context(), file); err != nil {
-		b.Fatal(err)
-	}
-	s, err := store.Open(b.Context(), file)
-	if err != nil {
-		b.Fatal(err)
-	}
-	defer func() { _ = s.Close() }()
+	s, _ := demoStore(b)
 	book, err := desk.New(s, clock, "Ada").ExportBook(b.Context())
 	if err != nil {
 		b.Fatal(err)
