@@ -4,13 +4,14 @@ import (
 	"fmt"
 	"testing"
 
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
 // BenchmarkList searches, filters and sorts 5,000 records, as a page of a list does.
 func BenchmarkList(b *testing.B) {
-	kind := &record.Kind{Key: "vendor", Label: "Vendor", Title: []string{"name"}, Fields: []record.Field{
-		{Key: "name", Label: "Name", Type: record.Text}, {Key: "city", Label: "City", Type: record.Text, Searched: true}, {Key: "limit", Label: "Limit", Type: record.Amount},
+	kind := &record.Kind{Key: "vendor", Label: "Vendor", Title: []string{"name"}, Fields: []field.Field{
+		{Key: "name", Label: "Name", Type: field.Text}, {Key: "city", Label: "City", Type: field.Text, Searched: true}, {Key: "limit", Label: "Limit", Type: field.Amount},
 	}}
 	var records []record.Listed
 	for i := range 5000 {
@@ -25,7 +26,7 @@ func BenchmarkList(b *testing.B) {
 	} {
 		b.Run(name, func(b *testing.B) {
 			for range b.N {
-				if _, wrong := record.Select(kind, records, s, record.Plain); wrong != nil {
+				if _, wrong := record.Select(kind, records, s, field.Plain); wrong != nil {
 					b.Fatal(wrong)
 				}
 			}

@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/batch"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/e2e/browser"
@@ -237,7 +238,7 @@ func TestNumbersAndDatesAreWrittenAsThePersonChose(t *testing.T) {
 	var c contract.Catalog
 	u.calls(http.MethodGet, "/catalog", nil, &c)
 	swiss := c.Companies[3]
-	swiss.Format = &record.Format{Decimal: ".", Group: "’", Date: "dmy", Separator: "."}
+	swiss.Format = &field.Format{Decimal: ".", Group: "’", Date: "dmy", Separator: "."}
 	u.calls(http.MethodPut, "/companies/40", swiss, nil)
 	u.goes("/plan?company=40&type=TRAD")
 	u.sees("header", "24.11.2026 · 1’234.50")

@@ -14,6 +14,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -259,21 +260,21 @@ func (r *Result) of(out *engine.Outcome, kind *record.Kind) {
 		r.Lines = append(r.Lines, record.Line{Number: line.Number, Values: map[string]string{}})
 	}
 	for _, s := range out.Spots() {
-		field := &kind.Fields[s.Place]
+		fd := &kind.Fields[s.Place]
 		values := r.Values
 		if s.Line > 0 {
 			values = r.Lines[slices.IndexFunc(r.Lines, func(l record.Line) bool { return l.Number == s.Line })].Values
 		}
 		if !s.Final.IsNull() {
-			values[field.Column()] = record.Write(s.Final)
+			values[fd.Column()] = field.Write(s.Final)
 		}
 		for _, a := range s.Rules {
 			if a.Did != engine.Acted && a.Did != engine.Speaks {
 				continue
 			}
-			acting := Acting{Rule: a.Rule.ID, Version: a.Rule.Version, Name: a.Rule.Name, Family: a.Rule.Family, Field: field.Key, Line: s.Line}
+			acting := Acting{Rule: a.Rule.ID, Version: a.Rule.Version, Name: a.Rule.Name, Family: a.Rule.Family, Field: fd.Key, Line: s.Line}
 			if a.Rule.Value != nil || a.Rule.Series != nil {
-				acting.After = record.Write(a.After)
+				acting.After = field.Write(a.After)
 			}
 			r.Acting = append(r.Acting, acting)
 		}
@@ -288,7 +289,7 @@ func (r *Result) of(out *engine.Outcome, kind *record.Kind) {
 	}
 	for i := range out.FollowUps {
 		f := &out.FollowUps[i]
-		r.Writes = append(r.Writes, Write{f.Rule.ID, f.Kind, f.Number, f.Field.Key, record.Write(f.Before), record.Write(f.After)})
+		r.Writes = append(r.Writes, Write{f.Rule.ID, f.Kind, f.Number, f.Field.Key, field.Write(f.Before), field.Write(f.After)})
 	}
 }
 

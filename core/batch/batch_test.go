@@ -11,6 +11,7 @@ import (
 	"codicil/core/batch"
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -19,11 +20,11 @@ import (
 )
 
 var kinds = []record.Kind{
-	{Key: "order", Label: "Order", Posted: true, Day: "on", Fields: []record.Field{
-		{Key: "customer", Label: "Customer", Type: record.ToRecord, Kind: "customer"}, {Key: "on", Label: "Ordered on", Type: record.Date}, {Key: "terms", Label: "Terms", Type: record.Text},
-		{Key: "lines.amount", Label: "Amount", Type: record.Number, Decimals: 2},
+	{Key: "order", Label: "Order", Posted: true, Day: "on", Fields: []field.Field{
+		{Key: "customer", Label: "Customer", Type: field.Link, Kind: "customer"}, {Key: "on", Label: "Ordered on", Type: field.Date}, {Key: "terms", Label: "Terms", Type: field.Text},
+		{Key: "lines.amount", Label: "Amount", Type: field.Number, Decimals: 2},
 	}},
-	{Key: "customer", Label: "Customer", Fields: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}, {Key: "last", Label: "Last order", Type: record.Date}}},
+	{Key: "customer", Label: "Customer", Fields: []field.Field{{Key: "terms", Label: "Terms", Type: field.Text}, {Key: "last", Label: "Last order", Type: field.Date}}},
 }
 
 // world has one company and three rules, and no records.

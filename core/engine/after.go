@@ -4,7 +4,7 @@ import (
 	"slices"
 
 	"codicil/core/feel"
-	"codicil/core/record"
+	"codicil/core/field"
 	"codicil/core/rule"
 )
 
@@ -39,7 +39,7 @@ func (r *run) unique(s spot, c *rule.Compiled, act *Act) {
 func (r *run) textsAt(c *rule.Compiled, line int) []string {
 	texts := make([]string, len(c.Unique))
 	for i, place := range c.Unique {
-		texts[i] = record.Write(r.out.Field(place, line).Final)
+		texts[i] = field.Write(r.out.Field(place, line).Final)
 	}
 	return texts
 }
@@ -124,9 +124,9 @@ func (r *run) followUp(s spot, written *overlay) {
 			if act.Did != Acted {
 				break
 			}
-			settled, wrong := c.Remote.Settle(act.After, record.Surroundings{Company: r.plan.Scope.Company, Day: r.plan.Scope.Day})
+			settled, wrong := c.Remote.Settle(act.After, r.plan.Here)
 			if wrong != nil {
-				r.fails(s, c, &act, wrong.Message)
+				r.fails(s, c, &act, wrong.String())
 				break
 			}
 			act.After = settled

@@ -7,6 +7,7 @@ import (
 	"codicil/core/decimal"
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -19,9 +20,9 @@ import (
 func BenchmarkDocument(b *testing.B) {
 	kind := &record.Kind{Key: "vendor", Label: "Vendor"}
 	for i := range 30 {
-		f := record.Field{Key: fmt.Sprintf("f%d", i), Label: fmt.Sprintf("F%d", i), Type: record.Text}
+		f := field.Field{Key: fmt.Sprintf("f%d", i), Label: fmt.Sprintf("F%d", i), Type: field.Text}
 		if i%2 == 0 {
-			f.Type = record.Amount
+			f.Type = field.Amount
 		}
 		kind.Fields = append(kind.Fields, f)
 	}
@@ -30,15 +31,15 @@ func BenchmarkDocument(b *testing.B) {
 	rules := func(elsewhere int) (list []rule.Rule) {
 		families := []rule.Family{rule.Entry, rule.Default, rule.Substitute, rule.Validate}
 		for i := range 200 + elsewhere {
-			field := i % 30
+			fd := i % 30
 			value := `"x"`
-			if field%2 == 0 {
+			if fd%2 == 0 {
 				value = "12.5"
 			}
 			r := rule.Rule{ID: int64(i + 1), State: rule.InForce, Body: rule.Body{
-				Family: families[i/30%4], Target: fmt.Sprintf("f%d", field), On: rule.Occasions{New: true}, Priority: i,
-				When:   fmt.Sprintf(`entered.f%d > %d and entered.f%d != "y"`, field/2*2, i, field/2*2+1),
-				Effect: rule.Effect{Need: rule.Required, Lifetime: rule.NewOnly, Value: value, Must: fmt.Sprintf("f%d > 0", field/2*2), Severity: rule.Advise, Message: "m"},
+				Family: families[i/30%4], Target: fmt.Sprintf("f%d", fd), On: rule.Occasions{New: true}, Priority: i,
+				When:   fmt.Sprintf(`entered.f%d > %d and entered.f%d != "y"`, fd/2*2, i, fd/2*2+1),
+				Effect: rule.Effect{Need: rule.Required, Lifetime: rule.NewOnly, Value: value, Must: fmt.Sprintf("f%d > 0", fd/2*2), Severity: rule.Advise, Message: "m"},
 			}}
 			if i >= 200 {
 				r.Scope.Companies = []string{"20"}
@@ -54,7 +55,7 @@ func BenchmarkDocument(b *testing.B) {
 	// The same with 20 lines: every fifth rule stands on one of 6 columns, and so
 	// runs in every line.
 	for i := range 6 {
-		kind.Fields = append(kind.Fields, record.Field{Key: fmt.Sprintf("lines.c%d", i), Label: fmt.Sprintf("C%d", i), Type: record.Amount})
+		kind.Fields = append(kind.Fields, field.Field{Key: fmt.Sprintf("lines.c%d", i), Label: fmt.Sprintf("C%d", i), Type: field.Amount})
 	}
 	withLines := rules(0)
 	for i := range withLines {

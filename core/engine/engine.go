@@ -8,6 +8,7 @@ package engine
 
 import (
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
@@ -74,7 +75,7 @@ type Values struct {
 	// Entered are the values that were typed, loaded or carried over.
 	Entered []feel.Value
 	// Misfits are entered texts that are not of their field's type.
-	Misfits map[int]*record.Misfit
+	Misfits map[int]*field.Misfit
 	// Stored are the values as last saved; nil for a new record or a new line.
 	Stored []feel.Value
 	// Origins say who gave the stored values; nil: nobody knows.
@@ -153,7 +154,7 @@ type FollowUp struct {
 	Rule          *rule.Compiled
 	Line          int // number of the line; 0: the header
 	Kind, Number  string
-	Field         *record.Field
+	Field         *field.Field
 	Before, After feel.Value
 }
 

@@ -12,6 +12,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -19,17 +20,17 @@ import (
 	"codicil/core/table"
 )
 
-var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields: []record.Field{
-	{Key: "name", Label: "Name", Type: record.Text},
-	{Key: "country", Label: "Country", Type: record.Text, Length: 2},
-	{Key: "tax", Label: "Tax number", Type: record.Text},
-	{Key: "terms", Label: "Payment terms", Type: record.Text, Length: 10},
-	{Key: "limit", Label: "Credit limit", Type: record.Amount, Currency: "currency"},
-	{Key: "currency", Label: "Currency", Type: record.Text, Length: 3},
-	{Key: "block", Label: "Payment block", Type: record.YesNo},
-	{Key: "begins", Label: "Agreement begins", Type: record.Date},
-	{Key: "ends", Label: "Agreement ends", Type: record.Date},
-	{Key: "parent", Label: "Parent", Type: record.ToRecord, Kind: "vendor"},
+var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields: []field.Field{
+	{Key: "name", Label: "Name", Type: field.Text},
+	{Key: "country", Label: "Country", Type: field.Text, Length: 2},
+	{Key: "tax", Label: "Tax number", Type: field.Text},
+	{Key: "terms", Label: "Payment terms", Type: field.Text, Length: 10},
+	{Key: "limit", Label: "Credit limit", Type: field.Amount, Currency: "currency"},
+	{Key: "currency", Label: "Currency", Type: field.Text, Length: 3},
+	{Key: "block", Label: "Payment block", Type: field.YesNo},
+	{Key: "begins", Label: "Agreement begins", Type: field.Date},
+	{Key: "ends", Label: "Agreement ends", Type: field.Date},
+	{Key: "parent", Label: "Parent", Type: field.Link, Kind: "vendor"},
 }}
 
 var companies = map[string]*record.Company{
@@ -144,7 +145,7 @@ func TestJourneys(t *testing.T) {
 			out := engine.Run(p, c, true)
 			assert.Equal(t, j.Verdict, out.Verdict)
 			for key, want := range j.Final {
-				assert.Equal(t, want, record.Write(out.Fields[kind.Index(key)].Final), key)
+				assert.Equal(t, want, field.Write(out.Fields[kind.Index(key)].Final), key)
 			}
 			for key, want := range j.Made {
 				assert.Equal(t, want, out.Fields[kind.Index(key)].Made, key)

@@ -14,6 +14,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -24,23 +25,23 @@ import (
 var documentKinds = []record.Kind{
 	{Key: "invoice", Label: "Invoice", Plural: "Invoices", Posted: true,
 		Journal: &record.Journal{Account: "lines.account", Debit: "lines.debit", Credit: "lines.credit", Control: "kept_by", Partners: []string{"customer"}},
-		Fields: []record.Field{
-			{Key: "customer", Label: "Customer", Type: record.ToRecord, Kind: "customer"},
-			{Key: "currency", Label: "Currency", Type: record.Text, Length: 3, Section: "texts"},
-			{Key: "total", Label: "Total", Type: record.Amount, Currency: "currency"},
-			{Key: "note", Label: "Note", Type: record.Text, Section: "texts"},
-			{Key: "lines.account", Label: "Account", Type: record.ToRecord, Kind: "account"},
-			{Key: "lines.item", Label: "Item", Type: record.ToRecord, Kind: "item"},
-			{Key: "lines.quantity", Label: "Quantity", Type: record.Quantity, Decimals: 2, Unit: "unit"},
-			{Key: "lines.unit", Label: "Unit", Type: record.Text},
-			{Key: "lines.price", Label: "Price", Type: record.Amount, Currency: "currency"},
-			{Key: "lines.debit", Label: "Debit", Type: record.Amount, Currency: "currency"},
-			{Key: "lines.credit", Label: "Credit", Type: record.Amount, Currency: "currency"},
+		Fields: []field.Field{
+			{Key: "customer", Label: "Customer", Type: field.Link, Kind: "customer"},
+			{Key: "currency", Label: "Currency", Type: field.Text, Length: 3, Section: "texts"},
+			{Key: "total", Label: "Total", Type: field.Amount, Currency: "currency"},
+			{Key: "note", Label: "Note", Type: field.Text, Section: "texts"},
+			{Key: "lines.account", Label: "Account", Type: field.Link, Kind: "account"},
+			{Key: "lines.item", Label: "Item", Type: field.Link, Kind: "item"},
+			{Key: "lines.quantity", Label: "Quantity", Type: field.Quantity, Decimals: 2, Unit: "unit"},
+			{Key: "lines.unit", Label: "Unit", Type: field.Text},
+			{Key: "lines.price", Label: "Price", Type: field.Amount, Currency: "currency"},
+			{Key: "lines.debit", Label: "Debit", Type: field.Amount, Currency: "currency"},
+			{Key: "lines.credit", Label: "Credit", Type: field.Amount, Currency: "currency"},
 		}},
-	{Key: "customer", Label: "Customer", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "clerk", Label: "Clerk", Type: record.ToRecord, Kind: "person"}}},
-	{Key: "person", Label: "Person", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "chief", Label: "Chief", Type: record.ToRecord, Kind: "person"}}},
-	{Key: "item", Label: "Item", Fields: []record.Field{{Key: "price", Label: "Price", Type: record.Amount}, {Key: "sold", Label: "Sold", Type: record.Number, Digits: 3}, {Key: "seen", Label: "Last sold to", Type: record.Text}}},
-	{Key: "account", Label: "Account", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}, {Key: "kept_by", Label: "Kept by", Type: record.Text}}},
+	{Key: "customer", Label: "Customer", Fields: []field.Field{{Key: "name", Label: "Name", Type: field.Text}, {Key: "clerk", Label: "Clerk", Type: field.Link, Kind: "person"}}},
+	{Key: "person", Label: "Person", Fields: []field.Field{{Key: "name", Label: "Name", Type: field.Text}, {Key: "chief", Label: "Chief", Type: field.Link, Kind: "person"}}},
+	{Key: "item", Label: "Item", Fields: []field.Field{{Key: "price", Label: "Price", Type: field.Amount}, {Key: "sold", Label: "Sold", Type: field.Number, Digits: 3}, {Key: "seen", Label: "Last sold to", Type: field.Text}}},
+	{Key: "account", Label: "Account", Fields: []field.Field{{Key: "name", Label: "Name", Type: field.Text}, {Key: "kept_by", Label: "Kept by", Type: field.Text}}},
 }
 
 // linked are the records that the cases link to.
@@ -71,13 +72,13 @@ func (l linked) Missing(kind, key string) string {
 // tables are what the cases look up.
 var tables = &table.Set{
 	Standing: []table.Standing{
-		{Field: record.Field{Key: "freight", Label: "Freight", Type: record.Number, Decimals: 2}, Periods: []table.StandingValue{
+		{Field: field.Field{Key: "freight", Label: "Freight", Type: field.Number, Decimals: 2}, Periods: []table.StandingValue{
 			{Value: "12.5", Period: table.Period{Until: "2026-12-31"}}, {Value: "13", Period: table.Period{From: "2027-01-01"}}, {Company: "30", Value: "900"}}},
-		{Field: record.Field{Key: "approver", Label: "Approver", Type: record.ToRecord, Kind: "person"}, Periods: []table.StandingValue{{Value: "P1"}}},
-		{Field: record.Field{Key: "lapsed", Label: "Lapsed", Type: record.Text}, Periods: []table.StandingValue{{Value: "x", Period: table.Period{Until: "2025-12-31"}}}},
+		{Field: field.Field{Key: "approver", Label: "Approver", Type: field.Link, Kind: "person"}, Periods: []table.StandingValue{{Value: "P1"}}},
+		{Field: field.Field{Key: "lapsed", Label: "Lapsed", Type: field.Text}, Periods: []table.StandingValue{{Value: "x", Period: table.Period{Until: "2025-12-31"}}}},
 	},
-	Crosswalks: []table.Crosswalk{{Key: "units", Label: "Units", Keys: []record.Field{{Key: "unit", Label: "Unit", Type: record.Text}},
-		Results: []record.Field{{Key: "code", Label: "Code", Type: record.Text}, {Key: "factor", Label: "Factor", Type: record.Number, Decimals: 3}},
+	Crosswalks: []table.Crosswalk{{Key: "units", Label: "Units", Keys: []field.Field{{Key: "unit", Label: "Unit", Type: field.Text}},
+		Results: []field.Field{{Key: "code", Label: "Code", Type: field.Text}, {Key: "factor", Label: "Factor", Type: field.Number, Decimals: 3}},
 		Rows:    []table.Row{{Keys: []string{"kg"}, Results: []string{"KGM", "1"}}, {Keys: []string{"t"}, Results: []string{"TNE", "1000"}}, {Keys: []string{"lb"}, Results: []string{"LBR", "0.454"}, Period: table.Period{From: "2027-01-01"}}}}},
 	Series: []table.Series{{Key: "refs", Label: "References", Parts: []table.Part{{Is: table.Constant, Text: "R"}, {Is: table.Year}, {Is: table.Counter, Digits: 3}}, Start: 7, Step: 1}},
 }
@@ -176,7 +177,7 @@ func TestJourneysOfLines(t *testing.T) {
 			final, made, did := map[string]string{}, map[string]string{}, map[string]string{}
 			for _, s := range out.Spots() {
 				address := judge.Address(kind, s.Place, s.Line)
-				final[address], made[address] = record.Write(s.Final), s.Made
+				final[address], made[address] = field.Write(s.Final), s.Made
 				for _, a := range s.Rules {
 					did[fmt.Sprint(a.Rule.ID, " ", address)] = a.Did
 				}
@@ -192,7 +193,7 @@ func TestJourneysOfLines(t *testing.T) {
 			}
 			var after []string
 			for _, f := range out.FollowUps {
-				after = append(after, fmt.Sprintf("%d %s %s %s: %s > %s", f.Line, f.Kind, f.Number, f.Field.Key, record.Write(f.Before), record.Write(f.After)))
+				after = append(after, fmt.Sprintf("%d %s %s %s: %s > %s", f.Line, f.Kind, f.Number, f.Field.Key, field.Write(f.Before), field.Write(f.After)))
 			}
 			assert.Equal(t, j.FollowUps, after)
 			for _, s := range out.Spots() {
@@ -267,7 +268,7 @@ func TestRulesThatReadAllLinesTakeManyLines(t *testing.T) {
 	for _, m := range out.Messages {
 		require.NotEqual(t, "failed", m.Code, m.Text)
 	}
-	assert.Equal(t, "3", record.Write(out.Lines[len(out.Lines)-1].Fields[4].Final), "the default keeps up in every line")
+	assert.Equal(t, "3", field.Write(out.Lines[len(out.Lines)-1].Fields[4].Final), "the default keeps up in every line")
 	j.Lines = append(j.Lines, map[string]string{"quantity": "1"})
 	d := judge.Document{Kind: "invoice", Lines: make([]judge.Line, len(j.Lines))}
 	_, err := judge.Judge(&d, &judge.Circumstances{})

@@ -5,6 +5,7 @@ import (
 	"sync"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -311,7 +312,7 @@ func (s *spot) stored() feel.Value {
 // set makes v the value so far.
 func (s *spot) set(v feel.Value) { s.slots[s.at] = v }
 
-func (r *run) field(s spot) *record.Field { return &r.plan.Kind().Fields[s.place] }
+func (r *run) field(s spot) *field.Field { return &r.plan.Kind().Fields[s.place] }
 
 func (r *run) say(severity rule.Severity, code string, s spot, by *rule.Compiled, text string) {
 	m := Message{Severity: severity, Code: code, Field: s.place, Rule: by, Text: text}
@@ -366,7 +367,7 @@ func (r *run) journey(s spot) {
 		}
 	}
 	if wrong := s.values.Misfits[s.at]; wrong != nil {
-		r.say(rule.Refuse, wrong.Code, s, nil, wrong.Message)
+		r.say(rule.Refuse, wrong.Code, s, nil, wrong.String())
 		for _, family := range rule.Families[:rule.Validate.Station()] {
 			for _, c := range r.plan.At(s.place, family) {
 				r.note(out, &Act{Rule: c, Did: NotReached})
@@ -451,36 +452,34 @@ func (r *run) missing() rule.Severity {
 
 // settle fits the finished value to its field.
 func (r *run) settle(s spot, value feel.Value) {
-	field := r.field(s)
+	f := r.field(s)
 	if value.IsNull() {
 		s.set(value)
 		return
 	}
-	final, wrong := field.Settle(value, r.surroundings(s))
+	final, wrong := f.Settle(value, r.surroundings(s))
 	switch {
 	case wrong == nil:
 	case wrong.Advice:
-		r.say(rule.Advise, wrong.Code, s, nil, wrong.Message)
+		r.say(rule.Advise, wrong.Code, s, nil, wrong.String())
 	default:
-		r.say(rule.Refuse, wrong.Code, s, nil, wrong.Message)
+		r.say(rule.Refuse, wrong.Code, s, nil, wrong.String())
 	}
 	s.out.Final = final
 	s.set(final)
-	if field.Type != record.ToRecord || r.c.Linked == nil {
+	if !f.IsLink() || r.c.Linked == nil {
 		return
 	}
 	if key, ok := final.Text(); ok {
-		if why := r.c.Linked.Missing(field.Kind, key); why != "" {
-			r.say(rule.Refuse, "no-such-record", s, nil, field.Label+": "+why)
+		if why := r.c.Linked.Missing(f.Kind, key); why != "" {
+			r.say(rule.Refuse, "no-such-record", s, nil, f.Label+": "+why)
 		}
 	}
 }
 
-func (r *run) surroundings(s spot) record.Surroundings {
-	here := record.Surroundings{Company: r.plan.Scope.Company, Day: r.plan.Scope.Day}
+func (r *run) surroundings(s spot) field.Surroundings {
 	beside := r.plan.Vocabulary.Beside[s.place]
-	here.Currency, here.Unit, here.Country = r.beside(s, beside.Currency), r.beside(s, beside.Unit), r.beside(s, beside.Country)
-	return here
+	return r.plan.Here.Beside(r.beside(s, beside.Currency), r.beside(s, beside.Unit), r.beside(s, beside.Country))
 }
 
 // beside returns the text of another field, of the line at hand or the header.

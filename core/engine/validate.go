@@ -8,7 +8,7 @@ import (
 
 	"codicil/core/decimal"
 	"codicil/core/feel"
-	"codicil/core/record"
+	"codicil/core/field"
 	"codicil/core/rule"
 )
 
@@ -90,7 +90,7 @@ func (r *run) speak(s spot, c *rule.Compiled, code string, records []string) {
 	values := r.valuesIn(c)
 	r.say(c.Effect.Severity, code, s, c, c.MessageText(values, func(piece rule.Piece, v feel.Value) string {
 		if piece.Field != nil {
-			return piece.Field.Show(v, record.Plain, r.surroundings(s))
+			return piece.Field.Show(v, field.Plain, r.surroundings(s))
 		}
 		return v.Brief(mostInMessage)
 	}))
@@ -190,7 +190,7 @@ func (r *run) balance() {
 		return
 	}
 	if debits.Cmp(credits) != 0 {
-		places, _ := record.CurrencyDecimals(currency)
+		places, _ := field.CurrencyDecimals(currency)
 		show := func(n decimal.Number) string { return n.Fixed(max(n.Places(), places)) + " " + currency }
 		r.say(severity, "unbalanced", r.spot(debit, -1), nil,
 			"debits are "+show(debits)+" and credits "+show(credits)+"; they differ by "+show(debits.Minus(credits).Abs())+". Correct a line until they are equal")
@@ -211,7 +211,7 @@ func (r *run) partner(severity rule.Severity, account, line int) {
 		if header < 0 || kind.Fields[header].Kind != partnerKind {
 			continue
 		}
-		own := kind.Index(record.LinePrefix + name)
+		own := kind.Index(field.LinePrefix + name)
 		if r.spot(header, -1).out.Final.IsNull() && (own < 0 || r.spot(own, line).out.Final.IsNull()) {
 			label := kind.Fields[header].Label
 			r.say(severity, "unbalanced", r.spot(header, -1), nil, label+" is missing: account "+key+" is kept by "+strings.ToLower(label)+". Enter one in the header or in the line")

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/finding"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -15,8 +16,8 @@ import (
 	"codicil/core/table"
 )
 
-var kind = record.Kind{Key: "vendor", Label: "Vendor", Sections: []record.Section{{Key: "bank", Label: "Bank"}}, Fields: []record.Field{
-	{Key: "name", Label: "Name", Type: record.Text}, {Key: "account", Label: "Account", Type: record.Text, Section: "bank"},
+var kind = record.Kind{Key: "vendor", Label: "Vendor", Sections: []record.Section{{Key: "bank", Label: "Bank"}}, Fields: []field.Field{
+	{Key: "name", Label: "Name", Type: field.Text}, {Key: "account", Label: "Account", Type: field.Text, Section: "bank"},
 }}
 
 func TestWhatIsFoundInAPlan(t *testing.T) {

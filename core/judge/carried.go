@@ -6,6 +6,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -147,7 +148,7 @@ func (w *world) note(kind, key string) {
 	for i := range k.Fields[:k.Headers()] {
 		f := &k.Fields[i]
 		if v := w.Follow(kind, key, f.Key); !v.IsNull() {
-			values[f.Key] = record.Write(v)
+			values[f.Key] = field.Write(v)
 		}
 	}
 	// One that a link may not name, because it is another company's, can still be read.

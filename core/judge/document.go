@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 )
@@ -56,8 +57,8 @@ type Document struct {
 	Reasons map[int64]string `json:"reasons,omitempty"`
 	// User is the name of the person who is taken to enter the document; "": who runs it.
 	User string `json:"user,omitempty"`
-	// Format is how typed texts are to be read; nil: record.Plain.
-	Format *record.Format `json:"format,omitempty"`
+	// Format is how typed texts are to be read; nil: field.Plain.
+	Format *field.Format `json:"format,omitempty"`
 	// Carried is what the document read besides itself when it was kept; nil: everything is
 	// read as it is now.
 	Carried *Carried `json:"carried,omitempty"`
@@ -84,7 +85,7 @@ func (d *Document) Facts() (facts []string) {
 // Line is an entered line.
 type Line struct {
 	Number  int             `json:"number"`  // names the line; a saved line has the same
-	Entered map[string]Item `json:"entered"` // by column: the field's key without record.LinePrefix
+	Entered map[string]Item `json:"entered"` // by column: the field's key without field.LinePrefix
 }
 
 // Address names a field of a document: "country", or "lines.2.amount" for the
@@ -98,13 +99,13 @@ func Address(kind *record.Kind, place, line int) string {
 
 // AddressOf names a field, by its key, of the line with the number.
 func AddressOf(key string, line int) string {
-	return record.LinePrefix + strconv.Itoa(line) + "." + strings.TrimPrefix(key, record.LinePrefix)
+	return field.LinePrefix + strconv.Itoa(line) + "." + strings.TrimPrefix(key, field.LinePrefix)
 }
 
 // Place reads an address: the place of the field in the kind, or -1, and the
 // number of the line, or 0.
 func Place(kind *record.Kind, address string) (place, line int) {
-	rest, ofLine := strings.CutPrefix(address, record.LinePrefix)
+	rest, ofLine := strings.CutPrefix(address, field.LinePrefix)
 	if !ofLine {
 		return kind.Index(address), 0
 	}
@@ -113,5 +114,5 @@ func Place(kind *record.Kind, address string) (place, line int) {
 	if err != nil || line < 1 {
 		return -1, 0
 	}
-	return kind.Index(record.LinePrefix + column), line
+	return kind.Index(field.LinePrefix + column), line
 }

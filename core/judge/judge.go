@@ -13,6 +13,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -175,19 +176,19 @@ func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
 // EnteredDay is the day of the document as it was entered: today where its kind has no day
 // field, or that is blank.
 func (d *Document) EnteredDay(kind *record.Kind, today record.Day) record.Day {
-	field := kind.Field(kind.Day)
+	f := kind.Field(kind.Day)
 	item, there := d.Entered[kind.Day]
-	if field == nil || !there {
+	if f == nil || !there {
 		return today
 	}
-	v, wrong := field.Parse(item.Value)
+	v, wrong := f.Parse(item.Value)
 	if item.Typed != "" {
-		v, wrong = field.Read(item.Typed, d.format(), record.Surroundings{Day: today})
+		v, wrong = f.Read(item.Typed, d.format(), field.Surroundings{Day: today.Value()})
 	}
 	if wrong != nil || v.IsNull() {
 		return today
 	}
-	return record.Day(record.Write(v))
+	return record.Day(field.Write(v))
 }
 
 // dayField is the place of the day field; -1: the kind has none.
@@ -205,7 +206,7 @@ func (j *Judged) finalDay() record.Day {
 	if place < 0 {
 		return j.Today
 	}
-	if day, err := record.ParseDay(record.Write(j.Outcome.Fields[place].Final)); err == nil {
+	if day, err := record.ParseDay(field.Write(j.Outcome.Fields[place].Final)); err == nil {
 		return day
 	}
 	return j.Today
@@ -263,7 +264,7 @@ func (j *Judged) Content(by, now string) record.Content {
 			values, origins = line.Values, line.Origins
 		}
 		key := j.Plan.Kind().Fields[s.Place].Column()
-		values[key] = record.Write(s.Final)
+		values[key] = field.Write(s.Final)
 		if s.Origin != record.Unknown {
 			origins[key] = s.Origin
 		}

@@ -8,6 +8,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -15,9 +16,9 @@ import (
 	"codicil/core/table"
 )
 
-var kind = record.Kind{Key: "order", Label: "Order", Plural: "Orders", Day: "ordered_on", Fields: []record.Field{
-	{Key: "ordered_on", Label: "Ordered on", Type: record.Date}, {Key: "reference", Label: "Reference", Type: record.Text}, {Key: "made_on", Label: "Made on", Type: record.Date},
-	{Key: "clerk", Label: "Clerk", Type: record.Text}, {Key: "lines.item", Label: "Item", Type: record.Text}, {Key: "lines.count", Label: "Count", Type: record.Number},
+var kind = record.Kind{Key: "order", Label: "Order", Plural: "Orders", Day: "ordered_on", Fields: []field.Field{
+	{Key: "ordered_on", Label: "Ordered on", Type: field.Date}, {Key: "reference", Label: "Reference", Type: field.Text}, {Key: "made_on", Label: "Made on", Type: field.Date},
+	{Key: "clerk", Label: "Clerk", Type: field.Text}, {Key: "lines.item", Label: "Item", Type: field.Text}, {Key: "lines.count", Label: "Count", Type: field.Number},
 }}
 
 const today = record.Day("2026-11-24")
@@ -88,7 +89,7 @@ func TestTheDayOfADocumentChoosesItsRulesAndTodayIsAnother(t *testing.T) {
 	}
 	typed := order(nil)
 	typed.Entered["ordered_on"] = judge.Item{Typed: "15/02/2027"}
-	typed.Format = &record.Format{Decimal: ".", Group: ",", Date: "dmy", Separator: "/"}
+	typed.Format = &field.Format{Decimal: ".", Group: ",", Date: "dmy", Separator: "/"}
 	got, _ := finals(t, typed, c)
 	assert.Equal(t, "Y2027", got["reference"], "a date as typed is read in the format of the person")
 }
@@ -186,10 +187,10 @@ func TestWhatDoesNotExistIsAnError(t *testing.T) {
 // What stands in for a table goes before what a proof carries, on the days that it is about and
 // nowhere else.
 func TestWhatStandsInForATableGoesBeforeWhatIsCarried(t *testing.T) {
-	kind := record.Kind{Key: "vendor", Label: "Vendor", Fields: []record.Field{{Key: "code", Label: "Code", Type: record.Text}, {Key: "freight", Label: "Freight", Type: record.Number}, {Key: "days", Label: "Days", Type: record.Number}}}
+	kind := record.Kind{Key: "vendor", Label: "Vendor", Fields: []field.Field{{Key: "code", Label: "Code", Type: field.Text}, {Key: "freight", Label: "Freight", Type: field.Number}, {Key: "days", Label: "Days", Type: field.Number}}}
 	tables := &table.Set{
-		Standing:   []table.Standing{{Field: record.Field{Key: "freight", Label: "Freight", Type: record.Number}, Periods: []table.StandingValue{{Value: "5"}}}},
-		Crosswalks: []table.Crosswalk{{Key: "days", Label: "Days", Keys: []record.Field{{Key: "code", Label: "Code", Type: record.Text}}, Results: []record.Field{{Key: "days", Label: "Days", Type: record.Number}}, Rows: []table.Row{{Keys: []string{"A"}, Results: []string{"1"}}}}},
+		Standing:   []table.Standing{{Field: field.Field{Key: "freight", Label: "Freight", Type: field.Number}, Periods: []table.StandingValue{{Value: "5"}}}},
+		Crosswalks: []table.Crosswalk{{Key: "days", Label: "Days", Keys: []field.Field{{Key: "code", Label: "Code", Type: field.Text}}, Results: []field.Field{{Key: "days", Label: "Days", Type: field.Number}}, Rows: []table.Row{{Keys: []string{"A"}, Results: []string{"1"}}}}},
 	}
 	compute := func(id int64, target, value string) rule.Rule {
 		return rule.Rule{ID: id, State: rule.InForce, Body: rule.Body{Family: rule.Compute, Target: target, On: rule.Occasions{New: true}, Effect: rule.Effect{Value: value}}}
@@ -206,7 +207,7 @@ func TestWhatStandsInForATableGoesBeforeWhatIsCarried(t *testing.T) {
 	came := func() [2]string {
 		j, err := judge.Judge(&d, &c)
 		require.NoError(t, err)
-		return [2]string{record.Write(j.Outcome.Fields[1].Final), record.Write(j.Outcome.Fields[2].Final)}
+		return [2]string{field.Write(j.Outcome.Fields[1].Final), field.Write(j.Outcome.Fields[2].Final)}
 	}
 	assert.Equal(t, [2]string{"7", "3"}, came(), "as it is carried")
 	c.Instead = &judge.Instead{
@@ -217,7 +218,7 @@ func TestWhatStandsInForATableGoesBeforeWhatIsCarried(t *testing.T) {
 			return map[string]feel.Value{"freight": feel.IntegerOf(8)}
 		},
 		Lookup: func(name string, keys []feel.Value, column string, _ record.Day) (feel.Value, bool) {
-			return feel.IntegerOf(4), name == "days" && record.Write(keys[0]) == "A" && column == "days"
+			return feel.IntegerOf(4), name == "days" && field.Write(keys[0]) == "A" && column == "days"
 		},
 	}
 	assert.Equal(t, [2]string{"8", "4"}, came())

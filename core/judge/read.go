@@ -7,12 +7,13 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
 // read puts the values of the document into its case.
 func (d *Document) read(c *engine.Case, kind *record.Kind, company *record.Company, day record.Day) error {
-	reader := reader{kind: kind, format: d.format(), here: record.Surroundings{Company: company, Day: day}}
+	reader := reader{kind: kind, format: d.format(), here: company.Surroundings(day)}
 	var err error
 	headers := kind.Headers()
 	if c.Header, err = reader.values("", 0, headers, d.Entered, d.Stored, d.StoredOrigins); err != nil {
@@ -26,11 +27,11 @@ func (d *Document) read(c *engine.Case, kind *record.Kind, company *record.Compa
 			return fmt.Errorf("line number %d is there twice or is no number of a line; number the lines from 1", line.Number)
 		}
 		seen[line.Number] = true
-		values, err := reader.values(record.LinePrefix, headers, kind.Columns(), line.Entered, stored.Line(line.Number), stored.OriginsOf(line.Number))
+		values, err := reader.values(field.LinePrefix, headers, kind.Columns(), line.Entered, stored.Line(line.Number), stored.OriginsOf(line.Number))
 		if err != nil {
 			return fmt.Errorf("line %d: %w", line.Number, err)
 		}
-		reader.before(&values, d, record.LinePrefix, headers, kind.Columns(), line.Number)
+		reader.before(&values, d, field.LinePrefix, headers, kind.Columns(), line.Number)
 		c.Lines = append(c.Lines, engine.Line{Number: line.Number, Values: values})
 	}
 	for i, values := range reader.rows(d.StoredLines) {
@@ -50,20 +51,20 @@ func (r *reader) rows(lines []record.Line) [][]feel.Value {
 	rows := make([][]feel.Value, len(lines))
 	for i, line := range lines {
 		// What no longer fits its field is blank: it is only a proposal.
-		rows[i], _ = r.parsed(record.LinePrefix, r.kind.Headers(), r.kind.Columns(), line.Values)
+		rows[i], _ = r.parsed(field.LinePrefix, r.kind.Headers(), r.kind.Columns(), line.Values)
 	}
 	return rows
 }
 
 // again reads what was keyed a second time; what is not of the field's type is like
 // nothing else that was keyed.
-func (r *reader) again(values *engine.Values, at int, field *record.Field, item Item) {
+func (r *reader) again(values *engine.Values, at int, f *field.Field, item Item) {
 	if item.Again == "" {
 		return
 	}
-	second, wrong := field.Parse(item.Again)
+	second, wrong := f.Parse(item.Again)
 	if item.Typed != "" {
-		second, wrong = field.Read(item.Again, r.format, r.here)
+		second, wrong = f.Read(item.Again, r.format, r.here)
 	}
 	if wrong != nil {
 		second = feel.NullValue
@@ -111,8 +112,8 @@ func (r *reader) parsed(prefix string, first, count int, texts map[string]string
 
 type reader struct {
 	kind   *record.Kind
-	format record.Format
-	here   record.Surroundings
+	format field.Format
+	here   field.Surroundings
 }
 
 // values reads the header, or one line: count fields from first on.
@@ -123,25 +124,25 @@ func (r *reader) values(prefix string, first, count int, entered map[string]Item
 		if i < first || i >= first+count {
 			return values, fmt.Errorf("a %s has no field %q", r.kind.Noun(), prefix+key)
 		}
-		field := &r.kind.Fields[i]
+		f := &r.kind.Fields[i]
 		mark(&values.Carried, i-first, item.Carried)
 		mark(&values.Derive, i-first, item.Derive)
 		var v feel.Value
-		var wrong *record.Misfit
+		var wrong *field.Misfit
 		if item.Typed != "" {
 			here := r.here
-			if unit := entered[field.Unit]; field.Unit != "" {
+			if unit := entered[f.Unit]; f.Unit != "" {
 				here.Unit = unit.Value + unit.Typed
 			}
-			v, wrong = field.Read(item.Typed, r.format, here)
+			v, wrong = f.Read(item.Typed, r.format, here)
 		} else {
-			v, wrong = field.Parse(item.Value)
+			v, wrong = f.Parse(item.Value)
 		}
 		values.Entered[i-first] = v
-		r.again(&values, i-first, field, item)
+		r.again(&values, i-first, f, item)
 		if wrong != nil {
 			if values.Misfits == nil {
-				values.Misfits = map[int]*record.Misfit{}
+				values.Misfits = map[int]*field.Misfit{}
 			}
 			values.Misfits[i-first] = wrong
 		}
@@ -173,9 +174,9 @@ func mark(places *map[int]bool, at int, so bool) {
 	(*places)[at] = true
 }
 
-func (d *Document) format() record.Format {
+func (d *Document) format() field.Format {
 	if d.Format == nil {
-		return record.Plain
+		return field.Plain
 	}
 	return *d.Format
 }

@@ -12,6 +12,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
@@ -67,6 +68,8 @@ type Scope struct {
 type Plan struct {
 	Vocabulary *rule.Vocabulary
 	Scope      Scope
+	// Here is what values of the company and day are fitted and shown by.
+	Here field.Surroundings
 	// stations holds the candidates of each field, by place in the kind and by
 	// place of the family.
 	stations [][][]*rule.Compiled
@@ -149,7 +152,7 @@ func (l *Loop) Describe(kind *record.Kind) string {
 // A loop is reported in the plan, whose Order then is the order of the kind.
 func Build(b *Book, s Scope) *Plan {
 	kind := b.Vocabulary.Kind
-	p := &Plan{Vocabulary: b.Vocabulary, Scope: s, stations: make([][][]*rule.Compiled, len(kind.Fields)), Lists: map[int]bool{}, WholeLines: make([]bool, len(kind.Fields))}
+	p := &Plan{Vocabulary: b.Vocabulary, Scope: s, Here: s.Company.Surroundings(s.Day), stations: make([][][]*rule.Compiled, len(kind.Fields)), Lists: map[int]bool{}, WholeLines: make([]bool, len(kind.Fields))}
 	for _, c := range b.Rules {
 		if c.State != rule.InForce || !c.Sound() || !Covers(c, s) {
 			continue

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -16,7 +17,7 @@ import (
 func kindOf(fields int) *record.Kind {
 	k := &record.Kind{Key: "vendor", Label: "Vendor"}
 	for i := range fields {
-		k.Fields = append(k.Fields, record.Field{Key: fmt.Sprintf("f%d", i), Label: fmt.Sprintf("F%d", i), Type: record.Text})
+		k.Fields = append(k.Fields, field.Field{Key: fmt.Sprintf("f%d", i), Label: fmt.Sprintf("F%d", i), Type: field.Text})
 	}
 	return k
 }

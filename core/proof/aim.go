@@ -6,9 +6,9 @@ import (
 	"codicil/core/decimal"
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
-	"codicil/core/record"
 	"codicil/core/rule"
 )
 
@@ -41,9 +41,9 @@ func (s *Search) aims(p *plan.Plan, d *judge.Document) (changes []Change) {
 			continue
 		}
 		for _, input := range s.inputs(p) {
-			field := &kind.Fields[input]
-			address := judge.Address(kind, input, lineFor(field, d))
-			now, entered := enteredNumber(field, d)
+			f := &kind.Fields[input]
+			address := judge.Address(kind, input, lineFor(f, d))
+			now, entered := enteredNumber(f, d)
 			if !entered || len(changes) >= maxAims {
 				continue
 			}
@@ -54,10 +54,10 @@ func (s *Search) aims(p *plan.Plan, d *judge.Document) (changes []Change) {
 			if !ok || to.Cmp(from) == 0 {
 				continue
 			}
-			here := record.Surroundings{Company: p.Scope.Company, Day: p.Scope.Day}
+			here := p.Here
 			for _, wanted := range s.neighbours(constants, &kind.Fields[place], here) {
 				way, _ := wanted.Minus(from).Quo(to.Minus(from))
-				v, _ := field.Settle(feel.NumberOf(now.Plus(way)), here)
+				v, _ := f.Settle(feel.NumberOf(now.Plus(way)), here)
 				if n, isNumber := v.Number(); isNumber && n.Sign() >= 0 {
 					changes = append(changes, Change{address, n.String()})
 				}
@@ -113,11 +113,12 @@ func (s *Search) compared() (places []int) {
 }
 
 // neighbours are constants and what is one step from them.
-func (s *Search) neighbours(constants []feel.Value, field *record.Field, here record.Surroundings) (numbers []decimal.Number) {
-	step := field.Step(here)
+func (s *Search) neighbours(constants []feel.Value, f *field.Field, here field.Surroundings) (numbers []decimal.Number) {
 	for _, v := range constants {
-		if n, ok := v.Number(); ok {
-			numbers = append(numbers, n, n.Plus(step), n.Minus(step))
+		for _, near := range append([]feel.Value{v}, f.Neighbours(v, here)...) {
+			if n, isNumber := near.Number(); isNumber {
+				numbers = append(numbers, n)
+			}
 		}
 	}
 	return numbers
@@ -128,8 +129,8 @@ func computed(p *plan.Plan, place int) bool {
 	return slices.ContainsFunc(p.At(place, rule.Compute), func(c *rule.Compiled) bool { return !c.Sorts() })
 }
 
-func lineFor(field *record.Field, d *judge.Document) int {
-	if field.OfLine() && len(d.Lines) > 0 {
+func lineFor(f *field.Field, d *judge.Document) int {
+	if f.OfLine() && len(d.Lines) > 0 {
 		return d.Lines[0].Number
 	}
 	return 0
@@ -147,15 +148,15 @@ func finalOf(r *Result, place int, d *judge.Document) (decimal.Number, bool) {
 	return at.Final.Number()
 }
 
-func enteredNumber(field *record.Field, d *judge.Document) (decimal.Number, bool) {
-	items, key := d.Entered, field.Key
-	if field.OfLine() {
+func enteredNumber(f *field.Field, d *judge.Document) (decimal.Number, bool) {
+	items, key := d.Entered, f.Key
+	if f.OfLine() {
 		if len(d.Lines) == 0 {
 			return decimal.Zero, false
 		}
-		items, key = d.Lines[0].Entered, field.Column()
+		items, key = d.Lines[0].Entered, f.Column()
 	}
-	v, wrong := field.Parse(items[key].Value)
+	v, wrong := f.Parse(items[key].Value)
 	if wrong != nil {
 		return decimal.Zero, false
 	}

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -16,16 +17,16 @@ import (
 	"codicil/core/table"
 )
 
-var invoiced = record.Kind{Key: "invoice", Label: "Invoice", Plural: "Invoices", Day: "on", Fields: []record.Field{
-	{Key: "on", Label: "Date", Type: record.Date}, {Key: "due", Label: "Due", Type: record.Date}, {Key: "country", Label: "Country", Type: record.Text}, {Key: "terms", Label: "Terms", Type: record.Text},
-	{Key: "net", Label: "Net", Type: record.Amount}, {Key: "tax", Label: "Tax", Type: record.Amount}, {Key: "gross", Label: "Gross", Type: record.Amount}, {Key: "rate", Label: "Rate", Type: record.Percent, Decimals: 1},
-	{Key: "lines.amount", Label: "Amount", Type: record.Amount}, {Key: "lines.cost", Label: "Cost", Type: record.Amount},
+var invoiced = record.Kind{Key: "invoice", Label: "Invoice", Plural: "Invoices", Day: "on", Fields: []field.Field{
+	{Key: "on", Label: "Date", Type: field.Date}, {Key: "due", Label: "Due", Type: field.Date}, {Key: "country", Label: "Country", Type: field.Text}, {Key: "terms", Label: "Terms", Type: field.Text},
+	{Key: "net", Label: "Net", Type: field.Amount}, {Key: "tax", Label: "Tax", Type: field.Amount}, {Key: "gross", Label: "Gross", Type: field.Amount}, {Key: "rate", Label: "Rate", Type: field.Percent, Decimals: 1},
+	{Key: "lines.amount", Label: "Amount", Type: field.Amount}, {Key: "lines.cost", Label: "Cost", Type: field.Amount},
 }}
 
 var rates = &table.Set{
-	Crosswalks: []table.Crosswalk{{Key: "rates", Label: "Rates", Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}}, Results: []record.Field{{Key: "rate", Label: "Rate", Type: record.Percent, Decimals: 1}},
+	Crosswalks: []table.Crosswalk{{Key: "rates", Label: "Rates", Keys: []field.Field{{Key: "country", Label: "Country", Type: field.Text}}, Results: []field.Field{{Key: "rate", Label: "Rate", Type: field.Percent, Decimals: 1}},
 		Rows: []table.Row{{Keys: []string{"IE"}, Results: []string{"0.23"}}, {Keys: []string{"DK"}, Results: []string{"0.25"}}}, Default: []string{"0"}}},
-	Standing: []table.Standing{{Field: record.Field{Key: "levy", Label: "Levy", Type: record.Amount}, Periods: []table.StandingValue{
+	Standing: []table.Standing{{Field: field.Field{Key: "levy", Label: "Levy", Type: field.Amount}, Periods: []table.StandingValue{
 		{Value: "5", Period: table.Period{Until: "2026-12-31"}}, {Value: "6", Period: table.Period{From: "2027-01-01"}}, {Company: "20", Value: "40"}}}},
 }
 

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -44,7 +45,7 @@ func Expect(out *engine.Outcome, p *plan.Plan, addresses []string) Expectation {
 		address := judge.Address(kind, s.Place, s.Line)
 		made := slices.ContainsFunc(s.Rules, func(a engine.Act) bool { return a.Rule.Value != nil && a.Rule.Family != rule.FollowUp })
 		if (len(addresses) == 0 && (!s.Final.IsNull() || made)) || slices.Contains(addresses, address) {
-			e.Values[address] = record.Write(s.Final)
+			e.Values[address] = field.Write(s.Final)
 		}
 	}
 	return e
@@ -96,7 +97,7 @@ func (e *Expectation) Mind(c *rule.Compiled, out *engine.Outcome) {
 		case c.Family == rule.Validate || c.Family == rule.FollowUp:
 			// all messages and all that is written are expected anyway
 		default:
-			e.Values[address] = record.Write(s.Final)
+			e.Values[address] = field.Write(s.Final)
 			if _, sorted := e.Bands[address]; len(c.Effect.Bands) > 0 && !sorted {
 				e.Bands[address] = ""
 			}
@@ -111,7 +112,7 @@ func Written(f *engine.FollowUp) string { return f.Kind + " " + f.Number + " " +
 func Writes(out *engine.Outcome) map[string]string {
 	writes := map[string]string{}
 	for i := range out.FollowUps {
-		writes[Written(&out.FollowUps[i])] = record.Write(out.FollowUps[i].After)
+		writes[Written(&out.FollowUps[i])] = field.Write(out.FollowUps[i].After)
 	}
 	return writes
 }
@@ -196,7 +197,7 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 		address := judge.Address(kind, spot.Place, spot.Line)
 		want, expected := e.Values[address]
 		seen[address] = true
-		if got := record.Write(spot.Final); expected && got != want {
+		if got := field.Write(spot.Final); expected && got != want {
 			differences = append(differences, Difference{"value", address, want, got})
 		}
 	}
@@ -329,7 +330,7 @@ func MessagesOf(out *engine.Outcome, kind *record.Kind) []Message {
 	for _, m := range out.Messages {
 		kept := Message{Severity: m.Severity, Field: m.Key(kind), Line: m.Line, Code: m.Code}
 		for _, v := range m.Values {
-			kept.Values = append(kept.Values, record.Write(v))
+			kept.Values = append(kept.Values, field.Write(v))
 		}
 		if m.Rule != nil {
 			kept.Rule = m.Rule.ID

@@ -11,6 +11,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -20,13 +21,13 @@ import (
 )
 
 var (
-	customerKind = record.Kind{Key: "customer", Label: "Customer", Shared: true, Sections: []record.Section{{Key: "general", Label: "General"}}, Fields: []record.Field{
-		{Key: "name", Label: "Name", Type: record.Text}, {Key: "terms", Label: "Payment terms", Type: record.Text}, {Key: "used", Label: "Credit used", Type: record.Amount},
+	customerKind = record.Kind{Key: "customer", Label: "Customer", Shared: true, Sections: []record.Section{{Key: "general", Label: "General"}}, Fields: []field.Field{
+		{Key: "name", Label: "Name", Type: field.Text}, {Key: "terms", Label: "Payment terms", Type: field.Text}, {Key: "used", Label: "Credit used", Type: field.Amount},
 	}}
-	orderKind = record.Kind{Key: "order", Label: "Order", Posted: true, Sections: []record.Section{{Key: "general", Label: "General"}, {Key: "lines", Label: "Lines"}}, Fields: []record.Field{
-		{Key: "customer", Label: "Customer", Type: record.ToRecord, Kind: "customer"}, {Key: "terms", Label: "Payment terms", Type: record.Text}, {Key: "total", Label: "Total", Type: record.Amount},
-		{Key: "lines.item", Label: "Item", Type: record.Text, Section: "lines"}, {Key: "lines.quantity", Label: "Quantity", Type: record.Number, Section: "lines"},
-		{Key: "lines.price", Label: "Price", Type: record.Amount, Section: "lines"}, {Key: "lines.amount", Label: "Amount", Type: record.Amount, Section: "lines"},
+	orderKind = record.Kind{Key: "order", Label: "Order", Posted: true, Sections: []record.Section{{Key: "general", Label: "General"}, {Key: "lines", Label: "Lines"}}, Fields: []field.Field{
+		{Key: "customer", Label: "Customer", Type: field.Link, Kind: "customer"}, {Key: "terms", Label: "Payment terms", Type: field.Text}, {Key: "total", Label: "Total", Type: field.Amount},
+		{Key: "lines.item", Label: "Item", Type: field.Text, Section: "lines"}, {Key: "lines.quantity", Label: "Quantity", Type: field.Number, Section: "lines"},
+		{Key: "lines.price", Label: "Price", Type: field.Amount, Section: "lines"}, {Key: "lines.amount", Label: "Amount", Type: field.Amount, Section: "lines"},
 	}}
 )
 

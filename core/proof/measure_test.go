@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/match"
 	"codicil/core/plan"
@@ -22,11 +23,11 @@ import (
 	"codicil/core/table"
 )
 
-var measured = record.Kind{Key: "vendor", Label: "Vendor", Sections: []record.Section{{Key: "general", Label: "General"}}, Fields: []record.Field{
-	{Key: "name", Label: "Name", Type: record.Text},
-	{Key: "country", Label: "Country", Type: record.Choice, Choices: []record.Option{{Code: "JP", Label: "Japan"}, {Code: "IE", Label: "Ireland"}, {Code: "DK", Label: "Denmark"}}},
-	{Key: "limit", Label: "Credit limit", Type: record.Amount}, {Key: "terms", Label: "Payment terms", Type: record.Text},
-	{Key: "half", Label: "Half", Type: record.Amount},
+var measured = record.Kind{Key: "vendor", Label: "Vendor", Sections: []record.Section{{Key: "general", Label: "General"}}, Fields: []field.Field{
+	{Key: "name", Label: "Name", Type: field.Text},
+	{Key: "country", Label: "Country", Type: field.Choice, Choices: []field.Option{{Code: "JP", Label: "Japan"}, {Code: "IE", Label: "Ireland"}, {Code: "DK", Label: "Denmark"}}},
+	{Key: "limit", Label: "Credit limit", Type: field.Amount}, {Key: "terms", Label: "Payment terms", Type: field.Text},
+	{Key: "half", Label: "Half", Type: field.Amount},
 }}
 
 var both = rule.Occasions{New: true, Change: true}
@@ -345,7 +346,7 @@ func TestSuggestionsWriteTheSameValueOtherwise(t *testing.T) {
 
 func TestSuggestionsLookUpCodesWithAndWithoutARow(t *testing.T) {
 	tables := &table.Set{Crosswalks: []table.Crosswalk{{
-		Key: "days", Label: "Days", Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}}, Results: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}},
+		Key: "days", Label: "Days", Keys: []field.Field{{Key: "country", Label: "Country", Type: field.Text}}, Results: []field.Field{{Key: "terms", Label: "Terms", Type: field.Text}},
 		Rows: []table.Row{{Keys: []string{"JP"}, Results: []string{"N45"}}, {Keys: []string{"IE"}, Results: []string{"N30"}}}, Default: []string{"N10"},
 	}}}
 	book := plan.NewBook(&measured, nil, tables, []rule.Rule{{ID: 1, State: rule.InForce, Body: rule.Body{Family: rule.Substitute, Target: "terms", On: rule.Occasions{New: true}, When: "is filled(country)", Effect: rule.Effect{Value: `crosswalk("days", country)`}}}})
@@ -359,8 +360,8 @@ func TestSuggestionsLookUpCodesWithAndWithoutARow(t *testing.T) {
 func TestWhatIsCarriedGoesBeforeWhatIsThere(t *testing.T) {
 	tables := func(terms string) *table.Set {
 		return &table.Set{
-			Standing: []table.Standing{{Field: record.Field{Key: "limit", Label: "Limit", Type: record.Number}, Periods: []table.StandingValue{{Value: map[string]string{"N30": "120", "N45": "999"}[terms]}}}},
-			Crosswalks: []table.Crosswalk{{Key: "days", Label: "Days", Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}}, Results: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}},
+			Standing: []table.Standing{{Field: field.Field{Key: "limit", Label: "Limit", Type: field.Number}, Periods: []table.StandingValue{{Value: map[string]string{"N30": "120", "N45": "999"}[terms]}}}},
+			Crosswalks: []table.Crosswalk{{Key: "days", Label: "Days", Keys: []field.Field{{Key: "country", Label: "Country", Type: field.Text}}, Results: []field.Field{{Key: "terms", Label: "Terms", Type: field.Text}},
 				Rows: []table.Row{{Keys: []string{"IE"}, Results: []string{terms}}}}},
 		}
 	}

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/match"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -35,7 +36,7 @@ func (m *Mutant) OfRule() bool { return m.around == nil && !m.Gone }
 // behave as the rule does are left out as far as that can be said without a document. Cost:
 // the parts of the rule and the rows that it can read, within limits.
 func Mutants(c *rule.Compiled, b *plan.Book, extent Extent, company *record.Company) []Mutant {
-	m := &mutation{c: c, extent: extent, here: record.Surroundings{Company: company}, seen: map[string]bool{key(c.Body): true}}
+	m := &mutation{c: c, extent: extent, here: company.Surroundings(""), seen: map[string]bool{key(c.Body): true}}
 	m.list = append(m.list, Mutant{Body: c.Body, Gone: true, Change: "the rule were not there"})
 	m.condition("when", c.When, c.Rule.When, func(b *rule.Body, text string) { b.When = text })
 	m.condition("must", c.Must, c.Effect.Must, func(b *rule.Body, text string) { b.Effect.Must = text })
@@ -58,7 +59,7 @@ func Mutants(c *rule.Compiled, b *plan.Book, extent Extent, company *record.Comp
 type mutation struct {
 	c      *rule.Compiled
 	extent Extent
-	here   record.Surroundings
+	here   field.Surroundings
 	list   []Mutant
 	seen   map[string]bool // bodies, so that no mutant is there twice
 }
@@ -189,7 +190,7 @@ func (m *mutation) unique() {
 func (m *mutation) writtenOneWay() bool {
 	kind := m.c.Vocabulary().Kind
 	return !slices.ContainsFunc(m.c.Unique, func(place int) bool {
-		return !slices.Contains([]record.FieldType{record.BankAccount, record.TaxNumber, record.Telephone, record.Number, record.Amount, record.Date, record.ToRecord, record.Choice, record.YesNo}, kind.Fields[place].Type)
+		return !kind.Fields[place].Traits().Uniform
 	})
 }
 

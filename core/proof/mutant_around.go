@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -49,7 +50,7 @@ func (m *mutation) crosswalks() {
 		if len(arguments) > len(t.Keys) {
 			named, _ := feel.Constant(arguments[len(t.Keys)])
 			text, _ := named.Text()
-			column = max(0, slices.IndexFunc(t.Results, func(f record.Field) bool { return f.Key == text }))
+			column = max(0, slices.IndexFunc(t.Results, func(f field.Field) bool { return f.Key == text }))
 		}
 		if id := fmt.Sprint(t.Key, column); !seen[id] {
 			seen[id] = true
@@ -83,7 +84,7 @@ func (m *mutation) rows(t *table.Crosswalk, column int) {
 					return feel.NullValue, false
 				}
 				for j := range keys {
-					if record.Write(keys[j]) != row.Keys[j] {
+					if field.Write(keys[j]) != row.Keys[j] {
 						return feel.NullValue, false
 					}
 				}
@@ -200,7 +201,7 @@ func (m *mutation) scope() {
 			continue
 		}
 		for i, text := range m.next(day.day.Value(), nil) {
-			next := record.Day(record.Write(judge.ReadLiteral(text)))
+			next := record.Day(field.Write(judge.ReadLiteral(text)))
 			m.add(fmt.Sprintf("it %s a day %s", day.name, []string{"later", "earlier"}[i]), func(b *rule.Body) { day.set(b, next) })
 		}
 	}

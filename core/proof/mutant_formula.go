@@ -3,12 +3,10 @@ package proof
 import (
 	"fmt"
 	"slices"
-	"strconv"
 	"strings"
 
-	"codicil/core/decimal"
 	"codicil/core/feel"
-	"codicil/core/record"
+	"codicil/core/field"
 	"codicil/core/rule"
 )
 
@@ -156,48 +154,27 @@ func beside(root feel.Node, literal feel.Node) (other feel.Node) {
 // others returns constants next to one. field is the field that it is compared with or put
 // into; nil: none that is known.
 func (m *mutation) others(n *feel.Literal, subject feel.Node) (texts []string) {
-	var field *record.Field
+	var f *field.Field
 	if subject != nil {
-		field = m.c.FieldOf(subject)
+		f = m.c.FieldOf(subject)
 	}
-	return m.next(n.Value, field)
+	return m.next(n.Value, f)
 }
 
-func (m *mutation) next(v feel.Value, field *record.Field) (texts []string) {
-	switch v.Kind() {
-	case feel.Number:
-		n, _ := v.Number()
-		step := decimal.FromInt(1)
-		if places := n.Places(); places > 0 {
-			step, _ = decimal.FromInt(10).Pow(decimal.FromInt(int64(-places)))
-		}
-		if field != nil && field.FeelType().Kind == feel.Number {
-			step = field.Step(m.here)
-		}
-		more, _ := n.Add(step)
-		less, _ := n.Sub(step)
-		texts = []string{more.String(), less.String()}
+func (m *mutation) next(v feel.Value, f *field.Field) (texts []string) {
+	if v.IsNull() {
+		return nil
+	}
+	if f == nil || !feel.TypeOf(v).Fits(f.FeelType()) {
+		f = field.Holding(v)
+	}
+	for _, other := range f.Neighbours(v, m.here) {
+		texts = append(texts, other.String())
+	}
+	if n, isNumber := v.Number(); isNumber {
 		if swapped := transposed(n.String()); swapped != "" && !slices.Contains(texts, swapped) {
 			texts = append(texts, swapped)
 		}
-		return texts
-	case feel.Date:
-		for _, days := range []int64{1, -1} {
-			program, _ := feel.Compile(fmt.Sprintf("add days(%s, %d)", v, days), nil, feel.Strict)
-			texts = append(texts, program.Eval(&feel.Frame{}).String())
-		}
-	case feel.Boolean:
-		return []string{strconv.FormatBool(!v.IsTrue())}
-	case feel.String:
-		text, _ := v.Text()
-		if field != nil && field.Type == record.Choice && len(field.Choices) > 1 {
-			at := slices.IndexFunc(field.Choices, func(o record.Option) bool { return o.Code == text })
-			for i := range field.Choices[1:] {
-				texts = append(texts, feel.StringOf(field.Choices[(at+1+i)%len(field.Choices)].Code).String())
-			}
-			return texts
-		}
-		return []string{feel.StringOf(text + "x").String()}
 	}
 	return texts
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -15,8 +16,8 @@ import (
 	"codicil/core/table"
 )
 
-var kind = record.Kind{Key: "vendor", Label: "Vendor", Fields: []record.Field{
-	{Key: "name", Label: "Name", Type: record.Text}, {Key: "terms", Label: "Payment terms", Type: record.Text}, {Key: "limit", Label: "Credit limit", Type: record.Amount},
+var kind = record.Kind{Key: "vendor", Label: "Vendor", Fields: []field.Field{
+	{Key: "name", Label: "Name", Type: field.Text}, {Key: "terms", Label: "Payment terms", Type: field.Text}, {Key: "limit", Label: "Credit limit", Type: field.Amount},
 }}
 
 func run(t *testing.T, p proof.Proof, value string) []proof.Difference {
@@ -88,7 +89,7 @@ func TestASavedRecordIsPartOfTheProof(t *testing.T) {
 func TestTypedTextsAreReadAsTheyWereTyped(t *testing.T) {
 	p := low()
 	p.Given.Entered["limit"] = judge.Item{Typed: "1.200,50"}
-	p.Given.Format = &record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	p.Given.Format = &field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
 	p.Expect = proof.Expectation{Verdict: engine.Accepted, Values: map[string]string{"limit": "1200.5"}}
 	assert.Empty(t, run(t, p, `"N30"`))
 

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -87,7 +88,7 @@ func (s *Search) inputs(p *plan.Plan) []int {
 
 // proposals are values for one field, the likeliest to show something first.
 func (s *Search) proposals(p *plan.Plan, place int, d *judge.Document) (texts []string) {
-	field := &s.Rule.Vocabulary().Kind.Fields[place]
+	f := &s.Rule.Vocabulary().Kind.Fields[place]
 	add := func(list ...string) {
 		for _, text := range list {
 			if !slices.Contains(texts, text) {
@@ -95,42 +96,30 @@ func (s *Search) proposals(p *plan.Plan, place int, d *judge.Document) (texts []
 			}
 		}
 	}
-	m := &mutation{c: s.Rule, here: record.Surroundings{Company: p.Scope.Company, Day: p.Scope.Day}}
+	m := &mutation{c: s.Rule, here: p.Here}
 	for _, v := range s.constants(place) {
-		add(record.Write(v))
+		add(field.Write(v))
 		if v.Kind() != feel.String {
-			for _, text := range m.next(v, field) {
-				add(record.Write(judge.ReadLiteral(text)))
+			for _, text := range m.next(v, f) {
+				add(field.Write(judge.ReadLiteral(text)))
 			}
 		}
 	}
 	if slices.Contains(s.Rule.Unique, place) {
-		add(s.alike(field, d.Company)...)
+		add(s.alike(f, d.Company)...)
 	}
 	add("")
-	add(s.codes(field)...)
-	switch field.Type {
-	case record.Choice:
-		for _, o := range field.Choices {
-			add(o.Code)
-		}
-	case record.YesNo:
-		add("true", "false")
-	case record.ToRecord:
-		add(s.Numbers(field.Kind, p.Scope.Company.Key)...)
-	case record.Date:
-		day := judge.Literal(d.Day.Value())
-		for _, formula := range []string{day, "add days(" + day + ", 1)", "add days(" + day + ", -1)", "add days(" + day + ", 30)"} {
-			add(record.Write(judge.ReadLiteral(formula)))
-		}
-	case record.Number, record.Amount, record.Quantity, record.Percent:
-		step := field.Step(m.here)
-		add(step.String(), "1", "100", "0.5", "10000", "2.5")
-	default:
-		add("Test")
+	add(s.codes(f)...)
+	if f.IsLink() {
+		add(s.Numbers(f.Kind, p.Scope.Company.Key)...)
+	}
+	here := p.Here
+	here.Day = d.Day.Value()
+	for _, v := range f.Samples(here) {
+		add(field.Write(v))
 	}
 	for i := range s.Bases { // what others have, for rules on values that are the same
-		if text := s.Bases[i].Document.Entered[field.Key].Value; text != "" && field.Type != record.ToRecord {
+		if text := s.Bases[i].Document.Entered[f.Key].Value; text != "" && !f.IsLink() {
 			add(text)
 		}
 	}
@@ -139,14 +128,14 @@ func (s *Search) proposals(p *plan.Plan, place int, d *judge.Document) (texts []
 
 // alike are values that others have, and the same written otherwise: in other capitals, with
 // a space, with punctuation, a letter off.
-func (s *Search) alike(field *record.Field, company string) (texts []string) {
+func (s *Search) alike(f *field.Field, company string) (texts []string) {
 	bases := slices.Clone(s.Bases)
 	slices.SortStableFunc(bases, func(a, b Base) int { // those of the company first
 		return cmp.Compare(btoi(a.Document.Company != company), btoi(b.Document.Company != company))
 	})
 	for i := range bases {
-		text := bases[i].Document.Entered[field.Key].Value
-		if half := len(text) / 2; half > 1 && field.FeelType().Kind == feel.String && field.Type != record.ToRecord && len(texts) < maxValues {
+		text := bases[i].Document.Entered[f.Key].Value
+		if half := len(text) / 2; half > 1 && f.FeelType().Kind == feel.String && !f.IsLink() && len(texts) < maxValues {
 			texts = append(texts, text, strings.ToLower(text), text[:half]+" "+text[half:], text[:half]+"-"+text[half:], text+"s")
 		}
 	}
@@ -161,10 +150,10 @@ func btoi(b bool) int {
 }
 
 // codes are some that a crosswalk has where the rule looks the field up in it.
-func (s *Search) codes(field *record.Field) (codes []string) {
+func (s *Search) codes(f *field.Field) (codes []string) {
 	lookUps(s.Rule, func(arguments []feel.Node, t *table.Crosswalk) {
 		for i := range t.Keys {
-			if s.Rule.FieldOf(arguments[i]) != field {
+			if s.Rule.FieldOf(arguments[i]) != f {
 				continue
 			}
 			for _, row := range t.Rows[:min(len(t.Rows), maxValues/2)] {

@@ -85,7 +85,7 @@ func (s *Search) elsewhere(base candidate) (list []candidate) {
 				c.Document.Entered, c.Document.Lines = maps.Clone(c.Document.Entered), slices.Clone(c.Document.Lines)
 				for place := range kind.Fields {
 					f := &kind.Fields[place]
-					if f.Type != record.ToRecord {
+					if !f.IsLink() {
 						continue
 					}
 					numbers := s.Numbers(f.Kind, company)

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"codicil/core/decimal"
+	"codicil/core/field"
 )
 
 // Content is what a record holds, every value in its stored form.
@@ -61,7 +62,7 @@ func (c *Content) OriginsOf(line int) Origins {
 }
 
 // Get returns a value by field and, for a field of the lines, line number.
-func (c *Content) Get(f *Field, line int) string {
+func (c *Content) Get(f *field.Field, line int) string {
 	if f.OfLine() {
 		return c.Line(line)[f.Column()]
 	}
@@ -80,7 +81,7 @@ func (c *Content) Clone() Content {
 
 // Set puts a value and its origin in by field and, for a field of the lines, line number; ""
 // makes it blank. Lines that are not there stay away.
-func (c *Content) Set(f *Field, line int, text string, by Origin) {
+func (c *Content) Set(f *field.Field, line int, text string, by Origin) {
 	values, origins := &c.Values, &c.Origins
 	if f.OfLine() {
 		i := slices.IndexFunc(c.Lines, func(l Line) bool { return l.Number == line })
@@ -120,7 +121,7 @@ func Changes(kind *Kind, before, after *Content) []Change {
 			numbers[l.Number] = true
 		}
 	}
-	compare := func(f *Field, line int) {
+	compare := func(f *field.Field, line int) {
 		if was, is := before.Get(f, line), after.Get(f, line); was != is {
 			changes = append(changes, Change{f.Key, line, was, is})
 		}

@@ -3,9 +3,9 @@ package record
 import (
 	"fmt"
 	"slices"
-	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 )
 
 // FollowOn says how a record of one kind becomes the beginning of a record of
@@ -65,11 +65,11 @@ func (m *FollowOn) Check(from, to *Kind) []PairProblem {
 		switch {
 		case p.From == "":
 			if _, wrong := target.Parse(p.Constant); wrong != nil {
-				complain("%s", wrong.Message)
+				complain("%s", wrong.String())
 			}
 		case p.From == OwnNumber:
-			if target.Type != Text && (target.Type != ToRecord || target.Kind != from.Key) {
-				complain("the number of a %s does not fit %s, which is a %s", from.Noun(), target.Label, target.describe())
+			if target.Type != field.Text && (!target.IsLink() || target.Kind != from.Key) {
+				complain("the number of a %s does not fit %s, which is a %s", from.Noun(), target.Label, target.Describe())
 			}
 		default:
 			source := from.Field(p.From)
@@ -92,60 +92,6 @@ func (m *FollowOn) Check(from, to *Kind) []PairProblem {
 		}
 	}
 	return problems
-}
-
-// describe names the type for messages: "link to an item".
-func (f *Field) describe() string {
-	switch f.Type {
-	case ToRecord:
-		return "link to " + f.Kind
-	case YesNo:
-		return "yes or no"
-	}
-	return strings.ReplaceAll(string(f.Type), "-", " ")
-}
-
-// Carries says why values of f do not fit the target; "" when they do. A shorter
-// text or fewer digits is a misfit too, because nothing is ever cut.
-func (f *Field) Carries(target *Field) string {
-	say := func(why string) string {
-		return fmt.Sprintf("%s (%s) does not fit %s (%s)%s", f.Label, f.describe(), target.Label, target.describe(), why)
-	}
-	switch {
-	case f.FeelType().Kind != target.FeelType().Kind:
-		return say("")
-	case target.Type == ToRecord && (f.Type != ToRecord || f.Kind != target.Kind):
-		return say("")
-	case (f.Type == Percent) != (target.Type == Percent):
-		return say(": a percentage is a fraction, the other is not")
-	case target.Type == Choice:
-		return f.choicesFit(target, say)
-	case target.Type != Text && target.FeelType().Kind == feel.String && f.Type != target.Type:
-		return say("")
-	case target.Type == Text && target.Most() < f.Most():
-		return say(fmt.Sprintf(": up to %d characters into %d", f.Most(), target.Most()))
-	case (target.Type == Number || target.Type == Quantity) && target.Decimals < f.Decimals && f.Type != Amount:
-		return say(fmt.Sprintf(": %d decimals into %d would be rounded", f.Decimals, target.Decimals))
-	case target.digits() < f.digits() && target.FeelType().Kind == feel.Number:
-		return say(fmt.Sprintf(": up to %d digits into %d", f.digits(), target.digits()))
-	}
-	return ""
-}
-
-func (f *Field) choicesFit(target *Field, say func(string) string) string {
-	if f.Type != Choice {
-		return say(": a choice takes its own codes only")
-	}
-	for _, option := range f.Choices {
-		found := false
-		for _, other := range target.Choices {
-			found = found || other.Code == option.Code
-		}
-		if !found {
-			return say(fmt.Sprintf(": it has no code %s", option.Code))
-		}
-	}
-	return ""
 }
 
 // Apply makes the beginning of the new record out of the one that is followed.

@@ -5,10 +5,8 @@ import (
 	"slices"
 	"strings"
 
-	"golang.org/x/text/currency"
-
-	"codicil/core/decimal"
 	"codicil/core/feel"
+	"codicil/core/field"
 )
 
 // Kind describes one kind of record.
@@ -31,7 +29,7 @@ type Kind struct {
 	Sections []Section `json:"sections"`
 	// Fields are those of the header, then those of the lines, whose keys begin
 	// with LinePrefix.
-	Fields []Field `json:"fields"`
+	Fields []field.Field `json:"fields"`
 	// Day is the field that holds a document's date; "": its date is the day of work.
 	Day string `json:"day,omitempty"`
 	// Journal says how the lines stand in the ledger's journal; nil: they do not.
@@ -48,9 +46,6 @@ func (k *Kind) Noun() string {
 	}
 	return k.Label
 }
-
-// LinePrefix begins the key of every field of the lines.
-const LinePrefix = "lines."
 
 // LineSection is the key of the section that holds the lines.
 const LineSection = "lines"
@@ -73,7 +68,7 @@ type Journal struct {
 
 // Headers returns the number of header fields, which come first in Fields.
 func (k *Kind) Headers() int {
-	n := slices.IndexFunc(k.Fields, func(f Field) bool { return f.OfLine() })
+	n := slices.IndexFunc(k.Fields, func(f field.Field) bool { return f.OfLine() })
 	if n < 0 {
 		return len(k.Fields)
 	}
@@ -86,7 +81,7 @@ func (k *Kind) Columns() int { return len(k.Fields) - k.Headers() }
 // Sort puts the fields of the header before those of the lines, keeping their
 // order otherwise.
 func (k *Kind) Sort() {
-	slices.SortStableFunc(k.Fields, func(a, b Field) int {
+	slices.SortStableFunc(k.Fields, func(a, b field.Field) int {
 		switch {
 		case a.OfLine() == b.OfLine():
 			return 0
@@ -105,100 +100,15 @@ type Section struct {
 
 // Index returns the place of the field with the key in Fields, or -1.
 func (k *Kind) Index(key string) int {
-	return slices.IndexFunc(k.Fields, func(f Field) bool { return f.Key == key })
+	return slices.IndexFunc(k.Fields, func(f field.Field) bool { return f.Key == key })
 }
 
 // Field returns the field with the key, or nil.
-func (k *Kind) Field(key string) *Field {
+func (k *Kind) Field(key string) *field.Field {
 	if i := k.Index(key); i >= 0 {
 		return &k.Fields[i]
 	}
 	return nil
-}
-
-// FieldType says what a field holds.
-type FieldType string
-
-// The field types. A percent holds the fraction: 10 % is 0.1.
-const (
-	Text        FieldType = "text"
-	Email       FieldType = "email"
-	Telephone   FieldType = "telephone"
-	WebAddress  FieldType = "web-address"
-	BankAccount FieldType = "bank-account"
-	TaxNumber   FieldType = "tax-number"
-	Number      FieldType = "number"
-	Amount      FieldType = "amount"
-	Quantity    FieldType = "quantity"
-	Percent     FieldType = "percent"
-	Date        FieldType = "date"
-	YesNo       FieldType = "yes-no"
-	Choice      FieldType = "choice"
-	// ToRecord is the number of a record of another kind.
-	ToRecord FieldType = "link"
-)
-
-// FieldTypes lists the field types in the order in which they are offered.
-var FieldTypes = []FieldType{Text, Number, Amount, Quantity, Percent, Date, YesNo, Choice, ToRecord, Email, Telephone, WebAddress, BankAccount, TaxNumber}
-
-// Field describes one field of a kind.
-type Field struct {
-	Key     string    `json:"key"`
-	Label   string    `json:"label"`
-	Help    string    `json:"help,omitempty"`
-	Section string    `json:"section"`
-	Type    FieldType `json:"type"`
-	// Length is the most characters of a text; 0: 255.
-	Length int `json:"length,omitempty"`
-	// Case is "upper", "lower" or "" for as typed.
-	Case string `json:"case,omitempty"`
-	// Digits is the most digits before the decimal point; 0: 15.
-	Digits int `json:"digits,omitempty"`
-	// Decimals is the number of decimal places of a number, or of a percent as
-	// people write it. An amount has those of its currency.
-	Decimals int `json:"decimals,omitempty"`
-	// Currency is the key of the field that holds an amount's currency; "": the
-	// company's currency.
-	Currency string `json:"currency,omitempty"`
-	// Unit is the key of the field that holds a quantity's unit.
-	Unit string `json:"unit,omitempty"`
-	// Country is the key of the field whose country decides how a telephone or
-	// tax number and a bank account is written; "": the company's.
-	Country string `json:"country,omitempty"`
-	// Pattern is a regular expression that the whole text must match; "": any text.
-	Pattern string   `json:"pattern,omitempty"`
-	Choices []Option `json:"choices,omitempty"`
-	// Kind is the kind of record that a link names.
-	Kind string `json:"kind,omitempty"`
-	// Added fields were added by an administrator; the others are standard.
-	Added bool `json:"added,omitempty"`
-	// Searched fields are looked into when people search records.
-	Searched bool `json:"searched,omitempty"`
-	// Loaded fields take part in loads.
-	Loaded bool `json:"loaded,omitempty"`
-}
-
-// OfLine tells whether the field is one of the lines.
-func (f *Field) OfLine() bool { return strings.HasPrefix(f.Key, LinePrefix) }
-
-// Column returns the key of a line's field without the prefix, as a line's
-// values are keyed; the key of a header field as it is.
-func (f *Field) Column() string { return strings.TrimPrefix(f.Key, LinePrefix) }
-
-// Most returns the most characters of a text.
-func (f *Field) Most() int {
-	if f.Length == 0 {
-		return 255
-	}
-	return f.Length
-}
-
-// digits returns the most digits before the decimal point of a number.
-func (f *Field) digits() int {
-	if f.Digits == 0 {
-		return 15
-	}
-	return f.Digits
 }
 
 // Beside are the places of the fields that a field's values need to be fitted and
@@ -213,35 +123,14 @@ func (k *Kind) Beside(place int) Beside {
 		if key == "" {
 			return -1
 		}
-		if f.OfLine() && !strings.HasPrefix(key, LinePrefix) {
-			if i := k.Index(LinePrefix + key); i >= 0 {
+		if f.OfLine() && !strings.HasPrefix(key, field.LinePrefix) {
+			if i := k.Index(field.LinePrefix + key); i >= 0 {
 				return i
 			}
 		}
 		return k.Index(key)
 	}
 	return Beside{find(f.Currency), find(f.Unit), find(f.Country)}
-}
-
-// Option is one value that a choice may have.
-type Option struct {
-	Code  string `json:"code"`
-	Label string `json:"label"`
-}
-
-// FeelType returns the type of the field's values in formulas.
-func (f *Field) FeelType() feel.Type {
-	switch f.Type {
-	case Number, Amount, Quantity:
-		return feel.NumberType
-	case Percent:
-		return feel.Type{Kind: feel.Number, Percent: true}
-	case Date:
-		return feel.DateType
-	case YesNo:
-		return feel.BooleanType
-	}
-	return feel.StringType
 }
 
 // Company is one company of the group.
@@ -259,7 +148,7 @@ type Company struct {
 	TimeZone string `json:"timeZone,omitempty"`
 	// Format is how people write numbers and dates who chose no format of their own; nil: as
 	// their browser does.
-	Format *Format `json:"format,omitempty"`
+	Format *field.Format `json:"format,omitempty"`
 }
 
 // Calendar says which days are no workdays.
@@ -281,12 +170,16 @@ type Holiday struct {
 	Name string `json:"name"`
 }
 
-// Mode returns how the company rounds.
-func (c *Company) Mode() decimal.Mode {
-	if c.Rounding == "half-even" {
-		return decimal.HalfEven
+// Surroundings are those of the company's values on a day; nil: of no company.
+func (c *Company) Surroundings(day Day) field.Surroundings {
+	s := field.Surroundings{}
+	if day != "" {
+		s.Day = day.Value()
 	}
-	return decimal.HalfUp
+	if c != nil {
+		s.HalfEven, s.Currency, s.Country = c.Rounding == "half-even", c.Currency, c.Country
+	}
+	return s
 }
 
 // Type is the second axis of scope: a vendor group, an order type, a document type.
@@ -314,19 +207,17 @@ func ParseDay(text string) (Day, error) {
 	return Day(text), nil
 }
 
+// Show writes the day for a person: 24/11/2026; what is no day as it is.
+func (d Day) Show(f field.Format) string {
+	v := d.Value()
+	if v.IsNull() {
+		return string(d)
+	}
+	return f.Day(v)
+}
+
 // Value returns the day as a date.
 func (d Day) Value() feel.Value {
 	v, _ := feel.ParseDate(string(d))
 	return v
-}
-
-// CurrencyDecimals returns the minor digits of an ISO 4217 currency: 2 for EUR, 0
-// for JPY; false when there is no such currency.
-func CurrencyDecimals(code string) (int, bool) {
-	unit, err := currency.ParseISO(code)
-	if err != nil {
-		return 0, false
-	}
-	scale, _ := currency.Standard.Rounding(unit)
-	return scale, true
 }

@@ -1,6 +1,9 @@
 package record
 
-import "slices"
+import (
+	"codicil/core/field"
+	"slices"
+)
 
 // Layout says how a form shows the fields of a kind: in which sections, in what
 // order and width, under which label. A layout is lists of what is there, so that
@@ -101,22 +104,9 @@ func (l *Layout) section(key string) *LayoutSection {
 
 // clampWidth keeps a width on the grid; a field without one gets the width that
 // suits what it holds.
-func clampWidth(width int, f *Field) int {
-	if width >= 1 {
-		return min(width, LayoutColumns)
+func clampWidth(width int, f *field.Field) int {
+	if width < 1 {
+		width = f.Width()
 	}
-	switch f.Type {
-	case YesNo, Percent, Number, Quantity, Date, Choice, Amount:
-		return 3
-	case Text:
-		if f.Length > 0 && f.Length <= 14 {
-			return 3
-		}
-		if f.Length >= 100 {
-			return 8
-		}
-	case ToRecord, BankAccount:
-		return 6
-	}
-	return 4
+	return min(width, LayoutColumns)
 }

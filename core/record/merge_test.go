@@ -6,6 +6,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"pgregory.net/rapid"
 
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -88,9 +89,9 @@ func TestAMergeLosesNobodysChange(t *testing.T) {
 
 var booked = record.Kind{
 	Key: "booked", Journal: &record.Journal{Account: "lines.account", Debit: "lines.debit", Credit: "lines.credit"}, Signed: []string{"total", "lines.count"},
-	Fields: []record.Field{
-		{Key: "total", Type: record.Amount}, {Key: "rate", Type: record.Amount}, {Key: "lines.account", Type: record.Text},
-		{Key: "lines.debit", Type: record.Amount}, {Key: "lines.credit", Type: record.Amount}, {Key: "lines.count", Type: record.Quantity},
+	Fields: []field.Field{
+		{Key: "total", Type: field.Amount}, {Key: "rate", Type: field.Amount}, {Key: "lines.account", Type: field.Text},
+		{Key: "lines.debit", Type: field.Amount}, {Key: "lines.credit", Type: field.Amount}, {Key: "lines.count", Type: field.Quantity},
 	},
 }
 

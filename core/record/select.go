@@ -1,13 +1,13 @@
 package record
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
-	"golang.org/x/text/collate"
-	"golang.org/x/text/language"
-
 	"codicil/core/feel"
+	"codicil/core/field"
+	"codicil/core/notice"
 )
 
 // Listed is a record as lists know it.
@@ -40,10 +40,19 @@ type Filter struct {
 	Value    string `json:"value,omitempty"`
 }
 
+var (
+	noFilterField    = notice.Define("unknown-field.filter", "a {kind} has no field {field:q} to filter by")
+	noFilterRelation = notice.Define("unknown-relation", "records cannot be filtered by {relation:q}")
+)
+
+func misfit(d *notice.Definition, values ...any) *field.Misfit {
+	return &field.Misfit{Notice: d.With(values...)}
+}
+
 // Select returns the places of the records that the selection keeps, sorted. The
 // misfit says which filter asks for a value that its field cannot have, or for a
 // field that is not there.
-func Select(kind *Kind, records []Listed, s Selection, format Format) ([]int, *Misfit) {
+func Select(kind *Kind, records []Listed, s Selection, format field.Format) ([]int, *field.Misfit) {
 	tests := make([]func(*Listed) bool, len(s.Filters))
 	for i, f := range s.Filters {
 		test, wrong := f.test(kind, format)
@@ -95,10 +104,10 @@ func found(kind *Kind, r *Listed, words []string) bool {
 	})
 }
 
-func (f Filter) test(kind *Kind, format Format) (func(*Listed) bool, *Misfit) {
-	field := kind.Field(f.Field)
-	if field == nil {
-		return nil, misfit("unknown-field", "a %s has no field %q to filter by", kind.Noun(), f.Field)
+func (f Filter) test(kind *Kind, format field.Format) (func(*Listed) bool, *field.Misfit) {
+	by := kind.Field(f.Field)
+	if by == nil {
+		return nil, misfit(noFilterField, kind.Noun(), f.Field)
 	}
 	var holds func(text string) bool
 	switch f.Relation {
@@ -108,28 +117,28 @@ func (f Filter) test(kind *Kind, format Format) (func(*Listed) bool, *Misfit) {
 		holds = func(text string) bool { return text != "" }
 	case "in-band":
 		want := strings.TrimSpace(f.Value)
-		return func(r *Listed) bool { return strings.EqualFold(r.Bands[field.Key], want) }, nil
+		return func(r *Listed) bool { return strings.EqualFold(r.Bands[by.Key], want) }, nil
 	case "contains":
 		want := strings.ToLower(strings.TrimSpace(f.Value))
 		holds = func(text string) bool { return strings.Contains(strings.ToLower(text), want) }
 	case "is", "is-not", "from", "up-to":
-		want, wrong := field.Read(f.Value, format, Surroundings{})
+		want, wrong := by.Read(f.Value, format, field.Surroundings{})
 		if wrong != nil {
 			return nil, wrong
 		}
-		holds = field.comparison(f.Relation, want)
+		holds = comparison(by, f.Relation, want)
 	default:
-		return nil, misfit("unknown-relation", "records cannot be filtered by %q", f.Relation)
+		return nil, misfit(noFilterRelation, f.Relation)
 	}
-	if !field.OfLine() {
-		return func(r *Listed) bool { return holds(r.Content.Values[field.Key]) }, nil
+	if !by.OfLine() {
+		return func(r *Listed) bool { return holds(r.Content.Values[by.Key]) }, nil
 	}
 	return func(r *Listed) bool {
-		return slices.ContainsFunc(r.Content.Lines, func(l Line) bool { return holds(l.Values[field.Column()]) })
+		return slices.ContainsFunc(r.Content.Lines, func(l Line) bool { return holds(l.Values[by.Column()]) })
 	}, nil
 }
 
-func (f *Field) comparison(relation string, want feel.Value) func(string) bool {
+func comparison(f *field.Field, relation string, want feel.Value) func(string) bool {
 	return func(text string) bool {
 		v, wrong := f.Parse(text)
 		if wrong != nil {
@@ -150,50 +159,45 @@ func (f *Field) comparison(relation string, want feel.Value) func(string) bool {
 
 // sortPlaces sorts by one field, blanks last, then by number.
 func sortPlaces(kind *Kind, records []Listed, places []int, s Selection) {
-	key := func(r *Listed) string {
-		switch s.Sort {
-		case "company":
-			return r.Company
-		case "type":
-			return r.Type
-		case "state":
-			return r.State
-		}
-		return r.Number
+	by := kind.Field(s.Sort)
+	if by != nil && by.OfLine() {
+		by = nil
 	}
-	field := kind.Field(s.Sort)
-	var values []feel.Value
-	if field != nil && !field.OfLine() {
-		values = make([]feel.Value, len(records))
-		for _, place := range places {
-			values[place], _ = field.Parse(records[place].Content.Values[field.Key])
+	values := make([]feel.Value, len(records))
+	for _, place := range places {
+		r := &records[place]
+		switch {
+		case by != nil:
+			values[place], _ = by.Parse(r.Content.Values[by.Key])
+		case s.Sort == "company":
+			values[place] = feel.StringOf(r.Company)
+		case s.Sort == "type":
+			values[place] = feel.StringOf(r.Type)
+		case s.Sort == "state":
+			values[place] = feel.StringOf(r.State)
+		default:
+			values[place] = feel.StringOf(r.Number)
 		}
 	}
-	words := collate.New(language.Und, collate.IgnoreCase, collate.Numeric)
+	if by == nil {
+		by = &field.Field{Type: field.Text}
+	}
+	compare := by.Comparison()
 	slices.SortStableFunc(places, func(a, b int) int {
+		x, y := values[a], values[b]
+		if x.IsNull() != y.IsNull() { // blanks last, whichever way the rest goes
+			if x.IsNull() {
+				return 1
+			}
+			return -1
+		}
 		order := 0
-		if values == nil {
-			order = words.CompareString(key(&records[a]), key(&records[b]))
-		} else {
-			x, y := values[a], values[b]
-			if x.IsNull() != y.IsNull() { // blanks last, whichever way the rest goes
-				if x.IsNull() {
-					return 1
-				}
-				return -1
-			}
-			if x.Kind() == feel.String {
-				order = words.CompareString(x.Plain(), y.Plain())
-			} else {
-				order, _ = feel.Order(x, y)
-			}
+		if !x.IsNull() {
+			order = compare(x, y)
 		}
 		if s.Descending {
 			order = -order
 		}
-		if order == 0 {
-			order = strings.Compare(records[a].Number, records[b].Number)
-		}
-		return order
+		return cmp.Or(order, strings.Compare(records[a].Number, records[b].Number))
 	})
 }

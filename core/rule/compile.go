@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/table"
 )
@@ -32,7 +33,7 @@ type Compiled struct {
 	Changed  []int         // the fields of WhenChanged
 	Unique   []int         // validate: the places of the fields that are unique together
 	Bounds   []Bound       // compute: the upper ends of the bands
-	Remote   *record.Field // follow-up: the field of the linked record
+	Remote   *field.Field  // follow-up: the field of the linked record
 	Problems []Problem     // errors and warnings; with an error the rule cannot run
 	reads    []int
 	// vocabulary is that which the rule was compiled with, for its words.
@@ -228,18 +229,18 @@ func (c *Compiled) checkSource() {
 // the field.
 func (c *Compiled) checkSeries(complain func(part, format string, args ...any)) {
 	key := c.Effect.Series
-	field := &c.vocabulary.Kind.Fields[c.Field]
+	f := &c.vocabulary.Kind.Fields[c.Field]
 	series := c.vocabulary.Tables.Numbers(key)
 	switch {
 	case series == nil:
 		complain("value", "there is no number series %q; choose another, or design it first", key)
 		return
-	case field.Type != record.Text:
-		complain("value", "a number series gives texts, and %s holds a %s", field.Label, field.FeelType())
+	case f.Type != field.Text:
+		complain("value", "a number series gives texts, and %s holds a %s", f.Label, f.FeelType())
 		return
 	}
-	if longest := series.Longest(len("10"), len("VI")); longest > field.Most() {
-		complain("value", "the numbers of %s have %d characters, and %s takes %d at most", series.Label, longest, field.Label, field.Most())
+	if longest := series.Longest(len("10"), len("VI")); longest > f.Most() {
+		complain("value", "the numbers of %s have %d characters, and %s takes %d at most", series.Label, longest, f.Label, f.Most())
 		return
 	}
 	c.Series = series
@@ -270,7 +271,7 @@ func (v *Vocabulary) PlaceOf(target string) int {
 // TargetOf returns the place from which the formulas of a rule on the target see the
 // document, and the field that its value goes into: for a follow-up one of a linked record.
 // The place is -1 when there is no such target.
-func (v *Vocabulary) TargetOf(target string) (place int, field *record.Field) {
+func (v *Vocabulary) TargetOf(target string) (place int, f *field.Field) {
 	if place = v.PlaceOf(target); place >= 0 {
 		return place, &v.Kind.Fields[place]
 	}
@@ -339,8 +340,8 @@ func (c *Compiled) Advised() []Problem {
 }
 
 // Part is check with what is wrong said better, and corrections that the part takes.
-func (v *Vocabulary) Part(part, text string, place int, field *record.Field) (*feel.Program, []Problem) {
-	program, problems := v.check(part, text, place, field)
+func (v *Vocabulary) Part(part, text string, place int, f *field.Field) (*feel.Program, []Problem) {
+	program, problems := v.check(part, text, place, f)
 	if program != nil {
 		return program, problems
 	}
@@ -348,13 +349,13 @@ func (v *Vocabulary) Part(part, text string, place int, field *record.Field) (*f
 	for i, p := range problems {
 		found[i] = p.Problem
 	}
-	return nil, v.advised(part, text, place, field, found)
+	return nil, v.advised(part, text, place, f, found)
 }
 
 // check checks and compiles a formula as a part of a rule that sees the document from the
 // place of TargetOf: "when" and "must" are conditions, "value" is of the field's type, and a
 // constant fits the field. The program is nil when the problems hold an error.
-func (v *Vocabulary) check(part, text string, place int, field *record.Field) (*feel.Program, []Problem) {
+func (v *Vocabulary) check(part, text string, place int, f *field.Field) (*feel.Program, []Problem) {
 	program, found := feel.Compile(text, v.ScopeOf(place), feel.Strict)
 	problems := make([]Problem, len(found))
 	for i, p := range found {
@@ -371,19 +372,19 @@ func (v *Vocabulary) check(part, text string, place int, field *record.Field) (*
 		}
 		return program, problems
 	}
-	if want := field.FeelType(); !program.Type().Fits(want) {
-		whole.Message = fmt.Sprintf("this gives a %s, but %s holds a %s", program.Type(), field.Label, want)
+	if want := f.FeelType(); !program.Type().Fits(want) {
+		whole.Message = fmt.Sprintf("this gives a %s, but %s holds a %s", program.Type(), f.Label, want)
 		return nil, append(problems, whole)
 	}
 	constant, isConstant := feel.Constant(program.Root())
 	if !isConstant {
 		return program, problems
 	}
-	if _, wrong := field.Settle(constant, record.Surroundings{}); wrong != nil {
-		whole.Code, whole.Message = wrong.Code, wrong.Message
+	if _, wrong := f.Settle(constant, field.Surroundings{}); wrong != nil {
+		whole.Code, whole.Message = wrong.Code, wrong.String()
 		return nil, append(problems, whole)
 	}
-	if share := feel.AsShare(constant); field.Type == record.Percent && share != "" {
+	if share := feel.AsShare(constant); f.Type == field.Percent && share != "" {
 		whole.Severity, whole.Code, whole.Suggestion = feel.Warning, "percent", share
 		whole.Message = fmt.Sprintf("%s means %s00 %%: a percent is written as its share, so %s %% is %s", text, text, text, share)
 		problems = append(problems, whole)
@@ -392,10 +393,10 @@ func (v *Vocabulary) check(part, text string, place int, field *record.Field) (*
 }
 
 // advised says better what is wrong with a part, with a correction that the part takes.
-func (v *Vocabulary) advised(part, text string, place int, field *record.Field, problems feel.Problems) []Problem {
+func (v *Vocabulary) advised(part, text string, place int, f *field.Field, problems feel.Problems) []Problem {
 	want := feel.BooleanType
 	if part == "value" {
-		want = field.FeelType()
+		want = f.FeelType()
 	}
 	better := feel.Advise(text, v.ScopeOf(place), feel.Strict, problems, func(p *feel.Program) bool { return p.Type().Fits(want) })
 	list := make([]Problem, len(better))

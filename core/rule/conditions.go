@@ -5,7 +5,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
-	"codicil/core/record"
+	"codicil/core/field"
 )
 
 // Conditions are a formula as a sentence can hold it: conditions, all joined by and,
@@ -20,7 +20,7 @@ type Condition struct {
 	// Field is the name of the field, as formulas write it: "line.amount".
 	Field    string `json:"field"`
 	Relation string `json:"relation"`
-	// Values are the operands as record.Plain shows them ("5 %" for a percent):
+	// Values are the operands as field.Plain shows them ("5 %" for a percent):
 	// none for is blank, two for between, any number for one of.
 	Values []string `json:"values"`
 	// Other is the name of a field that the field is compared with, instead of a value.
@@ -30,53 +30,13 @@ type Condition struct {
 	Group *Conditions `json:"group,omitempty"`
 }
 
-// Relation is a way to compare a field with values.
-type Relation struct {
-	Key    string `json:"key"`
-	Phrase string `json:"phrase"`
-	// Operands is the number of values; -1: one or more.
-	Operands int `json:"operands"`
-	operator string
-}
-
-var (
-	equality = []Relation{{"is", "is", 1, "="}, {"is-not", "is not", 1, "!="}}
-	ordering = []Relation{{"over", "is over", 1, ">"}, {"from", "is from", 1, ">="}, {"under", "is under", 1, "<"}, {"up-to", "is up to", 1, "<="}, {"between", "is between", 2, "between"}}
-	sequence = []Relation{{"after", "is after", 1, ">"}, {"from", "is on or after", 1, ">="}, {"before", "is before", 1, "<"}, {"up-to", "is on or before", 1, "<="}, {"between", "is between", 2, "between"}}
-	members  = []Relation{{"one-of", "is one of", -1, "in"}, {"none-of", "is none of", -1, "not in"}}
-	contents = []Relation{{"starts-with", "starts with", 1, "starts with"}, {"ends-with", "ends with", 1, "ends with"}, {"contains", "contains", 1, "contains"}}
-	presence = []Relation{{"is-blank", "is blank", 0, "is blank"}, {"is-filled", "is filled", 0, "is filled"}}
-)
-
-func join(groups ...[]Relation) (all []Relation) {
-	for _, g := range groups {
-		all = append(all, g...)
-	}
-	return all
-}
-
-// Relations returns the relations that fit a field, in the order to offer them.
-func Relations(f *record.Field) []Relation {
-	switch f.Type {
-	case record.Number, record.Amount, record.Quantity, record.Percent:
-		return join(equality, ordering, presence)
-	case record.Date:
-		return join(equality, sequence, presence)
-	case record.YesNo:
-		return join(equality[:1], presence)
-	case record.Choice, record.ToRecord:
-		return join(equality, members, presence)
-	}
-	return join(equality, members, contents, presence)
-}
-
-func relation(f *record.Field, match func(Relation) bool) (Relation, bool) {
-	for _, r := range Relations(f) {
+func relation(f *field.Field, match func(field.Relation) bool) (field.Relation, bool) {
+	for _, r := range f.Relations() {
 		if match(r) {
 			return r, true
 		}
 	}
-	return Relation{}, false
+	return field.Relation{}, false
 }
 
 // Compose writes conditions as a formula of a rule on the field at the place. The
@@ -109,7 +69,7 @@ func (v *Vocabulary) compose(c Condition, place int) (string, error) {
 	if name == nil || !name.Single() {
 		return "", fmt.Errorf("a %s has no field %q that can be compared here", v.Kind.Label, c.Field)
 	}
-	r, found := relation(name.Field, func(r Relation) bool { return r.Key == c.Relation })
+	r, found := relation(name.Field, func(r field.Relation) bool { return r.Key == c.Relation })
 	if !found {
 		return "", fmt.Errorf("%s cannot be compared by %q", name.Label, c.Relation)
 	}
@@ -117,11 +77,11 @@ func (v *Vocabulary) compose(c Condition, place int) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	switch r.operator {
+	switch r.Operator {
 	case "is blank", "is filled":
-		return r.operator + "(" + c.Field + ")", nil
+		return r.Operator + "(" + c.Field + ")", nil
 	case "starts with", "ends with", "contains":
-		return r.operator + "(" + c.Field + ", " + values[0] + ")", nil
+		return r.Operator + "(" + c.Field + ", " + values[0] + ")", nil
 	case "between":
 		return c.Field + " between " + values[0] + " and " + values[1], nil
 	case "in":
@@ -129,11 +89,11 @@ func (v *Vocabulary) compose(c Condition, place int) (string, error) {
 	case "not in":
 		return "not(" + c.Field + " in (" + strings.Join(values, ", ") + "))", nil
 	}
-	return c.Field + " " + r.operator + " " + values[0], nil
+	return c.Field + " " + r.Operator + " " + values[0], nil
 }
 
 // operands writes what the field is compared with.
-func (v *Vocabulary) operands(c Condition, place int, name *Name, r Relation) ([]string, error) {
+func (v *Vocabulary) operands(c Condition, place int, name *Name, r field.Relation) ([]string, error) {
 	if c.Other != "" {
 		other := v.NameOf(place, c.Other)
 		if other == nil || r.Operands != 1 || !name.comparable(other) {
@@ -276,7 +236,7 @@ func (v *Vocabulary) group(n feel.Node, place int, asWhen, outer bool) (Conditio
 
 func (v *Vocabulary) decompose(n feel.Node, place int, asWhen bool) (Condition, bool) {
 	if name := v.named(place, n); name != nil { // a yes/no field by itself
-		return Condition{Field: name.Text, Relation: "is", Values: []string{"yes"}}, asWhen && name.Field.Type == record.YesNo && name.Single()
+		return Condition{Field: name.Text, Relation: "is", Values: []string{"yes"}}, asWhen && name.Field.Type == field.YesNo && name.Single()
 	}
 	operator, operands := operation(n)
 	if len(operands) == 0 {
@@ -286,7 +246,7 @@ func (v *Vocabulary) decompose(n feel.Node, place int, asWhen bool) (Condition, 
 	if name == nil || !name.Single() {
 		return Condition{}, false
 	}
-	r, found := relation(name.Field, func(r Relation) bool { return r.operator == operator })
+	r, found := relation(name.Field, func(r field.Relation) bool { return r.Operator == operator })
 	if !found || (r.Operands >= 0 && len(operands)-1 != r.Operands) {
 		return Condition{}, false
 	}
@@ -337,20 +297,20 @@ func operation(n feel.Node) (string, []feel.Node) {
 
 // constantText reads an operand as a value that people write; false when that would
 // not be the same value again.
-func constantText(field *record.Field, operand feel.Node) (string, bool) {
+func constantText(f *field.Field, operand feel.Node) (string, bool) {
 	v, isConstant := feel.Constant(operand)
-	if !isConstant || v.IsNull() || !feel.TypeOf(v).Fits(field.FeelType()) {
+	if !isConstant || v.IsNull() || !feel.TypeOf(v).Fits(f.FeelType()) {
 		return "", false
 	}
-	text := plain(field, v)
-	again, err := Constant(field, text)
+	text := f.Plain(v)
+	again, err := Constant(f, text)
 	return text, err == nil && again == v.String()
 }
 
 // Constant writes a value that a person gave for a field as a formula: N45
 // becomes "N45", 5 % becomes 0.05. The error says that it is not of the field's type.
-func Constant(field *record.Field, text string) (string, error) {
-	v, wrong := field.Read(text, record.Plain, record.Surroundings{})
+func Constant(f *field.Field, text string) (string, error) {
+	v, wrong := f.Read(text, field.Plain, field.Surroundings{})
 	if wrong != nil {
 		return "", wrong
 	}
@@ -359,21 +319,13 @@ func Constant(field *record.Field, text string) (string, error) {
 
 // ConstantOf is the other way round: the value of a formula that is a constant,
 // as people write it; false for any other formula.
-func ConstantOf(program *feel.Program, field *record.Field) (string, bool) {
+func ConstantOf(program *feel.Program, f *field.Field) (string, bool) {
 	if program == nil {
 		return "", false
 	}
 	v, ok := feel.Constant(program.Root())
-	if !ok || !feel.TypeOf(v).Fits(field.FeelType()) {
+	if !ok || !feel.TypeOf(v).Fits(f.FeelType()) {
 		return "", false
 	}
-	return plain(field, v), true
-}
-
-// plain shows a value so that Constant reads it back.
-func plain(field *record.Field, v feel.Value) string {
-	if field.Type == record.Percent || field.Type == record.YesNo {
-		return field.Show(v, record.Plain, record.Surroundings{})
-	}
-	return record.Write(v)
+	return f.Plain(v), true
 }

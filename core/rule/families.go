@@ -6,7 +6,7 @@ import (
 
 	"codicil/core/decimal"
 	"codicil/core/feel"
-	"codicil/core/record"
+	"codicil/core/field"
 )
 
 // Bound is the upper end of a band.
@@ -95,13 +95,13 @@ func (c *Compiled) checkUnique(complain func(part, format string, args ...any)) 
 
 // remote finds the field of a linked record that a target names, and the place of the
 // link; -1 when there is none.
-func (v *Vocabulary) remote(target string) (place int, field *record.Field) {
+func (v *Vocabulary) remote(target string) (place int, fd *field.Field) {
 	dot := strings.LastIndexByte(target, '.')
 	if dot < 0 {
 		return -1, nil
 	}
 	place = v.Kind.Index(target[:dot])
-	if place < 0 || v.Kind.Fields[place].Type != record.ToRecord {
+	if place < 0 || !v.Kind.Fields[place].IsLink() {
 		return -1, nil
 	}
 	for i := range v.kinds {

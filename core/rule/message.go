@@ -4,7 +4,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
-	"codicil/core/record"
+	"codicil/core/field"
 )
 
 // Piece is a part of a message: a text, or a value of the document.
@@ -14,7 +14,7 @@ type Piece struct {
 	// Place is the field of the document whose value it is, and Field that field, also
 	// one behind a link; -1 and nil for what is computed.
 	Place int
-	Field *record.Field
+	Field *field.Field
 }
 
 // MessageText writes the message of a rule with its values, each shown by show; a null

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -17,7 +18,7 @@ type Name struct {
 	Group string
 	Type  feel.Type
 	// Field is the field that the name reads; for the context one that is like it.
-	Field *record.Field
+	Field *field.Field
 	// Kind is the kind that the field belongs to; "" for the context.
 	Kind string
 	// Linked tells that the field is one of a linked record.
@@ -77,7 +78,7 @@ func (v *Vocabulary) NameOf(place int, text string) *Name {
 func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 	kind := v.Kind
 	links := linkTypes{v.kinds}
-	add := func(text, label, group string, f *record.Field, of string, list bool) {
+	add := func(text, label, group string, f *field.Field, of string, list bool) {
 		t := links.of(f)
 		if list {
 			t = feel.ListType(t)
@@ -106,7 +107,7 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 			default:
 				continue
 			}
-			if form == SoFar && f.Type == record.ToRecord {
+			if form == SoFar && f.IsLink() {
 				linked = append(linked, names[len(names)-1])
 			}
 		}
@@ -125,7 +126,7 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 		for i := range names[first:] {
 			name := &names[first+i]
 			name.Linked = true
-			if name.Field.Type == record.ToRecord {
+			if name.Field.IsLink() {
 				linked = append(linked, *name)
 			}
 		}
@@ -137,14 +138,14 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 	for _, group := range contextNames {
 		for _, member := range group.members {
 			text := group.group + "." + member
-			f := &record.Field{Key: text, Label: contextLabels[text], Type: record.Text, Length: 200}
+			f := &field.Field{Key: text, Label: contextLabels[text], Type: field.Text, Length: 200}
 			if text == "preceding.followers" {
-				f.Type = record.Number
+				f.Type = field.Number
 			}
 			add(text, f.Label, groupContext, f, "", false)
 		}
 	}
-	add(Today, "today", groupContext, &record.Field{Key: Today, Label: "Today", Type: record.Date}, "", false)
+	add(Today, "today", groupContext, &field.Field{Key: Today, Label: "Today", Type: field.Date}, "", false)
 	index = make(map[string]int, len(names))
 	for i := range names {
 		index[names[i].Text] = i
@@ -153,7 +154,7 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 }
 
 // behind adds the fields of the records that a link leads to.
-func (v *Vocabulary) behind(link Name, add func(text, label, group string, f *record.Field, of string, list bool)) {
+func (v *Vocabulary) behind(link Name, add func(text, label, group string, f *field.Field, of string, list bool)) {
 	i := slices.IndexFunc(v.kinds, func(k record.Kind) bool { return k.Key == link.Field.Kind })
 	if i < 0 {
 		return
@@ -187,8 +188,8 @@ func (c *Compiled) NameAt(n feel.Node) *Name { return c.named(n) }
 
 // lineLabel is what a field of the line at hand is called: so that nobody takes it for
 // one of the header with the same label.
-func (v *Vocabulary) lineLabel(f *record.Field) string {
-	if slices.ContainsFunc(v.Kind.Fields, func(other record.Field) bool { return !other.OfLine() && other.Label == f.Label }) {
+func (v *Vocabulary) lineLabel(f *field.Field) string {
+	if slices.ContainsFunc(v.Kind.Fields, func(other field.Field) bool { return !other.OfLine() && other.Label == f.Label }) {
 		return f.Label + " of the line"
 	}
 	return f.Label
@@ -208,7 +209,7 @@ func (c *Compiled) ownLabel() string {
 
 // FieldOf returns the field that a part of one of the rule's formulas reads; nil where it
 // reads none by itself.
-func (c *Compiled) FieldOf(n feel.Node) *record.Field {
+func (c *Compiled) FieldOf(n feel.Node) *field.Field {
 	if name := c.named(n); name != nil {
 		return name.Field
 	}

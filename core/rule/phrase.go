@@ -5,6 +5,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -68,9 +69,9 @@ func (c *Compiled) uniqueWords() string {
 
 // bandWords tells a scale: "low up to 100, high".
 func (c *Compiled) bandWords() string {
-	field := &record.Field{Type: record.Number}
+	f := &field.Field{Type: field.Number}
 	if c.Field >= 0 {
-		field = &c.vocabulary.Kind.Fields[c.Field]
+		f = &c.vocabulary.Kind.Fields[c.Field]
 	}
 	parts := make([]string, len(c.Effect.Bands))
 	for i, band := range c.Effect.Bands {
@@ -80,7 +81,7 @@ func (c *Compiled) bandWords() string {
 			if band.Including {
 				word = " up to "
 			}
-			parts[i] += word + field.Show(feel.NumberOf(c.Bounds[i].Until), record.Plain, record.Surroundings{})
+			parts[i] += word + f.Show(feel.NumberOf(c.Bounds[i].Until), field.Plain, field.Surroundings{})
 		}
 	}
 	return strings.Join(parts, ", ")
@@ -185,7 +186,7 @@ func (c *Compiled) conditionWords(program *feel.Program, text string, asWhen boo
 	}
 	conditions, ok := c.vocabulary.Decompose(program, c.Field, asWhen)
 	if !ok {
-		if name := c.named(program.Root()); name != nil && name.Field.Type == record.YesNo {
+		if name := c.named(program.Root()); name != nil && name.Field.Type == field.YesNo {
 			return name.Label + " is yes"
 		}
 		return strings.Join(strings.Fields(text), " ")
@@ -225,10 +226,10 @@ func (c *Compiled) grouped(group Conditions) string {
 
 func (c *Compiled) words(condition Condition) string {
 	name := c.vocabulary.NameOf(c.Field, condition.Field)
-	if name.Field.Type == record.YesNo && condition.Relation == "is" && condition.Other == "" {
+	if name.Field.Type == field.YesNo && condition.Relation == "is" && condition.Other == "" {
 		return name.Label + " is " + condition.Values[0]
 	}
-	r, _ := relation(name.Field, func(r Relation) bool { return r.Key == condition.Relation })
+	r, _ := relation(name.Field, func(r field.Relation) bool { return r.Key == condition.Relation })
 	if condition.Other != "" {
 		return name.Label + " " + r.Phrase + " " + c.vocabulary.NameOf(c.Field, condition.Other).Label
 	}

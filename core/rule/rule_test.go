@@ -8,26 +8,27 @@ import (
 	"pgregory.net/rapid"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
 )
 
-var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields: []record.Field{
-	{Key: "country", Label: "Country", Type: record.Choice, Choices: []record.Option{{Code: "JP", Label: "Japan"}, {Code: "IE", Label: "Ireland"}}},
-	{Key: "terms", Label: "Payment terms", Type: record.Text, Length: 4},
-	{Key: "limit", Label: "Credit limit", Type: record.Amount},
-	{Key: "rate", Label: "Discount", Type: record.Percent, Decimals: 1},
-	{Key: "block", Label: "Payment block", Type: record.YesNo},
-	{Key: "begins", Label: "Agreement begins", Type: record.Date},
-	{Key: "clerk", Label: "Clerk", Type: record.ToRecord, Kind: "person"},
+var kind = record.Kind{Key: "vendor", Label: "Vendor", Plural: "Vendors", Fields: []field.Field{
+	{Key: "country", Label: "Country", Type: field.Choice, Choices: []field.Option{{Code: "JP", Label: "Japan"}, {Code: "IE", Label: "Ireland"}}},
+	{Key: "terms", Label: "Payment terms", Type: field.Text, Length: 4},
+	{Key: "limit", Label: "Credit limit", Type: field.Amount},
+	{Key: "rate", Label: "Discount", Type: field.Percent, Decimals: 1},
+	{Key: "block", Label: "Payment block", Type: field.YesNo},
+	{Key: "begins", Label: "Agreement begins", Type: field.Date},
+	{Key: "clerk", Label: "Clerk", Type: field.Link, Kind: "person"},
 }}
 
-var vocabulary = rule.NewVocabulary(&kind, []record.Kind{{Key: "person", Fields: []record.Field{
-	{Key: "name", Label: "Name", Type: record.Text, Length: 4}, {Key: "away", Label: "Away", Type: record.YesNo}, {Key: "deputy", Label: "Deputy", Type: record.ToRecord, Kind: "person"},
+var vocabulary = rule.NewVocabulary(&kind, []record.Kind{{Key: "person", Fields: []field.Field{
+	{Key: "name", Label: "Name", Type: field.Text, Length: 4}, {Key: "away", Label: "Away", Type: field.YesNo}, {Key: "deputy", Label: "Deputy", Type: field.Link, Kind: "person"},
 }}}, &table.Set{
-	Standing:   []table.Standing{{Field: record.Field{Key: "base_limit", Label: "Base limit", Type: record.Number}}},
-	Crosswalks: []table.Crosswalk{{Key: "terms", Label: "Terms", Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}}, Results: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}, {Key: "days", Label: "Days", Type: record.Number}}}},
+	Standing:   []table.Standing{{Field: field.Field{Key: "base_limit", Label: "Base limit", Type: field.Number}}},
+	Crosswalks: []table.Crosswalk{{Key: "terms", Label: "Terms", Keys: []field.Field{{Key: "country", Label: "Country", Type: field.Text}}, Results: []field.Field{{Key: "terms", Label: "Terms", Type: field.Text}, {Key: "days", Label: "Days", Type: field.Number}}}},
 	Series:     []table.Series{{Key: "short", Label: "Short", Parts: []table.Part{{Is: table.Counter, Digits: 4}}, Start: 1, Step: 1}, {Key: "long", Label: "Long", Parts: []table.Part{{Is: table.Counter, Digits: 5}}, Start: 1, Step: 1}},
 })
 
@@ -342,12 +343,12 @@ func TestAnyRuleCanBeReadAndSaid(t *testing.T) {
 }
 
 func TestAFormulaIsToldInWords(t *testing.T) {
-	order := record.Kind{Key: "order", Label: "Order", Plural: "Orders", Fields: []record.Field{
-		{Key: "net_total", Label: "Net total", Type: record.Amount}, {Key: "tax_rate", Label: "Tax rate", Type: record.Percent, Decimals: 1}, {Key: "country", Label: "Country", Type: record.Text},
-		{Key: "due", Label: "Due date", Type: record.Date}, {Key: "blocked", Label: "Blocked", Type: record.YesNo}, {Key: "clerk", Label: "Clerk", Type: record.ToRecord, Kind: "person"},
-		{Key: "lines.item", Label: "Item", Type: record.Text}, {Key: "lines.amount", Label: "Amount", Type: record.Amount}, {Key: "lines.country", Label: "Country", Type: record.Text},
+	order := record.Kind{Key: "order", Label: "Order", Plural: "Orders", Fields: []field.Field{
+		{Key: "net_total", Label: "Net total", Type: field.Amount}, {Key: "tax_rate", Label: "Tax rate", Type: field.Percent, Decimals: 1}, {Key: "country", Label: "Country", Type: field.Text},
+		{Key: "due", Label: "Due date", Type: field.Date}, {Key: "blocked", Label: "Blocked", Type: field.YesNo}, {Key: "clerk", Label: "Clerk", Type: field.Link, Kind: "person"},
+		{Key: "lines.item", Label: "Item", Type: field.Text}, {Key: "lines.amount", Label: "Amount", Type: field.Amount}, {Key: "lines.country", Label: "Country", Type: field.Text},
 	}}
-	v := rule.NewVocabulary(&order, []record.Kind{{Key: "person", Fields: []record.Field{{Key: "name", Label: "Name", Type: record.Text}}}}, vocabulary.Tables)
+	v := rule.NewVocabulary(&order, []record.Kind{{Key: "person", Fields: []field.Field{{Key: "name", Label: "Name", Type: field.Text}}}}, vocabulary.Tables)
 	for formula, want := range map[string]string{
 		`net_total * tax_rate`:                                               "Net total × Tax rate",
 		`(net_total + 5) * tax_rate - 1`:                                     "(Net total + 5) × Tax rate − 1",

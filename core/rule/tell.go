@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -19,16 +20,16 @@ type Word struct {
 // Tell tells a formula of a rule on the field at the place with the labels that people know,
 // and everyday signs: "Net total × Tax rate". kind has the labels, show writes a value of a
 // field; a field of nil is any value. Cost: the parts of the formula.
-func (v *Vocabulary) Tell(program *feel.Program, place int, kind *record.Kind, show func(*record.Field, feel.Value) string) []Word {
+func (v *Vocabulary) Tell(program *feel.Program, place int, kind *record.Kind, show func(*field.Field, feel.Value) string) []Word {
 	t := &teller{v: v, place: place, kind: kind, show: show, source: program.Source()}
 	t.tell(program.Root(), 0)
 	return t.words
 }
 
 // Plainly shows values as everybody reads them, texts as they are.
-func Plainly(f *record.Field, v feel.Value) string {
+func Plainly(f *field.Field, v feel.Value) string {
 	if f != nil {
-		return plain(f, v)
+		return f.Plain(v)
 	}
 	return v.Plain()
 }
@@ -37,7 +38,7 @@ type teller struct {
 	v      *Vocabulary
 	place  int
 	kind   *record.Kind
-	show   func(*record.Field, feel.Value) string
+	show   func(*field.Field, feel.Value) string
 	source string
 	words  []Word
 }
@@ -214,7 +215,7 @@ func (t *teller) label(n feel.Node) string {
 }
 
 // field is the field that a node reads; nil for any other node.
-func (t *teller) field(n feel.Node) *record.Field {
+func (t *teller) field(n feel.Node) *field.Field {
 	if slot, ok := feel.SlotOf(n); ok {
 		if read, isField := t.v.ReadAt(slot); isField {
 			return &t.kind.Fields[read.Field]
@@ -227,7 +228,7 @@ func (t *teller) field(n feel.Node) *record.Field {
 }
 
 // value tells a constant as the field shows it that it stands beside.
-func (t *teller) value(n feel.Node, f *record.Field) {
+func (t *teller) value(n feel.Node, f *field.Field) {
 	v, constant := feel.Constant(n)
 	switch {
 	case !constant:
@@ -381,15 +382,15 @@ type lineTeller struct {
 }
 
 // column is the field of the lines that a node reads of the line; nil for any other.
-func (l *lineTeller) column(n feel.Node) *record.Field {
+func (l *lineTeller) column(n feel.Node) *field.Field {
 	switch n := n.(type) {
 	case *feel.Path:
 		if base, ok := n.Base.(*feel.Name); ok && base.Text == l.name {
-			return l.kind.Field(record.LinePrefix + n.Member)
+			return l.kind.Field(field.LinePrefix + n.Member)
 		}
 	case *feel.Name:
 		if _, own := feel.SlotOf(n); !own && l.name == "item" {
-			return l.kind.Field(record.LinePrefix + n.Text)
+			return l.kind.Field(field.LinePrefix + n.Text)
 		}
 	}
 	return nil
@@ -418,7 +419,7 @@ func (l *lineTeller) tell(n feel.Node) {
 	l.value(b.Right, l.column(b.Left))
 }
 
-func (l *lineTeller) value(n feel.Node, beside *record.Field) {
+func (l *lineTeller) value(n feel.Node, beside *field.Field) {
 	if f := l.column(n); f != nil {
 		l.say(n, f.Label)
 		return
@@ -445,7 +446,7 @@ func (t *teller) filtered(n *feel.Filter) bool {
 // path tells a part of a value, and columns of lines.
 func (t *teller) path(n *feel.Path) bool {
 	if filter, ok := n.Base.(*feel.Filter); ok {
-		if f := t.kind.Field(record.LinePrefix + n.Member); f != nil {
+		if f := t.kind.Field(field.LinePrefix + n.Member); f != nil {
 			if slot, reads := feel.SlotOf(filter.Base); reads && slot == t.v.Lines {
 				t.say(n, f.Label+" of ")
 				t.tell(filter, tellsValue)
@@ -529,7 +530,7 @@ func (t *teller) call(n *feel.Call) bool {
 	if !found || len(n.Arguments) != say.arguments {
 		return false
 	}
-	var first *record.Field
+	var first *field.Field
 	if say.arguments > 0 {
 		first = t.field(n.Arguments[0])
 	}
@@ -590,17 +591,6 @@ func (v *Vocabulary) Steps(cases *feel.Cases, place int) feel.Steps {
 		if name == nil {
 			return 0, false
 		}
-		switch name.Field.Type {
-		case record.Number, record.Quantity:
-			return name.Field.Decimals, true
-		case record.Amount:
-			return mostAmountDecimals, true
-		case record.Percent:
-			return name.Field.Decimals + 2, true // it is kept as a share
-		}
-		return 0, false
+		return name.Field.Places()
 	}
 }
-
-// mostAmountDecimals is how many decimals an amount of any currency has.
-const mostAmountDecimals = 4

@@ -5,6 +5,7 @@ import (
 	"sync"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/table"
 )
@@ -193,10 +194,10 @@ func (v *Vocabulary) name(form Form, types linkTypes) {
 // linkTypes finds the types of fields behind links.
 type linkTypes struct{ kinds []record.Kind }
 
-func (l linkTypes) of(f *record.Field) feel.Type {
+func (l linkTypes) of(f *field.Field) feel.Type {
 	t := f.FeelType()
-	if f.Type == record.ToRecord {
-		t.Link = &feel.Link{Kind: f.Kind, Fields: func() map[string]feel.Type { return l.fields(f.Kind) }, Label: func(field string) string { return l.label(f.Kind, field) }}
+	if f.IsLink() {
+		t.Link = &feel.Link{Kind: f.Kind, Fields: func() map[string]feel.Type { return l.fields(f.Kind) }, Label: func(fd string) string { return l.label(f.Kind, fd) }}
 	}
 	return t
 }

@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -14,9 +15,9 @@ type Crosswalk struct {
 	Label string `json:"label"`
 	Note  string `json:"note"`
 	// Keys are the columns that are looked up, Results those that are found.
-	Keys    []record.Field `json:"keys"`
-	Results []record.Field `json:"results"`
-	Rows    []Row          `json:"rows"`
+	Keys    []field.Field `json:"keys"`
+	Results []field.Field `json:"results"`
+	Rows    []Row         `json:"rows"`
 	// Default are the results for codes that have no row; empty: such a code is an error.
 	Default []string `json:"default"`
 }
@@ -33,14 +34,14 @@ func (c *Crosswalk) Check() []Problem {
 	var problems []Problem
 	c.Label = strings.TrimSpace(c.Label)
 	switch {
-	case !record.IsKey(c.Key):
+	case !field.IsKey(c.Key):
 		problems = append(problems, problem(-1, "", "%q cannot be the key of a crosswalk; use small letters, digits and _, with a letter first", c.Key))
 	case c.Label == "":
 		problems = append(problems, problem(-1, "", "give the crosswalk a name"))
 	case len(c.Keys) == 0 || len(c.Results) == 0:
 		problems = append(problems, problem(-1, "", "a crosswalk has at least one key column and one result column"))
 	}
-	columns := append(append([]record.Field{}, c.Keys...), c.Results...)
+	columns := append(append([]field.Field{}, c.Keys...), c.Results...)
 	problems = append(problems, columnProblems(columns)...)
 	copy(c.Keys, columns)
 	copy(c.Results, columns[len(c.Keys):])
@@ -107,7 +108,7 @@ func join(codes []string) string { return strings.Join(codes, "\x1f") }
 
 // Table describes the crosswalk to the formula language. typeOf gives the type of a
 // column.
-func (c *Crosswalk) Table(typeOf func(*record.Field) feel.Type) feel.Table {
+func (c *Crosswalk) Table(typeOf func(*field.Field) feel.Type) feel.Table {
 	t := feel.Table{Columns: map[string]feel.Type{}}
 	for i := range c.Keys {
 		t.Keys = append(t.Keys, typeOf(&c.Keys[i]))
@@ -203,11 +204,11 @@ func (x *Index) Has(key string, keys []feel.Value) bool {
 
 func codes(keys []feel.Value) string {
 	if len(keys) == 1 {
-		return record.Write(keys[0])
+		return field.Write(keys[0])
 	}
 	texts := make([]string, len(keys))
 	for i, key := range keys {
-		texts[i] = record.Write(key)
+		texts[i] = field.Write(key)
 	}
 	return join(texts)
 }

@@ -9,6 +9,7 @@ import (
 	"fmt"
 	"slices"
 
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -98,28 +99,28 @@ func (p Period) String() string {
 }
 
 // fitted puts a text into the stored form of a field; the message says what is wrong.
-func fitted(f *record.Field, text string) (stored, message string) {
+func fitted(f *field.Field, text string) (stored, message string) {
 	v, wrong := f.Parse(text)
 	if wrong != nil {
-		return text, wrong.Message
+		return text, wrong.String()
 	}
 	if v.IsNull() {
 		return "", ""
 	}
-	if v, wrong = f.Settle(v, record.Surroundings{}); wrong != nil {
-		return text, wrong.Message
+	if v, wrong = f.Settle(v, field.Surroundings{}); wrong != nil {
+		return text, wrong.String()
 	}
-	return record.Write(v), ""
+	return field.Write(v), ""
 }
 
 // columnProblems says what is wrong with the columns of a table.
-func columnProblems(columns []record.Field) (problems []Problem) {
+func columnProblems(columns []field.Field) (problems []Problem) {
 	for i := range columns {
 		f := &columns[i]
 		switch {
-		case !record.IsKey(f.Key):
+		case !field.IsKey(f.Key):
 			problems = append(problems, problem(-1, f.Key, "%q cannot be the key of a column; use small letters, digits and _, with a letter first", f.Key))
-		case slices.ContainsFunc(columns[:i], func(other record.Field) bool { return other.Key == f.Key }):
+		case slices.ContainsFunc(columns[:i], func(other field.Field) bool { return other.Key == f.Key }):
 			problems = append(problems, problem(-1, f.Key, "there are two columns %q; give one another key", f.Key))
 		}
 		if message := soundColumn(f); message != "" {
@@ -129,16 +130,13 @@ func columnProblems(columns []record.Field) (problems []Problem) {
 	return problems
 }
 
-// Types are the types of what tables hold. An amount is a number there: whose currency it
-// is in its own row says.
-var Types = []record.FieldType{record.Text, record.Number, record.Percent, record.Date, record.YesNo, record.ToRecord}
-
-func soundColumn(f *record.Field) string {
-	if !slices.Contains(Types, f.Type) {
+func soundColumn(f *field.Field) string {
+	// An amount is a number in a table: in which currency another column says.
+	if !f.Traits().Tables {
 		return fmt.Sprintf("a table holds no %s; choose another type", f.Type)
 	}
 	if wrong := f.Sound(); wrong != nil {
-		return wrong.Message
+		return wrong.String()
 	}
 	return ""
 }

@@ -6,6 +6,7 @@ import (
 	"strconv"
 	"strings"
 
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -233,7 +234,7 @@ func (s *Series) Check() []Problem {
 		problems = append(problems, problem(row, "", format, args...))
 	}
 	s.Label = strings.TrimSpace(s.Label)
-	if !record.IsKey(s.Key) {
+	if !field.IsKey(s.Key) {
 		say(-1, "%q cannot be the key of a series; use small letters, digits and _, with a letter first", s.Key)
 	}
 	if s.Label == "" {

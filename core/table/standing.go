@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -13,7 +14,7 @@ import (
 // approver. Rules read it as standing.key, on the date of their document.
 type Standing struct {
 	// Field says what the value is; its key is the name.
-	Field record.Field `json:"field"`
+	Field field.Field `json:"field"`
 	// Note says what the value is for.
 	Note    string          `json:"note"`
 	Periods []StandingValue `json:"periods"`
@@ -53,7 +54,7 @@ func (s *Standing) PeriodOn(company string, day record.Day) *StandingValue {
 // Check puts the values into their stored form, sorts the periods by company and day, and
 // says what is wrong. Rows are counted in the order that it leaves.
 func (s *Standing) Check() []Problem {
-	problems := columnProblems([]record.Field{s.Field})
+	problems := columnProblems([]field.Field{s.Field})
 	slices.SortStableFunc(s.Periods, func(a, b StandingValue) int {
 		if a.Company != b.Company {
 			return strings.Compare(a.Company, b.Company)

@@ -9,6 +9,7 @@ import (
 	"pgregory.net/rapid"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/table"
 )
@@ -16,7 +17,7 @@ import (
 func period(from, until record.Day) table.Period { return table.Period{From: from, Until: until} }
 
 func freight(periods ...table.StandingValue) table.Standing {
-	return table.Standing{Field: record.Field{Key: "freight", Label: "Freight", Type: record.Number, Decimals: 2}, Periods: periods}
+	return table.Standing{Field: field.Field{Key: "freight", Label: "Freight", Type: field.Number, Decimals: 2}, Periods: periods}
 }
 
 func TestTheStandingValueOfADay(t *testing.T) {
@@ -36,7 +37,7 @@ func TestTheStandingValueOfADay(t *testing.T) {
 		v, there := s.On(c.company, c.day)
 		assert.Equal(t, c.want != "", there, "%s on %s", c.company, c.day)
 		if there {
-			assert.Equal(t, c.want, record.Write(v), "%s on %s", c.company, c.day)
+			assert.Equal(t, c.want, field.Write(v), "%s on %s", c.company, c.day)
 		}
 	}
 }
@@ -85,8 +86,8 @@ func TestGapsAndEndsAreAnnounced(t *testing.T) {
 }
 
 var rates = table.Crosswalk{Key: "rates", Label: "Rates",
-	Keys:    []record.Field{{Key: "country", Label: "Country", Type: record.Text, Case: "upper"}, {Key: "weight", Label: "Weight", Type: record.Number, Decimals: 1}},
-	Results: []record.Field{{Key: "rate", Label: "Rate", Type: record.Number, Decimals: 2}, {Key: "since", Label: "Since", Type: record.Date}},
+	Keys:    []field.Field{{Key: "country", Label: "Country", Type: field.Text, Case: "upper"}, {Key: "weight", Label: "Weight", Type: field.Number, Decimals: 1}},
+	Results: []field.Field{{Key: "rate", Label: "Rate", Type: field.Number, Decimals: 2}, {Key: "since", Label: "Since", Type: field.Date}},
 }
 
 func TestACrosswalkFindsExactDecimalsOnItsDays(t *testing.T) {
@@ -105,7 +106,7 @@ func TestACrosswalkFindsExactDecimalsOnItsDays(t *testing.T) {
 		if !found {
 			return "none"
 		}
-		return record.Write(v)
+		return field.Write(v)
 	}
 	assert.Equal(t, "4.1", find(now, keys("IE", "1.5"), "rate"))
 	assert.Equal(t, "2026-01-01", find(now, keys("IE", "1.50"), "since"))

@@ -9,6 +9,7 @@ import (
 	"codicil/core/batch"
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -429,6 +430,9 @@ type CasesWritten struct {
 type Catalog struct {
 	Companies []Company `json:"companies"`
 
+	// FieldTypes In the order in which they are offered
+	FieldTypes []FieldType `json:"fieldTypes"`
+
 	// Format How the person writes numbers and dates; missing: they chose nothing
 	Format *Format     `json:"format,omitempty"`
 	Kinds  []KindEntry `json:"kinds"`
@@ -666,7 +670,7 @@ type Fact struct {
 }
 
 // Field defines model for Field.
-type Field = record.Field
+type Field = field.Field
 
 // FieldCheck defines model for FieldCheck.
 type FieldCheck struct {
@@ -731,6 +735,9 @@ type FieldOutcome struct {
 	Twice bool `json:"twice,omitempty"`
 }
 
+// FieldType defines model for FieldType.
+type FieldType = field.Traits
+
 // FieldUses defines model for FieldUses.
 type FieldUses struct {
 	Uses []Use `json:"uses"`
@@ -771,7 +778,7 @@ type FollowUp struct {
 }
 
 // Format How the person writes and reads numbers and dates
-type Format = record.Format
+type Format = field.Format
 
 // Formula defines model for Formula.
 type Formula struct {
@@ -1444,7 +1451,7 @@ type RecordVersion struct {
 }
 
 // Relation defines model for Relation.
-type Relation = rule.Relation
+type Relation = field.Relation
 
 // RemovedField defines model for RemovedField.
 type RemovedField struct {

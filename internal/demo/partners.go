@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"codicil/core/feel"
-	"codicil/core/record"
+	"codicil/core/field"
 )
 
 // land is what a country gives to a partner there.
@@ -21,7 +21,7 @@ var lands = map[string]land{
 }
 
 // invent fills a pattern with digits until a field of the country takes it.
-func invent(r *rand.Rand, f record.Field, country, pattern string) string {
+func invent(r *rand.Rand, f field.Field, country, pattern string) string {
 	for {
 		var b strings.Builder
 		for _, c := range pattern {
@@ -34,16 +34,16 @@ func invent(r *rand.Rand, f record.Field, country, pattern string) string {
 				b.WriteRune(c)
 			}
 		}
-		if _, wrong := f.Settle(feel.StringOf(b.String()), record.Surroundings{Country: country}); wrong == nil {
+		if _, wrong := f.Settle(feel.StringOf(b.String()), field.Surroundings{Country: country}); wrong == nil {
 			return b.String()
 		}
 	}
 }
 
 var (
-	anyText     = record.Field{Type: record.Text}
-	taxNumber   = record.Field{Type: record.TaxNumber}
-	bankAccount = record.Field{Type: record.BankAccount}
+	anyText     = field.Field{Type: field.Text}
+	taxNumber   = field.Field{Type: field.TaxNumber}
+	bankAccount = field.Field{Type: field.BankAccount}
 	clerks      = map[string]string{"10": "MOYA", "20": "BIRK", "30": "RINA", "40": "URSINA"}
 	currencies  = map[string]string{"10": "EUR", "20": "DKK", "30": "JPY", "40": "CHF"}
 	localName   = strings.NewReplacer("ø", "o", "å", "aa", "æ", "ae", "ö", "oe", "ä", "ae", "ü", "ue", "é", "e", "Ø", "o", "&", "", ".", "", "'", "")

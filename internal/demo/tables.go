@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/table"
 	"codicil/internal/contract"
@@ -17,30 +18,30 @@ func from(day record.Day) table.Period { return table.Period{From: day} }
 // standing are the values of the year. The freight of Kaisan for the next one is still to
 // be agreed, so that its end is announced.
 var standing = []table.Standing{
-	{Field: record.Field{Key: "rush_freight", Label: "Rush freight", Type: record.Number, Digits: 9, Decimals: 2}, Note: "Agreed with the carriers every autumn, in the company's currency.", Periods: []table.StandingValue{
+	{Field: field.Field{Key: "rush_freight", Label: "Rush freight", Type: field.Number, Digits: 9, Decimals: 2}, Note: "Agreed with the carriers every autumn, in the company's currency.", Periods: []table.StandingValue{
 		{Company: "10", Value: "48.50", Period: until("2026-12-31")}, {Company: "10", Value: "51", Period: from("2027-01-01")},
 		{Company: "20", Value: "360", Period: until("2026-12-31")}, {Company: "20", Value: "375", Period: from("2027-01-01")},
 		{Company: "30", Value: "7800", Period: until("2026-12-31")},
 		{Company: "40", Value: "46"}}},
-	{Field: record.Field{Key: "approver", Label: "Approver of invoices", Type: record.Text, Length: 24}, Note: "Named by the board for a year.", Periods: []table.StandingValue{
+	{Field: field.Field{Key: "approver", Label: "Approver of invoices", Type: field.Text, Length: 24}, Note: "Named by the board for a year.", Periods: []table.StandingValue{
 		{Value: "Grainne Hollis"}, {Company: "30", Value: "Kenji Umehara", Period: until("2027-03-31")}, {Company: "40", Value: "Ursina Caduff"}}},
 }
 
-func column(key, label string, fieldType record.FieldType, decimals int) record.Field {
-	return record.Field{Key: key, Label: label, Type: fieldType, Decimals: decimals}
+func column(key, label string, fieldType field.Name, decimals int) field.Field {
+	return field.Field{Key: key, Label: label, Type: fieldType, Decimals: decimals}
 }
 
 func row(keys []string, results ...string) table.Row { return table.Row{Keys: keys, Results: results} }
 
 var crosswalks = []table.Crosswalk{
-	{Key: "sales_tax", Label: "Standard sales tax", Note: "By the country of the company.", Keys: []record.Field{column("country", "Country", record.Text, 0)},
-		Results: []record.Field{column("rate", "Rate", record.Percent, 2)},
+	{Key: "sales_tax", Label: "Standard sales tax", Note: "By the country of the company.", Keys: []field.Field{column("country", "Country", field.Text, 0)},
+		Results: []field.Field{column("rate", "Rate", field.Percent, 2)},
 		Rows: []table.Row{row([]string{"IE"}, "0.23"), row([]string{"DK"}, "0.25"), row([]string{"JP"}, "0.1"),
 			{Keys: []string{"CH"}, Results: []string{"0.077"}, Period: until("2023-12-31")}, {Keys: []string{"CH"}, Results: []string{"0.081"}, Period: from("2024-01-01")}}},
-	{Key: "due_days", Label: "Days of payment terms", Keys: []record.Field{column("terms", "Payment terms", record.Text, 0)}, Results: []record.Field{column("days", "Days", record.Number, 0)},
+	{Key: "due_days", Label: "Days of payment terms", Keys: []field.Field{column("terms", "Payment terms", field.Text, 0)}, Results: []field.Field{column("days", "Days", field.Number, 0)},
 		Rows: []table.Row{row([]string{"N00"}, "0"), row([]string{"N14"}, "14"), row([]string{"N30"}, "30"), row([]string{"D10"}, "30"), row([]string{"N45"}, "45"), row([]string{"N60"}, "60")}},
-	{Key: "transit", Label: "Days in transit", Note: "From the quay to the customer's door.", Keys: []record.Field{column("company", "Company", record.Text, 0), column("country", "Country", record.Text, 0)},
-		Results: []record.Field{column("days", "Days", record.Number, 0), column("carrier", "Carrier", record.Text, 0)},
+	{Key: "transit", Label: "Days in transit", Note: "From the quay to the customer's door.", Keys: []field.Field{column("company", "Company", field.Text, 0), column("country", "Country", field.Text, 0)},
+		Results: []field.Field{column("days", "Days", field.Number, 0), column("carrier", "Carrier", field.Text, 0)},
 		Rows: []table.Row{row([]string{"10", "IE"}, "2", "Corrib"), row([]string{"10", "GB"}, "4", "Corrib"), row([]string{"10", "FR"}, "6", "Corrib"),
 			row([]string{"20", "DK"}, "1", "Own cart"), row([]string{"20", "NO"}, "3", "Skagen Line"), row([]string{"20", "SE"}, "2", "Skagen Line"),
 			row([]string{"30", "JP"}, "2", "Hamasaki"), row([]string{"40", "CH"}, "1", "Furnatal"), row([]string{"40", "AT"}, "2", "Furnatal"), row([]string{"40", "DE"}, "3", "Furnatal")},

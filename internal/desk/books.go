@@ -11,6 +11,7 @@ import (
 	"strings"
 
 	"codicil/core/batch"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -32,7 +33,7 @@ func (d *Desk) ExportBook(ctx context.Context) (*exchange.Book, error) {
 		return nil, err
 	}
 	b := &exchange.Book{
-		RuleBook: version, Companies: m.companies, Types: []record.Type{}, Fields: map[string][]record.Field{}, Standing: m.tables.Standing, Crosswalks: m.tables.Crosswalks,
+		RuleBook: version, Companies: m.companies, Types: []record.Type{}, Fields: map[string][]field.Field{}, Standing: m.tables.Standing, Crosswalks: m.tables.Crosswalks,
 		Series: m.tables.Series, Rules: []rule.Rule{}, Proofs: []proof.Proof{},
 	}
 	for i := range m.kinds {

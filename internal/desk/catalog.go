@@ -8,6 +8,7 @@ import (
 	"strings"
 	"time"
 
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -165,7 +166,7 @@ func (d *Desk) Catalog(ctx context.Context) (contract.Catalog, error) {
 	if err != nil {
 		return contract.Catalog{}, err
 	}
-	c := contract.Catalog{Today: string(d.today(nil)), User: d.user, Format: format, Version: version, Companies: append([]record.Company{}, m.companies...), Kinds: []contract.KindEntry{}}
+	c := contract.Catalog{Today: string(d.today(nil)), User: d.user, Format: format, Version: version, Companies: append([]record.Company{}, m.companies...), Kinds: []contract.KindEntry{}, FieldTypes: field.TraitsOfAll()}
 	for _, k := range m.kinds {
 		entry := contract.KindEntry{Kind: k, Types: append([]record.Type{}, m.types[k.Key]...)}
 		for _, family := range rule.Families {
@@ -193,7 +194,7 @@ func (d *Desk) SaveCompany(ctx context.Context, key string, c record.Company) (r
 	}
 	c.Key, c.Name = key, strings.TrimSpace(c.Name)
 	c.Country, c.Currency = m.codeOf("country", c.Country), m.codeOf("currency", c.Currency)
-	_, isCurrency := record.CurrencyDecimals(c.Currency)
+	_, isCurrency := field.CurrencyDecimals(c.Currency)
 	switch {
 	case !codePattern.MatchString(key):
 		return c, invalid("not-a-key", "%q cannot be the key of a company; use up to eight capital letters and digits", key)
@@ -236,9 +237,9 @@ func (d *Desk) SaveCompany(ctx context.Context, key string, c record.Company) (r
 func (m *masters) codeOf(key, typed string) string {
 	typed = strings.TrimSpace(typed)
 	for i := range m.kinds {
-		if f := m.kinds[i].Field(key); f != nil && f.Type == record.Choice {
-			if v, wrong := f.Read(typed, record.Plain, record.Surroundings{}); wrong == nil && !v.IsNull() {
-				return record.Write(v)
+		if f := m.kinds[i].Field(key); f != nil && f.Type == field.Choice {
+			if v, wrong := f.Read(typed, field.Plain, field.Surroundings{}); wrong == nil && !v.IsNull() {
+				return field.Write(v)
 			}
 		}
 	}

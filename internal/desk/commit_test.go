@@ -11,6 +11,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -175,11 +176,11 @@ func TestTheRuleBookHasAVersionThatEverythingNames(t *testing.T) {
 		return err
 	})
 	grows("a table", func() error {
-		_, err := d.SaveStanding(t.Context(), "rate", contract.StandingChange{Standing: table.Standing{Field: record.Field{Key: "rate", Label: "Rate", Type: record.Number}, Periods: []table.StandingValue{{Value: "1"}}}})
+		_, err := d.SaveStanding(t.Context(), "rate", contract.StandingChange{Standing: table.Standing{Field: field.Field{Key: "rate", Label: "Rate", Type: field.Number}, Periods: []table.StandingValue{{Value: "1"}}}})
 		return err
 	})
 	grows("a field", func() error {
-		_, err := d.AddField(t.Context(), "vendor", record.Field{Key: "berth", Label: "Berth", Type: record.Text, Section: "general"})
+		_, err := d.AddField(t.Context(), "vendor", field.Field{Key: "berth", Label: "Berth", Type: field.Text, Section: "general"})
 		return err
 	})
 	layout := record.Layout{Sections: []record.LayoutSection{{Key: "general", Fields: []record.LayoutField{{Key: "name", Label: "Trading partner", Width: 4}}}}}
@@ -593,8 +594,8 @@ func TestADayThatMovesTakesOneNumber(t *testing.T) {
 // begins with it.
 func TestWhatIsStoredIsReadExactly(t *testing.T) {
 	d := harbour(t)
-	field := record.Field{Key: "grade", Label: "Grade", Type: record.Choice, Section: "general", Choices: []record.Option{{Code: "B", Label: "A"}, {Code: "A", Label: "Alpha"}, {Code: "X1", Label: "Extra"}}}
-	_, err := d.AddField(t.Context(), "vendor", field)
+	f := field.Field{Key: "grade", Label: "Grade", Type: field.Choice, Section: "general", Choices: []field.Option{{Code: "B", Label: "A"}, {Code: "A", Label: "Alpha"}, {Code: "X1", Label: "Extra"}}}
+	_, err := d.AddField(t.Context(), "vendor", f)
 	require.NoError(t, err)
 	given := document("vendor", "10", "TRAD", values{"name": "Quay"})
 	given.Entered["grade"] = judge.Item{Value: "A"}

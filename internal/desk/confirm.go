@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -214,7 +215,7 @@ func (d *Desk) bases(ctx context.Context, b *bench, c *rule.Compiled, results []
 		// What no other record may have is the record's own: a document made from it has another.
 		for _, rule := range b.runner.Book.Rules {
 			for _, place := range rule.Unique {
-				if f := &kind.Fields[place]; f.Type == record.Text && !f.OfLine() && document.Entered[f.Key].Value != "" {
+				if f := &kind.Fields[place]; f.Type == field.Text && !f.OfLine() && document.Entered[f.Key].Value != "" {
 					document.Entered[f.Key] = judge.Item{Value: document.Entered[f.Key].Value + "-2"}
 				}
 			}
@@ -225,7 +226,7 @@ func (d *Desk) bases(ctx context.Context, b *bench, c *rule.Compiled, results []
 	return bases, nil
 }
 
-func (d *Desk) showSuggestion(ctx context.Context, b *bench, c *rule.Compiled, s proof.Suggestion, format *record.Format) contract.Suggestion {
+func (d *Desk) showSuggestion(ctx context.Context, b *bench, c *rule.Compiled, s proof.Suggestion, format *field.Format) contract.Suggestion {
 	reader := newReader(s.Result.Plan, s.Result.Outcome, d.links(ctx, b.masters, s.Document.Company), format)
 	kind := s.Result.Plan.Kind()
 	differs := list(s.Changes, func(change proof.Change) string {

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/table"
 	"codicil/internal/contract"
@@ -89,9 +90,9 @@ func (d *Desk) DeleteCrosswalk(ctx context.Context, key string) error {
 }
 
 // columnsOf are the columns of a crosswalk's rows as they are exchanged: keys, results, days.
-func columnsOf(c *table.Crosswalk) []record.Field {
+func columnsOf(c *table.Crosswalk) []field.Field {
 	columns := append(slices.Clone(c.Keys), c.Results...)
-	return append(columns, record.Field{Key: "from", Label: "From", Type: record.Date}, record.Field{Key: "until", Label: "Until", Type: record.Date})
+	return append(columns, field.Field{Key: "from", Label: "From", Type: field.Date}, field.Field{Key: "until", Label: "Until", Type: field.Date})
 }
 
 // ReadCrosswalk puts pasted rows into a crosswalk. Nothing is kept.
@@ -123,7 +124,7 @@ func (d *Desk) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead
 	if len(rows) == 0 {
 		return contract.CrosswalkView{}, invalid("no-rows", "there are no rows to read; copy them from a spreadsheet, with or without the names of the columns")
 	}
-	format, here := formatOf(request.Format), record.Surroundings{Day: d.today(nil)}
+	format, here := formatOf(request.Format), (*record.Company)(nil).Surroundings(d.today(nil))
 	for _, texts := range rows {
 		values := make([]string, len(columns))
 		for i, text := range texts {
@@ -133,7 +134,7 @@ func (d *Desk) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead
 			values[order[i]] = text
 			// What is not of the column's type stays as it came, and is told at its cell.
 			if v, wrong := columns[order[i]].Read(text, format, here); wrong == nil {
-				values[order[i]] = record.Write(v)
+				values[order[i]] = field.Write(v)
 			}
 		}
 		results := len(c.Keys) + len(c.Results)
@@ -153,20 +154,20 @@ func (d *Desk) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead
 // WriteValues reads what was typed into cells of a table and writes values as a person reads
 // them. What is not of its field's type stays as it is, and is told where the table is checked.
 func (d *Desk) WriteValues(_ context.Context, request contract.CellsAsk) ([]contract.Cell, error) {
-	format, here := formatOf(request.Format), record.Surroundings{Day: d.today(nil)}
+	format, here := formatOf(request.Format), (*record.Company)(nil).Surroundings(d.today(nil))
 	cells := make([]contract.Cell, len(request.Cells))
 	for i, asked := range request.Cells {
 		if asked.Field >= len(request.Fields) {
 			return nil, invalid("no-field", "cell %d is of field %d, but there are only %d fields", i, asked.Field, len(request.Fields))
 		}
-		field := &request.Fields[asked.Field]
-		v, wrong := field.Read(asked.Text, format, here)
+		f := &request.Fields[asked.Field]
+		v, wrong := f.Read(asked.Text, format, here)
 		if asked.Kept {
-			v, wrong = field.Parse(asked.Text)
+			v, wrong = f.Parse(asked.Text)
 		}
 		cells[i] = contract.Cell{Value: asked.Text, Text: asked.Text}
 		if wrong == nil {
-			cells[i] = contract.Cell{Value: record.Write(v), Text: field.Show(v, format, here)}
+			cells[i] = contract.Cell{Value: field.Write(v), Text: f.Show(v, format, here)}
 		}
 	}
 	return cells, nil
@@ -174,10 +175,10 @@ func (d *Desk) WriteValues(_ context.Context, request contract.CellsAsk) ([]cont
 
 // namedColumns reads a first row as the names of the columns: for each value the place of
 // its column, -1 for none. It is nil when the row names none of the key columns.
-func namedColumns(columns []record.Field, names []string) []int {
+func namedColumns(columns []field.Field, names []string) []int {
 	order, found := make([]int, len(names)), false
 	for i, name := range names {
-		order[i] = slices.IndexFunc(columns, func(f record.Field) bool { return strings.EqualFold(f.Key, name) || strings.EqualFold(f.Label, name) })
+		order[i] = slices.IndexFunc(columns, func(f field.Field) bool { return strings.EqualFold(f.Key, name) || strings.EqualFold(f.Label, name) })
 		found = found || order[i] == 0
 	}
 	if !found {
@@ -193,7 +194,7 @@ func (d *Desk) ExportCrosswalk(ctx context.Context, key string) (string, error) 
 		return "", err
 	}
 	c := view.Crosswalk
-	rows := [][]string{list(columnsOf(&c), func(f record.Field) string { return f.Key })}
+	rows := [][]string{list(columnsOf(&c), func(f field.Field) string { return f.Key })}
 	for _, row := range c.Rows {
 		rows = append(rows, append(slices.Concat(row.Keys, row.Results), string(row.From), string(row.Until)))
 	}

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -32,8 +33,8 @@ func deskOver(t *testing.T, clock desk.Clock) *desk.Desk {
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	require.NoError(t, s.SaveCompany(ctx, record.Company{Key: "10", Name: "Salt Works", Country: "IE", Currency: "EUR", Rounding: "half-up"}))
 	require.NoError(t, s.SaveCompany(ctx, record.Company{Key: "20", Name: "Chandlery", Country: "DK", Currency: "DKK", Rounding: "half-up"}))
-	require.NoError(t, s.SaveKinds(ctx, []record.Kind{{Key: "vendor", Label: "Vendor", Plural: "Vendors", Title: []string{"name"}, Fields: []record.Field{
-		{Key: "name", Label: "Name", Type: record.Text}, {Key: "terms", Label: "Terms", Type: record.Text, Length: 4}, {Key: "ends", Label: "Ends", Type: record.Date},
+	require.NoError(t, s.SaveKinds(ctx, []record.Kind{{Key: "vendor", Label: "Vendor", Plural: "Vendors", Title: []string{"name"}, Fields: []field.Field{
+		{Key: "name", Label: "Name", Type: field.Text}, {Key: "terms", Label: "Terms", Type: field.Text, Length: 4}, {Key: "ends", Label: "Ends", Type: field.Date},
 	}}}))
 	require.NoError(t, s.SaveType(ctx, record.Type{Kind: "vendor", Key: "TRAD", Label: "Trade goods"}))
 	require.NoError(t, s.SaveType(ctx, record.Type{Kind: "vendor", Key: "SERV", Label: "Services", Companies: []string{"10"}}))

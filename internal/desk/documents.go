@@ -10,6 +10,8 @@ import (
 	"time"
 
 	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -57,7 +59,7 @@ func (t *trial) title(content record.Content) string {
 
 // ask is how a document is to be judged.
 type ask struct {
-	format *record.Format
+	format *field.Format
 	moment rule.Moment
 	// keyed tells that a person keys the document.
 	keyed bool
@@ -187,7 +189,7 @@ func (d *Desk) circumstances(ctx context.Context, m *masters, book *plan.Book, c
 // state fills in what the document does not state: the saved record that it changes, what
 // it follows, and what the person saved before; and it turns typed texts into values, as far
 // as they are of their field's type.
-func (d *Desk) state(ctx context.Context, t *trial, c *judge.Circumstances, format *record.Format) error {
+func (d *Desk) state(ctx context.Context, t *trial, c *judge.Circumstances, format *field.Format) error {
 	document, kind := &t.document, c.Book.Vocabulary.Kind
 	if document.Record != "" && document.Stored == nil {
 		saved, err := d.saved(ctx, document.Kind, document.Record)
@@ -281,13 +283,13 @@ func (d *Desk) askPrior(ctx context.Context, a *askedPrior) error {
 
 // read turns typed texts into values, as far as they are of their field's type: first the day
 // of the document, from which the others' short dates are read.
-func (d *Desk) read(t *trial, c *judge.Circumstances, format *record.Format) error {
+func (d *Desk) read(t *trial, c *judge.Circumstances, format *field.Format) error {
 	document, kind := &t.document, c.Book.Vocabulary.Kind
 	if format == nil {
 		format = document.Format
 	}
 	if format == nil {
-		format = &record.Plain
+		format = &field.Plain
 	}
 	company := t.masters.company(document.Company)
 	if company == nil {
@@ -295,16 +297,16 @@ func (d *Desk) read(t *trial, c *judge.Circumstances, format *record.Format) err
 	}
 	stated := *document
 	stated.Format = format
-	here := record.Surroundings{Company: company, Day: cmp.Or(document.Day, c.Today)}
-	here.Day = stated.EnteredDay(kind, here.Day)
-	entered, err := t.enter(kind, "", 0, document.Entered, *format, here, cmp.Or(document.Day, c.Today))
+	from := cmp.Or(document.Day, c.Today)
+	here := company.Surroundings(stated.EnteredDay(kind, from))
+	entered, err := t.enter(kind, "", 0, document.Entered, *format, here, from.Value())
 	if err != nil {
 		return err
 	}
 	document.Entered = entered
 	lines := slices.Clone(document.Lines)
 	for i := range lines {
-		if lines[i].Entered, err = t.enter(kind, record.LinePrefix, lines[i].Number, lines[i].Entered, *format, here, here.Day); err != nil {
+		if lines[i].Entered, err = t.enter(kind, field.LinePrefix, lines[i].Number, lines[i].Entered, *format, here, here.Day); err != nil {
 			return err
 		}
 	}
@@ -317,14 +319,14 @@ func (d *Desk) read(t *trial, c *judge.Circumstances, format *record.Format) err
 
 // enter reads the entered values of the header, or of one line; dayOf is what the day field
 // itself is read from.
-func (t *trial) enter(kind *record.Kind, prefix string, line int, items map[string]judge.Item, format record.Format, here record.Surroundings, dayFrom record.Day) (map[string]judge.Item, error) {
+func (t *trial) enter(kind *record.Kind, prefix string, line int, items map[string]judge.Item, format field.Format, here field.Surroundings, dayFrom feel.Value) (map[string]judge.Item, error) {
 	entered := make(map[string]judge.Item, len(items))
 	for key, item := range items {
 		place := kind.Index(prefix + key)
 		if place < 0 {
 			return nil, invalid("unknown-field", "a %s has no field %q", kind.Noun(), prefix+key)
 		}
-		field := &kind.Fields[place]
+		f := &kind.Fields[place]
 		if item.Typed == "" {
 			if item.Value != "" || item.Derive {
 				entered[key] = item
@@ -332,25 +334,25 @@ func (t *trial) enter(kind *record.Kind, prefix string, line int, items map[stri
 			continue
 		}
 		typed, again := item.Typed, item.Again
-		if field.Type == record.ToRecord {
-			typed, again = t.links.resolve(field.Kind, typed), t.links.resolve(field.Kind, again)
+		if f.IsLink() {
+			typed, again = t.links.resolve(f.Kind, typed), t.links.resolve(f.Kind, again)
 		}
 		from := here
 		if prefix == "" && key == kind.Day {
 			from.Day = dayFrom
 		}
-		if unit := items[field.Unit]; field.Unit != "" {
+		if unit := items[f.Unit]; f.Unit != "" {
 			from.Unit = unit.Value + unit.Typed
 		}
-		v, wrong := field.Read(typed, format, from)
+		v, wrong := f.Read(typed, format, from)
 		switch {
 		case wrong != nil:
 			t.typed[judge.Address(kind, place, line)] = item.Typed
 			entered[key] = item
 		case !v.IsNull():
-			read := judge.Item{Value: record.Write(v), Again: again, Carried: item.Carried}
-			if second, wrong := field.Read(again, format, from); wrong == nil {
-				read.Again = record.Write(second)
+			read := judge.Item{Value: field.Write(v), Again: again, Carried: item.Carried}
+			if second, wrong := f.Read(again, format, from); wrong == nil {
+				read.Again = field.Write(second)
 			}
 			entered[key] = read
 		}
@@ -428,7 +430,7 @@ func (t *trial) entries() []store.Entry {
 	})
 }
 
-func (d *Desk) showPosting(ctx context.Context, p store.Posting, format *record.Format) (contract.Posting, error) {
+func (d *Desk) showPosting(ctx context.Context, p store.Posting, format *field.Format) (contract.Posting, error) {
 	shown := contract.Posting{Summary: summary(p), Document: p.Document, Outcome: p.Outcome, Proofs: []contract.Use{}}
 	rows, err := d.store.EntriesOf(ctx, p.Ledger, p.Number)
 	if err != nil {
@@ -464,7 +466,7 @@ func (d *Desk) Postings(ctx context.Context, ledger string) ([]contract.PostingS
 }
 
 // Posting returns one posting with its trace.
-func (d *Desk) Posting(ctx context.Context, ledger, number string, format *record.Format) (contract.Posting, error) {
+func (d *Desk) Posting(ctx context.Context, ledger, number string, format *field.Format) (contract.Posting, error) {
 	p, err := d.store.Posting(ctx, orPractice(ledger), number)
 	if err != nil {
 		return contract.Posting{}, explain(err)

@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/batch"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/match"
-	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
 	"codicil/internal/contract"
@@ -181,14 +181,14 @@ func TestWhatThePersonSavedBeforeIsRepeatedInTheSameCompany(t *testing.T) {
 
 func TestATableThatRulesNeedStaysAsTheyNeedIt(t *testing.T) {
 	d := harbour(t)
-	days := table.Crosswalk{Key: "days", Label: "Days", Keys: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}},
-		Results: []record.Field{{Key: "days", Label: "Days", Type: record.Number}}, Rows: []table.Row{{Keys: []string{"N30"}, Results: []string{"30"}}}}
+	days := table.Crosswalk{Key: "days", Label: "Days", Keys: []field.Field{{Key: "terms", Label: "Terms", Type: field.Text}},
+		Results: []field.Field{{Key: "days", Label: "Days", Type: field.Number}}, Rows: []table.Row{{Keys: []string{"N30"}, Results: []string{"30"}}}}
 	view, err := d.SaveCrosswalk(t.Context(), "days", contract.CrosswalkChange{Crosswalk: days})
 	require.NoError(t, err)
 	add(t, d, body("vendor", rule.Compute, "lead_time", rule.Effect{Value: `crosswalk("days", payment_terms)`}), rule.InForce)
 	assert.Equal(t, "in-use", code(t, d.DeleteCrosswalk(t.Context(), "days")))
 	changed := days
-	changed.Results = []record.Field{{Key: "days", Label: "Days", Type: record.Text}}
+	changed.Results = []field.Field{{Key: "days", Label: "Days", Type: field.Text}}
 	_, err = d.SaveCrosswalk(t.Context(), "days", contract.CrosswalkChange{Crosswalk: changed, Version: view.Version})
 	assert.Equal(t, "in-use", code(t, err))
 	// A row more is another matter, and holds at once. Who changed an older version is told.
@@ -211,9 +211,9 @@ func TestATableThatRulesNeedStaysAsTheyNeedIt(t *testing.T) {
 
 func TestRowsAreReadInWhateverOrderTheirColumnsAreNamed(t *testing.T) {
 	d := harbour(t)
-	rates := table.Crosswalk{Key: "rates", Label: "Rates", Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}},
-		Results: []record.Field{{Key: "rate", Label: "Rate", Type: record.Number, Decimals: 2}}, Rows: []table.Row{{Keys: []string{"IE"}, Results: []string{"1"}}}}
-	german := &record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	rates := table.Crosswalk{Key: "rates", Label: "Rates", Keys: []field.Field{{Key: "country", Label: "Country", Type: field.Text}},
+		Results: []field.Field{{Key: "rate", Label: "Rate", Type: field.Number, Decimals: 2}}, Rows: []table.Row{{Keys: []string{"IE"}, Results: []string{"1"}}}}
+	german := &field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
 	view, err := d.ReadCrosswalk(t.Context(), contract.CrosswalkRead{Crosswalk: rates, Format: german, Text: "Until;Rate;Country\n31.12.2026;1.234,50;DK\n;7;IE\n;x;JP\n"})
 	require.NoError(t, err)
 	assert.Equal(t, []table.Row{

@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -14,7 +15,7 @@ import (
 )
 
 // AddField adds a field to a kind, for all companies.
-func (d *Desk) AddField(ctx context.Context, kindKey string, f record.Field) (record.Field, error) {
+func (d *Desk) AddField(ctx context.Context, kindKey string, f field.Field) (field.Field, error) {
 	m, kind, err := d.masterOf(ctx, kindKey)
 	if err != nil {
 		return f, err
@@ -46,27 +47,27 @@ func (d *Desk) masterOf(ctx context.Context, kindKey string) (*masters, *record.
 }
 
 // checkField refuses a field that cannot be one of the kind, and completes it.
-func checkField(m *masters, kind *record.Kind, f *record.Field) error {
+func checkField(m *masters, kind *record.Kind, f *field.Field) error {
 	f.Added, f.Label = true, strings.TrimSpace(f.Label)
 	if f.OfLine() {
 		f.Section = record.LineSection
 	}
 	linked, _ := m.kind(f.Kind)
 	switch {
-	case !record.IsKey(f.Column()):
+	case !field.IsKey(f.Column()):
 		return invalid("not-a-key", "%q cannot be the key of a field; use small letters, digits and _, beginning with a letter", f.Column())
 	case f.OfLine() && kind.Columns() == 0:
 		return invalid("no-lines", "a %s has no lines", kind.Noun())
 	case !slices.ContainsFunc(kind.Sections, func(s record.Section) bool { return s.Key == f.Section && (s.Key == record.LineSection) == f.OfLine() }):
 		return invalid("unknown-section", "choose the section in which the field stands")
-	case f.Type == record.ToRecord && linked == nil:
+	case f.IsLink() && linked == nil:
 		return invalid("unknown-kind", "choose the kind of record that the field links to")
 	}
 	if wrong := f.Sound(); wrong != nil {
-		return invalid(wrong.Code, "%s", wrong.Message)
+		return invalid(wrong.Code, "%s", wrong)
 	}
 	for _, beside := range []string{f.Currency, f.Unit, f.Country} {
-		if beside != "" && kind.Field(beside) == nil && (!f.OfLine() || kind.Field(record.LinePrefix+beside) == nil) {
+		if beside != "" && kind.Field(beside) == nil && (!f.OfLine() || kind.Field(field.LinePrefix+beside) == nil) {
 			return invalid("unknown-field", "a %s has no field %q beside this one", kind.Noun(), beside)
 		}
 	}
@@ -74,7 +75,7 @@ func checkField(m *masters, kind *record.Kind, f *record.Field) error {
 }
 
 // addedField returns an added field of a kind; a standard one may not be changed.
-func (d *Desk) addedField(ctx context.Context, kindKey, key string) (*masters, *record.Kind, *record.Field, error) {
+func (d *Desk) addedField(ctx context.Context, kindKey, key string) (*masters, *record.Kind, *field.Field, error) {
 	m, kind, err := d.masterOf(ctx, kindKey)
 	if err != nil {
 		return nil, nil, nil, err
@@ -90,7 +91,7 @@ func (d *Desk) addedField(ctx context.Context, kindKey, key string) (*masters, *
 }
 
 // CheckField tells which saved values would not fit a changed field.
-func (d *Desk) CheckField(ctx context.Context, kindKey, key string, f record.Field) (contract.FieldCheck, error) {
+func (d *Desk) CheckField(ctx context.Context, kindKey, key string, f field.Field) (contract.FieldCheck, error) {
 	check := contract.FieldCheck{Examples: []contract.FieldMisfit{}}
 	m, kind, _, err := d.addedField(ctx, kindKey, key)
 	if err != nil {
@@ -115,18 +116,20 @@ func (d *Desk) CheckField(ctx context.Context, kindKey, key string, f record.Fie
 			check.Values++
 			v, wrong := f.Parse(text)
 			if wrong == nil {
-				_, wrong = f.Settle(v, record.Surroundings{Company: m.company(r.Company)})
+				_, wrong = f.Settle(v, m.company(r.Company).Surroundings(""))
 			}
-			if f.Type == record.ToRecord && wrong == nil {
-				if why := d.links(ctx, m, r.Company).Missing(f.Kind, text); why != "" {
-					wrong = &record.Misfit{Code: "no-such-record", Message: why}
-				}
+			why := ""
+			if wrong != nil {
+				why = wrong.String()
 			}
-			if wrong == nil {
+			if f.IsLink() && wrong == nil {
+				why = d.links(ctx, m, r.Company).Missing(f.Kind, text)
+			}
+			if why == "" {
 				continue
 			}
 			if check.Misfits++; len(check.Examples) < mostUses {
-				check.Examples = append(check.Examples, contract.FieldMisfit{Number: r.Number, Line: line, Value: text, Message: wrong.Message})
+				check.Examples = append(check.Examples, contract.FieldMisfit{Number: r.Number, Line: line, Value: text, Message: why})
 			}
 		}
 	}
@@ -134,7 +137,7 @@ func (d *Desk) CheckField(ctx context.Context, kindKey, key string, f record.Fie
 }
 
 // linesWith returns the numbers of the lines that may hold the field; 0 for the header.
-func linesWith(f *record.Field, r *store.Record) []int {
+func linesWith(f *field.Field, r *store.Record) []int {
 	if !f.OfLine() {
 		return []int{0}
 	}
@@ -142,7 +145,7 @@ func linesWith(f *record.Field, r *store.Record) []int {
 }
 
 // ChangeField changes an added field, if all saved values fit it.
-func (d *Desk) ChangeField(ctx context.Context, kindKey, key string, f record.Field) (record.Field, error) {
+func (d *Desk) ChangeField(ctx context.Context, kindKey, key string, f field.Field) (field.Field, error) {
 	err := d.bookChange(ctx, func() (write func(tx *store.Store) error, err error) {
 		f, err = d.mayChangeField(ctx, kindKey, key, f)
 		return func(tx *store.Store) error { return tx.SaveField(ctx, kindKey, f) }, err
@@ -150,7 +153,7 @@ func (d *Desk) ChangeField(ctx context.Context, kindKey, key string, f record.Fi
 	return f, err
 }
 
-func (d *Desk) mayChangeField(ctx context.Context, kindKey, key string, f record.Field) (record.Field, error) {
+func (d *Desk) mayChangeField(ctx context.Context, kindKey, key string, f field.Field) (field.Field, error) {
 	m, kind, _, err := d.addedField(ctx, kindKey, key)
 	if err != nil {
 		return f, err
@@ -173,7 +176,7 @@ func (d *Desk) mayChangeField(ctx context.Context, kindKey, key string, f record
 }
 
 // rulesStaySound refuses a changed field that a rule in force would not be sound with.
-func (d *Desk) rulesStaySound(ctx context.Context, kind *record.Kind, f record.Field) error {
+func (d *Desk) rulesStaySound(ctx context.Context, kind *record.Kind, f field.Field) error {
 	rules, err := d.store.Rules(ctx, kind.Key)
 	if err != nil {
 		return err
@@ -218,7 +221,7 @@ func (d *Desk) FieldUses(ctx context.Context, kindKey, key string) (contract.Fie
 }
 
 // valuesOf counts the records that hold a value of a field.
-func (d *Desk) valuesOf(ctx context.Context, kindKey string, f *record.Field) (int, error) {
+func (d *Desk) valuesOf(ctx context.Context, kindKey string, f *field.Field) (int, error) {
 	s, err := d.shelf(ctx, kindKey)
 	if err != nil {
 		return 0, err
@@ -365,14 +368,14 @@ func (d *Desk) RemovedFields(ctx context.Context, kindKey string) ([]contract.Re
 }
 
 // RestoreField brings a removed field back.
-func (d *Desk) RestoreField(ctx context.Context, kindKey, key string) (record.Field, error) {
+func (d *Desk) RestoreField(ctx context.Context, kindKey, key string) (field.Field, error) {
 	removed, err := d.RemovedFields(ctx, kindKey)
 	if err != nil {
-		return record.Field{}, err
+		return field.Field{}, err
 	}
 	i := slices.IndexFunc(removed, func(r contract.RemovedField) bool { return r.Field.Key == key })
 	if i < 0 {
-		return record.Field{}, missing("removed field " + key)
+		return field.Field{}, missing("removed field " + key)
 	}
 	err = d.bookChange(ctx, func() (func(tx *store.Store) error, error) {
 		return func(tx *store.Store) error { return tx.SaveField(ctx, kindKey, removed[i].Field) }, nil

@@ -6,13 +6,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 	"codicil/internal/desk"
 )
 
-var berth = record.Field{Key: "berth", Label: "Berth", Section: "purchasing", Type: record.Text, Length: 10, Searched: true}
+var berth = field.Field{Key: "berth", Label: "Berth", Section: "purchasing", Type: field.Text, Length: 10, Searched: true}
 
 // berths is a desk whose vendors have a berth, K12 for one and 7 for another.
 func berths(t *testing.T) *desk.Desk {
@@ -27,19 +28,19 @@ func berths(t *testing.T) *desk.Desk {
 
 func TestAFieldThatCannotBeIsNotAdded(t *testing.T) {
 	d := berths(t)
-	for want, f := range map[string]record.Field{
-		"not-a-key":          {Key: "Berth 2", Label: "Berth", Section: "general", Type: record.Text},
-		"no-name":            {Key: "b", Section: "general", Type: record.Text},
-		"no-lines":           {Key: "lines.b", Label: "B", Type: record.Text},
-		"unknown-section":    {Key: "b", Label: "B", Section: "nowhere", Type: record.Text},
+	for want, f := range map[string]field.Field{
+		"not-a-key":          {Key: "Berth 2", Label: "Berth", Section: "general", Type: field.Text},
+		"no-name":            {Key: "b", Section: "general", Type: field.Text},
+		"no-lines":           {Key: "lines.b", Label: "B", Type: field.Text},
+		"unknown-section":    {Key: "b", Label: "B", Section: "nowhere", Type: field.Text},
 		"unknown-field-type": {Key: "b", Label: "B", Section: "general", Type: "colour"},
-		"unknown-kind":       {Key: "b", Label: "B", Section: "general", Type: record.ToRecord, Kind: "ship"},
-		"no-choices":         {Key: "b", Label: "B", Section: "general", Type: record.Choice},
-		"not-a-code":         {Key: "b", Label: "B", Section: "general", Type: record.Choice, Choices: []record.Option{{Code: "A"}, {Code: "A"}}},
-		"not-a-pattern":      {Key: "b", Label: "B", Section: "general", Type: record.Text, Pattern: "("},
-		"not-digits":         {Key: "b", Label: "B", Section: "general", Type: record.Number, Decimals: 40},
-		"unknown-field":      {Key: "b", Label: "B", Section: "general", Type: record.Amount, Currency: "coin"},
-		"key-taken":          {Key: "name", Label: "Name", Section: "general", Type: record.Text},
+		"unknown-kind":       {Key: "b", Label: "B", Section: "general", Type: field.Link, Kind: "ship"},
+		"no-choices":         {Key: "b", Label: "B", Section: "general", Type: field.Choice},
+		"not-a-code":         {Key: "b", Label: "B", Section: "general", Type: field.Choice, Choices: []field.Option{{Code: "A"}, {Code: "A"}}},
+		"not-a-pattern":      {Key: "b", Label: "B", Section: "general", Type: field.Text, Pattern: "("},
+		"not-digits":         {Key: "b", Label: "B", Section: "general", Type: field.Number, Decimals: 40},
+		"unknown-field":      {Key: "b", Label: "B", Section: "general", Type: field.Amount, Currency: "coin"},
+		"key-taken":          {Key: "name", Label: "Name", Section: "general", Type: field.Text},
 	} {
 		_, err := d.AddField(t.Context(), "vendor", f)
 		assert.Equal(t, want, code(t, err))
@@ -58,7 +59,7 @@ func TestAnAddedFieldTakesPartLikeAnyOther(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, page.Rows, 1)
 	assert.Equal(t, []string{"K12"}, page.Rows[0].Cells)
-	_, err = d.AddField(t.Context(), "sales_order", record.Field{Key: "lines.pallets", Label: "Pallets", Type: record.Number, Digits: 3})
+	_, err = d.AddField(t.Context(), "sales_order", field.Field{Key: "lines.pallets", Label: "Pallets", Type: field.Number, Digits: 3})
 	require.NoError(t, err)
 	order := save(t, d, document("sales_order", "10", "SO", nil, values{"pallets": "4"}))
 	assert.Equal(t, "4", order.Content.Lines[0].Values["pallets"])
@@ -67,7 +68,7 @@ func TestAnAddedFieldTakesPartLikeAnyOther(t *testing.T) {
 func TestAChangedTypeIsCheckedAgainstWhatIsSaved(t *testing.T) {
 	d := berths(t)
 	number := berth
-	number.Type, number.Length = record.Number, 0
+	number.Type, number.Length = field.Number, 0
 	check, err := d.CheckField(t.Context(), "vendor", "berth", number)
 	require.NoError(t, err)
 	assert.Equal(t, 2, check.Values)
@@ -94,7 +95,7 @@ func TestARuleInForceKeepsItsField(t *testing.T) {
 	assert.Equal(t, r.Name, uses.Uses[0].Title)
 	assert.Equal(t, "in-use", code(t, d.RemoveField(t.Context(), "vendor", "berth")))
 	yes := berth
-	yes.Type = record.YesNo
+	yes.Type = field.YesNo
 	_, err = d.ChangeField(t.Context(), "vendor", "berth", yes)
 	assert.Error(t, err, "the rule compares it with a text")
 	_, err = d.MoveRule(t.Context(), r.Id, contract.RuleMove{State: rule.Suspended, Version: r.Version})
@@ -170,7 +171,7 @@ func TestCompaniesAndTypesAreKeptWhileTheyAreUsed(t *testing.T) {
 		"no-name": func(c *record.Company) { c.Name = " " }, "not-a-country": func(c *record.Company) { c.Country = "Atlantis" }, "not-a-currency": func(c *record.Company) { c.Currency = "XYZQ" },
 		"not-a-rounding": func(c *record.Company) { c.Rounding = "down" }, "no-workday": func(c *record.Company) { c.Calendar.FreeDays = []int{1, 2, 3, 4, 5, 6, 7} },
 		"not-a-zone": func(c *record.Company) { c.TimeZone = "Alpin/Chur" }, "not-a-format": func(c *record.Company) {
-			c.Format = &record.Format{Decimal: ".", Group: ".", Date: "dmy", Separator: "."}
+			c.Format = &field.Format{Decimal: ".", Group: ".", Date: "dmy", Separator: "."}
 		},
 		"not-a-day": func(c *record.Company) { c.Calendar.Holidays = []record.Holiday{{Day: "1.1.2027"}} },
 	} {

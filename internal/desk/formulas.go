@@ -7,35 +7,35 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/plan"
-	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 )
 
 // target finds the names that the rules on a target may use, the place from which they
 // see the document, and the field that their values go into.
-func (d *Desk) target(ctx context.Context, kind, target string) (b *plan.Book, place int, field *record.Field, err error) {
+func (d *Desk) target(ctx context.Context, kind, target string) (b *plan.Book, place int, f *field.Field, err error) {
 	if b, err = d.book(ctx, kind); err != nil {
 		return nil, 0, nil, err
 	}
-	if place, field = b.Vocabulary.TargetOf(target); place < 0 {
+	if place, f = b.Vocabulary.TargetOf(target); place < 0 {
 		return nil, 0, nil, invalid("unknown-field", "a %s has no field %q", b.Vocabulary.Kind.Noun(), target)
 	}
-	return b, place, field, nil
+	return b, place, f, nil
 }
 
 // Names returns the names that the formulas of a rule on a field may use.
-func (d *Desk) Names(ctx context.Context, kind, field string) (contract.Names, error) {
-	b, place, target, err := d.target(ctx, kind, field)
+func (d *Desk) Names(ctx context.Context, kind, of string) (contract.Names, error) {
+	b, place, target, err := d.target(ctx, kind, of)
 	if err != nil {
 		return contract.Names{}, err
 	}
-	answer := contract.Names{Relations: map[string][]rule.Relation{}}
+	answer := contract.Names{Relations: map[string][]field.Relation{}}
 	want := target.FeelType()
 	answer.Names = list(b.Vocabulary.Names(place), func(n rule.Name) contract.Name {
 		fieldType := string(n.Field.Type)
-		answer.Relations[fieldType] = rule.Relations(n.Field)
+		answer.Relations[fieldType] = n.Field.Relations()
 		return contract.Name{
 			Name: n.Text, Label: n.Label, Group: n.Group, Type: n.Type.String(), FieldType: fieldType, Kind: n.Kind, Field: n.Field.Key, Linked: n.Linked,
 			Single: n.Single(), Fits: n.Single() && n.Type.Fits(want),
@@ -138,24 +138,24 @@ func (d *Desk) asMeant(ctx context.Context, m *masters, v *rule.Vocabulary, plac
 
 // meant returns the number of the record that a text names, for a link; any other
 // text as it is.
-func (d *Desk) meant(ctx context.Context, m *masters, field *record.Field, text string) string {
-	if field == nil || field.Type != record.ToRecord || text == "" {
+func (d *Desk) meant(ctx context.Context, m *masters, f *field.Field, text string) string {
+	if f == nil || !f.IsLink() || text == "" {
 		return text
 	}
-	return d.links(ctx, m, "").resolve(field.Kind, text)
+	return d.links(ctx, m, "").resolve(f.Kind, text)
 }
 
 // plainly writes what a person typed as everybody reads it; what is not of the field's
 // type stays as it is.
-func plainly(field *record.Field, typed string, format *record.Format) string {
-	v, wrong := field.Read(typed, formatOf(format), record.Surroundings{})
+func plainly(f *field.Field, typed string, format *field.Format) string {
+	v, wrong := f.Read(typed, formatOf(format), field.Surroundings{})
 	switch {
 	case wrong != nil || v.IsNull():
 		return typed
-	case field.Type == record.Percent || field.Type == record.YesNo:
-		return field.Show(v, record.Plain, record.Surroundings{})
+	case f.Type == field.Percent || f.Type == field.YesNo:
+		return f.Show(v, field.Plain, field.Surroundings{})
 	}
-	return record.Write(v)
+	return field.Write(v)
 }
 
 // Constant writes a value that a person gave for a field as a formula.

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -133,7 +134,7 @@ func (d *Desk) hit(ctx context.Context, b *bench, then, now *proof.Result) (hit 
 	var told []string
 	for _, s := range now.Outcome.Spots() {
 		old := then.Outcome.Field(s.Place, s.Line)
-		if before, after := record.Write(old.Final), record.Write(s.Final); before != after {
+		if before, after := field.Write(old.Final), field.Write(s.Final); before != after {
 			changed = true
 			told = append(told, fmt.Sprintf("%s %s → %s", labelOf(kind, s.Place, s.Line), blankOr(reader.at(s, old.Final)), blankOr(reader.at(s, s.Final))))
 		}

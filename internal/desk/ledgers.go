@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"codicil/core/decimal"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/internal/contract"
 	"codicil/internal/ledger"
@@ -73,7 +74,7 @@ func (d *Desk) EmptyLedger(ctx context.Context, name string) error {
 }
 
 // amounts shows the amounts of a ledger to one person.
-type amounts struct{ format record.Format }
+type amounts struct{ format field.Format }
 
 func (a amounts) shown(n decimal.Number, currency string) contract.Shown {
 	if n.Sign() == 0 {
@@ -88,7 +89,7 @@ func (a amounts) always(n decimal.Number, currency string) contract.Shown {
 }
 
 // journal shows entries of a ledger.
-func (d *Desk) journal(ctx context.Context, rows []store.Entry, format *record.Format) ([]contract.JournalEntry, error) {
+func (d *Desk) journal(ctx context.Context, rows []store.Entry, format *field.Format) ([]contract.JournalEntry, error) {
 	m, err := d.master(ctx)
 	if err != nil {
 		return nil, err
@@ -98,7 +99,7 @@ func (d *Desk) journal(ctx context.Context, rows []store.Entry, format *record.F
 	for _, e := range rows {
 		debit, credit := ledger.Amounts(e)
 		shown = append(shown, contract.JournalEntry{
-			Posting: e.Posting, Line: e.Line, Company: e.Company, Day: show.format.Day(record.Day(e.Day)), Account: e.Account,
+			Posting: e.Posting, Line: e.Line, Company: e.Company, Day: record.Day(e.Day).Show(show.format), Account: e.Account,
 			AccountTitle: links.title(ledger.AccountKind(m.kinds), e.Account), Text: e.Text, Currency: e.Currency,
 			Debit: show.shown(debit, e.Currency), Credit: show.shown(credit, e.Currency),
 			Partner: e.Partner, PartnerTitle: links.title(e.PartnerKind, e.Partner),
@@ -108,7 +109,7 @@ func (d *Desk) journal(ctx context.Context, rows []store.Entry, format *record.F
 }
 
 // Journal returns the journal of a ledger, newest posting first.
-func (d *Desk) Journal(ctx context.Context, name string, format *record.Format) ([]contract.JournalEntry, error) {
+func (d *Desk) Journal(ctx context.Context, name string, format *field.Format) ([]contract.JournalEntry, error) {
 	rows, err := d.store.Entries(ctx, name)
 	if err != nil {
 		return nil, err
@@ -127,7 +128,7 @@ func (d *Desk) Journal(ctx context.Context, name string, format *record.Format) 
 
 // Balances returns the balances of a ledger by account, vendor or customer, each
 // by company and currency.
-func (d *Desk) Balances(ctx context.Context, name, by string, format *record.Format) ([]contract.Balance, error) {
+func (d *Desk) Balances(ctx context.Context, name, by string, format *field.Format) ([]contract.Balance, error) {
 	m, err := d.master(ctx)
 	if err != nil {
 		return nil, err

@@ -7,6 +7,7 @@ import (
 	"strconv"
 	"strings"
 
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -129,7 +130,7 @@ func (d *Desk) selected(ctx context.Context, request contract.ListRequest) (k *r
 	}
 	places, wrong := record.Select(k, listed, request.Selection, formatOf(request.Format))
 	if wrong != nil {
-		return nil, nil, nil, invalid(wrong.Code, "%s", wrong.Message)
+		return nil, nil, nil, invalid(wrong.Code, "%s", wrong)
 	}
 	return k, s.rows, places, nil
 }
@@ -162,9 +163,9 @@ func (d *Desk) sortInto(ctx context.Context, m *masters, k *record.Kind, rows []
 	return nil
 }
 
-func formatOf(f *record.Format) record.Format {
-	if f == nil || *f == (record.Format{}) {
-		return record.Plain
+func formatOf(f *field.Format) field.Format {
+	if f == nil || *f == (field.Format{}) {
+		return field.Plain
 	}
 	return *f
 }

@@ -5,7 +5,7 @@ import (
 	"maps"
 	"slices"
 
-	"codicil/core/record"
+	"codicil/core/field"
 	"codicil/core/rule"
 	"codicil/internal/store"
 )
@@ -122,15 +122,15 @@ func (d *Desk) liveValues(ctx context.Context, t *trial, r store.Record, over ma
 		if !s.Live {
 			continue
 		}
-		text := record.Write(s.Final)
-		field := &kind.Fields[s.Place]
-		if content.Get(field, s.Line) == text {
+		text := field.Write(s.Final)
+		f := &kind.Fields[s.Place]
+		if content.Get(f, s.Line) == text {
 			continue
 		}
 		if !changed {
 			content, changed = content.Clone(), true
 		}
-		content.Set(field, s.Line, text, s.Origin)
+		content.Set(f, s.Line, text, s.Origin)
 	}
 	if !changed && !r.Late {
 		return nil, nil

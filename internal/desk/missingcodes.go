@@ -6,8 +6,8 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/plan"
-	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
 	"codicil/internal/contract"
@@ -91,7 +91,7 @@ func (d *Desk) MissingCodes(ctx context.Context, key string) ([]contract.Missing
 					if index.Has(key, codes) {
 						continue
 					}
-					texts := list(codes, record.Write)
+					texts := list(codes, field.Write)
 					id := fmt.Sprint(use.rule.ID, texts)
 					at, known := places[id]
 					if !known {

@@ -20,7 +20,7 @@ type naming struct {
 func linksOf(k *record.Kind, r *store.Record) (links []ref) {
 	for i := range k.Fields {
 		f := &k.Fields[i]
-		if f.Type != record.ToRecord {
+		if !f.IsLink() {
 			continue
 		}
 		if !f.OfLine() {

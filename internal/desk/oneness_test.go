@@ -14,6 +14,7 @@ import (
 	"pgregory.net/rapid"
 
 	"codicil/core/batch"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -79,11 +80,11 @@ func newWorld(t *rapid.T, outer *testing.T) *world {
 	_, err := d.SaveType(outer.Context(), "price_list", "LIST", record.Type{Label: "List"})
 	require.NoError(t, err)
 	_, err = d.SaveStanding(outer.Context(), "rebate", contract.StandingChange{Standing: table.Standing{
-		Field:   record.Field{Key: "rebate", Label: "Rebate", Type: record.Percent},
+		Field:   field.Field{Key: "rebate", Label: "Rebate", Type: field.Percent},
 		Periods: []table.StandingValue{{Value: "0.02", Period: table.Period{Until: "2026-12-31"}}, {Value: "0.03", Period: table.Period{From: "2027-01-01"}}}}})
 	require.NoError(t, err)
 	_, err = d.SaveCrosswalk(outer.Context(), "terms", contract.CrosswalkChange{Crosswalk: table.Crosswalk{Label: "Terms",
-		Keys: []record.Field{{Key: "country", Label: "Country", Type: record.Text}}, Results: []record.Field{{Key: "terms", Label: "Terms", Type: record.Text}},
+		Keys: []field.Field{{Key: "country", Label: "Country", Type: field.Text}}, Results: []field.Field{{Key: "terms", Label: "Terms", Type: field.Text}},
 		Rows: []table.Row{{Keys: []string{"IE"}, Results: []string{"EXW"}}, {Keys: []string{"DK"}, Results: []string{"FCA"}}}}})
 	require.NoError(t, err)
 	_, err = d.SaveSeries(outer.Context(), "confirmations", contract.SeriesChange{Series: table.Series{Label: "Confirmations", Start: 1, Step: 1,
@@ -246,7 +247,7 @@ func ofResult(b *batch.Result) result {
 	maps.Copy(r.Values, b.Values)
 	for _, l := range b.Lines {
 		for key, text := range l.Values {
-			r.Values[judge.AddressOf(record.LinePrefix+key, l.Number)] = text
+			r.Values[judge.AddressOf(field.LinePrefix+key, l.Number)] = text
 		}
 	}
 	for _, m := range b.Messages {
@@ -260,7 +261,7 @@ func ofContent(c *record.Content) map[string]string {
 	all := maps.Clone(c.Values)
 	for _, l := range c.Lines {
 		for key, text := range l.Values {
-			all[judge.AddressOf(record.LinePrefix+key, l.Number)] = text
+			all[judge.AddressOf(field.LinePrefix+key, l.Number)] = text
 		}
 	}
 	return all

@@ -6,6 +6,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
@@ -18,17 +19,17 @@ type viewer struct {
 	kind    *record.Kind
 	company *record.Company
 	links   *links
-	format  record.Format
+	format  field.Format
 }
 
 // text shows a value; beside returns the text of a field beside it, "" for -1.
 func (v *viewer) text(place int, value feel.Value, beside func(place int) string) string {
 	f := &v.kind.Fields[place]
-	if key, ok := value.Text(); ok && f.Type == record.ToRecord {
+	if key, ok := value.Text(); ok && f.IsLink() {
 		return v.links.show(f.Kind, key)
 	}
 	at := v.kind.Beside(place)
-	return f.Show(value, v.format, record.Surroundings{Company: v.company, Currency: beside(at.Currency), Unit: beside(at.Unit), Country: beside(at.Country)})
+	return f.Show(value, v.format, v.company.Surroundings("").Beside(beside(at.Currency), beside(at.Unit), beside(at.Country)))
 }
 
 // stored shows a saved text of a field of the content.
@@ -71,7 +72,7 @@ func (v *viewer) again(o *contract.Outcome) {
 	for _, l := range o.Lines {
 		values := map[string]string{}
 		for _, f := range l.Fields {
-			values[strings.TrimPrefix(f.Key, record.LinePrefix)] = f.Final.Value
+			values[strings.TrimPrefix(f.Key, field.LinePrefix)] = f.Final.Value
 		}
 		final.Lines = append(final.Lines, record.Line{Number: l.Number, Values: values})
 	}
@@ -106,12 +107,12 @@ type reader struct {
 	out  *engine.Outcome
 }
 
-func newReader(p *plan.Plan, out *engine.Outcome, links *links, format *record.Format) *reader {
+func newReader(p *plan.Plan, out *engine.Outcome, links *links, format *field.Format) *reader {
 	return &reader{viewer{p.Kind(), p.Scope.Company, links, formatOf(format)}, p, out}
 }
 
 func (r *reader) shown(s engine.Spot, v feel.Value) contract.Shown {
-	return contract.Shown{Value: record.Write(v), Text: r.at(s, v)}
+	return contract.Shown{Value: field.Write(v), Text: r.at(s, v)}
 }
 
 // at shows a value at a spot of the outcome.
@@ -136,21 +137,21 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 		Verdict: contract.OutcomeVerdict(r.out.Verdict), Fields: []contract.FieldOutcome{},
 		Lines: make([]contract.LineOutcome, len(r.out.Lines)), Messages: []contract.Message{},
 	}
-	misfits, stored := map[int]map[int]*record.Misfit{0: c.Header.Misfits}, map[int][]feel.Value{0: c.Header.Stored}
+	misfits, stored := map[int]map[int]*field.Misfit{0: c.Header.Misfits}, map[int][]feel.Value{0: c.Header.Stored}
 	places := map[int]int{}
 	for i, l := range c.Lines {
 		misfits[l.Number], stored[l.Number], places[l.Number] = l.Misfits, l.Stored, i
 		result.Lines[i] = contract.LineOutcome{Number: l.Number, Fields: []contract.FieldOutcome{}}
 	}
 	for _, s := range r.out.Spots() {
-		field := contract.FieldOutcome{
+		f := contract.FieldOutcome{
 			Key: r.kind.Fields[s.Place].Key, Entered: r.shown(s, s.Entered), Sourced: r.shown(s, s.Sourced), Defaulted: r.shown(s, s.Defaulted),
 			Computed: r.shown(s, s.Computed), Substituted: r.shown(s, s.Substituted), Final: r.shown(s, s.Final),
 			Made: s.Made, Origin: string(s.Origin), Need: string(s.Need), Access: string(s.Access), Cursor: string(s.Cursor), Twice: s.Twice, Acts: r.acts(s),
 		}
 		if !s.Offered.IsNull() {
 			offered := r.shown(s, s.Offered)
-			field.Offered = &offered
+			f.Offered = &offered
 		}
 		at := s.Place
 		if s.Line > 0 {
@@ -158,20 +159,20 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 		}
 		if was := stored[s.Line]; was != nil && !feel.Same(was[at], s.Final) {
 			before := r.shown(s, was[at])
-			field.Stored = &before
+			f.Stored = &before
 		}
 		if s.Sorted != nil {
-			field.Band, field.BandRule = &s.Sorted.Effect.Bands[s.Band], s.Sorted.ID
+			f.Band, f.BandRule = &s.Sorted.Effect.Bands[s.Band], s.Sorted.ID
 		}
 		if wrong := misfits[s.Line][at]; wrong != nil {
-			field.Misfit = wrong.Message
-			field.Entered = contract.Shown{Text: typed[judge.Address(r.kind, s.Place, s.Line)]}
+			f.Misfit = wrong.String()
+			f.Entered = contract.Shown{Text: typed[judge.Address(r.kind, s.Place, s.Line)]}
 		}
 		if s.Line == 0 {
-			result.Fields = append(result.Fields, field)
+			result.Fields = append(result.Fields, f)
 		} else {
 			line := &result.Lines[places[s.Line]]
-			line.Fields = append(line.Fields, field)
+			line.Fields = append(line.Fields, f)
 		}
 	}
 	for _, m := range r.out.Messages {
@@ -202,11 +203,11 @@ func (r *reader) outcome(c *engine.Case, typed map[string]string) contract.Outco
 // followUp shows what posting writes to a linked record.
 func (r *reader) followUp(f engine.FollowUp) contract.FollowUp {
 	shown := func(v feel.Value) contract.Shown {
-		text := f.Field.Show(v, r.format, record.Surroundings{Company: r.company})
-		if key, ok := v.Text(); ok && f.Field.Type == record.ToRecord {
+		text := f.Field.Show(v, r.format, r.company.Surroundings(""))
+		if key, ok := v.Text(); ok && f.Field.IsLink() {
 			text = r.links.show(f.Field.Kind, key)
 		}
-		return contract.Shown{Value: record.Write(v), Text: text}
+		return contract.Shown{Value: field.Write(v), Text: text}
 	}
 	return contract.FollowUp{
 		Rule: f.Rule.ID, Line: f.Line, Kind: f.Kind, Number: f.Number, Title: r.links.title(f.Kind, f.Number),
@@ -268,7 +269,7 @@ func (r *reader) inMessage(m engine.Message, piece rule.Piece, v feel.Value) str
 	case piece.Place >= 0:
 		return r.at(engine.Spot{Place: piece.Place, Line: m.Line}, v)
 	case piece.Field != nil:
-		return piece.Field.Show(v, r.format, record.Surroundings{Company: r.company})
+		return piece.Field.Show(v, r.format, r.company.Surroundings(""))
 	}
 	return brief(v)
 }

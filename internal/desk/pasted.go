@@ -4,6 +4,7 @@ import (
 	"context"
 	"strings"
 
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
@@ -61,8 +62,8 @@ func (d *Desk) ReadRows(ctx context.Context, request contract.RowsRequest) (cont
 
 // fieldsNamed reads a row as names of fields, nil where one names none; it is nil when hardly
 // any is one: then the row holds values.
-func fieldsNamed(kind *record.Kind, names []string) []*record.Field {
-	fields, named := make([]*record.Field, len(names)), 0
+func fieldsNamed(kind *record.Kind, names []string) []*field.Field {
+	fields, named := make([]*field.Field, len(names)), 0
 	for i, name := range names {
 		for j := range kind.Fields {
 			f := &kind.Fields[j]
@@ -80,7 +81,7 @@ func fieldsNamed(kind *record.Kind, names []string) []*record.Field {
 }
 
 // fieldsFrom are the fields from one on: of the header, or of the lines.
-func fieldsFrom(kind *record.Kind, key string) (fields []*record.Field) {
+func fieldsFrom(kind *record.Kind, key string) (fields []*field.Field) {
 	at := max(kind.Index(key), 0)
 	for i := at; i < len(kind.Fields) && kind.Fields[i].OfLine() == kind.Fields[at].OfLine(); i++ {
 		fields = append(fields, &kind.Fields[i])

@@ -8,6 +8,7 @@ import (
 	"slices"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
@@ -99,7 +100,7 @@ func onlyKnown(kind *record.Kind, prefix string, values map[string]string) map[s
 func onlyKnownLines(kind *record.Kind, lines []record.Line) []record.Line {
 	var known []record.Line
 	for _, l := range lines {
-		known = append(known, record.Line{Number: l.Number, Values: onlyKnown(kind, record.LinePrefix, l.Values)})
+		known = append(known, record.Line{Number: l.Number, Values: onlyKnown(kind, field.LinePrefix, l.Values)})
 	}
 	return known
 }

@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -247,7 +248,7 @@ func (d *Desk) RunProofs(ctx context.Context, request contract.RunRequest, tell 
 }
 
 // showResult tells what came of a proof as a person reads it.
-func (d *Desk) showResult(ctx context.Context, m *masters, r *proof.Result, format *record.Format) contract.ProofResult {
+func (d *Desk) showResult(ctx context.Context, m *masters, r *proof.Result, format *field.Format) contract.ProofResult {
 	result := contract.ProofResult{Proof: r.Proof.ID, Differences: []contract.Difference{}}
 	if r.Err != nil {
 		result.Error = r.Err.Error()
@@ -314,7 +315,7 @@ func labelOf(kind *record.Kind, place, line int) string {
 
 // proofNames tells whether a proof enters or expects a value of a field.
 func proofNames(kind *record.Kind, given *judge.Document, expected map[string]string, key string) bool {
-	column, ofLine := strings.CutPrefix(key, record.LinePrefix)
+	column, ofLine := strings.CutPrefix(key, field.LinePrefix)
 	if _, there := given.Entered[key]; there {
 		return true
 	}

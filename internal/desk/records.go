@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -228,7 +229,7 @@ func (t *trial) keepIn(d *Desk, before store.Record) store.Record {
 	kind, content, old := t.Plan.Kind(), t.content(d), before.Content()
 	content.Values = withRemoved(kind, "", content.Values, old.Values)
 	for i, l := range content.Lines {
-		content.Lines[i].Values = withRemoved(kind, record.LinePrefix, l.Values, old.Line(l.Number))
+		content.Lines[i].Values = withRemoved(kind, field.LinePrefix, l.Values, old.Line(l.Number))
 	}
 	before.Late = false
 	before.Hold(content)
@@ -258,7 +259,7 @@ func documentOf(kind *record.Kind, r *store.Record) judge.Document {
 }
 
 // RecordHistory returns what a record has been, newest first; also one that was deleted.
-func (d *Desk) RecordHistory(ctx context.Context, kindKey, number string, format *record.Format) ([]contract.RecordVersion, error) {
+func (d *Desk) RecordHistory(ctx context.Context, kindKey, number string, format *field.Format) ([]contract.RecordVersion, error) {
 	m, kind, err := d.masterOf(ctx, kindKey)
 	if err != nil {
 		return nil, err

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -98,7 +99,7 @@ func TestARecordIsSavedChangedAndRemembersWhatItWas(t *testing.T) {
 	answer, err := d.SaveRecord(t.Context(), contract.SaveRequest{Document: change, Version: first.Version})
 	require.NoError(t, err)
 	assert.Equal(t, 2, answer.Record.Version)
-	history, err := d.RecordHistory(t.Context(), "vendor", first.Number, &record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."})
+	history, err := d.RecordHistory(t.Context(), "vendor", first.Number, &field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."})
 	require.NoError(t, err)
 	require.Len(t, history, 2)
 	texts := []string{}
@@ -342,10 +343,10 @@ func TestAKindIsData(t *testing.T) {
 	defer func() { require.NoError(t, s.Close()) }()
 	require.NoError(t, s.SaveKinds(ctx, []record.Kind{
 		{Key: "harbour", Label: "Harbour", Plural: "Harbours", TypeLabel: "Harbour class", Prefix: "H", Digits: 2, Shared: true, Title: []string{"name"}, Sections: []record.Section{{Key: "general", Label: "General"}},
-			Fields: []record.Field{{Key: "name", Label: "Name", Section: "general", Type: record.Text}, {Key: "dues", Label: "Dues", Section: "general", Type: record.Amount}}},
+			Fields: []field.Field{{Key: "name", Label: "Name", Section: "general", Type: field.Text}, {Key: "dues", Label: "Dues", Section: "general", Type: field.Amount}}},
 		{Key: "voyage", Label: "Voyage", Plural: "Voyages", TypeLabel: "Voyage type", Prefix: "VY", Digits: 2, Posted: true, Day: "sailed", Sections: []record.Section{{Key: "general", Label: "General"}, {Key: "lines", Label: "Calls"}},
-			Fields: []record.Field{{Key: "sailed", Label: "Sailed", Section: "general", Type: record.Date}, {Key: "dues", Label: "Dues", Section: "general", Type: record.Amount},
-				{Key: "lines.harbour", Label: "Harbour", Section: "lines", Type: record.ToRecord, Kind: "harbour"}, {Key: "lines.dues", Label: "Dues", Section: "lines", Type: record.Amount}}},
+			Fields: []field.Field{{Key: "sailed", Label: "Sailed", Section: "general", Type: field.Date}, {Key: "dues", Label: "Dues", Section: "general", Type: field.Amount},
+				{Key: "lines.harbour", Label: "Harbour", Section: "lines", Type: field.Link, Kind: "harbour"}, {Key: "lines.dues", Label: "Dues", Section: "lines", Type: field.Amount}}},
 	}))
 	d := desk.New(s, func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }, "Ada")
 	_, err = d.SaveCompany(ctx, "10", record.Company{Name: "Salt Works", Country: "IE", Currency: "EUR", Rounding: "half-up"})

@@ -187,7 +187,7 @@ func (l *links) title(kind, key string) string {
 func (l *links) titleOf(k *record.Kind, values map[string]string) string {
 	for _, key := range k.Title {
 		text := values[key]
-		if f := k.Field(key); text != "" && f != nil && f.Type == record.ToRecord {
+		if f := k.Field(key); text != "" && f != nil && f.IsLink() {
 			if name := l.title(f.Kind, text); name != "" {
 				return name
 			}

@@ -5,7 +5,7 @@ import (
 	"context"
 
 	"codicil/core/feel"
-	"codicil/core/record"
+	"codicil/core/field"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 )
@@ -34,15 +34,15 @@ func (d *Desk) TellFormula(ctx context.Context, request contract.TellRequest) (c
 		kind = labelled
 	}
 	format, links := formatOf(request.Format), d.links(ctx, m, request.Company)
-	words := v.Tell(program, place, kind, func(f *record.Field, value feel.Value) string {
+	words := v.Tell(program, place, kind, func(f *field.Field, value feel.Value) string {
 		key, isText := value.Text()
 		switch {
 		case f == nil:
-			return (&record.Field{Type: plainTypes[value.Kind()]}).Show(value, format, record.Surroundings{})
-		case isText && f.Type == record.ToRecord:
+			return field.Holding(value).Show(value, format, field.Surroundings{})
+		case isText && f.IsLink():
 			return links.show(f.Kind, key)
 		}
-		return f.Show(value, format, record.Surroundings{Company: m.company(request.Company)})
+		return f.Show(value, format, m.company(request.Company).Surroundings(""))
 	})
 	told.Text = rule.Text(words)
 	told.Words = list(words, func(w rule.Word) contract.FormulaWord {
@@ -53,9 +53,6 @@ func (d *Desk) TellFormula(ctx context.Context, request contract.TellRequest) (c
 	}
 	return told, links.failed
 }
-
-// plainTypes are the types of field that show a value that is of no field.
-var plainTypes = map[feel.Kind]record.FieldType{feel.Number: record.Number, feel.Date: record.Date, feel.Boolean: record.YesNo}
 
 // WriteCases writes cases as a formula of a rule.
 func (d *Desk) WriteCases(ctx context.Context, request contract.CasesRequest) (contract.CasesWritten, error) {

@@ -9,6 +9,7 @@ import (
 	"slices"
 	"time"
 
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -37,12 +38,12 @@ type Book struct {
 	Companies []record.Company `json:"companies"`
 	Types     []record.Type    `json:"types"`
 	// Fields are those that were added, by kind; the standard ones come with the program.
-	Fields     map[string][]record.Field `json:"fields"`
-	Standing   []table.Standing          `json:"standing"`
-	Crosswalks []table.Crosswalk         `json:"crosswalks"`
-	Series     []table.Series            `json:"series"`
-	Rules      []rule.Rule               `json:"rules"`
-	Proofs     []proof.Proof             `json:"proofs"`
+	Fields     map[string][]field.Field `json:"fields"`
+	Standing   []table.Standing         `json:"standing"`
+	Crosswalks []table.Crosswalk        `json:"crosswalks"`
+	Series     []table.Series           `json:"series"`
+	Rules      []rule.Rule              `json:"rules"`
+	Proofs     []proof.Proof            `json:"proofs"`
 }
 
 // Write writes the book so that two of the same are the same text.

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/plan"
-	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 )
@@ -48,7 +48,7 @@ func TestAFormulaIsCheckedAndComputed(t *testing.T) {
 	assert.Empty(t, suspicious.Value, "without a document there is no value")
 
 	d := service(map[string]string{"discount_rate": "2,5 %", "country": "ie", "name": "Quay"})
-	format := record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	format := field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
 	ask := contract.FormulaAsk{Target: "discount_rate", Family: "substitute", Part: "value", Formula: "max(discount_rate, 0.05) + 0.005", Document: &d, Format: &format}
 	computed := check(ask)
 	assert.Equal(t, "5,5 %", computed.Value, "as the person reads the field")
@@ -85,7 +85,7 @@ func TestAFormulaIsCheckedAndComputed(t *testing.T) {
 func TestAMessageIsReadInTheFormatOfThePerson(t *testing.T) {
 	c := start(t)
 	d := service(map[string]string{"credit_limit": "1.234.567,5", "discount_rate": "2,5 %"})
-	format := record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	format := field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
 	change := contract.RuleChange{Body: rule.Body{Kind: "vendor", Family: rule.Validate, Target: "credit_limit", On: rule.Occasions{New: true},
 		Effect: rule.Effect{Must: "false", Severity: rule.Advise, Message: "{credit_limit} at {discount_rate} until {today()}, half {credit_limit / 2}"}}}
 	var out contract.Outcome
@@ -129,7 +129,7 @@ func TestNamesAndFunctionsForWhoWritesAFormula(t *testing.T) {
 func TestAFormulaIsToldInWordsAndCases(t *testing.T) {
 	c := start(t)
 	var told contract.FormulaTold
-	ask := contract.TellRequest{Kind: "vendor", Target: "payment_terms", Formula: `if country = "IE" then "N30" else if country in ("IE", "DK") and discount_rate > 0.025 then "N45" else "N60"`, Format: &record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}}
+	ask := contract.TellRequest{Kind: "vendor", Target: "payment_terms", Formula: `if country = "IE" then "N30" else if country in ("IE", "DK") and discount_rate > 0.025 then "N45" else "N60"`, Format: &field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}}
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/formulas/tell", ask, &told))
 	assert.Equal(t, "if Country is IE then N30, otherwise if Country is IE or DK and Prompt payment discount is over 2,5 % then N45, otherwise N60", told.Text)
 	require.NotNil(t, told.Cases)

@@ -24,6 +24,7 @@ import (
 
 	"codicil/api"
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
@@ -350,7 +351,7 @@ func TestScreensHaveAddresses(t *testing.T) {
 
 func TestAPersonsWayOfWritingIsKept(t *testing.T) {
 	c := start(t)
-	way := record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	way := field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/preferences", contract.Preferences{Format: &way}, nil))
 	var catalog contract.Catalog
 	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/catalog", nil, &catalog))

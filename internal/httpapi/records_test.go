@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
@@ -93,13 +94,13 @@ func TestListsOverHTTP(t *testing.T) {
 
 func TestTablesOverHTTP(t *testing.T) {
 	c := start(t)
-	field := record.Field{Key: "berth", Label: "Berth", Section: "general", Type: record.Text}
-	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/kinds/vendor/fields", field, nil))
-	c.refused(http.MethodPost, "/kinds/vendor/fields", field, http.StatusConflict, "key-taken")
-	field.Type = record.Number
+	f := field.Field{Key: "berth", Label: "Berth", Section: "general", Type: field.Text}
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/kinds/vendor/fields", f, nil))
+	c.refused(http.MethodPost, "/kinds/vendor/fields", f, http.StatusConflict, "key-taken")
+	f.Type = field.Number
 	var check contract.FieldCheck
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/kinds/vendor/fields/berth/check", field, &check))
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/kinds/vendor/fields/berth", field, nil))
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/kinds/vendor/fields/berth/check", f, &check))
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/kinds/vendor/fields/berth", f, nil))
 	var uses contract.FieldUses
 	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/kinds/vendor/fields/berth/uses", nil, &uses))
 	require.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/kinds/vendor/fields/berth", nil, nil))

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/batch"
-	"codicil/core/record"
+	"codicil/core/field"
 	"codicil/core/rule"
 	"codicil/core/table"
 	"codicil/internal/contract"
@@ -78,9 +78,9 @@ func TestManyRulesOverHTTP(t *testing.T) {
 // Cells of tables are typed and read as each person writes, and kept the same for all.
 func TestCellsAreReadInThePersonsFormat(t *testing.T) {
 	c := start(t)
-	german := &record.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	german := &field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
 	ask := contract.CellsAsk{
-		Fields: []record.Field{{Key: "rate", Type: record.Number, Decimals: 2}, {Key: "from", Type: record.Date}, {Key: "tax", Type: record.Percent}},
+		Fields: []field.Field{{Key: "rate", Type: field.Number, Decimals: 2}, {Key: "from", Type: field.Date}, {Key: "tax", Type: field.Percent}},
 		Format: german,
 		Cells: []contract.CellAsk{
 			{Field: 0, Text: "1.200,5"}, {Field: 0, Text: "1200.5", Kept: true}, {Field: 1, Text: "24.11.2026"},

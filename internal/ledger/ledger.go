@@ -10,6 +10,7 @@ import (
 	"fmt"
 
 	"codicil/core/decimal"
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/internal/store"
@@ -45,7 +46,7 @@ func Post(ctx context.Context, s *store.Store, p store.Posting, kind *record.Kin
 
 // Entries makes the journal of a finished document: one entry for each line, none
 // for a kind that has no journal. follow returns a field of a linked record.
-func Entries(kind *record.Kind, content *record.Content, s plan.Scope, follow func(kind, key, field string) string) []store.Entry {
+func Entries(kind *record.Kind, content *record.Content, s plan.Scope, follow func(kind, key, fd string) string) []store.Entry {
 	j := kind.Journal
 	if j == nil {
 		return nil
@@ -71,7 +72,7 @@ func Entries(kind *record.Kind, content *record.Content, s plan.Scope, follow fu
 				if kind.Field(name).Kind != e.PartnerKind {
 					continue
 				}
-				if e.Partner = get(record.LinePrefix + name); e.Partner == "" {
+				if e.Partner = get(field.LinePrefix + name); e.Partner == "" {
 					e.Partner = get(name)
 				}
 			}
@@ -133,7 +134,7 @@ func Balances(entries []store.Entry, by string) []Balance {
 }
 
 // Show writes an amount of a currency for a person.
-func Show(n decimal.Number, currency string, format record.Format) string {
-	places, _ := record.CurrencyDecimals(currency)
+func Show(n decimal.Number, currency string, format field.Format) string {
+	places, _ := field.CurrencyDecimals(currency)
 	return format.Number(n.Fixed(max(n.Places(), places)))
 }

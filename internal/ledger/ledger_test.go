@@ -8,6 +8,7 @@ import (
 	"pgregory.net/rapid"
 
 	"codicil/core/decimal"
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/internal/ledger"
@@ -16,10 +17,10 @@ import (
 
 var kind = record.Kind{
 	Key: "booked", Prefix: "B", Journal: &record.Journal{Account: "lines.account", Debit: "lines.debit", Credit: "lines.credit", Text: "lines.text", Control: "kept_by", Partners: []string{"vendor", "customer"}},
-	Fields: []record.Field{
-		{Key: "vendor", Type: record.ToRecord, Kind: "vendor"}, {Key: "customer", Type: record.ToRecord, Kind: "customer"}, {Key: "currency", Type: record.Text},
-		{Key: "lines.account", Type: record.ToRecord, Kind: "account"}, {Key: "lines.debit", Type: record.Amount, Currency: "currency"}, {Key: "lines.credit", Type: record.Amount, Currency: "currency"},
-		{Key: "lines.text", Type: record.Text}, {Key: "lines.vendor", Type: record.ToRecord, Kind: "vendor"},
+	Fields: []field.Field{
+		{Key: "vendor", Type: field.Link, Kind: "vendor"}, {Key: "customer", Type: field.Link, Kind: "customer"}, {Key: "currency", Type: field.Text},
+		{Key: "lines.account", Type: field.Link, Kind: "account"}, {Key: "lines.debit", Type: field.Amount, Currency: "currency"}, {Key: "lines.credit", Type: field.Amount, Currency: "currency"},
+		{Key: "lines.text", Type: field.Text}, {Key: "lines.vendor", Type: field.Link, Kind: "vendor"},
 	},
 }
 
@@ -74,7 +75,7 @@ func TestBalancesAddUpExactly(t *testing.T) {
 }
 
 func TestAmountsHaveTheDecimalsOfTheirCurrency(t *testing.T) {
-	format := record.Format{Decimal: ",", Group: "."}
+	format := field.Format{Decimal: ",", Group: "."}
 	assert.Equal(t, "1.480,00", ledger.Show(decimal.MustParse("1480"), "EUR", format))
 	assert.Equal(t, "-1.480", ledger.Show(decimal.MustParse("-1480"), "JPY", format))
 }

@@ -10,6 +10,7 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -19,15 +20,15 @@ var files embed.FS
 // order is that in which the kinds are offered.
 var order = []string{"vendor", "sales_order", "accounting_document", "quotation", "customer", "item", "price_list", "gl_account", "cost_centre"}
 
-// field is a field whose choices may be a list that others share.
-type field struct {
-	record.Field
+// listed is a field whose choices may be a list that others share.
+type listed struct {
+	field.Field
 	List string `json:"list"`
 }
 
 // Kinds returns the standard kinds.
 func Kinds() ([]record.Kind, error) {
-	lists := map[string][]record.Option{}
+	lists := map[string][]field.Option{}
 	if err := read("lists.json", &lists); err != nil {
 		return nil, err
 	}
@@ -35,7 +36,7 @@ func Kinds() ([]record.Kind, error) {
 	for i, key := range order {
 		k := struct {
 			*record.Kind
-			Fields []field `json:"fields"`
+			Fields []listed `json:"fields"`
 		}{Kind: &kinds[i]}
 		if err := read("kinds/"+key+".json", &k); err != nil {
 			return nil, err

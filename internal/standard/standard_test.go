@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/internal/standard"
 )
@@ -30,11 +31,11 @@ func TestTheStandardKindsHangTogether(t *testing.T) {
 		}
 		for place := range k.Fields {
 			f := &k.Fields[place]
-			assert.True(t, slices.Contains(record.FieldTypes, f.Type), "%s.%s is a %s", k.Key, f.Key, f.Type)
+			assert.True(t, slices.Contains(field.Names(), f.Type), "%s.%s is a %s", k.Key, f.Key, f.Type)
 			assert.True(t, slices.ContainsFunc(k.Sections, func(s record.Section) bool { return s.Key == f.Section }), "%s.%s", k.Key, f.Key)
 			assert.Equal(t, f.OfLine(), f.Section == record.LineSection, "%s.%s", k.Key, f.Key)
-			assert.Equal(t, f.Type == record.ToRecord, slices.ContainsFunc(kinds, func(other record.Kind) bool { return other.Key == f.Kind }), "%s.%s", k.Key, f.Key)
-			assert.Equal(t, f.Type == record.Choice, len(f.Choices) > 0, "%s.%s", k.Key, f.Key)
+			assert.Equal(t, f.IsLink(), slices.ContainsFunc(kinds, func(other record.Kind) bool { return other.Key == f.Kind }), "%s.%s", k.Key, f.Key)
+			assert.Equal(t, f.Type == field.Choice, len(f.Choices) > 0, "%s.%s", k.Key, f.Key)
 			beside := k.Beside(place)
 			assert.Equal(t, [3]bool{f.Currency != "", f.Unit != "", f.Country != ""}, [3]bool{beside.Currency >= 0, beside.Unit >= 0, beside.Country >= 0}, "%s.%s", k.Key, f.Key)
 		}

@@ -1,9 +1,8 @@
 package store
 
 import (
+	"codicil/core/field"
 	"context"
-
-	"codicil/core/record"
 )
 
 type ruleBook struct {
@@ -24,13 +23,13 @@ func (s *Store) BookVersion(ctx context.Context) (version int64, seed string, er
 }
 
 type preference struct {
-	Person string        `gorm:"primaryKey"`
-	Format record.Format `gorm:"serializer:json"`
+	Person string       `gorm:"primaryKey"`
+	Format field.Format `gorm:"serializer:json"`
 }
 
 // PreferredFormat returns the format that a person chose; nil when they chose none.
-func (s *Store) PreferredFormat(ctx context.Context, person string) (*record.Format, error) {
-	rows, err := all(s.db.WithContext(ctx).Where("person = ?", person), func(p preference) *record.Format { return &p.Format })
+func (s *Store) PreferredFormat(ctx context.Context, person string) (*field.Format, error) {
+	rows, err := all(s.db.WithContext(ctx).Where("person = ?", person), func(p preference) *field.Format { return &p.Format })
 	if err != nil || len(rows) == 0 {
 		return nil, err
 	}
@@ -38,7 +37,7 @@ func (s *Store) PreferredFormat(ctx context.Context, person string) (*record.For
 }
 
 // SavePreferredFormat keeps the format that a person chose; nil forgets it.
-func (s *Store) SavePreferredFormat(ctx context.Context, person string, f *record.Format) error {
+func (s *Store) SavePreferredFormat(ctx context.Context, person string, f *field.Format) error {
 	if f == nil {
 		return s.db.WithContext(ctx).Delete(&preference{}, "person = ?", person).Error
 	}

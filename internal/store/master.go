@@ -9,6 +9,7 @@ import (
 
 	"gorm.io/gorm/clause"
 
+	"codicil/core/field"
 	"codicil/core/record"
 )
 
@@ -17,7 +18,7 @@ type company struct {
 	Name, Country, Currency, Rounding string
 	Calendar                          record.Calendar `gorm:"serializer:json"`
 	TimeZone                          string
-	Format                            *record.Format `gorm:"serializer:json"`
+	Format                            *field.Format `gorm:"serializer:json"`
 }
 
 type kind struct {
@@ -31,8 +32,8 @@ type AddedField struct {
 	Kind       string `gorm:"primaryKey"`
 	Key        string `gorm:"primaryKey"`
 	Position   int
-	Definition record.Field `gorm:"serializer:json"`
-	RemovedAt  *string      // RFC 3339; nil: the field is there
+	Definition field.Field `gorm:"serializer:json"`
+	RemovedAt  *string     // RFC 3339; nil: the field is there
 	RemovedBy  string
 }
 
@@ -117,7 +118,7 @@ func (s *Store) AddedFields(ctx context.Context, kind string) ([]AddedField, err
 }
 
 // SaveField adds or changes an added field; it is no longer removed.
-func (s *Store) SaveField(ctx context.Context, kind string, f record.Field) error {
+func (s *Store) SaveField(ctx context.Context, kind string, f field.Field) error {
 	row := AddedField{Kind: kind, Key: f.Key, Definition: f}
 	return s.Transaction(ctx, func(tx *Store) error {
 		if err := tx.db.Raw("SELECT COALESCE((SELECT position FROM added_fields WHERE kind = ? AND key = ?), (SELECT COUNT(*) FROM added_fields WHERE kind = ?))", kind, f.Key, kind).Scan(&row.Position).Error; err != nil {

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/store"
@@ -33,7 +34,7 @@ func open(t *testing.T, path string) *store.Store {
 func prepared(t *testing.T, path string) *store.Store {
 	t.Helper()
 	s := open(t, path)
-	require.NoError(t, s.SaveKinds(t.Context(), []record.Kind{{Key: "vendor", Fields: []record.Field{{Key: "b"}, {Key: "a", Type: record.Date}}}}))
+	require.NoError(t, s.SaveKinds(t.Context(), []record.Kind{{Key: "vendor", Fields: []field.Field{{Key: "b"}, {Key: "a", Type: field.Date}}}}))
 	return s
 }
 
@@ -53,7 +54,7 @@ func TestWhatIsKeptIsThereAfterOpeningAgain(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, kinds, 1)
 	assert.Equal(t, "b", kinds[0].Fields[0].Key, "fields keep their order")
-	assert.Equal(t, record.Date, kinds[0].Fields[1].Type)
+	assert.Equal(t, field.Date, kinds[0].Fields[1].Type)
 }
 
 func TestAStaleChangeIsRefusedAndEveryVersionKept(t *testing.T) {
@@ -161,8 +162,8 @@ func TestTheFirstReleasesDataComesAlong(t *testing.T) {
 func TestAFieldAddedByPeopleStaysWhenTheKindsComeAnew(t *testing.T) {
 	s := prepared(t, "")
 	defer func() { require.NoError(t, s.Close()) }()
-	require.NoError(t, s.SaveField(t.Context(), "vendor", record.Field{Key: "berth", Added: true}))
-	require.NoError(t, s.SaveKinds(t.Context(), []record.Kind{{Key: "vendor", Fields: []record.Field{{Key: "a"}, {Key: "c"}}}}))
+	require.NoError(t, s.SaveField(t.Context(), "vendor", field.Field{Key: "berth", Added: true}))
+	require.NoError(t, s.SaveKinds(t.Context(), []record.Kind{{Key: "vendor", Fields: []field.Field{{Key: "a"}, {Key: "c"}}}}))
 	keys := func() []string {
 		kinds, err := s.Kinds(t.Context())
 		require.NoError(t, err)
@@ -291,7 +292,7 @@ func TestTheBookCountsItsChanges(t *testing.T) {
 		assert.Equal(t, want, now > last, what)
 		last = now
 	}
-	kinds := []record.Kind{{Key: "vendor", Fields: []record.Field{{Key: "b"}, {Key: "a", Type: record.Date}}}}
+	kinds := []record.Kind{{Key: "vendor", Fields: []field.Field{{Key: "b"}, {Key: "a", Type: field.Date}}}}
 	moves("the same kinds again", false, func() error { return s.SaveKinds(ctx, kinds) })
 	moves("a company", true, func() error { return s.SaveCompany(ctx, record.Company{Key: "10", Rounding: "half-up"}) })
 	moves("a layout for all", true, func() error { return s.SaveLayout(ctx, store.Layout{Kind: "vendor"}) })
@@ -302,10 +303,10 @@ func TestTheBookCountsItsChanges(t *testing.T) {
 		return err
 	})
 	moves("a number", false, func() error { _, err := s.NextNumber(ctx, "x"); return err })
-	moves("a preference", false, func() error { return s.SavePreferredFormat(ctx, "Ada", &record.Plain) })
+	moves("a preference", false, func() error { return s.SavePreferredFormat(ctx, "Ada", &field.Plain) })
 	f, err := s.PreferredFormat(ctx, "Ada")
 	require.NoError(t, err)
-	assert.Equal(t, &record.Plain, f)
+	assert.Equal(t, &field.Plain, f)
 	moves("no preference", false, func() error { return s.SavePreferredFormat(ctx, "Ada", nil) })
 	f, err = s.PreferredFormat(ctx, "Ada")
 	require.NoError(t, err)

@@ -1,4 +1,10 @@
 import { api, ask, type Field } from "@/api/client";
+import { useCatalog } from "@/stores/catalog";
+
+/** How a value of the field is keyed. */
+function inputOf(field?: Field): string {
+  return field ? useCatalog().traits(field.type).input : "";
+}
 
 export interface Choice {
   value: string;
@@ -9,13 +15,13 @@ export interface Choice {
 
 /** What can be chosen for a field; nothing for fields that are typed freely or link to records. */
 export function choicesOf(field?: Field): Choice[] {
-  if (field?.type === "yes-no") return ["yes", "no"].map((value) => ({ value, label: "" }));
+  if (inputOf(field) === "yes-no") return ["yes", "no"].map((value) => ({ value, label: "" }));
   return (field?.choices ?? []).map((c) => ({ value: c.code, label: c.label }));
 }
 
 /** Tells whether a list opens under the field. */
 export function isChosen(field?: Field): boolean {
-  return field?.type === "link" || choicesOf(field).length > 0;
+  return inputOf(field) === "link" || choicesOf(field).length > 0;
 }
 
 type Answer = (found: Choice[]) => void;
@@ -28,7 +34,7 @@ export function suggesting(field: () => Field | undefined, company: () => string
   let asked = 0;
   return async (query: string, answer: Answer) => {
     const of = field();
-    if (of?.type === "link") {
+    if (of && inputOf(of) === "link") {
       const turn = ++asked;
       const path = { kind: of.kind ?? "" };
       // A chosen record stands there with its name; the number finds it.

@@ -5,6 +5,7 @@ export type Schemas = components["schemas"];
 export type Catalog = Schemas["Catalog"];
 export type KindEntry = Schemas["KindEntry"];
 export type Kind = Schemas["Kind"];
+export type FieldType = Schemas["FieldType"];
 export type Field = Schemas["Field"];
 export type Band = Schemas["Band"];
 export type Unique = Schemas["Unique"];

@@ -1450,6 +1450,8 @@ export interface components {
             column: number;
         };
         Catalog: {
+            /** @description In the order in which they are offered */
+            fieldTypes: components["schemas"]["FieldType"][];
             companies: components["schemas"]["Company"][];
             kinds: components["schemas"]["KindEntry"][];
             today: string;
@@ -1457,6 +1459,24 @@ export interface components {
             /** @description How the person writes numbers and dates; missing: they chose nothing */
             format?: components["schemas"]["Format"];
             version?: components["schemas"]["Version"];
+        };
+        FieldType: {
+            name: string;
+            label: string;
+            /** @description How a value is keyed: text, date, choice, link or yes-no */
+            input: string;
+            /** @description The keyboard that suits a value, as the inputmode of HTML; missing: any */
+            keys?: string;
+            /** @description The type of the values in formulas: number, string, date, boolean */
+            formula: string;
+            /** @description Values are numbers and stand to the right of their column */
+            right?: boolean;
+            /** @description The settings of a field that the type heeds: length, case, pattern, digits, decimals, choices, kind, currency, unit, country */
+            settings: string[];
+            /** @description Columns of tables may be of the type */
+            tables?: boolean;
+            /** @description A field of the type may hold the currency, unit or country of another */
+            beside?: boolean;
         };
         Preferences: {
             /** @description Missing: as the company at hand does, or else the browser */
@@ -1504,8 +1524,8 @@ export interface components {
             label: string;
             help?: string;
             section: string;
-            /** @enum {string} */
-            type: "text" | "number" | "amount" | "quantity" | "percent" | "date" | "yes-no" | "choice" | "link" | "email" | "telephone" | "web-address" | "bank-account" | "tax-number";
+            /** @description One of the types in the catalogue: text, amount, date, link, … */
+            type: string;
             length?: number;
             case?: string;
             digits?: number;

@@ -9,7 +9,7 @@ import { usePlan } from "@/stores/plan";
 const catalog = useCatalog();
 const plan = usePlan();
 
-const links = computed(() => (catalog.kind?.kind.fields ?? []).filter((f) => f.type === "link"));
+const links = computed(() => (catalog.kind?.kind.fields ?? []).filter((f) => f.kind));
 const rules = computed(() =>
   (plan.plan?.fields ?? []).flatMap((f) =>
     (f.stations["follow-up"] ?? []).map((rule) => ({ field: f.key, rule })),

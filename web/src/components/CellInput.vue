@@ -3,6 +3,7 @@ import { ElAutocomplete } from "element-plus";
 import { computed, ref, useTemplateRef } from "vue";
 import type { Field, FieldOutcome } from "@/api/client";
 import { isChosen, suggesting } from "@/choices";
+import { useCatalog } from "@/stores/catalog";
 
 const props = defineProps<{
   field: Field;
@@ -26,6 +27,9 @@ const box = useTemplateRef<HTMLElement>("box");
 const list = useTemplateRef<{ highlightedIndex: number }>("list");
 const picker = useTemplateRef<HTMLInputElement>("picker");
 
+const catalog = useCatalog();
+const traits = computed(() => catalog.traits(props.field.type));
+const keys = computed(() => traits.value.keys as "decimal" | "email" | "tel" | "url" | undefined);
 const fixed = computed(() => props.readonly || props.outcome?.access === "read-only");
 /** What rules made of the field, unless the entry does not fit it; a code with what it means. */
 const result = computed(() => {
@@ -35,19 +39,7 @@ const result = computed(() => {
 });
 const shown = computed(() => (focused.value ? draft.value : result.value));
 const made = computed(() => (props.outcome?.final.text ? props.outcome.made : ""));
-const right = computed(
-  () => props.inLine && ["number", "amount", "quantity", "percent"].includes(props.field.type),
-);
-const modes: Partial<Record<Field["type"], "decimal" | "email" | "tel" | "url">> = {
-  number: "decimal",
-  amount: "decimal",
-  quantity: "decimal",
-  percent: "decimal",
-  email: "email",
-  telephone: "tel",
-  "web-address": "url",
-};
-
+const right = computed(() => props.inLine && traits.value.right);
 function focus() {
   if (focused.value) return;
   draft.value = props.text;
@@ -96,7 +88,7 @@ const suggest = suggesting(
       :model-value="shown"
       :fetch-suggestions="suggest"
       :debounce="60"
-      :trigger-on-focus="field.type !== 'link'"
+      :trigger-on-focus="traits.input !== 'link'"
       :aria-label="label"
       :tabindex="skip ? -1 : undefined"
       :placeholder="focused ? result : ''"
@@ -122,7 +114,7 @@ const suggest = suggesting(
         :aria-label="label"
         :tabindex="skip ? -1 : undefined"
         :aria-invalid="!!outcome?.misfit"
-        :inputmode="modes[field.type]"
+        :inputmode="keys"
         :placeholder="focused ? result : ''"
         :title="focused ? '' : result"
         autocomplete="off"
@@ -131,7 +123,7 @@ const suggest = suggesting(
         @blur="commit"
         @keydown="onKey"
       />
-      <template v-if="field.type === 'date'">
+      <template v-if="traits.input === 'date'">
         <button
           type="button"
           class="plain calendar"

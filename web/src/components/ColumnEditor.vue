@@ -3,7 +3,6 @@ import { computed } from "vue";
 import type { Field } from "@/api/client";
 import { keyOf } from "@/address";
 import LateInput from "@/components/LateInput.vue";
-import { fieldTypes } from "@/fieldTypes";
 import { useCatalog } from "@/stores/catalog";
 
 /** What a table holds in a column: its name, key and type. */
@@ -11,8 +10,8 @@ const field = defineModel<Field>({ required: true });
 const props = defineProps<{ keyFixed?: boolean; what?: string }>();
 const catalog = useCatalog();
 
-const types: Field["type"][] = ["text", "number", "percent", "date", "yes-no", "link"];
-const numeric = computed(() => field.value.type === "number" || field.value.type === "percent");
+const types = computed(() => (catalog.catalog?.fieldTypes ?? []).filter((t) => t.tables));
+const heeds = (setting: string) => catalog.traits(field.value.type).settings.includes(setting);
 
 /** The key follows the name until somebody writes one. */
 function rename(label: string) {
@@ -47,10 +46,10 @@ function rename(label: string) {
         :value="field.type"
         @change="field = { ...field, type: ($event.target as HTMLSelectElement).value as Field['type'] }"
       >
-        <option v-for="t in types" :key="t" :value="t">{{ fieldTypes[t] }}</option>
+        <option v-for="t in types" :key="t.name" :value="t.name">{{ t.label }}</option>
       </select></label
     >
-    <label v-if="numeric"
+    <label v-if="heeds('decimals')"
       ><span class="field-label">Decimals</span
       ><input
         class="line"
@@ -60,7 +59,7 @@ function rename(label: string) {
         :value="field.decimals ?? 0"
         @change="field = { ...field, decimals: Number(($event.target as HTMLInputElement).value) }"
     /></label>
-    <label v-if="field.type === 'link'"
+    <label v-if="heeds('kind')"
       ><span class="field-label">To</span>
       <select
         class="line"

@@ -4,7 +4,6 @@ import { api, ask, type Field, type KindEntry, type Schemas } from "@/api/client
 import { column, keyOf, ofLine } from "@/address";
 import TroubleNote from "@/components/TroubleNote.vue";
 import { useAttempt } from "@/composables/attempt";
-import { fieldTypes } from "@/fieldTypes";
 import { inSentence } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
@@ -32,24 +31,22 @@ const choices = ref(
 );
 const check = ref<Schemas["FieldCheck"]>();
 
-const texts = ["text", "email", "telephone", "web-address", "bank-account", "tax-number"];
-const numbers = ["number", "amount", "quantity", "percent"];
+const traits = computed(() => catalog.traits(draft.value.type));
+const heeds = (setting: string) => traits.value.settings.includes(setting);
 const inLines = computed(() => draft.value.section === "lines");
 
 /** The fields that may stand beside this one: its currency, unit or country. */
 const beside = computed(() => {
-  const named: Partial<Record<Field["type"], { key: "currency" | "unit" | "country"; label: string }>> = {
-    amount: { key: "currency", label: "Currency from" },
-    quantity: { key: "unit", label: "Unit from" },
-    telephone: { key: "country", label: "Country from" },
-    "tax-number": { key: "country", label: "Country from" },
-  };
-  return named[draft.value.type];
+  const named = [
+    { key: "currency", label: "Currency from" },
+    { key: "unit", label: "Unit from" },
+    { key: "country", label: "Country from" },
+  ] as const;
+  return named.find((n) => heeds(n.key));
 });
 const besideFields = computed(() =>
   props.entry.kind.fields.filter(
-    (f) =>
-      ["choice", "text"].includes(f.type) && f.key !== draft.value.key && (inLines.value || !ofLine(f.key)),
+    (f) => catalog.traits(f.type).beside && f.key !== draft.value.key && (inLines.value || !ofLine(f.key)),
   ),
 );
 
@@ -70,11 +67,11 @@ function written(): Field {
   return {
     ...draft.value,
     key: props.field?.key ?? (inLines.value ? `lines.${key.value}` : key.value),
-    choices: draft.value.type === "choice" ? codes : undefined,
-    length: texts.includes(draft.value.type) ? Number(draft.value.length) || undefined : undefined,
-    digits: numbers.includes(draft.value.type) ? Number(draft.value.digits) || undefined : undefined,
-    decimals: numbers.includes(draft.value.type) ? Number(draft.value.decimals) || undefined : undefined,
-    kind: draft.value.type === "link" ? draft.value.kind : undefined,
+    choices: heeds("choices") ? codes : undefined,
+    length: heeds("length") ? Number(draft.value.length) || undefined : undefined,
+    digits: heeds("digits") ? Number(draft.value.digits) || undefined : undefined,
+    decimals: heeds("decimals") ? Number(draft.value.decimals) || undefined : undefined,
+    kind: heeds("kind") ? draft.value.kind : undefined,
   };
 }
 
@@ -144,14 +141,16 @@ async function save() {
       <label
         ><span class="field-label">Type</span>
         <select v-model="draft.type" class="line" aria-label="Type">
-          <option v-for="(name, t) in fieldTypes" :key="t" :value="t">{{ name }}</option>
+          <option v-for="t in catalog.catalog?.fieldTypes" :key="t.name" :value="t.name">
+            {{ t.label }}
+          </option>
         </select></label
       >
-      <label v-if="texts.includes(draft.type)"
+      <label v-if="heeds('length')"
         ><span class="field-label">Characters</span
         ><input v-model="draft.length" class="line" inputmode="numeric" placeholder="255"
       /></label>
-      <label v-if="draft.type === 'text'"
+      <label v-if="heeds('case')"
         ><span class="field-label">Case</span>
         <select v-model="draft.case" class="line" aria-label="Case">
           <option :value="undefined">as typed</option>
@@ -159,19 +158,19 @@ async function save() {
           <option value="lower">small letters</option>
         </select></label
       >
-      <label v-if="draft.type === 'text'"
+      <label v-if="heeds('pattern')"
         ><span class="field-label">Pattern</span
         ><input v-model.trim="draft.pattern" class="line mono" placeholder="[A-Z]\d{2}"
       /></label>
-      <label v-if="numbers.includes(draft.type)"
+      <label v-if="heeds('digits')"
         ><span class="field-label">Digits before the point</span
         ><input v-model="draft.digits" class="line" inputmode="numeric" placeholder="15"
       /></label>
-      <label v-if="numbers.includes(draft.type) && draft.type !== 'amount'"
+      <label v-if="heeds('decimals')"
         ><span class="field-label">Decimals</span
         ><input v-model="draft.decimals" class="line" inputmode="numeric" placeholder="0"
       /></label>
-      <label v-if="draft.type === 'link'"
+      <label v-if="heeds('kind')"
         ><span class="field-label">Links to</span>
         <select v-model="draft.kind" class="line" aria-label="Links to" required>
           <option v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key">{{ k.kind.label }}</option>
@@ -185,7 +184,7 @@ async function save() {
         </select></label
       >
     </div>
-    <label v-if="draft.type === 'choice'" class="codes"
+    <label v-if="heeds('choices')" class="codes"
       ><span class="field-label">Choices, one a line: code and label</span>
       <textarea v-model="choices" class="line" rows="4" placeholder="A First&#10;B Second" />
     </label>

@@ -7,7 +7,6 @@ import KindPicker from "@/components/KindPicker.vue";
 import TroubleNote from "@/components/TroubleNote.vue";
 import UseList from "@/components/UseList.vue";
 import { useAttempt } from "@/composables/attempt";
-import { fieldTypes } from "@/fieldTypes";
 import { inSentence, moment } from "@/format";
 import { useCatalog } from "@/stores/catalog";
 
@@ -54,7 +53,7 @@ async function restore(field: Field) {
 
 function about(f: Field): string {
   const parts: string[] = [];
-  if (f.type === "link") parts.push(`to ${inSentence(catalog.entry(f.kind ?? "")?.kind.label) ?? f.kind}`);
+  if (f.kind) parts.push(`to ${inSentence(catalog.entry(f.kind ?? "")?.kind.label) ?? f.kind}`);
   if (f.length) parts.push(`${f.length} characters`);
   if (f.digits) parts.push(`${f.digits} digits`);
   if (f.decimals) parts.push(`${f.decimals} decimals`);
@@ -127,7 +126,7 @@ const sections = computed(() =>
         <td>
           <code>{{ f.key }}</code>
         </td>
-        <td>{{ fieldTypes[f.type] }}</td>
+        <td>{{ catalog.traits(f.type).label }}</td>
         <td class="quiet">{{ about(f) }}</td>
         <td class="quiet">{{ f.help }}</td>
         <td class="right">
@@ -150,7 +149,7 @@ const sections = computed(() =>
         <td>
           <code>{{ r.field.key }}</code>
         </td>
-        <td>{{ fieldTypes[r.field.type] }}</td>
+        <td>{{ catalog.traits(r.field.type).label }}</td>
         <td class="quiet" colspan="2">
           removed {{ moment(r.removedAt) }} by {{ r.removedBy }}; {{ r.values }} values are kept
         </td>

@@ -6,7 +6,9 @@ import BandSignal from "@/components/BandSignal.vue";
 import LateInput from "@/components/LateInput.vue";
 import CellInput from "@/components/CellInput.vue";
 import type { Trial } from "@/composables/trial";
+import { useCatalog } from "@/stores/catalog";
 
+const catalog = useCatalog();
 const props = defineProps<{
   columns: { field: Field; label: string; width: number }[];
   trial: Trial;
@@ -102,7 +104,7 @@ function down(line: number, key: string) {
         v-for="c in columns"
         :key="c.field.key"
         role="columnheader"
-        :class="{ right: ['number', 'amount', 'quantity', 'percent'].includes(c.field.type) }"
+        :class="{ right: catalog.traits(c.field.type).right }"
         :title="c.field.help"
       >
         {{ c.label }}

@@ -9,7 +9,6 @@ import ValueCell from "@/components/ValueCell.vue";
 import { allRead, shown } from "@/composables/cells";
 import { useEntryForm } from "@/composables/entryForm";
 import { problemAt, useLiveCheck } from "@/composables/liveCheck";
-import { fieldTypes } from "@/fieldTypes";
 import { useCatalog } from "@/stores/catalog";
 
 /** Values that everybody should get for a period, by company or for all. */
@@ -104,7 +103,7 @@ function now(view: StandingView): string {
         <td>
           <code>{{ v.standing.field.key }}</code>
         </td>
-        <td>{{ fieldTypes[v.standing.field.type] }}</td>
+        <td>{{ catalog.traits(v.standing.field.type).label }}</td>
         <td>{{ now(v) }}</td>
         <td>
           <div v-for="(n, i) in v.notices" :key="i" class="notice">{{ n.message }}</div>

@@ -15,9 +15,7 @@ const others = computed(() =>
     (f) => f.key !== props.field.key && (ofLine(props.field.key) || !ofLine(f.key)),
   ),
 );
-const textual = computed(
-  () => !["number", "amount", "quantity", "percent", "date", "yes-no"].includes(props.field.type),
-);
+const textual = computed(() => catalog.traits(props.field.type).formula === "string");
 const differences: { value: "case" | "spaces" | "punctuation"; label: string }[] = [
   { value: "case", label: "capitals" },
   { value: "spaces", label: "spaces" },

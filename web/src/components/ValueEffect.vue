@@ -61,7 +61,7 @@ function useSeries(on: boolean) {
   body.value.effect.value = on ? undefined : "";
 }
 
-const numeric = computed(() => ["number", "amount", "quantity", "percent"].includes(props.field.type));
+const numeric = computed(() => catalog.traits(props.field.type).right);
 const onlySorts = computed(
   () => family.value === "compute" && !body.value.effect.value && !!body.value.effect.bands?.length,
 );

@@ -1,7 +1,7 @@
 import { inSentence, writeAs } from "@/format";
 import { defineStore } from "pinia";
 import { computed, ref } from "vue";
-import { api, ask, type Catalog, type Field, type KindEntry } from "@/api/client";
+import { api, ask, type Catalog, type Field, type FieldType, type KindEntry } from "@/api/client";
 
 /** Companies, kinds and types: what every screen needs to name things. */
 export const useCatalog = defineStore("catalog", () => {
@@ -35,6 +35,19 @@ export const useCatalog = defineStore("catalog", () => {
     return kinds.value.find((k) => k.kind.key === kind);
   }
   const kind = computed<KindEntry | undefined>(() => entry(chosen.value) ?? kinds.value[0]);
+
+  /** What fields of a type offer; one that is not known is a text. */
+  function traits(type: string): FieldType {
+    return (
+      catalog.value?.fieldTypes.find((t) => t.name === type) ?? {
+        name: type,
+        label: type,
+        input: "text",
+        formula: "string",
+        settings: [],
+      }
+    );
+  }
 
   function field(key: string, of?: string): Field | undefined {
     return (of ? entry(of) : kind.value)?.kind.fields.find((f) => f.key === key);
@@ -86,6 +99,7 @@ export const useCatalog = defineStore("catalog", () => {
     load,
     writeFor,
     entry,
+    traits,
     field,
     label,
     companyName,

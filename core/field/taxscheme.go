@@ -1,31 +1,10 @@
-package record
+package field
 
 import (
 	"regexp"
 	"strconv"
 	"strings"
 )
-
-// settleTaxNumber checks a tax number by the scheme of its country: that of its
-// prefix, or else that of the surroundings. Where the country's check digit is
-// not public, any number is taken.
-func (f *Field) settleTaxNumber(text string, s Surroundings) (string, *Misfit) {
-	compact := strings.ToUpper(strings.NewReplacer(" ", "", "-", "", ".", "", "\u00a0", "").Replace(text))
-	country, scheme := schemeOf(compact, s.country())
-	if scheme == nil {
-		return compact, nil
-	}
-	number := compact
-	if prefix := scheme.prefix(country); strings.HasPrefix(compact, prefix) {
-		number = compact[len(prefix):]
-	} else {
-		compact = prefix + number
-	}
-	if !scheme.form.MatchString(number) || !scheme.check(number) {
-		return compact, misfit("not-a-tax-number", "%s: %s is no tax number of %s; it is written like %s, and its check digit must fit", f.Label, compact, country, scheme.example)
-	}
-	return compact, nil
-}
 
 // taxScheme is how a country writes its tax numbers. form and check take the
 // number without its prefix.

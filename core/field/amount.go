@@ -1,0 +1,55 @@
+package field
+
+import (
+	"golang.org/x/text/currency"
+
+	"codicil/core/feel"
+)
+
+// Amount is an amount of money, with the decimals of its currency.
+const Amount Name = "amount"
+
+func init() { register(30, amount{}) }
+
+type amount struct{ number }
+
+func (amount) Traits() Traits {
+	return Traits{Name: Amount, Label: "Amount", Input: "text", Keys: "decimal", Right: true, Settings: []string{"digits", "currency"}, Uniform: true}
+}
+
+// mostDecimals stands for a currency that has as many decimals as any.
+const mostDecimals = "*"
+
+// CurrencyDecimals returns the minor digits of an ISO 4217 currency: 2 for EUR, 0
+// for JPY; false when there is no such currency.
+func CurrencyDecimals(code string) (int, bool) {
+	unit, err := currency.ParseISO(code)
+	if err != nil {
+		return 0, false
+	}
+	scale, _ := currency.Standard.Rounding(unit)
+	return scale, true
+}
+
+// Places are those of the currency; of one that is not known 2.
+func (amount) Places(_ *Field, s Surroundings) (int, bool) {
+	if s.Currency == mostDecimals {
+		return 4, true
+	}
+	if n, known := CurrencyDecimals(s.Currency); known {
+		return n, true
+	}
+	return 2, true
+}
+
+func (a amount) Fit(f *Field, v feel.Value, s Surroundings) (feel.Value, *Misfit) {
+	places, _ := a.Places(f, s)
+	return fitNumber(f, v, places, s)
+}
+
+func (a amount) Show(f *Field, v feel.Value, format Format, s Surroundings) string {
+	places, _ := a.Places(f, s)
+	return showNumber(v, places, format)
+}
+
+func (amount) Accepts(f, from *Field) (string, bool) { return acceptsNumber(f, from) }

@@ -1,0 +1,116 @@
+package field
+
+import (
+	"slices"
+	"strings"
+
+	"codicil/core/feel"
+	"codicil/core/notice"
+)
+
+// Choice is one of the codes that its definition lists.
+const Choice Name = "choice"
+
+var (
+	notChoice = notice.Define("not-a-choice", "{field} has no value {value:q}; choose one of {codes}")
+	noChoices = notice.Define("no-choices", "write at least one code that can be chosen")
+	notCode   = notice.Define("not-a-code", "every choice needs a code of its own; {code:q} is there twice or blank")
+)
+
+func init() { register(80, choice{}) }
+
+type choice struct{ text }
+
+func (choice) Traits() Traits {
+	return Traits{Name: Choice, Label: "Choice", Input: "choice", Settings: []string{"choices"}, Beside: true, Uniform: true}
+}
+
+// Read reads a code, a label, or the beginning of one label.
+func (choice) Read(f *Field, typed string, _ Format, _ Surroundings) (feel.Value, *Misfit) {
+	var begins []string
+	for _, option := range f.Choices {
+		if strings.EqualFold(option.Code, typed) || strings.EqualFold(option.Label, typed) {
+			return feel.StringOf(option.Code), nil
+		}
+		if strings.HasPrefix(strings.ToLower(option.Label), strings.ToLower(typed)) {
+			begins = append(begins, option.Code)
+		}
+	}
+	if len(begins) == 1 {
+		return feel.StringOf(begins[0]), nil
+	}
+	return feel.NullValue, noSuchChoice(f, typed)
+}
+
+func noSuchChoice(f *Field, typed string) *Misfit {
+	codes := make([]string, 0, len(f.Choices))
+	for _, option := range f.Choices {
+		codes = append(codes, option.Code)
+	}
+	list := strings.Join(codes, ", ")
+	if len(codes) > 8 {
+		list = strings.Join(codes[:8], ", ") + ", …"
+	}
+	return misfit(notChoice, f.Label, typed, list)
+}
+
+func (choice) Fit(f *Field, v feel.Value, _ Surroundings) (feel.Value, *Misfit) {
+	return fitBy(f, v, func(code string) (string, *Misfit) {
+		if !slices.ContainsFunc(f.Choices, func(o Option) bool { return o.Code == code }) {
+			return code, noSuchChoice(f, code)
+		}
+		return code, nil
+	})
+}
+
+func (choice) Relations() []Relation { return slices.Concat(equality, members, presence) }
+
+// Neighbours are the other codes, from the next on.
+func (c choice) Neighbours(f *Field, v feel.Value, s Surroundings) (others []feel.Value) {
+	if len(f.Choices) < 2 {
+		return c.text.Neighbours(f, v, s)
+	}
+	code, _ := v.Text()
+	at := slices.IndexFunc(f.Choices, func(o Option) bool { return o.Code == code })
+	for i := range f.Choices[1:] {
+		others = append(others, feel.StringOf(f.Choices[(at+1+i)%len(f.Choices)].Code))
+	}
+	return others
+}
+
+func (choice) Samples(f *Field, _ Surroundings) (codes []feel.Value) {
+	for _, o := range f.Choices {
+		codes = append(codes, feel.StringOf(o.Code))
+	}
+	return codes
+}
+
+func (choice) Width(*Field) int { return 3 }
+
+func (choice) Check(f *Field) *Misfit {
+	if len(f.Choices) == 0 {
+		return misfit(noChoices)
+	}
+	codes := map[string]bool{}
+	for i := range f.Choices {
+		c := &f.Choices[i]
+		c.Code, c.Label = strings.TrimSpace(c.Code), strings.TrimSpace(c.Label)
+		if c.Code == "" || codes[c.Code] {
+			return misfit(notCode, c.Code)
+		}
+		codes[c.Code] = true
+	}
+	return nil
+}
+
+func (choice) Accepts(f, from *Field) (string, bool) {
+	if from.Type != Choice {
+		return ": a choice takes its own codes only", false
+	}
+	for _, option := range from.Choices {
+		if !slices.ContainsFunc(f.Choices, func(o Option) bool { return o.Code == option.Code }) {
+			return ": it has no code " + option.Code, false
+		}
+	}
+	return "", true
+}

@@ -1,0 +1,156 @@
+package field
+
+import (
+	"cmp"
+	"slices"
+	"strings"
+
+	"golang.org/x/text/collate"
+	"golang.org/x/text/language"
+
+	"codicil/core/feel"
+)
+
+// Name names a type of field, as definitions and the contract do: "amount".
+type Name string
+
+// Type is what fields of one type can do. f is the field's definition; values and texts that
+// it is given are never null or blank.
+type Type interface {
+	Traits() Traits
+	// Formula is the type of the values in formulas.
+	Formula() feel.Type
+	// Read reads what a person typed, leniently; the text has no spaces around it.
+	Read(f *Field, text string, format Format, s Surroundings) (feel.Value, *Misfit)
+	// Parse reads what Write wrote.
+	Parse(f *Field, text string) (feel.Value, *Misfit)
+	// Fit fits a finished value of the type's formula type to the field.
+	Fit(f *Field, v feel.Value, s Surroundings) (feel.Value, *Misfit)
+	// Show writes the value for a person, Plain for everybody so that Read reads it back.
+	Show(f *Field, v feel.Value, format Format, s Surroundings) string
+	Plain(f *Field, v feel.Value) string
+	// Comparison returns what compares two values for one sort.
+	Comparison() func(a, b feel.Value) int
+	// Relations are the ways to compare with values, in the order to offer them.
+	Relations() []Relation
+	// Neighbours are the values next to one; Samples some to try.
+	Neighbours(f *Field, v feel.Value, s Surroundings) []feel.Value
+	Samples(f *Field, s Surroundings) []feel.Value
+	// Places is the number of decimals that are kept; false where the values are no numbers.
+	Places(f *Field, s Surroundings) (int, bool)
+	// Width is how many of twelve columns of a form suit the field.
+	Width(f *Field) int
+	// Describe names the type for messages.
+	Describe(f *Field) string
+	// Check says what is wrong with the definition of a field, and completes it.
+	Check(f *Field) *Misfit
+	// Accepts tells whether all values of from, which has the same formula type, fit f; if not, why.
+	Accepts(f, from *Field) (why string, fits bool)
+}
+
+// Traits are what a type offers, as data: for the catalogue and the client.
+type Traits struct {
+	Name  Name   `json:"name"`
+	Label string `json:"label"` // "Amount"
+	// Input is how a value is keyed: "text", "date", "choice", "link" or "yes-no".
+	Input string `json:"input"`
+	// Keys is the keyboard that suits a value on a small screen, as HTML's inputmode: "decimal"; "": any.
+	Keys string `json:"keys,omitempty"`
+	// Formula is the type of the values in formulas, by name.
+	Formula string `json:"formula"`
+	// Right tells that values are numbers and stand to the right of their column.
+	Right bool `json:"right,omitempty"`
+	// Settings are those of a field's definition that the type heeds: "length", "case",
+	// "pattern", "digits", "decimals", "choices", "kind", "currency", "unit", "country".
+	Settings []string `json:"settings"`
+	// Tables tells that columns of tables may be of the type.
+	Tables bool `json:"tables,omitempty"`
+	// Beside tells that a field of the type may hold the currency, unit or country of another.
+	Beside bool `json:"beside,omitempty"`
+	// Uniform tells that there is one way only to write a value, so that ignoring differences
+	// of writing makes no difference.
+	Uniform bool `json:"-"`
+}
+
+var (
+	types = map[Name]Type{}
+	order []Name
+)
+
+// register adds a type; place orders the types as they are offered.
+func register(place int, t Type) {
+	name := t.Traits().Name
+	types[name] = t
+	places[name] = place
+	order = append(order, name)
+	slices.SortStableFunc(order, func(a, b Name) int { return cmp.Compare(places[a], places[b]) })
+}
+
+var places = map[Name]int{}
+
+// Register adds a type after those that are there. It is for the start of a program, and
+// panics where the name is taken.
+func Register(t Type) {
+	if name := t.Traits().Name; types[name] != nil {
+		panic("field: there are two types " + string(name))
+	}
+	register(len(order), t)
+}
+
+// Names lists the types in the order in which they are offered.
+func Names() []Name { return slices.Clone(order) }
+
+// TraitsOfAll lists what each type offers, in the order of Names.
+func TraitsOfAll() []Traits {
+	all := make([]Traits, len(order))
+	for i, name := range order {
+		all[i] = types[name].Traits()
+		all[i].Formula = types[name].Formula().Kind.String()
+	}
+	return all
+}
+
+// of is the field's type; one that is not known behaves as a text.
+func (f *Field) of() Type {
+	if t := types[f.Type]; t != nil {
+		return t
+	}
+	return types[Text]
+}
+
+// Relation is a way to compare a field with values.
+type Relation struct {
+	Key    string `json:"key"`
+	Phrase string `json:"phrase"`
+	// Operands is the number of values; -1: one or more.
+	Operands int `json:"operands"`
+	// Operator is how a formula writes it: "=", "between", "starts with".
+	Operator string `json:"-"`
+}
+
+// The groups of relations that types are made of.
+var (
+	equality = []Relation{{"is", "is", 1, "="}, {"is-not", "is not", 1, "!="}}
+	ordering = []Relation{{"over", "is over", 1, ">"}, {"from", "is from", 1, ">="}, {"under", "is under", 1, "<"}, {"up-to", "is up to", 1, "<="}, {"between", "is between", 2, "between"}}
+	sequence = []Relation{{"after", "is after", 1, ">"}, {"from", "is on or after", 1, ">="}, {"before", "is before", 1, "<"}, {"up-to", "is on or before", 1, "<="}, {"between", "is between", 2, "between"}}
+	members  = []Relation{{"one-of", "is one of", -1, "in"}, {"none-of", "is none of", -1, "not in"}}
+	contents = []Relation{{"starts-with", "starts with", 1, "starts with"}, {"ends-with", "ends with", 1, "ends with"}, {"contains", "contains", 1, "contains"}}
+	presence = []Relation{{"is-blank", "is blank", 0, "is blank"}, {"is-filled", "is filled", 0, "is filled"}}
+)
+
+// ordered compares values that have an order of their own.
+func ordered() func(a, b feel.Value) int {
+	return func(a, b feel.Value) int {
+		order, _ := feel.Order(a, b)
+		return order
+	}
+}
+
+// byWords compares texts as people sort them: without regard to case, numbers by their size.
+func byWords() func(a, b feel.Value) int {
+	words := collate.New(language.Und, collate.IgnoreCase, collate.Numeric)
+	return func(a, b feel.Value) int { return words.CompareString(a.Plain(), b.Plain()) }
+}
+
+// spaced writes the name of a type as words: "web address".
+func spaced(name Name) string { return strings.ReplaceAll(string(name), "-", " ") }
