@@ -7,8 +7,8 @@ import (
 	"testing/fstest"
 	"time"
 
+	"codicil/internal/app"
 	"codicil/internal/demo"
-	"codicil/internal/desk"
 	"codicil/internal/httpapi"
 	"codicil/internal/store"
 )
@@ -36,7 +36,7 @@ func demoStore(b *testing.B) (opened *store.Store, file string) {
 func servedDemo(b *testing.B) (server *httptest.Server, file string) {
 	b.Helper()
 	opened, file := demoStore(b)
-	handler, err := httpapi.New(desk.New(opened, clock, "Ada"), fstest.MapFS{})
+	handler, err := httpapi.New(app.New(opened, clock), "Ada", fstest.MapFS{})
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -7,7 +7,7 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
-	"codicil/internal/desk"
+	"codicil/internal/app"
 	"codicil/internal/exchange"
 	"codicil/internal/standard"
 )
@@ -15,7 +15,7 @@ import (
 // demoBook is the demo's rule book with its proofs, and its kinds.
 func demoBook(b *testing.B) (*exchange.Book, []record.Kind) {
 	s, _ := demoStore(b)
-	book, err := desk.New(s, clock, "Ada").ExportBook(b.Context())
+	book, err := app.New(s, clock).Books.Export(b.Context())
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -15,8 +15,8 @@ import (
 	"codicil/api"
 	"codicil/core/batch"
 	"codicil/core/engine"
+	"codicil/internal/app"
 	"codicil/internal/demo"
-	"codicil/internal/desk"
 	"codicil/internal/exchange"
 	"codicil/internal/standard"
 	"codicil/internal/store"
@@ -24,8 +24,8 @@ import (
 
 const defaultData = "data/codicil.db"
 
-// onDesk opens a database file, or the demo's, for one piece of work.
-func onDesk(c *cobra.Command, data string, asDemo bool, work func(*desk.Desk) error) (err error) {
+// onData opens a database file, or the demo's, for one piece of work.
+func onData(c *cobra.Command, data string, asDemo bool, work func(*app.App) error) (err error) {
 	if asDemo {
 		folder, err := demoFolder()
 		if err != nil {
@@ -51,7 +51,7 @@ func onDesk(c *cobra.Command, data string, asDemo bool, work func(*desk.Desk) er
 			err = closing
 		}
 	}()
-	d, err := openDesk(c.Context(), s, asDemo)
+	d, err := openApp(c.Context(), s, asDemo)
 	if err != nil {
 		return err
 	}
@@ -101,8 +101,8 @@ rules and proofs as one JSON file. Its JSON Schema is printed by --schema.`,
 				_, err := c.OutOrStdout().Write(api.BookSchema)
 				return err
 			}
-			return onDesk(c, data, asDemo, func(d *desk.Desk) error {
-				b, err := d.ExportBook(c.Context())
+			return onData(c, data, asDemo, func(d *app.App) error {
+				b, err := d.Books.Export(c.Context())
 				if err != nil {
 					return err
 				}
@@ -131,8 +131,8 @@ without --keep; then all of it is, or nothing. What the book does not have stays
 			if err := input(c, book, func(r io.Reader) (err error) { b, err = exchange.ReadBook(r); return err }); err != nil {
 				return err
 			}
-			return onDesk(c, data, false, func(d *desk.Desk) error {
-				changes, err := d.ImportBook(c.Context(), b, !keep)
+			return onData(c, data, false, func(d *app.App) error {
+				changes, err := d.Books.Import(c.Context(), b, !keep)
 				for _, change := range changes {
 					if _, err := fmt.Fprintf(c.OutOrStdout(), "%-6s %-14s %s\n", change.Deed, change.What, change.Name); err != nil {
 						return err

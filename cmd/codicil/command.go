@@ -16,8 +16,9 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"codicil/internal/actor"
+	"codicil/internal/app"
 	"codicil/internal/demo"
-	"codicil/internal/desk"
 	"codicil/internal/httpapi"
 	"codicil/internal/standard"
 	"codicil/internal/store"
@@ -32,6 +33,9 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 		Short:         "Rules that fill, replace and refuse field values, tried and proved on test documents",
 		SilenceUsage:  true,
 		SilenceErrors: false,
+		PersistentPreRun: func(c *cobra.Command, _ []string) {
+			c.SetContext(actor.With(c.Context(), actor.Named(userName(), actor.CommandLine)))
+		},
 	}
 	root.SetIn(in)
 	root.SetOut(out)
@@ -98,11 +102,11 @@ func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 			err = closing
 		}
 	}()
-	d, err := openDesk(ctx, s, withDemo && !filled)
+	a, err := openApp(ctx, s, withDemo && !filled)
 	if err != nil {
 		return err
 	}
-	handler, err := httpapi.New(d, web.Files())
+	handler, err := httpapi.New(a, userName(), web.Files())
 	if err != nil {
 		return err
 	}
@@ -111,9 +115,9 @@ func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 	})
 }
 
-// openDesk brings the kinds up to date and, where the program does not carry the
+// openApp brings the kinds up to date and, where the program does not carry the
 // filled demo along, fills it.
-func openDesk(ctx context.Context, s *store.Store, fillDemo bool) (*desk.Desk, error) {
+func openApp(ctx context.Context, s *store.Store, fillDemo bool) (*app.App, error) {
 	kinds, err := standard.Kinds()
 	if err != nil {
 		return nil, err
@@ -126,8 +130,8 @@ func openDesk(ctx context.Context, s *store.Store, fillDemo bool) (*desk.Desk, e
 			return nil, fmt.Errorf("fill the demo: %w", err)
 		}
 	}
-	d := desk.New(s, time.Now, userName())
-	return d, d.Resume(ctx)
+	a := app.New(s, time.Now)
+	return a, a.Resume(ctx)
 }
 
 // demoFolders begins the names of the folders that demos work in; the number of their process

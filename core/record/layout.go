@@ -13,6 +13,12 @@ type Layout struct {
 	Sections []LayoutSection `json:"sections"`
 }
 
+// ScopedLayout is a layout with the scope that it was made for; a company or type of "" is all.
+type ScopedLayout struct {
+	Kind, Company, Type string
+	Layout
+}
+
 // LayoutSection is a section of a form.
 type LayoutSection struct {
 	Key    string        `json:"key"`

@@ -13,9 +13,6 @@ import (
 var (
 	continental = field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
 	english     = field.Format{Decimal: ".", Group: ",", Date: "dmy", Separator: "/"}
-
-	ireland = record.Company{Key: "10", Country: "IE", Currency: "EUR", Rounding: "half-up"}
-	japan   = record.Company{Key: "30", Country: "JP", Currency: "JPY", Rounding: "half-even"}
 )
 
 func TestDaysAndTypesOfCompanies(t *testing.T) {

@@ -18,8 +18,8 @@ import (
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
+	"codicil/internal/app"
 	"codicil/internal/demo"
-	"codicil/internal/desk"
 	"codicil/internal/httpapi"
 	"codicil/internal/standard"
 	"codicil/internal/store"
@@ -87,7 +87,7 @@ func (a *Application) serve(filled bool) error {
 	if err := a.store.SaveKinds(ctx, kinds); err != nil {
 		return err
 	}
-	handler, err := httpapi.New(desk.New(a.store, template.Clock, template.User), web.Files())
+	handler, err := httpapi.New(app.New(a.store, template.Clock), template.User, web.Files())
 	if err != nil {
 		return err
 	}

@@ -12,6 +12,9 @@ import (
 	"codicil/core/record"
 )
 
+// Clock tells the time; a test sets its own.
+type Clock func() time.Time
+
 // in is a time in the company's zone; without a company or a zone, as it is.
 func in(c *record.Company, now time.Time) time.Time {
 	if c == nil || c.TimeZone == "" {
@@ -36,4 +39,10 @@ func Now(c *record.Company, now time.Time) func(record.Day) feel.Value {
 	return func(today record.Day) feel.Value {
 		return judge.ReadLiteral(`date and time("` + string(today) + clock + `")`)
 	}
+}
+
+// When is the time of a stamp; false where it is not known.
+func When(s record.Stamp) (time.Time, bool) {
+	at, err := time.Parse(time.RFC3339, s.At)
+	return at, err == nil
 }

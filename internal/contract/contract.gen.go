@@ -16,6 +16,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/fault"
 )
 
 // Defines values for ActDid.
@@ -1315,19 +1316,25 @@ type Preferences struct {
 
 // Problem defines model for Problem.
 type Problem struct {
-	// Code Stable; for programs
+	// Code Stable; for programs. docs/errors.md lists all
 	Code string `json:"code"`
 
 	// Count How much stands in the way
-	Count    int           `json:"count,omitempty"`
-	Detail   string        `json:"detail"`
-	Problems []RuleProblem `json:"problems,omitempty"`
-	Status   int           `json:"status"`
-	Title    string        `json:"title"`
-	Type     string        `json:"type"`
+	Count  int    `json:"count,omitempty"`
+	Detail string `json:"detail"`
+
+	// Params What the text is made from, by name
+	Params   map[string]string `json:"params,omitempty"`
+	Problems []RuleProblem     `json:"problems,omitempty"`
+	Status   int               `json:"status"`
+	Title    string            `json:"title"`
+	Type     string            `json:"type"`
 
 	// Uses What stands in the way, as far as it can be listed
 	Uses []Use `json:"uses,omitempty"`
+
+	// Variant Which text of the code it is; missing: its only one
+	Variant string `json:"variant,omitempty"`
 }
 
 // Proof defines model for Proof.
@@ -1884,13 +1891,7 @@ type Type = record.Type
 type Unique = rule.Unique
 
 // Use defines model for Use.
-type Use struct {
-	Key   string `json:"key"`
-	Title string `json:"title"`
-
-	// What A kind of record, or rule, proof, layout, map, type
-	What string `json:"what"`
-}
+type Use = fault.Use
 
 // ValueChange defines model for ValueChange.
 type ValueChange struct {

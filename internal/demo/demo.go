@@ -12,8 +12,10 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/actor"
+	"codicil/internal/app"
+	"codicil/internal/clock"
 	"codicil/internal/contract"
-	"codicil/internal/desk"
 	"codicil/internal/store"
 )
 
@@ -28,15 +30,15 @@ const seed = 24
 
 // Fill puts the scenario into an empty store, through the same use cases that
 // a person would use: all of it, or nothing.
-func Fill(ctx context.Context, s *store.Store, clock desk.Clock, user string) error {
-	return scenario(ctx, s, clock, user, false)
+func Fill(ctx context.Context, s *store.Store, now clock.Clock, user string) error {
+	return scenario(ctx, s, now, user, false)
 }
 
-func scenario(ctx context.Context, s *store.Store, clock desk.Clock, user string, bare bool) error {
+func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string, bare bool) error {
 	return s.Transaction(ctx, func(tx *store.Store) error {
-		at := clock()
-		open := func() *desk.Desk { return desk.New(tx, func() time.Time { return at }, user) }
-		ids, err := fillRules(ctx, tx, open())
+		ctx, at := actor.With(ctx, actor.Named(user, actor.CommandLine)), now()
+		open := func() *app.App { return app.New(tx, func() time.Time { return at }) }
+		ids, err := fillRules(ctx, open())
 		if err != nil {
 			return err
 		}
@@ -52,14 +54,14 @@ func scenario(ctx context.Context, s *store.Store, clock desk.Clock, user string
 }
 
 // fillRules fills in companies, types and rules, and returns the rules by key.
-func fillRules(ctx context.Context, s *store.Store, d *desk.Desk) (map[string]int64, error) {
+func fillRules(ctx context.Context, d *app.App) (map[string]int64, error) {
 	for _, c := range companies {
-		if err := s.SaveCompany(ctx, c); err != nil {
+		if _, err := d.Catalog.SaveCompany(ctx, c.Key, c); err != nil {
 			return nil, fmt.Errorf("company %s: %w", c.Key, err)
 		}
 	}
 	for _, t := range types {
-		if err := s.SaveType(ctx, t); err != nil {
+		if _, err := d.Catalog.SaveType(ctx, t.Kind, t.Key, t); err != nil {
 			return nil, fmt.Errorf("type %s: %w", t.Key, err)
 		}
 	}
@@ -77,7 +79,7 @@ func fillRules(ctx context.Context, s *store.Store, d *desk.Desk) (map[string]in
 	return ids, nil
 }
 
-func fillProofs(ctx context.Context, d *desk.Desk, ids map[string]int64) error {
+func fillProofs(ctx context.Context, d *app.App, ids map[string]int64) error {
 	for _, list := range []struct {
 		kind   string
 		proofs []givenProof
@@ -91,22 +93,22 @@ func fillProofs(ctx context.Context, d *desk.Desk, ids map[string]int64) error {
 	return nil
 }
 
-func addRule(ctx context.Context, d *desk.Desk, r given) (int64, error) {
-	v, err := d.CreateRule(ctx, contract.RuleChange{Body: r.body})
+func addRule(ctx context.Context, d *app.App, r given) (int64, error) {
+	v, err := d.Rules.Create(ctx, contract.RuleChange{Body: r.body})
 	if err != nil {
 		return 0, err
 	}
 	// A suspended rule was in force before.
 	path := map[rule.State][]rule.State{rule.InForce: {rule.InForce}, rule.Suspended: {rule.InForce, rule.Suspended}}
 	for _, next := range path[r.state] {
-		if v, err = d.MoveRule(ctx, v.Id, contract.RuleMove{State: next, Version: v.Version, Reason: "Taken over when the group was set up; its proofs came after."}); err != nil {
+		if v, err = d.Rules.Move(ctx, v.Id, contract.RuleMove{State: next, Version: v.Version, Reason: "Taken over when the group was set up; its proofs came after."}); err != nil {
 			return 0, err
 		}
 	}
 	return v.Id, nil
 }
 
-func addProof(ctx context.Context, d *desk.Desk, kind string, p givenProof, ids map[string]int64) error {
+func addProof(ctx context.Context, d *app.App, kind string, p givenProof, ids map[string]int64) error {
 	document := documentOf(kind, p.company, p.kindType, Day, p.entered, p.lines...)
 	document.Stored = p.stored
 	// A proof carries what was saved before it; without, that there was nothing.
@@ -120,7 +122,7 @@ func addProof(ctx context.Context, d *desk.Desk, kind string, p givenProof, ids 
 		}
 		request.Rules = append(request.Rules, id)
 	}
-	out, err := d.Try(ctx, contract.TryRequest{Document: document})
+	out, err := d.Trials.Try(ctx, contract.TryRequest{Document: document})
 	if err != nil {
 		return err
 	}
@@ -141,6 +143,6 @@ func addProof(ctx context.Context, d *desk.Desk, kind string, p givenProof, ids 
 		expect.Acting = request.Rules
 	}
 	request.Expect = &expect
-	_, err = d.KeepProof(ctx, request)
+	_, err = d.Proofs.Keep(ctx, request)
 	return err
 }

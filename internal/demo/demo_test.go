@@ -1,6 +1,7 @@
 package demo_test
 
 import (
+	"context"
 	"encoding/json"
 	"slices"
 	"testing"
@@ -11,35 +12,42 @@ import (
 
 	"codicil/core/decimal"
 	"codicil/core/judge"
+	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/actor"
+	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/demo"
-	"codicil/internal/desk"
 	"codicil/internal/standard"
 	"codicil/internal/store"
 )
 
 var kindsWithRules = []string{"vendor", "quotation", "sales_order", "accounting_document", "item"}
 
-func fill(t *testing.T) *desk.Desk {
+// ada is a context in which Ada asks.
+func ada(t *testing.T) context.Context {
+	return actor.With(t.Context(), actor.Named("Ada", actor.Program))
+}
+
+func fill(t *testing.T) *app.App {
 	t.Helper()
-	s, err := store.Open(t.Context(), "")
+	s, err := store.Open(ada(t), "")
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	kinds, err := standard.Kinds()
 	require.NoError(t, err)
-	require.NoError(t, s.SaveKinds(t.Context(), kinds))
+	require.NoError(t, s.SaveKinds(ada(t), kinds))
 	clock := func() time.Time { return time.Date(2027, 3, 1, 12, 0, 0, 0, time.UTC) } // any other day than the proofs'
-	require.NoError(t, demo.Fill(t.Context(), s, clock, "Ada"))
-	return desk.New(s, clock, "Ada")
+	require.NoError(t, demo.Fill(ada(t), s, clock, "Ada"))
+	return app.New(s, clock)
 }
 
 // rulesInForce returns the rules in force of all kinds.
-func rulesInForce(t *testing.T, d *desk.Desk) []contract.RuleView {
+func rulesInForce(t *testing.T, d *app.App) []contract.RuleView {
 	t.Helper()
 	var inForce []contract.RuleView
 	for _, kind := range kindsWithRules {
-		rules, err := d.Rules(t.Context(), kind)
+		rules, err := d.Rules.List(ada(t), kind)
 		require.NoError(t, err)
 		inForce = append(inForce, slices.DeleteFunc(rules, func(r contract.RuleView) bool { return r.State != rule.InForce })...)
 	}
@@ -57,9 +65,9 @@ func TestEveryRuleInForceIsProvedAndOneProofFailsOnPurpose(t *testing.T) {
 	assert.GreaterOrEqual(t, len(rules), 60)
 	failed := []int64{}
 	for _, kind := range kindsWithRules {
-		proofs, err := d.Proofs(t.Context(), kind)
+		proofs, err := d.Proofs.List(ada(t), kind)
 		require.NoError(t, err)
-		run, err := d.RunProofs(t.Context(), contract.RunRequest{Kind: kind}, nil)
+		run, err := d.Proofs.Run(ada(t), contract.RunRequest{Kind: kind}, nil)
 		require.NoError(t, err)
 		require.Len(t, run.Results, len(proofs))
 		for i, r := range run.Results {
@@ -78,14 +86,14 @@ func TestEveryRuleThatGoesIsMissed(t *testing.T) {
 	d := fill(t)
 	for _, r := range rulesInForce(t, d) {
 		request := contract.RunRequest{Kind: r.Body.Kind, Proofs: r.Proofs}
-		before, err := d.RunProofs(t.Context(), request, nil)
+		before, err := d.Proofs.Run(ada(t), request, nil)
 		require.NoError(t, err)
-		suspended, err := d.MoveRule(t.Context(), r.Id, contract.RuleMove{State: rule.Suspended, Version: r.Version})
+		suspended, err := d.Rules.Move(ada(t), r.Id, contract.RuleMove{State: rule.Suspended, Version: r.Version})
 		require.NoError(t, err)
-		after, err := d.RunProofs(t.Context(), request, nil)
+		after, err := d.Proofs.Run(ada(t), request, nil)
 		require.NoError(t, err)
 		assert.Greater(t, after.Failed, before.Failed, "no proof misses: %s", r.Sentence)
-		_, err = d.MoveRule(t.Context(), r.Id, contract.RuleMove{State: rule.InForce, Version: suspended.Version, Reason: "a test"})
+		_, err = d.Rules.Move(ada(t), r.Id, contract.RuleMove{State: rule.InForce, Version: suspended.Version, Reason: "a test"})
 		require.NoError(t, err)
 	}
 }
@@ -94,7 +102,7 @@ func TestTheScenarioHasItsSizeAndItsRecordsPassTheRules(t *testing.T) {
 	d := fill(t)
 	posted := 0
 	for kind, least := range map[string]int{"vendor": 40, "customer": 24, "item": 30, "sales_order": 48, "accounting_document": 150, "quotation": 8, "price_list": 4, "gl_account": 30, "cost_centre": 12} {
-		page, err := d.List(t.Context(), contract.ListRequest{Kind: kind, Limit: 500})
+		page, err := d.Records.List(ada(t), contract.ListRequest{Kind: kind, Limit: 500})
 		require.NoError(t, err)
 		assert.GreaterOrEqual(t, page.Total, least, kind)
 		for _, row := range page.Rows {
@@ -102,7 +110,7 @@ func TestTheScenarioHasItsSizeAndItsRecordsPassTheRules(t *testing.T) {
 				posted++
 				continue
 			}
-			r, err := d.Record(t.Context(), kind, row.Number)
+			r, err := d.Records.Get(ada(t), record.Ref{Kind: kind, Number: row.Number})
 			require.NoError(t, err)
 			document := judge.Document{Kind: kind, Company: r.Company, Type: r.Type, Day: demo.Day, Record: r.Number, Entered: map[string]judge.Item{}}
 			for key, value := range r.Content.Values {
@@ -115,7 +123,7 @@ func TestTheScenarioHasItsSizeAndItsRecordsPassTheRules(t *testing.T) {
 				}
 				document.Lines = append(document.Lines, line)
 			}
-			out, err := d.Try(t.Context(), contract.TryRequest{Document: document})
+			out, err := d.Trials.Try(ada(t), contract.TryRequest{Document: document})
 			require.NoError(t, err)
 			assert.Equal(t, contract.Accepted, out.Verdict, "%s: %v", r.Number, out.Messages)
 			for _, f := range out.Fields {
@@ -132,7 +140,7 @@ func TestTheScenarioHasItsSizeAndItsRecordsPassTheRules(t *testing.T) {
 // customer of a control account is named.
 func TestTheBooksBalance(t *testing.T) {
 	d := fill(t)
-	balances, err := d.Balances(t.Context(), "books", "account", nil)
+	balances, err := d.Posting.Balances(ada(t), "books", "account", nil)
 	require.NoError(t, err)
 	sums := map[string]decimal.Number{}
 	for _, b := range balances {
@@ -143,7 +151,7 @@ func TestTheBooksBalance(t *testing.T) {
 	for key, sum := range sums {
 		assert.Zero(t, sum.Sign(), "%s: %s", key, sum)
 	}
-	entries, err := d.Journal(t.Context(), "books", nil)
+	entries, err := d.Posting.Journal(ada(t), "books", nil)
 	require.NoError(t, err)
 	for _, e := range entries {
 		if slices.Contains([]string{"110000", "210000", "211000", "213000"}, e.Account) {
@@ -158,9 +166,9 @@ func TestEveryStartIsTheSame(t *testing.T) {
 		d := fill(t)
 		all := []any{rulesInForce(t, d)}
 		for _, kind := range kindsWithRules {
-			proofs, err := d.Proofs(t.Context(), kind)
+			proofs, err := d.Proofs.List(ada(t), kind)
 			require.NoError(t, err)
-			text, err := d.Export(t.Context(), contract.ListRequest{Kind: kind})
+			text, err := d.Records.Export(ada(t), contract.ListRequest{Kind: kind})
 			require.NoError(t, err)
 			all = append(all, proofs, text)
 		}

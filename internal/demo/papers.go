@@ -8,8 +8,9 @@ import (
 
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/internal/actor"
+	"codicil/internal/app"
 	"codicil/internal/contract"
-	"codicil/internal/desk"
 	"codicil/internal/store"
 )
 
@@ -37,11 +38,11 @@ func pairs(keys ...string) []record.Pair {
 // generator writes the papers of the year, the same at every start.
 type generator struct {
 	ctx       context.Context
-	d         *desk.Desk
-	open      func() *desk.Desk
+	d         *app.App
+	open      func() *app.App
 	user      string
 	r         *rand.Rand
-	at        *time.Time                     // the clock of the desk: papers are written on their days
+	at        *time.Time                     // the clock: papers are written on their days
 	partners  map[string]map[string][]string // by kind and company: numbers
 	groups    map[string]string              // of vendors, by number
 	names     map[string]string              // of vendors, by number
@@ -97,7 +98,7 @@ func (g *generator) fill(s *store.Store) error {
 		}
 	}
 	for _, m := range maps {
-		kept, err := g.d.SaveFollowOn(g.ctx, m)
+		kept, err := g.d.Catalog.SaveFollowOn(g.ctx, m)
 		if err != nil {
 			return fmt.Errorf("map %s: %w", m.Name, err)
 		}
@@ -133,7 +134,7 @@ func (g *generator) keep(s *store.Store, kind string, r saved) error {
 			v[key] = value
 		}
 	}
-	_, err := s.AddRecord(g.ctx, store.Record{Kind: kind, Number: r.number, Company: r.company, Type: r.kindType, State: store.Kept, Values: v}, store.Numbering{}, *g.at, g.user)
+	_, err := s.AddRecord(g.ctx, record.Record{Ref: record.Ref{Kind: kind, Number: r.number}, Company: r.company, Type: r.kindType, State: record.Kept, Content: record.Content{Values: v}}, store.Numbering{}, g.stamp())
 	if err != nil {
 		return fmt.Errorf("%s %s: %w", kind, r.number, err)
 	}
@@ -166,11 +167,17 @@ func (g *generator) know(kind, number, company, kindType string, v values) {
 	}
 }
 
+// stamp is who writes papers, on their day.
+func (g *generator) stamp() record.Stamp {
+	who := actor.Of(g.ctx)
+	return record.Stamp{At: store.Instant(*g.at), By: who.Name, Person: who.ID, Via: string(who.Via)}
+}
+
 // prices keeps the price list of a company: the first half of the year, and what
 // holds since July.
 func (g *generator) prices(s *store.Store, c record.Company) error {
-	r := store.Record{Kind: "price_list", Number: "PL" + c.Key, Company: c.Key, Type: "LIST", State: store.Kept,
-		Values: values{"name": "List prices of " + c.Name, "currency": c.Currency, "includes_tax": "false"}}
+	r := record.Record{Ref: record.Ref{Kind: "price_list", Number: "PL" + c.Key}, Company: c.Key, Type: "LIST", State: record.Kept,
+		Content: record.Content{Values: values{"name": "List prices of " + c.Name, "currency": c.Currency, "includes_tax": "false"}}}
 	for _, item := range goodsOf(c.Key) {
 		for _, half := range [][2]record.Day{{"2026-01-01", "2026-06-30"}, {"2026-07-01", ""}} {
 			v := values{"item": item.number, "valid_from": string(half[0]), "price": item.price(c.Key, half[0]), "per": "1"}
@@ -180,7 +187,7 @@ func (g *generator) prices(s *store.Store, c record.Company) error {
 			r.Lines = append(r.Lines, record.Line{Number: len(r.Lines) + 1, Values: v})
 		}
 	}
-	_, err := s.AddRecord(g.ctx, r, store.Numbering{}, *g.at, g.user)
+	_, err := s.AddRecord(g.ctx, r, store.Numbering{}, g.stamp())
 	return err
 }
 
@@ -200,7 +207,7 @@ func (g *generator) save(document judge.Document, origin *contract.Use) (*contra
 		}
 		*g.at = at.Add(time.Duration(8*60+g.r.IntN(540)) * time.Minute)
 	}
-	answer, err := g.d.SaveRecord(g.ctx, contract.SaveRequest{Document: document, Origin: origin})
+	answer, err := g.d.Records.Save(g.ctx, contract.SaveRequest{Document: document, Origin: origin})
 	switch {
 	case err != nil:
 		return nil, err
@@ -211,7 +218,7 @@ func (g *generator) save(document judge.Document, origin *contract.Use) (*contra
 }
 
 func (g *generator) post(r *contract.Record) (*contract.Record, error) {
-	answer, err := g.d.PostRecord(g.ctx, r.Kind, r.Number, contract.PostRequest{Version: r.Version})
+	answer, err := g.d.Posting.Post(g.ctx, record.Ref{Kind: r.Kind, Number: r.Number}, contract.PostRequest{Version: r.Version})
 	switch {
 	case err != nil:
 		return nil, err

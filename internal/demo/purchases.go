@@ -138,7 +138,7 @@ func (g *generator) closing(company string) error {
 			}
 			if document.Type == "AC" { // taken back at the beginning of the next month
 				next := later(last, 1)
-				if _, err = g.d.ReverseRecord(g.ctx, r.Kind, r.Number, contract.ReverseRequest{Version: r.Version, Day: string(next)}); err != nil {
+				if _, err = g.d.Posting.Reverse(g.ctx, record.Ref{Kind: r.Kind, Number: r.Number}, contract.ReverseRequest{Version: r.Version, Day: string(next)}); err != nil {
 					return err
 				}
 			}

@@ -69,7 +69,7 @@ func (g *generator) sales(company string) error {
 			if err != nil {
 				return err
 			}
-			begun, err := g.d.Begin(g.ctx, g.maps[0], contract.BeginRequest{Number: quoted.Number, Type: kindType})
+			begun, err := g.d.Records.Begin(g.ctx, g.maps[0], contract.BeginRequest{Number: quoted.Number, Type: kindType})
 			if err != nil {
 				return err
 			}
@@ -105,7 +105,7 @@ func (g *generator) quote(company, customer string, header values, on record.Day
 // invoice writes and posts the invoice of an order five days later, and what the
 // customer pays for it.
 func (g *generator) invoice(order *contract.Record, ordered record.Day, paid bool) error {
-	begun, err := g.d.Begin(g.ctx, g.maps[1], contract.BeginRequest{Number: order.Number})
+	begun, err := g.d.Records.Begin(g.ctx, g.maps[1], contract.BeginRequest{Number: order.Number})
 	if err != nil {
 		return err
 	}

@@ -9,8 +9,9 @@ import (
 	"slices"
 
 	"codicil/core/judge"
+	"codicil/internal/app"
 	"codicil/internal/contract"
-	"codicil/internal/desk"
+	"codicil/internal/fault"
 )
 
 // suggestedFile holds what was suggested for the rules and accepted: see the command suggest
@@ -29,7 +30,7 @@ type Suggested struct {
 // gaps are the rules for which nothing was accepted, so that there is something to find.
 var gaps = []string{"vendor/currency", "sales_order/taken", "accounting_document/approver"}
 
-func fillSuggested(ctx context.Context, d *desk.Desk, ids map[string]int64) error {
+func fillSuggested(ctx context.Context, d *app.App, ids map[string]int64) error {
 	var list []Suggested
 	if err := json.Unmarshal(suggestedFile, &list); err != nil {
 		return fmt.Errorf("the suggested proofs: %w", err)
@@ -39,7 +40,7 @@ func fillSuggested(ctx context.Context, d *desk.Desk, ids map[string]int64) erro
 		if id == 0 {
 			return fmt.Errorf("suggested proof %q: there is no rule %s", s.Name, s.Rule)
 		}
-		if _, err := d.KeepProof(ctx, contract.KeepRequest{Document: s.Document, Name: s.Name, Rules: []int64{id}}); err != nil {
+		if _, err := d.Proofs.Keep(ctx, contract.KeepRequest{Document: s.Document, Name: s.Name, Rules: []int64{id}}); err != nil {
 			return fmt.Errorf("suggested proof %q: %w", s.Name, err)
 		}
 	}
@@ -48,7 +49,7 @@ func fillSuggested(ctx context.Context, d *desk.Desk, ids map[string]int64) erro
 
 // Suggest fills the scenario without what was suggested before, and returns what is suggested
 // for its rules now.
-func Suggest(ctx context.Context, d *desk.Desk, ids map[string]int64) ([]Suggested, error) {
+func Suggest(ctx context.Context, d *app.App, ids map[string]int64) ([]Suggested, error) {
 	list := []Suggested{}
 	keys := make([]string, 0, len(ids))
 	for key := range ids {
@@ -60,8 +61,8 @@ func Suggest(ctx context.Context, d *desk.Desk, ids map[string]int64) ([]Suggest
 			continue
 		}
 		for range 2 { // what is accepted may bring more into reach
-			found, err := d.SuggestProofs(ctx, ids[key], contract.SuggestRequest{})
-			if unsound := (*desk.Error)(nil); errors.As(err, &unsound) && unsound.Code == "unsound" {
+			found, err := d.Coverage.Suggest(ctx, ids[key], contract.SuggestRequest{})
+			if unsound := (*fault.Fault)(nil); errors.As(err, &unsound) && unsound.Code == "unsound" {
 				break // the draft that shows an error
 			}
 			if err != nil {
@@ -70,7 +71,7 @@ func Suggest(ctx context.Context, d *desk.Desk, ids map[string]int64) ([]Suggest
 			for _, s := range found {
 				s.Document.Carried = nil
 				list = append(list, Suggested{key, s.Name, s.Document})
-				if _, err := d.KeepProof(ctx, contract.KeepRequest{Document: s.Document, Name: s.Name, Rules: []int64{ids[key]}}); err != nil {
+				if _, err := d.Proofs.Keep(ctx, contract.KeepRequest{Document: s.Document, Name: s.Name, Rules: []int64{ids[key]}}); err != nil {
 					return nil, fmt.Errorf("rule %s: %w", key, err)
 				}
 			}

@@ -7,8 +7,8 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/table"
+	"codicil/internal/app"
 	"codicil/internal/contract"
-	"codicil/internal/desk"
 )
 
 func until(day record.Day) table.Period { return table.Period{Until: day} }
@@ -57,19 +57,19 @@ var series = []table.Series{
 }
 
 // fillTables fills in what the rules look up.
-func fillTables(ctx context.Context, d *desk.Desk) error {
+func fillTables(ctx context.Context, d *app.App) error {
 	for _, s := range standing {
-		if _, err := d.SaveStanding(ctx, s.Field.Key, contract.StandingChange{Standing: s}); err != nil {
+		if _, err := d.Tables.SaveStanding(ctx, s.Field.Key, contract.StandingChange{Standing: s}); err != nil {
 			return fmt.Errorf("standing value %s: %w", s.Field.Key, err)
 		}
 	}
 	for _, c := range crosswalks {
-		if _, err := d.SaveCrosswalk(ctx, c.Key, contract.CrosswalkChange{Crosswalk: c}); err != nil {
+		if _, err := d.Tables.SaveCrosswalk(ctx, c.Key, contract.CrosswalkChange{Crosswalk: c}); err != nil {
 			return fmt.Errorf("crosswalk %s: %w", c.Key, err)
 		}
 	}
 	for _, n := range series {
-		if _, err := d.SaveSeries(ctx, n.Key, contract.SeriesChange{Series: n}); err != nil {
+		if _, err := d.Tables.SaveSeries(ctx, n.Key, contract.SeriesChange{Series: n}); err != nil {
 			return fmt.Errorf("number series %s: %w", n.Key, err)
 		}
 	}

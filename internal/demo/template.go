@@ -6,7 +6,7 @@ import (
 	"path/filepath"
 	"sync"
 
-	"codicil/internal/desk"
+	"codicil/internal/clock"
 	"codicil/internal/standard"
 	"codicil/internal/store"
 )
@@ -14,7 +14,7 @@ import (
 // Template holds the scenario as a database file that is filled once, for tests
 // that each need a fresh one.
 type Template struct {
-	Clock desk.Clock
+	Clock clock.Clock
 	User  string
 	// Bare leaves out the proofs that were suggested and accepted.
 	Bare bool

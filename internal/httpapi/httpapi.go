@@ -1,7 +1,7 @@
 // Package httpapi serves the contract over HTTP, and the web client beside it.
 //
 // It must never know how anything is computed or kept: it turns requests into
-// calls of the desk, and errors into problem+json. Start reading at New.
+// calls of use cases, and errors into problem+json. Start reading at New.
 package httpapi
 
 import (
@@ -25,8 +25,12 @@ import (
 
 	"codicil/api"
 	"codicil/core/judge"
+	"codicil/core/notice"
+	"codicil/internal/actor"
+	"codicil/internal/app"
 	"codicil/internal/contract"
-	"codicil/internal/desk"
+	"codicil/internal/fault"
+	"codicil/internal/view"
 )
 
 const (
@@ -36,8 +40,9 @@ const (
 )
 
 // New returns the handler of the whole application. client holds the files of
-// the web client.
-func New(d *desk.Desk, client fs.FS) (http.Handler, error) {
+// the web client, and user is the name of the person who uses this machine, under which all is
+// kept as long as nobody signs in.
+func New(a *app.App, user string, client fs.FS) (http.Handler, error) {
 	router, err := contractRouter()
 	if err != nil {
 		return nil, err
@@ -45,9 +50,8 @@ func New(d *desk.Desk, client fs.FS) (http.Handler, error) {
 	e := echo.New()
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = writeProblem
-	e.Use(middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.Gzip(), onlyThisMachine, secure, inTime)
-	e.Use(checkRequest(router))
-	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{desk: d}, nil), base)
+	e.Use(middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.Gzip(), onlyThisMachine, secure, inTime, asking(user), checkRequest(router))
+	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a}, nil), base)
 	e.GET("/*", serveClient(client))
 	return e, nil
 }
@@ -89,7 +93,7 @@ func onlyThisMachine(next echo.HandlerFunc) echo.HandlerFunc {
 		if origin := r.Header.Get("Origin"); origin != "" {
 			u, err := url.Parse(origin)
 			if err != nil {
-				return echo.NewHTTPError(http.StatusForbidden, "the origin cannot be read")
+				return echo.ErrForbidden
 			}
 			hosts = append(hosts, u.Host)
 		}
@@ -99,10 +103,25 @@ func onlyThisMachine(next echo.HandlerFunc) echo.HandlerFunc {
 				host = h
 			}
 			if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-				return echo.NewHTTPError(http.StatusForbidden, "requests are taken from this machine only")
+				return echo.ErrForbidden
 			}
 		}
 		return next(c)
+	}
+}
+
+// asking says who asks for what comes next: a person in a browser, which tells how it fetches, or
+// a program.
+func asking(user string) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc {
+		return func(c *echo.Context) error {
+			r, via := c.Request(), actor.Program
+			if r.Header.Get("Sec-Fetch-Mode") != "" {
+				via = actor.Browser
+			}
+			c.SetRequest(r.WithContext(actor.With(r.Context(), actor.Named(user, via))))
+			return next(c)
+		}
 	}
 }
 
@@ -148,7 +167,7 @@ func serveClient(client fs.FS) echo.HandlerFunc {
 			c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 		}
 		if _, err := fs.Stat(client, path); err != nil {
-			return echo.NewHTTPError(http.StatusNotFound, "the web client is not built; run make build")
+			return &fault.Fault{Reason: fault.NotFound, Notice: notBuilt.With()}
 		}
 		http.ServeFileFS(c.Response(), c.Request(), client, path)
 		return nil
@@ -178,7 +197,7 @@ func checkRequest(router routers.Router) echo.MiddlewareFunc {
 			}
 			input := &openapi3filter.RequestValidationInput{Request: r, PathParams: parameters, Route: route}
 			if err := openapi3filter.ValidateRequest(r.Context(), input); err != nil {
-				return &desk.Error{Reason: desk.Invalid, Code: "bad-request", Detail: describe(err)}
+				return fault.Bad(badRequest, describe(err))
 			}
 			return next(c)
 		}
@@ -199,32 +218,72 @@ func describe(err error) string {
 	return line
 }
 
-// writeProblem writes any error as problem+json. What a user cannot act on is
-// logged, and answered without its innards.
-func writeProblem(c *echo.Context, err error) {
-	problem := contract.Problem{Type: "about:blank", Status: http.StatusInternalServerError, Code: "internal", Detail: "something went wrong inside Codicil; it was written to the log"}
-	var known *desk.Error
+// What the server itself tells.
+var (
+	badRequest  = notice.Define("bad-request", "{why}")
+	internal    = notice.Define("internal", "something went wrong inside Codicil; it was written to the log")
+	tookTooLong = notice.Define("took-too-long.request", "this took longer than {time} and was stopped; ask for less at once")
+	noSuchPath  = notice.Define("not-found.path", "there is nothing at this address")
+	notAllowed  = notice.Define("method-not-allowed", "this cannot be done with what is at this address")
+	forbidden   = notice.Define("forbidden", "requests are taken from this machine only")
+	tooMuch     = notice.Define("request-entity-too-large", "the request is larger than {most} MB; send less at once")
+	refused     = notice.Define("refused", "the request was refused ({status}); look at its address and headers")
+	notBuilt    = notice.Define("not-built", "the web client is not built; run make build")
+)
+
+// statuses are the answers to faults.
+var statuses = map[fault.Reason]int{fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict}
+
+// problemOf is the answer to an error. What a person cannot act on is told without its innards;
+// then inside is true.
+func problemOf(err error) (p contract.Problem, inside bool) {
+	var known *fault.Fault
 	var status echo.HTTPStatusCoder
+	tell := func(code int, n notice.Notice) {
+		p.Status, p.Code, p.Variant, p.Params, p.Detail = code, n.Code, n.Variant, n.Named(), n.String()
+	}
 	switch {
 	case errors.As(err, &known):
-		problem.Status = map[desk.Reason]int{desk.Invalid: http.StatusUnprocessableEntity, desk.NotFound: http.StatusNotFound, desk.Conflict: http.StatusConflict}[known.Reason]
-		if known.Code == "bad-request" {
-			problem.Status = http.StatusBadRequest
+		tell(statuses[known.Reason], known.Notice)
+		if known.Code == badRequest.Code {
+			p.Status = http.StatusBadRequest
 		}
-		problem.Code, problem.Detail, problem.Problems, problem.Uses, problem.Count = known.Code, known.Detail, known.Problems, known.Uses, known.Count
+		p.Code, p.Uses, p.Count = known.Known(), known.Uses, known.Count
+		if known.Rule != nil {
+			p.Problems = view.Problems(known.Rule)
+		}
 	case errors.As(err, &status) && status.StatusCode() < 500:
-		problem.Status = status.StatusCode()
-		problem.Code = strings.ReplaceAll(strings.ToLower(http.StatusText(problem.Status)), " ", "-")
-		problem.Detail = err.Error()
-	case errors.Is(err, context.Canceled):
-		return // nobody is waiting for an answer
+		switch code := status.StatusCode(); code {
+		case http.StatusNotFound:
+			tell(code, noSuchPath.With())
+		case http.StatusMethodNotAllowed:
+			tell(code, notAllowed.With())
+		case http.StatusForbidden:
+			tell(code, forbidden.With())
+		case http.StatusRequestEntityTooLarge:
+			tell(code, tooMuch.With(largestAsk>>20))
+		default:
+			tell(code, refused.With(code))
+		}
 	case errors.Is(err, context.DeadlineExceeded), errors.Is(err, judge.ErrStopped):
-		problem.Status, problem.Code = http.StatusServiceUnavailable, "took-too-long"
-		problem.Detail = fmt.Sprintf("this took longer than %s and was stopped; ask for less at once", longestAsk)
+		tell(http.StatusServiceUnavailable, tookTooLong.With(longestAsk))
 	default:
+		tell(http.StatusInternalServerError, internal.With())
+		inside = true
+	}
+	p.Type, p.Title = "about:blank", http.StatusText(p.Status)
+	return p, inside
+}
+
+// writeProblem writes any error as problem+json; what is inside goes to the log.
+func writeProblem(c *echo.Context, err error) {
+	if errors.Is(err, context.Canceled) {
+		return // nobody is waiting for an answer
+	}
+	problem, inside := problemOf(err)
+	if inside {
 		slog.Error("request failed", "method", c.Request().Method, "path", c.Request().URL.Path, "error", err)
 	}
-	problem.Title = http.StatusText(problem.Status)
 	c.Response().Header().Set("Content-Type", "application/problem+json")
 	if err := c.JSON(problem.Status, problem); err != nil {
 		slog.Error("answer failed", "error", err)

@@ -27,9 +27,9 @@ import (
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/demo"
-	"codicil/internal/desk"
 	"codicil/internal/httpapi"
 	"codicil/internal/store"
 )
@@ -51,7 +51,7 @@ func start(t *testing.T) *client {
 	s, err := store.Open(ctx, path)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
-	handler, err := httpapi.New(desk.New(s, template.Clock, template.User), fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}, "assets/x.js": {Data: []byte("1")}})
+	handler, err := httpapi.New(app.New(s, template.Clock), template.User, fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}, "assets/x.js": {Data: []byte("1")}})
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)

@@ -10,39 +10,39 @@ import (
 )
 
 func (s *server) Confirmation(ctx context.Context, r ConfirmationRequestObject) (ConfirmationResponseObject, error) {
-	v, err := s.desk.Confirmation(ctx, r.Params.Kind, r.Params.Strength)
+	v, err := s.app.Coverage.Kind(ctx, r.Params.Kind, r.Params.Strength)
 	return Confirmation200JSONResponse(v), err
 }
 
 func (s *server) ConfirmRule(ctx context.Context, r ConfirmRuleRequestObject) (ConfirmRuleResponseObject, error) {
-	v, err := s.desk.ConfirmRule(ctx, r.Id)
+	v, err := s.app.Coverage.Rule(ctx, r.Id)
 	return ConfirmRule200JSONResponse(v), err
 }
 
 func (s *server) SuggestProofs(ctx context.Context, r SuggestProofsRequestObject) (SuggestProofsResponseObject, error) {
-	v, err := s.desk.SuggestProofs(ctx, r.Id, *r.Body)
+	v, err := s.app.Coverage.Suggest(ctx, r.Id, *r.Body)
 	return SuggestProofs200JSONResponse(v), err
 }
 
 func (s *server) SetAside(ctx context.Context, r SetAsideRequestObject) (SetAsideResponseObject, error) {
-	v, err := s.desk.SetAside(ctx, r.Id, *r.Body)
+	v, err := s.app.Coverage.SetAside(ctx, r.Id, *r.Body)
 	return SetAside200JSONResponse(v), err
 }
 
 func (s *server) ReadProof(ctx context.Context, r ReadProofRequestObject) (ReadProofResponseObject, error) {
-	v, err := s.desk.ReadProof(ctx, r.Id)
+	v, err := s.app.Proofs.MarkRead(ctx, r.Id)
 	return ReadProof200JSONResponse(v), err
 }
 
 func (s *server) RefreshProof(ctx context.Context, r RefreshProofRequestObject) (RefreshProofResponseObject, error) {
-	v, err := s.desk.RefreshProof(ctx, r.Id)
+	v, err := s.app.Proofs.Refresh(ctx, r.Id)
 	return RefreshProof200JSONResponse(v), err
 }
 
 // FollowProofs writes a line for each result as it comes. When the reader goes the run stops:
 // the context of the request ends.
 func (s *server) FollowProofs(ctx context.Context, r FollowProofsRequestObject) (FollowProofsResponseObject, error) {
-	total, err := s.desk.CountProofs(ctx, *r.Body)
+	total, err := s.app.Proofs.Count(ctx, *r.Body)
 	if err != nil {
 		return nil, err
 	}
@@ -51,7 +51,7 @@ func (s *server) FollowProofs(ctx context.Context, r FollowProofsRequestObject) 
 		lines := json.NewEncoder(write)
 		err := lines.Encode(map[string]int{"total": total})
 		if err == nil {
-			_, err = s.desk.RunProofs(ctx, *r.Body, func(result contract.ProofResult) { _ = lines.Encode(result) })
+			_, err = s.app.Proofs.Run(ctx, *r.Body, func(result contract.ProofResult) { _ = lines.Encode(result) })
 		}
 		_ = write.CloseWithError(err)
 	}()
@@ -59,7 +59,7 @@ func (s *server) FollowProofs(ctx context.Context, r FollowProofsRequestObject) 
 }
 
 func (s *server) ImpactOfRule(ctx context.Context, r ImpactOfRuleRequestObject) (ImpactOfRuleResponseObject, error) {
-	found, hits, err := s.desk.Impact(ctx, r.Id)
+	found, hits, err := s.app.Impact.OfRule(ctx, r.Id)
 	if err != nil {
 		return nil, err
 	}
@@ -67,7 +67,7 @@ func (s *server) ImpactOfRule(ctx context.Context, r ImpactOfRuleRequestObject) 
 }
 
 func (s *server) ImpactOfChange(ctx context.Context, r ImpactOfChangeRequestObject) (ImpactOfChangeResponseObject, error) {
-	found, hits, err := s.desk.ImpactOfChange(ctx, r.Id, *r.Body)
+	found, hits, err := s.app.Impact.OfChange(ctx, r.Id, *r.Body)
 	if err != nil {
 		return nil, err
 	}
@@ -89,31 +89,31 @@ func impactLines(found contract.Impact, hits []contract.ImpactHit) io.Reader {
 }
 
 func (s *server) TakeBackProof(ctx context.Context, r TakeBackProofRequestObject) (TakeBackProofResponseObject, error) {
-	v, err := s.desk.TakeBackProof(ctx, r.Id)
+	v, err := s.app.Proofs.TakeBack(ctx, r.Id)
 	return TakeBackProof200JSONResponse(v), err
 }
 
 func (s *server) ListProofVersions(ctx context.Context, r ListProofVersionsRequestObject) (ListProofVersionsResponseObject, error) {
-	v, err := s.desk.ProofVersions(ctx, r.Id)
+	v, err := s.app.Proofs.Versions(ctx, r.Id)
 	return ListProofVersions200JSONResponse(v), err
 }
 
 func (s *server) SavePreferences(ctx context.Context, r SavePreferencesRequestObject) (SavePreferencesResponseObject, error) {
-	v, err := s.desk.SavePreferences(ctx, *r.Body)
+	v, err := s.app.Catalog.SavePreferences(ctx, *r.Body)
 	return SavePreferences200JSONResponse(v), err
 }
 
 func (s *server) ExportImpact(ctx context.Context, r ExportImpactRequestObject) (ExportImpactResponseObject, error) {
-	text, err := s.desk.ExportImpact(ctx, r.Id)
+	text, err := s.app.Impact.Export(ctx, r.Id)
 	return ExportImpact200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }
 
 func (s *server) ConfirmationReport(ctx context.Context, r ConfirmationReportRequestObject) (ConfirmationReportResponseObject, error) {
-	v, err := s.desk.ConfirmationReport(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
+	v, err := s.app.Coverage.Report(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
 	return ConfirmationReport200JSONResponse(v), err
 }
 
 func (s *server) ExportConfirmation(ctx context.Context, r ExportConfirmationRequestObject) (ExportConfirmationResponseObject, error) {
-	text, err := s.desk.ExportConfirmation(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
+	text, err := s.app.Coverage.Export(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
 	return ExportConfirmation200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }

@@ -8,74 +8,74 @@ import (
 )
 
 func (s *server) SaveCompany(ctx context.Context, r SaveCompanyRequestObject) (SaveCompanyResponseObject, error) {
-	v, err := s.desk.SaveCompany(ctx, r.Key, *r.Body)
+	v, err := s.app.Catalog.SaveCompany(ctx, r.Key, *r.Body)
 	return SaveCompany200JSONResponse(v), err
 }
 
 func (s *server) DeleteCompany(ctx context.Context, r DeleteCompanyRequestObject) (DeleteCompanyResponseObject, error) {
-	return DeleteCompany204Response{}, s.desk.DeleteCompany(ctx, r.Key)
+	return DeleteCompany204Response{}, s.app.Catalog.DeleteCompany(ctx, r.Key)
 }
 
 func (s *server) SaveType(ctx context.Context, r SaveTypeRequestObject) (SaveTypeResponseObject, error) {
-	v, err := s.desk.SaveType(ctx, r.Kind, r.Key, *r.Body)
+	v, err := s.app.Catalog.SaveType(ctx, r.Kind, r.Key, *r.Body)
 	return SaveType200JSONResponse(v), err
 }
 
 func (s *server) DeleteType(ctx context.Context, r DeleteTypeRequestObject) (DeleteTypeResponseObject, error) {
-	return DeleteType204Response{}, s.desk.DeleteType(ctx, r.Kind, r.Key)
+	return DeleteType204Response{}, s.app.Catalog.DeleteType(ctx, r.Kind, r.Key)
 }
 
 func (s *server) AddField(ctx context.Context, r AddFieldRequestObject) (AddFieldResponseObject, error) {
-	v, err := s.desk.AddField(ctx, r.Kind, *r.Body)
+	v, err := s.app.Fields.Add(ctx, r.Kind, *r.Body)
 	return AddField201JSONResponse(v), err
 }
 
 func (s *server) ChangeField(ctx context.Context, r ChangeFieldRequestObject) (ChangeFieldResponseObject, error) {
-	v, err := s.desk.ChangeField(ctx, r.Kind, r.Key, *r.Body)
+	v, err := s.app.Fields.Change(ctx, r.Kind, r.Key, *r.Body)
 	return ChangeField200JSONResponse(v), err
 }
 
 func (s *server) RemoveField(ctx context.Context, r RemoveFieldRequestObject) (RemoveFieldResponseObject, error) {
-	return RemoveField204Response{}, s.desk.RemoveField(ctx, r.Kind, r.Key)
+	return RemoveField204Response{}, s.app.Fields.Remove(ctx, r.Kind, r.Key)
 }
 
 func (s *server) ListRemovedFields(ctx context.Context, r ListRemovedFieldsRequestObject) (ListRemovedFieldsResponseObject, error) {
-	v, err := s.desk.RemovedFields(ctx, r.Kind)
+	v, err := s.app.Fields.Removed(ctx, r.Kind)
 	return ListRemovedFields200JSONResponse(v), err
 }
 
 func (s *server) GetFieldUses(ctx context.Context, r GetFieldUsesRequestObject) (GetFieldUsesResponseObject, error) {
-	v, err := s.desk.FieldUses(ctx, r.Kind, r.Key)
+	v, err := s.app.Fields.Uses(ctx, r.Kind, r.Key)
 	return GetFieldUses200JSONResponse(v), err
 }
 
 func (s *server) CheckField(ctx context.Context, r CheckFieldRequestObject) (CheckFieldResponseObject, error) {
-	v, err := s.desk.CheckField(ctx, r.Kind, r.Key, *r.Body)
+	v, err := s.app.Fields.Check(ctx, r.Kind, r.Key, *r.Body)
 	return CheckField200JSONResponse(v), err
 }
 
 func (s *server) RestoreField(ctx context.Context, r RestoreFieldRequestObject) (RestoreFieldResponseObject, error) {
-	v, err := s.desk.RestoreField(ctx, r.Kind, r.Key)
+	v, err := s.app.Fields.Restore(ctx, r.Kind, r.Key)
 	return RestoreField200JSONResponse(v), err
 }
 
 func (s *server) GetLayout(ctx context.Context, r GetLayoutRequestObject) (GetLayoutResponseObject, error) {
-	v, err := s.desk.Layout(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
+	v, err := s.app.Catalog.Layout(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
 	return GetLayout200JSONResponse(v), err
 }
 
 func (s *server) SaveLayout(ctx context.Context, r SaveLayoutRequestObject) (SaveLayoutResponseObject, error) {
-	v, err := s.desk.SaveLayout(ctx, r.Params.Kind, r.Params.Company, r.Params.Type, *r.Body)
+	v, err := s.app.Catalog.SaveLayout(ctx, r.Params.Kind, r.Params.Company, r.Params.Type, *r.Body)
 	return SaveLayout200JSONResponse(v), err
 }
 
 func (s *server) DeleteLayout(ctx context.Context, r DeleteLayoutRequestObject) (DeleteLayoutResponseObject, error) {
-	v, err := s.desk.DeleteLayout(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
+	v, err := s.app.Catalog.DeleteLayout(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
 	return DeleteLayout200JSONResponse(v), err
 }
 
 func (s *server) ListFollowOns(ctx context.Context, _ ListFollowOnsRequestObject) (ListFollowOnsResponseObject, error) {
-	v, err := s.desk.FollowOns(ctx)
+	v, err := s.app.Catalog.FollowOns(ctx)
 	return ListFollowOns200JSONResponse(v), err
 }
 
@@ -86,93 +86,93 @@ func numbered(f record.FollowOn, id int64) record.FollowOn {
 }
 
 func (s *server) AddFollowOn(ctx context.Context, r AddFollowOnRequestObject) (AddFollowOnResponseObject, error) {
-	v, err := s.desk.SaveFollowOn(ctx, numbered(*r.Body, 0))
+	v, err := s.app.Catalog.SaveFollowOn(ctx, numbered(*r.Body, 0))
 	return AddFollowOn201JSONResponse(v), err
 }
 
 func (s *server) ChangeFollowOn(ctx context.Context, r ChangeFollowOnRequestObject) (ChangeFollowOnResponseObject, error) {
-	v, err := s.desk.SaveFollowOn(ctx, numbered(*r.Body, r.Id))
+	v, err := s.app.Catalog.SaveFollowOn(ctx, numbered(*r.Body, r.Id))
 	return ChangeFollowOn200JSONResponse(v), err
 }
 
 func (s *server) DeleteFollowOn(ctx context.Context, r DeleteFollowOnRequestObject) (DeleteFollowOnResponseObject, error) {
-	return DeleteFollowOn204Response{}, s.desk.DeleteFollowOn(ctx, r.Id)
+	return DeleteFollowOn204Response{}, s.app.Catalog.DeleteFollowOn(ctx, r.Id)
 }
 
 func (s *server) CheckFollowOn(ctx context.Context, r CheckFollowOnRequestObject) (CheckFollowOnResponseObject, error) {
-	v, err := s.desk.CheckFollowOn(ctx, *r.Body)
+	v, err := s.app.Catalog.CheckFollowOn(ctx, *r.Body)
 	return CheckFollowOn200JSONResponse(v), err
 }
 
 func (s *server) BeginFollowOn(ctx context.Context, r BeginFollowOnRequestObject) (BeginFollowOnResponseObject, error) {
-	v, err := s.desk.Begin(ctx, r.Id, *r.Body)
+	v, err := s.app.Records.Begin(ctx, r.Id, *r.Body)
 	return BeginFollowOn200JSONResponse(v), err
 }
 
 func (s *server) FindLinks(ctx context.Context, r FindLinksRequestObject) (FindLinksResponseObject, error) {
-	v, err := s.desk.FindLinks(ctx, r.Kind, r.Params.Search, r.Params.Company)
+	v, err := s.app.Records.FindLinks(ctx, r.Kind, r.Params.Search, r.Params.Company)
 	return FindLinks200JSONResponse(v), err
 }
 
 func (s *server) SaveRecord(ctx context.Context, r SaveRecordRequestObject) (SaveRecordResponseObject, error) {
-	v, err := s.desk.SaveRecord(ctx, *r.Body)
+	v, err := s.app.Records.Save(ctx, *r.Body)
 	return SaveRecord200JSONResponse(v), err
 }
 
 func (s *server) ListRecords(ctx context.Context, r ListRecordsRequestObject) (ListRecordsResponseObject, error) {
-	v, err := s.desk.List(ctx, *r.Body)
+	v, err := s.app.Records.List(ctx, *r.Body)
 	return ListRecords200JSONResponse(v), err
 }
 
 func (s *server) MergeRecord(ctx context.Context, r MergeRecordRequestObject) (MergeRecordResponseObject, error) {
-	v, err := s.desk.MergeRecord(ctx, *r.Body)
+	v, err := s.app.Records.Merge(ctx, *r.Body)
 	return MergeRecord200JSONResponse(v), err
 }
 
 func (s *server) GetRecord(ctx context.Context, r GetRecordRequestObject) (GetRecordResponseObject, error) {
-	v, err := s.desk.Record(ctx, r.Kind, r.Number)
+	v, err := s.app.Records.Get(ctx, record.Ref{Kind: r.Kind, Number: r.Number})
 	return GetRecord200JSONResponse(v), err
 }
 
 func (s *server) DeleteRecord(ctx context.Context, r DeleteRecordRequestObject) (DeleteRecordResponseObject, error) {
-	return DeleteRecord204Response{}, s.desk.DeleteRecord(ctx, r.Kind, r.Number)
+	return DeleteRecord204Response{}, s.app.Records.Delete(ctx, record.Ref{Kind: r.Kind, Number: r.Number})
 }
 
 func (s *server) GetRecordHistory(ctx context.Context, r GetRecordHistoryRequestObject) (GetRecordHistoryResponseObject, error) {
-	v, err := s.desk.RecordHistory(ctx, r.Kind, r.Number, &r.Params.Format)
+	v, err := s.app.Records.History(ctx, record.Ref{Kind: r.Kind, Number: r.Number}, &r.Params.Format)
 	return GetRecordHistory200JSONResponse(v), err
 }
 
 func (s *server) PostRecord(ctx context.Context, r PostRecordRequestObject) (PostRecordResponseObject, error) {
-	v, err := s.desk.PostRecord(ctx, r.Kind, r.Number, *r.Body)
+	v, err := s.app.Posting.Post(ctx, record.Ref{Kind: r.Kind, Number: r.Number}, *r.Body)
 	return PostRecord200JSONResponse(v), err
 }
 
 func (s *server) ReverseRecord(ctx context.Context, r ReverseRecordRequestObject) (ReverseRecordResponseObject, error) {
-	v, err := s.desk.ReverseRecord(ctx, r.Kind, r.Number, *r.Body)
+	v, err := s.app.Posting.Reverse(ctx, record.Ref{Kind: r.Kind, Number: r.Number}, *r.Body)
 	return ReverseRecord200JSONResponse(v), err
 }
 
 func (s *server) GetLedger(ctx context.Context, r GetLedgerRequestObject) (GetLedgerResponseObject, error) {
-	v, err := s.desk.Ledger(ctx, r.Ledger)
+	v, err := s.app.Posting.Ledger(ctx, r.Ledger)
 	return GetLedger200JSONResponse(v), err
 }
 
 func (s *server) EmptyLedger(ctx context.Context, r EmptyLedgerRequestObject) (EmptyLedgerResponseObject, error) {
-	return EmptyLedger204Response{}, s.desk.EmptyLedger(ctx, r.Ledger)
+	return EmptyLedger204Response{}, s.app.Posting.Empty(ctx, r.Ledger)
 }
 
 func (s *server) GetJournal(ctx context.Context, r GetJournalRequestObject) (GetJournalResponseObject, error) {
-	v, err := s.desk.Journal(ctx, r.Ledger, &r.Params.Format)
+	v, err := s.app.Posting.Journal(ctx, r.Ledger, &r.Params.Format)
 	return GetJournal200JSONResponse(v), err
 }
 
 func (s *server) GetBalances(ctx context.Context, r GetBalancesRequestObject) (GetBalancesResponseObject, error) {
-	v, err := s.desk.Balances(ctx, r.Ledger, string(r.Params.By), &r.Params.Format)
+	v, err := s.app.Posting.Balances(ctx, r.Ledger, string(r.Params.By), &r.Params.Format)
 	return GetBalances200JSONResponse(v), err
 }
 
 func (s *server) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
-	text, err := s.desk.Export(ctx, *r.Body)
+	text, err := s.app.Records.Export(ctx, *r.Body)
 	return ExportRecords200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }

@@ -11,9 +11,9 @@ import (
 
 	"codicil/core/decimal"
 	"codicil/core/field"
+	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/record"
-	"codicil/internal/store"
 )
 
 // The ledgers.
@@ -22,10 +22,44 @@ const (
 	Practice = "practice"
 )
 
+// Posting is a document of a ledger, with all that its rules did.
+type Posting struct {
+	Ledger   string // Books or Practice
+	Number   string
+	Sequence int64 // its place in the ledger, from 1
+
+	Kind, Company, Type string
+	Day                 record.Day
+	Title               string
+	Document            judge.Document
+	Trace               Trace
+	Reverses            string // the number of the posting that this one takes back; may be ""
+	Posted              record.Stamp
+}
+
+// Entry is one line of a ledger's journal.
+type Entry struct {
+	Ledger, Posting string
+	Line            int
+	Company         string
+	Day             record.Day
+	Account, Text   string
+	Debit, Credit   string // exact decimals; "": none
+	Currency        string
+	Partner         record.Ref // empty: the account keeps no partners
+}
+
+// Keeper is where postings are kept.
+type Keeper interface {
+	// NextNumber takes the next number of a series; the first is 1.
+	NextNumber(ctx context.Context, series string) (int64, error)
+	AddPosting(ctx context.Context, p Posting, entries []Entry) error
+}
+
 // Post gives the posting its place in its ledger and adds it with its entries. It
 // belongs into a transaction. A posting without a number gets the next one of the
 // ledger's own series.
-func Post(ctx context.Context, s *store.Store, p store.Posting, kind *record.Kind, entries []store.Entry) (store.Posting, error) {
+func Post(ctx context.Context, s Keeper, p Posting, kind *record.Kind, entries []Entry) (Posting, error) {
 	sequence, err := s.NextNumber(ctx, p.Ledger)
 	if err != nil {
 		return p, fmt.Errorf("take the next place in the ledger: %w", err)
@@ -46,13 +80,13 @@ func Post(ctx context.Context, s *store.Store, p store.Posting, kind *record.Kin
 
 // Entries makes the journal of a finished document: one entry for each line, none
 // for a kind that has no journal. follow returns a field of a linked record.
-func Entries(kind *record.Kind, content *record.Content, s plan.Scope, follow func(kind, key, fd string) string) []store.Entry {
+func Entries(kind *record.Kind, content *record.Content, s plan.Scope, follow func(kind, key, fd string) string) []Entry {
 	j := kind.Journal
 	if j == nil {
 		return nil
 	}
 	account, debit := kind.Field(j.Account), kind.Field(j.Debit)
-	var entries []store.Entry
+	var entries []Entry
 	for _, line := range content.Lines {
 		get := func(key string) string {
 			if f := kind.Field(key); f != nil {
@@ -60,20 +94,20 @@ func Entries(kind *record.Kind, content *record.Content, s plan.Scope, follow fu
 			}
 			return ""
 		}
-		e := store.Entry{
-			Line: line.Number, Company: s.Company.Key, Day: string(s.Day), Account: get(j.Account), Text: get(j.Text),
+		e := Entry{
+			Line: line.Number, Company: s.Company.Key, Day: s.Day, Account: get(j.Account), Text: get(j.Text),
 			Debit: get(j.Debit), Credit: get(j.Credit), Currency: get(debit.Currency),
 		}
 		if e.Currency == "" {
 			e.Currency = s.Company.Currency
 		}
-		if e.PartnerKind = follow(account.Kind, e.Account, j.Control); e.PartnerKind != "" {
+		if e.Partner.Kind = follow(account.Kind, e.Account, j.Control); e.Partner.Kind != "" {
 			for _, name := range j.Partners {
-				if kind.Field(name).Kind != e.PartnerKind {
+				if kind.Field(name).Kind != e.Partner.Kind {
 					continue
 				}
-				if e.Partner = get(field.LinePrefix + name); e.Partner == "" {
-					e.Partner = get(name)
+				if e.Partner.Number = get(field.LinePrefix + name); e.Partner.Number == "" {
+					e.Partner.Number = get(name)
 				}
 			}
 		}
@@ -93,7 +127,7 @@ func AccountKind(kinds []record.Kind) string {
 }
 
 // Amounts returns the debit and the credit of an entry.
-func Amounts(e store.Entry) (debit, credit decimal.Number) {
+func Amounts(e Entry) (debit, credit decimal.Number) {
 	debit, _ = decimal.Parse(e.Debit) // "" gives zero
 	credit, _ = decimal.Parse(e.Credit)
 	return debit, credit
@@ -107,17 +141,17 @@ type Balance struct {
 }
 
 // Balances adds up entries by "account", or by the partners of one kind.
-func Balances(entries []store.Entry, by string) []Balance {
+func Balances(entries []Entry, by string) []Balance {
 	type key struct{ company, key, currency string }
 	places := map[key]int{}
 	var balances []Balance
 	for _, e := range entries {
 		k := key{e.Company, e.Account, e.Currency}
 		if by != "account" {
-			if e.PartnerKind != by {
+			if e.Partner.Kind != by {
 				continue
 			}
-			k.key = e.Partner
+			k.key = e.Partner.Number
 		}
 		place, there := places[k]
 		if !there {

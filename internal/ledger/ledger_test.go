@@ -38,9 +38,9 @@ func TestTheJournalNamesThePartnerOfAControlAccount(t *testing.T) {
 	}}
 	entries := ledger.Entries(&kind, &content, scope, keeps)
 	require.Len(t, entries, 3)
-	assert.Equal(t, store.Entry{Line: 1, Company: "10", Day: "2026-11-24", Account: "5000", Text: "Rope", Debit: "80", Currency: "DKK"}, entries[0])
-	assert.Equal(t, "V1", entries[1].Partner, "that of the header")
-	assert.Equal(t, "V2", entries[2].Partner, "the line's own goes first")
+	assert.Equal(t, ledger.Entry{Line: 1, Company: "10", Day: "2026-11-24", Account: "5000", Text: "Rope", Debit: "80", Currency: "DKK"}, entries[0])
+	assert.Equal(t, "V1", entries[1].Partner.Number, "that of the header")
+	assert.Equal(t, "V2", entries[2].Partner.Number, "the line's own goes first")
 	assert.Equal(t, 4, entries[2].Line)
 	delete(content.Values, "currency")
 	assert.Equal(t, "EUR", ledger.Entries(&kind, &content, scope, keeps)[0].Currency, "the company's currency")
@@ -51,10 +51,10 @@ func TestTheJournalNamesThePartnerOfAControlAccount(t *testing.T) {
 // credits, exactly, and every entry is counted once.
 func TestBalancesAddUpExactly(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
-		var entries []store.Entry
+		var entries []ledger.Entry
 		want, cents := decimal.Number{}, rapid.IntRange(0, 1_000_000)
 		for range rapid.IntRange(0, 30).Draw(rt, "entries") {
-			e := store.Entry{Company: rapid.SampledFrom([]string{"10", "20"}).Draw(rt, "company"), Account: rapid.SampledFrom([]string{"1", "2", "3"}).Draw(rt, "account"), Currency: "EUR"}
+			e := ledger.Entry{Company: rapid.SampledFrom([]string{"10", "20"}).Draw(rt, "company"), Account: rapid.SampledFrom([]string{"1", "2", "3"}).Draw(rt, "account"), Currency: "EUR"}
 			amount := decimal.FromInt(int64(cents.Draw(rt, "cents"))).Round(0, decimal.HalfUp)
 			amount, _ = amount.Mul(decimal.MustParse("0.01"))
 			if rapid.Bool().Draw(rt, "debit") {
@@ -86,9 +86,9 @@ func TestEachLedgerHasItsOwnNumbersAndAnEmptiedOneBeginsAnew(t *testing.T) {
 	require.NoError(t, err)
 	defer func() { require.NoError(t, s.Close()) }()
 	require.NoError(t, s.SaveKinds(ctx, []record.Kind{kind}))
-	require.NoError(t, s.SaveCompany(ctx, record.Company{Key: "10", Rounding: "half-up"}))
-	post := func(name, number string) store.Posting {
-		p, err := ledger.Post(ctx, s, store.Posting{Ledger: name, Number: number, Kind: "booked", Company: "10", PostedBy: "Ada"}, &kind, []store.Entry{{Line: 1, Account: "1", Debit: "5"}})
+	require.NoError(t, s.SaveCompany(ctx, record.Company{Key: "10", Rounding: "half-up"}, record.Stamp{}))
+	post := func(name, number string) ledger.Posting {
+		p, err := ledger.Post(ctx, s, ledger.Posting{Ledger: name, Number: number, Kind: "booked", Company: "10", Posted: record.Stamp{By: "Ada L.", Person: "Ada"}}, &kind, []ledger.Entry{{Line: 1, Account: "1", Debit: "5"}})
 		require.NoError(t, err)
 		return p
 	}

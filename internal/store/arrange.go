@@ -3,38 +3,44 @@ package store
 import (
 	"context"
 
-	"codicil/core/record"
-
 	"gorm.io/gorm/clause"
+
+	"codicil/core/record"
 )
 
-// Layout is how forms of a kind are arranged in a company and type.
-type Layout struct {
+type layoutRow struct {
 	Kind    string        `gorm:"primaryKey"`
-	Company string        `gorm:"primaryKey"` // "": all
-	Type    string        `gorm:"primaryKey"` // "": all
+	Company string        `gorm:"primaryKey"`
+	Type    string        `gorm:"primaryKey"`
 	Layout  record.Layout `gorm:"serializer:json"`
+	Changed record.Stamp  `gorm:"embedded;embeddedPrefix:changed_"`
 }
+
+func (layoutRow) TableName() string { return "layouts" }
 
 type followOn struct {
 	ID         int64           `gorm:"primaryKey;autoIncrement"`
 	Definition record.FollowOn `gorm:"serializer:json"`
+	Changed    record.Stamp    `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
 // Layouts returns the layouts that were made for a kind.
-func (s *Store) Layouts(ctx context.Context, kind string) ([]Layout, error) {
-	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("company, type"), func(l Layout) Layout { return l })
+func (s *Store) Layouts(ctx context.Context, kind string) ([]record.ScopedLayout, error) {
+	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("company, type"), func(l layoutRow) record.ScopedLayout {
+		return record.ScopedLayout{Kind: l.Kind, Company: l.Company, Type: l.Type, Layout: l.Layout}
+	})
 }
 
 // SaveLayout adds or replaces a layout.
-func (s *Store) SaveLayout(ctx context.Context, l Layout) error {
+func (s *Store) SaveLayout(ctx context.Context, l record.ScopedLayout, by record.Stamp) error {
 	// Save would take an empty key, which means all, for one that is not given yet.
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&l).Error
+	row := layoutRow{l.Kind, l.Company, l.Type, l.Layout, by}
+	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
 }
 
 // DeleteLayout removes the layout of a scope, so that the next wider one shows.
-func (s *Store) DeleteLayout(ctx context.Context, l Layout) error {
-	return s.db.WithContext(ctx).Delete(&Layout{}, "kind = ? AND company = ? AND type = ?", l.Kind, l.Company, l.Type).Error
+func (s *Store) DeleteLayout(ctx context.Context, kind, company, kindType string) error {
+	return s.db.WithContext(ctx).Delete(&layoutRow{}, "kind = ? AND company = ? AND type = ?", kind, company, kindType).Error
 }
 
 // FollowOns returns the maps from one kind to a following one.
@@ -46,8 +52,8 @@ func (s *Store) FollowOns(ctx context.Context) ([]record.FollowOn, error) {
 }
 
 // SaveFollowOn keeps a map, a new one when its ID is 0, and returns it with its ID.
-func (s *Store) SaveFollowOn(ctx context.Context, m record.FollowOn) (record.FollowOn, error) {
-	row := followOn{m.ID, m}
+func (s *Store) SaveFollowOn(ctx context.Context, m record.FollowOn, by record.Stamp) (record.FollowOn, error) {
+	row := followOn{m.ID, m, by}
 	err := s.db.WithContext(ctx).Save(&row).Error
 	m.ID = row.ID
 	return m, err

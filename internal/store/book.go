@@ -2,6 +2,7 @@ package store
 
 import (
 	"codicil/core/field"
+	"codicil/core/record"
 	"context"
 )
 
@@ -22,9 +23,12 @@ func (s *Store) BookVersion(ctx context.Context) (version int64, seed string, er
 	return b.Version, b.Seed, err
 }
 
+// preference is what a person chose for themselves, by the person's ID.
 type preference struct {
-	Person string       `gorm:"primaryKey"`
-	Format field.Format `gorm:"serializer:json"`
+	Person     string       `gorm:"primaryKey"`
+	Format     field.Format `gorm:"serializer:json"`
+	ChangedAt  string
+	ChangedVia string
 }
 
 // PreferredFormat returns the format that a person chose; nil when they chose none.
@@ -36,10 +40,10 @@ func (s *Store) PreferredFormat(ctx context.Context, person string) (*field.Form
 	return rows[0], nil
 }
 
-// SavePreferredFormat keeps the format that a person chose; nil forgets it.
-func (s *Store) SavePreferredFormat(ctx context.Context, person string, f *field.Format) error {
+// SavePreferredFormat keeps the format that the person chose; nil forgets it.
+func (s *Store) SavePreferredFormat(ctx context.Context, f *field.Format, by record.Stamp) error {
 	if f == nil {
-		return s.db.WithContext(ctx).Delete(&preference{}, "person = ?", person).Error
+		return s.db.WithContext(ctx).Delete(&preference{}, "person = ?", by.Person).Error
 	}
-	return s.db.WithContext(ctx).Save(&preference{person, *f}).Error
+	return s.db.WithContext(ctx).Save(&preference{by.Person, *f, by.At, by.Via}).Error
 }

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"time"
 
+	"codicil/core/record"
 	"codicil/core/table"
 )
 
@@ -29,7 +30,7 @@ type lookupVersion struct {
 	Version    int    `gorm:"primaryKey"`
 	Definition *string
 	ChangedAt  time.Time
-	ChangedBy  string
+	Signed     signed `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
 // Tables are what rules look up, with the version of each.
@@ -76,21 +77,21 @@ func appended[T any](list []T, definition string) ([]T, error) {
 
 // SaveStanding keeps a standing value as the version after the one that was changed; 0 is
 // a new one. The error is ErrStale when that is not the last.
-func (s *Store) SaveStanding(ctx context.Context, v table.Standing, version int, at time.Time, by string) error {
-	return s.saveLookup(ctx, standingValue, v.Field.Key, version, v, at, by)
+func (s *Store) SaveStanding(ctx context.Context, v table.Standing, version int, by record.Stamp) error {
+	return s.saveLookup(ctx, standingValue, v.Field.Key, version, v, by)
 }
 
 // SaveCrosswalk keeps a crosswalk as SaveStanding does.
-func (s *Store) SaveCrosswalk(ctx context.Context, c table.Crosswalk, version int, at time.Time, by string) error {
-	return s.saveLookup(ctx, crosswalk, c.Key, version, c, at, by)
+func (s *Store) SaveCrosswalk(ctx context.Context, c table.Crosswalk, version int, by record.Stamp) error {
+	return s.saveLookup(ctx, crosswalk, c.Key, version, c, by)
 }
 
 // SaveSeries keeps a number series as SaveStanding does. What it counted stays.
-func (s *Store) SaveSeries(ctx context.Context, n table.Series, version int, at time.Time, by string) error {
-	return s.saveLookup(ctx, numberSeries, n.Key, version, n, at, by)
+func (s *Store) SaveSeries(ctx context.Context, n table.Series, version int, by record.Stamp) error {
+	return s.saveLookup(ctx, numberSeries, n.Key, version, n, by)
 }
 
-func (s *Store) saveLookup(ctx context.Context, what, key string, before int, definition any, at time.Time, by string) error {
+func (s *Store) saveLookup(ctx context.Context, what, key string, before int, definition any, by record.Stamp) error {
 	text, err := json.Marshal(definition)
 	if err != nil {
 		return err
@@ -99,6 +100,13 @@ func (s *Store) saveLookup(ctx context.Context, what, key string, before int, de
 		row := lookup{what, key, before + 1, string(text)}
 		if before == 0 {
 			// One that was removed goes on with its versions.
+			var there int64
+			if err := tx.db.Model(&lookup{}).Where("what = ? AND key = ?", what, key).Count(&there).Error; err != nil {
+				return err
+			}
+			if there > 0 {
+				return fmt.Errorf("%s %s: %w", what, key, ErrTaken)
+			}
 			if err := tx.db.Model(&lookupVersion{}).Where("what = ? AND key = ?", what, key).Select("COALESCE(MAX(version), 0) + 1").Scan(&row.Version).Error; err != nil {
 				return err
 			}
@@ -113,12 +121,13 @@ func (s *Store) saveLookup(ctx context.Context, what, key string, before int, de
 		if result.RowsAffected == 0 {
 			return fmt.Errorf("%s %s: %w", what, key, ErrStale)
 		}
-		return tx.db.Create(&lookupVersion{what, key, row.Version, &row.Definition, at.UTC(), by}).Error
+		at, sign := signedBy(by)
+		return tx.db.Create(&lookupVersion{what, key, row.Version, &row.Definition, at, sign}).Error
 	})
 }
 
 // DeleteLookup removes what rules looked up: "standing", "crosswalk" or "series".
-func (s *Store) DeleteLookup(ctx context.Context, what, key string, at time.Time, by string) error {
+func (s *Store) DeleteLookup(ctx context.Context, what, key string, by record.Stamp) error {
 	return s.Transaction(ctx, func(tx *Store) error {
 		var row lookup
 		if err := tx.db.First(&row, "what = ? AND key = ?", what, key).Error; err != nil {
@@ -127,7 +136,8 @@ func (s *Store) DeleteLookup(ctx context.Context, what, key string, at time.Time
 		if err := tx.db.Delete(&row).Error; err != nil {
 			return err
 		}
-		return tx.db.Create(&lookupVersion{what, key, row.Version + 1, nil, at.UTC(), by}).Error
+		at, sign := signedBy(by)
+		return tx.db.Create(&lookupVersion{what, key, row.Version + 1, nil, at, sign}).Error
 	})
 }
 

@@ -19,6 +19,11 @@ type company struct {
 	Calendar                          record.Calendar `gorm:"serializer:json"`
 	TimeZone                          string
 	Format                            *field.Format `gorm:"serializer:json"`
+	Changed                           record.Stamp  `gorm:"embedded;embeddedPrefix:changed_"`
+}
+
+func (c company) company() record.Company {
+	return record.Company{Key: c.Key, Name: c.Name, Country: c.Country, Currency: c.Currency, Rounding: c.Rounding, Calendar: c.Calendar, TimeZone: c.TimeZone, Format: c.Format}
 }
 
 type kind struct {
@@ -27,14 +32,28 @@ type kind struct {
 	Definition record.Kind `gorm:"serializer:json"`
 }
 
+type addedField struct {
+	Kind                                 string `gorm:"primaryKey"`
+	Key                                  string `gorm:"primaryKey"`
+	Position                             int
+	Definition                           field.Field `gorm:"serializer:json"`
+	RemovedAt                            *string     // RFC 3339; nil: the field is there
+	RemovedBy, RemovedPerson, RemovedVia string
+	Changed                              record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
+}
+
 // AddedField is a field that an administrator added to a kind.
 type AddedField struct {
-	Kind       string `gorm:"primaryKey"`
-	Key        string `gorm:"primaryKey"`
-	Position   int
-	Definition field.Field `gorm:"serializer:json"`
-	RemovedAt  *string     // RFC 3339; nil: the field is there
-	RemovedBy  string
+	field.Field
+	// Removed tells who removed it; nil: it is there.
+	Removed *record.Stamp
+}
+
+func (f addedField) added() AddedField {
+	if f.RemovedAt == nil {
+		return AddedField{Field: f.Definition}
+	}
+	return AddedField{f.Definition, &record.Stamp{At: *f.RemovedAt, By: f.RemovedBy, Person: f.RemovedPerson, Via: f.RemovedVia}}
 }
 
 type kindType struct {
@@ -43,18 +62,19 @@ type kindType struct {
 	Label     string
 	Companies []string `gorm:"serializer:json"`
 	Position  int
+	Changed   record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
 func (kindType) TableName() string { return "types" }
 
 // Companies returns the companies by key.
 func (s *Store) Companies(ctx context.Context) ([]record.Company, error) {
-	return all(s.db.WithContext(ctx).Order("key"), func(c company) record.Company { return record.Company(c) })
+	return all(s.db.WithContext(ctx).Order("key"), company.company)
 }
 
 // SaveCompany adds or replaces a company.
-func (s *Store) SaveCompany(ctx context.Context, c record.Company) error {
-	row := company(c)
+func (s *Store) SaveCompany(ctx context.Context, c record.Company, by record.Stamp) error {
+	row := company{c.Key, c.Name, c.Country, c.Currency, c.Rounding, c.Calendar, c.TimeZone, c.Format, by}
 	return s.db.WithContext(ctx).Save(&row).Error
 }
 
@@ -69,7 +89,7 @@ func (s *Store) Kinds(ctx context.Context) ([]record.Kind, error) {
 	if err != nil {
 		return nil, err
 	}
-	added, err := all(s.db.WithContext(ctx).Where("removed_at IS NULL").Order("position"), func(f AddedField) AddedField { return f })
+	added, err := all(s.db.WithContext(ctx).Where("removed_at IS NULL").Order("position"), func(f addedField) addedField { return f })
 	if err != nil {
 		return nil, err
 	}
@@ -114,12 +134,12 @@ func throughJSON(k kind) kind {
 
 // AddedFields returns the fields that were added to a kind, removed ones too.
 func (s *Store) AddedFields(ctx context.Context, kind string) ([]AddedField, error) {
-	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("position"), func(f AddedField) AddedField { return f })
+	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("position"), addedField.added)
 }
 
 // SaveField adds or changes an added field; it is no longer removed.
-func (s *Store) SaveField(ctx context.Context, kind string, f field.Field) error {
-	row := AddedField{Kind: kind, Key: f.Key, Definition: f}
+func (s *Store) SaveField(ctx context.Context, kind string, f field.Field, by record.Stamp) error {
+	row := addedField{Kind: kind, Key: f.Key, Definition: f, Changed: by}
 	return s.Transaction(ctx, func(tx *Store) error {
 		if err := tx.db.Raw("SELECT COALESCE((SELECT position FROM added_fields WHERE kind = ? AND key = ?), (SELECT COUNT(*) FROM added_fields WHERE kind = ?))", kind, f.Key, kind).Scan(&row.Position).Error; err != nil {
 			return err
@@ -129,9 +149,10 @@ func (s *Store) SaveField(ctx context.Context, kind string, f field.Field) error
 }
 
 // RemoveField takes a field out of its kind. Its values stay with the records.
-func (s *Store) RemoveField(ctx context.Context, kind, key string, at time.Time, by string) error {
-	return s.db.WithContext(ctx).Model(&AddedField{}).Where("kind = ? AND key = ?", kind, key).
-		Updates(map[string]any{"removed_at": at.UTC().Format(time.RFC3339), "removed_by": by}).Error
+func (s *Store) RemoveField(ctx context.Context, kind, key string, by record.Stamp) error {
+	at, _ := signedBy(by)
+	return s.db.WithContext(ctx).Model(&addedField{}).Where("kind = ? AND key = ?", kind, key).
+		Updates(map[string]any{"removed_at": at.Format(time.RFC3339), "removed_by": by.By, "removed_person": by.Person, "removed_via": by.Via}).Error
 }
 
 // Types returns the types of a kind, in their order.
@@ -142,13 +163,13 @@ func (s *Store) Types(ctx context.Context, kind string) ([]record.Type, error) {
 }
 
 // SaveType adds a type after the others of its kind, or changes one in its place.
-func (s *Store) SaveType(ctx context.Context, t record.Type) error {
-	row := kindType{Kind: t.Kind, Key: t.Key, Label: t.Label, Companies: append([]string{}, t.Companies...)}
+func (s *Store) SaveType(ctx context.Context, t record.Type, by record.Stamp) error {
+	row := kindType{Kind: t.Kind, Key: t.Key, Label: t.Label, Companies: append([]string{}, t.Companies...), Changed: by}
 	return s.Transaction(ctx, func(tx *Store) error {
 		if err := tx.db.Raw("SELECT COUNT(*) FROM types WHERE kind = ?", t.Kind).Scan(&row.Position).Error; err != nil {
 			return err
 		}
-		return tx.db.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "kind"}, {Name: "key"}}, DoUpdates: clause.AssignmentColumns([]string{"label", "companies"})}).Create(&row).Error
+		return tx.db.Clauses(clause.OnConflict{Columns: []clause.Column{{Name: "kind"}, {Name: "key"}}, DoUpdates: clause.AssignmentColumns([]string{"label", "companies", "changed_at", "changed_by", "changed_person", "changed_via"})}).Create(&row).Error
 	})
 }
 

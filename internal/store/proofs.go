@@ -3,46 +3,51 @@ package store
 import (
 	"context"
 	"fmt"
-	"time"
 
 	"codicil/core/judge"
 	"codicil/core/proof"
+	"codicil/core/record"
 )
 
 type proofRow struct {
-	ID     int64 `gorm:"primaryKey;autoIncrement"`
-	Kind   string
-	Name   string
-	Rules  []int64           `gorm:"serializer:json"`
-	Given  judge.Document    `gorm:"serializer:json"`
-	Expect proof.Expectation `gorm:"serializer:json"`
-	// Posting is the number of the test posting that the proof was kept from; may be "".
+	ID      int64 `gorm:"primaryKey;autoIncrement"`
+	Kind    string
+	Name    string
+	Rules   []int64           `gorm:"serializer:json"`
+	Given   judge.Document    `gorm:"serializer:json"`
+	Expect  proof.Expectation `gorm:"serializer:json"`
 	Posting string
 	Unread  bool
 	Seen    map[int64]int `gorm:"serializer:json"`
 	Version int
-	// ChangedAt is RFC 3339; "" before proofs had versions.
-	ChangedAt, ChangedBy string
-}
-
-// ProofVersion is a proof as it was at one time.
-type ProofVersion struct {
-	ProofID int64 `gorm:"primaryKey"`
-	Version int   `gorm:"primaryKey"`
-	// What says what was done: "kept", "accepted", "carried anew", "read", "taken back".
-	What, Why            string
-	Name                 string
-	Rules                []int64           `gorm:"serializer:json"`
-	Given                judge.Document    `gorm:"serializer:json"`
-	Expect               proof.Expectation `gorm:"serializer:json"`
-	ChangedAt, ChangedBy string
+	// Changed.At is "" before proofs had versions.
+	Changed record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
 func (proofRow) TableName() string { return "proofs" }
 
 func (r proofRow) proof() proof.Proof {
 	return proof.Proof{ID: r.ID, Name: r.Name, Rules: r.Rules, Given: r.Given, Expect: r.Expect, Posting: r.Posting, Unread: r.Unread, Seen: r.Seen,
-		Version: r.Version, ChangedAt: r.ChangedAt, ChangedBy: r.ChangedBy}
+		Version: r.Version, ChangedAt: r.Changed.At, ChangedBy: r.Changed.By}
+}
+
+type proofVersion struct {
+	ProofID   int64 `gorm:"primaryKey"`
+	Version   int   `gorm:"primaryKey"`
+	What, Why string
+	Name      string
+	Rules     []int64           `gorm:"serializer:json"`
+	Given     judge.Document    `gorm:"serializer:json"`
+	Expect    proof.Expectation `gorm:"serializer:json"`
+	Changed   record.Stamp      `gorm:"embedded;embeddedPrefix:changed_"`
+}
+
+// ProofVersion is a proof as it was at one time.
+type ProofVersion struct {
+	proof.Proof
+	// What says what was done: "kept", "accepted", "carried anew", "read", "taken back".
+	What, Why string
+	Changed   record.Stamp
 }
 
 // Proofs returns the proofs of a kind in the order they were kept.
@@ -55,6 +60,13 @@ func (s *Store) ProofsOf(ctx context.Context, posting string) ([]proof.Proof, er
 	return all(s.db.WithContext(ctx).Where("posting = ?", posting).Order("id"), proofRow.proof)
 }
 
+// CountPosted counts the proofs that were kept from a test posting.
+func (s *Store) CountPosted(ctx context.Context) (int, error) {
+	var count int64
+	err := s.db.WithContext(ctx).Model(&proofRow{}).Where("posting <> ''").Count(&count).Error
+	return int(count), err
+}
+
 // Proof returns one proof. The error is ErrNotFound when there is none.
 func (s *Store) Proof(ctx context.Context, id int64) (proof.Proof, error) {
 	var row proofRow
@@ -65,9 +77,9 @@ func (s *Store) Proof(ctx context.Context, id int64) (proof.Proof, error) {
 // SaveProof keeps a proof as its next version, a new one when its ID is 0, and returns it with
 // its ID. p.Version is the version that was changed; the error is ErrStale when it is not the
 // last. what says what was done, and why.
-func (s *Store) SaveProof(ctx context.Context, p proof.Proof, what, why string, at time.Time, by string) (proof.Proof, error) {
+func (s *Store) SaveProof(ctx context.Context, p proof.Proof, what, why string, by record.Stamp) (proof.Proof, error) {
 	before := p.Version
-	row := proofRow{p.ID, p.Given.Kind, p.Name, append([]int64{}, p.Rules...), p.Given, p.Expect, p.Posting, p.Unread, p.Seen, before + 1, at.UTC().Format(instant), by}
+	row := proofRow{p.ID, p.Given.Kind, p.Name, append([]int64{}, p.Rules...), p.Given, p.Expect, p.Posting, p.Unread, p.Seen, before + 1, by}
 	err := s.Transaction(ctx, func(tx *Store) error {
 		if p.ID == 0 {
 			row.Version = 1
@@ -83,14 +95,16 @@ func (s *Store) SaveProof(ctx context.Context, p proof.Proof, what, why string, 
 				return fmt.Errorf("proof %d: %w", p.ID, ErrStale)
 			}
 		}
-		return tx.db.Create(&ProofVersion{row.ID, row.Version, what, why, row.Name, row.Rules, row.Given, row.Expect, row.ChangedAt, by}).Error
+		return tx.db.Create(&proofVersion{row.ID, row.Version, what, why, row.Name, row.Rules, row.Given, row.Expect, by}).Error
 	})
 	return row.proof(), err
 }
 
 // ProofVersions returns what a proof has been, newest first.
 func (s *Store) ProofVersions(ctx context.Context, id int64) ([]ProofVersion, error) {
-	return all(s.db.WithContext(ctx).Where("proof_id = ?", id).Order("version DESC"), func(v ProofVersion) ProofVersion { return v })
+	return all(s.db.WithContext(ctx).Where("proof_id = ?", id).Order("version DESC"), func(v proofVersion) ProofVersion {
+		return ProofVersion{proof.Proof{ID: id, Version: v.Version, Name: v.Name, Rules: v.Rules, Given: v.Given, Expect: v.Expect}, v.What, v.Why, v.Changed}
+	})
 }
 
 // DeleteProof removes a proof. The error is ErrNotFound when there is none.

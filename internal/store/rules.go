@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"time"
 
+	"codicil/core/record"
 	"codicil/core/rule"
 )
 
@@ -20,20 +21,29 @@ type ruleRow struct {
 
 func (ruleRow) TableName() string { return "rules" }
 
+func ruleRowOf(r rule.Rule) ruleRow {
+	return ruleRow{ID: r.ID, Kind: r.Kind, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
+}
+
 func (r ruleRow) rule() rule.Rule {
 	return rule.Rule{ID: r.ID, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
 }
 
-// RuleVersion is a rule as it was at one time.
-type RuleVersion struct {
+type ruleVersion struct {
 	RuleID    int64 `gorm:"primaryKey"`
 	Version   int   `gorm:"primaryKey"`
 	State     rule.State
 	Name      string
 	Body      rule.Body `gorm:"serializer:json"`
-	ChangedAt time.Time
-	ChangedBy string
 	Reason    string
+	ChangedAt time.Time
+	Signed    signed `gorm:"embedded;embeddedPrefix:changed_"`
+}
+
+// RuleVersion is a rule as it was at one time.
+type RuleVersion struct {
+	rule.Rule
+	Changed record.Stamp
 }
 
 // Rules returns all rules of a kind in the order they were made.
@@ -49,26 +59,26 @@ func (s *Store) Rule(ctx context.Context, id int64) (rule.Rule, error) {
 }
 
 // AddRule keeps a new rule with its first version and returns it with its ID.
-func (s *Store) AddRule(ctx context.Context, r rule.Rule, at time.Time, by string) (rule.Rule, error) {
+func (s *Store) AddRule(ctx context.Context, r rule.Rule, by record.Stamp) (rule.Rule, error) {
 	r.Version = 1
 	err := s.Transaction(ctx, func(tx *Store) error {
-		row := ruleRow{ID: r.ID, Kind: r.Kind, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
+		row := ruleRowOf(r)
 		if err := tx.db.Create(&row).Error; err != nil {
 			return err
 		}
 		r.ID = row.ID
-		return tx.addVersion(r, at, by)
+		return tx.addRuleVersion(r, by)
 	})
 	return r, err
 }
 
 // ChangeRule keeps a changed rule as its next version. r.Version is the version
 // that the caller changed; the error is ErrStale when it is not the last one.
-func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, at time.Time, by string) (rule.Rule, error) {
+func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (rule.Rule, error) {
 	before := r.Version
 	r.Version++
 	err := s.Transaction(ctx, func(tx *Store) error {
-		row := ruleRow{ID: r.ID, Kind: r.Kind, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
+		row := ruleRowOf(r)
 		result := tx.db.Model(&row).Where("version = ?", before).Select("*").Updates(&row)
 		if result.Error != nil {
 			return result.Error
@@ -76,13 +86,14 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, at time.Time, by st
 		if result.RowsAffected == 0 {
 			return fmt.Errorf("rule %d: %w", r.ID, ErrStale)
 		}
-		return tx.addVersion(r, at, by)
+		return tx.addRuleVersion(r, by)
 	})
 	return r, err
 }
 
-func (s *Store) addVersion(r rule.Rule, at time.Time, by string) error {
-	return s.db.Create(&RuleVersion{r.ID, r.Version, r.State, r.Name, r.Body, at.UTC(), by, r.Reason}).Error
+func (s *Store) addRuleVersion(r rule.Rule, by record.Stamp) error {
+	at, sign := signedBy(by)
+	return s.db.Create(&ruleVersion{r.ID, r.Version, r.State, r.Name, r.Body, r.Reason, at, sign}).Error
 }
 
 // DeleteRule removes a rule with its versions.
@@ -92,5 +103,7 @@ func (s *Store) DeleteRule(ctx context.Context, id int64) error {
 
 // RuleVersions returns the versions of a rule, newest first.
 func (s *Store) RuleVersions(ctx context.Context, id int64) ([]RuleVersion, error) {
-	return all(s.db.WithContext(ctx).Where("rule_id = ?", id).Order("version DESC"), func(v RuleVersion) RuleVersion { return v })
+	return all(s.db.WithContext(ctx).Where("rule_id = ?", id).Order("version DESC"), func(v ruleVersion) RuleVersion {
+		return RuleVersion{rule.Rule{ID: id, Version: v.Version, State: v.State, Name: v.Name, Reason: v.Reason, Body: v.Body}, v.Signed.stamp(v.ChangedAt)}
+	})
 }

@@ -22,8 +22,23 @@ import (
 //go:embed migrations/*.sql
 var migrations embed.FS
 
-// ErrNotFound reports that there is no such row.
+// ErrNotFound reports that there is no such row; the error itself is a NotFoundError.
 var ErrNotFound = errors.New("not found")
+
+// NotFoundError names what is not there.
+type NotFoundError struct {
+	What string // "rule", or a kind of record
+	Key  string
+}
+
+// Error says what is not there.
+func (e *NotFoundError) Error() string { return e.What + " " + e.Key + ": not found" }
+
+// Is makes it an ErrNotFound.
+func (e *NotFoundError) Is(target error) bool { return target == ErrNotFound }
+
+// ErrTaken reports that there is a row with the key already.
+var ErrTaken = errors.New("taken")
 
 // ErrStale reports that somebody changed a row since the caller read it.
 var ErrStale = errors.New("changed meanwhile")
@@ -113,7 +128,7 @@ func (s *Store) Empty(ctx context.Context) (bool, error) {
 // found turns GORM's word for a missing row into ours.
 func found(err error, what string, key any) error {
 	if errors.Is(err, gorm.ErrRecordNotFound) {
-		return fmt.Errorf("%s %v: %w", what, key, ErrNotFound)
+		return &NotFoundError{what, fmt.Sprint(key)}
 	}
 	return err
 }

@@ -19,10 +19,16 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/ledger"
+	"codicil/internal/standard"
 	"codicil/internal/store"
 )
 
 var when = time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC)
+
+func stamp(by string) record.Stamp {
+	return record.Stamp{At: store.Instant(when), By: by, Person: by, Via: "program"}
+}
 
 func open(t *testing.T, path string) *store.Store {
 	t.Helper()
@@ -41,7 +47,7 @@ func prepared(t *testing.T, path string) *store.Store {
 func TestWhatIsKeptIsThereAfterOpeningAgain(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "codicil.db")
 	s := prepared(t, path)
-	r, err := s.AddRule(t.Context(), rule.Rule{State: rule.Draft, Body: rule.Body{Kind: "vendor", When: "a > b", Scope: rule.Scope{Companies: []string{"30"}}}}, when, "Ada")
+	r, err := s.AddRule(t.Context(), rule.Rule{State: rule.Draft, Body: rule.Body{Kind: "vendor", When: "a > b", Scope: rule.Scope{Companies: []string{"30"}}}}, stamp("Ada"))
 	require.NoError(t, err)
 	require.NoError(t, s.Close())
 
@@ -60,22 +66,22 @@ func TestWhatIsKeptIsThereAfterOpeningAgain(t *testing.T) {
 func TestAStaleChangeIsRefusedAndEveryVersionKept(t *testing.T) {
 	s := prepared(t, "")
 	defer func() { require.NoError(t, s.Close()) }()
-	r, err := s.AddRule(t.Context(), rule.Rule{State: rule.Draft, Name: "first", Body: rule.Body{Kind: "vendor"}}, when, "Ada")
+	r, err := s.AddRule(t.Context(), rule.Rule{State: rule.Draft, Name: "first", Body: rule.Body{Kind: "vendor"}}, stamp("Ada"))
 	require.NoError(t, err)
 	second := r
 	second.Name = "second"
-	second, err = s.ChangeRule(t.Context(), second, when, "Ben")
+	second, err = s.ChangeRule(t.Context(), second, stamp("Ben"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, second.Version)
 	r.Name = "too late"
-	_, err = s.ChangeRule(t.Context(), r, when, "Cai")
+	_, err = s.ChangeRule(t.Context(), r, stamp("Cai"))
 	assert.ErrorIs(t, err, store.ErrStale)
 	versions, err := s.RuleVersions(t.Context(), r.ID)
 	require.NoError(t, err)
 	require.Len(t, versions, 2)
 	assert.Equal(t, "second", versions[0].Name)
-	assert.Equal(t, "Ben", versions[0].ChangedBy)
-	assert.True(t, when.Equal(versions[1].ChangedAt))
+	assert.Equal(t, "Ben", versions[0].Changed.By)
+	assert.Equal(t, stamp("Ada"), versions[1].Changed)
 }
 
 func TestANumberOfAFailedTransactionIsNotTaken(t *testing.T) {
@@ -136,7 +142,7 @@ func TestTheFirstReleasesDataComesAlong(t *testing.T) {
 	r, err := s.Record(t.Context(), "vendor", "V1")
 	require.NoError(t, err)
 	assert.Equal(t, "Quay Ropes", r.Values["name"])
-	assert.Equal(t, [2]any{store.Kept, 1}, [2]any{r.State, r.Version})
+	assert.Equal(t, [2]any{record.Kept, 1}, [2]any{r.State, r.Version})
 	versions, err := s.RecordVersions(t.Context(), "vendor", "V1")
 	require.NoError(t, err)
 	require.Len(t, versions, 1)
@@ -152,17 +158,17 @@ func TestTheFirstReleasesDataComesAlong(t *testing.T) {
 	assert.Equal(t, "One", proof.Name)
 	// A change of the old record is its next version.
 	r.Values["name"] = "Quay Ropes Ltd"
-	r, err = s.ChangeRecord(t.Context(), r, "saved", when, "Ben")
+	r, err = s.ChangeRecord(t.Context(), r, "saved", stamp("Ben"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, r.Version)
-	_, err = s.ChangeRecord(t.Context(), store.Record{Kind: "vendor", Number: "V1", Company: "10", Version: 1}, "saved", when, "Ada")
+	_, err = s.ChangeRecord(t.Context(), record.Record{Ref: record.Ref{Kind: "vendor", Number: "V1"}, Company: "10", Version: 1}, "saved", stamp("Ada"))
 	assert.ErrorIs(t, err, store.ErrStale)
 }
 
 func TestAFieldAddedByPeopleStaysWhenTheKindsComeAnew(t *testing.T) {
 	s := prepared(t, "")
 	defer func() { require.NoError(t, s.Close()) }()
-	require.NoError(t, s.SaveField(t.Context(), "vendor", field.Field{Key: "berth", Added: true}))
+	require.NoError(t, s.SaveField(t.Context(), "vendor", field.Field{Key: "berth", Added: true}, stamp("Ada")))
 	require.NoError(t, s.SaveKinds(t.Context(), []record.Kind{{Key: "vendor", Fields: []field.Field{{Key: "a"}, {Key: "c"}}}}))
 	keys := func() []string {
 		kinds, err := s.Kinds(t.Context())
@@ -174,7 +180,7 @@ func TestAFieldAddedByPeopleStaysWhenTheKindsComeAnew(t *testing.T) {
 		return list
 	}
 	assert.Equal(t, []string{"a", "c", "berth"}, keys())
-	require.NoError(t, s.RemoveField(t.Context(), "vendor", "berth", when, "Ada"))
+	require.NoError(t, s.RemoveField(t.Context(), "vendor", "berth", stamp("Ada")))
 	assert.Equal(t, []string{"a", "c"}, keys())
 }
 
@@ -184,7 +190,7 @@ func TestAFileIsOpenedUnderItsOwnName(t *testing.T) {
 	for _, name := range []string{"plain.db", "what?.db", "50%25.db", "#1 a&b=c.db", "år.db"} {
 		path := filepath.Join(folder, name)
 		s := prepared(t, path)
-		require.NoError(t, s.SaveCompany(t.Context(), record.Company{Key: "10", Rounding: "half-up"}), name)
+		require.NoError(t, s.SaveCompany(t.Context(), record.Company{Key: "10", Rounding: "half-up"}, stamp("Ada")), name)
 		info, err := os.Stat(path)
 		require.NoError(t, err, name)
 		assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), name)
@@ -235,11 +241,85 @@ func TestDataOfBeforeOriginsComesAlong(t *testing.T) {
 	require.Len(t, versions, 1)
 	assert.Equal(t, proofs[0].Expect, versions[0].Expect)
 	// A change of it is its next version.
-	changed, err := s.SaveProof(t.Context(), proofs[0], "accepted", "why", when, "Ada")
+	changed, err := s.SaveProof(t.Context(), proofs[0], "accepted", "why", stamp("Ada"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, changed.Version)
-	_, err = s.SaveProof(t.Context(), proofs[0], "accepted", "why", when, "Ben")
+	_, err = s.SaveProof(t.Context(), proofs[0], "accepted", "why", stamp("Ben"))
 	assert.ErrorIs(t, err, store.ErrStale)
+}
+
+// The data of every state of the program that people have had opens, and holds what it held.
+func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
+	samples, err := filepath.Glob("testdata/landed-*.db.gz")
+	require.NoError(t, err)
+	require.GreaterOrEqual(t, len(samples), 7)
+	for _, sample := range samples {
+		state := strings.TrimSuffix(strings.TrimPrefix(filepath.Base(sample), "landed-"), ".db.gz")
+		t.Run(state, func(t *testing.T) {
+			s := landed(t, state)
+			defer func() { require.NoError(t, s.Close()) }()
+			ctx := t.Context()
+			companies, err := s.Companies(ctx)
+			require.NoError(t, err)
+			assert.NotEmpty(t, companies)
+			kinds, err := standard.Kinds()
+			require.NoError(t, err)
+			require.NoError(t, s.SaveKinds(ctx, kinds))
+			counts := map[string]int{}
+			for _, kind := range kinds {
+				rules, err := s.Rules(ctx, kind.Key)
+				require.NoError(t, err, kind.Key)
+				counts["rules"] += len(rules)
+				for _, r := range rules {
+					versions, err := s.RuleVersions(ctx, r.ID)
+					require.NoError(t, err)
+					require.NotEmpty(t, versions)
+					assert.Equal(t, r.Body, versions[0].Body)
+					assert.Equal(t, versions[0].Changed.By, versions[0].Changed.Person, "who wrote it is known by name")
+				}
+				proofs, err := s.Proofs(ctx, kind.Key)
+				require.NoError(t, err, kind.Key)
+				counts["proofs"] += len(proofs)
+				for _, p := range proofs {
+					assert.NotEmpty(t, p.Given.Company)
+					_, err := s.ProofVersions(ctx, p.ID)
+					require.NoError(t, err)
+				}
+				records, err := s.Records(ctx, kind.Key)
+				require.NoError(t, err, kind.Key)
+				counts["records"] += len(records)
+				for _, r := range records[:min(len(records), 5)] {
+					versions, err := s.RecordVersions(ctx, r.Kind, r.Number)
+					require.NoError(t, err)
+					require.Len(t, versions, r.Version)
+					assert.Equal(t, r.Values, versions[0].Content.Values)
+				}
+				_, err = s.Layouts(ctx, kind.Key)
+				require.NoError(t, err)
+				_, err = s.AddedFields(ctx, kind.Key)
+				require.NoError(t, err)
+			}
+			for _, name := range []string{ledger.Books, ledger.Practice} {
+				postings, err := s.Postings(ctx, name)
+				require.NoError(t, err)
+				counts["postings"] += len(postings)
+				for _, p := range postings[:min(len(postings), 5)] {
+					whole, err := s.Posting(ctx, name, p.Number)
+					require.NoError(t, err)
+					assert.NotEmpty(t, whole.Trace.Fields)
+					assert.NotEmpty(t, whole.Trace.Fields[0].Key)
+				}
+			}
+			_, err = s.Tables(ctx)
+			require.NoError(t, err)
+			_, err = s.FollowOns(ctx)
+			require.NoError(t, err)
+			assert.Positive(t, counts["rules"])
+			assert.Positive(t, counts["proofs"])
+			assert.Positive(t, counts["records"])
+			t.Log(counts)
+		})
+	}
 }
 
 // landed is the data of an installation of an earlier state of the program.
@@ -265,17 +345,17 @@ func TestWrongVersionsAreSetAside(t *testing.T) {
 	rules, err := s.Rules(ctx, "vendor")
 	require.NoError(t, err)
 	id := rules[0].ID
-	require.NoError(t, s.SaveSetAside(ctx, id, "it acted always", "nobody does that", when, "Ada"))
-	require.NoError(t, s.SaveSetAside(ctx, id, "it acted always", "nobody can do that", when, "Ben"))
+	require.NoError(t, s.SaveSetAside(ctx, id, "it acted always", "nobody does that", stamp("Ada")))
+	require.NoError(t, s.SaveSetAside(ctx, id, "it acted always", "nobody can do that", stamp("Ben")))
 	aside, err := s.SetAsides(ctx, id)
 	require.NoError(t, err)
 	require.Len(t, aside, 1)
-	assert.Equal(t, [2]string{"nobody can do that", "Ben"}, [2]string{aside[0].Reason, aside[0].By})
+	assert.Equal(t, [2]string{"nobody can do that", "Ben"}, [2]string{aside[0].Reason, aside[0].By.By})
 	require.NoError(t, s.DeleteSetAside(ctx, id, "it acted always"))
 	aside, err = s.SetAsides(ctx, id)
 	require.NoError(t, err)
 	assert.Empty(t, aside)
-	assert.Error(t, s.SaveSetAside(ctx, 99999, "x", "y", when, "Ada"), "of a rule that is there")
+	assert.Error(t, s.SaveSetAside(ctx, 99999, "x", "y", stamp("Ada")), "of a rule that is there")
 }
 
 // Every change of what documents are judged by moves the version of the book; nothing else does.
@@ -294,20 +374,20 @@ func TestTheBookCountsItsChanges(t *testing.T) {
 	}
 	kinds := []record.Kind{{Key: "vendor", Fields: []field.Field{{Key: "b"}, {Key: "a", Type: field.Date}}}}
 	moves("the same kinds again", false, func() error { return s.SaveKinds(ctx, kinds) })
-	moves("a company", true, func() error { return s.SaveCompany(ctx, record.Company{Key: "10", Rounding: "half-up"}) })
-	moves("a layout for all", true, func() error { return s.SaveLayout(ctx, store.Layout{Kind: "vendor"}) })
-	moves("the same layout again", true, func() error { return s.SaveLayout(ctx, store.Layout{Kind: "vendor"}) })
-	moves("a map", true, func() error { _, err := s.SaveFollowOn(ctx, record.FollowOn{Name: "x"}); return err })
+	moves("a company", true, func() error { return s.SaveCompany(ctx, record.Company{Key: "10", Rounding: "half-up"}, stamp("Ada")) })
+	moves("a layout for all", true, func() error { return s.SaveLayout(ctx, record.ScopedLayout{Kind: "vendor"}, stamp("Ada")) })
+	moves("the same layout again", true, func() error { return s.SaveLayout(ctx, record.ScopedLayout{Kind: "vendor"}, stamp("Ada")) })
+	moves("a map", true, func() error { _, err := s.SaveFollowOn(ctx, record.FollowOn{Name: "x"}, stamp("Ada")); return err })
 	moves("a record", false, func() error {
-		_, err := s.AddRecord(ctx, store.Record{Kind: "vendor", Number: "V1", Company: "10", State: store.Kept, Values: map[string]string{}}, store.Numbering{}, when, "Ada")
+		_, err := s.AddRecord(ctx, record.Record{Ref: record.Ref{Kind: "vendor", Number: "V1"}, Company: "10", State: record.Kept, Content: record.Content{Values: map[string]string{}}}, store.Numbering{}, stamp("Ada"))
 		return err
 	})
 	moves("a number", false, func() error { _, err := s.NextNumber(ctx, "x"); return err })
-	moves("a preference", false, func() error { return s.SavePreferredFormat(ctx, "Ada", &field.Plain) })
+	moves("a preference", false, func() error { return s.SavePreferredFormat(ctx, &field.Plain, stamp("Ada")) })
 	f, err := s.PreferredFormat(ctx, "Ada")
 	require.NoError(t, err)
 	assert.Equal(t, &field.Plain, f)
-	moves("no preference", false, func() error { return s.SavePreferredFormat(ctx, "Ada", nil) })
+	moves("no preference", false, func() error { return s.SavePreferredFormat(ctx, nil, stamp("Ada")) })
 	f, err = s.PreferredFormat(ctx, "Ada")
 	require.NoError(t, err)
 	assert.Nil(t, f)

@@ -10,8 +10,9 @@ import (
 	"path/filepath"
 	"time"
 
+	"codicil/internal/actor"
+	"codicil/internal/app"
 	"codicil/internal/demo"
-	"codicil/internal/desk"
 	"codicil/internal/store"
 )
 
@@ -39,7 +40,7 @@ func suggest(ctx context.Context, path string) error {
 		return err
 	}
 	defer func() { _ = s.Close() }()
-	list, err := demo.Suggest(ctx, desk.New(s, morning, demo.Author), demo.Rules())
+	list, err := demo.Suggest(actor.With(ctx, actor.Named(demo.Author, actor.CommandLine)), app.New(s, morning), demo.Rules())
 	if err != nil {
 		return err
 	}

@@ -1421,8 +1421,14 @@ export interface components {
             title: string;
             status: number;
             detail: string;
-            /** @description Stable; for programs */
+            /** @description Stable; for programs. docs/errors.md lists all */
             code: string;
+            /** @description Which text of the code it is; missing: its only one */
+            variant?: string;
+            /** @description What the text is made from, by name */
+            params?: {
+                [key: string]: string;
+            };
             problems?: components["schemas"]["RuleProblem"][];
             /** @description What stands in the way, as far as it can be listed */
             uses?: components["schemas"]["Use"][];

@@ -1,0 +1,65 @@
+// Package app puts the use cases together over one store. Each subject is a package of its own;
+// who asks, and from where, travels in the context.
+//
+// It must never know HTTP or screens. Start reading at App.
+package app
+
+import (
+	"codicil/internal/app/books"
+	"codicil/internal/app/catalog"
+	"codicil/internal/app/coverage"
+	"codicil/internal/app/fields"
+	"codicil/internal/app/formulas"
+	"codicil/internal/app/impact"
+	"codicil/internal/app/judging"
+	"codicil/internal/app/posting"
+	"codicil/internal/app/proofs"
+	"codicil/internal/app/records"
+	"codicil/internal/app/rules"
+	"codicil/internal/app/tables"
+	"codicil/internal/app/trials"
+	"codicil/internal/clock"
+	"codicil/internal/store"
+	"context"
+)
+
+// App is the application: its use cases by subject. It may be used by several goroutines.
+type App struct {
+	Catalog  *catalog.Service
+	Fields   *fields.Service
+	Tables   *tables.Service
+	Records  *records.Service
+	Posting  *posting.Service
+	Trials   *trials.Service
+	Rules    *rules.Service
+	Impact   *impact.Service
+	Formulas *formulas.Service
+	Proofs   *proofs.Service
+	Coverage *coverage.Service
+	Books    *books.Service
+
+	live *records.Live
+}
+
+// New returns the application over a store.
+func New(s *store.Store, now clock.Clock) *App { return assemble(judging.New(s, now)) }
+
+func assemble(j *judging.Service) *App {
+	live := records.NewLive(j)
+	a := &App{
+		Records: records.New(j, live), Trials: trials.New(j), Rules: rules.New(j), Impact: impact.New(j), Formulas: formulas.New(j),
+		Proofs: proofs.New(j), Coverage: coverage.New(j), live: live,
+	}
+	a.Posting = posting.New(j, live, a.Proofs)
+	a.Tables = tables.New(j, a.Rules)
+	a.Catalog = catalog.New(j, a.Records, a.Rules, a.Proofs, a.Posting)
+	a.Fields = fields.New(j, a.Rules, a.Rules, a.Proofs, a.Catalog)
+	a.Books = books.New(j, func(inner *judging.Service) books.Parts {
+		within := assemble(inner)
+		return books.Parts{Catalog: within.Catalog, Fields: within.Fields, Tables: within.Tables, Rules: within.Rules}
+	})
+	return a
+}
+
+// Resume finishes what was begun when the program ended.
+func (a *App) Resume(ctx context.Context) error { return a.live.Resume(ctx) }

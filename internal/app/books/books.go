@@ -1,0 +1,342 @@
+// Package books writes the rule book as a file, and reads one into the application.
+//
+// It must never know the format of the file: that is exchange's. Start reading at Service.
+package books
+
+import (
+	"cmp"
+	"codicil/core/field"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/core/table"
+	"codicil/internal/app/catalog"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/fields"
+	"codicil/internal/app/judging"
+	"codicil/internal/app/rules"
+	"codicil/internal/app/tables"
+	"codicil/internal/contract"
+	"codicil/internal/exchange"
+	"codicil/internal/store"
+	"codicil/internal/view"
+	"context"
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+)
+
+// Service serves these use cases.
+type Service struct {
+	base *judging.Service
+	over func(*judging.Service) Parts
+}
+
+// Parts are the use cases by which a book is read in: as people would enter it.
+type Parts struct {
+	Catalog *catalog.Service
+	Fields  *fields.Service
+	Tables  *tables.Service
+	Rules   *rules.Service
+}
+
+// New returns the use cases; over makes those of a transaction.
+func New(j *judging.Service, over func(*judging.Service) Parts) *Service { return &Service{j, over} }
+
+// Export returns the rule book with all that its rules need.
+func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	version, _, err := s.base.Cache.Version(ctx)
+	if err != nil {
+		return nil, err
+	}
+	b := &exchange.Book{
+		RuleBook: version.Book, Companies: m.Companies, Types: []record.Type{}, Fields: map[string][]field.Field{}, Standing: m.Tables.Standing, Crosswalks: m.Tables.Crosswalks,
+		Series: m.Tables.Series, Rules: []rule.Rule{}, Proofs: []proof.Proof{},
+	}
+	for i := range m.Kinds {
+		k := &m.Kinds[i]
+		b.Types = append(b.Types, m.Types[k.Key]...)
+		for _, f := range k.Fields {
+			if f.Added {
+				b.Fields[k.Key] = append(b.Fields[k.Key], f)
+			}
+		}
+		rules, err := s.base.Store.Rules(ctx, k.Key)
+		if err != nil {
+			return nil, err
+		}
+		proofs, err := s.base.Store.Proofs(ctx, k.Key)
+		if err != nil {
+			return nil, err
+		}
+		b.Rules, b.Proofs = append(b.Rules, rules...), append(b.Proofs, proofs...)
+	}
+	return b, nil
+}
+
+// Change is one thing that reading a book changes.
+type Change struct {
+	What string // "company", "type", "field", "standing value", "crosswalk", "number series", "rule" or "proof"
+	Name string
+	Deed string // "add" or "change"
+}
+
+// Import reads a book into the application: all of it, or nothing. What the book does
+// not have stays. With dry, nothing is kept, but everything is checked. The changes are
+// those that were, or would be, made.
+func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Change, error) {
+	var changes []Change
+	_, err := s.base.Line.Whole(ctx, func(tx *store.Store) error {
+		inner := s.base.Over(tx)
+		by, err := inner.Line.Stamp(ctx)
+		if err != nil {
+			return err
+		}
+		i := &importer{ctx: ctx, base: inner, Parts: s.over(inner), by: by, book: b, rules: map[int64]int64{}}
+		for _, step := range []func() error{i.scopes, i.fields, i.lookups, i.putRules, i.proofs} {
+			if err := step(); err != nil {
+				return err
+			}
+		}
+		changes = i.changes
+		if dry {
+			return commit.ErrDry
+		}
+		return nil
+	})
+	return changes, err
+}
+
+type importer struct {
+	base *judging.Service
+	ctx  context.Context
+	Parts
+	by      record.Stamp
+	book    *exchange.Book
+	changes []Change
+	rules   map[int64]int64 // the numbers here by those of the book
+}
+
+// differs notes what is done with something; false when nothing needs to be.
+func differs[T any](i *importer, what, name string, here *T, there T) bool {
+	switch {
+	case here == nil:
+		i.changes = append(i.changes, Change{what, name, "add"})
+	case !same(*here, there):
+		i.changes = append(i.changes, Change{what, name, "change"})
+	default:
+		return false
+	}
+	return true
+}
+
+// same compares as the file would: nil and empty lists are one.
+func same(a, b any) bool {
+	if reflect.DeepEqual(a, b) {
+		return true
+	}
+	one, errOne := json.Marshal(a)
+	other, errOther := json.Marshal(b)
+	plain := strings.NewReplacer(":null", ":[]", ":{}", ":[]")
+	return errOne == nil && errOther == nil && plain.Replace(string(one)) == plain.Replace(string(other))
+}
+
+func (i *importer) scopes() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, c := range i.book.Companies {
+		if differs(i, "company", c.Key+" "+c.Name, m.Company(c.Key), c) {
+			if _, err := i.Catalog.SaveCompany(i.ctx, c.Key, c); err != nil {
+				return fmt.Errorf("company %s: %w", c.Key, err)
+			}
+		}
+	}
+	for _, t := range i.book.Types {
+		if differs(i, "type", t.Kind+" "+t.Key, m.Type(t.Kind, t.Key), t) {
+			if _, err := i.Catalog.SaveType(i.ctx, t.Kind, t.Key, t); err != nil {
+				return fmt.Errorf("type %s of %s: %w", t.Key, t.Kind, err)
+			}
+		}
+	}
+	return nil
+}
+
+func (i *importer) fields() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for kindKey, fields := range i.book.Fields {
+		kind, err := m.Kind(kindKey)
+		if err != nil {
+			return err
+		}
+		for _, f := range fields {
+			here := kind.Field(f.Key)
+			if !differs(i, "field", kind.Label+" "+f.Label, here, f) {
+				continue
+			}
+			if here == nil {
+				_, err = i.Fields.Add(i.ctx, kindKey, f)
+			} else {
+				_, err = i.Fields.Change(i.ctx, kindKey, f.Key, f)
+			}
+			if err != nil {
+				return fmt.Errorf("field %s of %s: %w", f.Key, kindKey, err)
+			}
+		}
+	}
+	return nil
+}
+
+func (i *importer) lookups() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, s := range i.book.Standing {
+		at := slices.IndexFunc(m.Tables.Standing, func(o table.Standing) bool { return o.Field.Key == s.Field.Key })
+		if differs(i, "standing value", s.Field.Label, place(m.Tables.Standing, at), s) {
+			if _, err := i.Tables.SaveStanding(i.ctx, s.Field.Key, contract.StandingChange{Standing: s, Version: m.TableVersion("standing", s.Field.Key)}); err != nil {
+				return fmt.Errorf("standing value %s: %w", s.Field.Key, err)
+			}
+		}
+	}
+	for _, c := range i.book.Crosswalks {
+		if differs(i, "crosswalk", c.Label, m.Tables.Crosswalk(c.Key), c) {
+			if _, err := i.Tables.SaveCrosswalk(i.ctx, c.Key, contract.CrosswalkChange{Crosswalk: c, Version: m.TableVersion("crosswalk", c.Key)}); err != nil {
+				return fmt.Errorf("crosswalk %s: %w", c.Key, err)
+			}
+		}
+	}
+	for _, n := range i.book.Series {
+		if differs(i, "number series", n.Label, m.Tables.Numbers(n.Key), n) {
+			if _, err := i.Tables.SaveSeries(i.ctx, n.Key, contract.SeriesChange{Series: n, Version: m.TableVersion("series", n.Key)}); err != nil {
+				return fmt.Errorf("number series %s: %w", n.Key, err)
+			}
+		}
+	}
+	return nil
+}
+
+// putRules matches a rule of the book with the one here that has its number, kind, family
+// and target, or else that says the same; the others are new.
+func (i *importer) putRules() error {
+	here := map[string][]rule.Rule{}
+	for _, r := range i.book.Rules {
+		if here[r.Kind] == nil {
+			rules, err := i.base.Store.Rules(i.ctx, r.Kind)
+			if err != nil {
+				return err
+			}
+			here[r.Kind] = append(rules, rule.Rule{})
+		}
+		known := here[r.Kind]
+		at := slices.IndexFunc(known, func(o rule.Rule) bool {
+			return o.ID == r.ID && o.Kind == r.Kind && o.Family == r.Family && o.Target == r.Target && o.State != rule.Retired
+		})
+		if at < 0 {
+			at = slices.IndexFunc(known, func(o rule.Rule) bool { return o.State != rule.Retired && same(o.Body, r.Body) })
+		}
+		if err := i.putRule(place(known, at), r); err != nil {
+			return fmt.Errorf("rule %d %s: %w", r.ID, r.Name, err)
+		}
+	}
+	return nil
+}
+
+func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
+	change := contract.RuleChange{Body: r.Body, Name: r.Name, Reason: cmp.Or(r.Reason, "as the book has it")}
+	var made contract.RuleView
+	var err error
+	switch {
+	case here == nil && r.State == rule.Retired:
+		return nil // what is over is not begun anew
+	case here == nil:
+		i.changes = append(i.changes, Change{"rule", r.Name, "add"})
+		if made, err = i.Rules.Create(i.ctx, change); err != nil {
+			return err
+		}
+	case same(here.Body, r.Body) && here.Name == r.Name && here.State == r.State:
+		i.rules[r.ID] = here.ID
+		return nil
+	default:
+		i.changes = append(i.changes, Change{"rule", r.Name, "change"})
+		change.Id, change.Version = here.ID, here.Version
+		if made, err = i.Rules.Change(i.ctx, here.ID, change); err != nil {
+			return err
+		}
+	}
+	i.rules[r.ID] = made.Id
+	path := map[rule.State][]rule.State{rule.InForce: {rule.InForce}, rule.Suspended: {rule.InForce, rule.Suspended}, rule.Retired: {rule.Retired}}
+	for _, next := range path[r.State] {
+		if made.State == r.State {
+			break
+		}
+		if made, err = i.Rules.Move(i.ctx, made.Id, contract.RuleMove{State: next, Version: made.Version, Reason: cmp.Or(r.Reason, "as the book has it")}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (i *importer) proofs() error {
+	here, taken := map[string][]proof.Proof{}, map[int64]bool{}
+	for _, p := range i.book.Proofs {
+		kind := p.Given.Kind
+		if here[kind] == nil {
+			proofs, err := i.base.Store.Proofs(i.ctx, kind)
+			if err != nil {
+				return err
+			}
+			here[kind] = append(proofs, proof.Proof{})
+		}
+		p.Rules = view.List(p.Rules, func(id int64) int64 { return i.rules[id] })
+		p.Rules = slices.DeleteFunc(p.Rules, func(id int64) bool { return id == 0 })
+		for j := range p.Expect.Messages {
+			p.Expect.Messages[j].Rule = i.rules[p.Expect.Messages[j].Rule]
+		}
+		if carried := p.Given.Carried; carried != nil {
+			for j := range carried.Alike {
+				carried.Alike[j].Rule = i.rules[carried.Alike[j].Rule]
+			}
+		}
+		seen := map[int64]int{}
+		for id, version := range p.Seen {
+			if i.rules[id] != 0 {
+				seen[i.rules[id]] = version
+			}
+		}
+		p.Seen = seen
+		p.Expect.Acting = view.List(p.Expect.Acting, func(id int64) int64 { return i.rules[id] })
+		at := slices.IndexFunc(here[kind], func(o proof.Proof) bool { return o.Name == p.Name && !taken[o.ID] && same(o.Given, p.Given) })
+		before := place(here[kind], at)
+		p.Posting, p.ID, p.Version, p.ChangedAt, p.ChangedBy = "", 0, 0, "", ""
+		if before != nil {
+			p.ID, p.Posting, p.Version, p.ChangedAt, p.ChangedBy = before.ID, before.Posting, before.Version, before.ChangedAt, before.ChangedBy
+			taken[p.ID] = true
+		}
+		if differs(i, "proof", p.Name, before, p) {
+			if _, err := i.base.Store.SaveProof(i.ctx, p, "kept", "as the book has it", i.by); err != nil {
+				return fmt.Errorf("proof %s: %w", p.Name, err)
+			}
+		}
+	}
+	return nil
+}
+
+// place returns the item at a place of a list; nil for -1.
+func place[T any](list []T, at int) *T {
+	if at < 0 {
+		return nil
+	}
+	return &list[at]
+}

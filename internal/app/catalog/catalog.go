@@ -1,0 +1,288 @@
+// Package catalog keeps what all else stands on: companies, types, layouts and maps from record to
+// record, and how each person writes numbers and dates.
+//
+// It must never know how records or rules are kept: what uses a thing it asks of their own use
+// cases. Start reading at Service.
+package catalog
+
+import (
+	"codicil/core/field"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/actor"
+	"codicil/internal/app/judging"
+	"codicil/internal/cache"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"codicil/internal/store"
+	"context"
+	"regexp"
+	"slices"
+	"strings"
+	"time"
+)
+
+// Service serves these use cases.
+type Service struct {
+	base  *judging.Service
+	users []Users
+}
+
+// Users tells what uses a thing of the catalog.
+type Users interface {
+	// InScope lists what names a company and type, of the kinds.
+	InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) ([]fault.Use, error)
+}
+
+// New returns the use cases; users are all that may use a thing of the catalog.
+func New(j *judging.Service, users ...Users) *Service {
+	return &Service{j, users}
+}
+
+// Catalog returns companies, kinds and types.
+func (s *Service) Catalog(ctx context.Context) (contract.Catalog, error) {
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return contract.Catalog{}, err
+	}
+	version, _, err := s.base.Cache.Version(ctx)
+	if err != nil {
+		return contract.Catalog{}, err
+	}
+	who := actor.Of(ctx)
+	format, err := s.base.Store.PreferredFormat(ctx, who.ID)
+	if err != nil {
+		return contract.Catalog{}, err
+	}
+	c := contract.Catalog{Today: string(s.base.Today(nil)), User: who.Name, Format: format, Version: version, Companies: append([]record.Company{}, m.Companies...), Kinds: []contract.KindEntry{}, FieldTypes: field.TraitsOfAll()}
+	for _, k := range m.Kinds {
+		entry := contract.KindEntry{Kind: k, Types: append([]record.Type{}, m.Types[k.Key]...)}
+		for _, family := range rule.Families {
+			if family == rule.FollowUp && !k.Posted {
+				continue
+			}
+			entry.Families = append(entry.Families, string(family))
+		}
+		c.Kinds = append(c.Kinds, entry)
+	}
+	return c, nil
+}
+
+var (
+	codePattern     = regexp.MustCompile(`^[A-Z0-9]{1,8}$`)
+	countryPattern  = regexp.MustCompile(`^[A-Z]{2}$`)
+	roundingChoices = []string{"half-up", "half-even"}
+)
+
+// SaveCompany adds a company, or changes it.
+func (s *Service) SaveCompany(ctx context.Context, key string, c record.Company) (record.Company, error) {
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return c, err
+	}
+	c.Key, c.Name = key, strings.TrimSpace(c.Name)
+	c.Country, c.Currency = codeOf(m, "country", c.Country), codeOf(m, "currency", c.Currency)
+	_, isCurrency := field.CurrencyDecimals(c.Currency)
+	switch {
+	case !codePattern.MatchString(key):
+		return c, fault.Bad(notAKey, key)
+	case c.Name == "":
+		return c, fault.Bad(noName)
+	case !countryPattern.MatchString(c.Country):
+		return c, fault.Bad(notACountry, c.Country)
+	case !isCurrency:
+		return c, fault.Bad(notACurrency, c.Currency)
+	case !slices.Contains(roundingChoices, c.Rounding):
+		return c, fault.Bad(notARounding)
+	case !isZone(c.TimeZone):
+		return c, fault.Bad(notAZone, c.TimeZone)
+	case c.Format != nil && !c.Format.Sound():
+		return c, fault.Bad(notAFormat)
+	case len(c.Calendar.FreeDays) > 6:
+		return c, fault.Bad(noWorkday)
+	}
+	for _, h := range c.Calendar.Holidays {
+		if _, err := record.ParseDay(string(h.Day)); err != nil {
+			return c, fault.Bad(notAHoliday, h.Name, err)
+		}
+	}
+	slices.SortFunc(c.Calendar.Holidays, func(a, b record.Holiday) int { return strings.Compare(string(a.Day), string(b.Day)) })
+	slices.Sort(c.Calendar.FreeDays)
+	if c.Calendar.Holidays == nil {
+		c.Calendar.Holidays = []record.Holiday{}
+	}
+	if c.Calendar.FreeDays == nil {
+		c.Calendar.FreeDays = []int{}
+	}
+	err = s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+		return func(tx *store.Store, by record.Stamp) error { return tx.SaveCompany(ctx, c, by) }, nil
+	})
+	return c, err
+}
+
+// codeOf finds the code of a country or a currency that was typed by its code or its name, in
+// the choices of a field of that key; what it does not find it returns in capitals.
+func codeOf(m *cache.Reference, key, typed string) string {
+	typed = strings.TrimSpace(typed)
+	for i := range m.Kinds {
+		if f := m.Kinds[i].Field(key); f != nil && f.Type == field.Choice {
+			if v, wrong := f.Read(typed, field.Plain, field.Surroundings{}); wrong == nil && !v.IsNull() {
+				return field.Write(v)
+			}
+		}
+	}
+	return strings.ToUpper(typed)
+}
+
+func isZone(name string) bool {
+	_, err := time.LoadLocation(name)
+	return err == nil && name != "Local"
+}
+
+// SavePreferences keeps how the person who asks writes numbers and dates.
+func (s *Service) SavePreferences(ctx context.Context, p contract.Preferences) (contract.Preferences, error) {
+	if p.Format != nil && !p.Format.Sound() {
+		return p, fault.Bad(notAFormat)
+	}
+	err := s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error { return tx.SavePreferredFormat(ctx, p.Format, by) })
+	return p, err
+}
+
+// DeleteCompany removes a company that no record, rule, proof or posting names.
+func (s *Service) DeleteCompany(ctx context.Context, key string) error {
+	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+		return func(tx *store.Store, _ record.Stamp) error { return tx.DeleteCompany(ctx, key) }, s.mayDeleteCompany(ctx, key)
+	})
+}
+
+func (s *Service) mayDeleteCompany(ctx context.Context, key string) error {
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return err
+	}
+	if m.Company(key) == nil {
+		return fault.Missing("company %s", key)
+	}
+	uses, err := s.inScope(ctx, m, m.Kinds, func(company, _ string) bool { return company == key })
+	if err != nil {
+		return err
+	}
+	for kind, types := range m.Types {
+		for _, t := range types {
+			if slices.Contains(t.Companies, key) {
+				uses = append(uses, fault.Use{What: "type", Key: kind + "/" + t.Key, Title: t.Label})
+			}
+		}
+	}
+	if len(uses) > 0 {
+		return fault.InUse("company "+key, uses)
+	}
+	return nil
+}
+
+// SaveType adds a type to a kind, or changes it.
+func (s *Service) SaveType(ctx context.Context, kind, key string, t record.Type) (record.Type, error) {
+	t.Kind, t.Key, t.Label = kind, key, strings.TrimSpace(t.Label)
+	err := s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+		_, err := s.maySaveType(ctx, kind, key, t)
+		return func(tx *store.Store, by record.Stamp) error { return tx.SaveType(ctx, t, by) }, err
+	})
+	return t, err
+}
+
+func (s *Service) maySaveType(ctx context.Context, kind, key string, t record.Type) (record.Type, error) {
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return t, err
+	}
+	k, err := m.Kind(kind)
+	if err != nil {
+		return t, err
+	}
+	switch {
+	case !codePattern.MatchString(key):
+		return t, fault.Bad(notATypeKey, key, strings.ToLower(k.TypeLabel))
+	case t.Label == "":
+		return t, fault.Bad(noTypeName, strings.ToLower(k.TypeLabel))
+	}
+	for _, company := range t.Companies {
+		if m.Company(company) == nil {
+			return t, fault.Bad(fault.UnknownCompany, company)
+		}
+	}
+	// A type must stay usable where records already use it.
+	uses, err := s.inScope(ctx, m, []record.Kind{*k}, func(company, kindType string) bool {
+		return kindType == key && company != "" && !t.UsedIn(company)
+	})
+	if err != nil {
+		return t, err
+	}
+	if len(uses) > 0 {
+		return t, fault.InUse(t.Label+" in a company that would no longer use it", uses)
+	}
+	return t, nil
+}
+
+// DeleteType removes a type that nothing names.
+func (s *Service) DeleteType(ctx context.Context, kind, key string) error {
+	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+		return func(tx *store.Store, _ record.Stamp) error { return tx.DeleteType(ctx, kind, key) }, s.mayDeleteType(ctx, kind, key)
+	})
+}
+
+func (s *Service) mayDeleteType(ctx context.Context, kind, key string) error {
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return err
+	}
+	k, err := m.Kind(kind)
+	if err != nil {
+		return err
+	}
+	if m.Type(kind, key) == nil {
+		return fault.Missing("%s %s", strings.ToLower(k.TypeLabel), key)
+	}
+	uses, err := s.inScope(ctx, m, []record.Kind{*k}, func(_, kindType string) bool { return kindType == key })
+	if err != nil {
+		return err
+	}
+	if len(uses) > 0 {
+		return fault.InUse(strings.ToLower(k.TypeLabel)+" "+key, uses)
+	}
+	return nil
+}
+
+// inScope lists what names a company and type, layouts among it.
+func (s *Service) inScope(ctx context.Context, ref *cache.Reference, kinds []record.Kind, names func(company, kindType string) bool) ([]fault.Use, error) {
+	uses := []fault.Use{}
+	for _, u := range s.users {
+		more, err := u.InScope(ctx, kinds, names)
+		if err != nil {
+			return nil, err
+		}
+		uses = append(uses, more...)
+	}
+	for i := range kinds {
+		for _, l := range ref.Layouts[kinds[i].Key] {
+			if names(l.Company, l.Type) {
+				uses = append(uses, layoutUse(ref, &kinds[i], l))
+			}
+		}
+	}
+	return uses, nil
+}
+
+func layoutUse(ref *cache.Reference, k *record.Kind, l record.ScopedLayout) fault.Use {
+	return fault.Use{What: "layout", Key: l.Company + "/" + l.Type, Title: layoutTitle(ref, k, l)}
+}
+
+func layoutTitle(m *cache.Reference, k *record.Kind, l record.ScopedLayout) string {
+	title := "all companies"
+	if c := m.Company(l.Company); c != nil {
+		title = c.Key + " " + c.Name
+	}
+	if t := m.Type(k.Key, l.Type); t != nil {
+		title += ", " + t.Label
+	}
+	return title
+}

@@ -1,0 +1,189 @@
+package app_test
+
+import (
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"codicil/core/proof"
+	"codicil/core/rule"
+	"codicil/internal/app"
+	"codicil/internal/contract"
+)
+
+// termsOfCustomer takes the payment terms of an order from its customer.
+func termsOfCustomer(t *testing.T, d *app.App) contract.RuleView {
+	t.Helper()
+	return add(t, d, body("sales_order", rule.Source, "payment_terms", rule.Effect{Tie: rule.Live, Value: "customer.payment_terms"}), rule.InForce)
+}
+
+func runAll(t *testing.T, d *app.App, kind string) contract.ProofRun {
+	t.Helper()
+	run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: kind}, nil)
+	require.NoError(t, err)
+	return run
+}
+
+func TestAProofCarriesWhatItReadUntilItIsRefreshed(t *testing.T) {
+	d := harbour(t)
+	termsOfCustomer(t, d)
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Quayside", "payment_terms": "N30"}))
+	kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: withDay(document("sales_order", "10", "SO", values{"customer": customer.Number}))})
+	require.NoError(t, err)
+	assert.Equal(t, "N30", kept.Expect.Values["payment_terms"])
+	require.Equal(t, "N30", kept.Given.Carried.Records["customer"][customer.Number]["payment_terms"])
+
+	changed := document("customer", "10", "WHOL", values{"name": "Quayside", "payment_terms": "N14"})
+	changed.Record = customer.Number
+	_, err = d.Records.Save(as(t), contract.SaveRequest{Document: changed, Version: customer.Version})
+	require.NoError(t, err)
+	assert.Equal(t, 1, runAll(t, d, "sales_order").Held, "later changes of the customer do not change the proof")
+
+	_, err = d.Proofs.Refresh(as(t), kept.Id)
+	require.NoError(t, err)
+	run := runAll(t, d, "sales_order")
+	assert.Equal(t, 1, run.Failed, "what is expected stays, what is read is as it is now")
+	assert.Equal(t, "N14", run.Results[0].Differences[0].Actual)
+	assert.Empty(t, run.Results[0].Since, "no rule has changed")
+}
+
+func TestAFailingProofTellsWhichRulesChangedSince(t *testing.T) {
+	d := office(t)
+	v := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
+	require.NoError(t, err)
+	next := v.Body
+	next.Effect.Value = `"N45"`
+	_, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
+	require.NoError(t, err)
+	added := add(t, d, body("vendor", rule.Default, "ends", rule.Effect{Lifetime: rule.NewOnly, Value: "today()"}), rule.InForce)
+	run := runAll(t, d, "vendor")
+	require.Equal(t, 1, run.Failed)
+	assert.Equal(t, []contract.RuleChanged{{Rule: v.Id, From: v.Version, To: v.Version + 1}, {Rule: added.Id, To: added.Version}}, run.Results[0].Since)
+}
+
+func TestADraftIsProvedAsIfItWereInForce(t *testing.T) {
+	d := office(t)
+	draft := add(t, d, body("vendor", rule.Substitute, "terms", rule.Effect{Value: `"N30"`}))
+	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{draft.Id}, Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
+	require.NoError(t, err)
+	assert.Equal(t, 1, runAll(t, d, "vendor").Held)
+	confirmed, err := d.Coverage.Rule(as(t), draft.Id)
+	require.NoError(t, err)
+	assert.EqualValues(t, proof.ProvedBoth, confirmed.State)
+	all, err := d.Coverage.Kind(as(t), "vendor", true)
+	require.NoError(t, err)
+	assert.Empty(t, all, "the board is about rules in force")
+}
+
+func TestARuleGoesInForceProvedOrWithAReason(t *testing.T) {
+	d := office(t)
+	draft := add(t, d, terms(`"N30"`, rule.Scope{}))
+	move := contract.RuleMove{State: rule.InForce, Version: draft.Version}
+	_, err := d.Rules.Move(as(t), draft.Id, move)
+	assert.Equal(t, "needs-reason", code(t, err))
+	assert.ErrorContains(t, err, "its proofs do not show it both ways (it is not proved)")
+	for _, entered := range []values{{"name": "Quay"}, {"name": "Quay", "terms": "N60"}} {
+		_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{draft.Id}, Document: withDay(document("vendor", "10", "TRAD", entered))})
+		require.NoError(t, err)
+	}
+	moved, err := d.Rules.Move(as(t), draft.Id, move)
+	require.NoError(t, err, "it is proved both ways")
+	assert.Empty(t, moved.Reason)
+
+	other := add(t, d, body("vendor", rule.Default, "ends", rule.Effect{Lifetime: rule.NewOnly, Value: "today()"}))
+	moved, err = d.Rules.Move(as(t), other.Id, contract.RuleMove{State: rule.InForce, Version: other.Version, Reason: " agreed "})
+	require.NoError(t, err)
+	assert.Equal(t, "agreed", moved.Reason)
+}
+
+func TestExistingRecordsAreCountedBeforeARuleRefusesThem(t *testing.T) {
+	d := harbour(t)
+	for _, v := range []values{{"name": "One", "street": "Quay 1"}, {"name": "Two"}, {"name": "Three"}} {
+		save(t, d, document("vendor", "10", "TRAD", v))
+	}
+	save(t, d, document("vendor", "20", "TRAD", values{"name": "Elsewhere"}))
+	refuses := body("vendor", rule.Validate, "street", rule.Effect{Severity: rule.Refuse, Must: "is filled(street)", Message: "Enter the street."})
+	refuses.Scope.Companies = []string{"10"}
+	draft := add(t, d, refuses)
+	found, hits, err := d.Impact.OfRule(as(t), draft.Id)
+	require.NoError(t, err)
+	assert.Equal(t, contract.Impact{Looked: 3, Refused: 2}, found)
+	require.Len(t, hits, 2)
+	assert.Equal(t, "Enter the street.", hits[0].Told)
+	assert.EqualValues(t, "refuse", hits[0].What)
+
+	fills := add(t, d, body("vendor", rule.Substitute, "street", rule.Effect{Value: `"Quay 1"`}))
+	found, hits, err = d.Impact.OfRule(as(t), fills.Id)
+	require.NoError(t, err)
+	assert.Equal(t, contract.Impact{Looked: 4, Changed: 3}, found)
+	assert.Equal(t, "Street blank → Quay 1", hits[0].Told)
+	text, err := d.Impact.Export(as(t), fills.Id)
+	require.NoError(t, err)
+	assert.Equal(t, 4, strings.Count(text, "\n"), "a head and three lines")
+
+	_, err = d.Rules.Move(as(t), draft.Id, contract.RuleMove{State: rule.InForce, Version: draft.Version})
+	assert.ErrorContains(t, err, "it would refuse 2 of 3 saved records as they stand")
+}
+
+func TestASuggestionIsMarkedUntilItIsRead(t *testing.T) {
+	d := office(t)
+	v := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{v.Id}, Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
+	require.NoError(t, err)
+	found, err := d.Coverage.Suggest(as(t), v.Id, contract.SuggestRequest{})
+	require.NoError(t, err)
+	require.NotEmpty(t, found)
+	shown := []string{}
+	for _, s := range found {
+		shown = append(shown, s.Shows...)
+		kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: s.Document, Name: s.Name, Rules: []int64{v.Id}, Unread: true})
+		require.NoError(t, err)
+		assert.True(t, kept.Unread)
+		read, err := d.Proofs.MarkRead(as(t), kept.Id)
+		require.NoError(t, err)
+		assert.False(t, read.Unread)
+	}
+	assert.Contains(t, shown, "that it keeps still")
+	confirmed, err := d.Coverage.Rule(as(t), v.Id)
+	require.NoError(t, err)
+	assert.EqualValues(t, proof.ProvedBoth, confirmed.State)
+	assert.Equal(t, confirmed.Strength.Mutants, confirmed.Strength.Noticed, "%v", confirmed.Strength.Unnoticed)
+	found, err = d.Coverage.Suggest(as(t), v.Id, contract.SuggestRequest{})
+	require.NoError(t, err)
+	assert.Empty(t, found)
+}
+
+func TestTheReportTellsEveryRuleOfAScopeWithItsProofs(t *testing.T) {
+	d := office(t)
+	v := add(t, d, terms(`"N30"`, rule.Scope{Companies: []string{"10"}}), rule.InForce)
+	add(t, d, body("vendor", rule.Default, "ends", rule.Effect{Lifetime: rule.NewOnly, Value: "today()"}), rule.InForce)
+	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{v.Id}, Name: "Terms", Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
+	require.NoError(t, err)
+	report, err := d.Coverage.Report(as(t), "vendor", "10", "TRAD")
+	require.NoError(t, err)
+	require.Len(t, report.Rules, 2)
+	assert.Equal(t, []contract.ReportedProof{{Id: 1, Name: "Terms", Held: true}}, report.Rules[0].Proofs)
+	assert.Equal(t, "Ada", report.RanBy)
+	text, err := d.Coverage.Export(as(t), "vendor", "10", "TRAD")
+	require.NoError(t, err)
+	assert.Contains(t, text, "no proof")
+	assert.Equal(t, 3, strings.Count(text, "\n"))
+}
+
+func TestAProofMayExpectThatItsRulesAct(t *testing.T) {
+	d := office(t)
+	v := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Acting: true, Fields: []string{"name"}, Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
+	require.NoError(t, err)
+	assert.Equal(t, []int64{v.Id}, kept.Expect.Acting)
+	next := v.Body
+	next.When = `name = "Other"`
+	_, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
+	require.NoError(t, err)
+	run := runAll(t, d, "vendor")
+	require.Equal(t, 1, run.Failed, "no value that it expects has changed, but the rule does not act")
+	assert.EqualValues(t, "rule", run.Results[0].Differences[0].What)
+}

@@ -1,0 +1,203 @@
+// Package coverage tells what proofs confirm of rules, which wrong versions they notice, and which
+// documents would show more.
+//
+// It must never change a rule or a proof. Start reading at Service.
+package coverage
+
+import (
+	"codicil/core/engine"
+	"codicil/core/field"
+	"codicil/core/judge"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/judging"
+	"codicil/internal/contract"
+	"codicil/internal/store"
+	"codicil/internal/view"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Service serves these use cases.
+type Service struct{ base *judging.Service }
+
+// New returns the use cases.
+func New(j *judging.Service) *Service { return &Service{j} }
+
+// Kind tells what the proofs confirm of every rule in force of a kind; strength
+// measures also what they would notice.
+func (s *Service) Kind(ctx context.Context, kind string, strength bool) ([]contract.Confirmation, error) {
+	b, err := s.base.Bench(ctx, kind, nil)
+	if err != nil {
+		return nil, err
+	}
+	results, err := b.Runner.RunAll(ctx, b.Proofs, nil)
+	if err != nil {
+		return nil, err
+	}
+	confirmed := proof.Confirm(b.Runner.Book, results)
+	names := b.Reference.Names(b.Runner.Book.Vocabulary.Kind)
+	shown := view.List(confirmed, func(c proof.Confirmation) contract.Confirmation { return view.Confirmation(c, names) })
+	if !strength {
+		return shown, nil
+	}
+	strengths, err := b.Runner.Measure(ctx, view.List(confirmed, func(c proof.Confirmation) *rule.Compiled { return c.Rule }), results, nil)
+	if err != nil {
+		return nil, err
+	}
+	for i := range shown {
+		if shown[i].Strength, err = s.strength(ctx, &strengths[i]); err != nil {
+			return nil, err
+		}
+	}
+	return shown, nil
+}
+
+// strength shows what proofs notice, with what was set aside.
+func (s *Service) strength(ctx context.Context, strength *proof.Strength) (*contract.Strength, error) {
+	if len(strength.Unnoticed) == 0 {
+		return view.Strength(strength, nil), nil
+	}
+	aside, err := s.aside(ctx, strength.Rule.ID)
+	return view.Strength(strength, aside), err
+}
+
+func (s *Service) aside(ctx context.Context, rule int64) ([]contract.SetAside, error) {
+	rows, err := s.base.Store.SetAsides(ctx, rule)
+	return view.List(rows, func(a store.SetAside) contract.SetAside { return view.SetAside(a.Change, a.Reason, a.By) }), err
+}
+
+// SetAside sets aside a wrong version of a rule with a reason, or takes that back without one.
+// It goes on counting as not noticed.
+func (s *Service) SetAside(ctx context.Context, id int64, request contract.AsideRequest) ([]contract.SetAside, error) {
+	err := s.base.Line.Alone(ctx, func() (*commit.Change, error) {
+		if _, err := s.base.KeptRule(ctx, id); err != nil {
+			return nil, err
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		reason := strings.TrimSpace(request.Reason)
+		return &commit.Change{Write: func(tx *store.Store) error {
+			if reason == "" {
+				return tx.DeleteSetAside(ctx, id, request.Change)
+			}
+			return tx.SaveSetAside(ctx, id, request.Change, reason, by)
+		}}, err
+	})
+	if err != nil {
+		return nil, err
+	}
+	return s.aside(ctx, id)
+}
+
+// Rule tells what the proofs confirm of one rule, with its strength.
+func (s *Service) Rule(ctx context.Context, id int64) (contract.Confirmation, error) {
+	r, err := s.base.KeptRule(ctx, id)
+	if err != nil {
+		return contract.Confirmation{}, err
+	}
+	b, c, results, err := s.base.Measured(ctx, r)
+	if err != nil {
+		return contract.Confirmation{}, err
+	}
+	shown := view.Confirmation(proof.ConfirmRule(c, results), b.Reference.Names(c.Vocabulary().Kind))
+	strengths, err := b.Runner.Measure(ctx, []*rule.Compiled{c}, results, nil)
+	if err == nil {
+		shown.Strength, err = s.strength(ctx, &strengths[0])
+	}
+	return shown, err
+}
+
+// most is how many saved records and numbers suggestions are made from.
+const most = 12
+
+// Suggest proposes documents that show what no proof shows of a rule yet.
+func (s *Service) Suggest(ctx context.Context, id int64, request contract.SuggestRequest) ([]contract.Suggestion, error) {
+	r, err := s.base.KeptRule(ctx, id)
+	if err != nil {
+		return nil, err
+	}
+	b, c, results, err := s.base.Measured(ctx, r)
+	if err != nil {
+		return nil, err
+	}
+	bases, err := s.bases(ctx, b, c, results)
+	if err != nil {
+		return nil, err
+	}
+	var failed error
+	search := proof.Search{Runner: b.Runner, Rule: c, Bases: bases, Results: results, Numbers: func(kind, company string) (numbers []string) {
+		k, err := b.Reference.Kind(kind)
+		if err != nil {
+			return nil
+		}
+		rows, err := s.base.Cache.Records.Each(ctx, kind)
+		if err != nil {
+			failed = err
+			return nil
+		}
+		for r := range rows {
+			if len(numbers) == most {
+				break
+			}
+			if k.Shared || r.Company == company {
+				numbers = append(numbers, r.Number)
+			}
+		}
+		return numbers
+	}}
+	found, err := search.Run(ctx)
+	if err == nil {
+		err = failed
+	}
+	return view.List(found, func(found proof.Suggestion) contract.Suggestion {
+		links := s.base.Links(ctx, b.Reference, found.Document.Company)
+		return view.NewReader(found.Result.Plan, found.Result.Outcome, links, request.Format).Suggestion(c, found)
+	}), err
+}
+
+// bases are the documents to make suggestions from: proofs of the rule, then others that are
+// accepted, then saved records.
+func (s *Service) bases(ctx context.Context, b *judging.Bench, c *rule.Compiled, results []proof.Result) (bases []proof.Base, err error) {
+	add := func(wanted func(r *proof.Result) bool) {
+		for i := range results {
+			if r := &results[i]; r.Held() && wanted(r) {
+				given := r.Proof.Given
+				bases = append(bases, proof.Base{Document: given, Origin: fmt.Sprintf("proof %d, %s", r.Proof.ID, r.Proof.Name)})
+			}
+		}
+	}
+	accepted := func(r *proof.Result) bool { return r.Outcome.Verdict == engine.Accepted }
+	named := func(r *proof.Result) bool { return slices.Contains(r.Proof.Rules, c.ID) }
+	add(func(r *proof.Result) bool { return named(r) && accepted(r) })
+	add(func(r *proof.Result) bool { return !named(r) && accepted(r) })
+	add(func(r *proof.Result) bool { return named(r) && !accepted(r) })
+	kind := c.Vocabulary().Kind
+	rows, err := s.base.Cache.Records.Each(ctx, kind.Key)
+	if err != nil {
+		return nil, err
+	}
+	seen := map[string]int{}
+	for r := range rows {
+
+		if seen[r.Company+r.Type]++; seen[r.Company+r.Type] > 2 {
+			continue
+		}
+		document := judging.DocumentOf(kind, r)
+		document.Record, document.Day = "", s.base.Today(b.Reference.Company(r.Company))
+		// What no other record may have is the record's own: a document made from it has another.
+		for _, rule := range b.Runner.Book.Rules {
+			for _, place := range rule.Unique {
+				if f := &kind.Fields[place]; f.Type == field.Text && !f.OfLine() && document.Entered[f.Key].Value != "" {
+					document.Entered[f.Key] = judge.Item{Value: document.Entered[f.Key].Value + "-2"}
+				}
+			}
+		}
+		document.Previous, document.PreviousOfType = &record.Content{Values: map[string]string{}}, &record.Content{Values: map[string]string{}}
+		bases = append(bases, proof.Base{Document: document, Origin: kind.Noun() + " " + r.Number})
+	}
+	return bases, nil
+}

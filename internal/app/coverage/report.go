@@ -1,0 +1,77 @@
+package coverage
+
+import (
+	"codicil/core/plan"
+	"codicil/core/proof"
+	"codicil/core/rule"
+	"codicil/internal/actor"
+	"codicil/internal/contract"
+	"codicil/internal/exchange"
+	"codicil/internal/view"
+	"context"
+	"fmt"
+	"slices"
+)
+
+// Report tells of every rule in force today for a company and type what confirms
+// it: for an auditor, or the next administrator.
+func (s *Service) Report(ctx context.Context, kind, company, kindType string) (contract.ConfirmationReport, error) {
+	report := contract.ConfirmationReport{Kind: kind, Company: company, Type: kindType, Day: string(s.base.Today(nil)), RanAt: s.base.Clock().UTC(), RanBy: actor.Of(ctx).Name, Rules: []contract.ReportedRule{}}
+	b, err := s.base.Bench(ctx, kind, nil)
+	if err != nil {
+		return report, err
+	}
+	scope, err := b.Reference.Scope(kind, company, kindType, s.base.Today(nil))
+	if err != nil {
+		return report, err
+	}
+	results, err := b.Runner.RunAll(ctx, b.Proofs, nil)
+	if err != nil {
+		return report, err
+	}
+	confirmed := slices.DeleteFunc(proof.Confirm(b.Runner.Book, results), func(c proof.Confirmation) bool { return !plan.Covers(c.Rule, scope) })
+	strengths, err := b.Runner.Measure(ctx, view.List(confirmed, func(c proof.Confirmation) *rule.Compiled { return c.Rule }), results, nil)
+	if err != nil {
+		return report, err
+	}
+	for i, c := range confirmed {
+		shown := contract.ReportedRule{Confirmation: view.Confirmation(c, b.Reference.Names(c.Rule.Vocabulary().Kind)), Note: c.Rule.Note, Reason: c.Rule.Reason, Proofs: []contract.ReportedProof{}}
+		if shown.Confirmation.Strength, err = s.strength(ctx, &strengths[i]); err != nil {
+			return report, err
+		}
+		for j := range results {
+			if r := &results[j]; slices.Contains(c.Proofs, r.Proof.ID) {
+				shown.Proofs = append(shown.Proofs, view.ReportedProof(r))
+			}
+		}
+		report.Rules = append(report.Rules, shown)
+	}
+	return report, nil
+}
+
+// Export writes the report as CSV, a line for each proof of each rule.
+func (s *Service) Export(ctx context.Context, kind, company, kindType string) (string, error) {
+	report, err := s.Report(ctx, kind, company, kindType)
+	if err != nil {
+		return "", err
+	}
+	rows := [][]string{{"kind", "company", "type", "day", "run at", "run by", "rule", "version", "sentence", "asked by", "asked on", "why", "reason", "confirmed", "shown", "to show", "noticed", "wrong versions", "proof", "proof name", "result", "difference"}}
+	for _, r := range report.Rules {
+		c := r.Confirmation
+		head := []string{
+			kind, company, kindType, report.Day, report.RanAt.Format("2006-01-02T15:04:05Z"), report.RanBy, fmt.Sprint(c.Rule), fmt.Sprint(c.Version), c.Sentence,
+			r.Note.AskedBy, string(r.Note.AskedOn), r.Note.Why, r.Reason, string(c.State), fmt.Sprint(c.Reached), fmt.Sprint(len(c.Goals)), fmt.Sprint(c.Strength.Noticed), fmt.Sprint(c.Strength.Mutants),
+		}
+		if len(r.Proofs) == 0 {
+			rows = append(rows, append(head, "", "", "no proof", ""))
+		}
+		for _, p := range r.Proofs {
+			result := "fails"
+			if p.Held {
+				result = "holds"
+			}
+			rows = append(rows, append(slices.Clone(head), fmt.Sprint(p.Id), p.Name, result, p.Why))
+		}
+	}
+	return exchange.WriteRows(rows)
+}

@@ -1,0 +1,311 @@
+// Package fields adds fields to kinds, changes and removes them.
+//
+// It must never know how rules or proofs are kept: what uses a field it asks of their own use
+// cases. Start reading at Service.
+package fields
+
+import (
+	"codicil/core/field"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/app/judging"
+	"codicil/internal/app/rules"
+	"codicil/internal/cache"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"codicil/internal/store"
+	"codicil/internal/view"
+	"context"
+	"slices"
+	"strings"
+)
+
+// Service serves these use cases.
+type Service struct {
+	base  *judging.Service
+	rules *rules.Service
+	users []Users
+}
+
+// Users tells what uses a field.
+type Users interface {
+	OfField(ctx context.Context, kind *record.Kind, key string) ([]fault.Use, error)
+}
+
+// New returns the use cases; users are all that may use a field.
+func New(j *judging.Service, r *rules.Service, users ...Users) *Service {
+	return &Service{j, r, users}
+}
+
+// Add adds a field to a kind, for all companies.
+func (s *Service) Add(ctx context.Context, kindKey string, f field.Field) (field.Field, error) {
+	err := s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+		ref, kind, err := s.base.KindOf(ctx, kindKey)
+		if err != nil {
+			return nil, err
+		}
+		if err := checkField(ref, kind, &f); err != nil {
+			return nil, err
+		}
+		if kind.Field(f.Key) != nil {
+			return nil, fault.Hindered(keyTakenField, kind.Noun(), f.Key)
+		}
+		added, err := s.base.Store.AddedFields(ctx, kindKey)
+		if err != nil {
+			return nil, err
+		}
+		if slices.ContainsFunc(added, func(a store.AddedField) bool { return a.Key == f.Key }) {
+			return nil, fault.Hindered(keyRemoved, f.Key)
+		}
+		return func(tx *store.Store, by record.Stamp) error { return tx.SaveField(ctx, kindKey, f, by) }, nil
+	})
+	return f, err
+}
+
+// checkField refuses a field that cannot be one of the kind, and completes it.
+func checkField(m *cache.Reference, kind *record.Kind, f *field.Field) error {
+	f.Added, f.Label = true, strings.TrimSpace(f.Label)
+	if f.OfLine() {
+		f.Section = record.LineSection
+	}
+	linked, _ := m.Kind(f.Kind)
+	switch {
+	case !field.IsKey(f.Column()):
+		return fault.Bad(notAFieldKey, f.Column())
+	case f.OfLine() && kind.Columns() == 0:
+		return fault.Bad(noLines, kind.Noun())
+	case !slices.ContainsFunc(kind.Sections, func(s record.Section) bool { return s.Key == f.Section && (s.Key == record.LineSection) == f.OfLine() }):
+		return fault.Bad(unknownSection)
+	case f.IsLink() && linked == nil:
+		return fault.Bad(noLinkedKind)
+	}
+	if wrong := f.Sound(); wrong != nil {
+		return fault.Of(wrong.Notice)
+	}
+	for _, beside := range []string{f.Currency, f.Unit, f.Country} {
+		if beside != "" && kind.Field(beside) == nil && (!f.OfLine() || kind.Field(field.LinePrefix+beside) == nil) {
+			return fault.Bad(unknownBeside, kind.Noun(), beside)
+		}
+	}
+	return nil
+}
+
+// addedField returns an added field of a kind; a standard one may not be changed.
+func (s *Service) addedField(ctx context.Context, kindKey, key string) (*cache.Reference, *record.Kind, *field.Field, error) {
+	m, kind, err := s.base.KindOf(ctx, kindKey)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	f := kind.Field(key)
+	switch {
+	case f == nil:
+		return nil, nil, nil, fault.Missing("field %s", key)
+	case !f.Added:
+		return nil, nil, nil, fault.Hindered(standardField, f.Label)
+	}
+	return m, kind, f, nil
+}
+
+// Check tells which saved values would not fit a changed field.
+func (s *Service) Check(ctx context.Context, kindKey, key string, f field.Field) (contract.FieldCheck, error) {
+	check := contract.FieldCheck{Examples: []contract.FieldMisfit{}}
+	m, kind, _, err := s.addedField(ctx, kindKey, key)
+	if err != nil {
+		return check, err
+	}
+	f.Key = key
+	if err := checkField(m, kind, &f); err != nil {
+		return check, err
+	}
+	rows, err := s.base.Cache.Records.Each(ctx, kindKey)
+	if err != nil {
+		return check, err
+	}
+	for r := range rows {
+		content := &r.Content
+		for _, line := range linesWith(&f, r) {
+			text := content.Get(&f, line)
+			if text == "" {
+				continue
+			}
+			check.Values++
+			v, wrong := f.Parse(text)
+			if wrong == nil {
+				_, wrong = f.Settle(v, m.Company(r.Company).Surroundings(""))
+			}
+			why := ""
+			if wrong != nil {
+				why = wrong.String()
+			}
+			if f.IsLink() && wrong == nil {
+				why = s.base.Links(ctx, m, r.Company).Missing(f.Kind, text)
+			}
+			if why == "" {
+				continue
+			}
+			if check.Misfits++; len(check.Examples) < fault.MostUses {
+				check.Examples = append(check.Examples, contract.FieldMisfit{Number: r.Number, Line: line, Value: text, Message: why})
+			}
+		}
+	}
+	return check, nil
+}
+
+// linesWith returns the numbers of the lines that may hold the field; 0 for the header.
+func linesWith(f *field.Field, r *record.Record) []int {
+	if !f.OfLine() {
+		return []int{0}
+	}
+	return view.List(r.Lines, func(l record.Line) int { return l.Number })
+}
+
+// Change changes an added field, if all saved values fit it.
+func (s *Service) Change(ctx context.Context, kindKey, key string, f field.Field) (field.Field, error) {
+	err := s.base.Line.Book(ctx, func() (write func(tx *store.Store, by record.Stamp) error, err error) {
+		f, err = s.mayChangeField(ctx, kindKey, key, f)
+		return func(tx *store.Store, by record.Stamp) error { return tx.SaveField(ctx, kindKey, f, by) }, err
+	})
+	return f, err
+}
+
+func (s *Service) mayChangeField(ctx context.Context, kindKey, key string, f field.Field) (field.Field, error) {
+	m, kind, _, err := s.addedField(ctx, kindKey, key)
+	if err != nil {
+		return f, err
+	}
+	f.Key = key
+	if err := checkField(m, kind, &f); err != nil {
+		return f, err
+	}
+	check, err := s.Check(ctx, kindKey, key, f)
+	if err != nil {
+		return f, err
+	}
+	if check.Misfits > 0 {
+		refused := fault.Hindered(valuesMisfit, check.Misfits, check.Values, check.Examples[0].Number, check.Examples[0].Message)
+		refused.Count = check.Misfits
+		return f, refused
+	}
+	// Rules of other kinds may read the field through a link.
+	kinds := slices.Clone(m.Kinds)
+	changed := &kinds[slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == kind.Key })]
+	changed.Fields = slices.Clone(kind.Fields)
+	changed.Fields[kind.Index(f.Key)] = f
+	unsound, err := s.rules.Unsound(ctx, kinds, m.Tables)
+	if err != nil {
+		return f, err
+	}
+	unsound = slices.DeleteFunc(unsound, func(r rule.Rule) bool { return r.State != rule.InForce })
+	if len(unsound) > 0 {
+		return f, fault.Hindered(rulesMisfit, len(unsound)).With(rules.Uses(unsound))
+	}
+	return f, nil
+}
+
+// Uses returns what uses a field: values, rules, proofs, layouts, maps.
+func (s *Service) Uses(ctx context.Context, kindKey, key string) (contract.FieldUses, error) {
+	uses := contract.FieldUses{Uses: []fault.Use{}}
+	_, _, f, err := s.addedField(ctx, kindKey, key)
+	if err != nil {
+		return uses, err
+	}
+	if uses.Values, err = s.valuesOf(ctx, kindKey, f); err != nil {
+		return uses, err
+	}
+	uses.Uses, err = s.fieldUses(ctx, kindKey, key)
+	return uses, err
+}
+
+// valuesOf counts the records that hold a value of a field.
+func (s *Service) valuesOf(ctx context.Context, kindKey string, f *field.Field) (int, error) {
+	rows, err := s.base.Cache.Records.Each(ctx, kindKey)
+	if err != nil {
+		return 0, err
+	}
+	count := 0
+	for r := range rows {
+		if slices.ContainsFunc(linesWith(f, r), func(line int) bool { return r.Content.Get(f, line) != "" }) {
+			count++
+		}
+	}
+	return count, nil
+}
+
+func (s *Service) fieldUses(ctx context.Context, kindKey, key string) ([]fault.Use, error) {
+	uses := []fault.Use{}
+	_, kind, err := s.base.KindOf(ctx, kindKey)
+	if err != nil {
+		return nil, err
+	}
+	for _, u := range s.users {
+		more, err := u.OfField(ctx, kind, key)
+		if err != nil {
+			return nil, err
+		}
+		uses = append(uses, more...)
+	}
+	return uses, nil
+}
+
+// Remove takes an added field out of its kind. Its values stay with the
+// records, and come back with the field.
+func (s *Service) Remove(ctx context.Context, kindKey, key string) error {
+	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+		return func(tx *store.Store, by record.Stamp) error { return tx.RemoveField(ctx, kindKey, key, by) }, s.mayRemoveField(ctx, kindKey, key)
+	})
+}
+
+func (s *Service) mayRemoveField(ctx context.Context, kindKey, key string) error {
+	_, kind, f, err := s.addedField(ctx, kindKey, key)
+	if err != nil {
+		return err
+	}
+	using, err := s.rules.UsingField(ctx, kind, key)
+	if err != nil {
+		return err
+	}
+	using = slices.DeleteFunc(using, func(r rule.Rule) bool { return r.State != rule.InForce })
+	if len(using) > 0 {
+		return fault.Hindered(fieldInUse, len(using), f.Label).With(rules.Uses(using))
+	}
+	return nil
+}
+
+// Removed returns the added fields of a kind that were removed.
+func (s *Service) Removed(ctx context.Context, kindKey string) ([]contract.RemovedField, error) {
+	if _, _, err := s.base.KindOf(ctx, kindKey); err != nil {
+		return nil, err
+	}
+	added, err := s.base.Store.AddedFields(ctx, kindKey)
+	if err != nil {
+		return nil, err
+	}
+	removed := []contract.RemovedField{}
+	for _, a := range added {
+		if a.Removed == nil {
+			continue
+		}
+		values, err := s.valuesOf(ctx, kindKey, &a.Field)
+		if err != nil {
+			return nil, err
+		}
+		removed = append(removed, contract.RemovedField{Field: a.Field, RemovedAt: a.Removed.At, RemovedBy: a.Removed.By, Values: values})
+	}
+	return removed, nil
+}
+
+// Restore brings a removed field back.
+func (s *Service) Restore(ctx context.Context, kindKey, key string) (field.Field, error) {
+	removed, err := s.Removed(ctx, kindKey)
+	if err != nil {
+		return field.Field{}, err
+	}
+	i := slices.IndexFunc(removed, func(r contract.RemovedField) bool { return r.Field.Key == key })
+	if i < 0 {
+		return field.Field{}, fault.Missing("removed field %s", key)
+	}
+	err = s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+		return func(tx *store.Store, by record.Stamp) error { return tx.SaveField(ctx, kindKey, removed[i].Field, by) }, nil
+	})
+	return removed[i].Field, err
+}

@@ -1,0 +1,138 @@
+package judging
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"codicil/core/engine"
+	"codicil/core/judge"
+	"codicil/core/notice"
+	"codicil/core/plan"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/app/commit"
+	"codicil/internal/cache"
+	"codicil/internal/clock"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+)
+
+// Bench is what the proofs of a kind are run with.
+type Bench struct {
+	Reference *cache.Reference
+	Runner    *proof.Runner
+	Proofs    []proof.Proof
+}
+
+// Bench reads the proofs of a kind; a rule that is given stands in the book as it is given.
+func (s *Service) Bench(ctx context.Context, kind string, given *contract.RuleChange) (*Bench, error) {
+	ref, err := s.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	book, err := s.Cache.Book(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	if given != nil {
+		book = book.With(Changed(*given))
+	}
+	proofs, err := s.Store.Proofs(ctx, kind)
+	return &Bench{ref, s.runner(ctx, ref, book), proofs}, err
+}
+
+// runner runs the proofs of a kind against a book.
+func (s *Service) runner(ctx context.Context, ref *cache.Reference, book *plan.Book) *proof.Runner {
+	kind := book.Vocabulary.Kind
+	return &proof.Runner{
+		Book: book, Extent: proof.Extent{Companies: ref.Companies, Types: ref.Types[kind.Key]},
+		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
+			return ref.Scope(kind.Key, company, kindType, day)
+		},
+		Facts: func(company string) (judge.Circumstances, func() error) {
+			a := s.around(ctx, ref, book, company, nil)
+			a.Numbers = nil // a proof begins every series at its first number
+			return a.Circumstances, a.failed
+		},
+	}
+}
+
+// Changed makes the rule that a change asks for.
+func Changed(change contract.RuleChange) rule.Rule {
+	return rule.Rule{ID: change.Id, Version: change.Version, State: rule.Draft, Name: strings.TrimSpace(change.Name), Body: change.Body}
+}
+
+var unsound = notice.Define("unsound", "{rule} has an error: {why}. Mend it first")
+
+// Measured are the results of the proofs of a rule's kind; the rule stands in the book as it is
+// given, as if it were in force.
+func (s *Service) Measured(ctx context.Context, r rule.Rule) (*Bench, *rule.Compiled, []proof.Result, error) {
+	b, err := s.Bench(ctx, r.Kind, nil)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	r.State = rule.InForce
+	b.Runner = b.Runner.With(r)
+	c := InBook(b.Runner.Book, r.ID)
+	if !c.Sound() {
+		return nil, nil, nil, fault.Hindered(unsound, c.Label(), c.Problems[0].Message)
+	}
+	results, err := b.Runner.RunAll(ctx, b.Proofs, nil)
+	return b, c, results, err
+}
+
+// InBook is the rule of a book with the number; nil when there is none.
+func InBook(b *plan.Book, id int64) *rule.Compiled {
+	if i := slices.IndexFunc(b.Rules, func(c *rule.Compiled) bool { return c.ID == id }); i >= 0 {
+		return b.Rules[i]
+	}
+	return nil
+}
+
+// KeptRule returns a rule by its number.
+func (s *Service) KeptRule(ctx context.Context, id int64) (rule.Rule, error) {
+	r, err := s.Store.Rule(ctx, id)
+	return r, commit.Explain(err)
+}
+
+// Documents are the records that a rule would stand for, as documents that change nothing: on the
+// day of the work, or of their posting. Cost: the records of the kind.
+func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *record.Kind, covers func(company, kindType string, day record.Day) bool) (rows []*record.Record, documents []proof.Proof, err error) {
+	all, err := s.Cache.Records.Each(ctx, kind.Key)
+	if err != nil {
+		return nil, nil, err
+	}
+	for r := range all {
+		company := ref.Company(r.Company)
+		today := s.Today(company)
+		if r.State == record.Posted {
+			if at, known := clock.When(r.Changed); known {
+				today = clock.Today(company, at)
+			}
+		}
+		document := DocumentOf(kind, r)
+		document.Day = today
+		if !r.Standing() || !covers(r.Company, r.Type, document.EnteredDay(kind, today)) {
+			continue
+		}
+		Baseline(kind, &document, r)
+		rows, documents = append(rows, r), append(documents, proof.Proof{ID: int64(len(rows)), Given: document})
+	}
+	return rows, documents, nil
+}
+
+// Acting are the numbers of the rules that acted, spoke or failed.
+func Acting(out *engine.Outcome) []int64 {
+	rules := []int64{}
+	for _, s := range out.Spots() {
+		for _, a := range s.Rules {
+			speaking := slices.Contains([]string{engine.Acted, engine.Speaks, engine.Failed}, a.Did)
+			if speaking && !slices.Contains(rules, a.Rule.ID) {
+				rules = append(rules, a.Rule.ID)
+			}
+		}
+	}
+	return rules
+}

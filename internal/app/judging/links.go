@@ -1,0 +1,239 @@
+package judging
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"strings"
+
+	"codicil/core/feel"
+	"codicil/core/field"
+	"codicil/core/record"
+	"codicil/internal/app/commit"
+	"codicil/internal/cache"
+	"codicil/internal/fault"
+)
+
+// Links follows links for a document of one company, and knows what records are called.
+type Links struct {
+	records   cache.Records
+	ctx       context.Context
+	reference *cache.Reference
+	company   string
+	// reads notes which records are read; nil: nobody relies on them.
+	reads *commit.ReadSet
+	// over are records as they would be, which go before those that are saved.
+	over map[record.Ref]*record.Record
+	// failed is the first error of reading records; the run it happened in is not to be used.
+	failed error
+}
+
+// Links returns what follows links for documents of a company; "": of any.
+func (s *Service) Links(ctx context.Context, ref *cache.Reference, company string) *Links {
+	return &Links{records: s.Cache.Records, ctx: ctx, reference: ref, company: company}
+}
+
+// Err is the first error of reading records.
+func (l *Links) Err() error { return l.failed }
+
+// Find returns a record with its kind; nil for what is not there.
+func (l *Links) Find(at record.Ref) (*record.Kind, *record.Record) {
+	k, err := l.reference.Kind(at.Kind)
+	if err != nil {
+		return nil, nil
+	}
+	if r := l.over[at]; r != nil {
+		return k, r
+	}
+	r, err := l.records.Find(l.ctx, at)
+	if err != nil {
+		l.failed = cmp.Or(l.failed, err)
+		return k, nil
+	}
+	l.reads.Record(at, r)
+	return k, r
+}
+
+// Follow returns a field of a linked record, or its lines; null when there is no
+// such record.
+func (l *Links) Follow(kind, key, of string) feel.Value {
+	k, r := l.Find(record.Ref{Kind: kind, Number: key})
+	if r == nil {
+		return feel.NullValue
+	}
+	if of == "lines" {
+		return linesOf(k, r.Lines)
+	}
+	f := k.Field(of)
+	if f == nil {
+		return feel.NullValue
+	}
+	v, _ := f.Parse(r.Values[of])
+	return v
+}
+
+func linesOf(k *record.Kind, lines []record.Line) feel.Value {
+	keys := []string{"number"}
+	for i := k.Headers(); i < len(k.Fields); i++ {
+		keys = append(keys, k.Fields[i].Column())
+	}
+	contexts := make([]feel.Value, len(lines))
+	for i, line := range lines {
+		values := []feel.Value{feel.IntegerOf(int64(line.Number))}
+		for place := k.Headers(); place < len(k.Fields); place++ {
+			v, _ := k.Fields[place].Parse(line.Values[k.Fields[place].Column()])
+			values = append(values, v)
+		}
+		contexts[i] = feel.ContextOf(&feel.Entries{Keys: keys, Values: values})
+	}
+	return feel.ListOf(contexts)
+}
+
+// Missing says why a document of the company may not name the record; "" when it may.
+func (l *Links) Missing(kind, key string) string {
+	k, r := l.Find(record.Ref{Kind: kind, Number: key})
+	switch {
+	case k == nil:
+		return "there is no kind of record " + kind
+	case r == nil:
+		return "there is no " + k.Noun() + " " + key + "; choose one from the list"
+	case !k.Shared && r.Company != l.company:
+		return k.Noun() + " " + key + " belongs to company " + r.Company + "; choose one of company " + l.company
+	}
+	return ""
+}
+
+// Title returns the name of a record, or "" when there is none.
+func (l *Links) Title(kind, key string) string {
+	k, r := l.Find(record.Ref{Kind: kind, Number: key})
+	if r == nil {
+		return ""
+	}
+	return l.TitleOf(k, r.Values)
+}
+
+// TitleOf returns what people call a record: the first of the kind's title fields
+// that is filled, by name where it is a link.
+func (l *Links) TitleOf(k *record.Kind, values map[string]string) string {
+	for _, key := range k.Title {
+		text := values[key]
+		if f := k.Field(key); text != "" && f != nil && f.IsLink() {
+			if name := l.Title(f.Kind, text); name != "" {
+				return name
+			}
+		}
+		if text != "" {
+			return text
+		}
+	}
+	return k.Label + " without a name"
+}
+
+// Link writes a link as people read it: number and name.
+func (l *Links) Link(kind, key string) string {
+	if name := l.Title(kind, key); name != "" {
+		return key + " " + name
+	}
+	return key
+}
+
+// Use names a record.
+func (l *Links) Use(r record.Record) fault.Use {
+	return fault.Use{What: r.Kind, Key: r.Number, Title: l.Title(r.Kind, r.Number)}
+}
+
+// Resolve finds the record that a person means: by its number, by number and name
+// as we show them, or by a part of its name that fits no other as well. What it does not
+// find it returns as typed.
+func (l *Links) Resolve(kind, typed string) string {
+	typed = strings.TrimSpace(typed)
+	first, _, _ := strings.Cut(typed, " ")
+	for _, number := range []string{typed, strings.ToUpper(typed), first, strings.ToUpper(first)} {
+		r, err := l.records.Find(l.ctx, record.Ref{Kind: kind, Number: number})
+		if err != nil {
+			l.failed = cmp.Or(l.failed, err)
+			return typed
+		}
+		if r != nil {
+			return number
+		}
+	}
+	if hits := l.Search(kind, typed); len(hits) == 1 || (len(hits) > 1 && hits[0].rank < hits[1].rank) {
+		return hits[0].Number // no other fits as well
+	}
+	return typed
+}
+
+// Meant returns the number of the record that a text names, for a link; any other
+// text as it is.
+func (l *Links) Meant(f *field.Field, text string) string {
+	if f == nil || !f.IsLink() || text == "" {
+		return text
+	}
+	return l.Resolve(f.Kind, text)
+}
+
+// Hit is a record that fits the words of a search.
+type Hit struct {
+	rank int // how well, 1 best
+	// Title is its name, and About tells it from another of the same name.
+	Title, About string
+	*record.Record
+}
+
+// Search returns the records that fit the words, best first: those the company may
+// name, by number first, then by name. Cost: the records of the kind.
+func (l *Links) Search(kind, words string) []Hit {
+	k, err := l.reference.Kind(kind)
+	if err != nil {
+		return nil
+	}
+	rows, err := l.records.Each(l.ctx, kind)
+	if err != nil {
+		l.failed = cmp.Or(l.failed, err)
+		return nil
+	}
+	wanted := strings.Fields(strings.ToLower(words))
+	var hits []Hit
+	for r := range rows {
+		if !k.Shared && l.company != "" && r.Company != l.company {
+			continue
+		}
+		h := Hit{0, l.TitleOf(k, r.Values), about(k, r), r}
+		if h.rank = rankOf(wanted, strings.ToLower(r.Number), strings.ToLower(h.Title), strings.ToLower(h.About)); h.rank > 0 {
+			hits = append(hits, h)
+		}
+	}
+	slices.SortStableFunc(hits, func(a, b Hit) int { return cmp.Compare(a.rank, b.rank) })
+	return hits
+}
+
+// rankOf ranks how well a record fits: 1 best, 0 not at all.
+func rankOf(wanted []string, number, title, about string) int {
+	whole := strings.Join(wanted, " ")
+	switch {
+	case number == whole:
+		return 1
+	case strings.HasPrefix(number, whole):
+		return 2
+	case strings.HasPrefix(title, whole):
+		return 3
+	}
+	all := number + " " + title + " " + about
+	for _, word := range wanted {
+		if !strings.Contains(all, word) {
+			return 0
+		}
+	}
+	return 4
+}
+
+func about(k *record.Kind, r *record.Record) string {
+	var parts []string
+	for i := range k.Fields {
+		if f := &k.Fields[i]; f.Searched && !f.OfLine() && r.Values[f.Key] != "" {
+			parts = append(parts, r.Values[f.Key])
+		}
+	}
+	return strings.Join(parts, " · ")
+}

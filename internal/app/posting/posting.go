@@ -1,0 +1,236 @@
+// Package posting posts documents to the books and to the practice ledger, takes them back, and
+// shows what the ledgers hold.
+//
+// It must never know rules: what it posts has been judged. Start reading at Service.Post.
+package posting
+
+import (
+	"codicil/core/engine"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/judging"
+	"codicil/internal/app/records"
+	"codicil/internal/cache"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"codicil/internal/ledger"
+	"codicil/internal/store"
+	"codicil/internal/view"
+	"context"
+	"errors"
+	"slices"
+	"strconv"
+)
+
+// Service serves these use cases.
+type Service struct {
+	base   *judging.Service
+	live   *records.Live
+	proofs Proofs
+}
+
+// Proofs tells which proofs were kept from a test posting.
+type Proofs interface {
+	KeptFrom(ctx context.Context, posting string) ([]fault.Use, error)
+	CountPosted(ctx context.Context) (int, error)
+}
+
+// New returns the use cases.
+func New(j *judging.Service, live *records.Live, proofs Proofs) *Service {
+	return &Service{j, live, proofs}
+}
+
+// Post posts a kept document to the books, if its plan accepts it.
+func (s *Service) Post(ctx context.Context, at record.Ref, request contract.PostRequest) (answer contract.SaveAnswer, err error) {
+	reasons, err := reasonsOf(request.Reasons)
+	if err != nil {
+		return answer, err
+	}
+	var r record.Record
+	posted := false
+	err = s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+		saved, err := s.base.Saved(ctx, at)
+		if err != nil {
+			return nil, err
+		}
+		if !saved.Kind.Posted {
+			return nil, fault.Hindered(notPosted, saved.Kind.Noun())
+		}
+		if err := records.Changeable(&saved.Record, request.Version); err != nil {
+			return nil, err
+		}
+		document := judging.DocumentOf(saved.Kind, &saved.Record)
+		document.Reasons = reasons
+		t, err := s.base.Try(ctx, document, judging.Ask{Format: request.Format, Moment: rule.Posting, Keyed: request.Keyed, Real: true})
+		if err != nil {
+			return nil, err
+		}
+		answer = contract.SaveAnswer{Outcome: t.Outcome()}
+		if !t.Accepted() {
+			return commit.Nothing(), nil
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		if err != nil {
+			return nil, err
+		}
+		r = records.Outcome(ctx, s.base, t, saved.Record)
+		r.State = record.Posted
+		posting, entries := s.posting(ctx, t, ledger.Books, &answer.Outcome, by), entriesOf(t)
+		posting.Number = r.Number
+		followed, err := s.followUps(ctx, t, posting.Trace.FollowUps)
+		if err != nil {
+			return nil, err
+		}
+		others, err := s.live.After(ctx, t.Reads, followed...)
+		if err != nil {
+			return nil, err
+		}
+		return &commit.Change{
+			Reads: t.Reads,
+			Write: func(tx *store.Store) (err error) {
+				if err := t.Numbers.Take(ctx, tx); err != nil {
+					return err
+				}
+				if _, err := ledger.Post(ctx, tx, posting, saved.Kind, entries); err != nil {
+					return err
+				}
+				if r, err = tx.ChangeRecord(ctx, r, "posted", by); err != nil {
+					return err
+				}
+				return errors.Join(records.ChangeAll(ctx, tx, "follow-up", followed, by), others.Write(ctx, tx, by))
+			},
+			Done: func() {
+				posted = true
+				s.base.Cache.Records.Put(append(append(others.Changed, followed...), r)...)
+			},
+		}, nil
+	})
+	if err != nil || !posted {
+		return answer, err
+	}
+	if err := s.live.CatchUp(ctx); err != nil {
+		return answer, err
+	}
+	shown, err := records.Show(ctx, s.base, &r)
+	answer.Record = &shown
+	return answer, err
+}
+
+func reasonsOf(texts map[string]string) (map[int64]string, error) {
+	reasons := map[int64]string{}
+	for key, text := range texts {
+		id, err := strconv.ParseInt(key, 10, 64)
+		if err != nil {
+			return nil, fault.Bad(badReason, key)
+		}
+		reasons[id] = text
+	}
+	return reasons, nil
+}
+
+// Reverse takes a posted document back by a reversing one, posted on a day.
+// No rule has a say: what was posted must always be possible to take back.
+func (s *Service) Reverse(ctx context.Context, at record.Ref, request contract.ReverseRequest) (contract.Record, error) {
+	var back record.Record
+	err := s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+		saved, err := s.base.Saved(ctx, at)
+		if err != nil {
+			return nil, err
+		}
+		kind, r := saved.Kind, saved.Record
+		day, err := record.ParseDay(request.Day)
+		if err != nil {
+			return nil, fault.Bad(fault.NotADay, err)
+		}
+		if err := s.mayReverse(ctx, saved, request.Version); err != nil {
+			return nil, err
+		}
+		content := record.Reverse(kind, &r.Content)
+		if kind.Day != "" {
+			content.Values[kind.Day] = request.Day
+		}
+		back = record.Record{Ref: record.Ref{Kind: at.Kind}, Company: r.Company, Type: r.Type, State: record.Posted, Content: record.Content{Values: content.Values, Lines: content.Lines}, Reverses: r.Number}
+		document := judging.DocumentOf(kind, &back)
+		document.Day = day
+		t, err := s.base.Try(ctx, document, judging.Ask{Moment: rule.Posting, Empty: true})
+		if err != nil {
+			return nil, err
+		}
+		t.Reads.Record(at, &r)
+		followers, err := cache.Followers(ctx, s.base.Cache.Records, at)
+		if err != nil {
+			return nil, err
+		}
+		t.Reads.Followers(at, cache.Standing(followers, record.Ref{}))
+		by, err := s.base.Line.Stamp(ctx)
+		if err != nil {
+			return nil, err
+		}
+		outcome := t.Outcome()
+		posting, entries := s.posting(ctx, t, ledger.Books, &outcome, by), entriesOf(t)
+		posting.Trace.Verdict, posting.Trace.Messages, posting.Reverses = string(engine.Accepted), []ledger.Message{}, r.Number
+		if posting.Trace.FollowUps, err = s.takenBack(ctx, saved.Reference, r.Number); err != nil {
+			return nil, err
+		}
+		followed, err := s.followUps(ctx, t, posting.Trace.FollowUps)
+		if err != nil {
+			return nil, err
+		}
+		others, err := s.live.After(ctx, t.Reads, followed...)
+		if err != nil {
+			return nil, err
+		}
+		_, seed, err := s.base.Cache.Version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		return &commit.Change{
+			Reads: t.Reads,
+			Write: func(tx *store.Store) (err error) {
+				if back, err = tx.AddRecord(ctx, back, judging.Numbering(saved.Reference, kind, t.Place(), seed), by); err != nil {
+					return err
+				}
+				posting.Number = back.Number
+				if _, err := ledger.Post(ctx, tx, posting, kind, entries); err != nil {
+					return err
+				}
+				r.State, r.ReversedBy = record.Reversed, back.Number
+				if r, err = tx.ChangeRecord(ctx, r, "reversed", by); err != nil {
+					return err
+				}
+				return errors.Join(records.ChangeAll(ctx, tx, "follow-up", followed, by), others.Write(ctx, tx, by))
+			},
+			Done: func() { s.base.Cache.Records.Put(append(append(others.Changed, followed...), r, back)...) },
+		}, nil
+	})
+	if err != nil {
+		return contract.Record{}, err
+	}
+	if err := s.live.CatchUp(ctx); err != nil {
+		return contract.Record{}, err
+	}
+	return records.Show(ctx, s.base, &back)
+}
+
+// mayReverse refuses to take back what is not posted, is a reversing document
+// itself, or has followers that are posted.
+func (s *Service) mayReverse(ctx context.Context, r *judging.Saved, version int) error {
+	switch {
+	case r.State != record.Posted:
+		return fault.Hindered(onlyPosted, r.Number, r.State)
+	case r.Reverses != "":
+		return fault.Hindered(reverses, r.Number, r.Reverses)
+	case r.Version != version:
+		return fault.Hindered(fault.Stale)
+	}
+	followers, err := cache.Followers(ctx, s.base.Cache.Records, r.Ref)
+	if err != nil {
+		return err
+	}
+	followers = slices.DeleteFunc(followers, func(f record.Record) bool { return f.State != record.Posted })
+	if len(followers) == 0 {
+		return nil
+	}
+	return fault.Hindered(followedBy, r.Number).With(view.List(followers, s.base.Links(ctx, r.Reference, r.Company).Use))
+}

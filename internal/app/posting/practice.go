@@ -1,0 +1,73 @@
+package posting
+
+import (
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/judging"
+	"codicil/internal/contract"
+	"codicil/internal/ledger"
+	"codicil/internal/store"
+	"codicil/internal/view"
+	"context"
+)
+
+// PostTest posts a test document to the practice ledger, by exactly the rules that it was tried
+// by. Only an accepted one is posted; for another the posting is nil and the outcome says why.
+func (s *Service) PostTest(ctx context.Context, request contract.TryRequest) (shown *contract.Posting, outcome contract.Outcome, err error) {
+	var posted ledger.Posting
+	var entries []ledger.Entry
+	accepted := false
+	err = s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+		t, err := s.base.Try(ctx, request.Document, judging.Ask{Format: request.Format, Moment: rule.Posting, Keyed: request.Keyed})
+		if err != nil {
+			return nil, err
+		}
+		outcome = t.Outcome()
+		if !t.Accepted() {
+			return commit.Nothing(), nil
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		if err != nil {
+			return nil, err
+		}
+		posting := s.posting(ctx, t, ledger.Practice, &outcome, by)
+		entries = entriesOf(t)
+		return &commit.Change{
+			Reads: t.Reads,
+			// A test takes no number from anybody: those of series come from the practice only.
+			Write: func(tx *store.Store) (err error) {
+				posted, err = ledger.Post(ctx, tx, posting, t.Plan.Kind(), entries)
+				return err
+			},
+			Done: func() { accepted = true },
+		}, nil
+	})
+	if err != nil || !accepted {
+		return nil, outcome, err
+	}
+	rows, err := s.journal(ctx, entries, request.Format)
+	if err != nil {
+		return nil, outcome, err
+	}
+	made := view.Posting(&posted, outcome, rows)
+	return &made, outcome, nil
+}
+
+// posting is what a ledger keeps of a trial.
+func (s *Service) posting(ctx context.Context, t *judging.Trial, name string, outcome *contract.Outcome, by record.Stamp) ledger.Posting {
+	content := s.base.Content(ctx, t)
+	return ledger.Posting{
+		Ledger: name, Kind: t.Document.Kind, Company: t.Document.Company, Type: t.Document.Type, Day: t.Plan.Scope.Day,
+		Title: t.Title(&content), Document: t.Document, Trace: view.TraceOf(outcome), Posted: by,
+	}
+}
+
+// entriesOf are the lines of the journal that a trial makes.
+func entriesOf(t *judging.Trial) []ledger.Entry {
+	content := t.Judged.Content("", "")
+	return ledger.Entries(t.Plan.Kind(), &content, t.Plan.Scope, func(kind, account, of string) string {
+		text, _ := t.Links.Follow(kind, account, of).Text()
+		return text
+	})
+}

@@ -1,0 +1,252 @@
+// Package proofs keeps proofs: test documents with what is expected of them, what they confirm of
+// the rules, and what they would not notice.
+//
+// It must never know how documents are posted. Start reading at Service.
+package proofs
+
+import (
+	"codicil/core/engine"
+	"codicil/core/field"
+	"codicil/core/judge"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/judging"
+	"codicil/internal/cache"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"codicil/internal/ledger"
+	"codicil/internal/store"
+	"codicil/internal/view"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Service serves these use cases.
+type Service struct{ base *judging.Service }
+
+// New returns the use cases.
+func New(j *judging.Service) *Service { return &Service{j} }
+
+// List returns the proofs of a kind.
+func (s *Service) List(ctx context.Context, kind string) ([]contract.Proof, error) {
+	book, err := s.base.Cache.Book(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	proofs, err := s.base.Store.Proofs(ctx, kind)
+	return view.List(proofs, func(p proof.Proof) contract.Proof { return view.Proof(p, book) }), err
+}
+
+// Get returns one proof.
+func (s *Service) Get(ctx context.Context, id int64) (contract.Proof, error) {
+	p, err := s.base.Store.Proof(ctx, id)
+	if err != nil {
+		return contract.Proof{}, commit.Explain(err)
+	}
+	book, err := s.base.Cache.Book(ctx, p.Given.Kind)
+	if err != nil {
+		return contract.Proof{}, err
+	}
+	return view.Proof(p, book), nil
+}
+
+// Keep keeps a test document with what comes out of it as a proof, or with what the
+// request expects instead.
+func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contract.Proof, error) {
+	// The document is tried first, so that typed texts are read and all it reads is known.
+	t, err := s.base.Try(ctx, request.Document, judging.Ask{Format: request.Format, Drafts: request.Rules})
+	if err != nil {
+		return contract.Proof{}, err
+	}
+	b, err := s.base.Bench(ctx, t.Document.Kind, nil)
+	if err != nil {
+		return contract.Proof{}, err
+	}
+	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.Document, Posting: request.Posting, Unread: request.Unread}
+	if p.Given.Preceding != nil && p.Given.Previous == nil {
+		p.Given.Previous, p.Given.PreviousOfType = request.Document.Previous, request.Document.PreviousOfType
+	}
+	if p.Given.Carried, err = b.Runner.Carry(&p); err != nil {
+		return contract.Proof{}, err
+	}
+	if p.Posting != "" {
+		if _, err := s.base.Store.Posting(ctx, ledger.Practice, p.Posting); err != nil {
+			return contract.Proof{}, commit.Explain(err)
+		}
+	}
+	// What a proof expects is what its run gives, at once and ever after.
+	result := b.Runner.Run(&p, true)
+	if result.Err != nil {
+		return contract.Proof{}, judging.Unjudged(result.Err)
+	}
+	kind, out := result.Plan.Kind(), result.Outcome
+	p.Seen = result.Plan.Versions()
+	if request.Expect != nil {
+		p.Expect = *request.Expect
+	} else {
+		p.Expect = proof.Expect(out, result.Plan, request.Fields)
+	}
+	if request.Expect == nil && len(request.Fields) == 0 {
+		if err := s.mind(ctx, &p, out); err != nil {
+			return contract.Proof{}, err
+		}
+	}
+	for key := range p.Expect.Values {
+		if place, _ := judge.Place(kind, key); place < 0 {
+			return contract.Proof{}, fault.Bad(unknownExpected, kind.Noun(), key)
+		}
+	}
+	if len(p.Rules) == 0 {
+		p.Rules = judging.Acting(out)
+	}
+	if request.Acting {
+		p.Expect.Acting = slices.DeleteFunc(judging.Acting(out), func(id int64) bool { return !slices.Contains(p.Rules, id) })
+	}
+	p.Rules = slices.DeleteFunc(p.Rules, func(id int64) bool { return id == 0 })
+	if p.Name == "" {
+		content := t.Judged.Content("", "")
+		p.Name = fmt.Sprintf("%s in %s: %s, %s", result.Plan.Scope.Type.Label, result.Plan.Scope.Company.Key, t.Title(&content), out.Verdict)
+	}
+	err = s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) (err error) {
+		p, err = tx.SaveProof(ctx, p, "kept", "", by)
+		return err
+	})
+	if err != nil {
+		return contract.Proof{}, err
+	}
+	return view.Proof(p, b.Runner.Book), nil
+}
+
+// mind lets a proof expect of the rules that it names also that they did nothing.
+func (s *Service) mind(ctx context.Context, p *proof.Proof, out *engine.Outcome) error {
+	book, err := s.base.Cache.Book(ctx, p.Given.Kind)
+	if err != nil {
+		return err
+	}
+	for _, c := range book.Rules {
+		if slices.Contains(p.Rules, c.ID) && c.Sound() {
+			p.Expect.Mind(c, out)
+		}
+	}
+	return nil
+}
+
+// Delete removes a proof.
+func (s *Service) Delete(ctx context.Context, id int64) error {
+	return s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return tx.DeleteProof(ctx, id) })
+}
+
+// asked leaves of the proofs those that a run asks for.
+func asked(proofs []proof.Proof, request *contract.RunRequest) []proof.Proof {
+	return slices.DeleteFunc(proofs, func(p proof.Proof) bool {
+		return (len(request.Proofs) > 0 && !slices.Contains(request.Proofs, p.ID)) ||
+			(request.OfRule != 0 && !slices.Contains(p.Rules, request.OfRule)) ||
+			(request.Company != "" && p.Given.Company != request.Company) || (request.Type != "" && p.Given.Type != request.Type)
+	})
+}
+
+// Count tells how many proofs a run would run.
+func (s *Service) Count(ctx context.Context, request contract.RunRequest) (int, error) {
+	b, err := s.base.Bench(ctx, request.Kind, request.Rule)
+	if err != nil {
+		return 0, err
+	}
+	return len(asked(b.Proofs, &request)), nil
+}
+
+// Run runs proofs against the rules in force, on all processors. tell, if any, is told
+// of each as it ends.
+func (s *Service) Run(ctx context.Context, request contract.RunRequest, tell func(contract.ProofResult)) (contract.ProofRun, error) {
+	run := contract.ProofRun{RanAt: s.base.Clock().UTC(), Results: []contract.ProofResult{}}
+	b, err := s.base.Bench(ctx, request.Kind, request.Rule)
+	if err != nil {
+		return run, err
+	}
+	results, err := b.Runner.RunAll(ctx, asked(b.Proofs, &request), func(r *proof.Result) {
+		if tell != nil {
+			tell(s.show(ctx, b.Reference, r, request.Format))
+		}
+	})
+	for i := range results {
+		if results[i].Proof == nil {
+			continue // it was stopped before
+		}
+		shown := s.show(ctx, b.Reference, &results[i], request.Format)
+		if run.Results = append(run.Results, shown); shown.Held {
+			run.Held++
+		} else {
+			run.Failed++
+		}
+	}
+	return run, err
+}
+
+// show tells what came of a proof as a person reads it.
+func (s *Service) show(ctx context.Context, ref *cache.Reference, r *proof.Result, format *field.Format) contract.ProofResult {
+	if r.Err != nil {
+		return view.ProofResult(r, nil)
+	}
+	links := s.base.Links(ctx, ref, r.Plan.Scope.Company.Key)
+	return view.ProofResult(r, view.NewReader(r.Plan, r.Outcome, links, format))
+}
+
+// KeptFrom names the proofs that were kept from a test posting.
+func (s *Service) KeptFrom(ctx context.Context, posting string) ([]fault.Use, error) {
+	kept, err := s.base.Store.ProofsOf(ctx, posting)
+	return view.List(kept, use), err
+}
+
+// CountPosted counts the proofs that were kept from test postings.
+func (s *Service) CountPosted(ctx context.Context) (int, error) { return s.base.Store.CountPosted(ctx) }
+
+func use(p proof.Proof) fault.Use {
+	return fault.Use{What: "proof", Key: fmt.Sprint(p.ID), Title: p.Name}
+}
+
+// InScope lists the proofs of a company and type.
+func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, err error) {
+	for i := range kinds {
+		kept, err := s.base.Store.Proofs(ctx, kinds[i].Key)
+		if err != nil {
+			return nil, err
+		}
+		for _, p := range kept {
+			if names(p.Given.Company, p.Given.Type) {
+				uses = append(uses, use(p))
+			}
+		}
+	}
+	return uses, nil
+}
+
+// OfField lists the proofs that enter or expect a value of a field.
+func (s *Service) OfField(ctx context.Context, kind *record.Kind, key string) (uses []fault.Use, err error) {
+	kept, err := s.base.Store.Proofs(ctx, kind.Key)
+	for _, p := range kept {
+		if proofNames(kind, &p.Given, p.Expect.Values, key) {
+			uses = append(uses, use(p))
+		}
+	}
+	return uses, err
+}
+
+// proofNames tells whether a proof enters or expects a value of a field.
+func proofNames(kind *record.Kind, given *judge.Document, expected map[string]string, key string) bool {
+	column, ofLine := strings.CutPrefix(key, field.LinePrefix)
+	if _, there := given.Entered[key]; there {
+		return true
+	}
+	if ofLine && slices.ContainsFunc(given.Lines, func(l judge.Line) bool { _, there := l.Entered[column]; return there }) {
+		return true
+	}
+	place := kind.Index(key)
+	for address := range expected {
+		if at, _ := judge.Place(kind, address); at == place {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,267 @@
+package records
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"sync"
+
+	"codicil/core/field"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/judging"
+	"codicil/internal/cache"
+	"codicil/internal/store"
+)
+
+// Live keeps the live values of records: those that are always what a linked record has.
+type Live struct {
+	base  *judging.Service
+	mutex sync.Mutex
+	late  []record.Ref // records of which a live value is to be taken anew
+}
+
+// NewLive returns what keeps live values.
+func NewLive(j *judging.Service) *Live { return &Live{base: j} }
+
+// mostLive is how many records are rewritten in the commit of the record that they name; the
+// others are marked as late and follow in commits of as many.
+const mostLive = 1000
+
+// Rewritten are records whose live values change with a record that they name.
+type Rewritten struct {
+	Changed []record.Record
+	live    *Live
+	late    map[string][]string // numbers by kind
+}
+
+// After returns the unposted records whose live values change when records are saved as they
+// stand here. Fields that are computed from those wait for their own saving. Cost: the records
+// that name one of them, directly or through one other.
+func (l *Live) After(ctx context.Context, reads *commit.ReadSet, saved ...record.Record) (*Rewritten, error) {
+	ref, err := l.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	found := &Rewritten{live: l, late: map[string][]string{}}
+	over := map[record.Ref]*record.Record{}
+	for i := range saved {
+		if saved[i].Number != "" {
+			over[saved[i].Ref] = &saved[i]
+		}
+	}
+	for i := range ref.Kinds {
+		kind := &ref.Kinds[i]
+		reach, err := l.reach(ctx, kind.Key)
+		if err != nil {
+			return nil, err
+		}
+		if reach == 0 {
+			continue
+		}
+		near, err := l.near(ctx, kind.Key, over, reach)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range near {
+			if len(found.Changed) >= mostLive {
+				found.late[kind.Key] = append(found.late[kind.Key], r.Number)
+				continue
+			}
+			next, err := l.values(ctx, ref, reads, r, over)
+			if err != nil {
+				return nil, err
+			}
+			if next != nil {
+				found.Changed = append(found.Changed, *next)
+			}
+		}
+	}
+	return found, nil
+}
+
+// reach is how many links the live values of a kind lead over at most; 0: it has none.
+func (l *Live) reach(ctx context.Context, kind string) (most int, err error) {
+	book, err := l.base.Cache.Book(ctx, kind)
+	if err != nil {
+		return 0, err
+	}
+	for _, c := range book.Rules {
+		if c.State == rule.InForce && c.Family == rule.Source && c.Effect.Tie == rule.Live && c.Value != nil {
+			most = max(most, c.Depth())
+		}
+	}
+	return most, nil
+}
+
+// near returns the unposted records of a kind that name one of the others, or that name a
+// record that does.
+func (l *Live) near(ctx context.Context, kind string, over map[record.Ref]*record.Record, reach int) (rows []record.Record, err error) {
+	seen := map[record.Ref]bool{}
+	front := slices.Collect(maps.Keys(over))
+	for range reach {
+		var next []record.Ref
+		for _, at := range front {
+			named, err := l.base.Cache.Records.NamedBy(ctx, at)
+			if err != nil {
+				return nil, err
+			}
+			for _, r := range named {
+				if seen[r.Ref] {
+					continue
+				}
+				seen[r.Ref] = true
+				next = append(next, r.Ref)
+				if r.Kind == kind && r.State == record.Kept && over[r.Ref] == nil {
+					rows = append(rows, r)
+				}
+			}
+		}
+		front = next
+	}
+	return rows, nil
+}
+
+// values returns a record with its live values as they are when the others are as given;
+// nil where none changes. One that no longer fits its kind keeps what it has.
+func (l *Live) values(ctx context.Context, ref *cache.Reference, reads *commit.ReadSet, r record.Record, over map[record.Ref]*record.Record) (*record.Record, error) {
+	kind, err := ref.Kind(r.Kind)
+	if err != nil {
+		return nil, err
+	}
+	judged, err := l.base.Try(ctx, judging.DocumentOf(kind, &r), judging.Ask{Moment: rule.Saving, Real: true, Quiet: true, Over: over})
+	if err != nil {
+		return nil, ctx.Err()
+	}
+	reads.Record(r.Ref, &r)
+	content := r.Content
+	changed := false
+	for _, s := range judged.Judged.Outcome.Spots() {
+		if !s.Live {
+			continue
+		}
+		text := field.Write(s.Final)
+		f := &kind.Fields[s.Place]
+		if content.Get(f, s.Line) == text {
+			continue
+		}
+		if !changed {
+			content, changed = content.Clone(), true
+		}
+		content.Set(f, s.Line, text, s.Origin)
+	}
+	if !changed && !r.Late {
+		return nil, nil
+	}
+	r.Late, r.Content = false, content
+	return &r, nil
+}
+
+// Write writes the records, and marks those that are to follow.
+func (w *Rewritten) Write(ctx context.Context, tx *store.Store, by record.Stamp) error {
+	if err := ChangeAll(ctx, tx, "live", w.Changed, by); err != nil {
+		return err
+	}
+	for kind, numbers := range w.late {
+		if err := tx.MarkLate(ctx, kind, numbers); err != nil {
+			return err
+		}
+		w.live.later(kind, numbers)
+	}
+	return nil
+}
+
+// ChangeAll writes records that something else changed, and leaves them as they are kept; what
+// says what.
+func ChangeAll(ctx context.Context, tx *store.Store, what string, changed []record.Record, by record.Stamp) (err error) {
+	for i := range changed {
+		if changed[i], err = tx.ChangeRecord(ctx, changed[i], what, by); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// later remembers records that are to follow.
+func (l *Live) later(kind string, numbers []string) {
+	l.mutex.Lock()
+	defer l.mutex.Unlock()
+	for _, number := range numbers {
+		l.late = append(l.late, record.Ref{Kind: kind, Number: number})
+	}
+}
+
+// Resume takes the live values anew that were still to follow when the program ended.
+func (l *Live) Resume(ctx context.Context) error {
+	ref, err := l.base.Cache.Reference(ctx)
+	if err != nil {
+		return err
+	}
+	for _, k := range ref.Kinds {
+		numbers, err := l.base.Store.Late(ctx, k.Key)
+		if err != nil {
+			return err
+		}
+		l.later(k.Key, numbers)
+	}
+	return l.CatchUp(ctx)
+}
+
+// CatchUp takes the live values of records anew that are late, as many at a time as one commit
+// takes.
+func (l *Live) CatchUp(ctx context.Context) error {
+	for {
+		l.mutex.Lock()
+		count := min(len(l.late), mostLive)
+		batch := slices.Clone(l.late[:count])
+		l.late = l.late[count:]
+		l.mutex.Unlock()
+		if count == 0 {
+			return nil
+		}
+		if err := l.rewrite(ctx, batch); err != nil {
+			l.mutex.Lock()
+			l.late = append(batch, l.late...)
+			l.mutex.Unlock()
+			return err
+		}
+	}
+}
+
+func (l *Live) rewrite(ctx context.Context, batch []record.Ref) error {
+	return l.base.Line.Commit(ctx, func() (*commit.Change, error) {
+		version, _, err := l.base.Cache.Version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		ref, err := l.base.Cache.Reference(ctx)
+		if err != nil {
+			return nil, err
+		}
+		reads, found := commit.NewReadSet(version.Book), &Rewritten{live: l}
+		for _, at := range batch {
+			r, err := l.base.Cache.Records.Find(ctx, at)
+			if err != nil {
+				return nil, err
+			}
+			if r == nil || r.State != record.Kept {
+				continue
+			}
+			late := *r
+			late.Late = true
+			next, err := l.values(ctx, ref, reads, late, nil)
+			if err != nil {
+				return nil, err
+			}
+			if next != nil {
+				found.Changed = append(found.Changed, *next)
+			}
+		}
+		by, err := l.base.Line.Stamp(ctx)
+		return &commit.Change{
+			Reads: reads, Write: func(tx *store.Store) error { return found.Write(ctx, tx, by) },
+			Done: func() { l.base.Cache.Records.Put(found.Changed...) },
+		}, err
+	})
+}

@@ -1,0 +1,393 @@
+// Package records keeps records: saving, changing, deleting, listing and finding them, what they
+// were, and what begins with one.
+//
+// It must never know how documents are posted. Start reading at Service.Save.
+package records
+
+import (
+	"codicil/core/engine"
+	"codicil/core/field"
+	"codicil/core/judge"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/judging"
+	"codicil/internal/cache"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"codicil/internal/store"
+	"codicil/internal/view"
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+	"strings"
+)
+
+// Service serves these use cases.
+type Service struct {
+	base *judging.Service
+	live *Live
+}
+
+// New returns the use cases.
+func New(j *judging.Service, live *Live) *Service { return &Service{j, live} }
+
+// Show returns a record as people see it.
+func Show(ctx context.Context, j *judging.Service, r *record.Record) (contract.Record, error) {
+	ref, kind, err := j.KindOf(ctx, r.Kind)
+	if err != nil {
+		return contract.Record{}, err
+	}
+	links := j.Links(ctx, ref, r.Company)
+	followers, err := cache.Followers(ctx, j.Cache.Records, r.Ref)
+	if err != nil {
+		return contract.Record{}, err
+	}
+	return view.Record(r, links.TitleOf(kind, r.Values), links, followers), links.Err()
+}
+
+// Get returns one record.
+func (s *Service) Get(ctx context.Context, at record.Ref) (contract.Record, error) {
+	r, err := s.base.Saved(ctx, at)
+	if err != nil {
+		return contract.Record{}, err
+	}
+	return Show(ctx, s.base, &r.Record)
+}
+
+// Changeable refuses the change of a record that is posted, or that somebody
+// changed since the version.
+func Changeable(r *record.Record, version int) error {
+	if r.State != record.Kept {
+		return fault.Hindered(posted, r.Number)
+	}
+	if r.Version != version {
+		return fault.Hindered(fault.Stale)
+	}
+	return nil
+}
+
+// Save keeps a new or changed record, if its plan accepts it.
+func (s *Service) Save(ctx context.Context, request contract.SaveRequest) (answer contract.SaveAnswer, err error) {
+	var r record.Record
+	saved := false
+	err = s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+		t, before, err := s.trySaving(ctx, request)
+		if err != nil {
+			return nil, err
+		}
+		answer = contract.SaveAnswer{Outcome: t.Outcome()}
+		if !t.Accepted() {
+			return commit.Nothing(), nil
+		}
+		_, seed, err := s.base.Cache.Version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		r = Outcome(ctx, s.base, t, before)
+		others, err := s.live.After(ctx, t.Reads, r)
+		if err != nil {
+			return nil, err
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		return &commit.Change{
+			Reads: t.Reads,
+			Write: func(tx *store.Store) (err error) {
+				if err := t.Numbers.Take(ctx, tx); err != nil {
+					return err
+				}
+				if r.Number == "" {
+					r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), by)
+				} else {
+					r, err = tx.ChangeRecord(ctx, r, "saved", by)
+				}
+				if err != nil {
+					return err
+				}
+				return others.Write(ctx, tx, by)
+			},
+			Done: func() {
+				saved = true
+				s.base.Cache.Records.Put(append(others.Changed, r)...)
+			},
+		}, err
+	})
+	if err != nil || !saved {
+		return answer, err
+	}
+	if err := s.live.CatchUp(ctx); err != nil {
+		return answer, err
+	}
+	shown, err := Show(ctx, s.base, &r)
+	answer.Record = &shown
+	return answer, err
+}
+
+// trySaving judges a record as saving it would, and returns it as it was before.
+func (s *Service) trySaving(ctx context.Context, request contract.SaveRequest) (*judging.Trial, record.Record, error) {
+	document := request.Document
+	_, kind, err := s.base.KindOf(ctx, document.Kind)
+	if err != nil {
+		return nil, record.Record{}, err
+	}
+	before := record.Record{Ref: record.Ref{Kind: kind.Key}, Company: document.Company, Type: document.Type, State: record.Kept}
+	if document.Record != "" {
+		saved, err := s.base.Saved(ctx, record.Ref{Kind: kind.Key, Number: document.Record})
+		if err != nil {
+			return nil, before, err
+		}
+		before = saved.Record
+		if err := Changeable(&before, request.Version); err != nil {
+			return nil, before, err
+		}
+		document.Company, before.Type = before.Company, document.Type
+	} else if request.Origin != nil {
+		if document, err = s.followingOn(ctx, document, *request.Origin); err != nil {
+			return nil, before, err
+		}
+		before.Preceding = record.Ref{Kind: request.Origin.What, Number: request.Origin.Key}
+	}
+	t, err := s.base.Try(ctx, document, judging.Ask{Format: request.Format, Moment: rule.Saving, Keyed: request.Keyed, Real: true})
+	return t, before, err
+}
+
+// followingOn says of a new document which record it follows, and which of its values came
+// over from that: those that a map from that kind would carry.
+func (s *Service) followingOn(ctx context.Context, document judge.Document, origin fault.Use) (judge.Document, error) {
+	saved, err := s.base.Saved(ctx, record.Ref{Kind: origin.What, Number: origin.Key})
+	if err != nil {
+		return document, err
+	}
+	document.Preceding = &engine.Preceding{Kind: origin.What, Number: origin.Key}
+	to, err := saved.Reference.Kind(document.Kind)
+	if err != nil {
+		return document, err
+	}
+	maps, err := s.base.Store.FollowOns(ctx)
+	if err != nil {
+		return document, err
+	}
+	for _, f := range maps {
+		if f.From != origin.What || f.To != document.Kind {
+			continue
+		}
+		carried := f.Apply(saved.Kind, to, saved.Number, &saved.Content)
+		document.Entered = asCarried(document.Entered, carried.Values)
+		lines := slices.Clone(document.Lines)
+		for i := range lines {
+			lines[i].Entered = asCarried(lines[i].Entered, carried.Line(lines[i].Number))
+		}
+		document.Lines = lines
+	}
+	return document, nil
+}
+
+// asCarried marks the entered values that are those that came over.
+func asCarried(entered map[string]judge.Item, carried map[string]string) map[string]judge.Item {
+	marked := maps.Clone(entered)
+	for key, item := range entered {
+		if item.Value != "" && item.Value == carried[key] {
+			item.Carried = true
+			marked[key] = item
+		}
+	}
+	return marked
+}
+
+// Outcome puts what came out of a trial in place of what the record held.
+func Outcome(ctx context.Context, j *judging.Service, t *judging.Trial, before record.Record) record.Record {
+	kind, content := t.Plan.Kind(), j.Content(ctx, t)
+	content.Values = withRemoved(kind, "", content.Values, before.Values)
+	for i, l := range content.Lines {
+		content.Lines[i].Values = withRemoved(kind, field.LinePrefix, l.Values, before.Line(l.Number))
+	}
+	before.Late, before.Content = false, content
+	return before
+}
+
+// withRemoved keeps the values of fields that were removed from the kind, so that
+// they are there when the field comes back.
+func withRemoved(kind *record.Kind, prefix string, values, before map[string]string) map[string]string {
+	all := maps.Clone(values)
+	for key, value := range before {
+		if kind.Index(prefix+key) < 0 {
+			all[key] = value
+		}
+	}
+	return all
+}
+
+// History returns what a record has been, newest first; also one that was deleted.
+func (s *Service) History(ctx context.Context, at record.Ref, format *field.Format) ([]contract.RecordVersion, error) {
+	ref, kind, err := s.base.KindOf(ctx, at.Kind)
+	if err != nil {
+		return nil, err
+	}
+	versions, err := s.base.Store.RecordVersions(ctx, at.Kind, at.Number)
+	if err != nil {
+		return nil, err
+	}
+	if len(versions) == 0 {
+		return nil, fault.Missing("%s %s", kind.Noun(), at.Number)
+	}
+	company := ""
+	if r, err := s.base.Cache.Records.Find(ctx, at); err == nil && r != nil {
+		company = r.Company
+	}
+	book, err := s.base.Cache.Book(ctx, at.Kind)
+	if err != nil {
+		return nil, err
+	}
+	named := func(id int64) string {
+		if c := judging.InBook(book, id); c != nil {
+			return c.Name
+		}
+		return fmt.Sprintf("rule %d", id)
+	}
+	links := s.base.Links(ctx, ref, company)
+	show := view.Viewer{Kind: kind, Company: ref.Company(company), Titles: links, Format: format.OrPlain()}
+	history := []contract.RecordVersion{}
+	for i := range versions {
+		var before *record.Version
+		if i+1 < len(versions) {
+			before = &versions[i+1]
+		}
+		history = append(history, show.RecordVersion(&versions[i], before, named))
+	}
+	return history, links.Err()
+}
+
+// Merge tells what somebody else changed in a record since the version, and
+// where this person changed the same field to something else.
+func (s *Service) Merge(ctx context.Context, request contract.SaveRequest) (contract.Merge, error) {
+	at := record.Ref{Kind: request.Document.Kind, Number: request.Document.Record}
+	saved, err := s.base.Saved(ctx, at)
+	if err != nil {
+		return contract.Merge{}, err
+	}
+	versions, err := s.base.Store.RecordVersions(ctx, at.Kind, at.Number)
+	if err != nil {
+		return contract.Merge{}, err
+	}
+	i := slices.IndexFunc(versions, func(v record.Version) bool { return v.Version == request.Version })
+	if i < 0 {
+		return contract.Merge{}, fault.Missing("version %d of %s", request.Version, at.Number)
+	}
+	document := request.Document
+	document.Company = saved.Company
+	t, err := s.base.Try(ctx, document, judging.Ask{Format: request.Format, Moment: rule.Saving, Real: true})
+	if err != nil {
+		return contract.Merge{}, err
+	}
+	base, theirs, mine := versions[i].Content, saved.Content, s.base.Content(ctx, t)
+	others, clashes := record.Merge(saved.Kind, &base, &theirs, &mine)
+	shown, err := Show(ctx, s.base, &saved.Record)
+	if err != nil {
+		return contract.Merge{}, err
+	}
+	show := &t.Reader.Viewer
+	return contract.Merge{
+		Record:  shown,
+		Theirs:  view.List(others, func(c record.Change) contract.ValueChange { return show.Change(&base, &theirs, c) }),
+		Clashes: view.List(clashes, func(c record.Clash) contract.Clash { return show.Clash(&base, &theirs, &mine, c) }),
+	}, nil
+}
+
+// Delete deletes a record that is not posted and that nothing links to.
+func (s *Service) Delete(ctx context.Context, at record.Ref) error {
+	return s.base.Line.Alone(ctx, func() (*commit.Change, error) {
+		r, err := s.base.Saved(ctx, at)
+		if err != nil {
+			return nil, err
+		}
+		if err := Changeable(&r.Record, r.Version); err != nil {
+			return nil, err
+		}
+		naming, err := s.base.Cache.Records.NamedBy(ctx, at)
+		if err != nil {
+			return nil, err
+		}
+		naming = slices.DeleteFunc(naming, func(r record.Record) bool { return r.Ref == at })
+		if len(naming) > 0 {
+			return nil, fault.Hindered(linked, at.Number, len(naming)).With(view.List(naming, s.base.Links(ctx, r.Reference, "").Use))
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		return &commit.Change{
+			Write: func(tx *store.Store) error { return tx.DeleteRecord(ctx, r.Record, by) },
+			Done:  func() { s.base.Cache.Records.Remove(r.Record) },
+		}, err
+	})
+}
+
+// InScope lists the records of a company and type.
+func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, err error) {
+	ref, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	links := s.base.Links(ctx, ref, "")
+	for i := range kinds {
+		rows, err := s.base.Cache.Records.Each(ctx, kinds[i].Key)
+		if err != nil {
+			return nil, err
+		}
+		for r := range rows {
+			if names(r.Company, r.Type) {
+				uses = append(uses, fault.Use{What: r.Kind, Key: r.Number, Title: links.TitleOf(&kinds[i], r.Values)})
+			}
+		}
+	}
+	return uses, links.Err()
+}
+
+// Begin returns the beginning of the record that follows one. Nothing is kept.
+func (s *Service) Begin(ctx context.Context, id int64, request contract.BeginRequest) (contract.Beginning, error) {
+	f, err := s.followOn(ctx, id)
+	if err != nil {
+		return contract.Beginning{}, err
+	}
+	saved, err := s.base.Saved(ctx, record.Ref{Kind: f.From, Number: request.Number})
+	if err != nil {
+		return contract.Beginning{}, err
+	}
+	m, r := saved.Reference, saved.Record
+	to, err := m.Kind(f.To)
+	if err != nil {
+		return contract.Beginning{}, err
+	}
+	if r.State == record.Reversed {
+		return contract.Beginning{}, fault.Hindered(reversed, r.Number)
+	}
+	kindType := f.Type
+	if kindType == "" {
+		kindType = request.Type
+	}
+	if t := m.Type(f.To, kindType); t == nil || !t.UsedIn(r.Company) {
+		return contract.Beginning{}, fault.Bad(chooseType, strings.ToLower(to.TypeLabel), to.Noun())
+	}
+	content := f.Apply(saved.Kind, to, r.Number, &r.Content)
+	document := judge.Document{Kind: f.To, Company: r.Company, Type: kindType, Entered: judging.Entered(content.Values), Preceding: &engine.Preceding{Kind: r.Kind, Number: r.Number}}
+	for _, l := range content.Lines {
+		document.Lines = append(document.Lines, judge.Line{Number: l.Number, Entered: judging.Entered(l.Values)})
+	}
+	followers, err := cache.Followers(ctx, s.base.Cache.Records, r.Ref)
+	if err != nil {
+		return contract.Beginning{}, err
+	}
+	followers = slices.DeleteFunc(followers, func(r record.Record) bool { return r.Kind != f.To || r.State == record.Reversed })
+	links := s.base.Links(ctx, m, r.Company)
+	return contract.Beginning{Document: document, Origin: links.Use(r), Earlier: view.List(followers, links.Use)}, links.Err()
+}
+
+// followOn returns a map from record to record.
+func (s *Service) followOn(ctx context.Context, id int64) (record.FollowOn, error) {
+	maps, err := s.base.Store.FollowOns(ctx)
+	if err != nil {
+		return record.FollowOn{}, err
+	}
+	if i := slices.IndexFunc(maps, func(f record.FollowOn) bool { return f.ID == id }); i >= 0 {
+		return maps[i], nil
+	}
+	return record.FollowOn{}, fault.Missing("map %d", id)
+}

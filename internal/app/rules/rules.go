@@ -1,0 +1,435 @@
+// Package rules keeps the rules: their life from draft to retired, the plan that they make, what
+// they would do to saved records, and their formulas.
+//
+// It must never know how documents are posted or proofs kept. Start reading at Service.
+package rules
+
+import (
+	"codicil/core/finding"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/core/table"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/impact"
+	"codicil/internal/app/judging"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"codicil/internal/store"
+	"codicil/internal/view"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Service serves these use cases.
+type Service struct {
+	base   *judging.Service
+	impact *impact.Service
+}
+
+// New returns the use cases.
+func New(j *judging.Service) *Service { return &Service{j, impact.New(j)} }
+
+// List returns all rules of a kind.
+func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, error) {
+	b, err := s.base.Cache.Book(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	names := m.Names(b.Vocabulary.Kind)
+	proofs, err := s.base.Store.Proofs(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	return view.List(b.Rules, func(c *rule.Compiled) contract.RuleView { return view.Rule(c, names, proofs) }), nil
+}
+
+// Get returns one rule.
+func (s *Service) Get(ctx context.Context, id int64) (contract.RuleView, error) {
+	r, err := s.base.Store.Rule(ctx, id)
+	if err != nil {
+		return contract.RuleView{}, commit.Explain(err)
+	}
+	return s.show(ctx, r)
+}
+
+func (s *Service) show(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
+	c, err := s.compile(ctx, r)
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	proofs, err := s.base.Store.Proofs(ctx, r.Kind)
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	return view.Rule(c.Compiled, m.Names(c.kind), proofs), nil
+}
+
+type compiled struct {
+	*rule.Compiled
+	kind *record.Kind
+	book *plan.Book
+}
+
+func (s *Service) compile(ctx context.Context, r rule.Rule) (compiled, error) {
+	b, err := s.base.Cache.Book(ctx, r.Kind)
+	if err != nil {
+		return compiled{}, err
+	}
+	return compiled{rule.Compile(r, b.Vocabulary), b.Vocabulary.Kind, b}, nil
+}
+
+// Read tells how a rule reads and what is wrong with it. Nothing is kept.
+func (s *Service) Read(ctx context.Context, change contract.RuleChange) (contract.RuleView, error) {
+	r := judging.Changed(change)
+	if r.ID != 0 {
+		kept, err := s.base.Store.Rule(ctx, r.ID)
+		if err != nil {
+			return contract.RuleView{}, commit.Explain(err)
+		}
+		r.State = kept.State
+	}
+	return s.show(ctx, r)
+}
+
+// Create keeps a new rule as a draft, with whatever errors it has.
+func (s *Service) Create(ctx context.Context, change contract.RuleChange) (contract.RuleView, error) {
+	r := judging.Changed(change)
+	r.ID = 0
+	err := s.base.Line.Alone(ctx, func() (*commit.Change, error) {
+		if err := s.complete(ctx, &r, ""); err != nil {
+			return nil, err
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		return &commit.Change{
+			Write: func(tx *store.Store) (err error) {
+				r, err = tx.AddRule(ctx, r, by)
+				return err
+			},
+			Done: func() { s.base.Cache.PutRules(r) },
+		}, err
+	})
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	return s.show(ctx, r)
+}
+
+// complete refuses what cannot even be a draft and gives the rule a name.
+// before is the name that was proposed for the rule before the change.
+func (s *Service) complete(ctx context.Context, r *rule.Rule, before string) error {
+	c, err := s.compile(ctx, *r)
+	if err != nil {
+		return err
+	}
+	if c.Field < 0 {
+		return fault.Bad(unknownFieldRules, c.kind.Noun(), r.Target)
+	}
+	if !slices.Contains(rule.Families, r.Family) {
+		return fault.Bad(unknownFamily, r.Family)
+	}
+	if r.Name == "" || r.Name == before {
+		r.Name = rule.ProposeName(c.Compiled, c.kind)
+	}
+	return nil
+}
+
+// Change keeps a changed rule. One in force must stay sound, and asks as much as putting
+// one in force.
+func (s *Service) Change(ctx context.Context, id int64, change contract.RuleChange) (contract.RuleView, error) {
+	return s.changeRule(ctx, func() (rule.Rule, error) {
+		kept, err := s.base.Store.Rule(ctx, id)
+		if err != nil {
+			return kept, commit.Explain(err)
+		}
+		if kept.State == rule.Retired {
+			return kept, fault.Hindered(retired)
+		}
+		if change.Version != kept.Version {
+			return kept, fault.Hindered(fault.Stale)
+		}
+		r := judging.Changed(change)
+		r.ID, r.State, r.Reason = id, kept.State, kept.Reason
+		if r.Kind != kept.Kind {
+			return r, fault.Bad(kindChanged)
+		}
+		was, err := s.compile(ctx, kept)
+		if err != nil {
+			return r, err
+		}
+		if err := s.complete(ctx, &r, rule.ProposeName(was.Compiled, was.kind)); err != nil {
+			return r, err
+		}
+		if r.State != rule.InForce || plan.SameBody(&r.Body, &kept.Body) {
+			return r, nil
+		}
+		r.Reason = strings.TrimSpace(change.Reason)
+		return r, s.mayAct(ctx, r)
+	})
+}
+
+// changeRule writes the next version of a rule that judge returns, as it should be.
+func (s *Service) changeRule(ctx context.Context, judge func() (rule.Rule, error)) (contract.RuleView, error) {
+	var r rule.Rule
+	err := s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+		version, _, err := s.base.Cache.Version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		if r, err = judge(); err != nil {
+			return nil, err
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		return &commit.Change{
+			Reads: commit.NewReadSet(version.Book),
+			Write: func(tx *store.Store) (err error) {
+				r, err = tx.ChangeRule(ctx, r, by)
+				return err
+			},
+			Done: func() { s.base.Cache.PutRules(r) },
+		}, err
+	})
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	return s.show(ctx, r)
+}
+
+// Move puts a rule in another state of its life.
+func (s *Service) Move(ctx context.Context, id int64, move contract.RuleMove) (contract.RuleView, error) {
+	kept, err := s.base.Store.Rule(ctx, id)
+	if err != nil {
+		return contract.RuleView{}, commit.Explain(err)
+	}
+	if kept.State == move.State {
+		return s.show(ctx, kept)
+	}
+	return s.changeRule(ctx, func() (rule.Rule, error) {
+		r, err := s.base.Store.Rule(ctx, id)
+		if err != nil {
+			return r, commit.Explain(err)
+		}
+		if !r.State.MayBecome(move.State) {
+			return r, fault.Hindered(wrongState, r.State, move.State)
+		}
+		if move.Version != r.Version {
+			return r, fault.Hindered(fault.Stale)
+		}
+		r.State = move.State
+		if move.State != rule.InForce {
+			return r, nil
+		}
+		r.Reason = strings.TrimSpace(move.Reason)
+		return r, s.mayAct(ctx, r)
+	})
+}
+
+// mayAct refuses a rule that cannot be in force as it stands, and asks for a reason where
+// proofs or saved records speak against it.
+func (s *Service) mayAct(ctx context.Context, r rule.Rule) error {
+	if err := s.mayBeInForce(ctx, r); err != nil || r.Reason != "" {
+		return err
+	}
+	return s.impact.Confirm(ctx, r)
+}
+
+// mayBeInForce refuses a rule with errors, and one that would make fields wait
+// for each other.
+func (s *Service) mayBeInForce(ctx context.Context, r rule.Rule) error {
+	c, err := s.compile(ctx, r)
+	if err != nil {
+		return err
+	}
+	if !c.Sound() {
+		refused := fault.Bad(unsoundRule)
+		refused.Rule = c.Compiled
+		return refused
+	}
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return err
+	}
+	companies, types := m.Companies, m.Types[r.Kind]
+	book := c.book.With(r)
+	for i := range companies {
+		for j := range types {
+			if !types[j].UsedIn(companies[i].Key) {
+				continue
+			}
+			p := loopIn(book, c.Compiled, plan.Scope{Company: &companies[i], Type: &types[j], Day: s.base.Today(&companies[i])})
+			if p != nil {
+				return fault.Bad(loop, p.Loop.Describe(c.kind), r.Target)
+			}
+		}
+	}
+	return nil
+}
+
+// Discard removes a draft.
+func (s *Service) Discard(ctx context.Context, id int64) error {
+	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
+		r, err := s.base.Store.Rule(ctx, id)
+		if err != nil {
+			return nil, commit.Explain(err)
+		}
+		if r.State != rule.Draft {
+			return nil, fault.Hindered(notADraft)
+		}
+		return func(tx *store.Store, _ record.Stamp) error { return tx.DeleteRule(ctx, id) }, nil
+	})
+}
+
+// loopIn builds the plans of a scope on every day from which another set of rules holds, as
+// long as the rule does, and returns the first in which fields wait for each other; nil: none.
+// Cost: a plan for each rule that begins or ends on a day.
+func loopIn(book *plan.Book, c *rule.Compiled, s plan.Scope) *plan.Plan {
+	days := map[record.Day]bool{max(s.Day, c.Scope.From): true}
+	for _, other := range book.Rules {
+		if other.State == rule.InForce && other.Scope.From > s.Day {
+			days[other.Scope.From] = true
+		}
+	}
+	for day := range days {
+		s.Day = day
+		if !plan.Covers(c, s) {
+			continue
+		}
+		if p := plan.Build(book, s); p.Loop != nil {
+			return p
+		}
+	}
+	return nil
+}
+
+// Versions returns what the rule has been, newest first.
+func (s *Service) Versions(ctx context.Context, id int64) ([]contract.RuleVersion, error) {
+	r, err := s.base.Store.Rule(ctx, id)
+	if err != nil {
+		return nil, commit.Explain(err)
+	}
+	b, err := s.base.Cache.Book(ctx, r.Kind)
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	names := m.Names(b.Vocabulary.Kind)
+	rows, err := s.base.Store.RuleVersions(ctx, id)
+	return view.List(rows, func(v store.RuleVersion) contract.RuleVersion {
+		return view.RuleVersion(rule.Compile(v.Rule, b.Vocabulary), names, v.Changed)
+	}), err
+}
+
+// Plan returns the rules of a scope by field and station. Drafts and suspended
+// rules of the scope stand after those in force; retired ones are left out.
+func (s *Service) Plan(ctx context.Context, kind, company, kindType string, day record.Day) (contract.Plan, error) {
+	book, err := s.base.Cache.Book(ctx, kind)
+	if err != nil {
+		return contract.Plan{}, err
+	}
+	ref, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return contract.Plan{}, err
+	}
+	scope, err := ref.Scope(kind, company, kindType, day)
+	if err != nil {
+		return contract.Plan{}, err
+	}
+	layout := record.DefaultLayout(book.Vocabulary.Kind)
+	if made := ref.Layout(kind, company, kindType); made != nil {
+		layout = made.Complete(book.Vocabulary.Kind)
+	}
+	built := plan.Build(book, scope)
+	return view.Plan(built, book, ref.Names(built.Kind()), finding.Of(built, &layout)), nil
+}
+
+// UsingField returns the rules, retired ones left out, that target or read a field; of any kind
+// that links to it too. A rule uses the field when it is no longer sound without it. Cost: a
+// compilation of every rule.
+func (s *Service) UsingField(ctx context.Context, kind *record.Kind, key string) ([]rule.Rule, error) {
+	ref, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	kinds := slices.Clone(ref.Kinds)
+	without := &kinds[slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == kind.Key })]
+	without.Fields = slices.Delete(slices.Clone(without.Fields), kind.Index(key), kind.Index(key)+1)
+	return s.worse(ctx, kinds, ref.Tables, func(now, then *rule.Compiled) bool { return len(then.Problems) > len(now.Problems) })
+}
+
+// Unsound returns the rules, retired ones left out, that are sound and would not be with other
+// kinds or tables. Cost: a compilation of every rule.
+func (s *Service) Unsound(ctx context.Context, kinds []record.Kind, tables *table.Set) ([]rule.Rule, error) {
+	return s.worse(ctx, kinds, tables, func(now, then *rule.Compiled) bool { return now.Sound() && !then.Sound() })
+}
+
+func (s *Service) worse(ctx context.Context, kinds []record.Kind, tables *table.Set, worse func(now, then *rule.Compiled) bool) (found []rule.Rule, err error) {
+	for i := range kinds {
+		book, err := s.base.Cache.Book(ctx, kinds[i].Key)
+		if err != nil {
+			return nil, err
+		}
+		vocabulary := rule.NewVocabulary(&kinds[i], kinds, tables)
+		for _, c := range book.Rules {
+			if c.State != rule.Retired && worse(c, rule.Compile(c.Rule, vocabulary)) {
+				found = append(found, c.Rule)
+			}
+		}
+	}
+	return found, nil
+}
+
+// Uses names rules that use something.
+func Uses(rules []rule.Rule) []fault.Use {
+	return view.List(rules, func(r rule.Rule) fault.Use {
+		return fault.Use{What: "rule", Key: fmt.Sprint(r.ID), Title: r.Name}
+	})
+}
+
+// InScope lists the rules, retired ones left out, whose scope names a company and type. A rule
+// for all companies or types names none.
+func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, err error) {
+	for i := range kinds {
+		rules, err := s.base.Store.Rules(ctx, kinds[i].Key)
+		if err != nil {
+			return nil, err
+		}
+		uses = append(uses, Uses(slices.DeleteFunc(rules, func(r rule.Rule) bool { return r.State == rule.Retired || !scopeNames(r.Scope, names) }))...)
+	}
+	return uses, nil
+}
+
+// OfField lists the rules that use a field.
+func (s *Service) OfField(ctx context.Context, kind *record.Kind, key string) ([]fault.Use, error) {
+	using, err := s.UsingField(ctx, kind, key)
+	return Uses(using), err
+}
+
+// scopeNames tells whether a rule's scope names what is asked for.
+func scopeNames(s rule.Scope, names func(company, kindType string) bool) bool {
+	companies, types := s.Companies, s.Types
+	if len(companies) == 0 {
+		companies = []string{""}
+	}
+	if len(types) == 0 {
+		types = []string{""}
+	}
+	for _, company := range companies {
+		if slices.ContainsFunc(types, func(t string) bool { return names(company, t) }) {
+			return true
+		}
+	}
+	return false
+}

@@ -1,0 +1,108 @@
+// Package fault holds the errors of use cases: what a caller can do about one, its stable code
+// with parameters, and what stands in the way.
+//
+// It must never know HTTP. Start reading at Fault; the codes are in docs/errors.md.
+package fault
+
+import (
+	"errors"
+	"fmt"
+
+	"codicil/core/notice"
+	"codicil/core/rule"
+)
+
+// Reason sorts faults by what a caller can do about them.
+type Reason int
+
+// The reasons.
+const (
+	Invalid  Reason = iota // the request is wrong; it says where
+	NotFound               // there is no such thing
+	Conflict               // somebody changed it meanwhile, or it may not be done now
+)
+
+// Use is something that uses another thing: a record of a kind, a rule, a proof, a layout, a
+// map, a type or a posting.
+type Use struct {
+	What  string `json:"what"`
+	Key   string `json:"key"`
+	Title string `json:"title"`
+}
+
+// Fault is an error that a person can act on.
+type Fault struct {
+	Reason Reason
+	notice.Notice
+	// As is the code that a caller knows it by, where it stands for several; "": its own.
+	As string
+	// Rule is the rule that is refused for its problems; nil: none is.
+	Rule *rule.Compiled
+	// Uses are what stands in the way, as far as it is listed, and Count how much does.
+	Uses  []Use
+	Count int
+}
+
+// Error says what is wrong and what to do.
+func (f *Fault) Error() string { return f.String() }
+
+// Known is the code by which callers know the fault.
+func (f *Fault) Known() string {
+	if f.As != "" {
+		return f.As
+	}
+	return f.Code
+}
+
+// Is tells whether an error is a fault of the notice's code.
+func Is(err error, d *notice.Definition) bool {
+	var f *Fault
+	return errors.As(err, &f) && f.Code == d.Code
+}
+
+// Bad is the fault of a wrong request.
+func Bad(d *notice.Definition, values ...any) *Fault {
+	return &Fault{Reason: Invalid, Notice: d.With(values...)}
+}
+
+// Hindered is the fault of what may not be done now.
+func Hindered(d *notice.Definition, values ...any) *Fault {
+	return &Fault{Reason: Conflict, Notice: d.With(values...)}
+}
+
+// MostUses is how many uses are listed; the rest is counted.
+const MostUses = 20
+
+// With adds what stands in the way.
+func (f *Fault) With(uses []Use) *Fault {
+	f.Uses, f.Count = uses[:min(len(uses), MostUses)], len(uses)
+	return f
+}
+
+// The faults that several use cases have.
+var (
+	Stale          = notice.Define("changed-meanwhile", "somebody changed this since you opened it. Look at what was changed and make your change again")
+	missing        = notice.Define("not-found", "{what} does not exist")
+	inUse          = notice.Define("in-use", "{what} is used {count} times; change what uses it first")
+	UnknownKind    = notice.Define("unknown-kind", "there is no kind of record {kind:q}")
+	UnknownCompany = notice.Define("unknown-company", "there is no company {company:q}")
+	UnknownType    = notice.Define("unknown-type", "there is no type {type:q} of this kind")
+	UnknownField   = notice.Define("unknown-field", "a {kind} has no field {field:q}")
+	NotADay        = notice.Define("not-a-day", "{why}")
+	TypeNotUsed    = notice.Define("type-not-used", "{type} is not used in company {company}; choose another type or company")
+	NotRows        = notice.Define("not-rows", "{why}")
+	KeyTaken       = notice.Define("key-taken", "there is one with this key already; choose another key")
+)
+
+// Missing is the fault of something that the caller named and that is not there.
+func Missing(what string, values ...any) *Fault {
+	return &Fault{Reason: NotFound, Notice: missing.With(fmt.Sprintf(what, values...))}
+}
+
+// InUse is the fault of what cannot go because it is used.
+func InUse(what string, uses []Use) *Fault {
+	return Hindered(inUse, what, len(uses)).With(uses)
+}
+
+// Of is a misfit of a field as a fault.
+func Of(n notice.Notice) *Fault { return &Fault{Reason: Invalid, Notice: n} }

@@ -1,0 +1,158 @@
+// Package layers checks the layout: which package may import which, and how large a use case's
+// face may be.
+package layers
+
+import (
+	"encoding/json"
+	"go/ast"
+	"go/parser"
+	"go/token"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"slices"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+type listed struct {
+	ImportPath string
+	Imports    []string
+	Deps       []string
+	Standard   bool
+}
+
+func list(t *testing.T, arguments ...string) []listed {
+	t.Helper()
+	out, err := exec.CommandContext(t.Context(), "go", append([]string{"list", "-json=ImportPath,Imports,Deps,Standard"}, arguments...)...).Output()
+	require.NoError(t, err)
+	var packages []listed
+	for decoder := json.NewDecoder(strings.NewReader(string(out))); decoder.More(); {
+		var p listed
+		require.NoError(t, decoder.Decode(&p))
+		packages = append(packages, p)
+	}
+	return packages
+}
+
+// The core, lowest first: each may import only those before it.
+var core = []string{"notice", "decimal", "feel", "field", "record", "table", "match", "rule", "plan", "finding", "engine", "judge", "proof", "batch"}
+
+// What the core may use from outside the standard library: decimals, languages and
+// currencies, and the numbering plans of the world's telephones.
+var outside = []string{"github.com/cockroachdb/apd/v3", "golang.org/x/text", "github.com/nyaruka/phonenumbers"}
+
+func TestTheCoreComputesAndNothingElse(t *testing.T) {
+	sources, err := filepath.Glob("../../core/*/*.go")
+	require.NoError(t, err)
+	for _, source := range sources {
+		text, err := os.ReadFile(source)
+		require.NoError(t, err)
+		assert.True(t, strings.HasSuffix(source, "_test.go") || !strings.Contains(string(text), "time.Now"), "%s must get the time from outside", source)
+	}
+	for _, p := range list(t, "codicil/core/...") {
+		name := strings.TrimPrefix(p.ImportPath, "codicil/core/")
+		height := slices.Index(core, name)
+		require.GreaterOrEqual(t, height, 0, "%s has no place in the order of the core", name)
+		for _, path := range p.Imports {
+			assert.NotContains(t, []string{"os", "net/http", "database/sql", "math/rand", "math/rand/v2"}, path, "%s must get this from outside", name)
+			// The offsets of named zones are data; what the time is now is not.
+			assert.False(t, path == "time" && name != "feel", "%s must get the time from outside", name)
+			if inner, ok := strings.CutPrefix(path, "codicil/"); ok {
+				below, isCore := strings.CutPrefix(inner, "core/")
+				assert.True(t, isCore && slices.Index(core, below) < height, "%s must not import %s", name, path)
+			} else if strings.Contains(path, ".") {
+				assert.True(t, slices.ContainsFunc(outside, func(allowed string) bool { return strings.HasPrefix(path, allowed) }), "%s must not import %s", name, path)
+			}
+		}
+		for _, path := range p.Deps {
+			assert.False(t, strings.HasPrefix(path, "github.com/labstack/echo") || strings.HasPrefix(path, "gorm.io/"), "%s reaches %s", name, path)
+		}
+	}
+}
+
+// Whom each inner package may import among its peers.
+var peers = map[string][]string{
+	"actor": {}, "clock": {}, "contract": {"fault"}, "fault": {}, "layers": {}, "ledger": {}, "reference": {}, "release": {}, "standard": {},
+	"reference/write": {"reference"}, "reference/schema": {},
+	"exchange":     {"clock", "release"},
+	"store":        {"ledger"},
+	"cache":        {"fault", "release", "store"},
+	"view":         {"clock", "contract", "fault", "ledger"},
+	"app/commit":   {"actor", "cache", "clock", "fault", "store"},
+	"app/judging":  {"actor", "app/commit", "cache", "clock", "contract", "fault", "store", "view"},
+	"app/impact":   {"app/judging", "contract", "exchange", "fault", "store", "view"},
+	"app/formulas": {"app/judging", "contract", "fault", "view"},
+	"app/rules":    {"app/commit", "app/impact", "app/judging", "contract", "fault", "store", "view"},
+	"app/proofs":   {"app/commit", "app/judging", "cache", "contract", "fault", "ledger", "store", "view"},
+	"app/coverage": {"actor", "app/commit", "app/judging", "contract", "exchange", "store", "view"},
+	"app/records":  {"app/commit", "app/judging", "cache", "contract", "exchange", "fault", "store", "view"},
+	"app/posting":  {"actor", "app/commit", "app/judging", "app/records", "cache", "contract", "fault", "ledger", "store", "view"},
+	"app/trials":   {"app/judging", "contract", "exchange", "fault"},
+	"app/tables":   {"app/judging", "app/rules", "cache", "contract", "exchange", "fault", "store", "view"},
+	"app/catalog":  {"actor", "app/judging", "cache", "contract", "fault", "store", "view"},
+	"app/fields":   {"app/judging", "app/rules", "cache", "contract", "fault", "store", "view"},
+	"app/books":    {"app/catalog", "app/commit", "app/fields", "app/judging", "app/rules", "app/tables", "contract", "exchange", "store", "view"},
+	"app":          {"app/books", "app/catalog", "app/coverage", "app/fields", "app/formulas", "app/impact", "app/judging", "app/posting", "app/proofs", "app/records", "app/rules", "app/tables", "app/trials", "clock", "store"},
+	"demo":         {"actor", "app", "clock", "contract", "fault", "standard", "store"},
+	"demo/prepare": {"demo"},
+	"demo/suggest": {"actor", "app", "demo", "store"},
+	"httpapi":      {"actor", "app", "contract", "fault", "view"},
+}
+
+// most is how many methods a struct of the use cases may have.
+const most = 25
+
+func TestNoUseCaseGrowsWithoutBounds(t *testing.T) {
+	methods := map[string]int{}
+	require.NoError(t, filepath.WalkDir("../app", func(path string, entry os.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || !strings.HasSuffix(path, ".go") || strings.HasSuffix(path, "_test.go") {
+			return err
+		}
+		file, err := parser.ParseFile(token.NewFileSet(), path, nil, 0)
+		if err != nil {
+			return err
+		}
+		for _, d := range file.Decls {
+			f, isFunction := d.(*ast.FuncDecl)
+			if !isFunction || f.Recv == nil {
+				continue
+			}
+			receiver := f.Recv.List[0].Type
+			if pointer, isPointer := receiver.(*ast.StarExpr); isPointer {
+				receiver = pointer.X
+			}
+			if name, isName := receiver.(*ast.Ident); isName {
+				methods[filepath.Dir(path)+"."+name.Name]++
+			}
+		}
+		return nil
+	}))
+	require.NotEmpty(t, methods)
+	for name, count := range methods {
+		assert.LessOrEqual(t, count, most, "%s has %d methods; a struct that does so much is several", name, count)
+	}
+}
+
+func TestArrowsPointDown(t *testing.T) {
+	for _, p := range list(t, "codicil/internal/...") {
+		name := strings.TrimPrefix(p.ImportPath, "codicil/internal/")
+		allowed, known := peers[name]
+		require.True(t, known, "%s has no place in the layout", name)
+		for _, path := range p.Imports {
+			assert.False(t, strings.HasPrefix(path, "codicil/cmd"), "%s must not import %s", name, path)
+			if peer, ok := strings.CutPrefix(path, "codicil/internal/"); ok {
+				assert.Contains(t, allowed, peer, "%s must not import %s", name, path)
+			}
+			if strings.HasPrefix(path, "github.com/labstack/echo") {
+				assert.Equal(t, "httpapi", name, "only httpapi knows Echo")
+			}
+			if strings.HasPrefix(path, "gorm.io/") {
+				assert.Equal(t, "store", name, "only store knows GORM")
+			}
+		}
+	}
+}

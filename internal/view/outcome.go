@@ -1,0 +1,212 @@
+package view
+
+import (
+	"codicil/core/engine"
+	"codicil/core/feel"
+	"codicil/core/field"
+	"codicil/core/judge"
+	"codicil/core/plan"
+	"codicil/core/rule"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"fmt"
+	"slices"
+	"strings"
+)
+
+// Reader shows the outcome of a run to one person.
+type Reader struct {
+	Viewer
+	plan *plan.Plan
+	out  *engine.Outcome
+}
+
+// NewReader returns what shows the outcome of a run through a plan.
+func NewReader(p *plan.Plan, out *engine.Outcome, titles Titles, format *field.Format) *Reader {
+	return &Reader{Viewer{p.Kind(), p.Scope.Company, titles, format.OrPlain()}, p, out}
+}
+
+func (r *Reader) shown(s engine.Spot, v feel.Value) contract.Shown {
+	return contract.Shown{Value: field.Write(v), Text: r.At(s, v)}
+}
+
+// At shows a value at a spot of the outcome.
+func (r *Reader) At(s engine.Spot, v feel.Value) string {
+	return r.text(s.Place, v, func(place int) string {
+		if place < 0 {
+			return ""
+		}
+		line := s.Line
+		if place < len(r.out.Fields) {
+			line = 0
+		}
+		text, _ := r.out.Field(place, line).Final.Text()
+		return text
+	})
+}
+
+// Outcome is what the engine made of a case, as a person reads it. typed holds
+// the texts that were not of their field's type, by address.
+func (r *Reader) Outcome(c *engine.Case, typed map[string]string) contract.Outcome {
+	result := contract.Outcome{
+		Verdict: contract.OutcomeVerdict(r.out.Verdict), Fields: []contract.FieldOutcome{},
+		Lines: make([]contract.LineOutcome, len(r.out.Lines)), Messages: []contract.Message{},
+	}
+	misfits, stored := map[int]map[int]*field.Misfit{0: c.Header.Misfits}, map[int][]feel.Value{0: c.Header.Stored}
+	places := map[int]int{}
+	for i, l := range c.Lines {
+		misfits[l.Number], stored[l.Number], places[l.Number] = l.Misfits, l.Stored, i
+		result.Lines[i] = contract.LineOutcome{Number: l.Number, Fields: []contract.FieldOutcome{}}
+	}
+	for _, s := range r.out.Spots() {
+		f := contract.FieldOutcome{
+			Key: r.Kind.Fields[s.Place].Key, Entered: r.shown(s, s.Entered), Sourced: r.shown(s, s.Sourced), Defaulted: r.shown(s, s.Defaulted),
+			Computed: r.shown(s, s.Computed), Substituted: r.shown(s, s.Substituted), Final: r.shown(s, s.Final),
+			Made: s.Made, Origin: string(s.Origin), Need: string(s.Need), Access: string(s.Access), Cursor: string(s.Cursor), Twice: s.Twice, Acts: r.Acts(s),
+		}
+		if !s.Offered.IsNull() {
+			offered := r.shown(s, s.Offered)
+			f.Offered = &offered
+		}
+		at := s.Place
+		if s.Line > 0 {
+			at -= len(r.out.Fields)
+		}
+		if was := stored[s.Line]; was != nil && !feel.Same(was[at], s.Final) {
+			before := r.shown(s, was[at])
+			f.Stored = &before
+		}
+		if s.Sorted != nil {
+			f.Band, f.BandRule = &s.Sorted.Effect.Bands[s.Band], s.Sorted.ID
+		}
+		if wrong := misfits[s.Line][at]; wrong != nil {
+			f.Misfit = wrong.String()
+			f.Entered = contract.Shown{Text: typed[judge.Address(r.Kind, s.Place, s.Line)]}
+		}
+		if s.Line == 0 {
+			result.Fields = append(result.Fields, f)
+		} else {
+			line := &result.Lines[places[s.Line]]
+			line.Fields = append(line.Fields, f)
+		}
+	}
+	for _, m := range r.out.Messages {
+		message := contract.Message{
+			Severity: contract.MessageSeverity(m.Severity), Code: m.Code, Line: m.Line,
+			Field: m.Key(r.Kind), Text: m.Text, Reason: m.Reason, Given: m.Given,
+		}
+		if m.Rule != nil {
+			message.Rule = m.Rule.ID
+		}
+		if m.Field >= 0 {
+			message.Label = r.Kind.Fields[m.Field].Label
+		}
+		if len(m.Values) > 0 {
+			message.Text = m.Rule.MessageText(m.Values, func(piece rule.Piece, v feel.Value) string { return r.inMessage(m, piece, v) })
+		}
+		for _, number := range m.Records {
+			if number != "" {
+				message.Records = append(message.Records, fault.Use{What: r.Kind.Key, Key: number, Title: r.Titles.Title(r.Kind.Key, number)})
+			}
+		}
+		result.Messages = append(result.Messages, message)
+	}
+	result.FollowUps = List(r.out.FollowUps, r.followUp)
+	return result
+}
+
+// followUp shows what posting writes to a linked record.
+func (r *Reader) followUp(f engine.FollowUp) contract.FollowUp {
+	shown := func(v feel.Value) contract.Shown {
+		text := f.Field.Show(v, r.Format, r.Company.Surroundings(""))
+		if key, ok := v.Text(); ok && f.Field.IsLink() {
+			text = r.Titles.Link(f.Field.Kind, key)
+		}
+		return contract.Shown{Value: field.Write(v), Text: text}
+	}
+	return contract.FollowUp{
+		Rule: f.Rule.ID, Line: f.Line, Kind: f.Kind, Number: f.Number, Title: r.Titles.Title(f.Kind, f.Number),
+		Field: f.Field.Key, Label: f.Field.Label, Before: shown(f.Before), After: shown(f.After),
+	}
+}
+
+// linesInFull is how many lines a document may have of which every act is told; of a longer one
+// those in lines are told that made something, or spoke.
+const linesInFull = 1_000
+
+// Acts tells what rules did at a spot.
+func (r *Reader) Acts(s engine.Spot) []contract.Act {
+	rules := s.Rules
+	if s.Line > 0 && len(r.out.Lines) > linesInFull {
+		rules = slices.DeleteFunc(slices.Clone(rules), func(a engine.Act) bool {
+			return a.Did != engine.Acted && a.Did != engine.Speaks && a.Did != engine.Failed
+		})
+	}
+	return List(rules, func(a engine.Act) contract.Act {
+		act := contract.Act{
+			Rule: a.Rule.ID, Version: a.Rule.Version, Family: string(a.Rule.Family), Phrase: rule.Phrase(a.Rule, r.Kind),
+			Did: contract.ActDid(a.Did), Before: r.shown(s, a.Before), After: r.shown(s, a.After),
+			Reason: a.Reason, Facts: []contract.Fact{},
+		}
+		if a.By != nil {
+			act.By = a.By.ID
+		}
+		for _, f := range a.Facts {
+			act.Facts = append(act.Facts, contract.Fact{Text: f.Text, Value: r.Fact(s, f)})
+		}
+		return act
+	})
+}
+
+// Fact shows the value that a part of a formula had: that of a field as the field is read.
+func (r *Reader) Fact(s engine.Spot, f feel.Step) string {
+	place := -1
+	if slot, ok := feel.SlotOf(f.Node); ok {
+		if read, isField := r.plan.Vocabulary.ReadAt(slot); isField && read.Form == rule.SoFar && !read.List {
+			place = read.Field
+		}
+	}
+	switch {
+	case f.Values() != nil:
+		return strings.Join(List(f.Values(), Brief), " · ")
+	case f.Value.IsNull() && place < 0:
+		return "undecided"
+	case f.Value.IsNull():
+		return "blank"
+	case place >= 0:
+		return r.At(engine.Spot{Place: place, Line: s.Line}, f.Value)
+	}
+	return Brief(f.Value)
+}
+
+// inMessage shows a value in a message: that of a field as the field is read.
+func (r *Reader) inMessage(m engine.Message, piece rule.Piece, v feel.Value) string {
+	switch {
+	case piece.Place >= 0:
+		return r.At(engine.Spot{Place: piece.Place, Line: m.Line}, v)
+	case piece.Field != nil:
+		return piece.Field.Show(v, r.Format, r.Company.Surroundings(""))
+	}
+	return Brief(v)
+}
+
+// longest is how many characters of a value are told.
+const longest = 80
+
+// Brief tells a value in a few words: of a long list how many items it has.
+func Brief(v feel.Value) string { return v.Brief(longest) }
+
+// Computed shows the value of a formula: that of a field as the field is read.
+func (r *Reader) Computed(s engine.Spot, v feel.Value, ofField bool) string {
+	switch {
+	case v.IsNull() && ofField:
+		return "blank"
+	case v.IsNull():
+		return "undecided"
+	case ofField:
+		return r.At(s, v)
+	}
+	return Brief(v)
+}
+
+func labelInLine(label string, line int) string { return fmt.Sprintf("%s in line %d", label, line) }

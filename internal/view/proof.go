@@ -1,0 +1,243 @@
+package view
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"codicil/core/engine"
+	"codicil/core/judge"
+	"codicil/core/plan"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/contract"
+)
+
+// Proof shows a proof; the book names its rules.
+func Proof(p proof.Proof, book *plan.Book) contract.Proof {
+	shown := contract.Proof{Id: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}, Posting: p.Posting, Unread: p.Unread,
+		Version: p.Version, ChangedAt: p.ChangedAt, ChangedBy: p.ChangedBy}
+	for _, id := range p.Rules {
+		for _, c := range book.Rules {
+			if c.ID == id {
+				shown.Titles = append(shown.Titles, c.Name)
+			}
+		}
+	}
+	return shown
+}
+
+// ProofVersion shows a proof as it was at one time.
+func ProofVersion(p *proof.Proof, what, why string, changed record.Stamp) contract.ProofVersion {
+	return contract.ProofVersion{Version: p.Version, What: what, Why: why, Name: p.Name, Expect: p.Expect, ChangedAt: changed.At, ChangedBy: changed.By}
+}
+
+// ProofResult tells what came of a proof. reader shows its outcome; nil where it could not be
+// run.
+func ProofResult(r *proof.Result, reader *Reader) contract.ProofResult {
+	result := contract.ProofResult{Proof: r.Proof.ID, Differences: []contract.Difference{}}
+	if r.Err != nil {
+		result.Error = r.Err.Error()
+		return result
+	}
+	result.Held = r.Held()
+	if !result.Held {
+		result.Since = changedSince(r)
+	}
+	result.Differences = List(r.Differences, func(d proof.Difference) contract.Difference { return reader.difference(r, d) })
+	return result
+}
+
+func (r *Reader) difference(result *proof.Result, d proof.Difference) contract.Difference {
+	shown := contract.Difference{What: contract.DifferenceWhat(d.What), Field: d.Field, Expected: d.Expected, Actual: d.Actual}
+	switch d.What {
+	case "write":
+		shown.Label = d.Field
+	case "rule":
+		shown.Label = "rule " + d.Field
+	}
+	kind := result.Plan.Kind()
+	place, line := judge.Place(kind, d.Field)
+	if place < 0 {
+		return shown
+	}
+	shown.Label = LabelOf(kind, place, line)
+	at := result.Outcome.Field(place, line)
+	if at == nil {
+		return shown
+	}
+	spot := engine.Spot{Place: place, Line: line, Field: at}
+	shown.Acts = r.Acts(spot)
+	if d.What == "value" {
+		v, _ := kind.Fields[place].Parse(d.Expected)
+		shown.Expected, shown.Actual = r.At(spot, v), r.At(spot, at.Final)
+	}
+	return shown
+}
+
+// changedSince tells which rules of the plan are others than when the proof was kept.
+func changedSince(r *proof.Result) []contract.RuleChanged {
+	changes := []contract.RuleChanged{}
+	now := r.Plan.Versions()
+	for id, version := range now {
+		if before := r.Proof.Seen[id]; before != version && len(r.Proof.Seen) > 0 {
+			changes = append(changes, contract.RuleChanged{Rule: id, From: before, To: version})
+		}
+	}
+	for id, version := range r.Proof.Seen {
+		if now[id] == 0 {
+			changes = append(changes, contract.RuleChanged{Rule: id, From: version})
+		}
+	}
+	slices.SortFunc(changes, func(a, b contract.RuleChanged) int { return int(a.Rule - b.Rule) })
+	return changes
+}
+
+// WhyFailed says the first thing in which a proof fails; "" when it holds.
+func WhyFailed(r *proof.Result) string {
+	if r.Err != nil {
+		return r.Err.Error()
+	}
+	if len(r.Differences) == 0 {
+		return ""
+	}
+	first := r.Differences[0]
+	return fmt.Sprintf("%s %s: expected %s, came out %s", first.What, first.Field, OrBlank(first.Expected), OrBlank(first.Actual))
+}
+
+// ReportedProof shows a proof in a report.
+func ReportedProof(r *proof.Result) contract.ReportedProof {
+	return contract.ReportedProof{Id: r.Proof.ID, Name: r.Proof.Name, Held: r.Held(), Unread: r.Proof.Unread, Why: WhyFailed(r)}
+}
+
+// Confirmation shows what the proofs confirm of a rule.
+func Confirmation(c proof.Confirmation, names rule.Names) contract.Confirmation {
+	r := c.Rule
+	return contract.Confirmation{
+		Rule: r.ID, Version: r.Version, RuleState: r.State, Sentence: rule.Sentence(r, names), Family: string(r.Family),
+		Target: r.Target, Field: r.Vocabulary().Kind.Fields[r.Field].Label,
+		Companies: append([]string{}, r.Scope.Companies...), Types: append([]string{}, r.Scope.Types...),
+		State: contract.ConfirmationState(c.State), Reached: c.Reached(), Proofs: c.Proofs,
+		Goals: List(c.Goals, func(g proof.Shown) contract.Goal { return contract.Goal{Words: g.Words, Proofs: g.Proofs} }),
+	}
+}
+
+// Strength shows what proofs notice of the wrong versions of a rule; aside are those that were
+// set aside.
+func Strength(s *proof.Strength, aside []contract.SetAside) *contract.Strength {
+	shown := &contract.Strength{
+		Mutants: s.Mutants, Noticed: s.Noticed(), Aside: []contract.SetAside{},
+		Unnoticed: List(s.Unnoticed, func(m proof.Mutant) string { return m.Change }),
+	}
+	for _, a := range aside {
+		if slices.Contains(shown.Unnoticed, a.Change) {
+			shown.Aside = append(shown.Aside, a)
+		}
+	}
+	return shown
+}
+
+// SetAside shows a wrong version that was set aside.
+func SetAside(change, reason string, by record.Stamp) contract.SetAside {
+	return contract.SetAside{Change: change, Reason: reason, At: at(by), By: by.By}
+}
+
+// Suggestion shows a document that would prove more of a rule.
+func (r *Reader) Suggestion(c *rule.Compiled, s proof.Suggestion) contract.Suggestion {
+	kind := s.Result.Plan.Kind()
+	differs := List(s.Changes, func(change proof.Change) string {
+		place, line := judge.Place(kind, change.Address)
+		text := "blank"
+		if v, wrong := kind.Fields[place].Parse(change.Value); wrong == nil && !v.IsNull() {
+			text = r.At(engine.Spot{Place: place, Line: line}, v)
+		}
+		return LabelOf(kind, place, line) + " " + text
+	})
+	if s.Saved {
+		differs = append([]string{"a record that was saved before"}, differs...)
+	}
+	shown := contract.Suggestion{
+		Document: s.Document, Differs: differs, Origin: s.Origin, Verdict: s.Result.Outcome.Verdict,
+		Result: r.ResultOf(c), Shows: List(s.Shows, func(g proof.Goal) string { return g.Words(c) }),
+		Notices: List(s.Notices, func(m proof.Mutant) string { return m.Change }),
+	}
+	where := s.Result.Plan.Scope.Type.Label + " in " + s.Document.Company
+	shown.Name = strings.Join(append([]string{where}, differs...), ", ") + ": " + shown.Result
+	return shown
+}
+
+// ResultOf says what a rule made of a document, in one sentence.
+func (r *Reader) ResultOf(c *rule.Compiled) string {
+	for _, m := range r.out.Messages {
+		if m.Rule != nil && m.Rule.ID == c.ID {
+			return string(m.Severity) + ", “" + m.Text + "”"
+		}
+	}
+	kind := r.plan.Kind()
+	said := "the rule on " + LabelOf(kind, c.Field, 0) + " does not hold there"
+	for _, s := range r.out.Spots() {
+		label := LabelOf(kind, s.Place, s.Line)
+		for _, a := range s.Rules {
+			if a.Rule.ID != c.ID {
+				continue
+			}
+			value := OrBlank(r.At(s, s.Final))
+			switch {
+			case a.Did == engine.Acted && c.Family == rule.Entry:
+				return label + " is " + proof.MannerOf(s.Field)
+			case a.Did == engine.Acted && c.Family != rule.FollowUp:
+				return label + " becomes " + value
+			case a.Did == engine.Acted:
+				return "it writes " + label
+			case c.Family == rule.Validate:
+				said = "it has nothing to say"
+			default:
+				said = label + " stays " + value
+			}
+		}
+	}
+	return said
+}
+
+// Impact tells how a rule changes the outcome of one saved record; before is the outcome
+// without it.
+func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Result) (hit contract.ImpactHit, refused, changed bool) {
+	kind := now.Plan.Kind()
+	var told []string
+	for _, s := range now.Outcome.Spots() {
+		old := before.Outcome.Field(s.Place, s.Line)
+		if was, is := fieldText(old), fieldText(s.Field); was != is {
+			changed = true
+			told = append(told, fmt.Sprintf("%s %s → %s", LabelOf(kind, s.Place, s.Line), OrBlank(r.At(s, old.Final)), OrBlank(r.At(s, s.Final))))
+		}
+	}
+	if changed {
+		hit.What = contract.ImpactHitWhat("change")
+	}
+	// What the rule itself says, and what it lets others say.
+	said := proof.MessagesOf(before.Outcome, kind)
+	for i, m := range proof.MessagesOf(now.Outcome, kind) {
+		at := slices.IndexFunc(said, m.Fits)
+		if at >= 0 {
+			said = slices.Delete(said, at, at+1)
+			continue
+		}
+		if m.Severity == rule.Refuse || (m.Severity == rule.Confirm && now.Outcome.Messages[i].Reason == "") {
+			refused = true
+		}
+		if what := contract.ImpactHitWhat(m.Severity); hit.What == "" || Weight(what) > Weight(hit.What) {
+			hit.What = what
+		}
+		told = append(told, now.Outcome.Messages[i].Text)
+	}
+	hit.Told = strings.Join(told, "; ")
+	hit.Kind, hit.Number, hit.Company, hit.Type, hit.Posted, hit.Title = row.Kind, row.Number, row.Company, row.Type, row.State == record.Posted, title
+	return hit, refused, changed
+}
+
+// Weight orders what a rule does to a record: what would be refused is what somebody must look
+// at first.
+func Weight(what contract.ImpactHitWhat) int {
+	return slices.Index([]string{"advise", "change", "confirm", "refuse"}, string(what))
+}
