@@ -1,8 +1,6 @@
 package rule
 
 import (
-	"bytes"
-	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -360,35 +358,4 @@ const Aspects = 4
 // keying are 0 to 3.
 func (e *Effect) Says(aspect int) bool {
 	return [Aspects]bool{e.Need != "", e.Access != "", e.Cursor != "", e.Keying != ""}[aspect]
-}
-
-// UnmarshalJSON also reads effects as they were kept while an entry rule decided all at once
-// how a field is met: required, read-only and hidden set need and access; optional with a
-// cursor, or keyed twice, was about those alone. What it does not know it refuses.
-func (e *Effect) UnmarshalJSON(data []byte) error {
-	type plain Effect
-	old := struct {
-		*plain
-		Manner string `json:"manner"`
-		Twice  bool   `json:"twice"`
-	}{plain: (*plain)(e)}
-	decoder := json.NewDecoder(bytes.NewReader(data))
-	decoder.DisallowUnknownFields()
-	if err := decoder.Decode(&old); err != nil {
-		return err
-	}
-	if old.Twice {
-		e.Keying = Twice
-	}
-	switch old.Manner {
-	case "required":
-		e.Need, e.Access = Required, Open
-	case "optional":
-		if e.Cursor == "" && e.Keying == "" {
-			e.Need, e.Access = Optional, Open
-		}
-	case "read-only", "hidden":
-		e.Need, e.Access = Optional, Access(old.Manner)
-	}
-	return nil
 }

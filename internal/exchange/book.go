@@ -6,7 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"slices"
+	"strings"
 	"time"
 
 	"codicil/core/field"
@@ -17,98 +19,144 @@ import (
 	"codicil/core/rule"
 	"codicil/core/table"
 	"codicil/internal/clock"
+	"codicil/internal/codec"
 	"codicil/internal/release"
 )
 
-// BookFormat names the format of the file, and BookVersion its version. Files of version 1 are
-// read too: what was said otherwise then, how entry rules meet a field and which messages a
-// proof expects, is read as it is said now.
+// BookFormat names the format of the file, and BookVersion its version. Files of earlier versions
+// are read too, and brought up to date as they are.
 const (
 	BookFormat  = "codicil book"
-	BookVersion = 2
+	BookVersion = 3
 )
 
-// Book is a rule book with all that its rules need, as one file.
+// shapes are the versions of what stands in the file, by that of the file.
+var shapes = map[int]int{1: 1, 2: 1, BookVersion: 0}
+
+// Book is a rule book with all that its rules need.
 type Book struct {
-	Format  string `json:"format"`
-	Version int    `json:"version"`
 	// RuleBook is the version that the rule book had, which documents that are judged by the
 	// file name; 0: not known.
-	RuleBook  int64            `json:"ruleBook,omitempty"`
-	Companies []record.Company `json:"companies"`
-	Types     []record.Type    `json:"types"`
+	RuleBook  int64
+	Companies []record.Company
+	Types     []record.Type
 	// Fields are those that were added, by kind; the standard ones come with the program.
-	Fields     map[string][]field.Field `json:"fields"`
-	Standing   []table.Standing         `json:"standing"`
-	Crosswalks []table.Crosswalk        `json:"crosswalks"`
-	Series     []table.Series           `json:"series"`
-	Rules      []rule.Rule              `json:"rules"`
-	Proofs     []proof.Proof            `json:"proofs"`
+	Fields     map[string][]field.Field
+	Standing   []table.Standing
+	Crosswalks []table.Crosswalk
+	Series     []table.Series
+	Rules      []rule.Rule
+	Proofs     []proof.Proof
+}
+
+// file is a book as it stands in its file.
+type file struct {
+	Format     string                       `json:"format"`
+	Version    int                          `json:"version"`
+	RuleBook   int64                        `json:"ruleBook,omitempty"`
+	Companies  []json.RawMessage            `json:"companies"`
+	Types      []json.RawMessage            `json:"types"`
+	Fields     map[string][]json.RawMessage `json:"fields"`
+	Standing   []json.RawMessage            `json:"standing"`
+	Crosswalks []json.RawMessage            `json:"crosswalks"`
+	Series     []json.RawMessage            `json:"series"`
+	Rules      []json.RawMessage            `json:"rules"`
+	Proofs     []json.RawMessage            `json:"proofs"`
 }
 
 // Write writes the book so that two of the same are the same text.
 func (b *Book) Write(w io.Writer) error {
-	b.Format, b.Version = BookFormat, BookVersion
+	f := file{Format: BookFormat, Version: BookVersion, RuleBook: b.RuleBook, Fields: map[string][]json.RawMessage{}}
+	fields := make(map[string]error, len(b.Fields))
+	for kind, list := range b.Fields {
+		f.Fields[kind], fields[kind] = parts(list)
+	}
+	var errs [7]error
+	f.Companies, errs[0] = parts(b.Companies)
+	f.Types, errs[1] = parts(b.Types)
+	f.Standing, errs[2] = parts(b.Standing)
+	f.Crosswalks, errs[3] = parts(b.Crosswalks)
+	f.Series, errs[4] = parts(b.Series)
+	f.Rules, errs[5] = parts(b.Rules)
+	f.Proofs, errs[6] = parts(b.Proofs)
+	if err := errors.Join(append(errs[:], slices.Collect(maps.Values(fields))...)...); err != nil {
+		return err
+	}
 	encoder := json.NewEncoder(w)
 	encoder.SetIndent("", "  ")
 	encoder.SetEscapeHTML(false)
-	return encoder.Encode(b)
+	return encoder.Encode(f)
 }
 
-// ReadBook reads a book's file. The error says what it is instead.
+func parts[T any](list []T) ([]json.RawMessage, error) {
+	written := make([]json.RawMessage, len(list))
+	for i, item := range list {
+		var err error
+		if written[i], err = codec.WritePart(item); err != nil {
+			return nil, err
+		}
+	}
+	return written, nil
+}
+
+// ReadBook reads a book's file. The error says what it is instead, and where.
 func ReadBook(r io.Reader) (*Book, error) {
 	text, err := io.ReadAll(r)
 	if err != nil {
 		return nil, err
 	}
-	if text, err = upgraded(text); err != nil {
-		return nil, fmt.Errorf("this is no book of rules: %w", err)
-	}
+	var f file
 	decoder := json.NewDecoder(bytes.NewReader(text))
 	decoder.DisallowUnknownFields()
-	var b Book
-	if err := decoder.Decode(&b); err != nil {
-		var wrong *json.UnmarshalTypeError
-		if errors.As(err, &wrong) {
-			return nil, fmt.Errorf("this is no book of rules: %s holds a %s, which does not belong there (byte %d); export --schema says what does", wrong.Field, wrong.Value, wrong.Offset)
-		}
-		return nil, fmt.Errorf("this is no book of rules: %w", err)
+	if err := decoder.Decode(&f); err != nil {
+		return nil, fmt.Errorf("this is no book of rules: %w", inPlace("", err))
 	}
+	version, known := shapes[f.Version]
 	switch {
-	case b.Format != BookFormat:
-		return nil, fmt.Errorf("this is no book of rules: its format is %q, not %q", b.Format, BookFormat)
-	case b.Version != BookVersion:
-		return nil, fmt.Errorf("the book is of version %d; this program reads version %d", b.Version, BookVersion)
+	case f.Format != BookFormat:
+		return nil, fmt.Errorf("this is no book of rules: its format is %q, not %q", f.Format, BookFormat)
+	case !known:
+		return nil, fmt.Errorf("the book is of version %d; this program reads versions 1 to %d", f.Version, BookVersion)
 	}
-	return &b, nil
+	b := &Book{RuleBook: f.RuleBook, Fields: map[string][]field.Field{}}
+	failed := []error{
+		readParts("companies", f.Companies, &b.Companies, version), readParts("types", f.Types, &b.Types, version), readParts("standing", f.Standing, &b.Standing, version),
+		readParts("crosswalks", f.Crosswalks, &b.Crosswalks, version), readParts("series", f.Series, &b.Series, version), readParts("rules", f.Rules, &b.Rules, version),
+		readParts("proofs", f.Proofs, &b.Proofs, version),
+	}
+	for kind, list := range f.Fields {
+		var fields []field.Field
+		failed = append(failed, readParts("fields."+kind, list, &fields, version))
+		b.Fields[kind] = fields
+	}
+	for _, err := range failed {
+		if err != nil {
+			return nil, fmt.Errorf("this is no book of rules: %w", err)
+		}
+	}
+	return b, nil
 }
 
-// upgraded turns a file of version 1 into one of this version; others stay as they are.
-func upgraded(text []byte) ([]byte, error) {
-	var head struct {
-		Version int `json:"version"`
-	}
-	if err := json.Unmarshal(text, &head); err != nil || head.Version != 1 {
-		return text, nil // what is wrong is said where all of it is read
-	}
-	var book map[string]any
-	decoder := json.NewDecoder(bytes.NewReader(text))
-	decoder.UseNumber()
-	if err := decoder.Decode(&book); err != nil {
-		return nil, err
-	}
-	book["version"] = BookVersion
-	proofs, _ := book["proofs"].([]any)
-	for _, p := range proofs {
-		expect, _ := p.(map[string]any)["expect"].(map[string]any)
-		messages, _ := expect["messages"].([]any)
-		for _, m := range messages {
-			if message, ok := m.(map[string]any); ok {
-				delete(message, "text") // proofs expect who speaks, not how it reads
-			}
+func readParts[T any](name string, texts []json.RawMessage, list *[]T, version int) error {
+	*list = make([]T, len(texts))
+	for i, text := range texts {
+		if err := codec.ReadPart(text, &(*list)[i], version); err != nil {
+			return inPlace(fmt.Sprintf("%s[%d]", name, i), err)
 		}
 	}
-	return json.Marshal(book)
+	return nil
+}
+
+// inPlace says where in the file something does not belong.
+func inPlace(place string, err error) error {
+	var wrong *json.UnmarshalTypeError
+	if errors.As(err, &wrong) {
+		return fmt.Errorf("%s holds a %s, which does not belong there; export --schema says what does", strings.Trim(place+"."+wrong.Field, "."), wrong.Value)
+	}
+	if place == "" {
+		return err
+	}
+	return fmt.Errorf("%s: %w", place, err)
 }
 
 // World makes the book one that documents can be taken through. kinds are the standard

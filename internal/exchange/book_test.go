@@ -6,6 +6,7 @@ import (
 	"context"
 	"io"
 	"os"
+	"strings"
 	"testing"
 	"time"
 
@@ -36,6 +37,40 @@ func TestABookOfBeforeIsReadAsItWasMeant(t *testing.T) {
 	_, err := exchange.ReadBook(&again)
 	require.NoError(t, err)
 	assert.Equal(t, []int64{98}, failing(t, landed(t, "12")), "those of the book before wrong versions of tables")
+}
+
+// A book of every state of the program that people have had is read, and is the same book again
+// when it is written.
+func TestBooksOfEveryEarlierStateAreRead(t *testing.T) {
+	for _, state := range []string{"10", "12", "13"} {
+		b := landed(t, state)
+		assert.NotEmpty(t, b.Rules, state)
+		assert.NotEmpty(t, b.Proofs, state)
+		var text bytes.Buffer
+		require.NoError(t, b.Write(&text))
+		assert.Contains(t, text.String()[:80], `"version": 3`)
+		again, err := exchange.ReadBook(bytes.NewReader(text.Bytes()))
+		require.NoError(t, err)
+		var twice bytes.Buffer
+		require.NoError(t, again.Write(&twice))
+		assert.Equal(t, text.String(), twice.String(), state)
+	}
+}
+
+// What is wrong in a book is told with its place.
+func TestWhatDoesNotBelongInABookIsToldWithItsPlace(t *testing.T) {
+	head := `{"format":"codicil book","version":3,"companies":[],"types":[],"fields":{},"standing":[],"crosswalks":[],"series":[],`
+	for text, want := range map[string]string{
+		head + `"rules":[],"proofs":[{"id":1,"gifen":{}}]}`:                   `proofs[0]: json: unknown field "gifen"`,
+		head + `"rules":[{"id":1},{"id":"two"}],"proofs":[]}`:                 "rules[1].id holds a string",
+		head + `"rules":7,"proofs":[]}`:                                       "rules holds a number",
+		`{"format":"codicil book","version":9}`:                               "reads versions 1 to 3",
+		`{"format":"shopping list","version":3}`:                              `its format is "shopping list"`,
+		`{"format":"codicil book","version":3,"fields":{"vendor":[{"x":1}]}}`: `fields.vendor[0]: json: unknown field "x"`,
+	} {
+		_, err := exchange.ReadBook(strings.NewReader(text))
+		assert.ErrorContains(t, err, want)
+	}
 }
 
 // landed is the demo's book as an earlier state of the program wrote it.

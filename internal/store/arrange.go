@@ -12,7 +12,7 @@ type layoutRow struct {
 	Kind    string        `gorm:"primaryKey"`
 	Company string        `gorm:"primaryKey"`
 	Type    string        `gorm:"primaryKey"`
-	Layout  record.Layout `gorm:"serializer:json"`
+	Layout  record.Layout `gorm:"serializer:kept"`
 	Changed record.Stamp  `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
@@ -20,7 +20,7 @@ func (layoutRow) TableName() string { return "layouts" }
 
 type followOn struct {
 	ID         int64           `gorm:"primaryKey;autoIncrement"`
-	Definition record.FollowOn `gorm:"serializer:json"`
+	Definition record.FollowOn `gorm:"serializer:kept"`
 	Changed    record.Stamp    `gorm:"embedded;embeddedPrefix:changed_"`
 }
 

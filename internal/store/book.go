@@ -26,7 +26,7 @@ func (s *Store) BookVersion(ctx context.Context) (version int64, seed string, er
 // preference is what a person chose for themselves, by the person's ID.
 type preference struct {
 	Person     string       `gorm:"primaryKey"`
-	Format     field.Format `gorm:"serializer:json"`
+	Format     field.Format `gorm:"serializer:kept"`
 	ChangedAt  string
 	ChangedVia string
 }

@@ -2,12 +2,12 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"time"
 
 	"codicil/core/record"
 	"codicil/core/table"
+	"codicil/internal/codec"
 )
 
 // The kinds of what rules look up.
@@ -71,7 +71,7 @@ func (s *Store) Tables(ctx context.Context) (*Tables, error) {
 
 func appended[T any](list []T, definition string) ([]T, error) {
 	var item T
-	err := json.Unmarshal([]byte(definition), &item)
+	err := codec.Read([]byte(definition), &item)
 	return append(list, item), err
 }
 
@@ -92,7 +92,7 @@ func (s *Store) SaveSeries(ctx context.Context, n table.Series, version int, by 
 }
 
 func (s *Store) saveLookup(ctx context.Context, what, key string, before int, definition any, by record.Stamp) error {
-	text, err := json.Marshal(definition)
+	text, err := codec.Write(definition)
 	if err != nil {
 		return err
 	}

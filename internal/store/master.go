@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 	"reflect"
 	"slices"
 	"time"
@@ -11,14 +10,15 @@ import (
 
 	"codicil/core/field"
 	"codicil/core/record"
+	"codicil/internal/codec"
 )
 
 type company struct {
 	Key                               string `gorm:"primaryKey"`
 	Name, Country, Currency, Rounding string
-	Calendar                          record.Calendar `gorm:"serializer:json"`
+	Calendar                          record.Calendar `gorm:"serializer:kept"`
 	TimeZone                          string
-	Format                            *field.Format `gorm:"serializer:json"`
+	Format                            *field.Format `gorm:"serializer:kept"`
 	Changed                           record.Stamp  `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
@@ -29,14 +29,14 @@ func (c company) company() record.Company {
 type kind struct {
 	Key        string `gorm:"primaryKey"`
 	Position   int
-	Definition record.Kind `gorm:"serializer:json"`
+	Definition record.Kind `gorm:"serializer:kept"`
 }
 
 type addedField struct {
 	Kind                                 string `gorm:"primaryKey"`
 	Key                                  string `gorm:"primaryKey"`
 	Position                             int
-	Definition                           field.Field `gorm:"serializer:json"`
+	Definition                           field.Field `gorm:"serializer:kept"`
 	RemovedAt                            *string     // RFC 3339; nil: the field is there
 	RemovedBy, RemovedPerson, RemovedVia string
 	Changed                              record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
@@ -113,7 +113,11 @@ func (s *Store) SaveKinds(ctx context.Context, kinds []record.Kind) error {
 			return err
 		}
 		for i, k := range kinds {
-			if slices.ContainsFunc(kept, func(o kind) bool { return reflect.DeepEqual(o, throughJSON(kind{k.Key, i, k})) }) {
+			row, err := again(kind{k.Key, i, k})
+			if err != nil {
+				return err
+			}
+			if slices.ContainsFunc(kept, func(o kind) bool { return reflect.DeepEqual(o, row) }) {
 				continue
 			}
 			if err := tx.db.Save(&kind{k.Key, i, k}).Error; err != nil {
@@ -124,12 +128,14 @@ func (s *Store) SaveKinds(ctx context.Context, kinds []record.Kind) error {
 	})
 }
 
-// throughJSON is the kind as it comes back from the database, so that nil and empty are one.
-func throughJSON(k kind) kind {
-	text, _ := json.Marshal(k.Definition)
+// again is the kind as it comes back from the database, so that nil and empty are one.
+func again(k kind) (kind, error) {
+	text, err := codec.Write(k.Definition)
+	if err != nil {
+		return k, err
+	}
 	k.Definition = record.Kind{}
-	_ = json.Unmarshal(text, &k.Definition)
-	return k
+	return k, codec.Read(text, &k.Definition)
 }
 
 // AddedFields returns the fields that were added to a kind, removed ones too.

@@ -16,8 +16,8 @@ type postingRow struct {
 	Kind, Company, Type string
 	Day                 record.Day
 	Title               string
-	Document            judge.Document `gorm:"serializer:json"`
-	Trace               traceModel     `gorm:"column:outcome;serializer:json"`
+	Document            judge.Document `gorm:"serializer:kept"`
+	Trace               ledger.Trace   `gorm:"column:outcome;serializer:kept"`
 	Reverses            string
 	PostedAt            time.Time
 	Signed              signed `gorm:"embedded;embeddedPrefix:posted_"`
@@ -28,7 +28,7 @@ func (postingRow) TableName() string { return "postings" }
 func (p postingRow) posting() ledger.Posting {
 	return ledger.Posting{
 		Ledger: p.Ledger, Number: p.Number, Sequence: p.Sequence, Kind: p.Kind, Company: p.Company, Type: p.Type, Day: p.Day, Title: p.Title,
-		Document: p.Document, Trace: p.Trace.trace(), Reverses: p.Reverses, Posted: p.Signed.stamp(p.PostedAt),
+		Document: p.Document, Trace: p.Trace, Reverses: p.Reverses, Posted: p.Signed.stamp(p.PostedAt),
 	}
 }
 
@@ -70,14 +70,17 @@ func (s *Store) NextNumber(ctx context.Context, series string) (int64, error) {
 func (s *Store) AddPosting(ctx context.Context, p ledger.Posting, entries []ledger.Entry) error {
 	return s.Transaction(ctx, func(tx *Store) error {
 		at, sign := signedBy(p.Posted)
-		row := postingRow{p.Ledger, p.Number, p.Sequence, p.Kind, p.Company, p.Type, p.Day, p.Title, p.Document, traceOf(&p.Trace), p.Reverses, at, sign}
+		row := postingRow{p.Ledger, p.Number, p.Sequence, p.Kind, p.Company, p.Type, p.Day, p.Title, p.Document, p.Trace, p.Reverses, at, sign}
 		if err := tx.db.Create(&row).Error; err != nil {
 			return err
 		}
 		if len(entries) == 0 {
 			return nil
 		}
-		rows := each(entries, entryRowOf)
+		rows := make([]entryRow, len(entries))
+		for i, e := range entries {
+			rows[i] = entryRowOf(e)
+		}
 		return tx.db.Create(&rows).Error
 	})
 }

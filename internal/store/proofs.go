@@ -14,8 +14,8 @@ type proofRow struct {
 	Kind    string
 	Name    string
 	Rules   []int64           `gorm:"serializer:json"`
-	Given   judge.Document    `gorm:"serializer:json"`
-	Expect  proof.Expectation `gorm:"serializer:json"`
+	Given   judge.Document    `gorm:"serializer:kept"`
+	Expect  proof.Expectation `gorm:"serializer:kept"`
 	Posting string
 	Unread  bool
 	Seen    map[int64]int `gorm:"serializer:json"`
@@ -37,8 +37,8 @@ type proofVersion struct {
 	What, Why string
 	Name      string
 	Rules     []int64           `gorm:"serializer:json"`
-	Given     judge.Document    `gorm:"serializer:json"`
-	Expect    proof.Expectation `gorm:"serializer:json"`
+	Given     judge.Document    `gorm:"serializer:kept"`
+	Expect    proof.Expectation `gorm:"serializer:kept"`
 	Changed   record.Stamp      `gorm:"embedded;embeddedPrefix:changed_"`
 }
 

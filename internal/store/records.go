@@ -15,9 +15,9 @@ type recordRow struct {
 	Company, Type, State     string
 	Version                  int
 	Values                   map[string]string `gorm:"column:field_values;serializer:json"` // by field, in stored form
-	Lines                    []record.Line     `gorm:"column:record_lines;serializer:json"`
+	Lines                    []record.Line     `gorm:"column:record_lines;serializer:kept"`
 	Origins                  record.Origins    `gorm:"serializer:json"`
-	Reasons                  []record.Reason   `gorm:"serializer:json"`
+	Reasons                  []record.Reason   `gorm:"serializer:kept"`
 	Late                     bool
 	OriginKind, OriginNumber string // of the record that this one follows; may be ""
 	Reverses, ReversedBy     string
@@ -47,7 +47,7 @@ type recordVersion struct {
 	Version   int    `gorm:"primaryKey"`
 	What      string
 	Type      string
-	Content   record.Content `gorm:"serializer:json"`
+	Content   record.Content `gorm:"serializer:kept"`
 	ChangedAt time.Time
 	Signed    signed `gorm:"embedded;embeddedPrefix:changed_"`
 }

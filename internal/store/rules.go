@@ -16,7 +16,7 @@ type ruleRow struct {
 	State   rule.State
 	Name    string
 	Reason  string
-	Body    rule.Body `gorm:"serializer:json"`
+	Body    rule.Body `gorm:"serializer:kept"`
 }
 
 func (ruleRow) TableName() string { return "rules" }
@@ -34,7 +34,7 @@ type ruleVersion struct {
 	Version   int   `gorm:"primaryKey"`
 	State     rule.State
 	Name      string
-	Body      rule.Body `gorm:"serializer:json"`
+	Body      rule.Body `gorm:"serializer:kept"`
 	Reason    string
 	ChangedAt time.Time
 	Signed    signed `gorm:"embedded;embeddedPrefix:changed_"`

@@ -23,7 +23,7 @@ required: [format, version, companies, types, fields, standing, crosswalks, seri
 additionalProperties: false
 properties:
   format: { const: codicil book }
-  version: { const: 2 }
+  version: { const: 3 }
   ruleBook: { type: integer }
   companies: { type: [array, "null"], items: { $ref: "#/$defs/Company" } }
   types: { type: [array, "null"], items: { $ref: "#/$defs/Type" } }
