@@ -97,6 +97,9 @@ func Register(t Type) {
 	register(len(order), t)
 }
 
+// Named returns the type of a name; nil when there is none. A new type may embed one that is there.
+func Named(name Name) Type { return types[name] }
+
 // Names lists the types in the order in which they are offered.
 func Names() []Name { return slices.Clone(order) }
 

@@ -373,3 +373,9 @@ func TestAKindIsData(t *testing.T) {
 	_, err = d.Catalog.SaveFollowOn(ctx, record.FollowOn{Name: "Return", From: "voyage", To: "voyage", Pairs: []record.Pair{{From: "lines.harbour", To: "lines.harbour"}}})
 	require.NoError(t, err)
 }
+
+// withRecord states that a document changes a saved record.
+func withRecord(d judge.Document, number string) judge.Document {
+	d.Record = number
+	return d
+}
