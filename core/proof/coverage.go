@@ -68,14 +68,8 @@ func Goals(c *rule.Compiled) []Goal {
 	for _, band := range c.Effect.Bands {
 		goals = append(goals, Goal{Show: Band, Name: band.Label})
 	}
-	switch {
-	case c.Family == rule.Default && !c.Effect.Fixed:
-		goals = append(goals, occasions(c, New, Saved)...)
-		if c.Effect.Lifetime == rule.KeepsUp {
-			goals = append(goals, occasions(c, Again)...)
-		}
-	case c.Family == rule.Source:
-		goals = append(goals, occasions(c, New, Link, Kept)...)
+	if own := families[c.Family]; own.goals != nil {
+		goals = append(goals, own.goals(c)...)
 	}
 	return slices.Compact(goals)
 }
@@ -92,7 +86,7 @@ func occasions(c *rule.Compiled, shows ...Show) (goals []Goal) {
 
 // canKeepStill tells whether there is a document for which the rule does nothing.
 func canKeepStill(c *rule.Compiled) bool {
-	always := c.When == nil && (c.Family == rule.Entry || c.Family == rule.Compute || c.Family == rule.Substitute || c.Family == rule.FollowUp)
+	always := c.When == nil && families[c.Family].always
 	return !always || len(c.Scope.Companies) > 0 || len(c.Scope.Types) > 0
 }
 
@@ -231,11 +225,8 @@ func (s Sights) acts(c *engine.Case, out *engine.Outcome) {
 			case engine.WhenNotTrue, engine.Holds, engine.NotNeeded, engine.NotTaken, engine.Undecided:
 				s.see(id, Goal{Show: Still})
 			}
-			switch a.Rule.Family {
-			case rule.Default:
-				s.lifetime(a, saved, spot.Final.IsNull())
-			case rule.Source:
-				s.source(a, saved)
+			if own := families[a.Rule.Family]; own.shows != nil {
+				own.shows(s, a, saved, spot.Final.IsNull())
 			}
 		}
 		if spot.Sorted != nil {
@@ -244,42 +235,11 @@ func (s Sights) acts(c *engine.Case, out *engine.Outcome) {
 	}
 }
 
-func (s Sights) lifetime(a *engine.Act, saved, blank bool) {
-	id := a.Rule.ID
-	switch {
-	case a.Did == engine.Acted && !saved:
-		s.see(id, Goal{Show: New})
-	case a.Rule.Effect.Lifetime == rule.KeepsUp && a.Did == engine.Acted && !a.Before.IsNull():
-		s.see(id, Goal{Show: Again})
-	case a.Rule.Effect.Lifetime != rule.NewOnly && a.Did == engine.Acted,
-		a.Rule.Effect.Lifetime == rule.NewOnly && a.Did == engine.OtherOccasion && saved && blank:
-		s.see(id, Goal{Show: Saved})
-	}
-}
-
-func (s Sights) source(a *engine.Act, saved bool) {
-	id := a.Rule.ID
-	switch {
-	case a.Did == engine.Acted && !saved:
-		s.see(id, Goal{Show: New})
-	case a.Rule.Effect.Tie == rule.Live && a.Did == engine.Acted && !feel.Same(a.Before, a.After):
-		s.see(id, Goal{Show: Link})
-		s.see(id, Goal{Show: Kept})
-	case a.Rule.Effect.Tie == rule.Copied && (a.Did == engine.Acted || a.Did == engine.NotTaken):
-		s.see(id, Goal{Show: Link})
-	case a.Rule.Effect.Tie == rule.Copied && a.Did == engine.NotNeeded:
-		s.see(id, Goal{Show: Kept})
-	}
-}
-
 // Words says a goal of a rule: "Credit limit is over 120 000: true, and that decides".
 func (g Goal) Words(c *rule.Compiled) string {
 	switch g.Show {
 	case Acts:
-		if c.Family == rule.Validate {
-			return "that it speaks"
-		}
-		return "that it acts"
+		return cmp.Or(families[c.Family].acts, "that it acts")
 	case Still:
 		return "that it keeps still"
 	case Band:

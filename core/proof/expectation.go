@@ -88,14 +88,13 @@ func (e *Expectation) Mind(c *rule.Compiled, out *engine.Outcome) {
 			continue
 		}
 		address := judge.Address(kind, s.Place, s.Line)
-		switch {
-		case c.Family == rule.Entry:
+		switch own := families[c.Family]; {
+		case own.manners:
 			if e.Manners == nil {
 				e.Manners = map[string]string{}
 			}
 			e.Manners[address] = MannerOf(s.Field)
-		case c.Family == rule.Validate || c.Family == rule.FollowUp:
-			// all messages and all that is written are expected anyway
+		case own.watched != nil: // all that it says or writes is expected anyway
 		default:
 			e.Values[address] = field.Write(s.Final)
 			if _, sorted := e.Bands[address]; len(c.Effect.Bands) > 0 && !sorted {

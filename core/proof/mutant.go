@@ -45,7 +45,6 @@ func Mutants(c *rule.Compiled, b *plan.Book, extent Extent, company *record.Comp
 	m.parts(c.Must, c.Effect.Must, " in what must hold", func(b *rule.Body, text string) { b.Effect.Must = text })
 	m.parts(c.Value, c.Effect.Value, " in its value", func(b *rule.Body, text string) { b.Effect.Value = text })
 	m.effect()
-	m.speaking()
 	m.unique()
 	m.bands()
 	m.scope()
@@ -103,43 +102,14 @@ func (m *mutation) became(was, became string) string {
 
 // effect makes wrong versions of what a rule does.
 func (m *mutation) effect() {
-	e := &m.c.Effect
-	switch m.c.Family {
-	case rule.Entry:
-		aspect := func(words string, change func(*rule.Effect)) {
-			m.add(words, func(b *rule.Body) { change(&b.Effect) })
-		}
-		if other := map[rule.Need]rule.Need{rule.Required: rule.Optional, rule.Optional: rule.Required}[e.Need]; other != "" && (e.Access == "" || e.Access == rule.Open) {
-			aspect(fmt.Sprintf("the field were %s", other), func(e *rule.Effect) { e.Need = other })
-		}
-		if other := map[rule.Access]rule.Access{rule.ReadOnly: rule.Hidden, rule.Hidden: rule.ReadOnly}[e.Access]; other != "" {
-			aspect(fmt.Sprintf("the field were %s", other), func(e *rule.Effect) { e.Access = other })
-		}
-		if e.Cursor == rule.PassedOver || e.Cursor == rule.Stop {
-			aspect("the cursor went there in its turn", func(e *rule.Effect) { e.Cursor = rule.InTurn })
-		}
-		if e.Keying == rule.Twice {
-			aspect("it were keyed once", func(e *rule.Effect) { e.Keying = rule.Once })
-		}
-	case rule.Source:
-		other := map[rule.Tie]rule.Tie{rule.Copied: rule.Live, rule.Live: rule.Copied}[e.Tie]
-		m.add(fmt.Sprintf("it were %s", other), func(b *rule.Body) { b.Effect.Tie = other })
-	case rule.Default:
-		for _, other := range map[rule.Lifetime][]rule.Lifetime{rule.NewOnly: {rule.WheneverBlank}, rule.WheneverBlank: {rule.NewOnly}, rule.KeepsUp: {rule.WheneverBlank, rule.NewOnly}}[e.Lifetime] {
-			if !m.c.On.Change {
-				continue // it never comes to a saved record
-			}
-			m.add(lifetimeWords[other], func(b *rule.Body) { b.Effect.Lifetime = other })
-		}
-		m.add("fixed were the other way round", func(b *rule.Body) { b.Effect.Fixed = !b.Effect.Fixed })
-	case rule.Validate:
-		other := map[rule.Severity]rule.Severity{rule.Refuse: rule.Advise, rule.Confirm: rule.Refuse, rule.Advise: rule.Refuse}[e.Severity]
-		m.add(fmt.Sprintf("it would %s", other), func(b *rule.Body) { b.Effect.Severity = other })
+	own := families[m.c.Family]
+	if own.mutate != nil {
+		own.mutate(m)
 	}
 	on := m.c.On
-	if on.New && on.Change && m.c.Family != rule.FollowUp { // what follows a posting asks for no occasion
+	if on.New && on.Change && !own.noOccasions {
 		m.add("it did not run for new records", func(b *rule.Body) { b.On.New = false })
-		if m.c.Family != rule.Default || e.Lifetime == rule.WheneverBlank {
+		if own.changes == nil || own.changes(m.c) {
 			m.add("it did not run for changes", func(b *rule.Body) { b.On.Change = false })
 		}
 	}
@@ -216,7 +186,7 @@ func (m *mutation) bands() {
 // order lets the rule change places with the others of its station and width.
 func (m *mutation) order(b *plan.Book) {
 	c := m.c
-	if c.Family == rule.Validate || c.Family == rule.FollowUp {
+	if families[c.Family].unordered {
 		return
 	}
 	for _, o := range b.Rules {

@@ -170,20 +170,3 @@ func transposed(text string) string {
 	}
 	return ""
 }
-
-// pointings and moments make wrong where and when a check speaks.
-func (m *mutation) speaking() {
-	e := &m.c.Effect
-	if m.c.Family != rule.Validate {
-		return
-	}
-	if e.Points != rule.ToDocument {
-		m.add("it pointed to the document", func(b *rule.Body) { b.Effect.Points = rule.ToDocument })
-	} else {
-		m.add("it pointed to the field", func(b *rule.Body) { b.Effect.Points = "" })
-	}
-	m.add("it spoke only while typing", func(b *rule.Body) { b.Effect.Moments = []rule.Moment{rule.Typing} })
-	for i, name := range m.c.Effect.WhenChanged {
-		m.add(fmt.Sprintf("it did not ask whether %s changed", name), func(b *rule.Body) { b.Effect.WhenChanged = slices.Delete(slices.Clone(b.Effect.WhenChanged), i, i+1) })
-	}
-}

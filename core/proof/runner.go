@@ -254,15 +254,16 @@ func parallel(ctx context.Context, count int, work func(int)) error {
 // watches tells whether a proof would tell that the rule does something else: it names the
 // rule, or expects what the rule makes.
 func (p *Proof) watches(c *rule.Compiled) bool {
-	if slices.Contains(p.Rules, c.ID) || c.Family == rule.Validate {
-		return true // every message is expected
+	if slices.Contains(p.Rules, c.ID) {
+		return true
 	}
-	kind := c.Vocabulary().Kind
+	kind, own := c.Vocabulary().Kind, families[c.Family]
+	if own.watched != nil {
+		return own.watched(p)
+	}
 	expected := p.Expect.Values
 	switch {
-	case c.Family == rule.FollowUp:
-		return p.Expect.Writes != nil
-	case c.Family == rule.Entry:
+	case own.manners:
 		expected = p.Expect.Manners
 	case c.Sorts():
 		expected = p.Expect.Bands

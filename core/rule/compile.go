@@ -105,63 +105,9 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 	if r.When != "" {
 		c.When = c.formula("when", r.When)
 	}
-	switch r.Family {
-	case Entry:
-		c.checkEntry(complain)
-	case Source:
-		if !slices.Contains([]Tie{Copied, Live}, r.Effect.Tie) {
-			complain("tie", "choose how the value holds on to the linked record: copied or live")
-		}
-		c.Value = c.formula("value", r.Effect.Value)
-		c.checkSource()
-	case Default:
-		if !slices.Contains([]Lifetime{NewOnly, WheneverBlank, KeepsUp}, r.Effect.Lifetime) {
-			complain("lifetime", "choose how long the default fills the field: new only, whenever blank or keeps up")
-		}
-		if r.Effect.Lifetime == KeepsUp && r.Effect.Series != "" {
-			complain("lifetime", "a number is given once; it cannot keep up")
-		}
-		if r.Effect.Series != "" {
-			c.checkSeries(complain)
-		} else {
-			c.Value = c.formula("value", r.Effect.Value)
-		}
-	case Compute:
-		if r.Effect.Value != "" || len(r.Effect.Bands) == 0 {
-			c.Value = c.formula("value", r.Effect.Value)
-		}
-		c.checkBands(complain)
-	case Substitute:
-		c.Value = c.formula("value", r.Effect.Value)
-	case FollowUp:
-		if !v.Kind.Posted {
-			complain("target", "a %s is saved and never posted, so nothing follows its posting", v.Kind.Noun())
-		}
-		c.followUp(complain)
-	case Validate:
-		if !slices.Contains([]Severity{Refuse, Confirm, Advise}, r.Effect.Severity) {
-			complain("severity", "choose what happens: refuse, confirm or advise")
-		}
-		if strings.TrimSpace(r.Effect.Message) == "" {
-			complain("message", "write what is wrong and what to do about it")
-		}
-		c.message(r.Effect.Message)
-		if !slices.Contains([]Pointing{"", ToLine, ToDocument}, r.Effect.Points) {
-			complain("points", "choose where the message points: to the field, the line or the document")
-		}
-		if r.Effect.Unique != nil {
-			c.checkUnique(complain)
-		} else {
-			c.Must = c.formula("must", r.Effect.Must)
-		}
-		for _, key := range r.Effect.WhenChanged {
-			if i := v.Kind.Index(key); i >= 0 {
-				c.Changed = append(c.Changed, i)
-			} else {
-				complain("whenChanged", "a %s has no field %q", v.Kind.Label, key)
-			}
-		}
-	default:
+	if conduct, known := families[r.Family]; known {
+		conduct.check(c, complain)
+	} else {
 		complain("family", "there is no rule family %q", r.Family)
 	}
 	if !r.On.New && !r.On.Change {
@@ -179,71 +125,6 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 		}
 	}
 	return c
-}
-
-// checkEntry refuses what makes no sense together.
-func (c *Compiled) checkEntry(complain func(part, format string, args ...any)) {
-	e := &c.Effect
-	closed := e.Access == ReadOnly || e.Access == Hidden
-	switch {
-	case e.Need == "" && e.Access == "" && e.Cursor == "" && e.Keying == "":
-		complain("need", "choose what the rule says of the field: whether it must be filled, who may type there, what the cursor does, or how often it is keyed")
-	case !slices.Contains([]Need{"", Required, Optional}, e.Need):
-		complain("need", "choose whether the field must be filled: required or optional")
-	case !slices.Contains([]Access{"", Open, ReadOnly, Hidden}, e.Access):
-		complain("access", "choose whether people may type there: open, read-only or hidden")
-	case !slices.Contains([]Cursor{"", InTurn, PassedOver, Stop}, e.Cursor):
-		complain("cursor", "choose what the cursor does: it goes there in its turn, passes it over, or stops there")
-	case !slices.Contains([]Keying{"", Once, Twice}, e.Keying):
-		complain("keying", "choose how often a new value is keyed: once or twice")
-	case e.Need == Required && closed:
-		complain("access", "nobody can fill a field that is %s: it cannot be required by the same rule", e.Access)
-	case closed && (e.Cursor == Stop || e.Cursor == PassedOver || e.Keying == Twice):
-		complain("cursor", "nobody enters a field that is %s: it can be no stop, nothing passed over, nothing keyed twice", e.Access)
-	case e.Cursor == PassedOver && e.Keying == Twice:
-		complain("cursor", "a field that the cursor passes over cannot be keyed twice")
-	}
-}
-
-// checkSource refuses a source that is no field of a linked record, and finds the links
-// that lead to it.
-func (c *Compiled) checkSource() {
-	if c.Value == nil {
-		return
-	}
-	name := c.named(c.Value.Root())
-	if name == nil || !name.Linked || !name.Single() {
-		c.Problems = append(c.Problems, Problem{"value", feel.Problem{
-			Code: "source", Message: "a source is one field of a linked record; choose it behind a link of this document", End: len(c.Effect.Value), Line: 1, Column: 1,
-		}})
-		return
-	}
-	for _, slot := range c.Value.Reads() {
-		if read, ok := c.vocabulary.ReadAt(slot); ok {
-			c.Links = append(c.Links, read.Field)
-		}
-	}
-}
-
-// checkSeries finds the number series of a default and refuses one whose numbers do not fit
-// the field.
-func (c *Compiled) checkSeries(complain func(part, format string, args ...any)) {
-	key := c.Effect.Series
-	f := &c.vocabulary.Kind.Fields[c.Field]
-	series := c.vocabulary.Tables.Numbers(key)
-	switch {
-	case series == nil:
-		complain("value", "there is no number series %q; choose another, or design it first", key)
-		return
-	case f.Type != field.Text:
-		complain("value", "a number series gives texts, and %s holds a %s", f.Label, f.FeelType())
-		return
-	}
-	if longest := series.Longest(len("10"), len("VI")); longest > f.Most() {
-		complain("value", "the numbers of %s have %d characters, and %s takes %d at most", series.Label, longest, f.Label, f.Most())
-		return
-	}
-	c.Series = series
 }
 
 func (c *Compiled) checkDays(complain func(part, format string, args ...any)) {

@@ -12,117 +12,11 @@ import (
 // Phrase says in a few words what the rule does, for a cell of the plan: "N45
 // when Country is JP".
 func Phrase(c *Compiled, kind *record.Kind) string {
-	effect := effectWords(c, kind)
+	effect := c.conduct().phrase(c, kind)
 	if c.Rule.When == "" {
 		return effect
 	}
 	return effect + " when " + c.conditionWords(c.When, c.Rule.When, true)
-}
-
-func effectWords(c *Compiled, kind *record.Kind) string {
-	switch c.Family {
-	case Entry:
-		return entryWords(&c.Effect)
-	case Source:
-		return valueWords(c, kind) + ", " + string(c.Effect.Tie)
-	case Default:
-		if c.Effect.Fixed {
-			return valueWords(c, kind) + ", fixed"
-		}
-		return valueWords(c, kind)
-	case Compute:
-		if c.Effect.Value == "" && len(c.Effect.Bands) > 0 {
-			return c.bandWords()
-		}
-		return valueWords(c, kind)
-	case FollowUp:
-		return c.RemoteLabel() + " becomes " + valueWords(c, kind)
-	case Substitute:
-		return valueWords(c, kind)
-	}
-	return mustWords(c)
-}
-
-// uniqueWords says what no other record may have: "unique together with Amount in all
-// companies, or almost equal".
-func (c *Compiled) uniqueWords() string {
-	u := c.Effect.Unique
-	words := "unique"
-	if u.Near {
-		words = "unlike any other"
-	}
-	if len(u.With) > 0 {
-		labels := make([]string, len(u.With))
-		for i, key := range u.With {
-			labels[i] = key
-			if f := c.vocabulary.Kind.Field(key); f != nil {
-				labels[i] = f.Label
-			}
-		}
-		words += " together with " + strings.Join(labels, " and ")
-	}
-	if u.Everywhere {
-		return words + " over all companies"
-	}
-	return words + " in its company"
-}
-
-// bandWords tells a scale: "low up to 100, high".
-func (c *Compiled) bandWords() string {
-	f := &field.Field{Type: field.Number}
-	if c.Field >= 0 {
-		f = &c.vocabulary.Kind.Fields[c.Field]
-	}
-	parts := make([]string, len(c.Effect.Bands))
-	for i, band := range c.Effect.Bands {
-		parts[i] = band.Label
-		if i < len(c.Bounds) && !c.Bounds[i].Open {
-			word := " under "
-			if band.Including {
-				word = " up to "
-			}
-			parts[i] += word + f.Show(feel.NumberOf(c.Bounds[i].Until), field.Plain, field.Surroundings{})
-		}
-	}
-	return strings.Join(parts, ", ")
-}
-
-// entryWords says how a field is met: "required, a stop, keyed twice". An aspect that goes
-// without saying is said only where nothing else is, or where it stands against wider rules.
-func entryWords(e *Effect) string {
-	var parts []string
-	closed := e.Access == ReadOnly || e.Access == Hidden
-	if e.Need == Required || (e.Need == Optional && !closed) {
-		parts = append(parts, string(e.Need))
-	}
-	if closed || (e.Access == Open && e.Need == "") {
-		parts = append(parts, string(e.Access))
-	}
-	for _, words := range []string{
-		map[Cursor]string{PassedOver: "passed over by the cursor", Stop: "a stop", InTurn: "in its turn for the cursor"}[e.Cursor],
-		map[Keying]string{Twice: "keyed twice", Once: "keyed once"}[e.Keying],
-	} {
-		if words != "" {
-			parts = append(parts, words)
-		}
-	}
-	return strings.Join(parts, ", ")
-}
-
-// mustWords says what must hold: "must be up to 5 %". What is said of the target
-// itself goes without its label, which heads the row anyway.
-func mustWords(c *Compiled) string {
-	verb := map[Severity]string{Refuse: "must", Confirm: "should", Advise: "better"}[c.Effect.Severity]
-	if c.Effect.Unique != nil {
-		return verb + " be " + c.uniqueWords()
-	}
-	text := c.conditionWords(c.Must, c.Effect.Must, false)
-	if rest, ok := strings.CutPrefix(text, c.ownLabel()+" is "); ok && c.Must != nil {
-		if conditions, holds := c.vocabulary.Decompose(c.Must, c.Field, false); holds && len(conditions.Conditions) == 1 {
-			return verb + " be " + rest
-		}
-	}
-	return verb + ": " + text
 }
 
 // stillMissing stands for what nobody has written yet.
@@ -261,7 +155,7 @@ func Sentence(c *Compiled, names Names) string {
 	if c.Rule.When != "" {
 		b.WriteString(", when " + c.conditionWords(c.When, c.Rule.When, true))
 	}
-	b.WriteString(", " + deed(c, names.Kind))
+	b.WriteString(", " + c.conduct().deed(c, c.TargetLabel(), names.Kind))
 	if !strings.HasSuffix(b.String(), stillMissing) {
 		b.WriteString(".")
 	}
@@ -295,41 +189,6 @@ func (c *Compiled) TargetLabel() string {
 	return c.Target
 }
 
-func deed(c *Compiled, kind *record.Kind) string {
-	label := c.TargetLabel()
-	switch c.Family {
-	case Entry:
-		return label + " is " + entryWords(&c.Effect)
-	case Source:
-		return map[Tie]string{Copied: "copy " + label + " from ", Live: "show in " + label + " always "}[c.Effect.Tie] + valueWords(c, kind) +
-			map[Tie]string{Copied: " when the link is set or changes"}[c.Effect.Tie]
-	case Default:
-		words := "fill " + label + " with " + valueWords(c, kind) +
-			map[Lifetime]string{NewOnly: " on a new record only", WheneverBlank: " whenever it is blank"}[c.Effect.Lifetime]
-		if c.Effect.Fixed {
-			words += ", and let nobody change it"
-		}
-		return words
-	case Compute:
-		switch {
-		case len(c.Effect.Bands) == 0:
-			return "compute " + label + " as " + valueWords(c, kind)
-		case c.Effect.Value == "":
-			return "sort " + label + " into " + c.bandWords()
-		}
-		return "compute " + label + " as " + valueWords(c, kind) + ", sorted into " + c.bandWords()
-	case FollowUp:
-		return "after posting set " + label + " to " + valueWords(c, kind)
-	case Substitute:
-		return "replace " + label + " with " + valueWords(c, kind)
-	}
-	reaction := map[Severity]string{Refuse: "refuse", Confirm: "ask for a reason", Advise: "advise"}[c.Effect.Severity]
-	if c.Effect.Unique != nil {
-		return reaction + " unless " + label + " is " + c.uniqueWords()
-	}
-	return reaction + " unless " + c.conditionWords(c.Must, c.Effect.Must, false)
-}
-
 func namesOf(keys []string, labels map[string]string, all string) string {
 	if len(keys) == 0 {
 		return all
@@ -347,15 +206,7 @@ func namesOf(keys []string, labels map[string]string, all string) string {
 // ProposeName makes a name from kind, field and effect: "Vendor · Payment terms
 // becomes N45 when Country is JP".
 func ProposeName(c *Compiled, kind *record.Kind) string {
-	label := c.TargetLabel()
-	verb := map[Family]string{Entry: " is ", Source: " comes from ", Default: " defaults to ", Compute: " is computed as ", Substitute: " becomes ", Validate: " "}[c.Family]
-	switch {
-	case c.Family == FollowUp:
-		label, verb = "", ""
-	case c.Family == Compute && c.Effect.Value == "" && len(c.Effect.Bands) > 0:
-		verb = " is sorted into "
-	}
-	name := []rune(kind.Label + " · " + label + verb + Phrase(c, kind))
+	name := []rune(kind.Label + " · " + c.conduct().subject(c) + Phrase(c, kind))
 	if len(name) > 120 {
 		name = append(name[:119], '…')
 	}

@@ -182,16 +182,14 @@ func (r *Reader) ResultOf(c *rule.Compiled) string {
 			if a.Rule.ID != c.ID {
 				continue
 			}
-			value := OrBlank(r.At(s, s.Final))
+			own, value := families[c.Family], OrBlank(r.At(s, s.Final))
 			switch {
-			case a.Did == engine.Acted && c.Family == rule.Entry:
-				return label + " is " + proof.MannerOf(s.Field)
-			case a.Did == engine.Acted && c.Family != rule.FollowUp:
-				return label + " becomes " + value
+			case a.Did == engine.Acted && own.acted != nil:
+				return own.acted(label, s.Field)
 			case a.Did == engine.Acted:
-				return "it writes " + label
-			case c.Family == rule.Validate:
-				said = "it has nothing to say"
+				return label + " becomes " + value
+			case own.still != "":
+				said = own.still
 			default:
 				said = label + " stays " + value
 			}

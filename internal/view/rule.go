@@ -117,10 +117,10 @@ func planRule(c *rule.Compiled, names rule.Names) contract.PlanRule {
 // occasions says in a few words on which occasions a rule runs; "" for all of them.
 func occasions(c *rule.Compiled) string {
 	var words []string
-	newOnly := c.Family == rule.Default && c.Effect.Lifetime == rule.NewOnly && !c.Effect.Fixed
+	own := families[c.Family]
 	switch {
-	case c.Family == rule.FollowUp:
-	case !c.On.Change || newOnly:
+	case own.always:
+	case !c.On.Change || (own.newOnly != nil && own.newOnly(c)):
 		words = append(words, "new records only")
 	case !c.On.New:
 		words = append(words, "changes only")

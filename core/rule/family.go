@@ -1,0 +1,34 @@
+package rule
+
+import "codicil/core/record"
+
+// complaint notes what is wrong with a part of a rule.
+type complaint func(part, format string, args ...any)
+
+// conduct is what the rules of one family have of their own. Each family is a file that adds
+// its conduct; what the family does at its station is told in the engine.
+type conduct struct {
+	// check compiles the rule's effect, and complains of what is wrong with it.
+	check func(c *Compiled, complain complaint)
+	// phrase says the effect in a few words: "N45".
+	phrase func(c *Compiled, kind *record.Kind) string
+	// deed says it within a sentence: "replace Payment terms with N45". label names the target.
+	deed func(c *Compiled, label string, kind *record.Kind) string
+	// subject begins a proposed name, before the phrase: "Payment terms becomes ".
+	subject func(c *Compiled) string
+}
+
+var families = map[Family]conduct{}
+
+// conduct is that of the rule's family; a family that is not known says nothing.
+func (c *Compiled) conduct() conduct {
+	if own, known := families[c.Family]; known {
+		return own
+	}
+	return families[Substitute]
+}
+
+// verb begins a proposed name with the label of the target.
+func verb(words string) func(*Compiled) string {
+	return func(c *Compiled) string { return c.TargetLabel() + words }
+}

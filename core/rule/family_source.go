@@ -1,0 +1,47 @@
+package rule
+
+import (
+	"codicil/core/feel"
+	"codicil/core/record"
+	"slices"
+)
+
+func init() {
+	families[Source] = conduct{
+		check: func(c *Compiled, complain complaint) {
+			if !slices.Contains([]Tie{Copied, Live}, c.Effect.Tie) {
+				complain("tie", "choose how the value holds on to the linked record: copied or live")
+			}
+			c.Value = c.formula("value", c.Effect.Value)
+			c.checkSource()
+		},
+		phrase: func(c *Compiled, kind *record.Kind) string { return valueWords(c, kind) + ", " + string(c.Effect.Tie) },
+		deed: func(c *Compiled, label string, kind *record.Kind) string {
+			if c.Effect.Tie == Live {
+				return "show in " + label + " always " + valueWords(c, kind)
+			}
+			return "copy " + label + " from " + valueWords(c, kind) + " when the link is set or changes"
+		},
+		subject: verb(" comes from "),
+	}
+}
+
+// checkSource refuses a source that is no field of a linked record, and finds the links
+// that lead to it.
+func (c *Compiled) checkSource() {
+	if c.Value == nil {
+		return
+	}
+	name := c.named(c.Value.Root())
+	if name == nil || !name.Linked || !name.Single() {
+		c.Problems = append(c.Problems, Problem{"value", feel.Problem{
+			Code: "source", Message: "a source is one field of a linked record; choose it behind a link of this document", End: len(c.Effect.Value), Line: 1, Column: 1,
+		}})
+		return
+	}
+	for _, slot := range c.Value.Reads() {
+		if read, ok := c.vocabulary.ReadAt(slot); ok {
+			c.Links = append(c.Links, read.Field)
+		}
+	}
+}
