@@ -37,7 +37,9 @@ generate: web/node_modules/.installed ## make the types of the contract and the 
 	go tool oapi-codegen -config api/models.yaml api/openapi.yaml
 	go tool oapi-codegen -config api/server.yaml api/openapi.yaml
 	cd web && npm run --silent generate
-	go run ./internal/reference/write > docs/formulas.md
+	go run ./internal/reference/write formulas > docs/formulas.md
+	go run ./internal/reference/write errors > docs/errors.md
+	go run ./internal/reference/write texts > web/src/api/notices.json
 	go run ./internal/reference/schema > book.schema.json.new && mv book.schema.json.new api/book.schema.json
 
 test: test-go test-web test-browser ## every test, with its own set-up

@@ -9,6 +9,7 @@ package engine
 import (
 	"codicil/core/feel"
 	"codicil/core/field"
+	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
@@ -269,9 +270,10 @@ type Act struct {
 // Message is something that a rule, or the field itself, says about the document.
 type Message struct {
 	Severity rule.Severity
-	// Code is "rule", "unique", "required", "failed", "set-aside", "source-differs", "key-again",
-	// "keyed-differently", "unbalanced" or the code of a misfit.
+	// Code is "rule" or "unique" where a rule's author wrote the text, or else that of the notice.
 	Code string
+	// Notice is what the text is made of; nothing where an author wrote it.
+	Notice notice.Notice
 	// Field is where it points: place in the kind; -1: the line, or the document.
 	Field int
 	Line  int            // number of the line it points to; 0: none

@@ -149,7 +149,7 @@ func (r *run) failed(s spot, c *rule.Compiled, act *Act, part string) bool {
 
 func (r *run) fails(s spot, c *rule.Compiled, act *Act, reason string) {
 	act.Did, act.Reason = Failed, reason
-	r.say(rule.Refuse, "failed", s, c, c.Label()+" failed: "+reason+". Mend or suspend the rule")
+	r.notify(rule.Refuse, s, c, failed.With(c.Label(), reason))
 }
 
 func (r *run) note(out *Field, act *Act) {

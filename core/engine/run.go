@@ -6,6 +6,7 @@ import (
 
 	"codicil/core/feel"
 	"codicil/core/field"
+	"codicil/core/notice"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -55,7 +56,7 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	r := begin(p, c, detail)
 	defer r.end()
 	if p.Loop != nil {
-		r.say(rule.Refuse, "failed", r.spot(p.Loop.Fields[0], -1), p.Loop.Rules[0], "these rules wait for each other: "+p.Loop.Describe(p.Kind())+". Change or suspend one of them")
+		r.notify(rule.Refuse, r.spot(p.Loop.Fields[0], -1), p.Loop.Rules[0], waiting.With(p.Loop.Describe(p.Kind())))
 	}
 	for _, place := range p.Order {
 		r.round(place)
@@ -314,18 +315,32 @@ func (s *spot) set(v feel.Value) { s.slots[s.at] = v }
 
 func (r *run) field(s spot) *field.Field { return &r.plan.Kind().Fields[s.place] }
 
+// say adds a message that a rule's author wrote; code is "rule" or "unique".
 func (r *run) say(severity rule.Severity, code string, s spot, by *rule.Compiled, text string) {
-	m := Message{Severity: severity, Code: code, Field: s.place, Rule: by, Text: text}
-	if s.line >= 0 {
-		m.Line = r.c.Lines[s.line].Number
-	}
-	if by != nil && (code == "rule" || code == "unique") && by.Effect.Points != "" {
+	m := r.message(severity, code, s, by)
+	m.Text = text
+	if by.Effect.Points != "" {
 		m.Field = -1
 		if by.Effect.Points == rule.ToDocument {
 			m.Line = 0
 		}
 	}
 	r.out.Messages = append(r.out.Messages, m)
+}
+
+// notify adds a message of the engine itself.
+func (r *run) notify(severity rule.Severity, s spot, by *rule.Compiled, n notice.Notice) {
+	m := r.message(severity, n.Code, s, by)
+	m.Notice, m.Text = n, n.String()
+	r.out.Messages = append(r.out.Messages, m)
+}
+
+func (r *run) message(severity rule.Severity, code string, s spot, by *rule.Compiled) Message {
+	m := Message{Severity: severity, Code: code, Field: s.place, Rule: by}
+	if s.line >= 0 {
+		m.Line = r.c.Lines[s.line].Number
+	}
+	return m
 }
 
 // reason finds what a person said to go on in spite of a check: now, or when the record was
@@ -367,7 +382,7 @@ func (r *run) journey(s spot) {
 		}
 	}
 	if wrong := s.values.Misfits[s.at]; wrong != nil {
-		r.say(rule.Refuse, wrong.Code, s, nil, wrong.String())
+		r.notify(rule.Refuse, s, nil, wrong.Notice)
 		for _, family := range rule.Families[:rule.Validate.Station()] {
 			for _, c := range r.plan.At(s.place, family) {
 				r.note(out, &Act{Rule: c, Did: NotReached})
@@ -406,7 +421,7 @@ func (r *run) journey(s spot) {
 	r.again(s, by[keying])
 	if out.Final.IsNull() {
 		if out.Need == rule.Required && out.Access != rule.Hidden {
-			r.say(r.missing(), "required", s, by[need], r.field(s).Label+" is required; enter it")
+			r.notify(r.missing(), s, by[need], required.With(r.field(s).Label))
 		}
 		if out.Made != "substitute" {
 			out.Made = ""
@@ -461,9 +476,9 @@ func (r *run) settle(s spot, value feel.Value) {
 	switch {
 	case wrong == nil:
 	case wrong.Advice:
-		r.say(rule.Advise, wrong.Code, s, nil, wrong.String())
+		r.notify(rule.Advise, s, nil, wrong.Notice)
 	default:
-		r.say(rule.Refuse, wrong.Code, s, nil, wrong.String())
+		r.notify(rule.Refuse, s, nil, wrong.Notice)
 	}
 	s.out.Final = final
 	s.set(final)
@@ -472,7 +487,7 @@ func (r *run) settle(s spot, value feel.Value) {
 	}
 	if key, ok := final.Text(); ok {
 		if why := r.c.Linked.Missing(f.Kind, key); why != "" {
-			r.say(rule.Refuse, "no-such-record", s, nil, f.Label+": "+why)
+			r.notify(rule.Refuse, s, nil, noSuchRecord.With(f.Label, why))
 		}
 	}
 }

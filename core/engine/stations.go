@@ -83,7 +83,7 @@ func (r *run) kept(s spot, entry *rule.Compiled, value feel.Value) feel.Value {
 	}
 	kept := s.stored()
 	if !feel.Same(value, kept) {
-		r.say(rule.Advise, "set-aside", s, entry, r.field(s).Label+" is "+string(s.out.Access)+" here: what was entered is not taken")
+		r.notify(rule.Advise, s, entry, closedHere.With(r.field(s).Label, s.out.Access))
 	}
 	s.out.Made, s.out.Origin = "", record.Unknown
 	if !kept.IsNull() {
@@ -104,7 +104,7 @@ func (r *run) close(s spot, by *rule.Compiled, value feel.Value, why string) {
 	if entered.IsNull() || feel.Same(entered, s.stored()) || feel.Same(entered, value) {
 		return
 	}
-	r.say(rule.Advise, "set-aside", s, by, r.field(s).Label+" "+why+": what was entered is not taken")
+	r.notify(rule.Advise, s, by, setAside.With(r.field(s).Label, why))
 }
 
 // source takes the value of a linked record.
@@ -167,7 +167,7 @@ func (r *run) copied(s spot, c *rule.Compiled, act *Act, given feel.Value) {
 			s.out.Offered = given
 		}
 		if changed && !given.IsNull() {
-			r.say(rule.Advise, "source-differs", s, c, r.field(s).Label+" stays as a person gave it, though the link changed; clear it to take what the linked record has")
+			r.notify(rule.Advise, s, c, sourceDiffers.With(r.field(s).Label))
 		}
 	}
 }
@@ -343,9 +343,9 @@ func (r *run) again(s spot, by *rule.Compiled) {
 	second, keyed := s.values.Again[s.at]
 	switch {
 	case !keyed && r.c.Moment != rule.Typing:
-		r.say(rule.Refuse, "key-again", s, by, label+" is keyed twice; key it a second time")
+		r.notify(rule.Refuse, s, by, keyAgain.With(label))
 	case keyed && !feel.Same(r.settled(s, second), r.settled(s, s.out.Entered)):
-		r.say(rule.Refuse, "keyed-differently", s, by, label+": the second time something else was keyed; look at the document and key both again")
+		r.notify(rule.Refuse, s, by, keyedDifferently.With(label))
 	}
 }
 

@@ -176,24 +176,23 @@ func (r *run) balance() {
 		debits, credits = debits.Plus(d), credits.Plus(c)
 		switch {
 		case d.Sign() != 0 && c.Sign() != 0:
-			r.say(severity, "unbalanced", at, nil, "a line has either a debit or a credit; clear one of them")
+			r.notify(severity, at, nil, bothSides.With())
 		case d.Sign() == 0 && c.Sign() == 0:
-			r.say(severity, "unbalanced", at, nil, "this line has no amount; enter a debit or a credit, or remove the line")
+			r.notify(severity, at, nil, noAmount.With())
 		case r.spot(account, i).out.Final.IsNull():
-			r.say(severity, "unbalanced", r.spot(account, i), nil, kind.Fields[account].Label+" is missing; every line is posted to one")
+			r.notify(severity, r.spot(account, i), nil, noAccount.With(kind.Fields[account].Label))
 		default:
 			r.partner(severity, account, i)
 		}
 	}
 	if len(r.rows) == 0 {
-		r.say(severity, "unbalanced", r.spot(debit, -1), nil, "there are no lines; a posting has at least one debit and one credit")
+		r.notify(severity, r.spot(debit, -1), nil, noLines.With())
 		return
 	}
 	if debits.Cmp(credits) != 0 {
 		places, _ := field.CurrencyDecimals(currency)
 		show := func(n decimal.Number) string { return n.Fixed(max(n.Places(), places)) + " " + currency }
-		r.say(severity, "unbalanced", r.spot(debit, -1), nil,
-			"debits are "+show(debits)+" and credits "+show(credits)+"; they differ by "+show(debits.Minus(credits).Abs())+". Correct a line until they are equal")
+		r.notify(severity, r.spot(debit, -1), nil, unbalanced.With(show(debits), show(credits), show(debits.Minus(credits).Abs())))
 	}
 }
 
@@ -214,7 +213,7 @@ func (r *run) partner(severity rule.Severity, account, line int) {
 		own := kind.Index(field.LinePrefix + name)
 		if r.spot(header, -1).out.Final.IsNull() && (own < 0 || r.spot(own, line).out.Final.IsNull()) {
 			label := kind.Fields[header].Label
-			r.say(severity, "unbalanced", r.spot(header, -1), nil, label+" is missing: account "+key+" is kept by "+strings.ToLower(label)+". Enter one in the header or in the line")
+			r.notify(severity, r.spot(header, -1), nil, noPartner.With(label, key, strings.ToLower(label)))
 		}
 	}
 }

@@ -14,6 +14,7 @@ import (
 	"codicil/core/engine"
 	"codicil/core/feel"
 	"codicil/core/field"
+	"codicil/core/notice"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -69,6 +70,8 @@ type Version struct {
 	Book    int64  `json:"book"`
 	Program string `json:"program"`
 }
+
+var dayMoves = notice.Define("day-moves", "{field} decides which rules hold, and by them it moves on: to {first}, and by the rules of that day to {second}. Change {rules}, or enter another date")
 
 // Judged is a document with what became of it.
 type Judged struct {
@@ -239,8 +242,8 @@ func (j *Judged) refuseDay(first, second record.Day, by record.Origin) {
 			named += " and " + rules[1]
 		}
 	}
-	text := fmt.Sprintf("%s decides which rules hold, and by them it moves on: to %s, and by the rules of that day to %s. Change %s, or enter another date", j.Plan.Kind().Fields[place].Label, first, second, named)
-	j.Outcome.Refuse(engine.Message{Severity: rule.Refuse, Code: "day-moves", Field: place, Text: text})
+	n := dayMoves.With(j.Plan.Kind().Fields[place].Label, first, second, named)
+	j.Outcome.Refuse(engine.Message{Severity: rule.Refuse, Code: n.Code, Notice: n, Field: place, Text: n.String()})
 }
 
 // Content is what a record holds that is saved as the document came out. now and by stand

@@ -6,6 +6,7 @@ import (
 
 	"codicil/core/feel"
 	"codicil/core/field"
+	"codicil/core/notice"
 )
 
 // FollowOn says how a record of one kind becomes the beginning of a record of
@@ -38,9 +39,26 @@ const OwnNumber = "#"
 
 // PairProblem says what is wrong with a pair of a follow-on.
 type PairProblem struct {
-	Pair    int    `json:"pair"` // place in Pairs
-	Message string `json:"message"`
+	Pair int `json:"pair"` // place in Pairs
+	// Code is stable, Variant tells which text of it this is, and Params are what Message was
+	// made from.
+	Code    string            `json:"code"`
+	Variant string            `json:"variant,omitempty"`
+	Params  map[string]string `json:"params,omitempty"`
+	Message string            `json:"message"`
 }
+
+// What can be wrong with a pair.
+var (
+	noPairField  = notice.Define("unknown-field.pair", "a {kind} has no field {field:q}")
+	pairTwice    = notice.Define("gets-two-values", "{field} gets a value twice")
+	badConstant  = notice.Define("misfit.constant", "{why}")
+	badNumber    = notice.Define("misfit.number", "the number of a {kind} does not fit {field}, which is a {type}")
+	badPair      = notice.Define("misfit.pair", "{why}")
+	intoHeader   = notice.Define("wrong-place.header", "a value of a line cannot go into {field}, a field of the header")
+	intoOwnLine  = notice.Define("wrong-place.own", "a value of a line goes into the line made of it, not into a line of its own")
+	headerInLine = notice.Define("wrong-place.line", "{field} is a field of the header and stands in no line")
+)
 
 // Check returns what is wrong with the pairs: fields that do not exist, types that
 // do not fit, lines into the header. Warnings are none; every problem must be mended.
@@ -48,47 +66,47 @@ func (m *FollowOn) Check(from, to *Kind) []PairProblem {
 	problems := []PairProblem{}
 	targets := map[string]int{}
 	for i, p := range m.Pairs {
-		complain := func(format string, args ...any) {
-			problems = append(problems, PairProblem{i, fmt.Sprintf(format, args...)})
+		complain := func(n notice.Notice) {
+			problems = append(problems, PairProblem{i, n.Code, n.Variant, n.Named(), n.String()})
 		}
 		target := to.Field(p.To)
 		if target == nil {
-			complain("a %s has no field %q", to.Noun(), p.To)
+			complain(noPairField.With(to.Noun(), p.To))
 			continue
 		}
 		key := fmt.Sprint(p.To, " ", p.Line)
 		if _, twice := targets[key]; twice {
-			complain("%s gets a value twice", target.Label)
+			complain(pairTwice.With(target.Label))
 		}
 		targets[key] = i
 		fromLine := false
 		switch {
 		case p.From == "":
 			if _, wrong := target.Parse(p.Constant); wrong != nil {
-				complain("%s", wrong.String())
+				complain(badConstant.With(wrong))
 			}
 		case p.From == OwnNumber:
 			if target.Type != field.Text && (!target.IsLink() || target.Kind != from.Key) {
-				complain("the number of a %s does not fit %s, which is a %s", from.Noun(), target.Label, target.Describe())
+				complain(badNumber.With(from.Noun(), target.Label, target.Describe()))
 			}
 		default:
 			source := from.Field(p.From)
 			if source == nil {
-				complain("a %s has no field %q", from.Noun(), p.From)
+				complain(noPairField.With(from.Noun(), p.From))
 				continue
 			}
 			fromLine = source.OfLine()
 			if wrong := source.Carries(target); wrong != "" {
-				complain("%s", wrong)
+				complain(badPair.With(wrong))
 			}
 		}
 		switch {
 		case fromLine && !target.OfLine():
-			complain("a value of a line cannot go into %s, a field of the header", target.Label)
+			complain(intoHeader.With(target.Label))
 		case fromLine && p.Line != 0:
-			complain("a value of a line goes into the line made of it, not into a line of its own")
+			complain(intoOwnLine.With())
 		case !target.OfLine() && p.Line != 0:
-			complain("%s is a field of the header and stands in no line", target.Label)
+			complain(headerInLine.With(target.Label))
 		}
 	}
 	return problems

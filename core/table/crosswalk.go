@@ -5,6 +5,7 @@ import (
 
 	"codicil/core/feel"
 	"codicil/core/field"
+	"codicil/core/notice"
 	"codicil/core/record"
 )
 
@@ -35,11 +36,11 @@ func (c *Crosswalk) Check() []Problem {
 	c.Label = strings.TrimSpace(c.Label)
 	switch {
 	case !field.IsKey(c.Key):
-		problems = append(problems, problem(-1, "", "%q cannot be the key of a crosswalk; use small letters, digits and _, with a letter first", c.Key))
+		problems = append(problems, ProblemOf(-1, "", notCrosswalkKey.With(c.Key)))
 	case c.Label == "":
-		problems = append(problems, problem(-1, "", "give the crosswalk a name"))
+		problems = append(problems, ProblemOf(-1, "", noCrosswalkName.With()))
 	case len(c.Keys) == 0 || len(c.Results) == 0:
-		problems = append(problems, problem(-1, "", "a crosswalk has at least one key column and one result column"))
+		problems = append(problems, ProblemOf(-1, "", noColumns.With()))
 	}
 	columns := append(append([]field.Field{}, c.Keys...), c.Results...)
 	problems = append(problems, columnProblems(columns)...)
@@ -52,28 +53,28 @@ func (c *Crosswalk) Check() []Problem {
 	for i := range c.Rows {
 		row := &c.Rows[i]
 		row.Keys, row.Results = sized(row.Keys, len(c.Keys)), sized(row.Results, len(c.Results))
-		if column, message := row.wrong(); message != "" {
-			problems = append(problems, problem(i, column, "%s", message))
+		if column, wrong := row.wrong(); wrong != nil {
+			problems = append(problems, ProblemOf(i, column, *wrong))
 		}
 		for j := range c.Keys {
-			var message string
-			if row.Keys[j], message = fitted(&c.Keys[j], row.Keys[j]); message == "" && row.Keys[j] == "" {
-				message = c.Keys[j].Label + " is missing; every row has a code in each key column"
+			var wrong *notice.Notice
+			if row.Keys[j], wrong = fitted(&c.Keys[j], row.Keys[j]); wrong == nil && row.Keys[j] == "" {
+				wrong = given(noKey.With(c.Keys[j].Label))
 			}
-			if message != "" {
-				problems = append(problems, problem(i, c.Keys[j].Key, "%s", message))
+			if wrong != nil {
+				problems = append(problems, ProblemOf(i, c.Keys[j].Key, *wrong))
 			}
 		}
 		for j := range c.Results {
-			var message string
-			if row.Results[j], message = fitted(&c.Results[j], row.Results[j]); message != "" {
-				problems = append(problems, problem(i, c.Results[j].Key, "%s", message))
+			var wrong *notice.Notice
+			if row.Results[j], wrong = fitted(&c.Results[j], row.Results[j]); wrong != nil {
+				problems = append(problems, ProblemOf(i, c.Results[j].Key, *wrong))
 			}
 		}
 		joined := join(row.Keys)
 		for _, other := range periods[joined] {
 			if c.Rows[other].Overlaps(row.Period) {
-				problems = append(problems, problem(i, c.Keys[0].Key, "%s is already in row %d; give one of them another code or other days", strings.Join(row.Keys, ", "), other+1))
+				problems = append(problems, ProblemOf(i, c.Keys[0].Key, twoRows.With(strings.Join(row.Keys, ", "), other+1)))
 				break
 			}
 		}
@@ -83,9 +84,9 @@ func (c *Crosswalk) Check() []Problem {
 		c.Default = sized(c.Default, len(c.Results))
 		blank := true
 		for j := range c.Results {
-			var message string
-			if c.Default[j], message = fitted(&c.Results[j], c.Default[j]); message != "" {
-				problems = append(problems, problem(len(c.Rows), c.Results[j].Key, "for every other code: %s", message))
+			var wrong *notice.Notice
+			if c.Default[j], wrong = fitted(&c.Results[j], c.Default[j]); wrong != nil {
+				problems = append(problems, ProblemOf(len(c.Rows), c.Results[j].Key, badOther.With(wrong)))
 			}
 			blank = blank && c.Default[j] == ""
 		}

@@ -10,6 +10,7 @@ import (
 	"slices"
 
 	"codicil/core/field"
+	"codicil/core/notice"
 	"codicil/core/record"
 )
 
@@ -45,12 +46,18 @@ type Problem struct {
 	// Row counts from 0; -1: the table itself.
 	Row int `json:"row"`
 	// Column is the key of a column, "from", "until", "company", or "" for the whole.
-	Column  string `json:"column"`
-	Message string `json:"message"`
+	Column string `json:"column"`
+	// Code is stable, Variant tells which text of it this is, and Params are what Message was
+	// made from.
+	Code    string            `json:"code"`
+	Variant string            `json:"variant,omitempty"`
+	Params  map[string]string `json:"params,omitempty"`
+	Message string            `json:"message"`
 }
 
-func problem(row int, column, format string, args ...any) Problem {
-	return Problem{row, column, fmt.Sprintf(format, args...)}
+// ProblemOf is a problem at a part of a table.
+func ProblemOf(row int, column string, n notice.Notice) Problem {
+	return Problem{row, column, n.Code, n.Variant, n.Named(), n.String()}
 }
 
 // Period is from when until when something holds, both days included.
@@ -69,21 +76,23 @@ func (p Period) Overlaps(q Period) bool {
 	return (p.Until == "" || q.From <= p.Until) && (q.Until == "" || p.From <= q.Until)
 }
 
-// wrong says what is wrong with a period by itself; "" for nothing.
-func (p Period) wrong() (column, message string) {
+// wrong says what is wrong with a period by itself; nil for nothing.
+func (p Period) wrong() (column string, wrong *notice.Notice) {
 	for column, day := range map[string]record.Day{"from": p.From, "until": p.Until} {
 		if day == "" {
 			continue
 		}
 		if _, err := record.ParseDay(string(day)); err != nil {
-			return column, err.Error()
+			return column, given(notADay.With(err))
 		}
 	}
 	if p.From != "" && p.Until != "" && p.Until < p.From {
-		return "until", fmt.Sprintf("it ends on %s, before it begins on %s", p.Until, p.From)
+		return "until", given(endsFirst.With(p.Until, p.From))
 	}
-	return "", ""
+	return "", nil
 }
+
+func given(n notice.Notice) *notice.Notice { return &n }
 
 // String writes the period as people say it: "from 2026-01-01 until 2026-12-31".
 func (p Period) String() string {
@@ -98,19 +107,19 @@ func (p Period) String() string {
 	return fmt.Sprintf("from %s until %s", p.From, p.Until)
 }
 
-// fitted puts a text into the stored form of a field; the message says what is wrong.
-func fitted(f *field.Field, text string) (stored, message string) {
-	v, wrong := f.Parse(text)
-	if wrong != nil {
-		return text, wrong.String()
+// fitted puts a text into the stored form of a field; wrong says why it does not fit.
+func fitted(f *field.Field, text string) (stored string, wrong *notice.Notice) {
+	v, misfit := f.Parse(text)
+	if misfit == nil && v.IsNull() {
+		return "", nil
 	}
-	if v.IsNull() {
-		return "", ""
+	if misfit == nil {
+		v, misfit = f.Settle(v, field.Surroundings{})
 	}
-	if v, wrong = f.Settle(v, field.Surroundings{}); wrong != nil {
-		return text, wrong.String()
+	if misfit != nil {
+		return text, &misfit.Notice
 	}
-	return field.Write(v), ""
+	return field.Write(v), nil
 }
 
 // columnProblems says what is wrong with the columns of a table.
@@ -119,24 +128,16 @@ func columnProblems(columns []field.Field) (problems []Problem) {
 		f := &columns[i]
 		switch {
 		case !field.IsKey(f.Key):
-			problems = append(problems, problem(-1, f.Key, "%q cannot be the key of a column; use small letters, digits and _, with a letter first", f.Key))
+			problems = append(problems, ProblemOf(-1, f.Key, notColumnKey.With(f.Key)))
 		case slices.ContainsFunc(columns[:i], func(other field.Field) bool { return other.Key == f.Key }):
-			problems = append(problems, problem(-1, f.Key, "there are two columns %q; give one another key", f.Key))
+			problems = append(problems, ProblemOf(-1, f.Key, twoColumns.With(f.Key)))
 		}
-		if message := soundColumn(f); message != "" {
-			problems = append(problems, problem(-1, f.Key, "%s: %s", f.Label, message))
+		// An amount is a number in a table: in which currency another column says.
+		if !f.Traits().Tables {
+			problems = append(problems, ProblemOf(-1, f.Key, notInTables.With(f.Label, f.Type)))
+		} else if wrong := f.Sound(); wrong != nil {
+			problems = append(problems, ProblemOf(-1, f.Key, badColumn.With(f.Label, wrong)))
 		}
 	}
 	return problems
-}
-
-func soundColumn(f *field.Field) string {
-	// An amount is a number in a table: in which currency another column says.
-	if !f.Traits().Tables {
-		return fmt.Sprintf("a table holds no %s; choose another type", f.Type)
-	}
-	if wrong := f.Sound(); wrong != nil {
-		return wrong.String()
-	}
-	return ""
 }

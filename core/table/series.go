@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"codicil/core/field"
+	"codicil/core/notice"
 	"codicil/core/record"
 )
 
@@ -230,50 +231,48 @@ func (s *Series) Notice(last int64, company string) *Notice {
 // Check says what is wrong with the series.
 func (s *Series) Check() []Problem {
 	var problems []Problem
-	say := func(row int, format string, args ...any) {
-		problems = append(problems, problem(row, "", format, args...))
-	}
+	say := func(row int, n notice.Notice) { problems = append(problems, ProblemOf(row, "", n)) }
 	s.Label = strings.TrimSpace(s.Label)
 	if !field.IsKey(s.Key) {
-		say(-1, "%q cannot be the key of a series; use small letters, digits and _, with a letter first", s.Key)
+		say(-1, notSeriesKey.With(s.Key))
 	}
 	if s.Label == "" {
-		say(-1, "give the series a name")
+		say(-1, noSeriesName.With())
 	}
 	has := map[PartKind]int{}
 	for i, part := range s.Parts {
 		has[part.Is]++
 		switch {
 		case !slices.Contains(PartKinds, part.Is):
-			say(i, "there is no part %q", part.Is)
+			say(i, unknownPart.With(part.Is))
 		case part.Is == Constant && part.Text == "":
-			say(i, "write the text of the part, or remove it")
+			say(i, noText.With())
 		case (part.Is == Counter || part.Is == Random) && (part.Digits < 1 || part.Digits > 17):
-			say(i, "give the part 1 to 17 digits")
+			say(i, partDigits.With())
 		case part.Is == Check && part.Method != Luhn && part.Method != Mod97:
-			say(i, "choose how the check digit is computed: mod 10 or mod 97")
+			say(i, checkMethod.With())
 		case part.Is == Check && i == 0:
-			say(i, "a check digit checks what goes before it; put it last")
+			say(i, checkFirst.With())
 		}
 	}
 	dated := has[Year]+has[ShortYear] > 0
 	switch {
 	case has[Counter] > 1:
-		say(-1, "a series counts once; remove all counters but one")
+		say(-1, twoCounters.With())
 	case has[Counter]+has[Random] == 0:
-		say(-1, "give the series a counter, or its numbers would all be the same")
+		say(-1, noCounter.With())
 	case s.Reset != Never && s.Reset != Yearly && s.Reset != Monthly:
-		say(-1, "choose when the series begins anew: never, yearly or monthly")
+		say(-1, unknownReset.With())
 	case s.Reset != Never && has[Counter] > 0 && !dated, s.Reset == Monthly && has[Counter] > 0 && has[Month] == 0:
-		say(-1, "a series that begins anew needs the %s in its numbers, or it gives a number twice", map[Reset]string{Yearly: "year", Monthly: "year and month"}[s.Reset])
+		say(-1, noDate.With(map[Reset]string{Yearly: "year", Monthly: "year and month"}[s.Reset]))
 	case s.ByCompany && has[Company] == 0 && (s.Numbers == nil || len(s.Numbers.Companies) != 1):
-		say(-1, "a series that counts by company needs the company in its numbers, or it gives a number twice")
+		say(-1, noCompany.With())
 	case s.Step < 1:
-		say(-1, "each number is at least 1 more than the one before")
+		say(-1, badStep.With())
 	case s.Start < 1:
-		say(-1, "the first count is 1 or more")
+		say(-1, badStart.With())
 	case len(problems) == 0 && has[Counter] > 0 && s.Start > s.Last():
-		say(-1, "the first count, %d, is past the last, %d", s.Start, s.Last())
+		say(-1, pastEnd.With(s.Start, s.Last()))
 	}
 	return problems
 }

@@ -7,6 +7,7 @@ import (
 
 	"codicil/core/feel"
 	"codicil/core/field"
+	"codicil/core/notice"
 	"codicil/core/record"
 )
 
@@ -63,19 +64,19 @@ func (s *Standing) Check() []Problem {
 	})
 	for i := range s.Periods {
 		p := &s.Periods[i]
-		if column, message := p.wrong(); message != "" {
-			problems = append(problems, problem(i, column, "%s", message))
+		if column, wrong := p.wrong(); wrong != nil {
+			problems = append(problems, ProblemOf(i, column, *wrong))
 		}
-		var message string
-		if p.Value, message = fitted(&s.Field, p.Value); message == "" && p.Value == "" {
-			message = "write the value of the period"
+		var wrong *notice.Notice
+		if p.Value, wrong = fitted(&s.Field, p.Value); wrong == nil && p.Value == "" {
+			wrong = given(noValue.With())
 		}
-		if message != "" {
-			problems = append(problems, problem(i, "value", "%s", message))
+		if wrong != nil {
+			problems = append(problems, ProblemOf(i, "value", *wrong))
 		}
 		for j := range s.Periods[:i] {
 			if q := &s.Periods[j]; q.Company == p.Company && q.Overlaps(p.Period) {
-				problems = append(problems, problem(i, "from", "the periods %s and %s overlap; end the one before the other begins", q.Period, p.Period))
+				problems = append(problems, ProblemOf(i, "from", overlap.With(q.Period, p.Period)))
 			}
 		}
 	}

@@ -1085,14 +1085,20 @@ type Message struct {
 	Label string `json:"label,omitempty"`
 
 	// Line Number of the line it points to; none: the header
-	Line   int    `json:"line,omitempty"`
-	Reason string `json:"reason,omitempty"`
+	Line int `json:"line,omitempty"`
+
+	// Params What the text is made from, by name; missing: it is a rule's own
+	Params map[string]string `json:"params,omitempty"`
+	Reason string            `json:"reason,omitempty"`
 
 	// Records The records that a unique value clashes with
 	Records  []Use           `json:"records,omitempty"`
 	Rule     int64           `json:"rule,omitempty"`
 	Severity MessageSeverity `json:"severity"`
 	Text     string          `json:"text"`
+
+	// Variant Which text of the code it is; missing: its only one, or a rule's own
+	Variant string `json:"variant,omitempty"`
 }
 
 // MessageSeverity defines model for Message.Severity.

@@ -1,6 +1,7 @@
 package reference_test
 
 import (
+	"io"
 	"os"
 	"strings"
 	"testing"
@@ -20,5 +21,15 @@ func TestTheReferenceIsThatOfTheTables(t *testing.T) {
 	assert.Equal(t, b.String(), string(kept), "run make generate")
 	for _, f := range append(feel.Forms(), feel.Functions()...) {
 		assert.Contains(t, b.String(), "| "+f.Name, "every entry stands in it")
+	}
+}
+
+func TestTheListOfNoticesIsThatOfTheProgram(t *testing.T) {
+	for file, write := range map[string]func(io.Writer) error{"../../docs/errors.md": reference.Notices, "../../web/src/api/notices.json": reference.Catalogue} {
+		var b strings.Builder
+		require.NoError(t, write(&b))
+		kept, err := os.ReadFile(file)
+		require.NoError(t, err)
+		assert.Equal(t, b.String(), string(kept), "run make generate")
 	}
 }

@@ -98,6 +98,9 @@ func (r *Reader) Outcome(c *engine.Case, typed map[string]string) contract.Outco
 		if m.Rule != nil {
 			message.Rule = m.Rule.ID
 		}
+		if m.Notice.Definition != nil {
+			message.Variant, message.Params = m.Notice.Variant, m.Notice.Named()
+		}
 		if m.Field >= 0 {
 			message.Label = r.Kind.Fields[m.Field].Label
 		}

@@ -1,14 +1,15 @@
 package tables
 
 import (
+	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/core/table"
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
 	"codicil/internal/contract"
+	"codicil/internal/fault"
 	"codicil/internal/store"
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 )
@@ -23,12 +24,12 @@ func (t *Service) viewSeries(ctx context.Context, m *cache.Reference, s table.Se
 	}
 	shown.Series = s
 	if n := s.Numbers; n != nil {
-		if problem := numbered(m, n); problem != "" {
-			shown.Problems = append(shown.Problems, table.Problem{Row: -1, Column: "numbers", Message: problem})
+		if wrong, is := numbered(m, n); is {
+			shown.Problems = append(shown.Problems, table.ProblemOf(-1, "numbers", wrong))
 		}
 		for i := range m.Tables.Series {
 			if other := &m.Tables.Series[i]; other.Key != s.Key && n.Overlaps(other.Numbers) {
-				shown.Problems = append(shown.Problems, table.Problem{Row: -1, Column: "numbers", Message: "the series " + other.Label + " numbers some of these records already; choose other companies or types"})
+				shown.Problems = append(shown.Problems, table.ProblemOf(-1, "numbers", numberedTwice.With(other.Label)))
 			}
 		}
 	}
@@ -93,23 +94,23 @@ func someType(m *cache.Reference, n *table.Numbered) string {
 	return "XX"
 }
 
-// numbered says what is wrong with the records that a series is to number.
-func numbered(m *cache.Reference, n *table.Numbered) string {
+// numbered says what is wrong with the records that a series is to number, if anything is.
+func numbered(m *cache.Reference, n *table.Numbered) (wrong notice.Notice, is bool) {
 	kind, err := m.Kind(n.Kind)
 	if err != nil {
-		return err.Error()
+		return fault.UnknownKind.With(n.Kind), true
 	}
 	for _, key := range n.Companies {
 		if m.Company(key) == nil {
-			return fmt.Sprintf("there is no company %q", key)
+			return fault.UnknownCompany.With(key), true
 		}
 	}
 	for _, key := range n.Types {
 		if m.Type(n.Kind, key) == nil {
-			return fmt.Sprintf("there is no %s %q", strings.ToLower(kind.TypeLabel), key)
+			return noTypeToNumber.With(strings.ToLower(kind.TypeLabel), key), true
 		}
 	}
-	return ""
+	return wrong, false
 }
 
 // SeriesList returns the number series, with their next numbers.

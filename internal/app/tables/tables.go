@@ -88,7 +88,7 @@ func (t *Service) viewStanding(m *cache.Reference, s table.Standing) contract.St
 	shown := contract.StandingView{Version: m.TableVersion("standing", s.Field.Key), Problems: noProblems(s.Check()), Notices: []table.Notice{}}
 	for i := range s.Periods {
 		if p := &s.Periods[i]; p.Company != "" && m.Company(p.Company) == nil {
-			shown.Problems = append(shown.Problems, table.Problem{Row: i, Column: "company", Message: fmt.Sprintf("there is no company %q", p.Company)})
+			shown.Problems = append(shown.Problems, table.ProblemOf(i, "company", fault.UnknownCompany.With(p.Company)))
 		}
 	}
 	if len(shown.Problems) == 0 {

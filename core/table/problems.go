@@ -1,0 +1,36 @@
+package table
+
+import "codicil/core/notice"
+
+// What can be wrong with a table.
+var (
+	notADay         = notice.Define("not-a-day.period", "{why}")
+	endsFirst       = notice.Define("ends-before-it-begins", "it ends on {until}, before it begins on {from}")
+	overlap         = notice.Define("overlap", "the periods {one} and {other} overlap; end the one before the other begins")
+	noValue         = notice.Define("no-value", "write the value of the period")
+	notColumnKey    = notice.Define("not-a-key.column", "{key:q} cannot be the key of a column; use small letters, digits and _, with a letter first")
+	twoColumns      = notice.Define("key-taken.column", "there are two columns {key:q}; give one another key")
+	notInTables     = notice.Define("not-in-tables", "{field}: a table holds no {type}; choose another type")
+	badColumn       = notice.Define("bad-column", "{field}: {why}")
+	notCrosswalkKey = notice.Define("not-a-key.crosswalk", "{key:q} cannot be the key of a crosswalk; use small letters, digits and _, with a letter first")
+	noCrosswalkName = notice.Define("no-name.crosswalk", "give the crosswalk a name")
+	noColumns       = notice.Define("no-columns", "a crosswalk has at least one key column and one result column")
+	noKey           = notice.Define("no-code", "{field} is missing; every row has a code in each key column")
+	twoRows         = notice.Define("code-taken", "{codes} is already in row {row}; give one of them another code or other days")
+	badOther        = notice.Define("bad-other", "for every other code: {why}")
+	notSeriesKey    = notice.Define("not-a-key.series", "{key:q} cannot be the key of a series; use small letters, digits and _, with a letter first")
+	noSeriesName    = notice.Define("no-name.series", "give the series a name")
+	unknownPart     = notice.Define("unknown-part", "there is no part {part:q}")
+	noText          = notice.Define("no-text", "write the text of the part, or remove it")
+	partDigits      = notice.Define("not-digits.part", "give the part 1 to 17 digits")
+	checkMethod     = notice.Define("unknown-method", "choose how the check digit is computed: mod 10 or mod 97")
+	checkFirst      = notice.Define("check-first", "a check digit checks what goes before it; put it last")
+	twoCounters     = notice.Define("two-counters", "a series counts once; remove all counters but one")
+	noCounter       = notice.Define("no-counter", "give the series a counter, or its numbers would all be the same")
+	unknownReset    = notice.Define("unknown-reset", "choose when the series begins anew: never, yearly or monthly")
+	noDate          = notice.Define("gives-twice.date", "a series that begins anew needs the {parts} in its numbers, or it gives a number twice")
+	noCompany       = notice.Define("gives-twice.company", "a series that counts by company needs the company in its numbers, or it gives a number twice")
+	badStep         = notice.Define("bad-step", "each number is at least 1 more than the one before")
+	badStart        = notice.Define("bad-start", "the first count is 1 or more")
+	pastEnd         = notice.Define("past-end", "the first count, {start}, is past the last, {last}")
+)
