@@ -50,7 +50,7 @@ func (u *user) inForce(kind string, family rule.Family, target string, effect ru
 	}
 	var v contract.RuleView
 	u.calls(http.MethodPost, "/rules", contract.RuleChange{Body: b}, &v)
-	u.calls(http.MethodPost, fmt.Sprintf("/rules/%d/state", v.Id), contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "a test"}, &v)
+	u.calls(http.MethodPost, fmt.Sprintf("/rules/%d/state", v.ID), contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "a test"}, &v)
 	return v
 }
 
@@ -290,8 +290,8 @@ func TestWhatIsKeyedTwiceAsksBeforeTheCursorHasGoneOn(t *testing.T) {
 func TestARetiredRuleIsTakenUpAgain(t *testing.T) {
 	u := open(t, "/plan")
 	v := u.inForce("vendor", rule.Substitute, "clerk", rule.Effect{Value: `"SIF"`})
-	u.calls(http.MethodPost, fmt.Sprintf("/rules/%d/state", v.Id), contract.RuleMove{State: rule.Retired, Version: v.Version}, &v)
-	u.goes(fmt.Sprintf("/plan?rule=%d", v.Id))
+	u.calls(http.MethodPost, fmt.Sprintf("/rules/%d/state", v.ID), contract.RuleMove{State: rule.Retired, Version: v.Version}, &v)
+	u.goes(fmt.Sprintf("/plan?rule=%d", v.ID))
 	u.sees(".pane .life", "retired")
 	u.clicks(".pane .button", "Take up again as a draft")
 	u.sees(".pane .life", "draft")

@@ -64,7 +64,7 @@ func add(t *testing.T, d *app.App, body rule.Body, states ...rule.State) contrac
 	v, err := d.Rules.Create(as(t), contract.RuleChange{Body: body})
 	require.NoError(t, err)
 	for _, state := range states {
-		v, err = d.Rules.Move(as(t), v.Id, contract.RuleMove{State: state, Version: v.Version, Reason: "a test"})
+		v, err = d.Rules.Move(as(t), v.ID, contract.RuleMove{State: state, Version: v.Version, Reason: "a test"})
 		require.NoError(t, err)
 	}
 	return v
@@ -85,9 +85,9 @@ func TestThePlanListsWhatActsFirstAndThenWhatRests(t *testing.T) {
 	rules := p.Fields[1].Stations["default"]
 	ids := []int64{}
 	for _, r := range rules {
-		ids = append(ids, r.Id)
+		ids = append(ids, r.ID)
 	}
-	assert.Equal(t, []int64{own.Id, all.Id, suspended.Id, draft.Id}, ids)
+	assert.Equal(t, []int64{own.ID, all.ID, suspended.ID, draft.ID}, ids)
 	assert.False(t, rules[0].Inherited, "made for this scope")
 	assert.True(t, rules[1].Inherited, "made for a wider one")
 	assert.False(t, rules[3].Sound)
@@ -107,7 +107,7 @@ func TestAGivenNameStaysWhenTheRuleChanges(t *testing.T) {
 	d := office(t)
 	v, err := d.Rules.Create(as(t), contract.RuleChange{Name: "What Finn wanted", Body: terms(`"N30"`, rule.Scope{})})
 	require.NoError(t, err)
-	v, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Name: v.Name, Body: terms(`"N45"`, rule.Scope{})})
+	v, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Name: v.Name, Body: terms(`"N45"`, rule.Scope{})})
 	require.NoError(t, err)
 	assert.Equal(t, "What Finn wanted", v.Name)
 	assert.Equal(t, "Vendor · Terms defaults to N45", v.ProposedName)
@@ -132,7 +132,7 @@ func TestChosenFieldsOnlyAreExpected(t *testing.T) {
 	p, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: document, Fields: []string{"terms"}})
 	require.NoError(t, err)
 	assert.Equal(t, map[string]string{"terms": "N30"}, p.Expect.Values)
-	assert.Equal(t, []int64{v.Id}, p.Rules, "it proves the rule that acted")
+	assert.Equal(t, []int64{v.ID}, p.Rules, "it proves the rule that acted")
 	assert.Equal(t, "Trade goods in 10: Salt, accepted", p.Name)
 }
 

@@ -93,7 +93,7 @@ func TestTwoRulesThatWaitForEachOtherAreNotBothPutInForce(t *testing.T) {
 		refused := make([]error, 2)
 		for i, r := range []contract.RuleView{one, other} {
 			group.Go(func() {
-				_, refused[i] = d.Rules.Move(as(t), r.Id, contract.RuleMove{State: rule.InForce, Version: r.Version, Reason: "at once"})
+				_, refused[i] = d.Rules.Move(as(t), r.ID, contract.RuleMove{State: rule.InForce, Version: r.Version, Reason: "at once"})
 			})
 		}
 		group.Wait()
@@ -113,7 +113,7 @@ func TestALoopOfALaterDayIsFound(t *testing.T) {
 	later.Scope.From = "2027-06-01"
 	add(t, d, later, rule.InForce)
 	v := add(t, d, body("vendor", rule.Default, "trading_as", rule.Effect{Lifetime: rule.NewOnly, Value: "name"}))
-	_, err := d.Rules.Move(as(t), v.Id, contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "a test"})
+	_, err := d.Rules.Move(as(t), v.ID, contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "a test"})
 	assert.Equal(t, "loop", code(t, err))
 }
 
@@ -172,7 +172,7 @@ func TestTheRuleBookHasAVersionThatEverythingNames(t *testing.T) {
 		return err
 	})
 	grows("a rule in force", func() error {
-		_, err := d.Rules.Move(as(t), v.Id, contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "a test"})
+		_, err := d.Rules.Move(as(t), v.ID, contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "a test"})
 		return err
 	})
 	grows("a table", func() error {
@@ -224,7 +224,7 @@ func TestEveryStoredValueKnowsItsOrigin(t *testing.T) {
 	item := save(t, d, document("item", "10", "SALT", values{"name": "Salt"}))
 	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Quay"}))
 	r := save(t, d, document("sales_order", "10", "SO", values{"customer": customer.Number, "reference": "A1"}, values{"item": item.Number, "quantity": "2", "price": "3"}))
-	byRule := func(v contract.RuleView) record.Origin { return record.ByRule(v.Id, v.Version) }
+	byRule := func(v contract.RuleView) record.Origin { return record.ByRule(v.ID, v.Version) }
 	assert.Equal(t, record.Origins{"customer": record.Person, "reference": record.Person, "salesperson": byRule(filled)}, r.Content.Origins)
 	assert.Equal(t, record.Origins{"item": record.Person, "quantity": record.Person, "price": record.Person, "amount": byRule(computed)}, r.Content.Lines[0].Origins)
 	// Who saves it again changes nobody's authorship but that of what is changed.
@@ -279,7 +279,7 @@ func TestALiveValueIsLiveWhereverItIsRead(t *testing.T) {
 	now, err := d.Records.Get(as(t), record.Ref{Kind: "sales_order", Number: open.Number})
 	require.NoError(t, err)
 	assert.Equal(t, [2]string{"900", "Winter"}, [2]string{now.Content.Values["credit_limit"], now.Content.Values["note"]}, "over one link, and over two")
-	assert.Equal(t, record.ByRule(live.Id, live.Version), now.Content.Origins["credit_limit"])
+	assert.Equal(t, record.ByRule(live.ID, live.Version), now.Content.Origins["credit_limit"])
 	text, err := d.Records.Export(as(t), contract.ListRequest{Kind: "sales_order", Columns: []string{"credit_limit", "note"}, Selection: record.Selection{Filters: []record.Filter{{Field: "credit_limit", Relation: "is", Value: "900"}}}})
 	require.NoError(t, err)
 	assert.Equal(t, "number,company,type,state,credit_limit,note\n"+open.Number+",10,SO,kept,900,Winter\n", text)
@@ -315,7 +315,7 @@ func TestAReasonIsKeptAndNotAskedAgain(t *testing.T) {
 	d := harbour(t)
 	check := add(t, d, body("sales_order", rule.Validate, "salesperson", rule.Effect{Severity: rule.Confirm, Must: `salesperson = "FINN"`, Message: "Say why it is not Finn."}), rule.InForce)
 	given := document("sales_order", "10", "SO", values{"salesperson": "BIRK"})
-	given.Reasons = map[int64]string{check.Id: "Finn is away"}
+	given.Reasons = map[int64]string{check.ID: "Finn is away"}
 	r := save(t, d, given)
 	require.Len(t, r.Content.Reasons, 1)
 	assert.Equal(t, "Finn is away", r.Content.Reasons[0].Text)
@@ -370,47 +370,47 @@ func TestARuleInForceIsNotChangedWithoutAWord(t *testing.T) {
 	v := add(t, d, body("vendor", rule.Validate, "name", rule.Effect{Severity: rule.Refuse, Must: `is filled(name)`, Message: "m"}), rule.InForce)
 	next := v.Body
 	next.Effect.Must = `name = "Other"`
-	_, err := d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next})
+	_, err := d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next})
 	assert.Equal(t, "needs-reason", code(t, err))
 	assert.ErrorContains(t, err, "it would refuse 1 of 1 saved records")
-	found, _, err := d.Impact.OfChange(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next})
+	found, _, err := d.Impact.OfChange(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next})
 	require.NoError(t, err)
 	assert.Equal(t, contract.Impact{Looked: 1, Refused: 1}, found)
-	v, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "agreed with Moya"})
+	v, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next, Reason: "agreed with Moya"})
 	require.NoError(t, err)
-	versions, err := d.Rules.Versions(as(t), v.Id)
+	versions, err := d.Rules.Versions(as(t), v.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "agreed with Moya", versions[0].Reason)
 	assert.Equal(t, "a test", versions[1].Reason)
 	assert.Equal(t, []string{"For vendors in all companies, refuse unless Name is Other.", "For vendors in all companies, refuse unless Name is filled."}, []string{versions[0].Sentence, versions[1].Sentence})
 	// A name or a note is no change of what it does.
-	_, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Name: "Mine", Body: next})
+	_, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Name: "Mine", Body: next})
 	require.NoError(t, err)
-	v, err = d.Rules.Get(as(t), v.Id)
+	v, err = d.Rules.Get(as(t), v.ID)
 	require.NoError(t, err)
 
 	// Many at once ask the same, and say which rule is in the way.
 	draft := add(t, d, body("vendor", rule.Substitute, "clerk", rule.Effect{Value: `"MOYA"`}))
 	loop := add(t, d, body("vendor", rule.Default, "name", rule.Effect{Lifetime: rule.NewOnly, Value: "name + trading_as"}))
 	broken := add(t, d, body("vendor", rule.Default, "clerk", rule.Effect{Lifetime: rule.NewOnly, Value: "nonsense"}))
-	dry, err := d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{draft.Id, loop.Id, broken.Id}, State: rule.InForce, Dry: true})
+	dry, err := d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{draft.ID, loop.ID, broken.ID}, State: rule.InForce, Dry: true})
 	require.NoError(t, err)
 	assert.Equal(t, 1, dry.Affected, "a draft counts as if it acted")
 	codes := map[int64]string{}
 	for _, r := range dry.InTheWay {
 		codes[r.Rule] = r.Code
 	}
-	assert.Equal(t, map[int64]string{draft.Id: "needs-reason", loop.Id: "needs-reason", broken.Id: "unsound-rule"}, codes)
-	_, err = d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{draft.Id, broken.Id}, State: rule.InForce, Reason: "all of them"})
+	assert.Equal(t, map[int64]string{draft.ID: "needs-reason", loop.ID: "needs-reason", broken.ID: "unsound-rule"}, codes)
+	_, err = d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{draft.ID, broken.ID}, State: rule.InForce, Reason: "all of them"})
 	assert.Equal(t, "unsound-rule", code(t, err))
-	assert.ErrorContains(t, err, fmt.Sprintf("rule %d", broken.Id))
-	kept, err := d.Rules.Get(as(t), draft.Id)
+	assert.ErrorContains(t, err, fmt.Sprintf("rule %d", broken.ID))
+	kept, err := d.Rules.Get(as(t), draft.ID)
 	require.NoError(t, err)
 	assert.Equal(t, rule.Draft, kept.State, "all of them, or none")
 
-	v, err = d.Rules.Move(as(t), v.Id, contract.RuleMove{State: rule.Retired, Version: v.Version})
+	v, err = d.Rules.Move(as(t), v.ID, contract.RuleMove{State: rule.Retired, Version: v.Version})
 	require.NoError(t, err)
-	v, err = d.Rules.Move(as(t), v.Id, contract.RuleMove{State: rule.Draft, Version: v.Version})
+	v, err = d.Rules.Move(as(t), v.ID, contract.RuleMove{State: rule.Draft, Version: v.Version})
 	require.NoError(t, err)
 	assert.Equal(t, rule.Draft, v.State)
 }
@@ -424,14 +424,14 @@ func TestADraftIsPostedAsItIsShown(t *testing.T) {
 	next.Effect.Value = `"KURTX"`
 	given := document("vendor", "10", "TRAD", values{"name": "Quay"})
 	given.Day = "2026-11-24"
-	given.Changes = &plan.Changes{Rules: []rule.Rule{{ID: v.Id, Version: v.Version, State: rule.Draft, Name: v.Name, Body: next}}}
+	given.Changes = &plan.Changes{Rules: []rule.Rule{{ID: v.ID, Version: v.Version, State: rule.Draft, Name: v.Name, Body: next}}}
 	shown, err := d.Trials.Try(as(t), contract.TryRequest{Document: given})
 	require.NoError(t, err)
 	posted, outcome, err := d.Posting.PostTest(as(t), contract.TryRequest{Document: given})
 	require.NoError(t, err)
 	require.NotNil(t, posted)
 	assert.Equal(t, shown, outcome)
-	assert.Equal(t, []contract.RuleRef{{Rule: v.Id, Version: v.Version, Name: v.Name}}, posted.Outcome.Changes)
+	assert.Equal(t, []contract.RuleRef{{Rule: v.ID, Version: v.Version, Name: v.Name}}, posted.Outcome.Changes)
 	clerk := func(o contract.Outcome) string {
 		for _, f := range o.Fields {
 			if f.Key == "clerk" {
@@ -444,16 +444,16 @@ func TestADraftIsPostedAsItIsShown(t *testing.T) {
 	kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: posted.Document, Posting: posted.Summary.Number})
 	require.NoError(t, err)
 	holds := func() bool {
-		run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: "vendor", Proofs: []int64{kept.Id}}, nil)
+		run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: "vendor", Proofs: []int64{kept.ID}}, nil)
 		require.NoError(t, err)
 		return run.Held == 1
 	}
 	assert.True(t, holds(), "with the rule that it carries")
-	v, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
+	v, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
 	require.NoError(t, err)
 	assert.True(t, holds(), "with the rule in force")
 	next.Effect.Value = `"SIF"`
-	_, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
+	_, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
 	require.NoError(t, err)
 	assert.False(t, holds(), "the rule has moved on")
 }
@@ -466,19 +466,19 @@ func TestAProofRemembersWhatItWas(t *testing.T) {
 	require.NoError(t, err)
 	next := v.Body
 	next.Effect.Value = `"N45"`
-	_, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
+	_, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
 	require.NoError(t, err)
-	_, err = d.Proofs.Accept(as(t), p.Id, contract.AcceptRequest{Why: "  "})
+	_, err = d.Proofs.Accept(as(t), p.ID, contract.AcceptRequest{Why: "  "})
 	assert.Equal(t, "no-reason", code(t, err))
-	accepted, err := d.Proofs.Accept(as(t), p.Id, contract.AcceptRequest{Why: "the terms were raised"})
+	accepted, err := d.Proofs.Accept(as(t), p.ID, contract.AcceptRequest{Why: "the terms were raised"})
 	require.NoError(t, err)
 	assert.Equal(t, "N45", accepted.Expect.Values["terms"])
-	_, err = d.Proofs.Accept(as(t), p.Id, contract.AcceptRequest{Why: "again", Version: 1})
+	_, err = d.Proofs.Accept(as(t), p.ID, contract.AcceptRequest{Why: "again", Version: 1})
 	assert.Equal(t, "changed-meanwhile", code(t, err))
-	back, err := d.Proofs.TakeBack(as(t), p.Id)
+	back, err := d.Proofs.TakeBack(as(t), p.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "N30", back.Expect.Values["terms"])
-	versions, err := d.Proofs.Versions(as(t), p.Id)
+	versions, err := d.Proofs.Versions(as(t), p.ID)
 	require.NoError(t, err)
 	told := []string{}
 	for _, v := range versions {
@@ -537,7 +537,7 @@ func TestADocumentIsJudgedByTheRulesOfItsDay(t *testing.T) {
 	assert.Nil(t, answer.Record)
 	m := answer.Outcome.Messages[len(answer.Outcome.Messages)-1]
 	assert.Equal(t, "day-moves", m.Code)
-	assert.Contains(t, m.Text, fmt.Sprintf("rule %d and rule %d", moved.Id, other.Id))
+	assert.Contains(t, m.Text, fmt.Sprintf("rule %d and rule %d", moved.ID, other.ID))
 }
 
 // An order that is invoiced already says so, and a check can read it.

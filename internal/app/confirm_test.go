@@ -41,7 +41,7 @@ func TestAProofCarriesWhatItReadUntilItIsRefreshed(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, runAll(t, d, "sales_order").Held, "later changes of the customer do not change the proof")
 
-	_, err = d.Proofs.Refresh(as(t), kept.Id)
+	_, err = d.Proofs.Refresh(as(t), kept.ID)
 	require.NoError(t, err)
 	run := runAll(t, d, "sales_order")
 	assert.Equal(t, 1, run.Failed, "what is expected stays, what is read is as it is now")
@@ -56,21 +56,21 @@ func TestAFailingProofTellsWhichRulesChangedSince(t *testing.T) {
 	require.NoError(t, err)
 	next := v.Body
 	next.Effect.Value = `"N45"`
-	_, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
+	_, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
 	require.NoError(t, err)
 	added := add(t, d, body("vendor", rule.Default, "ends", rule.Effect{Lifetime: rule.NewOnly, Value: "today()"}), rule.InForce)
 	run := runAll(t, d, "vendor")
 	require.Equal(t, 1, run.Failed)
-	assert.Equal(t, []contract.RuleChanged{{Rule: v.Id, From: v.Version, To: v.Version + 1}, {Rule: added.Id, To: added.Version}}, run.Results[0].Since)
+	assert.Equal(t, []contract.RuleChanged{{Rule: v.ID, From: v.Version, To: v.Version + 1}, {Rule: added.ID, To: added.Version}}, run.Results[0].Since)
 }
 
 func TestADraftIsProvedAsIfItWereInForce(t *testing.T) {
 	d := office(t)
 	draft := add(t, d, body("vendor", rule.Substitute, "terms", rule.Effect{Value: `"N30"`}))
-	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{draft.Id}, Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
+	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{draft.ID}, Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
 	require.NoError(t, err)
 	assert.Equal(t, 1, runAll(t, d, "vendor").Held)
-	confirmed, err := d.Coverage.Rule(as(t), draft.Id)
+	confirmed, err := d.Coverage.Rule(as(t), draft.ID)
 	require.NoError(t, err)
 	assert.EqualValues(t, proof.ProvedBoth, confirmed.State)
 	all, err := d.Coverage.Kind(as(t), "vendor", true)
@@ -82,19 +82,19 @@ func TestARuleGoesInForceProvedOrWithAReason(t *testing.T) {
 	d := office(t)
 	draft := add(t, d, terms(`"N30"`, rule.Scope{}))
 	move := contract.RuleMove{State: rule.InForce, Version: draft.Version}
-	_, err := d.Rules.Move(as(t), draft.Id, move)
+	_, err := d.Rules.Move(as(t), draft.ID, move)
 	assert.Equal(t, "needs-reason", code(t, err))
 	assert.ErrorContains(t, err, "its proofs do not show it both ways (it is not proved)")
 	for _, entered := range []values{{"name": "Quay"}, {"name": "Quay", "terms": "N60"}} {
-		_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{draft.Id}, Document: withDay(document("vendor", "10", "TRAD", entered))})
+		_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{draft.ID}, Document: withDay(document("vendor", "10", "TRAD", entered))})
 		require.NoError(t, err)
 	}
-	moved, err := d.Rules.Move(as(t), draft.Id, move)
+	moved, err := d.Rules.Move(as(t), draft.ID, move)
 	require.NoError(t, err, "it is proved both ways")
 	assert.Empty(t, moved.Reason)
 
 	other := add(t, d, body("vendor", rule.Default, "ends", rule.Effect{Lifetime: rule.NewOnly, Value: "today()"}))
-	moved, err = d.Rules.Move(as(t), other.Id, contract.RuleMove{State: rule.InForce, Version: other.Version, Reason: " agreed "})
+	moved, err = d.Rules.Move(as(t), other.ID, contract.RuleMove{State: rule.InForce, Version: other.Version, Reason: " agreed "})
 	require.NoError(t, err)
 	assert.Equal(t, "agreed", moved.Reason)
 }
@@ -108,7 +108,7 @@ func TestExistingRecordsAreCountedBeforeARuleRefusesThem(t *testing.T) {
 	refuses := body("vendor", rule.Validate, "street", rule.Effect{Severity: rule.Refuse, Must: "is filled(street)", Message: "Enter the street."})
 	refuses.Scope.Companies = []string{"10"}
 	draft := add(t, d, refuses)
-	found, hits, err := d.Impact.OfRule(as(t), draft.Id)
+	found, hits, err := d.Impact.OfRule(as(t), draft.ID)
 	require.NoError(t, err)
 	assert.Equal(t, contract.Impact{Looked: 3, Refused: 2}, found)
 	require.Len(t, hits, 2)
@@ -116,42 +116,42 @@ func TestExistingRecordsAreCountedBeforeARuleRefusesThem(t *testing.T) {
 	assert.EqualValues(t, "refuse", hits[0].What)
 
 	fills := add(t, d, body("vendor", rule.Substitute, "street", rule.Effect{Value: `"Quay 1"`}))
-	found, hits, err = d.Impact.OfRule(as(t), fills.Id)
+	found, hits, err = d.Impact.OfRule(as(t), fills.ID)
 	require.NoError(t, err)
 	assert.Equal(t, contract.Impact{Looked: 4, Changed: 3}, found)
 	assert.Equal(t, "Street blank → Quay 1", hits[0].Told)
-	text, err := d.Impact.Export(as(t), fills.Id)
+	text, err := d.Impact.Export(as(t), fills.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 4, strings.Count(text, "\n"), "a head and three lines")
 
-	_, err = d.Rules.Move(as(t), draft.Id, contract.RuleMove{State: rule.InForce, Version: draft.Version})
+	_, err = d.Rules.Move(as(t), draft.ID, contract.RuleMove{State: rule.InForce, Version: draft.Version})
 	assert.ErrorContains(t, err, "it would refuse 2 of 3 saved records as they stand")
 }
 
 func TestASuggestionIsMarkedUntilItIsRead(t *testing.T) {
 	d := office(t)
 	v := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
-	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{v.Id}, Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
+	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{v.ID}, Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
 	require.NoError(t, err)
-	found, err := d.Coverage.Suggest(as(t), v.Id, contract.SuggestRequest{})
+	found, err := d.Coverage.Suggest(as(t), v.ID, contract.SuggestRequest{})
 	require.NoError(t, err)
 	require.NotEmpty(t, found)
 	shown := []string{}
 	for _, s := range found {
 		shown = append(shown, s.Shows...)
-		kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: s.Document, Name: s.Name, Rules: []int64{v.Id}, Unread: true})
+		kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: s.Document, Name: s.Name, Rules: []int64{v.ID}, Unread: true})
 		require.NoError(t, err)
 		assert.True(t, kept.Unread)
-		read, err := d.Proofs.MarkRead(as(t), kept.Id)
+		read, err := d.Proofs.MarkRead(as(t), kept.ID)
 		require.NoError(t, err)
 		assert.False(t, read.Unread)
 	}
 	assert.Contains(t, shown, "that it keeps still")
-	confirmed, err := d.Coverage.Rule(as(t), v.Id)
+	confirmed, err := d.Coverage.Rule(as(t), v.ID)
 	require.NoError(t, err)
 	assert.EqualValues(t, proof.ProvedBoth, confirmed.State)
 	assert.Equal(t, confirmed.Strength.Mutants, confirmed.Strength.Noticed, "%v", confirmed.Strength.Unnoticed)
-	found, err = d.Coverage.Suggest(as(t), v.Id, contract.SuggestRequest{})
+	found, err = d.Coverage.Suggest(as(t), v.ID, contract.SuggestRequest{})
 	require.NoError(t, err)
 	assert.Empty(t, found)
 }
@@ -160,12 +160,12 @@ func TestTheReportTellsEveryRuleOfAScopeWithItsProofs(t *testing.T) {
 	d := office(t)
 	v := add(t, d, terms(`"N30"`, rule.Scope{Companies: []string{"10"}}), rule.InForce)
 	add(t, d, body("vendor", rule.Default, "ends", rule.Effect{Lifetime: rule.NewOnly, Value: "today()"}), rule.InForce)
-	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{v.Id}, Name: "Terms", Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
+	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Rules: []int64{v.ID}, Name: "Terms", Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
 	require.NoError(t, err)
 	report, err := d.Coverage.Report(as(t), "vendor", "10", "TRAD")
 	require.NoError(t, err)
 	require.Len(t, report.Rules, 2)
-	assert.Equal(t, []contract.ReportedProof{{Id: 1, Name: "Terms", Held: true}}, report.Rules[0].Proofs)
+	assert.Equal(t, []contract.ReportedProof{{ID: 1, Name: "Terms", Held: true}}, report.Rules[0].Proofs)
 	assert.Equal(t, "Ada", report.RanBy)
 	text, err := d.Coverage.Export(as(t), "vendor", "10", "TRAD")
 	require.NoError(t, err)
@@ -178,10 +178,10 @@ func TestAProofMayExpectThatItsRulesAct(t *testing.T) {
 	v := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
 	kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Acting: true, Fields: []string{"name"}, Document: withDay(document("vendor", "10", "TRAD", values{"name": "Quay"}))})
 	require.NoError(t, err)
-	assert.Equal(t, []int64{v.Id}, kept.Expect.Acting)
+	assert.Equal(t, []int64{v.ID}, kept.Expect.Acting)
 	next := v.Body
 	next.When = `name = "Other"`
-	_, err = d.Rules.Change(as(t), v.Id, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
+	_, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next, Reason: "a test"})
 	require.NoError(t, err)
 	run := runAll(t, d, "vendor")
 	require.Equal(t, 1, run.Failed, "no value that it expects has changed, but the rule does not act")

@@ -236,7 +236,7 @@ func TestRulesAreCopiedFromOneScopeToAnother(t *testing.T) {
 	copies, err := d.Rules.Copy(as(t), request)
 	require.NoError(t, err)
 	require.Len(t, copies, 1, "what holds for all is no rule of that scope")
-	assert.Equal(t, own.Id, copies[0].Rule)
+	assert.Equal(t, own.ID, copies[0].Rule)
 	assert.Contains(t, copies[0].Sentence, "in 10 Salt Works, fill Terms with N14")
 	rules, err := d.Rules.List(as(t), "vendor")
 	require.NoError(t, err)
@@ -250,7 +250,7 @@ func TestRulesAreCopiedFromOneScopeToAnother(t *testing.T) {
 	assert.Equal(t, []string{"10"}, made.Body.Scope.Companies)
 	copies, err = d.Rules.Copy(as(t), request)
 	require.NoError(t, err)
-	assert.Equal(t, made.Id, copies[0].Already, "the same is not copied twice")
+	assert.Equal(t, made.ID, copies[0].Already, "the same is not copied twice")
 }
 
 func TestManyRulesMoveTogetherOrNotAtAll(t *testing.T) {
@@ -260,7 +260,7 @@ func TestManyRulesMoveTogetherOrNotAtAll(t *testing.T) {
 	save(t, d, document("vendor", "10", "TRAD", values{"name": "One"}))
 	check := body("vendor", rule.Validate, "name", rule.Effect{Severity: rule.Advise, Must: `name != "One"`, Message: "again"})
 	speaks := add(t, d, check, rule.InForce)
-	answer, err := d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.Id, speaks.Id}, State: rule.Suspended, Dry: true})
+	answer, err := d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.ID, speaks.ID}, State: rule.Suspended, Dry: true})
 	require.NoError(t, err)
 	assert.Equal(t, 1, answer.Affected, "one record makes a rule speak")
 	state := func(id int64) rule.State {
@@ -268,13 +268,13 @@ func TestManyRulesMoveTogetherOrNotAtAll(t *testing.T) {
 		require.NoError(t, err)
 		return v.State
 	}
-	assert.Equal(t, rule.InForce, state(one.Id), "nothing is kept yet")
-	_, err = d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.Id, draft.Id}, State: rule.Suspended})
+	assert.Equal(t, rule.InForce, state(one.ID), "nothing is kept yet")
+	_, err = d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.ID, draft.ID}, State: rule.Suspended})
 	assert.Equal(t, "wrong-state", code(t, err), "a draft cannot be suspended")
-	assert.Equal(t, rule.InForce, state(one.Id), "all or none")
-	_, err = d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.Id, speaks.Id}, State: rule.Suspended})
+	assert.Equal(t, rule.InForce, state(one.ID), "all or none")
+	_, err = d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.ID, speaks.ID}, State: rule.Suspended})
 	require.NoError(t, err)
-	assert.Equal(t, rule.Suspended, state(one.Id))
+	assert.Equal(t, rule.Suspended, state(one.ID))
 }
 
 func TestDocumentsAreEvaluatedAgainstTheRulesInForce(t *testing.T) {

@@ -98,7 +98,7 @@ func TestARuleInForceKeepsItsField(t *testing.T) {
 	yes.Type = field.YesNo
 	_, err = d.Fields.Change(as(t), "vendor", "berth", yes)
 	assert.Error(t, err, "the rule compares it with a text")
-	_, err = d.Rules.Move(as(t), r.Id, contract.RuleMove{State: rule.Suspended, Version: r.Version})
+	_, err = d.Rules.Move(as(t), r.ID, contract.RuleMove{State: rule.Suspended, Version: r.Version})
 	require.NoError(t, err)
 	require.NoError(t, d.Fields.Remove(as(t), "vendor", "berth"))
 }

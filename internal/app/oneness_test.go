@@ -147,7 +147,7 @@ func (w *world) enforce(t require.TestingT, bodies []rule.Body) {
 	for _, b := range bodies {
 		v, err := w.d.Rules.Create(as(nobody{}), contract.RuleChange{Body: b})
 		require.NoError(t, err)
-		if moved, err := w.d.Rules.Move(as(nobody{}), v.Id, contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "drawn"}); err == nil {
+		if moved, err := w.d.Rules.Move(as(nobody{}), v.ID, contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "drawn"}); err == nil {
 			v = moved
 		}
 		w.rules = append(w.rules, v)
@@ -176,7 +176,7 @@ func (w *world) order(t *rapid.T) judge.Document {
 	}
 	if rapid.Bool().Draw(t, "with reasons") {
 		for _, r := range w.rules {
-			d.Reasons[r.Id] = "known"
+			d.Reasons[r.ID] = "known"
 		}
 	}
 	return d
@@ -324,7 +324,7 @@ func TestWhatIsShownIsWhatHappens(t *testing.T) {
 			}
 			kept, err := w.d.Proofs.Keep(ctx, contract.KeepRequest{Document: given})
 			require.NoError(rt, err)
-			run, err := w.d.Proofs.Run(ctx, contract.RunRequest{Kind: given.Kind, Proofs: []int64{kept.Id}}, nil)
+			run, err := w.d.Proofs.Run(ctx, contract.RunRequest{Kind: given.Kind, Proofs: []int64{kept.ID}}, nil)
 			require.NoError(rt, err)
 			require.Equal(rt, 1, run.Held, "a proof holds when it was just kept: %v", run.Results)
 
@@ -467,16 +467,16 @@ func TestABookIsWhatItsRulesSay(t *testing.T) {
 			d.Changes = &plan.Changes{Rules: []rule.Rule{change}}
 			return judged(other, d)
 		}
-		suspended := rule.Rule{ID: picked.Id, Version: picked.Version, State: rule.Suspended, Body: picked.Body}
+		suspended := rule.Rule{ID: picked.ID, Version: picked.Version, State: rule.Suspended, Body: picked.Body}
 		foreign := suspended
 		foreign.State, foreign.Scope.Companies = rule.InForce, []string{"20"}
 		absent := without(suspended)
 		same(rt, "for another company", absent, without(foreign))
-		_, err := other.d.Rules.Move(ctx, picked.Id, contract.RuleMove{State: rule.Suspended, Version: picked.Version})
+		_, err := other.d.Rules.Move(ctx, picked.ID, contract.RuleMove{State: rule.Suspended, Version: picked.Version})
 		require.NoError(rt, err)
 		same(rt, "suspended", absent, judged(other, given))
 		// On top of the book it acts as in force, kept or not.
-		for _, id := range []int64{0, picked.Id} {
+		for _, id := range []int64{0, picked.ID} {
 			d := given
 			d.Changes = &plan.Changes{Rules: []rule.Rule{{ID: id, Version: picked.Version + 1, State: rule.Draft, Body: picked.Body}}}
 			same(rt, "on top of the book", want, judged(other, d))

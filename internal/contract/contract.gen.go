@@ -1250,7 +1250,7 @@ type PlanField struct {
 
 // PlanRule defines model for PlanRule.
 type PlanRule struct {
-	Id int64 `json:"id"`
+	ID int64 `json:"id"`
 
 	// Inherited Made for a wider scope than this one
 	Inherited bool `json:"inherited"`
@@ -1352,7 +1352,7 @@ type Proof struct {
 
 	// Given What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Given Document `json:"given"`
-	Id    int64    `json:"id"`
+	ID    int64    `json:"id"`
 	Name  string   `json:"name"`
 
 	// Posting The test posting it was kept from, as long as that is in the practice ledger
@@ -1479,7 +1479,7 @@ type RemovedField struct {
 // ReportedProof defines model for ReportedProof.
 type ReportedProof struct {
 	Held   bool   `json:"held"`
-	Id     int64  `json:"id"`
+	ID     int64  `json:"id"`
 	Name   string `json:"name"`
 	Unread bool   `json:"unread,omitempty"`
 
@@ -1530,8 +1530,8 @@ type RuleBody = rule.Body
 type RuleChange struct {
 	Body RuleBody `json:"body"`
 
-	// Id For reading a changed rule; 0: a new one
-	Id int64 `json:"id,omitempty"`
+	// ID For reading a changed rule; 0: a new one
+	ID int64 `json:"id,omitempty"`
 
 	// Name Empty: the proposed name
 	Name string `json:"name,omitempty"`
@@ -1649,7 +1649,7 @@ type RuleView struct {
 
 	// FieldValue The name of the field whose value it is, where it is that of a field
 	FieldValue string `json:"fieldValue,omitempty"`
-	Id         int64  `json:"id"`
+	ID         int64  `json:"id"`
 
 	// IsConstant The value is a constant, so a sentence can hold it
 	IsConstant bool `json:"isConstant,omitempty"`

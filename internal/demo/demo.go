@@ -101,11 +101,11 @@ func addRule(ctx context.Context, d *app.App, r given) (int64, error) {
 	// A suspended rule was in force before.
 	path := map[rule.State][]rule.State{rule.InForce: {rule.InForce}, rule.Suspended: {rule.InForce, rule.Suspended}}
 	for _, next := range path[r.state] {
-		if v, err = d.Rules.Move(ctx, v.Id, contract.RuleMove{State: next, Version: v.Version, Reason: "Taken over when the group was set up; its proofs came after."}); err != nil {
+		if v, err = d.Rules.Move(ctx, v.ID, contract.RuleMove{State: next, Version: v.Version, Reason: "Taken over when the group was set up; its proofs came after."}); err != nil {
 			return 0, err
 		}
 	}
-	return v.Id, nil
+	return v.ID, nil
 }
 
 func addProof(ctx context.Context, d *app.App, kind string, p givenProof, ids map[string]int64) error {

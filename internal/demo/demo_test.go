@@ -88,12 +88,12 @@ func TestEveryRuleThatGoesIsMissed(t *testing.T) {
 		request := contract.RunRequest{Kind: r.Body.Kind, Proofs: r.Proofs}
 		before, err := d.Proofs.Run(ada(t), request, nil)
 		require.NoError(t, err)
-		suspended, err := d.Rules.Move(ada(t), r.Id, contract.RuleMove{State: rule.Suspended, Version: r.Version})
+		suspended, err := d.Rules.Move(ada(t), r.ID, contract.RuleMove{State: rule.Suspended, Version: r.Version})
 		require.NoError(t, err)
 		after, err := d.Proofs.Run(ada(t), request, nil)
 		require.NoError(t, err)
 		assert.Greater(t, after.Failed, before.Failed, "no proof misses: %s", r.Sentence)
-		_, err = d.Rules.Move(ada(t), r.Id, contract.RuleMove{State: rule.InForce, Version: suspended.Version, Reason: "a test"})
+		_, err = d.Rules.Move(ada(t), r.ID, contract.RuleMove{State: rule.InForce, Version: suspended.Version, Reason: "a test"})
 		require.NoError(t, err)
 	}
 }

@@ -64,22 +64,22 @@ func (s *server) ReadRule(ctx context.Context, r ReadRuleRequestObject) (ReadRul
 }
 
 func (s *server) GetRule(ctx context.Context, r GetRuleRequestObject) (GetRuleResponseObject, error) {
-	v, err := s.app.Rules.Get(ctx, r.Id)
+	v, err := s.app.Rules.Get(ctx, r.ID)
 	return GetRule200JSONResponse(v), err
 }
 
 func (s *server) ChangeRule(ctx context.Context, r ChangeRuleRequestObject) (ChangeRuleResponseObject, error) {
-	v, err := s.app.Rules.Change(ctx, r.Id, *r.Body)
+	v, err := s.app.Rules.Change(ctx, r.ID, *r.Body)
 	return ChangeRule200JSONResponse(v), err
 }
 
 func (s *server) MoveRule(ctx context.Context, r MoveRuleRequestObject) (MoveRuleResponseObject, error) {
-	v, err := s.app.Rules.Move(ctx, r.Id, *r.Body)
+	v, err := s.app.Rules.Move(ctx, r.ID, *r.Body)
 	return MoveRule200JSONResponse(v), err
 }
 
 func (s *server) ListRuleVersions(ctx context.Context, r ListRuleVersionsRequestObject) (ListRuleVersionsResponseObject, error) {
-	v, err := s.app.Rules.Versions(ctx, r.Id)
+	v, err := s.app.Rules.Versions(ctx, r.ID)
 	return ListRuleVersions200JSONResponse(v), err
 }
 
@@ -114,12 +114,12 @@ func (s *server) RunProofs(ctx context.Context, r RunProofsRequestObject) (RunPr
 }
 
 func (s *server) GetProof(ctx context.Context, r GetProofRequestObject) (GetProofResponseObject, error) {
-	v, err := s.app.Proofs.Get(ctx, r.Id)
+	v, err := s.app.Proofs.Get(ctx, r.ID)
 	return GetProof200JSONResponse(v), err
 }
 
 func (s *server) AcceptProof(ctx context.Context, r AcceptProofRequestObject) (AcceptProofResponseObject, error) {
-	v, err := s.app.Proofs.Accept(ctx, r.Id, *r.Body)
+	v, err := s.app.Proofs.Accept(ctx, r.ID, *r.Body)
 	return AcceptProof200JSONResponse(v), err
 }
 
@@ -132,11 +132,11 @@ func (s *server) PostDocument(ctx context.Context, r PostDocumentRequestObject) 
 }
 
 func (s *server) DiscardRule(ctx context.Context, r DiscardRuleRequestObject) (DiscardRuleResponseObject, error) {
-	return DiscardRule204Response{}, s.app.Rules.Discard(ctx, r.Id)
+	return DiscardRule204Response{}, s.app.Rules.Discard(ctx, r.ID)
 }
 
 func (s *server) DeleteProof(ctx context.Context, r DeleteProofRequestObject) (DeleteProofResponseObject, error) {
-	return DeleteProof204Response{}, s.app.Proofs.Delete(ctx, r.Id)
+	return DeleteProof204Response{}, s.app.Proofs.Delete(ctx, r.ID)
 }
 
 func (s *server) ListFunctions(context.Context, ListFunctionsRequestObject) (ListFunctionsResponseObject, error) {

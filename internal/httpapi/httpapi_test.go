@@ -260,7 +260,7 @@ func TestProofsAreKeptRunAcceptedAndRemoved(t *testing.T) {
 	assert.NotEmpty(t, p.Name)
 	run := func() contract.ProofResult {
 		var r contract.ProofRun
-		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/run", contract.RunRequest{Kind: "vendor", Proofs: []int64{p.Id}}, &r))
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/run", contract.RunRequest{Kind: "vendor", Proofs: []int64{p.ID}}, &r))
 		require.Len(t, r.Results, 1)
 		return r.Results[0]
 	}
@@ -278,11 +278,11 @@ func TestProofsAreKeptRunAcceptedAndRemoved(t *testing.T) {
 	require.Len(t, failed.Differences[0].Acts, 2, "of the stop and of the terms")
 	assert.Equal(t, 3, failed.Differences[0].Acts[1].Version)
 
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(p.Id)+"/accept", contract.AcceptRequest{Why: "the terms were raised"}, &p))
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(p.ID)+"/accept", contract.AcceptRequest{Why: "the terms were raised"}, &p))
 	assert.Equal(t, [2]any{2, "Ada"}, [2]any{p.Version, p.ChangedBy})
 	assert.True(t, run().Held)
-	assert.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/proofs/"+jsonOf(p.Id), nil, nil))
-	c.refused(http.MethodGet, "/proofs/"+jsonOf(p.Id), nil, http.StatusNotFound, "not-found")
+	assert.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/proofs/"+jsonOf(p.ID), nil, nil))
+	c.refused(http.MethodGet, "/proofs/"+jsonOf(p.ID), nil, http.StatusNotFound, "not-found")
 }
 
 func TestBadRequestsAreProblemsWithStableCodes(t *testing.T) {

@@ -15,27 +15,27 @@ func (s *server) Confirmation(ctx context.Context, r ConfirmationRequestObject) 
 }
 
 func (s *server) ConfirmRule(ctx context.Context, r ConfirmRuleRequestObject) (ConfirmRuleResponseObject, error) {
-	v, err := s.app.Coverage.Rule(ctx, r.Id)
+	v, err := s.app.Coverage.Rule(ctx, r.ID)
 	return ConfirmRule200JSONResponse(v), err
 }
 
 func (s *server) SuggestProofs(ctx context.Context, r SuggestProofsRequestObject) (SuggestProofsResponseObject, error) {
-	v, err := s.app.Coverage.Suggest(ctx, r.Id, *r.Body)
+	v, err := s.app.Coverage.Suggest(ctx, r.ID, *r.Body)
 	return SuggestProofs200JSONResponse(v), err
 }
 
 func (s *server) SetAside(ctx context.Context, r SetAsideRequestObject) (SetAsideResponseObject, error) {
-	v, err := s.app.Coverage.SetAside(ctx, r.Id, *r.Body)
+	v, err := s.app.Coverage.SetAside(ctx, r.ID, *r.Body)
 	return SetAside200JSONResponse(v), err
 }
 
 func (s *server) ReadProof(ctx context.Context, r ReadProofRequestObject) (ReadProofResponseObject, error) {
-	v, err := s.app.Proofs.MarkRead(ctx, r.Id)
+	v, err := s.app.Proofs.MarkRead(ctx, r.ID)
 	return ReadProof200JSONResponse(v), err
 }
 
 func (s *server) RefreshProof(ctx context.Context, r RefreshProofRequestObject) (RefreshProofResponseObject, error) {
-	v, err := s.app.Proofs.Refresh(ctx, r.Id)
+	v, err := s.app.Proofs.Refresh(ctx, r.ID)
 	return RefreshProof200JSONResponse(v), err
 }
 
@@ -55,23 +55,23 @@ func (s *server) FollowProofs(ctx context.Context, r FollowProofsRequestObject) 
 		}
 		_ = write.CloseWithError(err)
 	}()
-	return FollowProofs200ApplicationxNdjsonResponse{Body: read}, nil
+	return FollowProofs200ApplicationXNdjsonResponse{Body: read}, nil
 }
 
 func (s *server) ImpactOfRule(ctx context.Context, r ImpactOfRuleRequestObject) (ImpactOfRuleResponseObject, error) {
-	found, hits, err := s.app.Impact.OfRule(ctx, r.Id)
+	found, hits, err := s.app.Impact.OfRule(ctx, r.ID)
 	if err != nil {
 		return nil, err
 	}
-	return ImpactOfRule200ApplicationxNdjsonResponse{Body: impactLines(found, hits)}, nil
+	return ImpactOfRule200ApplicationXNdjsonResponse{Body: impactLines(found, hits)}, nil
 }
 
 func (s *server) ImpactOfChange(ctx context.Context, r ImpactOfChangeRequestObject) (ImpactOfChangeResponseObject, error) {
-	found, hits, err := s.app.Impact.OfChange(ctx, r.Id, *r.Body)
+	found, hits, err := s.app.Impact.OfChange(ctx, r.ID, *r.Body)
 	if err != nil {
 		return nil, err
 	}
-	return ImpactOfChange200ApplicationxNdjsonResponse{Body: impactLines(found, hits)}, nil
+	return ImpactOfChange200ApplicationXNdjsonResponse{Body: impactLines(found, hits)}, nil
 }
 
 // impactLines are the counts and then each record, a line each.
@@ -89,12 +89,12 @@ func impactLines(found contract.Impact, hits []contract.ImpactHit) io.Reader {
 }
 
 func (s *server) TakeBackProof(ctx context.Context, r TakeBackProofRequestObject) (TakeBackProofResponseObject, error) {
-	v, err := s.app.Proofs.TakeBack(ctx, r.Id)
+	v, err := s.app.Proofs.TakeBack(ctx, r.ID)
 	return TakeBackProof200JSONResponse(v), err
 }
 
 func (s *server) ListProofVersions(ctx context.Context, r ListProofVersionsRequestObject) (ListProofVersionsResponseObject, error) {
-	v, err := s.app.Proofs.Versions(ctx, r.Id)
+	v, err := s.app.Proofs.Versions(ctx, r.ID)
 	return ListProofVersions200JSONResponse(v), err
 }
 
@@ -104,8 +104,8 @@ func (s *server) SavePreferences(ctx context.Context, r SavePreferencesRequestOb
 }
 
 func (s *server) ExportImpact(ctx context.Context, r ExportImpactRequestObject) (ExportImpactResponseObject, error) {
-	text, err := s.app.Impact.Export(ctx, r.Id)
-	return ExportImpact200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
+	text, err := s.app.Impact.Export(ctx, r.ID)
+	return ExportImpact200TextCsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }
 
 func (s *server) ConfirmationReport(ctx context.Context, r ConfirmationReportRequestObject) (ConfirmationReportResponseObject, error) {
@@ -115,5 +115,5 @@ func (s *server) ConfirmationReport(ctx context.Context, r ConfirmationReportReq
 
 func (s *server) ExportConfirmation(ctx context.Context, r ExportConfirmationRequestObject) (ExportConfirmationResponseObject, error) {
 	text, err := s.app.Coverage.Export(ctx, r.Params.Kind, r.Params.Company, r.Params.Type)
-	return ExportConfirmation200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
+	return ExportConfirmation200TextCsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }

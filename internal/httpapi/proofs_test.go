@@ -96,9 +96,9 @@ func TestWhatIsConfirmedOverHTTP(t *testing.T) {
 		require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/proofs", contract.KeepRequest{Document: s.Document, Name: s.Name, Rules: []int64{gap.Rule}, Unread: true}, &kept))
 		require.True(t, kept.Unread)
 		var read contract.Proof
-		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(kept.Id)+"/read", nil, &read))
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(kept.ID)+"/read", nil, &read))
 		assert.False(t, read.Unread)
-		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(kept.Id)+"/refresh", nil, nil))
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/proofs/"+jsonOf(kept.ID)+"/refresh", nil, nil))
 	}
 	var confirmed contract.Confirmation
 	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, path+"/confirmation", nil, &confirmed))
@@ -140,7 +140,7 @@ func TestWhatARuleWouldDoToExistingRecordsOverHTTP(t *testing.T) {
 		Effect: rule.Effect{Severity: rule.Refuse, Must: "is filled(website)", Message: "Enter the web address."}}
 	var v contract.RuleView
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v))
-	path := "/rules/" + jsonOf(v.Id)
+	path := "/rules/" + jsonOf(v.ID)
 	lines := c.lines(http.MethodGet, path+"/impact", nil)
 	var found contract.Impact
 	require.NoError(t, json.Unmarshal([]byte(lines[0]), &found))

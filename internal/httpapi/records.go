@@ -91,12 +91,12 @@ func (s *server) AddFollowOn(ctx context.Context, r AddFollowOnRequestObject) (A
 }
 
 func (s *server) ChangeFollowOn(ctx context.Context, r ChangeFollowOnRequestObject) (ChangeFollowOnResponseObject, error) {
-	v, err := s.app.Catalog.SaveFollowOn(ctx, numbered(*r.Body, r.Id))
+	v, err := s.app.Catalog.SaveFollowOn(ctx, numbered(*r.Body, r.ID))
 	return ChangeFollowOn200JSONResponse(v), err
 }
 
 func (s *server) DeleteFollowOn(ctx context.Context, r DeleteFollowOnRequestObject) (DeleteFollowOnResponseObject, error) {
-	return DeleteFollowOn204Response{}, s.app.Catalog.DeleteFollowOn(ctx, r.Id)
+	return DeleteFollowOn204Response{}, s.app.Catalog.DeleteFollowOn(ctx, r.ID)
 }
 
 func (s *server) CheckFollowOn(ctx context.Context, r CheckFollowOnRequestObject) (CheckFollowOnResponseObject, error) {
@@ -105,7 +105,7 @@ func (s *server) CheckFollowOn(ctx context.Context, r CheckFollowOnRequestObject
 }
 
 func (s *server) BeginFollowOn(ctx context.Context, r BeginFollowOnRequestObject) (BeginFollowOnResponseObject, error) {
-	v, err := s.app.Records.Begin(ctx, r.Id, *r.Body)
+	v, err := s.app.Records.Begin(ctx, r.ID, *r.Body)
 	return BeginFollowOn200JSONResponse(v), err
 }
 
@@ -174,5 +174,5 @@ func (s *server) GetBalances(ctx context.Context, r GetBalancesRequestObject) (G
 
 func (s *server) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
 	text, err := s.app.Records.Export(ctx, *r.Body)
-	return ExportRecords200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
+	return ExportRecords200TextCsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }

@@ -157,7 +157,7 @@ func TestATestPostingAndItsProofFindEachOther(t *testing.T) {
 	c.refused(http.MethodDelete, "/ledgers/books", nil, http.StatusConflict, "books-stay")
 	require.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/ledgers/practice", nil, nil))
 	var after contract.Proof // the proof stays, and forgets the posting
-	c.ask(http.MethodGet, fmt.Sprint("/proofs/", p.Id), nil, &after)
+	c.ask(http.MethodGet, fmt.Sprint("/proofs/", p.ID), nil, &after)
 	assert.Empty(t, after.Posting)
 	c.refused(http.MethodPost, "/proofs", contract.KeepRequest{Document: entry("25"), Posting: number}, http.StatusNotFound, "not-found")
 }

@@ -23,7 +23,7 @@ func TestTheLifeOfARuleOverHTTP(t *testing.T) {
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v))
 	assert.Equal(t, rule.Draft, v.State)
 	assert.Equal(t, "Vendor · Accounting clerk becomes MOYA when Country is IE", v.Name)
-	path := "/rules/" + jsonOf(v.Id)
+	path := "/rules/" + jsonOf(v.ID)
 
 	try := func() string {
 		var o contract.Outcome
@@ -70,7 +70,7 @@ func TestADraftMayHaveErrorsAndBeDiscarded(t *testing.T) {
 	var v contract.RuleView
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v))
 	assert.False(t, v.Sound)
-	path := "/rules/" + jsonOf(v.Id)
+	path := "/rules/" + jsonOf(v.ID)
 	c.refused(http.MethodPost, path+"/state", contract.RuleMove{State: rule.InForce, Version: v.Version}, http.StatusUnprocessableEntity, "unsound-rule")
 	assert.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, path, nil, nil))
 	c.refused(http.MethodGet, path, nil, http.StatusNotFound, "not-found")
@@ -82,8 +82,8 @@ func TestARuleThatWouldCloseALoopIsRefused(t *testing.T) {
 	body := rule.Body{Kind: "vendor", Family: rule.Default, Target: "name", On: rule.Occasions{New: true}, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: "account_holder"}}
 	var v contract.RuleView
 	c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v)
-	p := c.refused(http.MethodPost, "/rules/"+jsonOf(v.Id)+"/state", contract.RuleMove{State: rule.InForce, Version: 1}, http.StatusUnprocessableEntity, "loop")
-	assert.Contains(t, p.Detail, "Name (rule "+jsonOf(v.Id)+") → Account holder (rule 17) → Name")
+	p := c.refused(http.MethodPost, "/rules/"+jsonOf(v.ID)+"/state", contract.RuleMove{State: rule.InForce, Version: 1}, http.StatusUnprocessableEntity, "loop")
+	assert.Contains(t, p.Detail, "Name (rule "+jsonOf(v.ID)+") → Account holder (rule 17) → Name")
 }
 
 func TestARuleIsTriedBeforeItIsKept(t *testing.T) {
@@ -99,7 +99,7 @@ func TestARuleIsTriedBeforeItIsKept(t *testing.T) {
 
 // withChange is the document with a changed rule on top of those in force.
 func withChange(d judge.Document, change contract.RuleChange) judge.Document {
-	d.Changes = &plan.Changes{Rules: []rule.Rule{{ID: change.Id, Version: change.Version, Name: change.Name, Body: change.Body}}}
+	d.Changes = &plan.Changes{Rules: []rule.Rule{{ID: change.ID, Version: change.Version, Name: change.Name, Body: change.Body}}}
 	return d
 }
 

@@ -2305,12 +2305,12 @@ type ExportConfirmationResponseObject interface {
 	VisitExportConfirmationResponse(w http.ResponseWriter) error
 }
 
-type ExportConfirmation200TextcsvResponse struct {
+type ExportConfirmation200TextCsvResponse struct {
 	Body          io.Reader
 	ContentLength int64
 }
 
-func (response ExportConfirmation200TextcsvResponse) VisitExportConfirmationResponse(w http.ResponseWriter) error {
+func (response ExportConfirmation200TextCsvResponse) VisitExportConfirmationResponse(w http.ResponseWriter) error {
 
 	w.Header().Set("Content-Type", "text/csv")
 	if response.ContentLength != 0 {
@@ -2537,7 +2537,7 @@ func (response CheckFollowOndefaultApplicationProblemPlusJSONResponse) VisitChec
 }
 
 type DeleteFollowOnRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type DeleteFollowOnResponseObject interface {
@@ -2570,7 +2570,7 @@ func (response DeleteFollowOndefaultApplicationProblemPlusJSONResponse) VisitDel
 }
 
 type ChangeFollowOnRequestObject struct {
-	Id   Identity `json:"id"`
+	ID   Identity `json:"id"`
 	Body *ChangeFollowOnJSONRequestBody
 }
 
@@ -2610,7 +2610,7 @@ func (response ChangeFollowOndefaultApplicationProblemPlusJSONResponse) VisitCha
 }
 
 type BeginFollowOnRequestObject struct {
-	Id   Identity `json:"id"`
+	ID   Identity `json:"id"`
 	Body *BeginFollowOnJSONRequestBody
 }
 
@@ -3724,12 +3724,12 @@ type FollowProofsResponseObject interface {
 	VisitFollowProofsResponse(w http.ResponseWriter) error
 }
 
-type FollowProofs200ApplicationxNdjsonResponse struct {
+type FollowProofs200ApplicationXNdjsonResponse struct {
 	Body          io.Reader
 	ContentLength int64
 }
 
-func (response FollowProofs200ApplicationxNdjsonResponse) VisitFollowProofsResponse(w http.ResponseWriter) error {
+func (response FollowProofs200ApplicationXNdjsonResponse) VisitFollowProofsResponse(w http.ResponseWriter) error {
 
 	w.Header().Set("Content-Type", "application/x-ndjson")
 	if response.ContentLength != 0 {
@@ -3824,7 +3824,7 @@ func (response RunProofsdefaultApplicationProblemPlusJSONResponse) VisitRunProof
 }
 
 type DeleteProofRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type DeleteProofResponseObject interface {
@@ -3857,7 +3857,7 @@ func (response DeleteProofdefaultApplicationProblemPlusJSONResponse) VisitDelete
 }
 
 type GetProofRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type GetProofResponseObject interface {
@@ -3896,7 +3896,7 @@ func (response GetProofdefaultApplicationProblemPlusJSONResponse) VisitGetProofR
 }
 
 type AcceptProofRequestObject struct {
-	Id   Identity `json:"id"`
+	ID   Identity `json:"id"`
 	Body *AcceptProofJSONRequestBody
 }
 
@@ -3936,7 +3936,7 @@ func (response AcceptProofdefaultApplicationProblemPlusJSONResponse) VisitAccept
 }
 
 type ReadProofRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type ReadProofResponseObject interface {
@@ -3975,7 +3975,7 @@ func (response ReadProofdefaultApplicationProblemPlusJSONResponse) VisitReadProo
 }
 
 type RefreshProofRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type RefreshProofResponseObject interface {
@@ -4014,7 +4014,7 @@ func (response RefreshProofdefaultApplicationProblemPlusJSONResponse) VisitRefre
 }
 
 type TakeBackProofRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type TakeBackProofResponseObject interface {
@@ -4053,7 +4053,7 @@ func (response TakeBackProofdefaultApplicationProblemPlusJSONResponse) VisitTake
 }
 
 type ListProofVersionsRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type ListProofVersionsResponseObject interface {
@@ -4138,12 +4138,12 @@ type ExportRecordsResponseObject interface {
 	VisitExportRecordsResponse(w http.ResponseWriter) error
 }
 
-type ExportRecords200TextcsvResponse struct {
+type ExportRecords200TextCsvResponse struct {
 	Body          io.Reader
 	ContentLength int64
 }
 
-func (response ExportRecords200TextcsvResponse) VisitExportRecordsResponse(w http.ResponseWriter) error {
+func (response ExportRecords200TextCsvResponse) VisitExportRecordsResponse(w http.ResponseWriter) error {
 
 	w.Header().Set("Content-Type", "text/csv")
 	if response.ContentLength != 0 {
@@ -4646,7 +4646,7 @@ func (response ReadRuledefaultApplicationProblemPlusJSONResponse) VisitReadRuleR
 }
 
 type DiscardRuleRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type DiscardRuleResponseObject interface {
@@ -4679,7 +4679,7 @@ func (response DiscardRuledefaultApplicationProblemPlusJSONResponse) VisitDiscar
 }
 
 type GetRuleRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type GetRuleResponseObject interface {
@@ -4718,7 +4718,7 @@ func (response GetRuledefaultApplicationProblemPlusJSONResponse) VisitGetRuleRes
 }
 
 type ChangeRuleRequestObject struct {
-	Id   Identity `json:"id"`
+	ID   Identity `json:"id"`
 	Body *ChangeRuleJSONRequestBody
 }
 
@@ -4758,7 +4758,7 @@ func (response ChangeRuledefaultApplicationProblemPlusJSONResponse) VisitChangeR
 }
 
 type SetAsideRequestObject struct {
-	Id   Identity `json:"id"`
+	ID   Identity `json:"id"`
 	Body *SetAsideJSONRequestBody
 }
 
@@ -4798,7 +4798,7 @@ func (response SetAsidedefaultApplicationProblemPlusJSONResponse) VisitSetAsideR
 }
 
 type ConfirmRuleRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type ConfirmRuleResponseObject interface {
@@ -4837,19 +4837,19 @@ func (response ConfirmRuledefaultApplicationProblemPlusJSONResponse) VisitConfir
 }
 
 type ImpactOfRuleRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type ImpactOfRuleResponseObject interface {
 	VisitImpactOfRuleResponse(w http.ResponseWriter) error
 }
 
-type ImpactOfRule200ApplicationxNdjsonResponse struct {
+type ImpactOfRule200ApplicationXNdjsonResponse struct {
 	Body          io.Reader
 	ContentLength int64
 }
 
-func (response ImpactOfRule200ApplicationxNdjsonResponse) VisitImpactOfRuleResponse(w http.ResponseWriter) error {
+func (response ImpactOfRule200ApplicationXNdjsonResponse) VisitImpactOfRuleResponse(w http.ResponseWriter) error {
 
 	w.Header().Set("Content-Type", "application/x-ndjson")
 	if response.ContentLength != 0 {
@@ -4905,7 +4905,7 @@ func (response ImpactOfRuledefaultApplicationProblemPlusJSONResponse) VisitImpac
 }
 
 type ImpactOfChangeRequestObject struct {
-	Id   Identity `json:"id"`
+	ID   Identity `json:"id"`
 	Body *ImpactOfChangeJSONRequestBody
 }
 
@@ -4913,12 +4913,12 @@ type ImpactOfChangeResponseObject interface {
 	VisitImpactOfChangeResponse(w http.ResponseWriter) error
 }
 
-type ImpactOfChange200ApplicationxNdjsonResponse struct {
+type ImpactOfChange200ApplicationXNdjsonResponse struct {
 	Body          io.Reader
 	ContentLength int64
 }
 
-func (response ImpactOfChange200ApplicationxNdjsonResponse) VisitImpactOfChangeResponse(w http.ResponseWriter) error {
+func (response ImpactOfChange200ApplicationXNdjsonResponse) VisitImpactOfChangeResponse(w http.ResponseWriter) error {
 
 	w.Header().Set("Content-Type", "application/x-ndjson")
 	if response.ContentLength != 0 {
@@ -4974,19 +4974,19 @@ func (response ImpactOfChangedefaultApplicationProblemPlusJSONResponse) VisitImp
 }
 
 type ExportImpactRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type ExportImpactResponseObject interface {
 	VisitExportImpactResponse(w http.ResponseWriter) error
 }
 
-type ExportImpact200TextcsvResponse struct {
+type ExportImpact200TextCsvResponse struct {
 	Body          io.Reader
 	ContentLength int64
 }
 
-func (response ExportImpact200TextcsvResponse) VisitExportImpactResponse(w http.ResponseWriter) error {
+func (response ExportImpact200TextCsvResponse) VisitExportImpactResponse(w http.ResponseWriter) error {
 
 	w.Header().Set("Content-Type", "text/csv")
 	if response.ContentLength != 0 {
@@ -5019,7 +5019,7 @@ func (response ExportImpactdefaultApplicationProblemPlusJSONResponse) VisitExpor
 }
 
 type MoveRuleRequestObject struct {
-	Id   Identity `json:"id"`
+	ID   Identity `json:"id"`
 	Body *MoveRuleJSONRequestBody
 }
 
@@ -5059,7 +5059,7 @@ func (response MoveRuledefaultApplicationProblemPlusJSONResponse) VisitMoveRuleR
 }
 
 type SuggestProofsRequestObject struct {
-	Id   Identity `json:"id"`
+	ID   Identity `json:"id"`
 	Body *SuggestProofsJSONRequestBody
 }
 
@@ -5099,7 +5099,7 @@ func (response SuggestProofsdefaultApplicationProblemPlusJSONResponse) VisitSugg
 }
 
 type ListRuleVersionsRequestObject struct {
-	Id Identity `json:"id"`
+	ID Identity `json:"id"`
 }
 
 type ListRuleVersionsResponseObject interface {
@@ -5373,12 +5373,12 @@ type ExportCrosswalkResponseObject interface {
 	VisitExportCrosswalkResponse(w http.ResponseWriter) error
 }
 
-type ExportCrosswalk200TextcsvResponse struct {
+type ExportCrosswalk200TextCsvResponse struct {
 	Body          io.Reader
 	ContentLength int64
 }
 
-func (response ExportCrosswalk200TextcsvResponse) VisitExportCrosswalkResponse(w http.ResponseWriter) error {
+func (response ExportCrosswalk200TextCsvResponse) VisitExportCrosswalkResponse(w http.ResponseWriter) error {
 
 	w.Header().Set("Content-Type", "text/csv")
 	if response.ContentLength != 0 {
@@ -6676,7 +6676,7 @@ func (sh *strictHandler) CheckFollowOn(ctx *echo.Context) error {
 func (sh *strictHandler) DeleteFollowOn(ctx *echo.Context, id Identity) error {
 	var request DeleteFollowOnRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.DeleteFollowOn(ctx.Request().Context(), request.(DeleteFollowOnRequestObject))
@@ -6701,7 +6701,7 @@ func (sh *strictHandler) DeleteFollowOn(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) ChangeFollowOn(ctx *echo.Context, id Identity) error {
 	var request ChangeFollowOnRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	var body ChangeFollowOnJSONRequestBody
 	var err error
@@ -6749,7 +6749,7 @@ func (sh *strictHandler) ChangeFollowOn(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) BeginFollowOn(ctx *echo.Context, id Identity) error {
 	var request BeginFollowOnRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	var body BeginFollowOnJSONRequestBody
 	var err error
@@ -7789,7 +7789,7 @@ func (sh *strictHandler) RunProofs(ctx *echo.Context) error {
 func (sh *strictHandler) DeleteProof(ctx *echo.Context, id Identity) error {
 	var request DeleteProofRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.DeleteProof(ctx.Request().Context(), request.(DeleteProofRequestObject))
@@ -7814,7 +7814,7 @@ func (sh *strictHandler) DeleteProof(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) GetProof(ctx *echo.Context, id Identity) error {
 	var request GetProofRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetProof(ctx.Request().Context(), request.(GetProofRequestObject))
@@ -7839,7 +7839,7 @@ func (sh *strictHandler) GetProof(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) AcceptProof(ctx *echo.Context, id Identity) error {
 	var request AcceptProofRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	var body AcceptProofJSONRequestBody
 	var err error
@@ -7887,7 +7887,7 @@ func (sh *strictHandler) AcceptProof(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) ReadProof(ctx *echo.Context, id Identity) error {
 	var request ReadProofRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ReadProof(ctx.Request().Context(), request.(ReadProofRequestObject))
@@ -7912,7 +7912,7 @@ func (sh *strictHandler) ReadProof(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) RefreshProof(ctx *echo.Context, id Identity) error {
 	var request RefreshProofRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.RefreshProof(ctx.Request().Context(), request.(RefreshProofRequestObject))
@@ -7937,7 +7937,7 @@ func (sh *strictHandler) RefreshProof(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) TakeBackProof(ctx *echo.Context, id Identity) error {
 	var request TakeBackProofRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.TakeBackProof(ctx.Request().Context(), request.(TakeBackProofRequestObject))
@@ -7962,7 +7962,7 @@ func (sh *strictHandler) TakeBackProof(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) ListProofVersions(ctx *echo.Context, id Identity) error {
 	var request ListProofVersionsRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListProofVersions(ctx.Request().Context(), request.(ListProofVersionsRequestObject))
@@ -8557,7 +8557,7 @@ func (sh *strictHandler) ReadRule(ctx *echo.Context) error {
 func (sh *strictHandler) DiscardRule(ctx *echo.Context, id Identity) error {
 	var request DiscardRuleRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.DiscardRule(ctx.Request().Context(), request.(DiscardRuleRequestObject))
@@ -8582,7 +8582,7 @@ func (sh *strictHandler) DiscardRule(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) GetRule(ctx *echo.Context, id Identity) error {
 	var request GetRuleRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetRule(ctx.Request().Context(), request.(GetRuleRequestObject))
@@ -8607,7 +8607,7 @@ func (sh *strictHandler) GetRule(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) ChangeRule(ctx *echo.Context, id Identity) error {
 	var request ChangeRuleRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	var body ChangeRuleJSONRequestBody
 	var err error
@@ -8655,7 +8655,7 @@ func (sh *strictHandler) ChangeRule(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) SetAside(ctx *echo.Context, id Identity) error {
 	var request SetAsideRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	var body SetAsideJSONRequestBody
 	var err error
@@ -8703,7 +8703,7 @@ func (sh *strictHandler) SetAside(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) ConfirmRule(ctx *echo.Context, id Identity) error {
 	var request ConfirmRuleRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ConfirmRule(ctx.Request().Context(), request.(ConfirmRuleRequestObject))
@@ -8728,7 +8728,7 @@ func (sh *strictHandler) ConfirmRule(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) ImpactOfRule(ctx *echo.Context, id Identity) error {
 	var request ImpactOfRuleRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ImpactOfRule(ctx.Request().Context(), request.(ImpactOfRuleRequestObject))
@@ -8753,7 +8753,7 @@ func (sh *strictHandler) ImpactOfRule(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) ImpactOfChange(ctx *echo.Context, id Identity) error {
 	var request ImpactOfChangeRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	var body ImpactOfChangeJSONRequestBody
 	var err error
@@ -8801,7 +8801,7 @@ func (sh *strictHandler) ImpactOfChange(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) ExportImpact(ctx *echo.Context, id Identity) error {
 	var request ExportImpactRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ExportImpact(ctx.Request().Context(), request.(ExportImpactRequestObject))
@@ -8826,7 +8826,7 @@ func (sh *strictHandler) ExportImpact(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) MoveRule(ctx *echo.Context, id Identity) error {
 	var request MoveRuleRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	var body MoveRuleJSONRequestBody
 	var err error
@@ -8874,7 +8874,7 @@ func (sh *strictHandler) MoveRule(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) SuggestProofs(ctx *echo.Context, id Identity) error {
 	var request SuggestProofsRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	var body SuggestProofsJSONRequestBody
 	var err error
@@ -8922,7 +8922,7 @@ func (sh *strictHandler) SuggestProofs(ctx *echo.Context, id Identity) error {
 func (sh *strictHandler) ListRuleVersions(ctx *echo.Context, id Identity) error {
 	var request ListRuleVersionsRequestObject
 
-	request.Id = id
+	request.ID = id
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListRuleVersions(ctx.Request().Context(), request.(ListRuleVersionsRequestObject))

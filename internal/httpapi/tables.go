@@ -65,7 +65,7 @@ func (s *server) MissingCodes(ctx context.Context, r MissingCodesRequestObject) 
 
 func (s *server) ExportCrosswalk(ctx context.Context, r ExportCrosswalkRequestObject) (ExportCrosswalkResponseObject, error) {
 	text, err := s.app.Tables.ExportCrosswalk(ctx, r.Key)
-	return ExportCrosswalk200TextcsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
+	return ExportCrosswalk200TextCsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }
 
 func (s *server) ListSeries(ctx context.Context, _ ListSeriesRequestObject) (ListSeriesResponseObject, error) {

@@ -16,7 +16,7 @@ import (
 
 // Proof shows a proof; the book names its rules.
 func Proof(p proof.Proof, book *plan.Book) contract.Proof {
-	shown := contract.Proof{Id: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}, Posting: p.Posting, Unread: p.Unread,
+	shown := contract.Proof{ID: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}, Posting: p.Posting, Unread: p.Unread,
 		Version: p.Version, ChangedAt: p.ChangedAt, ChangedBy: p.ChangedBy}
 	for _, id := range p.Rules {
 		for _, c := range book.Rules {
@@ -108,7 +108,7 @@ func WhyFailed(r *proof.Result) string {
 
 // ReportedProof shows a proof in a report.
 func ReportedProof(r *proof.Result) contract.ReportedProof {
-	return contract.ReportedProof{Id: r.Proof.ID, Name: r.Proof.Name, Held: r.Held(), Unread: r.Proof.Unread, Why: WhyFailed(r)}
+	return contract.ReportedProof{ID: r.Proof.ID, Name: r.Proof.Name, Held: r.Held(), Unread: r.Proof.Unread, Why: WhyFailed(r)}
 }
 
 // Confirmation shows what the proofs confirm of a rule.

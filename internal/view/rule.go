@@ -17,7 +17,7 @@ import (
 // Rule shows a rule; proofs are those of its kind.
 func Rule(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.RuleView {
 	v := contract.RuleView{
-		Id: c.ID, Version: c.Version, State: c.State, Name: c.Name, Reason: c.Reason, Body: c.Body,
+		ID: c.ID, Version: c.Version, State: c.State, Name: c.Name, Reason: c.Reason, Body: c.Body,
 		ProposedName: rule.ProposeName(c, names.Kind), Sentence: rule.Sentence(c, names), Phrase: rule.Phrase(c, names.Kind),
 		Problems: Problems(c), Sound: c.Sound(), Proofs: []int64{},
 	}
@@ -109,7 +109,7 @@ func Plan(built *plan.Plan, book *plan.Book, names rule.Names, findings []findin
 
 func planRule(c *rule.Compiled, names rule.Names) contract.PlanRule {
 	return contract.PlanRule{
-		Id: c.ID, State: c.State, Sound: c.Sound(), Phrase: rule.Phrase(c, names.Kind),
+		ID: c.ID, State: c.State, Sound: c.Sound(), Phrase: rule.Phrase(c, names.Kind),
 		Sentence: rule.Sentence(c, names), Inherited: c.Scope.Width() > 0, Width: c.Scope.Width(), Occasions: occasions(c),
 	}
 }

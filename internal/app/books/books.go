@@ -270,18 +270,18 @@ func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
 		return nil
 	default:
 		i.changes = append(i.changes, Change{"rule", r.Name, "change"})
-		change.Id, change.Version = here.ID, here.Version
+		change.ID, change.Version = here.ID, here.Version
 		if made, err = i.Rules.Change(i.ctx, here.ID, change); err != nil {
 			return err
 		}
 	}
-	i.rules[r.ID] = made.Id
+	i.rules[r.ID] = made.ID
 	path := map[rule.State][]rule.State{rule.InForce: {rule.InForce}, rule.Suspended: {rule.InForce, rule.Suspended}, rule.Retired: {rule.Retired}}
 	for _, next := range path[r.State] {
 		if made.State == r.State {
 			break
 		}
-		if made, err = i.Rules.Move(i.ctx, made.Id, contract.RuleMove{State: next, Version: made.Version, Reason: cmp.Or(r.Reason, "as the book has it")}); err != nil {
+		if made, err = i.Rules.Move(i.ctx, made.ID, contract.RuleMove{State: next, Version: made.Version, Reason: cmp.Or(r.Reason, "as the book has it")}); err != nil {
 			return err
 		}
 	}

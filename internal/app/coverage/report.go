@@ -70,7 +70,7 @@ func (s *Service) Export(ctx context.Context, kind, company, kindType string) (s
 			if p.Held {
 				result = "holds"
 			}
-			rows = append(rows, append(slices.Clone(head), fmt.Sprint(p.Id), p.Name, result, p.Why))
+			rows = append(rows, append(slices.Clone(head), fmt.Sprint(p.ID), p.Name, result, p.Why))
 		}
 	}
 	return exchange.WriteRows(rows)

@@ -61,7 +61,7 @@ func (s *Service) runner(ctx context.Context, ref *cache.Reference, book *plan.B
 
 // Changed makes the rule that a change asks for.
 func Changed(change contract.RuleChange) rule.Rule {
-	return rule.Rule{ID: change.Id, Version: change.Version, State: rule.Draft, Name: strings.TrimSpace(change.Name), Body: change.Body}
+	return rule.Rule{ID: change.ID, Version: change.Version, State: rule.Draft, Name: strings.TrimSpace(change.Name), Body: change.Body}
 }
 
 var unsound = notice.Define("unsound", "{rule} has an error: {why}. Mend it first")

@@ -56,7 +56,7 @@ func (s *Service) Copy(ctx context.Context, request contract.CopyRequest) ([]con
 				if err != nil {
 					return err
 				}
-				copied.Copy = made.Id
+				copied.Copy = made.ID
 			}
 			copies = append(copies, copied)
 		}
@@ -118,7 +118,7 @@ func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest
 			case err != nil:
 				return err
 			}
-			if view.Id != 0 {
+			if view.ID != 0 {
 				answer.Rules = append(answer.Rules, view)
 			}
 		}
