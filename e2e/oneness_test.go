@@ -14,7 +14,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"codicil/core/batch"
+	"codicil/core/evaluation"
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -87,8 +87,8 @@ func TestARuleOfALaterDayIsShownAsItIsSaved(t *testing.T) {
 	u.sees(".scope", "24 Nov 2026")
 	u.sees(station("reference", "default"), "Y2027")
 	// A program and the browser are told the same.
-	var results []batch.Result
-	u.calls(http.MethodPost, "/evaluate", contract.EvaluateRequest{Documents: []batch.Document{{Kind: "sales_order", Company: "10", Type: "SO", Values: batch.Values{"ordered_on": "2027-02-15"}}}}, &results)
+	var results []evaluation.Result
+	u.calls(http.MethodPost, "/evaluate", contract.EvaluateRequest{Documents: []evaluation.Document{{Kind: "sales_order", Company: "10", Type: "SO", Values: evaluation.Values{"ordered_on": "2027-02-15"}}}}, &results)
 	assert.Equal(t, "Y2027", results[0].Values["reference"])
 	assert.Equal(t, record.Day("2027-02-15"), results[0].Day)
 }

@@ -13,7 +13,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"codicil/api"
-	"codicil/core/batch"
+	"codicil/core/evaluation"
 	"codicil/core/engine"
 	"codicil/internal/app"
 	"codicil/internal/demo"
@@ -215,7 +215,7 @@ func (e *evaluated) summary() string {
 		e.accepted+e.needReason+e.refused, e.accepted, e.needReason, e.refused, e.bad)
 }
 
-func (e *evaluated) count(r *batch.Result) {
+func (e *evaluated) count(r *evaluation.Result) {
 	switch {
 	case r.Error != "":
 		e.bad++
@@ -241,10 +241,10 @@ func (e *evaluated) all(world *exchange.World, in io.Reader, out io.Writer) erro
 		if len(bytes.TrimSpace(lines.Bytes())) == 0 {
 			continue
 		}
-		result := batch.Result{Version: world.Version()}
-		if d, err := batch.Read(lines.Bytes()); err != nil {
+		result := evaluation.Result{Version: world.Version()}
+		if d, err := evaluation.Read(lines.Bytes()); err != nil {
 			result.ID, result.Error = d.ID, fmt.Sprintf("line %d is no document: %v", number, err)
-		} else if result = batch.Run(world, &d); result.Error != "" {
+		} else if result = evaluation.Run(world, &d); result.Error != "" {
 			result.Error = fmt.Sprintf("line %d: %s", number, result.Error)
 		}
 		e.count(&result)

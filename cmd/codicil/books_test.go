@@ -13,7 +13,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/api"
-	"codicil/core/batch"
+	"codicil/core/evaluation"
 	"codicil/internal/release"
 	"codicil/internal/store"
 )
@@ -108,9 +108,9 @@ func TestDocumentsGoThroughABookOneInALine(t *testing.T) {
 	out, errors, failed := run(t, string(input), "run", "--book", book)
 	require.True(t, failed, "some lines are bad")
 	assert.Contains(t, errors, "2 documents: 1 accepted, 0 need a reason, 1 refused; 3 lines could not be read or judged.")
-	var results []batch.Result
+	var results []evaluation.Result
 	for line := range strings.Lines(out) {
-		var r batch.Result
+		var r evaluation.Result
 		require.NoError(t, json.Unmarshal([]byte(line), &r))
 		results = append(results, r)
 	}

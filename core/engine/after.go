@@ -9,7 +9,7 @@ import (
 )
 
 // unique looks for other records, and other lines of the document, with the same values.
-func (r *run) unique(s spot, c *rule.Compiled, act *Act) {
+func (r *run) unique(s cell, c *rule.Compiled, act *Act) {
 	texts := r.textsAt(c, r.lineNumber(s))
 	key, filled := c.Effect.Unique.Ignore.Key(texts)
 	if !filled {
@@ -18,12 +18,12 @@ func (r *run) unique(s spot, c *rule.Compiled, act *Act) {
 	}
 	act.Did = Holds
 	var clashes []string
-	if r.c.Peers != nil {
+	if r.c.Uniqueness != nil {
 		company := r.plan.Scope.Company.Key
 		if c.Effect.Unique.Everywhere {
 			company = ""
 		}
-		clashes = slices.DeleteFunc(r.c.Peers.Same(c, company, key, texts), func(number string) bool { return number == r.c.Record })
+		clashes = slices.DeleteFunc(r.c.Uniqueness.Same(c, company, key, texts), func(number string) bool { return number == r.c.Record })
 	}
 	if s.line >= 0 && r.firstWith(c, key) < s.line { // the later one is told
 		clashes = append(clashes, "")
@@ -44,7 +44,7 @@ func (r *run) textsAt(c *rule.Compiled, line int) []string {
 	return texts
 }
 
-func (r *run) lineNumber(s spot) int {
+func (r *run) lineNumber(s cell) int {
 	if s.line < 0 {
 		return 0
 	}
@@ -53,7 +53,7 @@ func (r *run) lineNumber(s spot) int {
 
 // sort puts a finished number into its band: of the rule that computed it, or else of the
 // first that only sorts.
-func (r *run) sort(s spot) {
+func (r *run) sort(s cell) {
 	number, isNumber := s.out.Final.Number()
 	for _, c := range r.plan.At(s.place, rule.Compute) {
 		if len(c.Bounds) == 0 {
@@ -91,7 +91,7 @@ func (r *run) followUps() {
 	r.frame.Linked = written
 	for place := range r.plan.Kind().Fields {
 		if len(r.plan.At(place, rule.FollowUp)) > 0 {
-			r.each(place, func(r *run, s spot) { r.followUp(s, written) })
+			r.each(place, func(r *run, s cell) { r.followUp(s, written) })
 		}
 	}
 	r.frame.Linked = r.c.Linked
@@ -102,7 +102,7 @@ func (r *run) followUps() {
 
 // followUp lets the rules on the record that a link leads to act: at most one for each of
 // its fields.
-func (r *run) followUp(s spot, written *overlay) {
+func (r *run) followUp(s cell, written *overlay) {
 	number, linked := s.out.Final.Text()
 	kind := r.field(s).Kind
 	turn := map[string]*rule.Compiled{}

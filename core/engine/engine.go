@@ -26,8 +26,8 @@ type Case struct {
 	StoredLines []StoredLine
 	// Linked finds the records that links name; nil: links are taken as they are.
 	Linked Linked
-	// Peers finds the other saved records; nil: there are none.
-	Peers Peers
+	// Uniqueness finds the other saved records; nil: there are none.
+	Uniqueness Uniqueness
 	// Record is the number of the saved record that the document is; "": a new one.
 	Record string
 	// Numbers gives the next numbers of series; nil: their first.
@@ -104,8 +104,8 @@ type Line struct {
 	Values
 }
 
-// Peers finds the other saved records of a kind.
-type Peers interface {
+// Uniqueness finds the other saved records of a kind.
+type Uniqueness interface {
 	// Same returns the numbers of records that have the values of a unique rule, which Key
 	// made one text of, in the company, or in all; texts are the values themselves. A near
 	// rule also gets those whose target is almost equal.
@@ -177,26 +177,26 @@ func (o *Outcome) Field(place, line int) *Field {
 	return nil
 }
 
-// Spot is a field of the header, or of one line.
-type Spot struct {
-	Place int // in the kind
+// Cell is a field of the header, or of one line.
+type Cell struct {
+	Index int // in the kind
 	Line  int // number of the line; 0: the header
 	*Field
 }
 
-// Spots returns every field of the document: the header in the order of the kind,
+// Cells returns every field of the document: the header in the order of the kind,
 // then line by line.
-func (o *Outcome) Spots() []Spot {
-	spots := make([]Spot, 0, len(o.Fields)*(1+len(o.Lines)))
+func (o *Outcome) Cells() []Cell {
+	cells := make([]Cell, 0, len(o.Fields)*(1+len(o.Lines)))
 	for i := range o.Fields {
-		spots = append(spots, Spot{i, 0, &o.Fields[i]})
+		cells = append(cells, Cell{i, 0, &o.Fields[i]})
 	}
 	for l := range o.Lines {
 		for i := range o.Lines[l].Fields {
-			spots = append(spots, Spot{len(o.Fields) + i, o.Lines[l].Number, &o.Lines[l].Fields[i]})
+			cells = append(cells, Cell{len(o.Fields) + i, o.Lines[l].Number, &o.Lines[l].Fields[i]})
 		}
 	}
-	return spots
+	return cells
 }
 
 // Field is what became of one field.

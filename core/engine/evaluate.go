@@ -11,7 +11,7 @@ import (
 // condition holds has the turn, also where it then has nothing to do or fails, and the others
 // are beaten. It returns the rule that acted. value is the value so far, which the acting rule
 // changes. chance evaluates one candidate.
-func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(spot, *rule.Compiled, *Act)) *rule.Compiled {
+func (r *run) first(s cell, family rule.Family, value *feel.Value, chance func(cell, *rule.Compiled, *Act)) *rule.Compiled {
 	var turn, acted *rule.Compiled
 	for _, c := range r.plan.At(s.place, family) {
 		if c.Sorts() {
@@ -42,7 +42,7 @@ func (r *run) first(s spot, family rule.Family, value *feel.Value, chance func(s
 
 // occasion tells whether the rule runs for what is new, or for what is changed.
 // A line that was added to a saved document is new.
-func (s *spot) occasion(c *rule.Compiled) bool {
+func (s *cell) occasion(c *rule.Compiled) bool {
 	if s.isNew() {
 		return c.On.New
 	}
@@ -50,14 +50,14 @@ func (s *spot) occasion(c *rule.Compiled) bool {
 }
 
 // chance evaluates the rule's condition and, if it holds, its value.
-func (r *run) chance(s spot, c *rule.Compiled, act *Act) {
+func (r *run) chance(s cell, c *rule.Compiled, act *Act) {
 	if r.applies(s, c, act) {
 		r.give(s, c, act)
 	}
 }
 
 // give evaluates the rule's value.
-func (r *run) give(s spot, c *rule.Compiled, act *Act) {
+func (r *run) give(s cell, c *rule.Compiled, act *Act) {
 	if c.Series != nil {
 		number, err := r.number(c.Series)
 		if err != nil {
@@ -77,7 +77,7 @@ func (r *run) give(s spot, c *rule.Compiled, act *Act) {
 }
 
 // applies tells whether the rule's condition holds; where not, the act says why.
-func (r *run) applies(s spot, c *rule.Compiled, act *Act) bool {
+func (r *run) applies(s cell, c *rule.Compiled, act *Act) bool {
 	if gap := r.plan.Gaps[c]; gap != "" {
 		r.fails(s, c, act, gap)
 		return false
@@ -137,7 +137,7 @@ func (r *run) room(act *Act, more int) {
 }
 
 // failed reports a formula that failed; the field then keeps its value so far.
-func (r *run) failed(s spot, c *rule.Compiled, act *Act, part string) bool {
+func (r *run) failed(s cell, c *rule.Compiled, act *Act, part string) bool {
 	if len(r.frame.Failures) == 0 {
 		return false
 	}
@@ -147,7 +147,7 @@ func (r *run) failed(s spot, c *rule.Compiled, act *Act, part string) bool {
 	return true
 }
 
-func (r *run) fails(s spot, c *rule.Compiled, act *Act, reason string) {
+func (r *run) fails(s cell, c *rule.Compiled, act *Act, reason string) {
 	act.Did, act.Reason = Failed, reason
 	r.notify(rule.Refuse, s, c, failed.With(c.Label(), reason))
 }

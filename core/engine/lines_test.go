@@ -93,15 +93,15 @@ type lineJourney struct {
 	Made     map[string]string
 	Did      map[string]string // by "rule address"
 	Unsound  string
-	// Peers are the other saved documents with the same unique values, by "company key".
-	Peers     map[string][]string
-	FollowUps []string
-	Sorted    map[string]string // label of the band by address
+	// Uniqueness are the other saved documents with the same unique values, by "company key".
+	Uniqueness map[string][]string
+	FollowUps  []string
+	Sorted     map[string]string // label of the band by address
 }
 
 // Same answers from the list of the case.
 func (j *lineJourney) Same(_ *rule.Compiled, company, key string, _ []string) []string {
-	return slices.Clone(j.Peers[strings.TrimSpace(company+" "+strings.ReplaceAll(key, "\x1f", "|"))])
+	return slices.Clone(j.Uniqueness[strings.TrimSpace(company+" "+strings.ReplaceAll(key, "\x1f", "|"))])
 }
 
 func (j *lineJourney) run(t testing.TB, detail bool) (*engine.Outcome, *plan.Plan) {
@@ -140,7 +140,7 @@ func (j *lineJourney) prepare(t testing.TB) (*plan.Plan, *engine.Case) {
 			d.Previous.Lines = append(d.Previous.Lines, record.Line{Number: i + 1, Values: line})
 		}
 	}
-	return caseOf(t, &d, judge.Circumstances{Book: book, User: "Ada", Moment: j.Moment, Keyed: j.Again != nil, Linked: masters, Peers: j})
+	return caseOf(t, &d, judge.Circumstances{Book: book, User: "Ada", Moment: j.Moment, Keyed: j.Again != nil, Linked: masters, Uniqueness: j})
 }
 
 func items(texts map[string]string) map[string]judge.Item {
@@ -175,8 +175,8 @@ func TestJourneysOfLines(t *testing.T) {
 				assert.Equal(t, j.Verdict, out.Verdict)
 			}
 			final, made, did := map[string]string{}, map[string]string{}, map[string]string{}
-			for _, s := range out.Spots() {
-				address := judge.Address(kind, s.Place, s.Line)
+			for _, s := range out.Cells() {
+				address := judge.Address(kind, s.Index, s.Line)
 				final[address], made[address] = field.Write(s.Final), s.Made
 				for _, a := range s.Rules {
 					did[fmt.Sprint(a.Rule.ID, " ", address)] = a.Did
@@ -196,8 +196,8 @@ func TestJourneysOfLines(t *testing.T) {
 				after = append(after, fmt.Sprintf("%d %s %s %s: %s > %s", f.Line, f.Kind, f.Number, f.Field.Key, field.Write(f.Before), field.Write(f.After)))
 			}
 			assert.Equal(t, j.FollowUps, after)
-			for _, s := range out.Spots() {
-				want, asked := j.Sorted[judge.Address(kind, s.Place, s.Line)]
+			for _, s := range out.Cells() {
+				want, asked := j.Sorted[judge.Address(kind, s.Index, s.Line)]
 				switch {
 				case s.Sorted != nil:
 					assert.Equal(t, want, s.Sorted.Effect.Bands[s.Band].Label)

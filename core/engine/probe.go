@@ -50,7 +50,7 @@ func (b Probe) Try(p *plan.Plan, c *Case, out *Outcome) (Finding, bool) {
 		r.list(column, rule.SoFar)
 	}
 	r.refresh()
-	s := r.spot(b.Place, line)
+	s := r.cell(b.Place, line)
 	s.set(soFar(target, b.Family, s.stored()))
 	var f Finding
 	f.Value, f.Steps = b.Program.Explain(&r.frame)

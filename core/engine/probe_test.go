@@ -27,10 +27,10 @@ func TestAProbeFindsWhatTheRuleFinds(t *testing.T) {
 			continue
 		}
 		out := engine.Run(p, c, true)
-		for _, s := range out.Spots() {
+		for _, s := range out.Cells() {
 			for _, act := range s.Rules {
 				find := func(program *feel.Program) feel.Value {
-					found, ok := engine.Probe{Place: s.Place, Line: s.Line, Family: act.Rule.Family, Program: program}.Try(p, c, out)
+					found, ok := engine.Probe{Place: s.Index, Line: s.Line, Family: act.Rule.Family, Program: program}.Try(p, c, out)
 					require.True(t, ok)
 					probed++
 					return found.Value

@@ -28,7 +28,7 @@ func book(t *rapid.T) []given {
 			Access:   rapid.SampledFrom([]rule.Access{"", rule.Open, rule.ReadOnly, rule.Hidden}).Draw(t, "access"),
 			Lifetime: rapid.SampledFrom([]rule.Lifetime{rule.NewOnly, rule.WheneverBlank, rule.KeepsUp}).Draw(t, "lifetime"),
 			Value:    rapid.SampledFrom([]string{`"A"`, `"B"`, `entered.country`}).Draw(t, "value"),
-			Tie:      rapid.SampledFrom([]rule.Tie{rule.Copied, rule.Live}).Draw(t, "tie"), Fixed: rapid.Bool().Draw(t, "fixed"),
+			Mode:     rapid.SampledFrom([]rule.SourceMode{rule.Copied, rule.Live}).Draw(t, "tie"), Fixed: rapid.Bool().Draw(t, "fixed"),
 			Must: `entered.limit < 500`, Message: "m", Severity: rapid.SampledFrom([]rule.Severity{rule.Refuse, rule.Confirm, rule.Advise}).Draw(t, "severity"),
 		}
 		if g.Family == rule.Entry {

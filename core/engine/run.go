@@ -36,8 +36,8 @@ type run struct {
 	lists   lists
 }
 
-// spot is a field of the header, or of the line at hand.
-type spot struct {
+// cell is a field of the header, or of the line at hand.
+type cell struct {
 	place  int // in the kind
 	values *Values
 	at     int // place among the values
@@ -56,7 +56,7 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	r := begin(p, c, detail)
 	defer r.end()
 	if p.Loop != nil {
-		r.notify(rule.Refuse, r.spot(p.Loop.Fields[0], -1), p.Loop.Rules[0], waiting.With(p.Loop.Describe(p.Kind())))
+		r.notify(rule.Refuse, r.cell(p.Loop.Fields[0], -1), p.Loop.Rules[0], waiting.With(p.Loop.Describe(p.Kind())))
 	}
 	for _, place := range p.Order {
 		r.round(place)
@@ -169,10 +169,10 @@ func (r *run) makeFields() {
 		}
 	}
 	room, journeys := make([]Act, acts), make([]Journey, v.Headers+len(r.c.Lines)*v.Columns)
-	for i, spot := range r.out.Spots() {
-		count := p.Candidates(spot.Place)
-		spot.Journey = &journeys[i]
-		spot.Rules, room = room[:0:count], room[count:]
+	for i, cell := range r.out.Cells() {
+		count := p.Candidates(cell.Index)
+		cell.Journey = &journeys[i]
+		cell.Rules, room = room[:0:count], room[count:]
 	}
 }
 
@@ -251,11 +251,11 @@ func (r *run) contexts(count int, line func(i int) (feel.Value, []feel.Value)) f
 
 // each does the work for a field of the header, or for a field of the lines in
 // every line.
-func (r *run) each(place int, work func(*run, spot)) {
+func (r *run) each(place int, work func(*run, cell)) {
 	if place < r.plan.Vocabulary.Headers {
 		if r.goesOn() {
 			r.told = r.tells(place, 0)
-			work(r, r.spot(place, -1))
+			work(r, r.cell(place, -1))
 		}
 		return
 	}
@@ -264,7 +264,7 @@ func (r *run) each(place int, work func(*run, spot)) {
 			return
 		}
 		r.told = r.tells(place, r.c.Lines[line].Number)
-		work(r, r.spot(place, line))
+		work(r, r.cell(place, line))
 	}
 }
 
@@ -286,24 +286,24 @@ func (r *run) goesOn() bool {
 	return !r.stopped
 }
 
-// spot returns the field at the place in a line, and makes it the line at hand.
-func (r *run) spot(place, line int) spot {
+// cell returns the field at the place in a line, and makes it the line at hand.
+func (r *run) cell(place, line int) cell {
 	headers := r.plan.Vocabulary.Headers
 	if place < headers || line < 0 || line >= len(r.rows) {
 		at := min(place, headers-1)
-		return spot{place, &r.c.Header, at, -1, r.frame.Slots, &r.out.Fields[at]}
+		return cell{place, &r.c.Header, at, -1, r.frame.Slots, &r.out.Fields[at]}
 	}
 	r.frame.Row = r.rows[line]
-	return spot{place, &r.c.Lines[line].Values, place - headers, line, r.rows[line], &r.out.Lines[line].Fields[place-headers]}
+	return cell{place, &r.c.Lines[line].Values, place - headers, line, r.rows[line], &r.out.Lines[line].Fields[place-headers]}
 }
 
 // isNew tells whether the field is one of what is not saved yet.
-func (s *spot) isNew() bool { return s.values.Stored == nil }
+func (s *cell) isNew() bool { return s.values.Stored == nil }
 
 // derives tells whether the rules give the value as on a new record.
-func (s *spot) derives() bool { return s.isNew() || s.values.Derive[s.at] }
+func (s *cell) derives() bool { return s.isNew() || s.values.Derive[s.at] }
 
-func (s *spot) stored() feel.Value {
+func (s *cell) stored() feel.Value {
 	if s.isNew() {
 		return feel.NullValue
 	}
@@ -311,12 +311,12 @@ func (s *spot) stored() feel.Value {
 }
 
 // set makes v the value so far.
-func (s *spot) set(v feel.Value) { s.slots[s.at] = v }
+func (s *cell) set(v feel.Value) { s.slots[s.at] = v }
 
-func (r *run) field(s spot) *field.Field { return &r.plan.Kind().Fields[s.place] }
+func (r *run) field(s cell) *field.Field { return &r.plan.Kind().Fields[s.place] }
 
 // say adds a message that a rule's author wrote; code is "rule" or "unique".
-func (r *run) say(severity rule.Severity, code string, s spot, by *rule.Compiled, text string) {
+func (r *run) say(severity rule.Severity, code string, s cell, by *rule.Compiled, text string) {
 	m := r.message(severity, code, s, by)
 	m.Text = text
 	if by.Effect.Points != "" {
@@ -329,13 +329,13 @@ func (r *run) say(severity rule.Severity, code string, s spot, by *rule.Compiled
 }
 
 // notify adds a message of the engine itself.
-func (r *run) notify(severity rule.Severity, s spot, by *rule.Compiled, n notice.Notice) {
+func (r *run) notify(severity rule.Severity, s cell, by *rule.Compiled, n notice.Notice) {
 	m := r.message(severity, n.Code, s, by)
 	m.Notice, m.Text = n, n.String()
 	r.out.Messages = append(r.out.Messages, m)
 }
 
-func (r *run) message(severity rule.Severity, code string, s spot, by *rule.Compiled) Message {
+func (r *run) message(severity rule.Severity, code string, s cell, by *rule.Compiled) Message {
 	m := Message{Severity: severity, Code: code, Field: s.place, Rule: by}
 	if s.line >= 0 {
 		m.Line = r.c.Lines[s.line].Number
@@ -372,7 +372,7 @@ func (r *run) verdict() Verdict {
 }
 
 // journey takes one field through entry, source, default, compute, substitute and settle.
-func (r *run) journey(s spot) {
+func (r *run) journey(s cell) {
 	out, value := s.out, s.values.Entered[s.at]
 	out.Entered = value
 	if !value.IsNull() {
@@ -436,7 +436,7 @@ func (f *Field) made(station string, by *rule.Compiled) {
 }
 
 // enteredBy is the origin of what was entered.
-func (r *run) enteredBy(s spot) record.Origin {
+func (r *run) enteredBy(s cell) record.Origin {
 	if s.values.Carried[s.at] {
 		return record.Carried
 	}
@@ -444,12 +444,12 @@ func (r *run) enteredBy(s spot) record.Origin {
 }
 
 // untouched tells whether what was entered is what is stored.
-func (s *spot) untouched(entered feel.Value) bool {
+func (s *cell) untouched(entered feel.Value) bool {
 	return !s.isNew() && !s.values.Derive[s.at] && feel.Same(entered, s.stored())
 }
 
 // storedBy is the origin of the stored value.
-func (s *spot) storedBy() record.Origin {
+func (s *cell) storedBy() record.Origin {
 	if s.values.Origins == nil {
 		return record.Unknown
 	}
@@ -466,7 +466,7 @@ func (r *run) missing() rule.Severity {
 }
 
 // settle fits the finished value to its field.
-func (r *run) settle(s spot, value feel.Value) {
+func (r *run) settle(s cell, value feel.Value) {
 	f := r.field(s)
 	if value.IsNull() {
 		s.set(value)
@@ -492,13 +492,13 @@ func (r *run) settle(s spot, value feel.Value) {
 	}
 }
 
-func (r *run) surroundings(s spot) field.Surroundings {
+func (r *run) surroundings(s cell) field.Surroundings {
 	beside := r.plan.Vocabulary.Beside[s.place]
 	return r.plan.Here.Beside(r.beside(s, beside.Currency), r.beside(s, beside.Unit), r.beside(s, beside.Country))
 }
 
 // beside returns the text of another field, of the line at hand or the header.
-func (r *run) beside(s spot, place int) string {
+func (r *run) beside(s cell, place int) string {
 	headers := r.plan.Vocabulary.Headers
 	text := ""
 	switch {

@@ -19,7 +19,7 @@ const (
 
 // entry decides how the field is met: each aspect by itself, by the first rule that says
 // something of it and whose condition holds. It returns the rule that decided each.
-func (r *run) entry(s spot) (by [rule.Aspects]*rule.Compiled) {
+func (r *run) entry(s cell) (by [rule.Aspects]*rule.Compiled) {
 	for _, c := range r.plan.At(s.place, rule.Entry) {
 		act := &r.act
 		*act = Act{Rule: c, Did: OtherOccasion}
@@ -72,12 +72,12 @@ func (f *Field) meet(aspect int, e *rule.Effect) {
 }
 
 // closed tells whether nobody can type into the field.
-func (s *spot) closed() bool {
+func (s *cell) closed() bool {
 	return s.out.Access == rule.ReadOnly || s.out.Access == rule.Hidden
 }
 
 // kept sets aside what was typed into a field that is not for typing.
-func (r *run) kept(s spot, entry *rule.Compiled, value feel.Value) feel.Value {
+func (r *run) kept(s cell, entry *rule.Compiled, value feel.Value) feel.Value {
 	if !s.closed() {
 		return value
 	}
@@ -95,7 +95,7 @@ func (r *run) kept(s spot, entry *rule.Compiled, value feel.Value) feel.Value {
 
 // close makes a field whose value a rule gives one that nobody types into; why says
 // what the rule does, for a person whose entry is set aside.
-func (r *run) close(s spot, by *rule.Compiled, value feel.Value, why string) {
+func (r *run) close(s cell, by *rule.Compiled, value feel.Value, why string) {
 	if s.closed() {
 		return // nobody could type there anyway, and was told so
 	}
@@ -108,18 +108,18 @@ func (r *run) close(s spot, by *rule.Compiled, value feel.Value, why string) {
 }
 
 // source takes the value of a linked record.
-func (r *run) source(s spot, value *feel.Value) {
+func (r *run) source(s cell, value *feel.Value) {
 	if len(r.plan.At(s.place, rule.Source)) == 0 {
 		return
 	}
-	by := r.first(s, rule.Source, value, func(s spot, c *rule.Compiled, act *Act) {
+	by := r.first(s, rule.Source, value, func(s cell, c *rule.Compiled, act *Act) {
 		if !r.applies(s, c, act) {
 			return
 		}
 		given := r.eval(c.Value, act)
 		switch {
 		case r.failed(s, c, act, "value"):
-		case c.Effect.Tie == rule.Live:
+		case c.Effect.Mode == rule.Live:
 			act.Did, act.After = Acted, given
 		default:
 			r.copied(s, c, act, given)
@@ -131,7 +131,7 @@ func (r *run) source(s spot, value *feel.Value) {
 	if !value.IsNull() && !r.keeps(s, *value) {
 		s.out.made("source", by)
 	}
-	if by.Effect.Tie == rule.Live {
+	if by.Effect.Mode == rule.Live {
 		s.out.made("source", by)
 		s.out.Live = true
 		r.close(s, by, *value, "always shows that of the linked record here")
@@ -140,13 +140,13 @@ func (r *run) source(s spot, value *feel.Value) {
 
 // keeps tells whether a rule gave what a person had entered already, who then stays its
 // origin.
-func (r *run) keeps(s spot, given feel.Value) bool {
+func (r *run) keeps(s cell, given feel.Value) bool {
 	return s.out.Made == "entered" && feel.Same(s.out.Entered, given)
 }
 
 // copied decides whether a copied value is taken: on a new record where nobody gave another;
 // on a saved one when the link changed, unless a person gave the value.
-func (r *run) copied(s spot, c *rule.Compiled, act *Act, given feel.Value) {
+func (r *run) copied(s cell, c *rule.Compiled, act *Act, given feel.Value) {
 	own := act.Before
 	changed := !s.isNew() && r.linkChanged(s, c)
 	switch {
@@ -174,7 +174,7 @@ func (r *run) copied(s spot, c *rule.Compiled, act *Act, given feel.Value) {
 
 // ruleGave tells whether the stored value came from a rule. Where that is not known it did,
 // when a rule at the station of c gives the same for what was saved.
-func (r *run) ruleGave(s spot, c *rule.Compiled, stored feel.Value) bool {
+func (r *run) ruleGave(s cell, c *rule.Compiled, stored feel.Value) bool {
 	switch origin := s.storedBy(); {
 	case origin == record.Unknown:
 		return slices.ContainsFunc(r.plan.At(s.place, c.Family), func(o *rule.Compiled) bool {
@@ -188,7 +188,7 @@ func (r *run) ruleGave(s spot, c *rule.Compiled, stored feel.Value) bool {
 
 // linkChanged tells whether a link that leads to the source differs from what was last
 // saved.
-func (r *run) linkChanged(s spot, c *rule.Compiled) bool {
+func (r *run) linkChanged(s cell, c *rule.Compiled) bool {
 	for _, place := range c.Links {
 		so, was := r.link(s, place)
 		if !feel.Same(*so, was) {
@@ -199,7 +199,7 @@ func (r *run) linkChanged(s spot, c *rule.Compiled) bool {
 }
 
 // link returns the slot of a link and what was last saved there.
-func (r *run) link(s spot, place int) (slot *feel.Value, stored feel.Value) {
+func (r *run) link(s cell, place int) (slot *feel.Value, stored feel.Value) {
 	headers := r.plan.Vocabulary.Headers
 	if place >= headers {
 		if s.values.Stored != nil {
@@ -215,11 +215,11 @@ func (r *run) link(s spot, place int) (slot *feel.Value, stored feel.Value) {
 
 // valueBefore is what the rule gives for the fields that it reads as they were saved. A rule
 // that fails then gave nothing.
-func (r *run) valueBefore(s spot, c *rule.Compiled) feel.Value {
+func (r *run) valueBefore(s cell, c *rule.Compiled) feel.Value {
 	return r.frame.Aside(func() feel.Value { return r.evalBefore(s, c) })
 }
 
-func (r *run) evalBefore(s spot, c *rule.Compiled) feel.Value {
+func (r *run) evalBefore(s cell, c *rule.Compiled) feel.Value {
 	for _, read := range r.readsOf(c) {
 		slot, stored := r.readAt(s, read)
 		defer func(now feel.Value) { *slot = now }(*slot)
@@ -246,7 +246,7 @@ func (r *run) readsOf(c *rule.Compiled) (reads []rule.Read) {
 const allLines = -1
 
 // readAt returns the slot of what a rule reads, and what was last saved there.
-func (r *run) readAt(s spot, read rule.Read) (slot *feel.Value, stored feel.Value) {
+func (r *run) readAt(s cell, read rule.Read) (slot *feel.Value, stored feel.Value) {
 	if !read.List {
 		return r.link(s, read.Field)
 	}
@@ -256,13 +256,13 @@ func (r *run) readAt(s spot, read rule.Read) (slot *feel.Value, stored feel.Valu
 // fill lets a default fill a blank; a fixed one also takes the place of what was typed, and
 // one that keeps up that of what a rule filled in before, when something that it reads
 // changed.
-func (r *run) fill(s spot, value *feel.Value) {
+func (r *run) fill(s cell, value *feel.Value) {
 	if len(r.plan.At(s.place, rule.Default)) == 0 {
 		return
 	}
 	sourced := s.out.Made == "source"
 	var made feel.Value
-	by := r.first(s, rule.Default, value, func(s spot, c *rule.Compiled, act *Act) {
+	by := r.first(s, rule.Default, value, func(s cell, c *rule.Compiled, act *Act) {
 		if !r.applies(s, c, act) {
 			return
 		}
@@ -293,7 +293,7 @@ func (r *run) fill(s spot, value *feel.Value) {
 
 // outdated tells whether a default that keeps up fills its field again: something that it
 // reads in the document is not as it was saved, and a rule gave the value.
-func (r *run) outdated(s spot, c *rule.Compiled) bool {
+func (r *run) outdated(s cell, c *rule.Compiled) bool {
 	if c.Effect.Lifetime != rule.KeepsUp || s.isNew() || c.Value == nil {
 		return false
 	}
@@ -309,8 +309,8 @@ func (r *run) outdated(s spot, c *rule.Compiled) bool {
 
 // substitute lets a rule take the place of the value so far. One that reads its own field
 // acts on a value given anew only: it would go on changing what it made itself.
-func (r *run) substitute(s spot, value *feel.Value) {
-	by := r.first(s, rule.Substitute, value, func(s spot, c *rule.Compiled, act *Act) {
+func (r *run) substitute(s cell, value *feel.Value) {
+	by := r.first(s, rule.Substitute, value, func(s cell, c *rule.Compiled, act *Act) {
 		if r.chance(s, c, act); act.Did == Acted && s.untouched(act.Before) && r.readsItself(c) {
 			act.Did, act.After = NotNeeded, act.Before
 		}
@@ -329,13 +329,13 @@ func (r *run) readsItself(c *rule.Compiled) bool {
 }
 
 // settled is a value as the field would keep it, so that two ways to write one are the same.
-func (r *run) settled(s spot, v feel.Value) feel.Value {
+func (r *run) settled(s cell, v feel.Value) feel.Value {
 	fitted, _ := r.field(s).Settle(v, r.surroundings(s))
 	return fitted
 }
 
 // again compares what was keyed a second time.
-func (r *run) again(s spot, by *rule.Compiled) {
+func (r *run) again(s cell, by *rule.Compiled) {
 	if !s.out.Twice || !r.c.Keyed || s.out.Entered.IsNull() || feel.Same(s.out.Entered, s.stored()) {
 		return
 	}

@@ -13,7 +13,7 @@ import (
 )
 
 // validate lets every validation of the field speak.
-func (r *run) validate(s spot) {
+func (r *run) validate(s cell) {
 	if s.values.Misfits[s.at] != nil {
 		return // the field has spoken; rules about its value would only add noise
 	}
@@ -32,7 +32,7 @@ func (r *run) validate(s spot) {
 
 // speaksNow tells whether a validation speaks at this moment. What is posted is
 // saved too; and a record that is never posted is finished by saving it.
-func (r *run) speaksNow(s spot, c *rule.Compiled) bool {
+func (r *run) speaksNow(s cell, c *rule.Compiled) bool {
 	if moments := c.Effect.Moments; len(moments) > 0 && !slices.Contains(moments, r.c.Moment) {
 		finished := r.c.Moment == rule.Posting || (r.c.Moment == rule.Saving && !r.plan.Kind().Posted)
 		if !finished || !slices.ContainsFunc(moments, func(m rule.Moment) bool { return m != rule.Typing }) {
@@ -48,19 +48,19 @@ func (r *run) speaksNow(s spot, c *rule.Compiled) bool {
 // changed tells whether a field differs from what was last saved: in the line at
 // hand, or in any line when a rule on the header asks.
 func (r *run) changed(place, line int) bool {
-	differs := func(s spot) bool { return !feel.Same(s.stored(), s.out.Final) }
+	differs := func(s cell) bool { return !feel.Same(s.stored(), s.out.Final) }
 	if place < r.plan.Vocabulary.Headers || line >= 0 {
-		return differs(r.spot(place, line))
+		return differs(r.cell(place, line))
 	}
 	for i := range r.rows {
-		if differs(r.spot(place, i)) {
+		if differs(r.cell(place, i)) {
 			return true
 		}
 	}
 	return false
 }
 
-func (r *run) judge(s spot, c *rule.Compiled, act *Act) {
+func (r *run) judge(s cell, c *rule.Compiled, act *Act) {
 	if !r.applies(s, c, act) {
 		return
 	}
@@ -86,7 +86,7 @@ const mostInMessage = 200
 
 // speak says the message of a validation.
 // records are those that a unique value clashes with.
-func (r *run) speak(s spot, c *rule.Compiled, code string, records []string) {
+func (r *run) speak(s cell, c *rule.Compiled, code string, records []string) {
 	values := r.valuesIn(c)
 	r.say(c.Effect.Severity, code, s, c, c.MessageText(values, func(piece rule.Piece, v feel.Value) string {
 		if piece.Field != nil {
@@ -103,7 +103,7 @@ func (r *run) speak(s spot, c *rule.Compiled, code string, records []string) {
 
 // readBy stands for the values that a check read: those of the document's fields, and of the
 // records behind its links.
-func (r *run) readBy(s spot, c *rule.Compiled, records []string) string {
+func (r *run) readBy(s cell, c *rule.Compiled, records []string) string {
 	var read strings.Builder
 	place := 0
 	put := func(v feel.Value) {
@@ -167,39 +167,39 @@ func (r *run) balance() {
 	debits, credits, currency := decimal.Number{}, decimal.Number{}, r.plan.Scope.Company.Currency
 	account, debit, credit := kind.Index(kind.Journal.Account), kind.Index(kind.Journal.Debit), kind.Index(kind.Journal.Credit)
 	for i := range r.rows {
-		at := r.spot(debit, i)
+		at := r.cell(debit, i)
 		if own := r.surroundings(at).Currency; own != "" {
 			currency = own
 		}
 		d, _ := at.out.Final.Number()
-		c, _ := r.spot(credit, i).out.Final.Number()
+		c, _ := r.cell(credit, i).out.Final.Number()
 		debits, credits = debits.Plus(d), credits.Plus(c)
 		switch {
 		case d.Sign() != 0 && c.Sign() != 0:
 			r.notify(severity, at, nil, bothSides.With())
 		case d.Sign() == 0 && c.Sign() == 0:
 			r.notify(severity, at, nil, noAmount.With())
-		case r.spot(account, i).out.Final.IsNull():
-			r.notify(severity, r.spot(account, i), nil, noAccount.With(kind.Fields[account].Label))
+		case r.cell(account, i).out.Final.IsNull():
+			r.notify(severity, r.cell(account, i), nil, noAccount.With(kind.Fields[account].Label))
 		default:
 			r.partner(severity, account, i)
 		}
 	}
 	if len(r.rows) == 0 {
-		r.notify(severity, r.spot(debit, -1), nil, noLines.With())
+		r.notify(severity, r.cell(debit, -1), nil, noLines.With())
 		return
 	}
 	if debits.Cmp(credits) != 0 {
 		places, _ := field.CurrencyDecimals(currency)
 		show := func(n decimal.Number) string { return n.Fixed(max(n.Places(), places)) + " " + currency }
-		r.notify(severity, r.spot(debit, -1), nil, unbalanced.With(show(debits), show(credits), show(debits.Minus(credits).Abs())))
+		r.notify(severity, r.cell(debit, -1), nil, unbalanced.With(show(debits), show(credits), show(debits.Minus(credits).Abs())))
 	}
 }
 
 // partner misses the vendor or customer of a line whose account keeps balances by
 // them. The line's own goes before that of the header.
 func (r *run) partner(severity rule.Severity, account, line int) {
-	kind, at := r.plan.Kind(), r.spot(account, line)
+	kind, at := r.plan.Kind(), r.cell(account, line)
 	if kind.Journal.Control == "" || r.c.Linked == nil {
 		return
 	}
@@ -211,9 +211,9 @@ func (r *run) partner(severity rule.Severity, account, line int) {
 			continue
 		}
 		own := kind.Index(field.LinePrefix + name)
-		if r.spot(header, -1).out.Final.IsNull() && (own < 0 || r.spot(own, line).out.Final.IsNull()) {
+		if r.cell(header, -1).out.Final.IsNull() && (own < 0 || r.cell(own, line).out.Final.IsNull()) {
 			label := kind.Fields[header].Label
-			r.notify(severity, r.spot(header, -1), nil, noPartner.With(label, key, strings.ToLower(label)))
+			r.notify(severity, r.cell(header, -1), nil, noPartner.With(label, key, strings.ToLower(label)))
 		}
 	}
 }

@@ -59,9 +59,9 @@ type Document struct {
 	User string `json:"user,omitempty"`
 	// Format is how typed texts are to be read; nil: field.Plain.
 	Format *field.Format `json:"format,omitempty"`
-	// Carried is what the document read besides itself when it was kept; nil: everything is
+	// Fixtures is what the document read besides itself when it was kept; nil: everything is
 	// read as it is now.
-	Carried *Carried `json:"carried,omitempty"`
+	Fixtures *Fixtures `json:"carried,omitempty"`
 	// Changes stand on top of the rules in force; nil: none.
 	Changes *plan.Changes `json:"changes,omitempty"`
 }
@@ -71,7 +71,7 @@ type Document struct {
 func (d *Document) Facts() (facts []string) {
 	for name, stated := range map[string]bool{
 		"stored":   d.Stored != nil || d.StoredLines != nil || d.StoredOrigins != nil || d.StoredReasons != nil,
-		"previous": d.Previous != nil || d.PreviousOfType != nil, "user": d.User != "", "carried": d.Carried != nil,
+		"previous": d.Previous != nil || d.PreviousOfType != nil, "user": d.User != "", "carried": d.Fixtures != nil,
 		"changes": !d.Changes.Empty(),
 	} {
 		if stated {
@@ -102,9 +102,9 @@ func AddressOf(key string, line int) string {
 	return field.LinePrefix + strconv.Itoa(line) + "." + strings.TrimPrefix(key, field.LinePrefix)
 }
 
-// Place reads an address: the place of the field in the kind, or -1, and the
+// IndexOf reads an address: the place of the field in the kind, or -1, and the
 // number of the line, or 0.
-func Place(kind *record.Kind, address string) (place, line int) {
+func IndexOf(kind *record.Kind, address string) (place, line int) {
 	rest, ofLine := strings.CutPrefix(address, field.LinePrefix)
 	if !ofLine {
 		return kind.Index(address), 0

@@ -42,8 +42,8 @@ type Circumstances struct {
 	// By is the origin of what is entered: a person's, where it is "", or a load's.
 	By record.Origin
 
-	Linked engine.Linked // nil: links are taken as they are
-	Peers  engine.Peers  // nil: there are no other records
+	Linked     engine.Linked     // nil: links are taken as they are
+	Uniqueness engine.Uniqueness // nil: there are no other records
 	// Numbers makes what gives the next numbers of series to one document on its way through
 	// one plan: a second plan gives the same ones; nil: series stand at their first numbers.
 	Numbers func() engine.Numbers
@@ -60,7 +60,7 @@ type Circumstances struct {
 	// Watch, if any, is called before the document goes through a plan, and may watch the case.
 	Watch func(*plan.Plan, *engine.Case)
 	// noted is where to note what is read besides the document; nil: nowhere.
-	noted *Carried
+	noted *Fixtures
 }
 
 // Version says by what a document was judged: the version of the rule book, which grows with
@@ -145,7 +145,7 @@ func Judge(d *Document, c *Circumstances) (*Judged, error) {
 func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
 	s := p.Scope
 	engaged := &engine.Case{
-		Linked: c.Linked, Peers: c.Peers, Preceding: d.Preceding, Record: d.Record, Moment: c.Moment, Keyed: c.Keyed,
+		Linked: c.Linked, Uniqueness: c.Uniqueness, Preceding: d.Preceding, Record: d.Record, Moment: c.Moment, Keyed: c.Keyed,
 		User: c.User, Now: c.Now(j.Today), Reasons: d.Reasons, Given: d.StoredReasons, By: c.By,
 		Facts: c.Facts, Done: c.Done,
 	}
@@ -158,10 +158,10 @@ func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
 	if engaged.By == record.Unknown {
 		engaged.By = record.Person
 	}
-	if d.Carried != nil || c.noted != nil || c.Instead != nil {
-		p = p.WithStanding(c.Instead.standing(d.Carried.standing(), s))
-		w := &world{carried: d.Carried, kinds: p.Vocabulary.Linkable, linked: c.Linked, tables: p.Crosswalks, peers: c.Peers, record: c.noted, looked: map[string]bool{}, instead: c.Instead, day: s.Day}
-		engaged.Linked, engaged.Peers, engaged.Tables = w, w, w
+	if d.Fixtures != nil || c.noted != nil || c.Instead != nil {
+		p = p.WithStanding(c.Instead.standing(d.Fixtures.standing(), s))
+		w := &world{fixtures: d.Fixtures, kinds: p.Vocabulary.Linkable, linked: c.Linked, tables: p.Crosswalks, uniqueness: c.Uniqueness, record: c.noted, looked: map[string]bool{}, instead: c.Instead, day: s.Day}
+		engaged.Linked, engaged.Uniqueness, engaged.Tables = w, w, w
 	}
 	if err := d.read(engaged, p.Kind(), s.Company, s.Day); err != nil {
 		return err
@@ -257,7 +257,7 @@ func (j *Judged) Content(by, now string) record.Content {
 	for i := range content.Lines {
 		places[content.Lines[i].Number] = i
 	}
-	for _, s := range j.Outcome.Spots() {
+	for _, s := range j.Outcome.Cells() {
 		if s.Final.IsNull() {
 			continue
 		}
@@ -266,7 +266,7 @@ func (j *Judged) Content(by, now string) record.Content {
 			line := &content.Lines[places[s.Line]]
 			values, origins = line.Values, line.Origins
 		}
-		key := j.Plan.Kind().Fields[s.Place].Column()
+		key := j.Plan.Kind().Fields[s.Index].Column()
 		values[key] = field.Write(s.Final)
 		if s.Origin != record.Unknown {
 			origins[key] = s.Origin
@@ -286,11 +286,11 @@ func (j *Judged) Content(by, now string) record.Content {
 }
 
 // Carry judges the document and returns what it reads besides itself.
-func Carry(d *Document, c Circumstances) (*Carried, error) {
-	noted := &Carried{}
+func Carry(d *Document, c Circumstances) (*Fixtures, error) {
+	noted := &Fixtures{}
 	c.noted, c.Detail = noted, false
 	c.Watch = func(p *plan.Plan, engaged *engine.Case) {
-		*noted = Carried{} // a second plan reads anew
+		*noted = Fixtures{} // a second plan reads anew
 		engaged.Watch = func(_ *rule.Compiled, program *feel.Program, _ *feel.Frame) {
 			for _, slot := range program.Reads() {
 				if place, ok := p.Vocabulary.StandingAt(slot); ok && !p.Standing[place].IsNull() {

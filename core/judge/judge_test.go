@@ -168,7 +168,7 @@ func TestALineThatSaysNothingAtTheEndIsNoLine(t *testing.T) {
 func TestTheFactsThatADocumentStatesAreNamed(t *testing.T) {
 	d := order(map[string]string{"reference": "x"})
 	assert.Empty(t, d.Facts())
-	d.User, d.Carried, d.Stored = "Bo", &judge.Carried{}, map[string]string{}
+	d.User, d.Fixtures, d.Stored = "Bo", &judge.Fixtures{}, map[string]string{}
 	d.Previous = &record.Content{}
 	d.Changes = &plan.Changes{Rules: []rule.Rule{gives(1, "clerk", `"X"`)}}
 	assert.Equal(t, []string{"carried", "changes", "previous", "stored", "user"}, d.Facts())
@@ -203,7 +203,7 @@ func TestWhatStandsInForATableGoesBeforeWhatIsCarried(t *testing.T) {
 		Now: func(record.Day) feel.Value { return feel.NullValue },
 	}
 	d := judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Entered: map[string]judge.Item{"code": {Value: "A"}},
-		Carried: &judge.Carried{Standing: map[string]string{"freight": "7"}, Lookups: []judge.Lookup{{Crosswalk: "days", Keys: []string{`"A"`}, Column: "days", Value: "3"}}}}
+		Fixtures: &judge.Fixtures{Standing: map[string]string{"freight": "7"}, Lookups: []judge.Lookup{{Crosswalk: "days", Keys: []string{`"A"`}, Column: "days", Value: "3"}}}}
 	came := func() [2]string {
 		j, err := judge.Judge(&d, &c)
 		require.NoError(t, err)

@@ -24,12 +24,12 @@ const (
 // AllIgnored lists them in the order in which they are offered.
 var AllIgnored = []Ignored{Case, Spaces, Punctuation}
 
-// Manner is how values are compared.
-type Manner []Ignored
+// Differences is how values are compared.
+type Differences []Ignored
 
 // Key makes one text of several values that is the same for all that count as the same;
 // false when one of them is blank, which is like nothing else.
-func (m Manner) Key(values []string) (string, bool) {
+func (m Differences) Key(values []string) (string, bool) {
 	parts := make([]string, len(values))
 	for i, v := range values {
 		if parts[i] = m.fold(v); parts[i] == "" {
@@ -39,7 +39,7 @@ func (m Manner) Key(values []string) (string, bool) {
 	return strings.Join(parts, "\x1f"), true
 }
 
-func (m Manner) fold(text string) string {
+func (m Differences) fold(text string) string {
 	if slices.Contains(m, Case) {
 		text = strings.ToLower(text)
 	}

@@ -11,22 +11,22 @@ import (
 
 func TestWhatCountsAsTheSame(t *testing.T) {
 	for _, c := range []struct {
-		ignore match.Manner
+		ignore match.Differences
 		a, b   string
 		same   bool
 	}{
-		{nil, "IE 1", "IE 1", true}, {nil, "IE 1", "ie 1", false}, {match.Manner{match.Case}, "IE 1", "ie 1", true}, {match.Manner{match.Case}, "IE 1", "IE1", false},
-		{match.Manner{match.Spaces}, "IE 1", "IE1", true}, {match.Manner{match.Punctuation}, "A-1/2", "A12", true}, {match.Manner{match.Punctuation}, "A-1", "A 1", false},
+		{nil, "IE 1", "IE 1", true}, {nil, "IE 1", "ie 1", false}, {match.Differences{match.Case}, "IE 1", "ie 1", true}, {match.Differences{match.Case}, "IE 1", "IE1", false},
+		{match.Differences{match.Spaces}, "IE 1", "IE1", true}, {match.Differences{match.Punctuation}, "A-1/2", "A12", true}, {match.Differences{match.Punctuation}, "A-1", "A 1", false},
 		{match.AllIgnored, "Quay-Ropes & Co.", "quay ropes co", true}, {nil, " x ", "x", true},
 	} {
 		a, _ := c.ignore.Key([]string{c.a})
 		b, _ := c.ignore.Key([]string{c.b})
 		assert.Equal(t, c.same, a == b, "%q and %q ignoring %v", c.a, c.b, c.ignore)
 	}
-	_, filled := match.Manner(match.AllIgnored).Key([]string{"A", "- -"})
+	_, filled := match.Differences(match.AllIgnored).Key([]string{"A", "- -"})
 	assert.False(t, filled, "a blank is like nothing")
-	a, _ := match.Manner{}.Key([]string{"A", "BC"})
-	b, _ := match.Manner{}.Key([]string{"AB", "C"})
+	a, _ := match.Differences{}.Key([]string{"A", "BC"})
+	b, _ := match.Differences{}.Key([]string{"AB", "C"})
 	assert.NotEqual(t, a, b)
 }
 

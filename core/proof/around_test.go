@@ -118,7 +118,7 @@ func TestWrongVersionsOfWhatARuleReads(t *testing.T) {
 			for i := range kept {
 				carried, err := r.Carry(&kept[i])
 				require.NoError(t, err)
-				kept[i].Given.Carried = carried
+				kept[i].Given.Fixtures = carried
 			}
 			measured, err := r.Measure(t.Context(), r.Book.Rules[:1], results(t, r, kept), nil)
 			require.NoError(t, err)

@@ -75,8 +75,8 @@ func ConfirmRule(c *rule.Compiled, results []Result) Confirmation {
 		if !r.Held() || !r.Proof.watches(c) {
 			continue
 		}
-		sight := r.Sights[c.ID]
-		for goal := range sight {
+		seen := r.Coverage[c.ID]
+		for goal := range seen {
 			reached[goal] = append(reached[goal], r.Proof.ID)
 		}
 		if outside := c.When == nil && !plan.Covers(c, r.Plan.Scope); outside {

@@ -134,10 +134,10 @@ func lookUps(c *rule.Compiled, visit func(arguments []feel.Node, t *table.Crossw
 // Sight is what one run of a document showed of one rule.
 type Sight map[Goal]bool
 
-// Sights are what one run showed of rules, by the rule's number.
-type Sights map[int64]Sight
+// Coverage are what one run showed of rules, by the rule's number.
+type Coverage map[int64]Sight
 
-func (s Sights) see(id int64, g Goal) {
+func (s Coverage) see(id int64, g Goal) {
 	if s[id] == nil {
 		s[id] = Sight{}
 	}
@@ -165,8 +165,8 @@ func (l *looks) Lookup(name string, keys []feel.Value, column string) (feel.Valu
 }
 
 // watch makes the case note what the rules that are watched show. None named: all.
-func watch(p *plan.Plan, c *engine.Case, only func(*rule.Compiled) bool) Sights {
-	sights := Sights{}
+func watch(p *plan.Plan, c *engine.Case, only func(*rule.Compiled) bool) Coverage {
+	coverage := Coverage{}
 	tables := &looks{Tables: cmp.Or[feel.Tables](c.Tables, p.Crosswalks), has: p.Crosswalks.Has}
 	c.Tables = tables
 	c.Watch = func(r *rule.Compiled, program *feel.Program, f *feel.Frame) {
@@ -175,7 +175,7 @@ func watch(p *plan.Plan, c *engine.Case, only func(*rule.Compiled) bool) Sights 
 			return
 		}
 		for _, g := range tables.looked {
-			sights.see(r.ID, g)
+			coverage.see(r.ID, g)
 		}
 		name := "must"
 		switch program {
@@ -195,12 +195,12 @@ func watch(p *plan.Plan, c *engine.Case, only func(*rule.Compiled) bool) Sights 
 				if values[i].IsTrue() {
 					show = True
 				}
-				sights.see(r.ID, Goal{Show: show, Part: name, Start: start, End: end})
+				coverage.see(r.ID, Goal{Show: show, Part: name, Start: start, End: end})
 			}
 		}
 		tables.looked = tables.looked[:0] // also what was looked up only to tell the conditions
 	}
-	return sights
+	return coverage
 }
 
 // alike tells whether two outcomes of a condition count as the same: a must is broken only
@@ -213,11 +213,11 @@ func alike(part string) func(a, b feel.Value) bool {
 }
 
 // acts adds what the acts of an outcome show.
-func (s Sights) acts(c *engine.Case, out *engine.Outcome) {
+func (s Coverage) acts(c *engine.Case, out *engine.Outcome) {
 	saved := c.Header.Stored != nil
-	for _, spot := range out.Spots() {
-		for i := range spot.Rules {
-			a := &spot.Rules[i]
+	for _, cell := range out.Cells() {
+		for i := range cell.Rules {
+			a := &cell.Rules[i]
 			id := a.Rule.ID
 			switch a.Did {
 			case engine.Acted, engine.Speaks:
@@ -226,11 +226,11 @@ func (s Sights) acts(c *engine.Case, out *engine.Outcome) {
 				s.see(id, Goal{Show: Still})
 			}
 			if own := families[a.Rule.Family]; own.shows != nil {
-				own.shows(s, a, saved, spot.Final.IsNull())
+				own.shows(s, a, saved, cell.Final.IsNull())
 			}
 		}
-		if spot.Sorted != nil {
-			s.see(spot.Sorted.ID, Goal{Show: Band, Name: spot.Sorted.Effect.Bands[spot.Band].Label})
+		if cell.Sorted != nil {
+			s.see(cell.Sorted.ID, Goal{Show: Band, Name: cell.Sorted.Effect.Bands[cell.Band].Label})
 		}
 	}
 }
@@ -253,7 +253,7 @@ func (g Goal) Words(c *rule.Compiled) string {
 	case Link:
 		return "a saved record whose link changes"
 	case Kept:
-		if c.Effect.Tie == rule.Live {
+		if c.Effect.Mode == rule.Live {
 			return "a saved record, after its linked record has changed"
 		}
 		return "a saved record whose link stays"

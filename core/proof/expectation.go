@@ -23,8 +23,8 @@ type Expectation struct {
 	Messages []Message         `json:"messages"`
 	// Bands are the labels of bands by Address; "" expects that the number is in none.
 	Bands map[string]string `json:"bands,omitempty"`
-	// Manners are how fields are met, by Address: as MannerOf tells it.
-	Manners map[string]string `json:"manners,omitempty"`
+	// EntryStates are how fields are met, by Address: as MannerOf tells it.
+	EntryStates map[string]string `json:"manners,omitempty"`
 	// Writes are what posting writes to linked records, by what Written returns; all of
 	// them, and no others. nil: whatever it writes.
 	Writes map[string]string `json:"writes,omitempty"`
@@ -39,10 +39,10 @@ func Expect(out *engine.Outcome, p *plan.Plan, addresses []string) Expectation {
 	kind := p.Kind()
 	e := Expectation{
 		Verdict: out.Verdict, Values: map[string]string{}, Messages: MessagesOf(out, kind), Bands: Bands(out, kind),
-		Writes: Writes(out), Manners: Manners(out, p),
+		Writes: Writes(out), EntryStates: EntryStates(out, p),
 	}
-	for _, s := range out.Spots() {
-		address := judge.Address(kind, s.Place, s.Line)
+	for _, s := range out.Cells() {
+		address := judge.Address(kind, s.Index, s.Line)
 		made := slices.ContainsFunc(s.Rules, func(a engine.Act) bool { return a.Rule.Value != nil && a.Rule.Family != rule.FollowUp })
 		if (len(addresses) == 0 && (!s.Final.IsNull() || made)) || slices.Contains(addresses, address) {
 			e.Values[address] = field.Write(s.Final)
@@ -62,8 +62,8 @@ func (e *Expectation) Renewed(out *engine.Outcome, p *plan.Plan) Expectation {
 	if e.Writes == nil {
 		renewed.Writes = nil
 	}
-	if e.Manners == nil {
-		renewed.Manners = nil
+	if e.EntryStates == nil {
+		renewed.EntryStates = nil
 	}
 	if e.Bands == nil {
 		renewed.Bands = nil
@@ -83,17 +83,17 @@ func (e *Expectation) with(id int64) *Expectation { return &Expectation{Acting: 
 // blank stays blank, a field is met as any other.
 func (e *Expectation) Mind(c *rule.Compiled, out *engine.Outcome) {
 	kind := c.Vocabulary().Kind
-	for _, s := range out.Spots() {
-		if !slices.Contains(c.Fields, s.Place) {
+	for _, s := range out.Cells() {
+		if !slices.Contains(c.Fields, s.Index) {
 			continue
 		}
-		address := judge.Address(kind, s.Place, s.Line)
+		address := judge.Address(kind, s.Index, s.Line)
 		switch own := families[c.Family]; {
 		case own.manners:
-			if e.Manners == nil {
-				e.Manners = map[string]string{}
+			if e.EntryStates == nil {
+				e.EntryStates = map[string]string{}
 			}
-			e.Manners[address] = MannerOf(s.Field)
+			e.EntryStates[address] = EntryStateOf(s.Field)
 		case own.watched != nil: // all that it says or writes is expected anyway
 		default:
 			e.Values[address] = field.Write(s.Final)
@@ -116,8 +116,8 @@ func Writes(out *engine.Outcome) map[string]string {
 	return writes
 }
 
-// MannerOf tells how a field is met: "required, a stop, keyed twice"; "" is nothing special.
-func MannerOf(f *engine.Field) string {
+// EntryStateOf tells how a field is met: "required, a stop, keyed twice"; "" is nothing special.
+func EntryStateOf(f *engine.Field) string {
 	parts := []string{}
 	switch {
 	case f.Access == rule.ReadOnly || f.Access == rule.Hidden:
@@ -134,12 +134,12 @@ func MannerOf(f *engine.Field) string {
 	return strings.Join(parts, ", ")
 }
 
-// Manners returns how the fields are met on which the plan has an entry rule.
-func Manners(out *engine.Outcome, p *plan.Plan) map[string]string {
+// EntryStates returns how the fields are met on which the plan has an entry rule.
+func EntryStates(out *engine.Outcome, p *plan.Plan) map[string]string {
 	manners := map[string]string{}
-	for _, s := range out.Spots() {
-		if len(p.At(s.Place, rule.Entry)) > 0 {
-			manners[judge.Address(p.Kind(), s.Place, s.Line)] = MannerOf(s.Field)
+	for _, s := range out.Cells() {
+		if len(p.At(s.Index, rule.Entry)) > 0 {
+			manners[judge.Address(p.Kind(), s.Index, s.Line)] = EntryStateOf(s.Field)
 		}
 	}
 	return manners
@@ -148,9 +148,9 @@ func Manners(out *engine.Outcome, p *plan.Plan) map[string]string {
 // Bands returns the labels of the bands that the numbers of an outcome are in.
 func Bands(out *engine.Outcome, kind *record.Kind) map[string]string {
 	bands := map[string]string{}
-	for _, s := range out.Spots() {
+	for _, s := range out.Cells() {
 		if s.Sorted != nil {
-			bands[judge.Address(kind, s.Place, s.Line)] = s.Sorted.Effect.Bands[s.Band].Label
+			bands[judge.Address(kind, s.Index, s.Line)] = s.Sorted.Effect.Bands[s.Band].Label
 		}
 	}
 	return bands
@@ -192,11 +192,11 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 		differences = append(differences, Difference{What: "verdict", Expected: string(e.Verdict), Actual: string(out.Verdict)})
 	}
 	seen := map[string]bool{}
-	for _, spot := range out.Spots() {
-		address := judge.Address(kind, spot.Place, spot.Line)
+	for _, cell := range out.Cells() {
+		address := judge.Address(kind, cell.Index, cell.Line)
 		want, expected := e.Values[address]
 		seen[address] = true
-		if got := field.Write(spot.Final); expected && got != want {
+		if got := field.Write(cell.Final); expected && got != want {
 			differences = append(differences, Difference{"value", address, want, got})
 		}
 	}
@@ -205,7 +205,7 @@ func Compare(e *Expectation, out *engine.Outcome, kind *record.Kind) []Differenc
 			continue
 		}
 		actual := "the field does not exist"
-		if place, _ := judge.Place(kind, address); place >= 0 {
+		if place, _ := judge.IndexOf(kind, address); place >= 0 {
 			actual = "the line does not exist"
 		}
 		differences = append(differences, Difference{"value", address, e.Values[address], actual})
@@ -262,14 +262,14 @@ func (e *Expectation) bandsIn(out *engine.Outcome, kind *record.Kind) []Differen
 }
 
 func (e *Expectation) mannersIn(out *engine.Outcome, kind *record.Kind) []Difference {
-	if len(e.Manners) == 0 {
+	if len(e.EntryStates) == 0 {
 		return nil
 	}
 	actual := map[string]string{}
-	for _, s := range out.Spots() {
-		actual[judge.Address(kind, s.Place, s.Line)] = MannerOf(s.Field)
+	for _, s := range out.Cells() {
+		actual[judge.Address(kind, s.Index, s.Line)] = EntryStateOf(s.Field)
 	}
-	return compared("manner", e.Manners, actual, false)
+	return compared("manner", e.EntryStates, actual, false)
 }
 
 // actingIn returns the expected rules that neither acted nor spoke.
@@ -278,7 +278,7 @@ func (e *Expectation) actingIn(out *engine.Outcome) (differences []Difference) {
 		return nil
 	}
 	did := map[int64]string{}
-	for _, s := range out.Spots() {
+	for _, s := range out.Cells() {
 		for _, a := range s.Rules {
 			if did[a.Rule.ID] != engine.Acted && did[a.Rule.ID] != engine.Speaks {
 				did[a.Rule.ID] = a.Did

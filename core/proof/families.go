@@ -13,7 +13,7 @@ type conduct struct {
 	// goals are those that the family has besides truths, rows and bands, and shows sees them
 	// in an act; blank tells whether the field came out blank.
 	goals func(c *rule.Compiled) []Goal
-	shows func(s Sights, a *engine.Act, saved, blank bool)
+	shows func(s Coverage, a *engine.Act, saved, blank bool)
 	// acts is how the goal to act is said; "": that it acts.
 	acts string
 	// always tells that a rule without a condition acts on every document of its scope.
@@ -35,8 +35,8 @@ type conduct struct {
 
 var families = map[rule.Family]conduct{
 	rule.Entry:      {always: true, mutate: mutateEntry, manners: true},
-	rule.Source:     {goals: sourceGoals, shows: Sights.source, mutate: mutateSource},
-	rule.Default:    {goals: defaultGoals, shows: Sights.lifetime, mutate: mutateDefault, changes: func(c *rule.Compiled) bool { return c.Effect.Lifetime == rule.WheneverBlank }},
+	rule.Source:     {goals: sourceGoals, shows: Coverage.source, mutate: mutateSource},
+	rule.Default:    {goals: defaultGoals, shows: Coverage.lifetime, mutate: mutateDefault, changes: func(c *rule.Compiled) bool { return c.Effect.Lifetime == rule.WheneverBlank }},
 	rule.Compute:    {always: true},
 	rule.Substitute: {always: true},
 	// Every message is expected.
@@ -65,25 +65,25 @@ func mutateEntry(m *mutation) {
 
 func sourceGoals(c *rule.Compiled) []Goal { return occasions(c, New, Link, Kept) }
 
-func (s Sights) source(a *engine.Act, saved, _ bool) {
+func (s Coverage) source(a *engine.Act, saved, _ bool) {
 	id := a.Rule.ID
 	switch {
 	case a.Did == engine.Acted && !saved:
 		s.see(id, Goal{Show: New})
-	case a.Rule.Effect.Tie == rule.Live && a.Did == engine.Acted && !feel.Same(a.Before, a.After):
+	case a.Rule.Effect.Mode == rule.Live && a.Did == engine.Acted && !feel.Same(a.Before, a.After):
 		s.see(id, Goal{Show: Link})
 		s.see(id, Goal{Show: Kept})
-	case a.Rule.Effect.Tie == rule.Copied && (a.Did == engine.Acted || a.Did == engine.NotTaken):
+	case a.Rule.Effect.Mode == rule.Copied && (a.Did == engine.Acted || a.Did == engine.NotTaken):
 		s.see(id, Goal{Show: Link})
-	case a.Rule.Effect.Tie == rule.Copied && a.Did == engine.NotNeeded:
+	case a.Rule.Effect.Mode == rule.Copied && a.Did == engine.NotNeeded:
 		s.see(id, Goal{Show: Kept})
 	}
 }
 
 func mutateSource(m *mutation) {
 	e := &m.c.Effect
-	other := map[rule.Tie]rule.Tie{rule.Copied: rule.Live, rule.Live: rule.Copied}[e.Tie]
-	m.add(fmt.Sprintf("it were %s", other), func(b *rule.Body) { b.Effect.Tie = other })
+	other := map[rule.SourceMode]rule.SourceMode{rule.Copied: rule.Live, rule.Live: rule.Copied}[e.Mode]
+	m.add(fmt.Sprintf("it were %s", other), func(b *rule.Body) { b.Effect.Mode = other })
 }
 
 func defaultGoals(c *rule.Compiled) (goals []Goal) {
@@ -97,7 +97,7 @@ func defaultGoals(c *rule.Compiled) (goals []Goal) {
 	return goals
 }
 
-func (s Sights) lifetime(a *engine.Act, saved, blank bool) {
+func (s Coverage) lifetime(a *engine.Act, saved, blank bool) {
 	id := a.Rule.ID
 	switch {
 	case a.Did == engine.Acted && !saved:

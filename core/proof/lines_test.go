@@ -118,7 +118,7 @@ func TestSuggestionsChangeLinesAndWhatIsSummedFromThem(t *testing.T) {
 
 func TestEveryWayOfASourceIsAGoal(t *testing.T) {
 	linked := customers{"C1": {"name": "One", "terms": "N30"}, "C2": {"name": "Two", "terms": "N14"}}
-	for tie, want := range map[rule.Tie]map[string]judge.Document{
+	for tie, want := range map[rule.SourceMode]map[string]judge.Document{
 		rule.Copied: {
 			"a new record":                      ordered("customer=C1"),
 			"a saved record whose link changes": saved(ordered("customer=C2 terms=N30"), map[string]string{"customer": "C1", "terms": "N30"}),
@@ -131,7 +131,7 @@ func TestEveryWayOfASourceIsAGoal(t *testing.T) {
 			"a saved record, after its linked record has changed": saved(ordered("customer=C1 terms=N60"), map[string]string{"customer": "C1", "terms": "N60"}),
 		},
 	} {
-		r := orders(t, linked, rule.Body{Family: rule.Source, Target: "terms", Effect: rule.Effect{Tie: tie, Value: "customer.terms"}})
+		r := orders(t, linked, rule.Body{Family: rule.Source, Target: "terms", Effect: rule.Effect{Mode: tie, Value: "customer.terms"}})
 		for goal, d := range want {
 			assert.Contains(t, shown(proof.ConfirmRule(r.Book.Rules[0], results(t, r, keep(t, r, d)))), goal, "%s", tie)
 		}
@@ -156,7 +156,7 @@ func TestHowAFieldIsMetIsExpectedOnLinesToo(t *testing.T) {
 	required := rule.Body{Family: rule.Entry, Target: "lines.item", When: "line.quantity > 0", Effect: rule.Effect{Need: rule.Required, Cursor: rule.Stop}}
 	r := orders(t, nil, required)
 	kept := keep(t, r, ordered("", "item=I1 quantity=2", "item=I2"))
-	assert.Equal(t, map[string]string{"lines.1.item": "required, stop", "lines.2.item": ""}, kept[0].Expect.Manners)
+	assert.Equal(t, map[string]string{"lines.1.item": "required, stop", "lines.2.item": ""}, kept[0].Expect.EntryStates)
 	assert.Equal(t, proof.ProvedBoth, proof.ConfirmRule(r.Book.Rules[0], results(t, r, kept)).State, "it acts in one line and keeps still in the other")
 	looser := required
 	looser.Effect.Cursor = ""
@@ -166,7 +166,7 @@ func TestHowAFieldIsMetIsExpectedOnLinesToo(t *testing.T) {
 
 func TestAProofCarriesRecordsThatItMayNotNameAndMissesThoseThatAreNotThere(t *testing.T) {
 	linked := customers{"C1": {"name": "One", "terms": "N30"}}
-	live := rule.Body{Family: rule.Source, Target: "terms", Effect: rule.Effect{Tie: rule.Live, Value: "customer.terms"}}
+	live := rule.Body{Family: rule.Source, Target: "terms", Effect: rule.Effect{Mode: rule.Live, Value: "customer.terms"}}
 	r := orders(t, linked, live)
 	for number, verdict := range map[string]engine.Verdict{"C1": engine.Accepted, "C9": engine.Refused} {
 		p := keep(t, r, ordered("customer="+number))[0]
@@ -182,7 +182,7 @@ func TestAProofCarriesRecordsThatItMayNotNameAndMissesThoseThatAreNotThere(t *te
 
 func carry(t require.TestingT, r *proof.Runner, p *proof.Proof) {
 	var err error
-	p.Given.Carried, err = r.Carry(p)
+	p.Given.Fixtures, err = r.Carry(p)
 	require.NoError(t, err)
 }
 
@@ -199,7 +199,7 @@ func TestWhatAProofCarriesIsAllThatItNeeds(t *testing.T) {
 		return c
 	}
 	bodies := []rule.Body{
-		{Family: rule.Source, Target: "terms", Effect: rule.Effect{Tie: rule.Copied, Value: "customer.terms"}},
+		{Family: rule.Source, Target: "terms", Effect: rule.Effect{Mode: rule.Copied, Value: "customer.terms"}},
 		{Family: rule.Validate, Target: "total", Effect: rule.Effect{Severity: rule.Confirm, Must: "total + customer.used < 200", Message: "over by {customer.used}"}},
 		{Family: rule.FollowUp, Target: "customer.used", Effect: rule.Effect{Value: "customer.used + total"}},
 		amount,
@@ -222,7 +222,7 @@ func TestWhatAProofCarriesIsAllThatItNeeds(t *testing.T) {
 func TestWrongVersionsOfUniqueAndBandedRulesAreSound(t *testing.T) {
 	r := orders(t, nil,
 		rule.Body{Family: rule.Validate, Target: "lines.item", Effect: rule.Effect{Severity: rule.Advise, Message: "twice", Unique: &rule.Unique{With: []string{"lines.price"}}}},
-		rule.Body{Family: rule.Compute, Target: "lines.quantity", Effect: rule.Effect{Bands: []rule.Band{{Label: "few", Until: "10", Tone: rule.Calm, Shape: rule.Round}, {Label: "many", Tone: rule.Watch, Shape: rule.Bar}}}})
+		rule.Body{Family: rule.Compute, Target: "lines.quantity", Effect: rule.Effect{Bands: []rule.Band{{Label: "few", Until: "10", Level: rule.Calm, Shape: rule.Round}, {Label: "many", Level: rule.Watch, Shape: rule.Bar}}}})
 	for _, c := range r.Book.Rules {
 		mutants := proof.Mutants(c, r.Book, proof.Extent{}, nil)
 		assert.Greater(t, len(mutants), 3)

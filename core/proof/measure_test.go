@@ -155,7 +155,7 @@ func TestBothLifetimesOfADefaultAreShown(t *testing.T) {
 }
 
 func TestEveryBandIsAGoal(t *testing.T) {
-	bands := []rule.Band{{Label: "low", Until: "100", Tone: rule.Calm, Shape: rule.Round}, {Label: "high", Tone: rule.Watch, Shape: rule.Bar}}
+	bands := []rule.Band{{Label: "low", Until: "100", Level: rule.Calm, Shape: rule.Round}, {Label: "high", Level: rule.Watch, Shape: rule.Bar}}
 	r := runnerOf(bookOf(t, rule.Rule{Body: rule.Body{Family: rule.Compute, Target: "limit", On: both, Effect: rule.Effect{Bands: bands}}}))
 	confirmed := proof.ConfirmRule(r.Book.Rules[0], results(t, r, keep(t, r, given("limit=99"))))
 	assert.Contains(t, shown(confirmed), "the band low")
@@ -327,12 +327,12 @@ func (p peers) Same(c *rule.Compiled, _, key string, _ []string) (found []string
 }
 
 func TestSuggestionsWriteTheSameValueOtherwise(t *testing.T) {
-	unique := rule.Rule{Body: rule.Body{Family: rule.Validate, Target: "name", On: rule.Occasions{New: true}, Effect: rule.Effect{Severity: rule.Refuse, Message: "known", Unique: &rule.Unique{Ignore: match.Manner{"case", "spaces"}}}}}
+	unique := rule.Rule{Body: rule.Body{Family: rule.Validate, Target: "name", On: rule.Occasions{New: true}, Effect: rule.Effect{Severity: rule.Refuse, Message: "known", Unique: &rule.Unique{Ignore: match.Differences{"case", "spaces"}}}}}
 	r := runnerOf(bookOf(t, unique))
 	alone := r.Facts
 	r.Facts = func(company string) (judge.Circumstances, func() error) {
 		setting, failed := alone(company)
-		setting.Peers = peers{"Quay-Ropes"}
+		setting.Uniqueness = peers{"Quay-Ropes"}
 		return setting, failed
 	}
 	known := given("country=IE")
@@ -374,15 +374,15 @@ func TestWhatIsCarriedGoesBeforeWhatIsThere(t *testing.T) {
 	p := keep(t, before, given("country=IE limit=500"))[0]
 	require.Equal(t, "N30", p.Expect.Values["terms"])
 	var err error
-	p.Given.Carried, err = before.Carry(&p)
+	p.Given.Fixtures, err = before.Carry(&p)
 	require.NoError(t, err)
-	assert.Equal(t, map[string]string{"limit": "120"}, p.Given.Carried.Standing)
-	assert.Equal(t, []judge.Lookup{{Crosswalk: "days", Keys: []string{`"IE"`}, Column: "terms", Value: `"N30"`}}, p.Given.Carried.Lookups)
+	assert.Equal(t, map[string]string{"limit": "120"}, p.Given.Fixtures.Standing)
+	assert.Equal(t, []judge.Lookup{{Crosswalk: "days", Keys: []string{`"IE"`}, Column: "terms", Value: `"N30"`}}, p.Given.Fixtures.Lookups)
 
 	after := runner("N45")
 	again := after.Run(&p, false)
 	assert.True(t, again.Held(), "%v", again.Differences)
-	p.Given.Carried = nil
+	p.Given.Fixtures = nil
 	again = after.Run(&p, false)
 	assert.False(t, again.Held(), "without it the limit of today is not met")
 }

@@ -18,7 +18,7 @@ import (
 // lineOf reads an address: the column, or the field of the header, and the line's number.
 func lineOf(address string) (key string, line int) {
 	kind := record.Kind{}
-	_, line = judge.Place(&kind, address)
+	_, line = judge.IndexOf(&kind, address)
 	if line == 0 {
 		return address, 0
 	}

@@ -141,7 +141,7 @@ func (r *Runner) judge(p *Proof, detail bool, watch func(*plan.Plan, *engine.Cas
 }
 
 // Carry returns what the document of a proof reads besides itself.
-func (r *Runner) Carry(p *Proof) (*judge.Carried, error) {
+func (r *Runner) Carry(p *Proof) (*judge.Fixtures, error) {
 	c, failed := r.circumstances(p)
 	carried, err := judge.Carry(&p.Given, c)
 	return carried, cmp.Or(err, failed())
@@ -172,8 +172,8 @@ type Result struct {
 	Case        *engine.Case
 	Outcome     *engine.Outcome
 	Differences []Difference
-	// Sights are what the run showed of rules.
-	Sights Sights
+	// Coverage are what the run showed of rules.
+	Coverage Coverage
 	// Err says that the proof can no longer be run; the rest is then empty.
 	Err error
 }
@@ -181,25 +181,25 @@ type Result struct {
 // Held tells whether everything came out as expected.
 func (r *Result) Held() bool { return r.Err == nil && len(r.Differences) == 0 }
 
-// Run runs one proof. With sights it also notes what the run shows of the rules.
-func (r *Runner) Run(p *Proof, sights bool) Result {
+// Run runs one proof. With coverage it also notes what the run shows of the rules.
+func (r *Runner) Run(p *Proof, coverage bool) Result {
 	result := Result{Proof: p}
 	var watching func(*plan.Plan, *engine.Case)
-	if sights {
+	if coverage {
 		watching = func(p *plan.Plan, c *engine.Case) {
-			result.Sights = watch(p, c, func(*rule.Compiled) bool { return true })
+			result.Coverage = watch(p, c, func(*rule.Compiled) bool { return true })
 		}
 	}
-	judged, err := r.judge(p, sights || len(p.Expect.Acting) > 0, watching)
+	judged, err := r.judge(p, coverage || len(p.Expect.Acting) > 0, watching)
 	if result.Err = err; err != nil {
 		return result
 	}
 	result.Plan, result.Case, result.Outcome = judged.Plan, judged.Case, judged.Outcome
-	if sights {
-		result.Sights.acts(result.Case, result.Outcome)
+	if coverage {
+		result.Coverage.acts(result.Case, result.Outcome)
 	}
 	result.Differences = Compare(&p.Expect, result.Outcome, result.Plan.Kind())
-	if sights && len(result.Differences) > 0 {
+	if coverage && len(result.Differences) > 0 {
 		r.tellFacts(&result)
 	}
 	return result
@@ -264,12 +264,12 @@ func (p *Proof) watches(c *rule.Compiled) bool {
 	expected := p.Expect.Values
 	switch {
 	case own.manners:
-		expected = p.Expect.Manners
+		expected = p.Expect.EntryStates
 	case c.Sorts():
 		expected = p.Expect.Bands
 	}
 	for address := range expected {
-		if at, _ := judge.Place(kind, address); at >= 0 && slices.Contains(c.Fields, at) {
+		if at, _ := judge.IndexOf(kind, address); at >= 0 && slices.Contains(c.Fields, at) {
 			return true
 		}
 	}

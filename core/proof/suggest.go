@@ -124,12 +124,12 @@ func limited(list []candidate) []candidate { return list[:min(len(list), maxCand
 func (s *Search) try(ctx context.Context, list []candidate, missing map[Goal]bool, unnoticed []Mutant, wrong []version) ([]candidate, error) {
 	err := parallel(ctx, len(list), func(i int) {
 		c := &list[i]
-		sights := s.runOne(c)
+		coverage := s.runOne(c)
 		if c.Result.Err != nil {
 			return
 		}
-		c.acts = sights[Goal{Show: Acts}]
-		for g := range sights {
+		c.acts = coverage[Goal{Show: Acts}]
+		for g := range coverage {
 			if missing[g] {
 				c.Shows = append(c.Shows, g)
 			}
@@ -158,15 +158,15 @@ func (s *Search) try(ctx context.Context, list []candidate, missing map[Goal]boo
 func (s *Search) runOne(c *candidate) Sight {
 	r := &c.Result
 	r.Proof = &Proof{Given: c.Document}
-	var sights Sights
+	var coverage Coverage
 	judged, err := s.Runner.judge(r.Proof, true, func(p *plan.Plan, engaged *engine.Case) {
-		sights = watch(p, engaged, func(other *rule.Compiled) bool { return other.ID == s.Rule.ID })
+		coverage = watch(p, engaged, func(other *rule.Compiled) bool { return other.ID == s.Rule.ID })
 	})
 	if r.Err = err; err != nil {
 		return nil
 	}
 	r.Plan, r.Case, r.Outcome = judged.Plan, judged.Case, judged.Outcome
-	sights.acts(r.Case, r.Outcome)
+	coverage.acts(r.Case, r.Outcome)
 	for i := range r.Outcome.Messages {
 		// A document that others refuse is a poor example of this rule.
 		m := &r.Outcome.Messages[i]
@@ -175,7 +175,7 @@ func (s *Search) runOne(c *candidate) Sight {
 		}
 	}
 	c.cost += len(c.Changes)
-	return sights[s.Rule.ID]
+	return coverage[s.Rule.ID]
 }
 
 // choose takes the documents that show most, until nothing more comes of it.

@@ -87,7 +87,7 @@ func (c *Compiled) ReadFields() []string {
 // Compile checks a rule against the names of its kind and compiles its formulas.
 // What is wrong stands in Problems, each at its part and place.
 func Compile(r Rule, v *Vocabulary) *Compiled {
-	c := &Compiled{Rule: r, Field: v.PlaceOf(r.Target), Fields: v.fieldsOf(r.Target), vocabulary: v}
+	c := &Compiled{Rule: r, Field: v.IndexOf(r.Target), Fields: v.fieldsOf(r.Target), vocabulary: v}
 	complain := func(part, format string, args ...any) {
 		c.Problems = append(c.Problems, Problem{part, feel.Problem{Code: part, Message: fmt.Sprintf(format, args...), Line: 1, Column: 1}})
 	}
@@ -140,9 +140,9 @@ func (c *Compiled) checkDays(complain func(part, format string, args ...any)) {
 	}
 }
 
-// PlaceOf returns the place of the field that a target names, of a section that of its
+// IndexOf returns the place of the field that a target names, of a section that of its
 // first field; -1 when there is none.
-func (v *Vocabulary) PlaceOf(target string) int {
+func (v *Vocabulary) IndexOf(target string) int {
 	if places := v.fieldsOf(target); len(places) > 0 {
 		return places[0]
 	}
@@ -153,7 +153,7 @@ func (v *Vocabulary) PlaceOf(target string) int {
 // document, and the field that its value goes into: for a follow-up one of a linked record.
 // The place is -1 when there is no such target.
 func (v *Vocabulary) TargetOf(target string) (place int, f *field.Field) {
-	if place = v.PlaceOf(target); place >= 0 {
+	if place = v.IndexOf(target); place >= 0 {
 		return place, &v.Kind.Fields[place]
 	}
 	return v.remote(target)

@@ -71,7 +71,7 @@ func (c *Compiled) checkBands(complain complaint) {
 		switch {
 		case strings.TrimSpace(band.Label) == "":
 			complain("bands", "give band %d a name", i+1)
-		case !slices.Contains(Tones, band.Tone) || !slices.Contains(Shapes, band.Shape):
+		case !slices.Contains(Levels, band.Level) || !slices.Contains(Shapes, band.Shape):
 			complain("bands", "choose the tone and the shape of %s", band.Label)
 		case bound.Open && band.Until != "":
 			complain("bands", "the last band goes on without an end; add another after %s", band.Label)

@@ -9,15 +9,15 @@ import (
 func init() {
 	families[Source] = conduct{
 		check: func(c *Compiled, complain complaint) {
-			if !slices.Contains([]Tie{Copied, Live}, c.Effect.Tie) {
+			if !slices.Contains([]SourceMode{Copied, Live}, c.Effect.Mode) {
 				complain("tie", "choose how the value holds on to the linked record: copied or live")
 			}
 			c.Value = c.formula("value", c.Effect.Value)
 			c.checkSource()
 		},
-		phrase: func(c *Compiled, kind *record.Kind) string { return valueWords(c, kind) + ", " + string(c.Effect.Tie) },
+		phrase: func(c *Compiled, kind *record.Kind) string { return valueWords(c, kind) + ", " + string(c.Effect.Mode) },
 		deed: func(c *Compiled, label string, kind *record.Kind) string {
-			if c.Effect.Tie == Live {
+			if c.Effect.Mode == Live {
 				return "show in " + label + " always " + valueWords(c, kind)
 			}
 			return "copy " + label + " from " + valueWords(c, kind) + " when the link is set or changes"

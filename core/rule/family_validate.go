@@ -31,7 +31,7 @@ func (c *Compiled) checkValidate(complain complaint) {
 		complain("message", "write what is wrong and what to do about it")
 	}
 	c.message(e.Message)
-	if !slices.Contains([]Pointing{"", ToLine, ToDocument}, e.Points) {
+	if !slices.Contains([]MessageTarget{"", ToLine, ToDocument}, e.Points) {
 		complain("points", "choose where the message points: to the field, the line or the document")
 	}
 	if e.Unique != nil {

@@ -109,23 +109,23 @@ const (
 	Stop       Cursor = "stop"
 )
 
-// Tie is how a source holds on to the linked record.
-type Tie string
+// SourceMode is how a source holds on to the linked record.
+type SourceMode string
 
 // A copied value is taken when the link is set or changes, and a person may change it
 // afterwards; a live one is always that of the linked record.
 const (
-	Copied Tie = "copied"
-	Live   Tie = "live"
+	Copied SourceMode = "copied"
+	Live   SourceMode = "live"
 )
 
-// Pointing is where the message of a validation points, other than to its field.
-type Pointing string
+// MessageTarget is where the message of a validation points, other than to its field.
+type MessageTarget string
 
 // A message may point to the whole line of its field, or stand above the document.
 const (
-	ToLine     Pointing = "line"
-	ToDocument Pointing = "document"
+	ToLine     MessageTarget = "line"
+	ToDocument MessageTarget = "document"
 )
 
 // Lifetime says how long a default fills its field.
@@ -223,12 +223,12 @@ func (s *Scope) Width() int {
 type Effect struct {
 	// Need, Access, Cursor and Keying are the aspects of entry: each is decided by itself, by
 	// the first rule that says something of it.
-	Need     Need     `json:"need,omitempty"`
-	Access   Access   `json:"access,omitempty"`
-	Cursor   Cursor   `json:"cursor,omitempty"`
-	Keying   Keying   `json:"keying,omitempty"`
-	Tie      Tie      `json:"tie,omitempty"`      // source
-	Lifetime Lifetime `json:"lifetime,omitempty"` // default
+	Need     Need       `json:"need,omitempty"`
+	Access   Access     `json:"access,omitempty"`
+	Cursor   Cursor     `json:"cursor,omitempty"`
+	Keying   Keying     `json:"keying,omitempty"`
+	Mode     SourceMode `json:"tie,omitempty"`      // source
+	Lifetime Lifetime   `json:"lifetime,omitempty"` // default
 	// Fixed keeps people from changing what the default fills in.
 	Fixed    bool     `json:"fixed,omitempty"`
 	Value    string   `json:"value,omitempty"`    // source, default, compute, substitute: formula
@@ -243,7 +243,7 @@ type Effect struct {
 	// leaves the number as it is.
 	Bands []Band `json:"bands,omitempty"`
 	// Points is where the message points; "": to the field.
-	Points Pointing `json:"points,omitempty"`
+	Points MessageTarget `json:"points,omitempty"`
 	// Moments of a validation; empty: all.
 	Moments []Moment `json:"moments,omitempty"`
 	// WhenChanged limits a validation to documents in which one of these fields
@@ -258,7 +258,7 @@ type Unique struct {
 	// Everywhere compares with the records of all companies; otherwise of the same one.
 	Everywhere bool `json:"everywhere"`
 	// Ignore are differences that do not count.
-	Ignore match.Manner `json:"ignore"`
+	Ignore match.Differences `json:"ignore"`
 	// Near finds values of the target that are almost equal too.
 	Near bool `json:"near"`
 }
@@ -271,24 +271,24 @@ type Band struct {
 	Until string `json:"until"`
 	// Including tells that the upper end itself belongs to this band, not to the next.
 	Including bool  `json:"including"`
-	Tone      Tone  `json:"tone"`
+	Level     Level `json:"tone"`
 	Shape     Shape `json:"shape"`
 }
 
-// Tone is the colour of a signal; how it looks is up to the screen.
-type Tone string
+// Level is the colour of a signal; how it looks is up to the screen.
+type Level string
 
-// The tones of signals.
+// The levels of signals, from calm to pressed; plain has none.
 const (
-	Calm    Tone = "calm"
-	Fair    Tone = "fair"
-	Watch   Tone = "watch"
-	Pressed Tone = "pressed"
-	Plain   Tone = "plain"
+	Calm    Level = "calm"
+	Fair    Level = "fair"
+	Watch   Level = "watch"
+	Pressed Level = "pressed"
+	Plain   Level = "plain"
 )
 
-// Tones lists the tones in the order in which they are offered.
-var Tones = []Tone{Calm, Fair, Watch, Pressed, Plain}
+// Levels lists the levels in the order in which they are offered.
+var Levels = []Level{Calm, Fair, Watch, Pressed, Plain}
 
 // Shape is the shape of a signal, so that its meaning never hangs on its colour.
 type Shape string

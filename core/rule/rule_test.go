@@ -67,9 +67,9 @@ func TestWhatIsWrongWithARuleIsSaidAtItsPart(t *testing.T) {
 		{"an unknown standing value", compile(rule.Default, "limit", "", value("standing.bas_limit")), "value", "did you mean base_limit"},
 		{"an unknown crosswalk", compile(rule.Default, "terms", "", value(`crosswalk("term", country)`)), "value", "did you mean terms"},
 		{"a column of another type", compile(rule.Default, "terms", "", value(`crosswalk("terms", country, "days")`)), "value", "this gives a number"},
-		{"a source that is none", compile(rule.Source, "terms", "", rule.Effect{Tie: rule.Live, Value: `"N30"`}), "value", "one field of a linked record"},
+		{"a source that is none", compile(rule.Source, "terms", "", rule.Effect{Mode: rule.Live, Value: `"N30"`}), "value", "one field of a linked record"},
 		{"a source without a tie", compile(rule.Source, "terms", "", rule.Effect{Value: "clerk.name"}), "tie", "copied or live"},
-		{"a source of another type", compile(rule.Source, "limit", "", rule.Effect{Tie: rule.Live, Value: "clerk.name"}), "value", "this gives a string"},
+		{"a source of another type", compile(rule.Source, "limit", "", rule.Effect{Mode: rule.Live, Value: "clerk.name"}), "value", "this gives a string"},
 		{"keyed twice and hidden", compile(rule.Entry, "terms", "", rule.Effect{Access: rule.Hidden, Keying: rule.Twice}), "cursor", "nobody enters a field that is hidden"},
 		{"a place that messages do not point to", compile(rule.Validate, "limit", "", rule.Effect{Must: "limit > 0", Message: "x", Severity: rule.Refuse, Points: "moon"}), "points", "field, the line or the document"},
 		{"unknown target", compile(rule.Default, "nope", "", value(`"N30"`)), "target", `no field "nope"`},
@@ -314,17 +314,17 @@ func TestAnyRuleCanBeReadAndSaid(t *testing.T) {
 	formula := rapid.SampledFrom([]string{"", "0.02", `"N45"`, "country", "clerk.deputy.name", "limit >", "nobody = 1", "is blank(terms)", `entered.terms`, "base_limit", "for x in", "terms(country).days", "live"})
 	target := rapid.SampledFrom([]string{"", "country", "limit", "rate", "clerk", "clerk.name", "clerk.nobody", "nobody", "nobody.name", "lines.amount", "section:general", "section:", "."})
 	band := rapid.Custom(func(t *rapid.T) rule.Band {
-		return rule.Band{Label: rapid.SampledFrom([]string{"", "low"}).Draw(t, "label"), Until: rapid.SampledFrom([]string{"", "5", "x", "-1"}).Draw(t, "until"), Including: rapid.Bool().Draw(t, "including"), Tone: rapid.SampledFrom([]rule.Tone{"", rule.Calm, "loud"}).Draw(t, "tone")}
+		return rule.Band{Label: rapid.SampledFrom([]string{"", "low"}).Draw(t, "label"), Until: rapid.SampledFrom([]string{"", "5", "x", "-1"}).Draw(t, "until"), Including: rapid.Bool().Draw(t, "including"), Level: rapid.SampledFrom([]rule.Level{"", rule.Calm, "loud"}).Draw(t, "tone")}
 	})
 	rapid.Check(t, func(t *rapid.T) {
 		e := rule.Effect{
 			Need:     rapid.SampledFrom([]rule.Need{"", rule.Required, rule.Optional, "x"}).Draw(t, "need"),
 			Access:   rapid.SampledFrom([]rule.Access{"", rule.Hidden, "x"}).Draw(t, "access"),
-			Tie:      rapid.SampledFrom([]rule.Tie{"", rule.Copied, rule.Live, "x"}).Draw(t, "tie"),
+			Mode:     rapid.SampledFrom([]rule.SourceMode{"", rule.Copied, rule.Live, "x"}).Draw(t, "tie"),
 			Lifetime: rapid.SampledFrom([]rule.Lifetime{"", rule.NewOnly, rule.KeepsUp, "x"}).Draw(t, "lifetime"),
 			Value:    formula.Draw(t, "value"), Must: formula.Draw(t, "must"), Message: rapid.SampledFrom([]string{"", "m", "{limit}", "{nobody} {"}).Draw(t, "message"),
 			Severity: rapid.SampledFrom([]rule.Severity{"", rule.Refuse, "x"}).Draw(t, "severity"), Series: rapid.SampledFrom([]string{"", "short", "nobody"}).Draw(t, "series"),
-			Points: rapid.SampledFrom([]rule.Pointing{"", rule.ToLine, "x"}).Draw(t, "points"), Bands: rapid.SliceOfN(band, 0, 3).Draw(t, "bands"),
+			Points: rapid.SampledFrom([]rule.MessageTarget{"", rule.ToLine, "x"}).Draw(t, "points"), Bands: rapid.SliceOfN(band, 0, 3).Draw(t, "bands"),
 		}
 		if rapid.Bool().Draw(t, "unique") {
 			e.Unique = &rule.Unique{With: rapid.SliceOfN(target, 0, 2).Draw(t, "with"), Near: rapid.Bool().Draw(t, "near")}

@@ -25,11 +25,11 @@ import (
 // What a document is judged by comes from what is saved, never from who saves it.
 func TestACallerStatesADocumentAndNotWhatItIsJudgedBy(t *testing.T) {
 	d := harbour(t)
-	add(t, d, body("vendor", rule.Source, "clerk", rule.Effect{Tie: rule.Live, Value: "parent.clerk"}))
+	add(t, d, body("vendor", rule.Source, "clerk", rule.Effect{Mode: rule.Live, Value: "parent.clerk"}))
 	add(t, d, body("vendor", rule.Validate, "bank_account", rule.Effect{Severity: rule.Refuse, Message: "taken", Unique: &rule.Unique{}}), rule.InForce)
 	kept := save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay Ropes", "bank_account": "IE64IRCE92050112345678"}))
 	for name, forge := range map[string]func(*judge.Document){
-		"carried":  func(d *judge.Document) { d.Carried = &judge.Carried{Alike: []judge.Alike{{Rule: 2, Company: "10"}}} },
+		"carried":  func(d *judge.Document) { d.Fixtures = &judge.Fixtures{Alike: []judge.Alike{{Rule: 2, Company: "10"}}} },
 		"previous": func(d *judge.Document) { d.Previous = &record.Content{Values: values{"name": "x"}} },
 		"user":     func(d *judge.Document) { d.User = "The treasurer" },
 		"stored":   func(d *judge.Document) { d.Stored = values{"bank_account": "IE64IRCE92050112345678"} },
@@ -256,8 +256,8 @@ func TestEveryStoredValueKnowsItsOrigin(t *testing.T) {
 // posted keeps what it had.
 func TestALiveValueIsLiveWhereverItIsRead(t *testing.T) {
 	d := harbour(t)
-	live := add(t, d, body("sales_order", rule.Source, "credit_limit", rule.Effect{Tie: rule.Live, Value: "customer.credit_limit"}), rule.InForce)
-	add(t, d, body("sales_order", rule.Source, "note", rule.Effect{Tie: rule.Live, Value: "customer.price_list.name"}), rule.InForce)
+	live := add(t, d, body("sales_order", rule.Source, "credit_limit", rule.Effect{Mode: rule.Live, Value: "customer.credit_limit"}), rule.InForce)
+	add(t, d, body("sales_order", rule.Source, "note", rule.Effect{Mode: rule.Live, Value: "customer.price_list.name"}), rule.InForce)
 	_, err := d.Catalog.SaveType(as(t), "price_list", "LIST", record.Type{Label: "List"})
 	require.NoError(t, err)
 	list := save(t, d, document("price_list", "10", "LIST", values{"name": "Summer"}))
@@ -294,7 +294,7 @@ func TestALiveValueIsLiveWhereverItIsRead(t *testing.T) {
 // More records than one commit takes follow in further commits.
 func TestManyLiveValuesFollowInTurn(t *testing.T) {
 	d := harbour(t)
-	add(t, d, body("sales_order", rule.Source, "credit_limit", rule.Effect{Tie: rule.Live, Value: "customer.credit_limit"}), rule.InForce)
+	add(t, d, body("sales_order", rule.Source, "credit_limit", rule.Effect{Mode: rule.Live, Value: "customer.credit_limit"}), rule.InForce)
 	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Quay", "credit_limit": "500"}))
 	const orders = 1100
 	for range orders {

@@ -16,7 +16,7 @@ import (
 // termsOfCustomer takes the payment terms of an order from its customer.
 func termsOfCustomer(t *testing.T, d *app.App) contract.RuleView {
 	t.Helper()
-	return add(t, d, body("sales_order", rule.Source, "payment_terms", rule.Effect{Tie: rule.Live, Value: "customer.payment_terms"}), rule.InForce)
+	return add(t, d, body("sales_order", rule.Source, "payment_terms", rule.Effect{Mode: rule.Live, Value: "customer.payment_terms"}), rule.InForce)
 }
 
 func runAll(t *testing.T, d *app.App, kind string) contract.ProofRun {
@@ -33,7 +33,7 @@ func TestAProofCarriesWhatItReadUntilItIsRefreshed(t *testing.T) {
 	kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: withDay(document("sales_order", "10", "SO", values{"customer": customer.Number}))})
 	require.NoError(t, err)
 	assert.Equal(t, "N30", kept.Expect.Values["payment_terms"])
-	require.Equal(t, "N30", kept.Given.Carried.Records["customer"][customer.Number]["payment_terms"])
+	require.Equal(t, "N30", kept.Given.Fixtures.Records["customer"][customer.Number]["payment_terms"])
 
 	changed := document("customer", "10", "WHOL", values{"name": "Quayside", "payment_terms": "N14"})
 	changed.Record = customer.Number

@@ -8,7 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"codicil/core/batch"
+	"codicil/core/evaluation"
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/match"
@@ -281,13 +281,13 @@ func TestDocumentsAreEvaluatedAgainstTheRulesInForce(t *testing.T) {
 	d := harbour(t)
 	references(t, d)
 	saved := save(t, d, document("customer", "10", "WHOL", values{"name": "Quay", "payment_terms": "N60"}))
-	add(t, d, body("sales_order", rule.Source, "payment_terms", rule.Effect{Tie: rule.Copied, Value: "customer.payment_terms"}), rule.InForce)
-	order := func(v values) batch.Document {
-		return batch.Document{Kind: "sales_order", Company: "10", Type: "SO", Day: "2026-11-24", Values: v}
+	add(t, d, body("sales_order", rule.Source, "payment_terms", rule.Effect{Mode: rule.Copied, Value: "customer.payment_terms"}), rule.InForce)
+	order := func(v values) evaluation.Document {
+		return evaluation.Document{Kind: "sales_order", Company: "10", Type: "SO", Day: "2026-11-24", Values: v}
 	}
 	brought := order(values{"customer": "C9"})
-	brought.Linked = map[string]map[string]batch.Values{"customer": {"C9": {"payment_terms": "N14"}}}
-	results, err := d.Trials.Evaluate(as(t), []batch.Document{order(values{"customer": saved.Number}), brought, order(values{"customer": "C8"}), {Kind: "boat", Values: batch.Values{}}})
+	brought.Linked = map[string]map[string]evaluation.Values{"customer": {"C9": {"payment_terms": "N14"}}}
+	results, err := d.Trials.Evaluate(as(t), []evaluation.Document{order(values{"customer": saved.Number}), brought, order(values{"customer": "C8"}), {Kind: "boat", Values: evaluation.Values{}}})
 	require.NoError(t, err)
 	assert.Equal(t, "N60", results[0].Values["payment_terms"])
 	assert.Equal(t, "N14", results[1].Values["payment_terms"], "what the document brings along goes first")

@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
-	"codicil/core/batch"
+	"codicil/core/evaluation"
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
@@ -32,11 +32,11 @@ var candidates = []rule.Body{
 	body("sales_order", rule.Entry, "freight", rule.Effect{Access: rule.ReadOnly}),
 	body("sales_order", rule.Entry, "lines.discount", rule.Effect{Access: rule.Hidden, Need: rule.Optional}),
 	body("sales_order", rule.Entry, "note", rule.Effect{Cursor: rule.Stop, Keying: rule.Twice}),
-	body("sales_order", rule.Source, "payment_terms", rule.Effect{Tie: rule.Copied, Value: "customer.payment_terms"}),
-	body("sales_order", rule.Source, "credit_limit", rule.Effect{Tie: rule.Live, Value: "customer.credit_limit"}),
-	body("sales_order", rule.Source, "currency", rule.Effect{Tie: rule.Live, Value: "customer.price_list.currency"}),
-	body("sales_order", rule.Source, "lines.unit", rule.Effect{Tie: rule.Copied, Value: "line.item.unit"}),
-	body("sales_order", rule.Source, "lines.tax_code", rule.Effect{Tie: rule.Live, Value: "line.item.tax_code"}),
+	body("sales_order", rule.Source, "payment_terms", rule.Effect{Mode: rule.Copied, Value: "customer.payment_terms"}),
+	body("sales_order", rule.Source, "credit_limit", rule.Effect{Mode: rule.Live, Value: "customer.credit_limit"}),
+	body("sales_order", rule.Source, "currency", rule.Effect{Mode: rule.Live, Value: "customer.price_list.currency"}),
+	body("sales_order", rule.Source, "lines.unit", rule.Effect{Mode: rule.Copied, Value: "line.item.unit"}),
+	body("sales_order", rule.Source, "lines.tax_code", rule.Effect{Mode: rule.Live, Value: "line.item.tax_code"}),
 	body("sales_order", rule.Default, "note", rule.Effect{Lifetime: rule.NewOnly, Value: `"as agreed"`}),
 	body("sales_order", rule.Default, "ordered_on", rule.Effect{Lifetime: rule.NewOnly, Value: "today()"}),
 	body("sales_order", rule.Default, "wanted_on", rule.Effect{Lifetime: rule.WheneverBlank, Value: "add days(ordered_on, 10)"}),
@@ -49,7 +49,7 @@ var candidates = []rule.Body{
 	body("sales_order", rule.Default, "confirmation", rule.Effect{Lifetime: rule.NewOnly, Series: "confirmations"}),
 	body("sales_order", rule.Compute, "lines.amount", rule.Effect{Value: "line.quantity * line.price"}),
 	body("sales_order", rule.Compute, "net_total", rule.Effect{Value: "sum(lines.amount)", Bands: []rule.Band{
-		{Label: "small", Until: "100", Tone: rule.Calm, Shape: rule.Round}, {Label: "large", Tone: rule.Watch, Shape: rule.Square}}}),
+		{Label: "small", Until: "100", Level: rule.Calm, Shape: rule.Round}, {Label: "large", Level: rule.Watch, Shape: rule.Square}}}),
 	body("sales_order", rule.Substitute, "net_total", rule.Effect{Value: "net_total + 1"}),
 	body("sales_order", rule.Substitute, "ordered_on", rule.Effect{Value: "month end(ordered_on)"}),
 	body("sales_order", rule.Substitute, "salesperson", rule.Effect{Value: `upper case("k" + substring(customer, 1, 3))`}),
@@ -67,7 +67,7 @@ type world struct {
 	d        *app.App
 	today    record.Day
 	company  string
-	linked   map[string]map[string]batch.Values
+	linked   map[string]map[string]evaluation.Values
 	customer []string
 	items    []string
 	rules    []contract.RuleView
@@ -105,12 +105,12 @@ func newWorld(t *rapid.T, outer *testing.T) *world {
 		}
 		w.items = append(w.items, answer.Record.Number)
 	}
-	w.linked = map[string]map[string]batch.Values{}
+	w.linked = map[string]map[string]evaluation.Values{}
 	for _, at := range [][2]string{{"price_list", list.Number}, {"customer", w.customer[0]}, {"customer", w.customer[1]}, {"item", w.items[0]}, {"item", w.items[1]}} {
 		r, err := d.Records.Get(as(outer), record.Ref{Kind: at[0], Number: at[1]})
 		require.NoError(t, err)
 		if w.linked[at[0]] == nil {
-			w.linked[at[0]] = map[string]batch.Values{}
+			w.linked[at[0]] = map[string]evaluation.Values{}
 		}
 		w.linked[at[0]][at[1]] = r.Content.Values
 	}
@@ -194,17 +194,17 @@ func read(items map[string]judge.Item) map[string]judge.Item {
 }
 
 // plainly is a document as a program states it.
-func (w *world) plainly(d judge.Document, moment rule.Moment) batch.Document {
-	texts := func(items map[string]judge.Item) batch.Values {
-		v := batch.Values{}
+func (w *world) plainly(d judge.Document, moment rule.Moment) evaluation.Document {
+	texts := func(items map[string]judge.Item) evaluation.Values {
+		v := evaluation.Values{}
 		for key, item := range items {
 			v[key] = item.Value
 		}
 		return v
 	}
-	b := batch.Document{Kind: d.Kind, Company: d.Company, Type: d.Type, Record: d.Record, Values: texts(d.Entered), Reasons: d.Reasons, Moment: moment}
+	b := evaluation.Document{Kind: d.Kind, Company: d.Company, Type: d.Type, Record: d.Record, Values: texts(d.Entered), Reasons: d.Reasons, Moment: moment}
 	for _, l := range d.Lines {
-		b.Lines = append(b.Lines, batch.Line{Number: l.Number, Values: texts(l.Entered)})
+		b.Lines = append(b.Lines, evaluation.Line{Number: l.Number, Values: texts(l.Entered)})
 	}
 	return b
 }
@@ -241,7 +241,7 @@ func ofOutcome(o *contract.Outcome) result {
 	return r
 }
 
-func ofResult(b *batch.Result) result {
+func ofResult(b *evaluation.Result) result {
 	r := result{Verdict: string(b.Verdict), Day: string(b.Day), Values: map[string]string{}}
 	maps.Copy(r.Values, b.Values)
 	for _, l := range b.Lines {
@@ -303,7 +303,7 @@ func TestWhatIsShownIsWhatHappens(t *testing.T) {
 			same(rt, "tried twice", shown, try(rule.Saving))
 			count(seen, &shown, version > 0)
 
-			evaluated, err := w.d.Trials.Evaluate(ctx, []batch.Document{w.plainly(given, rule.Saving)})
+			evaluated, err := w.d.Trials.Evaluate(ctx, []evaluation.Document{w.plainly(given, rule.Saving)})
 			require.NoError(rt, err)
 			require.Empty(rt, evaluated[0].Error)
 			same(rt, "over HTTP, for a program", ofOutcome(&shown), ofResult(&evaluated[0]))
@@ -318,7 +318,7 @@ func TestWhatIsShownIsWhatHappens(t *testing.T) {
 			alone := w.plainly(given, rule.Posting)
 			alone.Linked = w.linked
 			if version == 0 && !w.looksOutside() {
-				ran := batch.Run(apart, &alone)
+				ran := evaluation.Run(apart, &alone)
 				require.Empty(rt, ran.Error)
 				same(rt, "by a book without its database", ofOutcome(&before), ofResult(&ran))
 			}

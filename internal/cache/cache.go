@@ -30,7 +30,7 @@ type Cache struct {
 // New returns an empty cache over the store.
 func New(s *store.Store) *Cache {
 	c := &Cache{store: s, books: map[string]*plan.Book{}, plans: map[planKey]*plan.Plan{}}
-	c.Records = &shelves{store: s, kinds: map[string]*shelf{}, unique: map[int64]*uniqueness{}, reference: c.Reference}
+	c.Records = &recordCache{store: s, kinds: map[string]*ofKind{}, unique: map[int64]*uniqueness{}, reference: c.Reference}
 	return c
 }
 

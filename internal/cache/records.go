@@ -36,32 +36,32 @@ type Records interface {
 	Remove(r record.Record)
 }
 
-// shelf holds the saved records of one kind by number. It is never changed, only replaced.
-type shelf struct{ rows []record.Record }
+// ofKind are the saved records of one kind by number. They are never changed, only replaced.
+type ofKind struct{ rows []record.Record }
 
-func (s *shelf) index(number string) (int, bool) {
+func (s *ofKind) index(number string) (int, bool) {
 	return slices.BinarySearchFunc(s.rows, number, func(r record.Record, n string) int { return strings.Compare(r.Number, n) })
 }
 
-func (s *shelf) find(number string) *record.Record {
+func (s *ofKind) find(number string) *record.Record {
 	if i, there := s.index(number); there {
 		return &s.rows[i]
 	}
 	return nil
 }
 
-// shelves are all saved records in memory.
-type shelves struct {
+// recordCache holds the saved records in memory.
+type recordCache struct {
 	store     *store.Store
 	reference func(context.Context) (*Reference, error)
 
-	mutex  sync.Mutex
-	kinds  map[string]*shelf
-	naming *naming
-	unique map[int64]*uniqueness // by rule
+	mutex      sync.Mutex
+	kinds      map[string]*ofKind
+	references *references
+	unique     map[int64]*uniqueness // by rule
 }
 
-func (s *shelves) shelf(ctx context.Context, kind string) (*shelf, error) {
+func (s *recordCache) ofKind(ctx context.Context, kind string) (*ofKind, error) {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	if held := s.kinds[kind]; held != nil {
@@ -72,20 +72,20 @@ func (s *shelves) shelf(ctx context.Context, kind string) (*shelf, error) {
 		return nil, err
 	}
 	slices.SortFunc(rows, func(a, b record.Record) int { return strings.Compare(a.Number, b.Number) })
-	s.kinds[kind] = &shelf{rows}
+	s.kinds[kind] = &ofKind{rows}
 	return s.kinds[kind], nil
 }
 
-func (s *shelves) Find(ctx context.Context, at record.Ref) (*record.Record, error) {
-	held, err := s.shelf(ctx, at.Kind)
+func (s *recordCache) Find(ctx context.Context, at record.Ref) (*record.Record, error) {
+	held, err := s.ofKind(ctx, at.Kind)
 	if err != nil {
 		return nil, err
 	}
 	return held.find(at.Number), nil
 }
 
-func (s *shelves) Each(ctx context.Context, kind string) (iter.Seq[*record.Record], error) {
-	held, err := s.shelf(ctx, kind)
+func (s *recordCache) Each(ctx context.Context, kind string) (iter.Seq[*record.Record], error) {
+	held, err := s.ofKind(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
@@ -98,8 +98,8 @@ func (s *shelves) Each(ctx context.Context, kind string) (iter.Seq[*record.Recor
 	}, nil
 }
 
-func (s *shelves) Count(ctx context.Context, kind string) (int, error) {
-	held, err := s.shelf(ctx, kind)
+func (s *recordCache) Count(ctx context.Context, kind string) (int, error) {
+	held, err := s.ofKind(ctx, kind)
 	if err != nil {
 		return 0, err
 	}
@@ -107,8 +107,8 @@ func (s *shelves) Count(ctx context.Context, kind string) (int, error) {
 }
 
 // SavedLast looks through all records of the kind.
-func (s *shelves) SavedLast(ctx context.Context, kind, company, kindType, person, except string) (*record.Record, error) {
-	held, err := s.shelf(ctx, kind)
+func (s *recordCache) SavedLast(ctx context.Context, kind, company, kindType, person, except string) (*record.Record, error) {
+	held, err := s.ofKind(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
@@ -125,8 +125,8 @@ func (s *shelves) SavedLast(ctx context.Context, kind, company, kindType, person
 	return last, nil
 }
 
-// Put costs a copy of the shelf for each record.
-func (s *shelves) Put(records ...record.Record) {
+// Put costs a copy of the list of the kind for each record.
+func (s *recordCache) Put(records ...record.Record) {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	for _, r := range records {
@@ -134,22 +134,22 @@ func (s *shelves) Put(records ...record.Record) {
 	}
 }
 
-func (s *shelves) Remove(r record.Record) {
+func (s *recordCache) Remove(r record.Record) {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	s.put(r, true)
 }
 
 // put replaces, adds or removes a record. It is called under the mutex.
-func (s *shelves) put(r record.Record, gone bool) {
+func (s *recordCache) put(r record.Record, gone bool) {
 	held := s.kinds[r.Kind]
 	if held == nil {
 		return
 	}
 	i, there := held.index(r.Number)
-	next := &shelf{slices.Clone(held.rows)}
-	if there && s.naming != nil {
-		s.naming.remove(&held.rows[i])
+	next := &ofKind{slices.Clone(held.rows)}
+	if there && s.references != nil {
+		s.references.remove(&held.rows[i])
 	}
 	switch {
 	case there && gone:
@@ -159,14 +159,14 @@ func (s *shelves) put(r record.Record, gone bool) {
 	case !gone:
 		next.rows = slices.Insert(next.rows, i, r)
 	}
-	if !gone && s.naming != nil {
-		s.naming.add(&r)
+	if !gone && s.references != nil {
+		s.references.add(&r)
 	}
 	s.kinds[r.Kind] = next
 }
 
-// naming knows which records name a record. It is read and changed under the mutex.
-type naming struct {
+// references knows which records name a record. It is read and changed under the mutex.
+type references struct {
 	reference *Reference
 	by        map[record.Ref]map[record.Ref]struct{}
 }
@@ -196,7 +196,7 @@ func linksOf(k *record.Kind, r *record.Record) (links []record.Ref) {
 	return links
 }
 
-func (n *naming) add(r *record.Record) {
+func (n *references) add(r *record.Record) {
 	k, err := n.reference.Kind(r.Kind)
 	if err != nil {
 		return
@@ -209,7 +209,7 @@ func (n *naming) add(r *record.Record) {
 	}
 }
 
-func (n *naming) remove(r *record.Record) {
+func (n *references) remove(r *record.Record) {
 	k, err := n.reference.Kind(r.Kind)
 	if err != nil {
 		return
@@ -220,27 +220,27 @@ func (n *naming) remove(r *record.Record) {
 }
 
 // NamedBy goes through all records once after kinds changed.
-func (s *shelves) NamedBy(ctx context.Context, at record.Ref) (rows []record.Record, err error) {
+func (s *recordCache) NamedBy(ctx context.Context, at record.Ref) (rows []record.Record, err error) {
 	ref, err := s.reference(ctx)
 	if err != nil {
 		return nil, err
 	}
 	for i := range ref.Kinds {
-		if _, err := s.shelf(ctx, ref.Kinds[i].Key); err != nil {
+		if _, err := s.ofKind(ctx, ref.Kinds[i].Key); err != nil {
 			return nil, err
 		}
 	}
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
-	if s.naming == nil || s.naming.reference != ref {
-		s.naming = &naming{ref, map[record.Ref]map[record.Ref]struct{}{}}
+	if s.references == nil || s.references.reference != ref {
+		s.references = &references{ref, map[record.Ref]map[record.Ref]struct{}{}}
 		for _, held := range s.kinds {
 			for i := range held.rows {
-				s.naming.add(&held.rows[i])
+				s.references.add(&held.rows[i])
 			}
 		}
 	}
-	for by := range s.naming.by[at] {
+	for by := range s.references.by[at] {
 		if held := s.kinds[by.Kind]; held != nil {
 			if r := held.find(by.Number); r != nil {
 				rows = append(rows, *r)

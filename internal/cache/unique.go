@@ -9,20 +9,20 @@ import (
 	"codicil/core/rule"
 )
 
-// uniqueness is an index of one unique rule over the records of one shelf.
+// uniqueness is an index of one unique rule over the records of a kind.
 type uniqueness struct {
-	rule  *rule.Compiled
-	shelf *shelf
-	equal map[string][]string // the numbers by company and key; company "" for all
-	names *match.Names        // of the target; nil: the rule asks for equal values only
-	owner []owner             // of the names
+	rule    *rule.Compiled
+	records *ofKind
+	equal   map[string][]string // the numbers by company and key; company "" for all
+	names   *match.Names        // of the target; nil: the rule asks for equal values only
+	owner   []owner             // of the names
 }
 
 type owner struct{ number, company, rest string }
 
-func (s *shelves) Same(ctx context.Context, c *rule.Compiled, company, key string, texts []string) ([]string, error) {
+func (s *recordCache) Same(ctx context.Context, c *rule.Compiled, company, key string, texts []string) ([]string, error) {
 	kind := c.Vocabulary().Kind
-	held, err := s.shelf(ctx, kind.Key)
+	held, err := s.ofKind(ctx, kind.Key)
 	if err != nil {
 		return nil, err
 	}
@@ -42,13 +42,13 @@ func (s *shelves) Same(ctx context.Context, c *rule.Compiled, company, key strin
 }
 
 // uniqueness returns the index of a rule, made anew when the records or the rule changed.
-func (s *shelves) uniqueness(c *rule.Compiled, held *shelf, kind *record.Kind) *uniqueness {
+func (s *recordCache) uniqueness(c *rule.Compiled, held *ofKind, kind *record.Kind) *uniqueness {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
-	if index := s.unique[c.ID]; index != nil && index.rule == c && index.shelf == held {
+	if index := s.unique[c.ID]; index != nil && index.rule == c && index.records == held {
 		return index
 	}
-	index := &uniqueness{rule: c, shelf: held, equal: map[string][]string{}}
+	index := &uniqueness{rule: c, records: held, equal: map[string][]string{}}
 	var targets []string
 	for i := range held.rows {
 		r := &held.rows[i]

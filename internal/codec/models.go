@@ -185,7 +185,7 @@ type effectModel struct {
 	Access      string       `json:"access,omitempty"`
 	Cursor      string       `json:"cursor,omitempty"`
 	Keying      string       `json:"keying,omitempty"`
-	Tie         string       `json:"tie,omitempty"`
+	Mode        string       `json:"tie,omitempty"`
 	Lifetime    string       `json:"lifetime,omitempty"`
 	Fixed       bool         `json:"fixed,omitempty"`
 	Value       string       `json:"value,omitempty"`
@@ -211,7 +211,7 @@ type bandModel struct {
 	Label     string `json:"label"`
 	Until     string `json:"until"`
 	Including bool   `json:"including"`
-	Tone      string `json:"tone"`
+	Level     string `json:"tone"`
 	Shape     string `json:"shape"`
 }
 
@@ -303,7 +303,7 @@ type documentModel struct {
 	Reasons        map[int64]string     `json:"reasons,omitempty"`
 	User           string               `json:"user,omitempty"`
 	Format         *formatModel         `json:"format,omitempty"`
-	Carried        *carriedModel        `json:"carried,omitempty"`
+	Fixtures       *fixturesModel       `json:"carried,omitempty"`
 	Changes        *changesModel        `json:"changes,omitempty"`
 }
 
@@ -326,7 +326,7 @@ type precedingModel struct {
 	Followers int    `json:"followers,omitempty"`
 }
 
-type carriedModel struct {
+type fixturesModel struct {
 	Records  map[string]map[string]map[string]string `json:"records,omitempty"`
 	Missing  map[string]map[string]string            `json:"missing,omitempty"`
 	Standing map[string]string                       `json:"standing,omitempty"`
@@ -346,7 +346,7 @@ type alikeModel struct {
 	Rule    int64    `json:"rule"`
 	Company string   `json:"company"`
 	Key     string   `json:"key"`
-	Manner  string   `json:"manner,omitempty"`
+	Match   string   `json:"manner,omitempty"`
 	Numbers []string `json:"numbers"`
 }
 
@@ -355,13 +355,13 @@ type changesModel struct {
 }
 
 type expectationModel struct {
-	Verdict  string                 `json:"verdict"`
-	Values   map[string]string      `json:"values"`
-	Messages []expectedMessageModel `json:"messages"`
-	Bands    map[string]string      `json:"bands,omitempty"`
-	Manners  map[string]string      `json:"manners,omitempty"`
-	Writes   map[string]string      `json:"writes,omitempty"`
-	Acting   []int64                `json:"acting,omitempty"`
+	Verdict     string                 `json:"verdict"`
+	Values      map[string]string      `json:"values"`
+	Messages    []expectedMessageModel `json:"messages"`
+	Bands       map[string]string      `json:"bands,omitempty"`
+	EntryStates map[string]string      `json:"manners,omitempty"`
+	Writes      map[string]string      `json:"writes,omitempty"`
+	Acting      []int64                `json:"acting,omitempty"`
 }
 
 type expectedMessageModel struct {

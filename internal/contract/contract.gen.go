@@ -6,8 +6,8 @@ package contract
 import (
 	"time"
 
-	"codicil/core/batch"
 	"codicil/core/engine"
+	"codicil/core/evaluation"
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/judge"
@@ -645,7 +645,7 @@ type EnteredItem = judge.Item
 type EnteredLine = judge.Line
 
 // EvaluateDocument Every value is text in its stored form, an exact decimal or a day
-type EvaluateDocument = batch.Document
+type EvaluateDocument = evaluation.Document
 
 // EvaluateRequest defines model for EvaluateRequest.
 type EvaluateRequest struct {
@@ -653,7 +653,7 @@ type EvaluateRequest struct {
 }
 
 // EvaluateResult defines model for EvaluateResult.
-type EvaluateResult = batch.Result
+type EvaluateResult = evaluation.Result
 
 // Expectation defines model for Expectation.
 type Expectation = proof.Expectation
@@ -1218,13 +1218,13 @@ type Pair = record.Pair
 type PairProblem = record.PairProblem
 
 // PlainContent defines model for PlainContent.
-type PlainContent = batch.Content
+type PlainContent = evaluation.Content
 
 // PlainLine defines model for PlainLine.
-type PlainLine = batch.Line
+type PlainLine = evaluation.Line
 
 // PlainValues Values by field: texts in their stored form, JSON numbers as they are written, true, false, and null for a blank
-type PlainValues = batch.Values
+type PlainValues = evaluation.Values
 
 // Plan defines model for Plan.
 type Plan struct {

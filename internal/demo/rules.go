@@ -53,12 +53,12 @@ func replace(key, target string, w where, when, value string, note rule.Note) gi
 
 // copied makes a rule that copies a value of a linked record.
 func copied(key, target string, w where, when, value string, note rule.Note) given {
-	return ruleOf(key, rule.Source, target, w, when, rule.Effect{Tie: rule.Copied, Value: value}, note)
+	return ruleOf(key, rule.Source, target, w, when, rule.Effect{Mode: rule.Copied, Value: value}, note)
 }
 
 // live makes a rule that always shows a value of a linked record.
 func live(key, target string, w where, value string, note rule.Note) given {
-	return ruleOf(key, rule.Source, target, w, "", rule.Effect{Tie: rule.Live, Value: value}, note)
+	return ruleOf(key, rule.Source, target, w, "", rule.Effect{Mode: rule.Live, Value: value}, note)
 }
 
 // unlike makes a rule that no two records share a value.
@@ -149,7 +149,7 @@ func vendorRules() []given {
 func itemRules() []given {
 	return []given{
 		ruleOf("shelf", rule.Compute, "shelf_life", everywhere, "", rule.Effect{Bands: []rule.Band{
-			{Label: "short", Until: "12", Tone: rule.Watch, Shape: rule.Triangle}, {Label: "usual", Until: "36", Including: true, Tone: rule.Fair, Shape: rule.Round}, {Label: "long", Tone: rule.Calm, Shape: rule.Square}},
+			{Label: "short", Until: "12", Level: rule.Watch, Shape: rule.Triangle}, {Label: "usual", Until: "36", Including: true, Level: rule.Fair, Shape: rule.Round}, {Label: "long", Level: rule.Calm, Shape: rule.Square}},
 		}, note("Finn, quay", "2026-05-11", "What keeps less than a year is shipped first.")),
 	}
 }

@@ -38,7 +38,7 @@ func salesRules() []given {
 		computed("gross", "gross_total", everywhere, "is filled(net_total)", "net_total + tax_total", note("Group tax", "2024-03-11", "What the customer pays.")),
 		ruleOf("taken", rule.Compute, "credit_taken", groups("SO", "SX", "SR"), "customer.credit_limit > 0", rule.Effect{
 			Value: "((if is filled(customer.credit_used) then customer.credit_used else 0) + (if is filled(gross_total) then gross_total else 0)) / customer.credit_limit",
-			Bands: []rule.Band{{Label: "free", Until: "0.7", Tone: rule.Calm, Shape: rule.Round}, {Label: "tight", Until: "1", Including: true, Tone: rule.Watch, Shape: rule.Diamond}, {Label: "over", Tone: rule.Pressed, Shape: rule.Triangle}},
+			Bands: []rule.Band{{Label: "free", Until: "0.7", Level: rule.Calm, Shape: rule.Round}, {Label: "tight", Until: "1", Including: true, Level: rule.Watch, Shape: rule.Diamond}, {Label: "over", Level: rule.Pressed, Shape: rule.Triangle}},
 		}, note("Treasury", "2026-04-20", "One look says whether to telephone first.")),
 
 		must("some", "lines.quantity", everywhere, rule.Refuse, "", "line.quantity > 0", "A quantity is more than nothing. Enter it, or remove the line.", note("Finn, sales", "2024-02-05", "A return is a document of its own.")),

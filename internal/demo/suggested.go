@@ -69,7 +69,7 @@ func Suggest(ctx context.Context, d *app.App, ids map[string]int64) ([]Suggested
 				return nil, fmt.Errorf("rule %s: %w", key, err)
 			}
 			for _, s := range found {
-				s.Document.Carried = nil
+				s.Document.Fixtures = nil
 				list = append(list, Suggested{key, s.Name, s.Document})
 				if _, err := d.Proofs.Keep(ctx, contract.KeepRequest{Document: s.Document, Name: s.Name, Rules: []int64{ids[key]}}); err != nil {
 					return nil, fmt.Errorf("rule %s: %w", key, err)

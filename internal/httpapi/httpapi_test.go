@@ -302,7 +302,7 @@ func TestBadRequestsAreProblemsWithStableCodes(t *testing.T) {
 	c.refused(http.MethodPost, "/try", map[string]any{"document": map[string]any{"kind": "vendor"}}, http.StatusBadRequest, "bad-request")
 	// What a document is judged by is found out, not believed.
 	for _, change := range []func(*judge.Document){
-		func(d *judge.Document) { d.Carried = &judge.Carried{} },
+		func(d *judge.Document) { d.Fixtures = &judge.Fixtures{} },
 		func(d *judge.Document) { d.User = "Somebody" },
 		func(d *judge.Document) { d.Stored = map[string]string{"name": "x"} },
 		func(d *judge.Document) { d.Previous = &record.Content{Values: map[string]string{}} },

@@ -106,7 +106,7 @@ func withChange(d judge.Document, change contract.RuleChange) judge.Document {
 func TestARuleOnAFieldThatIsNotThereIsRead(t *testing.T) {
 	c := start(t)
 	var read contract.RuleView
-	unfinished := rule.Body{Kind: "vendor", Family: rule.Compute, Target: "nobody", Effect: rule.Effect{Bands: []rule.Band{{Label: "low", Until: "5", Tone: rule.Calm, Shape: rule.Round}, {Label: "high", Tone: rule.Calm, Shape: rule.Round}}}, On: rule.Occasions{New: true}}
+	unfinished := rule.Body{Kind: "vendor", Family: rule.Compute, Target: "nobody", Effect: rule.Effect{Bands: []rule.Band{{Label: "low", Until: "5", Level: rule.Calm, Shape: rule.Round}, {Label: "high", Level: rule.Calm, Shape: rule.Round}}}, On: rule.Occasions{New: true}}
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/rules/read", contract.RuleChange{Body: unfinished}, &read))
 	assert.False(t, read.Sound)
 	assert.NotEmpty(t, read.Problems)

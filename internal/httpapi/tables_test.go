@@ -7,7 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"codicil/core/batch"
+	"codicil/core/evaluation"
 	"codicil/core/field"
 	"codicil/core/rule"
 	"codicil/core/table"
@@ -53,8 +53,8 @@ func TestTheTablesOverHTTP(t *testing.T) {
 
 func TestDocumentsAreEvaluatedOverHTTP(t *testing.T) {
 	c := start(t)
-	var results []batch.Result
-	request := contract.EvaluateRequest{Documents: []batch.Document{
+	var results []evaluation.Result
+	request := contract.EvaluateRequest{Documents: []evaluation.Document{
 		{ID: "1", Kind: "vendor", Company: "30", Type: "SERV", Values: map[string]string{"name": "Quay", "country": "JP", "control_account": "211000", "payment_method": "C"}},
 		{ID: "2", Kind: "vendor", Company: "31", Type: "SERV", Values: map[string]string{}},
 	}}

@@ -19,7 +19,7 @@ type conduct struct {
 }
 
 var families = map[rule.Family]conduct{
-	rule.Entry:    {acted: func(label string, f *engine.Field) string { return label + " is " + proof.MannerOf(f) }},
+	rule.Entry:    {acted: func(label string, f *engine.Field) string { return label + " is " + proof.EntryStateOf(f) }},
 	rule.Default:  {newOnly: func(c *rule.Compiled) bool { return c.Effect.Lifetime == rule.NewOnly && !c.Effect.Fixed }},
 	rule.Validate: {still: "it has nothing to say"},
 	rule.FollowUp: {always: true, acted: func(label string, _ *engine.Field) string { return "it writes " + label }},

@@ -26,13 +26,13 @@ func NewReader(p *plan.Plan, out *engine.Outcome, titles Titles, format *field.F
 	return &Reader{Viewer{p.Kind(), p.Scope.Company, titles, format.OrPlain()}, p, out}
 }
 
-func (r *Reader) shown(s engine.Spot, v feel.Value) contract.Shown {
+func (r *Reader) shown(s engine.Cell, v feel.Value) contract.Shown {
 	return contract.Shown{Value: field.Write(v), Text: r.At(s, v)}
 }
 
-// At shows a value at a spot of the outcome.
-func (r *Reader) At(s engine.Spot, v feel.Value) string {
-	return r.text(s.Place, v, func(place int) string {
+// At shows a value at a cell of the outcome.
+func (r *Reader) At(s engine.Cell, v feel.Value) string {
+	return r.text(s.Index, v, func(place int) string {
 		if place < 0 {
 			return ""
 		}
@@ -58,9 +58,9 @@ func (r *Reader) Outcome(c *engine.Case, typed map[string]string) contract.Outco
 		misfits[l.Number], stored[l.Number], places[l.Number] = l.Misfits, l.Stored, i
 		result.Lines[i] = contract.LineOutcome{Number: l.Number, Fields: []contract.FieldOutcome{}}
 	}
-	for _, s := range r.out.Spots() {
+	for _, s := range r.out.Cells() {
 		f := contract.FieldOutcome{
-			Key: r.Kind.Fields[s.Place].Key, Entered: r.shown(s, s.Entered), Sourced: r.shown(s, s.Sourced), Defaulted: r.shown(s, s.Defaulted),
+			Key: r.Kind.Fields[s.Index].Key, Entered: r.shown(s, s.Entered), Sourced: r.shown(s, s.Sourced), Defaulted: r.shown(s, s.Defaulted),
 			Computed: r.shown(s, s.Computed), Substituted: r.shown(s, s.Substituted), Final: r.shown(s, s.Final),
 			Made: s.Made, Origin: string(s.Origin), Need: string(s.Need), Access: string(s.Access), Cursor: string(s.Cursor), Twice: s.Twice, Acts: r.Acts(s),
 		}
@@ -68,7 +68,7 @@ func (r *Reader) Outcome(c *engine.Case, typed map[string]string) contract.Outco
 			offered := r.shown(s, s.Offered)
 			f.Offered = &offered
 		}
-		at := s.Place
+		at := s.Index
 		if s.Line > 0 {
 			at -= len(r.out.Fields)
 		}
@@ -81,7 +81,7 @@ func (r *Reader) Outcome(c *engine.Case, typed map[string]string) contract.Outco
 		}
 		if wrong := misfits[s.Line][at]; wrong != nil {
 			f.Misfit = wrong.String()
-			f.Entered = contract.Shown{Text: typed[judge.Address(r.Kind, s.Place, s.Line)]}
+			f.Entered = contract.Shown{Text: typed[judge.Address(r.Kind, s.Index, s.Line)]}
 		}
 		if s.Line == 0 {
 			result.Fields = append(result.Fields, f)
@@ -137,8 +137,8 @@ func (r *Reader) followUp(f engine.FollowUp) contract.FollowUp {
 // those in lines are told that made something, or spoke.
 const linesInFull = 1_000
 
-// Acts tells what rules did at a spot.
-func (r *Reader) Acts(s engine.Spot) []contract.Act {
+// Acts tells what rules did at a cell.
+func (r *Reader) Acts(s engine.Cell) []contract.Act {
 	rules := s.Rules
 	if s.Line > 0 && len(r.out.Lines) > linesInFull {
 		rules = slices.DeleteFunc(slices.Clone(rules), func(a engine.Act) bool {
@@ -162,7 +162,7 @@ func (r *Reader) Acts(s engine.Spot) []contract.Act {
 }
 
 // Fact shows the value that a part of a formula had: that of a field as the field is read.
-func (r *Reader) Fact(s engine.Spot, f feel.Step) string {
+func (r *Reader) Fact(s engine.Cell, f feel.Step) string {
 	place := -1
 	if slot, ok := feel.SlotOf(f.Node); ok {
 		if read, isField := r.plan.Vocabulary.ReadAt(slot); isField && read.Form == rule.SoFar && !read.List {
@@ -177,7 +177,7 @@ func (r *Reader) Fact(s engine.Spot, f feel.Step) string {
 	case f.Value.IsNull():
 		return "blank"
 	case place >= 0:
-		return r.At(engine.Spot{Place: place, Line: s.Line}, f.Value)
+		return r.At(engine.Cell{Index: place, Line: s.Line}, f.Value)
 	}
 	return Brief(f.Value)
 }
@@ -186,7 +186,7 @@ func (r *Reader) Fact(s engine.Spot, f feel.Step) string {
 func (r *Reader) inMessage(m engine.Message, piece rule.Piece, v feel.Value) string {
 	switch {
 	case piece.Place >= 0:
-		return r.At(engine.Spot{Place: piece.Place, Line: m.Line}, v)
+		return r.At(engine.Cell{Index: piece.Place, Line: m.Line}, v)
 	case piece.Field != nil:
 		return piece.Field.Show(v, r.Format, r.Company.Surroundings(""))
 	}
@@ -200,7 +200,7 @@ const longest = 80
 func Brief(v feel.Value) string { return v.Brief(longest) }
 
 // Computed shows the value of a formula: that of a field as the field is read.
-func (r *Reader) Computed(s engine.Spot, v feel.Value, ofField bool) string {
+func (r *Reader) Computed(s engine.Cell, v feel.Value, ofField bool) string {
 	switch {
 	case v.IsNull() && ofField:
 		return "blank"

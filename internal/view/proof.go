@@ -58,7 +58,7 @@ func (r *Reader) difference(result *proof.Result, d proof.Difference) contract.D
 		shown.Label = "rule " + d.Field
 	}
 	kind := result.Plan.Kind()
-	place, line := judge.Place(kind, d.Field)
+	place, line := judge.IndexOf(kind, d.Field)
 	if place < 0 {
 		return shown
 	}
@@ -67,11 +67,11 @@ func (r *Reader) difference(result *proof.Result, d proof.Difference) contract.D
 	if at == nil {
 		return shown
 	}
-	spot := engine.Spot{Place: place, Line: line, Field: at}
-	shown.Acts = r.Acts(spot)
+	cell := engine.Cell{Index: place, Line: line, Field: at}
+	shown.Acts = r.Acts(cell)
 	if d.What == "value" {
 		v, _ := kind.Fields[place].Parse(d.Expected)
-		shown.Expected, shown.Actual = r.At(spot, v), r.At(spot, at.Final)
+		shown.Expected, shown.Actual = r.At(cell, v), r.At(cell, at.Final)
 	}
 	return shown
 }
@@ -147,10 +147,10 @@ func SetAside(change, reason string, by record.Stamp) contract.SetAside {
 func (r *Reader) Suggestion(c *rule.Compiled, s proof.Suggestion) contract.Suggestion {
 	kind := s.Result.Plan.Kind()
 	differs := List(s.Changes, func(change proof.Change) string {
-		place, line := judge.Place(kind, change.Address)
+		place, line := judge.IndexOf(kind, change.Address)
 		text := "blank"
 		if v, wrong := kind.Fields[place].Parse(change.Value); wrong == nil && !v.IsNull() {
-			text = r.At(engine.Spot{Place: place, Line: line}, v)
+			text = r.At(engine.Cell{Index: place, Line: line}, v)
 		}
 		return LabelOf(kind, place, line) + " " + text
 	})
@@ -176,8 +176,8 @@ func (r *Reader) ResultOf(c *rule.Compiled) string {
 	}
 	kind := r.plan.Kind()
 	said := "the rule on " + LabelOf(kind, c.Field, 0) + " does not hold there"
-	for _, s := range r.out.Spots() {
-		label := LabelOf(kind, s.Place, s.Line)
+	for _, s := range r.out.Cells() {
+		label := LabelOf(kind, s.Index, s.Line)
 		for _, a := range s.Rules {
 			if a.Rule.ID != c.ID {
 				continue
@@ -203,11 +203,11 @@ func (r *Reader) ResultOf(c *rule.Compiled) string {
 func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Result) (hit contract.ImpactHit, refused, changed bool) {
 	kind := now.Plan.Kind()
 	var told []string
-	for _, s := range now.Outcome.Spots() {
-		old := before.Outcome.Field(s.Place, s.Line)
+	for _, s := range now.Outcome.Cells() {
+		old := before.Outcome.Field(s.Index, s.Line)
 		if was, is := fieldText(old), fieldText(s.Field); was != is {
 			changed = true
-			told = append(told, fmt.Sprintf("%s %s → %s", LabelOf(kind, s.Place, s.Line), OrBlank(r.At(s, old.Final)), OrBlank(r.At(s, s.Final))))
+			told = append(told, fmt.Sprintf("%s %s → %s", LabelOf(kind, s.Index, s.Line), OrBlank(r.At(s, old.Final)), OrBlank(r.At(s, s.Final))))
 		}
 	}
 	if changed {

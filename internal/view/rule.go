@@ -148,7 +148,7 @@ func Names(names []rule.Name, want feel.Type) contract.Names {
 	return answer
 }
 
-// Steps shows the parts of a formula with the values that they had at a spot.
+// Steps shows the parts of a formula with the values that they had at a cell.
 func (r *Reader) Steps(formula string, steps []feel.Step, fact func(feel.Step) string) []contract.FormulaStep {
 	return List(steps, func(step feel.Step) contract.FormulaStep {
 		start, end := step.Node.Span()

@@ -304,7 +304,7 @@ func (i *importer) proofs() error {
 		for j := range p.Expect.Messages {
 			p.Expect.Messages[j].Rule = i.rules[p.Expect.Messages[j].Rule]
 		}
-		if carried := p.Given.Carried; carried != nil {
+		if carried := p.Given.Fixtures; carried != nil {
 			for j := range carried.Alike {
 				carried.Alike[j].Rule = i.rules[carried.Alike[j].Rule]
 			}

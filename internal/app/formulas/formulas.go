@@ -72,9 +72,9 @@ func (s *Service) Check(ctx context.Context, request contract.FormulaAsk) (contr
 	if !ok {
 		return answer, t.Links.Err()
 	}
-	spot := engine.Spot{Place: place, Line: request.Line}
-	answer.Value = t.Reader.Computed(spot, found.Value, request.Part == contract.FormulaAskPartValue)
-	answer.Steps = t.Reader.Steps(request.Formula, found.Steps, func(step feel.Step) string { return t.Reader.Fact(spot, step) })
+	cell := engine.Cell{Index: place, Line: request.Line}
+	answer.Value = t.Reader.Computed(cell, found.Value, request.Part == contract.FormulaAskPartValue)
+	answer.Steps = t.Reader.Steps(request.Formula, found.Steps, func(step feel.Step) string { return t.Reader.Fact(cell, step) })
 	answer.Failures = view.Failures(request.Formula, found.Failures)
 	return answer, t.Links.Err()
 }

@@ -126,7 +126,7 @@ func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *rec
 // Acting are the numbers of the rules that acted, spoke or failed.
 func Acting(out *engine.Outcome) []int64 {
 	rules := []int64{}
-	for _, s := range out.Spots() {
+	for _, s := range out.Cells() {
 		for _, a := range s.Rules {
 			speaking := slices.Contains([]string{engine.Acted, engine.Speaks, engine.Failed}, a.Did)
 			if speaking && !slices.Contains(rules, a.Rule.ID) {

@@ -143,8 +143,8 @@ type Ask struct {
 	Drafts []int64
 	// Over are records as they would be, which go before those that are saved.
 	Over map[record.Ref]*record.Record
-	// Quiet leaves out the detail of the trace.
-	Quiet bool
+	// NoTrace leaves out the detail of the trace.
+	NoTrace bool
 	// Facts are the addresses of the fields whose facts are told; nil: all, of a document of few
 	// lines.
 	Facts []string
@@ -181,7 +181,7 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	t := &Trial{Reference: ref, Document: document, typed: map[string]string{}, Version: version, Reads: commit.NewReadSet(version.Book)}
 	w := s.around(ctx, ref, book, document.Company, t.Reads)
 	c := &w.Circumstances
-	c.Moment, c.Keyed, c.Detail, c.Facts = cmp.Or(a.Moment, rule.Posting), a.Keyed, !a.Quiet, a.told(book.Vocabulary.Kind, &document)
+	c.Moment, c.Keyed, c.Detail, c.Facts = cmp.Or(a.Moment, rule.Posting), a.Keyed, !a.NoTrace, a.told(book.Vocabulary.Kind, &document)
 	w.links.over = a.Over
 	t.Links = s.Links(ctx, ref, document.Company)
 	if a.Real {
@@ -216,7 +216,7 @@ func (a *Ask) told(kind *record.Kind, document *judge.Document) func(place, line
 	}
 	wanted := map[[2]int]bool{}
 	for _, address := range a.Facts {
-		place, line := judge.Place(kind, address)
+		place, line := judge.IndexOf(kind, address)
 		wanted[[2]int{place, line}] = true
 	}
 	return func(place, line int) bool { return wanted[[2]int{place, line}] }
@@ -251,31 +251,31 @@ func Unjudged(err error) error {
 // around is what the store has to say of documents of a company.
 type around struct {
 	judge.Circumstances
-	links *Links
-	peers *peers
+	links      *Links
+	uniqueness *uniqueness
 }
 
-func (a *around) failed() error { return cmp.Or(a.links.failed, a.peers.failed) }
+func (a *around) failed() error { return cmp.Or(a.links.failed, a.uniqueness.failed) }
 
 // around returns the circumstances of a company: who asks, when, and all other records. reads
 // notes what is read; nil: nobody relies on it.
 func (s *Service) around(ctx context.Context, ref *cache.Reference, book *plan.Book, company string, reads *commit.ReadSet) *around {
 	kind := book.Vocabulary.Kind
 	at := ref.Company(company)
-	a := &around{links: s.Links(ctx, ref, company), peers: &peers{records: s.Cache.Records, ctx: ctx, reads: reads}}
+	a := &around{links: s.Links(ctx, ref, company), uniqueness: &uniqueness{records: s.Cache.Records, ctx: ctx, reads: reads}}
 	a.links.reads = reads
 	a.Circumstances = judge.Circumstances{
 		Book: book, Build: s.Cache.Plan, Today: s.Today(at), Now: clock.Now(at, s.Clock()), User: actor.Of(ctx).Name,
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return ref.Scope(kind.Key, company, kindType, day)
 		},
-		Linked: a.links, Peers: a.peers, Numbers: func() engine.Numbers { return &Numbers{service: s, ctx: ctx} }, Done: ctx.Done(),
+		Linked: a.links, Uniqueness: a.uniqueness, Numbers: func() engine.Numbers { return &Numbers{service: s, ctx: ctx} }, Done: ctx.Done(),
 	}
 	return a
 }
 
-// peers finds the other saved records of a kind for unique rules.
-type peers struct {
+// uniqueness finds the other saved records of a kind for unique rules.
+type uniqueness struct {
 	records cache.Records
 	ctx     context.Context
 	reads   *commit.ReadSet
@@ -284,7 +284,7 @@ type peers struct {
 }
 
 // Same returns the numbers of the records that have the values of a unique rule.
-func (p *peers) Same(c *rule.Compiled, company, key string, texts []string) []string {
+func (p *uniqueness) Same(c *rule.Compiled, company, key string, texts []string) []string {
 	found, err := p.records.Same(p.ctx, c, company, key, texts)
 	p.failed = cmp.Or(p.failed, err)
 	p.reads.Key(c, company, key, texts, found)

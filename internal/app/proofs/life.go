@@ -23,12 +23,12 @@ func (s *Service) MarkRead(ctx context.Context, id int64) (contract.Proof, error
 // Refresh lets a proof carry what it reads as that is now. What it expects stays.
 func (s *Service) Refresh(ctx context.Context, id int64) (contract.Proof, error) {
 	return s.changeProof(ctx, id, "carried anew", "", func(p *proof.Proof) error {
-		p.Given.Carried = nil
+		p.Given.Fixtures = nil
 		b, err := s.base.Bench(ctx, p.Given.Kind, nil)
 		if err != nil {
 			return err
 		}
-		p.Given.Carried, err = b.Runner.Carry(p)
+		p.Given.Fixtures, err = b.Runner.Carry(p)
 		return err
 	})
 }

@@ -69,7 +69,7 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 	if p.Given.Preceding != nil && p.Given.Previous == nil {
 		p.Given.Previous, p.Given.PreviousOfType = request.Document.Previous, request.Document.PreviousOfType
 	}
-	if p.Given.Carried, err = b.Runner.Carry(&p); err != nil {
+	if p.Given.Fixtures, err = b.Runner.Carry(&p); err != nil {
 		return contract.Proof{}, err
 	}
 	if p.Posting != "" {
@@ -95,7 +95,7 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 		}
 	}
 	for key := range p.Expect.Values {
-		if place, _ := judge.Place(kind, key); place < 0 {
+		if place, _ := judge.IndexOf(kind, key); place < 0 {
 			return contract.Proof{}, fault.Bad(unknownExpected, kind.Noun(), key)
 		}
 	}
@@ -244,7 +244,7 @@ func proofNames(kind *record.Kind, given *judge.Document, expected map[string]st
 	}
 	place := kind.Index(key)
 	for address := range expected {
-		if at, _ := judge.Place(kind, address); at == place {
+		if at, _ := judge.IndexOf(kind, address); at == place {
 			return true
 		}
 	}

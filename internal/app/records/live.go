@@ -88,7 +88,7 @@ func (l *Live) reach(ctx context.Context, kind string) (most int, err error) {
 		return 0, err
 	}
 	for _, c := range book.Rules {
-		if c.State == rule.InForce && c.Family == rule.Source && c.Effect.Tie == rule.Live && c.Value != nil {
+		if c.State == rule.InForce && c.Family == rule.Source && c.Effect.Mode == rule.Live && c.Value != nil {
 			most = max(most, c.Depth())
 		}
 	}
@@ -130,19 +130,19 @@ func (l *Live) values(ctx context.Context, ref *cache.Reference, reads *commit.R
 	if err != nil {
 		return nil, err
 	}
-	judged, err := l.base.Try(ctx, judging.DocumentOf(kind, &r), judging.Ask{Moment: rule.Saving, Real: true, Quiet: true, Over: over})
+	judged, err := l.base.Try(ctx, judging.DocumentOf(kind, &r), judging.Ask{Moment: rule.Saving, Real: true, NoTrace: true, Over: over})
 	if err != nil {
 		return nil, ctx.Err()
 	}
 	reads.Record(r.Ref, &r)
 	content := r.Content
 	changed := false
-	for _, s := range judged.Judged.Outcome.Spots() {
+	for _, s := range judged.Judged.Outcome.Cells() {
 		if !s.Live {
 			continue
 		}
 		text := field.Write(s.Final)
-		f := &kind.Fields[s.Place]
+		f := &kind.Fields[s.Index]
 		if content.Get(f, s.Line) == text {
 			continue
 		}

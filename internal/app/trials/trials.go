@@ -5,7 +5,7 @@
 package trials
 
 import (
-	"codicil/core/batch"
+	"codicil/core/evaluation"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"context"
@@ -27,17 +27,17 @@ func (s *Service) Try(ctx context.Context, request contract.TryRequest) (contrac
 }
 
 // Evaluate takes plain documents through the rules in force and keeps nothing.
-func (s *Service) Evaluate(ctx context.Context, documents []batch.Document) ([]batch.Result, error) {
+func (s *Service) Evaluate(ctx context.Context, documents []evaluation.Document) ([]evaluation.Result, error) {
 	w, err := s.base.World(ctx)
 	if err != nil {
 		return nil, err
 	}
-	results := make([]batch.Result, len(documents))
+	results := make([]evaluation.Result, len(documents))
 	for i := range documents {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		results[i] = batch.Run(w, &documents[i])
+		results[i] = evaluation.Run(w, &documents[i])
 		if err := w.Err(); err != nil {
 			return nil, err
 		}

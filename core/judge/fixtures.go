@@ -12,9 +12,9 @@ import (
 	"codicil/core/rule"
 )
 
-// Carried is what a proof read besides its document when it was kept, so that later changes
+// Fixtures is what a proof read besides its document when it was kept, so that later changes
 // of it do not change the proof. What a rule reads now and is not carried is read as it is.
-type Carried struct {
+type Fixtures struct {
 	// Records are the linked records by kind and number: the values of their headers by
 	// field, in stored form.
 	Records map[string]map[string]map[string]string `json:"records,omitempty"`
@@ -42,8 +42,8 @@ type Alike struct {
 	Rule    int64  `json:"rule"`
 	Company string `json:"company"` // "": all
 	Key     string `json:"key"`
-	// Manner is "equal" or "near", as the rule looked for them; "": as it does now.
-	Manner  string   `json:"manner,omitempty"`
+	// Match is "equal" or "near", as the rule looked for them; "": as it does now.
+	Match   string   `json:"manner,omitempty"`
 	Numbers []string `json:"numbers"`
 }
 
@@ -60,7 +60,7 @@ func ReadLiteral(text string) feel.Value {
 }
 
 // standing returns the standing values that are carried.
-func (c *Carried) standing() map[string]feel.Value {
+func (c *Fixtures) standing() map[string]feel.Value {
 	if c == nil {
 		return nil
 	}
@@ -74,14 +74,14 @@ func (c *Carried) standing() map[string]feel.Value {
 // world is what a case reads besides its document: first what is carried, then what is there
 // now; and with a recorder it notes what was read.
 type world struct {
-	carried *Carried
+	fixtures *Fixtures
 	// kinds finds a kind; nil where there is none.
-	kinds  func(key string) *record.Kind
-	linked engine.Linked
-	tables feel.Tables
-	peers  engine.Peers
-	record *Carried // nil: nothing is noted
-	looked map[string]bool
+	kinds      func(key string) *record.Kind
+	linked     engine.Linked
+	tables     feel.Tables
+	uniqueness engine.Uniqueness
+	record     *Fixtures // nil: nothing is noted
+	looked     map[string]bool
 	// instead stands in for the tables, on the day.
 	instead *Instead
 	day     record.Day
@@ -122,12 +122,12 @@ func (w *world) Follow(kind, key, field string) feel.Value {
 		return feel.NullValue
 	}
 	f := k.Field(field)
-	if w.carried != nil && f != nil {
-		if values, there := w.carried.Records[kind][key]; there {
+	if w.fixtures != nil && f != nil {
+		if values, there := w.fixtures.Records[kind][key]; there {
 			v, _ := f.Parse(values[field])
 			return v
 		}
-		if _, missing := w.carried.Missing[kind][key]; missing {
+		if _, missing := w.fixtures.Missing[kind][key]; missing {
 			return feel.NullValue
 		}
 	}
@@ -169,11 +169,11 @@ func put[V any](of *map[string]map[string]V, kind, key string, v V) {
 
 // Missing says why a link may not name the record.
 func (w *world) Missing(kind, key string) string {
-	if w.carried != nil {
-		if why, missing := w.carried.Missing[kind][key]; missing {
+	if w.fixtures != nil {
+		if why, missing := w.fixtures.Missing[kind][key]; missing {
 			return why
 		}
-		if _, there := w.carried.Records[kind][key]; there {
+		if _, there := w.fixtures.Records[kind][key]; there {
 			return ""
 		}
 	}
@@ -193,7 +193,7 @@ func (w *world) Lookup(crosswalk string, keys []feel.Value, column string) (feel
 	for i, key := range keys {
 		texts[i] = Literal(key)
 	}
-	find := func(c *Carried) int {
+	find := func(c *Fixtures) int {
 		return slices.IndexFunc(c.Lookups, func(l Lookup) bool {
 			return l.Crosswalk == crosswalk && l.Column == column && slices.Equal(l.Keys, texts)
 		})
@@ -204,9 +204,9 @@ func (w *world) Lookup(crosswalk string, keys []feel.Value, column string) (feel
 		}
 	}
 	v, found := w.tables.Lookup(crosswalk, keys, column)
-	if w.carried != nil {
-		if at := find(w.carried); at >= 0 {
-			v, found = ReadLiteral(w.carried.Lookups[at].Value), !w.carried.Lookups[at].Missing
+	if w.fixtures != nil {
+		if at := find(w.fixtures); at >= 0 {
+			v, found = ReadLiteral(w.fixtures.Lookups[at].Value), !w.fixtures.Lookups[at].Missing
 		}
 	}
 	if w.record != nil && find(w.record) < 0 {
@@ -222,18 +222,18 @@ func (w *world) Same(c *rule.Compiled, company, key string, texts []string) []st
 		manner = "near"
 	}
 	is := func(a Alike) bool {
-		return a.Rule == c.ID && a.Company == company && a.Key == key && (a.Manner == "" || a.Manner == manner)
+		return a.Rule == c.ID && a.Company == company && a.Key == key && (a.Match == "" || a.Match == manner)
 	}
-	if w.carried != nil {
-		if at := slices.IndexFunc(w.carried.Alike, is); at >= 0 {
-			w.keepAlike(w.carried.Alike[at], is)
-			return slices.Clone(w.carried.Alike[at].Numbers)
+	if w.fixtures != nil {
+		if at := slices.IndexFunc(w.fixtures.Alike, is); at >= 0 {
+			w.keepAlike(w.fixtures.Alike[at], is)
+			return slices.Clone(w.fixtures.Alike[at].Numbers)
 		}
 	}
-	if w.peers == nil {
+	if w.uniqueness == nil {
 		return nil
 	}
-	numbers := w.peers.Same(c, company, key, texts)
+	numbers := w.uniqueness.Same(c, company, key, texts)
 	w.keepAlike(Alike{c.ID, company, key, manner, append([]string{}, numbers...)}, is)
 	return numbers
 }

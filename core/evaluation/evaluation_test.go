@@ -1,4 +1,4 @@
-package batch_test
+package evaluation_test
 
 import (
 	"errors"
@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"codicil/core/batch"
 	"codicil/core/engine"
+	"codicil/core/evaluation"
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/judge"
@@ -50,7 +50,7 @@ func (w *world) Circumstances(kind, company string) (judge.Circumstances, error)
 		return rule.Body{Kind: kind, Family: family, Target: target, Effect: effect, On: rule.Occasions{New: true, Change: true}}
 	}
 	rules := []rule.Rule{
-		{ID: 1, State: rule.InForce, Name: "terms", Body: body(rule.Source, "terms", rule.Effect{Tie: rule.Live, Value: "customer.terms"})},
+		{ID: 1, State: rule.InForce, Name: "terms", Body: body(rule.Source, "terms", rule.Effect{Mode: rule.Live, Value: "customer.terms"})},
 		{ID: 2, State: rule.InForce, Body: body(rule.Validate, "lines.amount", rule.Effect{Severity: rule.Advise, Must: "line.amount > 0", Message: "more than nothing"})},
 		{ID: 3, State: rule.InForce, Body: body(rule.FollowUp, "customer.last", rule.Effect{Value: "on"})},
 	}
@@ -68,18 +68,18 @@ func (w *world) Prior(*judge.Document) error { return nil }
 
 func (w *world) Version() judge.Version { return judge.Version{Book: 7, Program: "test"} }
 
-func run(w *world, d batch.Document) batch.Result { return batch.Run(w, &d) }
-func order(values map[string]string) batch.Document {
+func run(w *world, d evaluation.Document) evaluation.Result { return evaluation.Run(w, &d) }
+func order(values map[string]string) evaluation.Document {
 	if values == nil {
 		values = map[string]string{}
 	}
-	return batch.Document{ID: "a", Kind: "order", Company: "10", Type: "SO", Values: values}
+	return evaluation.Document{ID: "a", Kind: "order", Company: "10", Type: "SO", Values: values}
 }
 
 func TestADocumentComesBackWithAllThatItsRulesMade(t *testing.T) {
 	d := order(map[string]string{"customer": "C1", "on": "2026-12-01"})
-	d.Lines = []batch.Line{{Values: batch.Values{"amount": "0.10"}}, {Values: batch.Values{"amount": "0"}}}
-	d.Linked = map[string]map[string]batch.Values{"customer": {"C1": {"terms": "N30", "last": "2026-01-01"}}}
+	d.Lines = []evaluation.Line{{Values: evaluation.Values{"amount": "0.10"}}, {Values: evaluation.Values{"amount": "0"}}}
+	d.Linked = map[string]map[string]evaluation.Values{"customer": {"C1": {"terms": "N30", "last": "2026-01-01"}}}
 	w := &world{}
 	r := run(w, d)
 	assert.Equal(t, record.Day("2026-12-01"), w.day, "the day is that of the document's own field")
@@ -87,9 +87,9 @@ func TestADocumentComesBackWithAllThatItsRulesMade(t *testing.T) {
 	assert.Equal(t, engine.Accepted, r.Verdict)
 	assert.Equal(t, map[string]string{"customer": "C1", "on": "2026-12-01", "terms": "N30"}, r.Values)
 	assert.Equal(t, []record.Line{{Number: 1, Values: map[string]string{"amount": "0.1"}}, {Number: 2, Values: map[string]string{"amount": "0"}}}, r.Lines)
-	assert.Equal(t, []batch.Message{{Severity: rule.Advise, Code: "rule", Field: "lines.amount", Line: 2, Rule: 2, Text: "more than nothing"}}, r.Messages)
-	assert.Equal(t, []batch.Write{{Rule: 3, Kind: "customer", Number: "C1", Field: "last", Before: "2026-01-01", After: "2026-12-01"}}, r.Writes)
-	assert.Equal(t, batch.Acting{Rule: 1, Name: "terms", Family: rule.Source, Field: "terms", After: "N30"}, r.Acting[1])
+	assert.Equal(t, []evaluation.Message{{Severity: rule.Advise, Code: "rule", Field: "lines.amount", Line: 2, Rule: 2, Text: "more than nothing"}}, r.Messages)
+	assert.Equal(t, []evaluation.Write{{Rule: 3, Kind: "customer", Number: "C1", Field: "last", Before: "2026-01-01", After: "2026-12-01"}}, r.Writes)
+	assert.Equal(t, evaluation.Acting{Rule: 1, Name: "terms", Family: rule.Source, Field: "terms", After: "N30"}, r.Acting[1])
 }
 
 func TestWithoutItsLinkedRecordsALinkIsTakenAsItIs(t *testing.T) {
@@ -101,15 +101,15 @@ func TestWithoutItsLinkedRecordsALinkIsTakenAsItIs(t *testing.T) {
 }
 
 func TestWhatIsWrongWithADocumentStandsInItsResult(t *testing.T) {
-	for want, change := range map[string]func(*batch.Document){
-		`there is no kind of record "boat"`: func(d *batch.Document) { d.Kind = "boat" },
-		"there is no such company":          func(d *batch.Document) { d.Company = "99" },
-		`"soon" is no day`:                  func(d *batch.Document) { d.Day = "soon" },
-		`a order has no field "colour"`:     func(d *batch.Document) { d.Values = map[string]string{"colour": "red"} },
-		"line number 1 is there twice": func(d *batch.Document) {
-			d.Lines = []batch.Line{{Number: 1, Values: batch.Values{"amount": "1"}}, {Number: 1, Values: batch.Values{"amount": "1"}}}
+	for want, change := range map[string]func(*evaluation.Document){
+		`there is no kind of record "boat"`: func(d *evaluation.Document) { d.Kind = "boat" },
+		"there is no such company":          func(d *evaluation.Document) { d.Company = "99" },
+		`"soon" is no day`:                  func(d *evaluation.Document) { d.Day = "soon" },
+		`a order has no field "colour"`:     func(d *evaluation.Document) { d.Values = map[string]string{"colour": "red"} },
+		"line number 1 is there twice": func(d *evaluation.Document) {
+			d.Lines = []evaluation.Line{{Number: 1, Values: evaluation.Values{"amount": "1"}}, {Number: 1, Values: evaluation.Values{"amount": "1"}}}
 		},
-		`stored Ordered on: Ordered on is a`: func(d *batch.Document) { d.Stored = map[string]string{"on": "x"} },
+		`stored Ordered on: Ordered on is a`: func(d *evaluation.Document) { d.Stored = map[string]string{"on": "x"} },
 	} {
 		d := order(nil)
 		change(&d)
@@ -131,11 +131,11 @@ func TestNothingOfALineIsPassedOver(t *testing.T) {
 		`{"kind":"order","company":"10","type":"SO","values":{"on":"2026-12-01"},"lines":[{"values":7}]}`:     "values are an object",
 		`{"kind":"order","company":"10","type":"SO","values":{"on":"2026-12-01"},"lines":[{"values":{}},{}]}`: "line 2 has no values",
 	} {
-		_, err := batch.Read([]byte(line))
+		_, err := evaluation.Read([]byte(line))
 		assert.ErrorContains(t, err, want, line)
 	}
-	d, err := batch.Read([]byte(`{"kind":"order","company":"10","type":"SO","values":{"customer":null},"lines":[{"values":{"amount":0.1000000000000000000000000000000001}}]}`))
+	d, err := evaluation.Read([]byte(`{"kind":"order","company":"10","type":"SO","values":{"customer":null},"lines":[{"values":{"amount":0.1000000000000000000000000000000001}}]}`))
 	require.NoError(t, err)
-	assert.Equal(t, batch.Values{}, d.Values)
+	assert.Equal(t, evaluation.Values{}, d.Values)
 	assert.Equal(t, "0.1000000000000000000000000000000001", d.Lines[0].Values["amount"], "a JSON number is read exactly")
 }

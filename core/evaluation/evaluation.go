@@ -1,8 +1,8 @@
-// Package batch takes documents through their plans one after the other, for a program that
+// Package evaluation takes documents through their plans one after the other, for a program that
 // asks: plain values go in, and what became of them comes out.
 //
 // It must never know where rules and records are kept, nor files. Start reading at Run.
-package batch
+package evaluation
 
 import (
 	"bytes"
@@ -259,8 +259,8 @@ func (r *Result) of(out *engine.Outcome, kind *record.Kind) {
 	for _, line := range out.Lines {
 		r.Lines = append(r.Lines, record.Line{Number: line.Number, Values: map[string]string{}})
 	}
-	for _, s := range out.Spots() {
-		fd := &kind.Fields[s.Place]
+	for _, s := range out.Cells() {
+		fd := &kind.Fields[s.Index]
 		values := r.Values
 		if s.Line > 0 {
 			values = r.Lines[slices.IndexFunc(r.Lines, func(l record.Line) bool { return l.Number == s.Line })].Values
