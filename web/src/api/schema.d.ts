@@ -2328,6 +2328,12 @@ export interface components {
             /** @enum {string} */
             severity: "refuse" | "confirm" | "advise";
             code: string;
+            /** @description Which text of the code it is; missing: its only one, or a rule's own */
+            variant?: string;
+            /** @description What the text is made from, by name; missing: it is a rule's own */
+            params?: {
+                [key: string]: string;
+            };
             field: string;
             /** @description The field as the company labels it; missing: it points to the line, or the document */
             label?: string;
@@ -2578,6 +2584,13 @@ export interface components {
             /** @description Counts from 0; -1: the table itself */
             row: number;
             column: string;
+            code: string;
+            /** @description Which text of the code it is; missing: its only one */
+            variant?: string;
+            /** @description What the text is made from, by name */
+            params?: {
+                [key: string]: string;
+            };
             message: string;
         };
         Notice: {
@@ -2857,6 +2870,13 @@ export interface components {
         };
         PairProblem: {
             pair: number;
+            code: string;
+            /** @description Which text of the code it is; missing: its only one */
+            variant?: string;
+            /** @description What the text is made from, by name */
+            params?: {
+                [key: string]: string;
+            };
             message: string;
         };
         BeginRequest: {
