@@ -7,7 +7,7 @@ export CGO_ENABLED ?= 0
 GO_SOURCES := $(shell find api cmd core internal web/web.go -name '*.go' -o -name '*.sql' -o -name '*.json' -o -name '*.yaml' 2>/dev/null)
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json -type f)
 
-.PHONY: build demo test test-go test-web test-browser bench screenshots lint generate suggestions clean chromium race-tools
+.PHONY: build demo prepared test test-go test-web test-browser bench screenshots lint generate suggestions clean chromium race-tools
 
 build: bin/codicil
 
@@ -16,7 +16,14 @@ demo: build ## build everything and start with the demo data
 
 DEMO := internal/demo/prepared/brinewell.db.gz
 
-$(DEMO): $(GO_SOURCES) internal/demo/suggested.json go.mod go.sum
+# The scenario is filled in anew where it, the standard kinds or what is stored has changed.
+# A test of internal/demo tells when anything else changes what it holds: run make prepared.
+DEMO_SOURCES := $(shell find internal/demo internal/standard internal/store internal/codec -name '*.go' ! -name '*_test.go' -o -name '*.sql' -o -name '*.json' ! -path '*/testdata/*')
+
+$(DEMO): $(DEMO_SOURCES)
+	go run ./internal/demo/prepare
+
+prepared: ## fill the demo scenario in anew
 	go run ./internal/demo/prepare
 
 bin/codicil: web/dist/index.html $(DEMO) $(GO_SOURCES) go.mod go.sum

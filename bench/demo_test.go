@@ -20,8 +20,7 @@ func clock() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
 func demoStore(b *testing.B) (opened *store.Store, file string) {
 	b.Helper()
 	file = filepath.Join(b.TempDir(), "demo.db")
-	template := demo.Template{Clock: clock, User: "Ada"}
-	if err := template.Write(b.Context(), file); err != nil {
+	if err := demo.Write(b.Context(), file); err != nil {
 		b.Fatal(err)
 	}
 	opened, err := store.Open(b.Context(), file)

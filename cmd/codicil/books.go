@@ -13,8 +13,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"codicil/api"
-	"codicil/core/evaluation"
 	"codicil/core/engine"
+	"codicil/core/evaluation"
 	"codicil/internal/app"
 	"codicil/internal/demo"
 	"codicil/internal/exchange"
@@ -33,11 +33,8 @@ func onData(c *cobra.Command, data string, asDemo bool, work func(*app.App) erro
 		}
 		defer func() { _ = os.RemoveAll(folder) }()
 		data = folder + "/demo.db"
-		if file, carried := demo.Prepared(); carried {
-			if err := os.WriteFile(data, file, 0o600); err != nil {
-				return err
-			}
-			asDemo = false // it is filled
+		if err := demo.Write(c.Context(), data); err != nil {
+			return fmt.Errorf("fill the demo: %w", err)
 		}
 	} else if _, err := os.Stat(data); err != nil {
 		return fmt.Errorf("there is no database %s; name it with --data", data)
@@ -51,7 +48,7 @@ func onData(c *cobra.Command, data string, asDemo bool, work func(*app.App) erro
 			err = closing
 		}
 	}()
-	d, err := openApp(c.Context(), s, asDemo)
+	d, err := openApp(c.Context(), s)
 	if err != nil {
 		return err
 	}

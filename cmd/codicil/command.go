@@ -84,13 +84,9 @@ func demoCommand() *cobra.Command {
 
 func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 	ctx := c.Context()
-	filled := false
 	if withDemo {
-		if file, carried := demo.Prepared(); carried {
-			if err := os.WriteFile(data, file, 0o600); err != nil {
-				return err
-			}
-			filled = true
+		if err := demo.Write(ctx, data); err != nil {
+			return fmt.Errorf("fill the demo: %w", err)
 		}
 	}
 	s, err := store.Open(ctx, data)
@@ -102,7 +98,7 @@ func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 			err = closing
 		}
 	}()
-	a, err := openApp(ctx, s, withDemo && !filled)
+	a, err := openApp(ctx, s)
 	if err != nil {
 		return err
 	}
@@ -115,20 +111,14 @@ func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 	})
 }
 
-// openApp brings the kinds up to date and, where the program does not carry the
-// filled demo along, fills it.
-func openApp(ctx context.Context, s *store.Store, fillDemo bool) (*app.App, error) {
+// openApp brings the kinds up to date and finishes what an earlier run began.
+func openApp(ctx context.Context, s *store.Store) (*app.App, error) {
 	kinds, err := standard.Kinds()
 	if err != nil {
 		return nil, err
 	}
 	if err := s.SaveKinds(ctx, kinds); err != nil {
 		return nil, err
-	}
-	if fillDemo {
-		if err := demo.Fill(ctx, s, time.Now, demo.Author); err != nil {
-			return nil, fmt.Errorf("fill the demo: %w", err)
-		}
 	}
 	a := app.New(s, time.Now)
 	return a, a.Resume(ctx)

@@ -29,9 +29,6 @@ import (
 // Now is the time at which the application under test believes to be.
 var Now = time.Date(2026, 11, 24, 9, 30, 0, 0, time.UTC)
 
-// template is the demo data as it stands then.
-var template = demo.Template{Clock: func() time.Time { return Now }, User: "Ada Quill"}
-
 // patience is how long an action may wait for what it expects to see.
 const patience = 30 * time.Second
 
@@ -73,7 +70,7 @@ func (a *Application) serve(filled bool) error {
 	var err error
 	path := filepath.Join(a.folder, "e2e.db")
 	if filled {
-		if err = template.Write(ctx, path); err != nil {
+		if err = demo.Write(ctx, path); err != nil {
 			return err
 		}
 	}
@@ -87,7 +84,7 @@ func (a *Application) serve(filled bool) error {
 	if err := a.store.SaveKinds(ctx, kinds); err != nil {
 		return err
 	}
-	handler, err := httpapi.New(app.New(a.store, template.Clock), template.User, web.Files())
+	handler, err := httpapi.New(app.New(a.store, func() time.Time { return Now }), "Ada Quill", web.Files())
 	if err != nil {
 		return err
 	}

@@ -28,12 +28,7 @@ const Author = "Moya Keane"
 // seed makes every start the same.
 const seed = 24
 
-// Fill puts the scenario into an empty store, through the same use cases that
-// a person would use: all of it, or nothing.
-func Fill(ctx context.Context, s *store.Store, now clock.Clock, user string) error {
-	return scenario(ctx, s, now, user, false)
-}
-
+// scenario fills an empty store: all of it, or nothing.
 func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string, bare bool) error {
 	return s.Transaction(ctx, func(tx *store.Store) error {
 		ctx, at := actor.With(ctx, actor.Named(user, actor.CommandLine)), now()

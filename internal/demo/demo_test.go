@@ -2,8 +2,11 @@ package demo_test
 
 import (
 	"context"
-	"encoding/json"
+	"database/sql"
+	"fmt"
+	"path/filepath"
 	"slices"
+	"strconv"
 	"testing"
 	"time"
 
@@ -18,7 +21,6 @@ import (
 	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/demo"
-	"codicil/internal/standard"
 	"codicil/internal/store"
 )
 
@@ -29,17 +31,15 @@ func ada(t *testing.T) context.Context {
 	return actor.With(t.Context(), actor.Named("Ada", actor.Program))
 }
 
+// fill opens the scenario, on any other day than the proofs'.
 func fill(t *testing.T) *app.App {
 	t.Helper()
-	s, err := store.Open(ada(t), "")
+	path := filepath.Join(t.TempDir(), "demo.db")
+	require.NoError(t, demo.Write(ada(t), path))
+	s, err := store.Open(ada(t), path)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
-	kinds, err := standard.Kinds()
-	require.NoError(t, err)
-	require.NoError(t, s.SaveKinds(ada(t), kinds))
-	clock := func() time.Time { return time.Date(2027, 3, 1, 12, 0, 0, 0, time.UTC) } // any other day than the proofs'
-	require.NoError(t, demo.Fill(ada(t), s, clock, "Ada"))
-	return app.New(s, clock)
+	return app.New(s, func() time.Time { return time.Date(2027, 3, 1, 12, 0, 0, 0, time.UTC) })
 }
 
 // rulesInForce returns the rules in force of all kinds.
@@ -160,21 +160,57 @@ func TestTheBooksBalance(t *testing.T) {
 	}
 }
 
-func TestEveryStartIsTheSame(t *testing.T) {
-	texts := [2]string{}
-	for i := range texts {
-		d := fill(t)
-		all := []any{rulesInForce(t, d)}
-		for _, kind := range kindsWithRules {
-			proofs, err := d.Proofs.List(ada(t), kind)
-			require.NoError(t, err)
-			text, err := d.Records.Export(ada(t), contract.ListRequest{Kind: kind})
-			require.NoError(t, err)
-			all = append(all, proofs, text)
-		}
-		text, err := json.Marshal(all)
-		require.NoError(t, err)
-		texts[i] = string(text)
+// What the program carries along is what the sources fill in: a difference means that
+// make prepared has to be run again.
+func TestThePreparedScenarioIsTheOneThatIsFilledIn(t *testing.T) {
+	prepared, filled := filepath.Join(t.TempDir(), "prepared.db"), filepath.Join(t.TempDir(), "filled.db")
+	require.NoError(t, demo.Write(ada(t), prepared))
+	require.NoError(t, demo.Make(ada(t), filled, false))
+	want, got := rows(t, filled), rows(t, prepared)
+	require.Greater(t, len(want), 1000)
+	require.Len(t, got, len(want), "run make prepared")
+	for i := range want {
+		require.Equal(t, want[i], got[i], "run make prepared")
 	}
-	assert.Equal(t, texts[0], texts[1])
+}
+
+// rows returns every row of every table as text.
+func rows(t *testing.T, path string) []string {
+	t.Helper()
+	db, err := sql.Open("sqlite", path)
+	require.NoError(t, err)
+	defer func() { require.NoError(t, db.Close()) }()
+	tables := []string{}
+	found, err := db.QueryContext(t.Context(), "SELECT name FROM sqlite_master WHERE type = 'table' AND name <> 'goose_db_version' ORDER BY name")
+	require.NoError(t, err)
+	for found.Next() {
+		var name string
+		require.NoError(t, found.Scan(&name))
+		tables = append(tables, name)
+	}
+	require.NoError(t, found.Err())
+	all := []string{}
+	for _, table := range tables {
+		found, err := db.QueryContext(t.Context(), "SELECT * FROM "+strconv.Quote(table)+" ORDER BY rowid")
+		require.NoError(t, err)
+		columns, err := found.Columns()
+		require.NoError(t, err)
+		for found.Next() {
+			cells := make([]any, len(columns))
+			for i := range cells {
+				cells[i] = new(any)
+			}
+			require.NoError(t, found.Scan(cells...))
+			row := table
+			for i, c := range cells {
+				if columns[i] == "seed" { // every file has its own
+					continue
+				}
+				row += fmt.Sprintf(" %s=%v", columns[i], *c.(*any))
+			}
+			all = append(all, row)
+		}
+		require.NoError(t, found.Err())
+	}
+	return all
 }

@@ -41,17 +41,18 @@ type client struct {
 	router routers.Router
 }
 
-var template = demo.Template{Clock: func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }, User: "Ada"}
+// morning is an hour after the demo was filled in.
+func morning() time.Time { return demo.Morning().Add(time.Hour) }
 
 func start(t *testing.T) *client {
 	t.Helper()
 	ctx := t.Context()
 	path := filepath.Join(t.TempDir(), "test.db")
-	require.NoError(t, template.Write(ctx, path))
+	require.NoError(t, demo.Write(ctx, path))
 	s, err := store.Open(ctx, path)
 	require.NoError(t, err)
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
-	handler, err := httpapi.New(app.New(s, template.Clock), template.User, fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}, "assets/x.js": {Data: []byte("1")}})
+	handler, err := httpapi.New(app.New(s, morning), "Ada", fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}, "assets/x.js": {Data: []byte("1")}})
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"time"
 
 	"codicil/internal/demo"
 )
@@ -26,10 +25,8 @@ func prepare(path string) (err error) {
 		return err
 	}
 	defer func() { _ = os.RemoveAll(folder) }()
-	morning := time.Date(2026, 11, 24, 8, 0, 0, 0, time.UTC)
-	template := demo.Template{Clock: func() time.Time { return morning }, User: demo.Author}
 	plain := filepath.Join(folder, "demo.db")
-	if err := template.Write(context.Background(), plain); err != nil {
+	if err := demo.Make(context.Background(), plain, false); err != nil {
 		return err
 	}
 	file, err := os.ReadFile(plain)

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
-	"time"
 
 	"codicil/internal/actor"
 	"codicil/internal/app"
@@ -29,10 +28,8 @@ func suggest(ctx context.Context, path string) error {
 		return err
 	}
 	defer func() { _ = os.RemoveAll(folder) }()
-	morning := func() time.Time { return time.Date(2026, 11, 24, 8, 0, 0, 0, time.UTC) }
 	file := filepath.Join(folder, "demo.db")
-	template := demo.Template{Clock: morning, User: demo.Author, Bare: true}
-	if err := template.Write(ctx, file); err != nil {
+	if err := demo.Make(ctx, file, true); err != nil {
 		return err
 	}
 	s, err := store.Open(ctx, file)
@@ -40,7 +37,7 @@ func suggest(ctx context.Context, path string) error {
 		return err
 	}
 	defer func() { _ = s.Close() }()
-	list, err := demo.Suggest(actor.With(ctx, actor.Named(demo.Author, actor.CommandLine)), app.New(s, morning), demo.Rules())
+	list, err := demo.Suggest(actor.With(ctx, actor.Named(demo.Author, actor.CommandLine)), app.New(s, demo.Morning), demo.Rules())
 	if err != nil {
 		return err
 	}
