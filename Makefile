@@ -61,7 +61,7 @@ test-web: web/node_modules/.installed
 	cd web && npm test --silent
 
 test-browser: chromium web/dist/index.html
-	go test -count=1 -timeout 60m ./e2e/...
+	go test -count=1 -timeout 0 -parallel 4 ./e2e/...
 
 # The race detector needs a C compiler; nothing else does.
 race-tools:

@@ -24,24 +24,41 @@ type user struct {
 	application *browser.Application
 }
 
+// chromium is the one browser of all tests; each works in an application and as a person of its own.
+var chromium *browser.Browser
+
+func TestMain(m *testing.M) {
+	os.Exit(func() int {
+		if _, err := os.Stat("../web/dist/index.html"); err != nil {
+			fmt.Fprintln(os.Stderr, "the web client is not built: run make build")
+			return 1
+		}
+		var err error
+		if chromium, err = browser.Launch(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+			return 1
+		}
+		defer chromium.Close()
+		return m.Run()
+	}())
+}
+
 // open starts a fresh application and opens a page of it.
 func open(t *testing.T, path string) *user {
 	t.Helper()
-	return begin(t, path, browser.Start)
+	return begin(t, path, true)
 }
 
 // openEmpty does the same without any data.
 func openEmpty(t *testing.T, path string) *user {
 	t.Helper()
-	return begin(t, path, browser.StartEmpty)
+	return begin(t, path, false)
 }
 
-func begin(t *testing.T, path string, start func() (*browser.Application, error)) *user {
+func begin(t *testing.T, path string, filled bool) *user {
 	t.Helper()
-	if _, err := os.Stat("../web/dist/index.html"); err != nil {
-		t.Fatal("the web client is not built: run make build")
-	}
-	application, err := start()
+	t.Parallel()
+	application, err := chromium.Start(filled)
 	require.NoError(t, err)
 	t.Cleanup(application.Close)
 	page, err := application.Page(path)

@@ -1,7 +1,7 @@
 // Package browser drives the real application in headless Chromium: the whole
 // server in this process, the built web client, a page of 1280 by 800.
 //
-// Start reading at Start.
+// Start reading at Launch.
 package browser
 
 import (
@@ -15,6 +15,7 @@ import (
 	"strings"
 	"time"
 
+	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
@@ -29,36 +30,82 @@ import (
 // Now is the time at which the application under test believes to be.
 var Now = time.Date(2026, 11, 24, 9, 30, 0, 0, time.UTC)
 
-// patience is how long an action may wait for what it expects to see.
-const patience = 30 * time.Second
+// patience is how long an action may wait for what it expects to see. It bounds a test that
+// waits for what never comes; a slow machine is given all of it.
+const patience = 40 * time.Second
 
-// Application is a running application with the demo data, and a browser on it.
-type Application struct {
-	URL     string
-	server  *httptest.Server
-	store   *store.Store
+// Browser is a running Chromium. Several applications may be open in it at once.
+type Browser struct {
+	context context.Context
 	folder  string
-	browser context.Context
 	stop    []func()
 }
 
-// Start starts the application with the demo data, and a browser. Close ends both.
-func Start() (*Application, error) { return start(true) }
+// Launch starts Chromium. Close ends it.
+func Launch() (*Browser, error) {
+	path := ""
+	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
+		if found, err := exec.LookPath(name); err == nil {
+			path = found
+			break
+		}
+	}
+	if path == "" {
+		return nil, errors.New("no Chromium on this machine: install Debian's package chromium, or run make test as root")
+	}
+	folder, err := os.MkdirTemp("", "codicil-browser-")
+	if err != nil {
+		return nil, err
+	}
+	options := append(chromedp.DefaultExecAllocatorOptions[:],
+		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
+		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
+		chromedp.Flag("lang", "en-IE"), chromedp.Flag("accept-lang", "en-IE"), chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("hide-scrollbars", false),
+		chromedp.Env("LANGUAGE=en_IE", "TZ=UTC"), chromedp.UserDataDir(folder),
+	)
+	allocator, stopAllocator := chromedp.NewExecAllocator(context.Background(), options...)
+	root, stopRoot := chromedp.NewContext(allocator)
+	b := &Browser{root, folder, []func(){stopRoot, stopAllocator}}
+	if _, err := chromedp.Run(root, chromedp.Title()); err != nil {
+		b.Close()
+		return nil, err
+	}
+	return b, nil
+}
 
-// StartEmpty starts the application as it is when nobody has entered anything.
-func StartEmpty() (*Application, error) { return start(false) }
+// Close ends Chromium and removes its files.
+func (b *Browser) Close() {
+	for _, stop := range b.stop {
+		stop()
+	}
+	_ = os.RemoveAll(b.folder)
+}
 
-func start(filled bool) (*Application, error) {
+// Application is a running application on a database of its own, and the cookies and
+// storage of one person who has never been there.
+type Application struct {
+	URL    string
+	server *httptest.Server
+	store  *store.Store
+	folder string
+	person context.Context
+	leave  func()
+}
+
+// Start starts the application with the demo data, or empty, as it is when nobody has
+// entered anything. Close ends it.
+func (b *Browser) Start(filled bool) (*Application, error) {
 	folder, err := os.MkdirTemp("", "codicil-e2e-")
 	if err != nil {
 		return nil, err
 	}
-	a := &Application{folder: folder}
+	a := &Application{folder: folder, leave: func() {}}
 	if err := a.serve(filled); err != nil {
 		a.Close()
 		return nil, err
 	}
-	if err := a.browse(); err != nil {
+	a.person, a.leave = chromedp.NewContext(b.context, chromedp.WithNewBrowserContext())
+	if _, err := chromedp.Run(a.person, chromedp.Title()); err != nil {
 		a.Close()
 		return nil, err
 	}
@@ -93,47 +140,25 @@ func (a *Application) serve(filled bool) error {
 	return nil
 }
 
-func (a *Application) browse() error {
-	path := ""
-	for _, name := range []string{"chromium", "chromium-browser", "google-chrome"} {
-		if found, err := exec.LookPath(name); err == nil {
-			path = found
-			break
-		}
-	}
-	if path == "" {
-		return errors.New("no Chromium on this machine: install Debian's package chromium, or run make test as root")
-	}
-	options := append(chromedp.DefaultExecAllocatorOptions[:],
-		chromedp.ExecPath(path), chromedp.NoSandbox, chromedp.WindowSize(1280, 800),
-		chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
-		chromedp.Flag("lang", "en-IE"), chromedp.Flag("accept-lang", "en-IE"), chromedp.Flag("force-color-profile", "srgb"), chromedp.Flag("hide-scrollbars", false),
-		chromedp.Env("LANGUAGE=en_IE", "TZ=UTC"), chromedp.UserDataDir(filepath.Join(a.folder, "profile")),
-	)
-	allocator, stopAllocator := chromedp.NewExecAllocator(context.Background(), options...)
-	browser, stopBrowser := chromedp.NewContext(allocator)
-	a.stop = append(a.stop, stopBrowser, stopAllocator)
-	a.browser = browser
-	_, err := chromedp.Run(browser, chromedp.Title())
-	return err
-}
-
 // Page opens a new tab on a path of the application.
 func (a *Application) Page(path string) (*Page, error) {
-	tab, stop := chromedp.NewContext(a.browser)
+	tab, stop := chromedp.NewContext(a.person)
 	if _, err := chromedp.Run(tab, chromedp.Title()); err != nil { // opens the tab
 		stop()
 		return nil, err
 	}
 	p := &Page{application: a, tab: tab, stop: stop}
+	// Several tabs are open at once; each behaves as the one that has the keyboard.
+	focused := emulation.SetFocusEmulationEnabledParams{Enabled: true}
+	if _, err := chromedp.Call(tab, emulation.SetFocusEmulationEnabled, focused); err != nil {
+		return p, err
+	}
 	return p, p.Do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(a.URL+path))
 }
 
-// Close ends the browser and the application and removes their files.
+// Close ends the application and removes its files.
 func (a *Application) Close() {
-	for _, stop := range a.stop {
-		stop()
-	}
+	a.leave()
 	if a.server != nil {
 		a.server.Close()
 	}

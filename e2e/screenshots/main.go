@@ -66,14 +66,20 @@ func main() {
 	if len(os.Args) < 2 {
 		fail(fmt.Errorf("usage: screenshots FOLDER [NAME...]"))
 	}
+	chromium, err := browser.Launch()
+	if err != nil {
+		fail(err)
+	}
 	for _, v := range views {
 		if only := os.Args[2:]; len(only) > 0 && !slices.Contains(only, v.name) {
 			continue
 		}
-		if err := take(v, os.Args[1]); err != nil {
+		if err := take(chromium, v, os.Args[1]); err != nil {
+			chromium.Close()
 			fail(fmt.Errorf("%s: %w", v.name, err))
 		}
 	}
+	chromium.Close()
 }
 
 func fail(err error) {
@@ -82,8 +88,8 @@ func fail(err error) {
 }
 
 // take starts a fresh application for each view, so that none shows what another did.
-func take(v view, folder string) error {
-	application, err := browser.Start()
+func take(chromium *browser.Browser, v view, folder string) error {
+	application, err := chromium.Start(true)
 	if err != nil {
 		return err
 	}

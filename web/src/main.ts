@@ -14,12 +14,12 @@ import "element-plus/theme-chalk/el-popper.css";
 import "element-plus/theme-chalk/el-scrollbar.css";
 import "element-plus/theme-chalk/el-select.css";
 import "element-plus/theme-chalk/el-tag.css";
-import "./theme/tokens.css";
-import "./theme/base.css";
+import "@/theme/tokens.css";
+import "@/theme/base.css";
 
 import { createPinia } from "pinia";
 import { createApp } from "vue";
-import App from "./App.vue";
-import { router } from "./router";
+import App from "@/app/App.vue";
+import { router } from "@/app/router";
 
 createApp(App).use(createPinia()).use(router).mount("#app");

@@ -4,11 +4,11 @@ import { ElSelect } from "element-plus";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Component } from "vue";
 import { keyOf } from "@/address";
-import FieldEditor from "@/components/FieldEditor.vue";
-import GoAnywhere from "@/components/GoAnywhere.vue";
-import MapsTable from "@/components/MapsTable.vue";
-import TypesTable from "@/components/TypesTable.vue";
-import { useCatalog } from "@/stores/catalog";
+import FieldEditor from "@/features/tables/FieldEditor.vue";
+import GoAnywhere from "@/app/GoAnywhere.vue";
+import MapsTable from "@/features/tables/MapsTable.vue";
+import TypesTable from "@/features/tables/TypesTable.vue";
+import { useCatalog } from "@/queries/catalog";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";
 

@@ -1,8 +1,8 @@
 import { flushPromises, mount } from "@vue/test-utils";
 import { describe, expect, it } from "vitest";
 import type { Band } from "@/api/client";
-import BandsEditor from "@/components/BandsEditor.vue";
-import { useCatalog } from "@/stores/catalog";
+import BandsEditor from "@/features/rules/BandsEditor.vue";
+import { useCatalog } from "@/queries/catalog";
 import { fillCatalog } from "./catalog";
 import { serve } from "./server";
 

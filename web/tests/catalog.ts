@@ -1,6 +1,6 @@
 import { createPinia, setActivePinia } from "pinia";
 import type { Catalog, Schemas } from "@/api/client";
-import { useCatalog } from "@/stores/catalog";
+import { useCatalog } from "@/queries/catalog";
 
 const presence = [
   { key: "is-blank", phrase: "is blank", operands: 0 },

@@ -1,7 +1,7 @@
 import { mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Field, FieldOutcome } from "@/api/client";
-import CellInput from "@/components/CellInput.vue";
+import CellInput from "@/features/records/CellInput.vue";
 import { fillCatalog } from "./catalog";
 
 const amount: Field = { key: "limit", label: "Credit limit", section: "general", type: "amount" };

@@ -2,8 +2,8 @@ import { flushPromises } from "@vue/test-utils";
 import { describe, expect, it } from "vitest";
 import { effectScope, nextTick } from "vue";
 import type { Plan, PlanRule } from "@/api/client";
-import { useComparison } from "@/composables/comparison";
-import { usePlan } from "@/stores/plan";
+import { useComparison } from "@/features/plan/comparison";
+import { usePlan } from "@/features/plan/plan";
 import { fillCatalog } from "./catalog";
 import { serve } from "./server";
 

@@ -1,8 +1,8 @@
 import { mount } from "@vue/test-utils";
 import { describe, expect, it } from "vitest";
 import type { Act, FieldOutcome, PlanRule } from "@/api/client";
-import ActTold from "@/components/ActTold.vue";
-import StationCell from "@/components/StationCell.vue";
+import ActTold from "@/ui/ActTold.vue";
+import StationCell from "@/features/plan/StationCell.vue";
 
 const shown = (text: string) => ({ value: text, text });
 const act = (change: Partial<Act>): Act => ({

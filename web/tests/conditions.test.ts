@@ -2,12 +2,12 @@ import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { ElAutocomplete, ElSelect } from "element-plus";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Conditions } from "@/api/client";
-import { choicesOf, suggesting } from "@/choices";
-import ConditionEditor from "@/components/ConditionEditor.vue";
-import NameSelect from "@/components/NameSelect.vue";
-import ValueEditor from "@/components/ValueEditor.vue";
-import { useCatalog } from "@/stores/catalog";
-import { useWords } from "@/stores/words";
+import { choicesOf, suggesting } from "@/features/records/choices";
+import ConditionEditor from "@/features/rules/ConditionEditor.vue";
+import NameSelect from "@/features/rules/NameSelect.vue";
+import ValueEditor from "@/features/rules/ValueEditor.vue";
+import { useCatalog } from "@/queries/catalog";
+import { useWords } from "@/features/rules/words";
 import { fillCatalog, names } from "./catalog";
 import { json, serve } from "./server";
 

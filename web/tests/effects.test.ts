@@ -3,11 +3,11 @@ import { ElSelect } from "element-plus";
 import { beforeEach, describe, expect, it } from "vitest";
 import { reactive } from "vue";
 import type { Family, RuleBody, Unique } from "@/api/client";
-import EntryEffect from "@/components/EntryEffect.vue";
-import LookUpEditor from "@/components/LookUpEditor.vue";
-import UniqueEditor from "@/components/UniqueEditor.vue";
-import ValueEffect from "@/components/ValueEffect.vue";
-import { useCatalog } from "@/stores/catalog";
+import EntryEffect from "@/features/rules/EntryEffect.vue";
+import LookUpEditor from "@/features/rules/LookUpEditor.vue";
+import UniqueEditor from "@/features/rules/UniqueEditor.vue";
+import ValueEffect from "@/features/rules/ValueEffect.vue";
+import { useCatalog } from "@/queries/catalog";
 import { fillCatalog, names } from "./catalog";
 import { serve } from "./server";
 

@@ -2,12 +2,12 @@ import { flushPromises, mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { nextTick } from "vue";
 import type { FormulaAsk, FormulaStep, FunctionHelp } from "@/api/client";
-import FormulaEditor from "@/components/FormulaEditor.vue";
-import FormulaSteps from "@/components/FormulaSteps.vue";
-import FormulaWords from "@/components/FormulaWords.vue";
-import { toldAt, type Surroundings } from "@/formula/editor";
-import { stepAt, told } from "@/formula/explanation";
-import { complete, functionAt, matching, nameAt, textFor } from "@/formula/words";
+import FormulaEditor from "@/features/rules/FormulaEditor.vue";
+import FormulaSteps from "@/features/rules/FormulaSteps.vue";
+import FormulaWords from "@/features/rules/FormulaWords.vue";
+import { toldAt, type Surroundings } from "@/features/rules/formula/editor";
+import { stepAt, told } from "@/features/rules/formula/explanation";
+import { complete, functionAt, matching, nameAt, textFor } from "@/features/rules/formula/words";
 import { fillCatalog, names } from "./catalog";
 import { serve } from "./server";
 

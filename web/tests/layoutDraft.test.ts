@@ -1,5 +1,5 @@
 import { beforeEach, describe, expect, it } from "vitest";
-import { useLayoutDraft } from "@/composables/layoutDraft";
+import { useLayoutDraft } from "@/features/tables/layoutDraft";
 
 const place = (key: string) => ({ key, width: 4 });
 let draft: ReturnType<typeof useLayoutDraft>;

@@ -3,7 +3,7 @@ import { mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it } from "vitest";
 import { defineComponent, h } from "vue";
 import { createMemoryHistory, createRouter } from "vue-router";
-import { useListing, writeFilters, type Listing } from "@/composables/listing";
+import { useListing, writeFilters, type Listing } from "@/features/records/listing";
 import { fillCatalog } from "./catalog";
 import { serve, type Asked } from "./server";
 

@@ -3,8 +3,8 @@ import { beforeEach, describe, expect, it } from "vitest";
 import { defineComponent, h, ref } from "vue";
 import { createMemoryHistory, createRouter, RouterView } from "vue-router";
 import type { Outcome, RecordView, Schemas } from "@/api/client";
-import { useOpenRecord } from "@/composables/openRecord";
-import { unsaved } from "@/stores/unsaved";
+import { useOpenRecord } from "@/features/records/openRecord";
+import { unsaved } from "@/features/records/unsaved";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";
 

@@ -3,11 +3,11 @@ import { createMemoryHistory, createRouter } from "vue-router";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Component } from "vue";
 import type { Confirmation, Suggestion } from "@/api/client";
-import RuleImpact from "@/components/RuleImpact.vue";
-import RuleProofs from "@/components/RuleProofs.vue";
-import ConfirmedView from "@/views/ConfirmedView.vue";
-import ProofsView from "@/views/ProofsView.vue";
-import ReportView from "@/views/ReportView.vue";
+import RuleImpact from "@/features/rules/RuleImpact.vue";
+import RuleProofs from "@/features/proofs/RuleProofs.vue";
+import ConfirmedView from "@/features/proofs/ConfirmedView.vue";
+import ProofsView from "@/features/proofs/ProofsView.vue";
+import ReportView from "@/features/proofs/ReportView.vue";
 import { fillCatalog } from "./catalog";
 import { serve } from "./server";
 

@@ -1,8 +1,8 @@
 import { flushPromises, mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Field, KindEntry, Layout, Outcome } from "@/api/client";
-import RecordForm from "@/components/RecordForm.vue";
-import { useTrial } from "@/composables/trial";
+import RecordForm from "@/features/records/RecordForm.vue";
+import { useTrial } from "@/features/records/trial";
 import { fillCatalog } from "./catalog";
 import { outcomeOf } from "./outcomes";
 import { serve } from "./server";

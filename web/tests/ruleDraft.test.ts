@@ -2,8 +2,8 @@ import { flushPromises, mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { defineComponent, h } from "vue";
 import type { RuleBody, RuleChange, RuleView } from "@/api/client";
-import { useRuleDraft } from "@/composables/ruleDraft";
-import { usePlan } from "@/stores/plan";
+import { useRuleDraft } from "@/features/rules/ruleDraft";
+import { usePlan } from "@/features/plan/plan";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";
 

@@ -3,8 +3,8 @@ import { ElSelect } from "element-plus";
 import { beforeEach, describe, expect, it } from "vitest";
 import { reactive } from "vue";
 import type { RuleBody } from "@/api/client";
-import RuleEditor from "@/components/RuleEditor.vue";
-import { useCatalog } from "@/stores/catalog";
+import RuleEditor from "@/features/rules/RuleEditor.vue";
+import { useCatalog } from "@/queries/catalog";
 import { fillCatalog } from "./catalog";
 
 beforeEach(fillCatalog);

@@ -2,9 +2,9 @@ import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { createMemoryHistory, createRouter } from "vue-router";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { RuleView } from "@/api/client";
-import CopyPane from "@/components/CopyPane.vue";
-import { usePlan } from "@/stores/plan";
-import RulesView from "@/views/RulesView.vue";
+import CopyPane from "@/features/plan/CopyPane.vue";
+import { usePlan } from "@/features/plan/plan";
+import RulesView from "@/features/rules/RulesView.vue";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";
 

@@ -2,10 +2,10 @@ import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { createMemoryHistory, createRouter } from "vue-router";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Component } from "vue";
-import CompaniesTable from "@/components/CompaniesTable.vue";
-import CrosswalkEditor from "@/components/CrosswalkEditor.vue";
-import SeriesTable from "@/components/SeriesTable.vue";
-import StandingTable from "@/components/StandingTable.vue";
+import CompaniesTable from "@/features/tables/CompaniesTable.vue";
+import CrosswalkEditor from "@/features/tables/CrosswalkEditor.vue";
+import SeriesTable from "@/features/tables/SeriesTable.vue";
+import StandingTable from "@/features/tables/StandingTable.vue";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";
 

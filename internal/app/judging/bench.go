@@ -28,11 +28,7 @@ type Bench struct {
 
 // Bench reads the proofs of a kind; a rule that is given stands in the book as it is given.
 func (s *Service) Bench(ctx context.Context, kind string, given *contract.RuleChange) (*Bench, error) {
-	ref, err := s.Cache.Reference(ctx)
-	if err != nil {
-		return nil, err
-	}
-	book, err := s.Cache.Book(ctx, kind)
+	ref, book, err := s.book(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
@@ -40,11 +36,30 @@ func (s *Service) Bench(ctx context.Context, kind string, given *contract.RuleCh
 		book = book.With(Changed(*given))
 	}
 	proofs, err := s.Store.Proofs(ctx, kind)
-	return &Bench{ref, s.runner(ctx, ref, book), proofs}, err
+	return &Bench{ref, s.runnerOf(ctx, ref, book), proofs}, err
 }
 
-// runner runs the proofs of a kind against a book.
-func (s *Service) runner(ctx context.Context, ref *cache.Reference, book *plan.Book) *proof.Runner {
+// Runner runs single proofs of a kind; it reads none, so that what is done to one proof does
+// not cost reading all.
+func (s *Service) Runner(ctx context.Context, kind string) (*proof.Runner, error) {
+	ref, book, err := s.book(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	return s.runnerOf(ctx, ref, book), nil
+}
+
+func (s *Service) book(ctx context.Context, kind string) (*cache.Reference, *plan.Book, error) {
+	ref, err := s.Cache.Reference(ctx)
+	if err != nil {
+		return nil, nil, err
+	}
+	book, err := s.Cache.Book(ctx, kind)
+	return ref, book, err
+}
+
+// runnerOf runs the proofs of a kind against a book.
+func (s *Service) runnerOf(ctx context.Context, ref *cache.Reference, book *plan.Book) *proof.Runner {
 	kind := book.Vocabulary.Kind
 	return &proof.Runner{
 		Book: book, Extent: proof.Extent{Companies: ref.Companies, Types: ref.Types[kind.Key]},

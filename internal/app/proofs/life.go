@@ -24,11 +24,11 @@ func (s *Service) MarkRead(ctx context.Context, id int64) (contract.Proof, error
 func (s *Service) Refresh(ctx context.Context, id int64) (contract.Proof, error) {
 	return s.changeProof(ctx, id, "carried anew", "", func(p *proof.Proof) error {
 		p.Given.Fixtures = nil
-		b, err := s.base.Bench(ctx, p.Given.Kind, nil)
+		runner, err := s.base.Runner(ctx, p.Given.Kind)
 		if err != nil {
 			return err
 		}
-		p.Given.Fixtures, err = b.Runner.Carry(p)
+		p.Given.Fixtures, err = runner.Carry(p)
 		return err
 	})
 }
@@ -44,11 +44,11 @@ func (s *Service) Accept(ctx context.Context, id int64, request contract.AcceptR
 		if request.Version != 0 && request.Version != p.Version {
 			return fault.Hindered(fault.Stale)
 		}
-		b, err := s.base.Bench(ctx, p.Given.Kind, nil)
+		runner, err := s.base.Runner(ctx, p.Given.Kind)
 		if err != nil {
 			return err
 		}
-		result := b.Runner.Run(p, true)
+		result := runner.Run(p, true)
 		if result.Err != nil {
 			return fault.Bad(cannotRun, result.Err)
 		}

@@ -8,6 +8,7 @@ import (
 	"codicil/core/engine"
 	"codicil/core/field"
 	"codicil/core/judge"
+	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/internal/app/commit"
@@ -61,7 +62,7 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 	if err != nil {
 		return contract.Proof{}, err
 	}
-	b, err := s.base.Bench(ctx, t.Document.Kind, nil)
+	runner, err := s.base.Runner(ctx, t.Document.Kind)
 	if err != nil {
 		return contract.Proof{}, err
 	}
@@ -69,7 +70,7 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 	if p.Given.Preceding != nil && p.Given.Previous == nil {
 		p.Given.Previous, p.Given.PreviousOfType = request.Document.Previous, request.Document.PreviousOfType
 	}
-	if p.Given.Fixtures, err = b.Runner.Carry(&p); err != nil {
+	if p.Given.Fixtures, err = runner.Carry(&p); err != nil {
 		return contract.Proof{}, err
 	}
 	if p.Posting != "" {
@@ -78,7 +79,7 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 		}
 	}
 	// What a proof expects is what its run gives, at once and ever after.
-	result := b.Runner.Run(&p, true)
+	result := runner.Run(&p, true)
 	if result.Err != nil {
 		return contract.Proof{}, judging.Unjudged(result.Err)
 	}
@@ -90,9 +91,7 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 		p.Expect = proof.Expect(out, result.Plan, request.Fields)
 	}
 	if request.Expect == nil && len(request.Fields) == 0 {
-		if err := s.mind(ctx, &p, out); err != nil {
-			return contract.Proof{}, err
-		}
+		mind(&p, runner.Book, out)
 	}
 	for key := range p.Expect.Values {
 		if place, _ := judge.IndexOf(kind, key); place < 0 {
@@ -117,21 +116,16 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 	if err != nil {
 		return contract.Proof{}, err
 	}
-	return view.Proof(p, b.Runner.Book), nil
+	return view.Proof(p, runner.Book), nil
 }
 
 // mind lets a proof expect of the rules that it names also that they did nothing.
-func (s *Service) mind(ctx context.Context, p *proof.Proof, out *engine.Outcome) error {
-	book, err := s.base.Cache.Book(ctx, p.Given.Kind)
-	if err != nil {
-		return err
-	}
+func mind(p *proof.Proof, book *plan.Book, out *engine.Outcome) {
 	for _, c := range book.Rules {
 		if slices.Contains(p.Rules, c.ID) && c.Sound() {
 			p.Expect.Mind(c, out)
 		}
 	}
-	return nil
 }
 
 // Delete removes a proof.

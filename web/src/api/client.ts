@@ -1,5 +1,5 @@
 import createClient from "openapi-fetch";
-import type { components, paths } from "./schema";
+import type { components, paths } from "@/api/schema";
 
 export type Schemas = components["schemas"];
 export type Catalog = Schemas["Catalog"];

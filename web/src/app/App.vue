@@ -1,0 +1,170 @@
+<script setup lang="ts">
+import { useEventListener, useLocalStorage, usePreferredDark } from "@vueuse/core";
+import { computed, onMounted, ref, watchEffect } from "vue";
+import { RouterLink, RouterView, useRoute } from "vue-router";
+import GoAnywhere from "@/app/GoAnywhere.vue";
+import FormatSheet from "@/app/FormatSheet.vue";
+import ShortcutList from "@/app/ShortcutList.vue";
+import { format } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+const catalog = useCatalog();
+const route = useRoute();
+onMounted(catalog.load);
+
+const screens = [
+  { to: "/plan", label: "Plan" },
+  { to: "/rules", label: "Rules" },
+  { to: "/proofs", label: "Proofs" },
+  { to: "/records", label: "Records" },
+  { to: "/tables", label: "Tables" },
+  { to: "/ledger", label: "Ledger" },
+];
+
+const dark = usePreferredDark();
+const chosen = useLocalStorage<"" | "day" | "night">("codicil-theme", "");
+const night = computed(() => (chosen.value ? chosen.value === "night" : dark.value));
+watchEffect(() => document.documentElement.classList.toggle("night", night.value));
+
+const going = ref(false);
+const shortcuts = ref(false);
+const formatting = ref(false);
+/** A date and a number as the person writes them. */
+const example = computed(() => {
+  const parts = { d: "24", m: "11", y: "2026" } as Record<string, string>;
+  const date = [...format.date].map((p) => parts[p]).join(format.separator);
+  return `${date} · 1${format.group}234${format.decimal}50`;
+});
+/** What is on the screen was written the old way: it is drawn anew. */
+const writing = ref(0);
+function writeAnew() {
+  formatting.value = false;
+  writing.value++;
+}
+useEventListener("keydown", (event: KeyboardEvent) => {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "k") {
+    event.preventDefault();
+    going.value = true;
+    return;
+  }
+  const target = event.target as HTMLElement;
+  const typing = target.closest("input, textarea, select, [contenteditable]");
+  if (event.key === "?" && !typing) shortcuts.value = true;
+});
+</script>
+
+<template>
+  <div class="frame">
+    <header>
+      <RouterLink to="/plan" class="wordmark">Codicil</RouterLink>
+      <nav aria-label="Screens">
+        <RouterLink
+          v-for="screen in screens"
+          :key="screen.to"
+          :to="screen.to"
+          :class="{ here: route.path.startsWith(screen.to) }"
+          >{{ screen.label }}</RouterLink
+        >
+      </nav>
+      <span class="spring" />
+      <button class="plain" type="button" @click="going = true">Go to… <kbd>Ctrl K</kbd></button>
+      <button class="plain" type="button" @click="shortcuts = true">Keys <kbd>?</kbd></button>
+      <button class="plain" type="button" title="How you write numbers and dates" @click="formatting = true">
+        {{ example }}
+      </button>
+      <button class="plain" type="button" @click="chosen = night ? 'day' : 'night'">
+        {{ night ? "Day ledger" : "Night ledger" }}
+      </button>
+    </header>
+    <p v-if="catalog.problem" class="offline" role="alert">
+      {{ catalog.problem }} <button class="plain" type="button" @click="catalog.load">Try again</button>
+    </p>
+    <main v-else-if="catalog.catalog">
+      <div v-if="!catalog.catalog.companies.length && !route.path.startsWith('/tables')" class="page">
+        <p class="empty">
+          There are no companies yet, so there is nothing to make rules for.
+          <RouterLink to="/tables/companies">Enter the first company</RouterLink>, then the types of the
+          records it keeps; or start <code>codicil demo</code> to see a group with four companies at work.
+        </p>
+      </div>
+      <RouterView v-else :key="writing" />
+    </main>
+    <main v-else class="page quiet">Opening the ledger…</main>
+    <GoAnywhere v-if="going" @close="going = false" />
+    <FormatSheet v-if="formatting" @close="formatting = false" @chosen="writeAnew" />
+    <ShortcutList v-if="shortcuts" @close="shortcuts = false" />
+  </div>
+</template>
+
+<style scoped>
+.frame {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+}
+header {
+  display: flex;
+  align-items: center;
+  gap: 14px;
+  padding: 0 20px;
+  height: 42px;
+  flex: none;
+  border-bottom: 1px solid var(--rule-strong);
+}
+.wordmark {
+  font: 600 19px/1 var(--serif);
+  text-decoration: none;
+  letter-spacing: 0.01em;
+  margin-right: 10px;
+}
+nav {
+  display: flex;
+  height: 100%;
+}
+nav a {
+  display: flex;
+  align-items: center;
+  padding: 2px 11px 0;
+  text-decoration: none;
+  color: var(--ink-soft);
+  border-bottom: 2px solid transparent;
+  margin-bottom: -1px;
+}
+nav a:hover {
+  color: var(--ink);
+}
+nav a.here {
+  color: var(--ink);
+  border-bottom-color: var(--ink);
+}
+.spring {
+  flex: 1;
+}
+header .plain {
+  color: var(--ink-soft);
+  text-decoration: none;
+  font-size: 12px;
+}
+header .plain:hover {
+  color: var(--ink);
+}
+kbd {
+  font: 11px/1 var(--mono);
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  padding: 1px 4px;
+  margin-left: 3px;
+}
+main {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+  width: 100%;
+}
+.offline {
+  margin: 24px;
+  padding: 12px 16px;
+  border-left: 3px solid var(--refused);
+  background: var(--refused-wash);
+}
+</style>

@@ -1,0 +1,102 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { computed, ref } from "vue";
+import { api, ask } from "@/api/client";
+import OverSheet from "@/ui/OverSheet.vue";
+import { useAttempt } from "@/ui/attempt";
+import { format, type Format } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+/** How the person at work writes numbers and dates. */
+const emit = defineEmits<{ close: []; chosen: [] }>();
+const catalog = useCatalog();
+const { problem, busy, attempt } = useAttempt();
+
+const numbers = [
+  { key: ".,", label: "1,234.50" },
+  { key: ",.", label: "1.234,50" },
+  { key: ".’", label: "1’234.50" },
+  { key: ",\u00a0", label: "1\u00a0234,50" },
+  { key: ".", label: "1234.50" },
+];
+const dates = [
+  { key: "dmy/", label: "24/11/2026" },
+  { key: "dmy.", label: "24.11.2026" },
+  { key: "dmy-", label: "24-11-2026" },
+  { key: "mdy/", label: "11/24/2026" },
+  { key: "ymd-", label: "2026-11-24" },
+];
+const own = ref(!!catalog.catalog?.format);
+const number = ref(format.decimal + format.group);
+const date = ref(format.date + format.separator);
+const chosen = computed<Format | undefined>(() =>
+  own.value
+    ? {
+        decimal: number.value.slice(0, 1),
+        group: number.value.slice(1),
+        date: date.value.slice(0, 3) as Format["date"],
+        separator: date.value.slice(3) || "-",
+      }
+    : undefined,
+);
+
+async function save() {
+  const kept = await attempt(async () => {
+    await ask(api.PUT("/preferences", { body: { format: chosen.value } }));
+    await catalog.load();
+  });
+  if (kept) emit("chosen");
+}
+</script>
+
+<template>
+  <OverSheet label="Numbers and dates" @close="emit('close')">
+    <h2>How you write numbers and dates</h2>
+    <p class="quiet">What you type is read this way, and what you read is written this way.</p>
+    <label class="way"><input v-model="own" type="radio" :value="false" /> as the company at hand does</label>
+    <label class="way"><input v-model="own" type="radio" :value="true" /> my own way</label>
+    <div v-if="own" class="own">
+      <label
+        ><span class="field-label">Numbers</span>
+        <ElSelect v-model="number" :teleported="false" aria-label="How numbers are written">
+          <ElOption v-for="n in numbers" :key="n.key" :value="n.key" :label="n.label" />
+        </ElSelect>
+      </label>
+      <label
+        ><span class="field-label">Dates</span>
+        <ElSelect v-model="date" :teleported="false" aria-label="How dates are written">
+          <ElOption v-for="d in dates" :key="d.key" :value="d.key" :label="d.label" />
+        </ElSelect>
+      </label>
+    </div>
+    <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
+    <footer>
+      <button type="button" class="button first" :disabled="busy" @click="save">Save</button>
+      <button type="button" class="button" @click="emit('close')">Leave it</button>
+    </footer>
+  </OverSheet>
+</template>
+
+<style scoped>
+h2 {
+  margin: 0 0 4px;
+}
+.way {
+  display: block;
+  padding: 3px 0;
+}
+.own {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 12px;
+  padding: 6px 0 0 22px;
+}
+.wrong {
+  color: var(--refused);
+}
+footer {
+  display: flex;
+  gap: 8px;
+  margin-top: 14px;
+}
+</style>

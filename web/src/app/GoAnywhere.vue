@@ -1,0 +1,141 @@
+<script setup lang="ts">
+import { watchDebounced } from "@vueuse/core";
+import { computed, onMounted, ref } from "vue";
+import { useRouter } from "vue-router";
+import { api, ask, type RuleView } from "@/api/client";
+import { inSentence } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+import OverSheet from "@/ui/OverSheet.vue";
+
+const emit = defineEmits<{ close: [] }>();
+const router = useRouter();
+const catalog = useCatalog();
+const wanted = ref("");
+const at = ref(0);
+const rules = ref<RuleView[]>([]);
+
+onMounted(async () => {
+  const kind = catalog.kind?.kind.key;
+  if (kind) rules.value = await ask(api.GET("/rules", { params: { query: { kind } } })).catch(() => []);
+});
+
+interface Place {
+  label: string;
+  what: string;
+  to: string;
+}
+
+const places = computed<Place[]>(() => [
+  ...["Plan", "Rules", "Proofs", "Records", "Tables", "Ledger"].map((s) => ({
+    label: s,
+    what: "screen",
+    to: `/${s.toLowerCase()}`,
+  })),
+  ...catalog.kinds.map((k) => ({ label: k.kind.plural, what: "records", to: `/records/${k.kind.key}` })),
+  ...catalog.kinds.map((k) => ({
+    label: `New ${inSentence(k.kind.label)}`,
+    what: "enter",
+    to: `/records/${k.kind.key}/new`,
+  })),
+  ...(catalog.kind?.kind.fields ?? []).map((f) => ({
+    label: f.label,
+    what: "field",
+    to: `/plan?field=${f.key}`,
+  })),
+  ...rules.value.map((r) => ({ label: r.name, what: `rule ${r.id}`, to: `/plan?rule=${r.id}` })),
+]);
+
+/** Records of every kind that fit, found on the server. */
+const records = ref<Place[]>([]);
+let turn = 0;
+watchDebounced(
+  wanted,
+  async (search) => {
+    const mine = ++turn;
+    if (search.trim().length < 2) {
+      records.value = [];
+      return;
+    }
+    const found = await Promise.all(
+      catalog.kinds.map(async ({ kind }) => {
+        const params = { path: { kind: kind.key }, query: { search } };
+        const options = await ask(api.GET("/links/{kind}", { params })).catch(() => []);
+        return options.slice(0, 3).map((o) => ({
+          label: `${o.number} ${o.title}`,
+          what: inSentence(kind.label),
+          to: `/records/${kind.key}/${o.number}`,
+        }));
+      }),
+    );
+    if (mine === turn) records.value = found.flat();
+  },
+  { debounce: 120 },
+);
+const found = computed(() => {
+  const words = wanted.value.toLowerCase().split(/\s+/).filter(Boolean);
+  const named = places.value.filter((p) =>
+    words.every((w) => `${p.label} ${p.what}`.toLowerCase().includes(w)),
+  );
+  return [...named.slice(0, 8), ...records.value.slice(0, 6)];
+});
+
+function go(place?: Place) {
+  if (!place) return;
+  emit("close");
+  void router.push(place.to);
+}
+</script>
+
+<template>
+  <OverSheet label="Go to" @close="emit('close')">
+    <input
+      v-model="wanted"
+      class="line"
+      autofocus
+      aria-label="Go to a field, a rule, a record or a screen"
+      placeholder="A field, a rule, a record or a screen"
+      @input="at = 0"
+      @keydown.down.prevent="at = Math.min(at + 1, found.length - 1)"
+      @keydown.up.prevent="at = Math.max(at - 1, 0)"
+      @keydown.enter.prevent="go(found[at])"
+    />
+    <ul role="listbox" aria-label="Places">
+      <li
+        v-for="(place, i) in found"
+        :key="place.to + place.label"
+        role="option"
+        :aria-selected="i === at"
+        @click="go(place)"
+      >
+        <span>{{ place.label }}</span><span class="quiet">{{ place.what }}</span>
+      </li>
+      <li v-if="!found.length" class="quiet">Nothing is called that.</li>
+    </ul>
+  </OverSheet>
+</template>
+
+<style scoped>
+ul {
+  list-style: none;
+  margin: 8px 0 0;
+  padding: 0;
+}
+li {
+  display: flex;
+  justify-content: space-between;
+  gap: 12px;
+  padding: 5px 7px;
+  cursor: pointer;
+}
+li span:first-child {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+li span:last-child {
+  white-space: nowrap;
+}
+li[aria-selected="true"] {
+  background: var(--select);
+}
+</style>

@@ -1,0 +1,51 @@
+<script setup lang="ts">
+import OverSheet from "@/ui/OverSheet.vue";
+
+defineEmits<{ close: [] }>();
+
+const keys: [string, string][] = [
+  ["↑ ↓ ← →", "move in the plan"],
+  ["Enter", "edit the entered value, or open the rule"],
+  ["Tab", "take the value and go to the next field"],
+  ["Esc", "leave the value as it was; close the rule"],
+  ["Ctrl Enter", "post the test document, or the document that is open"],
+  ["Ctrl S", "keep the rule or the record that is open"],
+  ["F8", "in a record: jump to the next stop"],
+  ["F7", "in a record: let the cursor go to every field, and back"],
+  ["Ctrl Space", "in a formula: what can stand there"],
+  ["Alt Enter", "in a formula: take the first correction"],
+  ["Enter", "in lines: the next line, or a new one after the last"],
+  ["Alt ↑ ↓ ← →", "move a field of a layout; + and − change its width"],
+  ["/", "find a field"],
+  ["Ctrl K", "go to a field, a rule, a record or a screen"],
+  ["?", "this list"],
+];
+</script>
+
+<template>
+  <OverSheet label="Keys" @close="$emit('close')">
+    <h2>Keys</h2>
+    <dl>
+      <template v-for="[key, what] in keys" :key="key">
+        <dt>{{ key }}</dt>
+        <dd>{{ what }}</dd>
+      </template>
+    </dl>
+  </OverSheet>
+</template>
+
+<style scoped>
+dl {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 6px 18px;
+  margin: 12px 0 0;
+}
+dt {
+  font: 12px/1.5 var(--mono);
+}
+dd {
+  margin: 0;
+  color: var(--ink-soft);
+}
+</style>

@@ -1,0 +1,57 @@
+import { createRouter, createWebHistory } from "vue-router";
+import PlanView from "@/features/plan/PlanView.vue";
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: "/", redirect: "/plan" },
+    { path: "/plan", component: PlanView, meta: { title: "Plan" } },
+    { path: "/rules", component: () => import("@/features/rules/RulesView.vue"), meta: { title: "Rules" } },
+    {
+      path: "/proofs",
+      component: () => import("@/features/proofs/ProofsView.vue"),
+      meta: { title: "Proofs" },
+    },
+    {
+      path: "/proofs/report",
+      component: () => import("@/features/proofs/ReportView.vue"),
+      meta: { title: "Confirmation" },
+    },
+    {
+      path: "/proofs/confirmed",
+      component: () => import("@/features/proofs/ConfirmedView.vue"),
+      meta: { title: "Confirmed?" },
+    },
+    {
+      path: "/records",
+      component: () => import("@/features/records/RecordsView.vue"),
+      meta: { title: "Records" },
+    },
+    {
+      path: "/records/:kind",
+      component: () => import("@/features/records/RecordsView.vue"),
+      meta: { title: "Records" },
+    },
+    {
+      path: "/records/:kind/:number",
+      component: () => import("@/features/records/RecordView.vue"),
+      meta: { title: "Record" },
+    },
+    { path: "/tables", redirect: "/tables/companies" },
+    {
+      path: "/tables/:table",
+      component: () => import("@/features/tables/TablesView.vue"),
+      meta: { title: "Tables" },
+    },
+    {
+      path: "/ledger/:number?",
+      component: () => import("@/features/ledger/LedgerView.vue"),
+      meta: { title: "Ledger" },
+    },
+    { path: "/:path(.*)*", component: () => import("@/ui/NowhereView.vue"), meta: { title: "Nowhere" } },
+  ],
+});
+
+router.afterEach((to) => {
+  document.title = `${String(to.meta.title)} · Codicil`;
+});

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import { useCatalog } from "@/queries/catalog";
+import { usePlan } from "@/features/plan/plan";
+
+/** Chooses the company and type whose plan stands beside this one. */
+const chosen = defineModel<{ company: string; type: string }>();
+const emit = defineEmits<{ copy: [] }>();
+const catalog = useCatalog();
+const plan = usePlan();
+
+const company = computed(() => chosen.value?.company ?? plan.scope.company);
+const types = computed(() => catalog.typesIn(company.value));
+function set(next: { company?: string; type?: string }) {
+  const to = { company: company.value, type: chosen.value?.type ?? plan.scope.type, ...next };
+  if (!catalog.typesIn(to.company).some((t) => t.key === to.type))
+    to.type = catalog.typesIn(to.company)[0]?.key ?? "";
+  chosen.value = to;
+}
+function value(event: Event): string {
+  return (event.target as HTMLSelectElement).value;
+}
+const itself = computed(
+  () => chosen.value?.company === plan.scope.company && chosen.value.type === plan.scope.type,
+);
+</script>
+
+<template>
+  <div class="compare" role="group" aria-label="Compare with another scope">
+    <em>beside</em>
+    <select
+      class="line"
+      aria-label="Type to compare with"
+      :value="chosen?.type"
+      @change="set({ type: value($event) })"
+    >
+      <option v-for="t in types" :key="t.key" :value="t.key">{{ t.label }}</option>
+    </select>
+    <em>in</em>
+    <select
+      class="line"
+      aria-label="Company to compare with"
+      :value="company"
+      @change="set({ company: value($event) })"
+    >
+      <option v-for="c in catalog.catalog?.companies" :key="c.key" :value="c.key">
+        {{ c.key }} {{ c.name }}
+      </option>
+    </select>
+    <span v-if="itself" class="quiet">That is the plan itself; choose another company or type.</span>
+    <slot v-else />
+    <span class="spring" />
+    <button type="button" class="button" :disabled="itself" @click="emit('copy')">
+      Copy its rules here …
+    </button>
+    <button type="button" class="plain" @click="chosen = undefined">Close</button>
+  </div>
+</template>
+
+<style scoped>
+.compare {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  padding: 5px 20px;
+  border-bottom: 1px solid var(--rule);
+  background: var(--paper-sunk);
+}
+em {
+  font: italic 14px/1 var(--serif);
+}
+select.line {
+  width: auto;
+  padding: 3px 6px;
+}
+.spring {
+  flex: 1;
+}
+</style>

@@ -1,0 +1,451 @@
+<script setup lang="ts">
+import { computed, nextTick, onMounted, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, ask, type Proof, type Schemas } from "@/api/client";
+import { parseAddress } from "@/address";
+import ActTold from "@/ui/ActTold.vue";
+import ProofsHead from "@/features/proofs/ProofsHead.vue";
+import { useProofRun } from "@/features/proofs/proofRun";
+import { moment } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+import { usePlan } from "@/features/plan/plan";
+
+const catalog = useCatalog();
+const plan = usePlan();
+const route = useRoute();
+const router = useRouter();
+const proofs = ref<Proof[]>();
+const { results, total, running, stopped, ranAt, held, failed, run, stop } = useProofRun();
+const problem = ref("");
+const open = ref<number>();
+const removed = ref<Proof>();
+
+const kind = computed(() => catalog.kind?.kind.key ?? "");
+const rule = computed(() => Number(route.query.rule) || 0);
+const failedOnly = computed(() => route.query.show === "failed");
+/** A company and a type to look at alone; none: all. */
+const where = computed(() => {
+  const of = (name: string) => (route.query[name] ? String(route.query[name]) : undefined);
+  return { company: of("company"), type: of("type") };
+});
+
+async function attempt(work: () => Promise<void>) {
+  try {
+    await work();
+    problem.value = "";
+  } catch (error) {
+    problem.value = (error as Error).message;
+  }
+}
+
+function load() {
+  return attempt(async () => {
+    proofs.value = await ask(api.GET("/proofs", { params: { query: { kind: kind.value } } }));
+  });
+}
+
+async function runAll() {
+  const { company, type } = where.value;
+  await attempt(() => run({ kind: kind.value, ofRule: rule.value || undefined, company, type }));
+}
+
+function runOne(p: Proof) {
+  return attempt(() => run({ kind: kind.value, proofs: [p.id] }, true));
+}
+
+function firstFailure(): number | undefined {
+  return [...results.value.values()].find((r) => !r.held)?.proof;
+}
+async function begin() {
+  open.value = undefined;
+  await load();
+  if (proofs.value?.length) await runAll();
+  const asked = Number(route.query.proof);
+  open.value ??= asked || firstFailure(); // somebody may have opened one while they ran
+  await nextTick();
+  if (asked) document.querySelector(`[data-proof="${asked}"]`)?.scrollIntoView({ block: "center" });
+}
+onMounted(begin);
+watch(kind, begin);
+
+const shown = computed(() =>
+  (proofs.value ?? [])
+    .filter((p) => !rule.value || p.rules.includes(rule.value))
+    .filter((p) => !where.value.company || p.given.company === where.value.company)
+    .filter((p) => !where.value.type || p.given.type === where.value.type)
+    .filter((p) => !failedOnly.value || results.value.get(p.id)?.held === false)
+    // Failures are what somebody came for.
+    .sort(
+      (a, b) => Number(results.value.get(a.id)?.held ?? true) - Number(results.value.get(b.id)?.held ?? true),
+    ),
+);
+
+function show(what: string) {
+  void router.replace({ query: { ...route.query, show: what || undefined } });
+}
+
+async function onPlan(p: Proof) {
+  await plan.take(p.given, `Proof ${p.id}`);
+  await router.push({ path: "/plan", query: { ...plan.scope } });
+}
+
+/** Why what came out is right, by the proof that is asked about. */
+const accepting = ref<number>();
+const why = ref("");
+async function askWhy(p: Proof) {
+  accepting.value = p.id;
+  await nextTick();
+  document.querySelector<HTMLInputElement>("input.why")?.focus();
+}
+function accept(p: Proof) {
+  return attempt(async () => {
+    const body = { why: why.value, version: p.version };
+    await ask(api.POST("/proofs/{id}/accept", { params: { path: { id: p.id } }, body }));
+    accepting.value = undefined;
+    why.value = "";
+    await load();
+    await runAll();
+  });
+}
+function takeBack(p: Proof) {
+  return attempt(async () => {
+    await ask(api.POST("/proofs/{id}/take-back", { params: { path: { id: p.id } } }));
+    await load();
+    await runAll();
+  });
+}
+const versions = ref<Schemas["ProofVersion"][]>([]);
+watch([open, () => proofs.value], async ([id]) => {
+  versions.value = [];
+  if (!id) return;
+  const found = await ask(api.GET("/proofs/{id}/versions", { params: { path: { id } } })).catch(() => []);
+  if (open.value === id) versions.value = found;
+});
+
+function remove(p: Proof) {
+  return attempt(async () => {
+    await ask(api.DELETE("/proofs/{id}", { params: { path: { id: p.id } } }));
+    removed.value = p;
+    await load();
+    await runAll();
+  });
+}
+
+/** Opening a proof is reading it: one that was only suggested is marked no more. */
+async function toggle(p: Proof) {
+  open.value = open.value === p.id ? undefined : p.id;
+  if (open.value !== p.id || !p.unread) return;
+  await attempt(async () => {
+    await ask(api.POST("/proofs/{id}/read", { params: { path: { id: p.id } } }));
+    p.unread = false;
+  });
+}
+function refresh(p: Proof) {
+  return attempt(async () => {
+    await ask(api.POST("/proofs/{id}/refresh", { params: { path: { id: p.id } } }));
+    await load();
+    await runAll();
+  });
+}
+
+function putBack() {
+  const p = removed.value;
+  if (!p) return;
+  return attempt(async () => {
+    await ask(
+      api.POST("/proofs", { body: { document: p.given, name: p.name, rules: p.rules, expect: p.expect } }),
+    );
+    removed.value = undefined;
+    await load();
+    await runAll();
+  });
+}
+/** A field by its address, as people call it. */
+function named(address: string): string {
+  const { key, line } = parseAddress(address);
+  return catalog.label(key, line);
+}
+const what = {
+  verdict: "Verdict",
+  value: "Value",
+  message: "Message",
+  band: "Band",
+  manner: "Met as",
+  write: "Written",
+  rule: "Rule",
+};
+</script>
+
+<template>
+  <div class="page">
+    <ProofsHead>
+      <span v-if="results.size || running || stopped" class="summary" role="status">
+        <b class="held">{{ held }} hold</b>,
+        <b :class="failed ? 'failed' : ''">{{ failed }} {{ failed === 1 ? "fails" : "fail" }}</b>
+        <span v-if="running || stopped" class="quiet">
+          · {{ results.size }} of {{ total }} run{{ stopped ? ", then stopped" : "" }}</span
+        >
+        <span v-else-if="ranAt" class="quiet"> · run {{ moment(ranAt.toISOString()) }}</span>
+      </span>
+      <span v-if="rule" class="quiet">
+        of rule {{ rule }} <RouterLink to="/proofs">show all</RouterLink>
+      </span>
+      <span v-if="where.company || where.type" class="quiet">
+        {{ where.type ? catalog.typeName(where.type) : "" }} {{ where.company }}
+        <RouterLink to="/proofs">show all</RouterLink>
+      </span>
+      <span class="spring" />
+      <button type="button" class="plain" @click="show(failedOnly ? '' : 'failed')">
+        {{ failedOnly ? "Show all" : "Show failures only" }}
+      </button>
+      <button v-if="running" type="button" class="button" @click="stop">Stop</button>
+      <button v-else type="button" class="button first" @click="runAll">Run all proofs</button>
+    </ProofsHead>
+    <div
+      v-if="running"
+      class="progress"
+      role="progressbar"
+      aria-label="Proofs run"
+      :aria-valuenow="results.size"
+      aria-valuemin="0"
+      :aria-valuemax="total"
+    >
+      <span :style="{ width: total ? `${(100 * results.size) / total}%` : '0' }" />
+    </div>
+    <p v-if="removed" class="removed" role="status">
+      Removed “{{ removed.name }}”. <button type="button" class="plain" @click="putBack">Put it back</button>
+    </p>
+    <p v-if="problem" class="empty" role="alert">{{ problem }}</p>
+    <p v-if="proofs && !shown.length" class="empty">
+      <template v-if="failedOnly">No proof fails.</template>
+      <template v-else>
+        No proofs here. Type a test document into <RouterLink to="/plan">the plan</RouterLink> and keep it.
+      </template>
+    </p>
+    <table v-else class="ledger">
+      <thead>
+        <tr>
+          <th class="state">Result</th>
+          <th>Proof</th>
+          <th>Where</th>
+          <th>Proves</th>
+        </tr>
+      </thead>
+      <tbody v-for="p in shown" :key="p.id" :data-proof="p.id">
+        <tr class="line-of" @click="toggle(p)">
+          <td class="state">
+            <span v-if="!results.get(p.id)" class="quiet">not run</span>
+            <span v-else-if="results.get(p.id)?.held" class="held"
+              ><span class="sign" aria-hidden="true">✓</span> holds</span
+            >
+            <span v-else class="failed"><span class="sign" aria-hidden="true">✕</span> fails</span>
+          </td>
+          <td>
+            <button type="button" class="name" :aria-expanded="open === p.id">{{ p.name }}</button>
+            <em v-if="p.unread" class="unread" title="It was suggested and accepted; opening it is reading it"
+              >not read yet</em
+            >
+          </td>
+          <td class="quiet nowrap">{{ catalog.typeName(p.given.type) }} · {{ p.given.company }}</td>
+          <td class="quiet">
+            <template v-if="p.rules.length"
+              >{{ p.rules.length === 1 ? "rule" : "rules" }} {{ p.rules.join(", ") }}</template
+            >
+            <template v-else>no rule named</template>
+          </td>
+        </tr>
+        <tr v-if="open === p.id" class="detail">
+          <td />
+          <td colspan="3">
+            <p v-if="results.get(p.id)?.error" class="failed">{{ results.get(p.id)?.error }}</p>
+            <table v-if="results.get(p.id)?.differences.length" class="differences">
+              <thead>
+                <tr>
+                  <th>Differs</th>
+                  <th>Expected</th>
+                  <th>Came out</th>
+                  <th>Journey of the field</th>
+                </tr>
+              </thead>
+              <tbody>
+                <tr v-for="(d, i) in results.get(p.id)?.differences" :key="i">
+                  <td>
+                    {{ d.label ?? what[d.what]
+                    }}<span v-if="d.label && d.what === 'message'" class="quiet">, message</span>
+                  </td>
+                  <td class="expected">
+                    {{ d.expected || (d.what === "message" ? "no message" : "blank") }}
+                  </td>
+                  <td class="failed">{{ d.actual || (d.what === "message" ? "no message" : "blank") }}</td>
+                  <td>
+                    <div v-for="a in d.acts" :key="a.rule" class="step">
+                      <RouterLink :to="`/plan?rule=${a.rule}`">rule {{ a.rule }}</RouterLink> (version
+                      {{ a.version }})
+                      <ActTold :act="a" />
+                    </div>
+                    <span v-if="!d.acts?.length" class="quiet">no rule stands there</span>
+                  </td>
+                </tr>
+              </tbody>
+            </table>
+            <p v-else class="quiet">
+              Expects {{ p.expect.verdict
+              }}<template v-for="(v, key) in p.expect.values" :key="key"
+                >; {{ named(String(key)) }} {{ v || "blank" }}</template
+              ><template v-for="(m, i) in p.expect.messages ?? []" :key="i"
+                >; {{ m.severity }}: {{ m.rule ? `rule ${m.rule}` : m.code || "the field itself"
+                }}<template v-if="m.field"> on {{ named(m.field) }}</template></template
+              >.
+            </p>
+            <p v-if="results.get(p.id)?.since?.length" class="since">
+              Since it was kept
+              <template v-for="(c, i) in results.get(p.id)!.since" :key="c.rule"
+                ><template v-if="i">, </template
+                ><RouterLink :to="`/plan?rule=${c.rule}`">rule {{ c.rule }}</RouterLink>
+                {{
+                  !c.from ? "is new" : !c.to ? "is gone" : `was changed (version ${c.from} to ${c.to})`
+                }}</template
+              >.
+            </p>
+            <p v-else-if="results.get(p.id)?.held === false && !results.get(p.id)?.error" class="quiet">
+              No rule has changed since it was kept: it never held, or what it reads is another.
+            </p>
+            <p v-if="p.posting" class="quiet">
+              Posted to the practice ledger as
+              <RouterLink :to="`/ledger/${p.posting}?ledger=practice`">{{ p.posting }}</RouterLink>.
+            </p>
+            <p v-for="v in versions.slice(0, 4)" :key="v.version" class="quiet">
+              Version {{ v.version }}, {{ v.what
+              }}<template v-if="v.changedAt">, {{ moment(v.changedAt) }}</template
+              ><template v-if="v.changedBy"> by {{ v.changedBy }}</template
+              ><template v-if="v.why">: “{{ v.why }}”</template>
+            </p>
+            <form v-if="accepting === p.id" class="deeds" @submit.prevent="accept(p)">
+              <input
+                v-model="why"
+                class="line why"
+                aria-label="Why what came out is right"
+                placeholder="Why is what came out right?"
+              />
+              <button type="submit" class="button first" :disabled="!why.trim()">Expect what came out</button>
+              <button type="button" class="button" @click="accepting = undefined">Leave it</button>
+            </form>
+            <div class="deeds">
+              <button type="button" class="button" :disabled="running" @click="runOne(p)">Run it</button>
+              <button type="button" class="button" @click="onPlan(p)">Open on the plan</button>
+              <button
+                v-if="results.get(p.id)?.held === false && accepting !== p.id"
+                type="button"
+                class="button"
+                @click="askWhy(p)"
+              >
+                Expect what came out …
+              </button>
+              <button
+                v-if="versions.length > 1"
+                type="button"
+                class="button"
+                title="Back to what it was before the last change"
+                @click="takeBack(p)"
+              >
+                Undo the last change
+              </button>
+              <button
+                type="button"
+                class="button"
+                title="Linked records, standing values and crosswalk rows as they are now; what is expected stays"
+                @click="refresh(p)"
+              >
+                Take master data as it is now
+              </button>
+              <button type="button" class="button" @click="remove(p)">Remove</button>
+            </div>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.why {
+  flex: 1;
+}
+.summary {
+  font: 15px/1.3 var(--serif);
+}
+.held {
+  color: var(--good);
+}
+.failed {
+  color: var(--refused);
+}
+.sign {
+  display: inline-block;
+  width: 14px;
+}
+.state {
+  width: 84px;
+  white-space: nowrap;
+}
+.line-of {
+  cursor: pointer;
+}
+.line-of:hover {
+  background: color-mix(in srgb, var(--select) 50%, transparent);
+}
+.name {
+  font: 15px/1.35 var(--serif);
+  color: inherit;
+  background: none;
+  border: 0;
+  padding: 0;
+  text-align: left;
+  cursor: pointer;
+}
+.detail td {
+  border-bottom: 1px solid var(--rule-strong);
+  padding-bottom: 12px;
+}
+.differences {
+  border-collapse: collapse;
+  width: 100%;
+  background: var(--paper-raised);
+}
+.differences th,
+.differences td {
+  padding: 5px 12px;
+  border-bottom: 1px solid var(--rule);
+  vertical-align: top;
+  position: static;
+}
+.expected {
+  font-weight: 600;
+}
+.step + .step {
+  margin-top: 6px;
+}
+.unread {
+  color: var(--default);
+  margin-left: 8px;
+}
+.progress {
+  height: 3px;
+  background: var(--paper-sunk);
+  margin-bottom: 6px;
+}
+.progress span {
+  display: block;
+  height: 100%;
+  background: var(--ink);
+}
+.deeds {
+  display: flex;
+  gap: 8px;
+  margin-top: 8px;
+}
+.removed {
+  border-left: 3px solid var(--ink);
+  padding: 4px 10px;
+}
+</style>

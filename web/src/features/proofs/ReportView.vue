@@ -1,0 +1,139 @@
+<script setup lang="ts">
+import { computed, ref, watch } from "vue";
+import { useRoute } from "vue-router";
+import { api, ask, type Schemas } from "@/api/client";
+import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
+import { dayInWords, moment } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+/** What was in force for a company and type, and what confirms it; made to be printed. */
+const catalog = useCatalog();
+const route = useRoute();
+const report = ref<Schemas["ConfirmationReport"]>();
+const problem = ref("");
+
+const query = computed(() => ({
+  kind: String(route.query.kind ?? catalog.kind?.kind.key ?? ""),
+  company: String(route.query.company ?? ""),
+  type: String(route.query.type ?? ""),
+}));
+async function load() {
+  try {
+    report.value = await ask(api.GET("/confirmation/report", { params: { query: query.value } }));
+    problem.value = "";
+  } catch (error) {
+    problem.value = (error as Error).message;
+  }
+}
+watch(query, load, { immediate: true });
+
+const exported = computed(() => `/api/v1/confirmation/report/export?${new URLSearchParams(query.value)}`);
+const entry = computed(() => catalog.entry(query.value.kind));
+const both = computed(
+  () => report.value?.rules.filter((r) => r.confirmation.state === "proved both ways").length ?? 0,
+);
+const failing = computed(
+  () => new Set(report.value?.rules.flatMap((r) => r.proofs.filter((p) => !p.held).map((p) => p.id))).size,
+);
+function print() {
+  window.print();
+}
+</script>
+
+<template>
+  <div class="page report">
+    <div class="page-head">
+      <h1>Confirmation of the rules for {{ entry?.kind.plural.toLowerCase() }}</h1>
+      <span class="spring" />
+      <a class="button unprinted" :href="exported" download="confirmation.csv">Save as CSV</a>
+      <button type="button" class="button first unprinted" @click="print">Print</button>
+    </div>
+    <p v-if="problem" class="empty" role="alert">{{ problem }}</p>
+    <p v-else-if="!report" class="quiet">Running the proofs…</p>
+    <template v-else>
+      <p class="head">
+        {{ catalog.typeName(report.type, report.kind) }} in {{ catalog.companyName(report.company) }}, as in
+        force on {{ dayInWords(report.day) }}. Run {{ moment(report.ranAt) }} by {{ report.ranBy }}:
+        <b>{{ both }}</b> of {{ report.rules.length }} rules are proved both ways,
+        <b :class="{ failed: failing }">{{ failing }}</b> {{ failing === 1 ? "proof fails" : "proofs fail" }}.
+      </p>
+      <section v-for="r in report.rules" :key="r.confirmation.rule">
+        <h2>{{ r.confirmation.sentence }}</h2>
+        <p>
+          <ConfirmMark :state="r.confirmation.state" words />
+          · rule {{ r.confirmation.rule }}, version {{ r.confirmation.version }} ·
+          {{ r.confirmation.reached }} of {{ r.confirmation.goals.length }} shown ·
+          {{ r.confirmation.strength?.noticed }} of {{ r.confirmation.strength?.mutants }} wrong versions
+          noticed
+        </p>
+        <p v-if="r.note.askedBy || r.note.why" class="quiet">
+          Asked by {{ r.note.askedBy || "nobody named"
+          }}<template v-if="r.note.askedOn">, {{ dayInWords(r.note.askedOn) }}</template
+          ><template v-if="r.note.why">: {{ r.note.why }}</template>
+        </p>
+        <p v-if="r.reason && r.confirmation.state !== 'proved both ways'" class="quiet">
+          In force with a reason: {{ r.reason }}
+        </p>
+        <ul>
+          <li v-for="p in r.proofs" :key="p.id" :class="{ failed: !p.held }">
+            {{ p.held ? "✓ holds" : "✕ fails" }}: {{ p.name }}
+            <template v-if="p.why">({{ p.why }})</template>
+            <em v-if="p.unread">not read yet</em>
+          </li>
+          <li v-if="!r.proofs.length" class="failed">no proof</li>
+        </ul>
+      </section>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.report {
+  max-width: 980px;
+}
+.head {
+  font: 16px/1.45 var(--serif);
+}
+section {
+  border-top: 1px solid var(--rule);
+  padding: 8px 0;
+  break-inside: avoid;
+}
+h2 {
+  font-size: 15px;
+  margin: 0 0 2px;
+}
+p {
+  margin: 0 0 3px;
+}
+ul {
+  margin: 2px 0 0;
+  padding-left: 18px;
+  list-style: none;
+}
+.failed {
+  color: var(--refused);
+}
+a.button {
+  text-decoration: none;
+}
+@media print {
+  .unprinted {
+    display: none;
+  }
+}
+</style>
+<style>
+@media print {
+  .frame > header {
+    display: none;
+  }
+  .frame,
+  .frame main,
+  .frame .page {
+    display: block;
+    height: auto;
+    overflow: visible;
+  }
+}
+</style>

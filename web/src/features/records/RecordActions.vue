@@ -1,0 +1,143 @@
+<script setup lang="ts">
+import { ref, watch } from "vue";
+import { RouterLink } from "vue-router";
+import type { RecordView } from "@/api/client";
+import { moment } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+/** What can be done with a record; what cannot be undone is asked for once more. */
+const props = defineProps<{
+  record?: RecordView;
+  number: string;
+  isNew: boolean;
+  /** Records of this kind are posted. */
+  posted: boolean;
+  readonly: boolean;
+  dirty: boolean;
+  /** The rules make other values of it now than those that are stored. */
+  outdated?: boolean;
+  busy: boolean;
+}>();
+const emit = defineEmits<{
+  save: [];
+  post: [];
+  reverse: [day: string];
+  remove: [];
+  giveUp: [];
+  plan: [];
+}>();
+const catalog = useCatalog();
+const asking = ref<"" | "reverse" | "delete">("");
+const reverseOn = ref("");
+
+// What was asked for is done or refused, or another record is open.
+watch(
+  () => [props.number, props.busy],
+  () => (asking.value = ""),
+);
+</script>
+
+<template>
+  <div class="actions">
+    <template v-if="asking === 'reverse'">
+      <span class="say">A reversing document takes {{ number }} back.</span>
+      <label
+        >Posted on <input v-model="reverseOn" type="date" class="line day" aria-label="Day of the reversal"
+      /></label>
+      <button
+        type="button"
+        class="button first"
+        :disabled="busy || !reverseOn"
+        @click="emit('reverse', reverseOn)"
+      >
+        Reverse it
+      </button>
+      <button type="button" class="button" @click="asking = ''">Leave it</button>
+    </template>
+    <template v-else-if="asking === 'delete'">
+      <span class="say">Delete {{ number }} {{ record?.title }}?</span>
+      <button type="button" class="button first" :disabled="busy" @click="emit('remove')">Delete it</button>
+      <button type="button" class="button" @click="asking = ''">Leave it</button>
+    </template>
+    <template v-else>
+      <template v-if="dirty">
+        <span class="say quiet">Not saved yet.</span>
+        <button type="button" class="plain" :disabled="busy" @click="emit('giveUp')">
+          {{ isNew ? "Begin anew" : "Undo the changes" }}
+        </button>
+      </template>
+      <span v-else-if="outdated" class="say quiet"
+        >The rules make other values of it now; saving stores them.</span
+      >
+      <span v-else-if="record" class="quiet"
+        >Version {{ record.version }}, {{ moment(record.changedAt)
+        }}{{ record.changedBy && ` by ${record.changedBy}` }}</span
+      >
+      <span class="spring" />
+      <button v-if="!readonly" type="button" class="button" @click="emit('plan')">See it on the plan</button>
+      <RouterLink v-if="readonly" class="button" :to="`/ledger/${number}?ledger=books`"
+        >See the posting</RouterLink
+      >
+      <button
+        v-if="record?.state === 'kept'"
+        type="button"
+        class="button"
+        :disabled="busy"
+        @click="asking = 'delete'"
+      >
+        Delete
+      </button>
+      <button
+        v-if="record?.state === 'posted' && !record.reverses"
+        type="button"
+        class="button"
+        @click="((asking = 'reverse'), (reverseOn = catalog.catalog?.today ?? ''))"
+      >
+        Reverse
+      </button>
+      <template v-if="!readonly">
+        <button
+          type="button"
+          class="button"
+          :class="{ first: !posted }"
+          title="Ctrl S"
+          :disabled="busy || (!dirty && !isNew && !outdated)"
+          @click="emit('save')"
+        >
+          Save
+        </button>
+        <button
+          v-if="posted"
+          type="button"
+          class="button first"
+          title="Ctrl Enter"
+          :disabled="busy"
+          @click="emit('post')"
+        >
+          Post
+        </button>
+      </template>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.actions {
+  flex: none;
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  padding: 9px 20px 8px;
+  border-top: 1px solid var(--rule-strong);
+  background: var(--paper-raised);
+}
+.spring {
+  flex: 1;
+}
+.say {
+  font: 15px/1.35 var(--serif);
+}
+.day {
+  width: 150px;
+}
+</style>

@@ -1,0 +1,77 @@
+<script setup lang="ts">
+import { ref, watch } from "vue";
+import { RouterLink } from "vue-router";
+import { api, ask, type RecordVersion } from "@/api/client";
+import { format, moment } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+const props = defineProps<{ kind: string; number: string; turn: number }>();
+const catalog = useCatalog();
+const versions = ref<RecordVersion[]>([]);
+const problem = ref("");
+const few = 6;
+const open = ref<number[]>([]);
+
+watch(
+  () => [props.kind, props.number, props.turn],
+  async () => {
+    const params = { path: { kind: props.kind, number: props.number }, query: { format } };
+    try {
+      versions.value = await ask(api.GET("/records/{kind}/{number}/history", { params }));
+      problem.value = "";
+    } catch (error) {
+      problem.value = (error as Error).message;
+    }
+  },
+  { immediate: true },
+);
+</script>
+
+<template>
+  <section aria-label="History">
+    <h3>History</h3>
+    <p v-if="problem" role="alert">{{ problem }}</p>
+    <div v-for="v in versions" :key="v.version" class="version">
+      <p>
+        <b>{{ v.what }}</b> <span class="quiet">{{ moment(v.changedAt) }} {{ v.changedBy }}</span>
+      </p>
+      <ul v-if="v.version > 1">
+        <li
+          v-for="c in open.includes(v.version) ? v.changes : v.changes.slice(0, few)"
+          :key="c.field + c.line"
+        >
+          {{ catalog.label(c.field, c.line, kind) }}: <s v-if="c.before.text">{{ c.before.text }}</s>{{
+            c.before.text ? " → " : ""
+          }}{{ c.after.text || "blank" }}
+        </li>
+        <li v-if="v.changes.length > few && !open.includes(v.version)">
+          <button type="button" class="plain" @click="open.push(v.version)">
+            and {{ v.changes.length - few }} more
+          </button>
+        </li>
+        <li v-if="!v.changes.length" class="quiet">no value changed</li>
+      </ul>
+      <p v-else class="quiet">with {{ v.changes.length }} values</p>
+      <p v-for="r in v.reasons" :key="`${r.rule}/${r.line ?? 0}`" class="quiet">
+        <RouterLink :to="`/plan?rule=${r.rule}`">{{ r.name }}</RouterLink>: “{{ r.text }}”, {{ r.by }}
+      </p>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+h3 {
+  margin: 14px 0 4px;
+}
+p {
+  margin: 0;
+}
+.version {
+  border-top: 1px solid var(--rule);
+  padding: 4px 0;
+}
+ul {
+  margin: 0;
+  padding-left: 14px;
+}
+</style>

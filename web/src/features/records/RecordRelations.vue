@@ -1,0 +1,97 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { reactive, ref, watch } from "vue";
+import { RouterLink, useRouter } from "vue-router";
+import { api, ask, type FollowOn, type RecordView, type Use } from "@/api/client";
+import { inSentence } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+/** What a record follows, what follows it, and what may follow. */
+const props = defineProps<{
+  kind: string;
+  company: string;
+  record?: RecordView;
+  origin?: Use;
+  /** Records that follow the same one already. */
+  earlier: Use[];
+  unsaved: boolean;
+}>();
+const catalog = useCatalog();
+const router = useRouter();
+const maps = ref<FollowOn[]>([]);
+/** The type of the new record, by map, where the map leaves it to the person. */
+const types = reactive<Record<number, string>>({});
+
+watch(
+  () => props.kind,
+  async (kind) => {
+    const all = await ask(api.GET("/follow-ons")).catch(() => []);
+    maps.value = all.filter((m) => m.from === kind);
+  },
+  { immediate: true },
+);
+
+function typeOf(map: FollowOn): string {
+  return map.type || types[map.id ?? 0] || (catalog.typesIn(props.company, map.to)[0]?.key ?? "");
+}
+function follow(map: FollowOn) {
+  const query = { follow: String(map.id), from: props.record?.number ?? "", type: typeOf(map) };
+  void router.push({ path: `/records/${map.to}/new`, query });
+}
+function named(use: Use): string {
+  return `${inSentence(catalog.entry(use.what)?.kind.label) ?? use.what} ${use.key}`;
+}
+</script>
+
+<template>
+  <template v-if="origin || record?.followers.length || record?.reverses || record?.reversedBy">
+    <h3>Belongs to</h3>
+    <p v-if="origin">
+      follows <RouterLink :to="`/records/${origin.what}/${origin.key}`">{{ named(origin) }}</RouterLink>
+    </p>
+    <p v-for="u in earlier" :key="u.key" class="quiet">
+      It is followed already by <RouterLink :to="`/records/${u.what}/${u.key}`">{{ u.key }}</RouterLink>
+    </p>
+    <p v-for="u in record?.followers" :key="u.key">
+      followed by <RouterLink :to="`/records/${u.what}/${u.key}`">{{ named(u) }}</RouterLink>
+    </p>
+    <p v-if="record?.reverses">
+      reverses <RouterLink :to="`/records/${kind}/${record.reverses}`">{{ record.reverses }}</RouterLink>
+    </p>
+    <p v-if="record?.reversedBy">
+      reversed by
+      <RouterLink :to="`/records/${kind}/${record.reversedBy}`">{{ record.reversedBy }}</RouterLink>
+    </p>
+  </template>
+  <template v-if="record && record.state !== 'reversed' && maps.length">
+    <h3>What follows</h3>
+    <p v-for="m in maps" :key="m.id" class="follow">
+      <button type="button" class="button" :disabled="unsaved" @click="follow(m)">{{ m.name }}</button>
+      <ElSelect
+        v-if="!m.type"
+        :model-value="typeOf(m)"
+        :aria-label="`Type for ${m.name}`"
+        @change="types[m.id ?? 0] = $event"
+      >
+        <ElOption v-for="t in catalog.typesIn(company, m.to)" :key="t.key" :value="t.key" :label="t.label" />
+      </ElSelect>
+    </p>
+  </template>
+</template>
+
+<style scoped>
+h3 {
+  margin: 14px 0 4px;
+}
+p {
+  margin: 3px 0;
+}
+.follow {
+  display: flex;
+  gap: 6px;
+  flex-wrap: wrap;
+}
+.follow :deep(.el-select) {
+  width: 112px;
+}
+</style>

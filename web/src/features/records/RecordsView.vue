@@ -1,0 +1,343 @@
+<script setup lang="ts">
+import BandSignal from "@/ui/BandSignal.vue";
+import { useDebounceFn } from "@vueuse/core";
+import { computed, nextTick, onMounted, reactive, ref, watch } from "vue";
+import { RouterLink, useRoute, useRouter } from "vue-router";
+import ListFilters from "@/features/records/ListFilters.vue";
+import SentencePicker from "@/ui/SentencePicker.vue";
+import StateMark from "@/features/records/StateMark.vue";
+import { useListing } from "@/features/records/listing";
+import { inSentence } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+import { usePlan } from "@/features/plan/plan";
+
+const catalog = useCatalog();
+const plan = usePlan();
+const route = useRoute();
+const router = useRouter();
+
+const kindKey = computed(() => String(route.params.kind ?? "") || (catalog.kind?.kind.key ?? ""));
+const entry = computed(() => catalog.entry(kindKey.value));
+watch(
+  kindKey,
+  (key) => {
+    if (catalog.entry(key) && plan.scope.kind === "") catalog.chosen = key;
+  },
+  { immediate: true },
+);
+
+const headers = computed(() => entry.value?.kind.fields.filter((f) => !f.key.startsWith("lines.")) ?? []);
+/** What a list shows by itself: a few fields that tell records apart at a glance. */
+const wanted: Record<string, string[]> = {
+  vendor: ["city", "country", "tax_number", "payment_terms", "payment_method"],
+  sales_order: ["ordered_on", "reference", "wanted_on", "gross_total", "currency"],
+  accounting_document: ["posting_date", "reference", "text", "total", "currency"],
+  quotation: ["quoted_on", "reference", "wanted_on", "net_total", "currency"],
+  customer: ["city", "country", "currency", "payment_terms", "salesperson"],
+  item: ["unit", "net_weight", "customs_code", "revenue_account"],
+};
+const standard = computed(() => {
+  const keys = (wanted[kindKey.value] ?? []).filter((key) => headers.value.some((f) => f.key === key));
+  if (keys.length) return keys;
+  return headers.value
+    .filter((f) => !entry.value?.kind.title.includes(f.key))
+    .slice(0, 5)
+    .map((f) => f.key);
+});
+const list = useListing(
+  () => kindKey.value,
+  () => standard.value,
+);
+
+const numeric = ["number", "amount", "quantity", "percent"];
+const columns = computed(() =>
+  list.columns.value.flatMap((key) => {
+    const field = entry.value?.kind.fields.find((f) => f.key === key);
+    return field ? [{ key, label: field.label, right: numeric.includes(field.type) }] : [];
+  }),
+);
+
+const search = ref("");
+watch(
+  () => list.selection.value.search,
+  (text) => {
+    if ((text ?? "") !== search.value.trim()) search.value = text ?? "";
+  },
+  { immediate: true },
+);
+const searching = useDebounceFn(() => list.change({ search: search.value.trim() }), 150);
+
+function sortBy(key: string) {
+  const { sort, descending } = list.selection.value;
+  const current = sort ?? "number";
+  const down = current === key && !descending;
+  list.change({ sort: key === "number" && !down ? "" : key, order: down ? "down" : "" });
+}
+function sorted(key: string): "ascending" | "descending" | undefined {
+  const { sort, descending } = list.selection.value;
+  if ((sort ?? "number") !== key) return undefined;
+  return descending ? "descending" : "ascending";
+}
+
+async function download() {
+  const text = await list.exported();
+  if (text === undefined) return;
+  const link = document.createElement("a");
+  link.href = URL.createObjectURL(new Blob([text], { type: "text/csv" }));
+  link.download = `${kindKey.value}.csv`;
+  link.click();
+  URL.revokeObjectURL(link.href);
+}
+
+// Only the rows in sight are drawn; the scroll bar stands for all of them.
+const rowHeight = 29;
+const box = ref<HTMLElement>();
+const sight = reactive({ top: 0, height: 600 });
+function look() {
+  if (!box.value) return;
+  sight.top = box.value.scrollTop;
+  sight.height = box.value.clientHeight;
+  list.show(first.value, last.value);
+}
+const first = computed(() => Math.max(0, Math.floor(sight.top / rowHeight) - 10));
+const last = computed(() =>
+  Math.min(list.total.value - 1, Math.ceil((sight.top + sight.height) / rowHeight) + 10),
+);
+const drawn = computed(() =>
+  Array.from({ length: Math.max(0, last.value - first.value + 1) }, (_, i) => ({
+    place: first.value + i,
+    row: list.rows.value.get(first.value + i),
+  })),
+);
+onMounted(look);
+watch(list.total, () => nextTick(look));
+watch(
+  () => JSON.stringify([kindKey.value, list.selection.value]),
+  () => {
+    if (box.value) box.value.scrollTop = 0;
+    at.value = 0;
+  },
+);
+
+// Arrow keys go from row to row, Enter opens one.
+const at = ref(0);
+function onKey(event: KeyboardEvent) {
+  const steps: Record<string, number> = { ArrowDown: 1, ArrowUp: -1, PageDown: 20, PageUp: -20 };
+  const step = steps[event.key];
+  if (step !== undefined) {
+    event.preventDefault();
+    at.value = Math.max(0, Math.min(at.value + step, list.total.value - 1));
+    const top = at.value * rowHeight;
+    if (box.value && top < box.value.scrollTop) box.value.scrollTop = top;
+    if (box.value && top + 2 * rowHeight > box.value.scrollTop + box.value.clientHeight)
+      box.value.scrollTop = top + 2 * rowHeight - box.value.clientHeight;
+    look();
+  } else if (event.key === "Enter" && !(event.target as HTMLElement).closest("a, button, input")) {
+    const row = list.rows.value.get(at.value);
+    if (row) void router.push(`/records/${kindKey.value}/${row.number}`);
+  }
+}
+
+const grid = computed(
+  () =>
+    `108px minmax(150px, 2fr) 118px 110px ${entry.value?.kind.posted ? "82px " : ""}repeat(${columns.value.length}, minmax(84px, 1fr))`,
+);
+const newLink = computed(() => {
+  const query: Record<string, string> = {};
+  const only = list.selection.value;
+  if (only.companies?.length === 1) query.company = only.companies[0]!;
+  if (only.types?.length === 1) query.type = only.types[0]!;
+  return { path: `/records/${kindKey.value}/new`, query };
+});
+</script>
+
+<template>
+  <div class="records">
+    <div class="top">
+      <h1>
+        <SentencePicker
+          :value="kindKey"
+          label="Kind of record"
+          :options="catalog.kindOptions()"
+          @change="router.push(`/records/${$event}`)"
+        />
+      </h1>
+      <span class="quiet count" role="status"
+        >{{ list.total.value }} of {{ list.all.value }}<template v-if="list.loading.value"> …</template></span
+      >
+      <span class="spring" />
+      <input
+        v-model="search"
+        class="line search"
+        type="search"
+        placeholder="Number, name, reference"
+        aria-label="Search records"
+        @input="searching"
+      />
+      <button type="button" class="button" @click="download">Save as CSV</button>
+      <RouterLink class="button first" :to="newLink">New {{ inSentence(entry?.kind.label) }}</RouterLink>
+    </div>
+    <ListFilters v-if="entry" :list="list" :entry="entry" />
+    <p v-if="list.problem.value" class="empty padded" role="alert">{{ list.problem.value }}</p>
+    <p v-else-if="list.loaded.value && !list.total.value" class="empty padded">
+      <template v-if="list.all.value"
+        >Nothing fits.
+        <button type="button" class="plain" @click="router.replace(`/records/${kindKey}`)">
+          Show all {{ list.all.value }}
+        </button></template
+      >
+      <template v-else>
+        There are no {{ inSentence(entry?.kind.plural) }} yet.
+        <RouterLink :to="newLink">Enter the first</RouterLink>.
+      </template>
+    </p>
+    <div
+      v-else
+      ref="box"
+      class="box"
+      role="grid"
+      tabindex="0"
+      :aria-rowcount="list.total.value"
+      :aria-label="entry?.kind.plural"
+      @scroll="look"
+      @keydown="onKey"
+    >
+      <div class="row head" role="row" :style="{ gridTemplateColumns: grid }">
+        <div
+          v-for="c in [
+            { key: 'number', label: 'Number' },
+            { key: entry?.kind.title[0] ?? '', label: 'Name' },
+            { key: 'company', label: 'Company' },
+            { key: 'type', label: entry?.kind.typeLabel ?? '' },
+            ...(entry?.kind.posted ? [{ key: 'state', label: 'State' }] : []),
+            ...columns,
+          ]"
+          :key="c.label + c.key"
+          role="columnheader"
+          :aria-sort="sorted(c.key)"
+          :class="{ right: 'right' in c && c.right }"
+        >
+          <button type="button" class="plain sort" @click="sortBy(c.key)">
+            {{ c.label
+            }}<template v-if="sorted(c.key)">{{ sorted(c.key) === "ascending" ? " ↑" : " ↓" }}</template>
+          </button>
+        </div>
+      </div>
+      <div :style="{ height: `${list.total.value * rowHeight}px`, position: 'relative' }">
+        <div
+          v-for="{ place, row } in drawn"
+          :key="place"
+          class="row"
+          role="row"
+          :aria-rowindex="place + 1"
+          :class="{ at: place === at }"
+          :style="{ gridTemplateColumns: grid, top: `${place * rowHeight}px` }"
+          @click="row && router.push(`/records/${kindKey}/${row.number}`)"
+        >
+          <template v-if="row">
+            <div role="gridcell">
+              <RouterLink :to="`/records/${kindKey}/${row.number}`" @click.stop>{{ row.number }}</RouterLink>
+            </div>
+            <div role="gridcell" class="title">{{ row.title }}</div>
+            <div role="gridcell" :title="catalog.companyName(row.company)">
+              {{ catalog.companyName(row.company) }}
+            </div>
+            <div role="gridcell">{{ catalog.typeName(row.type, kindKey) }}</div>
+            <div v-if="entry?.kind.posted" role="gridcell"><StateMark :state="row.state" /></div>
+            <div
+              v-for="(c, i) in columns"
+              :key="c.key"
+              role="gridcell"
+              :class="{ right: c.right }"
+              :title="row.cells[i]"
+            >
+              {{ row.cells[i] }}
+              <BandSignal
+                v-for="b in row.bands?.filter((b) => b.column === c.key)"
+                :key="b.column"
+                :band="b.band"
+              />
+            </div>
+          </template>
+        </div>
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.records {
+  height: 100%;
+  display: flex;
+  flex-direction: column;
+}
+.top {
+  display: flex;
+  align-items: center;
+  gap: 10px;
+  padding: 10px 20px 0;
+  flex: none;
+}
+.spring {
+  flex: 1;
+}
+.search {
+  width: 210px;
+}
+.padded {
+  padding: 24px 20px;
+}
+.box {
+  flex: 1;
+  min-height: 0;
+  overflow: auto;
+}
+.box:focus-visible {
+  outline-offset: -2px;
+}
+.row {
+  display: grid;
+  column-gap: 10px;
+  padding: 0 20px;
+  min-width: 900px;
+}
+.row > div {
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+  line-height: 28px;
+}
+.row:not(.head) {
+  position: absolute;
+  left: 0;
+  right: 0;
+  height: 29px;
+  border-bottom: 1px solid var(--rule);
+  cursor: pointer;
+}
+.row:not(.head):hover {
+  background: var(--paper-raised);
+}
+.box:focus-within .at {
+  background: var(--select);
+}
+.head {
+  position: sticky;
+  top: 0;
+  z-index: 2;
+  background: var(--paper);
+  border-bottom: 1px solid var(--rule-strong);
+}
+.sort {
+  color: var(--ink-soft);
+  font-weight: 500;
+  text-decoration: none;
+  padding: 0;
+}
+.right {
+  text-align: right;
+}
+.title {
+  font: 15px/28px var(--serif) !important;
+}
+</style>

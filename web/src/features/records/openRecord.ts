@@ -1,0 +1,408 @@
+import { useEventListener } from "@vueuse/core";
+import { computed, onBeforeUnmount, reactive, ref, watch, type Ref } from "vue";
+import { onBeforeRouteLeave, onBeforeRouteUpdate, useRoute, useRouter } from "vue-router";
+import {
+  api,
+  ask,
+  RequestError,
+  type Document,
+  type LayoutView,
+  type Merge,
+  type RecordView,
+  type Use,
+} from "@/api/client";
+import { addressOf } from "@/address";
+import { documentOf, useTrial, type Moment, type Scope } from "@/features/records/trial";
+import { format } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+import { usePlan } from "@/features/plan/plan";
+import { unsaved } from "@/features/records/unsaved";
+
+/** The form of a record, as far as the cursor is concerned. */
+interface Cursor {
+  point(field: string, line?: number): void;
+  begin(): void;
+}
+
+/**
+ * The record that the address names, or a new one: as it is saved, as it is being changed, and what can be done
+ * with it. form is where it is typed.
+ */
+export function useOpenRecord(form: Ref<Cursor | undefined>) {
+  const catalog = useCatalog();
+  const plan = usePlan();
+  const route = useRoute();
+  const router = useRouter();
+
+  const kind = computed(() => String(route.params.kind));
+  const number = computed(() => String(route.params.number));
+  const isNew = computed(() => number.value === "new");
+  const entry = computed(() => catalog.entry(kind.value));
+
+  const scope = reactive<Scope>({ kind: "", company: "", type: "", day: "" });
+  const moment = ref<Moment>("saving");
+  const trial = useTrial(
+    scope,
+    () => moment.value,
+    () => undefined,
+    true,
+  );
+  const { problem } = trial;
+  const layout = ref<LayoutView>();
+  const record = ref<RecordView>();
+  const origin = ref<Use>();
+  const earlier = ref<Use[]>([]);
+  const dirty = ref(false);
+  const busy = ref(false);
+  const done = ref("");
+  /** Whether somebody tried to save: from then on, what is missing is said at its field. */
+  const tried = ref(false);
+  const merge = ref<Merge>();
+  const uses = ref<Use[]>([]);
+  const historyTurn = ref(0);
+
+  const readonly = computed(() => !!record.value && record.value.state !== "kept");
+  /** The record was deleted: its history is what is left of it. */
+  const deleted = ref(false);
+  /** What is stored differs from what the rules make of it now: saving would store that. */
+  const outdated = computed(
+    () => !readonly.value && !isNew.value && [...trial.fields.value.values()].some((f) => f.stored),
+  );
+
+  function query(name: string): string {
+    const value = route.query[name];
+    return typeof value === "string" ? value : "";
+  }
+  const path = computed(() => route.fullPath);
+
+  let turn = 0;
+  async function load() {
+    const mine = ++turn;
+    deleted.value = false;
+    record.value = undefined;
+    origin.value = undefined;
+    earlier.value = [];
+    merge.value = undefined;
+    uses.value = [];
+    dirty.value = false;
+    tried.value = false;
+    moment.value = "saving";
+    trial.outcome.value = undefined;
+    trial.put();
+    if (!entry.value || !catalog.catalog) return;
+    await trial.guard(async () => {
+      try {
+        if (isNew.value) await begin(() => mine === turn);
+        else await open(() => mine === turn);
+      } catch (error) {
+        if (mine !== turn) return; // another record is open by now
+        if (error instanceof RequestError && error.problem.status === 404 && !isNew.value)
+          deleted.value = true;
+        throw error;
+      }
+      if (mine === turn) await arrange();
+    });
+    if (mine === turn && isNew.value) form.value?.begin();
+  }
+
+  /** Begins a new record: blank, what was left unsaved, or what follows from another. */
+  async function begin(here: () => boolean) {
+    const company = query("company") || plan.scope.company || (catalog.catalog?.companies[0]?.key ?? "");
+    const types = catalog.typesIn(company, kind.value);
+    const type = types.some((t) => t.key === query("type")) ? query("type") : (types[0]?.key ?? "");
+    Object.assign(scope, { kind: kind.value, company, type, day: "" });
+    catalog.writeFor(company);
+    const kept = unsaved.get(path.value)?.document;
+    if (query("follow")) {
+      const params = { path: { id: Number(query("follow")) } };
+      const body = { number: query("from"), type: query("type") || undefined };
+      const begun = await ask(api.POST("/follow-ons/{id}/begin", { params, body }));
+      if (!here()) return;
+      Object.assign(scope, { company: begun.document.company, type: begun.document.type });
+      trial.put(kept ?? begun.document);
+      origin.value = begun.origin;
+      earlier.value = begun.earlier;
+      dirty.value = true;
+    } else if (kept) {
+      trial.put(kept);
+      Object.assign(scope, { company: kept.company, type: kept.type });
+      dirty.value = true;
+    }
+    await trial.tryDocument();
+  }
+
+  async function open(here: () => boolean) {
+    const params = { path: { kind: kind.value, number: number.value } };
+    const r = await ask(api.GET("/records/{kind}/{number}", { params }));
+    if (!here()) return;
+    record.value = r;
+    historyTurn.value++;
+    Object.assign(scope, { kind: r.kind, company: r.company, type: r.type, day: "" });
+    catalog.writeFor(r.company);
+    if (r.state !== "kept") {
+      const query = { ledger: "books" as const, format };
+      const posting = await ask(
+        api.GET("/postings/{number}", { params: { path: { number: r.number }, query } }),
+      );
+      if (!here()) return;
+      trial.put(posting.document);
+      trial.outcome.value = posting.outcome;
+      return;
+    }
+    const kept = unsaved.get(path.value);
+    trial.put(kept?.document ?? documentOf(r));
+    // What was left unsaved changes the version it began with: somebody may have saved another since.
+    if (kept?.version) record.value = { ...r, version: kept.version };
+    dirty.value = !!kept;
+    await trial.tryDocument();
+  }
+
+  async function arrange() {
+    const query = { kind: kind.value, company: scope.company, type: scope.type };
+    layout.value = await ask(api.GET("/layouts", { params: { query } }));
+  }
+
+  watch(path, load, { immediate: true });
+
+  async function rescope(next: Partial<Scope>) {
+    Object.assign(scope, next);
+    const types = catalog.typesIn(scope.company, kind.value);
+    if (!types.some((t) => t.key === scope.type)) scope.type = types[0]?.key ?? "";
+    await trial.guard(arrange);
+    await trial.tryDocument();
+  }
+
+  function setAside(at: string) {
+    if (dirty.value && !readonly.value)
+      unsaved.set(at, { document: trial.document.value, version: record.value?.version });
+  }
+  onBeforeRouteLeave((_, from) => setAside(from.fullPath));
+  onBeforeRouteUpdate((_, from) => setAside(from.fullPath));
+  useEventListener(window, "pagehide", () => setAside(path.value));
+  // The screen may be drawn anew at the same address.
+  let at = path.value;
+  onBeforeRouteUpdate((to) => void (at = to.fullPath));
+  onBeforeUnmount(() => setAside(at));
+
+  /** Takes what is being typed, and waits for its consequences. */
+  async function settle() {
+    (document.activeElement as HTMLElement | null)?.blur();
+    // A field with a list of choices tells only a moment later that it was left.
+    await new Promise((resolve) => setTimeout(resolve));
+    await trial.settled();
+  }
+
+  /** One deed at a time: a key that is pressed twice saves and posts once. */
+  let working = false;
+  async function alone<T>(work: () => Promise<T>): Promise<T | undefined> {
+    if (working) return undefined;
+    working = true;
+    busy.value = true;
+    try {
+      return await work();
+    } finally {
+      working = false;
+      busy.value = false;
+    }
+  }
+
+  const save = () => alone(() => keep());
+  async function keep(andThen?: "post"): Promise<RecordView | undefined> {
+    const at = path.value;
+    await settle();
+    done.value = "";
+    const saved = await saveNow();
+    if (!saved) return undefined;
+    if (path.value !== at) {
+      unsaved.delete(at); // the person went on; what was saved is saved
+      return undefined;
+    }
+    unsaved.delete(path.value);
+    dirty.value = false;
+    if (andThen === "post") return saved;
+    await shownAs(saved, isNew.value ? `Saved as ${saved.number}.` : "Saved.");
+    return saved;
+  }
+
+  async function saveNow(): Promise<RecordView | undefined> {
+    const at = path.value;
+    const body = {
+      document: { ...trial.document.value, stored: undefined, storedLines: undefined } as Document,
+      format,
+      keyed: true,
+      version: record.value?.version,
+      origin: isNew.value ? origin.value : undefined,
+    };
+    try {
+      const answer = await ask(api.POST("/records", { body }));
+      if (path.value !== at) return answer.record;
+      problem.value = undefined;
+      trial.outcome.value = answer.outcome;
+      if (!answer.record) {
+        tried.value = true;
+        pointToFirst();
+      }
+      return answer.record;
+    } catch (error) {
+      if (path.value !== at) return undefined;
+      if (error instanceof RequestError && error.problem.code === "changed-meanwhile") {
+        await trial.guard(async () => {
+          merge.value = await ask(api.POST("/records/merge", { body }));
+        });
+      } else problem.value = (error as Error).message;
+      return undefined;
+    }
+  }
+
+  /** Goes on with both changes: what the other person changed is entered here, too. */
+  async function merged(taken: { field: string; line?: number; value: string }[]) {
+    if (!merge.value || !record.value) return;
+    const next = { ...trial.entered.value };
+    for (const t of taken) {
+      const address = addressOf(t.field, t.line ?? 0);
+      if (t.line && !trial.lines.value.includes(t.line)) trial.lines.value = [...trial.lines.value, t.line];
+      if (t.value) next[address] = { value: t.value };
+      else delete next[address];
+    }
+    trial.entered.value = next;
+    record.value = { ...record.value, version: merge.value.record.version };
+    merge.value = undefined;
+    await trial.tryDocument();
+    await save();
+  }
+
+  function pointToFirst() {
+    const messages = trial.outcome.value?.messages ?? [];
+    const first =
+      messages.find((m) => m.severity === "refuse") ?? messages.find((m) => m.severity === "confirm");
+    if (first) form.value?.point(first.field, first.line);
+  }
+
+  async function shownAs(r: RecordView, said: string) {
+    const target = `/records/${r.kind}/${r.number}`;
+    if (route.path === target) await load();
+    else await router.replace(target);
+    done.value = said;
+  }
+
+  const post = () => alone(postNow);
+  async function postNow() {
+    if (!entry.value?.kind.posted || readonly.value) return;
+    let current = record.value;
+    if (isNew.value || dirty.value) current = await keep("post");
+    else await settle();
+    if (!current) return;
+    await trial.guard(async () => {
+      const params = { path: { kind: kind.value, number: current.number } };
+      const body = { version: current.version, reasons: trial.reasons.value, format };
+      const answer = await ask(api.POST("/records/{kind}/{number}/post", { params, body }));
+      if (answer.record) return shownAs(answer.record, `Posted to the books as ${answer.record.number}.`);
+      if (isNew.value) await shownAs(current, "");
+      record.value = current;
+      moment.value = "posting";
+      trial.outcome.value = answer.outcome;
+      done.value = "It is kept, but not posted.";
+      tried.value = true;
+      pointToFirst();
+    });
+  }
+
+  async function reverse(day: string) {
+    if (!record.value) return;
+    await act(async () => {
+      const params = { path: { kind: kind.value, number: number.value } };
+      const body = { version: record.value!.version, day };
+      const back = await ask(api.POST("/records/{kind}/{number}/reverse", { params, body }));
+      await shownAs(back, `${number.value} is reversed by this document.`);
+    });
+  }
+
+  async function remove() {
+    await act(async () => {
+      const params = { path: { kind: kind.value, number: number.value } };
+      await ask(api.DELETE("/records/{kind}/{number}", { params }));
+      dirty.value = false;
+      await router.push(`/records/${kind.value}`);
+    });
+  }
+
+  /** Goes back to what is saved, or to a blank form. */
+  async function giveUp() {
+    unsaved.delete(path.value);
+    dirty.value = false;
+    await load();
+  }
+
+  /** Does something that may be refused because of other records, and lists those. */
+  async function act(work: () => Promise<unknown>) {
+    busy.value = true;
+    try {
+      await work();
+      problem.value = undefined;
+    } catch (error) {
+      problem.value = (error as Error).message;
+      uses.value = error instanceof RequestError ? (error.problem.uses ?? []) : [];
+    }
+    busy.value = false;
+  }
+
+  async function onPlan() {
+    await plan.take(trial.document.value, isNew.value ? "" : `Change of ${number.value}`);
+    await router.push({ path: "/plan", query: { ...plan.scope } });
+  }
+
+  async function changed() {
+    dirty.value = true;
+    done.value = "";
+    moment.value = "saving";
+  }
+
+  /** Asks the rules for a value anew. */
+  async function derive(address: string) {
+    dirty.value = true;
+    await trial.derive(address);
+  }
+
+  const verdict = computed(() => trial.outcome.value?.verdict);
+  /** A blank new record is not scolded for what nobody had a chance to enter. */
+  const messages = computed(() => {
+    if (readonly.value || (isNew.value && !dirty.value && !tried.value)) return [];
+    return trial.outcome.value?.messages ?? [];
+  });
+
+  return {
+    kind,
+    number,
+    isNew,
+    entry,
+    scope,
+    trial,
+    problem,
+    layout,
+    record,
+    origin,
+    earlier,
+    dirty,
+    busy,
+    done,
+    tried,
+    merge,
+    uses,
+    historyTurn,
+    readonly,
+    deleted,
+    outdated,
+    derive,
+    rescope,
+    save,
+    merged,
+    post,
+    reverse,
+    remove,
+    giveUp,
+    onPlan,
+    changed,
+    verdict,
+    messages,
+  };
+}

@@ -1,0 +1,141 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { computed } from "vue";
+import type { Field, RuleBody } from "@/api/client";
+import { sectionPrefix } from "@/features/rules/families";
+import { useCatalog } from "@/queries/catalog";
+
+/** How a field, or every field of its section, is met. */
+const body = defineModel<RuleBody>({ required: true });
+const props = defineProps<{ field: Field }>();
+const catalog = useCatalog();
+
+const section = computed(() =>
+  catalog.entry(body.value.kind)?.kind.sections.find((s) => s.key === props.field.section),
+);
+const closed = computed(() => ["read-only", "hidden"].includes(body.value.effect.access ?? ""));
+
+type Effect = RuleBody["effect"];
+/** The four aspects of entry; what a rule does not say of one is left to other rules. */
+const needs: { value: Effect["need"]; label: string }[] = [
+  { value: undefined, label: "left to other rules" },
+  { value: "required", label: "required" },
+  { value: "optional", label: "optional" },
+];
+const accesses: { value: Effect["access"]; label: string }[] = [
+  { value: undefined, label: "left to other rules" },
+  { value: "open", label: "open" },
+  { value: "read-only", label: "read-only" },
+  { value: "hidden", label: "hidden" },
+];
+const cursors: { value: Effect["cursor"]; label: string }[] = [
+  { value: undefined, label: "is left to other rules" },
+  { value: "in turn", label: "goes there in its turn" },
+  { value: "passed over", label: "passes it over; a click still reaches it" },
+  { value: "stop", label: "stops there: F8 jumps to it" },
+];
+const keyings: { value: Effect["keying"]; label: string }[] = [
+  { value: undefined, label: "is left to other rules" },
+  { value: "once", label: "is keyed once" },
+  { value: "twice", label: "is keyed twice" },
+];
+
+/** Nobody types into a closed field, so the rule says nothing of how it is typed. */
+function setAccess(access: Effect["access"]) {
+  body.value.effect.access = access;
+  if (!closed.value) return;
+  body.value.effect.cursor = undefined;
+  body.value.effect.keying = undefined;
+  if (body.value.effect.need === "required") body.value.effect.need = undefined;
+}
+/** A select that means nothing by a blank value. */
+function said<T extends string>(text: string): T | undefined {
+  return (text || undefined) as T | undefined;
+}
+</script>
+
+<template>
+  <div class="entry">
+    <div class="deed">
+      <ElSelect v-model="body.target" aria-label="What the rule is on" :fit-input-width="false">
+        <ElOption :value="field.key" :label="field.label" />
+        <ElOption
+          v-if="section"
+          :value="sectionPrefix + section.key"
+          :label="`every field of ${section.label}`"
+        />
+      </ElSelect>
+      <span class="word">is</span>
+      <ElSelect
+        :model-value="body.effect.need ?? ''"
+        aria-label="Whether it must be filled"
+        placeholder="left to other rules"
+        :disabled="closed"
+        @update:model-value="body.effect.need = said($event)"
+      >
+        <ElOption v-for="n in needs" :key="n.label" :value="n.value ?? ''" :label="n.label" />
+      </ElSelect>
+    </div>
+    <div class="deed two">
+      <span class="word">for typing it is</span>
+      <ElSelect
+        :model-value="body.effect.access ?? ''"
+        aria-label="Whether people may type there"
+        placeholder="left to other rules"
+        @update:model-value="setAccess(said($event))"
+      >
+        <ElOption v-for="a in accesses" :key="a.label" :value="a.value ?? ''" :label="a.label" />
+      </ElSelect>
+    </div>
+    <template v-if="!closed">
+      <div class="deed two">
+        <span class="word">the cursor</span>
+        <ElSelect
+          :model-value="body.effect.cursor ?? ''"
+          aria-label="What the cursor does"
+          placeholder="is left to other rules"
+          :fit-input-width="false"
+          @update:model-value="body.effect.cursor = said($event)"
+        >
+          <ElOption v-for="c in cursors" :key="c.label" :value="c.value ?? ''" :label="c.label" />
+        </ElSelect>
+      </div>
+      <div v-if="body.effect.cursor !== 'passed over'" class="deed two">
+        <span class="word">a new value</span>
+        <ElSelect
+          :model-value="body.effect.keying ?? ''"
+          aria-label="How often a new value is keyed"
+          placeholder="left to other rules"
+          @update:model-value="body.effect.keying = said($event)"
+        >
+          <ElOption v-for="k in keyings" :key="k.label" :value="k.value ?? ''" :label="k.label" />
+        </ElSelect>
+      </div>
+    </template>
+    <p v-if="body.effect.access === 'hidden'" class="quiet">
+      What is stored in it stays, and it need not be filled.
+    </p>
+  </div>
+</template>
+
+<style scoped>
+.entry {
+  display: grid;
+  gap: 8px;
+}
+.deed {
+  display: grid;
+  grid-template-columns: 1.3fr auto 1fr;
+  gap: 6px;
+  align-items: center;
+}
+.two {
+  grid-template-columns: auto 1fr;
+}
+.word {
+  font: italic 14px/28px var(--serif);
+}
+.quiet {
+  margin: 0;
+}
+</style>

@@ -1,0 +1,209 @@
+<script setup lang="ts">
+import type { EditorView } from "@codemirror/view";
+import { computed, onBeforeUnmount, onMounted, ref, shallowRef, useId, useTemplateRef, watch } from "vue";
+import type { FormulaAsk, RuleBody, Schemas } from "@/api/client";
+import FormulaSteps from "@/features/rules/FormulaSteps.vue";
+import FormulaWords from "@/features/rules/FormulaWords.vue";
+import { useFormulaCheck } from "@/features/rules/formulaCheck";
+import { choicesOf } from "@/features/records/choices";
+import { format } from "@/ui/format";
+import { insert, makeEditor, mark } from "@/features/rules/formula/editor";
+import { functionAt, nameAt, type Word } from "@/features/rules/formula/words";
+import { useCatalog } from "@/queries/catalog";
+import { usePlan } from "@/features/plan/plan";
+import { useWords } from "@/features/rules/words";
+
+const formula = defineModel<string>({ required: true });
+const props = defineProps<{
+  label: string;
+  part: FormulaAsk["part"];
+  rule: Pick<RuleBody, "kind" | "target" | "family">;
+  placeholder?: string;
+}>();
+const catalog = useCatalog();
+const plan = usePlan();
+const words = useWords();
+words.loadFunctions();
+const id = useId();
+
+const names = computed(() => words.names(props.rule.kind, props.rule.target)?.names ?? []);
+const byName = computed(() => new Map(names.value.map((n) => [n.name, n])));
+
+const { answer, checked, problem } = useFormulaCheck(() => ({
+  kind: props.rule.kind,
+  target: props.rule.target,
+  family: props.rule.family,
+  part: props.part,
+  formula: formula.value,
+  document: plan.hasDocument && plan.scope.kind === props.rule.kind ? plan.document : undefined,
+  line: plan.line,
+  format,
+}));
+/** What was found, as long as it is about the formula that stands there. */
+const current = computed(() => (checked.value === formula.value ? answer.value : undefined));
+const problems = computed<Schemas["RuleProblem"][]>(() => answer.value?.problems ?? []);
+
+const host = useTemplateRef<HTMLElement>("host");
+const view = shallowRef<EditorView>();
+const cursor = ref(0);
+onMounted(() => {
+  view.value = makeEditor(host.value!, formula.value, {
+    names: () => names.value,
+    functions: () => words.functions,
+    choices: (n) => choicesOf(catalog.field(n.field, n.kind || undefined)),
+    answer: () => current.value,
+    changed: (text) => (formula.value = text),
+    moved: (at) => (cursor.value = at),
+    mend: mendFirst,
+    label: props.label,
+    describedBy: `${id}-problems`,
+    placeholder: props.placeholder ?? "",
+  });
+});
+onBeforeUnmount(() => view.value?.destroy());
+
+watch(formula, (text) => {
+  const editor = view.value;
+  if (!editor || editor.state.doc.toString() === text) return;
+  editor.dispatch({ changes: { from: 0, to: editor.state.doc.length, insert: text } });
+});
+watch([problems, view], () => {
+  if (!view.value) return;
+  mark(view.value, problems.value);
+  view.value.contentDOM.setAttribute(
+    "aria-invalid",
+    String(problems.value.some((p) => p.severity === "error")),
+  );
+});
+
+/** What the cursor is on, or in. */
+const here = computed(() => {
+  const name = nameAt(formula.value, cursor.value, byName.value);
+  if (name) return `${name.label}: ${name.type}`;
+  return functionAt(formula.value, cursor.value, words.functions)?.signature ?? "";
+});
+
+function mend(p: Schemas["RuleProblem"]) {
+  const editor = view.value;
+  if (!editor || !p.suggestion) return;
+  insert(editor, p.suggestion, 0, p.start, p.end);
+  editor.focus();
+}
+
+function mendFirst(): boolean {
+  const first = current.value?.problems.find((p) => p.suggestion);
+  if (first) mend(first);
+  return !!first;
+}
+
+function put(word: Word) {
+  const editor = view.value;
+  if (!editor) return;
+  // What is put in does not grow together with the word before it.
+  const before = editor.state.doc.sliceString(0, editor.state.selection.main.from);
+  insert(editor, (/[\p{L}\p{N}_)"\]]$/u.test(before) ? " " : "") + word.written, word.back);
+  editor.focus();
+}
+
+const explaining = ref(false);
+const helping = ref(false);
+/** Shows a part of the formula where it stands. */
+function show(start: number, end: number) {
+  view.value?.dispatch({ selection: { anchor: start, head: end } });
+}
+</script>
+
+<template>
+  <div class="formula">
+    <div class="head">
+      <span class="field-label" @click="view?.focus()">{{ label }}</span>
+      <button type="button" class="plain" :aria-expanded="helping" @click="helping = !helping">
+        Fields and functions
+      </button>
+    </div>
+    <div ref="host" class="box" />
+    <div class="foot">
+      <button
+        v-if="current?.value !== undefined"
+        type="button"
+        class="plain result"
+        :aria-expanded="explaining"
+        title="Explain the value"
+        @click="explaining = !explaining"
+      >
+        <span class="value">= {{ current.value }}</span> {{ explaining ? "hide why" : "why?" }}
+      </button>
+      <span v-else-if="current?.type" class="quiet">gives a {{ current.type }}</span>
+      <span class="spring" />
+      <span class="here" aria-live="polite">{{ here }}</span>
+    </div>
+    <ul :id="`${id}-problems`" class="problems">
+      <li v-for="(p, i) in problems" :key="i" :class="p.severity">
+        <span>{{ p.message }} (line {{ p.line }}, column {{ p.column }})</span>
+        <button v-if="p.suggestion" type="button" class="plain" title="Alt Enter" @click="mend(p)">
+          Write {{ p.suggestion }}
+        </button>
+      </li>
+      <li v-for="(f, i) in current?.failures" :key="`f${i}`" class="error">
+        On this document: {{ f.message }} in <code>{{ formula.slice(f.start, f.end) }}</code>
+      </li>
+      <li v-if="problem" class="error" role="alert">{{ problem }}</li>
+    </ul>
+    <FormulaSteps v-if="explaining && current" :steps="current.steps" @show="show" />
+    <FormulaWords
+      v-if="helping"
+      :names="names"
+      :functions="words.functions"
+      @insert="put"
+      @close="((helping = false), view?.focus())"
+    />
+  </div>
+</template>
+
+<style scoped>
+.head,
+.foot {
+  display: flex;
+  align-items: baseline;
+  gap: 8px;
+}
+.spring {
+  flex: 1;
+}
+.head .plain {
+  margin-left: auto;
+  font-size: 12px;
+}
+.foot {
+  min-height: 20px;
+  font-size: 12px;
+}
+.value {
+  font: 600 12px/1.4 var(--mono);
+}
+.here {
+  color: var(--ink-soft);
+  text-align: right;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.problems {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  font-size: 12px;
+}
+.problems li {
+  padding: 2px 0;
+}
+.problems .plain {
+  text-align: left;
+}
+.problems .error {
+  color: var(--refused);
+}
+.problems .warning {
+  color: var(--default);
+}
+</style>

@@ -1,0 +1,97 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { computed, ref, watch } from "vue";
+import type { Name, Schemas } from "@/api/client";
+import NameSelect from "@/features/rules/NameSelect.vue";
+import { useTables } from "@/features/rules/tables";
+
+/** A value that a crosswalk gives for fields of the document. */
+const props = defineProps<{ lookUp?: Schemas["LookUp"]; names: Name[]; label: string }>();
+const emit = defineEmits<{ write: [formula: string] }>();
+const tables = useTables();
+void tables.load();
+
+const chosen = ref<Schemas["LookUp"]>({ crosswalk: "", keys: [], column: "" });
+watch(
+  () => JSON.stringify(props.lookUp),
+  () => {
+    if (props.lookUp) chosen.value = { ...props.lookUp, keys: [...props.lookUp.keys] };
+  },
+  { immediate: true },
+);
+const table = computed(() => tables.crosswalks.find((c) => c.key === chosen.value.crosswalk));
+const single = computed(() => props.names.filter((n) => n.single));
+
+function choose(key: string) {
+  const found = tables.crosswalks.find((c) => c.key === key);
+  // A field of the same name is nearly always the one that is meant.
+  const keys = (found?.keys ?? []).map(
+    (k) => single.value.find((n) => n.name === k.key || n.label === k.label)?.name ?? "",
+  );
+  chosen.value = { crosswalk: key, keys, column: found?.results[0]?.key ?? "" };
+  write();
+}
+function write() {
+  const { crosswalk, keys, column } = chosen.value;
+  if (!table.value || keys.some((k) => !k)) return;
+  const last = column && column !== table.value.results[0]?.key ? [JSON.stringify(column)] : [];
+  emit("write", `crosswalk(${[JSON.stringify(crosswalk), ...keys, ...last].join(", ")})`);
+}
+</script>
+
+<template>
+  <div class="lookup">
+    <ElSelect
+      :model-value="chosen.crosswalk || undefined"
+      filterable
+      placeholder="a crosswalk"
+      aria-label="Crosswalk"
+      :fit-input-width="false"
+      @update:model-value="choose"
+    >
+      <ElOption v-for="c in tables.crosswalks" :key="c.key" :value="c.key" :label="c.label" />
+    </ElSelect>
+    <template v-if="table">
+      <ElSelect
+        v-if="table.results.length > 1"
+        v-model="chosen.column"
+        aria-label="Column of the crosswalk"
+        @change="write"
+      >
+        <ElOption v-for="r in table.results" :key="r.key" :value="r.key" :label="r.label" />
+      </ElSelect>
+      <div v-for="(k, i) in table.keys" :key="k.key" class="key">
+        <span class="word">{{ i === 0 ? "for" : "and" }} {{ k.label }}</span>
+        <NameSelect
+          :model-value="chosen.keys[i] ?? ''"
+          :names="single"
+          :label="`Field for ${k.label}`"
+          placeholder="a field"
+          @update:model-value="((chosen.keys[i] = $event), write())"
+        />
+      </div>
+    </template>
+    <p v-if="!tables.crosswalks.length" class="quiet">
+      There is no crosswalk yet; make one under Tables first.
+    </p>
+  </div>
+</template>
+
+<style scoped>
+.lookup {
+  display: grid;
+  gap: 5px;
+  width: 100%;
+}
+.key {
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 8px;
+}
+.word {
+  font: italic 14px/28px var(--serif);
+}
+.quiet {
+  margin: 0;
+}
+</style>

@@ -1,0 +1,234 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { computed, defineAsyncComponent } from "vue";
+import type { Conditions, Field, RuleBody, RuleView, Schemas } from "@/api/client";
+import ConditionEditor from "@/features/rules/ConditionEditor.vue";
+import CheckEffect from "@/features/rules/CheckEffect.vue";
+import EntryEffect from "@/features/rules/EntryEffect.vue";
+import ValueEffect from "@/features/rules/ValueEffect.vue";
+import { inSentence } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+// Who writes no formula does not load its editor.
+const FormulaEditor = defineAsyncComponent(() => import("@/features/rules/FormulaEditor.vue"));
+
+const body = defineModel<RuleBody>({ required: true });
+/** What of the sentence is not finished. */
+const unfinished = defineModel<{ when?: Conditions; must?: Conditions }>("unfinished", {
+  default: () => ({}),
+});
+const props = defineProps<{ view?: RuleView; field: Field; asFormula: boolean }>();
+const catalog = useCatalog();
+
+/** What is wrong besides the formulas, which tell it themselves where they are shown. */
+const otherProblems = computed<Schemas["RuleProblem"][]>(() =>
+  (props.view?.problems ?? []).filter(
+    (p) => !["when", "value", "must"].includes(p.part) || !props.asFormula || !textOf(p.part),
+  ),
+);
+/** What the server read from the formulas that stand here now, and not from those before. */
+const read = computed(() => {
+  const { view } = props;
+  const effect = view?.body.effect;
+  const value = view && (effect?.value ?? "") === (body.value.effect.value ?? "");
+  return {
+    when: view?.body.when === body.value.when ? view.when : undefined,
+    must: (effect?.must ?? "") === (body.value.effect.must ?? "") ? view?.must : undefined,
+    constant: value ? view.constant : undefined,
+    isConstant: value ? !!view.isConstant : false,
+    fieldValue: value ? view.fieldValue : undefined,
+    lookUp: value ? view.lookUp : undefined,
+  };
+});
+function textOf(part: string): string {
+  return { when: body.value.when, value: body.value.effect.value, must: body.value.effect.must }[part] ?? "";
+}
+
+const family = computed(() => body.value.family);
+type Moment = NonNullable<RuleBody["effect"]["moments"]>[number];
+const moments: Moment[] = ["typing", "saving", "posting"];
+/** When a check speaks; none chosen in the rule means all of them. */
+function speaks(moment: Moment): boolean {
+  return !body.value.effect.moments?.length || body.value.effect.moments.includes(moment);
+}
+function setMoment(moment: Moment, on: boolean) {
+  const chosen = moments.filter((m) => (m === moment ? on : speaks(m)));
+  body.value.effect.moments = chosen.length === moments.length ? undefined : chosen;
+}
+</script>
+
+<template>
+  <div class="editor">
+    <div class="scope">
+      <span class="word">For</span>
+      <ElSelect
+        v-model="body.scope.types"
+        multiple
+        collapse-tags
+        :placeholder="`all ${inSentence(catalog.kind?.kind.plural)}`"
+        :aria-label="`${catalog.kind?.kind.typeLabel} of the rule`"
+      >
+        <ElOption v-for="t in catalog.kind?.types" :key="t.key" :value="t.key" :label="t.label" />
+      </ElSelect>
+      <span class="word">in</span>
+      <ElSelect
+        v-model="body.scope.companies"
+        multiple
+        collapse-tags
+        placeholder="all companies"
+        aria-label="Companies of the rule"
+      >
+        <ElOption
+          v-for="c in catalog.catalog?.companies"
+          :key="c.key"
+          :value="c.key"
+          :label="`${c.key} ${c.name}`"
+        />
+      </ElSelect>
+    </div>
+
+    <FormulaEditor
+      v-if="asFormula"
+      v-model="body.when"
+      part="when"
+      :rule="body"
+      label="When (leave blank for always)"
+      placeholder='country = "JP" and credit_limit > 1200'
+    />
+    <ConditionEditor
+      v-else
+      :kind="body.kind"
+      :target="body.target"
+      :formula="body.when"
+      :conditions="read.when"
+      word="when"
+      empty-words="Always."
+      :unfinished="unfinished.when"
+      @unfinished="unfinished = { ...unfinished, when: $event }"
+      @write="body.when = $event"
+    />
+
+    <EntryEffect v-if="family === 'entry'" v-model="body" :field="field" />
+    <CheckEffect
+      v-else-if="family === 'validate'"
+      v-model="body"
+      :field="field"
+      :as-formula="asFormula"
+      :must="read.must"
+      :unfinished="unfinished.must"
+      @unfinished="unfinished = { ...unfinished, must: $event }"
+    />
+    <ValueEffect v-else v-model="body" :field="field" :as-formula="asFormula" :read="read" />
+
+    <ul v-if="otherProblems.length" class="problems">
+      <li v-for="(p, i) in otherProblems" :key="i" :class="p.severity">{{ p.message }}</li>
+    </ul>
+
+    <details class="more">
+      <summary>Occasions, days, priority and note</summary>
+      <div v-if="family !== 'follow-up'" class="two">
+        <label><input v-model="body.on.new" type="checkbox" /> on new records</label>
+        <label><input v-model="body.on.change" type="checkbox" /> on changes</label>
+      </div>
+      <template v-if="family === 'validate'">
+        <fieldset class="choice moments">
+          <legend class="field-label">It speaks while</legend>
+          <label v-for="m in moments" :key="m">
+            <input
+              type="checkbox"
+              :checked="speaks(m)"
+              :disabled="speaks(m) && body.effect.moments?.length === 1"
+              @change="setMoment(m, ($event.target as HTMLInputElement).checked)"
+            />
+            {{ m }}
+          </label>
+        </fieldset>
+        <span class="field-label">Only when one of these changed (none: always)</span>
+        <ElSelect
+          :model-value="body.effect.whenChanged ?? []"
+          multiple
+          filterable
+          class="changed"
+          placeholder="always"
+          aria-label="Only when these fields changed"
+          @update:model-value="body.effect.whenChanged = $event.length ? $event : undefined"
+        >
+          <ElOption v-for="f in catalog.kind?.kind.fields" :key="f.key" :value="f.key" :label="f.label" />
+        </ElSelect>
+      </template>
+      <div class="two">
+        <label
+          ><span class="field-label">From day</span><input v-model="body.scope.from" class="line" type="date"
+        /></label>
+        <label
+          ><span class="field-label">Until day</span
+          ><input v-model="body.scope.until" class="line" type="date"
+        /></label>
+        <label
+          ><span class="field-label">Priority in its scope (lower first)</span
+          ><input v-model.number="body.priority" class="line" type="number" step="10"
+        /></label>
+        <label
+          ><span class="field-label">Asked by</span><input v-model="body.note.askedBy" class="line"
+        /></label>
+        <label
+          ><span class="field-label">Asked on</span
+          ><input v-model="body.note.askedOn" class="line" type="date"
+        /></label>
+      </div>
+      <label
+        ><span class="field-label">Why</span><textarea v-model="body.note.why" class="line" rows="2" />
+      </label>
+    </details>
+  </div>
+</template>
+
+<style scoped>
+.editor {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 12px;
+}
+.scope {
+  display: grid;
+  grid-template-columns: 46px 1fr;
+  gap: 6px;
+  align-items: center;
+}
+.word {
+  font: italic 14px/28px var(--serif);
+}
+.moments {
+  display: flex;
+  gap: 12px;
+  margin-bottom: 8px;
+}
+.changed {
+  margin-bottom: 8px;
+}
+.problems {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+  font-size: 12px;
+}
+.problems .error {
+  color: var(--refused);
+}
+.problems .warning {
+  color: var(--default);
+}
+.more summary {
+  cursor: pointer;
+  color: var(--ink-soft);
+}
+.more[open] summary {
+  margin-bottom: 8px;
+}
+.two {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
+  margin-bottom: 8px;
+}
+</style>

@@ -1,0 +1,474 @@
+<script setup lang="ts">
+import { useEventListener } from "@vueuse/core";
+import { computed, nextTick, ref, watch } from "vue";
+import { RouterLink } from "vue-router";
+import ActTold from "@/ui/ActTold.vue";
+import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
+import RuleEditor from "@/features/rules/RuleEditor.vue";
+import RuleHistory from "@/features/rules/RuleHistory.vue";
+import RuleImpact from "@/features/rules/RuleImpact.vue";
+import RuleProofs from "@/features/proofs/RuleProofs.vue";
+import { useBreaks } from "@/features/proofs/breaks";
+import { useRuleDraft } from "@/features/rules/ruleDraft";
+import { families, stateWords } from "@/features/rules/families";
+import { useCatalog } from "@/queries/catalog";
+import { usePlan } from "@/features/plan/plan";
+
+const props = defineProps<{ rule?: number }>();
+const emit = defineEmits<{ close: [] }>();
+const catalog = useCatalog();
+const plan = usePlan();
+
+const selection = plan.selected!;
+const family = selection.family;
+const field = computed(() => catalog.field(selection.field));
+const title = computed(() =>
+  family === "follow-up"
+    ? `After posting, to ${field.value?.label}`
+    : `${families[family].label} of ${field.value?.label}`,
+);
+const {
+  rules,
+  acts,
+  act,
+  change,
+  view,
+  dirty,
+  isNew,
+  asFormula,
+  problem,
+  busy,
+  leftBehind,
+  needsReason,
+  asked,
+  unfinished,
+  isUnfinished,
+  show,
+  begin,
+  keep,
+  move,
+  discard,
+  revert,
+} = useRuleDraft(selection, props.rule);
+
+useEventListener("keydown", (event: KeyboardEvent) => {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "s" && change.value) {
+    event.preventDefault();
+    void keep();
+  }
+});
+
+/** On which occasions the rule runs, where it is not on all of them. */
+const occasions = computed(() => rules.value.find((r) => r.id === view.value?.id)?.occasions ?? "");
+
+const broken = useBreaks(() => (dirty.value && view.value?.sound ? change.value : undefined));
+
+/** Does what was asked about, with the reason. */
+function goOn() {
+  if (!reason.value.trim()) return;
+  void (asked.value === "keep" ? keep(reason.value) : move("in force", reason.value));
+}
+const retiring = ref(false);
+const reason = ref("");
+const reasonInput = ref<HTMLInputElement>();
+const impact = ref<HTMLElement>();
+watch(
+  needsReason,
+  (why) =>
+    why &&
+    void nextTick(() => {
+      impact.value?.scrollIntoView({ block: "start" });
+      reasonInput.value?.focus({ preventScroll: true });
+    }),
+);
+watch(
+  () => view.value?.id,
+  () => (needsReason.value = reason.value = ""),
+);
+</script>
+
+<template>
+  <aside v-if="field" class="pane" :class="`family-${family}`" :aria-label="title">
+    <header>
+      <FamilyGlyph :family="family" />
+      <h2>{{ title }}</h2>
+      <span class="spring" />
+      <button
+        type="button"
+        class="plain close"
+        aria-label="Close the rule"
+        title="Esc"
+        @click="emit('close')"
+      >
+        ×
+      </button>
+    </header>
+
+    <ol v-if="rules.length > 1" class="order" aria-label="Rules here, the one that goes first on top">
+      <li v-for="r in rules" :key="r.id">
+        <button type="button" :class="{ open: r.id === change?.id }" @click="show(r.id)">
+          <span class="number">{{ r.id }}</span> {{ r.phrase }}
+          <em v-if="r.state !== 'in force'">{{ stateWords[r.state] }}</em>
+          <em v-else-if="acts.find((a) => a.rule === r.id)?.did === 'beaten'">beaten</em>
+        </button>
+      </li>
+    </ol>
+
+    <div v-if="!change" class="none">
+      <p class="empty">
+        {{
+          rules.length
+            ? ""
+            : `No rule ${families[family].does.startsWith("must") ? "checks" : "acts on"} ${field.label} here.`
+        }}
+      </p>
+      <button type="button" class="button first" @click="begin">
+        {{ leftBehind ? "Take up the rule you left" : "Write a rule" }}
+      </button>
+      <p class="quiet">
+        It starts for {{ catalog.typeName(plan.scope.type).toLowerCase() }} in
+        {{ catalog.companyName(plan.scope.company) }}; you can widen that.
+      </p>
+    </div>
+
+    <template v-else>
+      <p class="sentence">{{ view?.sentence }}</p>
+      <p class="life">
+        <template v-if="isNew">New, not kept yet</template>
+        <template v-else-if="view">
+          Rule {{ view.id }}, {{ stateWords[view.state] }}, version {{ view.version
+          }}<template v-if="dirty">, changed here</template> ·
+          <RouterLink :to="`/proofs?rule=${view.id}`"
+            >{{ view.proofs.length }} {{ view.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
+          >
+          <template v-if="occasions"> · runs on {{ occasions }}</template>
+        </template>
+      </p>
+      <section v-if="plan.hasDocument" class="told" aria-label="On this test document">
+        <h3>On this test document it</h3>
+        <ActTold v-if="act" :act="act" part="deed" />
+        <p v-else class="quiet">does not run</p>
+      </section>
+      <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
+
+      <p v-if="broken.length" class="breaks" role="status">
+        This would break {{ broken.length }} {{ broken.length === 1 ? "proof" : "proofs" }}:
+        <template v-for="(b, i) in broken.slice(0, 5)" :key="b.proof"
+          ><template v-if="i">, </template
+          ><RouterLink :to="`/proofs?proof=${b.proof}`">proof {{ b.proof }}</RouterLink> ({{
+            b.error || b.differences[0]?.label || b.differences[0]?.what
+          }})</template
+        ><template v-if="broken.length > 5"> and {{ broken.length - 5 }} more</template>.
+      </p>
+
+      <div class="modes" role="tablist" aria-label="Show the rule as">
+        <button type="button" role="tab" :aria-selected="!asFormula" @click="asFormula = false">
+          Sentence
+        </button>
+        <button
+          type="button"
+          role="tab"
+          :aria-selected="asFormula"
+          :disabled="isUnfinished && !asFormula"
+          :title="isUnfinished && !asFormula ? 'Finish the sentence first, so that none of it is lost' : ''"
+          @click="asFormula = true"
+        >
+          Formula
+        </button>
+      </div>
+      <RuleEditor
+        v-model="change.body"
+        v-model:unfinished="unfinished"
+        :view="view"
+        :field="field"
+        :as-formula="asFormula"
+      />
+
+      <section v-if="act?.facts.length" class="told facts" aria-label="The values that decided it">
+        <h3>The values that decided it</h3>
+        <ActTold :act="act" part="facts" />
+      </section>
+
+      <div v-if="needsReason" ref="impact">
+        <RuleImpact
+          :rule="view!.id"
+          :version="view!.version"
+          :change="asked === 'keep' ? change : undefined"
+          open
+        />
+      </div>
+      <footer v-if="needsReason">
+        <p class="asks" role="alert">{{ needsReason }}.</p>
+        <input
+          ref="reasonInput"
+          v-model="reason"
+          class="line reason"
+          aria-label="Reason to put it in force"
+          placeholder="Reason"
+          @keydown.enter="goOn"
+        />
+        <button type="button" class="button first" :disabled="busy || !reason.trim()" @click="goOn">
+          {{ asked === "keep" ? "Change it anyway" : "Put in force anyway" }}
+        </button>
+        <button type="button" class="button" @click="needsReason = ''">Leave it</button>
+      </footer>
+      <footer v-else-if="retiring">
+        <span
+          >Retire it for good? {{ view?.proofs.length }}
+          {{ view?.proofs.length === 1 ? "proof names" : "proofs name" }} it.</span
+        >
+        <button type="button" class="button first" @click="((retiring = false), move('retired'))">
+          Retire
+        </button>
+        <button type="button" class="button" @click="retiring = false">Leave it</button>
+      </footer>
+      <footer v-else>
+        <button
+          v-if="(view?.state !== 'in force' && view?.state !== 'retired') || isNew"
+          type="button"
+          class="button first"
+          :disabled="busy || isUnfinished || (view && !view.sound)"
+          :title="isUnfinished ? 'Finish the sentence first' : view?.sound ? '' : 'Mend the errors first'"
+          @click="move('in force')"
+        >
+          Put in force
+        </button>
+        <button
+          v-if="dirty || isNew"
+          type="button"
+          class="button"
+          :class="{ first: view?.state === 'in force' && !isNew }"
+          :disabled="busy || isUnfinished"
+          title="Ctrl S"
+          @click="keep()"
+        >
+          {{ isNew || view?.state === "draft" ? "Keep as draft" : "Keep the change" }}
+        </button>
+        <button v-if="dirty || isNew" type="button" class="button" :disabled="busy" @click="revert">
+          {{ isNew ? "Do not keep" : "Undo the change" }}
+        </button>
+        <template v-if="!dirty && !isNew">
+          <button
+            v-if="view?.state === 'in force'"
+            type="button"
+            class="button"
+            :disabled="busy"
+            @click="move('suspended')"
+          >
+            Suspend
+          </button>
+          <button
+            v-if="view?.state === 'draft'"
+            type="button"
+            class="button"
+            :disabled="busy"
+            @click="discard"
+          >
+            Discard
+          </button>
+          <button
+            v-if="view?.state === 'retired'"
+            type="button"
+            class="button first"
+            :disabled="busy"
+            @click="move('draft')"
+          >
+            Take up again as a draft
+          </button>
+          <button
+            v-if="view?.state === 'in force' || view?.state === 'suspended'"
+            type="button"
+            class="button"
+            :disabled="busy"
+            @click="retiring = true"
+          >
+            Retire
+          </button>
+        </template>
+      </footer>
+      <button v-if="!isNew && !dirty" type="button" class="plain another" @click="begin">
+        Write another rule here
+      </button>
+      <p v-if="view?.reason && view.state === 'in force' && !isNew" class="quiet forced">
+        In force with a reason: “{{ view.reason }}”
+      </p>
+      <RuleImpact
+        v-if="view && !isNew && !dirty && view.sound && view.state !== 'in force' && !needsReason"
+        :rule="view.id"
+        :version="view.version"
+      />
+      <RuleProofs v-if="view && !isNew && !dirty && view.sound" :rule="view.id" :version="view.version" />
+      <RuleHistory v-if="view && !isNew" :key="view.id" :rule="view.id" :version="view.version" />
+      <dl v-if="view?.body.note.why && !isNew" class="note">
+        <dt>Asked by</dt>
+        <dd>
+          {{ view.body.note.askedBy || "nobody named"
+          }}<template v-if="view.body.note.askedOn">, {{ view.body.note.askedOn }}</template>
+        </dd>
+        <dt>Why</dt>
+        <dd>{{ view.body.note.why }}</dd>
+      </dl>
+    </template>
+  </aside>
+</template>
+
+<style scoped>
+.pane {
+  width: 384px;
+  flex: none;
+  overflow: auto;
+  border-left: 1px solid var(--rule-strong);
+  background: var(--paper-raised);
+  padding: 10px 18px 0;
+  scroll-padding: 44px 0 64px;
+}
+header {
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  position: sticky;
+  top: -10px;
+  background: var(--paper-raised);
+  padding: 8px 0 6px;
+  margin: -8px 0 0;
+  z-index: 2;
+}
+h2 {
+  color: var(--hue);
+}
+.spring {
+  flex: 1;
+}
+.close {
+  font-size: 18px;
+  text-decoration: none;
+}
+.order {
+  list-style: none;
+  margin: 4px 0 0;
+  padding: 0;
+  border-top: 1px solid var(--rule);
+}
+.order button {
+  display: block;
+  width: 100%;
+  text-align: left;
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 0;
+  border-bottom: 1px solid var(--rule);
+  padding: 4px 6px;
+  cursor: pointer;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+.order .open {
+  background: var(--wash);
+}
+.order em {
+  color: var(--ink-soft);
+}
+.number {
+  display: inline-block;
+  min-width: 20px;
+  color: var(--ink-soft);
+}
+.sentence {
+  font: 16px/1.4 var(--serif);
+  margin: 12px 0 4px;
+  min-height: 68px; /* so that what is below stands still while the sentence grows */
+}
+.life {
+  margin: 0 0 10px;
+  color: var(--ink-soft);
+}
+.told {
+  border-left: 3px solid var(--hue);
+  padding: 1px 0 1px 10px;
+  margin: 0 0 12px;
+}
+.told p {
+  margin: 0;
+}
+.told.facts {
+  margin: 14px 0 0;
+}
+.told h3 {
+  font: italic 14px/1.4 var(--serif);
+  display: inline;
+}
+.wrong {
+  color: var(--refused);
+  margin: 0 0 10px;
+}
+.reason {
+  flex: 1 1 100%;
+}
+.forced {
+  margin: 8px 0 0;
+}
+.breaks {
+  border-left: 3px solid var(--refused);
+  padding-left: 10px;
+  margin: 0 0 10px;
+}
+.asks {
+  margin: 0;
+}
+.asks::first-letter {
+  text-transform: uppercase;
+}
+.modes {
+  display: flex;
+  gap: 14px;
+  border-bottom: 1px solid var(--rule);
+  margin-bottom: 10px;
+}
+.modes button {
+  font: inherit;
+  background: none;
+  border: 0;
+  padding: 4px 0;
+  color: var(--ink-soft);
+  cursor: pointer;
+  border-bottom: 2px solid transparent;
+  margin-bottom: -1px;
+}
+.modes button[aria-selected="true"] {
+  color: var(--ink);
+  border-bottom-color: var(--hue);
+}
+footer {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 8px;
+  margin: 12px -18px 0;
+  padding: 10px 18px;
+  position: sticky;
+  bottom: 0;
+  background: var(--paper-raised);
+  border-top: 1px solid var(--rule);
+  z-index: 2;
+}
+.another {
+  margin-top: 8px;
+  padding-left: 0;
+}
+.note {
+  margin: 14px 0 0;
+  border-top: 1px solid var(--rule);
+  padding-top: 8px;
+  display: grid;
+  grid-template-columns: auto 1fr;
+  gap: 3px 12px;
+}
+.note dt {
+  color: var(--ink-soft);
+}
+.note dd {
+  margin: 0;
+}
+</style>

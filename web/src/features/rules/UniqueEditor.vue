@@ -1,0 +1,100 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { computed } from "vue";
+import type { Field, Unique } from "@/api/client";
+import { ofLine } from "@/address";
+import { useCatalog } from "@/queries/catalog";
+
+const unique = defineModel<Unique>({ required: true });
+const props = defineProps<{ kind: string; field: Field }>();
+const catalog = useCatalog();
+
+/** A rule on the header looks at the header only; one on a line may look at both. */
+const others = computed(() =>
+  (catalog.entry(props.kind)?.kind.fields ?? []).filter(
+    (f) => f.key !== props.field.key && (ofLine(props.field.key) || !ofLine(f.key)),
+  ),
+);
+const textual = computed(() => catalog.traits(props.field.type).formula === "string");
+const differences: { value: "case" | "spaces" | "punctuation"; label: string }[] = [
+  { value: "case", label: "capitals" },
+  { value: "spaces", label: "spaces" },
+  { value: "punctuation", label: "punctuation" },
+];
+function ignore(value: "case" | "spaces" | "punctuation", on: boolean) {
+  const now = unique.value.ignore ?? [];
+  unique.value = { ...unique.value, ignore: on ? [...now, value] : now.filter((v) => v !== value) };
+}
+</script>
+
+<template>
+  <div class="unique">
+    <p class="sentence">
+      No two records may have the same {{ field.label
+      }}<template v-if="unique.with?.length"> together with the same</template>
+    </p>
+    <ElSelect
+      :model-value="unique.with ?? []"
+      multiple
+      filterable
+      placeholder="alone; add fields that must be the same too"
+      aria-label="Unique together with"
+      @update:model-value="unique = { ...unique, with: $event }"
+    >
+      <ElOption v-for="f in others" :key="f.key" :value="f.key" :label="f.label" />
+    </ElSelect>
+    <label
+      ><input
+        type="radio"
+        :checked="!unique.everywhere"
+        name="where"
+        @change="unique = { ...unique, everywhere: false }"
+      />
+      in the same company</label
+    >
+    <label
+      ><input
+        type="radio"
+        :checked="unique.everywhere"
+        name="where"
+        @change="unique = { ...unique, everywhere: true }"
+      />
+      over all companies</label
+    >
+    <p class="ignored">
+      ignoring
+      <label v-for="d in differences" :key="d.value"
+        ><input
+          type="checkbox"
+          :checked="unique.ignore?.includes(d.value)"
+          @change="ignore(d.value, ($event.target as HTMLInputElement).checked)"
+        />
+        {{ d.label }}</label
+      >
+    </p>
+    <label v-if="textual"
+      ><input
+        type="checkbox"
+        :checked="unique.near"
+        @change="unique = { ...unique, near: ($event.target as HTMLInputElement).checked }"
+      />
+      and almost the same: a letter off, another legal form, other accents</label
+    >
+  </div>
+</template>
+
+<style scoped>
+.unique {
+  display: grid;
+  gap: 4px;
+}
+.sentence {
+  font: italic 14px/1.4 var(--serif);
+  margin: 0;
+}
+.ignored {
+  margin: 0;
+  display: flex;
+  gap: 10px;
+}
+</style>

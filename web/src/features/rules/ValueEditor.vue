@@ -1,0 +1,158 @@
+<script setup lang="ts">
+import { ElAutocomplete, ElOption, ElSelect } from "element-plus";
+import { computed, ref, watch } from "vue";
+import { api, ask, type Field, type Name, type Schemas } from "@/api/client";
+import { suggesting } from "@/features/records/choices";
+import LookUpEditor from "@/features/rules/LookUpEditor.vue";
+import NameSelect from "@/features/rules/NameSelect.vue";
+import { format } from "@/ui/format";
+import { usePlan } from "@/features/plan/plan";
+
+const props = defineProps<{
+  kind: string;
+  field: Field;
+  /** The names that the rule may use. */
+  names: Name[];
+  formula: string;
+  /** The formula as a value that people write, where it is one. */
+  constant?: string;
+  isConstant: boolean;
+  /** The name of the field whose value it is, where it is that of a field. */
+  fieldValue?: string;
+  /** The formula as what a crosswalk gives, where it is that. */
+  lookUp?: Schemas["LookUp"];
+  word: string;
+}>();
+const emit = defineEmits<{ write: [formula: string] }>();
+const plan = usePlan();
+const text = ref("");
+const problem = ref("");
+/** The formula that was written here, which comes back. */
+let written: string | undefined;
+type Manner = "constant" | "field" | "crosswalk";
+const manner = ref<Manner>("constant");
+
+/** Fields whose value can be that of this one. */
+const fitting = computed(() =>
+  props.names.filter((n) => n.fits && n.name.replace(/^line\./, "lines.") !== props.field.key),
+);
+const fits = computed(
+  () =>
+    props.isConstant ||
+    !!props.fieldValue ||
+    !!props.lookUp ||
+    props.formula === "" ||
+    props.formula === written,
+);
+
+watch(
+  () => [props.constant, props.fieldValue, props.lookUp, props.formula] as const,
+  ([constant, fieldValue, lookUp, formula]) => {
+    if (formula === written) return;
+    text.value = constant ?? "";
+    manner.value = lookUp ? "crosswalk" : fieldValue ? "field" : "constant";
+    problem.value = "";
+  },
+  { immediate: true },
+);
+
+function put(formula: string) {
+  written = formula;
+  problem.value = "";
+  emit("write", formula);
+}
+
+async function write(value: string) {
+  text.value = value;
+  problem.value = "";
+  if (!value.trim()) return put("");
+  try {
+    const body = { kind: props.kind, field: props.field.key, text: value, format };
+    put((await ask(api.POST("/constants", { body }))).formula);
+  } catch (error) {
+    problem.value = (error as Error).message;
+  }
+}
+
+function setManner(next: Manner) {
+  manner.value = next;
+  text.value = "";
+  put("");
+}
+
+const suggest = suggesting(
+  () => props.field,
+  () => plan.scope.company,
+);
+</script>
+
+<template>
+  <div class="value">
+    <span class="word">{{ word }}</span>
+    <template v-if="fits">
+      <ElSelect class="manner" :model-value="manner" aria-label="Kind of value" @change="setManner">
+        <ElOption value="constant" label="the value" />
+        <ElOption value="field" label="the value of" />
+        <ElOption value="crosswalk" label="by crosswalk" />
+      </ElSelect>
+      <NameSelect
+        v-if="manner === 'field'"
+        class="chosen"
+        :model-value="fieldValue ?? formula"
+        :names="fitting"
+        :label="`Field whose value ${field.label} gets`"
+        placeholder="a field"
+        @update:model-value="put"
+      />
+      <LookUpEditor
+        v-else-if="manner === 'crosswalk'"
+        :look-up="lookUp"
+        :names="names"
+        :label="field.label"
+        @write="put"
+      />
+      <ElAutocomplete
+        v-else
+        v-model="text"
+        class="chosen"
+        :fetch-suggestions="suggest"
+        :debounce="0"
+        :aria-label="`Value for ${field.label}`"
+        placeholder="a value"
+        @change="write(String($event))"
+        @select="write($event.value as string)"
+      >
+        <template #default="{ item }"
+          >{{ item.value }} <span class="quiet">{{ item.label }}</span></template
+        >
+      </ElAutocomplete>
+    </template>
+    <code v-else>{{ formula }}</code>
+    <p v-if="problem" class="problem">{{ problem }}</p>
+  </div>
+</template>
+
+<style scoped>
+.value {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  flex-wrap: wrap;
+}
+.word {
+  font: italic 14px/28px var(--serif);
+}
+.manner {
+  width: 116px;
+}
+.chosen {
+  flex: 1;
+  min-width: 140px;
+}
+.problem {
+  color: var(--refused);
+  font-size: 12px;
+  margin: 0;
+  width: 100%;
+}
+</style>

@@ -1,0 +1,227 @@
+<script setup lang="ts">
+import { ElOption, ElSelect } from "element-plus";
+import { computed, defineAsyncComponent } from "vue";
+import type { Band, Family, Field, RuleBody, Schemas } from "@/api/client";
+import BandsEditor from "@/features/rules/BandsEditor.vue";
+import NameSelect from "@/features/rules/NameSelect.vue";
+import ValueEditor from "@/features/rules/ValueEditor.vue";
+import { useCatalog } from "@/queries/catalog";
+import { useTables } from "@/features/rules/tables";
+import { useWords } from "@/features/rules/words";
+
+const FormulaEditor = defineAsyncComponent(() => import("@/features/rules/FormulaEditor.vue"));
+
+/** The value that a rule gives: of a linked record, a constant, a field, a crosswalk, a series, or computed. */
+const body = defineModel<RuleBody>({ required: true });
+const props = defineProps<{
+  field: Field;
+  asFormula: boolean;
+  /** What the server read from the formula that stands here now. */
+  read: {
+    constant?: string;
+    isConstant: boolean;
+    fieldValue?: string;
+    lookUp?: Schemas["LookUp"];
+  };
+}>();
+const catalog = useCatalog();
+const words = useWords();
+const tables = useTables();
+const family = computed(() => body.value.family);
+if (family.value === "default") void tables.load();
+
+const names = computed(() => words.names(body.value.kind, body.value.target)?.names ?? []);
+/** Fields behind the links of the document, from which a source can come. */
+const behind = computed(() => names.value.filter((n) => n.linked && n.single && n.fits));
+
+/** The linked record that a follow-up writes to, and its fields. */
+const remoteKind = computed(() => catalog.entry(props.field.kind ?? "")?.kind);
+const remote = computed(() => {
+  const key = body.value.target.slice(body.value.target.lastIndexOf(".") + 1);
+  return remoteKind.value?.fields.find((f) => f.key === key);
+});
+const remoteFields = computed(
+  () => remoteKind.value?.fields.filter((f) => !f.key.startsWith("lines.")) ?? [],
+);
+const target = computed(() => (family.value === "follow-up" ? remote.value : props.field));
+
+const deed = computed(() => {
+  const verbs: Partial<Record<Family, string>> = {
+    default: `fill ${props.field.label} with`,
+    compute: `compute ${props.field.label} as`,
+    substitute: `replace ${props.field.label} with`,
+    "follow-up": "to",
+  };
+  return verbs[family.value] ?? "";
+});
+
+const usesSeries = computed(() => body.value.effect.series !== undefined);
+function useSeries(on: boolean) {
+  body.value.effect.series = on ? (tables.series[0]?.series.key ?? "") : undefined;
+  body.value.effect.value = on ? undefined : "";
+}
+
+const numeric = computed(() => catalog.traits(props.field.type).right);
+const onlySorts = computed(
+  () => family.value === "compute" && !body.value.effect.value && !!body.value.effect.bands?.length,
+);
+function setBands(on: boolean) {
+  const two: Band[] = [
+    { label: "low", until: "", including: false, tone: "calm", shape: "round" },
+    { label: "high", until: "", including: false, tone: "watch", shape: "triangle" },
+  ];
+  body.value.effect.bands = on ? two : undefined;
+}
+</script>
+
+<template>
+  <div v-if="family === 'follow-up'" class="deed">
+    <span class="word">after posting set</span>
+    <ElSelect
+      :model-value="remote?.key"
+      filterable
+      aria-label="Field that is written"
+      :fit-input-width="false"
+      @update:model-value="body.target = `${field.key}.${$event}`"
+    >
+      <ElOption v-for="f in remoteFields" :key="f.key" :value="f.key" :label="f.label" />
+    </ElSelect>
+    <span class="word">of {{ field.label }}</span>
+  </div>
+
+  <fieldset v-if="family === 'default'" class="choice row">
+    <legend class="field-label">What it is filled with</legend>
+    <label><input type="radio" :checked="!usesSeries" @change="useSeries(false)" /> a value</label>
+    <label
+      ><input type="radio" :checked="usesSeries" @change="useSeries(true)" /> the next number of a
+      series</label
+    >
+  </fieldset>
+  <div v-if="usesSeries" class="deed">
+    <span class="word">{{ deed }}</span>
+    <ElSelect
+      v-model="body.effect.series"
+      placeholder="a number series"
+      aria-label="Number series"
+      :fit-input-width="false"
+    >
+      <ElOption
+        v-for="s in tables.series"
+        :key="s.series.key"
+        :value="s.series.key"
+        :label="`${s.series.label}: ${s.counts[0]?.next[0] ?? 'exhausted'}`"
+      />
+    </ElSelect>
+    <p v-if="!tables.series.length" class="quiet">There is no number series yet; design one under Tables.</p>
+  </div>
+  <template v-else-if="family === 'source' && !asFormula">
+    <div class="deed">
+      <span class="word">{{ field.label }} comes from</span>
+      <NameSelect
+        :model-value="read.fieldValue ?? body.effect.value ?? ''"
+        :names="behind"
+        :label="`Field of a linked record for ${field.label}`"
+        placeholder="a field of a linked record"
+        @update:model-value="body.effect.value = $event"
+      />
+    </div>
+    <p v-if="!behind.length && names.length" class="quiet">
+      No field behind a link of this kind of record fits {{ field.label }}.
+    </p>
+  </template>
+  <FormulaEditor
+    v-else-if="asFormula && target"
+    :model-value="body.effect.value ?? ''"
+    part="value"
+    :rule="body"
+    :label="deed ? deed.charAt(0).toUpperCase() + deed.slice(1) : `${field.label} comes from`"
+    @update:model-value="body.effect.value = $event"
+  />
+  <ValueEditor
+    v-else-if="target && !onlySorts"
+    :kind="family === 'follow-up' ? remoteKind!.key : body.kind"
+    :field="target"
+    :names="names"
+    :formula="body.effect.value ?? ''"
+    :constant="read.constant"
+    :field-value="read.fieldValue"
+    :look-up="read.lookUp"
+    :is-constant="read.isConstant"
+    :word="deed"
+    @write="body.effect.value = $event"
+  />
+
+  <fieldset v-if="family === 'source'" class="choice">
+    <legend class="field-label">How it holds on to the linked record</legend>
+    <label
+      ><input v-model="body.effect.tie" type="radio" value="copied" /> copied when the link is set or changes;
+      a person may change it</label
+    >
+    <label
+      ><input v-model="body.effect.tie" type="radio" value="live" /> live: always as it is there, and nobody
+      changes it here</label
+    >
+  </fieldset>
+  <template v-if="family === 'default'">
+    <fieldset class="choice">
+      <legend class="field-label">How long it fills the field</legend>
+      <label
+        ><input v-model="body.effect.lifetime" type="radio" value="new only" /> on a new record only; cleared
+        later, it stays blank</label
+      >
+      <label
+        ><input v-model="body.effect.lifetime" type="radio" value="whenever blank" /> whenever it is blank, on
+        saved records too</label
+      >
+      <label v-if="!usesSeries"
+        ><input v-model="body.effect.lifetime" type="radio" value="keeps up" /> keeps up: also again when
+        something in the document that it reads changes, unless a person gave the value</label
+      >
+    </fieldset>
+    <label
+      ><input v-model="body.effect.fixed" type="checkbox" /> fixed: people cannot change what it fills
+      in</label
+    >
+  </template>
+  <template v-if="family === 'compute' && numeric">
+    <label
+      ><input
+        type="checkbox"
+        :checked="!!body.effect.bands?.length"
+        @change="setBands(($event.target as HTMLInputElement).checked)"
+      />
+      sort the number into bands<span v-if="onlySorts" class="quiet"
+        >; the value stays as entered</span
+      ></label
+    >
+    <BandsEditor
+      v-if="body.effect.bands?.length"
+      v-model="body.effect.bands"
+      :kind="body.kind"
+      :field="field"
+    />
+  </template>
+</template>
+
+<style scoped>
+.deed {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  flex-wrap: wrap;
+}
+.deed > :nth-child(2) {
+  flex: 1;
+  min-width: 150px;
+}
+.word {
+  font: italic 14px/28px var(--serif);
+}
+.row {
+  display: flex;
+  gap: 14px;
+}
+.quiet {
+  margin: 0;
+}
+</style>

@@ -1,0 +1,337 @@
+import { useDebounceFn, useEventListener } from "@vueuse/core";
+import { computed, onBeforeUnmount, ref, watch } from "vue";
+import {
+  api,
+  ask,
+  RequestError,
+  type Family,
+  type PlanRule,
+  type RuleChange,
+  type RuleState,
+  type RuleView,
+} from "@/api/client";
+import { givesValue } from "@/features/rules/families";
+import { useCatalog } from "@/queries/catalog";
+import { usePlan, type Selection } from "@/features/plan/plan";
+import type { Unkept } from "@/features/rules/unkept";
+
+/** The effect that a new rule begins with. */
+function beginning(family: Family): RuleChange["body"]["effect"] {
+  switch (family) {
+    case "entry":
+      return { need: "required", access: "open" };
+    case "source":
+      return { tie: "copied", value: "" };
+    case "default":
+      return { lifetime: "new only", value: "" };
+    case "validate":
+      return { severity: "refuse", must: "", message: "" };
+    default:
+      return { value: "" };
+  }
+}
+
+/**
+ * The rules of one cell of the plan, and the one that is open: read by the server as it is written, tried on the
+ * test document before it is kept, and put aside when it is left. wanted is the rule to open first, if any.
+ */
+export function useRuleDraft(selection: Selection, wanted?: number) {
+  const catalog = useCatalog();
+  const plan = usePlan();
+  const family = selection.family;
+  const kind = plan.scope.kind;
+
+  const rules = computed<PlanRule[]>(
+    () => plan.plan?.fields.find((f) => f.key === selection.field)?.stations[family] ?? [],
+  );
+  const acts = computed(
+    () => plan.fields.get(plan.at(selection.field))?.acts.filter((a) => a.family === family) ?? [],
+  );
+
+  const change = ref<RuleChange>();
+  const view = ref<RuleView>();
+  const kept = ref("");
+  const asFormula = ref(false);
+  const problem = ref("");
+  const busy = ref(false);
+
+  /** What of the sentence is not finished, or is wrong: it stands on the screen and not in the rule yet. */
+  const unfinished = ref<NonNullable<Unkept["unfinished"]>>({});
+  const isUnfinished = computed(() => Object.values(unfinished.value).some(Boolean));
+
+  const act = computed(() => acts.value.find((a) => a.rule === (change.value?.id ?? 0)));
+  const dirty = computed(() => !!change.value && JSON.stringify(change.value.body) !== kept.value);
+  const isNew = computed(() => !!change.value && !change.value.id);
+
+  let first = wanted;
+  /** Opens the rule that was asked for, or the one that acted, or the one that goes first. */
+  watch(
+    rules,
+    (here) => {
+      if (change.value) return;
+      // A rule that was asked for may have no place in the plan: a retired one has none.
+      if (first) {
+        void show(first);
+        first = undefined;
+        return;
+      }
+      const open = here.find((r) => acts.value.some((a) => a.rule === r.id && a.did === "acted")) ?? here[0];
+      if (open) void show(open.id);
+    },
+    { immediate: true },
+  );
+
+  function placeOf(id: number): string {
+    return `${kind}/${selection.field}/${family}/${id}`;
+  }
+
+  /** Puts a change aside that is left before it is kept; it is there on coming back. */
+  function putAside() {
+    if (change.value && (dirty.value || isUnfinished.value))
+      plan.unkept.set(placeOf(change.value.id ?? 0), {
+        change: change.value,
+        unfinished: isUnfinished.value ? unfinished.value : undefined,
+      });
+  }
+  useEventListener(window, "pagehide", putAside);
+
+  async function show(id: number) {
+    putAside();
+    await attempt(async () => take(await ask(api.GET("/rules/{id}", { params: { path: { id } } }))));
+  }
+
+  function take(shown: RuleView) {
+    const sameRule = !!change.value && (!change.value.id || change.value.id === shown.id);
+    view.value = shown;
+    kept.value = JSON.stringify(normal(shown.body));
+    const aside = plan.unkept.get(placeOf(shown.id));
+    plan.unkept.delete(placeOf(shown.id));
+    const own = aside?.change.version === shown.version;
+    const body = own ? aside!.change.body : shown.body;
+    unfinished.value = (own && aside!.unfinished) || {};
+    change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(body) };
+    const sentence =
+      shown.when !== undefined &&
+      (family !== "validate" || shown.must !== undefined || !!shown.body.effect.unique);
+    const effect = shown.body.effect;
+    const value =
+      !givesValue(family) ||
+      shown.isConstant ||
+      !!shown.fieldValue ||
+      !!shown.lookUp ||
+      !!effect.series ||
+      (!effect.value && !!effect.bands?.length);
+    // Who writes a formula goes on with it when the rule is kept.
+    asFormula.value = (sameRule && asFormula.value) || !(sentence && value);
+  }
+
+  /** A copy to write on; lists that are not there are empty. */
+  function normal(body: RuleView["body"]): RuleView["body"] {
+    const copy = JSON.parse(JSON.stringify(body)) as RuleView["body"];
+    copy.scope.companies ??= [];
+    copy.scope.types ??= [];
+    return copy;
+  }
+
+  async function attempt(work: () => Promise<void>) {
+    busy.value = true;
+    problem.value = "";
+    try {
+      await work();
+    } catch (error) {
+      problem.value = (error as Error).message;
+      if (error instanceof RequestError && error.problem.problems && view.value) {
+        view.value = { ...view.value, problems: error.problem.problems };
+      }
+    }
+    busy.value = false;
+  }
+
+  /** What a new rule is on: a follow-up on a field of the linked record. */
+  function targetOf(): string {
+    if (family !== "follow-up") return selection.field;
+    const linked = catalog.entry(catalog.field(selection.field)?.kind ?? "")?.kind;
+    return `${selection.field}.${linked?.fields[0]?.key ?? ""}`;
+  }
+
+  function begin() {
+    const aside = plan.unkept.get(placeOf(0));
+    kept.value = "";
+    view.value = undefined;
+    if (aside) {
+      plan.unkept.delete(placeOf(0));
+      change.value = aside.change;
+      unfinished.value = aside.unfinished ?? {};
+      return;
+    }
+    const { kind, company, type } = plan.scope;
+    change.value = {
+      id: 0,
+      version: 0,
+      name: "",
+      body: {
+        kind,
+        family,
+        target: targetOf(),
+        scope: { companies: [company], types: [type], from: "", until: "" },
+        when: "",
+        effect: beginning(family),
+        on: { new: true, change: true },
+        priority: 100,
+        note: { askedBy: "", askedOn: catalog.catalog?.today ?? "", why: "" },
+      },
+    };
+    asFormula.value = false;
+  }
+
+  const read = useDebounceFn(async () => {
+    if (!change.value || gone) return;
+    // A late answer must not be taken for one about what stands here by then.
+    const asks = () => JSON.stringify([change.value?.id, change.value?.version, change.value?.body]);
+    const asked = asks();
+    try {
+      const answer = await ask(api.POST("/rules/read", { body: change.value }));
+      if (change.value && asks() === asked) {
+        view.value = { ...answer, version: change.value.version ?? 0 };
+        problem.value = "";
+      }
+    } catch (error) {
+      problem.value = (error as Error).message;
+    }
+    if (gone) return;
+    await plan.tryDocument();
+  }, 180);
+
+  /** A draft, and a rule that is being changed, act on the test document as they stand here. */
+  const written = computed(() =>
+    change.value && (dirty.value || view.value?.state === "draft") ? change.value : undefined,
+  );
+  watch(
+    () => [JSON.stringify(change.value?.body), view.value?.id, view.value?.version],
+    ([now]) => {
+      const before = plan.tried;
+      plan.tried = written.value;
+      if (now && dirty.value) void read();
+      else if (before !== plan.tried) void plan.tryDocument();
+    },
+  );
+
+  let gone = false;
+  onBeforeUnmount(() => {
+    gone = true;
+    putAside();
+    if (plan.tried) {
+      plan.tried = undefined;
+      void plan.tryDocument();
+    }
+  });
+
+  async function afterChange(next: RuleView) {
+    plan.tried = undefined;
+    take(next);
+    await Promise.all([plan.loadPlan(), plan.tryDocument()]);
+  }
+
+  async function save(reason?: string): Promise<RuleView | undefined> {
+    if (!change.value) return undefined;
+    if (isUnfinished.value)
+      throw new Error(
+        "A condition is not finished. Complete it or remove it; what stands here is what is kept.",
+      );
+    if (!dirty.value && !isNew.value) return view.value;
+    const body = { ...change.value, reason };
+    const next = isNew.value
+      ? await ask(api.POST("/rules", { body }))
+      : await ask(api.PUT("/rules/{id}", { params: { path: { id: body.id! } }, body }));
+    await afterChange(next);
+    return next;
+  }
+
+  /** Why the rule is asked a reason before it goes in force; "": it is not. */
+  const needsReason = ref("");
+  /** What is done once the reason is given. */
+  const asked = ref<"keep" | "move">("move");
+
+  /** Keeps the rule; one in force asks as much as putting it in force. */
+  function keep(reason?: string) {
+    return attempt(async () => {
+      try {
+        await save(reason);
+        needsReason.value = "";
+      } catch (error) {
+        if (!(error instanceof RequestError) || error.problem.code !== "needs-reason") throw error;
+        asked.value = "keep";
+        needsReason.value = error.problem.detail;
+      }
+    });
+  }
+
+  function move(state: RuleState, reason?: string) {
+    return attempt(async () => {
+      const current = await save();
+      if (!current) return;
+      const params = { path: { id: current.id } };
+      const body = { state, version: current.version, reason };
+      try {
+        const moved = await ask(api.POST("/rules/{id}/state", { params, body }));
+        needsReason.value = "";
+        await afterChange(moved);
+      } catch (error) {
+        if (!(error instanceof RequestError) || error.problem.code !== "needs-reason") throw error;
+        asked.value = "move";
+        needsReason.value = error.problem.detail;
+      }
+    });
+  }
+
+  function discard() {
+    return attempt(async () => {
+      const id = change.value?.id;
+      if (id) {
+        await ask(api.DELETE("/rules/{id}", { params: { path: { id } } }));
+        plan.unkept.set(placeOf(0), { change: { ...change.value!, id: 0, version: 0 } }); // to be put back
+      }
+      plan.tried = undefined;
+      change.value = undefined;
+      view.value = undefined;
+      unfinished.value = {};
+      await Promise.all([plan.loadPlan(), plan.tryDocument()]);
+    });
+  }
+
+  function revert() {
+    if (isNew.value) return discard();
+    const id = change.value?.id;
+    if (!id) return;
+    unfinished.value = {};
+    change.value = undefined;
+    plan.tried = undefined;
+    return show(id).then(() => plan.tryDocument());
+  }
+
+  const leftBehind = computed(() => plan.unkept.has(placeOf(0)));
+
+  return {
+    rules,
+    acts,
+    act,
+    change,
+    view,
+    dirty,
+    isNew,
+    asFormula,
+    problem,
+    busy,
+    leftBehind,
+    needsReason,
+    asked,
+    unfinished,
+    isUnfinished,
+    show,
+    begin,
+    keep,
+    move,
+    discard,
+    revert,
+  };
+}

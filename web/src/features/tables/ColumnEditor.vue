@@ -1,0 +1,85 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { Field } from "@/api/client";
+import { keyOf } from "@/address";
+import LateInput from "@/ui/LateInput.vue";
+import { useCatalog } from "@/queries/catalog";
+
+/** What a table holds in a column: its name, key and type. */
+const field = defineModel<Field>({ required: true });
+const props = defineProps<{ keyFixed?: boolean; what?: string }>();
+const catalog = useCatalog();
+
+const types = computed(() => (catalog.catalog?.fieldTypes ?? []).filter((t) => t.tables));
+const heeds = (setting: string) => catalog.traits(field.value.type).settings.includes(setting);
+
+/** The key follows the name until somebody writes one. */
+function rename(label: string) {
+  const follows = !props.keyFixed && (!field.value.key || field.value.key === keyOf(field.value.label));
+  field.value = { ...field.value, label, key: follows ? keyOf(label) : field.value.key };
+}
+</script>
+
+<template>
+  <div class="column">
+    <label
+      ><span class="field-label">{{ what ?? "Name" }}</span
+      ><input
+        class="line"
+        :value="field.label"
+        required
+        @input="rename(($event.target as HTMLInputElement).value)"
+    /></label>
+    <label
+      ><span class="field-label">Key</span
+      ><LateInput
+        class="mono"
+        :value="field.key"
+        :disabled="keyFixed"
+        required
+        @take="field = { ...field, key: $event.trim() }"
+    /></label>
+    <label
+      ><span class="field-label">Holds</span>
+      <select
+        class="line"
+        :value="field.type"
+        @change="field = { ...field, type: ($event.target as HTMLSelectElement).value as Field['type'] }"
+      >
+        <option v-for="t in types" :key="t.name" :value="t.name">{{ t.label }}</option>
+      </select></label
+    >
+    <label v-if="heeds('decimals')"
+      ><span class="field-label">Decimals</span
+      ><input
+        class="line"
+        type="number"
+        min="0"
+        max="12"
+        :value="field.decimals ?? 0"
+        @change="field = { ...field, decimals: Number(($event.target as HTMLInputElement).value) }"
+    /></label>
+    <label v-if="heeds('kind')"
+      ><span class="field-label">To</span>
+      <select
+        class="line"
+        :value="field.kind"
+        @change="field = { ...field, kind: ($event.target as HTMLSelectElement).value }"
+      >
+        <option v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key">{{ k.kind.label }}</option>
+      </select></label
+    >
+    <slot />
+  </div>
+</template>
+
+<style scoped>
+.column {
+  display: grid;
+  grid-template-columns: minmax(140px, 1.4fr) minmax(110px, 1fr) 130px 80px auto;
+  gap: 8px;
+  align-items: end;
+  max-width: 720px;
+  margin-bottom: 6px;
+}
+</style>

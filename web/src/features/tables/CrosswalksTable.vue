@@ -1,0 +1,96 @@
+<script setup lang="ts">
+import { ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, ask, type CrosswalkSummary } from "@/api/client";
+import CrosswalkEditor from "@/features/tables/CrosswalkEditor.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
+import { useAttempt } from "@/ui/attempt";
+
+/** Tables from codes to codes. Which one is open stands in the address. */
+const route = useRoute();
+const router = useRouter();
+const { problem, uses, count, attempt } = useAttempt();
+const all = ref<CrosswalkSummary[]>([]);
+
+async function load() {
+  await attempt(async () => (all.value = await ask(api.GET("/tables/crosswalks"))));
+}
+void load();
+
+function open(key?: string) {
+  void router.replace({ query: key === undefined ? {} : { crosswalk: key } });
+}
+/** Which editing this is: the first saving gives a new crosswalk its address, and is no new editing. */
+const editing = ref(0);
+let savedAs: string | undefined;
+watch(
+  () => route.query.crosswalk,
+  (now) => {
+    if (now !== savedAs) editing.value++;
+    savedAs = undefined;
+  },
+);
+async function saved(key: string) {
+  if (key !== route.query.crosswalk) savedAs = key;
+  open(key);
+  await load();
+}
+async function closed() {
+  open();
+  await load();
+}
+</script>
+
+<template>
+  <CrosswalkEditor
+    v-if="route.query.crosswalk !== undefined"
+    :key="editing"
+    :crosswalk="String(route.query.crosswalk)"
+    @close="closed"
+    @saved="saved"
+  />
+  <template v-else>
+    <div class="page-head">
+      <h1>Crosswalks</h1>
+      <span class="quiet">From one or more codes to others; exact decimals and dates too.</span>
+      <span class="spring" />
+      <button type="button" class="button" @click="open('')">Add a crosswalk</button>
+    </div>
+    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+    <table class="ledger">
+      <thead>
+        <tr>
+          <th>Crosswalk</th>
+          <th>Key</th>
+          <th>From</th>
+          <th>To</th>
+          <th class="right">Rows</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="c in all" :key="c.key">
+          <td>
+            <button type="button" class="plain" @click="open(c.key)">{{ c.label }}</button>
+            <div class="quiet">{{ c.note }}</div>
+          </td>
+          <td>
+            <code>{{ c.key }}</code>
+          </td>
+          <td>{{ c.keys.map((k) => k.label).join(", ") }}</td>
+          <td>{{ c.results.map((r) => r.label).join(", ") }}</td>
+          <td class="right">{{ c.rows }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="!all.length" class="empty">
+      There is no crosswalk yet. Tax rates by country, days by payment terms, our codes for theirs belong
+      here.
+    </p>
+  </template>
+</template>
+
+<style scoped>
+.right {
+  text-align: right;
+}
+</style>

@@ -1,0 +1,223 @@
+<script setup lang="ts">
+import { computed, ref, watch } from "vue";
+import { api, ask, type Field, type KindEntry, type Schemas } from "@/api/client";
+import { column, keyOf, ofLine } from "@/address";
+import TroubleNote from "@/ui/TroubleNote.vue";
+import { useAttempt } from "@/ui/attempt";
+import { inSentence } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+const props = defineProps<{ entry: KindEntry; field?: Field }>();
+const emit = defineEmits<{ saved: []; close: [] }>();
+const catalog = useCatalog();
+const { problem, uses, count, busy, attempt } = useAttempt();
+
+const draft = ref<Field>(
+  props.field
+    ? (JSON.parse(JSON.stringify(props.field)) as Field)
+    : {
+        key: "",
+        label: "",
+        section: props.entry.kind.sections[0]?.key ?? "",
+        type: "text",
+        loaded: true,
+        searched: false,
+      },
+);
+const key = ref(column(draft.value.key));
+const keyTyped = ref(!!props.field);
+const choices = ref(
+  (draft.value.choices ?? []).map((c) => (c.label ? `${c.code} ${c.label}` : c.code)).join("\n"),
+);
+const check = ref<Schemas["FieldCheck"]>();
+
+const traits = computed(() => catalog.traits(draft.value.type));
+const heeds = (setting: string) => traits.value.settings.includes(setting);
+const inLines = computed(() => draft.value.section === "lines");
+
+/** The fields that may stand beside this one: its currency, unit or country. */
+const beside = computed(() => {
+  const named = [
+    { key: "currency", label: "Currency from" },
+    { key: "unit", label: "Unit from" },
+    { key: "country", label: "Country from" },
+  ] as const;
+  return named.find((n) => heeds(n.key));
+});
+const besideFields = computed(() =>
+  props.entry.kind.fields.filter(
+    (f) => catalog.traits(f.type).beside && f.key !== draft.value.key && (inLines.value || !ofLine(f.key)),
+  ),
+);
+
+watch(
+  () => draft.value.label,
+  (label) => {
+    if (keyTyped.value) return;
+    key.value = keyOf(label);
+  },
+);
+
+function written(): Field {
+  const codes = choices.value
+    .split("\n")
+    .map((l) => l.trim())
+    .filter(Boolean)
+    .map((l) => ({ code: l.split(/\s+/)[0]!, label: l.split(/\s+/).slice(1).join(" ") }));
+  return {
+    ...draft.value,
+    key: props.field?.key ?? (inLines.value ? `lines.${key.value}` : key.value),
+    choices: heeds("choices") ? codes : undefined,
+    length: heeds("length") ? Number(draft.value.length) || undefined : undefined,
+    digits: heeds("digits") ? Number(draft.value.digits) || undefined : undefined,
+    decimals: heeds("decimals") ? Number(draft.value.decimals) || undefined : undefined,
+    kind: heeds("kind") ? draft.value.kind : undefined,
+  };
+}
+
+async function save() {
+  const path = { kind: props.entry.kind.key, key: props.field?.key ?? "" };
+  check.value = undefined;
+  const kept = await attempt(async () => {
+    if (!props.field) {
+      await ask(api.POST("/kinds/{kind}/fields", { params: { path: { kind: path.kind } }, body: written() }));
+      return;
+    }
+    // What would not fit is said before anything is changed.
+    const found = await ask(
+      api.POST("/kinds/{kind}/fields/{key}/check", { params: { path }, body: written() }),
+    );
+    if (found.misfits) {
+      check.value = found;
+      throw new Error(
+        `${found.misfits} of ${found.values} saved values would not fit. Change them first, or keep the field as it is.`,
+      );
+    }
+    await ask(api.PUT("/kinds/{kind}/fields/{key}", { params: { path }, body: written() }));
+  });
+  if (kept) emit("saved");
+}
+</script>
+
+<template>
+  <form
+    class="edit"
+    :aria-label="props.field ? `Field ${props.field.label}` : 'New field'"
+    @submit.prevent="save"
+  >
+    <h2>
+      {{
+        props.field ? props.field.label : `New field of ${inSentence(entry.kind.plural)}, for all companies`
+      }}
+    </h2>
+    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+    <ul v-if="check" class="misfits">
+      <li v-for="(m, i) in check.examples" :key="i">
+        {{ m.number }}<template v-if="m.line"> line {{ m.line }}</template
+        >: {{ m.value }} – {{ m.message }}
+      </li>
+    </ul>
+    <div class="fields">
+      <label class="wide"
+        ><span class="field-label">Label</span><input v-model="draft.label" class="line" required autofocus
+      /></label>
+      <label v-if="!props.field"
+        ><span class="field-label">Key, for formulas</span
+        ><input v-model.trim="key" class="line mono" required @input="keyTyped = true"
+      /></label>
+      <label
+        ><span class="field-label">Stands in</span>
+        <select v-model="draft.section" class="line" aria-label="Stands in">
+          <option
+            v-for="s in entry.kind.sections"
+            :key="s.key"
+            :value="s.key"
+            :disabled="!!props.field && (s.key === 'lines') !== ofLine(props.field.key)"
+          >
+            {{ s.label }}
+          </option>
+        </select></label
+      >
+      <label
+        ><span class="field-label">Type</span>
+        <select v-model="draft.type" class="line" aria-label="Type">
+          <option v-for="t in catalog.catalog?.fieldTypes" :key="t.name" :value="t.name">
+            {{ t.label }}
+          </option>
+        </select></label
+      >
+      <label v-if="heeds('length')"
+        ><span class="field-label">Characters</span
+        ><input v-model="draft.length" class="line" inputmode="numeric" placeholder="255"
+      /></label>
+      <label v-if="heeds('case')"
+        ><span class="field-label">Case</span>
+        <select v-model="draft.case" class="line" aria-label="Case">
+          <option :value="undefined">as typed</option>
+          <option value="upper">capitals</option>
+          <option value="lower">small letters</option>
+        </select></label
+      >
+      <label v-if="heeds('pattern')"
+        ><span class="field-label">Pattern</span
+        ><input v-model.trim="draft.pattern" class="line mono" placeholder="[A-Z]\d{2}"
+      /></label>
+      <label v-if="heeds('digits')"
+        ><span class="field-label">Digits before the point</span
+        ><input v-model="draft.digits" class="line" inputmode="numeric" placeholder="15"
+      /></label>
+      <label v-if="heeds('decimals')"
+        ><span class="field-label">Decimals</span
+        ><input v-model="draft.decimals" class="line" inputmode="numeric" placeholder="0"
+      /></label>
+      <label v-if="heeds('kind')"
+        ><span class="field-label">Links to</span>
+        <select v-model="draft.kind" class="line" aria-label="Links to" required>
+          <option v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key">{{ k.kind.label }}</option>
+        </select></label
+      >
+      <label v-if="beside"
+        ><span class="field-label">{{ beside.label }}</span>
+        <select v-model="draft[beside.key]" class="line" :aria-label="beside.label">
+          <option :value="undefined">the company</option>
+          <option v-for="f in besideFields" :key="f.key" :value="column(f.key)">{{ f.label }}</option>
+        </select></label
+      >
+    </div>
+    <label v-if="heeds('choices')" class="codes"
+      ><span class="field-label">Choices, one a line: code and label</span>
+      <textarea v-model="choices" class="line" rows="4" placeholder="A First&#10;B Second" />
+    </label>
+    <label class="help"
+      ><span class="field-label">Help</span><input v-model="draft.help" class="line"
+    /></label>
+    <p class="ticks">
+      <label><input v-model="draft.searched" type="checkbox" /> found by the search</label>
+      <label><input v-model="draft.loaded" type="checkbox" /> takes part in loads</label>
+    </p>
+    <div class="buttons">
+      <button type="submit" class="button first" :disabled="busy">
+        {{ props.field ? "Save" : "Add the field" }}
+      </button>
+      <button type="button" class="button" @click="emit('close')">Leave it</button>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.help,
+.codes {
+  display: block;
+  max-width: 560px;
+  margin-bottom: 8px;
+}
+.ticks {
+  display: flex;
+  gap: 18px;
+  margin: 0 0 10px;
+}
+.misfits {
+  margin: 4px 0 8px;
+  color: var(--refused);
+}
+</style>

@@ -1,0 +1,179 @@
+<script setup lang="ts">
+import { computed, ref, watch } from "vue";
+import { useRoute } from "vue-router";
+import { api, ask, type Field, type Schemas } from "@/api/client";
+import FieldEditor from "@/features/tables/FieldEditor.vue";
+import KindPicker from "@/features/tables/KindPicker.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
+import UseList from "@/ui/UseList.vue";
+import { useAttempt } from "@/ui/attempt";
+import { inSentence, moment } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+const catalog = useCatalog();
+const route = useRoute();
+const { problem, uses, count, busy, attempt } = useAttempt();
+const entry = computed(() => catalog.entry(String(route.query.kind ?? "")) ?? catalog.kinds[0]);
+const kind = computed(() => entry.value?.kind.key ?? "");
+
+const removed = ref<Schemas["RemovedField"][]>([]);
+const editing = ref<{ field?: Field }>();
+const removing = ref<{ field: Field; uses: Schemas["FieldUses"] }>();
+
+watch(kind, refresh, { immediate: true });
+async function refresh() {
+  editing.value = undefined;
+  removing.value = undefined;
+  if (!kind.value) return;
+  await attempt(async () => {
+    removed.value = await ask(
+      api.GET("/kinds/{kind}/fields/removed", { params: { path: { kind: kind.value } } }),
+    );
+  });
+}
+async function reload() {
+  await catalog.load();
+  await refresh();
+}
+async function askRemoval(field: Field) {
+  editing.value = undefined;
+  await attempt(async () => {
+    const params = { path: { kind: kind.value, key: field.key } };
+    removing.value = { field, uses: await ask(api.GET("/kinds/{kind}/fields/{key}/uses", { params })) };
+  });
+}
+async function remove(field: Field) {
+  const params = { path: { kind: kind.value, key: field.key } };
+  if (await attempt(() => ask(api.DELETE("/kinds/{kind}/fields/{key}", { params })))) await reload();
+}
+async function restore(field: Field) {
+  const params = { path: { kind: kind.value, key: field.key } };
+  if (await attempt(() => ask(api.POST("/kinds/{kind}/fields/{key}/restore", { params })))) await reload();
+}
+
+function about(f: Field): string {
+  const parts: string[] = [];
+  if (f.kind) parts.push(`to ${inSentence(catalog.entry(f.kind ?? "")?.kind.label) ?? f.kind}`);
+  if (f.length) parts.push(`${f.length} characters`);
+  if (f.digits) parts.push(`${f.digits} digits`);
+  if (f.decimals) parts.push(`${f.decimals} decimals`);
+  if (f.choices?.length) parts.push(`${f.choices.length} choices`);
+  return parts.join(", ");
+}
+const sections = computed(() =>
+  (entry.value?.kind.sections ?? []).map((s) => ({
+    ...s,
+    fields: entry.value?.kind.fields.filter((f) => f.section === s.key) ?? [],
+  })),
+);
+</script>
+
+<template>
+  <div class="page-head">
+    <h1 class="of">Fields of <KindPicker /></h1>
+    <span class="spring" />
+    <button type="button" class="button" @click="((editing = {}), (removing = undefined))">
+      Add a field
+    </button>
+  </div>
+  <TroubleNote :problem="problem" :uses="uses" :count="count" />
+  <FieldEditor
+    v-if="editing && entry"
+    :key="editing.field?.key"
+    :entry="entry"
+    :field="editing.field"
+    @saved="reload"
+    @close="editing = undefined"
+  />
+  <section v-if="removing" class="edit" aria-label="Remove a field">
+    <h2>Remove {{ removing.field.label }}</h2>
+    <p>
+      <template v-if="removing.uses.values"
+        >{{ removing.uses.values }} records hold a value of it. The values are kept and come back with the
+        field.</template
+      >
+      <template v-else>No record holds a value of it.</template>
+    </p>
+    <template v-if="removing.uses.uses.length">
+      <p>It is used by:</p>
+      <UseList :uses="removing.uses.uses" />
+    </template>
+    <p v-else>No rule, proof, layout or map uses it.</p>
+    <div class="buttons">
+      <button type="button" class="button first" :disabled="busy" @click="remove(removing.field)">
+        Remove it
+      </button>
+      <button type="button" class="button" @click="removing = undefined">Leave it</button>
+    </div>
+  </section>
+  <table class="ledger">
+    <thead>
+      <tr>
+        <th>Label</th>
+        <th>Key</th>
+        <th>Type</th>
+        <th></th>
+        <th>Help</th>
+        <th></th>
+      </tr>
+    </thead>
+    <tbody v-for="s in sections" :key="s.key">
+      <tr class="section">
+        <td colspan="6">{{ s.label }}</td>
+      </tr>
+      <tr v-for="f in s.fields" :key="f.key" :class="{ added: f.added }">
+        <td>{{ f.label }}</td>
+        <td>
+          <code>{{ f.key }}</code>
+        </td>
+        <td>{{ catalog.traits(f.type).label }}</td>
+        <td class="quiet">{{ about(f) }}</td>
+        <td class="quiet">{{ f.help }}</td>
+        <td class="right">
+          <template v-if="f.added">
+            <button type="button" class="plain" @click="((editing = { field: f }), (removing = undefined))">
+              Change
+            </button>
+            <button type="button" class="plain" @click="askRemoval(f)">Remove</button>
+          </template>
+          <span v-else class="quiet">standard</span>
+        </td>
+      </tr>
+    </tbody>
+    <tbody v-if="removed.length">
+      <tr class="section">
+        <td colspan="6">Removed</td>
+      </tr>
+      <tr v-for="r in removed" :key="r.field.key">
+        <td>{{ r.field.label }}</td>
+        <td>
+          <code>{{ r.field.key }}</code>
+        </td>
+        <td>{{ catalog.traits(r.field.type).label }}</td>
+        <td class="quiet" colspan="2">
+          removed {{ moment(r.removedAt) }} by {{ r.removedBy }}; {{ r.values }} values are kept
+        </td>
+        <td class="right">
+          <button type="button" class="plain" :disabled="busy" @click="restore(r.field)">
+            Bring it back
+          </button>
+        </td>
+      </tr>
+    </tbody>
+  </table>
+</template>
+
+<style scoped>
+.section td {
+  font: 600 13px/1.4 var(--serif);
+  background: var(--paper-sunk);
+  padding-left: 8px;
+}
+.added td:first-child {
+  font-weight: 600;
+}
+.right {
+  text-align: right;
+  white-space: nowrap;
+}
+</style>

@@ -1,0 +1,84 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import { RouterLink } from "vue-router";
+import type { Message } from "@/api/client";
+import SeverityMark from "@/ui/SeverityMark.vue";
+import { moment } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
+
+const props = defineProps<{ messages: Message[]; kind: string; reasons: Record<string, string> }>();
+const emit = defineEmits<{
+  point: [field: string, line?: number];
+  reason: [rule: number | undefined, reason: string];
+}>();
+const catalog = useCatalog();
+const sorted = computed(() => {
+  const rank = { refuse: 0, confirm: 1, advise: 2 };
+  return [...props.messages].sort((a, b) => rank[a.severity] - rank[b.severity]);
+});
+</script>
+
+<template>
+  <ul class="messages" aria-live="polite">
+    <li v-for="(m, i) in sorted" :key="i" :class="m.severity">
+      <SeverityMark :severity="m.severity" />
+      <button type="button" class="plain" @click="emit('point', m.field, m.line)">
+        {{
+          m.label ? (m.line ? `${m.label} in line ${m.line}` : m.label) : catalog.label(m.field, m.line, kind)
+        }}
+      </button>
+      <span class="text"
+        >{{ m.text }}
+        <RouterLink v-for="r in m.records" :key="r.key" :to="`/records/${r.what}/${r.key}`" class="plain"
+          >{{ r.key }} {{ r.title }}</RouterLink
+        ></span
+      >
+      <span v-if="m.given" class="quiet"
+        >“{{ m.given.text }}”, {{ m.given.by }}, {{ moment(m.given.at) }}</span
+      >
+      <label v-else-if="m.severity === 'confirm'" class="reason">
+        Reason
+        <input
+          class="line"
+          :value="m.reason ?? reasons[String(m.rule)] ?? ''"
+          @change="emit('reason', m.rule, ($event.target as HTMLInputElement).value)"
+        />
+      </label>
+    </li>
+  </ul>
+</template>
+
+<style scoped>
+.messages {
+  list-style: none;
+  margin: 0;
+  padding: 0;
+}
+li {
+  display: flex;
+  gap: 8px;
+  align-items: baseline;
+  padding: 1px 0;
+}
+.confirm {
+  grid-column: 1 / -1;
+  align-items: center;
+}
+.refuse {
+  color: var(--refused);
+}
+.plain {
+  font-weight: 600;
+  white-space: nowrap;
+}
+.reason {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+  color: var(--ink-soft);
+}
+.reason input {
+  width: 220px;
+  padding: 2px 6px;
+}
+</style>
