@@ -56,7 +56,7 @@ func TestAnAddedVendorFieldIsPlacedForTwoCompaniesUnderDifferentLabels(t *testin
 	u.clicks(`.edit label.wide input`, "")
 	u.types("Berth")
 	require.NoError(t, u.page.Until(`[...document.querySelectorAll(".edit input")].some(i => i.value === "berth")`)) // the key is proposed
-	require.NoError(t, u.page.Do(chromedp.SetValue(chromedp.CSS(`.edit select[aria-label="Stands in"]`), "purchasing")))
+	u.chooses("Stands in", "Purchasing")
 	u.clicks(".edit .button", "Add the field")
 	u.sees("tr.added", "Berth")
 
@@ -256,7 +256,7 @@ func TestATestOnLinesIsPostedKeptAndFoundBothWays(t *testing.T) {
 	u.clicks(".detail a", "PA10-00001")
 	u.sees(".one", "A cost with its centre is posted")
 	u.sees(".one td", "590000 Depreciation")
-	u.clicks(".views .plain", "Accounts")
+	u.clicks(".views .plain", "G/L accounts")
 	u.sees("td", "159000")
 	u.clicks(".views .plain", "Remove my postings")
 	u.sees(".views", "1 of 1 posting is yours and would go")

@@ -325,7 +325,8 @@ func TestTheScopeIsChosenInItsSentenceAndStandsInTheAddress(t *testing.T) {
 	u.chooses("Company", "40 Brinewell Alpin")
 	u.chooses("Vendor group", "One-time")
 	u.clicks(".scope .day", "")
-	u.clicks(".el-date-table td.available", "15")
+	u.types("15/11/2026")
+	u.presses(kb.Enter)
 	u.sees(".scope .day", "15 Nov 2026")
 	u.sees(station("order_currency", "result"), "CHF") // the test document goes along
 	u.sees(station("payment_terms", "result"), "N00")

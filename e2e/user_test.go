@@ -188,10 +188,16 @@ func (u *user) empties(field string) {
 	require.NoError(u.t, u.page.Until(`document.querySelector(`+quote(entered(field))+`)?.innerText.trim() === ""`))
 }
 
-// chooses picks an option of a select by the select's label.
+// chooses picks an option of a select by the select's label, where it is not chosen already.
+// A long list is searched for it first.
 func (u *user) chooses(label, option string) {
 	u.t.Helper()
-	u.clicks(fmt.Sprintf(`.el-select:has([aria-label="%s"]) .el-select__wrapper`, label), "")
+	wrapper := fmt.Sprintf(`.el-select:has([aria-label="%s"]) .el-select__wrapper`, label)
+	u.clicks(wrapper, "")
+	u.runs(fmt.Sprintf(`document.querySelector('[aria-label=%s]')?.getAttribute("aria-expanded") === "true"`, quote(label)))
+	if searched, err := browser.Ask(u.page, chromedp.Evaluate[bool](fmt.Sprintf(`document.querySelector('[aria-label=%s]').readOnly === false`, quote(label)))); err == nil && searched {
+		u.presses(option)
+	}
 	u.clicks(`.el-select-dropdown__item`, option)
 }
 

@@ -9,6 +9,8 @@ export default defineConfig({
   server: { proxy: { "/api": "http://127.0.0.1:8420" } },
   test: {
     environment: "happy-dom",
+    isolate: false,
+    setupFiles: "tests/setup.ts",
     testTimeout: 20_000, // the first mount of a component takes its time on a busy machine
     environmentOptions: { happyDOM: { url: "http://localhost/" } },
     server: { deps: { inline: ["element-plus"] } },

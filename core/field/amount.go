@@ -14,7 +14,7 @@ func init() { register(30, amount{}) }
 type amount struct{ number }
 
 func (amount) Traits() Traits {
-	return Traits{Name: Amount, Label: "Amount", Input: "text", Keys: "decimal", Right: true, Settings: []string{"digits", "currency"}, Uniform: true}
+	return Traits{Name: Amount, Label: "Amount", Input: "text", Keys: "decimal", Right: true, Width: 92, Settings: []string{"digits", "currency"}, Uniform: true}
 }
 
 // mostDecimals stands for a currency that has as many decimals as any.

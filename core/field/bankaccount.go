@@ -21,7 +21,7 @@ func init() { register(130, bankAccount{}) }
 type bankAccount struct{ text }
 
 func (bankAccount) Traits() Traits {
-	return Traits{Name: BankAccount, Label: "Bank account", Input: "text", Settings: []string{"length"}, Uniform: true}
+	return Traits{Name: BankAccount, Label: "Bank account", Input: "text", Width: 110, Settings: []string{"length"}, Uniform: true}
 }
 
 func (bankAccount) Fit(f *Field, v feel.Value, _ Surroundings) (feel.Value, *Misfit) {

@@ -20,7 +20,7 @@ func init() { register(60, date{}) }
 type date struct{}
 
 func (date) Traits() Traits {
-	return Traits{Name: Date, Label: "Date", Input: "date", Settings: []string{}, Tables: true, Uniform: true}
+	return Traits{Name: Date, Label: "Date", Input: "date", Width: 102, Settings: []string{}, Tables: true, Uniform: true}
 }
 
 func (date) Formula() feel.Type { return feel.DateType }

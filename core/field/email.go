@@ -18,7 +18,7 @@ func init() { register(100, email{}) }
 type email struct{ text }
 
 func (email) Traits() Traits {
-	return Traits{Name: Email, Label: "E-mail", Input: "text", Keys: "email", Settings: []string{"length"}}
+	return Traits{Name: Email, Label: "E-mail", Input: "text", Keys: "email", Width: 110, Settings: []string{"length"}}
 }
 
 func (email) Fit(f *Field, v feel.Value, _ Surroundings) (feel.Value, *Misfit) {

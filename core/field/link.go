@@ -17,7 +17,7 @@ func init() { register(90, link{}) }
 type link struct{ text }
 
 func (link) Traits() Traits {
-	return Traits{Name: Link, Label: "Link", Input: "link", Settings: []string{"kind"}, Tables: true, Uniform: true}
+	return Traits{Name: Link, Label: "Link", Input: "link", Width: 132, Settings: []string{"kind"}, Tables: true, Uniform: true}
 }
 
 func (link) Relations() []Relation { return slices.Concat(equality, members, presence) }

@@ -25,7 +25,7 @@ func init() { register(20, number{}) }
 type number struct{}
 
 func (number) Traits() Traits {
-	return Traits{Name: Number, Label: "Number", Input: "text", Keys: "decimal", Right: true, Settings: []string{"digits", "decimals"}, Tables: true, Uniform: true}
+	return Traits{Name: Number, Label: "Number", Input: "text", Keys: "decimal", Right: true, Width: 66, Settings: []string{"digits", "decimals"}, Tables: true, Uniform: true}
 }
 
 func (number) Formula() feel.Type { return feel.NumberType }

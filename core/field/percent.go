@@ -15,7 +15,7 @@ func init() { register(50, percent{}) }
 type percent struct{ number }
 
 func (percent) Traits() Traits {
-	return Traits{Name: Percent, Label: "Percent", Input: "text", Keys: "decimal", Right: true, Settings: []string{"digits", "decimals"}, Tables: true}
+	return Traits{Name: Percent, Label: "Percent", Input: "text", Keys: "decimal", Right: true, Width: 66, Share: true, Settings: []string{"digits", "decimals"}, Tables: true}
 }
 
 func (percent) Formula() feel.Type { return feel.Type{Kind: feel.Number, Percent: true} }

@@ -14,7 +14,7 @@ func init() { register(40, quantity{}) }
 type quantity struct{ number }
 
 func (quantity) Traits() Traits {
-	return Traits{Name: Quantity, Label: "Quantity", Input: "text", Keys: "decimal", Right: true, Settings: []string{"digits", "decimals", "unit"}}
+	return Traits{Name: Quantity, Label: "Quantity", Input: "text", Keys: "decimal", Right: true, Width: 80, Settings: []string{"digits", "decimals", "unit"}}
 }
 
 // Read reads the number with or without its unit.

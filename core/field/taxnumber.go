@@ -17,7 +17,7 @@ func init() { register(140, taxNumber{}) }
 type taxNumber struct{ text }
 
 func (taxNumber) Traits() Traits {
-	return Traits{Name: TaxNumber, Label: "Tax number", Input: "text", Settings: []string{"length", "country"}, Uniform: true}
+	return Traits{Name: TaxNumber, Label: "Tax number", Input: "text", Width: 110, Settings: []string{"length", "country"}, Uniform: true}
 }
 
 func (taxNumber) Fit(f *Field, v feel.Value, s Surroundings) (feel.Value, *Misfit) {

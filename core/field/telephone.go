@@ -17,7 +17,7 @@ func init() { register(110, telephone{}) }
 type telephone struct{ text }
 
 func (telephone) Traits() Traits {
-	return Traits{Name: Telephone, Label: "Telephone", Input: "text", Keys: "tel", Settings: []string{"length", "country"}, Uniform: true}
+	return Traits{Name: Telephone, Label: "Telephone", Input: "text", Keys: "tel", Width: 110, Settings: []string{"length", "country"}, Uniform: true}
 }
 
 // Fit writes the number as +35315550142.

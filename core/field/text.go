@@ -19,7 +19,7 @@ func init() { register(10, text{}) }
 type text struct{}
 
 func (text) Traits() Traits {
-	return Traits{Name: Text, Label: "Text", Input: "text", Settings: []string{"length", "case", "pattern"}, Tables: true, Beside: true}
+	return Traits{Name: Text, Label: "Text", Input: "text", Width: 96, Settings: []string{"length", "case", "pattern"}, Tables: true, Beside: true}
 }
 
 func (text) Formula() feel.Type { return feel.StringType }

@@ -60,6 +60,11 @@ type Traits struct {
 	Formula string `json:"formula"`
 	// Right tells that values are numbers and stand to the right of their column.
 	Right bool `json:"right,omitempty"`
+	// Width is the least width of a column in which what it usually holds can be read, in
+	// CSS pixels.
+	Width int `json:"width"`
+	// Share tells that people write a hundred times what is kept, with a sign: 2.5 % for 0.025.
+	Share bool `json:"share,omitempty"`
 	// Settings are those of a field's definition that the type heeds: "length", "case",
 	// "pattern", "digits", "decimals", "choices", "kind", "currency", "unit", "country".
 	Settings []string `json:"settings"`

@@ -18,7 +18,7 @@ func init() { register(120, webAddress{}) }
 type webAddress struct{ text }
 
 func (webAddress) Traits() Traits {
-	return Traits{Name: WebAddress, Label: "Web address", Input: "text", Keys: "url", Settings: []string{"length"}}
+	return Traits{Name: WebAddress, Label: "Web address", Input: "text", Keys: "url", Width: 110, Settings: []string{"length"}}
 }
 
 // Fit puts https:// before an address that has no scheme.

@@ -21,7 +21,7 @@ func init() { register(70, yesNo{}) }
 type yesNo struct{}
 
 func (yesNo) Traits() Traits {
-	return Traits{Name: YesNo, Label: "Yes or no", Input: "yes-no", Settings: []string{}, Tables: true, Uniform: true}
+	return Traits{Name: YesNo, Label: "Yes or no", Input: "yes-no", Width: 56, Settings: []string{}, Tables: true, Uniform: true}
 }
 
 func (yesNo) Formula() feel.Type { return feel.BooleanType }

@@ -25,7 +25,9 @@ type Kind struct {
 	Prefix string `json:"prefix"`
 	Digits int    `json:"digits"`
 	// Title names the fields by which people know a record besides its number.
-	Title    []string  `json:"title"`
+	Title []string `json:"title"`
+	// Listed are the fields that a list of records shows by itself; none: the first few.
+	Listed   []string  `json:"listed,omitempty"`
 	Sections []Section `json:"sections"`
 	// Fields are those of the header, then those of the lines, whose keys begin
 	// with LinePrefix.

@@ -14,6 +14,8 @@ type conduct struct {
 	phrase func(c *Compiled, kind *record.Kind) string
 	// deed says it within a sentence: "replace Payment terms with N45". label names the target.
 	deed func(c *Compiled, label string, kind *record.Kind) string
+	// begin is what a new rule of the family does until somebody says more; the zero value: nothing yet.
+	begin Effect
 	// subject begins a proposed name, before the phrase: "Payment terms becomes ".
 	subject func(c *Compiled) string
 }
@@ -26,6 +28,15 @@ func (c *Compiled) conduct() conduct {
 		return own
 	}
 	return families[Substitute]
+}
+
+// Beginnings returns what a new rule begins with, by family.
+func Beginnings() map[Family]Effect {
+	all := map[Family]Effect{}
+	for _, f := range Families {
+		all[f] = families[f].begin
+	}
+	return all
 }
 
 // verb begins a proposed name with the label of the target.

@@ -8,6 +8,7 @@ import (
 
 func init() {
 	families[Default] = conduct{
+		begin: Effect{Lifetime: NewOnly},
 		check: (*Compiled).checkDefault,
 		phrase: func(c *Compiled, kind *record.Kind) string {
 			if c.Effect.Fixed {

@@ -8,6 +8,7 @@ import (
 
 func init() {
 	families[Entry] = conduct{
+		begin:   Effect{Need: Required, Access: Open},
 		check:   (*Compiled).checkEntry,
 		phrase:  func(c *Compiled, _ *record.Kind) string { return entryWords(&c.Effect) },
 		deed:    func(c *Compiled, label string, _ *record.Kind) string { return label + " is " + entryWords(&c.Effect) },

@@ -8,6 +8,7 @@ import (
 
 func init() {
 	families[Source] = conduct{
+		begin: Effect{Mode: Copied},
 		check: func(c *Compiled, complain complaint) {
 			if !slices.Contains([]SourceMode{Copied, Live}, c.Effect.Mode) {
 				complain("tie", "choose how the value holds on to the linked record: copied or live")

@@ -9,6 +9,7 @@ import (
 
 func init() {
 	families[Validate] = conduct{
+		begin:  Effect{Severity: Refuse},
 		check:  (*Compiled).checkValidate,
 		phrase: func(c *Compiled, _ *record.Kind) string { return mustWords(c) },
 		deed: func(c *Compiled, label string, _ *record.Kind) string {

@@ -40,6 +40,7 @@ type kindModel struct {
 	Prefix    string         `json:"prefix"`
 	Digits    int            `json:"digits"`
 	Title     []string       `json:"title"`
+	Listed    []string       `json:"listed,omitempty"`
 	Sections  []sectionModel `json:"sections"`
 	Fields    []fieldModel   `json:"fields"`
 	Day       string         `json:"day,omitempty"`

@@ -307,27 +307,6 @@ func (e RuleProblemSeverity) Valid() bool {
 	}
 }
 
-// Defines values for GetBalancesParamsBy.
-const (
-	Account  GetBalancesParamsBy = "account"
-	Customer GetBalancesParamsBy = "customer"
-	Vendor   GetBalancesParamsBy = "vendor"
-)
-
-// Valid indicates whether the value is a known member of the GetBalancesParamsBy enum.
-func (e GetBalancesParamsBy) Valid() bool {
-	switch e {
-	case Account:
-		return true
-	case Customer:
-		return true
-	case Vendor:
-		return true
-	default:
-		return false
-	}
-}
-
 // AcceptRequest defines model for AcceptRequest.
 type AcceptRequest struct {
 	// Version The version of the proof that was looked at; missing: the last
@@ -430,6 +409,9 @@ type CasesWritten struct {
 // Catalog defines model for Catalog.
 type Catalog struct {
 	Companies []Company `json:"companies"`
+
+	// Effects What a new rule begins with, by family
+	Effects map[string]Effect `json:"effects"`
 
 	// FieldTypes In the order in which they are offered
 	FieldTypes []FieldType `json:"fieldTypes"`
@@ -637,6 +619,9 @@ type DifferenceWhat string
 
 // Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 type Document = judge.Document
+
+// Effect What a rule does; which parts say something depends on its family
+type Effect = rule.Effect
 
 // EnteredItem A text as a person typed it, or a value in its stored form
 type EnteredItem = judge.Item
@@ -1980,12 +1965,10 @@ type SaveLayoutParams struct {
 
 // GetBalancesParams defines parameters for GetBalances.
 type GetBalancesParams struct {
-	By     GetBalancesParamsBy `form:"by" json:"by"`
-	Format Format              `json:"format,omitempty"`
+	// By account, or a kind of record that is a partner of a journal: vendor
+	By     string `form:"by" json:"by"`
+	Format Format `json:"format,omitempty"`
 }
-
-// GetBalancesParamsBy defines parameters for GetBalances.
-type GetBalancesParamsBy string
 
 // GetJournalParams defines parameters for GetJournal.
 type GetJournalParams struct {
@@ -2040,7 +2023,8 @@ type GetRecordHistoryParams struct {
 
 // ListRulesParams defines parameters for ListRules.
 type ListRulesParams struct {
-	Kind KindKey `form:"kind" json:"kind"`
+	// Kind Missing: of all kinds
+	Kind string `form:"kind,omitempty" json:"kind,omitempty"`
 }
 
 // SaveCompanyJSONRequestBody defines body for SaveCompany for application/json ContentType.

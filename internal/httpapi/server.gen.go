@@ -112,7 +112,7 @@ type ServerInterface interface {
 	// GetLedger How much a ledger holds
 	// (GET /ledgers/{ledger})
 	GetLedger(ctx *echo.Context, ledger Ledger) error
-	// GetBalances Balances by account, vendor or customer, each by company and currency
+	// GetBalances Balances by account or by partner, each by company and currency
 	// (GET /ledgers/{ledger}/balances)
 	GetBalances(ctx *echo.Context, ledger Ledger, params GetBalancesParams) error
 	// GetJournal The journal in the order of posting, newest first
@@ -1414,9 +1414,9 @@ func (w *ServerInterfaceWrapper) ListRules(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListRulesParams
-	// ------------- Required query parameter "kind" -------------
+	// ------------- Optional query parameter "kind" -------------
 
-	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
 	}
@@ -6036,7 +6036,7 @@ type StrictServerInterface interface {
 	// GetLedger How much a ledger holds
 	// (GET /ledgers/{ledger})
 	GetLedger(ctx context.Context, request GetLedgerRequestObject) (GetLedgerResponseObject, error)
-	// GetBalances Balances by account, vendor or customer, each by company and currency
+	// GetBalances Balances by account or by partner, each by company and currency
 	// (GET /ledgers/{ledger}/balances)
 	GetBalances(ctx context.Context, request GetBalancesRequestObject) (GetBalancesResponseObject, error)
 	// GetJournal The journal in the order of posting, newest first

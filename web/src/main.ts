@@ -3,8 +3,6 @@ import "@fontsource-variable/jetbrains-mono/wght.css";
 import "@fontsource-variable/source-serif-4/wght.css";
 import "element-plus/theme-chalk/base.css";
 import "element-plus/theme-chalk/el-autocomplete.css";
-import "element-plus/theme-chalk/el-date-picker.css";
-import "element-plus/theme-chalk/el-date-picker-panel.css";
 import "element-plus/theme-chalk/el-input.css";
 import "element-plus/theme-chalk/el-message.css";
 import "element-plus/theme-chalk/el-option.css";

@@ -1,6 +1,5 @@
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { createMemoryHistory, createRouter } from "vue-router";
-import { ElSelect } from "element-plus";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Component } from "vue";
 import { keyOf } from "@/address";
@@ -10,6 +9,7 @@ import MapsTable from "@/features/tables/MapsTable.vue";
 import TypesTable from "@/features/tables/TypesTable.vue";
 import { useCatalog } from "@/queries/catalog";
 import { fillCatalog } from "./catalog";
+import { choose } from "./select";
 import { json, serve } from "./server";
 
 beforeEach(fillCatalog);
@@ -58,7 +58,7 @@ describe("a field", () => {
     await labelled(w, "Key").setValue("dues");
     await labelled(w, "Key").trigger("input");
     await labelled(w, "Label").setValue("Harbour dues, yearly");
-    await w.find('[aria-label="Type"]').setValue("amount");
+    await choose(w, "Type", "amount");
     await labelled(w, "Digits").setValue("9");
     await w.find("form").trigger("submit");
     await flushPromises();
@@ -103,11 +103,10 @@ describe("follow-on maps", () => {
     });
     const { w } = await show(MapsTable);
     await button(w, "Order from vendor").trigger("click");
-    const source = w.findAllComponents(ElSelect)[0]!;
-    source.vm.$emit("change", "limit");
+    await choose(w, "Source of pair 1", "limit");
     await vi.waitFor(() => expect(w.text()).toContain("a number does not fit Country"));
     expect(button(w, "Save").element.disabled).toBe(true);
-    source.vm.$emit("change", "country");
+    await choose(w, "Source of pair 1", "country");
     await vi.waitFor(() => expect(w.text()).not.toContain("a number does not fit Country"));
     expect(button(w, "Save").element.disabled).toBe(false);
   });
@@ -121,8 +120,7 @@ describe("follow-on maps", () => {
     });
     const { w } = await show(MapsTable);
     await button(w, "Order from vendor").trigger("click");
-    w.findAllComponents(ElSelect)[0]!.vm.$emit("change", "constant");
-    await flushPromises();
+    await choose(w, "Source of pair 1", "constant");
     await w.find('[aria-label="Constant of pair 1"]').setValue("JP");
     await w.find("form").trigger("submit");
     await flushPromises();

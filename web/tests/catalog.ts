@@ -1,6 +1,6 @@
 import { createPinia, setActivePinia } from "pinia";
 import type { Catalog, Schemas } from "@/api/client";
-import { useCatalog } from "@/queries/catalog";
+import { queryClient } from "@/queries/client";
 
 const presence = [
   { key: "is-blank", phrase: "is blank", operands: 0 },
@@ -55,13 +55,23 @@ export const names: Schemas["Names"] = {
 /** A small catalog: a country to choose and a limit to compare. */
 export function fillCatalog() {
   setActivePinia(createPinia());
-  useCatalog().catalog = {
+  const catalog: Catalog = {
+    effects: {
+      entry: { need: "required", access: "open" },
+      source: { tie: "copied" },
+      default: { lifetime: "new only" },
+      validate: { severity: "refuse" },
+      compute: {},
+      substitute: {},
+      "follow-up": {},
+    },
     fieldTypes: [
       {
         name: "text",
         label: "Text",
         input: "text",
         formula: "string",
+        width: 80,
         settings: ["length", "case", "pattern"],
         tables: true,
         beside: true,
@@ -72,6 +82,7 @@ export function fillCatalog() {
         input: "text",
         keys: "decimal",
         formula: "number",
+        width: 80,
         right: true,
         settings: ["digits", "decimals"],
         tables: true,
@@ -82,6 +93,7 @@ export function fillCatalog() {
         input: "text",
         keys: "decimal",
         formula: "number",
+        width: 80,
         right: true,
         settings: ["digits", "currency"],
       },
@@ -91,36 +103,57 @@ export function fillCatalog() {
         input: "text",
         keys: "decimal",
         formula: "number",
+        width: 80,
         right: true,
         settings: ["digits", "decimals", "unit"],
       },
       {
         name: "percent",
+        share: true,
         label: "Percent",
         input: "text",
         keys: "decimal",
         formula: "number",
+        width: 80,
         right: true,
         settings: ["digits", "decimals"],
         tables: true,
       },
-      { name: "date", label: "Date", input: "date", formula: "date", settings: [], tables: true },
-      { name: "yes-no", label: "Yes or no", input: "yes-no", formula: "boolean", settings: [], tables: true },
+      { name: "date", label: "Date", input: "date", formula: "date", width: 80, settings: [], tables: true },
+      {
+        name: "yes-no",
+        label: "Yes or no",
+        input: "yes-no",
+        formula: "boolean",
+        width: 80,
+        settings: [],
+        tables: true,
+      },
       {
         name: "choice",
         label: "Choice",
         input: "choice",
         formula: "string",
+        width: 80,
         settings: ["choices"],
         beside: true,
       },
-      { name: "link", label: "Link", input: "link", formula: "string", settings: ["kind"], tables: true },
+      {
+        name: "link",
+        label: "Link",
+        input: "link",
+        formula: "string",
+        width: 80,
+        settings: ["kind"],
+        tables: true,
+      },
       {
         name: "email",
         label: "E-mail",
         input: "text",
         keys: "email",
         formula: "string",
+        width: 80,
         settings: ["length"],
       },
       {
@@ -129,6 +162,7 @@ export function fillCatalog() {
         input: "text",
         keys: "tel",
         formula: "string",
+        width: 80,
         settings: ["length", "country"],
       },
       {
@@ -137,14 +171,23 @@ export function fillCatalog() {
         input: "text",
         keys: "url",
         formula: "string",
+        width: 80,
         settings: ["length"],
       },
-      { name: "bank-account", label: "Bank account", input: "text", formula: "string", settings: ["length"] },
+      {
+        name: "bank-account",
+        label: "Bank account",
+        input: "text",
+        formula: "string",
+        width: 80,
+        settings: ["length"],
+      },
       {
         name: "tax-number",
         label: "Tax number",
         input: "text",
         formula: "string",
+        width: 80,
         settings: ["length", "country"],
       },
     ],
@@ -190,5 +233,6 @@ export function fillCatalog() {
         families: ["entry", "default", "substitute", "validate"],
       },
     ],
-  } satisfies Catalog;
+  };
+  queryClient.setQueryData(["catalog"], catalog);
 }

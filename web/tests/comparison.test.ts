@@ -1,6 +1,6 @@
 import { flushPromises } from "@vue/test-utils";
 import { describe, expect, it } from "vitest";
-import { effectScope, nextTick } from "vue";
+import { effectScope } from "vue";
 import type { Plan, PlanRule } from "@/api/client";
 import { useComparison } from "@/features/plan/comparison";
 import { usePlan } from "@/features/plan/plan";
@@ -28,38 +28,34 @@ const plan = (stations: Record<string, PlanRule[]>): Plan => ({
 
 async function compared(own: Record<string, PlanRule[]>, there: Record<string, PlanRule[]>) {
   fillCatalog();
-  serve({ "GET /plan": () => plan(there) });
+  serve({ "GET /plan": (_: never, query) => plan(query.get("company") === "30" ? own : there) });
   const scope = effectScope();
   const comparison = scope.run(() => useComparison())!;
   Object.assign(usePlan().scope, { kind: "vendor", company: "30", type: "TRAD", day: "2026-11-24" });
-  usePlan().plan = plan(own);
-  await nextTick();
-  comparison.with.value = { company: "10", type: "TRAD" };
+  await flushPromises();
+  comparison.with = { company: "10", type: "TRAD" };
   await flushPromises();
   return comparison;
 }
 
 describe("two plans beside each other", () => {
   it("differ where other rules act, and nowhere else", async () => {
-    const { differences } = await compared(
-      { default: [rule(1)] },
-      { default: [rule(2)], validate: [rule(3)] },
-    );
-    expect([...differences.value.keys()]).toEqual(["country"]);
-    expect(differences.value.get("country")?.get("default")?.[0]?.phrase).toBe("rule 2");
-    expect(differences.value.get("country")?.get("validate")).toHaveLength(1);
+    const comparison = await compared({ default: [rule(1)] }, { default: [rule(2)], validate: [rule(3)] });
+    expect([...comparison.differences.keys()]).toEqual(["country"]);
+    expect(comparison.differences.get("country")?.get("default")?.[0]?.phrase).toBe("rule 2");
+    expect(comparison.differences.get("country")?.get("validate")).toHaveLength(1);
   });
 
   it("do not differ by drafts and suspended rules", async () => {
-    const { differences } = await compared(
+    const comparison = await compared(
       { default: [rule(1), rule(5, { state: "draft" })] },
       { default: [rule(1)], entry: [rule(6, { state: "suspended" })] },
     );
-    expect(differences.value.size).toBe(0);
+    expect(comparison.differences.size).toBe(0);
   });
 
   it("show that a rule here has none there", async () => {
-    const { differences } = await compared({ entry: [rule(4)] }, {});
-    expect(differences.value.get("country")?.get("entry")).toEqual([]);
+    const comparison = await compared({ entry: [rule(4)] }, {});
+    expect(comparison.differences.get("country")?.get("entry")).toEqual([]);
   });
 });

@@ -1,5 +1,5 @@
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
-import { ElAutocomplete, ElSelect } from "element-plus";
+import { ElAutocomplete } from "element-plus";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Conditions } from "@/api/client";
 import { choicesOf, suggesting } from "@/features/records/choices";
@@ -7,7 +7,7 @@ import ConditionEditor from "@/features/rules/ConditionEditor.vue";
 import NameSelect from "@/features/rules/NameSelect.vue";
 import ValueEditor from "@/features/rules/ValueEditor.vue";
 import { useCatalog } from "@/queries/catalog";
-import { useWords } from "@/features/rules/words";
+import { choose } from "./select";
 import { fillCatalog, names } from "./catalog";
 import { json, serve } from "./server";
 
@@ -29,14 +29,10 @@ async function editor(
   const w = mount(ConditionEditor, {
     props: { kind: "vendor", target: "limit", formula, conditions, word: "when", emptyWords: "Always." },
   });
-  useWords().names("vendor", "limit");
   await flushPromises();
   const composes = () =>
     asked.filter((a) => a.path === "/conditions").map((a) => (a.body as Composed).conditions);
   return { w, composes };
-}
-function select(w: VueWrapper, label: string, nth = 0) {
-  return w.findAllComponents(ElSelect).filter((s) => s.props("ariaLabel") === label)[nth]!.vm;
 }
 /** Takes a field from the nth list of fields with the label. */
 function pick(w: VueWrapper, label: string, field: string, nth = 0) {
@@ -135,7 +131,7 @@ describe("conditions as a sentence", () => {
     expect(composes().at(-1)?.conditions.map(nested)).toEqual([undefined, group("or")]);
 
     // Or outside is and inside: never the same word twice.
-    select(w, "and or or").$emit("change", "or");
+    await choose(w, "and or or", "or");
     await flushPromises();
     expect(composes().at(-1)?.join).toBe("or");
     expect(composes().at(-1)?.conditions.map(nested)).toEqual([undefined, group("and")]);
@@ -199,7 +195,6 @@ describe("the value that a field gets", () => {
         ...more,
       },
     });
-    useWords().names("vendor", "limit");
     await flushPromises();
     return { w, asked };
   }
@@ -213,7 +208,7 @@ describe("the value that a field gets", () => {
 
   it("is that of a field whose type fits", async () => {
     const { w } = await value("5", { constant: "5" });
-    select(w, "Kind of value").$emit("change", "field");
+    await choose(w, "Kind of value", "field");
     await flushPromises();
     const label = "Field whose value Credit limit gets";
     expect(offered(w, label)).toEqual(["entered.limit"]);

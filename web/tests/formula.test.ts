@@ -8,6 +8,7 @@ import FormulaWords from "@/features/rules/FormulaWords.vue";
 import { toldAt, type Surroundings } from "@/features/rules/formula/editor";
 import { stepAt, told } from "@/features/rules/formula/explanation";
 import { complete, functionAt, matching, nameAt, textFor } from "@/features/rules/formula/words";
+import { choose } from "./select";
 import { fillCatalog, names } from "./catalog";
 import { serve } from "./server";
 
@@ -168,7 +169,7 @@ describe("the list of fields and functions", () => {
 
   it("is narrowed to a group, and taken from by a double click", async () => {
     const w = mount(FormulaWords, { props: { names: names.names, functions } });
-    await w.find("select").setValue("Own");
+    await choose(w, "Group", "Own");
     expect(w.findAll("[role=option]")).toHaveLength(1);
     expect(w.find(".about").text()).toContain("Ours");
     await w.find("[role=option]").trigger("dblclick");

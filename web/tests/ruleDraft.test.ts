@@ -3,6 +3,7 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 import { defineComponent, h } from "vue";
 import type { RuleBody, RuleChange, RuleView } from "@/api/client";
 import { useRuleDraft } from "@/features/rules/ruleDraft";
+import { queryClient } from "@/queries/client";
 import { usePlan } from "@/features/plan/plan";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";
@@ -81,7 +82,8 @@ beforeEach(() => {
   fillCatalog();
   current = view({});
   Object.assign(usePlan().scope, { kind: "vendor", company: "30", type: "TRAD", day: "2026-11-24" });
-  usePlan().plan = plan();
+  queryClient.setQueryData(["plan", { ...usePlan().scope }], { ...plan(), kind: "vendor" });
+  usePlan();
 });
 
 async function settle() {
@@ -94,17 +96,17 @@ describe("the rule of a cell", () => {
     const asked = serve(answers);
     const { draft } = open();
     await settle();
-    expect(draft.change.value?.id).toBe(7);
-    expect(draft.dirty.value).toBe(false);
-    draft.change.value!.body.effect.value = '"IE"';
+    expect(draft.change?.id).toBe(7);
+    expect(draft.dirty).toBe(false);
+    draft.change!.body.effect.value = '"IE"';
     await settle();
-    expect(draft.dirty.value).toBe(true);
-    expect(draft.view.value?.sentence).toBe('reads "IE"');
+    expect(draft.dirty).toBe(true);
+    expect(draft.view?.sentence).toBe('reads "IE"');
     expect(usePlan().tried?.body.effect.value).toBe('"IE"');
     await draft.keep();
     expect(asked.some((a) => a.method === "PUT")).toBe(true);
-    expect(draft.view.value?.version).toBe(2);
-    expect(draft.dirty.value).toBe(false);
+    expect(draft.view?.version).toBe(2);
+    expect(draft.dirty).toBe(false);
     expect(usePlan().tried).toBeUndefined();
   });
 
@@ -112,30 +114,30 @@ describe("the rule of a cell", () => {
     serve(answers);
     const first = open();
     await settle();
-    first.draft.change.value!.body.effect.value = '"IE"';
+    first.draft.change!.body.effect.value = '"IE"';
     first.leave();
     await settle();
     expect(usePlan().tried).toBeUndefined();
     const again = open();
     await settle();
-    expect(again.draft.change.value?.body.effect.value).toBe('"IE"');
-    expect(again.draft.dirty.value).toBe(true);
+    expect(again.draft.change?.body.effect.value).toBe('"IE"');
+    expect(again.draft.dirty).toBe(true);
     await again.draft.revert();
     await settle();
-    expect(again.draft.change.value?.body.effect.value).toBe('"JP"');
-    expect(again.draft.dirty.value).toBe(false);
+    expect(again.draft.change?.body.effect.value).toBe('"JP"');
+    expect(again.draft.dirty).toBe(false);
   });
 
   it("drops what was put aside when somebody changed the rule meanwhile", async () => {
     serve(answers);
     const first = open();
     await settle();
-    first.draft.change.value!.body.effect.value = '"IE"';
+    first.draft.change!.body.effect.value = '"IE"';
     first.leave();
     current = view({ version: 2, body: { ...body, effect: { lifetime: "new only", value: '"DK"' } } });
     const again = open();
     await settle();
-    expect(again.draft.change.value?.body.effect.value).toBe('"DK"');
+    expect(again.draft.change?.body.effect.value).toBe('"DK"');
   });
 
   it("begins in the scope at hand, and is kept before it is put in force", async () => {
@@ -143,12 +145,12 @@ describe("the rule of a cell", () => {
     const { draft } = open();
     await settle();
     draft.begin();
-    expect(draft.isNew.value).toBe(true);
-    expect(draft.change.value?.body.scope).toMatchObject({ companies: ["30"], types: ["TRAD"] });
+    expect(draft.isNew).toBe(true);
+    expect(draft.change?.body.scope).toMatchObject({ companies: ["30"], types: ["TRAD"] });
     await draft.move("in force");
     const order = asked.filter((a) => a.method === "POST" && a.path !== "/rules/read").map((a) => a.path);
     expect(order).toEqual(["/rules", "/rules/7/state"]);
-    expect(draft.view.value?.state).toBe("in force");
+    expect(draft.view?.state).toBe("in force");
   });
 
   it("shows the problems for which the server refuses it", async () => {
@@ -168,11 +170,11 @@ describe("the rule of a cell", () => {
     });
     const { draft } = open();
     await settle();
-    draft.change.value!.body.effect.value = "1";
+    draft.change!.body.effect.value = "1";
     await settle();
     await draft.keep();
-    expect(draft.problem.value).toBe("mend it");
-    expect(draft.view.value?.problems[0]?.message).toBe("no");
-    expect(draft.change.value?.body.effect.value).toBe("1");
+    expect(draft.problem).toBe("the rule has errors and cannot be in force; mend them or keep it as a draft");
+    expect(draft.view?.problems[0]?.message).toBe("no");
+    expect(draft.change?.body.effect.value).toBe("1");
   });
 });

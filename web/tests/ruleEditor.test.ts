@@ -1,11 +1,11 @@
 import { mount } from "@vue/test-utils";
-import { ElSelect } from "element-plus";
 import { beforeEach, describe, expect, it } from "vitest";
 import { reactive } from "vue";
 import type { RuleBody } from "@/api/client";
 import RuleEditor from "@/features/rules/RuleEditor.vue";
 import { useCatalog } from "@/queries/catalog";
 import { fillCatalog } from "./catalog";
+import { choose } from "./select";
 
 beforeEach(fillCatalog);
 
@@ -42,16 +42,9 @@ describe("when a check speaks", () => {
 
   it("can be limited to changes of some fields", async () => {
     const { body, w } = check();
-    const select = w
-      .findAllComponents(ElSelect)
-      .find(
-        (s) =>
-          s.attributes("aria-label") === "Only when these fields changed" ||
-          s.props("placeholder") === "always",
-      )!;
-    select.vm.$emit("update:modelValue", ["country"]);
+    await choose(w, "Only when these fields changed", ["country"]);
     expect(body.effect.whenChanged).toEqual(["country"]);
-    select.vm.$emit("update:modelValue", []);
+    await choose(w, "Only when these fields changed", []);
     expect(body.effect.whenChanged).toBeUndefined();
   });
 });

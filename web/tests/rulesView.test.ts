@@ -156,7 +156,6 @@ describe("copying rules to another scope", () => {
     });
     const plan = usePlan();
     plan.scope = { ...plan.scope, kind: "vendor", company: "30", type: "TRAD" };
-    plan.loadPlan = () => Promise.resolve();
     return { sent, w: mount(CopyPane, { props: { from: { company: "30", type: "TRAD" } } }) };
   }
 

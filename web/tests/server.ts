@@ -7,7 +7,7 @@ export interface Asked {
 }
 
 /** Answers requests by method and path, and remembers them. */
-export function serve(answers: Record<string, (body: never) => unknown>) {
+export function serve(answers: Record<string, (body: never, query: URLSearchParams) => unknown>) {
   const asked: Asked[] = [];
   vi.stubGlobal("fetch", async (request: Request) => {
     const path = new URL(request.url).pathname.replace("/api/v1", "");
@@ -17,7 +17,7 @@ export function serve(answers: Record<string, (body: never) => unknown>) {
     const answer = answers[`${request.method} ${path}`];
     if (!answer)
       return json({ code: "not-found", detail: `nothing at ${path}`, status: 404, title: "", type: "" }, 404);
-    const result = await answer(body as never);
+    const result = await answer(body as never, new URL(request.url).searchParams);
     return result instanceof Response ? result : json(result, 200);
   });
   return asked;

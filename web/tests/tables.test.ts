@@ -6,7 +6,9 @@ import CompaniesTable from "@/features/tables/CompaniesTable.vue";
 import CrosswalkEditor from "@/features/tables/CrosswalkEditor.vue";
 import SeriesTable from "@/features/tables/SeriesTable.vue";
 import StandingTable from "@/features/tables/StandingTable.vue";
+import { written } from "@/ui/format";
 import { fillCatalog } from "./catalog";
+import { choose, select } from "./select";
 import { json, serve } from "./server";
 
 beforeEach(fillCatalog);
@@ -119,8 +121,8 @@ describe("standing values", () => {
     await flushPromises();
     await button(w, "Freight").trigger("click");
     await button(w, "Add a period").trigger("click");
-    expect(input(w, "First day of period 3").element.value).toBe("2026-01-01");
-    expect(input(w, "Company of period 3").element.value).toBe("30");
+    expect(input(w, "First day of period 3").element.value).toBe(written("2026-01-01"));
+    expect(select(w, "Company of period 3").props("modelValue")).toBe("30");
   });
 
   it("stay as they are when they are refused, with what uses them", async () => {
@@ -250,9 +252,9 @@ describe("a crosswalk", () => {
     const w = show(CrosswalkEditor, { crosswalk: "terms" });
     await flushPromises();
     await button(w, "Add a column to look up").trigger("click");
-    expect(w.findAll("tbody tr")[0]!.findAll("input")).toHaveLength(5);
+    expect(w.findAll("tbody tr")[0]!.findAll("input.line")).toHaveLength(5);
     await button(w, "Remove").trigger("click");
-    expect(w.findAll("tbody tr")[0]!.findAll("input")).toHaveLength(4);
+    expect(w.findAll("tbody tr")[0]!.findAll("input.line")).toHaveLength(4);
     expect(input(w, "Rate in row 1").element.value).toBe("4,5");
   });
 });
@@ -309,14 +311,16 @@ describe("number series", () => {
     await flushPromises();
     await button(w, "Invoices").trigger("click");
     await button(w, "Add a part").trigger("click");
-    await w.find('[aria-label="Part 3"]').setValue("year");
+    await choose(w, "Part 3", "year");
     await vi.waitFor(() => expect(w.find("form").text()).toContain("INV0007-2026"));
     expect(previewed.at(-1)!.parts.map((p) => p.is)).toEqual(["text", "counter", "year"]);
     expect(w.findAll(".parts li")[2]!.text()).toContain("a second year adds nothing");
     await w.find('[aria-label="Move part 3 up"]').trigger("click");
-    expect(
-      w.findAll<HTMLSelectElement>(".parts li > select:first-child").map((s) => s.element.value),
-    ).toEqual(["text", "year", "counter"]);
+    expect([1, 2, 3].map((n) => select(w, `Part ${n}`).props("modelValue"))).toEqual([
+      "text",
+      "year",
+      "counter",
+    ]);
   });
 });
 

@@ -54,7 +54,10 @@ func (s *Service) Catalog(ctx context.Context) (contract.Catalog, error) {
 	if err != nil {
 		return contract.Catalog{}, err
 	}
-	c := contract.Catalog{Today: string(s.base.Today(nil)), User: who.Name, Format: format, Version: version, Companies: append([]record.Company{}, m.Companies...), Kinds: []contract.KindEntry{}, FieldTypes: field.TraitsOfAll()}
+	c := contract.Catalog{Today: string(s.base.Today(nil)), User: who.Name, Format: format, Version: version, Companies: append([]record.Company{}, m.Companies...), Kinds: []contract.KindEntry{}, FieldTypes: field.TraitsOfAll(), Effects: map[string]rule.Effect{}}
+	for family, effect := range rule.Beginnings() {
+		c.Effects[string(family)] = effect
+	}
 	for _, k := range m.Kinds {
 		entry := contract.KindEntry{Kind: k, Types: append([]record.Type{}, m.Types[k.Key]...)}
 		for _, family := range rule.Families {

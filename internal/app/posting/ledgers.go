@@ -83,8 +83,8 @@ func (s *Service) Journal(ctx context.Context, name string, format *field.Format
 	return entries, err
 }
 
-// Balances returns the balances of a ledger by account, vendor or customer, each
-// by company and currency.
+// Balances returns the balances of a ledger by account, or by partners of a kind such as vendor,
+// each by company and currency.
 func (s *Service) Balances(ctx context.Context, name, by string, format *field.Format) ([]contract.Balance, error) {
 	ref, err := s.base.Cache.Reference(ctx)
 	if err != nil {
@@ -97,6 +97,8 @@ func (s *Service) Balances(ctx context.Context, name, by string, format *field.F
 	kind := by
 	if by == "account" {
 		kind = ledger.AccountKind(ref.Kinds)
+	} else if _, err := ref.Kind(by); err != nil {
+		return nil, err
 	}
 	links, show := s.base.Links(ctx, ref, ""), view.Amounts{Format: format.OrPlain()}
 	balances := view.List(ledger.Balances(rows, by), func(b ledger.Balance) contract.Balance {

@@ -34,6 +34,9 @@ func New(j *judging.Service) *Service { return &Service{j, impact.New(j)} }
 
 // List returns all rules of a kind.
 func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, error) {
+	if kind == "" {
+		return s.listAll(ctx)
+	}
 	b, err := s.base.Cache.Book(ctx, kind)
 	if err != nil {
 		return nil, err
@@ -48,6 +51,22 @@ func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, e
 		return nil, err
 	}
 	return view.List(b.Rules, func(c *rule.Compiled) contract.RuleView { return view.Rule(c, names, proofs) }), nil
+}
+
+func (s *Service) listAll(ctx context.Context) ([]contract.RuleView, error) {
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	all := []contract.RuleView{}
+	for _, k := range m.Kinds {
+		rules, err := s.List(ctx, k.Key)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, rules...)
+	}
+	return all, nil
 }
 
 // Get returns one rule.

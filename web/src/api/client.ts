@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { textOf } from "@/api/notices";
 import type { components, paths } from "@/api/schema";
 
 export type Schemas = components["schemas"];
@@ -61,7 +62,7 @@ export type Family = RuleBody["family"];
 /** A request that was answered with a problem, or not at all. */
 export class RequestError extends Error {
   constructor(public readonly problem: Problem) {
-    super(problem.detail);
+    super(textOf(problem, problem.detail));
   }
 }
 
@@ -70,7 +71,7 @@ export const api = createClient<paths>({
   fetch: (request) => globalThis.fetch(request), // looked up when asked, so that a test can answer
 });
 
-interface Answer<T> {
+export interface Answer<T> {
   data?: T;
   error?: unknown;
   response: Response;

@@ -1080,7 +1080,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** Balances by account, vendor or customer, each by company and currency */
+        /** Balances by account or by partner, each by company and currency */
         get: operations["getBalances"];
         put?: never;
         post?: never;
@@ -1460,6 +1460,10 @@ export interface components {
             fieldTypes: components["schemas"]["FieldType"][];
             companies: components["schemas"]["Company"][];
             kinds: components["schemas"]["KindEntry"][];
+            /** @description What a new rule begins with, by family */
+            effects: {
+                [key: string]: components["schemas"]["Effect"];
+            };
             today: string;
             user: string;
             /** @description How the person writes numbers and dates; missing: they chose nothing */
@@ -1477,6 +1481,10 @@ export interface components {
             formula: string;
             /** @description Values are numbers and stand to the right of their column */
             right?: boolean;
+            /** @description The least width of a column in which what it usually holds can be read, in CSS pixels */
+            width: number;
+            /** @description People write a hundred times what is kept, with a sign: 2.5 % for 0.025 */
+            share?: boolean;
             /** @description The settings of a field that the type heeds: length, case, pattern, digits, decimals, choices, kind, currency, unit, country */
             settings: string[];
             /** @description Columns of tables may be of the type */
@@ -1507,15 +1515,19 @@ export interface components {
             digits: number;
             /** @description The fields by which people know a record */
             title: string[];
+            /** @description The fields that a list shows by itself; missing: the first few */
+            listed?: string[];
             /** @description The field that holds a document's date */
             day?: string;
             signed?: string[];
             journal?: {
+                /** @description The field of the lines that names the account */
                 account: string;
                 debit: string;
                 credit: string;
                 text?: string;
                 control?: string;
+                /** @description The fields that name those whose balances accounts keep */
                 partners?: string[];
             };
             sections: components["schemas"]["Section"][];
@@ -1764,50 +1776,7 @@ export interface components {
                 until: string;
             };
             when: string;
-            effect: {
-                /**
-                 * @description Entry: whether the field must be filled; missing: other rules decide
-                 * @enum {string}
-                 */
-                need?: "required" | "optional";
-                /**
-                 * @description Entry: whether people may type there; missing: other rules decide
-                 * @enum {string}
-                 */
-                access?: "open" | "read-only" | "hidden";
-                /**
-                 * @description Entry: what the cursor does; missing: other rules decide
-                 * @enum {string}
-                 */
-                cursor?: "in turn" | "passed over" | "stop";
-                /**
-                 * @description Entry: how often a person keys a new value; missing: other rules decide
-                 * @enum {string}
-                 */
-                keying?: "once" | "twice";
-                /** @enum {string} */
-                tie?: "copied" | "live";
-                /** @enum {string} */
-                lifetime?: "new only" | "whenever blank" | "keeps up";
-                /** @description People cannot change what the default fills in */
-                fixed?: boolean;
-                value?: string;
-                /** @description Key of the number series that gives the value of a default */
-                series?: string;
-                must?: string;
-                /** @enum {string} */
-                severity?: "refuse" | "confirm" | "advise";
-                message?: string;
-                unique?: components["schemas"]["Unique"];
-                bands?: components["schemas"]["Band"][];
-                /**
-                 * @description Where the message points; missing: to the field
-                 * @enum {string}
-                 */
-                points?: "line" | "document";
-                moments?: ("typing" | "saving" | "posting")[];
-                whenChanged?: string[];
-            };
+            effect: components["schemas"]["Effect"];
             on: {
                 new: boolean;
                 change: boolean;
@@ -1818,6 +1787,51 @@ export interface components {
                 askedOn: string;
                 why: string;
             };
+        };
+        /** @description What a rule does; which parts say something depends on its family */
+        Effect: {
+            /**
+             * @description Entry: whether the field must be filled; missing: other rules decide
+             * @enum {string}
+             */
+            need?: "required" | "optional";
+            /**
+             * @description Entry: whether people may type there; missing: other rules decide
+             * @enum {string}
+             */
+            access?: "open" | "read-only" | "hidden";
+            /**
+             * @description Entry: what the cursor does; missing: other rules decide
+             * @enum {string}
+             */
+            cursor?: "in turn" | "passed over" | "stop";
+            /**
+             * @description Entry: how often a person keys a new value; missing: other rules decide
+             * @enum {string}
+             */
+            keying?: "once" | "twice";
+            /** @enum {string} */
+            tie?: "copied" | "live";
+            /** @enum {string} */
+            lifetime?: "new only" | "whenever blank" | "keeps up";
+            /** @description People cannot change what the default fills in */
+            fixed?: boolean;
+            value?: string;
+            /** @description Key of the number series that gives the value of a default */
+            series?: string;
+            must?: string;
+            /** @enum {string} */
+            severity?: "refuse" | "confirm" | "advise";
+            message?: string;
+            unique?: components["schemas"]["Unique"];
+            bands?: components["schemas"]["Band"][];
+            /**
+             * @description Where the message points; missing: to the field
+             * @enum {string}
+             */
+            points?: "line" | "document";
+            moments?: ("typing" | "saving" | "posting")[];
+            whenChanged?: string[];
         };
         /** @description Which values no two records may share */
         Unique: {
@@ -3366,8 +3380,9 @@ export interface operations {
     };
     listRules: {
         parameters: {
-            query: {
-                kind: components["parameters"]["KindKey"];
+            query?: {
+                /** @description Missing: of all kinds */
+                kind?: string;
             };
             header?: never;
             path?: never;
@@ -3375,7 +3390,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description All rules of the kind */
+            /** @description All rules of the kind, or of all kinds in the order of the catalogue */
             200: {
                 headers: {
                     [name: string]: unknown;
@@ -5030,7 +5045,8 @@ export interface operations {
     getBalances: {
         parameters: {
             query: {
-                by: "account" | "vendor" | "customer";
+                /** @description account, or a kind of record that is a partner of a journal: vendor */
+                by: string;
                 format?: components["parameters"]["Format"];
             };
             header?: never;

@@ -1,16 +1,16 @@
 <script setup lang="ts">
 import { useEventListener, useLocalStorage, usePreferredDark } from "@vueuse/core";
-import { computed, onMounted, ref, watchEffect } from "vue";
+import { computed, ref, watchEffect } from "vue";
 import { RouterLink, RouterView, useRoute } from "vue-router";
 import GoAnywhere from "@/app/GoAnywhere.vue";
 import FormatSheet from "@/app/FormatSheet.vue";
 import ShortcutList from "@/app/ShortcutList.vue";
 import { format } from "@/ui/format";
+import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
 const route = useRoute();
-onMounted(catalog.load);
 
 const screens = [
   { to: "/plan", label: "Plan" },
@@ -76,10 +76,8 @@ useEventListener("keydown", (event: KeyboardEvent) => {
         {{ night ? "Day ledger" : "Night ledger" }}
       </button>
     </header>
-    <p v-if="catalog.problem" class="offline" role="alert">
-      {{ catalog.problem }} <button class="plain" type="button" @click="catalog.load">Try again</button>
-    </p>
-    <main v-else-if="catalog.catalog">
+    <TroubleNote class="offline" :problem="catalog.problem" :retry="catalog.reload" />
+    <main v-if="catalog.catalog">
       <div v-if="!catalog.catalog.companies.length && !route.path.startsWith('/tables')" class="page">
         <p class="empty">
           There are no companies yet, so there is nothing to make rules for.
@@ -89,7 +87,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       </div>
       <RouterView v-else :key="writing" />
     </main>
-    <main v-else class="page quiet">Opening the ledger…</main>
+    <main v-else-if="!catalog.problem" class="page quiet">Opening the ledger…</main>
     <GoAnywhere v-if="going" @close="going = false" />
     <FormatSheet v-if="formatting" @close="formatting = false" @chosen="writeAnew" />
     <ShortcutList v-if="shortcuts" @close="shortcuts = false" />
@@ -162,9 +160,6 @@ main {
   width: 100%;
 }
 .offline {
-  margin: 24px;
-  padding: 12px 16px;
-  border-left: 3px solid var(--refused);
-  background: var(--refused-wash);
+  margin: 12px 24px;
 }
 </style>

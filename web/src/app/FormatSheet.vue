@@ -1,7 +1,9 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed, ref } from "vue";
-import { api, ask } from "@/api/client";
+import { api } from "@/api/client";
+import { change } from "@/queries/client";
+import TroubleNote from "@/ui/TroubleNote.vue";
 import OverSheet from "@/ui/OverSheet.vue";
 import { useAttempt } from "@/ui/attempt";
 import { format, type Format } from "@/ui/format";
@@ -10,7 +12,7 @@ import { useCatalog } from "@/queries/catalog";
 /** How the person at work writes numbers and dates. */
 const emit = defineEmits<{ close: []; chosen: [] }>();
 const catalog = useCatalog();
-const { problem, busy, attempt } = useAttempt();
+const tried = useAttempt();
 
 const numbers = [
   { key: ".,", label: "1,234.50" },
@@ -41,9 +43,9 @@ const chosen = computed<Format | undefined>(() =>
 );
 
 async function save() {
-  const kept = await attempt(async () => {
-    await ask(api.PUT("/preferences", { body: { format: chosen.value } }));
-    await catalog.load();
+  const kept = await tried.attempt(async () => {
+    await change(api.PUT("/preferences", { body: { format: chosen.value } }));
+    await catalog.reload(); // what is drawn next is written the new way
   });
   if (kept) emit("chosen");
 }
@@ -58,20 +60,26 @@ async function save() {
     <div v-if="own" class="own">
       <label
         ><span class="field-label">Numbers</span>
-        <ElSelect v-model="number" :teleported="false" aria-label="How numbers are written">
-          <ElOption v-for="n in numbers" :key="n.key" :value="n.key" :label="n.label" />
-        </ElSelect>
+        <SelectBox
+          v-model="number"
+          within
+          label="How numbers are written"
+          :options="numbers.map((n) => ({ value: n.key, label: n.label }))"
+        />
       </label>
       <label
         ><span class="field-label">Dates</span>
-        <ElSelect v-model="date" :teleported="false" aria-label="How dates are written">
-          <ElOption v-for="d in dates" :key="d.key" :value="d.key" :label="d.label" />
-        </ElSelect>
+        <SelectBox
+          v-model="date"
+          within
+          label="How dates are written"
+          :options="dates.map((d) => ({ value: d.key, label: d.label }))"
+        />
       </label>
     </div>
-    <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
+    <TroubleNote v-bind="tried.trouble" />
     <footer>
-      <button type="button" class="button first" :disabled="busy" @click="save">Save</button>
+      <button type="button" class="button first" :disabled="tried.busy" @click="save">Save</button>
       <button type="button" class="button" @click="emit('close')">Leave it</button>
     </footer>
   </OverSheet>

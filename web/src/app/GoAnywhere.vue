@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { watchDebounced } from "@vueuse/core";
-import { computed, onMounted, ref } from "vue";
+import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
-import { api, ask, type RuleView } from "@/api/client";
+import { api } from "@/api/client";
 import { inSentence } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
+import { askOnce, useAsked } from "@/queries/client";
+import { useWhileTyping } from "@/ui/whileTyping";
 import OverSheet from "@/ui/OverSheet.vue";
 
 const emit = defineEmits<{ close: [] }>();
@@ -12,12 +13,11 @@ const router = useRouter();
 const catalog = useCatalog();
 const wanted = ref("");
 const at = ref(0);
-const rules = ref<RuleView[]>([]);
-
-onMounted(async () => {
-  const kind = catalog.kind?.kind.key;
-  if (kind) rules.value = await ask(api.GET("/rules", { params: { query: { kind } } })).catch(() => []);
-});
+const kind = computed(() => catalog.kind?.kind.key);
+const rules = useAsked(
+  () => (kind.value ? ["rules", kind.value] : undefined),
+  (signal) => api.GET("/rules", { params: { query: { kind: kind.value } }, signal }),
+);
 
 interface Place {
   label: string;
@@ -42,24 +42,19 @@ const places = computed<Place[]>(() => [
     what: "field",
     to: `/plan?field=${f.key}`,
   })),
-  ...rules.value.map((r) => ({ label: r.name, what: `rule ${r.id}`, to: `/plan?rule=${r.id}` })),
+  ...(rules.data ?? []).map((r) => ({ label: r.name, what: `rule ${r.id}`, to: `/plan?rule=${r.id}` })),
 ]);
 
 /** Records of every kind that fit, found on the server. */
-const records = ref<Place[]>([]);
-let turn = 0;
-watchDebounced(
-  wanted,
-  async (search) => {
-    const mine = ++turn;
-    if (search.trim().length < 2) {
-      records.value = [];
-      return;
-    }
+const records = useWhileTyping(
+  () => (wanted.value.trim().length < 2 ? undefined : wanted.value),
+  async (search): Promise<Place[]> => {
     const found = await Promise.all(
       catalog.kinds.map(async ({ kind }) => {
         const params = { path: { kind: kind.key }, query: { search } };
-        const options = await ask(api.GET("/links/{kind}", { params })).catch(() => []);
+        const options = await askOnce(["links", kind.key, params.query], () =>
+          api.GET("/links/{kind}", { params }),
+        );
         return options.slice(0, 3).map((o) => ({
           label: `${o.number} ${o.title}`,
           what: inSentence(kind.label),
@@ -67,16 +62,15 @@ watchDebounced(
         }));
       }),
     );
-    if (mine === turn) records.value = found.flat();
+    return found.flat();
   },
-  { debounce: 120 },
 );
 const found = computed(() => {
   const words = wanted.value.toLowerCase().split(/\s+/).filter(Boolean);
   const named = places.value.filter((p) =>
     words.every((w) => `${p.label} ${p.what}`.toLowerCase().includes(w)),
   );
-  return [...named.slice(0, 8), ...records.value.slice(0, 6)];
+  return [...named.slice(0, 8), ...(records.answer ?? []).slice(0, 6)];
 });
 
 function go(place?: Place) {

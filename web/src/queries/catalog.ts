@@ -1,26 +1,20 @@
 import { inSentence, writeAs } from "@/ui/format";
 import { defineStore } from "pinia";
-import { computed, ref } from "vue";
-import { api, ask, type Catalog, type Field, type FieldType, type KindEntry } from "@/api/client";
+import { computed, ref, watch } from "vue";
+import { api, type Field, type FieldType, type KindEntry } from "@/api/client";
+import { useAsked } from "@/queries/client";
 
 /** Companies, kinds and types: what every screen needs to name things. */
 export const useCatalog = defineStore("catalog", () => {
-  const catalog = ref<Catalog>();
-  const problem = ref<string>();
+  const asked = useAsked(
+    () => ["catalog"],
+    (signal) => api.GET("/catalog", { signal }),
+    { lasting: true },
+  );
+  const catalog = computed(() => asked.data);
+  const problem = computed(() => asked.problem);
   /** The kind of record that plan, rules and proofs are about. */
   const chosen = ref("");
-
-  async function load() {
-    try {
-      catalog.value = await ask(api.GET("/catalog"));
-      problem.value = undefined;
-      writeFor(at.value);
-      // The letters of Japan are many; they are fetched only where somebody may need them.
-      if (catalog.value.companies.some((c) => c.country === "JP")) void import("@/theme/japanese");
-    } catch (error) {
-      problem.value = (error as Error).message;
-    }
-  }
 
   /** The company at hand, whose format holds for people who chose none. */
   const at = ref("");
@@ -29,6 +23,15 @@ export const useCatalog = defineStore("catalog", () => {
     const own = catalog.value?.format;
     writeAs(own ?? catalog.value?.companies.find((c) => c.key === company)?.format);
   }
+  watch(
+    catalog,
+    (now) => {
+      writeFor(at.value);
+      // The letters of Japan are many; they are fetched only where somebody may need them.
+      if (now?.companies.some((c) => c.country === "JP")) void import("@/theme/japanese");
+    },
+    { immediate: true },
+  );
 
   const kinds = computed<KindEntry[]>(() => catalog.value?.kinds ?? []);
   function entry(kind: string): KindEntry | undefined {
@@ -44,6 +47,7 @@ export const useCatalog = defineStore("catalog", () => {
         label: type,
         input: "text",
         formula: "string",
+        width: 110,
         settings: [],
       }
     );
@@ -96,7 +100,7 @@ export const useCatalog = defineStore("catalog", () => {
     chosen,
     kinds,
     kind,
-    load,
+    reload: asked.reload,
     writeFor,
     entry,
     traits,

@@ -2,13 +2,17 @@
 import type { Use } from "@/api/client";
 import UseList from "@/ui/UseList.vue";
 
-defineProps<{ problem: string; uses: Use[]; count: number }>();
+/** Why something is not there or was not done; the one way in which screens say so. */
+defineProps<{ problem?: string; uses?: Use[]; count?: number; retry?: () => unknown }>();
 </script>
 
 <template>
   <div v-if="problem" class="trouble" role="alert">
-    <p>{{ problem }}</p>
-    <UseList v-if="uses.length" :uses="uses" :count="count" />
+    <p>
+      {{ problem }}
+      <button v-if="retry" class="plain" type="button" @click="retry()">Try again</button>
+    </p>
+    <UseList v-if="uses?.length" :uses="uses" :count="count" />
   </div>
 </template>
 

@@ -1,29 +1,42 @@
-import { ref } from "vue";
+import { computed, reactive, ref } from "vue";
 import { RequestError, type Use } from "@/api/client";
 
-/** Work that may be refused: says why, and what stands in the way. */
-export function useAttempt() {
-  const problem = ref("");
-  const uses = ref<Use[]>([]);
-  const count = ref(0);
-  const busy = ref(false);
+/** Why something was not done, and what stands in the way. */
+export interface Trouble {
+  problem: string;
+  uses: Use[];
+  count: number;
+}
 
+export function troubleOf(error: unknown): Trouble {
+  const told = error instanceof RequestError ? error.problem : undefined;
+  return { problem: (error as Error).message, uses: told?.uses ?? [], count: told?.count ?? 0 };
+}
+
+const none: Trouble = { problem: "", uses: [], count: 0 };
+
+/** Work that takes a moment and may be refused. */
+export function useAttempt() {
+  const trouble = ref<Trouble>(none);
+  const working = ref(0);
+
+  /** Tells whether the work was done; where not, trouble says why. */
   async function attempt(work: () => Promise<unknown>): Promise<boolean> {
-    busy.value = true;
+    working.value++;
     try {
       await work();
-      problem.value = "";
-      uses.value = [];
+      trouble.value = none;
       return true;
     } catch (error) {
-      problem.value = (error as Error).message;
-      uses.value = error instanceof RequestError ? (error.problem.uses ?? []) : [];
-      count.value = error instanceof RequestError ? (error.problem.count ?? 0) : 0;
+      trouble.value = troubleOf(error);
       return false;
     } finally {
-      busy.value = false;
+      working.value--;
     }
   }
+  function forget() {
+    trouble.value = none;
+  }
 
-  return { problem, uses, count, busy, attempt };
+  return reactive({ trouble, busy: computed(() => working.value > 0), attempt, forget });
 }

@@ -51,3 +51,11 @@ export function inSentence(name: string | undefined): string | undefined {
   if (!name) return name;
   return /^.[a-z]/.test(name) ? name[0]!.toLowerCase() + name.slice(1) : name;
 }
+
+/** A day as the person writes it; what is no day stays as it is. */
+export function written(day: string): string {
+  const parts = /^(\d{4})-(\d\d)-(\d\d)$/.exec(day);
+  if (!parts) return day;
+  const by = { y: parts[1]!, m: parts[2]!, d: parts[3]! } as Record<string, string>;
+  return [...format.date].map((p) => by[p]).join(format.separator);
+}

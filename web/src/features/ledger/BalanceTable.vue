@@ -1,17 +1,20 @@
 <script setup lang="ts">
-import { computed } from "vue";
 import { RouterLink } from "vue-router";
 import type { Schemas } from "@/api/client";
+import { inSentence } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
 
-const props = defineProps<{ balances: Schemas["Balance"][]; by: "account" | "vendor" | "customer" }>();
+defineProps<{
+  balances: Schemas["Balance"][];
+  /** The kind of record that the balances are by. */
+  kind: string;
+}>();
 const catalog = useCatalog();
-const kind = computed(() => (props.by === "account" ? "gl_account" : props.by));
 </script>
 
 <template>
   <p v-if="!balances.length" class="empty">
-    Nothing was posted to {{ by === "account" ? "an account" : `a ${by}` }} yet.
+    Nothing was posted to one of the {{ inSentence(catalog.entry(kind)?.kind.plural) }} yet.
   </p>
   <table v-else class="ledger">
     <thead>

@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
-import { api, ask, type LedgerName, type Posting, type PostingSummary, type Schemas } from "@/api/client";
+import { api, type LedgerName } from "@/api/client";
 import BalanceTable from "@/features/ledger/BalanceTable.vue";
 import JournalTable from "@/features/ledger/JournalTable.vue";
 import PostingPane from "@/features/ledger/PostingPane.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
+import { change, useAsked } from "@/queries/client";
 import { useAttempt } from "@/ui/attempt";
 import { format, moment } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
@@ -12,73 +14,87 @@ import { useCatalog } from "@/queries/catalog";
 const catalog = useCatalog();
 const route = useRoute();
 const router = useRouter();
-const { problem, busy, attempt } = useAttempt();
+const tried = useAttempt();
 
-const views = {
+/** The kinds of record that journals keep balances of: accounts, and partners by their kind. */
+const balanced = computed(() => {
+  const found = new Map<string, string>();
+  for (const { kind } of catalog.kinds) {
+    const linked = (key: string) => kind.fields.find((f) => f.key === key)?.kind;
+    const account = kind.journal && linked(kind.journal.account);
+    if (account) found.set("account", account);
+    for (const partner of kind.journal?.partners ?? []) {
+      const to = linked(partner);
+      if (to) found.set(to, to);
+    }
+  }
+  return found;
+});
+const views = computed<Record<string, string>>(() => ({
   postings: "Postings",
   journal: "Journal",
-  account: "Accounts",
-  vendor: "Vendors",
-  customer: "Customers",
-};
-type View = keyof typeof views;
+  ...Object.fromEntries(
+    [...balanced.value].map(([by, kind]) => [by, catalog.entry(kind)?.kind.plural ?? kind]),
+  ),
+}));
 const ledger = computed<LedgerName>(() => (route.query.ledger === "books" ? "books" : "practice"));
-const view = computed<View>(() => {
+const view = computed(() => {
   const wanted = String(route.query.view ?? "");
-  return wanted in views ? (wanted as View) : "postings";
+  return wanted in views.value ? wanted : "postings";
 });
 const search = ref("");
 
-const postings = ref<PostingSummary[]>();
-const posting = ref<Posting>();
-const entries = ref<Schemas["JournalEntry"][]>([]);
-const balances = ref<Schemas["Balance"][]>([]);
-const summary = ref<Schemas["LedgerSummary"]>();
+const path = () => ({ path: { ledger: ledger.value } });
+const summary = useAsked(
+  () => ["ledger", ledger.value, "summary"],
+  (signal) => api.GET("/ledgers/{ledger}", { params: path(), signal }),
+);
+const postings = useAsked(
+  () => (view.value === "postings" ? ["ledger", ledger.value, "postings"] : undefined),
+  (signal) => api.GET("/postings", { params: { query: { ledger: ledger.value } }, signal }),
+);
+const entries = useAsked(
+  () => (view.value === "journal" ? ["ledger", ledger.value, "journal", { ...format }] : undefined),
+  (signal) => api.GET("/ledgers/{ledger}/journal", { params: { ...path(), query: { format } }, signal }),
+);
+const by = computed(() => (view.value === "postings" || view.value === "journal" ? undefined : view.value));
+const balances = useAsked(
+  () => (by.value ? ["ledger", ledger.value, "balances", by.value, { ...format }] : undefined),
+  (signal) =>
+    api.GET("/ledgers/{ledger}/balances", {
+      params: { ...path(), query: { by: by.value!, format } },
+      signal,
+    }),
+);
+const number = computed(() => String(route.params.number ?? ""));
+const posting = useAsked(
+  () => (number.value ? ["ledger", ledger.value, "posting", number.value, { ...format }] : undefined),
+  (signal) =>
+    api.GET("/postings/{number}", {
+      params: { path: { number: number.value }, query: { ledger: ledger.value, format } },
+      signal,
+    }),
+);
+const asked = computed(() => [summary, postings, entries, balances, posting].filter((a) => a.problem));
 const emptying = ref(false);
 
 function go(next: Record<string, string>) {
   void router.push({ path: "/ledger", query: { ...route.query, ...next } });
 }
 
-async function load() {
-  emptying.value = false;
-  const params = { path: { ledger: ledger.value } };
-  await attempt(async () => {
-    summary.value = await ask(api.GET("/ledgers/{ledger}", { params }));
-    if (view.value === "postings")
-      postings.value = await ask(api.GET("/postings", { params: { query: { ledger: ledger.value } } }));
-    else if (view.value === "journal")
-      entries.value = await ask(
-        api.GET("/ledgers/{ledger}/journal", { params: { ...params, query: { format } } }),
-      );
-    else
-      balances.value = await ask(
-        api.GET("/ledgers/{ledger}/balances", { params: { ...params, query: { by: view.value, format } } }),
-      );
-  });
-}
-async function open() {
-  posting.value = undefined;
-  const number = String(route.params.number ?? "");
-  if (!number) return;
-  await attempt(async () => {
-    const params = { path: { number }, query: { ledger: ledger.value, format } };
-    posting.value = await ask(api.GET("/postings/{number}", { params }));
-  });
-}
-watch(() => [ledger.value, view.value], load, { immediate: true });
-watch(() => [ledger.value, route.params.number], open, { immediate: true });
+watch([ledger, view], () => (emptying.value = false));
 
 async function empty() {
-  const params = { path: { ledger: ledger.value } };
-  if (!(await attempt(() => ask(api.DELETE("/ledgers/{ledger}", { params }))))) return;
-  await router.push("/ledger");
-  await load();
+  await tried.attempt(async () => {
+    await change(api.DELETE("/ledgers/{ledger}", { params: path() }));
+    emptying.value = false;
+    await router.push("/ledger");
+  });
 }
 
 const words = computed(() => search.value.toLowerCase().split(/\s+/).filter(Boolean));
 const found = computed(() =>
-  (postings.value ?? []).filter((p) =>
+  (postings.data ?? []).filter((p) =>
     words.value.every((w) =>
       `${p.number} ${p.title} ${p.company} ${p.record ?? ""}`.toLowerCase().includes(w),
     ),
@@ -89,11 +105,11 @@ const most = ref(300);
 </script>
 
 <template>
-  <div class="ledger-view" :class="{ beside: posting }">
+  <div class="ledger-view" :class="{ beside: posting.data }">
     <section class="list">
       <div class="page-head">
         <h1>{{ ledger === "books" ? "Books" : "Practice ledger" }}</h1>
-        <span class="quiet">{{ summary?.postings ?? 0 }} posted</span>
+        <span class="quiet">{{ summary.data?.postings ?? 0 }} posted</span>
         <span class="spring" />
         <div class="switch" role="group" aria-label="Ledger">
           <button
@@ -126,14 +142,16 @@ const most = ref(300);
           {{ name }}
         </button>
         <span class="spring" />
-        <template v-if="ledger === 'practice' && summary?.own">
+        <template v-if="ledger === 'practice' && summary.data?.own">
           <template v-if="emptying">
             <span
-              >{{ summary.own }} of {{ summary.postings }}
-              {{ summary.postings === 1 ? "posting is" : "postings are" }} yours and would go; those of others
-              stay, and so do proofs that point to one ({{ summary.proofs }} do).</span
+              >{{ summary.data.own }} of {{ summary.data.postings }}
+              {{ summary.data.postings === 1 ? "posting is" : "postings are" }} yours and would go; those of
+              others stay, and so do proofs that point to one ({{ summary.data.proofs }} do).</span
             >
-            <button type="button" class="button first" :disabled="busy" @click="empty">Remove them</button>
+            <button type="button" class="button first" :disabled="tried.busy" @click="empty">
+              Remove them
+            </button>
             <button type="button" class="button" @click="emptying = false">Leave it</button>
           </template>
           <button v-else type="button" class="plain" @click="emptying = true">Remove my postings</button>
@@ -147,9 +165,10 @@ const most = ref(300);
           aria-label="Search postings"
         />
       </nav>
-      <p v-if="problem" class="empty" role="alert">{{ problem }}</p>
+      <TroubleNote v-bind="tried.trouble" />
+      <TroubleNote v-for="(a, i) in asked" :key="i" :problem="a.problem" :retry="a.reload" />
       <template v-if="view === 'postings'">
-        <p v-if="postings && !postings.length" class="empty">
+        <p v-if="postings.data && !postings.data.length" class="empty">
           <template v-if="ledger === 'practice'">
             Nothing is posted yet. Type a test document into <RouterLink to="/plan">the plan</RouterLink> and
             post it; it gets a number here and leaves no trace anywhere else.
@@ -170,7 +189,11 @@ const most = ref(300);
             </tr>
           </thead>
           <tbody>
-            <tr v-for="p in shown" :key="p.number" :class="{ open: p.number === posting?.summary.number }">
+            <tr
+              v-for="p in shown"
+              :key="p.number"
+              :class="{ open: p.number === posting.data?.summary.number }"
+            >
               <td class="nowrap">
                 <RouterLink :to="{ path: `/ledger/${p.number}`, query: route.query }">{{
                   p.number
@@ -192,10 +215,10 @@ const most = ref(300);
           Show more of the {{ found.length }}
         </button>
       </template>
-      <JournalTable v-else-if="view === 'journal'" :entries="entries" :ledger="ledger" />
-      <BalanceTable v-else :balances="balances" :by="view" />
+      <JournalTable v-else-if="view === 'journal'" :entries="entries.data ?? []" :ledger="ledger" />
+      <BalanceTable v-else :balances="balances.data ?? []" :kind="balanced.get(view) ?? view" />
     </section>
-    <PostingPane v-if="posting" :posting="posting" :ledger="ledger" />
+    <PostingPane v-if="posting.data" :posting="posting.data" :ledger="ledger" />
   </div>
 </template>
 

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
 import { families } from "@/features/rules/families";
@@ -28,15 +29,15 @@ function open(field: string) {
   <section class="after family-follow-up" aria-label="After posting">
     <h3>
       <FamilyGlyph family="follow-up" /> After posting
-      <select
-        class="line"
-        aria-label="Write a rule for after posting"
-        value=""
-        @change="open(($event.target as HTMLSelectElement).value)"
-      >
-        <option value="">write to …</option>
-        <option v-for="f in links" :key="f.key" :value="f.key">{{ f.label }}</option>
-      </select>
+      <SelectBox
+        label="Write a rule for after posting"
+        model-value=""
+        :options="[
+          { value: '', label: 'write to …' },
+          ...links.map((f) => ({ value: f.key, label: f.label })),
+        ]"
+        @change="open($event)"
+      />
     </h3>
     <p v-if="!rules.length" class="quiet">Nothing {{ families["follow-up"].does }} here.</p>
     <button
@@ -74,9 +75,8 @@ h3 {
   padding: 0 16px;
   background: var(--paper-sunk);
 }
-select.line {
-  width: auto;
-  padding: 0 4px;
+.el-select {
+  width: 150px;
   font: 12px/1.4 var(--sans);
   margin-left: 8px;
 }

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import { useCatalog } from "@/queries/catalog";
 import { usePlan } from "@/features/plan/plan";
@@ -17,9 +18,6 @@ function set(next: { company?: string; type?: string }) {
     to.type = catalog.typesIn(to.company)[0]?.key ?? "";
   chosen.value = to;
 }
-function value(event: Event): string {
-  return (event.target as HTMLSelectElement).value;
-}
 const itself = computed(
   () => chosen.value?.company === plan.scope.company && chosen.value.type === plan.scope.type,
 );
@@ -28,25 +26,19 @@ const itself = computed(
 <template>
   <div class="compare" role="group" aria-label="Compare with another scope">
     <em>beside</em>
-    <select
-      class="line"
-      aria-label="Type to compare with"
-      :value="chosen?.type"
-      @change="set({ type: value($event) })"
-    >
-      <option v-for="t in types" :key="t.key" :value="t.key">{{ t.label }}</option>
-    </select>
+    <SelectBox
+      label="Type to compare with"
+      :model-value="chosen?.type"
+      :options="types.map((t) => ({ value: t.key, label: t.label }))"
+      @change="set({ type: $event })"
+    />
     <em>in</em>
-    <select
-      class="line"
-      aria-label="Company to compare with"
-      :value="company"
-      @change="set({ company: value($event) })"
-    >
-      <option v-for="c in catalog.catalog?.companies" :key="c.key" :value="c.key">
-        {{ c.key }} {{ c.name }}
-      </option>
-    </select>
+    <SelectBox
+      label="Company to compare with"
+      :model-value="company"
+      :options="catalog.companyOptions"
+      @change="set({ company: $event })"
+    />
     <span v-if="itself" class="quiet">That is the plan itself; choose another company or type.</span>
     <slot v-else />
     <span class="spring" />
@@ -69,9 +61,8 @@ const itself = computed(
 em {
   font: italic 14px/1 var(--serif);
 }
-select.line {
-  width: auto;
-  padding: 3px 6px;
+.el-select {
+  width: 190px;
 }
 .spring {
   flex: 1;

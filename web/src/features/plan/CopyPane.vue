@@ -3,6 +3,7 @@ import { computed, ref, watch } from "vue";
 import { api, ask, type Family, type Schemas } from "@/api/client";
 import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import { change } from "@/queries/client";
 import { useAttempt } from "@/ui/attempt";
 import { useCatalog } from "@/queries/catalog";
 import { usePlan } from "@/features/plan/plan";
@@ -12,18 +13,17 @@ const props = defineProps<{ from: { company: string; type: string } }>();
 const emit = defineEmits<{ close: [] }>();
 const catalog = useCatalog();
 const plan = usePlan();
-const { problem, uses, count, busy, attempt } = useAttempt();
+const tried = useAttempt();
 const copies = ref<Schemas["RuleCopy"][]>();
 const chosen = ref<number[]>([]);
 const done = ref("");
 
 async function propose(dry: boolean) {
-  await attempt(async () => {
+  await tried.attempt(async () => {
     const { kind, company, type } = plan.scope;
     const rules = dry ? undefined : chosen.value;
-    const answer = await ask(
-      api.POST("/rules/copy", { body: { kind, from: props.from, to: { company, type }, rules, dry } }),
-    );
+    const body = { kind, from: props.from, to: { company, type }, rules, dry };
+    const answer = await (dry ? ask : change)(api.POST("/rules/copy", { body }));
     if (dry) {
       copies.value = answer;
       chosen.value = answer.filter((c) => !c.already).map((c) => c.rule);
@@ -31,7 +31,6 @@ async function propose(dry: boolean) {
     }
     const made = answer.filter((c) => c.copy).length;
     done.value = `${made} ${made === 1 ? "draft was" : "drafts were"} made; they act when they are put in force.`;
-    await plan.loadPlan();
     copies.value = undefined;
   });
 }
@@ -60,7 +59,7 @@ const known = computed(() => copies.value?.filter((c) => c.already) ?? []);
       From {{ catalog.typeName(from.type).toLowerCase() }} in {{ catalog.companyName(from.company) }} to
       {{ catalog.typeName(plan.scope.type).toLowerCase() }} in {{ catalog.companyName(plan.scope.company) }}.
     </p>
-    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+    <TroubleNote v-bind="tried.trouble" />
     <p v-if="done" role="status" class="done">{{ done }}</p>
     <p v-if="copies && !fresh.length" class="quiet">
       There is no rule made for that scope that does not hold here already.
@@ -85,7 +84,7 @@ const known = computed(() => copies.value?.filter((c) => c.already) ?? []);
       <button
         type="button"
         class="button first"
-        :disabled="busy || !chosen.length || !copies"
+        :disabled="tried.busy || !chosen.length || !copies"
         @click="propose(false)"
       >
         Copy {{ chosen.length }} as drafts

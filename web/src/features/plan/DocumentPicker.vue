@@ -1,114 +1,99 @@
 <script setup lang="ts">
-import { ElOption, ElOptionGroup, ElSelect } from "element-plus";
 import { computed, ref } from "vue";
-import { api, ask, type LinkOption, type PostingSummary, type Proof } from "@/api/client";
+import { api, ask, type LinkOption } from "@/api/client";
 import { documentOf } from "@/features/records/trial";
 import { inSentence } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
+import { askOnce, useAsked } from "@/queries/client";
+import SelectBox from "@/ui/SelectBox.vue";
+import type { Choices } from "@/ui/choice";
+import { newestOnly } from "@/ui/whileTyping";
 import { usePlan } from "@/features/plan/plan";
 
 const catalog = useCatalog();
 const plan = usePlan();
 const records = ref<LinkOption[]>([]);
-const proofs = ref<Proof[]>([]);
-const postings = ref<PostingSummary[]>([]);
-const loading = ref(false);
-
-function find(search: string): Promise<LinkOption[]> {
-  const params = { path: { kind: plan.scope.kind }, query: { search, company: plan.scope.company } };
-  return ask(api.GET("/links/{kind}", { params }));
-}
+const opened = ref(false);
+const proofs = useAsked(
+  () => (opened.value ? ["proofs", plan.scope.kind] : undefined),
+  (signal) => api.GET("/proofs", { params: { query: { kind: plan.scope.kind } }, signal }),
+);
+const postings = useAsked(
+  () => (opened.value ? ["ledger", "practice", "postings"] : undefined),
+  (signal) => api.GET("/postings", { signal }),
+);
 
 const wanted = ref("");
-/** Records are found on the server, proofs and postings among those that are here. */
+const newest = newestOnly();
+/** Records are found on the server, proofs and postings among those that are here; opening the list looks for all. */
 async function search(words: string) {
+  opened.value = true;
   wanted.value = words.toLowerCase();
-  records.value = await find(words).catch(() => []);
+  const params = { path: { kind: plan.scope.kind }, query: { search: words, company: plan.scope.company } };
+  await plan.guard(async () => {
+    const found = await newest((signal) => ask(api.GET("/links/{kind}", { params, signal })));
+    if (found) records.value = found;
+  });
 }
 const fits = (text: string) => text.toLowerCase().includes(wanted.value);
 
-async function fetchAll(open: boolean) {
-  if (!open) return;
-  loading.value = true;
-  const query = { kind: plan.scope.kind };
-  try {
-    [records.value, proofs.value, postings.value] = await Promise.all([
-      find(""),
-      ask(api.GET("/proofs", { params: { query } })),
-      ask(api.GET("/postings")),
-    ]);
-  } catch (error) {
-    plan.problem = (error as Error).message;
-  }
-  loading.value = false;
-}
+const noun = computed(() => inSentence(catalog.kind?.kind.label));
+const options = computed<Choices>(() => {
+  const group = (label: string, found: { value: string; label: string }[]) =>
+    found.length ? [{ value: label, label, options: found }] : [];
+  return [
+    ...group(
+      `Change a saved ${noun.value}`,
+      records.value.map((r) => ({ value: `record:${r.number}`, label: `${r.number} ${r.title}` })),
+    ),
+    ...group(
+      "As posted",
+      (postings.data ?? [])
+        .filter((p) => p.kind === plan.scope.kind && fits(`${p.number} ${p.title}`))
+        .map((p) => ({ value: `posting:${p.number}`, label: `${p.number} ${p.title}` })),
+    ),
+    ...group(
+      "From a proof",
+      (proofs.data ?? [])
+        .filter((p) => fits(`${p.id} ${p.name}`))
+        .map((p) => ({ value: `proof:${p.id}`, label: `${p.id} ${p.name}` })),
+    ),
+  ];
+});
 
 const chosen = computed(() => plan.source);
 
 async function choose(value: string) {
   const [what, id = ""] = value.split(":");
-  if (what === "record") {
-    try {
+  await plan.guard(async () => {
+    if (what === "record") {
       const params = { path: { kind: plan.scope.kind, number: id } };
-      const r = await ask(api.GET("/records/{kind}/{number}", { params }));
+      const fetch = () => api.GET("/records/{kind}/{number}", { params });
+      const r = await askOnce(["record", plan.scope.kind, id], fetch);
       await plan.take(documentOf(r), `Change of ${r.number}`);
-    } catch (error) {
-      plan.problem = (error as Error).message;
-    }
-  } else if (what === "proof") {
-    const p = proofs.value.find((x) => x.id === Number(id));
-    if (p) await plan.take(p.given, `Proof ${p.id}`);
-  } else if (what === "posting") {
-    try {
-      const p = await ask(api.GET("/postings/{number}", { params: { path: { number: id } } }));
+    } else if (what === "proof") {
+      const p = proofs.data?.find((x) => x.id === Number(id));
+      if (p) await plan.take(p.given, `Proof ${p.id}`);
+    } else if (what === "posting") {
+      const fetch = () => api.GET("/postings/{number}", { params: { path: { number: id } } });
+      const p = await askOnce(["ledger", "practice", "posting", id], fetch);
       await plan.take(p.document, `As ${p.summary.number}`);
-    } catch (error) {
-      plan.problem = (error as Error).message;
     }
-  }
+  });
 }
 </script>
 
 <template>
-  <ElSelect
+  <SelectBox
     class="picker"
     :model-value="chosen"
-    filterable
-    remote
-    :remote-method="search"
-    placement="top-end"
-    :placeholder="plan.hasDocument ? `New ${inSentence(catalog.kind?.kind.label)}` : 'Take a document…'"
-    :loading="loading"
-    :fit-input-width="false"
-    aria-label="Take a document"
-    @visible-change="fetchAll"
+    :options="options"
+    :search="search"
+    :placeholder="plan.hasDocument ? `New ${noun}` : 'Take a document…'"
+    :loading="proofs.loading && !proofs.data"
+    label="Take a document"
     @change="choose"
-  >
-    <ElOptionGroup :label="`Change a saved ${inSentence(catalog.kind?.kind.label)}`">
-      <ElOption
-        v-for="r in records"
-        :key="r.number"
-        :value="`record:${r.number}`"
-        :label="`${r.number} ${r.title}`"
-      />
-    </ElOptionGroup>
-    <ElOptionGroup v-if="postings.length" label="As posted">
-      <ElOption
-        v-for="p in postings.filter((x) => x.kind === plan.scope.kind && fits(`${x.number} ${x.title}`))"
-        :key="p.number"
-        :value="`posting:${p.number}`"
-        :label="`${p.number} ${p.title}`"
-      />
-    </ElOptionGroup>
-    <ElOptionGroup label="From a proof">
-      <ElOption
-        v-for="p in proofs.filter((x) => fits(`${x.id} ${x.name}`))"
-        :key="p.id"
-        :value="`proof:${p.id}`"
-        :label="`${p.id} ${p.name}`"
-      />
-    </ElOptionGroup>
-  </ElSelect>
+  />
 </template>
 
 <style scoped>

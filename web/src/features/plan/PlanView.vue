@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import SelectBox from "@/ui/SelectBox.vue";
 import { useEventListener } from "@vueuse/core";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
@@ -10,6 +11,7 @@ import NoTypes from "@/features/records/NoTypes.vue";
 import PlanGrid from "@/features/plan/PlanGrid.vue";
 import RulePane from "@/features/rules/RulePane.vue";
 import ScopeSentence from "@/features/plan/ScopeSentence.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
 import TestBar from "@/features/plan/TestBar.vue";
 import { useComparison } from "@/features/plan/comparison";
 import { fieldOf } from "@/features/rules/families";
@@ -27,22 +29,24 @@ const find = ref("");
 /** Which fields are shown: all, with rules, with rules made for this company or type, or where two plans differ. */
 const show = ref<"all" | "ruled" | "own" | "differ">("all");
 const comparison = useComparison();
-const comparing = comparison.with;
 const copying = ref(false);
 function compare() {
   const other = catalog.catalog?.companies.find((c) => c.key !== plan.scope.company);
   const company = other?.key ?? plan.scope.company;
   const types = catalog.typesIn(company);
-  comparing.value = {
+  comparison.with = {
     company,
     type: types.find((t) => t.key === plan.scope.type)?.key ?? types[0]?.key ?? "",
   };
 }
-watch(comparing, (now) => {
-  if (now) return;
-  copying.value = false;
-  if (show.value === "differ") show.value = "all";
-});
+watch(
+  () => comparison.with,
+  (now) => {
+    if (now) return;
+    copying.value = false;
+    if (show.value === "differ") show.value = "all";
+  },
+);
 const wantedRule = ref<number>();
 
 function query(name: string): string {
@@ -165,27 +169,32 @@ useEventListener("keydown", (event: KeyboardEvent) => {
         aria-label="Find a field"
         @keydown.esc.stop="find = ''"
       />
-      <select v-model="show" class="line show" aria-label="Fields that are shown">
-        <option value="all">all fields</option>
-        <option value="ruled">only with rules</option>
-        <option value="own">only with rules made for this scope</option>
-        <option v-if="comparing" value="differ">only where the two differ</option>
-      </select>
-      <button v-if="!comparing" type="button" class="button" @click="compare">Compare</button>
+      <SelectBox
+        v-model="show"
+        class="show"
+        label="Fields that are shown"
+        :options="[
+          { value: 'all', label: 'all fields' },
+          { value: 'ruled', label: 'only with rules' },
+          { value: 'own', label: 'only with rules made for this scope' },
+          ...(comparison.with ? [{ value: 'differ', label: 'only where the two differ' }] : []),
+        ]"
+      />
+      <button v-if="!comparison.with" type="button" class="button" @click="compare">Compare</button>
     </div>
     <p v-if="plan.plan?.loop" class="loop" role="alert">
       These fields wait for each other, so nothing can be posted: {{ plan.plan.loop }}. Change or suspend one
       of the rules.
     </p>
     <ComparePicker
-      v-if="comparing"
-      v-model="comparing"
+      v-if="comparison.with"
+      v-model="comparison.with"
       @copy="((plan.selected = undefined), (copying = true))"
     >
-      <span v-if="comparison.problem.value" class="wrong" role="alert">{{ comparison.problem.value }}</span>
-      <span v-else-if="comparison.other.value" class="quiet"
-        >{{ comparison.differences.value.size }}
-        {{ comparison.differences.value.size === 1 ? "field differs" : "fields differ" }}</span
+      <TroubleNote :problem="comparison.problem" :retry="comparison.reload" />
+      <span v-if="comparison.other" class="quiet"
+        >{{ comparison.differences.size }}
+        {{ comparison.differences.size === 1 ? "field differs" : "fields differ" }}</span
       >
     </ComparePicker>
     <ul v-if="plan.plan?.findings.length" class="findings" aria-label="Findings">
@@ -211,11 +220,15 @@ useEventListener("keydown", (event: KeyboardEvent) => {
           ref="grid"
           :find="find"
           :show="show"
-          :differences="comparison.differences.value"
-          :beside="comparing"
+          :differences="comparison.differences"
+          :beside="comparison.with"
         />
       </div>
-      <CopyPane v-if="copying && comparing && !plan.selected" :from="comparing" @close="copying = false" />
+      <CopyPane
+        v-if="copying && comparison.with && !plan.selected"
+        :from="comparison.with"
+        @close="copying = false"
+      />
       <RulePane v-if="plan.selected" :key="paneKey" :rule="wantedRule" @close="plan.selected = undefined" />
     </div>
     <TestBar @point="(field, line) => grid?.editField(field, line)" @post="post">
@@ -245,8 +258,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
   width: 150px;
 }
 .show {
-  width: auto;
-  max-width: 190px;
+  width: 150px;
 }
 .wrong {
   color: var(--refused);

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElDatePicker } from "element-plus";
+import DateInput from "@/ui/DateInput.vue";
 import { computed } from "vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import { dayInWords } from "@/ui/format";
@@ -49,13 +49,10 @@ const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.t
     <span v-else class="comma">, on</span>
     <span class="day">
       {{ dayInWords(scope.day) }}
-      <ElDatePicker
+      <DateInput
         :model-value="scope.day"
-        type="date"
-        value-format="YYYY-MM-DD"
-        :clearable="false"
-        aria-label="Day"
-        @update:model-value="emit('change', { day: $event })"
+        label="Day"
+        @update:model-value="/^\d{4}-/.test($event) && emit('change', { day: $event })"
       />
     </span>
   </h1>
@@ -83,11 +80,13 @@ const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.t
   font-weight: 600;
   border-bottom: 1px dotted var(--ink);
 }
-.day :deep(.el-date-editor) {
+.day :deep(.date-input) {
   position: absolute;
-  inset: 0;
-  width: 100%;
+  inset: -3px -4px;
   opacity: 0;
+}
+.day:focus-within :deep(.date-input) {
+  opacity: 1;
 }
 .day:focus-within {
   outline: 2px solid var(--focus);

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
 import { parseAddress } from "@/address";
@@ -108,37 +108,30 @@ async function keep() {
           autofocus
           @keydown.esc.stop="naming = false"
         />
-        <ElSelect
+        <SelectBox
           v-model="proves"
           multiple
-          filterable
-          collapse-tags
-          placement="top-end"
           placeholder="proves what acts"
-          aria-label="Rules that it proves"
+          label="Rules that it proves"
           class="expected"
-          :fit-input-width="false"
+          :options="chances.map((r) => ({ value: r.rule, label: `rule ${r.rule}` }))"
         >
-          <ElOption v-for="r in chances" :key="r.rule" :value="r.rule" :label="`rule ${r.rule}`">
-            rule {{ r.rule }}, {{ r.phrase }} <i v-if="!r.acts" class="quiet">keeps still</i>
-          </ElOption>
-        </ElSelect>
+          <template #default="{ option }">
+            {{ option.label }}, {{ chances.find((r) => r.rule === option.value)?.phrase }}
+            <i v-if="!chances.find((r) => r.rule === option.value)?.acts" class="quiet">keeps still</i>
+          </template>
+        </SelectBox>
         <label class="as" title="The proof fails when one of them that acts now does not act">
           <input v-model="mustAct" type="checkbox" /> must act
         </label>
-        <ElSelect
+        <SelectBox
           v-model="expected"
           multiple
-          filterable
-          collapse-tags
-          placement="top-end"
           placeholder="expects all values"
-          aria-label="Values that the proof expects"
+          label="Values that the proof expects"
           class="expected"
-          :fit-input-width="false"
-        >
-          <ElOption v-for="a in addresses" :key="a.address" :value="a.address" :label="a.label" />
-        </ElSelect>
+          :options="addresses.map((a) => ({ value: a.address, label: a.label }))"
+        />
         <button class="button first" type="submit" :disabled="plan.busy">Keep</button>
         <button class="button" type="button" @click="naming = false">Do not keep</button>
       </form>
@@ -158,17 +151,16 @@ async function keep() {
           title="Rules may run on new records, on changes, or on both"
         >
           judged as
-          <ElSelect
+          <SelectBox
             :model-value="plan.isChange ? 'change' : 'new'"
-            aria-label="Judged as"
+            label="Judged as"
             class="judged"
-            placement="top-end"
-            :fit-input-width="false"
+            :options="[
+              { value: 'new', label: 'new' },
+              { value: 'change', label: changeOf },
+            ]"
             @change="plan.judgeAs($event === 'change')"
-          >
-            <ElOption value="new" label="new" />
-            <ElOption value="change" label="a change">{{ changeOf }}</ElOption>
-          </ElSelect>
+          />
         </label>
         <slot />
         <button class="button" type="button" :disabled="!plan.hasDocument" @click="plan.clear()">

@@ -1,31 +1,18 @@
-import { computed, ref, watch } from "vue";
-import { api, ask, type Plan, type PlanRule } from "@/api/client";
+import { computed, reactive, ref, watch } from "vue";
+import { api, type PlanRule } from "@/api/client";
 import { usePlan } from "@/features/plan/plan";
+import { useAsked } from "@/queries/client";
 
 /** The plan of another company or type beside that of the plan's own scope, on the same day. */
 export function useComparison() {
   const plan = usePlan();
   const with_ = ref<{ company: string; type: string }>();
-  const other = ref<Plan>();
-  const problem = ref("");
-
-  async function load() {
-    other.value = undefined;
-    if (!with_.value) return;
-    const query = { kind: plan.scope.kind, day: plan.day, ...with_.value };
-    try {
-      const loaded = await ask(api.GET("/plan", { params: { query } }));
-      if (
-        with_.value &&
-        JSON.stringify(query) === JSON.stringify({ kind: plan.scope.kind, day: plan.day, ...with_.value })
-      )
-        other.value = loaded;
-      problem.value = "";
-    } catch (error) {
-      problem.value = (error as Error).message;
-    }
-  }
-  watch(() => [with_.value, plan.day, plan.plan], load);
+  const query = computed(() => with_.value && { kind: plan.scope.kind, day: plan.day, ...with_.value });
+  const asked = useAsked(
+    () => query.value && ["plan", query.value],
+    (signal) => api.GET("/plan", { params: { query: query.value! }, signal }),
+  );
+  const other = computed(() => asked.data);
   watch(
     () => plan.scope.kind,
     () => (with_.value = undefined),
@@ -54,5 +41,11 @@ export function useComparison() {
     return map;
   });
 
-  return { with: with_, other, differences, problem };
+  return reactive({
+    with: with_,
+    other,
+    differences,
+    problem: computed(() => asked.problem),
+    reload: asked.reload,
+  });
 }

@@ -5,7 +5,6 @@ import {
   ask,
   type Document,
   type Family,
-  type Plan,
   type Posting,
   type Proof,
   type RuleChange,
@@ -14,6 +13,7 @@ import { addressOf } from "@/address";
 import { useTrial, type Scope } from "@/features/records/trial";
 import { format } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
+import { change, useAsked } from "@/queries/client";
 import { useUnkept } from "@/features/rules/unkept";
 
 export type { Scope };
@@ -27,7 +27,6 @@ export interface Selection {
 export const usePlan = defineStore("plan", () => {
   const catalog = useCatalog();
   const scope = reactive<Scope>({ kind: "", company: "", type: "", day: "" });
-  const plan = ref<Plan>();
 
   const selected = ref<Selection>();
   /** The rule being written, tried on the test document before it is kept. */
@@ -55,18 +54,18 @@ export const usePlan = defineStore("plan", () => {
   const day = computed(() => ownDay.value || scope.day);
   const shown = computed(() => ({ ...scope, day: day.value }));
 
-  async function loadPlan() {
-    const wanted = shown.value;
-    if (!wanted.type) return;
-    await guard(async () => {
-      const loaded = await ask(api.GET("/plan", { params: { query: wanted } }));
-      if (JSON.stringify(wanted) === JSON.stringify(shown.value)) plan.value = loaded;
-    });
-  }
   // A document that moves to another day is under the rules of that day.
-  watch(ownDay, (own, before) => {
-    if ((own || scope.day) !== (before || scope.day)) void loadPlan();
-  });
+  const asked = useAsked(
+    () => (scope.type ? ["plan", shown.value] : undefined),
+    async (signal) => {
+      const query = shown.value;
+      const answer = await api.GET("/plan", { params: { query }, signal });
+      return { ...answer, data: answer.data && { ...answer.data, kind: query.kind } };
+    },
+    { keep: true },
+  );
+  /** That of the scope before stays until that of the new one is there, but not that of another kind. */
+  const plan = computed(() => (asked.data?.kind === scope.kind ? asked.data : undefined));
 
   /** Brings the plan to a scope. A test document of another kind is left behind, and so is what is selected. */
   async function setScope(next: Partial<Scope>, select?: Selection) {
@@ -75,7 +74,6 @@ export const usePlan = defineStore("plan", () => {
     catalog.writeFor(scope.company);
     if (other) {
       catalog.chosen = scope.kind;
-      plan.value = undefined;
       selected.value = select;
       empty();
       const types = catalog.typesIn(scope.company);
@@ -83,7 +81,7 @@ export const usePlan = defineStore("plan", () => {
     }
     if (!catalog.typesIn(scope.company).some((t) => t.key === scope.type))
       scope.type = catalog.typesIn(scope.company)[0]?.key ?? "";
-    await Promise.all([loadPlan(), tryDocument()]);
+    await tryDocument();
   }
 
   function empty(from?: Document, label = "") {
@@ -140,11 +138,10 @@ export const usePlan = defineStore("plan", () => {
     catalog.writeFor(scope.company);
     if (catalog.chosen !== from.kind) {
       catalog.chosen = from.kind;
-      plan.value = undefined;
       selected.value = undefined;
     }
     empty(from, label);
-    await Promise.all([loadPlan(), tryDocument()]);
+    await tryDocument();
   }
 
   async function post(): Promise<boolean> {
@@ -153,7 +150,7 @@ export const usePlan = defineStore("plan", () => {
     kept.value = undefined;
     const done = await guard(async () => {
       const body = { document: trial.document.value, format };
-      const result = await ask(api.POST("/postings", { body }));
+      const result = await change(api.POST("/postings", { body }));
       if ("summary" in result) {
         posted.value = result.summary;
         trial.outcome.value = result.outcome;
@@ -183,7 +180,7 @@ export const usePlan = defineStore("plan", () => {
         acting,
         posting: posted.value?.number,
       };
-      kept.value = await ask(api.POST("/proofs", { body }));
+      kept.value = await change(api.POST("/proofs", { body }));
     });
     busy.value = false;
   }
@@ -202,7 +199,8 @@ export const usePlan = defineStore("plan", () => {
     tried,
     unkept,
     at,
-    loadPlan,
+    planProblem: computed(() => asked.problem),
+    reloadPlan: asked.reload,
     setScope,
     enter,
     clear,

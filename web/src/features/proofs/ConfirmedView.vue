@@ -1,31 +1,24 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, ask, type Confirmation, type Family } from "@/api/client";
+import { api, type Confirmation, type Family } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
 import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
 import ProofsHead from "@/features/proofs/ProofsHead.vue";
 import { useCatalog } from "@/queries/catalog";
+import { useAsked } from "@/queries/client";
+import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** Which rules are confirmed by proofs: companies by types, and the rules themselves, the neediest first. */
 const catalog = useCatalog();
 const route = useRoute();
 const router = useRouter();
 const kind = computed(() => catalog.kind?.kind.key ?? "");
-const rules = ref<Confirmation[]>();
-const problem = ref("");
-
-async function load() {
-  if (!kind.value) return;
-  try {
-    const query = { kind: kind.value, strength: true };
-    rules.value = await ask(api.GET("/confirmation", { params: { query } }));
-    problem.value = "";
-  } catch (error) {
-    problem.value = (error as Error).message;
-  }
-}
-watch(kind, load, { immediate: true });
+const asked = useAsked(
+  () => (kind.value ? ["confirmation", kind.value] : undefined),
+  (signal) => api.GET("/confirmation", { params: { query: { kind: kind.value, strength: true } }, signal }),
+);
+const rules = computed(() => asked.data);
 
 const of = (name: string) => (route.query[name] ? String(route.query[name]) : "");
 const company = computed(() => of("company"));
@@ -100,14 +93,12 @@ const totals = computed(() => {
         <span class="quiet">· {{ totals.strength }} % of slightly wrong versions noticed</span>
       </span>
     </ProofsHead>
-    <p v-if="problem" class="empty" role="alert">
-      {{ problem }} <button type="button" class="plain" @click="load">Try again</button>
-    </p>
-    <p v-else-if="!rules" class="quiet">Running the proofs…</p>
-    <p v-else-if="!rules.length" class="empty">
+    <TroubleNote :problem="asked.problem" :retry="asked.reload" />
+    <p v-if="!rules && !asked.problem" class="quiet">Running the proofs…</p>
+    <p v-else-if="rules && !rules.length" class="empty">
       No rule for these records is in force. <RouterLink to="/plan">Open the plan</RouterLink> to write one.
     </p>
-    <template v-else>
+    <template v-else-if="rules">
       <table class="heat" aria-label="Rules proved both ways, companies by types">
         <thead>
           <tr>

@@ -1,7 +1,10 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, ask, type Proof, type Schemas } from "@/api/client";
+import { api, type Proof } from "@/api/client";
+import { change, useAsked } from "@/queries/client";
+import { useAttempt } from "@/ui/attempt";
+import TroubleNote from "@/ui/TroubleNote.vue";
 import { parseAddress } from "@/address";
 import ActTold from "@/ui/ActTold.vue";
 import ProofsHead from "@/features/proofs/ProofsHead.vue";
@@ -14,13 +17,16 @@ const catalog = useCatalog();
 const plan = usePlan();
 const route = useRoute();
 const router = useRouter();
-const proofs = ref<Proof[]>();
-const { results, total, running, stopped, ranAt, held, failed, run, stop } = useProofRun();
-const problem = ref("");
+const runs = useProofRun();
+const tried = useAttempt();
 const open = ref<number>();
 const removed = ref<Proof>();
 
 const kind = computed(() => catalog.kind?.kind.key ?? "");
+const proofs = useAsked(
+  () => (kind.value ? ["proofs", kind.value] : undefined),
+  (signal) => api.GET("/proofs", { params: { query: { kind: kind.value } }, signal }),
+);
 const rule = computed(() => Number(route.query.rule) || 0);
 const failedOnly = computed(() => route.query.show === "failed");
 /** A company and a type to look at alone; none: all. */
@@ -29,37 +35,22 @@ const where = computed(() => {
   return { company: of("company"), type: of("type") };
 });
 
-async function attempt(work: () => Promise<void>) {
-  try {
-    await work();
-    problem.value = "";
-  } catch (error) {
-    problem.value = (error as Error).message;
-  }
-}
-
-function load() {
-  return attempt(async () => {
-    proofs.value = await ask(api.GET("/proofs", { params: { query: { kind: kind.value } } }));
-  });
-}
-
 async function runAll() {
   const { company, type } = where.value;
-  await attempt(() => run({ kind: kind.value, ofRule: rule.value || undefined, company, type }));
+  await tried.attempt(() => runs.run({ kind: kind.value, ofRule: rule.value || undefined, company, type }));
 }
 
 function runOne(p: Proof) {
-  return attempt(() => run({ kind: kind.value, proofs: [p.id] }, true));
+  return tried.attempt(() => runs.run({ kind: kind.value, proofs: [p.id] }, true));
 }
 
 function firstFailure(): number | undefined {
-  return [...results.value.values()].find((r) => !r.held)?.proof;
+  return [...runs.results.values()].find((r) => !r.held)?.proof;
 }
 async function begin() {
   open.value = undefined;
-  await load();
-  if (proofs.value?.length) await runAll();
+  await proofs.reload();
+  if (proofs.data?.length) await runAll();
   const asked = Number(route.query.proof);
   open.value ??= asked || firstFailure(); // somebody may have opened one while they ran
   await nextTick();
@@ -69,14 +60,14 @@ onMounted(begin);
 watch(kind, begin);
 
 const shown = computed(() =>
-  (proofs.value ?? [])
+  (proofs.data ?? [])
     .filter((p) => !rule.value || p.rules.includes(rule.value))
     .filter((p) => !where.value.company || p.given.company === where.value.company)
     .filter((p) => !where.value.type || p.given.type === where.value.type)
-    .filter((p) => !failedOnly.value || results.value.get(p.id)?.held === false)
+    .filter((p) => !failedOnly.value || runs.results.get(p.id)?.held === false)
     // Failures are what somebody came for.
     .sort(
-      (a, b) => Number(results.value.get(a.id)?.held ?? true) - Number(results.value.get(b.id)?.held ?? true),
+      (a, b) => Number(runs.results.get(a.id)?.held ?? true) - Number(runs.results.get(b.id)?.held ?? true),
     ),
 );
 
@@ -98,35 +89,30 @@ async function askWhy(p: Proof) {
   document.querySelector<HTMLInputElement>("input.why")?.focus();
 }
 function accept(p: Proof) {
-  return attempt(async () => {
+  return tried.attempt(async () => {
     const body = { why: why.value, version: p.version };
-    await ask(api.POST("/proofs/{id}/accept", { params: { path: { id: p.id } }, body }));
+    await change(api.POST("/proofs/{id}/accept", { params: { path: { id: p.id } }, body }));
     accepting.value = undefined;
     why.value = "";
-    await load();
     await runAll();
   });
 }
 function takeBack(p: Proof) {
-  return attempt(async () => {
-    await ask(api.POST("/proofs/{id}/take-back", { params: { path: { id: p.id } } }));
-    await load();
+  return tried.attempt(async () => {
+    await change(api.POST("/proofs/{id}/take-back", { params: { path: { id: p.id } } }));
     await runAll();
   });
 }
-const versions = ref<Schemas["ProofVersion"][]>([]);
-watch([open, () => proofs.value], async ([id]) => {
-  versions.value = [];
-  if (!id) return;
-  const found = await ask(api.GET("/proofs/{id}/versions", { params: { path: { id } } })).catch(() => []);
-  if (open.value === id) versions.value = found;
-});
+const opened = useAsked(
+  () => (open.value ? ["proofs", "versions", open.value] : undefined),
+  (signal) => api.GET("/proofs/{id}/versions", { params: { path: { id: open.value! } }, signal }),
+);
+const versions = computed(() => opened.data ?? []);
 
 function remove(p: Proof) {
-  return attempt(async () => {
-    await ask(api.DELETE("/proofs/{id}", { params: { path: { id: p.id } } }));
+  return tried.attempt(async () => {
+    await change(api.DELETE("/proofs/{id}", { params: { path: { id: p.id } } }));
     removed.value = p;
-    await load();
     await runAll();
   });
 }
@@ -135,15 +121,13 @@ function remove(p: Proof) {
 async function toggle(p: Proof) {
   open.value = open.value === p.id ? undefined : p.id;
   if (open.value !== p.id || !p.unread) return;
-  await attempt(async () => {
-    await ask(api.POST("/proofs/{id}/read", { params: { path: { id: p.id } } }));
-    p.unread = false;
+  await tried.attempt(async () => {
+    await change(api.POST("/proofs/{id}/read", { params: { path: { id: p.id } } }));
   });
 }
 function refresh(p: Proof) {
-  return attempt(async () => {
-    await ask(api.POST("/proofs/{id}/refresh", { params: { path: { id: p.id } } }));
-    await load();
+  return tried.attempt(async () => {
+    await change(api.POST("/proofs/{id}/refresh", { params: { path: { id: p.id } } }));
     await runAll();
   });
 }
@@ -151,12 +135,11 @@ function refresh(p: Proof) {
 function putBack() {
   const p = removed.value;
   if (!p) return;
-  return attempt(async () => {
-    await ask(
+  return tried.attempt(async () => {
+    await change(
       api.POST("/proofs", { body: { document: p.given, name: p.name, rules: p.rules, expect: p.expect } }),
     );
     removed.value = undefined;
-    await load();
     await runAll();
   });
 }
@@ -179,13 +162,15 @@ const what = {
 <template>
   <div class="page">
     <ProofsHead>
-      <span v-if="results.size || running || stopped" class="summary" role="status">
-        <b class="held">{{ held }} hold</b>,
-        <b :class="failed ? 'failed' : ''">{{ failed }} {{ failed === 1 ? "fails" : "fail" }}</b>
-        <span v-if="running || stopped" class="quiet">
-          · {{ results.size }} of {{ total }} run{{ stopped ? ", then stopped" : "" }}</span
+      <span v-if="runs.results.size || runs.running || runs.stopped" class="summary" role="status">
+        <b class="held">{{ runs.held }} hold</b>,
+        <b :class="runs.failed ? 'failed' : ''"
+          >{{ runs.failed }} {{ runs.failed === 1 ? "fails" : "fail" }}</b
         >
-        <span v-else-if="ranAt" class="quiet"> · run {{ moment(ranAt.toISOString()) }}</span>
+        <span v-if="runs.running || runs.stopped" class="quiet">
+          · {{ runs.results.size }} of {{ runs.total }} run{{ runs.stopped ? ", then stopped" : "" }}</span
+        >
+        <span v-else-if="runs.ranAt" class="quiet"> · run {{ moment(runs.ranAt.toISOString()) }}</span>
       </span>
       <span v-if="rule" class="quiet">
         of rule {{ rule }} <RouterLink to="/proofs">show all</RouterLink>
@@ -198,25 +183,26 @@ const what = {
       <button type="button" class="plain" @click="show(failedOnly ? '' : 'failed')">
         {{ failedOnly ? "Show all" : "Show failures only" }}
       </button>
-      <button v-if="running" type="button" class="button" @click="stop">Stop</button>
+      <button v-if="runs.running" type="button" class="button" @click="runs.stop">Stop</button>
       <button v-else type="button" class="button first" @click="runAll">Run all proofs</button>
     </ProofsHead>
     <div
-      v-if="running"
+      v-if="runs.running"
       class="progress"
       role="progressbar"
       aria-label="Proofs run"
-      :aria-valuenow="results.size"
+      :aria-valuenow="runs.results.size"
       aria-valuemin="0"
-      :aria-valuemax="total"
+      :aria-valuemax="runs.total"
     >
-      <span :style="{ width: total ? `${(100 * results.size) / total}%` : '0' }" />
+      <span :style="{ width: runs.total ? `${(100 * runs.results.size) / runs.total}%` : '0' }" />
     </div>
     <p v-if="removed" class="removed" role="status">
       Removed “{{ removed.name }}”. <button type="button" class="plain" @click="putBack">Put it back</button>
     </p>
-    <p v-if="problem" class="empty" role="alert">{{ problem }}</p>
-    <p v-if="proofs && !shown.length" class="empty">
+    <TroubleNote :problem="proofs.problem" :retry="proofs.reload" />
+    <TroubleNote v-bind="tried.trouble" />
+    <p v-if="proofs.data && !shown.length" class="empty">
       <template v-if="failedOnly">No proof fails.</template>
       <template v-else>
         No proofs here. Type a test document into <RouterLink to="/plan">the plan</RouterLink> and keep it.
@@ -234,8 +220,8 @@ const what = {
       <tbody v-for="p in shown" :key="p.id" :data-proof="p.id">
         <tr class="line-of" @click="toggle(p)">
           <td class="state">
-            <span v-if="!results.get(p.id)" class="quiet">not run</span>
-            <span v-else-if="results.get(p.id)?.held" class="held"
+            <span v-if="!runs.results.get(p.id)" class="quiet">not run</span>
+            <span v-else-if="runs.results.get(p.id)?.held" class="held"
               ><span class="sign" aria-hidden="true">✓</span> holds</span
             >
             <span v-else class="failed"><span class="sign" aria-hidden="true">✕</span> fails</span>
@@ -257,8 +243,10 @@ const what = {
         <tr v-if="open === p.id" class="detail">
           <td />
           <td colspan="3">
-            <p v-if="results.get(p.id)?.error" class="failed">{{ results.get(p.id)?.error }}</p>
-            <table v-if="results.get(p.id)?.differences.length" class="differences">
+            <p v-if="runs.results.get(p.id)?.error" class="failed">
+              {{ runs.results.get(p.id)?.error }}
+            </p>
+            <table v-if="runs.results.get(p.id)?.differences.length" class="differences">
               <thead>
                 <tr>
                   <th>Differs</th>
@@ -268,7 +256,7 @@ const what = {
                 </tr>
               </thead>
               <tbody>
-                <tr v-for="(d, i) in results.get(p.id)?.differences" :key="i">
+                <tr v-for="(d, i) in runs.results.get(p.id)?.differences" :key="i">
                   <td>
                     {{ d.label ?? what[d.what]
                     }}<span v-if="d.label && d.what === 'message'" class="quiet">, message</span>
@@ -276,7 +264,9 @@ const what = {
                   <td class="expected">
                     {{ d.expected || (d.what === "message" ? "no message" : "blank") }}
                   </td>
-                  <td class="failed">{{ d.actual || (d.what === "message" ? "no message" : "blank") }}</td>
+                  <td class="failed">
+                    {{ d.actual || (d.what === "message" ? "no message" : "blank") }}
+                  </td>
                   <td>
                     <div v-for="a in d.acts" :key="a.rule" class="step">
                       <RouterLink :to="`/plan?rule=${a.rule}`">rule {{ a.rule }}</RouterLink> (version
@@ -297,9 +287,9 @@ const what = {
                 }}<template v-if="m.field"> on {{ named(m.field) }}</template></template
               >.
             </p>
-            <p v-if="results.get(p.id)?.since?.length" class="since">
+            <p v-if="runs.results.get(p.id)?.since?.length" class="since">
               Since it was kept
-              <template v-for="(c, i) in results.get(p.id)!.since" :key="c.rule"
+              <template v-for="(c, i) in runs.results.get(p.id)!.since" :key="c.rule"
                 ><template v-if="i">, </template
                 ><RouterLink :to="`/plan?rule=${c.rule}`">rule {{ c.rule }}</RouterLink>
                 {{
@@ -307,7 +297,10 @@ const what = {
                 }}</template
               >.
             </p>
-            <p v-else-if="results.get(p.id)?.held === false && !results.get(p.id)?.error" class="quiet">
+            <p
+              v-else-if="runs.results.get(p.id)?.held === false && !runs.results.get(p.id)?.error"
+              class="quiet"
+            >
               No rule has changed since it was kept: it never held, or what it reads is another.
             </p>
             <p v-if="p.posting" class="quiet">
@@ -331,10 +324,10 @@ const what = {
               <button type="button" class="button" @click="accepting = undefined">Leave it</button>
             </form>
             <div class="deeds">
-              <button type="button" class="button" :disabled="running" @click="runOne(p)">Run it</button>
+              <button type="button" class="button" :disabled="runs.running" @click="runOne(p)">Run it</button>
               <button type="button" class="button" @click="onPlan(p)">Open on the plan</button>
               <button
-                v-if="results.get(p.id)?.held === false && accepting !== p.id"
+                v-if="runs.results.get(p.id)?.held === false && accepting !== p.id"
                 type="button"
                 class="button"
                 @click="askWhy(p)"

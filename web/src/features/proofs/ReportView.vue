@@ -1,31 +1,27 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import { computed } from "vue";
 import { useRoute } from "vue-router";
-import { api, ask, type Schemas } from "@/api/client";
+import { api } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
 import { dayInWords, moment } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
+import { useAsked } from "@/queries/client";
+import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** What was in force for a company and type, and what confirms it; made to be printed. */
 const catalog = useCatalog();
 const route = useRoute();
-const report = ref<Schemas["ConfirmationReport"]>();
-const problem = ref("");
 
 const query = computed(() => ({
   kind: String(route.query.kind ?? catalog.kind?.kind.key ?? ""),
   company: String(route.query.company ?? ""),
   type: String(route.query.type ?? ""),
 }));
-async function load() {
-  try {
-    report.value = await ask(api.GET("/confirmation/report", { params: { query: query.value } }));
-    problem.value = "";
-  } catch (error) {
-    problem.value = (error as Error).message;
-  }
-}
-watch(query, load, { immediate: true });
+const asked = useAsked(
+  () => ["confirmation", "report", query.value],
+  (signal) => api.GET("/confirmation/report", { params: { query: query.value }, signal }),
+);
+const report = computed(() => asked.data);
 
 const exported = computed(() => `/api/v1/confirmation/report/export?${new URLSearchParams(query.value)}`);
 const entry = computed(() => catalog.entry(query.value.kind));
@@ -48,9 +44,9 @@ function print() {
       <a class="button unprinted" :href="exported" download="confirmation.csv">Save as CSV</a>
       <button type="button" class="button first unprinted" @click="print">Print</button>
     </div>
-    <p v-if="problem" class="empty" role="alert">{{ problem }}</p>
-    <p v-else-if="!report" class="quiet">Running the proofs…</p>
-    <template v-else>
+    <TroubleNote :problem="asked.problem" :retry="asked.reload" />
+    <p v-if="!report && !asked.problem" class="quiet">Running the proofs…</p>
+    <template v-else-if="report">
       <p class="head">
         {{ catalog.typeName(report.type, report.kind) }} in {{ catalog.companyName(report.company) }}, as in
         force on {{ dayInWords(report.day) }}. Run {{ moment(report.ranAt) }} by {{ report.ranBy }}:

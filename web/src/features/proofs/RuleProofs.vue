@@ -1,35 +1,23 @@
 <script setup lang="ts">
-import { computed, ref, toRef } from "vue";
+import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
 import type { Suggestion } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
-import { useConfirmation } from "@/features/proofs/confirmation";
+import { useConfirmation, useSuggestions } from "@/features/proofs/confirmation";
 import { usePlan } from "@/features/plan/plan";
 
 /** What the proofs show of a rule, what they would miss, and documents that fill the gaps. */
 const props = defineProps<{ rule: number; version: number }>();
 const plan = usePlan();
-const {
-  found,
-  suggestions,
-  accepted,
-  missing,
-  complete,
-  aside,
-  open,
-  problem,
-  uses,
-  count,
-  busy,
-  suggest,
-  accept,
-  skip,
-  setAside,
-} = useConfirmation(toRef(props, "rule"), () => [props.version, plan.kept?.id]);
+const confirmation = useConfirmation(
+  () => props.rule,
+  () => props.version,
+);
+const suggestions = useSuggestions(() => props.rule);
 
 const strength = computed(() => {
-  const s = found.value?.strength;
+  const s = confirmation.found?.strength;
   return s && s.mutants ? Math.floor((100 * s.noticed) / s.mutants) : undefined;
 });
 /** The wrong version that is being set aside, and why. */
@@ -41,7 +29,7 @@ function begin(change: string) {
 }
 async function put() {
   if (!reason.value.trim()) return;
-  await setAside(asking.value, reason.value.trim());
+  await confirmation.setAside(asking.value, reason.value.trim());
   asking.value = "";
 }
 async function correct(s: Suggestion) {
@@ -52,33 +40,40 @@ async function correct(s: Suggestion) {
 <template>
   <section class="proofs" aria-label="Proofs of the rule">
     <h3>Proofs</h3>
-    <TroubleNote :problem="problem" :uses="uses" :count="count" />
-    <p v-if="!found && !problem" class="quiet">Running them…</p>
-    <template v-if="found">
+    <TroubleNote :problem="confirmation.problem" :retry="confirmation.reload" />
+    <TroubleNote v-bind="confirmation.trouble" />
+    <TroubleNote v-bind="suggestions.trouble" />
+    <p v-if="!confirmation.found && !confirmation.problem" class="quiet">Running them…</p>
+    <template v-if="confirmation.found">
       <p class="state" role="status">
-        <ConfirmMark :state="found.state" words />
+        <ConfirmMark :state="confirmation.found.state" words />
         <span class="quiet">
-          · {{ found.reached }} of {{ found.goals.length }} shown<template v-if="strength !== undefined">
+          · {{ confirmation.found.reached }} of {{ confirmation.found.goals.length }} shown<template
+            v-if="strength !== undefined"
+          >
             · strength {{ strength }} %</template
           ></span
         >
         ·
         <RouterLink :to="`/proofs?rule=${rule}`"
-          >{{ found.proofs.length }} {{ found.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
+          >{{ confirmation.found.proofs.length }}
+          {{ confirmation.found.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
         >
       </p>
-      <details v-if="missing.length" :open="missing.length < 8">
+      <details v-if="confirmation.missing.length" :open="confirmation.missing.length < 8">
         <summary>No proof shows yet</summary>
         <ul>
-          <li v-for="g in missing" :key="g.words">{{ g.words }}</li>
+          <li v-for="g in confirmation.missing" :key="g.words">{{ g.words }}</li>
         </ul>
       </details>
-      <details v-if="open.length" :open="open.length < 4">
+      <details v-if="confirmation.open.length" :open="confirmation.open.length < 4">
         <summary>
-          No proof notices if<template v-if="open.length > 3"> … ({{ open.length }})</template>
+          No proof notices if<template v-if="confirmation.open.length > 3">
+            … ({{ confirmation.open.length }})</template
+          >
         </summary>
         <ul>
-          <li v-for="u in open" :key="u">
+          <li v-for="u in confirmation.open" :key="u">
             {{ u }}
             <form v-if="asking === u" class="aside" @submit.prevent="put">
               <input
@@ -90,50 +85,60 @@ async function correct(s: Suggestion) {
                 autofocus
                 @keydown.esc.stop="asking = ''"
               />
-              <button class="button" type="submit" :disabled="busy || !reason.trim()">Set aside</button>
+              <button class="button" type="submit" :disabled="confirmation.busy || !reason.trim()">
+                Set aside
+              </button>
             </form>
             <button v-else type="button" class="plain" @click="begin(u)">Set aside…</button>
           </li>
         </ul>
       </details>
-      <details v-if="aside.length">
-        <summary>Set aside, and still counted ({{ aside.length }})</summary>
+      <details v-if="confirmation.aside.length">
+        <summary>Set aside, and still counted ({{ confirmation.aside.length }})</summary>
         <ul>
-          <li v-for="a in aside" :key="a.change">
+          <li v-for="a in confirmation.aside" :key="a.change">
             {{ a.change }}: <em>{{ a.reason }}</em> <span class="quiet">({{ a.by }})</span>
-            <button type="button" class="plain" :disabled="busy" @click="setAside(a.change, '')">
+            <button
+              type="button"
+              class="plain"
+              :disabled="confirmation.busy"
+              @click="confirmation.setAside(a.change, '')"
+            >
               Take back
             </button>
           </li>
         </ul>
       </details>
-      <p v-if="complete" class="quiet">
-        Every part of it is shown both ways, and each of {{ found.strength?.mutants }} slightly wrong versions
-        is noticed.
+      <p v-if="confirmation.complete" class="quiet">
+        Every part of it is shown both ways, and each of {{ confirmation.found.strength?.mutants }} slightly
+        wrong versions is noticed.
       </p>
       <div v-else class="deeds">
-        <button type="button" class="button" :disabled="busy" @click="suggest">
-          {{ busy && !suggestions ? "Looking…" : "Suggest proofs for that" }}
+        <button type="button" class="button" :disabled="suggestions.busy" @click="suggestions.suggest">
+          {{ suggestions.busy && !suggestions.list ? "Looking…" : "Suggest proofs for that" }}
         </button>
         <button
-          v-if="suggestions && suggestions.length > 1"
+          v-if="suggestions.list && suggestions.list.length > 1"
           type="button"
           class="button first"
-          :disabled="busy"
-          @click="accept(suggestions)"
+          :disabled="suggestions.busy"
+          @click="suggestions.accept(suggestions.list)"
         >
-          Accept all {{ suggestions.length }}
+          Accept all {{ suggestions.list.length }}
         </button>
       </div>
-      <p v-if="accepted" class="quiet">
-        {{ accepted }} {{ accepted === 1 ? "proof was" : "proofs were" }} kept, marked until somebody has read
-        {{ accepted === 1 ? "it" : "them" }}.
+      <p v-if="suggestions.accepted" class="quiet">
+        {{ suggestions.accepted }} {{ suggestions.accepted === 1 ? "proof was" : "proofs were" }} kept, marked
+        until somebody has read {{ suggestions.accepted === 1 ? "it" : "them" }}.
       </p>
-      <p v-if="suggestions && !suggestions.length && !accepted && !complete" class="quiet">
+      <p
+        v-if="suggestions.list && !suggestions.list.length && !suggestions.accepted && !confirmation.complete"
+        class="quiet"
+      >
         Nothing was found that shows more. What is left may be impossible, or needs records that are not
         there.
       </p>
-      <article v-for="s in suggestions" :key="s.name" class="suggestion">
+      <article v-for="s in suggestions.list" :key="s.name" class="suggestion">
         <p class="says">
           <template v-if="s.differs.length"
             >With <b>{{ s.differs.join(", ") }}</b>:
@@ -146,9 +151,11 @@ async function correct(s: Suggestion) {
           <li v-for="n in s.notices" :key="n">would notice if {{ n }}</li>
         </ul>
         <div class="deeds">
-          <button type="button" class="button" :disabled="busy" @click="accept([s])">Accept</button>
+          <button type="button" class="button" :disabled="suggestions.busy" @click="suggestions.accept([s])">
+            Accept
+          </button>
           <button type="button" class="button" @click="correct(s)">Correct it on the plan</button>
-          <button type="button" class="plain" @click="skip(s)">Skip</button>
+          <button type="button" class="plain" @click="suggestions.skip(s)">Skip</button>
         </div>
       </article>
     </template>

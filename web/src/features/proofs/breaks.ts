@@ -1,32 +1,26 @@
-import { useDebounceFn } from "@vueuse/core";
-import { ref, watch } from "vue";
+import { computed } from "vue";
 import { api, ask, type ProofResult, type RuleChange } from "@/api/client";
+import { askOnce } from "@/queries/client";
 import { format } from "@/ui/format";
+import { useWhileTyping } from "@/ui/whileTyping";
 
-/** The proofs that hold now and would fail with a rule as it is being written; run in the background. */
+/**
+ * The proofs that hold now and would fail with a rule as it is being written. What holds now is asked once
+ * and known until something is changed; an edit runs the proofs once, with the rule.
+ */
 export function useBreaks(change: () => RuleChange | undefined) {
-  const broken = ref<ProofResult[]>([]);
-  const run = useDebounceFn(async () => {
-    const rule = change();
-    const asked = JSON.stringify(rule);
-    if (!rule) return;
-    const kind = rule.body.kind;
-    const [now, then] = await Promise.all(
-      [undefined, rule].map((r) =>
-        ask(api.POST("/proofs/run", { body: { kind, rule: r, format } })).catch(() => undefined),
-      ),
-    );
-    if (!now || !then || JSON.stringify(change()) !== asked) return;
-    const held = new Set(now.results.filter((r) => r.held).map((r) => r.proof));
-    broken.value = then.results.filter((r) => !r.held && held.has(r.proof));
-  }, 500);
-  watch(
-    () => JSON.stringify(change()),
-    (now) => {
-      if (now === undefined) broken.value = [];
-      else void run();
+  const would = useWhileTyping(
+    change,
+    async (rule, signal): Promise<ProofResult[]> => {
+      const kind = rule.body.kind;
+      const [now, then] = await Promise.all([
+        askOnce(["proofs", "run", kind], () => api.POST("/proofs/run", { body: { kind, format } }), Infinity),
+        ask(api.POST("/proofs/run", { body: { kind, rule, format }, signal })),
+      ]);
+      const held = new Set(now.results.filter((r) => r.held).map((r) => r.proof));
+      return then.results.filter((r) => !r.held && held.has(r.proof));
     },
-    { immediate: true },
+    { now: true, pause: 400 },
   );
-  return broken;
+  return computed(() => would.answer ?? []);
 }

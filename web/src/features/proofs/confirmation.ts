@@ -1,67 +1,24 @@
-import { computed, ref, watch, type Ref } from "vue";
-import { api, ask, type Confirmation, type Suggestion } from "@/api/client";
+import { computed, reactive, ref, toRef, watch } from "vue";
+import { api, ask, type Suggestion } from "@/api/client";
+import { change, useAsked } from "@/queries/client";
 import { useAttempt } from "@/ui/attempt";
 import { format } from "@/ui/format";
 
-/** What the proofs say of one rule, and documents that would show what is missing. */
-export function useConfirmation(rule: Ref<number | undefined>, changes: () => unknown) {
-  const tried = useAttempt();
-  const found = ref<Confirmation>();
-  const suggestions = ref<Suggestion[]>();
-  const accepted = ref(0);
-
-  const path = () => ({ params: { path: { id: rule.value! } } });
-  async function load() {
-    const asked = rule.value;
-    if (!asked) {
-      found.value = undefined;
-      return;
-    }
-    await tried.attempt(async () => {
-      const answer = await ask(api.GET("/rules/{id}/confirmation", path()));
-      if (rule.value === asked) found.value = answer;
-    });
-  }
-  watch(
-    [rule, changes],
-    ([now], before) => {
-      if (now !== before?.[0]) {
-        suggestions.value = undefined;
-        accepted.value = 0;
-      }
-      void load();
-    },
-    { immediate: true },
+/** What the proofs say of one rule. */
+export function useConfirmation(rule: () => number, version: () => number) {
+  const asked = useAsked(
+    () => ["confirmation", "rule", rule(), version()],
+    (signal) => api.GET("/rules/{id}/confirmation", { params: { path: { id: rule() } }, signal }),
+    { keep: true },
   );
+  const found = computed(() => (asked.data?.rule === rule() ? asked.data : undefined));
+  const tried = useAttempt();
 
-  async function suggest() {
-    accepted.value = 0;
-    await tried.attempt(async () => {
-      suggestions.value = await ask(api.POST("/rules/{id}/suggestions", { ...path(), body: { format } }));
-    });
-  }
-  /** Keeps suggestions as proofs that somebody has yet to read. */
-  async function accept(list: Suggestion[]) {
-    await tried.attempt(async () => {
-      for (const s of list) {
-        const body = { document: s.document, name: s.name, rules: [rule.value!], unread: true };
-        await ask(api.POST("/proofs", { body }));
-        accepted.value++;
-        suggestions.value = suggestions.value?.filter((other) => other !== s);
-      }
-    });
-    await load();
-  }
   /** Sets a wrong version aside with a reason; without one it is taken back. */
-  async function setAside(change: string, reason: string) {
-    await tried.attempt(async () => {
-      const aside = await ask(api.POST("/rules/{id}/aside", { ...path(), body: { change, reason } }));
-      const strength = found.value?.strength;
-      if (found.value && strength) found.value = { ...found.value, strength: { ...strength, aside } };
-    });
-  }
-  function skip(s: Suggestion) {
-    suggestions.value = suggestions.value?.filter((other) => other !== s);
+  function setAside(wrong: string, reason: string) {
+    const params = { path: { id: rule() } };
+    const body = { change: wrong, reason };
+    return tried.attempt(() => change(api.POST("/rules/{id}/aside", { params, body })));
   }
 
   const aside = computed(() => found.value?.strength?.aside ?? []);
@@ -74,19 +31,62 @@ export function useConfirmation(rule: Ref<number | undefined>, changes: () => un
   const complete = computed(
     () => !!found.value && !missing.value.length && !found.value.strength?.unnoticed.length,
   );
-  return {
-    ...tried,
+
+  return reactive({
     found,
-    suggestions,
-    accepted,
+    problem: computed(() => asked.problem),
+    reload: asked.reload,
+    trouble: toRef(tried, "trouble"),
+    busy: toRef(tried, "busy"),
     missing,
     complete,
     aside,
     open,
     setAside,
-    load,
+  });
+}
+
+/** Documents that would show what the proofs of a rule do not show yet. */
+export function useSuggestions(rule: () => number) {
+  const tried = useAttempt();
+  const list = ref<Suggestion[]>();
+  const accepted = ref(0);
+  watch(rule, () => {
+    list.value = undefined;
+    accepted.value = 0;
+  });
+
+  async function suggest() {
+    accepted.value = 0;
+    await tried.attempt(async () => {
+      const params = { path: { id: rule() } };
+      list.value = await ask(api.POST("/rules/{id}/suggestions", { params, body: { format } }));
+    });
+  }
+  /** Keeps suggestions as proofs that somebody has yet to read. */
+  async function accept(chosen: Suggestion[]) {
+    await tried.attempt(async () => {
+      for (const s of chosen) {
+        const body = { document: s.document, name: s.name, rules: [rule()], unread: true };
+        const kept = api.POST("/proofs", { body });
+        // What is shown is asked for anew once, with the last.
+        await (s === chosen.at(-1) ? change(kept) : ask(kept));
+        accepted.value++;
+        skip(s);
+      }
+    });
+  }
+  function skip(s: Suggestion) {
+    list.value = list.value?.filter((other) => other !== s);
+  }
+
+  return reactive({
+    list,
+    accepted,
+    trouble: toRef(tried, "trouble"),
+    busy: toRef(tried, "busy"),
     suggest,
     accept,
     skip,
-  };
+  });
 }

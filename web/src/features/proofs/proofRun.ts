@@ -1,4 +1,4 @@
-import { computed, ref, shallowRef, triggerRef } from "vue";
+import { computed, reactive, ref, shallowRef, triggerRef } from "vue";
 import type { ProofResult, Schemas } from "@/api/client";
 import { readLines } from "@/api/lines";
 import { format } from "@/ui/format";
@@ -48,5 +48,5 @@ export function useProofRun() {
 
   const held = computed(() => [...results.value.values()].filter((r) => r.held).length);
   const failed = computed(() => results.value.size - held.value);
-  return { results, total, running, stopped, ranAt, held, failed, run, stop };
+  return reactive({ results, total, running, stopped, ranAt, held, failed, run, stop });
 }

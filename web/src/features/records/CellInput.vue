@@ -3,6 +3,7 @@ import { ElAutocomplete } from "element-plus";
 import { computed, ref, useTemplateRef } from "vue";
 import type { Field, FieldOutcome } from "@/api/client";
 import { isChosen, suggesting } from "@/features/records/choices";
+import CalendarButton from "@/ui/CalendarButton.vue";
 import { useCatalog } from "@/queries/catalog";
 
 const props = defineProps<{
@@ -25,7 +26,6 @@ const draft = ref("");
 const focused = ref(false);
 const box = useTemplateRef<HTMLElement>("box");
 const list = useTemplateRef<{ highlightedIndex: number }>("list");
-const picker = useTemplateRef<HTMLInputElement>("picker");
 
 const catalog = useCatalog();
 const traits = computed(() => catalog.traits(props.field.type));
@@ -66,10 +66,6 @@ function onKey(event: KeyboardEvent | Event) {
       if (document.activeElement !== box.value?.querySelector("input")) focused.value = false;
     });
   }
-}
-function pick(event: Event) {
-  const day = (event.target as HTMLInputElement).value;
-  if (day) emit("enter", day);
 }
 
 const suggest = suggesting(
@@ -123,20 +119,7 @@ const suggest = suggesting(
         @blur="commit"
         @keydown="onKey"
       />
-      <template v-if="traits.input === 'date'">
-        <button
-          type="button"
-          class="plain calendar"
-          tabindex="-1"
-          :aria-label="`Calendar for ${label}`"
-          @click="picker?.showPicker()"
-        >
-          <svg viewBox="0 0 14 14" width="13" height="13" aria-hidden="true">
-            <path d="M2 3.500h10v8H2zM2 6h10M4.500 2v2M9.500 2v2" />
-          </svg>
-        </button>
-        <input ref="picker" type="date" class="native" tabindex="-1" aria-hidden="true" @change="pick" />
-      </template>
+      <CalendarButton v-if="traits.input === 'date'" :label="label" @pick="emit('enter', $event)" />
     </template>
   </span>
 </template>
@@ -208,26 +191,5 @@ input.line {
   display: inline-block;
   min-width: 52px;
   margin-right: 4px;
-}
-.calendar {
-  position: absolute;
-  right: 3px;
-  top: 4px;
-  line-height: 1;
-  color: var(--ink-soft);
-}
-.calendar svg {
-  fill: none;
-  stroke: currentcolor;
-}
-.native {
-  position: absolute;
-  bottom: 0;
-  right: 0;
-  width: 0;
-  height: 0;
-  opacity: 0;
-  border: 0;
-  padding: 0;
 }
 </style>

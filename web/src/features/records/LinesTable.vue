@@ -22,21 +22,9 @@ const emit = defineEmits<{ changed: []; derive: [address: string] }>();
 const table = ref<HTMLElement>();
 const undo = ref<{ line: number; back: () => void }>();
 
-/** The least width of a column, in which what it usually holds can be read. */
-const least: Partial<Record<Field["type"], number>> = {
-  amount: 92,
-  quantity: 80,
-  number: 66,
-  percent: 66,
-  date: 102,
-  choice: 62,
-  "yes-no": 56,
-  link: 132,
-  text: 96,
-};
 const grid = computed(
   () =>
-    `34px ${props.columns.map((c) => `minmax(${least[c.field.type] ?? 110}px, ${c.width}fr)`).join(" ")} 26px`,
+    `34px ${props.columns.map((c) => `minmax(${catalog.traits(c.field.type).width}px, ${c.width}fr)`).join(" ")} 26px`,
 );
 const messages = computed(() => {
   const map = new Map<number, Message[]>();

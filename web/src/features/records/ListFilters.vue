@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed, reactive } from "vue";
 import type { KindEntry } from "@/api/client";
 import { needsValue, relations, writeFilters, type Filter, type Listing } from "@/features/records/listing";
@@ -10,7 +10,7 @@ import { useCatalog } from "@/queries/catalog";
 const props = defineProps<{ list: Listing; entry: KindEntry }>();
 const catalog = useCatalog();
 
-const filters = computed(() => props.list.selection.value.filters ?? []);
+const filters = computed(() => props.list.selection.filters ?? []);
 const drafting = reactive({ on: false, field: "", relation: "is" as Filter["relation"], value: "" });
 function addFilter() {
   if (!drafting.field || (needsValue(drafting.relation) && !drafting.value.trim())) return;
@@ -28,62 +28,52 @@ function labelOf(key: string): string {
 
 <template>
   <div class="filters">
-    <ElSelect
-      :model-value="list.selection.value.companies"
+    <SelectBox
+      :model-value="list.selection.companies ?? []"
       multiple
-      collapse-tags
       placeholder="All companies"
-      aria-label="Companies"
+      label="Companies"
       class="pick"
+      :options="catalog.companyOptions"
       @change="list.change({ company: $event.join(',') })"
-    >
-      <ElOption
-        v-for="c in catalog.catalog?.companies"
-        :key="c.key"
-        :value="c.key"
-        :label="`${c.key} ${c.name}`"
-      />
-    </ElSelect>
-    <ElSelect
-      :model-value="list.selection.value.types"
+    />
+    <SelectBox
+      :model-value="list.selection.types ?? []"
       multiple
-      collapse-tags
       :placeholder="`Any ${inSentence(entry.kind.typeLabel)}`"
-      aria-label="Types"
+      label="Types"
       class="pick"
+      :options="entry.types.map((t) => ({ value: t.key, label: t.label }))"
       @change="list.change({ type: $event.join(',') })"
-    >
-      <ElOption v-for="t in entry.types" :key="t.key" :value="t.key" :label="t.label" />
-    </ElSelect>
-    <ElSelect
+    />
+    <SelectBox
       v-if="entry.kind.posted"
-      :model-value="list.selection.value.states"
+      :model-value="list.selection.states ?? []"
       multiple
-      collapse-tags
       placeholder="Any state"
-      aria-label="States"
+      label="States"
       class="pick narrow"
+      :options="['kept', 'posted', 'reversed'].map((s) => ({ value: s, label: s }))"
       @change="list.change({ state: $event.join(',') })"
-    >
-      <ElOption v-for="s in ['kept', 'posted', 'reversed']" :key="s" :value="s" :label="s" />
-    </ElSelect>
+    />
     <span v-for="(f, i) in filters" :key="i" class="filter">
       {{ labelOf(f.field) }} {{ relations[f.relation] }} {{ f.value }}
       <button type="button" class="plain" aria-label="Remove the filter" @click="dropFilter(i)">×</button>
     </span>
     <form v-if="drafting.on" class="draft" @submit.prevent="addFilter">
-      <ElSelect
+      <SelectBox
         v-model="drafting.field"
-        filterable
         placeholder="field"
-        aria-label="Field of the filter"
+        label="Field of the filter"
         class="pick"
-      >
-        <ElOption v-for="f in entry.kind.fields" :key="f.key" :value="f.key" :label="f.label" />
-      </ElSelect>
-      <ElSelect v-model="drafting.relation" aria-label="Relation of the filter" class="pick narrow">
-        <ElOption v-for="(phrase, key) in relations" :key="key" :value="key" :label="phrase" />
-      </ElSelect>
+        :options="entry.kind.fields.map((f) => ({ value: f.key, label: f.label }))"
+      />
+      <SelectBox
+        v-model="drafting.relation"
+        label="Relation of the filter"
+        class="pick narrow"
+        :options="Object.entries(relations).map(([key, phrase]) => ({ value: key, label: phrase }))"
+      />
       <input
         v-if="needsValue(drafting.relation)"
         v-model="drafting.value"
@@ -95,19 +85,15 @@ function labelOf(key: string): string {
     </form>
     <button v-else type="button" class="plain" @click="drafting.on = true">Filter by a field</button>
     <span class="spring" />
-    <ElSelect
-      :model-value="list.columns.value"
+    <SelectBox
+      :model-value="list.columns"
       multiple
-      collapse-tags
-      filterable
-      :max-collapse-tags="0"
-      aria-label="Columns"
+      label="Columns"
+      caption="Columns"
       class="pick narrow columns"
+      :options="entry.kind.fields.map((f) => ({ value: f.key, label: f.label }))"
       @change="list.change({ columns: $event.join(',') })"
-    >
-      <template #tag>Columns</template>
-      <ElOption v-for="f in entry.kind.fields" :key="f.key" :value="f.key" :label="f.label" />
-    </ElSelect>
+    />
   </div>
 </template>
 

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import DateInput from "@/ui/DateInput.vue";
 import { ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import type { RecordView } from "@/api/client";
@@ -41,9 +42,7 @@ watch(
   <div class="actions">
     <template v-if="asking === 'reverse'">
       <span class="say">A reversing document takes {{ number }} back.</span>
-      <label
-        >Posted on <input v-model="reverseOn" type="date" class="line day" aria-label="Day of the reversal"
-      /></label>
+      <label>Posted on <DateInput v-model="reverseOn" label="Day of the reversal" /></label>
       <button
         type="button"
         class="button first"

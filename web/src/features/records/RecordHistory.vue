@@ -1,36 +1,31 @@
 <script setup lang="ts">
-import { ref, watch } from "vue";
+import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
-import { api, ask, type RecordVersion } from "@/api/client";
+import { api } from "@/api/client";
+import { useAsked } from "@/queries/client";
+import TroubleNote from "@/ui/TroubleNote.vue";
 import { format, moment } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
 
-const props = defineProps<{ kind: string; number: string; turn: number }>();
+const props = defineProps<{ kind: string; number: string }>();
 const catalog = useCatalog();
-const versions = ref<RecordVersion[]>([]);
-const problem = ref("");
+const asked = useAsked(
+  () => ["record", props.kind, props.number, "history", { ...format }],
+  (signal) =>
+    api.GET("/records/{kind}/{number}/history", {
+      params: { path: { kind: props.kind, number: props.number }, query: { format } },
+      signal,
+    }),
+);
+const versions = computed(() => asked.data ?? []);
 const few = 6;
 const open = ref<number[]>([]);
-
-watch(
-  () => [props.kind, props.number, props.turn],
-  async () => {
-    const params = { path: { kind: props.kind, number: props.number }, query: { format } };
-    try {
-      versions.value = await ask(api.GET("/records/{kind}/{number}/history", { params }));
-      problem.value = "";
-    } catch (error) {
-      problem.value = (error as Error).message;
-    }
-  },
-  { immediate: true },
-);
 </script>
 
 <template>
   <section aria-label="History">
     <h3>History</h3>
-    <p v-if="problem" role="alert">{{ problem }}</p>
+    <TroubleNote :problem="asked.problem" :retry="asked.reload" />
     <div v-for="v in versions" :key="v.version" class="version">
       <p>
         <b>{{ v.what }}</b> <span class="quiet">{{ moment(v.changedAt) }} {{ v.changedBy }}</span>

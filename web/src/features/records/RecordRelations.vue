@@ -1,10 +1,11 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
-import { reactive, ref, watch } from "vue";
+import SelectBox from "@/ui/SelectBox.vue";
+import { computed, reactive } from "vue";
 import { RouterLink, useRouter } from "vue-router";
-import { api, ask, type FollowOn, type RecordView, type Use } from "@/api/client";
+import type { FollowOn, RecordView, Use } from "@/api/client";
 import { inSentence } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
+import { useFollowOns } from "@/queries/tables";
 
 /** What a record follows, what follows it, and what may follow. */
 const props = defineProps<{
@@ -18,18 +19,10 @@ const props = defineProps<{
 }>();
 const catalog = useCatalog();
 const router = useRouter();
-const maps = ref<FollowOn[]>([]);
+const all = useFollowOns();
+const maps = computed(() => (all.data ?? []).filter((m) => m.from === props.kind));
 /** The type of the new record, by map, where the map leaves it to the person. */
 const types = reactive<Record<number, string>>({});
-
-watch(
-  () => props.kind,
-  async (kind) => {
-    const all = await ask(api.GET("/follow-ons")).catch(() => []);
-    maps.value = all.filter((m) => m.from === kind);
-  },
-  { immediate: true },
-);
 
 function typeOf(map: FollowOn): string {
   return map.type || types[map.id ?? 0] || (catalog.typesIn(props.company, map.to)[0]?.key ?? "");
@@ -67,14 +60,13 @@ function named(use: Use): string {
     <h3>What follows</h3>
     <p v-for="m in maps" :key="m.id" class="follow">
       <button type="button" class="button" :disabled="unsaved" @click="follow(m)">{{ m.name }}</button>
-      <ElSelect
+      <SelectBox
         v-if="!m.type"
         :model-value="typeOf(m)"
-        :aria-label="`Type for ${m.name}`"
+        :label="`Type for ${m.name}`"
+        :options="catalog.typesIn(company, m.to).map((t) => ({ value: t.key, label: t.label }))"
         @change="types[m.id ?? 0] = $event"
-      >
-        <ElOption v-for="t in catalog.typesIn(company, m.to)" :key="t.key" :value="t.key" :label="t.label" />
-      </ElSelect>
+      />
     </p>
   </template>
 </template>

@@ -11,48 +11,14 @@ import RecordHistory from "@/features/records/RecordHistory.vue";
 import RecordRelations from "@/features/records/RecordRelations.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import StateMark from "@/features/records/StateMark.vue";
-import UseList from "@/ui/UseList.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
 import { useOpenRecord } from "@/features/records/openRecord";
 import { inSentence } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
 const form = ref<InstanceType<typeof RecordForm>>();
-const {
-  kind,
-  number,
-  isNew,
-  entry,
-  scope,
-  trial,
-  problem,
-  layout,
-  record,
-  origin,
-  earlier,
-  dirty,
-  busy,
-  done,
-  tried,
-  merge,
-  uses,
-  historyTurn,
-  readonly,
-  deleted,
-  outdated,
-  derive,
-  rescope,
-  save,
-  merged,
-  post,
-  reverse,
-  remove,
-  giveUp,
-  onPlan,
-  changed,
-  verdict,
-  messages,
-} = useOpenRecord(form);
+const open = useOpenRecord(form);
 
 useEventListener(
   window,
@@ -62,19 +28,19 @@ useEventListener(
       event.preventDefault();
       if (event.key === "F8") form.value?.nextStop();
       else
-        done.value = form.value?.assist()
+        open.done = form.value?.assist()
           ? "The cursor passes fields over again."
           : "The cursor goes to every field of this document. F7 turns that back.";
       return;
     }
     if (!(event.ctrlKey || event.metaKey)) return;
-    if (event.key === "s" && !readonly.value) {
+    if (event.key === "s" && !open.readonly) {
       event.preventDefault();
-      void save();
-    } else if (event.key === "Enter" && entry.value?.kind.posted) {
+      void open.save();
+    } else if (event.key === "Enter" && open.entry?.kind.posted) {
       event.preventDefault();
       event.stopPropagation();
-      void post();
+      void open.post();
     }
   },
   { capture: true },
@@ -82,104 +48,114 @@ useEventListener(
 </script>
 
 <template>
-  <div v-if="entry" class="record">
+  <div v-if="open.entry" class="record">
     <div class="top">
-      <h1 v-if="isNew">
-        New {{ inSentence(entry.kind.label) }} of {{ entry.kind.typeLabel.split(" ").pop()?.toLowerCase() }}
+      <h1 v-if="open.isNew">
+        New {{ inSentence(open.entry.kind.label) }} of
+        {{ open.entry.kind.typeLabel.split(" ").pop()?.toLowerCase() }}
         <SentencePicker
-          :value="scope.type"
-          :label="entry.kind.typeLabel"
-          :options="catalog.typeOptions(scope.company, kind)"
-          @change="rescope({ type: $event })"
+          :value="open.scope.type"
+          :label="open.entry.kind.typeLabel"
+          :options="catalog.typeOptions(open.scope.company, open.kind)"
+          @change="open.rescope({ type: $event })"
         />
         in
         <SentencePicker
-          :value="scope.company"
+          :value="open.scope.company"
           label="Company"
           :options="catalog.companyOptions"
-          :disabled="!!origin"
-          @change="rescope({ company: $event })"
+          :disabled="!!open.origin"
+          @change="open.rescope({ company: $event })"
         />
       </h1>
       <h1 v-else>
-        <RouterLink class="up" :to="`/records/${kind}`">{{ entry.kind.plural }}</RouterLink>
-        {{ number }} <span class="name">{{ record?.title }}</span>
+        <RouterLink class="up" :to="`/records/${open.kind}`">{{ open.entry.kind.plural }}</RouterLink>
+        {{ open.number }} <span class="name">{{ open.record?.title }}</span>
       </h1>
       <span class="spring" />
-      <template v-if="record">
-        <StateMark v-if="entry.kind.posted" :state="record.state" />
+      <template v-if="open.record">
+        <StateMark v-if="open.entry.kind.posted" :state="open.record.state" />
         <span class="quiet">
-          {{ catalog.typeName(record.type, kind) }} · {{ catalog.companyName(record.company) }}
+          {{ catalog.typeName(open.record.type, open.kind) }} · {{ catalog.companyName(open.record.company) }}
         </span>
       </template>
     </div>
     <div class="middle">
       <div class="sheet">
-        <NoTypes v-if="isNew && scope.company && !scope.type" :kind="kind" :company="scope.company" />
-        <MergePane v-if="merge" :merge="merge" @done="merged" @close="merge = undefined" />
-        <RecordForm
-          v-if="layout && scope.type && (isNew || record)"
-          ref="form"
-          :entry="entry"
-          :layout="layout.layout"
-          :trial="trial"
-          :company="scope.company"
-          :readonly="readonly"
-          :strict="tried"
-          @changed="changed"
-          @derive="derive"
+        <NoTypes
+          v-if="open.isNew && open.scope.company && !open.scope.type"
+          :kind="open.kind"
+          :company="open.scope.company"
         />
-        <p v-if="deleted" class="empty">
-          {{ entry.kind.label }} {{ number }} is not there: it was deleted, or never saved. What was saved of
-          it stands at the right.
+        <MergePane
+          v-if="open.merge"
+          :merge="open.merge"
+          @done="open.merged"
+          @close="open.merge = undefined"
+        />
+        <RecordForm
+          v-if="open.layout && open.scope.type && (open.isNew || open.record)"
+          ref="form"
+          :entry="open.entry"
+          :layout="open.layout.layout"
+          :trial="open.trial"
+          :company="open.scope.company"
+          :readonly="open.readonly"
+          :strict="open.tried"
+          @changed="open.changed"
+          @derive="open.derive"
+        />
+        <p v-if="open.deleted" class="empty">
+          {{ open.entry.kind.label }} {{ open.number }} is not there: it was deleted, or never saved. What was
+          saved of it stands at the right.
         </p>
       </div>
       <aside>
-        <p v-if="problem && !deleted" class="trouble" role="alert">{{ problem }}</p>
-        <p v-if="record?.late" class="quiet">
+        <TroubleNote v-if="!open.deleted" :problem="open.problem" />
+        <TroubleNote v-bind="open.trouble" />
+        <p v-if="open.record?.late" class="quiet">
           A record that it names has changed; its live values are being taken anew.
         </p>
-        <UseList v-if="uses.length" :uses="uses" />
-        <p v-if="done" class="done" role="status">{{ done }}</p>
-        <template v-if="messages.length">
-          <h3>{{ verdict === "refused" ? "Not yet right" : "To note" }}</h3>
+        <p v-if="open.done" class="done" role="status">{{ open.done }}</p>
+        <template v-if="open.messages.length">
+          <h3>{{ open.verdict === "refused" ? "Not yet right" : "To note" }}</h3>
           <MessageList
-            :messages="messages"
-            :kind="kind"
-            :reasons="trial.reasons.value"
+            :messages="open.messages"
+            :kind="open.kind"
+            :reasons="open.trial.reasons.value"
             @point="(field, line) => form?.point(field, line)"
-            @reason="trial.giveReason"
+            @reason="open.trial.giveReason"
           />
         </template>
         <RecordRelations
-          :kind="kind"
-          :company="scope.company"
-          :record="record"
-          :origin="origin ?? record?.origin"
-          :earlier="earlier"
-          :unsaved="dirty"
+          :kind="open.kind"
+          :company="open.scope.company"
+          :record="open.record"
+          :origin="open.origin ?? open.record?.origin"
+          :earlier="open.earlier"
+          :unsaved="open.dirty"
         />
-        <RecordHistory v-if="record || deleted" :kind="kind" :number="number" :turn="historyTurn" />
+        <RecordHistory v-if="open.record || open.deleted" :kind="open.kind" :number="open.number" />
       </aside>
     </div>
     <RecordActions
-      :record="record"
-      :number="number"
-      :is-new="isNew"
-      :posted="!!entry.kind.posted"
-      :readonly="readonly"
-      :dirty="dirty"
-      :outdated="outdated"
-      :busy="busy"
-      @save="save()"
-      @post="post"
-      @reverse="reverse"
-      @remove="remove"
-      @give-up="giveUp"
-      @plan="onPlan"
+      :record="open.record"
+      :number="open.number"
+      :is-new="open.isNew"
+      :posted="!!open.entry.kind.posted"
+      :readonly="open.readonly"
+      :dirty="open.dirty"
+      :outdated="open.outdated"
+      :busy="open.busy"
+      @save="open.save()"
+      @post="open.post"
+      @reverse="open.reverse"
+      @remove="open.remove"
+      @give-up="open.giveUp"
+      @plan="open.onPlan"
     />
   </div>
-  <p v-else class="empty page">There is no kind of record called {{ kind }}.</p>
+  <p v-else class="empty page">There is no kind of record called {{ open.kind }}.</p>
 </template>
 
 <style scoped>

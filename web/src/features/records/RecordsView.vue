@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import BandSignal from "@/ui/BandSignal.vue";
-import { useDebounceFn } from "@vueuse/core";
-import { computed, nextTick, onMounted, reactive, ref, watch } from "vue";
+import { useDebounceFn, useVirtualList } from "@vueuse/core";
+import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import ListFilters from "@/features/records/ListFilters.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
@@ -9,6 +9,7 @@ import StateMark from "@/features/records/StateMark.vue";
 import { useListing } from "@/features/records/listing";
 import { inSentence } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
+import TroubleNote from "@/ui/TroubleNote.vue";
 import { usePlan } from "@/features/plan/plan";
 
 const catalog = useCatalog();
@@ -28,17 +29,9 @@ watch(
 
 const headers = computed(() => entry.value?.kind.fields.filter((f) => !f.key.startsWith("lines.")) ?? []);
 /** What a list shows by itself: a few fields that tell records apart at a glance. */
-const wanted: Record<string, string[]> = {
-  vendor: ["city", "country", "tax_number", "payment_terms", "payment_method"],
-  sales_order: ["ordered_on", "reference", "wanted_on", "gross_total", "currency"],
-  accounting_document: ["posting_date", "reference", "text", "total", "currency"],
-  quotation: ["quoted_on", "reference", "wanted_on", "net_total", "currency"],
-  customer: ["city", "country", "currency", "payment_terms", "salesperson"],
-  item: ["unit", "net_weight", "customs_code", "revenue_account"],
-};
 const standard = computed(() => {
-  const keys = (wanted[kindKey.value] ?? []).filter((key) => headers.value.some((f) => f.key === key));
-  if (keys.length) return keys;
+  const listed = entry.value?.kind.listed?.filter((key) => headers.value.some((f) => f.key === key));
+  if (listed?.length) return listed;
   return headers.value
     .filter((f) => !entry.value?.kind.title.includes(f.key))
     .slice(0, 5)
@@ -49,17 +42,16 @@ const list = useListing(
   () => standard.value,
 );
 
-const numeric = ["number", "amount", "quantity", "percent"];
 const columns = computed(() =>
-  list.columns.value.flatMap((key) => {
+  list.columns.flatMap((key) => {
     const field = entry.value?.kind.fields.find((f) => f.key === key);
-    return field ? [{ key, label: field.label, right: numeric.includes(field.type) }] : [];
+    return field ? [{ key, label: field.label, right: !!catalog.traits(field.type).right }] : [];
   }),
 );
 
 const search = ref("");
 watch(
-  () => list.selection.value.search,
+  () => list.selection.search,
   (text) => {
     if ((text ?? "") !== search.value.trim()) search.value = text ?? "";
   },
@@ -68,13 +60,13 @@ watch(
 const searching = useDebounceFn(() => list.change({ search: search.value.trim() }), 150);
 
 function sortBy(key: string) {
-  const { sort, descending } = list.selection.value;
+  const { sort, descending } = list.selection;
   const current = sort ?? "number";
   const down = current === key && !descending;
   list.change({ sort: key === "number" && !down ? "" : key, order: down ? "down" : "" });
 }
 function sorted(key: string): "ascending" | "descending" | undefined {
-  const { sort, descending } = list.selection.value;
+  const { sort, descending } = list.selection;
   if ((sort ?? "number") !== key) return undefined;
   return descending ? "descending" : "ascending";
 }
@@ -91,28 +83,21 @@ async function download() {
 
 // Only the rows in sight are drawn; the scroll bar stands for all of them.
 const rowHeight = 29;
-const box = ref<HTMLElement>();
-const sight = reactive({ top: 0, height: 600 });
-function look() {
-  if (!box.value) return;
-  sight.top = box.value.scrollTop;
-  sight.height = box.value.clientHeight;
-  list.show(first.value, last.value);
-}
-const first = computed(() => Math.max(0, Math.floor(sight.top / rowHeight) - 10));
-const last = computed(() =>
-  Math.min(list.total.value - 1, Math.ceil((sight.top + sight.height) / rowHeight) + 10),
-);
-const drawn = computed(() =>
-  Array.from({ length: Math.max(0, last.value - first.value + 1) }, (_, i) => ({
-    place: first.value + i,
-    row: list.rows.value.get(first.value + i),
-  })),
-);
-onMounted(look);
-watch(list.total, () => nextTick(look));
+const places = computed(() => Array.from({ length: list.total }, (_, i) => i));
+const {
+  list: drawn,
+  containerProps,
+  wrapperProps,
+} = useVirtualList(places, {
+  itemHeight: rowHeight,
+  overscan: 10,
+});
+const box = containerProps.ref;
+watch(drawn, (now) => {
+  if (now.length) list.show(now[0]!.data, now.at(-1)!.data);
+});
 watch(
-  () => JSON.stringify([kindKey.value, list.selection.value]),
+  () => JSON.stringify([kindKey.value, list.selection]),
   () => {
     if (box.value) box.value.scrollTop = 0;
     at.value = 0;
@@ -126,14 +111,13 @@ function onKey(event: KeyboardEvent) {
   const step = steps[event.key];
   if (step !== undefined) {
     event.preventDefault();
-    at.value = Math.max(0, Math.min(at.value + step, list.total.value - 1));
+    at.value = Math.max(0, Math.min(at.value + step, list.total - 1));
     const top = at.value * rowHeight;
     if (box.value && top < box.value.scrollTop) box.value.scrollTop = top;
     if (box.value && top + 2 * rowHeight > box.value.scrollTop + box.value.clientHeight)
       box.value.scrollTop = top + 2 * rowHeight - box.value.clientHeight;
-    look();
   } else if (event.key === "Enter" && !(event.target as HTMLElement).closest("a, button, input")) {
-    const row = list.rows.value.get(at.value);
+    const row = list.rows.get(at.value);
     if (row) void router.push(`/records/${kindKey.value}/${row.number}`);
   }
 }
@@ -144,7 +128,7 @@ const grid = computed(
 );
 const newLink = computed(() => {
   const query: Record<string, string> = {};
-  const only = list.selection.value;
+  const only = list.selection;
   if (only.companies?.length === 1) query.company = only.companies[0]!;
   if (only.types?.length === 1) query.type = only.types[0]!;
   return { path: `/records/${kindKey.value}/new`, query };
@@ -163,7 +147,7 @@ const newLink = computed(() => {
         />
       </h1>
       <span class="quiet count" role="status"
-        >{{ list.total.value }} of {{ list.all.value }}<template v-if="list.loading.value"> …</template></span
+        >{{ list.total }} of {{ list.all }}<template v-if="list.loading"> …</template></span
       >
       <span class="spring" />
       <input
@@ -178,12 +162,12 @@ const newLink = computed(() => {
       <RouterLink class="button first" :to="newLink">New {{ inSentence(entry?.kind.label) }}</RouterLink>
     </div>
     <ListFilters v-if="entry" :list="list" :entry="entry" />
-    <p v-if="list.problem.value" class="empty padded" role="alert">{{ list.problem.value }}</p>
-    <p v-else-if="list.loaded.value && !list.total.value" class="empty padded">
-      <template v-if="list.all.value"
+    <TroubleNote class="padded" :problem="list.problem" :retry="list.retry" />
+    <p v-if="list.loaded && !list.total" class="empty padded">
+      <template v-if="list.all"
         >Nothing fits.
         <button type="button" class="plain" @click="router.replace(`/records/${kindKey}`)">
-          Show all {{ list.all.value }}
+          Show all {{ list.all }}
         </button></template
       >
       <template v-else>
@@ -193,13 +177,12 @@ const newLink = computed(() => {
     </p>
     <div
       v-else
-      ref="box"
+      v-bind="containerProps"
       class="box"
       role="grid"
       tabindex="0"
-      :aria-rowcount="list.total.value"
+      :aria-rowcount="list.total"
       :aria-label="entry?.kind.plural"
-      @scroll="look"
       @keydown="onKey"
     >
       <div class="row head" role="row" :style="{ gridTemplateColumns: grid }">
@@ -223,15 +206,15 @@ const newLink = computed(() => {
           </button>
         </div>
       </div>
-      <div :style="{ height: `${list.total.value * rowHeight}px`, position: 'relative' }">
+      <div v-bind="wrapperProps">
         <div
-          v-for="{ place, row } in drawn"
+          v-for="{ data: place, row } in drawn.map((d) => ({ ...d, row: list.rows.get(d.data) }))"
           :key="place"
           class="row"
           role="row"
           :aria-rowindex="place + 1"
           :class="{ at: place === at }"
-          :style="{ gridTemplateColumns: grid, top: `${place * rowHeight}px` }"
+          :style="{ gridTemplateColumns: grid }"
           @click="row && router.push(`/records/${kindKey}/${row.number}`)"
         >
           <template v-if="row">
@@ -308,9 +291,6 @@ const newLink = computed(() => {
   line-height: 28px;
 }
 .row:not(.head) {
-  position: absolute;
-  left: 0;
-  right: 0;
   height: 29px;
   border-bottom: 1px solid var(--rule);
   cursor: pointer;

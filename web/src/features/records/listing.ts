@@ -1,7 +1,10 @@
-import { computed, ref, watch } from "vue";
+import { useQueries } from "@tanstack/vue-query";
+import { computed, reactive, ref, watch } from "vue";
 import { useRoute, useRouter, type LocationQueryRaw } from "vue-router";
 import { api, ask, type RecordRow, type Selection } from "@/api/client";
+import { queryClient } from "@/queries/client";
 import { format } from "@/ui/format";
+import { useAttempt } from "@/ui/attempt";
 
 export type Filter = NonNullable<Selection["filters"]>[number];
 
@@ -30,6 +33,7 @@ const pageSize = 100;
 export function useListing(kind: () => string, standardColumns: () => string[]) {
   const route = useRoute();
   const router = useRouter();
+  const exporting = useAttempt();
 
   function one(name: string): string {
     const value = route.query[name];
@@ -56,94 +60,96 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     void router.replace({ path: route.path, query });
   }
 
-  const total = ref(0);
-  const all = ref(0);
-  const rows = ref(new Map<number, RecordRow>());
-  const problem = ref("");
-  const loading = ref(false);
-  const loaded = ref(false);
-  let turn = 0;
-  const asked = new Set<number>();
-
   const body = computed(() => ({
     kind: kind(),
     selection: selection.value,
     columns: columns.value,
-    format,
+    format: { ...format },
   }));
+  /** The pages in sight; the first is always asked for, it tells how many rows there are. */
+  const inSight = ref<number[]>([0]);
+  watch(
+    () => JSON.stringify(body.value),
+    () => (inSight.value = [0]),
+  );
 
-  async function fetchPage(page: number) {
-    if (asked.has(page)) return;
-    asked.add(page);
-    const mine = turn;
-    loading.value = true;
-    try {
-      const answer = await ask(
-        api.POST("/records/list", { body: { ...body.value, offset: page * pageSize, limit: pageSize } }),
-      );
-      if (mine !== turn) return;
-      total.value = answer.total;
-      all.value = answer.all;
-      const next = new Map(rows.value);
-      answer.rows.forEach((row, i) => next.set(page * pageSize + i, row));
-      rows.value = next;
-      problem.value = "";
-      loaded.value = true;
-    } catch (error) {
-      if (mine !== turn) return;
-      asked.delete(page);
-      problem.value = (error as Error).message;
-    } finally {
-      if (mine === turn) loading.value = false;
-    }
-  }
+  const pages = useQueries(
+    {
+      queries: computed(() =>
+        inSight.value.map((page) => ({
+          queryKey: ["records", body.value, page],
+          queryFn: ({ signal }: { signal: AbortSignal }) => {
+            const asked = { ...body.value, offset: page * pageSize, limit: pageSize };
+            return ask(api.POST("/records/list", { body: asked, signal }));
+          },
+        })),
+      ),
+      shallow: true,
+    },
+    queryClient,
+  );
+  /** What the pages in sight say; while the first is on its way, what was known before. */
+  const known = computed(() => pages.value.find((p) => p.data)?.data);
+  const rows = computed(() => {
+    const all = new Map<number, RecordRow>();
+    pages.value.forEach((p, i) =>
+      p.data?.rows.forEach((row, at) => all.set(inSight.value[i]! * pageSize + at, row)),
+    );
+    return all;
+  });
 
   /** Fetches what lies between two rows. */
   function show(first: number, last: number) {
-    for (let page = Math.floor(first / pageSize); page <= Math.floor(last / pageSize); page++)
-      if (page === 0 || page * pageSize < total.value) void fetchPage(page);
+    const from = Math.floor(Math.max(0, first) / pageSize);
+    const until = Math.floor(Math.max(0, last) / pageSize);
+    const wanted = Array.from({ length: until - from + 1 }, (_, i) => from + i);
+    const next = [...new Set([0, ...wanted.filter((page) => page * pageSize < (known.value?.total ?? 0))])];
+    if (next.join() !== inSight.value.join()) inSight.value = next;
   }
-
-  watch(
-    () => JSON.stringify(body.value),
-    () => {
-      turn++;
-      asked.clear();
-      rows.value = new Map();
-      void fetchPage(0);
-    },
-    { immediate: true },
-  );
 
   async function exported(): Promise<string | undefined> {
-    try {
-      const text = await ask(
-        api.POST("/records/export", { body: { ...body.value, columns: undefined }, parseAs: "text" }),
-      );
-      problem.value = "";
-      return text;
-    } catch (error) {
-      problem.value = (error as Error).message;
-      return undefined;
-    }
+    let text: string | undefined;
+    await exporting.attempt(async () => {
+      const asked = { ...body.value, columns: undefined };
+      text = await ask(api.POST("/records/export", { body: asked, parseAs: "text" }));
+    });
+    return text;
   }
 
-  return { selection, columns, change, total, all, rows, problem, loading, loaded, show, exported };
+  return reactive({
+    selection,
+    columns,
+    change,
+    total: computed(() => known.value?.total ?? 0),
+    all: computed(() => known.value?.all ?? 0),
+    rows,
+    problem: computed(() => pages.value.find((p) => p.error)?.error?.message ?? exporting.trouble.problem),
+    retry: () => queryClient.invalidateQueries({ queryKey: ["records"] }),
+    loading: computed(() => pages.value.some((p) => p.isFetching)),
+    loaded: computed(() => !!known.value),
+    show,
+    exported,
+  });
 }
 
 export type Listing = ReturnType<typeof useListing>;
 
+/** What separates filters and their parts in the address, wherever it stands in a value, too. */
+const written = (value: string) => value.replace(/[%|~]/g, (c) => `%${c.charCodeAt(0).toString(16)}`);
+const readBack = (value: string) =>
+  value.replace(/%(25|7c|7e)/gi, (_, code: string) => String.fromCharCode(parseInt(code, 16)));
+
 /** Filters stand in the address as field~relation~value, joined by | . */
-function readFilters(text: string): Filter[] {
+export function readFilters(text: string): Filter[] {
   return text
     .split("|")
     .filter(Boolean)
     .map((part) => {
       const [field = "", relation = "is", ...value] = part.split("~");
-      return { field, relation: relation as Filter["relation"], value: value.join("~") };
+      return { field, relation: relation as Filter["relation"], value: readBack(value.join("~")) };
     });
 }
 
 export function writeFilters(filters: Filter[]): string {
-  return filters.map((f) => `${f.field}~${f.relation}~${(f.value ?? "").replaceAll("|", " ")}`).join("|");
+  return filters.map((f) => `${f.field}~${f.relation}~${written(f.value ?? "")}`).join("|");
 }

@@ -1,5 +1,5 @@
 import { useEventListener } from "@vueuse/core";
-import { computed, onBeforeUnmount, reactive, ref, watch, type Ref } from "vue";
+import { computed, markRaw, onBeforeUnmount, reactive, ref, watch, type Ref } from "vue";
 import { onBeforeRouteLeave, onBeforeRouteUpdate, useRoute, useRouter } from "vue-router";
 import {
   api,
@@ -15,6 +15,8 @@ import { addressOf } from "@/address";
 import { documentOf, useTrial, type Moment, type Scope } from "@/features/records/trial";
 import { format } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
+import { askOnce, change } from "@/queries/client";
+import { useAttempt } from "@/ui/attempt";
 import { usePlan } from "@/features/plan/plan";
 import { unsaved } from "@/features/records/unsaved";
 
@@ -53,13 +55,12 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   const origin = ref<Use>();
   const earlier = ref<Use[]>([]);
   const dirty = ref(false);
-  const busy = ref(false);
   const done = ref("");
   /** Whether somebody tried to save: from then on, what is missing is said at its field. */
   const tried = ref(false);
   const merge = ref<Merge>();
-  const uses = ref<Use[]>([]);
-  const historyTurn = ref(0);
+  /** What the person does with the record as a whole. */
+  const deed = useAttempt();
 
   const readonly = computed(() => !!record.value && record.value.state !== "kept");
   /** The record was deleted: its history is what is left of it. */
@@ -83,7 +84,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     origin.value = undefined;
     earlier.value = [];
     merge.value = undefined;
-    uses.value = [];
+    deed.forget();
     dirty.value = false;
     tried.value = false;
     moment.value = "saving";
@@ -133,16 +134,18 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
 
   async function open(here: () => boolean) {
     const params = { path: { kind: kind.value, number: number.value } };
-    const r = await ask(api.GET("/records/{kind}/{number}", { params }));
+    const r = await askOnce(["record", kind.value, number.value], () =>
+      api.GET("/records/{kind}/{number}", { params }),
+    );
     if (!here()) return;
     record.value = r;
-    historyTurn.value++;
     Object.assign(scope, { kind: r.kind, company: r.company, type: r.type, day: "" });
     catalog.writeFor(r.company);
     if (r.state !== "kept") {
       const query = { ledger: "books" as const, format };
-      const posting = await ask(
-        api.GET("/postings/{number}", { params: { path: { number: r.number }, query } }),
+      const path = { number: r.number };
+      const posting = await askOnce(["ledger", "books", "posting", r.number, { ...format }], () =>
+        api.GET("/postings/{number}", { params: { path, query } }),
       );
       if (!here()) return;
       trial.put(posting.document);
@@ -159,7 +162,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
 
   async function arrange() {
     const query = { kind: kind.value, company: scope.company, type: scope.type };
-    layout.value = await ask(api.GET("/layouts", { params: { query } }));
+    layout.value = await askOnce(["layout", query], () => api.GET("/layouts", { params: { query } }));
   }
 
   watch(path, load, { immediate: true });
@@ -193,16 +196,14 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   }
 
   /** One deed at a time: a key that is pressed twice saves and posts once. */
-  let working = false;
+  const working = ref(false);
   async function alone<T>(work: () => Promise<T>): Promise<T | undefined> {
-    if (working) return undefined;
-    working = true;
-    busy.value = true;
+    if (working.value) return undefined;
+    working.value = true;
     try {
       return await work();
     } finally {
-      working = false;
-      busy.value = false;
+      working.value = false;
     }
   }
 
@@ -234,7 +235,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
       origin: isNew.value ? origin.value : undefined,
     };
     try {
-      const answer = await ask(api.POST("/records", { body }));
+      const answer = await change(api.POST("/records", { body }));
       if (path.value !== at) return answer.record;
       problem.value = undefined;
       trial.outcome.value = answer.outcome;
@@ -295,7 +296,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     await trial.guard(async () => {
       const params = { path: { kind: kind.value, number: current.number } };
       const body = { version: current.version, reasons: trial.reasons.value, format };
-      const answer = await ask(api.POST("/records/{kind}/{number}/post", { params, body }));
+      const answer = await change(api.POST("/records/{kind}/{number}/post", { params, body }));
       if (answer.record) return shownAs(answer.record, `Posted to the books as ${answer.record.number}.`);
       if (isNew.value) await shownAs(current, "");
       record.value = current;
@@ -309,18 +310,18 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
 
   async function reverse(day: string) {
     if (!record.value) return;
-    await act(async () => {
+    await deed.attempt(async () => {
       const params = { path: { kind: kind.value, number: number.value } };
       const body = { version: record.value!.version, day };
-      const back = await ask(api.POST("/records/{kind}/{number}/reverse", { params, body }));
+      const back = await change(api.POST("/records/{kind}/{number}/reverse", { params, body }));
       await shownAs(back, `${number.value} is reversed by this document.`);
     });
   }
 
   async function remove() {
-    await act(async () => {
+    await deed.attempt(async () => {
       const params = { path: { kind: kind.value, number: number.value } };
-      await ask(api.DELETE("/records/{kind}/{number}", { params }));
+      await change(api.DELETE("/records/{kind}/{number}", { params }));
       dirty.value = false;
       await router.push(`/records/${kind.value}`);
     });
@@ -331,19 +332,6 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     unsaved.delete(path.value);
     dirty.value = false;
     await load();
-  }
-
-  /** Does something that may be refused because of other records, and lists those. */
-  async function act(work: () => Promise<unknown>) {
-    busy.value = true;
-    try {
-      await work();
-      problem.value = undefined;
-    } catch (error) {
-      problem.value = (error as Error).message;
-      uses.value = error instanceof RequestError ? (error.problem.uses ?? []) : [];
-    }
-    busy.value = false;
   }
 
   async function onPlan() {
@@ -370,25 +358,26 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     return trial.outcome.value?.messages ?? [];
   });
 
-  return {
+  return reactive({
     kind,
     number,
     isNew,
     entry,
     scope,
-    trial,
+    trial: markRaw(trial),
+    /** Why the document cannot be tried, saved or posted. */
     problem,
+    /** Why it was not reversed or deleted, and what stands in the way. */
+    trouble: computed(() => deed.trouble),
     layout,
     record,
     origin,
     earlier,
     dirty,
-    busy,
+    busy: computed(() => working.value || deed.busy),
     done,
     tried,
     merge,
-    uses,
-    historyTurn,
     readonly,
     deleted,
     outdated,
@@ -404,5 +393,5 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     changed,
     verdict,
     messages,
-  };
+  });
 }

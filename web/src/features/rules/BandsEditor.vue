@@ -1,9 +1,11 @@
 <script setup lang="ts">
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import { api, ask, type Band, type Field } from "@/api/client";
 import BandSignal from "@/ui/BandSignal.vue";
 import LateInput from "@/ui/LateInput.vue";
 import { format } from "@/ui/format";
+import { useCatalog } from "@/queries/catalog";
 
 /**
  * One scale from the least number to the greatest. A band has only its upper end, and begins where the one
@@ -52,7 +54,7 @@ function remove(i: number) {
   bands.value = all;
 }
 
-const percent = computed(() => props.field.type === "percent");
+const percent = computed(() => !!useCatalog().traits(props.field.type).share);
 /** A boundary as people write it: a percent is kept as its share. */
 function shown(until: string): string {
   return percent.value && until !== "" ? `${shift(until, 2)} %` : until;
@@ -89,22 +91,18 @@ async function write(i: number, typed: string) {
           placeholder="name"
           @input="change(i, { label: ($event.target as HTMLInputElement).value })"
         />
-        <select
-          class="line"
-          :value="b.tone"
-          :aria-label="`Colour of band ${i + 1}`"
-          @change="change(i, { tone: ($event.target as HTMLSelectElement).value as Band['tone'] })"
-        >
-          <option v-for="t in tones" :key="t.value" :value="t.value">{{ t.label }}</option>
-        </select>
-        <select
-          class="line"
-          :value="b.shape"
-          :aria-label="`Shape of band ${i + 1}`"
-          @change="change(i, { shape: ($event.target as HTMLSelectElement).value as Band['shape'] })"
-        >
-          <option v-for="s in shapes" :key="s" :value="s">{{ s }}</option>
-        </select>
+        <SelectBox
+          :model-value="b.tone"
+          :label="`Colour of band ${i + 1}`"
+          :options="tones.map((t) => ({ value: t.value, label: t.label }))"
+          @change="change(i, { tone: $event as Band['tone'] })"
+        />
+        <SelectBox
+          :model-value="b.shape"
+          :label="`Shape of band ${i + 1}`"
+          :options="shapes.map((s) => ({ value: s, label: s }))"
+          @change="change(i, { shape: $event as Band['shape'] })"
+        />
         <button
           type="button"
           class="plain"
@@ -158,7 +156,6 @@ async function write(i: number, typed: string) {
   text-decoration: none;
   color: var(--hue);
 }
-select.line,
 input.line {
   padding: 3px 5px;
 }

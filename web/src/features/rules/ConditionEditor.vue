@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, ask, type Condition, type Conditions } from "@/api/client";
 import ConditionRow from "@/features/rules/ConditionRow.vue";
-import { useWords } from "@/features/rules/words";
+import { useNames } from "@/queries/names";
+import { newestOnly } from "@/ui/whileTyping";
 
 const props = defineProps<{
   kind: string;
@@ -18,7 +19,7 @@ const props = defineProps<{
   unfinished?: Conditions;
 }>();
 const emit = defineEmits<{ write: [formula: string]; unfinished: [rows: Conditions | undefined] }>();
-const words = useWords();
+const words = useNames(() => props);
 
 const join = ref<Conditions["join"]>("and");
 const rows = ref<Condition[]>([]);
@@ -56,7 +57,7 @@ const other = computed<Conditions["join"]>(() => (join.value === "and" ? "or" : 
 
 function isComplete(c: Condition): boolean {
   if (c.group) return c.group.conditions.every(isComplete);
-  const relation = words.relations(props.kind, props.target, c.field).find((r) => r.key === c.relation);
+  const relation = words.relations(c.field).find((r) => r.key === c.relation);
   if (!c.field || !relation || c.other === "") return false;
   return !!c.other || c.values.filter((v) => v.trim()).length >= Math.abs(relation.operands);
 }
@@ -67,15 +68,13 @@ function plain(c: Condition): Condition {
     const group = { join: other.value, conditions: c.group.conditions.map(plain) };
     return { field: "", relation: "", values: [], group };
   }
-  const operands = words
-    .relations(props.kind, props.target, c.field)
-    .find((r) => r.key === c.relation)!.operands;
+  const operands = words.relations(c.field).find((r) => r.key === c.relation)!.operands;
   if (c.other) return { field: c.field, relation: c.relation, values: [], other: c.other };
   const values = operands < 0 ? c.values.map((v) => v.trim()).filter(Boolean) : c.values.slice(0, operands);
   return { field: c.field, relation: c.relation, values };
 }
 
-let asking = 0;
+const newest = newestOnly();
 async function write() {
   problem.value = "";
   if (!rows.value.length) {
@@ -83,14 +82,13 @@ async function write() {
     return emit("write", "");
   }
   if (!rows.value.every(isComplete)) return;
-  const turn = ++asking;
   const conditions: Conditions = { join: join.value, conditions: rows.value.map(plain) };
   try {
     const body = { kind: props.kind, target: props.target, conditions };
-    const { formula } = await ask(api.POST("/conditions", { body }));
-    if (turn !== asking) return; // the sentence went on meanwhile
-    written = formula;
-    emit("write", formula);
+    const answer = await newest((signal) => ask(api.POST("/conditions", { body, signal })));
+    if (!answer) return; // the sentence went on meanwhile
+    written = answer.formula;
+    emit("write", answer.formula);
   } catch (error) {
     problem.value = (error as Error).message;
   }
@@ -136,16 +134,18 @@ function opening(group: Conditions): string {
     <template v-if="fits">
       <div v-for="(row, i) in rows" :key="i" class="condition">
         <span v-if="i === 0" class="word">{{ word }}</span>
-        <ElSelect
+        <SelectBox
           v-else
           class="word join"
           :class="join"
           :model-value="join"
-          aria-label="and or or"
+          label="and or or"
+          :options="[
+            { value: 'and', label: 'and' },
+            { value: 'or', label: 'or' },
+          ]"
           @change="setJoin"
-        >
-          <ElOption value="and" label="and" /><ElOption value="or" label="or" />
-        </ElSelect>
+        />
         <ConditionRow
           v-if="!row.group"
           :model-value="row"

@@ -1,23 +1,24 @@
 <script setup lang="ts">
-import { ElAutocomplete, ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
+import { ElAutocomplete } from "element-plus";
 import { computed } from "vue";
 import type { Condition } from "@/api/client";
 import { suggesting } from "@/features/records/choices";
 import NameSelect from "@/features/rules/NameSelect.vue";
 import { useCatalog } from "@/queries/catalog";
 import { usePlan } from "@/features/plan/plan";
-import { useWords } from "@/features/rules/words";
+import { useNames } from "@/queries/names";
 
 const condition = defineModel<Condition>({ required: true });
 const props = defineProps<{ kind: string; target: string }>();
 const emit = defineEmits<{ written: []; remove: [] }>();
 const catalog = useCatalog();
 const plan = usePlan();
-const words = useWords();
+const words = useNames(() => props);
 
-const names = computed(() => (words.names(props.kind, props.target)?.names ?? []).filter((n) => n.single));
+const names = computed(() => words.names.filter((n) => n.single));
 const name = computed(() => names.value.find((n) => n.name === condition.value.field));
-const relations = computed(() => words.relations(props.kind, props.target, condition.value.field));
+const relations = computed(() => words.relations(condition.value.field));
 const relation = computed(() => relations.value.find((r) => r.key === condition.value.relation));
 const operands = computed(() => Math.abs(relation.value?.operands ?? 0));
 const many = computed(() => relation.value?.operands === -1);
@@ -33,7 +34,7 @@ const suggest = suggesting(
 );
 
 function setField(field: string) {
-  const known = words.relations(props.kind, props.target, field);
+  const known = words.relations(field);
   const fits = known.some((r) => r.key === condition.value.relation);
   const next = { field, relation: fits ? condition.value.relation : (known[0]?.key ?? ""), values: [] };
   condition.value = next;
@@ -82,16 +83,14 @@ const asField = computed(() => condition.value.other !== undefined);
       ×
     </button>
     <div v-if="condition.field" class="second">
-      <ElSelect
+      <SelectBox
         v-if="condition.field"
         :model-value="condition.relation"
         class="relation"
-        aria-label="Relation"
-        :fit-input-width="false"
+        label="Relation"
+        :options="relations.map((r) => ({ value: r.key, label: r.phrase }))"
         @change="setRelation"
-      >
-        <ElOption v-for="r in relations" :key="r.key" :value="r.key" :label="r.phrase" />
-      </ElSelect>
+      />
       <NameSelect
         v-if="asField"
         class="other"

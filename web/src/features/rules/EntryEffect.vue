@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import type { Field, RuleBody } from "@/api/client";
 import { sectionPrefix } from "@/features/rules/families";
@@ -57,59 +57,56 @@ function said<T extends string>(text: string): T | undefined {
 <template>
   <div class="entry">
     <div class="deed">
-      <ElSelect v-model="body.target" aria-label="What the rule is on" :fit-input-width="false">
-        <ElOption :value="field.key" :label="field.label" />
-        <ElOption
-          v-if="section"
-          :value="sectionPrefix + section.key"
-          :label="`every field of ${section.label}`"
-        />
-      </ElSelect>
+      <SelectBox
+        v-model="body.target"
+        label="What the rule is on"
+        :options="[
+          { value: field.key, label: field.label },
+          ...(section
+            ? [{ value: sectionPrefix + section.key, label: `every field of ${section.label}` }]
+            : []),
+        ]"
+      />
       <span class="word">is</span>
-      <ElSelect
+      <SelectBox
         :model-value="body.effect.need ?? ''"
-        aria-label="Whether it must be filled"
+        label="Whether it must be filled"
         placeholder="left to other rules"
         :disabled="closed"
+        :options="needs.map((n) => ({ value: n.value ?? '', label: n.label }))"
         @update:model-value="body.effect.need = said($event)"
-      >
-        <ElOption v-for="n in needs" :key="n.label" :value="n.value ?? ''" :label="n.label" />
-      </ElSelect>
+      />
     </div>
     <div class="deed two">
       <span class="word">for typing it is</span>
-      <ElSelect
+      <SelectBox
         :model-value="body.effect.access ?? ''"
-        aria-label="Whether people may type there"
+        label="Whether people may type there"
         placeholder="left to other rules"
+        :options="accesses.map((a) => ({ value: a.value ?? '', label: a.label }))"
         @update:model-value="setAccess(said($event))"
-      >
-        <ElOption v-for="a in accesses" :key="a.label" :value="a.value ?? ''" :label="a.label" />
-      </ElSelect>
+      />
     </div>
     <template v-if="!closed">
       <div class="deed two">
         <span class="word">the cursor</span>
-        <ElSelect
+        <SelectBox
           :model-value="body.effect.cursor ?? ''"
-          aria-label="What the cursor does"
+          label="What the cursor does"
           placeholder="is left to other rules"
-          :fit-input-width="false"
+          :options="cursors.map((c) => ({ value: c.value ?? '', label: c.label }))"
           @update:model-value="body.effect.cursor = said($event)"
-        >
-          <ElOption v-for="c in cursors" :key="c.label" :value="c.value ?? ''" :label="c.label" />
-        </ElSelect>
+        />
       </div>
       <div v-if="body.effect.cursor !== 'passed over'" class="deed two">
         <span class="word">a new value</span>
-        <ElSelect
+        <SelectBox
           :model-value="body.effect.keying ?? ''"
-          aria-label="How often a new value is keyed"
+          label="How often a new value is keyed"
           placeholder="left to other rules"
+          :options="keyings.map((k) => ({ value: k.value ?? '', label: k.label }))"
           @update:model-value="body.effect.keying = said($event)"
-        >
-          <ElOption v-for="k in keyings" :key="k.label" :value="k.value ?? ''" :label="k.label" />
-        </ElSelect>
+        />
       </div>
     </template>
     <p v-if="body.effect.access === 'hidden'" class="quiet">

@@ -11,7 +11,7 @@ import { insert, makeEditor, mark } from "@/features/rules/formula/editor";
 import { functionAt, nameAt, type Word } from "@/features/rules/formula/words";
 import { useCatalog } from "@/queries/catalog";
 import { usePlan } from "@/features/plan/plan";
-import { useWords } from "@/features/rules/words";
+import { useFunctions, useNames } from "@/queries/names";
 
 const formula = defineModel<string>({ required: true });
 const props = defineProps<{
@@ -22,14 +22,14 @@ const props = defineProps<{
 }>();
 const catalog = useCatalog();
 const plan = usePlan();
-const words = useWords();
-words.loadFunctions();
+const words = useNames(() => props.rule);
+const functions = useFunctions();
 const id = useId();
 
-const names = computed(() => words.names(props.rule.kind, props.rule.target)?.names ?? []);
+const names = computed(() => words.names);
 const byName = computed(() => new Map(names.value.map((n) => [n.name, n])));
 
-const { answer, checked, problem } = useFormulaCheck(() => ({
+const check = useFormulaCheck(() => ({
   kind: props.rule.kind,
   target: props.rule.target,
   family: props.rule.family,
@@ -40,8 +40,8 @@ const { answer, checked, problem } = useFormulaCheck(() => ({
   format,
 }));
 /** What was found, as long as it is about the formula that stands there. */
-const current = computed(() => (checked.value === formula.value ? answer.value : undefined));
-const problems = computed<Schemas["RuleProblem"][]>(() => answer.value?.problems ?? []);
+const current = computed(() => (check.checked === formula.value ? check.answer : undefined));
+const problems = computed<Schemas["RuleProblem"][]>(() => check.answer?.problems ?? []);
 
 const host = useTemplateRef<HTMLElement>("host");
 const view = shallowRef<EditorView>();
@@ -49,7 +49,7 @@ const cursor = ref(0);
 onMounted(() => {
   view.value = makeEditor(host.value!, formula.value, {
     names: () => names.value,
-    functions: () => words.functions,
+    functions: () => functions.data ?? [],
     choices: (n) => choicesOf(catalog.field(n.field, n.kind || undefined)),
     answer: () => current.value,
     changed: (text) => (formula.value = text),
@@ -80,7 +80,7 @@ watch([problems, view], () => {
 const here = computed(() => {
   const name = nameAt(formula.value, cursor.value, byName.value);
   if (name) return `${name.label}: ${name.type}`;
-  return functionAt(formula.value, cursor.value, words.functions)?.signature ?? "";
+  return functionAt(formula.value, cursor.value, functions.data ?? [])?.signature ?? "";
 });
 
 function mend(p: Schemas["RuleProblem"]) {
@@ -147,13 +147,13 @@ function show(start: number, end: number) {
       <li v-for="(f, i) in current?.failures" :key="`f${i}`" class="error">
         On this document: {{ f.message }} in <code>{{ formula.slice(f.start, f.end) }}</code>
       </li>
-      <li v-if="problem" class="error" role="alert">{{ problem }}</li>
+      <li v-if="check.problem" class="error" role="alert">{{ check.problem }}</li>
     </ul>
     <FormulaSteps v-if="explaining && current" :steps="current.steps" @show="show" />
     <FormulaWords
       v-if="helping"
       :names="names"
-      :functions="words.functions"
+      :functions="functions.data ?? []"
       @insert="put"
       @close="((helping = false), view?.focus())"
     />

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed, nextTick, onMounted, ref, useId, useTemplateRef, watch } from "vue";
 import type { FunctionHelp, Name } from "@/api/client";
 import { wordOfFunction, wordOfName, type Word } from "@/features/rules/formula/words";
@@ -86,10 +87,11 @@ function onKey(event: KeyboardEvent) {
         :aria-controls="`${id}-list`"
         :aria-activedescendant="`${id}-${chosen}`"
       />
-      <select v-model="group" class="line" aria-label="Group">
-        <option value="">all</option>
-        <option v-for="g in groups" :key="g">{{ g }}</option>
-      </select>
+      <SelectBox
+        v-model="group"
+        label="Group"
+        :options="[{ value: '', label: 'all' }, ...groups.map((g) => ({ value: g, label: g }))]"
+      />
     </div>
     <ul :id="`${id}-list`" ref="list" role="listbox" aria-label="Found">
       <template v-for="(e, i) in found" :key="`${e.group}/${e.title}`">

@@ -1,15 +1,14 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed, ref, watch } from "vue";
 import type { Name, Schemas } from "@/api/client";
 import NameSelect from "@/features/rules/NameSelect.vue";
-import { useTables } from "@/features/rules/tables";
+import { useCrosswalks } from "@/queries/tables";
 
 /** A value that a crosswalk gives for fields of the document. */
 const props = defineProps<{ lookUp?: Schemas["LookUp"]; names: Name[]; label: string }>();
 const emit = defineEmits<{ write: [formula: string] }>();
-const tables = useTables();
-void tables.load();
+const crosswalks = useCrosswalks();
 
 const chosen = ref<Schemas["LookUp"]>({ crosswalk: "", keys: [], column: "" });
 watch(
@@ -19,11 +18,11 @@ watch(
   },
   { immediate: true },
 );
-const table = computed(() => tables.crosswalks.find((c) => c.key === chosen.value.crosswalk));
+const table = computed(() => crosswalks.data?.find((c) => c.key === chosen.value.crosswalk));
 const single = computed(() => props.names.filter((n) => n.single));
 
-function choose(key: string) {
-  const found = tables.crosswalks.find((c) => c.key === key);
+function choose(key = "") {
+  const found = crosswalks.data?.find((c) => c.key === key);
   // A field of the same name is nearly always the one that is meant.
   const keys = (found?.keys ?? []).map(
     (k) => single.value.find((n) => n.name === k.key || n.label === k.label)?.name ?? "",
@@ -41,25 +40,21 @@ function write() {
 
 <template>
   <div class="lookup">
-    <ElSelect
-      :model-value="chosen.crosswalk || undefined"
-      filterable
+    <SelectBox
+      :model-value="chosen.crosswalk"
       placeholder="a crosswalk"
-      aria-label="Crosswalk"
-      :fit-input-width="false"
+      label="Crosswalk"
+      :options="(crosswalks.data ?? []).map((c) => ({ value: c.key, label: c.label }))"
       @update:model-value="choose"
-    >
-      <ElOption v-for="c in tables.crosswalks" :key="c.key" :value="c.key" :label="c.label" />
-    </ElSelect>
+    />
     <template v-if="table">
-      <ElSelect
+      <SelectBox
         v-if="table.results.length > 1"
         v-model="chosen.column"
-        aria-label="Column of the crosswalk"
+        label="Column of the crosswalk"
+        :options="table.results.map((r) => ({ value: r.key, label: r.label }))"
         @change="write"
-      >
-        <ElOption v-for="r in table.results" :key="r.key" :value="r.key" :label="r.label" />
-      </ElSelect>
+      />
       <div v-for="(k, i) in table.keys" :key="k.key" class="key">
         <span class="word">{{ i === 0 ? "for" : "and" }} {{ k.label }}</span>
         <NameSelect
@@ -71,7 +66,7 @@ function write() {
         />
       </div>
     </template>
-    <p v-if="!tables.crosswalks.length" class="quiet">
+    <p v-if="crosswalks.data && !crosswalks.data.length" class="quiet">
       There is no crosswalk yet; make one under Tables first.
     </p>
   </div>

@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import DateInput from "@/ui/DateInput.vue";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed, defineAsyncComponent } from "vue";
 import type { Conditions, Field, RuleBody, RuleView, Schemas } from "@/api/client";
 import ConditionEditor from "@/features/rules/ConditionEditor.vue";
@@ -61,30 +62,23 @@ function setMoment(moment: Moment, on: boolean) {
   <div class="editor">
     <div class="scope">
       <span class="word">For</span>
-      <ElSelect
-        v-model="body.scope.types"
+      <SelectBox
+        :model-value="body.scope.types ?? []"
         multiple
-        collapse-tags
         :placeholder="`all ${inSentence(catalog.kind?.kind.plural)}`"
-        :aria-label="`${catalog.kind?.kind.typeLabel} of the rule`"
-      >
-        <ElOption v-for="t in catalog.kind?.types" :key="t.key" :value="t.key" :label="t.label" />
-      </ElSelect>
+        :label="`${catalog.kind?.kind.typeLabel} of the rule`"
+        :options="(catalog.kind?.types ?? []).map((t) => ({ value: t.key, label: t.label }))"
+        @change="body.scope.types = $event"
+      />
       <span class="word">in</span>
-      <ElSelect
-        v-model="body.scope.companies"
+      <SelectBox
+        :model-value="body.scope.companies ?? []"
         multiple
-        collapse-tags
         placeholder="all companies"
-        aria-label="Companies of the rule"
-      >
-        <ElOption
-          v-for="c in catalog.catalog?.companies"
-          :key="c.key"
-          :value="c.key"
-          :label="`${c.key} ${c.name}`"
-        />
-      </ElSelect>
+        label="Companies of the rule"
+        :options="catalog.companyOptions"
+        @change="body.scope.companies = $event"
+      />
     </div>
 
     <FormulaEditor
@@ -144,25 +138,22 @@ function setMoment(moment: Moment, on: boolean) {
           </label>
         </fieldset>
         <span class="field-label">Only when one of these changed (none: always)</span>
-        <ElSelect
+        <SelectBox
           :model-value="body.effect.whenChanged ?? []"
           multiple
-          filterable
           class="changed"
           placeholder="always"
-          aria-label="Only when these fields changed"
+          label="Only when these fields changed"
+          :options="(catalog.kind?.kind.fields ?? []).map((f) => ({ value: f.key, label: f.label }))"
           @update:model-value="body.effect.whenChanged = $event.length ? $event : undefined"
-        >
-          <ElOption v-for="f in catalog.kind?.kind.fields" :key="f.key" :value="f.key" :label="f.label" />
-        </ElSelect>
+        />
       </template>
       <div class="two">
         <label
-          ><span class="field-label">From day</span><input v-model="body.scope.from" class="line" type="date"
+          ><span class="field-label">From day</span><DateInput v-model="body.scope.from" label="From day"
         /></label>
         <label
-          ><span class="field-label">Until day</span
-          ><input v-model="body.scope.until" class="line" type="date"
+          ><span class="field-label">Until day</span><DateInput v-model="body.scope.until" label="Until day"
         /></label>
         <label
           ><span class="field-label">Priority in its scope (lower first)</span
@@ -172,8 +163,7 @@ function setMoment(moment: Moment, on: boolean) {
           ><span class="field-label">Asked by</span><input v-model="body.note.askedBy" class="line"
         /></label>
         <label
-          ><span class="field-label">Asked on</span
-          ><input v-model="body.note.askedOn" class="line" type="date"
+          ><span class="field-label">Asked on</span><DateInput v-model="body.note.askedOn" label="Asked on"
         /></label>
       </div>
       <label

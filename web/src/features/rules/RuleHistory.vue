@@ -1,28 +1,18 @@
 <script setup lang="ts">
-import { ref, watch } from "vue";
-import { api, ask, type Schemas } from "@/api/client";
+import { computed, ref } from "vue";
+import { api } from "@/api/client";
+import { useAsked } from "@/queries/client";
+import TroubleNote from "@/ui/TroubleNote.vue";
 import { moment } from "@/ui/format";
 
 /** What a rule has been: who changed it when, and why it was put in force all the same. */
 const props = defineProps<{ rule: number; version: number }>();
-const asked = ref(false);
-const versions = ref<Schemas["RuleVersion"][]>([]);
-const problem = ref("");
-
-watch(
-  () => [asked.value, props.rule, props.version],
-  async () => {
-    if (!asked.value) return;
-    const wanted = props.rule;
-    try {
-      const found = await ask(api.GET("/rules/{id}/versions", { params: { path: { id: wanted } } }));
-      if (wanted === props.rule) versions.value = found;
-      problem.value = "";
-    } catch (error) {
-      problem.value = (error as Error).message;
-    }
-  },
+const open = ref(false);
+const asked = useAsked(
+  () => (open.value ? ["rule", props.rule, "versions", props.version] : undefined),
+  (signal) => api.GET("/rules/{id}/versions", { params: { path: { id: props.rule } }, signal }),
 );
+const versions = computed(() => asked.data ?? []);
 
 /** What the version said where the one before said something else. */
 function said(i: number): string {
@@ -32,12 +22,12 @@ function said(i: number): string {
 
 <template>
   <section class="history" aria-label="Versions">
-    <button v-if="!asked" type="button" class="plain" @click="asked = true">
+    <button v-if="!open" type="button" class="plain" @click="open = true">
       {{ version === 1 ? "Who wrote it" : `What its ${version} versions were` }}
     </button>
     <template v-else>
       <h3>Versions</h3>
-      <p v-if="problem" role="alert">{{ problem }}</p>
+      <TroubleNote :problem="asked.problem" :retry="asked.reload" />
       <div v-for="(v, i) in versions" :key="v.version" class="version">
         <p>
           <b>{{ v.version }}, {{ v.state }}</b>

@@ -27,53 +27,31 @@ const title = computed(() =>
     ? `After posting, to ${field.value?.label}`
     : `${families[family].label} of ${field.value?.label}`,
 );
-const {
-  rules,
-  acts,
-  act,
-  change,
-  view,
-  dirty,
-  isNew,
-  asFormula,
-  problem,
-  busy,
-  leftBehind,
-  needsReason,
-  asked,
-  unfinished,
-  isUnfinished,
-  show,
-  begin,
-  keep,
-  move,
-  discard,
-  revert,
-} = useRuleDraft(selection, props.rule);
+const draft = useRuleDraft(selection, props.rule);
 
 useEventListener("keydown", (event: KeyboardEvent) => {
-  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "s" && change.value) {
+  if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "s" && draft.change) {
     event.preventDefault();
-    void keep();
+    void draft.keep();
   }
 });
 
 /** On which occasions the rule runs, where it is not on all of them. */
-const occasions = computed(() => rules.value.find((r) => r.id === view.value?.id)?.occasions ?? "");
+const occasions = computed(() => draft.rules.find((r) => r.id === draft.view?.id)?.occasions ?? "");
 
-const broken = useBreaks(() => (dirty.value && view.value?.sound ? change.value : undefined));
+const broken = useBreaks(() => (draft.dirty && draft.view?.sound ? draft.change : undefined));
 
 /** Does what was asked about, with the reason. */
 function goOn() {
   if (!reason.value.trim()) return;
-  void (asked.value === "keep" ? keep(reason.value) : move("in force", reason.value));
+  void (draft.asked === "keep" ? draft.keep(reason.value) : draft.move("in force", reason.value));
 }
 const retiring = ref(false);
 const reason = ref("");
 const reasonInput = ref<HTMLInputElement>();
 const impact = ref<HTMLElement>();
 watch(
-  needsReason,
+  () => draft.needsReason,
   (why) =>
     why &&
     void nextTick(() => {
@@ -82,8 +60,8 @@ watch(
     }),
 );
 watch(
-  () => view.value?.id,
-  () => (needsReason.value = reason.value = ""),
+  () => draft.view?.id,
+  () => (draft.needsReason = reason.value = ""),
 );
 </script>
 
@@ -104,26 +82,26 @@ watch(
       </button>
     </header>
 
-    <ol v-if="rules.length > 1" class="order" aria-label="Rules here, the one that goes first on top">
-      <li v-for="r in rules" :key="r.id">
-        <button type="button" :class="{ open: r.id === change?.id }" @click="show(r.id)">
+    <ol v-if="draft.rules.length > 1" class="order" aria-label="Rules here, the one that goes first on top">
+      <li v-for="r in draft.rules" :key="r.id">
+        <button type="button" :class="{ open: r.id === draft.change?.id }" @click="draft.show(r.id)">
           <span class="number">{{ r.id }}</span> {{ r.phrase }}
           <em v-if="r.state !== 'in force'">{{ stateWords[r.state] }}</em>
-          <em v-else-if="acts.find((a) => a.rule === r.id)?.did === 'beaten'">beaten</em>
+          <em v-else-if="draft.acts.find((a) => a.rule === r.id)?.did === 'beaten'">beaten</em>
         </button>
       </li>
     </ol>
 
-    <div v-if="!change" class="none">
+    <div v-if="!draft.change" class="none">
       <p class="empty">
         {{
-          rules.length
+          draft.rules.length
             ? ""
             : `No rule ${families[family].does.startsWith("must") ? "checks" : "acts on"} ${field.label} here.`
         }}
       </p>
-      <button type="button" class="button first" @click="begin">
-        {{ leftBehind ? "Take up the rule you left" : "Write a rule" }}
+      <button type="button" class="button first" @click="draft.begin">
+        {{ draft.leftBehind ? "Take up the rule you left" : "Write a rule" }}
       </button>
       <p class="quiet">
         It starts for {{ catalog.typeName(plan.scope.type).toLowerCase() }} in
@@ -132,24 +110,25 @@ watch(
     </div>
 
     <template v-else>
-      <p class="sentence">{{ view?.sentence }}</p>
+      <p class="sentence">{{ draft.view?.sentence }}</p>
       <p class="life">
-        <template v-if="isNew">New, not kept yet</template>
-        <template v-else-if="view">
-          Rule {{ view.id }}, {{ stateWords[view.state] }}, version {{ view.version
-          }}<template v-if="dirty">, changed here</template> ·
-          <RouterLink :to="`/proofs?rule=${view.id}`"
-            >{{ view.proofs.length }} {{ view.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
+        <template v-if="draft.isNew">New, not kept yet</template>
+        <template v-else-if="draft.view">
+          Rule {{ draft.view.id }}, {{ stateWords[draft.view.state] }}, version {{ draft.view.version
+          }}<template v-if="draft.dirty">, changed here</template> ·
+          <RouterLink :to="`/proofs?rule=${draft.view.id}`"
+            >{{ draft.view.proofs.length }}
+            {{ draft.view.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
           >
           <template v-if="occasions"> · runs on {{ occasions }}</template>
         </template>
       </p>
       <section v-if="plan.hasDocument" class="told" aria-label="On this test document">
         <h3>On this test document it</h3>
-        <ActTold v-if="act" :act="act" part="deed" />
+        <ActTold v-if="draft.act" :act="draft.act" part="deed" />
         <p v-else class="quiet">does not run</p>
       </section>
-      <p v-if="problem" class="wrong" role="alert">{{ problem }}</p>
+      <p v-if="draft.problem" class="wrong" role="alert">{{ draft.problem }}</p>
 
       <p v-if="broken.length" class="breaks" role="status">
         This would break {{ broken.length }} {{ broken.length === 1 ? "proof" : "proofs" }}:
@@ -162,43 +141,47 @@ watch(
       </p>
 
       <div class="modes" role="tablist" aria-label="Show the rule as">
-        <button type="button" role="tab" :aria-selected="!asFormula" @click="asFormula = false">
+        <button type="button" role="tab" :aria-selected="!draft.asFormula" @click="draft.asFormula = false">
           Sentence
         </button>
         <button
           type="button"
           role="tab"
-          :aria-selected="asFormula"
-          :disabled="isUnfinished && !asFormula"
-          :title="isUnfinished && !asFormula ? 'Finish the sentence first, so that none of it is lost' : ''"
-          @click="asFormula = true"
+          :aria-selected="draft.asFormula"
+          :disabled="draft.isUnfinished && !draft.asFormula"
+          :title="
+            draft.isUnfinished && !draft.asFormula
+              ? 'Finish the sentence first, so that none of it is lost'
+              : ''
+          "
+          @click="draft.asFormula = true"
         >
           Formula
         </button>
       </div>
       <RuleEditor
-        v-model="change.body"
-        v-model:unfinished="unfinished"
-        :view="view"
+        v-model="draft.change.body"
+        v-model:unfinished="draft.unfinished"
+        :view="draft.view"
         :field="field"
-        :as-formula="asFormula"
+        :as-formula="draft.asFormula"
       />
 
-      <section v-if="act?.facts.length" class="told facts" aria-label="The values that decided it">
+      <section v-if="draft.act?.facts.length" class="told facts" aria-label="The values that decided it">
         <h3>The values that decided it</h3>
-        <ActTold :act="act" part="facts" />
+        <ActTold :act="draft.act" part="facts" />
       </section>
 
-      <div v-if="needsReason" ref="impact">
+      <div v-if="draft.needsReason" ref="impact">
         <RuleImpact
-          :rule="view!.id"
-          :version="view!.version"
-          :change="asked === 'keep' ? change : undefined"
+          :rule="draft.view!.id"
+          :version="draft.view!.version"
+          :change="draft.asked === 'keep' ? draft.change : undefined"
           open
         />
       </div>
-      <footer v-if="needsReason">
-        <p class="asks" role="alert">{{ needsReason }}.</p>
+      <footer v-if="draft.needsReason">
+        <p class="asks" role="alert">{{ draft.needsReason }}.</p>
         <input
           ref="reasonInput"
           v-model="reason"
@@ -207,106 +190,134 @@ watch(
           placeholder="Reason"
           @keydown.enter="goOn"
         />
-        <button type="button" class="button first" :disabled="busy || !reason.trim()" @click="goOn">
-          {{ asked === "keep" ? "Change it anyway" : "Put in force anyway" }}
+        <button type="button" class="button first" :disabled="draft.busy || !reason.trim()" @click="goOn">
+          {{ draft.asked === "keep" ? "Change it anyway" : "Put in force anyway" }}
         </button>
-        <button type="button" class="button" @click="needsReason = ''">Leave it</button>
+        <button type="button" class="button" @click="draft.needsReason = ''">Leave it</button>
       </footer>
       <footer v-else-if="retiring">
         <span
-          >Retire it for good? {{ view?.proofs.length }}
-          {{ view?.proofs.length === 1 ? "proof names" : "proofs name" }} it.</span
+          >Retire it for good? {{ draft.view?.proofs.length }}
+          {{ draft.view?.proofs.length === 1 ? "proof names" : "proofs name" }} it.</span
         >
-        <button type="button" class="button first" @click="((retiring = false), move('retired'))">
+        <button type="button" class="button first" @click="((retiring = false), draft.move('retired'))">
           Retire
         </button>
         <button type="button" class="button" @click="retiring = false">Leave it</button>
       </footer>
       <footer v-else>
         <button
-          v-if="(view?.state !== 'in force' && view?.state !== 'retired') || isNew"
+          v-if="(draft.view?.state !== 'in force' && draft.view?.state !== 'retired') || draft.isNew"
           type="button"
           class="button first"
-          :disabled="busy || isUnfinished || (view && !view.sound)"
-          :title="isUnfinished ? 'Finish the sentence first' : view?.sound ? '' : 'Mend the errors first'"
-          @click="move('in force')"
+          :disabled="draft.busy || draft.isUnfinished || (draft.view && !draft.view.sound)"
+          :title="
+            draft.isUnfinished
+              ? 'Finish the sentence first'
+              : draft.view?.sound
+                ? ''
+                : 'Mend the errors first'
+          "
+          @click="draft.move('in force')"
         >
           Put in force
         </button>
         <button
-          v-if="dirty || isNew"
+          v-if="draft.dirty || draft.isNew"
           type="button"
           class="button"
-          :class="{ first: view?.state === 'in force' && !isNew }"
-          :disabled="busy || isUnfinished"
+          :class="{ first: draft.view?.state === 'in force' && !draft.isNew }"
+          :disabled="draft.busy || draft.isUnfinished"
           title="Ctrl S"
-          @click="keep()"
+          @click="draft.keep()"
         >
-          {{ isNew || view?.state === "draft" ? "Keep as draft" : "Keep the change" }}
+          {{ draft.isNew || draft.view?.state === "draft" ? "Keep as draft" : "Keep the change" }}
         </button>
-        <button v-if="dirty || isNew" type="button" class="button" :disabled="busy" @click="revert">
-          {{ isNew ? "Do not keep" : "Undo the change" }}
+        <button
+          v-if="draft.dirty || draft.isNew"
+          type="button"
+          class="button"
+          :disabled="draft.busy"
+          @click="draft.revert"
+        >
+          {{ draft.isNew ? "Do not keep" : "Undo the change" }}
         </button>
-        <template v-if="!dirty && !isNew">
+        <template v-if="!draft.dirty && !draft.isNew">
           <button
-            v-if="view?.state === 'in force'"
+            v-if="draft.view?.state === 'in force'"
             type="button"
             class="button"
-            :disabled="busy"
-            @click="move('suspended')"
+            :disabled="draft.busy"
+            @click="draft.move('suspended')"
           >
             Suspend
           </button>
           <button
-            v-if="view?.state === 'draft'"
+            v-if="draft.view?.state === 'draft'"
             type="button"
             class="button"
-            :disabled="busy"
-            @click="discard"
+            :disabled="draft.busy"
+            @click="draft.discard"
           >
             Discard
           </button>
           <button
-            v-if="view?.state === 'retired'"
+            v-if="draft.view?.state === 'retired'"
             type="button"
             class="button first"
-            :disabled="busy"
-            @click="move('draft')"
+            :disabled="draft.busy"
+            @click="draft.move('draft')"
           >
             Take up again as a draft
           </button>
           <button
-            v-if="view?.state === 'in force' || view?.state === 'suspended'"
+            v-if="draft.view?.state === 'in force' || draft.view?.state === 'suspended'"
             type="button"
             class="button"
-            :disabled="busy"
+            :disabled="draft.busy"
             @click="retiring = true"
           >
             Retire
           </button>
         </template>
       </footer>
-      <button v-if="!isNew && !dirty" type="button" class="plain another" @click="begin">
+      <button v-if="!draft.isNew && !draft.dirty" type="button" class="plain another" @click="draft.begin">
         Write another rule here
       </button>
-      <p v-if="view?.reason && view.state === 'in force' && !isNew" class="quiet forced">
-        In force with a reason: “{{ view.reason }}”
+      <p v-if="draft.view?.reason && draft.view.state === 'in force' && !draft.isNew" class="quiet forced">
+        In force with a reason: “{{ draft.view.reason }}”
       </p>
       <RuleImpact
-        v-if="view && !isNew && !dirty && view.sound && view.state !== 'in force' && !needsReason"
-        :rule="view.id"
-        :version="view.version"
+        v-if="
+          draft.view &&
+          !draft.isNew &&
+          !draft.dirty &&
+          draft.view.sound &&
+          draft.view.state !== 'in force' &&
+          !draft.needsReason
+        "
+        :rule="draft.view.id"
+        :version="draft.view.version"
       />
-      <RuleProofs v-if="view && !isNew && !dirty && view.sound" :rule="view.id" :version="view.version" />
-      <RuleHistory v-if="view && !isNew" :key="view.id" :rule="view.id" :version="view.version" />
-      <dl v-if="view?.body.note.why && !isNew" class="note">
+      <RuleProofs
+        v-if="draft.view && !draft.isNew && !draft.dirty && draft.view.sound"
+        :rule="draft.view.id"
+        :version="draft.view.version"
+      />
+      <RuleHistory
+        v-if="draft.view && !draft.isNew"
+        :key="draft.view.id"
+        :rule="draft.view.id"
+        :version="draft.view.version"
+      />
+      <dl v-if="draft.view?.body.note.why && !draft.isNew" class="note">
         <dt>Asked by</dt>
         <dd>
-          {{ view.body.note.askedBy || "nobody named"
-          }}<template v-if="view.body.note.askedOn">, {{ view.body.note.askedOn }}</template>
+          {{ draft.view.body.note.askedBy || "nobody named"
+          }}<template v-if="draft.view.body.note.askedOn">, {{ draft.view.body.note.askedOn }}</template>
         </dd>
         <dt>Why</dt>
-        <dd>{{ view.body.note.why }}</dd>
+        <dd>{{ draft.view.body.note.why }}</dd>
       </dl>
     </template>
   </aside>

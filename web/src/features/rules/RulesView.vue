@@ -1,9 +1,11 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
+import SelectBox from "@/ui/SelectBox.vue";
+import { computed, ref } from "vue";
 import { api, ask, type Family, type RuleState, type RuleView, type Schemas } from "@/api/client";
 import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import { change } from "@/queries/client";
 import { useAttempt } from "@/ui/attempt";
 import { filterNames, useRuleList } from "@/features/rules/ruleList";
 import { families, stateWords } from "@/features/rules/families";
@@ -11,20 +13,19 @@ import { dayInWords } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
-const { rules, kind, problem, load, of, set, clear, found } = useRuleList();
-watch([kind, () => catalog.kinds.length], () => void load(), { immediate: true });
+const list = useRuleList();
 
-const entry = computed(() => catalog.entry(kind.value));
+const entry = computed(() => catalog.entry(list.kind));
 const kinds = computed(() => [...catalog.kindOptions(true), { value: "all", label: "all records" }]);
 const fields = computed(() => entry.value?.kind.fields ?? []);
 function value(event: Event): string {
   return (event.target as HTMLInputElement | HTMLSelectElement).value;
 }
-const filtered = computed(() => filterNames.some((name) => of(name)));
+const filtered = computed(() => filterNames.some((name) => list.of(name)));
 // Many at once: what it would affect is told before it is done.
 const marked = ref<number[]>([]);
-const shown = computed(() => marked.value.filter((id) => found.value.some((r) => r.id === id)));
-const { problem: refused, uses, count, busy, attempt } = useAttempt();
+const shown = computed(() => marked.value.filter((id) => list.found.some((r) => r.id === id)));
+const tried = useAttempt();
 const asked = ref<{
   state: RuleState;
   affected: number;
@@ -41,14 +42,14 @@ function mark(id: number, on: boolean) {
   asked.value = undefined;
 }
 function markAll(on: boolean) {
-  marked.value = on ? found.value.filter((r) => r.state !== "retired").map((r) => r.id) : [];
+  marked.value = on ? list.found.filter((r) => r.state !== "retired").map((r) => r.id) : [];
   asked.value = undefined;
 }
 async function move(state: RuleState, dry: boolean) {
   done.value = "";
-  await attempt(async () => {
+  await tried.attempt(async () => {
     const body = { rules: shown.value, state, dry, reason: dry ? undefined : reason.value || undefined };
-    const answer = await ask(api.POST("/rules/move", { body }));
+    const answer = await (dry ? ask : change)(api.POST("/rules/move", { body }));
     if (dry) {
       asked.value = { state, ...answer };
       return;
@@ -56,7 +57,6 @@ async function move(state: RuleState, dry: boolean) {
     done.value = `${answer.rules.length} rules are ${stateWords[state]} now.`;
     asked.value = undefined;
     marked.value = [];
-    await load();
   });
 }
 const deeds: { state: RuleState; label: string }[] = [
@@ -66,10 +66,9 @@ const deeds: { state: RuleState; label: string }[] = [
 ];
 
 async function rename(r: RuleView) {
-  await attempt(async () => {
+  await tried.attempt(async () => {
     const body = { id: r.id, version: r.version, name: r.proposedName, body: r.body };
-    await ask(api.PUT("/rules/{id}", { params: { path: { id: r.id } }, body }));
-    await load();
+    await change(api.PUT("/rules/{id}", { params: { path: { id: r.id } }, body }));
   });
 }
 </script>
@@ -80,78 +79,84 @@ async function rename(r: RuleView) {
       <h1 class="of">
         Rules for
         <SentencePicker
-          :value="kind || 'all'"
+          :value="list.kind || 'all'"
           label="Kind of record"
           :options="kinds"
-          @change="set('kind', $event === 'all' ? '' : $event)"
+          @change="list.set('kind', $event === 'all' ? '' : $event)"
         />
       </h1>
-      <span class="quiet">{{ found.length }} of {{ rules?.length ?? 0 }}</span>
+      <span class="quiet">{{ list.found.length }} of {{ list.rules?.length ?? 0 }}</span>
       <span class="spring" />
-      <button v-if="filtered" type="button" class="plain" @click="clear">Show all</button>
+      <button v-if="filtered" type="button" class="plain" @click="list.clear">Show all</button>
       <input
         class="line search"
         type="search"
-        :value="of('search')"
+        :value="list.of('search')"
         placeholder="Names, formulas, notes"
         aria-label="Search rules"
-        @input="set('search', value($event))"
+        @input="list.set('search', value($event))"
       />
     </div>
     <div class="filters">
-      <select class="line" :value="of('family')" aria-label="Family" @change="set('family', value($event))">
-        <option value="">all families</option>
-        <option v-for="(f, key) in families" :key="key" :value="key">{{ f.label }}</option>
-      </select>
-      <select
-        class="line"
-        :value="of('company')"
-        aria-label="Company"
-        @change="set('company', value($event))"
-      >
-        <option value="">all companies</option>
-        <option v-for="c in catalog.catalog?.companies" :key="c.key" :value="c.key">
-          {{ c.key }} {{ c.name }}
-        </option>
-      </select>
-      <select
-        class="line"
-        :value="of('type')"
-        aria-label="Type"
+      <SelectBox
+        :model-value="list.of('family')"
+        label="Family"
+        :options="[
+          { value: '', label: 'all families' },
+          ...Object.entries(families).map(([key, f]) => ({ value: key, label: f.label })),
+        ]"
+        @change="list.set('family', $event)"
+      />
+      <SelectBox
+        :model-value="list.of('company')"
+        label="Company"
+        :options="[{ value: '', label: 'all companies' }, ...catalog.companyOptions]"
+        @change="list.set('company', $event)"
+      />
+      <SelectBox
+        :model-value="list.of('type')"
+        label="Type"
         :disabled="!entry"
-        @change="set('type', value($event))"
-      >
-        <option value="">all types</option>
-        <option v-for="t in entry?.types" :key="t.key" :value="t.key">{{ t.label }}</option>
-      </select>
-      <select class="line" :value="of('state')" aria-label="State" @change="set('state', value($event))">
-        <option value="">all states</option>
-        <option v-for="(words, key) in stateWords" :key="key" :value="key">{{ words }}</option>
-      </select>
-      <select
-        class="line"
-        :value="of('writes')"
-        aria-label="Rules on the field"
+        :options="[
+          { value: '', label: 'all types' },
+          ...(entry?.types ?? []).map((t) => ({ value: t.key, label: t.label })),
+        ]"
+        @change="list.set('type', $event)"
+      />
+      <SelectBox
+        :model-value="list.of('state')"
+        label="State"
+        :options="[
+          { value: '', label: 'all states' },
+          ...Object.entries(stateWords).map(([key, words]) => ({ value: key, label: words })),
+        ]"
+        @change="list.set('state', $event)"
+      />
+      <SelectBox
+        :model-value="list.of('writes')"
+        label="Rules on the field"
         :disabled="!entry"
-        :title="entry ? '' : 'Choose one kind of record first'"
-        @change="set('writes', value($event))"
-      >
-        <option value="">on any field</option>
-        <option v-for="f in fields" :key="f.key" :value="f.key">on {{ f.label }}</option>
-      </select>
-      <select
-        class="line"
-        :value="of('reads')"
-        aria-label="Rules that read the field"
+        :title="entry ? '' : 'Choose one list.kind of record first'"
+        :options="[
+          { value: '', label: 'on any field' },
+          ...fields.map((f) => ({ value: f.key, label: `on ${f.label}` })),
+        ]"
+        @change="list.set('writes', $event)"
+      />
+      <SelectBox
+        :model-value="list.of('reads')"
+        label="Rules that read the field"
         :disabled="!entry"
-        :title="entry ? '' : 'Choose one kind of record first'"
-        @change="set('reads', value($event))"
-      >
-        <option value="">reading any field</option>
-        <option v-for="f in fields" :key="f.key" :value="f.key">reading {{ f.label }}</option>
-      </select>
+        :title="entry ? '' : 'Choose one list.kind of record first'"
+        :options="[
+          { value: '', label: 'reading any field' },
+          ...fields.map((f) => ({ value: f.key, label: `reading ${f.label}` })),
+        ]"
+        @change="list.set('reads', $event)"
+      />
     </div>
-    <TroubleNote :problem="refused" :uses="uses" :count="count" />
+    <TroubleNote v-bind="tried.trouble" />
+    <TroubleNote :problem="list.problem" :retry="list.reload" />
     <p v-if="done" class="done" role="status">{{ done }}</p>
     <div v-if="shown.length" class="many" role="region" aria-label="Marked rules">
       <strong>{{ shown.length }} marked</strong>
@@ -179,7 +184,7 @@ async function rename(r: RuleView) {
         <button
           type="button"
           class="button first"
-          :disabled="busy || !!stuck.length || (!!unproved.length && !reason.trim())"
+          :disabled="tried.busy || !!stuck.length || (!!unproved.length && !reason.trim())"
           @click="move(asked.state, false)"
         >
           {{ deeds.find((d) => d.state === asked!.state)?.label }}
@@ -192,7 +197,7 @@ async function rename(r: RuleView) {
           :key="d.state"
           type="button"
           class="button"
-          :disabled="busy"
+          :disabled="tried.busy"
           @click="move(d.state, true)"
         >
           {{ d.label }} …
@@ -200,13 +205,10 @@ async function rename(r: RuleView) {
         <button type="button" class="plain" @click="markAll(false)">Unmark</button>
       </template>
     </div>
-    <p v-if="problem" class="empty" role="alert">
-      {{ problem }} <button class="plain" type="button" @click="load">Try again</button>
-    </p>
-    <p v-else-if="rules && !rules.length" class="empty">
+    <p v-if="list.rules && !list.rules.length" class="empty">
       No rules yet. <RouterLink to="/plan">Open the plan</RouterLink>, choose a cell and write the first.
     </p>
-    <p v-else-if="rules && !found.length" class="empty">
+    <p v-else-if="list.rules && !list.found.length" class="empty">
       No rule fits that. Widen the search or the filters.
     </p>
     <table v-else class="ledger">
@@ -217,7 +219,7 @@ async function rename(r: RuleView) {
               type="checkbox"
               aria-label="Mark all that are shown"
               :checked="
-                shown.length > 0 && shown.length === found.filter((r) => r.state !== 'retired').length
+                shown.length > 0 && shown.length === list.found.filter((r) => r.state !== 'retired').length
               "
               @change="markAll(($event.target as HTMLInputElement).checked)"
             />
@@ -232,7 +234,7 @@ async function rename(r: RuleView) {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="r in found" :key="r.id" :class="{ resting: r.state !== 'in force' }">
+        <tr v-for="r in list.found" :key="r.id" :class="{ resting: r.state !== 'in force' }">
           <td>
             <input
               v-if="r.state !== 'retired'"
@@ -293,9 +295,8 @@ async function rename(r: RuleView) {
 .reason {
   width: 320px;
 }
-.filters select {
-  width: auto;
-  max-width: 200px;
+.filters .el-select {
+  width: 176px;
 }
 .many {
   display: flex;

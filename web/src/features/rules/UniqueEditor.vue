@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import type { Field, Unique } from "@/api/client";
 import { ofLine } from "@/address";
@@ -33,16 +33,14 @@ function ignore(value: "case" | "spaces" | "punctuation", on: boolean) {
       No two records may have the same {{ field.label
       }}<template v-if="unique.with?.length"> together with the same</template>
     </p>
-    <ElSelect
+    <SelectBox
       :model-value="unique.with ?? []"
       multiple
-      filterable
       placeholder="alone; add fields that must be the same too"
-      aria-label="Unique together with"
+      label="Unique together with"
+      :options="others.map((f) => ({ value: f.key, label: f.label }))"
       @update:model-value="unique = { ...unique, with: $event }"
-    >
-      <ElOption v-for="f in others" :key="f.key" :value="f.key" :label="f.label" />
-    </ElSelect>
+    />
     <label
       ><input
         type="radio"

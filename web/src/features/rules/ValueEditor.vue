@@ -1,5 +1,6 @@
 <script setup lang="ts">
-import { ElAutocomplete, ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
+import { ElAutocomplete } from "element-plus";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Field, type Name, type Schemas } from "@/api/client";
 import { suggesting } from "@/features/records/choices";
@@ -90,11 +91,17 @@ const suggest = suggesting(
   <div class="value">
     <span class="word">{{ word }}</span>
     <template v-if="fits">
-      <ElSelect class="manner" :model-value="manner" aria-label="Kind of value" @change="setManner">
-        <ElOption value="constant" label="the value" />
-        <ElOption value="field" label="the value of" />
-        <ElOption value="crosswalk" label="by crosswalk" />
-      </ElSelect>
+      <SelectBox
+        class="manner"
+        :model-value="manner"
+        label="Kind of value"
+        :options="[
+          { value: 'constant', label: 'the value' },
+          { value: 'field', label: 'the value of' },
+          { value: 'crosswalk', label: 'by crosswalk' },
+        ]"
+        @change="setManner"
+      />
       <NameSelect
         v-if="manner === 'field'"
         class="chosen"

@@ -1,13 +1,13 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed, defineAsyncComponent } from "vue";
 import type { Band, Family, Field, RuleBody, Schemas } from "@/api/client";
 import BandsEditor from "@/features/rules/BandsEditor.vue";
 import NameSelect from "@/features/rules/NameSelect.vue";
 import ValueEditor from "@/features/rules/ValueEditor.vue";
 import { useCatalog } from "@/queries/catalog";
-import { useTables } from "@/features/rules/tables";
-import { useWords } from "@/features/rules/words";
+import { useNames } from "@/queries/names";
+import { useSeries } from "@/queries/tables";
 
 const FormulaEditor = defineAsyncComponent(() => import("@/features/rules/FormulaEditor.vue"));
 
@@ -25,14 +25,12 @@ const props = defineProps<{
   };
 }>();
 const catalog = useCatalog();
-const words = useWords();
-const tables = useTables();
 const family = computed(() => body.value.family);
-if (family.value === "default") void tables.load();
+const series = useSeries();
 
-const names = computed(() => words.names(body.value.kind, body.value.target)?.names ?? []);
+const words = useNames(() => body.value);
 /** Fields behind the links of the document, from which a source can come. */
-const behind = computed(() => names.value.filter((n) => n.linked && n.single && n.fits));
+const behind = computed(() => words.names.filter((n) => n.linked && n.single && n.fits));
 
 /** The linked record that a follow-up writes to, and its fields. */
 const remoteKind = computed(() => catalog.entry(props.field.kind ?? "")?.kind);
@@ -56,8 +54,8 @@ const deed = computed(() => {
 });
 
 const usesSeries = computed(() => body.value.effect.series !== undefined);
-function useSeries(on: boolean) {
-  body.value.effect.series = on ? (tables.series[0]?.series.key ?? "") : undefined;
+function setSeries(on: boolean) {
+  body.value.effect.series = on ? (series.data?.[0]?.series.key ?? "") : undefined;
   body.value.effect.value = on ? undefined : "";
 }
 
@@ -77,42 +75,39 @@ function setBands(on: boolean) {
 <template>
   <div v-if="family === 'follow-up'" class="deed">
     <span class="word">after posting set</span>
-    <ElSelect
+    <SelectBox
       :model-value="remote?.key"
-      filterable
-      aria-label="Field that is written"
-      :fit-input-width="false"
+      label="Field that is written"
+      :options="remoteFields.map((f) => ({ value: f.key, label: f.label }))"
       @update:model-value="body.target = `${field.key}.${$event}`"
-    >
-      <ElOption v-for="f in remoteFields" :key="f.key" :value="f.key" :label="f.label" />
-    </ElSelect>
+    />
     <span class="word">of {{ field.label }}</span>
   </div>
 
   <fieldset v-if="family === 'default'" class="choice row">
     <legend class="field-label">What it is filled with</legend>
-    <label><input type="radio" :checked="!usesSeries" @change="useSeries(false)" /> a value</label>
+    <label><input type="radio" :checked="!usesSeries" @change="setSeries(false)" /> a value</label>
     <label
-      ><input type="radio" :checked="usesSeries" @change="useSeries(true)" /> the next number of a
+      ><input type="radio" :checked="usesSeries" @change="setSeries(true)" /> the next number of a
       series</label
     >
   </fieldset>
   <div v-if="usesSeries" class="deed">
     <span class="word">{{ deed }}</span>
-    <ElSelect
+    <SelectBox
       v-model="body.effect.series"
       placeholder="a number series"
-      aria-label="Number series"
-      :fit-input-width="false"
-    >
-      <ElOption
-        v-for="s in tables.series"
-        :key="s.series.key"
-        :value="s.series.key"
-        :label="`${s.series.label}: ${s.counts[0]?.next[0] ?? 'exhausted'}`"
-      />
-    </ElSelect>
-    <p v-if="!tables.series.length" class="quiet">There is no number series yet; design one under Tables.</p>
+      label="Number series"
+      :options="
+        (series.data ?? []).map((s) => ({
+          value: s.series.key,
+          label: `${s.series.label}: ${s.counts[0]?.next[0] ?? 'exhausted'}`,
+        }))
+      "
+    />
+    <p v-if="series.data && !series.data.length" class="quiet">
+      There is no number series yet; design one under Tables.
+    </p>
   </div>
   <template v-else-if="family === 'source' && !asFormula">
     <div class="deed">
@@ -125,7 +120,7 @@ function setBands(on: boolean) {
         @update:model-value="body.effect.value = $event"
       />
     </div>
-    <p v-if="!behind.length && names.length" class="quiet">
+    <p v-if="!behind.length && words.names.length" class="quiet">
       No field behind a link of this kind of record fits {{ field.label }}.
     </p>
   </template>
@@ -141,7 +136,7 @@ function setBands(on: boolean) {
     v-else-if="target && !onlySorts"
     :kind="family === 'follow-up' ? remoteKind!.key : body.kind"
     :field="target"
-    :names="names"
+    :names="words.names"
     :formula="body.effect.value ?? ''"
     :constant="read.constant"
     :field-value="read.fieldValue"

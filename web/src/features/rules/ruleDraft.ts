@@ -1,10 +1,9 @@
-import { useDebounceFn, useEventListener } from "@vueuse/core";
-import { computed, onBeforeUnmount, ref, watch } from "vue";
+import { useEventListener } from "@vueuse/core";
+import { computed, onBeforeUnmount, reactive, ref, toRef, watch } from "vue";
 import {
   api,
   ask,
   RequestError,
-  type Family,
   type PlanRule,
   type RuleChange,
   type RuleState,
@@ -12,24 +11,11 @@ import {
 } from "@/api/client";
 import { givesValue } from "@/features/rules/families";
 import { useCatalog } from "@/queries/catalog";
+import { askOnce, change as send } from "@/queries/client";
+import { useAttempt } from "@/ui/attempt";
+import { useWhileTyping } from "@/ui/whileTyping";
 import { usePlan, type Selection } from "@/features/plan/plan";
 import type { Unkept } from "@/features/rules/unkept";
-
-/** The effect that a new rule begins with. */
-function beginning(family: Family): RuleChange["body"]["effect"] {
-  switch (family) {
-    case "entry":
-      return { need: "required", access: "open" };
-    case "source":
-      return { tie: "copied", value: "" };
-    case "default":
-      return { lifetime: "new only", value: "" };
-    case "validate":
-      return { severity: "refuse", must: "", message: "" };
-    default:
-      return { value: "" };
-  }
-}
 
 /**
  * The rules of one cell of the plan, and the one that is open: read by the server as it is written, tried on the
@@ -52,8 +38,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   const view = ref<RuleView>();
   const kept = ref("");
   const asFormula = ref(false);
-  const problem = ref("");
-  const busy = ref(false);
+  const tried = useAttempt();
 
   /** What of the sentence is not finished, or is wrong: it stands on the screen and not in the rule yet. */
   const unfinished = ref<NonNullable<Unkept["unfinished"]>>({});
@@ -97,7 +82,9 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
 
   async function show(id: number) {
     putAside();
-    await attempt(async () => take(await ask(api.GET("/rules/{id}", { params: { path: { id } } }))));
+    await attempt(async () =>
+      take(await askOnce(["rule", id], () => api.GET("/rules/{id}", { params: { path: { id } } }))),
+    );
   }
 
   function take(shown: RuleView) {
@@ -133,18 +120,16 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     return copy;
   }
 
-  async function attempt(work: () => Promise<void>) {
-    busy.value = true;
-    problem.value = "";
-    try {
-      await work();
-    } catch (error) {
-      problem.value = (error as Error).message;
-      if (error instanceof RequestError && error.problem.problems && view.value) {
-        view.value = { ...view.value, problems: error.problem.problems };
+  function attempt(work: () => Promise<void>) {
+    return tried.attempt(async () => {
+      try {
+        await work();
+      } catch (error) {
+        if (error instanceof RequestError && error.problem.problems && view.value)
+          view.value = { ...view.value, problems: error.problem.problems };
+        throw error;
       }
-    }
-    busy.value = false;
+    });
   }
 
   /** What a new rule is on: a follow-up on a field of the linked record. */
@@ -175,7 +160,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
         target: targetOf(),
         scope: { companies: [company], types: [type], from: "", until: "" },
         when: "",
-        effect: beginning(family),
+        effect: { value: givesValue(family) ? "" : undefined, ...catalog.catalog?.effects[family] },
         on: { new: true, change: true },
         priority: 100,
         note: { askedBy: "", askedOn: catalog.catalog?.today ?? "", why: "" },
@@ -184,23 +169,19 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     asFormula.value = false;
   }
 
-  const read = useDebounceFn(async () => {
-    if (!change.value || gone) return;
-    // A late answer must not be taken for one about what stands here by then.
-    const asks = () => JSON.stringify([change.value?.id, change.value?.version, change.value?.body]);
-    const asked = asks();
-    try {
-      const answer = await ask(api.POST("/rules/read", { body: change.value }));
-      if (change.value && asks() === asked) {
-        view.value = { ...answer, version: change.value.version ?? 0 };
-        problem.value = "";
-      }
-    } catch (error) {
-      problem.value = (error as Error).message;
-    }
-    if (gone) return;
-    await plan.tryDocument();
-  }, 180);
+  // The rule is read as it is written, and the test document tried with it.
+  const reading = useWhileTyping(
+    () => (dirty.value ? change.value : undefined),
+    (body, signal) => ask(api.POST("/rules/read", { body, signal })),
+  );
+  watch(
+    () => reading.answer,
+    (answer) => {
+      if (!answer || !change.value || gone) return;
+      view.value = { ...answer, version: change.value.version ?? 0 };
+      void plan.tryDocument();
+    },
+  );
 
   /** A draft, and a rule that is being changed, act on the test document as they stand here. */
   const written = computed(() =>
@@ -211,8 +192,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     ([now]) => {
       const before = plan.tried;
       plan.tried = written.value;
-      if (now && dirty.value) void read();
-      else if (before !== plan.tried) void plan.tryDocument();
+      if (!(now && dirty.value) && before !== plan.tried) void plan.tryDocument();
     },
   );
 
@@ -229,7 +209,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   async function afterChange(next: RuleView) {
     plan.tried = undefined;
     take(next);
-    await Promise.all([plan.loadPlan(), plan.tryDocument()]);
+    await plan.tryDocument();
   }
 
   async function save(reason?: string): Promise<RuleView | undefined> {
@@ -241,8 +221,8 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     if (!dirty.value && !isNew.value) return view.value;
     const body = { ...change.value, reason };
     const next = isNew.value
-      ? await ask(api.POST("/rules", { body }))
-      : await ask(api.PUT("/rules/{id}", { params: { path: { id: body.id! } }, body }));
+      ? await send(api.POST("/rules", { body }))
+      : await send(api.PUT("/rules/{id}", { params: { path: { id: body.id! } }, body }));
     await afterChange(next);
     return next;
   }
@@ -273,7 +253,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
       const params = { path: { id: current.id } };
       const body = { state, version: current.version, reason };
       try {
-        const moved = await ask(api.POST("/rules/{id}/state", { params, body }));
+        const moved = await send(api.POST("/rules/{id}/state", { params, body }));
         needsReason.value = "";
         await afterChange(moved);
       } catch (error) {
@@ -288,14 +268,14 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     return attempt(async () => {
       const id = change.value?.id;
       if (id) {
-        await ask(api.DELETE("/rules/{id}", { params: { path: { id } } }));
+        await send(api.DELETE("/rules/{id}", { params: { path: { id } } }));
         plan.unkept.set(placeOf(0), { change: { ...change.value!, id: 0, version: 0 } }); // to be put back
       }
       plan.tried = undefined;
       change.value = undefined;
       view.value = undefined;
       unfinished.value = {};
-      await Promise.all([plan.loadPlan(), plan.tryDocument()]);
+      await plan.tryDocument();
     });
   }
 
@@ -311,7 +291,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
 
   const leftBehind = computed(() => plan.unkept.has(placeOf(0)));
 
-  return {
+  return reactive({
     rules,
     acts,
     act,
@@ -320,8 +300,9 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     dirty,
     isNew,
     asFormula,
-    problem,
-    busy,
+    /** Why the last deed was not done, or why the rule cannot be read as it stands. */
+    problem: computed(() => tried.trouble.problem || reading.problem),
+    busy: toRef(tried, "busy"),
     leftBehind,
     needsReason,
     asked,
@@ -333,5 +314,5 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     move,
     discard,
     revert,
-  };
+  });
 }

@@ -1,8 +1,9 @@
-import { computed, ref } from "vue";
+import { computed, reactive } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, ask, type RuleView } from "@/api/client";
+import { api } from "@/api/client";
 import { fieldOf } from "@/features/rules/families";
 import { useCatalog } from "@/queries/catalog";
+import { useAsked } from "@/queries/client";
 
 export const filterNames = ["search", "family", "state", "company", "type", "reads", "writes"] as const;
 export type FilterName = (typeof filterNames)[number];
@@ -12,23 +13,14 @@ export function useRuleList() {
   const catalog = useCatalog();
   const route = useRoute();
   const router = useRouter();
-  const rules = ref<RuleView[]>();
-  const problem = ref("");
 
   const kind = computed(() => (typeof route.query.kind === "string" ? route.query.kind : ""));
 
-  async function load() {
-    try {
-      const kinds = kind.value ? [kind.value] : catalog.kinds.map((k) => k.kind.key);
-      const lists = await Promise.all(
-        kinds.map((k) => ask(api.GET("/rules", { params: { query: { kind: k } } }))),
-      );
-      rules.value = lists.flat();
-      problem.value = "";
-    } catch (error) {
-      problem.value = (error as Error).message;
-    }
-  }
+  const asked = useAsked(
+    () => ["rules", kind.value],
+    (signal) => api.GET("/rules", { params: { query: { kind: kind.value || undefined } }, signal }),
+    { keep: true },
+  );
 
   function of(name: FilterName): string {
     const value = route.query[name];
@@ -49,7 +41,7 @@ export function useRuleList() {
 
   const found = computed(() => {
     const words = of("search").toLowerCase().split(/\s+/).filter(Boolean);
-    return (rules.value ?? []).filter((r) => {
+    return (asked.data ?? []).filter((r) => {
       const { body } = r;
       const text = [
         r.id,
@@ -76,5 +68,14 @@ export function useRuleList() {
     });
   });
 
-  return { rules, kind, problem, load, of, set, clear, found };
+  return reactive({
+    rules: computed(() => asked.data),
+    problem: computed(() => asked.problem),
+    reload: asked.reload,
+    kind,
+    of,
+    set,
+    clear,
+    found,
+  });
 }

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import type { Field } from "@/api/client";
 import { keyOf } from "@/address";
@@ -41,14 +42,12 @@ function rename(label: string) {
     /></label>
     <label
       ><span class="field-label">Holds</span>
-      <select
-        class="line"
-        :value="field.type"
-        @change="field = { ...field, type: ($event.target as HTMLSelectElement).value as Field['type'] }"
-      >
-        <option v-for="t in types" :key="t.name" :value="t.name">{{ t.label }}</option>
-      </select></label
-    >
+      <SelectBox
+        :model-value="field.type"
+        label="Holds"
+        :options="types.map((t) => ({ value: t.name, label: t.label }))"
+        @change="field = { ...field, type: $event as Field['type'] }"
+    /></label>
     <label v-if="heeds('decimals')"
       ><span class="field-label">Decimals</span
       ><input
@@ -61,14 +60,12 @@ function rename(label: string) {
     /></label>
     <label v-if="heeds('kind')"
       ><span class="field-label">To</span>
-      <select
-        class="line"
-        :value="field.kind"
-        @change="field = { ...field, kind: ($event.target as HTMLSelectElement).value }"
-      >
-        <option v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key">{{ k.kind.label }}</option>
-      </select></label
-    >
+      <SelectBox
+        :model-value="field.kind"
+        label="To"
+        :options="catalog.kinds.map((k) => ({ value: k.kind.key, label: k.kind.label }))"
+        @change="field = { ...field, kind: $event }"
+    /></label>
     <slot />
   </div>
 </template>

@@ -1,15 +1,16 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
+import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
-import { api, ask, type Company } from "@/api/client";
+import { api, type Company } from "@/api/client";
 import type { Format } from "@/ui/format";
-import EntryForm from "@/ui/EntryForm.vue";
-import { useEntryForm } from "@/ui/entryForm";
+import DateInput from "@/ui/DateInput.vue";
+import TableEditor from "@/ui/TableEditor.vue";
+import { useTableEditor } from "@/ui/tableEditor";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
 const path = (company: Company) => ({ params: { path: { key: company.key } } });
-const { draft, adding, busy, trouble, edit, save, remove, leave } = useEntryForm<Company>({
+const table = useTableEditor<Company>({
   blank: () => ({
     key: "",
     name: "",
@@ -18,9 +19,8 @@ const { draft, adding, busy, trouble, edit, save, remove, leave } = useEntryForm
     rounding: "half-up",
     calendar: { freeDays: [6, 7], holidays: [] },
   }),
-  save: (company) => ask(api.PUT("/companies/{key}", { ...path(company), body: company })),
-  remove: (company) => ask(api.DELETE("/companies/{key}", path(company))),
-  reload: catalog.load,
+  save: (company) => api.PUT("/companies/{key}", { ...path(company), body: company }),
+  remove: (company) => api.DELETE("/companies/{key}", path(company)),
 });
 const days = ["Monday", "Tuesday", "Wednesday", "Thursday", "Friday", "Saturday", "Sunday"];
 
@@ -34,38 +34,29 @@ const ways: { label: string; format: Format }[] = [
   { label: "2026-11-24 · 1,234.50", format: { decimal: ".", group: ",", date: "ymd", separator: "-" } },
 ];
 const written = computed({
-  get: () => ways.find((w) => JSON.stringify(w.format) === JSON.stringify(draft.value?.format))?.label ?? "",
-  set: (label) => (draft.value!.format = ways.find((w) => w.label === label)?.format),
+  get: () => ways.find((w) => JSON.stringify(w.format) === JSON.stringify(table.draft?.format))?.label ?? "",
+  set: (label) => (table.draft!.format = ways.find((w) => w.label === label)?.format),
 });
 
 function toggleDay(day: number) {
-  const free = draft.value!.calendar.freeDays;
-  draft.value!.calendar.freeDays = free.includes(day) ? free.filter((d) => d !== day) : [...free, day];
+  const free = table.draft!.calendar.freeDays;
+  table.draft!.calendar.freeDays = free.includes(day) ? free.filter((d) => d !== day) : [...free, day];
 }
 </script>
 
 <template>
-  <div class="page-head">
-    <h1>Companies</h1>
-    <span class="spring" />
-    <button type="button" class="button" @click="edit()">Add a company</button>
-  </div>
-  <table class="ledger">
-    <thead>
-      <tr>
-        <th>Key</th>
-        <th>Name</th>
-        <th>Country</th>
-        <th>Currency</th>
-        <th>Rounds</th>
-        <th>Free days</th>
-        <th>Holidays</th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="c in catalog.catalog?.companies" :key="c.key" :class="{ open: draft?.key === c.key }">
+  <TableEditor
+    :table="table"
+    title="Companies"
+    add="Add a company"
+    :columns="['Key', 'Name', 'Country', 'Currency', 'Rounds', 'Free days', 'Holidays']"
+    :form="table.adding ? 'New company' : `Company ${table.draft?.key}`"
+    :form-title="table.adding ? 'New company' : `${table.draft?.key} ${table.draft?.name}`"
+  >
+    <template #rows>
+      <tr v-for="c in catalog.catalog?.companies" :key="c.key" :class="{ open: table.draft?.key === c.key }">
         <td>
-          <button type="button" class="plain" @click="edit(c)">{{ c.key }}</button>
+          <button type="button" class="plain" @click="table.edit(c)">{{ c.key }}</button>
         </td>
         <td class="serif">{{ c.name }}</td>
         <td>{{ c.country }}</td>
@@ -74,95 +65,91 @@ function toggleDay(day: number) {
         <td>{{ c.calendar.freeDays.map((d) => days[d - 1]!.slice(0, 3)).join(", ") }}</td>
         <td>{{ c.calendar.holidays.length }}</td>
       </tr>
-    </tbody>
-  </table>
-  <EntryForm
-    v-if="draft"
-    :label="adding ? 'New company' : `Company ${draft.key}`"
-    :title="adding ? 'New company' : `${draft.key} ${draft.name}`"
-    :trouble="trouble"
-    :busy="busy"
-    :adding="adding"
-    @save="save"
-    @leave="leave"
-    @remove="remove"
-  >
-    <div class="fields">
-      <label v-if="adding"
-        ><span class="field-label">Key</span><input v-model.trim="draft.key" class="line" required
-      /></label>
-      <label class="wide"
-        ><span class="field-label">Name</span><input v-model="draft.name" class="line" required
-      /></label>
-      <label
-        ><span class="field-label">Country</span
-        ><input v-model.trim="draft.country" class="line" placeholder="Ireland, or IE" required
-      /></label>
-      <label
-        ><span class="field-label">Currency</span
-        ><input v-model.trim="draft.currency" class="line" placeholder="Euro, or EUR" required
-      /></label>
-      <label
-        ><span class="field-label">Rounds</span>
-        <select v-model="draft.rounding" class="line">
-          <option value="half-up">half up</option>
-          <option value="half-even">half even</option>
-        </select></label
-      >
-      <label
-        ><span class="field-label">Time zone</span>
-        <ElSelect
-          v-model="draft.timeZone"
-          filterable
-          clearable
-          placeholder="of the machine"
-          aria-label="Time zone"
-        >
-          <ElOption v-for="z in zones" :key="z" :value="z" :label="z" />
-        </ElSelect>
-      </label>
-      <label
-        ><span class="field-label">Numbers and dates</span>
-        <ElSelect
-          v-model="written"
-          aria-label="How numbers and dates are written"
-          placeholder="as people's browsers do"
-        >
-          <ElOption value="" label="as people's browsers do" />
-          <ElOption v-for="w in ways" :key="w.label" :value="w.label" :label="w.label" />
-        </ElSelect>
-      </label>
-    </div>
-    <fieldset>
-      <legend class="field-label">Days on which nobody works</legend>
-      <label v-for="(name, i) in days" :key="name" class="day">
-        <input
-          type="checkbox"
-          :checked="draft.calendar.freeDays.includes(i + 1)"
-          @change="toggleDay(i + 1)"
-        />
-        {{ name }}
-      </label>
-    </fieldset>
-    <div class="holidays">
-      <span class="field-label">Holidays</span>
-      <p v-for="(h, i) in draft.calendar.holidays" :key="i">
-        <input v-model="h.day" type="date" class="line date" aria-label="Day of the holiday" required />
-        <input v-model="h.name" class="line" aria-label="Name of the holiday" />
+    </template>
+    <template v-if="table.draft" #default>
+      <div class="fields">
+        <label v-if="table.adding"
+          ><span class="field-label">Key</span><input v-model.trim="table.draft.key" class="line" required
+        /></label>
+        <label class="wide"
+          ><span class="field-label">Name</span><input v-model="table.draft.name" class="line" required
+        /></label>
+        <label
+          ><span class="field-label">Country</span
+          ><input v-model.trim="table.draft.country" class="line" placeholder="Ireland, or IE" required
+        /></label>
+        <label
+          ><span class="field-label">Currency</span
+          ><input v-model.trim="table.draft.currency" class="line" placeholder="Euro, or EUR" required
+        /></label>
+        <label
+          ><span class="field-label">Rounds</span>
+          <SelectBox
+            v-model="table.draft.rounding"
+            label="Rounds"
+            :options="[
+              { value: 'half-up', label: 'half up' },
+              { value: 'half-even', label: 'half even' },
+            ]"
+        /></label>
+        <label
+          ><span class="field-label">Time zone</span>
+          <SelectBox
+            v-model="table.draft.timeZone"
+            clearable
+            placeholder="of the machine"
+            label="Time zone"
+            :options="zones.map((z) => ({ value: z, label: z }))"
+          />
+        </label>
+        <label
+          ><span class="field-label">Numbers and dates</span>
+          <SelectBox
+            v-model="written"
+            label="How numbers and dates are written"
+            placeholder="as people's browsers do"
+            :options="[
+              { value: '', label: 'as people\'s browsers do' },
+              ...ways.map((w) => ({ value: w.label, label: w.label })),
+            ]"
+          />
+        </label>
+      </div>
+      <fieldset>
+        <legend class="field-label">Days on which nobody works</legend>
+        <label v-for="(name, i) in days" :key="name" class="day">
+          <input
+            type="checkbox"
+            :checked="table.draft.calendar.freeDays.includes(i + 1)"
+            @change="toggleDay(i + 1)"
+          />
+          {{ name }}
+        </label>
+      </fieldset>
+      <div class="holidays">
+        <span class="field-label">Holidays</span>
+        <p v-for="(h, i) in table.draft.calendar.holidays" :key="i">
+          <DateInput v-model="h.day" class="date" label="Day of the holiday" required />
+          <input v-model="h.name" class="line" aria-label="Name of the holiday" />
+          <button
+            type="button"
+            class="plain"
+            aria-label="Remove the holiday"
+            @click="table.draft.calendar.holidays.splice(i, 1)"
+          >
+            ×
+          </button>
+        </p>
         <button
           type="button"
           class="plain"
-          aria-label="Remove the holiday"
-          @click="draft.calendar.holidays.splice(i, 1)"
+          @click="table.draft.calendar.holidays.push({ day: '', name: '' })"
         >
-          ×
+          Add a holiday
         </button>
-      </p>
-      <button type="button" class="plain" @click="draft.calendar.holidays.push({ day: '', name: '' })">
-        Add a holiday
-      </button>
-    </div>
-  </EntryForm>
+      </div>
+    </template>
+  </TableEditor>
 </template>
 
 <style scoped>

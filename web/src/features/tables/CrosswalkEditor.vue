@@ -8,25 +8,32 @@ import TroubleNote from "@/ui/TroubleNote.vue";
 import UseList from "@/ui/UseList.vue";
 import ValueCell from "@/features/tables/ValueCell.vue";
 import { useAttempt } from "@/ui/attempt";
-import { allRead } from "@/features/tables/cells";
-import { problemAt, useLiveCheck } from "@/ui/liveCheck";
+import { allRead } from "@/queries/values";
+import { askOnce, change, useAsked } from "@/queries/client";
+import DateInput from "@/ui/DateInput.vue";
+import { problemAt, useWhileTyping } from "@/ui/whileTyping";
 import { format } from "@/ui/format";
 
 const props = defineProps<{ crosswalk: string }>();
 const emit = defineEmits<{ close: []; saved: [key: string] }>();
-const { problem, uses, count, busy, attempt } = useAttempt();
+const tried = useAttempt();
 
 const draft = ref<Crosswalk>();
 const version = ref(0);
-const checked = useLiveCheck(
+const checked = useWhileTyping(
   () => draft.value,
-  (crosswalk) => ask(api.POST("/tables/crosswalks/check", { body: crosswalk })),
+  (crosswalk, signal) => ask(api.POST("/tables/crosswalks/check", { body: crosswalk, signal })),
 );
 const kept = ref("");
 const done = ref("");
 const columnsOpen = ref(false);
-const missing = ref<Schemas["MissingCode"][]>();
 const adding = computed(() => version.value === 0);
+const path = () => ({ params: { path: { key: draft.value?.key ?? "" } } });
+/** Codes in saved records that have no row. */
+const missing = useAsked(
+  () => (adding.value ? undefined : ["tables", "crosswalks", draft.value?.key, "missing"]),
+  (signal) => api.GET("/tables/crosswalks/{key}/missing", { ...path(), signal }),
+);
 
 const column = (key: string, label: string): Field => ({ key, label, section: "", type: "text" });
 async function load() {
@@ -44,27 +51,27 @@ async function load() {
     addRow();
     return;
   }
-  await attempt(async () => {
+  await tried.attempt(async () => {
     const params = { path: { key: props.crosswalk } };
-    take(await ask(api.GET("/tables/crosswalks/{key}", { params })));
+    const fetch = () => api.GET("/tables/crosswalks/{key}", { params });
+    take(await askOnce(["tables", "crosswalks", props.crosswalk], fetch));
     kept.value = JSON.stringify(draft.value);
-    missing.value = await ask(api.GET("/tables/crosswalks/{key}/missing", { params }));
   });
 }
 void load();
 
 function take(view: CrosswalkView) {
-  draft.value = view.crosswalk;
-  checked.value = view;
+  draft.value = JSON.parse(JSON.stringify(view.crosswalk)) as Crosswalk;
+  checked.answer = view;
   if (view.version) version.value = view.version;
 }
 const dirty = computed(() => JSON.stringify(draft.value) !== kept.value);
 
-const wrong = (row: number, key: string) => problemAt(checked.value?.problems, row, key);
-const tableProblems = computed(() => checked.value?.problems.filter((p) => p.row < 0) ?? []);
+const wrong = (row: number, key: string) => problemAt(checked.answer?.problems, row, key);
+const tableProblems = computed(() => checked.answer?.problems.filter((p) => p.row < 0) ?? []);
 /** Rows with a problem besides those in sight are told by number. */
 const wrongRows = computed(() => [
-  ...new Set((checked.value?.problems ?? []).filter((p) => p.row >= 0).map((p) => p.row + 1)),
+  ...new Set((checked.answer?.problems ?? []).filter((p) => p.row >= 0).map((p) => p.row + 1)),
 ]);
 
 function addRow() {
@@ -77,7 +84,7 @@ const grid = ref<HTMLElement>();
 function onKey(event: KeyboardEvent) {
   const input = event.target as HTMLInputElement;
   const step = { ArrowDown: 1, Enter: 1, ArrowUp: -1 }[event.key];
-  if (!step || input.type === "date") return;
+  if (!step || input.closest(".date-input")) return;
   event.preventDefault();
   const [row, at] = (input.dataset.at ?? "0:0").split(":").map(Number);
   const next = grid.value?.querySelector<HTMLInputElement>(`[data-at="${row! + step}:${at}"]`);
@@ -95,7 +102,7 @@ async function read(text: string, replace: boolean) {
   const before = draft.value!;
   const blank = (r: Schemas["CrosswalkRow"]) => r.keys.every((k) => !k);
   const crosswalk = { ...before, rows: (before.rows ?? []).filter((r) => !blank(r)) };
-  await attempt(async () => {
+  await tried.attempt(async () => {
     const view = await ask(
       api.POST("/tables/crosswalks/read", { body: { crosswalk, text, replace, format } }),
     );
@@ -131,21 +138,17 @@ function setDefault(i: number, value: string) {
 async function save() {
   await allRead();
   const c = draft.value!;
-  const params = { path: { key: c.key } };
   const body = { crosswalk: c, version: version.value };
-  let view: CrosswalkView | undefined;
-  if (!(await attempt(async () => (view = await ask(api.PUT("/tables/crosswalks/{key}", { params, body }))))))
-    return;
-  take(view!);
-  kept.value = JSON.stringify(draft.value);
-  undo.value = undefined;
-  done.value = "Saved.";
-  missing.value = await ask(api.GET("/tables/crosswalks/{key}/missing", { params }));
-  emit("saved", c.key);
+  await tried.attempt(async () => {
+    take(await change(api.PUT("/tables/crosswalks/{key}", { ...path(), body })));
+    kept.value = JSON.stringify(draft.value);
+    undo.value = undefined;
+    done.value = "Saved.";
+    emit("saved", c.key);
+  });
 }
 async function remove() {
-  const params = { path: { key: draft.value!.key } };
-  if (await attempt(() => ask(api.DELETE("/tables/crosswalks/{key}", { params })))) emit("close");
+  if (await tried.attempt(() => change(api.DELETE("/tables/crosswalks/{key}", path())))) emit("close");
 }
 </script>
 
@@ -164,7 +167,7 @@ async function remove() {
       >Load a CSV file<input type="file" accept=".csv,.txt,.tsv,text/csv" @change="loadFile"
     /></label>
   </div>
-  <TroubleNote :problem="problem" :uses="uses" :count="count" />
+  <TroubleNote v-bind="tried.trouble" />
   <form v-if="draft" aria-label="Crosswalk" @submit.prevent="save">
     <div class="top">
       <label
@@ -235,11 +238,11 @@ async function remove() {
               <CellProblem :message="wrong(i, c.key)" />
             </td>
             <td>
-              <input v-model="r.from" class="line" type="date" :aria-label="`First day of row ${i + 1}`" />
+              <DateInput v-model="r.from" :label="`First day of row ${i + 1}`" />
               <CellProblem :message="wrong(i, 'from')" />
             </td>
             <td>
-              <input v-model="r.until" class="line" type="date" :aria-label="`Last day of row ${i + 1}`" />
+              <DateInput v-model="r.until" :label="`Last day of row ${i + 1}`" />
               <CellProblem :message="wrong(i, 'until')" />
             </td>
             <td>
@@ -279,7 +282,7 @@ async function remove() {
     </p>
     <div class="buttons">
       <button type="button" class="button" @click="addRow">Add a row</button>
-      <button type="submit" class="button first" :disabled="busy || !dirty">Save</button>
+      <button type="submit" class="button first" :disabled="tried.busy || !dirty">Save</button>
       <button
         v-if="undo"
         type="button"
@@ -288,14 +291,16 @@ async function remove() {
       >
         Undo what was read
       </button>
-      <button v-if="!adding" type="button" class="button" :disabled="busy" @click="remove">Delete</button>
+      <button v-if="!adding" type="button" class="button" :disabled="tried.busy" @click="remove">
+        Delete
+      </button>
       <span v-if="done" class="quiet" role="status">{{ done }}</span>
       <span v-else class="quiet">Rows copied from a spreadsheet can be pasted into any cell.</span>
     </div>
   </form>
-  <section v-if="missing && !adding" class="missing" aria-label="Missing codes">
+  <section v-if="missing.data && !adding" class="missing" aria-label="Missing codes">
     <h2>Missing codes</h2>
-    <p v-if="!missing.length" class="quiet">
+    <p v-if="!missing.data.length" class="quiet">
       Every code in the saved records that a rule looks up here has a row today.
     </p>
     <table v-else class="ledger">
@@ -308,7 +313,7 @@ async function remove() {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="(m, i) in missing" :key="i">
+        <tr v-for="(m, i) in missing.data" :key="i">
           <td>
             <b>{{ m.codes.join(", ") }}</b>
           </td>

@@ -1,21 +1,14 @@
 <script setup lang="ts">
 import { ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, ask, type CrosswalkSummary } from "@/api/client";
 import CrosswalkEditor from "@/features/tables/CrosswalkEditor.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
-import { useAttempt } from "@/ui/attempt";
+import { useCrosswalks } from "@/queries/tables";
 
 /** Tables from codes to codes. Which one is open stands in the address. */
 const route = useRoute();
 const router = useRouter();
-const { problem, uses, count, attempt } = useAttempt();
-const all = ref<CrosswalkSummary[]>([]);
-
-async function load() {
-  await attempt(async () => (all.value = await ask(api.GET("/tables/crosswalks"))));
-}
-void load();
+const all = useCrosswalks();
 
 function open(key?: string) {
   void router.replace({ query: key === undefined ? {} : { crosswalk: key } });
@@ -30,14 +23,9 @@ watch(
     savedAs = undefined;
   },
 );
-async function saved(key: string) {
+function saved(key: string) {
   if (key !== route.query.crosswalk) savedAs = key;
   open(key);
-  await load();
-}
-async function closed() {
-  open();
-  await load();
 }
 </script>
 
@@ -46,7 +34,7 @@ async function closed() {
     v-if="route.query.crosswalk !== undefined"
     :key="editing"
     :crosswalk="String(route.query.crosswalk)"
-    @close="closed"
+    @close="open()"
     @saved="saved"
   />
   <template v-else>
@@ -56,7 +44,7 @@ async function closed() {
       <span class="spring" />
       <button type="button" class="button" @click="open('')">Add a crosswalk</button>
     </div>
-    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+    <TroubleNote :problem="all.problem" :retry="all.reload" />
     <table class="ledger">
       <thead>
         <tr>
@@ -68,7 +56,7 @@ async function closed() {
         </tr>
       </thead>
       <tbody>
-        <tr v-for="c in all" :key="c.key">
+        <tr v-for="c in all.data" :key="c.key">
           <td>
             <button type="button" class="plain" @click="open(c.key)">{{ c.label }}</button>
             <div class="quiet">{{ c.note }}</div>
@@ -82,7 +70,7 @@ async function closed() {
         </tr>
       </tbody>
     </table>
-    <p v-if="!all.length" class="empty">
+    <p v-if="all.data && !all.data.length" class="empty">
       There is no crosswalk yet. Tax rates by country, days by payment terms, our codes for theirs belong
       here.
     </p>

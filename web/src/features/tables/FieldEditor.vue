@@ -1,8 +1,11 @@
 <script setup lang="ts">
+import SelectBox from "@/ui/SelectBox.vue";
+import { orNone } from "@/ui/choice";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Field, type KindEntry, type Schemas } from "@/api/client";
 import { column, keyOf, ofLine } from "@/address";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import { change } from "@/queries/client";
 import { useAttempt } from "@/ui/attempt";
 import { inSentence } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
@@ -10,7 +13,7 @@ import { useCatalog } from "@/queries/catalog";
 const props = defineProps<{ entry: KindEntry; field?: Field }>();
 const emit = defineEmits<{ saved: []; close: [] }>();
 const catalog = useCatalog();
-const { problem, uses, count, busy, attempt } = useAttempt();
+const tried = useAttempt();
 
 const draft = ref<Field>(
   props.field
@@ -19,7 +22,7 @@ const draft = ref<Field>(
         key: "",
         label: "",
         section: props.entry.kind.sections[0]?.key ?? "",
-        type: "text",
+        type: catalog.catalog?.fieldTypes[0]?.name ?? "text",
         loaded: true,
         searched: false,
       },
@@ -78,9 +81,10 @@ function written(): Field {
 async function save() {
   const path = { kind: props.entry.kind.key, key: props.field?.key ?? "" };
   check.value = undefined;
-  const kept = await attempt(async () => {
+  const kept = await tried.attempt(async () => {
     if (!props.field) {
-      await ask(api.POST("/kinds/{kind}/fields", { params: { path: { kind: path.kind } }, body: written() }));
+      const params = { path: { kind: path.kind } };
+      await change(api.POST("/kinds/{kind}/fields", { params, body: written() }));
       return;
     }
     // What would not fit is said before anything is changed.
@@ -93,7 +97,7 @@ async function save() {
         `${found.misfits} of ${found.values} saved values would not fit. Change them first, or keep the field as it is.`,
       );
     }
-    await ask(api.PUT("/kinds/{kind}/fields/{key}", { params: { path }, body: written() }));
+    await change(api.PUT("/kinds/{kind}/fields/{key}", { params: { path }, body: written() }));
   });
   if (kept) emit("saved");
 }
@@ -110,7 +114,7 @@ async function save() {
         props.field ? props.field.label : `New field of ${inSentence(entry.kind.plural)}, for all companies`
       }}
     </h2>
-    <TroubleNote :problem="problem" :uses="uses" :count="count" />
+    <TroubleNote v-bind="tried.trouble" />
     <ul v-if="check" class="misfits">
       <li v-for="(m, i) in check.examples" :key="i">
         {{ m.number }}<template v-if="m.line"> line {{ m.line }}</template
@@ -127,37 +131,34 @@ async function save() {
       /></label>
       <label
         ><span class="field-label">Stands in</span>
-        <select v-model="draft.section" class="line" aria-label="Stands in">
-          <option
-            v-for="s in entry.kind.sections"
-            :key="s.key"
-            :value="s.key"
-            :disabled="!!props.field && (s.key === 'lines') !== ofLine(props.field.key)"
-          >
-            {{ s.label }}
-          </option>
-        </select></label
-      >
+        <SelectBox
+          v-model="draft.section"
+          label="Stands in"
+          :options="entry.kind.sections.map((s) => ({ value: s.key, label: s.label }))"
+      /></label>
       <label
         ><span class="field-label">Type</span>
-        <select v-model="draft.type" class="line" aria-label="Type">
-          <option v-for="t in catalog.catalog?.fieldTypes" :key="t.name" :value="t.name">
-            {{ t.label }}
-          </option>
-        </select></label
-      >
+        <SelectBox
+          v-model="draft.type"
+          label="Type"
+          :options="(catalog.catalog?.fieldTypes ?? []).map((t) => ({ value: t.name, label: t.label }))"
+      /></label>
       <label v-if="heeds('length')"
         ><span class="field-label">Characters</span
         ><input v-model="draft.length" class="line" inputmode="numeric" placeholder="255"
       /></label>
       <label v-if="heeds('case')"
         ><span class="field-label">Case</span>
-        <select v-model="draft.case" class="line" aria-label="Case">
-          <option :value="undefined">as typed</option>
-          <option value="upper">capitals</option>
-          <option value="lower">small letters</option>
-        </select></label
-      >
+        <SelectBox
+          :model-value="draft.case ?? ''"
+          label="Case"
+          :options="[
+            { value: '', label: 'as typed' },
+            { value: 'upper', label: 'capitals' },
+            { value: 'lower', label: 'small letters' },
+          ]"
+          @change="draft.case = $event || undefined"
+      /></label>
       <label v-if="heeds('pattern')"
         ><span class="field-label">Pattern</span
         ><input v-model.trim="draft.pattern" class="line mono" placeholder="[A-Z]\d{2}"
@@ -172,17 +173,24 @@ async function save() {
       /></label>
       <label v-if="heeds('kind')"
         ><span class="field-label">Links to</span>
-        <select v-model="draft.kind" class="line" aria-label="Links to" required>
-          <option v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key">{{ k.kind.label }}</option>
-        </select></label
-      >
+        <SelectBox
+          v-model="draft.kind"
+          label="Links to"
+          :options="catalog.kinds.map((k) => ({ value: k.kind.key, label: k.kind.label }))"
+      /></label>
       <label v-if="beside"
         ><span class="field-label">{{ beside.label }}</span>
-        <select v-model="draft[beside.key]" class="line" :aria-label="beside.label">
-          <option :value="undefined">the company</option>
-          <option v-for="f in besideFields" :key="f.key" :value="column(f.key)">{{ f.label }}</option>
-        </select></label
-      >
+        <SelectBox
+          :model-value="draft[beside.key] ?? ''"
+          :label="beside.label"
+          :options="
+            orNone(
+              'the company',
+              besideFields.map((f) => ({ value: column(f.key), label: f.label })),
+            )
+          "
+          @change="draft[beside.key] = $event || undefined"
+      /></label>
     </div>
     <label v-if="heeds('choices')" class="codes"
       ><span class="field-label">Choices, one a line: code and label</span>
@@ -196,7 +204,7 @@ async function save() {
       <label><input v-model="draft.loaded" type="checkbox" /> takes part in loads</label>
     </p>
     <div class="buttons">
-      <button type="submit" class="button first" :disabled="busy">
+      <button type="submit" class="button first" :disabled="tried.busy">
         {{ props.field ? "Save" : "Add the field" }}
       </button>
       <button type="button" class="button" @click="emit('close')">Leave it</button>

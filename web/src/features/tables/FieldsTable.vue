@@ -1,54 +1,49 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import { useRoute } from "vue-router";
-import { api, ask, type Field, type Schemas } from "@/api/client";
+import { api, type Field, type Schemas } from "@/api/client";
 import FieldEditor from "@/features/tables/FieldEditor.vue";
 import KindPicker from "@/features/tables/KindPicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import UseList from "@/ui/UseList.vue";
+import { askOnce, change, useAsked } from "@/queries/client";
 import { useAttempt } from "@/ui/attempt";
 import { inSentence, moment } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
 const route = useRoute();
-const { problem, uses, count, busy, attempt } = useAttempt();
+const tried = useAttempt();
 const entry = computed(() => catalog.entry(String(route.query.kind ?? "")) ?? catalog.kinds[0]);
 const kind = computed(() => entry.value?.kind.key ?? "");
 
-const removed = ref<Schemas["RemovedField"][]>([]);
+const removed = useAsked(
+  () => (kind.value ? ["fields", kind.value, "removed"] : undefined),
+  (signal) => api.GET("/kinds/{kind}/fields/removed", { params: { path: { kind: kind.value } }, signal }),
+);
 const editing = ref<{ field?: Field }>();
 const removing = ref<{ field: Field; uses: Schemas["FieldUses"] }>();
 
-watch(kind, refresh, { immediate: true });
-async function refresh() {
+watch(kind, close);
+function close() {
   editing.value = undefined;
   removing.value = undefined;
-  if (!kind.value) return;
-  await attempt(async () => {
-    removed.value = await ask(
-      api.GET("/kinds/{kind}/fields/removed", { params: { path: { kind: kind.value } } }),
-    );
-  });
-}
-async function reload() {
-  await catalog.load();
-  await refresh();
 }
 async function askRemoval(field: Field) {
   editing.value = undefined;
-  await attempt(async () => {
+  await tried.attempt(async () => {
     const params = { path: { kind: kind.value, key: field.key } };
-    removing.value = { field, uses: await ask(api.GET("/kinds/{kind}/fields/{key}/uses", { params })) };
+    const fetch = () => api.GET("/kinds/{kind}/fields/{key}/uses", { params });
+    removing.value = { field, uses: await askOnce(["fields", kind.value, field.key, "uses"], fetch) };
   });
 }
 async function remove(field: Field) {
   const params = { path: { kind: kind.value, key: field.key } };
-  if (await attempt(() => ask(api.DELETE("/kinds/{kind}/fields/{key}", { params })))) await reload();
+  if (await tried.attempt(() => change(api.DELETE("/kinds/{kind}/fields/{key}", { params })))) close();
 }
 async function restore(field: Field) {
   const params = { path: { kind: kind.value, key: field.key } };
-  if (await attempt(() => ask(api.POST("/kinds/{kind}/fields/{key}/restore", { params })))) await reload();
+  if (await tried.attempt(() => change(api.POST("/kinds/{kind}/fields/{key}/restore", { params })))) close();
 }
 
 function about(f: Field): string {
@@ -76,13 +71,14 @@ const sections = computed(() =>
       Add a field
     </button>
   </div>
-  <TroubleNote :problem="problem" :uses="uses" :count="count" />
+  <TroubleNote v-bind="tried.trouble" />
+  <TroubleNote :problem="removed.problem" :retry="removed.reload" />
   <FieldEditor
     v-if="editing && entry"
     :key="editing.field?.key"
     :entry="entry"
     :field="editing.field"
-    @saved="reload"
+    @saved="close"
     @close="editing = undefined"
   />
   <section v-if="removing" class="edit" aria-label="Remove a field">
@@ -100,7 +96,7 @@ const sections = computed(() =>
     </template>
     <p v-else>No rule, proof, layout or map uses it.</p>
     <div class="buttons">
-      <button type="button" class="button first" :disabled="busy" @click="remove(removing.field)">
+      <button type="button" class="button first" :disabled="tried.busy" @click="remove(removing.field)">
         Remove it
       </button>
       <button type="button" class="button" @click="removing = undefined">Leave it</button>
@@ -140,11 +136,11 @@ const sections = computed(() =>
         </td>
       </tr>
     </tbody>
-    <tbody v-if="removed.length">
+    <tbody v-if="removed.data?.length">
       <tr class="section">
         <td colspan="6">Removed</td>
       </tr>
-      <tr v-for="r in removed" :key="r.field.key">
+      <tr v-for="r in removed.data" :key="r.field.key">
         <td>{{ r.field.label }}</td>
         <td>
           <code>{{ r.field.key }}</code>
@@ -154,7 +150,7 @@ const sections = computed(() =>
           removed {{ moment(r.removedAt) }} by {{ r.removedBy }}; {{ r.values }} values are kept
         </td>
         <td class="right">
-          <button type="button" class="plain" :disabled="busy" @click="restore(r.field)">
+          <button type="button" class="plain" :disabled="tried.busy" @click="restore(r.field)">
             Bring it back
           </button>
         </td>

@@ -1,11 +1,12 @@
 <script setup lang="ts">
 import { computed, nextTick, reactive, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, ask, type LayoutView } from "@/api/client";
+import { api, type LayoutView } from "@/api/client";
 import KindPicker from "@/features/tables/KindPicker.vue";
 import RecordForm from "@/features/records/RecordForm.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import { askOnce, change } from "@/queries/client";
 import { useAttempt } from "@/ui/attempt";
 import { useLayoutDraft, type Spot } from "@/features/tables/layoutDraft";
 import { useTrial, type Scope } from "@/features/records/trial";
@@ -14,7 +15,7 @@ import { useCatalog } from "@/queries/catalog";
 const catalog = useCatalog();
 const route = useRoute();
 const router = useRouter();
-const { problem, uses, count, busy, attempt } = useAttempt();
+const tried = useAttempt();
 const layout = useLayoutDraft();
 const { draft, dirty } = layout;
 
@@ -40,8 +41,9 @@ function rescope(next: { company?: string; type?: string }) {
 watch(
   () => JSON.stringify(scope.value),
   () =>
-    attempt(async () => {
-      show(await ask(api.GET("/layouts", { params: { query: scope.value } })));
+    tried.attempt(async () => {
+      const params = { query: scope.value };
+      show(await askOnce(["layout", params.query], () => api.GET("/layouts", { params })));
       said.value = "";
     }),
   { immediate: true },
@@ -65,15 +67,15 @@ function nameOf(company: string, type: string): string {
 
 async function save() {
   const params = { query: scope.value };
-  await attempt(async () => {
-    show(await ask(api.PUT("/layouts", { params, body: draft.value })));
+  await tried.attempt(async () => {
+    show(await change(api.PUT("/layouts", { params, body: draft.value })));
     said.value = `Saved for ${nameOf(scope.value.company, scope.value.type)}.`;
   });
 }
 async function drop() {
   const params = { query: scope.value };
-  await attempt(async () => {
-    show(await ask(api.DELETE("/layouts", { params })));
+  await tried.attempt(async () => {
+    show(await change(api.DELETE("/layouts", { params })));
     said.value = view.value?.made
       ? `The layout of ${nameOf(view.value.company, view.value.type)} shows now.`
       : "The default layout shows now.";
@@ -178,7 +180,7 @@ watch(
       Layouts were made for: {{ view.others.map((o) => o.title).join("; ") }}.</template
     >
   </p>
-  <TroubleNote :problem="problem" :uses="uses" :count="count" />
+  <TroubleNote v-bind="tried.trouble" />
   <div class="bar">
     <button
       type="button"
@@ -203,8 +205,8 @@ watch(
     <button type="button" class="button" :disabled="!layout.past.value.length" @click="layout.undo">
       Undo
     </button>
-    <button v-if="own" type="button" class="button" :disabled="busy" @click="drop">Give it up</button>
-    <button type="button" class="button first" :disabled="busy || (!dirty && own)" @click="save">
+    <button v-if="own" type="button" class="button" :disabled="tried.busy" @click="drop">Give it up</button>
+    <button type="button" class="button first" :disabled="tried.busy || (!dirty && own)" @click="save">
       Save for {{ nameOf(scope.company, scope.type) }}
     </button>
   </div>

@@ -1,42 +1,39 @@
 <script setup lang="ts">
-import { ElOption, ElSelect } from "element-plus";
-import { computed, ref } from "vue";
+import SelectBox from "@/ui/SelectBox.vue";
+import { computed } from "vue";
 import { api, ask, type FollowOn } from "@/api/client";
 import { ofLine } from "@/address";
-import EntryForm from "@/ui/EntryForm.vue";
-import TroubleNote from "@/ui/TroubleNote.vue";
-import { useEntryForm } from "@/ui/entryForm";
-import { useLiveCheck } from "@/ui/liveCheck";
+import TableEditor from "@/ui/TableEditor.vue";
+import { useFollowOns } from "@/queries/tables";
+import { useTableEditor } from "@/ui/tableEditor";
+import { useWhileTyping } from "@/ui/whileTyping";
 import { inSentence } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
-const maps = ref<FollowOn[]>([]);
+const maps = useFollowOns();
 const path = (map: FollowOn) => ({ params: { path: { id: map.id! } } });
-const { draft, adding, busy, trouble, edit, save, remove, leave, reload } = useEntryForm<FollowOn>({
-  blank: () => ({ name: "", from: "quotation", to: "sales_order", type: "", pairs: [] }),
+const table = useTableEditor<FollowOn>({
+  blank: () => ({ name: "", from: kinds.value[0] ?? "", to: kinds.value[0] ?? "", type: "", pairs: [] }),
   save: (map, isNew) =>
-    isNew
-      ? ask(api.POST("/follow-ons", { body: map }))
-      : ask(api.PUT("/follow-ons/{id}", { ...path(map), body: map })),
-  remove: (map) => ask(api.DELETE("/follow-ons/{id}", path(map))),
-  reload: async () => (maps.value = await ask(api.GET("/follow-ons"))),
+    isNew ? api.POST("/follow-ons", { body: map }) : api.PUT("/follow-ons/{id}", { ...path(map), body: map }),
+  remove: (map) => api.DELETE("/follow-ons/{id}", path(map)),
 });
-void reload();
+const kinds = computed(() => catalog.kinds.map((k) => k.kind.key));
 
 const label = (kind: string) => catalog.entry(kind)?.kind.label ?? kind;
 
 // A misfit is said while the map is written, not when it is used.
-const wrong = useLiveCheck(
-  () => (draft.value?.pairs.every((p) => p.to) ? draft.value : undefined),
-  (map) => ask(api.POST("/follow-ons/check", { body: map })),
+const wrong = useWhileTyping(
+  () => (table.draft?.pairs.every((p) => p.to) ? table.draft : undefined),
+  (map, signal) => ask(api.POST("/follow-ons/check", { body: map, signal })),
 );
 function wrongIn(pair: number) {
-  return (wrong.value ?? []).filter((w) => w.pair === pair).map((w) => w.message);
+  return (wrong.answer ?? []).filter((w) => w.pair === pair).map((w) => w.message);
 }
 
-const from = computed(() => catalog.entry(draft.value?.from ?? ""));
-const to = computed(() => catalog.entry(draft.value?.to ?? ""));
+const from = computed(() => catalog.entry(table.draft?.from ?? ""));
+const to = computed(() => catalog.entry(table.draft?.to ?? ""));
 const constant = "constant";
 
 function sourceOf(pair: FollowOn["pairs"][number]): string {
@@ -47,136 +44,132 @@ function setSource(pair: FollowOn["pairs"][number], source: string) {
   if (pair.from) pair.constant = undefined;
 }
 function add() {
-  draft.value?.pairs.push({ from: from.value?.kind.fields[0]?.key ?? "", to: "", line: 0 });
+  table.draft?.pairs.push({ from: from.value?.kind.fields[0]?.key ?? "", to: "", line: 0 });
 }
 </script>
 
 <template>
-  <div class="page-head">
-    <h1>Follow-on maps</h1>
-    <span class="spring" />
-    <button type="button" class="button" @click="edit()">Add a map</button>
-  </div>
-  <p class="quiet">How a record becomes the beginning of another: which value goes into which field.</p>
-  <table class="ledger">
-    <thead>
-      <tr>
-        <th>Name</th>
-        <th>From</th>
-        <th>To</th>
-        <th>Type</th>
-        <th>Values carried</th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="m in maps" :key="m.id" :class="{ open: draft?.id === m.id }">
+  <TableEditor
+    :table="table"
+    title="Follow-on maps"
+    add="Add a map"
+    :columns="['Name', 'From', 'To', 'Type', 'Values carried']"
+    form="Follow-on map"
+    :form-title="table.adding ? 'New map' : (table.draft?.name ?? '')"
+    :empty="maps.data && !maps.data.length ? 'No record can follow another yet.' : ''"
+    :problem="maps.problem"
+    :retry="maps.reload"
+    :unsound="!!wrong.answer?.length"
+  >
+    <template #about
+      >How a record becomes the beginning of another: which value goes into which field.</template
+    >
+    <template #rows>
+      <tr v-for="m in maps.data" :key="m.id" :class="{ open: table.draft?.id === m.id }">
         <td class="serif">
-          <button type="button" class="plain" @click="edit(m)">{{ m.name }}</button>
+          <button type="button" class="plain" @click="table.edit(m)">{{ m.name }}</button>
         </td>
         <td>{{ label(m.from) }}</td>
         <td>{{ label(m.to) }}</td>
         <td>{{ m.type ? catalog.typeName(m.type, m.to) : "chosen each time" }}</td>
         <td>{{ m.pairs.length }}</td>
       </tr>
-    </tbody>
-  </table>
-  <TroubleNote v-if="!draft" v-bind="trouble" />
-  <p v-if="!maps.length" class="empty">No record can follow another yet.</p>
-  <EntryForm
-    v-if="draft"
-    label="Follow-on map"
-    :title="adding ? 'New map' : draft.name"
-    :trouble="trouble"
-    :busy="busy"
-    :adding="adding"
-    :unsound="!!wrong?.length"
-    @save="save"
-    @leave="leave"
-    @remove="remove"
-  >
-    <div class="fields">
-      <label class="wide"
-        ><span class="field-label">Name</span
-        ><input v-model="draft.name" class="line" placeholder="Order from quotation" required
-      /></label>
-      <label
-        ><span class="field-label">From</span>
-        <select v-model="draft.from" class="line" aria-label="From the kind" :disabled="!!draft.pairs.length">
-          <option v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key">{{ k.kind.label }}</option>
-        </select></label
-      >
-      <label
-        ><span class="field-label">To</span>
-        <select v-model="draft.to" class="line" aria-label="To the kind" :disabled="!!draft.pairs.length">
-          <option v-for="k in catalog.kinds" :key="k.kind.key" :value="k.kind.key">{{ k.kind.label }}</option>
-        </select></label
-      >
-      <label
-        ><span class="field-label">Type</span>
-        <select v-model="draft.type" class="line" aria-label="Type of the new record">
-          <option value="">chosen each time</option>
-          <option v-for="t in to?.types" :key="t.key" :value="t.key">{{ t.label }}</option>
-        </select></label
-      >
-    </div>
-    <div v-for="(p, i) in draft.pairs" :key="i" class="pair">
-      <ElSelect
-        :model-value="sourceOf(p)"
-        filterable
-        :aria-label="`Source of pair ${i + 1}`"
-        class="field"
-        @change="setSource(p, $event)"
-      >
-        <ElOption value="#" :label="`number of the ${inSentence(from?.kind.label)}`" />
-        <ElOption :value="constant" label="always the same:" />
-        <ElOption
-          v-for="f in from?.kind.fields"
-          :key="f.key"
-          :value="f.key"
-          :label="ofLine(f.key) ? `${f.label} of the line` : f.label"
+    </template>
+    <template v-if="table.draft" #default>
+      <div class="fields">
+        <label class="wide"
+          ><span class="field-label">Name</span
+          ><input v-model="table.draft.name" class="line" placeholder="Order from quotation" required
+        /></label>
+        <label
+          ><span class="field-label">From</span>
+          <SelectBox
+            v-model="table.draft.from"
+            label="From the kind"
+            :disabled="!!table.draft.pairs.length"
+            :options="catalog.kinds.map((k) => ({ value: k.kind.key, label: k.kind.label }))"
+        /></label>
+        <label
+          ><span class="field-label">To</span>
+          <SelectBox
+            v-model="table.draft.to"
+            label="To the kind"
+            :disabled="!!table.draft.pairs.length"
+            :options="catalog.kinds.map((k) => ({ value: k.kind.key, label: k.kind.label }))"
+        /></label>
+        <label
+          ><span class="field-label">Type</span>
+          <SelectBox
+            v-model="table.draft.type"
+            label="Type of the new record"
+            :options="[
+              { value: '', label: 'chosen each time' },
+              ...(to?.types ?? []).map((t) => ({ value: t.key, label: t.label })),
+            ]"
+        /></label>
+      </div>
+      <div v-for="(p, i) in table.draft.pairs" :key="i" class="pair">
+        <SelectBox
+          :model-value="sourceOf(p)"
+          :label="`Source of pair ${i + 1}`"
+          class="field"
+          :options="[
+            { value: '#', label: `number of the ${inSentence(from?.kind.label)}` },
+            { value: constant, label: 'always the same:' },
+            ...(from?.kind.fields ?? []).map((f) => ({
+              value: f.key,
+              label: ofLine(f.key) ? `${f.label} of the line` : f.label,
+            })),
+          ]"
+          @change="setSource(p, $event)"
         />
-      </ElSelect>
-      <input
-        v-if="!p.from"
-        v-model="p.constant"
-        class="line constant"
-        :aria-label="`Constant of pair ${i + 1}`"
-        placeholder="value"
-      />
-      <span class="quiet">goes into</span>
-      <ElSelect
-        v-model="p.to"
-        filterable
-        placeholder="field"
-        :aria-label="`Target of pair ${i + 1}`"
-        class="field"
-      >
-        <ElOption
-          v-for="f in to?.kind.fields"
-          :key="f.key"
-          :value="f.key"
-          :label="ofLine(f.key) ? `${f.label} of the line` : f.label"
+        <input
+          v-if="!p.from"
+          v-model="p.constant"
+          class="line constant"
+          :aria-label="`Constant of pair ${i + 1}`"
+          placeholder="value"
         />
-      </ElSelect>
-      <label v-if="ofLine(p.to) && !ofLine(p.from ?? '')" class="own">
-        of
-        <select v-model.number="p.line" class="line" :aria-label="`Line of pair ${i + 1}`">
-          <option :value="0">every line carried over</option>
-          <option v-for="n in 5" :key="n" :value="n">a line of its own, number {{ n }}</option>
-        </select>
-      </label>
-      <button
-        type="button"
-        class="plain"
-        :aria-label="`Remove pair ${i + 1}`"
-        @click="draft.pairs.splice(i, 1)"
-      >
-        ×
-      </button>
-      <p v-for="text in wrongIn(i)" :key="text" class="misfit" role="alert">{{ text }}</p>
-    </div>
-    <button type="button" class="plain" @click="add">Add a value</button>
-  </EntryForm>
+        <span class="quiet">goes into</span>
+        <SelectBox
+          v-model="p.to"
+          placeholder="field"
+          :label="`Target of pair ${i + 1}`"
+          class="field"
+          :options="
+            (to?.kind.fields ?? []).map((f) => ({
+              value: f.key,
+              label: ofLine(f.key) ? `${f.label} of the line` : f.label,
+            }))
+          "
+        />
+        <label v-if="ofLine(p.to) && !ofLine(p.from ?? '')" class="own">
+          of
+          <SelectBox
+            v-model="p.line"
+            :label="`Line of pair ${i + 1}`"
+            :options="[
+              { value: 0, label: 'every line carried over' },
+              ...Array.from({ length: 5 }, (_, i) => i + 1).map((n) => ({
+                value: n,
+                label: `a line of its own, number ${n}`,
+              })),
+            ]"
+          />
+        </label>
+        <button
+          type="button"
+          class="plain"
+          :aria-label="`Remove pair ${i + 1}`"
+          @click="table.draft.pairs.splice(i, 1)"
+        >
+          ×
+        </button>
+        <p v-for="text in wrongIn(i)" :key="text" class="misfit" role="alert">{{ text }}</p>
+      </div>
+      <button type="button" class="plain" @click="add">Add a value</button>
+    </template>
+  </TableEditor>
 </template>
 
 <style scoped>
@@ -198,7 +191,7 @@ function add() {
   gap: 6px;
   align-items: center;
 }
-.own select {
+.own .el-select {
   width: 200px;
 }
 .misfit {

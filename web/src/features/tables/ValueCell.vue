@@ -2,7 +2,7 @@
 import { ref } from "vue";
 import type { Field } from "@/api/client";
 import LateInput from "@/ui/LateInput.vue";
-import { read, shown } from "@/features/tables/cells";
+import { read, shown } from "@/queries/values";
 
 /** A value in a table, typed and shown in the person's own format. */
 const value = defineModel<string>({ required: true });

@@ -1,0 +1,86 @@
+package e2e
+
+import (
+	"os"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"codicil/e2e/browser"
+)
+
+// accessible checks the page as it stands for what keeps people from using it who do not see it,
+// or see it differently: names, roles, contrast.
+func (u *user) accessible() {
+	u.t.Helper()
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	require.NoError(u.t, err, "run npm ci in web")
+	_, err = browser.Ask(u.page, chromedp.Evaluate[bool](string(axe)+"; true"))
+	require.NoError(u.t, err)
+	// Transitions are over: a colour on its way is neither of the two.
+	u.runs(`document.fonts.status === "loaded" && document.getAnimations().every(a => a.playState !== "running")`)
+	found, err := browser.Ask(u.page, chromedp.Evaluate[[]string](`axe.run(document, { resultTypes: ["violations"] }).then(r => r.violations.flatMap(v =>
+		v.nodes.slice(0, 5).map(n => v.id + " (" + v.nodes.length + "): " + n.failureSummary.replace(/\s+/g, " ") + " " + n.html.slice(0, 200))))`, chromedp.EvalAwaitPromise))
+	require.NoError(u.t, err)
+	require.Empty(u.t, found, strings.Join(found, "\n"))
+}
+
+func TestEveryMainViewIsAccessible(t *testing.T) {
+	for _, view := range []struct {
+		name, path, wait string
+		steps            func(u *user)
+	}{
+		{"plan", "/plan?kind=vendor&company=30&type=TRAD", `[data-station="substitute"] .phrase`, func(u *user) {
+			u.enters("country", "JP")
+			u.sees(".bar", "Would be refused")
+		}},
+		{"rule", "/plan?company=10&type=TRAD&field=payment_terms&family=default", ".pane .sentence", func(u *user) { u.sees(".proofs .state", "shown") }},
+		{"formula", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"]`, func(u *user) {
+			u.clicks(".pane .button", "Write a rule")
+			u.clicks(".modes button", "Formula")
+			u.runs(`document.querySelector(".cm-content") !== null`)
+		}},
+		{"plan with lines", "/plan?kind=sales_order&company=30&type=SO&field=lines.amount&family=compute", ".pane .sentence", nil},
+		{"comparison", "/plan?kind=vendor&company=10&type=SERV", `[data-station="substitute"] .phrase`, func(u *user) {
+			u.clicks(".top .button", "Compare")
+			u.sees(".compare", "differ")
+		}},
+		{"rules", "/rules", "tbody tr", func(u *user) { u.clicks(`[aria-label="Mark rule 1"]`, "") }},
+		{"proofs", "/proofs", ".differences", nil},
+		{"board", "/proofs/confirmed", ".heat button", nil},
+		{"report", "/proofs/report?kind=vendor&company=30&type=TRAD", ".report section", nil},
+		{"records", "/records/accounting_document", ".box .row a", nil},
+		{"order", "/records/sales_order/new?company=10&type=SO", ".form label", func(u *user) { u.order("C10001") }},
+		{"vendor", "/records/vendor/V10001", ".form label", func(u *user) { u.sees("aside", "History") }},
+		{"refused document", "/records/accounting_document/new?company=10&type=JE", ".form label", func(u *user) {
+			u.posts()
+			u.sees("aside", "Not yet right")
+		}},
+		{"companies", "/tables/companies", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "10") }},
+		{"types", "/tables/types", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "TRAD") }},
+		{"fields", "/tables/fields", "tbody code", func(u *user) { u.clicks(".page-head .button", "Add a field") }},
+		{"layouts", "/tables/layouts?kind=vendor&company=30", ".chip", func(u *user) { u.clicks(`.chip[data-field="tax_number"]`, "") }},
+		{"standing values", "/tables/standing", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "") }},
+		{"crosswalks", "/tables/crosswalks", "tbody .plain", nil},
+		{"crosswalk", "/tables/crosswalks?crosswalk=transit", ".rows tbody tr", nil},
+		{"series", "/tables/series", "tbody .plain", func(u *user) {
+			u.clicks("tbody .plain", "")
+			u.sees(".next", "-")
+		}},
+		{"maps", "/tables/maps", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "") }},
+		{"postings", "/ledger?ledger=books", "td a", func(u *user) { u.clicks("td a", "") }},
+		{"journal", "/ledger?ledger=books&view=journal", "tbody tr", nil},
+		{"balances", "/ledger?ledger=books&view=account", "td a", nil},
+	} {
+		t.Run(view.name, func(t *testing.T) {
+			u := open(t, view.path)
+			u.runs("document.querySelector(" + quoted(view.wait) + ") !== null")
+			if view.steps != nil {
+				view.steps(u)
+			}
+			u.accessible()
+		})
+	}
+}

@@ -1,0 +1,63 @@
+import { keepPreviousData, QueryClient, useQuery } from "@tanstack/vue-query";
+import { computed, reactive } from "vue";
+import { ask, type Answer } from "@/api/client";
+
+/**
+ * What the server answered, by question. An answer is shown at once and asked for anew whenever
+ * a screen that shows it is opened; the server is on this machine or near it, so nothing is tried twice.
+ */
+export const queryClient = new QueryClient({
+  defaultOptions: { queries: { networkMode: "always", retry: false, refetchOnWindowFocus: false } },
+});
+
+export interface Asked<T> {
+  /** The last answer; one that cannot be had anew stays. */
+  data: T | undefined;
+  /** Why there is no newer answer; "" where there is. */
+  problem: string;
+  loading: boolean;
+  reload: () => Promise<unknown>;
+}
+
+/**
+ * Asks the server a question and keeps the answer. key names the question: another key is another
+ * question, none asks nothing. keep shows the answer to the question before until the new one is there;
+ * lasting says that only a change makes it another answer.
+ */
+export function useAsked<T>(
+  key: () => readonly unknown[] | undefined,
+  fetch: (signal: AbortSignal) => Promise<Answer<T>>,
+  { keep = false, lasting = false } = {},
+): Asked<T> {
+  const { data, error, isFetching, refetch } = useQuery(
+    {
+      queryKey: computed(() => key() ?? []),
+      queryFn: ({ signal }) => ask(fetch(signal)),
+      enabled: computed(() => key() !== undefined),
+      placeholderData: keep ? keepPreviousData : undefined,
+      staleTime: lasting ? Infinity : 0,
+      shallow: true,
+    },
+    queryClient,
+  );
+  const problem = computed(() => error.value?.message ?? "");
+  return reactive({ data, problem, loading: isFetching, reload: () => refetch() }) as Asked<T>;
+}
+
+/**
+ * Asks a question outside of a screen that shows its answer. An answer that is younger than good,
+ * in milliseconds, need not be asked for anew.
+ */
+export function askOnce<T>(key: readonly unknown[], fetch: () => Promise<Answer<T>>, good = 0): Promise<T> {
+  return queryClient.fetchQuery({ queryKey: key, queryFn: () => ask(fetch()), staleTime: good });
+}
+
+/**
+ * Sends a change. A change of one thing can be seen in any other, a rule in every record: whatever is on the
+ * screen is asked for anew, and what is not is when it is opened.
+ */
+export async function change<T>(request: Promise<Answer<T>>): Promise<T> {
+  const answer = await ask(request);
+  void queryClient.invalidateQueries();
+  return answer;
+}

@@ -1,0 +1,82 @@
+<script setup lang="ts" generic="Value extends string | number | string[] | number[] | undefined">
+import { ElSelectV2 } from "element-plus";
+import { computed } from "vue";
+import type { Choices } from "@/ui/choice";
+
+/** Chooses one or several of a list; a long list is searched by typing. */
+const props = defineProps<{
+  modelValue: Value;
+  options: Choices;
+  /** What is chosen, for who does not see it. */
+  label: string;
+  placeholder?: string;
+  multiple?: boolean;
+  disabled?: boolean;
+  /** It reads as a part of a sentence. */
+  inSentence?: boolean;
+  /** What is chosen can be taken back to nothing. */
+  clearable?: boolean;
+  /** What stands there whatever is chosen. */
+  caption?: string;
+  /** Looks for what fits the words that are typed; without it the list is searched by itself. */
+  search?: (words: string) => unknown;
+  loading?: boolean;
+  /** The list is part of the sheet it stands in. */
+  within?: boolean;
+}>();
+const emit = defineEmits<{
+  "update:modelValue": [value: Value];
+  change: [value: Value];
+}>();
+
+const flat = computed(() => props.options.flatMap((o) => ("options" in o ? o.options : [o])));
+/** A blank value is one of the choices, or nothing is chosen. */
+const chosen = computed(() =>
+  props.modelValue === "" && !flat.value.some((o) => o.value === "") ? undefined : props.modelValue,
+);
+const long = 10;
+
+function take(taken?: Value) {
+  const value = taken ?? ("" as Value); // cleared
+  emit("update:modelValue", value);
+  emit("change", value);
+}
+</script>
+
+<template>
+  <ElSelectV2
+    :class="{ 'in-sentence': inSentence }"
+    :model-value="chosen as never"
+    :options="options as never"
+    :aria-label="label"
+    :placeholder="placeholder ?? ''"
+    :multiple="multiple"
+    :collapse-tags="multiple"
+    :disabled="disabled"
+    :clearable="clearable"
+    :filterable="!!search || flat.length > long"
+    :remote="!!search"
+    :remote-method="search as never"
+    :loading="loading"
+    :fit-input-width="false"
+    :empty-values="[undefined, null]"
+    :item-height="28"
+    :teleported="!within"
+    @update:model-value="take($event as Value | undefined)"
+  >
+    <template v-if="caption" #tag
+      ><span class="caption">{{ caption }}</span></template
+    >
+    <template #default="{ item }">
+      <slot :option="item">
+        {{ item.label }} <span v-if="item.about" class="quiet">{{ item.about }}</span>
+      </slot>
+    </template>
+  </ElSelectV2>
+</template>
+
+<style scoped>
+.caption {
+  padding-left: 7px;
+}
+</style>
