@@ -21,8 +21,14 @@ func (u *user) accessible() {
 	require.NoError(u.t, err)
 	// Transitions are over: a colour on its way is neither of the two.
 	u.runs(`document.fonts.status === "loaded" && document.getAnimations().every(a => a.playState !== "running")`)
-	found, err := browser.Ask(u.page, chromedp.Evaluate[[]string](`axe.run(document, { resultTypes: ["violations"] }).then(r => r.violations.flatMap(v =>
-		v.nodes.slice(0, 5).map(n => v.id + " (" + v.nodes.length + "): " + n.failureSummary.replace(/\s+/g, " ") + " " + n.html.slice(0, 200))))`, chromedp.EvalAwaitPromise))
+	found, err := browser.Ask(u.page, chromedp.Evaluate[[]string](`(async () => {
+		const told = (r) => r.violations.flatMap(v => v.nodes.slice(0, 3).map(n =>
+			v.id + " (" + v.nodes.length + "): " + n.failureSummary.replace(/\s+/g, " ") + " " + n.html.slice(0, 200)));
+		const day = told(await axe.run(document, { resultTypes: ["violations"] }));
+		document.documentElement.classList.toggle("night");
+		const night = told(await axe.run(document, { resultTypes: ["violations"], runOnly: ["color-contrast"] }));
+		return [...day, ...night.map(n => "by night: " + n)];
+	})()`, chromedp.EvalAwaitPromise))
 	require.NoError(u.t, err)
 	require.Empty(u.t, found, strings.Join(found, "\n"))
 }

@@ -27,7 +27,7 @@ function open(field: string) {
 
 <template>
   <section class="after family-follow-up" aria-label="After posting">
-    <h3>
+    <h2>
       <FamilyGlyph family="follow-up" /> After posting
       <SelectBox
         label="Write a rule for after posting"
@@ -38,7 +38,7 @@ function open(field: string) {
         ]"
         @change="open($event)"
       />
-    </h3>
+    </h2>
     <p v-if="!rules.length" class="quiet">Nothing {{ families["follow-up"].does }} here.</p>
     <button
       v-for="{ field, rule } in rules"
@@ -67,7 +67,7 @@ function open(field: string) {
 .after {
   border-bottom: 1px solid var(--rule);
 }
-h3 {
+h2 {
   display: flex;
   align-items: center;
   gap: 6px;

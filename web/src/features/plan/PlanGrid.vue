@@ -232,56 +232,58 @@ function rowIndex(field: Field): number {
 </script>
 
 <template>
-  <div
-    ref="grid"
-    class="grid"
-    role="grid"
-    aria-label="The plan"
-    :aria-rowcount="rows.length"
-    :style="{ '--stations': stations.length }"
-    @keydown="onKey"
-    @paste="onPaste"
-  >
-    <div class="row head" role="row">
-      <div v-for="name in columns" :key="name" class="cell" :class="`column-${name}`" role="columnheader">
-        <template v-if="name in families">
-          <FamilyGlyph :family="name as Family" /> {{ families[name as Family].label }}
-        </template>
-        <template v-else>{{ { field: "Field", entered: "Entered", result: "Result" }[name] }}</template>
-      </div>
-    </div>
-    <template v-for="section in sections" :key="section.key">
-      <div class="row section" role="row">
-        <div class="cell" role="rowheader">
-          {{ section.label }}
-          <LinePicker v-if="section.key === 'lines'" />
+  <div>
+    <div
+      ref="grid"
+      class="grid"
+      role="grid"
+      aria-label="The plan"
+      :aria-rowcount="rows.length"
+      :style="{ '--stations': stations.length }"
+      @keydown="onKey"
+      @paste="onPaste"
+    >
+      <div class="row head" role="row">
+        <div v-for="name in columns" :key="name" class="cell" :class="`column-${name}`" role="columnheader">
+          <template v-if="name in families">
+            <FamilyGlyph :family="name as Family" /> {{ families[name as Family].label }}
+          </template>
+          <template v-else>{{ { field: "Field", entered: "Entered", result: "Result" }[name] }}</template>
         </div>
       </div>
-      <PlanRow
-        v-for="field in section.fields"
-        :key="field.key"
-        :ref="(row) => remember(field, row)"
-        :field="field"
-        :row="rowIndex(field)"
-        :columns="columns"
-        :outcome="outcomeOf(field.key)"
-        :rules="rulesOf.get(field.key)"
-        :messages="messagesOf.get(field.key)"
-        :text="plan.textOf(plan.at(field.key))"
-        :company="plan.scope.company"
-        :active="at.row === rowIndex(field) ? at.column : 0"
-        :editing="editing === field.key"
-        :replacing="replacing"
-        :selected="plan.selected?.field === field.key ? plan.selected.family : undefined"
-        :difference="differences.get(field.key)"
-        :beside="beside"
-        @open="open(rowIndex(field), $event)"
-        @focus="((at.row = rowIndex(field)), (at.column = $event))"
-        @edit="edit(rowIndex(field))"
-        @commit="(text, move) => commit(field, text, move)"
-        @cancel="cancel"
-      />
-    </template>
+      <template v-for="section in sections" :key="section.key">
+        <div class="row section" role="row">
+          <div class="cell" role="rowheader">
+            {{ section.label }}
+            <LinePicker v-if="section.key === 'lines'" />
+          </div>
+        </div>
+        <PlanRow
+          v-for="field in section.fields"
+          :key="field.key"
+          :ref="(row) => remember(field, row)"
+          :field="field"
+          :row="rowIndex(field)"
+          :columns="columns"
+          :outcome="outcomeOf(field.key)"
+          :rules="rulesOf.get(field.key)"
+          :messages="messagesOf.get(field.key)"
+          :text="plan.textOf(plan.at(field.key))"
+          :company="plan.scope.company"
+          :active="at.row === rowIndex(field) ? at.column : 0"
+          :editing="editing === field.key"
+          :replacing="replacing"
+          :selected="plan.selected?.field === field.key ? plan.selected.family : undefined"
+          :difference="differences.get(field.key)"
+          :beside="beside"
+          @open="open(rowIndex(field), $event)"
+          @focus="((at.row = rowIndex(field)), (at.column = $event))"
+          @edit="edit(rowIndex(field))"
+          @commit="(text, move) => commit(field, text, move)"
+          @cancel="cancel"
+        />
+      </template>
+    </div>
     <AfterPosting v-if="catalog.kind?.families.includes('follow-up') && !find" />
     <p v-if="!rows.length" class="empty">No field fits that. Clear the search to see all of them.</p>
   </div>

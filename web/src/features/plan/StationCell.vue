@@ -85,9 +85,6 @@ const phrase = computed(() => {
 .phrase:not(.inherited, .says, .resting) .clip {
   font-weight: 600;
 }
-.phrase.inherited .clip {
-  opacity: 0.85;
-}
 .still .clip {
   color: var(--ink-faint);
 }
@@ -102,7 +99,7 @@ const phrase = computed(() => {
 .more {
   margin-left: auto;
   font-size: 11px;
-  color: var(--ink-faint);
+  color: var(--ink-soft);
 }
 .says {
   color: var(--ink);

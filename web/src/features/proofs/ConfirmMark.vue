@@ -16,7 +16,14 @@ const kind = computed(() =>
 
 <template>
   <span class="mark" :class="kind">
-    <svg viewBox="0 0 14 14" width="13" height="13" role="img" :aria-label="words ? undefined : state">
+    <svg
+      viewBox="0 0 14 14"
+      width="13"
+      height="13"
+      :role="words ? undefined : 'img'"
+      :aria-label="words ? undefined : state"
+      :aria-hidden="words || undefined"
+    >
       <path v-if="upper" class="full" d="M1.500 7a5.500 5.500 0 0 1 11 0z" />
       <path v-if="lower" class="full" d="M1.500 7a5.500 5.500 0 0 0 11 0z" />
       <circle cx="7" cy="7" r="5.500" :stroke-dasharray="state === 'out of date' ? '2 2' : undefined" />

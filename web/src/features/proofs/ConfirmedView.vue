@@ -102,7 +102,9 @@ const totals = computed(() => {
       <table class="heat" aria-label="Rules proved both ways, companies by types">
         <thead>
           <tr>
-            <th></th>
+            <th scope="col">
+              <span class="visually-hidden">{{ catalog.kind?.kind.typeLabel }}</span>
+            </th>
             <th v-for="c in companies" :key="c.key" scope="col">{{ c.key }} {{ c.name }}</th>
           </tr>
         </thead>
@@ -115,10 +117,11 @@ const totals = computed(() => {
                 type="button"
                 :class="{ chosen: company === c.key && type === t.key }"
                 :style="{ '--share': cell(c.key, t.key).share }"
-                :aria-label="`${t.label} in ${c.name}: ${cell(c.key, t.key).both} of ${cell(c.key, t.key).all} rules proved both ways`"
                 @click="choose({ company: c.key, type: t.key })"
               >
+                <span class="visually-hidden">{{ t.label }} in {{ c.name }}: </span>
                 {{ cell(c.key, t.key).both }} of {{ cell(c.key, t.key).all }}
+                <span class="visually-hidden"> rules proved both ways</span>
                 <span v-if="cell(c.key, t.key).broken" class="broken">
                   <ConfirmMark state="failing" /> {{ cell(c.key, t.key).broken }}</span
                 >

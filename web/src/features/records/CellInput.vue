@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { ElAutocomplete } from "element-plus";
+import { vActiveOption } from "@/ui/activeOption";
 import { computed, ref, useTemplateRef } from "vue";
 import type { Field, FieldOutcome } from "@/api/client";
 import { isChosen, suggesting } from "@/features/records/choices";
@@ -75,7 +76,12 @@ const suggest = suggesting(
 </script>
 
 <template>
-  <span ref="box" class="cell" :class="[`made-${made || 'none'}`, { right, misfit: !!outcome?.misfit }]">
+  <span
+    v-active-option
+    ref="box"
+    class="cell"
+    :class="[`made-${made || 'none'}`, { right, misfit: !!outcome?.misfit }]"
+  >
     <span v-if="fixed" class="fixed" :title="result">{{ result || "–" }}</span>
     <ElAutocomplete
       v-else-if="isChosen(field)"

@@ -85,89 +85,95 @@ function down(line: number, key: string) {
 </script>
 
 <template>
-  <div ref="table" class="lines" role="table">
-    <div class="row head" role="row" :style="{ gridTemplateColumns: grid }">
-      <div role="columnheader"><span class="visually-hidden">Line</span></div>
-      <div
-        v-for="c in columns"
-        :key="c.field.key"
-        role="columnheader"
-        :class="{ right: catalog.traits(c.field.type).right }"
-        :title="c.field.help"
-      >
-        {{ c.label }}
-      </div>
-      <div role="columnheader"></div>
-    </div>
-    <template v-for="line in trial.lines.value" :key="line">
-      <div class="row" role="row" :style="{ gridTemplateColumns: grid }">
-        <div class="number quiet" role="rowheader">{{ line }}</div>
+  <div ref="table" class="lines">
+    <div role="table" aria-label="Lines">
+      <div class="row head" role="row" :style="{ gridTemplateColumns: grid }">
+        <div role="columnheader"><span class="visually-hidden">Line</span></div>
         <div
           v-for="c in columns"
           :key="c.field.key"
-          role="cell"
-          :data-address="addressOf(c.field.key, line)"
-          class="in"
-          @focusin="here = addressOf(c.field.key, line)"
-          @focusout="leaves"
+          role="columnheader"
+          :class="{ right: catalog.traits(c.field.type).right }"
+          :title="c.field.help"
         >
-          <CellInput
-            v-if="trial.fields.value.get(addressOf(c.field.key, line))?.access !== 'hidden'"
-            :field="c.field"
-            :label="`${c.label} in line ${line}`"
-            :text="trial.textOf(addressOf(c.field.key, line))"
-            :outcome="trial.fields.value.get(addressOf(c.field.key, line))"
-            :company="company"
-            :readonly="readonly"
-            :skip="assisted && trial.fields.value.get(addressOf(c.field.key, line))?.cursor === 'passed over'"
-            :data-stop="trial.fields.value.get(addressOf(c.field.key, line))?.cursor === 'stop' || undefined"
-            in-line
-            @enter="enter(addressOf(c.field.key, line), $event)"
-            @down="down(line, c.field.key)"
-          />
-          <BandSignal
-            v-if="trial.fields.value.get(addressOf(c.field.key, line))?.band"
-            :band="trial.fields.value.get(addressOf(c.field.key, line))!.band!"
-          />
-          <span
-            v-if="!readonly && trial.fields.value.get(addressOf(c.field.key, line))?.stored"
-            class="says unstored"
-            >stored is
-            {{ trial.fields.value.get(addressOf(c.field.key, line))!.stored!.text || "blank" }}</span
-          >
-          <button
-            v-if="!readonly && trial.fields.value.get(addressOf(c.field.key, line))?.offered"
-            type="button"
-            class="plain take"
-            :aria-label="`Take ${trial.fields.value.get(addressOf(c.field.key, line))!.offered!.text} as ${c.label} in line ${line}`"
-            :title="`${c.label} is ${trial.fields.value.get(addressOf(c.field.key, line))!.offered!.text} in the linked record`"
-            @click="emit('derive', addressOf(c.field.key, line))"
-          >
-            take {{ trial.fields.value.get(addressOf(c.field.key, line))!.offered!.text }}
-          </button>
-          <LateInput
-            v-if="asksAgain(addressOf(c.field.key, line))"
-            placeholder="again"
-            :aria-label="`${c.label} in line ${line}, keyed again`"
-            :value="trial.entered.value[addressOf(c.field.key, line)]?.again ?? ''"
-            @take="trial.enterAgain(addressOf(c.field.key, line), $event)"
-          />
+          {{ c.label }}
         </div>
-        <div role="cell">
-          <button
-            v-if="!readonly"
-            type="button"
-            class="plain drop"
-            tabindex="-1"
-            :aria-label="`Remove line ${line}`"
-            @click="remove(line)"
-          >
-            ×
-          </button>
-        </div>
+        <div role="columnheader"><span class="visually-hidden">Remove</span></div>
       </div>
-      <p v-for="(m, i) in messages.get(line)" :key="i" class="says" :class="m.severity">{{ m.text }}</p>
-    </template>
+      <template v-for="line in trial.lines.value" :key="line">
+        <div class="row" role="row" :style="{ gridTemplateColumns: grid }">
+          <div class="number quiet" role="rowheader">{{ line }}</div>
+          <div
+            v-for="c in columns"
+            :key="c.field.key"
+            role="cell"
+            :data-address="addressOf(c.field.key, line)"
+            class="in"
+            @focusin="here = addressOf(c.field.key, line)"
+            @focusout="leaves"
+          >
+            <CellInput
+              v-if="trial.fields.value.get(addressOf(c.field.key, line))?.access !== 'hidden'"
+              :field="c.field"
+              :label="`${c.label} in line ${line}`"
+              :text="trial.textOf(addressOf(c.field.key, line))"
+              :outcome="trial.fields.value.get(addressOf(c.field.key, line))"
+              :company="company"
+              :readonly="readonly"
+              :skip="
+                assisted && trial.fields.value.get(addressOf(c.field.key, line))?.cursor === 'passed over'
+              "
+              :data-stop="
+                trial.fields.value.get(addressOf(c.field.key, line))?.cursor === 'stop' || undefined
+              "
+              in-line
+              @enter="enter(addressOf(c.field.key, line), $event)"
+              @down="down(line, c.field.key)"
+            />
+            <BandSignal
+              v-if="trial.fields.value.get(addressOf(c.field.key, line))?.band"
+              :band="trial.fields.value.get(addressOf(c.field.key, line))!.band!"
+            />
+            <span
+              v-if="!readonly && trial.fields.value.get(addressOf(c.field.key, line))?.stored"
+              class="says unstored"
+              >stored is
+              {{ trial.fields.value.get(addressOf(c.field.key, line))!.stored!.text || "blank" }}</span
+            >
+            <button
+              v-if="!readonly && trial.fields.value.get(addressOf(c.field.key, line))?.offered"
+              type="button"
+              class="plain take"
+              :aria-label="`Take ${trial.fields.value.get(addressOf(c.field.key, line))!.offered!.text} as ${c.label} in line ${line}`"
+              :title="`${c.label} is ${trial.fields.value.get(addressOf(c.field.key, line))!.offered!.text} in the linked record`"
+              @click="emit('derive', addressOf(c.field.key, line))"
+            >
+              take {{ trial.fields.value.get(addressOf(c.field.key, line))!.offered!.text }}
+            </button>
+            <LateInput
+              v-if="asksAgain(addressOf(c.field.key, line))"
+              placeholder="again"
+              :aria-label="`${c.label} in line ${line}, keyed again`"
+              :value="trial.entered.value[addressOf(c.field.key, line)]?.again ?? ''"
+              @take="trial.enterAgain(addressOf(c.field.key, line), $event)"
+            />
+          </div>
+          <div role="cell">
+            <button
+              v-if="!readonly"
+              type="button"
+              class="plain drop"
+              tabindex="-1"
+              :aria-label="`Remove line ${line}`"
+              @click="remove(line)"
+            >
+              ×
+            </button>
+          </div>
+        </div>
+        <p v-for="(m, i) in messages.get(line)" :key="i" class="says" :class="m.severity">{{ m.text }}</p>
+      </template>
+    </div>
     <p v-for="(m, i) in messages.get(0)" :key="i" class="says" :class="m.severity">{{ m.text }}</p>
     <p v-if="readonly && !trial.lines.value.length" class="quiet">No lines.</p>
     <div v-if="!readonly" class="foot">

@@ -24,7 +24,7 @@ const open = ref<number[]>([]);
 
 <template>
   <section aria-label="History">
-    <h3>History</h3>
+    <h2>History</h2>
     <TroubleNote :problem="asked.problem" :retry="asked.reload" />
     <div v-for="v in versions" :key="v.version" class="version">
       <p>
@@ -55,7 +55,8 @@ const open = ref<number[]>([]);
 </template>
 
 <style scoped>
-h3 {
+h2 {
+  font-size: 14px;
   margin: 14px 0 4px;
 }
 p {

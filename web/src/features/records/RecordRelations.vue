@@ -38,7 +38,7 @@ function named(use: Use): string {
 
 <template>
   <template v-if="origin || record?.followers.length || record?.reverses || record?.reversedBy">
-    <h3>Belongs to</h3>
+    <h2>Belongs to</h2>
     <p v-if="origin">
       follows <RouterLink :to="`/records/${origin.what}/${origin.key}`">{{ named(origin) }}</RouterLink>
     </p>
@@ -57,7 +57,7 @@ function named(use: Use): string {
     </p>
   </template>
   <template v-if="record && record.state !== 'reversed' && maps.length">
-    <h3>What follows</h3>
+    <h2>What follows</h2>
     <p v-for="m in maps" :key="m.id" class="follow">
       <button type="button" class="button" :disabled="unsaved" @click="follow(m)">{{ m.name }}</button>
       <SelectBox
@@ -72,7 +72,8 @@ function named(use: Use): string {
 </template>
 
 <style scoped>
-h3 {
+h2 {
+  font-size: 14px;
   margin: 14px 0 4px;
 }
 p {

@@ -118,7 +118,7 @@ useEventListener(
         </p>
         <p v-if="open.done" class="done" role="status">{{ open.done }}</p>
         <template v-if="open.messages.length">
-          <h3>{{ open.verdict === "refused" ? "Not yet right" : "To note" }}</h3>
+          <h2>{{ open.verdict === "refused" ? "Not yet right" : "To note" }}</h2>
           <MessageList
             :messages="open.messages"
             :kind="open.kind"
@@ -211,10 +211,11 @@ aside {
   background: var(--paper-raised);
   padding: 12px 16px;
 }
-aside h3 {
+aside h2 {
+  font-size: 14px;
   margin: 14px 0 4px;
 }
-aside h3:first-child {
+aside h2:first-child {
   margin-top: 0;
 }
 aside p {

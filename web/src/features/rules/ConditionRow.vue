@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import SelectBox from "@/ui/SelectBox.vue";
 import { ElAutocomplete } from "element-plus";
+import { vActiveOption } from "@/ui/activeOption";
 import { computed } from "vue";
 import type { Condition } from "@/api/client";
 import { suggesting } from "@/features/records/choices";
@@ -64,7 +65,7 @@ const asField = computed(() => condition.value.other !== undefined);
 </script>
 
 <template>
-  <div class="parts">
+  <div v-active-option class="parts">
     <NameSelect
       class="field"
       :model-value="condition.field"

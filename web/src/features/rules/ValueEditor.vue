@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import SelectBox from "@/ui/SelectBox.vue";
 import { ElAutocomplete } from "element-plus";
+import { vActiveOption } from "@/ui/activeOption";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Field, type Name, type Schemas } from "@/api/client";
 import { suggesting } from "@/features/records/choices";
@@ -88,7 +89,7 @@ const suggest = suggesting(
 </script>
 
 <template>
-  <div class="value">
+  <div v-active-option class="value">
     <span class="word">{{ word }}</span>
     <template v-if="fits">
       <SelectBox

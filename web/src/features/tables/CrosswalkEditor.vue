@@ -208,12 +208,12 @@ async function remove() {
       <table class="ledger">
         <thead>
           <tr>
-            <th class="number"></th>
+            <th class="number"><span class="visually-hidden">Row</span></th>
             <th v-for="c in draft.keys" :key="c.key" class="key">{{ c.label }}</th>
             <th v-for="c in draft.results" :key="c.key">{{ c.label }}</th>
             <th>From</th>
             <th>Until</th>
-            <th></th>
+            <th><span class="visually-hidden">Remove</span></th>
           </tr>
         </thead>
         <tbody>

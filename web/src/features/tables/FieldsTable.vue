@@ -108,9 +108,9 @@ const sections = computed(() =>
         <th>Label</th>
         <th>Key</th>
         <th>Type</th>
-        <th></th>
+        <th>Details</th>
         <th>Help</th>
-        <th></th>
+        <th><span class="visually-hidden">What can be done</span></th>
       </tr>
     </thead>
     <tbody v-for="s in sections" :key="s.key">

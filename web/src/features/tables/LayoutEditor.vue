@@ -286,7 +286,7 @@ watch(
     </div>
     <aside aria-label="The field that is chosen">
       <template v-if="selected && chosen">
-        <h3>{{ fieldOf(chosen.key)?.label }}</h3>
+        <h2>{{ fieldOf(chosen.key)?.label }}</h2>
         <label
           ><span class="field-label">Label here</span>
           <input
@@ -362,7 +362,8 @@ aside {
   width: 200px;
   flex: none;
 }
-aside h3 {
+aside h2 {
+  font-size: 14px;
   margin-bottom: 6px;
 }
 .width {

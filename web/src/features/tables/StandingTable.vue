@@ -123,7 +123,7 @@ function now(view: StandingView): string {
             <th>From</th>
             <th>Until</th>
             <th>Value</th>
-            <th></th>
+            <th><span class="visually-hidden">Remove</span></th>
           </tr>
         </thead>
         <tbody>
