@@ -13,7 +13,7 @@ import (
 
 // accessible checks the page as it stands for what keeps people from using it who do not see it,
 // or see it differently: names, roles, contrast.
-func (u *user) accessible() {
+func (u *user) accessible(view string) {
 	u.t.Helper()
 	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
 	require.NoError(u.t, err, "run npm ci in web")
@@ -27,66 +27,85 @@ func (u *user) accessible() {
 		const day = told(await axe.run(document, { resultTypes: ["violations"] }));
 		document.documentElement.classList.toggle("night");
 		const night = told(await axe.run(document, { resultTypes: ["violations"], runOnly: ["color-contrast"] }));
+		document.documentElement.classList.toggle("night");
 		return [...day, ...night.map(n => "by night: " + n)];
 	})()`, chromedp.EvalAwaitPromise))
 	require.NoError(u.t, err)
-	require.Empty(u.t, found, strings.Join(found, "\n"))
+	require.Empty(u.t, found, view+": "+strings.Join(found, "\n"))
 }
 
+// view is a screen of the application in one state.
+type view struct {
+	name, path string
+	wait       string        // what fits this selector is there when the view has loaded
+	steps      func(u *user) // nil for none
+}
+
+// TestEveryMainViewIsAccessible goes through the views by subject, each subject as one person.
 func TestEveryMainViewIsAccessible(t *testing.T) {
-	for _, view := range []struct {
-		name, path, wait string
-		steps            func(u *user)
-	}{
-		{"plan", "/plan?kind=vendor&company=30&type=TRAD", `[data-station="substitute"] .phrase`, func(u *user) {
-			u.enters("country", "JP")
-			u.sees(".bar", "Would be refused")
-		}},
-		{"rule", "/plan?company=10&type=TRAD&field=payment_terms&family=default", ".pane .sentence", func(u *user) { u.sees(".proofs .state", "shown") }},
-		{"formula", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"]`, func(u *user) {
-			u.clicks(".pane .button", "Write a rule")
-			u.clicks(".modes button", "Formula")
-			u.runs(`document.querySelector(".cm-content") !== null`)
-		}},
-		{"plan with lines", "/plan?kind=sales_order&company=30&type=SO&field=lines.amount&family=compute", ".pane .sentence", nil},
-		{"comparison", "/plan?kind=vendor&company=10&type=SERV", `[data-station="substitute"] .phrase`, func(u *user) {
-			u.clicks(".top .button", "Compare")
-			u.sees(".compare", "differ")
-		}},
-		{"rules", "/rules", "tbody tr", func(u *user) { u.clicks(`[aria-label="Mark rule 1"]`, "") }},
-		{"proofs", "/proofs", ".differences", nil},
-		{"board", "/proofs/confirmed", ".heat button", nil},
-		{"report", "/proofs/report?kind=vendor&company=30&type=TRAD", ".report section", nil},
-		{"records", "/records/accounting_document", ".box .row a", nil},
-		{"order", "/records/sales_order/new?company=10&type=SO", ".form label", func(u *user) { u.order("C10001") }},
-		{"vendor", "/records/vendor/V10001", ".form label", func(u *user) { u.sees("aside", "History") }},
-		{"refused document", "/records/accounting_document/new?company=10&type=JE", ".form label", func(u *user) {
-			u.posts()
-			u.sees("aside", "Not yet right")
-		}},
-		{"companies", "/tables/companies", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "10") }},
-		{"types", "/tables/types", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "TRAD") }},
-		{"fields", "/tables/fields", "tbody code", func(u *user) { u.clicks(".page-head .button", "Add a field") }},
-		{"layouts", "/tables/layouts?kind=vendor&company=30", ".chip", func(u *user) { u.clicks(`.chip[data-field="tax_number"]`, "") }},
-		{"standing values", "/tables/standing", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "") }},
-		{"crosswalks", "/tables/crosswalks", "tbody .plain", nil},
-		{"crosswalk", "/tables/crosswalks?crosswalk=transit", ".rows tbody tr", nil},
-		{"series", "/tables/series", "tbody .plain", func(u *user) {
-			u.clicks("tbody .plain", "")
-			u.sees(".next", "-")
-		}},
-		{"maps", "/tables/maps", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "") }},
-		{"postings", "/ledger?ledger=books", "td a", func(u *user) { u.clicks("td a", "") }},
-		{"journal", "/ledger?ledger=books&view=journal", "tbody tr", nil},
-		{"balances", "/ledger?ledger=books&view=account", "td a", nil},
+	for subject, views := range map[string][]view{
+		"the plan": {
+			{"plan", "/plan?kind=vendor&company=30&type=TRAD", `[data-station="substitute"] .phrase`, func(u *user) {
+				u.enters("country", "JP")
+				u.sees(".bar", "Would be refused")
+			}},
+			{"rule", "/plan?company=10&type=TRAD&field=payment_terms&family=default", ".pane .sentence", func(u *user) { u.sees(".proofs .state", "shown") }},
+			{"formula", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"]`, func(u *user) {
+				u.clicks(".pane .button", "Write a rule")
+				u.clicks(".modes button", "Formula")
+				u.runs(`document.querySelector(".cm-content") !== null`)
+			}},
+			{"plan with lines", "/plan?kind=sales_order&company=30&type=SO&field=lines.amount&family=compute", ".pane .sentence", nil},
+			{"comparison", "/plan?kind=vendor&company=10&type=SERV", `[data-station="substitute"] .phrase`, func(u *user) {
+				u.clicks(".top .button", "Compare")
+				u.sees(".compare", "differ")
+			}},
+		},
+		"rules and proofs": {
+			{"rules", "/rules", "tbody tr", func(u *user) { u.clicks(`[aria-label="Mark rule 1"]`, "") }},
+			{"proofs", "/proofs", ".differences", nil},
+			{"board", "/proofs/confirmed", ".heat button", nil},
+			{"report", "/proofs/report?kind=vendor&company=30&type=TRAD", ".report section", nil},
+		},
+		"records and the ledger": {
+			{"records", "/records/accounting_document", ".box .row a", nil},
+			{"order", "/records/sales_order/new?company=10&type=SO", ".form label", func(u *user) { u.order("C10001") }},
+			{"vendor", "/records/vendor/V10001", ".form label", func(u *user) { u.sees("aside", "History") }},
+			{"refused document", "/records/accounting_document/new?company=10&type=JE", ".form label", func(u *user) {
+				u.posts()
+				u.sees("aside", "Not yet right")
+			}},
+			{"postings", "/ledger?ledger=books", "td a", func(u *user) { u.clicks("td a", "") }},
+			{"journal", "/ledger?ledger=books&view=journal", "tbody tr", nil},
+			{"balances", "/ledger?ledger=books&view=account", "td a", nil},
+		},
+		"tables": {
+			{"companies", "/tables/companies", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "10") }},
+			{"types", "/tables/types", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "TRAD") }},
+			{"fields", "/tables/fields", "tbody code", func(u *user) { u.clicks(".page-head .button", "Add a field") }},
+			{"layouts", "/tables/layouts?kind=vendor&company=30", ".chip", func(u *user) { u.clicks(`.chip[data-field="tax_number"]`, "") }},
+			{"standing values", "/tables/standing", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "") }},
+		},
+		"more tables": {
+			{"crosswalks", "/tables/crosswalks", "tbody .plain", nil},
+			{"crosswalk", "/tables/crosswalks?crosswalk=transit", ".rows tbody tr", nil},
+			{"series", "/tables/series", "tbody .plain", func(u *user) {
+				u.clicks("tbody .plain", "")
+				u.sees(".next", "-")
+			}},
+			{"maps", "/tables/maps", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "") }},
+		},
 	} {
-		t.Run(view.name, func(t *testing.T) {
-			u := open(t, view.path)
-			u.runs("document.querySelector(" + quoted(view.wait) + ") !== null")
-			if view.steps != nil {
-				view.steps(u)
+		t.Run(subject, func(t *testing.T) {
+			u := open(t, "/")
+			for _, v := range views {
+				u.goes(v.path)
+				u.runs("document.querySelector(" + quoted(v.wait) + ") !== null")
+				if v.steps != nil {
+					v.steps(u)
+				}
+				u.accessible(v.name)
 			}
-			u.accessible()
 		})
 	}
 }

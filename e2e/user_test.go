@@ -124,7 +124,7 @@ func (u *user) clicks(selector, text string) {
 		window.__last = "";
 		return at;
 	})()`, quote(selector), quote(text), quote(text))
-	at, err := browser.Ask(u.page, chromedp.Poll[[]float64](find, chromedp.WithPollingInterval(30*time.Millisecond)))
+	at, err := browser.Ask(u.page, chromedp.Poll[[]float64](find, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(0)))
 	require.NoError(u.t, err, "click %s %q", selector, text)
 	require.NoError(u.t, u.page.Do(chromedp.MouseClickXY(at[0], at[1])))
 }

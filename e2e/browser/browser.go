@@ -32,7 +32,7 @@ var Now = time.Date(2026, 11, 24, 9, 30, 0, 0, time.UTC)
 
 // patience is how long an action may wait for what it expects to see. It bounds a test that
 // waits for what never comes; a slow machine is given all of it.
-const patience = 40 * time.Second
+const patience = 3 * time.Minute
 
 // Browser is a running Chromium. Several applications may be open in it at once.
 type Browser struct {
@@ -194,7 +194,7 @@ func Ask[T any](p *Page, action chromedp.Action[T]) (T, error) {
 // Until waits until the JavaScript expression is true. The error holds what the
 // page shows instead.
 func (p *Page) Until(expression string) error {
-	poll := chromedp.Poll[bool](expression, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(patience))
+	poll := chromedp.Poll[bool](expression, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(0)) // Ask bounds it
 	_, err := Ask(p, poll)
 	for tries := 0; tries < 3 && err != nil && strings.Contains(err.Error(), "navigated"); tries++ {
 		_, err = Ask(p, poll) // the page was loaded anew meanwhile

@@ -12,15 +12,23 @@ const emit = defineEmits<{
   reason: [rule: number | undefined, reason: string];
 }>();
 const catalog = useCatalog();
+/** The messages, worst first; each keeps its place on the screen while others come and go, with what is typed in it. */
 const sorted = computed(() => {
   const rank = { refuse: 0, confirm: 1, advise: 2 };
-  return [...props.messages].sort((a, b) => rank[a.severity] - rank[b.severity]);
+  const times = new Map<string, number>();
+  return [...props.messages]
+    .sort((a, b) => rank[a.severity] - rank[b.severity])
+    .map((m) => {
+      const of = [m.code, m.rule, m.field, m.line].join("/");
+      times.set(of, (times.get(of) ?? 0) + 1);
+      return { ...m, key: `${of}/${times.get(of)}` };
+    });
 });
 </script>
 
 <template>
   <ul class="messages" aria-live="polite">
-    <li v-for="(m, i) in sorted" :key="i" :class="m.severity">
+    <li v-for="m in sorted" :key="m.key" :class="m.severity">
       <SeverityMark :severity="m.severity" />
       <button type="button" class="plain" @click="emit('point', m.field, m.line)">
         {{
