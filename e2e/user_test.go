@@ -105,7 +105,8 @@ func (u *user) cursorIsOn(label string) {
 func quote(text string) string { return strconv.Quote(text) }
 
 // clicks clicks in the middle of the first visible element that fits the
-// selector and shows the text, once it is there and stands still.
+// selector and shows the text, once it is there and stands still. Where the page moved it
+// away under the mouse, it is clicked again.
 func (u *user) clicks(selector, text string) {
 	u.t.Helper()
 	find := fmt.Sprintf(`(() => {
@@ -122,11 +123,19 @@ func (u *user) clicks(selector, text string) {
 		if (window.__still < 3) return null;
 		window.__still = 0;
 		window.__last = "";
+		window.__met = false;
+		document.addEventListener("mousedown", (press) => {
+			window.__met = e.contains(press.target) || press.target.contains(e);
+		}, { capture: true, once: true });
 		return at;
 	})()`, quote(selector), quote(text), quote(text))
-	at, err := browser.Ask(u.page, chromedp.Poll[[]float64](find, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(0)))
-	require.NoError(u.t, err, "click %s %q", selector, text)
-	require.NoError(u.t, u.page.Do(chromedp.MouseClickXY(at[0], at[1])))
+	for met := false; !met; {
+		at, err := browser.Ask(u.page, chromedp.Poll[[]float64](find, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(0)))
+		require.NoError(u.t, err, "click %s %q", selector, text)
+		require.NoError(u.t, u.page.Do(chromedp.MouseClickXY(at[0], at[1])))
+		met, err = browser.Ask(u.page, chromedp.Evaluate[bool](`window.__met !== false`)) // a page loaded anew knows of nothing
+		require.NoError(u.t, err)
+	}
 }
 
 func (u *user) presses(keys string, options ...chromedp.KeyOption) {
@@ -168,14 +177,19 @@ func (u *user) enters(field, text string) {
 	u.sees(entered(field), text)
 }
 
-// types replaces what stands in the focused input.
+// types replaces what stands in the focused input: in an editor key by key, elsewhere at
+// once, as a paste or an input method does. Who wants the keys one by one presses them.
 func (u *user) types(text string) {
 	u.t.Helper()
 	require.NoError(u.t, u.page.Until(`document.activeElement?.matches("input, textarea, [contenteditable]")`))
 	u.presses("a", chromedp.KeyModifiers(chromedp.ModifierCtrl))
-	u.presses(kb.Delete)
-	if text != "" {
-		u.presses(text)
+	editor, err := browser.Ask(u.page, chromedp.Evaluate[bool](`document.activeElement.isContentEditable`))
+	require.NoError(u.t, err)
+	switch {
+	case text == "" || editor:
+		u.presses(kb.Delete + text)
+	default:
+		require.NoError(u.t, u.page.Insert(text))
 	}
 }
 

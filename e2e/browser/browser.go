@@ -219,6 +219,14 @@ func (p *Page) Run(statement string) (bool, error) {
 	return Ask(p, chromedp.Evaluate[bool]("(() => { "+statement+"; return true })()"))
 }
 
+// Insert puts a text at the cursor at once, in the place of what is selected.
+func (p *Page) Insert(text string) error {
+	ctx, cancel := context.WithTimeout(p.tab, patience)
+	defer cancel()
+	_, err := chromedp.Call(ctx, input.InsertText, input.InsertTextParams{Text: text})
+	return err
+}
+
 // Drag presses the mouse at one point, moves it to another and lets go there. over
 // is a JavaScript expression that is true when the page has noticed the drag over
 // the second point.

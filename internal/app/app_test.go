@@ -149,7 +149,7 @@ func TestManyProofsRunAtOnce(t *testing.T) {
 		_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: document, Expect: &proof.Expectation{Verdict: "accepted", Values: map[string]string{"terms": want}}})
 		require.NoError(t, err)
 	}
-	run, err := d.Proofs.Run(context.WithoutCancel(as(t)), contract.RunRequest{Kind: "vendor"}, nil)
+	run, err := d.Proofs.Run(context.WithoutCancel(as(t)), contract.RunRequest{Kind: "vendor"})
 	require.NoError(t, err)
 	assert.Equal(t, 51, run.Held)
 	assert.Equal(t, 9, run.Failed)

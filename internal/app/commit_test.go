@@ -444,7 +444,7 @@ func TestADraftIsPostedAsItIsShown(t *testing.T) {
 	kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: posted.Document, Posting: posted.Summary.Number})
 	require.NoError(t, err)
 	holds := func() bool {
-		run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: "vendor", Proofs: []int64{kept.ID}}, nil)
+		run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: "vendor", Proofs: []int64{kept.ID}})
 		require.NoError(t, err)
 		return run.Held == 1
 	}

@@ -21,7 +21,7 @@ func termsOfCustomer(t *testing.T, d *app.App) contract.RuleView {
 
 func runAll(t *testing.T, d *app.App, kind string) contract.ProofRun {
 	t.Helper()
-	run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: kind}, nil)
+	run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: kind})
 	require.NoError(t, err)
 	return run
 }

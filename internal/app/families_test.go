@@ -175,7 +175,7 @@ func TestWhatThePersonSavedBeforeIsRepeatedInTheSameCompany(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, "MOYA", kept.Given.Previous.Values["clerk"])
 	save(t, d, document("vendor", "10", "TRAD", values{"name": "Five", "clerk": "EOIN"}))
-	run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: "vendor"}, nil)
+	run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: "vendor"})
 	require.NoError(t, err)
 	assert.Equal(t, 1, run.Held)
 }

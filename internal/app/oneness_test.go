@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"sync"
 	"testing"
 	"time"
 
@@ -22,6 +23,7 @@ import (
 	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/standard"
+	"codicil/internal/store"
 )
 
 // candidates are rules of every family, on the header and on lines, that a book is drawn from:
@@ -73,20 +75,35 @@ type world struct {
 	rules    []contract.RuleView
 }
 
-func newWorld(t *rapid.T, outer *testing.T) *world {
-	d := harbour(outer)
-	w := &world{d: d, today: "2026-11-24", company: "10"}
-	_, err := d.Catalog.SaveType(as(outer), "price_list", "LIST", record.Type{Label: "List"})
+var (
+	worldOnce sync.Once
+	worldFile []byte
+	theWorld  world // what is in the file
+)
+
+func newWorld(t *testing.T) *world {
+	s := onCopy(t, &worldOnce, &worldFile, func(s *store.Store) {
+		fillHarbour(t, s)
+		theWorld = fillWorld(t, app.New(s, morning))
+	})
+	w := theWorld
+	w.d = app.New(s, morning)
+	return &w
+}
+
+func fillWorld(t *testing.T, d *app.App) world {
+	w := world{d: d, today: "2026-11-24", company: "10"}
+	_, err := d.Catalog.SaveType(as(t), "price_list", "LIST", record.Type{Label: "List"})
 	require.NoError(t, err)
-	_, err = d.Tables.SaveStanding(as(outer), "rebate", contract.StandingChange{Standing: table.Standing{
+	_, err = d.Tables.SaveStanding(as(t), "rebate", contract.StandingChange{Standing: table.Standing{
 		Field:   field.Field{Key: "rebate", Label: "Rebate", Type: field.Percent},
 		Periods: []table.StandingValue{{Value: "0.02", Period: table.Period{Until: "2026-12-31"}}, {Value: "0.03", Period: table.Period{From: "2027-01-01"}}}}})
 	require.NoError(t, err)
-	_, err = d.Tables.SaveCrosswalk(as(outer), "terms", contract.CrosswalkChange{Crosswalk: table.Crosswalk{Label: "Terms",
+	_, err = d.Tables.SaveCrosswalk(as(t), "terms", contract.CrosswalkChange{Crosswalk: table.Crosswalk{Label: "Terms",
 		Keys: []field.Field{{Key: "country", Label: "Country", Type: field.Text}}, Results: []field.Field{{Key: "terms", Label: "Terms", Type: field.Text}},
 		Rows: []table.Row{{Keys: []string{"IE"}, Results: []string{"EXW"}}, {Keys: []string{"DK"}, Results: []string{"FCA"}}}}})
 	require.NoError(t, err)
-	_, err = d.Tables.SaveSeries(as(outer), "confirmations", contract.SeriesChange{Series: table.Series{Label: "Confirmations", Start: 1, Step: 1,
+	_, err = d.Tables.SaveSeries(as(t), "confirmations", contract.SeriesChange{Series: table.Series{Label: "Confirmations", Start: 1, Step: 1,
 		Parts: []table.Part{{Is: table.Constant, Text: "K"}, {Is: table.ShortYear}, {Is: table.Counter, Digits: 4}}}})
 	require.NoError(t, err)
 	list := w.save(t, document("price_list", "10", "LIST", values{"name": "Euro", "currency": "EUR"}))
@@ -97,17 +114,17 @@ func newWorld(t *rapid.T, outer *testing.T) *world {
 		w.customer = append(w.customer, w.save(t, document("customer", "10", "WHOL", v)).Number)
 	}
 	for _, v := range []values{{"name": "Sea salt", "unit": "KG", "tax_code": "S1"}, {"name": "Flakes", "unit": "BAG"}} {
-		answer, err := d.Records.Save(as(outer), contract.SaveRequest{Document: document("item", "10", "SALT", v)})
+		answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: document("item", "10", "SALT", v)})
 		require.NoError(t, err)
 		if answer.Record == nil { // codes of units and taxes are the kinds' own
-			answer, err = d.Records.Save(as(outer), contract.SaveRequest{Document: document("item", "10", "SALT", values{"name": v["name"]})})
+			answer, err = d.Records.Save(as(t), contract.SaveRequest{Document: document("item", "10", "SALT", values{"name": v["name"]})})
 			require.NoError(t, err)
 		}
 		w.items = append(w.items, answer.Record.Number)
 	}
 	w.linked = map[string]map[string]evaluation.Values{}
 	for _, at := range [][2]string{{"price_list", list.Number}, {"customer", w.customer[0]}, {"customer", w.customer[1]}, {"item", w.items[0]}, {"item", w.items[1]}} {
-		r, err := d.Records.Get(as(outer), record.Ref{Kind: at[0], Number: at[1]})
+		r, err := d.Records.Get(as(t), record.Ref{Kind: at[0], Number: at[1]})
 		require.NoError(t, err)
 		if w.linked[at[0]] == nil {
 			w.linked[at[0]] = map[string]evaluation.Values{}
@@ -285,7 +302,7 @@ func TestWhatIsShownIsWhatHappens(t *testing.T) {
 	kinds, err := standard.Kinds()
 	require.NoError(t, err)
 	rapid.Check(t, func(rt *rapid.T) {
-		w := newWorld(rt, t)
+		w := newWorld(t)
 		w.enforce(rt, draw(rt))
 		exported, err := w.d.Books.Export(ctx)
 		require.NoError(rt, err)
@@ -324,7 +341,7 @@ func TestWhatIsShownIsWhatHappens(t *testing.T) {
 			}
 			kept, err := w.d.Proofs.Keep(ctx, contract.KeepRequest{Document: given})
 			require.NoError(rt, err)
-			run, err := w.d.Proofs.Run(ctx, contract.RunRequest{Kind: given.Kind, Proofs: []int64{kept.ID}}, nil)
+			run, err := w.d.Proofs.Run(ctx, contract.RunRequest{Kind: given.Kind, Proofs: []int64{kept.ID}})
 			require.NoError(rt, err)
 			require.Equal(rt, 1, run.Held, "a proof holds when it was just kept: %v", run.Results)
 
@@ -429,7 +446,7 @@ func count(seen map[string]int, o *contract.Outcome, change bool) {
 func TestABookIsWhatItsRulesSay(t *testing.T) {
 	ctx := as(t)
 	rapid.Check(t, func(rt *rapid.T) {
-		one, other := newWorld(rt, t), newWorld(rt, t)
+		one, other := newWorld(t), newWorld(t)
 		bodies := draw(rt)
 		one.enforce(rt, bodies)
 		inForce := []rule.Body{}

@@ -1,6 +1,8 @@
 package app_test
 
 import (
+	"os"
+	"path/filepath"
 	"sync"
 	"testing"
 	"time"
@@ -21,18 +23,45 @@ import (
 
 type values = map[string]string
 
+// onCopy returns a store on a copy of what fill makes the first time.
+func onCopy(t *testing.T, once *sync.Once, file *[]byte, fill func(s *store.Store)) *store.Store {
+	t.Helper()
+	path := filepath.Join(t.TempDir(), "copy.db")
+	once.Do(func() {
+		s, err := store.Open(as(t), path)
+		require.NoError(t, err)
+		fill(s)
+		require.NoError(t, s.Close())
+		*file, err = os.ReadFile(path)
+		require.NoError(t, err)
+	})
+	require.NoError(t, os.WriteFile(path, *file, 0o600))
+	s, err := store.Open(as(t), path)
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, s.Close()) })
+	return s
+}
+
+func morning() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
+
+var (
+	harbourOnce sync.Once
+	harbourFile []byte
+)
+
 // harbour is an application with the standard kinds, two companies, some accounts and a customer.
 func harbour(t *testing.T) *app.App {
 	t.Helper()
+	return app.New(onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) }), morning)
+}
+
+func fillHarbour(t *testing.T, s *store.Store) {
+	t.Helper()
 	ctx := as(t)
-	s, err := store.Open(ctx, "")
-	require.NoError(t, err)
-	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	kinds, err := standard.Kinds()
 	require.NoError(t, err)
 	require.NoError(t, s.SaveKinds(ctx, kinds))
-	clock := func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) }
-	d := app.New(s, clock)
+	d := app.New(s, morning)
 	for _, c := range []record.Company{{Key: "10", Name: "Salt Works", Country: "IE", Currency: "EUR", Rounding: "half-up"}, {Key: "20", Name: "Chandlery", Country: "DK", Currency: "DKK", Rounding: "half-up"}} {
 		_, err := d.Catalog.SaveCompany(ctx, c.Key, c)
 		require.NoError(t, err)
@@ -45,7 +74,6 @@ func harbour(t *testing.T) *app.App {
 		_, err := s.AddRecord(ctx, record.Record{Ref: record.Ref{Kind: "gl_account", Number: number}, Company: "10", Type: "BS", State: record.Kept, Content: record.Content{Values: v}}, store.Numbering{}, record.Stamp{At: store.Instant(d0)})
 		require.NoError(t, err)
 	}
-	return app.New(s, clock) // which knows the accounts
 }
 
 var d0 = time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)

@@ -67,7 +67,7 @@ func TestEveryRuleInForceIsProvedAndOneProofFailsOnPurpose(t *testing.T) {
 	for _, kind := range kindsWithRules {
 		proofs, err := d.Proofs.List(ada(t), kind)
 		require.NoError(t, err)
-		run, err := d.Proofs.Run(ada(t), contract.RunRequest{Kind: kind}, nil)
+		run, err := d.Proofs.Run(ada(t), contract.RunRequest{Kind: kind})
 		require.NoError(t, err)
 		require.Len(t, run.Results, len(proofs))
 		for i, r := range run.Results {
@@ -86,11 +86,11 @@ func TestEveryRuleThatGoesIsMissed(t *testing.T) {
 	d := fill(t)
 	for _, r := range rulesInForce(t, d) {
 		request := contract.RunRequest{Kind: r.Body.Kind, Proofs: r.Proofs}
-		before, err := d.Proofs.Run(ada(t), request, nil)
+		before, err := d.Proofs.Run(ada(t), request)
 		require.NoError(t, err)
 		suspended, err := d.Rules.Move(ada(t), r.ID, contract.RuleMove{State: rule.Suspended, Version: r.Version})
 		require.NoError(t, err)
-		after, err := d.Proofs.Run(ada(t), request, nil)
+		after, err := d.Proofs.Run(ada(t), request)
 		require.NoError(t, err)
 		assert.Greater(t, after.Failed, before.Failed, "no proof misses: %s", r.Sentence)
 		_, err = d.Rules.Move(ada(t), r.ID, contract.RuleMove{State: rule.InForce, Version: suspended.Version, Reason: "a test"})

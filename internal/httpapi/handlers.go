@@ -109,7 +109,7 @@ func (s *server) ReadRows(ctx context.Context, r ReadRowsRequestObject) (ReadRow
 }
 
 func (s *server) RunProofs(ctx context.Context, r RunProofsRequestObject) (RunProofsResponseObject, error) {
-	v, err := s.app.Proofs.Run(ctx, *r.Body, nil)
+	v, err := s.app.Proofs.Run(ctx, *r.Body)
 	return RunProofs200JSONResponse(v), err
 }
 

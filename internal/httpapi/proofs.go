@@ -42,16 +42,16 @@ func (s *server) RefreshProof(ctx context.Context, r RefreshProofRequestObject) 
 // FollowProofs writes a line for each result as it comes. When the reader goes the run stops:
 // the context of the request ends.
 func (s *server) FollowProofs(ctx context.Context, r FollowProofsRequestObject) (FollowProofsResponseObject, error) {
-	total, err := s.app.Proofs.Count(ctx, *r.Body)
+	asked, err := s.app.Proofs.Ask(ctx, *r.Body)
 	if err != nil {
 		return nil, err
 	}
 	read, write := io.Pipe()
 	go func() {
 		lines := json.NewEncoder(write)
-		err := lines.Encode(map[string]int{"total": total})
+		err := lines.Encode(map[string]int{"total": asked.Total()})
 		if err == nil {
-			_, err = s.app.Proofs.Run(ctx, *r.Body, func(result contract.ProofResult) { _ = lines.Encode(result) })
+			_, err = asked.Run(ctx, func(result contract.ProofResult) { _ = lines.Encode(result) })
 		}
 		_ = write.CloseWithError(err)
 	}()

@@ -1,25 +1,23 @@
 package view
 
 import (
-	"slices"
 	"strings"
 	"unicode/utf16"
 
 	"codicil/core/feel"
 	"codicil/core/finding"
 	"codicil/core/plan"
-	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 )
 
 // Rule shows a rule; proofs are those of its kind.
-func Rule(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.RuleView {
+func Rule(c *rule.Compiled, names rule.Names, proofs []int64) contract.RuleView {
 	v := contract.RuleView{
 		ID: c.ID, Version: c.Version, State: c.State, Name: c.Name, Reason: c.Reason, Body: c.Body,
 		ProposedName: rule.ProposeName(c, names.Kind), Sentence: rule.Sentence(c, names), Phrase: rule.Phrase(c, names.Kind),
-		Problems: Problems(c), Sound: c.Sound(), Proofs: []int64{},
+		Problems: Problems(c), Sound: c.Sound(), Proofs: append([]int64{}, proofs...),
 	}
 	v.When, v.Must = c.Conditions("when"), c.Conditions("must")
 	v.Reads = c.ReadFields()
@@ -30,11 +28,6 @@ func Rule(c *rule.Compiled, names rule.Names, proofs []proof.Proof) contract.Rul
 		}
 		v.Constant, v.IsConstant = rule.ConstantOf(c.Value, target)
 		v.FieldValue, v.LookUp = c.ValueName(), c.LookUp()
-	}
-	for _, p := range proofs {
-		if slices.Contains(p.Rules, c.ID) {
-			v.Proofs = append(v.Proofs, p.ID)
-		}
 	}
 	return v
 }

@@ -31,7 +31,7 @@ func New(j *judging.Service) *Service { return &Service{j} }
 // Kind tells what the proofs confirm of every rule in force of a kind; strength
 // measures also what they would notice.
 func (s *Service) Kind(ctx context.Context, kind string, strength bool) ([]contract.Confirmation, error) {
-	b, err := s.base.Bench(ctx, kind, nil)
+	b, err := s.base.Bench(ctx, kind)
 	if err != nil {
 		return nil, err
 	}

@@ -17,7 +17,7 @@ import (
 // it: for an auditor, or the next administrator.
 func (s *Service) Report(ctx context.Context, kind, company, kindType string) (contract.ConfirmationReport, error) {
 	report := contract.ConfirmationReport{Kind: kind, Company: company, Type: kindType, Day: string(s.base.Today(nil)), RanAt: s.base.Clock().UTC(), RanBy: actor.Of(ctx).Name, Rules: []contract.ReportedRule{}}
-	b, err := s.base.Bench(ctx, kind, nil)
+	b, err := s.base.Bench(ctx, kind)
 	if err != nil {
 		return report, err
 	}

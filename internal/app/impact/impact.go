@@ -57,14 +57,14 @@ func (s *Service) OfChange(ctx context.Context, id int64, change contract.RuleCh
 // as saving, or for posted ones as posting on their day, judges them. Cost: the records of the
 // scope, twice.
 func (s *Service) impact(ctx context.Context, without, with rule.Rule) (contract.Impact, []contract.ImpactHit, error) {
-	b, err := s.base.Bench(ctx, with.Kind, nil)
+	ref, runner, err := s.base.Runner(ctx, with.Kind)
 	if err != nil {
 		return contract.Impact{}, nil, err
 	}
 	with.State = rule.InForce
-	before, after := b.Runner.With(without), b.Runner.With(with)
+	before, after := runner.With(without), runner.With(with)
 	c, old := judging.InBook(after.Book, with.ID), judging.InBook(before.Book, with.ID)
-	rows, documents, err := s.base.Documents(ctx, b.Reference, c.Vocabulary().Kind, func(company, kindType string, day record.Day) bool {
+	rows, documents, err := s.base.Documents(ctx, ref, c.Vocabulary().Kind, func(company, kindType string, day record.Day) bool {
 		return c.Scope.Covers(company, kindType, day) || (old.State == rule.InForce && old.Scope.Covers(company, kindType, day))
 	})
 	if err != nil {
@@ -84,7 +84,7 @@ func (s *Service) impact(ctx context.Context, without, with rule.Rule) (contract
 		if then[i].Err != nil || now[i].Err != nil {
 			continue // a record that no longer fits its kind meets no rule
 		}
-		links := s.base.Links(ctx, b.Reference, row.Company)
+		links := s.base.Links(ctx, ref, row.Company)
 		reader := view.NewReader(now[i].Plan, now[i].Outcome, links, nil)
 		hit, refused, changed := reader.Impact(row, links.Title(row.Kind, row.Number), &then[i], &now[i])
 		if !refused && !changed && hit.What == "" {
@@ -159,13 +159,13 @@ func (s *Service) Confirm(ctx context.Context, r rule.Rule) error {
 
 // wouldFail names the proofs that fail with a changed book and hold with the one in force.
 func (s *Service) wouldFail(ctx context.Context, with *judging.Bench, results []proof.Result) (failing []string, err error) {
-	now, err := s.base.Bench(ctx, with.Runner.Book.Vocabulary.Kind.Key, nil)
+	_, now, err := s.base.Runner(ctx, with.Runner.Book.Vocabulary.Kind.Key)
 	if err != nil {
 		return nil, err
 	}
 	for i := range results {
 		if r := &results[i]; r.Proof != nil && !r.Held() {
-			if before := now.Runner.Run(r.Proof, false); before.Held() {
+			if before := now.Run(r.Proof, false); before.Held() {
 				failing = append(failing, fmt.Sprintf("proof %d", r.Proof.ID))
 			}
 		}
@@ -189,20 +189,20 @@ func (s *Service) Affected(ctx context.Context, ids []int64) (count int, err err
 		if !slices.ContainsFunc(book.Rules, func(c *rule.Compiled) bool { return slices.Contains(ids, c.ID) }) {
 			continue
 		}
-		b, err := s.base.Bench(ctx, m.Kinds[i].Key, nil)
+		_, runner, err := s.base.Runner(ctx, m.Kinds[i].Key)
 		if err != nil {
 			return 0, err
 		}
 		for _, c := range book.Rules {
 			if slices.Contains(ids, c.ID) && c.State != rule.InForce {
-				b.Runner = b.Runner.With(acting(c.Rule))
+				runner = runner.With(acting(c.Rule))
 			}
 		}
 		_, documents, err := s.base.Documents(ctx, m, book.Vocabulary.Kind, func(string, string, record.Day) bool { return true })
 		if err != nil {
 			return 0, err
 		}
-		results, err := b.Runner.RunAll(ctx, documents, nil)
+		results, err := runner.RunAll(ctx, documents, nil)
 		if err != nil {
 			return 0, err
 		}

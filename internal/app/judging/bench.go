@@ -26,36 +26,27 @@ type Bench struct {
 	Proofs    []proof.Proof
 }
 
-// Bench reads the proofs of a kind; a rule that is given stands in the book as it is given.
-func (s *Service) Bench(ctx context.Context, kind string, given *contract.RuleChange) (*Bench, error) {
-	ref, book, err := s.book(ctx, kind)
+// Bench reads the proofs of a kind, all of them.
+func (s *Service) Bench(ctx context.Context, kind string) (*Bench, error) {
+	ref, runner, err := s.Runner(ctx, kind)
 	if err != nil {
 		return nil, err
-	}
-	if given != nil {
-		book = book.With(Changed(*given))
 	}
 	proofs, err := s.Store.Proofs(ctx, kind)
-	return &Bench{ref, s.runnerOf(ctx, ref, book), proofs}, err
+	return &Bench{ref, runner, proofs}, err
 }
 
-// Runner runs single proofs of a kind; it reads none, so that what is done to one proof does
-// not cost reading all.
-func (s *Service) Runner(ctx context.Context, kind string) (*proof.Runner, error) {
-	ref, book, err := s.book(ctx, kind)
-	if err != nil {
-		return nil, err
-	}
-	return s.runnerOf(ctx, ref, book), nil
-}
-
-func (s *Service) book(ctx context.Context, kind string) (*cache.Reference, *plan.Book, error) {
+// Runner runs single proofs and documents of a kind; it reads no proof.
+func (s *Service) Runner(ctx context.Context, kind string) (*cache.Reference, *proof.Runner, error) {
 	ref, err := s.Cache.Reference(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
 	book, err := s.Cache.Book(ctx, kind)
-	return ref, book, err
+	if err != nil {
+		return nil, nil, err
+	}
+	return ref, s.runnerOf(ctx, ref, book), nil
 }
 
 // runnerOf runs the proofs of a kind against a book.
@@ -84,7 +75,7 @@ var unsound = notice.Define("unsound", "{rule} has an error: {why}. Mend it firs
 // Measured are the results of the proofs of a rule's kind; the rule stands in the book as it is
 // given, as if it were in force.
 func (s *Service) Measured(ctx context.Context, r rule.Rule) (*Bench, *rule.Compiled, []proof.Result, error) {
-	b, err := s.Bench(ctx, r.Kind, nil)
+	b, err := s.Bench(ctx, r.Kind)
 	if err != nil {
 		return nil, nil, nil, err
 	}

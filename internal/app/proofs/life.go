@@ -24,7 +24,7 @@ func (s *Service) MarkRead(ctx context.Context, id int64) (contract.Proof, error
 func (s *Service) Refresh(ctx context.Context, id int64) (contract.Proof, error) {
 	return s.changeProof(ctx, id, "carried anew", "", func(p *proof.Proof) error {
 		p.Given.Fixtures = nil
-		runner, err := s.base.Runner(ctx, p.Given.Kind)
+		_, runner, err := s.base.Runner(ctx, p.Given.Kind)
 		if err != nil {
 			return err
 		}
@@ -44,7 +44,7 @@ func (s *Service) Accept(ctx context.Context, id int64, request contract.AcceptR
 		if request.Version != 0 && request.Version != p.Version {
 			return fault.Hindered(fault.Stale)
 		}
-		runner, err := s.base.Runner(ctx, p.Given.Kind)
+		_, runner, err := s.base.Runner(ctx, p.Given.Kind)
 		if err != nil {
 			return err
 		}

@@ -62,7 +62,7 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 	if err != nil {
 		return contract.Proof{}, err
 	}
-	runner, err := s.base.Runner(ctx, t.Document.Kind)
+	_, runner, err := s.base.Runner(ctx, t.Document.Kind)
 	if err != nil {
 		return contract.Proof{}, err
 	}
@@ -133,42 +133,50 @@ func (s *Service) Delete(ctx context.Context, id int64) error {
 	return s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return tx.DeleteProof(ctx, id) })
 }
 
-// asked leaves of the proofs those that a run asks for.
-func asked(proofs []proof.Proof, request *contract.RunRequest) []proof.Proof {
-	return slices.DeleteFunc(proofs, func(p proof.Proof) bool {
-		return (len(request.Proofs) > 0 && !slices.Contains(request.Proofs, p.ID)) ||
-			(request.OfRule != 0 && !slices.Contains(p.Rules, request.OfRule)) ||
+// Asked are the proofs that a request asks for, ready to be run.
+type Asked struct {
+	proofs *Service
+	ref    *cache.Reference
+	runner *proof.Runner
+	format *field.Format
+	list   []proof.Proof
+}
+
+// Ask reads the proofs that a request asks for; a rule that it gives stands in the book as it
+// is given.
+func (s *Service) Ask(ctx context.Context, request contract.RunRequest) (*Asked, error) {
+	ref, runner, err := s.base.Runner(ctx, request.Kind)
+	if err != nil {
+		return nil, err
+	}
+	if request.Rule != nil {
+		runner = runner.With(judging.Changed(*request.Rule))
+	}
+	list, err := s.base.Store.Proofs(ctx, request.Kind, request.Proofs...)
+	list = slices.DeleteFunc(list, func(p proof.Proof) bool {
+		return (request.OfRule != 0 && !slices.Contains(p.Rules, request.OfRule)) ||
 			(request.Company != "" && p.Given.Company != request.Company) || (request.Type != "" && p.Given.Type != request.Type)
 	})
+	return &Asked{s, ref, runner, request.Format, list}, err
 }
 
-// Count tells how many proofs a run would run.
-func (s *Service) Count(ctx context.Context, request contract.RunRequest) (int, error) {
-	b, err := s.base.Bench(ctx, request.Kind, request.Rule)
-	if err != nil {
-		return 0, err
-	}
-	return len(asked(b.Proofs, &request)), nil
-}
+// Total is how many there are.
+func (a *Asked) Total() int { return len(a.list) }
 
-// Run runs proofs against the rules in force, on all processors. tell, if any, is told
+// Run runs them against the rules in force, on all processors. tell, if any, is told
 // of each as it ends.
-func (s *Service) Run(ctx context.Context, request contract.RunRequest, tell func(contract.ProofResult)) (contract.ProofRun, error) {
-	run := contract.ProofRun{RanAt: s.base.Clock().UTC(), Results: []contract.ProofResult{}}
-	b, err := s.base.Bench(ctx, request.Kind, request.Rule)
-	if err != nil {
-		return run, err
-	}
-	results, err := b.Runner.RunAll(ctx, asked(b.Proofs, &request), func(r *proof.Result) {
+func (a *Asked) Run(ctx context.Context, tell func(contract.ProofResult)) (contract.ProofRun, error) {
+	run := contract.ProofRun{RanAt: a.proofs.base.Clock().UTC(), Results: []contract.ProofResult{}}
+	results, err := a.runner.RunAll(ctx, a.list, func(r *proof.Result) {
 		if tell != nil {
-			tell(s.show(ctx, b.Reference, r, request.Format))
+			tell(a.proofs.show(ctx, a.ref, r, a.format))
 		}
 	})
 	for i := range results {
 		if results[i].Proof == nil {
 			continue // it was stopped before
 		}
-		shown := s.show(ctx, b.Reference, &results[i], request.Format)
+		shown := a.proofs.show(ctx, a.ref, &results[i], a.format)
 		if run.Results = append(run.Results, shown); shown.Held {
 			run.Held++
 		} else {
@@ -176,6 +184,15 @@ func (s *Service) Run(ctx context.Context, request contract.RunRequest, tell fun
 		}
 	}
 	return run, err
+}
+
+// Run runs the proofs that a request asks for.
+func (s *Service) Run(ctx context.Context, request contract.RunRequest) (contract.ProofRun, error) {
+	asked, err := s.Ask(ctx, request)
+	if err != nil {
+		return contract.ProofRun{}, err
+	}
+	return asked.Run(ctx, nil)
 }
 
 // show tells what came of a proof as a person reads it.

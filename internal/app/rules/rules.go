@@ -46,11 +46,11 @@ func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, e
 		return nil, err
 	}
 	names := m.Names(b.Vocabulary.Kind)
-	proofs, err := s.base.Store.Proofs(ctx, kind)
+	proofs, err := s.base.Store.ProofsByRule(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
-	return view.List(b.Rules, func(c *rule.Compiled) contract.RuleView { return view.Rule(c, names, proofs) }), nil
+	return view.List(b.Rules, func(c *rule.Compiled) contract.RuleView { return view.Rule(c, names, proofs[c.ID]) }), nil
 }
 
 func (s *Service) listAll(ctx context.Context) ([]contract.RuleView, error) {
@@ -87,11 +87,11 @@ func (s *Service) show(ctx context.Context, r rule.Rule) (contract.RuleView, err
 	if err != nil {
 		return contract.RuleView{}, err
 	}
-	proofs, err := s.base.Store.Proofs(ctx, r.Kind)
+	proofs, err := s.base.Store.ProofsByRule(ctx, r.Kind)
 	if err != nil {
 		return contract.RuleView{}, err
 	}
-	return view.Rule(c.Compiled, m.Names(c.kind), proofs), nil
+	return view.Rule(c.Compiled, m.Names(c.kind), proofs[r.ID]), nil
 }
 
 type compiled struct {
