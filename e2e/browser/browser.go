@@ -90,6 +90,7 @@ type Application struct {
 	folder string
 	person context.Context
 	leave  func()
+	tabs   int
 }
 
 // Start starts the application with the demo data, or empty, as it is when nobody has
@@ -105,10 +106,6 @@ func (b *Browser) Start(filled bool) (*Application, error) {
 		return nil, err
 	}
 	a.person, a.leave = chromedp.NewContext(b.context, chromedp.WithNewBrowserContext())
-	if _, err := chromedp.Run(a.person, chromedp.Title()); err != nil {
-		a.Close()
-		return nil, err
-	}
 	return a, nil
 }
 
@@ -142,7 +139,10 @@ func (a *Application) serve(filled bool) error {
 
 // Page opens a new tab on a path of the application.
 func (a *Application) Page(path string) (*Page, error) {
-	tab, stop := chromedp.NewContext(a.person)
+	tab, stop := a.person, func() {} // a person comes with a first tab, and leaves with it
+	if a.tabs++; a.tabs > 1 {
+		tab, stop = chromedp.NewContext(a.person)
+	}
 	if _, err := chromedp.Run(tab, chromedp.Title()); err != nil { // opens the tab
 		stop()
 		return nil, err

@@ -5,6 +5,7 @@
 package clock
 
 import (
+	"sync"
 	"time"
 
 	"codicil/core/feel"
@@ -20,12 +21,20 @@ func in(c *record.Company, now time.Time) time.Time {
 	if c == nil || c.TimeZone == "" {
 		return now
 	}
+	if zone, known := zones.Load(c.TimeZone); known {
+		return now.In(zone.(*time.Location))
+	}
 	zone, err := time.LoadLocation(c.TimeZone)
 	if err != nil {
 		return now // saving a company has refused names that are no zone
 	}
+	zones.Store(c.TimeZone, zone)
 	return now.In(zone)
 }
+
+// zones are the time zones that were asked for, by name: reading one takes a file, and every
+// judgement asks. There are at most as many as there are zones in the world.
+var zones sync.Map
 
 // Today is the date in the company's time zone.
 func Today(c *record.Company, now time.Time) record.Day {

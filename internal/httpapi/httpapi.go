@@ -14,6 +14,7 @@ import (
 	"net/http"
 	"net/url"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/getkin/kin-openapi/openapi3"
@@ -174,13 +175,14 @@ func serveClient(client fs.FS) echo.HandlerFunc {
 	}
 }
 
-func contractRouter() (routers.Router, error) {
+// contractRouter finds the operation of a request in the contract, which is read once.
+var contractRouter = sync.OnceValues(func() (routers.Router, error) {
 	document, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
 	if err != nil {
 		return nil, fmt.Errorf("read the contract: %w", err)
 	}
 	return gorillamux.NewRouter(document)
-}
+})
 
 // checkRequest refuses requests that the contract does not allow, before any
 // handler sees them.
