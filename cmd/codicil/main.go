@@ -25,8 +25,9 @@ func main() {
 		debug.SetMemoryLimit(mostGarbage)
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
-	defer stop()
-	if err := command(os.Stdin, os.Stdout, os.Stderr).ExecuteContext(ctx); err != nil {
+	err := command(os.Stdin, os.Stdout, os.Stderr).ExecuteContext(ctx)
+	stop()
+	if err != nil {
 		os.Exit(1)
 	}
 }

@@ -45,7 +45,7 @@ run. The proofs carry the linked records, standing values and crosswalk rows tha
 					return err
 				}
 			}
-			failed, err := summarize(c.OutOrStdout(), proved)
+			failed, err := summarise(c.OutOrStdout(), proved)
 			if err == nil && failed > 0 {
 				c.SilenceErrors = true // the summary has said it
 				err = errors.New("a proof fails")
@@ -104,8 +104,8 @@ func prove(ctx context.Context, b *exchange.Book, kinds []record.Kind, strength 
 	return list, nil
 }
 
-// summarize tells the results for people, and how many proofs fail.
-func summarize(out io.Writer, list []proved) (failed int, err error) {
+// summarise tells the results for people, and how many proofs fail.
+func summarise(out io.Writer, list []proved) (failed int, err error) {
 	say := func(format string, values ...any) {
 		if err == nil {
 			_, err = fmt.Fprintf(out, format, values...)

@@ -271,7 +271,7 @@ func membership(n *In) (Constraint, bool) {
 	all := Constraint{False: Everything, NullFalse: true}
 	for _, t := range tests {
 		var c Constraint
-		ok := false
+		var ok bool
 		switch t := t.(type) {
 		case *Test:
 			c, ok = comparisonConstraint(t.Operator, t.Operand)

@@ -176,9 +176,6 @@ var disagreements = []struct{ expression, ours, theirs, clause string }{
 }
 
 func TestAgreesWithAnIndependentInterpreter(t *testing.T) {
-	if _, err := os.Stat("../../web/node_modules/feelin"); err != nil {
-		t.Skip("feelin is not installed: make test installs it")
-	}
 	w := writer{rand.New(rand.NewPCG(34, 2026))}
 	var expressions []string
 	for range 4000 {
@@ -215,16 +212,15 @@ type answer struct {
 
 // feelin computes expressions over the sample with the other interpreter.
 func feelin(t *testing.T, expressions []string) []answer {
-	if _, err := os.Stat("../../web/node_modules/feelin"); err != nil {
-		t.Skip("feelin is not installed: make test installs it")
-	}
+	_, err := os.Stat("../../web/node_modules/feelin")
+	require.NoError(t, err, "the other interpreter is not installed: run npm ci in web, or make test")
 	var input bytes.Buffer
 	for _, expression := range expressions {
 		line, err := json.Marshal(map[string]any{"expression": expression, "context": json.RawMessage(sampleJSON)})
 		require.NoError(t, err)
 		input.Write(append(line, '\n'))
 	}
-	command := exec.Command("node", "tests/feelin.mjs")
+	command := exec.CommandContext(t.Context(), "node", "tests/feelin.mjs")
 	command.Dir, command.Stdin, command.Stderr = "../../web", &input, os.Stderr
 	output, err := command.Output()
 	require.NoError(t, err)

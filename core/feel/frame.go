@@ -126,7 +126,8 @@ func searching(items int, v Value) int { return items * (1 + v.burden()) / 16 }
 // made takes a list, context or text that a formula computed: it counts as work, and
 // may not be too large.
 func (f *Frame) made(n Node, v Value) Value {
-	size, most := 0, maxWeight
+	var size int
+	most := maxWeight
 	switch v.kind {
 	case String:
 		size, most = len(v.text()), maxText

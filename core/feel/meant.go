@@ -300,13 +300,10 @@ func (r *meaning) deeper() func() {
 func (r *meaning) expression() *meant {
 	defer r.deeper()()
 	left := r.conjunction()
-	for {
-		start := r.at
-		if !r.joins("or", "||", "|") {
-			return r.choice(left)
-		}
-		left = r.join(left, "or", meansOr, start, r.conjunction)
+	for r.joins("or", "||", "|") {
+		left = r.join(left, "or", meansOr, r.conjunction)
 	}
+	return r.choice(left)
 }
 
 // choice reads condition ? value : value.
@@ -328,13 +325,10 @@ func (r *meaning) choice(condition *meant) *meant {
 
 func (r *meaning) conjunction() *meant {
 	left := r.negation()
-	for {
-		start := r.at
-		if !r.joins("and", "&&") {
-			return left
-		}
-		left = r.join(left, "and", meansAnd, start, r.negation)
+	for r.joins("and", "&&") {
+		left = r.join(left, "and", meansAnd, r.negation)
 	}
+	return left
 }
 
 // joins takes a word or sign that joins conditions.
@@ -352,7 +346,7 @@ func (r *meaning) joins(word string, signs ...string) bool {
 
 // join joins two conditions. What is no condition repeats what the one before compares:
 // country = "IE" or "DK", amount > 5 and < 10.
-func (r *meaning) join(left *meant, word string, level, at int, next func() *meant) *meant {
+func (r *meaning) join(left *meant, word string, level int, next func() *meant) *meant {
 	r.space()
 	start := r.at
 	last := left

@@ -218,14 +218,14 @@ func (r *meaning) among(subject *meant, values []*meant, start int) *meant {
 
 // over writes a condition on the subject: on some line, where it is a column of lines.
 func (r *meaning) over(subject *meant, write func(text string) *meant) *meant {
-	list, column := "", subject.column
+	column := subject.column
 	if column == "" && strings.HasPrefix(subject.text, "lines.") {
 		column = strings.TrimPrefix(subject.text, "lines.")
 	}
 	if column == "" || r.typeOf("lines."+column).Kind != List {
 		return write(subject.in(meansSum))
 	}
-	list = "lines." + column
+	list := "lines." + column
 	if subject.column != "" && r.typeOf(list).element().Kind == Number {
 		return write(r.single(subject).in(meansSum))
 	}

@@ -108,7 +108,7 @@ func (p *parser) accept(symbol string) bool {
 	return false
 }
 
-func (p *parser) expect(symbol, why string) token {
+func (p *parser) expect(symbol, why string) {
 	if !p.isSymbol(symbol) {
 		t := p.peek()
 		if t.kind == tokenEnd {
@@ -116,7 +116,7 @@ func (p *parser) expect(symbol, why string) token {
 		}
 		p.fail(t, "expected %q but found %q: %s", symbol, p.source[t.start:t.end], why)
 	}
-	return p.next()
+	p.next()
 }
 
 func (p *parser) expectWord(word, why string) {

@@ -194,7 +194,7 @@ func TestRulesOfOneStationChangePlaces(t *testing.T) {
 				turned = append(turned, m.Change)
 				changed := c.Rule
 				changed.Body = m.Body
-				assert.Equal(t, rule.Less(&book.Rules[0].Rule, &book.Rules[1].Rule), -1)
+				assert.Equal(t, -1, rule.Less(&book.Rules[0].Rule, &book.Rules[1].Rule))
 				other := book.Rules[2-c.ID]
 				assert.NotEqual(t, rule.Less(&c.Rule, &other.Rule), rule.Less(&changed, &other.Rule), m.Change)
 			}

@@ -358,7 +358,7 @@ func (s *Search) around(base candidate, changes int) []candidate {
 // with returns the candidate with another value at an address; false when it has it already.
 func (c candidate) with(address, text string) (candidate, bool) {
 	d := &c.Document
-	place := map[string]judge.Item(nil)
+	var place map[string]judge.Item
 	if _, line := lineOf(address); line > 0 {
 		at := slices.IndexFunc(d.Lines, func(l judge.Line) bool { return l.Number == line })
 		if at < 0 {

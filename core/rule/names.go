@@ -117,7 +117,7 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 			add(f.Key, f.Label+" of all lines", groupLines, f, kind.Key, true)
 		}
 	}
-	for depth := 0; depth < feel.LinkDepth; depth++ {
+	for range feel.LinkDepth {
 		first := len(names)
 		for _, link := range linked {
 			v.behind(link, add)

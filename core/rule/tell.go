@@ -162,9 +162,8 @@ func (t *teller) part(n feel.Node) {
 		t.several(n, n.Items, ", ", " and ")
 		return
 	case *feel.Path:
-		if t.path(n) {
-			return
-		}
+		t.path(n)
+		return
 	case *feel.Call:
 		if t.call(n) {
 			return
@@ -444,19 +443,18 @@ func (t *teller) filtered(n *feel.Filter) bool {
 }
 
 // path tells a part of a value, and columns of lines.
-func (t *teller) path(n *feel.Path) bool {
+func (t *teller) path(n *feel.Path) {
 	if filter, ok := n.Base.(*feel.Filter); ok {
 		if f := t.kind.Field(field.LinePrefix + n.Member); f != nil {
 			if slot, reads := feel.SlotOf(filter.Base); reads && slot == t.v.Lines {
 				t.say(n, f.Label+" of ")
 				t.tell(filter, tellsValue)
-				return true
+				return
 			}
 		}
 	}
 	t.say(n, "the "+n.Member+" of ")
 	t.tell(n.Base, tellsValue)
-	return true
 }
 
 // callWords is how a call of a function is told: $1 is its first argument.

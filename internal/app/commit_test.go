@@ -97,7 +97,7 @@ func TestTwoRulesThatWaitForEachOtherAreNotBothPutInForce(t *testing.T) {
 			})
 		}
 		group.Wait()
-		require.True(t, (refused[0] == nil) != (refused[1] == nil), "%v, %v", refused[0], refused[1])
+		require.NotEqual(t, refused[0] == nil, refused[1] == nil, "%v, %v", refused[0], refused[1])
 		for _, err := range refused {
 			if err != nil {
 				assert.Equal(t, "loop", code(t, err))

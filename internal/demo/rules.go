@@ -39,8 +39,8 @@ func required(key, target string, w where, when string, note rule.Note) given {
 }
 
 // closed is a rule that keeps people from typing into a field.
-func closed(key, target string, w where, when string, how rule.Access, note rule.Note) given {
-	return ruleOf(key, rule.Entry, target, w, when, rule.Effect{Need: rule.Optional, Access: how}, note)
+func closed(key, target string, w where, how rule.Access, note rule.Note) given {
+	return ruleOf(key, rule.Entry, target, w, "", rule.Effect{Need: rule.Optional, Access: how}, note)
 }
 
 func fill(key, target string, w where, when string, lifetime rule.Lifetime, value string, note rule.Note) given {
@@ -62,8 +62,8 @@ func live(key, target string, w where, value string, note rule.Note) given {
 }
 
 // unlike makes a rule that no two records share a value.
-func unlike(key, target string, w where, severity rule.Severity, when string, unique rule.Unique, message string, note rule.Note) given {
-	return ruleOf(key, rule.Validate, target, w, when, rule.Effect{Severity: severity, Unique: &unique, Message: message}, note)
+func unlike(key, target string, w where, severity rule.Severity, unique rule.Unique, message string, note rule.Note) given {
+	return ruleOf(key, rule.Validate, target, w, "", rule.Effect{Severity: severity, Unique: &unique, Message: message}, note)
 }
 
 // after makes a rule that writes to a linked record when a document is posted.
@@ -106,9 +106,9 @@ func vendorRules() []given {
 		required("tax-trade", "tax_number", groups("TRAD"), "", note("Group tax", "2024-03-11", "Purchases of goods are reported by tax number.")),
 		required("control", "control_account", groups("TRAD", "SERV"), "", note("Group accounting", "2024-02-05", "Without it an invoice cannot be posted.")),
 		required("delivery", "delivery_terms", groups("TRAD"), "", note("Sif, purchasing", "2024-06-18", "Freight was paid twice because nobody had agreed who pays it.")),
-		closed("delivery-staff", "delivery_terms", groups("STAFF"), "", rule.Hidden, note("Sif, purchasing", "2024-06-18", "Nobody orders goods from our own staff.")),
+		closed("delivery-staff", "delivery_terms", groups("STAFF"), rule.Hidden, note("Sif, purchasing", "2024-06-18", "Nobody orders goods from our own staff.")),
 		required("bank", "bank_account", everywhere, `payment_method = "T"`, note("Treasury", "2024-02-20", "A transfer needs an account to go to.")),
-		closed("review-shown", "agreement_review", everywhere, "", rule.ReadOnly, note("Sif, purchasing", "2025-01-14", "The date is worked out; nobody should have to.")),
+		closed("review-shown", "agreement_review", everywhere, rule.ReadOnly, note("Sif, purchasing", "2025-01-14", "The date is worked out; nobody should have to.")),
 
 		fill("terms", "payment_terms", everywhere, "", rule.NewOnly, `"N30"`, note("Group accounting", "2024-02-05", "What we offer to everybody.")),
 		fill("terms-kaisan", "payment_terms", in("30"), `country = "JP"`, rule.NewOnly, `"N45"`, note("Rina, Kaisan", "2024-05-02", "Customary between our Japanese vendors and us.")),
@@ -137,12 +137,12 @@ func vendorRules() []given {
 		must("clerk", "clerk", in("40"), rule.Refuse, "", `clerks in ("URSINA", "RETO")`, "Choose a clerk of Alpin: URSINA or RETO.", note("Ursina, Alpin", "2026-11-16", "Draft; the name of the field is still wrong.")).as(rule.Draft),
 
 		ruleOf("bank-twice", rule.Entry, "bank_account", groups("TRAD"), `payment_method = "T"`, rule.Effect{Need: rule.Required, Access: rule.Open, Keying: rule.Twice}, note("Treasury", "2026-02-16", "A fee of 4,300 went to a stranger whose account differed by two digits; its check digits fitted.")),
-		closed("bank-staff", rule.SectionPrefix+"bank", groups("STAFF"), "", rule.Hidden, note("Payroll", "2024-04-08", "Staff are paid with the salary; nobody else should see where to.")),
+		closed("bank-staff", rule.SectionPrefix+"bank", groups("STAFF"), rule.Hidden, note("Payroll", "2024-04-08", "Staff are paid with the salary; nobody else should see where to.")),
 		ruleOf("language-passed", rule.Entry, "language", everywhere, "", rule.Effect{Cursor: rule.PassedOver}, note("Moya, payables", "2025-11-03", "It follows from the country; the key is pressed for nothing.")),
 		ruleOf("terms-stop", rule.Entry, "payment_terms", groups("TRAD", "SERV"), "", rule.Effect{Cursor: rule.Stop}, note("Moya, payables", "2025-11-03", "What is looked at on every new vendor.")),
-		unlike("tax-once", "tax_number", everywhere, rule.Refuse, "", rule.Unique{Ignore: match.AllIgnored}, "This tax number is already that of another vendor. Use that one, or correct the number.", note("Moya, payables", "2026-03-02", "The same vendor was kept three times, and paid twice.")),
-		unlike("account-once", "bank_account", everywhere, rule.Confirm, "", rule.Unique{Everywhere: true, Ignore: match.AllIgnored}, "Another vendor is paid to this account. Say why both are right.", note("Treasury", "2026-03-02", "Who changes an account to his own pays himself.")),
-		unlike("name-like", "name", groups("TRAD", "SERV"), rule.Advise, "", rule.Unique{Ignore: match.AllIgnored, Near: true}, "A vendor with nearly this name is kept already. Look whether it is the same.", note("Moya, payables", "2026-03-02", "Ltd, Limited and a missing dot made three vendors of one.")),
+		unlike("tax-once", "tax_number", everywhere, rule.Refuse, rule.Unique{Ignore: match.AllIgnored}, "This tax number is already that of another vendor. Use that one, or correct the number.", note("Moya, payables", "2026-03-02", "The same vendor was kept three times, and paid twice.")),
+		unlike("account-once", "bank_account", everywhere, rule.Confirm, rule.Unique{Everywhere: true, Ignore: match.AllIgnored}, "Another vendor is paid to this account. Say why both are right.", note("Treasury", "2026-03-02", "Who changes an account to his own pays himself.")),
+		unlike("name-like", "name", groups("TRAD", "SERV"), rule.Advise, rule.Unique{Ignore: match.AllIgnored, Near: true}, "A vendor with nearly this name is kept already. Look whether it is the same.", note("Moya, payables", "2026-03-02", "Ltd, Limited and a missing dot made three vendors of one.")),
 	}
 }
 

@@ -9,8 +9,8 @@ func salesRules() []given {
 		required("quantity", "lines.quantity", everywhere, "", note("Finn, sales", "2024-02-05", "A blank quantity was delivered as one.")),
 		required("price", "lines.price", groups("SO", "SX", "SR"), "", note("Group accounting", "2024-02-05", "Lines without a price were invoiced with nothing.")),
 		required("wanted-rush", "wanted_on", groups("SR"), "", note("Finn, quay", "2025-06-02", "A rush order without a day is not a rush order.")),
-		closed("amount-shown", "lines.amount", everywhere, "", rule.ReadOnly, note("Group accounting", "2024-02-05", "The amount is worked out from quantity, price and discount.")),
-		closed("complete-export", "ship_complete", groups("SX"), "", rule.Hidden, note("Sif, customs", "2024-11-12", "One export declaration covers one shipment; exports always leave complete.")),
+		closed("amount-shown", "lines.amount", everywhere, rule.ReadOnly, note("Group accounting", "2024-02-05", "The amount is worked out from quantity, price and discount.")),
+		closed("complete-export", "ship_complete", groups("SX"), rule.Hidden, note("Sif, customs", "2024-11-12", "One export declaration covers one shipment; exports always leave complete.")),
 
 		fill("ordered", "ordered_on", everywhere, "", rule.NewOnly, "today()", note("Finn, sales", "2024-02-05", "Nearly always today.")),
 		copied("currency-order", "currency", everywhere, "", "customer.currency", note("Group accounting", "2024-02-05", "Agreed with the customer.")),

@@ -168,7 +168,7 @@ func (s *server) GetJournal(ctx context.Context, r GetJournalRequestObject) (Get
 }
 
 func (s *server) GetBalances(ctx context.Context, r GetBalancesRequestObject) (GetBalancesResponseObject, error) {
-	v, err := s.app.Posting.Balances(ctx, r.Ledger, string(r.Params.By), &r.Params.Format)
+	v, err := s.app.Posting.Balances(ctx, r.Ledger, r.Params.By, &r.Params.Format)
 	return GetBalances200JSONResponse(v), err
 }
 

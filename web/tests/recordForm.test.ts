@@ -96,7 +96,7 @@ describe("the form of a record", () => {
       "Line",
       "Amount",
       "What",
-      "",
+      "Remove",
     ]);
   });
 
