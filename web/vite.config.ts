@@ -11,7 +11,8 @@ export default defineConfig({
     environment: "happy-dom",
     isolate: false,
     setupFiles: "tests/setup.ts",
-    testTimeout: 20_000, // the first mount of a component takes its time on a busy machine
+    testTimeout: 0, // a busy machine takes its time
+    maxWorkers: 2,
     environmentOptions: { happyDOM: { url: "http://localhost/" } },
     server: { deps: { inline: ["element-plus"] } },
   },

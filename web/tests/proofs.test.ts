@@ -211,7 +211,9 @@ describe("the board", () => {
   it("counts the rules of each company and type, and shows those that are chosen", async () => {
     const { w, router } = await board();
     const cell = w.find(".heat button");
-    expect(cell.text().replace(/\s+/g, " ")).toContain("Trade goods in Kaisan: 1 of 3 rules proved both ways");
+    expect(cell.text().replace(/\s+/g, " ")).toContain(
+      "Trade goods in Kaisan: 1 of 3 rules proved both ways",
+    );
     await cell.trigger("click");
     await flushPromises();
     expect(router.currentRoute.value.query).toEqual({ company: "30", type: "TRAD" });

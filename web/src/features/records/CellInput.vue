@@ -77,8 +77,8 @@ const suggest = suggesting(
 
 <template>
   <span
-    v-active-option
     ref="box"
+    v-active-option
     class="cell"
     :class="[`made-${made || 'none'}`, { right, misfit: !!outcome?.misfit }]"
   >
