@@ -148,39 +148,6 @@ func (e DifferenceWhat) Valid() bool {
 	}
 }
 
-// Defines values for FormulaAskFamily.
-const (
-	FormulaAskFamilyCompute    FormulaAskFamily = "compute"
-	FormulaAskFamilyDefault    FormulaAskFamily = "default"
-	FormulaAskFamilyEntry      FormulaAskFamily = "entry"
-	FormulaAskFamilyFollowUp   FormulaAskFamily = "follow-up"
-	FormulaAskFamilySource     FormulaAskFamily = "source"
-	FormulaAskFamilySubstitute FormulaAskFamily = "substitute"
-	FormulaAskFamilyValidate   FormulaAskFamily = "validate"
-)
-
-// Valid indicates whether the value is a known member of the FormulaAskFamily enum.
-func (e FormulaAskFamily) Valid() bool {
-	switch e {
-	case FormulaAskFamilyCompute:
-		return true
-	case FormulaAskFamilyDefault:
-		return true
-	case FormulaAskFamilyEntry:
-		return true
-	case FormulaAskFamilyFollowUp:
-		return true
-	case FormulaAskFamilySource:
-		return true
-	case FormulaAskFamilySubstitute:
-		return true
-	case FormulaAskFamilyValidate:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for FormulaAskPart.
 const (
 	FormulaAskPartMust  FormulaAskPart = "must"
@@ -655,6 +622,9 @@ type Fact struct {
 	Value string `json:"value"`
 }
 
+// Family What a rule does to its field
+type Family = rule.Family
+
 // Field defines model for Field.
 type Field = field.Field
 
@@ -788,20 +758,19 @@ type FormulaAnswer struct {
 
 // FormulaAsk defines model for FormulaAsk.
 type FormulaAsk struct {
-	Document *Document        `json:"document,omitempty"`
-	Family   FormulaAskFamily `json:"family"`
-	Format   *Format          `json:"format,omitempty"`
-	Formula  string           `json:"formula"`
-	Kind     string           `json:"kind"`
+	Document *Document `json:"document,omitempty"`
+
+	// Family What a rule does to its field
+	Family  Family  `json:"family"`
+	Format  *Format `json:"format,omitempty"`
+	Formula string  `json:"formula"`
+	Kind    string  `json:"kind"`
 
 	// Line Number of the line at hand, for a field of the lines
 	Line   int            `json:"line,omitempty"`
 	Part   FormulaAskPart `json:"part"`
 	Target string         `json:"target"`
 }
-
-// FormulaAskFamily defines model for FormulaAsk.Family.
-type FormulaAskFamily string
 
 // FormulaAskPart defines model for FormulaAsk.Part.
 type FormulaAskPart string

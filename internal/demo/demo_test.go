@@ -168,10 +168,10 @@ func TestThePreparedScenarioIsTheOneThatIsFilledIn(t *testing.T) {
 	require.NoError(t, demo.Make(ada(t), filled, false))
 	want, got := rows(t, filled), rows(t, prepared)
 	require.Greater(t, len(want), 1000)
-	require.Len(t, got, len(want), "run make prepared")
-	for i := range want {
+	for i := range min(len(want), len(got)) {
 		require.Equal(t, want[i], got[i], "run make prepared")
 	}
+	require.Equal(t, len(want), len(got), "run make prepared")
 }
 
 // rows returns every row of every table as text.

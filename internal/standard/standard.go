@@ -1,14 +1,16 @@
 // Package standard holds the kinds of record that every installation has. They
 // are data: adding one needs no code.
 //
-// A field names its choices by "list", where several fields share them. Start
-// reading at Kinds; the data is in kinds and lists.json.
+// A kind is a file in kinds; the number that begins its name is its place among those that are
+// offered. A field names its choices by "list", where several fields share them. Start reading at
+// Kinds; shared lists are in lists.json.
 package standard
 
 import (
 	"embed"
 	"encoding/json"
 	"fmt"
+	"io/fs"
 
 	"codicil/core/field"
 	"codicil/core/record"
@@ -16,9 +18,6 @@ import (
 
 //go:embed kinds lists.json
 var files embed.FS
-
-// order is that in which the kinds are offered.
-var order = []string{"vendor", "sales_order", "accounting_document", "quotation", "customer", "item", "price_list", "gl_account", "cost_centre"}
 
 // listed is a field whose choices may be a list that others share.
 type listed struct {
@@ -32,19 +31,23 @@ func Kinds() ([]record.Kind, error) {
 	if err := read("lists.json", &lists); err != nil {
 		return nil, err
 	}
-	kinds := make([]record.Kind, len(order))
-	for i, key := range order {
+	found, err := fs.Glob(files, "kinds/*.json") // in the order of their names
+	if err != nil {
+		return nil, err
+	}
+	kinds := make([]record.Kind, len(found))
+	for i, name := range found {
 		k := struct {
 			*record.Kind
 			Fields []listed `json:"fields"`
 		}{Kind: &kinds[i]}
-		if err := read("kinds/"+key+".json", &k); err != nil {
+		if err := read(name, &k); err != nil {
 			return nil, err
 		}
 		for _, f := range k.Fields {
 			if f.List != "" {
 				if f.Choices = lists[f.List]; f.Choices == nil {
-					return nil, fmt.Errorf("%s.%s: there is no list %q", key, f.Key, f.List)
+					return nil, fmt.Errorf("%s.%s: there is no list %q", k.Key, f.Key, f.List)
 				}
 			}
 			f.Loaded = true

@@ -1641,11 +1641,15 @@ export interface components {
             /** @description Its value can be that of the field that the rule is on */
             fits: boolean;
         };
+        /**
+         * @description What a rule does to its field
+         * @enum {string}
+         */
+        Family: "entry" | "source" | "default" | "compute" | "substitute" | "validate" | "follow-up";
         FormulaAsk: {
             kind: string;
             target: string;
-            /** @enum {string} */
-            family: "entry" | "source" | "default" | "compute" | "substitute" | "validate" | "follow-up";
+            family: components["schemas"]["Family"];
             /** @enum {string} */
             part: "when" | "value" | "must";
             formula: string;
@@ -1765,8 +1769,7 @@ export interface components {
         RuleState: "draft" | "in force" | "suspended" | "retired";
         RuleBody: {
             kind: string;
-            /** @enum {string} */
-            family: "entry" | "source" | "default" | "compute" | "substitute" | "validate" | "follow-up";
+            family: components["schemas"]["Family"];
             /** @description The field's key; for an entry rule also section: and a section's key; for a follow-up a link, a dot and the field of the linked record */
             target: string;
             scope: {
