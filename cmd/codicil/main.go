@@ -1,4 +1,4 @@
-// Command codicil serves the application, and runs formulas.
+// Command codicil serves the application, and runs formulas, books and proofs without it.
 package main
 
 import (
@@ -9,20 +9,20 @@ import (
 	"syscall"
 )
 
-// roomForGarbage lets the heap grow to five times what lives before it is cleared: a run of
-// a document makes much that is soon forgotten, and what lives is small.
-const roomForGarbage = 400
+// gcPercent lets the heap grow to five times its live size before it is collected: judging a
+// document allocates much that lives only for the request, and the live heap is small.
+const gcPercent = 400
 
-// mostGarbage is where the heap is cleared more often, in bytes, so that one large document does
-// not take five times its room.
-const mostGarbage = 512 << 20
+// memoryLimit is the size of the heap, in bytes, above which it is collected more often, so that
+// one large document does not take five times its size.
+const memoryLimit = 512 << 20
 
 func main() {
 	if os.Getenv("GOGC") == "" {
-		debug.SetGCPercent(roomForGarbage)
+		debug.SetGCPercent(gcPercent)
 	}
 	if os.Getenv("GOMEMLIMIT") == "" {
-		debug.SetMemoryLimit(mostGarbage)
+		debug.SetMemoryLimit(memoryLimit)
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	err := command(os.Stdin, os.Stdout, os.Stderr).ExecuteContext(ctx)

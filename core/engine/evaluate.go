@@ -124,7 +124,7 @@ func (r *run) tell(program *feel.Program, act *Act) feel.Value {
 	return value
 }
 
-// room makes room for more facts of the act at hand, where those of all acts are kept: they
+// room makes room for more facts of the current act, where those of all acts are kept: they
 // are many and small. They are the act's own once it is noted.
 func (r *run) room(act *Act, more int) {
 	if act.Facts == nil {

@@ -9,7 +9,7 @@ import (
 // Probe is a formula that is tried on a document without being part of its plan.
 type Probe struct {
 	Place   int // the field that its rule is on
-	Line    int // number of the line at hand; 0: the header
+	Line    int // number of the current line; 0: the header
 	Family  rule.Family
 	Program *feel.Program
 }

@@ -18,25 +18,25 @@ type run struct {
 	detail bool
 	frame  feel.Frame
 	out    *Outcome
-	// act is what the rule at hand does: one for all of them, one after the other, so that
+	// act is what the current rule does: one for all of them, one after the other, so that
 	// a run without detail makes nothing for each rule.
 	act Act
 	// facts is where the facts of acts are kept; see room.
 	facts []feel.Step
 	// buffer is what all slots of the case are cut from.
 	buffer []feel.Value
-	// rows are the slots of each line; frame.Row is that of the line at hand.
+	// rows are the slots of each line; frame.Row is that of the current line.
 	rows [][]feel.Value
 	// stale tells that the list of all lines is not that of the values so far.
 	stale bool
-	// told tells whether the facts of the field at hand are told.
+	// told tells whether the facts of the current field are told.
 	told bool
 	// stopped tells that nobody waits for the run any more.
 	stopped bool
 	lists   lists
 }
 
-// cell is a field of the header, or of the line at hand.
+// cell is a field of the header, or of the current line.
 type cell struct {
 	place  int // in the kind
 	values *Values
@@ -286,7 +286,7 @@ func (r *run) goesOn() bool {
 	return !r.stopped
 }
 
-// cell returns the field at the place in a line, and makes it the line at hand.
+// cell returns the field at the place in a line, and makes it the current line.
 func (r *run) cell(place, line int) cell {
 	headers := r.plan.Vocabulary.Headers
 	if place < headers || line < 0 || line >= len(r.rows) {
@@ -497,7 +497,7 @@ func (r *run) surroundings(s cell) field.Surroundings {
 	return r.plan.Here.Beside(r.beside(s, beside.Currency), r.beside(s, beside.Unit), r.beside(s, beside.Country))
 }
 
-// beside returns the text of another field, of the line at hand or the header.
+// beside returns the text of another field, of the current line or the header.
 func (r *run) beside(s cell, place int) string {
 	headers := r.plan.Vocabulary.Headers
 	text := ""

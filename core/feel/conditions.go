@@ -242,7 +242,7 @@ func (c compiler) between(n, subject, low, high Node, lowOpen, highOpen bool) te
 	return func(f *Frame) truth { return within(f, value(f)) }
 }
 
-// valueTest is a test of a value that is at hand.
+// valueTest is a test of a value that is already computed.
 type valueTest func(*Frame, Value) truth
 
 func fromOperator(open bool) string {

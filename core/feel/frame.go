@@ -27,7 +27,7 @@ type Frame struct {
 	stack    []Value // arguments of the calls of built-in functions that run
 	locals   []Value // what the expressions around declare
 	depth    int     // calls of functions, one in another
-	steps    int     // of the evaluation at hand
+	steps    int     // of the current evaluation
 	limit    int     // of steps
 	look     int     // when to look at Done next
 	spent    int     // steps of all evaluations

@@ -239,7 +239,7 @@ func (r *meaning) note(start, end int, code, format string, args ...any) {
 	r.notes = append(r.notes, note{start: start, end: end, code: code, message: fmt.Sprintf(format, args...)})
 }
 
-// example puts names at hand into what is told: a crosswalk, a column, a date.
+// example puts names that exist here into the message: a crosswalk, a column, a date.
 func (r *meaning) example(tells string) string {
 	put := func(text string, names []string) {
 		if len(names) > 0 {

@@ -67,7 +67,7 @@ func (r *meaning) list(closing string) (values []*meant) {
 	}
 }
 
-// semicolons tells whether the values of the bracket at hand are separated by semicolons.
+// semicolons tells whether the values of the current bracket are separated by semicolons.
 func (r *meaning) semicolons() bool {
 	depth, quoted := 0, false
 	for i := r.at; i < len(r.source); i++ {

@@ -384,7 +384,7 @@ func (r *meaning) worded(start int) *meant {
 	return r.name()
 }
 
-// called tells whether the word at hand is followed by a bracket.
+// called tells whether the current word is followed by a bracket.
 func (r *meaning) called() bool {
 	save := r.at
 	defer func() { r.at = save }()

@@ -76,7 +76,7 @@ func (p *parser) failUnexpected(t token) {
 
 func (p *parser) peek() token { return p.tokens[p.at] }
 
-// after returns the token that follows the one at hand.
+// after returns the token that follows the current one.
 func (p *parser) after() token { return p.tokens[min(p.at+1, len(p.tokens)-1)] }
 
 func (p *parser) next() token {

@@ -65,7 +65,7 @@ type Traits struct {
 	Width int `json:"width"`
 	// Share tells that people write a hundred times what is kept, with a sign: 2.5 % for 0.025.
 	Share bool `json:"share,omitempty"`
-	// Settings are those of a field's definition that the type heeds: "length", "case",
+	// Settings are those of a field's definition that the type uses: "length", "case",
 	// "pattern", "digits", "decimals", "choices", "kind", "currency", "unit", "country".
 	Settings []string `json:"settings"`
 	// Tables tells that columns of tables may be of the type.

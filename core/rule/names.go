@@ -35,7 +35,7 @@ const Today = "today()"
 // Groups of names.
 const (
 	groupOwn     = "This document"
-	groupLine    = "The line at hand"
+	groupLine    = "The current line"
 	groupLines   = "All lines"
 	groupContext = "Company, type and user"
 	groupTables  = "Standing values"
@@ -186,7 +186,7 @@ func (v *Vocabulary) named(place int, n feel.Node) *Name {
 // NameAt returns the name that a node of one of the rule's formulas is; nil for any other node.
 func (c *Compiled) NameAt(n feel.Node) *Name { return c.named(n) }
 
-// lineLabel is what a field of the line at hand is called: so that nobody takes it for
+// lineLabel is what a field of the current line is called: so that nobody takes it for
 // one of the header with the same label.
 func (v *Vocabulary) lineLabel(f *field.Field) string {
 	if slices.ContainsFunc(v.Kind.Fields, func(other field.Field) bool { return !other.OfLine() && other.Label == f.Label }) {

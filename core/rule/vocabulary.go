@@ -28,7 +28,7 @@ const (
 // in which the engine keeps their values. In feel.Frame.Slots stand, for each
 // form, a slot per field of the header; then the context and the standing values; then,
 // for each form, a slot per column of the lines with the list of its values; then all lines. In
-// feel.Frame.Row stand, for each form, a slot per column of the line at hand; then
+// feel.Frame.Row stand, for each form, a slot per column of the current line; then
 // the line's number.
 type Vocabulary struct {
 	Kind *record.Kind
@@ -248,7 +248,7 @@ type Read struct {
 	Field int // place in the kind
 	Form  Form
 	// List means the values of all lines; otherwise that of the header or of the
-	// line at hand.
+	// current line.
 	List bool
 }
 

@@ -766,7 +766,7 @@ type FormulaAsk struct {
 	Formula string  `json:"formula"`
 	Kind    string  `json:"kind"`
 
-	// Line Number of the line at hand, for a field of the lines
+	// Line Number of the current line, for a field of the lines
 	Line   int            `json:"line,omitempty"`
 	Part   FormulaAskPart `json:"part"`
 	Target string         `json:"target"`
@@ -1270,7 +1270,7 @@ type Preceding = engine.Preceding
 
 // Preferences defines model for Preferences.
 type Preferences struct {
-	// Format Missing: as the company at hand does, or else the browser
+	// Format Missing: as the chosen company does, or else the browser
 	Format *Format `json:"format,omitempty"`
 }
 

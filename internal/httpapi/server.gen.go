@@ -268,7 +268,7 @@ type ServerInterface interface {
 	// ExportCrosswalk The rows as CSV
 	// (GET /tables/crosswalks/{key}/export)
 	ExportCrosswalk(ctx *echo.Context, key KeyPath) error
-	// MissingCodes The codes in saved records that rules would look up in vain
+	// MissingCodes The codes in saved records that rules would look up without finding a row
 	// (GET /tables/crosswalks/{key}/missing)
 	MissingCodes(ctx *echo.Context, key KeyPath) error
 	// ListSeries The number series, with their next numbers
@@ -6192,7 +6192,7 @@ type StrictServerInterface interface {
 	// ExportCrosswalk The rows as CSV
 	// (GET /tables/crosswalks/{key}/export)
 	ExportCrosswalk(ctx context.Context, request ExportCrosswalkRequestObject) (ExportCrosswalkResponseObject, error)
-	// MissingCodes The codes in saved records that rules would look up in vain
+	// MissingCodes The codes in saved records that rules would look up without finding a row
 	// (GET /tables/crosswalks/{key}/missing)
 	MissingCodes(ctx context.Context, request MissingCodesRequestObject) (MissingCodesResponseObject, error)
 	// ListSeries The number series, with their next numbers

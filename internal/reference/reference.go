@@ -23,7 +23,7 @@ a few functions of our own. Every example here is a formula that is true; a test
 | --- | --- |
 | ` + "`amount`, `vendor`" + ` | a field of the header, by its key |
 | ` + "`vendor.payment_terms`" + ` | a field of the record that a link names, up to two links away |
-| ` + "`line.amount`" + ` | in a rule on a field of the lines: that of the line at hand |
+| ` + "`line.amount`" + ` | in a rule on a field of the lines: that of the current line |
 | ` + "`lines`, `lines.amount`" + ` | all lines, and the list of the values of a column |
 | ` + "`entered.x`, `stored.x`" + ` | as typed, and as last saved |
 | ` + "`previous.x`, `previous_of_type.x`" + ` | in the document that this person saved last in the company: of the kind, and of the kind and type |

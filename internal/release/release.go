@@ -4,5 +4,5 @@
 package release
 
 // Version is that of the program. It stands with every outcome, posting and answer, so that a
-// difference between two of them can be laid at a door.
+// difference between two of them can be traced.
 const Version = "1.1.0"

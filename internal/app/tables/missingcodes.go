@@ -52,7 +52,7 @@ func lookUps(book *plan.Book, c *table.Crosswalk) (found []lookUp) {
 	return found
 }
 
-// MissingCodes returns the codes in saved records that rules would look up in vain today.
+// MissingCodes returns the codes in saved records that rules would look up without finding a row today.
 func (t *Service) MissingCodes(ctx context.Context, key string) ([]contract.MissingCode, error) {
 	m, err := t.base.Cache.Reference(ctx)
 	if err != nil {

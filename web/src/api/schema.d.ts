@@ -690,7 +690,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** The codes in saved records that rules would look up in vain */
+        /** The codes in saved records that rules would look up without finding a row */
         get: operations["missingCodes"];
         put?: never;
         post?: never;
@@ -1493,7 +1493,7 @@ export interface components {
             beside?: boolean;
         };
         Preferences: {
-            /** @description Missing: as the company at hand does, or else the browser */
+            /** @description Missing: as the chosen company does, or else the browser */
             format?: components["schemas"]["Format"];
         };
         KindEntry: {
@@ -1654,7 +1654,7 @@ export interface components {
             part: "when" | "value" | "must";
             formula: string;
             document?: components["schemas"]["Document"];
-            /** @description Number of the line at hand, for a field of the lines */
+            /** @description Number of the current line, for a field of the lines */
             line?: number;
             format?: components["schemas"]["Format"];
         };

@@ -55,7 +55,7 @@ async function save() {
   <OverSheet label="Numbers and dates" @close="emit('close')">
     <h2>How you write numbers and dates</h2>
     <p class="quiet">What you type is read this way, and what you read is written this way.</p>
-    <label class="way"><input v-model="own" type="radio" :value="false" /> as the company at hand does</label>
+    <label class="way"><input v-model="own" type="radio" :value="false" /> as the chosen company does</label>
     <label class="way"><input v-model="own" type="radio" :value="true" /> my own way</label>
     <div v-if="own" class="own">
       <label

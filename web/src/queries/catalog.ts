@@ -16,7 +16,7 @@ export const useCatalog = defineStore("catalog", () => {
   /** The kind of record that plan, rules and proofs are about. */
   const chosen = ref("");
 
-  /** The company at hand, whose format holds for people who chose none. */
+  /** The chosen company, whose format holds for people who chose none. */
   const at = ref("");
   function writeFor(company: string) {
     at.value = company;

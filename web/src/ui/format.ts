@@ -26,7 +26,7 @@ export function formatOf(locale: string): Format {
   };
 }
 
-/** How the person at work writes numbers and dates: as they chose, else as the company at hand does, else their browser. */
+/** How the person at work writes numbers and dates: as they chose, else as the chosen company does, else their browser. */
 export const format = reactive<Format>(formatOf(navigator.language));
 
 export function writeAs(next?: Format) {
