@@ -1,6 +1,6 @@
 // Package match tells whether values of two records are the same, or almost the same.
 //
-// It must never know rules or where records are kept. Start reading at Manner and Similar.
+// It must never know rules or where records are kept. Start reading at Ignored and Similar.
 package match
 
 import (

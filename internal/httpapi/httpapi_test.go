@@ -3,6 +3,7 @@ package httpapi_test
 import (
 	"bytes"
 	"context"
+	"database/sql"
 	"encoding/json"
 	"io"
 	"net/http"
@@ -39,6 +40,7 @@ type client struct {
 	t      *testing.T
 	server *httptest.Server
 	router routers.Router
+	file   string // of the database
 }
 
 // morning is an hour after the demo was filled in.
@@ -61,7 +63,7 @@ func start(t *testing.T) *client {
 	require.NoError(t, document.Validate(ctx))
 	router, err := gorillamux.NewRouter(document)
 	require.NoError(t, err)
-	return &client{t, server, router}
+	return &client{t, server, router, path}
 }
 
 // ask sends a request and reads the answer into the result, if one is given. It
@@ -121,6 +123,29 @@ func service(entered map[string]string) judge.Document {
 		d.Entered[key] = judge.Item{Typed: text}
 	}
 	return d
+}
+
+// What is written says whether a page of a browser sent it, or a program.
+func TestEveryRowSaysFromWhereItCame(t *testing.T) {
+	c := start(t)
+	body, err := json.Marshal(contract.SaveRequest{Document: service(nil)})
+	require.NoError(t, err)
+	for _, headers := range []http.Header{{}, {"Sec-Fetch-Mode": {"cors"}}} {
+		request, err := http.NewRequestWithContext(t.Context(), http.MethodPost, c.server.URL+"/api/v1/records", bytes.NewReader(body))
+		require.NoError(t, err)
+		request.Header = headers
+		request.Header.Set("Content-Type", "application/json")
+		response, err := http.DefaultClient.Do(request)
+		require.NoError(t, err)
+		require.Equal(t, http.StatusOK, response.StatusCode)
+		require.NoError(t, response.Body.Close())
+	}
+	db, err := sql.Open("sqlite", c.file)
+	require.NoError(t, err)
+	defer func() { require.NoError(t, db.Close()) }()
+	var program, page string
+	require.NoError(t, db.QueryRowContext(t.Context(), "SELECT MAX(CASE at WHEN 2 THEN via END), MAX(CASE at WHEN 1 THEN via END) FROM (SELECT changed_via AS via, ROW_NUMBER() OVER (ORDER BY rowid DESC) AS at FROM records)").Scan(&program, &page))
+	assert.Equal(t, []string{"program", "browser"}, []string{program, page})
 }
 
 func final(o contract.Outcome, field string) string {
