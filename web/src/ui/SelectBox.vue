@@ -31,9 +31,10 @@ const emit = defineEmits<{
 
 const flat = computed(() => props.options.flatMap((o) => ("options" in o ? o.options : [o])));
 /** A blank value is one of the choices, or nothing is chosen. */
-const chosen = computed(() =>
-  props.modelValue === "" && !flat.value.some((o) => o.value === "") ? undefined : props.modelValue,
-);
+const chosen = computed(() => {
+  if (props.modelValue || props.modelValue === 0) return props.modelValue;
+  return flat.value.some((o) => o.value === "") ? "" : undefined;
+});
 const long = 10;
 
 function take(taken?: Value) {

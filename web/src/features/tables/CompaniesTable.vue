@@ -102,7 +102,7 @@ function toggleDay(day: number) {
             :options="zones.map((z) => ({ value: z, label: z }))"
           />
         </label>
-        <label
+        <label class="wide"
           ><span class="field-label">Numbers and dates</span>
           <SelectBox
             v-model="written"

@@ -119,7 +119,7 @@ function now(view: StandingView): string {
       <table class="ledger periods">
         <thead>
           <tr>
-            <th>Company</th>
+            <th class="company">Company</th>
             <th>From</th>
             <th>Until</th>
             <th>Value</th>
@@ -180,6 +180,9 @@ function now(view: StandingView): string {
 }
 .periods {
   margin: 8px 0;
-  max-width: 860px;
+  max-width: 980px;
+}
+.company {
+  width: 230px;
 }
 </style>
