@@ -200,6 +200,40 @@ func (u *user) showsAll() {
 	require.NoError(u.t, u.page.Until(`/^(\d+) of \1$/.test(document.querySelector('[role="status"]')?.innerText.trim() ?? "")`))
 }
 
+// What is on the screen stays there while the server is gone, and says so; what is asked again
+// comes when it is back.
+func TestAServerThatIsGoneTakesNoScreenAway(t *testing.T) {
+	u := open(t, "/records/vendor")
+	u.sees(".box .row a", "V10001")
+	u.application.Away(true)
+	u.clicks(".sort", "Name")
+	u.sees(`[role="alert"]`, "Try again")
+	u.sees(".box .row a", "V10001")
+	u.application.Away(false)
+	u.clicks(`[role="alert"] .plain`, "Try again")
+	u.seesNo("body", "Try again")
+	u.sees(`[aria-sort="ascending"]`, "Name")
+
+	u.goes("/plan?company=10&type=SERV")
+	u.enters("name", "Test Survey")
+	u.application.Away(true)
+	u.enters("country", "IE")
+	u.sees("body", "does not answer")
+	u.sees(entered("name"), "Test Survey")
+	u.sees(`[data-station="default"] .phrase`, "N30")
+	u.application.Away(false)
+	u.enters("email", "test@survey.example")
+	u.seesNo("body", "does not answer")
+
+	u.goes("/rules")
+	u.sees("tbody tr", "Name is required")
+	u.application.Away(true)
+	u.clicks(`[aria-label="Mark rule 1"]`, "")
+	u.clicks(".button", "Suspend")
+	u.sees(`[role="alert"]`, "does not answer")
+	u.sees("tbody tr", "Name is required")
+}
+
 func TestAListIsSearchedFilteredSortedAndKeptInItsAddress(t *testing.T) {
 	u := open(t, "/records/accounting_document")
 	u.showsAll()

@@ -8,11 +8,13 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"net/http"
 	"net/http/httptest"
 	"os"
 	"os/exec"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"github.com/chromedp/cdproto/emulation"
@@ -91,6 +93,7 @@ type Application struct {
 	person context.Context
 	leave  func()
 	tabs   int
+	away   atomic.Bool
 }
 
 // Start starts the application with the demo data, or empty, as it is when nobody has
@@ -132,10 +135,18 @@ func (a *Application) serve(filled bool) error {
 	if err != nil {
 		return err
 	}
-	a.server = httptest.NewServer(handler)
+	a.server = httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if a.away.Load() {
+			panic(http.ErrAbortHandler)
+		}
+		handler.ServeHTTP(w, r)
+	}))
 	a.URL = a.server.URL
 	return nil
 }
+
+// Away breaks every request off, as if the server were gone, until it is back.
+func (a *Application) Away(away bool) { a.away.Store(away) }
 
 // Page opens a new tab on a path of the application.
 func (a *Application) Page(path string) (*Page, error) {

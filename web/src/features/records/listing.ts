@@ -1,5 +1,5 @@
 import { useQueries } from "@tanstack/vue-query";
-import { computed, reactive, ref, watch } from "vue";
+import { computed, reactive, ref, shallowRef, watch } from "vue";
 import { useRoute, useRouter, type LocationQueryRaw } from "vue-router";
 import { api, ask, type RecordRow, type Selection } from "@/api/client";
 import { queryClient } from "@/queries/client";
@@ -88,15 +88,24 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     },
     queryClient,
   );
-  /** What the pages in sight say; while the first is on its way, what was known before. */
-  const known = computed(() => pages.value.find((p) => p.data)?.data);
-  const rows = computed(() => {
-    const all = new Map<number, RecordRow>();
+  /** What the pages in sight say. */
+  const answered = computed(() => {
+    const first = pages.value.find((p) => p.data)?.data;
+    if (!first) return undefined;
+    const rows = new Map<number, RecordRow>();
     pages.value.forEach((p, i) =>
-      p.data?.rows.forEach((row, at) => all.set(inSight.value[i]! * pageSize + at, row)),
+      p.data?.rows.forEach((row, at) => rows.set(inSight.value[i]! * pageSize + at, row)),
     );
-    return all;
+    return { table: table.value, total: first.total, all: first.all, rows };
   });
+  /** Rows of one table can be shown in place of each other: they are of one kind, in the same columns. */
+  const table = computed(() => JSON.stringify([kind(), columns.value]));
+  const last = shallowRef<typeof answered.value>();
+  watch(answered, (now) => now && (last.value = now), { immediate: true });
+  /** Until a new question is answered, and where it is not, the rows of the one before stay. */
+  const known = computed(
+    () => answered.value ?? (last.value?.table === table.value ? last.value : undefined),
+  );
 
   /** Fetches what lies between two rows. */
   function show(first: number, last: number) {
@@ -122,7 +131,7 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     change,
     total: computed(() => known.value?.total ?? 0),
     all: computed(() => known.value?.all ?? 0),
-    rows,
+    rows: computed(() => known.value?.rows ?? new Map<number, RecordRow>()),
     problem: computed(() => pages.value.find((p) => p.error)?.error?.message ?? exporting.trouble.problem),
     retry: () => queryClient.invalidateQueries({ queryKey: ["records"] }),
     loading: computed(() => pages.value.some((p) => p.isFetching)),
