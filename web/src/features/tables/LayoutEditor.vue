@@ -8,7 +8,7 @@ import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { askOnce, change } from "@/queries/client";
 import { useAttempt } from "@/ui/attempt";
-import { useLayoutDraft, type Spot } from "@/features/tables/layoutDraft";
+import { useLayoutDraft, type Position } from "@/features/tables/layoutDraft";
 import { useTrial, type Scope } from "@/features/records/trial";
 import { useCatalog } from "@/queries/catalog";
 
@@ -27,7 +27,7 @@ const scope = computed(() => ({
 }));
 const view = ref<LayoutView>();
 const preview = ref(false);
-const selected = ref<Spot>();
+const selected = ref<Position>();
 const chosen = computed(() => (selected.value ? layout.fieldAt(selected.value) : undefined));
 const said = ref("");
 const board = ref<HTMLElement>();
@@ -89,42 +89,44 @@ function sectionLabel(key: string): string {
   return entry.value?.kind.sections.find((s) => s.key === key)?.label ?? key;
 }
 
-function focus(spot: Spot) {
-  selected.value = spot;
+function focus(position: Position) {
+  selected.value = position;
   void nextTick(() =>
-    board.value?.querySelector<HTMLElement>(`[data-spot="${spot.section}:${spot.field}"]`)?.focus(),
+    board.value
+      ?.querySelector<HTMLElement>(`[data-position="${position.section}:${position.field}"]`)
+      ?.focus(),
   );
 }
-function onKey(event: KeyboardEvent, spot: Spot) {
+function onKey(event: KeyboardEvent, position: Position) {
   const ways = { ArrowLeft: "left", ArrowRight: "right", ArrowUp: "up", ArrowDown: "down" } as const;
   const way = ways[event.key as keyof typeof ways];
   if (way && event.altKey) {
     event.preventDefault();
-    focus(layout.step(spot, way));
+    focus(layout.step(position, way));
   } else if (way) {
     event.preventDefault();
     const by = way === "left" || way === "up" ? -1 : 1;
     const all = draft.value.sections.flatMap((s, section) =>
       s.fields.map((_, field) => ({ section, field })),
     );
-    const at = all.findIndex((s) => s.section === spot.section && s.field === spot.field);
+    const at = all.findIndex((s) => s.section === position.section && s.field === position.field);
     const next = all[at + by];
     if (next) focus(next);
   } else if (event.key === "+" || event.key === "-") {
     event.preventDefault();
-    layout.resize(spot, event.key === "+" ? 1 : -1);
+    layout.resize(position, event.key === "+" ? 1 : -1);
   } else if (event.key === "Delete" || event.key === "h") {
-    layout.change(spot, { hidden: !layout.fieldAt(spot)?.hidden });
+    layout.change(position, { hidden: !layout.fieldAt(position)?.hidden });
   } else if (event.key === "Enter" || event.key === "F2") {
     event.preventDefault();
     document.getElementById("layout-label")?.focus();
   }
 }
 
-const dragged = ref<Spot>();
-const over = ref<Spot>();
-function dropOn(spot: Spot) {
-  if (dragged.value) selected.value = layout.move(dragged.value, spot);
+const dragged = ref<Position>();
+const over = ref<Position>();
+function dropOn(position: Position) {
+  if (dragged.value) selected.value = layout.move(dragged.value, position);
   dragged.value = undefined;
   over.value = undefined;
 }
@@ -261,7 +263,7 @@ watch(
             role="button"
             draggable="true"
             :tabindex="0"
-            :data-spot="`${si}:${fi}`"
+            :data-position="`${si}:${fi}`"
             :data-field="f.key"
             :class="{
               selected: selected?.section === si && selected.field === fi,

@@ -5,7 +5,7 @@ type Section = Layout["sections"][number];
 type Place = Section["fields"][number];
 
 /** Where a field stands in a layout. */
-export interface Spot {
+export interface Position {
   section: number;
   field: number;
 }
@@ -35,12 +35,12 @@ export function useLayoutDraft() {
     if (last) draft.value = JSON.parse(last) as Layout;
   }
 
-  function fieldAt(spot: Spot): Place | undefined {
-    return draft.value.sections[spot.section]?.fields[spot.field];
+  function fieldAt(position: Position): Place | undefined {
+    return draft.value.sections[position.section]?.fields[position.field];
   }
 
   /** Moves a field before the place it is put on; returns where it stands then. */
-  function move(from: Spot, to: Spot): Spot {
+  function move(from: Position, to: Position): Position {
     const source = draft.value.sections[from.section];
     const target = draft.value.sections[to.section];
     if (!source || !target || (source.key === "lines") !== (target.key === "lines")) return from;
@@ -53,7 +53,7 @@ export function useLayoutDraft() {
   }
 
   /** Moves a field one place on, or into the section before or after. */
-  function step(from: Spot, by: "left" | "right" | "up" | "down"): Spot {
+  function step(from: Position, by: "left" | "right" | "up" | "down"): Position {
     if (by === "left" && from.field > 0) return move(from, { ...from, field: from.field - 1 });
     const last = (draft.value.sections[from.section]?.fields.length ?? 0) - 1;
     if (by === "right" && from.field < last) return move(from, { ...from, field: from.field + 1 });
@@ -64,15 +64,15 @@ export function useLayoutDraft() {
     return move(from, { section, field: by === "up" ? target.fields.length : 0 });
   }
 
-  function change(spot: Spot, next: Partial<Place>) {
-    const place = fieldAt(spot);
+  function change(position: Position, next: Partial<Place>) {
+    const place = fieldAt(position);
     if (!place) return;
     remember();
     Object.assign(place, next);
   }
-  function resize(spot: Spot, by: number) {
-    const place = fieldAt(spot);
-    if (place) change(spot, { width: Math.max(1, Math.min(widest, place.width + by)) });
+  function resize(position: Position, by: number) {
+    const place = fieldAt(position);
+    if (place) change(position, { width: Math.max(1, Math.min(widest, place.width + by)) });
   }
   function changeSection(section: number, next: Partial<Section>) {
     remember();
