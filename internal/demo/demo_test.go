@@ -171,7 +171,7 @@ func TestThePreparedScenarioIsTheOneThatIsFilledIn(t *testing.T) {
 	for i := range min(len(want), len(got)) {
 		require.Equal(t, want[i], got[i], "run make prepared")
 	}
-	require.Equal(t, len(want), len(got), "run make prepared")
+	require.Zero(t, len(want)-len(got), "run make prepared") // which does not print all rows
 }
 
 // rows returns every row of every table as text.

@@ -67,7 +67,7 @@ func (s *Service) Check(ctx context.Context, request contract.FormulaAsk) (contr
 	if err != nil {
 		return answer, err
 	}
-	probe := engine.Probe{Place: place, Line: request.Line, Family: rule.Family(request.Family), Program: program}
+	probe := engine.Probe{Place: place, Line: request.Line, Family: request.Family, Program: program}
 	found, ok := probe.Try(t.Plan, t.Case, t.Judged.Outcome)
 	if !ok {
 		return answer, t.Links.Err()
