@@ -5,7 +5,7 @@ import "codicil/core/notice"
 // What the engine itself says of a document.
 var (
 	waiting          = notice.Define("failed.waiting", "these rules wait for each other: {path}. Change or suspend one of them")
-	failed           = notice.Define("failed", "{rule} failed: {why}. Mend or suspend the rule")
+	failed           = notice.Define("failed", "{rule} failed: {why}. Correct or suspend the rule")
 	required         = notice.Define("required", "{field} is required; enter it")
 	noSuchRecord     = notice.Define("no-such-record", "{field}: {why}")
 	closedHere       = notice.Define("set-aside.access", "{field} is {access} here: what was entered is not taken")

@@ -7,7 +7,7 @@ import (
 	"codicil/core/feel"
 )
 
-// BenchmarkFormula reads, runs, explains, and mends everyday formulas.
+// BenchmarkFormula reads, runs, explains, and corrects everyday formulas.
 func BenchmarkFormula(b *testing.B) {
 	scope, _, documents := office(b)
 	const formula = `country in ("IE", "DK") and amount * (1 + tax_rate) > 1000 or sum(lines.price) > limit and not(payment_block)`

@@ -61,7 +61,7 @@ var (
 )
 
 // Check returns what is wrong with the pairs: fields that do not exist, types that
-// do not fit, lines into the header. Warnings are none; every problem must be mended.
+// do not fit, lines into the header. Warnings are none; every problem must be corrected.
 func (m *FollowOn) Check(from, to *Kind) []PairProblem {
 	problems := []PairProblem{}
 	targets := map[string]int{}

@@ -3,6 +3,7 @@
 package layers
 
 import (
+	"codicil/internal/standard"
 	"encoding/json"
 	"go/ast"
 	"go/parser"
@@ -10,6 +11,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 	"testing"
@@ -156,4 +158,26 @@ func TestArrowsPointDown(t *testing.T) {
 			}
 		}
 	}
+}
+
+// What the client knows of kinds it has from the catalogue.
+func TestTheClientNamesNoKind(t *testing.T) {
+	kinds, err := standard.Kinds()
+	require.NoError(t, err)
+	keys := make([]string, len(kinds))
+	for i := range kinds {
+		keys[i] = kinds[i].Key
+	}
+	named := regexp.MustCompile("[\"'`/](" + strings.Join(keys, "|") + ")[\"'`/]") // quoted, or in an address
+	looked := 0
+	require.NoError(t, filepath.WalkDir("../../web/src", func(path string, entry os.DirEntry, err error) error {
+		if err != nil || entry.IsDir() || (filepath.Ext(path) != ".ts" && filepath.Ext(path) != ".vue") || entry.Name() == "schema.d.ts" {
+			return err
+		}
+		text, err := os.ReadFile(path)
+		looked++
+		assert.Empty(t, named.FindString(string(text)), path)
+		return err
+	}))
+	require.Greater(t, looked, 50)
 }

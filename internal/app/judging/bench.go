@@ -70,7 +70,7 @@ func Changed(change contract.RuleChange) rule.Rule {
 	return rule.Rule{ID: change.ID, Version: change.Version, State: rule.Draft, Name: strings.TrimSpace(change.Name), Body: change.Body}
 }
 
-var unsound = notice.Define("unsound", "{rule} has an error: {why}. Mend it first")
+var unsound = notice.Define("unsound", "{rule} has an error: {why}. Correct it first")
 
 // Measured are the results of the proofs of a rule's kind; the rule stands in the book as it is
 // given, as if it were in force.

@@ -105,7 +105,7 @@ func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest
 			var known *fault.Fault
 			switch {
 			case errors.As(err, &known):
-				// Each says what is in its way, so that nobody mends one only to meet the next.
+				// Each says what is in its way, so that nobody corrects one only to meet the next.
 				answer.InTheWay = append(answer.InTheWay, contract.RuleInTheWay{Rule: id, Name: r.Name, Code: known.Known(), Detail: known.Error()})
 				if known.Code == impact.NeedsReason.Code {
 					view, err = inner.Move(ctx, id, contract.RuleMove{State: request.State, Version: r.Version, Reason: "to be said"})

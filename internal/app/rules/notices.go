@@ -9,7 +9,7 @@ var (
 	unknownFieldRules = notice.Define("unknown-field.rules", "a {kind} has no field {target:q} to write a rule for")
 	retired           = notice.Define("retired", "a retired rule cannot be changed; take it up again as a draft first")
 	wrongState        = notice.Define("wrong-state", "a rule that is {state} cannot become {next}")
-	unsoundRule       = notice.Define("unsound-rule", "the rule has errors and cannot be in force; mend them or keep it as a draft")
+	unsoundRule       = notice.Define("unsound-rule", "the rule has errors and cannot be in force; correct them or keep it as a draft")
 	loop              = notice.Define("loop", "with this rule fields would wait for each other: {path}. Read entered.{field} or another field instead")
 	notADraft         = notice.Define("not-a-draft", "only a draft can be discarded; retire this rule instead, so that its history stays")
 	ruleInTheWay      = notice.Define("in-the-way", "rule {rule}, {name}, is in the way: {why}")

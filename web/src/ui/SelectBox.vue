@@ -68,9 +68,9 @@ function take(taken?: Value) {
     <template v-if="caption" #tag
       ><span class="caption">{{ caption }}</span></template
     >
-    <template #default="{ item }">
-      <slot :option="item">
-        {{ item.label }} <span v-if="item.about" class="quiet">{{ item.about }}</span>
+    <template #default="{ item: option }">
+      <slot :option="option">
+        {{ option.label }} <span v-if="option.about" class="quiet">{{ option.about }}</span>
       </slot>
     </template>
   </ElSelectV2>

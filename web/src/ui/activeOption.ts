@@ -3,7 +3,7 @@ import type { Directive } from "vue";
 const attribute = "aria-activedescendant";
 const watching = new WeakMap<HTMLElement, MutationObserver>();
 
-function mend(element: HTMLElement) {
+function dropMissing(element: HTMLElement) {
   for (const input of element.querySelectorAll(`input[${attribute}]`))
     if (!document.getElementById(input.getAttribute(attribute)!)) input.removeAttribute(attribute);
 }
@@ -14,12 +14,12 @@ function mend(element: HTMLElement) {
  */
 export const vActiveOption: Directive<HTMLElement> = {
   mounted(element) {
-    const observer = new MutationObserver(() => mend(element));
+    const observer = new MutationObserver(() => dropMissing(element));
     observer.observe(element, { attributes: true, subtree: true, attributeFilter: [attribute] });
     watching.set(element, observer);
-    mend(element);
+    dropMissing(element);
   },
-  updated: mend,
+  updated: dropMissing,
   unmounted(element) {
     watching.get(element)?.disconnect();
   },

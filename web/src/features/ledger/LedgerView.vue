@@ -8,7 +8,7 @@ import PostingPane from "@/features/ledger/PostingPane.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { change, useAsked } from "@/queries/client";
 import { useAttempt } from "@/ui/attempt";
-import { format, moment } from "@/ui/format";
+import { format, inSentence, moment } from "@/ui/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
@@ -30,6 +30,7 @@ const balanced = computed(() => {
   }
   return found;
 });
+const posted = computed(() => catalog.kinds.map((e) => e.kind).filter((k) => k.posted));
 const views = computed<Record<string, string>>(() => ({
   postings: "Postings",
   journal: "Journal",
@@ -174,8 +175,11 @@ const most = ref(300);
             post it; it gets a number here and leaves no trace anywhere else.
           </template>
           <template v-else>
-            Nothing is posted yet. Enter an
-            <RouterLink to="/records/accounting_document/new">accounting document</RouterLink>
+            Nothing is posted yet. Enter a new
+            <template v-for="(k, i) in posted" :key="k.key"
+              >{{ i ? " or " : ""
+              }}<RouterLink :to="`/records/${k.key}/new`">{{ inSentence(k.label) }}</RouterLink></template
+            >
             and post it.
           </template>
         </p>

@@ -54,7 +54,7 @@ onMounted(() => {
     answer: () => current.value,
     changed: (text) => (formula.value = text),
     moved: (at) => (cursor.value = at),
-    mend: mendFirst,
+    correct: correctFirst,
     label: props.label,
     describedBy: `${id}-problems`,
     placeholder: props.placeholder ?? "",
@@ -83,16 +83,16 @@ const here = computed(() => {
   return functionAt(formula.value, cursor.value, functions.data ?? [])?.signature ?? "";
 });
 
-function mend(p: Schemas["RuleProblem"]) {
+function correct(p: Schemas["RuleProblem"]) {
   const editor = view.value;
   if (!editor || !p.suggestion) return;
   insert(editor, p.suggestion, 0, p.start, p.end);
   editor.focus();
 }
 
-function mendFirst(): boolean {
+function correctFirst(): boolean {
   const first = current.value?.problems.find((p) => p.suggestion);
-  if (first) mend(first);
+  if (first) correct(first);
   return !!first;
 }
 
@@ -140,7 +140,7 @@ function show(start: number, end: number) {
     <ul :id="`${id}-problems`" class="problems">
       <li v-for="(p, i) in problems" :key="i" :class="p.severity">
         <span>{{ p.message }} (line {{ p.line }}, column {{ p.column }})</span>
-        <button v-if="p.suggestion" type="button" class="plain" title="Alt Enter" @click="mend(p)">
+        <button v-if="p.suggestion" type="button" class="plain" title="Alt Enter" @click="correct(p)">
           Write {{ p.suggestion }}
         </button>
       </li>

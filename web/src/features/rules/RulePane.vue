@@ -216,7 +216,7 @@ watch(
               ? 'Finish the sentence first'
               : draft.view?.sound
                 ? ''
-                : 'Mend the errors first'
+                : 'Correct the errors first'
           "
           @click="draft.move('in force')"
         >

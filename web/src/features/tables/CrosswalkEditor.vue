@@ -277,7 +277,7 @@ async function remove() {
       </table>
     </div>
     <p v-if="wrongRows.length" class="notice">
-      To mend: {{ wrongRows.length === 1 ? "row" : "rows" }} {{ wrongRows.slice(0, 12).join(", ")
+      To correct: {{ wrongRows.length === 1 ? "row" : "rows" }} {{ wrongRows.slice(0, 12).join(", ")
       }}{{ wrongRows.length > 12 ? ` and ${wrongRows.length - 12} more` : "" }}.
     </p>
     <div class="buttons">

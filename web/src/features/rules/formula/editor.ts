@@ -27,7 +27,7 @@ export interface Surroundings {
   changed: (text: string) => void;
   moved: (at: number) => void;
   /** Takes the first correction that is offered; false: there is none. */
-  mend: () => boolean;
+  correct: () => boolean;
   label: string;
   describedBy: string;
   placeholder: string;
@@ -146,7 +146,7 @@ export function makeEditor(parent: HTMLElement, text: string, s: Surroundings): 
           autocapitalize: "off",
         }),
         keymap.of([
-          { key: "Alt-Enter", run: s.mend },
+          { key: "Alt-Enter", run: s.correct },
           ...closeBracketsKeymap,
           ...completionKeymap,
           ...historyKeymap,
