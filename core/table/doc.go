@@ -78,12 +78,15 @@ func (p Period) Overlaps(q Period) bool {
 
 // wrong says what is wrong with a period by itself; nil for nothing.
 func (p Period) wrong() (column string, wrong *notice.Notice) {
-	for column, day := range map[string]record.Day{"from": p.From, "until": p.Until} {
-		if day == "" {
+	for _, d := range []struct {
+		column string
+		day    record.Day
+	}{{"from", p.From}, {"until", p.Until}} {
+		if d.day == "" {
 			continue
 		}
-		if _, err := record.ParseDay(string(day)); err != nil {
-			return column, given(notADay.With(err))
+		if _, err := record.ParseDay(string(d.day)); err != nil {
+			return d.column, given(notADay.With(err))
 		}
 	}
 	if p.From != "" && p.Until != "" && p.Until < p.From {

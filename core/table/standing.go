@@ -1,6 +1,7 @@
 package table
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -53,33 +54,51 @@ func (s *Standing) PeriodOn(company string, day record.Day) *StandingValue {
 }
 
 // Check puts the values into their stored form, sorts the periods by company and day, and
-// says what is wrong. Rows are counted in the order that it leaves.
+// says what is wrong. Rows of problems are counted as they were given. Cost: that of sorting.
 func (s *Standing) Check() []Problem {
 	problems := columnProblems([]field.Field{s.Field})
-	slices.SortStableFunc(s.Periods, func(a, b StandingValue) int {
-		if a.Company != b.Company {
-			return strings.Compare(a.Company, b.Company)
-		}
-		return strings.Compare(string(a.From), string(b.From))
+	rows := make([]int, len(s.Periods)) // in the order of company and day
+	for i := range rows {
+		rows[i] = i
+	}
+	slices.SortStableFunc(rows, func(a, b int) int {
+		p, q := &s.Periods[a], &s.Periods[b]
+		return cmp.Or(strings.Compare(p.Company, q.Company), strings.Compare(string(p.From), string(q.From)))
 	})
-	for i := range s.Periods {
-		p := &s.Periods[i]
-		if column, wrong := p.wrong(); wrong != nil {
-			problems = append(problems, ProblemOf(i, column, *wrong))
+	sorted := make([]StandingValue, len(rows))
+	var longest *StandingValue // of the company's periods so far the one that ends last
+	for at, row := range rows {
+		sorted[at] = s.Periods[row]
+		p := &sorted[at]
+		column, misplaced := p.wrong()
+		if misplaced != nil {
+			problems = append(problems, ProblemOf(row, column, *misplaced))
 		}
 		var wrong *notice.Notice
 		if p.Value, wrong = fitted(&s.Field, p.Value); wrong == nil && p.Value == "" {
 			wrong = given(noValue.With())
 		}
 		if wrong != nil {
-			problems = append(problems, ProblemOf(i, "value", *wrong))
+			problems = append(problems, ProblemOf(row, "value", *wrong))
 		}
-		for j := range s.Periods[:i] {
-			if q := &s.Periods[j]; q.Company == p.Company && q.Overlaps(p.Period) {
-				problems = append(problems, ProblemOf(i, "from", overlap.With(q.Period, p.Period)))
-			}
+		if misplaced != nil {
+			continue
+		}
+		if longest == nil || longest.Company != p.Company {
+			longest = p
+			continue
+		}
+		if longest.Overlaps(p.Period) {
+			problems = append(problems, ProblemOf(row, "from", overlap.With(longest.Period, p.Period)))
+		}
+		if longest.Until != "" && (p.Until == "" || p.Until > longest.Until) {
+			longest = p
 		}
 	}
+	if len(rows) > 0 { // none stay none
+		s.Periods = sorted
+	}
+	slices.SortStableFunc(problems, func(a, b Problem) int { return cmp.Compare(a.Row, b.Row) })
 	return problems
 }
 

@@ -51,12 +51,29 @@ func TestWhatIsWrongWithAStandingValue(t *testing.T) {
 	for _, p := range s.Check() {
 		messages = append(messages, fmt.Sprintf("%d %s: %s", p.Row, p.Column, p.Message))
 	}
+	assert.Equal(t, []table.StandingValue{{Period: period("2026-01-01", "2026-06-30"), Value: "1"}, {Period: period("2026-06-30", ""), Value: "much"},
+		{Company: "10", Period: period("2026-05-01", "2026-04-01")}}, s.Periods)
 	assert.Equal(t, []string{
 		`1 value: Freight is a number; "much" is none. Write it as 1234.5`,
 		"1 from: the periods from 2026-01-01 until 2026-06-30 and from 2026-06-30 overlap; end the one before the other begins",
 		"2 until: it ends on 2026-04-01, before it begins on 2026-05-01",
 		"2 value: write the value of the period",
 	}, messages)
+}
+
+// A problem names the row as the person sees it, whatever order the periods come into.
+func TestProblemsOfPeriodsCountRowsAsTheyWereGiven(t *testing.T) {
+	s := freight(
+		table.StandingValue{Company: "20", Period: period("2026-01-01", ""), Value: "1"},
+		table.StandingValue{Company: "10", Period: period("2026-07-01", ""), Value: "2"},
+		table.StandingValue{Company: "10", Period: period("31.31.2027", "32.1.2027"), Value: "3"},
+		table.StandingValue{Company: "10", Period: period("2026-01-01", ""), Value: "4"})
+	got := []string{}
+	for _, p := range s.Check() {
+		got = append(got, fmt.Sprintf("%d %s %s", p.Row, p.Column, p.Code))
+	}
+	assert.Equal(t, []string{"1 from overlap", "2 from not-a-day"}, got)
+	assert.Equal(t, "4", s.Periods[0].Value)
 }
 
 func TestGapsAndEndsAreAnnounced(t *testing.T) {

@@ -54,16 +54,8 @@ const checked = useWhileTyping(
   () => table.draft?.standing,
   (standing, signal) => ask(api.POST("/tables/standing/check", { body: standing, signal })),
 );
-/** Problems by row as it stands here: the server sorts the rows by company and day. */
-const sortedRows = computed(() => {
-  const periods = table.draft?.standing.periods ?? [];
-  return periods
-    .map((p, i) => ({ p, i }))
-    .sort((a, b) => a.p.company.localeCompare(b.p.company) || a.p.from.localeCompare(b.p.from) || a.i - b.i)
-    .map(({ i }) => i);
-});
 function wrong(row: number, column: string): string {
-  return problemAt(checked.answer?.problems, sortedRows.value.indexOf(row), column);
+  return problemAt(checked.answer?.problems, row, column);
 }
 const tableProblems = computed(() => checked.answer?.problems.filter((p) => p.row < 0) ?? []);
 
