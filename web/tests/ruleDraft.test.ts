@@ -173,7 +173,9 @@ describe("the rule of a cell", () => {
     draft.change!.body.effect.value = "1";
     await settle();
     await draft.keep();
-    expect(draft.problem).toBe("the rule has errors and cannot be in force; correct them or keep it as a draft");
+    expect(draft.problem).toBe(
+      "the rule has errors and cannot be in force; correct them or keep it as a draft",
+    );
     expect(draft.view?.problems[0]?.message).toBe("no");
     expect(draft.change?.body.effect.value).toBe("1");
   });
