@@ -181,3 +181,32 @@ func TestTheClientNamesNoKind(t *testing.T) {
 	}))
 	require.Greater(t, looked, 50)
 }
+
+// What each part of the client may import besides itself; features also what is below them all.
+var client = map[string][]string{
+	"api": {}, "theme": {}, "queries": {"api", "theme"}, "ui": {"api", "queries", "theme"},
+	"features/ledger": {}, "features/proofs": {}, "features/records": {}, "features/rules": {"features/proofs"},
+	"features/plan": {"features/rules"}, "features/tables": {"features/records"},
+}
+
+func TestTheClientImportsDownwards(t *testing.T) {
+	imported := regexp.MustCompile(`"@/((?:features/)?[a-z]+)[/"]`)
+	arrows := 0
+	for part, below := range client {
+		if strings.HasPrefix(part, "features/") {
+			below = append(below, "api", "queries", "ui", "theme")
+		}
+		require.NoError(t, filepath.WalkDir("../../web/src/"+part, func(path string, entry os.DirEntry, err error) error {
+			if err != nil || entry.IsDir() {
+				return err
+			}
+			text, err := os.ReadFile(path)
+			for _, found := range imported.FindAllStringSubmatch(string(text), -1) {
+				arrows++
+				assert.True(t, found[1] == part || slices.Contains(below, found[1]), "%s must not import %s", path, found[1])
+			}
+			return err
+		}))
+	}
+	require.Greater(t, arrows, 100)
+}

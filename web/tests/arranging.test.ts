@@ -2,7 +2,7 @@ import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { createMemoryHistory, createRouter } from "vue-router";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Component } from "vue";
-import { keyOf } from "@/address";
+import { keyOf } from "@/api/address";
 import FieldEditor from "@/features/tables/FieldEditor.vue";
 import GoAnywhere from "@/app/GoAnywhere.vue";
 import MapsTable from "@/features/tables/MapsTable.vue";

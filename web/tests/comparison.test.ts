@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import { effectScope } from "vue";
 import type { Plan, PlanRule } from "@/api/client";
 import { useComparison } from "@/features/plan/comparison";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 import { fillCatalog } from "./catalog";
 import { serve } from "./server";
 

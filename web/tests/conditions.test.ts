@@ -2,7 +2,7 @@ import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { ElAutocomplete } from "element-plus";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Conditions } from "@/api/client";
-import { choicesOf, suggesting } from "@/features/records/choices";
+import { choicesOf, suggesting } from "@/queries/choices";
 import ConditionEditor from "@/features/rules/ConditionEditor.vue";
 import NameSelect from "@/features/rules/NameSelect.vue";
 import ValueEditor from "@/features/rules/ValueEditor.vue";

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { dayInWords, formatOf, inSentence } from "@/ui/format";
+import { dayInWords, formatOf, inSentence } from "@/queries/format";
 
 describe("how a locale writes numbers and dates", () => {
   it.each([

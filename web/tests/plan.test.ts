@@ -1,7 +1,7 @@
 import { createPinia, setActivePinia } from "pinia";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Outcome } from "@/api/client";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 import { json, serve } from "./server";
 
 type Body = { document: { entered: Record<string, { typed?: string; value?: string }>; record?: string } };

@@ -2,7 +2,7 @@ import { flushPromises, mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { Field, KindEntry, Layout, Outcome } from "@/api/client";
 import RecordForm from "@/features/records/RecordForm.vue";
-import { useTrial } from "@/features/records/trial";
+import { useTrial } from "@/queries/trial";
 import { fillCatalog } from "./catalog";
 import { outcomeOf } from "./outcomes";
 import { serve } from "./server";

@@ -4,7 +4,7 @@ import { defineComponent, h } from "vue";
 import type { RuleBody, RuleChange, RuleView } from "@/api/client";
 import { useRuleDraft } from "@/features/rules/ruleDraft";
 import { queryClient } from "@/queries/client";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";
 

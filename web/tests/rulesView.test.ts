@@ -3,7 +3,7 @@ import { createMemoryHistory, createRouter } from "vue-router";
 import { beforeEach, describe, expect, it } from "vitest";
 import type { RuleView } from "@/api/client";
 import CopyPane from "@/features/plan/CopyPane.vue";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 import RulesView from "@/features/rules/RulesView.vue";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";

@@ -6,7 +6,7 @@ import CompaniesTable from "@/features/tables/CompaniesTable.vue";
 import CrosswalkEditor from "@/features/tables/CrosswalkEditor.vue";
 import SeriesTable from "@/features/tables/SeriesTable.vue";
 import StandingTable from "@/features/tables/StandingTable.vue";
-import { written } from "@/ui/format";
+import { written } from "@/queries/format";
 import { fillCatalog } from "./catalog";
 import { choose, select } from "./select";
 import { json, serve } from "./server";

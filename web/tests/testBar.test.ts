@@ -5,7 +5,7 @@ import { ref } from "vue";
 import type { Act, RuleChange } from "@/api/client";
 import TestBar from "@/features/plan/TestBar.vue";
 import { useBreaks } from "@/features/proofs/breaks";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 import { choose, offered, select } from "./select";
 import { fillCatalog } from "./catalog";
 import { outcomeOf } from "./outcomes";

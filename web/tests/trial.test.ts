@@ -1,10 +1,10 @@
 import { flushPromises } from "@vue/test-utils";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Outcome } from "@/api/client";
-import { addressOf, parseAddress } from "@/address";
-import { suggesting } from "@/features/records/choices";
-import { documentOf, useTrial } from "@/features/records/trial";
-import { writeAs } from "@/ui/format";
+import { addressOf, parseAddress } from "@/api/address";
+import { suggesting } from "@/queries/choices";
+import { documentOf, useTrial } from "@/queries/trial";
+import { writeAs } from "@/queries/format";
 import { fillCatalog } from "./catalog";
 import { outcomeOf } from "./outcomes";
 import { serve } from "./server";

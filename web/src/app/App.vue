@@ -5,7 +5,7 @@ import { RouterLink, RouterView, useRoute } from "vue-router";
 import GoAnywhere from "@/app/GoAnywhere.vue";
 import FormatSheet from "@/app/FormatSheet.vue";
 import ShortcutList from "@/app/ShortcutList.vue";
-import { format } from "@/ui/format";
+import { format } from "@/queries/format";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCatalog } from "@/queries/catalog";
 

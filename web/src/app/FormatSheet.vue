@@ -5,8 +5,8 @@ import { api } from "@/api/client";
 import { change } from "@/queries/client";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import OverSheet from "@/ui/OverSheet.vue";
-import { useAttempt } from "@/ui/attempt";
-import { format, type Format } from "@/ui/format";
+import { useAttempt } from "@/queries/attempt";
+import { format, type Format } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 /** How the person at work writes numbers and dates. */

@@ -2,10 +2,10 @@
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api } from "@/api/client";
-import { inSentence } from "@/ui/format";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { askOnce, useAsked } from "@/queries/client";
-import { useWhileTyping } from "@/ui/whileTyping";
+import { useWhileTyping } from "@/queries/whileTyping";
 import OverSheet from "@/ui/OverSheet.vue";
 
 const emit = defineEmits<{ close: [] }>();

@@ -1,4 +1,4 @@
-import { inSentence, writeAs } from "@/ui/format";
+import { inSentence, writeAs } from "@/queries/format";
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
 import { api, type Field, type FieldType, type KindEntry } from "@/api/client";

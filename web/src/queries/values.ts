@@ -1,6 +1,6 @@
 import { reactive } from "vue";
 import { api, ask, type Field } from "@/api/client";
-import { format } from "@/ui/format";
+import { format } from "@/queries/format";
 
 /**
  * Values of tables as a person reads and types them. The server reads and writes them; what it

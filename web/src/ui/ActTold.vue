@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Act } from "@/api/client";
-import { did } from "@/features/rules/families";
+import { did } from "@/ui/families";
 
 const props = defineProps<{ act: Act; part?: "deed" | "facts" }>();
 const more = computed(() => {

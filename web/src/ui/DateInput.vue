@@ -3,7 +3,7 @@ import { ref } from "vue";
 import type { Field } from "@/api/client";
 import CalendarButton from "@/ui/CalendarButton.vue";
 import LateInput from "@/ui/LateInput.vue";
-import { written } from "@/ui/format";
+import { written } from "@/queries/format";
 import { read } from "@/queries/values";
 
 /** A day, typed as the person writes dates or picked from a calendar; kept as 2026-11-24, blank for none. */

@@ -3,7 +3,7 @@ import { computed } from "vue";
 import { RouterLink } from "vue-router";
 import type { Message } from "@/api/client";
 import SeverityMark from "@/ui/SeverityMark.vue";
-import { moment } from "@/ui/format";
+import { moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const props = defineProps<{ messages: Message[]; kind: string; reasons: Record<string, string> }>();

@@ -1,7 +1,7 @@
 import { reactive, ref, toRef, type Ref } from "vue";
 import { change } from "@/queries/client";
 import type { Answer } from "@/api/client";
-import { useAttempt } from "@/ui/attempt";
+import { useAttempt } from "@/queries/attempt";
 
 export interface TableWork<Entry> {
   /** A new entry to begin with. */

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { RouterLink } from "vue-router";
 import type { Schemas } from "@/api/client";
-import { inSentence } from "@/ui/format";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 defineProps<{

@@ -7,8 +7,8 @@ import JournalTable from "@/features/ledger/JournalTable.vue";
 import PostingPane from "@/features/ledger/PostingPane.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { change, useAsked } from "@/queries/client";
-import { useAttempt } from "@/ui/attempt";
-import { format, inSentence, moment } from "@/ui/format";
+import { useAttempt } from "@/queries/attempt";
+import { format, inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();

@@ -4,12 +4,12 @@ import { RouterLink, useRouter } from "vue-router";
 import type { Family, FieldOutcome, LedgerName, Posting } from "@/api/client";
 import ActTold from "@/ui/ActTold.vue";
 import BandSignal from "@/ui/BandSignal.vue";
-import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
+import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import JournalTable from "@/features/ledger/JournalTable.vue";
-import { families } from "@/features/rules/families";
-import { dayInWords, inSentence, moment } from "@/ui/format";
+import { families } from "@/ui/families";
+import { dayInWords, inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 
 const props = defineProps<{ posting: Posting; ledger: LedgerName }>();
 const catalog = useCatalog();

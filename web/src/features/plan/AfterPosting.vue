@@ -1,10 +1,10 @@
 <script setup lang="ts">
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
-import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
-import { families } from "@/features/rules/families";
+import FamilyGlyph from "@/ui/FamilyGlyph.vue";
+import { families } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 
 /** What posting a document of the plan writes to the records that it names. */
 const catalog = useCatalog();

@@ -2,7 +2,7 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import { useCatalog } from "@/queries/catalog";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 
 /** Chooses the company and type whose plan stands beside this one. */
 const chosen = defineModel<{ company: string; type: string }>();

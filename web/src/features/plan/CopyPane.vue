@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import { api, ask, type Family, type Schemas } from "@/api/client";
-import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
+import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { change } from "@/queries/client";
-import { useAttempt } from "@/ui/attempt";
+import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 
 /** Copies the rules that were made for another scope into this one, as drafts; first it shows which. */
 const props = defineProps<{ from: { company: string; type: string } }>();

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
 import { api, ask, type LinkOption } from "@/api/client";
-import { documentOf } from "@/features/records/trial";
-import { inSentence } from "@/ui/format";
+import { documentOf } from "@/queries/trial";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { askOnce, useAsked } from "@/queries/client";
 import SelectBox from "@/ui/SelectBox.vue";
 import type { Choices } from "@/ui/choice";
-import { newestOnly } from "@/ui/whileTyping";
-import { usePlan } from "@/features/plan/plan";
+import { newestOnly } from "@/queries/whileTyping";
+import { usePlan } from "@/queries/plan";
 
 const catalog = useCatalog();
 const plan = usePlan();

@@ -2,7 +2,7 @@
 import { ElAutocomplete } from "element-plus";
 import { nextTick, ref, watch } from "vue";
 import type { Field } from "@/api/client";
-import { isChosen, suggesting } from "@/features/records/choices";
+import { isChosen, suggesting } from "@/queries/choices";
 
 const props = defineProps<{
   field: Field;

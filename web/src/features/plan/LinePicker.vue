@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 
 const plan = usePlan();
 const place = computed(() => plan.lines.indexOf(plan.line));

@@ -2,12 +2,12 @@
 import { computed, nextTick, reactive, ref, watch } from "vue";
 import type { Family, Field, Message, PlanRule } from "@/api/client";
 import AfterPosting from "@/features/plan/AfterPosting.vue";
-import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
+import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import LinePicker from "@/features/plan/LinePicker.vue";
 import PlanRow from "@/features/plan/PlanRow.vue";
-import { families } from "@/features/rules/families";
+import { families } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 
 const props = defineProps<{
   find: string;

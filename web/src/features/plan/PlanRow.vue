@@ -4,7 +4,7 @@ import type { Family, Field, FieldOutcome, Message, PlanRule } from "@/api/clien
 import BandSignal from "@/ui/BandSignal.vue";
 import EnteredCell from "@/features/plan/EnteredCell.vue";
 import StationCell from "@/features/plan/StationCell.vue";
-import { families } from "@/features/rules/families";
+import { families } from "@/ui/families";
 
 /** One field of the plan. It is drawn anew only when something that it shows changed. */
 defineProps<{

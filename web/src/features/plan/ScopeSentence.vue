@@ -2,9 +2,9 @@
 import DateInput from "@/ui/DateInput.vue";
 import { computed } from "vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
-import { dayInWords } from "@/ui/format";
+import { dayInWords } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
-import type { Scope } from "@/features/plan/plan";
+import type { Scope } from "@/queries/plan";
 
 defineProps<{
   scope: Scope;

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Act, Family, FieldOutcome, Message, PlanRule } from "@/api/client";
-import { givesValue } from "@/features/rules/families";
+import { givesValue } from "@/ui/families";
 import SeverityMark from "@/ui/SeverityMark.vue";
 
 const props = defineProps<{

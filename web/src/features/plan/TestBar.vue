@@ -2,11 +2,11 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
-import { parseAddress } from "@/address";
+import { parseAddress } from "@/api/address";
 import LateInput from "@/ui/LateInput.vue";
 import MessageList from "@/ui/MessageList.vue";
 import { useCatalog } from "@/queries/catalog";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 
 const emit = defineEmits<{ point: [field: string, line?: number]; post: [] }>();
 const plan = usePlan();

@@ -1,6 +1,6 @@
 import { computed, reactive, ref, watch } from "vue";
 import { api, type PlanRule } from "@/api/client";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 import { useAsked } from "@/queries/client";
 
 /** The plan of another company or type beside that of the plan's own scope, on the same day. */

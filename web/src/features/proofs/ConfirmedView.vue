@@ -3,7 +3,7 @@ import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, type Confirmation, type Family } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
-import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
+import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import ProofsHead from "@/features/proofs/ProofsHead.vue";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";

@@ -3,7 +3,7 @@ import { computed } from "vue";
 import { useRoute } from "vue-router";
 import { api } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
-import { dayInWords, moment } from "@/ui/format";
+import { dayInWords, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
 import TroubleNote from "@/ui/TroubleNote.vue";

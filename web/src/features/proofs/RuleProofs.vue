@@ -5,7 +5,7 @@ import type { Suggestion } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useConfirmation, useSuggestions } from "@/features/proofs/confirmation";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 
 /** What the proofs show of a rule, what they would miss, and documents that fill the gaps. */
 const props = defineProps<{ rule: number; version: number }>();

@@ -1,8 +1,8 @@
 import { computed } from "vue";
 import { api, ask, type ProofResult, type RuleChange } from "@/api/client";
 import { askOnce } from "@/queries/client";
-import { format } from "@/ui/format";
-import { useWhileTyping } from "@/ui/whileTyping";
+import { format } from "@/queries/format";
+import { useWhileTyping } from "@/queries/whileTyping";
 
 /**
  * The proofs that hold now and would fail with a rule as it is being written. What holds now is asked once

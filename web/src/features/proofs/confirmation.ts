@@ -1,8 +1,8 @@
 import { computed, reactive, ref, toRef, watch } from "vue";
 import { api, ask, type Suggestion } from "@/api/client";
 import { change, useAsked } from "@/queries/client";
-import { useAttempt } from "@/ui/attempt";
-import { format } from "@/ui/format";
+import { useAttempt } from "@/queries/attempt";
+import { format } from "@/queries/format";
 
 /** What the proofs say of one rule. */
 export function useConfirmation(rule: () => number, version: () => number) {

@@ -1,7 +1,7 @@
 import { computed, reactive, ref, shallowRef, triggerRef } from "vue";
 import type { ProofResult, Schemas } from "@/api/client";
 import { readLines } from "@/api/lines";
-import { format } from "@/ui/format";
+import { format } from "@/queries/format";
 
 /** A run of proofs whose results come one after the other, and that can be stopped. */
 export function useProofRun() {

@@ -3,7 +3,7 @@ import { ElAutocomplete } from "element-plus";
 import { vActiveOption } from "@/ui/activeOption";
 import { computed, ref, useTemplateRef } from "vue";
 import type { Field, FieldOutcome } from "@/api/client";
-import { isChosen, suggesting } from "@/features/records/choices";
+import { isChosen, suggesting } from "@/queries/choices";
 import CalendarButton from "@/ui/CalendarButton.vue";
 import { useCatalog } from "@/queries/catalog";
 

@@ -1,11 +1,11 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from "vue";
 import type { Field, Message } from "@/api/client";
-import { addressOf } from "@/address";
+import { addressOf } from "@/api/address";
 import BandSignal from "@/ui/BandSignal.vue";
 import LateInput from "@/ui/LateInput.vue";
 import CellInput from "@/features/records/CellInput.vue";
-import type { Trial } from "@/features/records/trial";
+import type { Trial } from "@/queries/trial";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();

@@ -3,7 +3,7 @@ import SelectBox from "@/ui/SelectBox.vue";
 import { computed, reactive } from "vue";
 import type { KindEntry } from "@/api/client";
 import { needsValue, relations, writeFilters, type Filter, type Listing } from "@/features/records/listing";
-import { inSentence } from "@/ui/format";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 /** What a list shows: companies, types, states, filters by any field, and columns. */

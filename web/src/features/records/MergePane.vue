@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { ref } from "vue";
 import type { Merge } from "@/api/client";
-import { moment } from "@/ui/format";
+import { moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const props = defineProps<{ merge: Merge }>();

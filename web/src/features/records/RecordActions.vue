@@ -3,7 +3,7 @@ import DateInput from "@/ui/DateInput.vue";
 import { ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import type { RecordView } from "@/api/client";
-import { moment } from "@/ui/format";
+import { moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 /** What can be done with a record; what cannot be undone is asked for once more. */

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { computed, nextTick, ref } from "vue";
 import type { Family, Field, KindEntry, Layout } from "@/api/client";
-import { addressOf, ofLine } from "@/address";
+import { addressOf, ofLine } from "@/api/address";
 import BandSignal from "@/ui/BandSignal.vue";
 import LateInput from "@/ui/LateInput.vue";
 import CellInput from "@/features/records/CellInput.vue";
-import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
+import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import LinesTable from "@/features/records/LinesTable.vue";
-import type { Trial } from "@/features/records/trial";
-import { families } from "@/features/rules/families";
+import type { Trial } from "@/queries/trial";
+import { families } from "@/ui/families";
 
 const props = defineProps<{
   entry: KindEntry;

@@ -4,7 +4,7 @@ import { RouterLink } from "vue-router";
 import { api } from "@/api/client";
 import { useAsked } from "@/queries/client";
 import TroubleNote from "@/ui/TroubleNote.vue";
-import { format, moment } from "@/ui/format";
+import { format, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const props = defineProps<{ kind: string; number: string }>();

@@ -3,7 +3,7 @@ import SelectBox from "@/ui/SelectBox.vue";
 import { computed, reactive } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import type { FollowOn, RecordView, Use } from "@/api/client";
-import { inSentence } from "@/ui/format";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { useFollowOns } from "@/queries/tables";
 

@@ -4,7 +4,7 @@ import { ref } from "vue";
 import { RouterLink } from "vue-router";
 import MergePane from "@/features/records/MergePane.vue";
 import MessageList from "@/ui/MessageList.vue";
-import NoTypes from "@/features/records/NoTypes.vue";
+import NoTypes from "@/ui/NoTypes.vue";
 import RecordActions from "@/features/records/RecordActions.vue";
 import RecordForm from "@/features/records/RecordForm.vue";
 import RecordHistory from "@/features/records/RecordHistory.vue";
@@ -13,7 +13,7 @@ import SentencePicker from "@/ui/SentencePicker.vue";
 import StateMark from "@/features/records/StateMark.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useOpenRecord } from "@/features/records/openRecord";
-import { inSentence } from "@/ui/format";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();

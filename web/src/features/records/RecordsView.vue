@@ -7,10 +7,10 @@ import ListFilters from "@/features/records/ListFilters.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import StateMark from "@/features/records/StateMark.vue";
 import { useListing } from "@/features/records/listing";
-import { inSentence } from "@/ui/format";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import TroubleNote from "@/ui/TroubleNote.vue";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 
 const catalog = useCatalog();
 const plan = usePlan();

@@ -3,8 +3,8 @@ import { computed, reactive, ref, shallowRef, watch } from "vue";
 import { useRoute, useRouter, type LocationQueryRaw } from "vue-router";
 import { api, ask, type RecordRow, type Selection } from "@/api/client";
 import { queryClient } from "@/queries/client";
-import { format } from "@/ui/format";
-import { useAttempt } from "@/ui/attempt";
+import { format } from "@/queries/format";
+import { useAttempt } from "@/queries/attempt";
 
 export type Filter = NonNullable<Selection["filters"]>[number];
 

@@ -11,13 +11,13 @@ import {
   type RecordView,
   type Use,
 } from "@/api/client";
-import { addressOf } from "@/address";
-import { documentOf, useTrial, type Moment, type Scope } from "@/features/records/trial";
-import { format } from "@/ui/format";
+import { addressOf } from "@/api/address";
+import { documentOf, useTrial, type Moment, type Scope } from "@/queries/trial";
+import { format } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { askOnce, change } from "@/queries/client";
-import { useAttempt } from "@/ui/attempt";
-import { usePlan } from "@/features/plan/plan";
+import { useAttempt } from "@/queries/attempt";
+import { usePlan } from "@/queries/plan";
 import { unsaved } from "@/features/records/unsaved";
 
 /** The form of a record, as far as the cursor is concerned. */

@@ -4,7 +4,7 @@ import { computed } from "vue";
 import { api, ask, type Band, type Field } from "@/api/client";
 import BandSignal from "@/ui/BandSignal.vue";
 import LateInput from "@/ui/LateInput.vue";
-import { format } from "@/ui/format";
+import { format } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 /**

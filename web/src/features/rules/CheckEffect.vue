@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, defineAsyncComponent } from "vue";
 import type { Conditions, Field, RuleBody } from "@/api/client";
-import { ofLine } from "@/address";
+import { ofLine } from "@/api/address";
 import ConditionEditor from "@/features/rules/ConditionEditor.vue";
 import UniqueEditor from "@/features/rules/UniqueEditor.vue";
 

@@ -4,7 +4,7 @@ import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, ask, type Condition, type Conditions } from "@/api/client";
 import ConditionRow from "@/features/rules/ConditionRow.vue";
 import { useNames } from "@/queries/names";
-import { newestOnly } from "@/ui/whileTyping";
+import { newestOnly } from "@/queries/whileTyping";
 
 const props = defineProps<{
   kind: string;

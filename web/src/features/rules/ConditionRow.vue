@@ -4,10 +4,10 @@ import { ElAutocomplete } from "element-plus";
 import { vActiveOption } from "@/ui/activeOption";
 import { computed } from "vue";
 import type { Condition } from "@/api/client";
-import { suggesting } from "@/features/records/choices";
+import { suggesting } from "@/queries/choices";
 import NameSelect from "@/features/rules/NameSelect.vue";
 import { useCatalog } from "@/queries/catalog";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 import { useNames } from "@/queries/names";
 
 const condition = defineModel<Condition>({ required: true });

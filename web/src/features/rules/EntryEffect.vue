@@ -2,7 +2,7 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import type { Field, RuleBody } from "@/api/client";
-import { sectionPrefix } from "@/features/rules/families";
+import { sectionPrefix } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
 
 /** How a field, or every field of its section, is met. */

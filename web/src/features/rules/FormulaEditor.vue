@@ -5,12 +5,12 @@ import type { FormulaAsk, RuleBody, Schemas } from "@/api/client";
 import FormulaSteps from "@/features/rules/FormulaSteps.vue";
 import FormulaWords from "@/features/rules/FormulaWords.vue";
 import { useFormulaCheck } from "@/features/rules/formulaCheck";
-import { choicesOf } from "@/features/records/choices";
-import { format } from "@/ui/format";
+import { choicesOf } from "@/queries/choices";
+import { format } from "@/queries/format";
 import { insert, makeEditor, mark } from "@/features/rules/formula/editor";
 import { functionAt, nameAt, type Word } from "@/features/rules/formula/words";
 import { useCatalog } from "@/queries/catalog";
-import { usePlan } from "@/features/plan/plan";
+import { usePlan } from "@/queries/plan";
 import { useFunctions, useNames } from "@/queries/names";
 
 const formula = defineModel<string>({ required: true });

@@ -7,7 +7,7 @@ import ConditionEditor from "@/features/rules/ConditionEditor.vue";
 import CheckEffect from "@/features/rules/CheckEffect.vue";
 import EntryEffect from "@/features/rules/EntryEffect.vue";
 import ValueEffect from "@/features/rules/ValueEffect.vue";
-import { inSentence } from "@/ui/format";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 // Who writes no formula does not load its editor.

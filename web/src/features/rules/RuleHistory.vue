@@ -3,7 +3,7 @@ import { computed, ref } from "vue";
 import { api } from "@/api/client";
 import { useAsked } from "@/queries/client";
 import TroubleNote from "@/ui/TroubleNote.vue";
-import { moment } from "@/ui/format";
+import { moment } from "@/queries/format";
 
 /** What a rule has been: who changed it when, and why it was put in force all the same. */
 const props = defineProps<{ rule: number; version: number }>();

@@ -2,14 +2,14 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed, ref } from "vue";
 import { api, ask, type Family, type RuleState, type RuleView, type Schemas } from "@/api/client";
-import FamilyGlyph from "@/features/rules/FamilyGlyph.vue";
+import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { change } from "@/queries/client";
-import { useAttempt } from "@/ui/attempt";
+import { useAttempt } from "@/queries/attempt";
 import { filterNames, useRuleList } from "@/features/rules/ruleList";
-import { families, stateWords } from "@/features/rules/families";
-import { dayInWords } from "@/ui/format";
+import { families, stateWords } from "@/ui/families";
+import { dayInWords } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();

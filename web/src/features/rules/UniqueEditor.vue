@@ -2,7 +2,7 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import type { Field, Unique } from "@/api/client";
-import { ofLine } from "@/address";
+import { ofLine } from "@/api/address";
 import { useCatalog } from "@/queries/catalog";
 
 const unique = defineModel<Unique>({ required: true });

@@ -4,11 +4,11 @@ import { ElAutocomplete } from "element-plus";
 import { vActiveOption } from "@/ui/activeOption";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Field, type Name, type Schemas } from "@/api/client";
-import { suggesting } from "@/features/records/choices";
+import { suggesting } from "@/queries/choices";
 import LookUpEditor from "@/features/rules/LookUpEditor.vue";
 import NameSelect from "@/features/rules/NameSelect.vue";
-import { format } from "@/ui/format";
-import { usePlan } from "@/features/plan/plan";
+import { format } from "@/queries/format";
+import { usePlan } from "@/queries/plan";
 
 const props = defineProps<{
   kind: string;

@@ -1,6 +1,6 @@
 import { computed, reactive } from "vue";
 import { api, ask, type FormulaAsk } from "@/api/client";
-import { useWhileTyping } from "@/ui/whileTyping";
+import { useWhileTyping } from "@/queries/whileTyping";
 
 /** What the server says of a formula while it is written: what is wrong with it, and its value for the test document. */
 export function useFormulaCheck(question: () => FormulaAsk) {

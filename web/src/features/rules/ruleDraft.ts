@@ -9,13 +9,13 @@ import {
   type RuleState,
   type RuleView,
 } from "@/api/client";
-import { givesValue } from "@/features/rules/families";
+import { givesValue } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
 import { askOnce, change as send } from "@/queries/client";
-import { useAttempt } from "@/ui/attempt";
-import { useWhileTyping } from "@/ui/whileTyping";
-import { usePlan, type Selection } from "@/features/plan/plan";
-import type { Unkept } from "@/features/rules/unkept";
+import { useAttempt } from "@/queries/attempt";
+import { useWhileTyping } from "@/queries/whileTyping";
+import { usePlan, type Selection } from "@/queries/plan";
+import type { Unkept } from "@/queries/unkept";
 
 /**
  * The rules of one cell of the plan, and the one that is open: read by the server as it is written, tried on the

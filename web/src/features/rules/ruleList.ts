@@ -1,7 +1,7 @@
 import { computed, reactive } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api } from "@/api/client";
-import { fieldOf } from "@/features/rules/families";
+import { fieldOf } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
 

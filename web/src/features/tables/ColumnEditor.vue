@@ -2,7 +2,7 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import type { Field } from "@/api/client";
-import { keyOf } from "@/address";
+import { keyOf } from "@/api/address";
 import LateInput from "@/ui/LateInput.vue";
 import { useCatalog } from "@/queries/catalog";
 

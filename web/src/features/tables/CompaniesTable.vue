@@ -2,7 +2,7 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import { api, type Company } from "@/api/client";
-import type { Format } from "@/ui/format";
+import type { Format } from "@/queries/format";
 import DateInput from "@/ui/DateInput.vue";
 import TableEditor from "@/ui/TableEditor.vue";
 import { useTableEditor } from "@/ui/tableEditor";

@@ -7,12 +7,12 @@ import ColumnEditor from "@/features/tables/ColumnEditor.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import UseList from "@/ui/UseList.vue";
 import ValueCell from "@/features/tables/ValueCell.vue";
-import { useAttempt } from "@/ui/attempt";
+import { useAttempt } from "@/queries/attempt";
 import { allRead } from "@/queries/values";
 import { askOnce, change, useAsked } from "@/queries/client";
 import DateInput from "@/ui/DateInput.vue";
-import { problemAt, useWhileTyping } from "@/ui/whileTyping";
-import { format } from "@/ui/format";
+import { problemAt, useWhileTyping } from "@/queries/whileTyping";
+import { format } from "@/queries/format";
 
 const props = defineProps<{ crosswalk: string }>();
 const emit = defineEmits<{ close: []; saved: [key: string] }>();

@@ -3,11 +3,11 @@ import SelectBox from "@/ui/SelectBox.vue";
 import { orNone } from "@/ui/choice";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Field, type KindEntry, type Schemas } from "@/api/client";
-import { column, keyOf, ofLine } from "@/address";
+import { column, keyOf, ofLine } from "@/api/address";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { change } from "@/queries/client";
-import { useAttempt } from "@/ui/attempt";
-import { inSentence } from "@/ui/format";
+import { useAttempt } from "@/queries/attempt";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const props = defineProps<{ entry: KindEntry; field?: Field }>();

@@ -7,8 +7,8 @@ import KindPicker from "@/features/tables/KindPicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import UseList from "@/ui/UseList.vue";
 import { askOnce, change, useAsked } from "@/queries/client";
-import { useAttempt } from "@/ui/attempt";
-import { inSentence, moment } from "@/ui/format";
+import { useAttempt } from "@/queries/attempt";
+import { inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();

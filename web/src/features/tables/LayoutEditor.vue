@@ -7,9 +7,9 @@ import RecordForm from "@/features/records/RecordForm.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { askOnce, change } from "@/queries/client";
-import { useAttempt } from "@/ui/attempt";
+import { useAttempt } from "@/queries/attempt";
 import { useLayoutDraft, type Position } from "@/features/tables/layoutDraft";
-import { useTrial, type Scope } from "@/features/records/trial";
+import { useTrial, type Scope } from "@/queries/trial";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();

@@ -2,12 +2,12 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import { api, ask, type FollowOn } from "@/api/client";
-import { ofLine } from "@/address";
+import { ofLine } from "@/api/address";
 import TableEditor from "@/ui/TableEditor.vue";
 import { useFollowOns } from "@/queries/tables";
 import { useTableEditor } from "@/ui/tableEditor";
-import { useWhileTyping } from "@/ui/whileTyping";
-import { inSentence } from "@/ui/format";
+import { useWhileTyping } from "@/queries/whileTyping";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();

@@ -6,7 +6,7 @@ import CellProblem from "@/ui/CellProblem.vue";
 import TableEditor from "@/ui/TableEditor.vue";
 import { useSeries } from "@/queries/tables";
 import { useTableEditor } from "@/ui/tableEditor";
-import { problemAt, useWhileTyping } from "@/ui/whileTyping";
+import { problemAt, useWhileTyping } from "@/queries/whileTyping";
 import { useCatalog } from "@/queries/catalog";
 
 type Part = Schemas["SeriesPart"];

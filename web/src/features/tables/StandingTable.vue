@@ -10,7 +10,7 @@ import ValueCell from "@/features/tables/ValueCell.vue";
 import { allRead, shown } from "@/queries/values";
 import { useStanding } from "@/queries/tables";
 import { useTableEditor } from "@/ui/tableEditor";
-import { problemAt, useWhileTyping } from "@/ui/whileTyping";
+import { problemAt, useWhileTyping } from "@/queries/whileTyping";
 import { useCatalog } from "@/queries/catalog";
 
 /** Values that everybody should get for a period, by company or for all. */

@@ -5,7 +5,7 @@ import { api, type Type } from "@/api/client";
 import TableEditor from "@/ui/TableEditor.vue";
 import KindPicker from "@/features/tables/KindPicker.vue";
 import { useTableEditor } from "@/ui/tableEditor";
-import { inSentence } from "@/ui/format";
+import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();

@@ -11,7 +11,7 @@ import { setDiagnostics, type Diagnostic } from "@codemirror/lint";
 import { EditorState } from "@codemirror/state";
 import { EditorView, hoverTooltip, keymap, placeholder, type Tooltip } from "@codemirror/view";
 import type { FormulaAnswer, FunctionHelp, Name, Schemas } from "@/api/client";
-import type { Choice } from "@/features/records/choices";
+import type { Choice } from "@/queries/choices";
 import "@/features/rules/formula/editor.css";
 import { stepAt, valueOf } from "@/features/rules/formula/explanation";
 import { formulaLanguage } from "@/features/rules/formula/language";

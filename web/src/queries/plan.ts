@@ -9,12 +9,12 @@ import {
   type Proof,
   type RuleChange,
 } from "@/api/client";
-import { addressOf } from "@/address";
-import { useTrial, type Scope } from "@/features/records/trial";
-import { format } from "@/ui/format";
+import { addressOf } from "@/api/address";
+import { useTrial, type Scope } from "@/queries/trial";
+import { format } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { change, useAsked } from "@/queries/client";
-import { useUnkept } from "@/features/rules/unkept";
+import { useUnkept } from "@/queries/unkept";
 
 export type { Scope };
 

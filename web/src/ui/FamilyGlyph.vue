@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { Family } from "@/api/client";
-import { families } from "@/features/rules/families";
+import { families } from "@/ui/families";
 
 defineProps<{ family: Family; title?: string }>();
 </script>

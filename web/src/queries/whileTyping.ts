@@ -1,6 +1,6 @@
 import { useDebounceFn } from "@vueuse/core";
 import { onScopeDispose, reactive, ref, shallowRef, watch, type ShallowRef } from "vue";
-import { troubleOf } from "@/ui/attempt";
+import { troubleOf } from "@/queries/attempt";
 
 /**
  * Asks for the newest only: what was asked before is taken back, and what it answers all the same is

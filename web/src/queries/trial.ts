@@ -9,8 +9,8 @@ import {
   type RuleChange,
   type Schemas,
 } from "@/api/client";
-import { addressOf, column, parseAddress } from "@/address";
-import { format } from "@/ui/format";
+import { addressOf, column, parseAddress } from "@/api/address";
+import { format } from "@/queries/format";
 
 export interface Scope {
   kind: string;
