@@ -94,6 +94,7 @@ type Application struct {
 	leave  func()
 	tabs   int
 	away   atomic.Bool
+	held   atomic.Pointer[string]
 }
 
 // Start starts the application with the demo data, or empty, as it is when nobody has
@@ -139,6 +140,9 @@ func (a *Application) serve(filled bool) error {
 		if a.away.Load() {
 			panic(http.ErrAbortHandler)
 		}
+		if held := a.held.Load(); held != nil && strings.HasSuffix(r.URL.Path, *held) {
+			w = &holding{ResponseWriter: w, asked: r.Context()}
+		}
 		handler.ServeHTTP(w, r)
 	}))
 	a.URL = a.server.URL
@@ -147,6 +151,31 @@ func (a *Application) serve(filled bool) error {
 
 // Away breaks every request off, as if the server were gone, until it is back.
 func (a *Application) Away(away bool) { a.away.Store(away) }
+
+// Hold lets answers of a path begin and not end: after some pieces they stop until nobody waits
+// for them any more.
+func (a *Application) Hold(path string) { a.held.Store(&path) }
+
+// holding is an answer that is held.
+type holding struct {
+	http.ResponseWriter
+	asked  context.Context
+	pieces int
+}
+
+const piecesBeforeHold = 40
+
+// Write writes until the answer is held.
+func (h *holding) Write(text []byte) (int, error) {
+	if h.pieces++; h.pieces > piecesBeforeHold {
+		<-h.asked.Done()
+		return 0, h.asked.Err()
+	}
+	return h.ResponseWriter.Write(text)
+}
+
+// Flush sends what was written.
+func (h *holding) Flush() { _ = http.NewResponseController(h.ResponseWriter).Flush() }
 
 // Page opens a new tab on a path of the application.
 func (a *Application) Page(path string) (*Page, error) {
