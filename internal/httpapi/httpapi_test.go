@@ -155,12 +155,27 @@ func final(o contract.Outcome, field string) string {
 
 func TestEveryReadingAnswersAsTheContractSays(t *testing.T) {
 	c := start(t)
+	added := field.Field{Key: "berth", Label: "Berth", Section: "general", Type: field.Text}
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/kinds/vendor/fields", added, nil))
+	called := map[string]bool{}
 	for _, path := range []string{
 		"/catalog", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24", "/rules?kind=vendor", "/rules/1", "/rules/1/versions",
 		"/functions", "/names?kind=vendor&target=name", "/records/vendor/V10001", "/records/vendor/V10001/history?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/links/customer?search=quay&company=10", "/layouts?kind=vendor", "/follow-ons", "/ledgers/books", "/ledgers/books/journal", "/ledgers/books/balances?by=vendor", "/postings?ledger=books", "/kinds/vendor/fields/removed", "/proofs?kind=vendor", "/proofs/1", "/postings",
-		"/tables/standing", "/tables/crosswalks", "/tables/crosswalks/transit", "/tables/crosswalks/transit/missing", "/tables/series",
+		"/tables/standing", "/tables/crosswalks", "/tables/crosswalks/transit", "/tables/crosswalks/transit/missing", "/tables/crosswalks/transit/export", "/tables/series",
+		"/confirmation?kind=vendor", "/confirmation/report?kind=vendor&company=30&type=TRAD", "/confirmation/report/export?kind=vendor&company=30&type=TRAD",
+		"/proofs/1/versions", "/rules/1/confirmation", "/rules/1/impact", "/rules/1/impact/export", "/kinds/vendor/fields/berth/uses", "/postings/A1000001?ledger=books",
 	} {
 		assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, path, nil, nil), path)
+		request, err := http.NewRequestWithContext(t.Context(), http.MethodGet, "/api/v1"+path, nil)
+		require.NoError(t, err)
+		route, _, err := c.router.FindRoute(request)
+		require.NoError(t, err, path)
+		called[route.Path] = true
+	}
+	document, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
+	require.NoError(t, err)
+	for path, operations := range document.Paths.Map() {
+		assert.True(t, operations.Get == nil || called[path], "GET %s is not called here", path)
 	}
 }
 
