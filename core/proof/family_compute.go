@@ -1,0 +1,7 @@
+package proof
+
+import "codicil/core/rule"
+
+func init() {
+	families[rule.Compute] = conduct{always: true}
+}
