@@ -51,7 +51,7 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 			}},
 			{"rule", "/plan?company=10&type=TRAD&field=payment_terms&family=default", ".pane .sentence", func(u *user) { u.sees(".proofs .state", "shown") }},
 			{"formula", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"]`, func(u *user) {
-				u.clicks(".pane .button", "Write a rule")
+				u.sees(".pane .life", "New, not saved yet")
 				u.clicks(".modes button", "Formula")
 				u.runs(`document.querySelector(".cm-content") !== null`)
 			}},
@@ -62,7 +62,7 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 			}},
 		},
 		"rules and proofs": {
-			{"rules", "/rules", "tbody tr", func(u *user) { u.clicks(`[aria-label="Mark rule 1"]`, "") }},
+			{"rules", "/rules", "tbody tr", func(u *user) { u.clicks(`[aria-label="Select rule 1"]`, "") }},
 			{"proofs", "/proofs", ".differences", nil},
 			{"board", "/proofs/confirmed", ".heat button", nil},
 			{"report", "/proofs/report?kind=vendor&company=30&type=TRAD", ".report section", nil},

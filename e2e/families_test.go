@@ -48,23 +48,23 @@ func TestACopiedValueFollowsItsLinkUnlessAPersonChangedIt(t *testing.T) {
 	// Another customer has other terms, and nobody changed these: they follow.
 	u.fills("customer", "C10002")
 	u.holds("customer", "C10002 ")
-	u.runs(`!document.querySelector('[data-address="payment_terms"]').innerText.includes("stays as")`)
+	u.runs(`!document.querySelector('[data-address="payment_terms"]').innerText.includes("was entered by a person")`)
 	// Now a person changes them, saves, and changes the customer again: they are asked.
 	u.fills("payment_terms", "N45")
 	u.holds("payment_terms", "N45")
 	u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
 	u.sees(".done", "Saved.")
 	u.fills("customer", "C10001")
-	u.sees(cell("payment_terms"), "stays as a person gave it, though the link changed")
+	u.sees(cell("payment_terms"), "was entered by a person and stays, although the link changed")
 	u.holds("payment_terms", "N45")
-	u.clicks(cell("payment_terms")+" .plain", "Take that")
+	u.clicks(cell("payment_terms")+" .plain", "Use it")
 	u.holds("payment_terms", "N30")
 }
 
 func TestAWholeSectionIsHiddenForOneCompany(t *testing.T) {
 	u := open(t, "/plan?company=20&type=SERV")
 	u.clicks(station("bank_account", "entry"), "")
-	u.clicks(".pane .button, .pane .plain", "Write another rule here")
+	u.clicks(".pane .button, .pane .plain", "Write another rule")
 	u.chooses("What the rule is on", "every field of Bank")
 	u.chooses("Whether people may type there", "hidden")
 	u.sees(".pane .sentence", "For services vendors in 20 Brinewell Chandlery, every field of Bank is hidden.")
@@ -77,9 +77,9 @@ func TestAWholeSectionIsHiddenForOneCompany(t *testing.T) {
 	u.types("DK1709910000654321")
 	u.presses(kb.Tab)
 	u.sees(entered("bank_account"), "DK17 0991 0000 6543 21")
-	u.sees(".messages", "Bank account is hidden here: what was entered is not taken")
+	u.sees(".messages", "Bank account is hidden here: the entry is ignored")
 	u.clicks(".findings .plain", "Bank account is required")
-	u.sees(".pane h2", "Entry of Bank account")
+	u.sees(".pane h2", "Entry: Bank account")
 }
 
 func TestAnAccountIsKeyedTwice(t *testing.T) {
@@ -88,7 +88,7 @@ func TestAnAccountIsKeyedTwice(t *testing.T) {
 		u.fills(address, text)
 	}
 	u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
-	u.sees(cell("bank_account"), "Bank account is keyed twice; key it a second time")
+	u.sees(cell("bank_account"), "Bank account must be entered twice; enter it again")
 	u.writes("Bank account, keyed again", "IE21BRNW99010199999998")
 	u.sees(cell("bank_account"), "the second time something else was keyed")
 	u.writes("Bank account, keyed again", "IE21 BRNW 9901 0199 9999 99")
@@ -125,12 +125,12 @@ func TestTheSameTaxNumberIsRefusedWithALinkToTheOther(t *testing.T) {
 
 	// A rule of one's own, written as a sentence.
 	u.goes("/plan?company=10&type=TRAD&field=email&family=validate")
-	u.clicks(".pane .button", "Write a rule")
-	u.clicks(".pane .checked label", "that nobody else has it")
-	u.clicks(".pane .unique label", "over all companies")
+	u.sees(".pane .life", "New, not saved yet")
+	u.clicks(".pane .checked label", "that it is unique")
+	u.clicks(".pane .unique label", "in any company")
 	u.clicks(".pane textarea", "")
 	u.types("This address is that of another vendor.")
-	u.sees(".pane .sentence", "refuse unless E-mail is unique over all companies.")
+	u.sees(".pane .sentence", "refuse unless E-mail is unique in any company.")
 	u.enters("email", "Orders@SkerrySacks.example")
 	u.sees(station("email", "validate"), "This address is that of another vendor.")
 	u.putsInForce()
@@ -139,22 +139,22 @@ func TestTheSameTaxNumberIsRefusedWithALinkToTheOther(t *testing.T) {
 
 func TestABandIsEditedAsOneScaleAndShownAsASignal(t *testing.T) {
 	u := open(t, "/plan?company=10&type=SERV&field=credit_limit&family=compute")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.clicks(".pane label", "sort the number into bands")
 	u.writes("Name of band 1", "small")
 	u.writes("Name of band 2", "large")
 	u.writes("End of band 1", "1,000.00")
-	u.sees(".pane .sentence", "sort Credit limit into small under 1000.00, large.")
+	u.sees(".pane .sentence", "sort Credit limit into small under 1,000, large.")
 	u.enters("credit_limit", "1,000.00")
 	u.runs(`document.querySelector('[data-field="credit_limit"] [data-station="result"] .signal')?.title === "large"`)
 	u.clicks(".pane .boundary .side", "")
-	u.sees(".pane .sentence", "small up to 1000.00")
+	u.sees(".pane .sentence", "small up to 1,000")
 	u.runs(`document.querySelector('[data-field="credit_limit"] [data-station="result"] .signal')?.title === "small"`)
 	u.clicks(".pane .boundary .plain", "Split")
 	u.writes("Name of band 2", "middling")
 	u.sees(".pane .problems", "write where small ends as a number")
 	u.writes("End of band 1", "500")
-	u.sees(".pane .sentence", "small under 500.00, middling up to 1000.00, large.")
+	u.sees(".pane .sentence", "small under 500, middling up to 1,000, large.")
 	u.putsInForce()
 	u.sees(".pane .life", "in force")
 	// In a list of records the signal stands beside the number.
@@ -212,7 +212,7 @@ func TestACrosswalkIsPastedFromASpreadsheetAndUsedByARule(t *testing.T) {
 	u.sees(".missing", "Every code in the saved records that a rule looks up here has a row today.")
 
 	u.goes("/plan?company=10&type=SERV&field=clerk&family=default")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.chooses("Kind of value", "by crosswalk")
 	u.chooses("Crosswalk", "Clerks by country")
 	u.picksField(".lookup .key", "Country")
@@ -278,14 +278,14 @@ func TestANumberSeriesIsDesignedWithItsNumbersInSight(t *testing.T) {
 	u.clicks(".edit .plain", "Add a part")
 	u.chooses("Part 3", "check digit")
 	u.sees(".edit .next", "F-000011") // F counts as 15
-	u.clicks(".edit label", "counts in each company by itself")
+	u.clicks(".edit label", "counts separately in each company")
 	u.sees(".edit", "needs the company in its numbers, or it gives a number twice")
-	u.clicks(".edit label", "counts in each company by itself")
+	u.clicks(".edit label", "counts separately in each company")
 	u.clicks(".edit .button", "Save")
 	u.sees("td", "Vendor files")
 
 	u.goes("/plan?company=10&type=SERV&field=trading_as&family=default")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.clicks(".pane label", "the next number of a series")
 	u.chooses("Number series", "Vendor files")
 	u.sees(".pane .sentence", "fill Trading as with the next number of Vendor files on a new record only.")
@@ -312,8 +312,8 @@ func TestAFollowUpIsWrittenForALink(t *testing.T) {
 	u.chooses("Write a rule for after posting", "Vendor")
 	u.sees(".pane h2", "After posting, to Vendor")
 	u.runs(`document.querySelectorAll(".pane .condition").length === 2`) // the rule that is there stands still
-	u.clicks(".pane .plain", "Write another rule here")
-	u.sees(".pane .life", "New, not kept yet")
+	u.clicks(".pane .plain", "Write another rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.picksField(".pane .deed", "Reason for the block")
 	u.writes("Value for Reason for the block", "Invoiced")
 	u.sees(".pane .sentence", "after posting set Reason for the block of Vendor to Invoiced.")
@@ -348,7 +348,7 @@ func TestManyRulesAreSuspendedAtOnce(t *testing.T) {
 	u.chooses("Rules that read the field", "reading Country")
 	u.sees(".sentence", "fill Language with")
 	u.seesNo(".sentence", "Name is required")
-	u.clicks(`[aria-label="Mark all that are shown"]`, "")
+	u.clicks(`[aria-label="Select all shown"]`, "")
 	u.clicks(".many .button", "Suspend")
 	u.sees(".many", "would be suspended. They act in")
 	u.clicks(".many .button.first", "Suspend")
@@ -357,6 +357,6 @@ func TestManyRulesAreSuspendedAtOnce(t *testing.T) {
 	u.clicks(".plain", "Show all")
 	u.sees(".sentence", "Name is required")
 	u.chooses("Rules on the field", "on Payment terms")
-	u.sees(".sentence", "Payment terms is a stop")
+	u.sees(".sentence", "Payment terms is a cursor stop")
 	u.seesNo(".sentence", "Name is required")
 }

@@ -17,7 +17,7 @@ const editor = ".pane .formula .cm-content"
 func (u *user) formula(field, family string) {
 	u.t.Helper()
 	u.clicks(station(field, family), "")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.clicks(".modes button", "Formula")
 	u.clicks(editor, "")
 }
@@ -119,7 +119,7 @@ func TestSentenceAndFormulaAreTwoViewsOfOneRule(t *testing.T) {
 	u.presses(`country = "IE" and (credit_limit > 100000 or payment_terms = "N30")`)
 	u.presses(kb.Escape)
 	u.sees(".formula .result", "= true")
-	u.sees(".pane .sentence", "when Country is IE, and either Credit limit is over 100000 or Payment terms is N30")
+	u.sees(".pane .sentence", "when Country is IE, and either Credit limit is over 100,000 or Payment terms is N30")
 	u.clicks(".modes button", "Sentence")
 	u.sees(".group", "either")
 	u.holdsValue(".condition:nth-child(1) .value input", "IE")
@@ -128,7 +128,7 @@ func TestSentenceAndFormulaAreTwoViewsOfOneRule(t *testing.T) {
 	// Or around it makes and of what is inside, in words that nobody takes for the other.
 	u.picks(".condition:nth-child(2) .join", "or")
 	u.sees(".group", "both")
-	u.sees(".pane .sentence", "when Country is IE, or both Credit limit is over 100000 and Payment terms is N30")
+	u.sees(".pane .sentence", "when Country is IE, or both Credit limit is over 100,000 and Payment terms is N30")
 
 	// Compared with another field, and the value of another field.
 	u.clicks(`.condition:nth-child(1) [aria-label="Remove the condition"]`, "")
@@ -150,7 +150,7 @@ func TestSentenceAndFormulaAreTwoViewsOfOneRule(t *testing.T) {
 	u.presses(kb.Escape)
 	u.sees(".formula .result", "= true")
 	u.clicks(".modes button", "Sentence")
-	u.sees(".pane .conditions", "This cannot be said as a sentence; change it as a formula.")
+	u.sees(".pane .conditions", "Too complex for a sentence; edit it as a formula.")
 	u.sees(".pane .conditions code", "string length(name) > 3")
 }
 
@@ -204,9 +204,8 @@ func TestAFormulaIsWrittenByKeyboardOnly(t *testing.T) {
 	u.presses("credit limit")
 	u.sees(`[role="option"][aria-selected="true"]`, "Credit limit")
 	u.presses(kb.Enter)
-	u.sees(".pane h2", "Default of Credit limit")
-	u.tabsTo("Write a rule")
-	u.presses(kb.Enter)
+	u.sees(".pane h2", "Default: Credit limit")
+	u.cursorIsOn("Value for Credit limit")
 	u.sees(".pane .sentence", "fill Credit limit with …")
 	u.tabsTo("Formula")
 	u.presses(kb.Enter)
@@ -221,7 +220,7 @@ func TestAFormulaIsWrittenByKeyboardOnly(t *testing.T) {
 	u.types("5000")
 	u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
 	u.sees(".pane .life", "draft, version 1")
-	u.sees(".pane .sentence", "when Country is DK, fill Credit limit with 5000")
+	u.sees(".pane .sentence", "when Country is DK, fill Credit limit with 5,000")
 	u.tabsTo("Put in force")
 	u.presses(kb.Enter)
 	u.cursorIsOn("Reason to put it in force")
@@ -238,11 +237,11 @@ func TestAComputedFieldFollowsWhatItReadsAndIsNotTyped(t *testing.T) {
 	u.clicks(".pane .formula ~ .formula .cm-content", "")
 	u.presses("credit_limit / 100")
 	u.presses(kb.Escape)
-	u.sees(".pane .sentence", "compute Minimum order as credit_limit / 100")
+	u.sees(".pane .sentence", "compute Minimum order as Credit limit ÷ 100")
 	u.sees(station("minimum_order", "compute"), "50")
 	u.sees(station("minimum_order", "result"), "50.00")
 	u.enters("minimum_order", "7")
-	u.sees(".messages", "Minimum order is computed here: what was entered is not taken")
+	u.sees(".messages", "Minimum order is computed here: the entry is ignored")
 	u.sees(station("minimum_order", "result"), "50.00")
 	u.putsInForce()
 	u.sees(".pane .life", "in force")

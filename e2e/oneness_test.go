@@ -97,12 +97,12 @@ func TestWhatIsShownWithARuleBeingWrittenIsWhatIsPosted(t *testing.T) {
 	u := open(t, "/plan?company=10&type=SERV")
 	u.service("IE")
 	u.clicks(station("clerk", "substitute"), "")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.clicks(`[aria-label="Value for Accounting clerk"]`, "")
 	u.types("kurtx")
 	u.presses(kb.Tab)
 	u.sees(station("clerk", "result"), "KURTX")
-	u.posts()
+	u.clicks(".actions .button", "Post the test")
 	u.sees(".verdict", "Posted to the practice ledger as")
 	u.sees(station("clerk", "result"), "KURTX")
 	var postings []contract.PostingSummary
@@ -124,7 +124,7 @@ func TestASavedRecordSaysWhatSavingWouldChange(t *testing.T) {
 	u.inForce("vendor", rule.Compute, "lead_time", rule.Effect{Value: "41"})
 	u.goes("/records/vendor/V10002")
 	u.sees(cell("lead_time"), "Not stored yet; stored is blank")
-	u.sees(".actions", "The rules make other values of it now; saving stores them.")
+	u.sees(".actions", "The rules now give different values; saving stores them.")
 	u.clicks(".actions .button", "Save")
 	u.sees(".done", "Saved.")
 	u.seesNo(cell("lead_time"), "Not stored yet")
@@ -153,7 +153,7 @@ func TestAKeyThatIsPressedTwiceSavesOnce(t *testing.T) {
 func TestAnUnfinishedSentenceIsNotKeptWithoutIt(t *testing.T) {
 	u := open(t, "/plan?company=10&type=SERV")
 	u.clicks(station("clerk", "substitute"), "")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.clicks(`[aria-label="Value for Accounting clerk"]`, "")
 	u.types("moya")
 	u.presses(kb.Tab)
@@ -165,7 +165,7 @@ func TestAnUnfinishedSentenceIsNotKeptWithoutIt(t *testing.T) {
 	u.sees(".pane .sentence", "when Country is IE")
 	u.clicks(".pane .plain", "Add a condition")
 	u.sees(".pane .conditions", "A condition is not finished")
-	off := `[...document.querySelectorAll(".pane footer .button")].filter(b => /Put in force|Keep as draft/.test(b.innerText)).every(b => b.disabled)`
+	off := `[...document.querySelectorAll(".pane footer .button")].filter(b => /Put in force|Save draft/.test(b.innerText)).every(b => b.disabled)`
 	require.NoError(t, u.page.Until(off))
 	require.NoError(t, u.page.Until(`[...document.querySelectorAll(".modes button")].at(-1).disabled`))
 	// What was not finished is there again after the page was left.
@@ -173,7 +173,6 @@ func TestAnUnfinishedSentenceIsNotKeptWithoutIt(t *testing.T) {
 	u.sees("h1", "Rules for")
 	u.goes("/plan?company=10&type=SERV")
 	u.clicks(station("clerk", "substitute"), "")
-	u.clicks(".pane .button", "Take up the rule you left")
 	u.sees(".pane .conditions", "A condition is not finished")
 	require.NoError(t, u.page.Until(`document.querySelectorAll(".pane .condition").length === 2`))
 	u.clicks(`.condition:nth-child(2) [aria-label="Remove the condition"]`, "")
@@ -221,7 +220,7 @@ func TestADeletedRecordIsReadByItsHistory(t *testing.T) {
 func TestNumbersAndDatesAreWrittenAsThePersonChose(t *testing.T) {
 	u := open(t, "/records/sales_order/new?company=10&type=SO")
 	u.clicks("header .plain", "24/11/2026")
-	u.clicks("dialog label", "my own way")
+	u.clicks("dialog label", "my own format")
 	u.chooses("How numbers are written", "1.234,50")
 	u.chooses("How dates are written", "24.11.2026")
 	u.clicks("dialog .button", "Save")
@@ -293,7 +292,7 @@ func TestARetiredRuleIsTakenUpAgain(t *testing.T) {
 	u.calls(http.MethodPost, fmt.Sprintf("/rules/%d/state", v.ID), contract.RuleMove{State: rule.Retired, Version: v.Version}, &v)
 	u.goes(fmt.Sprintf("/plan?rule=%d", v.ID))
 	u.sees(".pane .life", "retired")
-	u.clicks(".pane .button", "Take up again as a draft")
+	u.clicks(".pane .button", "Make it a draft again")
 	u.sees(".pane .life", "draft")
 	u.clicks(".pane .history .plain", "What its")
 	u.sees(".pane .history", "in force")

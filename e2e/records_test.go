@@ -42,7 +42,7 @@ func TestAnOrderIsEnteredFromAQuotationPostedAndInvoiced(t *testing.T) {
 	u.holds("due_on", "2026")
 	u.posts()
 	u.sees(".done", "Posted to the books as A10")
-	u.clicks(".actions .button", "See the posting")
+	u.clicks(".actions .button", "Open the posting")
 	u.sees(".one td", "110000 Trade receivables")
 	u.sees(".one td", "220000 Output tax")
 	u.goes("/records/quotation?company=10&search=Inquiry")
@@ -92,7 +92,7 @@ func TestAnAddedVendorFieldIsPlacedForTwoCompaniesUnderDifferentLabels(t *testin
 
 	// The field takes part in the plan like any other.
 	u.goes("/plan?kind=vendor&company=10&type=SERV&field=berth&family=default")
-	u.sees(".pane h2", "Default of Berth")
+	u.sees(".pane h2", "Default: Berth")
 }
 
 func TestADocumentThatDoesNotBalanceIsRefusedMendedAndPosted(t *testing.T) {
@@ -113,7 +113,7 @@ func TestADocumentThatDoesNotBalanceIsRefusedMendedAndPosted(t *testing.T) {
 	u.fills("lines.2.account", "159000")
 	u.fills("lines.2.credit", "1100.50")
 	u.posts()
-	u.sees(".done", "It is kept, but not posted.")
+	u.sees(".done", "Saved, but not posted.")
 	u.sees("aside .refuse", "they differ by 0.50 EUR")
 	u.sees(".lines .refuse", "debits are 1100.00 EUR and credits 1100.50 EUR")
 	u.holds("lines.2.credit", "1,100.50")
@@ -189,7 +189,7 @@ func TestARecordThatOthersNameIsNotDeletedAndWhatWasTypedIsNotLost(t *testing.T)
 	u.sees(".actions", "Not saved yet.")
 	require.NoError(t, u.page.Do(chromedp.Reload()))
 	u.holds("name", "Mermaid Diving Services")
-	u.clicks(".actions .plain", "Begin anew")
+	u.clicks(".actions .plain", "Start over")
 	u.seesNo(".actions", "Not saved yet.")
 	require.NoError(t, u.page.Until(`document.querySelector('[data-address="name"] input')?.value === ""`))
 }
@@ -228,7 +228,7 @@ func TestAServerThatIsGoneTakesNoScreenAway(t *testing.T) {
 	u.goes("/rules")
 	u.sees("tbody tr", "Name is required")
 	u.application.Away(true)
-	u.clicks(`[aria-label="Mark rule 1"]`, "")
+	u.clicks(`[aria-label="Select rule 1"]`, "")
 	u.clicks(".button", "Suspend")
 	u.sees(`[role="alert"]`, "does not answer")
 	u.sees("tbody tr", "Name is required")
@@ -281,10 +281,10 @@ func TestATestOnLinesIsPostedKeptAndFoundBothWays(t *testing.T) {
 	u.sees(station("lines.debit", "result"), "25.00")
 	u.posts()
 	u.sees(".verdict", "PA10-00001")
-	u.clicks(".button", "Keep as proof")
+	u.clicks(".button", "Save as proof")
 	u.types("A cost with its centre is posted")
 	u.presses(kb.Enter)
-	u.sees(".verdict", "Kept as proof")
+	u.sees(".verdict", "Saved as proof")
 	u.clicks(".verdict a", "A cost with its centre")
 	u.sees(".detail", "Posted to the practice ledger as PA10-00001")
 	u.clicks(".detail a", "PA10-00001")
@@ -405,7 +405,7 @@ func TestARuleForEveryLineIsWrittenAsASentence(t *testing.T) {
 	u.sees(".picker", "line 2, 2 of 2")
 	u.enters("lines.item", "I1001")
 	u.clicks(station("lines.text", "substitute"), "")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.clicks(".pane .plain", "Add a condition")
 	u.picksField(".condition:nth-child(1) .field", "Item")
 	u.clicks(".condition:nth-child(1) .value input", "")
@@ -415,7 +415,7 @@ func TestARuleForEveryLineIsWrittenAsASentence(t *testing.T) {
 	u.types("Fragile flakes")
 	u.presses(kb.Tab)
 	u.sees(".pane .sentence", "when Item is I1003, replace Text with Fragile flakes")
-	u.sees(".pane .told", "kept still: its condition did not hold") // for the line that is shown
+	u.sees(".pane .told", "did not act: its condition is not met") // for the line that is shown
 	u.clicks(`[aria-label="Line before"]`, "")
 	u.sees(station("lines.text", "result"), "Fragile flakes")
 	u.sees(".pane .told", "acted")

@@ -12,7 +12,7 @@ import (
 func TestRequireAFieldForOneGroupAndBeRefusedWithTheCursorOnIt(t *testing.T) {
 	u := open(t, "/plan?company=10&type=SERV")
 	u.clicks(station("tax_number", "entry"), "")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.sees(".pane .sentence", "For services vendors in 10 Brinewell Salt Works, Tax number is required.")
 	u.putsInForce()
 	u.sees(".pane .life", "in force")
@@ -48,7 +48,7 @@ func TestBothLifetimesOfADefaultOnANewAndOnASavedVendor(t *testing.T) {
 	u.sees(station("payment_terms", "result"), "N30") // new only
 	u.sees(station("language", "result"), "EN")       // whenever blank
 
-	u.chooses("Take a document", "V10002 Harrow Point")
+	u.chooses("Load a document", "V10002 Harrow Point")
 	u.sees(station("payment_terms", "result"), "N30")
 	u.empties("payment_terms")
 	u.empties("language")
@@ -56,7 +56,7 @@ func TestBothLifetimesOfADefaultOnANewAndOnASavedVendor(t *testing.T) {
 	u.sees(station("language", "result"), "EN")
 
 	u.clicks(station("payment_terms", "default"), "")
-	u.sees(".pane .told", "kept still: not on this occasion")
+	u.sees(".pane .told", "did not act: not on this occasion")
 }
 
 func TestATwoFieldCheckSpeaksWhicheverIsFilledLast(t *testing.T) {
@@ -95,7 +95,7 @@ func TestAKeptProofFailsAfterTheRuleChangedAndShowsTheDifference(t *testing.T) {
 	u := open(t, "/plan?company=30&type=SERV")
 	u.service("JP")
 	u.sees(station("payment_terms", "result"), "N45")
-	u.clicks(".bar .button", "Keep as proof")
+	u.clicks(".bar .button", "Save as proof")
 	u.types("Japanese services get forty-five days")
 	u.presses(kb.Enter)
 	u.sees(".verdict", "Japanese services get forty-five days")
@@ -106,7 +106,7 @@ func TestAKeptProofFailsAfterTheRuleChangedAndShowsTheDifference(t *testing.T) {
 	u.types("N60")
 	u.presses(kb.Tab)
 	u.sees(station("payment_terms", "result"), "N60") // tried before it is kept
-	u.clicks(".pane .button", "Keep the change")
+	u.clicks(".pane .button", "Save change")
 	u.sees(".pane [role=alert]", "needs a reason to be changed while it is in force")
 	u.cursorIsOn("Reason to put it in force")
 	u.types("agreed in a test")
@@ -124,8 +124,8 @@ func TestAKeptProofFailsAfterTheRuleChangedAndShowsTheDifference(t *testing.T) {
 	u.sees(".differences .step", "rule 10 (version 3)")
 
 	// What came out is right: the proof is made to expect it.
-	u.clicks(".deeds .button", "Expect what came out …")
-	u.cursorIsOn("Why what came out is right")
+	u.clicks(".deeds .button", "Accept the new result …")
+	u.cursorIsOn("Why the new result is right")
 	u.types("The terms were raised")
 	u.presses(kb.Enter)
 	u.seesNo(`tr:has(.failed) .name`, "Japanese services get forty-five days")
@@ -134,7 +134,7 @@ func TestAKeptProofFailsAfterTheRuleChangedAndShowsTheDifference(t *testing.T) {
 func TestAFormulaWithAnErrorIsShownAtItsPlaceAndStaysADraft(t *testing.T) {
 	u := open(t, "/plan?company=40&type=SERV")
 	u.clicks(station("credit_limit", "validate"), "")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.clicks(".modes button", "Formula")
 	u.clicks(".pane .cm-content", "")
 	u.types(`countri = "CH"`)
@@ -146,7 +146,7 @@ func TestAFormulaWithAnErrorIsShownAtItsPlaceAndStaysADraft(t *testing.T) {
 	u.types(`credit_limit < "5"`)
 	u.sees(".problems .error", "a number is written without quotes")
 	require.NoError(t, u.page.Until(`[...document.querySelectorAll(".pane .button")].find(b => b.innerText.includes("Put in force")).disabled`))
-	u.clicks(".pane .button", "Keep as draft")
+	u.clicks(".pane .button", "Save draft")
 	u.sees(".pane .life", "draft, version 1")
 	u.sees(station("credit_limit", "validate"), "unfinished")
 
@@ -171,11 +171,11 @@ func TestWhatDoesNotFitIsRefusedAtTheFieldAndKeptAsTyped(t *testing.T) {
 	u := open(t, "/plan?company=10&type=SERV")
 	u.service("IE")
 	u.enters("agreement_start", "next week")
-	u.sees(station("agreement_start", "validate"), "is a date")
+	u.sees(station("agreement_start", "validate"), "must be a date")
 	u.enters("postal_code", "12345678901")
 	u.sees(station("postal_code", "validate"), "takes 10 characters at most; this has 11")
 	u.enters("credit_limit", "12,5 thousand")
-	u.sees(".messages .refuse", `"12,5 thousand" is none`)
+	u.sees(".messages .refuse", `"12,5 thousand" is not`)
 	u.posts()
 	u.sees(".verdict", "Would be refused: 3 reasons")
 	u.sees(entered("agreement_start"), "next week")
@@ -222,7 +222,7 @@ func TestTheWholeLoopByKeyboardOnly(t *testing.T) {
 	// A cell of a rule opens with Enter and closes with Escape.
 	u.presses(kb.ArrowRight)
 	u.presses(kb.Enter)
-	u.sees(".pane h2", "Entry of")
+	u.sees(".pane h2", "Entry: ")
 	u.presses(kb.Escape)
 	u.seesNo(".pane", "")
 	u.presses("k", chromedp.KeyModifiers(chromedp.ModifierCtrl))
@@ -230,7 +230,7 @@ func TestTheWholeLoopByKeyboardOnly(t *testing.T) {
 	u.presses("credit limit")
 	u.sees(`[role="option"][aria-selected="true"]`, "Credit limit")
 	u.presses(kb.Enter)
-	u.sees(".pane h2", "Default of Credit limit")
+	u.sees(".pane h2", "Default: Credit limit")
 }
 
 func TestARuleIsWrittenAsASentenceByPickingItsParts(t *testing.T) {
@@ -238,7 +238,7 @@ func TestARuleIsWrittenAsASentenceByPickingItsParts(t *testing.T) {
 	u.service("JP")
 	u.enters("credit_limit", "900,000")
 	u.clicks(station("clerk", "substitute"), "")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.clicks(".pane .plain", "Add a condition")
 	u.picksField(".condition:nth-child(1) .field", "Country")
 	u.clicks(".condition:nth-child(1) .value input", "")
@@ -253,13 +253,13 @@ func TestARuleIsWrittenAsASentenceByPickingItsParts(t *testing.T) {
 	u.clicks(`[aria-label="Value for Accounting clerk"]`, "")
 	u.types("kenji")
 	u.presses(kb.Tab)
-	u.sees(".pane .sentence", "when Country is JP and Credit limit is over 1000000, replace Accounting clerk with kenji.")
-	u.sees(".pane .told", "kept still: its condition did not hold")
+	u.sees(".pane .sentence", "when Country is JP and Credit limit is over 1,000,000, replace Accounting clerk with kenji.")
+	u.sees(".pane .told", "did not act: its condition is not met")
 	u.sees(".pane .told", "900,000")
 
 	// From and to or; the limit alone no longer decides.
 	u.picks(".condition:nth-child(2) .join", "or")
-	u.sees(".pane .sentence", "Country is JP or Credit limit is over 1000000")
+	u.sees(".pane .sentence", "Country is JP or Credit limit is over 1,000,000")
 	u.sees(station("clerk", "result"), "KENJI")
 	u.clicks(".modes button", "Formula")
 	require.NoError(t, u.page.Until(`document.querySelector(".pane .cm-content")?.innerText === 'country = "JP" or credit_limit > 1000000'`))
@@ -295,26 +295,26 @@ func TestARuleThatIsLeftBeforeItIsKeptIsNotLost(t *testing.T) {
 	u.clicks(`.pane [aria-label="Value for Payment terms"]`, "")
 	u.types("N60")
 	u.presses(kb.Tab)
-	u.sees(".pane .life", "changed here")
+	u.sees(".pane .life", "changed, not saved")
 	u.clicks(station("language", "default"), "")
-	u.sees(".pane h2", "Default of Language")
+	u.sees(".pane h2", "Default: Language")
 	u.clicks(station("payment_terms", "default"), "N45") // the rule in force is as it was
 	u.sees(".pane .sentence", "fill Payment terms with N60")
-	u.clicks(".pane .button", "Undo the change")
+	u.clicks(".pane .button", "Discard change")
 	u.sees(".pane .sentence", "fill Payment terms with N45")
-	u.seesNo(".pane .life", "changed here")
+	u.seesNo(".pane .life", "changed, not saved")
 
 	// A draft that was discarded can be taken up again.
 	u.clicks(station("buyer", "substitute"), "")
-	u.clicks(".pane .button", "Write a rule")
+	u.sees(".pane .life", "New, not saved yet")
 	u.clicks(`[aria-label="Value for Buyer"]`, "")
 	u.types("sif")
 	u.presses(kb.Tab)
 	u.sees(".pane .sentence", "replace Buyer with sif") // the pane has made room for it
-	u.clicks(".pane .button", "Keep as draft")
+	u.clicks(".pane .button", "Save draft")
 	u.sees(".pane .life", "draft, version 1")
 	u.clicks(".pane .button", "Discard")
-	u.clicks(".pane .button", "Take up the rule you left")
+	u.clicks(".pane .button", "Restore")
 	u.sees(".pane .sentence", "replace Buyer with sif")
 }
 
@@ -333,6 +333,6 @@ func TestTheScopeIsChosenInItsSentenceAndStandsInTheAddress(t *testing.T) {
 	u.clicks(station("payment_terms", "substitute"), "")
 	require.NoError(t, u.page.Until(`location.search.includes("company=40") && location.search.includes("type=ONCE") && location.search.includes("day=2026-11-15") && location.search.includes("field=payment_terms")`))
 	require.NoError(t, u.page.Do(chromedp.Reload()))
-	u.sees(".pane h2", "Substitute of Payment terms")
+	u.sees(".pane h2", "Substitute: Payment terms")
 	u.sees(".scope .day", "15 Nov 2026")
 }

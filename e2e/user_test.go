@@ -8,7 +8,6 @@ import (
 	"path/filepath"
 	"strconv"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -104,38 +103,10 @@ func (u *user) cursorIsOn(label string) {
 
 func quote(text string) string { return strconv.Quote(text) }
 
-// clicks clicks in the middle of the first visible element that fits the
-// selector and shows the text, once it is there and stands still. Where the page moved it
-// away under the mouse, it is clicked again.
+// clicks clicks in the middle of the first visible element that fits the selector and shows the text.
 func (u *user) clicks(selector, text string) {
 	u.t.Helper()
-	find := fmt.Sprintf(`(() => {
-		const e = [...document.querySelectorAll(%s)].find(e => e.checkVisibility() && (%s === "" || (e.innerText ?? "").trim().includes(%s)));
-		if (!e || e.disabled) return null;
-		e.scrollIntoView({ block: "nearest" });
-		const r = e.getBoundingClientRect();
-		const at = [Math.round(r.x + r.width / 2), Math.round(r.y + r.height / 2)];
-		const top = document.elementFromPoint(at[0], at[1]);
-		if (!top || !(e.contains(top) || top.contains(e))) return null;
-		// What came from the server may still move it: it stands still for a while.
-		window.__still = window.__last === String(at) ? (window.__still ?? 0) + 1 : 0;
-		window.__last = String(at);
-		if (window.__still < 3) return null;
-		window.__still = 0;
-		window.__last = "";
-		window.__met = false;
-		document.addEventListener("mousedown", (press) => {
-			window.__met = e.contains(press.target) || press.target.contains(e);
-		}, { capture: true, once: true });
-		return at;
-	})()`, quote(selector), quote(text), quote(text))
-	for met := false; !met; {
-		at, err := browser.Ask(u.page, chromedp.Poll[[]float64](find, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(0)))
-		require.NoError(u.t, err, "click %s %q", selector, text)
-		require.NoError(u.t, u.page.Do(chromedp.MouseClickXY(at[0], at[1])))
-		met, err = browser.Ask(u.page, chromedp.Evaluate[bool](`window.__met !== false`)) // a page loaded anew knows of nothing
-		require.NoError(u.t, err)
-	}
+	require.NoError(u.t, u.page.Click(selector, text), "click %s %q", selector, text)
 }
 
 func (u *user) presses(keys string, options ...chromedp.KeyOption) {

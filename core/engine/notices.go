@@ -4,15 +4,15 @@ import "codicil/core/notice"
 
 // What the engine itself says of a document.
 var (
-	waiting          = notice.Define("failed.waiting", "these rules wait for each other: {path}. Change or suspend one of them")
+	waiting          = notice.Define("failed.waiting", "these rules depend on each other: {path}. Change or suspend one of them")
 	failed           = notice.Define("failed", "{rule} failed: {why}. Correct or suspend the rule")
 	required         = notice.Define("required", "{field} is required; enter it")
 	noSuchRecord     = notice.Define("no-such-record", "{field}: {why}")
-	closedHere       = notice.Define("set-aside.access", "{field} is {access} here: what was entered is not taken")
-	setAside         = notice.Define("set-aside", "{field} {why}: what was entered is not taken")
-	sourceDiffers    = notice.Define("source-differs", "{field} stays as a person gave it, though the link changed; clear it to take what the linked record has")
-	keyAgain         = notice.Define("key-again", "{field} is keyed twice; key it a second time")
-	keyedDifferently = notice.Define("keyed-differently", "{field}: the second time something else was keyed; look at the document and key both again")
+	closedHere       = notice.Define("set-aside.access", "{field} is {access} here: the entry is ignored")
+	setAside         = notice.Define("set-aside", "{field} {why}: the entry is ignored")
+	sourceDiffers    = notice.Define("source-differs", "{field} was entered by a person and stays, although the link changed; clear it to use the value of the linked record")
+	keyAgain         = notice.Define("key-again", "{field} must be entered twice; enter it again")
+	keyedDifferently = notice.Define("keyed-differently", "{field}: the two entries differ; check the document and enter both again")
 	unbalanced       = notice.Define("unbalanced", "debits are {debits} and credits {credits}; they differ by {difference}. Correct a line until they are equal")
 	bothSides        = notice.Define("unbalanced.both", "a line has either a debit or a credit; clear one of them")
 	noAmount         = notice.Define("unbalanced.amount", "this line has no amount; enter a debit or a credit, or remove the line")

@@ -109,7 +109,7 @@ func TestWhatIsWrongWithADocumentStandsInItsResult(t *testing.T) {
 		"line number 1 is there twice": func(d *evaluation.Document) {
 			d.Lines = []evaluation.Line{{Number: 1, Values: evaluation.Values{"amount": "1"}}, {Number: 1, Values: evaluation.Values{"amount": "1"}}}
 		},
-		`stored Ordered on: Ordered on is a`: func(d *evaluation.Document) { d.Stored = map[string]string{"on": "x"} },
+		`stored Ordered on: Ordered on must be a`: func(d *evaluation.Document) { d.Stored = map[string]string{"on": "x"} },
 	} {
 		d := order(nil)
 		change(&d)

@@ -13,7 +13,7 @@ const BankAccount Name = "bank-account"
 var (
 	notAccount    = notice.Define("not-a-bank-account", "{field}: the check digits of {value} do not fit; look for a mistyped or swapped character")
 	ibanLength    = notice.Define("not-a-bank-account.length", "{field}: an IBAN of {country} has {wanted} characters; this has {count}")
-	unknownScheme = notice.Define("not-a-bank-account.scheme", "{field}: no scheme of IBANs that begin with {country} is known here, and the check digits of {value} do not fit; look at it once more")
+	unknownScheme = notice.Define("not-a-bank-account.scheme", "{field}: no scheme of IBANs that begin with {country} is known here, and the check digits of {value} do not fit; check it again")
 )
 
 func init() { register(130, bankAccount{}) }

@@ -12,8 +12,8 @@ import (
 // Date is a calendar day.
 const Date Name = "date"
 
-var notDate = notice.Define("not-a-date", "{field} is a date; {value:q} is none. Write it as {example}, or +30 for thirty days on")
-var notStoredDate = notice.Define("not-a-date.stored", "{field} is a date; {value:q} is none. Write it as 2026-11-24")
+var notDate = notice.Define("not-a-date", "{field} must be a date; {value:q} is not. Write it as {example}, or +30 for thirty days on")
+var notStoredDate = notice.Define("not-a-date.stored", "{field} must be a date; {value:q} is not. Write it as 2026-11-24")
 
 func init() { register(60, date{}) }
 

@@ -11,7 +11,7 @@ import (
 // Email is an e-mail address (RFC 5322, without a name).
 const Email Name = "email"
 
-var notEmail = notice.Define("not-an-email", "{field}: {value:q} is no e-mail address; write name@example.com")
+var notEmail = notice.Define("not-an-email", "{field}: {value:q} is not an e-mail address; write name@example.com")
 
 func init() { register(100, email{}) }
 

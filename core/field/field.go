@@ -125,7 +125,7 @@ var (
 	wrongType   = notice.Define("wrong-type", "{field} holds a {wanted}; {value} is a {given}")
 	tooLong     = notice.Define("too-long", "{field} takes {most} characters at most; this has {count}")
 	tooLarge    = notice.Define("too-large", "{field} takes {most} digits before the decimal point at most; this has {count}")
-	notPattern  = notice.Define("not-the-pattern", "{field}: {value:q} is not written as this field asks: {form}")
+	notPattern  = notice.Define("not-the-pattern", "{field}: {value:q} does not have the required form: {form}")
 	noName      = notice.Define("no-name.field", "give the field a label")
 	unknownType = notice.Define("unknown-field-type", "there is no type of field {type:q}")
 	notLength   = notice.Define("not-a-length", "a text takes 1 to 2000 characters")
@@ -192,6 +192,18 @@ func (f *Field) Show(v feel.Value, format Format, s Surroundings) string {
 		return other.of().Show(other, v, format, s)
 	}
 	return t.Show(f, v, format, s)
+}
+
+// Tell writes the value for a person in a sentence that is about no record in particular: with
+// as many decimals as it has, as no currency or unit stands beside it.
+func (f *Field) Tell(v feel.Value, format Format) string {
+	if plain := f.Plain(v); format == Plain || plain != Write(v) {
+		if format == Plain {
+			return plain
+		}
+		return f.Show(v, format, Surroundings{})
+	}
+	return Holding(v).Show(v, format, Surroundings{})
 }
 
 // Plain writes a value as everybody reads it, in a way that Read reads back in the format

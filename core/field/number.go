@@ -14,8 +14,8 @@ import (
 const Number Name = "number"
 
 var (
-	notNumber       = notice.Define("not-a-number", "{field} is a number; {value:q} is none. Write it as {example}")
-	notPercentage   = notice.Define("not-a-number.percentage", "{field} is no percentage; write a number without %")
+	notNumber       = notice.Define("not-a-number", "{field} must be a number; {value:q} is not. Write it as {example}")
+	notPercentage   = notice.Define("not-a-number.percentage", "{field} is not a percentage; write a number without %")
 	ambiguousNumber = notice.Define("ambiguous-number", "{field}: {value:q} may mean {one} or {other} in your format; write one of these")
 )
 

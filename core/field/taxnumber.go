@@ -10,7 +10,7 @@ import (
 // TaxNumber is a value added tax or company number, by the published scheme of its country.
 const TaxNumber Name = "tax-number"
 
-var notTaxNumber = notice.Define("not-a-tax-number", "{field}: {value} is no tax number of {country}; it is written like {example}, and its check digit must fit")
+var notTaxNumber = notice.Define("not-a-tax-number", "{field}: {value} is not a tax number of {country}; it is written like {example}, and its check digit must fit")
 
 func init() { register(140, taxNumber{}) }
 

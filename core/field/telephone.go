@@ -10,7 +10,7 @@ import (
 // Telephone is a telephone number (ITU-T E.164).
 const Telephone Name = "telephone"
 
-var notTelephone = notice.Define("not-a-telephone-number", "{field}: {value:q} is no telephone number; write it with its country, as in +353 1 555 0142")
+var notTelephone = notice.Define("not-a-telephone-number", "{field}: {value:q} is not a telephone number; write it with its country, as in +353 1 555 0142")
 
 func init() { register(110, telephone{}) }
 

@@ -139,7 +139,7 @@ type Relation struct {
 // The groups of relations that types are made of.
 var (
 	equality = []Relation{{"is", "is", 1, "="}, {"is-not", "is not", 1, "!="}}
-	ordering = []Relation{{"over", "is over", 1, ">"}, {"from", "is from", 1, ">="}, {"under", "is under", 1, "<"}, {"up-to", "is up to", 1, "<="}, {"between", "is between", 2, "between"}}
+	ordering = []Relation{{"over", "is over", 1, ">"}, {"from", "is at least", 1, ">="}, {"under", "is under", 1, "<"}, {"up-to", "is at most", 1, "<="}, {"between", "is between", 2, "between"}}
 	sequence = []Relation{{"after", "is after", 1, ">"}, {"from", "is on or after", 1, ">="}, {"before", "is before", 1, "<"}, {"up-to", "is on or before", 1, "<="}, {"between", "is between", 2, "between"}}
 	members  = []Relation{{"one-of", "is one of", -1, "in"}, {"none-of", "is none of", -1, "not in"}}
 	contents = []Relation{{"starts-with", "starts with", 1, "starts with"}, {"ends-with", "ends with", 1, "ends with"}, {"contains", "contains", 1, "contains"}}

@@ -11,7 +11,7 @@ import (
 // WebAddress is the address of a page on the web (RFC 3986).
 const WebAddress Name = "web-address"
 
-var notWebAddress = notice.Define("not-a-web-address", "{field}: {value:q} is no web address; write it as example.com or https://example.com/page")
+var notWebAddress = notice.Define("not-a-web-address", "{field}: {value:q} is not a web address; write it as example.com or https://example.com/page")
 
 func init() { register(120, webAddress{}) }
 

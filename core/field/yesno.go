@@ -12,7 +12,7 @@ import (
 const YesNo Name = "yes-no"
 
 var (
-	notYesNo       = notice.Define("not-yes-or-no", "{field} is yes or no; {value:q} is neither")
+	notYesNo       = notice.Define("not-yes-or-no", "{field} must be yes or no; {value:q} is neither")
 	notStoredYesNo = notice.Define("not-yes-or-no.stored", "{field} is true or false; {value:q} is neither")
 )
 

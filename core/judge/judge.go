@@ -71,7 +71,7 @@ type Version struct {
 	Program string `json:"program"`
 }
 
-var dayMoves = notice.Define("day-moves", "{field} decides which rules hold, and by them it moves on: to {first}, and by the rules of that day to {second}. Change {rules}, or enter another date")
+var dayMoves = notice.Define("day-moves", "{field} decides which rules hold, and by those rules it becomes {first}, and by the rules of that day to {second}. Change {rules}, or enter another date")
 
 // Judged is a document with what became of it.
 type Judged struct {

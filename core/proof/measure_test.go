@@ -214,7 +214,7 @@ func TestStrengthIsTheShareThatIsNoticed(t *testing.T) {
 		assert.Equal(t, measured[0].Mutants-len(changes), measured[0].Noticed())
 		return changes
 	}
-	boundary := "“Credit limit is over 120” became “Credit limit is from 120”"
+	boundary := "“Credit limit is over 120” became “Credit limit is at least 120”"
 	far := []judge.Document{given("country=JP limit=500"), given("country=IE limit=500"), given("country=JP limit=1")}
 	assert.Contains(t, unnoticed(far...), boundary)
 	assert.NotContains(t, unnoticed(append(far, given("country=JP limit=120"))...), boundary)

@@ -57,7 +57,7 @@ var (
 	badPair      = notice.Define("misfit.pair", "{why}")
 	intoHeader   = notice.Define("wrong-place.header", "a value of a line cannot go into {field}, a field of the header")
 	intoOwnLine  = notice.Define("wrong-place.own", "a value of a line goes into the line made of it, not into a line of its own")
-	headerInLine = notice.Define("wrong-place.line", "{field} is a field of the header and stands in no line")
+	headerInLine = notice.Define("wrong-place.line", "{field} is a field of the header and cannot be in a line")
 )
 
 // Check returns what is wrong with the pairs: fields that do not exist, types that

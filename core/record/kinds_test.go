@@ -93,7 +93,7 @@ func TestAPairThatDoesNotFitIsToldWhenItIsWritten(t *testing.T) {
 		{record.Pair{From: "due", To: "lines.debit"}, "Due (date) does not fit Debit (amount)"}, {record.Pair{From: "lines.item", To: "customer"}, "does not fit"},
 		{record.Pair{From: "lines.quantity", To: "lines.count"}, "3 decimals into 1"}, {record.Pair{From: "lines.amount", To: "rate"}, "cannot go into Rate"}, {record.Pair{From: "lines.amount", To: "lines.debit", Line: 1}, "the line made of it"},
 		{record.Pair{From: "note", To: "customer"}, "does not fit"}, {record.Pair{From: "nope", To: "text"}, `no field "nope"`}, {record.Pair{From: "note", To: "nope"}, `no field "nope"`},
-		{record.Pair{Constant: "x", To: "lines.debit", Line: 1}, "is a number"}, {record.Pair{From: "customer", To: "customer", Line: 1}, "stands in no line"},
+		{record.Pair{Constant: "x", To: "lines.debit", Line: 1}, "must be a number"}, {record.Pair{From: "customer", To: "customer", Line: 1}, "cannot be in a line"},
 	} {
 		m := record.FollowOn{Pairs: []record.Pair{c.pair}}
 		problems := m.Check(&order, &invoice)
@@ -156,7 +156,7 @@ func TestListsAreSearchedFilteredAndSorted(t *testing.T) {
 		assert.Equal(t, c.want, got, "%+v", c.s)
 	}
 	_, wrong := record.Select(&order, records, record.Selection{Filters: []record.Filter{{Field: "total", Relation: "from", Value: "much"}}}, english)
-	assert.ErrorContains(t, wrong, "Total is a number")
+	assert.ErrorContains(t, wrong, "Total must be a number")
 	_, wrong = record.Select(&order, records, record.Selection{Filters: []record.Filter{{Field: "nope", Relation: "is"}}}, english)
 	assert.ErrorContains(t, wrong, "no field")
 }

@@ -106,7 +106,11 @@ func (v *Vocabulary) operands(c Condition, place int, name *Name, r field.Relati
 	}
 	values := make([]string, len(c.Values))
 	for i, text := range c.Values {
-		literal, err := Constant(name.Field, text)
+		literal, isDay := v.dayMeant(text, place, name.Field)
+		var err error
+		if !isDay {
+			literal, err = Constant(name.Field, text)
+		}
 		if err != nil {
 			return nil, err
 		}
@@ -235,14 +239,14 @@ func (v *Vocabulary) group(n feel.Node, place int, asWhen, outer bool) (Conditio
 }
 
 func (v *Vocabulary) decompose(n feel.Node, place int, asWhen bool) (Condition, bool) {
-	if name := v.named(place, n); name != nil { // a yes/no field by itself
+	if name := v.NameAt(place, n); name != nil { // a yes/no field by itself
 		return Condition{Field: name.Text, Relation: "is", Values: []string{"yes"}}, asWhen && name.Field.Type == field.YesNo && name.Single()
 	}
 	operator, operands := operation(n)
 	if len(operands) == 0 {
 		return Condition{}, false
 	}
-	name := v.named(place, operands[0])
+	name := v.NameAt(place, operands[0])
 	if name == nil || !name.Single() {
 		return Condition{}, false
 	}
@@ -251,12 +255,15 @@ func (v *Vocabulary) decompose(n feel.Node, place int, asWhen bool) (Condition, 
 		return Condition{}, false
 	}
 	condition := Condition{Field: name.Text, Relation: r.Key, Values: []string{}}
-	if other := v.named(place, operands[len(operands)-1]); other != nil && r.Operands == 1 {
+	if other := v.NameAt(place, operands[len(operands)-1]); other != nil && r.Operands == 1 {
 		condition.Other = other.Text
 		return condition, name.comparable(other)
 	}
 	for _, operand := range operands[1:] {
 		text, ok := constantText(name.Field, operand)
+		if !ok && name.Field.FeelType().Kind == feel.Date {
+			text, ok = v.dayWords(operand, place, func(n *Name) string { return n.Label })
+		}
 		if !ok {
 			return Condition{}, false
 		}

@@ -1,7 +1,5 @@
 package rule
 
-import "codicil/core/record"
-
 // complaint notes what is wrong with a part of a rule.
 type complaint func(part, format string, args ...any)
 
@@ -11,13 +9,17 @@ type conduct struct {
 	// check compiles the rule's effect, and complains of what is wrong with it.
 	check func(c *Compiled, complain complaint)
 	// phrase says the effect in a few words: "N45".
-	phrase func(c *Compiled, kind *record.Kind) string
+	phrase func(t telling) string
 	// deed says it within a sentence: "replace Payment terms with N45". label names the target.
-	deed func(c *Compiled, label string, kind *record.Kind) string
+	deed func(t telling, label string) string
 	// begin is what a new rule of the family does until somebody says more; the zero value: nothing yet.
 	begin Effect
 	// subject begins a proposed name, before the phrase: "Payment terms becomes ".
-	subject func(c *Compiled) string
+	subject func(t telling) string
+	// always tells that rules ask for no occasion, and newOnly whether one comes to new records
+	// only, whatever its occasions.
+	always  bool
+	newOnly func(c *Compiled) bool
 }
 
 var families = map[Family]conduct{}
@@ -40,6 +42,6 @@ func Beginnings() map[Family]Effect {
 }
 
 // verb begins a proposed name with the label of the target.
-func verb(words string) func(*Compiled) string {
-	return func(c *Compiled) string { return c.TargetLabel() + words }
+func verb(words string) func(telling) string {
+	return func(t telling) string { return t.targetLabel() + words }
 }

@@ -4,7 +4,6 @@ import (
 	"codicil/core/decimal"
 	"codicil/core/feel"
 	"codicil/core/field"
-	"codicil/core/record"
 	"slices"
 	"strings"
 )
@@ -17,26 +16,26 @@ func init() {
 			}
 			c.checkBands(complain)
 		},
-		phrase: func(c *Compiled, kind *record.Kind) string {
-			if c.onlySorts() {
-				return c.bandWords()
+		phrase: func(t telling) string {
+			if t.onlySorts() {
+				return t.bands()
 			}
-			return valueWords(c, kind)
+			return t.value()
 		},
-		deed: func(c *Compiled, label string, kind *record.Kind) string {
+		deed: func(t telling, label string) string {
 			switch {
-			case c.onlySorts():
-				return "sort " + label + " into " + c.bandWords()
-			case len(c.Effect.Bands) == 0:
-				return "compute " + label + " as " + valueWords(c, kind)
+			case t.onlySorts():
+				return "sort " + label + " into " + t.bands()
+			case len(t.Effect.Bands) == 0:
+				return "compute " + label + " as " + t.value()
 			}
-			return "compute " + label + " as " + valueWords(c, kind) + ", sorted into " + c.bandWords()
+			return "compute " + label + " as " + t.value() + ", sorted into " + t.bands()
 		},
-		subject: func(c *Compiled) string {
-			if c.onlySorts() {
-				return c.TargetLabel() + " is sorted into "
+		subject: func(t telling) string {
+			if t.onlySorts() {
+				return t.targetLabel() + " is sorted into "
 			}
-			return c.TargetLabel() + " is computed as "
+			return t.targetLabel() + " is computed as "
 		},
 	}
 }
@@ -103,21 +102,21 @@ func (c *Compiled) BandOf(n decimal.Number) int {
 	return -1
 }
 
-// bandWords tells a scale: "low up to 100, high".
-func (c *Compiled) bandWords() string {
+// bands tells a scale: "low up to 100, high".
+func (t telling) bands() string {
 	f := &field.Field{Type: field.Number}
-	if c.Field >= 0 {
-		f = &c.vocabulary.Kind.Fields[c.Field]
+	if t.Field >= 0 {
+		f = &t.vocabulary.Kind.Fields[t.Field]
 	}
-	parts := make([]string, len(c.Effect.Bands))
-	for i, band := range c.Effect.Bands {
+	parts := make([]string, len(t.Effect.Bands))
+	for i, band := range t.Effect.Bands {
 		parts[i] = band.Label
-		if i < len(c.Bounds) && !c.Bounds[i].Open {
+		if i < len(t.Bounds) && !t.Bounds[i].Open {
 			word := " under "
 			if band.Including {
 				word = " up to "
 			}
-			parts[i] += word + f.Show(feel.NumberOf(c.Bounds[i].Until), field.Plain, field.Surroundings{})
+			parts[i] += word + t.Show(f, feel.NumberOf(t.Bounds[i].Until))
 		}
 	}
 	return strings.Join(parts, ", ")

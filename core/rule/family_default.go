@@ -2,7 +2,6 @@ package rule
 
 import (
 	"codicil/core/field"
-	"codicil/core/record"
 	"slices"
 )
 
@@ -10,20 +9,22 @@ func init() {
 	families[Default] = conduct{
 		begin: Effect{Lifetime: NewOnly},
 		check: (*Compiled).checkDefault,
-		phrase: func(c *Compiled, kind *record.Kind) string {
-			if c.Effect.Fixed {
-				return valueWords(c, kind) + ", fixed"
+		phrase: func(t telling) string {
+			if t.Effect.Fixed {
+				return t.value() + ", fixed"
 			}
-			return valueWords(c, kind)
+			return t.value()
 		},
-		deed: func(c *Compiled, label string, kind *record.Kind) string {
-			words := "fill " + label + " with " + valueWords(c, kind) +
-				map[Lifetime]string{NewOnly: " on a new record only", WheneverBlank: " whenever it is blank"}[c.Effect.Lifetime]
-			if c.Effect.Fixed {
-				words += ", and let nobody change it"
+		deed: func(t telling, label string) string {
+			words := "fill " + label + " with " + t.value() + map[Lifetime]string{
+				NewOnly: " on a new record only", WheneverBlank: " whenever it is blank", KeepsUp: " and keep it up to date",
+			}[t.Effect.Lifetime]
+			if t.Effect.Fixed {
+				words += "; it cannot be changed by hand"
 			}
 			return words
 		},
+		newOnly: func(c *Compiled) bool { return c.Effect.Lifetime == NewOnly && !c.Effect.Fixed },
 		subject: verb(" defaults to "),
 	}
 }

@@ -1,7 +1,6 @@
 package rule
 
 import (
-	"codicil/core/record"
 	"slices"
 	"strings"
 )
@@ -10,8 +9,8 @@ func init() {
 	families[Entry] = conduct{
 		begin:   Effect{Need: Required, Access: Open},
 		check:   (*Compiled).checkEntry,
-		phrase:  func(c *Compiled, _ *record.Kind) string { return entryWords(&c.Effect) },
-		deed:    func(c *Compiled, label string, _ *record.Kind) string { return label + " is " + entryWords(&c.Effect) },
+		phrase:  func(t telling) string { return entryWords(&t.Effect) },
+		deed:    func(t telling, label string) string { return label + " is " + entryWords(&t.Effect) },
 		subject: verb(" is "),
 	}
 }
@@ -28,7 +27,7 @@ func (c *Compiled) checkEntry(complain complaint) {
 	case !slices.Contains([]Access{"", Open, ReadOnly, Hidden}, e.Access):
 		complain("access", "choose whether people may type there: open, read-only or hidden")
 	case !slices.Contains([]Cursor{"", InTurn, PassedOver, Stop}, e.Cursor):
-		complain("cursor", "choose what the cursor does: it goes there in its turn, passes it over, or stops there")
+		complain("cursor", "choose what the cursor does: normal order, skipped, or stop")
 	case !slices.Contains([]Keying{"", Once, Twice}, e.Keying):
 		complain("keying", "choose how often a new value is keyed: once or twice")
 	case e.Need == Required && closed:
@@ -40,7 +39,7 @@ func (c *Compiled) checkEntry(complain complaint) {
 	}
 }
 
-// entryWords says how a field is met: "required, a stop, keyed twice". An aspect that goes
+// entryWords says how a field is met: "required, a cursor stop, keyed twice". An aspect that goes
 // without saying is said only where nothing else is, or where it stands against wider rules.
 func entryWords(e *Effect) string {
 	var parts []string
@@ -52,7 +51,7 @@ func entryWords(e *Effect) string {
 		parts = append(parts, string(e.Access))
 	}
 	for _, words := range []string{
-		map[Cursor]string{PassedOver: "passed over by the cursor", Stop: "a stop", InTurn: "in its turn for the cursor"}[e.Cursor],
+		map[Cursor]string{PassedOver: "skipped by the cursor", Stop: "a cursor stop", InTurn: "in the normal cursor order"}[e.Cursor],
 		map[Keying]string{Twice: "keyed twice", Once: "keyed once"}[e.Keying],
 	} {
 		if words != "" {

@@ -2,20 +2,20 @@ package rule
 
 import (
 	"codicil/core/field"
-	"codicil/core/record"
 	"strings"
 )
 
 func init() {
 	families[FollowUp] = conduct{
 		check: (*Compiled).checkFollowUp,
-		phrase: func(c *Compiled, kind *record.Kind) string {
-			return c.RemoteLabel() + " becomes " + valueWords(c, kind)
+		phrase: func(t telling) string {
+			return t.remoteLabel() + " becomes " + t.value()
 		},
-		deed: func(c *Compiled, label string, kind *record.Kind) string {
-			return "after posting set " + label + " to " + valueWords(c, kind)
+		deed: func(t telling, label string) string {
+			return "after posting set " + label + " to " + t.value()
 		},
-		subject: func(*Compiled) string { return "" },
+		subject: func(telling) string { return "" },
+		always:  true,
 	}
 }
 

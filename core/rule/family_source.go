@@ -2,7 +2,6 @@ package rule
 
 import (
 	"codicil/core/feel"
-	"codicil/core/record"
 	"slices"
 )
 
@@ -11,17 +10,17 @@ func init() {
 		begin: Effect{Mode: Copied},
 		check: func(c *Compiled, complain complaint) {
 			if !slices.Contains([]SourceMode{Copied, Live}, c.Effect.Mode) {
-				complain("tie", "choose how the value holds on to the linked record: copied or live")
+				complain("tie", "choose how the value follows the linked record: copied or live")
 			}
 			c.Value = c.formula("value", c.Effect.Value)
 			c.checkSource()
 		},
-		phrase: func(c *Compiled, kind *record.Kind) string { return valueWords(c, kind) + ", " + string(c.Effect.Mode) },
-		deed: func(c *Compiled, label string, kind *record.Kind) string {
-			if c.Effect.Mode == Live {
-				return "show in " + label + " always " + valueWords(c, kind)
+		phrase: func(t telling) string { return t.value() + ", " + string(t.Effect.Mode) },
+		deed: func(t telling, label string) string {
+			if t.Effect.Mode == Live {
+				return "take " + label + " live from " + t.value()
 			}
-			return "copy " + label + " from " + valueWords(c, kind) + " when the link is set or changes"
+			return "copy " + label + " from " + t.value() + " when the link changes"
 		},
 		subject: verb(" comes from "),
 	}

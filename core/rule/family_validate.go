@@ -2,7 +2,6 @@ package rule
 
 import (
 	"codicil/core/feel"
-	"codicil/core/record"
 	"slices"
 	"strings"
 )
@@ -11,13 +10,16 @@ func init() {
 	families[Validate] = conduct{
 		begin:  Effect{Severity: Refuse},
 		check:  (*Compiled).checkValidate,
-		phrase: func(c *Compiled, _ *record.Kind) string { return mustWords(c) },
-		deed: func(c *Compiled, label string, _ *record.Kind) string {
-			reaction := map[Severity]string{Refuse: "refuse", Confirm: "ask for a reason", Advise: "advise"}[c.Effect.Severity]
-			if c.Effect.Unique != nil {
-				return reaction + " unless " + label + " is " + c.uniqueWords()
+		phrase: func(t telling) string { return t.must() },
+		deed: func(t telling, label string) string {
+			reaction := map[Severity]string{Refuse: "refuse", Confirm: "ask for a reason", Advise: "advise"}[t.Effect.Severity]
+			if t.Effect.Unique != nil {
+				return reaction + " unless " + label + " is " + t.unique()
 			}
-			return reaction + " unless " + c.conditionWords(c.Must, c.Effect.Must, false)
+			if t.neverHolds() {
+				return reaction
+			}
+			return reaction + " unless " + t.condition(t.Compiled.Must, t.Effect.Must, false)
 		},
 		subject: verb(" "),
 	}
@@ -74,40 +76,72 @@ func (c *Compiled) checkUnique(complain complaint) {
 	}
 }
 
-// uniqueWords says what no other record may have: "unique together with Amount in all
-// companies, or almost equal".
-func (c *Compiled) uniqueWords() string {
-	u := c.Effect.Unique
-	words := "unique"
+// unique says what no other record may have: "unique together with Amount in all companies";
+// "not similar to another vendor of its company".
+func (t telling) unique() string {
+	u, words := t.Effect.Unique, "unique"
 	if u.Near {
-		words = "unlike any other"
+		words = "not similar to that of another " + t.Kind.Noun()
 	}
 	if len(u.With) > 0 {
 		labels := make([]string, len(u.With))
 		for i, key := range u.With {
 			labels[i] = key
-			if f := c.vocabulary.Kind.Field(key); f != nil {
+			if f := t.Kind.Field(key); f != nil {
 				labels[i] = f.Label
 			}
 		}
-		words += " together with " + strings.Join(labels, " and ")
+		words += " together with " + listed(labels, " and ")
 	}
 	if u.Everywhere {
-		return words + " over all companies"
+		return words + " in any company"
 	}
 	return words + " in its company"
 }
 
-// mustWords says what must hold: "must be up to 5 %". What is said of the target
-// itself goes without its label, which heads the row anyway.
-func mustWords(c *Compiled) string {
-	verb := map[Severity]string{Refuse: "must", Confirm: "should", Advise: "better"}[c.Effect.Severity]
-	if c.Effect.Unique != nil {
-		return verb + " be " + c.uniqueWords()
+// ProposeMessage makes what a check says of itself: "Credit limit must be at most 5,000."; "" for a
+// rule that is no check, or not finished. It is kept, so it has the standard labels and plain values.
+func ProposeMessage(c *Compiled) string {
+	t := Wording{}.of(c)
+	if c.Family != Validate || c.Field < 0 || t.neverHolds() || (c.Must == nil && c.Effect.Unique == nil) {
+		return ""
 	}
-	text := c.conditionWords(c.Must, c.Effect.Must, false)
-	if rest, ok := strings.CutPrefix(text, c.ownLabel()+" is "); ok && c.Must != nil {
-		if conditions, holds := c.vocabulary.Decompose(c.Must, c.Field, false); holds && len(conditions.Conditions) == 1 {
+	label := t.targetLabel()
+	if c.Effect.Unique != nil {
+		return label + " must be " + t.unique() + "."
+	}
+	if text, ok := strings.CutPrefix(t.condition(c.Must, c.Effect.Must, false), t.label(t.own())+" is "); ok {
+		return label + " must be " + text + "."
+	}
+	text := t.condition(c.Must, c.Effect.Must, false)
+	return "Check " + label + ": it is accepted only where " + text + "."
+}
+
+// neverHolds tells that the rule speaks whenever its condition holds: its must is false.
+func (t telling) neverHolds() bool {
+	if t.Compiled.Must == nil {
+		return false
+	}
+	v, constant := feel.Constant(t.Compiled.Must.Root())
+	return constant && v.Kind() == feel.Boolean && !v.IsTrue()
+}
+
+// must says what must hold: "must be at most 5 %". What is said of the target itself goes
+// without its label, which heads the row anyway.
+func (t telling) must() string {
+	verb := map[Severity]string{Refuse: "must", Confirm: "should", Advise: "ideally"}[t.Effect.Severity]
+	if u := t.Effect.Unique; u != nil {
+		return verb + " be " + t.unique()
+	}
+	if t.neverHolds() {
+		return map[Severity]string{Refuse: "refused", Confirm: "needs a reason", Advise: "advised"}[t.Effect.Severity]
+	}
+	text := t.condition(t.Compiled.Must, t.Effect.Must, false)
+	if t.Compiled.Must == nil || t.Field < 0 {
+		return verb + ": " + text
+	}
+	if rest, ok := strings.CutPrefix(text, t.label(t.own())+" is "); ok {
+		if conditions, holds := t.vocabulary.Decompose(t.Compiled.Must, t.Field, false); holds && len(conditions.Conditions) == 1 {
 			return verb + " be " + rest
 		}
 	}

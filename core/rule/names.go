@@ -2,6 +2,7 @@ package rule
 
 import (
 	"slices"
+	"strings"
 
 	"codicil/core/feel"
 	"codicil/core/field"
@@ -169,9 +170,11 @@ func (v *Vocabulary) behind(link Name, add func(text, label, group string, f *fi
 const lineGroup = "line."
 
 // named returns the name that a node is; nil for any other node.
-func (c *Compiled) named(n feel.Node) *Name { return c.vocabulary.named(c.Field, n) }
+func (c *Compiled) named(n feel.Node) *Name { return c.vocabulary.NameAt(c.Field, n) }
 
-func (v *Vocabulary) named(place int, n feel.Node) *Name {
+// NameAt returns the name that a node of a formula of a rule on the field at the place is; nil for
+// any other node.
+func (v *Vocabulary) NameAt(place int, n feel.Node) *Name {
 	switch n := n.(type) {
 	case *feel.Name, *feel.Path:
 		return v.NameOf(place, feel.Format(n))
@@ -195,16 +198,13 @@ func (v *Vocabulary) lineLabel(f *field.Field) string {
 	return f.Label
 }
 
-// ownLabel is what conditions call the field that the rule is on.
-func (c *Compiled) ownLabel() string {
-	if c.Field < 0 {
-		return c.Target
+// own is the name of the field that the rule is on.
+func (c *Compiled) own() *Name {
+	text := c.vocabulary.Kind.Fields[c.Field].Key
+	if column, ok := strings.CutPrefix(text, field.LinePrefix); ok {
+		text = lineGroup + column
 	}
-	f := &c.vocabulary.Kind.Fields[c.Field]
-	if f.OfLine() {
-		return c.vocabulary.lineLabel(f)
-	}
-	return f.Label
+	return c.vocabulary.NameOf(c.Field, text)
 }
 
 // FieldOf returns the field that a part of one of the rule's formulas reads; nil where it

@@ -316,6 +316,8 @@ type Note struct {
 	AskedBy string     `json:"askedBy"`
 	AskedOn record.Day `json:"askedOn"`
 	Why     string     `json:"why"`
+	// Tags are words by which people find the rule again.
+	Tags []string `json:"tags,omitempty"`
 }
 
 // Label names a rule for messages and traces: "rule 12".

@@ -1,6 +1,7 @@
 package rule_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -220,7 +221,7 @@ func TestIncompleteConditionsSayWhatIsMissing(t *testing.T) {
 		"needs a value":            is("limit", "over"),
 		`no field "nope"`:          is("nope", "is", "1"),
 		"cannot be compared":       is("block", "over", "1"),
-		"is a number; \"x\"":       is("limit", "over", "x"),
+		"must be a number; \"x\"":       is("limit", "over", "x"),
 		`Country has no value "Q"`: is("country", "is", "Q"),
 		`compared with "country"`:  {Field: "limit", Relation: "over", Other: "country"},
 		`compared with "nope"`:     {Field: "limit", Relation: "over", Other: "nope"},
@@ -282,7 +283,7 @@ func TestNamesThatARuleMayUse(t *testing.T) {
 }
 
 func TestRulesReadAsSentences(t *testing.T) {
-	names := rule.Names{Kind: &kind, Companies: map[string]string{"30": "30 Kaisan"}, Types: map[string]string{"TRAD": "trade vendors"}}
+	names := rule.Wording{Kind: &kind, Companies: map[string]string{"30": "30 Kaisan"}, Types: map[string]string{"TRAD": "trade vendors"}}
 	scoped := compile(rule.Substitute, "terms", `country = "JP" and limit > 120000`, rule.Effect{Value: `"N45"`})
 	scoped.Scope = rule.Scope{Companies: []string{"30"}, Types: []string{"TRAD"}}
 	for _, c := range []struct {
@@ -294,18 +295,38 @@ func TestRulesReadAsSentences(t *testing.T) {
 		{compile(rule.Default, "rate", "", rule.Effect{Value: "0.02", Lifetime: rule.NewOnly}), "For vendors in all companies, fill Discount with 2.0 % on a new record only.", "2.0 %"},
 		{compile(rule.Default, "block", "", rule.Effect{Value: "false", Lifetime: rule.WheneverBlank}), "For vendors in all companies, fill Payment block with no whenever it is blank.", "no"},
 		{compile(rule.Substitute, "terms", "", rule.Effect{Value: "country"}), "For vendors in all companies, replace Payment terms with Country.", "Country"},
-		{compile(rule.Compute, "limit", "is blank(terms)", rule.Effect{Value: "rate * 1000"}), "For vendors in all companies, when Payment terms is blank, compute Credit limit as rate * 1000.", "rate * 1000 when Payment terms is blank"},
+		{compile(rule.Compute, "limit", "is blank(terms)", rule.Effect{Value: "rate * 1000"}), "For vendors in all companies, when Payment terms is blank, compute Credit limit as Discount × 1000.", "Discount × 1000 when Payment terms is blank"},
 		{compile(rule.Substitute, "terms", "", rule.Effect{}), "For vendors in all companies, replace Payment terms with …", "…"},
 		{compile(rule.Substitute, "terms", "clerk.away", rule.Effect{Value: "clerk.deputy.name"}), "For vendors in all companies, when Away of Clerk is yes, replace Payment terms with Name of Deputy of Clerk.", "Name of Deputy of Clerk when Away of Clerk is yes"},
-		{compile(rule.Validate, "rate", "", rule.Effect{Must: "rate <= 0.05", Severity: rule.Refuse, Message: "x"}), "For vendors in all companies, refuse unless Discount is up to 5.0 %.", "must be up to 5.0 %"},
-		{compile(rule.Validate, "rate", `country in ("JP", "IE")`, rule.Effect{Must: "limit > 0", Severity: rule.Advise, Message: "x"}), "For vendors in all companies, when Country is one of JP or IE, advise unless Credit limit is over 0.", "better: Credit limit is over 0 when Country is one of JP or IE"},
+		{compile(rule.Validate, "rate", "", rule.Effect{Must: "rate <= 0.05", Severity: rule.Refuse, Message: "x"}), "For vendors in all companies, refuse unless Discount is at most 5.0 %.", "must be at most 5.0 %"},
+		{compile(rule.Validate, "rate", `country in ("JP", "IE")`, rule.Effect{Must: "limit > 0", Severity: rule.Advise, Message: "x"}), "For vendors in all companies, when Country is one of JP or IE, advise unless Credit limit is over 0.", "ideally: Credit limit is over 0 when Country is one of JP or IE"},
 	} {
 		assert.Equal(t, c.sentence, rule.Sentence(c.rule, names))
-		assert.Equal(t, c.phrase, rule.Phrase(c.rule, &kind))
+		assert.Equal(t, c.phrase, rule.Phrase(c.rule, names))
 	}
 	nested := compile(rule.Entry, "terms", `(country = "JP" or country = "IE" or limit > 5) and (block or limit > entered.limit) and rate > 0.1`, rule.Effect{Access: rule.Hidden})
-	assert.Equal(t, "hidden when any of Country is JP, Country is IE or Credit limit is over 5, and either Payment block is yes or Credit limit is over Credit limit as entered, and Discount is over 10.0 %", rule.Phrase(nested, &kind))
-	assert.Equal(t, "Vendor · Payment terms becomes N45 when Country is JP and Credit limit is over 120000", rule.ProposeName(scoped, &kind))
+	assert.Equal(t, "hidden when any of Country is JP, Country is IE or Credit limit is over 5, and either Payment block is yes or Credit limit is over Credit limit as entered, and Discount is over 10.0 %", rule.Phrase(nested, names))
+	assert.Equal(t, "Vendor · Payment terms becomes N45 when Country is JP and Credit limit is over 120000", rule.ProposeName(scoped))
+}
+
+// A sentence says when a rule holds and runs, in the labels of the company and as the person writes.
+func TestSentencesSayDaysAndOccasionsAsThePersonWritesThem(t *testing.T) {
+	labelled := kind
+	labelled.Fields = slices.Clone(kind.Fields)
+	labelled.Fields[kind.Index("limit")].Label = "Ceiling"
+	labelled.Fields[kind.Index("clerk")].Label = "Buyer"
+	german := field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	w := rule.Wording{Kind: &labelled, Show: rule.Written(german)}
+	check := compile(rule.Validate, "limit", `limit > 1200.5 and clerk.away and entered.limit = 1`, rule.Effect{
+		Must: "limit <= 120000", Severity: rule.Refuse, Message: "x", Moments: []rule.Moment{rule.Saving, rule.Posting}, WhenChanged: []string{"limit", "rate"},
+	})
+	check.On = rule.Occasions{Change: true}
+	check.Scope = rule.Scope{From: "2026-01-01", Until: "2026-03-31"}
+	assert.Equal(t, "For vendors in all companies from 01.01.2026 until 31.03.2026, when Ceiling is over 1.200,5 and Away of Buyer is yes and Ceiling as entered is 1, refuse unless Ceiling is at most 120.000, on changes only, on saving and on posting, only when Ceiling or Discount changed.", rule.Sentence(check, w))
+	assert.Equal(t, "changes only, on saving and on posting, only when Ceiling or Discount changed", rule.RunsOn(check, w))
+	once := compile(rule.Default, "rate", "", rule.Effect{Value: `if limit > 1200.5 then 0.025 else 0.1`, Lifetime: rule.NewOnly})
+	assert.Equal(t, "For vendors in all companies, fill Discount with 2,5 % if Ceiling is over 1.200,5, otherwise 10,0 % on a new record only.", rule.Sentence(once, w))
+	assert.Equal(t, "new records only", rule.RunsOn(once, w))
 }
 
 // Whatever a rule says, finished or not, it is read and said without a panic: people see every
@@ -331,9 +352,9 @@ func TestAnyRuleCanBeReadAndSaid(t *testing.T) {
 		}
 		family := rapid.SampledFrom(append([]rule.Family{"", "nonsense"}, rule.Families...)).Draw(t, "family")
 		c := compile(family, target.Draw(t, "target"), formula.Draw(t, "when"), e)
-		assert.NotEmpty(t, rule.Sentence(c, rule.Names{Kind: &kind}))
-		_ = rule.Phrase(c, &kind)
-		_ = rule.ProposeName(c, &kind)
+		assert.NotEmpty(t, rule.Sentence(c, rule.Wording{Kind: &kind}))
+		_ = rule.Phrase(c, rule.Wording{})
+		_ = rule.ProposeName(c)
 		_, _ = c.Conditions("when"), c.Conditions("must")
 		for _, p := range c.Problems {
 			assert.NotEmpty(t, p.Message)
@@ -354,24 +375,28 @@ func TestAFormulaIsToldInWords(t *testing.T) {
 		`(net_total + 5) * tax_rate - 1`:                                     "(Net total + 5) × Tax rate − 1",
 		`net_total - (tax_rate - 1)`:                                         "Net total − (Tax rate − 1)",
 		`sum(lines.amount)`:                                                  "the sum of Amount of the lines",
-		`sum(lines[item = "A"].amount) > 100`:                                "the sum of Amount of the lines where Item is A is over 100",
+		`sum(lines[item = "A"].amount) > 100`:                                "the sum of Amount of the lines where (Item is A) is over 100",
 		`count(lines)`:                                                       "the number of the lines",
 		`country in ("IE", "DK")`:                                            "Country is IE or DK",
 		`not(country in ("IE", "DK", "JP"))`:                                 "Country is not IE, DK or JP",
 		`country = "IE" and net_total > 100 or blocked`:                      "Country is IE and Net total is over 100 or Blocked",
 		`(country = "IE" or blocked) and tax_rate = 0.05`:                    "(Country is IE or Blocked) and Tax rate is 5.0 %",
-		`if blocked then net_total / 2 else 0`:                               "if Blocked then Net total ÷ 2, otherwise 0",
+		`if blocked then net_total / 2 else 0`:                               "Net total ÷ 2 if Blocked, otherwise 0",
 		`due > today() and due <= @"2026-12-31"`:                             "Due date is after today and Due date is on or before 2026-12-31",
 		`add months(due, 3)`:                                                 "3 months after Due date",
 		`due.year = 2026`:                                                    "the year of Due date is 2026",
 		`clerk.name = "Moya"`:                                                "Name of Clerk is Moya",
 		`is blank(country) or entered.country != stored.country`:             "Country is blank or Country as entered is not Country as last saved",
 		`some line in lines satisfies line.amount > 5`:                       "in some line Amount is over 5",
-		`every line in lines satisfies line.item = "A" and line.amount >= 0`: "in every line Item is A and Amount is from 0",
+		`every line in lines satisfies line.item = "A" and line.amount >= 0`: "in every line Item is A and Amount is at least 0",
+		`some line in lines satisfies is filled(line.item)`:                  "in some line Item is filled",
+		`count(lines[is blank(item) or amount > net_total])`:                 "the number of the lines where (Item is blank or Amount is over Net total)",
+		`sum(lines.amount[is filled(item)])`:                                 "the sum of Amount of the lines where (Amount is filled)",
+		`some a in lines.amount satisfies is filled(a) and a > net_total`:    "in some line Amount is filled and Amount is over Net total",
 		`crosswalk("terms", country, "days") > standing.base_limit`:          "Days in Terms for Country is over Base limit (standing)",
 		`net_total in [1..5)`:                                                "Net total is from 1 to under 5",
 		`net_total in (< 5, > 10)`:                                           "Net total is under 5 or over 10",
-		`max(net_total, 5)`:                                                  "the greatest of Net total and 5",
+		`max(net_total, 5)`:                                                  "the largest of Net total and 5",
 		`substring(country, 1, 2) = "IE"`:                                    "the first 2 characters of Country is IE",
 		`not(blocked)`:                                                       "not (Blocked)",
 		`country = null`:                                                     "Country is blank",
@@ -383,7 +408,7 @@ func TestAFormulaIsToldInWords(t *testing.T) {
 	} {
 		program, problems := feel.Compile(formula, v.ScopeOf(0), feel.Lenient)
 		require.NoError(t, problems.Errors(), formula)
-		words := v.Tell(program, 0, &order, rule.Plainly)
+		words := v.Tell(program, 0, nil, rule.Wording{Kind: &order})
 		assert.Equal(t, want, rule.Text(words), formula)
 		for _, w := range words {
 			require.True(t, 0 <= w.Start && w.Start < w.End && w.End <= len(formula), formula)
@@ -393,12 +418,92 @@ func TestAFormulaIsToldInWords(t *testing.T) {
 		}
 	}
 	program, _ := feel.Compile(`line.country = country`, v.ScopeOf(7), feel.Strict)
-	assert.Equal(t, "Country of the line is Country", rule.Text(v.Tell(program, 7, &order, rule.Plainly)))
+	assert.Equal(t, "Country of the line is Country", rule.Text(v.Tell(program, 7, nil, rule.Wording{Kind: &order})))
+	program, _ = feel.Compile(`count(lines[item = line.item]) = 1`, v.ScopeOf(7), feel.Strict)
+	assert.Equal(t, "the number of the lines where (Item is Item of this line) is 1", rule.Text(v.Tell(program, 7, nil, rule.Wording{Kind: &order})))
 	tied := v.Tell(func() *feel.Program {
 		p, _ := feel.Compile(`net_total * tax_rate`, v.ScopeOf(0), feel.Strict)
 		return p
-	}(), 0, &order, rule.Plainly)
+	}(), 0, nil, rule.Wording{Kind: &order})
 	assert.Equal(t, []rule.Word{{Text: "Net total", Start: 0, End: 9}, {Text: " × ", Start: 0, End: 20}, {Text: "Tax rate", Start: 12, End: 20}}, tied)
+}
+
+// A value is typed as people say it: a day in words, a label, a share, a text in quotes, a formula.
+func TestATypedValueIsUnderstood(t *testing.T) {
+	order := record.Kind{Key: "order", Label: "Order", Plural: "Orders", Fields: []field.Field{
+		{Key: "total", Label: "Net total", Type: field.Amount, Digits: 9}, {Key: "rate", Label: "Tax rate", Type: field.Percent, Decimals: 1, Digits: 3},
+		{Key: "due", Label: "Due date", Type: field.Date}, {Key: "ordered", Label: "Ordered on", Type: field.Date}, {Key: "note", Label: "Note", Type: field.Text, Length: 40},
+		{Key: "country", Label: "Country", Type: field.Choice, Length: 2, Choices: []field.Option{{Code: "IE", Label: "Ireland"}, {Code: "DK", Label: "Denmark"}}},
+	}}
+	v := rule.NewVocabulary(&order, []record.Kind{order}, vocabulary.Tables)
+	german := field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	for _, c := range [][3]string{
+		{"due", "today", "today()"}, {"due", "End of next month", "month end(add months(today(), 1))"}, {"due", "30 days after ordered on", "add days(ordered, 30)"},
+		{"due", "24.11.2026", `@"2026-11-24"`}, {"due", "Ordered on", "ordered"}, {"due", "add months(ordered, 2)", "add months(ordered, 2)"},
+		{"rate", "5%", "0.05"}, {"rate", "2,5 %", "0.025"}, {"total", "1.200,50", "1200.5"}, {"total", "10 % of Net total", "total * 0.1"}, {"total", "total * 2", "total * 2"},
+		{"total", "=ROUND(total, 2)", "round half up(total, 2)"}, {"note", "Country", "country"}, {"note", `"Country"`, `"Country"`}, {"note", "hello", `"hello"`},
+		{"note", "=country", "country"}, {"country", "Denmark", `"DK"`}, {"country", "ie", `"IE"`},
+	} {
+		place := order.Index(c[0])
+		formula, err := v.Meant(c[1], place, &order.Fields[place], german)
+		require.NoError(t, err, c[1])
+		assert.Equal(t, c[2], formula, c[1])
+	}
+	for field, text := range map[string]string{"due": "someday", "total": "much", "rate": "total +"} {
+		place := order.Index(field)
+		_, err := v.Meant(text, place, &order.Fields[place], german)
+		assert.Error(t, err, text)
+	}
+	one := func(f, relation, value string) rule.Condition {
+		return v.Understand(rule.Conditions{Join: "and", Conditions: []rule.Condition{{Field: f, Relation: relation, Values: []string{value}}}}, 0, func(*field.Field, string) bool { return false }).Conditions[0]
+	}
+	assert.Equal(t, rule.Condition{Field: "country", Relation: "one-of", Values: []string{"IE", "DK"}}, one("country", "is", "IE, DK,"))
+	assert.Equal(t, rule.Condition{Field: "due", Relation: "after", Values: []string{}, Other: "ordered"}, one("due", "after", "ordered on"))
+	assert.Equal(t, []string{"a, b"}, one("note", "is", "a, b").Values, "a text may hold commas")
+	written, err := v.Compose(rule.Conditions{Join: "and", Conditions: []rule.Condition{{Field: "due", Relation: "after", Values: []string{"end of next month"}}}}, 0)
+	require.NoError(t, err)
+	assert.Equal(t, "due > month end(add months(today(), 1))", written)
+	program, problems := feel.Compile(written, v.ScopeOf(0), feel.Strict)
+	require.NoError(t, problems.Errors())
+	again, holds := v.Decompose(program, 0, true)
+	require.True(t, holds)
+	assert.Equal(t, []string{"end of next month"}, again.Conditions[0].Values, "the sentence holds it again")
+}
+
+// Cases are typed as in a spreadsheet, and read back the same way.
+func TestCasesAreTypedAsPeopleWriteThem(t *testing.T) {
+	german := field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	place, target := vocabulary.TargetOf("terms")
+	typed := feel.Cases{
+		Columns: []feel.CaseColumn{{Subject: "country"}, {Subject: "limit"}, {Subject: "rate"}},
+		Rows: []feel.Case{
+			{Tests: []string{"JP, IE", "over 1.200,5", "-"}, Value: "N45"},
+			{Tests: []string{"IE", "100 to 200", "5 %"}, Value: "country"},
+			{Tests: []string{`not("JP")`, "blank", "<= 10 %"}, Value: `"N 10"`},
+			{Tests: []string{"", "5", ""}, Value: "N30"},
+		},
+		Otherwise: "N60",
+	}
+	meant := vocabulary.MeantCases(typed, place, target, german)
+	assert.Equal(t, []feel.Case{
+		{Tests: []string{`"JP", "IE"`, "> 1200.5", ""}, Value: `"N45"`},
+		{Tests: []string{`"IE"`, "[100..200]", "0.05"}, Value: "country"},
+		{Tests: []string{`not("JP")`, "null", "<= 0.1"}, Value: `"N 10"`},
+		{Tests: []string{"", "5", ""}, Value: `"N30"`},
+	}, meant.Rows)
+	assert.Equal(t, `"N60"`, meant.Otherwise)
+	formula, err := meant.Formula()
+	require.NoError(t, err)
+	program, problems := feel.Compile(formula, vocabulary.ScopeOf(place), feel.Strict)
+	require.NoError(t, problems.Errors())
+	again, ok := program.Cases()
+	require.True(t, ok)
+	shown := vocabulary.ShownCases(again, place, target, rule.Wording{Show: rule.Written(german)})
+	assert.Equal(t, []string{"JP, IE", "> 1.200,5", ""}, shown.Rows[0].Tests)
+	assert.Equal(t, []string{"IE", "100 to 200", "5,0 %"}, shown.Rows[1].Tests)
+	assert.Equal(t, "N60", shown.Otherwise)
+	assert.Equal(t, meant.Rows, vocabulary.MeantCases(shown, place, target, german).Rows, "what is shown can be typed")
+	assert.Equal(t, "Credit limit", vocabulary.SubjectWords("limit", place, rule.Wording{}))
 }
 
 // What is wrong with the formulas of a rule is said as its writer understands it, each with a

@@ -1,6 +1,7 @@
 package rule
 
 import (
+	"maps"
 	"strings"
 
 	"codicil/core/feel"
@@ -18,27 +19,46 @@ type Word struct {
 }
 
 // Tell tells a formula of a rule on the field at the place with the labels that people know,
-// and everyday signs: "Net total × Tax rate". kind has the labels, show writes a value of a
-// field; a field of nil is any value. Cost: the parts of the formula.
-func (v *Vocabulary) Tell(program *feel.Program, place int, kind *record.Kind, show func(*field.Field, feel.Value) string) []Word {
-	t := &teller{v: v, place: place, kind: kind, show: show, source: program.Source()}
+// and everyday signs: "Net total × Tax rate". A constant that the formula gives is a value of
+// the field gives, nil: of any. Cost: the parts of the formula.
+func (v *Vocabulary) Tell(program *feel.Program, place int, gives *field.Field, w Wording) []Word {
+	w = w.of(&Compiled{vocabulary: v}).Wording
+	t := &teller{v: v, place: place, kind: w.Kind, show: w.Show, gives: gives, source: program.Source()}
 	t.tell(program.Root(), 0)
 	return t.words
 }
 
 // Plainly shows values as everybody reads them, texts as they are.
-func Plainly(f *field.Field, v feel.Value) string {
-	if f != nil {
-		return f.Plain(v)
+func Plainly(f *field.Field, v feel.Value) string { return Written(field.Plain)(f, v) }
+
+// Written shows values as a person does who writes in the format.
+func Written(format field.Format) func(*field.Field, feel.Value) string {
+	format = format.OrPlain()
+	return func(f *field.Field, v feel.Value) string {
+		if f == nil {
+			f = field.Holding(v)
+		}
+		return f.Tell(v, format)
 	}
-	return v.Plain()
+}
+
+// TellPart tells a part of a formula of a rule on the field at the place.
+func (v *Vocabulary) TellPart(n feel.Node, place int, w Wording) string {
+	w = w.of(&Compiled{vocabulary: v}).Wording
+	t := &teller{v: v, place: place, kind: w.Kind, show: w.Show}
+	t.tell(n, 0)
+	return Text(t.words)
 }
 
 type teller struct {
-	v      *Vocabulary
-	place  int
-	kind   *record.Kind
-	show   func(*field.Field, feel.Value) string
+	v     *Vocabulary
+	place int
+	kind  *record.Kind
+	show  func(*field.Field, feel.Value) string
+	gives *field.Field
+	line  string // the name of the line that is gone through; "" outside of lines
+	// values are what names stand for that go through the values of a column.
+	values map[string]string
 	source string
 	words  []Word
 }
@@ -120,6 +140,10 @@ func (t *teller) part(n feel.Node) {
 		t.say(n, label)
 		return
 	}
+	if words, isDay := t.v.dayWords(n, t.place, func(name *Name) string { return name.Label }); isDay {
+		t.say(n, words)
+		return
+	}
 	switch n := n.(type) {
 	case *feel.Literal:
 		t.value(n, nil)
@@ -143,12 +167,15 @@ func (t *teller) part(n feel.Node) {
 		t.tests(n, false)
 		return
 	case *feel.If:
-		t.say(n, "if ")
+		t.given(n.Then, tellsOr)
+		t.say(n, " if ")
 		t.tell(n.Condition, tellsOr)
-		t.say(n, " then ")
-		t.tell(n.Then, tellsOr)
-		t.say(n, ", otherwise ")
-		t.tell(n.Else, tellsChoice)
+		if _, more := n.Else.(*feel.If); more {
+			t.say(n, ", ")
+		} else {
+			t.say(n, ", otherwise ")
+		}
+		t.given(n.Else, tellsChoice)
 		return
 	case *feel.Quantified:
 		if t.quantified(n) {
@@ -175,11 +202,21 @@ func (t *teller) part(n feel.Node) {
 // code tells a part as it is written.
 func (t *teller) code(n feel.Node) {
 	start, end := n.Span()
-	t.words = append(t.words, Word{Text: t.source[start:end], Start: start, End: end, Code: true})
+	text := feel.Format(n)
+	if t.source != "" {
+		text = t.source[start:end]
+	}
+	t.words = append(t.words, Word{Text: text, Start: start, End: end, Code: true})
 }
 
 // label is what people call the field that a node reads; "" for any other node.
 func (t *teller) label(n feel.Node) string {
+	if f := t.column(n); f != nil {
+		return f.Label
+	}
+	if name, ok := n.(*feel.Name); ok && t.values[name.Text] != "" {
+		return t.values[name.Text]
+	}
 	if slot, ok := feel.SlotOf(n); ok {
 		if read, isField := t.v.ReadAt(slot); isField {
 			f := &t.kind.Fields[read.Field]
@@ -192,6 +229,9 @@ func (t *teller) label(n feel.Node) string {
 				if label != t.v.Kind.Fields[read.Field].Label { // told apart from the header's
 					label = f.Label + " of the line"
 				}
+				if t.line != "" {
+					label = f.Label + " of this line"
+				}
 			}
 			return label + formSuffixes[read.Form]
 		}
@@ -199,7 +239,7 @@ func (t *teller) label(n feel.Node) string {
 			return "the lines"
 		}
 	}
-	if name := t.v.named(t.place, n); name != nil {
+	if name := t.v.NameAt(t.place, n); name != nil {
 		if name.Text == Today {
 			return "today"
 		}
@@ -215,12 +255,15 @@ func (t *teller) label(n feel.Node) string {
 
 // field is the field that a node reads; nil for any other node.
 func (t *teller) field(n feel.Node) *field.Field {
+	if f := t.column(n); f != nil {
+		return f
+	}
 	if slot, ok := feel.SlotOf(n); ok {
 		if read, isField := t.v.ReadAt(slot); isField {
 			return &t.kind.Fields[read.Field]
 		}
 	}
-	if name := t.v.named(t.place, n); name != nil {
+	if name := t.v.NameAt(t.place, n); name != nil {
 		return name.Field
 	}
 	return nil
@@ -283,7 +326,16 @@ func comparisonWords(operator string, moment bool) string {
 			return words
 		}
 	}
-	return map[string]string{"=": "is", "!=": "is not", "<": "is under", "<=": "is up to", ">": "is over", ">=": "is from"}[operator]
+	return map[string]string{"=": "is", "!=": "is not", "<": "is under", "<=": "is at most", ">": "is over", ">=": "is at least"}[operator]
+}
+
+// given tells what a choice gives.
+func (t *teller) given(n feel.Node, level int) {
+	if _, constant := feel.Constant(n); constant {
+		t.value(n, t.gives)
+		return
+	}
+	t.tell(n, level)
 }
 
 // tests tells what stands after in.
@@ -352,93 +404,95 @@ func (t *teller) several(n feel.Node, items []feel.Node, between, last string) {
 	}
 }
 
-// quantified tells some line in lines satisfies ….
-func (t *teller) quantified(n *feel.Quantified) bool {
-	if len(n.Iterators) != 1 || n.Iterators[0].To != nil {
-		return false
-	}
-	if slot, ok := feel.SlotOf(n.Iterators[0].Domain); !ok || slot != t.v.Lines {
-		return false
-	}
-	t.say(n, map[bool]string{true: "in every line ", false: "in some line "}[n.Every])
-	t.inLine(n.Iterators[0].Name, n.Condition)
-	return true
-}
-
-// inLine tells a condition on a line; the columns of the line are its names, or stand behind
-// its name.
-func (t *teller) inLine(name string, condition feel.Node) {
-	inner := &teller{v: t.v, place: t.place, kind: t.kind, show: t.show, source: t.source}
-	line := lineTeller{inner, name}
-	line.tell(condition)
-	t.words = append(t.words, inner.words...)
-}
-
-// lineTeller tells conditions on a line that a formula goes through.
-type lineTeller struct {
-	*teller
-	name string
-}
-
-// column is the field of the lines that a node reads of the line; nil for any other.
-func (l *lineTeller) column(n feel.Node) *field.Field {
-	switch n := n.(type) {
-	case *feel.Path:
-		if base, ok := n.Base.(*feel.Name); ok && base.Text == l.name {
-			return l.kind.Field(field.LinePrefix + n.Member)
-		}
-	case *feel.Name:
-		if _, own := feel.SlotOf(n); !own && l.name == "item" {
-			return l.kind.Field(field.LinePrefix + n.Text)
+// listed is the field of the lines whose values a node lists; nil for any other node.
+func (t *teller) listed(n feel.Node) *field.Field {
+	if slot, ok := feel.SlotOf(n); ok {
+		if read, isField := t.v.ReadAt(slot); isField && read.List {
+			return &t.kind.Fields[read.Field]
 		}
 	}
 	return nil
 }
 
-func (l *lineTeller) tell(n feel.Node) {
-	b, ok := n.(*feel.Binary)
-	if !ok {
-		l.value(n, nil)
-		return
-	}
-	if b.Operator == "and" || b.Operator == "or" {
-		l.tell(b.Left)
-		l.say(n, signs[b.Operator])
-		l.tell(b.Right)
-		return
-	}
-	if sign, found := signs[b.Operator]; found {
-		l.value(b.Left, nil)
-		l.say(n, sign)
-		l.value(b.Right, nil)
-		return
-	}
-	l.value(b.Left, nil)
-	l.say(n, " "+comparisonWords(b.Operator, b.Left.Type().Kind == feel.Date)+" ")
-	l.value(b.Right, l.column(b.Left))
+// through tells a condition in which a name stands for each value of a column.
+func (t *teller) through(name, label string, condition feel.Node) {
+	before := t.values
+	t.values = map[string]string{name: label}
+	maps.Copy(t.values, before)
+	t.values[name] = label
+	t.tell(condition, tellsChoice)
+	t.values = before
 }
 
-func (l *lineTeller) value(n feel.Node, beside *field.Field) {
-	if f := l.column(n); f != nil {
-		l.say(n, f.Label)
-		return
+// quantified tells some line in lines satisfies ….
+func (t *teller) quantified(n *feel.Quantified) bool {
+	if len(n.Iterators) != 1 || n.Iterators[0].To != nil {
+		return false
 	}
-	if _, constant := feel.Constant(n); constant {
-		l.teller.value(n, beside)
-		return
+	opening := map[bool]string{true: "in every line ", false: "in some line "}[n.Every]
+	if f := t.listed(n.Iterators[0].Domain); f != nil {
+		t.say(n, opening)
+		t.through(n.Iterators[0].Name, f.Label, n.Condition)
+		return true
 	}
-	l.teller.tell(n, tellsSum)
+	if slot, ok := feel.SlotOf(n.Iterators[0].Domain); !ok || slot != t.v.Lines {
+		return false
+	}
+	t.say(n, opening)
+	t.inLine(n.Iterators[0].Name, n.Condition)
+	return true
 }
+
+// inLine tells a condition on a line that the formula goes through; the columns of the line are its
+// names, or stand behind its name.
+func (t *teller) inLine(name string, condition feel.Node) {
+	before, gives := t.line, t.gives
+	t.line, t.gives = name, nil
+	t.tell(condition, tellsChoice)
+	t.line, t.gives = before, gives
+}
+
+// column is the field of the lines that a node reads of the line that the formula goes through;
+// nil for any other.
+func (t *teller) column(n feel.Node) *field.Field {
+	if t.line == "" {
+		return nil
+	}
+	switch n := n.(type) {
+	case *feel.Path:
+		if base, ok := n.Base.(*feel.Name); ok && base.Text == t.line {
+			if _, own := feel.SlotOf(n); !own {
+				return t.kind.Field(field.LinePrefix + n.Member)
+			}
+		}
+	case *feel.Name:
+		if _, own := feel.SlotOf(n); !own && t.line == throughLines {
+			return t.kind.Field(field.LinePrefix + n.Text)
+		}
+	}
+	return nil
+}
+
+// throughLines stands for the line that a filter of lines looks at: its columns are names.
+const throughLines = "item"
 
 // filtered tells lines[…].
 func (t *teller) filtered(n *feel.Filter) bool {
+	if f := t.listed(n.Base); f != nil && n.Condition.Type().Kind == feel.Boolean {
+		t.tell(n.Base, tellsValue)
+		t.say(n, " where (")
+		t.through(throughLines, f.Label, n.Condition)
+		t.say(n, ")")
+		return true
+	}
 	slot, ok := feel.SlotOf(n.Base)
 	if !ok || slot != t.v.Lines || n.Condition.Type().Kind != feel.Boolean {
 		return false
 	}
 	t.say(n.Base, "the lines")
-	t.say(n, " where ")
-	t.inLine("item", n.Condition)
+	t.say(n, " where (")
+	t.inLine(throughLines, n.Condition)
+	t.say(n, ")")
 	return true
 }
 
@@ -466,16 +520,16 @@ type callWords struct {
 
 var calls = map[string]callWords{
 	"is blank": {1, "$1 is blank", tellsComparison}, "is filled": {1, "$1 is filled", tellsComparison},
-	"contains": {2, "$1 contains $2", tellsComparison}, "starts with": {2, "$1 starts with $2", tellsComparison}, "ends with": {2, "$1 ends with $2", tellsComparison}, "matches": {2, "$1 has the form $2", tellsComparison},
+	"contains": {2, "$1 contains $2", tellsComparison}, "starts with": {2, "$1 starts with $2", tellsComparison}, "ends with": {2, "$1 ends with $2", tellsComparison}, "matches": {2, "$1 matches $2", tellsComparison},
 	"list contains": {2, "$2 is one of $1", tellsComparison},
-	"sum":           {1, "the sum of $1", tellsValue}, "count": {1, "the number of $1", tellsValue}, "mean": {1, "the average of $1", tellsValue}, "min": {1, "the least of $1", tellsValue}, "max": {1, "the greatest of $1", tellsValue},
+	"sum":           {1, "the sum of $1", tellsValue}, "count": {1, "the number of $1", tellsValue}, "mean": {1, "the average of $1", tellsValue}, "min": {1, "the smallest of $1", tellsValue}, "max": {1, "the largest of $1", tellsValue},
 	"product": {1, "the product of $1", tellsValue}, "median": {1, "the median of $1", tellsValue},
 	"add days": {2, "$2 days after $1", tellsValue}, "add months": {2, "$2 months after $1", tellsValue}, "add workdays": {2, "$2 workdays after $1", tellsValue}, "month end": {1, "the end of the month of $1", tellsValue},
 	"date": {1, "the date of $1", tellsValue}, "now": {0, "now", tellsValue},
-	"round half up": {2, "$1 rounded to $2 places", tellsValue}, "round up": {2, "$1 rounded up to $2 places", tellsValue}, "round down": {2, "$1 rounded down to $2 places", tellsValue}, "decimal": {2, "$1 rounded half even to $2 places", tellsValue},
-	"floor": {1, "$1 rounded down", tellsValue}, "ceiling": {1, "$1 rounded up", tellsValue}, "abs": {1, "$1 without its sign", tellsValue}, "modulo": {2, "the remainder of $1 ÷ $2", tellsValue}, "sqrt": {1, "the square root of $1", tellsValue},
-	"string": {1, "$1 as a text", tellsValue}, "number": {1, "$1 as a number", tellsValue}, "string length": {1, "the length of $1", tellsValue}, "upper case": {1, "$1 in capitals", tellsValue}, "lower case": {1, "$1 in small letters", tellsValue},
-	"substring before": {2, "what is before $2 in $1", tellsValue}, "substring after": {2, "what is after $2 in $1", tellsValue}, "increment": {1, "$1 counted on", tellsValue}, "distinct values": {1, "the different values of $1", tellsValue},
+	"round half up": {2, "$1 rounded to $2 places", tellsValue}, "round up": {2, "$1 rounded up to $2 places", tellsValue}, "round down": {2, "$1 rounded down to $2 places", tellsValue}, "decimal": {2, "$1 rounded to even at $2 places", tellsValue},
+	"floor": {1, "$1 rounded down", tellsValue}, "ceiling": {1, "$1 rounded up", tellsValue}, "abs": {1, "$1 as a positive number", tellsValue}, "modulo": {2, "the remainder of $1 ÷ $2", tellsValue}, "sqrt": {1, "the square root of $1", tellsValue},
+	"string": {1, "$1 as a text", tellsValue}, "number": {1, "$1 as a number", tellsValue}, "string length": {1, "the length of $1", tellsValue}, "upper case": {1, "$1 in upper case", tellsValue}, "lower case": {1, "$1 in lower case", tellsValue},
+	"substring before": {2, "what is before $2 in $1", tellsValue}, "substring after": {2, "what is after $2 in $1", tellsValue}, "increment": {1, "the number after $1", tellsValue}, "distinct values": {1, "the different values of $1", tellsValue},
 	"week of year": {1, "the week of $1", tellsValue}, "day of week": {1, "the day of the week of $1", tellsValue}, "month of year": {1, "the month of $1", tellsValue},
 }
 
@@ -511,7 +565,7 @@ func (t *teller) call(n *feel.Call) bool {
 		return t.lookUp(n)
 	case "min", "max", "sum", "mean":
 		if len(n.Arguments) > 1 {
-			t.say(n, map[string]string{"min": "the least of ", "max": "the greatest of ", "sum": "the sum of ", "mean": "the average of "}[n.Function])
+			t.say(n, map[string]string{"min": "the smallest of ", "max": "the largest of ", "sum": "the sum of ", "mean": "the average of "}[n.Function])
 			t.several(n, n.Arguments, ", ", " and ")
 			return true
 		}
@@ -563,7 +617,10 @@ func (t *teller) lookUp(n *feel.Call) bool {
 	if table == nil || len(n.Arguments)-1 < len(table.Keys) {
 		return false
 	}
-	column := table.Results[0].Label
+	what := table.Label
+	if len(table.Results) > 1 {
+		what = table.Results[0].Label + " in " + table.Label
+	}
 	if len(n.Arguments)-1 > len(table.Keys) {
 		last, isText := n.Arguments[len(n.Arguments)-1].(*feel.Literal)
 		if !isText {
@@ -571,12 +628,12 @@ func (t *teller) lookUp(n *feel.Call) bool {
 		}
 		name, _ := last.Value.Text()
 		for i := range table.Results {
-			if table.Results[i].Key == name {
-				column = table.Results[i].Label
+			if table.Results[i].Key == name && len(table.Results) > 1 {
+				what = table.Results[i].Label + " in " + table.Label
 			}
 		}
 	}
-	t.say(n, column+" in "+table.Label+" for ")
+	t.say(n, what+" for ")
 	t.several(n, n.Arguments[1:1+len(table.Keys)], ", ", " and ")
 	return true
 }

@@ -54,7 +54,7 @@ func TestWhatIsWrongWithAStandingValue(t *testing.T) {
 	assert.Equal(t, []table.StandingValue{{Period: period("2026-01-01", "2026-06-30"), Value: "1"}, {Period: period("2026-06-30", ""), Value: "much"},
 		{Company: "10", Period: period("2026-05-01", "2026-04-01")}}, s.Periods)
 	assert.Equal(t, []string{
-		`1 value: Freight is a number; "much" is none. Write it as 1234.5`,
+		`1 value: Freight must be a number; "much" is not. Write it as 1234.5`,
 		"1 from: the periods from 2026-01-01 until 2026-06-30 and from 2026-06-30 overlap; end the one before the other begins",
 		"2 until: it ends on 2026-04-01, before it begins on 2026-05-01",
 		"2 value: write the value of the period",
@@ -150,7 +150,7 @@ func TestWhatIsWrongWithACrosswalk(t *testing.T) {
 	assert.Equal(t, []string{
 		"1 country: IE, 1.5 is already in row 1; give one of them another code or other days",
 		"2 weight: Weight is missing; every row has a code in each key column",
-		`2 rate: Rate is a number; "x" is none. Write it as 1234.5`,
+		`2 rate: Rate must be a number; "x" is not. Write it as 1234.5`,
 	}, messages)
 	none := table.Crosswalk{Key: "Bad key", Label: " "}
 	assert.Contains(t, none.Check()[0].Message, "cannot be the key of a crosswalk")
@@ -204,22 +204,22 @@ func TestCheckDigitsAreThoseOfTheStandards(t *testing.T) {
 
 func TestWhatIsWrongWithASeries(t *testing.T) {
 	for want, change := range map[string]func(*table.Series){
-		"remove all counters but one":        func(s *table.Series) { s.Parts = append(s.Parts, s.Parts[4]) },
+		"remove the others":        func(s *table.Series) { s.Parts = append(s.Parts, s.Parts[4]) },
 		"would all be the same":              func(s *table.Series) { s.Parts = s.Parts[:1] },
 		"needs the year in its numbers":      func(s *table.Series) { s.Parts[2] = table.Part{Is: table.Type} },
 		"needs the year and month":           func(s *table.Series) { s.Reset = table.Monthly; s.Parts[3] = table.Part{Is: table.Type} },
 		"needs the company in its numbers":   func(s *table.Series) { s.Parts = s.Parts[1:] },
-		"at least 1 more":                    func(s *table.Series) { s.Step = 0 },
-		"the first count, 1000, is past":     func(s *table.Series) { s.Start = 1000 },
+		"at least 1":                    func(s *table.Series) { s.Step = 0 },
+		"the series starts at 1000, after":     func(s *table.Series) { s.Start = 1000 },
 		"give the part 1 to 17 digits":       func(s *table.Series) { s.Parts[4].Digits = 0 },
 		"choose how the check digit":         func(s *table.Series) { s.Parts[5].Method = "" },
 		"put it last":                        func(s *table.Series) { s.Parts = append(s.Parts[5:6:6], s.Parts[:5]...) },
 		"write the text of the part":         func(s *table.Series) { s.Parts[1].Text = "" },
 		"cannot be the key of a series":      func(s *table.Series) { s.Key = "Orders!" },
-		"choose when the series begins anew": func(s *table.Series) { s.Reset = "weekly" },
+		"choose when the series resets": func(s *table.Series) { s.Reset = "weekly" },
 		"give the series a name":             func(s *table.Series) { s.Label = " " },
 		`there is no part "moon"`:            func(s *table.Series) { s.Parts[1].Is = "moon" },
-		"the first count is 1 or more":       func(s *table.Series) { s.Start = 0 },
+		"start at 1 or more":       func(s *table.Series) { s.Start = 0 },
 	} {
 		s := orders()
 		change(&s)

@@ -13,6 +13,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -285,4 +286,43 @@ func (p *Page) Drag(x, y, toX, toY float64, over string) error {
 		return err
 	}
 	return p.Do(chromedp.MouseEvent(chromedp.MouseReleased, toX, toY, button, chromedp.ClickCount(1)))
+}
+
+// Click clicks in the middle of the first visible element that fits the selector and shows the
+// text, once it is there and stands still. Where the page moved it away under the mouse, it is
+// clicked again.
+func (p *Page) Click(selector, text string) error {
+	find := fmt.Sprintf(`(() => {
+		const e = [...document.querySelectorAll(%s)].find(e => e.checkVisibility() && (%s === "" || (e.innerText ?? "").trim().includes(%s)));
+		if (!e || e.disabled) return null;
+		e.scrollIntoView({ block: "nearest" });
+		const r = e.getBoundingClientRect();
+		const at = [Math.round(r.x + r.width / 2), Math.round(r.y + r.height / 2)];
+		const top = document.elementFromPoint(at[0], at[1]);
+		if (!top || !(e.contains(top) || top.contains(e))) return null;
+		// What came from the server may still move it: it stands still for a while.
+		window.__still = window.__last === String(at) ? (window.__still ?? 0) + 1 : 0;
+		window.__last = String(at);
+		if (window.__still < 3) return null;
+		window.__still = 0;
+		window.__last = "";
+		window.__met = false;
+		document.addEventListener("mousedown", (press) => {
+			window.__met = e.contains(press.target) || press.target.contains(e);
+		}, { capture: true, once: true });
+		return at;
+	})()`, strconv.Quote(selector), strconv.Quote(text), strconv.Quote(text))
+	for met := false; !met; {
+		at, err := Ask(p, chromedp.Poll[[]float64](find, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(0)))
+		if err != nil {
+			return err
+		}
+		if err = p.Do(chromedp.MouseClickXY(at[0], at[1])); err != nil {
+			return err
+		}
+		if met, err = Ask(p, chromedp.Evaluate[bool](`window.__met !== false`)); err != nil { // a page loaded anew knows of nothing
+			return err
+		}
+	}
+	return nil
 }

@@ -31,7 +31,7 @@ var views = []view{
 	{"plan-rule", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`,
 		append(vendor, "top", `click [data-field="payment_terms"] [data-station="default"]`)},
 	{"plan-formula", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"] .phrase`,
-		[]string{"name=Harbour Survey Co", "country=Ireland", "credit_limit=120,000", "top", "click .pane .button", "click .modes button:last-child", "wait .cm-content",
+		[]string{"name=Harbour Survey Co", "country=Ireland", "credit_limit=120,000", "top", "wait .pane [data-begin]", "click .modes button:last-child", "wait .cm-content",
 			"click .formula .cm-content", "type country in (\"IE\", \"DK\") and credit_limit > 100000", "wait .formula .result", "click .formula .result", "wait .steps"}},
 	{"plan-night", "/plan?company=40&type=TRAD&field=discount_rate&family=substitute", ".pane .sentence",
 		[]string{"name=Gratweg Holzkisten AG", "country=Switzerland", "payment_terms=N30", "discount_rate=2", "top", "night"}},
@@ -128,7 +128,7 @@ func do(page *browser.Page, step string) error {
 		if err := shows(page, object); err != nil {
 			return err
 		}
-		if err := page.Do(chromedp.Click(chromedp.CSS(object))); err != nil {
+		if err := page.Click(object, ""); err != nil {
 			return err
 		}
 		if strings.Contains(object, "data-station") {
@@ -156,7 +156,7 @@ func do(page *browser.Page, step string) error {
 		return fill(page, address, text)
 	}
 	cell := fmt.Sprintf(`[data-field=%q] [data-station="entered"]`, field)
-	if err := page.Do(chromedp.Click(chromedp.CSS(cell))); err != nil {
+	if err := page.Click(cell, ""); err != nil {
 		return err
 	}
 	if err := page.Until(`document.activeElement?.tagName === "INPUT"`); err != nil {

@@ -4,7 +4,11 @@
 // It must never know what is asked for. Start reading at Actor.
 package actor
 
-import "context"
+import (
+	"context"
+
+	"codicil/core/field"
+)
 
 // Actor is who asks.
 type Actor struct {
@@ -15,6 +19,8 @@ type Actor struct {
 	Name string
 	// Via is from where they ask.
 	Via Via
+	// Format is how they write numbers and dates; the zero value: as everybody reads them.
+	Format field.Format
 }
 
 // Via is a way into the application.

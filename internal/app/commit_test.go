@@ -389,7 +389,7 @@ func TestARuleInForceIsNotChangedWithoutAWord(t *testing.T) {
 	v, err = d.Rules.Get(as(t), v.ID)
 	require.NoError(t, err)
 
-	// Many at once ask the same, and say which rule is in the way.
+	// Many at once ask the same, and say which rule blocks this.
 	draft := add(t, d, body("vendor", rule.Substitute, "clerk", rule.Effect{Value: `"MOYA"`}))
 	loop := add(t, d, body("vendor", rule.Default, "name", rule.Effect{Lifetime: rule.NewOnly, Value: "name + trading_as"}))
 	broken := add(t, d, body("vendor", rule.Default, "clerk", rule.Effect{Lifetime: rule.NewOnly, Value: "nonsense"}))

@@ -119,7 +119,7 @@ func TestATypeAndAKindThatNobodyKnowsGoAllTheWay(t *testing.T) {
 	names, err := d.Formulas.Names(ctx, "berth", "hoisted")
 	require.NoError(t, err)
 	assert.Equal(t, "one-of", names.Relations[string(flagType)][2].Key)
-	formula, err := d.Formulas.Constant(ctx, contract.ConstantRequest{Kind: "berth", Field: "hoisted", Text: "charlie"})
+	formula, err := d.Formulas.Constant(ctx, contract.ConstantRequest{Kind: "berth", Target: "hoisted", Text: "charlie"})
 	require.NoError(t, err)
 	assert.Equal(t, `"C"`, formula.Formula)
 	both := rule.Occasions{New: true, Change: true}

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -146,9 +147,9 @@ func (r *Reference) Scope(kind, company, kindType string, day record.Day) (plan.
 	return s, nil
 }
 
-// Names returns the labels for sentences about a kind.
-func (r *Reference) Names(kind *record.Kind) rule.Names {
-	n := rule.Names{Kind: kind, Companies: map[string]string{}, Types: map[string]string{}}
+// Wording is how rules of a kind are told to a person who writes numbers and dates in the format.
+func (r *Reference) Wording(kind *record.Kind, format field.Format) rule.Wording {
+	n := rule.Wording{Kind: kind, Companies: map[string]string{}, Types: map[string]string{}, Show: rule.Written(format)}
 	for _, c := range r.Companies {
 		n.Companies[c.Key] = c.Key + " " + c.Name
 	}

@@ -222,9 +222,10 @@ type occasionsModel struct {
 }
 
 type noteModel struct {
-	AskedBy string `json:"askedBy"`
-	AskedOn string `json:"askedOn"`
-	Why     string `json:"why"`
+	AskedBy string   `json:"askedBy"`
+	AskedOn string   `json:"askedOn"`
+	Why     string   `json:"why"`
+	Tags    []string `json:"tags,omitempty"`
 }
 
 type standingModel struct {

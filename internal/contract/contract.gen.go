@@ -274,6 +274,24 @@ func (e RuleProblemSeverity) Valid() bool {
 	}
 }
 
+// Defines values for SheetAs.
+const (
+	Csv  SheetAs = "csv"
+	Xlsx SheetAs = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the SheetAs enum.
+func (e SheetAs) Valid() bool {
+	switch e {
+	case Csv:
+		return true
+	case Xlsx:
+		return true
+	default:
+		return false
+	}
+}
+
 // AcceptRequest defines model for AcceptRequest.
 type AcceptRequest struct {
 	// Version The version of the proof that was looked at; missing: the last
@@ -361,6 +379,9 @@ type CasesRequest struct {
 	// Part Missing: value
 	Part   CasesRequestPart `json:"part,omitempty"`
 	Target string           `json:"target"`
+
+	// Typed The cells are as a person typed them: codes without quotes, over 5, 1 to 5, JP, DK; missing: as formulas write them
+	Typed bool `json:"typed,omitempty"`
 }
 
 // CasesRequestPart Missing: value
@@ -371,6 +392,9 @@ type CasesWritten struct {
 	Findings []CaseFinding `json:"findings"`
 	Formula  string        `json:"formula"`
 	Problems []RuleProblem `json:"problems"`
+
+	// Shown The cases as they were understood, as the person reads them; of typed ones
+	Shown *Cases `json:"shown,omitempty"`
 }
 
 // Catalog defines model for Catalog.
@@ -503,10 +527,14 @@ type ConfirmationReport struct {
 
 // ConstantRequest defines model for ConstantRequest.
 type ConstantRequest struct {
-	Field  string  `json:"field"`
 	Format *Format `json:"format,omitempty"`
 	Kind   string  `json:"kind"`
-	Text   string  `json:"text"`
+
+	// Target What the rule is on
+	Target string `json:"target"`
+
+	// Text A value of the field, a day in words, a field by its label, a share of one, a text in quotes, or a formula
+	Text string `json:"text"`
 }
 
 // Content defines model for Content.
@@ -738,7 +766,9 @@ type Format = field.Format
 
 // Formula defines model for Formula.
 type Formula struct {
-	Formula string `json:"formula"`
+	// Conditions The conditions as they were understood: several codes with commas are one of them, a label is its field
+	Conditions *Conditions `json:"conditions,omitempty"`
+	Formula    string      `json:"formula"`
 }
 
 // FormulaAnswer defines model for FormulaAnswer.
@@ -804,6 +834,12 @@ type FormulaTold struct {
 
 	// Problems What is wrong with the formula, which then is not told
 	Problems []RuleProblem `json:"problems"`
+
+	// Shown The cases as people read and type them
+	Shown *Cases `json:"shown,omitempty"`
+
+	// Subjects What people call what each column of the cases tests
+	Subjects []string `json:"subjects,omitempty"`
 
 	// Text The words as one sentence
 	Text  string        `json:"text"`
@@ -1587,6 +1623,7 @@ type RuleVersion struct {
 
 	// Reason Why it was put in force, or changed there, though proofs or saved records spoke against it
 	Reason string `json:"reason,omitempty"`
+	Rule   int64  `json:"rule"`
 
 	// Sentence What it said, in the words of today
 	Sentence string    `json:"sentence"`
@@ -1597,6 +1634,10 @@ type RuleVersion struct {
 // RuleView defines model for RuleView.
 type RuleView struct {
 	Body RuleBody `json:"body"`
+
+	// ChangedAt When it was last changed; in lists and of a saved rule
+	ChangedAt time.Time `json:"changedAt,omitempty"`
+	ChangedBy string    `json:"changedBy,omitempty"`
 
 	// Constant The value as people write it, where it is a constant
 	Constant string `json:"constant,omitempty"`
@@ -1612,12 +1653,18 @@ type RuleView struct {
 	LookUp *LookUp `json:"lookUp,omitempty"`
 
 	// Must What must hold as a sentence holds it
-	Must         *Conditions   `json:"must,omitempty"`
-	Name         string        `json:"name"`
-	Phrase       string        `json:"phrase"`
-	Problems     []RuleProblem `json:"problems"`
-	Proofs       []int64       `json:"proofs"`
-	ProposedName string        `json:"proposedName"`
+	Must *Conditions `json:"must,omitempty"`
+	Name string      `json:"name"`
+
+	// Named A person gave the name
+	Named    bool          `json:"named"`
+	Phrase   string        `json:"phrase"`
+	Problems []RuleProblem `json:"problems"`
+	Proofs   []int64       `json:"proofs"`
+
+	// ProposedMessage What a check would say of itself; empty for other families and for what is not finished
+	ProposedMessage string `json:"proposedMessage,omitempty"`
+	ProposedName    string `json:"proposedName"`
 
 	// Reads The fields that it reads
 	Reads []string `json:"reads,omitempty"`
@@ -1732,6 +1779,23 @@ type SetAside struct {
 	By     string    `json:"by"`
 	Change string    `json:"change"`
 	Reason string    `json:"reason"`
+}
+
+// Sheet defines model for Sheet.
+type Sheet struct {
+	As   SheetAs       `json:"as"`
+	Head []string      `json:"head"`
+	Rows [][]SheetCell `json:"rows"`
+}
+
+// SheetAs defines model for Sheet.As.
+type SheetAs string
+
+// SheetCell defines model for SheetCell.
+type SheetCell struct {
+	// Exact It is a number as it is kept, to compute with
+	Exact bool   `json:"exact,omitempty"`
+	Text  string `json:"text"`
 }
 
 // Shown defines model for Shown.
@@ -1996,6 +2060,12 @@ type ListRulesParams struct {
 	Kind string `form:"kind,omitempty" json:"kind,omitempty"`
 }
 
+// ListRuleHistoryParams defines parameters for ListRuleHistory.
+type ListRuleHistoryParams struct {
+	Kind  KindKey `form:"kind" json:"kind"`
+	Field string  `form:"field" json:"field"`
+}
+
 // SaveCompanyJSONRequestBody defines body for SaveCompany for application/json ContentType.
 type SaveCompanyJSONRequestBody = Company
 
@@ -2103,6 +2173,9 @@ type MoveRuleJSONRequestBody = RuleMove
 
 // SuggestProofsJSONRequestBody defines body for SuggestProofs for application/json ContentType.
 type SuggestProofsJSONRequestBody = SuggestRequest
+
+// WriteSheetJSONRequestBody defines body for WriteSheet for application/json ContentType.
+type WriteSheetJSONRequestBody = Sheet
 
 // CheckCrosswalkJSONRequestBody defines body for CheckCrosswalk for application/json ContentType.
 type CheckCrosswalkJSONRequestBody = Crosswalk

@@ -91,7 +91,7 @@ var (
 	NotADay        = notice.Define("not-a-day", "{why}")
 	TypeNotUsed    = notice.Define("type-not-used", "{type} is not used in company {company}; choose another type or company")
 	NotRows        = notice.Define("not-rows", "{why}")
-	KeyTaken       = notice.Define("key-taken", "there is one with this key already; choose another key")
+	KeyTaken       = notice.Define("key-taken", "this key is already used; choose another")
 )
 
 // Missing is the fault of something that the caller named and that is not there.

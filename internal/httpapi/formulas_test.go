@@ -20,9 +20,9 @@ func TestSentencesAreWrittenAsFormulas(t *testing.T) {
 	conditions := rule.Conditions{Join: "or", Conditions: []rule.Condition{{Field: "discount_rate", Relation: "over", Values: []string{"2.5 %"}}, {Field: "name", Relation: "is-blank", Values: []string{}}}}
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Target: "name", Conditions: conditions}, &f))
 	assert.Equal(t, "discount_rate > 0.025 or is blank(name)", f.Formula)
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/constants", contract.ConstantRequest{Kind: "vendor", Field: "country", Text: "japan"}, &f))
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/constants", contract.ConstantRequest{Kind: "vendor", Target: "country", Text: "japan"}, &f))
 	assert.Equal(t, `"JP"`, f.Formula)
-	c.refused(http.MethodPost, "/constants", contract.ConstantRequest{Kind: "vendor", Field: "country", Text: "nowhere"}, http.StatusUnprocessableEntity, "misfit")
+	c.refused(http.MethodPost, "/constants", contract.ConstantRequest{Kind: "vendor", Target: "country", Text: "nowhere"}, http.StatusUnprocessableEntity, "misfit")
 	conditions.Conditions[0].Values = nil
 	c.refused(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Target: "name", Conditions: conditions}, http.StatusBadRequest, "bad-request")
 }
@@ -57,14 +57,14 @@ func TestAFormulaIsCheckedAndComputed(t *testing.T) {
 		steps[s.Text] = s.Value
 	}
 	assert.Equal(t, "2,5 %", steps["discount_rate"])
-	assert.Equal(t, "0.05", steps["max(discount_rate, 0.05)"])
+	assert.Equal(t, "0,05", steps["max(discount_rate, 0.05)"])
 	ask.Formula = `some part in split(name + " u", " ") satisfies part = "u"`
 	ask.Part = "when"
 	loop := check(ask)
-	assert.Equal(t, "true", loop.Value)
+	assert.Equal(t, "yes", loop.Value)
 	for _, s := range loop.Steps {
 		if s.Text == `part = "u"` {
-			assert.Equal(t, []string{"false", "true"}, s.Values)
+			assert.Equal(t, []string{"no", "yes"}, s.Values)
 		}
 	}
 	ask.Formula = `count(for i in 1..60 return {number: i}) > 5`
@@ -95,7 +95,7 @@ func TestAMessageIsReadInTheFormatOfThePerson(t *testing.T) {
 	for _, m := range out.Messages {
 		texts = append(texts, m.Text)
 	}
-	assert.Contains(t, texts, "1.234.567,50 at 0,0 % until 24.11.2026, half 617283.75")
+	assert.Contains(t, texts, "1.234.567,50 at 0,0 % until 24.11.2026, half 617.283,75")
 	change.Body.Effect.Message = "é {credit_limt}"
 	var view contract.RuleView
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/rules/read", change, &view))
@@ -131,7 +131,7 @@ func TestAFormulaIsToldInWordsAndCases(t *testing.T) {
 	var told contract.FormulaTold
 	ask := contract.TellRequest{Kind: "vendor", Target: "payment_terms", Formula: `if country = "IE" then "N30" else if country in ("IE", "DK") and discount_rate > 0.025 then "N45" else "N60"`, Format: &field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}}
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/formulas/tell", ask, &told))
-	assert.Equal(t, "if Country is IE then N30, otherwise if Country is IE or DK and Prompt payment discount is over 2,5 % then N45, otherwise N60", told.Text)
+	assert.Equal(t, "N30 if Country is IE, N45 if Country is IE or DK and Prompt payment discount is over 2,5 %, otherwise N60", told.Text)
 	require.NotNil(t, told.Cases)
 	assert.Equal(t, []string{`"IE"`, ""}, told.Cases.Rows[0].Tests)
 	codes := []string{}

@@ -83,6 +83,11 @@ func (s *server) ListRuleVersions(ctx context.Context, r ListRuleVersionsRequest
 	return ListRuleVersions200JSONResponse(v), err
 }
 
+func (s *server) ListRuleHistory(ctx context.Context, r ListRuleHistoryRequestObject) (ListRuleHistoryResponseObject, error) {
+	v, err := s.app.Rules.History(ctx, r.Params.Kind, r.Params.Field)
+	return ListRuleHistory200JSONResponse(v), err
+}
+
 func (s *server) ComposeConditions(ctx context.Context, r ComposeConditionsRequestObject) (ComposeConditionsResponseObject, error) {
 	v, err := s.app.Formulas.Compose(ctx, *r.Body)
 	return ComposeConditions200JSONResponse(v), err

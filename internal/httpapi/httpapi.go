@@ -6,6 +6,7 @@ package httpapi
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -25,6 +26,7 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"codicil/api"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/notice"
 	"codicil/internal/actor"
@@ -120,7 +122,15 @@ func asking(user string) echo.MiddlewareFunc {
 			if r.Header.Get("Sec-Fetch-Mode") != "" {
 				via = actor.Browser
 			}
-			c.SetRequest(r.WithContext(actor.With(r.Context(), actor.Named(user, via))))
+			who := actor.Named(user, via)
+			// What is no format leaves the one that everybody reads; it never keeps a request from its answer.
+			if written := r.Header.Get("Person-Format"); written != "" {
+				var f field.Format
+				if json.Unmarshal([]byte(written), &f) == nil && f.Sound() {
+					who.Format = f
+				}
+			}
+			c.SetRequest(r.WithContext(actor.With(r.Context(), who)))
 			return next(c)
 		}
 	}
@@ -223,12 +233,12 @@ func describe(err error) string {
 // What the server itself tells.
 var (
 	badRequest  = notice.Define("bad-request", "{why}")
-	internal    = notice.Define("internal", "something went wrong inside Codicil; it was written to the log")
-	tookTooLong = notice.Define("took-too-long.request", "this took longer than {time} and was stopped; ask for less at once")
-	noSuchPath  = notice.Define("not-found.path", "there is nothing at this address")
-	notAllowed  = notice.Define("method-not-allowed", "this cannot be done with what is at this address")
+	internal    = notice.Define("internal", "an internal error occurred; it has been logged")
+	tookTooLong = notice.Define("took-too-long.request", "this took longer than {time} and was stopped; ask for less")
+	noSuchPath  = notice.Define("not-found.path", "nothing found at this address")
+	notAllowed  = notice.Define("method-not-allowed", "this method is not allowed at this address")
 	forbidden   = notice.Define("forbidden", "requests are taken from this machine only")
-	tooMuch     = notice.Define("request-entity-too-large", "the request is larger than {most} MB; send less at once")
+	tooMuch     = notice.Define("request-entity-too-large", "the request is larger than {most} MB; send less")
 	refused     = notice.Define("refused", "the request was refused ({status}); look at its address and headers")
 	notBuilt    = notice.Define("not-built", "the web client is not built; run make build")
 )

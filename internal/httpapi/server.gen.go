@@ -40,7 +40,7 @@ type ServerInterface interface {
 	// ExportConfirmation The same as CSV, a line for each proof of each rule
 	// (GET /confirmation/report/export)
 	ExportConfirmation(ctx *echo.Context, params ExportConfirmationParams) error
-	// WriteConstant Write a value that a person gave for a field as a formula
+	// WriteConstant Write what a person typed as the value of a rule as a formula
 	// (POST /constants)
 	WriteConstant(ctx *echo.Context) error
 	// Evaluate Take documents through the rules in force, as an ERP that asks; nothing is kept
@@ -208,6 +208,9 @@ type ServerInterface interface {
 	// CopyRules Copy the rules made for one scope to another, as drafts; or only tell which
 	// (POST /rules/copy)
 	CopyRules(ctx *echo.Context) error
+	// ListRuleHistory What the rules on one field have been, of those that are retired too
+	// (GET /rules/history)
+	ListRuleHistory(ctx *echo.Context, params ListRuleHistoryParams) error
 	// MoveRules Put several rules in another state, all or none; or only tell what that affects
 	// (POST /rules/move)
 	MoveRules(ctx *echo.Context) error
@@ -247,6 +250,9 @@ type ServerInterface interface {
 
 	// (GET /rules/{id}/versions)
 	ListRuleVersions(ctx *echo.Context, id Identity) error
+	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
+	// (POST /sheets)
+	WriteSheet(ctx *echo.Context) error
 	// ListCrosswalks The crosswalks without their rows
 	// (GET /tables/crosswalks)
 	ListCrosswalks(ctx *echo.Context) error
@@ -1444,6 +1450,31 @@ func (w *ServerInterfaceWrapper) CopyRules(ctx *echo.Context) error {
 	return err
 }
 
+// ListRuleHistory converts echo context to params.
+func (w *ServerInterfaceWrapper) ListRuleHistory(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListRuleHistoryParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Required query parameter "field" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "field", ctx.QueryParams(), &params.Field, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter field: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListRuleHistory(ctx, params)
+	return err
+}
+
 // MoveRules converts echo context to params.
 func (w *ServerInterfaceWrapper) MoveRules(ctx *echo.Context) error {
 	var err error
@@ -1635,6 +1666,15 @@ func (w *ServerInterfaceWrapper) ListRuleVersions(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListRuleVersions(ctx, id)
+	return err
+}
+
+// WriteSheet converts echo context to params.
+func (w *ServerInterfaceWrapper) WriteSheet(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WriteSheet(ctx)
 	return err
 }
 
@@ -1984,6 +2024,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/rules/:id", wrapper.ChangeRule, options.OperationMiddlewares["changeRule"]...)
 	router.POST(options.BaseURL+"/rules/:id/state", wrapper.MoveRule, options.OperationMiddlewares["moveRule"]...)
 	router.GET(options.BaseURL+"/rules/:id/versions", wrapper.ListRuleVersions, options.OperationMiddlewares["listRuleVersions"]...)
+	router.POST(options.BaseURL+"/sheets", wrapper.WriteSheet, options.OperationMiddlewares["writeSheet"]...)
+	router.GET(options.BaseURL+"/rules/history", wrapper.ListRuleHistory, options.OperationMiddlewares["listRuleHistory"]...)
 	router.POST(options.BaseURL+"/conditions", wrapper.ComposeConditions, options.OperationMiddlewares["composeConditions"]...)
 	router.POST(options.BaseURL+"/constants", wrapper.WriteConstant, options.OperationMiddlewares["writeConstant"]...)
 	router.POST(options.BaseURL+"/formulas/check", wrapper.CheckFormula, options.OperationMiddlewares["checkFormula"]...)
@@ -4567,6 +4609,45 @@ func (response CopyRulesdefaultApplicationProblemPlusJSONResponse) VisitCopyRule
 	return err
 }
 
+type ListRuleHistoryRequestObject struct {
+	Params ListRuleHistoryParams
+}
+
+type ListRuleHistoryResponseObject interface {
+	VisitListRuleHistoryResponse(w http.ResponseWriter) error
+}
+
+type ListRuleHistory200JSONResponse []RuleVersion
+
+func (response ListRuleHistory200JSONResponse) VisitListRuleHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRuleHistorydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRuleHistorydefaultApplicationProblemPlusJSONResponse) VisitListRuleHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type MoveRulesRequestObject struct {
 	Body *MoveRulesJSONRequestBody
 }
@@ -5126,6 +5207,71 @@ type ListRuleVersionsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListRuleVersionsdefaultApplicationProblemPlusJSONResponse) VisitListRuleVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WriteSheetRequestObject struct {
+	Body *WriteSheetJSONRequestBody
+}
+
+type WriteSheetResponseObject interface {
+	VisitWriteSheetResponse(w http.ResponseWriter) error
+}
+
+type WriteSheet200ApplicationVndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response WriteSheet200ApplicationVndOpenxmlformatsOfficedocumentSpreadsheetmlSheetResponse) VisitWriteSheetResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type WriteSheet200TextCsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response WriteSheet200TextCsvResponse) VisitWriteSheetResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type WriteSheetdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WriteSheetdefaultApplicationProblemPlusJSONResponse) VisitWriteSheetResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -5964,7 +6110,7 @@ type StrictServerInterface interface {
 	// ExportConfirmation The same as CSV, a line for each proof of each rule
 	// (GET /confirmation/report/export)
 	ExportConfirmation(ctx context.Context, request ExportConfirmationRequestObject) (ExportConfirmationResponseObject, error)
-	// WriteConstant Write a value that a person gave for a field as a formula
+	// WriteConstant Write what a person typed as the value of a rule as a formula
 	// (POST /constants)
 	WriteConstant(ctx context.Context, request WriteConstantRequestObject) (WriteConstantResponseObject, error)
 	// Evaluate Take documents through the rules in force, as an ERP that asks; nothing is kept
@@ -6132,6 +6278,9 @@ type StrictServerInterface interface {
 	// CopyRules Copy the rules made for one scope to another, as drafts; or only tell which
 	// (POST /rules/copy)
 	CopyRules(ctx context.Context, request CopyRulesRequestObject) (CopyRulesResponseObject, error)
+	// ListRuleHistory What the rules on one field have been, of those that are retired too
+	// (GET /rules/history)
+	ListRuleHistory(ctx context.Context, request ListRuleHistoryRequestObject) (ListRuleHistoryResponseObject, error)
 	// MoveRules Put several rules in another state, all or none; or only tell what that affects
 	// (POST /rules/move)
 	MoveRules(ctx context.Context, request MoveRulesRequestObject) (MoveRulesResponseObject, error)
@@ -6171,6 +6320,9 @@ type StrictServerInterface interface {
 
 	// (GET /rules/{id}/versions)
 	ListRuleVersions(ctx context.Context, request ListRuleVersionsRequestObject) (ListRuleVersionsResponseObject, error)
+	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
+	// (POST /sheets)
+	WriteSheet(ctx context.Context, request WriteSheetRequestObject) (WriteSheetResponseObject, error)
 	// ListCrosswalks The crosswalks without their rows
 	// (GET /tables/crosswalks)
 	ListCrosswalks(ctx context.Context, request ListCrosswalksRequestObject) (ListCrosswalksResponseObject, error)
@@ -8461,6 +8613,31 @@ func (sh *strictHandler) CopyRules(ctx *echo.Context) error {
 	return nil
 }
 
+// ListRuleHistory operation middleware
+func (sh *strictHandler) ListRuleHistory(ctx *echo.Context, params ListRuleHistoryParams) error {
+	var request ListRuleHistoryRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRuleHistory(ctx.Request().Context(), request.(ListRuleHistoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRuleHistory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListRuleHistoryResponseObject); ok {
+		return validResponse.VisitListRuleHistoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // MoveRules operation middleware
 func (sh *strictHandler) MoveRules(ctx *echo.Context) error {
 	var request MoveRulesRequestObject
@@ -8937,6 +9114,52 @@ func (sh *strictHandler) ListRuleVersions(ctx *echo.Context, id Identity) error 
 		return err
 	} else if validResponse, ok := response.(ListRuleVersionsResponseObject); ok {
 		return validResponse.VisitListRuleVersionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WriteSheet operation middleware
+func (sh *strictHandler) WriteSheet(ctx *echo.Context) error {
+	var request WriteSheetRequestObject
+
+	var body WriteSheetJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WriteSheet(ctx.Request().Context(), request.(WriteSheetRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WriteSheet")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WriteSheetResponseObject); ok {
+		return validResponse.VisitWriteSheetResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

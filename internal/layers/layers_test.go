@@ -88,8 +88,8 @@ var peers = map[string][]string{
 	"app/commit":   {"actor", "cache", "clock", "fault", "store"},
 	"app/judging":  {"actor", "app/commit", "cache", "clock", "contract", "fault", "store", "view"},
 	"app/impact":   {"app/judging", "contract", "exchange", "fault", "store", "view"},
-	"app/formulas": {"app/judging", "contract", "fault", "view"},
-	"app/rules":    {"app/commit", "app/impact", "app/judging", "contract", "fault", "store", "view"},
+	"app/formulas": {"actor", "app/judging", "contract", "fault", "view"},
+	"app/rules":    {"actor", "app/commit", "app/impact", "app/judging", "contract", "fault", "store", "view"},
 	"app/proofs":   {"app/commit", "app/judging", "cache", "contract", "fault", "ledger", "store", "view"},
 	"app/coverage": {"actor", "app/commit", "app/judging", "contract", "exchange", "store", "view"},
 	"app/records":  {"app/commit", "app/judging", "cache", "contract", "exchange", "fault", "store", "view"},
@@ -103,7 +103,7 @@ var peers = map[string][]string{
 	"demo":         {"actor", "app", "clock", "contract", "fault", "standard", "store"},
 	"demo/prepare": {"demo"},
 	"demo/suggest": {"actor", "app", "demo", "store"},
-	"httpapi":      {"actor", "app", "contract", "fault", "view"},
+	"httpapi":      {"actor", "app", "contract", "exchange", "fault", "view"},
 }
 
 // most is how many methods a struct of the use cases may have.

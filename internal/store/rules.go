@@ -101,6 +101,17 @@ func (s *Store) DeleteRule(ctx context.Context, id int64) error {
 	return s.db.WithContext(ctx).Delete(&ruleRow{ID: id}).Error
 }
 
+// LastChanges returns who changed each rule of a kind last, and when, by rule.
+func (s *Store) LastChanges(ctx context.Context, kind string) (map[int64]record.Stamp, error) {
+	var rows []ruleVersion
+	err := s.db.WithContext(ctx).Omit("body").Joins("JOIN rules ON rules.id = rule_versions.rule_id AND rules.version = rule_versions.version AND rules.kind = ?", kind).Find(&rows).Error
+	changed := make(map[int64]record.Stamp, len(rows))
+	for _, v := range rows {
+		changed[v.RuleID] = v.Signed.stamp(v.ChangedAt)
+	}
+	return changed, err
+}
+
 // RuleVersions returns the versions of a rule, newest first.
 func (s *Store) RuleVersions(ctx context.Context, id int64) ([]RuleVersion, error) {
 	return all(s.db.WithContext(ctx).Where("rule_id = ?", id).Order("version DESC"), func(v ruleVersion) RuleVersion {

@@ -19,11 +19,13 @@ type Reader struct {
 	Viewer
 	plan *plan.Plan
 	out  *engine.Outcome
+	// phrases are those of rules that were told already: in many lines the same ones act.
+	phrases map[*rule.Compiled]string
 }
 
 // NewReader returns what shows the outcome of a run through a plan.
 func NewReader(p *plan.Plan, out *engine.Outcome, titles Titles, format *field.Format) *Reader {
-	return &Reader{Viewer{p.Kind(), p.Scope.Company, titles, format.OrPlain()}, p, out}
+	return &Reader{Viewer{p.Kind(), p.Scope.Company, titles, format.OrPlain()}, p, out, map[*rule.Compiled]string{}}
 }
 
 func (r *Reader) shown(s engine.Cell, v feel.Value) contract.Shown {
@@ -137,6 +139,15 @@ func (r *Reader) followUp(f engine.FollowUp) contract.FollowUp {
 // those in lines are told that made something, or spoke.
 const linesInFull = 1_000
 
+func (r *Reader) phrase(c *rule.Compiled) string {
+	phrase, told := r.phrases[c]
+	if !told {
+		phrase = rule.Phrase(c, r.Wording())
+		r.phrases[c] = phrase
+	}
+	return phrase
+}
+
 // Acts tells what rules did at a cell.
 func (r *Reader) Acts(s engine.Cell) []contract.Act {
 	rules := s.Rules
@@ -147,7 +158,7 @@ func (r *Reader) Acts(s engine.Cell) []contract.Act {
 	}
 	return List(rules, func(a engine.Act) contract.Act {
 		act := contract.Act{
-			Rule: a.Rule.ID, Version: a.Rule.Version, Family: string(a.Rule.Family), Phrase: rule.Phrase(a.Rule, r.Kind),
+			Rule: a.Rule.ID, Version: a.Rule.Version, Family: string(a.Rule.Family), Phrase: r.phrase(a.Rule),
 			Did: contract.ActDid(a.Did), Before: r.shown(s, a.Before), After: r.shown(s, a.After),
 			Reason: a.Reason, Facts: []contract.Fact{},
 		}
@@ -155,7 +166,7 @@ func (r *Reader) Acts(s engine.Cell) []contract.Act {
 			act.By = a.By.ID
 		}
 		for _, f := range a.Facts {
-			act.Facts = append(act.Facts, contract.Fact{Text: f.Text, Value: r.Fact(s, f)})
+			act.Facts = append(act.Facts, contract.Fact{Text: r.plan.Vocabulary.TellPart(f.Node, s.Index, r.Wording()), Value: r.Fact(s, f)})
 		}
 		return act
 	})
@@ -171,7 +182,7 @@ func (r *Reader) Fact(s engine.Cell, f feel.Step) string {
 	}
 	switch {
 	case f.Values() != nil:
-		return strings.Join(List(f.Values(), Brief), " · ")
+		return strings.Join(List(f.Values(), r.brief), " · ")
 	case f.Value.IsNull() && place < 0:
 		return "undecided"
 	case f.Value.IsNull():
@@ -179,7 +190,10 @@ func (r *Reader) Fact(s engine.Cell, f feel.Step) string {
 	case place >= 0:
 		return r.At(engine.Cell{Index: place, Line: s.Line}, f.Value)
 	}
-	return Brief(f.Value)
+	if name := r.plan.Vocabulary.NameAt(s.Index, f.Node); name != nil {
+		return name.Field.Tell(f.Value, r.Format)
+	}
+	return r.brief(f.Value)
 }
 
 // inMessage shows a value in a message: that of a field as the field is read.
@@ -190,14 +204,11 @@ func (r *Reader) inMessage(m engine.Message, piece rule.Piece, v feel.Value) str
 	case piece.Field != nil:
 		return piece.Field.Show(v, r.Format, r.Company.Surroundings(""))
 	}
-	return Brief(v)
+	return r.brief(v)
 }
 
 // longest is how many characters of a value are told.
 const longest = 80
-
-// Brief tells a value in a few words: of a long list how many items it has.
-func Brief(v feel.Value) string { return v.Brief(longest) }
 
 // Computed shows the value of a formula: that of a field as the field is read.
 func (r *Reader) Computed(s engine.Cell, v feel.Value, ofField bool) string {
@@ -209,7 +220,7 @@ func (r *Reader) Computed(s engine.Cell, v feel.Value, ofField bool) string {
 	case ofField:
 		return r.At(s, v)
 	}
-	return Brief(v)
+	return r.brief(v)
 }
 
 func labelInLine(label string, line int) string { return fmt.Sprintf("%s in line %d", label, line) }

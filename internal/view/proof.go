@@ -112,7 +112,7 @@ func ReportedProof(r *proof.Result) contract.ReportedProof {
 }
 
 // Confirmation shows what the proofs confirm of a rule.
-func Confirmation(c proof.Confirmation, names rule.Names) contract.Confirmation {
+func Confirmation(c proof.Confirmation, names rule.Wording) contract.Confirmation {
 	r := c.Rule
 	return contract.Confirmation{
 		Rule: r.ID, Version: r.Version, RuleState: r.State, Sentence: rule.Sentence(r, names), Family: string(r.Family),

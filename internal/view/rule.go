@@ -1,7 +1,6 @@
 package view
 
 import (
-	"strings"
 	"unicode/utf16"
 
 	"codicil/core/feel"
@@ -13,29 +12,30 @@ import (
 )
 
 // Rule shows a rule; proofs are those of its kind.
-func Rule(c *rule.Compiled, names rule.Names, proofs []int64) contract.RuleView {
+func Rule(c *rule.Compiled, names rule.Wording, proofs []int64) contract.RuleView {
 	v := contract.RuleView{
 		ID: c.ID, Version: c.Version, State: c.State, Name: c.Name, Reason: c.Reason, Body: c.Body,
-		ProposedName: rule.ProposeName(c, names.Kind), Sentence: rule.Sentence(c, names), Phrase: rule.Phrase(c, names.Kind),
+		ProposedName: rule.ProposeName(c), Named: rule.IsNamed(c), ProposedMessage: rule.ProposeMessage(c), Sentence: rule.Sentence(c, names), Phrase: rule.Phrase(c, names),
 		Problems: Problems(c), Sound: c.Sound(), Proofs: append([]int64{}, proofs...),
 	}
-	v.When, v.Must = c.Conditions("when"), c.Conditions("must")
+	v.When, v.Must = rule.ShownConditions(c, "when", names), rule.ShownConditions(c, "must", names)
 	v.Reads = c.ReadFields()
 	if c.Field >= 0 {
-		target := &names.Kind.Fields[c.Field]
-		if c.Remote != nil {
-			target = c.Remote
-		}
-		v.Constant, v.IsConstant = rule.ConstantOf(c.Value, target)
+		v.Constant, v.IsConstant = rule.ValueText(c, names)
 		v.FieldValue, v.LookUp = c.ValueName(), c.LookUp()
 	}
 	return v
 }
 
+// LastChange tells who changed a rule last, and when.
+func LastChange(v *contract.RuleView, by record.Stamp) {
+	v.ChangedAt, v.ChangedBy = at(by), by.By
+}
+
 // RuleVersion shows a rule as it was at one time; then is compiled as it was.
-func RuleVersion(then *rule.Compiled, names rule.Names, changed record.Stamp) contract.RuleVersion {
+func RuleVersion(then *rule.Compiled, names rule.Wording, changed record.Stamp) contract.RuleVersion {
 	return contract.RuleVersion{
-		Version: then.Version, State: then.State, Name: then.Name, Body: then.Body, Reason: then.Reason, ChangedAt: at(changed), ChangedBy: changed.By,
+		Rule: then.ID, Version: then.Version, State: then.State, Name: then.Name, Body: then.Body, Reason: then.Reason, ChangedAt: at(changed), ChangedBy: changed.By,
 		Sentence: rule.Sentence(then, names),
 	}
 }
@@ -65,7 +65,7 @@ func units(text string, offset int) int {
 
 // Plan shows the rules of a scope by field and station. Drafts and suspended rules of the book
 // stand after those in force; retired ones are left out.
-func Plan(built *plan.Plan, book *plan.Book, names rule.Names, findings []finding.Finding) contract.Plan {
+func Plan(built *plan.Plan, book *plan.Book, names rule.Wording, findings []finding.Finding) contract.Plan {
 	kind := built.Kind()
 	out := contract.Plan{
 		Fields: make([]contract.PlanField, len(kind.Fields)),
@@ -100,31 +100,11 @@ func Plan(built *plan.Plan, book *plan.Book, names rule.Names, findings []findin
 	return out
 }
 
-func planRule(c *rule.Compiled, names rule.Names) contract.PlanRule {
+func planRule(c *rule.Compiled, names rule.Wording) contract.PlanRule {
 	return contract.PlanRule{
-		ID: c.ID, State: c.State, Sound: c.Sound(), Phrase: rule.Phrase(c, names.Kind),
-		Sentence: rule.Sentence(c, names), Inherited: c.Scope.Width() > 0, Width: c.Scope.Width(), Occasions: occasions(c),
+		ID: c.ID, State: c.State, Sound: c.Sound(), Phrase: rule.Phrase(c, names),
+		Sentence: rule.Sentence(c, names), Inherited: c.Scope.Width() > 0, Width: c.Scope.Width(), Occasions: rule.RunsOn(c, names),
 	}
-}
-
-// occasions says in a few words on which occasions a rule runs; "" for all of them.
-func occasions(c *rule.Compiled) string {
-	var words []string
-	own := families[c.Family]
-	switch {
-	case own.always:
-	case !c.On.Change || (own.newOnly != nil && own.newOnly(c)):
-		words = append(words, "new records only")
-	case !c.On.New:
-		words = append(words, "changes only")
-	}
-	if moments := c.Effect.Moments; len(moments) > 0 {
-		words = append(words, strings.Join(List(moments, func(m rule.Moment) string { return string(m) }), ", "))
-	}
-	if len(c.Effect.WhenChanged) > 0 {
-		words = append(words, "when something it names changed")
-	}
-	return strings.Join(words, "; ")
 }
 
 // Names shows the names that formulas may use; want is the type of value that fits.
@@ -147,7 +127,7 @@ func (r *Reader) Steps(formula string, steps []feel.Step, fact func(feel.Step) s
 		start, end := step.Node.Span()
 		shown := contract.FormulaStep{Start: units(formula, start), End: units(formula, end), Text: step.Text, Value: fact(step), Times: step.Times()}
 		if values := step.Values(); values != nil {
-			shown.Values = List(values, Brief)
+			shown.Values = List(values, r.brief)
 		}
 		return shown
 	})

@@ -12,6 +12,7 @@ import (
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/record"
+	"codicil/core/rule"
 	"codicil/internal/contract"
 )
 
@@ -29,6 +30,20 @@ type Viewer struct {
 	Company *record.Company
 	Titles  Titles
 	Format  field.Format
+}
+
+// Wording is how rules are told to the person.
+func (v *Viewer) Wording() rule.Wording {
+	return rule.Wording{Kind: v.Kind, Show: rule.Written(v.Format)}
+}
+
+// brief tells a value in a few words: of a long list how many items it has.
+func (v *Viewer) brief(value feel.Value) string {
+	switch value.Kind() {
+	case feel.Number, feel.Date, feel.Boolean:
+		return rule.Written(v.Format)(nil, value)
+	}
+	return value.Brief(longest)
 }
 
 // List turns rows into what the contract shows; never nil.

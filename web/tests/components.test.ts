@@ -37,6 +37,7 @@ function cell(rules: PlanRule[], acts?: Act[], messages: object[] = []) {
       rules,
       outcome: acts && outcome(acts),
       messages: messages as never,
+      room: { before: 0, width: 200 },
     },
   });
 }

@@ -186,6 +186,7 @@ describe("the value that a field gets", () => {
     const field = useCatalog().field("limit")!;
     const w = mount(ValueEditor, {
       props: {
+        target: "payment_terms",
         kind: "vendor",
         field,
         names: names.names,

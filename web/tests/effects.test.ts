@@ -41,32 +41,32 @@ describe("how a field is met", () => {
 
   it("may be said of every field of its section at once", async () => {
     const { body, w } = editor({ access: "hidden" });
-    await pick(w, "What the rule is on", "section:general");
+    await pick(w, "Field or section", "section:general");
     expect(body.target).toBe("section:general");
-    expect(w.text()).toContain("What is stored in it stays");
+    expect(w.text()).toContain("Its saved value stays");
   });
 
   it("leaves no stop and no keying twice where nobody can type, and requires nothing there", async () => {
     const { body, w } = editor({ need: "required", cursor: "stop", keying: "twice" });
-    await pick(w, "Whether people may type there", "read-only");
+    await pick(w, "Access", "read-only");
     expect(body.effect).toEqual({
       access: "read-only",
       need: undefined,
       cursor: undefined,
       keying: undefined,
     });
-    expect(w.text()).not.toContain("the cursor");
+    expect(w.text()).not.toContain("cursor");
   });
 
   it("says each aspect by itself, and leaves the others to other rules", async () => {
     const { body, w } = editor({ need: "required", access: "open" });
-    await pick(w, "Whether it must be filled", "");
-    await pick(w, "Whether people may type there", "");
-    await pick(w, "How often a new value is keyed", "twice");
+    await pick(w, "Required or optional", "");
+    await pick(w, "Access", "");
+    await pick(w, "Keying", "twice");
     expect(body.effect).toEqual({ need: undefined, access: undefined, keying: "twice" });
-    await pick(w, "What the cursor does", "passed over");
+    await pick(w, "Cursor", "passed over");
     expect(body.effect.cursor).toBe("passed over");
-    expect(w.text()).not.toContain("a new value");
+    expect(w.text()).not.toContain("new values are");
   });
 });
 
@@ -95,9 +95,9 @@ describe("the value that a rule gives", () => {
 
   it("of a default has a lifetime that is told in words, and may be fixed", async () => {
     const { body, w } = editor("default", { value: "5" });
-    await marked(w, "whenever it is blank").setValue(true);
+    await marked(w, "whenever blank").setValue(true);
     expect(body.effect.lifetime).toBe("whenever blank");
-    await marked(w, "on a new record only").setValue(true);
+    await marked(w, "new records only").setValue(true);
     expect(body.effect.lifetime).toBe("new only");
     await marked(w, "fixed").setValue(true);
     expect(body.effect.fixed).toBe(true);
@@ -106,7 +106,7 @@ describe("the value that a rule gives", () => {
   it("of a source is copied or live", async () => {
     const { body, w } = editor("source", { value: "", tie: "copied" });
     expect(w.text()).toContain("Credit limit comes from");
-    await marked(w, "live: always as it is there").setValue(true);
+    await marked(w, "live: always").setValue(true);
     expect(body.effect.tie).toBe("live");
   });
 
@@ -146,8 +146,8 @@ describe("a value that is unique", () => {
     const { w, now } = editor({ ignore: ["case"] });
     await marked(w, "punctuation").setValue(true);
     await marked(w, "capitals").setValue(false);
-    await marked(w, "over all companies").setValue(true);
-    await marked(w, "almost the same").setValue(true);
+    await marked(w, "in any company").setValue(true);
+    await marked(w, "similar values").setValue(true);
     expect(now()).toEqual({ with: [], ignore: ["punctuation"], everywhere: true, near: true });
     await marked(w, "in the same company").setValue(true);
     expect(now().everywhere).toBe(false);

@@ -121,7 +121,7 @@ describe("the proofs of a rule", () => {
       { name: "one", unread: true, rules: [7] },
       { name: "three", unread: true, rules: [7] },
     ]);
-    expect(w.text()).toContain("2 proofs were kept");
+    expect(w.text()).toContain("2 proofs were saved");
     expect(w.text()).toContain("each of 10 slightly wrong versions is noticed");
   });
 
@@ -130,7 +130,7 @@ describe("the proofs of a rule", () => {
     const { w } = await show(RuleProofs, { rule: 7, version: 2 });
     await button(w, "Suggest proofs for that").trigger("click");
     await flushPromises();
-    expect(w.text()).toContain("Nothing was found that shows more");
+    expect(w.text()).toContain("No more suggestions");
   });
 });
 
@@ -153,10 +153,8 @@ describe("what a rule would do to existing records", () => {
     );
     serve({ "GET /rules/7/impact": () => lines.response() });
     const { w } = await show(RuleImpact, { rule: 7, version: 2 });
-    expect(w.text(), "nothing is looked at before somebody asks").toBe(
-      "What it would do to existing records",
-    );
-    await button(w, "What it would do").trigger("click");
+    expect(w.text(), "nothing is looked at before somebody asks").toBe("Effect on existing records");
+    await button(w, "Effect on existing records").trigger("click");
     await flushPromises();
     await lines.more();
     expect(w.find("[role=status]").text()).toContain("Of 40 in its scope it would refuse 2 and change 1");

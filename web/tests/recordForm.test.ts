@@ -139,7 +139,7 @@ describe("the form of a record", () => {
     await w.find('[aria-label="Remove line 2"]').trigger("click");
     expect(trial.lines.value).toEqual([1, 3]);
     const back = w.findAll(".foot button").at(-1)!;
-    expect(back.text()).toBe("Put line 2 back");
+    expect(back.text()).toBe("Restore line 2 back");
     await back.trigger("click");
     expect(trial.lines.value).toEqual([1, 2, 3]);
   });

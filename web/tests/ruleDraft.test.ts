@@ -27,6 +27,7 @@ function view(change: Partial<RuleView>): RuleView {
     state: "in force",
     name: "n",
     proposedName: "n",
+    named: false,
     body,
     sentence: "s",
     phrase: "p",
@@ -174,7 +175,7 @@ describe("the rule of a cell", () => {
     await settle();
     await draft.keep();
     expect(draft.problem).toBe(
-      "the rule has errors and cannot be in force; correct them or keep it as a draft",
+      "the rule has errors and cannot be in force; correct them, or save it as a draft",
     );
     expect(draft.view?.problems[0]?.message).toBe("no");
     expect(draft.change?.body.effect.value).toBe("1");

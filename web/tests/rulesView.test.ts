@@ -163,7 +163,7 @@ describe("copying rules to another scope", () => {
     const { w, sent } = pane([copy(1), copy(2), copy(3, { already: 9 })]);
     await flushPromises();
     expect(w.text()).toContain("sentence 1");
-    expect(w.text()).toContain("1 hold here already");
+    expect(w.text()).toContain("1 already apply here");
     await w.findAll<HTMLInputElement>(".one input")[1]!.setValue(false);
     await button(w, "Copy 1 as drafts").trigger("click");
     await flushPromises();
@@ -174,7 +174,7 @@ describe("copying rules to another scope", () => {
   it("says so when there is nothing to copy", async () => {
     const { w } = pane([copy(3, { already: 9 })]);
     await flushPromises();
-    expect(w.text()).toContain("no rule made for that scope that does not hold here already");
+    expect(w.text()).toContain("Every rule of that scope already applies here");
     expect(button(w, "Copy 0 as drafts").element.disabled).toBe(true);
   });
 });

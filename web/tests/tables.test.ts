@@ -148,7 +148,7 @@ describe("standing values", () => {
     await flushPromises();
     expect(w.find("form [role=alert]").text()).toContain("freight is read by a rule");
     expect(w.find("form [role=alert]").text()).toContain("Freight by rate");
-    await button(w, "Leave it").trigger("click");
+    await button(w, "Cancel").trigger("click");
     expect(w.find("form").exists()).toBe(false);
   });
 });
@@ -226,7 +226,7 @@ describe("a crosswalk", () => {
     });
     expect(w.find("[role=status]").text()).toContain("1 rows were added");
     expect(input(w, "Country in row 3").element.value).toBe("DK");
-    await button(w, "Undo what was read").trigger("click");
+    await button(w, "Discard the loaded file").trigger("click");
     expect(input(w, "Country in row 3").exists()).toBe(false);
   });
 
@@ -350,7 +350,7 @@ describe("companies", () => {
     const w = show(CompaniesTable);
     await button(w, "30").trigger("click");
     await w.find("form .wide input").setValue("Another name");
-    await button(w, "Leave it").trigger("click");
+    await button(w, "Cancel").trigger("click");
     expect(w.text()).toContain("Kaisan");
     expect(w.text()).not.toContain("Another name");
   });

@@ -66,9 +66,9 @@ async function bar() {
 }
 const button = (w: VueWrapper, text: string) => w.findAll("button").find((b) => b.text() === text)!;
 describe("keeping a test as a proof", () => {
-  it("proves what acts and expects all values, unless somebody chooses", async () => {
+  it("proves the rules that act and expects all values, unless somebody chooses", async () => {
     const { w, kept } = await bar();
-    await button(w, "Keep as proof").trigger("click");
+    await button(w, "Save as proof").trigger("click");
     await flushPromises();
     expect(select(w, "Rules that it proves").props("modelValue")).toEqual([3]);
     await w.find('[aria-label="Name of the proof"]').setValue(" Five ");
@@ -77,12 +77,12 @@ describe("keeping a test as a proof", () => {
     expect(kept[0]).toMatchObject({ name: "Five", rules: [3] });
     expect(kept[0]).not.toHaveProperty("fields");
     expect(kept[0]).not.toHaveProperty("acting");
-    expect(w.find("[role=status]").text()).toContain("Kept as proof 9");
+    expect(w.find("[role=status]").text()).toContain("Saved as proof 9");
   });
 
   it("may prove that a rule keeps still, expect chosen values, and that its rules act", async () => {
     const { w, kept } = await bar();
-    await button(w, "Keep as proof").trigger("click");
+    await button(w, "Save as proof").trigger("click");
     await flushPromises();
     expect(offered(w, "Rules that it proves")).toEqual([3, 4]);
     await choose(w, "Rules that it proves", [3, 4]);
@@ -91,7 +91,7 @@ describe("keeping a test as a proof", () => {
     await w.find("form").trigger("submit");
     await flushPromises();
     expect(kept[0]).toMatchObject({ rules: [3, 4], fields: ["limit"], acting: true });
-    await button(w, "Keep as proof").trigger("click");
+    await button(w, "Save as proof").trigger("click");
     await flushPromises();
     expect(select(w, "Values that the proof expects").props("modelValue"), "the next begins anew").toEqual(
       [],
@@ -100,7 +100,7 @@ describe("keeping a test as a proof", () => {
 
   it("is left without keeping anything", async () => {
     const { w, kept } = await bar();
-    await button(w, "Keep as proof").trigger("click");
+    await button(w, "Save as proof").trigger("click");
     await w.find('[aria-label="Name of the proof"]').trigger("keydown.esc");
     expect(w.find("form").exists()).toBe(false);
     expect(kept).toEqual([]);
@@ -127,7 +127,7 @@ describe("a test document", () => {
       limit: { value: expect.any(String) },
     });
     expect(w.find("[role=status]").text()).toContain("No field is called Colour");
-    await button(w, "Good").trigger("click");
+    await button(w, "Dismiss").trigger("click");
     expect(w.text()).not.toContain("Colour");
   });
 });

@@ -11,6 +11,7 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
@@ -40,8 +41,8 @@ func (s *Service) Kind(ctx context.Context, kind string, strength bool) ([]contr
 		return nil, err
 	}
 	confirmed := proof.Confirm(b.Runner.Book, results)
-	names := b.Reference.Names(b.Runner.Book.Vocabulary.Kind)
-	shown := view.List(confirmed, func(c proof.Confirmation) contract.Confirmation { return view.Confirmation(c, names) })
+	wording := b.Reference.Wording(b.Runner.Book.Vocabulary.Kind, actor.Of(ctx).Format)
+	shown := view.List(confirmed, func(c proof.Confirmation) contract.Confirmation { return view.Confirmation(c, wording) })
 	if !strength {
 		return shown, nil
 	}
@@ -103,7 +104,7 @@ func (s *Service) Rule(ctx context.Context, id int64) (contract.Confirmation, er
 	if err != nil {
 		return contract.Confirmation{}, err
 	}
-	shown := view.Confirmation(proof.ConfirmRule(c, results), b.Reference.Names(c.Vocabulary().Kind))
+	shown := view.Confirmation(proof.ConfirmRule(c, results), b.Reference.Wording(c.Vocabulary().Kind, actor.Of(ctx).Format))
 	strengths, err := b.Runner.Measure(ctx, []*rule.Compiled{c}, results, nil)
 	if err == nil {
 		shown.Strength, err = s.strength(ctx, &strengths[0])

@@ -35,7 +35,7 @@ func (s *Service) Report(ctx context.Context, kind, company, kindType string) (c
 		return report, err
 	}
 	for i, c := range confirmed {
-		shown := contract.ReportedRule{Confirmation: view.Confirmation(c, b.Reference.Names(c.Rule.Vocabulary().Kind)), Note: c.Rule.Note, Reason: c.Rule.Reason, Proofs: []contract.ReportedProof{}}
+		shown := contract.ReportedRule{Confirmation: view.Confirmation(c, b.Reference.Wording(c.Rule.Vocabulary().Kind, actor.Of(ctx).Format)), Note: c.Rule.Note, Reason: c.Rule.Reason, Proofs: []contract.ReportedProof{}}
 		if shown.Confirmation.Strength, err = s.strength(ctx, &strengths[i]); err != nil {
 			return report, err
 		}

@@ -10,6 +10,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/rule"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -89,25 +90,29 @@ func (s *Service) Compose(ctx context.Context, request contract.ComposeRequest) 
 	if err != nil {
 		return contract.Formula{}, err
 	}
-	text, err := b.Vocabulary.Compose(asMeant(s.base.Links(ctx, m, ""), b.Vocabulary, place, request.Conditions), place)
+	links := s.base.Links(ctx, m, "")
+	understood := b.Vocabulary.Understand(request.Conditions, place, func(f *field.Field, text string) bool {
+		return f.IsLink() && links.Meant(f, text) != text
+	})
+	text, err := b.Vocabulary.Compose(asMeant(links, b.Vocabulary, place, understood, actor.Of(ctx).Format), place)
 	if err != nil {
 		return contract.Formula{}, fault.Bad(incompleteCondition, err)
 	}
-	return contract.Formula{Formula: text}, nil
+	return contract.Formula{Formula: text, Conditions: &understood}, nil
 }
 
-// asMeant puts the numbers of records in place of what people call them, as a formula
-// holds them.
-func asMeant(links *judging.Links, v *rule.Vocabulary, place int, c rule.Conditions) rule.Conditions {
+// asMeant puts the numbers of records in place of what people call them, and values as everybody
+// writes them in place of what the person typed, as a formula holds them.
+func asMeant(links *judging.Links, v *rule.Vocabulary, place int, c rule.Conditions, format field.Format) rule.Conditions {
 	c.Conditions = slices.Clone(c.Conditions)
 	for i := range c.Conditions {
 		condition := &c.Conditions[i]
 		if condition.Group != nil {
-			group := asMeant(links, v, place, *condition.Group)
+			group := asMeant(links, v, place, *condition.Group, format)
 			condition.Group = &group
 		}
 		if name := v.NameOf(place, condition.Field); name != nil {
-			condition.Values = view.List(condition.Values, func(text string) string { return links.Meant(name.Field, text) })
+			condition.Values = view.List(condition.Values, func(text string) string { return links.Meant(name.Field, plainly(name.Field, text, &format)) })
 		}
 	}
 	return c
@@ -123,17 +128,17 @@ func plainly(f *field.Field, typed string, format *field.Format) string {
 	return f.Plain(v)
 }
 
-// Constant writes a value that a person gave for a field as a formula.
+// Constant writes what a person typed as the value of a rule as a formula.
 func (s *Service) Constant(ctx context.Context, request contract.ConstantRequest) (contract.Formula, error) {
-	m, kind, err := s.base.KindOf(ctx, request.Kind)
+	b, place, f, err := s.target(ctx, request.Kind, request.Target)
 	if err != nil {
 		return contract.Formula{}, err
 	}
-	f := kind.Field(request.Field)
-	if f == nil {
-		return contract.Formula{}, fault.Bad(fault.UnknownField, kind.Noun(), request.Field)
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return contract.Formula{}, err
 	}
-	text, err := rule.Constant(f, s.base.Links(ctx, m, "").Meant(f, plainly(f, request.Text, request.Format)))
+	text, err := b.Vocabulary.Meant(s.base.Links(ctx, m, "").Meant(f, request.Text), place, f, request.Format.OrPlain())
 	if err != nil {
 		return contract.Formula{}, fault.Bad(misfit, err)
 	}

@@ -5,6 +5,7 @@ import (
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/rule"
+	"codicil/internal/actor"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/view"
@@ -14,7 +15,7 @@ import (
 // Tell tells a formula of a rule in words, and as cases where it is a chain of choices.
 func (s *Service) Tell(ctx context.Context, request contract.TellRequest) (contract.FormulaTold, error) {
 	told := contract.FormulaTold{Words: []contract.FormulaWord{}, Problems: []contract.RuleProblem{}, Findings: []feel.CaseFinding{}}
-	b, place, _, err := s.target(ctx, request.Kind, request.Target)
+	b, place, gives, err := s.target(ctx, request.Kind, request.Target)
 	if err != nil {
 		return told, err
 	}
@@ -32,20 +33,23 @@ func (s *Service) Tell(ctx context.Context, request contract.TellRequest) (contr
 	}
 	kind := m.Labelled(v.Kind, request.Company, request.Type)
 	format, links := request.Format.OrPlain(), s.base.Links(ctx, m, request.Company)
-	words := v.Tell(program, place, kind, func(f *field.Field, value feel.Value) string {
+	words := v.Tell(program, place, gives, rule.Wording{Kind: kind, Show: func(f *field.Field, value feel.Value) string {
 		key, isText := value.Text()
 		switch {
 		case f == nil:
-			return field.Holding(value).Show(value, format, field.Surroundings{})
+			return rule.Written(format)(nil, value)
 		case isText && f.IsLink():
 			return links.Link(f.Kind, key)
 		}
-		return f.Show(value, format, m.Company(request.Company).Surroundings(""))
-	})
+		return f.Tell(value, format)
+	}})
 	told.Text = rule.Text(words)
 	told.Words = view.Words(request.Formula, words)
 	if cases, ok := program.Cases(); ok {
 		told.Cases, told.Findings = &cases, cases.Judge(v.ScopeOf(place), v.Steps(&cases, place))
+		shown := v.ShownCases(cases, place, gives, rule.Wording{Show: rule.Written(format)})
+		told.Shown = &shown
+		told.Subjects = view.List(cases.Columns, func(c feel.CaseColumn) string { return v.SubjectWords(c.Subject, place, rule.Wording{Kind: kind}) })
 	}
 	return told, links.Err()
 }
@@ -57,11 +61,19 @@ func (s *Service) WriteCases(ctx context.Context, request contract.CasesRequest)
 	if err != nil {
 		return written, err
 	}
-	if written.Formula, err = request.Cases.Formula(); err != nil {
+	cases := request.Cases
+	if request.Typed {
+		who := actor.Of(ctx)
+		format := who.Format.OrPlain()
+		cases = b.Vocabulary.MeantCases(cases, place, field, format)
+		shown := b.Vocabulary.ShownCases(cases, place, field, rule.Wording{Show: rule.Written(format)})
+		written.Shown = &shown
+	}
+	if written.Formula, err = cases.Formula(); err != nil {
 		return written, fault.Bad(incompleteCase, err)
 	}
 	_, problems := b.Vocabulary.Part(cmp.Or(string(request.Part), "value"), written.Formula, place, field)
 	written.Problems = view.List(problems, func(p rule.Problem) contract.RuleProblem { return view.Problem(written.Formula, p) })
-	written.Findings = request.Cases.Judge(b.Vocabulary.ScopeOf(place), b.Vocabulary.Steps(&request.Cases, place))
+	written.Findings = cases.Judge(b.Vocabulary.ScopeOf(place), b.Vocabulary.Steps(&cases, place))
 	return written, nil
 }

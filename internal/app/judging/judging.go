@@ -229,7 +229,7 @@ const linesWithFacts = 50
 const longestJudging = 20 * time.Second
 
 var (
-	tookTooLong  = notice.Define("took-too-long", "the rules took longer than {time} over this document and were stopped; it has too many lines, or a formula goes through too much")
+	tookTooLong  = notice.Define("took-too-long", "the rules took longer than {time} over this document and were stopped; the document has too many lines, or a formula does too much work")
 	tooManyLines = notice.Define("too-many-lines", "{why}; divide it")
 	unreadable   = notice.Define("unknown-field.document", "{why}")
 )

@@ -6,7 +6,7 @@ import "codicil/core/notice"
 var (
 	posted        = notice.Define("posted", "{number} is posted and never changes; reverse it by a reversing document instead")
 	unknownColumn = notice.Define("unknown-field.column", "a {kind} has no field {column:q} to show")
-	linked        = notice.Define("linked", "{number} is named by {count} other records, so it cannot be deleted")
-	reversed      = notice.Define("reversed", "{number} is reversed; nothing follows from it")
+	linked        = notice.Define("linked", "{number} is used by {count} other records, so it cannot be deleted")
+	reversed      = notice.Define("reversed", "{number} is reversed; nothing can be created from it")
 	chooseType    = notice.Define("unknown-type.choose", "choose the {type} of the new {kind}")
 )

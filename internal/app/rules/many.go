@@ -3,6 +3,7 @@ package rules
 import (
 	"codicil/core/plan"
 	"codicil/core/rule"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/impact"
 	"codicil/internal/contract"
@@ -34,7 +35,7 @@ func (s *Service) Copy(ctx context.Context, request contract.CopyRequest) ([]con
 	if err != nil {
 		return nil, err
 	}
-	names, copies := m.Names(kind), []contract.RuleCopy{}
+	wording, copies := m.Wording(kind, actor.Of(ctx).Format), []contract.RuleCopy{}
 	_, err = s.base.Line.Whole(ctx, func(tx *store.Store) error {
 		inner := New(s.base.Over(tx))
 		for _, c := range book.Rules {
@@ -44,7 +45,7 @@ func (s *Service) Copy(ctx context.Context, request contract.CopyRequest) ([]con
 			body := c.Body
 			body.Scope.Companies, body.Scope.Types = moved(c.Scope.Companies, to.Company.Key), moved(c.Scope.Types, to.Type.Key)
 			compiled := rule.Compile(rule.Rule{State: rule.Draft, Body: body}, book.Vocabulary)
-			copied := contract.RuleCopy{Rule: c.ID, Phrase: rule.Phrase(c, kind), Sentence: rule.Sentence(compiled, names), Field: kind.Fields[max(c.Field, 0)].Label, Family: string(c.Family)}
+			copied := contract.RuleCopy{Rule: c.ID, Phrase: rule.Phrase(c, wording), Sentence: rule.Sentence(compiled, wording), Field: kind.Fields[max(c.Field, 0)].Label, Family: string(c.Family)}
 			switch {
 			case c.Scope.Covers(to.Company.Key, to.Type.Key, max(s.base.Today(nil), c.Scope.From)):
 				copied.Already = c.ID

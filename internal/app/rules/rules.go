@@ -10,6 +10,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/impact"
 	"codicil/internal/app/judging"
@@ -45,12 +46,17 @@ func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, e
 	if err != nil {
 		return nil, err
 	}
-	names := m.Names(b.Vocabulary.Kind)
+	wording := m.Wording(b.Vocabulary.Kind, actor.Of(ctx).Format)
 	proofs, err := s.base.Store.ProofsByRule(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
-	return view.List(b.Rules, func(c *rule.Compiled) contract.RuleView { return view.Rule(c, names, proofs[c.ID]) }), nil
+	changed, err := s.base.Store.LastChanges(ctx, kind)
+	return view.List(b.Rules, func(c *rule.Compiled) contract.RuleView {
+		shown := view.Rule(c, wording, proofs[c.ID])
+		view.LastChange(&shown, changed[c.ID])
+		return shown
+	}), err
 }
 
 func (s *Service) listAll(ctx context.Context) ([]contract.RuleView, error) {
@@ -91,7 +97,7 @@ func (s *Service) show(ctx context.Context, r rule.Rule) (contract.RuleView, err
 	if err != nil {
 		return contract.RuleView{}, err
 	}
-	return view.Rule(c.Compiled, m.Names(c.kind), proofs[r.ID]), nil
+	return view.Rule(c.Compiled, m.Wording(c.kind, actor.Of(ctx).Format), proofs[r.ID]), nil
 }
 
 type compiled struct {
@@ -126,7 +132,7 @@ func (s *Service) Create(ctx context.Context, change contract.RuleChange) (contr
 	r := judging.Changed(change)
 	r.ID = 0
 	err := s.base.Line.Alone(ctx, func() (*commit.Change, error) {
-		if err := s.complete(ctx, &r, ""); err != nil {
+		if err := s.complete(ctx, &r); err != nil {
 			return nil, err
 		}
 		by, err := s.base.Line.Stamp(ctx)
@@ -146,7 +152,7 @@ func (s *Service) Create(ctx context.Context, change contract.RuleChange) (contr
 
 // complete refuses what cannot even be a draft and gives the rule a name.
 // before is the name that was proposed for the rule before the change.
-func (s *Service) complete(ctx context.Context, r *rule.Rule, before string) error {
+func (s *Service) complete(ctx context.Context, r *rule.Rule) error {
 	c, err := s.compile(ctx, *r)
 	if err != nil {
 		return err
@@ -157,8 +163,8 @@ func (s *Service) complete(ctx context.Context, r *rule.Rule, before string) err
 	if !slices.Contains(rule.Families, r.Family) {
 		return fault.Bad(unknownFamily, r.Family)
 	}
-	if r.Name == "" || r.Name == before {
-		r.Name = rule.ProposeName(c.Compiled, c.kind)
+	if !rule.IsNamed(c.Compiled) {
+		r.Name = rule.ProposeName(c.Compiled)
 	}
 	return nil
 }
@@ -182,11 +188,7 @@ func (s *Service) Change(ctx context.Context, id int64, change contract.RuleChan
 		if r.Kind != kept.Kind {
 			return r, fault.Bad(kindChanged)
 		}
-		was, err := s.compile(ctx, kept)
-		if err != nil {
-			return r, err
-		}
-		if err := s.complete(ctx, &r, rule.ProposeName(was.Compiled, was.kind)); err != nil {
+		if err := s.complete(ctx, &r); err != nil {
 			return r, err
 		}
 		if r.State != rule.InForce || plan.SameBody(&r.Body, &kept.Body) {
@@ -344,11 +346,40 @@ func (s *Service) Versions(ctx context.Context, id int64) ([]contract.RuleVersio
 	if err != nil {
 		return nil, err
 	}
-	names := m.Names(b.Vocabulary.Kind)
+	wording := m.Wording(b.Vocabulary.Kind, actor.Of(ctx).Format)
 	rows, err := s.base.Store.RuleVersions(ctx, id)
 	return view.List(rows, func(v store.RuleVersion) contract.RuleVersion {
-		return view.RuleVersion(rule.Compile(v.Rule, b.Vocabulary), names, v.Changed)
+		return view.RuleVersion(rule.Compile(v.Rule, b.Vocabulary), wording, v.Changed)
 	}), err
+}
+
+// mostVersions is how many versions of the rules on a field are listed.
+const mostVersions = 200
+
+// History returns what the rules on a field have been, of those that are retired too, newest
+// change first. Cost: a read of the versions of each of its rules, and a compilation of each version.
+func (s *Service) History(ctx context.Context, kind, key string) ([]contract.RuleVersion, error) {
+	b, err := s.base.Cache.Book(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	place := b.Vocabulary.Kind.Index(key)
+	if place < 0 {
+		return nil, fault.Bad(fault.UnknownField, b.Vocabulary.Kind.Noun(), key)
+	}
+	all := []contract.RuleVersion{}
+	for _, c := range b.Rules {
+		if c.Field != place && !slices.Contains(c.Fields, place) {
+			continue
+		}
+		versions, err := s.Versions(ctx, c.ID)
+		if err != nil {
+			return nil, err
+		}
+		all = append(all, versions...)
+	}
+	slices.SortStableFunc(all, func(a, b contract.RuleVersion) int { return b.ChangedAt.Compare(a.ChangedAt) })
+	return all[:min(len(all), mostVersions)], nil
 }
 
 // Plan returns the rules of a scope by field and station. Drafts and suspended
@@ -371,7 +402,7 @@ func (s *Service) Plan(ctx context.Context, kind, company, kindType string, day 
 		layout = made.Complete(book.Vocabulary.Kind)
 	}
 	built := plan.Build(book, scope)
-	return view.Plan(built, book, ref.Names(built.Kind()), finding.Of(built, &layout)), nil
+	return view.Plan(built, book, ref.Wording(built.Kind(), actor.Of(ctx).Format), finding.Of(built, &layout)), nil
 }
 
 // UsingField returns the rules, retired ones left out, that target or read a field; of any kind

@@ -18,6 +18,7 @@ export type Series = Schemas["Series"];
 export type SeriesView = Schemas["SeriesView"];
 export type Plan = Schemas["Plan"];
 export type PlanRule = Schemas["PlanRule"];
+export type PlanField = Schemas["PlanField"];
 export type Outcome = Schemas["Outcome"];
 export type FieldOutcome = Schemas["FieldOutcome"];
 export type Act = Schemas["Act"];
@@ -66,9 +67,16 @@ export class RequestError extends Error {
   }
 }
 
+/** How the person writes numbers and dates, as the header that tells it; set by who knows it. */
+export const person = { format: () => "" };
+
 export const api = createClient<paths>({
   baseUrl: "/api/v1",
-  fetch: (request) => globalThis.fetch(request), // looked up when asked, so that a test can answer
+  fetch: (request) => {
+    const format = person.format();
+    if (format) request.headers.set("Person-Format", format);
+    return globalThis.fetch(request); // looked up when asked, so that a test can answer
+  },
 });
 
 export interface Answer<T> {

@@ -227,6 +227,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write rows that a screen shows as a file for a spreadsheet; nothing is kept */
+        post: operations["writeSheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/rules/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the rules on one field have been, of those that are retired too */
+        get: operations["listRuleHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/conditions": {
         parameters: {
             query?: never;
@@ -253,7 +287,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Write a value that a person gave for a field as a formula */
+        /** Write what a person typed as the value of a rule as a formula */
         post: operations["writeConstant"];
         delete?: never;
         options?: never;
@@ -1701,6 +1735,10 @@ export interface components {
             problems: components["schemas"]["RuleProblem"][];
             /** @description The formula as cases; none: it is no chain of choices */
             cases?: components["schemas"]["Cases"];
+            /** @description The cases as people read and type them */
+            shown?: components["schemas"]["Cases"];
+            /** @description What people call what each column of the cases tests */
+            subjects?: string[];
             findings: components["schemas"]["CaseFinding"][];
         };
         FormulaWord: {
@@ -1746,9 +1784,13 @@ export interface components {
              */
             part?: "when" | "value" | "must";
             cases: components["schemas"]["Cases"];
+            /** @description The cells are as a person typed them: codes without quotes, over 5, 1 to 5, JP, DK; missing: as formulas write them */
+            typed?: boolean;
         };
         CasesWritten: {
             formula: string;
+            /** @description The cases as they were understood, as the person reads them; of typed ones */
+            shown?: components["schemas"]["Cases"];
             problems: components["schemas"]["RuleProblem"][];
             findings: components["schemas"]["CaseFinding"][];
         };
@@ -1789,6 +1831,7 @@ export interface components {
                 askedBy: string;
                 askedOn: string;
                 why: string;
+                tags?: string[];
             };
         };
         /** @description What a rule does; which parts say something depends on its family */
@@ -1963,12 +2006,16 @@ export interface components {
         };
         ConstantRequest: {
             kind: string;
-            field: string;
+            /** @description What the rule is on */
+            target: string;
+            /** @description A value of the field, a day in words, a field by its label, a share of one, a text in quotes, or a formula */
             text: string;
             format?: components["schemas"]["Format"];
         };
         Formula: {
             formula: string;
+            /** @description The conditions as they were understood: several codes with commas are one of them, a label is its field */
+            conditions?: components["schemas"]["Conditions"];
         };
         RunRequest: {
             kind: string;
@@ -1995,7 +2042,17 @@ export interface components {
             name: string;
             /** @description Why it was put in force before its proofs showed it both ways, or though saved records break it */
             reason?: string;
+            /** @description What a check would say of itself; empty for other families and for what is not finished */
+            proposedMessage?: string;
             proposedName: string;
+            /** @description A person gave the name */
+            named: boolean;
+            /**
+             * Format: date-time
+             * @description When it was last changed; in lists and of a saved rule
+             */
+            changedAt?: string;
+            changedBy?: string;
             body: components["schemas"]["RuleBody"];
             sentence: string;
             phrase: string;
@@ -2025,7 +2082,20 @@ export interface components {
             /** @description Key of the result column */
             column: string;
         };
+        Sheet: {
+            /** @enum {string} */
+            as: "csv" | "xlsx";
+            head: string[];
+            rows: components["schemas"]["SheetCell"][][];
+        };
+        SheetCell: {
+            text: string;
+            /** @description It is a number as it is kept, to compute with */
+            exact?: boolean;
+        };
         RuleVersion: {
+            /** Format: int64 */
+            rule: number;
             version: number;
             state: components["schemas"]["RuleState"];
             name: string;
@@ -3615,6 +3685,56 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description The versions, newest first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RuleVersion"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    writeSheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Sheet"];
+            };
+        };
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listRuleHistory: {
+        parameters: {
+            query: {
+                kind: components["parameters"]["KindKey"];
+                field: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The versions of all its rules, newest change first, 200 at most */
             200: {
                 headers: {
                     [name: string]: unknown;

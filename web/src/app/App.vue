@@ -69,7 +69,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       <span class="spring" />
       <button class="plain" type="button" @click="going = true">Go to… <kbd>Ctrl K</kbd></button>
       <button class="plain" type="button" @click="shortcuts = true">Keys <kbd>?</kbd></button>
-      <button class="plain" type="button" title="How you write numbers and dates" @click="formatting = true">
+      <button class="plain" type="button" title="Numbers and dates" @click="formatting = true">
         {{ example }}
       </button>
       <button class="plain" type="button" @click="chosen = night ? 'day' : 'night'">
@@ -87,7 +87,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       </div>
       <RouterView v-else :key="writing" />
     </main>
-    <main v-else-if="!catalog.problem" class="page quiet">Opening the ledger…</main>
+    <main v-else-if="!catalog.problem" class="page quiet">Loading…</main>
     <GoAnywhere v-if="going" @close="going = false" />
     <FormatSheet v-if="formatting" @close="formatting = false" @chosen="writeAnew" />
     <ShortcutList v-if="shortcuts" @close="shortcuts = false" />

@@ -53,10 +53,10 @@ async function save() {
 
 <template>
   <OverSheet label="Numbers and dates" @close="emit('close')">
-    <h2>How you write numbers and dates</h2>
-    <p class="quiet">What you type is read this way, and what you read is written this way.</p>
-    <label class="way"><input v-model="own" type="radio" :value="false" /> as the chosen company does</label>
-    <label class="way"><input v-model="own" type="radio" :value="true" /> my own way</label>
+    <h2>Numbers and dates</h2>
+    <p class="quiet">Used for what you type and what you see.</p>
+    <label class="way"><input v-model="own" type="radio" :value="false" /> as the chosen company</label>
+    <label class="way"><input v-model="own" type="radio" :value="true" /> my own format</label>
     <div v-if="own" class="own">
       <label
         ><span class="field-label">Numbers</span>
@@ -80,7 +80,7 @@ async function save() {
     <TroubleNote v-bind="tried.trouble" />
     <footer>
       <button type="button" class="button first" :disabled="tried.busy" @click="save">Save</button>
-      <button type="button" class="button" @click="emit('close')">Leave it</button>
+      <button type="button" class="button" @click="emit('close')">Cancel</button>
     </footer>
   </OverSheet>
 </template>

@@ -2,7 +2,7 @@
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api } from "@/api/client";
-import { inSentence } from "@/queries/format";
+import { format, inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { askOnce, useAsked } from "@/queries/client";
 import { useWhileTyping } from "@/queries/whileTyping";
@@ -15,7 +15,7 @@ const wanted = ref("");
 const at = ref(0);
 const kind = computed(() => catalog.kind?.kind.key);
 const rules = useAsked(
-  () => (kind.value ? ["rules", kind.value] : undefined),
+  () => (kind.value ? ["rules", kind.value, { ...format }] : undefined),
   (signal) => api.GET("/rules", { params: { query: { kind: kind.value } }, signal }),
 );
 
@@ -103,7 +103,7 @@ function go(place?: Place) {
       >
         <span>{{ place.label }}</span><span class="quiet">{{ place.what }}</span>
       </li>
-      <li v-if="!found.length" class="quiet">Nothing is called that.</li>
+      <li v-if="!found.length" class="quiet">No results.</li>
     </ul>
   </OverSheet>
 </template>

@@ -5,11 +5,16 @@ defineEmits<{ close: [] }>();
 
 const keys: [string, string][] = [
   ["↑ ↓ ← →", "move in the plan"],
+  [
+    "E S D C U V F",
+    "on a cell right of Entered: open Entry, Source, Default, Compute, Substitute, Validate, Follow-up",
+  ],
+  ["H", "there: the history of the rules on the field"],
   ["Enter", "edit the entered value, or open the rule"],
   ["Tab", "take the value and go to the next field"],
-  ["Esc", "leave the value as it was; close the rule"],
-  ["Ctrl Enter", "post the test document, or the document that is open"],
-  ["Ctrl S", "keep the rule or the record that is open"],
+  ["Esc", "leave the value as it was; close the rule, which stays as you left it"],
+  ["Ctrl Enter", "post the test document or the open document; in a rule: put it in force"],
+  ["Ctrl S", "save the open rule or record"],
   ["F8", "in a record: jump to the next stop"],
   ["F7", "in a record: let the cursor go to every field, and back"],
   ["Ctrl Space", "in a formula: what can stand there"],

@@ -20,7 +20,7 @@ export const router = createRouter({
     {
       path: "/proofs/confirmed",
       component: () => import("@/features/proofs/ConfirmedView.vue"),
-      meta: { title: "Confirmed?" },
+      meta: { title: "Coverage" },
     },
     {
       path: "/records",

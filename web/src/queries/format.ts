@@ -1,5 +1,5 @@
 import { reactive } from "vue";
-import type { Schemas } from "@/api/client";
+import { person, type Schemas } from "@/api/client";
 
 export type Format = Schemas["Format"];
 
@@ -26,8 +26,15 @@ export function formatOf(locale: string): Format {
   };
 }
 
-/** How the person at work writes numbers and dates: as they chose, else as the chosen company does, else their browser. */
+/** How the person at work writes numbers and dates: as they chose, else as the chosen company, else their browser. */
 export const format = reactive<Format>(formatOf(navigator.language));
+
+// Sentences and values come as the person writes them; a header holds only plain characters.
+person.format = () =>
+  JSON.stringify(format).replace(
+    /[^\x20-\x7e]/g,
+    (sign) => `\\u${sign.charCodeAt(0).toString(16).padStart(4, "0")}`,
+  );
 
 export function writeAs(next?: Format) {
   Object.assign(format, next ?? formatOf(navigator.language));

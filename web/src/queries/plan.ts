@@ -23,12 +23,17 @@ export interface Selection {
   family: Family;
 }
 
+/** How wide a new rule is, from where one stands: this company and type, all types of the company, everywhere. */
+export type Width = "here" | "company" | "everywhere";
+export const widths: Width[] = ["here", "company", "everywhere"];
+
 /** The plan of a scope, and the test document that is on its way through it. */
 export const usePlan = defineStore("plan", () => {
   const catalog = useCatalog();
   const scope = reactive<Scope>({ kind: "", company: "", type: "", day: "" });
 
   const selected = ref<Selection>();
+  const width = ref<Width>("here");
   /** The rule being written, tried on the test document before it is kept. */
   const tried = ref<RuleChange>();
   /** Changes of rules that were left without keeping them, by kind, field, family and rule. */
@@ -56,7 +61,7 @@ export const usePlan = defineStore("plan", () => {
 
   // A document that moves to another day is under the rules of that day.
   const asked = useAsked(
-    () => (scope.type ? ["plan", shown.value] : undefined),
+    () => (scope.type ? ["plan", shown.value, { ...format }] : undefined),
     async (signal) => {
       const query = shown.value;
       const answer = await api.GET("/plan", { params: { query }, signal });
@@ -196,6 +201,7 @@ export const usePlan = defineStore("plan", () => {
     kept,
     busy,
     selected,
+    width,
     tried,
     unkept,
     at,

@@ -1,5 +1,5 @@
 <template>
   <div class="page">
-    <p class="empty">There is no such screen. <RouterLink to="/plan">Go to the plan</RouterLink>.</p>
+    <p class="empty">This page does not exist. <RouterLink to="/plan">Go to the plan</RouterLink>.</p>
   </div>
 </template>

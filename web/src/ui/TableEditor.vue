@@ -56,7 +56,7 @@ defineProps<{
     <div class="buttons">
       <slot name="buttons" />
       <button type="submit" class="button first" :disabled="table.busy || unsound">Save</button>
-      <button type="button" class="button" @click="table.leave()">Leave it</button>
+      <button type="button" class="button" @click="table.leave()">Cancel</button>
       <button
         v-if="!table.adding"
         type="button"

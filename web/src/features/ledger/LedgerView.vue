@@ -153,7 +153,7 @@ const most = ref(300);
             <button type="button" class="button first" :disabled="tried.busy" @click="empty">
               Remove them
             </button>
-            <button type="button" class="button" @click="emptying = false">Leave it</button>
+            <button type="button" class="button" @click="emptying = false">Cancel</button>
           </template>
           <button v-else type="button" class="plain" @click="emptying = true">Remove my postings</button>
         </template>

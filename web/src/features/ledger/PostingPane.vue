@@ -83,7 +83,7 @@ async function again() {
       </template>
     </p>
     <p v-for="p in posting.proofs" :key="p.key" class="about">
-      Kept as proof {{ p.key }}:
+      Saved as proof {{ p.key }}:
       <RouterLink :to="`/proofs?proof=${p.key}&kind=${kind}`">{{ p.title }}</RouterLink>
     </p>
     <p v-for="(m, i) in posting.outcome.messages" :key="i" class="message">

@@ -39,7 +39,7 @@ const itself = computed(
       :options="catalog.companyOptions"
       @change="set({ company: $event })"
     />
-    <span v-if="itself" class="quiet">That is the plan itself; choose another company or type.</span>
+    <span v-if="itself" class="quiet">This is the plan you are on; choose another company or type.</span>
     <slot v-else />
     <span class="spring" />
     <button type="button" class="button" :disabled="itself" @click="emit('copy')">

@@ -61,9 +61,7 @@ const known = computed(() => copies.value?.filter((c) => c.already) ?? []);
     </p>
     <TroubleNote v-bind="tried.trouble" />
     <p v-if="done" role="status" class="done">{{ done }}</p>
-    <p v-if="copies && !fresh.length" class="quiet">
-      There is no rule made for that scope that does not hold here already.
-    </p>
+    <p v-if="copies && !fresh.length" class="quiet">Every rule of that scope already applies here.</p>
     <label v-for="c in fresh" :key="c.rule" class="one" :class="`family-${c.family}`">
       <input
         type="checkbox"
@@ -75,7 +73,7 @@ const known = computed(() => copies.value?.filter((c) => c.already) ?? []);
       >
     </label>
     <details v-if="known.length">
-      <summary>{{ known.length }} hold here already</summary>
+      <summary>{{ known.length }} already apply here</summary>
       <p v-for="c in known" :key="c.rule" class="quiet">
         {{ c.field }}: {{ c.phrase }} (rule {{ c.already }})
       </p>
@@ -89,7 +87,7 @@ const known = computed(() => copies.value?.filter((c) => c.already) ?? []);
       >
         Copy {{ chosen.length }} as drafts
       </button>
-      <button type="button" class="button" @click="emit('close')">{{ done ? "Close" : "Leave them" }}</button>
+      <button type="button" class="button" @click="emit('close')">{{ done ? "Close" : "Cancel" }}</button>
     </footer>
   </aside>
 </template>

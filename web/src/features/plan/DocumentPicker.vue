@@ -89,9 +89,9 @@ async function choose(value: string) {
     :model-value="chosen"
     :options="options"
     :search="search"
-    :placeholder="plan.hasDocument ? `New ${noun}` : 'Take a document…'"
+    :placeholder="plan.hasDocument ? `New ${noun}` : 'Load a document…'"
     :loading="proofs.loading && !proofs.data"
-    label="Take a document"
+    label="Load a document"
     @change="choose"
   />
 </template>

@@ -115,9 +115,11 @@ defineExpose({ commit });
 .shown {
   display: block;
   width: 100%;
-  height: 100%;
+  min-height: 18px;
+  display: -webkit-box;
+  -webkit-box-orient: vertical;
+  -webkit-line-clamp: 2;
   overflow: hidden;
-  text-overflow: ellipsis;
   cursor: text;
 }
 .misfit {

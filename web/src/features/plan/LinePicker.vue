@@ -46,8 +46,8 @@ function remove() {
     </template>
     <span v-else class="quiet">the rules of every line</span>
     <button type="button" class="plain" @click="add">Add a line</button>
-    <button v-if="plan.lines.length" type="button" class="plain" @click="remove">Remove it</button>
-    <button v-if="undo" type="button" class="plain" @click="undo">Put it back</button>
+    <button v-if="plan.lines.length" type="button" class="plain" @click="remove">Remove</button>
+    <button v-if="undo" type="button" class="plain" @click="undo">Undo</button>
   </span>
 </template>
 

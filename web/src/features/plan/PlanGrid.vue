@@ -1,10 +1,14 @@
 <script setup lang="ts">
+import { useElementSize, useStorage } from "@vueuse/core";
 import { computed, nextTick, reactive, ref, watch } from "vue";
-import type { Family, Field, Message, PlanRule } from "@/api/client";
+import type { Family, Field, Message, PlanField, PlanRule } from "@/api/client";
 import AfterPosting from "@/features/plan/AfterPosting.vue";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
+import FieldHistory from "@/features/plan/FieldHistory.vue";
 import LinePicker from "@/features/plan/LinePicker.vue";
+import LineResults from "@/features/plan/LineResults.vue";
 import PlanRow from "@/features/plan/PlanRow.vue";
+import { shareWidth } from "@/features/plan/planColumns";
 import { families } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
 import { usePlan } from "@/queries/plan";
@@ -25,16 +29,29 @@ const grid = ref<HTMLElement>();
 const stations = computed<Family[]>(() =>
   ((catalog.kind?.families ?? []) as Family[]).filter((f) => f !== "follow-up"),
 );
+const rulesOf = computed(
+  () => new Map<string, PlanField["stations"]>(plan.plan?.fields.map((f) => [f.key, f.stations]) ?? []),
+);
+/** Stations at which something happens though no rule of the plan stands there. */
+const open = computed(() => {
+  const found = new Set<Family>();
+  for (const stations of props.differences.values())
+    for (const family of stations.keys()) found.add(family as Family);
+  for (const field of plan.fields.values()) for (const act of field.acts) found.add(act.family as Family);
+  return [...found].sort().join();
+});
+const scroller = ref<HTMLElement>();
+const { width } = useElementSize(scroller);
 /** The columns in the order in which the engine runs them; results stand before the checks on them. */
-const columns = computed(() => [
-  "field",
-  "entered",
-  ...stations.value.filter((f) => f !== "validate"),
-  "result",
-  "validate",
-]);
-
-const rulesOf = computed(() => new Map(plan.plan?.fields.map((f) => [f.key, f.stations]) ?? []));
+const columns = computed(() =>
+  shareWidth(
+    width.value || 1240,
+    stations.value,
+    catalog.kind?.kind.fields ?? [],
+    rulesOf.value,
+    new Set(open.value.split(",").filter(Boolean) as Family[]),
+  ),
+);
 function outcomeOf(key: string) {
   return plan.fields.get(plan.at(key));
 }
@@ -65,6 +82,20 @@ function isShown(key: string): boolean {
   return true;
 }
 const labels = computed(() => new Map(plan.plan?.fields.map((f) => [f.key, f.label]) ?? []));
+const folds = useStorage<string[]>("codicil-folded", []);
+/** A section is folded until something is looked for: what is found is shown. */
+function isFolded(section: string): boolean {
+  return !props.find && props.show === "all" && folds.value.includes(`${plan.scope.kind}/${section}`);
+}
+function fold(section: string, on: boolean) {
+  const key = `${plan.scope.kind}/${section}`;
+  folds.value = on ? [...folds.value, key] : folds.value.filter((k) => k !== key);
+}
+/** Makes sure that a field is not folded away. */
+function unfold(key: string) {
+  const section = catalog.field(key)?.section;
+  if (section && isFolded(section)) fold(section, false);
+}
 const sections = computed(() => {
   const wanted = props.find.toLowerCase();
   const fields = (catalog.kind?.kind.fields ?? []).map((f) => {
@@ -83,7 +114,10 @@ const sections = computed(() => {
     }))
     .filter((section) => section.fields.length);
 });
-const rows = computed<Field[]>(() => sections.value.flatMap((s) => s.fields));
+const rows = computed<Field[]>(() => sections.value.flatMap((s) => (isFolded(s.key) ? [] : s.fields)));
+function ruledIn(fields: Field[]): number {
+  return fields.filter((f) => Object.values(rulesOf.value.get(f.key) ?? {}).flat().length).length;
+}
 
 const at = reactive({ row: 0, column: 1 });
 const editing = ref("");
@@ -113,15 +147,30 @@ function edit(row: number, replace = false) {
   editing.value = field.key;
 }
 
-function open(row: number, column: number) {
+function openCell(row: number, column: number) {
   at.row = row;
   at.column = column;
   const field = rows.value[row];
-  const name = columns.value[column];
+  const name = columns.value[column]?.name;
   if (!field || !name) return;
   if (name === "entered") return edit(row);
-  const family = name === "result" || name === "field" ? bestStation(field.key) : (name as Family);
+  const family = name === "result" || name === "field" ? bestStation(field.key) : name;
   plan.selected = { field: field.key, family };
+}
+
+/** Opens a station of the row's field by its letter. */
+function openFamily(letter: string): boolean {
+  const field = rows.value[at.row];
+  const family = stations.value.find((f) => families[f].letter === letter);
+  if (!field || !family) return false;
+  plan.selected = { field: field.key, family };
+  return true;
+}
+
+/** The field whose history of rules is shown below it. */
+const history = ref("");
+function toggleHistory(key: string) {
+  history.value = history.value === key ? "" : key;
 }
 
 /** The station that made the value, or the first with a rule. */
@@ -171,7 +220,13 @@ function onKey(event: KeyboardEvent) {
     moveTo(event.key === "Home" ? 0 : rows.value.length - 1, at.column);
   } else if (event.key === "Enter" && !event.ctrlKey && !event.metaKey) {
     event.preventDefault();
-    open(at.row, at.column);
+    openCell(at.row, at.column);
+  } else if (at.column !== 1 && !event.ctrlKey && !event.metaKey && event.key.toLowerCase() === "h") {
+    event.preventDefault();
+    const field = rows.value[at.row];
+    if (field) toggleHistory(field.key);
+  } else if (at.column !== 1 && !event.ctrlKey && !event.metaKey && openFamily(event.key.toLowerCase())) {
+    event.preventDefault();
   } else if ((event.key === "Delete" || event.key === "Backspace") && at.column === 1) {
     const field = rows.value[at.row];
     if (field) void plan.enter(plan.at(field.key), "");
@@ -205,6 +260,7 @@ function onPaste(event: ClipboardEvent) {
 /** Puts the cursor on a field's entered value, and the field in sight. */
 function editField(key: string, line?: number) {
   if (line) plan.line = line;
+  unfold(key);
   const row = rows.value.findIndex((f) => f.key === key);
   if (row < 0) return;
   edit(row);
@@ -216,6 +272,7 @@ function editField(key: string, line?: number) {
 watch(
   () => plan.selected?.field,
   (key) => {
+    if (key) unfold(key);
     const row = rows.value.findIndex((f) => f.key === key);
     if (row < 0) return;
     void nextTick(() =>
@@ -224,7 +281,16 @@ watch(
   },
 );
 
-defineExpose({ editField, focusCell, takeEntry });
+/** Puts the cursor on a station of a field. */
+function focusOn(key: string, family: Family) {
+  unfold(key);
+  const row = rows.value.findIndex((f) => f.key === key);
+  const column = columns.value.findIndex((c) => c.name === family);
+  if (row >= 0 && column > 0) moveTo(row, column);
+  else focusCell();
+}
+
+defineExpose({ editField, focusCell, focusOn, takeEntry });
 
 function rowIndex(field: Field): number {
   return rows.value.indexOf(field);
@@ -232,88 +298,126 @@ function rowIndex(field: Field): number {
 </script>
 
 <template>
-  <div>
+  <div ref="scroller">
     <div
       ref="grid"
       class="grid"
       role="grid"
       aria-label="The plan"
       :aria-rowcount="rows.length"
-      :style="{ '--stations': stations.length }"
+      :style="{ '--columns': columns.map((c) => `${c.width}px`).join(' ') }"
       @keydown="onKey"
       @paste="onPaste"
     >
       <div class="row head" role="row">
-        <div v-for="name in columns" :key="name" class="cell" :class="`column-${name}`" role="columnheader">
+        <div
+          v-for="{ name, rail } in columns"
+          :key="name"
+          class="cell"
+          :class="[`column-${name}`, { rail }]"
+          role="columnheader"
+          :title="
+            name in families ? `${families[name as Family].label}: ${families[name as Family].does}` : ''
+          "
+        >
           <template v-if="name in families">
-            <FamilyGlyph :family="name as Family" /> {{ families[name as Family].label }}
+            <FamilyGlyph :family="name as Family" />
+            <span :class="{ 'visually-hidden': rail }">{{ families[name as Family].label }}</span>
           </template>
-          <template v-else>{{ { field: "Field", entered: "Entered", result: "Result" }[name] }}</template>
+          <template v-else>{{
+            { field: "Field", entered: "Entered", result: "Result" }[name as string]
+          }}</template>
         </div>
       </div>
       <template v-for="section in sections" :key="section.key">
         <div class="row section" role="row">
           <div class="cell" role="rowheader">
-            {{ section.label }}
-            <LinePicker v-if="section.key === 'lines'" />
+            <button
+              type="button"
+              class="fold"
+              :aria-expanded="!isFolded(section.key)"
+              @click="fold(section.key, !isFolded(section.key))"
+            >
+              {{ section.label }}
+            </button>
+            <span v-if="isFolded(section.key)" class="quiet count">
+              {{ section.fields.length }} {{ section.fields.length === 1 ? "field" : "fields"
+              }}<template v-if="ruledIn(section.fields)">, {{ ruledIn(section.fields) }} with rules</template>
+            </span>
+            <LinePicker v-if="section.key === 'lines' && !isFolded(section.key)" />
           </div>
         </div>
-        <PlanRow
-          v-for="field in section.fields"
-          :key="field.key"
-          :ref="(row) => remember(field, row)"
-          :field="field"
-          :row="rowIndex(field)"
-          :columns="columns"
-          :outcome="outcomeOf(field.key)"
-          :rules="rulesOf.get(field.key)"
-          :messages="messagesOf.get(field.key)"
-          :text="plan.textOf(plan.at(field.key))"
-          :company="plan.scope.company"
-          :active="at.row === rowIndex(field) ? at.column : 0"
-          :editing="editing === field.key"
-          :replacing="replacing"
-          :selected="plan.selected?.field === field.key ? plan.selected.family : undefined"
-          :difference="differences.get(field.key)"
-          :beside="beside"
-          @open="open(rowIndex(field), $event)"
-          @focus="((at.row = rowIndex(field)), (at.column = $event))"
-          @edit="edit(rowIndex(field))"
-          @commit="(text, move) => commit(field, text, move)"
-          @cancel="cancel"
+        <LineResults
+          v-if="section.key === 'lines' && plan.lines.length > 1 && !isFolded(section.key)"
+          :fields="section.fields"
+          :field="plan.selected?.field ?? rows[at.row]?.key ?? ''"
         />
+        <template v-for="field in isFolded(section.key) ? [] : section.fields" :key="field.key">
+          <PlanRow
+            :ref="(row) => remember(field, row)"
+            :field="field"
+            :row="rowIndex(field)"
+            :columns="columns"
+            :outcome="outcomeOf(field.key)"
+            :rules="rulesOf.get(field.key)"
+            :messages="messagesOf.get(field.key)"
+            :text="plan.textOf(plan.at(field.key))"
+            :company="plan.scope.company"
+            :active="at.row === rowIndex(field) ? at.column : 0"
+            :editing="editing === field.key"
+            :replacing="replacing"
+            :selected="plan.selected?.field === field.key ? plan.selected.family : undefined"
+            :difference="differences.get(field.key)"
+            :beside="beside"
+            @open="openCell(rowIndex(field), $event)"
+            @history="toggleHistory(field.key)"
+            @focus="((at.row = rowIndex(field)), (at.column = $event))"
+            @edit="edit(rowIndex(field))"
+            @commit="(text, move) => commit(field, text, move)"
+            @cancel="cancel"
+          />
+          <FieldHistory
+            v-if="history === field.key"
+            :kind="plan.scope.kind"
+            :field="field.key"
+            :label="field.label"
+            @close="((history = ''), focusCell())"
+          />
+        </template>
       </template>
     </div>
     <AfterPosting v-if="catalog.kind?.families.includes('follow-up') && !find" />
-    <p v-if="!rows.length" class="empty">No field fits that. Clear the search to see all of them.</p>
+    <p v-if="!rows.length" class="empty">No results. Clear the search to see all fields.</p>
   </div>
 </template>
 
 <style scoped>
 .grid {
-  min-width: 918px;
   padding-bottom: 12px;
+  width: max-content;
+  min-width: 100%;
 }
 .grid :deep(.row) {
   display: grid;
-  grid-template-columns:
-    minmax(132px, 1.1fr) minmax(108px, 1.1fr) minmax(70px, 0.7fr) repeat(4, minmax(92px, 1fr))
-    minmax(94px, 1fr) minmax(146px, 1.5fr);
+  grid-template-columns: var(--columns);
   border-bottom: 1px solid var(--rule);
   min-height: 25px;
+  --ground: var(--paper);
 }
 .grid :deep(.row:not(.head, .section):hover) {
-  background: color-mix(in srgb, var(--select) 45%, transparent);
+  --ground: color-mix(in srgb, var(--select) 45%, var(--paper));
+  background: var(--ground);
+}
+.grid :deep(.row.chosen) {
+  --ground: var(--select);
+  background: var(--ground);
 }
 .grid :deep(.cell) {
-  padding: 0 8px;
-  line-height: 24px;
-  height: 24px;
-  overflow: hidden;
-  white-space: nowrap;
-  text-overflow: ellipsis;
+  padding: 3px 8px;
+  line-height: 18px;
   border-left: 1px solid var(--rule);
   min-width: 0;
+  overflow-wrap: anywhere;
   scroll-margin-top: 60px;
 }
 .grid :deep(.cell:first-child) {
@@ -328,19 +432,58 @@ function rowIndex(field: Field): number {
   border-bottom: 1px solid var(--rule-strong);
 }
 .head .cell:not(:first-child) {
-  padding: 0 5px;
+  padding: 0 7px;
 }
 .head .cell {
   color: var(--ink-soft);
   font-weight: 500;
   line-height: 28px;
   height: 28px;
+  white-space: nowrap;
+}
+.head .cell > svg {
+  margin-right: 5px;
+}
+.head .rail > svg {
+  margin-right: 0;
+}
+.head .rail {
+  text-align: center;
+  padding: 0 !important;
 }
 .section .cell {
   grid-column: 1 / -1;
-  font: 600 13px/25px var(--serif);
-  height: 25px;
-  padding-top: 1px;
+  font: 600 13px/20px var(--serif);
+  min-height: 25px;
   background: var(--paper-sunk);
+}
+.fold {
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 0;
+  padding: 0 4px 0 0;
+  cursor: pointer;
+}
+.fold::before {
+  content: "";
+  display: inline-block;
+  border: 4px solid transparent;
+  border-left-color: var(--ink-soft);
+  border-right-width: 0;
+  margin: 0 6px 1px -10px;
+  transition: transform 0.12s;
+}
+.fold[aria-expanded="true"]::before {
+  transform: rotate(90deg);
+}
+.count {
+  font: 12px/20px var(--sans);
+  margin-left: 10px;
+}
+@media (prefers-reduced-motion: reduce) {
+  .fold::before {
+    transition: none;
+  }
 }
 </style>

@@ -116,6 +116,13 @@ const paneKey = computed(() =>
   plan.selected ? `${plan.scope.kind}/${plan.selected.field}/${plan.selected.family}` : "",
 );
 
+/** The cursor goes back to the cell that the rule was opened from. */
+function closeRule() {
+  const left = plan.selected;
+  plan.selected = undefined;
+  if (left) grid.value?.focusOn(left.field, left.family);
+}
+
 async function post() {
   if (!plan.hasDocument || plan.busy) return;
   if (await plan.post()) {
@@ -128,7 +135,7 @@ async function post() {
 
 function onKey(event: KeyboardEvent) {
   const target = event.target as HTMLElement;
-  if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) {
+  if (event.key === "Enter" && (event.ctrlKey || event.metaKey) && !target.closest("aside")) {
     event.preventDefault();
     event.stopPropagation();
     // A value that is being typed is taken first.
@@ -149,8 +156,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
     plan.selected &&
     !(event.target as HTMLElement).closest("dialog, input, textarea, [contenteditable]")
   ) {
-    plan.selected = undefined;
-    grid.value?.focusCell();
+    closeRule();
   }
 });
 </script>
@@ -183,7 +189,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       <button v-if="!comparison.with" type="button" class="button" @click="compare">Compare</button>
     </div>
     <p v-if="plan.plan?.loop" class="loop" role="alert">
-      These fields wait for each other, so nothing can be posted: {{ plan.plan.loop }}. Change or suspend one
+      These fields depend on each other, so nothing can be posted: {{ plan.plan.loop }}. Change or suspend one
       of the rules.
     </p>
     <ComparePicker
@@ -229,7 +235,13 @@ useEventListener("keydown", (event: KeyboardEvent) => {
         :from="comparison.with"
         @close="copying = false"
       />
-      <RulePane v-if="plan.selected" :key="paneKey" :rule="wantedRule" @close="plan.selected = undefined" />
+      <RulePane
+        v-if="plan.selected"
+        :key="paneKey"
+        :rule="wantedRule"
+        @close="closeRule"
+        @done="plan.selected && grid?.focusOn(plan.selected.field, plan.selected.family)"
+      />
     </div>
     <TestBar @point="(field, line) => grid?.editField(field, line)" @post="post">
       <DocumentPicker />

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import type { Act, Family, FieldOutcome, Message, PlanRule } from "@/api/client";
 import { givesValue } from "@/ui/families";
+import type { Room } from "@/features/plan/planColumns";
 import SeverityMark from "@/ui/SeverityMark.vue";
 
 const props = defineProps<{
@@ -10,6 +11,8 @@ const props = defineProps<{
   rules: PlanRule[];
   outcome?: FieldOutcome;
   messages: Message[];
+  /** How far the text may run. */
+  room: Room;
 }>();
 
 const acts = computed<Act[]>(() => (props.outcome?.acts ?? []).filter((a) => a.family === props.family));
@@ -20,9 +23,18 @@ const first = computed(() => props.rules.find((r) => r.id === acted.value?.rule)
 const resting = computed(() => first.value && (first.value.state !== "in force" || !first.value.sound));
 const made = computed(() =>
   acted.value && givesValue(props.family) && (props.family !== "compute" || props.outcome?.made === "compute")
-    ? acted.value.after.text || "blank"
+    ? settled.value
     : "",
 );
+/** What the station made, rounded as the field is where nothing came after it. */
+const settled = computed(
+  () =>
+    (props.outcome?.made === props.family ? props.outcome.final.text : acted.value?.after.text) || "blank",
+);
+const stretch = computed(() => ({
+  maxWidth: `${props.room.width - 16}px`,
+  marginLeft: props.room.before ? `${-props.room.before}px` : undefined,
+}));
 const worst = computed(
   () =>
     props.messages.find((m) => m.severity === "refuse") ??
@@ -43,62 +55,62 @@ const phrase = computed(() => {
 </script>
 
 <template>
-  <span v-if="family === 'validate' && worst" class="phrase says" :class="worst.severity" :title="worst.text">
+  <span v-if="family === 'validate' && worst" class="phrase says" :class="worst.severity" :style="stretch">
     <SeverityMark :severity="worst.severity" />
-    <span class="clip">{{ said }}</span>
+    {{ said }}
     <span v-if="messages.length > 1" class="more">+{{ messages.length - 1 }}</span>
   </span>
-  <span v-else-if="failed" class="phrase says refuse" :title="failed.reason">
-    <SeverityMark severity="refuse" /><span class="clip">failed: {{ failed.reason }}</span>
+  <span v-else-if="failed" class="phrase says refuse" :style="stretch">
+    <SeverityMark severity="refuse" /> failed: {{ failed.reason }}
   </span>
   <span
     v-else-if="first || acted"
     class="phrase"
     :class="{ lit: !!acted, still: !!outcome && !acted, inherited: first?.inherited, resting }"
-    :title="first ? first.sentence + (first.occasions ? ` It runs: ${first.occasions}.` : '') : acted?.phrase"
+    :style="stretch"
+    :title="first ? first.sentence : acted?.phrase"
   >
     <strong v-if="made">{{ made }}</strong>
-    <span class="clip"
+    <span class="words"
       ><template v-if="resting">{{ first?.sound ? first.state : "unfinished" }}: </template>{{ phrase }}</span
     >
-    <span v-if="first?.occasions" class="more" aria-hidden="true">◔</span>
+    <span v-if="first?.occasions" class="more" :title="first.occasions">◔</span>
     <span v-if="rules.length > 1" class="more">+{{ rules.length - 1 }}</span>
   </span>
 </template>
 
 <style scoped>
+/* It runs over what is empty beside it, and into further lines. */
 .phrase {
-  display: flex;
-  align-items: baseline;
-  gap: 6px;
-  height: 100%;
-  overflow: hidden;
+  display: block;
+  position: relative;
+  z-index: 1;
+  width: max-content;
+  background: var(--ground);
   color: var(--hue);
 }
-.clip {
-  overflow: hidden;
-  text-overflow: ellipsis;
+.phrase.lit {
+  background: var(--wash);
+  box-shadow: -8px 0 0 var(--wash);
 }
-.inherited {
-  font-weight: 400;
-}
-.phrase:not(.inherited, .says, .resting) .clip {
+.phrase:not(.inherited, .says, .resting) .words {
   font-weight: 600;
 }
-.still .clip {
+.still .words {
   color: var(--ink-faint);
 }
 .lit strong {
   font-weight: 600;
+  margin-right: 5px;
 }
-.resting .clip {
+.resting .words {
   font-style: italic;
   color: var(--ink-faint);
   text-decoration: underline dashed var(--rule-strong);
 }
 .more {
-  margin-left: auto;
   font-size: 11px;
+  margin-left: 3px;
   color: var(--ink-soft);
 }
 .says {
@@ -106,5 +118,9 @@ const phrase = computed(() => {
 }
 .says.refuse {
   color: var(--refused);
+}
+.says :deep(svg) {
+  vertical-align: -2px;
+  min-width: 14px;
 }
 </style>

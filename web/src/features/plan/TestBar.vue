@@ -79,11 +79,11 @@ async function keep() {
     <div class="actions">
       <span v-if="plan.problem" class="verdict refused" role="alert">{{ plan.problem }}</span>
       <span v-else-if="plan.ignored.length" class="verdict" role="status">
-        No field is called {{ plan.ignored.join(", ") }}; that was passed over.
-        <button type="button" class="plain" @click="plan.ignored = []">Good</button>
+        No field is called {{ plan.ignored.join(", ") }}; ignored.
+        <button type="button" class="plain" @click="plan.ignored = []">Dismiss</button>
       </span>
       <span v-else-if="plan.kept" class="verdict accepted" role="status">
-        Kept as proof {{ plan.kept.id }}:
+        Saved as proof {{ plan.kept.id }}:
         <RouterLink :to="`/proofs?proof=${plan.kept.id}`">{{ plan.kept.name }}</RouterLink>
       </span>
       <span v-else-if="plan.posted" class="verdict accepted" role="status">
@@ -104,21 +104,21 @@ async function keep() {
           v-model="name"
           class="line"
           aria-label="Name of the proof"
-          placeholder="What does it prove? (a name is made if left blank)"
+          placeholder="Name (optional; one is proposed)"
           autofocus
           @keydown.esc.stop="naming = false"
         />
         <SelectBox
           v-model="proves"
           multiple
-          placeholder="proves what acts"
+          placeholder="proves the rules that act"
           label="Rules that it proves"
           class="expected"
           :options="chances.map((r) => ({ value: r.rule, label: `rule ${r.rule}` }))"
         >
           <template #default="{ option }">
             {{ option.label }}, {{ chances.find((r) => r.rule === option.value)?.phrase }}
-            <i v-if="!chances.find((r) => r.rule === option.value)?.acts" class="quiet">keeps still</i>
+            <i v-if="!chances.find((r) => r.rule === option.value)?.acts" class="quiet">does not act</i>
           </template>
         </SelectBox>
         <label class="as" title="The proof fails when one of them that acts now does not act">
@@ -132,8 +132,8 @@ async function keep() {
           class="expected"
           :options="addresses.map((a) => ({ value: a.address, label: a.label }))"
         />
-        <button class="button first" type="submit" :disabled="plan.busy">Keep</button>
-        <button class="button" type="button" @click="naming = false">Do not keep</button>
+        <button class="button first" type="submit" :disabled="plan.busy">Save proof</button>
+        <button class="button" type="button" @click="naming = false">Cancel</button>
       </form>
       <template v-else>
         <label v-if="plan.hasDocument" class="as" title="Rules may ask who enters the document">
@@ -167,7 +167,7 @@ async function keep() {
           Clear
         </button>
         <button class="button" type="button" :disabled="!plan.hasDocument || plan.busy" @click="begin">
-          Keep as proof
+          Save as proof
         </button>
         <button
           class="button first"

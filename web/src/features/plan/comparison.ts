@@ -2,6 +2,7 @@ import { computed, reactive, ref, watch } from "vue";
 import { api, type PlanRule } from "@/api/client";
 import { usePlan } from "@/queries/plan";
 import { useAsked } from "@/queries/client";
+import { format } from "@/queries/format";
 
 /** The plan of another company or type beside that of the plan's own scope, on the same day. */
 export function useComparison() {
@@ -9,7 +10,7 @@ export function useComparison() {
   const with_ = ref<{ company: string; type: string }>();
   const query = computed(() => with_.value && { kind: plan.scope.kind, day: plan.day, ...with_.value });
   const asked = useAsked(
-    () => query.value && ["plan", query.value],
+    () => query.value && ["plan", query.value, { ...format }],
     (signal) => api.GET("/plan", { params: { query: query.value! }, signal }),
   );
   const other = computed(() => asked.data);

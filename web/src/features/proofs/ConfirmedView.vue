@@ -7,6 +7,7 @@ import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import ProofsHead from "@/features/proofs/ProofsHead.vue";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
+import { format } from "@/queries/format";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** Which rules are confirmed by proofs: companies by types, and the rules themselves, the neediest first. */
@@ -15,7 +16,7 @@ const route = useRoute();
 const router = useRouter();
 const kind = computed(() => catalog.kind?.kind.key ?? "");
 const asked = useAsked(
-  () => (kind.value ? ["confirmation", kind.value] : undefined),
+  () => (kind.value ? ["confirmation", kind.value, { ...format }] : undefined),
   (signal) => api.GET("/confirmation", { params: { query: { kind: kind.value, strength: true } }, signal }),
 );
 const rules = computed(() => asked.data);
@@ -141,7 +142,7 @@ const totals = computed(() => {
       <table class="ledger">
         <thead>
           <tr>
-            <th>Confirmed?</th>
+            <th>Coverage</th>
             <th>Rule</th>
             <th class="right">Shown</th>
             <th class="right">Strength</th>

@@ -10,9 +10,9 @@ const route = useRoute();
   <div class="page-head">
     <h1 class="of">Proofs for <ChosenKind /></h1>
     <nav aria-label="Proofs">
-      <RouterLink to="/proofs" :class="{ here: route.path === '/proofs' }">Kept</RouterLink>
+      <RouterLink to="/proofs" :class="{ here: route.path === '/proofs' }">All proofs</RouterLink>
       <RouterLink to="/proofs/confirmed" :class="{ here: route.path === '/proofs/confirmed' }"
-        >Confirmed?</RouterLink
+        >Coverage</RouterLink
       >
     </nav>
     <slot />

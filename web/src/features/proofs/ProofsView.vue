@@ -80,7 +80,7 @@ async function onPlan(p: Proof) {
   await router.push({ path: "/plan", query: { ...plan.scope } });
 }
 
-/** Why what came out is right, by the proof that is asked about. */
+/** Why the new result is right, by the proof that is asked about. */
 const accepting = ref<number>();
 const why = ref("");
 async function askWhy(p: Proof) {
@@ -198,7 +198,7 @@ const what = {
       <span :style="{ width: runs.total ? `${(100 * runs.results.size) / runs.total}%` : '0' }" />
     </div>
     <p v-if="removed" class="removed" role="status">
-      Removed “{{ removed.name }}”. <button type="button" class="plain" @click="putBack">Put it back</button>
+      Removed “{{ removed.name }}”. <button type="button" class="plain" @click="putBack">Undo</button>
     </p>
     <TroubleNote :problem="proofs.problem" :retry="proofs.reload" />
     <TroubleNote v-bind="tried.trouble" />
@@ -251,7 +251,7 @@ const what = {
                 <tr>
                   <th>Differs</th>
                   <th>Expected</th>
-                  <th>Came out</th>
+                  <th>Actual</th>
                   <th>Journey of the field</th>
                 </tr>
               </thead>
@@ -288,7 +288,7 @@ const what = {
               >.
             </p>
             <p v-if="runs.results.get(p.id)?.since?.length" class="since">
-              Since it was kept
+              Changed since it was saved
               <template v-for="(c, i) in runs.results.get(p.id)!.since" :key="c.rule"
                 ><template v-if="i">, </template
                 ><RouterLink :to="`/plan?rule=${c.rule}`">rule {{ c.rule }}</RouterLink>
@@ -301,7 +301,7 @@ const what = {
               v-else-if="runs.results.get(p.id)?.held === false && !runs.results.get(p.id)?.error"
               class="quiet"
             >
-              No rule has changed since it was kept: it never held, or what it reads is another.
+              No rule has changed since it was saved: it has never passed, or the data it reads has changed.
             </p>
             <p v-if="p.posting" class="quiet">
               Posted to the practice ledger as
@@ -317,11 +317,13 @@ const what = {
               <input
                 v-model="why"
                 class="line why"
-                aria-label="Why what came out is right"
-                placeholder="Why is what came out right?"
+                aria-label="Why the new result is right"
+                placeholder="Why is the new result right?"
               />
-              <button type="submit" class="button first" :disabled="!why.trim()">Expect what came out</button>
-              <button type="button" class="button" @click="accepting = undefined">Leave it</button>
+              <button type="submit" class="button first" :disabled="!why.trim()">
+                Accept the new result
+              </button>
+              <button type="button" class="button" @click="accepting = undefined">Cancel</button>
             </form>
             <div class="deeds">
               <button type="button" class="button" :disabled="runs.running" @click="runOne(p)">Run it</button>
@@ -332,7 +334,7 @@ const what = {
                 class="button"
                 @click="askWhy(p)"
               >
-                Expect what came out …
+                Accept the new result …
               </button>
               <button
                 v-if="versions.length > 1"
@@ -346,10 +348,10 @@ const what = {
               <button
                 type="button"
                 class="button"
-                title="Linked records, standing values and crosswalk rows as they are now; what is expected stays"
+                title="Uses linked records, standing values and crosswalk rows as they are now; expected values stay the same"
                 @click="refresh(p)"
               >
-                Take master data as it is now
+                Update linked data
               </button>
               <button type="button" class="button" @click="remove(p)">Remove</button>
             </div>

@@ -3,7 +3,7 @@ import { computed } from "vue";
 import { useRoute } from "vue-router";
 import { api } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
-import { dayInWords, moment } from "@/queries/format";
+import { dayInWords, format, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
 import TroubleNote from "@/ui/TroubleNote.vue";
@@ -18,7 +18,7 @@ const query = computed(() => ({
   type: String(route.query.type ?? ""),
 }));
 const asked = useAsked(
-  () => ["confirmation", "report", query.value],
+  () => ["confirmation", "report", query.value, { ...format }],
   (signal) => api.GET("/confirmation/report", { params: { query: query.value }, signal }),
 );
 const report = computed(() => asked.data);

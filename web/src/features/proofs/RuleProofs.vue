@@ -61,7 +61,7 @@ async function correct(s: Suggestion) {
         >
       </p>
       <details v-if="confirmation.missing.length" :open="confirmation.missing.length < 8">
-        <summary>No proof shows yet</summary>
+        <summary>Not proved yet</summary>
         <ul>
           <li v-for="g in confirmation.missing" :key="g.words">{{ g.words }}</li>
         </ul>
@@ -80,21 +80,21 @@ async function correct(s: Suggestion) {
                 v-model="reason"
                 class="line"
                 maxlength="500"
-                aria-label="Why it is set aside"
-                placeholder="Why no proof need notice it"
+                aria-label="Reason to ignore it"
+                placeholder="Why no proof needs to notice it"
                 autofocus
                 @keydown.esc.stop="asking = ''"
               />
               <button class="button" type="submit" :disabled="confirmation.busy || !reason.trim()">
-                Set aside
+                Ignore
               </button>
             </form>
-            <button v-else type="button" class="plain" @click="begin(u)">Set aside…</button>
+            <button v-else type="button" class="plain" @click="begin(u)">Ignore…</button>
           </li>
         </ul>
       </details>
       <details v-if="confirmation.aside.length">
-        <summary>Set aside, and still counted ({{ confirmation.aside.length }})</summary>
+        <summary>Ignored, still counted ({{ confirmation.aside.length }})</summary>
         <ul>
           <li v-for="a in confirmation.aside" :key="a.change">
             {{ a.change }}: <em>{{ a.reason }}</em> <span class="quiet">({{ a.by }})</span>
@@ -104,14 +104,14 @@ async function correct(s: Suggestion) {
               :disabled="confirmation.busy"
               @click="confirmation.setAside(a.change, '')"
             >
-              Take back
+              Stop ignoring
             </button>
           </li>
         </ul>
       </details>
       <p v-if="confirmation.complete" class="quiet">
-        Every part of it is shown both ways, and each of {{ confirmation.found.strength?.mutants }} slightly
-        wrong versions is noticed.
+        Every part is proved both ways, and each of {{ confirmation.found.strength?.mutants }} slightly wrong
+        versions is noticed.
       </p>
       <div v-else class="deeds">
         <button type="button" class="button" :disabled="suggestions.busy" @click="suggestions.suggest">
@@ -128,15 +128,14 @@ async function correct(s: Suggestion) {
         </button>
       </div>
       <p v-if="suggestions.accepted" class="quiet">
-        {{ suggestions.accepted }} {{ suggestions.accepted === 1 ? "proof was" : "proofs were" }} kept, marked
-        until somebody has read {{ suggestions.accepted === 1 ? "it" : "them" }}.
+        {{ suggestions.accepted }} {{ suggestions.accepted === 1 ? "proof was" : "proofs were" }} saved,
+        marked until somebody has read {{ suggestions.accepted === 1 ? "it" : "them" }}.
       </p>
       <p
         v-if="suggestions.list && !suggestions.list.length && !suggestions.accepted && !confirmation.complete"
         class="quiet"
       >
-        Nothing was found that shows more. What is left may be impossible, or needs records that are not
-        there.
+        No more suggestions. What is left may be impossible, or needs records that do not exist.
       </p>
       <article v-for="s in suggestions.list" :key="s.name" class="suggestion">
         <p class="says">

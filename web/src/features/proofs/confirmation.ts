@@ -7,7 +7,7 @@ import { format } from "@/queries/format";
 /** What the proofs say of one rule. */
 export function useConfirmation(rule: () => number, version: () => number) {
   const asked = useAsked(
-    () => ["confirmation", "rule", rule(), version()],
+    () => ["confirmation", "rule", rule(), version(), { ...format }],
     (signal) => api.GET("/rules/{id}/confirmation", { params: { path: { id: rule() } }, signal }),
     { keep: true },
   );

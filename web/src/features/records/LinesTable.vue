@@ -178,7 +178,9 @@ function down(line: number, key: string) {
     <p v-if="readonly && !trial.lines.value.length" class="quiet">No lines.</p>
     <div v-if="!readonly" class="foot">
       <button type="button" class="plain" @click="add">Add a line</button>
-      <button v-if="undo" type="button" class="plain" @click="putBack">Put line {{ undo.line }} back</button>
+      <button v-if="undo" type="button" class="plain" @click="putBack">
+        Restore line {{ undo.line }} back
+      </button>
     </div>
   </div>
 </template>

@@ -53,7 +53,7 @@ function labelOf(key: string): string {
       placeholder="Any state"
       label="States"
       class="pick narrow"
-      :options="['kept', 'posted', 'reversed'].map((s) => ({ value: s, label: s }))"
+      :options="['kept', 'posted', 'reversed'].map((s) => ({ value: s, label: s === 'kept' ? 'saved' : s }))"
       @change="list.change({ state: $event.join(',') })"
     />
     <span v-for="(f, i) in filters" :key="i" class="filter">
@@ -81,7 +81,7 @@ function labelOf(key: string): string {
         aria-label="Value of the filter"
       />
       <button type="submit" class="button">Filter</button>
-      <button type="button" class="plain" @click="drafting.on = false">Leave it</button>
+      <button type="button" class="plain" @click="drafting.on = false">Cancel</button>
     </form>
     <button v-else type="button" class="plain" @click="drafting.on = true">Filter by a field</button>
     <span class="spring" />

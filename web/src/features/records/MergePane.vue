@@ -23,7 +23,7 @@ const named = (field: string, line?: number) => catalog.label(field, line, props
 <template>
   <section class="merge" aria-label="Changed meanwhile">
     <h2>{{ merge.record.changedBy }} changed this record {{ moment(merge.record.changedAt) }}</h2>
-    <p class="quiet">Nothing you typed is lost. Choose what holds where you both changed a field.</p>
+    <p class="quiet">Nothing you typed is lost. Choose which value to use where you both changed a field.</p>
     <table v-if="merge.clashes.length" class="ledger">
       <thead>
         <tr>
@@ -56,7 +56,7 @@ const named = (field: string, line?: number) => catalog.label(field, line, props
     </p>
     <div class="act">
       <button type="button" class="button first" @click="finish">Save both changes</button>
-      <button type="button" class="button" @click="emit('close')">Go on typing</button>
+      <button type="button" class="button" @click="emit('close')">Continue editing</button>
     </div>
   </section>
 </template>

@@ -6,7 +6,7 @@ import type { RecordView } from "@/api/client";
 import { moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
-/** What can be done with a record; what cannot be undone is asked for once more. */
+/** Actions with a record; what cannot be undone is asked for once more. */
 const props = defineProps<{
   record?: RecordView;
   number: string;
@@ -41,7 +41,7 @@ watch(
 <template>
   <div class="actions">
     <template v-if="asking === 'reverse'">
-      <span class="say">A reversing document takes {{ number }} back.</span>
+      <span class="say">A reversing document cancels {{ number }} back.</span>
       <label>Posted on <DateInput v-model="reverseOn" label="Day of the reversal" /></label>
       <button
         type="button"
@@ -51,31 +51,31 @@ watch(
       >
         Reverse it
       </button>
-      <button type="button" class="button" @click="asking = ''">Leave it</button>
+      <button type="button" class="button" @click="asking = ''">Cancel</button>
     </template>
     <template v-else-if="asking === 'delete'">
       <span class="say">Delete {{ number }} {{ record?.title }}?</span>
       <button type="button" class="button first" :disabled="busy" @click="emit('remove')">Delete it</button>
-      <button type="button" class="button" @click="asking = ''">Leave it</button>
+      <button type="button" class="button" @click="asking = ''">Cancel</button>
     </template>
     <template v-else>
       <template v-if="dirty">
         <span class="say quiet">Not saved yet.</span>
         <button type="button" class="plain" :disabled="busy" @click="emit('giveUp')">
-          {{ isNew ? "Begin anew" : "Undo the changes" }}
+          {{ isNew ? "Start over" : "Discard changes" }}
         </button>
       </template>
       <span v-else-if="outdated" class="say quiet"
-        >The rules make other values of it now; saving stores them.</span
+        >The rules now give different values; saving stores them.</span
       >
       <span v-else-if="record" class="quiet"
         >Version {{ record.version }}, {{ moment(record.changedAt)
         }}{{ record.changedBy && ` by ${record.changedBy}` }}</span
       >
       <span class="spring" />
-      <button v-if="!readonly" type="button" class="button" @click="emit('plan')">See it on the plan</button>
+      <button v-if="!readonly" type="button" class="button" @click="emit('plan')">Open on the plan</button>
       <RouterLink v-if="readonly" class="button" :to="`/ledger/${number}?ledger=books`"
-        >See the posting</RouterLink
+        >Open the posting</RouterLink
       >
       <button
         v-if="record?.state === 'kept'"

@@ -170,7 +170,7 @@ defineExpose({ point, begin, nextStop, assist });
           />
           <BandSignal v-if="outcomeOf(f.field.key)?.band" :band="outcomeOf(f.field.key)!.band!" />
           <label v-if="asksAgain(f.field.key)" class="again"
-            ><span class="quiet">Key it again</span>
+            ><span class="quiet">Enter it again</span>
             <LateInput
               :aria-label="`${f.label}, keyed again`"
               :value="trial.entered.value[f.field.key]?.again ?? ''"
@@ -178,7 +178,7 @@ defineExpose({ point, begin, nextStop, assist });
           /></label>
           <p v-if="outcomeOf(f.field.key)?.offered && !readonly" class="says">
             {{ f.label }} is {{ outcomeOf(f.field.key)!.offered!.text }} in the linked record.
-            <button type="button" class="plain" @click="emit('derive', f.field.key)">Take that</button>
+            <button type="button" class="plain" @click="emit('derive', f.field.key)">Use it</button>
           </p>
           <p v-if="outcomeOf(f.field.key)?.stored && !readonly" class="says unstored">
             {{ storedNote(f.field.key) }}

@@ -43,7 +43,7 @@ function named(use: Use): string {
       follows <RouterLink :to="`/records/${origin.what}/${origin.key}`">{{ named(origin) }}</RouterLink>
     </p>
     <p v-for="u in earlier" :key="u.key" class="quiet">
-      It is followed already by <RouterLink :to="`/records/${u.what}/${u.key}`">{{ u.key }}</RouterLink>
+      Already followed by <RouterLink :to="`/records/${u.what}/${u.key}`">{{ u.key }}</RouterLink>
     </p>
     <p v-for="u in record?.followers" :key="u.key">
       followed by <RouterLink :to="`/records/${u.what}/${u.key}`">{{ named(u) }}</RouterLink>
@@ -57,7 +57,7 @@ function named(use: Use): string {
     </p>
   </template>
   <template v-if="record && record.state !== 'reversed' && maps.length">
-    <h2>What follows</h2>
+    <h2>Create next</h2>
     <p v-for="m in maps" :key="m.id" class="follow">
       <button type="button" class="button" :disabled="unsaved" @click="follow(m)">{{ m.name }}</button>
       <SelectBox

@@ -114,7 +114,7 @@ useEventListener(
         <TroubleNote v-if="!open.deleted" :problem="open.problem" />
         <TroubleNote v-bind="open.trouble" />
         <p v-if="open.record?.late" class="quiet">
-          A record that it names has changed; its live values are being taken anew.
+          A linked record has changed; its live values are being updated.
         </p>
         <p v-if="open.done" class="done" role="status">{{ open.done }}</p>
         <template v-if="open.messages.length">

@@ -165,7 +165,7 @@ const newLink = computed(() => {
     <TroubleNote class="padded" :problem="list.problem" :retry="list.retry" />
     <p v-if="list.loaded && !list.total" class="empty padded">
       <template v-if="list.all"
-        >Nothing fits.
+        >No results.
         <button type="button" class="plain" @click="router.replace(`/records/${kindKey}`)">
           Show all {{ list.all }}
         </button></template

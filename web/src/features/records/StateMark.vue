@@ -1,5 +1,6 @@
 <script setup lang="ts">
 defineProps<{ state: "kept" | "posted" | "reversed" }>();
+const words = { kept: "saved", posted: "posted", reversed: "reversed" };
 const shapes = {
   kept: "M3 6h6",
   posted: "M2.5 6.500l2.500 2.500 4.500-6",
@@ -10,7 +11,7 @@ const shapes = {
 <template>
   <span class="state" :class="state">
     <svg viewBox="0 0 12 12" width="11" height="11" aria-hidden="true"><path :d="shapes[state]" /></svg>
-    {{ state }}
+    {{ words[state] }}
   </span>
 </template>
 

@@ -302,7 +302,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
       record.value = current;
       moment.value = "posting";
       trial.outcome.value = answer.outcome;
-      done.value = "It is kept, but not posted.";
+      done.value = "Saved, but not posted.";
       tried.value = true;
       pointToFirst();
     });

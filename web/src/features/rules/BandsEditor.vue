@@ -71,7 +71,7 @@ function shift(text: string, places: number): string {
 }
 async function write(i: number, typed: string) {
   if (!typed.trim()) return change(i, { until: "" });
-  const body = { kind: props.kind, field: props.field.key, text: typed, format };
+  const body = { kind: props.kind, target: props.field.key, text: typed, format };
   const until = await ask(api.POST("/constants", { body }))
     .then((answer) => answer.formula)
     .catch(() => typed); // the rule tells what is wrong with it

@@ -10,7 +10,7 @@ const FormulaEditor = defineAsyncComponent(() => import("@/features/rules/Formul
 /** What must hold, what happens when it does not, and what is said then. */
 const body = defineModel<RuleBody>({ required: true });
 const props = defineProps<{ field: Field; asFormula: boolean; must?: Conditions; unfinished?: Conditions }>();
-defineEmits<{ unfinished: [rows: Conditions | undefined] }>();
+defineEmits<{ unfinished: [rows: Conditions | undefined]; formula: [] }>();
 
 /** How a message names the value of the field. */
 const valueInMessage = computed(() => `{${props.field.key.replace(/^lines\./, "line.")}}`);
@@ -40,8 +40,7 @@ function ask(forUnique: boolean) {
   <div class="checked" role="radiogroup" aria-label="What is checked">
     <label><input type="radio" :checked="!body.effect.unique" @change="ask(false)" /> a condition</label>
     <label
-      ><input type="radio" :checked="!!body.effect.unique" @change="ask(true)" /> that nobody else has
-      it</label
+      ><input type="radio" :checked="!!body.effect.unique" @change="ask(true)" /> that it is unique</label
     >
   </div>
   <UniqueEditor v-if="body.effect.unique" v-model="body.effect.unique" :kind="body.kind" :field="field" />
@@ -55,33 +54,33 @@ function ask(forUnique: boolean) {
   />
   <ConditionEditor
     v-else
+    data-begin
+    :start="field.key.replace(/^lines\./, 'line.')"
     :kind="body.kind"
     :target="body.target"
     :formula="body.effect.must ?? ''"
     :conditions="must"
     word="must"
-    empty-words="Say what must hold."
+    empty-words="Add what must be true."
     :unfinished="unfinished"
     @unfinished="$emit('unfinished', $event)"
+    @formula="$emit('formula')"
     @write="body.effect.must = $event"
   />
   <fieldset class="choice">
-    <legend class="field-label">If it does not hold</legend>
+    <legend class="field-label">If it is not true</legend>
     <label><input v-model="body.effect.severity" type="radio" value="refuse" /> refuse</label>
-    <label
-      ><input v-model="body.effect.severity" type="radio" value="confirm" /> let a person go on with a
-      reason</label
-    >
-    <label><input v-model="body.effect.severity" type="radio" value="advise" /> only advise</label>
+    <label><input v-model="body.effect.severity" type="radio" value="confirm" /> allow with a reason</label>
+    <label><input v-model="body.effect.severity" type="radio" value="advise" /> advise only</label>
   </fieldset>
   <label>
     <span class="field-label"
-      >Message: what is wrong, and what to do; values in braces, as {{ valueInMessage }}</span
+      >Message: what is wrong and what to do; values in braces: {{ valueInMessage }}</span
     >
     <textarea v-model="body.effect.message" class="line" rows="2" />
   </label>
   <fieldset class="choice row">
-    <legend class="field-label">It points to</legend>
+    <legend class="field-label">Cursor goes to</legend>
     <label><input v-model="body.effect.points" type="radio" :value="undefined" /> the field</label>
     <label v-if="ofLine(field.key)"
       ><input v-model="body.effect.points" type="radio" value="line" /> the line</label

@@ -2,7 +2,9 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed, onBeforeUnmount, ref, watch } from "vue";
 import { api, ask, type Condition, type Conditions } from "@/api/client";
+import FormulaTold from "@/features/rules/FormulaTold.vue";
 import ConditionRow from "@/features/rules/ConditionRow.vue";
+import { writing } from "@/features/rules/writing";
 import { useNames } from "@/queries/names";
 import { newestOnly } from "@/queries/whileTyping";
 
@@ -14,11 +16,17 @@ const props = defineProps<{
   /** The formula as conditions; undefined when no sentence can hold it. */
   conditions?: Conditions;
   word: string;
+  /** The name that the first condition begins with, where there is none yet. */
+  start?: string;
   emptyWords: string;
   /** What was not finished when the sentence was left. */
   unfinished?: Conditions;
 }>();
-const emit = defineEmits<{ write: [formula: string]; unfinished: [rows: Conditions | undefined] }>();
+const emit = defineEmits<{
+  write: [formula: string];
+  formula: [];
+  unfinished: [rows: Conditions | undefined];
+}>();
 const words = useNames(() => props);
 
 const join = ref<Conditions["join"]>("and");
@@ -39,6 +47,7 @@ watch(
   },
   { immediate: true },
 );
+if (props.start && !props.formula && !props.unfinished) rows.value = [{ ...blank(), field: props.start }];
 if (props.unfinished && !rows.value.length) {
   join.value = props.unfinished.join;
   rows.value = JSON.parse(JSON.stringify(props.unfinished.conditions)) as Condition[];
@@ -85,9 +94,14 @@ async function write() {
   const conditions: Conditions = { join: join.value, conditions: rows.value.map(plain) };
   try {
     const body = { kind: props.kind, target: props.target, conditions };
-    const answer = await newest((signal) => ask(api.POST("/conditions", { body, signal })));
+    const answer = await writing(newest((signal) => ask(api.POST("/conditions", { body, signal }))));
     if (!answer) return; // the sentence went on meanwhile
     written = answer.formula;
+    // What was typed may mean another relation: several codes are one of them, a label is its field.
+    if (answer.conditions && JSON.stringify(answer.conditions) !== JSON.stringify(conditions)) {
+      join.value = answer.conditions.join;
+      rows.value = answer.conditions.conditions;
+    }
     emit("write", answer.formula);
   } catch (error) {
     problem.value = (error as Error).message;
@@ -175,7 +189,7 @@ function opening(group: Conditions): string {
       <p v-if="!rows.length" class="quiet none">{{ emptyWords }}</p>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
       <p v-else-if="!rows.every(isComplete)" class="problem" role="status">
-        A condition is not finished: complete it or remove it before the rule is kept.
+        A condition is not finished: complete or remove it before you save the rule.
       </p>
       <button type="button" class="plain" @click="add">
         {{ rows.length ? "Add a condition" : `Add a condition: ${word} …` }}
@@ -185,8 +199,8 @@ function opening(group: Conditions): string {
       </button>
     </template>
     <p v-else class="formula">
-      <span class="word">{{ word }}</span> <code>{{ formula }}</code>
-      <span class="quiet">This cannot be said as a sentence; change it as a formula.</span>
+      <span class="word">{{ word }}</span>
+      <FormulaTold :kind="kind" :target="target" :formula="formula" @edit="emit('formula')" />
     </p>
   </div>
 </template>

@@ -16,28 +16,28 @@ const section = computed(() =>
 const closed = computed(() => ["read-only", "hidden"].includes(body.value.effect.access ?? ""));
 
 type Effect = RuleBody["effect"];
-/** The four aspects of entry; what a rule does not say of one is left to other rules. */
+/** The four aspects of entry; what a rule does not say of one set by other rules. */
 const needs: { value: Effect["need"]; label: string }[] = [
-  { value: undefined, label: "left to other rules" },
+  { value: undefined, label: "set by other rules" },
   { value: "required", label: "required" },
   { value: "optional", label: "optional" },
 ];
 const accesses: { value: Effect["access"]; label: string }[] = [
-  { value: undefined, label: "left to other rules" },
+  { value: undefined, label: "set by other rules" },
   { value: "open", label: "open" },
   { value: "read-only", label: "read-only" },
   { value: "hidden", label: "hidden" },
 ];
 const cursors: { value: Effect["cursor"]; label: string }[] = [
-  { value: undefined, label: "is left to other rules" },
-  { value: "in turn", label: "goes there in its turn" },
-  { value: "passed over", label: "passes it over; a click still reaches it" },
-  { value: "stop", label: "stops there: F8 jumps to it" },
+  { value: undefined, label: "set by other rules" },
+  { value: "in turn", label: "normal order" },
+  { value: "passed over", label: "skips it; a click still reaches it" },
+  { value: "stop", label: "stops here: F8 jumps to it" },
 ];
 const keyings: { value: Effect["keying"]; label: string }[] = [
-  { value: undefined, label: "is left to other rules" },
-  { value: "once", label: "is keyed once" },
-  { value: "twice", label: "is keyed twice" },
+  { value: undefined, label: "set by other rules" },
+  { value: "once", label: "keyed once" },
+  { value: "twice", label: "keyed twice" },
 ];
 
 /** Nobody types into a closed field, so the rule says nothing of how it is typed. */
@@ -59,7 +59,7 @@ function said<T extends string>(text: string): T | undefined {
     <div class="deed">
       <SelectBox
         v-model="body.target"
-        label="What the rule is on"
+        label="Field or section"
         :options="[
           { value: field.key, label: field.label },
           ...(section
@@ -69,48 +69,49 @@ function said<T extends string>(text: string): T | undefined {
       />
       <span class="word">is</span>
       <SelectBox
+        data-begin
         :model-value="body.effect.need ?? ''"
-        label="Whether it must be filled"
-        placeholder="left to other rules"
+        label="Required or optional"
+        placeholder="set by other rules"
         :disabled="closed"
         :options="needs.map((n) => ({ value: n.value ?? '', label: n.label }))"
         @update:model-value="body.effect.need = said($event)"
       />
     </div>
     <div class="deed two">
-      <span class="word">for typing it is</span>
+      <span class="word">access is</span>
       <SelectBox
         :model-value="body.effect.access ?? ''"
-        label="Whether people may type there"
-        placeholder="left to other rules"
+        label="Access"
+        placeholder="set by other rules"
         :options="accesses.map((a) => ({ value: a.value ?? '', label: a.label }))"
         @update:model-value="setAccess(said($event))"
       />
     </div>
     <template v-if="!closed">
       <div class="deed two">
-        <span class="word">the cursor</span>
+        <span class="word">cursor</span>
         <SelectBox
           :model-value="body.effect.cursor ?? ''"
-          label="What the cursor does"
-          placeholder="is left to other rules"
+          label="Cursor"
+          placeholder="set by other rules"
           :options="cursors.map((c) => ({ value: c.value ?? '', label: c.label }))"
           @update:model-value="body.effect.cursor = said($event)"
         />
       </div>
       <div v-if="body.effect.cursor !== 'passed over'" class="deed two">
-        <span class="word">a new value</span>
+        <span class="word">new values are</span>
         <SelectBox
           :model-value="body.effect.keying ?? ''"
-          label="How often a new value is keyed"
-          placeholder="left to other rules"
+          label="Keying"
+          placeholder="set by other rules"
           :options="keyings.map((k) => ({ value: k.value ?? '', label: k.label }))"
           @update:model-value="body.effect.keying = said($event)"
         />
       </div>
     </template>
     <p v-if="body.effect.access === 'hidden'" class="quiet">
-      What is stored in it stays, and it need not be filled.
+      Its saved value stays, and it does not have to be filled.
     </p>
   </div>
 </template>

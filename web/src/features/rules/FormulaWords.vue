@@ -106,13 +106,13 @@ function onKey(event: KeyboardEvent) {
           <code>{{ e.title }}</code> <span>{{ e.text }}</span>
         </li>
       </template>
-      <li v-if="!found.length" class="quiet">Nothing is called that.</li>
+      <li v-if="!found.length" class="quiet">No results.</li>
     </ul>
     <div v-if="entry" class="about" aria-live="polite">
       <template v-if="entry.help">
         <code>{{ entry.help.signature }}</code>
         <p>
-          {{ entry.help.help }} <span v-if="entry.help.ours" class="quiet">Ours, beyond the standard.</span>
+          {{ entry.help.help }} <span v-if="entry.help.ours" class="quiet">An addition to the standard.</span>
         </p>
         <code class="example">{{ entry.help.example }}</code>
       </template>

@@ -18,7 +18,24 @@ const body = defineModel<RuleBody>({ required: true });
 const unfinished = defineModel<{ when?: Conditions; must?: Conditions }>("unfinished", {
   default: () => ({}),
 });
+/** The name that a person gave it; blank: it is called by what it does. */
+const name = defineModel<string>("name", { default: "" });
 const props = defineProps<{ view?: RuleView; field: Field; asFormula: boolean }>();
+const tags = computed({
+  get: () => (body.value.note.tags ?? []).join(", "),
+  set: (typed: string) => {
+    const all = [
+      ...new Set(
+        typed
+          .split(",")
+          .map((t) => t.trim())
+          .filter(Boolean),
+      ),
+    ];
+    body.value.note.tags = all.length ? all : undefined;
+  },
+});
+const emit = defineEmits<{ formula: [] }>();
 const catalog = useCatalog();
 
 /** What is wrong besides the formulas, which tell it themselves where they are shown. */
@@ -48,6 +65,11 @@ function textOf(part: string): string {
 const family = computed(() => body.value.family);
 type Moment = NonNullable<RuleBody["effect"]["moments"]>[number];
 const moments: Moment[] = ["typing", "saving", "posting"];
+const momentWords: Record<Moment, string> = {
+  typing: "while typing",
+  saving: "on saving",
+  posting: "on posting",
+};
 /** When a check speaks; none chosen in the rule means all of them. */
 function speaks(moment: Moment): boolean {
   return !body.value.effect.moments?.length || body.value.effect.moments.includes(moment);
@@ -99,6 +121,7 @@ function setMoment(moment: Moment, on: boolean) {
       empty-words="Always."
       :unfinished="unfinished.when"
       @unfinished="unfinished = { ...unfinished, when: $event }"
+      @formula="emit('formula')"
       @write="body.when = $event"
     />
 
@@ -110,23 +133,35 @@ function setMoment(moment: Moment, on: boolean) {
       :as-formula="asFormula"
       :must="read.must"
       :unfinished="unfinished.must"
+      @formula="emit('formula')"
       @unfinished="unfinished = { ...unfinished, must: $event }"
     />
-    <ValueEffect v-else v-model="body" :field="field" :as-formula="asFormula" :read="read" />
+    <ValueEffect
+      v-else
+      v-model="body"
+      :field="field"
+      :as-formula="asFormula"
+      :read="read"
+      @formula="emit('formula')"
+    />
 
     <ul v-if="otherProblems.length" class="problems">
       <li v-for="(p, i) in otherProblems" :key="i" :class="p.severity">{{ p.message }}</li>
     </ul>
 
     <details class="more">
-      <summary>Occasions, days, priority and note</summary>
+      <summary>Name, occasions, days, priority and note</summary>
+      <label class="name"
+        ><span class="field-label">Name</span
+        ><input v-model="name" class="line" maxlength="120" :placeholder="view?.proposedName"
+      /></label>
       <div v-if="family !== 'follow-up'" class="two">
         <label><input v-model="body.on.new" type="checkbox" /> on new records</label>
         <label><input v-model="body.on.change" type="checkbox" /> on changes</label>
       </div>
       <template v-if="family === 'validate'">
         <fieldset class="choice moments">
-          <legend class="field-label">It speaks while</legend>
+          <legend class="field-label">Checked</legend>
           <label v-for="m in moments" :key="m">
             <input
               type="checkbox"
@@ -134,10 +169,10 @@ function setMoment(moment: Moment, on: boolean) {
               :disabled="speaks(m) && body.effect.moments?.length === 1"
               @change="setMoment(m, ($event.target as HTMLInputElement).checked)"
             />
-            {{ m }}
+            {{ momentWords[m] }}
           </label>
         </fieldset>
-        <span class="field-label">Only when one of these changed (none: always)</span>
+        <span class="field-label">Only when one of these fields changes (none: always)</span>
         <SelectBox
           :model-value="body.effect.whenChanged ?? []"
           multiple
@@ -156,7 +191,7 @@ function setMoment(moment: Moment, on: boolean) {
           ><span class="field-label">Until day</span><DateInput v-model="body.scope.until" label="Until day"
         /></label>
         <label
-          ><span class="field-label">Priority in its scope (lower first)</span
+          ><span class="field-label">Priority (lower first)</span
           ><input v-model.number="body.priority" class="line" type="number" step="10"
         /></label>
         <label
@@ -169,6 +204,9 @@ function setMoment(moment: Moment, on: boolean) {
       <label
         ><span class="field-label">Why</span><textarea v-model="body.note.why" class="line" rows="2" />
       </label>
+      <label
+        ><span class="field-label">Tags, with commas</span><input v-model.lazy="tags" class="line"
+      /></label>
     </details>
   </div>
 </template>
@@ -211,6 +249,10 @@ function setMoment(moment: Moment, on: boolean) {
 .more summary {
   cursor: pointer;
   color: var(--ink-soft);
+}
+.name {
+  display: block;
+  margin-bottom: 8px;
 }
 .more[open] summary {
   margin-bottom: 8px;

@@ -3,13 +3,13 @@ import { computed, ref } from "vue";
 import { api } from "@/api/client";
 import { useAsked } from "@/queries/client";
 import TroubleNote from "@/ui/TroubleNote.vue";
-import { moment } from "@/queries/format";
+import { format, moment } from "@/queries/format";
 
 /** What a rule has been: who changed it when, and why it was put in force all the same. */
 const props = defineProps<{ rule: number; version: number }>();
 const open = ref(false);
 const asked = useAsked(
-  () => (open.value ? ["rule", props.rule, "versions", props.version] : undefined),
+  () => (open.value ? ["rule", props.rule, "versions", props.version, { ...format }] : undefined),
   (signal) => api.GET("/rules/{id}/versions", { params: { path: { id: props.rule } }, signal }),
 );
 const versions = computed(() => asked.data ?? []);

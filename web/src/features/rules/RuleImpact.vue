@@ -57,7 +57,7 @@ const words = { refuse: "refuses", confirm: "asks", advise: "advises", change: "
 <template>
   <section class="impact" aria-label="Existing records">
     <button v-if="!asked" type="button" class="plain ask" @click="asked = true">
-      What it would do to existing records
+      Effect on existing records
     </button>
     <template v-else>
       <h3>Existing records</h3>

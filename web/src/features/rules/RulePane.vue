@@ -10,12 +10,14 @@ import RuleImpact from "@/features/rules/RuleImpact.vue";
 import RuleProofs from "@/features/proofs/RuleProofs.vue";
 import { useBreaks } from "@/features/proofs/breaks";
 import { useRuleDraft } from "@/features/rules/ruleDraft";
+import { written } from "@/features/rules/writing";
 import { families, stateWords } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
-import { usePlan } from "@/queries/plan";
+import { usePlan, widths, type Width } from "@/queries/plan";
+import type { Family } from "@/api/client";
 
 const props = defineProps<{ rule?: number }>();
-const emit = defineEmits<{ close: [] }>();
+const emit = defineEmits<{ close: []; done: [] }>();
 const catalog = useCatalog();
 const plan = usePlan();
 
@@ -25,19 +27,84 @@ const field = computed(() => catalog.field(selection.field));
 const title = computed(() =>
   family === "follow-up"
     ? `After posting, to ${field.value?.label}`
-    : `${families[family].label} of ${field.value?.label}`,
+    : `${families[family].label}: ${field.value?.label}`,
 );
 const draft = useRuleDraft(selection, props.rule);
 
+const pane = ref<HTMLElement>();
+/** What is being typed is taken before the rule is saved. */
+async function settled() {
+  const active = document.activeElement;
+  if (active instanceof HTMLElement && pane.value?.contains(active)) {
+    active.dispatchEvent(new Event("change", { bubbles: true }));
+    await nextTick();
+  }
+  await written();
+  await nextTick();
+}
 useEventListener("keydown", (event: KeyboardEvent) => {
   if ((event.ctrlKey || event.metaKey) && event.key.toLowerCase() === "s" && draft.change) {
     event.preventDefault();
-    void draft.keep();
+    void settled().then(() => draft.keep());
   }
 });
+/** Puts the rule in force, or saves the change of one that is. */
+async function enforce() {
+  await settled();
+  if (draft.isUnfinished || draft.busy) return;
+  if (draft.isNew || draft.view?.state !== "in force") await draft.move("in force");
+  else if (draft.dirty) await draft.keep();
+}
+function onKey(event: KeyboardEvent) {
+  if (event.key === "Enter" && (event.ctrlKey || event.metaKey)) {
+    event.preventDefault();
+    event.stopPropagation();
+    if (draft.needsReason) goOn();
+    else void enforce();
+  } else if (
+    event.key === "Escape" &&
+    !event.defaultPrevented &&
+    // A list that is open, and the editor of formulas, take Escape for themselves.
+    !(event.target as HTMLElement).matches("[aria-expanded=true], [contenteditable]")
+  ) {
+    event.stopPropagation();
+    emit("close");
+  }
+}
 
-/** On which occasions the rule runs, where it is not on all of them. */
-const occasions = computed(() => draft.rules.find((r) => r.id === draft.view?.id)?.occasions ?? "");
+/** Puts the cursor where the rule is written on. */
+function toBeginning() {
+  void nextTick(() => {
+    const start = pane.value?.querySelector("[data-begin]");
+    const input = start?.querySelector(".chosen input") ?? start?.querySelector("input, .cm-content");
+    if (input instanceof HTMLElement) input.focus();
+  });
+}
+watch(
+  () => draft.isNew,
+  (begun) => begun && toBeginning(),
+  { immediate: true },
+);
+// What was pressed is gone once it is done: the cursor goes on in the plan.
+watch(
+  () => draft.busy,
+  (busy) =>
+    !busy &&
+    void nextTick(() => {
+      if (!draft.needsReason && !draft.problem && document.activeElement === document.body) emit("done");
+    }),
+  { flush: "post" },
+);
+
+/** The stations of the field that can be gone to from here. */
+const beside = computed(() =>
+  ((catalog.kind?.families ?? []) as Family[]).filter((f) => f !== "follow-up" || field.value?.kind),
+);
+const widthWords: Record<Width, () => string> = {
+  here: () => `${catalog.typeName(plan.scope.type)} in ${plan.scope.company}`,
+  company: () => `all of ${plan.scope.company}`,
+  everywhere: () => "everywhere",
+};
 
 const broken = useBreaks(() => (draft.dirty && draft.view?.sound ? draft.change : undefined));
 
@@ -66,11 +133,29 @@ watch(
 </script>
 
 <template>
-  <aside v-if="field" class="pane" :class="`family-${family}`" :aria-label="title">
+  <aside
+    v-if="field"
+    ref="pane"
+    class="pane"
+    :class="`family-${family}`"
+    :aria-label="title"
+    @keydown="onKey"
+  >
     <header>
-      <FamilyGlyph :family="family" />
-      <h2>{{ title }}</h2>
-      <span class="spring" />
+      <span class="stations" role="group" :aria-label="`Stations of ${field.label}`">
+        <button
+          v-for="f in beside"
+          :key="f"
+          type="button"
+          :class="`family-${f}`"
+          :aria-pressed="f === family"
+          :aria-label="families[f].label"
+          :title="families[f].label"
+          @click="plan.selected = { field: selection.field, family: f }"
+        >
+          <FamilyGlyph :family="f" />
+        </button>
+      </span>
       <button
         type="button"
         class="plain close"
@@ -80,6 +165,7 @@ watch(
       >
         ×
       </button>
+      <h2>{{ title }}</h2>
     </header>
 
     <ol v-if="draft.rules.length > 1" class="order" aria-label="Rules here, the one that goes first on top">
@@ -93,40 +179,29 @@ watch(
     </ol>
 
     <div v-if="!draft.change" class="none">
-      <p class="empty">
-        {{
-          draft.rules.length
-            ? ""
-            : `No rule ${families[family].does.startsWith("must") ? "checks" : "acts on"} ${field.label} here.`
-        }}
-      </p>
+      <p v-if="!draft.rules.length" class="empty">No {{ families[family].label.toLowerCase() }} rule here.</p>
       <button type="button" class="button first" @click="draft.begin">
-        {{ draft.leftBehind ? "Take up the rule you left" : "Write a rule" }}
+        {{ draft.leftBehind ? "Restore" : "Write a rule" }}
       </button>
-      <p class="quiet">
-        It starts for {{ catalog.typeName(plan.scope.type).toLowerCase() }} in
-        {{ catalog.companyName(plan.scope.company) }}; you can widen that.
-      </p>
     </div>
 
     <template v-else>
       <p class="sentence">{{ draft.view?.sentence }}</p>
       <p class="life">
-        <template v-if="draft.isNew">New, not kept yet</template>
+        <template v-if="draft.isNew">New, not saved yet</template>
         <template v-else-if="draft.view">
           Rule {{ draft.view.id }}, {{ stateWords[draft.view.state] }}, version {{ draft.view.version
-          }}<template v-if="draft.dirty">, changed here</template> ·
+          }}<template v-if="draft.dirty">, changed, not saved</template> ·
           <RouterLink :to="`/proofs?rule=${draft.view.id}`"
             >{{ draft.view.proofs.length }}
             {{ draft.view.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
           >
-          <template v-if="occasions"> · runs on {{ occasions }}</template>
         </template>
       </p>
       <section v-if="plan.hasDocument" class="told" aria-label="On this test document">
-        <h3>On this test document it</h3>
+        <h3>On this test document</h3>
         <ActTold v-if="draft.act" :act="draft.act" part="deed" />
-        <p v-else class="quiet">does not run</p>
+        <p v-else class="quiet">it does not run</p>
       </section>
       <p v-if="draft.problem" class="wrong" role="alert">{{ draft.problem }}</p>
 
@@ -159,16 +234,29 @@ watch(
           Formula
         </button>
       </div>
+      <div v-if="draft.isNew" class="widths" role="group" aria-label="Where it applies">
+        <button
+          v-for="w in widths"
+          :key="w"
+          type="button"
+          :aria-pressed="draft.width === w"
+          @click="draft.widen(w)"
+        >
+          {{ widthWords[w]() }}
+        </button>
+      </div>
       <RuleEditor
         v-model="draft.change.body"
+        v-model:name="draft.change.name"
         v-model:unfinished="draft.unfinished"
         :view="draft.view"
         :field="field"
         :as-formula="draft.asFormula"
+        @formula="draft.asFormula = true"
       />
 
-      <section v-if="draft.act?.facts.length" class="told facts" aria-label="The values that decided it">
-        <h3>The values that decided it</h3>
+      <section v-if="draft.act?.facts.length" class="told facts" aria-label="Values that decided it">
+        <h3>Values that decided it</h3>
         <ActTold :act="draft.act" part="facts" />
       </section>
 
@@ -191,19 +279,19 @@ watch(
           @keydown.enter="goOn"
         />
         <button type="button" class="button first" :disabled="draft.busy || !reason.trim()" @click="goOn">
-          {{ draft.asked === "keep" ? "Change it anyway" : "Put in force anyway" }}
+          {{ draft.asked === "keep" ? "Save anyway" : "Put in force anyway" }}
         </button>
-        <button type="button" class="button" @click="draft.needsReason = ''">Leave it</button>
+        <button type="button" class="button" @click="draft.needsReason = ''">Cancel</button>
       </footer>
       <footer v-else-if="retiring">
         <span
-          >Retire it for good? {{ draft.view?.proofs.length }}
+          >Retire this rule? {{ draft.view?.proofs.length }}
           {{ draft.view?.proofs.length === 1 ? "proof names" : "proofs name" }} it.</span
         >
         <button type="button" class="button first" @click="((retiring = false), draft.move('retired'))">
           Retire
         </button>
-        <button type="button" class="button" @click="retiring = false">Leave it</button>
+        <button type="button" class="button" @click="retiring = false">Cancel</button>
       </footer>
       <footer v-else>
         <button
@@ -215,10 +303,10 @@ watch(
             draft.isUnfinished
               ? 'Finish the sentence first'
               : draft.view?.sound
-                ? ''
+                ? 'Ctrl Enter'
                 : 'Correct the errors first'
           "
-          @click="draft.move('in force')"
+          @click="enforce"
         >
           Put in force
         </button>
@@ -231,16 +319,16 @@ watch(
           title="Ctrl S"
           @click="draft.keep()"
         >
-          {{ draft.isNew || draft.view?.state === "draft" ? "Keep as draft" : "Keep the change" }}
+          {{ draft.isNew || draft.view?.state === "draft" ? "Save draft" : "Save change" }}
         </button>
         <button
-          v-if="draft.dirty || draft.isNew"
+          v-if="draft.written"
           type="button"
           class="button"
           :disabled="draft.busy"
           @click="draft.revert"
         >
-          {{ draft.isNew ? "Do not keep" : "Undo the change" }}
+          {{ draft.isNew ? "Discard" : "Discard change" }}
         </button>
         <template v-if="!draft.dirty && !draft.isNew">
           <button
@@ -268,7 +356,7 @@ watch(
             :disabled="draft.busy"
             @click="draft.move('draft')"
           >
-            Take up again as a draft
+            Make it a draft again
           </button>
           <button
             v-if="draft.view?.state === 'in force' || draft.view?.state === 'suspended'"
@@ -282,7 +370,7 @@ watch(
         </template>
       </footer>
       <button v-if="!draft.isNew && !draft.dirty" type="button" class="plain another" @click="draft.begin">
-        Write another rule here
+        Write another rule
       </button>
       <p v-if="draft.view?.reason && draft.view.state === 'in force' && !draft.isNew" class="quiet forced">
         In force with a reason: “{{ draft.view.reason }}”
@@ -335,8 +423,9 @@ watch(
 }
 header {
   display: flex;
+  flex-wrap: wrap;
+  justify-content: space-between;
   align-items: center;
-  gap: 8px;
   position: sticky;
   top: -10px;
   background: var(--paper-raised);
@@ -346,9 +435,48 @@ header {
 }
 h2 {
   color: var(--hue);
+  width: 100%;
+  overflow-wrap: anywhere;
 }
-.spring {
-  flex: 1;
+.stations {
+  display: flex;
+  margin-left: -4px;
+}
+.stations button {
+  background: none;
+  border: 0;
+  border-bottom: 2px solid transparent;
+  padding: 3px 4px;
+  line-height: 0;
+  cursor: pointer;
+  opacity: 0.55;
+}
+.stations button:hover,
+.stations button:focus-visible {
+  opacity: 1;
+}
+.stations [aria-pressed="true"] {
+  opacity: 1;
+  border-bottom-color: var(--hue);
+}
+.widths {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px;
+  margin-bottom: 8px;
+}
+.widths button {
+  font: inherit;
+  color: inherit;
+  background: none;
+  border: 1px solid var(--rule);
+  border-radius: 3px;
+  padding: 2px 8px;
+  cursor: pointer;
+}
+.widths [aria-pressed="true"] {
+  border-color: var(--hue);
+  background: var(--wash);
 }
 .close {
   font-size: 18px;
@@ -389,7 +517,6 @@ h2 {
 .sentence {
   font: 16px/1.4 var(--serif);
   margin: 12px 0 4px;
-  min-height: 68px; /* so that what is below stands still while the sentence grows */
 }
 .life {
   margin: 0 0 10px;

@@ -3,13 +3,19 @@ import SelectBox from "@/ui/SelectBox.vue";
 import { computed, ref } from "vue";
 import { api, ask, type Family, type RuleState, type RuleView, type Schemas } from "@/api/client";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
+import ExportRows from "@/ui/ExportRows.vue";
+import SortHead from "@/ui/SortHead.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { change } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
 import { filterNames, useRuleList } from "@/features/rules/ruleList";
 import { families, stateWords } from "@/ui/families";
-import { dayInWords } from "@/queries/format";
+import { moment, written } from "@/queries/format";
+import { useOtherWriters } from "@/features/rules/writers";
+import { useStrengths } from "@/features/rules/strengths";
+import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
+import { useSorting } from "@/ui/sorting";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
@@ -20,6 +26,64 @@ const kinds = computed(() => [...catalog.kindOptions(true), { value: "all", labe
 const fields = computed(() => entry.value?.kind.fields ?? []);
 function value(event: Event): string {
   return (event.target as HTMLInputElement | HTMLSelectElement).value;
+}
+const others = useOtherWriters(
+  () => list.kind,
+  () => list.of("writes"),
+);
+const strengths = useStrengths(() => [...new Set((list.rules ?? []).map((r) => r.body.kind))]);
+const percentOf = (r: RuleView) => strengths.percent.value.get(r.id);
+const tags = computed(() => [...new Set((list.rules ?? []).flatMap((r) => r.body.note.tags ?? []))].sort());
+const kindOf = (r: RuleView) => catalog.entry(r.body.kind)?.kind.label ?? r.body.kind;
+const sorting = useSorting<RuleView>(() => list.found, {
+  number: (r) => r.id,
+  family: (r) => families[r.body.family as Family].label,
+  kind: kindOf,
+  rule: (r) => (r.named ? r.name : r.sentence),
+  why: (r) => r.body.note.why || r.body.note.askedBy,
+  changed: (r) => r.changedAt,
+  state: (r) => stateWords[r.state],
+  proofs: (r) => r.proofs.length,
+  strength: percentOf,
+});
+const sheetHead = [
+  "Rule",
+  "Kind",
+  "Family",
+  "Name",
+  "Sentence",
+  "Tags",
+  "Asked by",
+  "Asked on",
+  "Why",
+  "Changed",
+  "Changed by",
+  "State",
+  "Proofs",
+  "Strength in %",
+];
+function sheet() {
+  return sorting.rows.map((r) => {
+    const { note } = r.body;
+    return [
+      { text: String(r.id), exact: true },
+      ...[
+        kindOf(r),
+        families[r.body.family as Family].label,
+        r.named ? r.name : "",
+        r.sentence,
+        (note.tags ?? []).join(", "),
+        note.askedBy,
+        note.askedOn,
+        note.why,
+        r.changedAt ?? "",
+        r.changedBy ?? "",
+        stateWords[r.state],
+      ].map((text) => ({ text })),
+      { text: String(r.proofs.length), exact: true },
+      { text: String(percentOf(r) ?? ""), exact: true },
+    ];
+  });
 }
 const filtered = computed(() => filterNames.some((name) => list.of(name)));
 // Many at once: what it would affect is told before it is done.
@@ -64,13 +128,6 @@ const deeds: { state: RuleState; label: string }[] = [
   { state: "in force", label: "Put in force" },
   { state: "retired", label: "Retire" },
 ];
-
-async function rename(r: RuleView) {
-  await tried.attempt(async () => {
-    const body = { id: r.id, version: r.version, name: r.proposedName, body: r.body };
-    await change(api.PUT("/rules/{id}", { params: { path: { id: r.id } }, body }));
-  });
-}
 </script>
 
 <template>
@@ -87,12 +144,13 @@ async function rename(r: RuleView) {
       </h1>
       <span class="quiet">{{ list.found.length }} of {{ list.rules?.length ?? 0 }}</span>
       <span class="spring" />
+      <ExportRows name="rules" :head="sheetHead" :rows="sheet" />
       <button v-if="filtered" type="button" class="plain" @click="list.clear">Show all</button>
       <input
         class="line search"
         type="search"
         :value="list.of('search')"
-        placeholder="Names, formulas, notes"
+        placeholder="Names, tags, formulas, notes"
         aria-label="Search rules"
         @input="list.set('search', value($event))"
       />
@@ -136,7 +194,7 @@ async function rename(r: RuleView) {
         :model-value="list.of('writes')"
         label="Rules on the field"
         :disabled="!entry"
-        :title="entry ? '' : 'Choose one list.kind of record first'"
+        :title="entry ? '' : 'Choose one kind of record first'"
         :options="[
           { value: '', label: 'on any field' },
           ...fields.map((f) => ({ value: f.key, label: `on ${f.label}` })),
@@ -147,19 +205,38 @@ async function rename(r: RuleView) {
         :model-value="list.of('reads')"
         label="Rules that read the field"
         :disabled="!entry"
-        :title="entry ? '' : 'Choose one list.kind of record first'"
+        :title="entry ? '' : 'Choose one kind of record first'"
         :options="[
           { value: '', label: 'reading any field' },
           ...fields.map((f) => ({ value: f.key, label: `reading ${f.label}` })),
         ]"
         @change="list.set('reads', $event)"
       />
+      <SelectBox
+        v-if="tags.length"
+        :model-value="list.of('tag')"
+        label="Tag"
+        :options="[{ value: '', label: 'any tag' }, ...tags.map((t) => ({ value: t, label: t }))]"
+        @change="list.set('tag', $event)"
+      />
     </div>
+    <p v-if="others.followUps.value.length || others.carried.value.length" class="others">
+      Also written by
+      <template v-for="(r, i) in others.followUps.value" :key="r.id"
+        ><template v-if="i">, </template
+        ><RouterLink :to="`/plan?rule=${r.id}`" :title="r.sentence"
+          >rule {{ r.id }}, after posting</RouterLink
+        ></template
+      ><template v-for="(m, i) in others.carried.value" :key="m.id"
+        ><template v-if="i || others.followUps.value.length">, </template
+        ><RouterLink to="/tables/maps">{{ m.name }}</RouterLink></template
+      >.
+    </p>
     <TroubleNote v-bind="tried.trouble" />
     <TroubleNote :problem="list.problem" :retry="list.reload" />
     <p v-if="done" class="done" role="status">{{ done }}</p>
-    <div v-if="shown.length" class="many" role="region" aria-label="Marked rules">
-      <strong>{{ shown.length }} marked</strong>
+    <div v-if="shown.length" class="many" role="region" aria-label="Selected rules">
+      <strong>{{ shown.length }} selected</strong>
       <template v-if="asked">
         <span>
           {{ asked.rules.length }} {{ asked.rules.length === 1 ? "rule" : "rules" }} would be
@@ -189,7 +266,7 @@ async function rename(r: RuleView) {
         >
           {{ deeds.find((d) => d.state === asked!.state)?.label }}
         </button>
-        <button type="button" class="button" @click="asked = undefined">Leave them</button>
+        <button type="button" class="button" @click="asked = undefined">Cancel</button>
       </template>
       <template v-else>
         <button
@@ -202,14 +279,14 @@ async function rename(r: RuleView) {
         >
           {{ d.label }} …
         </button>
-        <button type="button" class="plain" @click="markAll(false)">Unmark</button>
+        <button type="button" class="plain" @click="markAll(false)">Clear selection</button>
       </template>
     </div>
     <p v-if="list.rules && !list.rules.length" class="empty">
       No rules yet. <RouterLink to="/plan">Open the plan</RouterLink>, choose a cell and write the first.
     </p>
     <p v-else-if="list.rules && !list.found.length" class="empty">
-      No rule fits that. Widen the search or the filters.
+      No results. Change the search or the filters.
     </p>
     <table v-else class="ledger">
       <thead>
@@ -217,29 +294,31 @@ async function rename(r: RuleView) {
           <th>
             <input
               type="checkbox"
-              aria-label="Mark all that are shown"
+              aria-label="Select all shown"
               :checked="
                 shown.length > 0 && shown.length === list.found.filter((r) => r.state !== 'retired').length
               "
               @change="markAll(($event.target as HTMLInputElement).checked)"
             />
           </th>
-          <th>No.</th>
-          <th>Family</th>
-          <th v-if="!entry">Kind</th>
-          <th>Rule</th>
-          <th>Asked by</th>
-          <th>State</th>
-          <th>Proofs</th>
+          <SortHead column="number" :sorting="sorting">No.</SortHead>
+          <SortHead column="family" :sorting="sorting">Family</SortHead>
+          <SortHead v-if="!entry" column="kind" :sorting="sorting">Kind</SortHead>
+          <SortHead column="rule" :sorting="sorting">Rule</SortHead>
+          <SortHead column="why" :sorting="sorting">Why</SortHead>
+          <SortHead column="changed" :sorting="sorting">Last change</SortHead>
+          <SortHead column="state" :sorting="sorting">State</SortHead>
+          <SortHead column="proofs" :sorting="sorting">Proofs</SortHead>
+          <SortHead column="strength" :sorting="sorting">Strength</SortHead>
         </tr>
       </thead>
       <tbody>
-        <tr v-for="r in list.found" :key="r.id" :class="{ resting: r.state !== 'in force' }">
+        <tr v-for="r in sorting.rows" :key="r.id" :class="{ resting: r.state !== 'in force' }">
           <td>
             <input
               v-if="r.state !== 'retired'"
               type="checkbox"
-              :aria-label="`Mark rule ${r.id}`"
+              :aria-label="`Select rule ${r.id}`"
               :checked="marked.includes(r.id)"
               @change="mark(r.id, ($event.target as HTMLInputElement).checked)"
             />
@@ -248,28 +327,49 @@ async function rename(r: RuleView) {
           <td class="family" :class="`family-${r.body.family}`">
             <FamilyGlyph :family="r.body.family as Family" /> {{ families[r.body.family as Family].label }}
           </td>
-          <td v-if="!entry" class="quiet">{{ catalog.entry(r.body.kind)?.kind.label }}</td>
+          <td v-if="!entry" class="quiet">{{ kindOf(r) }}</td>
           <td>
+            <span v-if="r.named" class="named"
+              ><strong>{{ r.name }}</strong></span
+            >
             <RouterLink class="sentence" :to="`/plan?rule=${r.id}`">{{ r.sentence }}</RouterLink>
             <span v-if="!r.sound" class="wrong">{{
               r.problems.find((p) => p.severity === "error")?.message
             }}</span>
-            <span v-if="r.name !== r.proposedName" class="named quiet"
-              >named “{{ r.name }}”
-              <button v-if="r.state !== 'retired'" type="button" class="plain" @click="rename(r)">
-                Name it by what it does
-              </button></span
+            <span v-if="r.body.note.tags?.length" class="tags">
+              <button
+                v-for="t in r.body.note.tags"
+                :key="t"
+                type="button"
+                :title="`Show the rules tagged ${t}`"
+                @click="list.set('tag', t)"
+              >
+                {{ t }}
+              </button>
+            </span>
+          </td>
+          <td class="why">
+            {{ r.body.note.why }}
+            <span v-if="r.body.note.askedBy" class="quiet"
+              >{{ r.body.note.askedBy
+              }}<template v-if="r.body.note.askedOn">, {{ written(r.body.note.askedOn) }}</template></span
             >
           </td>
           <td class="asked">
-            {{ r.body.note.askedBy
-            }}<template v-if="r.body.note.askedOn">, {{ dayInWords(r.body.note.askedOn) }}</template>
+            <template v-if="r.changedAt">{{ moment(r.changedAt) }}<br />{{ r.changedBy }}</template>
           </td>
           <td>{{ stateWords[r.state] }}</td>
           <td>
             <RouterLink v-if="r.proofs.length" :to="`/proofs?rule=${r.id}`">{{
               r.proofs.length
             }}</RouterLink><span v-else class="quiet">none</span>
+          </td>
+          <td class="nowrap">
+            <ConfirmMark
+              v-if="strengths.found.value.get(r.id)"
+              :state="strengths.found.value.get(r.id)!.state"
+            />
+            <template v-if="percentOf(r) !== undefined"> {{ percentOf(r) }} %</template>
           </td>
         </tr>
       </tbody>
@@ -335,6 +435,30 @@ async function rename(r: RuleView) {
 .resting .sentence {
   color: var(--ink-soft);
   font-style: italic;
+}
+.others {
+  margin: 0 0 8px;
+}
+.why {
+  width: 190px;
+  font-size: 12px;
+}
+.why .quiet {
+  display: block;
+}
+.tags {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 3px;
+}
+.tags button {
+  font: 11px/16px var(--sans);
+  color: var(--ink-soft);
+  background: none;
+  border: 1px solid var(--rule-strong);
+  border-radius: 3px;
+  padding: 0 5px;
+  cursor: pointer;
 }
 .asked {
   white-space: nowrap;

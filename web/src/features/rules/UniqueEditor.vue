@@ -36,7 +36,7 @@ function ignore(value: "case" | "spaces" | "punctuation", on: boolean) {
     <SelectBox
       :model-value="unique.with ?? []"
       multiple
-      placeholder="alone; add fields that must be the same too"
+      placeholder="on its own; add fields that must also be the same"
       label="Unique together with"
       :options="others.map((f) => ({ value: f.key, label: f.label }))"
       @update:model-value="unique = { ...unique, with: $event }"
@@ -57,7 +57,7 @@ function ignore(value: "case" | "spaces" | "punctuation", on: boolean) {
         name="where"
         @change="unique = { ...unique, everywhere: true }"
       />
-      over all companies</label
+      in any company</label
     >
     <p class="ignored">
       ignoring
@@ -76,7 +76,7 @@ function ignore(value: "case" | "spaces" | "punctuation", on: boolean) {
         :checked="unique.near"
         @change="unique = { ...unique, near: ($event.target as HTMLInputElement).checked }"
       />
-      and almost the same: a letter off, another legal form, other accents</label
+      also similar values: one letter different, another legal form, other accents</label
     >
   </div>
 </template>

@@ -5,13 +5,18 @@ import { vActiveOption } from "@/ui/activeOption";
 import { computed, ref, watch } from "vue";
 import { api, ask, type Field, type Name, type Schemas } from "@/api/client";
 import { suggesting } from "@/queries/choices";
+import CasesEditor from "@/features/rules/CasesEditor.vue";
+import FormulaTold from "@/features/rules/FormulaTold.vue";
 import LookUpEditor from "@/features/rules/LookUpEditor.vue";
 import NameSelect from "@/features/rules/NameSelect.vue";
+import { writing } from "@/features/rules/writing";
 import { format } from "@/queries/format";
 import { usePlan } from "@/queries/plan";
 
 const props = defineProps<{
   kind: string;
+  /** What the rule is on. */
+  target: string;
   field: Field;
   /** The names that the rule may use. */
   names: Name[];
@@ -25,21 +30,25 @@ const props = defineProps<{
   lookUp?: Schemas["LookUp"];
   word: string;
 }>();
-const emit = defineEmits<{ write: [formula: string] }>();
+const emit = defineEmits<{ write: [formula: string]; formula: [] }>();
 const plan = usePlan();
 const text = ref("");
 const problem = ref("");
 /** The formula that was written here, which comes back. */
 let written: string | undefined;
-type Manner = "constant" | "field" | "crosswalk";
 const manner = ref<Manner>("constant");
+type Manner = "constant" | "field" | "crosswalk" | "cases";
 
 /** Fields whose value can be that of this one. */
 const fitting = computed(() =>
   props.names.filter((n) => n.fits && n.name.replace(/^line\./, "lines.") !== props.field.key),
 );
+/** A chain of choices is edited as a grid. */
+const isChain = computed(() => /^\s*if\b/.test(props.formula));
 const fits = computed(
   () =>
+    manner.value === "cases" ||
+    isChain.value ||
     props.isConstant ||
     !!props.fieldValue ||
     !!props.lookUp ||
@@ -52,7 +61,7 @@ watch(
   ([constant, fieldValue, lookUp, formula]) => {
     if (formula === written) return;
     text.value = constant ?? "";
-    manner.value = lookUp ? "crosswalk" : fieldValue ? "field" : "constant";
+    manner.value = lookUp ? "crosswalk" : fieldValue ? "field" : isChain.value ? "cases" : "constant";
     problem.value = "";
   },
   { immediate: true },
@@ -69,8 +78,8 @@ async function write(value: string) {
   problem.value = "";
   if (!value.trim()) return put("");
   try {
-    const body = { kind: props.kind, field: props.field.key, text: value, format };
-    put((await ask(api.POST("/constants", { body }))).formula);
+    const body = { kind: props.kind, target: props.target, text: value, format };
+    put((await writing(ask(api.POST("/constants", { body })))).formula);
   } catch (error) {
     problem.value = (error as Error).message;
   }
@@ -89,7 +98,7 @@ const suggest = suggesting(
 </script>
 
 <template>
-  <div v-active-option class="value">
+  <div v-active-option class="value" data-begin>
     <span class="word">{{ word }}</span>
     <template v-if="fits">
       <SelectBox
@@ -100,6 +109,7 @@ const suggest = suggesting(
           { value: 'constant', label: 'the value' },
           { value: 'field', label: 'the value of' },
           { value: 'crosswalk', label: 'by crosswalk' },
+          { value: 'cases', label: 'by cases' },
         ]"
         @change="setManner"
       />
@@ -111,6 +121,15 @@ const suggest = suggesting(
         :label="`Field whose value ${field.label} gets`"
         placeholder="a field"
         @update:model-value="put"
+      />
+      <CasesEditor
+        v-else-if="manner === 'cases'"
+        :kind="kind"
+        :target="target"
+        :names="names"
+        :label="field.label"
+        :formula="formula"
+        @write="put"
       />
       <LookUpEditor
         v-else-if="manner === 'crosswalk'"
@@ -135,7 +154,7 @@ const suggest = suggesting(
         >
       </ElAutocomplete>
     </template>
-    <code v-else>{{ formula }}</code>
+    <FormulaTold v-else :kind="kind" :target="target" :formula="formula" @edit="emit('formula')" />
     <p v-if="problem" class="problem">{{ problem }}</p>
   </div>
 </template>

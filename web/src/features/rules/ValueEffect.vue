@@ -24,6 +24,7 @@ const props = defineProps<{
     lookUp?: Schemas["LookUp"];
   };
 }>();
+const emit = defineEmits<{ formula: [] }>();
 const catalog = useCatalog();
 const family = computed(() => body.value.family);
 const series = useSeries();
@@ -85,7 +86,7 @@ function setBands(on: boolean) {
   </div>
 
   <fieldset v-if="family === 'default'" class="choice row">
-    <legend class="field-label">What it is filled with</legend>
+    <legend class="field-label">Fill it with</legend>
     <label><input type="radio" :checked="!usesSeries" @change="setSeries(false)" /> a value</label>
     <label
       ><input type="radio" :checked="usesSeries" @change="setSeries(true)" /> the next number of a
@@ -110,7 +111,7 @@ function setBands(on: boolean) {
     </p>
   </div>
   <template v-else-if="family === 'source' && !asFormula">
-    <div class="deed">
+    <div class="deed" data-begin>
       <span class="word">{{ field.label }} comes from</span>
       <NameSelect
         :model-value="read.fieldValue ?? body.effect.value ?? ''"
@@ -134,7 +135,8 @@ function setBands(on: boolean) {
   />
   <ValueEditor
     v-else-if="target && !onlySorts"
-    :kind="family === 'follow-up' ? remoteKind!.key : body.kind"
+    :kind="body.kind"
+    :target="body.target"
     :field="target"
     :names="words.names"
     :formula="body.effect.value ?? ''"
@@ -144,39 +146,37 @@ function setBands(on: boolean) {
     :is-constant="read.isConstant"
     :word="deed"
     @write="body.effect.value = $event"
+    @formula="emit('formula')"
   />
 
   <fieldset v-if="family === 'source'" class="choice">
-    <legend class="field-label">How it holds on to the linked record</legend>
+    <legend class="field-label">How it follows the linked record</legend>
     <label
       ><input v-model="body.effect.tie" type="radio" value="copied" /> copied when the link is set or changes;
-      a person may change it</label
+      people can change it</label
     >
     <label
-      ><input v-model="body.effect.tie" type="radio" value="live" /> live: always as it is there, and nobody
-      changes it here</label
+      ><input v-model="body.effect.tie" type="radio" value="live" /> live: always the current value of the
+      linked record; read-only here</label
     >
   </fieldset>
   <template v-if="family === 'default'">
     <fieldset class="choice">
-      <legend class="field-label">How long it fills the field</legend>
+      <legend class="field-label">When it fills the field</legend>
       <label
-        ><input v-model="body.effect.lifetime" type="radio" value="new only" /> on a new record only; cleared
+        ><input v-model="body.effect.lifetime" type="radio" value="new only" /> new records only; cleared
         later, it stays blank</label
       >
       <label
-        ><input v-model="body.effect.lifetime" type="radio" value="whenever blank" /> whenever it is blank, on
-        saved records too</label
+        ><input v-model="body.effect.lifetime" type="radio" value="whenever blank" /> whenever blank, on saved
+        records too</label
       >
       <label v-if="!usesSeries"
-        ><input v-model="body.effect.lifetime" type="radio" value="keeps up" /> keeps up: also again when
-        something in the document that it reads changes, unless a person gave the value</label
+        ><input v-model="body.effect.lifetime" type="radio" value="keeps up" /> keeps up: refilled when
+        something it reads in the document changes, unless a person entered the value</label
       >
     </fieldset>
-    <label
-      ><input v-model="body.effect.fixed" type="checkbox" /> fixed: people cannot change what it fills
-      in</label
-    >
+    <label><input v-model="body.effect.fixed" type="checkbox" /> fixed: people cannot change it</label>
   </template>
   <template v-if="family === 'compute' && numeric">
     <label

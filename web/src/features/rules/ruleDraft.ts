@@ -14,7 +14,7 @@ import { useCatalog } from "@/queries/catalog";
 import { askOnce, change as send } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
 import { useWhileTyping } from "@/queries/whileTyping";
-import { usePlan, type Selection } from "@/queries/plan";
+import { usePlan, widths, type Selection, type Width } from "@/queries/plan";
 import type { Unkept } from "@/queries/unkept";
 
 /**
@@ -37,6 +37,8 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   const change = ref<RuleChange>();
   const view = ref<RuleView>();
   const kept = ref("");
+  /** The name that is saved. */
+  const named = ref("");
   const asFormula = ref(false);
   const tried = useAttempt();
 
@@ -45,14 +47,22 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   const isUnfinished = computed(() => Object.values(unfinished.value).some(Boolean));
 
   const act = computed(() => acts.value.find((a) => a.rule === (change.value?.id ?? 0)));
-  const dirty = computed(() => !!change.value && JSON.stringify(change.value.body) !== kept.value);
+  const dirty = computed(
+    () =>
+      !!change.value &&
+      (JSON.stringify(change.value.body) !== kept.value ||
+        (change.value.name ?? "") !== (change.value.id ? named.value : "")),
+  );
   const isNew = computed(() => !!change.value && !change.value.id);
+  /** The rule as it stands here is another than the one that is saved, if one is. */
+  const written = computed(() => dirty.value || isNew.value);
 
   let first = wanted;
-  /** Opens the rule that was asked for, or the one that acted, or the one that goes first. */
+  let discarded = false;
+  /** Opens the rule that was asked for, or the one that acted, or the one that goes first; or begins one. */
   watch(
-    rules,
-    (here) => {
+    () => [rules.value, !!plan.plan] as const,
+    ([here, loaded]) => {
       if (change.value) return;
       // A rule that was asked for may have no place in the plan: a retired one has none.
       if (first) {
@@ -62,6 +72,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
       }
       const open = here.find((r) => acts.value.some((a) => a.rule === r.id && a.did === "acted")) ?? here[0];
       if (open) void show(open.id);
+      else if (loaded && !discarded) begin();
     },
     { immediate: true },
   );
@@ -91,25 +102,20 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     const sameRule = !!change.value && (!change.value.id || change.value.id === shown.id);
     view.value = shown;
     kept.value = JSON.stringify(normal(shown.body));
+    named.value = shown.named ? shown.name : "";
     const aside = plan.unkept.get(placeOf(shown.id));
     plan.unkept.delete(placeOf(shown.id));
     const own = aside?.change.version === shown.version;
     const body = own ? aside!.change.body : shown.body;
     unfinished.value = (own && aside!.unfinished) || {};
-    change.value = { id: shown.id, version: shown.version, name: shown.name, body: normal(body) };
-    const sentence =
-      shown.when !== undefined &&
-      (family !== "validate" || shown.must !== undefined || !!shown.body.effect.unique);
-    const effect = shown.body.effect;
-    const value =
-      !givesValue(family) ||
-      shown.isConstant ||
-      !!shown.fieldValue ||
-      !!shown.lookUp ||
-      !!effect.series ||
-      (!effect.value && !!effect.bands?.length);
+    change.value = {
+      id: shown.id,
+      version: shown.version,
+      name: (own ? aside!.change.name : undefined) ?? (shown.named ? shown.name : ""),
+      body: normal(body),
+    };
     // Who writes a formula goes on with it when the rule is kept.
-    asFormula.value = (sameRule && asFormula.value) || !(sentence && value);
+    asFormula.value = sameRule && asFormula.value;
   }
 
   /** A copy to write on; lists that are not there are empty. */
@@ -143,13 +149,14 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     const aside = plan.unkept.get(placeOf(0));
     kept.value = "";
     view.value = undefined;
+    discarded = false;
     if (aside) {
       plan.unkept.delete(placeOf(0));
       change.value = aside.change;
       unfinished.value = aside.unfinished ?? {};
       return;
     }
-    const { kind, company, type } = plan.scope;
+    const { kind } = plan.scope;
     change.value = {
       id: 0,
       version: 0,
@@ -158,7 +165,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
         kind,
         family,
         target: targetOf(),
-        scope: { companies: [company], types: [type], from: "", until: "" },
+        scope: { ...scopeOf(plan.width), from: "", until: "" },
         when: "",
         effect: { value: givesValue(family) ? "" : undefined, ...catalog.catalog?.effects[family] },
         on: { new: true, change: true },
@@ -166,33 +173,61 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
         note: { askedBy: "", askedOn: catalog.catalog?.today ?? "", why: "" },
       },
     };
+    kept.value = JSON.stringify(change.value.body);
     asFormula.value = false;
+  }
+
+  /** The companies and types of a rule that is as wide as this, from where the plan stands. */
+  function scopeOf(width: Width): { companies: string[]; types: string[] } {
+    const { company, type } = plan.scope;
+    return { companies: width === "everywhere" ? [] : [company], types: width === "here" ? [type] : [] };
+  }
+  /** How wide the rule is; undefined: otherwise. */
+  const width = computed<Width | undefined>(() => {
+    const { companies, types } = change.value?.body.scope ?? {};
+    const same = (a: string[] | null | undefined, b: string[]) => (a ?? []).join("\n") === b.join("\n");
+    return widths.find((w) => same(companies, scopeOf(w).companies) && same(types, scopeOf(w).types));
+  });
+  function widen(to: Width) {
+    if (change.value) Object.assign(change.value.body.scope, scopeOf(to));
+  }
+
+  let proposed = "";
+  /** A check says what it checks until somebody writes what it says. */
+  function propose(message: string) {
+    const effect = change.value?.body.effect;
+    if (!effect || family !== "validate" || !message || (effect.message && effect.message !== proposed))
+      return;
+    proposed = message;
+    effect.message = message;
   }
 
   // The rule is read as it is written, and the test document tried with it.
   const reading = useWhileTyping(
-    () => (dirty.value ? change.value : undefined),
+    () => (written.value ? change.value : undefined),
     (body, signal) => ask(api.POST("/rules/read", { body, signal })),
+    { now: true }, // a new rule is read as it begins
   );
   watch(
     () => reading.answer,
     (answer) => {
       if (!answer || !change.value || gone) return;
       view.value = { ...answer, version: change.value.version ?? 0 };
+      propose(answer.proposedMessage ?? "");
       void plan.tryDocument();
     },
   );
 
-  /** A draft, and a rule that is being changed, act on the test document as they stand here. */
-  const written = computed(() =>
-    change.value && (dirty.value || view.value?.state === "draft") ? change.value : undefined,
+  /** A draft, and a rule that is being written, act on the test document as they stand here. */
+  const acting = computed(() =>
+    change.value && (written.value || view.value?.state === "draft") ? change.value : undefined,
   );
   watch(
     () => [JSON.stringify(change.value?.body), view.value?.id, view.value?.version],
     ([now]) => {
       const before = plan.tried;
-      plan.tried = written.value;
-      if (!(now && dirty.value) && before !== plan.tried) void plan.tryDocument();
+      plan.tried = acting.value;
+      if (!(now && written.value) && before !== plan.tried) void plan.tryDocument();
     },
   );
 
@@ -216,10 +251,12 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     if (!change.value) return undefined;
     if (isUnfinished.value)
       throw new Error(
-        "A condition is not finished. Complete it or remove it; what stands here is what is kept.",
+        "A condition is not finished. Complete or remove it: what is shown here is what is saved.",
       );
     if (!dirty.value && !isNew.value) return view.value;
     const body = { ...change.value, reason };
+    // The next rule begins as wide as the last.
+    if (isNew.value && width.value) plan.width = width.value;
     const next = isNew.value
       ? await send(api.POST("/rules", { body }))
       : await send(api.PUT("/rules/{id}", { params: { path: { id: body.id! } }, body }));
@@ -269,8 +306,9 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
       const id = change.value?.id;
       if (id) {
         await send(api.DELETE("/rules/{id}", { params: { path: { id } } }));
-        plan.unkept.set(placeOf(0), { change: { ...change.value!, id: 0, version: 0 } }); // to be put back
-      }
+        plan.unkept.set(placeOf(0), { change: { ...change.value!, id: 0, version: 0 } }); // to be restored
+      } else if (change.value && dirty.value) plan.unkept.set(placeOf(0), { change: change.value });
+      discarded = true;
       plan.tried = undefined;
       change.value = undefined;
       view.value = undefined;
@@ -304,6 +342,9 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     problem: computed(() => tried.trouble.problem || reading.problem),
     busy: toRef(tried, "busy"),
     leftBehind,
+    written,
+    width,
+    widen,
     needsReason,
     asked,
     unfinished,

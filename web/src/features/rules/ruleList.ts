@@ -4,8 +4,18 @@ import { api } from "@/api/client";
 import { fieldOf } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
+import { format } from "@/queries/format";
 
-export const filterNames = ["search", "family", "state", "company", "type", "reads", "writes"] as const;
+export const filterNames = [
+  "search",
+  "family",
+  "state",
+  "company",
+  "type",
+  "reads",
+  "writes",
+  "tag",
+] as const;
 export type FilterName = (typeof filterNames)[number];
 
 /** All rules, of one kind of record or of all, as the filters in the address find them. */
@@ -17,7 +27,7 @@ export function useRuleList() {
   const kind = computed(() => (typeof route.query.kind === "string" ? route.query.kind : ""));
 
   const asked = useAsked(
-    () => ["rules", kind.value],
+    () => ["rules", kind.value, { ...format }],
     (signal) => api.GET("/rules", { params: { query: { kind: kind.value || undefined } }, signal }),
     { keep: true },
   );
@@ -52,7 +62,7 @@ export function useRuleList() {
         body.effect.must,
         body.effect.message,
       ]
-        .concat([body.note.why, body.note.askedBy])
+        .concat([body.note.why, body.note.askedBy, ...(body.note.tags ?? [])])
         .join(" ")
         .toLowerCase();
       const writes = [body.target, fieldOf(catalog.entry(body.kind)?.kind, body)];
@@ -63,7 +73,8 @@ export function useRuleList() {
         covers(body.scope.companies, of("company")) &&
         covers(body.scope.types, of("type")) &&
         (!of("reads") || (r.reads ?? []).includes(of("reads"))) &&
-        (!of("writes") || writes.includes(of("writes")))
+        (!of("writes") || writes.includes(of("writes"))) &&
+        (!of("tag") || (body.note.tags ?? []).includes(of("tag")))
       );
     });
   });

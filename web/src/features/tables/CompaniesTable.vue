@@ -107,7 +107,7 @@ function toggleDay(day: number) {
           <SelectBox
             v-model="written"
             label="How numbers and dates are written"
-            placeholder="as people's browsers do"
+            placeholder="as in each person's browser"
             :options="[
               { value: '', label: 'as people\'s browsers do' },
               ...ways.map((w) => ({ value: w.label, label: w.label })),
@@ -116,7 +116,7 @@ function toggleDay(day: number) {
         </label>
       </div>
       <fieldset>
-        <legend class="field-label">Days on which nobody works</legend>
+        <legend class="field-label">Non-working days</legend>
         <label v-for="(name, i) in days" :key="name" class="day">
           <input
             type="checkbox"

@@ -178,7 +178,7 @@ async function remove() {
         ><input v-model.trim="draft.key" class="line mono" :disabled="!adding" required
       /></label>
       <label class="wide"
-        ><span class="field-label">What it is for</span><input v-model="draft.note" class="line"
+        ><span class="field-label">Purpose</span><input v-model="draft.note" class="line"
       /></label>
     </div>
     <details :open="columnsOpen" class="columns">
@@ -289,7 +289,7 @@ async function remove() {
         class="button"
         @click="((draft = undo), (undo = undefined), (done = ''))"
       >
-        Undo what was read
+        Discard the loaded file
       </button>
       <button v-if="!adding" type="button" class="button" :disabled="tried.busy" @click="remove">
         Delete

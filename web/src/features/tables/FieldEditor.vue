@@ -130,7 +130,7 @@ async function save() {
         ><input v-model.trim="key" class="line mono" required @input="keyTyped = true"
       /></label>
       <label
-        ><span class="field-label">Stands in</span>
+        ><span class="field-label">Section</span>
         <SelectBox
           v-model="draft.section"
           label="Stands in"
@@ -200,14 +200,14 @@ async function save() {
       ><span class="field-label">Help</span><input v-model="draft.help" class="line"
     /></label>
     <p class="ticks">
-      <label><input v-model="draft.searched" type="checkbox" /> found by the search</label>
-      <label><input v-model="draft.loaded" type="checkbox" /> takes part in loads</label>
+      <label><input v-model="draft.searched" type="checkbox" /> included in search</label>
+      <label><input v-model="draft.loaded" type="checkbox" /> included in loads</label>
     </p>
     <div class="buttons">
       <button type="submit" class="button first" :disabled="tried.busy">
         {{ props.field ? "Save" : "Add the field" }}
       </button>
-      <button type="button" class="button" @click="emit('close')">Leave it</button>
+      <button type="button" class="button" @click="emit('close')">Cancel</button>
     </div>
   </form>
 </template>

@@ -99,7 +99,7 @@ const sections = computed(() =>
       <button type="button" class="button first" :disabled="tried.busy" @click="remove(removing.field)">
         Remove it
       </button>
-      <button type="button" class="button" @click="removing = undefined">Leave it</button>
+      <button type="button" class="button" @click="removing = undefined">Cancel</button>
     </div>
   </section>
   <table class="ledger">
@@ -110,7 +110,7 @@ const sections = computed(() =>
         <th>Type</th>
         <th>Details</th>
         <th>Help</th>
-        <th><span class="visually-hidden">What can be done</span></th>
+        <th><span class="visually-hidden">Actions</span></th>
       </tr>
     </thead>
     <tbody v-for="s in sections" :key="s.key">
@@ -151,7 +151,7 @@ const sections = computed(() =>
         </td>
         <td class="right">
           <button type="button" class="plain" :disabled="tried.busy" @click="restore(r.field)">
-            Bring it back
+            Restore
           </button>
         </td>
       </tr>

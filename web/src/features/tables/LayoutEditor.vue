@@ -173,11 +173,11 @@ watch(
     </h1>
   </div>
   <p class="quiet from">
-    <template v-if="own">Made for just this.</template>
+    <template v-if="own">Made for this company and type.</template>
     <template v-else-if="view?.made"
-      >Taken from {{ nameOf(view.company, view.type) }}; saving makes one for just this.</template
+      >Taken from {{ nameOf(view.company, view.type) }}; saving makes one for this company and type.</template
     >
-    <template v-else>The default layout; saving makes one for just this.</template>
+    <template v-else>The default layout; saving makes one for this company and type.</template>
     <template v-if="view?.others.length">
       Layouts were made for: {{ view.others.map((o) => o.title).join("; ") }}.</template
     >
@@ -207,7 +207,9 @@ watch(
     <button type="button" class="button" :disabled="!layout.past.value.length" @click="layout.undo">
       Undo
     </button>
-    <button v-if="own" type="button" class="button" :disabled="tried.busy" @click="drop">Give it up</button>
+    <button v-if="own" type="button" class="button" :disabled="tried.busy" @click="drop">
+      Remove this layout
+    </button>
     <button type="button" class="button first" :disabled="tried.busy || (!dirty && own)" @click="save">
       Save for {{ nameOf(scope.company, scope.type) }}
     </button>
@@ -282,7 +284,7 @@ watch(
           >
             {{ f.label || fieldOf(f.key)?.label }}
           </div>
-          <p v-if="!s.fields.length" class="quiet none">Nothing stands here; it is not shown.</p>
+          <p v-if="!s.fields.length" class="quiet none">Empty; not shown.</p>
         </div>
       </section>
     </div>

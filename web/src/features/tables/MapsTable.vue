@@ -51,19 +51,17 @@ function add() {
 <template>
   <TableEditor
     :table="table"
-    title="Follow-on maps"
+    title="Carry-over maps"
     add="Add a map"
     :columns="['Name', 'From', 'To', 'Type', 'Values carried']"
-    form="Follow-on map"
+    form="Carry-over map"
     :form-title="table.adding ? 'New map' : (table.draft?.name ?? '')"
     :empty="maps.data && !maps.data.length ? 'No record can follow another yet.' : ''"
     :problem="maps.problem"
     :retry="maps.reload"
     :unsound="!!wrong.answer?.length"
   >
-    <template #about
-      >How a record becomes the beginning of another: which value goes into which field.</template
-    >
+    <template #about>Which values are carried over when a record is created from another.</template>
     <template #rows>
       <tr v-for="m in maps.data" :key="m.id" :class="{ open: table.draft?.id === m.id }">
         <td class="serif">

@@ -109,7 +109,7 @@ function numbered(v: SeriesView): string {
     :problem="all.problem"
     :retry="all.reload"
   >
-    <template #about>No number is given twice, and none is lost to what was refused.</template>
+    <template #about>Every number is used once; refused documents use none.</template>
     <template #rows>
       <tr v-for="v in all.data" :key="v.series.key">
         <td>
@@ -149,8 +149,7 @@ function numbered(v: SeriesView): string {
             /></label>
           </div>
           <label
-            ><span class="field-label">What it is for</span
-            ><input v-model="table.draft.series.note" class="line"
+            ><span class="field-label">Purpose</span><input v-model="table.draft.series.note" class="line"
           /></label>
           <h3>Parts</h3>
           <ol class="parts">
@@ -232,22 +231,22 @@ function numbered(v: SeriesView): string {
         <div>
           <div class="two">
             <label
-              ><span class="field-label">First count</span
+              ><span class="field-label">Start at</span
               ><input v-model.number="table.draft.series.start" class="line" type="number" min="1"
             /></label>
             <label
-              ><span class="field-label">Each more by</span
+              ><span class="field-label">Step</span
               ><input v-model.number="table.draft.series.step" class="line" type="number" min="1"
             /></label>
             <label
-              ><span class="field-label">Last count (0: as the digits allow)</span
+              ><span class="field-label">End at (0: as the digits allow)</span
               ><input v-model.number="table.draft.series.end" class="line" type="number" min="0"
             /></label>
             <label
-              ><span class="field-label">Begins anew</span>
+              ><span class="field-label">Resets</span>
               <SelectBox
                 v-model="table.draft.series.reset"
-                label="Begins anew"
+                label="Resets"
                 :options="[
                   { value: '', label: 'never' },
                   { value: 'yearly', label: 'every year' },
@@ -260,10 +259,10 @@ function numbered(v: SeriesView): string {
             itself</label
           >
           <label class="gives"
-            ><span class="field-label">Gives the numbers of</span>
+            ><span class="field-label">Numbers for</span>
             <SelectBox
               :model-value="table.draft.series.numbers?.kind ?? ''"
-              label="Gives the numbers of"
+              label="Numbers for"
               :options="[
                 { value: '', label: 'no records; default rules use it' },
                 ...catalog.kinds.map((k) => ({ value: k.kind.key, label: k.kind.plural })),

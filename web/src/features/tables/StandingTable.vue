@@ -73,7 +73,7 @@ function now(view: StandingView): string {
     :table="table"
     title="Standing values"
     add="Add a standing value"
-    :columns="['Value', 'Key', 'Type', 'Today, by company', 'To know ahead']"
+    :columns="['Value', 'Key', 'Type', 'Today, by company', 'Coming up']"
     form="Standing value"
     :form-title="table.adding ? 'New standing value' : (table.draft?.standing.field.label ?? '')"
     :empty="
@@ -104,8 +104,7 @@ function now(view: StandingView): string {
     <template v-if="table.draft" #default>
       <ColumnEditor v-model="table.draft.standing.field" :key-fixed="!table.adding" />
       <label
-        ><span class="field-label">What it is for</span
-        ><input v-model="table.draft.standing.note" class="line"
+        ><span class="field-label">Purpose</span><input v-model="table.draft.standing.note" class="line"
       /></label>
       <p v-for="(p, i) in tableProblems" :key="i" class="notice">{{ p.message }}</p>
       <table class="ledger periods">

@@ -19,7 +19,7 @@ const tables: { key: string; label: string; view: Component }[] = [
   { key: "standing", label: "Standing values", view: StandingTable },
   { key: "crosswalks", label: "Crosswalks", view: CrosswalksTable },
   { key: "series", label: "Number series", view: SeriesTable },
-  { key: "maps", label: "Follow-on maps", view: MapsTable },
+  { key: "maps", label: "Carry-over maps", view: MapsTable },
 ];
 const table = computed(() => tables.find((t) => t.key === route.params.table));
 </script>
