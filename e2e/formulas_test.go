@@ -24,9 +24,12 @@ func (u *user) formula(field, family string) {
 
 // accepts presses Enter as a keyboard does, so that who takes it for itself keeps it
 // from being typed.
-func (u *user) accepts() {
+func (u *user) accepts() { u.strikes(kb.Enter) }
+
+// strikes presses a key as a keyboard does: who takes it for itself keeps it from being typed.
+func (u *user) strikes(key string) {
 	u.t.Helper()
-	u.presses(kb.Enter, func(event *input.DispatchKeyEventParams) {
+	u.presses(key, func(event *input.DispatchKeyEventParams) {
 		event.Text, event.UnmodifiedText = "", ""
 		switch event.Type {
 		case input.DispatchKeyEventTypeKeyDown:
@@ -63,22 +66,22 @@ func TestAFormulaIsWrittenWithHelpAndExplainsItself(t *testing.T) {
 	u.sees(".problems .warning", "5 means 500 %")
 	u.clicks(".problems .plain", "Write 0.05")
 	u.reads("discount_rate > 0.05")
-	u.sees(".formula .result", "= false")
+	u.sees(".formula .result", "= no")
 
 	// The codes of a field are offered where it is compared with a text.
 	u.presses(` or country = "den`)
 	u.sees(".cm-tooltip-autocomplete", "Denmark")
 	u.accepts()
 	u.reads(`discount_rate > 0.05 or country = "DK"`)
-	u.sees(".formula .result", "= false")
+	u.sees(".formula .result", "= no")
 
 	// Why: every part with the values in it; and again when the document changes.
 	u.clicks(".formula .result", "why?")
-	u.sees(".steps", "discount_rate0.0 % > 0.05 is false")
-	u.sees(".steps", `countryIE = "DK" is false`)
+	u.sees(".steps", "discount_rate0.0 % > 0.05 is no")
+	u.sees(".steps", `countryIE = "DK" is no`)
 	u.enters("country", "DK")
-	u.sees(".formula .result", "= true")
-	u.sees(".steps", `countryDK = "DK" is true`)
+	u.sees(".formula .result", "= yes")
+	u.sees(".steps", `countryDK = "DK" is yes`)
 }
 
 func TestFieldsAndFunctionsAreFoundAndInserted(t *testing.T) {
@@ -99,7 +102,7 @@ func TestFieldsAndFunctionsAreFoundAndInserted(t *testing.T) {
 	u.sees(".formula .here", "Agreement begins: date")
 	u.presses(kb.Escape) // the list of completions, not the pane
 	u.reads("is filled(agreement_start)")
-	u.sees(".formula .result", "= true")
+	u.sees(".formula .result", "= yes")
 
 	// The other formula, by a double click.
 	u.clicks(".pane .formula ~ .formula .head .plain", "Fields and functions")
@@ -118,7 +121,7 @@ func TestSentenceAndFormulaAreTwoViewsOfOneRule(t *testing.T) {
 	u.formula("clerk", "substitute")
 	u.presses(`country = "IE" and (credit_limit > 100000 or payment_terms = "N30")`)
 	u.presses(kb.Escape)
-	u.sees(".formula .result", "= true")
+	u.sees(".formula .result", "= yes")
 	u.sees(".pane .sentence", "when Country is IE, and either Credit limit is over 100,000 or Payment terms is N30")
 	u.clicks(".modes button", "Sentence")
 	u.sees(".group", "either")
@@ -144,14 +147,15 @@ func TestSentenceAndFormulaAreTwoViewsOfOneRule(t *testing.T) {
 	u.putsInForce()
 	u.sees(".pane .life", "in force")
 
-	// What no sentence can hold stays a formula, and says so.
+	// What no sentence can hold stays a formula, and is told in words; a click edits it.
 	u.clicks(editor, "")
 	u.types("string length(name) > 3")
 	u.presses(kb.Escape)
-	u.sees(".formula .result", "= true")
+	u.sees(".formula .result", "= yes")
 	u.clicks(".modes button", "Sentence")
-	u.sees(".pane .conditions", "Too complex for a sentence; edit it as a formula.")
-	u.sees(".pane .conditions code", "string length(name) > 3")
+	u.sees(".pane .conditions .told", "the length of Name is over 3")
+	u.clicks(".pane .conditions .told", "")
+	u.reads("string length(name) > 3")
 }
 
 func TestAFormulaGoesThroughTheLines(t *testing.T) {
@@ -165,13 +169,13 @@ func TestAFormulaGoesThroughTheLines(t *testing.T) {
 	u.formula("reference", "validate")
 	u.presses(`every l in lines satisfies is filled(l.quantity)`)
 	u.presses(kb.Escape)
-	u.sees(".formula .result", "= false")
+	u.sees(".formula .result", "= no")
 	u.clicks(".formula .result", "")
-	u.sees(".steps", "true · false")
+	u.sees(".steps", "yes · no")
 	u.clicks(editor, "")
 	u.types(`count(distinct values(lines.item)) < count(lines) and customer.country = "IE"`)
 	u.presses(kb.Escape)
-	u.sees(".formula .result", "= true")
+	u.sees(".formula .result", "= yes")
 	u.sees(".steps", "is IE")
 }
 

@@ -83,7 +83,7 @@ func TestATestDocumentIsPastedFromASpreadsheetAndTriedAsAnother(t *testing.T) {
 		return true;
 	})()`)
 	u.sees(".verdict", "No field is called Remark")
-	u.clicks(".verdict .plain", "Good")
+	u.clicks(".verdict .plain", "Dismiss")
 	u.sees(entered("customer"), "C10001")
 	u.sees(station("net_total", "result"), "107.00")
 	u.writes("Entered by", "Birk Holm")
@@ -93,7 +93,7 @@ func TestATestDocumentIsPastedFromASpreadsheetAndTriedAsAnother(t *testing.T) {
 	u.chooses("Values that the proof expects", "Net total")
 	u.presses(kb.Escape)
 	u.clicks(".naming .as input", "")
-	u.clicks(".naming .button", "Keep")
+	u.clicks(".naming .button", "Save proof")
 	u.sees(".verdict", "Saved as proof")
 	u.clicks(".verdict a", "Two lines")
 	u.clicks(".deeds .button", "Run it")

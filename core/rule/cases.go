@@ -72,8 +72,11 @@ func (v *Vocabulary) meantTest(text string, place int, f *field.Field, format fi
 	case text == "" || f == nil || (f.FeelType().Kind == feel.String && strings.ContainsAny(text, `"(?`)):
 		return text // a test as formulas write it
 	}
-	if strings.EqualFold(text, "blank") {
-		return "null"
+	switch strings.ToLower(text) {
+	case "blank":
+		return "= null"
+	case "filled", "not blank":
+		return "!= null"
 	}
 	value := func(text string) (string, bool) {
 		formula, err := v.Meant(text, place, f, format)
@@ -114,7 +117,13 @@ func (v *Vocabulary) meantTest(text string, place int, f *field.Field, format fi
 
 func (v *Vocabulary) meantValue(text string, place int, f *field.Field, format field.Format) string {
 	text = strings.TrimSpace(text)
-	if f == nil || text == "" {
+	switch strings.ToLower(text) {
+	case "", "null":
+		return text
+	case "nothing", "blank":
+		return "null"
+	}
+	if f == nil {
 		return text
 	}
 	if program, _ := v.Part("value", text, place, f); program != nil && f.FeelType().Kind == feel.String && strings.ContainsAny(text, `"(`) {
@@ -132,8 +141,11 @@ func (t telling) shownTest(test string, f *field.Field) string {
 	if f == nil || test == "" {
 		return test
 	}
-	if test == "null" {
+	switch test {
+	case "null", "= null":
 		return "blank"
+	case "!= null":
+		return "filled"
 	}
 	for _, operator := range []string{"<=", ">=", "!=", "<", ">", "="} {
 		if rest, found := strings.CutPrefix(test, operator+" "); found {
@@ -162,6 +174,9 @@ var interval = regexp.MustCompile(`^\[(.+)\.\.(.+)\]$`)
 
 // shownOperand tells a value, or a formula where it is none.
 func (t telling) shownOperand(text string, f *field.Field) string {
+	if text == "null" {
+		return "nothing"
+	}
 	program, problems := feel.Compile(text, t.vocabulary.ScopeOf(t.Field), feel.Strict)
 	if problems.Errors() != nil || program == nil || f == nil {
 		return text

@@ -221,7 +221,7 @@ func TestIncompleteConditionsSayWhatIsMissing(t *testing.T) {
 		"needs a value":            is("limit", "over"),
 		`no field "nope"`:          is("nope", "is", "1"),
 		"cannot be compared":       is("block", "over", "1"),
-		"must be a number; \"x\"":       is("limit", "over", "x"),
+		"must be a number; \"x\"":  is("limit", "over", "x"),
 		`Country has no value "Q"`: is("country", "is", "Q"),
 		`compared with "country"`:  {Field: "limit", Relation: "over", Other: "country"},
 		`compared with "nope"`:     {Field: "limit", Relation: "over", Other: "nope"},
@@ -480,7 +480,7 @@ func TestCasesAreTypedAsPeopleWriteThem(t *testing.T) {
 			{Tests: []string{"JP, IE", "over 1.200,5", "-"}, Value: "N45"},
 			{Tests: []string{"IE", "100 to 200", "5 %"}, Value: "country"},
 			{Tests: []string{`not("JP")`, "blank", "<= 10 %"}, Value: `"N 10"`},
-			{Tests: []string{"", "5", ""}, Value: "N30"},
+			{Tests: []string{"", "5", ""}, Value: "nothing"},
 		},
 		Otherwise: "N60",
 	}
@@ -488,8 +488,8 @@ func TestCasesAreTypedAsPeopleWriteThem(t *testing.T) {
 	assert.Equal(t, []feel.Case{
 		{Tests: []string{`"JP", "IE"`, "> 1200.5", ""}, Value: `"N45"`},
 		{Tests: []string{`"IE"`, "[100..200]", "0.05"}, Value: "country"},
-		{Tests: []string{`not("JP")`, "null", "<= 0.1"}, Value: `"N 10"`},
-		{Tests: []string{"", "5", ""}, Value: `"N30"`},
+		{Tests: []string{`not("JP")`, "= null", "<= 0.1"}, Value: `"N 10"`},
+		{Tests: []string{"", "5", ""}, Value: "null"},
 	}, meant.Rows)
 	assert.Equal(t, `"N60"`, meant.Otherwise)
 	formula, err := meant.Formula()

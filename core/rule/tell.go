@@ -331,7 +331,12 @@ func comparisonWords(operator string, moment bool) string {
 
 // given tells what a choice gives.
 func (t *teller) given(n feel.Node, level int) {
-	if _, constant := feel.Constant(n); constant {
+	v, constant := feel.Constant(n)
+	if literal, ok := n.(*feel.Literal); ok && (literal.Value.IsNull() || v.IsNull()) {
+		t.say(n, "nothing")
+		return
+	}
+	if constant {
 		t.value(n, t.gives)
 		return
 	}

@@ -204,22 +204,22 @@ func TestCheckDigitsAreThoseOfTheStandards(t *testing.T) {
 
 func TestWhatIsWrongWithASeries(t *testing.T) {
 	for want, change := range map[string]func(*table.Series){
-		"remove the others":        func(s *table.Series) { s.Parts = append(s.Parts, s.Parts[4]) },
-		"would all be the same":              func(s *table.Series) { s.Parts = s.Parts[:1] },
-		"needs the year in its numbers":      func(s *table.Series) { s.Parts[2] = table.Part{Is: table.Type} },
-		"needs the year and month":           func(s *table.Series) { s.Reset = table.Monthly; s.Parts[3] = table.Part{Is: table.Type} },
-		"needs the company in its numbers":   func(s *table.Series) { s.Parts = s.Parts[1:] },
-		"at least 1":                    func(s *table.Series) { s.Step = 0 },
-		"the series starts at 1000, after":     func(s *table.Series) { s.Start = 1000 },
-		"give the part 1 to 17 digits":       func(s *table.Series) { s.Parts[4].Digits = 0 },
-		"choose how the check digit":         func(s *table.Series) { s.Parts[5].Method = "" },
-		"put it last":                        func(s *table.Series) { s.Parts = append(s.Parts[5:6:6], s.Parts[:5]...) },
-		"write the text of the part":         func(s *table.Series) { s.Parts[1].Text = "" },
-		"cannot be the key of a series":      func(s *table.Series) { s.Key = "Orders!" },
-		"choose when the series resets": func(s *table.Series) { s.Reset = "weekly" },
-		"give the series a name":             func(s *table.Series) { s.Label = " " },
-		`there is no part "moon"`:            func(s *table.Series) { s.Parts[1].Is = "moon" },
-		"start at 1 or more":       func(s *table.Series) { s.Start = 0 },
+		"remove the others":                func(s *table.Series) { s.Parts = append(s.Parts, s.Parts[4]) },
+		"would all be the same":            func(s *table.Series) { s.Parts = s.Parts[:1] },
+		"needs the year in its numbers":    func(s *table.Series) { s.Parts[2] = table.Part{Is: table.Type} },
+		"needs the year and month":         func(s *table.Series) { s.Reset = table.Monthly; s.Parts[3] = table.Part{Is: table.Type} },
+		"needs the company in its numbers": func(s *table.Series) { s.Parts = s.Parts[1:] },
+		"at least 1":                       func(s *table.Series) { s.Step = 0 },
+		"the series starts at 1000, after": func(s *table.Series) { s.Start = 1000 },
+		"give the part 1 to 17 digits":     func(s *table.Series) { s.Parts[4].Digits = 0 },
+		"choose how the check digit":       func(s *table.Series) { s.Parts[5].Method = "" },
+		"put it last":                      func(s *table.Series) { s.Parts = append(s.Parts[5:6:6], s.Parts[:5]...) },
+		"write the text of the part":       func(s *table.Series) { s.Parts[1].Text = "" },
+		"cannot be the key of a series":    func(s *table.Series) { s.Key = "Orders!" },
+		"choose when the series resets":    func(s *table.Series) { s.Reset = "weekly" },
+		"give the series a name":           func(s *table.Series) { s.Label = " " },
+		`there is no part "moon"`:          func(s *table.Series) { s.Parts[1].Is = "moon" },
+		"start at 1 or more":               func(s *table.Series) { s.Start = 0 },
 	} {
 		s := orders()
 		change(&s)

@@ -308,7 +308,12 @@ func (p *Page) Click(selector, text string) error {
 		window.__last = "";
 		window.__met = false;
 		document.addEventListener("mousedown", (press) => {
-			window.__met = e.contains(press.target) || press.target.contains(e);
+			const within = e.contains(press.target);
+			window.__met = within || press.target.contains(e);
+			// The page moved between pressing and letting go: the click belongs to what holds both.
+			document.addEventListener("click", (click) => {
+				if (within && e.isConnected && !e.contains(click.target)) window.__met = false;
+			}, { capture: true, once: true });
 		}, { capture: true, once: true });
 		return at;
 	})()`, strconv.Quote(selector), strconv.Quote(text), strconv.Quote(text))

@@ -191,7 +191,10 @@ func (s *Service) Change(ctx context.Context, id int64, change contract.RuleChan
 		if err := s.complete(ctx, &r); err != nil {
 			return r, err
 		}
-		if r.State != rule.InForce || plan.SameBody(&r.Body, &kept.Body) {
+		// What is noted about a rule changes nothing of what it does.
+		now, before := r.Body, kept.Body
+		now.Note, before.Note = rule.Note{}, rule.Note{}
+		if r.State != rule.InForce || plan.SameBody(&now, &before) {
 			return r, nil
 		}
 		r.Reason = strings.TrimSpace(change.Reason)

@@ -23,7 +23,7 @@ const changed = computed(() => props.act.did === "acted" && props.act.before.tex
       <tbody>
         <tr v-for="f in act.facts" :key="f.text">
           <td>
-            <code>{{ f.text }}</code>
+            {{ f.text }}
           </td>
           <td>{{ f.value }}</td>
         </tr>

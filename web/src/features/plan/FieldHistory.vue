@@ -43,6 +43,7 @@ const asked = useAsked(
   padding: 6px 16px 8px;
   background: var(--paper-raised);
   border-bottom: 1px solid var(--rule-strong);
+  contain: inline-size;
 }
 header {
   display: flex;

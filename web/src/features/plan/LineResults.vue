@@ -57,9 +57,7 @@ const results = computed(() =>
   overflow: auto;
   padding: 4px 8px 4px 16px;
   border-bottom: 1px solid var(--rule);
-  position: sticky;
-  left: 0;
-  max-width: 100%;
+  contain: inline-size; /* many lines do not make the plan wider */
 }
 .label {
   color: var(--ink-soft);

@@ -206,7 +206,8 @@ defineExpose({ commit: (move: number) => cell.value?.[0]?.commit(move) });
   padding-right: 18px;
 }
 .past {
-  visibility: hidden;
+  opacity: 0;
+  scroll-margin-top: 60px;
   position: absolute;
   right: 2px;
   top: 3px;
@@ -223,7 +224,7 @@ defineExpose({ commit: (move: number) => cell.value?.[0]?.commit(move) });
 }
 .row:hover .past,
 .row:focus-within .past {
-  visibility: visible;
+  opacity: 1;
 }
 [role="gridcell"].rail,
 [role="gridcell"].free {

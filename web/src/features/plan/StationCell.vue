@@ -3,6 +3,7 @@ import { computed } from "vue";
 import type { Act, Family, FieldOutcome, Message, PlanRule } from "@/api/client";
 import { givesValue } from "@/ui/families";
 import type { Room } from "@/features/plan/planColumns";
+import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import SeverityMark from "@/ui/SeverityMark.vue";
 
 const props = defineProps<{
@@ -70,6 +71,7 @@ const phrase = computed(() => {
     :style="stretch"
     :title="first ? first.sentence : acted?.phrase"
   >
+    <FamilyGlyph v-if="room.before" :family="family" class="glyph" />
     <strong v-if="made">{{ made }}</strong>
     <span class="words"
       ><template v-if="resting">{{ first?.sound ? first.state : "unfinished" }}: </template>{{ phrase }}</span
@@ -107,6 +109,10 @@ const phrase = computed(() => {
   font-style: italic;
   color: var(--ink-faint);
   text-decoration: underline dashed var(--rule-strong);
+}
+.glyph {
+  margin-right: 5px;
+  vertical-align: -2px;
 }
 .more {
   font-size: 11px;

@@ -19,7 +19,7 @@ const padding = 18;
 
 /** What a column needs at least and at most, in letters. */
 const limits: Record<string, [number, number]> = {
-  field: [15, 28],
+  field: [16, 28],
   entered: [10, 24],
   entry: [9, 20],
   source: [9, 30],

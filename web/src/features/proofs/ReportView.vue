@@ -1,24 +1,34 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { useRoute } from "vue-router";
+import { useRoute, useRouter } from "vue-router";
 import { api } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
 import { dayInWords, format, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
+import NoTypes from "@/ui/NoTypes.vue";
+import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** What was in force for a company and type, and what confirms it; made to be printed. */
 const catalog = useCatalog();
 const route = useRoute();
 
-const query = computed(() => ({
-  kind: String(route.query.kind ?? catalog.kind?.kind.key ?? ""),
-  company: String(route.query.company ?? ""),
-  type: String(route.query.type ?? ""),
-}));
+const router = useRouter();
+const of = (name: string) => (route.query[name] ? String(route.query[name]) : "");
+/** What the address says; a scope that it leaves out is the first there is. */
+const query = computed(() => {
+  const kind = catalog.entry(of("kind"))?.kind.key ?? catalog.kind?.kind.key ?? "";
+  const companies = catalog.catalog?.companies ?? [];
+  const company = companies.find((c) => c.key === of("company"))?.key ?? companies[0]?.key ?? "";
+  const types = catalog.typesIn(company, kind);
+  return { kind, company, type: types.find((t) => t.key === of("type"))?.key ?? types[0]?.key ?? "" };
+});
+function choose(next: Partial<{ kind: string; company: string; type: string }>) {
+  void router.replace({ query: { ...query.value, ...next } });
+}
 const asked = useAsked(
-  () => ["confirmation", "report", query.value, { ...format }],
+  () => (query.value.type ? ["confirmation", "report", query.value, { ...format }] : undefined),
   (signal) => api.GET("/confirmation/report", { params: { query: query.value }, signal }),
 );
 const report = computed(() => asked.data);
@@ -39,13 +49,35 @@ function print() {
 <template>
   <div class="page report">
     <div class="page-head">
-      <h1>Confirmation of the rules for {{ entry?.kind.plural.toLowerCase() }}</h1>
+      <h1 class="of">
+        Coverage of the rules for
+        <SentencePicker
+          :value="query.kind"
+          label="Kind of record"
+          :options="catalog.kindOptions(true)"
+          @change="choose({ kind: $event })"
+        />
+        <SentencePicker
+          :value="query.type"
+          :label="entry?.kind.typeLabel ?? 'Type'"
+          :options="catalog.typeOptions(query.company, query.kind)"
+          @change="choose({ type: $event })"
+        />
+        in
+        <SentencePicker
+          :value="query.company"
+          label="Company"
+          :options="catalog.companyOptions"
+          @change="choose({ company: $event })"
+        />
+      </h1>
       <span class="spring" />
       <a class="button unprinted" :href="exported" download="confirmation.csv">Save as CSV</a>
       <button type="button" class="button first unprinted" @click="print">Print</button>
     </div>
     <TroubleNote :problem="asked.problem" :retry="asked.reload" />
-    <p v-if="!report && !asked.problem" class="quiet">Running the proofs…</p>
+    <NoTypes v-if="query.company && !query.type" :kind="query.kind" :company="query.company" />
+    <p v-else-if="!report && !asked.problem" class="quiet">Running the proofs…</p>
     <template v-else-if="report">
       <p class="head">
         {{ catalog.typeName(report.type, report.kind) }} in {{ catalog.companyName(report.company) }}, as in

@@ -44,6 +44,7 @@ watch(
     if (!told?.shown || formula !== props.formula) return;
     written = formula;
     cases.value = JSON.parse(JSON.stringify(told.shown)) as Cases;
+    if (cases.value.otherwise === "nothing") cases.value.otherwise = "";
     subjects.value = told.subjects ?? [];
     findings.value = told.findings;
   },
@@ -153,7 +154,7 @@ async function copy() {
 }
 
 function marksOf(row: number) {
-  return findings.value.filter((f) => f.row === row || f.other === row);
+  return findings.value.filter((f) => f.row === row || (f.code === "overlap" && f.other === row));
 }
 function wrongCell(row: number, column: number): string {
   return findings.value.find((f) => f.code === "cell" && f.row === row && f.column === column)?.message ?? "";

@@ -53,10 +53,23 @@ if (props.unfinished && !rows.value.length) {
   rows.value = JSON.parse(JSON.stringify(props.unfinished.conditions)) as Condition[];
 }
 
+/** The condition that a new rule offers is nothing until somebody says more of it. */
+const untouched = computed(() => {
+  const only = rows.value.length === 1 ? rows.value[0]! : undefined;
+  return (
+    !!props.start &&
+    !props.formula &&
+    only?.field === props.start &&
+    only.other === undefined &&
+    !only.values.some((v) => v.trim())
+  );
+});
+
 // What stands here and is not in the formula yet is told, so that it is not left behind.
 const stands = computed<Conditions>(() => ({ join: join.value, conditions: rows.value }));
 watch(
-  () => (problem.value || !rows.value.every(isComplete) ? JSON.stringify(stands.value) : ""),
+  () =>
+    !untouched.value && (problem.value || !rows.value.every(isComplete)) ? JSON.stringify(stands.value) : "",
   (now) => emit("unfinished", now ? (JSON.parse(now) as Conditions) : undefined),
 );
 onBeforeUnmount(() => emit("unfinished", undefined));
@@ -188,7 +201,7 @@ function opening(group: Conditions): string {
       </div>
       <p v-if="!rows.length" class="quiet none">{{ emptyWords }}</p>
       <p v-if="problem" class="problem" role="alert">{{ problem }}</p>
-      <p v-else-if="!rows.every(isComplete)" class="problem" role="status">
+      <p v-else-if="!untouched && !rows.every(isComplete)" class="problem" role="status">
         A condition is not finished: complete or remove it before you save the rule.
       </p>
       <button type="button" class="plain" @click="add">
@@ -249,6 +262,11 @@ function opening(group: Conditions): string {
 }
 .none {
   margin: 0 0 4px;
+}
+.formula {
+  display: flex;
+  gap: 6px;
+  align-items: baseline;
 }
 .formula code {
   overflow-wrap: anywhere;

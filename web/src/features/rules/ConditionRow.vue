@@ -2,7 +2,7 @@
 import SelectBox from "@/ui/SelectBox.vue";
 import { ElAutocomplete } from "element-plus";
 import { vActiveOption } from "@/ui/activeOption";
-import { computed } from "vue";
+import { computed, watch } from "vue";
 import type { Condition } from "@/api/client";
 import { suggesting } from "@/queries/choices";
 import NameSelect from "@/features/rules/NameSelect.vue";
@@ -32,6 +32,16 @@ const others = computed(() =>
 const suggest = suggesting(
   () => (name.value ? catalog.field(name.value.field, name.value.kind || undefined) : undefined),
   () => plan.scope.company,
+);
+
+// A condition that begins with a field begins with its first relation.
+watch(
+  relations,
+  (known) => {
+    if (condition.value.field && !condition.value.relation && known[0])
+      condition.value = { ...condition.value, relation: known[0].key };
+  },
+  { immediate: true },
 );
 
 function setField(field: string) {

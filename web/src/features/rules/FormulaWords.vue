@@ -34,12 +34,18 @@ const all = computed<Entry[]>(() => [
     help: f,
   })),
 ]);
+/** What people look for by other words: the document before is also the last one. */
+function otherWords(e: Entry): string {
+  return e.title.startsWith("previous") ? "last document previous document" : "";
+}
 const groups = computed(() => [...new Set(all.value.map((e) => e.group))]);
 const group = ref("");
 const found = computed(() => {
   const wanted = query.value.trim().toLowerCase();
   return all.value.filter(
-    (e) => (!group.value || e.group === group.value) && `${e.title} ${e.text}`.toLowerCase().includes(wanted),
+    (e) =>
+      (!group.value || e.group === group.value) &&
+      `${e.title} ${e.text} ${otherWords(e)}`.toLowerCase().includes(wanted),
   );
 });
 const chosen = ref(0);

@@ -153,7 +153,12 @@ function setMoment(moment: Moment, on: boolean) {
       <summary>Name, occasions, days, priority and note</summary>
       <label class="name"
         ><span class="field-label">Name</span
-        ><input v-model="name" class="line" maxlength="120" :placeholder="view?.proposedName"
+        ><input
+          v-model="name"
+          class="line"
+          aria-label="Name of the rule"
+          maxlength="120"
+          :placeholder="view?.proposedName"
       /></label>
       <div v-if="family !== 'follow-up'" class="two">
         <label><input v-model="body.on.new" type="checkbox" /> on new records</label>
@@ -205,7 +210,8 @@ function setMoment(moment: Moment, on: boolean) {
         ><span class="field-label">Why</span><textarea v-model="body.note.why" class="line" rows="2" />
       </label>
       <label
-        ><span class="field-label">Tags, with commas</span><input v-model.lazy="tags" class="line"
+        ><span class="field-label">Tags, with commas</span
+        ><input v-model.lazy="tags" class="line" aria-label="Tags"
       /></label>
     </details>
   </div>

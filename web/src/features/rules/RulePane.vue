@@ -74,10 +74,19 @@ function onKey(event: KeyboardEvent) {
 
 /** Puts the cursor where the rule is written on. */
 function toBeginning() {
-  void nextTick(() => {
-    const start = pane.value?.querySelector("[data-begin]");
-    const input = start?.querySelector(".chosen input") ?? start?.querySelector("input, .cm-content");
+  // Names and values come a moment after the pane; who has gone elsewhere meanwhile stays there.
+  const from = document.activeElement;
+  let frames = 60;
+  const look = () => {
+    if (document.activeElement !== from || !pane.value) return;
+    const start = pane.value.querySelector("[data-begin]");
+    const found = start?.querySelector(".chosen input, .second .value input");
+    const input = found ?? (frames ? undefined : start?.querySelector("input, .cm-content"));
     if (input instanceof HTMLElement) input.focus();
+    else if (frames--) requestAnimationFrame(look);
+  };
+  void nextTick(() => {
+    look();
   });
 }
 watch(

@@ -255,8 +255,8 @@ function numbered(v: SeriesView): string {
             /></label>
           </div>
           <label
-            ><input v-model="table.draft.series.byCompany" type="checkbox" /> counts in each company by
-            itself</label
+            ><input v-model="table.draft.series.byCompany" type="checkbox" /> counts separately in each
+            company</label
           >
           <label class="gives"
             ><span class="field-label">Numbers for</span>
