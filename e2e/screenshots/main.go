@@ -41,7 +41,7 @@ var views = []view{
 	{"plan-suggestions", "/plan?company=10&type=TRAD&field=order_currency&family=default", ".proofs .state", []string{"click .proofs .button", "wait .suggestion"}},
 	{"plan-lines", "/plan?kind=sales_order&company=30&type=SO", `[data-station="compute"] .phrase`,
 		[]string{"customer=C30001", "wanted_on=11/12/2026", "click .picker .plain", "lines.item=I1003", "lines.quantity=70", "lines.price=515", "lines.discount=2.5",
-			`click [data-field="lines.amount"] [data-station="compute"]`, "wait .pane .cm-content"}},
+			`click [data-field="lines.amount"] [data-station="compute"]`, "wait .pane .told"}},
 	{"records", "/records/accounting_document?type=VI,VC&sort=total&order=down", ".box .row a", nil},
 	{"record-order", "/records/sales_order/new?company=10&type=SO", ".form label",
 		[]string{"fill customer=C10001", "fill reference=PO 4711", "fill wanted_on=+10", "click .lines .foot .plain", "fill lines.1.item=I1001", "fill lines.1.quantity=40", "fill lines.1.price=18.95",

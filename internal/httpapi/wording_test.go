@@ -18,11 +18,11 @@ import (
 )
 
 // german asks as somebody does who writes 1.200,50 and 24.11.2026.
-func (c *client) german(method, path string, body, answer any) {
+func (c *client) german(path string, body, answer any) {
 	c.t.Helper()
 	text, err := json.Marshal(body)
 	require.NoError(c.t, err)
-	request, err := http.NewRequestWithContext(c.t.Context(), method, c.server.URL+"/api/v1"+path, bytes.NewReader(text))
+	request, err := http.NewRequestWithContext(c.t.Context(), http.MethodPost, c.server.URL+"/api/v1"+path, bytes.NewReader(text))
 	require.NoError(c.t, err)
 	request.Header.Set("Content-Type", "application/json")
 	request.Header.Set("Person-Format", `{"decimal":",","group":"\u002e","date":"dmy","separator":"."}`)
@@ -43,15 +43,15 @@ func TestRulesAreToldAsThePersonWrites(t *testing.T) {
 		When: `agreement_end > @"2026-06-30"`, Effect: rule.Effect{Must: "credit_limit <= 120000.5", Severity: rule.Refuse, Message: "x"}}
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v))
 	assert.Equal(t, "For vendors in all companies from 2026-01-01, when Agreement ends is after 2026-06-30, refuse unless Credit limit is at most 120000.5.", v.Sentence)
-	c.german(http.MethodPost, "/rules/read", contract.RuleChange{Body: body}, &v)
+	c.german("/rules/read", contract.RuleChange{Body: body}, &v)
 	assert.Equal(t, "For vendors in all companies from 01.01.2026, when Agreement ends is after 30.06.2026, refuse unless Credit limit is at most 120.000,5.", v.Sentence)
 	assert.Equal(t, []string{"30.06.2026"}, v.When.Conditions[0].Values)
 	assert.Equal(t, "Credit limit must be at most 120000.5.", v.ProposedMessage, "a message is for everybody")
 	var f contract.Formula
-	c.german(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Target: "credit_limit", Conditions: *v.Must}, &f)
+	c.german("/conditions", contract.ComposeRequest{Kind: "vendor", Target: "credit_limit", Conditions: *v.Must}, &f)
 	assert.Equal(t, "credit_limit <= 120000.5", f.Formula)
 	several := rule.Conditions{Join: "and", Conditions: []rule.Condition{{Field: "country", Relation: "is", Values: []string{"Ireland, DK"}}}}
-	c.german(http.MethodPost, "/conditions", contract.ComposeRequest{Kind: "vendor", Target: "credit_limit", Conditions: several}, &f)
+	c.german("/conditions", contract.ComposeRequest{Kind: "vendor", Target: "credit_limit", Conditions: several}, &f)
 	assert.Equal(t, `country in ("IE", "DK")`, f.Formula)
 	assert.Equal(t, "one-of", f.Conditions.Conditions[0].Relation)
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/constants", contract.ConstantRequest{Kind: "vendor", Target: "agreement_end", Text: "30 days after Agreement begins"}, &f))
@@ -62,7 +62,7 @@ func TestCasesAreTypedByAPerson(t *testing.T) {
 	c := start(t)
 	cases := feel.Cases{Columns: []feel.CaseColumn{{Subject: "country"}, {Subject: "credit_limit"}}, Rows: []feel.Case{{Tests: []string{"ireland, DK", "over 1.200,5"}, Value: "N45"}}, Otherwise: "N30"}
 	var written contract.CasesWritten
-	c.german(http.MethodPost, "/formulas/cases", contract.CasesRequest{Kind: "vendor", Target: "payment_terms", Cases: cases, Typed: true}, &written)
+	c.german("/formulas/cases", contract.CasesRequest{Kind: "vendor", Target: "payment_terms", Cases: cases, Typed: true}, &written)
 	assert.Equal(t, `if country in ("IE", "DK") and credit_limit > 1200.5 then "N45" else "N30"`, written.Formula)
 	assert.Equal(t, []string{"IE, DK", "> 1.200,5"}, written.Shown.Rows[0].Tests)
 	var told contract.FormulaTold

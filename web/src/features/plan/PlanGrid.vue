@@ -418,7 +418,6 @@ function rowIndex(field: Field): number {
   border-left: 1px solid var(--rule);
   min-width: 0;
   overflow-wrap: anywhere;
-  scroll-margin-top: 60px;
 }
 .grid :deep(.cell:first-child) {
   border-left: 0;

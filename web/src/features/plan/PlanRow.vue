@@ -207,7 +207,6 @@ defineExpose({ commit: (move: number) => cell.value?.[0]?.commit(move) });
 }
 .past {
   opacity: 0;
-  scroll-margin-top: 60px;
   position: absolute;
   right: 2px;
   top: 3px;

@@ -297,5 +297,6 @@ useEventListener("keydown", (event: KeyboardEvent) => {
   flex: 1;
   min-width: 0;
   overflow: auto;
+  scroll-padding-top: 60px; /* what comes into sight stands below the heads */
 }
 </style>

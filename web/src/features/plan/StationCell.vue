@@ -125,8 +125,7 @@ const phrase = computed(() => {
 .says.refuse {
   color: var(--refused);
 }
-.says :deep(svg) {
-  vertical-align: -2px;
-  min-width: 14px;
+.says :deep(.mark) {
+  display: inline-block;
 }
 </style>
