@@ -526,6 +526,7 @@ h2 {
 .sentence {
   font: 16px/1.4 var(--serif);
   margin: 12px 0 4px;
+  min-height: 68px; /* so that what is below stands still while the sentence grows */
 }
 .life {
   margin: 0 0 10px;
