@@ -323,16 +323,3 @@ func Constant(f *field.Field, text string) (string, error) {
 	}
 	return v.String(), nil
 }
-
-// ConstantOf is the other way round: the value of a formula that is a constant,
-// as people write it; false for any other formula.
-func ConstantOf(program *feel.Program, f *field.Field) (string, bool) {
-	if program == nil {
-		return "", false
-	}
-	v, ok := feel.Constant(program.Root())
-	if !ok || !feel.TypeOf(v).Fits(f.FeelType()) {
-		return "", false
-	}
-	return f.Plain(v), true
-}
