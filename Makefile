@@ -7,7 +7,7 @@ export CGO_ENABLED ?= 0
 GO_SOURCES := $(shell find api cmd core internal web/web.go -name '*.go' -o -name '*.sql' -o -name '*.json' -o -name '*.yaml' 2>/dev/null)
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json -type f)
 
-.PHONY: build demo prepared test test-go race test-web test-browser bench screenshots lint vulnerabilities generate suggestions clean chromium race-tools
+.PHONY: build demo prepared test test-go race test-web test-browser bench screenshots bench-large odd lint vulnerabilities generate suggestions clean chromium race-tools
 
 build: bin/codicil
 
@@ -75,6 +75,14 @@ chromium:
 	@command -v chromium >/dev/null || command -v google-chrome >/dev/null \
 	  || { [ "$$(id -u)" = 0 ] && apt-get update -qq && DEBIAN_FRONTEND=noninteractive apt-get install -y -qq chromium; } \
 	  || { echo "The browser tests need Chromium. Install it, or run make test as root."; exit 1; }
+
+odd: ## a minute of odd requests to every operation: no error of the program, none over two seconds
+	CODICIL_ODD=60s go test -count=1 -timeout 10m -run TestOddRequestsAreAnswered ./internal/httpapi
+
+bench-large: export GOGC = 400
+bench-large: ## the same for a large file, which is generated once: FILE=large.db VENDORS=200000 DOCUMENTS=1000000
+	go run ./cmd/codicil generate --data $(or $(FILE),large.db) --vendors $(or $(VENDORS),200000) --documents $(or $(DOCUMENTS),1000000)
+	CODICIL_FILE=$(abspath $(or $(FILE),large.db)) go test -run '^$$' -bench BenchmarkRecords -benchtime 100x ./bench
 
 bench: export GOGC = 400 # as cmd/codicil sets it
 bench: chromium web/dist/index.html ## speed, with peers in the same run

@@ -62,6 +62,8 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 			}},
 		},
 		"rules and proofs": {
+			{"to do", "/", ".waiting li", nil},
+			{"findings", "/findings", ".finding", func(u *user) { u.clicks(".finding .do .plain", "Silence…") }},
 			{"rules", "/rules", "tbody tr", func(u *user) { u.clicks(`[aria-label="Select rule 1"]`, "") }},
 			{"proofs", "/proofs", ".differences", nil},
 			{"board", "/proofs/confirmed", ".heat button", nil},

@@ -140,7 +140,7 @@ func TestSentenceAndFormulaAreTwoViewsOfOneRule(t *testing.T) {
 	u.picksField(".condition:nth-child(1) .other", "Minimum order")
 	u.picks(".value .manner", "the value of")
 	u.picksField(".value .chosen", "Buyer")
-	u.sees(".pane .sentence", "replace Accounting clerk with Buyer")
+	u.sees(".pane .sentence", "replace Payables contact with Buyer")
 	u.clicks(".modes button", "Formula")
 	u.reads(`credit_limit > minimum_order and payment_terms = "N30"`)
 	require.NoError(t, u.page.Until(`document.querySelectorAll(".pane .cm-content")[1]?.innerText === "buyer"`))

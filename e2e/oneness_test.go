@@ -98,24 +98,24 @@ func TestWhatIsShownWithARuleBeingWrittenIsWhatIsPosted(t *testing.T) {
 	u.service("IE")
 	u.clicks(station("clerk", "substitute"), "")
 	u.sees(".pane .life", "New, not saved yet")
-	u.clicks(`[aria-label="Value for Accounting clerk"]`, "")
+	u.clicks(`[aria-label="Value for Payables contact"]`, "")
 	u.types("kurtx")
 	u.presses(kb.Tab)
 	u.sees(station("clerk", "result"), "KURTX")
 	u.clicks(".actions .button", "Post the test")
 	u.sees(".verdict", "Posted to the practice ledger as")
 	u.sees(station("clerk", "result"), "KURTX")
-	var postings []contract.PostingSummary
-	u.calls(http.MethodGet, "/postings", nil, &postings)
+	var posted contract.PostingPage
+	u.calls(http.MethodGet, "/postings", nil, &posted)
 	var p contract.Posting
-	u.calls(http.MethodGet, "/postings/"+postings[0].Number, nil, &p)
+	u.calls(http.MethodGet, "/postings/"+posted.Postings[0].Number, nil, &p)
 	require.Len(t, p.Outcome.Changes, 1)
 	for _, f := range p.Outcome.Fields {
 		if f.Key == "clerk" {
 			assert.Equal(t, "KURTX", f.Final.Value)
 		}
 	}
-	u.clicks(".verdict a", postings[0].Number)
+	u.clicks(".verdict a", posted.Postings[0].Number)
 	u.sees(".one", "with the changes of 1 rule")
 }
 
@@ -154,7 +154,7 @@ func TestAnUnfinishedSentenceIsNotKeptWithoutIt(t *testing.T) {
 	u := open(t, "/plan?company=10&type=SERV")
 	u.clicks(station("clerk", "substitute"), "")
 	u.sees(".pane .life", "New, not saved yet")
-	u.clicks(`[aria-label="Value for Accounting clerk"]`, "")
+	u.clicks(`[aria-label="Value for Payables contact"]`, "")
 	u.types("moya")
 	u.presses(kb.Tab)
 	u.clicks(".pane .plain", "Add a condition")
@@ -178,7 +178,7 @@ func TestAnUnfinishedSentenceIsNotKeptWithoutIt(t *testing.T) {
 	u.clicks(`.condition:nth-child(2) [aria-label="Remove the condition"]`, "")
 	u.seesNo(".pane .conditions", "A condition is not finished")
 	u.putsInForce()
-	u.sees(".pane .sentence", "when Country is IE, replace Accounting clerk with moya.")
+	u.sees(".pane .sentence", "when Country is IE, replace Payables contact with moya.")
 }
 
 func TestAReasonIsAskedOnceAndShownInTheHistory(t *testing.T) {
@@ -186,7 +186,7 @@ func TestAReasonIsAskedOnceAndShownInTheHistory(t *testing.T) {
 	for address, text := range map[string]string{"name": "Yuzu Packing", "country": "JP", "control_account": "211000", "payment_method": "C", "email": "sales@yuzu.example", "credit_limit": "6,000,000"} {
 		u.fills(address, text)
 	}
-	u.sees(".messages .confirm", "A credit limit over 5 000 000 yen is agreed with the treasury")
+	u.sees(".messages .confirm", "Credit limits over 5 000 000 yen need the treasury")
 	u.clicks(".messages .confirm input", "")
 	u.types("Agreed with Rina")
 	u.presses(kb.Tab)
@@ -297,7 +297,7 @@ func TestARetiredRuleIsTakenUpAgain(t *testing.T) {
 	u.clicks(".pane .history .plain", "What its")
 	u.sees(".pane .history", "in force")
 	u.sees(".pane .history", "“a test”")
-	u.sees(".pane .history", "replace Accounting clerk with SIF")
+	u.sees(".pane .history", "replace Payables contact with SIF")
 }
 
 // A test document is judged as a new record, or as a change of itself as it came out, or of the

@@ -49,9 +49,9 @@ func TestValuesAreTypedAsPeopleSayThem(t *testing.T) {
 	u := open(t, "/plan?company=10&type=SERV&field=order_required&family=validate")
 	u.goes("/plan?company=10&type=SERV&field=buyer&family=default")
 	u.cursorIsOn("Value for Buyer")
-	u.presses("accounting clerk") // a field by its label
+	u.presses("payables contact") // a field by its label
 	u.presses(kb.Tab)
-	u.sees(".pane .sentence", "fill Buyer with Accounting clerk")
+	u.sees(".pane .sentence", "fill Buyer with Payables contact")
 	u.goes("/plan?company=10&type=SERV&field=minimum_order&family=compute")
 	u.cursorIsOn("Value for Minimum order")
 	u.presses("10 % of Credit limit")
@@ -207,4 +207,31 @@ func TestRulesAreNamedTaggedSortedAndExported(t *testing.T) {
 	u.sees(".others", "after posting")
 	u.goes("/rules?kind=sales_order&writes=payment_terms")
 	u.sees(".others", "Order from quotation")
+}
+
+// The price of a list that is valid on the day is found without a formula: which list, which line, on
+// which day.
+func TestThePriceValidOnTheDayIsTakenFromAList(t *testing.T) {
+	u := open(t, "/plan?kind=sales_order&company=10&type=SM&field=lines.price&family=default")
+	u.sees(".pane h2", "Default: Price")
+	u.runs(`document.querySelector(".pane [data-begin], .pane .another") !== null`)
+	if u.now(`document.querySelector(".pane .another") !== null`) {
+		u.clicks(".pane .another", "Write another rule")
+	}
+	u.chooses("Kind of value", "from a list")
+	u.chooses("Linked record with lines", "Price list")
+	u.sees(".pane .sentence", "Price of the line of Price list whose Item is Item valid on Ordered on")
+	u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.sees(".pane .life", "draft")
+	var rules []contract.RuleView
+	u.calls(http.MethodGet, "/rules?kind=sales_order", nil, &rules)
+	last := rules[len(rules)-1]
+	require.NotNil(t, last.LineOf)
+	assert.Equal(t, "price_list", last.LineOf.Link)
+
+	// Who writes the formula finds the lines and their numbers among the fields.
+	u.clicks(".pane .modes button:last-child", "Formula")
+	u.clicks(".pane .plain", "Fields and functions")
+	u.presses("price list row")
+	u.sees(".words", "price_list.lines.price")
 }

@@ -7,6 +7,8 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/require"
+
+	"codicil/core/rule"
 )
 
 func TestAnOrderIsEnteredFromAQuotationPostedAndInvoiced(t *testing.T) {
@@ -23,7 +25,7 @@ func TestAnOrderIsEnteredFromAQuotationPostedAndInvoiced(t *testing.T) {
 	// Bad input: the goods are wanted before they are ordered.
 	u.fills("wanted_on", "20.11.2026")
 	u.clicks(".actions .button", "Post")
-	u.sees("aside .refuse", "wanted before they are ordered")
+	u.sees("aside .refuse", "delivery date is before the order date")
 	u.cursorIsOn("Wanted on")
 	u.holds("wanted_on", "20/11/2026")
 	u.types("+17") // seventeen days on
@@ -56,7 +58,7 @@ func TestAnAddedVendorFieldIsPlacedForTwoCompaniesUnderDifferentLabels(t *testin
 	u.clicks(`.edit label.wide input`, "")
 	u.types("Berth")
 	require.NoError(t, u.page.Until(`[...document.querySelectorAll(".edit input")].some(i => i.value === "berth")`)) // the key is proposed
-	u.chooses("Stands in", "Purchasing")
+	u.chooses("Stands in", "Buying")
 	u.clicks(".edit .button", "Add the field")
 	u.sees("tr.added", "Berth")
 
@@ -77,18 +79,18 @@ func TestAnAddedVendorFieldIsPlacedForTwoCompaniesUnderDifferentLabels(t *testin
 		u.drags(`.chip[data-field="berth"]`, `.chip[data-field="payment_terms"]`)
 		require.NoError(t, u.page.Until(`document.querySelector('.chip[data-field="payment_terms"]').previousElementSibling?.dataset.field === "berth"`))
 		u.clicks(".bar .button", "Preview")
-		u.sees(`section[aria-label="Company"] label`, c.label)
+		u.sees(`section[aria-label="Payables"] label`, c.label)
 		u.clicks(".bar .button", "Save for "+c.company)
 		u.sees(".said", "Saved for "+c.company)
 	}
 	u.goes("/records/vendor/new?company=10&type=SERV")
-	u.sees(`section[aria-label="Company"] label`, "Quay berth")
+	u.sees(`section[aria-label="Payables"] label`, "Quay berth")
 	u.fills("berth", "K12")
 	u.goes("/records/vendor/new?company=20&type=SERV")
-	u.sees(`section[aria-label="Company"] label`, "Kajplads")
+	u.sees(`section[aria-label="Payables"] label`, "Kajplads")
 	u.seesNo("label", "Quay berth")
 	u.goes("/records/vendor/new?company=30&type=SERV")
-	u.sees(`section[aria-label="Purchasing"] label`, "Berth") // the default layout
+	u.sees(`section[aria-label="Buying"] label`, "Berth") // the default layout
 
 	// The field takes part in the plan like any other.
 	u.goes("/plan?kind=vendor&company=10&type=SERV&field=berth&family=default")
@@ -115,7 +117,7 @@ func TestADocumentThatDoesNotBalanceIsRefusedMendedAndPosted(t *testing.T) {
 	u.posts()
 	u.sees(".done", "Saved, but not posted.")
 	u.sees("aside .refuse", "they differ by 0.50 EUR")
-	u.sees(".lines .refuse", "debits are 1100.00 EUR and credits 1100.50 EUR")
+	u.sees(".lines .refuse", "debits are 1,100.00 EUR and credits 1,100.50 EUR")
 	u.holds("lines.2.credit", "1,100.50")
 	u.fills("lines.2.credit", "1100")
 	u.seesNo(".lines .refuse", "")
@@ -143,7 +145,7 @@ func TestTwoPeopleWhoChangeOneRecordDoNotOverwriteEachOther(t *testing.T) {
 	u.fills("city", "Kilbrack")
 	u.fills("street", "5 Ropewalk Lane")
 	u.clicks(".actions .button", "Save")
-	u.sees(".merge", "Accounting clerk: MOYA became EOIN, which you did not change")
+	u.sees(".merge", "Payables contact: MOYA became EOIN, which you did not change")
 	u.sees(".merge td", "Ballinore")
 	u.sees(".merge td", "Kilbrack")
 	u.clicks(".merge label", "Ballinore")
@@ -353,15 +355,13 @@ func TestAJournalEntryIsKeyedAndPostedByKeyboardOnly(t *testing.T) {
 	u.presses(kb.Enter)
 	u.cursorIsOn("Name") // the cursor stands where one begins
 	u.goes("/records/accounting_document/new?company=10&type=JE")
-	u.cursorIsOn("Vendor")
-	for range 8 {
+	u.cursorIsOn("Reference") // a journal entry has no vendor and no customer
+	for range 5 {
 		u.presses(kb.Tab)
 	}
 	u.cursorIsOn("Text")
 	u.presses("Moved by keyboard")
-	for range 7 {
-		u.presses(kb.Tab)
-	}
+	u.presses(kb.Tab)
 	require.NoError(t, u.page.Until(`document.activeElement?.innerText === "Add a line"`))
 	u.presses(kb.Enter)
 	u.cursorIsOn("Account in line 1")
@@ -428,4 +428,43 @@ func TestARuleForEveryLineIsWrittenAsASentence(t *testing.T) {
 	u.fills("lines.1.item", "I1003")
 	u.presses(kb.Tab)                         // past the text, which shows what it holds when it is left
 	u.holds("lines.1.text", "Fragile flakes") // the rule acts where orders are entered
+}
+
+// At the right of a form stands why the field that one stands on has its value, from what is typed now.
+func TestAFormTellsWhyAFieldHasItsValue(t *testing.T) {
+	u := open(t, "/records/sales_order/new?company=10&type=SO")
+	u.fills("customer", "C10001")
+	u.clicks(`[data-address="payment_terms"] input`, "")
+	u.sees(".why .of", "Payment terms N30")
+	u.sees(".why .made", "Source, by rule")
+	u.sees(".why table", "Type") // the values that decided it
+	u.fills("payment_terms", "N45")
+	u.runs(`!document.querySelector(".why .of").innerText.includes("Payment terms")`) // the cursor has gone on
+	u.clicks(`[data-address="payment_terms"] input`, "")
+	u.sees(".why .of", "Payment terms N45")
+	u.sees(".why", "Typed here")
+	// Also of a line, and of what is posted, which nobody types into.
+	u.goes("/records/sales_order")
+	u.clicks(".box .row a", "")
+	u.clicks(`[data-address="gross_total"]`, "")
+	u.sees(".why .made", "Compute, by rule")
+	u.clicks(`[data-address="lines.1.amount"]`, "")
+	u.sees(".why .of", "Amount")
+	u.sees(".why table", "Quantity")
+}
+
+// A rule that fails is told to who keys records in their words, and to who keeps rules with its place.
+func TestARuleThatFailsIsToldToEachInTheirWords(t *testing.T) {
+	u := open(t, "/records/vendor/new?company=10&type=SERV")
+	made := u.inForce("vendor", rule.Compute, "lead_time", rule.Effect{Value: `10 / (credit_limit - credit_limit)`}, func(b *rule.Body) {
+		b.When, b.Note.AskedBy = "credit_limit > 0", "Moya, payables"
+	})
+	u.goes("/records/vendor/new?company=10&type=SERV")
+	u.fills("name", "Skerry Pilots")
+	u.fills("credit_limit", "5")
+	u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.sees("aside .messages", fmt.Sprintf("Ask Moya, payables, and name rule %d.", made.ID))
+	u.clicks(".button", "Open on the plan")
+	u.sees(".messages", "failed: ")
+	u.sees(".messages", "Correct or suspend the rule")
 }

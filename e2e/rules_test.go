@@ -60,7 +60,7 @@ func TestBothLifetimesOfADefaultOnANewAndOnASavedVendor(t *testing.T) {
 }
 
 func TestATwoFieldCheckSpeaksWhicheverIsFilledLast(t *testing.T) {
-	const refused = "The agreement ends before it begins."
+	const refused = "The agreement ends before it starts."
 	u := open(t, "/plan?company=10&type=SERV")
 	u.service("IE")
 	for _, order := range [][2]string{{"agreement_start", "agreement_end"}, {"agreement_end", "agreement_start"}} {
@@ -250,10 +250,10 @@ func TestARuleIsWrittenAsASentenceByPickingItsParts(t *testing.T) {
 	u.clicks(".condition:nth-child(2) .value input", "")
 	u.types("1000000")
 	u.presses(kb.Tab)
-	u.clicks(`[aria-label="Value for Accounting clerk"]`, "")
+	u.clicks(`[aria-label="Value for Payables contact"]`, "")
 	u.types("kenji")
 	u.presses(kb.Tab)
-	u.sees(".pane .sentence", "when Country is JP and Credit limit is over 1,000,000, replace Accounting clerk with kenji.")
+	u.sees(".pane .sentence", "when Country is JP and Credit limit is over 1,000,000, replace Payables contact with kenji.")
 	u.sees(".pane .told", "did not act: its condition is not met")
 	u.sees(".pane .told", "900,000")
 
@@ -266,7 +266,7 @@ func TestARuleIsWrittenAsASentenceByPickingItsParts(t *testing.T) {
 	u.putsInForce()
 	u.sees(".pane .life", "in force")
 	u.clicks("nav a", "Rules")
-	u.sees("tbody .sentence", "replace Accounting clerk with kenji")
+	u.sees("tbody .sentence", "replace Payables contact with kenji")
 }
 
 // picksField opens a list of fields, narrows it by typing and takes the one of that name.

@@ -124,8 +124,8 @@ func importCommand() *cobra.Command {
 without --keep; then all of it is, or nothing. What the book does not have stays as it is.`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			var b *exchange.Book
-			if err := input(c, book, func(r io.Reader) (err error) { b, err = exchange.ReadBook(r); return err }); err != nil {
+			b, err := readBook(c, book)
+			if err != nil {
 				return err
 			}
 			return onData(c, data, false, func(d *app.App) error {
@@ -176,8 +176,8 @@ a line with its error and does not stop the rest; at the end a summary goes to s
 			if err != nil {
 				return err
 			}
-			var b *exchange.Book
-			if err := input(c, book, func(r io.Reader) (err error) { b, err = exchange.ReadBook(r); return err }); err != nil {
+			b, err := readBook(c, book)
+			if err != nil {
 				return err
 			}
 			world := b.World(kinds, time.Now)
@@ -253,4 +253,10 @@ func (e *evaluated) all(world *exchange.World, in io.Reader, out io.Writer) erro
 		return fmt.Errorf("line %d: %w", number+1, err)
 	}
 	return w.Flush()
+}
+
+// readBook reads the book that a flag names; - is standard input.
+func readBook(c *cobra.Command, file string) (b *exchange.Book, err error) {
+	err = input(c, file, func(r io.Reader) (err error) { b, err = exchange.ReadBook(r); return err })
+	return b, err
 }

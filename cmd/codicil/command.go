@@ -20,6 +20,7 @@ import (
 	"codicil/internal/app"
 	"codicil/internal/demo"
 	"codicil/internal/httpapi"
+	"codicil/internal/release"
 	"codicil/internal/standard"
 	"codicil/internal/store"
 	"codicil/web"
@@ -41,7 +42,20 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 	root.SetOut(out)
 	root.SetErr(errors)
 	slog.SetDefault(slog.New(slog.NewTextHandler(errors, &slog.HandlerOptions{Level: slog.LevelWarn})))
-	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand(), proveCommand())
+	var log string
+	root.PersistentFlags().StringVar(&log, "log", "", "what to write to the log: text or json tell every request; empty: errors only")
+	before := root.PersistentPreRun
+	root.PersistentPreRun = func(c *cobra.Command, arguments []string) {
+		before(c, arguments)
+		switch log {
+		case "text":
+			slog.SetDefault(slog.New(slog.NewTextHandler(errors, nil)))
+		case "json":
+			slog.SetDefault(slog.New(slog.NewJSONHandler(errors, nil)))
+		}
+	}
+	root.Version = fmt.Sprintf("%s, data of schema %d", release.Version, store.Schema())
+	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand(), proveCommand(), findingsCommand(), generateCommand())
 	return root
 }
 
@@ -102,6 +116,7 @@ func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 	if err != nil {
 		return err
 	}
+	defer a.Close()
 	handler, err := httpapi.New(a, userName(), web.Files())
 	if err != nil {
 		return err

@@ -15,7 +15,7 @@ const gcPercent = 400
 
 // memoryLimit is the size of the heap, in bytes, above which it is collected more often, so that
 // one large document does not take five times its size.
-const memoryLimit = 512 << 20
+const memoryLimit = 320 << 20
 
 func main() {
 	if os.Getenv("GOGC") == "" {

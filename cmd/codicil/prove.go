@@ -32,8 +32,8 @@ run. The proofs carry the linked records, standing values and crosswalk rows tha
 			if err != nil {
 				return err
 			}
-			var b *exchange.Book
-			if err := input(c, book, func(r io.Reader) (err error) { b, err = exchange.ReadBook(r); return err }); err != nil {
+			b, err := readBook(c, book)
+			if err != nil {
 				return err
 			}
 			proved, err := prove(c.Context(), b, kinds, strength)
@@ -130,7 +130,7 @@ func summarise(out io.Writer, list []proved) (failed int, err error) {
 				both++
 			}
 		}
-		say("%s: %d of %d proofs hold; %d of %d rules are proved both ways", one.kind.Plural, len(one.results)-broken, len(one.results), both, len(one.confirmed))
+		say("%s: %d of %d proofs pass; %d of %d rules are proved both ways", one.kind.Plural, len(one.results)-broken, len(one.results), both, len(one.confirmed))
 		if one.strengths != nil {
 			mutants, noticed := 0, 0
 			for i := range one.strengths {

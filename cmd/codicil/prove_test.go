@@ -34,8 +34,8 @@ func TestProofsOfABookAreRunWithoutItsDatabase(t *testing.T) {
 	out, _, failed := run(t, "", "prove", "--book", rewritten(t, func(*exchange.Book) {}), "--junit", junit)
 	assert.True(t, failed, "one proof fails on purpose")
 	assert.Contains(t, out, "Alpin gives German vendors sixty days\n       value of payment_terms: expected N60, came out N30\n")
-	assert.Contains(t, out, "Vendors: 136 of 137 proofs hold;")
-	assert.Contains(t, out, "Sales orders: 108 of 108 proofs hold;", "they carry their customers and items")
+	assert.Contains(t, out, "Vendors: 136 of 137 proofs pass;")
+	assert.Contains(t, out, "Sales orders: 108 of 108 proofs pass;", "they carry their customers and items")
 
 	text, err := os.ReadFile(junit)
 	require.NoError(t, err)
@@ -63,7 +63,7 @@ func TestABookWhoseProofsHoldEndsWell(t *testing.T) {
 	out, errors, failed := run(t, "", "prove", "--book", book, "--strength")
 	assert.False(t, failed, errors)
 	assert.NotContains(t, out, "FAILS")
-	assert.Regexp(t, `Items: 7 of 7 proofs hold; 1 of 1 rules are proved both ways; \d+ of 17 slightly wrong versions are noticed`, out)
+	assert.Regexp(t, `Items: 7 of 7 proofs pass; 1 of 1 rules are proved both ways; \d+ of 17 slightly wrong versions are noticed`, out)
 }
 
 func TestAProofThatNoLongerFitsIsAnErrorInTheResults(t *testing.T) {

@@ -1,6 +1,7 @@
 package decimal_test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/cockroachdb/apd/v3"
@@ -183,4 +184,14 @@ func TestQuotientsOfShortNumbers(t *testing.T) {
 		require.True(t, ok)
 		assert.Equal(t, c[2], q.String())
 	}
+}
+
+func TestSortKeysSortAsTheNumbers(t *testing.T) {
+	number := rapid.StringMatching(`-?[0-9]{1,30}(\.[0-9]{1,14})?|-?0|-?[1-9]E-?[0-9]{1,3}|-?1?[0-9]0{0,3}`)
+	rapid.Check(t, func(t *rapid.T) {
+		a, b := decimal.MustParse(number.Draw(t, "a")), decimal.MustParse(number.Draw(t, "b"))
+		if strings.Compare(a.SortKey(), b.SortKey()) != a.Cmp(b) {
+			t.Fatalf("%s and %s sort as %x and %x", a, b, a.SortKey(), b.SortKey())
+		}
+	})
 }

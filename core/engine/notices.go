@@ -2,10 +2,13 @@ package engine
 
 import "codicil/core/notice"
 
+// FailedCode is the code of the message of a rule whose formula failed.
+const FailedCode = "failed"
+
 // What the engine itself says of a document.
 var (
 	waiting          = notice.Define("failed.waiting", "these rules depend on each other: {path}. Change or suspend one of them")
-	failed           = notice.Define("failed", "{rule} failed: {why}. Correct or suspend the rule")
+	failed           = notice.Define(FailedCode, "{rule} failed: {why}. Correct or suspend the rule")
 	required         = notice.Define("required", "{field} is required; enter it")
 	noSuchRecord     = notice.Define("no-such-record", "{field}: {why}")
 	closedHere       = notice.Define("set-aside.access", "{field} is {access} here: the entry is ignored")

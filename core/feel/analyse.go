@@ -130,7 +130,7 @@ func (a *analysis) find(n Node, slot int) Constraint {
 			}
 		}
 	}
-	if c, ok := atomConstraint(n, slot); ok {
+	if c, ok := atomConstraint(n, func(m Node) bool { return readsSlot(m, slot) }); ok {
 		return c
 	}
 	return anyConstraint
@@ -171,27 +171,27 @@ func readsSlot(n Node, slot int) bool {
 	return ok && at == slot && !isDynamic(n)
 }
 
-// atomConstraint is that of a comparison of the field with constants.
-func atomConstraint(n Node, slot int) (Constraint, bool) {
+// atomConstraint is that of a comparison with constants of what is told to be the subject.
+func atomConstraint(n Node, is func(Node) bool) (Constraint, bool) {
 	switch n := n.(type) {
 	case *Name, *Path:
-		if readsSlot(n, slot) && n.Type().Kind == Boolean {
+		if is(n) && n.Type().Kind == Boolean {
 			return Constraint{True: Only(True), False: Only(False)}, true
 		}
 	case *Binary:
 		operator, left, right := n.Operator, n.Left, n.Right
-		if readsSlot(right, slot) {
+		if is(right) {
 			operator, left, right = mirrored(operator), right, left
 		}
-		if readsSlot(left, slot) {
+		if is(left) {
 			return comparisonConstraint(operator, right)
 		}
 	case *Between:
-		if readsSlot(n.Subject, slot) {
+		if is(n.Subject) {
 			return rangeConstraint(n.Low, n.High, false, false)
 		}
 	case *In:
-		if readsSlot(n.Subject, slot) {
+		if is(n.Subject) {
 			return membership(n)
 		}
 	}

@@ -37,7 +37,7 @@ func (p *Program) Cases() (Cases, bool) {
 	for {
 		row := Case{Value: Format(chain.Then)}
 		var taken []int
-		for _, condition := range conjuncts(chain.Condition) {
+		for _, condition := range Conjuncts(chain.Condition) {
 			if truth, ok := condition.(*Literal); ok && truth.Value.IsTrue() {
 				continue
 			}
@@ -78,9 +78,10 @@ func (p *Program) Cases() (Cases, bool) {
 	return c, true
 }
 
-func conjuncts(n Node) []Node {
+// Conjuncts are the conditions that and joins to one, in the order of the text.
+func Conjuncts(n Node) []Node {
 	if b, ok := n.(*Binary); ok && b.Operator == "and" {
-		return append(conjuncts(b.Left), conjuncts(b.Right)...)
+		return append(Conjuncts(b.Left), Conjuncts(b.Right)...)
 	}
 	return []Node{n}
 }

@@ -4,13 +4,11 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-
-	"codicil/core/decimal"
 )
 
 // CaseFinding is something that can be said about cases without a document.
 type CaseFinding struct {
-	// Code is "unreachable" (a case that never comes to its turn), "overlap" (two cases fit one
+	// Code is "unreachable" (a case that is never reached), "overlap" (two cases fit one
 	// document, and the first holds), "gap" (no case fits, so that otherwise holds), "cell" (a
 	// cell is no test) or "too-large" (the cases are too many to judge).
 	Code string `json:"code"`
@@ -90,7 +88,7 @@ func (c *Cases) Judge(scope Scope, steps Steps) []CaseFinding {
 	for i := range c.Rows {
 		reached := j.within(left, boxes[i])
 		if len(reached) == 0 {
-			findings = append(findings, CaseFinding{Code: "unreachable", Row: i, Other: j.hiddenBy(boxes, i), Column: -1, Message: fmt.Sprintf("case %d never comes to its turn: the cases before it take all that it fits", i+1)})
+			findings = append(findings, CaseFinding{Code: "unreachable", Row: i, Other: j.hiddenBy(boxes, i), Column: -1, Message: fmt.Sprintf("case %d is never reached: the cases before it cover it", i+1)})
 		} else {
 			for k := range i {
 				if strings.TrimSpace(c.Rows[k].Value) == strings.TrimSpace(c.Rows[i].Value) {
@@ -244,49 +242,14 @@ func (j *caseJudge) pick(column int, s side) (Value, bool) {
 		}
 		return NullValue, s.null
 	}
+	decimals, known := 0, false
+	if j.steps != nil && kind == Number {
+		decimals, known = j.steps(column)
+	}
 	for _, interval := range s.values {
-		if v, ok := j.pickIn(column, kind, interval); ok {
+		if v, ok := interval.pick(kind, decimals, known); ok {
 			return v, true
 		}
 	}
 	return NullValue, s.null
-}
-
-func (j *caseJudge) pickIn(column int, kind Kind, i Interval) (Value, bool) {
-	step, known := decimal.FromInt(1), kind == Date
-	if kind == Number && j.steps != nil {
-		if decimals, is := j.steps(column); is {
-			known = true
-			for range decimals {
-				step, _ = step.Quo(decimal.FromInt(10))
-			}
-		}
-	}
-	moved := func(v Value, by decimal.Number) Value {
-		return Value{kind: v.kind, number: v.number.Plus(by), object: v.object}
-	}
-	set := Set{i}
-	switch {
-	case i.Low.IsNull() && i.High.IsNull():
-		return map[Kind]Value{Number: IntegerOf(0), Date: dateOfDays(0), String: StringOf("…")}[kind], true
-	case !i.Low.IsNull() && !i.LowOpen:
-		return i.Low, true
-	case !i.High.IsNull() && !i.HighOpen:
-		return i.High, true
-	case kind == Number && !known && !i.Low.IsNull() && !i.High.IsNull():
-		middle, _ := i.Low.number.Plus(i.High.number).Quo(decimal.FromInt(2))
-		return NumberOf(middle), set.Contains(NumberOf(middle))
-	case kind == Number || kind == Date:
-		v := moved(i.High, step.Neg())
-		if !i.Low.IsNull() {
-			v = moved(i.Low, step)
-		}
-		return v, set.Contains(v)
-	case kind == String && !i.Low.IsNull():
-		v := StringOf(i.Low.text() + "a")
-		return v, set.Contains(v)
-	case !i.High.IsNull() && kind == String:
-		return StringOf(""), set.Contains(StringOf("")) && i.High.text() != ""
-	}
-	return i.Low, true
 }

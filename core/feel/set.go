@@ -105,9 +105,32 @@ func (s Set) Complement() Set {
 }
 
 // Intersection returns the values that are in both sets.
-func (s Set) Intersection(o Set) Set {
-	return s.Complement().Union(o.Complement()).Complement()
+func (s Set) Intersection(o Set) (both Set) {
+	switch {
+	case s.everything():
+		return o
+	case o.everything():
+		return s
+	}
+	for i, j := 0, 0; i < len(s) && j < len(o); {
+		low, high := lowCut(s[i]), highCut(s[i])
+		if other := lowCut(o[j]); compareCuts(other, low) > 0 {
+			low = other
+		}
+		if other := highCut(o[j]); compareCuts(other, high) < 0 {
+			high = other
+			j++
+		} else {
+			i++
+		}
+		if compareCuts(low, high) < 0 {
+			both = append(both, between(low, high))
+		}
+	}
+	return both
 }
+
+func (s Set) everything() bool { return len(s) == 1 && s[0].Low.IsNull() && s[0].High.IsNull() }
 
 // Contains tells whether a value is in the set.
 func (s Set) Contains(v Value) bool {

@@ -113,7 +113,7 @@ func (date) Show(_ *Field, v feel.Value, format Format, _ Surroundings) string {
 
 func (date) Plain(_ *Field, v feel.Value) string { return Write(v) }
 
-func (date) Comparison() func(a, b feel.Value) int { return ordered() }
+func (date) SortKey() func(feel.Value) string { return exactly() }
 
 func (date) Relations() []Relation { return slices.Concat(equality, sequence, presence) }
 

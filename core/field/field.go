@@ -6,6 +6,7 @@
 package field
 
 import (
+	"fmt"
 	"regexp"
 	"strings"
 
@@ -248,8 +249,9 @@ func (f *Field) Samples(s Surroundings) []feel.Value { return f.of().Samples(f, 
 // Relations are the ways to compare the field with values, in the order to offer them.
 func (f *Field) Relations() []Relation { return f.of().Relations() }
 
-// Comparison compares two values for sorting. It may be used by one goroutine.
-func (f *Field) Comparison() func(a, b feel.Value) int { return f.of().Comparison() }
+// SortKey returns what makes texts of values that sort, byte by byte, as the values do. It may be
+// used by one goroutine.
+func (f *Field) SortKey() func(v feel.Value) string { return f.of().SortKey() }
 
 // Width is how many of twelve columns of a form suit the field.
 func (f *Field) Width() int { return f.of().Width(f) }
@@ -309,4 +311,12 @@ func (f *Field) Carries(target *Field) string {
 		return ""
 	}
 	return f.Label + " (" + f.Describe() + ") does not fit " + target.Label + " (" + target.Describe() + ")" + why
+}
+
+// Exceeds says that a text of the field can be longer than another takes; "" where it cannot.
+func (f *Field) Exceeds(target *Field) string {
+	if f.Type != Text || target.Type != Text || f.Most() <= target.Most() {
+		return ""
+	}
+	return fmt.Sprintf("%s may have %d characters, and %s takes %d: what is longer is refused", f.Label, f.Most(), target.Label, target.Most())
 }

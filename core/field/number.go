@@ -103,7 +103,7 @@ func showNumber(v feel.Value, places int, format Format) string {
 
 func (number) Plain(_ *Field, v feel.Value) string { return Write(v) }
 
-func (number) Comparison() func(a, b feel.Value) int { return ordered() }
+func (number) SortKey() func(feel.Value) string { return exactly() }
 
 func (number) Relations() []Relation { return slices.Concat(equality, ordering, presence) }
 

@@ -1,7 +1,6 @@
 package field
 
 import (
-	"fmt"
 	"regexp"
 	"slices"
 	"strings"
@@ -85,7 +84,7 @@ func (text) Show(_ *Field, v feel.Value, _ Format, _ Surroundings) string { retu
 
 func (text) Plain(_ *Field, v feel.Value) string { return Write(v) }
 
-func (text) Comparison() func(a, b feel.Value) int { return byWords() }
+func (text) SortKey() func(feel.Value) string { return byWords() }
 
 func (text) Relations() []Relation { return slices.Concat(equality, members, contents, presence) }
 
@@ -117,13 +116,6 @@ func (text) Describe(f *Field) string { return spaced(f.Type) }
 
 func (text) Check(*Field) *Misfit { return nil }
 
-// Accepts takes any text that is not longer. Other types of text take their own only.
-func (text) Accepts(f, from *Field) (string, bool) {
-	switch {
-	case f.Type != Text:
-		return "", f.Type == from.Type
-	case f.Most() < from.Most():
-		return fmt.Sprintf(": up to %d characters into %d", from.Most(), f.Most()), false
-	}
-	return "", true
-}
+// Accepts takes any text; see Field.Exceeds of those that are longer. Other types of text take their
+// own only.
+func (text) Accepts(f, from *Field) (string, bool) { return "", f.Type == Text || f.Type == from.Type }

@@ -32,8 +32,9 @@ func TestTexts(t *testing.T) {
 	v, _ := upper.Settle(feel.StringOf("ie29"), irish)
 	assert.Equal(t, "IE29", field.Write(v))
 	short, long := field.Field{Label: "A", Type: field.Text, Length: 10}, field.Field{Label: "B", Type: field.Text, Length: 20}
-	assert.Equal(t, "B (text) does not fit A (text): up to 20 characters into 10", long.Carries(&short))
-	assert.Empty(t, short.Carries(&long))
+	assert.Empty(t, long.Carries(&short), "most of its texts fit")
+	assert.Equal(t, "B may have 20 characters, and A takes 10: what is longer is refused", long.Exceeds(&short))
+	assert.Empty(t, short.Exceeds(&long))
 }
 func TestATextFollowsItsPattern(t *testing.T) {
 	f := field.Field{Label: "Berth", Type: field.Text, Pattern: `[A-Z]\d{2}`, Case: "upper", Help: "a letter and two digits"}

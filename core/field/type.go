@@ -29,8 +29,8 @@ type Type interface {
 	// Show writes the value for a person, Plain for everybody so that Read reads it back.
 	Show(f *Field, v feel.Value, format Format, s Surroundings) string
 	Plain(f *Field, v feel.Value) string
-	// Comparison returns what compares two values for one sort.
-	Comparison() func(a, b feel.Value) int
+	// SortKey returns what makes texts of values that sort, byte by byte, as the values do.
+	SortKey() func(v feel.Value) string
 	// Relations are the ways to compare with values, in the order to offer them.
 	Relations() []Relation
 	// Neighbours are the values next to one; Samples some to try.
@@ -146,18 +146,39 @@ var (
 	presence = []Relation{{"is-blank", "is blank", 0, "is blank"}, {"is-filled", "is filled", 0, "is filled"}}
 )
 
-// ordered compares values that have an order of their own.
-func ordered() func(a, b feel.Value) int {
-	return func(a, b feel.Value) int {
-		order, _ := feel.Order(a, b)
-		return order
+// exactly makes the sort keys of values other than texts.
+func exactly() func(v feel.Value) string {
+	return func(v feel.Value) string {
+		if n, isNumber := v.Number(); isNumber {
+			return n.SortKey()
+		}
+		return Write(v)
 	}
 }
 
-// byWords compares texts as people sort them: without regard to case, numbers by their size.
-func byWords() func(a, b feel.Value) int {
-	words := collate.New(language.Und, collate.IgnoreCase, collate.Numeric)
-	return func(a, b feel.Value) int { return words.CompareString(a.Plain(), b.Plain()) }
+// sortedLetters is by how many letters texts are sorted: sort keys are kept with records.
+const sortedLetters = 60
+
+// byWords sorts texts as people do: without regard to case, numbers by their size.
+func byWords() func(v feel.Value) string {
+	words, buffer := collate.New(language.Und, collate.IgnoreCase, collate.Numeric), &collate.Buffer{}
+	return func(v feel.Value) string {
+		letters := []rune(v.Plain())
+		key := string(words.KeyFromString(buffer, string(letters[:min(len(letters), sortedLetters)])))
+		buffer.Reset()
+		return key
+	}
+}
+
+// SortsFrom is how the sort keys begin of texts that begin with text.
+func SortsFrom(text string) string {
+	key := byWords()
+	a, b := key(feel.StringOf(text)), key(feel.StringOf(text+"a"))
+	n := 0
+	for n < min(len(a), len(b)) && a[n] == b[n] {
+		n++
+	}
+	return a[:n]
 }
 
 // spaced writes the name of a type as words: "web address".

@@ -57,7 +57,7 @@ func (yesNo) Plain(_ *Field, v feel.Value) string {
 	return "no"
 }
 
-func (yesNo) Comparison() func(a, b feel.Value) int { return ordered() }
+func (yesNo) SortKey() func(feel.Value) string { return exactly() }
 
 func (yesNo) Relations() []Relation { return slices.Concat(equality[:1], presence) }
 

@@ -82,6 +82,23 @@ func (d *Document) Facts() (facts []string) {
 	return facts
 }
 
+// AsSaved makes the document the change of a record that is saved as it is entered.
+func (d *Document) AsSaved() {
+	d.Stored, d.StoredLines = map[string]string{}, nil
+	for key, item := range d.Entered {
+		if item.Value != "" {
+			d.Stored[key] = item.Value
+		}
+	}
+	for _, line := range d.Lines {
+		values := map[string]string{}
+		for key, item := range line.Entered {
+			values[key] = item.Value
+		}
+		d.StoredLines = append(d.StoredLines, record.Line{Number: line.Number, Values: values})
+	}
+}
+
 // Line is an entered line.
 type Line struct {
 	Number  int             `json:"number"`  // names the line; a saved line has the same

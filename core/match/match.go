@@ -122,61 +122,9 @@ func distance(a, b []rune) int {
 	return last[len(b)]
 }
 
-// Names finds names that are almost equal to another. It never changes.
-type Names struct {
-	names    [][]rune
-	byTriple map[[3]rune][]int32 // of the names that have the three characters in a row
-}
+// Plain writes a name as names are compared: without accents, punctuation, capitals and legal form, its words
+// in order of the alphabet.
+func Plain(name string) string { return string(plain(name)) }
 
-// NewNames makes an index of names; each is found by its place.
-func NewNames(names []string) *Names {
-	n := &Names{make([][]rune, len(names)), map[[3]rune][]int32{}}
-	for i, name := range names {
-		n.names[i] = plain(name)
-		for triple := range triples(n.names[i]) {
-			n.byTriple[triple] = append(n.byTriple[triple], int32(i))
-		}
-	}
-	return n
-}
-
-func triples(text []rune) map[[3]rune]bool {
-	padded := slices.Concat([]rune{' ', ' '}, text, []rune{' '})
-	set := make(map[[3]rune]bool, len(padded))
-	for i := 0; i+3 <= len(padded); i++ {
-		set[[3]rune(padded[i:i+3])] = true
-	}
-	return set
-}
-
-// Near returns the places of the names that are almost equal, the most alike first.
-func (n *Names) Near(name string) []int {
-	text := plain(name)
-	if len(text) == 0 {
-		return nil
-	}
-	shared := map[int32]int{}
-	for triple := range triples(text) {
-		for _, i := range n.byTriple[triple] {
-			shared[i]++
-		}
-	}
-	type candidate struct{ place, alike int }
-	var found []candidate
-	for i := range shared {
-		if alike := similar(text, n.names[i]); alike >= Alike {
-			found = append(found, candidate{int(i), alike})
-		}
-	}
-	slices.SortFunc(found, func(a, b candidate) int {
-		if a.alike != b.alike {
-			return b.alike - a.alike
-		}
-		return a.place - b.place
-	})
-	places := make([]int, len(found))
-	for i, c := range found {
-		places[i] = c.place
-	}
-	return places
-}
+// SimilarPlain is Similar of two names that Plain wrote.
+func SimilarPlain(a, b string) int { return similar([]rune(a), []rune(b)) }

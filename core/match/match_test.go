@@ -1,6 +1,7 @@
 package match_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -43,29 +44,41 @@ func TestHowAlikeNamesAre(t *testing.T) {
 	}
 }
 
-// The index finds what comparing with every name finds; and alike is mutual.
-func TestTheIndexMissesNoName(t *testing.T) {
-	name := rapid.StringMatching(`[a-d]{1,3}[a-f ]{2,9}[a-d]{2}`)
+// Whatever names are alike meet under a mark; and alike is mutual.
+func TestNamesThatAreAlikeMeetUnderAMark(t *testing.T) {
+	letter := rapid.SampledFrom([]rune("abcd e"))
 	rapid.Check(t, func(rt *rapid.T) {
-		names := rapid.SliceOfN(name, 1, 30).Draw(rt, "names")
-		asked := name.Draw(rt, "asked")
-		want := map[int]bool{}
-		for i, n := range names {
-			if match.Similar(asked, n) != match.Similar(n, asked) {
-				rt.Fatalf("%q and %q are alike one way only", asked, n)
-			}
-			if match.Similar(asked, n) >= match.Alike {
-				want[i] = true
+		name := rapid.SliceOfN(letter, 1, 60).Draw(rt, "name")
+		other := slices.Clone(name)
+		for range rapid.IntRange(0, 1+len(name)*15/100).Draw(rt, "changes") {
+			at := rapid.IntRange(0, len(other)).Draw(rt, "at")
+			switch rapid.IntRange(0, 3).Draw(rt, "change") {
+			case 0:
+				other = slices.Insert(other, at, letter.Draw(rt, "letter"))
+			case 1:
+				other = slices.Delete(other, min(at, max(len(other)-1, 0)), min(at+1, len(other)))
+			case 2:
+				if at < len(other) {
+					other[at] = letter.Draw(rt, "letter")
+				}
+			case 3:
+				if at+1 < len(other) {
+					other[at], other[at+1] = other[at+1], other[at]
+				}
 			}
 		}
-		for _, i := range match.NewNames(names).Near(asked) {
-			if !want[i] {
-				rt.Fatalf("%q is not near %q", names[i], asked)
+		a, b := string(name), string(other)
+		if match.SimilarPlain(a, b) != match.SimilarPlain(b, a) {
+			rt.Fatalf("%q and %q are alike one way only", a, b)
+		}
+		if match.SimilarPlain(a, b) < match.Alike || a == "" || b == "" {
+			return
+		}
+		for _, m := range match.Filed(a) {
+			if slices.Contains(match.Sought(b), m) {
+				return
 			}
-			delete(want, i)
 		}
-		if len(want) > 0 {
-			rt.Fatalf("%q misses %v of %q", asked, want, names)
-		}
+		rt.Fatalf("%q is not found by %q", a, b)
 	})
 }

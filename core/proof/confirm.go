@@ -15,12 +15,12 @@ type State string
 // The states of a rule's proofs. Both may also be reached by a rule that can never keep
 // still, when it is proved to act.
 const (
-	NotProved     State = "not proved"
-	ProvedToAct   State = "proved to act"
-	ProvedToStill State = "proved to keep still"
-	ProvedBoth    State = "proved both ways"
-	Failing       State = "failing"
-	OutOfDate     State = "out of date" // a proof of it can no longer be run
+	NotProved      State = "not proved"
+	ProvedToAct    State = "proved to act"
+	ProvedNotToAct State = "proved not to act"
+	ProvedBoth     State = "proved both ways"
+	Failing        State = "failing"
+	OutOfDate      State = "out of date" // a proof of it can no longer be run
 )
 
 // Shown is a goal of a rule, and the proofs that reach it.
@@ -101,7 +101,7 @@ func ConfirmRule(c *rule.Compiled, results []Result) Confirmation {
 	case acted:
 		found.State = ProvedToAct
 	case kept:
-		found.State = ProvedToStill
+		found.State = ProvedNotToAct
 	default:
 		found.State = NotProved
 	}

@@ -241,7 +241,7 @@ func (g Goal) Words(c *rule.Compiled) string {
 	case Acts:
 		return cmp.Or(families[c.Family].acts, "that it acts")
 	case Still:
-		return "that it keeps still"
+		return "that it does not act"
 	case Band:
 		return "the band " + g.Name
 	case Row:

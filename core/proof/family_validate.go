@@ -8,7 +8,7 @@ import (
 
 func init() {
 	// Every message is expected, so every proof watches.
-	families[rule.Validate] = conduct{acts: "that it speaks", mutate: mutateValidate, unordered: true, watched: func(*Proof) bool { return true }}
+	families[rule.Validate] = conduct{acts: "that it gives its message", mutate: mutateValidate, unordered: true, watched: func(*Proof) bool { return true }}
 }
 
 func mutateValidate(m *mutation) {

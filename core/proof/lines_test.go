@@ -95,7 +95,7 @@ func TestConditionsOfLinesAreShownByAnyLine(t *testing.T) {
 	show := func(d ...judge.Document) []string {
 		return shown(proof.ConfirmRule(r.Book.Rules[0], results(t, r, keep(t, r, d...))))
 	}
-	speaks, still := "that it speaks", "that it keeps still"
+	speaks, still := "that it gives its message", "that it does not act"
 	assert.Equal(t, []string{speaks, "Item is not FREE: so, and that decides", "Quantity is over 0: not so, and that decides"}, show(ordered("", "item=I1 quantity=0")))
 	both := show(ordered("", "item=FREE quantity=0", "item=I1 quantity=0", "item=I1 quantity=2"))
 	assert.Subset(t, both, []string{speaks, still, "Item is not FREE: not so, and that decides", "Quantity is over 0: so, and that decides"})
@@ -123,7 +123,7 @@ func TestEveryWayOfASourceIsAGoal(t *testing.T) {
 			"a new record":                      ordered("customer=C1"),
 			"a saved record whose link changes": saved(ordered("customer=C2 terms=N30"), map[string]string{"customer": "C1", "terms": "N30"}),
 			"a saved record whose link stays":   saved(ordered("customer=C1 terms=N60"), map[string]string{"customer": "C1", "terms": "N60"}),
-			"that it keeps still":               ordered("customer=C1 terms=N90"),
+			"that it does not act":              ordered("customer=C1 terms=N90"),
 			"that it acts":                      ordered("customer=C2"),
 		},
 		rule.Live: {

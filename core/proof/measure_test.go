@@ -91,7 +91,7 @@ func replaceTerms() rule.Rule {
 
 func TestAConditionIsShownOnlyWhereItDecides(t *testing.T) {
 	r := runnerOf(bookOf(t, replaceTerms()))
-	acts, still := "that it acts", "that it keeps still"
+	acts, still := "that it acts", "that it does not act"
 	japan, other := "Country is JP: so, and that decides", "Country is JP: not so, and that decides"
 	over, under := "Credit limit is over 120: so, and that decides", "Credit limit is over 120: not so, and that decides"
 	for values, want := range map[string][]string{
@@ -114,7 +114,7 @@ func TestTheStatesOfARule(t *testing.T) {
 	act, still := given("country=JP limit=200"), given("country=IE limit=200")
 	assert.Equal(t, proof.NotProved, state(r, nil))
 	assert.Equal(t, proof.ProvedToAct, state(r, keep(t, r, act)))
-	assert.Equal(t, proof.ProvedToStill, state(r, keep(t, r, still)))
+	assert.Equal(t, proof.ProvedNotToAct, state(r, keep(t, r, still)))
 	kept := keep(t, r, act, still)
 	assert.Equal(t, proof.ProvedBoth, state(r, kept))
 

@@ -232,6 +232,21 @@ func (r *Runner) RunAll(ctx context.Context, proofs []Proof, done func(*Result))
 	return results, err
 }
 
+// JudgeAll takes documents through the rules on all processors, without asking what they expect; detail tells what
+// every rule did. Where the context ends the rest is not judged, and the error says so.
+func (r *Runner) JudgeAll(ctx context.Context, documents []Proof, detail bool) ([]Result, error) {
+	results := make([]Result, len(documents))
+	err := parallel(ctx, len(documents), func(i int) {
+		result := &results[i]
+		result.Proof = &documents[i]
+		judged, err := r.judge(&documents[i], detail, nil)
+		if result.Err = err; err == nil {
+			result.Plan, result.Case, result.Outcome = judged.Plan, judged.Case, judged.Outcome
+		}
+	})
+	return results, err
+}
+
 // parallel does work for each number under count on all processors until the context ends.
 func parallel(ctx context.Context, count int, work func(int)) error {
 	var next atomic.Int64

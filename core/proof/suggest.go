@@ -9,7 +9,6 @@ import (
 	"codicil/core/engine"
 	"codicil/core/judge"
 	"codicil/core/plan"
-	"codicil/core/record"
 	"codicil/core/rule"
 )
 
@@ -305,19 +304,7 @@ func (s *Search) occasions(b Base) (list []candidate) {
 	if s.Rule.On.Change {
 		saved := b.Document
 		if saved.Stored == nil {
-			saved.Stored = map[string]string{}
-			for key, item := range saved.Entered {
-				if item.Value != "" {
-					saved.Stored[key] = item.Value
-				}
-			}
-			for _, line := range saved.Lines {
-				values := map[string]string{}
-				for key, item := range line.Entered {
-					values[key] = item.Value
-				}
-				saved.StoredLines = append(saved.StoredLines, record.Line{Number: line.Number, Values: values})
-			}
+			saved.AsSaved()
 		}
 		list = append(list, candidate{Suggestion: Suggestion{Document: saved, Origin: b.Origin, Saved: true}})
 	}
@@ -381,4 +368,14 @@ func (c candidate) with(address, text string) (candidate, bool) {
 	}
 	c.Changes = append(slices.Clone(c.Changes), Change{address, text})
 	return c, true
+}
+
+// Near are documents made from the bases as Run tries them, for who looks for another thing near what
+// the rule reads; most at most.
+func (s *Search) Near(most int) (list []Base) {
+	candidates := s.candidates()
+	for i := range candidates[:min(len(candidates), most)] {
+		list = append(list, Base{Document: candidates[i].Document, Origin: candidates[i].Origin})
+	}
+	return list
 }

@@ -19,6 +19,16 @@ type FollowOn struct {
 	// Type is that of the new record; "": the person chooses.
 	Type  string `json:"type,omitempty"`
 	Pairs []Pair `json:"pairs"`
+	// Types are those of the record that is followed; none: all.
+	Types []string `json:"types,omitempty"`
+	// When is a condition on the record that is followed, as it is saved, in the names of its header;
+	// "": always.
+	When string `json:"when,omitempty"`
+}
+
+// Offers tells whether a record of the type may be followed by the map, as far as its type says.
+func (m *FollowOn) Offers(kindType string) bool {
+	return len(m.Types) == 0 || slices.Contains(m.Types, kindType)
 }
 
 // Pair carries one value.
@@ -39,7 +49,10 @@ const OwnNumber = "#"
 
 // PairProblem says what is wrong with a pair of a follow-on.
 type PairProblem struct {
-	Pair int `json:"pair"` // place in Pairs
+	// Pair is the place in Pairs; -1: the condition, or the types.
+	Pair int `json:"pair"`
+	// Warning tells that it may be meant so: the map can be saved all the same.
+	Warning bool `json:"warning,omitempty"`
 	// Code is stable, Variant tells which text of it this is, and Params are what Message was
 	// made from.
 	Code    string            `json:"code"`
@@ -55,19 +68,25 @@ var (
 	badConstant  = notice.Define("misfit.constant", "{why}")
 	badNumber    = notice.Define("misfit.number", "the number of a {kind} does not fit {field}, which is a {type}")
 	badPair      = notice.Define("misfit.pair", "{why}")
+	longerPair   = notice.Define("longer.pair", "{why}")
 	intoHeader   = notice.Define("wrong-place.header", "a value of a line cannot go into {field}, a field of the header")
 	intoOwnLine  = notice.Define("wrong-place.own", "a value of a line goes into the line made of it, not into a line of its own")
 	headerInLine = notice.Define("wrong-place.line", "{field} is a field of the header and cannot be in a line")
 )
 
+// ProblemOf is what a notice says of a pair.
+func ProblemOf(pair int, n notice.Notice) PairProblem {
+	return PairProblem{Pair: pair, Code: n.Code, Variant: n.Variant, Params: n.Named(), Message: n.String()}
+}
+
 // Check returns what is wrong with the pairs: fields that do not exist, types that
-// do not fit, lines into the header. Warnings are none; every problem must be corrected.
+// do not fit, lines into the header; and warns of texts that can be longer than their target takes.
 func (m *FollowOn) Check(from, to *Kind) []PairProblem {
 	problems := []PairProblem{}
 	targets := map[string]int{}
 	for i, p := range m.Pairs {
 		complain := func(n notice.Notice) {
-			problems = append(problems, PairProblem{i, n.Code, n.Variant, n.Named(), n.String()})
+			problems = append(problems, ProblemOf(i, n))
 		}
 		target := to.Field(p.To)
 		if target == nil {
@@ -98,6 +117,10 @@ func (m *FollowOn) Check(from, to *Kind) []PairProblem {
 			fromLine = source.OfLine()
 			if wrong := source.Carries(target); wrong != "" {
 				complain(badPair.With(wrong))
+			} else if longer := source.Exceeds(target); longer != "" {
+				warning := ProblemOf(i, longerPair.With(longer))
+				warning.Warning = true
+				problems = append(problems, warning)
 			}
 		}
 		switch {

@@ -1,7 +1,6 @@
 package record
 
 import (
-	"cmp"
 	"slices"
 	"strings"
 
@@ -27,7 +26,8 @@ type Selection struct {
 	Types     []string `json:"types,omitempty"`     // empty: all
 	States    []string `json:"states,omitempty"`    // empty: all
 	Filters   []Filter `json:"filters,omitempty"`   // all must hold
-	// Sort is the field to sort by, or "number", "company", "type", "state"; "": number.
+	// Sort is the field of the header to sort by, or "number", "company", "type", "state", "changed"; "":
+	// number. Among equals goes the number; descending turns both round.
 	Sort       string `json:"sort,omitempty"`
 	Descending bool   `json:"descending,omitempty"`
 }
@@ -49,65 +49,98 @@ func misfit(d *notice.Definition, values ...any) *field.Misfit {
 	return &field.Misfit{Notice: d.With(values...)}
 }
 
-// Select returns the places of the records that the selection keeps, sorted. The
-// misfit says which filter asks for a value that its field cannot have, or for a
-// field that is not there.
-func Select(kind *Kind, records []Listed, s Selection, format field.Format) ([]int, *field.Misfit) {
-	tests := make([]func(*Listed) bool, len(s.Filters))
-	for i, f := range s.Filters {
-		test, wrong := f.test(kind, format)
-		if wrong != nil {
+// Columns that lists are sorted by besides fields.
+const (
+	ByNumber  = "number"
+	ByCompany = "company"
+	ByType    = "type"
+	ByState   = "state"
+	ByChange  = "changed"
+)
+
+// Selector is a selection made ready for the records of a kind. It may be used by one goroutine.
+type Selector struct {
+	Selection
+	Kind *Kind
+	// By is the field of the header that is sorted by; nil: the column that Sort names.
+	By *field.Field
+	// Words are those that are looked for, in small letters.
+	Words []string
+	// Bounds must all hold; a store may narrow its search by them.
+	Bounds []Bound
+	// Bands are the fields by whose bands is filtered.
+	Bands []string
+	tests []func(*Listed) bool
+	key   func(text string) string
+}
+
+// Bound is what a filter says of a field, in a form that a store can look up.
+type Bound struct {
+	Field *field.Field
+	// From and To are the first and last sort key of the field; "" for none. They are set for fields of
+	// the header for which Ordered tells true.
+	From, To string
+	// Linked is the record that the field must name; it may be empty.
+	Linked Ref
+}
+
+// NewSelector makes a selection ready. The misfit says which filter asks for a value that its field
+// cannot have, or for a field that is not there.
+func NewSelector(kind *Kind, s Selection, format field.Format) (*Selector, *field.Misfit) {
+	c := &Selector{Selection: s, Kind: kind, Words: strings.Fields(strings.ToLower(s.Search))}
+	for _, f := range s.Filters {
+		if wrong := c.filter(f, format); wrong != nil {
 			return nil, wrong
 		}
-		tests[i] = test
 	}
-	words := strings.Fields(strings.ToLower(s.Search))
-	places := []int{}
-	for i := range records {
-		r := &records[i]
-		if !among(s.Companies, r.Company) || !among(s.Types, r.Type) || !among(s.States, r.State) || !found(kind, r, words) {
-			continue
-		}
-		if !slices.ContainsFunc(tests, func(test func(*Listed) bool) bool { return !test(r) }) {
-			places = append(places, i)
-		}
+	if by := kind.Field(s.Sort); by != nil && !by.OfLine() {
+		c.By, c.key = by, keysOf(by)
+	} else if !slices.Contains([]string{ByCompany, ByType, ByState, ByChange}, s.Sort) {
+		c.Sort = ByNumber
 	}
-	sortPlaces(kind, records, places, s)
-	return places, nil
+	return c, nil
 }
+
+// OfScope selects the records of a company and type.
+func OfScope(kind *Kind, company, kindType string) *Selector {
+	return &Selector{Kind: kind, Selection: Selection{Companies: []string{company}, Types: []string{kindType}, Sort: ByNumber}}
+}
+
+// Keeps tells whether the selection keeps a record.
+func (s *Selector) Keeps(r *Listed) bool {
+	if !among(s.Companies, r.Company) || !among(s.Types, r.Type) || !among(s.States, r.State) || !s.found(r) {
+		return false
+	}
+	return !slices.ContainsFunc(s.tests, func(test func(*Listed) bool) bool { return !test(r) })
+}
+
+// ByColumns tells whether companies, types and states are all that decides which records are kept.
+func (s *Selector) ByColumns() bool { return len(s.Words) == 0 && len(s.tests) == 0 }
+
+// Key is what a stored value of the field that is sorted by sorts as; "" for a blank one, which goes last
+// whichever way the rest goes.
+func (s *Selector) Key(text string) string { return s.key(text) }
 
 func among(allowed []string, value string) bool {
 	return len(allowed) == 0 || slices.Contains(allowed, value)
 }
 
 // found tells whether every word is in the number or in a searched field.
-func found(kind *Kind, r *Listed, words []string) bool {
-	if len(words) == 0 {
+func (s *Selector) found(r *Listed) bool {
+	if len(s.Words) == 0 {
 		return true
 	}
-	texts := []string{strings.ToLower(r.Number)}
-	for i := range kind.Fields {
-		f := &kind.Fields[i]
-		if !f.Searched && !slices.Contains(kind.Title, f.Key) {
-			continue
-		}
-		if !f.OfLine() {
-			texts = append(texts, strings.ToLower(r.Content.Values[f.Key]))
-			continue
-		}
-		for _, line := range r.Content.Lines {
-			texts = append(texts, strings.ToLower(line.Values[f.Column()]))
-		}
-	}
-	return !slices.ContainsFunc(words, func(word string) bool {
-		return !slices.ContainsFunc(texts, func(text string) bool { return strings.Contains(text, word) })
+	texts := textsOf(s.Kind, r.Number, &r.Content)
+	return !slices.ContainsFunc(s.Words, func(word string) bool {
+		return !slices.ContainsFunc(texts, func(text string) bool { return holds(text, word) })
 	})
 }
 
-func (f Filter) test(kind *Kind, format field.Format) (func(*Listed) bool, *field.Misfit) {
-	by := kind.Field(f.Field)
+// filter adds a filter.
+func (s *Selector) filter(f Filter, format field.Format) *field.Misfit {
+	by := s.Kind.Field(f.Field)
 	if by == nil {
-		return nil, misfit(noFilterField, kind.Noun(), f.Field)
+		return misfit(noFilterField, s.Kind.Noun(), f.Field)
 	}
 	var holds func(text string) bool
 	switch f.Relation {
@@ -117,25 +150,57 @@ func (f Filter) test(kind *Kind, format field.Format) (func(*Listed) bool, *fiel
 		holds = func(text string) bool { return text != "" }
 	case "in-band":
 		want := strings.TrimSpace(f.Value)
-		return func(r *Listed) bool { return strings.EqualFold(r.Bands[by.Key], want) }, nil
+		s.Bands = append(s.Bands, by.Key)
+		s.tests = append(s.tests, func(r *Listed) bool { return strings.EqualFold(r.Bands[by.Key], want) })
+		return nil
 	case "contains":
 		want := strings.ToLower(strings.TrimSpace(f.Value))
 		holds = func(text string) bool { return strings.Contains(strings.ToLower(text), want) }
 	case "is", "is-not", "from", "up-to":
 		want, wrong := by.Read(f.Value, format, field.Surroundings{})
 		if wrong != nil {
-			return nil, wrong
+			return wrong
 		}
 		holds = comparison(by, f.Relation, want)
+		if bound := s.bound(by, f.Relation, want); bound != nil {
+			s.Bounds = append(s.Bounds, *bound)
+		}
 	default:
-		return nil, misfit(noFilterRelation, f.Relation)
+		return misfit(noFilterRelation, f.Relation)
 	}
 	if !by.OfLine() {
-		return func(r *Listed) bool { return holds(r.Content.Values[by.Key]) }, nil
+		s.tests = append(s.tests, func(r *Listed) bool { return holds(r.Content.Values[by.Key]) })
+		return nil
 	}
-	return func(r *Listed) bool {
+	s.tests = append(s.tests, func(r *Listed) bool {
 		return slices.ContainsFunc(r.Content.Lines, func(l Line) bool { return holds(l.Values[by.Column()]) })
-	}, nil
+	})
+	return nil
+}
+
+// bound is what a filter says in a form that a store can look up; nil for nothing. It may hold of more
+// records than the filter.
+func (s *Selector) bound(f *field.Field, relation string, want feel.Value) *Bound {
+	if want.IsNull() {
+		return nil
+	}
+	if text, _ := want.Text(); f.IsLink() && relation == "is" {
+		return &Bound{Field: f, Linked: Ref{Kind: f.Kind, Number: text}}
+	}
+	if !s.Kind.Ordered(f) {
+		return nil
+	}
+	key := f.SortKey()(want)
+	isText := want.Kind() == feel.String
+	switch {
+	case relation == "is":
+		return &Bound{Field: f, From: key, To: key}
+	case relation == "from" && !isText: // texts are compared by their letters and sorted as people do
+		return &Bound{Field: f, From: key}
+	case relation == "up-to" && !isText:
+		return &Bound{Field: f, To: key}
+	}
+	return nil
 }
 
 func comparison(f *field.Field, relation string, want feel.Value) func(string) bool {
@@ -155,49 +220,4 @@ func comparison(f *field.Field, relation string, want feel.Value) func(string) b
 		}
 		return comparable && order <= 0
 	}
-}
-
-// sortPlaces sorts by one field, blanks last, then by number.
-func sortPlaces(kind *Kind, records []Listed, places []int, s Selection) {
-	by := kind.Field(s.Sort)
-	if by != nil && by.OfLine() {
-		by = nil
-	}
-	values := make([]feel.Value, len(records))
-	for _, place := range places {
-		r := &records[place]
-		switch {
-		case by != nil:
-			values[place], _ = by.Parse(r.Content.Values[by.Key])
-		case s.Sort == "company":
-			values[place] = feel.StringOf(r.Company)
-		case s.Sort == "type":
-			values[place] = feel.StringOf(r.Type)
-		case s.Sort == "state":
-			values[place] = feel.StringOf(r.State)
-		default:
-			values[place] = feel.StringOf(r.Number)
-		}
-	}
-	if by == nil {
-		by = &field.Field{Type: field.Text}
-	}
-	compare := by.Comparison()
-	slices.SortStableFunc(places, func(a, b int) int {
-		x, y := values[a], values[b]
-		if x.IsNull() != y.IsNull() { // blanks last, whichever way the rest goes
-			if x.IsNull() {
-				return 1
-			}
-			return -1
-		}
-		order := 0
-		if !x.IsNull() {
-			order = compare(x, y)
-		}
-		if s.Descending {
-			order = -order
-		}
-		return cmp.Or(order, strings.Compare(records[a].Number, records[b].Number))
-	})
 }

@@ -7,6 +7,7 @@ import (
 
 	"codicil/core/feel"
 	"codicil/core/field"
+	"codicil/core/match"
 	"codicil/core/record"
 	"codicil/core/table"
 )
@@ -258,6 +259,12 @@ func (v *Vocabulary) check(part, text string, place int, f *field.Field) (*feel.
 		return nil, append(problems, whole)
 	}
 	constant, isConstant := feel.Constant(program.Root())
+	if name := v.NameAt(place, program.Root()); name != nil && name.Single() {
+		if longer := name.Field.Exceeds(f); longer != "" {
+			whole.Severity, whole.Code, whole.Message = feel.Warning, "longer", longer
+			problems = append(problems, whole)
+		}
+	}
 	if !isConstant {
 		return program, problems
 	}
@@ -290,4 +297,15 @@ func (v *Vocabulary) advised(part, text string, place int, f *field.Field, probl
 var missing = map[string]string{
 	"value": "write the value that the field gets",
 	"must":  "write what must hold",
+}
+
+// UniqueBy says what a unique rule compares, in a form by which the keys of records are kept.
+func (c *Compiled) UniqueBy() match.Unique {
+	kind, u := c.vocabulary.Kind, c.Effect.Unique
+	by := match.Unique{Everywhere: u.Everywhere, Ignore: append(match.Differences{}, u.Ignore...), Near: u.Near}
+	for _, place := range c.Unique {
+		by.Fields = append(by.Fields, kind.Fields[place].Key)
+	}
+	slices.Sort(by.Ignore)
+	return by
 }

@@ -113,6 +113,10 @@ func (v *Vocabulary) collect(ofLine bool) (names []Name, index map[string]int) {
 			}
 		}
 	}
+	if ofLine && v.Columns > 0 {
+		number := &field.Field{Key: lineGroup + LineNumber, Label: "Line number", Type: field.Number}
+		add(lineGroup+LineNumber, number.Label, groupLine, number, "", false)
+	}
 	for i := range kind.Fields {
 		if f := &kind.Fields[i]; f.OfLine() {
 			add(f.Key, f.Label+" of all lines", groupLines, f, kind.Key, true)
@@ -161,8 +165,11 @@ func (v *Vocabulary) behind(link Name, add func(text, label, group string, f *fi
 		return
 	}
 	for j := range v.kinds[i].Fields {
-		if f := &v.kinds[i].Fields[j]; !f.OfLine() {
+		f := &v.kinds[i].Fields[j]
+		if !f.OfLine() {
 			add(link.Text+"."+f.Key, f.Label+" of "+link.Label, link.Label, f, v.kinds[i].Key, false)
+		} else if link.Single() {
+			add(link.Text+".lines."+f.Column(), f.Label+" of the lines of "+link.Label, link.Label, f, v.kinds[i].Key, true)
 		}
 	}
 }

@@ -503,6 +503,10 @@ func (t *teller) filtered(n *feel.Filter) bool {
 
 // path tells a part of a value, and columns of lines.
 func (t *teller) path(n *feel.Path) {
+	if l := t.v.lineOf(n, t.place); l != nil {
+		t.lineOf(n, l)
+		return
+	}
 	if filter, ok := n.Base.(*feel.Filter); ok {
 		if f := t.kind.Field(field.LinePrefix + n.Member); f != nil {
 			if slot, reads := feel.SlotOf(filter.Base); reads && slot == t.v.Lines {

@@ -115,11 +115,11 @@ type Notice struct {
 }
 
 // Notices tells for which of the companies, from today on, there is or will be no value:
-// a gap between two periods, and an end within Soon days.
-func (s *Standing) Notices(companies []string, today record.Day) (notices []Notice) {
+// a gap between two periods, and an end within Soon days. write writes a day for who is told.
+func (s *Standing) Notices(companies []string, today record.Day, write func(record.Day) string) (notices []Notice) {
 	told := map[string]bool{}
 	for _, company := range companies {
-		for _, n := range s.noticesOf(company, today) {
+		for _, n := range s.noticesOf(company, today, write) {
 			// What lacks for want of a value for all is said once.
 			if key := n.Code + string(n.Day) + n.Company; !told[key] {
 				told[key] = true
@@ -130,7 +130,7 @@ func (s *Standing) Notices(companies []string, today record.Day) (notices []Noti
 	return notices
 }
 
-func (s *Standing) noticesOf(company string, today record.Day) (notices []Notice) {
+func (s *Standing) noticesOf(company string, today record.Day, write func(record.Day) string) (notices []Notice) {
 	owner := company
 	if !slices.ContainsFunc(s.Periods, func(p StandingValue) bool { return p.Company == company }) {
 		owner = ""
@@ -149,7 +149,7 @@ func (s *Standing) noticesOf(company string, today record.Day) (notices []Notice
 			say("none", day, "has no value today and none later")
 			return notices
 		}
-		say("gap", day, "has no value until %s", Later(next, -1))
+		say("gap", day, "has no value until %s", write(Later(next, -1)))
 		day = next
 	}
 	for {
@@ -165,11 +165,11 @@ func (s *Standing) noticesOf(company string, today record.Day) (notices []Notice
 		next := s.begins(company, gap)
 		switch {
 		case next != "":
-			say("gap", gap, "has no value from %s until %s", gap, Later(next, -1))
+			say("gap", gap, "has no value from %s until %s", write(gap), write(Later(next, -1)))
 			day = next
 			continue
 		case end <= horizon:
-			say("ends", gap, "ends on %s, and nothing follows", end)
+			say("ends", gap, "ends on %s, and nothing follows", write(end))
 		}
 		return notices
 	}

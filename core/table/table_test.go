@@ -95,7 +95,7 @@ func TestGapsAndEndsAreAnnounced(t *testing.T) {
 		s := freight(c.periods...)
 		require.Empty(t, s.Check(), name)
 		var got []string
-		for _, n := range s.Notices([]string{"10", "30"}, "2026-11-24") {
+		for _, n := range s.Notices([]string{"10", "30"}, "2026-11-24", func(d record.Day) string { return string(d) }) {
 			got = append(got, fmt.Sprintf("%s %s: %s", n.Code, n.Day, n.Message))
 		}
 		assert.Equal(t, c.want, got, name)

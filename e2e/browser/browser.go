@@ -8,6 +8,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"net/http/httptest"
 	"os"
@@ -115,6 +116,7 @@ func (b *Browser) Start(filled bool) (*Application, error) {
 }
 
 func (a *Application) serve(filled bool) error {
+	slog.SetLogLoggerLevel(slog.LevelWarn) // what was asked is told by the tests
 	ctx := context.Background()
 	var err error
 	path := filepath.Join(a.folder, "e2e.db")
@@ -229,18 +231,18 @@ func (p *Page) Do(actions ...chromedp.Action[chromedp.Void]) error {
 func Ask[T any](p *Page, action chromedp.Action[T]) (T, error) {
 	ctx, cancel := context.WithTimeout(p.tab, patience)
 	defer cancel()
-	return chromedp.Run(ctx, action)
+	answer, err := chromedp.Run(ctx, action)
+	for tries := 0; tries < 3 && err != nil && (strings.Contains(err.Error(), "navigated") || strings.Contains(err.Error(), "Cannot find context")); tries++ {
+		answer, err = chromedp.Run(ctx, action) // the page was loaded anew meanwhile
+	}
+	return answer, err
 }
 
 // Until waits until the JavaScript expression is true. The error holds what the
 // page shows instead.
 func (p *Page) Until(expression string) error {
 	poll := chromedp.Poll[bool](expression, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(0)) // Ask bounds it
-	_, err := Ask(p, poll)
-	for tries := 0; tries < 3 && err != nil && strings.Contains(err.Error(), "navigated"); tries++ {
-		_, err = Ask(p, poll) // the page was loaded anew meanwhile
-	}
-	if err != nil {
+	if _, err := Ask(p, poll); err != nil {
 		text, _ := Ask(p, chromedp.Evaluate[string](`document.body.innerText`))
 		return fmt.Errorf("never true: %s: %w\nthe page shows:\n%s", expression, err, text)
 	}
@@ -309,7 +311,7 @@ func (p *Page) Click(selector, text string) error {
 		window.__met = false;
 		document.addEventListener("mousedown", (press) => {
 			const within = e.contains(press.target);
-			window.__met = within || press.target.contains(e);
+			window.__met = within || press.target === top;
 			// The page moved between pressing and letting go: the click belongs to what holds both.
 			document.addEventListener("click", (click) => {
 				if (within && e.isConnected && !e.contains(click.target)) window.__met = false;

@@ -17,7 +17,8 @@ import (
 
 // view is a screen and how to get there. Steps are "field=value" to enter on the
 // plan, "fill ADDRESS=value" on a form, "click SELECTOR", "wait SELECTOR", "type TEXT"
-// into what has the cursor, "post", "rest" (nothing has the cursor), "top" and "night".
+// into what has the cursor, "post", "rest" (nothing has the cursor), "top", "night" and "plant" (rules
+// that are wrong on purpose).
 type view struct {
 	name, path, wait string
 	steps            []string
@@ -27,7 +28,8 @@ var vendor = []string{"name=Yuzu Packing K.K.", "country=Japan", "email=sales@yu
 	"bank_account=0990-004-7731059", "discount_rate=2.5 %", "credit_limit=6,000,000", "agreement_start=01/04/2026", "agreement_end=31/03/2026"}
 
 var views = []view{
-	{"plan-test-document", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`, append(vendor, "top")},
+	{"to-do", "/", `[aria-label="Failing proofs"] li`, []string{`wait [aria-label="Coming up"]`}},
+	{"findings", "/findings", ".finding", []string{"plant", `wait [data-code="overlap"]`}},
 	{"plan-rule", "/plan?company=30&type=TRAD", `[data-station="substitute"] .phrase`,
 		append(vendor, "top", `click [data-field="payment_terms"] [data-station="default"]`)},
 	{"plan-formula", "/plan?company=10&type=SERV&field=clerk&family=default", `[data-station="default"] .phrase`,
@@ -50,9 +52,7 @@ var views = []view{
 		[]string{"fill text=Moved to the packing hall", "click .lines .foot .plain", "fill lines.1.account=590000", "fill lines.1.debit=1,100.00", "click .lines .foot .plain",
 			"fill lines.2.account=159000", "fill lines.2.credit=1100.50", "post", "wait .done"}},
 	{"tables-crosswalk", "/tables/crosswalks?crosswalk=transit", ".rows tbody tr", []string{"wait .missing"}},
-	{"tables-series", "/tables/series", "tbody .plain", []string{"click tbody tr:first-child .plain", "wait .next code"}},
-	{"plan-source", "/plan?kind=sales_order&company=10&type=SO&field=payment_terms&family=source", ".pane .sentence",
-		[]string{"customer=C10001", "wanted_on=25/11/2026", "click .picker .plain", "lines.item=I1001", "lines.quantity=900", "lines.price=19", "rest"}},
+	{"runs", "/runs", ".empty", []string{"look", "wait .found td"}},
 	{"plan-compare", "/plan?kind=vendor&company=10&type=SERV", `[data-station="substitute"] .phrase`,
 		[]string{"click .top .button", "wait .row.other", "click .compare .button", "wait .copy .one"}},
 	{"tables-layouts", "/tables/layouts?kind=vendor&company=30", ".chip", []string{`click .chip[data-field="tax_number"]`}},
@@ -117,6 +117,37 @@ func take(chromium *browser.Browser, v view, folder string) error {
 	return os.WriteFile(filepath.Join(folder, v.name+".png"), png, 0o644)
 }
 
+// looked writes a rule, and looks what it would do to existing records.
+const looked = `(async () => {
+	const ask = (path, body) => fetch("/api/v1" + path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) }).then((r) => r.json());
+	const rule = (family, target, effect, companies) => ({ kind: "vendor", family, target, scope: { companies, types: [], from: "", until: "" }, when: "", effect, on: { new: true, change: true }, priority: 0, note: { askedBy: "", askedOn: "", why: "" } });
+	for (const body of [
+		rule("validate", "website", { severity: "refuse", must: "is filled(website)", message: "Enter the web address." }, ["30"]),
+		rule("substitute", "payment_terms", { value: '"N60"' }, []),
+	]) {
+		const kept = await ask("/rules", { body });
+		await ask("/runs", { rule: kept.id });
+	}
+	return true;
+})()`
+
+// planted puts rules in force that are worth a finding.
+const planted = `(async () => {
+	const ask = (path, body) => fetch("/api/v1" + path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) }).then((r) => r.json());
+	for (const [family, target, when, effect] of [
+		["substitute", "clerk", 'credit_limit > 100000', { value: '"HELEN"' }],
+		["substitute", "clerk", 'country = "JP"', { value: '"MARTIN"' }],
+		["default", "lead_time", 'country = "DE" and country = "AT"', { value: "21", lifetime: "new only" }],
+		["default", "minimum_order", "", { lifetime: "whenever blank", value: "if credit_limit < 1000 then 50 else if credit_limit > 1000 then 250 else null" }],
+	]) {
+		const scope = { companies: [], types: [], from: "", until: "" };
+		const body = { kind: "vendor", family, target, scope, when, effect, on: { new: true, change: true }, priority: 0, note: { askedBy: "", askedOn: "", why: "" } };
+		const rule = await ask("/rules", { body });
+		await ask("/rules/" + rule.id + "/state", { version: rule.version, state: "in force", reason: "A try" });
+	}
+	return true;
+})()`
+
 func shows(page *browser.Page, selector string) error {
 	return page.Until(fmt.Sprintf(`document.querySelector(%q)?.checkVisibility() === true`, selector))
 }
@@ -148,6 +179,16 @@ func do(page *browser.Page, step string) error {
 	case "night":
 		_, err := browser.Ask(page, chromedp.Evaluate[bool](`(document.documentElement.classList.add("night"), true)`))
 		return err
+	case "plant":
+		if _, err := browser.Ask(page, chromedp.Evaluate[bool](planted, chromedp.EvalAwaitPromise)); err != nil {
+			return err
+		}
+		return page.Go("/findings")
+	case "look":
+		if _, err := browser.Ask(page, chromedp.Evaluate[bool](looked, chromedp.EvalAwaitPromise)); err != nil {
+			return err
+		}
+		return page.Go("/runs?run=2")
 	case "post":
 		return page.Do(chromedp.KeyEvent(kb.Enter, chromedp.KeyModifiers(chromedp.ModifierCtrl)))
 	}

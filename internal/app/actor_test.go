@@ -70,7 +70,7 @@ func TestEveryRowTellsWhoWroteIt(t *testing.T) {
 	must(err)
 	require.NoError(t, s.Close())
 
-	db, err := sql.Open("sqlite", path)
+	db, err := sql.Open("sqlite3", path)
 	require.NoError(t, err)
 	defer func() { require.NoError(t, db.Close()) }()
 	looked := map[string]int{}

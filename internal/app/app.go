@@ -9,6 +9,7 @@ import (
 	"codicil/internal/app/catalog"
 	"codicil/internal/app/coverage"
 	"codicil/internal/app/fields"
+	"codicil/internal/app/findings"
 	"codicil/internal/app/formulas"
 	"codicil/internal/app/impact"
 	"codicil/internal/app/judging"
@@ -16,11 +17,14 @@ import (
 	"codicil/internal/app/proofs"
 	"codicil/internal/app/records"
 	"codicil/internal/app/rules"
+	"codicil/internal/app/runs"
 	"codicil/internal/app/tables"
 	"codicil/internal/app/trials"
+	"codicil/internal/app/waiting"
 	"codicil/internal/clock"
 	"codicil/internal/store"
 	"context"
+	"errors"
 )
 
 // App is the application: its use cases by subject. It may be used by several goroutines.
@@ -36,7 +40,10 @@ type App struct {
 	Formulas *formulas.Service
 	Proofs   *proofs.Service
 	Coverage *coverage.Service
+	Findings *findings.Service
+	Waiting  *waiting.Service
 	Books    *books.Service
+	Runs     *runs.Service
 
 	live *records.Live
 }
@@ -45,10 +52,11 @@ type App struct {
 func New(s *store.Store, now clock.Clock) *App { return assemble(judging.New(s, now)) }
 
 func assemble(j *judging.Service) *App {
-	live := records.NewLive(j)
+	live, work := records.NewLive(j), runs.New(j.Store, j.Clock)
+	effects := impact.New(j, work)
 	a := &App{
-		Records: records.New(j, live), Trials: trials.New(j), Rules: rules.New(j), Impact: impact.New(j), Formulas: formulas.New(j),
-		Proofs: proofs.New(j), Coverage: coverage.New(j), live: live,
+		Records: records.New(j, live), Trials: trials.New(j), Rules: rules.New(j, effects), Impact: effects, Runs: work, Formulas: formulas.New(j),
+		Proofs: proofs.New(j), Coverage: coverage.New(j), Findings: findings.New(j), Waiting: waiting.New(j), live: live,
 	}
 	a.Posting = posting.New(j, live, a.Proofs)
 	a.Tables = tables.New(j, a.Rules)
@@ -62,4 +70,15 @@ func assemble(j *judging.Service) *App {
 }
 
 // Resume finishes what was begun when the program ended.
-func (a *App) Resume(ctx context.Context) error { return a.live.Resume(ctx) }
+func (a *App) Resume(ctx context.Context) error {
+	return errors.Join(a.Runs.Resume(ctx), a.live.Resume(ctx))
+}
+
+// Ready tells whether the data can be read.
+func (a *App) Ready(ctx context.Context) error {
+	_, err := a.Catalog.Catalog(ctx)
+	return err
+}
+
+// Close ends the work that goes on beside requests.
+func (a *App) Close() { a.Runs.Close() }

@@ -3,6 +3,7 @@ package app_test
 import (
 	"fmt"
 	"maps"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -373,9 +374,8 @@ func TestARuleInForceIsNotChangedWithoutAWord(t *testing.T) {
 	_, err := d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next})
 	assert.Equal(t, "needs-reason", code(t, err))
 	assert.ErrorContains(t, err, "it would refuse 1 of 1 saved records")
-	found, _, err := d.Impact.OfChange(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next})
-	require.NoError(t, err)
-	assert.Equal(t, contract.Impact{Looked: 1, Refused: 1}, found)
+	run, _ := effect(t, d, contract.ImpactRequest{Rule: v.ID, Change: &contract.RuleChange{Version: v.Version, Body: next}})
+	assert.Equal(t, contract.Impact{Looked: 1, Refused: 1}, *run.Impact)
 	v, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Version: v.Version, Body: next, Reason: "agreed with Moya"})
 	require.NoError(t, err)
 	versions, err := d.Rules.Versions(as(t), v.ID)
@@ -617,4 +617,72 @@ func TestWhatIsStoredIsReadExactly(t *testing.T) {
 func officeAt(t *testing.T, now time.Time) *app.App {
 	t.Helper()
 	return appOver(t, func() time.Time { return now })
+}
+
+// What can no longer be computed as it was is told by the values that were kept, with who gave them.
+func TestWhatComesOutOtherwiseNowIsToldByItsValues(t *testing.T) {
+	d := harbour(t)
+	v := add(t, d, body("vendor", rule.Compute, "credit_limit", rule.Effect{Value: "0.125"}), rule.InForce)
+	r := save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay Ropes"}))
+	require.Equal(t, "0.13", r.Content.Values["credit_limit"])
+	told := func() (contract.Told, contract.FieldOutcome) {
+		told, err := d.Records.ToldOf(as(t), record.Ref{Kind: "vendor", Number: r.Number}, 1, "", nil)
+		require.NoError(t, err)
+		i := slices.IndexFunc(told.Outcome.Fields, func(f contract.FieldOutcome) bool { return f.Key == "credit_limit" })
+		return told.Told, told.Outcome.Fields[i]
+	}
+	how, f := told()
+	assert.Equal(t, contract.Again, how)
+	assert.NotEmpty(t, f.Acts)
+	_, err := d.Catalog.SaveCompany(as(t), "10", record.Company{Name: "Salt Works", Country: "IE", Currency: "EUR", Rounding: "half-even"})
+	require.NoError(t, err)
+	how, f = told()
+	assert.Equal(t, contract.Values, how, "0.125 is rounded to 0.12 now")
+	assert.Equal(t, "0.13", f.Final.Value)
+	assert.Equal(t, fmt.Sprintf("rule %d v%d", v.ID, v.Version), f.Origin)
+	assert.Empty(t, f.Acts)
+	_, err = d.Records.ToldOf(as(t), record.Ref{Kind: "vendor", Number: r.Number}, 9, "", nil)
+	assert.Equal(t, "not-found", code(t, err))
+}
+
+// Who gave the values of lines is known as long as they stand, however often the document is saved and posted.
+func TestLinesKeepTheirOrigins(t *testing.T) {
+	d := harbour(t)
+	v := add(t, d, body("sales_order", rule.Default, "lines.text", rule.Effect{Lifetime: rule.NewOnly, Value: `"Ropes"`}), rule.InForce)
+	r := save(t, d, document("sales_order", "10", "SO", values{"reference": "A1"}, values{"quantity": "2"}))
+	want := record.Origins{"quantity": record.Person, "text": record.ByRule(v.ID, v.Version)}
+	assert.Equal(t, want, r.Content.Lines[0].Origins)
+	change := asSaved(&r, nil)
+	change.Entered["reference"] = judge.Item{Value: "A2"}
+	answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: change, Version: r.Version})
+	require.NoError(t, err)
+	assert.Equal(t, want, answer.Record.Content.Lines[0].Origins)
+	posted := post(t, d, *answer.Record)
+	require.NotNil(t, posted.Record, "%v", posted.Outcome.Messages)
+	assert.Equal(t, want, posted.Record.Content.Lines[0].Origins)
+}
+
+// A value is told by the version in which it came, whatever was saved and written since.
+func TestAValueIsToldByTheVersionInWhichItCame(t *testing.T) {
+	d := harbour(t)
+	v := add(t, d, body("vendor", rule.Default, "clerk", rule.Effect{Lifetime: rule.NewOnly, Value: `"MOYA"`}), rule.InForce)
+	r := save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay Ropes"}))
+	change := asSaved(&r, nil)
+	change.Entered["name"] = judge.Item{Value: "Quay Ropes Ltd"}
+	_, err := d.Records.Save(as(t), contract.SaveRequest{Document: change, Version: r.Version})
+	require.NoError(t, err)
+	at := record.Ref{Kind: "vendor", Number: r.Number}
+	for address, version := range map[string]int{"clerk": 1, "name": 2, "": 2} {
+		told, err := d.Records.ToldOf(as(t), at, 2, address, nil)
+		require.NoError(t, err)
+		assert.Equal(t, version, told.Version, address)
+		if address != "clerk" {
+			continue
+		}
+		i := slices.IndexFunc(told.Outcome.Fields, func(f contract.FieldOutcome) bool { return f.Key == "clerk" })
+		require.NotEmpty(t, told.Outcome.Fields[i].Acts)
+		assert.Equal(t, v.ID, told.Outcome.Fields[i].Acts[0].Rule)
+	}
+	_, err = d.Records.ToldOf(as(t), at, 2, "nope", nil)
+	assert.Equal(t, "unknown-field", code(t, err))
 }

@@ -62,9 +62,9 @@ func (flag) Show(_ *field.Field, v feel.Value, _ field.Format, _ field.Surroundi
 	return "⚑" + v.Plain()
 }
 
-// Comparison puts the later letter first, so that the order is seen to be the type's own.
-func (flag) Comparison() func(a, b feel.Value) int {
-	return func(a, b feel.Value) int { return strings.Compare(b.Plain(), a.Plain()) }
+// SortKey puts the later letter first, so that the order is seen to be the type's own.
+func (flag) SortKey() func(feel.Value) string {
+	return func(v feel.Value) string { return string(rune(0x7f) - []rune(v.Plain())[0]) }
 }
 
 func (flag) Relations() []field.Relation { return field.Named(field.Choice).Relations() }

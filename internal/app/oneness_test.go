@@ -310,6 +310,8 @@ func TestWhatIsShownIsWhatHappens(t *testing.T) {
 
 		given := w.order(rt)
 		version := 0
+		then := map[int]contract.Outcome{} // by version of the record
+		practised := map[string]contract.Outcome{}
 		for range 2 { // new, and as a change
 			try := func(moment rule.Moment) contract.Outcome {
 				out, err := w.d.Trials.Try(ctx, contract.TryRequest{Document: given, Moment: moment})
@@ -331,6 +333,7 @@ func TestWhatIsShownIsWhatHappens(t *testing.T) {
 			same(rt, "posted to the practice ledger", before, outcome)
 			if posted != nil {
 				same(rt, "the posting", before, posted.Outcome)
+				practised[posted.Summary.Number] = outcome
 			}
 			alone := w.plainly(given, rule.Posting)
 			alone.Linked = w.linked
@@ -353,6 +356,7 @@ func TestWhatIsShownIsWhatHappens(t *testing.T) {
 			}
 			same(rt, "stored", ofOutcome(&shown).Values, ofContent(&answer.Record.Content))
 			version = answer.Record.Version
+			then[version] = answer.Outcome
 
 			// Saving again at once changes nothing.
 			again := asSaved(answer.Record, given.Reasons)
@@ -385,6 +389,30 @@ func TestWhatIsShownIsWhatHappens(t *testing.T) {
 		answer, err := w.d.Posting.Post(ctx, record.Ref{Kind: given.Kind, Number: given.Record}, contract.PostRequest{Version: r.Version, Reasons: reasons})
 		require.NoError(rt, err)
 		same(rt, "posted to the books", shown, answer.Outcome)
+
+		// Whatever becomes of rules and linked records later: it is told as it was.
+		if answer.Record != nil {
+			then[answer.Record.Version] = answer.Outcome
+		}
+		w.enforce(rt, draw(rt))
+		for version, outcome := range then {
+			told, err := w.d.Records.ToldOf(ctx, record.Ref{Kind: given.Kind, Number: given.Record}, version, "", nil)
+			require.NoError(rt, err)
+			require.Equal(rt, contract.Again, told.Told, "version %d", version)
+			same(rt, "told again", outcome, told.Outcome)
+		}
+		for number, outcome := range practised {
+			posting, err := w.d.Posting.Posting(ctx, "practice", number, nil)
+			require.NoError(rt, err)
+			require.Equal(rt, contract.Again, posting.Told)
+			same(rt, "the test posting told again", outcome, posting.Outcome)
+		}
+		if answer.Record != nil {
+			posting, err := w.d.Posting.Posting(ctx, "books", given.Record, nil)
+			require.NoError(rt, err)
+			require.Equal(rt, contract.Again, posting.Told)
+			same(rt, "the posting told again", answer.Outcome, posting.Outcome)
+		}
 	})
 	for _, family := range rule.Families {
 		for _, occasion := range []string{"new", "change"} {

@@ -15,22 +15,25 @@ import (
 // Cache is what is kept in memory of one store. It may be used by several goroutines.
 type Cache struct {
 	store *store.Store
-	// Records are the saved records.
-	Records Records
+	// Records are the saved records that were read lately.
+	Records *Records
 
 	mutex     sync.Mutex
 	reference *Reference
 	books     map[string]*plan.Book // by kind
 	plans     map[planKey]*plan.Plan
+	before    map[bookAt]*plan.Book
 	// version is that of the rule book; 0: it is to be read.
 	version int64
 	seed    string
 }
 
+// mostRecords is about how many bytes of records are kept.
+const mostRecords = 64 << 20
+
 // New returns an empty cache over the store.
 func New(s *store.Store) *Cache {
-	c := &Cache{store: s, books: map[string]*plan.Book{}, plans: map[planKey]*plan.Plan{}}
-	c.Records = &recordCache{store: s, kinds: map[string]*ofKind{}, unique: map[int64]*uniqueness{}, reference: c.Reference}
+	c := &Cache{store: s, Records: newRecords(s, mostRecords), books: map[string]*plan.Book{}, plans: map[planKey]*plan.Plan{}, before: map[bookAt]*plan.Book{}}
 	return c
 }
 
@@ -84,6 +87,59 @@ func (c *Cache) Book(ctx context.Context, kind string) (*plan.Book, error) {
 	}
 	c.books[kind] = plan.NewBook(k, ref.Kinds, ref.Tables, rules)
 	return c.books[kind], nil
+}
+
+// mostBooks is how many books of before are kept.
+const mostBooks = 30
+
+// BookAt returns the rules of a kind as they were at a version of the rule book, with the tables of then; fields,
+// types and companies are those of now.
+func (c *Cache) BookAt(ctx context.Context, kind string, version int64) (*plan.Book, error) {
+	now, _, err := c.Version(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if now.Book == version {
+		return c.Book(ctx, kind)
+	}
+	ref, err := c.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	k, err := ref.Kind(kind)
+	if err != nil {
+		return nil, err
+	}
+	at := bookAt{ref, kind, version}
+	c.mutex.Lock()
+	book := c.before[at]
+	c.mutex.Unlock()
+	if book != nil {
+		return book, nil
+	}
+	rules, err := c.store.RulesAt(ctx, kind, version)
+	if err != nil {
+		return nil, err
+	}
+	tables, err := c.store.TablesAt(ctx, version)
+	if err != nil {
+		return nil, err
+	}
+	book = plan.NewBook(k, ref.Kinds, &tables.Set, rules)
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	if len(c.before) >= mostBooks {
+		clear(c.before)
+	}
+	c.before[at] = book
+	return book, nil
+}
+
+// bookAt names a book of before, under the reference data of now.
+type bookAt struct {
+	reference *Reference
+	kind      string
+	version   int64
 }
 
 // Version returns what documents are judged by now, and the seed of random numbers.

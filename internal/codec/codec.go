@@ -178,3 +178,11 @@ func into(to, from reflect.Value) {
 		to.Set(from.Convert(to.Type()))
 	}
 }
+
+// Keeps tells whether values of a type, or those that it points to, have a shape.
+func Keeps(t reflect.Type) bool {
+	if t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
+	return shapes[t] != nil
+}

@@ -122,6 +122,8 @@ type followOnModel struct {
 	To    string      `json:"to"`
 	Type  string      `json:"type,omitempty"`
 	Pairs []pairModel `json:"pairs"`
+	Types []string    `json:"types,omitempty"`
+	When  string      `json:"when,omitempty"`
 }
 
 type pairModel struct {
@@ -399,6 +401,40 @@ type traceModel struct {
 	Lines     []tracedLineModel    `json:"lines"`
 	Messages  []tracedMessageModel `json:"messages"`
 	FollowUps []tracedWriteModel   `json:"followUps,omitempty"`
+}
+
+type judgedModel struct {
+	Document documentModel `json:"document"`
+	Basis    basisModel    `json:"basis"`
+}
+
+type basisModel struct {
+	At             string           `json:"at"`
+	Today          string           `json:"today"`
+	User           string           `json:"user"`
+	Moment         string           `json:"moment"`
+	Keyed          bool             `json:"keyed,omitempty"`
+	Version        judgedByModel    `json:"version"`
+	Before         int              `json:"before,omitempty"`
+	AsStored       bool             `json:"asStored,omitempty"`
+	Records        []readModel      `json:"records,omitempty"`
+	Previous       readModel        `json:"previous,omitzero"`
+	PreviousOfType readModel        `json:"previousOfType,omitzero"`
+	Same           []answerModel    `json:"same,omitempty"`
+	Counts         map[string]int64 `json:"counts,omitempty"`
+	Sum            string           `json:"sum"`
+}
+
+type readModel struct {
+	Kind    string `json:"kind"`
+	Number  string `json:"number"`
+	Version int    `json:"version"`
+}
+
+type answerModel struct {
+	Rule    int64    `json:"rule"`
+	Key     string   `json:"key"`
+	Numbers []string `json:"numbers"`
 }
 
 type judgedByModel struct {

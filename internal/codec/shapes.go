@@ -53,6 +53,7 @@ func init() {
 	keep[judge.Document, documentModel]("document", aspectsOfChanges)
 	keep[proof.Expectation, expectationModel]("expectation", whoSpeaks)
 	keep[ledger.Trace, traceModel]("trace")
+	keep[judge.Kept, judgedModel]("judgement")
 	// Parts of a book's file.
 	keep[record.Company, companyModel]("company")
 	keep[record.Type, typeModel]("type")

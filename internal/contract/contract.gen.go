@@ -21,43 +21,43 @@ import (
 
 // Defines values for ActDid.
 const (
-	Acted         ActDid = "acted"
-	Beaten        ActDid = "beaten"
-	Failed        ActDid = "failed"
-	Holds         ActDid = "holds"
-	NotNeeded     ActDid = "not needed"
-	NotReached    ActDid = "not reached"
-	NotTaken      ActDid = "not taken"
-	OtherOccasion ActDid = "other occasion"
-	Speaks        ActDid = "speaks"
-	Undecided     ActDid = "undecided"
-	WhenNotTrue   ActDid = "when not true"
+	ActDidActed         ActDid = "acted"
+	ActDidBeaten        ActDid = "beaten"
+	ActDidFailed        ActDid = "failed"
+	ActDidHolds         ActDid = "holds"
+	ActDidNotNeeded     ActDid = "not needed"
+	ActDidNotReached    ActDid = "not reached"
+	ActDidNotTaken      ActDid = "not taken"
+	ActDidOtherOccasion ActDid = "other occasion"
+	ActDidSpeaks        ActDid = "speaks"
+	ActDidUndecided     ActDid = "undecided"
+	ActDidWhenNotTrue   ActDid = "when not true"
 )
 
 // Valid indicates whether the value is a known member of the ActDid enum.
 func (e ActDid) Valid() bool {
 	switch e {
-	case Acted:
+	case ActDidActed:
 		return true
-	case Beaten:
+	case ActDidBeaten:
 		return true
-	case Failed:
+	case ActDidFailed:
 		return true
-	case Holds:
+	case ActDidHolds:
 		return true
-	case NotNeeded:
+	case ActDidNotNeeded:
 		return true
-	case NotReached:
+	case ActDidNotReached:
 		return true
-	case NotTaken:
+	case ActDidNotTaken:
 		return true
-	case OtherOccasion:
+	case ActDidOtherOccasion:
 		return true
-	case Speaks:
+	case ActDidSpeaks:
 		return true
-	case Undecided:
+	case ActDidUndecided:
 		return true
-	case WhenNotTrue:
+	case ActDidWhenNotTrue:
 		return true
 	default:
 		return false
@@ -87,12 +87,12 @@ func (e CasesRequestPart) Valid() bool {
 
 // Defines values for ConfirmationState.
 const (
-	Failing           ConfirmationState = "failing"
-	NotProved         ConfirmationState = "not proved"
-	OutOfDate         ConfirmationState = "out of date"
-	ProvedBothWays    ConfirmationState = "proved both ways"
-	ProvedToAct       ConfirmationState = "proved to act"
-	ProvedToKeepStill ConfirmationState = "proved to keep still"
+	Failing        ConfirmationState = "failing"
+	NotProved      ConfirmationState = "not proved"
+	OutOfDate      ConfirmationState = "out of date"
+	ProvedBothWays ConfirmationState = "proved both ways"
+	ProvedNotToAct ConfirmationState = "proved not to act"
+	ProvedToAct    ConfirmationState = "proved to act"
 )
 
 // Valid indicates whether the value is a known member of the ConfirmationState enum.
@@ -106,9 +106,9 @@ func (e ConfirmationState) Valid() bool {
 		return true
 	case ProvedBothWays:
 		return true
-	case ProvedToAct:
+	case ProvedNotToAct:
 		return true
-	case ProvedToKeepStill:
+	case ProvedToAct:
 		return true
 	default:
 		return false
@@ -274,6 +274,36 @@ func (e RuleProblemSeverity) Valid() bool {
 	}
 }
 
+// Defines values for RunState.
+const (
+	RunStateCutOff  RunState = "cut off"
+	RunStateDone    RunState = "done"
+	RunStateFailed  RunState = "failed"
+	RunStateRunning RunState = "running"
+	RunStateStopped RunState = "stopped"
+	RunStateWaiting RunState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the RunState enum.
+func (e RunState) Valid() bool {
+	switch e {
+	case RunStateCutOff:
+		return true
+	case RunStateDone:
+		return true
+	case RunStateFailed:
+		return true
+	case RunStateRunning:
+		return true
+	case RunStateStopped:
+		return true
+	case RunStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SheetAs.
 const (
 	Csv  SheetAs = "csv"
@@ -286,6 +316,27 @@ func (e SheetAs) Valid() bool {
 	case Csv:
 		return true
 	case Xlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for Told.
+const (
+	Again  Told = "again"
+	Values Told = "values"
+	Whole  Told = "whole"
+)
+
+// Valid indicates whether the value is a known member of the Told enum.
+func (e Told) Valid() bool {
+	switch e {
+	case Again:
+		return true
+	case Values:
+		return true
+	case Whole:
 		return true
 	default:
 		return false
@@ -341,6 +392,14 @@ type Balance struct {
 	// Key Number of the account, vendor or customer
 	Key   string `json:"key"`
 	Title string `json:"title"`
+}
+
+// BalancePage defines model for BalancePage.
+type BalancePage struct {
+	Balances []Balance `json:"balances"`
+
+	// Next The place after the last; "" at the end
+	Next string `json:"next"`
 }
 
 // Band defines model for Band.
@@ -732,13 +791,40 @@ type FieldUses struct {
 
 // Finding defines model for Finding.
 type Finding struct {
+	// Because The conditions that exclude that it happens
+	Because []string `json:"because"`
+
+	// Code Stable: overlap, never-acts and so on; docs/findings.md lists them
 	Code string `json:"code"`
 
 	// Family Of the first of the rules
-	Family  string  `json:"family"`
-	Field   string  `json:"field"`
-	Message string  `json:"message"`
-	Rules   []int64 `json:"rules"`
+	Family string `json:"family,omitempty"`
+
+	// Field The field that it is about
+	Field string `json:"field,omitempty"`
+
+	// Key By which it is silenced
+	Key string `json:"key"`
+
+	// Kind That of its rules; empty for a table
+	Kind string `json:"kind"`
+
+	// Message What was found
+	Message string `json:"message"`
+
+	// Rules Those concerned; first the one to look at
+	Rules    []FoundRule `json:"rules"`
+	Silenced *Silenced   `json:"silenced,omitempty"`
+	Sort     string      `json:"sort"`
+	Table    *FoundTable `json:"table,omitempty"`
+	Witness  *Witness    `json:"witness,omitempty"`
+}
+
+// FindingProgress defines model for FindingProgress.
+type FindingProgress struct {
+	// Done Records that were looked at
+	Done  int `json:"done"`
+	Total int `json:"total"`
 }
 
 // FollowOn defines model for FollowOn.
@@ -857,6 +943,22 @@ type FormulaWord struct {
 	Text  string `json:"text"`
 }
 
+// FoundRule defines model for FoundRule.
+type FoundRule struct {
+	Companies []string `json:"companies"`
+	ID        int64    `json:"id"`
+	Name      string   `json:"name"`
+	Sentence  string   `json:"sentence"`
+	Types     []string `json:"types"`
+}
+
+// FoundTable defines model for FoundTable.
+type FoundTable struct {
+	Key   string `json:"key"`
+	Label string `json:"label"`
+	What  string `json:"what"`
+}
+
 // Function defines model for Function.
 type Function struct {
 	Chapter string `json:"chapter"`
@@ -909,15 +1011,20 @@ type Impact struct {
 
 // ImpactHit defines model for ImpactHit.
 type ImpactHit struct {
-	Company string `json:"company"`
-	Kind    string `json:"kind"`
-	Number  string `json:"number"`
+	// Changes Its values before and after
+	Changes []ValueChange `json:"changes"`
+	Company string        `json:"company"`
+	Kind    string        `json:"kind"`
+	Number  string        `json:"number"`
 
 	// Posted It is posted and stays as it is
-	Posted bool   `json:"posted,omitempty"`
-	Title  string `json:"title"`
+	Posted bool `json:"posted,omitempty"`
 
-	// Told The message, or the values that change
+	// Said The messages alone
+	Said  string `json:"said"`
+	Title string `json:"title"`
+
+	// Told The messages, and the values that change
 	Told string        `json:"told"`
 	Type string        `json:"type"`
 	What ImpactHitWhat `json:"what"`
@@ -925,6 +1032,23 @@ type ImpactHit struct {
 
 // ImpactHitWhat defines model for ImpactHit.What.
 type ImpactHitWhat string
+
+// ImpactPage defines model for ImpactPage.
+type ImpactPage struct {
+	Hits []ImpactHit `json:"hits"`
+
+	// Next The place after the last; "" at the end
+	Next string `json:"next"`
+}
+
+// ImpactRequest defines model for ImpactRequest.
+type ImpactRequest struct {
+	// Change The rule as it is being changed; missing: as it is kept
+	Change *RuleChange `json:"change,omitempty"`
+
+	// Rule The rule; 0: a new one, as the change states it
+	Rule int64 `json:"rule"`
+}
 
 // JournalEntry defines model for JournalEntry.
 type JournalEntry struct {
@@ -942,6 +1066,14 @@ type JournalEntry struct {
 	PartnerTitle string `json:"partnerTitle"`
 	Posting      string `json:"posting"`
 	Text         string `json:"text"`
+}
+
+// JournalPage defines model for JournalPage.
+type JournalPage struct {
+	Entries []JournalEntry `json:"entries"`
+
+	// Next The place after the last posting; "" at the end
+	Next string `json:"next"`
 }
 
 // KeepRequest defines model for KeepRequest.
@@ -1023,6 +1155,9 @@ type LedgerSummary struct {
 // Line defines model for Line.
 type Line = record.Line
 
+// LineOf defines model for LineOf.
+type LineOf = rule.LineOf
+
 // LineOutcome defines model for LineOutcome.
 type LineOutcome struct {
 	Fields []FieldOutcome `json:"fields"`
@@ -1040,13 +1175,18 @@ type LinkOption struct {
 
 // ListRequest defines model for ListRequest.
 type ListRequest struct {
+	// After The next of the page before, for the same selection; missing: from the start
+	After string `json:"after,omitempty"`
+
 	// Columns Keys of fields of the header
 	Columns []string `json:"columns,omitempty"`
 	Format  *Format  `json:"format,omitempty"`
 	Kind    string   `json:"kind"`
 
 	// Limit Missing: 100
-	Limit     int       `json:"limit,omitempty"`
+	Limit int `json:"limit,omitempty"`
+
+	// Offset Rows to leave out at the start; costs as much as showing them
 	Offset    int       `json:"offset,omitempty"`
 	Selection Selection `json:"selection"`
 }
@@ -1065,6 +1205,8 @@ type Merge struct {
 
 // Message defines model for Message.
 type Message struct {
+	// Ask Of a rule that failed: who asked for it, and can be asked about it
+	Ask   string `json:"ask,omitempty"`
 	Code  string `json:"code"`
 	Field string `json:"field"`
 
@@ -1174,6 +1316,21 @@ type Notice = table.Notice
 // Origins Who gave each value: person, load, carried (from the record before), or a rule in a version as in rule 12 v3; a field that is not there: not known
 type Origins = record.Origins
 
+// OthersChange defines model for OthersChange.
+type OthersChange struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+
+	// Deed What was done: in force, changed, kept
+	Deed string `json:"deed"`
+
+	// Key Number or key
+	Key  string `json:"key"`
+	Name string `json:"name"`
+	What string `json:"what"`
+	Why  string `json:"why,omitempty"`
+}
+
 // Outcome defines model for Outcome.
 type Outcome struct {
 	// Changes The changes on top of the rules in force with which it was judged
@@ -1219,9 +1376,6 @@ type PlainValues = evaluation.Values
 // Plan defines model for Plan.
 type Plan struct {
 	Fields []PlanField `json:"fields"`
-
-	// Findings What somebody should look at
-	Findings []Finding `json:"findings"`
 
 	// Loop The path of fields that wait for each other
 	Loop string `json:"loop,omitempty"`
@@ -1283,6 +1437,16 @@ type Posting struct {
 	Proofs     []Use          `json:"proofs"`
 	ReversedBy string         `json:"reversedBy,omitempty"`
 	Summary    PostingSummary `json:"summary"`
+
+	// Told How an outcome of before is told. again: its trace is computed again by the rules, tables and records of then, and gives the same. values: what is computed again would differ, or what it rested on is not known, so only the values that were kept are told, with who gave them. whole: its trace was kept whole, by an earlier release
+	Told Told `json:"told"`
+}
+
+// PostingPage defines model for PostingPage.
+type PostingPage struct {
+	// Next The place after the last posting; "" at the end
+	Next     string           `json:"next"`
+	Postings []PostingSummary `json:"postings"`
 }
 
 // PostingSummary defines model for PostingSummary.
@@ -1400,8 +1564,11 @@ type Record struct {
 	Kind      string    `json:"kind"`
 
 	// Late A linked record changed, and a live value is still to be taken anew
-	Late   bool   `json:"late,omitempty"`
-	Number string `json:"number"`
+	Late bool `json:"late,omitempty"`
+
+	// Next The maps by which a record can follow it now
+	Next   []int64 `json:"next,omitempty"`
+	Number string  `json:"number"`
 
 	// Origin The record that this one follows
 	Origin     *Use        `json:"origin,omitempty"`
@@ -1413,13 +1580,30 @@ type Record struct {
 	Version    int         `json:"version"`
 }
 
+// RecordOutcome defines model for RecordOutcome.
+type RecordOutcome struct {
+	Outcome Outcome `json:"outcome"`
+
+	// Told How an outcome of before is told. again: its trace is computed again by the rules, tables and records of then, and gives the same. values: what is computed again would differ, or what it rested on is not known, so only the values that were kept are told, with who gave them. whole: its trace was kept whole, by an earlier release
+	Told Told `json:"told"`
+
+	// Version The version that is told of: the one that was asked for, or the last one before that was judged
+	Version int `json:"version"`
+}
+
 // RecordPage defines model for RecordPage.
 type RecordPage struct {
 	// All How many there are
-	All  int         `json:"all"`
+	All int `json:"all"`
+
+	// More There are more than total: they are counted up to 10,000, or as long as counting may take
+	More bool `json:"more"`
+
+	// Next The place after the last row; "" at the end
+	Next string      `json:"next"`
 	Rows []RecordRow `json:"rows"`
 
-	// Total How many the selection finds
+	// Total How many the selection finds, as far as they were counted
 	Total int `json:"total"`
 }
 
@@ -1649,6 +1833,9 @@ type RuleView struct {
 	// IsConstant The value is a constant, so a sentence can hold it
 	IsConstant bool `json:"isConstant,omitempty"`
 
+	// LineOf The value as one of a line of a linked record, where it is that
+	LineOf *LineOf `json:"lineOf,omitempty"`
+
 	// LookUp The value as one that a crosswalk gives for fields, where it is that
 	LookUp *LookUp `json:"lookUp,omitempty"`
 
@@ -1681,6 +1868,42 @@ type RuleView struct {
 	// When The condition as a sentence holds it; none when no sentence can
 	When *Conditions `json:"when,omitempty"`
 }
+
+// Run Long work that goes on beside requests. What it finds is kept, also when it is stopped
+type Run struct {
+	// Changed It is about the rule as it was being changed
+	Changed bool `json:"changed,omitempty"`
+
+	// Done How many records were gone through
+	Done    int        `json:"done"`
+	EndedAt *time.Time `json:"endedAt,omitempty"`
+	ID      int64      `json:"id"`
+
+	// Impact The counts so far
+	Impact *Impact `json:"impact,omitempty"`
+
+	// Problem Why it failed
+	Problem   string    `json:"problem,omitempty"`
+	Rule      int64     `json:"rule,omitempty"`
+	StartedAt time.Time `json:"startedAt"`
+	StartedBy string    `json:"startedBy"`
+
+	// State cut off: the program ended before it
+	State RunState `json:"state"`
+	Title string   `json:"title"`
+
+	// Total How many there are
+	Total int `json:"total"`
+
+	// Version Of the rule
+	Version int `json:"version,omitempty"`
+
+	// What impact: what a rule would do to existing records
+	What string `json:"what"`
+}
+
+// RunState cut off: the program ended before it
+type RunState string
 
 // RunRequest defines model for RunRequest.
 type RunRequest struct {
@@ -1807,6 +2030,21 @@ type Shown struct {
 	Value string `json:"value"`
 }
 
+// SilenceRequest defines model for SilenceRequest.
+type SilenceRequest struct {
+	Key string `json:"key"`
+
+	// Reason Why it is left as it is; empty: that is taken back
+	Reason string `json:"reason"`
+}
+
+// Silenced defines model for Silenced.
+type Silenced struct {
+	At     time.Time `json:"at"`
+	By     string    `json:"by"`
+	Reason string    `json:"reason"`
+}
+
 // Standing defines model for Standing.
 type Standing = table.Standing
 
@@ -1892,6 +2130,9 @@ type TellRequest struct {
 	Type   string `json:"type,omitempty"`
 }
 
+// Told How an outcome of before is told. again: its trace is computed again by the rules, tables and records of then, and gives the same. values: what is computed again would differ, or what it rested on is not known, so only the values that were kept are told, with who gave them. whole: its trace was kept whole, by an earlier release
+type Told string
+
 // TryRequest defines model for TryRequest.
 type TryRequest struct {
 	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
@@ -1928,6 +2169,74 @@ type ValueChange struct {
 
 // Version What a document was judged by
 type Version = judge.Version
+
+// Waiting defines model for Waiting.
+type Waiting struct {
+	// Changes What others changed, the last first; 100 at most
+	Changes []OthersChange `json:"changes"`
+
+	// Drafts Rules that are not in force yet, the last changed first
+	Drafts []WaitingRule `json:"drafts"`
+	Now    time.Time     `json:"now"`
+
+	// Proofs Those that fail, or can no longer be run
+	Proofs []WaitingProof `json:"proofs"`
+
+	// Rules Some of these, the neediest first
+	Rules []WaitingRule `json:"rules"`
+
+	// Runs Long work of this person that works or ended since, the newest first
+	Runs  []Run     `json:"runs"`
+	Since time.Time `json:"since"`
+
+	// Unproved How many rules in force are not proved both ways
+	Unproved int `json:"unproved"`
+}
+
+// WaitingProof defines model for WaitingProof.
+type WaitingProof struct {
+	Kind  string `json:"kind"`
+	Name  string `json:"name"`
+	Proof int64  `json:"proof"`
+
+	// Why How it fails
+	Why string `json:"why"`
+}
+
+// WaitingRule defines model for WaitingRule.
+type WaitingRule struct {
+	ChangedAt *time.Time `json:"changedAt,omitempty"`
+	ChangedBy string     `json:"changedBy"`
+	Family    string     `json:"family"`
+	Kind      string     `json:"kind"`
+	Rule      int64      `json:"rule"`
+	Sentence  string     `json:"sentence"`
+
+	// State What its proofs show, or what is wrong with a draft
+	State string `json:"state"`
+}
+
+// Witness defines model for Witness.
+type Witness struct {
+	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
+	Document Document `json:"document"`
+
+	// Entered What the rules read of it, in words
+	Entered []string `json:"entered"`
+
+	// Line The number of the line that shows it
+	Line int `json:"line,omitempty"`
+
+	// Origin What it was made from
+	Origin string `json:"origin"`
+
+	// Result What becomes of the field
+	Result  string         `json:"result"`
+	Verdict engine.Verdict `json:"verdict"`
+}
+
+// After defines model for After.
+type After = string
 
 // Identity defines model for Identity.
 type Identity = int64
@@ -1975,6 +2284,12 @@ type ExportConfirmationParams struct {
 	Type    string  `form:"type" json:"type"`
 }
 
+// ListFindingsParams defines parameters for ListFindings.
+type ListFindingsParams struct {
+	// Kind Of rules of this kind only; without it of all kinds, and of the tables
+	Kind string `form:"kind,omitempty" json:"kind,omitempty"`
+}
+
 // DeleteLayoutParams defines parameters for DeleteLayout.
 type DeleteLayoutParams struct {
 	Kind    string `form:"kind" json:"kind"`
@@ -2001,11 +2316,17 @@ type GetBalancesParams struct {
 	// By account, or a kind of record that is a partner of a journal: vendor
 	By     string `form:"by" json:"by"`
 	Format Format `json:"format,omitempty"`
+
+	// After The next of the page before; missing: from the start
+	After After `form:"after,omitempty" json:"after,omitempty"`
 }
 
 // GetJournalParams defines parameters for GetJournal.
 type GetJournalParams struct {
 	Format Format `json:"format,omitempty"`
+
+	// After The next of the page before; missing: from the start
+	After After `form:"after,omitempty" json:"after,omitempty"`
 }
 
 // FindLinksParams defines parameters for FindLinks.
@@ -2034,6 +2355,12 @@ type GetPlanParams struct {
 type ListPostingsParams struct {
 	// Ledger Missing: the practice ledger
 	Ledger LedgerQuery `form:"ledger,omitempty" json:"ledger,omitempty"`
+
+	// After The next of the page before; missing: from the start
+	After After `form:"after,omitempty" json:"after,omitempty"`
+
+	// Search Words that are in the number or the name, or name the company
+	Search string `form:"search,omitempty" json:"search,omitempty"`
 }
 
 // GetPostingParams defines parameters for GetPosting.
@@ -2054,6 +2381,13 @@ type GetRecordHistoryParams struct {
 	Format Format `json:"format,omitempty"`
 }
 
+// GetRecordOutcomeParams defines parameters for GetRecordOutcome.
+type GetRecordOutcomeParams struct {
+	// Field The address of a field, as lines.2.amount: it is told when the value came that it has in the version; missing: the version
+	Field  string `form:"field,omitempty" json:"field,omitempty"`
+	Format Format `json:"format,omitempty"`
+}
+
 // ListRulesParams defines parameters for ListRules.
 type ListRulesParams struct {
 	// Kind Missing: of all kinds
@@ -2064,6 +2398,19 @@ type ListRulesParams struct {
 type ListRuleHistoryParams struct {
 	Kind  KindKey `form:"kind" json:"kind"`
 	Field string  `form:"field" json:"field"`
+}
+
+// ListRunHitsParams defines parameters for ListRunHits.
+type ListRunHitsParams struct {
+	// After The next of the page before; missing: from the start
+	After After `form:"after,omitempty" json:"after,omitempty"`
+	Limit int   `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// WhatWaitsParams defines parameters for WhatWaits.
+type WhatWaitsParams struct {
+	// Since From when to tell changes of others; without it of the last seven days
+	Since time.Time `form:"since,omitempty" json:"since,omitempty"`
 }
 
 // SaveCompanyJSONRequestBody defines body for SaveCompany for application/json ContentType.
@@ -2077,6 +2424,12 @@ type WriteConstantJSONRequestBody = ConstantRequest
 
 // EvaluateJSONRequestBody defines body for Evaluate for application/json ContentType.
 type EvaluateJSONRequestBody = EvaluateRequest
+
+// FindingsOfRuleJSONRequestBody defines body for FindingsOfRule for application/json ContentType.
+type FindingsOfRuleJSONRequestBody = RuleChange
+
+// SilenceFindingJSONRequestBody defines body for SilenceFinding for application/json ContentType.
+type SilenceFindingJSONRequestBody = SilenceRequest
 
 // AddFollowOnJSONRequestBody defines body for AddFollowOn for application/json ContentType.
 type AddFollowOnJSONRequestBody = FollowOn
@@ -2165,14 +2518,14 @@ type ChangeRuleJSONRequestBody = RuleChange
 // SetAsideJSONRequestBody defines body for SetAside for application/json ContentType.
 type SetAsideJSONRequestBody = AsideRequest
 
-// ImpactOfChangeJSONRequestBody defines body for ImpactOfChange for application/json ContentType.
-type ImpactOfChangeJSONRequestBody = RuleChange
-
 // MoveRuleJSONRequestBody defines body for MoveRule for application/json ContentType.
 type MoveRuleJSONRequestBody = RuleMove
 
 // SuggestProofsJSONRequestBody defines body for SuggestProofs for application/json ContentType.
 type SuggestProofsJSONRequestBody = SuggestRequest
+
+// StartRunJSONRequestBody defines body for StartRun for application/json ContentType.
+type StartRunJSONRequestBody = ImpactRequest
 
 // WriteSheetJSONRequestBody defines body for WriteSheet for application/json ContentType.
 type WriteSheetJSONRequestBody = Sheet

@@ -25,13 +25,16 @@ const Day record.Day = "2026-11-24"
 // Author is who wrote the scenario's records and rules, as their history tells.
 const Author = "Moya Keane"
 
+// founded is when the rules were taken over; the records that papers name were kept in the days after.
+var founded = time.Date(2025, time.December, 1, 9, 0, 0, 0, time.UTC)
+
 // seed makes every start the same.
 const seed = 24
 
 // scenario fills an empty store: all of it, or nothing.
 func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string, bare bool) error {
 	return s.Transaction(ctx, func(tx *store.Store) error {
-		ctx, at := actor.With(ctx, actor.Named(user, actor.CommandLine)), now()
+		ctx, at := actor.With(ctx, actor.Named(user, actor.CommandLine)), founded
 		open := func() *app.App { return app.New(tx, func() time.Time { return at }) }
 		ids, err := fillRules(ctx, open())
 		if err != nil {
@@ -41,6 +44,7 @@ func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string,
 		if err := g.fill(tx); err != nil {
 			return err
 		}
+		at = now()
 		if err := fillProofs(ctx, g.d, ids); err != nil || bare {
 			return err
 		}
@@ -61,6 +65,9 @@ func fillRules(ctx context.Context, d *app.App) (map[string]int64, error) {
 		}
 	}
 	if err := fillTables(ctx, d); err != nil {
+		return nil, err
+	}
+	if err := fillLayouts(ctx, d); err != nil {
 		return nil, err
 	}
 	ids := map[string]int64{}

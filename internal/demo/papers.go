@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"slices"
 	"time"
 
 	"codicil/core/judge"
@@ -35,7 +36,7 @@ func pairs(keys ...string) []record.Pair {
 	return list
 }
 
-// generator writes the papers of the year, the same at every start.
+// generator writes the papers of the year, the same at every start, one day after the other.
 type generator struct {
 	ctx       context.Context
 	d         *app.App
@@ -49,6 +50,34 @@ type generator struct {
 	countries map[string]string              // by number
 	control   map[string]string              // account of a vendor, by number
 	maps      []int64
+	agenda    []task
+}
+
+// task is what somebody does on a day.
+type task struct {
+	on record.Day
+	do func() error
+}
+
+// plan puts a task on the agenda.
+func (g *generator) plan(on record.Day, do func() error) { g.agenda = append(g.agenda, task{on, do}) }
+
+// work does what is on the agenda, day after day, and what that puts there.
+func (g *generator) work() error {
+	for len(g.agenda) > 0 {
+		first := 0
+		for i := range g.agenda {
+			if g.agenda[i].on < g.agenda[first].on {
+				first = i
+			}
+		}
+		next := g.agenda[first]
+		g.agenda = slices.Delete(g.agenda, first, first+1)
+		if err := next.do(); err != nil {
+			return fmt.Errorf("on %s: %w", next.on, err)
+		}
+	}
+	return nil
 }
 
 // fill fills in the records, from what is linked to to what links.
@@ -105,13 +134,14 @@ func (g *generator) fill(s *store.Store) error {
 		g.maps = append(g.maps, kept.ID)
 	}
 	for _, c := range companies {
-		for _, write := range []func(string) error{g.opening, g.sales, g.purchases, g.closing} {
-			if err := write(c.Key); err != nil {
-				return fmt.Errorf("company %s: %w", c.Key, err)
-			}
+		for _, write := range []func(string){g.opening, g.sales, g.purchases, g.closing} {
+			write(c.Key)
 		}
 	}
-	return g.keepPosted(documentOf("accounting_document", "10", "VI", "2026-10-22", with(bill, values{"reference": knownPaper, "document_date": "2026-10-20", "posting_date": "2026-10-22"}), billLines...))
+	g.plan("2026-10-22", func() error {
+		return g.keepPosted(documentOf("accounting_document", "10", "VI", "2026-10-22", with(bill, values{"reference": knownPaper, "document_date": "2026-10-20", "posting_date": "2026-10-22"}), billLines...))
+	})
+	return g.work()
 }
 
 // knownPaper is the number of an invoice that is posted, which a proof enters again.
@@ -134,7 +164,7 @@ func (g *generator) keep(s *store.Store, kind string, r saved) error {
 			v[key] = value
 		}
 	}
-	_, err := s.AddRecord(g.ctx, record.Record{Ref: record.Ref{Kind: kind, Number: r.number}, Company: r.company, Type: r.kindType, State: record.Kept, Content: record.Content{Values: v}}, store.Numbering{}, g.stamp())
+	_, err := s.AddRecord(g.ctx, record.Record{Ref: record.Ref{Kind: kind, Number: r.number}, Company: r.company, Type: r.kindType, State: record.Kept, Content: record.Content{Values: v}}, store.Numbering{}, nil, g.stamp())
 	if err != nil {
 		return fmt.Errorf("%s %s: %w", kind, r.number, err)
 	}
@@ -187,7 +217,7 @@ func (g *generator) prices(s *store.Store, c record.Company) error {
 			r.Lines = append(r.Lines, record.Line{Number: len(r.Lines) + 1, Values: v})
 		}
 	}
-	_, err := s.AddRecord(g.ctx, r, store.Numbering{}, g.stamp())
+	_, err := s.AddRecord(g.ctx, r, store.Numbering{}, nil, g.stamp())
 	return err
 }
 
@@ -198,14 +228,18 @@ func (g *generator) pick(kind, company string) string {
 	return list[g.r.IntN(len(list))]
 }
 
+// comes lets time go on: to the morning of a day, or by some minutes of it.
+func (g *generator) comes(on record.Day) {
+	if at, err := time.Parse(time.DateOnly, string(on)); err == nil && g.at.Before(at) {
+		*g.at = at.Add(8 * time.Hour)
+	}
+	*g.at = g.at.Add(time.Duration(1+g.r.IntN(9)) * time.Minute)
+}
+
 // save keeps a record on its day. It must be accepted.
 func (g *generator) save(document judge.Document, origin *contract.Use) (*contract.Record, error) {
 	if document.Day != "" {
-		at, err := time.Parse(time.DateOnly, string(document.Day))
-		if err != nil {
-			return nil, err
-		}
-		*g.at = at.Add(time.Duration(8*60+g.r.IntN(540)) * time.Minute)
+		g.comes(document.Day)
 	}
 	answer, err := g.d.Records.Save(g.ctx, contract.SaveRequest{Document: document, Origin: origin})
 	switch {

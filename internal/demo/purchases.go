@@ -39,8 +39,8 @@ func (g *generator) bought(company, vendor string) (account, text string, cents 
 	return account, text, cents
 }
 
-// purchases writes the vendor invoices, credits and payments of a company.
-func (g *generator) purchases(company string) error {
+// purchases plans the vendor invoices, credits and payments of a company.
+func (g *generator) purchases(company string) {
 	for n := range 18 {
 		vendor := g.pick("vendor", company)
 		account, text, cents := g.bought(company, vendor)
@@ -49,31 +49,29 @@ func (g *generator) purchases(company string) error {
 		if scale[company].places == 0 {
 			net = net / 100 * 100
 		}
-		r, err := g.bill(company, vendor, "VI", account, text, net, on)
-		if err != nil {
-			return err
-		}
-		switch {
-		case n == 17: // not looked at yet
-			continue
-		case n%9 == 4:
-			if _, err := g.post(r); err != nil {
+		g.plan(on, func() error {
+			r, err := g.bill(company, vendor, "VI", account, text, net, on)
+			if err != nil || n == 17 { // the newest is not looked at yet
 				return err
 			}
-			if r, err = g.bill(company, vendor, "VC", account, "Credit for returned goods", net/10/100*100, later(on, 9)); err != nil {
+			if r, err = g.post(r); err != nil {
 				return err
 			}
-		}
-		if r, err = g.post(r); err != nil {
-			return err
-		}
-		if r.Type == "VI" && n < 12 {
-			if err := g.pay(r, vendor, later(on, 14)); err != nil {
-				return err
+			switch {
+			case n%9 == 4:
+				g.plan(later(on, 9), func() error {
+					credit, err := g.bill(company, vendor, "VC", account, "Credit for returned goods", net/10/100*100, later(on, 9))
+					if err == nil {
+						_, err = g.post(credit)
+					}
+					return err
+				})
+			case n < 12:
+				g.plan(later(on, 14), func() error { return g.pay(r, vendor, later(on, 14)) })
 			}
-		}
+			return nil
+		})
 	}
-	return nil
 }
 
 // bill keeps a vendor invoice or credit over a net amount of hundredths.
@@ -115,8 +113,8 @@ func (g *generator) pay(invoice *contract.Record, vendor string, on record.Day) 
 	}, values{"account": g.control[vendor], "debit": total}, values{"account": "100000", "credit": total, "text": "Bank"}))
 }
 
-// closing posts what is booked at the end of months: depreciation and accruals.
-func (g *generator) closing(company string) error {
+// closing plans what is booked at the end of months: depreciation and accruals.
+func (g *generator) closing(company string) {
 	s := scale[company]
 	for month := 4; month <= 10; month += 3 {
 		last := later(day(month+1, 1), -1)
@@ -129,22 +127,24 @@ func (g *generator) closing(company string) error {
 				values{"account": "520000", "debit": energy, "cost_centre": centre}, values{"account": "230000", "credit": energy}),
 		}
 		for _, document := range entries {
-			r, err := g.save(document, nil)
-			if err == nil {
-				r, err = g.post(r)
-			}
-			if err != nil {
-				return err
-			}
-			if document.Type == "AC" { // taken back at the beginning of the next month
-				next := later(last, 1)
-				if _, err = g.d.Posting.Reverse(g.ctx, record.Ref{Kind: r.Kind, Number: r.Number}, contract.ReverseRequest{Version: r.Version, Day: string(next)}); err != nil {
+			g.plan(last, func() error {
+				r, err := g.save(document, nil)
+				if err == nil {
+					r, err = g.post(r)
+				}
+				if err != nil || document.Type != "AC" {
 					return err
 				}
-			}
+				next := later(last, 1) // taken back at the beginning of the next month
+				g.plan(next, func() error {
+					g.comes(next)
+					_, err := g.d.Posting.Reverse(g.ctx, record.Ref{Kind: r.Kind, Number: r.Number}, contract.ReverseRequest{Version: r.Version, Day: string(next)})
+					return err
+				})
+				return nil
+			})
 		}
 	}
-	return nil
 }
 
 func companyOf(key string) record.Company {

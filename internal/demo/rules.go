@@ -126,23 +126,23 @@ func vendorRules() []given {
 		replace("no-discount", "discount_rate", everywhere, `payment_terms != "D10"`, "0", note("Group accounting", "2025-02-10", "Discounts were taken where none was agreed.")),
 		computed("review", "agreement_review", everywhere, "is filled(agreement_end)", "add days(agreement_end, -42)", note("Sif, purchasing", "2025-01-14", "Six weeks are enough to negotiate before an agreement ends.")),
 
-		must("agreement", "agreement_end", everywhere, rule.Refuse, "", "agreement_end >= agreement_start", "The agreement ends before it begins. Correct one of the two dates.", note("Sif, purchasing", "2024-06-18", "Happened four times in a month of typing.")),
+		must("agreement", "agreement_end", everywhere, rule.Refuse, "", "agreement_end >= agreement_start", "The agreement ends before it starts. Correct one of the two dates.", note("Sif, purchasing", "2024-06-18", "It happened four times in one month.")),
 		must("discount", "discount_rate", everywhere, rule.Refuse, "", "discount_rate <= 0.05", "No prompt payment discount over 5 % is agreed. Check the rate.", note("Group accounting", "2025-02-10", "Somebody entered 20 for 2.0.")),
-		must("block", "block_reason", everywhere, rule.Refuse, "payment_block", "is filled(block_reason)", "A payment block needs its reason, so that somebody can lift it. Enter the reason.", note("Treasury", "2024-10-21", "Blocks stayed for years because nobody knew why.")),
-		must("tax-country", "tax_number", everywhere, rule.Confirm, `country in ("IE", "DK", "DE")`, "is blank(tax_number) or starts with(tax_number, country)", "The tax number is of another country than the vendor. Say why, if that is right.", note("Group tax", "2024-03-11", "Some vendors are registered abroad; most are typing errors.")),
-		must("limit-kaisan", "credit_limit", in("30"), rule.Confirm, "", "credit_limit <= 5000000", "A credit limit over 5 000 000 yen is agreed with the treasury. Say with whom.", note("Rina, Kaisan", "2024-08-27", "Asked for by the treasury after the spring audit.")),
+		must("block", "block_reason", everywhere, rule.Refuse, "payment_block", "is filled(block_reason)", "A payment hold needs a reason, so that somebody can release it. Enter the reason.", note("Treasury", "2024-10-21", "Holds stayed for years because nobody knew why.")),
+		must("tax-country", "tax_number", everywhere, rule.Confirm, `country in ("IE", "DK", "DE")`, "is blank(tax_number) or starts with(tax_number, country)", "The tax number belongs to another country than the vendor. Give the reason if it is right.", note("Group tax", "2024-03-11", "Some vendors are registered abroad; most are typing errors.")),
+		must("limit-kaisan", "credit_limit", in("30"), rule.Confirm, "", "credit_limit <= 5000000", "Credit limits over 5 000 000 yen need the treasury's approval. Say who approved it.", note("Rina, Kaisan", "2024-08-27", "Asked for by the treasury after the spring audit.")),
 		must("email-services", "email", groups("SERV"), rule.Advise, "", "is filled(email)", "Without an e-mail address the remittance advice goes by post.", note("Moya, payables", "2025-05-12", "Post costs more than the invoice sometimes.")),
 
 		fill("lead", "lead_time", groups("TRAD"), "", rule.NewOnly, "14", note("Finn, purchasing", "2025-09-01", "Tried in autumn; suspended until the new planning starts.")).as(rule.Suspended),
 		must("clerk", "clerk", in("40"), rule.Refuse, "", `clerks in ("URSINA", "RETO")`, "Choose a clerk of Alpin: URSINA or RETO.", note("Ursina, Alpin", "2026-11-16", "Draft; the name of the field is still wrong.")).as(rule.Draft),
 
-		ruleOf("bank-twice", rule.Entry, "bank_account", groups("TRAD"), `payment_method = "T"`, rule.Effect{Need: rule.Required, Access: rule.Open, Keying: rule.Twice}, note("Treasury", "2026-02-16", "A fee of 4,300 went to a stranger whose account differed by two digits; its check digits fitted.")),
+		ruleOf("bank-twice", rule.Entry, "bank_account", groups("TRAD"), `payment_method = "T"`, rule.Effect{Need: rule.Required, Access: rule.Open, Keying: rule.Twice}, note("Treasury", "2026-02-16", "A fee of 4,300 was paid to the wrong account: two digits differed and the check digits still fitted.")),
 		closed("bank-staff", rule.SectionPrefix+"bank", groups("STAFF"), rule.Hidden, note("Payroll", "2024-04-08", "Staff are paid with the salary; nobody else should see where to.")),
-		ruleOf("language-passed", rule.Entry, "language", everywhere, "", rule.Effect{Cursor: rule.PassedOver}, note("Moya, payables", "2025-11-03", "It follows from the country; the key is pressed for nothing.")),
+		ruleOf("language-passed", rule.Entry, "language", everywhere, "", rule.Effect{Cursor: rule.PassedOver}, note("Moya, payables", "2025-11-03", "It follows from the country; tabbing there is wasted.")),
 		ruleOf("terms-stop", rule.Entry, "payment_terms", groups("TRAD", "SERV"), "", rule.Effect{Cursor: rule.Stop}, note("Moya, payables", "2025-11-03", "What is looked at on every new vendor.")),
-		unlike("tax-once", "tax_number", everywhere, rule.Refuse, rule.Unique{Ignore: match.AllIgnored}, "This tax number is already that of another vendor. Use that one, or correct the number.", note("Moya, payables", "2026-03-02", "The same vendor was kept three times, and paid twice.")),
-		unlike("account-once", "bank_account", everywhere, rule.Confirm, rule.Unique{Everywhere: true, Ignore: match.AllIgnored}, "Another vendor is paid to this account. Say why both are right.", note("Treasury", "2026-03-02", "Who changes an account to his own pays himself.")),
-		unlike("name-like", "name", groups("TRAD", "SERV"), rule.Advise, rule.Unique{Ignore: match.AllIgnored, Near: true}, "A vendor with nearly this name is kept already. Look whether it is the same.", note("Moya, payables", "2026-03-02", "Ltd, Limited and a missing dot made three vendors of one.")),
+		unlike("tax-once", "tax_number", everywhere, rule.Refuse, rule.Unique{Ignore: match.AllIgnored}, "Another vendor has this tax number. Use that vendor, or correct the number.", note("Moya, payables", "2026-03-02", "The same vendor was set up three times and paid twice.")),
+		unlike("account-once", "bank_account", everywhere, rule.Confirm, rule.Unique{Everywhere: true, Ignore: match.AllIgnored}, "Another vendor uses this bank account. Give the reason if both are right.", note("Treasury", "2026-03-02", "Someone could change an account to their own and pay themselves.")),
+		unlike("name-like", "name", groups("TRAD", "SERV"), rule.Advise, rule.Unique{Ignore: match.AllIgnored, Near: true}, "A vendor with a similar name exists. Check whether it is the same one.", note("Moya, payables", "2026-03-02", "Ltd, Limited and a missing full stop made three vendors out of one.")),
 	}
 }
 
@@ -150,6 +150,6 @@ func itemRules() []given {
 	return []given{
 		ruleOf("shelf", rule.Compute, "shelf_life", everywhere, "", rule.Effect{Bands: []rule.Band{
 			{Label: "short", Until: "12", Level: rule.Watch, Shape: rule.Triangle}, {Label: "usual", Until: "36", Including: true, Level: rule.Fair, Shape: rule.Round}, {Label: "long", Level: rule.Calm, Shape: rule.Square}},
-		}, note("Finn, quay", "2026-05-11", "What keeps less than a year is shipped first.")),
+		}, note("Finn, quay", "2026-05-11", "Items with less than a year of shelf life ship first.")),
 	}
 }

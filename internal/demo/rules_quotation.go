@@ -20,7 +20,7 @@ func quotationRules() []given {
 	return append(list,
 		fill("quoted", "quoted_on", everywhere, "", rule.NewOnly, "today()", note("Finn, sales", "2024-02-05", "Nearly always today.")),
 		fill("valid", "valid_until", everywhere, "", rule.NewOnly, "month end(add months(quoted_on, 1))", note("Finn, sales", "2024-06-18", "Customers remember the end of a month, not a number of days.")),
-		must("validity", "valid_until", everywhere, rule.Refuse, "", "valid_until >= quoted_on", "The quotation ends before it is written. Correct one of the two dates.", note("Finn, sales", "2024-06-18", "Last year's date, typed in January.")),
+		must("validity", "valid_until", everywhere, rule.Refuse, "", "valid_until >= quoted_on", "The quotation ends before its own date. Correct one of the two dates.", note("Finn, sales", "2024-06-18", "Last year's date, typed in January.")),
 	)
 }
 

@@ -52,7 +52,7 @@ func (g *generator) wares(company string, on record.Day) []values {
 }
 
 // sales writes quotations, orders and the invoices of a company.
-func (g *generator) sales(company string) error {
+func (g *generator) sales(company string) {
 	for n := range 13 {
 		on := day(1+n*10/12, 2+g.r.IntN(20))
 		customer := g.pick("customer", company)
@@ -62,39 +62,41 @@ func (g *generator) sales(company string) error {
 			kindType = "SX"
 		}
 		header := values{"customer": customer, "reference": fmt.Sprintf("PO %d", 4100+g.r.IntN(900)), "wanted_on": string(day(1+n*10/12, 24))}
-		var origin *contract.Use
 		document := documentOf("sales_order", company, kindType, on, with(header, values{"ordered_on": string(on)}), g.wares(company, on)...)
-		if n%4 == 3 {
-			quoted, err := g.quote(company, customer, header, on)
-			if err != nil {
-				return err
-			}
-			begun, err := g.d.Records.Begin(g.ctx, g.maps[0], contract.BeginRequest{Number: quoted.Number, Type: kindType})
-			if err != nil {
-				return err
-			}
-			document, origin = begun.Document, &begun.Origin
-			document.Day = on
-			document.Entered["ordered_on"] = judge.Item{Value: string(on)}
-		}
-		order, err := g.save(document, origin)
+		g.plan(on, func() error { return g.order(n, document, header) })
+	}
+	customer := g.pick("customer", company)
+	g.plan(day(11, 19), func() error {
+		_, err := g.quote(company, customer, values{"reference": "Inquiry of Monday", "wanted_on": "2026-12-11"}, day(11, 19))
+		return err
+	})
+}
+
+// order keeps an order of the year, every fourth after a quotation, posts it, and plans its invoice. The
+// newest waits for somebody, and the two before it are not delivered yet.
+func (g *generator) order(n int, document judge.Document, header values) error {
+	var origin *contract.Use
+	on := document.Day
+	if n%4 == 3 {
+		quoted, err := g.quote(document.Company, header["customer"], header, on)
 		if err != nil {
 			return err
 		}
-		if n == 12 {
-			continue // the newest waits for somebody
-		}
-		if order, err = g.post(order); err != nil {
+		begun, err := g.d.Records.Begin(g.ctx, g.maps[0], contract.BeginRequest{Number: quoted.Number, Type: document.Type})
+		if err != nil {
 			return err
 		}
-		if n >= 10 {
-			continue // not delivered yet
-		}
-		if err := g.invoice(order, on, n < 7); err != nil {
-			return err
-		}
+		document, origin = begun.Document, &begun.Origin
+		document.Day = on
+		document.Entered["ordered_on"] = judge.Item{Value: string(on)}
 	}
-	_, err := g.quote(company, g.pick("customer", company), values{"reference": "Inquiry of Monday", "wanted_on": "2026-12-11"}, day(11, 19))
+	order, err := g.save(document, origin)
+	if err != nil || n == 12 {
+		return err
+	}
+	if order, err = g.post(order); err == nil && n < 10 {
+		g.plan(later(on, 5), func() error { return g.invoice(order, on, n < 7) })
+	}
 	return err
 }
 
@@ -120,9 +122,11 @@ func (g *generator) invoice(order *contract.Record, ordered record.Day, paid boo
 		return err
 	}
 	v, on := r.Content.Values, later(document.Day, 21)
-	return g.keepPosted(documentOf("accounting_document", r.Company, "PY", on, values{
+	payment := documentOf("accounting_document", r.Company, "PY", on, values{
 		"customer": v["customer"], "reference": v["reference"], "posting_date": string(on), "currency": v["currency"], "total": v["total"], "text": "Received for " + r.Number,
-	}, values{"account": "100000", "debit": v["total"], "text": "Bank"}, values{"account": "110000", "credit": v["total"]}))
+	}, values{"account": "100000", "debit": v["total"], "text": "Bank"}, values{"account": "110000", "credit": v["total"]})
+	g.plan(on, func() error { return g.keepPosted(payment) })
+	return nil
 }
 
 // keepPosted keeps a document and posts it.
@@ -134,8 +138,8 @@ func (g *generator) keepPosted(document judge.Document) error {
 	return err
 }
 
-// opening posts what a company begins the year with.
-func (g *generator) opening(company string) error {
+// opening plans what a company begins the year with.
+func (g *generator) opening(company string) {
 	s := scale[company]
 	first := day(1, 1)
 	line := func(account, side string, euro int64) values {
@@ -144,9 +148,10 @@ func (g *generator) opening(company string) error {
 		}
 		return values{"account": account, side: amount(euro*100*s.rate/100, s.places)}
 	}
-	return g.keepPosted(documentOf("accounting_document", company, "JE", first, values{"posting_date": string(first), "text": "Opening of the year"},
+	entry := documentOf("accounting_document", company, "JE", first, values{"posting_date": string(first), "text": "Opening of the year"},
 		line("100000", "debit", 180000), line("120000", "debit", 64000), line("150000", "debit", 420000), line("151000", "debit", 236000),
-		line("159000", "credit", 148000), line("300000", "credit", 400000), line("310000", "credit", 352000)))
+		line("159000", "credit", 148000), line("300000", "credit", 400000), line("310000", "credit", 352000))
+	g.plan(first, func() error { return g.keepPosted(entry) })
 }
 
 func later(d record.Day, days int) record.Day {

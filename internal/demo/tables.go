@@ -18,12 +18,12 @@ func from(day record.Day) table.Period { return table.Period{From: day} }
 // standing are the values of the year. The freight of Kaisan for the next one is still to
 // be agreed, so that its end is announced.
 var standing = []table.Standing{
-	{Field: field.Field{Key: "rush_freight", Label: "Rush freight", Type: field.Number, Digits: 9, Decimals: 2}, Note: "Agreed with the carriers every autumn, in the company's currency.", Periods: []table.StandingValue{
+	{Field: field.Field{Key: "rush_freight", Label: "Rush freight", Type: field.Number, Digits: 9, Decimals: 2}, Note: "Agreed with the carriers each autumn, in the company's currency.", Periods: []table.StandingValue{
 		{Company: "10", Value: "48.50", Period: until("2026-12-31")}, {Company: "10", Value: "51", Period: from("2027-01-01")},
 		{Company: "20", Value: "360", Period: until("2026-12-31")}, {Company: "20", Value: "375", Period: from("2027-01-01")},
 		{Company: "30", Value: "7800", Period: until("2026-12-31")},
 		{Company: "40", Value: "46"}}},
-	{Field: field.Field{Key: "approver", Label: "Approver of invoices", Type: field.Text, Length: 24}, Note: "Named by the board for a year.", Periods: []table.StandingValue{
+	{Field: field.Field{Key: "approver", Label: "Approver of invoices", Type: field.Text, Length: 24}, Note: "Appointed by the board for a year.", Periods: []table.StandingValue{
 		{Value: "Grainne Hollis"}, {Company: "30", Value: "Kenji Umehara", Period: until("2027-03-31")}, {Company: "40", Value: "Ursina Caduff"}}},
 }
 
@@ -49,9 +49,9 @@ var crosswalks = []table.Crosswalk{
 }
 
 var series = []table.Series{
-	{Key: "confirmations", Label: "Order confirmations", Note: "Told over the telephone, so with a check digit.", Start: 1, Step: 1, Reset: table.Yearly, ByCompany: true, Parts: []table.Part{
+	{Key: "confirmations", Label: "Order confirmations", Note: "Read out over the telephone, so it has a check digit.", Start: 1, Step: 1, Reset: table.Yearly, ByCompany: true, Parts: []table.Part{
 		{Is: table.Constant, Text: "C"}, {Is: table.Company}, {Is: table.Constant, Text: "-"}, {Is: table.ShortYear}, {Is: table.Constant, Text: "-"}, {Is: table.Counter, Digits: 4}, {Is: table.Check, Method: table.Luhn}}},
-	{Key: "one_time", Label: "One-time vendors", Note: "Told apart from those we keep.", Start: 1, Step: 1, Reset: table.Yearly, ByCompany: true,
+	{Key: "one_time", Label: "One-time vendors", Note: "Kept apart from our regular vendors.", Start: 1, Step: 1, Reset: table.Yearly, ByCompany: true,
 		Numbers: &table.Numbered{Kind: "vendor", Types: []string{"ONCE"}}, Parts: []table.Part{
 			{Is: table.Constant, Text: "E"}, {Is: table.Company}, {Is: table.Constant, Text: "-"}, {Is: table.ShortYear}, {Is: table.Counter, Digits: 2}}},
 }

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"codicil/core/field"
+	"codicil/core/finding"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -47,6 +48,14 @@ type Book struct {
 	Series     []table.Series
 	Rules      []rule.Rule
 	Proofs     []proof.Proof
+	// Silenced are the findings that somebody has looked at and left as they are.
+	Silenced []Silence
+}
+
+// Silence says why a finding is left as it is.
+type Silence struct {
+	Key    string `json:"key"` // of finding.Finding
+	Reason string `json:"reason"`
 }
 
 // file is a book as it stands in its file.
@@ -62,11 +71,12 @@ type file struct {
 	Series     []json.RawMessage            `json:"series"`
 	Rules      []json.RawMessage            `json:"rules"`
 	Proofs     []json.RawMessage            `json:"proofs"`
+	Silenced   []Silence                    `json:"silenced,omitempty"`
 }
 
 // Write writes the book so that two of the same are the same text.
 func (b *Book) Write(w io.Writer) error {
-	f := file{Format: BookFormat, Version: BookVersion, RuleBook: b.RuleBook, Fields: map[string][]json.RawMessage{}}
+	f := file{Silenced: b.Silenced, Format: BookFormat, Version: BookVersion, RuleBook: b.RuleBook, Fields: map[string][]json.RawMessage{}}
 	fields := make(map[string]error, len(b.Fields))
 	for kind, list := range b.Fields {
 		f.Fields[kind], fields[kind] = parts(list)
@@ -118,7 +128,7 @@ func ReadBook(r io.Reader) (*Book, error) {
 	case !known:
 		return nil, fmt.Errorf("the book is of version %d; this program reads versions 1 to %d", f.Version, BookVersion)
 	}
-	b := &Book{RuleBook: f.RuleBook, Fields: map[string][]field.Field{}}
+	b := &Book{RuleBook: f.RuleBook, Silenced: f.Silenced, Fields: map[string][]field.Field{}}
 	failed := []error{
 		readParts("companies", f.Companies, &b.Companies, version), readParts("types", f.Types, &b.Types, version), readParts("standing", f.Standing, &b.Standing, version),
 		readParts("crosswalks", f.Crosswalks, &b.Crosswalks, version), readParts("series", f.Series, &b.Series, version), readParts("rules", f.Rules, &b.Rules, version),
@@ -257,6 +267,23 @@ func (w *World) Runner(kind string) *proof.Runner {
 			return judge.Circumstances{}, func() error { return nil }
 		},
 	}
+}
+
+// Finder looks for what can be said about the rules of a kind. Its documents are made from those of
+// the proofs, with the records that they carry.
+func (w *World) Finder(kind string) *finding.Finder {
+	f := &finding.Finder{Runner: w.Runner(kind), Today: clock.Today(nil, w.clock())}
+	seen := map[[2]string]int{}
+	for i := range w.book.Proofs {
+		p := &w.book.Proofs[i]
+		at := [2]string{p.Given.Company, p.Given.Type}
+		if p.Given.Kind != kind || p.Given.Stored != nil || len(p.Given.Entered) == 0 || seen[at] > 1 {
+			continue
+		}
+		seen[at]++
+		f.Bases = append(f.Bases, proof.Base{Document: p.Given, Origin: fmt.Sprintf("proof %d, %s", p.ID, p.Name)})
+	}
+	return f
 }
 
 // Circumstances are those of a document of a kind in a company: the rules in force of the

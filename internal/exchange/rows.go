@@ -112,3 +112,12 @@ func WriteRows(rows [][]string) (string, error) {
 	}
 	return b.String(), nil
 }
+
+// WriteTo writes rows as CSV to a writer.
+func WriteTo(to io.Writer, rows [][]string) error {
+	text, err := WriteRows(rows)
+	if err == nil {
+		_, err = io.WriteString(to, text)
+	}
+	return err
+}

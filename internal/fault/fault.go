@@ -88,6 +88,7 @@ var (
 	UnknownCompany = notice.Define("unknown-company", "there is no company {company:q}")
 	UnknownType    = notice.Define("unknown-type", "there is no type {type:q} of this kind")
 	UnknownField   = notice.Define("unknown-field", "a {kind} has no field {field:q}")
+	NotAPlace      = notice.Define("not-a-place", "{place:q} is not a place in this list; begin with its first page")
 	NotADay        = notice.Define("not-a-day", "{why}")
 	TypeNotUsed    = notice.Define("type-not-used", "{type} is not used in company {company}; choose another type or company")
 	NotRows        = notice.Define("not-rows", "{why}")
@@ -99,9 +100,11 @@ func Missing(what string, values ...any) *Fault {
 	return &Fault{Reason: NotFound, Notice: missing.With(fmt.Sprintf(what, values...))}
 }
 
-// InUse is the fault of what cannot go because it is used.
-func InUse(what string, uses []Use) *Fault {
-	return Hindered(inUse, what, len(uses)).With(uses)
+// InUse is the fault of what cannot go because it is used: by those that are listed, and so many more.
+func InUse(what string, uses []Use, more int) *Fault {
+	f := Hindered(inUse, what, len(uses)+more).With(uses)
+	f.Count += more
+	return f
 }
 
 // Of is a misfit of a field as a fault.

@@ -29,7 +29,7 @@ func (s *server) TryDocument(ctx context.Context, r TryDocumentRequestObject) (T
 }
 
 func (s *server) ListPostings(ctx context.Context, r ListPostingsRequestObject) (ListPostingsResponseObject, error) {
-	v, err := s.app.Posting.Postings(ctx, r.Params.Ledger)
+	v, err := s.app.Posting.Postings(ctx, r.Params.Ledger, r.Params.After, r.Params.Search)
 	return ListPostings200JSONResponse(v), err
 }
 

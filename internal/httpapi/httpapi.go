@@ -5,7 +5,9 @@
 package httpapi
 
 import (
+	"compress/gzip"
 	"context"
+	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -37,9 +39,18 @@ import (
 )
 
 const (
-	base       = "/api/v1"
-	largestAsk = 4 << 20 // bytes of a request
-	longestAsk = 5 * time.Minute
+	base        = "/api/v1"
+	largestAsk  = 4 << 20 // bytes of a request
+	leastPacked = 1 << 10 // bytes of an answer that is compressed
+	longestAsk  = 5 * time.Minute
+
+	// How long a client may take: for the head of a request, for its body, for taking the answer, and between two
+	// requests. What stalls does not live for ever.
+	longestHead   = 10 * time.Second
+	longestBody   = 60 * time.Second
+	longestAnswer = longestAsk + time.Minute
+	longestIdle   = 2 * time.Minute
+	largestHead   = 64 << 10 // bytes
 )
 
 // New returns the handler of the whole application. client holds the files of
@@ -53,8 +64,16 @@ func New(a *app.App, user string, client fs.FS) (http.Handler, error) {
 	e := echo.New()
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = writeProblem
-	e.Use(middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.Gzip(), onlyThisMachine, secure, inTime, asking(user), checkRequest(router))
+	e.Use(logged, middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), onlyThisMachine, secure, inTime, asking(user), checkRequest(router))
 	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a}, nil), base)
+	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
+	e.GET("/readyz", func(c *echo.Context) error {
+		if err := a.Ready(c.Request().Context()); err != nil {
+			slog.Error("not ready", "error", err)
+			return c.String(http.StatusServiceUnavailable, "the data cannot be read\n")
+		}
+		return c.String(http.StatusOK, "ready\n")
+	})
 	e.GET("/*", serveClient(client))
 	return e, nil
 }
@@ -73,7 +92,7 @@ func Serve(ctx context.Context, address string, handler http.Handler, ready func
 	if err != nil {
 		return fmt.Errorf("listen: %w; choose another with --address", err)
 	}
-	s := &http.Server{Handler: handler, ReadHeaderTimeout: 10 * time.Second}
+	s := &http.Server{Handler: handler, ReadHeaderTimeout: longestHead, ReadTimeout: longestBody, WriteTimeout: longestAnswer, IdleTimeout: longestIdle, MaxHeaderBytes: largestHead}
 	ready("http://" + listener.Addr().String())
 	done := make(chan error, 1)
 	go func() { done <- s.Serve(listener) }()
@@ -84,6 +103,25 @@ func Serve(ctx context.Context, address string, handler http.Handler, ready func
 		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
 		defer cancel()
 		return s.Shutdown(stop)
+	}
+}
+
+// logged notes every request with its id, which the answer carries too (X-Request-Id). Nothing of what was asked but its
+// path stands in the log.
+func logged(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		begun, id := time.Now(), rand.Text()[:12]
+		c.Response().Header().Set(echo.HeaderXRequestID, id)
+		if err := next(c); err != nil {
+			writeProblem(c, err)
+		}
+		r, status, size := c.Request(), 0, int64(0)
+		if answer, unwrapped := echo.UnwrapResponse(c.Response()); unwrapped == nil {
+			status, size = answer.Status, answer.Size
+		}
+		slog.LogAttrs(r.Context(), slog.LevelInfo, "request", slog.String("id", id), slog.String("method", r.Method), slog.String("path", brief(r.URL.Path)),
+			slog.Int("status", status), slog.Int64("bytes", size), slog.Duration("took", time.Since(begun).Round(time.Microsecond)))
+		return nil
 	}
 }
 
@@ -283,8 +321,22 @@ func problemOf(err error) (p contract.Problem, inside bool) {
 		tell(http.StatusInternalServerError, internal.With())
 		inside = true
 	}
-	p.Type, p.Title = "about:blank", http.StatusText(p.Status)
+	p.Type, p.Title, p.Detail = "about:blank", http.StatusText(p.Status), brief(p.Detail)
+	for name, value := range p.Params {
+		p.Params[name] = brief(value)
+	}
 	return p, inside
+}
+
+// longestTold is how many letters are told of what somebody sent.
+const longestTold = 1000
+
+// brief cuts a text that somebody sent to what a person can read.
+func brief(text string) string {
+	if letters := []rune(text); len(letters) > longestTold {
+		return string(letters[:longestTold]) + "…"
+	}
+	return text
 }
 
 // writeProblem writes any error as problem+json; what is inside goes to the log.

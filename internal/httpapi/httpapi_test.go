@@ -140,7 +140,7 @@ func TestEveryRowSaysFromWhereItCame(t *testing.T) {
 		require.Equal(t, http.StatusOK, response.StatusCode)
 		require.NoError(t, response.Body.Close())
 	}
-	db, err := sql.Open("sqlite", c.file)
+	db, err := sql.Open("sqlite3", c.file)
 	require.NoError(t, err)
 	defer func() { require.NoError(t, db.Close()) }()
 	var program, page string
@@ -157,13 +157,14 @@ func TestEveryReadingAnswersAsTheContractSays(t *testing.T) {
 	c := start(t)
 	added := field.Field{Key: "berth", Label: "Berth", Section: "general", Type: field.Text}
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/kinds/vendor/fields", added, nil))
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/runs", contract.ImpactRequest{Rule: 1}, nil))
 	called := map[string]bool{}
 	for _, path := range []string{
 		"/catalog", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24", "/rules?kind=vendor", "/rules/1", "/rules/1/versions", "/rules/history?kind=vendor&field=payment_terms",
-		"/functions", "/names?kind=vendor&target=name", "/records/vendor/V10001", "/records/vendor/V10001/history?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/links/customer?search=quay&company=10", "/layouts?kind=vendor", "/follow-ons", "/ledgers/books", "/ledgers/books/journal", "/ledgers/books/balances?by=vendor", "/postings?ledger=books", "/kinds/vendor/fields/removed", "/proofs?kind=vendor", "/proofs/1", "/postings",
+		"/functions", "/names?kind=vendor&target=name", "/records/vendor/V10001", "/records/vendor/V10001/versions/1/outcome", "/records/vendor/V10001/history?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/links/customer?search=quay&company=10", "/layouts?kind=vendor", "/follow-ons", "/ledgers/books", "/ledgers/books/journal", "/ledgers/books/balances?by=vendor", "/postings?ledger=books", "/kinds/vendor/fields/removed", "/proofs?kind=vendor", "/proofs/1", "/postings",
 		"/tables/standing", "/tables/crosswalks", "/tables/crosswalks/transit", "/tables/crosswalks/transit/missing", "/tables/crosswalks/transit/export", "/tables/series",
 		"/confirmation?kind=vendor", "/confirmation/report?kind=vendor&company=30&type=TRAD", "/confirmation/report/export?kind=vendor&company=30&type=TRAD",
-		"/proofs/1/versions", "/rules/1/confirmation", "/rules/1/impact", "/rules/1/impact/export", "/kinds/vendor/fields/berth/uses", "/postings/A1000001?ledger=books",
+		"/waiting", "/waiting?since=2026-11-01T00:00:00Z", "/findings?kind=vendor", "/findings", "/findings/data", "/proofs/1/versions", "/rules/1/confirmation", "/runs", "/runs/1", "/runs/1/hits", "/runs/1/export", "/kinds/vendor/fields/berth/uses", "/postings/A1000001?ledger=books",
 	} {
 		assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, path, nil, nil), path)
 		request, err := http.NewRequestWithContext(t.Context(), http.MethodGet, "/api/v1"+path, nil)
@@ -189,9 +190,9 @@ func TestOnlyWhatIsAcceptedIsPosted(t *testing.T) {
 	var o contract.Outcome
 	assert.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/postings", contract.TryRequest{Document: service(map[string]string{"payment_method": "T"})}, &o))
 	assert.Equal(t, contract.Refused, o.Verdict)
-	var postings []contract.PostingSummary
-	c.ask(http.MethodGet, "/postings", nil, &postings)
-	assert.Empty(t, postings)
+	var posted contract.PostingPage
+	c.ask(http.MethodGet, "/postings", nil, &posted)
+	assert.Empty(t, posted.Postings)
 
 	var p contract.Posting
 	format := contract.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
@@ -221,11 +222,11 @@ func TestNoNumberIsGivenTwiceOrLost(t *testing.T) {
 		})
 	}
 	group.Wait()
-	var postings []contract.PostingSummary
-	c.ask(http.MethodGet, "/postings", nil, &postings)
-	require.Len(t, postings, many)
-	assert.Equal(t, "PV10-00024", postings[0].Number)
-	assert.Equal(t, "PV10-00001", postings[many-1].Number)
+	var posted contract.PostingPage
+	c.ask(http.MethodGet, "/postings", nil, &posted)
+	require.Len(t, posted.Postings, many)
+	assert.Equal(t, "PV10-00024", posted.Postings[0].Number)
+	assert.Equal(t, "PV10-00001", posted.Postings[many-1].Number)
 }
 
 func TestAChangeOfASavedRecordIsTriedWithoutTouchingIt(t *testing.T) {

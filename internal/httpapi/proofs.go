@@ -58,36 +58,6 @@ func (s *server) FollowProofs(ctx context.Context, r FollowProofsRequestObject) 
 	return FollowProofs200ApplicationXNdjsonResponse{Body: read}, nil
 }
 
-func (s *server) ImpactOfRule(ctx context.Context, r ImpactOfRuleRequestObject) (ImpactOfRuleResponseObject, error) {
-	found, hits, err := s.app.Impact.OfRule(ctx, r.ID)
-	if err != nil {
-		return nil, err
-	}
-	return ImpactOfRule200ApplicationXNdjsonResponse{Body: impactLines(found, hits)}, nil
-}
-
-func (s *server) ImpactOfChange(ctx context.Context, r ImpactOfChangeRequestObject) (ImpactOfChangeResponseObject, error) {
-	found, hits, err := s.app.Impact.OfChange(ctx, r.ID, *r.Body)
-	if err != nil {
-		return nil, err
-	}
-	return ImpactOfChange200ApplicationXNdjsonResponse{Body: impactLines(found, hits)}, nil
-}
-
-// impactLines are the counts and then each record, a line each.
-func impactLines(found contract.Impact, hits []contract.ImpactHit) io.Reader {
-	read, write := io.Pipe()
-	go func() {
-		lines := json.NewEncoder(write)
-		err := lines.Encode(found)
-		for i := 0; err == nil && i < len(hits); i++ {
-			err = lines.Encode(hits[i])
-		}
-		_ = write.CloseWithError(err)
-	}()
-	return read
-}
-
 func (s *server) TakeBackProof(ctx context.Context, r TakeBackProofRequestObject) (TakeBackProofResponseObject, error) {
 	v, err := s.app.Proofs.TakeBack(ctx, r.ID)
 	return TakeBackProof200JSONResponse(v), err
@@ -101,11 +71,6 @@ func (s *server) ListProofVersions(ctx context.Context, r ListProofVersionsReque
 func (s *server) SavePreferences(ctx context.Context, r SavePreferencesRequestObject) (SavePreferencesResponseObject, error) {
 	v, err := s.app.Catalog.SavePreferences(ctx, *r.Body)
 	return SavePreferences200JSONResponse(v), err
-}
-
-func (s *server) ExportImpact(ctx context.Context, r ExportImpactRequestObject) (ExportImpactResponseObject, error) {
-	text, err := s.app.Impact.Export(ctx, r.ID)
-	return ExportImpact200TextCsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
 }
 
 func (s *server) ConfirmationReport(ctx context.Context, r ConfirmationReportRequestObject) (ConfirmationReportResponseObject, error) {

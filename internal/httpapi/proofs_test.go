@@ -9,6 +9,7 @@ import (
 	"slices"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -141,12 +142,25 @@ func TestWhatARuleWouldDoToExistingRecordsOverHTTP(t *testing.T) {
 	var v contract.RuleView
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v))
 	path := "/rules/" + jsonOf(v.ID)
-	lines := c.lines(http.MethodGet, path+"/impact", nil)
-	var found contract.Impact
-	require.NoError(t, json.Unmarshal([]byte(lines[0]), &found))
+	var run contract.Run
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/runs", contract.ImpactRequest{Rule: v.ID}, &run))
+	at := "/runs/" + jsonOf(run.ID)
+	require.Eventually(t, func() bool { return c.ask(http.MethodGet, at, nil, &run) == http.StatusOK && run.EndedAt != nil }, time.Minute, 5*time.Millisecond)
+	assert.Equal(t, contract.RunStateDone, run.State)
+	found := *run.Impact
 	assert.Positive(t, found.Refused)
-	assert.Len(t, lines, found.Refused+1)
-	assert.Equal(t, found.Refused+1, strings.Count(c.text(path+"/impact/export"), "\n"))
+	var page contract.ImpactPage
+	c.ask(http.MethodGet, at+"/hits?limit=2", nil, &page)
+	assert.Len(t, page.Hits, min(2, found.Refused))
+	assert.Equal(t, found.Refused+1, strings.Count(c.text(at+"/export"), "\n"))
+	var all []contract.Run
+	c.ask(http.MethodGet, "/runs", nil, &all)
+	assert.Equal(t, run.ID, all[0].ID)
+	assert.Equal(t, http.StatusOK, c.ask(http.MethodPost, at+"/stop", nil, &run), "one that has ended stays so")
+	assert.Equal(t, contract.RunStateDone, run.State)
+	require.Eventually(t, func() bool { return c.ask(http.MethodDelete, at, nil, nil) == http.StatusNoContent }, time.Minute, 5*time.Millisecond)
+	c.refused(http.MethodGet, at, nil, http.StatusNotFound, "not-found")
+	c.refused(http.MethodPost, "/runs", contract.ImpactRequest{Rule: 9999}, http.StatusNotFound, "not-found")
 	p := c.refused(http.MethodPost, path+"/state", contract.RuleMove{State: rule.InForce, Version: v.Version}, http.StatusConflict, "needs-reason")
 	assert.Contains(t, p.Detail, "it would refuse "+jsonOf(found.Refused))
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path+"/state", contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "the shop opens"}, &v))

@@ -138,6 +138,11 @@ func (s *server) DeleteRecord(ctx context.Context, r DeleteRecordRequestObject) 
 	return DeleteRecord204Response{}, s.app.Records.Delete(ctx, record.Ref{Kind: r.Kind, Number: r.Number})
 }
 
+func (s *server) GetRecordOutcome(ctx context.Context, r GetRecordOutcomeRequestObject) (GetRecordOutcomeResponseObject, error) {
+	v, err := s.app.Records.ToldOf(ctx, record.Ref{Kind: r.Kind, Number: r.Number}, r.Version, r.Params.Field, &r.Params.Format)
+	return GetRecordOutcome200JSONResponse(v), err
+}
+
 func (s *server) GetRecordHistory(ctx context.Context, r GetRecordHistoryRequestObject) (GetRecordHistoryResponseObject, error) {
 	v, err := s.app.Records.History(ctx, record.Ref{Kind: r.Kind, Number: r.Number}, &r.Params.Format)
 	return GetRecordHistory200JSONResponse(v), err
@@ -163,12 +168,12 @@ func (s *server) EmptyLedger(ctx context.Context, r EmptyLedgerRequestObject) (E
 }
 
 func (s *server) GetJournal(ctx context.Context, r GetJournalRequestObject) (GetJournalResponseObject, error) {
-	v, err := s.app.Posting.Journal(ctx, r.Ledger, &r.Params.Format)
+	v, err := s.app.Posting.Journal(ctx, r.Ledger, r.Params.After, &r.Params.Format)
 	return GetJournal200JSONResponse(v), err
 }
 
 func (s *server) GetBalances(ctx context.Context, r GetBalancesRequestObject) (GetBalancesResponseObject, error) {
-	v, err := s.app.Posting.Balances(ctx, r.Ledger, r.Params.By, &r.Params.Format)
+	v, err := s.app.Posting.Balances(ctx, r.Ledger, r.Params.By, r.Params.After, &r.Params.Format)
 	return GetBalances200JSONResponse(v), err
 }
 

@@ -134,6 +134,38 @@ func TestTablesOverHTTP(t *testing.T) {
 	var begun contract.Beginning
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/follow-ons/3/begin", contract.BeginRequest{Number: "C10001", Type: "SERV"}, &begun))
 	assert.Equal(t, "Quayside Grocers Co-op", begun.Document.Entered["name"].Value)
+
+	// A map leads on from records of its types only, and where its condition is true.
+	m.Pairs, m.ID = m.Pairs[:1], 3
+	next := func(number string) []int64 {
+		var r contract.Record
+		require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/records/customer/"+number, nil, &r))
+		return r.Next
+	}
+	require.Contains(t, next("C10001"), int64(3))
+	m.When = `country = "JP"`
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/follow-ons/3", m, nil))
+	assert.NotContains(t, next("C10001"), int64(3), "it is in Ireland")
+	assert.Contains(t, next("C30001"), int64(3))
+	c.refused(http.MethodPost, "/follow-ons/3/begin", contract.BeginRequest{Number: "C10001", Type: "SERV"}, http.StatusConflict, "not-offered")
+	m.When = ""
+	var types struct{ Type string }
+	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/records/customer/C10001", nil, &types))
+	m.Types = []string{types.Type}
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/follow-ons/3", m, nil))
+	assert.Contains(t, next("C10001"), int64(3))
+	m.Types = []string{"NONE"}
+	c.refused(http.MethodPut, "/follow-ons/3", m, http.StatusUnprocessableEntity, "map-misfit")
+	m.Types, m.When = nil, "country = 5"
+	c.refused(http.MethodPut, "/follow-ons/3", m, http.StatusUnprocessableEntity, "map-misfit")
+
+	// A text that can be longer than its target is warned of, and the map is saved.
+	m.When, m.Pairs = "", []record.Pair{{From: "name", To: "postal_code"}}
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/follow-ons/check", m, &problems))
+	require.Len(t, problems, 1)
+	assert.True(t, problems[0].Warning)
+	assert.Contains(t, problems[0].Message, "what is longer is refused")
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, "/follow-ons/3", m, nil))
 	require.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/follow-ons/3", nil, nil))
 }
 

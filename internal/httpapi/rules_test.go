@@ -22,7 +22,7 @@ func TestTheLifeOfARuleOverHTTP(t *testing.T) {
 	var v contract.RuleView
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/rules", contract.RuleChange{Body: body}, &v))
 	assert.Equal(t, rule.Draft, v.State)
-	assert.Equal(t, "Vendor · Accounting clerk becomes MOYA when Country is IE", v.Name)
+	assert.Equal(t, "Vendor · Payables contact becomes MOYA when Country is IE", v.Name)
 	path := "/rules/" + jsonOf(v.ID)
 
 	try := func() string {
@@ -44,7 +44,7 @@ func TestTheLifeOfARuleOverHTTP(t *testing.T) {
 	c.refused(http.MethodPut, path, contract.RuleChange{Version: stale, Body: body}, http.StatusConflict, "changed-meanwhile")
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPut, path, contract.RuleChange{Version: v.Version, Name: v.Name, Body: body, Reason: "a test"}, &v))
 	assert.Equal(t, "BIRK", try())
-	assert.Equal(t, "Vendor · Accounting clerk becomes BIRK when Country is IE", v.Name, "a proposed name follows the rule")
+	assert.Equal(t, "Vendor · Payables contact becomes BIRK when Country is IE", v.Name, "a proposed name follows the rule")
 
 	body.When = `contry = "IE"`
 	p := c.refused(http.MethodPut, path, contract.RuleChange{Version: v.Version, Body: body}, http.StatusUnprocessableEntity, "unsound-rule")

@@ -46,6 +46,18 @@ type ServerInterface interface {
 	// Evaluate Take documents through the rules in force, as an ERP that asks; nothing is kept
 	// (POST /evaluate)
 	Evaluate(ctx *echo.Context) error
+	// ListFindings What can be said about the rules and tables: what can happen, with a document that shows it, and what can never happen, with the conditions that exclude it
+	// (GET /findings)
+	ListFindings(ctx *echo.Context, params ListFindingsParams) error
+	// FindingsOfRule The same of one rule, as it stands here; nothing is kept
+	// (POST /findings)
+	FindingsOfRule(ctx *echo.Context) error
+	// FindingsInData What the saved records say about the rules: codes without a row, values that occur nowhere, rules that have not acted for a year
+	// (GET /findings/data)
+	FindingsInData(ctx *echo.Context) error
+	// SilenceFinding Leave a finding as it is, with a reason, or take that back
+	// (POST /findings/silence)
+	SilenceFinding(ctx *echo.Context) error
 	// ListFollowOns How records become the beginning of others
 	// (GET /follow-ons)
 	ListFollowOns(ctx *echo.Context) error
@@ -115,7 +127,7 @@ type ServerInterface interface {
 	// GetBalances Balances by account or by partner, each by company and currency
 	// (GET /ledgers/{ledger}/balances)
 	GetBalances(ctx *echo.Context, ledger Ledger, params GetBalancesParams) error
-	// GetJournal The journal in the order of posting, newest first
+	// GetJournal The journal by posting, newest first: whole postings
 	// (GET /ledgers/{ledger}/journal)
 	GetJournal(ctx *echo.Context, ledger Ledger, params GetJournalParams) error
 	// FindLinks Records to choose from, by number and name
@@ -199,6 +211,9 @@ type ServerInterface interface {
 	// ReverseRecord Take a posted document back by a reversing one
 	// (POST /records/{kind}/{number}/reverse)
 	ReverseRecord(ctx *echo.Context, kind KindPath, number Number) error
+	// GetRecordOutcome Why a saved or posted record holds its values: its trace, computed again by the rules, tables and records of then
+	// (GET /records/{kind}/{number}/versions/{version}/outcome)
+	GetRecordOutcome(ctx *echo.Context, kind KindPath, number Number, version int, params GetRecordOutcomeParams) error
 
 	// (GET /rules)
 	ListRules(ctx *echo.Context, params ListRulesParams) error
@@ -232,15 +247,6 @@ type ServerInterface interface {
 	// ConfirmRule What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force
 	// (GET /rules/{id}/confirmation)
 	ConfirmRule(ctx *echo.Context, id Identity) error
-	// ImpactOfRule What a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
-	// (GET /rules/{id}/impact)
-	ImpactOfRule(ctx *echo.Context, id Identity) error
-	// ImpactOfChange The same of a changed rule, as it stands here; nothing is kept
-	// (POST /rules/{id}/impact)
-	ImpactOfChange(ctx *echo.Context, id Identity) error
-	// ExportImpact The same as CSV
-	// (GET /rules/{id}/impact/export)
-	ExportImpact(ctx *echo.Context, id Identity) error
 	// MoveRule Put a rule in force, suspend or retire it
 	// (POST /rules/{id}/state)
 	MoveRule(ctx *echo.Context, id Identity) error
@@ -250,6 +256,27 @@ type ServerInterface interface {
 
 	// (GET /rules/{id}/versions)
 	ListRuleVersions(ctx *echo.Context, id Identity) error
+	// ListRuns Long work, the newest first
+	// (GET /runs)
+	ListRuns(ctx *echo.Context) error
+	// StartRun Begin to look what a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
+	// (POST /runs)
+	StartRun(ctx *echo.Context) error
+	// RemoveRun Remove a run that has ended, with what it found
+	// (DELETE /runs/{id})
+	RemoveRun(ctx *echo.Context, id Identity) error
+	// GetRun How far a run is
+	// (GET /runs/{id})
+	GetRun(ctx *echo.Context, id Identity) error
+	// ExportRun What a run found as CSV: a row for each value that changes, and for what is said
+	// (GET /runs/{id}/export)
+	ExportRun(ctx *echo.Context, id Identity) error
+	// ListRunHits What a run found so far, what matters more first
+	// (GET /runs/{id}/hits)
+	ListRunHits(ctx *echo.Context, id Identity, params ListRunHitsParams) error
+	// StopRun End a run as soon as it can; what it found stays
+	// (POST /runs/{id}/stop)
+	StopRun(ctx *echo.Context, id Identity) error
 	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
 	// (POST /sheets)
 	WriteSheet(ctx *echo.Context) error
@@ -316,6 +343,9 @@ type ServerInterface interface {
 	// SaveType Add or change a type of a kind
 	// (PUT /types/{kind}/{key})
 	SaveType(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// WhatWaits What waits for somebody: proofs that fail, rules that are not proved both ways, drafts, and what others changed
+	// (GET /waiting)
+	WhatWaits(ctx *echo.Context, params WhatWaitsParams) error
 }
 
 // ServerInterfaceWrapper converts echo contexts to parameters.
@@ -477,6 +507,51 @@ func (w *ServerInterfaceWrapper) Evaluate(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.Evaluate(ctx)
+	return err
+}
+
+// ListFindings converts echo context to params.
+func (w *ServerInterfaceWrapper) ListFindings(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListFindingsParams
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListFindings(ctx, params)
+	return err
+}
+
+// FindingsOfRule converts echo context to params.
+func (w *ServerInterfaceWrapper) FindingsOfRule(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FindingsOfRule(ctx)
+	return err
+}
+
+// FindingsInData converts echo context to params.
+func (w *ServerInterfaceWrapper) FindingsInData(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FindingsInData(ctx)
+	return err
+}
+
+// SilenceFinding converts echo context to params.
+func (w *ServerInterfaceWrapper) SilenceFinding(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SilenceFinding(ctx)
 	return err
 }
 
@@ -898,6 +973,13 @@ func (w *ServerInterfaceWrapper) GetBalances(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
 	}
 
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", ctx.QueryParams(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter after: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetBalances(ctx, ledger, params)
 	return err
@@ -921,6 +1003,13 @@ func (w *ServerInterfaceWrapper) GetJournal(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", ctx.QueryParams(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter after: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
@@ -1035,6 +1124,20 @@ func (w *ServerInterfaceWrapper) ListPostings(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "ledger", ctx.QueryParams(), &params.Ledger, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter ledger: %s", err))
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", ctx.QueryParams(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter after: %s", err))
+	}
+
+	// ------------- Optional query parameter "search" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "search", ctx.QueryParams(), &params.Search, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter search: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
@@ -1414,6 +1517,54 @@ func (w *ServerInterfaceWrapper) ReverseRecord(ctx *echo.Context) error {
 	return err
 }
 
+// GetRecordOutcome converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRecordOutcome(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number Number
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// ------------- Path parameter "version" -------------
+	var version int
+
+	err = runtime.BindStyledParameterWithOptions("simple", "version", ctx.Param("version"), &version, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter version: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetRecordOutcomeParams
+	// ------------- Optional query parameter "field" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "field", ctx.QueryParams(), &params.Field, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter field: %s", err))
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRecordOutcome(ctx, kind, number, version, params)
+	return err
+}
+
 // ListRules converts echo context to params.
 func (w *ServerInterfaceWrapper) ListRules(ctx *echo.Context) error {
 	var err error
@@ -1573,54 +1724,6 @@ func (w *ServerInterfaceWrapper) ConfirmRule(ctx *echo.Context) error {
 	return err
 }
 
-// ImpactOfRule converts echo context to params.
-func (w *ServerInterfaceWrapper) ImpactOfRule(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "id" -------------
-	var id Identity
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ImpactOfRule(ctx, id)
-	return err
-}
-
-// ImpactOfChange converts echo context to params.
-func (w *ServerInterfaceWrapper) ImpactOfChange(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "id" -------------
-	var id Identity
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ImpactOfChange(ctx, id)
-	return err
-}
-
-// ExportImpact converts echo context to params.
-func (w *ServerInterfaceWrapper) ExportImpact(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "id" -------------
-	var id Identity
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ExportImpact(ctx, id)
-	return err
-}
-
 // MoveRule converts echo context to params.
 func (w *ServerInterfaceWrapper) MoveRule(ctx *echo.Context) error {
 	var err error
@@ -1666,6 +1769,120 @@ func (w *ServerInterfaceWrapper) ListRuleVersions(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListRuleVersions(ctx, id)
+	return err
+}
+
+// ListRuns converts echo context to params.
+func (w *ServerInterfaceWrapper) ListRuns(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListRuns(ctx)
+	return err
+}
+
+// StartRun converts echo context to params.
+func (w *ServerInterfaceWrapper) StartRun(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartRun(ctx)
+	return err
+}
+
+// RemoveRun converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveRun(ctx, id)
+	return err
+}
+
+// GetRun converts echo context to params.
+func (w *ServerInterfaceWrapper) GetRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetRun(ctx, id)
+	return err
+}
+
+// ExportRun converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportRun(ctx, id)
+	return err
+}
+
+// ListRunHits converts echo context to params.
+func (w *ServerInterfaceWrapper) ListRunHits(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListRunHitsParams
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", ctx.QueryParams(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter after: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListRunHits(ctx, id, params)
+	return err
+}
+
+// StopRun converts echo context to params.
+func (w *ServerInterfaceWrapper) StopRun(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StopRun(ctx, id)
 	return err
 }
 
@@ -1960,6 +2177,24 @@ func (w *ServerInterfaceWrapper) SaveType(ctx *echo.Context) error {
 	return err
 }
 
+// WhatWaits converts echo context to params.
+func (w *ServerInterfaceWrapper) WhatWaits(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params WhatWaitsParams
+	// ------------- Optional query parameter "since" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "since", ctx.QueryParams(), &params.Since, runtime.BindQueryParameterOptions{Type: "string", Format: "date-time"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter since: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.WhatWaits(ctx, params)
+	return err
+}
+
 // This is a simple interface which specifies echo.Route addition functions which
 // are present on both echo.Echo and echo.Group, since we want to allow using
 // either of them for path registration
@@ -2079,12 +2314,20 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/records/:kind/:number", wrapper.DeleteRecord, options.OperationMiddlewares["deleteRecord"]...)
 	router.GET(options.BaseURL+"/records/:kind/:number", wrapper.GetRecord, options.OperationMiddlewares["getRecord"]...)
 	router.GET(options.BaseURL+"/records/:kind/:number/history", wrapper.GetRecordHistory, options.OperationMiddlewares["getRecordHistory"]...)
+	router.GET(options.BaseURL+"/records/:kind/:number/versions/:version/outcome", wrapper.GetRecordOutcome, options.OperationMiddlewares["getRecordOutcome"]...)
 	router.POST(options.BaseURL+"/records/:kind/:number/post", wrapper.PostRecord, options.OperationMiddlewares["postRecord"]...)
 	router.POST(options.BaseURL+"/records/:kind/:number/reverse", wrapper.ReverseRecord, options.OperationMiddlewares["reverseRecord"]...)
 	router.DELETE(options.BaseURL+"/ledgers/:ledger", wrapper.EmptyLedger, options.OperationMiddlewares["emptyLedger"]...)
 	router.GET(options.BaseURL+"/ledgers/:ledger", wrapper.GetLedger, options.OperationMiddlewares["getLedger"]...)
 	router.GET(options.BaseURL+"/ledgers/:ledger/journal", wrapper.GetJournal, options.OperationMiddlewares["getJournal"]...)
 	router.GET(options.BaseURL+"/ledgers/:ledger/balances", wrapper.GetBalances, options.OperationMiddlewares["getBalances"]...)
+	router.GET(options.BaseURL+"/runs", wrapper.ListRuns, options.OperationMiddlewares["listRuns"]...)
+	router.POST(options.BaseURL+"/runs", wrapper.StartRun, options.OperationMiddlewares["startRun"]...)
+	router.DELETE(options.BaseURL+"/runs/:id", wrapper.RemoveRun, options.OperationMiddlewares["removeRun"]...)
+	router.GET(options.BaseURL+"/runs/:id", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
+	router.POST(options.BaseURL+"/runs/:id/stop", wrapper.StopRun, options.OperationMiddlewares["stopRun"]...)
+	router.GET(options.BaseURL+"/runs/:id/hits", wrapper.ListRunHits, options.OperationMiddlewares["listRunHits"]...)
+	router.GET(options.BaseURL+"/runs/:id/export", wrapper.ExportRun, options.OperationMiddlewares["exportRun"]...)
 	router.GET(options.BaseURL+"/proofs", wrapper.ListProofs, options.OperationMiddlewares["listProofs"]...)
 	router.POST(options.BaseURL+"/proofs", wrapper.KeepProof, options.OperationMiddlewares["keepProof"]...)
 	router.POST(options.BaseURL+"/proofs/run", wrapper.RunProofs, options.OperationMiddlewares["runProofs"]...)
@@ -2093,10 +2336,12 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/confirmation/report", wrapper.ConfirmationReport, options.OperationMiddlewares["confirmationReport"]...)
 	router.GET(options.BaseURL+"/confirmation/report/export", wrapper.ExportConfirmation, options.OperationMiddlewares["exportConfirmation"]...)
 	router.GET(options.BaseURL+"/rules/:id/confirmation", wrapper.ConfirmRule, options.OperationMiddlewares["confirmRule"]...)
-	router.GET(options.BaseURL+"/rules/:id/impact", wrapper.ImpactOfRule, options.OperationMiddlewares["impactOfRule"]...)
-	router.POST(options.BaseURL+"/rules/:id/impact", wrapper.ImpactOfChange, options.OperationMiddlewares["impactOfChange"]...)
-	router.GET(options.BaseURL+"/rules/:id/impact/export", wrapper.ExportImpact, options.OperationMiddlewares["exportImpact"]...)
 	router.POST(options.BaseURL+"/rules/:id/suggestions", wrapper.SuggestProofs, options.OperationMiddlewares["suggestProofs"]...)
+	router.GET(options.BaseURL+"/waiting", wrapper.WhatWaits, options.OperationMiddlewares["whatWaits"]...)
+	router.GET(options.BaseURL+"/findings", wrapper.ListFindings, options.OperationMiddlewares["listFindings"]...)
+	router.POST(options.BaseURL+"/findings", wrapper.FindingsOfRule, options.OperationMiddlewares["findingsOfRule"]...)
+	router.GET(options.BaseURL+"/findings/data", wrapper.FindingsInData, options.OperationMiddlewares["findingsInData"]...)
+	router.POST(options.BaseURL+"/findings/silence", wrapper.SilenceFinding, options.OperationMiddlewares["silenceFinding"]...)
 	router.POST(options.BaseURL+"/rules/:id/aside", wrapper.SetAside, options.OperationMiddlewares["setAside"]...)
 	router.POST(options.BaseURL+"/proofs/:id/read", wrapper.ReadProof, options.OperationMiddlewares["readProof"]...)
 	router.POST(options.BaseURL+"/proofs/:id/refresh", wrapper.RefreshProof, options.OperationMiddlewares["refreshProof"]...)
@@ -2451,6 +2696,242 @@ type EvaluatedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EvaluatedefaultApplicationProblemPlusJSONResponse) VisitEvaluateResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListFindingsRequestObject struct {
+	Params ListFindingsParams
+}
+
+type ListFindingsResponseObject interface {
+	VisitListFindingsResponse(w http.ResponseWriter) error
+}
+
+type ListFindings200ApplicationXNdjsonResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ListFindings200ApplicationXNdjsonResponse) VisitListFindingsResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type ListFindingsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListFindingsdefaultApplicationProblemPlusJSONResponse) VisitListFindingsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FindingsOfRuleRequestObject struct {
+	Body *FindingsOfRuleJSONRequestBody
+}
+
+type FindingsOfRuleResponseObject interface {
+	VisitFindingsOfRuleResponse(w http.ResponseWriter) error
+}
+
+type FindingsOfRule200ApplicationXNdjsonResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response FindingsOfRule200ApplicationXNdjsonResponse) VisitFindingsOfRuleResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type FindingsOfRuledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FindingsOfRuledefaultApplicationProblemPlusJSONResponse) VisitFindingsOfRuleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FindingsInDataRequestObject struct {
+}
+
+type FindingsInDataResponseObject interface {
+	VisitFindingsInDataResponse(w http.ResponseWriter) error
+}
+
+type FindingsInData200ApplicationXNdjsonResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response FindingsInData200ApplicationXNdjsonResponse) VisitFindingsInDataResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type FindingsInDatadefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FindingsInDatadefaultApplicationProblemPlusJSONResponse) VisitFindingsInDataResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SilenceFindingRequestObject struct {
+	Body *SilenceFindingJSONRequestBody
+}
+
+type SilenceFindingResponseObject interface {
+	VisitSilenceFindingResponse(w http.ResponseWriter) error
+}
+
+type SilenceFinding204Response struct {
+}
+
+func (response SilenceFinding204Response) VisitSilenceFindingResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SilenceFindingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SilenceFindingdefaultApplicationProblemPlusJSONResponse) VisitSilenceFindingResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -3320,7 +3801,7 @@ type GetBalancesResponseObject interface {
 	VisitGetBalancesResponse(w http.ResponseWriter) error
 }
 
-type GetBalances200JSONResponse []Balance
+type GetBalances200JSONResponse BalancePage
 
 func (response GetBalances200JSONResponse) VisitGetBalancesResponse(w http.ResponseWriter) error {
 
@@ -3360,7 +3841,7 @@ type GetJournalResponseObject interface {
 	VisitGetJournalResponse(w http.ResponseWriter) error
 }
 
-type GetJournal200JSONResponse []JournalEntry
+type GetJournal200JSONResponse JournalPage
 
 func (response GetJournal200JSONResponse) VisitGetJournalResponse(w http.ResponseWriter) error {
 
@@ -3517,7 +3998,7 @@ type ListPostingsResponseObject interface {
 	VisitListPostingsResponse(w http.ResponseWriter) error
 }
 
-type ListPostings200JSONResponse []PostingSummary
+type ListPostings200JSONResponse PostingPage
 
 func (response ListPostings200JSONResponse) VisitListPostingsResponse(w http.ResponseWriter) error {
 
@@ -4492,6 +4973,48 @@ func (response ReverseRecorddefaultApplicationProblemPlusJSONResponse) VisitReve
 	return err
 }
 
+type GetRecordOutcomeRequestObject struct {
+	Kind    KindPath `json:"kind"`
+	Number  Number   `json:"number"`
+	Version int      `json:"version"`
+	Params  GetRecordOutcomeParams
+}
+
+type GetRecordOutcomeResponseObject interface {
+	VisitGetRecordOutcomeResponse(w http.ResponseWriter) error
+}
+
+type GetRecordOutcome200JSONResponse RecordOutcome
+
+func (response GetRecordOutcome200JSONResponse) VisitGetRecordOutcomeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRecordOutcomedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRecordOutcomedefaultApplicationProblemPlusJSONResponse) VisitGetRecordOutcomeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListRulesRequestObject struct {
 	Params ListRulesParams
 }
@@ -4917,188 +5440,6 @@ func (response ConfirmRuledefaultApplicationProblemPlusJSONResponse) VisitConfir
 	return err
 }
 
-type ImpactOfRuleRequestObject struct {
-	ID Identity `json:"id"`
-}
-
-type ImpactOfRuleResponseObject interface {
-	VisitImpactOfRuleResponse(w http.ResponseWriter) error
-}
-
-type ImpactOfRule200ApplicationXNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ImpactOfRule200ApplicationXNdjsonResponse) VisitImpactOfRuleResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type ImpactOfRuledefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ImpactOfRuledefaultApplicationProblemPlusJSONResponse) VisitImpactOfRuleResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ImpactOfChangeRequestObject struct {
-	ID   Identity `json:"id"`
-	Body *ImpactOfChangeJSONRequestBody
-}
-
-type ImpactOfChangeResponseObject interface {
-	VisitImpactOfChangeResponse(w http.ResponseWriter) error
-}
-
-type ImpactOfChange200ApplicationXNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ImpactOfChange200ApplicationXNdjsonResponse) VisitImpactOfChangeResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
-		return err
-	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
-}
-
-type ImpactOfChangedefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ImpactOfChangedefaultApplicationProblemPlusJSONResponse) VisitImpactOfChangeResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type ExportImpactRequestObject struct {
-	ID Identity `json:"id"`
-}
-
-type ExportImpactResponseObject interface {
-	VisitExportImpactResponse(w http.ResponseWriter) error
-}
-
-type ExportImpact200TextCsvResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
-
-func (response ExportImpact200TextCsvResponse) VisitExportImpactResponse(w http.ResponseWriter) error {
-
-	w.Header().Set("Content-Type", "text/csv")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	_, err := io.Copy(w, response.Body)
-	return err
-}
-
-type ExportImpactdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response ExportImpactdefaultApplicationProblemPlusJSONResponse) VisitExportImpactResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type MoveRuleRequestObject struct {
 	ID   Identity `json:"id"`
 	Body *MoveRuleJSONRequestBody
@@ -5207,6 +5548,279 @@ type ListRuleVersionsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListRuleVersionsdefaultApplicationProblemPlusJSONResponse) VisitListRuleVersionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRunsRequestObject struct {
+}
+
+type ListRunsResponseObject interface {
+	VisitListRunsResponse(w http.ResponseWriter) error
+}
+
+type ListRuns200JSONResponse []Run
+
+func (response ListRuns200JSONResponse) VisitListRunsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRunsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRunsdefaultApplicationProblemPlusJSONResponse) VisitListRunsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartRunRequestObject struct {
+	Body *StartRunJSONRequestBody
+}
+
+type StartRunResponseObject interface {
+	VisitStartRunResponse(w http.ResponseWriter) error
+}
+
+type StartRun201JSONResponse Run
+
+func (response StartRun201JSONResponse) VisitStartRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartRundefaultApplicationProblemPlusJSONResponse) VisitStartRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveRunRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type RemoveRunResponseObject interface {
+	VisitRemoveRunResponse(w http.ResponseWriter) error
+}
+
+type RemoveRun204Response struct {
+}
+
+func (response RemoveRun204Response) VisitRemoveRunResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveRundefaultApplicationProblemPlusJSONResponse) VisitRemoveRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRunRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type GetRunResponseObject interface {
+	VisitGetRunResponse(w http.ResponseWriter) error
+}
+
+type GetRun200JSONResponse Run
+
+func (response GetRun200JSONResponse) VisitGetRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetRundefaultApplicationProblemPlusJSONResponse) VisitGetRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportRunRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type ExportRunResponseObject interface {
+	VisitExportRunResponse(w http.ResponseWriter) error
+}
+
+type ExportRun200TextCsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportRun200TextCsvResponse) VisitExportRunResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportRundefaultApplicationProblemPlusJSONResponse) VisitExportRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRunHitsRequestObject struct {
+	ID     Identity `json:"id"`
+	Params ListRunHitsParams
+}
+
+type ListRunHitsResponseObject interface {
+	VisitListRunHitsResponse(w http.ResponseWriter) error
+}
+
+type ListRunHits200JSONResponse ImpactPage
+
+func (response ListRunHits200JSONResponse) VisitListRunHitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRunHitsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRunHitsdefaultApplicationProblemPlusJSONResponse) VisitListRunHitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopRunRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type StopRunResponseObject interface {
+	VisitStopRunResponse(w http.ResponseWriter) error
+}
+
+type StopRun200JSONResponse Run
+
+func (response StopRun200JSONResponse) VisitStopRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StopRundefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StopRundefaultApplicationProblemPlusJSONResponse) VisitStopRunResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6087,6 +6701,45 @@ func (response SaveTypedefaultApplicationProblemPlusJSONResponse) VisitSaveTypeR
 	return err
 }
 
+type WhatWaitsRequestObject struct {
+	Params WhatWaitsParams
+}
+
+type WhatWaitsResponseObject interface {
+	VisitWhatWaitsResponse(w http.ResponseWriter) error
+}
+
+type WhatWaits200JSONResponse Waiting
+
+func (response WhatWaits200JSONResponse) VisitWhatWaitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type WhatWaitsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response WhatWaitsdefaultApplicationProblemPlusJSONResponse) VisitWhatWaitsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
 	// GetCatalog Companies, kinds with their fields and types, and the words of the rule families
@@ -6116,6 +6769,18 @@ type StrictServerInterface interface {
 	// Evaluate Take documents through the rules in force, as an ERP that asks; nothing is kept
 	// (POST /evaluate)
 	Evaluate(ctx context.Context, request EvaluateRequestObject) (EvaluateResponseObject, error)
+	// ListFindings What can be said about the rules and tables: what can happen, with a document that shows it, and what can never happen, with the conditions that exclude it
+	// (GET /findings)
+	ListFindings(ctx context.Context, request ListFindingsRequestObject) (ListFindingsResponseObject, error)
+	// FindingsOfRule The same of one rule, as it stands here; nothing is kept
+	// (POST /findings)
+	FindingsOfRule(ctx context.Context, request FindingsOfRuleRequestObject) (FindingsOfRuleResponseObject, error)
+	// FindingsInData What the saved records say about the rules: codes without a row, values that occur nowhere, rules that have not acted for a year
+	// (GET /findings/data)
+	FindingsInData(ctx context.Context, request FindingsInDataRequestObject) (FindingsInDataResponseObject, error)
+	// SilenceFinding Leave a finding as it is, with a reason, or take that back
+	// (POST /findings/silence)
+	SilenceFinding(ctx context.Context, request SilenceFindingRequestObject) (SilenceFindingResponseObject, error)
 	// ListFollowOns How records become the beginning of others
 	// (GET /follow-ons)
 	ListFollowOns(ctx context.Context, request ListFollowOnsRequestObject) (ListFollowOnsResponseObject, error)
@@ -6185,7 +6850,7 @@ type StrictServerInterface interface {
 	// GetBalances Balances by account or by partner, each by company and currency
 	// (GET /ledgers/{ledger}/balances)
 	GetBalances(ctx context.Context, request GetBalancesRequestObject) (GetBalancesResponseObject, error)
-	// GetJournal The journal in the order of posting, newest first
+	// GetJournal The journal by posting, newest first: whole postings
 	// (GET /ledgers/{ledger}/journal)
 	GetJournal(ctx context.Context, request GetJournalRequestObject) (GetJournalResponseObject, error)
 	// FindLinks Records to choose from, by number and name
@@ -6269,6 +6934,9 @@ type StrictServerInterface interface {
 	// ReverseRecord Take a posted document back by a reversing one
 	// (POST /records/{kind}/{number}/reverse)
 	ReverseRecord(ctx context.Context, request ReverseRecordRequestObject) (ReverseRecordResponseObject, error)
+	// GetRecordOutcome Why a saved or posted record holds its values: its trace, computed again by the rules, tables and records of then
+	// (GET /records/{kind}/{number}/versions/{version}/outcome)
+	GetRecordOutcome(ctx context.Context, request GetRecordOutcomeRequestObject) (GetRecordOutcomeResponseObject, error)
 
 	// (GET /rules)
 	ListRules(ctx context.Context, request ListRulesRequestObject) (ListRulesResponseObject, error)
@@ -6302,15 +6970,6 @@ type StrictServerInterface interface {
 	// ConfirmRule What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force
 	// (GET /rules/{id}/confirmation)
 	ConfirmRule(ctx context.Context, request ConfirmRuleRequestObject) (ConfirmRuleResponseObject, error)
-	// ImpactOfRule What a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
-	// (GET /rules/{id}/impact)
-	ImpactOfRule(ctx context.Context, request ImpactOfRuleRequestObject) (ImpactOfRuleResponseObject, error)
-	// ImpactOfChange The same of a changed rule, as it stands here; nothing is kept
-	// (POST /rules/{id}/impact)
-	ImpactOfChange(ctx context.Context, request ImpactOfChangeRequestObject) (ImpactOfChangeResponseObject, error)
-	// ExportImpact The same as CSV
-	// (GET /rules/{id}/impact/export)
-	ExportImpact(ctx context.Context, request ExportImpactRequestObject) (ExportImpactResponseObject, error)
 	// MoveRule Put a rule in force, suspend or retire it
 	// (POST /rules/{id}/state)
 	MoveRule(ctx context.Context, request MoveRuleRequestObject) (MoveRuleResponseObject, error)
@@ -6320,6 +6979,27 @@ type StrictServerInterface interface {
 
 	// (GET /rules/{id}/versions)
 	ListRuleVersions(ctx context.Context, request ListRuleVersionsRequestObject) (ListRuleVersionsResponseObject, error)
+	// ListRuns Long work, the newest first
+	// (GET /runs)
+	ListRuns(ctx context.Context, request ListRunsRequestObject) (ListRunsResponseObject, error)
+	// StartRun Begin to look what a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
+	// (POST /runs)
+	StartRun(ctx context.Context, request StartRunRequestObject) (StartRunResponseObject, error)
+	// RemoveRun Remove a run that has ended, with what it found
+	// (DELETE /runs/{id})
+	RemoveRun(ctx context.Context, request RemoveRunRequestObject) (RemoveRunResponseObject, error)
+	// GetRun How far a run is
+	// (GET /runs/{id})
+	GetRun(ctx context.Context, request GetRunRequestObject) (GetRunResponseObject, error)
+	// ExportRun What a run found as CSV: a row for each value that changes, and for what is said
+	// (GET /runs/{id}/export)
+	ExportRun(ctx context.Context, request ExportRunRequestObject) (ExportRunResponseObject, error)
+	// ListRunHits What a run found so far, what matters more first
+	// (GET /runs/{id}/hits)
+	ListRunHits(ctx context.Context, request ListRunHitsRequestObject) (ListRunHitsResponseObject, error)
+	// StopRun End a run as soon as it can; what it found stays
+	// (POST /runs/{id}/stop)
+	StopRun(ctx context.Context, request StopRunRequestObject) (StopRunResponseObject, error)
 	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
 	// (POST /sheets)
 	WriteSheet(ctx context.Context, request WriteSheetRequestObject) (WriteSheetResponseObject, error)
@@ -6386,6 +7066,9 @@ type StrictServerInterface interface {
 	// SaveType Add or change a type of a kind
 	// (PUT /types/{kind}/{key})
 	SaveType(ctx context.Context, request SaveTypeRequestObject) (SaveTypeResponseObject, error)
+	// WhatWaits What waits for somebody: proofs that fail, rules that are not proved both ways, drafts, and what others changed
+	// (GET /waiting)
+	WhatWaits(ctx context.Context, request WhatWaitsRequestObject) (WhatWaitsResponseObject, error)
 }
 
 type StrictHandlerFunc func(ctx *echo.Context, request any) (any, error)
@@ -6703,6 +7386,146 @@ func (sh *strictHandler) Evaluate(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(EvaluateResponseObject); ok {
 		return validResponse.VisitEvaluateResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListFindings operation middleware
+func (sh *strictHandler) ListFindings(ctx *echo.Context, params ListFindingsParams) error {
+	var request ListFindingsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListFindings(ctx.Request().Context(), request.(ListFindingsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListFindings")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListFindingsResponseObject); ok {
+		return validResponse.VisitListFindingsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FindingsOfRule operation middleware
+func (sh *strictHandler) FindingsOfRule(ctx *echo.Context) error {
+	var request FindingsOfRuleRequestObject
+
+	var body FindingsOfRuleJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FindingsOfRule(ctx.Request().Context(), request.(FindingsOfRuleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FindingsOfRule")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FindingsOfRuleResponseObject); ok {
+		return validResponse.VisitFindingsOfRuleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FindingsInData operation middleware
+func (sh *strictHandler) FindingsInData(ctx *echo.Context) error {
+	var request FindingsInDataRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FindingsInData(ctx.Request().Context(), request.(FindingsInDataRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FindingsInData")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FindingsInDataResponseObject); ok {
+		return validResponse.VisitFindingsInDataResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SilenceFinding operation middleware
+func (sh *strictHandler) SilenceFinding(ctx *echo.Context) error {
+	var request SilenceFindingRequestObject
+
+	var body SilenceFindingJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SilenceFinding(ctx.Request().Context(), request.(SilenceFindingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SilenceFinding")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SilenceFindingResponseObject); ok {
+		return validResponse.VisitSilenceFindingResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -8496,6 +9319,34 @@ func (sh *strictHandler) ReverseRecord(ctx *echo.Context, kind KindPath, number 
 	return nil
 }
 
+// GetRecordOutcome operation middleware
+func (sh *strictHandler) GetRecordOutcome(ctx *echo.Context, kind KindPath, number Number, version int, params GetRecordOutcomeParams) error {
+	var request GetRecordOutcomeRequestObject
+
+	request.Kind = kind
+	request.Number = number
+	request.Version = version
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRecordOutcome(ctx.Request().Context(), request.(GetRecordOutcomeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRecordOutcome")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetRecordOutcomeResponseObject); ok {
+		return validResponse.VisitGetRecordOutcomeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListRules operation middleware
 func (sh *strictHandler) ListRules(ctx *echo.Context, params ListRulesParams) error {
 	var request ListRulesRequestObject
@@ -8901,104 +9752,6 @@ func (sh *strictHandler) ConfirmRule(ctx *echo.Context, id Identity) error {
 	return nil
 }
 
-// ImpactOfRule operation middleware
-func (sh *strictHandler) ImpactOfRule(ctx *echo.Context, id Identity) error {
-	var request ImpactOfRuleRequestObject
-
-	request.ID = id
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ImpactOfRule(ctx.Request().Context(), request.(ImpactOfRuleRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ImpactOfRule")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(ImpactOfRuleResponseObject); ok {
-		return validResponse.VisitImpactOfRuleResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// ImpactOfChange operation middleware
-func (sh *strictHandler) ImpactOfChange(ctx *echo.Context, id Identity) error {
-	var request ImpactOfChangeRequestObject
-
-	request.ID = id
-
-	var body ImpactOfChangeJSONRequestBody
-	var err error
-	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
-		// A request validator built on kin-openapi's openapi3filter with
-		// KeepValidatedValue leaves the value it validated on the body. Bind
-		// that value, matching member names exactly, so the handler receives
-		// what was validated instead of a second, case-insensitive decode.
-		// Otherwise bind only the request body, so that path and query
-		// parameters are not also bound into the body struct.
-		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
-			err = echo.BindBody(ctx, &body)
-		}
-	} else {
-		// A custom binder is installed on the Echo instance; defer to it
-		// entirely, since echo.Binder does not expose body-only binding and
-		// the binder may do more than decode (for example call ctx.Validate).
-		err = ctx.Bind(&body)
-	}
-	if err != nil {
-		return err
-	}
-	request.Body = &body
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ImpactOfChange(ctx.Request().Context(), request.(ImpactOfChangeRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ImpactOfChange")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(ImpactOfChangeResponseObject); ok {
-		return validResponse.VisitImpactOfChangeResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// ExportImpact operation middleware
-func (sh *strictHandler) ExportImpact(ctx *echo.Context, id Identity) error {
-	var request ExportImpactRequestObject
-
-	request.ID = id
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.ExportImpact(ctx.Request().Context(), request.(ExportImpactRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "ExportImpact")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(ExportImpactResponseObject); ok {
-		return validResponse.VisitExportImpactResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
 // MoveRule operation middleware
 func (sh *strictHandler) MoveRule(ctx *echo.Context, id Identity) error {
 	var request MoveRuleRequestObject
@@ -9114,6 +9867,201 @@ func (sh *strictHandler) ListRuleVersions(ctx *echo.Context, id Identity) error 
 		return err
 	} else if validResponse, ok := response.(ListRuleVersionsResponseObject); ok {
 		return validResponse.VisitListRuleVersionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListRuns operation middleware
+func (sh *strictHandler) ListRuns(ctx *echo.Context) error {
+	var request ListRunsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRuns(ctx.Request().Context(), request.(ListRunsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRuns")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListRunsResponseObject); ok {
+		return validResponse.VisitListRunsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartRun operation middleware
+func (sh *strictHandler) StartRun(ctx *echo.Context) error {
+	var request StartRunRequestObject
+
+	var body StartRunJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartRun(ctx.Request().Context(), request.(StartRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartRunResponseObject); ok {
+		return validResponse.VisitStartRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveRun operation middleware
+func (sh *strictHandler) RemoveRun(ctx *echo.Context, id Identity) error {
+	var request RemoveRunRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveRun(ctx.Request().Context(), request.(RemoveRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveRunResponseObject); ok {
+		return validResponse.VisitRemoveRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetRun operation middleware
+func (sh *strictHandler) GetRun(ctx *echo.Context, id Identity) error {
+	var request GetRunRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetRun(ctx.Request().Context(), request.(GetRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetRunResponseObject); ok {
+		return validResponse.VisitGetRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportRun operation middleware
+func (sh *strictHandler) ExportRun(ctx *echo.Context, id Identity) error {
+	var request ExportRunRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportRun(ctx.Request().Context(), request.(ExportRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportRunResponseObject); ok {
+		return validResponse.VisitExportRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListRunHits operation middleware
+func (sh *strictHandler) ListRunHits(ctx *echo.Context, id Identity, params ListRunHitsParams) error {
+	var request ListRunHitsRequestObject
+
+	request.ID = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRunHits(ctx.Request().Context(), request.(ListRunHitsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRunHits")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListRunHitsResponseObject); ok {
+		return validResponse.VisitListRunHitsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StopRun operation middleware
+func (sh *strictHandler) StopRun(ctx *echo.Context, id Identity) error {
+	var request StopRunRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StopRun(ctx.Request().Context(), request.(StopRunRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StopRun")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StopRunResponseObject); ok {
+		return validResponse.VisitStopRunResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -9920,6 +10868,31 @@ func (sh *strictHandler) SaveType(ctx *echo.Context, kind KindPath, key KeyPath)
 		return err
 	} else if validResponse, ok := response.(SaveTypeResponseObject); ok {
 		return validResponse.VisitSaveTypeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// WhatWaits operation middleware
+func (sh *strictHandler) WhatWaits(ctx *echo.Context, params WhatWaitsParams) error {
+	var request WhatWaitsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.WhatWaits(ctx.Request().Context(), request.(WhatWaitsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "WhatWaits")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(WhatWaitsResponseObject); ok {
+		return validResponse.VisitWhatWaitsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

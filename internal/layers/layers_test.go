@@ -41,7 +41,7 @@ func list(t *testing.T, arguments ...string) []listed {
 }
 
 // The core, lowest first: each may import only those before it.
-var core = []string{"notice", "decimal", "feel", "field", "record", "table", "match", "rule", "plan", "finding", "engine", "judge", "proof", "evaluation"}
+var core = []string{"notice", "decimal", "feel", "field", "record", "table", "match", "rule", "plan", "engine", "judge", "proof", "finding", "evaluation"}
 
 // What the core may use from outside the standard library: decimals, languages and
 // currencies, and the numbering plans of the world's telephones.
@@ -87,19 +87,22 @@ var peers = map[string][]string{
 	"view":         {"clock", "contract", "fault", "ledger"},
 	"app/commit":   {"actor", "cache", "clock", "fault", "store"},
 	"app/judging":  {"actor", "app/commit", "cache", "clock", "contract", "fault", "store", "view"},
-	"app/impact":   {"app/judging", "contract", "exchange", "fault", "store", "view"},
+	"app/runs":     {"actor", "app/commit", "clock", "contract", "fault", "store"},
+	"app/impact":   {"app/commit", "app/judging", "app/runs", "contract", "exchange", "fault", "store", "view"},
 	"app/formulas": {"actor", "app/judging", "contract", "fault", "view"},
 	"app/rules":    {"actor", "app/commit", "app/impact", "app/judging", "contract", "fault", "store", "view"},
+	"app/findings": {"actor", "app/commit", "app/judging", "cache", "clock", "contract", "fault", "store", "view"},
+	"app/waiting":  {"actor", "app/judging", "app/runs", "cache", "contract", "store", "view"},
 	"app/proofs":   {"app/commit", "app/judging", "cache", "contract", "fault", "ledger", "store", "view"},
 	"app/coverage": {"actor", "app/commit", "app/judging", "contract", "exchange", "store", "view"},
 	"app/records":  {"app/commit", "app/judging", "cache", "contract", "exchange", "fault", "store", "view"},
 	"app/posting":  {"actor", "app/commit", "app/judging", "app/records", "cache", "contract", "fault", "ledger", "store", "view"},
 	"app/trials":   {"app/judging", "contract", "exchange", "fault"},
-	"app/tables":   {"app/judging", "app/rules", "cache", "contract", "exchange", "fault", "store", "view"},
+	"app/tables":   {"actor", "app/judging", "app/rules", "cache", "contract", "exchange", "fault", "store", "view"},
 	"app/catalog":  {"actor", "app/judging", "cache", "contract", "fault", "store", "view"},
 	"app/fields":   {"app/judging", "app/rules", "cache", "contract", "fault", "store", "view"},
 	"app/books":    {"app/catalog", "app/commit", "app/fields", "app/judging", "app/rules", "app/tables", "contract", "exchange", "store", "view"},
-	"app":          {"app/books", "app/catalog", "app/coverage", "app/fields", "app/formulas", "app/impact", "app/judging", "app/posting", "app/proofs", "app/records", "app/rules", "app/tables", "app/trials", "clock", "store"},
+	"app":          {"app/books", "app/catalog", "app/coverage", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/posting", "app/proofs", "app/records", "app/rules", "app/runs", "app/tables", "app/trials", "app/waiting", "clock", "store"},
 	"demo":         {"actor", "app", "clock", "contract", "fault", "standard", "store"},
 	"demo/prepare": {"demo"},
 	"demo/suggest": {"actor", "app", "demo", "store"},
@@ -186,7 +189,7 @@ func TestTheClientNamesNoKind(t *testing.T) {
 var client = map[string][]string{
 	"api": {}, "theme": {}, "queries": {"api", "theme"}, "ui": {"api", "queries", "theme"},
 	"features/ledger": {}, "features/proofs": {}, "features/records": {}, "features/rules": {"features/proofs"},
-	"features/plan": {"features/rules"}, "features/tables": {"features/records"},
+	"features/plan": {"features/rules"}, "features/tables": {"features/records", "features/rules"}, "features/waiting": {},
 }
 
 func TestTheClientImportsDownwards(t *testing.T) {

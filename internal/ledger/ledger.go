@@ -31,10 +31,13 @@ type Posting struct {
 	Kind, Company, Type string
 	Day                 record.Day
 	Title               string
-	Document            judge.Document
-	Trace               Trace
-	Reverses            string // the number of the posting that this one takes back; may be ""
-	Posted              record.Stamp
+	// Document is the test document; nil for one of the books, which is its record's.
+	Document *judge.Document
+	// Judged is what a test document was judged by; nil: not known, or with the record.
+	Judged   *judge.Kept
+	Trace    Trace
+	Reverses string // the number of the posting that this one takes back; may be ""
+	Posted   record.Stamp
 }
 
 // Entry is one line of a ledger's journal.
@@ -140,14 +143,17 @@ type Balance struct {
 	Entries                int
 }
 
-// Balances adds up entries by "account", or by the partners of one kind.
+// ByAccount is what balances are by, where not by the partners of a kind.
+const ByAccount = "account"
+
+// Balances adds up entries by account, or by the partners of one kind.
 func Balances(entries []Entry, by string) []Balance {
 	type key struct{ company, key, currency string }
 	places := map[key]int{}
 	var balances []Balance
 	for _, e := range entries {
 		k := key{e.Company, e.Account, e.Currency}
-		if by != "account" {
+		if by != ByAccount {
 			if e.Partner.Kind != by {
 				continue
 			}

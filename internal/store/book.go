@@ -23,6 +23,12 @@ func (s *Store) BookVersion(ctx context.Context) (version int64, seed string, er
 	return b.Version, b.Seed, err
 }
 
+// bookNow is the version of the rule book within this transaction.
+func (s *Store) bookNow() (version int64, err error) {
+	err = s.db.Raw("SELECT version FROM rule_book").Scan(&version).Error
+	return version, err
+}
+
 // preference is what a person chose for themselves, by the person's ID.
 type preference struct {
 	Person     string       `gorm:"primaryKey"`

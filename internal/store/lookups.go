@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"fmt"
-	"time"
 
 	"codicil/core/record"
 	"codicil/core/table"
@@ -29,8 +28,8 @@ type lookupVersion struct {
 	Key        string `gorm:"primaryKey"`
 	Version    int    `gorm:"primaryKey"`
 	Definition *string
-	ChangedAt  time.Time
-	Signed     signed `gorm:"embedded;embeddedPrefix:changed_"`
+	Book       int64        // the version of the rule book that it made; 0: one before this was kept
+	Changed    record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
 // Tables are what rules look up, with the version of each.
@@ -50,6 +49,26 @@ func (s *Store) Tables(ctx context.Context) (*Tables, error) {
 	if err := s.db.WithContext(ctx).Order("key").Find(&rows).Error; err != nil {
 		return nil, err
 	}
+	return tablesOf(rows)
+}
+
+// TablesAt returns what rules looked up at a version of the rule book.
+func (s *Store) TablesAt(ctx context.Context, book int64) (*Tables, error) {
+	versions, err := all(s.db.WithContext(ctx).Where("book <= ?", book).Order("key, what, version"), func(v lookupVersion) lookupVersion { return v })
+	if err != nil {
+		return nil, err
+	}
+	var rows []lookup
+	for i, v := range versions {
+		last := i+1 == len(versions) || versions[i+1].What != v.What || versions[i+1].Key != v.Key
+		if last && v.Definition != nil {
+			rows = append(rows, lookup{What: v.What, Key: v.Key, Version: v.Version, Definition: *v.Definition})
+		}
+	}
+	return tablesOf(rows)
+}
+
+func tablesOf(rows []lookup) (*Tables, error) {
 	t := &Tables{Versions: map[string]int{}}
 	for _, row := range rows {
 		t.Versions[row.What+"/"+row.Key] = row.Version
@@ -121,9 +140,15 @@ func (s *Store) saveLookup(ctx context.Context, what, key string, before int, de
 		if result.RowsAffected == 0 {
 			return fmt.Errorf("%s %s: %w", what, key, ErrStale)
 		}
-		at, sign := signedBy(by)
-		return tx.db.Create(&lookupVersion{what, key, row.Version, &row.Definition, at, sign}).Error
+		return tx.addLookupVersion(lookupVersion{What: what, Key: key, Version: row.Version, Definition: &row.Definition, Changed: by})
 	})
+}
+
+func (s *Store) addLookupVersion(v lookupVersion) (err error) {
+	if v.Book, err = s.bookNow(); err != nil {
+		return err
+	}
+	return s.db.Create(&v).Error
 }
 
 // DeleteLookup removes what rules looked up: "standing", "crosswalk" or "series".
@@ -136,9 +161,14 @@ func (s *Store) DeleteLookup(ctx context.Context, what, key string, by record.St
 		if err := tx.db.Delete(&row).Error; err != nil {
 			return err
 		}
-		at, sign := signedBy(by)
-		return tx.db.Create(&lookupVersion{what, key, row.Version + 1, nil, at, sign}).Error
+		return tx.addLookupVersion(lookupVersion{What: what, Key: key, Version: row.Version + 1, Changed: by})
 	})
+}
+
+// LastCount returns the last count that was given by one series; 0 when there was none.
+func (s *Store) LastCount(ctx context.Context, name string) (last int64, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT last FROM series WHERE key = ?), 0)", name).Scan(&last).Error
+	return last, err
 }
 
 // Counted returns the last count that was given by series, by the name of the count.

@@ -4,7 +4,6 @@ import (
 	"context"
 	"reflect"
 	"slices"
-	"time"
 
 	"gorm.io/gorm/clause"
 
@@ -124,7 +123,7 @@ func (s *Store) SaveKinds(ctx context.Context, kinds []record.Kind) error {
 				return err
 			}
 		}
-		return nil
+		return tx.indexAnew(ctx)
 	})
 }
 
@@ -150,15 +149,23 @@ func (s *Store) SaveField(ctx context.Context, kind string, f field.Field, by re
 		if err := tx.db.Raw("SELECT COALESCE((SELECT position FROM added_fields WHERE kind = ? AND key = ?), (SELECT COUNT(*) FROM added_fields WHERE kind = ?))", kind, f.Key, kind).Scan(&row.Position).Error; err != nil {
 			return err
 		}
-		return tx.db.Save(&row).Error
+		if err := tx.db.Save(&row).Error; err != nil {
+			return err
+		}
+		return tx.indexAnew(ctx)
 	})
 }
 
 // RemoveField takes a field out of its kind. Its values stay with the records.
 func (s *Store) RemoveField(ctx context.Context, kind, key string, by record.Stamp) error {
-	at, _ := signedBy(by)
-	return s.db.WithContext(ctx).Model(&addedField{}).Where("kind = ? AND key = ?", kind, key).
-		Updates(map[string]any{"removed_at": at.Format(time.RFC3339), "removed_by": by.By, "removed_person": by.Person, "removed_via": by.Via}).Error
+	return s.Transaction(ctx, func(tx *Store) error {
+		err := tx.db.Model(&addedField{}).Where("kind = ? AND key = ?", kind, key).
+			Updates(map[string]any{"removed_at": by.At, "removed_by": by.By, "removed_person": by.Person, "removed_via": by.Via}).Error
+		if err != nil {
+			return err
+		}
+		return tx.indexAnew(ctx)
+	})
 }
 
 // Types returns the types of a kind, in their order.

@@ -2,8 +2,11 @@ package store
 
 import (
 	"context"
-	"time"
+	"encoding/json"
+	"slices"
+	"strings"
 
+	"codicil/core/decimal"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/ledger"
@@ -11,16 +14,16 @@ import (
 
 type postingRow struct {
 	Ledger              string `gorm:"primaryKey"`
-	Number              string `gorm:"primaryKey"`
-	Sequence            int64
+	Sequence            int64  `gorm:"primaryKey;autoIncrement:false"`
+	Number              string
 	Kind, Company, Type string
 	Day                 record.Day
 	Title               string
-	Document            judge.Document `gorm:"serializer:kept"`
-	Trace               ledger.Trace   `gorm:"column:outcome;serializer:kept"`
+	Document            *judge.Document `gorm:"serializer:packed"` // nil: that of its record
+	Judged              *judge.Kept     `gorm:"serializer:packed"` // of the practice ledger; nil: with its record, or not known
+	Trace               ledger.Trace    `gorm:"column:outcome;serializer:packed"`
 	Reverses            string
-	PostedAt            time.Time
-	Signed              signed `gorm:"embedded;embeddedPrefix:posted_"`
+	Posted              record.Stamp `gorm:"embedded;embeddedPrefix:posted_"`
 }
 
 func (postingRow) TableName() string { return "postings" }
@@ -28,15 +31,15 @@ func (postingRow) TableName() string { return "postings" }
 func (p postingRow) posting() ledger.Posting {
 	return ledger.Posting{
 		Ledger: p.Ledger, Number: p.Number, Sequence: p.Sequence, Kind: p.Kind, Company: p.Company, Type: p.Type, Day: p.Day, Title: p.Title,
-		Document: p.Document, Trace: p.Trace, Reverses: p.Reverses, Posted: p.Signed.stamp(p.PostedAt),
+		Document: p.Document, Judged: p.Judged, Trace: p.Trace, Reverses: p.Reverses, Posted: p.Posted,
 	}
 }
 
 type entryRow struct {
 	Ledger               string `gorm:"primaryKey"`
-	Posting              string `gorm:"primaryKey"`
+	Sequence             int64  `gorm:"primaryKey;autoIncrement:false"`
 	Line                 int    `gorm:"primaryKey"`
-	Company              string
+	Posting, Company     string
 	Day                  record.Day
 	Account, Text        string
 	Debit, Credit        string // exact decimals; "": none
@@ -46,8 +49,8 @@ type entryRow struct {
 
 func (entryRow) TableName() string { return "journal" }
 
-func entryRowOf(e ledger.Entry) entryRow {
-	return entryRow{e.Ledger, e.Posting, e.Line, e.Company, e.Day, e.Account, e.Text, e.Debit, e.Credit, e.Currency, e.Partner.Kind, e.Partner.Number}
+func entryRowOf(sequence int64, e ledger.Entry) entryRow {
+	return entryRow{e.Ledger, sequence, e.Line, e.Posting, e.Company, e.Day, e.Account, e.Text, e.Debit, e.Credit, e.Currency, e.Partner.Kind, e.Partner.Number}
 }
 
 func (e entryRow) entry() ledger.Entry {
@@ -66,11 +69,10 @@ func (s *Store) NextNumber(ctx context.Context, series string) (int64, error) {
 	return next, err
 }
 
-// AddPosting adds a posting with its entries.
+// AddPosting adds a posting with its entries, and the balances that they move.
 func (s *Store) AddPosting(ctx context.Context, p ledger.Posting, entries []ledger.Entry) error {
 	return s.Transaction(ctx, func(tx *Store) error {
-		at, sign := signedBy(p.Posted)
-		row := postingRow{p.Ledger, p.Number, p.Sequence, p.Kind, p.Company, p.Type, p.Day, p.Title, p.Document, p.Trace, p.Reverses, at, sign}
+		row := postingRow{p.Ledger, p.Sequence, p.Number, p.Kind, p.Company, p.Type, p.Day, p.Title, p.Document, p.Judged, p.Trace, p.Reverses, p.Posted}
 		if err := tx.db.Create(&row).Error; err != nil {
 			return err
 		}
@@ -79,15 +81,174 @@ func (s *Store) AddPosting(ctx context.Context, p ledger.Posting, entries []ledg
 		}
 		rows := make([]entryRow, len(entries))
 		for i, e := range entries {
-			rows[i] = entryRowOf(e)
+			rows[i] = entryRowOf(p.Sequence, e)
 		}
-		return tx.db.Create(&rows).Error
+		if err := tx.db.Create(&rows).Error; err != nil {
+			return err
+		}
+		return tx.balance(ctx, p.Ledger, entries, 1)
 	})
 }
 
-// Postings returns the postings of a ledger, newest first, without their traces.
-func (s *Store) Postings(ctx context.Context, name string) ([]ledger.Posting, error) {
-	return all(s.db.WithContext(ctx).Where("ledger = ?", name).Omit("outcome").Order("posted_at DESC, sequence DESC"), postingRow.posting)
+// balanceRow is a balance as it is kept.
+type balanceRow struct {
+	Ledger   string `gorm:"primaryKey"`
+	What     string `gorm:"primaryKey"` // "account", or the kind of the partners
+	Company  string `gorm:"primaryKey"`
+	Key      string `gorm:"primaryKey"`
+	Currency string `gorm:"primaryKey"`
+	Debit    string
+	Credit   string
+	Entries  int
+}
+
+func (balanceRow) TableName() string { return "balances" }
+
+// balance adds entries to the balances of their ledger, or takes them away: sign is 1 or -1. Cost: two statements.
+func (s *Store) balance(ctx context.Context, name string, entries []ledger.Entry, sign int) error {
+	by := map[string]bool{ledger.ByAccount: true}
+	for _, e := range entries {
+		if e.Partner.Kind != "" {
+			by[e.Partner.Kind] = true
+		}
+	}
+	moved := map[[4]string]ledger.Balance{}
+	whats, companies, keys := []string{}, []string{}, []string{}
+	for what := range by {
+		whats = append(whats, what)
+		for _, b := range ledger.Balances(entries, what) {
+			moved[[4]string{what, b.Company, b.Key, b.Currency}] = b
+			companies, keys = append(companies, b.Company), append(keys, b.Key)
+		}
+	}
+	query := s.db.WithContext(ctx).Where("ledger = ?", name)
+	for _, of := range []struct {
+		column string
+		values []string
+	}{{"what", whats}, {"company", companies}, {"key", keys}} {
+		slices.Sort(of.values)
+		text, err := json.Marshal(slices.Compact(of.values))
+		if err != nil {
+			return err
+		}
+		query = query.Where(amongst(of.column), string(text))
+	}
+	var rows []balanceRow
+	if err := query.Find(&rows).Error; err != nil {
+		return err
+	}
+	kept := make(map[[4]string]ledger.Balance, len(rows))
+	for _, row := range rows {
+		kept[[4]string{row.What, row.Company, row.Key, row.Currency}] = row.balance()
+	}
+	var values []any
+	for at, b := range moved {
+		now := kept[at]
+		if sign < 0 {
+			b.Debit, b.Credit = b.Debit.Neg(), b.Credit.Neg()
+		}
+		values = append(values, name, at[0], at[1], at[2], at[3], now.Debit.Plus(b.Debit).String(), now.Credit.Plus(b.Credit).String(), now.Entries+sign*b.Entries)
+	}
+	if err := s.insert("INSERT OR REPLACE INTO balances (ledger, what, company, key, currency, debit, credit, entries) VALUES ", 8, values); err != nil {
+		return err
+	}
+	if sign > 0 {
+		return nil
+	}
+	return s.db.WithContext(ctx).Exec("DELETE FROM balances WHERE ledger = ? AND entries = 0", name).Error
+}
+
+// balanceAnew adds up the journal of a file of a release that kept no balances.
+func (s *Store) balanceAnew(ctx context.Context) error {
+	var known bool
+	if err := s.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM balances) OR NOT EXISTS (SELECT 1 FROM journal)").Scan(&known).Error; err != nil || known {
+		return err
+	}
+	for _, name := range []string{ledger.Books, ledger.Practice} {
+		for before := int64(0); ; {
+			entries, next, err := s.Entries(ctx, name, before, 1000)
+			if err == nil {
+				err = s.balance(ctx, name, entries, 1)
+			}
+			if err != nil {
+				return err
+			}
+			if next == 0 {
+				break
+			}
+			before = next
+		}
+	}
+	return nil
+}
+
+func (b balanceRow) balance() ledger.Balance {
+	debit, _ := decimal.Parse(b.Debit) // "" gives zero
+	credit, _ := decimal.Parse(b.Credit)
+	return ledger.Balance{Company: b.Company, Key: b.Key, Currency: b.Currency, Debit: debit, Credit: credit, Entries: b.Entries}
+}
+
+// BalanceQuery asks for some of the balances of a ledger, by company, key and currency.
+type BalanceQuery struct {
+	Ledger, By string // "account", or the kind of the partners
+	// After is the last balance before; the zero value: from the start.
+	After ledger.Balance
+	Limit int
+}
+
+// Balances returns balances.
+func (s *Store) Balances(ctx context.Context, q BalanceQuery) ([]ledger.Balance, error) {
+	return all(s.db.WithContext(ctx).Where("ledger = ? AND what = ? AND (company, key, currency) > (?, ?, ?)", q.Ledger, q.By, q.After.Company, q.After.Key, q.After.Currency).
+		Order("company, key, currency").Limit(q.Limit), balanceRow.balance)
+}
+
+// LedgerCounts is how much a ledger holds.
+type LedgerCounts struct {
+	Postings, Entries int
+	Own               int // postings of one person
+}
+
+// CountLedger counts what a ledger holds. Cost: the balances, and of the practice ledger its postings.
+func (s *Store) CountLedger(ctx context.Context, name, person string) (counts LedgerCounts, err error) {
+	db := s.db.WithContext(ctx)
+	err = db.Raw("SELECT COALESCE(SUM(entries), 0) FROM balances WHERE ledger = ? AND what = ?", name, ledger.ByAccount).Scan(&counts.Entries).Error
+	if err == nil && name == ledger.Books { // nothing is ever taken out of the books
+		err = db.Raw("SELECT COALESCE(MAX(sequence), 0) FROM postings WHERE ledger = ?", name).Scan(&counts.Postings).Error
+	} else if err == nil {
+		err = db.Raw("SELECT COUNT(*) AS postings, COALESCE(SUM(posted_person = ?), 0) AS own FROM postings WHERE ledger = ?", person, name).Row().Scan(&counts.Postings, &counts.Own)
+	}
+	return counts, err
+}
+
+// PostingQuery asks for some of the postings of a ledger, newest first.
+type PostingQuery struct {
+	Ledger string
+	// Before is the sequence of the last posting before; 0: from the newest on.
+	Before int64
+	Limit  int
+	// Kind, Company and Type narrow; "": all.
+	Kind, Company, Type string
+	// Words must each be in the number or the title, or name the company. Cost: the postings between those
+	// that are found.
+	Words []string
+}
+
+// Postings returns postings, newest first, without their traces.
+func (s *Store) Postings(ctx context.Context, q PostingQuery) ([]ledger.Posting, error) {
+	query := s.db.WithContext(ctx).Where("ledger = ?", q.Ledger).Omit("outcome").Order("sequence DESC").Limit(q.Limit)
+	if q.Before > 0 {
+		query = query.Where("sequence < ?", q.Before)
+	}
+	for column, value := range map[string]string{"kind": q.Kind, "company": q.Company, "type": q.Type} {
+		if value != "" {
+			query = query.Where(column+" = ?", value)
+		}
+	}
+	for _, word := range q.Words {
+		part := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(word) + "%"
+		query = query.Where(`(number LIKE ? ESCAPE '\' OR title LIKE ? ESCAPE '\' OR company = ?)`, part, part, word)
+	}
+	return all(query, postingRow.posting)
 }
 
 // Posting returns one posting. The error is ErrNotFound when there is none.
@@ -97,16 +258,40 @@ func (s *Store) Posting(ctx context.Context, name, number string) (ledger.Postin
 	return p.posting(), found(err, "posting", number)
 }
 
-// Entries returns the journal of a ledger in the order of posting.
-func (s *Store) Entries(ctx context.Context, name string) ([]ledger.Entry, error) {
-	query := s.db.WithContext(ctx).Joins("JOIN postings ON postings.ledger = journal.ledger AND postings.number = journal.posting").
-		Where("journal.ledger = ?", name).Order("postings.posted_at, postings.sequence, journal.line")
-	return all(query, entryRow.entry)
+// Entries returns the journal of the newest postings of a ledger, whole postings with up to about limit entries:
+// newest posting first, its lines in their order. before is the sequence of the last posting before; 0: from
+// the newest on. next is the sequence to go on from; 0 at the end.
+func (s *Store) Entries(ctx context.Context, name string, before int64, limit int) (entries []ledger.Entry, next int64, err error) {
+	query := s.db.WithContext(ctx).Where("ledger = ?", name).Order("sequence DESC, line")
+	if before > 0 {
+		query = query.Where("sequence < ?", before)
+	}
+	var rows []entryRow
+	if err := query.Limit(limit + 1).Find(&rows).Error; err != nil {
+		return nil, 0, err
+	}
+	if len(rows) > limit {
+		// The last posting may be cut: it goes on the next page, unless it is all of this one.
+		cut := rows[len(rows)-1].Sequence
+		whole := slices.IndexFunc(rows, func(e entryRow) bool { return e.Sequence == cut })
+		if whole > 0 {
+			rows, next = rows[:whole], rows[whole-1].Sequence
+		} else {
+			if err := s.db.WithContext(ctx).Order("line").Find(&rows, "ledger = ? AND sequence = ?", name, cut).Error; err != nil {
+				return nil, 0, err
+			}
+			next = cut
+		}
+	}
+	for _, e := range rows {
+		entries = append(entries, e.entry())
+	}
+	return entries, next, nil
 }
 
 // EntriesOf returns the entries of one posting.
-func (s *Store) EntriesOf(ctx context.Context, name, posting string) ([]ledger.Entry, error) {
-	return all(s.db.WithContext(ctx).Where("ledger = ? AND posting = ?", name, posting).Order("line"), entryRow.entry)
+func (s *Store) EntriesOf(ctx context.Context, name string, sequence int64) ([]ledger.Entry, error) {
+	return all(s.db.WithContext(ctx).Where("ledger = ? AND sequence = ?", name, sequence).Order("line"), entryRow.entry)
 }
 
 // ReversalOf returns the number of the posting that takes one back; "" when none does.
@@ -120,6 +305,13 @@ func (s *Store) ReversalOf(ctx context.Context, name, number string) (string, er
 // numbers begin anew.
 func (s *Store) EmptyLedger(ctx context.Context, name, person string) error {
 	return s.Transaction(ctx, func(tx *Store) error {
+		taken, err := all(tx.db.WithContext(ctx).Where("ledger = ? AND sequence IN (SELECT sequence FROM postings WHERE ledger = ? AND posted_person = ?)", name, name, person), entryRow.entry)
+		if err != nil {
+			return err
+		}
+		if err := tx.balance(ctx, name, taken, -1); err != nil {
+			return err
+		}
 		for _, statement := range []string{
 			`UPDATE proofs SET posting = '' WHERE @ledger = 'practice' AND posting IN
 			   (SELECT number FROM postings WHERE ledger = @ledger AND posted_person = @person)`,

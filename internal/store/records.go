@@ -2,22 +2,27 @@ package store
 
 import (
 	"context"
+	"errors"
 	"fmt"
-	"time"
+	"iter"
+	"reflect"
 
+	"gorm.io/gorm"
+
+	"codicil/core/judge"
 	"codicil/core/record"
 )
 
 // recordRow is a saved record as it is kept.
 type recordRow struct {
-	Kind                     string `gorm:"primaryKey"`
-	Number                   string `gorm:"primaryKey"`
+	ID                       int64 `gorm:"primaryKey"`
+	Kind, Number             string
 	Company, Type, State     string
 	Version                  int
 	Values                   map[string]string `gorm:"column:field_values;serializer:json"` // by field, in stored form
-	Lines                    []record.Line     `gorm:"column:record_lines;serializer:kept"`
-	Origins                  record.Origins    `gorm:"serializer:json"`
-	Reasons                  []record.Reason   `gorm:"serializer:kept"`
+	Lines                    []record.Line     `gorm:"column:record_lines;serializer:packed"`
+	Origins                  record.Origins    `gorm:"serializer:packed"`
+	Reasons                  []record.Reason   `gorm:"serializer:packed"`
 	Late                     bool
 	OriginKind, OriginNumber string // of the record that this one follows; may be ""
 	Reverses, ReversedBy     string
@@ -26,9 +31,9 @@ type recordRow struct {
 
 func (recordRow) TableName() string { return "records" }
 
-func rowOf(r record.Record) recordRow {
+func rowOf(id int64, r record.Record) recordRow {
 	return recordRow{
-		r.Kind, r.Number, r.Company, r.Type, r.State, r.Version, r.Values, r.Lines, r.Origins, r.Reasons, r.Late,
+		id, r.Kind, r.Number, r.Company, r.Type, r.State, r.Version, r.Values, r.Lines, r.Origins, r.Reasons, r.Late,
 		r.Preceding.Kind, r.Preceding.Number, r.Reverses, r.ReversedBy, r.Changed,
 	}
 }
@@ -42,19 +47,46 @@ func (r recordRow) record() record.Record {
 }
 
 type recordVersion struct {
-	Kind      string `gorm:"primaryKey"`
-	Number    string `gorm:"primaryKey"`
-	Version   int    `gorm:"primaryKey"`
-	What      string
-	Type      string
-	Content   record.Content `gorm:"serializer:kept"`
-	ChangedAt time.Time
-	Signed    signed `gorm:"embedded;embeddedPrefix:changed_"`
+	Kind    string `gorm:"primaryKey"`
+	Number  string `gorm:"primaryKey"`
+	Version int    `gorm:"primaryKey"`
+	What    string
+	Type    string
+	Content *record.Content `gorm:"serializer:packed"` // nil: that of the version before
+	Judged  *judge.Kept     `gorm:"serializer:packed"` // nil: not known
+	Changed record.Stamp    `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
-// Records returns the saved records of a kind by number.
-func (s *Store) Records(ctx context.Context, kind string) ([]record.Record, error) {
-	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("number"), recordRow.record)
+// recordsAtOnce is how many records are read at once where many are gone through.
+const recordsAtOnce = 200
+
+// Records goes through the saved records of a kind by number, in steps, so that others write meanwhile. What is
+// saved meanwhile may be seen or not. Cost: all of them, a step in memory.
+func (s *Store) Records(ctx context.Context, kind string) iter.Seq2[*record.Record, error] {
+	return func(yield func(*record.Record, error) bool) {
+		for after := ""; ; {
+			rows, err := s.recordsAfter(ctx, kind, after)
+			if err != nil {
+				yield(nil, err)
+				return
+			}
+			for i := range rows {
+				if r := rows[i].record(); !yield(&r, nil) {
+					return
+				}
+			}
+			if len(rows) < recordsAtOnce {
+				return
+			}
+			after = rows[len(rows)-1].Number
+		}
+	}
+}
+
+// recordsAfter returns the records of a kind that come next by number.
+func (s *Store) recordsAfter(ctx context.Context, kind, number string) (rows []recordRow, err error) {
+	err = s.db.WithContext(ctx).Where("kind = ? AND number > ?", kind, number).Order("number").Limit(recordsAtOnce).Find(&rows).Error
+	return rows, err
 }
 
 // Record returns one saved record. The error is ErrNotFound when there is none.
@@ -74,8 +106,8 @@ type Numbering struct {
 }
 
 // AddRecord keeps a new record as its first version. r.Number is its number, or
-// "" to take the next that does not belong to a record yet.
-func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Numbering, by record.Stamp) (record.Record, error) {
+// "" to take the next that does not belong to a record yet. judged is what it was judged by; nil: nobody knows.
+func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Numbering, judged *judge.Kept, by record.Stamp) (record.Record, error) {
 	r.Version, r.Changed = 1, by
 	err := s.Transaction(ctx, func(tx *Store) error {
 		for r.Number == "" {
@@ -99,62 +131,153 @@ func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Number
 				r.Number = number
 			}
 		}
-		row := rowOf(r)
+		row := rowOf(0, r)
 		if err := tx.db.Create(&row).Error; err != nil {
 			return err
 		}
-		return tx.addRecordVersion(r, "saved", by)
+		if err := tx.file(ctx, row.ID, nil, &r); err != nil {
+			return err
+		}
+		if err := tx.countRecords(r.Kind, 1); err != nil {
+			return err
+		}
+		return tx.addRecordVersion(r, "saved", &r.Content, judged, by)
 	})
 	return r, err
 }
 
 // ChangeRecord keeps a changed record as its next version. r.Version is the
 // version that the caller changed; the error is ErrStale when it is not the last
-// one. what says what happened: "saved", "posted", "reversed".
-func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, by record.Stamp) (record.Record, error) {
+// one. what says what happened: "saved", "posted", "reversed"; judged is what
+// it was judged by; nil: nobody knows.
+func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, judged *judge.Kept, by record.Stamp) (record.Record, error) {
 	before := r.Version
 	r.Version, r.Changed = before+1, by
 	err := s.Transaction(ctx, func(tx *Store) error {
-		row := rowOf(r)
-		result := tx.db.Model(&row).Where("version = ?", before).Select("*").Updates(&row)
-		if result.Error != nil {
-			return result.Error
+		kept, err := tx.atVersion(ctx, r.Ref, before)
+		if err != nil {
+			return err
 		}
-		if result.RowsAffected == 0 {
-			return fmt.Errorf("%s %s: %w", r.Kind, r.Number, ErrStale)
+		row := rowOf(kept.ID, r)
+		if err := tx.db.Model(&row).Select("*").Updates(&row).Error; err != nil {
+			return err
 		}
-		return tx.addRecordVersion(r, what, by)
+		old := kept.record()
+		if err := tx.file(ctx, row.ID, &old, &r); err != nil {
+			return err
+		}
+		content := &r.Content
+		if reflect.DeepEqual(plain(old.Content), plain(r.Content)) {
+			content = nil
+		}
+		return tx.addRecordVersion(r, what, content, judged, by)
 	})
 	return r, err
 }
 
-func (s *Store) addRecordVersion(r record.Record, what string, by record.Stamp) error {
-	at, sign := signedBy(by)
-	return s.db.Create(&recordVersion{r.Kind, r.Number, r.Version, what, r.Type, r.Content, at, sign}).Error
+// atVersion returns the row of a record; the error is ErrStale where it is not of the version.
+func (s *Store) atVersion(ctx context.Context, at record.Ref, version int) (recordRow, error) {
+	var row recordRow
+	err := s.db.WithContext(ctx).First(&row, "kind = ? AND number = ?", at.Kind, at.Number).Error
+	if errors.Is(err, gorm.ErrRecordNotFound) || (err == nil && row.Version != version) {
+		err = fmt.Errorf("%s %s: %w", at.Kind, at.Number, ErrStale)
+	}
+	return row, err
+}
+
+// plain is a content by which equal ones are equal: nil and empty are one.
+func plain(c record.Content) record.Content {
+	if len(c.Lines) == 0 {
+		c.Lines = nil
+	}
+	if len(c.Origins) == 0 {
+		c.Origins = nil
+	}
+	if len(c.Reasons) == 0 {
+		c.Reasons = nil
+	}
+	return c
+}
+
+func (s *Store) addRecordVersion(r record.Record, what string, content *record.Content, judged *judge.Kept, by record.Stamp) error {
+	return s.db.Create(&recordVersion{r.Kind, r.Number, r.Version, what, r.Type, content, judged, by}).Error
+}
+
+func (s *Store) countRecords(kind string, more int) error {
+	return s.db.Exec("INSERT INTO record_counts (kind, count) VALUES (?, ?) ON CONFLICT (kind) DO UPDATE SET count = count + excluded.count", kind, more).Error
+}
+
+// VersionOf returns the version of a record; 0 when there is none.
+func (s *Store) VersionOf(ctx context.Context, at record.Ref) (version int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT version FROM records WHERE kind = ? AND number = ?", at.Kind, at.Number).Scan(&version).Error
+	return version, err
+}
+
+// CountRecords returns how many records of a kind there are.
+func (s *Store) CountRecords(ctx context.Context, kind string) (count int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT count FROM record_counts WHERE kind = ?), 0)", kind).Scan(&count).Error
+	return count, err
 }
 
 // DeleteRecord removes a record. Its versions stay, so that its number is never
 // taken for another and what it held can be found.
 func (s *Store) DeleteRecord(ctx context.Context, r record.Record, by record.Stamp) error {
 	return s.Transaction(ctx, func(tx *Store) error {
-		row := rowOf(r)
-		result := tx.db.Where("version = ?", r.Version).Delete(&row)
-		if result.Error != nil {
-			return result.Error
+		kept, err := tx.atVersion(ctx, r.Ref, r.Version)
+		if err != nil {
+			return err
 		}
-		if result.RowsAffected == 0 {
-			return fmt.Errorf("%s %s: %w", r.Kind, r.Number, ErrStale)
+		if err := tx.db.Delete(&kept).Error; err != nil {
+			return err
+		}
+		old := kept.record()
+		if err := tx.file(ctx, kept.ID, &old, nil); err != nil {
+			return err
+		}
+		if err := tx.countRecords(r.Kind, -1); err != nil {
+			return err
 		}
 		r.Version++
-		return tx.addRecordVersion(r, "deleted", by)
+		return tx.addRecordVersion(r, "deleted", nil, nil, by)
 	})
 }
 
 // RecordVersions returns the versions of a record, newest first.
 func (s *Store) RecordVersions(ctx context.Context, kind, number string) ([]record.Version, error) {
-	return all(s.db.WithContext(ctx).Where("kind = ? AND number = ?", kind, number).Order("version DESC"), func(v recordVersion) record.Version {
-		return record.Version{Version: v.Version, What: v.What, Type: v.Type, Content: v.Content, Changed: v.Signed.stamp(v.ChangedAt)}
-	})
+	rows, err := all(s.db.WithContext(ctx).Where("kind = ? AND number = ?", kind, number).Omit("judged").Order("version"), func(v recordVersion) recordVersion { return v })
+	versions := make([]record.Version, len(rows))
+	var content record.Content
+	for i, v := range rows {
+		if v.Content != nil {
+			content = *v.Content
+		}
+		versions[len(rows)-1-i] = record.Version{Version: v.Version, What: v.What, Type: v.Type, Content: content, Changed: v.Changed}
+	}
+	return versions, err
+}
+
+// RecordVersion returns one version of a record, with what it was judged by; nil where nobody knows. The error is
+// ErrNotFound when there is none.
+func (s *Store) RecordVersion(ctx context.Context, at record.Ref, version int) (v record.Version, judged *judge.Kept, err error) {
+	var row recordVersion
+	if err := s.db.WithContext(ctx).First(&row, "kind = ? AND number = ? AND version = ?", at.Kind, at.Number, version).Error; err != nil {
+		return v, nil, found(err, at.Kind, at.Number)
+	}
+	if row.Content == nil {
+		var whole recordVersion
+		err = s.db.WithContext(ctx).Where("kind = ? AND number = ? AND version < ? AND content IS NOT NULL", at.Kind, at.Number, version).Omit("judged").Order("version DESC").First(&whole).Error
+		if err != nil {
+			return v, nil, found(err, at.Kind, at.Number)
+		}
+		row.Content = whole.Content
+	}
+	return record.Version{Version: row.Version, What: row.What, Type: row.Type, Changed: row.Changed, Content: *row.Content}, row.Judged, nil
+}
+
+// LastJudged returns the last version of a record, up to one, of which is known by what it was judged; 0: of none.
+func (s *Store) LastJudged(ctx context.Context, at record.Ref, version int) (judged int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT COALESCE(MAX(version), 0) FROM record_versions WHERE kind = ? AND number = ? AND version <= ? AND judged IS NOT NULL", at.Kind, at.Number, version).Scan(&judged).Error
+	return judged, err
 }
 
 // MarkLate marks records of which a live value is still to be taken anew.

@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 	"fmt"
-	"time"
 
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -30,14 +29,14 @@ func (r ruleRow) rule() rule.Rule {
 }
 
 type ruleVersion struct {
-	RuleID    int64 `gorm:"primaryKey"`
-	Version   int   `gorm:"primaryKey"`
-	State     rule.State
-	Name      string
-	Body      rule.Body `gorm:"serializer:kept"`
-	Reason    string
-	ChangedAt time.Time
-	Signed    signed `gorm:"embedded;embeddedPrefix:changed_"`
+	RuleID  int64 `gorm:"primaryKey"`
+	Version int   `gorm:"primaryKey"`
+	State   rule.State
+	Name    string
+	Body    rule.Body `gorm:"serializer:kept"`
+	Reason  string
+	Book    int64        // the version of the rule book that it made; 0: one before this was kept
+	Changed record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
 // RuleVersion is a rule as it was at one time.
@@ -92,8 +91,11 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (r
 }
 
 func (s *Store) addRuleVersion(r rule.Rule, by record.Stamp) error {
-	at, sign := signedBy(by)
-	return s.db.Create(&ruleVersion{r.ID, r.Version, r.State, r.Name, r.Body, r.Reason, at, sign}).Error
+	book, err := s.bookNow()
+	if err != nil {
+		return err
+	}
+	return s.db.Create(&ruleVersion{r.ID, r.Version, r.State, r.Name, r.Body, r.Reason, book, by}).Error
 }
 
 // DeleteRule removes a rule with its versions.
@@ -107,14 +109,29 @@ func (s *Store) LastChanges(ctx context.Context, kind string) (map[int64]record.
 	err := s.db.WithContext(ctx).Omit("body").Joins("JOIN rules ON rules.id = rule_versions.rule_id AND rules.version = rule_versions.version AND rules.kind = ?", kind).Find(&rows).Error
 	changed := make(map[int64]record.Stamp, len(rows))
 	for _, v := range rows {
-		changed[v.RuleID] = v.Signed.stamp(v.ChangedAt)
+		changed[v.RuleID] = v.Changed
 	}
 	return changed, err
+}
+
+// RulesAt returns the rules of a kind as they were at a version of the rule book, in the order they were made.
+func (s *Store) RulesAt(ctx context.Context, kind string, book int64) ([]rule.Rule, error) {
+	query := s.db.WithContext(ctx).Where("book <= ? AND rule_id IN (SELECT id FROM rules WHERE kind = ?)", book, kind).Order("rule_id, version")
+	rows, err := all(query, func(v ruleVersion) rule.Rule {
+		return rule.Rule{ID: v.RuleID, Version: v.Version, State: v.State, Name: v.Name, Reason: v.Reason, Body: v.Body}
+	})
+	var rules []rule.Rule
+	for i, r := range rows {
+		if i+1 == len(rows) || rows[i+1].ID != r.ID { // the last version of then
+			rules = append(rules, r)
+		}
+	}
+	return rules, err
 }
 
 // RuleVersions returns the versions of a rule, newest first.
 func (s *Store) RuleVersions(ctx context.Context, id int64) ([]RuleVersion, error) {
 	return all(s.db.WithContext(ctx).Where("rule_id = ?", id).Order("version DESC"), func(v ruleVersion) RuleVersion {
-		return RuleVersion{rule.Rule{ID: id, Version: v.Version, State: v.State, Name: v.Name, Reason: v.Reason, Body: v.Body}, v.Signed.stamp(v.ChangedAt)}
+		return RuleVersion{rule.Rule{ID: id, Version: v.Version, State: v.State, Name: v.Name, Reason: v.Reason, Body: v.Body}, v.Changed}
 	})
 }

@@ -10,13 +10,13 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
-	"net/url"
 	"os"
 
-	"github.com/glebarez/sqlite"
 	"github.com/pressly/goose/v3"
 	"gorm.io/gorm"
 	"gorm.io/gorm/logger"
+
+	"codicil/core/record"
 )
 
 //go:embed migrations/*.sql
@@ -44,51 +44,97 @@ var ErrTaken = errors.New("taken")
 var ErrStale = errors.New("changed meanwhile")
 
 // Store is an open database. It may be used by several goroutines.
-type Store struct{ db *gorm.DB }
+type Store struct {
+	// db reads; within a transaction it is the transaction.
+	db *gorm.DB
+	// writer is the one connection that writes, with its statements at hand.
+	writer *gorm.DB
+	shared *shared
+	// claims are the keys of which a judgement relies on it that no other record has them: see Claim.
+	claims []Claim
+	within bool // a transaction
+	// touched are the records that were written in the transaction.
+	touched map[record.Ref]bool
+	// changed tells whether the transaction changes by what records are found; nil: it is none.
+	changed *bool
+}
 
 // Open opens the database file, creating it where it is missing, and brings its
 // tables up to date. "" opens a database in memory, for tests.
 func Open(ctx context.Context, path string) (*Store, error) {
-	// A path may hold what means something in an address: ?, # and %.
-	location := "file:" + (&url.URL{Path: path}).EscapedPath()
-	if path == "" {
-		location = "file::memory:"
-	} else if err := private(path); err != nil {
-		return nil, err
+	release := func() error { return nil }
+	isNew := true
+	if path != "" {
+		var err error
+		if isNew, err = look(path); err != nil {
+			return nil, err
+		}
+		if release, err = claim(path); err != nil {
+			return nil, err
+		}
 	}
-	// A write takes its lock at once, so that two writers wait for each other
-	// instead of failing half-way; what is committed is on the disk.
-	location += "?_pragma=busy_timeout(5000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_txlock=immediate"
-	db, err := gorm.Open(sqlite.Open(location), &gorm.Config{
-		PrepareStmt: true,
-		// An error of a part always fails the whole, so that parts need no savepoints.
-		DisableNestedTransaction: true,
-		// Errors are returned and told where they are met; writing out every statement for a
-		// log that nobody reads took a tenth of a posting.
-		Logger: logger.Discard,
-	})
+	s, err := open(ctx, path, isNew, release)
+	if err != nil {
+		return nil, errors.Join(err, release())
+	}
+	return s, nil
+}
+
+func open(ctx context.Context, path string, isNew bool, release func() error) (*Store, error) {
+	if path != "" && isNew {
+		if err := private(path); err != nil {
+			return nil, err
+		}
+	}
+	location := address(path)
+	writers, err := connect(location, 1)
 	if err != nil {
 		return nil, fmt.Errorf("open %s: %w", path, err)
 	}
-	connections, err := db.DB()
+	readers, err := connect(location, mostReaders)
 	if err != nil {
-		return nil, fmt.Errorf("open %s: %w", path, err)
+		return nil, errors.Join(fmt.Errorf("open %s: %w", path, err), writers.Close())
 	}
-	if path == "" {
-		connections.SetMaxOpenConns(1) // every connection to memory is a database of its own
-	}
+	closing := func(err error) error { return errors.Join(err, readers.Close(), writers.Close()) }
 	files, err := fs.Sub(migrations, "migrations")
 	if err != nil {
-		return nil, err
+		return nil, closing(err)
 	}
-	provider, err := goose.NewProvider(goose.DialectSQLite3, connections, files)
+	provider, err := goose.NewProvider(migrationDialect, writers, files)
 	if err != nil {
-		return nil, fmt.Errorf("read the migrations: %w", err)
+		return nil, closing(fmt.Errorf("read the migrations: %w", err))
+	}
+	if !isNew {
+		// Nothing is written to a file before it is known to be one of ours.
+		if err := known(ctx, path, Schema()); err != nil {
+			return nil, closing(err)
+		}
+		if err := private(path); err != nil {
+			return nil, closing(err)
+		}
+		if _, err := copyBefore(ctx, readers, provider, path); err != nil {
+			return nil, closing(err)
+		}
 	}
 	if _, err := provider.Up(ctx); err != nil {
-		return nil, fmt.Errorf("bring %s up to date: %w", path, err)
+		return nil, closing(fmt.Errorf("bring %s up to date: %w", path, err))
 	}
-	return &Store{db: db}, nil
+	w, err := newWriter(ctx, writers)
+	if err != nil {
+		return nil, closing(err)
+	}
+	s := &Store{shared: &shared{close: func() error { return errors.Join(readers.Close(), w.Close(), release()) }}}
+	if s.db, err = gorm.Open(dialect{readers}, options(true)); err == nil {
+		s.writer, err = gorm.Open(dialect{w}, options(false))
+	}
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("open %s: %w", path, err), s.Close())
+	}
+	err = s.Transaction(ctx, func(tx *Store) error { return errors.Join(tx.indexAnew(ctx), tx.balanceAnew(ctx)) })
+	if err != nil {
+		return nil, errors.Join(fmt.Errorf("bring the indexes of %s up to date: %w", path, err), s.Close())
+	}
+	return s, nil
 }
 
 // private makes the file one that only its owner reads and writes; what SQLite puts beside it
@@ -104,19 +150,58 @@ func private(path string) error {
 	return nil
 }
 
-// Close closes the database.
-func (s *Store) Close() error {
-	connections, err := s.db.DB()
-	if err != nil {
-		return err
+// options are those of a database of GORM; prepared keeps its statements, where the connections do not.
+func options(prepared bool) *gorm.Config {
+	return &gorm.Config{
+		PrepareStmt:        prepared,
+		PrepareStmtMaxSize: mostStatements,
+		TranslateError:     true,
+		// An error of a part always fails the whole, so that parts need no savepoints.
+		DisableNestedTransaction: true,
+		// A statement by itself is all or nothing; what belongs together says so.
+		SkipDefaultTransaction: true,
+		// Errors are returned and told where they are met; writing out every statement for a
+		// log that nobody reads took a tenth of a posting.
+		Logger: logger.Discard,
 	}
-	return connections.Close()
 }
+
+// Close closes the database.
+func (s *Store) Close() error { return s.shared.close() }
 
 // Transaction runs work in one transaction: all of it is kept, or nothing.
 func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error {
-	return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error { return work(&Store{db: tx}) })
+	touched, changed := s.touched, s.changed
+	if !s.within {
+		touched, changed = map[record.Ref]bool{}, new(bool)
+	}
+	db := s.db
+	if !s.within {
+		db = s.writer
+	}
+	return db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		return work(&Store{db: tx, shared: s.shared, claims: s.claims, within: true, touched: touched, changed: changed})
+	})
 }
+
+// Part runs work as a part of a transaction: where it fails, nothing of it is kept, and the rest goes on.
+func (s *Store) Part(ctx context.Context, work func(*Store) error) error {
+	do := func(statement string) error { return s.db.WithContext(ctx).Exec(statement).Error }
+	if err := do("SAVEPOINT part"); err != nil {
+		return err
+	}
+	if err := work(s); err != nil {
+		if undone := errors.Join(do("ROLLBACK TO part"), do("RELEASE part")); undone != nil {
+			// What went wrong has ended the whole transaction, whatever it was.
+			return fmt.Errorf("undo a part of a transaction: %w; after: %v", undone, err) //nolint:errorlint // the part's own error no longer counts
+		}
+		return err
+	}
+	return do("RELEASE part")
+}
+
+// Touched tells whether a record was written in the transaction.
+func (s *Store) Touched(at record.Ref) bool { return s.touched[at] }
 
 // Empty tells whether the database holds no company yet.
 func (s *Store) Empty(ctx context.Context) (bool, error) {

@@ -118,7 +118,7 @@ func TestWhatIsNotThereIsSaid(t *testing.T) {
 // has opened it.
 func TestTheFirstReleasesDataComesAlong(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "codicil.db")
-	db, err := sql.Open("sqlite", path)
+	db, err := sql.Open("sqlite3", path)
 	require.NoError(t, err)
 	provider, err := goose.NewProvider(goose.DialectSQLite3, db, os.DirFS("migrations"))
 	require.NoError(t, err)
@@ -158,10 +158,10 @@ func TestTheFirstReleasesDataComesAlong(t *testing.T) {
 	assert.Equal(t, "One", proof.Name)
 	// A change of the old record is its next version.
 	r.Values["name"] = "Quay Ropes Ltd"
-	r, err = s.ChangeRecord(t.Context(), r, "saved", stamp("Ben"))
+	r, err = s.ChangeRecord(t.Context(), r, "saved", nil, stamp("Ben"))
 	require.NoError(t, err)
 	assert.Equal(t, 2, r.Version)
-	_, err = s.ChangeRecord(t.Context(), record.Record{Ref: record.Ref{Kind: "vendor", Number: "V1"}, Company: "10", Version: 1}, "saved", stamp("Ada"))
+	_, err = s.ChangeRecord(t.Context(), record.Record{Ref: record.Ref{Kind: "vendor", Number: "V1"}, Company: "10", Version: 1}, "saved", nil, stamp("Ada"))
 	assert.ErrorIs(t, err, store.ErrStale)
 }
 
@@ -195,7 +195,7 @@ func TestAFileIsOpenedUnderItsOwnName(t *testing.T) {
 		require.NoError(t, err, name)
 		assert.Equal(t, os.FileMode(0o600), info.Mode().Perm(), name)
 		require.NoError(t, s.Close())
-		db, err := sql.Open("sqlite", "file:"+(&url.URL{Path: path}).EscapedPath()+"?_pragma=foreign_keys(1)")
+		db, err := sql.Open("sqlite3", "file:"+(&url.URL{Path: path}).EscapedPath()+"?_pragma=foreign_keys(1)")
 		require.NoError(t, err)
 		var mode string
 		require.NoError(t, db.QueryRowContext(t.Context(), "PRAGMA journal_mode").Scan(&mode))
@@ -230,10 +230,16 @@ func TestDataOfBeforeOriginsComesAlong(t *testing.T) {
 		}
 	}
 	assert.Equal(t, map[string]int{"required/open//": 6, "optional/hidden//": 2, "optional/read-only//": 1, "required/open//twice": 1, "//passed over/": 1, "//stop/": 1}, said)
-	vendors, err := s.Records(t.Context(), "vendor")
+	seen := 0
+	for r, err := range s.Records(t.Context(), "vendor") {
+		require.NoError(t, err)
+		assert.Empty(t, r.Origins, "nobody knows who gave the values of then")
+		seen++
+	}
+	count, err := s.CountRecords(t.Context(), "vendor")
 	require.NoError(t, err)
-	require.NotEmpty(t, vendors)
-	assert.Empty(t, vendors[0].Origins, "nobody knows who gave the values of then")
+	assert.Positive(t, count)
+	assert.Equal(t, count, seen)
 	proofs, err := s.Proofs(t.Context(), "vendor")
 	require.NoError(t, err)
 	versions, err := s.ProofVersions(t.Context(), proofs[0].ID)
@@ -285,22 +291,28 @@ func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
 					_, err := s.ProofVersions(ctx, p.ID)
 					require.NoError(t, err)
 				}
-				records, err := s.Records(ctx, kind.Key)
-				require.NoError(t, err, kind.Key)
-				counts["records"] += len(records)
-				for _, r := range records[:min(len(records), 5)] {
+				seen := 0
+				for r, err := range s.Records(ctx, kind.Key) {
+					require.NoError(t, err, kind.Key)
+					counts["records"]++
+					if seen++; seen > 5 {
+						continue
+					}
 					versions, err := s.RecordVersions(ctx, r.Kind, r.Number)
 					require.NoError(t, err)
 					require.Len(t, versions, r.Version)
 					assert.Equal(t, r.Values, versions[0].Content.Values)
 				}
+				counted, err := s.CountRecords(ctx, kind.Key)
+				require.NoError(t, err)
+				assert.Equal(t, seen, counted)
 				_, err = s.Layouts(ctx, kind.Key)
 				require.NoError(t, err)
 				_, err = s.AddedFields(ctx, kind.Key)
 				require.NoError(t, err)
 			}
 			for _, name := range []string{ledger.Books, ledger.Practice} {
-				postings, err := s.Postings(ctx, name)
+				postings, err := s.Postings(ctx, store.PostingQuery{Ledger: name, Limit: 1000})
 				require.NoError(t, err)
 				counts["postings"] += len(postings)
 				for _, p := range postings[:min(len(postings), 5)] {
@@ -308,7 +320,13 @@ func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
 					require.NoError(t, err)
 					assert.NotEmpty(t, whole.Trace.Fields)
 					assert.NotEmpty(t, whole.Trace.Fields[0].Key)
+					assert.Regexp(t, `^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{6}Z$`, whole.Posted.At)
 				}
+				entries, _, err := s.Entries(ctx, name, 0, 100_000)
+				require.NoError(t, err)
+				balances, err := s.Balances(ctx, store.BalanceQuery{Ledger: name, By: ledger.ByAccount, Limit: 1000})
+				require.NoError(t, err)
+				assert.Len(t, balances, len(ledger.Balances(entries, ledger.ByAccount)), "the balances of older data are added up")
 			}
 			_, err = s.Tables(ctx)
 			require.NoError(t, err)
@@ -325,6 +343,12 @@ func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
 // landed is the data of an installation of an earlier state of the program.
 func landed(t *testing.T, state string) *store.Store {
 	t.Helper()
+	s, _ := landedAt(t, state)
+	return s
+}
+
+func landedAt(t *testing.T, state string) (*store.Store, string) {
+	t.Helper()
 	packed, err := os.Open("testdata/landed-" + state + ".db.gz")
 	require.NoError(t, err)
 	defer func() { require.NoError(t, packed.Close()) }()
@@ -334,7 +358,7 @@ func landed(t *testing.T, state string) *store.Store {
 	require.NoError(t, err)
 	path := filepath.Join(t.TempDir(), "landed.db")
 	require.NoError(t, os.WriteFile(path, plain, 0o600))
-	return open(t, path)
+	return open(t, path), path
 }
 
 // What is set aside of a rule stays with it, also in data that comes along; it goes with the rule.
@@ -379,7 +403,7 @@ func TestTheBookCountsItsChanges(t *testing.T) {
 	moves("the same layout again", true, func() error { return s.SaveLayout(ctx, record.ScopedLayout{Kind: "vendor"}, stamp("Ada")) })
 	moves("a map", true, func() error { _, err := s.SaveFollowOn(ctx, record.FollowOn{Name: "x"}, stamp("Ada")); return err })
 	moves("a record", false, func() error {
-		_, err := s.AddRecord(ctx, record.Record{Ref: record.Ref{Kind: "vendor", Number: "V1"}, Company: "10", State: record.Kept, Content: record.Content{Values: map[string]string{}}}, store.Numbering{}, stamp("Ada"))
+		_, err := s.AddRecord(ctx, record.Record{Ref: record.Ref{Kind: "vendor", Number: "V1"}, Company: "10", State: record.Kept, Content: record.Content{Values: map[string]string{}}}, store.Numbering{}, nil, stamp("Ada"))
 		return err
 	})
 	moves("a number", false, func() error { _, err := s.NextNumber(ctx, "x"); return err })
@@ -391,4 +415,46 @@ func TestTheBookCountsItsChanges(t *testing.T) {
 	f, err = s.PreferredFormat(ctx, "Ada")
 	require.NoError(t, err)
 	assert.Nil(t, f)
+}
+
+func TestASilenceIsKeptUntilItIsTakenBack(t *testing.T) {
+	s, ctx := open(t, ""), t.Context()
+	require.NoError(t, s.SaveSilence(ctx, "overlap|vendor||r1|r2|", "the older one is right", stamp("Ada")))
+	require.NoError(t, s.SaveSilence(ctx, "overlap|vendor||r1|r2|", "agreed so", stamp("Ben")))
+	kept, err := s.Silences(ctx)
+	require.NoError(t, err)
+	require.Len(t, kept, 1)
+	assert.Equal(t, "agreed so", kept["overlap|vendor||r1|r2|"].Reason)
+	assert.Equal(t, "Ben", kept["overlap|vendor||r1|r2|"].By.By)
+	require.NoError(t, s.DeleteSilence(ctx, "overlap|vendor||r1|r2|"))
+	require.NoError(t, s.DeleteSilence(ctx, "overlap|vendor||r1|r2|"), "taken back twice is no error")
+	kept, err = s.Silences(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, kept)
+}
+
+// A part that fails is undone alone, and the rest is kept.
+func TestAPartOfATransactionFailsAlone(t *testing.T) {
+	s := prepared(t, "")
+	defer func() { require.NoError(t, s.Close()) }()
+	failure := errors.New("refused")
+	require.NoError(t, s.Transaction(t.Context(), func(tx *store.Store) error {
+		for i := range 4 {
+			err := tx.Part(t.Context(), func(part *store.Store) error {
+				if _, err := part.NextNumber(t.Context(), "x"); err != nil || i%2 == 0 {
+					return err
+				}
+				return failure
+			})
+			if i%2 == 0 {
+				require.NoError(t, err)
+			} else {
+				require.ErrorIs(t, err, failure)
+			}
+		}
+		return nil
+	}))
+	n, err := s.NextNumber(t.Context(), "x")
+	require.NoError(t, err)
+	assert.EqualValues(t, 3, n, "two of four were kept")
 }

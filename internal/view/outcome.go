@@ -5,11 +5,13 @@ import (
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/judge"
+	"codicil/core/notice"
 	"codicil/core/plan"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"fmt"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -19,13 +21,11 @@ type Reader struct {
 	Viewer
 	plan *plan.Plan
 	out  *engine.Outcome
-	// phrases are those of rules that were told already: in many lines the same ones act.
-	phrases map[*rule.Compiled]string
 }
 
 // NewReader returns what shows the outcome of a run through a plan.
 func NewReader(p *plan.Plan, out *engine.Outcome, titles Titles, format *field.Format) *Reader {
-	return &Reader{Viewer{p.Kind(), p.Scope.Company, titles, format.OrPlain()}, p, out, map[*rule.Compiled]string{}}
+	return &Reader{Viewer{p.Kind(), p.Scope.Company, titles, format.OrPlain()}, p, out}
 }
 
 func (r *Reader) shown(s engine.Cell, v feel.Value) contract.Shown {
@@ -50,10 +50,8 @@ func (r *Reader) At(s engine.Cell, v feel.Value) string {
 // Outcome is what the engine made of a case, as a person reads it. typed holds
 // the texts that were not of their field's type, by address.
 func (r *Reader) Outcome(c *engine.Case, typed map[string]string) contract.Outcome {
-	result := contract.Outcome{
-		Verdict: contract.OutcomeVerdict(r.out.Verdict), Fields: []contract.FieldOutcome{},
-		Lines: make([]contract.LineOutcome, len(r.out.Lines)), Messages: []contract.Message{},
-	}
+	result := r.Said()
+	result.Lines = make([]contract.LineOutcome, len(r.out.Lines))
 	misfits, stored := map[int]map[int]*field.Misfit{0: c.Header.Misfits}, map[int][]feel.Value{0: c.Header.Stored}
 	places := map[int]int{}
 	for i, l := range c.Lines {
@@ -92,6 +90,12 @@ func (r *Reader) Outcome(c *engine.Case, typed map[string]string) contract.Outco
 			line.Fields = append(line.Fields, f)
 		}
 	}
+	return result
+}
+
+// Said shows what was said about a document and what posting it writes, without its fields.
+func (r *Reader) Said() contract.Outcome {
+	result := contract.Outcome{Verdict: contract.OutcomeVerdict(r.out.Verdict), Fields: []contract.FieldOutcome{}, Lines: []contract.LineOutcome{}, Messages: []contract.Message{}}
 	for _, m := range r.out.Messages {
 		message := contract.Message{
 			Severity: contract.MessageSeverity(m.Severity), Code: m.Code, Line: m.Line,
@@ -99,9 +103,15 @@ func (r *Reader) Outcome(c *engine.Case, typed map[string]string) contract.Outco
 		}
 		if m.Rule != nil {
 			message.Rule = m.Rule.ID
+			if m.Code == engine.FailedCode {
+				message.Ask = m.Rule.Note.AskedBy
+			}
 		}
 		if m.Notice.Definition != nil {
 			message.Variant, message.Params = m.Notice.Variant, m.Notice.Named()
+			if n, changed := r.inFormat(m.Notice); changed {
+				message.Text, message.Params = n.String(), n.Named()
+			}
 		}
 		if m.Field >= 0 {
 			message.Label = r.Kind.Fields[m.Field].Label
@@ -139,15 +149,6 @@ func (r *Reader) followUp(f engine.FollowUp) contract.FollowUp {
 // those in lines are told that made something, or spoke.
 const linesInFull = 1_000
 
-func (r *Reader) phrase(c *rule.Compiled) string {
-	phrase, told := r.phrases[c]
-	if !told {
-		phrase = rule.Phrase(c, r.Wording())
-		r.phrases[c] = phrase
-	}
-	return phrase
-}
-
 // Acts tells what rules did at a cell.
 func (r *Reader) Acts(s engine.Cell) []contract.Act {
 	rules := s.Rules
@@ -166,7 +167,7 @@ func (r *Reader) Acts(s engine.Cell) []contract.Act {
 			act.By = a.By.ID
 		}
 		for _, f := range a.Facts {
-			act.Facts = append(act.Facts, contract.Fact{Text: r.plan.Vocabulary.TellPart(f.Node, s.Index, r.Wording()), Value: r.Fact(s, f)})
+			act.Facts = append(act.Facts, contract.Fact{Text: r.part(f.Node, s.Index), Value: r.Fact(s, f)})
 		}
 		return act
 	})
@@ -224,3 +225,31 @@ func (r *Reader) Computed(s engine.Cell, v feel.Value, ofField bool) string {
 }
 
 func labelInLine(label string, line int) string { return fmt.Sprintf("%s in line %d", label, line) }
+
+// inFormat writes the amounts of a notice as the person does; false where it has none.
+func (r *Reader) inFormat(n notice.Notice) (shown notice.Notice, changed bool) {
+	named := n.Named()
+	values := make([]any, len(n.Definition.Params))
+	for i, name := range n.Definition.Params {
+		text := r.amount(named[name])
+		values[i], changed = text, changed || text != named[name]
+	}
+	return n.Definition.With(values...), changed
+}
+
+// amountForm is an amount as the engine writes it in a notice: exact, with its currency.
+var amountForm = regexp.MustCompile(`^(\d+(?:\.\d+)?) ([A-Z]{3})$`)
+
+// amount writes an amount of a notice as the person does; any other text stays.
+func (r *Reader) amount(text string) string {
+	parts := amountForm.FindStringSubmatch(text)
+	if parts == nil {
+		return text
+	}
+	f := field.Field{Type: field.Amount}
+	v, wrong := f.Parse(parts[1])
+	if wrong != nil {
+		return text
+	}
+	return f.Show(v, r.Format, field.Surroundings{Currency: parts[2]}) + " " + parts[2]
+}

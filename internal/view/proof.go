@@ -202,12 +202,18 @@ func (r *Reader) ResultOf(c *rule.Compiled) string {
 // without it.
 func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Result) (hit contract.ImpactHit, refused, changed bool) {
 	kind := now.Plan.Kind()
-	var told []string
+	var told, speaking []string
+	hit.Changes = []contract.ValueChange{}
 	for _, s := range now.Outcome.Cells() {
 		old := before.Outcome.Field(s.Index, s.Line)
 		if was, is := fieldText(old), fieldText(s.Field); was != is {
 			changed = true
-			told = append(told, fmt.Sprintf("%s %s → %s", LabelOf(kind, s.Index, s.Line), OrBlank(r.At(s, old.Final)), OrBlank(r.At(s, s.Final))))
+			was, is := contract.Shown{}, r.shown(s, s.Final)
+			if old != nil {
+				was = r.shown(s, old.Final)
+			}
+			hit.Changes = append(hit.Changes, contract.ValueChange{Field: kind.Fields[s.Index].Key, Line: s.Line, Label: LabelOf(kind, s.Index, s.Line), Before: was, After: is})
+			told = append(told, fmt.Sprintf("%s %s → %s", LabelOf(kind, s.Index, s.Line), OrBlank(was.Text), OrBlank(is.Text)))
 		}
 	}
 	if changed {
@@ -227,8 +233,10 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 		if what := contract.ImpactHitWhat(m.Severity); hit.What == "" || Weight(what) > Weight(hit.What) {
 			hit.What = what
 		}
-		told = append(told, now.Outcome.Messages[i].Text)
+		speaking = append(speaking, now.Outcome.Messages[i].Text)
 	}
+	hit.Said = strings.Join(speaking, "; ")
+	told = append(told, speaking...)
 	hit.Told = strings.Join(told, "; ")
 	hit.Kind, hit.Number, hit.Company, hit.Type, hit.Posted, hit.Title = row.Kind, row.Number, row.Company, row.Type, row.State == record.Posted, title
 	return hit, refused, changed

@@ -5,6 +5,7 @@ import (
 
 	"codicil/core/decimal"
 	"codicil/core/field"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/clock"
 	"codicil/internal/contract"
@@ -62,13 +63,24 @@ func (v *Viewer) RecordVersion(version, before *record.Version, ruleName func(in
 func PostingSummary(p ledger.Posting) contract.PostingSummary {
 	return contract.PostingSummary{
 		Number: p.Number, Kind: p.Kind, Company: p.Company, Type: p.Type, Day: string(p.Day), Title: p.Title,
-		Record: p.Document.Record, Reverses: p.Reverses, PostedAt: at(p.Posted), PostedBy: p.Posted.By,
+		Record: recordOf(&p), Reverses: p.Reverses, PostedAt: at(p.Posted), PostedBy: p.Posted.By,
 	}
 }
 
 // Posting shows a posting with its outcome.
-func Posting(p *ledger.Posting, outcome contract.Outcome, entries []contract.JournalEntry) contract.Posting {
-	return contract.Posting{Summary: PostingSummary(*p), Document: p.Document, Outcome: outcome, Entries: entries, Proofs: []fault.Use{}}
+func Posting(p *ledger.Posting, document judge.Document, told contract.Told, outcome contract.Outcome, entries []contract.JournalEntry) contract.Posting {
+	return contract.Posting{Summary: PostingSummary(*p), Document: document, Told: told, Outcome: outcome, Entries: entries, Proofs: []fault.Use{}}
+}
+
+// recordOf is the number of the record that was posted, or that a test document changes.
+func recordOf(p *ledger.Posting) string {
+	switch {
+	case p.Document != nil:
+		return p.Document.Record
+	case p.Judged != nil:
+		return p.Judged.Document.Record
+	}
+	return p.Number
 }
 
 // Amounts shows the amounts of a ledger to one person.

@@ -4,7 +4,6 @@ import (
 	"unicode/utf16"
 
 	"codicil/core/feel"
-	"codicil/core/finding"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -22,7 +21,7 @@ func Rule(c *rule.Compiled, names rule.Wording, proofs []int64) contract.RuleVie
 	v.Reads = c.ReadFields()
 	if c.Field >= 0 {
 		v.Constant, v.IsConstant = rule.ValueText(c, names)
-		v.FieldValue, v.LookUp = c.ValueName(), c.LookUp()
+		v.FieldValue, v.LookUp, v.LineOf = c.ValueName(), c.LookUp(), c.LineOf()
 	}
 	return v
 }
@@ -65,17 +64,9 @@ func units(text string, offset int) int {
 
 // Plan shows the rules of a scope by field and station. Drafts and suspended rules of the book
 // stand after those in force; retired ones are left out.
-func Plan(built *plan.Plan, book *plan.Book, names rule.Wording, findings []finding.Finding) contract.Plan {
+func Plan(built *plan.Plan, book *plan.Book, names rule.Wording) contract.Plan {
 	kind := built.Kind()
-	out := contract.Plan{
-		Fields: make([]contract.PlanField, len(kind.Fields)),
-		Findings: List(findings, func(f finding.Finding) contract.Finding {
-			return contract.Finding{
-				Code: f.Code, Field: kind.Fields[f.Field].Key, Family: string(f.Rules[0].Family), Message: f.Message,
-				Rules: List(f.Rules, func(c *rule.Compiled) int64 { return c.ID }),
-			}
-		}),
-	}
+	out := contract.Plan{Fields: make([]contract.PlanField, len(kind.Fields))}
 	if built.Loop != nil {
 		out.Loop = built.Loop.Describe(kind)
 	}

@@ -4,6 +4,7 @@ import (
 	"strings"
 
 	"codicil/core/field"
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -23,6 +24,44 @@ func TraceOf(o *contract.Outcome) ledger.Trace {
 		}),
 		Messages: List(o.Messages, traceOfMessage), FollowUps: List(o.FollowUps, WriteOf),
 	}
+}
+
+// Receipt is what is kept of an outcome whose trace can be computed again: what it said, and what it wrote.
+func Receipt(o *contract.Outcome) ledger.Trace {
+	t := TraceOf(o)
+	t.Fields, t.Lines = nil, nil
+	return t
+}
+
+// Values is what is kept of the values of a document whose trace cannot be told again.
+func Values(kind *record.Kind, c *record.Content) (fields []ledger.Field, lines []ledger.Line) {
+	told := func(place int, line int, origins record.Origins) ledger.Field {
+		f := &kind.Fields[place]
+		text := c.Get(f, line)
+		key := f.Key
+		if line > 0 {
+			key = f.Column()
+		}
+		return ledger.Field{Key: f.Key, Final: ledger.Told{Text: text, Value: text}, Origin: string(origins[key]), Acts: []ledger.Act{}}
+	}
+	for i := range kind.Headers() {
+		fields = append(fields, told(i, 0, c.Origins))
+	}
+	for _, l := range c.Lines {
+		line := ledger.Line{Number: l.Number}
+		for i := kind.Headers(); i < len(kind.Fields); i++ {
+			line.Fields = append(line.Fields, told(i, l.Number, l.Origins))
+		}
+		lines = append(lines, line)
+	}
+	return fields, lines
+}
+
+// Values shows the values of a document that was accepted and whose trace cannot be told again.
+func (v *Viewer) Values(c *record.Content, b *judge.Basis) contract.Outcome {
+	t := ledger.Trace{Verdict: string(contract.Accepted), Day: record.Day(c.Values[v.Kind.Day]), Today: b.Today, Version: b.Version}
+	t.Fields, t.Lines = Values(v.Kind, c)
+	return v.Trace(&t)
 }
 
 // WriteOf is what is kept of what a posting writes to a linked record.

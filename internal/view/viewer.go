@@ -132,3 +132,9 @@ func OrBlank(text string) string {
 
 // fieldText is the final value of a field as it is stored.
 func fieldText(f *engine.Field) string { return field.Write(f.Final) }
+
+// Days writes days as a person does.
+func Days(format field.Format) func(record.Day) string {
+	write := rule.Written(format)
+	return func(d record.Day) string { return write(nil, d.Value()) }
+}

@@ -19,7 +19,6 @@ const rule = (id: number, change: Partial<PlanRule> = {}): PlanRule => ({
   ...change,
 });
 const plan = (stations: Record<string, PlanRule[]>): Plan => ({
-  findings: [],
   fields: [
     { key: "country", label: "Country", stations },
     { key: "limit", label: "Limit", stations: { default: [rule(9)] } },

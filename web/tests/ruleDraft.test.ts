@@ -75,7 +75,7 @@ function plan() {
     width: 3,
     occasions: "",
   };
-  return { findings: [], fields: [{ key: "country", label: "country", stations: { default: [rule] } }] };
+  return { fields: [{ key: "country", label: "country", stations: { default: [rule] } }] };
 }
 
 beforeEach(() => {

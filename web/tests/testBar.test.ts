@@ -30,7 +30,7 @@ async function bar() {
   const kept: Record<string, unknown>[] = [];
   const tried: { document: { user?: string } }[] = [];
   serve({
-    "GET /plan": () => ({ fields: [], findings: [] }),
+    "GET /plan": () => ({ fields: [] }),
     "POST /try": (b: { document: { user?: string } }) => {
       tried.push(b);
       return {

@@ -6,6 +6,7 @@ package books
 import (
 	"cmp"
 	"codicil/core/field"
+	"codicil/core/finding"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -23,6 +24,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"reflect"
 	"slices"
 	"strings"
@@ -77,12 +79,19 @@ func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {
 		}
 		b.Rules, b.Proofs = append(b.Rules, rules...), append(b.Proofs, proofs...)
 	}
+	silences, err := s.base.Store.Silences(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, key := range slices.Sorted(maps.Keys(silences)) {
+		b.Silenced = append(b.Silenced, exchange.Silence{Key: key, Reason: silences[key].Reason})
+	}
 	return b, nil
 }
 
 // Change is one thing that reading a book changes.
 type Change struct {
-	What string // "company", "type", "field", "standing value", "crosswalk", "number series", "rule" or "proof"
+	What string // "company", "type", "field", "standing value", "crosswalk", "number series", "rule", "proof" or "silenced finding"
 	Name string
 	Deed string // "add" or "change"
 }
@@ -99,7 +108,7 @@ func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Cha
 			return err
 		}
 		i := &importer{ctx: ctx, base: inner, Parts: s.over(inner), by: by, book: b, rules: map[int64]int64{}}
-		for _, step := range []func() error{i.scopes, i.fields, i.lookups, i.putRules, i.proofs} {
+		for _, step := range []func() error{i.scopes, i.fields, i.lookups, i.putRules, i.proofs, i.silences} {
 			if err := step(); err != nil {
 				return err
 			}
@@ -339,4 +348,29 @@ func place[T any](list []T, at int) *T {
 		return nil
 	}
 	return &list[at]
+}
+
+// silences leaves findings as they are that the book leaves so.
+func (i *importer) silences() error {
+	here, err := i.base.Store.Silences(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, s := range i.book.Silenced {
+		key, known := finding.Renumber(s.Key, i.rules)
+		if !known {
+			continue // it is about a rule that the book does not have
+		}
+		var before *exchange.Silence
+		if kept, there := here[key]; there {
+			before = &exchange.Silence{Key: key, Reason: kept.Reason}
+		}
+		s.Key = key
+		if differs(i, "silenced finding", s.Reason, before, s) {
+			if err := i.base.Store.SaveSilence(i.ctx, key, s.Reason, i.by); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }

@@ -30,8 +30,8 @@ type Service struct {
 
 // Users tells what uses a thing of the catalog.
 type Users interface {
-	// InScope lists what names a company and type, of the kinds.
-	InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) ([]fault.Use, error)
+	// InScope lists what names a company and type, of the kinds; more is how many there are besides.
+	InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, more int, err error)
 }
 
 // New returns the use cases; users are all that may use a thing of the catalog.
@@ -166,7 +166,7 @@ func (s *Service) mayDeleteCompany(ctx context.Context, key string) error {
 	if m.Company(key) == nil {
 		return fault.Missing("company %s", key)
 	}
-	uses, err := s.inScope(ctx, m, m.Kinds, func(company, _ string) bool { return company == key })
+	uses, more, err := s.inScope(ctx, m, m.Kinds, func(company, _ string) bool { return company == key })
 	if err != nil {
 		return err
 	}
@@ -178,7 +178,7 @@ func (s *Service) mayDeleteCompany(ctx context.Context, key string) error {
 		}
 	}
 	if len(uses) > 0 {
-		return fault.InUse("company "+key, uses)
+		return fault.InUse("company "+key, uses, more)
 	}
 	return nil
 }
@@ -214,14 +214,14 @@ func (s *Service) maySaveType(ctx context.Context, kind, key string, t record.Ty
 		}
 	}
 	// A type must stay usable where records already use it.
-	uses, err := s.inScope(ctx, m, []record.Kind{*k}, func(company, kindType string) bool {
+	uses, more, err := s.inScope(ctx, m, []record.Kind{*k}, func(company, kindType string) bool {
 		return kindType == key && company != "" && !t.UsedIn(company)
 	})
 	if err != nil {
 		return t, err
 	}
 	if len(uses) > 0 {
-		return t, fault.InUse(t.Label+" in a company that would no longer use it", uses)
+		return t, fault.InUse(t.Label+" in a company that would no longer use it", uses, more)
 	}
 	return t, nil
 }
@@ -245,25 +245,25 @@ func (s *Service) mayDeleteType(ctx context.Context, kind, key string) error {
 	if m.Type(kind, key) == nil {
 		return fault.Missing("%s %s", strings.ToLower(k.TypeLabel), key)
 	}
-	uses, err := s.inScope(ctx, m, []record.Kind{*k}, func(_, kindType string) bool { return kindType == key })
+	uses, more, err := s.inScope(ctx, m, []record.Kind{*k}, func(_, kindType string) bool { return kindType == key })
 	if err != nil {
 		return err
 	}
 	if len(uses) > 0 {
-		return fault.InUse(strings.ToLower(k.TypeLabel)+" "+key, uses)
+		return fault.InUse(strings.ToLower(k.TypeLabel)+" "+key, uses, more)
 	}
 	return nil
 }
 
 // inScope lists what names a company and type, layouts among it.
-func (s *Service) inScope(ctx context.Context, ref *cache.Reference, kinds []record.Kind, names func(company, kindType string) bool) ([]fault.Use, error) {
-	uses := []fault.Use{}
+func (s *Service) inScope(ctx context.Context, ref *cache.Reference, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, more int, err error) {
+	uses = []fault.Use{}
 	for _, u := range s.users {
-		more, err := u.InScope(ctx, kinds, names)
+		listed, besides, err := u.InScope(ctx, kinds, names)
 		if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
-		uses = append(uses, more...)
+		uses, more = append(uses, listed...), more+besides
 	}
 	for i := range kinds {
 		for _, l := range ref.Layouts[kinds[i].Key] {
@@ -272,7 +272,7 @@ func (s *Service) inScope(ctx context.Context, ref *cache.Reference, kinds []rec
 			}
 		}
 	}
-	return uses, nil
+	return uses, more, nil
 }
 
 func layoutUse(ref *cache.Reference, k *record.Kind, l record.ScopedLayout) fault.Use {

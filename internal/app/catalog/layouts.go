@@ -1,7 +1,10 @@
 package catalog
 
 import (
+	"codicil/core/feel"
 	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/store"
@@ -85,7 +88,26 @@ func (s *Service) CheckFollowOn(ctx context.Context, f record.FollowOn) ([]recor
 	if err != nil {
 		return nil, err
 	}
-	return f.Check(from, to), nil
+	problems := f.Check(from, to)
+	for _, key := range f.Types {
+		if m.Type(f.From, key) == nil {
+			problems = append(problems, record.ProblemOf(-1, unknownFromType.With(key)))
+		}
+	}
+	if f.When != "" {
+		_, wrong := vocabularyOf(m, from).Part("when", f.When, 0, &from.Fields[0])
+		for _, p := range wrong {
+			problem := record.ProblemOf(-1, badMapWhen.With(p.Message))
+			problem.Warning = p.Severity != feel.Error
+			problems = append(problems, problem)
+		}
+	}
+	return problems, nil
+}
+
+// vocabularyOf are the names that the condition of a map may use: those of the kind that is followed.
+func vocabularyOf(m *cache.Reference, kind *record.Kind) *rule.Vocabulary {
+	return rule.NewVocabulary(kind, m.Kinds, m.Tables)
 }
 
 // SaveFollowOn keeps a map whose pairs all fit.
@@ -103,8 +125,15 @@ func (s *Service) SaveFollowOn(ctx context.Context, f record.FollowOn) (record.F
 		return f, fault.Bad(noMapName)
 	case f.Type != "" && m.Type(f.To, f.Type) == nil:
 		return f, fault.Bad(unknownNewType, f.Type)
-	case len(problems) > 0:
-		return f, fault.Bad(pairsMisfit, problems[0].Pair+1, problems[0].Message)
+	}
+	for _, p := range problems {
+		switch {
+		case p.Warning:
+		case p.Pair < 0:
+			return f, fault.Bad(mapMisfits, p.Message)
+		default:
+			return f, fault.Bad(pairsMisfit, p.Pair+1, p.Message)
+		}
 	}
 	if f.ID != 0 {
 		kept, err := s.FollowOns(ctx)
@@ -162,9 +191,19 @@ func (s *Service) OfField(ctx context.Context, kind *record.Kind, key string) (u
 	for _, f := range maps {
 		if slices.ContainsFunc(f.Pairs, func(p record.Pair) bool {
 			return (f.From == kind.Key && p.From == key) || (f.To == kind.Key && p.To == key)
-		}) {
+		}) || f.From == kind.Key && conditionReads(ref, kind, &f, key) {
 			uses = append(uses, fault.Use{What: "map", Key: fmt.Sprint(f.ID), Title: f.Name})
 		}
 	}
 	return uses, err
+}
+
+// conditionReads tells whether the condition of a map reads a field of the kind that is followed.
+func conditionReads(ref *cache.Reference, kind *record.Kind, f *record.FollowOn, key string) bool {
+	v := vocabularyOf(ref, kind)
+	program, _ := v.Part("when", f.When, 0, &kind.Fields[0])
+	return f.When != "" && program != nil && slices.ContainsFunc(program.Reads(), func(slot int) bool {
+		read, ok := v.ReadAt(slot)
+		return ok && kind.Fields[read.Field].Key == key
+	})
 }

@@ -1,16 +1,20 @@
 // Package commit is the one door through which everything is written. A change is judged
-// outside the line of writers; when its turn comes, all that the judgement relied on must still
-// stand, or it is judged again, the third time at the head of the line.
+// outside the line of writers. When its turn comes, all that the judgement relied on must still
+// stand, or it is judged again, the third time at the head of the line. All that waits is written in one
+// commit, each change with a verdict of its own.
 //
 // It must never know what is written or why. Start reading at Line.Commit.
 package commit
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"slices"
+	"strings"
 	"sync"
 
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/actor"
@@ -20,13 +24,17 @@ import (
 	"codicil/internal/store"
 )
 
-// Line is where writers queue: it is held while what a judgement relied on is verified and the
-// change is written and brought into memory.
+// Line is where writers queue.
 type Line struct {
 	store *store.Store
 	cache *cache.Cache
 	clock clock.Clock
-	head  sync.Mutex
+	// head is held by who writes: what a judgement relied on is verified, the change written and brought
+	// into memory under it.
+	head sync.Mutex
+
+	mutex   sync.Mutex
+	waiting []*pending
 }
 
 // New returns a line of writers to a store, whose changes are told to the cache.
@@ -37,14 +45,18 @@ func New(s *store.Store, c *cache.Cache, now clock.Clock) *Line {
 // Change is a judged change that is ready to be written.
 type Change struct {
 	Reads *ReadSet // nil: it was judged at the head of the line
-	// Write writes it, in one transaction; nil: there is nothing to write. No formula runs here.
-	Write func(tx *store.Store) error
+	// Write writes it; nil: there is nothing to write. No formula runs here. The context does not end
+	// with the caller's.
+	Write func(ctx context.Context, tx *store.Store) error
 	// Done brings what is in memory up to date, after the commit.
 	Done func()
 }
 
 // Nothing is the change that writes nothing.
 func Nothing() *Change { return &Change{} }
+
+// Judge judges a change, possibly several times. The context says which numbers are next.
+type Judge func(ctx context.Context) (*Change, error)
 
 // ReadSet is what a judgement relied on. It is used by one goroutine. A set of nil notes
 // nothing.
@@ -55,7 +67,9 @@ type ReadSet struct {
 	keys    []askedKey
 	prior   []askedPrior
 	follows map[record.Ref]int // how many records followed one
+	own     string             // the number of the record that is judged; "": a new one
 	counts  map[string]int64
+	given   map[string]int64 // the last that the change takes, by name
 }
 
 // askedKey is a question of a unique rule, with its answer.
@@ -100,6 +114,62 @@ func (s *ReadSet) Key(c *rule.Compiled, company, key string, texts, found []stri
 	}
 }
 
+// Own notes which record is judged, so that its own keys are told from those of others.
+func (s *ReadSet) Own(number string) {
+	if s != nil {
+		s.own = number
+	}
+}
+
+// claims are the keys that a refusing rule let pass because no other record has them.
+func (s *ReadSet) claims() (claims []store.Claim) {
+	if s == nil {
+		return nil
+	}
+	for i := range s.keys {
+		k := &s.keys[i]
+		taken := slices.ContainsFunc(k.found, func(number string) bool { return number != s.own })
+		if !taken && k.rule.Effect.Severity == rule.Refuse {
+			claims = append(claims, store.Claim{Kind: k.rule.Kind, Unique: k.rule.UniqueBy(), Company: k.company, Key: k.key})
+		}
+	}
+	return claims
+}
+
+// Version is that of a record that was read; 0: none was.
+func (s *ReadSet) Version(at record.Ref) int {
+	if s == nil {
+		return 0
+	}
+	return s.records[at]
+}
+
+// Rested says in a basis what was read, in an order that is always the same.
+func (s *ReadSet) Rested(b *judge.Basis) {
+	if s == nil {
+		return
+	}
+	for at, version := range s.records {
+		b.Records = append(b.Records, judge.Read{Kind: at.Kind, Number: at.Number, Version: version})
+	}
+	slices.SortFunc(b.Records, func(x, y judge.Read) int {
+		return cmp.Or(strings.Compare(x.Kind, y.Kind), strings.Compare(x.Number, y.Number))
+	})
+	for _, p := range s.prior {
+		read := judge.Read{Kind: p.last.Kind, Number: p.last.Number, Version: p.version}
+		if p.kindType == "" {
+			b.Previous = read
+		} else {
+			b.PreviousOfType = read
+		}
+	}
+	for i := range s.keys {
+		if k := &s.keys[i]; len(k.found) > 0 {
+			b.Same = append(b.Same, judge.Answer{Rule: k.rule.ID, Key: k.key, Numbers: k.found})
+		}
+	}
+}
+
 // Prior notes which record a person had saved last; nil for none.
 func (s *ReadSet) Prior(kind, company, kindType, person, except string, last *record.Record) {
 	if s == nil {
@@ -119,10 +189,11 @@ func (s *ReadSet) Followers(at record.Ref, count int) {
 	}
 }
 
-// Counts notes the last counts of series, by name.
-func (s *ReadSet) Counts(counts map[string]int64) {
+// Counts notes the last counts of series before those that a change takes, and the last that it takes, by
+// name.
+func (s *ReadSet) Counts(before, given map[string]int64) {
 	if s != nil {
-		s.counts = counts
+		s.counts, s.given = before, given
 	}
 }
 
@@ -130,17 +201,17 @@ func (s *ReadSet) Counts(counts map[string]int64) {
 // nobody writes meanwhile.
 const tries = 3
 
-// Commit judges a change and writes it. judge may be called several times. Cost of verifying:
-// what was read.
-func (l *Line) Commit(ctx context.Context, judge func() (*Change, error)) error {
+// Commit judges a change and writes it. Cost of verifying: what was read.
+func (l *Line) Commit(ctx context.Context, judge Judge) error {
 	for attempt := 1; attempt < tries; attempt++ {
-		c, err := judge()
+		c, err := judge(ctx)
 		if err != nil || c.Write == nil {
 			return err
 		}
-		moved, err := l.tryWrite(ctx, c, judge)
-		if !moved {
-			return err
+		p := &pending{ctx: ctx, judge: judge, change: c}
+		l.queue(p) //nolint:contextcheck // a commit is not one caller's: each change carries its own context
+		if p.verdict != moved {
+			return p.err
 		}
 		if err := ctx.Err(); err != nil {
 			return err
@@ -149,43 +220,25 @@ func (l *Line) Commit(ctx context.Context, judge func() (*Change, error)) error 
 	return l.Alone(ctx, judge)
 }
 
-// tryWrite writes a judged change if what it relied on still stands; otherwise moved is true.
-// One that takes numbers of a series is judged at the head of the line at once, because every
-// other that does moves them.
-func (l *Line) tryWrite(ctx context.Context, c *Change, judge func() (*Change, error)) (moved bool, err error) {
-	l.head.Lock()
-	defer l.head.Unlock()
-	stands, err := l.stands(ctx, c.Reads)
-	if err != nil {
-		return false, err
-	}
-	if !stands {
-		if len(c.Reads.counts) == 0 {
-			return true, nil
-		}
-		if c, err = judge(); err != nil || c.Write == nil {
-			return false, err
-		}
-	}
-	return false, l.write(ctx, c)
-}
-
 // Alone judges and writes at the head of the line.
-func (l *Line) Alone(ctx context.Context, judge func() (*Change, error)) error {
+func (l *Line) Alone(ctx context.Context, judge Judge) error {
 	l.head.Lock()
 	defer l.head.Unlock()
-	c, err := judge()
+	c, err := judge(ctx)
 	if err != nil || c.Write == nil {
 		return err
 	}
-	return l.write(ctx, c)
+	c.Reads = nil
+	p := &pending{ctx: ctx, change: c}
+	l.writeAll([]*pending{p}) //nolint:contextcheck // as in Commit
+	return p.err
 }
 
 // Write writes at the head of the line what needs no judgement.
 func (l *Line) Write(ctx context.Context, write func(tx *store.Store, by record.Stamp) error) error {
-	return l.Alone(ctx, func() (*Change, error) {
+	return l.Alone(ctx, func(ctx context.Context) (*Change, error) {
 		by, err := l.Stamp(ctx)
-		return &Change{Write: func(tx *store.Store) error { return write(tx, by) }}, err
+		return &Change{Write: func(_ context.Context, tx *store.Store) error { return write(tx, by) }}, err
 	})
 }
 
@@ -193,13 +246,13 @@ func (l *Line) Write(ctx context.Context, write func(tx *store.Store, by record.
 // companies, types, maps. It is checked and written at the head of the line. change checks,
 // and returns what to write.
 func (l *Line) Book(ctx context.Context, change func() (write func(tx *store.Store, by record.Stamp) error, err error)) error {
-	return l.Alone(ctx, func() (*Change, error) {
+	return l.Alone(ctx, func(ctx context.Context) (*Change, error) {
 		write, err := change()
 		if err != nil {
 			return nil, err
 		}
 		by, err := l.Stamp(ctx)
-		return &Change{Write: func(tx *store.Store) error { return write(tx, by) }, Done: l.cache.Forget}, err
+		return &Change{Write: func(_ context.Context, tx *store.Store) error { return write(tx, by) }, Done: l.cache.Forget}, err
 	})
 }
 
@@ -231,17 +284,6 @@ func (l *Line) Stamp(ctx context.Context) (record.Stamp, error) {
 	return record.Stamp{At: store.Instant(l.clock()), By: who.Name, Person: who.ID, Via: string(who.Via)}, nil
 }
 
-func (l *Line) write(ctx context.Context, c *Change) error {
-	// What was begun is finished: the caller may go, the commit is all or nothing.
-	if err := l.store.Transaction(context.WithoutCancel(ctx), c.Write); err != nil {
-		return Explain(err)
-	}
-	if c.Done != nil {
-		c.Done()
-	}
-	return nil
-}
-
 // Explain turns an error of the store into one that a person can act on.
 func Explain(err error) error {
 	var missing *store.NotFoundError
@@ -254,67 +296,4 @@ func Explain(err error) error {
 		return fault.Hindered(fault.KeyTaken)
 	}
 	return err
-}
-
-// stands tells whether all that a judgement relied on is as it was. It is asked at the head of
-// the line, so that nothing of it can move before the write.
-func (l *Line) stands(ctx context.Context, s *ReadSet) (bool, error) {
-	if s == nil {
-		return true, nil
-	}
-	version, _, err := l.cache.Version(ctx)
-	if err != nil || version.Book != s.book {
-		return false, err
-	}
-	for at, version := range s.records {
-		r, err := l.cache.Records.Find(ctx, at)
-		if err != nil {
-			return false, err
-		}
-		now := 0
-		if r != nil {
-			now = r.Version
-		}
-		if now != version {
-			return false, nil
-		}
-	}
-	if len(s.counts) > 0 {
-		counted, err := l.store.Counted(ctx)
-		if err != nil {
-			return false, err
-		}
-		for name, last := range s.counts {
-			if counted[name] != last {
-				return false, nil
-			}
-		}
-	}
-	for i := range s.keys {
-		k := &s.keys[i]
-		if found, err := l.cache.Records.Same(ctx, k.rule, k.company, k.key, k.texts); err != nil || !slices.Equal(found, k.found) {
-			return false, err
-		}
-	}
-	for i := range s.prior {
-		p := &s.prior[i]
-		last, err := l.cache.Records.SavedLast(ctx, p.kind, p.company, p.kindType, p.person, p.except)
-		if err != nil {
-			return false, err
-		}
-		now, version := record.Ref{}, 0
-		if last != nil {
-			now, version = last.Ref, last.Version
-		}
-		if now != p.last || version != p.version {
-			return false, nil
-		}
-	}
-	for at, count := range s.follows {
-		followers, err := cache.Followers(ctx, l.cache.Records, at)
-		if err != nil || cache.Standing(followers, record.Ref{}) != count {
-			return false, err
-		}
-	}
-	return true, nil
 }

@@ -6,10 +6,7 @@ package coverage
 
 import (
 	"codicil/core/engine"
-	"codicil/core/field"
-	"codicil/core/judge"
 	"codicil/core/proof"
-	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
@@ -75,13 +72,13 @@ func (s *Service) aside(ctx context.Context, rule int64) ([]contract.SetAside, e
 // SetAside sets aside a wrong version of a rule with a reason, or takes that back without one.
 // It goes on counting as not noticed.
 func (s *Service) SetAside(ctx context.Context, id int64, request contract.AsideRequest) ([]contract.SetAside, error) {
-	err := s.base.Line.Alone(ctx, func() (*commit.Change, error) {
+	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		if _, err := s.base.KeptRule(ctx, id); err != nil {
 			return nil, err
 		}
 		by, err := s.base.Line.Stamp(ctx)
 		reason := strings.TrimSpace(request.Reason)
-		return &commit.Change{Write: func(tx *store.Store) error {
+		return &commit.Change{Write: func(ctx context.Context, tx *store.Store) error {
 			if reason == "" {
 				return tx.DeleteSetAside(ctx, id, request.Change)
 			}
@@ -112,9 +109,6 @@ func (s *Service) Rule(ctx context.Context, id int64) (contract.Confirmation, er
 	return shown, err
 }
 
-// most is how many saved records and numbers suggestions are made from.
-const most = 12
-
 // Suggest proposes documents that show what no proof shows of a rule yet.
 func (s *Service) Suggest(ctx context.Context, id int64, request contract.SuggestRequest) ([]contract.Suggestion, error) {
 	r, err := s.base.KeptRule(ctx, id)
@@ -129,31 +123,8 @@ func (s *Service) Suggest(ctx context.Context, id int64, request contract.Sugges
 	if err != nil {
 		return nil, err
 	}
-	var failed error
-	search := proof.Search{Runner: b.Runner, Rule: c, Bases: bases, Results: results, Numbers: func(kind, company string) (numbers []string) {
-		k, err := b.Reference.Kind(kind)
-		if err != nil {
-			return nil
-		}
-		rows, err := s.base.Cache.Records.Each(ctx, kind)
-		if err != nil {
-			failed = err
-			return nil
-		}
-		for r := range rows {
-			if len(numbers) == most {
-				break
-			}
-			if k.Shared || r.Company == company {
-				numbers = append(numbers, r.Number)
-			}
-		}
-		return numbers
-	}}
+	search := proof.Search{Runner: b.Runner, Rule: c, Bases: bases, Results: results, Numbers: s.base.SomeNumbers(ctx, b.Reference)}
 	found, err := search.Run(ctx)
-	if err == nil {
-		err = failed
-	}
 	return view.List(found, func(found proof.Suggestion) contract.Suggestion {
 		links := s.base.Links(ctx, b.Reference, found.Document.Company)
 		return view.NewReader(found.Result.Plan, found.Result.Outcome, links, request.Format).Suggestion(c, found)
@@ -176,29 +147,6 @@ func (s *Service) bases(ctx context.Context, b *judging.Bench, c *rule.Compiled,
 	add(func(r *proof.Result) bool { return named(r) && accepted(r) })
 	add(func(r *proof.Result) bool { return !named(r) && accepted(r) })
 	add(func(r *proof.Result) bool { return named(r) && !accepted(r) })
-	kind := c.Vocabulary().Kind
-	rows, err := s.base.Cache.Records.Each(ctx, kind.Key)
-	if err != nil {
-		return nil, err
-	}
-	seen := map[string]int{}
-	for r := range rows {
-
-		if seen[r.Company+r.Type]++; seen[r.Company+r.Type] > 2 {
-			continue
-		}
-		document := judging.DocumentOf(kind, r)
-		document.Record, document.Day = "", s.base.Today(b.Reference.Company(r.Company))
-		// What no other record may have is the record's own: a document made from it has another.
-		for _, rule := range b.Runner.Book.Rules {
-			for _, place := range rule.Unique {
-				if f := &kind.Fields[place]; f.Type == field.Text && !f.OfLine() && document.Entered[f.Key].Value != "" {
-					document.Entered[f.Key] = judge.Item{Value: document.Entered[f.Key].Value + "-2"}
-				}
-			}
-		}
-		document.Previous, document.PreviousOfType = &record.Content{Values: map[string]string{}}, &record.Content{Values: map[string]string{}}
-		bases = append(bases, proof.Base{Document: document, Origin: kind.Noun() + " " + r.Number})
-	}
-	return bases, nil
+	saved, err := s.base.RecordBases(ctx, b.Reference, b.Runner.Book)
+	return append(bases, saved...), err
 }

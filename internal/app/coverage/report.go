@@ -68,7 +68,7 @@ func (s *Service) Export(ctx context.Context, kind, company, kindType string) (s
 		for _, p := range r.Proofs {
 			result := "fails"
 			if p.Held {
-				result = "holds"
+				result = "passes"
 			}
 			rows = append(rows, append(slices.Clone(head), fmt.Sprint(p.ID), p.Name, result, p.Why))
 		}

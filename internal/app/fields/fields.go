@@ -117,11 +117,10 @@ func (s *Service) Check(ctx context.Context, kindKey, key string, f field.Field)
 	if err := checkField(m, kind, &f); err != nil {
 		return check, err
 	}
-	rows, err := s.base.Cache.Records.Each(ctx, kindKey)
-	if err != nil {
-		return check, err
-	}
-	for r := range rows {
+	for r, err := range s.base.Store.Records(ctx, kindKey) {
+		if err != nil {
+			return check, err
+		}
 		content := &r.Content
 		for _, line := range linesWith(&f, r) {
 			text := content.Get(&f, line)
@@ -218,12 +217,11 @@ func (s *Service) Uses(ctx context.Context, kindKey, key string) (contract.Field
 
 // valuesOf counts the records that hold a value of a field.
 func (s *Service) valuesOf(ctx context.Context, kindKey string, f *field.Field) (int, error) {
-	rows, err := s.base.Cache.Records.Each(ctx, kindKey)
-	if err != nil {
-		return 0, err
-	}
 	count := 0
-	for r := range rows {
+	for r, err := range s.base.Store.Records(ctx, kindKey) {
+		if err != nil {
+			return 0, err
+		}
 		if slices.ContainsFunc(linesWith(f, r), func(line int) bool { return r.Content.Get(f, line) != "" }) {
 			count++
 		}

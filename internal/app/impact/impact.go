@@ -8,111 +8,210 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/runs"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
 	"codicil/internal/fault"
 	"codicil/internal/view"
 	"context"
 	"fmt"
+	"io"
 	"slices"
+	"strconv"
 	"strings"
+	"time"
 )
 
 // Service serves these use cases.
-type Service struct{ base *judging.Service }
+type Service struct {
+	base *judging.Service
+	runs *runs.Service
+}
 
 // New returns the use cases.
-func New(j *judging.Service) *Service { return &Service{j} }
+func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r} }
 
-// OfRule tells what a rule would do to the saved records and posted documents of its scope as
-// they stand: first in numbers, then one by one. Nothing is changed.
-func (s *Service) OfRule(ctx context.Context, id int64) (contract.Impact, []contract.ImpactHit, error) {
-	r, err := s.base.KeptRule(ctx, id)
-	if err != nil {
-		return contract.Impact{}, nil, err
+// Start begins a run that tells what a rule, or a change of one, would do to the saved records and posted
+// documents of its scope as they stand: against the rule as it is kept; of a new one, against none. Nothing is
+// changed.
+func (s *Service) Start(ctx context.Context, request contract.ImpactRequest) (contract.Run, error) {
+	with, err := s.base.KeptRule(ctx, request.Rule)
+	if request.Rule == 0 || err != nil {
+		if request.Change == nil {
+			return contract.Run{}, commit.Explain(err)
+		}
 	}
-	without := r
-	without.State = rule.Suspended
-	return s.impact(ctx, without, r)
-}
-
-// OfChange tells the same of a changed rule, against the rule as it is kept; of a new
-// one, against none.
-func (s *Service) OfChange(ctx context.Context, id int64, change contract.RuleChange) (contract.Impact, []contract.ImpactHit, error) {
-	with := judging.Changed(change)
 	without := with
 	without.State = rule.Suspended
-	if id != 0 {
-		kept, err := s.base.KeptRule(ctx, id)
-		if err != nil {
-			return contract.Impact{}, nil, err
+	if request.Change != nil {
+		changed := judging.Changed(*request.Change)
+		if request.Rule != 0 && err == nil {
+			without, changed.ID = with, request.Rule
+		} else {
+			without = changed
+			without.State = rule.Suspended
 		}
-		without, with.ID = kept, id
+		with = changed
 	}
-	return s.impact(ctx, without, with)
+	_, kind, err := s.base.KindOf(ctx, with.Kind)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	title := with.Name
+	if title == "" {
+		title = "A new rule for " + strings.ToLower(kind.Plural)
+	}
+	r, err := s.runs.Start(ctx, What, title, runs.Subject{Rule: request.Rule, Version: with.Version, Changed: request.Change != nil}, func(ctx context.Context, w *runs.Writer) error {
+		return s.work(ctx, without, with, w)
+	})
+	return runs.Shown(&r), err
 }
 
-// impact compares what becomes of the saved records of a rule's scope without it and with it:
-// as saving, or for posted ones as posting on their day, judges them. Cost: the records of the
-// scope, twice.
-func (s *Service) impact(ctx context.Context, without, with rule.Rule) (contract.Impact, []contract.ImpactHit, error) {
+// What names runs of this kind.
+const What = "impact"
+
+// work keeps what becomes of each record.
+func (s *Service) work(ctx context.Context, without, with rule.Rule, w *runs.Writer) error {
+	total, err := s.base.Store.CountRecords(ctx, with.Kind)
+	if err != nil {
+		return err
+	}
+	w.Total(total)
+	var found contract.Impact
+	done := 0
+	err = s.each(ctx, without, with, func(hit *contract.ImpactHit, refused, changed bool) error {
+		count(&found, refused, changed)
+		if hit != nil {
+			w.Found(-view.Weight(hit.What), hit)
+		}
+		return nil
+	}, func(count int) error {
+		done += count
+		return w.Came(ctx, done, found)
+	})
+	if err != nil {
+		return err
+	}
+	return w.Came(ctx, total, found)
+}
+
+func count(found *contract.Impact, refused, changed bool) {
+	found.Looked++
+	if refused {
+		found.Refused++
+	}
+	if changed {
+		found.Changed++
+	}
+}
+
+// atOnce is how many records are judged before what became of them is told.
+const atOnce = 200
+
+// each compares what becomes of the saved records of a rule's scope without it and with it: as saving, or for
+// posted ones as posting on their day, judges them. tell is told of each in their order, with a hit where the
+// rule does something; came of how many records were gone through. Cost: the records of the scope, twice; some
+// of them in memory.
+func (s *Service) each(ctx context.Context, without, with rule.Rule, tell func(hit *contract.ImpactHit, refused, changed bool) error, came func(count int) error) error {
 	ref, runner, err := s.base.Runner(ctx, with.Kind)
 	if err != nil {
-		return contract.Impact{}, nil, err
+		return err
 	}
 	with.State = rule.InForce
 	before, after := runner.With(without), runner.With(with)
 	c, old := judging.InBook(after.Book, with.ID), judging.InBook(before.Book, with.ID)
-	rows, documents, err := s.base.Documents(ctx, ref, c.Vocabulary().Kind, func(company, kindType string, day record.Day) bool {
+	covers := func(company, kindType string, day record.Day) bool {
 		return c.Scope.Covers(company, kindType, day) || (old.State == rule.InForce && old.Scope.Covers(company, kindType, day))
+	}
+	return s.base.Documents(ctx, ref, c.Vocabulary().Kind, covers, atOnce, func(rows []record.Record, documents []proof.Proof, gone int) error {
+		then, err := before.JudgeAll(ctx, documents, false)
+		if err != nil {
+			return err
+		}
+		now, err := after.JudgeAll(ctx, documents, false)
+		if err != nil {
+			return err
+		}
+		for i := range rows {
+			row := &rows[i]
+			if then[i].Err != nil || now[i].Err != nil {
+				if err := tell(nil, false, false); err != nil { // a record that no longer fits its kind meets no rule
+					return err
+				}
+				continue
+			}
+			links := s.base.Links(ctx, ref, row.Company)
+			reader := view.NewReader(now[i].Plan, now[i].Outcome, links, nil)
+			hit, refused, changed := reader.Impact(row, links.Title(row.Kind, row.Number), &then[i], &now[i])
+			told := &hit
+			if !refused && !changed && hit.What == "" {
+				told = nil
+			}
+			if err := tell(told, refused, changed); err != nil {
+				return err
+			}
+		}
+		return came(gone)
 	})
-	if err != nil {
-		return contract.Impact{}, nil, err
-	}
-	then, err := before.RunAll(ctx, documents, nil)
-	if err != nil {
-		return contract.Impact{}, nil, err
-	}
-	now, err := after.RunAll(ctx, documents, nil)
-	if err != nil {
-		return contract.Impact{}, nil, err
-	}
-	found := contract.Impact{Looked: len(rows)}
-	hits := []contract.ImpactHit{}
-	for i, row := range rows {
-		if then[i].Err != nil || now[i].Err != nil {
-			continue // a record that no longer fits its kind meets no rule
-		}
-		links := s.base.Links(ctx, ref, row.Company)
-		reader := view.NewReader(now[i].Plan, now[i].Outcome, links, nil)
-		hit, refused, changed := reader.Impact(row, links.Title(row.Kind, row.Number), &then[i], &now[i])
-		if !refused && !changed && hit.What == "" {
-			continue
-		}
-		hits = append(hits, hit)
-		if refused {
-			found.Refused++
-		}
-		if changed {
-			found.Changed++
-		}
-	}
-	slices.SortStableFunc(hits, func(a, b contract.ImpactHit) int { return view.Weight(b.What) - view.Weight(a.What) })
-	return found, hits, nil
 }
 
-// Export writes the same as CSV.
-func (s *Service) Export(ctx context.Context, id int64) (string, error) {
-	_, hits, err := s.OfRule(ctx, id)
-	if err != nil {
-		return "", err
+// Hits returns what a run found, what matters more first, from a place on.
+func (s *Service) Hits(ctx context.Context, run int64, after string, limit int) (contract.ImpactPage, error) {
+	found, next, err := runs.Results[contract.ImpactHit](ctx, s.runs, run, after, limit)
+	return contract.ImpactPage{Hits: found, Next: next}, err
+}
+
+// Export writes what a run found as CSV, some of it in memory.
+func (s *Service) Export(ctx context.Context, run int64, to io.Writer) error {
+	if err := exchange.WriteTo(to, [][]string{{"kind", "number", "title", "company", "type", "what", "field", "line", "before", "after", "told"}}); err != nil {
+		return err
 	}
-	rows := [][]string{{"kind", "number", "title", "company", "type", "what", "told"}}
-	for _, h := range hits {
-		rows = append(rows, []string{h.Kind, h.Number, h.Title, h.Company, h.Type, string(h.What), h.Told})
+	for after := ""; ; {
+		page, err := s.Hits(ctx, run, after, 500)
+		if err != nil {
+			return err
+		}
+		var rows [][]string
+		for _, h := range page.Hits {
+			base := []string{h.Kind, h.Number, h.Title, h.Company, h.Type, string(h.What)}
+			for _, c := range h.Changes {
+				line := ""
+				if c.Line > 0 {
+					line = strconv.Itoa(c.Line)
+				}
+				rows = append(rows, append(slices.Clone(base), c.Field, line, c.Before.Value, c.After.Value, ""))
+			}
+			if h.Said != "" || len(h.Changes) == 0 {
+				rows = append(rows, append(slices.Clone(base), "", "", "", "", h.Said))
+			}
+		}
+		if err := exchange.WriteTo(to, rows); err != nil {
+			return err
+		}
+		if after = page.Next; after == "" {
+			return nil
+		}
 	}
-	return exchange.WriteRows(rows)
+}
+
+// longestLook is how long the records are looked at before a rule is put in force.
+const longestLook = 3 * time.Second
+
+// counted counts what a rule would do to the saved records, as far as there is time: whole tells whether all were
+// looked at.
+func (s *Service) counted(ctx context.Context, without, with rule.Rule) (found contract.Impact, whole bool, err error) {
+	look, leave := context.WithTimeout(ctx, longestLook)
+	defer leave()
+	err = s.each(look, without, with, func(_ *contract.ImpactHit, refused, changed bool) error {
+		count(&found, refused, changed)
+		return nil
+	}, func(int) error { return look.Err() })
+	if look.Err() != nil && ctx.Err() == nil {
+		return found, false, nil
+	}
+	return found, true, err
 }
 
 // Confirm asks for a reason where the proofs do not show a rule both ways, where proofs
@@ -140,12 +239,17 @@ func (s *Service) Confirm(ctx context.Context, r rule.Rule) error {
 	if kept.State != rule.InForce {
 		kept.State = rule.Suspended
 	}
-	found, _, err := s.impact(ctx, kept, r)
+	found, whole, err := s.counted(ctx, kept, r)
 	if err != nil {
 		return err
 	}
-	if found.Refused > 0 {
+	switch {
+	case found.Refused > 0 && whole:
 		why = append(why, fmt.Sprintf("it would refuse %d of %d saved records as they stand", found.Refused, found.Looked))
+	case found.Refused > 0:
+		why = append(why, fmt.Sprintf("it would refuse %d of the first %d saved records as they stand", found.Refused, found.Looked))
+	case !whole:
+		why = append(why, fmt.Sprintf("only the first %d saved records could be looked at in time; its effect on existing records tells the rest", found.Looked))
 	}
 	if len(why) == 0 {
 		return nil
@@ -198,18 +302,18 @@ func (s *Service) Affected(ctx context.Context, ids []int64) (count int, err err
 				runner = runner.With(acting(c.Rule))
 			}
 		}
-		_, documents, err := s.base.Documents(ctx, m, book.Vocabulary.Kind, func(string, string, record.Day) bool { return true })
-		if err != nil {
-			return 0, err
-		}
-		results, err := runner.RunAll(ctx, documents, nil)
-		if err != nil {
-			return 0, err
-		}
-		for j := range results {
-			if results[j].Err == nil && slices.ContainsFunc(judging.Acting(results[j].Outcome), func(id int64) bool { return slices.Contains(ids, id) }) {
-				count++
+		all := func(string, string, record.Day) bool { return true }
+		err = s.base.Documents(ctx, m, book.Vocabulary.Kind, all, atOnce, func(_ []record.Record, documents []proof.Proof, _ int) error {
+			results, err := runner.JudgeAll(ctx, documents, true)
+			for j := range results {
+				if results[j].Err == nil && slices.ContainsFunc(judging.Acting(results[j].Outcome), func(id int64) bool { return slices.Contains(ids, id) }) {
+					count++
+				}
 			}
+			return err
+		})
+		if err != nil {
+			return 0, err
 		}
 	}
 	return count, ctx.Err()

@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/notice"
 	"codicil/core/plan"
@@ -17,6 +18,8 @@ import (
 	"codicil/internal/clock"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
+	"codicil/internal/store"
+	"codicil/internal/view"
 )
 
 // Bench is what the proofs of a kind are run with.
@@ -51,7 +54,7 @@ func (s *Service) Runner(ctx context.Context, kind string) (*cache.Reference, *p
 
 // runnerOf runs the proofs of a kind against a book.
 func (s *Service) runnerOf(ctx context.Context, ref *cache.Reference, book *plan.Book) *proof.Runner {
-	kind := book.Vocabulary.Kind
+	kind, known := book.Vocabulary.Kind, &answered{answers: map[askedUnique][]string{}}
 	return &proof.Runner{
 		Book: book, Extent: proof.Extent{Companies: ref.Companies, Types: ref.Types[kind.Key]},
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
@@ -59,6 +62,7 @@ func (s *Service) runnerOf(ctx context.Context, ref *cache.Reference, book *plan
 		},
 		Facts: func(company string) (judge.Circumstances, func() error) {
 			a := s.around(ctx, ref, book, company, nil)
+			a.uniqueness.answered = known
 			a.Numbers = nil // a proof begins every series at its first number
 			return a.Circumstances, a.failed
 		},
@@ -103,14 +107,23 @@ func (s *Service) KeptRule(ctx context.Context, id int64) (rule.Rule, error) {
 	return r, commit.Explain(err)
 }
 
-// Documents are the records that a rule would stand for, as documents that change nothing: on the
-// day of the work, or of their posting. Cost: the records of the kind.
-func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *record.Kind, covers func(company, kindType string, day record.Day) bool) (rows []*record.Record, documents []proof.Proof, err error) {
-	all, err := s.Cache.Records.Each(ctx, kind.Key)
-	if err != nil {
-		return nil, nil, err
+// Documents goes through the records that a rule would stand for, as documents that change nothing: on the day of the
+// work, or of their posting. do gets some at a time, and how many records were gone through for them. Cost: the
+// records of the kind, some of them in memory.
+func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *record.Kind, covers func(company, kindType string, day record.Day) bool, atOnce int, do func(rows []record.Record, documents []proof.Proof, gone int) error) error {
+	var rows []record.Record
+	var documents []proof.Proof
+	gone := 0
+	flush := func() error {
+		err := do(rows, documents, gone)
+		rows, documents, gone = nil, nil, 0
+		return err
 	}
-	for r := range all {
+	for r, err := range s.Store.Records(ctx, kind.Key) {
+		if err != nil {
+			return err
+		}
+		gone++
 		company := ref.Company(r.Company)
 		today := s.Today(company)
 		if r.State == record.Posted {
@@ -120,13 +133,17 @@ func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *rec
 		}
 		document := DocumentOf(kind, r)
 		document.Day = today
-		if !r.Standing() || !covers(r.Company, r.Type, document.EnteredDay(kind, today)) {
-			continue
+		if r.Standing() && covers(r.Company, r.Type, document.EnteredDay(kind, today)) {
+			Baseline(kind, &document, r)
+			rows, documents = append(rows, *r), append(documents, proof.Proof{ID: int64(len(rows)), Given: document})
 		}
-		Baseline(kind, &document, r)
-		rows, documents = append(rows, r), append(documents, proof.Proof{ID: int64(len(rows)), Given: document})
+		if len(rows) == atOnce || gone == 10*atOnce {
+			if err := flush(); err != nil {
+				return err
+			}
+		}
 	}
-	return rows, documents, nil
+	return flush()
 }
 
 // Acting are the numbers of the rules that acted, spoke or failed.
@@ -141,4 +158,62 @@ func Acting(out *engine.Outcome) []int64 {
 		}
 	}
 	return rules
+}
+
+// most is how many numbers documents are made with.
+const most = 12
+
+// SomeNumbers returns what tells some records that a link may name in a company. What cannot be read
+// is none.
+func (s *Service) SomeNumbers(ctx context.Context, ref *cache.Reference) func(kind, company string) []string {
+	return func(kind, company string) (numbers []string) {
+		k, err := ref.Kind(kind)
+		if err != nil {
+			return nil
+		}
+		selector := &record.Selector{Kind: k, Selection: record.Selection{Sort: record.ByNumber}}
+		if !k.Shared {
+			selector.Companies = []string{company}
+		}
+		page, err := s.Store.List(ctx, store.ListQuery{Selector: selector, Limit: most, Uncounted: true})
+		if err != nil {
+			return nil
+		}
+		return view.List(page.Rows, func(r record.Record) string { return r.Number })
+	}
+}
+
+// RecordBases are documents to make others from: two saved records of every company and type. Cost:
+// an index over the records of the kind.
+func (s *Service) RecordBases(ctx context.Context, ref *cache.Reference, book *plan.Book) (bases []proof.Base, err error) {
+	kind := book.Vocabulary.Kind
+	scopes, err := s.Store.RecordScopes(ctx, kind.Key)
+	if err != nil {
+		return nil, err
+	}
+	var rows []record.Record
+	for _, scope := range scopes {
+		page, err := s.Store.List(ctx, store.ListQuery{Selector: record.OfScope(kind, scope.Company, scope.Type), Limit: 2, Uncounted: true})
+		if err != nil {
+			return nil, err
+		}
+		rows = append(rows, page.Rows...)
+	}
+	slices.SortFunc(rows, func(a, b record.Record) int { return strings.Compare(a.Number, b.Number) })
+	for i := range rows {
+		r := &rows[i]
+		document := DocumentOf(kind, r)
+		document.Record, document.Day = "", s.Today(ref.Company(r.Company))
+		// What no other record may have is the record's own: a document made from it has another.
+		for _, c := range book.Rules {
+			for _, place := range c.Unique {
+				if f := &kind.Fields[place]; f.Type == field.Text && !f.OfLine() && document.Entered[f.Key].Value != "" {
+					document.Entered[f.Key] = judge.Item{Value: document.Entered[f.Key].Value + "-2"}
+				}
+			}
+		}
+		document.Previous, document.PreviousOfType = &record.Content{Values: map[string]string{}}, &record.Content{Values: map[string]string{}}
+		bases = append(bases, proof.Base{Document: document, Origin: kind.Noun() + " " + r.Number})
+	}
+	return bases, nil
 }

@@ -103,6 +103,7 @@ type Trial struct {
 	Version judge.Version
 
 	typed map[string]string // texts that are not of their field's type, by address
+	asked Ask
 }
 
 // Place is for what the document gets its numbers.
@@ -111,9 +112,12 @@ func (t *Trial) Place() table.Place {
 	return table.Place{Company: s.Company.Key, Type: s.Type.Key, Day: s.Day}
 }
 
-// Outcome shows what became of the document.
+// Outcome shows what became of the document; where no trace was asked for, only what was said.
 func (t *Trial) Outcome() contract.Outcome {
-	o := t.Reader.Outcome(t.Case, t.typed)
+	o := t.Reader.Said()
+	if !t.asked.NoTrace {
+		o = t.Reader.Outcome(t.Case, t.typed)
+	}
 	o.Day, o.Today, o.Version = string(t.Plan.Scope.Day), string(t.Today), t.Version
 	for _, r := range t.Document.Changes.Left(t.Book) {
 		o.Changes = append(o.Changes, contract.RuleRef{Rule: r.ID, Version: r.Version, Name: r.Name})
@@ -150,6 +154,8 @@ type Ask struct {
 	Facts []string
 	// Empty leaves out all rules: what is posted is taken back without asking any.
 	Empty bool
+	// past is what a judgement that is told again rested on; nil: it is judged now.
+	past *past
 }
 
 var statedFacts = notice.Define("stated-facts", "a document that is saved or posted is judged by what is saved: leave out {facts}")
@@ -169,6 +175,9 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	if err != nil {
 		return nil, err
 	}
+	if a.past != nil {
+		version, book = a.past.basis.Version, a.past.book
+	}
 	if facts := document.Facts(); a.Real && len(facts) > 0 {
 		return nil, fault.Bad(statedFacts, strings.Join(facts, ", "))
 	}
@@ -178,11 +187,20 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	if a.Empty {
 		book = plan.NewBook(book.Vocabulary.Kind, ref.Kinds, ref.Tables, nil)
 	}
-	t := &Trial{Reference: ref, Document: document, typed: map[string]string{}, Version: version, Reads: commit.NewReadSet(version.Book)}
+	t := &Trial{Reference: ref, Document: document, typed: map[string]string{}, Version: version, Reads: commit.NewReadSet(version.Book), asked: a}
+	t.asked.Moment = cmp.Or(a.Moment, rule.Posting)
+	t.Reads.Own(document.Record)
 	w := s.around(ctx, ref, book, document.Company, t.Reads)
 	c := &w.Circumstances
 	c.Moment, c.Keyed, c.Detail, c.Facts = cmp.Or(a.Moment, rule.Posting), a.Keyed, !a.NoTrace, a.told(book.Vocabulary.Kind, &document)
 	w.links.over = a.Over
+	if a.past != nil {
+		_, seed, err := s.Cache.Version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		a.past.at(w, ref.Company(document.Company), seed)
+	}
 	t.Links = s.Links(ctx, ref, document.Company)
 	if a.Real {
 		t.Document.Day = ""
@@ -201,7 +219,7 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	t.Case.Done = ctx.Done() // what is asked of the case later has time of its own
 	t.Document.Day = t.Today
 	t.Numbers = t.Case.Numbers.(*Numbers)
-	t.Reads.Counts(t.Numbers.counts())
+	t.Reads.Counts(t.Numbers.counts(), t.Numbers.given)
 	t.Reader = view.NewReader(t.Plan, t.Judged.Outcome, t.Links, a.Format)
 	return t, cmp.Or(w.failed(), t.Numbers.failed)
 }
@@ -262,7 +280,7 @@ func (a *around) failed() error { return cmp.Or(a.links.failed, a.uniqueness.fai
 func (s *Service) around(ctx context.Context, ref *cache.Reference, book *plan.Book, company string, reads *commit.ReadSet) *around {
 	kind := book.Vocabulary.Kind
 	at := ref.Company(company)
-	a := &around{links: s.Links(ctx, ref, company), uniqueness: &uniqueness{records: s.Cache.Records, ctx: ctx, reads: reads}}
+	a := &around{links: s.Links(ctx, ref, company), uniqueness: &uniqueness{store: s.Store, ctx: ctx, reads: reads}}
 	a.links.reads = reads
 	a.Circumstances = judge.Circumstances{
 		Book: book, Build: s.Cache.Plan, Today: s.Today(at), Now: clock.Now(at, s.Clock()), User: actor.Of(ctx).Name,
@@ -274,28 +292,14 @@ func (s *Service) around(ctx context.Context, ref *cache.Reference, book *plan.B
 	return a
 }
 
-// uniqueness finds the other saved records of a kind for unique rules.
-type uniqueness struct {
-	records cache.Records
-	ctx     context.Context
-	reads   *commit.ReadSet
-	// failed is the first error of reading records; the run it happened in is not to be used.
-	failed error
-}
-
-// Same returns the numbers of the records that have the values of a unique rule.
-func (p *uniqueness) Same(c *rule.Compiled, company, key string, texts []string) []string {
-	found, err := p.records.Same(p.ctx, c, company, key, texts)
-	p.failed = cmp.Or(p.failed, err)
-	p.reads.Key(c, company, key, texts, found)
-	return found
-}
-
 // state fills in what the document does not state: the saved record that it changes, what
 // it follows, and what the person saved before; and it turns typed texts into values, as far
 // as they are of their field's type.
 func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, format *field.Format) error {
 	document, kind := &t.Document, c.Book.Vocabulary.Kind
+	if t.asked.past != nil { // it states all that was read
+		return s.read(t, c, format)
+	}
 	if document.Record != "" && document.Stored == nil {
 		at := record.Ref{Kind: document.Kind, Number: document.Record}
 		saved, err := s.Saved(ctx, at)
@@ -307,12 +311,16 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 	}
 	if p := document.Preceding; p != nil && p.Followers == 0 {
 		at := record.Ref{Kind: p.Kind, Number: p.Number}
-		followers, err := cache.Followers(ctx, s.Cache.Records, at)
+		all, err := s.Store.CountFollowers(ctx, at, record.Ref{})
 		if err != nil {
 			return err
 		}
-		t.Reads.Followers(at, cache.Standing(followers, record.Ref{}))
-		document.Preceding = &engine.Preceding{Kind: p.Kind, Number: p.Number, Followers: cache.Standing(followers, record.Ref{Kind: document.Kind, Number: document.Record})}
+		t.Reads.Followers(at, all)
+		others, err := s.Store.CountFollowers(ctx, at, record.Ref{Kind: document.Kind, Number: document.Record})
+		if err != nil {
+			return err
+		}
+		document.Preceding = &engine.Preceding{Kind: p.Kind, Number: p.Number, Followers: others}
 	}
 	if err := s.read(t, c, format); err != nil {
 		return err
@@ -325,7 +333,7 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 		who = actor.Named(document.User, who.Via)
 	}
 	last := func(kindType string) (*record.Content, error) {
-		r, err := s.Cache.Records.SavedLast(ctx, document.Kind, document.Company, kindType, who.ID, document.Record)
+		r, err := s.Store.SavedLast(ctx, document.Kind, document.Company, kindType, who.ID, document.Record)
 		t.Reads.Prior(document.Kind, document.Company, kindType, who.ID, document.Record, r)
 		if err != nil || r == nil {
 			return nil, err
@@ -449,6 +457,29 @@ func (s *Service) Again(ctx context.Context, r *record.Record) (*Trial, error) {
 	return s.Try(ctx, DocumentOf(kind, r), Ask{Moment: rule.Posting, Real: true})
 }
 
+// Holds tells whether a condition is true for a saved record as it is saved, without the rules of
+// today. One that can no longer be read, or fails, is not true.
+func (s *Service) Holds(ctx context.Context, r *Saved, formula string) (bool, error) {
+	book, err := s.Cache.Book(ctx, r.Ref.Kind)
+	if err != nil {
+		return false, err
+	}
+	v := book.Vocabulary
+	program, _ := v.Part("when", formula, 0, &r.Kind.Fields[0])
+	if program == nil {
+		return false, nil
+	}
+	a := s.around(ctx, r.Reference, &plan.Book{Vocabulary: v}, r.Company, nil)
+	a.Build, a.Detail = nil, true
+	document := DocumentOf(r.Kind, &r.Record)
+	judged, err := judge.Judge(&document, &a.Circumstances)
+	if err != nil {
+		return false, err
+	}
+	found, _ := engine.Probe{Family: rule.Validate, Program: program}.Try(judged.Plan, judged.Case, judged.Outcome)
+	return found.Value.IsTrue() && len(found.Failures) == 0, a.failed()
+}
+
 // DocumentOf is the document of a saved record as it stands, without fields that were removed
 // from the kind.
 func DocumentOf(kind *record.Kind, r *record.Record) judge.Document {
@@ -484,7 +515,7 @@ func KnownValues(kind *record.Kind, prefix string, values map[string]string) map
 func KnownLines(kind *record.Kind, lines []record.Line) []record.Line {
 	var known []record.Line
 	for _, l := range lines {
-		known = append(known, record.Line{Number: l.Number, Values: KnownValues(kind, field.LinePrefix, l.Values)})
+		known = append(known, record.Line{Number: l.Number, Values: KnownValues(kind, field.LinePrefix, l.Values), Origins: l.Origins})
 	}
 	return known
 }

@@ -12,17 +12,22 @@ import (
 	"codicil/internal/app/commit"
 	"codicil/internal/cache"
 	"codicil/internal/fault"
+	"codicil/internal/store"
 )
+
+// MostTold is how many records are told where any number may be meant: those that follow one, say.
+const MostTold = 100
 
 // Links follows links for a document of one company, and knows what records are called.
 type Links struct {
-	records   cache.Records
+	records   *cache.Records
+	store     *store.Store
 	ctx       context.Context
 	reference *cache.Reference
 	company   string
 	// reads notes which records are read; nil: nobody relies on them.
 	reads *commit.ReadSet
-	// over are records as they would be, which go before those that are saved.
+	// over are records as they would be, or were, which go before those that are saved; nil: there is none.
 	over map[record.Ref]*record.Record
 	// failed is the first error of reading records; the run it happened in is not to be used.
 	failed error
@@ -30,7 +35,7 @@ type Links struct {
 
 // Links returns what follows links for documents of a company; "": of any.
 func (s *Service) Links(ctx context.Context, ref *cache.Reference, company string) *Links {
-	return &Links{records: s.Cache.Records, ctx: ctx, reference: ref, company: company}
+	return &Links{records: s.Cache.Records, store: s.Store, ctx: ctx, reference: ref, company: company}
 }
 
 // Err is the first error of reading records.
@@ -42,7 +47,7 @@ func (l *Links) Find(at record.Ref) (*record.Kind, *record.Record) {
 	if err != nil {
 		return nil, nil
 	}
-	if r := l.over[at]; r != nil {
+	if r, there := l.over[at]; there {
 		return k, r
 	}
 	r, err := l.records.Find(l.ctx, at)
@@ -181,28 +186,70 @@ type Hit struct {
 	*record.Record
 }
 
-// Search returns the records that fit the words, best first: those the company may
-// name, by number first, then by name. Cost: the records of the kind.
+// mostHits is how many records a search for a link looks at for each way to find them.
+const mostHits = 40
+
+// Search returns some records that fit the words, best first: those the company may name, by number first,
+// then by name. Where what a record is called is a link, the linked record's name counts. Cost: those
+// that are looked at.
 func (l *Links) Search(kind, words string) []Hit {
 	k, err := l.reference.Kind(kind)
 	if err != nil {
 		return nil
 	}
-	rows, err := l.records.Each(l.ctx, kind)
-	if err != nil {
-		l.failed = cmp.Or(l.failed, err)
-		return nil
+	if k.Shared {
+		return l.search(k, words, "")
 	}
+	return l.search(k, words, l.company)
+}
+
+func (l *Links) search(k *record.Kind, words, company string) []Hit {
 	wanted := strings.Fields(strings.ToLower(words))
+	whole := strings.Join(wanted, " ")
 	var hits []Hit
-	for r := range rows {
-		if !k.Shared && l.company != "" && r.Company != l.company {
-			continue
+	seen := map[string]bool{}
+	take := func(rows []record.Record, err error) {
+		l.failed = cmp.Or(l.failed, err)
+		for i := range rows {
+			r := &rows[i]
+			if seen[r.Number] || (company != "" && r.Company != company) {
+				continue
+			}
+			seen[r.Number] = true
+			h := Hit{0, l.TitleOf(k, r.Values), about(k, r), r}
+			if h.rank = rankOf(wanted, strings.ToLower(r.Number), strings.ToLower(h.Title), strings.ToLower(h.About)); h.rank > 0 {
+				hits = append(hits, h)
+			}
 		}
-		h := Hit{0, l.TitleOf(k, r.Values), about(k, r), r}
-		if h.rank = rankOf(wanted, strings.ToLower(r.Number), strings.ToLower(h.Title), strings.ToLower(h.About)); h.rank > 0 {
-			hits = append(hits, h)
+	}
+	selection := record.Selection{Search: words}
+	if company != "" {
+		selection.Companies = []string{company}
+	}
+	if whole != "" {
+		for _, number := range slices.Compact([]string{whole, strings.ToUpper(whole)}) {
+			take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Company: company, Number: number, Limit: mostHits}))
 		}
+		title := k.Field(k.Title[0])
+		switch {
+		case !title.IsLink():
+			take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Company: company, Title: field.SortsFrom(whole), Limit: mostHits}))
+		default:
+			if to, err := l.reference.Kind(title.Kind); err == nil && to.Key != k.Key {
+				var named []record.Ref
+				for _, h := range l.search(to, words, "") {
+					named = append(named, h.Ref)
+				}
+				if len(named) > 0 {
+					take(l.store.RecordsNaming(l.ctx, store.NamedBy{Records: named, Kinds: []string{k.Key}, Limit: mostHits}))
+				}
+			}
+		}
+	}
+	selector, wrong := record.NewSelector(k, selection, field.Plain)
+	if wrong == nil {
+		page, err := l.store.List(l.ctx, store.ListQuery{Selector: selector, Limit: mostHits, Uncounted: true})
+		take(page.Rows, err)
 	}
 	slices.SortStableFunc(hits, func(a, b Hit) int { return cmp.Compare(a.rank, b.rank) })
 	return hits

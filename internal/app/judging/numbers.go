@@ -4,11 +4,13 @@ import (
 	"context"
 	"crypto/sha256"
 	"fmt"
+	"maps"
 	"math/rand/v2"
 
 	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/core/table"
+	"codicil/internal/app/commit"
 	"codicil/internal/cache"
 	"codicil/internal/fault"
 	"codicil/internal/store"
@@ -19,7 +21,7 @@ import (
 type Numbers struct {
 	service *Service
 	ctx     context.Context
-	counted map[string]int64 // the last count that was given, by name; nil: not read yet
+	counted map[string]int64 // the last count that was given, by name, as far as it was read
 	seed    string
 	given   map[string]int64 // the last that this document got
 	failed  error
@@ -30,16 +32,10 @@ func CountName(s *table.Series, p table.Place) string { return "#" + s.Counts(p)
 
 // Next returns the next number of a series.
 func (n *Numbers) Next(s *table.Series, p table.Place) (string, error) {
-	if n.counted == nil {
-		n.given = map[string]int64{}
-		if _, n.seed, n.failed = n.service.Cache.Version(n.ctx); n.failed != nil {
-			return "", n.failed
-		}
-		if n.counted, n.failed = n.service.Store.Counted(n.ctx); n.failed != nil {
-			return "", n.failed
-		}
-	}
 	name := CountName(s, p)
+	if n.failed = n.count(name); n.failed != nil {
+		return "", n.failed
+	}
 	last, here := n.given[name]
 	if !here {
 		last = n.counted[name]
@@ -50,6 +46,24 @@ func (n *Numbers) Next(s *table.Series, p table.Place) (string, error) {
 		n.given[name] = next
 	}
 	return text, err
+}
+
+// count reads the last count of a series, once.
+func (n *Numbers) count(name string) (err error) {
+	if n.given == nil {
+		n.given, n.counted = map[string]int64{}, maps.Clone(commit.Given(n.ctx))
+		if n.counted == nil {
+			n.counted = map[string]int64{}
+		}
+		if _, n.seed, err = n.service.Cache.Version(n.ctx); err != nil {
+			return err
+		}
+	}
+	if _, known := n.counted[name]; known || n.service == nil {
+		return nil
+	}
+	n.counted[name], err = n.service.Store.LastCount(n.ctx, name)
+	return err
 }
 
 // Drawn makes the random parts of one number: from a seed that nobody sees and the count, so

@@ -11,7 +11,6 @@ import (
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/records"
-	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/ledger"
@@ -19,7 +18,6 @@ import (
 	"codicil/internal/view"
 	"context"
 	"errors"
-	"slices"
 	"strconv"
 )
 
@@ -42,14 +40,31 @@ func New(j *judging.Service, live *records.Live, proofs Proofs) *Service {
 }
 
 // Post posts a kept document to the books, if its plan accepts it.
-func (s *Service) Post(ctx context.Context, at record.Ref, request contract.PostRequest) (answer contract.SaveAnswer, err error) {
+func (s *Service) Post(ctx context.Context, at record.Ref, request contract.PostRequest) (contract.SaveAnswer, error) {
+	answer, r, err := s.post(ctx, at, request, false)
+	if err != nil || r == nil {
+		return answer, err
+	}
+	shown, err := records.Show(ctx, s.base, r)
+	answer.Record = &shown
+	return answer, err
+}
+
+// PostKept does the same without a trace, for those that post many: r is nil, and the outcome says why, where
+// the document is not accepted.
+func (s *Service) PostKept(ctx context.Context, at record.Ref, request contract.PostRequest) (r *record.Record, outcome contract.Outcome, err error) {
+	answer, r, err := s.post(ctx, at, request, true)
+	return r, answer.Outcome, err
+}
+
+func (s *Service) post(ctx context.Context, at record.Ref, request contract.PostRequest, quiet bool) (answer contract.SaveAnswer, kept *record.Record, err error) {
 	reasons, err := reasonsOf(request.Reasons)
 	if err != nil {
-		return answer, err
+		return answer, nil, err
 	}
 	var r record.Record
 	posted := false
-	err = s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+	err = s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		saved, err := s.base.Saved(ctx, at)
 		if err != nil {
 			return nil, err
@@ -62,7 +77,7 @@ func (s *Service) Post(ctx context.Context, at record.Ref, request contract.Post
 		}
 		document := judging.DocumentOf(saved.Kind, &saved.Record)
 		document.Reasons = reasons
-		t, err := s.base.Try(ctx, document, judging.Ask{Format: request.Format, Moment: rule.Posting, Keyed: request.Keyed, Real: true})
+		t, err := s.base.Try(ctx, document, judging.Ask{Format: request.Format, Moment: rule.Posting, Keyed: request.Keyed, Real: true, NoTrace: quiet})
 		if err != nil {
 			return nil, err
 		}
@@ -88,14 +103,14 @@ func (s *Service) Post(ctx context.Context, at record.Ref, request contract.Post
 		}
 		return &commit.Change{
 			Reads: t.Reads,
-			Write: func(tx *store.Store) (err error) {
+			Write: func(ctx context.Context, tx *store.Store) (err error) {
 				if err := t.Numbers.Take(ctx, tx); err != nil {
 					return err
 				}
 				if _, err := ledger.Post(ctx, tx, posting, saved.Kind, entries); err != nil {
 					return err
 				}
-				if r, err = tx.ChangeRecord(ctx, r, "posted", by); err != nil {
+				if r, err = tx.ChangeRecord(ctx, r, "posted", t.Kept(by, false), by); err != nil {
 					return err
 				}
 				return errors.Join(records.ChangeAll(ctx, tx, "follow-up", followed, by), others.Write(ctx, tx, by))
@@ -107,14 +122,9 @@ func (s *Service) Post(ctx context.Context, at record.Ref, request contract.Post
 		}, nil
 	})
 	if err != nil || !posted {
-		return answer, err
+		return answer, nil, err
 	}
-	if err := s.live.CatchUp(ctx); err != nil {
-		return answer, err
-	}
-	shown, err := records.Show(ctx, s.base, &r)
-	answer.Record = &shown
-	return answer, err
+	return answer, &r, s.live.CatchUp(ctx)
 }
 
 func reasonsOf(texts map[string]string) (map[int64]string, error) {
@@ -133,7 +143,7 @@ func reasonsOf(texts map[string]string) (map[int64]string, error) {
 // No rule has a say: what was posted must always be possible to take back.
 func (s *Service) Reverse(ctx context.Context, at record.Ref, request contract.ReverseRequest) (contract.Record, error) {
 	var back record.Record
-	err := s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+	err := s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		saved, err := s.base.Saved(ctx, at)
 		if err != nil {
 			return nil, err
@@ -158,11 +168,11 @@ func (s *Service) Reverse(ctx context.Context, at record.Ref, request contract.R
 			return nil, err
 		}
 		t.Reads.Record(at, &r)
-		followers, err := cache.Followers(ctx, s.base.Cache.Records, at)
+		followers, err := s.base.Store.CountFollowers(ctx, at, record.Ref{})
 		if err != nil {
 			return nil, err
 		}
-		t.Reads.Followers(at, cache.Standing(followers, record.Ref{}))
+		t.Reads.Followers(at, followers)
 		by, err := s.base.Line.Stamp(ctx)
 		if err != nil {
 			return nil, err
@@ -187,8 +197,8 @@ func (s *Service) Reverse(ctx context.Context, at record.Ref, request contract.R
 		}
 		return &commit.Change{
 			Reads: t.Reads,
-			Write: func(tx *store.Store) (err error) {
-				if back, err = tx.AddRecord(ctx, back, judging.Numbering(saved.Reference, kind, t.Place(), seed), by); err != nil {
+			Write: func(ctx context.Context, tx *store.Store) (err error) {
+				if back, err = tx.AddRecord(ctx, back, judging.Numbering(saved.Reference, kind, t.Place(), seed), nil, by); err != nil {
 					return err
 				}
 				posting.Number = back.Number
@@ -196,7 +206,7 @@ func (s *Service) Reverse(ctx context.Context, at record.Ref, request contract.R
 					return err
 				}
 				r.State, r.ReversedBy = record.Reversed, back.Number
-				if r, err = tx.ChangeRecord(ctx, r, "reversed", by); err != nil {
+				if r, err = tx.ChangeRecord(ctx, r, "reversed", nil, by); err != nil {
 					return err
 				}
 				return errors.Join(records.ChangeAll(ctx, tx, "follow-up", followed, by), others.Write(ctx, tx, by))
@@ -224,11 +234,10 @@ func (s *Service) mayReverse(ctx context.Context, r *judging.Saved, version int)
 	case r.Version != version:
 		return fault.Hindered(fault.Stale)
 	}
-	followers, err := cache.Followers(ctx, s.base.Cache.Records, r.Ref)
+	followers, err := s.base.Store.Followers(ctx, r.Ref, judging.MostTold, record.Posted)
 	if err != nil {
 		return err
 	}
-	followers = slices.DeleteFunc(followers, func(f record.Record) bool { return f.State != record.Posted })
 	if len(followers) == 0 {
 		return nil
 	}

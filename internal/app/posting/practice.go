@@ -18,7 +18,7 @@ func (s *Service) PostTest(ctx context.Context, request contract.TryRequest) (sh
 	var posted ledger.Posting
 	var entries []ledger.Entry
 	accepted := false
-	err = s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+	err = s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		t, err := s.base.Try(ctx, request.Document, judging.Ask{Format: request.Format, Moment: rule.Posting, Keyed: request.Keyed})
 		if err != nil {
 			return nil, err
@@ -32,11 +32,15 @@ func (s *Service) PostTest(ctx context.Context, request contract.TryRequest) (sh
 			return nil, err
 		}
 		posting := s.posting(ctx, t, ledger.Practice, &outcome, by)
+		posting.Judged = t.Kept(by, true)
+		// The values stay, in case they can no longer be computed again.
+		content := t.Judged.Content("", "")
+		posting.Trace.Fields, posting.Trace.Lines = view.Values(t.Plan.Kind(), &content)
 		entries = entriesOf(t)
 		return &commit.Change{
 			Reads: t.Reads,
 			// A test takes no number from anybody: those of series come from the practice only.
-			Write: func(tx *store.Store) (err error) {
+			Write: func(ctx context.Context, tx *store.Store) (err error) {
 				posted, err = ledger.Post(ctx, tx, posting, t.Plan.Kind(), entries)
 				return err
 			},
@@ -50,7 +54,7 @@ func (s *Service) PostTest(ctx context.Context, request contract.TryRequest) (sh
 	if err != nil {
 		return nil, outcome, err
 	}
-	made := view.Posting(&posted, outcome, rows)
+	made := view.Posting(&posted, posted.Judged.Document, contract.Again, outcome, rows)
 	return &made, outcome, nil
 }
 
@@ -59,7 +63,7 @@ func (s *Service) posting(ctx context.Context, t *judging.Trial, name string, ou
 	content := s.base.Content(ctx, t)
 	return ledger.Posting{
 		Ledger: name, Kind: t.Document.Kind, Company: t.Document.Company, Type: t.Document.Type, Day: t.Plan.Scope.Day,
-		Title: t.Title(&content), Document: t.Document, Trace: view.TraceOf(outcome), Posted: by,
+		Title: t.Title(&content), Trace: view.Receipt(outcome), Posted: by,
 	}
 }
 

@@ -86,7 +86,7 @@ func (s *Service) Versions(ctx context.Context, id int64) ([]contract.ProofVersi
 }
 
 func (s *Service) changeProof(ctx context.Context, id int64, what, why string, change func(*proof.Proof) error) (contract.Proof, error) {
-	err := s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+	err := s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		version, _, err := s.base.Cache.Version(ctx)
 		if err != nil {
 			return nil, err
@@ -99,7 +99,7 @@ func (s *Service) changeProof(ctx context.Context, id int64, what, why string, c
 			return nil, err
 		}
 		by, err := s.base.Line.Stamp(ctx)
-		return &commit.Change{Reads: commit.NewReadSet(version.Book), Write: func(tx *store.Store) error {
+		return &commit.Change{Reads: commit.NewReadSet(version.Book), Write: func(ctx context.Context, tx *store.Store) error {
 			_, err := tx.SaveProof(ctx, p, what, why, by)
 			return err
 		}}, err

@@ -218,11 +218,11 @@ func use(p proof.Proof) fault.Use {
 }
 
 // InScope lists the proofs of a company and type.
-func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, err error) {
+func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, more int, err error) {
 	for i := range kinds {
 		kept, err := s.base.Store.Proofs(ctx, kinds[i].Key)
 		if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
 		for _, p := range kept {
 			if names(p.Given.Company, p.Given.Type) {
@@ -230,7 +230,7 @@ func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(c
 			}
 		}
 	}
-	return uses, nil
+	return uses, 0, nil
 }
 
 // OfField lists the proofs that enter or expect a value of a field.

@@ -9,8 +9,10 @@ import (
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
 	"codicil/internal/fault"
+	"codicil/internal/store"
 	"codicil/internal/view"
 	"context"
+	"errors"
 	"slices"
 	"strconv"
 )
@@ -34,91 +36,64 @@ func (s *Service) FindLinks(ctx context.Context, kind, words, company string) ([
 	}), l.Err()
 }
 
-// selected returns the records that a list shows, in their order, and how many there are of the
-// kind. Cost: the records of the kind.
-func (s *Service) selected(ctx context.Context, request contract.ListRequest) (k *record.Kind, chosen []*record.Record, all int, err error) {
+// query makes what a person asks of a list ready. Where a filter asks for a band, every record that is met is
+// judged.
+func (s *Service) query(ctx context.Context, request contract.ListRequest) (ref *cache.Reference, q store.ListQuery, sorted *scales, err error) {
 	ref, k, err := s.base.KindOf(ctx, request.Kind)
 	if err != nil {
-		return nil, nil, 0, err
+		return nil, q, nil, err
 	}
 	for _, column := range request.Columns {
 		if k.Field(column) == nil {
-			return nil, nil, 0, fault.Bad(unknownColumn, k.Noun(), column)
+			return nil, q, nil, fault.Bad(unknownColumn, k.Noun(), column)
 		}
 	}
-	rows, err := s.base.Cache.Records.Each(ctx, request.Kind)
-	if err != nil {
-		return nil, nil, 0, err
-	}
-	var records []*record.Record
-	var listed []record.Listed
-	for r := range rows {
-		records = append(records, r)
-		listed = append(listed, record.Listed{Number: r.Number, Company: r.Company, Type: r.Type, State: r.State, Content: r.Content})
-	}
-	if err := s.sortInto(ctx, ref, k, records, listed, request.Selection.Filters); err != nil {
-		return nil, nil, 0, err
-	}
-	places, wrong := record.Select(k, listed, request.Selection, request.Format.OrPlain())
+	selector, wrong := record.NewSelector(k, request.Selection, request.Format.OrPlain())
 	if wrong != nil {
-		return nil, nil, 0, fault.Of(wrong.Notice)
+		return nil, q, nil, fault.Of(wrong.Notice)
 	}
-	return k, view.List(places, func(place int) *record.Record { return records[place] }), len(records), nil
-}
-
-// sortInto finds the bands of the records where a filter asks for one. Cost: judging every
-// record of the kind.
-func (s *Service) sortInto(ctx context.Context, m *cache.Reference, k *record.Kind, rows []*record.Record, listed []record.Listed, filters []record.Filter) error {
-	var columns []string
-	for _, f := range filters {
-		if f.Relation == "in-band" && k.Field(f.Field) != nil {
-			columns = append(columns, f.Field)
+	q = store.ListQuery{Selector: selector, Limit: 100, After: request.After, Offset: request.Offset}
+	if request.Limit > 0 {
+		q.Limit = request.Limit
+	}
+	if sorted, err = s.scales(ctx, ref, k); err != nil {
+		return nil, q, nil, err
+	}
+	if sorted != nil && len(selector.Bands) > 0 {
+		q.Bands = func(r *record.Record) map[string]string {
+			bands := map[string]string{}
+			for _, b := range sorted.of(r, selector.Bands) {
+				bands[b.Column] = b.Band.Label
+			}
+			return bands
 		}
 	}
-	if len(columns) == 0 {
-		return nil
-	}
-	sorted, err := s.scales(ctx, m, k)
-	if err != nil || sorted == nil {
-		return err
-	}
-	for i, r := range rows {
-		if err := ctx.Err(); err != nil {
-			return err
-		}
-		listed[i].Bands = map[string]string{}
-		for _, b := range sorted.of(r, columns) {
-			listed[i].Bands[b.Column] = b.Band.Label
-		}
-	}
-	return nil
+	return ref, q, sorted, nil
 }
 
 // List returns a page of a list.
 func (s *Service) List(ctx context.Context, request contract.ListRequest) (contract.RecordPage, error) {
-	k, rows, all, err := s.selected(ctx, request)
+	ref, q, sorted, err := s.query(ctx, request)
 	if err != nil {
 		return contract.RecordPage{}, err
 	}
-	ref, err := s.base.Cache.Reference(ctx)
+	found, err := s.base.Store.List(ctx, q)
+	if errors.Is(err, store.ErrPlace) {
+		return contract.RecordPage{}, fault.Bad(fault.NotAPlace, request.After)
+	}
 	if err != nil {
 		return contract.RecordPage{}, err
 	}
-	limit := request.Limit
-	if limit == 0 {
-		limit = 100
+	page := contract.RecordPage{Total: found.Total, More: found.More, Next: found.Next, Rows: []contract.RecordRow{}}
+	if page.All, err = s.base.Store.CountRecords(ctx, request.Kind); err != nil {
+		return page, err
 	}
-	first := min(request.Offset, len(rows))
 	links := s.base.Links(ctx, ref, "")
-	shown := view.Viewer{Kind: k, Titles: links, Format: request.Format.OrPlain()}
-	sorted, err := s.scales(ctx, ref, k)
-	if err != nil {
-		return contract.RecordPage{}, err
-	}
-	page := contract.RecordPage{Total: len(rows), All: all, Rows: []contract.RecordRow{}}
-	for _, r := range rows[first:min(first+limit, len(rows))] {
+	shown := view.Viewer{Kind: q.Kind, Titles: links, Format: request.Format.OrPlain()}
+	for i := range found.Rows {
+		r := &found.Rows[i]
 		shown.Company = ref.Company(r.Company)
-		row := shown.Row(r, links.TitleOf(k, r.Values), request.Columns)
+		row := shown.Row(r, links.TitleOf(q.Kind, r.Values), request.Columns)
 		if sorted != nil {
 			row.Bands = sorted.of(r, request.Columns)
 		}
@@ -181,10 +156,11 @@ func (s *scales) of(r *record.Record, columns []string) (bands []contract.CellBa
 // Export returns a whole list as CSV, every value exact and the same for everybody.
 // With a column of the lines it has a row for each line.
 func (s *Service) Export(ctx context.Context, request contract.ListRequest) (string, error) {
-	k, rows, _, err := s.selected(ctx, request)
+	_, q, sorted, err := s.query(ctx, request)
 	if err != nil {
 		return "", err
 	}
+	k := q.Kind
 	columns := request.Columns
 	if len(columns) == 0 {
 		for i := range k.Headers() {
@@ -196,14 +172,6 @@ func (s *Service) Export(ctx context.Context, request contract.ListRequest) (str
 	if ofLines {
 		head = append(head, "line")
 	}
-	m, err := s.base.Cache.Reference(ctx)
-	if err != nil {
-		return "", err
-	}
-	sorted, err := s.scales(ctx, m, k)
-	if err != nil {
-		return "", err
-	}
 	var banded []string // columns whose numbers a rule sorts
 	if sorted != nil {
 		banded = sorted.columns(columns)
@@ -213,12 +181,10 @@ func (s *Service) Export(ctx context.Context, request contract.ListRequest) (str
 		head = append(head, column+" band")
 	}
 	written := [][]string{head}
-	for _, r := range rows {
+	q.After, q.Offset = "", 0
+	err = s.base.Store.EachListed(ctx, q, func(r *record.Record) error {
 		bands := map[string]string{}
 		if len(banded) > 0 {
-			if err := ctx.Err(); err != nil {
-				return "", err
-			}
 			for _, b := range sorted.of(r, banded) {
 				bands[b.Column] = b.Band.Label
 			}
@@ -238,11 +204,15 @@ func (s *Service) Export(ctx context.Context, request contract.ListRequest) (str
 		}
 		if !ofLines {
 			write(0)
-			continue
+			return nil
 		}
 		for _, line := range r.Lines {
 			write(line.Number)
 		}
+		return nil
+	})
+	if err != nil {
+		return "", err
 	}
 	return exchange.WriteRows(written)
 }

@@ -60,22 +60,19 @@ func (l *Live) After(ctx context.Context, reads *commit.ReadSet, saved ...record
 		if reach == 0 {
 			continue
 		}
-		near, err := l.near(ctx, kind.Key, over, reach)
-		if err != nil {
-			return nil, err
-		}
-		for _, r := range near {
+		err = l.near(ctx, kind.Key, over, reach, func(r record.Record) error {
 			if len(found.Changed) >= mostLive {
 				found.late[kind.Key] = append(found.late[kind.Key], r.Number)
-				continue
+				return nil
 			}
 			next, err := l.values(ctx, ref, reads, r, over)
-			if err != nil {
-				return nil, err
-			}
-			if next != nil {
+			if err == nil && next != nil {
 				found.Changed = append(found.Changed, *next)
 			}
+			return err
+		})
+		if err != nil {
+			return nil, err
 		}
 	}
 	return found, nil
@@ -95,32 +92,47 @@ func (l *Live) reach(ctx context.Context, kind string) (most int, err error) {
 	return most, nil
 }
 
-// near returns the unposted records of a kind that name one of the others, or that name a
-// record that does.
-func (l *Live) near(ctx context.Context, kind string, over map[record.Ref]*record.Record, reach int) (rows []record.Record, err error) {
+// near goes through the unposted records of a kind that name one of the others, or that name a record that does.
+// Cost: the records that name one, some at a time, for each link more.
+func (l *Live) near(ctx context.Context, kind string, over map[record.Ref]*record.Record, reach int, do func(record.Record) error) error {
 	seen := map[record.Ref]bool{}
 	front := slices.Collect(maps.Keys(over))
-	for range reach {
+	for step := range reach {
 		var next []record.Ref
-		for _, at := range front {
-			named, err := l.base.Cache.Records.NamedBy(ctx, at)
-			if err != nil {
-				return nil, err
+		for some := range slices.Chunk(front, 100) {
+			q := store.NamedBy{Records: some, Limit: mostLive}
+			if step == reach-1 { // what lies beyond is not asked for
+				q.Kinds, q.States = []string{kind}, []string{record.Kept}
 			}
-			for _, r := range named {
-				if seen[r.Ref] {
-					continue
+			for {
+				named, err := l.base.Store.RecordsNaming(ctx, q)
+				if err != nil {
+					return err
 				}
-				seen[r.Ref] = true
-				next = append(next, r.Ref)
-				if r.Kind == kind && r.State == record.Kept && over[r.Ref] == nil {
-					rows = append(rows, r)
+				for _, r := range named {
+					if seen[r.Ref] {
+						continue
+					}
+					seen[r.Ref] = true
+					if step < reach-1 {
+						next = append(next, r.Ref)
+					}
+					if r.Kind != kind || r.State != record.Kept || over[r.Ref] != nil {
+						continue
+					}
+					if err := do(r); err != nil {
+						return err
+					}
 				}
+				if len(named) < q.Limit {
+					break
+				}
+				q.After = named[len(named)-1].Ref
 			}
 		}
 		front = next
 	}
-	return rows, nil
+	return nil
 }
 
 // values returns a record with its live values as they are when the others are as given;
@@ -176,7 +188,7 @@ func (w *Rewritten) Write(ctx context.Context, tx *store.Store, by record.Stamp)
 // says what.
 func ChangeAll(ctx context.Context, tx *store.Store, what string, changed []record.Record, by record.Stamp) (err error) {
 	for i := range changed {
-		if changed[i], err = tx.ChangeRecord(ctx, changed[i], what, by); err != nil {
+		if changed[i], err = tx.ChangeRecord(ctx, changed[i], what, nil, by); err != nil {
 			return err
 		}
 	}
@@ -230,7 +242,7 @@ func (l *Live) CatchUp(ctx context.Context) error {
 }
 
 func (l *Live) rewrite(ctx context.Context, batch []record.Ref) error {
-	return l.base.Line.Commit(ctx, func() (*commit.Change, error) {
+	return l.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		version, _, err := l.base.Cache.Version(ctx)
 		if err != nil {
 			return nil, err
@@ -260,7 +272,7 @@ func (l *Live) rewrite(ctx context.Context, batch []record.Ref) error {
 		}
 		by, err := l.base.Line.Stamp(ctx)
 		return &commit.Change{
-			Reads: reads, Write: func(tx *store.Store) error { return found.Write(ctx, tx, by) },
+			Reads: reads, Write: func(ctx context.Context, tx *store.Store) error { return found.Write(ctx, tx, by) },
 			Done: func() { l.base.Cache.Records.Put(found.Changed...) },
 		}, err
 	})

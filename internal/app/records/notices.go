@@ -9,4 +9,5 @@ var (
 	linked        = notice.Define("linked", "{number} is used by {count} other records, so it cannot be deleted")
 	reversed      = notice.Define("reversed", "{number} is reversed; nothing can be created from it")
 	chooseType    = notice.Define("unknown-type.choose", "choose the {type} of the new {kind}")
+	notOffered    = notice.Define("not-offered", "{map} does not lead on from {kind} {number}: its type, or the condition of the map, does not fit")
 )

@@ -5,14 +5,11 @@
 package records
 
 import (
-	"codicil/core/engine"
 	"codicil/core/field"
-	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
-	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/store"
@@ -21,7 +18,6 @@ import (
 	"fmt"
 	"maps"
 	"slices"
-	"strings"
 )
 
 // Service serves these use cases.
@@ -40,11 +36,17 @@ func Show(ctx context.Context, j *judging.Service, r *record.Record) (contract.R
 		return contract.Record{}, err
 	}
 	links := j.Links(ctx, ref, r.Company)
-	followers, err := cache.Followers(ctx, j.Cache.Records, r.Ref)
+	followers, err := j.Store.Followers(ctx, r.Ref, judging.MostTold)
 	if err != nil {
 		return contract.Record{}, err
 	}
-	return view.Record(r, links.TitleOf(kind, r.Values), links, followers), links.Err()
+	shown := view.Record(r, links.TitleOf(kind, r.Values), links, followers)
+	next, err := offered(ctx, j, r)
+	if err != nil {
+		return contract.Record{}, err
+	}
+	shown.Next = view.List(next, func(f record.FollowOn) int64 { return f.ID })
+	return shown, links.Err()
 }
 
 // Get returns one record.
@@ -69,11 +71,28 @@ func Changeable(r *record.Record, version int) error {
 }
 
 // Save keeps a new or changed record, if its plan accepts it.
-func (s *Service) Save(ctx context.Context, request contract.SaveRequest) (answer contract.SaveAnswer, err error) {
+func (s *Service) Save(ctx context.Context, request contract.SaveRequest) (contract.SaveAnswer, error) {
+	answer, r, err := s.save(ctx, request, false)
+	if err != nil || r == nil {
+		return answer, err
+	}
+	shown, err := Show(ctx, s.base, r)
+	answer.Record = &shown
+	return answer, err
+}
+
+// Keep does the same without a trace, for those that keep many: r is nil, and the outcome says why, where the
+// record is not accepted.
+func (s *Service) Keep(ctx context.Context, request contract.SaveRequest) (r *record.Record, outcome contract.Outcome, err error) {
+	answer, r, err := s.save(ctx, request, true)
+	return r, answer.Outcome, err
+}
+
+func (s *Service) save(ctx context.Context, request contract.SaveRequest, quiet bool) (answer contract.SaveAnswer, kept *record.Record, err error) {
 	var r record.Record
 	saved := false
-	err = s.base.Line.Commit(ctx, func() (*commit.Change, error) {
-		t, before, err := s.trySaving(ctx, request)
+	err = s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
+		t, before, err := s.trySaving(ctx, request, quiet)
 		if err != nil {
 			return nil, err
 		}
@@ -93,14 +112,14 @@ func (s *Service) Save(ctx context.Context, request contract.SaveRequest) (answe
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{
 			Reads: t.Reads,
-			Write: func(tx *store.Store) (err error) {
+			Write: func(ctx context.Context, tx *store.Store) (err error) {
 				if err := t.Numbers.Take(ctx, tx); err != nil {
 					return err
 				}
 				if r.Number == "" {
-					r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), by)
+					r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), t.Kept(by, false), by)
 				} else {
-					r, err = tx.ChangeRecord(ctx, r, "saved", by)
+					r, err = tx.ChangeRecord(ctx, r, "saved", t.Kept(by, false), by)
 				}
 				if err != nil {
 					return err
@@ -114,18 +133,13 @@ func (s *Service) Save(ctx context.Context, request contract.SaveRequest) (answe
 		}, err
 	})
 	if err != nil || !saved {
-		return answer, err
+		return answer, nil, err
 	}
-	if err := s.live.CatchUp(ctx); err != nil {
-		return answer, err
-	}
-	shown, err := Show(ctx, s.base, &r)
-	answer.Record = &shown
-	return answer, err
+	return answer, &r, s.live.CatchUp(ctx)
 }
 
 // trySaving judges a record as saving it would, and returns it as it was before.
-func (s *Service) trySaving(ctx context.Context, request contract.SaveRequest) (*judging.Trial, record.Record, error) {
+func (s *Service) trySaving(ctx context.Context, request contract.SaveRequest, quiet bool) (*judging.Trial, record.Record, error) {
 	document := request.Document
 	_, kind, err := s.base.KindOf(ctx, document.Kind)
 	if err != nil {
@@ -148,51 +162,8 @@ func (s *Service) trySaving(ctx context.Context, request contract.SaveRequest) (
 		}
 		before.Preceding = record.Ref{Kind: request.Origin.What, Number: request.Origin.Key}
 	}
-	t, err := s.base.Try(ctx, document, judging.Ask{Format: request.Format, Moment: rule.Saving, Keyed: request.Keyed, Real: true})
+	t, err := s.base.Try(ctx, document, judging.Ask{Format: request.Format, Moment: rule.Saving, Keyed: request.Keyed, Real: true, NoTrace: quiet})
 	return t, before, err
-}
-
-// followingOn says of a new document which record it follows, and which of its values came
-// over from that: those that a map from that kind would carry.
-func (s *Service) followingOn(ctx context.Context, document judge.Document, origin fault.Use) (judge.Document, error) {
-	saved, err := s.base.Saved(ctx, record.Ref{Kind: origin.What, Number: origin.Key})
-	if err != nil {
-		return document, err
-	}
-	document.Preceding = &engine.Preceding{Kind: origin.What, Number: origin.Key}
-	to, err := saved.Reference.Kind(document.Kind)
-	if err != nil {
-		return document, err
-	}
-	maps, err := s.base.Store.FollowOns(ctx)
-	if err != nil {
-		return document, err
-	}
-	for _, f := range maps {
-		if f.From != origin.What || f.To != document.Kind {
-			continue
-		}
-		carried := f.Apply(saved.Kind, to, saved.Number, &saved.Content)
-		document.Entered = asCarried(document.Entered, carried.Values)
-		lines := slices.Clone(document.Lines)
-		for i := range lines {
-			lines[i].Entered = asCarried(lines[i].Entered, carried.Line(lines[i].Number))
-		}
-		document.Lines = lines
-	}
-	return document, nil
-}
-
-// asCarried marks the entered values that are those that came over.
-func asCarried(entered map[string]judge.Item, carried map[string]string) map[string]judge.Item {
-	marked := maps.Clone(entered)
-	for key, item := range entered {
-		if item.Value != "" && item.Value == carried[key] {
-			item.Carried = true
-			marked[key] = item
-		}
-	}
-	return marked
 }
 
 // Outcome puts what came out of a trial in place of what the record held.
@@ -296,7 +267,7 @@ func (s *Service) Merge(ctx context.Context, request contract.SaveRequest) (cont
 
 // Delete deletes a record that is not posted and that nothing links to.
 func (s *Service) Delete(ctx context.Context, at record.Ref) error {
-	return s.base.Line.Alone(ctx, func() (*commit.Change, error) {
+	return s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		r, err := s.base.Saved(ctx, at)
 		if err != nil {
 			return nil, err
@@ -304,90 +275,51 @@ func (s *Service) Delete(ctx context.Context, at record.Ref) error {
 		if err := Changeable(&r.Record, r.Version); err != nil {
 			return nil, err
 		}
-		naming, err := s.base.Cache.Records.NamedBy(ctx, at)
+		named := store.NamedBy{Records: []record.Ref{at}, Except: at, Limit: fault.MostUses}
+		naming, err := s.base.Store.RecordsNaming(ctx, named)
 		if err != nil {
 			return nil, err
 		}
-		naming = slices.DeleteFunc(naming, func(r record.Record) bool { return r.Ref == at })
 		if len(naming) > 0 {
-			return nil, fault.Hindered(linked, at.Number, len(naming)).With(view.List(naming, s.base.Links(ctx, r.Reference, "").Use))
+			count, err := s.base.Store.CountNaming(ctx, named)
+			if err != nil {
+				return nil, err
+			}
+			hindered := fault.Hindered(linked, at.Number, count).With(view.List(naming, s.base.Links(ctx, r.Reference, "").Use))
+			hindered.Count = count
+			return nil, hindered
 		}
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{
-			Write: func(tx *store.Store) error { return tx.DeleteRecord(ctx, r.Record, by) },
+			Write: func(ctx context.Context, tx *store.Store) error { return tx.DeleteRecord(ctx, r.Record, by) },
 			Done:  func() { s.base.Cache.Records.Remove(r.Record) },
 		}, err
 	})
 }
 
 // InScope lists the records of a company and type.
-func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, err error) {
+func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, more int, err error) {
 	ref, err := s.base.Cache.Reference(ctx)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	links := s.base.Links(ctx, ref, "")
 	for i := range kinds {
-		rows, err := s.base.Cache.Records.Each(ctx, kinds[i].Key)
+		scopes, err := s.base.Store.RecordScopes(ctx, kinds[i].Key)
 		if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
-		for r := range rows {
-			if names(r.Company, r.Type) {
-				uses = append(uses, fault.Use{What: r.Kind, Key: r.Number, Title: links.TitleOf(&kinds[i], r.Values)})
+		for _, scope := range scopes {
+			if !names(scope.Company, scope.Type) {
+				continue
 			}
+			page, err := s.base.Store.List(ctx, store.ListQuery{Selector: record.OfScope(&kinds[i], scope.Company, scope.Type), Limit: fault.MostUses})
+			if err != nil {
+				return nil, 0, err
+			}
+			uses = append(uses, view.List(page.Rows, links.Use)...)
+			more += scope.Count - len(page.Rows)
 		}
 	}
-	return uses, links.Err()
-}
-
-// Begin returns the beginning of the record that follows one. Nothing is kept.
-func (s *Service) Begin(ctx context.Context, id int64, request contract.BeginRequest) (contract.Beginning, error) {
-	f, err := s.followOn(ctx, id)
-	if err != nil {
-		return contract.Beginning{}, err
-	}
-	saved, err := s.base.Saved(ctx, record.Ref{Kind: f.From, Number: request.Number})
-	if err != nil {
-		return contract.Beginning{}, err
-	}
-	m, r := saved.Reference, saved.Record
-	to, err := m.Kind(f.To)
-	if err != nil {
-		return contract.Beginning{}, err
-	}
-	if r.State == record.Reversed {
-		return contract.Beginning{}, fault.Hindered(reversed, r.Number)
-	}
-	kindType := f.Type
-	if kindType == "" {
-		kindType = request.Type
-	}
-	if t := m.Type(f.To, kindType); t == nil || !t.UsedIn(r.Company) {
-		return contract.Beginning{}, fault.Bad(chooseType, strings.ToLower(to.TypeLabel), to.Noun())
-	}
-	content := f.Apply(saved.Kind, to, r.Number, &r.Content)
-	document := judge.Document{Kind: f.To, Company: r.Company, Type: kindType, Entered: judging.Entered(content.Values), Preceding: &engine.Preceding{Kind: r.Kind, Number: r.Number}}
-	for _, l := range content.Lines {
-		document.Lines = append(document.Lines, judge.Line{Number: l.Number, Entered: judging.Entered(l.Values)})
-	}
-	followers, err := cache.Followers(ctx, s.base.Cache.Records, r.Ref)
-	if err != nil {
-		return contract.Beginning{}, err
-	}
-	followers = slices.DeleteFunc(followers, func(r record.Record) bool { return r.Kind != f.To || r.State == record.Reversed })
-	links := s.base.Links(ctx, m, r.Company)
-	return contract.Beginning{Document: document, Origin: links.Use(r), Earlier: view.List(followers, links.Use)}, links.Err()
-}
-
-// followOn returns a map from record to record.
-func (s *Service) followOn(ctx context.Context, id int64) (record.FollowOn, error) {
-	maps, err := s.base.Store.FollowOns(ctx)
-	if err != nil {
-		return record.FollowOn{}, err
-	}
-	if i := slices.IndexFunc(maps, func(f record.FollowOn) bool { return f.ID == id }); i >= 0 {
-		return maps[i], nil
-	}
-	return record.FollowOn{}, fault.Missing("map %d", id)
+	return uses, more, links.Err()
 }

@@ -37,7 +37,7 @@ func (s *Service) Copy(ctx context.Context, request contract.CopyRequest) ([]con
 	}
 	wording, copies := m.Wording(kind, actor.Of(ctx).Format), []contract.RuleCopy{}
 	_, err = s.base.Line.Whole(ctx, func(tx *store.Store) error {
-		inner := New(s.base.Over(tx))
+		inner := within(s.base.Over(tx))
 		for _, c := range book.Rules {
 			if c.State != rule.InForce || c.Scope.Width() == 3 || !plan.Covers(c, from) || (len(request.Rules) > 0 && !slices.Contains(request.Rules, c.ID)) {
 				continue
@@ -96,7 +96,7 @@ func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest
 		return answer, err
 	}
 	dry, err := s.base.Line.Whole(ctx, func(tx *store.Store) error {
-		inner := New(s.base.Over(tx))
+		inner := within(s.base.Over(tx))
 		for _, id := range request.Rules {
 			r, err := tx.Rule(ctx, id)
 			if err != nil {

@@ -5,7 +5,6 @@
 package rules
 
 import (
-	"codicil/core/finding"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -31,7 +30,10 @@ type Service struct {
 }
 
 // New returns the use cases.
-func New(j *judging.Service) *Service { return &Service{j, impact.New(j)} }
+func New(j *judging.Service, i *impact.Service) *Service { return &Service{j, i} }
+
+// within returns the use cases over a transaction.
+func within(j *judging.Service) *Service { return New(j, impact.New(j, nil)) }
 
 // List returns all rules of a kind.
 func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, error) {
@@ -131,13 +133,13 @@ func (s *Service) Read(ctx context.Context, change contract.RuleChange) (contrac
 func (s *Service) Create(ctx context.Context, change contract.RuleChange) (contract.RuleView, error) {
 	r := judging.Changed(change)
 	r.ID = 0
-	err := s.base.Line.Alone(ctx, func() (*commit.Change, error) {
+	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		if err := s.complete(ctx, &r); err != nil {
 			return nil, err
 		}
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{
-			Write: func(tx *store.Store) (err error) {
+			Write: func(ctx context.Context, tx *store.Store) (err error) {
 				r, err = tx.AddRule(ctx, r, by)
 				return err
 			},
@@ -205,7 +207,7 @@ func (s *Service) Change(ctx context.Context, id int64, change contract.RuleChan
 // changeRule writes the next version of a rule that judge returns, as it should be.
 func (s *Service) changeRule(ctx context.Context, judge func() (rule.Rule, error)) (contract.RuleView, error) {
 	var r rule.Rule
-	err := s.base.Line.Commit(ctx, func() (*commit.Change, error) {
+	err := s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		version, _, err := s.base.Cache.Version(ctx)
 		if err != nil {
 			return nil, err
@@ -216,7 +218,7 @@ func (s *Service) changeRule(ctx context.Context, judge func() (rule.Rule, error
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{
 			Reads: commit.NewReadSet(version.Book),
-			Write: func(tx *store.Store) (err error) {
+			Write: func(ctx context.Context, tx *store.Store) (err error) {
 				r, err = tx.ChangeRule(ctx, r, by)
 				return err
 			},
@@ -400,12 +402,8 @@ func (s *Service) Plan(ctx context.Context, kind, company, kindType string, day 
 	if err != nil {
 		return contract.Plan{}, err
 	}
-	layout := record.DefaultLayout(book.Vocabulary.Kind)
-	if made := ref.Layout(kind, company, kindType); made != nil {
-		layout = made.Complete(book.Vocabulary.Kind)
-	}
 	built := plan.Build(book, scope)
-	return view.Plan(built, book, ref.Wording(built.Kind(), actor.Of(ctx).Format), finding.Of(built, &layout)), nil
+	return view.Plan(built, book, ref.Wording(built.Kind(), actor.Of(ctx).Format)), nil
 }
 
 // UsingField returns the rules, retired ones left out, that target or read a field; of any kind
@@ -453,15 +451,15 @@ func Uses(rules []rule.Rule) []fault.Use {
 
 // InScope lists the rules, retired ones left out, whose scope names a company and type. A rule
 // for all companies or types names none.
-func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, err error) {
+func (s *Service) InScope(ctx context.Context, kinds []record.Kind, names func(company, kindType string) bool) (uses []fault.Use, more int, err error) {
 	for i := range kinds {
 		rules, err := s.base.Store.Rules(ctx, kinds[i].Key)
 		if err != nil {
-			return nil, err
+			return nil, 0, err
 		}
 		uses = append(uses, Uses(slices.DeleteFunc(rules, func(r rule.Rule) bool { return r.State == rule.Retired || !scopeNames(r.Scope, names) }))...)
 	}
-	return uses, nil
+	return uses, 0, nil
 }
 
 // OfField lists the rules that use a field.

@@ -6,6 +6,7 @@ package tables
 import (
 	"codicil/core/record"
 	"codicil/core/table"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/rules"
 	"codicil/internal/cache"
@@ -80,10 +81,10 @@ func (t *Service) Standing(ctx context.Context) ([]contract.StandingView, error)
 	if err != nil {
 		return nil, err
 	}
-	return view.List(m.Tables.Standing, func(s table.Standing) contract.StandingView { return t.viewStanding(m, s) }), nil
+	return view.List(m.Tables.Standing, func(s table.Standing) contract.StandingView { return t.viewStanding(ctx, m, s) }), nil
 }
 
-func (t *Service) viewStanding(m *cache.Reference, s table.Standing) contract.StandingView {
+func (t *Service) viewStanding(ctx context.Context, m *cache.Reference, s table.Standing) contract.StandingView {
 	s.Periods = slices.Clone(s.Periods)
 	shown := contract.StandingView{Version: m.TableVersion("standing", s.Field.Key), Problems: noProblems(s.Check()), Notices: []table.Notice{}}
 	for i := range s.Periods {
@@ -92,7 +93,7 @@ func (t *Service) viewStanding(m *cache.Reference, s table.Standing) contract.St
 		}
 	}
 	if len(shown.Problems) == 0 {
-		shown.Notices = append(shown.Notices, s.Notices(view.List(m.Companies, func(c record.Company) string { return c.Key }), t.base.Today(nil))...)
+		shown.Notices = append(shown.Notices, s.Notices(view.List(m.Companies, func(c record.Company) string { return c.Key }), t.base.Today(nil), view.Days(actor.Of(ctx).Format))...)
 	}
 	if s.Periods == nil {
 		s.Periods = []table.StandingValue{}
@@ -108,7 +109,7 @@ func (t *Service) CheckStanding(ctx context.Context, s table.Standing) (contract
 		return contract.StandingView{}, err
 	}
 	t.meantIn(ctx, m, &s)
-	return t.viewStanding(m, s), nil
+	return t.viewStanding(ctx, m, s), nil
 }
 
 // meantIn puts the numbers of records in place of what people call them.
@@ -127,7 +128,7 @@ func (t *Service) SaveStanding(ctx context.Context, key string, request contract
 	s := request.Standing
 	s.Field.Key = key
 	t.meantIn(ctx, m, &s)
-	shown := t.viewStanding(m, s)
+	shown := t.viewStanding(ctx, m, s)
 	if err := refuse(shown.Problems); err != nil {
 		return shown, err
 	}
@@ -142,7 +143,7 @@ func (t *Service) SaveStanding(ctx context.Context, key string, request contract
 	if m, err = t.base.Cache.Reference(ctx); err != nil {
 		return shown, err
 	}
-	return t.viewStanding(m, shown.Standing), nil
+	return t.viewStanding(ctx, m, shown.Standing), nil
 }
 
 // DeleteStanding removes a standing value that no rule reads.

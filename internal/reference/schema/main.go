@@ -51,6 +51,10 @@ properties:
         given: { $ref: "#/$defs/Document" }
         expect: { $ref: "#/$defs/Expectation" }
         posting: { type: string }
+  silenced:
+    type: [array, "null"]
+    description: Findings that are left as they are
+    items: { type: object, required: [key, reason], additionalProperties: false, properties: { key: { type: string }, reason: { type: string } } }
 `
 
 func main() {

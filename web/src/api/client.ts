@@ -36,6 +36,7 @@ export type FormulaAsk = Schemas["FormulaAsk"];
 export type FormulaAnswer = Schemas["FormulaAnswer"];
 export type FormulaStep = Schemas["FormulaStep"];
 export type Problem = Schemas["Problem"];
+export type Finding = Schemas["Finding"];
 export type Proof = Schemas["Proof"];
 export type Confirmation = Schemas["Confirmation"];
 export type Suggestion = Schemas["Suggestion"];

@@ -1,4 +1,4 @@
-import { RequestError, type Problem } from "@/api/client";
+import { person, RequestError, type Problem } from "@/api/client";
 
 /** Reads an answer that comes as lines of JSON, each as it arrives. */
 export async function readLines(
@@ -11,13 +11,14 @@ export async function readLines(
   const response = await fetch(
     new Request(new URL(`/api/v1${path}`, location.href), {
       method: request.method,
-      headers: { "Content-Type": "application/json" },
+      headers: { "Content-Type": "application/json", "Person-Format": person.format() },
       body: request.body === undefined ? undefined : JSON.stringify(request.body),
       signal: request.signal,
     }),
   );
   if (!response.ok) throw new RequestError((await response.json()) as Problem);
-  const reader = response.body!.getReader();
+  if (!response.body) return; // no line at all
+  const reader = response.body.getReader();
   const decoder = new TextDecoder();
   let rest = "";
   for (;;) {

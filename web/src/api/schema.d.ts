@@ -1026,6 +1026,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/records/{kind}/{number}/versions/{version}/outcome": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+                version: number;
+            };
+            cookie?: never;
+        };
+        /** Why a saved or posted record holds its values: its trace, computed again by the rules, tables and records of then */
+        get: operations["getRecordOutcome"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/records/{kind}/{number}/post": {
         parameters: {
             query?: never;
@@ -1095,7 +1116,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** The journal in the order of posting, newest first */
+        /** The journal by posting, newest first: whole postings */
         get: operations["getJournal"];
         put?: never;
         post?: never;
@@ -1116,6 +1137,101 @@ export interface paths {
         };
         /** Balances by account or by partner, each by company and currency */
         get: operations["getBalances"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Long work, the newest first */
+        get: operations["listRuns"];
+        put?: never;
+        /** Begin to look what a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed */
+        post: operations["startRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** How far a run is */
+        get: operations["getRun"];
+        put?: never;
+        post?: never;
+        /** Remove a run that has ended, with what it found */
+        delete: operations["removeRun"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End a run as soon as it can; what it found stays */
+        post: operations["stopRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/hits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** What a run found so far, what matters more first */
+        get: operations["listRunHits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** What a run found as CSV: a row for each value that changes, and for what is said */
+        get: operations["exportRun"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1245,45 +1361,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/rules/{id}/impact": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["Identity"];
-            };
-            cookie?: never;
-        };
-        /** What a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed */
-        get: operations["impactOfRule"];
-        put?: never;
-        /** The same of a changed rule, as it stands here; nothing is kept */
-        post: operations["impactOfChange"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/rules/{id}/impact/export": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["Identity"];
-            };
-            cookie?: never;
-        };
-        /** The same as CSV */
-        get: operations["exportImpact"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/rules/{id}/suggestions": {
         parameters: {
             query?: never;
@@ -1297,6 +1374,75 @@ export interface paths {
         put?: never;
         /** Test documents that show what no proof shows of the rule yet; nothing is kept */
         post: operations["suggestProofs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/waiting": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What waits for somebody: proofs that fail, rules that are not proved both ways, drafts, and what others changed */
+        get: operations["whatWaits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What can be said about the rules and tables: what can happen, with a document that shows it, and what can never happen, with the conditions that exclude it */
+        get: operations["listFindings"];
+        put?: never;
+        /** The same of one rule, as it stands here; nothing is kept */
+        post: operations["findingsOfRule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/findings/data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the saved records say about the rules: codes without a row, values that occur nowhere, rules that have not acted for a year */
+        get: operations["findingsInData"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/findings/silence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Leave a finding as it is, with a reason, or take that back */
+        post: operations["silenceFinding"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1995,8 +2141,58 @@ export interface components {
             posted?: boolean;
             /** @enum {string} */
             what: "refuse" | "confirm" | "advise" | "change";
-            /** @description The message, or the values that change */
+            /** @description The messages, and the values that change */
             told: string;
+            /** @description The messages alone */
+            said: string;
+            /** @description Its values before and after */
+            changes: components["schemas"]["ValueChange"][];
+        };
+        ImpactPage: {
+            hits: components["schemas"]["ImpactHit"][];
+            /** @description The place after the last; "" at the end */
+            next: string;
+        };
+        ImpactRequest: {
+            /**
+             * Format: int64
+             * @description The rule; 0: a new one, as the change states it
+             */
+            rule: number;
+            /** @description The rule as it is being changed; missing: as it is kept */
+            change?: components["schemas"]["RuleChange"];
+        };
+        /** @description Long work that goes on beside requests. What it finds is kept, also when it is stopped */
+        Run: {
+            /** Format: int64 */
+            id: number;
+            /** @description impact: what a rule would do to existing records */
+            what: string;
+            title: string;
+            /**
+             * @description cut off: the program ended before it
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "stopped" | "failed" | "cut off";
+            /** @description How many records were gone through */
+            done: number;
+            /** @description How many there are */
+            total: number;
+            /** Format: int64 */
+            rule?: number;
+            /** @description Of the rule */
+            version?: number;
+            /** @description It is about the rule as it was being changed */
+            changed?: boolean;
+            /** @description The counts so far */
+            impact?: components["schemas"]["Impact"];
+            /** @description Why it failed */
+            problem?: string;
+            /** Format: date-time */
+            startedAt: string;
+            startedBy: string;
+            /** Format: date-time */
+            endedAt?: string;
         };
         ComposeRequest: {
             kind: string;
@@ -2068,12 +2264,31 @@ export interface components {
             isConstant?: boolean;
             /** @description The name of the field whose value it is, where it is that of a field */
             fieldValue?: string;
+            /** @description The value as one of a line of a linked record, where it is that */
+            lineOf?: components["schemas"]["LineOf"];
             /** @description The value as one that a crosswalk gives for fields, where it is that */
             lookUp?: components["schemas"]["LookUp"];
             /** @description The condition as a sentence holds it; none when no sentence can */
             when?: components["schemas"]["Conditions"];
             /** @description What must hold as a sentence holds it */
             must?: components["schemas"]["Conditions"];
+        };
+        LineOf: {
+            /** @description The name of the link */
+            link: string;
+            /** @description Key of the column of the value */
+            column: string;
+            keys: {
+                /** @description Key of a column, or number for the line's number */
+                column: string;
+                name: string;
+            }[];
+            /** @description The column with the first day; empty: none */
+            from?: string;
+            /** @description The column with the last day; empty: none */
+            until?: string;
+            /** @description The name of the day that the line is to hold on */
+            day?: string;
         };
         LookUp: {
             crosswalk: string;
@@ -2108,18 +2323,124 @@ export interface components {
             changedAt: string;
             changedBy: string;
         };
-        Finding: {
-            /** @enum {string} */
-            code: "required-hidden" | "required-unreachable";
-            field: string;
-            /** @description Of the first of the rules */
+        Waiting: {
+            /** @description Long work of this person that works or ended since, the newest first */
+            runs: components["schemas"]["Run"][];
+            /** @description Those that fail, or can no longer be run */
+            proofs: components["schemas"]["WaitingProof"][];
+            /** @description How many rules in force are not proved both ways */
+            unproved: number;
+            /** @description Some of these, the neediest first */
+            rules: components["schemas"]["WaitingRule"][];
+            /** @description Rules that are not in force yet, the last changed first */
+            drafts: components["schemas"]["WaitingRule"][];
+            /** @description What others changed, the last first; 100 at most */
+            changes: components["schemas"]["OthersChange"][];
+            /** Format: date-time */
+            since: string;
+            /** Format: date-time */
+            now: string;
+        };
+        WaitingProof: {
+            /** Format: int64 */
+            proof: number;
+            kind: string;
+            name: string;
+            /** @description How it fails */
+            why: string;
+        };
+        WaitingRule: {
+            /** Format: int64 */
+            rule: number;
+            kind: string;
             family: string;
-            rules: number[];
+            sentence: string;
+            /** @description What its proofs show, or what is wrong with a draft */
+            state: string;
+            /** Format: date-time */
+            changedAt?: string;
+            changedBy: string;
+        };
+        OthersChange: {
+            /** @enum {string} */
+            what: "rule" | "proof" | "standing value" | "crosswalk" | "number series";
+            /** @description Number or key */
+            key: string;
+            name: string;
+            /** @description What was done: in force, changed, kept */
+            deed: string;
+            why?: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
+        Finding: {
+            /** @description By which it is silenced */
+            key: string;
+            /** @description Stable: overlap, never-acts and so on; docs/findings.md lists them */
+            code: string;
+            /** @enum {string} */
+            sort: "can happen" | "can never happen" | "in the data" | "in the tables";
+            /** @description That of its rules; empty for a table */
+            kind: string;
+            /** @description The field that it is about */
+            field?: string;
+            /** @description Of the first of the rules */
+            family?: string;
+            /** @description Those concerned; first the one to look at */
+            rules: components["schemas"]["FoundRule"][];
+            table?: components["schemas"]["FoundTable"];
+            /** @description What was found */
             message: string;
+            /** @description The conditions that exclude that it happens */
+            because: string[];
+            witness?: components["schemas"]["Witness"];
+            silenced?: components["schemas"]["Silenced"];
+        };
+        FoundRule: {
+            /** Format: int64 */
+            id: number;
+            name: string;
+            sentence: string;
+            companies: string[];
+            types: string[];
+        };
+        FoundTable: {
+            /** @enum {string} */
+            what: "standing value" | "crosswalk" | "number series";
+            key: string;
+            label: string;
+        };
+        Witness: {
+            document: components["schemas"]["Document"];
+            /** @description What it was made from */
+            origin: string;
+            /** @description What the rules read of it, in words */
+            entered: string[];
+            /** @description The number of the line that shows it */
+            line?: number;
+            /** @enum {string} */
+            verdict: "accepted" | "needs reason" | "refused";
+            /** @description What becomes of the field */
+            result: string;
+        };
+        Silenced: {
+            reason: string;
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
+        SilenceRequest: {
+            key: string;
+            /** @description Why it is left as it is; empty: that is taken back */
+            reason: string;
+        };
+        FindingProgress: {
+            /** @description Records that were looked at */
+            done: number;
+            total: number;
         };
         Plan: {
-            /** @description What somebody should look at */
-            findings: components["schemas"]["Finding"][];
             /** @description The path of fields that wait for each other */
             loop?: string;
             fields: components["schemas"]["PlanField"][];
@@ -2429,6 +2750,8 @@ export interface components {
             /** Format: int64 */
             rule?: number;
             text: string;
+            /** @description Of a rule that failed: who asked for it, and can be asked about it */
+            ask?: string;
             /** @description The records that a unique value clashes with */
             records?: components["schemas"]["Use"][];
             reason?: string;
@@ -2449,7 +2772,19 @@ export interface components {
             postedAt: string;
             postedBy: string;
         };
+        /**
+         * @description How an outcome of before is told. again: its trace is computed again by the rules, tables and records of then, and gives the same. values: what is computed again would differ, or what it rested on is not known, so only the values that were kept are told, with who gave them. whole: its trace was kept whole, by an earlier release
+         * @enum {string}
+         */
+        Told: "again" | "values" | "whole";
+        RecordOutcome: {
+            /** @description The version that is told of: the one that was asked for, or the last one before that was judged */
+            version: number;
+            told: components["schemas"]["Told"];
+            outcome: components["schemas"]["Outcome"];
+        };
         Posting: {
+            told: components["schemas"]["Told"];
             summary: components["schemas"]["PostingSummary"];
             document: components["schemas"]["Document"];
             outcome: components["schemas"]["Outcome"];
@@ -2470,6 +2805,8 @@ export interface components {
             /** @description The record that this one follows */
             origin?: components["schemas"]["Use"];
             followers: components["schemas"]["Use"][];
+            /** @description The maps by which a record can follow it now */
+            next?: number[];
             /** @description A linked record changed, and a live value is still to be taken anew */
             late?: boolean;
             reverses?: string;
@@ -2499,14 +2836,36 @@ export interface components {
             selection: components["schemas"]["Selection"];
             /** @description Keys of fields of the header */
             columns?: string[];
+            /** @description Rows to leave out at the start; costs as much as showing them */
             offset?: number;
+            /** @description The next of the page before, for the same selection; missing: from the start */
+            after?: string;
             /** @description Missing: 100 */
             limit?: number;
             format?: components["schemas"]["Format"];
         };
+        JournalPage: {
+            entries: components["schemas"]["JournalEntry"][];
+            /** @description The place after the last posting; "" at the end */
+            next: string;
+        };
+        BalancePage: {
+            balances: components["schemas"]["Balance"][];
+            /** @description The place after the last; "" at the end */
+            next: string;
+        };
+        PostingPage: {
+            postings: components["schemas"]["PostingSummary"][];
+            /** @description The place after the last posting; "" at the end */
+            next: string;
+        };
         RecordPage: {
-            /** @description How many the selection finds */
+            /** @description How many the selection finds, as far as they were counted */
             total: number;
+            /** @description There are more than total: they are counted up to 10,000, or as long as counting may take */
+            more: boolean;
+            /** @description The place after the last row; "" at the end */
+            next: string;
             /** @description How many there are */
             all: number;
             rows: components["schemas"]["RecordRow"][];
@@ -2946,6 +3305,10 @@ export interface components {
             /** @description The type of the new record; empty: the person chooses */
             type?: string;
             pairs: components["schemas"]["Pair"][];
+            /** @description The types of the record that is followed; none: all */
+            types?: string[];
+            /** @description A condition on the record that is followed, as a formula over its header; empty: always */
+            when?: string;
         };
         Pair: {
             /** @description A field, or # for the number of the record; empty: the constant */
@@ -2956,7 +3319,10 @@ export interface components {
             line?: number;
         };
         PairProblem: {
+            /** @description Its place; -1: the condition, or the types */
             pair: number;
+            /** @description It may be meant so: the map can be saved all the same */
+            warning?: boolean;
             code: string;
             /** @description Which text of the code it is; missing: its only one */
             variant?: string;
@@ -3119,7 +3485,7 @@ export interface components {
             /** @description Empty: all */
             types: string[];
             /** @enum {string} */
-            state: "not proved" | "proved to act" | "proved to keep still" | "proved both ways" | "failing" | "out of date";
+            state: "not proved" | "proved to act" | "proved not to act" | "proved both ways" | "failing" | "out of date";
             /** @description What proofs should show of the rule */
             goals: components["schemas"]["Goal"][];
             /** @description How many of the goals a proof shows */
@@ -3253,6 +3619,8 @@ export interface components {
         };
     };
     parameters: {
+        /** @description The next of the page before; missing: from the start */
+        After: string;
         KindKey: string;
         KindPath: string;
         KeyPath: string;
@@ -3371,6 +3739,10 @@ export interface operations {
             query?: {
                 /** @description Missing: the practice ledger */
                 ledger?: components["parameters"]["LedgerQuery"];
+                /** @description The next of the page before; missing: from the start */
+                after?: components["parameters"]["After"];
+                /** @description Words that are in the number or the name, or name the company */
+                search?: string;
             };
             header?: never;
             path?: never;
@@ -3384,7 +3756,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PostingSummary"][];
+                    "application/json": components["schemas"]["PostingPage"];
                 };
             };
             default: components["responses"]["Failure"];
@@ -5040,6 +5412,35 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    getRecordOutcome: {
+        parameters: {
+            query?: {
+                /** @description The address of a field, as lines.2.amount: it is told when the value came that it has in the version; missing: the version */
+                field?: string;
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+                version: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The trace */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordOutcome"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     postRecord: {
         parameters: {
             query?: never;
@@ -5144,6 +5545,8 @@ export interface operations {
         parameters: {
             query?: {
                 format?: components["parameters"]["Format"];
+                /** @description The next of the page before; missing: from the start */
+                after?: components["parameters"]["After"];
             };
             header?: never;
             path: {
@@ -5159,7 +5562,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["JournalEntry"][];
+                    "application/json": components["schemas"]["JournalPage"];
                 };
             };
             default: components["responses"]["Failure"];
@@ -5171,6 +5574,8 @@ export interface operations {
                 /** @description account, or a kind of record that is a partner of a journal: vendor */
                 by: string;
                 format?: components["parameters"]["Format"];
+                /** @description The next of the page before; missing: from the start */
+                after?: components["parameters"]["After"];
             };
             header?: never;
             path: {
@@ -5186,7 +5591,170 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Balance"][];
+                    "application/json": components["schemas"]["BalancePage"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listRuns: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The runs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    startRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ImpactRequest"];
+            };
+        };
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The run */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    stopRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The run */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listRunHits: {
+        parameters: {
+            query?: {
+                /** @description The next of the page before; missing: from the start */
+                after?: components["parameters"]["After"];
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Some of it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImpactPage"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    exportRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The records */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
                 };
             };
             default: components["responses"]["Failure"];
@@ -5388,79 +5956,6 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
-    impactOfRule: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["Identity"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description A line of JSON with the counts (Impact), then one for each record (ImpactHit) */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/x-ndjson": string;
-                };
-            };
-            default: components["responses"]["Failure"];
-        };
-    };
-    impactOfChange: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["Identity"];
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["RuleChange"];
-            };
-        };
-        responses: {
-            /** @description A line of JSON with the counts (Impact), then one for each record (ImpactHit) */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/x-ndjson": string;
-                };
-            };
-            default: components["responses"]["Failure"];
-        };
-    };
-    exportImpact: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["Identity"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description The records */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "text/csv": string;
-                };
-            };
-            default: components["responses"]["Failure"];
-        };
-    };
     suggestProofs: {
         parameters: {
             query?: never;
@@ -5484,6 +5979,123 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Suggestion"][];
                 };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    whatWaits: {
+        parameters: {
+            query?: {
+                /** @description From when to tell changes of others; without it of the last seven days */
+                since?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What waits */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Waiting"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listFindings: {
+        parameters: {
+            query?: {
+                /** @description Of rules of this kind only; without it of all kinds, and of the tables */
+                kind?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A line of JSON for each finding (Finding), as it is found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    findingsOfRule: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RuleChange"];
+            };
+        };
+        responses: {
+            /** @description A line of JSON for each finding (Finding); what needs no document comes first */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    findingsInData: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Lines of JSON: how far the look is (FindingProgress), then one for each finding (Finding) */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    silenceFinding: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SilenceRequest"];
+            };
+        };
+        responses: {
+            /** @description It is done */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };

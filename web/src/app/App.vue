@@ -5,21 +5,13 @@ import { RouterLink, RouterView, useRoute } from "vue-router";
 import GoAnywhere from "@/app/GoAnywhere.vue";
 import FormatSheet from "@/app/FormatSheet.vue";
 import ShortcutList from "@/app/ShortcutList.vue";
+import { screens } from "@/app/screens";
 import { format } from "@/queries/format";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
 const route = useRoute();
-
-const screens = [
-  { to: "/plan", label: "Plan" },
-  { to: "/rules", label: "Rules" },
-  { to: "/proofs", label: "Proofs" },
-  { to: "/records", label: "Records" },
-  { to: "/tables", label: "Tables" },
-  { to: "/ledger", label: "Ledger" },
-];
 
 const dark = usePreferredDark();
 const chosen = useLocalStorage<"" | "day" | "night">("codicil-theme", "");
@@ -56,13 +48,13 @@ useEventListener("keydown", (event: KeyboardEvent) => {
 <template>
   <div class="frame">
     <header>
-      <RouterLink to="/plan" class="wordmark">Codicil</RouterLink>
+      <RouterLink to="/" class="wordmark">Codicil</RouterLink>
       <nav aria-label="Screens">
         <RouterLink
           v-for="screen in screens"
           :key="screen.to"
           :to="screen.to"
-          :class="{ here: route.path.startsWith(screen.to) }"
+          :class="{ here: screen.to === '/' ? route.path === '/' : route.path.startsWith(screen.to) }"
           >{{ screen.label }}</RouterLink
         >
       </nav>

@@ -7,6 +7,7 @@ import { useCatalog } from "@/queries/catalog";
 import { askOnce, useAsked } from "@/queries/client";
 import { useWhileTyping } from "@/queries/whileTyping";
 import OverSheet from "@/ui/OverSheet.vue";
+import { screens } from "@/app/screens";
 
 const emit = defineEmits<{ close: [] }>();
 const router = useRouter();
@@ -26,11 +27,7 @@ interface Place {
 }
 
 const places = computed<Place[]>(() => [
-  ...["Plan", "Rules", "Proofs", "Records", "Tables", "Ledger"].map((s) => ({
-    label: s,
-    what: "screen",
-    to: `/${s.toLowerCase()}`,
-  })),
+  ...screens.map((s) => ({ ...s, what: "screen" })),
   ...catalog.kinds.map((k) => ({ label: k.kind.plural, what: "records", to: `/records/${k.kind.key}` })),
   ...catalog.kinds.map((k) => ({
     label: `New ${inSentence(k.kind.label)}`,

@@ -1,12 +1,18 @@
 import { createRouter, createWebHistory } from "vue-router";
 import PlanView from "@/features/plan/PlanView.vue";
+import WaitingView from "@/features/waiting/WaitingView.vue";
 
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: "/", redirect: "/plan" },
+    { path: "/", component: WaitingView, meta: { title: "To do" } },
     { path: "/plan", component: PlanView, meta: { title: "Plan" } },
     { path: "/rules", component: () => import("@/features/rules/RulesView.vue"), meta: { title: "Rules" } },
+    {
+      path: "/findings",
+      component: () => import("@/features/rules/FindingsView.vue"),
+      meta: { title: "Findings" },
+    },
     {
       path: "/proofs",
       component: () => import("@/features/proofs/ProofsView.vue"),
@@ -37,6 +43,7 @@ export const router = createRouter({
       component: () => import("@/features/records/RecordView.vue"),
       meta: { title: "Record" },
     },
+    { path: "/runs", component: () => import("@/features/rules/RunsView.vue"), meta: { title: "Runs" } },
     { path: "/tables", redirect: "/tables/companies" },
     {
       path: "/tables/:table",

@@ -1,6 +1,7 @@
-import { keepPreviousData, QueryClient, useQuery } from "@tanstack/vue-query";
+import { keepPreviousData, QueryClient, useInfiniteQuery, useQuery } from "@tanstack/vue-query";
 import { computed, reactive } from "vue";
 import { ask, type Answer } from "@/api/client";
+import { readLines } from "@/api/lines";
 
 /**
  * What the server answered, by question. An answer is shown at once and asked for anew whenever
@@ -42,6 +43,71 @@ export function useAsked<T>(
   );
   const problem = computed(() => error.value?.message ?? "");
   return reactive({ data, problem, loading: isFetching, reload: () => refetch() }) as Asked<T>;
+}
+
+/** What is asked for a page at a time; further pages when a person wants them. */
+export interface Pages<Row> extends Asked<Row[]> {
+  more: boolean;
+  next: () => Promise<unknown>;
+}
+
+/** Asks for a list by pages: rows takes the rows out of one, whose next names the one after it. */
+export function usePages<Page extends { next: string }, Row>(
+  key: () => readonly unknown[] | undefined,
+  fetch: (after: string, signal: AbortSignal) => Promise<Answer<Page>>,
+  rows: (page: Page) => Row[],
+): Pages<Row> {
+  const { data, error, isFetching, hasNextPage, fetchNextPage, refetch } = useInfiniteQuery(
+    {
+      queryKey: computed(() => key() ?? []),
+      queryFn: ({ pageParam, signal }) => ask(fetch(pageParam, signal)),
+      initialPageParam: "",
+      getNextPageParam: (last: Page) => last.next || undefined,
+      enabled: computed(() => key() !== undefined),
+      placeholderData: keepPreviousData,
+      staleTime: 0,
+      shallow: true,
+    },
+    queryClient,
+  );
+  const all = computed(() => data.value?.pages.flatMap(rows));
+  const problem = computed(() => error.value?.message ?? "");
+  return reactive({
+    data: all,
+    problem,
+    loading: isFetching,
+    more: hasNextPage,
+    next: () => fetchNextPage(),
+    reload: () => refetch(),
+  }) as unknown as Pages<Row>;
+}
+
+/**
+ * Asks a question whose answer comes in lines, and shows them as they arrive. Where there is an answer
+ * already, it stays until the new one is whole.
+ */
+export function useLines<T>(key: () => readonly unknown[] | undefined, path: () => string): Asked<T[]> {
+  const { data, error, isFetching, refetch } = useQuery(
+    {
+      queryKey: computed(() => key() ?? []),
+      queryFn: async ({ signal, queryKey }) => {
+        const first = queryClient.getQueryData(queryKey) === undefined;
+        const lines: T[] = [];
+        await readLines(
+          path(),
+          { method: "GET", signal },
+          (line) => lines.push(line as T),
+          () => first && queryClient.setQueryData(queryKey, [...lines]),
+        );
+        return lines;
+      },
+      enabled: computed(() => key() !== undefined),
+      shallow: true,
+    },
+    queryClient,
+  );
+  const problem = computed(() => error.value?.message ?? "");
+  return reactive({ data, problem, loading: isFetching, reload: () => refetch() }) as Asked<T[]>;
 }
 
 /**

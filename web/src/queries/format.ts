@@ -52,6 +52,11 @@ export function moment(instant: string): string {
 }
 
 /** A name as it stands within a sentence: vendor group, but G/L account. */
+/** A count, with its thousands apart as the person writes them. */
+export function count(n: number): string {
+  return String(n).replace(/\B(?=(\d{3})+$)/g, format.group);
+}
+
 export function inSentence(name: string): string;
 export function inSentence(name: string | undefined): string | undefined;
 export function inSentence(name: string | undefined): string | undefined {

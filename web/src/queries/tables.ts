@@ -1,10 +1,11 @@
 import { api } from "@/api/client";
 import { useAsked } from "@/queries/client";
+import { format } from "@/queries/format";
 
 /** The values that everybody gets for a period. */
 export const useStanding = () =>
   useAsked(
-    () => ["tables", "standing"],
+    () => ["tables", "standing", { ...format }],
     (signal) => api.GET("/tables/standing", { signal }),
   );
 

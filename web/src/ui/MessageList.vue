@@ -6,12 +6,22 @@ import SeverityMark from "@/ui/SeverityMark.vue";
 import { moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
-const props = defineProps<{ messages: Message[]; kind: string; reasons: Record<string, string> }>();
+const props = defineProps<{
+  messages: Message[];
+  kind: string;
+  reasons: Record<string, string>;
+  /** Who reads it keys records, and cannot mend rules: of a rule that failed it is told whom to ask. */
+  keyed?: boolean;
+}>();
 const emit = defineEmits<{
   point: [field: string, line?: number];
   reason: [rule: number | undefined, reason: string];
 }>();
 const catalog = useCatalog();
+function textOf(m: Message): string {
+  if (!props.keyed || m.code !== "failed" || !m.rule) return m.text;
+  return `A rule could not work this out from what is entered. Ask ${m.ask || "whoever keeps the rules"}, and name rule ${m.rule}.`;
+}
 /** The messages, worst first; each keeps its place on the screen while others come and go, with what is typed in it. */
 const sorted = computed(() => {
   const rank = { refuse: 0, confirm: 1, advise: 2 };
@@ -36,7 +46,7 @@ const sorted = computed(() => {
         }}
       </button>
       <span class="text"
-        >{{ m.text }}
+        >{{ textOf(m) }}
         <RouterLink v-for="r in m.records" :key="r.key" :to="`/records/${r.what}/${r.key}`" class="plain"
           >{{ r.key }} {{ r.title }}</RouterLink
         ></span

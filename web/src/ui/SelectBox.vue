@@ -1,6 +1,6 @@
 <script setup lang="ts" generic="Value extends string | number | string[] | number[] | undefined">
 import { ElSelectV2 } from "element-plus";
-import { computed } from "vue";
+import { computed, ref, useTemplateRef } from "vue";
 import type { Choices } from "@/ui/choice";
 
 /** Chooses one or several of a list; a long list is searched by typing. */
@@ -37,6 +37,18 @@ const chosen = computed(() => {
 });
 const long = 10;
 
+/** The list is as wide as its longest choice, and not narrower than the box: no choice is cut. */
+const box = useTemplateRef<{ $el: HTMLElement }>("box");
+const width = ref<number>();
+function widen(open: boolean) {
+  if (!open) return;
+  const longest = Math.max(
+    0,
+    ...flat.value.map((o) => `${o.label} ${"about" in o ? (o.about ?? "") : ""}`.length),
+  );
+  width.value = Math.min(520, Math.max(box.value?.$el.offsetWidth ?? 0, Math.ceil(longest * 7.2) + 56));
+}
+
 function take(taken?: Value) {
   const value = taken ?? ("" as Value); // cleared
   emit("update:modelValue", value);
@@ -46,6 +58,7 @@ function take(taken?: Value) {
 
 <template>
   <ElSelectV2
+    ref="box"
     :class="{ 'in-sentence': inSentence }"
     :model-value="chosen as never"
     :options="options as never"
@@ -59,10 +72,11 @@ function take(taken?: Value) {
     :remote="!!search"
     :remote-method="search as never"
     :loading="loading"
-    :fit-input-width="false"
+    :fit-input-width="width ?? false"
     :empty-values="[undefined, null]"
     :item-height="28"
     :teleported="!within"
+    @visible-change="widen"
     @update:model-value="take($event as Value | undefined)"
   >
     <template v-if="caption" #tag

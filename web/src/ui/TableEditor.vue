@@ -1,4 +1,7 @@
-<script setup lang="ts">
+<script setup lang="ts" generic="Row">
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
+import type { List } from "@/ui/list";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import type { TableEditing } from "@/ui/tableEditor";
 
@@ -11,7 +14,7 @@ defineProps<{
   title: string;
   /** What the button says that begins a new entry. */
   add: string;
-  columns: (string | { label: string; right: boolean })[];
+  list: List<Row>;
   /** The name of the form, and what stands above it. */
   form: string;
   formTitle: string;
@@ -32,23 +35,19 @@ defineProps<{
     </h1>
     <span v-if="$slots.about" class="quiet"><slot name="about" /></span>
     <span class="spring" />
+    <ListExport :name="title" :list="list" />
     <button type="button" class="button" @click="table.edit()">{{ add }}</button>
   </div>
   <TroubleNote :problem="problem" :retry="retry" />
   <table class="ledger">
-    <thead>
-      <tr>
-        <template v-for="(c, i) in columns" :key="i">
-          <th v-if="typeof c === 'string'">{{ c }}</th>
-          <th v-else :class="{ right: c.right }">{{ c.label }}</th>
-        </template>
-      </tr>
-    </thead>
+    <ListHead :list="list" />
     <tbody>
       <slot name="rows" />
     </tbody>
   </table>
-  <p v-if="empty && !problem" class="empty">{{ empty }}</p>
+  <p v-if="empty && !problem && !table.draft" class="empty">
+    {{ empty }} <button type="button" class="plain" @click="table.edit()">{{ add }}</button>
+  </p>
   <form v-if="table.draft" class="edit" :aria-label="form" @submit.prevent="table.save()">
     <h2>{{ formTitle }}</h2>
     <TroubleNote v-bind="table.trouble" />

@@ -1,35 +1,41 @@
 <script setup lang="ts">
 import { RouterLink } from "vue-router";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
+import { useList } from "@/ui/list";
 import type { Schemas } from "@/api/client";
 import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
-defineProps<{
+const props = defineProps<{
   balances: Schemas["Balance"][];
   /** The kind of record that the balances are by. */
   kind: string;
 }>();
 const catalog = useCatalog();
+const list = useList<Schemas["Balance"]>(
+  () => props.balances,
+  () => [
+    { label: "Company", value: (b) => catalog.companyName(b.company) },
+    { label: catalog.entry(props.kind)?.kind.label ?? "", value: (b) => `${b.key} ${b.title}` },
+    { label: "Debit", right: true, value: (b) => ({ exact: b.debit.value }) },
+    { label: "Credit", right: true, value: (b) => ({ exact: b.credit.value }) },
+    { label: "Balance", right: true, value: (b) => ({ exact: b.balance.value }) },
+    { label: "Currency", value: (b) => b.currency },
+    { label: "Entries", right: true, value: (b) => b.entries },
+  ],
+);
 </script>
 
 <template>
   <p v-if="!balances.length" class="empty">
     Nothing was posted to one of the {{ inSentence(catalog.entry(kind)?.kind.plural) }} yet.
   </p>
-  <table v-else class="ledger">
-    <thead>
-      <tr>
-        <th>Company</th>
-        <th>{{ catalog.entry(kind)?.kind.label }}</th>
-        <th class="right">Debit</th>
-        <th class="right">Credit</th>
-        <th class="right">Balance</th>
-        <th>Currency</th>
-        <th class="right">Entries</th>
-      </tr>
-    </thead>
+  <ListExport v-if="balances.length" class="out" name="Balances" :list="list" />
+  <table v-if="balances.length" class="ledger">
+    <ListHead :list="list" />
     <tbody>
-      <tr v-for="b in balances" :key="b.company + b.key + b.currency">
+      <tr v-for="b in list.rows" :key="b.company + b.key + b.currency">
         <td class="nowrap">{{ catalog.companyName(b.company) }}</td>
         <td>
           <RouterLink :to="`/records/${kind}/${b.key}`">{{ b.key }}</RouterLink> {{ b.title }}

@@ -1,33 +1,41 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
+import MoreRows from "@/ui/MoreRows.vue";
+import { useList } from "@/ui/list";
+import type { Pages } from "@/queries/client";
 import type { LedgerName, Schemas } from "@/api/client";
 
 const props = defineProps<{
   entries: Schemas["JournalEntry"][];
   ledger: LedgerName;
   withoutPosting?: boolean;
+  /** Where further entries come from. */
+  pages?: Pages<Schemas["JournalEntry"]>;
 }>();
-const most = ref(300);
-const shown = computed(() => props.entries.slice(0, most.value));
+const list = useList<Schemas["JournalEntry"]>(
+  () => props.entries,
+  () => [
+    { label: "Posting", value: (e) => e.posting, fileOnly: props.withoutPosting },
+    { label: "Day", value: (e) => e.day, fileOnly: props.withoutPosting },
+    { label: "Account", value: (e) => `${e.account} ${e.accountTitle}` },
+    { label: "Partner", value: (e) => `${e.partner ?? ""} ${e.partnerTitle ?? ""}`.trim(), fileOnly: true },
+    { label: "Text", value: (e) => e.text },
+    { label: "Debit", right: true, value: (e) => ({ exact: e.debit.value }) },
+    { label: "Credit", right: true, value: (e) => ({ exact: e.credit.value }) },
+    { label: "Currency", value: (e) => e.currency },
+  ],
+);
 </script>
 
 <template>
   <p v-if="!entries.length" class="empty">No journal entries. Only accounting documents make them.</p>
-  <table v-else class="ledger">
-    <thead>
-      <tr>
-        <th v-if="!withoutPosting">Posting</th>
-        <th v-if="!withoutPosting">Day</th>
-        <th>Account</th>
-        <th>Text</th>
-        <th class="right">Debit</th>
-        <th class="right">Credit</th>
-        <th>Currency</th>
-      </tr>
-    </thead>
+  <ListExport v-if="entries.length && !withoutPosting" class="out" name="Journal" :list="list" />
+  <table v-if="entries.length" class="ledger">
+    <ListHead :list="list" />
     <tbody>
-      <tr v-for="e in shown" :key="e.posting + e.line">
+      <tr v-for="e in list.rows" :key="e.posting + e.line">
         <td v-if="!withoutPosting" class="nowrap">
           <RouterLink :to="`/ledger/${e.posting}?ledger=${ledger}&view=journal`">{{ e.posting }}</RouterLink>
         </td>
@@ -43,7 +51,5 @@ const shown = computed(() => props.entries.slice(0, most.value));
       </tr>
     </tbody>
   </table>
-  <button v-if="entries.length > shown.length" type="button" class="plain" @click="most += 300">
-    Show more of the {{ entries.length }}
-  </button>
+  <MoreRows v-if="pages" :pages="pages" what="entries" />
 </template>

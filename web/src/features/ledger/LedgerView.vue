@@ -1,12 +1,17 @@
 <script setup lang="ts">
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
+import { useList } from "@/ui/list";
+import { refDebounced } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
-import { api, type LedgerName } from "@/api/client";
+import { api, type LedgerName, type PostingSummary } from "@/api/client";
 import BalanceTable from "@/features/ledger/BalanceTable.vue";
 import JournalTable from "@/features/ledger/JournalTable.vue";
 import PostingPane from "@/features/ledger/PostingPane.vue";
+import MoreRows from "@/ui/MoreRows.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
-import { change, useAsked } from "@/queries/client";
+import { change, useAsked, usePages } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
 import { format, inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
@@ -50,22 +55,31 @@ const summary = useAsked(
   () => ["ledger", ledger.value, "summary"],
   (signal) => api.GET("/ledgers/{ledger}", { params: path(), signal }),
 );
-const postings = useAsked(
-  () => (view.value === "postings" ? ["ledger", ledger.value, "postings"] : undefined),
-  (signal) => api.GET("/postings", { params: { query: { ledger: ledger.value } }, signal }),
+const words = refDebounced(search, 150);
+const postings = usePages(
+  () => (view.value === "postings" ? ["ledger", ledger.value, "postings", words.value] : undefined),
+  (after, signal) => {
+    const query = { ledger: ledger.value, after: after || undefined, search: words.value || undefined };
+    return api.GET("/postings", { params: { query }, signal });
+  },
+  (page) => page.postings,
 );
-const entries = useAsked(
+const entries = usePages(
   () => (view.value === "journal" ? ["ledger", ledger.value, "journal", { ...format }] : undefined),
-  (signal) => api.GET("/ledgers/{ledger}/journal", { params: { ...path(), query: { format } }, signal }),
+  (after, signal) => {
+    const query = { format, after: after || undefined };
+    return api.GET("/ledgers/{ledger}/journal", { params: { ...path(), query }, signal });
+  },
+  (page) => page.entries,
 );
 const by = computed(() => (view.value === "postings" || view.value === "journal" ? undefined : view.value));
-const balances = useAsked(
+const balances = usePages(
   () => (by.value ? ["ledger", ledger.value, "balances", by.value, { ...format }] : undefined),
-  (signal) =>
-    api.GET("/ledgers/{ledger}/balances", {
-      params: { ...path(), query: { by: by.value!, format } },
-      signal,
-    }),
+  (after, signal) => {
+    const query = { by: by.value!, format, after: after || undefined };
+    return api.GET("/ledgers/{ledger}/balances", { params: { ...path(), query }, signal });
+  },
+  (page) => page.balances,
 );
 const number = computed(() => String(route.params.number ?? ""));
 const posting = useAsked(
@@ -93,16 +107,15 @@ async function empty() {
   });
 }
 
-const words = computed(() => search.value.toLowerCase().split(/\s+/).filter(Boolean));
-const found = computed(() =>
-  (postings.data ?? []).filter((p) =>
-    words.value.every((w) =>
-      `${p.number} ${p.title} ${p.company} ${p.record ?? ""}`.toLowerCase().includes(w),
-    ),
-  ),
+const list = useList<PostingSummary>(
+  () => postings.data ?? [],
+  () => [
+    { label: "Number", value: (p) => p.number },
+    { label: "Name", value: (p) => p.title },
+    { label: "Where", value: (p) => `${catalog.typeName(p.type, p.kind)} · ${p.company}` },
+    { label: "Posted", value: (p) => p.postedAt, head: "when" },
+  ],
 );
-const shown = computed(() => found.value.slice(0, most.value));
-const most = ref(300);
 </script>
 
 <template>
@@ -157,6 +170,7 @@ const most = ref(300);
           </template>
           <button v-else type="button" class="plain" @click="emptying = true">Remove my postings</button>
         </template>
+        <ListExport v-if="view === 'postings' && !emptying" name="Postings" :list="list" />
         <input
           v-if="view === 'postings' && !emptying"
           v-model="search"
@@ -169,7 +183,10 @@ const most = ref(300);
       <TroubleNote v-bind="tried.trouble" />
       <TroubleNote v-for="(a, i) in asked" :key="i" :problem="a.problem" :retry="a.reload" />
       <template v-if="view === 'postings'">
-        <p v-if="postings.data && !postings.data.length" class="empty">
+        <p v-if="postings.data && !postings.data.length && words" class="empty">
+          No posting matches “{{ words }}”.
+        </p>
+        <p v-else-if="postings.data && !postings.data.length" class="empty">
           <template v-if="ledger === 'practice'">
             Nothing is posted yet. Type a test document into <RouterLink to="/plan">the plan</RouterLink> and
             post it; it gets a number here and leaves no trace anywhere else.
@@ -184,17 +201,10 @@ const most = ref(300);
           </template>
         </p>
         <table v-else class="ledger">
-          <thead>
-            <tr>
-              <th>Number</th>
-              <th>Name</th>
-              <th>Where</th>
-              <th class="when">Posted</th>
-            </tr>
-          </thead>
+          <ListHead :list="list" />
           <tbody>
             <tr
-              v-for="p in shown"
+              v-for="p in list.rows"
               :key="p.number"
               :class="{ open: p.number === posting.data?.summary.number }"
             >
@@ -215,12 +225,16 @@ const most = ref(300);
             </tr>
           </tbody>
         </table>
-        <button v-if="found.length > shown.length" type="button" class="plain" @click="most += 300">
-          Show more of the {{ found.length }}
-        </button>
+        <MoreRows :pages="postings" what="postings" />
       </template>
-      <JournalTable v-else-if="view === 'journal'" :entries="entries.data ?? []" :ledger="ledger" />
+      <JournalTable
+        v-else-if="view === 'journal'"
+        :entries="entries.data ?? []"
+        :ledger="ledger"
+        :pages="entries"
+      />
       <BalanceTable v-else :balances="balances.data ?? []" :kind="balanced.get(view) ?? view" />
+      <MoreRows v-if="by" :pages="balances" what="balances" order="first" />
     </section>
     <PostingPane v-if="posting.data" :posting="posting.data" :ledger="ledger" />
   </div>
@@ -235,7 +249,11 @@ const most = ref(300);
   flex: 1;
   min-width: 420px;
   overflow: auto;
-  padding: 16px 20px;
+  padding: 0 20px 16px;
+}
+/* The heads of tables stay at the top: no row shows above them. */
+.list > .page-head {
+  padding-top: 16px;
 }
 .views {
   display: flex;
@@ -258,7 +276,7 @@ const most = ref(300);
 .search {
   width: 170px;
 }
-.beside .when,
+.beside :deep(.when),
 .beside .search {
   display: none;
 }

@@ -51,6 +51,10 @@ async function again() {
       </RouterLink>
       <button type="button" class="button" @click="again">Test it again on the plan</button>
     </div>
+    <p v-if="posting.told === 'values'" class="notice">
+      How the rules came to these values can no longer be computed: a value, a field or the program has
+      changed since. The values are those that were posted.
+    </p>
     <p class="quiet about">
       {{ catalog.typeName(posting.summary.type, kind) }} in
       {{ catalog.companyName(posting.summary.company) }}, on {{ dayInWords(posting.summary.day) }}. Posted

@@ -14,18 +14,18 @@ const catalog = useCatalog();
 const plan = usePlan();
 const records = ref<LinkOption[]>([]);
 const opened = ref(false);
+const wanted = ref("");
 const proofs = useAsked(
   () => (opened.value ? ["proofs", plan.scope.kind] : undefined),
   (signal) => api.GET("/proofs", { params: { query: { kind: plan.scope.kind } }, signal }),
 );
 const postings = useAsked(
-  () => (opened.value ? ["ledger", "practice", "postings"] : undefined),
-  (signal) => api.GET("/postings", { signal }),
+  () => (opened.value ? ["ledger", "practice", "postings", "found", wanted.value] : undefined),
+  (signal) => api.GET("/postings", { params: { query: { search: wanted.value || undefined } }, signal }),
 );
 
-const wanted = ref("");
 const newest = newestOnly();
-/** Records are found on the server, proofs and postings among those that are here; opening the list looks for all. */
+/** Records and postings are found on the server, proofs among those that are here; opening the list looks for all. */
 async function search(words: string) {
   opened.value = true;
   wanted.value = words.toLowerCase();
@@ -48,7 +48,7 @@ const options = computed<Choices>(() => {
     ),
     ...group(
       "As posted",
-      (postings.data ?? [])
+      (postings.data?.postings ?? [])
         .filter((p) => p.kind === plan.scope.kind && fits(`${p.number} ${p.title}`))
         .map((p) => ({ value: `posting:${p.number}`, label: `${p.number} ${p.title}` })),
     ),

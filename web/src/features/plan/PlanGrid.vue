@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useElementSize, useStorage } from "@vueuse/core";
-import { computed, nextTick, reactive, ref, watch } from "vue";
+import { computed, nextTick, reactive, ref, watch, provide } from "vue";
 import type { Family, Field, Message, PlanField, PlanRule } from "@/api/client";
 import AfterPosting from "@/features/plan/AfterPosting.vue";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
@@ -11,6 +11,7 @@ import PlanRow from "@/features/plan/PlanRow.vue";
 import { shareWidth } from "@/features/plan/planColumns";
 import { families } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
+import { foundMarks, useFoundMarks } from "@/queries/findings";
 import { usePlan } from "@/queries/plan";
 
 const props = defineProps<{
@@ -23,6 +24,10 @@ const props = defineProps<{
 }>();
 const catalog = useCatalog();
 const plan = usePlan();
+provide(
+  foundMarks,
+  useFoundMarks(() => plan.scope.kind || undefined),
+);
 const grid = ref<HTMLElement>();
 
 /** What follows after posting belongs to no field of the document, and stands below them. */

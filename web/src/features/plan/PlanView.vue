@@ -3,9 +3,10 @@ import SelectBox from "@/ui/SelectBox.vue";
 import { useEventListener } from "@vueuse/core";
 import { computed, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, ask, type Family } from "@/api/client";
+import { api, ask } from "@/api/client";
 import ComparePicker from "@/features/plan/ComparePicker.vue";
 import CopyPane from "@/features/plan/CopyPane.vue";
+import FoundHere from "@/features/plan/FoundHere.vue";
 import DocumentPicker from "@/features/plan/DocumentPicker.vue";
 import NoTypes from "@/ui/NoTypes.vue";
 import PlanGrid from "@/features/plan/PlanGrid.vue";
@@ -47,7 +48,9 @@ watch(
     if (show.value === "differ") show.value = "all";
   },
 );
+/** The rule that an address asked for, and how many did: each opens the pane anew. */
 const wantedRule = ref<number>();
+const asked = ref(0);
 
 function query(name: string): string {
   const value = route.query[name];
@@ -80,6 +83,7 @@ async function follow() {
         family: view.body.family,
       };
       wantedRule.value = rule;
+      asked.value++;
     }
   } else if (query("field")) {
     const family = query("family") || "default";
@@ -113,7 +117,7 @@ watch(
 );
 
 const paneKey = computed(() =>
-  plan.selected ? `${plan.scope.kind}/${plan.selected.field}/${plan.selected.family}` : "",
+  plan.selected ? `${plan.scope.kind}/${plan.selected.field}/${plan.selected.family}/${asked.value}` : "",
 );
 
 /** The cursor goes back to the cell that the rule was opened from. */
@@ -203,17 +207,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
         {{ comparison.differences.size === 1 ? "field differs" : "fields differ" }}</span
       >
     </ComparePicker>
-    <ul v-if="plan.plan?.findings.length" class="findings" aria-label="Findings">
-      <li v-for="(f, i) in plan.plan.findings" :key="i">
-        <button
-          type="button"
-          class="plain"
-          @click="plan.selected = { field: f.field, family: f.family as Family }"
-        >
-          {{ f.message }}
-        </button>
-      </li>
-    </ul>
+    <FoundHere />
     <NoTypes
       v-if="plan.scope.company && !plan.scope.type"
       class="middle"
@@ -274,13 +268,6 @@ useEventListener("keydown", (event: KeyboardEvent) => {
 }
 .wrong {
   color: var(--refused);
-}
-.findings {
-  margin: 0;
-  padding: 4px 20px;
-  list-style: none;
-  color: var(--default);
-  background: var(--default-wash);
 }
 .loop {
   margin: 0;

@@ -1,10 +1,12 @@
 <script setup lang="ts">
-import { computed } from "vue";
+import { computed, inject } from "vue";
 import type { Act, Family, FieldOutcome, Message, PlanRule } from "@/api/client";
 import { givesValue } from "@/ui/families";
 import type { Room } from "@/features/plan/planColumns";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
+import FoundMark from "@/ui/FoundMark.vue";
 import SeverityMark from "@/ui/SeverityMark.vue";
+import { foundMarks } from "@/queries/findings";
 
 const props = defineProps<{
   family: Family;
@@ -15,6 +17,10 @@ const props = defineProps<{
   /** How far the text may run. */
   room: Room;
 }>();
+
+const marks = inject(foundMarks, undefined);
+/** What is found about the rules here. */
+const found = computed(() => props.rules.flatMap((r) => marks?.value.get(r.id) ?? []));
 
 const acts = computed<Act[]>(() => (props.outcome?.acts ?? []).filter((a) => a.family === props.family));
 const acted = computed(() => acts.value.find((a) => a.did === "acted"));
@@ -78,6 +84,14 @@ const phrase = computed(() => {
     >
     <span v-if="first?.occasions" class="more" :title="first.occasions">◔</span>
     <span v-if="rules.length > 1" class="more">+{{ rules.length - 1 }}</span>
+    <span
+      v-if="found.length"
+      class="more found"
+      role="img"
+      :aria-label="`Finding: ${found.join('. ')}`"
+      :title="found.join('\n')"
+      ><FoundMark
+    /></span>
   </span>
 </template>
 

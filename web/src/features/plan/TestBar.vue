@@ -233,9 +233,6 @@ async function keep() {
 .expected {
   flex: 0 0 170px;
 }
-.as input[type="checkbox"] {
-  width: auto;
-}
 .naming {
   flex: 1;
   display: flex;

@@ -8,7 +8,7 @@ import type { Confirmation } from "@/api/client";
  */
 const props = defineProps<{ state: Confirmation["state"]; words?: boolean }>();
 const upper = computed(() => ["proved to act", "proved both ways"].includes(props.state));
-const lower = computed(() => ["proved to keep still", "proved both ways"].includes(props.state));
+const lower = computed(() => ["proved not to act", "proved both ways"].includes(props.state));
 const kind = computed(() =>
   props.state === "failing" ? "failing" : props.state === "proved both ways" ? "both" : "open",
 );

@@ -1,4 +1,7 @@
 <script setup lang="ts">
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
+import { useList } from "@/ui/list";
 import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, type Confirmation, type Family } from "@/api/client";
@@ -50,13 +53,13 @@ const order: Confirmation["state"][] = [
   "failing",
   "out of date",
   "not proved",
-  "proved to keep still",
+  "proved not to act",
   "proved to act",
   "proved both ways",
 ];
 const strength = (r: Confirmation) =>
   r.strength?.mutants ? Math.floor((100 * r.strength.noticed) / r.strength.mutants) : 100;
-const shown = computed(() =>
+const neediest = computed(() =>
   (company.value ? at(company.value, type.value) : (rules.value ?? []))
     .slice()
     .sort(
@@ -74,6 +77,16 @@ function next(r: Confirmation): string {
   const unnoticed = r.strength?.unnoticed.find((u) => !aside.has(u));
   return unnoticed ? `notice if ${unnoticed}` : "";
 }
+const list = useList<Confirmation>(
+  () => neediest.value,
+  () => [
+    { label: "Coverage", value: (r) => r.state },
+    { label: "Rule", value: (r) => r.sentence },
+    { label: "Shown", right: true, value: (r) => r.reached },
+    { label: "Strength", right: true, value: (r) => (r.strength?.mutants ? strength(r) : undefined) },
+    { label: "Next", value: next },
+  ],
+);
 const totals = computed(() => {
   const all = rules.value ?? [];
   const mutants = all.reduce((sum, r) => sum + (r.strength?.mutants ?? 0), 0);
@@ -139,18 +152,11 @@ const totals = computed(() => {
         >
         · <RouterLink :to="{ path: '/proofs', query: { company, type } }">its proofs</RouterLink>
       </p>
+      <ListExport name="Coverage" :list="list" />
       <table class="ledger">
-        <thead>
-          <tr>
-            <th>Coverage</th>
-            <th>Rule</th>
-            <th class="right">Shown</th>
-            <th class="right">Strength</th>
-            <th>Next</th>
-          </tr>
-        </thead>
+        <ListHead :list="list" />
         <tbody>
-          <tr v-for="r in shown" :key="r.rule" :data-rule="r.rule">
+          <tr v-for="r in list.rows" :key="r.rule" :data-rule="r.rule">
             <td class="state"><ConfirmMark :state="r.state" words /></td>
             <td class="rule" :class="`family-${r.family}`">
               <FamilyGlyph :family="r.family as Family" />

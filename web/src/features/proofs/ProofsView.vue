@@ -1,6 +1,9 @@
 <script setup lang="ts">
 import { computed, nextTick, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
+import { useList } from "@/ui/list";
 import { api, type Proof } from "@/api/client";
 import { change, useAsked } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
@@ -56,10 +59,15 @@ async function begin() {
   await nextTick();
   if (asked) document.querySelector(`[data-proof="${asked}"]`)?.scrollIntoView({ block: "center" });
 }
-onMounted(begin);
+onMounted(() => {
+  // A link to a proof says of which records it is.
+  const asked = String(route.query.kind ?? "");
+  if (catalog.entry(asked)) catalog.chosen = asked;
+  return begin();
+});
 watch(kind, begin);
 
-const shown = computed(() =>
+const found = computed(() =>
   (proofs.data ?? [])
     .filter((p) => !rule.value || p.rules.includes(rule.value))
     .filter((p) => !where.value.company || p.given.company === where.value.company)
@@ -70,6 +78,22 @@ const shown = computed(() =>
       (a, b) => Number(runs.results.get(a.id)?.held ?? true) - Number(runs.results.get(b.id)?.held ?? true),
     ),
 );
+
+const resultOf = (p: Proof) => {
+  const result = runs.results.get(p.id);
+  return !result ? "not run" : result.held ? "passes" : "fails";
+};
+const list = useList<Proof>(
+  () => found.value,
+  () => [
+    { label: "Result", value: resultOf, head: "state" },
+    { label: "Proof", value: (p) => p.name },
+    { label: "Where", value: (p) => `${catalog.typeName(p.given.type)} · ${p.given.company}` },
+    { label: "Proves", value: (p) => p.rules.map((r) => `rule ${r}`).join(", ") },
+    { label: "Number", value: (p) => p.id, fileOnly: true },
+  ],
+);
+const shown = computed(() => list.rows);
 
 function show(what: string) {
   void router.replace({ query: { ...route.query, show: what || undefined } });
@@ -163,7 +187,8 @@ const what = {
   <div class="page">
     <ProofsHead>
       <span v-if="runs.results.size || runs.running || runs.stopped" class="summary" role="status">
-        <b class="held">{{ runs.held }} hold</b>,
+        <b class="held">{{ runs.held }} {{ runs.held === 1 ? "passes" : "pass" }}</b
+        >,
         <b :class="runs.failed ? 'failed' : ''"
           >{{ runs.failed }} {{ runs.failed === 1 ? "fails" : "fail" }}</b
         >
@@ -183,6 +208,7 @@ const what = {
       <button type="button" class="plain" @click="show(failedOnly ? '' : 'failed')">
         {{ failedOnly ? "Show all" : "Show failures only" }}
       </button>
+      <ListExport name="Proofs" :list="list" />
       <button v-if="runs.running" type="button" class="button" @click="runs.stop">Stop</button>
       <button v-else type="button" class="button first" @click="runAll">Run all proofs</button>
     </ProofsHead>
@@ -209,20 +235,13 @@ const what = {
       </template>
     </p>
     <table v-else class="ledger">
-      <thead>
-        <tr>
-          <th class="state">Result</th>
-          <th>Proof</th>
-          <th>Where</th>
-          <th>Proves</th>
-        </tr>
-      </thead>
+      <ListHead :list="list" />
       <tbody v-for="p in shown" :key="p.id" :data-proof="p.id">
         <tr class="line-of" @click="toggle(p)">
           <td class="state">
             <span v-if="!runs.results.get(p.id)" class="quiet">not run</span>
             <span v-else-if="runs.results.get(p.id)?.held" class="held"
-              ><span class="sign" aria-hidden="true">✓</span> holds</span
+              ><span class="sign" aria-hidden="true">✓</span> passes</span
             >
             <span v-else class="failed"><span class="sign" aria-hidden="true">✕</span> fails</span>
           </td>

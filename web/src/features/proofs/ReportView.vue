@@ -104,7 +104,7 @@ function print() {
         </p>
         <ul>
           <li v-for="p in r.proofs" :key="p.id" :class="{ failed: !p.held }">
-            {{ p.held ? "✓ holds" : "✕ fails" }}: {{ p.name }}
+            {{ p.held ? "✓ passes" : "✕ fails" }}: {{ p.name }}
             <template v-if="p.why">({{ p.why }})</template>
             <em v-if="p.unread">not read yet</em>
           </li>

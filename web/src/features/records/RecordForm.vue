@@ -141,6 +141,7 @@ defineExpose({ point, begin, nextStop, assist });
           :key="f.field.key"
           class="field"
           :data-address="f.field.key"
+          :tabindex="readonly ? 0 : undefined"
           :style="{ gridColumn: `span ${f.width}` }"
           @focusin="here = f.field.key"
           @focusout="leaves"

@@ -20,13 +20,15 @@ const props = defineProps<{
 const catalog = useCatalog();
 const router = useRouter();
 const all = useFollowOns();
-const maps = computed(() => (all.data ?? []).filter((m) => m.from === props.kind));
+const maps = computed(() => (all.data ?? []).filter((m) => props.record?.next?.includes(m.id!)));
 /** The type of the new record, by map, where the map leaves it to the person. */
 const types = reactive<Record<number, string>>({});
 
 function typeOf(map: FollowOn): string {
   return map.type || types[map.id ?? 0] || (catalog.typesIn(props.company, map.to)[0]?.key ?? "");
 }
+/** What follows by the map's kind already: it is seen before another is made. */
+const followers = (map: FollowOn) => (props.record?.followers ?? []).filter((u) => u.what === map.to);
 function follow(map: FollowOn) {
   const query = { follow: String(map.id), from: props.record?.number ?? "", type: typeOf(map) };
   void router.push({ path: `/records/${map.to}/new`, query });
@@ -59,7 +61,16 @@ function named(use: Use): string {
   <template v-if="record && record.state !== 'reversed' && maps.length">
     <h2>Create next</h2>
     <p v-for="m in maps" :key="m.id" class="follow">
-      <button type="button" class="button" :disabled="unsaved" @click="follow(m)">{{ m.name }}</button>
+      <span v-if="followers(m).length" class="already quiet">
+        Already made:
+        <template v-for="(u, i) in followers(m)" :key="u.key"
+          ><template v-if="i">, </template
+          ><RouterLink :to="`/records/${u.what}/${u.key}`">{{ u.key }}</RouterLink></template
+        >
+      </span>
+      <button type="button" class="button" :disabled="unsaved" @click="follow(m)">
+        {{ followers(m).length ? `${m.name}, once more` : m.name }}
+      </button>
       <SelectBox
         v-if="!m.type"
         :model-value="typeOf(m)"
@@ -83,6 +94,14 @@ p {
   display: flex;
   gap: 6px;
   flex-wrap: wrap;
+}
+.follow .button {
+  white-space: normal;
+  text-align: left;
+  line-height: 1.25;
+}
+.already {
+  width: 100%;
 }
 .follow :deep(.el-select) {
   width: 112px;

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useEventListener } from "@vueuse/core";
-import { ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import MergePane from "@/features/records/MergePane.vue";
 import MessageList from "@/ui/MessageList.vue";
@@ -12,13 +12,59 @@ import RecordRelations from "@/features/records/RecordRelations.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import StateMark from "@/features/records/StateMark.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import WhyValue from "@/features/records/WhyValue.vue";
+import { parseAddress } from "@/api/address";
+import { api } from "@/api/client";
 import { useOpenRecord } from "@/features/records/openRecord";
-import { inSentence } from "@/queries/format";
+import { useAsked } from "@/queries/client";
+import { format, inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
 const form = ref<InstanceType<typeof RecordForm>>();
 const open = useOpenRecord(form);
+
+function stand(event: Event) {
+  const cell = (event.target as HTMLElement).closest<HTMLElement>("[data-address]");
+  if (cell?.dataset.address) open.standing = cell.dataset.address;
+}
+watch(
+  () => `${open.kind}/${open.number}`,
+  () => (open.standing = ""),
+);
+const why = computed(() => {
+  const outcome = open.trial.fields.value.get(open.standing);
+  const { key } = parseAddress(open.standing);
+  const field = open.entry?.kind.fields.find((f) => f.key === key);
+  if (!outcome || !field) return undefined;
+  const placed = open.layout?.layout.sections.flatMap((s) => s.fields).find((f) => f.key === key);
+  return { outcome, label: placed?.label || field.label };
+});
+
+/** What rules did when the record was saved, asked for where somebody stands on a value of then. */
+const told = useAsked(
+  () => {
+    const r = open.record;
+    return r && !open.readonly && why.value?.outcome.made === "stored"
+      ? ["record", r.kind, r.number, "told", r.version, open.standing, { ...format }]
+      : undefined;
+  },
+  (signal) => {
+    const { kind, number, version } = open.record!;
+    const params = { path: { kind, number, version }, query: { format, field: open.standing } };
+    return api.GET("/records/{kind}/{number}/versions/{version}/outcome", { params, signal });
+  },
+  { lasting: true },
+);
+const saved = computed(() => {
+  if (told.data?.told !== "again") return undefined;
+  const { key, line } = parseAddress(open.standing);
+  const { fields, lines } = told.data.outcome;
+  const among = line ? lines.find((l) => l.number === line)?.fields : fields;
+  const then = among?.find((f) => f.key === key);
+  // What somebody types meanwhile is not the value of then.
+  return then?.final.value === why.value?.outcome.final.value ? then : undefined;
+});
 
 useEventListener(
   window,
@@ -81,7 +127,7 @@ useEventListener(
       </template>
     </div>
     <div class="middle">
-      <div class="sheet">
+      <div class="sheet" @focusin="stand" @click="stand">
         <NoTypes
           v-if="open.isNew && open.scope.company && !open.scope.type"
           :kind="open.kind"
@@ -111,6 +157,13 @@ useEventListener(
         </p>
       </div>
       <aside>
+        <WhyValue
+          v-if="why"
+          :label="why.label"
+          :outcome="why.outcome"
+          :saved="saved"
+          :readonly="open.readonly"
+        />
         <TroubleNote v-if="!open.deleted" :problem="open.problem" />
         <TroubleNote v-bind="open.trouble" />
         <p v-if="open.record?.late" class="quiet">
@@ -120,6 +173,7 @@ useEventListener(
         <template v-if="open.messages.length">
           <h2>{{ open.verdict === "refused" ? "Not yet right" : "To note" }}</h2>
           <MessageList
+            keyed
             :messages="open.messages"
             :kind="open.kind"
             :reasons="open.trial.reasons.value"

@@ -7,7 +7,7 @@ import ListFilters from "@/features/records/ListFilters.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import StateMark from "@/features/records/StateMark.vue";
 import { useListing } from "@/features/records/listing";
-import { inSentence } from "@/queries/format";
+import { count, inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { usePlan } from "@/queries/plan";
@@ -147,7 +147,8 @@ const newLink = computed(() => {
         />
       </h1>
       <span class="quiet count" role="status"
-        >{{ list.total }} of {{ list.all }}<template v-if="list.loading"> …</template></span
+        >{{ list.more ? "more than " : "" }}{{ count(list.total) }} of {{ count(list.all)
+        }}<template v-if="list.loading"> …</template></span
       >
       <span class="spring" />
       <input

@@ -96,7 +96,7 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     pages.value.forEach((p, i) =>
       p.data?.rows.forEach((row, at) => rows.set(inSight.value[i]! * pageSize + at, row)),
     );
-    return { table: table.value, total: first.total, all: first.all, rows };
+    return { table: table.value, total: first.total, more: first.more, all: first.all, rows };
   });
   /** Rows of one table can be shown in place of each other: they are of one kind, in the same columns. */
   const table = computed(() => JSON.stringify([kind(), columns.value]));
@@ -130,6 +130,7 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     columns,
     change,
     total: computed(() => known.value?.total ?? 0),
+    more: computed(() => known.value?.more ?? false),
     all: computed(() => known.value?.all ?? 0),
     rows: computed(() => known.value?.rows ?? new Map<number, RecordRow>()),
     problem: computed(() => pages.value.find((p) => p.error)?.error?.message ?? exporting.trouble.problem),

@@ -1,4 +1,4 @@
-import { useEventListener } from "@vueuse/core";
+import { useEventListener, watchDebounced } from "@vueuse/core";
 import { computed, markRaw, onBeforeUnmount, reactive, ref, watch, type Ref } from "vue";
 import { onBeforeRouteLeave, onBeforeRouteUpdate, useRoute, useRouter } from "vue-router";
 import {
@@ -43,11 +43,23 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
 
   const scope = reactive<Scope>({ kind: "", company: "", type: "", day: "" });
   const moment = ref<Moment>("saving");
+  /** The address of the field that somebody stands on, or stood on last. */
+  const standing = ref("");
   const trial = useTrial(
     scope,
     () => moment.value,
     () => undefined,
     true,
+    () => (standing.value ? [standing.value] : []),
+  );
+  // What decided is told of the field that somebody stays on; who only passes asks for nothing.
+  watchDebounced(
+    standing,
+    (address) => {
+      const told = trial.fields.value.get(address)?.acts.some((a) => a.facts.length);
+      if (address && !told && !readonly.value) void trial.tryDocument();
+    },
+    { debounce: 250 },
   );
   const { problem } = trial;
   const layout = ref<LayoutView>();
@@ -364,6 +376,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     isNew,
     entry,
     scope,
+    standing,
     trial: markRaw(trial),
     /** Why the document cannot be tried, saved or posted. */
     problem,

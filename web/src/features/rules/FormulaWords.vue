@@ -36,7 +36,8 @@ const all = computed<Entry[]>(() => [
 ]);
 /** What people look for by other words: the document before is also the last one. */
 function otherWords(e: Entry): string {
-  return e.title.startsWith("previous") ? "last document previous document" : "";
+  if (e.title.startsWith("previous")) return "last document previous document";
+  return e.title.includes(".lines.") ? "line list price list row" : "";
 }
 const groups = computed(() => [...new Set(all.value.map((e) => e.group))]);
 const group = ref("");

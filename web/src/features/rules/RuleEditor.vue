@@ -56,6 +56,7 @@ const read = computed(() => {
     isConstant: value ? !!view.isConstant : false,
     fieldValue: value ? view.fieldValue : undefined,
     lookUp: value ? view.lookUp : undefined,
+    lineOf: value ? view.lineOf : undefined,
   };
 });
 function textOf(part: string): string {

@@ -1,8 +1,11 @@
 <script setup lang="ts">
-import { computed, onUnmounted, ref, shallowRef, triggerRef, watch } from "vue";
+import { onUnmounted, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
-import type { RuleChange, Schemas } from "@/api/client";
-import { readLines } from "@/api/lines";
+import type { RuleChange } from "@/api/client";
+import RunCounts from "@/features/rules/RunCounts.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
+import { useAttempt } from "@/queries/attempt";
+import { startRun, stopRun, useHits, useRun, works } from "@/queries/runs";
 
 /** What a rule would do to the records that exist already: in numbers first, then one by one. */
 const props = defineProps<{
@@ -12,32 +15,28 @@ const props = defineProps<{
   /** The rule as it is being changed; none: as it is kept. */
   change?: RuleChange;
 }>();
-const counts = ref<Schemas["Impact"]>();
-const hits = shallowRef<Schemas["ImpactHit"][]>([]);
-const problem = ref("");
+const tried = useAttempt();
 const asked = ref(props.open);
-let stopper: AbortController | undefined;
+const id = ref<number>();
+const run = useRun(() => id.value);
+/** As many as can be read here; the run has all. */
+const most = 50;
+const hits = useHits(() => run.data, most);
 
+let mine = 0;
 async function load() {
-  stopper?.abort();
-  const mine = (stopper = new AbortController());
-  counts.value = undefined;
-  hits.value = [];
-  try {
-    await readLines(
-      `/rules/${props.rule}/impact`,
-      { method: props.change ? "POST" : "GET", body: props.change, signal: mine.signal },
-      (said) => {
-        if (mine !== stopper) return;
-        if ("looked" in (said as object)) counts.value = said as Schemas["Impact"];
-        else hits.value.push(said as Schemas["ImpactHit"]);
-      },
-      () => triggerRef(hits),
-    );
-    problem.value = "";
-  } catch (error) {
-    if (!mine.signal.aborted) problem.value = (error as Error).message;
-  }
+  leave();
+  const turn = ++mine;
+  id.value = undefined;
+  await tried.attempt(async () => {
+    const begun = await startRun({ rule: props.rule, change: props.change });
+    if (turn === mine) id.value = begun.id;
+    else void stopRun(begun.id);
+  });
+}
+/** Nobody looks at it any more: what works without need is stopped, and stays among the runs. */
+function leave() {
+  if (id.value && works(run.data)) void stopRun(id.value);
 }
 watch(
   () => [asked.value, props.rule, props.version],
@@ -46,11 +45,11 @@ watch(
   },
   { immediate: true },
 );
-onUnmounted(() => stopper?.abort());
+onUnmounted(() => {
+  mine++;
+  if (props.change) leave();
+});
 
-/** As many as can be read here; the export has all. */
-const most = 50;
-const shown = computed(() => hits.value.slice(0, most));
 const words = { refuse: "refuses", confirm: "asks", advise: "advises", change: "changes" };
 </script>
 
@@ -61,29 +60,28 @@ const words = { refuse: "refuses", confirm: "asks", advise: "advises", change: "
     </button>
     <template v-else>
       <h3>Existing records</h3>
-      <p v-if="problem" role="alert">{{ problem }}</p>
-      <p v-else-if="!counts" class="quiet">Looking…</p>
-      <p v-else role="status">
-        <template v-if="counts.refused || counts.changed"
-          >Of {{ counts.looked }} in its scope it would refuse <b>{{ counts.refused }}</b> and change
-          <b>{{ counts.changed }}</b> when they are saved next.
-          <a :href="`/api/v1/rules/${rule}/impact/export`" :download="`rule-${rule}-records.csv`">Export</a>
-        </template>
-        <template v-else
-          >None of {{ counts.looked }} in its scope would be refused or changed{{
-            hits.length ? "; it advises on some" : ""
-          }}.</template
-        >
-      </p>
-      <ul v-if="shown.length">
-        <li v-for="h in shown" :key="h.number" :class="h.what">
+      <TroubleNote v-bind="tried.trouble" />
+      <p v-if="run.problem" role="alert">{{ run.problem }}</p>
+      <p v-else-if="!run.data && tried.busy" class="quiet">Looking…</p>
+      <template v-if="run.data">
+        <RunCounts :run="run.data" />
+        <p class="ways">
+          <button v-if="works(run.data)" type="button" class="plain" @click="stopRun(run.data.id)">
+            Stop
+          </button>
+          <RouterLink :to="`/runs?run=${run.data.id}`">All with their values before and after</RouterLink>
+          <a :href="`/api/v1/runs/${run.data.id}/export`" :download="`rule-${rule}-records.csv`">Export</a>
+        </p>
+      </template>
+      <ul v-if="hits.data?.length">
+        <li v-for="h in hits.data.slice(0, most)" :key="h.number" :class="h.what">
           <RouterLink :to="`/records/${h.kind}/${h.number}`">{{ h.number }}</RouterLink> {{ h.title }}
           <span class="quiet">{{ h.company }} {{ h.type }}<template v-if="h.posted">, posted</template></span
           ><br />
           <b>{{ words[h.what] }}</b>: {{ h.told }}
         </li>
       </ul>
-      <p v-if="hits.length > most" class="quiet">and {{ hits.length - most }} more; the export has all.</p>
+      <p v-if="hits.more" class="quiet">These matter most; the run has all.</p>
     </template>
   </section>
 </template>
@@ -98,6 +96,11 @@ h3 {
 }
 p {
   margin: 0 0 6px;
+}
+.ways {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px;
 }
 .ask {
   padding-left: 0;

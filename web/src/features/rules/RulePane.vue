@@ -4,6 +4,7 @@ import { computed, nextTick, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import ActTold from "@/ui/ActTold.vue";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
+import FindingItem from "@/features/rules/FindingItem.vue";
 import RuleEditor from "@/features/rules/RuleEditor.vue";
 import RuleHistory from "@/features/rules/RuleHistory.vue";
 import RuleImpact from "@/features/rules/RuleImpact.vue";
@@ -13,6 +14,7 @@ import { useRuleDraft } from "@/features/rules/ruleDraft";
 import { written } from "@/features/rules/writing";
 import { families, stateWords } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
+import { useFoundWhileWriting } from "@/queries/findings";
 import { usePlan, widths, type Width } from "@/queries/plan";
 import type { Family } from "@/api/client";
 
@@ -116,6 +118,9 @@ const widthWords: Record<Width, () => string> = {
 };
 
 const broken = useBreaks(() => (draft.dirty && draft.view?.sound ? draft.change : undefined));
+
+/** What is found about the rule as it stands here. */
+const found = useFoundWhileWriting(() => (draft.view?.sound ? draft.change : undefined));
 
 /** Does what was asked about, with the reason. */
 function goOn() {
@@ -223,6 +228,15 @@ watch(
           }})</template
         ><template v-if="broken.length > 5"> and {{ broken.length - 5 }} more</template>.
       </p>
+
+      <section v-if="found.length" class="found" aria-label="Findings about this rule">
+        <FindingItem
+          v-for="f in found.filter((one) => !one.silenced)"
+          :key="f.key"
+          :finding="f"
+          :beside="draft.change.id"
+        />
+      </section>
 
       <div class="modes" role="tablist" aria-label="Show the rule as">
         <button type="button" role="tab" :aria-selected="!draft.asFormula" @click="draft.asFormula = false">

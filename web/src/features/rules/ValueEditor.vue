@@ -8,6 +8,7 @@ import { suggesting } from "@/queries/choices";
 import CasesEditor from "@/features/rules/CasesEditor.vue";
 import FormulaTold from "@/features/rules/FormulaTold.vue";
 import LookUpEditor from "@/features/rules/LookUpEditor.vue";
+import LineOfEditor from "@/features/rules/LineOfEditor.vue";
 import NameSelect from "@/features/rules/NameSelect.vue";
 import { writing } from "@/features/rules/writing";
 import { format } from "@/queries/format";
@@ -28,6 +29,8 @@ const props = defineProps<{
   fieldValue?: string;
   /** The formula as what a crosswalk gives, where it is that. */
   lookUp?: Schemas["LookUp"];
+  /** The formula as a value of a line of a linked record, where it is that. */
+  lineOf?: Schemas["LineOf"];
   word: string;
 }>();
 const emit = defineEmits<{ write: [formula: string]; formula: [] }>();
@@ -37,7 +40,7 @@ const problem = ref("");
 /** The formula that was written here, which comes back. */
 let written: string | undefined;
 const manner = ref<Manner>("constant");
-type Manner = "constant" | "field" | "crosswalk" | "cases";
+type Manner = "constant" | "field" | "crosswalk" | "line" | "cases";
 
 /** Fields whose value can be that of this one. */
 const fitting = computed(() =>
@@ -52,16 +55,25 @@ const fits = computed(
     props.isConstant ||
     !!props.fieldValue ||
     !!props.lookUp ||
+    !!props.lineOf ||
     props.formula === "" ||
     props.formula === written,
 );
 
 watch(
-  () => [props.constant, props.fieldValue, props.lookUp, props.formula] as const,
-  ([constant, fieldValue, lookUp, formula]) => {
+  () => [props.constant, props.fieldValue, props.lookUp, props.lineOf, props.formula] as const,
+  ([constant, fieldValue, lookUp, lineOf, formula]) => {
     if (formula === written) return;
     text.value = constant ?? "";
-    manner.value = lookUp ? "crosswalk" : fieldValue ? "field" : isChain.value ? "cases" : "constant";
+    manner.value = lookUp
+      ? "crosswalk"
+      : lineOf
+        ? "line"
+        : fieldValue
+          ? "field"
+          : isChain.value
+            ? "cases"
+            : "constant";
     problem.value = "";
   },
   { immediate: true },
@@ -109,6 +121,7 @@ const suggest = suggesting(
           { value: 'constant', label: 'the value' },
           { value: 'field', label: 'the value of' },
           { value: 'crosswalk', label: 'by crosswalk' },
+          { value: 'line', label: 'from a list' },
           { value: 'cases', label: 'by cases' },
         ]"
         @change="setManner"
@@ -135,6 +148,14 @@ const suggest = suggesting(
         v-else-if="manner === 'crosswalk'"
         :look-up="lookUp"
         :names="names"
+        :label="field.label"
+        @write="put"
+      />
+      <LineOfEditor
+        v-else-if="manner === 'line'"
+        :line-of="lineOf"
+        :names="names"
+        :field="field"
         :label="field.label"
         @write="put"
       />

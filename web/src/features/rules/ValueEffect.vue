@@ -22,6 +22,7 @@ const props = defineProps<{
     isConstant: boolean;
     fieldValue?: string;
     lookUp?: Schemas["LookUp"];
+    lineOf?: Schemas["LineOf"];
   };
 }>();
 const emit = defineEmits<{ formula: [] }>();
@@ -143,6 +144,7 @@ function setBands(on: boolean) {
     :constant="read.constant"
     :field-value="read.fieldValue"
     :look-up="read.lookUp"
+    :line-of="read.lineOf"
     :is-constant="read.isConstant"
     :word="deed"
     @write="body.effect.value = $event"

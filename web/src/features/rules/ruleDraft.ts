@@ -58,15 +58,18 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   const written = computed(() => dirty.value || isNew.value);
 
   let first = wanted;
+  let opening = false;
   let discarded = false;
   /** Opens the rule that was asked for, or the one that acted, or the one that goes first; or begins one. */
   watch(
     () => [rules.value, !!plan.plan] as const,
     ([here, loaded]) => {
-      if (change.value) return;
+      // The plan may come while the rule that was asked for is on its way.
+      if (change.value || opening) return;
       // A rule that was asked for may have no place in the plan: a retired one has none.
       if (first) {
-        void show(first);
+        opening = true;
+        void show(first).finally(() => (opening = false));
         first = undefined;
         return;
       }

@@ -5,6 +5,7 @@ import { api, type Company } from "@/api/client";
 import type { Format } from "@/queries/format";
 import DateInput from "@/ui/DateInput.vue";
 import TableEditor from "@/ui/TableEditor.vue";
+import { useList } from "@/ui/list";
 import { useTableEditor } from "@/ui/tableEditor";
 import { useCatalog } from "@/queries/catalog";
 
@@ -38,6 +39,20 @@ const written = computed({
   set: (label) => (table.draft!.format = ways.find((w) => w.label === label)?.format),
 });
 
+const freeDays = (c: Company) => c.calendar.freeDays.map((d) => days[d - 1]!.slice(0, 3)).join(", ");
+const list = useList<Company>(
+  () => catalog.catalog?.companies ?? [],
+  () => [
+    { label: "Key", value: (c) => c.key },
+    { label: "Name", value: (c) => c.name },
+    { label: "Country", value: (c) => c.country },
+    { label: "Currency", value: (c) => c.currency },
+    { label: "Rounds", value: (c) => c.rounding.replace("-", " ") },
+    { label: "Free days", value: freeDays },
+    { label: "Holidays", value: (c) => c.calendar.holidays.length },
+  ],
+);
+
 function toggleDay(day: number) {
   const free = table.draft!.calendar.freeDays;
   table.draft!.calendar.freeDays = free.includes(day) ? free.filter((d) => d !== day) : [...free, day];
@@ -49,12 +64,12 @@ function toggleDay(day: number) {
     :table="table"
     title="Companies"
     add="Add a company"
-    :columns="['Key', 'Name', 'Country', 'Currency', 'Rounds', 'Free days', 'Holidays']"
+    :list="list"
     :form="table.adding ? 'New company' : `Company ${table.draft?.key}`"
     :form-title="table.adding ? 'New company' : `${table.draft?.key} ${table.draft?.name}`"
   >
     <template #rows>
-      <tr v-for="c in catalog.catalog?.companies" :key="c.key" :class="{ open: table.draft?.key === c.key }">
+      <tr v-for="c in list.rows" :key="c.key" :class="{ open: table.draft?.key === c.key }">
         <td>
           <button type="button" class="plain" @click="table.edit(c)">{{ c.key }}</button>
         </td>
@@ -62,7 +77,7 @@ function toggleDay(day: number) {
         <td>{{ c.country }}</td>
         <td>{{ c.currency }}</td>
         <td>{{ c.rounding.replace("-", " ") }}</td>
-        <td>{{ c.calendar.freeDays.map((d) => days[d - 1]!.slice(0, 3)).join(", ") }}</td>
+        <td>{{ freeDays(c) }}</td>
         <td>{{ c.calendar.holidays.length }}</td>
       </tr>
     </template>

@@ -1,4 +1,8 @@
 <script setup lang="ts">
+import type { CrosswalkSummary } from "@/api/client";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
+import { useList } from "@/ui/list";
 import { ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import CrosswalkEditor from "@/features/tables/CrosswalkEditor.vue";
@@ -27,6 +31,16 @@ function saved(key: string) {
   if (key !== route.query.crosswalk) savedAs = key;
   open(key);
 }
+const list = useList<CrosswalkSummary>(
+  () => all.data ?? [],
+  () => [
+    { label: "Crosswalk", value: (c) => c.label },
+    { label: "Key", value: (c) => c.key },
+    { label: "From", value: (c) => c.keys.map((k) => k.label).join(", ") },
+    { label: "To", value: (c) => c.results.map((r) => r.label).join(", ") },
+    { label: "Rows", right: true, value: (c) => c.rows },
+  ],
+);
 </script>
 
 <template>
@@ -42,21 +56,14 @@ function saved(key: string) {
       <h1>Crosswalks</h1>
       <span class="quiet">From one or more codes to others; exact decimals and dates too.</span>
       <span class="spring" />
+      <ListExport name="Crosswalks" :list="list" />
       <button type="button" class="button" @click="open('')">Add a crosswalk</button>
     </div>
     <TroubleNote :problem="all.problem" :retry="all.reload" />
     <table class="ledger">
-      <thead>
-        <tr>
-          <th>Crosswalk</th>
-          <th>Key</th>
-          <th>From</th>
-          <th>To</th>
-          <th class="right">Rows</th>
-        </tr>
-      </thead>
+      <ListHead :list="list" />
       <tbody>
-        <tr v-for="c in all.data" :key="c.key">
+        <tr v-for="c in list.rows" :key="c.key">
           <td>
             <button type="button" class="plain" @click="open(c.key)">{{ c.label }}</button>
             <div class="quiet">{{ c.note }}</div>
@@ -72,7 +79,7 @@ function saved(key: string) {
     </table>
     <p v-if="all.data && !all.data.length" class="empty">
       There is no crosswalk yet. Tax rates by country, days by payment terms, our codes for theirs belong
-      here.
+      here. <button type="button" class="plain" @click="open('')">Add a crosswalk</button>
     </p>
   </template>
 </template>

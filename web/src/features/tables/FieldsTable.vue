@@ -1,6 +1,9 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
 import { useRoute } from "vue-router";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
+import { useList } from "@/ui/list";
 import { api, type Field, type Schemas } from "@/api/client";
 import FieldEditor from "@/features/tables/FieldEditor.vue";
 import KindPicker from "@/features/tables/KindPicker.vue";
@@ -55,11 +58,27 @@ function about(f: Field): string {
   if (f.choices?.length) parts.push(`${f.choices.length} choices`);
   return parts.join(", ");
 }
+const sectionOf = (f: Field) => entry.value?.kind.sections.find((s) => s.key === f.section)?.label ?? "";
+const list = useList<Field>(
+  () => entry.value?.kind.fields ?? [],
+  () => [
+    { label: "Label", value: (f) => f.label },
+    { label: "Key", value: (f) => f.key },
+    { label: "Type", value: (f) => catalog.traits(f.type).label },
+    { label: "Details", value: about },
+    { label: "Help", value: (f) => f.help },
+    { label: "From", value: (f) => (f.added ? "added" : "standard") },
+    { label: "Section", value: sectionOf, fileOnly: true },
+  ],
+);
+/** By section, as forms have them; once they are sorted, all in one. */
 const sections = computed(() =>
-  (entry.value?.kind.sections ?? []).map((s) => ({
-    ...s,
-    fields: entry.value?.kind.fields.filter((f) => f.section === s.key) ?? [],
-  })),
+  list.sorting.by
+    ? [{ key: "", label: "", fields: list.rows }]
+    : (entry.value?.kind.sections ?? []).map((s) => ({
+        ...s,
+        fields: entry.value?.kind.fields.filter((f) => f.section === s.key) ?? [],
+      })),
 );
 </script>
 
@@ -67,6 +86,7 @@ const sections = computed(() =>
   <div class="page-head">
     <h1 class="of">Fields of <KindPicker /></h1>
     <span class="spring" />
+    <ListExport :name="`Fields of ${entry?.kind.plural ?? ''}`" :list="list" />
     <button type="button" class="button" @click="((editing = {}), (removing = undefined))">
       Add a field
     </button>
@@ -103,18 +123,9 @@ const sections = computed(() =>
     </div>
   </section>
   <table class="ledger">
-    <thead>
-      <tr>
-        <th>Label</th>
-        <th>Key</th>
-        <th>Type</th>
-        <th>Details</th>
-        <th>Help</th>
-        <th><span class="visually-hidden">Actions</span></th>
-      </tr>
-    </thead>
+    <ListHead :list="list" />
     <tbody v-for="s in sections" :key="s.key">
-      <tr class="section">
+      <tr v-if="s.label" class="section">
         <td colspan="6">{{ s.label }}</td>
       </tr>
       <tr v-for="f in s.fields" :key="f.key" :class="{ added: f.added }">

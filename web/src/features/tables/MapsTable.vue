@@ -1,10 +1,12 @@
 <script setup lang="ts">
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
+import FormulaEditor from "@/features/rules/FormulaEditor.vue";
 import { api, ask, type FollowOn } from "@/api/client";
 import { ofLine } from "@/api/address";
 import TableEditor from "@/ui/TableEditor.vue";
 import { useFollowOns } from "@/queries/tables";
+import { useList } from "@/ui/list";
 import { useTableEditor } from "@/ui/tableEditor";
 import { useWhileTyping } from "@/queries/whileTyping";
 import { inSentence } from "@/queries/format";
@@ -29,9 +31,21 @@ const wrong = useWhileTyping(
   (map, signal) => ask(api.POST("/follow-ons/check", { body: map, signal })),
 );
 function wrongIn(pair: number) {
-  return (wrong.answer ?? []).filter((w) => w.pair === pair).map((w) => w.message);
+  return (wrong.answer ?? []).filter((w) => w.pair === pair);
 }
 
+const list = useList<FollowOn>(
+  () => maps.data ?? [],
+  () => [
+    { label: "Name", value: (m) => m.name },
+    { label: "From", value: (m) => label(m.from) },
+    { label: "To", value: (m) => label(m.to) },
+    { label: "Type", value: (m) => (m.type ? catalog.typeName(m.type, m.to) : "chosen each time") },
+    { label: "Values carried", value: (m) => m.pairs.length },
+    { label: "Offered for", fileOnly: true, value: (m) => (m.types ?? []).join(", ") },
+    { label: "When", fileOnly: true, value: (m) => m.when },
+  ],
+);
 const from = computed(() => catalog.entry(table.draft?.from ?? ""));
 const to = computed(() => catalog.entry(table.draft?.to ?? ""));
 const constant = "constant";
@@ -43,6 +57,14 @@ function setSource(pair: FollowOn["pairs"][number], source: string) {
   pair.from = source === constant ? "" : source;
   if (pair.from) pair.constant = undefined;
 }
+const types = computed({
+  get: () => table.draft?.types ?? [],
+  set: (keys) => table.draft && (table.draft.types = keys),
+});
+const when = computed({
+  get: () => table.draft?.when ?? "",
+  set: (text) => table.draft && (table.draft.when = text),
+});
 function add() {
   table.draft?.pairs.push({ from: from.value?.kind.fields[0]?.key ?? "", to: "", line: 0 });
 }
@@ -53,21 +75,29 @@ function add() {
     :table="table"
     title="Carry-over maps"
     add="Add a map"
-    :columns="['Name', 'From', 'To', 'Type', 'Values carried']"
+    :list="list"
     form="Carry-over map"
     :form-title="table.adding ? 'New map' : (table.draft?.name ?? '')"
     :empty="maps.data && !maps.data.length ? 'No record can follow another yet.' : ''"
     :problem="maps.problem"
     :retry="maps.reload"
-    :unsound="!!wrong.answer?.length"
+    :unsound="!!wrong.answer?.some((w) => !w.warning)"
   >
     <template #about>Which values are carried over when a record is created from another.</template>
     <template #rows>
-      <tr v-for="m in maps.data" :key="m.id" :class="{ open: table.draft?.id === m.id }">
+      <tr v-for="m in list.rows" :key="m.id" :class="{ open: table.draft?.id === m.id }">
         <td class="serif">
           <button type="button" class="plain" @click="table.edit(m)">{{ m.name }}</button>
         </td>
-        <td>{{ label(m.from) }}</td>
+        <td>
+          {{ label(m.from) }}
+          <span v-if="m.types?.length" class="quiet">{{
+            m.types.map((t) => catalog.typeName(t, m.from)).join(", ")
+          }}</span>
+          <div v-if="m.when" class="quiet">
+            <code>{{ m.when }}</code>
+          </div>
+        </td>
         <td>{{ label(m.to) }}</td>
         <td>{{ m.type ? catalog.typeName(m.type, m.to) : "chosen each time" }}</td>
         <td>{{ m.pairs.length }}</td>
@@ -105,6 +135,28 @@ function add() {
               ...(to?.types ?? []).map((t) => ({ value: t.key, label: t.label })),
             ]"
         /></label>
+      </div>
+      <div class="fields">
+        <label class="wide"
+          ><span class="field-label">Offered for</span>
+          <SelectBox
+            v-model="types"
+            multiple
+            :label="`Types of the ${inSentence(from?.kind.label)} that is followed`"
+            placeholder="every type"
+            :options="(from?.types ?? []).map((t) => ({ value: t.key, label: t.label }))"
+        /></label>
+      </div>
+      <div v-if="from?.kind.fields[0]" class="when">
+        <FormulaEditor
+          :key="table.draft.from"
+          v-model="when"
+          label="and only when"
+          part="when"
+          placeholder="always"
+          :rule="{ kind: table.draft.from, target: from.kind.fields[0].key, family: 'validate' }"
+        />
+        <p v-for="w in wrongIn(-1)" :key="w.message" class="misfit" role="alert">{{ w.message }}</p>
       </div>
       <div v-for="(p, i) in table.draft.pairs" :key="i" class="pair">
         <SelectBox
@@ -163,7 +215,15 @@ function add() {
         >
           ×
         </button>
-        <p v-for="text in wrongIn(i)" :key="text" class="misfit" role="alert">{{ text }}</p>
+        <p
+          v-for="w in wrongIn(i)"
+          :key="w.message"
+          class="misfit"
+          :class="{ advice: w.warning }"
+          role="alert"
+        >
+          {{ w.message }}
+        </p>
       </div>
       <button type="button" class="plain" @click="add">Add a value</button>
     </template>
@@ -196,5 +256,12 @@ function add() {
   width: 100%;
   margin: 0 0 4px;
   color: var(--refused);
+}
+.misfit.advice {
+  color: var(--default);
+}
+.when {
+  max-width: 560px;
+  margin: 4px 0 12px;
 }
 </style>

@@ -5,6 +5,7 @@ import { api, ask, type Schemas, type SeriesView } from "@/api/client";
 import CellProblem from "@/ui/CellProblem.vue";
 import TableEditor from "@/ui/TableEditor.vue";
 import { useSeries } from "@/queries/tables";
+import { useList } from "@/ui/list";
 import { useTableEditor } from "@/ui/tableEditor";
 import { problemAt, useWhileTyping } from "@/queries/whileTyping";
 import { useCatalog } from "@/queries/catalog";
@@ -91,6 +92,19 @@ function numbered(v: SeriesView): string {
   const companies = n.companies?.length ? ` in ${n.companies.join(", ")}` : "";
   return (catalog.entry(n.kind)?.kind.plural ?? n.kind) + types + companies;
 }
+const list = useList<SeriesView>(
+  () => all.data ?? [],
+  () => [
+    { label: "Series", value: (v) => v.series.label },
+    { label: "Key", value: (v) => v.series.key },
+    { label: "Numbers", value: numbered },
+    {
+      label: "Next number, by company",
+      value: (v) => v.counts.map((c) => `${c.company} ${c.next[0] ?? "none"}`.trim()).join(", "),
+    },
+    { label: "Left", right: true, value: (v) => ({ exact: String(v.counts[0]?.left ?? "") }) },
+  ],
+);
 </script>
 
 <template>
@@ -98,7 +112,7 @@ function numbered(v: SeriesView): string {
     :table="table"
     title="Number series"
     add="Design a series"
-    :columns="['Series', 'Key', 'Numbers', 'Next number, by company', { label: 'Left', right: true }]"
+    :list="list"
     form="Number series"
     :form-title="table.adding ? 'New series' : (table.draft?.series.label ?? '')"
     :empty="
@@ -111,7 +125,7 @@ function numbered(v: SeriesView): string {
   >
     <template #about>Every number is used once; refused documents use none.</template>
     <template #rows>
-      <tr v-for="v in all.data" :key="v.series.key">
+      <tr v-for="v in list.rows" :key="v.series.key">
         <td>
           <button type="button" class="plain" @click="table.edit(v)">{{ v.series.label }}</button>
           <div class="quiet">{{ v.series.note }}</div>

@@ -9,6 +9,7 @@ import TableEditor from "@/ui/TableEditor.vue";
 import ValueCell from "@/features/tables/ValueCell.vue";
 import { allRead, shown } from "@/queries/values";
 import { useStanding } from "@/queries/tables";
+import { useList } from "@/ui/list";
 import { useTableEditor } from "@/ui/tableEditor";
 import { problemAt, useWhileTyping } from "@/queries/whileTyping";
 import { useCatalog } from "@/queries/catalog";
@@ -66,6 +67,16 @@ function now(view: StandingView): string {
   );
   return current.map((p) => `${p.company || "all"}: ${shown(view.standing.field, p.value)}`).join(" · ");
 }
+const list = useList<StandingView>(
+  () => all.data ?? [],
+  () => [
+    { label: "Value", value: (v) => v.standing.field.label },
+    { label: "Key", value: (v) => v.standing.field.key },
+    { label: "Type", value: (v) => catalog.traits(v.standing.field.type).label },
+    { label: "Today, by company", value: now },
+    { label: "Coming up", value: (v) => v.notices.map((n) => n.message).join(". ") },
+  ],
+);
 </script>
 
 <template>
@@ -73,7 +84,7 @@ function now(view: StandingView): string {
     :table="table"
     title="Standing values"
     add="Add a standing value"
-    :columns="['Value', 'Key', 'Type', 'Today, by company', 'Coming up']"
+    :list="list"
     form="Standing value"
     :form-title="table.adding ? 'New standing value' : (table.draft?.standing.field.label ?? '')"
     :empty="
@@ -86,7 +97,7 @@ function now(view: StandingView): string {
   >
     <template #about>Rules read them as <code>standing.key</code>, on the date of the document.</template>
     <template #rows>
-      <tr v-for="v in all.data" :key="v.standing.field.key">
+      <tr v-for="v in list.rows" :key="v.standing.field.key">
         <td>
           <button type="button" class="plain" @click="table.edit(v)">{{ v.standing.field.label }}</button>
           <div class="quiet">{{ v.standing.note }}</div>

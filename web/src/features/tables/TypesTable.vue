@@ -4,6 +4,7 @@ import { useRoute } from "vue-router";
 import { api, type Type } from "@/api/client";
 import TableEditor from "@/ui/TableEditor.vue";
 import KindPicker from "@/features/tables/KindPicker.vue";
+import { useList } from "@/ui/list";
 import { useTableEditor } from "@/ui/tableEditor";
 import { inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
@@ -19,6 +20,16 @@ const table = useTableEditor<Type>({
   save: (type) => api.PUT("/types/{kind}/{key}", { ...path(type), body: type }),
   remove: (type) => api.DELETE("/types/{kind}/{key}", path(type)),
 });
+const usedIn = (t: Type) =>
+  t.companies?.length ? t.companies.map(catalog.companyName).join(", ") : "all companies";
+const list = useList<Type>(
+  () => entry.value?.types ?? [],
+  () => [
+    { label: "Key", value: (t) => t.key },
+    { label: entry.value?.kind.typeLabel ?? "", value: (t) => t.label },
+    { label: "Used in", value: usedIn },
+  ],
+);
 function toggle(company: string) {
   const used = table.draft!.companies ?? [];
   table.draft!.companies = used.includes(company) ? used.filter((c) => c !== company) : [...used, company];
@@ -30,19 +41,19 @@ function toggle(company: string) {
     :table="table"
     title="Types"
     :add="`Add a ${word}`"
-    :columns="['Key', entry?.kind.typeLabel ?? '', 'Used in']"
+    :list="list"
     :form="table.adding ? `New ${word}` : `${word} ${table.draft?.key}`"
     :form-title="table.adding ? `New ${word}` : `${table.draft?.key} ${table.draft?.label}`"
     :empty="entry && !entry.types.length ? `There is no ${word} yet. Records of this kind need one.` : ''"
   >
     <template #title>Types of <KindPicker @change="table.leave()" /></template>
     <template #rows>
-      <tr v-for="t in entry?.types" :key="t.key" :class="{ open: table.draft?.key === t.key }">
+      <tr v-for="t in list.rows" :key="t.key" :class="{ open: table.draft?.key === t.key }">
         <td>
           <button type="button" class="plain" @click="table.edit(t)">{{ t.key }}</button>
         </td>
         <td class="serif">{{ t.label }}</td>
-        <td>{{ t.companies?.length ? t.companies.map(catalog.companyName).join(", ") : "all companies" }}</td>
+        <td>{{ usedIn(t) }}</td>
       </tr>
     </template>
     <template v-if="table.draft" #default>

@@ -1,0 +1,93 @@
+package match
+
+import "hash/fnv"
+
+// Names that are almost equal are found by marks, so that a store needs to compare only few of many. A name is
+// filed under its parts: it is cut into one part more than it may have changes, so that whatever is
+// changed, a part stays as it is (Li, Deng, Wang and Feng, Pass-Join, 2011). Two neighbours that were
+// swapped across a cut change two parts at once; so a part is also looked for with the letter at its end
+// taken from beyond the neighbour.
+
+// changes is how many changes two names may have whose longer has so many letters, and still be alike.
+func changes(longest int) int { return longest * (100 - Alike) / 100 }
+
+// longestLike is the most letters that a name like one of so many letters has.
+func longestLike(letters int) int { return letters * 100 / Alike }
+
+// cuts are the places where the parts of a name of so many letters begin, and its end.
+func cuts(letters int) []int {
+	parts := changes(longestLike(letters)) + 1
+	places := make([]int, parts+1)
+	for i := range places {
+		places[i] = i * letters / parts
+	}
+	return places
+}
+
+func mark(letters, part int, text ...rune) int64 {
+	h := fnv.New64a()
+	_, _ = h.Write([]byte{byte(letters), byte(letters >> 8), byte(part)})
+	_, _ = h.Write([]byte(string(text)))
+	return int64(h.Sum64())
+}
+
+// Filed are the marks under which a name that Plain wrote is filed.
+func Filed(plain string) []int64 {
+	name := []rune(plain)
+	places := cuts(len(name))
+	marks := make([]int64, 0, len(places))
+	for i := range len(places) - 1 {
+		marks = append(marks, mark(len(name), i, name[places[i]:places[i+1]]...))
+	}
+	return marks
+}
+
+// Sought are the marks, each once, of which every name that is alike is filed under one. Cost: for a
+// name of 20 letters some hundred, of 60 some thousand.
+func Sought(plain string) []int64 {
+	name := []rune(plain)
+	seen := map[int64]bool{}
+	var marks []int64
+	add := func(m int64) {
+		if !seen[m] {
+			seen[m] = true
+			marks = append(marks, m)
+		}
+	}
+	for letters := (len(name)*Alike + 99) / 100; letters <= longestLike(len(name)); letters++ {
+		places, most, longer := cuts(letters), changes(max(letters, len(name))), len(name)-letters
+		for part := range len(places) - 1 {
+			for shift := -most; shift <= most; shift++ {
+				// As many changes lie before the part as it is shifted, and behind it the rest.
+				if magnitude(shift)+magnitude(longer-shift) > most {
+					continue
+				}
+				from, to := places[part]+shift, places[part+1]+shift
+				if from < 0 || to > len(name) || from >= to {
+					continue
+				}
+				here := name[from:to]
+				add(mark(letters, part, here...))
+				if most == 0 {
+					continue
+				}
+				var left, right []rune
+				if from > 0 {
+					left = append([]rune{name[from-1]}, here[1:]...)
+					add(mark(letters, part, left...))
+				}
+				if to < len(name) {
+					right = append(append([]rune{}, here[:len(here)-1]...), name[to])
+					add(mark(letters, part, right...))
+				}
+				if left != nil && right != nil && len(here) > 1 && most > 1 {
+					left[len(left)-1] = name[to]
+					add(mark(letters, part, left...))
+				}
+			}
+		}
+	}
+	return marks
+}
+
+func magnitude(n int) int { return max(n, -n) }

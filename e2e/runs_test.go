@@ -1,0 +1,37 @@
+package e2e
+
+import (
+	"fmt"
+	"net/http"
+	"testing"
+
+	"github.com/chromedp/chromedp/kb"
+
+	"codicil/core/rule"
+	"codicil/internal/contract"
+)
+
+// What a rule would do to existing records is long work: it is left, found again, read with the values before and
+// after, and removed.
+func TestTheEffectOfARuleIsARunThatIsComeBackTo(t *testing.T) {
+	u := open(t, "/runs")
+	u.sees(".empty", "Nothing has run yet")
+	var made contract.RuleView
+	u.calls(http.MethodPost, "/rules", contract.RuleChange{Body: rule.Body{Kind: "vendor", Family: rule.Substitute, Target: "payment_terms", On: rule.Occasions{New: true, Change: true}, Effect: rule.Effect{Value: `"N60"`}}}, &made)
+	u.goes(fmt.Sprintf("/plan?rule=%d", made.ID))
+	u.clicks(".impact .ask", "Effect on existing records")
+	u.sees(".impact [role=status]", "Of 40 in its scope it would refuse 0 and change 38")
+	u.sees(".impact li", "Payment terms N30 → N60")
+	u.clicks(".impact a", "All with their values before and after")
+	u.sees(".found h2", "Payment terms becomes N60")
+	u.sees(".found tr", "Skerry Sacks & Closures Ltd 10 TRAD")
+	u.sees(".found .before", "N14")
+
+	u.goes("/")
+	u.sees("section[aria-label=Runs] li", "Effect on existing records: Vendor · Payment terms becomes N60")
+	u.runs(`document.querySelector("section[aria-label=Runs] a").focus() ?? true`)
+	u.presses(kb.Enter)
+	u.sees(".found tr", "Skerry Sacks & Closures Ltd")
+	u.clicks(".found .button", "Remove")
+	u.sees(".empty", "Nothing has run yet")
+}

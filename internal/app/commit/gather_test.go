@@ -1,0 +1,100 @@
+package commit_test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"codicil/internal/app/commit"
+	"codicil/internal/cache"
+	"codicil/internal/store"
+)
+
+// Many changes at once: each has its own verdict, whatever becomes of those it shares a commit with, and what was not
+// accepted leaves nothing behind.
+func TestEveryChangeOfACommitHasItsOwnVerdict(t *testing.T) {
+	ctx := t.Context()
+	s, err := store.Open(ctx, "")
+	require.NoError(t, err)
+	defer func() { require.NoError(t, s.Close()) }()
+	line := commit.New(s, cache.New(s), time.Now)
+	book, _, err := s.BookVersion(ctx)
+	require.NoError(t, err)
+	broken := errors.New("the disk is odd")
+	const each = 20
+	var group sync.WaitGroup
+	var mutex sync.Mutex
+	done := map[string]int{}
+	for i := range 5 * each {
+		what := []string{"good", "stale", "broken", "panic", "gone"}[i%5]
+		group.Go(func() {
+			own, leave := context.WithCancel(ctx)
+			defer leave()
+			err := line.Commit(own, func(context.Context) (*commit.Change, error) {
+				if what == "gone" { // the caller goes while the change waits
+					leave()
+				}
+				return &commit.Change{Reads: commit.NewReadSet(book), Done: func() {
+					mutex.Lock()
+					defer mutex.Unlock()
+					done[what]++
+				}, Write: func(ctx context.Context, tx *store.Store) error {
+					if _, err := tx.NextNumber(ctx, what); err != nil {
+						return err
+					}
+					switch what {
+					case "stale":
+						return fmt.Errorf("moved: %w", store.ErrStale)
+					case "broken":
+						return broken
+					case "panic":
+						panic("odd")
+					}
+					return nil
+				}}, nil
+			})
+			switch what {
+			case "good":
+				assert.NoError(t, err)
+			case "broken":
+				assert.ErrorIs(t, err, broken)
+			case "gone":
+				assert.ErrorIs(t, err, context.Canceled)
+			default:
+				assert.Error(t, err, what)
+			}
+		})
+	}
+	group.Wait()
+	assert.Equal(t, map[string]int{"good": each}, done)
+	counted, err := s.Counted(ctx)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]int64{"good": each}, counted, "what failed wrote nothing, and nothing was written twice")
+}
+
+// What a judgement relied on moved: the change is judged again, and the third time where nobody writes meanwhile.
+func TestAChangeThatWasOvertakenIsJudgedAgain(t *testing.T) {
+	ctx := t.Context()
+	s, err := store.Open(ctx, "")
+	require.NoError(t, err)
+	defer func() { require.NoError(t, s.Close()) }()
+	line := commit.New(s, cache.New(s), time.Now)
+	judged := 0
+	require.NoError(t, line.Commit(ctx, func(context.Context) (*commit.Change, error) {
+		judged++
+		return &commit.Change{Reads: commit.NewReadSet(-1), Write: func(ctx context.Context, tx *store.Store) error {
+			_, err := tx.NextNumber(ctx, "x")
+			return err
+		}}, nil
+	}))
+	assert.Equal(t, 3, judged)
+	last, err := s.LastCount(ctx, "x")
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, last)
+}

@@ -1,0 +1,155 @@
+package judging
+
+import (
+	"context"
+	"errors"
+
+	"codicil/core/engine"
+	"codicil/core/judge"
+	"codicil/core/plan"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/app/commit"
+	"codicil/internal/cache"
+	"codicil/internal/clock"
+	"codicil/internal/store"
+)
+
+// What was judged is kept with what it rested on, and its trace computed again when somebody asks: by the rules,
+// tables and records of then. Fields, layouts, types and companies are those of now; where that, or a later
+// release, makes another outcome of it, its sum tells.
+
+// Kept is the judgement as it is kept, made at the time of a stamp. whole keeps the document with all facts that it
+// states, as a test document has them.
+func (t *Trial) Kept(by record.Stamp, whole bool) *judge.Kept {
+	k := &judge.Kept{Document: t.Document, Basis: judge.Basis{
+		At: by.At, Today: t.Today, User: by.By, Moment: t.asked.Moment, Keyed: t.asked.Keyed, Version: t.Version,
+		Counts: t.Numbers.counts(), Sum: judge.Sum(t.Plan.Kind(), t.Judged.Outcome),
+	}}
+	t.Reads.Rested(&k.Basis)
+	if !whole {
+		k.Document = t.Document.Stated()
+		if k.Basis.AsStored = t.Document.IsAsStored(); k.Basis.AsStored {
+			k.Document.Entered, k.Document.Lines = nil, nil
+		}
+		k.Basis.Before = t.Reads.Version(record.Ref{Kind: t.Document.Kind, Number: t.Document.Record})
+	}
+	return k
+}
+
+// answers are what unique rules found then.
+type answers []judge.Answer
+
+// Same returns what a rule found.
+func (a answers) Same(c *rule.Compiled, _, key string, _ []string) []string {
+	for _, answer := range a {
+		if answer.Rule == c.ID && answer.Key == key {
+			return answer.Numbers
+		}
+	}
+	return nil
+}
+
+// past is what a judgement rested on, read again.
+type past struct {
+	basis *judge.Basis
+	book  *plan.Book
+	over  map[record.Ref]*record.Record
+}
+
+// Retell computes again what became of a judgement that was kept. same tells whether it is the outcome of then.
+func (s *Service) Retell(ctx context.Context, kept *judge.Kept, a Ask) (t *Trial, same bool, err error) {
+	document, basis := kept.Document, &kept.Basis
+	ref, kind, err := s.KindOf(ctx, document.Kind)
+	if err != nil {
+		return nil, false, err
+	}
+	p := &past{basis: basis, over: map[record.Ref]*record.Record{}}
+	if p.book, err = s.Cache.BookAt(ctx, document.Kind, basis.Version.Book); err != nil {
+		return nil, false, err
+	}
+	for _, read := range basis.Records {
+		if err := p.read(ctx, s, ref, document.Company, read); err != nil {
+			return nil, false, err
+		}
+	}
+	if basis.Before > 0 {
+		at := record.Ref{Kind: document.Kind, Number: document.Record}
+		v, _, err := s.Store.RecordVersion(ctx, at, basis.Before)
+		if err != nil {
+			return nil, false, commit.Explain(err)
+		}
+		preceding := document.Preceding
+		Baseline(kind, &document, &record.Record{Ref: at, Content: v.Content})
+		document.Preceding = preceding
+		if basis.AsStored {
+			document.EnterStored()
+		}
+	}
+	for _, prior := range []struct {
+		read judge.Read
+		into **record.Content
+	}{{basis.Previous, &document.Previous}, {basis.PreviousOfType, &document.PreviousOfType}} {
+		if prior.read.Number == "" {
+			continue
+		}
+		v, _, err := s.Store.RecordVersion(ctx, record.Ref{Kind: prior.read.Kind, Number: prior.read.Number}, prior.read.Version)
+		if err != nil {
+			return nil, false, commit.Explain(err)
+		}
+		*prior.into = &record.Content{Values: KnownValues(kind, "", v.Content.Values), Lines: KnownLines(kind, v.Content.Lines)}
+	}
+	a.Moment, a.Keyed, a.past = basis.Moment, basis.Keyed, p
+	t, err = s.Try(ctx, document, a)
+	if err != nil {
+		return nil, false, err
+	}
+	return t, judge.Sum(t.Plan.Kind(), t.Judged.Outcome) == basis.Sum, nil
+}
+
+// read reads a record as it was.
+func (p *past) read(ctx context.Context, s *Service, ref *cache.Reference, company string, read judge.Read) error {
+	at := record.Ref{Kind: read.Kind, Number: read.Number}
+	if read.Version == 0 {
+		p.over[at] = nil
+		return nil
+	}
+	now, err := s.Cache.Records.Find(ctx, at)
+	if err != nil {
+		return err
+	}
+	if now != nil && now.Version == read.Version {
+		p.over[at] = now
+		return nil
+	}
+	v, _, err := s.Store.RecordVersion(ctx, at, read.Version)
+	if errors.Is(err, store.ErrNotFound) {
+		return nil // it is read as it is
+	}
+	if err != nil {
+		return err
+	}
+	then := record.Record{Ref: at, Type: v.Type, Version: v.Version, Content: v.Content}
+	if then.Company = company; now != nil {
+		then.Company = now.Company
+	}
+	if _, err := ref.Kind(at.Kind); err == nil {
+		p.over[at] = &then
+	}
+	return nil
+}
+
+// at puts the circumstances of then in place of those of now. seed is for the random parts of numbers.
+func (p *past) at(w *around, company *record.Company, seed string) {
+	c := &w.Circumstances
+	w.links.over = p.over
+	c.Today, c.User, c.Uniqueness = p.basis.Today, p.basis.User, answers(p.basis.Same)
+	if at, known := clock.When(record.Stamp{At: p.basis.At}); known {
+		c.Now = clock.Now(company, at)
+	}
+	counts := p.basis.Counts
+	if counts == nil {
+		counts = map[string]int64{}
+	}
+	c.Numbers = func() engine.Numbers { return &Numbers{counted: counts, seed: seed, given: map[string]int64{}} }
+}

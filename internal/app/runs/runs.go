@@ -1,0 +1,264 @@
+// Package runs does long work beside everything else: it streams, tells how far it is, can be stopped, and what
+// it found stays on the disk, to be paged through and come back to.
+//
+// It must never know what the work is. Start reading at Service.Start.
+package runs
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"log/slog"
+	"math"
+	"runtime/debug"
+	"sync"
+	"time"
+
+	"codicil/core/notice"
+	"codicil/core/record"
+	"codicil/internal/actor"
+	"codicil/internal/app/commit"
+	"codicil/internal/clock"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"codicil/internal/store"
+)
+
+// Service serves these use cases.
+type Service struct {
+	store *store.Store
+	clock clock.Clock
+	turns chan struct{}
+
+	mutex   sync.Mutex
+	working map[int64]context.CancelFunc
+	group   sync.WaitGroup
+	closing bool
+}
+
+const (
+	// mostAtOnce is how many runs work at once; each works on all processors.
+	mostAtOnce = 2
+	// mostKept is how many runs stay.
+	mostKept = 50
+	// often is how often a run that works keeps how far it is.
+	often = 250 * time.Millisecond
+	// mostHeld is how many results are held until they are kept.
+	mostHeld = 500
+)
+
+// New returns the use cases over a store.
+func New(s *store.Store, now clock.Clock) *Service {
+	return &Service{store: s, clock: now, turns: make(chan struct{}, mostAtOnce), working: map[int64]context.CancelFunc{}}
+}
+
+// Run is a run with what it is about.
+type Run = store.Run
+
+// Work is what a run does. It ends early where its context does.
+type Work func(ctx context.Context, w *Writer) error
+
+var ending = notice.Define("ending", "the program is ending; start this again when it is back")
+
+// Start begins a run and returns at once. subject is what it is about.
+func (s *Service) Start(ctx context.Context, what, title string, subject any, work Work) (Run, error) {
+	text, err := json.Marshal(subject)
+	if err != nil {
+		return Run{}, err
+	}
+	who := actor.Of(ctx)
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	if s.closing {
+		return Run{}, fault.Hindered(ending)
+	}
+	r, err := s.store.AddRun(ctx, Run{What: what, Title: title, Subject: string(text), State: store.RunWaiting, Started: record.Stamp{At: store.Instant(s.clock()), By: who.Name, Person: who.ID, Via: string(who.Via)}}, mostKept)
+	if err != nil {
+		return r, err
+	}
+	own, stop := context.WithCancel(context.WithoutCancel(ctx))
+	s.working[r.ID] = stop
+	s.group.Go(func() { s.do(own, r, work) })
+	return r, nil
+}
+
+// do works on a run until its end.
+func (s *Service) do(ctx context.Context, r Run, work Work) {
+	defer func() {
+		s.mutex.Lock()
+		defer s.mutex.Unlock()
+		s.working[r.ID]()
+		delete(s.working, r.ID)
+	}()
+	w := &Writer{service: s, run: r}
+	err := s.inTurn(ctx, w, work)
+	s.mutex.Lock()
+	closing := s.closing
+	s.mutex.Unlock()
+	w.run.State = store.RunDone
+	switch {
+	case ctx.Err() != nil && closing:
+		w.run.State = store.RunCutOff
+	case ctx.Err() != nil:
+		w.run.State = store.RunStopped
+	case err != nil:
+		w.run.State, w.run.Problem = store.RunFailed, s.told(r, err)
+	}
+	w.run.EndedAt = store.Instant(s.clock())
+	if err := w.keep(context.WithoutCancel(ctx)); err != nil {
+		slog.Error("a run could not be kept", "run", r.ID, "error", err)
+	}
+}
+
+// told is what a person is told of an error: not what is inside the program.
+func (s *Service) told(r Run, err error) string {
+	var known *fault.Fault
+	if errors.As(err, &known) {
+		return known.Error()
+	}
+	slog.Error("a run failed", "run", r.ID, "error", err)
+	return "Something went wrong inside Codicil; its log says more."
+}
+
+// inTurn works when it is this run's turn.
+func (s *Service) inTurn(ctx context.Context, w *Writer, work Work) (err error) {
+	select {
+	case s.turns <- struct{}{}:
+		defer func() { <-s.turns }()
+	case <-ctx.Done():
+		return ctx.Err()
+	}
+	defer func() {
+		if cause := recover(); cause != nil {
+			err = fmt.Errorf("panic: %v\n%s", cause, debug.Stack())
+		}
+	}()
+	w.run.State = store.RunRunning
+	return work(ctx, w)
+}
+
+// Writer keeps what a run finds. It is used by one goroutine.
+type Writer struct {
+	service *Service
+	run     Run
+	results []store.RunResult
+	place   int
+	kept    time.Time
+}
+
+// Total says how much there is to do.
+func (w *Writer) Total(count int) { w.run.Total = count }
+
+// Found adds something that was found; what matters more has a lower rank.
+func (w *Writer) Found(rank int, result any) {
+	w.place++
+	w.results = append(w.results, store.RunResult{Rank: rank, Place: w.place, Result: result})
+}
+
+// Came says how far the run is, and its counts so far. It keeps them now and then.
+func (w *Writer) Came(ctx context.Context, done int, counts any) error {
+	text, err := json.Marshal(counts)
+	if err != nil {
+		return err
+	}
+	w.run.Done, w.run.Found = done, string(text)
+	if time.Since(w.kept) < often && len(w.results) < mostHeld { //nolint:forbidigo // how long ago, not what time it is
+		return nil
+	}
+	return w.keep(ctx)
+}
+
+func (w *Writer) keep(ctx context.Context) error {
+	err := w.service.store.SaveRun(ctx, w.run, w.results)
+	if err != nil {
+		return err // what was found is kept with the next step
+	}
+	w.results, w.kept = w.results[:0], time.Now() //nolint:forbidigo // how long ago, not what time it is
+	return nil
+}
+
+// List returns the newest runs.
+func (s *Service) List(ctx context.Context) ([]contract.Run, error) {
+	all, err := s.store.Runs(ctx, mostKept)
+	shown := make([]contract.Run, len(all))
+	for i := range all {
+		shown[i] = Shown(&all[i])
+	}
+	return shown, err
+}
+
+// Get returns a run.
+func (s *Service) Get(ctx context.Context, id int64) (contract.Run, error) {
+	r, err := s.store.Run(ctx, id)
+	return Shown(&r), commit.Explain(err)
+}
+
+// Stop ends a run as soon as it can; what it found stays.
+func (s *Service) Stop(ctx context.Context, id int64) (contract.Run, error) {
+	s.mutex.Lock()
+	if stop := s.working[id]; stop != nil {
+		stop()
+	}
+	s.mutex.Unlock()
+	return s.Get(ctx, id)
+}
+
+var working = notice.Define("working", "this run still works; stop it first")
+
+// Remove removes a run that has ended, with what it found.
+func (s *Service) Remove(ctx context.Context, id int64) error {
+	s.mutex.Lock()
+	_, works := s.working[id]
+	s.mutex.Unlock()
+	if works {
+		return fault.Hindered(working)
+	}
+	if _, err := s.Get(ctx, id); err != nil {
+		return err
+	}
+	return s.store.DeleteRun(ctx, id)
+}
+
+// Results returns some of what a run found, those that matter more first, and the place after them; "" at the end.
+func Results[T any](ctx context.Context, s *Service, id int64, after string, limit int) (found []T, next string, err error) {
+	if _, err := s.Get(ctx, id); err != nil {
+		return nil, "", err
+	}
+	rank, place := math.MinInt32, 0
+	if after != "" {
+		if _, err := fmt.Sscanf(after, "%d-%d", &rank, &place); err != nil {
+			return nil, "", fault.Bad(fault.NotAPlace, after)
+		}
+	}
+	found = []T{}
+	err = s.store.RunResults(ctx, id, rank, place, limit+1, func(r, p int, text []byte) error {
+		if len(found) == limit {
+			next = fmt.Sprintf("%d-%d", rank, place)
+			return nil
+		}
+		var result T
+		if err := json.Unmarshal(text, &result); err != nil {
+			return err
+		}
+		found, rank, place = append(found, result), r, p
+		return nil
+	})
+	return found, next, err
+}
+
+// Resume says of the runs that the end of the program cut off that it did.
+func (s *Service) Resume(ctx context.Context) error {
+	return s.store.CutOffRuns(ctx, store.Instant(s.clock()))
+}
+
+// Close stops what works and waits for it.
+func (s *Service) Close() {
+	s.mutex.Lock()
+	s.closing = true
+	for _, stop := range s.working {
+		stop()
+	}
+	s.mutex.Unlock()
+	s.group.Wait()
+}

@@ -1,0 +1,48 @@
+package httpapi
+
+import (
+	"context"
+	"io"
+)
+
+func (s *server) ListRuns(ctx context.Context, _ ListRunsRequestObject) (ListRunsResponseObject, error) {
+	v, err := s.app.Runs.List(ctx)
+	return ListRuns200JSONResponse(v), err
+}
+
+func (s *server) StartRun(ctx context.Context, r StartRunRequestObject) (StartRunResponseObject, error) {
+	v, err := s.app.Impact.Start(ctx, *r.Body)
+	return StartRun201JSONResponse(v), err
+}
+
+func (s *server) GetRun(ctx context.Context, r GetRunRequestObject) (GetRunResponseObject, error) {
+	v, err := s.app.Runs.Get(ctx, r.ID)
+	return GetRun200JSONResponse(v), err
+}
+
+func (s *server) StopRun(ctx context.Context, r StopRunRequestObject) (StopRunResponseObject, error) {
+	v, err := s.app.Runs.Stop(ctx, r.ID)
+	return StopRun200JSONResponse(v), err
+}
+
+func (s *server) RemoveRun(ctx context.Context, r RemoveRunRequestObject) (RemoveRunResponseObject, error) {
+	return RemoveRun204Response{}, s.app.Runs.Remove(ctx, r.ID)
+}
+
+func (s *server) ListRunHits(ctx context.Context, r ListRunHitsRequestObject) (ListRunHitsResponseObject, error) {
+	limit := 100
+	if r.Params.Limit > 0 {
+		limit = r.Params.Limit
+	}
+	v, err := s.app.Impact.Hits(ctx, r.ID, r.Params.After, limit)
+	return ListRunHits200JSONResponse(v), err
+}
+
+func (s *server) ExportRun(ctx context.Context, r ExportRunRequestObject) (ExportRunResponseObject, error) {
+	if _, err := s.app.Runs.Get(ctx, r.ID); err != nil {
+		return nil, err
+	}
+	read, write := io.Pipe()
+	go func() { _ = write.CloseWithError(s.app.Impact.Export(ctx, r.ID, write)) }()
+	return ExportRun200TextCsvResponse{Body: read}, nil
+}

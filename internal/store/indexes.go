@@ -1,0 +1,281 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"slices"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"codicil/core/record"
+)
+
+// Records are found by indexes that are kept with them: what lists sort by, what words find, who
+// names whom, and what must not be twice. What a kind's indexes are follows from its fields; what they
+// were made for is kept, so that a kind that changes is indexed anew.
+
+type recordIndex struct {
+	Kind string `gorm:"primaryKey"`
+	Made string // made, as JSON
+}
+
+func (recordIndex) TableName() string { return "record_indexes" }
+
+// made is what the indexes of a kind were made for.
+type made struct {
+	Keys  []string `json:"keys"`  // fields with their types
+	Words []string `json:"words"` // fields
+	Links []string `json:"links"` // fields with the kinds they lead to
+}
+
+func madeFor(k *record.Kind) made {
+	m := made{Keys: []string{}, Words: []string{}, Links: []string{}}
+	for i := range k.Fields {
+		f := &k.Fields[i]
+		if k.Ordered(f) {
+			m.Keys = append(m.Keys, f.Key+" "+string(f.Type))
+		}
+		if f.Searched || slices.Contains(k.Title, f.Key) {
+			m.Words = append(m.Words, f.Key)
+		}
+		if f.IsLink() {
+			m.Links = append(m.Links, f.Key+" "+f.Kind)
+		}
+	}
+	slices.Sort(m.Keys)
+	slices.Sort(m.Words)
+	slices.Sort(m.Links)
+	return m
+}
+
+// kindIndex makes the indexes of the records of a kind.
+type kindIndex struct {
+	turn    int64 // of the indexes when it was made
+	kind    record.Kind
+	columns map[string]int64 // by field
+	sets    []uniqueSet      // of keys of its records
+	makers  sync.Pool        // of *record.Indexer
+}
+
+func (x *kindIndex) of(r *record.Record) record.Index {
+	maker := x.makers.Get().(*record.Indexer)
+	defer x.makers.Put(maker)
+	return maker.Of(r)
+}
+
+// indexOf returns what makes the indexes of a kind as they are in this transaction.
+func (s *Store) indexOf(ctx context.Context, kind string) (*kindIndex, error) {
+	changed := s.changed != nil && *s.changed // the transaction makes others: they are nobody else's yet
+	turn := s.shared.turn.Load()
+	if !changed {
+		if known, there := s.shared.indexes.Load(kind); there && known.(*kindIndex).turn == turn {
+			return known.(*kindIndex), nil
+		}
+	}
+	var columns []struct {
+		ID    int64
+		Field string
+	}
+	if err := s.db.WithContext(ctx).Table("record_columns").Where("kind = ?", kind).Order("id").Find(&columns).Error; err != nil {
+		return nil, err
+	}
+	kinds, err := s.Kinds(ctx)
+	if err != nil {
+		return nil, err
+	}
+	x := &kindIndex{turn: turn, kind: record.Kind{Key: kind}, columns: make(map[string]int64, len(columns))}
+	for _, c := range columns {
+		x.columns[c.Field] = c.ID
+	}
+	if err := s.db.WithContext(ctx).Find(&x.sets, "kind = ?", kind).Error; err != nil {
+		return nil, err
+	}
+	for i := range x.sets {
+		if err := json.Unmarshal([]byte(x.sets[i].Definition), &x.sets[i].unique); err != nil {
+			return nil, err
+		}
+	}
+	if i := slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == kind }); i >= 0 {
+		x.kind = kinds[i]
+	}
+	x.makers.New = func() any { return record.NewIndexer(&x.kind) }
+	if !changed {
+		s.shared.indexes.Store(kind, x)
+	}
+	return x, nil
+}
+
+// file brings the indexes of a record up to date: old is what it was, nil for none, and now what it is,
+// nil for gone.
+func (s *Store) file(ctx context.Context, id int64, old, now *record.Record) error {
+	any := now
+	if any == nil {
+		any = old
+	}
+	if s.touched != nil {
+		s.touched[any.Ref] = true
+	}
+	x, err := s.indexOf(ctx, any.Kind)
+	if err != nil {
+		return err
+	}
+	var before, after record.Index
+	if old != nil {
+		before = x.of(old)
+	}
+	if now != nil {
+		after = x.of(now)
+	}
+	if err := s.fileKeys(x, id, before, after, old == nil, now == nil); err != nil {
+		return err
+	}
+	if err := s.fileWords(id, before.Grams, after.Grams); err != nil {
+		return err
+	}
+	if err := s.fileLinks(id, before.Links, after.Links); err != nil {
+		return err
+	}
+	return s.fileUnique(x, id, old, now)
+}
+
+// fileKeys keeps what the record is sorted by: a key for every column, an empty one for a blank.
+func (s *Store) fileKeys(x *kindIndex, id int64, before, after record.Index, added, gone bool) error {
+	var rows []any
+	for field, column := range x.columns {
+		old, now := before.Keys[field], after.Keys[field]
+		if !added && (gone || old != now) {
+			if err := s.db.Exec("DELETE FROM record_keys WHERE field = ? AND key = ? AND record = ?", column, []byte(old), id).Error; err != nil {
+				return err
+			}
+		}
+		if !gone && (added || old != now) {
+			rows = append(rows, column, []byte(now), id)
+		}
+	}
+	return s.insert("INSERT INTO record_keys (field, key, record) VALUES ", 3, rows)
+}
+
+// insert adds rows of so many values each in one statement.
+func (s *Store) insert(into string, width int, values []any) error {
+	if len(values) == 0 {
+		return nil
+	}
+	row := "(" + strings.Repeat("?,", width-1) + "?)"
+	return s.db.Exec(into+strings.Repeat(row+",", len(values)/width-1)+row, values...).Error
+}
+
+func (s *Store) fileLinks(id int64, before, after []record.Ref) error {
+	var rows []any
+	for _, to := range after {
+		if !slices.Contains(before, to) {
+			rows = append(rows, to.Kind, to.Number, id)
+		}
+	}
+	for _, to := range before {
+		if !slices.Contains(after, to) {
+			if err := s.db.Exec("DELETE FROM record_links WHERE to_kind = ? AND to_number = ? AND record = ?", to.Kind, to.Number, id).Error; err != nil {
+				return err
+			}
+		}
+	}
+	return s.insert("INSERT INTO record_links (to_kind, to_number, record) VALUES ", 3, rows)
+}
+
+// indexAnew indexes the kinds of which the indexes were made for other fields. Cost: all records of these kinds,
+// unless no record has a value of the fields that changed.
+func (s *Store) indexAnew(ctx context.Context) error {
+	kinds, err := s.Kinds(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range kinds {
+		k := &kinds[i]
+		text, err := json.Marshal(madeFor(k))
+		if err != nil {
+			return err
+		}
+		var row recordIndex
+		if err := s.db.WithContext(ctx).Limit(1).Find(&row, "kind = ?", k.Key).Error; err != nil {
+			return err
+		}
+		if row.Made == string(text) {
+			continue
+		}
+		s.changes()
+		if err := s.indexKind(ctx, k, string(text)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// changes notes that the transaction changes indexes: what is known of them holds no longer when it is committed.
+func (s *Store) changes() {
+	if *s.changed {
+		return
+	}
+	*s.changed = true
+	if t, ok := s.db.Statement.ConnPool.(*writing); ok {
+		t.after = append(t.after, func() { s.shared.turn.Add(1) })
+	}
+}
+
+// indexKind indexes all records of a kind.
+func (s *Store) indexKind(ctx context.Context, k *record.Kind, text string) error {
+	for _, statement := range []string{
+		"DELETE FROM record_keys WHERE field IN (SELECT id FROM record_columns WHERE kind = ?)",
+		"DELETE FROM record_words WHERE rowid IN (SELECT id FROM records WHERE kind = ?)",
+		"DELETE FROM record_links WHERE record IN (SELECT id FROM records WHERE kind = ?)",
+		"DELETE FROM record_columns WHERE kind = ?",
+	} {
+		if err := s.db.WithContext(ctx).Exec(statement, k.Key).Error; err != nil {
+			return err
+		}
+	}
+	for i := range k.Fields {
+		if f := &k.Fields[i]; k.Ordered(f) {
+			if err := s.db.WithContext(ctx).Exec("INSERT INTO record_columns (kind, field) VALUES (?, ?)", k.Key, f.Key).Error; err != nil {
+				return err
+			}
+		}
+	}
+	if err := s.db.WithContext(ctx).Save(&recordIndex{k.Key, text}).Error; err != nil {
+		return err
+	}
+	x, err := s.indexOf(ctx, k.Key)
+	if err != nil {
+		return err
+	}
+	for after := ""; ; {
+		rows, err := s.recordsAfter(ctx, k.Key, after)
+		if err != nil {
+			return err
+		}
+		for i := range rows {
+			r := rows[i].record()
+			index := x.of(&r)
+			if err := s.fileKeys(x, rows[i].ID, record.Index{}, index, true, false); err != nil {
+				return err
+			}
+			if err := s.fileWords(rows[i].ID, nil, index.Grams); err != nil {
+				return err
+			}
+			if err := s.fileLinks(rows[i].ID, nil, index.Links); err != nil {
+				return err
+			}
+		}
+		if len(rows) < recordsAtOnce {
+			return nil
+		}
+		after = rows[len(rows)-1].Number
+	}
+}
+
+// shared is what all transactions of a store share.
+type shared struct {
+	close   func() error
+	indexes sync.Map     // *kindIndex by kind
+	turn    atomic.Int64 // counts the changes of kinds and their indexes
+	making  sync.Mutex   // held while a set of unique keys is made
+}

@@ -1,0 +1,131 @@
+package store
+
+import (
+	"context"
+
+	"gorm.io/gorm"
+
+	"codicil/core/record"
+)
+
+// NamedBy asks for the records that name one of some, by a link of the header or of a line, or as the one that
+// they follow.
+type NamedBy struct {
+	Records []record.Ref
+	// Kinds and States narrow; empty: all.
+	Kinds, States []string
+	// Except is left out; it may be empty.
+	Except record.Ref
+	// After is the last record of the page before; the zero value: from the start.
+	After record.Ref
+	Limit int
+}
+
+func (s *Store) naming(ctx context.Context, q NamedBy) *gorm.DB {
+	db := s.db.WithContext(ctx)
+	named := db.Table("record_links").Select("record")
+	links := db
+	for _, at := range q.Records {
+		links = links.Or("to_kind = ? AND to_number = ?", at.Kind, at.Number)
+	}
+	query := db.Table("records").Where("id IN (?)", named.Where(links))
+	if len(q.Kinds) > 0 {
+		query = query.Where("kind IN ?", q.Kinds)
+	}
+	if len(q.States) > 0 {
+		query = query.Where("state IN ?", q.States)
+	}
+	if q.Except.Number != "" {
+		query = query.Where("NOT (kind = ? AND number = ?)", q.Except.Kind, q.Except.Number)
+	}
+	if q.After.Number != "" {
+		query = query.Where("(kind, number) > (?, ?)", q.After.Kind, q.After.Number)
+	}
+	return query
+}
+
+// RecordsNaming returns the records that name one of some, by kind and number. Cost: those that do.
+func (s *Store) RecordsNaming(ctx context.Context, q NamedBy) ([]record.Record, error) {
+	var rows []recordRow
+	if err := s.naming(ctx, q).Order("kind, number").Limit(q.Limit).Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	found := make([]record.Record, len(rows))
+	for i := range rows {
+		found[i] = rows[i].record()
+	}
+	return found, nil
+}
+
+// CountNaming counts them.
+func (s *Store) CountNaming(ctx context.Context, q NamedBy) (int, error) {
+	var count int64
+	err := s.naming(ctx, q).Count(&count).Error
+	return int(count), err
+}
+
+// standing is the condition that a record was not taken back and takes nothing back.
+const standing = "state <> 'reversed' AND reverses = ''"
+
+// Followers returns the records that follow one, by kind and number, some at most; states narrow.
+func (s *Store) Followers(ctx context.Context, at record.Ref, most int, states ...string) ([]record.Record, error) {
+	query := s.db.WithContext(ctx).Where("origin_kind = ? AND origin_number = ? AND origin_number <> ''", at.Kind, at.Number)
+	if len(states) > 0 {
+		query = query.Where("state IN ?", states)
+	}
+	return all(query.Order("kind, number").Limit(most), recordRow.record)
+}
+
+// ScopeCount is how many there are of a kind, company and type.
+type ScopeCount struct {
+	Kind, Company, Type string
+	Count               int
+}
+
+// RecordScopes counts the records of a kind by company and type. Cost: an index over all of them.
+func (s *Store) RecordScopes(ctx context.Context, kind string) (scopes []ScopeCount, err error) {
+	err = s.db.WithContext(ctx).Model(&recordRow{}).Select("kind, company, type, COUNT(*) AS count").Where("kind = ?", kind).Group("kind, company, type").Scan(&scopes).Error
+	return scopes, err
+}
+
+// PostingScopes counts the postings of a ledger by kind, company and type. Cost: all of them.
+func (s *Store) PostingScopes(ctx context.Context, name string) (scopes []ScopeCount, err error) {
+	err = s.db.WithContext(ctx).Model(&postingRow{}).Select("kind, company, type, COUNT(*) AS count").Where("ledger = ?", name).Group("kind, company, type").Scan(&scopes).Error
+	return scopes, err
+}
+
+// CountFollowers counts the standing records that follow one; except is left out.
+func (s *Store) CountFollowers(ctx context.Context, at, except record.Ref) (int, error) {
+	var count int64
+	err := s.db.WithContext(ctx).Model(&recordRow{}).Where("origin_kind = ? AND origin_number = ? AND origin_number <> '' AND "+standing, at.Kind, at.Number).
+		Where("NOT (kind = ? AND number = ?)", except.Kind, except.Number).Count(&count).Error
+	return int(count), err
+}
+
+// SavedLast returns the standing record that a person saved last in a company, of a kind and, where it is not "",
+// a type; nil when there is none. One number is passed over. Of two saved at once the one with the
+// higher number is the later.
+func (s *Store) SavedLast(ctx context.Context, kind, company, kindType, person, except string) (*record.Record, error) {
+	rows, err := all(s.savedLast(ctx, kind, company, kindType, person, except), recordRow.record)
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	return &rows[0], nil
+}
+
+// VersionSavedLast returns only which record that is, and its version; 0: there is none.
+func (s *Store) VersionSavedLast(ctx context.Context, kind, company, kindType, person, except string) (at record.Ref, version int, err error) {
+	rows, err := all(s.savedLast(ctx, kind, company, kindType, person, except).Select("kind, number, version"), recordRow.record)
+	if err != nil || len(rows) == 0 {
+		return at, 0, err
+	}
+	return rows[0].Ref, rows[0].Version, nil
+}
+
+func (s *Store) savedLast(ctx context.Context, kind, company, kindType, person, except string) *gorm.DB {
+	query := s.db.WithContext(ctx).Where("changed_person = ? AND kind = ? AND company = ? AND number <> ? AND "+standing, person, kind, company, except)
+	if kindType != "" {
+		query = query.Where("type = ?", kindType)
+	}
+	return query.Order("changed_at DESC, id DESC").Limit(1)
+}

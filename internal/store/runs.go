@@ -1,0 +1,118 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+
+	"codicil/core/record"
+)
+
+// The states of a run.
+const (
+	RunWaiting = "waiting"
+	RunRunning = "running"
+	RunDone    = "done"
+	RunStopped = "stopped"
+	RunFailed  = "failed"
+	RunCutOff  = "cut off" // the program ended before it
+)
+
+// Run is long work.
+type Run struct {
+	ID      int64 `gorm:"primaryKey;autoIncrement"`
+	What    string
+	Title   string
+	Subject string // what it is about, as JSON
+	State   string
+	Done    int
+	Total   int
+	Found   string // its counts, as JSON
+	Problem string
+	EndedAt string       // RFC 3339; "": it has not ended
+	Started record.Stamp `gorm:"embedded;embeddedPrefix:started_"`
+}
+
+// RunResult is one thing that a run found. Those of a lower rank matter more.
+type RunResult struct {
+	Rank, Place int
+	Result      any // as JSON
+}
+
+type runResult struct {
+	Run    int64 `gorm:"primaryKey"`
+	Rank   int   `gorm:"primaryKey"`
+	Place  int   `gorm:"primaryKey"`
+	Result []byte
+}
+
+// AddRun keeps a new run and returns it with its number. Of those that ended only the newest keep stay.
+func (s *Store) AddRun(ctx context.Context, r Run, keep int) (Run, error) {
+	err := s.Transaction(ctx, func(tx *Store) error {
+		if err := tx.db.Create(&r).Error; err != nil {
+			return err
+		}
+		return tx.db.Exec("DELETE FROM runs WHERE ended_at <> '' AND id NOT IN (SELECT id FROM runs ORDER BY id DESC LIMIT ?)", keep).Error
+	})
+	return r, err
+}
+
+// SaveRun keeps how far a run has come, and what it found since.
+func (s *Store) SaveRun(ctx context.Context, r Run, results []RunResult) error {
+	return s.Transaction(ctx, func(tx *Store) error {
+		rows := make([]runResult, len(results))
+		for i, found := range results {
+			text, err := json.Marshal(found.Result)
+			if err != nil {
+				return err
+			}
+			rows[i] = runResult{r.ID, found.Rank, found.Place, pack(text)}
+		}
+		if len(rows) > 0 {
+			if err := tx.db.CreateInBatches(&rows, 100).Error; err != nil {
+				return err
+			}
+		}
+		return tx.db.Save(&r).Error
+	})
+}
+
+// Runs returns the newest runs.
+func (s *Store) Runs(ctx context.Context, most int) ([]Run, error) {
+	return all(s.db.WithContext(ctx).Order("id DESC").Limit(most), func(r Run) Run { return r })
+}
+
+// Run returns one run. The error is ErrNotFound when there is none.
+func (s *Store) Run(ctx context.Context, id int64) (r Run, err error) {
+	err = s.db.WithContext(ctx).First(&r, id).Error
+	return r, found(err, "run", id)
+}
+
+// DeleteRun removes a run with what it found.
+func (s *Store) DeleteRun(ctx context.Context, id int64) error {
+	return s.Transaction(ctx, func(tx *Store) error { return tx.db.Delete(&Run{ID: id}).Error })
+}
+
+// CutOffRuns marks the runs that the end of the program cut off.
+func (s *Store) CutOffRuns(ctx context.Context, at string) error {
+	return s.Transaction(ctx, func(tx *Store) error {
+		return tx.db.Model(&Run{}).Where("state IN ?", []string{RunWaiting, RunRunning}).Updates(map[string]any{"state": RunCutOff, "ended_at": at}).Error
+	})
+}
+
+// RunResults returns what a run found after a rank and place, those that matter more first.
+func (s *Store) RunResults(ctx context.Context, run int64, rank, place, limit int, read func(rank, place int, text []byte) error) error {
+	var rows []runResult
+	if err := s.db.WithContext(ctx).Where("run = ? AND (rank, place) > (?, ?)", run, rank, place).Order("rank, place").Limit(limit).Find(&rows).Error; err != nil {
+		return err
+	}
+	for _, row := range rows {
+		text, err := unpack(row.Result)
+		if err == nil {
+			err = read(row.Rank, row.Place, text)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}

@@ -1,0 +1,226 @@
+package store
+
+import (
+	"context"
+	"crypto/rand"
+	"database/sql"
+	"errors"
+	"fmt"
+	"net/url"
+	"slices"
+	"strconv"
+	"strings"
+
+	"github.com/ncruces/go-sqlite3"
+	sqlite "github.com/ncruces/go-sqlite3/driver"
+	"github.com/ncruces/go-sqlite3/ext/fts5"
+	_ "github.com/ncruces/go-sqlite3/vfs/mvcc" // databases in memory that several connections share
+	"github.com/pressly/goose/v3"
+	"gorm.io/gorm"
+	"gorm.io/gorm/callbacks"
+	"gorm.io/gorm/clause"
+	"gorm.io/gorm/logger"
+	"gorm.io/gorm/migrator"
+	"gorm.io/gorm/schema"
+)
+
+// This file holds what is particular to SQLite: how its file is opened, its dialect for GORM, and
+// the statements that only it understands. All else in this package is plain SQL.
+
+// mostReaders is how many statements may read at once, beside the one that writes.
+const mostReaders = 7
+
+// pagesKept is the memory for pages of the file, of each connection, in KiB.
+const pagesKept = 8 << 10
+
+// address is where a file is; "" is a database in memory of its own.
+func address(path string) string {
+	if path == "" {
+		return "file:/" + rand.Text() + "?vfs=mvcc&"
+	}
+	// A path may hold what means something in an address: ?, # and %.
+	return "file:" + (&url.URL{Path: path}).EscapedPath() + "?"
+}
+
+// probe opens a file to look at it only.
+func probe(path string) (*sql.DB, error) { return sqlite.Open(address(path) + "mode=ro") }
+
+// connect opens so many connections to a file.
+func connect(location string, most int) (*sql.DB, error) {
+	// A write takes its lock at once, so that two writers wait for each other instead of
+	// failing half-way; what is committed is on the disk.
+	location += "_txlock=immediate&_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=cache_size(-" + strconv.Itoa(pagesKept) + ")"
+	connections, err := sqlite.Open(location, fts5.Register)
+	if err != nil {
+		return nil, err
+	}
+	connections.SetMaxOpenConns(most)
+	connections.SetMaxIdleConns(most)
+	return connections, nil
+}
+
+// beginWriting begins a transaction that writes: it waits for others that do now, and not half-way.
+const beginWriting = "BEGIN IMMEDIATE"
+
+// copyInto copies the database, with what its log holds, into a file.
+const copyInto = "VACUUM INTO ?"
+
+// migrationDialect is how the migrations speak.
+const migrationDialect = goose.DialectSQLite3
+
+// dialect is the SQL of SQLite for GORM.
+type dialect struct{ connections gorm.ConnPool }
+
+// Name names the dialect.
+func (dialect) Name() string { return "sqlite" }
+
+// Initialize sets up a database of GORM. The name is GORM's.
+//
+//nolint:misspell
+func (d dialect) Initialize(db *gorm.DB) error {
+	db.ConnPool = d.connections
+	callbacks.RegisterDefaultCallbacks(db, &callbacks.Config{
+		CreateClauses:        []string{"INSERT", "VALUES", "ON CONFLICT", "RETURNING"},
+		UpdateClauses:        []string{"UPDATE", "SET", "FROM", "WHERE", "RETURNING"},
+		DeleteClauses:        []string{"DELETE", "FROM", "WHERE", "RETURNING"},
+		LastInsertIDReversed: true,
+	})
+	db.ClauseBuilders["LIMIT"] = limit
+	return nil
+}
+
+// limit writes a limit: an offset needs one.
+func limit(c clause.Clause, b clause.Builder) {
+	l, ok := c.Expression.(clause.Limit)
+	if !ok {
+		return
+	}
+	most := -1
+	if l.Limit != nil {
+		most = *l.Limit
+	}
+	_, _ = fmt.Fprintf(texts{b}, "LIMIT %d", most)
+	if l.Offset > 0 {
+		_, _ = fmt.Fprintf(texts{b}, " OFFSET %d", l.Offset)
+	}
+}
+
+// texts makes a Builder a Writer.
+type texts struct{ clause.Builder }
+
+func (w texts) Write(p []byte) (int, error) { return w.WriteString(string(p)) }
+
+// Migrator is not used: the tables are made by migrations.
+func (d dialect) Migrator(db *gorm.DB) gorm.Migrator {
+	return migrator.Migrator{Config: migrator.Config{DB: db, Dialector: d}}
+}
+
+// DataTypeOf is the type of a column, for a dialect that makes tables.
+func (dialect) DataTypeOf(f *schema.Field) string {
+	switch f.DataType {
+	case schema.Bool, schema.Int, schema.Uint:
+		return "INTEGER"
+	case schema.Bytes:
+		return "BLOB"
+	}
+	return "TEXT"
+}
+
+// DefaultValueOf is what stands for a value that the database gives.
+func (dialect) DefaultValueOf(f *schema.Field) clause.Expression {
+	if f.AutoIncrement {
+		return clause.Expr{SQL: "NULL"}
+	}
+	return clause.Expr{SQL: "DEFAULT"}
+}
+
+// BindVarTo writes the place of a value.
+func (dialect) BindVarTo(w clause.Writer, _ *gorm.Statement, _ any) { _ = w.WriteByte('?') }
+
+// QuoteTo writes a name, that of a table before that of its column.
+func (dialect) QuoteTo(w clause.Writer, name string) {
+	_ = w.WriteByte('`')
+	for _, letter := range []byte(name) {
+		switch letter {
+		case '.':
+			_, _ = w.WriteString("`.`")
+		case '`':
+			_, _ = w.WriteString("``")
+		default:
+			_ = w.WriteByte(letter)
+		}
+	}
+	_ = w.WriteByte('`')
+}
+
+// Explain writes a statement with its values, for a log.
+func (dialect) Explain(statement string, values ...any) string {
+	return logger.ExplainSQL(statement, nil, `'`, values...)
+}
+
+// Translate makes an error of the database one of GORM.
+func (dialect) Translate(err error) error {
+	switch {
+	case errors.Is(err, sqlite3.CONSTRAINT_PRIMARYKEY), errors.Is(err, sqlite3.CONSTRAINT_UNIQUE):
+		return errors.Join(gorm.ErrDuplicatedKey, err)
+	case errors.Is(err, sqlite3.CONSTRAINT_FOREIGNKEY):
+		return errors.Join(gorm.ErrForeignKeyViolated, err)
+	case errors.Is(err, sqlite3.INTERRUPT): // nobody waits for it any more
+		return errors.Join(context.Canceled, err)
+	}
+	return err
+}
+
+func (s *Store) fileWords(id int64, before, after []string) error {
+	if slices.Equal(before, after) {
+		return nil
+	}
+	if before != nil {
+		if err := s.db.Exec("DELETE FROM record_words WHERE rowid = ?", id).Error; err != nil {
+			return err
+		}
+	}
+	if after == nil {
+		return nil
+	}
+	return s.db.Exec("INSERT INTO record_words (rowid, grams) VALUES (?, ?)", id, strings.Join(terms(after), " ")).Error
+}
+
+// terms writes grams as the tokens of the words' index: it takes letters and digits, and all that is not
+// ASCII, for parts of a word.
+func terms(grams []string) []string {
+	written := make([]string, len(grams))
+	for i, gram := range grams {
+		written[i] = strings.Map(func(r rune) rune {
+			if r < 0x80 && !('a' <= r && r <= 'z') && !('0' <= r && r <= '9') {
+				return '\u2500' + r
+			}
+			return r
+		}, gram)
+	}
+	return written
+}
+
+// recordsWith finds the records with all of some grams: a query of their ids, and its values.
+func recordsWith(grams []string) (query string, values []any) {
+	return "SELECT rowid AS record FROM record_words WHERE record_words MATCH ?", []any{`"` + strings.Join(terms(grams), `" AND "`) + `"`}
+}
+
+// valueOf is the stored value of a field of the header, NULL for none.
+func valueOf(field string) string { return `json_extract(field_values, '$."` + field + `"')` }
+
+// follows is a condition that a row comes after a place in an order of two columns.
+func follows(first, second string, descending bool) string {
+	relation := ">"
+	if descending {
+		relation = "<"
+	}
+	return "(" + first + ", " + second + ") " + relation + " ( ?, ?)" // right after ( GORM takes a key apart into its bytes
+}
+
+// amongst is a condition that a column holds one of some values, which are given as JSON: the statement is the same
+// however many there are, and is prepared once.
+func amongst(column string) string { return column + " IN (SELECT value FROM json_each(?))" }
+
+// leading joins two tables so that the rows of the first are gone through in their order.
+const leading = "CROSS JOIN"

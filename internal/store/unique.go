@@ -1,0 +1,321 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"slices"
+
+	"gorm.io/gorm"
+
+	"codicil/core/match"
+	"codicil/core/record"
+)
+
+// uniqueSet is a set of keys: of the records of a kind, by some fields.
+type uniqueSet struct {
+	ID         int64 `gorm:"primaryKey"`
+	Kind       string
+	Definition string // match.Unique as JSON
+	Ready      bool
+	unique     match.Unique
+}
+
+// Claim is a key that no other record had when a change was judged: it is written in the one slot, so that
+// the database itself refuses it twice.
+type Claim struct {
+	Kind    string
+	Unique  match.Unique
+	Company string
+	Key     string
+}
+
+// Claiming returns the store for the writes of a change that relies on claims.
+func (s *Store) Claiming(claims []Claim) *Store {
+	claiming := *s
+	claiming.claims = claims
+	return &claiming
+}
+
+// uniqueKey is what one line of a record, or its header, is filed under in a set.
+type uniqueKey struct {
+	key, name, beside string
+}
+
+// keysOf are the keys of a record in a set, each once. What was taken back may be entered again, and a
+// blank is like nothing.
+func keysOf(k *record.Kind, u *match.Unique, r *record.Record) (keys []uniqueKey) {
+	if r == nil || !r.Standing() {
+		return nil
+	}
+	target := k.Field(u.Fields[0])
+	if target == nil {
+		return nil
+	}
+	lines := []int{0}
+	if target.OfLine() {
+		lines = lines[:0]
+		for _, l := range r.Lines {
+			lines = append(lines, l.Number)
+		}
+	}
+	for _, line := range lines {
+		texts := make([]string, len(u.Fields))
+		for i, key := range u.Fields {
+			if f := k.Field(key); f != nil {
+				texts[i] = r.Content.Get(f, line)
+			}
+		}
+		key, filled := u.Ignore.Key(texts)
+		if !filled {
+			continue
+		}
+		found := uniqueKey{key: key}
+		if u.Near {
+			found.name = match.Plain(texts[0])
+			found.beside, _ = u.Ignore.Key(texts[1:])
+		}
+		if !slices.Contains(keys, found) {
+			keys = append(keys, found)
+		}
+	}
+	return keys
+}
+
+func companyOf(u *match.Unique, company string) string {
+	if u.Everywhere {
+		return ""
+	}
+	return company
+}
+
+// fileUnique brings the keys of a record up to date in all sets of its kind.
+func (s *Store) fileUnique(x *kindIndex, id int64, old, now *record.Record) error {
+	for i := range x.sets {
+		set := &x.sets[i]
+		u := &set.unique
+		before, after := keysOf(&x.kind, u, old), keysOf(&x.kind, u, now)
+		if old != nil && now != nil && slices.Equal(before, after) && old.Company == now.Company {
+			continue
+		}
+		for _, key := range before {
+			if err := s.unfileKey(set, u, id, old, key); err != nil {
+				return err
+			}
+		}
+		for _, key := range after {
+			if err := s.fileKey(set, u, id, now, key); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+func (s *Store) unfileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Record, key uniqueKey) error {
+	company := companyOf(u, r.Company)
+	err := s.db.Exec("DELETE FROM unique_keys WHERE unique_set = ? AND company = ? AND key = ? AND slot IN ('', ?) AND record = ?", set.ID, company, key.key, fmt.Sprint(id), id).Error
+	for _, mark := range marksOf(u, key.name) {
+		err = errors.Join(err, s.db.Exec("DELETE FROM unique_names WHERE unique_set = ? AND mark = ? AND record = ?", set.ID, mark, id).Error)
+	}
+	return err
+}
+
+func marksOf(u *match.Unique, name string) []int64 {
+	if !u.Near || name == "" {
+		return nil
+	}
+	return match.Filed(name)
+}
+
+func (s *Store) fileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Record, key uniqueKey) error {
+	company := companyOf(u, r.Company)
+	slot := fmt.Sprint(id)
+	if slices.ContainsFunc(s.claims, func(c Claim) bool {
+		return c.Kind == set.Kind && c.Key == key.key && c.Company == company && definitionOf(&c.Unique) == set.Definition
+	}) {
+		slot = ""
+	}
+	err := s.db.Exec("INSERT INTO unique_keys (unique_set, company, key, slot, record) VALUES (?, ?, ?, ?, ?)", set.ID, company, key.key, slot, id).Error
+	if errors.Is(err, gorm.ErrDuplicatedKey) {
+		return fmt.Errorf("%s %s: another record has its key: %w", r.Kind, r.Number, ErrStale)
+	}
+	if err != nil {
+		return err
+	}
+	var rows []any
+	for _, mark := range marksOf(u, key.name) {
+		rows = append(rows, set.ID, mark, id, key.name, r.Company, key.beside)
+	}
+	return s.insert("INSERT OR IGNORE INTO unique_names (unique_set, mark, record, name, company, beside) VALUES ", 6, rows)
+}
+
+func definitionOf(u *match.Unique) string {
+	text, _ := json.Marshal(u) // of texts and truth values: it cannot fail
+	return string(text)
+}
+
+// uniqueSetOf returns the set of a definition. One that is not there yet is made, from the records in steps,
+// so that others write meanwhile. Cost, the first time: all records of the kind.
+func (s *Store) uniqueSetOf(ctx context.Context, k *record.Kind, u *match.Unique) (*uniqueSet, error) {
+	definition := definitionOf(u)
+	x, err := s.indexOf(ctx, k.Key)
+	if err != nil {
+		return nil, err
+	}
+	if i := slices.IndexFunc(x.sets, func(s uniqueSet) bool { return s.Definition == definition && s.Ready }); i >= 0 {
+		return &x.sets[i], nil
+	}
+	var set uniqueSet
+	find := func() error {
+		return s.db.WithContext(ctx).Limit(1).Find(&set, "kind = ? AND definition = ?", k.Key, definition).Error
+	}
+	if err := find(); err != nil || set.Ready {
+		return &set, err
+	}
+	if !s.within { // within a transaction nobody else makes any
+		s.shared.making.Lock()
+		defer s.shared.making.Unlock()
+		if err := find(); err != nil || set.Ready {
+			return &set, err
+		}
+	}
+	// A set that was begun before is made anew. From here on every write is filed in it.
+	err = s.Transaction(ctx, func(tx *Store) error {
+		tx.changes()
+		if err := tx.dropUniqueSet(set.ID); err != nil {
+			return err
+		}
+		set = uniqueSet{Kind: k.Key, Definition: definition}
+		return tx.db.Create(&set).Error
+	})
+	if err != nil {
+		return nil, err
+	}
+	for after := ""; ; {
+		count := 0
+		err := s.Transaction(ctx, func(tx *Store) error {
+			rows, err := tx.recordsAfter(ctx, k.Key, after)
+			if err != nil {
+				return err
+			}
+			for i := range rows {
+				r := rows[i].record()
+				for _, key := range keysOf(k, u, &r) {
+					if err := tx.unfileKey(&set, u, rows[i].ID, &r, key); err != nil { // written meanwhile
+						return err
+					}
+					if err := tx.fileKey(&set, u, rows[i].ID, &r, key); err != nil {
+						return err
+					}
+				}
+				after = r.Number
+			}
+			count = len(rows)
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+		if count < recordsAtOnce {
+			set.Ready = true
+			err := s.Transaction(ctx, func(tx *Store) error {
+				tx.changes()
+				result := tx.db.Model(&set).Update("ready", true)
+				if result.Error == nil && result.RowsAffected == 0 { // a transaction made another meanwhile
+					return tx.dropUniqueSet(set.ID)
+				}
+				return result.Error
+			})
+			if err == nil {
+				err = find()
+			}
+			return &set, err
+		}
+	}
+}
+
+func (s *Store) dropUniqueSet(id int64) error {
+	for _, statement := range []string{"DELETE FROM unique_keys WHERE unique_set = ?", "DELETE FROM unique_names WHERE unique_set = ?", "DELETE FROM unique_sets WHERE id = ?"} {
+		if err := s.db.Exec(statement, id).Error; err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// SameRecords returns the numbers of the standing records that have a key, and where the definition asks those
+// whose name is almost equal, the most alike first. company is "" where all count. texts are the values
+// of the definition's fields. Cost: the records that are found, and for names those that share a part.
+func (s *Store) SameRecords(ctx context.Context, k *record.Kind, u match.Unique, company, key string, texts []string) ([]string, error) {
+	set, err := s.uniqueSetOf(ctx, k, &u)
+	if err != nil {
+		return nil, err
+	}
+	var numbers []string
+	err = s.db.WithContext(ctx).Raw("SELECT DISTINCT r.number FROM unique_keys u JOIN records r ON r.id = u.record WHERE u.unique_set = ? AND u.company = ? AND u.key = ? ORDER BY r.number",
+		set.ID, company, key).Scan(&numbers).Error
+	if err != nil || !u.Near {
+		return numbers, err
+	}
+	near, err := s.near(ctx, set, &u, company, texts)
+	for _, number := range near {
+		if !slices.Contains(numbers, number) {
+			numbers = append(numbers, number)
+		}
+	}
+	return numbers, err
+}
+
+// near returns the numbers of the records with an almost equal name, the most alike first.
+func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, company string, texts []string) ([]string, error) {
+	name := match.Plain(texts[0])
+	beside, _ := u.Ignore.Key(texts[1:])
+	if name == "" {
+		return nil, nil
+	}
+	type candidate struct {
+		Record int64
+		Name   string
+		alike  int
+	}
+	var found []candidate
+	seen := map[candidate]bool{}
+	sought, err := json.Marshal(match.Sought(name))
+	if err != nil {
+		return nil, err
+	}
+	query := s.db.WithContext(ctx).Table("unique_names").Select("record, name").Where("unique_set = ? AND "+amongst("mark")+" AND beside = ?", set.ID, string(sought), beside)
+	if company != "" {
+		query = query.Where("company = ?", company)
+	}
+	var rows []candidate
+	if err := query.Find(&rows).Error; err != nil {
+		return nil, err
+	}
+	for _, c := range rows {
+		if seen[c] {
+			continue
+		}
+		seen[c] = true
+		if c.alike = match.SimilarPlain(name, c.Name); c.alike >= match.Alike {
+			found = append(found, c)
+		}
+	}
+	slices.SortFunc(found, func(a, b candidate) int {
+		if a.alike != b.alike {
+			return b.alike - a.alike
+		}
+		return int(a.Record - b.Record)
+	})
+	var numbers []string
+	for _, c := range found {
+		var number string
+		if err := s.db.WithContext(ctx).Raw("SELECT number FROM records WHERE id = ?", c.Record).Scan(&number).Error; err != nil {
+			return nil, err
+		}
+		numbers = append(numbers, number)
+	}
+	return numbers, nil
+}

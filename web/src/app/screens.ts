@@ -1,0 +1,12 @@
+/** The screens, in the order of the head. */
+export const screens = [
+  { to: "/", label: "To do" },
+  { to: "/plan", label: "Plan" },
+  { to: "/rules", label: "Rules" },
+  { to: "/findings", label: "Findings" },
+  { to: "/proofs", label: "Proofs" },
+  { to: "/records", label: "Records" },
+  { to: "/tables", label: "Tables" },
+  { to: "/runs", label: "Runs" },
+  { to: "/ledger", label: "Ledger" },
+];

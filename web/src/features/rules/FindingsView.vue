@@ -1,0 +1,125 @@
+<script setup lang="ts">
+import { computed, onUnmounted } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import type { Finding } from "@/api/client";
+import FindingItem from "@/features/rules/FindingItem.vue";
+import ListExport from "@/ui/ListExport.vue";
+import SelectBox from "@/ui/SelectBox.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
+import { useList } from "@/ui/list";
+import { useCatalog } from "@/queries/catalog";
+import { useDataLook, useFindings } from "@/queries/findings";
+
+/** What can be said about rules and tables before somebody meets it. */
+const catalog = useCatalog();
+const route = useRoute();
+const router = useRouter();
+const found = useFindings(() => "");
+const data = useDataLook();
+onUnmounted(data.stop);
+
+const kind = computed({
+  get: () => String(route.query.kind ?? ""),
+  set: (key) => void router.replace({ query: { ...route.query, kind: key || undefined } }),
+});
+const kinds = computed(() => [
+  { value: "", label: "all records and tables" },
+  ...(catalog.catalog?.kinds ?? []).map((k) => ({ value: k.kind.key, label: k.kind.plural })),
+]);
+const all = computed<Finding[]>(() =>
+  [...(found.data ?? []), ...(data.found.value ?? [])].filter((f) => !kind.value || f.kind === kind.value),
+);
+const open = computed(() => all.value.filter((f) => !f.silenced));
+const silenced = computed(() => all.value.filter((f) => f.silenced));
+const list = useList<Finding>(
+  () => open.value,
+  () => [
+    { label: "Sort", value: (f) => f.sort },
+    { label: "Code", value: (f) => f.code },
+    { label: "Records", value: (f) => catalog.entry(f.kind)?.kind.plural ?? "" },
+    { label: "Finding", value: (f) => f.message },
+    { label: "Rules", value: (f) => f.rules.map((r) => r.id).join(", ") },
+    { label: "Shown by", value: (f) => f.witness?.entered.join("; ") },
+    { label: "Because", value: (f) => f.because.join("; ") },
+  ],
+);
+const sorts: { sort: Finding["sort"]; title: string; about: string }[] = [
+  { sort: "can happen", title: "Can happen", about: "Each with a document that shows it." },
+  { sort: "can never happen", title: "Can never happen", about: "Each with the conditions that exclude it." },
+  { sort: "in the tables", title: "In the tables", about: "What ends, or is missing, soon." },
+  { sort: "in the data", title: "In the records", about: "What the saved records say about the rules." },
+];
+const groups = computed(() =>
+  sorts
+    .map((s) => ({ ...s, list: open.value.filter((f) => f.sort === s.sort) }))
+    .filter((s) => s.list.length),
+);
+</script>
+
+<template>
+  <div class="page">
+    <div class="page-head">
+      <h1>Findings</h1>
+      <SelectBox v-model="kind" class="kind" label="Of which records" :options="kinds" />
+      <span class="quiet" role="status">
+        <template v-if="found.loading && !found.data">Looking…</template>
+        <template v-else
+          >{{ open.length }} open<template v-if="silenced.length"
+            >, {{ silenced.length }} silenced</template
+          ></template
+        >
+      </span>
+      <span class="spring" />
+      <ListExport name="Findings" :list="list" />
+      <template v-if="data.looking.value">
+        <span class="quiet" role="status">{{ data.done.value }} of {{ data.total.value }} records</span>
+        <button type="button" class="button" @click="data.stop">Stop</button>
+      </template>
+      <button v-else type="button" class="button" @click="data.look">Look over the records</button>
+    </div>
+    <TroubleNote :problem="found.problem" :retry="found.reload" />
+    <TroubleNote :problem="data.problem.value" :retry="data.look" />
+    <p v-if="found.data && !open.length && !found.loading" class="empty">
+      Nothing is found<template v-if="!data.found.value">
+        in the rules and tables.
+        <button type="button" class="plain" @click="data.look">Look over the records</button> for codes
+        without a row, values that occur nowhere, and rules that no longer act</template
+      >.
+    </p>
+    <section v-for="g in groups" :key="g.sort" :aria-label="g.title">
+      <h2>
+        {{ g.title }} <span class="count">{{ g.list.length }}</span>
+        <span class="quiet about">{{ g.about }}</span>
+      </h2>
+      <FindingItem v-for="f in g.list" :key="f.key" :finding="f" />
+    </section>
+    <details v-if="silenced.length" class="aside">
+      <summary>Silenced ({{ silenced.length }})</summary>
+      <FindingItem v-for="f in silenced" :key="f.key" :finding="f" />
+    </details>
+  </div>
+</template>
+
+<style scoped>
+.kind {
+  width: 210px;
+}
+.spring {
+  flex: 1;
+}
+section {
+  max-width: 980px;
+  margin-bottom: 20px;
+}
+.count {
+  font: 13px var(--sans);
+  color: var(--ink-soft);
+}
+.about {
+  margin-left: 8px;
+  font: 13px var(--sans);
+}
+.aside {
+  max-width: 980px;
+}
+</style>

@@ -1,0 +1,163 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import { RouterLink, useRoute, useRouter } from "vue-router";
+import RunCounts from "@/features/rules/RunCounts.vue";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
+import MoreRows from "@/ui/MoreRows.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
+import { useList } from "@/ui/list";
+import { useAttempt } from "@/queries/attempt";
+import { count, moment } from "@/queries/format";
+import { removeRun, runStates, stopRun, useHits, useRuns, works, type Run } from "@/queries/runs";
+
+/** Long work: what goes on and what ended, with what it found. Which one is open stands in the address. */
+const route = useRoute();
+const router = useRouter();
+const tried = useAttempt();
+const runs = useRuns();
+const open = computed(() => runs.data?.find((r) => r.id === Number(route.query.run)));
+const hits = useHits(() => open.value, 100);
+
+const list = useList<Run>(
+  () => runs.data ?? [],
+  () => [
+    { label: "Run", right: true, value: (r) => r.id },
+    { label: "Effect on existing records of", value: (r) => r.title },
+    { label: "State", value: (r) => runStates[r.state] },
+    { label: "Looked at", right: true, value: (r) => r.impact?.looked ?? 0 },
+    { label: "Refused", right: true, value: (r) => r.impact?.refused ?? 0 },
+    { label: "Changed", right: true, value: (r) => r.impact?.changed ?? 0 },
+    { label: "Started", value: (r) => r.startedAt },
+    { label: "By", value: (r) => r.startedBy },
+  ],
+);
+const words = { refuse: "Refuses", confirm: "Asks", advise: "Advises", change: "Changes" };
+
+function show(id?: number) {
+  void router.replace({ query: id ? { run: String(id) } : {} });
+}
+async function remove(id: number) {
+  if (await tried.attempt(() => removeRun(id))) show();
+}
+</script>
+
+<template>
+  <div class="page runs">
+    <div class="page-head">
+      <h1>Runs</h1>
+      <span class="quiet">Long work. What it finds stays until it is removed; the newest 50 are kept.</span>
+      <span class="spring" />
+      <ListExport v-if="runs.data?.length" name="Runs" :list="list" />
+    </div>
+    <TroubleNote :problem="runs.problem" :retry="runs.reload" />
+    <TroubleNote v-bind="tried.trouble" />
+    <p v-if="runs.data && !runs.data.length" class="empty">
+      Nothing has run yet. What a rule would do to existing records is looked up from its rule:
+      <RouterLink to="/rules">choose a rule</RouterLink> and press “Effect on existing records”.
+    </p>
+    <table v-else-if="runs.data" class="ledger">
+      <ListHead :list="list" />
+      <tbody>
+        <tr v-for="r in list.rows" :key="r.id" :class="{ open: r.id === open?.id }">
+          <td class="right">{{ r.id }}</td>
+          <td>
+            <button type="button" class="plain" :aria-expanded="r.id === open?.id" @click="show(r.id)">
+              {{ r.title }}
+            </button>
+            <span v-if="r.changed" class="quiet"> as it was being changed</span>
+          </td>
+          <td class="nowrap">
+            <template v-if="r.state === 'running'"
+              ><progress :max="r.total || 1" :value="r.done" aria-label="Progress" /> {{ count(r.done) }} of
+              {{ count(r.total) }}</template
+            >
+            <template v-else>{{ runStates[r.state] }}</template>
+          </td>
+          <td class="right">{{ r.impact ? count(r.impact.looked) : "" }}</td>
+          <td class="right">{{ r.impact ? count(r.impact.refused) : "" }}</td>
+          <td class="right">{{ r.impact ? count(r.impact.changed) : "" }}</td>
+          <td class="nowrap quiet">{{ moment(r.startedAt) }}</td>
+          <td class="quiet">{{ r.startedBy }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-if="runs.data && route.query.run && !open" class="notice" role="status">
+      Run {{ route.query.run }} is no longer there.
+    </p>
+    <section v-if="open" class="found" aria-label="What the run found">
+      <div class="page-head">
+        <h2>{{ open.title }}</h2>
+        <span class="spring" />
+        <RouterLink v-if="open.rule" class="button" :to="`/plan?rule=${open.rule}`">Open the rule</RouterLink>
+        <a class="button" :href="`/api/v1/runs/${open.id}/export`" :download="`run-${open.id}.csv`">Export</a>
+        <button v-if="works(open)" type="button" class="button" @click="stopRun(open.id)">Stop</button>
+        <button v-else type="button" class="button" :disabled="tried.busy" @click="remove(open.id)">
+          Remove
+        </button>
+      </div>
+      <RunCounts :run="open" />
+      <table v-if="hits.data?.length" class="ledger">
+        <thead>
+          <tr>
+            <th>Record</th>
+            <th>Effect</th>
+            <th>Field</th>
+            <th>Before</th>
+            <th>After</th>
+          </tr>
+        </thead>
+        <tbody>
+          <template v-for="h in hits.data" :key="h.kind + h.number">
+            <tr>
+              <td :rowspan="Math.max(1, h.changes.length)">
+                <RouterLink :to="`/records/${h.kind}/${h.number}`">{{ h.number }}</RouterLink> {{ h.title }}
+                <span class="quiet"
+                  >{{ h.company }} {{ h.type }}<template v-if="h.posted">, posted</template></span
+                >
+              </td>
+              <td :rowspan="Math.max(1, h.changes.length)" :class="h.what">
+                <b>{{ words[h.what] }}</b><template v-if="h.said"> {{ h.said }}</template>
+              </td>
+              <td>{{ h.changes[0]?.label }}</td>
+              <td class="before">{{ h.changes[0] ? h.changes[0].before.text || "blank" : "" }}</td>
+              <td>{{ h.changes[0] ? h.changes[0].after.text || "blank" : "" }}</td>
+            </tr>
+            <tr v-for="c in h.changes.slice(1)" :key="`${c.field} ${c.line}`">
+              <td>{{ c.label }}</td>
+              <td class="before">{{ c.before.text || "blank" }}</td>
+              <td>{{ c.after.text || "blank" }}</td>
+            </tr>
+          </template>
+        </tbody>
+      </table>
+      <MoreRows :pages="hits" what="records" order="first" />
+    </section>
+  </div>
+</template>
+
+<style scoped>
+.found {
+  margin-top: 20px;
+}
+h2 {
+  margin: 0;
+  font-size: 18px;
+}
+.right {
+  text-align: right;
+}
+.refuse b {
+  color: var(--refused);
+}
+.before {
+  color: var(--ink-soft);
+}
+progress {
+  width: 80px;
+  accent-color: var(--ink);
+}
+td {
+  vertical-align: top;
+}
+</style>

@@ -1,0 +1,157 @@
+import { flushPromises, mount } from "@vue/test-utils";
+import { beforeEach, describe, expect, it, vi } from "vitest";
+import type { Act, FieldOutcome } from "@/api/client";
+import WhyValue from "@/features/records/WhyValue.vue";
+import WaitingView from "@/features/waiting/WaitingView.vue";
+import { queryClient } from "@/queries/client";
+import { fillCatalog } from "./catalog";
+
+const link = { template: '<a :href="to"><slot /></a>', props: ["to"] };
+
+function lines(...list: unknown[]): Response {
+  return new Response(list.map((l) => JSON.stringify(l) + "\n").join(""), { status: 200 });
+}
+
+describe("what waits", () => {
+  const now = "2026-11-26T09:00:00Z";
+  const change = { what: "rule", key: "12", name: "Terms of Kaisan", deed: "in force", by: "Moya", at: now };
+  const asked: string[] = [];
+  const waiting = {
+    proofs: [],
+    unproved: 0,
+    rules: [],
+    runs: [],
+    drafts: [] as unknown[],
+    changes: [change],
+    now,
+  };
+
+  beforeEach(() => {
+    localStorage.clear();
+    queryClient.clear();
+    asked.length = 0;
+    fillCatalog();
+    waiting.drafts = [];
+    vi.stubGlobal("fetch", async (request: Request) => {
+      const url = new URL(request.url);
+      if (url.pathname.endsWith("/findings")) return lines();
+      asked.push(url.searchParams.get("since") ?? "");
+      const since = url.searchParams.get("since") ?? "2026-11-19T09:00:00Z";
+      return new Response(JSON.stringify({ ...waiting, changes: since === now ? [] : [change], since }), {
+        headers: { "Content-Type": "application/json" },
+      });
+    });
+  });
+  const view = async () => {
+    const w = mount(WaitingView, { global: { stubs: { RouterLink: link } } });
+    for (let i = 0; i < 4; i++) await flushPromises();
+    return w;
+  };
+
+  it("tells who comes for the first time only of what changes from then on", async () => {
+    const w = await view();
+    expect(asked).toEqual(["", now]);
+    expect(w.text()).not.toContain("Terms of Kaisan");
+    expect(w.text()).toContain("Nothing waits for you");
+  });
+
+  it("tells what others changed since it was read, until it is read again", async () => {
+    localStorage.setItem("codicil-changes-read", "2026-11-20T09:00:00Z");
+    const w = await view();
+    expect(w.find('[aria-label="What others changed"] a').attributes("href")).toBe("/plan?rule=12");
+    await w
+      .findAll("button")
+      .find((b) => b.text() === "I have read these")!
+      .trigger("click");
+    for (let i = 0; i < 4; i++) await flushPromises();
+    expect(asked.at(-1)).toBe(now);
+    expect(w.text()).not.toContain("Terms of Kaisan");
+  });
+
+  it("says of a draft whether it could be put in force", async () => {
+    const draft = { kind: "vendor", family: "default", sentence: "Fill the terms.", changedBy: "" };
+    waiting.drafts = [
+      { ...draft, rule: 3, state: "" },
+      { ...draft, rule: 4, state: "there is no field clerks" },
+    ];
+    const w = await view();
+    const drafts = w.find('[aria-label="Drafts"]').text();
+    expect(drafts).toContain("ready to be put in force");
+    expect(drafts).toContain("not finished: there is no field clerks");
+  });
+});
+
+describe("why a value", () => {
+  const shown = (text: string) => ({ value: text, text });
+  const act = (change: Partial<Act>): Act =>
+    ({
+      rule: 7,
+      version: 1,
+      family: "default",
+      phrase: "N30",
+      did: "acted",
+      before: shown(""),
+      after: shown("N30"),
+      facts: [],
+      ...change,
+    }) as Act;
+  const outcome = (change: Partial<FieldOutcome>): FieldOutcome =>
+    ({
+      key: "terms",
+      entered: shown(""),
+      final: shown("N30"),
+      made: "default",
+      acts: [],
+      ...change,
+    }) as FieldOutcome;
+  const why = (o: FieldOutcome) =>
+    mount(WhyValue, {
+      props: { label: "Terms", outcome: o },
+      global: { stubs: { RouterLink: link } },
+    }).text();
+
+  it("is told by the rules that changed it, with the values that decided", () => {
+    const text = why(
+      outcome({
+        made: "substitute",
+        final: shown("N45"),
+        acts: [
+          act({}),
+          act({
+            rule: 9,
+            family: "substitute",
+            phrase: "N45 when Country is JP",
+            before: shown("N30"),
+            after: shown("N45"),
+            facts: [{ text: "Country", value: "JP" }],
+          }),
+          act({ rule: 11, family: "substitute", did: "beaten", by: 9 }),
+        ],
+      }),
+    );
+    expect(text).toContain("rule 7");
+    expect(text).toContain("N30 → N45");
+    expect(text).toContain("JP");
+    expect(text).toContain("1 other rule did nothing");
+  });
+
+  it.each([
+    ["entered", "person", "Typed here"],
+    ["entered", "carried", "Carried over from the record before"],
+    ["stored", "rule 12 v3", "Saved; rule 12 gave it"],
+    ["stored", "person", "Saved; a person entered it"],
+    ["stored", "load", "Saved; it came from a load"],
+    ["stored", "", "Saved"],
+  ])("is %s, by %s: %s", (made, origin, words) => {
+    expect(why(outcome({ made, origin }))).toContain(words);
+  });
+
+  it("is told of a blank, and of a rule that failed", () => {
+    expect(why(outcome({ final: shown(""), made: "" }))).toContain(
+      "nobody entered a value and no rule gave one",
+    );
+    expect(why(outcome({ acts: [act({ did: "failed", reason: "division by zero" })] }))).toContain(
+      "failed: division by zero",
+    );
+  });
+});
