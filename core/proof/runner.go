@@ -3,8 +3,10 @@ package proof
 import (
 	"cmp"
 	"context"
-
+	"errors"
+	"fmt"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"sync"
 	"sync/atomic"
@@ -247,12 +249,20 @@ func (r *Runner) JudgeAll(ctx context.Context, documents []Proof, detail bool) (
 	return results, err
 }
 
-// parallel does work for each number under count on all processors until the context ends.
+// parallel does work for each number under count on all processors until the context ends. Where the work panics, it
+// panics here, where the caller can meet it; in a goroutine of its own it would end the program.
 func parallel(ctx context.Context, count int, work func(int)) error {
 	var next atomic.Int64
 	var group sync.WaitGroup
+	ctx, stop := context.WithCancelCause(ctx)
+	defer stop(nil)
 	for range min(runtime.GOMAXPROCS(0), count) {
 		group.Go(func() {
+			defer func() {
+				if cause := recover(); cause != nil {
+					stop(panicked{cause, debug.Stack()})
+				}
+			}()
 			for ctx.Err() == nil {
 				i := int(next.Add(1)) - 1
 				if i >= count {
@@ -263,8 +273,21 @@ func parallel(ctx context.Context, count int, work func(int)) error {
 		})
 	}
 	group.Wait()
+	var p panicked
+	if errors.As(context.Cause(ctx), &p) {
+		panic(p)
+	}
 	return ctx.Err()
 }
+
+// panicked is a panic of another goroutine, with where it was.
+type panicked struct {
+	cause any
+	stack []byte
+}
+
+// Error tells the panic and where it was.
+func (p panicked) Error() string { return fmt.Sprintf("%v\n%s", p.cause, p.stack) }
 
 // watches tells whether a proof would tell that the rule does something else: it names the
 // rule, or expects what the rule makes.

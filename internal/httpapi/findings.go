@@ -2,8 +2,6 @@ package httpapi
 
 import (
 	"context"
-	"encoding/json"
-	"io"
 
 	"codicil/internal/contract"
 )
@@ -29,28 +27,4 @@ func (s *server) FindingsInData(ctx context.Context, _ FindingsInDataRequestObje
 
 func (s *server) SilenceFinding(ctx context.Context, r SilenceFindingRequestObject) (SilenceFindingResponseObject, error) {
 	return SilenceFinding204Response{}, s.app.Findings.Silence(ctx, *r.Body)
-}
-
-// lines answers with a line of JSON for everything that work writes, as it comes. An error before the
-// first line is that of the request; one after it breaks the answer off.
-func lines(work func(write func(any) error) error) (io.Reader, error) {
-	read, write := io.Pipe()
-	begun := make(chan error, 1)
-	go func() {
-		encoder := json.NewEncoder(write)
-		first := true
-		err := work(func(line any) error {
-			if first {
-				first = false
-				begun <- nil
-			}
-			return encoder.Encode(line)
-		})
-		if first {
-			begun <- err
-		}
-		_ = write.CloseWithError(err)
-	}()
-	err := <-begun
-	return read, err
 }

@@ -46,16 +46,15 @@ func (s *server) FollowProofs(ctx context.Context, r FollowProofsRequestObject) 
 	if err != nil {
 		return nil, err
 	}
-	read, write := io.Pipe()
-	go func() {
-		lines := json.NewEncoder(write)
-		err := lines.Encode(map[string]int{"total": asked.Total()})
-		if err == nil {
-			_, err = asked.Run(ctx, func(result contract.ProofResult) { _ = lines.Encode(result) })
+	body := streamed(func(w io.Writer) error {
+		lines := json.NewEncoder(w)
+		if err := lines.Encode(map[string]int{"total": asked.Total()}); err != nil {
+			return err
 		}
-		_ = write.CloseWithError(err)
-	}()
-	return FollowProofs200ApplicationXNdjsonResponse{Body: read}, nil
+		_, err := asked.Run(ctx, func(result contract.ProofResult) { _ = lines.Encode(result) })
+		return err
+	})
+	return FollowProofs200ApplicationXNdjsonResponse{Body: body}, nil
 }
 
 func (s *server) TakeBackProof(ctx context.Context, r TakeBackProofRequestObject) (TakeBackProofResponseObject, error) {

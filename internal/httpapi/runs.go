@@ -42,7 +42,6 @@ func (s *server) ExportRun(ctx context.Context, r ExportRunRequestObject) (Expor
 	if _, err := s.app.Runs.Get(ctx, r.ID); err != nil {
 		return nil, err
 	}
-	read, write := io.Pipe()
-	go func() { _ = write.CloseWithError(s.app.Impact.Export(ctx, r.ID, write)) }()
-	return ExportRun200TextCsvResponse{Body: read}, nil
+	body := streamed(func(w io.Writer) error { return s.app.Impact.Export(ctx, r.ID, w) })
+	return ExportRun200TextCsvResponse{Body: body}, nil
 }
