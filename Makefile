@@ -7,7 +7,7 @@ export CGO_ENABLED ?= 0
 GO_SOURCES := $(shell find api cmd core internal web/web.go -name '*.go' -o -name '*.sql' -o -name '*.json' -o -name '*.yaml' 2>/dev/null)
 WEB_SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json -type f)
 
-.PHONY: build demo prepared test test-go race test-web test-browser bench screenshots bench-large odd lint vulnerabilities generate suggestions clean chromium race-tools
+.PHONY: build demo prepared test test-go race test-web test-browser bench screenshots bench-large odd torture lint vulnerabilities generate suggestions clean chromium race-tools
 
 build: bin/codicil
 
@@ -78,6 +78,9 @@ chromium:
 
 odd: ## a minute of odd requests to every operation: no error of the program, none over two seconds
 	CODICIL_ODD=60s go test -count=1 -timeout 10m -run TestOddRequestsAreAnswered ./internal/httpapi
+
+torture: ## kill the server, and take its power, so many times under writing clients: ROUNDS=1000
+	CODICIL_TORTURE=$(or $(ROUNDS),1000) go test -count=1 -timeout 0 ./internal/torture
 
 bench-large: export GOGC = 400
 bench-large: ## the same for a large file, which is generated once: FILE=large.db VENDORS=200000 DOCUMENTS=1000000

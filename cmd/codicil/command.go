@@ -61,6 +61,7 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 
 func serveCommand() *cobra.Command {
 	var address, data string
+	var withoutLog bool
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the application over one database file",
@@ -69,11 +70,17 @@ func serveCommand() *cobra.Command {
 			if err := os.MkdirAll(filepath.Dir(data), 0o700); err != nil {
 				return err
 			}
+			if withoutLog {
+				if err := store.WithoutLog(c.Context(), data); err != nil {
+					return err
+				}
+			}
 			return serve(c, address, data, false)
 		},
 	}
 	c.Flags().StringVar(&address, "address", defaultAddress, "loopback address to listen on")
 	c.Flags().StringVar(&data, "data", defaultData, "database file; made where it is missing")
+	c.Flags().BoolVar(&withoutLog, "without-log", false, "open a file that was copied without its log, though what was saved last is not in it")
 	return c
 }
 
@@ -117,6 +124,7 @@ func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 		return err
 	}
 	defer a.Close()
+	a.Check()
 	handler, err := httpapi.New(a, userName(), web.Files())
 	if err != nil {
 		return err

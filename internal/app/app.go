@@ -25,6 +25,8 @@ import (
 	"codicil/internal/store"
 	"context"
 	"errors"
+	"log/slog"
+	"sync"
 )
 
 // App is the application: its use cases by subject. It may be used by several goroutines.
@@ -45,11 +47,24 @@ type App struct {
 	Books    *books.Service
 	Runs     *runs.Service
 
-	live *records.Live
+	live  *records.Live
+	store *store.Store
+	// written counts what was written.
+	written func() int64
+	// checks end with stop.
+	checks sync.WaitGroup
+	ctx    context.Context //nolint:containedctx // that of the work beside requests, which Close ends
+	stop   context.CancelFunc
 }
 
 // New returns the application over a store.
-func New(s *store.Store, now clock.Clock) *App { return assemble(judging.New(s, now)) }
+func New(s *store.Store, now clock.Clock) *App {
+	j := judging.New(s, now)
+	a := assemble(j)
+	a.store, a.written = s, j.Line.Written
+	a.ctx, a.stop = context.WithCancel(context.Background())
+	return a
+}
 
 func assemble(j *judging.Service) *App {
 	live, work := records.NewLive(j), runs.New(j.Store, j.Clock)
@@ -80,5 +95,33 @@ func (a *App) Ready(ctx context.Context) error {
 	return err
 }
 
-// Close ends the work that goes on beside requests.
-func (a *App) Close() { a.Runs.Close() }
+// Check looks at every page of the data file, beside all else; it reads the whole file once.
+func (a *App) Check() {
+	a.checks.Go(func() {
+		if err := a.store.Check(a.ctx); err != nil && a.ctx.Err() == nil {
+			slog.Error("the data file was looked at", "error", err)
+		}
+	})
+}
+
+// Figures are numbers for those who watch the program.
+type Figures struct {
+	store.Figures
+	Damaged bool
+	Changes int64 // that were written since the start, many of them in one commit
+	Runs    int   // that work or wait
+}
+
+// Figures returns them.
+func (a *App) Figures() Figures {
+	return Figures{a.store.Figures(), a.store.Damaged(), a.written(), a.Runs.Working()}
+}
+
+// Close ends the work that goes on beside requests, and says what it cut off.
+func (a *App) Close() {
+	if a.stop != nil {
+		a.stop()
+	}
+	a.Runs.Close()
+	a.checks.Wait()
+}

@@ -469,8 +469,11 @@ type Catalog struct {
 	// Format How the person writes numbers and dates; missing: they chose nothing
 	Format *Format     `json:"format,omitempty"`
 	Kinds  []KindEntry `json:"kinds"`
-	Today  string      `json:"today"`
-	User   string      `json:"user"`
+
+	// Program The program and its data
+	Program Program `json:"program"`
+	Today   string  `json:"today"`
+	User    string  `json:"user"`
 
 	// Version What a document was judged by
 	Version Version `json:"version,omitempty"`
@@ -1495,6 +1498,16 @@ type Problem struct {
 
 	// Variant Which text of the code it is; missing: its only one
 	Variant string `json:"variant,omitempty"`
+}
+
+// Program The program and its data
+type Program struct {
+	// Damaged A part of the data file was found damaged
+	Damaged bool   `json:"damaged"`
+	Release string `json:"release"`
+
+	// Schema The version of the data that it writes
+	Schema int64 `json:"schema"`
 }
 
 // Proof defines model for Proof.

@@ -7,6 +7,7 @@ package fault
 import (
 	"errors"
 	"fmt"
+	"log/slog"
 
 	"codicil/core/notice"
 	"codicil/core/rule"
@@ -20,6 +21,7 @@ const (
 	Invalid  Reason = iota // the request is wrong; it says where
 	NotFound               // there is no such thing
 	Conflict               // somebody changed it meanwhile, or it may not be done now
+	Unable                 // the machine cannot do it now: its disk is full, or fails
 )
 
 // Use is something that uses another thing: a record of a kind, a rule, a proof, a layout, a
@@ -41,10 +43,23 @@ type Fault struct {
 	// Uses are what stands in the way, as far as it is listed, and Count how much does.
 	Uses  []Use
 	Count int
+	// Cause is what went wrong in the machine, for the log; nil: nothing did.
+	Cause error
 }
+
+// Unwrap returns the cause.
+func (f *Fault) Unwrap() error { return f.Cause }
 
 // Error says what is wrong and what to do.
 func (f *Fault) Error() string { return f.String() }
+
+// LogValue is what the log says: with the cause, which people are not told.
+func (f *Fault) LogValue() slog.Value {
+	if f.Cause == nil {
+		return slog.StringValue(f.Error())
+	}
+	return slog.GroupValue(slog.String("told", f.Error()), slog.String("cause", f.Cause.Error()))
+}
 
 // Known is the code by which callers know the fault.
 func (f *Fault) Known() string {
@@ -94,6 +109,19 @@ var (
 	NotRows        = notice.Define("not-rows", "{why}")
 	KeyTaken       = notice.Define("key-taken", "this key is already used; choose another")
 )
+
+// What the machine hinders. Nothing that was saved before is lost by it, and reading goes on where it can.
+var (
+	DiskFull   = notice.Define("disk-full", "the disk is full, and nothing of this was saved; what was saved before is there. Make room on the disk of the data file, then try again")
+	DiskFails  = notice.Define("disk-fails", "the data file could not be read or written, and nothing of this was saved. Look at the disk of the data file and at the log of the server, then try again")
+	Damaged    = notice.Define("data-damaged", "a part of the data file is damaged. Stop Codicil, keep the file as it is and go back to a copy of it; docs/operating.md says how")
+	OnlyToRead = notice.Define("read-only", "the data file can only be read. Let the user who runs Codicil write it and its folder, then start it again")
+)
+
+// ByMachine is the fault of what the machine cannot do now.
+func ByMachine(d *notice.Definition, cause error) *Fault {
+	return &Fault{Reason: Unable, Notice: d.With(), Cause: cause}
+}
 
 // Missing is the fault of something that the caller named and that is not there.
 func Missing(what string, values ...any) *Fault {

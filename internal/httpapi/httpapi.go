@@ -7,7 +7,6 @@ package httpapi
 import (
 	"compress/gzip"
 	"context"
-	"crypto/rand"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -51,20 +50,23 @@ const (
 	longestAnswer = longestAsk + time.Minute
 	longestIdle   = 2 * time.Minute
 	largestHead   = 64 << 10 // bytes
+	// longestEnd is how long what is under way may go on when the program is told to end.
+	longestEnd = 5 * time.Second
 )
 
 // New returns the handler of the whole application. client holds the files of
 // the web client, and user is the name of the person who uses this machine, under which all is
 // kept as long as nobody signs in.
-func New(a *app.App, user string, client fs.FS) (http.Handler, error) {
+func New(a *app.App, user string, client fs.FS) (*Handler, error) {
 	router, err := contractRouter()
 	if err != nil {
 		return nil, err
 	}
+	w := newWatch(a)
 	e := echo.New()
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = writeProblem
-	e.Use(logged, middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), onlyThisMachine, secure, inTime, asking(user), checkRequest(router))
+	e.Use(w.watching, middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), onlyThisMachine, secure, inTime, asking(user), checkRequest(router))
 	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a}, nil), base)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", func(c *echo.Context) error {
@@ -74,13 +76,20 @@ func New(a *app.App, user string, client fs.FS) (http.Handler, error) {
 		}
 		return c.String(http.StatusOK, "ready\n")
 	})
+	e.GET("/metrics", echo.WrapHandler(w.serve))
 	e.GET("/*", serveClient(client))
-	return e, nil
+	return &Handler{Handler: e, watch: w}, nil
+}
+
+// Handler is the handler of the whole application.
+type Handler struct {
+	http.Handler
+	watch *watch
 }
 
 // Serve listens on a loopback address and serves until the context ends. ready
 // is told the address when connections are accepted.
-func Serve(ctx context.Context, address string, handler http.Handler, ready func(url string)) error {
+func Serve(ctx context.Context, address string, handler *Handler, ready func(url string)) error {
 	host, _, err := net.SplitHostPort(address)
 	if err != nil {
 		return fmt.Errorf("address %q: %w", address, err)
@@ -100,28 +109,13 @@ func Serve(ctx context.Context, address string, handler http.Handler, ready func
 	case err := <-done:
 		return err
 	case <-ctx.Done():
-		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+		stop, cancel := context.WithTimeout(context.WithoutCancel(ctx), longestEnd)
 		defer cancel()
-		return s.Shutdown(stop)
-	}
-}
-
-// logged notes every request with its id, which the answer carries too (X-Request-Id). Nothing of what was asked but its
-// path stands in the log.
-func logged(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		begun, id := time.Now(), rand.Text()[:12]
-		c.Response().Header().Set(echo.HeaderXRequestID, id)
-		if err := next(c); err != nil {
-			writeProblem(c, err)
+		err := s.Shutdown(stop)
+		for _, what := range handler.watch.open() {
+			slog.Warn("a request was cut off", "request", what)
 		}
-		r, status, size := c.Request(), 0, int64(0)
-		if answer, unwrapped := echo.UnwrapResponse(c.Response()); unwrapped == nil {
-			status, size = answer.Status, answer.Size
-		}
-		slog.LogAttrs(r.Context(), slog.LevelInfo, "request", slog.String("id", id), slog.String("method", r.Method), slog.String("path", brief(r.URL.Path)),
-			slog.Int("status", status), slog.Int64("bytes", size), slog.Duration("took", time.Since(begun).Round(time.Microsecond)))
-		return nil
+		return errors.Join(err, s.Close())
 	}
 }
 
@@ -282,7 +276,7 @@ var (
 )
 
 // statuses are the answers to faults.
-var statuses = map[fault.Reason]int{fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict}
+var statuses = map[fault.Reason]int{fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict, fault.Unable: http.StatusServiceUnavailable}
 
 // problemOf is the answer to an error. What a person cannot act on is told without its innards;
 // then inside is true.
@@ -298,6 +292,10 @@ func problemOf(err error) (p contract.Problem, inside bool) {
 		if known.Code == badRequest.Code {
 			p.Status = http.StatusBadRequest
 		}
+		if known.Code == tooMany.Code {
+			p.Status = http.StatusTooManyRequests
+		}
+		inside = known.Reason == fault.Unable
 		p.Code, p.Uses, p.Count = known.Known(), known.Uses, known.Count
 		if known.Rule != nil {
 			p.Problems = view.Problems(known.Rule)

@@ -378,7 +378,7 @@ func TestOnlyThisMachineIsServed(t *testing.T) {
 		assert.Equal(t, http.StatusForbidden, response.StatusCode, header)
 		require.NoError(t, response.Body.Close())
 	}
-	err := httpapi.Serve(context.Background(), "0.0.0.0:0", http.NotFoundHandler(), func(string) {})
+	err := httpapi.Serve(context.Background(), "0.0.0.0:0", &httpapi.Handler{Handler: http.NotFoundHandler()}, func(string) {})
 	assert.ErrorContains(t, err, "not on this machine")
 }
 

@@ -2,12 +2,17 @@ package httpapi_test
 
 import (
 	"bytes"
+	"io"
 	"log/slog"
 	"net/http"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"codicil/internal/contract"
+	"codicil/internal/store"
 )
 
 func TestTheServerTellsThatItIsThereAndWhatWasAsked(t *testing.T) {
@@ -27,4 +32,55 @@ func TestTheServerTellsThatItIsThereAndWhatWasAsked(t *testing.T) {
 	}
 	assert.Contains(t, log.String(), `"path":"/api/v1/records/vendor/V0","status":404`)
 	assert.NotContains(t, log.String(), "secret")
+
+	answer, err := http.Get(c.server.URL + "/metrics")
+	require.NoError(t, err)
+	text, err := io.ReadAll(answer.Body)
+	require.NoError(t, err)
+	_ = answer.Body.Close()
+	for _, line := range []string{
+		`codicil_request_seconds_count{method="GET",path="/api/v1/records/:kind/:number",status="404"} 1`,
+		`codicil_request_seconds_count{method="",path="other",status="200"} 2`,
+		"codicil_damaged 0", "codicil_runs 0", "codicil_requests_under_way 1", "\ncodicil_data_bytes ", "\ncodicil_commits_total ", "\ngo_goroutines ",
+	} {
+		assert.Contains(t, string(text), line)
+	}
+}
+
+// A client that has very many requests under way waits for some of them; others do not wait for it.
+func TestAClientHoldsOnlySoMuch(t *testing.T) {
+	c := start(t)
+	hold := make(chan struct{})
+	var group sync.WaitGroup
+	statuses := make(chan int, 300)
+	for range 260 {
+		group.Go(func() {
+			// The body does not come before it is let go.
+			body, write := io.Pipe()
+			request, err := http.NewRequestWithContext(t.Context(), http.MethodPost, c.server.URL+"/api/v1/formulas/check", body)
+			if !assert.NoError(t, err) {
+				return
+			}
+			go func() {
+				_, _ = write.Write([]byte(`{"formula":`))
+				<-hold
+				_ = write.Close()
+			}()
+			request.Header.Set("Content-Type", "application/json")
+			answer, err := (&http.Client{Transport: &http.Transport{}}).Do(request)
+			if assert.NoError(t, err) {
+				_ = answer.Body.Close()
+				statuses <- answer.StatusCode
+			}
+		})
+	}
+	for range 60 {
+		assert.Equal(t, http.StatusTooManyRequests, <-statuses)
+	}
+	c.refused(http.MethodGet, "/catalog", nil, http.StatusTooManyRequests, "too-many-requests")
+	close(hold)
+	group.Wait()
+	var catalog contract.Catalog
+	assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/catalog", nil, &catalog), "it goes on")
+	assert.Equal(t, store.Schema(), catalog.Program.Schema)
 }

@@ -78,11 +78,11 @@ func TestTheCoreComputesAndNothingElse(t *testing.T) {
 
 // Whom each inner package may import among its peers.
 var peers = map[string][]string{
-	"actor": {}, "clock": {}, "contract": {"fault"}, "fault": {}, "layers": {}, "ledger": {}, "reference": {"httpapi"}, "release": {}, "standard": {},
+	"actor": {}, "clock": {}, "contract": {"fault"}, "fault": {}, "layers": {}, "ledger": {}, "reference": {"httpapi"}, "release": {}, "standard": {}, "torture": {},
 	"reference/write": {"reference"}, "reference/schema": {},
 	"codec":        {"ledger"},
 	"exchange":     {"clock", "codec", "release"},
-	"store":        {"codec", "ledger"},
+	"store":        {"codec", "fault", "ledger"},
 	"cache":        {"fault", "release", "store"},
 	"view":         {"clock", "contract", "fault", "ledger"},
 	"app/commit":   {"actor", "cache", "clock", "fault", "store"},
@@ -99,7 +99,7 @@ var peers = map[string][]string{
 	"app/posting":  {"actor", "app/commit", "app/judging", "app/records", "cache", "contract", "fault", "ledger", "store", "view"},
 	"app/trials":   {"app/judging", "contract", "exchange", "fault"},
 	"app/tables":   {"actor", "app/judging", "app/rules", "cache", "contract", "exchange", "fault", "store", "view"},
-	"app/catalog":  {"actor", "app/judging", "cache", "contract", "fault", "store", "view"},
+	"app/catalog":  {"actor", "app/judging", "cache", "contract", "fault", "release", "store", "view"},
 	"app/fields":   {"app/judging", "app/rules", "cache", "contract", "fault", "store", "view"},
 	"app/books":    {"app/catalog", "app/commit", "app/fields", "app/judging", "app/rules", "app/tables", "contract", "exchange", "store", "view"},
 	"app":          {"app/books", "app/catalog", "app/coverage", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/posting", "app/proofs", "app/records", "app/rules", "app/runs", "app/tables", "app/trials", "app/waiting", "clock", "store"},

@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"codicil/core/record"
@@ -35,12 +36,14 @@ func (s *Store) Layouts(ctx context.Context, kind string) ([]record.ScopedLayout
 func (s *Store) SaveLayout(ctx context.Context, l record.ScopedLayout, by record.Stamp) error {
 	// Save would take an empty key, which means all, for one that is not given yet.
 	row := layoutRow{l.Kind, l.Company, l.Type, l.Layout, by}
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row) })
 }
 
 // DeleteLayout removes the layout of a scope, so that the next wider one shows.
 func (s *Store) DeleteLayout(ctx context.Context, kind, company, kindType string) error {
-	return s.db.WithContext(ctx).Delete(&layoutRow{}, "kind = ? AND company = ? AND type = ?", kind, company, kindType).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB {
+		return db.Delete(&layoutRow{}, "kind = ? AND company = ? AND type = ?", kind, company, kindType)
+	})
 }
 
 // FollowOns returns the maps from one kind to a following one.
@@ -54,12 +57,12 @@ func (s *Store) FollowOns(ctx context.Context) ([]record.FollowOn, error) {
 // SaveFollowOn keeps a map, a new one when its ID is 0, and returns it with its ID.
 func (s *Store) SaveFollowOn(ctx context.Context, m record.FollowOn, by record.Stamp) (record.FollowOn, error) {
 	row := followOn{m.ID, m, by}
-	err := s.db.WithContext(ctx).Save(&row).Error
+	err := s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Save(&row) })
 	m.ID = row.ID
 	return m, err
 }
 
 // DeleteFollowOn removes a map.
 func (s *Store) DeleteFollowOn(ctx context.Context, id int64) error {
-	return s.db.WithContext(ctx).Delete(&followOn{ID: id}).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&followOn{ID: id}) })
 }

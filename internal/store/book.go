@@ -4,6 +4,8 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"context"
+
+	"gorm.io/gorm"
 )
 
 type ruleBook struct {
@@ -49,7 +51,7 @@ func (s *Store) PreferredFormat(ctx context.Context, person string) (*field.Form
 // SavePreferredFormat keeps the format that the person chose; nil forgets it.
 func (s *Store) SavePreferredFormat(ctx context.Context, f *field.Format, by record.Stamp) error {
 	if f == nil {
-		return s.db.WithContext(ctx).Delete(&preference{}, "person = ?", by.Person).Error
+		return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&preference{}, "person = ?", by.Person) })
 	}
-	return s.db.WithContext(ctx).Save(&preference{by.Person, *f, by.At, by.Via}).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Save(&preference{by.Person, *f, by.At, by.Via}) })
 }

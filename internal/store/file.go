@@ -65,6 +65,9 @@ func look(path string) (isNew bool, err error) {
 	info, err := os.Stat(path)
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
+		if _, err := os.Stat(path + logSuffix); err == nil {
+			return false, refuse("%s is missing, but its log %s is there; put the file back beside it, or move the log away to begin a new file", path, path+logSuffix)
+		}
 		return true, nil
 	case err != nil:
 		return false, fmt.Errorf("open %s: %w", path, err)
@@ -76,9 +79,46 @@ func look(path string) (isNew bool, err error) {
 	return info.Size() == 0, nil
 }
 
+// logged refuses a file that was copied, or left, without its log while it was being written: what was saved last is in the
+// log only.
+func logged(path string) error {
+	open, err := openMark(path)
+	if err != nil || !open {
+		return err
+	}
+	if _, err := os.Stat(path + logSuffix); !errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	return refuse("%s was copied or left while it was being written, and its log %s is missing; what was saved last is in it. Put the log beside the file, or open the file without it (--without-log)", path, path+logSuffix)
+}
+
+// WithoutLog lets a file be opened whose log is missing; what was saved last is not in it.
+func WithoutLog(ctx context.Context, path string) (err error) {
+	if isNew, err := look(path); err != nil || isNew {
+		return err
+	}
+	release, err := claim(path)
+	if err != nil {
+		return err
+	}
+	defer func() { err = errors.Join(err, release()) }()
+	if open, err := openMark(path); err != nil || !open {
+		return err
+	}
+	if err := known(ctx, path, "", Schema()); err != nil {
+		return err
+	}
+	connections, err := connect(address(path, ""), 1)
+	if err != nil {
+		return err
+	}
+	_, err = connections.ExecContext(ctx, markFolded)
+	return errors.Join(err, connections.Close())
+}
+
 // known refuses a database that is not Codicil's, or that a newer release has written.
-func known(ctx context.Context, path string, newest int64) (err error) {
-	db, err := probe(path)
+func known(ctx context.Context, path, system string, newest int64) (err error) {
+	db, err := probe(path, system)
 	if err != nil {
 		return fmt.Errorf("open %s: %w", path, err)
 	}
@@ -133,7 +173,11 @@ func copyBefore(ctx context.Context, db *sql.DB, p *goose.Provider, path string)
 	if _, err := os.Stat(to); err == nil {
 		return to, nil // an upgrade that was cut off has made it
 	}
-	if _, err := db.ExecContext(ctx, copyInto, to+".part"); err != nil {
+	_, err = db.ExecContext(ctx, markFolded) // which the copy is
+	if err == nil {
+		_, err = db.ExecContext(ctx, copyInto, to+".part")
+	}
+	if err != nil {
 		return "", fmt.Errorf("copy %s before it is brought up to date: %w", path, err)
 	}
 	return to, errors.Join(os.Chmod(to+".part", 0o600), os.Rename(to+".part", to))

@@ -7,10 +7,14 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
+	"codicil/core/record"
+	"codicil/internal/fault"
 	"codicil/internal/store"
 )
 
@@ -87,4 +91,78 @@ func TestAnUpgradeMakesACopyFirst(t *testing.T) {
 	again, err := filepath.Glob(path + ".schema-*")
 	require.NoError(t, err)
 	assert.Len(t, again, 1, "a file that is up to date is not copied")
+}
+
+// What is written stands in the log first. A copy of the file alone is whole when nobody wrote for a while, or when it was
+// closed; otherwise it is told from a whole one.
+func TestACopyWithoutItsLogIsTold(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "codicil.db")
+	s := prepared(t, path)
+	copied := func(name string) string {
+		text, err := os.ReadFile(path)
+		require.NoError(t, err)
+		to := filepath.Join(t.TempDir(), name)
+		require.NoError(t, os.WriteFile(to, text, 0o600))
+		return to
+	}
+	save := func() {
+		require.NoError(t, s.SavePreferredFormat(t.Context(), &field.Format{}, record.Stamp{Person: "1000"}))
+	}
+	save()
+	torn := copied("torn.db")
+	_, err := store.Open(t.Context(), torn)
+	require.ErrorIs(t, err, store.ErrFile)
+	assert.Contains(t, err.Error(), "its log "+torn+"-wal is missing")
+	require.NoError(t, store.WithoutLog(t.Context(), torn))
+	require.NoError(t, open(t, torn).Close(), "somebody decided to go without")
+
+	require.Eventually(t, func() bool {
+		quiet, err := store.Open(t.Context(), copied("quiet.db"))
+		if err != nil {
+			return false
+		}
+		return assert.NoError(t, quiet.Close())
+	}, time.Minute, 100*time.Millisecond, "it is folded in when nobody writes")
+	save()
+	_, err = store.Open(t.Context(), copied("again.db"))
+	require.ErrorIs(t, err, store.ErrFile, "writing goes on")
+	require.NoError(t, s.Close())
+	require.NoError(t, open(t, copied("closed.db")).Close())
+
+	require.NoError(t, os.Rename(path, path+".away"))
+	require.NoError(t, os.WriteFile(path+"-wal", []byte("x"), 0o600))
+	_, err = store.Open(t.Context(), path)
+	require.ErrorIs(t, err, store.ErrFile)
+	assert.Contains(t, err.Error(), "put the file back")
+}
+
+// A page that is damaged is found, told where it is met, and hinders nothing else.
+func TestADamagedPageIsTold(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "damaged.db")
+	s := prepared(t, path)
+	require.NoError(t, s.Check(t.Context()))
+	assert.False(t, s.Damaged())
+	require.NoError(t, s.Close())
+
+	db, err := sql.Open("sqlite3", "file:"+path)
+	require.NoError(t, err)
+	var page, size int64
+	require.NoError(t, db.QueryRowContext(t.Context(), "SELECT rootpage FROM sqlite_master WHERE name = 'silences'").Scan(&page))
+	require.NoError(t, db.QueryRowContext(t.Context(), "PRAGMA page_size").Scan(&size))
+	require.NoError(t, db.Close())
+	f, err := os.OpenFile(path, os.O_RDWR, 0)
+	require.NoError(t, err)
+	_, err = f.WriteAt([]byte(strings.Repeat("?", int(size))), (page-1)*size)
+	require.NoError(t, err)
+	require.NoError(t, f.Close())
+
+	s = open(t, path)
+	defer func() { require.NoError(t, s.Close()) }()
+	assert.True(t, fault.Is(s.Check(t.Context()), fault.Damaged))
+	assert.True(t, s.Damaged())
+	_, err = s.Silences(t.Context())
+	assert.True(t, fault.Is(err, fault.Damaged), "%v", err)
+	_, err = s.Kinds(t.Context())
+	require.NoError(t, err, "what is whole can be read")
+	require.NoError(t, s.SavePreferredFormat(t.Context(), &field.Plain, record.Stamp{Person: "1000"}))
 }

@@ -278,4 +278,7 @@ type shared struct {
 	indexes sync.Map     // *kindIndex by kind
 	turn    atomic.Int64 // counts the changes of kinds and their indexes
 	making  sync.Mutex   // held while a set of unique keys is made
+	path    string       // empty: in memory
+	commits *atomic.Int64
+	damaged atomic.Bool
 }

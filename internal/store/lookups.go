@@ -188,11 +188,13 @@ func (s *Store) Counted(ctx context.Context) (map[string]int64, error) {
 // Count notes the last count that was given. The error is ErrStale when before was no
 // longer the last.
 func (s *Store) Count(ctx context.Context, name string, before, last int64) error {
-	result := s.db.WithContext(ctx).Exec(
-		"INSERT INTO series (key, last) VALUES (@name, @last) ON CONFLICT (key) DO UPDATE SET last = @last WHERE last = @before",
-		map[string]any{"name": name, "last": last, "before": before})
-	if result.Error == nil && result.RowsAffected == 0 {
-		return fmt.Errorf("series %s: %w", name, ErrStale)
-	}
-	return result.Error
+	return s.Transaction(ctx, func(tx *Store) error {
+		result := tx.db.Exec(
+			"INSERT INTO series (key, last) VALUES (@name, @last) ON CONFLICT (key) DO UPDATE SET last = @last WHERE last = @before",
+			map[string]any{"name": name, "last": last, "before": before})
+		if result.Error == nil && result.RowsAffected == 0 {
+			return fmt.Errorf("series %s: %w", name, ErrStale)
+		}
+		return result.Error
+	})
 }

@@ -5,6 +5,7 @@ import (
 	"reflect"
 	"slices"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"codicil/core/field"
@@ -74,12 +75,12 @@ func (s *Store) Companies(ctx context.Context) ([]record.Company, error) {
 // SaveCompany adds or replaces a company.
 func (s *Store) SaveCompany(ctx context.Context, c record.Company, by record.Stamp) error {
 	row := company{c.Key, c.Name, c.Country, c.Currency, c.Rounding, c.Calendar, c.TimeZone, c.Format, by}
-	return s.db.WithContext(ctx).Save(&row).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Save(&row) })
 }
 
 // DeleteCompany removes a company. Rows that name it make it fail.
 func (s *Store) DeleteCompany(ctx context.Context, key string) error {
-	return s.db.WithContext(ctx).Delete(&company{Key: key}).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&company{Key: key}) })
 }
 
 // Kinds returns the kinds with their fields, the added ones after the standard ones.
@@ -188,5 +189,5 @@ func (s *Store) SaveType(ctx context.Context, t record.Type, by record.Stamp) er
 
 // DeleteType removes a type.
 func (s *Store) DeleteType(ctx context.Context, kind, key string) error {
-	return s.db.WithContext(ctx).Delete(&kindType{}, "kind = ? AND key = ?", kind, key).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&kindType{}, "kind = ? AND key = ?", kind, key) })
 }

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"strings"
 
+	"gorm.io/gorm"
+
 	"codicil/core/decimal"
 	"codicil/core/judge"
 	"codicil/core/record"
@@ -64,9 +66,9 @@ func (e entryRow) entry() ledger.Entry {
 // transaction that fails, the number is not taken.
 func (s *Store) NextNumber(ctx context.Context, series string) (int64, error) {
 	var next int64
-	err := s.db.WithContext(ctx).Raw(
-		"INSERT INTO series (key, last) VALUES (?, 1) ON CONFLICT (key) DO UPDATE SET last = last + 1 RETURNING last", series).Scan(&next).Error
-	return next, err
+	return next, s.write(ctx, func(db *gorm.DB) *gorm.DB {
+		return db.Raw("INSERT INTO series (key, last) VALUES (?, 1) ON CONFLICT (key) DO UPDATE SET last = last + 1 RETURNING last", series).Scan(&next)
+	})
 }
 
 // AddPosting adds a posting with its entries, and the balances that they move.

@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 
+	"gorm.io/gorm"
+
 	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -132,5 +134,5 @@ func (s *Store) DeleteProof(ctx context.Context, id int64) error {
 	if _, err := s.Proof(ctx, id); err != nil {
 		return err
 	}
-	return s.db.WithContext(ctx).Delete(&proofRow{ID: id}).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&proofRow{ID: id}) })
 }

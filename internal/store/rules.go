@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 
+	"gorm.io/gorm"
+
 	"codicil/core/record"
 	"codicil/core/rule"
 )
@@ -100,7 +102,7 @@ func (s *Store) addRuleVersion(r rule.Rule, by record.Stamp) error {
 
 // DeleteRule removes a rule with its versions.
 func (s *Store) DeleteRule(ctx context.Context, id int64) error {
-	return s.db.WithContext(ctx).Delete(&ruleRow{ID: id}).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&ruleRow{ID: id}) })
 }
 
 // LastChanges returns who changed each rule of a kind last, and when, by rule.

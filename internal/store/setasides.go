@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"codicil/core/record"
@@ -32,10 +33,12 @@ func (s *Store) SetAsides(ctx context.Context, ruleID int64) ([]SetAside, error)
 // SaveSetAside sets a version aside, or changes the reason.
 func (s *Store) SaveSetAside(ctx context.Context, ruleID int64, change, reason string, by record.Stamp) error {
 	row := setAside{ruleID, change, reason, by}
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row) })
 }
 
 // DeleteSetAside takes one back; it is no error when it is not there.
 func (s *Store) DeleteSetAside(ctx context.Context, ruleID int64, change string) error {
-	return s.db.WithContext(ctx).Where("rule_id = ? AND change = ?", ruleID, change).Delete(&setAside{}).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB {
+		return db.Where("rule_id = ? AND change = ?", ruleID, change).Delete(&setAside{})
+	})
 }

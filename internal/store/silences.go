@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 
+	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"codicil/core/record"
@@ -37,10 +38,10 @@ func (s *Store) Silences(ctx context.Context) (map[string]Silence, error) {
 // SaveSilence leaves a finding as it is, or changes the reason.
 func (s *Store) SaveSilence(ctx context.Context, key, reason string, by record.Stamp) error {
 	row := silence{key, reason, by}
-	return s.db.WithContext(ctx).Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row) })
 }
 
 // DeleteSilence takes one back; it is no error when it is not there.
 func (s *Store) DeleteSilence(ctx context.Context, key string) error {
-	return s.db.WithContext(ctx).Where("key = ?", key).Delete(&silence{}).Error
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Where("key = ?", key).Delete(&silence{}) })
 }

@@ -6,11 +6,14 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"io/fs"
 	"log/slog"
 	"net/url"
+	"os"
 	"slices"
 	"strconv"
 	"strings"
+	"syscall"
 
 	"github.com/ncruces/go-sqlite3"
 	sqlite "github.com/ncruces/go-sqlite3/driver"
@@ -23,6 +26,8 @@ import (
 	"gorm.io/gorm/logger"
 	"gorm.io/gorm/migrator"
 	"gorm.io/gorm/schema"
+
+	"codicil/internal/fault"
 )
 
 // This file holds what is particular to SQLite: how its file is opened, its dialect for GORM, and
@@ -34,17 +39,24 @@ const mostReaders = 7
 // pagesKept is the memory for pages of the file, of each connection, in KiB.
 const pagesKept = 8 << 10
 
-// address is where a file is; "" is a database in memory of its own.
-func address(path string) string {
+// address is where a file is, on a file system that the driver knows by a name ("": that of the machine); the path "" is a
+// database in memory of its own.
+func address(path, system string) string {
 	if path == "" {
 		return "file:/" + rand.Text() + "?vfs=mvcc&"
 	}
 	// A path may hold what means something in an address: ?, # and %.
-	return "file:" + (&url.URL{Path: path}).EscapedPath() + "?"
+	location := "file:" + (&url.URL{Path: path}).EscapedPath() + "?"
+	if system != "" {
+		location += "vfs=" + system + "&"
+	}
+	return location
 }
 
 // probe opens a file to look at it only.
-func probe(path string) (*sql.DB, error) { return sqlite.Open(address(path) + "mode=ro") }
+func probe(path, system string) (*sql.DB, error) {
+	return sqlite.Open(address(path, system) + "mode=ro")
+}
 
 // connect opens so many connections to a file.
 func connect(location string, most int) (*sql.DB, error) {
@@ -60,6 +72,9 @@ func connect(location string, most int) (*sql.DB, error) {
 	return connections, nil
 }
 
+// readsOnly keeps what reads from writing: one connection writes.
+const readsOnly = "_pragma=query_only(1)&"
+
 // finalize ends the statements that a connection still has when it closes, which it would refuse otherwise: where the
 // program ends while work goes on, the pool may hand back a connection before the statements of that work are gone.
 func finalize(c *sqlite3.Conn) error {
@@ -70,6 +85,36 @@ func finalize(c *sqlite3.Conn) error {
 	}
 	return errors.Join(errs...)
 }
+
+// logSuffix is what the name of the log has after that of the file.
+const logSuffix = "-wal"
+
+// The file carries a mark (its user version, in its head) that something may stand in its log only. It is in the file itself
+// before the first such thing is in the log, and goes when the log is folded in.
+const (
+	markOpen   = "PRAGMA user_version = 1"
+	markFolded = "PRAGMA user_version = 0"
+	// foldIn copies what is in the log into the file, as far as nobody reads from before; it tells how much is in the
+	// log and how much of that is in the file.
+	foldIn = "PRAGMA wal_checkpoint(PASSIVE)"
+)
+
+// openMark reads the mark of a file.
+func openMark(path string) (open bool, err error) {
+	f, err := os.Open(path)
+	if err != nil {
+		return false, err
+	}
+	defer func() { _ = f.Close() }()
+	var mark [4]byte
+	if _, err := f.ReadAt(mark[:], 60); err != nil {
+		return false, nil // it is no such file, which is told elsewhere
+	}
+	return mark == [4]byte{0, 0, 0, 1}, nil
+}
+
+// checkFile looks at every page of the file, and tells the first that is wrong.
+const checkFile = "PRAGMA quick_check(1)"
 
 // beginWriting begins a transaction that writes: it waits for others that do now, and not half-way.
 const beginWriting = "BEGIN IMMEDIATE"
@@ -170,7 +215,7 @@ func (dialect) Explain(statement string, values ...any) string {
 	return logger.ExplainSQL(statement, nil, `'`, values...)
 }
 
-// Translate makes an error of the database one of GORM.
+// Translate makes an error of the database one of GORM, or one that says what a person can do about the machine.
 func (dialect) Translate(err error) error {
 	switch {
 	case errors.Is(err, sqlite3.CONSTRAINT_PRIMARYKEY), errors.Is(err, sqlite3.CONSTRAINT_UNIQUE):
@@ -179,6 +224,24 @@ func (dialect) Translate(err error) error {
 		return errors.Join(gorm.ErrForeignKeyViolated, err)
 	case errors.Is(err, sqlite3.INTERRUPT): // nobody waits for it any more
 		return errors.Join(context.Canceled, err)
+	}
+	return explain(err)
+}
+
+// explain says what a person can do about an error of the machine.
+func explain(err error) error {
+	var known *fault.Fault
+	switch {
+	case errors.As(err, &known):
+		return err
+	case errors.Is(err, sqlite3.FULL), errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT):
+		return fault.ByMachine(fault.DiskFull, err)
+	case errors.Is(err, sqlite3.READONLY), errors.Is(err, syscall.EROFS), errors.Is(err, fs.ErrPermission):
+		return fault.ByMachine(fault.OnlyToRead, err)
+	case errors.Is(err, sqlite3.CORRUPT), errors.Is(err, sqlite3.NOTADB):
+		return fault.ByMachine(fault.Damaged, err)
+	case errors.Is(err, sqlite3.IOERR), errors.Is(err, sqlite3.CANTOPEN):
+		return fault.ByMachine(fault.DiskFails, err)
 	}
 	return err
 }

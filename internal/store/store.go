@@ -17,6 +17,7 @@ import (
 	"gorm.io/gorm/logger"
 
 	"codicil/core/record"
+	"codicil/internal/fault"
 )
 
 //go:embed migrations/*.sql
@@ -61,7 +62,11 @@ type Store struct {
 
 // Open opens the database file, creating it where it is missing, and brings its
 // tables up to date. "" opens a database in memory, for tests.
-func Open(ctx context.Context, path string) (*Store, error) {
+func Open(ctx context.Context, path string) (*Store, error) { return OpenOn(ctx, path, "") }
+
+// OpenOn opens it on a file system that is registered with the driver under a name: one that takes the power away, for
+// tests.
+func OpenOn(ctx context.Context, path, system string) (*Store, error) {
 	release := func() error { return nil }
 	isNew := true
 	if path != "" {
@@ -70,28 +75,33 @@ func Open(ctx context.Context, path string) (*Store, error) {
 			return nil, err
 		}
 		if release, err = claim(path); err != nil {
-			return nil, err
+			return nil, explain(err)
 		}
 	}
-	s, err := open(ctx, path, isNew, release)
+	if path != "" && !isNew {
+		if err := logged(path); err != nil {
+			return nil, errors.Join(err, release())
+		}
+	}
+	s, err := open(ctx, path, system, isNew, release)
 	if err != nil {
-		return nil, errors.Join(err, release())
+		return nil, errors.Join(explain(err), release())
 	}
 	return s, nil
 }
 
-func open(ctx context.Context, path string, isNew bool, release func() error) (*Store, error) {
+func open(ctx context.Context, path, system string, isNew bool, release func() error) (*Store, error) {
 	if path != "" && isNew {
 		if err := private(path); err != nil {
 			return nil, err
 		}
 	}
-	location := address(path)
+	location := address(path, system)
 	writers, err := connect(location, 1)
 	if err != nil {
 		return nil, fmt.Errorf("open %s: %w", path, err)
 	}
-	readers, err := connect(location, mostReaders)
+	readers, err := connect(location+readsOnly, mostReaders)
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("open %s: %w", path, err), writers.Close())
 	}
@@ -106,24 +116,24 @@ func open(ctx context.Context, path string, isNew bool, release func() error) (*
 	}
 	if !isNew {
 		// Nothing is written to a file before it is known to be one of ours.
-		if err := known(ctx, path, Schema()); err != nil {
+		if err := known(ctx, path, system, Schema()); err != nil {
 			return nil, closing(err)
 		}
 		if err := private(path); err != nil {
 			return nil, closing(err)
 		}
-		if _, err := copyBefore(ctx, readers, provider, path); err != nil {
+		if _, err := copyBefore(ctx, writers, provider, path); err != nil {
 			return nil, closing(err)
 		}
 	}
 	if _, err := provider.Up(ctx); err != nil {
 		return nil, closing(fmt.Errorf("bring %s up to date: %w", path, err))
 	}
-	w, err := newWriter(ctx, writers)
+	w, err := newWriter(ctx, writers, path != "")
 	if err != nil {
 		return nil, closing(err)
 	}
-	s := &Store{shared: &shared{close: func() error { return errors.Join(readers.Close(), w.Close(), release()) }}}
+	s := &Store{shared: &shared{path: path, commits: &w.commits, close: func() error { return errors.Join(readers.Close(), w.Close(), release()) }}}
 	if s.db, err = gorm.Open(dialect{readers}, options(true)); err == nil {
 		s.writer, err = gorm.Open(dialect{w}, options(false))
 	}
@@ -169,6 +179,42 @@ func options(prepared bool) *gorm.Config {
 // Close closes the database.
 func (s *Store) Close() error { return s.shared.close() }
 
+// Check looks at every page of the file; it reads the whole file once, and ends early where the context does. The error
+// says what is damaged, and Damaged tells so from then on.
+func (s *Store) Check(ctx context.Context) error {
+	var found string
+	err := s.db.WithContext(ctx).Raw(checkFile).Scan(&found).Error
+	if err == nil && found != "ok" {
+		err = fault.ByMachine(fault.Damaged, errors.New(found))
+	}
+	if fault.Is(err, fault.Damaged) {
+		s.shared.damaged.Store(true)
+	}
+	return err
+}
+
+// Damaged tells whether Check has found something.
+func (s *Store) Damaged() bool { return s.shared.damaged.Load() }
+
+// Figures are numbers of the store, for those who watch it.
+type Figures struct {
+	Commits            int64 // since it was opened
+	DataBytes, LogSize int64 // on the disk
+}
+
+// Figures returns them.
+func (s *Store) Figures() Figures {
+	f := Figures{Commits: s.shared.commits.Load()}
+	if s.shared.path != "" {
+		for name, size := range map[string]*int64{s.shared.path: &f.DataBytes, s.shared.path + logSuffix: &f.LogSize} {
+			if info, err := os.Stat(name); err == nil {
+				*size = info.Size()
+			}
+		}
+	}
+	return f
+}
+
 // Transaction runs work in one transaction: all of it is kept, or nothing.
 func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error {
 	touched, changed := s.touched, s.changed
@@ -184,6 +230,11 @@ func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error 
 	})
 }
 
+// write does what is written by itself.
+func (s *Store) write(ctx context.Context, work func(*gorm.DB) *gorm.DB) error {
+	return s.Transaction(ctx, func(tx *Store) error { return work(tx.db).Error })
+}
+
 // Part runs work as a part of a transaction: where it fails, nothing of it is kept, and the rest goes on.
 func (s *Store) Part(ctx context.Context, work func(*Store) error) error {
 	do := func(statement string) error { return s.db.WithContext(ctx).Exec(statement).Error }
@@ -192,6 +243,9 @@ func (s *Store) Part(ctx context.Context, work func(*Store) error) error {
 	}
 	if err := work(s); err != nil {
 		if undone := errors.Join(do("ROLLBACK TO part"), do("RELEASE part")); undone != nil {
+			if known := (*fault.Fault)(nil); errors.As(err, &known) && known.Reason == fault.Unable {
+				return err // which ends the whole as well
+			}
 			// What went wrong has ended the whole transaction, whatever it was.
 			return fmt.Errorf("undo a part of a transaction: %w; after: %v", undone, err) //nolint:errorlint // the part's own error no longer counts
 		}

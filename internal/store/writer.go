@@ -4,7 +4,10 @@ import (
 	"context"
 	"database/sql"
 	"errors"
+	"log/slog"
 	"sync"
+	"sync/atomic"
+	"time"
 
 	"gorm.io/gorm"
 )
@@ -16,21 +19,76 @@ type writer struct {
 	connection  *sql.Conn
 	turn        sync.Mutex // held by a transaction
 	statements  map[string]*sql.Stmt
+
+	marks  bool // the file tells whether something stands in its log only
+	marked bool // it tells that it does
+	idle   *time.Timer
+
+	commits atomic.Int64
 }
+
+// foldAfter is how long nobody writes before the log is folded into the file, so that a plain copy of it is whole.
+const foldAfter = 5 * time.Second
 
 // mostStatements is how many statements are kept.
 const mostStatements = 300
 
-func newWriter(ctx context.Context, connections *sql.DB) (*writer, error) {
+func newWriter(ctx context.Context, connections *sql.DB, marks bool) (*writer, error) {
 	connection, err := connections.Conn(ctx)
-	return &writer{connections: connections, connection: connection, statements: map[string]*sql.Stmt{}}, err
+	if err != nil {
+		return nil, err
+	}
+	w := &writer{connections: connections, connection: connection, statements: map[string]*sql.Stmt{}, marks: marks}
+	w.idle = time.AfterFunc(foldAfter, func() {
+		w.turn.Lock()
+		defer w.turn.Unlock()
+		if err := w.fold(); err != nil {
+			slog.Warn("the log of the data file was not folded in; it is tried again", "error", err)
+		}
+	})
+	return w, nil
 }
 
-// Close closes the connection, and everything it holds.
+// Close folds the log in and closes the connection, and everything it holds.
 func (w *writer) Close() error {
 	w.turn.Lock()
 	defer w.turn.Unlock()
-	return errors.Join(w.forget(), w.connection.Close(), w.connections.Close())
+	err := errors.Join(w.forget(), w.fold())
+	w.marks, w.marked = false, false
+	w.idle.Stop()
+	return errors.Join(err, w.connection.Close(), w.connections.Close())
+}
+
+// fold copies what is in the log into the file, and takes its mark away. Where somebody still reads from before, it is done
+// later.
+func (w *writer) fold() error {
+	if !w.marked {
+		return nil
+	}
+	whole, err := w.folded(markFolded)
+	if w.marked = !whole; w.marked {
+		w.idle.Reset(foldAfter)
+	}
+	return err
+}
+
+// mark writes into the file that more may stand in its log.
+func (w *writer) mark() (err error) {
+	if w.marks && !w.marked {
+		w.marked, err = w.folded(markOpen)
+	}
+	return err
+}
+
+// folded writes a mark and copies it into the file, with all that is in the log; whole tells that all is in the file.
+func (w *writer) folded(mark string) (whole bool, err error) {
+	ctx := context.Background()
+	if _, err := w.connection.ExecContext(ctx, mark); err != nil {
+		return false, err
+	}
+	var busy, logged, copied int
+	err = w.connection.QueryRowContext(ctx, foldIn).Scan(&busy, &logged, &copied)
+	return busy == 0 && logged == copied, err
 }
 
 func (w *writer) forget() error {
@@ -45,6 +103,10 @@ func (w *writer) forget() error {
 // BeginTx begins a transaction, when the one before has ended.
 func (w *writer) BeginTx(ctx context.Context, _ *sql.TxOptions) (gorm.ConnPool, error) {
 	w.turn.Lock()
+	if err := w.mark(); err != nil {
+		w.turn.Unlock()
+		return nil, explain(err)
+	}
 	if _, err := w.connection.ExecContext(ctx, beginWriting); err != nil {
 		// It may have begun all the same, where the caller went away at that moment.
 		_, _ = w.connection.ExecContext(context.WithoutCancel(ctx), "ROLLBACK")
@@ -81,6 +143,9 @@ func (w *writer) PrepareContext(ctx context.Context, query string) (*sql.Stmt, e
 func (w *writer) ExecContext(ctx context.Context, query string, values ...any) (sql.Result, error) {
 	w.turn.Lock()
 	defer w.turn.Unlock()
+	if err := w.mark(); err != nil {
+		return nil, err
+	}
 	return w.connection.ExecContext(ctx, query, values...)
 }
 
@@ -138,6 +203,7 @@ func (t *writing) Commit() error {
 	if err != nil {
 		return errors.Join(err, t.Rollback())
 	}
+	t.commits.Add(1)
 	for _, do := range t.after {
 		do()
 	}
@@ -158,5 +224,6 @@ func (t *writing) Rollback() error {
 
 func (t *writing) end() {
 	t.ended = true
+	t.idle.Reset(foldAfter)
 	t.turn.Unlock()
 }

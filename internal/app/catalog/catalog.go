@@ -14,6 +14,7 @@ import (
 	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
+	"codicil/internal/release"
 	"codicil/internal/store"
 	"context"
 	"regexp"
@@ -54,7 +55,7 @@ func (s *Service) Catalog(ctx context.Context) (contract.Catalog, error) {
 	if err != nil {
 		return contract.Catalog{}, err
 	}
-	c := contract.Catalog{Today: string(s.base.Today(nil)), User: who.Name, Format: format, Version: version, Companies: append([]record.Company{}, m.Companies...), Kinds: []contract.KindEntry{}, FieldTypes: field.TraitsOfAll(), Effects: map[string]rule.Effect{}}
+	c := contract.Catalog{Today: string(s.base.Today(nil)), User: who.Name, Format: format, Version: version, Program: contract.Program{Release: release.Version, Schema: store.Schema(), Damaged: s.base.Store.Damaged()}, Companies: append([]record.Company{}, m.Companies...), Kinds: []contract.KindEntry{}, FieldTypes: field.TraitsOfAll(), Effects: map[string]rule.Effect{}}
 	for family, effect := range rule.Beginnings() {
 		c.Effects[string(family)] = effect
 	}

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"codicil/core/judge"
 	"codicil/core/record"
@@ -35,7 +36,11 @@ type Line struct {
 
 	mutex   sync.Mutex
 	waiting []*pending
+	written atomic.Int64
 }
+
+// Written counts the changes that were written since the start.
+func (l *Line) Written() int64 { return l.written.Load() }
 
 // New returns a line of writers to a store, whose changes are told to the cache.
 func New(s *store.Store, c *cache.Cache, now clock.Clock) *Line {

@@ -126,7 +126,11 @@ func (l *Line) writeTogether(batch []*pending) error {
 		return err
 	}
 	for _, p := range batch {
-		if p.verdict == written && p.err == nil && p.change.Done != nil {
+		if p.verdict != written || p.err != nil {
+			continue
+		}
+		l.written.Add(1)
+		if p.change.Done != nil {
 			p.change.Done()
 		}
 	}
@@ -162,7 +166,7 @@ func (l *Line) writeOne(tx *store.Store, p *pending) (err error) {
 	switch {
 	case err == nil:
 		return nil
-	case errors.As(err, &known), errors.Is(err, store.ErrStale), errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrTaken):
+	case errors.As(err, &known) && known.Reason != fault.Unable, errors.Is(err, store.ErrStale), errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrTaken):
 		p.err = Explain(err) // its own: nothing of it is written
 		return nil
 	}

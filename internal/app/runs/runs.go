@@ -106,6 +106,9 @@ func (s *Service) do(ctx context.Context, r Run, work Work) {
 		w.run.State, w.run.Problem = store.RunFailed, s.told(r, err)
 	}
 	w.run.EndedAt = store.Instant(s.clock())
+	if w.run.State == store.RunCutOff {
+		slog.Warn("a run was cut off; it can be started again", "run", r.ID, "title", r.Title, "done", w.run.Done, "of", w.run.Total)
+	}
 	if err := w.keep(context.WithoutCancel(ctx)); err != nil {
 		slog.Error("a run could not be kept", "run", r.ID, "error", err)
 	}
@@ -202,6 +205,13 @@ func (s *Service) Stop(ctx context.Context, id int64) (contract.Run, error) {
 	}
 	s.mutex.Unlock()
 	return s.Get(ctx, id)
+}
+
+// Working counts the runs that work or wait.
+func (s *Service) Working() int {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	return len(s.working)
 }
 
 var working = notice.Define("working", "this run still works; stop it first")

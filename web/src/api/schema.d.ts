@@ -1636,6 +1636,7 @@ export interface components {
             column: number;
         };
         Catalog: {
+            program: components["schemas"]["Program"];
             /** @description In the order in which they are offered */
             fieldTypes: components["schemas"]["FieldType"][];
             companies: components["schemas"]["Company"][];
@@ -1649,6 +1650,17 @@ export interface components {
             /** @description How the person writes numbers and dates; missing: they chose nothing */
             format?: components["schemas"]["Format"];
             version?: components["schemas"]["Version"];
+        };
+        /** @description The program and its data */
+        Program: {
+            release: string;
+            /**
+             * Format: int64
+             * @description The version of the data that it writes
+             */
+            schema: number;
+            /** @description A part of the data file was found damaged */
+            damaged: boolean;
         };
         FieldType: {
             name: string;

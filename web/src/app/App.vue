@@ -69,6 +69,11 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       </button>
     </header>
     <TroubleNote class="offline" :problem="catalog.problem" :retry="catalog.reload" />
+    <TroubleNote
+      v-if="catalog.catalog?.program.damaged"
+      class="offline"
+      problem="A part of the data file is damaged. What can be read is shown; do not rely on what is written now. Stop Codicil, keep the file as it is and go back to a copy of it."
+    />
     <main v-if="catalog.catalog">
       <div v-if="!catalog.catalog.companies.length && !route.path.startsWith('/tables')" class="page">
         <p class="empty">

@@ -1,5 +1,8 @@
 <script setup lang="ts">
+import { useCatalog } from "@/queries/catalog";
 import OverSheet from "@/ui/OverSheet.vue";
+
+const catalog = useCatalog();
 
 defineEmits<{ close: [] }>();
 
@@ -36,6 +39,9 @@ const keys: [string, string][] = [
         <dd>{{ what }}</dd>
       </template>
     </dl>
+    <p v-if="catalog.catalog" class="quiet about">
+      Codicil {{ catalog.catalog.program.release }} · data of schema {{ catalog.catalog.program.schema }}
+    </p>
   </OverSheet>
 </template>
 
@@ -45,6 +51,9 @@ dl {
   grid-template-columns: auto 1fr;
   gap: 6px 18px;
   margin: 12px 0 0;
+}
+.about {
+  margin: 16px 0 0;
 }
 dt {
   font: 12px/1.5 var(--mono);
