@@ -150,6 +150,36 @@ type Outcome struct {
 	places map[int]int
 }
 
+// Active returns the rules that gave a value, wrote one to another record or spoke, each once. Cost: the rules at the fields
+// and in the lines.
+func (o *Outcome) Active() []int64 {
+	seen := map[int64]bool{}
+	var active []int64
+	note := func(id int64) {
+		if !seen[id] {
+			seen[id] = true
+			active = append(active, id)
+		}
+	}
+	look := func(fields []Field) {
+		for i := range fields {
+			for j := range fields[i].Rules {
+				if did := fields[i].Rules[j].Did; did == Acted || did == Speaks {
+					note(fields[i].Rules[j].Rule.ID)
+				}
+			}
+		}
+	}
+	look(o.Fields)
+	for i := range o.Lines {
+		look(o.Lines[i].Fields)
+	}
+	for i := range o.FollowUps {
+		note(o.FollowUps[i].Rule.ID)
+	}
+	return active
+}
+
 // FollowUp is a value that posting writes to a linked record.
 type FollowUp struct {
 	Rule          *rule.Compiled

@@ -1811,6 +1811,21 @@ type RuleRef struct {
 // RuleState defines model for RuleState.
 type RuleState = rule.State
 
+// RuleUse What came of a rule in saves and postings
+type RuleUse struct {
+	// Acted Saves and postings in which it gave a value or spoke
+	Acted int `json:"acted"`
+
+	// Last When it did last, RFC 3339; missing: never
+	Last string `json:"last,omitempty"`
+
+	// Since When counting began, RFC 3339; missing: nothing was saved since
+	Since string `json:"since,omitempty"`
+
+	// Standing Records in which a value is that it gave
+	Standing int `json:"standing"`
+}
+
 // RuleVersion defines model for RuleVersion.
 type RuleVersion struct {
 	Body      RuleBody  `json:"body"`
@@ -1874,9 +1889,12 @@ type RuleView struct {
 	Sentence string `json:"sentence"`
 
 	// Sound It has no errors and may be put in force
-	Sound   bool      `json:"sound"`
-	State   RuleState `json:"state"`
-	Version int       `json:"version"`
+	Sound bool      `json:"sound"`
+	State RuleState `json:"state"`
+
+	// Use What came of it in saves and postings; in lists and of a saved rule
+	Use     *RuleUse `json:"use,omitempty"`
+	Version int      `json:"version"`
 
 	// When The condition as a sentence holds it; none when no sentence can
 	When *Conditions `json:"when,omitempty"`

@@ -138,6 +138,9 @@ func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Number
 		if err := tx.file(ctx, row.ID, nil, &r); err != nil {
 			return err
 		}
+		if err := tx.countUses(nil, &r, judged); err != nil {
+			return err
+		}
 		if err := tx.countRecords(r.Kind, 1); err != nil {
 			return err
 		}
@@ -164,6 +167,9 @@ func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, 
 		}
 		old := kept.record()
 		if err := tx.file(ctx, row.ID, &old, &r); err != nil {
+			return err
+		}
+		if err := tx.countUses(&old, &r, judged); err != nil {
 			return err
 		}
 		content := &r.Content
@@ -232,6 +238,9 @@ func (s *Store) DeleteRecord(ctx context.Context, r record.Record, by record.Sta
 		}
 		old := kept.record()
 		if err := tx.file(ctx, kept.ID, &old, nil); err != nil {
+			return err
+		}
+		if err := tx.countUses(&old, nil, nil); err != nil {
 			return err
 		}
 		if err := tx.countRecords(r.Kind, -1); err != nil {

@@ -116,6 +116,12 @@ func openMark(path string) (open bool, err error) {
 // checkFile looks at every page of the file, and tells the first that is wrong.
 const checkFile = "PRAGMA quick_check(1)"
 
+// addUses adds to what came of rules: rows of rule, times acted, when, and more or fewer records.
+const addUses = `INSERT INTO rule_uses (rule, acted, last_at, standing)
+	SELECT value ->> 0, value ->> 1, value ->> 2, value ->> 3 FROM json_each(?) WHERE true
+	ON CONFLICT (rule) DO UPDATE SET acted = acted + excluded.acted, standing = standing + excluded.standing,
+		last_at = CASE WHEN rule = 0 AND last_at <> '' THEN last_at ELSE MAX(last_at, excluded.last_at) END`
+
 // beginWriting begins a transaction that writes: it waits for others that do now, and not half-way.
 const beginWriting = "BEGIN IMMEDIATE"
 

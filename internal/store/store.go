@@ -140,7 +140,7 @@ func open(ctx context.Context, path, system string, isNew bool, release func() e
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("open %s: %w", path, err), s.Close())
 	}
-	err = s.Transaction(ctx, func(tx *Store) error { return errors.Join(tx.indexAnew(ctx), tx.balanceAnew(ctx)) })
+	err = s.Transaction(ctx, func(tx *Store) error { return errors.Join(tx.indexAnew(ctx), tx.balanceAnew(ctx), tx.usesAnew(ctx)) })
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("bring the indexes of %s up to date: %w", path, err), s.Close())
 	}

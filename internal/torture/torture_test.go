@@ -6,6 +6,7 @@ import (
 	"bufio"
 	"context"
 	"fmt"
+	"log/slog"
 	"math/rand/v2"
 	"net/http"
 	"net/http/httptest"
@@ -27,6 +28,9 @@ import (
 	"codicil/internal/standard"
 	"codicil/internal/store"
 )
+
+// What is taken away complains in the log, a thousand times.
+func init() { slog.SetDefault(slog.New(slog.DiscardHandler)) }
 
 // rounds is how often the server is taken away; CODICIL_TORTURE says how often.
 func rounds(t *testing.T, least int) int {

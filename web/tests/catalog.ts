@@ -56,6 +56,7 @@ export const names: Schemas["Names"] = {
 export function fillCatalog() {
   setActivePinia(createPinia());
   const catalog: Catalog = {
+    program: { release: "1.1.0", schema: 10, damaged: false },
     effects: {
       entry: { need: "required", access: "open" },
       source: { tie: "copied" },

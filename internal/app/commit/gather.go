@@ -105,6 +105,13 @@ func (l *Line) writeAll(batch []*pending) {
 		return
 	}
 	for _, p := range batch {
+		// What was written once has its number and version: it is judged again, not written again.
+		c, err := p.judge(p.ctx)
+		if err != nil || c.Write == nil {
+			p.verdict, p.err = written, err
+			continue
+		}
+		p.change = c
 		if err := l.writeTogether([]*pending{p}); err != nil {
 			p.verdict, p.err = written, Explain(err)
 		}

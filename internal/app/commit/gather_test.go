@@ -40,11 +40,14 @@ func TestEveryChangeOfACommitHasItsOwnVerdict(t *testing.T) {
 				if what == "gone" { // the caller goes while the change waits
 					leave()
 				}
+				written := false
 				return &commit.Change{Reads: commit.NewReadSet(book), Done: func() {
 					mutex.Lock()
 					defer mutex.Unlock()
 					done[what]++
 				}, Write: func(ctx context.Context, tx *store.Store) error {
+					assert.False(t, written, "a judgement is written once: it has its number and version then")
+					written = true
 					if _, err := tx.NextNumber(ctx, what); err != nil {
 						return err
 					}

@@ -54,11 +54,22 @@ func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, e
 		return nil, err
 	}
 	changed, err := s.base.Store.LastChanges(ctx, kind)
+	if err != nil {
+		return nil, err
+	}
+	uses, err := s.base.Store.RuleUses(ctx)
 	return view.List(b.Rules, func(c *rule.Compiled) contract.RuleView {
 		shown := view.Rule(c, wording, proofs[c.ID])
 		view.LastChange(&shown, changed[c.ID])
+		shown.Use = used(uses, c.ID)
 		return shown
 	}), err
+}
+
+// used shows what came of a rule.
+func used(uses map[int64]store.RuleUse, id int64) *contract.RuleUse {
+	u := uses[id]
+	return &contract.RuleUse{Acted: u.Acted, Last: u.Last, Standing: u.Standing, Since: uses[0].Since}
 }
 
 func (s *Service) listAll(ctx context.Context) ([]contract.RuleView, error) {
@@ -83,7 +94,13 @@ func (s *Service) Get(ctx context.Context, id int64) (contract.RuleView, error) 
 	if err != nil {
 		return contract.RuleView{}, commit.Explain(err)
 	}
-	return s.show(ctx, r)
+	uses, err := s.base.Store.RuleUses(ctx)
+	if err != nil {
+		return contract.RuleView{}, err
+	}
+	shown, err := s.show(ctx, r)
+	shown.Use = used(uses, id)
+	return shown, err
 }
 
 func (s *Service) show(ctx context.Context, r rule.Rule) (contract.RuleView, error) {

@@ -234,3 +234,11 @@ CREATE TABLE run_results (
   result BLOB NOT NULL, -- compressed JSON
   PRIMARY KEY (run, rank, place)
 ) STRICT, WITHOUT ROWID;
+
+-- What came of every rule in saves and postings. The row of rule 0 says since when that is counted.
+CREATE TABLE rule_uses (
+  rule INTEGER PRIMARY KEY,
+  acted INTEGER NOT NULL, -- saves and postings in which it did
+  last_at TEXT NOT NULL, -- when it did last; empty: not since it is counted
+  standing INTEGER NOT NULL -- records in which a value is that it gave
+) STRICT;

@@ -2261,6 +2261,8 @@ export interface components {
              */
             changedAt?: string;
             changedBy?: string;
+            /** @description What came of it in saves and postings; in lists and of a saved rule */
+            use?: components["schemas"]["RuleUse"];
             body: components["schemas"]["RuleBody"];
             sentence: string;
             phrase: string;
@@ -2284,6 +2286,17 @@ export interface components {
             when?: components["schemas"]["Conditions"];
             /** @description What must hold as a sentence holds it */
             must?: components["schemas"]["Conditions"];
+        };
+        /** @description What came of a rule in saves and postings */
+        RuleUse: {
+            /** @description Saves and postings in which it gave a value or spoke */
+            acted: number;
+            /** @description When it did last, RFC 3339; missing: never */
+            last?: string;
+            /** @description Records in which a value is that it gave */
+            standing: number;
+            /** @description When counting began, RFC 3339; missing: nothing was saved since */
+            since?: string;
         };
         LineOf: {
             /** @description The name of the link */

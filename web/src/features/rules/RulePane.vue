@@ -7,6 +7,7 @@ import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import FindingItem from "@/features/rules/FindingItem.vue";
 import RuleEditor from "@/features/rules/RuleEditor.vue";
 import RuleHistory from "@/features/rules/RuleHistory.vue";
+import RuleUsed from "@/features/rules/RuleUsed.vue";
 import RuleImpact from "@/features/rules/RuleImpact.vue";
 import RuleProofs from "@/features/proofs/RuleProofs.vue";
 import { useBreaks } from "@/features/proofs/breaks";
@@ -412,6 +413,11 @@ watch(
       />
       <RuleProofs
         v-if="draft.view && !draft.isNew && !draft.dirty && draft.view.sound"
+        :rule="draft.view.id"
+        :version="draft.view.version"
+      />
+      <RuleUsed
+        v-if="draft.view && !draft.isNew && draft.view.state !== 'draft'"
         :rule="draft.view.id"
         :version="draft.view.version"
       />

@@ -11,8 +11,9 @@ import { change } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
 import { filterNames, useRuleList } from "@/features/rules/ruleList";
 import { families, stateWords } from "@/ui/families";
-import { moment, written } from "@/queries/format";
+import { count, moment, written } from "@/queries/format";
 import { useOtherWriters } from "@/features/rules/writers";
+import { used } from "@/features/rules/used";
 import { useStrengths } from "@/features/rules/strengths";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
 import { useSorting } from "@/ui/sorting";
@@ -43,6 +44,7 @@ const sorting = useSorting<RuleView>(() => list.found, {
   why: (r) => r.body.note.why || r.body.note.askedBy,
   changed: (r) => r.changedAt,
   state: (r) => stateWords[r.state],
+  acted: (r) => r.use?.acted ?? 0,
   proofs: (r) => r.proofs.length,
   strength: percentOf,
 });
@@ -59,6 +61,9 @@ const sheetHead = [
   "Changed",
   "Changed by",
   "State",
+  "Acted",
+  "Acted last",
+  "Records with its value",
   "Proofs",
   "Strength in %",
 ];
@@ -80,6 +85,9 @@ function sheet() {
         r.changedBy ?? "",
         stateWords[r.state],
       ].map((text) => ({ text })),
+      { text: String(r.use?.acted ?? ""), exact: true },
+      { text: r.use?.last ?? "" },
+      { text: String(r.use?.standing ?? ""), exact: true },
       { text: String(r.proofs.length), exact: true },
       { text: String(percentOf(r) ?? ""), exact: true },
     ];
@@ -308,6 +316,7 @@ const deeds: { state: RuleState; label: string }[] = [
           <SortHead column="why" :sorting="sorting">Why</SortHead>
           <SortHead column="changed" :sorting="sorting">Last change</SortHead>
           <SortHead column="state" :sorting="sorting">State</SortHead>
+          <SortHead column="acted" :sorting="sorting">Acted</SortHead>
           <SortHead column="proofs" :sorting="sorting">Proofs</SortHead>
           <SortHead column="strength" :sorting="sorting">Strength</SortHead>
         </tr>
@@ -359,6 +368,10 @@ const deeds: { state: RuleState; label: string }[] = [
             <template v-if="r.changedAt">{{ moment(r.changedAt) }}<br />{{ r.changedBy }}</template>
           </td>
           <td>{{ stateWords[r.state] }}</td>
+          <td class="asked" :title="used(r.use)">
+            <span v-if="!r.use?.acted" class="quiet">never</span>
+            <template v-else>{{ count(r.use.acted) }}<br />{{ moment(r.use.last ?? "") }}</template>
+          </td>
           <td>
             <RouterLink v-if="r.proofs.length" :to="`/proofs?rule=${r.id}`">{{
               r.proofs.length

@@ -1,0 +1,132 @@
+package store
+
+import (
+	"context"
+	"encoding/json"
+
+	"codicil/core/judge"
+	"codicil/core/record"
+)
+
+// RuleUse is what came of a rule in saves and postings.
+type RuleUse struct {
+	// Acted counts the saves and postings in which it gave a value or spoke, and Last is when it did last; "": never.
+	Acted int
+	Last  string
+	// Standing counts the records in which a value is that it gave.
+	Standing int
+	// Since is when counting began; "": nothing was saved since.
+	Since string
+}
+
+type ruleUse struct {
+	Rule     int64 `gorm:"primaryKey;autoIncrement:false"`
+	Acted    int
+	LastAt   string
+	Standing int
+}
+
+// RuleUses returns what came of rules, by rule. Cost: one row a rule.
+func (s *Store) RuleUses(ctx context.Context) (map[int64]RuleUse, error) {
+	rows, err := all(s.db.WithContext(ctx).Order("rule"), func(r ruleUse) ruleUse { return r })
+	uses, since := make(map[int64]RuleUse, len(rows)), ""
+	for _, r := range rows {
+		if r.Rule == 0 {
+			since = r.LastAt
+			continue
+		}
+		uses[r.Rule] = RuleUse{r.Acted, r.LastAt, r.Standing, since}
+	}
+	uses[0] = RuleUse{Since: since}
+	return uses, err
+}
+
+// givers are the rules that gave values which stand in a record.
+func givers(c *record.Content) map[int64]bool {
+	rules := map[int64]bool{}
+	note := func(origins record.Origins) {
+		for _, origin := range origins {
+			if id, _, given := origin.Rule(); given {
+				rules[id] = true
+			}
+		}
+	}
+	note(c.Origins)
+	for i := range c.Lines {
+		note(c.Lines[i].Origins)
+	}
+	return rules
+}
+
+// countUses counts what came of rules where a record is written: old is what it was, nil for none, and now what it is, nil
+// for gone. Cost: one statement, and a row for each rule that acted.
+func (s *Store) countUses(old, now *record.Record, judged *judge.Kept) error {
+	var before, after map[int64]bool
+	if old != nil {
+		before = givers(&old.Content)
+	}
+	at := ""
+	if now != nil {
+		after, at = givers(&now.Content), now.Changed.At
+	}
+	counted := map[int64]*[2]int{}
+	count := func(rules map[int64]bool, place, by int) {
+		for id := range rules {
+			if counted[id] == nil {
+				counted[id] = new([2]int)
+			}
+			counted[id][place] += by
+		}
+	}
+	count(before, 1, -1)
+	count(after, 1, 1)
+	if judged != nil {
+		acted := make(map[int64]bool, len(judged.Acted))
+		for _, id := range judged.Acted {
+			acted[id] = true
+		}
+		count(acted, 0, 1)
+	}
+	rows := [][4]any{{0, 0, at, 0}}
+	for id, c := range counted {
+		last := ""
+		if c[0] > 0 {
+			last = at
+		}
+		if *c != [2]int{} {
+			rows = append(rows, [4]any{id, c[0], last, c[1]})
+		}
+	}
+	if len(rows) == 1 {
+		return nil
+	}
+	text, err := json.Marshal(rows)
+	if err != nil {
+		return err
+	}
+	return s.db.Exec(addUses, string(text)).Error
+}
+
+// usesAnew counts in which records the values of rules stand, in a file of a release that did not.
+func (s *Store) usesAnew(ctx context.Context) error {
+	var known bool
+	if err := s.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM rule_uses) OR NOT EXISTS (SELECT 1 FROM records)").Scan(&known).Error; err != nil || known {
+		return err
+	}
+	kinds, err := s.Kinds(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range kinds {
+		for r, err := range s.Records(ctx, kinds[i].Key) {
+			if err != nil {
+				return err
+			}
+			r.Changed.At = ""
+			if err := s.countUses(nil, r, nil); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
