@@ -9,6 +9,7 @@ import (
 	"os"
 	"os/user"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
 	"strings"
 	"syscall"
@@ -62,6 +63,7 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 func serveCommand() *cobra.Command {
 	var address, data string
 	var withoutLog bool
+	var memory int
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the application over one database file",
@@ -75,11 +77,12 @@ func serveCommand() *cobra.Command {
 					return err
 				}
 			}
-			return serve(c, address, data, false)
+			return serve(c, address, data, memory, false)
 		},
 	}
 	c.Flags().StringVar(&address, "address", defaultAddress, "loopback address to listen on")
 	c.Flags().StringVar(&data, "data", defaultData, "database file; made where it is missing")
+	c.Flags().IntVar(&memory, "memory", memoryLimit, "MB of memory that are aimed at; a fifth of it keeps records that were read lately")
 	c.Flags().BoolVar(&withoutLog, "without-log", false, "open a file that was copied without its log, though what was saved last is not in it")
 	return c
 }
@@ -96,15 +99,24 @@ func demoCommand() *cobra.Command {
 				return err
 			}
 			defer func() { _ = os.RemoveAll(folder) }()
-			return serve(c, address, filepath.Join(folder, "demo.db"), true)
+			return serve(c, address, filepath.Join(folder, "demo.db"), memoryLimit, true)
 		},
 	}
 	c.Flags().StringVar(&address, "address", defaultAddress, "loopback address to listen on")
 	return c
 }
 
-func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
+const (
+	leastMemory = 100 // MB
+	// recordsPart is which part of the memory keeps records: a fifth.
+	recordsPart = 5
+)
+
+func serve(c *cobra.Command, address, data string, memory int, withDemo bool) (err error) {
 	ctx := c.Context()
+	if memory < leastMemory {
+		return fmt.Errorf("--memory %d: give at least %d (MB)", memory, leastMemory)
+	}
 	if withDemo {
 		if err := demo.Write(ctx, data); err != nil {
 			return fmt.Errorf("fill the demo: %w", err)
@@ -124,6 +136,10 @@ func serve(c *cobra.Command, address, data string, withDemo bool) (err error) {
 		return err
 	}
 	defer a.Close()
+	if memory != memoryLimit {
+		debug.SetMemoryLimit(int64(memory) << 20)
+		a.LimitMemory(memory << 20 / recordsPart)
+	}
 	a.Check()
 	handler, err := httpapi.New(a, userName(), web.Files())
 	if err != nil {

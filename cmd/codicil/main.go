@@ -13,16 +13,16 @@ import (
 // document allocates much that lives only for the request, and the live heap is small.
 const gcPercent = 400
 
-// memoryLimit is the size of the heap, in bytes, above which it is collected more often, so that
-// one large document does not take five times its size.
-const memoryLimit = 320 << 20
+// memoryLimit is the size of the heap, in MB, above which it is collected more often, so that
+// one large document does not take five times its size; --memory sets another.
+const memoryLimit = 320
 
 func main() {
 	if os.Getenv("GOGC") == "" {
 		debug.SetGCPercent(gcPercent)
 	}
 	if os.Getenv("GOMEMLIMIT") == "" {
-		debug.SetMemoryLimit(memoryLimit)
+		debug.SetMemoryLimit(memoryLimit << 20)
 	}
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	err := command(os.Stdin, os.Stdout, os.Stderr).ExecuteContext(ctx)

@@ -58,8 +58,6 @@ type Kept struct {
 	// before that.
 	Document Document `json:"document"`
 	Basis    Basis    `json:"basis"`
-	// Acted are the rules that gave a value or spoke; it is counted, and not kept.
-	Acted []int64 `json:"-"`
 }
 
 // Stated is the document without what the basis refers to.

@@ -49,8 +49,7 @@ type App struct {
 
 	live  *records.Live
 	store *store.Store
-	// written counts what was written.
-	written func() int64
+	base  *judging.Service
 	// checks end with stop.
 	checks sync.WaitGroup
 	ctx    context.Context //nolint:containedctx // that of the work beside requests, which Close ends
@@ -61,7 +60,7 @@ type App struct {
 func New(s *store.Store, now clock.Clock) *App {
 	j := judging.New(s, now)
 	a := assemble(j)
-	a.store, a.written = s, j.Line.Written
+	a.store, a.base = s, j
 	a.ctx, a.stop = context.WithCancel(context.Background())
 	return a
 }
@@ -86,7 +85,7 @@ func assemble(j *judging.Service) *App {
 
 // Resume finishes what was begun when the program ended.
 func (a *App) Resume(ctx context.Context) error {
-	return errors.Join(a.Runs.Resume(ctx), a.live.Resume(ctx))
+	return errors.Join(a.Runs.Resume(ctx), a.live.Resume(ctx), a.Rules.Resume(ctx))
 }
 
 // Ready tells whether the data can be read.
@@ -94,6 +93,9 @@ func (a *App) Ready(ctx context.Context) error {
 	_, err := a.Catalog.Catalog(ctx)
 	return err
 }
+
+// LimitMemory sets about how many bytes of saved records are kept in memory.
+func (a *App) LimitMemory(records int) { a.base.Cache.Records.Limit(records) }
 
 // Check looks at every page of the data file, beside all else; it reads the whole file once.
 func (a *App) Check() {
@@ -114,7 +116,7 @@ type Figures struct {
 
 // Figures returns them.
 func (a *App) Figures() Figures {
-	return Figures{a.store.Figures(), a.store.Damaged(), a.written(), a.Runs.Working()}
+	return Figures{a.store.Figures(), a.store.Damaged(), a.base.Line.Written(), a.Runs.Working()}
 }
 
 // Close ends the work that goes on beside requests, and says what it cut off.

@@ -2,6 +2,8 @@ package app_test
 
 import (
 	"context"
+	"slices"
+	"strconv"
 	"strings"
 	"testing"
 	"time"
@@ -10,10 +12,12 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/proof"
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/app"
 	"codicil/internal/app/runs"
 	"codicil/internal/contract"
+	"codicil/internal/fault"
 )
 
 // termsOfCustomer takes the payment terms of an order from its customer.
@@ -189,6 +193,76 @@ func TestLongWorkIsKept(t *testing.T) {
 	assert.Equal(t, contract.RunStateCutOff, ended(cut.ID).State)
 	_, err = d.Runs.Start(as(t), "impact", "Late", nil, nil)
 	assert.Equal(t, "ending", code(t, err))
+}
+
+// Of every rule it is known whether it still does something: how often it acted, when last, and where its value stands.
+func TestWhatComesOfARuleIsCounted(t *testing.T) {
+	d := harbour(t)
+	fills := add(t, d, body("vendor", rule.Default, "street", rule.Effect{Value: `"Quay 1"`, Lifetime: rule.NewOnly}), rule.InForce).ID
+	warns := add(t, d, body("vendor", rule.Validate, "name", rule.Effect{Severity: rule.Advise, Must: `name != "Odd"`, Message: "Odd."}), rule.InForce).ID
+	use := func(id int64) contract.RuleUse {
+		all, err := d.Rules.List(as(t), "vendor")
+		require.NoError(t, err)
+		listed := all[slices.IndexFunc(all, func(r contract.RuleView) bool { return r.ID == id })]
+		one, err := d.Rules.Get(as(t), id)
+		require.NoError(t, err)
+		assert.Equal(t, listed.Use, one.Use)
+		return *one.Use
+	}
+	assert.Equal(t, contract.RuleUse{}, use(fills))
+	r := save(t, d, document("vendor", "10", "TRAD", values{"name": "Odd"}))
+	other := save(t, d, document("vendor", "10", "TRAD", values{"name": "Even"}))
+	was := use(fills)
+	assert.Equal(t, contract.RuleUse{Acted: 2, Standing: 2, Last: was.Last, Since: was.Last}, was)
+	assert.NotEmpty(t, was.Last)
+	assert.Equal(t, contract.RuleUse{Acted: 1, Last: was.Last, Since: was.Last}, use(warns), "a check leaves no value")
+
+	changed := document("vendor", "10", "TRAD", values{"name": "Even", "street": "Elsewhere 2"})
+	changed.Record = r.Number
+	_, err := d.Records.Save(as(t), contract.SaveRequest{Document: changed, Version: r.Version})
+	require.NoError(t, err)
+	assert.Equal(t, 1, use(fills).Standing, "a person wrote over one")
+	assert.Equal(t, 2, use(fills).Acted)
+	assert.Equal(t, 1, use(warns).Acted, "it holds now")
+	require.NoError(t, d.Records.Delete(as(t), record.Ref{Kind: "vendor", Number: other.Number}))
+	assert.Zero(t, use(fills).Standing)
+	_, err = d.Trials.Try(as(t), contract.TryRequest{Document: document("vendor", "10", "TRAD", values{"name": "Odd"})})
+	require.NoError(t, err)
+	assert.Equal(t, 1, use(warns).Acted, "a test document is no save")
+}
+
+// Where many records are saved, a run makes the keys of a unique rule before it is in force, and lists what is there twice.
+func TestTheKeysOfAUniqueRuleAreMadeByARun(t *testing.T) {
+	d := harbour(t)
+	t.Cleanup(d.Close)
+	d.Impact.InPlace = 2
+	for _, name := range []string{"Quayside", "Quayside", "Alone"} {
+		save(t, d, document("vendor", "10", "TRAD", values{"name": name}))
+	}
+	drawn, err := d.Rules.Create(as(t), contract.RuleChange{Body: body("vendor", rule.Validate, "name", rule.Effect{Severity: rule.Refuse, Unique: &rule.Unique{}, Message: "There is one."})})
+	require.NoError(t, err)
+	move := contract.RuleMove{State: rule.InForce, Version: drawn.Version, Reason: "asked for"}
+	_, err = d.Rules.Move(as(t), drawn.ID, move)
+	var waits *fault.Fault
+	require.ErrorAs(t, err, &waits)
+	require.Equal(t, "keys-are-made", waits.Code)
+	require.Len(t, waits.Uses, 1)
+	run, err := strconv.ParseInt(waits.Uses[0].Key, 10, 64)
+	require.NoError(t, err)
+	require.Eventually(t, func() bool {
+		r, err := d.Runs.Get(as(t), run)
+		require.NoError(t, err)
+		return r.State == contract.RunStateDone
+	}, time.Minute, time.Millisecond)
+	page, err := d.Impact.Hits(as(t), run, "", 10)
+	require.NoError(t, err)
+	assert.Len(t, page.Hits, 2, "the two that are the same")
+	moved, err := d.Rules.Move(as(t), drawn.ID, move)
+	require.NoError(t, err, "its keys are there now")
+	assert.Equal(t, rule.InForce, moved.State)
+	answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: document("vendor", "10", "TRAD", values{"name": "Alone"})})
+	require.NoError(t, err)
+	assert.Equal(t, contract.Refused, answer.Outcome.Verdict)
 }
 
 func TestExistingRecordsAreCountedBeforeARuleRefusesThem(t *testing.T) {

@@ -27,6 +27,9 @@ func newRecords(s *store.Store, most int) *Records {
 	})}
 }
 
+// Limit sets about how many bytes of records are kept.
+func (s *Records) Limit(most int) { s.kept.SetMaximum(uint64(max(most, 0))) }
+
 // weight is about how many bytes a record takes in memory.
 func weight(r *record.Record) int {
 	const perEntry, perLine = 120, 300

@@ -106,7 +106,7 @@ var peers = map[string][]string{
 	"demo":         {"actor", "app", "clock", "contract", "fault", "standard", "store"},
 	"demo/prepare": {"demo"},
 	"demo/suggest": {"actor", "app", "demo", "store"},
-	"httpapi":      {"actor", "app", "contract", "exchange", "fault", "view"},
+	"httpapi":      {"actor", "app", "contract", "exchange", "fault", "release", "view"},
 }
 
 // most is how many methods a struct of the use cases may have.

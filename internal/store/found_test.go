@@ -2,6 +2,7 @@ package store_test
 
 import (
 	"cmp"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -299,4 +300,34 @@ func TestAPlaceThatNoPageToldIsRefused(t *testing.T) {
 	selector, _ := record.NewSelector(&shipment, record.Selection{}, field.Plain)
 	_, err := s.List(t.Context(), store.ListQuery{Selector: selector, After: "x!", Limit: 5})
 	assert.ErrorIs(t, err, store.ErrPlace)
+}
+
+// Keys that no rule asks for any more take no room, and are made anew where one does.
+func TestKeysThatNobodyAsksForAreForgotten(t *testing.T) {
+	s := prepared(t, "")
+	defer func() { require.NoError(t, s.Close()) }()
+	ctx := t.Context()
+	kinds, err := s.Kinds(ctx)
+	require.NoError(t, err)
+	kind := &kinds[slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == "vendor" })]
+	byName, byTown := match.Unique{Fields: []string{"name"}, Ignore: match.Differences{}}, match.Unique{Fields: []string{"city"}, Ignore: match.Differences{}}
+	for _, u := range []match.Unique{byName, byTown} {
+		count, told := 0, 0
+		require.NoError(t, s.MakeUnique(ctx, kind, u, func(done int) error { told++; count = done; return nil }))
+		saved, err := s.CountRecords(ctx, "vendor")
+		require.NoError(t, err)
+		assert.Equal(t, saved, count)
+		assert.Positive(t, told)
+	}
+	require.NoError(t, s.KeepUnique(ctx, "vendor", []match.Unique{byTown}))
+	for u, want := range map[*match.Unique]bool{&byName: false, &byTown: true} {
+		kept, err := s.HasUnique(ctx, "vendor", *u)
+		require.NoError(t, err)
+		assert.Equal(t, want, kept, u.Fields)
+	}
+	stop := errors.New("stopped")
+	require.ErrorIs(t, s.MakeUnique(ctx, kind, byName, func(int) error { return stop }), stop)
+	kept, err := s.HasUnique(ctx, "vendor", byName)
+	require.NoError(t, err)
+	assert.False(t, kept, "what was begun is not relied on")
 }

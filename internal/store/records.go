@@ -138,7 +138,7 @@ func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Number
 		if err := tx.file(ctx, row.ID, nil, &r); err != nil {
 			return err
 		}
-		if err := tx.countUses(nil, &r, judged); err != nil {
+		if err := tx.countStanding(ctx, nil, &r); err != nil {
 			return err
 		}
 		if err := tx.countRecords(r.Kind, 1); err != nil {
@@ -169,7 +169,7 @@ func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, 
 		if err := tx.file(ctx, row.ID, &old, &r); err != nil {
 			return err
 		}
-		if err := tx.countUses(&old, &r, judged); err != nil {
+		if err := tx.countStanding(ctx, &old, &r); err != nil {
 			return err
 		}
 		content := &r.Content
@@ -240,7 +240,7 @@ func (s *Store) DeleteRecord(ctx context.Context, r record.Record, by record.Sta
 		if err := tx.file(ctx, kept.ID, &old, nil); err != nil {
 			return err
 		}
-		if err := tx.countUses(&old, nil, nil); err != nil {
+		if err := tx.countStanding(ctx, &old, nil); err != nil {
 			return err
 		}
 		if err := tx.countRecords(r.Kind, -1); err != nil {

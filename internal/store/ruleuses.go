@@ -4,7 +4,6 @@ import (
 	"context"
 	"encoding/json"
 
-	"codicil/core/judge"
 	"codicil/core/record"
 )
 
@@ -58,53 +57,48 @@ func givers(c *record.Content) map[int64]bool {
 	return rules
 }
 
-// countUses counts what came of rules where a record is written: old is what it was, nil for none, and now what it is, nil
-// for gone. Cost: one statement, and a row for each rule that acted.
-func (s *Store) countUses(old, now *record.Record, judged *judge.Kept) error {
+// CountActs counts that rules gave a value or spoke in a save or posting at a time. Cost: one statement, and a row a rule.
+func (s *Store) CountActs(ctx context.Context, rules []int64, at string) error {
+	rows := [][4]any{{0, 0, at, 0}} // since when it is counted
+	for _, id := range rules {
+		rows = append(rows, [4]any{id, 1, at, 0})
+	}
+	return s.addUses(ctx, rows)
+}
+
+// countStanding counts in which records the values of rules stand, where one is written: old is what it was, nil for none,
+// and now what it is, nil for gone. Cost: one statement where that changes, and a row a rule.
+func (s *Store) countStanding(ctx context.Context, old, now *record.Record) error {
 	var before, after map[int64]bool
 	if old != nil {
 		before = givers(&old.Content)
 	}
-	at := ""
 	if now != nil {
-		after, at = givers(&now.Content), now.Changed.At
+		after = givers(&now.Content)
 	}
-	counted := map[int64]*[2]int{}
-	count := func(rules map[int64]bool, place, by int) {
-		for id := range rules {
-			if counted[id] == nil {
-				counted[id] = new([2]int)
-			}
-			counted[id][place] += by
+	var rows [][4]any
+	for id := range before {
+		if !after[id] {
+			rows = append(rows, [4]any{id, 0, "", -1})
 		}
 	}
-	count(before, 1, -1)
-	count(after, 1, 1)
-	if judged != nil {
-		acted := make(map[int64]bool, len(judged.Acted))
-		for _, id := range judged.Acted {
-			acted[id] = true
-		}
-		count(acted, 0, 1)
-	}
-	rows := [][4]any{{0, 0, at, 0}}
-	for id, c := range counted {
-		last := ""
-		if c[0] > 0 {
-			last = at
-		}
-		if *c != [2]int{} {
-			rows = append(rows, [4]any{id, c[0], last, c[1]})
+	for id := range after {
+		if !before[id] {
+			rows = append(rows, [4]any{id, 0, "", 1})
 		}
 	}
-	if len(rows) == 1 {
+	if len(rows) == 0 {
 		return nil
 	}
+	return s.addUses(ctx, rows)
+}
+
+func (s *Store) addUses(ctx context.Context, rows [][4]any) error {
 	text, err := json.Marshal(rows)
 	if err != nil {
 		return err
 	}
-	return s.db.Exec(addUses, string(text)).Error
+	return s.db.WithContext(ctx).Exec(addUses, string(text)).Error
 }
 
 // usesAnew counts in which records the values of rules stand, in a file of a release that did not.
@@ -122,11 +116,10 @@ func (s *Store) usesAnew(ctx context.Context) error {
 			if err != nil {
 				return err
 			}
-			r.Changed.At = ""
-			if err := s.countUses(nil, r, nil); err != nil {
+			if err := s.countStanding(ctx, nil, r); err != nil {
 				return err
 			}
 		}
 	}
-	return nil
+	return s.addUses(ctx, [][4]any{{0, 0, "", 0}}) // it is counted from here on
 }

@@ -156,9 +156,50 @@ func definitionOf(u *match.Unique) string {
 	return string(text)
 }
 
-// uniqueSetOf returns the set of a definition. One that is not there yet is made, from the records in steps,
-// so that others write meanwhile. Cost, the first time: all records of the kind.
+// HasUnique tells whether the keys of a definition are kept.
+func (s *Store) HasUnique(ctx context.Context, kind string, u match.Unique) (ready bool, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM unique_sets WHERE kind = ? AND definition = ? AND ready)", kind, definitionOf(&u)).Scan(&ready).Error
+	return ready, err
+}
+
+// MakeUnique makes the keys of a definition, where they are not kept yet, from the records in steps, so that others write
+// meanwhile. came is told how many records are done; its error ends the work. Cost: all records of the kind.
+func (s *Store) MakeUnique(ctx context.Context, k *record.Kind, u match.Unique, came func(done int) error) error {
+	_, err := s.makeUnique(ctx, k, &u, came)
+	return err
+}
+
+// KeepUnique forgets the keys of a kind that no definition asks for any more. Cost: those keys.
+func (s *Store) KeepUnique(ctx context.Context, kind string, asked []match.Unique) error {
+	var sets []uniqueSet
+	if err := s.db.WithContext(ctx).Find(&sets, "kind = ?", kind).Error; err != nil {
+		return err
+	}
+	keep := map[string]bool{}
+	for i := range asked {
+		keep[definitionOf(&asked[i])] = true
+	}
+	for _, set := range sets {
+		if keep[set.Definition] {
+			continue
+		}
+		err := s.Transaction(ctx, func(tx *Store) error {
+			tx.changes()
+			return tx.dropUniqueSet(set.ID)
+		})
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// uniqueSetOf returns the set of a definition, which is made where it is not there yet.
 func (s *Store) uniqueSetOf(ctx context.Context, k *record.Kind, u *match.Unique) (*uniqueSet, error) {
+	return s.makeUnique(ctx, k, u, func(int) error { return nil })
+}
+
+func (s *Store) makeUnique(ctx context.Context, k *record.Kind, u *match.Unique, came func(done int) error) (*uniqueSet, error) {
 	definition := definitionOf(u)
 	x, err := s.indexOf(ctx, k.Key)
 	if err != nil {
@@ -193,6 +234,7 @@ func (s *Store) uniqueSetOf(ctx context.Context, k *record.Kind, u *match.Unique
 	if err != nil {
 		return nil, err
 	}
+	done := 0
 	for after := ""; ; {
 		count := 0
 		err := s.Transaction(ctx, func(tx *Store) error {
@@ -215,6 +257,10 @@ func (s *Store) uniqueSetOf(ctx context.Context, k *record.Kind, u *match.Unique
 			count = len(rows)
 			return nil
 		})
+		if err == nil {
+			done += count
+			err = came(done)
+		}
 		if err != nil {
 			return nil, err
 		}

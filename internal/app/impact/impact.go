@@ -5,6 +5,7 @@
 package impact
 
 import (
+	"codicil/core/notice"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -28,10 +29,13 @@ import (
 type Service struct {
 	base *judging.Service
 	runs *runs.Service
+	// InPlace is how many records have the keys of a unique rule made while somebody waits; where there are more, a
+	// run makes them.
+	InPlace int
 }
 
 // New returns the use cases.
-func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r} }
+func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r, 2000} }
 
 // Start begins a run that tells what a rule, or a change of one, would do to the saved records and posted
 // documents of its scope as they stand: against the rule as it is kept; of a new one, against none. Nothing is
@@ -63,10 +67,80 @@ func (s *Service) Start(ctx context.Context, request contract.ImpactRequest) (co
 	if title == "" {
 		title = "A new rule for " + strings.ToLower(kind.Plural)
 	}
-	r, err := s.runs.Start(ctx, What, title, runs.Subject{Rule: request.Rule, Version: with.Version, Changed: request.Change != nil}, func(ctx context.Context, w *runs.Writer) error {
+	r, err := s.begin(ctx, title, runs.Subject{Rule: request.Rule, Version: with.Version, Changed: request.Change != nil}, without, with)
+	return runs.Shown(&r), err
+}
+
+func (s *Service) begin(ctx context.Context, title string, subject runs.Subject, without, with rule.Rule) (runs.Run, error) {
+	return s.runs.Start(ctx, What, title, subject, func(ctx context.Context, w *runs.Writer) error {
 		return s.work(ctx, without, with, w)
 	})
-	return runs.Shown(&r), err
+}
+
+var keysMissing = notice.Define("keys-are-made", "the saved records have no keys for {rule} yet. Run {run} makes them and lists the records that are there twice; when it is done, put the rule in force")
+
+// Keys asks to wait before a unique rule is in force until the keys of the saved records are made, where they are many: a run
+// makes them, and lists what is there twice.
+func (s *Service) Keys(ctx context.Context, r rule.Rule) error {
+	c, err := s.compiled(ctx, r)
+	if err != nil || len(c.Unique) == 0 {
+		return err
+	}
+	count, err := s.base.Store.CountRecords(ctx, r.Kind)
+	if err != nil || count <= s.InPlace {
+		return err
+	}
+	ready, err := s.base.Store.HasUnique(ctx, r.Kind, c.UniqueBy())
+	if err != nil || ready {
+		return err
+	}
+	without, err := s.base.KeptRule(ctx, r.ID)
+	if err != nil {
+		return err
+	}
+	if without.State != rule.InForce {
+		without.State = rule.Suspended
+	}
+	all, err := s.runs.List(ctx)
+	if err != nil {
+		return err
+	}
+	for _, run := range all {
+		if run.Rule == r.ID && run.Version == r.Version && (run.State == contract.RunStateWaiting || run.State == contract.RunStateRunning) {
+			return madeBy(c, run.ID, run.Title)
+		}
+	}
+	run, err := s.begin(ctx, r.Name, runs.Subject{Rule: r.ID, Version: r.Version, Changed: without.State == rule.InForce}, without, r)
+	if err != nil {
+		return err
+	}
+	return madeBy(c, run.ID, run.Title)
+}
+
+func madeBy(c *rule.Compiled, run int64, title string) error {
+	return fault.Hindered(keysMissing, c.Label(), run).With([]fault.Use{{What: "run", Key: strconv.FormatInt(run, 10), Title: title}})
+}
+
+// compiled compiles a rule as it would be in force.
+func (s *Service) compiled(ctx context.Context, r rule.Rule) (*rule.Compiled, error) {
+	b, err := s.base.Cache.Book(ctx, r.Kind)
+	if err != nil {
+		return nil, err
+	}
+	return rule.Compile(r, b.Vocabulary), nil
+}
+
+// makeKeys makes the keys of a unique rule that the records do not have yet, and tells how many records that were.
+func (s *Service) makeKeys(ctx context.Context, r rule.Rule, w *runs.Writer) (made int, err error) {
+	c, err := s.compiled(ctx, r)
+	if err != nil || len(c.Unique) == 0 {
+		return 0, err
+	}
+	err = s.base.Store.MakeUnique(ctx, c.Vocabulary().Kind, c.UniqueBy(), func(done int) error {
+		made = done
+		return w.Came(ctx, done, contract.Impact{})
+	})
+	return made, err
 }
 
 // What names runs of this kind.
@@ -79,8 +153,13 @@ func (s *Service) work(ctx context.Context, without, with rule.Rule, w *runs.Wri
 		return err
 	}
 	w.Total(total)
+	done, err := s.makeKeys(ctx, with, w)
+	if err != nil {
+		return err
+	}
+	total += done
+	w.Total(total)
 	var found contract.Impact
-	done := 0
 	err = s.each(ctx, without, with, func(hit *contract.ImpactHit, refused, changed bool) error {
 		count(&found, refused, changed)
 		if hit != nil {

@@ -25,7 +25,7 @@ func (t *Trial) Kept(by record.Stamp, whole bool) *judge.Kept {
 	k := &judge.Kept{Document: t.Document, Basis: judge.Basis{
 		At: by.At, Today: t.Today, User: by.By, Moment: t.asked.Moment, Keyed: t.asked.Keyed, Version: t.Version,
 		Counts: t.Numbers.counts(), Sum: judge.Sum(t.Plan.Kind(), t.Judged.Outcome),
-	}, Acted: t.Judged.Outcome.Active()}
+	}}
 	t.Reads.Rested(&k.Basis)
 	if !whole {
 		k.Document = t.Document.Stated()

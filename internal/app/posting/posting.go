@@ -113,6 +113,9 @@ func (s *Service) post(ctx context.Context, at record.Ref, request contract.Post
 				if r, err = tx.ChangeRecord(ctx, r, "posted", t.Kept(by, false), by); err != nil {
 					return err
 				}
+				if err := tx.CountActs(ctx, t.Judged.Outcome.Active(), by.At); err != nil {
+					return err
+				}
 				return errors.Join(records.ChangeAll(ctx, tx, "follow-up", followed, by), others.Write(ctx, tx, by))
 			},
 			Done: func() {

@@ -124,6 +124,9 @@ func (s *Service) save(ctx context.Context, request contract.SaveRequest, quiet 
 				if err != nil {
 					return err
 				}
+				if err := tx.CountActs(ctx, t.Judged.Outcome.Active(), by.At); err != nil {
+					return err
+				}
 				return others.Write(ctx, tx, by)
 			},
 			Done: func() {

@@ -5,6 +5,7 @@
 package rules
 
 import (
+	"codicil/core/match"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -280,7 +281,10 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.RuleMove) (c
 // mayAct refuses a rule that cannot be in force as it stands, and asks for a reason where
 // proofs or saved records speak against it.
 func (s *Service) mayAct(ctx context.Context, r rule.Rule) error {
-	if err := s.mayBeInForce(ctx, r); err != nil || r.Reason != "" {
+	if err := s.mayBeInForce(ctx, r); err != nil {
+		return err
+	}
+	if err := s.impact.Keys(ctx, r); err != nil || r.Reason != "" {
 		return err
 	}
 	return s.impact.Confirm(ctx, r)
@@ -313,6 +317,30 @@ func (s *Service) mayBeInForce(ctx context.Context, r rule.Rule) error {
 			if p != nil {
 				return fault.Bad(loop, p.Loop.Describe(c.kind), r.Target)
 			}
+		}
+	}
+	return nil
+}
+
+// Resume forgets the keys that unique rules needed which are no more. Cost: the rules, and those keys.
+func (s *Service) Resume(ctx context.Context) error {
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range m.Kinds {
+		b, err := s.base.Cache.Book(ctx, m.Kinds[i].Key)
+		if err != nil {
+			return err
+		}
+		var asked []match.Unique
+		for _, c := range b.Rules {
+			if c.State != rule.Retired && len(c.Unique) > 0 {
+				asked = append(asked, c.UniqueBy())
+			}
+		}
+		if err := s.base.Store.KeepUnique(ctx, m.Kinds[i].Key, asked); err != nil {
+			return err
 		}
 	}
 	return nil

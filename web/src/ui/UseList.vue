@@ -13,6 +13,7 @@ function link(use: Use): string {
     rule: `/plan?rule=${use.key}`,
     proof: `/proofs?proof=${use.key}`,
     posting: `/ledger/${use.key}`,
+    run: `/runs?run=${use.key}`,
     map: "/tables/maps",
     layout: "/tables/layouts",
     type: "/tables/types",
