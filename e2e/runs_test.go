@@ -7,6 +7,7 @@ import (
 
 	"github.com/chromedp/chromedp/kb"
 
+	"codicil/core/judge"
 	"codicil/core/rule"
 	"codicil/internal/contract"
 )
@@ -34,4 +35,23 @@ func TestTheEffectOfARuleIsARunThatIsComeBackTo(t *testing.T) {
 	u.sees(".found tr", "Skerry Sacks & Closures Ltd")
 	u.clicks(".found .button", "Remove")
 	u.sees(".empty", "Nothing has run yet")
+}
+
+// A rule tells whether it still does something, so that one knows whether it may go.
+func TestARuleTellsWhetherItStillActs(t *testing.T) {
+	u := open(t, "/plan?rule=1")
+	u.sees(".used", "It acted in 30 saves and postings since 1 Dec 2025")
+	made := u.inForce("vendor", rule.Default, "telephone", rule.Effect{Value: `"+353 1 555 0100"`, Lifetime: rule.NewOnly})
+	u.goes(fmt.Sprintf("/plan?rule=%d", made.ID))
+	u.sees(".used", "It has not acted in a save or posting since")
+	u.sees(".used", "no records hold a value it gave")
+	u.calls(http.MethodPost, "/records", contract.SaveRequest{Document: judge.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]judge.Item{
+		"name": {Value: "Lantern Surveys"}, "country": {Value: "IE"}, "control_account": {Value: "211000"}, "payment_method": {Value: "C"}, "email": {Value: "a@b.example"},
+	}}}, new(contract.SaveAnswer))
+	u.goes(fmt.Sprintf("/plan?rule=%d", made.ID))
+	u.sees(".used", "It acted in 1 save or posting since")
+	u.sees(".used", "1 record holds a value it gave")
+	u.goes("/rules?kind=vendor")
+	u.clicks("th button", "Acted")
+	u.sees("tbody tr:first-child", "never")
 }

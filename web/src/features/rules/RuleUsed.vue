@@ -12,5 +12,5 @@ const asked = useAsked(
 </script>
 
 <template>
-  <p v-if="asked.data?.use" class="quiet">{{ used(asked.data.use) }}</p>
+  <p v-if="asked.data" class="quiet used">{{ used(asked.data) }}</p>
 </template>

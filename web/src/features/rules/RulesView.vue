@@ -367,8 +367,8 @@ const deeds: { state: RuleState; label: string }[] = [
           <td class="asked">
             <template v-if="r.changedAt">{{ moment(r.changedAt) }}<br />{{ r.changedBy }}</template>
           </td>
-          <td>{{ stateWords[r.state] }}</td>
-          <td class="asked" :title="used(r.use)">
+          <td class="state">{{ stateWords[r.state] }}</td>
+          <td class="asked" :title="used(r)">
             <span v-if="!r.use?.acted" class="quiet">never</span>
             <template v-else>{{ count(r.use.acted) }}<br />{{ moment(r.use.last ?? "") }}</template>
           </td>
@@ -473,7 +473,8 @@ const deeds: { state: RuleState; label: string }[] = [
   padding: 0 5px;
   cursor: pointer;
 }
-.asked {
+.asked,
+.state {
   white-space: nowrap;
   color: var(--ink-soft);
   font-size: 12px;
