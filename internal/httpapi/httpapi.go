@@ -253,6 +253,12 @@ func describe(err error) string {
 	var schema *openapi3.SchemaError
 	if errors.As(err, &schema) {
 		place := strings.Join(schema.JSONPointer(), ".")
+		// What a schema is put together from tells that something within it is missed; that says what.
+		for within := (*openapi3.SchemaError)(nil); errors.As(schema.Origin, &within); schema = within {
+			if at := strings.Join(within.JSONPointer(), "."); len(at) > len(place) {
+				place = at
+			}
+		}
 		if place == "" {
 			place = "the request"
 		}

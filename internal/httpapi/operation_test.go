@@ -84,3 +84,17 @@ func TestAClientHoldsOnlySoMuch(t *testing.T) {
 	assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/catalog", nil, &catalog), "it goes on")
 	assert.Equal(t, store.Schema(), catalog.Program.Schema)
 }
+
+func TestWhatTheContractDoesNotAllowIsToldAtItsPlace(t *testing.T) {
+	c := start(t)
+	document := map[string]any{"kind": "vendor", "company": "10", "type": "SERV", "day": "2026-01-01", "entered": map[string]any{}}
+	for want, body := range map[string]any{
+		"document.company: property \"company\" is missing":                             map[string]any{"document": map[string]any{"kind": "vendor"}},
+		"document: property \"document\" is missing":                                    map[string]any{},
+		"the request: value must be an object":                                          "x",
+		"format.date: value is not one of the allowed values [\"dmy\",\"mdy\",\"ymd\"]": map[string]any{"document": document, "format": map[string]any{"decimal": ",", "group": ".", "date": "zzz", "separator": "."}},
+	} {
+		p := c.refused(http.MethodPost, "/records", body, http.StatusBadRequest, "bad-request")
+		assert.Equal(t, want, p.Detail)
+	}
+}
