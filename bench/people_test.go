@@ -111,7 +111,9 @@ func BenchmarkPeople(b *testing.B) {
 			}
 			round := []func() error{
 				list(map[string]any{}), get("/records/vendor/V10001"),
-				func() error { return write(http.MethodPost, "/records", map[string]any{"document": entry("", "Entered")}) },
+				func() error {
+					return write(http.MethodPost, "/records", map[string]any{"document": entry("", "Entered")})
+				},
 				list(map[string]any{"search": "qu"}), get("/plan?kind=accounting_document&company=10&type=JE&day=2026-11-24"),
 				func() error {
 					return write(http.MethodPost, "/records", map[string]any{"document": entry(number, "Changed"), "version": version})
@@ -122,7 +124,7 @@ func BenchmarkPeople(b *testing.B) {
 				},
 			}
 			for at := 0; next.Add(1) <= int64(b.N); at++ {
-				time.Sleep(pause/2 + time.Duration(r.Int64N(int64(pause))))
+				<-time.After(pause/2 + time.Duration(r.Int64N(int64(pause))))
 				if err := round[at%len(round)](); err != nil {
 					return err
 				}

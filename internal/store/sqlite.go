@@ -63,7 +63,7 @@ func connect(location string, most int) (*sql.DB, error) {
 	// A write takes its lock at once, so that two writers wait for each other instead of
 	// failing half-way; what is committed is on the disk.
 	location += "_txlock=immediate&_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=cache_size(-" + strconv.Itoa(pagesKept) + ")"
-	connections, err := sqlite.Open(location, fts5.Register, finalize)
+	connections, err := sqlite.Open(location, fts5.Register, endStatements)
 	if err != nil {
 		return nil, err
 	}
@@ -75,9 +75,9 @@ func connect(location string, most int) (*sql.DB, error) {
 // readsOnly keeps what reads from writing: one connection writes.
 const readsOnly = "_pragma=query_only(1)&"
 
-// finalize ends the statements that a connection still has when it closes, which it would refuse otherwise: where the
+// endStatements ends the statements that a connection still has when it closes, which it would refuse otherwise: where the
 // program ends while work goes on, the pool may hand back a connection before the statements of that work are gone.
-func finalize(c *sqlite3.Conn) error {
+func endStatements(c *sqlite3.Conn) error {
 	var errs []error
 	for _, statement := range slices.Collect(c.Stmts()) {
 		slog.Warn("a statement was left open", "statement", statement.SQL())

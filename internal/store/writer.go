@@ -42,7 +42,7 @@ func newWriter(ctx context.Context, connections *sql.DB, marks bool) (*writer, e
 	w.idle = time.AfterFunc(foldAfter, func() {
 		w.turn.Lock()
 		defer w.turn.Unlock()
-		if err := w.fold(); err != nil {
+		if err := w.fold(context.WithoutCancel(ctx)); err != nil {
 			slog.Warn("the log of the data file was not folded in; it is tried again", "error", err)
 		}
 	})
@@ -53,7 +53,7 @@ func newWriter(ctx context.Context, connections *sql.DB, marks bool) (*writer, e
 func (w *writer) Close() error {
 	w.turn.Lock()
 	defer w.turn.Unlock()
-	err := errors.Join(w.forget(), w.fold())
+	err := errors.Join(w.forget(), w.fold(context.Background()))
 	w.marks, w.marked = false, false
 	w.idle.Stop()
 	return errors.Join(err, w.connection.Close(), w.connections.Close())
@@ -61,11 +61,11 @@ func (w *writer) Close() error {
 
 // fold copies what is in the log into the file, and takes its mark away. Where somebody still reads from before, it is done
 // later.
-func (w *writer) fold() error {
+func (w *writer) fold(ctx context.Context) error {
 	if !w.marked {
 		return nil
 	}
-	whole, err := w.folded(markFolded)
+	whole, err := w.folded(ctx, markFolded)
 	if w.marked = !whole; w.marked {
 		w.idle.Reset(foldAfter)
 	}
@@ -73,16 +73,18 @@ func (w *writer) fold() error {
 }
 
 // mark writes into the file that more may stand in its log.
-func (w *writer) mark() (err error) {
+func (w *writer) mark(ctx context.Context) (err error) {
 	if w.marks && !w.marked {
-		w.marked, err = w.folded(markOpen)
+		w.marked, err = w.folded(ctx, markOpen)
 	}
 	return err
 }
 
 // folded writes a mark and copies it into the file, with all that is in the log; whole tells that all is in the file.
-func (w *writer) folded(mark string) (whole bool, err error) {
-	ctx := context.Background()
+//
+// It does not end with the caller: the mark is everybody's.
+func (w *writer) folded(ctx context.Context, mark string) (whole bool, err error) {
+	ctx = context.WithoutCancel(ctx)
 	if _, err := w.connection.ExecContext(ctx, mark); err != nil {
 		return false, err
 	}
@@ -103,7 +105,7 @@ func (w *writer) forget() error {
 // BeginTx begins a transaction, when the one before has ended.
 func (w *writer) BeginTx(ctx context.Context, _ *sql.TxOptions) (gorm.ConnPool, error) {
 	w.turn.Lock()
-	if err := w.mark(); err != nil {
+	if err := w.mark(ctx); err != nil {
 		w.turn.Unlock()
 		return nil, explain(err)
 	}
@@ -143,7 +145,7 @@ func (w *writer) PrepareContext(ctx context.Context, query string) (*sql.Stmt, e
 func (w *writer) ExecContext(ctx context.Context, query string, values ...any) (sql.Result, error) {
 	w.turn.Lock()
 	defer w.turn.Unlock()
-	if err := w.mark(); err != nil {
+	if err := w.mark(ctx); err != nil {
 		return nil, err
 	}
 	return w.connection.ExecContext(ctx, query, values...)

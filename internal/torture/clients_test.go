@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"maps"
@@ -32,8 +33,6 @@ type book struct {
 	lost map[string]bool
 	// practice are the postings to the practice ledger that were acknowledged.
 	practice map[string]bool
-	// refused counts the answers that were no success, though the server answered.
-	refused int
 }
 
 func newBook() *book {
@@ -71,12 +70,12 @@ type errGone struct{ why string }
 func (e errGone) Error() string { return e.why }
 
 // ask sends a request. An error says that what was asked may have been done or not.
-func (c *client) ask(ctx context.Context, method, path string, body, answer any) error {
+func (c *client) ask(ctx context.Context, path string, body, answer any) error {
 	text, err := json.Marshal(body)
 	if err != nil {
 		return err
 	}
-	request, err := http.NewRequestWithContext(ctx, method, c.url+"/api/v1"+path, bytes.NewReader(text))
+	request, err := http.NewRequestWithContext(ctx, http.MethodPost, c.url+"/api/v1"+path, bytes.NewReader(text))
 	if err != nil {
 		return err
 	}
@@ -94,7 +93,7 @@ func (c *client) ask(ctx context.Context, method, path string, body, answer any)
 		return errGone{fmt.Sprintf("%d: %.300s", response.StatusCode, told)}
 	}
 	if response.StatusCode >= 400 {
-		return fmt.Errorf("%s %s: %d: %.500s", method, path, response.StatusCode, told)
+		return fmt.Errorf("%s: %d: %.500s", path, response.StatusCode, told)
 	}
 	return json.Unmarshal(told, answer)
 }
@@ -156,7 +155,7 @@ func (c *client) step(ctx context.Context) error {
 		return c.post(ctx, c.r.IntN(len(c.mine)))
 	}
 	var a answer
-	err := c.ask(ctx, http.MethodPost, "/postings", object{"document": order()}, &a)
+	err := c.ask(ctx, "/postings", object{"document": order()}, &a)
 	if err != nil {
 		return err
 	}
@@ -169,7 +168,7 @@ func (c *client) step(ctx context.Context) error {
 func (c *client) enter(ctx context.Context) error {
 	text := c.book.text(c.id)
 	var a answer
-	err := c.ask(ctx, http.MethodPost, "/records", object{"document": entry("", text)}, &a)
+	err := c.ask(ctx, "/records", object{"document": entry("", text)}, &a)
 	c.book.mutex.Lock()
 	defer c.book.mutex.Unlock()
 	switch {
@@ -187,7 +186,7 @@ func (c *client) enter(ctx context.Context) error {
 // changed asks for a change of a document that makes another state of it.
 func (c *client) changed(ctx context.Context, number string, to state, path string, body object) error {
 	var a answer
-	err := c.ask(ctx, http.MethodPost, path, body, &a)
+	err := c.ask(ctx, path, body, &a)
 	c.book.mutex.Lock()
 	defer c.book.mutex.Unlock()
 	switch {
@@ -242,7 +241,7 @@ func work(ctx context.Context, url string, b *book, clients int, seed uint64, mo
 	group.Wait()
 	close(errs)
 	for err := range errs {
-		if _, gone := err.(errGone); !gone {
+		if gone := (errGone{}); !errors.As(err, &gone) {
 			return err
 		}
 	}

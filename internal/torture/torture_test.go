@@ -234,7 +234,7 @@ func TestAFullDiskLosesNothing(t *testing.T) {
 	var page struct {
 		Total int `json:"total"`
 	}
-	require.NoError(t, c.ask(t.Context(), http.MethodPost, "/records/list", object{"kind": "accounting_document", "selection": object{}, "limit": 10}, &page), "reading goes on")
+	require.NoError(t, c.ask(t.Context(), "/records/list", object{"kind": "accounting_document", "selection": object{}, "limit": 10}, &page), "reading goes on")
 	assert.Positive(t, page.Total)
 	d.room.Store(-1)
 	require.NoError(t, c.enter(t.Context()), "there is room again")
