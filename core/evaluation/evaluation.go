@@ -34,7 +34,7 @@ type Document struct {
 	Values Values     `json:"values"`
 	Lines  []Line     `json:"lines,omitempty"`
 	// Stored and StoredLines are what was last saved; nil: a new record.
-	Stored      Values `json:"stored,omitempty"`
+	Stored      Values `json:"stored,omitzero"`
 	StoredLines []Line `json:"storedLines,omitempty"`
 	// Record is the number of the record that the document is; "": a new one.
 	Record string `json:"record,omitempty"`

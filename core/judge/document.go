@@ -38,7 +38,7 @@ type Document struct {
 	Lines   []Line          `json:"lines,omitempty"`
 	// Stored holds the saved values of the header that the document changes; nil:
 	// a new record.
-	Stored map[string]string `json:"stored,omitempty"`
+	Stored map[string]string `json:"stored,omitzero"`
 	// StoredLines are the saved lines; those whose number is not among Lines are removed.
 	StoredLines []record.Line `json:"storedLines,omitempty"`
 	// StoredOrigins say who gave the saved values of the header; those of the lines stand there.

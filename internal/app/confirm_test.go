@@ -245,7 +245,7 @@ func TestTheKeysOfAUniqueRuleAreMadeByARun(t *testing.T) {
 	_, err = d.Rules.Move(as(t), drawn.ID, move)
 	var waits *fault.Fault
 	require.ErrorAs(t, err, &waits)
-	require.Equal(t, "keys-are-made", waits.Code)
+	require.Equal(t, "not-compared", waits.Code)
 	require.Len(t, waits.Uses, 1)
 	run, err := strconv.ParseInt(waits.Uses[0].Key, 10, 64)
 	require.NoError(t, err)
@@ -352,4 +352,19 @@ func TestAProofMayExpectThatItsRulesAct(t *testing.T) {
 	run := runAll(t, d, "vendor")
 	require.Equal(t, 1, run.Failed, "no value that it expects has changed, but the rule does not act")
 	assert.EqualValues(t, "rule", run.Results[0].Differences[0].What)
+}
+
+// A saved record whose header is blank is changed all the same: a proof of that is no proof of a new one.
+func TestAProofOfAChangeOfABlankRecordIsOfAChange(t *testing.T) {
+	d := harbour(t)
+	onNew := body("vendor", rule.Substitute, "street", rule.Effect{Value: `"New"`})
+	onNew.On = rule.Occasions{New: true}
+	add(t, d, onNew, rule.InForce)
+	given := document("vendor", "10", "TRAD", values{"name": "Quay"})
+	given.Stored = map[string]string{}
+	kept, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: given})
+	require.NoError(t, err)
+	run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: "vendor", Proofs: []int64{kept.ID}})
+	require.NoError(t, err)
+	assert.Equal(t, 1, run.Held, "%v", run.Results)
 }

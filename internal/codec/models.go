@@ -296,7 +296,7 @@ type documentModel struct {
 	Day            string               `json:"day"`
 	Entered        map[string]itemModel `json:"entered"`
 	Lines          []documentLineModel  `json:"lines,omitempty"`
-	Stored         map[string]string    `json:"stored,omitempty"`
+	Stored         map[string]string    `json:"stored,omitzero"`
 	StoredLines    []lineModel          `json:"storedLines,omitempty"`
 	StoredOrigins  map[string]string    `json:"storedOrigins,omitempty"`
 	StoredReasons  []reasonModel        `json:"storedReasons,omitempty"`

@@ -67,6 +67,9 @@ func (w *writer) fold(ctx context.Context) error {
 	}
 	whole, err := w.folded(ctx, markFolded)
 	if w.marked = !whole; w.marked {
+		// What stands in the log only stands behind a mark.
+		_, again := w.connection.ExecContext(ctx, markOpen)
+		err = errors.Join(err, again)
 		w.idle.Reset(foldAfter)
 	}
 	return err

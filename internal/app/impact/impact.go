@@ -77,7 +77,7 @@ func (s *Service) begin(ctx context.Context, title string, subject runs.Subject,
 	})
 }
 
-var keysMissing = notice.Define("keys-are-made", "the saved records have no keys for {rule} yet. Run {run} makes them and lists the records that are there twice; when it is done, put the rule in force")
+var keysMissing = notice.Define("not-compared", "the saved records were not yet compared for {rule}. Run {run} compares them and lists what is there twice; put the rule in force when it is done")
 
 // Keys asks to wait before a unique rule is in force until the keys of the saved records are made, where they are many: a run
 // makes them, and lists what is there twice.
