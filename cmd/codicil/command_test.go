@@ -2,6 +2,7 @@ package main
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"fmt"
 	"os"
@@ -103,6 +104,33 @@ nonsense
 	for _, line := range lines[3:6] {
 		assert.Contains(t, line, `"error"`)
 	}
+}
+
+// served does something when a server tells its address.
+type served func()
+
+func (s served) Write(text []byte) (int, error) {
+	s()
+	return len(text), nil
+}
+
+// A file of any size is made by the rules of the demo, one that is missing its log is opened where somebody says so, and the
+// memory that is aimed at has a least.
+func TestAFileIsGeneratedAndServedAsAsked(t *testing.T) {
+	data := filepath.Join(t.TempDir(), "made.db")
+	out, errors, failed := run(t, "", "generate", "--data", data, "--vendors", "8", "--documents", "8")
+	require.False(t, failed, errors)
+	assert.Contains(t, out, "8 of 8 documents")
+	for _, arguments := range [][]string{{"--memory", "200"}, {"--without-log"}} {
+		ctx, stop := context.WithCancel(t.Context())
+		var e bytes.Buffer
+		c := command(strings.NewReader(""), served(stop), &e)
+		c.SetArgs(append([]string{"serve", "--data", data, "--address", "127.0.0.1:0"}, arguments...))
+		require.NoError(t, c.ExecuteContext(ctx), e.String())
+	}
+	_, errors, failed = run(t, "", "serve", "--data", data, "--memory", "10")
+	assert.True(t, failed)
+	assert.Contains(t, errors, "give at least 100 (MB)")
 }
 
 func TestServingOffThisMachineIsRefused(t *testing.T) {

@@ -7,6 +7,8 @@
 package engine
 
 import (
+	"slices"
+
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/notice"
@@ -148,36 +150,19 @@ type Outcome struct {
 	FollowUps []FollowUp
 	// places are those of the lines, by number.
 	places map[int]int
+	// active are the rules that gave a value or spoke; one may be there several times.
+	active []int64
 }
 
-// Active returns the rules that gave a value, wrote one to another record or spoke, each once. Cost: the rules at the fields
-// and in the lines.
+// Active returns the rules that gave a value, wrote one to another record or spoke, each once, by number; with detail or
+// without.
 func (o *Outcome) Active() []int64 {
-	seen := map[int64]bool{}
-	var active []int64
-	note := func(id int64) {
-		if !seen[id] {
-			seen[id] = true
-			active = append(active, id)
-		}
-	}
-	look := func(fields []Field) {
-		for i := range fields {
-			for j := range fields[i].Rules {
-				if did := fields[i].Rules[j].Did; did == Acted || did == Speaks {
-					note(fields[i].Rules[j].Rule.ID)
-				}
-			}
-		}
-	}
-	look(o.Fields)
-	for i := range o.Lines {
-		look(o.Lines[i].Fields)
-	}
+	active := slices.Clone(o.active)
 	for i := range o.FollowUps {
-		note(o.FollowUps[i].Rule.ID)
+		active = append(active, o.FollowUps[i].Rule.ID)
 	}
-	return active
+	slices.Sort(active)
+	return slices.Compact(active)
 }
 
 // FollowUp is a value that posting writes to a linked record.

@@ -153,6 +153,11 @@ func (r *run) fails(s cell, c *rule.Compiled, act *Act, reason string) {
 }
 
 func (r *run) note(out *Field, act *Act) {
+	if did := act.Did; did == Acted || did == Speaks {
+		if n := len(r.out.active); n == 0 || r.out.active[n-1] != act.Rule.ID { // in every line the same
+			r.out.active = append(r.out.active, act.Rule.ID)
+		}
+	}
 	if !r.detail {
 		return
 	}

@@ -229,6 +229,10 @@ func TestWhatComesOfARuleIsCounted(t *testing.T) {
 	_, err = d.Trials.Try(as(t), contract.TryRequest{Document: document("vendor", "10", "TRAD", values{"name": "Odd"})})
 	require.NoError(t, err)
 	assert.Equal(t, 1, use(warns).Acted, "a test document is no save")
+	_, _, err = d.Records.Keep(as(t), contract.SaveRequest{Document: document("vendor", "10", "TRAD", values{"name": "Odd"})})
+	require.NoError(t, err)
+	assert.Equal(t, 2, use(warns).Acted, "one of many that are saved without their trace")
+	assert.Equal(t, 3, use(fills).Acted)
 }
 
 // Where many records are saved, a run makes the keys of a unique rule before it is in force, and lists what is there twice.
