@@ -69,8 +69,8 @@ func assemble(j *judging.Service) *App {
 	live, work := records.NewLive(j), runs.New(j.Store, j.Clock)
 	effects := impact.New(j, work)
 	a := &App{
-		Records: records.New(j, live), Trials: trials.New(j), Rules: rules.New(j, effects), Impact: effects, Runs: work, Formulas: formulas.New(j),
-		Proofs: proofs.New(j), Coverage: coverage.New(j), Findings: findings.New(j), Waiting: waiting.New(j), live: live,
+		Records: records.New(j, live, work), Trials: trials.New(j), Rules: rules.New(j, effects), Impact: effects, Runs: work, Formulas: formulas.New(j),
+		Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live,
 	}
 	a.Posting = posting.New(j, live, a.Proofs)
 	a.Tables = tables.New(j, a.Rules)

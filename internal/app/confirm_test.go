@@ -1,7 +1,6 @@
 package app_test
 
 import (
-	"context"
 	"slices"
 	"strconv"
 	"strings"
@@ -15,7 +14,6 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/app"
-	"codicil/internal/app/runs"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 )
@@ -107,92 +105,11 @@ func TestARuleGoesInForceProvedOrWithAReason(t *testing.T) {
 }
 
 // effect waits for the run that looks what a rule would do to existing records.
-func effect(t *testing.T, d *app.App, request contract.ImpactRequest) (contract.Run, []contract.ImpactHit) {
+func effect(t *testing.T, d *app.App, request contract.ImpactRequest) (contract.Run, []contract.RunHit) {
 	t.Helper()
 	begun, err := d.Impact.Start(as(t), request)
 	require.NoError(t, err)
-	var run contract.Run
-	require.Eventually(t, func() bool {
-		var err error
-		run, err = d.Runs.Get(as(t), begun.ID)
-		require.NoError(t, err)
-		return run.EndedAt != nil
-	}, time.Minute, time.Millisecond)
-	require.EqualValues(t, "done", run.State, run.Problem)
-	page, err := d.Impact.Hits(as(t), run.ID, "", 100)
-	require.NoError(t, err)
-	return run, page.Hits
-}
-
-// Long work is told how far it is, is paged, stopped, kept and removed, and one that fails says so.
-func TestLongWorkIsKept(t *testing.T) {
-	d := harbour(t)
-	t.Cleanup(d.Close)
-	ended := func(id int64) contract.Run {
-		var r contract.Run
-		require.Eventually(t, func() (over bool) {
-			var err error
-			r, err = d.Runs.Get(as(t), id)
-			require.NoError(t, err)
-			return r.EndedAt != nil
-		}, time.Minute, time.Millisecond)
-		return r
-	}
-	counted, err := d.Runs.Start(as(t), "impact", "Counting", nil, func(ctx context.Context, w *runs.Writer) error {
-		w.Total(5)
-		for i := range 5 {
-			w.Found(-(i % 2), i)
-		}
-		return w.Came(ctx, 5, nil)
-	})
-	require.NoError(t, err)
-	assert.Equal(t, contract.RunStateDone, ended(counted.ID).State)
-	var all []int
-	for after := ""; ; {
-		some, next, err := runs.Results[int](as(t), d.Runs, counted.ID, after, 2)
-		require.NoError(t, err)
-		all = append(all, some...)
-		if after = next; after == "" {
-			break
-		}
-	}
-	assert.Equal(t, []int{1, 3, 0, 2, 4}, all, "what matters more goes first")
-	_, _, err = runs.Results[int](as(t), d.Runs, counted.ID, "x", 2)
-	assert.Equal(t, "not-a-place", code(t, err))
-
-	began := make(chan struct{})
-	endless, err := d.Runs.Start(as(t), "impact", "Endless", nil, func(ctx context.Context, w *runs.Writer) error {
-		w.Found(0, "kept")
-		close(began)
-		<-ctx.Done()
-		return ctx.Err()
-	})
-	require.NoError(t, err)
-	<-began
-	assert.Equal(t, "working", code(t, d.Runs.Remove(as(t), endless.ID)))
-	_, err = d.Runs.Stop(as(t), endless.ID)
-	require.NoError(t, err)
-	assert.Equal(t, contract.RunStateStopped, ended(endless.ID).State)
-	kept, _, err := runs.Results[string](as(t), d.Runs, endless.ID, "", 2)
-	require.NoError(t, err)
-	assert.Equal(t, []string{"kept"}, kept, "what it found stays")
-	require.Eventually(t, func() bool { return d.Runs.Remove(as(t), endless.ID) == nil }, time.Minute, time.Millisecond)
-	_, err = d.Runs.Get(as(t), endless.ID)
-	assert.Equal(t, "not-found", code(t, err))
-
-	broken, err := d.Runs.Start(as(t), "impact", "Broken", nil, func(context.Context, *runs.Writer) error { panic("secret of the program") })
-	require.NoError(t, err)
-	failed := ended(broken.ID)
-	assert.Equal(t, contract.RunStateFailed, failed.State)
-	assert.NotContains(t, failed.Problem, "secret")
-
-	// The end of the program cuts off what works, and nothing begins any more.
-	cut, err := d.Runs.Start(as(t), "impact", "Cut off", nil, func(ctx context.Context, _ *runs.Writer) error { <-ctx.Done(); return ctx.Err() })
-	require.NoError(t, err)
-	d.Close()
-	assert.Equal(t, contract.RunStateCutOff, ended(cut.ID).State)
-	_, err = d.Runs.Start(as(t), "impact", "Late", nil, nil)
-	assert.Equal(t, "ending", code(t, err))
+	return done(t, d, begun.ID)
 }
 
 // Of every rule it is known whether it still does something: how often it acted, when last, and where its value stands.
@@ -258,7 +175,7 @@ func TestTheKeysOfAUniqueRuleAreMadeByARun(t *testing.T) {
 		require.NoError(t, err)
 		return r.State == contract.RunStateDone
 	}, time.Minute, time.Millisecond)
-	page, err := d.Impact.Hits(as(t), run, "", 10)
+	page, err := d.Runs.Hits(as(t), run, "", 10)
 	require.NoError(t, err)
 	assert.Len(t, page.Hits, 2, "the two that are the same")
 	moved, err := d.Rules.Move(as(t), drawn.ID, move)
@@ -279,7 +196,7 @@ func TestExistingRecordsAreCountedBeforeARuleRefusesThem(t *testing.T) {
 	refuses.Scope.Companies = []string{"10"}
 	draft := add(t, d, refuses)
 	run, hits := effect(t, d, contract.ImpactRequest{Rule: draft.ID})
-	assert.Equal(t, contract.Impact{Looked: 3, Refused: 2}, *run.Impact)
+	assert.Equal(t, map[string]int{"looked": 3, "refused": 2, "changed": 0}, run.Counts)
 	assert.Equal(t, [2]int{4, 4}, [2]int{run.Done, run.Total})
 	require.Len(t, hits, 2)
 	assert.Equal(t, "Enter the street.", hits[0].Told)
@@ -287,11 +204,11 @@ func TestExistingRecordsAreCountedBeforeARuleRefusesThem(t *testing.T) {
 
 	fills := add(t, d, body("vendor", rule.Substitute, "street", rule.Effect{Value: `"Quay 1"`}))
 	run, hits = effect(t, d, contract.ImpactRequest{Rule: fills.ID})
-	assert.Equal(t, contract.Impact{Looked: 4, Changed: 3}, *run.Impact)
+	assert.Equal(t, map[string]int{"looked": 4, "refused": 0, "changed": 3}, run.Counts)
 	assert.Equal(t, "Street blank → Quay 1", hits[0].Told)
 	assert.Equal(t, []string{"", "Quay 1"}, []string{hits[0].Changes[0].Before.Value, hits[0].Changes[0].After.Value})
 	var text strings.Builder
-	require.NoError(t, d.Impact.Export(as(t), run.ID, &text))
+	require.NoError(t, d.Runs.Export(as(t), run.ID, &text))
 	assert.Equal(t, 4, strings.Count(text.String(), "\n"), "a head and three lines")
 
 	_, err := d.Rules.Move(as(t), draft.ID, contract.RuleMove{State: rule.InForce, Version: draft.Version})

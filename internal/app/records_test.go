@@ -344,13 +344,13 @@ func TestTheDayOfADocumentIsThatOfItsDateField(t *testing.T) {
 func TestAListIsExportedExactlyWithALineForEachLine(t *testing.T) {
 	d := harbour(t)
 	save(t, d, document("sales_order", "10", "SO", values{"reference": `say "quay", please`, "ordered_on": "2026-11-24"}, values{"quantity": "3"}, values{"quantity": "4.5"}))
-	text, err := d.Records.Export(as(t), contract.ListRequest{Kind: "sales_order", Columns: []string{"reference", "ordered_on"}})
+	text, err := exported(t, d, contract.ListRequest{Kind: "sales_order", Columns: []string{"reference", "ordered_on"}})
 	require.NoError(t, err)
 	assert.Equal(t, "number,company,type,state,reference,ordered_on\nSO100001,10,SO,kept,\"say \"\"quay\"\", please\",2026-11-24\n", text)
-	text, err = d.Records.Export(as(t), contract.ListRequest{Kind: "sales_order", Columns: []string{"reference", "lines.quantity"}})
+	text, err = exported(t, d, contract.ListRequest{Kind: "sales_order", Columns: []string{"reference", "lines.quantity"}})
 	require.NoError(t, err)
 	assert.Equal(t, "number,company,type,state,line,reference,lines.quantity\nSO100001,10,SO,kept,1,\"say \"\"quay\"\", please\",3\nSO100001,10,SO,kept,2,\"say \"\"quay\"\", please\",4.5\n", text)
-	_, err = d.Records.Export(as(t), contract.ListRequest{Kind: "sales_order", Columns: []string{"nope"}})
+	_, err = exported(t, d, contract.ListRequest{Kind: "sales_order", Columns: []string{"nope"}})
 	assert.Equal(t, "unknown-field", code(t, err))
 }
 

@@ -169,30 +169,6 @@ func (e FormulaAskPart) Valid() bool {
 	}
 }
 
-// Defines values for ImpactHitWhat.
-const (
-	ImpactHitWhatAdvise  ImpactHitWhat = "advise"
-	ImpactHitWhatChange  ImpactHitWhat = "change"
-	ImpactHitWhatConfirm ImpactHitWhat = "confirm"
-	ImpactHitWhatRefuse  ImpactHitWhat = "refuse"
-)
-
-// Valid indicates whether the value is a known member of the ImpactHitWhat enum.
-func (e ImpactHitWhat) Valid() bool {
-	switch e {
-	case ImpactHitWhatAdvise:
-		return true
-	case ImpactHitWhatChange:
-		return true
-	case ImpactHitWhatConfirm:
-		return true
-	case ImpactHitWhatRefuse:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for MessageSeverity.
 const (
 	MessageSeverityAdvise  MessageSeverity = "advise"
@@ -298,6 +274,57 @@ func (e RunState) Valid() bool {
 	case RunStateStopped:
 		return true
 	case RunStateWaiting:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RunWhat.
+const (
+	Export RunWhat = "export"
+	Impact RunWhat = "impact"
+	Proofs RunWhat = "proofs"
+)
+
+// Valid indicates whether the value is a known member of the RunWhat enum.
+func (e RunWhat) Valid() bool {
+	switch e {
+	case Export:
+		return true
+	case Impact:
+		return true
+	case Proofs:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RunHitWhat.
+const (
+	RunHitWhatAdvise  RunHitWhat = "advise"
+	RunHitWhatChange  RunHitWhat = "change"
+	RunHitWhatConfirm RunHitWhat = "confirm"
+	RunHitWhatFail    RunHitWhat = "fail"
+	RunHitWhatRefuse  RunHitWhat = "refuse"
+	RunHitWhatWeak    RunHitWhat = "weak"
+)
+
+// Valid indicates whether the value is a known member of the RunHitWhat enum.
+func (e RunHitWhat) Valid() bool {
+	switch e {
+	case RunHitWhatAdvise:
+		return true
+	case RunHitWhatChange:
+		return true
+	case RunHitWhatConfirm:
+		return true
+	case RunHitWhatFail:
+		return true
+	case RunHitWhatRefuse:
+		return true
+	case RunHitWhatWeak:
 		return true
 	default:
 		return false
@@ -1000,50 +1027,6 @@ type Goal struct {
 	Words  string  `json:"words"`
 }
 
-// Impact defines model for Impact.
-type Impact struct {
-	// Changed In how many of them it would change a value
-	Changed int `json:"changed"`
-
-	// Looked How many saved records and posted documents were looked at
-	Looked int `json:"looked"`
-
-	// Refused How many of them the rule would refuse or ask a reason for
-	Refused int `json:"refused"`
-}
-
-// ImpactHit defines model for ImpactHit.
-type ImpactHit struct {
-	// Changes Its values before and after
-	Changes []ValueChange `json:"changes"`
-	Company string        `json:"company"`
-	Kind    string        `json:"kind"`
-	Number  string        `json:"number"`
-
-	// Posted It is posted and stays as it is
-	Posted bool `json:"posted,omitempty"`
-
-	// Said The messages alone
-	Said  string `json:"said"`
-	Title string `json:"title"`
-
-	// Told The messages, and the values that change
-	Told string        `json:"told"`
-	Type string        `json:"type"`
-	What ImpactHitWhat `json:"what"`
-}
-
-// ImpactHitWhat defines model for ImpactHit.What.
-type ImpactHitWhat string
-
-// ImpactPage defines model for ImpactPage.
-type ImpactPage struct {
-	Hits []ImpactHit `json:"hits"`
-
-	// Next The place after the last; "" at the end
-	Next string `json:"next"`
-}
-
 // ImpactRequest defines model for ImpactRequest.
 type ImpactRequest struct {
 	// Change The rule as it is being changed; missing: as it is kept
@@ -1564,6 +1547,14 @@ type ProofVersion struct {
 	Why       string      `json:"why,omitempty"`
 }
 
+// ProofsRequest defines model for ProofsRequest.
+type ProofsRequest struct {
+	Format *Format `json:"format,omitempty"`
+
+	// Kind Those of this kind of records; without it all
+	Kind string `json:"kind,omitempty"`
+}
+
 // Reason What a person said to go on in spite of a check that asks for a reason
 type Reason = record.Reason
 
@@ -1905,13 +1896,16 @@ type Run struct {
 	// Changed It is about the rule as it was being changed
 	Changed bool `json:"changed,omitempty"`
 
-	// Done How many records were gone through
+	// Counts What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records
+	Counts map[string]int `json:"counts,omitempty"`
+
+	// Done How much of it is done: records, proofs and rules
 	Done    int        `json:"done"`
 	EndedAt *time.Time `json:"endedAt,omitempty"`
-	ID      int64      `json:"id"`
 
-	// Impact The counts so far
-	Impact *Impact `json:"impact,omitempty"`
+	// File What it leaves is a file
+	File bool  `json:"file,omitempty"`
+	ID   int64 `json:"id"`
 
 	// Problem Why it failed
 	Problem   string    `json:"problem,omitempty"`
@@ -1929,12 +1923,59 @@ type Run struct {
 	// Version Of the rule
 	Version int `json:"version,omitempty"`
 
-	// What impact: what a rule would do to existing records
-	What string `json:"what"`
+	// What impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file
+	What RunWhat `json:"what"`
 }
 
 // RunState cut off: the program ended before it
 type RunState string
+
+// RunWhat impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file
+type RunWhat string
+
+// RunHit One thing that a run found
+type RunHit struct {
+	// Changes Its values before and after
+	Changes []ValueChange `json:"changes"`
+	Company string        `json:"company"`
+
+	// Kind Of records it is about
+	Kind string `json:"kind"`
+
+	// Number Of the record it is about; "": it is about none
+	Number string `json:"number"`
+
+	// Posted It is posted and stays as it is
+	Posted bool `json:"posted,omitempty"`
+
+	// Proof The proof it is about
+	Proof int64 `json:"proof,omitempty"`
+
+	// Rule The rule it is about
+	Rule int64 `json:"rule,omitempty"`
+
+	// Said The messages alone
+	Said  string `json:"said"`
+	Title string `json:"title"`
+
+	// Told The messages, and the values that change
+	Told string `json:"told"`
+	Type string `json:"type"`
+
+	// What fail: a proof that fails; weak: a rule of which no proof notices some wrong versions
+	What RunHitWhat `json:"what"`
+}
+
+// RunHitWhat fail: a proof that fails; weak: a rule of which no proof notices some wrong versions
+type RunHitWhat string
+
+// RunHits defines model for RunHits.
+type RunHits struct {
+	Hits []RunHit `json:"hits"`
+
+	// Next The place after the last; "" at the end
+	Next string `json:"next"`
+}
 
 // RunRequest defines model for RunRequest.
 type RunRequest struct {
@@ -2557,6 +2598,12 @@ type SuggestProofsJSONRequestBody = SuggestRequest
 
 // StartRunJSONRequestBody defines body for StartRun for application/json ContentType.
 type StartRunJSONRequestBody = ImpactRequest
+
+// StartExportJSONRequestBody defines body for StartExport for application/json ContentType.
+type StartExportJSONRequestBody = ListRequest
+
+// StartProofsJSONRequestBody defines body for StartProofs for application/json ContentType.
+type StartProofsJSONRequestBody = ProofsRequest
 
 // WriteSheetJSONRequestBody defines body for WriteSheet for application/json ContentType.
 type WriteSheetJSONRequestBody = Sheet

@@ -147,12 +147,12 @@ func TestWhatARuleWouldDoToExistingRecordsOverHTTP(t *testing.T) {
 	at := "/runs/" + jsonOf(run.ID)
 	require.Eventually(t, func() bool { return c.ask(http.MethodGet, at, nil, &run) == http.StatusOK && run.EndedAt != nil }, time.Minute, 5*time.Millisecond)
 	assert.Equal(t, contract.RunStateDone, run.State)
-	found := *run.Impact
-	assert.Positive(t, found.Refused)
-	var page contract.ImpactPage
+	refused := run.Counts["refused"]
+	assert.Positive(t, refused)
+	var page contract.RunHits
 	c.ask(http.MethodGet, at+"/hits?limit=2", nil, &page)
-	assert.Len(t, page.Hits, min(2, found.Refused))
-	assert.Equal(t, found.Refused+1, strings.Count(c.text(at+"/export"), "\n"))
+	assert.Len(t, page.Hits, min(2, refused))
+	assert.Equal(t, refused+1, strings.Count(c.text(at+"/export"), "\n"))
 	var all []contract.Run
 	c.ask(http.MethodGet, "/runs", nil, &all)
 	assert.Equal(t, run.ID, all[0].ID)
@@ -162,7 +162,7 @@ func TestWhatARuleWouldDoToExistingRecordsOverHTTP(t *testing.T) {
 	c.refused(http.MethodGet, at, nil, http.StatusNotFound, "not-found")
 	c.refused(http.MethodPost, "/runs", contract.ImpactRequest{Rule: 9999}, http.StatusNotFound, "not-found")
 	p := c.refused(http.MethodPost, path+"/state", contract.RuleMove{State: rule.InForce, Version: v.Version}, http.StatusConflict, "needs-reason")
-	assert.Contains(t, p.Detail, "it would refuse "+jsonOf(found.Refused))
+	assert.Contains(t, p.Detail, "it would refuse "+jsonOf(refused))
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path+"/state", contract.RuleMove{State: rule.InForce, Version: v.Version, Reason: "the shop opens"}, &v))
 	assert.Equal(t, "the shop opens", v.Reason)
 }

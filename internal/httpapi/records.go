@@ -2,7 +2,7 @@ package httpapi
 
 import (
 	"context"
-	"strings"
+	"io"
 
 	"codicil/core/record"
 )
@@ -178,6 +178,6 @@ func (s *server) GetBalances(ctx context.Context, r GetBalancesRequestObject) (G
 }
 
 func (s *server) ExportRecords(ctx context.Context, r ExportRecordsRequestObject) (ExportRecordsResponseObject, error) {
-	text, err := s.app.Records.Export(ctx, *r.Body)
-	return ExportRecords200TextCsvResponse{Body: strings.NewReader(text), ContentLength: int64(len(text))}, err
+	body, err := begun(func(w io.Writer) error { return s.app.Records.Export(ctx, *r.Body, w) })
+	return ExportRecords200TextCsvResponse{Body: body}, err
 }

@@ -34,7 +34,7 @@ func (s *server) ListRunHits(ctx context.Context, r ListRunHitsRequestObject) (L
 	if r.Params.Limit > 0 {
 		limit = r.Params.Limit
 	}
-	v, err := s.app.Impact.Hits(ctx, r.ID, r.Params.After, limit)
+	v, err := s.app.Runs.Hits(ctx, r.ID, r.Params.After, limit)
 	return ListRunHits200JSONResponse(v), err
 }
 
@@ -42,6 +42,16 @@ func (s *server) ExportRun(ctx context.Context, r ExportRunRequestObject) (Expor
 	if _, err := s.app.Runs.Get(ctx, r.ID); err != nil {
 		return nil, err
 	}
-	body := streamed(func(w io.Writer) error { return s.app.Impact.Export(ctx, r.ID, w) })
-	return ExportRun200TextCsvResponse{Body: body}, nil
+	body, err := begun(func(w io.Writer) error { return s.app.Runs.Export(ctx, r.ID, w) })
+	return ExportRun200TextCsvResponse{Body: body}, err
+}
+
+func (s *server) StartExport(ctx context.Context, r StartExportRequestObject) (StartExportResponseObject, error) {
+	v, err := s.app.Records.StartExport(ctx, *r.Body)
+	return StartExport201JSONResponse(v), err
+}
+
+func (s *server) StartProofs(ctx context.Context, r StartProofsRequestObject) (StartProofsResponseObject, error) {
+	v, err := s.app.Coverage.Start(ctx, *r.Body)
+	return StartProofs201JSONResponse(v), err
 }

@@ -262,13 +262,19 @@ type ServerInterface interface {
 	// StartRun Begin to look what a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
 	// (POST /runs)
 	StartRun(ctx *echo.Context) error
+	// StartExport Begin to write a whole list as CSV; the run keeps the file
+	// (POST /runs/export)
+	StartExport(ctx *echo.Context) error
+	// StartProofs Begin to run every proof, and to measure which wrong versions of every rule they would notice
+	// (POST /runs/proofs)
+	StartProofs(ctx *echo.Context) error
 	// RemoveRun Remove a run that has ended, with what it found
 	// (DELETE /runs/{id})
 	RemoveRun(ctx *echo.Context, id Identity) error
 	// GetRun How far a run is
 	// (GET /runs/{id})
 	GetRun(ctx *echo.Context, id Identity) error
-	// ExportRun What a run found as CSV: a row for each value that changes, and for what is said
+	// ExportRun What a run leaves as CSV: its file, or what it found with a row for each value that changes and for what is said
 	// (GET /runs/{id}/export)
 	ExportRun(ctx *echo.Context, id Identity) error
 	// ListRunHits What a run found so far, what matters more first
@@ -1790,6 +1796,24 @@ func (w *ServerInterfaceWrapper) StartRun(ctx *echo.Context) error {
 	return err
 }
 
+// StartExport converts echo context to params.
+func (w *ServerInterfaceWrapper) StartExport(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartExport(ctx)
+	return err
+}
+
+// StartProofs converts echo context to params.
+func (w *ServerInterfaceWrapper) StartProofs(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartProofs(ctx)
+	return err
+}
+
 // RemoveRun converts echo context to params.
 func (w *ServerInterfaceWrapper) RemoveRun(ctx *echo.Context) error {
 	var err error
@@ -2323,6 +2347,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/ledgers/:ledger/balances", wrapper.GetBalances, options.OperationMiddlewares["getBalances"]...)
 	router.GET(options.BaseURL+"/runs", wrapper.ListRuns, options.OperationMiddlewares["listRuns"]...)
 	router.POST(options.BaseURL+"/runs", wrapper.StartRun, options.OperationMiddlewares["startRun"]...)
+	router.POST(options.BaseURL+"/runs/export", wrapper.StartExport, options.OperationMiddlewares["startExport"]...)
+	router.POST(options.BaseURL+"/runs/proofs", wrapper.StartProofs, options.OperationMiddlewares["startProofs"]...)
 	router.DELETE(options.BaseURL+"/runs/:id", wrapper.RemoveRun, options.OperationMiddlewares["removeRun"]...)
 	router.GET(options.BaseURL+"/runs/:id", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
 	router.POST(options.BaseURL+"/runs/:id/stop", wrapper.StopRun, options.OperationMiddlewares["stopRun"]...)
@@ -5636,6 +5662,84 @@ func (response StartRundefaultApplicationProblemPlusJSONResponse) VisitStartRunR
 	return err
 }
 
+type StartExportRequestObject struct {
+	Body *StartExportJSONRequestBody
+}
+
+type StartExportResponseObject interface {
+	VisitStartExportResponse(w http.ResponseWriter) error
+}
+
+type StartExport201JSONResponse Run
+
+func (response StartExport201JSONResponse) VisitStartExportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartExportdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartExportdefaultApplicationProblemPlusJSONResponse) VisitStartExportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartProofsRequestObject struct {
+	Body *StartProofsJSONRequestBody
+}
+
+type StartProofsResponseObject interface {
+	VisitStartProofsResponse(w http.ResponseWriter) error
+}
+
+type StartProofs201JSONResponse Run
+
+func (response StartProofs201JSONResponse) VisitStartProofsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartProofsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartProofsdefaultApplicationProblemPlusJSONResponse) VisitStartProofsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type RemoveRunRequestObject struct {
 	ID Identity `json:"id"`
 }
@@ -5762,7 +5866,7 @@ type ListRunHitsResponseObject interface {
 	VisitListRunHitsResponse(w http.ResponseWriter) error
 }
 
-type ListRunHits200JSONResponse ImpactPage
+type ListRunHits200JSONResponse RunHits
 
 func (response ListRunHits200JSONResponse) VisitListRunHitsResponse(w http.ResponseWriter) error {
 
@@ -6985,13 +7089,19 @@ type StrictServerInterface interface {
 	// StartRun Begin to look what a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
 	// (POST /runs)
 	StartRun(ctx context.Context, request StartRunRequestObject) (StartRunResponseObject, error)
+	// StartExport Begin to write a whole list as CSV; the run keeps the file
+	// (POST /runs/export)
+	StartExport(ctx context.Context, request StartExportRequestObject) (StartExportResponseObject, error)
+	// StartProofs Begin to run every proof, and to measure which wrong versions of every rule they would notice
+	// (POST /runs/proofs)
+	StartProofs(ctx context.Context, request StartProofsRequestObject) (StartProofsResponseObject, error)
 	// RemoveRun Remove a run that has ended, with what it found
 	// (DELETE /runs/{id})
 	RemoveRun(ctx context.Context, request RemoveRunRequestObject) (RemoveRunResponseObject, error)
 	// GetRun How far a run is
 	// (GET /runs/{id})
 	GetRun(ctx context.Context, request GetRunRequestObject) (GetRunResponseObject, error)
-	// ExportRun What a run found as CSV: a row for each value that changes, and for what is said
+	// ExportRun What a run leaves as CSV: its file, or what it found with a row for each value that changes and for what is said
 	// (GET /runs/{id}/export)
 	ExportRun(ctx context.Context, request ExportRunRequestObject) (ExportRunResponseObject, error)
 	// ListRunHits What a run found so far, what matters more first
@@ -9936,6 +10046,98 @@ func (sh *strictHandler) StartRun(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(StartRunResponseObject); ok {
 		return validResponse.VisitStartRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartExport operation middleware
+func (sh *strictHandler) StartExport(ctx *echo.Context) error {
+	var request StartExportRequestObject
+
+	var body StartExportJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartExport(ctx.Request().Context(), request.(StartExportRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartExport")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartExportResponseObject); ok {
+		return validResponse.VisitStartExportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartProofs operation middleware
+func (sh *strictHandler) StartProofs(ctx *echo.Context) error {
+	var request StartProofsRequestObject
+
+	var body StartProofsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartProofs(ctx.Request().Context(), request.(StartProofsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartProofs")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartProofsResponseObject); ok {
+		return validResponse.VisitStartProofsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

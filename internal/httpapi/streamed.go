@@ -34,31 +34,38 @@ func safely(work func() error) (err error) {
 	return work()
 }
 
-// lines answers with a line of JSON for everything that work writes, as it comes. An error before the
-// first line is that of the request; one after it breaks the answer off.
-func lines(work func(write func(any) error) error) (io.Reader, error) {
-	begun := make(chan error, 1)
+// begun is streamed from its first writing on. An error before that is that of the request; one after it breaks the answer
+// off.
+func begun(work func(io.Writer) error) (io.ReadCloser, error) {
+	first := make(chan error, 1)
 	body := streamed(func(w io.Writer) error {
-		encoder := json.NewEncoder(w)
-		first := true
+		told := false
 		err := safely(func() error {
-			return work(func(line any) error {
-				if first {
-					first = false
-					begun <- nil
+			return work(writerFunc(func(text []byte) (int, error) {
+				if !told {
+					told = true
+					first <- nil
 				}
-				return encoder.Encode(line)
-			})
+				return w.Write(text)
+			}))
 		})
-		if first {
-			begun <- err
+		if !told {
+			first <- err
 			return nil // the request tells it
 		}
 		return err
 	})
-	if err := <-begun; err != nil {
-		_ = body.Close()
-		return nil, err
+	if err := <-first; err != nil {
+		return nil, errors.Join(err, body.Close())
 	}
 	return body, nil
+}
+
+type writerFunc func([]byte) (int, error)
+
+func (f writerFunc) Write(text []byte) (int, error) { return f(text) }
+
+// lines answers with a line of JSON for everything that work writes, as it comes.
+func lines(work func(write func(any) error) error) (io.Reader, error) {
+	return begun(func(w io.Writer) error { return work(json.NewEncoder(w).Encode) })
 }

@@ -87,15 +87,15 @@ var peers = map[string][]string{
 	"view":         {"clock", "contract", "fault", "ledger"},
 	"app/commit":   {"actor", "cache", "clock", "fault", "store"},
 	"app/judging":  {"actor", "app/commit", "cache", "clock", "contract", "fault", "store", "view"},
-	"app/runs":     {"actor", "app/commit", "clock", "contract", "fault", "store"},
-	"app/impact":   {"app/commit", "app/judging", "app/runs", "contract", "exchange", "fault", "store", "view"},
+	"app/runs":     {"actor", "app/commit", "clock", "contract", "exchange", "fault", "store"},
+	"app/impact":   {"app/commit", "app/judging", "app/runs", "contract", "fault", "store", "view"},
 	"app/formulas": {"actor", "app/judging", "contract", "fault", "view"},
 	"app/rules":    {"actor", "app/commit", "app/impact", "app/judging", "contract", "fault", "store", "view"},
 	"app/findings": {"actor", "app/commit", "app/judging", "cache", "clock", "contract", "fault", "store", "view"},
 	"app/waiting":  {"actor", "app/judging", "app/runs", "cache", "contract", "store", "view"},
 	"app/proofs":   {"app/commit", "app/judging", "cache", "contract", "fault", "ledger", "store", "view"},
-	"app/coverage": {"actor", "app/commit", "app/judging", "contract", "exchange", "store", "view"},
-	"app/records":  {"app/commit", "app/judging", "cache", "contract", "exchange", "fault", "store", "view"},
+	"app/coverage": {"actor", "app/commit", "app/judging", "app/runs", "cache", "contract", "exchange", "store", "view"},
+	"app/records":  {"app/commit", "app/judging", "app/runs", "cache", "contract", "exchange", "fault", "store", "view"},
 	"app/posting":  {"actor", "app/commit", "app/judging", "app/records", "cache", "contract", "fault", "ledger", "store", "view"},
 	"app/trials":   {"app/judging", "contract", "exchange", "fault"},
 	"app/tables":   {"actor", "app/judging", "app/rules", "cache", "contract", "exchange", "fault", "store", "view"},
@@ -188,7 +188,7 @@ func TestTheClientNamesNoKind(t *testing.T) {
 // What each part of the client may import besides itself; features also what is below them all.
 var client = map[string][]string{
 	"api": {}, "theme": {}, "queries": {"api", "theme"}, "ui": {"api", "queries", "theme"},
-	"features/ledger": {}, "features/proofs": {}, "features/records": {}, "features/rules": {"features/proofs"},
+	"features/ledger": {}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/rules": {"features/proofs", "features/runs"},
 	"features/plan": {"features/rules"}, "features/tables": {"features/records", "features/rules"}, "features/waiting": {},
 }
 

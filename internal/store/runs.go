@@ -3,6 +3,10 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"errors"
+	"io"
+
+	"gorm.io/gorm"
 
 	"codicil/core/record"
 )
@@ -56,8 +60,22 @@ func (s *Store) AddRun(ctx context.Context, r Run, keep int) (Run, error) {
 	return r, err
 }
 
-// SaveRun keeps how far a run has come, and what it found since.
-func (s *Store) SaveRun(ctx context.Context, r Run, results []RunResult) error {
+type runFile struct {
+	Run   int64  `gorm:"primaryKey"`
+	Name  string `gorm:"primaryKey"`
+	Place int    `gorm:"primaryKey"`
+	Piece []byte
+}
+
+// RunPiece is a piece of a file of a run.
+type RunPiece struct {
+	Name  string
+	Place int // among the pieces of the file
+	Text  []byte
+}
+
+// SaveRun keeps how far a run has come, what it found since, and what it wrote since.
+func (s *Store) SaveRun(ctx context.Context, r Run, results []RunResult, pieces []RunPiece) error {
 	return s.Transaction(ctx, func(tx *Store) error {
 		rows := make([]runResult, len(results))
 		for i, found := range results {
@@ -72,8 +90,35 @@ func (s *Store) SaveRun(ctx context.Context, r Run, results []RunResult) error {
 				return err
 			}
 		}
+		for i := range pieces {
+			p := &pieces[i]
+			if err := tx.db.Create(&runFile{r.ID, p.Name, p.Place, pack(p.Text)}).Error; err != nil {
+				return err
+			}
+		}
 		return tx.db.Save(&r).Error
 	})
+}
+
+// RunFile writes a file of a run, piece by piece. The error is ErrNotFound where there is none.
+func (s *Store) RunFile(ctx context.Context, run int64, name string, to io.Writer) error {
+	for place := 0; ; place++ {
+		var piece runFile
+		err := s.db.WithContext(ctx).First(&piece, "run = ? AND name = ? AND place = ?", run, name, place).Error
+		if errors.Is(err, gorm.ErrRecordNotFound) && place > 0 {
+			return nil
+		}
+		if err != nil {
+			return found(err, "file", name)
+		}
+		text, err := unpack(piece.Piece)
+		if err != nil {
+			return err
+		}
+		if _, err := to.Write(text); err != nil {
+			return err
+		}
+	}
 }
 
 // Runs returns the newest runs.

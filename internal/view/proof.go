@@ -200,7 +200,7 @@ func (r *Reader) ResultOf(c *rule.Compiled) string {
 
 // Impact tells how a rule changes the outcome of one saved record; before is the outcome
 // without it.
-func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Result) (hit contract.ImpactHit, refused, changed bool) {
+func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Result) (hit contract.RunHit, refused, changed bool) {
 	kind := now.Plan.Kind()
 	var told, speaking []string
 	hit.Changes = []contract.ValueChange{}
@@ -217,7 +217,7 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 		}
 	}
 	if changed {
-		hit.What = contract.ImpactHitWhat("change")
+		hit.What = contract.RunHitWhat("change")
 	}
 	// What the rule itself says, and what it lets others say.
 	said := proof.MessagesOf(before.Outcome, kind)
@@ -230,7 +230,7 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 		if m.Severity == rule.Refuse || (m.Severity == rule.Confirm && now.Outcome.Messages[i].Reason == "") {
 			refused = true
 		}
-		if what := contract.ImpactHitWhat(m.Severity); hit.What == "" || Weight(what) > Weight(hit.What) {
+		if what := contract.RunHitWhat(m.Severity); hit.What == "" || Weight(what) > Weight(hit.What) {
 			hit.What = what
 		}
 		speaking = append(speaking, now.Outcome.Messages[i].Text)
@@ -244,6 +244,6 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 
 // Weight orders what a rule does to a record: what would be refused is what somebody must look
 // at first.
-func Weight(what contract.ImpactHitWhat) int {
+func Weight(what contract.RunHitWhat) int {
 	return slices.Index([]string{"advise", "change", "confirm", "refuse"}, string(what))
 }

@@ -149,7 +149,7 @@ describe("what a rule would do to existing records", () => {
   const run = { id: 4, what: "impact", title: "Street", done: 0, total: 40, startedAt: "", startedBy: "Ada" };
 
   it("is told in numbers as far as it has come, then record by record", async () => {
-    let now: object = { ...run, state: "running", done: 10, impact: { looked: 9, refused: 1, changed: 0 } };
+    let now: object = { ...run, state: "running", done: 10, counts: { looked: 9, refused: 1, changed: 0 } };
     let hits: object[] = [hit];
     serve({
       "POST /runs": () => ({ ...run, state: "waiting" }),
@@ -162,7 +162,7 @@ describe("what a rule would do to existing records", () => {
     await vi.waitFor(() => expect(w.find("[role=status]").text()).toContain("10 of 40 looked at"));
     expect(w.find("[role=status]").text()).toContain("Of 9 in its scope it would refuse 1 and change 0");
     await vi.waitFor(() => expect(w.find("li").text()).toContain("refuses: no street"));
-    now = { ...run, state: "done", done: 40, impact: { looked: 40, refused: 1, changed: 1 } };
+    now = { ...run, state: "done", done: 40, counts: { looked: 40, refused: 1, changed: 1 } };
     hits = [hit, { ...hit, number: "V2", what: "change", told: "Street blank → Quay" }];
     await vi.waitFor(() => expect(w.findAll("li")[1]?.text()).toContain("changes: Street blank → Quay"));
     expect(w.find("[role=status]").text()).not.toContain("looked at");
@@ -175,7 +175,7 @@ describe("what a rule would do to existing records", () => {
         ...run,
         state: "done",
         done: 40,
-        impact: { looked: 40, refused: 0, changed: 0 },
+        counts: { looked: 40, refused: 0, changed: 0 },
       }),
       "GET /runs/4/hits": () => ({ hits: [], next: "" }),
     });

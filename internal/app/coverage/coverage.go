@@ -11,6 +11,7 @@ import (
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/runs"
 	"codicil/internal/contract"
 	"codicil/internal/store"
 	"codicil/internal/view"
@@ -21,10 +22,13 @@ import (
 )
 
 // Service serves these use cases.
-type Service struct{ base *judging.Service }
+type Service struct {
+	base *judging.Service
+	runs *runs.Service
+}
 
 // New returns the use cases.
-func New(j *judging.Service) *Service { return &Service{j} }
+func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r} }
 
 // Kind tells what the proofs confirm of every rule in force of a kind; strength
 // measures also what they would notice.

@@ -13,12 +13,10 @@ import (
 	"codicil/internal/app/judging"
 	"codicil/internal/app/runs"
 	"codicil/internal/contract"
-	"codicil/internal/exchange"
 	"codicil/internal/fault"
 	"codicil/internal/view"
 	"context"
 	"fmt"
-	"io"
 	"slices"
 	"strconv"
 	"strings"
@@ -138,7 +136,7 @@ func (s *Service) makeKeys(ctx context.Context, r rule.Rule, w *runs.Writer) (ma
 	}
 	err = s.base.Store.MakeUnique(ctx, c.Vocabulary().Kind, c.UniqueBy(), func(done int) error {
 		made = done
-		return w.Came(ctx, done, contract.Impact{})
+		return w.Came(ctx, done, nil)
 	})
 	return made, err
 }
@@ -159,31 +157,42 @@ func (s *Service) work(ctx context.Context, without, with rule.Rule, w *runs.Wri
 	}
 	total += done
 	w.Total(total)
-	var found contract.Impact
-	err = s.each(ctx, without, with, func(hit *contract.ImpactHit, refused, changed bool) error {
-		count(&found, refused, changed)
+	var found effect
+	err = s.each(ctx, without, with, func(hit *contract.RunHit, refused, changed bool) error {
+		found.count(refused, changed)
 		if hit != nil {
 			w.Found(-view.Weight(hit.What), hit)
 		}
 		return nil
 	}, func(count int) error {
 		done += count
-		return w.Came(ctx, done, found)
+		return w.Came(ctx, done, found.counts())
 	})
 	if err != nil {
 		return err
 	}
-	return w.Came(ctx, total, found)
+	return w.Came(ctx, total, found.counts())
 }
 
-func count(found *contract.Impact, refused, changed bool) {
-	found.Looked++
+// effect counts what a rule would do.
+type effect struct {
+	looked  int // how many saved records and posted documents were looked at
+	refused int // how many of them the rule would refuse or ask a reason for
+	changed int // in how many of them it would change a value
+}
+
+func (e *effect) count(refused, changed bool) {
+	e.looked++
 	if refused {
-		found.Refused++
+		e.refused++
 	}
 	if changed {
-		found.Changed++
+		e.changed++
 	}
+}
+
+func (e *effect) counts() runs.Counts {
+	return runs.Counts{"looked": e.looked, "refused": e.refused, "changed": e.changed}
 }
 
 // atOnce is how many records are judged before what became of them is told.
@@ -193,7 +202,7 @@ const atOnce = 200
 // posted ones as posting on their day, judges them. tell is told of each in their order, with a hit where the
 // rule does something; came of how many records were gone through. Cost: the records of the scope, twice; some
 // of them in memory.
-func (s *Service) each(ctx context.Context, without, with rule.Rule, tell func(hit *contract.ImpactHit, refused, changed bool) error, came func(count int) error) error {
+func (s *Service) each(ctx context.Context, without, with rule.Rule, tell func(hit *contract.RunHit, refused, changed bool) error, came func(count int) error) error {
 	ref, runner, err := s.base.Runner(ctx, with.Kind)
 	if err != nil {
 		return err
@@ -236,55 +245,16 @@ func (s *Service) each(ctx context.Context, without, with rule.Rule, tell func(h
 	})
 }
 
-// Hits returns what a run found, what matters more first, from a place on.
-func (s *Service) Hits(ctx context.Context, run int64, after string, limit int) (contract.ImpactPage, error) {
-	found, next, err := runs.Results[contract.ImpactHit](ctx, s.runs, run, after, limit)
-	return contract.ImpactPage{Hits: found, Next: next}, err
-}
-
-// Export writes what a run found as CSV, some of it in memory.
-func (s *Service) Export(ctx context.Context, run int64, to io.Writer) error {
-	if err := exchange.WriteTo(to, [][]string{{"kind", "number", "title", "company", "type", "what", "field", "line", "before", "after", "told"}}); err != nil {
-		return err
-	}
-	for after := ""; ; {
-		page, err := s.Hits(ctx, run, after, 500)
-		if err != nil {
-			return err
-		}
-		var rows [][]string
-		for _, h := range page.Hits {
-			base := []string{h.Kind, h.Number, h.Title, h.Company, h.Type, string(h.What)}
-			for _, c := range h.Changes {
-				line := ""
-				if c.Line > 0 {
-					line = strconv.Itoa(c.Line)
-				}
-				rows = append(rows, append(slices.Clone(base), c.Field, line, c.Before.Value, c.After.Value, ""))
-			}
-			if h.Said != "" || len(h.Changes) == 0 {
-				rows = append(rows, append(slices.Clone(base), "", "", "", "", h.Said))
-			}
-		}
-		if err := exchange.WriteTo(to, rows); err != nil {
-			return err
-		}
-		if after = page.Next; after == "" {
-			return nil
-		}
-	}
-}
-
 // longestLook is how long the records are looked at before a rule is put in force.
 const longestLook = 3 * time.Second
 
 // counted counts what a rule would do to the saved records, as far as there is time: whole tells whether all were
 // looked at.
-func (s *Service) counted(ctx context.Context, without, with rule.Rule) (found contract.Impact, whole bool, err error) {
+func (s *Service) counted(ctx context.Context, without, with rule.Rule) (found effect, whole bool, err error) {
 	look, leave := context.WithTimeout(ctx, longestLook)
 	defer leave()
-	err = s.each(look, without, with, func(_ *contract.ImpactHit, refused, changed bool) error {
-		count(&found, refused, changed)
+	err = s.each(look, without, with, func(_ *contract.RunHit, refused, changed bool) error {
+		found.count(refused, changed)
 		return nil
 	}, func(int) error { return look.Err() })
 	if look.Err() != nil && ctx.Err() == nil {
@@ -323,12 +293,12 @@ func (s *Service) Confirm(ctx context.Context, r rule.Rule) error {
 		return err
 	}
 	switch {
-	case found.Refused > 0 && whole:
-		why = append(why, fmt.Sprintf("it would refuse %d of %d saved records as they stand", found.Refused, found.Looked))
-	case found.Refused > 0:
-		why = append(why, fmt.Sprintf("it would refuse %d of the first %d saved records as they stand", found.Refused, found.Looked))
+	case found.refused > 0 && whole:
+		why = append(why, fmt.Sprintf("it would refuse %d of %d saved records as they stand", found.refused, found.looked))
+	case found.refused > 0:
+		why = append(why, fmt.Sprintf("it would refuse %d of the first %d saved records as they stand", found.refused, found.looked))
 	case !whole:
-		why = append(why, fmt.Sprintf("only the first %d saved records could be looked at in time; its effect on existing records tells the rest", found.Looked))
+		why = append(why, fmt.Sprintf("only the first %d saved records could be looked at in time; its effect on existing records tells the rest", found.looked))
 	}
 	if len(why) == 0 {
 		return nil

@@ -7,14 +7,12 @@ import (
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
 	"codicil/internal/contract"
-	"codicil/internal/exchange"
 	"codicil/internal/fault"
 	"codicil/internal/store"
 	"codicil/internal/view"
 	"context"
 	"errors"
 	"slices"
-	"strconv"
 )
 
 // mostLinks is how many records a person is offered at once.
@@ -151,68 +149,4 @@ func (s *scales) of(r *record.Record, columns []string) (bands []contract.CellBa
 		}
 	}
 	return bands
-}
-
-// Export returns a whole list as CSV, every value exact and the same for everybody.
-// With a column of the lines it has a row for each line.
-func (s *Service) Export(ctx context.Context, request contract.ListRequest) (string, error) {
-	_, q, sorted, err := s.query(ctx, request)
-	if err != nil {
-		return "", err
-	}
-	k := q.Kind
-	columns := request.Columns
-	if len(columns) == 0 {
-		for i := range k.Headers() {
-			columns = append(columns, k.Fields[i].Key)
-		}
-	}
-	ofLines := slices.ContainsFunc(columns, func(c string) bool { return k.Field(c).OfLine() })
-	head := []string{"number", "company", "type", "state"}
-	if ofLines {
-		head = append(head, "line")
-	}
-	var banded []string // columns whose numbers a rule sorts
-	if sorted != nil {
-		banded = sorted.columns(columns)
-	}
-	head = append(head, columns...)
-	for _, column := range banded {
-		head = append(head, column+" band")
-	}
-	written := [][]string{head}
-	q.After, q.Offset = "", 0
-	err = s.base.Store.EachListed(ctx, q, func(r *record.Record) error {
-		bands := map[string]string{}
-		if len(banded) > 0 {
-			for _, b := range sorted.of(r, banded) {
-				bands[b.Column] = b.Band.Label
-			}
-		}
-		write := func(line int) {
-			cells := []string{r.Number, r.Company, r.Type, r.State}
-			if ofLines {
-				cells = append(cells, strconv.Itoa(line))
-			}
-			for _, column := range columns {
-				cells = append(cells, r.Content.Get(k.Field(column), line))
-			}
-			for _, column := range banded {
-				cells = append(cells, bands[column])
-			}
-			written = append(written, cells)
-		}
-		if !ofLines {
-			write(0)
-			return nil
-		}
-		for _, line := range r.Lines {
-			write(line.Number)
-		}
-		return nil
-	})
-	if err != nil {
-		return "", err
-	}
-	return exchange.WriteRows(written)
 }

@@ -10,6 +10,7 @@ import (
 	"codicil/core/rule"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/runs"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/store"
@@ -24,10 +25,11 @@ import (
 type Service struct {
 	base *judging.Service
 	live *Live
+	runs *runs.Service
 }
 
 // New returns the use cases.
-func New(j *judging.Service, live *Live) *Service { return &Service{j, live} }
+func New(j *judging.Service, live *Live, r *runs.Service) *Service { return &Service{j, live, r} }
 
 // Show returns a record as people see it.
 func Show(ctx context.Context, j *judging.Service, r *record.Record) (contract.Record, error) {

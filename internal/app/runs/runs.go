@@ -9,9 +9,12 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"math"
 	"runtime/debug"
+	"slices"
+	"strconv"
 	"sync"
 	"time"
 
@@ -21,6 +24,7 @@ import (
 	"codicil/internal/app/commit"
 	"codicil/internal/clock"
 	"codicil/internal/contract"
+	"codicil/internal/exchange"
 	"codicil/internal/fault"
 	"codicil/internal/store"
 )
@@ -147,7 +151,21 @@ type Writer struct {
 	run     Run
 	results []store.RunResult
 	place   int
+	text    []byte // of its file, not yet kept
+	pieces  int    // of its file, kept
 	kept    time.Time
+}
+
+// File names what a run leaves as a file.
+const File = "file"
+
+// mostText is how much of a file is held until it is kept, in bytes.
+const mostText = 1 << 20
+
+// Write adds to the file that the run leaves. It is kept with the next step.
+func (w *Writer) Write(text []byte) (int, error) {
+	w.text = append(w.text, text...)
+	return len(text), nil
 }
 
 // Total says how much there is to do.
@@ -159,25 +177,32 @@ func (w *Writer) Found(rank int, result any) {
 	w.results = append(w.results, store.RunResult{Rank: rank, Place: w.place, Result: result})
 }
 
+// Counts are what a run has counted so far, by what was counted.
+type Counts map[string]int
+
 // Came says how far the run is, and its counts so far. It keeps them now and then.
-func (w *Writer) Came(ctx context.Context, done int, counts any) error {
+func (w *Writer) Came(ctx context.Context, done int, counts Counts) error {
 	text, err := json.Marshal(counts)
 	if err != nil {
 		return err
 	}
 	w.run.Done, w.run.Found = done, string(text)
-	if time.Since(w.kept) < often && len(w.results) < mostHeld { //nolint:forbidigo // how long ago, not what time it is
+	if time.Since(w.kept) < often && len(w.results) < mostHeld && len(w.text) < mostText { //nolint:forbidigo // how long ago, not what time it is
 		return nil
 	}
 	return w.keep(ctx)
 }
 
 func (w *Writer) keep(ctx context.Context) error {
-	err := w.service.store.SaveRun(ctx, w.run, w.results)
-	if err != nil {
+	var pieces []store.RunPiece
+	if len(w.text) > 0 {
+		pieces = []store.RunPiece{{Name: File, Place: w.pieces, Text: w.text}}
+	}
+	if err := w.service.store.SaveRun(ctx, w.run, w.results, pieces); err != nil {
 		return err // what was found is kept with the next step
 	}
-	w.results, w.kept = w.results[:0], time.Now() //nolint:forbidigo // how long ago, not what time it is
+	w.pieces += len(pieces)
+	w.results, w.text, w.kept = w.results[:0], w.text[:0], time.Now() //nolint:forbidigo // how long ago, not what time it is
 	return nil
 }
 
@@ -230,31 +255,81 @@ func (s *Service) Remove(ctx context.Context, id int64) error {
 	return s.store.DeleteRun(ctx, id)
 }
 
-// Results returns some of what a run found, those that matter more first, and the place after them; "" at the end.
-func Results[T any](ctx context.Context, s *Service, id int64, after string, limit int) (found []T, next string, err error) {
+// Hits returns some of what a run found, those that matter more first, from a place on.
+func (s *Service) Hits(ctx context.Context, id int64, after string, limit int) (page contract.RunHits, err error) {
+	page.Hits = []contract.RunHit{}
 	if _, err := s.Get(ctx, id); err != nil {
-		return nil, "", err
+		return page, err
 	}
 	rank, place := math.MinInt32, 0
 	if after != "" {
 		if _, err := fmt.Sscanf(after, "%d-%d", &rank, &place); err != nil {
-			return nil, "", fault.Bad(fault.NotAPlace, after)
+			return page, fault.Bad(fault.NotAPlace, after)
 		}
 	}
-	found = []T{}
 	err = s.store.RunResults(ctx, id, rank, place, limit+1, func(r, p int, text []byte) error {
-		if len(found) == limit {
-			next = fmt.Sprintf("%d-%d", rank, place)
+		if len(page.Hits) == limit {
+			page.Next = fmt.Sprintf("%d-%d", rank, place)
 			return nil
 		}
-		var result T
-		if err := json.Unmarshal(text, &result); err != nil {
+		var hit contract.RunHit
+		if err := json.Unmarshal(text, &hit); err != nil {
 			return err
 		}
-		found, rank, place = append(found, result), r, p
+		page.Hits, rank, place = append(page.Hits, hit), r, p
 		return nil
 	})
-	return found, next, err
+	return page, err
+}
+
+// Export writes what a run leaves as CSV: its file, or what it found, some of it in memory.
+func (s *Service) Export(ctx context.Context, run int64, to io.Writer) error {
+	err := s.store.RunFile(ctx, run, File, to)
+	if !errors.Is(err, store.ErrNotFound) {
+		return err
+	}
+	if err := exchange.WriteTo(to, [][]string{{"kind", "number", "title", "company", "type", "what", "field", "line", "before", "after", "told"}}); err != nil {
+		return err
+	}
+	for after := ""; ; {
+		page, err := s.Hits(ctx, run, after, 500)
+		if err != nil {
+			return err
+		}
+		var rows [][]string
+		for _, h := range page.Hits {
+			base := []string{h.Kind, numbered(&h), h.Title, h.Company, h.Type, string(h.What)}
+			for _, c := range h.Changes {
+				line := ""
+				if c.Line > 0 {
+					line = strconv.Itoa(c.Line)
+				}
+				rows = append(rows, append(slices.Clone(base), c.Field, line, c.Before.Value, c.After.Value, ""))
+			}
+			if h.Said != "" || len(h.Changes) == 0 {
+				rows = append(rows, append(slices.Clone(base), "", "", "", "", h.Said))
+			}
+		}
+		if err := exchange.WriteTo(to, rows); err != nil {
+			return err
+		}
+		if after = page.Next; after == "" {
+			return nil
+		}
+	}
+}
+
+// numbered is the number of what a hit is about.
+func numbered(h *contract.RunHit) string {
+	switch {
+	case h.Number != "":
+		return h.Number
+	case h.Proof > 0:
+		return "proof " + strconv.FormatInt(h.Proof, 10)
+	case h.Rule > 0:
+		return "rule " + strconv.FormatInt(h.Rule, 10)
+	}
+	return ""
 }
 
 // Resume says of the runs that the end of the program cut off that it did.

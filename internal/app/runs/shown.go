@@ -13,20 +13,21 @@ type Subject struct {
 	Rule    int64 `json:"rule,omitempty"` // 0: a new one
 	Version int   `json:"version,omitempty"`
 	Changed bool  `json:"changed,omitempty"` // as it was being changed
+	File    bool  `json:"file,omitempty"`    // what it leaves is a file
 }
 
 // Shown shows a run.
 func Shown(r *Run) contract.Run {
-	shown := contract.Run{ID: r.ID, What: r.What, Title: r.Title, State: contract.RunState(r.State), Done: r.Done, Total: r.Total, Problem: r.Problem, StartedBy: r.Started.By}
+	shown := contract.Run{ID: r.ID, What: contract.RunWhat(r.What), Title: r.Title, State: contract.RunState(r.State), Done: r.Done, Total: r.Total, Problem: r.Problem, StartedBy: r.Started.By}
 	shown.StartedAt, _ = clock.When(r.Started)
 	var subject Subject
 	if json.Unmarshal([]byte(r.Subject), &subject) == nil {
 		shown.Rule, shown.Version, shown.Changed = subject.Rule, subject.Version, subject.Changed
 	}
-	var found contract.Impact
-	if r.Found != "" && json.Unmarshal([]byte(r.Found), &found) == nil {
-		shown.Impact = &found
+	if r.Found != "" && json.Unmarshal([]byte(r.Found), &shown.Counts) != nil {
+		shown.Counts = nil
 	}
+	shown.File = subject.File
 	if ended, err := time.Parse(time.RFC3339, r.EndedAt); err == nil {
 		shown.EndedAt = &ended
 	}

@@ -1163,6 +1163,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to write a whole list as CSV; the run keeps the file */
+        post: operations["startExport"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/proofs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to run every proof, and to measure which wrong versions of every rule they would notice */
+        post: operations["startProofs"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}": {
         parameters: {
             query?: never;
@@ -1230,7 +1264,7 @@ export interface paths {
             };
             cookie?: never;
         };
-        /** What a run found as CSV: a row for each value that changes, and for what is said */
+        /** What a run leaves as CSV: its file, or what it found with a row for each value that changes and for what is said */
         get: operations["exportRun"];
         put?: never;
         post?: never;
@@ -2135,24 +2169,37 @@ export interface components {
             /** @description Why a rule is put in force that its proofs do not show both ways, or that saved records break */
             reason?: string;
         };
-        Impact: {
-            /** @description How many saved records and posted documents were looked at */
-            looked: number;
-            /** @description How many of them the rule would refuse or ask a reason for */
-            refused: number;
-            /** @description In how many of them it would change a value */
-            changed: number;
+        ProofsRequest: {
+            /** @description Those of this kind of records; without it all */
+            kind?: string;
+            format?: components["schemas"]["Format"];
         };
-        ImpactHit: {
+        /** @description One thing that a run found */
+        RunHit: {
+            /** @description Of records it is about */
             kind: string;
+            /** @description Of the record it is about; "": it is about none */
             number: string;
+            /**
+             * Format: int64
+             * @description The proof it is about
+             */
+            proof?: number;
+            /**
+             * Format: int64
+             * @description The rule it is about
+             */
+            rule?: number;
             title: string;
             company: string;
             type: string;
             /** @description It is posted and stays as it is */
             posted?: boolean;
-            /** @enum {string} */
-            what: "refuse" | "confirm" | "advise" | "change";
+            /**
+             * @description fail: a proof that fails; weak: a rule of which no proof notices some wrong versions
+             * @enum {string}
+             */
+            what: "refuse" | "confirm" | "advise" | "change" | "fail" | "weak";
             /** @description The messages, and the values that change */
             told: string;
             /** @description The messages alone */
@@ -2160,8 +2207,8 @@ export interface components {
             /** @description Its values before and after */
             changes: components["schemas"]["ValueChange"][];
         };
-        ImpactPage: {
-            hits: components["schemas"]["ImpactHit"][];
+        RunHits: {
+            hits: components["schemas"]["RunHit"][];
             /** @description The place after the last; "" at the end */
             next: string;
         };
@@ -2178,15 +2225,18 @@ export interface components {
         Run: {
             /** Format: int64 */
             id: number;
-            /** @description impact: what a rule would do to existing records */
-            what: string;
+            /**
+             * @description impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file
+             * @enum {string}
+             */
+            what: "impact" | "proofs" | "export";
             title: string;
             /**
              * @description cut off: the program ended before it
              * @enum {string}
              */
             state: "waiting" | "running" | "done" | "stopped" | "failed" | "cut off";
-            /** @description How many records were gone through */
+            /** @description How much of it is done: records, proofs and rules */
             done: number;
             /** @description How many there are */
             total: number;
@@ -2196,8 +2246,12 @@ export interface components {
             version?: number;
             /** @description It is about the rule as it was being changed */
             changed?: boolean;
-            /** @description The counts so far */
-            impact?: components["schemas"]["Impact"];
+            /** @description What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records */
+            counts?: {
+                [key: string]: number;
+            };
+            /** @description What it leaves is a file */
+            file?: boolean;
             /** @description Why it failed */
             problem?: string;
             /** Format: date-time */
@@ -5668,6 +5722,56 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    startExport: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListRequest"];
+            };
+        };
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    startProofs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProofsRequest"];
+            };
+        };
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     getRun: {
         parameters: {
             query?: never;
@@ -5756,7 +5860,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImpactPage"];
+                    "application/json": components["schemas"]["RunHits"];
                 };
             };
             default: components["responses"]["Failure"];
@@ -5773,7 +5877,7 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description The records */
+            /** @description The rows */
             200: {
                 headers: {
                     [name: string]: unknown;

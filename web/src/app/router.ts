@@ -43,7 +43,7 @@ export const router = createRouter({
       component: () => import("@/features/records/RecordView.vue"),
       meta: { title: "Record" },
     },
-    { path: "/runs", component: () => import("@/features/rules/RunsView.vue"), meta: { title: "Runs" } },
+    { path: "/runs", component: () => import("@/features/runs/RunsView.vue"), meta: { title: "Runs" } },
     { path: "/tables", redirect: "/tables/companies" },
     {
       path: "/tables/:table",

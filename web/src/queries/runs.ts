@@ -4,7 +4,15 @@ import { api, ask, type Schemas } from "@/api/client";
 import { change, queryClient, usePages, type Pages } from "@/queries/client";
 
 export type Run = Schemas["Run"];
-export type ImpactHit = Schemas["ImpactHit"];
+export type RunHit = Schemas["RunHit"];
+
+/** What a run is about, in words. */
+export const runTitles: Record<Run["what"], string> = {
+  impact: "Effect on existing records",
+  proofs: "Proofs and their strength",
+  export: "Export",
+};
+export const runTitle = (run: Run) => `${runTitles[run.what]}: ${run.title}`;
 
 /** What the states of a run are called. */
 export const runStates: Record<Run["state"], string> = {
@@ -49,7 +57,7 @@ export function useRuns() {
 }
 
 /** What a run has found so far, what matters more first. */
-export function useHits(run: () => Run | undefined, limit: number): Pages<ImpactHit> {
+export function useHits(run: () => Run | undefined, limit: number): Pages<RunHit> {
   return usePages(
     () => {
       const r = run();
@@ -65,5 +73,7 @@ export function useHits(run: () => Run | undefined, limit: number): Pages<Impact
 }
 
 export const startRun = (body: Schemas["ImpactRequest"]) => ask(api.POST("/runs", { body }));
+export const startExport = (body: Schemas["ListRequest"]) => change(api.POST("/runs/export", { body }));
+export const startProofs = (body: Schemas["ProofsRequest"]) => change(api.POST("/runs/proofs", { body }));
 export const stopRun = (id: number) => change(api.POST("/runs/{id}/stop", { params: { path: { id } } }));
 export const removeRun = (id: number) => change(api.DELETE("/runs/{id}", { params: { path: { id } } }));

@@ -1,9 +1,23 @@
 <script setup lang="ts">
-import { RouterLink, useRoute } from "vue-router";
+import { RouterLink, useRoute, useRouter } from "vue-router";
 import ChosenKind from "@/features/proofs/ChosenKind.vue";
+import { useAttempt } from "@/queries/attempt";
+import { format } from "@/queries/format";
+import { startProofs } from "@/queries/runs";
+import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** The head of both screens of proofs: what was kept, and what it confirms. */
 const route = useRoute();
+const router = useRouter();
+const tried = useAttempt();
+
+/** Runs the proofs of all records, and measures their strength, as long work. */
+function everything() {
+  return tried.attempt(async () => {
+    const run = await startProofs({ format: { ...format } });
+    await router.push(`/runs?run=${run.id}`);
+  });
+}
 </script>
 
 <template>
@@ -16,7 +30,10 @@ const route = useRoute();
       >
     </nav>
     <slot />
+    <span class="spring" />
+    <button type="button" class="button" :disabled="tried.busy" @click="everything">Run all kinds</button>
   </div>
+  <TroubleNote v-bind="tried.trouble" />
 </template>
 
 <style scoped>

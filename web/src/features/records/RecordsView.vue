@@ -72,7 +72,8 @@ function sorted(key: string): "ascending" | "descending" | undefined {
 }
 
 async function download() {
-  const text = await list.exported();
+  const { text, run } = await list.exported();
+  if (run) return router.push(`/runs?run=${run}`);
   if (text === undefined) return;
   const link = document.createElement("a");
   link.href = URL.createObjectURL(new Blob([text], { type: "text/csv" }));

@@ -5,6 +5,7 @@ import { api, ask, type RecordRow, type Selection } from "@/api/client";
 import { queryClient } from "@/queries/client";
 import { format } from "@/queries/format";
 import { useAttempt } from "@/queries/attempt";
+import { startExport } from "@/queries/runs";
 
 export type Filter = NonNullable<Selection["filters"]>[number];
 
@@ -25,6 +26,8 @@ export function needsValue(relation: Filter["relation"]): boolean {
 }
 
 const pageSize = 100;
+/** How long a list may be that is exported while somebody waits. */
+const exportedAtOnce = 5000;
 
 /**
  * A list of records: what it shows stands in the address, and its rows are fetched by pages
@@ -116,13 +119,15 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     if (next.join() !== inSight.value.join()) inSight.value = next;
   }
 
-  async function exported(): Promise<string | undefined> {
-    let text: string | undefined;
+  /** The list as a file; a long one is written by a run, which is told instead. */
+  async function exported(): Promise<{ text?: string; run?: number }> {
+    const told: { text?: string; run?: number } = {};
     await exporting.attempt(async () => {
       const asked = { ...body.value, columns: undefined };
-      text = await ask(api.POST("/records/export", { body: asked, parseAs: "text" }));
+      if ((known.value?.total ?? 0) > exportedAtOnce) told.run = (await startExport(asked)).id;
+      else told.text = await ask(api.POST("/records/export", { body: asked, parseAs: "text" }));
     });
-    return text;
+    return told;
   }
 
   return reactive({

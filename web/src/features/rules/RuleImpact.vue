@@ -2,7 +2,7 @@
 import { onUnmounted, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import type { RuleChange } from "@/api/client";
-import RunCounts from "@/features/rules/RunCounts.vue";
+import RunCounts from "@/features/runs/RunCounts.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useAttempt } from "@/queries/attempt";
 import { startRun, stopRun, useHits, useRun, works } from "@/queries/runs";
@@ -50,7 +50,14 @@ onUnmounted(() => {
   if (props.change) leave();
 });
 
-const words = { refuse: "refuses", confirm: "asks", advise: "advises", change: "changes" };
+const words = {
+  refuse: "refuses",
+  confirm: "asks",
+  advise: "advises",
+  change: "changes",
+  fail: "fails",
+  weak: "weak",
+};
 </script>
 
 <template>

@@ -11,7 +11,7 @@ import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
 import { useFindings } from "@/queries/findings";
 import { format, moment } from "@/queries/format";
-import { runStates } from "@/queries/runs";
+import { runStates, runTitle } from "@/queries/runs";
 
 /** What waits for the person, each a step from being done. */
 const catalog = useCatalog();
@@ -131,7 +131,7 @@ function whereIs(c: Schemas["OthersChange"]): string {
       <ul>
         <li v-for="r in waiting.runs.slice(0, few)" :key="r.id">
           <span />
-          <RouterLink :to="`/runs?run=${r.id}`">Effect on existing records: {{ r.title }}</RouterLink>
+          <RouterLink :to="`/runs?run=${r.id}`">{{ runTitle(r) }}</RouterLink>
           <span class="quiet">{{ runStates[r.state] }}, {{ moment(r.endedAt ?? r.startedAt) }}</span>
         </li>
       </ul>

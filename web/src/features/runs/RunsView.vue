@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
-import RunCounts from "@/features/rules/RunCounts.vue";
+import RunCounts from "@/features/runs/RunCounts.vue";
 import ListExport from "@/ui/ListExport.vue";
 import ListHead from "@/ui/ListHead.vue";
 import MoreRows from "@/ui/MoreRows.vue";
@@ -9,7 +9,18 @@ import TroubleNote from "@/ui/TroubleNote.vue";
 import { useList } from "@/ui/list";
 import { useAttempt } from "@/queries/attempt";
 import { count, moment } from "@/queries/format";
-import { removeRun, runStates, stopRun, useHits, useRuns, works, type Run } from "@/queries/runs";
+import {
+  removeRun,
+  runStates,
+  runTitle,
+  runTitles,
+  stopRun,
+  useHits,
+  useRuns,
+  works,
+  type Run,
+  type RunHit,
+} from "@/queries/runs";
 
 /** Long work: what goes on and what ended, with what it found. Which one is open stands in the address. */
 const route = useRoute();
@@ -23,16 +34,39 @@ const list = useList<Run>(
   () => runs.data ?? [],
   () => [
     { label: "Run", right: true, value: (r) => r.id },
-    { label: "Effect on existing records of", value: (r) => r.title },
+    { label: "Work", value: (r) => runTitles[r.what] },
+    { label: "About", value: (r) => r.title },
     { label: "State", value: (r) => runStates[r.state] },
-    { label: "Looked at", right: true, value: (r) => r.impact?.looked ?? 0 },
-    { label: "Refused", right: true, value: (r) => r.impact?.refused ?? 0 },
-    { label: "Changed", right: true, value: (r) => r.impact?.changed ?? 0 },
+    { label: "Done", right: true, value: (r) => r.done },
+    { label: "Found", value: found },
     { label: "Started", value: (r) => r.startedAt },
     { label: "By", value: (r) => r.startedBy },
   ],
 );
-const words = { refuse: "Refuses", confirm: "Asks", advise: "Advises", change: "Changes" };
+const words = {
+  refuse: "Refuses",
+  confirm: "Asks",
+  advise: "Advises",
+  change: "Changes",
+  fail: "Fails",
+  weak: "Weak",
+};
+
+/** What a run has found, in a few words. */
+function found(r: Run): string {
+  const of = (what: string) => count(r.counts?.[what] ?? 0);
+  if (!r.counts) return "";
+  if (r.what === "impact") return `${of("refused")} refused, ${of("changed")} changed`;
+  if (r.what === "proofs") return `${of("passed")} pass, ${of("failed")} fail`;
+  return `${of("records")} records`;
+}
+/** Where what a hit is about is shown. */
+function place(h: RunHit): string {
+  if (h.number) return `/records/${h.kind}/${h.number}`;
+  return h.proof ? `/proofs?kind=${h.kind}&proof=${h.proof}` : `/plan?rule=${h.rule}`;
+}
+const named = (h: RunHit) => h.number || (h.proof ? `Proof ${h.proof}` : `Rule ${h.rule}`);
+const withValues = computed(() => open.value?.what === "impact");
 
 function show(id?: number) {
   void router.replace({ query: id ? { run: String(id) } : {} });
@@ -54,7 +88,8 @@ async function remove(id: number) {
     <TroubleNote v-bind="tried.trouble" />
     <p v-if="runs.data && !runs.data.length" class="empty">
       Nothing has run yet. What a rule would do to existing records is looked up from its rule:
-      <RouterLink to="/rules">choose a rule</RouterLink> and press “Effect on existing records”.
+      <RouterLink to="/rules">choose a rule</RouterLink> and press “Effect on existing records”. All
+      <RouterLink to="/proofs">proofs</RouterLink> can be run here too, and long lists are exported here.
     </p>
     <table v-else-if="runs.data" class="ledger">
       <ListHead :list="list" />
@@ -63,10 +98,10 @@ async function remove(id: number) {
           <td class="right">{{ r.id }}</td>
           <td>
             <button type="button" class="plain" :aria-expanded="r.id === open?.id" @click="show(r.id)">
-              {{ r.title }}
+              {{ runTitles[r.what] }}
             </button>
-            <span v-if="r.changed" class="quiet"> as it was being changed</span>
           </td>
+          <td>{{ r.title }}<span v-if="r.changed" class="quiet"> as it was being changed</span></td>
           <td class="nowrap">
             <template v-if="r.state === 'running'"
               ><progress :max="r.total || 1" :value="r.done" aria-label="Progress" /> {{ count(r.done) }} of
@@ -74,9 +109,8 @@ async function remove(id: number) {
             >
             <template v-else>{{ runStates[r.state] }}</template>
           </td>
-          <td class="right">{{ r.impact ? count(r.impact.looked) : "" }}</td>
-          <td class="right">{{ r.impact ? count(r.impact.refused) : "" }}</td>
-          <td class="right">{{ r.impact ? count(r.impact.changed) : "" }}</td>
+          <td class="right">{{ count(r.done) }}</td>
+          <td>{{ found(r) }}</td>
           <td class="nowrap quiet">{{ moment(r.startedAt) }}</td>
           <td class="quiet">{{ r.startedBy }}</td>
         </tr>
@@ -87,10 +121,16 @@ async function remove(id: number) {
     </p>
     <section v-if="open" class="found" aria-label="What the run found">
       <div class="page-head">
-        <h2>{{ open.title }}</h2>
+        <h2>{{ runTitle(open) }}</h2>
         <span class="spring" />
         <RouterLink v-if="open.rule" class="button" :to="`/plan?rule=${open.rule}`">Open the rule</RouterLink>
-        <a class="button" :href="`/api/v1/runs/${open.id}/export`" :download="`run-${open.id}.csv`">Export</a>
+        <a
+          v-if="!open.file || open.state === 'done'"
+          class="button"
+          :href="`/api/v1/runs/${open.id}/export`"
+          :download="`run-${open.id}.csv`"
+          >{{ open.file ? "Save the file" : "Export" }}</a
+        >
         <button v-if="works(open)" type="button" class="button" @click="stopRun(open.id)">Stop</button>
         <button v-else type="button" class="button" :disabled="tried.busy" @click="remove(open.id)">
           Remove
@@ -100,18 +140,20 @@ async function remove(id: number) {
       <table v-if="hits.data?.length" class="ledger">
         <thead>
           <tr>
-            <th>Record</th>
-            <th>Effect</th>
-            <th>Field</th>
-            <th>Before</th>
-            <th>After</th>
+            <th>{{ withValues ? "Record" : "Proof or rule" }}</th>
+            <th>{{ withValues ? "Effect" : "Result" }}</th>
+            <template v-if="withValues">
+              <th>Field</th>
+              <th>Before</th>
+              <th>After</th>
+            </template>
           </tr>
         </thead>
         <tbody>
-          <template v-for="h in hits.data" :key="h.kind + h.number">
+          <template v-for="h in hits.data" :key="place(h)">
             <tr>
               <td :rowspan="Math.max(1, h.changes.length)">
-                <RouterLink :to="`/records/${h.kind}/${h.number}`">{{ h.number }}</RouterLink> {{ h.title }}
+                <RouterLink :to="place(h)">{{ named(h) }}</RouterLink> {{ h.title }}
                 <span class="quiet"
                   >{{ h.company }} {{ h.type }}<template v-if="h.posted">, posted</template></span
                 >
@@ -119,9 +161,11 @@ async function remove(id: number) {
               <td :rowspan="Math.max(1, h.changes.length)" :class="h.what">
                 <b>{{ words[h.what] }}</b><template v-if="h.said"> {{ h.said }}</template>
               </td>
-              <td>{{ h.changes[0]?.label }}</td>
-              <td class="before">{{ h.changes[0] ? h.changes[0].before.text || "blank" : "" }}</td>
-              <td>{{ h.changes[0] ? h.changes[0].after.text || "blank" : "" }}</td>
+              <template v-if="withValues">
+                <td>{{ h.changes[0]?.label }}</td>
+                <td class="before">{{ h.changes[0] ? h.changes[0].before.text || "blank" : "" }}</td>
+                <td>{{ h.changes[0] ? h.changes[0].after.text || "blank" : "" }}</td>
+              </template>
             </tr>
             <tr v-for="c in h.changes.slice(1)" :key="`${c.field} ${c.line}`">
               <td>{{ c.label }}</td>
@@ -131,7 +175,7 @@ async function remove(id: number) {
           </template>
         </tbody>
       </table>
-      <MoreRows :pages="hits" what="records" order="first" />
+      <MoreRows :pages="hits" :what="withValues ? 'records' : 'results'" order="first" />
     </section>
   </div>
 </template>

@@ -1,0 +1,62 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import { count } from "@/queries/format";
+import { runStates, works, type Run } from "@/queries/runs";
+
+/** How far a run is, and what it has counted so far. */
+const props = defineProps<{ run: Run }>();
+const of = (what: string) => props.run.counts?.[what] ?? 0;
+/** The share of wrong versions that proofs notice, in percent. */
+const strength = computed(() =>
+  of("versions") ? Math.floor((100 * of("noticed")) / of("versions")) : undefined,
+);
+const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at"));
+</script>
+
+<template>
+  <p role="status" class="counts">
+    <template v-if="run.state === 'failed'">Failed: {{ run.problem }}</template>
+    <template v-else-if="!run.counts" />
+    <template v-else-if="run.what === 'export'">
+      <b>{{ count(of("records")) }}</b> {{ of("records") === 1 ? "record" : "records" }} written.
+    </template>
+    <template v-else-if="run.what === 'proofs'">
+      <b>{{ count(of("passed")) }}</b> {{ of("passed") === 1 ? "proof passes" : "proofs pass" }},
+      <b>{{ count(of("failed")) }}</b> {{ of("failed") === 1 ? "fails" : "fail"
+      }}<template v-if="strength !== undefined"
+        >; {{ strength }} % of {{ count(of("versions")) }} wrong versions are noticed</template
+      >.
+    </template>
+    <template v-else-if="of('refused') || of('changed')">
+      Of {{ count(of("looked")) }} in its scope it would refuse <b>{{ count(of("refused")) }}</b> and change
+      <b>{{ count(of("changed")) }}</b> when they are saved next.
+    </template>
+    <template v-else-if="run.state === 'done'">
+      None of {{ count(of("looked")) }} in its scope would be refused or changed.
+    </template>
+    <template v-else
+      >Of {{ count(of("looked")) }} in its scope none would be refused or changed so far.</template
+    >
+    <template v-if="works(run)">
+      <progress :max="run.total || 1" :value="run.done" :aria-label="`${run.done} of ${run.total}`" />
+      <span class="quiet">{{
+        run.state === "waiting" ? runStates.waiting : `${count(run.done)} of ${count(run.total)} ${verb}`
+      }}</span>
+    </template>
+    <span v-else-if="run.state !== 'done' && run.state !== 'failed'" class="quiet">
+      {{ runStates[run.state] }} after {{ count(run.done) }} of {{ count(run.total) }}
+    </span>
+  </p>
+</template>
+
+<style scoped>
+.counts {
+  margin: 0 0 6px;
+}
+progress {
+  width: 120px;
+  margin: 0 8px 0 4px;
+  vertical-align: middle;
+  accent-color: var(--ink);
+}
+</style>
