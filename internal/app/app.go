@@ -13,6 +13,7 @@ import (
 	"codicil/internal/app/formulas"
 	"codicil/internal/app/impact"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/loads"
 	"codicil/internal/app/posting"
 	"codicil/internal/app/proofs"
 	"codicil/internal/app/records"
@@ -46,6 +47,7 @@ type App struct {
 	Waiting  *waiting.Service
 	Books    *books.Service
 	Runs     *runs.Service
+	Loads    *loads.Service
 
 	live  *records.Live
 	store *store.Store
@@ -73,6 +75,9 @@ func assemble(j *judging.Service) *App {
 		Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live,
 	}
 	a.Posting = posting.New(j, live, a.Proofs)
+	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {
+		return records.New(inner, records.NewLive(inner), work)
+	})
 	a.Tables = tables.New(j, a.Rules)
 	a.Catalog = catalog.New(j, a.Records, a.Rules, a.Proofs, a.Posting)
 	a.Fields = fields.New(j, a.Rules, a.Rules, a.Proofs, a.Catalog)
@@ -85,7 +90,8 @@ func assemble(j *judging.Service) *App {
 
 // Resume finishes what was begun when the program ended.
 func (a *App) Resume(ctx context.Context) error {
-	return errors.Join(a.Runs.Resume(ctx), a.live.Resume(ctx), a.Rules.Resume(ctx))
+	cut, err := a.Runs.Resume(ctx)
+	return errors.Join(err, a.live.Resume(ctx), a.Rules.Resume(ctx), a.Loads.Resume(ctx, cut))
 }
 
 // Ready tells whether the data can be read.

@@ -169,6 +169,138 @@ func (e FormulaAskPart) Valid() bool {
 	}
 }
 
+// Defines values for LoadForm.
+const (
+	LoadFormCsv    LoadForm = "csv"
+	LoadFormNdjson LoadForm = "ndjson"
+	LoadFormXlsx   LoadForm = "xlsx"
+)
+
+// Valid indicates whether the value is a known member of the LoadForm enum.
+func (e LoadForm) Valid() bool {
+	switch e {
+	case LoadFormCsv:
+		return true
+	case LoadFormNdjson:
+		return true
+	case LoadFormXlsx:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LoadCellGiven.
+const (
+	LoadCellGivenFile   LoadCellGiven = "file"
+	LoadCellGivenRule   LoadCellGiven = "rule"
+	LoadCellGivenStored LoadCellGiven = "stored"
+)
+
+// Valid indicates whether the value is a known member of the LoadCellGiven enum.
+func (e LoadCellGiven) Valid() bool {
+	switch e {
+	case LoadCellGivenFile:
+		return true
+	case LoadCellGivenRule:
+		return true
+	case LoadCellGivenStored:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LoadOutcome.
+const (
+	LoadOutcomeAdd     LoadOutcome = "add"
+	LoadOutcomeChange  LoadOutcome = "change"
+	LoadOutcomeConfirm LoadOutcome = "confirm"
+	LoadOutcomeRefuse  LoadOutcome = "refuse"
+	LoadOutcomeSame    LoadOutcome = "same"
+	LoadOutcomeSkip    LoadOutcome = "skip"
+)
+
+// Valid indicates whether the value is a known member of the LoadOutcome enum.
+func (e LoadOutcome) Valid() bool {
+	switch e {
+	case LoadOutcomeAdd:
+		return true
+	case LoadOutcomeChange:
+		return true
+	case LoadOutcomeConfirm:
+		return true
+	case LoadOutcomeRefuse:
+		return true
+	case LoadOutcomeSame:
+		return true
+	case LoadOutcomeSkip:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LoadSetupBlanks.
+const (
+	Clear LoadSetupBlanks = "clear"
+	Keep  LoadSetupBlanks = "keep"
+)
+
+// Valid indicates whether the value is a known member of the LoadSetupBlanks enum.
+func (e LoadSetupBlanks) Valid() bool {
+	switch e {
+	case Clear:
+		return true
+	case Keep:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LoadSetupFound.
+const (
+	LoadSetupFoundRefuse LoadSetupFound = "refuse"
+	LoadSetupFoundSkip   LoadSetupFound = "skip"
+	LoadSetupFoundUpdate LoadSetupFound = "update"
+)
+
+// Valid indicates whether the value is a known member of the LoadSetupFound enum.
+func (e LoadSetupFound) Valid() bool {
+	switch e {
+	case LoadSetupFoundRefuse:
+		return true
+	case LoadSetupFoundSkip:
+		return true
+	case LoadSetupFoundUpdate:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LoadSetupMissing.
+const (
+	LoadSetupMissingAdd    LoadSetupMissing = "add"
+	LoadSetupMissingRefuse LoadSetupMissing = "refuse"
+	LoadSetupMissingSkip   LoadSetupMissing = "skip"
+)
+
+// Valid indicates whether the value is a known member of the LoadSetupMissing enum.
+func (e LoadSetupMissing) Valid() bool {
+	switch e {
+	case LoadSetupMissingAdd:
+		return true
+	case LoadSetupMissingRefuse:
+		return true
+	case LoadSetupMissingSkip:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for MessageSeverity.
 const (
 	MessageSeverityAdvise  MessageSeverity = "advise"
@@ -282,19 +414,28 @@ func (e RunState) Valid() bool {
 
 // Defines values for RunWhat.
 const (
-	Export RunWhat = "export"
-	Impact RunWhat = "impact"
-	Proofs RunWhat = "proofs"
+	RunWhatExport    RunWhat = "export"
+	RunWhatImpact    RunWhat = "impact"
+	RunWhatLoad      RunWhat = "load"
+	RunWhatLoadBack  RunWhat = "load-back"
+	RunWhatLoadCheck RunWhat = "load-check"
+	RunWhatProofs    RunWhat = "proofs"
 )
 
 // Valid indicates whether the value is a known member of the RunWhat enum.
 func (e RunWhat) Valid() bool {
 	switch e {
-	case Export:
+	case RunWhatExport:
 		return true
-	case Impact:
+	case RunWhatImpact:
 		return true
-	case Proofs:
+	case RunWhatLoad:
+		return true
+	case RunWhatLoadBack:
+		return true
+	case RunWhatLoadCheck:
+		return true
+	case RunWhatProofs:
 		return true
 	default:
 		return false
@@ -303,17 +444,25 @@ func (e RunWhat) Valid() bool {
 
 // Defines values for RunHitWhat.
 const (
-	RunHitWhatAdvise  RunHitWhat = "advise"
-	RunHitWhatChange  RunHitWhat = "change"
-	RunHitWhatConfirm RunHitWhat = "confirm"
-	RunHitWhatFail    RunHitWhat = "fail"
-	RunHitWhatRefuse  RunHitWhat = "refuse"
-	RunHitWhatWeak    RunHitWhat = "weak"
+	RunHitWhatAdd       RunHitWhat = "add"
+	RunHitWhatAdvise    RunHitWhat = "advise"
+	RunHitWhatChange    RunHitWhat = "change"
+	RunHitWhatConfirm   RunHitWhat = "confirm"
+	RunHitWhatFail      RunHitWhat = "fail"
+	RunHitWhatRefuse    RunHitWhat = "refuse"
+	RunHitWhatRestored  RunHitWhat = "restored"
+	RunHitWhatSame      RunHitWhat = "same"
+	RunHitWhatSkip      RunHitWhat = "skip"
+	RunHitWhatStays     RunHitWhat = "stays"
+	RunHitWhatWeak      RunHitWhat = "weak"
+	RunHitWhatWithdrawn RunHitWhat = "withdrawn"
 )
 
 // Valid indicates whether the value is a known member of the RunHitWhat enum.
 func (e RunHitWhat) Valid() bool {
 	switch e {
+	case RunHitWhatAdd:
+		return true
 	case RunHitWhatAdvise:
 		return true
 	case RunHitWhatChange:
@@ -324,7 +473,17 @@ func (e RunHitWhat) Valid() bool {
 		return true
 	case RunHitWhatRefuse:
 		return true
+	case RunHitWhatRestored:
+		return true
+	case RunHitWhatSame:
+		return true
+	case RunHitWhatSkip:
+		return true
+	case RunHitWhatStays:
+		return true
 	case RunHitWhatWeak:
+		return true
+	case RunHitWhatWithdrawn:
 		return true
 	default:
 		return false
@@ -333,16 +492,16 @@ func (e RunHitWhat) Valid() bool {
 
 // Defines values for SheetAs.
 const (
-	Csv  SheetAs = "csv"
-	Xlsx SheetAs = "xlsx"
+	SheetAsCsv  SheetAs = "csv"
+	SheetAsXlsx SheetAs = "xlsx"
 )
 
 // Valid indicates whether the value is a known member of the SheetAs enum.
 func (e SheetAs) Valid() bool {
 	switch e {
-	case Csv:
+	case SheetAsCsv:
 		return true
-	case Xlsx:
+	case SheetAsXlsx:
 		return true
 	default:
 		return false
@@ -405,6 +564,15 @@ type AsideRequest struct {
 
 	// Reason Why no proof is to notice it; empty: it is taken back
 	Reason string `json:"reason"`
+}
+
+// AskedRule defines model for AskedRule.
+type AskedRule struct {
+	Count int   `json:"count"`
+	Rule  int64 `json:"rule"`
+
+	// Text What it says of the first
+	Text string `json:"text"`
 }
 
 // Balance defines model for Balance.
@@ -1177,6 +1345,164 @@ type ListRequest struct {
 	Selection Selection `json:"selection"`
 }
 
+// Load A file of records with how it is loaded
+type Load struct {
+	At      time.Time    `json:"at"`
+	By      string       `json:"by"`
+	Columns []LoadColumn `json:"columns"`
+
+	// Encoding As found out
+	Encoding string   `json:"encoding"`
+	Form     LoadForm `json:"form"`
+	ID       int64    `json:"id"`
+
+	// Keys By what its records can be found
+	Keys []LoadKey `json:"keys"`
+	Kind string    `json:"kind"`
+
+	// Loaded How many records it added or changed that are not taken back
+	Loaded int `json:"loaded"`
+
+	// Name Of the file
+	Name string `json:"name"`
+
+	// Rows How many rows of values the file has
+	Rows int `json:"rows"`
+
+	// Runs Its checks, loads and what was taken back, the newest first
+	Runs []Run `json:"runs"`
+
+	// Separator As found out
+	Separator string `json:"separator"`
+
+	// Setup How a file is read, and what is to become of its rows
+	Setup LoadSetup `json:"setup"`
+
+	// Setups The named set-ups of its kind
+	Setups []LoadSetup `json:"setups"`
+	Sheets []string    `json:"sheets"`
+}
+
+// LoadForm defines model for Load.Form.
+type LoadForm string
+
+// LoadCell defines model for LoadCell.
+type LoadCell struct {
+	Field string `json:"field"`
+
+	// Given Where the value is from
+	Given LoadCellGiven `json:"given,omitempty"`
+	Label string        `json:"label"`
+	Line  int           `json:"line,omitempty"`
+
+	// Problem Why it does not fit
+	Problem string `json:"problem,omitempty"`
+
+	// Text As it would stand
+	Text string `json:"text"`
+
+	// Typed As it is in the file where that is another
+	Typed string `json:"typed,omitempty"`
+}
+
+// LoadCellGiven Where the value is from
+type LoadCellGiven string
+
+// LoadColumn defines model for LoadColumn.
+type LoadColumn struct {
+	// LeftOut The field it would be, which takes no part in loads
+	LeftOut string `json:"leftOut,omitempty"`
+	Name    string `json:"name"`
+
+	// Samples Its first values
+	Samples []string `json:"samples"`
+}
+
+// LoadEntry A record of a file
+type LoadEntry struct {
+	Cells    []LoadCell `json:"cells"`
+	Company  string     `json:"company"`
+	Messages []string   `json:"messages"`
+	Number   string     `json:"number"`
+
+	// Row Of the file
+	Row   int         `json:"row"`
+	Title string      `json:"title"`
+	Type  string      `json:"type"`
+	What  LoadOutcome `json:"what"`
+}
+
+// LoadKey defines model for LoadKey.
+type LoadKey struct {
+	Fields []string `json:"fields"`
+	Label  string   `json:"label"`
+
+	// Rule The unique rule
+	Rule int64 `json:"rule,omitempty"`
+}
+
+// LoadOutcome defines model for LoadOutcome.
+type LoadOutcome string
+
+// LoadPreview defines model for LoadPreview.
+type LoadPreview struct {
+	Entries []LoadEntry `json:"entries"`
+}
+
+// LoadSetup How a file is read, and what is to become of its rows
+type LoadSetup struct {
+	// Blanks What a blank cell does to the value of a record that is found
+	Blanks LoadSetupBlanks `json:"blanks"`
+
+	// Columns By the name of the column: the key of the field, those of lines with lines. before it; number, company, type or line for what every record has. A column that is not named is left out
+	Columns map[string]string `json:"columns"`
+
+	// Constants By the same keys: what every row has that has no value of its own; company and type among them
+	Constants map[string]string `json:"constants"`
+
+	// Encoding Of CSV; "": as found out: utf-8, utf-16le, utf-16be, windows-1252, shift_jis, iso-8859-2, …
+	Encoding string `json:"encoding,omitempty"`
+
+	// Format How numbers and dates are written in the file; missing: plainly
+	Format *Format `json:"format,omitempty"`
+
+	// Found What becomes of a row whose record is found
+	Found LoadSetupFound `json:"found"`
+
+	// Key By what the record is found that a row is about: number, or the fields of a unique rule; empty: every row is a new record
+	Key []string `json:"key"`
+
+	// Missing What becomes of one whose record is not found
+	Missing LoadSetupMissing `json:"missing"`
+
+	// Name Under which it is kept for files with the same columns; "": it is not kept
+	Name string `json:"name,omitempty"`
+
+	// Post Post what was saved
+	Post bool `json:"post,omitempty"`
+
+	// Reasons By the number of a rule that asks: the reason for all rows
+	Reasons map[string]string `json:"reasons"`
+
+	// Separator Of CSV; "": as found out
+	Separator string `json:"separator,omitempty"`
+
+	// Sheet Of a workbook; "": the first
+	Sheet string `json:"sheet,omitempty"`
+
+	// Whole All rows or none: at most 10,000 records
+	Whole bool `json:"whole,omitempty"`
+}
+
+// LoadSetupBlanks What a blank cell does to the value of a record that is found
+type LoadSetupBlanks string
+
+// LoadSetupFound What becomes of a row whose record is found
+type LoadSetupFound string
+
+// LoadSetupMissing What becomes of one whose record is not found
+type LoadSetupMissing string
+
 // LookUp defines model for LookUp.
 type LookUp = rule.LookUp
 
@@ -1893,10 +2219,13 @@ type RuleView struct {
 
 // Run Long work that goes on beside requests. What it finds is kept, also when it is stopped
 type Run struct {
+	// Asked Of a check or load: the rules that ask for a reason, and for how many records
+	Asked []AskedRule `json:"asked,omitempty"`
+
 	// Changed It is about the rule as it was being changed
 	Changed bool `json:"changed,omitempty"`
 
-	// Counts What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records
+	// Counts What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records; loads: add, change, same, skip, confirm, refuse; taken back: withdrawn, restored, stays
 	Counts map[string]int `json:"counts,omitempty"`
 
 	// Done How much of it is done: records, proofs and rules
@@ -1906,6 +2235,9 @@ type Run struct {
 	// File What it leaves is a file
 	File bool  `json:"file,omitempty"`
 	ID   int64 `json:"id"`
+
+	// Load The load it is of
+	Load int64 `json:"load,omitempty"`
 
 	// Problem Why it failed
 	Problem   string    `json:"problem,omitempty"`
@@ -1923,18 +2255,21 @@ type Run struct {
 	// Version Of the rule
 	Version int `json:"version,omitempty"`
 
-	// What impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file
+	// What impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; load-back: a load taken back
 	What RunWhat `json:"what"`
 }
 
 // RunState cut off: the program ended before it
 type RunState string
 
-// RunWhat impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file
+// RunWhat impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; load-back: a load taken back
 type RunWhat string
 
 // RunHit One thing that a run found
 type RunHit struct {
+	// Asks The rules that ask for a reason
+	Asks []int64 `json:"asks,omitempty"`
+
 	// Changes Its values before and after
 	Changes []ValueChange `json:"changes"`
 	Company string        `json:"company"`
@@ -1951,6 +2286,9 @@ type RunHit struct {
 	// Proof The proof it is about
 	Proof int64 `json:"proof,omitempty"`
 
+	// Row The row of a file it is about
+	Row int `json:"row,omitempty"`
+
 	// Rule The rule it is about
 	Rule int64 `json:"rule,omitempty"`
 
@@ -1962,11 +2300,11 @@ type RunHit struct {
 	Told string `json:"told"`
 	Type string `json:"type"`
 
-	// What fail: a proof that fails; weak: a rule of which no proof notices some wrong versions
+	// What fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
 	What RunHitWhat `json:"what"`
 }
 
-// RunHitWhat fail: a proof that fails; weak: a rule of which no proof notices some wrong versions
+// RunHitWhat fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
 type RunHitWhat string
 
 // RunHits defines model for RunHits.
@@ -2407,6 +2745,20 @@ type FindLinksParams struct {
 	Company string `form:"company,omitempty" json:"company,omitempty"`
 }
 
+// BringLoadParams defines parameters for BringLoad.
+type BringLoadParams struct {
+	// Kind Of the records
+	Kind string `form:"kind" json:"kind"`
+
+	// Name Of the file
+	Name string `form:"name" json:"name"`
+}
+
+// PreviewLoadParams defines parameters for PreviewLoad.
+type PreviewLoadParams struct {
+	Format Format `json:"format,omitempty"`
+}
+
 // ListNamesParams defines parameters for ListNames.
 type ListNamesParams struct {
 	Kind string `form:"kind" json:"kind"`
@@ -2535,6 +2887,9 @@ type CheckFieldJSONRequestBody = Field
 
 // SaveLayoutJSONRequestBody defines body for SaveLayout for application/json ContentType.
 type SaveLayoutJSONRequestBody = Layout
+
+// SetUpLoadJSONRequestBody defines body for SetUpLoad for application/json ContentType.
+type SetUpLoadJSONRequestBody = LoadSetup
 
 // PostDocumentJSONRequestBody defines body for PostDocument for application/json ContentType.
 type PostDocumentJSONRequestBody = TryRequest

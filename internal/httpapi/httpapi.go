@@ -66,7 +66,7 @@ func New(a *app.App, user string, client fs.FS) (*Handler, error) {
 	e := echo.New()
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = writeProblem
-	e.Use(w.watching, middleware.Recover(), middleware.BodyLimit(largestAsk), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), onlyThisMachine, secure, inTime, asking(user), checkRequest(router))
+	e.Use(w.watching, middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), onlyThisMachine, secure, inTime, asking(user), checkRequest(router))
 	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a}, nil), base)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", func(c *echo.Context) error {
@@ -117,6 +117,12 @@ func Serve(ctx context.Context, address string, handler *Handler, ready func(url
 		}
 		return errors.Join(err, s.Close())
 	}
+}
+
+// bringsFile tells whether a request brings a file, which is read piece by piece and bounded by who reads it.
+func bringsFile(c *echo.Context) bool {
+	r := c.Request()
+	return r.Method == http.MethodPost && r.URL.Path == base+"/loads" && r.Header.Get(echo.HeaderContentType) == echo.MIMEOctetStream
 }
 
 // onlyThisMachine refuses requests that a page of another site makes a browser
@@ -239,7 +245,7 @@ func checkRequest(router routers.Router) echo.MiddlewareFunc {
 			if err != nil {
 				return next(c) // there is no such route, which Echo says better
 			}
-			input := &openapi3filter.RequestValidationInput{Request: r, PathParams: parameters, Route: route}
+			input := &openapi3filter.RequestValidationInput{Request: r, PathParams: parameters, Route: route, Options: &openapi3filter.Options{ExcludeRequestBody: bringsFile(c)}}
 			if err := openapi3filter.ValidateRequest(r.Context(), input); err != nil {
 				return fault.Bad(badRequest, describe(err))
 			}

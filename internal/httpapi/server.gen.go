@@ -133,6 +133,36 @@ type ServerInterface interface {
 	// FindLinks Records to choose from, by number and name
 	// (GET /links/{kind})
 	FindLinks(ctx *echo.Context, kind KindPath, params FindLinksParams) error
+	// ListLoads Files that were brought to be loaded, the newest first
+	// (GET /loads)
+	ListLoads(ctx *echo.Context) error
+	// BringLoad Bring a file of records: CSV in any encoding and with any separator, XLSX, or NDJSON. It is kept, looked at, and its columns are matched to fields; nothing is loaded
+	// (POST /loads)
+	BringLoad(ctx *echo.Context, params BringLoadParams) error
+	// RemoveLoad Remove a load with its file; what it loaded stays, and can no longer be taken back
+	// (DELETE /loads/{id})
+	RemoveLoad(ctx *echo.Context, id Identity) error
+	// GetLoad One load
+	// (GET /loads/{id})
+	GetLoad(ctx *echo.Context, id Identity) error
+	// SetUpLoad Say how the file is read and what is to become of its rows; a named set-up is kept for files with the same columns
+	// (PUT /loads/{id})
+	SetUpLoad(ctx *echo.Context, id Identity) error
+	// CheckLoad Begin to take all rows through the rules without keeping anything
+	// (POST /loads/{id}/check)
+	CheckLoad(ctx *echo.Context, id Identity) error
+	// PreviewLoad The first records of the file as they would stand, with what does not fit at its cell; nothing is kept
+	// (GET /loads/{id}/preview)
+	PreviewLoad(ctx *echo.Context, id Identity, params PreviewLoadParams) error
+	// RefusedRows The rows that the last check or load refused, as CSV with the columns of the file and one that says why; corrected, it can be loaded again
+	// (GET /loads/{id}/refused)
+	RefusedRows(ctx *echo.Context, id Identity) error
+	// StartLoad Begin to load: every row through the rules, and saved where they accept it. It goes on where it was, should the program end
+	// (POST /loads/{id}/start)
+	StartLoad(ctx *echo.Context, id Identity) error
+	// TakeLoadBack Begin to take a load back: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed
+	// (POST /loads/{id}/take-back)
+	TakeLoadBack(ctx *echo.Context, id Identity) error
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx *echo.Context, params ListNamesParams) error
@@ -1052,6 +1082,177 @@ func (w *ServerInterfaceWrapper) FindLinks(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.FindLinks(ctx, kind, params)
+	return err
+}
+
+// ListLoads converts echo context to params.
+func (w *ServerInterfaceWrapper) ListLoads(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListLoads(ctx)
+	return err
+}
+
+// BringLoad converts echo context to params.
+func (w *ServerInterfaceWrapper) BringLoad(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params BringLoadParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Required query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BringLoad(ctx, params)
+	return err
+}
+
+// RemoveLoad converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveLoad(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveLoad(ctx, id)
+	return err
+}
+
+// GetLoad converts echo context to params.
+func (w *ServerInterfaceWrapper) GetLoad(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetLoad(ctx, id)
+	return err
+}
+
+// SetUpLoad converts echo context to params.
+func (w *ServerInterfaceWrapper) SetUpLoad(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetUpLoad(ctx, id)
+	return err
+}
+
+// CheckLoad converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckLoad(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckLoad(ctx, id)
+	return err
+}
+
+// PreviewLoad converts echo context to params.
+func (w *ServerInterfaceWrapper) PreviewLoad(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PreviewLoadParams
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PreviewLoad(ctx, id, params)
+	return err
+}
+
+// RefusedRows converts echo context to params.
+func (w *ServerInterfaceWrapper) RefusedRows(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RefusedRows(ctx, id)
+	return err
+}
+
+// StartLoad converts echo context to params.
+func (w *ServerInterfaceWrapper) StartLoad(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartLoad(ctx, id)
+	return err
+}
+
+// TakeLoadBack converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeLoadBack(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeLoadBack(ctx, id)
 	return err
 }
 
@@ -2354,6 +2555,16 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/runs/:id/stop", wrapper.StopRun, options.OperationMiddlewares["stopRun"]...)
 	router.GET(options.BaseURL+"/runs/:id/hits", wrapper.ListRunHits, options.OperationMiddlewares["listRunHits"]...)
 	router.GET(options.BaseURL+"/runs/:id/export", wrapper.ExportRun, options.OperationMiddlewares["exportRun"]...)
+	router.GET(options.BaseURL+"/loads", wrapper.ListLoads, options.OperationMiddlewares["listLoads"]...)
+	router.POST(options.BaseURL+"/loads", wrapper.BringLoad, options.OperationMiddlewares["bringLoad"]...)
+	router.DELETE(options.BaseURL+"/loads/:id", wrapper.RemoveLoad, options.OperationMiddlewares["removeLoad"]...)
+	router.GET(options.BaseURL+"/loads/:id", wrapper.GetLoad, options.OperationMiddlewares["getLoad"]...)
+	router.PUT(options.BaseURL+"/loads/:id", wrapper.SetUpLoad, options.OperationMiddlewares["setUpLoad"]...)
+	router.GET(options.BaseURL+"/loads/:id/preview", wrapper.PreviewLoad, options.OperationMiddlewares["previewLoad"]...)
+	router.POST(options.BaseURL+"/loads/:id/check", wrapper.CheckLoad, options.OperationMiddlewares["checkLoad"]...)
+	router.POST(options.BaseURL+"/loads/:id/start", wrapper.StartLoad, options.OperationMiddlewares["startLoad"]...)
+	router.POST(options.BaseURL+"/loads/:id/take-back", wrapper.TakeLoadBack, options.OperationMiddlewares["takeLoadBack"]...)
+	router.GET(options.BaseURL+"/loads/:id/refused", wrapper.RefusedRows, options.OperationMiddlewares["refusedRows"]...)
 	router.GET(options.BaseURL+"/proofs", wrapper.ListProofs, options.OperationMiddlewares["listProofs"]...)
 	router.POST(options.BaseURL+"/proofs", wrapper.KeepProof, options.OperationMiddlewares["keepProof"]...)
 	router.POST(options.BaseURL+"/proofs/run", wrapper.RunProofs, options.OperationMiddlewares["runProofs"]...)
@@ -3927,6 +4138,398 @@ type FindLinksdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response FindLinksdefaultApplicationProblemPlusJSONResponse) VisitFindLinksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLoadsRequestObject struct {
+}
+
+type ListLoadsResponseObject interface {
+	VisitListLoadsResponse(w http.ResponseWriter) error
+}
+
+type ListLoads200JSONResponse []Load
+
+func (response ListLoads200JSONResponse) VisitListLoadsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLoadsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListLoadsdefaultApplicationProblemPlusJSONResponse) VisitListLoadsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringLoadRequestObject struct {
+	Params BringLoadParams
+	Body   io.Reader
+}
+
+type BringLoadResponseObject interface {
+	VisitBringLoadResponse(w http.ResponseWriter) error
+}
+
+type BringLoad201JSONResponse Load
+
+func (response BringLoad201JSONResponse) VisitBringLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BringLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BringLoaddefaultApplicationProblemPlusJSONResponse) VisitBringLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveLoadRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type RemoveLoadResponseObject interface {
+	VisitRemoveLoadResponse(w http.ResponseWriter) error
+}
+
+type RemoveLoad204Response struct {
+}
+
+func (response RemoveLoad204Response) VisitRemoveLoadResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveLoaddefaultApplicationProblemPlusJSONResponse) VisitRemoveLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLoadRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type GetLoadResponseObject interface {
+	VisitGetLoadResponse(w http.ResponseWriter) error
+}
+
+type GetLoad200JSONResponse Load
+
+func (response GetLoad200JSONResponse) VisitGetLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetLoaddefaultApplicationProblemPlusJSONResponse) VisitGetLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetUpLoadRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *SetUpLoadJSONRequestBody
+}
+
+type SetUpLoadResponseObject interface {
+	VisitSetUpLoadResponse(w http.ResponseWriter) error
+}
+
+type SetUpLoad200JSONResponse Load
+
+func (response SetUpLoad200JSONResponse) VisitSetUpLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetUpLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetUpLoaddefaultApplicationProblemPlusJSONResponse) VisitSetUpLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckLoadRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type CheckLoadResponseObject interface {
+	VisitCheckLoadResponse(w http.ResponseWriter) error
+}
+
+type CheckLoad201JSONResponse Run
+
+func (response CheckLoad201JSONResponse) VisitCheckLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckLoaddefaultApplicationProblemPlusJSONResponse) VisitCheckLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewLoadRequestObject struct {
+	ID     Identity `json:"id"`
+	Params PreviewLoadParams
+}
+
+type PreviewLoadResponseObject interface {
+	VisitPreviewLoadResponse(w http.ResponseWriter) error
+}
+
+type PreviewLoad200JSONResponse LoadPreview
+
+func (response PreviewLoad200JSONResponse) VisitPreviewLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewLoaddefaultApplicationProblemPlusJSONResponse) VisitPreviewLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RefusedRowsRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type RefusedRowsResponseObject interface {
+	VisitRefusedRowsResponse(w http.ResponseWriter) error
+}
+
+type RefusedRows200TextCsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response RefusedRows200TextCsvResponse) VisitRefusedRowsResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type RefusedRowsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RefusedRowsdefaultApplicationProblemPlusJSONResponse) VisitRefusedRowsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartLoadRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type StartLoadResponseObject interface {
+	VisitStartLoadResponse(w http.ResponseWriter) error
+}
+
+type StartLoad201JSONResponse Run
+
+func (response StartLoad201JSONResponse) VisitStartLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartLoaddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartLoaddefaultApplicationProblemPlusJSONResponse) VisitStartLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeLoadBackRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type TakeLoadBackResponseObject interface {
+	VisitTakeLoadBackResponse(w http.ResponseWriter) error
+}
+
+type TakeLoadBack201JSONResponse Run
+
+func (response TakeLoadBack201JSONResponse) VisitTakeLoadBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeLoadBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeLoadBackdefaultApplicationProblemPlusJSONResponse) VisitTakeLoadBackResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6960,6 +7563,36 @@ type StrictServerInterface interface {
 	// FindLinks Records to choose from, by number and name
 	// (GET /links/{kind})
 	FindLinks(ctx context.Context, request FindLinksRequestObject) (FindLinksResponseObject, error)
+	// ListLoads Files that were brought to be loaded, the newest first
+	// (GET /loads)
+	ListLoads(ctx context.Context, request ListLoadsRequestObject) (ListLoadsResponseObject, error)
+	// BringLoad Bring a file of records: CSV in any encoding and with any separator, XLSX, or NDJSON. It is kept, looked at, and its columns are matched to fields; nothing is loaded
+	// (POST /loads)
+	BringLoad(ctx context.Context, request BringLoadRequestObject) (BringLoadResponseObject, error)
+	// RemoveLoad Remove a load with its file; what it loaded stays, and can no longer be taken back
+	// (DELETE /loads/{id})
+	RemoveLoad(ctx context.Context, request RemoveLoadRequestObject) (RemoveLoadResponseObject, error)
+	// GetLoad One load
+	// (GET /loads/{id})
+	GetLoad(ctx context.Context, request GetLoadRequestObject) (GetLoadResponseObject, error)
+	// SetUpLoad Say how the file is read and what is to become of its rows; a named set-up is kept for files with the same columns
+	// (PUT /loads/{id})
+	SetUpLoad(ctx context.Context, request SetUpLoadRequestObject) (SetUpLoadResponseObject, error)
+	// CheckLoad Begin to take all rows through the rules without keeping anything
+	// (POST /loads/{id}/check)
+	CheckLoad(ctx context.Context, request CheckLoadRequestObject) (CheckLoadResponseObject, error)
+	// PreviewLoad The first records of the file as they would stand, with what does not fit at its cell; nothing is kept
+	// (GET /loads/{id}/preview)
+	PreviewLoad(ctx context.Context, request PreviewLoadRequestObject) (PreviewLoadResponseObject, error)
+	// RefusedRows The rows that the last check or load refused, as CSV with the columns of the file and one that says why; corrected, it can be loaded again
+	// (GET /loads/{id}/refused)
+	RefusedRows(ctx context.Context, request RefusedRowsRequestObject) (RefusedRowsResponseObject, error)
+	// StartLoad Begin to load: every row through the rules, and saved where they accept it. It goes on where it was, should the program end
+	// (POST /loads/{id}/start)
+	StartLoad(ctx context.Context, request StartLoadRequestObject) (StartLoadResponseObject, error)
+	// TakeLoadBack Begin to take a load back: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed
+	// (POST /loads/{id}/take-back)
+	TakeLoadBack(ctx context.Context, request TakeLoadBackRequestObject) (TakeLoadBackResponseObject, error)
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx context.Context, request ListNamesRequestObject) (ListNamesResponseObject, error)
@@ -8508,6 +9141,280 @@ func (sh *strictHandler) FindLinks(ctx *echo.Context, kind KindPath, params Find
 		return err
 	} else if validResponse, ok := response.(FindLinksResponseObject); ok {
 		return validResponse.VisitFindLinksResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListLoads operation middleware
+func (sh *strictHandler) ListLoads(ctx *echo.Context) error {
+	var request ListLoadsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLoads(ctx.Request().Context(), request.(ListLoadsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLoads")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListLoadsResponseObject); ok {
+		return validResponse.VisitListLoadsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BringLoad operation middleware
+func (sh *strictHandler) BringLoad(ctx *echo.Context, params BringLoadParams) error {
+	var request BringLoadRequestObject
+
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BringLoad(ctx.Request().Context(), request.(BringLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BringLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BringLoadResponseObject); ok {
+		return validResponse.VisitBringLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveLoad operation middleware
+func (sh *strictHandler) RemoveLoad(ctx *echo.Context, id Identity) error {
+	var request RemoveLoadRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveLoad(ctx.Request().Context(), request.(RemoveLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveLoadResponseObject); ok {
+		return validResponse.VisitRemoveLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetLoad operation middleware
+func (sh *strictHandler) GetLoad(ctx *echo.Context, id Identity) error {
+	var request GetLoadRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetLoad(ctx.Request().Context(), request.(GetLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetLoadResponseObject); ok {
+		return validResponse.VisitGetLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetUpLoad operation middleware
+func (sh *strictHandler) SetUpLoad(ctx *echo.Context, id Identity) error {
+	var request SetUpLoadRequestObject
+
+	request.ID = id
+
+	var body SetUpLoadJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetUpLoad(ctx.Request().Context(), request.(SetUpLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetUpLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetUpLoadResponseObject); ok {
+		return validResponse.VisitSetUpLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckLoad operation middleware
+func (sh *strictHandler) CheckLoad(ctx *echo.Context, id Identity) error {
+	var request CheckLoadRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckLoad(ctx.Request().Context(), request.(CheckLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckLoadResponseObject); ok {
+		return validResponse.VisitCheckLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PreviewLoad operation middleware
+func (sh *strictHandler) PreviewLoad(ctx *echo.Context, id Identity, params PreviewLoadParams) error {
+	var request PreviewLoadRequestObject
+
+	request.ID = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewLoad(ctx.Request().Context(), request.(PreviewLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PreviewLoadResponseObject); ok {
+		return validResponse.VisitPreviewLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RefusedRows operation middleware
+func (sh *strictHandler) RefusedRows(ctx *echo.Context, id Identity) error {
+	var request RefusedRowsRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RefusedRows(ctx.Request().Context(), request.(RefusedRowsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RefusedRows")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RefusedRowsResponseObject); ok {
+		return validResponse.VisitRefusedRowsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartLoad operation middleware
+func (sh *strictHandler) StartLoad(ctx *echo.Context, id Identity) error {
+	var request StartLoadRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartLoad(ctx.Request().Context(), request.(StartLoadRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartLoad")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartLoadResponseObject); ok {
+		return validResponse.VisitStartLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeLoadBack operation middleware
+func (sh *strictHandler) TakeLoadBack(ctx *echo.Context, id Identity) error {
+	var request TakeLoadBackRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeLoadBack(ctx.Request().Context(), request.(TakeLoadBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeLoadBack")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeLoadBackResponseObject); ok {
+		return validResponse.VisitTakeLoadBackResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -13,7 +13,7 @@ import (
 // WriteSheet writes what a screen shows as a file. There is no use case behind it: nothing is read
 // and nothing is kept.
 func (s *server) WriteSheet(_ context.Context, r WriteSheetRequestObject) (WriteSheetResponseObject, error) {
-	if r.Body.As == contract.Csv {
+	if r.Body.As == contract.SheetAsCsv {
 		rows := append([][]string{r.Body.Head}, view.List(r.Body.Rows, func(row []contract.SheetCell) []string {
 			return view.List(row, func(c contract.SheetCell) string { return c.Text })
 		})...)

@@ -137,11 +137,28 @@ func (s *Store) DeleteRun(ctx context.Context, id int64) error {
 	return s.Transaction(ctx, func(tx *Store) error { return tx.db.Delete(&Run{ID: id}).Error })
 }
 
-// CutOffRuns marks the runs that the end of the program cut off.
-func (s *Store) CutOffRuns(ctx context.Context, at string) error {
-	return s.Transaction(ctx, func(tx *Store) error {
-		return tx.db.Model(&Run{}).Where("state IN ?", []string{RunWaiting, RunRunning}).Updates(map[string]any{"state": RunCutOff, "ended_at": at}).Error
+// CutOffRuns marks the runs that the end of the program cut off, and returns all that are.
+func (s *Store) CutOffRuns(ctx context.Context, at string) (runs []Run, err error) {
+	err = s.Transaction(ctx, func(tx *Store) error {
+		err := tx.db.Model(&Run{}).Where("state IN ?", []string{RunWaiting, RunRunning}).Updates(map[string]any{"state": RunCutOff, "ended_at": at}).Error
+		if err != nil {
+			return err
+		}
+		return tx.db.Where("state = ?", RunCutOff).Order("id").Find(&runs).Error
 	})
+	return runs, err
+}
+
+// LastResult is the place of the last thing that a run found.
+func (s *Store) LastResult(ctx context.Context, run int64) (place int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT COALESCE(MAX(place), 0) FROM run_results WHERE run = ?", run).Scan(&place).Error
+	return place, err
+}
+
+// CountPieces counts the pieces of a file of a run.
+func (s *Store) CountPieces(ctx context.Context, run int64, name string) (count int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT count(*) FROM run_files WHERE run = ? AND name = ?", run, name).Scan(&count).Error
+	return count, err
 }
 
 // RunResults returns what a run found after a rank and place, those that matter more first.

@@ -291,6 +291,35 @@ func (s *Store) dropUniqueSet(id int64) error {
 	return nil
 }
 
+// UniqueKey is what one line of a record, or its header, is filed under for a unique rule.
+type UniqueKey struct {
+	Company string // "": all count
+	Key     string
+	// Name is the name to which others are compared, and Beside the key of the other fields, where almost equal names
+	// count too.
+	Name, Beside string
+}
+
+// UniqueKeys are the keys of a record for a unique rule.
+func UniqueKeys(k *record.Kind, u match.Unique, r *record.Record) (keys []UniqueKey) {
+	for _, key := range keysOf(k, &u, r) {
+		keys = append(keys, UniqueKey{companyOf(&u, r.Company), key.key, key.name, key.beside})
+	}
+	return keys
+}
+
+// KeyedRecords returns the numbers of the standing records that have exactly a key, at most two: the key of a record
+// has one.
+func (s *Store) KeyedRecords(ctx context.Context, k *record.Kind, u match.Unique, company, key string) (numbers []string, err error) {
+	set, err := s.uniqueSetOf(ctx, k, &u)
+	if err != nil {
+		return nil, err
+	}
+	err = s.db.WithContext(ctx).Raw("SELECT DISTINCT r.number FROM unique_keys u JOIN records r ON r.id = u.record WHERE u.unique_set = ? AND u.company = ? AND u.key = ? ORDER BY r.number LIMIT 2",
+		set.ID, company, key).Scan(&numbers).Error
+	return numbers, err
+}
+
 // SameRecords returns the numbers of the standing records that have a key, and where the definition asks those
 // whose name is almost equal, the most alike first. company is "" where all count. texts are the values
 // of the definition's fields. Cost: the records that are found, and for names those that share a part.

@@ -132,15 +132,7 @@ func (l *Line) writeTogether(batch []*pending) error {
 	if err != nil {
 		return err
 	}
-	for _, p := range batch {
-		if p.verdict != written || p.err != nil {
-			continue
-		}
-		l.written.Add(1)
-		if p.change.Done != nil {
-			p.change.Done()
-		}
-	}
+	l.done(slices.DeleteFunc(slices.Clone(batch), func(p *pending) bool { return p.verdict != written || p.err != nil }))
 	return nil
 }
 

@@ -140,6 +140,10 @@ type Ask struct {
 	Moment rule.Moment
 	// Keyed tells that a person keys the document.
 	Keyed bool
+	// By is the origin of what is entered; a person's, where it is "".
+	By record.Origin
+	// Beside, if any, knows records that are not saved yet, for unique rules.
+	Beside Beside
 	// Real tells that the document is to be saved or posted, or is shown as it would be: it may
 	// state no facts, and the work is done today.
 	Real bool
@@ -192,6 +196,7 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	t.Reads.Own(document.Record)
 	w := s.around(ctx, ref, book, document.Company, t.Reads)
 	c := &w.Circumstances
+	c.By, w.uniqueness.beside = a.By, a.Beside
 	c.Moment, c.Keyed, c.Detail, c.Facts = cmp.Or(a.Moment, rule.Posting), a.Keyed, !a.NoTrace, a.told(book.Vocabulary.Kind, &document)
 	w.links.over = a.Over
 	if a.past != nil {

@@ -19,6 +19,7 @@ type uniqueness struct {
 	reads *commit.ReadSet
 	// answered, if any, knows answers of a moment ago: documents that are judged twice ask twice.
 	answered *answered
+	beside   Beside // nil: there are none
 	// failed is the first error of reading records; the run it happened in is not to be used.
 	failed error
 }
@@ -69,5 +70,14 @@ func (p *uniqueness) Same(c *rule.Compiled, company, key string, texts []string)
 	found, err := p.store.SameRecords(p.ctx, c.Vocabulary().Kind, c.UniqueBy(), company, key, texts)
 	p.failed = cmp.Or(p.failed, err)
 	p.reads.Key(c, company, key, texts, found)
+	if p.beside != nil {
+		found = append(slices.Clone(found), p.beside.Same(c, company, key, texts)...)
+	}
 	return found
+}
+
+// Beside knows records that are not saved yet.
+type Beside interface {
+	// Same returns what those are called that have the values of a unique rule.
+	Same(c *rule.Compiled, company, key string, texts []string) []string
 }

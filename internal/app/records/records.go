@@ -5,9 +5,11 @@
 package records
 
 import (
+	"cmp"
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/runs"
@@ -16,6 +18,7 @@ import (
 	"codicil/internal/store"
 	"codicil/internal/view"
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -90,61 +93,104 @@ func (s *Service) Keep(ctx context.Context, request contract.SaveRequest) (r *re
 	return r, answer.Outcome, err
 }
 
+// Saving is a record on its way into the store.
+type Saving struct {
+	service *Service
+	request contract.SaveRequest
+	by      record.Origin
+	quiet   bool
+	// Also, if any, is written with it: record is what was written.
+	Also func(ctx context.Context, tx *store.Store, r record.Record) error
+	// Beside, if any, knows records that are not saved yet.
+	Beside judging.Beside
+	// Unless, if any, tells that the record is not to be written though the rules accept it.
+	Unless func(before, after *record.Record) bool
+
+	Trial  *judging.Trial
+	Before record.Record
+	Result record.Record // as it is to stand, where the rules accept it
+	Saved  bool
+}
+
+// Saving returns what keeps a record whose values are from a source: "" for a person.
+func (s *Service) Saving(request contract.SaveRequest, by record.Origin) *Saving {
+	return &Saving{service: s, request: request, by: by, quiet: true}
+}
+
+// Judge judges it. Nothing is to be written where the rules do not accept it.
+func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
+	s := v.service
+	v.Saved = false
+	if v.Trial, v.Before, err = s.trySaving(ctx, v.request, judging.Ask{NoTrace: v.quiet, By: v.by, Beside: v.Beside}); err != nil {
+		return nil, err
+	}
+	t := v.Trial
+	if !t.Accepted() {
+		return commit.Nothing(), nil
+	}
+	_, seed, err := s.base.Cache.Version(ctx)
+	if err != nil {
+		return nil, err
+	}
+	v.Result = Outcome(ctx, s.base, t, v.Before)
+	if v.Unless != nil && v.Unless(&v.Before, &v.Result) {
+		return commit.Nothing(), nil
+	}
+	others, err := s.live.After(ctx, t.Reads, v.Result)
+	if err != nil {
+		return nil, err
+	}
+	by, err := s.base.Line.Stamp(ctx)
+	r := v.Result
+	return &commit.Change{
+		Reads: t.Reads,
+		Write: func(ctx context.Context, tx *store.Store) (err error) {
+			if err := t.Numbers.Take(ctx, tx); err != nil {
+				return err
+			}
+			if r.Number == "" {
+				r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), t.Kept(by, false), by)
+			} else {
+				r, err = tx.ChangeRecord(ctx, r, "saved", t.Kept(by, false), by)
+			}
+			if err != nil {
+				return err
+			}
+			if err := tx.CountActs(ctx, t.Judged.Outcome.Active(), by.At); err != nil {
+				return err
+			}
+			if v.Also != nil {
+				if err := v.Also(ctx, tx, r); err != nil {
+					return err
+				}
+			}
+			return others.Write(ctx, tx, by)
+		},
+		Done: func() {
+			v.Result, v.Saved = r, true
+			s.base.Cache.Records.Put(append(others.Changed, r)...)
+		},
+	}, err
+}
+
+// CatchUp takes live values anew that saving left late.
+func (s *Service) CatchUp(ctx context.Context) error { return s.live.CatchUp(ctx) }
+
 func (s *Service) save(ctx context.Context, request contract.SaveRequest, quiet bool) (answer contract.SaveAnswer, kept *record.Record, err error) {
-	var r record.Record
-	saved := false
-	err = s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
-		t, before, err := s.trySaving(ctx, request, quiet)
-		if err != nil {
-			return nil, err
-		}
-		answer = contract.SaveAnswer{Outcome: t.Outcome()}
-		if !t.Accepted() {
-			return commit.Nothing(), nil
-		}
-		_, seed, err := s.base.Cache.Version(ctx)
-		if err != nil {
-			return nil, err
-		}
-		r = Outcome(ctx, s.base, t, before)
-		others, err := s.live.After(ctx, t.Reads, r)
-		if err != nil {
-			return nil, err
-		}
-		by, err := s.base.Line.Stamp(ctx)
-		return &commit.Change{
-			Reads: t.Reads,
-			Write: func(ctx context.Context, tx *store.Store) (err error) {
-				if err := t.Numbers.Take(ctx, tx); err != nil {
-					return err
-				}
-				if r.Number == "" {
-					r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), t.Kept(by, false), by)
-				} else {
-					r, err = tx.ChangeRecord(ctx, r, "saved", t.Kept(by, false), by)
-				}
-				if err != nil {
-					return err
-				}
-				if err := tx.CountActs(ctx, t.Judged.Outcome.Active(), by.At); err != nil {
-					return err
-				}
-				return others.Write(ctx, tx, by)
-			},
-			Done: func() {
-				saved = true
-				s.base.Cache.Records.Put(append(others.Changed, r)...)
-			},
-		}, err
-	})
-	if err != nil || !saved {
+	v := s.Saving(request, record.Unknown)
+	v.quiet = quiet
+	err = s.base.Line.Commit(ctx, v.Judge)
+	if v.Trial != nil {
+		answer = contract.SaveAnswer{Outcome: v.Trial.Outcome()}
+	}
+	if err != nil || !v.Saved {
 		return answer, nil, err
 	}
-	return answer, &r, s.live.CatchUp(ctx)
+	return answer, &v.Result, s.live.CatchUp(ctx)
 }
 
 // trySaving judges a record as saving it would, and returns it as it was before.
-func (s *Service) trySaving(ctx context.Context, request contract.SaveRequest, quiet bool) (*judging.Trial, record.Record, error) {
+func (s *Service) trySaving(ctx context.Context, request contract.SaveRequest, ask judging.Ask) (*judging.Trial, record.Record, error) {
 	document := request.Document
 	_, kind, err := s.base.KindOf(ctx, document.Kind)
 	if err != nil {
@@ -167,7 +213,8 @@ func (s *Service) trySaving(ctx context.Context, request contract.SaveRequest, q
 		}
 		before.Preceding = record.Ref{Kind: request.Origin.What, Number: request.Origin.Key}
 	}
-	t, err := s.base.Try(ctx, document, judging.Ask{Format: request.Format, Moment: rule.Saving, Keyed: request.Keyed, Real: true, NoTrace: quiet})
+	ask.Format, ask.Moment, ask.Keyed, ask.Real = request.Format, rule.Saving, request.Keyed, true
+	t, err := s.base.Try(ctx, document, ask)
 	return t, before, err
 }
 
@@ -272,12 +319,17 @@ func (s *Service) Merge(ctx context.Context, request contract.SaveRequest) (cont
 
 // Delete deletes a record that is not posted and that nothing links to.
 func (s *Service) Delete(ctx context.Context, at record.Ref) error {
+	return s.Withdraw(ctx, at, 0, func(*store.Store) error { return nil })
+}
+
+// Withdraw does the same with a record that is still of a version; 0: of any. also is written with it.
+func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also func(tx *store.Store) error) error {
 	return s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		r, err := s.base.Saved(ctx, at)
 		if err != nil {
 			return nil, err
 		}
-		if err := Changeable(&r.Record, r.Version); err != nil {
+		if err := Changeable(&r.Record, cmp.Or(version, r.Version)); err != nil {
 			return nil, err
 		}
 		named := store.NamedBy{Records: []record.Ref{at}, Except: at, Limit: fault.MostUses}
@@ -296,10 +348,62 @@ func (s *Service) Delete(ctx context.Context, at record.Ref) error {
 		}
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{
-			Write: func(ctx context.Context, tx *store.Store) error { return tx.DeleteRecord(ctx, r.Record, by) },
-			Done:  func() { s.base.Cache.Records.Remove(r.Record) },
+			Write: func(ctx context.Context, tx *store.Store) error {
+				return errors.Join(tx.DeleteRecord(ctx, r.Record, by), also(tx))
+			},
+			Done: func() { s.base.Cache.Records.Remove(r.Record) },
 		}, err
 	})
+}
+
+// Restore makes a record what it was before a version, which is still its last, as a version more; no rule is asked, as it stood
+// so before. It returns what changed. also is written with it.
+func (s *Service) Restore(ctx context.Context, at record.Ref, version int, also func(tx *store.Store) error) ([]contract.ValueChange, error) {
+	changes := []contract.ValueChange{}
+	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
+		r, err := s.base.Saved(ctx, at)
+		if err != nil {
+			return nil, err
+		}
+		if err := Changeable(&r.Record, version); err != nil {
+			return nil, err
+		}
+		before, _, err := s.base.Store.RecordVersion(ctx, at, version-1)
+		if err != nil {
+			return nil, err
+		}
+		links := s.base.Links(ctx, r.Reference, r.Company)
+		show := view.Viewer{Kind: r.Kind, Company: r.Reference.Company(r.Company), Titles: links, Format: formatOf(ctx)}
+		for _, c := range record.Changes(r.Kind, &r.Content, &before.Content) {
+			changes = append(changes, show.Change(&r.Content, &before.Content, c))
+		}
+		next := r.Record
+		next.Content, next.Type, next.Late = before.Content, before.Type, false
+		others, err := s.live.After(ctx, nil, next)
+		if err != nil {
+			return nil, err
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		return &commit.Change{
+			Write: func(ctx context.Context, tx *store.Store) (err error) {
+				if next, err = tx.ChangeRecord(ctx, next, "taken back", nil, by); err != nil {
+					return err
+				}
+				return errors.Join(also(tx), others.Write(ctx, tx, by))
+			},
+			Done: func() { s.base.Cache.Records.Put(append(others.Changed, next)...) },
+		}, err
+	})
+	if err != nil {
+		return changes, err
+	}
+	return changes, s.live.CatchUp(ctx)
+}
+
+// formatOf is how the person who asks writes numbers and dates.
+func formatOf(ctx context.Context) field.Format {
+	format := actor.Of(ctx).Format
+	return format.OrPlain()
 }
 
 // InScope lists the records of a company and type.

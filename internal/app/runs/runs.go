@@ -83,19 +83,49 @@ func (s *Service) Start(ctx context.Context, what, title string, subject any, wo
 	}
 	own, stop := context.WithCancel(context.WithoutCancel(ctx))
 	s.working[r.ID] = stop
-	s.group.Go(func() { s.do(own, r, work) })
+	s.group.Go(func() { s.do(own, newWriter(s, r), work) })
 	return r, nil
 }
 
+func newWriter(s *Service, r Run) *Writer {
+	return &Writer{service: s, run: r, last: r, text: map[string][]byte{}, pieces: map[string]int{}}
+}
+
+// Continue goes on with a run that the end of the program cut off, for the person who started it. What it found and wrote
+// until then stays.
+func (s *Service) Continue(ctx context.Context, r Run, work Work) error {
+	w := newWriter(s, r)
+	var err error
+	if w.place, err = s.store.LastResult(ctx, r.ID); err != nil {
+		return err
+	}
+	for _, name := range []string{File, Refused} {
+		if w.pieces[name], err = s.store.CountPieces(ctx, r.ID, name); err != nil {
+			return err
+		}
+	}
+	w.run.State, w.run.EndedAt = store.RunWaiting, ""
+	if err := w.keep(ctx); err != nil {
+		return err
+	}
+	who := actor.Actor{ID: r.Started.Person, Name: r.Started.By, Via: actor.Via(r.Started.Via)}
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	own, stop := context.WithCancel(actor.With(context.WithoutCancel(ctx), who))
+	s.working[r.ID] = stop
+	s.group.Go(func() { s.do(own, w, work) })
+	return nil
+}
+
 // do works on a run until its end.
-func (s *Service) do(ctx context.Context, r Run, work Work) {
+func (s *Service) do(ctx context.Context, w *Writer, work Work) {
+	r := w.run
 	defer func() {
 		s.mutex.Lock()
 		defer s.mutex.Unlock()
 		s.working[r.ID]()
 		delete(s.working, r.ID)
 	}()
-	w := &Writer{service: s, run: r}
 	err := s.inTurn(ctx, w, work)
 	s.mutex.Lock()
 	closing := s.closing
@@ -151,22 +181,67 @@ type Writer struct {
 	run     Run
 	results []store.RunResult
 	place   int
-	text    []byte // of its file, not yet kept
-	pieces  int    // of its file, kept
+	text    map[string][]byte // of its files, not yet kept
+	held    int               // bytes of that
+	pieces  map[string]int    // of its files, kept
 	kept    time.Time
+	last    Run // as it was kept last
 }
 
-// File names what a run leaves as a file.
-const File = "file"
+// The files that a run may leave.
+const (
+	File    = "file"
+	Refused = "refused" // rows of a load
+)
 
 // mostText is how much of a file is held until it is kept, in bytes.
 const mostText = 1 << 20
 
 // Write adds to the file that the run leaves. It is kept with the next step.
-func (w *Writer) Write(text []byte) (int, error) {
-	w.text = append(w.text, text...)
-	return len(text), nil
+func (w *Writer) Write(text []byte) (int, error) { return w.WriteTo(File, text), nil }
+
+// WriteTo does the same for a file of several.
+func (w *Writer) WriteTo(name string, text []byte) int {
+	w.text[name] = append(w.text[name], text...)
+	w.held += len(text)
+	return len(text)
 }
+
+// Done is how far the run was when it was cut off, with its counts; 0 for one that begins.
+func (w *Writer) Done() (done int, counts Counts) {
+	if json.Unmarshal([]byte(w.run.Found), &counts) != nil || counts == nil {
+		counts = Counts{}
+	}
+	return w.run.Done, counts
+}
+
+// Drop lets go of what was found and written since it was kept last: it did not come about.
+func (w *Writer) Drop() {
+	w.run.Done, w.run.Found, w.run.Subject = w.last.Done, w.last.Found, w.last.Subject
+	clear(w.text)
+	w.results, w.held = w.results[:0], 0
+}
+
+// Ask notes what a rule says that asks for a reason.
+func (w *Writer) Ask(rule int64, text string) {
+	var subject Subject
+	if json.Unmarshal([]byte(w.run.Subject), &subject) != nil {
+		return
+	}
+	if subject.Asked == nil {
+		subject.Asked = map[int64]string{}
+	}
+	subject.Asked[rule] = text
+	if text, err := json.Marshal(subject); err == nil {
+		w.run.Subject = string(text)
+	}
+}
+
+// Asks is by what it is counted how often a rule asks.
+func Asks(rule int64) string { return fmt.Sprintf("asks %d", rule) }
+
+// Begun tells whether the run has a file already.
+func (w *Writer) Begun(name string) bool { return w.pieces[name] > 0 || len(w.text[name]) > 0 }
 
 // Total says how much there is to do.
 func (w *Writer) Total(count int) { w.run.Total = count }
@@ -187,33 +262,56 @@ func (w *Writer) Came(ctx context.Context, done int, counts Counts) error {
 		return err
 	}
 	w.run.Done, w.run.Found = done, string(text)
-	if time.Since(w.kept) < often && len(w.results) < mostHeld && len(w.text) < mostText { //nolint:forbidigo // how long ago, not what time it is
+	if time.Since(w.kept) < often && len(w.results) < mostHeld && w.held < mostText { //nolint:forbidigo // how long ago, not what time it is
 		return nil
 	}
 	return w.keep(ctx)
 }
 
 func (w *Writer) keep(ctx context.Context) error {
-	var pieces []store.RunPiece
-	if len(w.text) > 0 {
-		pieces = []store.RunPiece{{Name: File, Place: w.pieces, Text: w.text}}
-	}
-	if err := w.service.store.SaveRun(ctx, w.run, w.results, pieces); err != nil {
+	if err := w.keepIn(ctx, w.service.store); err != nil {
 		return err // what was found is kept with the next step
 	}
-	w.pieces += len(pieces)
-	w.results, w.text, w.kept = w.results[:0], w.text[:0], time.Now() //nolint:forbidigo // how long ago, not what time it is
+	w.forget()
 	return nil
 }
+
+func (w *Writer) keepIn(ctx context.Context, tx *store.Store) error {
+	var pieces []store.RunPiece
+	for name, text := range w.text {
+		pieces = append(pieces, store.RunPiece{Name: name, Place: w.pieces[name], Text: text})
+	}
+	return tx.SaveRun(ctx, w.run, w.results, pieces)
+}
+
+// forget lets go of what is kept.
+func (w *Writer) forget() {
+	for name := range w.text {
+		w.pieces[name]++
+	}
+	clear(w.text)
+	w.last = w.run
+	w.results, w.held, w.kept = w.results[:0], 0, time.Now() //nolint:forbidigo // how long ago, not what time it is
+}
+
+// CameWith says how far the run is within a transaction, so that what is done and how far it is are kept together. The
+// caller calls Kept when the transaction is committed.
+func (w *Writer) CameWith(ctx context.Context, tx *store.Store, done int, counts Counts) error {
+	text, err := json.Marshal(counts)
+	if err != nil {
+		return err
+	}
+	w.run.Done, w.run.Found = done, string(text)
+	return w.keepIn(ctx, tx)
+}
+
+// Kept says that what CameWith wrote is committed.
+func (w *Writer) Kept() { w.forget() }
 
 // List returns the newest runs.
 func (s *Service) List(ctx context.Context) ([]contract.Run, error) {
 	all, err := s.store.Runs(ctx, mostKept)
-	shown := make([]contract.Run, len(all))
-	for i := range all {
-		shown[i] = Shown(&all[i])
-	}
-	return shown, err
+	return shownAll(all), err
 }
 
 // Get returns a run.
@@ -332,9 +430,23 @@ func numbered(h *contract.RunHit) string {
 	return ""
 }
 
-// Resume says of the runs that the end of the program cut off that it did.
-func (s *Service) Resume(ctx context.Context) error {
+// Resume says of the runs that the end of the program cut off that it did, and returns them.
+func (s *Service) Resume(ctx context.Context) ([]Run, error) {
 	return s.store.CutOffRuns(ctx, store.Instant(s.clock()))
+}
+
+// About returns the newest runs of a load.
+func (s *Service) About(ctx context.Context, load int64) ([]contract.Run, error) {
+	all, err := s.store.RunsAbout(ctx, load, mostKept)
+	return shownAll(all), err
+}
+
+func shownAll(all []Run) []contract.Run {
+	shown := make([]contract.Run, len(all))
+	for i := range all {
+		shown[i] = Shown(&all[i])
+	}
+	return shown
 }
 
 // Close stops what works and waits for it.

@@ -1,7 +1,9 @@
 package runs
 
 import (
+	"cmp"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"codicil/internal/clock"
@@ -14,6 +16,9 @@ type Subject struct {
 	Version int   `json:"version,omitempty"`
 	Changed bool  `json:"changed,omitempty"` // as it was being changed
 	File    bool  `json:"file,omitempty"`    // what it leaves is a file
+	Load    int64 `json:"load,omitempty"`
+	// Asked are the rules that ask for a reason, with what they say of the first.
+	Asked map[int64]string `json:"asked,omitempty"`
 }
 
 // Shown shows a run.
@@ -27,7 +32,12 @@ func Shown(r *Run) contract.Run {
 	if r.Found != "" && json.Unmarshal([]byte(r.Found), &shown.Counts) != nil {
 		shown.Counts = nil
 	}
-	shown.File = subject.File
+	shown.File, shown.Load = subject.File, subject.Load
+	for id, text := range subject.Asked {
+		shown.Asked = append(shown.Asked, contract.AskedRule{Rule: id, Text: text, Count: shown.Counts[Asks(id)]})
+		delete(shown.Counts, Asks(id))
+	}
+	slices.SortFunc(shown.Asked, func(a, b contract.AskedRule) int { return cmp.Compare(a.Rule, b.Rule) })
 	if ended, err := time.Parse(time.RFC3339, r.EndedAt); err == nil {
 		shown.EndedAt = &ended
 	}

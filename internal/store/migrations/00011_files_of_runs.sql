@@ -7,3 +7,38 @@ CREATE TABLE run_files (
   piece BLOB NOT NULL, -- compressed
   PRIMARY KEY (run, name, place)
 ) STRICT, WITHOUT ROWID;
+
+-- Files of records that were brought to be loaded.
+CREATE TABLE loads (
+  id INTEGER PRIMARY KEY AUTOINCREMENT,
+  kind TEXT NOT NULL,
+  name TEXT NOT NULL, -- of the file
+  about TEXT NOT NULL, -- what was found out about the file, as JSON
+  setup TEXT NOT NULL, -- how it is loaded, as JSON
+  brought_at TEXT NOT NULL,
+  brought_by TEXT NOT NULL,
+  brought_person TEXT NOT NULL,
+  brought_via TEXT NOT NULL
+) STRICT;
+CREATE TABLE load_files (
+  load INTEGER NOT NULL REFERENCES loads (id) ON DELETE CASCADE,
+  place INTEGER NOT NULL,
+  piece BLOB NOT NULL, -- compressed
+  PRIMARY KEY (load, place)
+) STRICT, WITHOUT ROWID;
+-- What loads wrote, so that it can be taken back.
+CREATE TABLE load_items (
+  load INTEGER NOT NULL REFERENCES loads (id) ON DELETE CASCADE,
+  place INTEGER NOT NULL,
+  number TEXT NOT NULL, -- of the record
+  version INTEGER NOT NULL, -- that the load made; 1: it added the record
+  back INTEGER NOT NULL DEFAULT 0 CHECK (back IN (0, 1)), -- it is taken back
+  PRIMARY KEY (load, place)
+) STRICT, WITHOUT ROWID;
+-- Set-ups of loads that are used again.
+CREATE TABLE load_setups (
+  kind TEXT NOT NULL,
+  name TEXT NOT NULL,
+  setup TEXT NOT NULL, -- as JSON
+  PRIMARY KEY (kind, name)
+) STRICT, WITHOUT ROWID;

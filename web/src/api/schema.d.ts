@@ -1274,6 +1274,140 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/loads": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Files that were brought to be loaded, the newest first */
+        get: operations["listLoads"];
+        put?: never;
+        /** Bring a file of records: CSV in any encoding and with any separator, XLSX, or NDJSON. It is kept, looked at, and its columns are matched to fields; nothing is loaded */
+        post: operations["bringLoad"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/loads/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** One load */
+        get: operations["getLoad"];
+        /** Say how the file is read and what is to become of its rows; a named set-up is kept for files with the same columns */
+        put: operations["setUpLoad"];
+        post?: never;
+        /** Remove a load with its file; what it loaded stays, and can no longer be taken back */
+        delete: operations["removeLoad"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/loads/{id}/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** The first records of the file as they would stand, with what does not fit at its cell; nothing is kept */
+        get: operations["previewLoad"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/loads/{id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to take all rows through the rules without keeping anything */
+        post: operations["checkLoad"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/loads/{id}/start": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to load: every row through the rules, and saved where they accept it. It goes on where it was, should the program end */
+        post: operations["startLoad"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/loads/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to take a load back: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed */
+        post: operations["takeLoadBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/loads/{id}/refused": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** The rows that the last check or load refused, as CSV with the columns of the file and one that says why; corrected, it can be loaded again */
+        get: operations["refusedRows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/proofs": {
         parameters: {
             query?: never;
@@ -2169,6 +2303,138 @@ export interface components {
             /** @description Why a rule is put in force that its proofs do not show both ways, or that saved records break */
             reason?: string;
         };
+        AskedRule: {
+            /** Format: int64 */
+            rule: number;
+            /** @description What it says of the first */
+            text: string;
+            count: number;
+        };
+        /** @description How a file is read, and what is to become of its rows */
+        LoadSetup: {
+            /** @description Under which it is kept for files with the same columns; "": it is not kept */
+            name?: string;
+            /** @description Of CSV; "": as found out: utf-8, utf-16le, utf-16be, windows-1252, shift_jis, iso-8859-2, … */
+            encoding?: string;
+            /** @description Of CSV; "": as found out */
+            separator?: string;
+            /** @description Of a workbook; "": the first */
+            sheet?: string;
+            /** @description By the name of the column: the key of the field, those of lines with lines. before it; number, company, type or line for what every record has. A column that is not named is left out */
+            columns: {
+                [key: string]: string;
+            };
+            /** @description By the same keys: what every row has that has no value of its own; company and type among them */
+            constants: {
+                [key: string]: string;
+            };
+            /** @description By what the record is found that a row is about: number, or the fields of a unique rule; empty: every row is a new record */
+            key: string[];
+            /**
+             * @description What becomes of a row whose record is found
+             * @enum {string}
+             */
+            found: "update" | "skip" | "refuse";
+            /**
+             * @description What becomes of one whose record is not found
+             * @enum {string}
+             */
+            missing: "add" | "skip" | "refuse";
+            /**
+             * @description What a blank cell does to the value of a record that is found
+             * @enum {string}
+             */
+            blanks: "keep" | "clear";
+            /** @description How numbers and dates are written in the file; missing: plainly */
+            format?: components["schemas"]["Format"];
+            /** @description By the number of a rule that asks: the reason for all rows */
+            reasons: {
+                [key: string]: string;
+            };
+            /** @description All rows or none: at most 10,000 records */
+            whole?: boolean;
+            /** @description Post what was saved */
+            post?: boolean;
+        };
+        LoadColumn: {
+            name: string;
+            /** @description Its first values */
+            samples: string[];
+            /** @description The field it would be, which takes no part in loads */
+            leftOut?: string;
+        };
+        LoadKey: {
+            fields: string[];
+            label: string;
+            /**
+             * Format: int64
+             * @description The unique rule
+             */
+            rule?: number;
+        };
+        /** @description A file of records with how it is loaded */
+        Load: {
+            /** Format: int64 */
+            id: number;
+            kind: string;
+            /** @description Of the file */
+            name: string;
+            /** @enum {string} */
+            form: "csv" | "xlsx" | "ndjson";
+            /** @description As found out */
+            encoding: string;
+            /** @description As found out */
+            separator: string;
+            sheets: string[];
+            columns: components["schemas"]["LoadColumn"][];
+            /** @description How many rows of values the file has */
+            rows: number;
+            setup: components["schemas"]["LoadSetup"];
+            /** @description By what its records can be found */
+            keys: components["schemas"]["LoadKey"][];
+            /** @description The named set-ups of its kind */
+            setups: components["schemas"]["LoadSetup"][];
+            /** @description Its checks, loads and what was taken back, the newest first */
+            runs: components["schemas"]["Run"][];
+            /** @description How many records it added or changed that are not taken back */
+            loaded: number;
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
+        LoadCell: {
+            field: string;
+            line?: number;
+            label: string;
+            /** @description As it would stand */
+            text: string;
+            /** @description As it is in the file where that is another */
+            typed?: string;
+            /** @description Why it does not fit */
+            problem?: string;
+            /**
+             * @description Where the value is from
+             * @enum {string}
+             */
+            given?: "file" | "rule" | "stored";
+        };
+        /** @description A record of a file */
+        LoadEntry: {
+            /** @description Of the file */
+            row: number;
+            what: components["schemas"]["LoadOutcome"];
+            number: string;
+            title: string;
+            company: string;
+            type: string;
+            cells: components["schemas"]["LoadCell"][];
+            messages: string[];
+        };
+        /** @enum {string} */
+        LoadOutcome: "add" | "change" | "same" | "skip" | "confirm" | "refuse";
+        LoadPreview: {
+            entries: components["schemas"]["LoadEntry"][];
+        };
         ProofsRequest: {
             /** @description Those of this kind of records; without it all */
             kind?: string;
@@ -2190,16 +2456,20 @@ export interface components {
              * @description The rule it is about
              */
             rule?: number;
+            /** @description The row of a file it is about */
+            row?: number;
+            /** @description The rules that ask for a reason */
+            asks?: number[];
             title: string;
             company: string;
             type: string;
             /** @description It is posted and stays as it is */
             posted?: boolean;
             /**
-             * @description fail: a proof that fails; weak: a rule of which no proof notices some wrong versions
+             * @description fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
              * @enum {string}
              */
-            what: "refuse" | "confirm" | "advise" | "change" | "fail" | "weak";
+            what: "refuse" | "confirm" | "advise" | "change" | "fail" | "weak" | "add" | "same" | "skip" | "withdrawn" | "restored" | "stays";
             /** @description The messages, and the values that change */
             told: string;
             /** @description The messages alone */
@@ -2226,10 +2496,10 @@ export interface components {
             /** Format: int64 */
             id: number;
             /**
-             * @description impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file
+             * @description impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; load-back: a load taken back
              * @enum {string}
              */
-            what: "impact" | "proofs" | "export";
+            what: "impact" | "proofs" | "export" | "load-check" | "load" | "load-back";
             title: string;
             /**
              * @description cut off: the program ended before it
@@ -2244,14 +2514,21 @@ export interface components {
             rule?: number;
             /** @description Of the rule */
             version?: number;
+            /**
+             * Format: int64
+             * @description The load it is of
+             */
+            load?: number;
             /** @description It is about the rule as it was being changed */
             changed?: boolean;
-            /** @description What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records */
+            /** @description What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records; loads: add, change, same, skip, confirm, refuse; taken back: withdrawn, restored, stays */
             counts?: {
                 [key: string]: number;
             };
             /** @description What it leaves is a file */
             file?: boolean;
+            /** @description Of a check or load: the rules that ask for a reason, and for how many records */
+            asked?: components["schemas"]["AskedRule"][];
             /** @description Why it failed */
             problem?: string;
             /** Format: date-time */
@@ -5867,6 +6144,245 @@ export interface operations {
         };
     };
     exportRun: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listLoads: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The loads */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Load"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    bringLoad: {
+        parameters: {
+            query: {
+                /** @description Of the records */
+                kind: string;
+                /** @description Of the file */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description It is kept */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Load"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getLoad: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The load */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Load"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    setUpLoad: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoadSetup"];
+            };
+        };
+        responses: {
+            /** @description The load */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Load"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeLoad: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    previewLoad: {
+        parameters: {
+            query?: {
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The records */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LoadPreview"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    checkLoad: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    startLoad: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    takeLoadBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    refusedRows: {
         parameters: {
             query?: never;
             header?: never;

@@ -1,0 +1,185 @@
+package store
+
+import (
+	"context"
+	"errors"
+	"io"
+
+	"gorm.io/gorm"
+	"gorm.io/gorm/clause"
+
+	"codicil/core/record"
+)
+
+// Load is a file of records that was brought to be loaded.
+type Load struct {
+	ID      int64 `gorm:"primaryKey;autoIncrement"`
+	Kind    string
+	Name    string       // of the file
+	About   string       // what was found out about the file, as JSON
+	Setup   string       // how it is loaded, as JSON
+	Brought record.Stamp `gorm:"embedded;embeddedPrefix:brought_"`
+}
+
+type loadFile struct {
+	Load  int64 `gorm:"primaryKey;autoIncrement:false"`
+	Place int   `gorm:"primaryKey;autoIncrement:false"`
+	Piece []byte
+}
+
+// LoadItem is a version of a record that a load wrote.
+type LoadItem struct {
+	Load    int64 `gorm:"primaryKey;autoIncrement:false"`
+	Place   int   `gorm:"primaryKey;autoIncrement:false"`
+	Number  string
+	Version int  // 1: the load added the record
+	Back    bool // it is taken back
+}
+
+// LoadSetup is a set-up that is used again.
+type LoadSetup struct {
+	Kind, Name string
+	Setup      string // as JSON
+}
+
+// pieceSize is how much of a file is held in memory and kept in one row, in bytes.
+const pieceSize = 1 << 20
+
+// AddLoad keeps a file, as it is read, piece by piece, so that others write meanwhile. Of the loads that are there
+// only the newest keep stay. The caller sets what is found out about it with SaveLoad. The error of reading is
+// returned as it is, and nothing is kept.
+func (s *Store) AddLoad(ctx context.Context, l Load, file io.Reader, keep int) (Load, error) {
+	err := s.Transaction(ctx, func(tx *Store) error {
+		if err := tx.db.Create(&l).Error; err != nil {
+			return err
+		}
+		return tx.db.Exec("DELETE FROM loads WHERE id NOT IN (SELECT id FROM loads ORDER BY id DESC LIMIT ?)", keep).Error
+	})
+	if err != nil {
+		return l, err
+	}
+	piece := make([]byte, pieceSize)
+	for place := 0; ; place++ {
+		n, err := io.ReadFull(file, piece)
+		if n > 0 {
+			row := loadFile{l.ID, place, pack(piece[:n])}
+			if kept := s.Transaction(ctx, func(tx *Store) error { return tx.db.Create(&row).Error }); kept != nil {
+				return l, kept
+			}
+		}
+		if errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) {
+			return l, nil
+		}
+		if err != nil {
+			return l, errors.Join(err, s.DeleteLoad(context.WithoutCancel(ctx), l.ID))
+		}
+	}
+}
+
+// SaveLoad keeps what is known of a load, and its set-up under its name where it has one.
+func (s *Store) SaveLoad(ctx context.Context, l Load, named string) error {
+	return s.Transaction(ctx, func(tx *Store) error {
+		if named != "" {
+			row := LoadSetup{l.Kind, named, l.Setup}
+			if err := tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error; err != nil {
+				return err
+			}
+		}
+		return tx.db.Save(&l).Error
+	})
+}
+
+// Load returns a load. The error is ErrNotFound when there is none.
+func (s *Store) Load(ctx context.Context, id int64) (l Load, err error) {
+	err = s.db.WithContext(ctx).First(&l, id).Error
+	return l, found(err, "load", id)
+}
+
+// Loads returns the newest loads.
+func (s *Store) Loads(ctx context.Context, most int) (loads []Load, err error) {
+	err = s.db.WithContext(ctx).Order("id DESC").Limit(most).Find(&loads).Error
+	return loads, err
+}
+
+// DeleteLoad removes a load with its file.
+func (s *Store) DeleteLoad(ctx context.Context, id int64) error {
+	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&Load{ID: id}) })
+}
+
+// LoadSetups returns the named set-ups of a kind.
+func (s *Store) LoadSetups(ctx context.Context, kind string) (setups []LoadSetup, err error) {
+	err = s.db.WithContext(ctx).Where("kind = ?", kind).Order("name").Find(&setups).Error
+	return setups, err
+}
+
+// RunsAbout returns the newest runs whose subject is a load.
+func (s *Store) RunsAbout(ctx context.Context, load int64, most int) (runs []Run, err error) {
+	err = s.db.WithContext(ctx).Where("json_extract(subject, '$.load') = ?", load).Order("id DESC").Limit(most).Find(&runs).Error
+	return runs, err
+}
+
+// OpenLoad reads the file of a load from its start, a piece in memory.
+func (s *Store) OpenLoad(ctx context.Context, id int64) io.ReadCloser {
+	return &loadReader{store: s, ctx: ctx, load: id}
+}
+
+type loadReader struct {
+	store *Store
+	ctx   context.Context //nolint:containedctx // that of who reads
+	load  int64
+	place int
+	text  []byte
+}
+
+// Read reads on.
+func (r *loadReader) Read(p []byte) (int, error) {
+	for len(r.text) == 0 {
+		var row loadFile
+		err := r.store.db.WithContext(r.ctx).First(&row, "load = ? AND place = ?", r.load, r.place).Error
+		if errors.Is(err, gorm.ErrRecordNotFound) {
+			return 0, io.EOF
+		}
+		if err != nil {
+			return 0, err
+		}
+		if r.text, err = unpack(row.Piece); err != nil {
+			return 0, err
+		}
+		r.place++
+	}
+	n := copy(p, r.text)
+	r.text = r.text[n:]
+	return n, nil
+}
+
+// Close ends reading.
+func (r *loadReader) Close() error { return nil }
+
+// AddLoadItem notes what a load wrote.
+func (s *Store) AddLoadItem(ctx context.Context, item LoadItem) error {
+	return s.db.WithContext(ctx).Create(&item).Error
+}
+
+// LoadItems returns what a load wrote and was not taken back, the last first, from before a place on.
+func (s *Store) LoadItems(ctx context.Context, load int64, before, limit int) (items []LoadItem, err error) {
+	err = s.db.WithContext(ctx).Where("load = ? AND place < ? AND NOT back", load, before).Order("place DESC").Limit(limit).Find(&items).Error
+	return items, err
+}
+
+// LoadItemsAfter returns what a load wrote and was not taken back, the first first, from after a place on.
+func (s *Store) LoadItemsAfter(ctx context.Context, load int64, after, limit int) (items []LoadItem, err error) {
+	err = s.db.WithContext(ctx).Where("load = ? AND place > ? AND NOT back", load, after).Order("place").Limit(limit).Find(&items).Error
+	return items, err
+}
+
+// CountLoadItems counts what a load wrote and was not taken back.
+func (s *Store) CountLoadItems(ctx context.Context, load int64) (count, last int, err error) {
+	var row struct{ Count, Last int }
+	err = s.db.WithContext(ctx).Raw("SELECT count(*) FILTER (WHERE NOT back) AS count, COALESCE(MAX(place), 0) AS last FROM load_items WHERE load = ?", load).Scan(&row).Error
+	return row.Count, row.Last, err
+}
+
+// TakeLoadItemBack notes that what a load wrote is taken back.
+func (s *Store) TakeLoadItemBack(ctx context.Context, item LoadItem) error {
+	return s.db.WithContext(ctx).Model(&LoadItem{}).Where("load = ? AND place = ?", item.Load, item.Place).Update("back", true).Error
+}
