@@ -56,7 +56,7 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 		}
 	}
 	root.Version = fmt.Sprintf("%s, data of schema %d", release.Version, store.Schema())
-	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand(), proveCommand(), findingsCommand(), generateCommand())
+	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand(), proveCommand(), findingsCommand(), loadCommand(), generateCommand())
 	return root
 }
 

@@ -48,7 +48,10 @@ func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string,
 		if err := fillProofs(ctx, g.d, ids); err != nil || bare {
 			return err
 		}
-		return fillSuggested(ctx, g.d, ids)
+		if err := fillSuggested(ctx, g.d, ids); err != nil {
+			return err
+		}
+		return fillLoads(ctx, g.d)
 	})
 }
 

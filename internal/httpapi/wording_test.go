@@ -110,10 +110,10 @@ func TestRowsAreWrittenAsASheet(t *testing.T) {
 		require.Equal(t, http.StatusOK, response.StatusCode, "%s", file)
 		return file, response.Header.Get("Content-Type")
 	}
-	file, kind := ask(contract.Csv)
+	file, kind := ask(contract.SheetAsCsv)
 	assert.Equal(t, "text/csv", kind)
 	assert.Equal(t, "Rule,Why\n12,'=1+1\n", string(file), "a text is no formula to a spreadsheet")
-	file, _ = ask(contract.Xlsx)
+	file, _ = ask(contract.SheetAsXlsx)
 	book, err := excelize.OpenReader(bytes.NewReader(file))
 	require.NoError(t, err)
 	defer func() { require.NoError(t, book.Close()) }()

@@ -104,7 +104,7 @@ var peers = map[string][]string{
 	"app/fields":   {"app/judging", "app/rules", "cache", "contract", "fault", "store", "view"},
 	"app/books":    {"app/catalog", "app/commit", "app/fields", "app/judging", "app/rules", "app/tables", "contract", "exchange", "store", "view"},
 	"app":          {"app/books", "app/catalog", "app/coverage", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/loads", "app/posting", "app/proofs", "app/records", "app/rules", "app/runs", "app/tables", "app/trials", "app/waiting", "clock", "store"},
-	"demo":         {"actor", "app", "clock", "contract", "fault", "standard", "store"},
+	"demo":         {"actor", "app", "clock", "contract", "exchange", "fault", "standard", "store"},
 	"demo/prepare": {"demo"},
 	"demo/suggest": {"actor", "app", "demo", "store"},
 	"httpapi":      {"actor", "app", "contract", "exchange", "fault", "release", "view"},
@@ -189,7 +189,7 @@ func TestTheClientNamesNoKind(t *testing.T) {
 // What each part of the client may import besides itself; features also what is below them all.
 var client = map[string][]string{
 	"api": {}, "theme": {}, "queries": {"api", "theme"}, "ui": {"api", "queries", "theme"},
-	"features/ledger": {}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/rules": {"features/proofs", "features/runs"},
+	"features/ledger": {}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/loads": {}, "features/rules": {"features/proofs", "features/runs"},
 	"features/plan": {"features/rules"}, "features/tables": {"features/records", "features/rules"}, "features/waiting": {},
 }
 

@@ -74,6 +74,11 @@ func targetsOf(ref *cache.Reference, kind *record.Kind) *targets {
 	if lined {
 		add(target{toLine, "Line", -1, false}, toLine, "line number")
 	}
+	for name, key := range alsoCalled {
+		if at := t.of(key); at >= 0 {
+			defer t.name(name, at) // where no label says otherwise
+		}
+	}
 	for _, c := range ref.Companies {
 		for _, kindType := range ref.Types[kind.Key] {
 			labelled := ref.Labelled(kind, c.Key, kindType.Key)
@@ -85,6 +90,12 @@ func targetsOf(ref *cache.Reference, kind *record.Kind) *targets {
 		}
 	}
 	return t
+}
+
+// alsoCalled are names that columns have in many files, by the key of the field that they mean.
+var alsoCalled = map[string]string{
+	"post code": "postal_code", "zip": "postal_code", "zip code": "postal_code", "town": "city", "phone": "telephone", "phone number": "telephone", "mail": "email", "e-mail address": "email",
+	"iban": "bank_account", "vat number": "tax_number", "vat id": "tax_number", "tax id": "tax_number", "terms": "payment_terms", "website": "website", "web": "website", "qty": "lines.quantity", "invoice number": "reference",
 }
 
 // name names a target; what came first goes before.

@@ -168,7 +168,9 @@ func (r *row) hit() contract.RunHit {
 				before = contentOf(r.plan.kind, &v.Trial.Document)
 			}
 			for _, c := range record.Changes(r.plan.kind, before, &after) {
-				h.Changes = append(h.Changes, v.Trial.Reader.Change(before, &after, c))
+				if shown := v.Trial.Reader.Change(before, &after, c); shown.Before.Text != shown.After.Text {
+					h.Changes = append(h.Changes, shown)
+				}
 			}
 		}
 	}

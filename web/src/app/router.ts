@@ -43,6 +43,16 @@ export const router = createRouter({
       component: () => import("@/features/records/RecordView.vue"),
       meta: { title: "Record" },
     },
+    {
+      path: "/loads",
+      component: () => import("@/features/loads/LoadsView.vue"),
+      meta: { title: "Loads" },
+    },
+    {
+      path: "/loads/:id",
+      component: () => import("@/features/loads/LoadView.vue"),
+      meta: { title: "Load" },
+    },
     { path: "/runs", component: () => import("@/features/runs/RunsView.vue"), meta: { title: "Runs" } },
     { path: "/tables", redirect: "/tables/companies" },
     {

@@ -6,6 +6,7 @@ export const screens = [
   { to: "/findings", label: "Findings" },
   { to: "/proofs", label: "Proofs" },
   { to: "/records", label: "Records" },
+  { to: "/loads", label: "Loads" },
   { to: "/tables", label: "Tables" },
   { to: "/runs", label: "Runs" },
   { to: "/ledger", label: "Ledger" },

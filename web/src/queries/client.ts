@@ -23,12 +23,12 @@ export interface Asked<T> {
 /**
  * Asks the server a question and keeps the answer. key names the question: another key is another
  * question, none asks nothing. keep shows the answer to the question before until the new one is there;
- * lasting says that only a change makes it another answer.
+ * lasting says that only a change makes it another answer; often, in how many milliseconds it is asked for again.
  */
 export function useAsked<T>(
   key: () => readonly unknown[] | undefined,
   fetch: (signal: AbortSignal) => Promise<Answer<T>>,
-  { keep = false, lasting = false } = {},
+  { keep = false, lasting = false, often = undefined as ((data: T) => number | false) | undefined } = {},
 ): Asked<T> {
   const { data, error, isFetching, refetch } = useQuery(
     {
@@ -37,6 +37,7 @@ export function useAsked<T>(
       enabled: computed(() => key() !== undefined),
       placeholderData: keep ? keepPreviousData : undefined,
       staleTime: lasting ? Infinity : 0,
+      refetchInterval: (query) => (often && query.state.data ? often(query.state.data as T) : false),
       shallow: true,
     },
     queryClient,

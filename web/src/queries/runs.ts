@@ -11,6 +11,9 @@ export const runTitles: Record<Run["what"], string> = {
   impact: "Effect on existing records",
   proofs: "Proofs and their strength",
   export: "Export",
+  "load-check": "Load checked",
+  load: "Load",
+  "load-back": "Load taken back",
 };
 export const runTitle = (run: Run) => `${runTitles[run.what]}: ${run.title}`;
 

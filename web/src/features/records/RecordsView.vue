@@ -161,6 +161,7 @@ const newLink = computed(() => {
         @input="searching"
       />
       <button type="button" class="button" @click="download">Save as CSV</button>
+      <RouterLink class="button" :to="`/loads?kind=${kindKey}`">Load a file</RouterLink>
       <RouterLink class="button first" :to="newLink">New {{ inSentence(entry?.kind.label) }}</RouterLink>
     </div>
     <ListFilters v-if="entry" :list="list" :entry="entry" />

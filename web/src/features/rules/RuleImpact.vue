@@ -5,7 +5,7 @@ import type { RuleChange } from "@/api/client";
 import RunCounts from "@/features/runs/RunCounts.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useAttempt } from "@/queries/attempt";
-import { startRun, stopRun, useHits, useRun, works } from "@/queries/runs";
+import { startRun, stopRun, useHits, useRun, works, type RunHit } from "@/queries/runs";
 
 /** What a rule would do to the records that exist already: in numbers first, then one by one. */
 const props = defineProps<{
@@ -50,13 +50,11 @@ onUnmounted(() => {
   if (props.change) leave();
 });
 
-const words = {
+const words: Partial<Record<RunHit["what"], string>> = {
   refuse: "refuses",
   confirm: "asks",
   advise: "advises",
   change: "changes",
-  fail: "fails",
-  weak: "weak",
 };
 </script>
 

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { count } from "@/queries/format";
+import { outcomes } from "@/queries/loads";
 import { runStates, works, type Run } from "@/queries/runs";
 
 /** How far a run is, and what it has counted so far. */
@@ -17,6 +18,11 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
   <p role="status" class="counts">
     <template v-if="run.state === 'failed'">Failed: {{ run.problem }}</template>
     <template v-else-if="!run.counts" />
+    <template v-else-if="run.load">
+      <span v-for="(n, what) in run.counts" :key="what" class="one"
+        >{{ outcomes[what] ?? what }} <b>{{ count(n) }}</b></span
+      >
+    </template>
     <template v-else-if="run.what === 'export'">
       <b>{{ count(of("records")) }}</b> {{ of("records") === 1 ? "record" : "records" }} written.
     </template>
@@ -52,6 +58,9 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
 <style scoped>
 .counts {
   margin: 0 0 6px;
+}
+.one {
+  margin-right: 14px;
 }
 progress {
   width: 120px;

@@ -9,6 +9,7 @@ import TroubleNote from "@/ui/TroubleNote.vue";
 import { useList } from "@/ui/list";
 import { useAttempt } from "@/queries/attempt";
 import { count, moment } from "@/queries/format";
+import { outcomes } from "@/queries/loads";
 import {
   removeRun,
   runStates,
@@ -43,13 +44,19 @@ const list = useList<Run>(
     { label: "By", value: (r) => r.startedBy },
   ],
 );
-const words = {
+const words: Record<RunHit["what"], string> = {
   refuse: "Refuses",
   confirm: "Asks",
   advise: "Advises",
   change: "Changes",
   fail: "Fails",
   weak: "Weak",
+  add: "Added",
+  same: "Unchanged",
+  skip: "Skipped",
+  withdrawn: "Withdrawn",
+  restored: "Restored",
+  stays: "Stays",
 };
 
 /** What a run has found, in a few words. */
@@ -57,16 +64,21 @@ function found(r: Run): string {
   const of = (what: string) => count(r.counts?.[what] ?? 0);
   if (!r.counts) return "";
   if (r.what === "impact") return `${of("refused")} refused, ${of("changed")} changed`;
+  if (r.load)
+    return Object.entries(r.counts)
+      .map(([what, n]) => `${count(n)} ${(outcomes[what] ?? what).toLowerCase()}`)
+      .join(", ");
   if (r.what === "proofs") return `${of("passed")} pass, ${of("failed")} fail`;
   return `${of("records")} records`;
 }
 /** Where what a hit is about is shown. */
 function place(h: RunHit): string {
-  if (h.number) return `/records/${h.kind}/${h.number}`;
-  return h.proof ? `/proofs?kind=${h.kind}&proof=${h.proof}` : `/plan?rule=${h.rule}`;
+  if (h.number && h.what !== "withdrawn") return `/records/${h.kind}/${h.number}`;
+  if (h.proof) return `/proofs?kind=${h.kind}&proof=${h.proof}`;
+  return h.rule ? `/plan?rule=${h.rule}` : "";
 }
-const named = (h: RunHit) => h.number || (h.proof ? `Proof ${h.proof}` : `Rule ${h.rule}`);
-const withValues = computed(() => open.value?.what === "impact");
+const named = (h: RunHit) => h.number || (h.proof ? `Proof ${h.proof}` : h.rule ? `Rule ${h.rule}` : "");
+const withValues = computed(() => !!open.value && open.value.what !== "proofs");
 
 function show(id?: number) {
   void router.replace({ query: id ? { run: String(id) } : {} });
@@ -123,6 +135,7 @@ async function remove(id: number) {
       <div class="page-head">
         <h2>{{ runTitle(open) }}</h2>
         <span class="spring" />
+        <RouterLink v-if="open.load" class="button" :to="`/loads/${open.load}`">Open the load</RouterLink>
         <RouterLink v-if="open.rule" class="button" :to="`/plan?rule=${open.rule}`">Open the rule</RouterLink>
         <a
           v-if="!open.file || open.state === 'done'"
@@ -150,10 +163,14 @@ async function remove(id: number) {
           </tr>
         </thead>
         <tbody>
-          <template v-for="h in hits.data" :key="place(h)">
+          <template v-for="h in hits.data" :key="`${h.row} ${place(h)}`">
             <tr>
               <td :rowspan="Math.max(1, h.changes.length)">
-                <RouterLink :to="place(h)">{{ named(h) }}</RouterLink> {{ h.title }}
+                <span v-if="h.row" class="quiet">Row {{ h.row }} </span>
+                <RouterLink v-if="place(h)" :to="place(h)">{{ named(h) }}</RouterLink><template v-else>{{
+                  named(h)
+                }}</template>
+                {{ h.title }}
                 <span class="quiet"
                   >{{ h.company }} {{ h.type }}<template v-if="h.posted">, posted</template></span
                 >
