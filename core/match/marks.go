@@ -1,6 +1,6 @@
 package match
 
-import "hash/fnv"
+import "unicode/utf8"
 
 // Names that are almost equal are found by marks, so that a store needs to compare only few of many. A name is
 // filed under its parts: it is cut into one part more than it may have changes, so that whatever is
@@ -24,12 +24,25 @@ func cuts(letters int) []int {
 	return places
 }
 
-func mark(letters, part int, text ...rune) int64 {
-	h := fnv.New64a()
-	_, _ = h.Write([]byte{byte(letters), byte(letters >> 8), byte(part)})
-	_, _ = h.Write([]byte(string(text)))
-	return int64(h.Sum64())
+// mark is a hash (FNV-1a) of the length of a name, the part of it, and the letters of the part.
+func mark(letters, part int, text []rune) int64 {
+	h := uint64(fnvOffset)
+	for _, b := range [3]byte{byte(letters), byte(letters >> 8), byte(part)} {
+		h = (h ^ uint64(b)) * fnvPrime
+	}
+	var letter [utf8.UTFMax]byte
+	for _, r := range text {
+		for _, b := range letter[:utf8.EncodeRune(letter[:], r)] {
+			h = (h ^ uint64(b)) * fnvPrime
+		}
+	}
+	return int64(h)
 }
+
+const (
+	fnvOffset = 14695981039346656037
+	fnvPrime  = 1099511628211
+)
 
 // Filed are the marks under which a name that Plain wrote is filed.
 func Filed(plain string) []int64 {
@@ -37,7 +50,7 @@ func Filed(plain string) []int64 {
 	places := cuts(len(name))
 	marks := make([]int64, 0, len(places))
 	for i := range len(places) - 1 {
-		marks = append(marks, mark(len(name), i, name[places[i]:places[i+1]]...))
+		marks = append(marks, mark(len(name), i, name[places[i]:places[i+1]]))
 	}
 	return marks
 }
@@ -67,22 +80,22 @@ func Sought(plain string) []int64 {
 					continue
 				}
 				here := name[from:to]
-				add(mark(letters, part, here...))
+				add(mark(letters, part, here))
 				if most == 0 {
 					continue
 				}
 				var left, right []rune
 				if from > 0 {
 					left = append([]rune{name[from-1]}, here[1:]...)
-					add(mark(letters, part, left...))
+					add(mark(letters, part, left))
 				}
 				if to < len(name) {
 					right = append(append([]rune{}, here[:len(here)-1]...), name[to])
-					add(mark(letters, part, right...))
+					add(mark(letters, part, right))
 				}
 				if left != nil && right != nil && len(here) > 1 && most > 1 {
 					left[len(left)-1] = name[to]
-					add(mark(letters, part, left...))
+					add(mark(letters, part, left))
 				}
 			}
 		}

@@ -277,7 +277,8 @@ type shared struct {
 	close   func() error
 	indexes sync.Map     // *kindIndex by kind
 	turn    atomic.Int64 // counts the changes of kinds and their indexes
-	making  sync.Mutex   // held while a set of unique keys is made
+	making  sync.Mutex   // held while a set of unique keys, or its filter, is made
+	filters sync.Map     // *markFilter by set
 	path    string       // empty: in memory
 	commits *atomic.Int64
 	damaged atomic.Bool

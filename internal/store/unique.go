@@ -145,7 +145,9 @@ func (s *Store) fileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Rec
 		return err
 	}
 	var rows []any
-	for _, mark := range marksOf(u, key.name) {
+	marks := marksOf(u, key.name)
+	s.noteMarks(set.ID, marks)
+	for _, mark := range marks {
 		rows = append(rows, set.ID, mark, id, key.name, r.Company, key.beside)
 	}
 	return s.insert("INSERT OR IGNORE INTO unique_names (unique_set, mark, record, name, company, beside) VALUES ", 6, rows)
@@ -357,7 +359,18 @@ func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, compa
 	}
 	var found []candidate
 	seen := map[candidate]bool{}
-	sought, err := json.Marshal(match.Sought(name))
+	marks := match.Sought(name)
+	filter, err := s.filterOf(ctx, set.ID)
+	if err != nil {
+		return nil, err
+	}
+	if filter != nil {
+		marks = slices.DeleteFunc(marks, func(m int64) bool { return !filter.has(m) })
+	}
+	if len(marks) == 0 {
+		return nil, nil
+	}
+	sought, err := json.Marshal(marks)
 	if err != nil {
 		return nil, err
 	}

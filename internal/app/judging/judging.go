@@ -422,9 +422,7 @@ func (t *Trial) enter(kind *record.Kind, prefix string, line int, items map[stri
 			continue
 		}
 		typed, again := item.Typed, item.Again
-		if f.IsLink() {
-			typed, again = t.Links.Resolve(f.Kind, typed), t.Links.Resolve(f.Kind, again)
-		}
+		typed, again = t.Links.Meant(f, typed), t.Links.Meant(f, again)
 		from := here
 		if prefix == "" && key == kind.Day {
 			from.Day = dayFrom
