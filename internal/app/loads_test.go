@@ -179,6 +179,19 @@ func TestALoadChangesWhatItFinds(t *testing.T) {
 	_, err = d.Loads.TakeBack(as(t), l.ID)
 	assert.Equal(t, "nothing-loaded", code(t, err))
 
+	// What one load wrote twice is taken back step by step.
+	l = bring(t, d, "vendor", "v.csv", "number,street\n"+was.Number+",Pier 3\n")
+	loaded(t, d, l.ID)
+	l = setUp(t, d, l, func(s *contract.LoadSetup) {
+		s.Columns, s.Constants = map[string]string{"number": "number"}, map[string]string{"street": "Pier 4"}
+	})
+	loaded(t, d, l.ID)
+	run, _ = takenBack(t, d, l.ID)
+	assert.Equal(t, map[string]int{"restored": 2}, run.Counts)
+	now, err = d.Records.Get(as(t), record.Ref{Kind: "vendor", Number: was.Number})
+	require.NoError(t, err)
+	assert.Equal(t, was.Content.Values, now.Content.Values)
+
 	for found, counts := range map[contract.LoadSetupFound]map[string]int{"skip": {"skip": 1}, "refuse": {"refuse": 1}, "update": {"change": 1}} {
 		l := setUp(t, d, bring(t, d, "vendor", "v.csv", "number,name,street,payment_terms\n"+was.Number+",Quay,,\n"), func(s *contract.LoadSetup) { s.Found, s.Blanks = found, contract.Clear })
 		run, _ := checked(t, d, l.ID)

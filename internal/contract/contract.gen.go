@@ -1425,7 +1425,7 @@ type LoadEntry struct {
 	Messages []string   `json:"messages"`
 	Number   string     `json:"number"`
 
-	// Row Of the file
+	// Row Of the file, counted from 1 with the head
 	Row   int         `json:"row"`
 	Title string      `json:"title"`
 	Type  string      `json:"type"`

@@ -32,7 +32,8 @@ type LoadItem struct {
 	Load    int64 `gorm:"primaryKey;autoIncrement:false"`
 	Place   int   `gorm:"primaryKey;autoIncrement:false"`
 	Number  string
-	Version int  // 1: the load added the record
+	Version int  // that the load made
+	Before  int  // the version before it; 0: the load added the record
 	Back    bool // it is taken back
 }
 
@@ -155,9 +156,9 @@ func (r *loadReader) Read(p []byte) (int, error) {
 // Close ends reading.
 func (r *loadReader) Close() error { return nil }
 
-// AddLoadItem notes what a load wrote.
-func (s *Store) AddLoadItem(ctx context.Context, item LoadItem) error {
-	return s.db.WithContext(ctx).Create(&item).Error
+// AddLoadItem notes what a load wrote, after all that it wrote before.
+func (s *Store) AddLoadItem(ctx context.Context, load int64, number string, version int) error {
+	return s.db.WithContext(ctx).Exec("INSERT INTO load_items (load, place, number, version, before) SELECT ?, COALESCE(MAX(place), 0) + 1, ?, ?, ? FROM load_items WHERE load = ?", load, number, version, version-1, load).Error
 }
 
 // LoadItems returns what a load wrote and was not taken back, the last first, from before a place on.
@@ -173,13 +174,17 @@ func (s *Store) LoadItemsAfter(ctx context.Context, load int64, after, limit int
 }
 
 // CountLoadItems counts what a load wrote and was not taken back.
-func (s *Store) CountLoadItems(ctx context.Context, load int64) (count, last int, err error) {
-	var row struct{ Count, Last int }
-	err = s.db.WithContext(ctx).Raw("SELECT count(*) FILTER (WHERE NOT back) AS count, COALESCE(MAX(place), 0) AS last FROM load_items WHERE load = ?", load).Scan(&row).Error
-	return row.Count, row.Last, err
+func (s *Store) CountLoadItems(ctx context.Context, load int64) (count int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT count(*) FROM load_items WHERE load = ? AND NOT back", load).Scan(&count).Error
+	return count, err
 }
 
-// TakeLoadItemBack notes that what a load wrote is taken back.
-func (s *Store) TakeLoadItemBack(ctx context.Context, item LoadItem) error {
-	return s.db.WithContext(ctx).Model(&LoadItem{}).Where("load = ? AND place = ?", item.Load, item.Place).Update("back", true).Error
+// TakeLoadItemBack notes that what a load wrote is taken back. now is the version of the record that it became; 0: it is
+// withdrawn. What the load wrote of the record before stands at that version.
+func (s *Store) TakeLoadItemBack(ctx context.Context, item LoadItem, now int) error {
+	db := s.db.WithContext(ctx)
+	if err := db.Model(&LoadItem{}).Where("load = ? AND place = ?", item.Load, item.Place).Update("back", true).Error; err != nil || now == 0 {
+		return err
+	}
+	return db.Model(&LoadItem{}).Where("load = ? AND place < ? AND number = ? AND version = ? AND NOT back", item.Load, item.Place, item.Number, item.Before).Update("version", now).Error
 }

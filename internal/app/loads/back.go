@@ -22,7 +22,7 @@ func (s *Service) TakeBack(ctx context.Context, id int64) (contract.Run, error) 
 	if err := s.idle(ctx, id); err != nil {
 		return contract.Run{}, err
 	}
-	count, _, err := s.base.Store.CountLoadItems(ctx, id)
+	count, err := s.base.Store.CountLoadItems(ctx, id)
 	if err != nil {
 		return contract.Run{}, err
 	}
@@ -76,22 +76,23 @@ func (k *work) takeOneBack(ctx context.Context, item store.LoadItem) error {
 		}
 		hit.Title = s.base.Links(ctx, ref, kept.Company).TitleOf(k.plan.kind, kept.Values)
 	}
-	mark := func(tx *store.Store) error { return tx.TakeLoadItemBack(ctx, item) }
+	mark := func(tx *store.Store, now int) error { return tx.TakeLoadItemBack(ctx, item, now) }
+	withdrawn := func(tx *store.Store) error { return mark(tx, 0) }
 	rank := 1
 	switch {
 	case kept == nil: // it was deleted since, or withdrawn when the program ended
 		hit.What, hit.Said = contract.RunHitWhatWithdrawn, ""
-		err = s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return mark(tx) })
+		err = s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return withdrawn(tx) })
 	case kept.State != record.Kept:
 		rank, hit.What, hit.Said = 0, contract.RunHitWhatStays, "it is posted"
 	case kept.Version != item.Version:
 		rank, hit.What, hit.Said = 0, contract.RunHitWhatStays, "it was changed since"
-	case item.Version == 1:
+	case item.Before == 0:
 		hit.What = contract.RunHitWhatWithdrawn
-		err = s.records.Withdraw(ctx, at, item.Version, mark)
+		err = s.records.Withdraw(ctx, at, item.Version, withdrawn)
 	default:
 		hit.What = contract.RunHitWhatRestored
-		hit.Changes, err = s.records.Restore(ctx, at, item.Version, mark)
+		hit.Changes, err = s.records.Restore(ctx, at, item.Version, item.Before, mark)
 	}
 	var own *fault.Fault
 	if errors.As(err, &own) && own.Reason != fault.Unable {

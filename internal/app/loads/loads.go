@@ -257,7 +257,7 @@ func (s *Service) show(ctx context.Context, ref *cache.Reference, kind *record.K
 		}
 		l.Setups = append(l.Setups, setup)
 	}
-	if l.Loaded, _, err = s.base.Store.CountLoadItems(ctx, f.ID); err != nil {
+	if l.Loaded, err = s.base.Store.CountLoadItems(ctx, f.ID); err != nil {
 		return l, err
 	}
 	l.Runs, err = s.runs.About(ctx, f.ID)

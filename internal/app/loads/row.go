@@ -32,6 +32,7 @@ type row struct {
 	double int
 
 	saving   *records.Saving
+	after    record.Content // as it would stand, or came out where it is refused
 	what     contract.LoadOutcome
 	said     []string
 	asks     []int64
@@ -102,6 +103,9 @@ func (r *row) save(ctx context.Context, within *records.Service, request contrac
 	case v.Trial.Accepted():
 		r.what = contract.LoadOutcomeAdd
 	}
+	if r.after = v.Result.Content; !v.Trial.Accepted() {
+		r.after = r.service.base.Content(ctx, v.Trial)
+	}
 	r.said, r.asks = nil, nil
 	r.messages = v.Trial.Outcome().Messages
 	refused := false
@@ -157,10 +161,7 @@ func (r *row) hit() contract.RunHit {
 	h.Said = strings.Join(r.said, "; ")
 	if v := r.saving; v != nil && v.Trial != nil {
 		h.Company, h.Type = v.Trial.Document.Company, v.Trial.Document.Type
-		after := v.Result.Content
-		if !v.Trial.Accepted() {
-			after = *contentOf(r.plan.kind, &v.Trial.Document)
-		}
+		after := r.after
 		h.Number, h.Title = v.Before.Number, v.Trial.Title(&after)
 		if v.Trial.Accepted() && r.what != contract.LoadOutcomeSame {
 			before := &v.Before.Content
@@ -242,10 +243,7 @@ func (r *row) preview() contract.LoadEntry {
 	}
 	t := v.Trial
 	e.Number, e.Company, e.Type = v.Before.Number, t.Document.Company, t.Document.Type
-	after := v.Result.Content
-	if !t.Accepted() {
-		after = *contentOf(r.plan.kind, &t.Document)
-	}
+	after := r.after
 	e.Title = t.Title(&after)
 	problems := map[[2]string]string{}
 	for _, m := range r.messages {

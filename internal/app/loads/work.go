@@ -285,7 +285,7 @@ func (k *work) load(ctx context.Context) error {
 // logged notes with a record what the load wrote of it.
 func (k *work) logged(r *row) {
 	r.also = func(ctx context.Context, tx *store.Store, kept record.Record) error {
-		return tx.AddLoadItem(ctx, store.LoadItem{Load: k.file.ID, Place: r.entry.index, Number: kept.Number, Version: kept.Version})
+		return tx.AddLoadItem(ctx, k.file.ID, kept.Number, kept.Version)
 	}
 }
 

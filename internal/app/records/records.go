@@ -356,9 +356,9 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 	})
 }
 
-// Restore makes a record what it was before a version, which is still its last, as a version more; no rule is asked, as it stood
-// so before. It returns what changed. also is written with it.
-func (s *Service) Restore(ctx context.Context, at record.Ref, version int, also func(tx *store.Store) error) ([]contract.ValueChange, error) {
+// Restore makes a record whose last version is still one what it was at another, as a version more; no rule is asked, as it
+// stood so before. It returns what changed. also is written with it, and is told the version that it becomes.
+func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, also func(tx *store.Store, now int) error) ([]contract.ValueChange, error) {
 	changes := []contract.ValueChange{}
 	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		r, err := s.base.Saved(ctx, at)
@@ -368,7 +368,7 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version int, also 
 		if err := Changeable(&r.Record, version); err != nil {
 			return nil, err
 		}
-		before, _, err := s.base.Store.RecordVersion(ctx, at, version-1)
+		before, _, err := s.base.Store.RecordVersion(ctx, at, to)
 		if err != nil {
 			return nil, err
 		}
@@ -389,7 +389,7 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version int, also 
 				if next, err = tx.ChangeRecord(ctx, next, "taken back", nil, by); err != nil {
 					return err
 				}
-				return errors.Join(also(tx), others.Write(ctx, tx, by))
+				return errors.Join(also(tx, next.Version), others.Write(ctx, tx, by))
 			},
 			Done: func() { s.base.Cache.Records.Put(append(others.Changed, next)...) },
 		}, err

@@ -31,7 +31,8 @@ CREATE TABLE load_items (
   load INTEGER NOT NULL REFERENCES loads (id) ON DELETE CASCADE,
   place INTEGER NOT NULL,
   number TEXT NOT NULL, -- of the record
-  version INTEGER NOT NULL, -- that the load made; 1: it added the record
+  version INTEGER NOT NULL, -- that the load made
+  before INTEGER NOT NULL, -- the version before it; 0: the load added the record
   back INTEGER NOT NULL DEFAULT 0 CHECK (back IN (0, 1)), -- it is taken back
   PRIMARY KEY (load, place)
 ) STRICT, WITHOUT ROWID;
