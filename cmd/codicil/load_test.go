@@ -74,7 +74,7 @@ func TestLoadLoadsIntoAFileAndThroughAServer(t *testing.T) {
 	assert.Contains(t, out, "Why it was not loaded")
 	loads, err := d.Loads.List(actor.With(context.Background(), actor.Named("Moya Keane", actor.Program)))
 	require.NoError(t, err)
-	assert.Equal(t, 1, loads[0].Loaded)
+	assert.Equal(t, 1, loads[0].Runs[0].Writes)
 	_, errs, failed = run(t, "", "load", "--server", server.URL, "--kind", "nope", "--file", file)
 	assert.True(t, failed)
 	assert.Contains(t, errs, `there is no kind of record "nope"`)

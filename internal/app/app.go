@@ -8,6 +8,7 @@ import (
 	"codicil/internal/app/books"
 	"codicil/internal/app/catalog"
 	"codicil/internal/app/coverage"
+	"codicil/internal/app/derive"
 	"codicil/internal/app/fields"
 	"codicil/internal/app/findings"
 	"codicil/internal/app/formulas"
@@ -20,6 +21,7 @@ import (
 	"codicil/internal/app/rules"
 	"codicil/internal/app/runs"
 	"codicil/internal/app/tables"
+	"codicil/internal/app/takeback"
 	"codicil/internal/app/trials"
 	"codicil/internal/app/waiting"
 	"codicil/internal/clock"
@@ -48,6 +50,8 @@ type App struct {
 	Books    *books.Service
 	Runs     *runs.Service
 	Loads    *loads.Service
+	Derive   *derive.Service
+	TakeBack *takeback.Service
 
 	live  *records.Live
 	store *store.Store
@@ -78,6 +82,7 @@ func assemble(j *judging.Service) *App {
 	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {
 		return records.New(inner, records.NewLive(inner), work)
 	})
+	a.Derive, a.TakeBack = derive.New(j, a.Records, work), takeback.New(j, a.Records, work)
 	a.Tables = tables.New(j, a.Rules)
 	a.Catalog = catalog.New(j, a.Records, a.Rules, a.Proofs, a.Posting)
 	a.Fields = fields.New(j, a.Rules, a.Rules, a.Proofs, a.Catalog)
@@ -91,7 +96,7 @@ func assemble(j *judging.Service) *App {
 // Resume finishes what was begun when the program ended.
 func (a *App) Resume(ctx context.Context) error {
 	cut, err := a.Runs.Resume(ctx)
-	return errors.Join(err, a.live.Resume(ctx), a.Rules.Resume(ctx), a.Loads.Resume(ctx, cut))
+	return errors.Join(err, a.live.Resume(ctx), a.Rules.Resume(ctx), a.Loads.Resume(ctx, cut), a.Derive.Resume(ctx, cut), a.TakeBack.Resume(ctx, cut))
 }
 
 // Ready tells whether the data can be read.

@@ -414,28 +414,34 @@ func (e RunState) Valid() bool {
 
 // Defines values for RunWhat.
 const (
-	RunWhatExport    RunWhat = "export"
-	RunWhatImpact    RunWhat = "impact"
-	RunWhatLoad      RunWhat = "load"
-	RunWhatLoadBack  RunWhat = "load-back"
-	RunWhatLoadCheck RunWhat = "load-check"
-	RunWhatProofs    RunWhat = "proofs"
+	RunWhatDerive      RunWhat = "derive"
+	RunWhatDeriveCheck RunWhat = "derive-check"
+	RunWhatExport      RunWhat = "export"
+	RunWhatImpact      RunWhat = "impact"
+	RunWhatLoad        RunWhat = "load"
+	RunWhatLoadCheck   RunWhat = "load-check"
+	RunWhatProofs      RunWhat = "proofs"
+	RunWhatTakeBack    RunWhat = "take-back"
 )
 
 // Valid indicates whether the value is a known member of the RunWhat enum.
 func (e RunWhat) Valid() bool {
 	switch e {
+	case RunWhatDerive:
+		return true
+	case RunWhatDeriveCheck:
+		return true
 	case RunWhatExport:
 		return true
 	case RunWhatImpact:
 		return true
 	case RunWhatLoad:
 		return true
-	case RunWhatLoadBack:
-		return true
 	case RunWhatLoadCheck:
 		return true
 	case RunWhatProofs:
+		return true
+	case RunWhatTakeBack:
 		return true
 	default:
 		return false
@@ -853,6 +859,29 @@ type CrosswalkView struct {
 
 	// Version Counts the changes; 0: not kept
 	Version int `json:"version"`
+}
+
+// DeriveRequest defines model for DeriveRequest.
+type DeriveRequest struct {
+	// Apply Save what changes
+	Apply bool `json:"apply,omitempty"`
+
+	// Except These are left as they are
+	Except []string `json:"except,omitempty"`
+
+	// Fields Those whose values are derived again, of lines with lines. before them; missing: all
+	Fields []string `json:"fields,omitempty"`
+	Kind   string   `json:"kind"`
+
+	// Numbers These records alone; missing: all that the selection holds
+	Numbers []string `json:"numbers,omitempty"`
+
+	// Reason Why; needed to apply. It is the reason for rules that ask
+	Reason    string    `json:"reason,omitempty"`
+	Selection Selection `json:"selection,omitempty"`
+
+	// Typed Derive also values that a person entered, or a load brought; otherwise they are kept
+	Typed bool `json:"typed,omitempty"`
 }
 
 // Difference defines model for Difference.
@@ -1359,9 +1388,6 @@ type Load struct {
 	// Keys By what its records can be found
 	Keys []LoadKey `json:"keys"`
 	Kind string    `json:"kind"`
-
-	// Loaded How many records it added or changed that are not taken back
-	Loaded int `json:"loaded"`
 
 	// Name Of the file
 	Name string `json:"name"`
@@ -2247,7 +2273,10 @@ type Run struct {
 
 	// State cut off: the program ended before it
 	State RunState `json:"state"`
-	Title string   `json:"title"`
+
+	// TakesBack The run that it takes back
+	TakesBack int64  `json:"takesBack,omitempty"`
+	Title     string `json:"title"`
 
 	// Total How many there are
 	Total int `json:"total"`
@@ -2255,14 +2284,17 @@ type Run struct {
 	// Version Of the rule
 	Version int `json:"version,omitempty"`
 
-	// What impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; load-back: a load taken back
+	// What impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back
 	What RunWhat `json:"what"`
+
+	// Writes How many records it wrote that are not taken back
+	Writes int `json:"writes,omitempty"`
 }
 
 // RunState cut off: the program ended before it
 type RunState string
 
-// RunWhat impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; load-back: a load taken back
+// RunWhat impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back
 type RunWhat string
 
 // RunHit One thing that a run found
@@ -2953,6 +2985,9 @@ type SuggestProofsJSONRequestBody = SuggestRequest
 
 // StartRunJSONRequestBody defines body for StartRun for application/json ContentType.
 type StartRunJSONRequestBody = ImpactRequest
+
+// StartDerivingJSONRequestBody defines body for StartDeriving for application/json ContentType.
+type StartDerivingJSONRequestBody = DeriveRequest
 
 // StartExportJSONRequestBody defines body for StartExport for application/json ContentType.
 type StartExportJSONRequestBody = ListRequest

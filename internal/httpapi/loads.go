@@ -44,11 +44,6 @@ func (s *server) StartLoad(ctx context.Context, r StartLoadRequestObject) (Start
 	return StartLoad201JSONResponse(v), err
 }
 
-func (s *server) TakeLoadBack(ctx context.Context, r TakeLoadBackRequestObject) (TakeLoadBackResponseObject, error) {
-	v, err := s.app.Loads.TakeBack(ctx, r.ID)
-	return TakeLoadBack201JSONResponse(v), err
-}
-
 func (s *server) RefusedRows(ctx context.Context, r RefusedRowsRequestObject) (RefusedRowsResponseObject, error) {
 	body, err := begun(func(w io.Writer) error { return s.app.Loads.Refused(ctx, r.ID, w) })
 	return RefusedRows200TextCsvResponse{Body: body}, err

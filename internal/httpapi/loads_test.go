@@ -84,8 +84,8 @@ func TestALoadIsDoneOverHTTP(t *testing.T) {
 	assert.Equal(t, map[string]int{"add": 12}, ended("/loads/1/start").Counts)
 	assert.Equal(t, map[string]int{"same": 12}, ended("/loads/1/start").Counts)
 	c.refused(http.MethodGet, "/loads/1/refused", nil, http.StatusNotFound, "not-found")
-	assert.Equal(t, map[string]int{"withdrawn": 12}, ended("/loads/1/take-back").Counts)
-	c.refused(http.MethodPost, "/loads/1/take-back", nil, http.StatusConflict, "nothing-loaded")
+	assert.Equal(t, map[string]int{"withdrawn": 12}, ended("/runs/1/take-back").Counts)
+	c.refused(http.MethodPost, "/runs/1/take-back", nil, http.StatusConflict, "nothing-to-take-back")
 	require.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/loads/1", nil, nil))
 	c.refused(http.MethodGet, "/loads/1", nil, http.StatusNotFound, "not-found")
 }

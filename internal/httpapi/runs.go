@@ -55,3 +55,13 @@ func (s *server) StartProofs(ctx context.Context, r StartProofsRequestObject) (S
 	v, err := s.app.Coverage.Start(ctx, *r.Body)
 	return StartProofs201JSONResponse(v), err
 }
+
+func (s *server) StartDeriving(ctx context.Context, r StartDerivingRequestObject) (StartDerivingResponseObject, error) {
+	v, err := s.app.Derive.Start(ctx, *r.Body)
+	return StartDeriving201JSONResponse(v), err
+}
+
+func (s *server) TakeRunBack(ctx context.Context, r TakeRunBackRequestObject) (TakeRunBackResponseObject, error) {
+	v, err := s.app.TakeBack.Start(ctx, r.ID)
+	return TakeRunBack201JSONResponse(v), err
+}

@@ -160,9 +160,6 @@ type ServerInterface interface {
 	// StartLoad Begin to load: every row through the rules, and saved where they accept it. It goes on where it was, should the program end
 	// (POST /loads/{id}/start)
 	StartLoad(ctx *echo.Context, id Identity) error
-	// TakeLoadBack Begin to take a load back: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed
-	// (POST /loads/{id}/take-back)
-	TakeLoadBack(ctx *echo.Context, id Identity) error
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx *echo.Context, params ListNamesParams) error
@@ -292,6 +289,9 @@ type ServerInterface interface {
 	// StartRun Begin to look what a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
 	// (POST /runs)
 	StartRun(ctx *echo.Context) error
+	// StartDeriving Begin to derive values of saved records again by the rules of now; without apply it is only told what would change
+	// (POST /runs/derive)
+	StartDeriving(ctx *echo.Context) error
 	// StartExport Begin to write a whole list as CSV; the run keeps the file
 	// (POST /runs/export)
 	StartExport(ctx *echo.Context) error
@@ -313,6 +313,9 @@ type ServerInterface interface {
 	// StopRun End a run as soon as it can; what it found stays
 	// (POST /runs/{id}/stop)
 	StopRun(ctx *echo.Context, id Identity) error
+	// TakeRunBack Begin to take back what a run wrote: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed
+	// (POST /runs/{id}/take-back)
+	TakeRunBack(ctx *echo.Context, id Identity) error
 	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
 	// (POST /sheets)
 	WriteSheet(ctx *echo.Context) error
@@ -1240,22 +1243,6 @@ func (w *ServerInterfaceWrapper) StartLoad(ctx *echo.Context) error {
 	return err
 }
 
-// TakeLoadBack converts echo context to params.
-func (w *ServerInterfaceWrapper) TakeLoadBack(ctx *echo.Context) error {
-	var err error
-	// ------------- Path parameter "id" -------------
-	var id Identity
-
-	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
-	if err != nil {
-		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
-	}
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.TakeLoadBack(ctx, id)
-	return err
-}
-
 // ListNames converts echo context to params.
 func (w *ServerInterfaceWrapper) ListNames(ctx *echo.Context) error {
 	var err error
@@ -1997,6 +1984,15 @@ func (w *ServerInterfaceWrapper) StartRun(ctx *echo.Context) error {
 	return err
 }
 
+// StartDeriving converts echo context to params.
+func (w *ServerInterfaceWrapper) StartDeriving(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartDeriving(ctx)
+	return err
+}
+
 // StartExport converts echo context to params.
 func (w *ServerInterfaceWrapper) StartExport(ctx *echo.Context) error {
 	var err error
@@ -2108,6 +2104,22 @@ func (w *ServerInterfaceWrapper) StopRun(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.StopRun(ctx, id)
+	return err
+}
+
+// TakeRunBack converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeRunBack(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeRunBack(ctx, id)
 	return err
 }
 
@@ -2550,9 +2562,11 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/runs", wrapper.StartRun, options.OperationMiddlewares["startRun"]...)
 	router.POST(options.BaseURL+"/runs/export", wrapper.StartExport, options.OperationMiddlewares["startExport"]...)
 	router.POST(options.BaseURL+"/runs/proofs", wrapper.StartProofs, options.OperationMiddlewares["startProofs"]...)
+	router.POST(options.BaseURL+"/runs/derive", wrapper.StartDeriving, options.OperationMiddlewares["startDeriving"]...)
 	router.DELETE(options.BaseURL+"/runs/:id", wrapper.RemoveRun, options.OperationMiddlewares["removeRun"]...)
 	router.GET(options.BaseURL+"/runs/:id", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
 	router.POST(options.BaseURL+"/runs/:id/stop", wrapper.StopRun, options.OperationMiddlewares["stopRun"]...)
+	router.POST(options.BaseURL+"/runs/:id/take-back", wrapper.TakeRunBack, options.OperationMiddlewares["takeRunBack"]...)
 	router.GET(options.BaseURL+"/runs/:id/hits", wrapper.ListRunHits, options.OperationMiddlewares["listRunHits"]...)
 	router.GET(options.BaseURL+"/runs/:id/export", wrapper.ExportRun, options.OperationMiddlewares["exportRun"]...)
 	router.GET(options.BaseURL+"/loads", wrapper.ListLoads, options.OperationMiddlewares["listLoads"]...)
@@ -2563,7 +2577,6 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/loads/:id/preview", wrapper.PreviewLoad, options.OperationMiddlewares["previewLoad"]...)
 	router.POST(options.BaseURL+"/loads/:id/check", wrapper.CheckLoad, options.OperationMiddlewares["checkLoad"]...)
 	router.POST(options.BaseURL+"/loads/:id/start", wrapper.StartLoad, options.OperationMiddlewares["startLoad"]...)
-	router.POST(options.BaseURL+"/loads/:id/take-back", wrapper.TakeLoadBack, options.OperationMiddlewares["takeLoadBack"]...)
 	router.GET(options.BaseURL+"/loads/:id/refused", wrapper.RefusedRows, options.OperationMiddlewares["refusedRows"]...)
 	router.GET(options.BaseURL+"/proofs", wrapper.ListProofs, options.OperationMiddlewares["listProofs"]...)
 	router.POST(options.BaseURL+"/proofs", wrapper.KeepProof, options.OperationMiddlewares["keepProof"]...)
@@ -4502,45 +4515,6 @@ func (response StartLoaddefaultApplicationProblemPlusJSONResponse) VisitStartLoa
 	return err
 }
 
-type TakeLoadBackRequestObject struct {
-	ID Identity `json:"id"`
-}
-
-type TakeLoadBackResponseObject interface {
-	VisitTakeLoadBackResponse(w http.ResponseWriter) error
-}
-
-type TakeLoadBack201JSONResponse Run
-
-func (response TakeLoadBack201JSONResponse) VisitTakeLoadBackResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(201)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type TakeLoadBackdefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response TakeLoadBackdefaultApplicationProblemPlusJSONResponse) VisitTakeLoadBackResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type ListNamesRequestObject struct {
 	Params ListNamesParams
 }
@@ -6265,6 +6239,45 @@ func (response StartRundefaultApplicationProblemPlusJSONResponse) VisitStartRunR
 	return err
 }
 
+type StartDerivingRequestObject struct {
+	Body *StartDerivingJSONRequestBody
+}
+
+type StartDerivingResponseObject interface {
+	VisitStartDerivingResponse(w http.ResponseWriter) error
+}
+
+type StartDeriving201JSONResponse Run
+
+func (response StartDeriving201JSONResponse) VisitStartDerivingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartDerivingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartDerivingdefaultApplicationProblemPlusJSONResponse) VisitStartDerivingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type StartExportRequestObject struct {
 	Body *StartExportJSONRequestBody
 }
@@ -6528,6 +6541,45 @@ type StopRundefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response StopRundefaultApplicationProblemPlusJSONResponse) VisitStopRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeRunBackRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type TakeRunBackResponseObject interface {
+	VisitTakeRunBackResponse(w http.ResponseWriter) error
+}
+
+type TakeRunBack201JSONResponse Run
+
+func (response TakeRunBack201JSONResponse) VisitTakeRunBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeRunBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeRunBackdefaultApplicationProblemPlusJSONResponse) VisitTakeRunBackResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7590,9 +7642,6 @@ type StrictServerInterface interface {
 	// StartLoad Begin to load: every row through the rules, and saved where they accept it. It goes on where it was, should the program end
 	// (POST /loads/{id}/start)
 	StartLoad(ctx context.Context, request StartLoadRequestObject) (StartLoadResponseObject, error)
-	// TakeLoadBack Begin to take a load back: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed
-	// (POST /loads/{id}/take-back)
-	TakeLoadBack(ctx context.Context, request TakeLoadBackRequestObject) (TakeLoadBackResponseObject, error)
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx context.Context, request ListNamesRequestObject) (ListNamesResponseObject, error)
@@ -7722,6 +7771,9 @@ type StrictServerInterface interface {
 	// StartRun Begin to look what a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
 	// (POST /runs)
 	StartRun(ctx context.Context, request StartRunRequestObject) (StartRunResponseObject, error)
+	// StartDeriving Begin to derive values of saved records again by the rules of now; without apply it is only told what would change
+	// (POST /runs/derive)
+	StartDeriving(ctx context.Context, request StartDerivingRequestObject) (StartDerivingResponseObject, error)
 	// StartExport Begin to write a whole list as CSV; the run keeps the file
 	// (POST /runs/export)
 	StartExport(ctx context.Context, request StartExportRequestObject) (StartExportResponseObject, error)
@@ -7743,6 +7795,9 @@ type StrictServerInterface interface {
 	// StopRun End a run as soon as it can; what it found stays
 	// (POST /runs/{id}/stop)
 	StopRun(ctx context.Context, request StopRunRequestObject) (StopRunResponseObject, error)
+	// TakeRunBack Begin to take back what a run wrote: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed
+	// (POST /runs/{id}/take-back)
+	TakeRunBack(ctx context.Context, request TakeRunBackRequestObject) (TakeRunBackResponseObject, error)
 	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
 	// (POST /sheets)
 	WriteSheet(ctx context.Context, request WriteSheetRequestObject) (WriteSheetResponseObject, error)
@@ -9396,31 +9451,6 @@ func (sh *strictHandler) StartLoad(ctx *echo.Context, id Identity) error {
 	return nil
 }
 
-// TakeLoadBack operation middleware
-func (sh *strictHandler) TakeLoadBack(ctx *echo.Context, id Identity) error {
-	var request TakeLoadBackRequestObject
-
-	request.ID = id
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.TakeLoadBack(ctx.Request().Context(), request.(TakeLoadBackRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "TakeLoadBack")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(TakeLoadBackResponseObject); ok {
-		return validResponse.VisitTakeLoadBackResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
 // ListNames operation middleware
 func (sh *strictHandler) ListNames(ctx *echo.Context, params ListNamesParams) error {
 	var request ListNamesRequestObject
@@ -10959,6 +10989,52 @@ func (sh *strictHandler) StartRun(ctx *echo.Context) error {
 	return nil
 }
 
+// StartDeriving operation middleware
+func (sh *strictHandler) StartDeriving(ctx *echo.Context) error {
+	var request StartDerivingRequestObject
+
+	var body StartDerivingJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartDeriving(ctx.Request().Context(), request.(StartDerivingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartDeriving")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartDerivingResponseObject); ok {
+		return validResponse.VisitStartDerivingResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // StartExport operation middleware
 func (sh *strictHandler) StartExport(ctx *echo.Context) error {
 	var request StartExportRequestObject
@@ -11171,6 +11247,31 @@ func (sh *strictHandler) StopRun(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(StopRunResponseObject); ok {
 		return validResponse.VisitStopRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeRunBack operation middleware
+func (sh *strictHandler) TakeRunBack(ctx *echo.Context, id Identity) error {
+	var request TakeRunBackRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeRunBack(ctx.Request().Context(), request.(TakeRunBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeRunBack")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeRunBackResponseObject); ok {
+		return validResponse.VisitTakeRunBackResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

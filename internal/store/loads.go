@@ -27,16 +27,6 @@ type loadFile struct {
 	Piece []byte
 }
 
-// LoadItem is a version of a record that a load wrote.
-type LoadItem struct {
-	Load    int64 `gorm:"primaryKey;autoIncrement:false"`
-	Place   int   `gorm:"primaryKey;autoIncrement:false"`
-	Number  string
-	Version int  // that the load made
-	Before  int  // the version before it; 0: the load added the record
-	Back    bool // it is taken back
-}
-
 // LoadSetup is a set-up that is used again.
 type LoadSetup struct {
 	Kind, Name string
@@ -113,12 +103,6 @@ func (s *Store) LoadSetups(ctx context.Context, kind string) (setups []LoadSetup
 	return setups, err
 }
 
-// RunsAbout returns the newest runs whose subject is a load.
-func (s *Store) RunsAbout(ctx context.Context, load int64, most int) (runs []Run, err error) {
-	err = s.db.WithContext(ctx).Where("json_extract(subject, '$.load') = ?", load).Order("id DESC").Limit(most).Find(&runs).Error
-	return runs, err
-}
-
 // OpenLoad reads the file of a load from its start, a piece in memory.
 func (s *Store) OpenLoad(ctx context.Context, id int64) io.ReadCloser {
 	return &loadReader{store: s, ctx: ctx, load: id}
@@ -155,36 +139,3 @@ func (r *loadReader) Read(p []byte) (int, error) {
 
 // Close ends reading.
 func (r *loadReader) Close() error { return nil }
-
-// AddLoadItem notes what a load wrote, after all that it wrote before.
-func (s *Store) AddLoadItem(ctx context.Context, load int64, number string, version int) error {
-	return s.db.WithContext(ctx).Exec("INSERT INTO load_items (load, place, number, version, before) SELECT ?, COALESCE(MAX(place), 0) + 1, ?, ?, ? FROM load_items WHERE load = ?", load, number, version, version-1, load).Error
-}
-
-// LoadItems returns what a load wrote and was not taken back, the last first, from before a place on.
-func (s *Store) LoadItems(ctx context.Context, load int64, before, limit int) (items []LoadItem, err error) {
-	err = s.db.WithContext(ctx).Where("load = ? AND place < ? AND NOT back", load, before).Order("place DESC").Limit(limit).Find(&items).Error
-	return items, err
-}
-
-// LoadItemsAfter returns what a load wrote and was not taken back, the first first, from after a place on.
-func (s *Store) LoadItemsAfter(ctx context.Context, load int64, after, limit int) (items []LoadItem, err error) {
-	err = s.db.WithContext(ctx).Where("load = ? AND place > ? AND NOT back", load, after).Order("place").Limit(limit).Find(&items).Error
-	return items, err
-}
-
-// CountLoadItems counts what a load wrote and was not taken back.
-func (s *Store) CountLoadItems(ctx context.Context, load int64) (count int, err error) {
-	err = s.db.WithContext(ctx).Raw("SELECT count(*) FROM load_items WHERE load = ? AND NOT back", load).Scan(&count).Error
-	return count, err
-}
-
-// TakeLoadItemBack notes that what a load wrote is taken back. now is the version of the record that it became; 0: it is
-// withdrawn. What the load wrote of the record before stands at that version.
-func (s *Store) TakeLoadItemBack(ctx context.Context, item LoadItem, now int) error {
-	db := s.db.WithContext(ctx)
-	if err := db.Model(&LoadItem{}).Where("load = ? AND place = ?", item.Load, item.Place).Update("back", true).Error; err != nil || now == 0 {
-		return err
-	}
-	return db.Model(&LoadItem{}).Where("load = ? AND place < ? AND number = ? AND version = ? AND NOT back", item.Load, item.Place, item.Number, item.Before).Update("version", now).Error
-}

@@ -34,7 +34,11 @@ type Run struct {
 	Problem string
 	EndedAt string       // RFC 3339; "": it has not ended
 	Started record.Stamp `gorm:"embedded;embeddedPrefix:started_"`
+	Writes  int          `gorm:"->;-:migration"` // records that it wrote and that are not taken back
 }
+
+// counted are the columns of runs with how much they wrote.
+const counted = "runs.*, (SELECT count(*) FROM run_writes w WHERE w.run = runs.id AND NOT w.back) AS writes"
 
 // RunResult is one thing that a run found. Those of a lower rank matter more.
 type RunResult struct {
@@ -49,13 +53,16 @@ type runResult struct {
 	Result []byte
 }
 
-// AddRun keeps a new run and returns it with its number. Of those that ended only the newest keep stay.
+// AddRun keeps a new run and returns it with its number. Of those that ended only the newest keep stay, and more of
+// those that wrote what can be taken back.
 func (s *Store) AddRun(ctx context.Context, r Run, keep int) (Run, error) {
 	err := s.Transaction(ctx, func(tx *Store) error {
 		if err := tx.db.Create(&r).Error; err != nil {
 			return err
 		}
-		return tx.db.Exec("DELETE FROM runs WHERE ended_at <> '' AND id NOT IN (SELECT id FROM runs ORDER BY id DESC LIMIT ?)", keep).Error
+		// What can be taken back stays ten times as long.
+		return tx.db.Exec(`DELETE FROM runs WHERE ended_at <> '' AND id NOT IN (SELECT id FROM runs ORDER BY id DESC LIMIT ?)
+			AND (id NOT IN (SELECT run FROM run_writes WHERE NOT back) OR id NOT IN (SELECT id FROM runs ORDER BY id DESC LIMIT ?))`, keep, 10*keep).Error
 	})
 	return r, err
 }
@@ -123,13 +130,57 @@ func (s *Store) RunFile(ctx context.Context, run int64, name string, to io.Write
 
 // Runs returns the newest runs.
 func (s *Store) Runs(ctx context.Context, most int) ([]Run, error) {
-	return all(s.db.WithContext(ctx).Order("id DESC").Limit(most), func(r Run) Run { return r })
+	return all(s.db.WithContext(ctx).Select(counted).Order("id DESC").Limit(most), func(r Run) Run { return r })
 }
 
 // Run returns one run. The error is ErrNotFound when there is none.
 func (s *Store) Run(ctx context.Context, id int64) (r Run, err error) {
-	err = s.db.WithContext(ctx).First(&r, id).Error
+	err = s.db.WithContext(ctx).Select(counted).First(&r, id).Error
 	return r, found(err, "run", id)
+}
+
+// RunsAbout returns the newest runs whose subject is a load.
+func (s *Store) RunsAbout(ctx context.Context, load int64, most int) (runs []Run, err error) {
+	err = s.db.WithContext(ctx).Select(counted).Where("json_extract(subject, '$.load') = ?", load).Order("id DESC").Limit(most).Find(&runs).Error
+	return runs, err
+}
+
+// RunWrite is a version of a record that a run wrote.
+type RunWrite struct {
+	Run          int64 `gorm:"primaryKey;autoIncrement:false"`
+	Place        int   `gorm:"primaryKey;autoIncrement:false"`
+	Kind, Number string
+	Version      int  // that the run made
+	Before       int  // the version before it; 0: the run added the record
+	Back         bool // it is taken back
+}
+
+// AddRunWrite notes what a run wrote, after all that it wrote before.
+func (s *Store) AddRunWrite(ctx context.Context, run int64, r *record.Record) error {
+	return s.db.WithContext(ctx).Exec("INSERT INTO run_writes (run, place, kind, number, version, before) SELECT ?, COALESCE(MAX(place), 0) + 1, ?, ?, ?, ? FROM run_writes WHERE run = ?",
+		run, r.Kind, r.Number, r.Version, r.Version-1, run).Error
+}
+
+// RunWrites returns what a run wrote and was not taken back, the last first, from before a place on.
+func (s *Store) RunWrites(ctx context.Context, run int64, before, limit int) (writes []RunWrite, err error) {
+	err = s.db.WithContext(ctx).Where("run = ? AND place < ? AND NOT back", run, before).Order("place DESC").Limit(limit).Find(&writes).Error
+	return writes, err
+}
+
+// RunWritesAfter returns the same, the first first, from after a place on.
+func (s *Store) RunWritesAfter(ctx context.Context, run int64, after, limit int) (writes []RunWrite, err error) {
+	err = s.db.WithContext(ctx).Where("run = ? AND place > ? AND NOT back", run, after).Order("place").Limit(limit).Find(&writes).Error
+	return writes, err
+}
+
+// TakeRunWriteBack notes that what a run wrote is taken back. now is the version of the record that it became; 0: it is
+// withdrawn. What runs wrote of the record before stands at that version.
+func (s *Store) TakeRunWriteBack(ctx context.Context, w RunWrite, now int) error {
+	db := s.db.WithContext(ctx)
+	if err := db.Model(&RunWrite{}).Where("run = ? AND place = ?", w.Run, w.Place).Update("back", true).Error; err != nil || now == 0 {
+		return err
+	}
+	return db.Model(&RunWrite{}).Where("kind = ? AND number = ? AND version = ? AND NOT back", w.Kind, w.Number, w.Before).Update("version", now).Error
 }
 
 // DeleteRun removes a run with what it found.

@@ -257,9 +257,6 @@ func (s *Service) show(ctx context.Context, ref *cache.Reference, kind *record.K
 		}
 		l.Setups = append(l.Setups, setup)
 	}
-	if l.Loaded, err = s.base.Store.CountLoadItems(ctx, f.ID); err != nil {
-		return l, err
-	}
 	l.Runs, err = s.runs.About(ctx, f.ID)
 	return l, err
 }
@@ -301,7 +298,7 @@ func (s *Service) idle(ctx context.Context, id int64) error {
 	return err
 }
 
-// Remove removes a load with its file. What it loaded stays.
+// Remove removes a load with its file. What it loaded stays; its runs can still take it back.
 func (s *Service) Remove(ctx context.Context, id int64) error {
 	if _, _, _, err := s.find(ctx, id); err != nil {
 		return err
@@ -319,7 +316,7 @@ func (s *Service) Refused(ctx context.Context, id int64, to io.Writer) error {
 		return err
 	}
 	for _, r := range all {
-		if r.What == contract.RunWhatLoadBack {
+		if r.What == contract.RunWhatTakeBack {
 			continue
 		}
 		err := s.base.Store.RunFile(ctx, r.ID, runs.Refused, to)

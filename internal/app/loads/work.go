@@ -29,7 +29,6 @@ const (
 var (
 	wholeTooMany = notice.Define("whole-too-many", "the file has more than {most} records, which cannot be loaded all or none; load what is accepted, or divide the file")
 	notToPost    = notice.Define("load-not-posted", "{kind} are not posted; leave posting out")
-	nothingBack  = notice.Define("nothing-loaded", "this load wrote nothing that is not taken back already")
 )
 
 func itoa(n int) string { return strconv.Itoa(n) }
@@ -91,20 +90,14 @@ func (s *Service) Start(ctx context.Context, id int64) (contract.Run, error) {
 // Resume goes on with the loads that the end of the program cut off.
 func (s *Service) Resume(ctx context.Context, cut []runs.Run) error {
 	for _, r := range cut {
-		var do func(*work) func(context.Context) error
-		switch contract.RunWhat(r.What) {
-		case contract.RunWhatLoad:
-			do = func(k *work) func(context.Context) error { return k.load }
-		case contract.RunWhatLoadBack:
-			do = func(k *work) func(context.Context) error { return k.takeBack }
-		default:
+		if contract.RunWhat(r.What) != contract.RunWhatLoad {
 			continue
 		}
 		ref, kind, f, err := s.find(ctx, runs.Shown(&r).Load)
 		if err == nil {
 			var p *plan
 			if p, err = s.plan(ctx, ref, kind, f); err == nil {
-				err = s.runs.Continue(ctx, r, func(ctx context.Context, w *runs.Writer) error { return do(s.newWork(p, f, w))(ctx) })
+				err = s.runs.Continue(ctx, r, func(ctx context.Context, w *runs.Writer) error { return s.newWork(p, f, w).load(ctx) })
 			}
 		}
 		var gone *fault.Fault
@@ -285,7 +278,7 @@ func (k *work) load(ctx context.Context) error {
 // logged notes with a record what the load wrote of it.
 func (k *work) logged(r *row) {
 	r.also = func(ctx context.Context, tx *store.Store, kept record.Record) error {
-		return tx.AddLoadItem(ctx, k.file.ID, kept.Number, kept.Version)
+		return tx.AddRunWrite(ctx, k.w.ID(), &kept)
 	}
 }
 
@@ -379,7 +372,7 @@ func (k *work) whole(ctx context.Context) error {
 // post posts what the load saved, in the order of the file.
 func (k *work) post(ctx context.Context) error {
 	for after := 0; ; {
-		items, err := k.service.base.Store.LoadItemsAfter(ctx, k.file.ID, after, atOnce)
+		items, err := k.service.base.Store.RunWritesAfter(ctx, k.w.ID(), after, atOnce)
 		if err != nil || len(items) == 0 {
 			return err
 		}
@@ -398,7 +391,7 @@ func (k *work) post(ctx context.Context) error {
 	}
 }
 
-func (k *work) postOne(ctx context.Context, item store.LoadItem) error {
+func (k *work) postOne(ctx context.Context, item store.RunWrite) error {
 	at := record.Ref{Kind: k.plan.kind.Key, Number: item.Number}
 	kept, err := k.service.base.Cache.Records.Find(ctx, at)
 	if err != nil || kept == nil || kept.State != record.Kept || kept.Version != item.Version {

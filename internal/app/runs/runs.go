@@ -224,14 +224,29 @@ func (w *Writer) Drop() {
 
 // Ask notes what a rule says that asks for a reason.
 func (w *Writer) Ask(rule int64, text string) {
+	w.about(func(s *Subject) {
+		if s.Asked == nil {
+			s.Asked = map[int64]string{}
+		}
+		s.Asked[rule] = text
+	})
+}
+
+// Reach notes the record after which the run goes on, should it be cut off.
+func (w *Writer) Reach(number string) { w.about(func(s *Subject) { s.Reached = number }) }
+
+// Reached is the record that Reach noted last.
+func (w *Writer) Reached() (number string) {
+	w.about(func(s *Subject) { number = s.Reached })
+	return number
+}
+
+func (w *Writer) about(change func(*Subject)) {
 	var subject Subject
 	if json.Unmarshal([]byte(w.run.Subject), &subject) != nil {
 		return
 	}
-	if subject.Asked == nil {
-		subject.Asked = map[int64]string{}
-	}
-	subject.Asked[rule] = text
+	change(&subject)
 	if text, err := json.Marshal(subject); err == nil {
 		w.run.Subject = string(text)
 	}
@@ -242,6 +257,9 @@ func Asks(rule int64) string { return fmt.Sprintf("asks %d", rule) }
 
 // Begun tells whether the run has a file already.
 func (w *Writer) Begun(name string) bool { return w.pieces[name] > 0 || len(w.text[name]) > 0 }
+
+// ID is the number of the run.
+func (w *Writer) ID() int64 { return w.run.ID }
 
 // Total says how much there is to do.
 func (w *Writer) Total(count int) { w.run.Total = count }

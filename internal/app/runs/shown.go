@@ -17,13 +17,18 @@ type Subject struct {
 	Changed bool  `json:"changed,omitempty"` // as it was being changed
 	File    bool  `json:"file,omitempty"`    // what it leaves is a file
 	Load    int64 `json:"load,omitempty"`
+	Run     int64 `json:"run,omitempty"` // that it takes back
+	// Request is what was asked, where the run goes on with it after a stop.
+	Request json.RawMessage `json:"request,omitempty"`
+	// Reached is the record after which it goes on.
+	Reached string `json:"reached,omitempty"`
 	// Asked are the rules that ask for a reason, with what they say of the first.
 	Asked map[int64]string `json:"asked,omitempty"`
 }
 
 // Shown shows a run.
 func Shown(r *Run) contract.Run {
-	shown := contract.Run{ID: r.ID, What: contract.RunWhat(r.What), Title: r.Title, State: contract.RunState(r.State), Done: r.Done, Total: r.Total, Problem: r.Problem, StartedBy: r.Started.By}
+	shown := contract.Run{ID: r.ID, What: contract.RunWhat(r.What), Title: r.Title, State: contract.RunState(r.State), Done: r.Done, Total: r.Total, Problem: r.Problem, StartedBy: r.Started.By, Writes: r.Writes}
 	shown.StartedAt, _ = clock.When(r.Started)
 	var subject Subject
 	if json.Unmarshal([]byte(r.Subject), &subject) == nil {
@@ -32,7 +37,7 @@ func Shown(r *Run) contract.Run {
 	if r.Found != "" && json.Unmarshal([]byte(r.Found), &shown.Counts) != nil {
 		shown.Counts = nil
 	}
-	shown.File, shown.Load = subject.File, subject.Load
+	shown.File, shown.Load, shown.TakesBack = subject.File, subject.Load, subject.Run
 	for id, text := range subject.Asked {
 		shown.Asked = append(shown.Asked, contract.AskedRule{Rule: id, Text: text, Count: shown.Counts[Asks(id)]})
 		delete(shown.Counts, Asks(id))

@@ -8,6 +8,19 @@ CREATE TABLE run_files (
   PRIMARY KEY (run, name, place)
 ) STRICT, WITHOUT ROWID;
 
+-- What runs wrote, so that it can be taken back.
+CREATE TABLE run_writes (
+  run INTEGER NOT NULL REFERENCES runs (id) ON DELETE CASCADE,
+  place INTEGER NOT NULL,
+  kind TEXT NOT NULL, -- of the record
+  number TEXT NOT NULL,
+  version INTEGER NOT NULL, -- that the run made
+  before INTEGER NOT NULL, -- the version before it; 0: the run added the record
+  back INTEGER NOT NULL DEFAULT 0 CHECK (back IN (0, 1)), -- it is taken back
+  PRIMARY KEY (run, place)
+) STRICT, WITHOUT ROWID;
+CREATE INDEX run_writes_of ON run_writes (kind, number);
+
 -- Files of records that were brought to be loaded.
 CREATE TABLE loads (
   id INTEGER PRIMARY KEY AUTOINCREMENT,
@@ -24,16 +37,6 @@ CREATE TABLE load_files (
   load INTEGER NOT NULL REFERENCES loads (id) ON DELETE CASCADE,
   place INTEGER NOT NULL,
   piece BLOB NOT NULL, -- compressed
-  PRIMARY KEY (load, place)
-) STRICT, WITHOUT ROWID;
--- What loads wrote, so that it can be taken back.
-CREATE TABLE load_items (
-  load INTEGER NOT NULL REFERENCES loads (id) ON DELETE CASCADE,
-  place INTEGER NOT NULL,
-  number TEXT NOT NULL, -- of the record
-  version INTEGER NOT NULL, -- that the load made
-  before INTEGER NOT NULL, -- the version before it; 0: the load added the record
-  back INTEGER NOT NULL DEFAULT 0 CHECK (back IN (0, 1)), -- it is taken back
   PRIMARY KEY (load, place)
 ) STRICT, WITHOUT ROWID;
 -- Set-ups of loads that are used again.
