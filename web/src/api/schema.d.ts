@@ -1197,6 +1197,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/derive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to derive values of saved records again by the rules of now; without apply it is only told what would change */
+        post: operations["startDeriving"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/{id}": {
         parameters: {
             query?: never;
@@ -1230,6 +1247,25 @@ export interface paths {
         put?: never;
         /** End a run as soon as it can; what it found stays */
         post: operations["stopRun"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to take back what a run wrote: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed */
+        post: operations["takeRunBack"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1364,25 +1400,6 @@ export interface paths {
         put?: never;
         /** Begin to load: every row through the rules, and saved where they accept it. It goes on where it was, should the program end */
         post: operations["startLoad"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/loads/{id}/take-back": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["Identity"];
-            };
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Begin to take a load back: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed */
-        post: operations["takeLoadBack"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2303,6 +2320,22 @@ export interface components {
             /** @description Why a rule is put in force that its proofs do not show both ways, or that saved records break */
             reason?: string;
         };
+        DeriveRequest: {
+            kind: string;
+            selection?: components["schemas"]["Selection"];
+            /** @description These records alone; missing: all that the selection holds */
+            numbers?: string[];
+            /** @description These are left as they are */
+            except?: string[];
+            /** @description Those whose values are derived again, of lines with lines. before them; missing: all */
+            fields?: string[];
+            /** @description Derive also values that a person entered, or a load brought; otherwise they are kept */
+            typed?: boolean;
+            /** @description Save what changes */
+            apply?: boolean;
+            /** @description Why; needed to apply. It is the reason for rules that ask */
+            reason?: string;
+        };
         AskedRule: {
             /** Format: int64 */
             rule: number;
@@ -2396,8 +2429,6 @@ export interface components {
             setups: components["schemas"]["LoadSetup"][];
             /** @description Its checks, loads and what was taken back, the newest first */
             runs: components["schemas"]["Run"][];
-            /** @description How many records it added or changed that are not taken back */
-            loaded: number;
             /** Format: date-time */
             at: string;
             by: string;
@@ -2420,7 +2451,7 @@ export interface components {
         };
         /** @description A record of a file */
         LoadEntry: {
-            /** @description Of the file */
+            /** @description Of the file, counted from 1 with the head */
             row: number;
             what: components["schemas"]["LoadOutcome"];
             number: string;
@@ -2496,10 +2527,10 @@ export interface components {
             /** Format: int64 */
             id: number;
             /**
-             * @description impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; load-back: a load taken back
+             * @description impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back
              * @enum {string}
              */
-            what: "impact" | "proofs" | "export" | "load-check" | "load" | "load-back";
+            what: "impact" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back";
             title: string;
             /**
              * @description cut off: the program ended before it
@@ -2519,6 +2550,13 @@ export interface components {
              * @description The load it is of
              */
             load?: number;
+            /** @description How many records it wrote that are not taken back */
+            writes?: number;
+            /**
+             * Format: int64
+             * @description The run that it takes back
+             */
+            takesBack?: number;
             /** @description It is about the rule as it was being changed */
             changed?: boolean;
             /** @description What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records; loads: add, change, same, skip, confirm, refuse; taken back: withdrawn, restored, stays */
@@ -6049,6 +6087,31 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    startDeriving: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DeriveRequest"];
+            };
+        };
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     getRun: {
         parameters: {
             query?: never;
@@ -6106,6 +6169,29 @@ export interface operations {
         responses: {
             /** @description The run */
             200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    takeRunBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has begun */
+            201: {
                 headers: {
                     [name: string]: unknown;
                 };
@@ -6337,29 +6423,6 @@ export interface operations {
         };
     };
     startLoad: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                id: components["parameters"]["Identity"];
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description It has begun */
-            201: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Run"];
-                };
-            };
-            default: components["responses"]["Failure"];
-        };
-    };
-    takeLoadBack: {
         parameters: {
             query?: never;
             header?: never;

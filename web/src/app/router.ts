@@ -44,6 +44,11 @@ export const router = createRouter({
       meta: { title: "Record" },
     },
     {
+      path: "/derive/:kind",
+      component: () => import("@/features/records/DeriveView.vue"),
+      meta: { title: "Derive again" },
+    },
+    {
       path: "/loads",
       component: () => import("@/features/loads/LoadsView.vue"),
       meta: { title: "Loads" },

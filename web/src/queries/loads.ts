@@ -67,6 +67,4 @@ export const setUp = (id: number, body: LoadSetup) =>
   change(api.PUT("/loads/{id}", { params: { path: { id } }, body }));
 export const checkLoad = (id: number) => change(api.POST("/loads/{id}/check", { params: { path: { id } } }));
 export const startLoad = (id: number) => change(api.POST("/loads/{id}/start", { params: { path: { id } } }));
-export const takeBack = (id: number) =>
-  change(api.POST("/loads/{id}/take-back", { params: { path: { id } } }));
 export const removeLoad = (id: number) => ask(api.DELETE("/loads/{id}", { params: { path: { id } } }));

@@ -13,7 +13,9 @@ export const runTitles: Record<Run["what"], string> = {
   export: "Export",
   "load-check": "Load checked",
   load: "Load",
-  "load-back": "Load taken back",
+  "derive-check": "Deriving again, looked at",
+  derive: "Derived again",
+  "take-back": "Taken back",
 };
 export const runTitle = (run: Run) => `${runTitles[run.what]}: ${run.title}`;
 
@@ -78,5 +80,9 @@ export function useHits(run: () => Run | undefined, limit: number): Pages<RunHit
 export const startRun = (body: Schemas["ImpactRequest"]) => ask(api.POST("/runs", { body }));
 export const startExport = (body: Schemas["ListRequest"]) => change(api.POST("/runs/export", { body }));
 export const startProofs = (body: Schemas["ProofsRequest"]) => change(api.POST("/runs/proofs", { body }));
+export const startDeriving = (body: Schemas["DeriveRequest"]) => change(api.POST("/runs/derive", { body }));
+/** Takes back what a run wrote. */
+export const takeRunBack = (id: number) =>
+  change(api.POST("/runs/{id}/take-back", { params: { path: { id } } }));
 export const stopRun = (id: number) => change(api.POST("/runs/{id}/stop", { params: { path: { id } } }));
 export const removeRun = (id: number) => change(api.DELETE("/runs/{id}", { params: { path: { id } } }));

@@ -93,7 +93,7 @@ const changes = (h: RunHit) =>
   <table v-if="hits.data?.length" class="ledger">
     <thead>
       <tr>
-        <th v-if="run.what !== 'load-back'" class="right">Row</th>
+        <th v-if="run.what !== 'take-back'" class="right">Row</th>
         <th>Result</th>
         <th>Record</th>
         <th>What</th>
@@ -101,7 +101,7 @@ const changes = (h: RunHit) =>
     </thead>
     <tbody>
       <tr v-for="(h, i) in hits.data" :key="i">
-        <td v-if="run.what !== 'load-back'" class="right quiet">{{ h.row }}</td>
+        <td v-if="run.what !== 'take-back'" class="right quiet">{{ h.row }}</td>
         <td class="nowrap" :class="h.what">
           <b>{{ words[h.what] }}</b>
         </td>

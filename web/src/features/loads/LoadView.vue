@@ -13,12 +13,11 @@ import {
   removeLoad,
   setUp,
   startLoad,
-  takeBack,
   useLoad,
   usePreview,
   type LoadSetup,
 } from "@/queries/loads";
-import { stopRun, works } from "@/queries/runs";
+import { stopRun, takeRunBack, works } from "@/queries/runs";
 
 /** One file: how its columns become fields, what its first rows become, what a check and a load came to. */
 const catalog = useCatalog();
@@ -49,6 +48,8 @@ const preview = usePreview(
 
 const run = computed(() => load.data?.runs[0]);
 const working = computed(() => (works(run.value) ? run.value : undefined));
+/** The newest run that wrote something that is not taken back. */
+const wrote = computed(() => load.data?.runs.find((r) => r.writes));
 /** What is looked at: the first rows, or the last run. */
 const looked = ref<"rows" | "run">("rows");
 watch(
@@ -94,13 +95,13 @@ const form = computed(() => {
         <template v-else>
           <button type="button" class="button" :disabled="tried.busy" @click="remove">Remove</button>
           <button
-            v-if="load.data.loaded"
+            v-if="wrote"
             type="button"
             class="button"
             :disabled="tried.busy"
-            @click="begin(takeBack)"
+            @click="begin(() => takeRunBack(wrote!.id))"
           >
-            Take back
+            Take back {{ count(wrote.writes ?? 0) }}
           </button>
           <button type="button" class="button" :disabled="tried.busy" @click="begin(checkLoad)">
             Check all rows

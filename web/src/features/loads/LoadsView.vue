@@ -59,6 +59,8 @@ function last(l: Load): string {
   );
   return `${runTitles[run.what]}, ${runStates[run.state]}${counts.length ? `: ${counts.join(", ")}` : ""}`;
 }
+/** How many records it added or changed that are not taken back. */
+const loaded = (l: Load) => l.runs.reduce((sum, r) => sum + (r.writes ?? 0), 0);
 const list = useList<Load>(
   () => loads.data ?? [],
   () => [
@@ -66,7 +68,7 @@ const list = useList<Load>(
     { label: "Records", value: (l) => catalog.entry(l.kind)?.kind.plural ?? l.kind },
     { label: "Rows", right: true, value: (l) => l.rows },
     { label: "Last run", value: last },
-    { label: "Loaded", right: true, value: (l) => l.loaded },
+    { label: "Loaded", right: true, value: loaded },
     { label: "Brought", value: (l) => l.at },
     { label: "By", value: (l) => l.by },
   ],
@@ -121,7 +123,7 @@ const list = useList<Load>(
           <td>{{ catalog.entry(l.kind)?.kind.plural }}</td>
           <td class="right">{{ count(l.rows) }}</td>
           <td>{{ last(l) }}</td>
-          <td class="right">{{ count(l.loaded) }}</td>
+          <td class="right">{{ count(loaded(l)) }}</td>
           <td class="nowrap quiet">{{ moment(l.at) }}</td>
           <td class="quiet">{{ l.by }}</td>
         </tr>

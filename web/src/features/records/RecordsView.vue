@@ -117,15 +117,35 @@ function onKey(event: KeyboardEvent) {
     if (box.value && top < box.value.scrollTop) box.value.scrollTop = top;
     if (box.value && top + 2 * rowHeight > box.value.scrollTop + box.value.clientHeight)
       box.value.scrollTop = top + 2 * rowHeight - box.value.clientHeight;
+  } else if (event.key === " " && !(event.target as HTMLElement).closest("a, button, input")) {
+    event.preventDefault();
+    const row = list.rows.get(at.value);
+    if (row) choose(row.number);
   } else if (event.key === "Enter" && !(event.target as HTMLElement).closest("a, button, input")) {
     const row = list.rows.get(at.value);
     if (row) void router.push(`/records/${kindKey.value}/${row.number}`);
   }
 }
 
+/** The rows that are chosen, by number; none: what is done is done with the whole list. */
+const chosen = ref(new Set<string>());
+watch(
+  () => JSON.stringify([kindKey.value, list.selection]),
+  () => (chosen.value = new Set()),
+);
+function choose(number: string) {
+  const next = new Set(chosen.value);
+  if (!next.delete(number)) next.add(number);
+  chosen.value = next;
+}
+const deriveLink = computed(() => ({
+  path: `/derive/${kindKey.value}`,
+  query: chosen.value.size ? { numbers: [...chosen.value].join(",") } : route.query,
+}));
+
 const grid = computed(
   () =>
-    `108px minmax(150px, 2fr) 118px 110px ${entry.value?.kind.posted ? "82px " : ""}repeat(${columns.value.length}, minmax(84px, 1fr))`,
+    `18px 108px minmax(150px, 2fr) 118px 110px ${entry.value?.kind.posted ? "82px " : ""}repeat(${columns.value.length}, minmax(84px, 1fr))`,
 );
 const newLink = computed(() => {
   const query: Record<string, string> = {};
@@ -162,6 +182,9 @@ const newLink = computed(() => {
       />
       <button type="button" class="button" @click="download">Save as CSV</button>
       <RouterLink class="button" :to="`/loads?kind=${kindKey}`">Load a file</RouterLink>
+      <RouterLink v-if="list.total" class="button" :to="deriveLink">{{
+        chosen.size ? `Derive ${count(chosen.size)} again` : "Derive again"
+      }}</RouterLink>
       <RouterLink class="button first" :to="newLink">New {{ inSentence(entry?.kind.label) }}</RouterLink>
     </div>
     <ListFilters v-if="entry" :list="list" :entry="entry" />
@@ -189,6 +212,7 @@ const newLink = computed(() => {
       @keydown="onKey"
     >
       <div class="row head" role="row" :style="{ gridTemplateColumns: grid }">
+        <div role="columnheader"><span class="visually-hidden">Chosen</span></div>
         <div
           v-for="c in [
             { key: 'number', label: 'Number' },
@@ -221,6 +245,15 @@ const newLink = computed(() => {
           @click="row && router.push(`/records/${kindKey}/${row.number}`)"
         >
           <template v-if="row">
+            <div role="gridcell">
+              <input
+                type="checkbox"
+                tabindex="-1"
+                :checked="chosen.has(row.number)"
+                :aria-label="`Choose ${row.number}`"
+                @click.stop="choose(row.number)"
+              />
+            </div>
             <div role="gridcell">
               <RouterLink :to="`/records/${kindKey}/${row.number}`" @click.stop>{{ row.number }}</RouterLink>
             </div>

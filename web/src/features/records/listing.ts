@@ -1,6 +1,6 @@
 import { useQueries } from "@tanstack/vue-query";
 import { computed, reactive, ref, shallowRef, watch } from "vue";
-import { useRoute, useRouter, type LocationQueryRaw } from "vue-router";
+import { useRoute, useRouter, type LocationQuery, type LocationQueryRaw } from "vue-router";
 import { api, ask, type RecordRow, type Selection } from "@/api/client";
 import { queryClient } from "@/queries/client";
 import { format } from "@/queries/format";
@@ -25,6 +25,27 @@ export function needsValue(relation: Filter["relation"]): boolean {
   return relation !== "is-blank" && relation !== "is-filled";
 }
 
+function oneOf(query: LocationQuery, name: string): string {
+  const value = query[name];
+  return typeof value === "string" ? value : "";
+}
+/** A list that stands in the address with commas between. */
+export function listOf(query: LocationQuery, name: string): string[] {
+  return oneOf(query, name).split(",").filter(Boolean);
+}
+/** What a list shows, as it stands in its address. */
+export function selectionOf(query: LocationQuery): Selection {
+  return {
+    search: oneOf(query, "search") || undefined,
+    companies: listOf(query, "company"),
+    types: listOf(query, "type"),
+    states: listOf(query, "state") as Selection["states"],
+    filters: readFilters(oneOf(query, "filters")),
+    sort: oneOf(query, "sort") || undefined,
+    descending: oneOf(query, "order") === "down",
+  };
+}
+
 const pageSize = 100;
 /** How long a list may be that is exported while somebody waits. */
 const exportedAtOnce = 5000;
@@ -38,24 +59,11 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
   const router = useRouter();
   const exporting = useAttempt();
 
-  function one(name: string): string {
-    const value = route.query[name];
-    return typeof value === "string" ? value : "";
-  }
-  function many(name: string): string[] {
-    return one(name).split(",").filter(Boolean);
-  }
-
-  const selection = computed<Selection>(() => ({
-    search: one("search") || undefined,
-    companies: many("company"),
-    types: many("type"),
-    states: many("state") as Selection["states"],
-    filters: readFilters(one("filters")),
-    sort: one("sort") || undefined,
-    descending: one("order") === "down",
-  }));
-  const columns = computed(() => (one("columns") ? many("columns") : standardColumns()));
+  const selection = computed(() => selectionOf(route.query));
+  const columns = computed(() => {
+    const asked = listOf(route.query, "columns");
+    return asked.length ? asked : standardColumns();
+  });
 
   function change(next: Record<string, string>) {
     const query: LocationQueryRaw = { ...route.query, ...next };

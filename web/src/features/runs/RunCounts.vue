@@ -18,7 +18,7 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
   <p role="status" class="counts">
     <template v-if="run.state === 'failed'">Failed: {{ run.problem }}</template>
     <template v-else-if="!run.counts" />
-    <template v-else-if="run.load">
+    <template v-else-if="run.what !== 'export' && run.what !== 'proofs' && run.what !== 'impact'">
       <span v-for="(n, what) in run.counts" :key="what" class="one"
         >{{ outcomes[what] ?? what }} <b>{{ count(n) }}</b></span
       >

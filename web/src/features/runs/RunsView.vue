@@ -16,6 +16,7 @@ import {
   runTitle,
   runTitles,
   stopRun,
+  takeRunBack,
   useHits,
   useRuns,
   works,
@@ -64,7 +65,7 @@ function found(r: Run): string {
   const of = (what: string) => count(r.counts?.[what] ?? 0);
   if (!r.counts) return "";
   if (r.what === "impact") return `${of("refused")} refused, ${of("changed")} changed`;
-  if (r.load)
+  if (r.what !== "export" && r.what !== "proofs")
     return Object.entries(r.counts)
       .map(([what, n]) => `${count(n)} ${(outcomes[what] ?? what).toLowerCase()}`)
       .join(", ");
@@ -82,6 +83,9 @@ const withValues = computed(() => !!open.value && open.value.what !== "proofs");
 
 function show(id?: number) {
   void router.replace({ query: id ? { run: String(id) } : {} });
+}
+async function back(id: number) {
+  await tried.attempt(async () => show((await takeRunBack(id)).id));
 }
 async function remove(id: number) {
   if (await tried.attempt(() => removeRun(id))) show();
@@ -144,6 +148,15 @@ async function remove(id: number) {
           :download="`run-${open.id}.csv`"
           >{{ open.file ? "Save the file" : "Export" }}</a
         >
+        <button
+          v-if="open.writes && !works(open)"
+          type="button"
+          class="button"
+          :disabled="tried.busy"
+          @click="back(open.id)"
+        >
+          Take back {{ count(open.writes) }}
+        </button>
         <button v-if="works(open)" type="button" class="button" @click="stopRun(open.id)">Stop</button>
         <button v-else type="button" class="button" :disabled="tried.busy" @click="remove(open.id)">
           Remove
