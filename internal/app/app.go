@@ -6,6 +6,7 @@ package app
 
 import (
 	"codicil/internal/app/books"
+	"codicil/internal/app/breaks"
 	"codicil/internal/app/catalog"
 	"codicil/internal/app/coverage"
 	"codicil/internal/app/derive"
@@ -52,6 +53,7 @@ type App struct {
 	Loads    *loads.Service
 	Derive   *derive.Service
 	TakeBack *takeback.Service
+	Breaks   *breaks.Service
 
 	live  *records.Live
 	store *store.Store
@@ -82,6 +84,7 @@ func assemble(j *judging.Service) *App {
 	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {
 		return records.New(inner, records.NewLive(inner), work)
 	})
+	a.Breaks = breaks.New(j, work)
 	a.Derive, a.TakeBack = derive.New(j, a.Records, work), takeback.New(j, a.Records, work)
 	a.Tables = tables.New(j, a.Rules)
 	a.Catalog = catalog.New(j, a.Records, a.Rules, a.Proofs, a.Posting)

@@ -208,7 +208,7 @@ func TestExistingRecordsAreCountedBeforeARuleRefusesThem(t *testing.T) {
 	assert.Equal(t, "Street blank → Quay 1", hits[0].Told)
 	assert.Equal(t, []string{"", "Quay 1"}, []string{hits[0].Changes[0].Before.Value, hits[0].Changes[0].After.Value})
 	var text strings.Builder
-	require.NoError(t, d.Runs.Export(as(t), run.ID, &text))
+	require.NoError(t, d.Runs.Export(as(t), run.ID, 0, &text))
 	assert.Equal(t, 4, strings.Count(text.String(), "\n"), "a head and three lines")
 
 	_, err := d.Rules.Move(as(t), draft.ID, contract.RuleMove{State: rule.InForce, Version: draft.Version})

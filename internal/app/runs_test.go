@@ -52,7 +52,7 @@ func exported(t *testing.T, d *app.App, request contract.ListRequest) (string, e
 	require.NoError(t, startErr)
 	run, _ := done(t, d, begun.ID)
 	assert.True(t, run.File)
-	require.NoError(t, d.Runs.Export(as(t), begun.ID, &file))
+	require.NoError(t, d.Runs.Export(as(t), begun.ID, 0, &file))
 	assert.Equal(t, text.String(), file.String())
 	return text.String(), nil
 }
@@ -145,7 +145,7 @@ func TestALongListIsWrittenByARun(t *testing.T) {
 	require.NoError(t, err)
 	done(t, d, wide.ID)
 	var file strings.Builder
-	require.NoError(t, d.Runs.Export(as(t), wide.ID, &file))
+	require.NoError(t, d.Runs.Export(as(t), wide.ID, 0, &file))
 	require.Len(t, file.String(), 4_000_000)
 	for i := range 40 {
 		require.Equal(t, strconv.Itoa(i%10), file.String()[i*100_000:i*100_000+1])

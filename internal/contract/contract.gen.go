@@ -64,6 +64,27 @@ func (e ActDid) Valid() bool {
 	}
 }
 
+// Defines values for BrokenRuleSeverity.
+const (
+	BrokenRuleSeverityAdvise  BrokenRuleSeverity = "advise"
+	BrokenRuleSeverityConfirm BrokenRuleSeverity = "confirm"
+	BrokenRuleSeverityRefuse  BrokenRuleSeverity = "refuse"
+)
+
+// Valid indicates whether the value is a known member of the BrokenRuleSeverity enum.
+func (e BrokenRuleSeverity) Valid() bool {
+	switch e {
+	case BrokenRuleSeverityAdvise:
+		return true
+	case BrokenRuleSeverityConfirm:
+		return true
+	case BrokenRuleSeverityRefuse:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for CasesRequestPart.
 const (
 	CasesRequestPartMust  CasesRequestPart = "must"
@@ -414,6 +435,7 @@ func (e RunState) Valid() bool {
 
 // Defines values for RunWhat.
 const (
+	RunWhatBreaks      RunWhat = "breaks"
 	RunWhatDerive      RunWhat = "derive"
 	RunWhatDeriveCheck RunWhat = "derive-check"
 	RunWhatExport      RunWhat = "export"
@@ -427,6 +449,8 @@ const (
 // Valid indicates whether the value is a known member of the RunWhat enum.
 func (e RunWhat) Valid() bool {
 	switch e {
+	case RunWhatBreaks:
+		return true
 	case RunWhatDerive:
 		return true
 	case RunWhatDeriveCheck:
@@ -624,6 +648,47 @@ type Beginning struct {
 	Earlier []Use `json:"earlier"`
 	Origin  Use   `json:"origin"`
 }
+
+// Breaks defines model for Breaks.
+type Breaks struct {
+	CountedAt *time.Time `json:"countedAt,omitempty"`
+	Kind      string     `json:"kind"`
+
+	// Records How many were looked at
+	Records int          `json:"records"`
+	Rules   []BrokenRule `json:"rules"`
+
+	// Run That counted last; missing: none has
+	Run int64 `json:"run,omitempty"`
+}
+
+// BreaksRequest defines model for BreaksRequest.
+type BreaksRequest struct {
+	Kind string `json:"kind"`
+}
+
+// BrokenRule defines model for BrokenRule.
+type BrokenRule struct {
+	// Before How many did when it was counted before; -1: it was not
+	Before int `json:"before"`
+
+	// Broken How many saved records break it
+	Broken    int            `json:"broken"`
+	Companies map[string]int `json:"companies"`
+
+	// Field The field it is on
+	Field    string             `json:"field"`
+	Label    string             `json:"label"`
+	Rule     int64              `json:"rule"`
+	Sentence string             `json:"sentence"`
+	Severity BrokenRuleSeverity `json:"severity"`
+
+	// Since Since when some do without a count of none
+	Since *time.Time `json:"since,omitempty"`
+}
+
+// BrokenRuleSeverity defines model for BrokenRule.Severity.
+type BrokenRuleSeverity string
 
 // CaseFinding defines model for CaseFinding.
 type CaseFinding = feel.CaseFinding
@@ -2284,7 +2349,7 @@ type Run struct {
 	// Version Of the rule
 	Version int `json:"version,omitempty"`
 
-	// What impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back
+	// What impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
 	What RunWhat `json:"what"`
 
 	// Writes How many records it wrote that are not taken back
@@ -2294,7 +2359,7 @@ type Run struct {
 // RunState cut off: the program ended before it
 type RunState string
 
-// RunWhat impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back
+// RunWhat impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
 type RunWhat string
 
 // RunHit One thing that a run found
@@ -2704,6 +2769,11 @@ type Number = string
 // Failure defines model for Failure.
 type Failure = Problem
 
+// GetBreaksParams defines parameters for GetBreaks.
+type GetBreaksParams struct {
+	Kind KindKey `form:"kind" json:"kind"`
+}
+
 // ConfirmationParams defines parameters for Confirmation.
 type ConfirmationParams struct {
 	Kind KindKey `form:"kind" json:"kind"`
@@ -2856,11 +2926,20 @@ type ListRuleHistoryParams struct {
 	Field string  `form:"field" json:"field"`
 }
 
+// ExportRunParams defines parameters for ExportRun.
+type ExportRunParams struct {
+	// Rule Of a count of breaks: the records that break this rule, with the field it is on, in a form that can be corrected and loaded
+	Rule int64 `form:"rule,omitempty" json:"rule,omitempty"`
+}
+
 // ListRunHitsParams defines parameters for ListRunHits.
 type ListRunHitsParams struct {
 	// After The next of the page before; missing: from the start
 	After After `form:"after,omitempty" json:"after,omitempty"`
 	Limit int   `form:"limit,omitempty" json:"limit,omitempty"`
+
+	// Rule Of a count of breaks: those of this rule alone
+	Rule int64 `form:"rule,omitempty" json:"rule,omitempty"`
 }
 
 // WhatWaitsParams defines parameters for WhatWaits.
@@ -2985,6 +3064,9 @@ type SuggestProofsJSONRequestBody = SuggestRequest
 
 // StartRunJSONRequestBody defines body for StartRun for application/json ContentType.
 type StartRunJSONRequestBody = ImpactRequest
+
+// CountBreaksJSONRequestBody defines body for CountBreaks for application/json ContentType.
+type CountBreaksJSONRequestBody = BreaksRequest
 
 // StartDerivingJSONRequestBody defines body for StartDeriving for application/json ContentType.
 type StartDerivingJSONRequestBody = DeriveRequest

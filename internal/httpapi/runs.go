@@ -34,6 +34,10 @@ func (s *server) ListRunHits(ctx context.Context, r ListRunHitsRequestObject) (L
 	if r.Params.Limit > 0 {
 		limit = r.Params.Limit
 	}
+	if r.Params.Rule != 0 {
+		v, err := s.app.Runs.HitsOf(ctx, r.ID, r.Params.After, limit, int(r.Params.Rule))
+		return ListRunHits200JSONResponse(v), err
+	}
 	v, err := s.app.Runs.Hits(ctx, r.ID, r.Params.After, limit)
 	return ListRunHits200JSONResponse(v), err
 }
@@ -42,7 +46,7 @@ func (s *server) ExportRun(ctx context.Context, r ExportRunRequestObject) (Expor
 	if _, err := s.app.Runs.Get(ctx, r.ID); err != nil {
 		return nil, err
 	}
-	body, err := begun(func(w io.Writer) error { return s.app.Runs.Export(ctx, r.ID, w) })
+	body, err := begun(func(w io.Writer) error { return s.app.Runs.Export(ctx, r.ID, r.Params.Rule, w) })
 	return ExportRun200TextCsvResponse{Body: body}, err
 }
 
@@ -64,4 +68,14 @@ func (s *server) StartDeriving(ctx context.Context, r StartDerivingRequestObject
 func (s *server) TakeRunBack(ctx context.Context, r TakeRunBackRequestObject) (TakeRunBackResponseObject, error) {
 	v, err := s.app.TakeBack.Start(ctx, r.ID)
 	return TakeRunBack201JSONResponse(v), err
+}
+
+func (s *server) CountBreaks(ctx context.Context, r CountBreaksRequestObject) (CountBreaksResponseObject, error) {
+	v, err := s.app.Breaks.Start(ctx, r.Body.Kind)
+	return CountBreaks201JSONResponse(v), err
+}
+
+func (s *server) GetBreaks(ctx context.Context, r GetBreaksRequestObject) (GetBreaksResponseObject, error) {
+	v, err := s.app.Breaks.Get(ctx, r.Params.Kind)
+	return GetBreaks200JSONResponse(v), err
 }

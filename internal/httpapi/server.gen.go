@@ -19,6 +19,9 @@ import (
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
+	// (GET /breaks)
+	GetBreaks(ctx *echo.Context, params GetBreaksParams) error
 	// GetCatalog Companies, kinds with their fields and types, and the words of the rule families
 	// (GET /catalog)
 	GetCatalog(ctx *echo.Context) error
@@ -289,6 +292,9 @@ type ServerInterface interface {
 	// StartRun Begin to look what a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
 	// (POST /runs)
 	StartRun(ctx *echo.Context) error
+	// CountBreaks Begin to take all saved records of a kind through the checks in force, and to count which of them they break as they stand
+	// (POST /runs/breaks)
+	CountBreaks(ctx *echo.Context) error
 	// StartDeriving Begin to derive values of saved records again by the rules of now; without apply it is only told what would change
 	// (POST /runs/derive)
 	StartDeriving(ctx *echo.Context) error
@@ -306,7 +312,7 @@ type ServerInterface interface {
 	GetRun(ctx *echo.Context, id Identity) error
 	// ExportRun What a run leaves as CSV: its file, or what it found with a row for each value that changes and for what is said
 	// (GET /runs/{id}/export)
-	ExportRun(ctx *echo.Context, id Identity) error
+	ExportRun(ctx *echo.Context, id Identity, params ExportRunParams) error
 	// ListRunHits What a run found so far, what matters more first
 	// (GET /runs/{id}/hits)
 	ListRunHits(ctx *echo.Context, id Identity, params ListRunHitsParams) error
@@ -390,6 +396,24 @@ type ServerInterface interface {
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// GetBreaks converts echo context to params.
+func (w *ServerInterfaceWrapper) GetBreaks(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetBreaksParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetBreaks(ctx, params)
+	return err
 }
 
 // GetCatalog converts echo context to params.
@@ -1984,6 +2008,15 @@ func (w *ServerInterfaceWrapper) StartRun(ctx *echo.Context) error {
 	return err
 }
 
+// CountBreaks converts echo context to params.
+func (w *ServerInterfaceWrapper) CountBreaks(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CountBreaks(ctx)
+	return err
+}
+
 // StartDeriving converts echo context to params.
 func (w *ServerInterfaceWrapper) StartDeriving(ctx *echo.Context) error {
 	var err error
@@ -2054,8 +2087,17 @@ func (w *ServerInterfaceWrapper) ExportRun(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportRunParams
+	// ------------- Optional query parameter "rule" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rule", ctx.QueryParams(), &params.Rule, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rule: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ExportRun(ctx, id)
+	err = w.Handler.ExportRun(ctx, id, params)
 	return err
 }
 
@@ -2084,6 +2126,13 @@ func (w *ServerInterfaceWrapper) ListRunHits(ctx *echo.Context) error {
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
 	if err != nil {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
+	// ------------- Optional query parameter "rule" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rule", ctx.QueryParams(), &params.Rule, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rule: %s", err))
 	}
 
 	// Invoke the callback with all the unmarshaled arguments
@@ -2562,6 +2611,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/runs", wrapper.StartRun, options.OperationMiddlewares["startRun"]...)
 	router.POST(options.BaseURL+"/runs/export", wrapper.StartExport, options.OperationMiddlewares["startExport"]...)
 	router.POST(options.BaseURL+"/runs/proofs", wrapper.StartProofs, options.OperationMiddlewares["startProofs"]...)
+	router.POST(options.BaseURL+"/runs/breaks", wrapper.CountBreaks, options.OperationMiddlewares["countBreaks"]...)
+	router.GET(options.BaseURL+"/breaks", wrapper.GetBreaks, options.OperationMiddlewares["getBreaks"]...)
 	router.POST(options.BaseURL+"/runs/derive", wrapper.StartDeriving, options.OperationMiddlewares["startDeriving"]...)
 	router.DELETE(options.BaseURL+"/runs/:id", wrapper.RemoveRun, options.OperationMiddlewares["removeRun"]...)
 	router.GET(options.BaseURL+"/runs/:id", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
@@ -2605,6 +2656,45 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 }
 
 type FailureApplicationProblemPlusJSONResponse Problem
+
+type GetBreaksRequestObject struct {
+	Params GetBreaksParams
+}
+
+type GetBreaksResponseObject interface {
+	VisitGetBreaksResponse(w http.ResponseWriter) error
+}
+
+type GetBreaks200JSONResponse Breaks
+
+func (response GetBreaks200JSONResponse) VisitGetBreaksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBreaksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBreaksdefaultApplicationProblemPlusJSONResponse) VisitGetBreaksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type GetCatalogRequestObject struct {
 }
@@ -6239,6 +6329,45 @@ func (response StartRundefaultApplicationProblemPlusJSONResponse) VisitStartRunR
 	return err
 }
 
+type CountBreaksRequestObject struct {
+	Body *CountBreaksJSONRequestBody
+}
+
+type CountBreaksResponseObject interface {
+	VisitCountBreaksResponse(w http.ResponseWriter) error
+}
+
+type CountBreaks201JSONResponse Run
+
+func (response CountBreaks201JSONResponse) VisitCountBreaksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CountBreaksdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CountBreaksdefaultApplicationProblemPlusJSONResponse) VisitCountBreaksResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type StartDerivingRequestObject struct {
 	Body *StartDerivingJSONRequestBody
 }
@@ -6429,7 +6558,8 @@ func (response GetRundefaultApplicationProblemPlusJSONResponse) VisitGetRunRespo
 }
 
 type ExportRunRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params ExportRunParams
 }
 
 type ExportRunResponseObject interface {
@@ -7501,6 +7631,9 @@ func (response WhatWaitsdefaultApplicationProblemPlusJSONResponse) VisitWhatWait
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
+	// (GET /breaks)
+	GetBreaks(ctx context.Context, request GetBreaksRequestObject) (GetBreaksResponseObject, error)
 	// GetCatalog Companies, kinds with their fields and types, and the words of the rule families
 	// (GET /catalog)
 	GetCatalog(ctx context.Context, request GetCatalogRequestObject) (GetCatalogResponseObject, error)
@@ -7771,6 +7904,9 @@ type StrictServerInterface interface {
 	// StartRun Begin to look what a rule would do to the saved records and posted documents of its scope, as they stand; nothing is changed
 	// (POST /runs)
 	StartRun(ctx context.Context, request StartRunRequestObject) (StartRunResponseObject, error)
+	// CountBreaks Begin to take all saved records of a kind through the checks in force, and to count which of them they break as they stand
+	// (POST /runs/breaks)
+	CountBreaks(ctx context.Context, request CountBreaksRequestObject) (CountBreaksResponseObject, error)
 	// StartDeriving Begin to derive values of saved records again by the rules of now; without apply it is only told what would change
 	// (POST /runs/derive)
 	StartDeriving(ctx context.Context, request StartDerivingRequestObject) (StartDerivingResponseObject, error)
@@ -7879,6 +8015,31 @@ func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareF
 type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
+}
+
+// GetBreaks operation middleware
+func (sh *strictHandler) GetBreaks(ctx *echo.Context, params GetBreaksParams) error {
+	var request GetBreaksRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBreaks(ctx.Request().Context(), request.(GetBreaksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBreaks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetBreaksResponseObject); ok {
+		return validResponse.VisitGetBreaksResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
 }
 
 // GetCatalog operation middleware
@@ -10989,6 +11150,52 @@ func (sh *strictHandler) StartRun(ctx *echo.Context) error {
 	return nil
 }
 
+// CountBreaks operation middleware
+func (sh *strictHandler) CountBreaks(ctx *echo.Context) error {
+	var request CountBreaksRequestObject
+
+	var body CountBreaksJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CountBreaks(ctx.Request().Context(), request.(CountBreaksRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CountBreaks")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CountBreaksResponseObject); ok {
+		return validResponse.VisitCountBreaksResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // StartDeriving operation middleware
 func (sh *strictHandler) StartDeriving(ctx *echo.Context) error {
 	var request StartDerivingRequestObject
@@ -11178,10 +11385,11 @@ func (sh *strictHandler) GetRun(ctx *echo.Context, id Identity) error {
 }
 
 // ExportRun operation middleware
-func (sh *strictHandler) ExportRun(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) ExportRun(ctx *echo.Context, id Identity, params ExportRunParams) error {
 	var request ExportRunRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ExportRun(ctx.Request().Context(), request.(ExportRunRequestObject))

@@ -212,10 +212,11 @@ func (s *Store) CountPieces(ctx context.Context, run int64, name string) (count 
 	return count, err
 }
 
-// RunResults returns what a run found after a rank and place, those that matter more first.
-func (s *Store) RunResults(ctx context.Context, run int64, rank, place, limit int, read func(rank, place int, text []byte) error) error {
+// RunResults returns what a run found after a rank and place, those that matter more first, up to a
+// rank.
+func (s *Store) RunResults(ctx context.Context, run int64, rank, place, limit, until int, read func(rank, place int, text []byte) error) error {
 	var rows []runResult
-	if err := s.db.WithContext(ctx).Where("run = ? AND (rank, place) > (?, ?)", run, rank, place).Order("rank, place").Limit(limit).Find(&rows).Error; err != nil {
+	if err := s.db.WithContext(ctx).Where("run = ? AND (rank, place) > (?, ?) AND rank <= ?", run, rank, place, until).Order("rank, place").Limit(limit).Find(&rows).Error; err != nil {
 		return err
 	}
 	for _, row := range rows {

@@ -106,7 +106,7 @@ func (m *measuring) proof(ctx context.Context, ref *cache.Reference, r *proof.Re
 		links := m.service.base.Links(ctx, ref, r.Plan.Scope.Company.Key)
 		var told []string
 		for _, d := range view.ProofResult(r, view.NewReader(r.Plan, r.Outcome, links, m.format)).Differences {
-			told = append(told, fmt.Sprintf("%s: expected %s, came out %s", d.Label, or(d.Expected, "blank"), or(d.Actual, "blank")))
+			told = append(told, fmt.Sprintf("%s: expected %s, came out %s", or(d.Label, "Document"), or(d.Expected, "blank"), or(d.Actual, "blank")))
 		}
 		said = strings.Join(told, "; ")
 	}

@@ -283,7 +283,7 @@ func (r *row) try(ctx context.Context, reasons map[int64]string) (*commit.Change
 	v := s.records.Saving(contract.SaveRequest{Document: document, Version: saved.Version}, record.Unknown)
 	same := false
 	v.Unless = func(before, after *record.Record) bool {
-		same = len(record.Changes(saved.Kind, &before.Content, &after.Content)) == 0
+		same = !r.changes(record.Changes(saved.Kind, &before.Content, &after.Content))
 		return same
 	}
 	v.Also = func(ctx context.Context, tx *store.Store, kept record.Record) error {
@@ -295,6 +295,14 @@ func (r *row) try(ctx context.Context, reasons map[int64]string) (*commit.Change
 	}
 	r.tell(ctx, v, same)
 	return c, nil
+}
+
+// changes tells whether one of the fields that are asked for is among what changes. What else the rules give with it is saved
+// too, as with every saving.
+func (r *row) changes(all []record.Change) bool {
+	return slices.ContainsFunc(all, func(c record.Change) bool {
+		return len(r.request.Fields) == 0 || slices.Contains(r.request.Fields, c.Field)
+	})
 }
 
 // tell says what became of the record.

@@ -372,18 +372,27 @@ func (s *Service) Remove(ctx context.Context, id int64) error {
 }
 
 // Hits returns some of what a run found, those that matter more first, from a place on.
-func (s *Service) Hits(ctx context.Context, id int64, after string, limit int) (page contract.RunHits, err error) {
+func (s *Service) Hits(ctx context.Context, id int64, after string, limit int) (contract.RunHits, error) {
+	return s.hits(ctx, id, after, limit, math.MinInt32, math.MaxInt32)
+}
+
+// HitsOf returns the same of one rank.
+func (s *Service) HitsOf(ctx context.Context, id int64, after string, limit, rank int) (contract.RunHits, error) {
+	return s.hits(ctx, id, after, limit, rank, rank)
+}
+
+func (s *Service) hits(ctx context.Context, id int64, after string, limit, rank, until int) (page contract.RunHits, err error) {
 	page.Hits = []contract.RunHit{}
 	if _, err := s.Get(ctx, id); err != nil {
 		return page, err
 	}
-	rank, place := math.MinInt32, 0
+	place := 0
 	if after != "" {
 		if _, err := fmt.Sscanf(after, "%d-%d", &rank, &place); err != nil {
 			return page, fault.Bad(fault.NotAPlace, after)
 		}
 	}
-	err = s.store.RunResults(ctx, id, rank, place, limit+1, func(r, p int, text []byte) error {
+	err = s.store.RunResults(ctx, id, rank, place, limit+1, until, func(r, p int, text []byte) error {
 		if len(page.Hits) == limit {
 			page.Next = fmt.Sprintf("%d-%d", rank, place)
 			return nil
@@ -398,8 +407,49 @@ func (s *Service) Hits(ctx context.Context, id int64, after string, limit int) (
 	return page, err
 }
 
-// Export writes what a run leaves as CSV: its file, or what it found, some of it in memory.
-func (s *Service) Export(ctx context.Context, run int64, to io.Writer) error {
+// toCorrect writes what a run found of a rule as rows that can be corrected and loaded: the number of the record, the field that
+// is to be another, and why.
+func (s *Service) toCorrect(ctx context.Context, run, rule int64, to io.Writer) error {
+	var head []string
+	for after := ""; ; {
+		page, err := s.HitsOf(ctx, run, after, 500, int(rule))
+		if err != nil {
+			return err
+		}
+		var rows [][]string
+		for _, h := range page.Hits {
+			if head == nil {
+				head = []string{"number", "record", "why"}
+				if len(h.Changes) > 0 {
+					head = append(head, "line", h.Changes[0].Field)
+				}
+				rows = append(rows, head)
+			}
+			row := []string{h.Number, h.Title, h.Said}
+			if len(h.Changes) > 0 {
+				line := ""
+				if h.Changes[0].Line > 0 {
+					line = strconv.Itoa(h.Changes[0].Line)
+				}
+				row = append(row, line, h.Changes[0].Before.Value)
+			}
+			rows = append(rows, row)
+		}
+		if err := exchange.WriteTo(to, rows); err != nil {
+			return err
+		}
+		if after = page.Next; after == "" {
+			return nil
+		}
+	}
+}
+
+// Export writes what a run leaves as CSV: its file, or what it found, some of it in memory; of one rule in a form that can be
+// corrected and loaded; 0: of all.
+func (s *Service) Export(ctx context.Context, run, rule int64, to io.Writer) error {
+	if rule != 0 {
+		return s.toCorrect(ctx, run, rule, to)
+	}
 	err := s.store.RunFile(ctx, run, File, to)
 	if !errors.Is(err, store.ErrNotFound) {
 		return err

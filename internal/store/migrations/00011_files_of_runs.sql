@@ -46,3 +46,14 @@ CREATE TABLE load_setups (
   setup TEXT NOT NULL, -- as JSON
   PRIMARY KEY (kind, name)
 ) STRICT, WITHOUT ROWID;
+
+-- How many saved records broke each check, whenever that was counted.
+CREATE TABLE break_counts (
+  kind TEXT NOT NULL,
+  run INTEGER NOT NULL,
+  rule INTEGER NOT NULL,
+  company TEXT NOT NULL,
+  broken INTEGER NOT NULL,
+  counted_at TEXT NOT NULL,
+  PRIMARY KEY (kind, run, rule, company)
+) STRICT, WITHOUT ROWID;

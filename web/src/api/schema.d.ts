@@ -1197,6 +1197,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/breaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to take all saved records of a kind through the checks in force, and to count which of them they break as they stand */
+        post: operations["countBreaks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/breaks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** For each check in force how many saved records break it, as it was counted last, since when, and how many before */
+        get: operations["getBreaks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/derive": {
         parameters: {
             query?: never;
@@ -2336,6 +2370,44 @@ export interface components {
             /** @description Why; needed to apply. It is the reason for rules that ask */
             reason?: string;
         };
+        BreaksRequest: {
+            kind: string;
+        };
+        Breaks: {
+            kind: string;
+            /** @description How many were looked at */
+            records: number;
+            /**
+             * Format: int64
+             * @description That counted last; missing: none has
+             */
+            run?: number;
+            /** Format: date-time */
+            countedAt?: string;
+            rules: components["schemas"]["BrokenRule"][];
+        };
+        BrokenRule: {
+            /** Format: int64 */
+            rule: number;
+            sentence: string;
+            /** @enum {string} */
+            severity: "refuse" | "confirm" | "advise";
+            /** @description The field it is on */
+            field: string;
+            label: string;
+            /** @description How many saved records break it */
+            broken: number;
+            /** @description How many did when it was counted before; -1: it was not */
+            before: number;
+            /**
+             * Format: date-time
+             * @description Since when some do without a count of none
+             */
+            since?: string;
+            companies: {
+                [key: string]: number;
+            };
+        };
         AskedRule: {
             /** Format: int64 */
             rule: number;
@@ -2527,10 +2599,10 @@ export interface components {
             /** Format: int64 */
             id: number;
             /**
-             * @description impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back
+             * @description impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
              * @enum {string}
              */
-            what: "impact" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back";
+            what: "impact" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back" | "breaks";
             title: string;
             /**
              * @description cut off: the program ended before it
@@ -6087,6 +6159,54 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    countBreaks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BreaksRequest"];
+            };
+        };
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getBreaks: {
+        parameters: {
+            query: {
+                kind: components["parameters"]["KindKey"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The checks */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Breaks"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     startDeriving: {
         parameters: {
             query?: never;
@@ -6208,6 +6328,8 @@ export interface operations {
                 /** @description The next of the page before; missing: from the start */
                 after?: components["parameters"]["After"];
                 limit?: number;
+                /** @description Of a count of breaks: those of this rule alone */
+                rule?: number;
             };
             header?: never;
             path: {
@@ -6231,7 +6353,10 @@ export interface operations {
     };
     exportRun: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Of a count of breaks: the records that break this rule, with the field it is on, in a form that can be corrected and loaded */
+                rule?: number;
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];

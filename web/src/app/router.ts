@@ -44,6 +44,11 @@ export const router = createRouter({
       meta: { title: "Record" },
     },
     {
+      path: "/breaks/:kind",
+      component: () => import("@/features/records/BreaksView.vue"),
+      meta: { title: "Broken checks" },
+    },
+    {
       path: "/derive/:kind",
       component: () => import("@/features/records/DeriveView.vue"),
       meta: { title: "Derive again" },

@@ -20,6 +20,8 @@ export const outcomes: Record<string, string> = {
   stays: "Stays",
   posted: "Posted",
   unposted: "Not posted",
+  records: "Records",
+  broken: "Broken",
 };
 /** The same before anything is loaded. */
 export const expected: Record<string, string> = { ...outcomes, add: "To add", change: "To change" };

@@ -16,6 +16,7 @@ export const runTitles: Record<Run["what"], string> = {
   "derive-check": "Deriving again, looked at",
   derive: "Derived again",
   "take-back": "Taken back",
+  breaks: "Broken checks",
 };
 export const runTitle = (run: Run) => `${runTitles[run.what]}: ${run.title}`;
 

@@ -171,7 +171,7 @@ const words: Record<string, string> = {
                 <span class="quiet">{{ h.company }} {{ h.type }}</span>
               </td>
               <td :rowspan="Math.max(1, h.changes.length)" :class="h.what">
-                <b>{{ words[h.what] }}</b><template v-if="h.said"> {{ h.said }}</template>
+                <b>{{ words[h.what] }}</b><template v-if="h.said">{{ ` ${h.said}` }}</template>
               </td>
               <td>{{ h.changes[0]?.label }}</td>
               <td class="quiet">{{ h.changes[0] ? h.changes[0].before.text || "blank" : "" }}</td>

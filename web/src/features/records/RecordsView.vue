@@ -181,6 +181,7 @@ const newLink = computed(() => {
         @input="searching"
       />
       <button type="button" class="button" @click="download">Save as CSV</button>
+      <RouterLink class="button" :to="`/breaks/${kindKey}`">Broken checks</RouterLink>
       <RouterLink class="button" :to="`/loads?kind=${kindKey}`">Load a file</RouterLink>
       <RouterLink v-if="list.total" class="button" :to="deriveLink">{{
         chosen.size ? `Derive ${count(chosen.size)} again` : "Derive again"

@@ -189,7 +189,7 @@ async function remove(id: number) {
                 >
               </td>
               <td :rowspan="Math.max(1, h.changes.length)" :class="h.what">
-                <b>{{ words[h.what] }}</b><template v-if="h.said"> {{ h.said }}</template>
+                <b>{{ words[h.what] }}</b><template v-if="h.said">{{ ` ${h.said}` }}</template>
               </td>
               <template v-if="withValues">
                 <td>{{ h.changes[0]?.label }}</td>
