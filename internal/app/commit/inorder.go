@@ -133,7 +133,7 @@ func (l *Line) writeFrom(ctx context.Context, b *Batch, changes []*Change, errs 
 			if changes[until].Write == nil {
 				continue
 			}
-			p := &pending{ctx: ctx, change: changes[until]} //nolint:contextcheck // it is the same
+			p := &pending{ctx: ctx, change: changes[until]}
 			if err := l.writeOne(tx, p); err != nil {       //nolint:contextcheck // a change carries its context
 				return err
 			}
@@ -183,7 +183,7 @@ func (l *Line) Together(ctx context.Context, b Batch, changes []*Change, over fu
 			if changes[i].Write == nil {
 				continue
 			}
-			p := &pending{ctx: ctx, change: changes[i]} //nolint:contextcheck // it is the same
+			p := &pending{ctx: ctx, change: changes[i]}
 			if err := l.writeOne(tx, p); err != nil {   //nolint:contextcheck // a change carries its context
 				return err
 			}

@@ -99,7 +99,7 @@ func (m *measuring) proof(ctx context.Context, ref *cache.Reference, r *proof.Re
 		return
 	}
 	m.counts["failed"]++
-	said := ""
+	var said string
 	if r.Err != nil {
 		said = view.ProofResult(r, nil).Error
 	} else {

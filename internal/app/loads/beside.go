@@ -14,10 +14,9 @@ import (
 // beside knows the records of a file that go before the one that is judged, for unique rules: they are not saved yet.
 // Cost: some bytes for each, and for rules that find almost equal names its name and some numbers more.
 type beside struct {
-	kind  *record.Kind
-	seed  maphash.Seed
-	sets  map[string]*besideSet // by what is compared
-	until int                   // the records up to this one are asked
+	kind *record.Kind
+	seed maphash.Seed
+	sets map[string]*besideSet // by what is compared
 }
 
 type besideSet struct {

@@ -166,7 +166,7 @@ func (r *row) hit() contract.RunHit {
 		if v.Trial.Accepted() && r.what != contract.LoadOutcomeSame {
 			before := &v.Before.Content
 			if v.Before.Number == "" {
-				before = contentOf(r.plan.kind, &v.Trial.Document)
+				before = contentOf(&v.Trial.Document)
 			}
 			for _, c := range record.Changes(r.plan.kind, before, &after) {
 				if shown := v.Trial.Reader.Change(before, &after, c); shown.Before.Text != shown.After.Text {
@@ -190,7 +190,7 @@ func (r *row) hit() contract.RunHit {
 }
 
 // contentOf is what a document states.
-func contentOf(kind *record.Kind, d *judge.Document) *record.Content {
+func contentOf(d *judge.Document) *record.Content {
 	values := func(items map[string]judge.Item) map[string]string {
 		all := map[string]string{}
 		for key, item := range items {

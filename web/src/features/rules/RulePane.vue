@@ -448,7 +448,7 @@ watch(
   border-left: 1px solid var(--rule-strong);
   background: var(--paper-raised);
   padding: 10px 18px 0;
-  scroll-padding: 44px 0 64px;
+  scroll-padding: 84px 0 64px;
 }
 header {
   display: flex;
