@@ -81,6 +81,28 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 			{"journal", "/ledger?ledger=books&view=journal", "tbody tr", nil},
 			{"balances", "/ledger?ledger=books&view=account", "td a", nil},
 		},
+		"many at once": {
+			{"loads", "/loads", "tbody a", nil},
+			{"load", "/loads/2", ".preview", nil},
+			{"load checked", "/loads/2", ".preview", func(u *user) {
+				u.clicks(".button", "Check all rows")
+				u.sees(".counts", "Refused 12")
+				u.sees("table tr", "Arklow Anchors")
+			}},
+			{"broken checks", "/breaks/vendor", "tbody tr", func(u *user) {
+				u.clicks(".button.first", "Count now")
+				u.sees("tbody tr", "none")
+			}},
+			{"derive again", "/derive/vendor?fields=discount_rate", ".sentence", func(u *user) {
+				u.clicks(".button.first", "See what changes")
+				u.sees(".counts", "would change")
+				u.sees("tbody tr", "V10001")
+			}},
+			{"runs", "/runs", "tbody tr", func(u *user) {
+				u.clicks("tbody .plain", "Broken checks")
+				u.sees(".found", "Broken checks")
+			}},
+		},
 		"tables": {
 			{"companies", "/tables/companies", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "10") }},
 			{"types", "/tables/types", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "TRAD") }},

@@ -49,7 +49,7 @@ var views = []view{
 			"click .lines .foot .plain", "fill lines.2.item=I1004", "fill lines.2.quantity=12", "fill lines.2.price=15.35", "fill lines.2.discount=2", "rest"}},
 	{"runs", "/runs", ".empty", []string{"look", "wait .found td"}},
 	{"load", "/loads/2", ".preview", []string{"click .page-head .button:nth-last-child(2)", "wait .counts .refuse", "wait table .refuse"}},
-	{"breaks", "/breaks/vendor", "tbody tr", []string{"click .page-head .first", "wait tbody .quiet"}},
+	{"breaks", "/breaks/vendor", "tbody tr", []string{"click .page-head .first", "wait tbody .right .quiet:not(:empty)"}},
 	{"derive", "/derive/vendor?fields=discount_rate", ".sentence", []string{"click .sentence .first", "wait .apply", "wait tbody td"}},
 	{"plan-compare", "/plan?kind=vendor&company=10&type=SERV", `[data-station="substitute"] .phrase`,
 		[]string{"click .top .button", "wait .row.other", "click .compare .button", "wait .copy .one"}},

@@ -42,7 +42,6 @@ type plan struct {
 	own     []int    // the columns of the file that are not our own
 	format  field.Format
 	unique  *match.Unique // by which records are found; nil: by number, or not at all
-	byRule  *rule.Compiled
 	reasons map[int64]string
 	lined   bool // a column holds a field of the lines
 }
@@ -119,7 +118,7 @@ func (s *Service) plan(ctx context.Context, ref *cache.Reference, kind *record.K
 	for _, c := range book.Rules {
 		if c.State == rule.InForce && len(c.Unique) > 0 && c.Sound() && slices.Equal(c.UniqueBy().Fields, setup.Key) {
 			by := c.UniqueBy()
-			p.unique, p.byRule = &by, c
+			p.unique = &by
 			return p, nil
 		}
 	}
@@ -364,16 +363,9 @@ func (s *Service) found(ctx context.Context, p *plan, e *entry, company string) 
 		if !p.unique.Everywhere && company == "" {
 			return nil, problem("There is no company in this row, and the key is that of a company")
 		}
-		texts, filled := p.keyTexts(e, company)
+		company, key, filled := p.uniqueKey(e, company)
 		if !filled {
 			return nil, problem("The key is blank in this row")
-		}
-		key, ok := p.unique.Ignore.Key(texts)
-		if !ok {
-			return nil, problem("The key is blank in this row")
-		}
-		if p.unique.Everywhere {
-			company = ""
 		}
 		numbers, err := s.base.Store.KeyedRecords(ctx, p.kind, *p.unique, company, key)
 		if err != nil || len(numbers) == 0 {
@@ -388,6 +380,35 @@ func (s *Service) found(ctx context.Context, p *plan, e *entry, company string) 
 		return nil, nil
 	}
 	return s.base.Cache.Records.Find(ctx, record.Ref{Kind: p.kind.Key, Number: number})
+}
+
+// uniqueKey is the key of an entry in the unique rule by which records are found; company is "" where all count.
+func (p *plan) uniqueKey(e *entry, company string) (of, key string, filled bool) {
+	texts, filled := p.keyTexts(e, company)
+	key, keyed := p.unique.Ignore.Key(texts)
+	if p.unique.Everywhere {
+		company = ""
+	}
+	return company, key, filled && keyed
+}
+
+// key is by what an entry is told from the others of its file; "": by nothing.
+func (p *plan) key(e *entry) string {
+	switch {
+	case len(p.setup.Key) == 0:
+		return ""
+	case p.unique == nil:
+		return p.cell(e, toNumber).Text
+	}
+	company, err := p.company(e)
+	if err != nil {
+		return ""
+	}
+	of, key, filled := p.uniqueKey(e, company)
+	if !filled {
+		return ""
+	}
+	return of + "\x00" + key
 }
 
 // keyTexts are the values of the key in stored form; filled tells that none is blank.

@@ -133,12 +133,7 @@ func (k *work) batches(ctx context.Context, do func([]*row) error) error {
 		return errors.Join(err, ctx.Err())
 	}
 	err := k.plan.entries(&k.file.about.Source, k.file.open(ctx, k.service.base.Store), func(e *entry) error {
-		r := &row{service: k.service, plan: k.plan, entry: e}
-		if key := k.key(e); key != "" {
-			if r.double = k.keys[key]; r.double == 0 {
-				k.keys[key] = e.row
-			}
-		}
+		r := k.meet(e)
 		if last = e.index; e.index <= k.done {
 			return nil
 		}
@@ -156,28 +151,15 @@ func (k *work) batches(ctx context.Context, do func([]*row) error) error {
 	return err
 }
 
-// key is by what an entry is told from the others of its file; "": by nothing.
-func (k *work) key(e *entry) string {
-	p := k.plan
-	switch {
-	case len(p.setup.Key) == 0:
-		return ""
-	case p.unique == nil:
-		return p.cell(e, toNumber).Text
+// meet is an entry of the file as a row, with the row before it that is about the same record.
+func (k *work) meet(e *entry) *row {
+	r := &row{service: k.service, plan: k.plan, entry: e}
+	if key := k.plan.key(e); key != "" {
+		if r.double = k.keys[key]; r.double == 0 {
+			k.keys[key] = e.row
+		}
 	}
-	company, err := p.company(e)
-	if err != nil {
-		return ""
-	}
-	texts, filled := p.keyTexts(e, company)
-	key, ok := p.unique.Ignore.Key(texts)
-	if !filled || !ok {
-		return ""
-	}
-	if p.unique.Everywhere {
-		company = ""
-	}
-	return company + "\x00" + key
+	return r
 }
 
 // note tells of a row what became of it.
@@ -446,13 +428,7 @@ func (s *Service) Preview(ctx context.Context, id int64, format *contract.Format
 	enough := errors.New("enough")
 	var rows []*row
 	err = p.entries(&f.about.Source, f.open(ctx, s.base.Store), func(e *entry) error {
-		r := &row{service: s, plan: p, entry: e}
-		if key := k.key(e); key != "" {
-			if r.double = k.keys[key]; r.double == 0 {
-				k.keys[key] = e.row
-			}
-		}
-		if rows = append(rows, r); len(rows) == previewed {
+		if rows = append(rows, k.meet(e)); len(rows) == previewed {
 			return enough
 		}
 		return nil

@@ -24,12 +24,12 @@ const given = (e: LoadEntry) =>
 
 <template>
   <p v-if="!entries.length" class="empty">No row of this file holds a record.</p>
-  <div v-else class="wide">
+  <div v-else class="wide" tabindex="0" role="region" aria-label="First rows">
     <table class="ledger preview">
       <thead>
         <tr>
           <th class="right">Row</th>
-          <th></th>
+          <th><span class="visually-hidden">What becomes of it</span></th>
           <th v-for="f in headers" :key="f.key">{{ f.label }}</th>
           <th v-for="f in ofLines" :key="f.key">{{ f.label }}</th>
         </tr>

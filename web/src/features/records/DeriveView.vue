@@ -19,6 +19,9 @@ const kind = computed(() => String(route.params.kind));
 const entry = computed(() => catalog.entry(kind.value));
 const numbers = computed(() => listOf(route.query, "numbers"));
 
+/** The address says which records of a list, besides which fields. */
+const filtered = computed(() => Object.keys(route.query).some((key) => key !== "fields"));
+
 const fields = ref<string[]>(listOf(route.query, "fields"));
 const typed = ref("keep");
 const reason = ref("");
@@ -75,7 +78,7 @@ const words: Record<string, string> = {
       <span class="quiet">{{
         numbers.length
           ? `${count(numbers.length)} chosen`
-          : Object.keys(route.query).length
+          : filtered
             ? "those of the list as it was filtered"
             : "all that are not posted"
       }}</span>
