@@ -26,3 +26,9 @@ const again = computed(() => {
     <RouterLink v-if="again" :to="again">Derive its values in existing records again</RouterLink>
   </p>
 </template>
+
+<style scoped>
+a {
+  display: inline-block;
+}
+</style>
