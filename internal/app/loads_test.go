@@ -373,3 +373,80 @@ func TestASetUpThatCannotBeIsRefused(t *testing.T) {
 	_, err = d.Loads.Get(as(t), l.ID)
 	assert.Equal(t, "not-found", code(t, err))
 }
+
+// Documents are posted as they are saved, where that is asked for; one that does not balance stays saved, and is told.
+// What is posted is not taken back.
+func TestALoadPostsWhatItSaved(t *testing.T) {
+	d := harbour(t)
+	t.Cleanup(d.Close)
+	file := "company,type,text,posting_date,lines.account,lines.debit,lines.credit\n" +
+		"10,JE,Good,2026-11-20,1000,12.50,\n,,,,4000,,12.50\n" +
+		"Salt Works,type je,Uneven,2026-11-20,1000,12.50,\n,,,,4000,,1\n"
+	l := setUp(t, d, bring(t, d, "accounting_document", "j.csv", file), func(s *contract.LoadSetup) { s.Post = true })
+	run, hits := loaded(t, d, l.ID)
+	assert.Equal(t, map[string]int{"add": 2, "posted": 1, "unposted": 1}, run.Counts)
+	assert.Contains(t, hits[0].Said, "saved, but not posted; ")
+	run, hits = takenBack(t, d, l.ID)
+	assert.Equal(t, map[string]int{"withdrawn": 1, "stays": 1}, run.Counts)
+	assert.Equal(t, "it is posted", hits[0].Said)
+
+	vendors := bring(t, d, "vendor", "v.csv", "name,company,type\nQuay,10,TRAD\n")
+	vendors = setUp(t, d, vendors, func(s *contract.LoadSetup) { s.Post = true })
+	_, err := d.Loads.Start(as(t), vendors.ID)
+	assert.Equal(t, "load-not-posted", code(t, err))
+}
+
+// Lines of a document that is found are changed by their numbers, and added; without numbers they are those of the document
+// in their order. Blank cells of lines keep or clear like those of the header.
+func TestALoadChangesLines(t *testing.T) {
+	d := harbour(t)
+	t.Cleanup(d.Close)
+	was := save(t, d, document("sales_order", "10", "SO", values{"reference": "A"}, values{"quantity": "1", "price": "10"}, values{"quantity": "2", "price": "20"}))
+	lines := func() (all []string) {
+		r, err := d.Records.Get(as(t), record.Ref{Kind: "sales_order", Number: was.Number})
+		require.NoError(t, err)
+		for _, l := range r.Content.Lines {
+			all = append(all, fmt.Sprintf("%d: %s × %s", l.Number, l.Values["quantity"], l.Values["price"]))
+		}
+		return all
+	}
+	load := func(text string, change func(*contract.LoadSetup)) map[string]int {
+		run, _ := loaded(t, d, setUp(t, d, bring(t, d, "sales_order", "o.csv", text), change).ID)
+		return run.Counts
+	}
+	keep := func(*contract.LoadSetup) {}
+	assert.Equal(t, map[string]int{"change": 1}, load("number,line,lines.quantity,lines.price\n"+was.Number+",2,5,\n"+was.Number+",3,7,70\n", keep))
+	assert.Equal(t, []string{"1: 1 × 10", "2: 5 × 20", "3: 7 × 70"}, lines(), "lines that are not named stay")
+	assert.Equal(t, map[string]int{"refuse": 1}, load("number,line,lines.quantity\n"+was.Number+",two,5\n", keep))
+	assert.Equal(t, map[string]int{"change": 1}, load("number,lines.quantity,lines.price\n"+was.Number+",9,\n"+was.Number+",8,\n", func(s *contract.LoadSetup) { s.Blanks = contract.Clear }))
+	assert.Equal(t, []string{"1: 9 × ", "2: 8 × "}, lines(), "without numbers the lines of the file are those of the document")
+}
+
+// What a record names stays when a load is taken back; a set-up that was named fits the next file with its columns.
+func TestWhatIsNamedStays(t *testing.T) {
+	d := harbour(t)
+	t.Cleanup(d.Close)
+	l := setUp(t, d, bring(t, d, "vendor", "v.csv", "Firm,Who\nQuay,x\nTern,y\n"), func(s *contract.LoadSetup) {
+		s.Name, s.Columns, s.Constants = "Harbour list", map[string]string{"Firm": "name"}, map[string]string{"company": "10", "type": "TRAD"}
+	})
+	_, hits := loaded(t, d, l.ID)
+	save(t, d, document("accounting_document", "10", "JE", values{"vendor": hits[0].Number, "text": "Names it"}))
+	run, back := takenBack(t, d, l.ID)
+	assert.Equal(t, map[string]int{"withdrawn": 1, "stays": 1}, run.Counts)
+	assert.Contains(t, back[0].Said, hits[0].Number)
+	again := bring(t, d, "vendor", "next.csv", "Who,Firm\nz,Skua\n")
+	assert.Equal(t, "Harbour list", again.Setup.Name)
+	assert.Equal(t, map[string]string{"Firm": "name"}, again.Setup.Columns)
+
+	var long strings.Builder
+	long.WriteString("name,company,type\n")
+	for i := range 10_001 {
+		fmt.Fprintf(&long, "V %d,99,TRAD\n", i)
+	}
+	tooLong := setUp(t, d, bring(t, d, "vendor", "long.csv", long.String()), func(s *contract.LoadSetup) { s.Whole = true })
+	r, err := d.Loads.Start(as(t), tooLong.ID)
+	require.NoError(t, err)
+	ending := ended(t, d, r.ID)
+	assert.Equal(t, contract.RunStateFailed, ending.State)
+	assert.Contains(t, ending.Problem, "more than 10000 records")
+}
