@@ -48,7 +48,7 @@ func TestAFaultyWorkbookIsLoadedCorrectedAndTakenBack(t *testing.T) {
 	u.runs(`document.querySelector(".asked input").focus() ?? true`)
 	u.types("Both are right: one bank account for two firms")
 	u.presses(kb.Enter)
-	u.sees(".asked", "Kept: check or load again.")
+	u.sees(".asked", "Saved: check or load again.")
 	u.clicks(".button.first", "Load")
 	u.sees(".counts", "Added 6")
 	u.sees("section a", "Save the 12 rows that were not accepted")

@@ -286,7 +286,7 @@ const noun = computed(() => inSentence(props.entry.kind.label));
           aria-label="Name of the set-up"
           :placeholder="setup.name || 'Name'"
         />
-        <button type="submit" class="button" :disabled="!name.trim()">Keep the set-up</button>
+        <button type="submit" class="button" :disabled="!name.trim()">Save the set-up</button>
       </div>
     </fieldset>
   </form>

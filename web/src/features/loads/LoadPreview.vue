@@ -67,7 +67,7 @@ const given = (e: LoadEntry) =>
         </tr>
       </tbody>
     </table>
-    <p class="quiet">The first {{ entries.length }} records of the file. Nothing is kept yet.</p>
+    <p class="quiet">The first {{ entries.length }} records of the file. Nothing is saved yet.</p>
   </div>
 </template>
 
@@ -99,6 +99,6 @@ td {
 }
 .under td span {
   position: sticky;
-  left: 40px;
+  left: 0;
 }
 </style>

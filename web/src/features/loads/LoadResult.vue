@@ -78,7 +78,7 @@ const changes = (h: RunHit) =>
         placeholder="The reason for all of them"
         @change="reason(a.rule)"
       />
-      <span v-if="!missing(a.rule)" class="quiet">Kept: check or load again.</span>
+      <span v-if="!missing(a.rule)" class="quiet">Saved: check or load again.</span>
     </div>
   </section>
   <p v-if="rejected && !works(run)">
