@@ -125,6 +125,8 @@ type Linked interface {
 	feel.Linked
 	// Missing says why a link may not name the record; "" when it may.
 	Missing(kind, key string) string
+	// Now is the number of the record to which a number leads: another one where that was merged into another.
+	Now(kind, key string) string
 }
 
 // Verdict is what becomes of a document.

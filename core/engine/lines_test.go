@@ -62,6 +62,8 @@ func (l linked) Follow(kind, key, field string) feel.Value {
 	return feel.NullValue
 }
 
+func (l linked) Now(_, key string) string { return key }
+
 func (l linked) Missing(kind, key string) string {
 	if l[kind+" "+key] == nil {
 		return fmt.Sprintf("there is no %s %q", kind, key)

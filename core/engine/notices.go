@@ -10,6 +10,7 @@ var (
 	waiting          = notice.Define("failed.waiting", "these rules depend on each other: {path}. Change or suspend one of them")
 	failed           = notice.Define(FailedCode, "{rule} failed: {why}. Correct or suspend the rule")
 	required         = notice.Define("required", "{field} is required; enter it")
+	wasMerged        = notice.Define("was-merged", "{field}: {number} was merged into {now}, which stands here now")
 	noSuchRecord     = notice.Define("no-such-record", "{field}: {why}")
 	closedHere       = notice.Define("set-aside.access", "{field} is {access} here: the entry is ignored")
 	setAside         = notice.Define("set-aside", "{field} {why}: the entry is ignored")

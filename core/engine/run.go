@@ -486,6 +486,12 @@ func (r *run) settle(s cell, value feel.Value) {
 		return
 	}
 	if key, ok := final.Text(); ok {
+		if now := r.c.Linked.Now(f.Kind, key); now != key {
+			r.notify(rule.Advise, s, nil, wasMerged.With(f.Label, key, now))
+			key = now
+			s.out.Final = feel.StringOf(now)
+			s.set(s.out.Final)
+		}
 		if why := r.c.Linked.Missing(f.Kind, key); why != "" {
 			r.notify(rule.Refuse, s, nil, noSuchRecord.With(f.Label, why))
 		}

@@ -317,6 +317,14 @@ func (l *linked) Follow(kind, key, field string) feel.Value {
 	return l.saved.Follow(kind, key, field)
 }
 
+// Now is the number of the record to which a number leads. One that is brought along is what it is.
+func (l *linked) Now(kind, key string) string {
+	if _, brought := l.own[kind][key]; brought || l.saved == nil {
+		return key
+	}
+	return l.saved.Now(kind, key)
+}
+
 // Missing says why a document may not name the record. Without saved records it may name
 // any.
 func (l *linked) Missing(kind, key string) string {

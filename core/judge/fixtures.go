@@ -187,6 +187,20 @@ func (w *world) Missing(kind, key string) string {
 	return why
 }
 
+// Now is the number of the record to which a number leads. One that is carried is what it was.
+func (w *world) Now(kind, key string) string {
+	if w.fixtures != nil {
+		_, there := w.fixtures.Records[kind][key]
+		if _, missing := w.fixtures.Missing[kind][key]; there || missing {
+			return key
+		}
+	}
+	if w.linked == nil {
+		return key
+	}
+	return w.linked.Now(kind, key)
+}
+
 // Lookup finds a value in a crosswalk.
 func (w *world) Lookup(crosswalk string, keys []feel.Value, column string) (feel.Value, bool) {
 	texts := make([]string, len(keys))

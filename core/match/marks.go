@@ -61,46 +61,54 @@ func Sought(plain string) []int64 {
 	name := []rune(plain)
 	seen := map[int64]bool{}
 	var marks []int64
-	add := func(m int64) {
-		if !seen[m] {
-			seen[m] = true
-			marks = append(marks, m)
-		}
+	for letters := shortestLike(len(name)); letters <= longestLike(len(name)); letters++ {
+		eachSought(name, letters, func(m int64) {
+			if !seen[m] {
+				seen[m] = true
+				marks = append(marks, m)
+			}
+		})
 	}
-	for letters := (len(name)*Alike + 99) / 100; letters <= longestLike(len(name)); letters++ {
-		places, most, longer := cuts(letters), changes(max(letters, len(name))), len(name)-letters
-		for part := range len(places) - 1 {
-			for shift := -most; shift <= most; shift++ {
-				// As many changes lie before the part as it is shifted, and behind it the rest.
-				if magnitude(shift)+magnitude(longer-shift) > most {
-					continue
-				}
-				from, to := places[part]+shift, places[part+1]+shift
-				if from < 0 || to > len(name) || from >= to {
-					continue
-				}
-				here := name[from:to]
-				add(mark(letters, part, here))
-				if most == 0 {
-					continue
-				}
-				var left, right []rune
-				if from > 0 {
-					left = append([]rune{name[from-1]}, here[1:]...)
-					add(mark(letters, part, left))
-				}
-				if to < len(name) {
-					right = append(append([]rune{}, here[:len(here)-1]...), name[to])
-					add(mark(letters, part, right))
-				}
-				if left != nil && right != nil && len(here) > 1 && most > 1 {
-					left[len(left)-1] = name[to]
-					add(mark(letters, part, left))
-				}
+	return marks
+}
+
+// shortestLike is the fewest letters that a name like one of so many letters has.
+func shortestLike(letters int) int { return (letters*Alike + 99) / 100 }
+
+// eachSought calls yield for the marks under one of which every name of so many letters is filed that is like a name;
+// some several times.
+func eachSought(name []rune, letters int, yield func(mark int64)) {
+	places, most, longer := cuts(letters), changes(max(letters, len(name))), len(name)-letters
+	for part := range len(places) - 1 {
+		for shift := -most; shift <= most; shift++ {
+			// As many changes lie before the part as it is shifted, and behind it the rest.
+			if magnitude(shift)+magnitude(longer-shift) > most {
+				continue
+			}
+			from, to := places[part]+shift, places[part+1]+shift
+			if from < 0 || to > len(name) || from >= to {
+				continue
+			}
+			here := name[from:to]
+			yield(mark(letters, part, here))
+			if most == 0 {
+				continue
+			}
+			var left, right []rune
+			if from > 0 {
+				left = append([]rune{name[from-1]}, here[1:]...)
+				yield(mark(letters, part, left))
+			}
+			if to < len(name) {
+				right = append(append([]rune{}, here[:len(here)-1]...), name[to])
+				yield(mark(letters, part, right))
+			}
+			if left != nil && right != nil && len(here) > 1 && most > 1 {
+				left[len(left)-1] = name[to]
+				yield(mark(letters, part, left))
 			}
 		}
 	}
-	return marks
 }
 
 func magnitude(n int) int { return max(n, -n) }

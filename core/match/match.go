@@ -59,11 +59,13 @@ var legalForms = map[string]bool{
 	"kg": true, "kk": true, "limited": true, "llc": true, "ltd": true, "nv": true, "oy": true, "plc": true, "sa": true, "sarl": true, "se": true, "spa": true, "srl": true,
 }
 
-// plain writes a name without accents, punctuation, capitals and legal form, its words in
-// order of the alphabet.
-func plain(name string) []rune {
+// spelled writes in letters of the alphabet what is no accent.
+var spelled = strings.NewReplacer("ß", "ss", "ø", "o", "æ", "ae", "ł", "l", "&", " and ", "a/s", "as", "k.k.", "kk")
+
+// wordsOf are the words of a name without accents, punctuation and capitals.
+func wordsOf(name string) []string {
 	decomposed := norm.NFD.String(strings.ToLower(name))
-	decomposed = strings.NewReplacer("ß", "ss", "ø", "o", "æ", "ae", "ł", "l", "&", " and ", "a/s", "as", "k.k.", "kk").Replace(decomposed)
+	decomposed = spelled.Replace(decomposed)
 	var b strings.Builder
 	for _, r := range decomposed {
 		switch {
@@ -74,13 +76,22 @@ func plain(name string) []rune {
 			b.WriteByte(' ')
 		}
 	}
-	words := strings.Fields(b.String())
-	telling := slices.DeleteFunc(slices.Clone(words), func(w string) bool { return legalForms[w] || w == "and" })
-	if len(telling) == 0 {
-		telling = words
+	return strings.Fields(b.String())
+}
+
+// telling are those of the words of a name that say which company it is; all where none does.
+func telling(words []string) []string {
+	told := slices.DeleteFunc(slices.Clone(words), func(w string) bool { return legalForms[w] || w == "and" })
+	if len(told) == 0 {
+		return words
 	}
-	slices.Sort(telling)
-	return []rune(strings.Join(telling, " "))
+	return told
+}
+
+// plain writes a name without accents, punctuation, capitals and legal form, its words in
+// order of the alphabet.
+func plain(name string) []rune {
+	return []rune(strings.Join(slices.Sorted(slices.Values(telling(wordsOf(name)))), " "))
 }
 
 // Alike is from how many hundredths of similarity on two names are almost equal.

@@ -39,6 +39,8 @@ func (c customers) Follow(_, key, field string) feel.Value {
 	return v
 }
 
+func (c customers) Now(_, key string) string { return key }
+
 func (c customers) Missing(_, key string) string {
 	if c[key] == nil {
 		return "there is no customer " + key

@@ -62,7 +62,7 @@ func keysOf(f *field.Field) func(text string) string {
 
 // Of returns the index of a record.
 func (x *Indexer) Of(r *Record) Index {
-	index := Index{Keys: make(map[string]string, len(x.keys)), Grams: GramsOf(textsOf(x.kind, r.Number, &r.Content)), Links: LinksOf(x.kind, r)}
+	index := Index{Keys: make(map[string]string, len(x.keys)), Grams: GramsOf(textsOf(x.kind, r.Number, r.Former, &r.Content)), Links: LinksOf(x.kind, r)}
 	for _, k := range x.keys {
 		if key := k.of(r.Values[k.field.Key]); key != "" {
 			index.Keys[k.field.Key] = key

@@ -3,11 +3,13 @@ package record
 // Ref names a record.
 type Ref struct{ Kind, Number string }
 
-// The states of a record. Masters are kept; documents are kept until they are posted.
+// The states of a record. Masters are kept; documents are kept until they are posted. One that was merged into another is
+// no longer among the saved records; it is shown as it was.
 const (
 	Kept     = "kept"
 	Posted   = "posted"
 	Reversed = "reversed"
+	Merged   = "merged"
 )
 
 // Record is a saved record.
@@ -24,7 +26,9 @@ type Record struct {
 	// Reverses and ReversedBy are the numbers of the documents of the same kind that this one
 	// takes back, and that takes this one back; may be "".
 	Reverses, ReversedBy string
-	Changed              Stamp
+	// Former are the numbers of the records that were merged into this one: they lead to it.
+	Former  []string
+	Changed Stamp
 }
 
 // Standing tells whether the record was not taken back and takes nothing back.
@@ -41,7 +45,7 @@ type Stamp struct {
 // Version is a record as it was at one time.
 type Version struct {
 	Version int
-	What    string // "saved", "posted", "reversed", "follow-up", "live", "deleted"
+	What    string // "saved", "posted", "reversed", "follow-up", "live", "deleted", "merged", "taken back"
 	Type    string
 	Content Content
 	Changed Stamp

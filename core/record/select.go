@@ -12,6 +12,7 @@ import (
 // Listed is a record as lists know it.
 type Listed struct {
 	Number, Company, Type, State string
+	Former                       []string // numbers that lead to it
 	Content                      Content
 	// Bands are the labels of the bands that numbers of the header are in, by field; known
 	// where a filter asks.
@@ -38,6 +39,8 @@ type Filter struct {
 	Field    string `json:"field"`
 	Relation string `json:"relation"` // "is", "is-not", "contains", "from", "up-to", "is-blank", "is-filled", "in-band"
 	Value    string `json:"value,omitempty"`
+	// Former are numbers that lead to the record that a link is compared with; the caller knows them.
+	Former []string `json:"-"`
 }
 
 var (
@@ -80,8 +83,8 @@ type Bound struct {
 	// From and To are the first and last sort key of the field; "" for none. They are set for fields of
 	// the header for which Ordered tells true.
 	From, To string
-	// Linked is the record that the field must name; it may be empty.
-	Linked Ref
+	// Linked are the numbers of which the field, a link, must name one; empty: this bound is none of links.
+	Linked []string
 }
 
 // NewSelector makes a selection ready. The misfit says which filter asks for a value that its field
@@ -130,7 +133,7 @@ func (s *Selector) found(r *Listed) bool {
 	if len(s.Words) == 0 {
 		return true
 	}
-	texts := textsOf(s.Kind, r.Number, &r.Content)
+	texts := textsOf(s.Kind, r.Number, r.Former, &r.Content)
 	return !slices.ContainsFunc(s.Words, func(word string) bool {
 		return !slices.ContainsFunc(texts, func(text string) bool { return holds(text, word) })
 	})
@@ -162,7 +165,13 @@ func (s *Selector) filter(f Filter, format field.Format) *field.Misfit {
 			return wrong
 		}
 		holds = comparison(by, f.Relation, want)
-		if bound := s.bound(by, f.Relation, want); bound != nil {
+		switch of := holds; {
+		case f.Relation == "is" && len(f.Former) > 0:
+			holds = func(text string) bool { return of(text) || slices.Contains(f.Former, text) }
+		case f.Relation == "is-not" && len(f.Former) > 0:
+			holds = func(text string) bool { return of(text) && !slices.Contains(f.Former, text) }
+		}
+		if bound := s.bound(by, f.Relation, want, f.Former); bound != nil {
 			s.Bounds = append(s.Bounds, *bound)
 		}
 	default:
@@ -180,12 +189,12 @@ func (s *Selector) filter(f Filter, format field.Format) *field.Misfit {
 
 // bound is what a filter says in a form that a store can look up; nil for nothing. It may hold of more
 // records than the filter.
-func (s *Selector) bound(f *field.Field, relation string, want feel.Value) *Bound {
+func (s *Selector) bound(f *field.Field, relation string, want feel.Value, former []string) *Bound {
 	if want.IsNull() {
 		return nil
 	}
 	if text, _ := want.Text(); f.IsLink() && relation == "is" {
-		return &Bound{Field: f, Linked: Ref{Kind: f.Kind, Number: text}}
+		return &Bound{Field: f, Linked: append([]string{text}, former...)}
 	}
 	if !s.Kind.Ordered(f) {
 		return nil

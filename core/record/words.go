@@ -88,10 +88,13 @@ func holds(text, word string) bool {
 	return false
 }
 
-// textsOf are the texts of a record that words are looked for in, in small letters: its number, what it is
-// called, and what is marked as searched.
-func textsOf(kind *Kind, number string, c *Content) []string {
+// textsOf are the texts of a record that words are looked for in, in small letters: its number, those that lead to it,
+// what it is called, and what is marked as searched.
+func textsOf(kind *Kind, number string, former []string, c *Content) []string {
 	texts := []string{strings.ToLower(number)}
+	for _, f := range former {
+		texts = append(texts, strings.ToLower(f))
+	}
 	for i := range kind.Fields {
 		f := &kind.Fields[i]
 		switch {

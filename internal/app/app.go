@@ -10,12 +10,14 @@ import (
 	"codicil/internal/app/catalog"
 	"codicil/internal/app/coverage"
 	"codicil/internal/app/derive"
+	"codicil/internal/app/duplicates"
 	"codicil/internal/app/fields"
 	"codicil/internal/app/findings"
 	"codicil/internal/app/formulas"
 	"codicil/internal/app/impact"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/loads"
+	"codicil/internal/app/merging"
 	"codicil/internal/app/posting"
 	"codicil/internal/app/proofs"
 	"codicil/internal/app/records"
@@ -54,6 +56,9 @@ type App struct {
 	Derive   *derive.Service
 	TakeBack *takeback.Service
 	Breaks   *breaks.Service
+	// Duplicates finds records that are twice, and Merging makes one of them.
+	Duplicates *duplicates.Service
+	Merging    *merging.Service
 
 	live  *records.Live
 	store *store.Store
@@ -85,7 +90,9 @@ func assemble(j *judging.Service) *App {
 		return records.New(inner, records.NewLive(inner), work)
 	})
 	a.Breaks = breaks.New(j, work)
-	a.Derive, a.TakeBack = derive.New(j, a.Records, work), takeback.New(j, a.Records, work)
+	a.Duplicates = duplicates.New(j, work)
+	a.Merging = merging.New(j, a.Records, a.Duplicates, work)
+	a.Derive, a.TakeBack = derive.New(j, a.Records, work), takeback.New(j, a.Records, a.Merging, work)
 	a.Tables = tables.New(j, a.Rules)
 	a.Catalog = catalog.New(j, a.Records, a.Rules, a.Proofs, a.Posting)
 	a.Fields = fields.New(j, a.Rules, a.Rules, a.Proofs, a.Catalog)
@@ -99,7 +106,7 @@ func assemble(j *judging.Service) *App {
 // Resume finishes what was begun when the program ended.
 func (a *App) Resume(ctx context.Context) error {
 	cut, err := a.Runs.Resume(ctx)
-	return errors.Join(err, a.live.Resume(ctx), a.Rules.Resume(ctx), a.Loads.Resume(ctx, cut), a.Derive.Resume(ctx, cut), a.TakeBack.Resume(ctx, cut))
+	return errors.Join(err, a.live.Resume(ctx), a.Rules.Resume(ctx), a.Loads.Resume(ctx, cut), a.Derive.Resume(ctx, cut), a.Merging.Resume(ctx, cut), a.TakeBack.Resume(ctx, cut))
 }
 
 // Ready tells whether the data can be read.

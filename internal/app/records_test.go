@@ -216,7 +216,7 @@ func TestADocumentIsPostedOnceAndReversed(t *testing.T) {
 	require.NoError(t, err)
 	posted := post(t, d, *answer.Record).Record
 	require.NotNil(t, posted)
-	assert.Equal(t, contract.Posted, posted.State)
+	assert.Equal(t, contract.RecordStatePosted, posted.State)
 
 	_, err = d.Records.Save(as(t), contract.SaveRequest{Document: mended, Version: posted.Version})
 	assert.Equal(t, "posted", code(t, err))

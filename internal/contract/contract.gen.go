@@ -11,6 +11,7 @@ import (
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/judge"
+	"codicil/core/match"
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -163,6 +164,51 @@ func (e DifferenceWhat) Valid() bool {
 	case DifferenceWhatVerdict:
 		return true
 	case DifferenceWhatWrite:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DuplicateGroupAside.
+const (
+	LegalForm DuplicateGroupAside = "legal form"
+	Spelling  DuplicateGroupAside = "spelling"
+	WordOrder DuplicateGroupAside = "word order"
+)
+
+// Valid indicates whether the value is a known member of the DuplicateGroupAside enum.
+func (e DuplicateGroupAside) Valid() bool {
+	switch e {
+	case LegalForm:
+		return true
+	case Spelling:
+		return true
+	case WordOrder:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for DuplicateGroupState.
+const (
+	DuplicateGroupStateDifferent DuplicateGroupState = "different"
+	DuplicateGroupStateGone      DuplicateGroupState = "gone"
+	DuplicateGroupStateMerged    DuplicateGroupState = "merged"
+	DuplicateGroupStateOpen      DuplicateGroupState = "open"
+)
+
+// Valid indicates whether the value is a known member of the DuplicateGroupState enum.
+func (e DuplicateGroupState) Valid() bool {
+	switch e {
+	case DuplicateGroupStateDifferent:
+		return true
+	case DuplicateGroupStateGone:
+		return true
+	case DuplicateGroupStateMerged:
+		return true
+	case DuplicateGroupStateOpen:
 		return true
 	default:
 		return false
@@ -322,6 +368,27 @@ func (e LoadSetupMissing) Valid() bool {
 	}
 }
 
+// Defines values for MergeLines.
+const (
+	MergeLinesBoth     MergeLines = "both"
+	MergeLinesMerged   MergeLines = "merged"
+	MergeLinesSurvivor MergeLines = "survivor"
+)
+
+// Valid indicates whether the value is a known member of the MergeLines enum.
+func (e MergeLines) Valid() bool {
+	switch e {
+	case MergeLinesBoth:
+		return true
+	case MergeLinesMerged:
+		return true
+	case MergeLinesSurvivor:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for MessageSeverity.
 const (
 	MessageSeverityAdvise  MessageSeverity = "advise"
@@ -364,21 +431,45 @@ func (e OutcomeVerdict) Valid() bool {
 	}
 }
 
+// Defines values for Preference.
+const (
+	Complete Preference = "complete"
+	Oldest   Preference = "oldest"
+	Used     Preference = "used"
+)
+
+// Valid indicates whether the value is a known member of the Preference enum.
+func (e Preference) Valid() bool {
+	switch e {
+	case Complete:
+		return true
+	case Oldest:
+		return true
+	case Used:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for RecordState.
 const (
-	Kept     RecordState = "kept"
-	Posted   RecordState = "posted"
-	Reversed RecordState = "reversed"
+	RecordStateKept     RecordState = "kept"
+	RecordStateMerged   RecordState = "merged"
+	RecordStatePosted   RecordState = "posted"
+	RecordStateReversed RecordState = "reversed"
 )
 
 // Valid indicates whether the value is a known member of the RecordState enum.
 func (e RecordState) Valid() bool {
 	switch e {
-	case Kept:
+	case RecordStateKept:
 		return true
-	case Posted:
+	case RecordStateMerged:
 		return true
-	case Reversed:
+	case RecordStatePosted:
+		return true
+	case RecordStateReversed:
 		return true
 	default:
 		return false
@@ -438,10 +529,13 @@ const (
 	RunWhatBreaks      RunWhat = "breaks"
 	RunWhatDerive      RunWhat = "derive"
 	RunWhatDeriveCheck RunWhat = "derive-check"
+	RunWhatDuplicates  RunWhat = "duplicates"
 	RunWhatExport      RunWhat = "export"
 	RunWhatImpact      RunWhat = "impact"
 	RunWhatLoad        RunWhat = "load"
 	RunWhatLoadCheck   RunWhat = "load-check"
+	RunWhatMerge       RunWhat = "merge"
+	RunWhatMergeCheck  RunWhat = "merge-check"
 	RunWhatProofs      RunWhat = "proofs"
 	RunWhatTakeBack    RunWhat = "take-back"
 )
@@ -455,6 +549,8 @@ func (e RunWhat) Valid() bool {
 		return true
 	case RunWhatDeriveCheck:
 		return true
+	case RunWhatDuplicates:
+		return true
 	case RunWhatExport:
 		return true
 	case RunWhatImpact:
@@ -462,6 +558,10 @@ func (e RunWhat) Valid() bool {
 	case RunWhatLoad:
 		return true
 	case RunWhatLoadCheck:
+		return true
+	case RunWhatMerge:
+		return true
+	case RunWhatMergeCheck:
 		return true
 	case RunWhatProofs:
 		return true
@@ -479,6 +579,8 @@ const (
 	RunHitWhatChange    RunHitWhat = "change"
 	RunHitWhatConfirm   RunHitWhat = "confirm"
 	RunHitWhatFail      RunHitWhat = "fail"
+	RunHitWhatMerge     RunHitWhat = "merge"
+	RunHitWhatNames     RunHitWhat = "names"
 	RunHitWhatRefuse    RunHitWhat = "refuse"
 	RunHitWhatRestored  RunHitWhat = "restored"
 	RunHitWhatSame      RunHitWhat = "same"
@@ -500,6 +602,10 @@ func (e RunHitWhat) Valid() bool {
 	case RunHitWhatConfirm:
 		return true
 	case RunHitWhatFail:
+		return true
+	case RunHitWhatMerge:
+		return true
+	case RunHitWhatNames:
 		return true
 	case RunHitWhatRefuse:
 		return true
@@ -553,6 +659,24 @@ func (e Told) Valid() bool {
 	case Values:
 		return true
 	case Whole:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ListDuplicatesParamsWhat.
+const (
+	Exact ListDuplicatesParamsWhat = "exact"
+	Near  ListDuplicatesParamsWhat = "near"
+)
+
+// Valid indicates whether the value is a known member of the ListDuplicatesParamsWhat enum.
+func (e ListDuplicatesParamsWhat) Valid() bool {
+	switch e {
+	case Exact:
+		return true
+	case Near:
 		return true
 	default:
 		return false
@@ -963,8 +1087,119 @@ type Difference struct {
 // DifferenceWhat defines model for Difference.What.
 type DifferenceWhat string
 
+// DifferencePage defines model for DifferencePage.
+type DifferencePage struct {
+	Differences []DifferentPair `json:"differences"`
+
+	// Next The place after the last; "" at the end
+	Next string `json:"next"`
+}
+
+// DifferentPair defines model for DifferentPair.
+type DifferentPair struct {
+	Number     string    `json:"number"`
+	Other      string    `json:"other"`
+	OtherTitle string    `json:"otherTitle"`
+	SaidAt     time.Time `json:"saidAt,omitempty"`
+	SaidBy     string    `json:"saidBy"`
+	Title      string    `json:"title"`
+	Why        string    `json:"why"`
+}
+
+// DifferentRequest defines model for DifferentRequest.
+type DifferentRequest struct {
+	Numbers []string `json:"numbers"`
+	Reason  string   `json:"reason"`
+}
+
 // Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 type Document = judge.Document
+
+// DuplicateBy defines model for DuplicateBy.
+type DuplicateBy = match.Unique
+
+// DuplicateDefinition defines model for DuplicateDefinition.
+type DuplicateDefinition struct {
+	By DuplicateBy `json:"by"`
+
+	// Labels Of its fields
+	Labels []string `json:"labels"`
+	Name   string   `json:"name"`
+
+	// Rule The unique rule that it is; missing: it is one's own
+	Rule int64 `json:"rule,omitempty"`
+
+	// Run The last scan by it
+	Run *Run `json:"run,omitempty"`
+}
+
+// DuplicateGroup defines model for DuplicateGroup.
+type DuplicateGroup struct {
+	// Alike How alike the names are, in hundredths
+	Alike int `json:"alike"`
+
+	// Aside What differs and does not count
+	Aside []DuplicateGroupAside `json:"aside"`
+
+	// Changes Letters that differ
+	Changes int  `json:"changes"`
+	Exact   bool `json:"exact"`
+
+	// Letters Letters of the longer name, without what does not count
+	Letters int `json:"letters"`
+
+	// More So many more records
+	More    int               `json:"more"`
+	Place   string            `json:"place"`
+	Records []DuplicateRecord `json:"records"`
+
+	// State merged: they are one record by now; gone: less than two are still there
+	State DuplicateGroupState `json:"state"`
+}
+
+// DuplicateGroupAside defines model for DuplicateGroup.Aside.
+type DuplicateGroupAside string
+
+// DuplicateGroupState merged: they are one record by now; gone: less than two are still there
+type DuplicateGroupState string
+
+// DuplicatePage defines model for DuplicatePage.
+type DuplicatePage struct {
+	Groups []DuplicateGroup `json:"groups"`
+
+	// Next The place after the last; "" at the end
+	Next string `json:"next"`
+}
+
+// DuplicateRecord defines model for DuplicateRecord.
+type DuplicateRecord struct {
+	Company string `json:"company"`
+
+	// Filled How many values are filled
+	Filled int `json:"filled"`
+
+	// FirstAt When it was first saved; missing: nobody knows
+	FirstAt *time.Time  `json:"firstAt,omitempty"`
+	Number  string      `json:"number"`
+	State   RecordState `json:"state"`
+	Title   string      `json:"title"`
+	Type    string      `json:"type"`
+
+	// Uses How many records name it
+	Uses int `json:"uses"`
+}
+
+// Duplicates defines model for Duplicates.
+type Duplicates struct {
+	Definitions []DuplicateDefinition `json:"definitions"`
+
+	// Different Of how many pairs somebody said that they are different
+	Different int    `json:"different"`
+	Kind      string `json:"kind"`
+
+	// Records How many are saved
+	Records int `json:"records"`
+}
 
 // Effect What a rule does; which parts say something depends on its family
 type Effect = rule.Effect
@@ -1142,6 +1377,19 @@ type FollowUp struct {
 // Format How the person writes and reads numbers and dates
 type Format = field.Format
 
+// FormerRecord defines model for FormerRecord.
+type FormerRecord struct {
+	// Into Into which it was merged
+	Into     string    `json:"into"`
+	MergedAt time.Time `json:"mergedAt"`
+	MergedBy string    `json:"mergedBy"`
+	Number   string    `json:"number"`
+
+	// Run The run that merged it
+	Run int64  `json:"run"`
+	Why string `json:"why"`
+}
+
 // Formula defines model for Formula.
 type Formula struct {
 	// Conditions The conditions as they were understood: several codes with commas are one of them, a label is its field
@@ -1300,17 +1548,23 @@ type ImpactRequest struct {
 
 // JournalEntry defines model for JournalEntry.
 type JournalEntry struct {
-	Account      string `json:"account"`
+	Account string `json:"account"`
+
+	// AccountNow The same for the account
+	AccountNow   string `json:"accountNow,omitempty"`
 	AccountTitle string `json:"accountTitle"`
 	Company      string `json:"company"`
 	Credit       Shown  `json:"credit"`
 	Currency     string `json:"currency"`
 
 	// Day As the person reads it
-	Day          string `json:"day"`
-	Debit        Shown  `json:"debit"`
-	Line         int    `json:"line"`
-	Partner      string `json:"partner"`
+	Day     string `json:"day"`
+	Debit   Shown  `json:"debit"`
+	Line    int    `json:"line"`
+	Partner string `json:"partner"`
+
+	// PartnerNow The number to which that of the partner leads since it was merged
+	PartnerNow   string `json:"partnerNow,omitempty"`
 	PartnerTitle string `json:"partnerTitle"`
 	Posting      string `json:"posting"`
 	Text         string `json:"text"`
@@ -1606,6 +1860,115 @@ type Merge struct {
 	Theirs []ValueChange `json:"theirs"`
 }
 
+// MergeField defines model for MergeField.
+type MergeField struct {
+	// Chosen The number of the record whose value stands
+	Chosen  string `json:"chosen"`
+	Differs bool   `json:"differs"`
+	Field   string `json:"field"`
+	Label   string `json:"label"`
+
+	// Result What stands after the rules
+	Result Shown `json:"result"`
+
+	// Values Of each record, in their order
+	Values []Shown `json:"values"`
+}
+
+// MergeFollower defines model for MergeFollower.
+type MergeFollower struct {
+	Kind  string `json:"kind"`
+	Label string `json:"label"`
+
+	// Open Records that are rewritten to name the survivor
+	Open int `json:"open"`
+
+	// Posted Records that keep the number, which leads to the survivor
+	Posted int `json:"posted"`
+}
+
+// MergeHindrance defines model for MergeHindrance.
+type MergeHindrance struct {
+	// Use The record that refuses; missing: the merge itself
+	Use *Use   `json:"use,omitempty"`
+	Why string `json:"why"`
+}
+
+// MergeLines Whose lines stand: the survivor's, those of what is merged into it, or both
+type MergeLines string
+
+// MergeName defines model for MergeName.
+type MergeName struct {
+	// Number The number that it names
+	Number string `json:"number"`
+	Use    Use    `json:"use"`
+}
+
+// MergePlan defines model for MergePlan.
+type MergePlan struct {
+	Format *Format `json:"format,omitempty"`
+	Kind   string  `json:"kind"`
+
+	// Lines Whose lines stand: the survivor's, those of what is merged into it, or both
+	Lines   MergeLines `json:"lines,omitempty"`
+	Numbers []string   `json:"numbers"`
+
+	// Prefer Which record survives: the one that most records name, the one with most values, the one that was saved first
+	Prefer Preference `json:"prefer,omitempty"`
+
+	// Survivor Missing: it is proposed
+	Survivor string `json:"survivor,omitempty"`
+
+	// Values By field of the header, the number of the record whose value stands; missing: the survivor's, or where that is blank the first that is filled
+	Values map[string]string `json:"values,omitempty"`
+}
+
+// MergePreview defines model for MergePreview.
+type MergePreview struct {
+	// Asks What rules ask a reason for
+	Asks      []string        `json:"asks"`
+	Fields    []MergeField    `json:"fields"`
+	Followers []MergeFollower `json:"followers"`
+
+	// Hindrances What refuses the merge, some of it
+	Hindrances []MergeHindrance `json:"hindrances"`
+	Kind       string           `json:"kind"`
+
+	// Lines How many lines each record has; of no kind without lines
+	Lines []int `json:"lines"`
+
+	// Names Rules and tables that name what is merged: changes to make
+	Names []MergeName `json:"names"`
+
+	// Proofs Proofs that name what is merged; they keep what they carry
+	Proofs   int               `json:"proofs"`
+	Records  []DuplicateRecord `json:"records"`
+	Survivor string            `json:"survivor"`
+
+	// Unlooked So many records that name what is merged were not looked at yet
+	Unlooked int `json:"unlooked,omitempty"`
+}
+
+// MergeRequest defines model for MergeRequest.
+type MergeRequest struct {
+	// Apply Merge them
+	Apply bool `json:"apply,omitempty"`
+
+	// Except Places of those that are left as they are
+	Except []string      `json:"except,omitempty"`
+	Kind   string        `json:"kind"`
+	Merges []RecordMerge `json:"merges,omitempty"`
+
+	// Prefer Which record survives: the one that most records name, the one with most values, the one that was saved first
+	Prefer Preference `json:"prefer,omitempty"`
+
+	// Reason Why; needed to apply. It is the reason for rules that ask
+	Reason string `json:"reason,omitempty"`
+
+	// Scan All exact duplicates that this scan found, in place of merges
+	Scan int64 `json:"scan,omitempty"`
+}
+
 // Message defines model for Message.
 type Message struct {
 	// Ask Of a rule that failed: who asked for it, and can be asked about it
@@ -1871,6 +2234,9 @@ type PostingSummary struct {
 // Preceding The record that a document follows
 type Preceding = engine.Preceding
 
+// Preference Which record survives: the one that most records name, the one with most values, the one that was saved first
+type Preference string
+
 // Preferences defines model for Preferences.
 type Preferences struct {
 	// Format Missing: as the chosen company does, or else the browser
@@ -1982,10 +2348,17 @@ type Record struct {
 	Company   string    `json:"company"`
 	Content   Content   `json:"content"`
 	Followers []Use     `json:"followers"`
-	Kind      string    `json:"kind"`
+
+	// Former The records whose numbers lead to it
+	Former []FormerRecord `json:"former,omitempty"`
+	Kind   string         `json:"kind"`
 
 	// Late A linked record changed, and a live value is still to be taken anew
 	Late bool `json:"late,omitempty"`
+
+	// MergedInto The record to which its number leads; missing: it was not merged
+	MergedInto string `json:"mergedInto,omitempty"`
+	MergedWhy  string `json:"mergedWhy,omitempty"`
 
 	// Next The maps by which a record can follow it now
 	Next   []int64 `json:"next,omitempty"`
@@ -1999,6 +2372,15 @@ type Record struct {
 	Title      string      `json:"title"`
 	Type       string      `json:"type"`
 	Version    int         `json:"version"`
+}
+
+// RecordMerge defines model for RecordMerge.
+type RecordMerge struct {
+	// Lines Whose lines stand: the survivor's, those of what is merged into it, or both
+	Lines    MergeLines        `json:"lines,omitempty"`
+	Merged   []string          `json:"merged"`
+	Survivor string            `json:"survivor"`
+	Values   map[string]string `json:"values,omitempty"`
 }
 
 // RecordOutcome defines model for RecordOutcome.
@@ -2050,6 +2432,9 @@ type RecordVersion struct {
 	ChangedAt time.Time     `json:"changedAt"`
 	ChangedBy string        `json:"changedBy"`
 	Changes   []ValueChange `json:"changes"`
+
+	// Of The number of the record that it is of, where that was merged into this one
+	Of string `json:"of,omitempty"`
 
 	// Reasons What was said to go on in spite of a check
 	Reasons []GivenReason `json:"reasons,omitempty"`
@@ -2327,6 +2712,9 @@ type Run struct {
 	File bool  `json:"file,omitempty"`
 	ID   int64 `json:"id"`
 
+	// Kind The kind of records that it looks through for duplicates
+	Kind string `json:"kind,omitempty"`
+
 	// Load The load it is of
 	Load int64 `json:"load,omitempty"`
 
@@ -2349,7 +2737,7 @@ type Run struct {
 	// Version Of the rule
 	Version int `json:"version,omitempty"`
 
-	// What impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
+	// What duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
 	What RunWhat `json:"what"`
 
 	// Writes How many records it wrote that are not taken back
@@ -2359,7 +2747,7 @@ type Run struct {
 // RunState cut off: the program ended before it
 type RunState string
 
-// RunWhat impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
+// RunWhat duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
 type RunWhat string
 
 // RunHit One thing that a run found
@@ -2397,11 +2785,11 @@ type RunHit struct {
 	Told string `json:"told"`
 	Type string `json:"type"`
 
-	// What fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
+	// What merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
 	What RunHitWhat `json:"what"`
 }
 
-// RunHitWhat fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
+// RunHitWhat merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
 type RunHitWhat string
 
 // RunHits defines model for RunHits.
@@ -2454,6 +2842,15 @@ type SaveRequest struct {
 
 	// Version The version of the record that was changed
 	Version int `json:"version,omitempty"`
+}
+
+// ScanRequest defines model for ScanRequest.
+type ScanRequest struct {
+	By   DuplicateBy `json:"by"`
+	Kind string      `json:"kind"`
+
+	// Name Of the definition
+	Name string `json:"name"`
 }
 
 // Section defines model for Section.
@@ -2796,6 +3193,23 @@ type ExportConfirmationParams struct {
 	Type    string  `form:"type" json:"type"`
 }
 
+// GetDuplicatesParams defines parameters for GetDuplicates.
+type GetDuplicatesParams struct {
+	Kind KindKey `form:"kind" json:"kind"`
+}
+
+// TakeDifferentBackParams defines parameters for TakeDifferentBack.
+type TakeDifferentBackParams struct {
+	Number string `form:"number" json:"number"`
+	Other  string `form:"other" json:"other"`
+}
+
+// ListDifferentParams defines parameters for ListDifferent.
+type ListDifferentParams struct {
+	// After The next of the page before; missing: from the start
+	After string `form:"after,omitempty" json:"after,omitempty"`
+}
+
 // ListFindingsParams defines parameters for ListFindings.
 type ListFindingsParams struct {
 	// Kind Of rules of this kind only; without it of all kinds, and of the tables
@@ -2926,6 +3340,19 @@ type ListRuleHistoryParams struct {
 	Field string  `form:"field" json:"field"`
 }
 
+// ListDuplicatesParams defines parameters for ListDuplicates.
+type ListDuplicatesParams struct {
+	// What Missing: both
+	What ListDuplicatesParamsWhat `form:"what,omitempty" json:"what,omitempty"`
+
+	// After The next of the page before; missing: from the start
+	After string `form:"after,omitempty" json:"after,omitempty"`
+	Limit int    `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// ListDuplicatesParamsWhat defines parameters for ListDuplicates.
+type ListDuplicatesParamsWhat string
+
 // ExportRunParams defines parameters for ExportRun.
 type ExportRunParams struct {
 	// Rule Of a count of breaks: the records that break this rule, with the field it is on, in a form that can be corrected and loaded
@@ -2956,6 +3383,12 @@ type ComposeConditionsJSONRequestBody = ComposeRequest
 
 // WriteConstantJSONRequestBody defines body for WriteConstant for application/json ContentType.
 type WriteConstantJSONRequestBody = ConstantRequest
+
+// DefineDuplicatesJSONRequestBody defines body for DefineDuplicates for application/json ContentType.
+type DefineDuplicatesJSONRequestBody = DuplicateBy
+
+// SayDifferentJSONRequestBody defines body for SayDifferent for application/json ContentType.
+type SayDifferentJSONRequestBody = DifferentRequest
 
 // EvaluateJSONRequestBody defines body for Evaluate for application/json ContentType.
 type EvaluateJSONRequestBody = EvaluateRequest
@@ -3001,6 +3434,9 @@ type SaveLayoutJSONRequestBody = Layout
 
 // SetUpLoadJSONRequestBody defines body for SetUpLoad for application/json ContentType.
 type SetUpLoadJSONRequestBody = LoadSetup
+
+// PreviewMergeJSONRequestBody defines body for PreviewMerge for application/json ContentType.
+type PreviewMergeJSONRequestBody = MergePlan
 
 // PostDocumentJSONRequestBody defines body for PostDocument for application/json ContentType.
 type PostDocumentJSONRequestBody = TryRequest
@@ -3071,8 +3507,14 @@ type CountBreaksJSONRequestBody = BreaksRequest
 // StartDerivingJSONRequestBody defines body for StartDeriving for application/json ContentType.
 type StartDerivingJSONRequestBody = DeriveRequest
 
+// ScanDuplicatesJSONRequestBody defines body for ScanDuplicates for application/json ContentType.
+type ScanDuplicatesJSONRequestBody = ScanRequest
+
 // StartExportJSONRequestBody defines body for StartExport for application/json ContentType.
 type StartExportJSONRequestBody = ListRequest
+
+// StartMergeJSONRequestBody defines body for StartMerge for application/json ContentType.
+type StartMergeJSONRequestBody = MergeRequest
 
 // StartProofsJSONRequestBody defines body for StartProofs for application/json ContentType.
 type StartProofsJSONRequestBody = ProofsRequest

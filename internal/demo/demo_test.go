@@ -106,7 +106,7 @@ func TestTheScenarioHasItsSizeAndItsRecordsPassTheRules(t *testing.T) {
 		require.NoError(t, err)
 		assert.GreaterOrEqual(t, page.Total, least, kind)
 		for _, row := range page.Rows {
-			if row.State != contract.Kept {
+			if row.State != contract.RecordStateKept {
 				posted++
 				continue
 			}

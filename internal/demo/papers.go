@@ -141,7 +141,10 @@ func (g *generator) fill(s *store.Store) error {
 	g.plan("2026-10-22", func() error {
 		return g.keepPosted(documentOf("accounting_document", "10", "VI", "2026-10-22", with(bill, values{"reference": knownPaper, "document_date": "2026-10-20", "posting_date": "2026-10-22"}), billLines...))
 	})
-	return g.work()
+	if err := g.work(); err != nil {
+		return err
+	}
+	return g.again()
 }
 
 // knownPaper is the number of an invoice that is posted, which a proof enters again.

@@ -26,6 +26,7 @@ import (
 	"codicil/api"
 	"codicil/core/engine"
 	"codicil/core/field"
+	"codicil/core/match"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/app"
@@ -161,13 +162,14 @@ func TestEveryReadingAnswersAsTheContractSays(t *testing.T) {
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/kinds/vendor/fields", added, nil))
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/runs", contract.ImpactRequest{Rule: 1}, nil))
 	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/loads/2/check", nil, nil))
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/runs/duplicates", contract.ScanRequest{Kind: "vendor", By: match.Unique{Fields: []string{"name"}, Ignore: match.AllIgnored}}, nil))
 	require.Eventually(t, func() bool {
 		var runs []contract.Run
-		return c.ask(http.MethodGet, "/runs", nil, &runs) == http.StatusOK && runs[0].EndedAt != nil && runs[1].EndedAt != nil
+		return c.ask(http.MethodGet, "/runs", nil, &runs) == http.StatusOK && runs[0].EndedAt != nil && runs[1].EndedAt != nil && runs[2].EndedAt != nil
 	}, time.Minute, 5*time.Millisecond)
 	called := map[string]bool{}
 	for _, path := range []string{
-		"/breaks?kind=vendor", "/loads", "/loads/2", "/loads/2/preview?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/loads/2/refused",
+		"/duplicates?kind=vendor", "/duplicates/vendor/different", "/runs/3/duplicates", "/breaks?kind=vendor", "/loads", "/loads/2", "/loads/2/preview?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/loads/2/refused",
 		"/catalog", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24", "/rules?kind=vendor", "/rules/1", "/rules/1/versions", "/rules/history?kind=vendor&field=payment_terms",
 		"/functions", "/names?kind=vendor&target=name", "/records/vendor/V10001", "/records/vendor/V10001/versions/1/outcome", "/records/vendor/V10001/history?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/links/customer?search=quay&company=10", "/layouts?kind=vendor", "/follow-ons", "/ledgers/books", "/ledgers/books/journal", "/ledgers/books/balances?by=vendor", "/postings?ledger=books", "/kinds/vendor/fields/removed", "/proofs?kind=vendor", "/proofs/1", "/postings",
 		"/tables/standing", "/tables/crosswalks", "/tables/crosswalks/transit", "/tables/crosswalks/transit/missing", "/tables/crosswalks/transit/export", "/tables/series",

@@ -46,6 +46,24 @@ type ServerInterface interface {
 	// WriteConstant Write what a person typed as the value of a rule as a formula
 	// (POST /constants)
 	WriteConstant(ctx *echo.Context) error
+	// GetDuplicates By what records of a kind can be duplicates: by its unique rules in force, and by definitions of one's own; with the last scan by each
+	// (GET /duplicates)
+	GetDuplicates(ctx *echo.Context, params GetDuplicatesParams) error
+	// RemoveDuplicateDefinition Remove a definition
+	// (DELETE /duplicates/{kind}/definitions/{name})
+	RemoveDuplicateDefinition(ctx *echo.Context, kind KindPath, name string) error
+	// DefineDuplicates Keep by what records are duplicates, in place of what was kept under the name
+	// (PUT /duplicates/{kind}/definitions/{name})
+	DefineDuplicates(ctx *echo.Context, kind KindPath, name string) error
+	// TakeDifferentBack Take back that two records are different
+	// (DELETE /duplicates/{kind}/different)
+	TakeDifferentBack(ctx *echo.Context, kind KindPath, params TakeDifferentBackParams) error
+	// ListDifferent Records of which somebody said that they are different, however alike they look
+	// (GET /duplicates/{kind}/different)
+	ListDifferent(ctx *echo.Context, kind KindPath, params ListDifferentParams) error
+	// SayDifferent Say that records are different, each from each: a scan leaves them out, and rules that ask no longer ask because of them
+	// (POST /duplicates/{kind}/different)
+	SayDifferent(ctx *echo.Context, kind KindPath) error
 	// Evaluate Take documents through the rules in force, as an ERP that asks; nothing is kept
 	// (POST /evaluate)
 	Evaluate(ctx *echo.Context) error
@@ -163,6 +181,9 @@ type ServerInterface interface {
 	// StartLoad Begin to load: every row through the rules, and saved where they accept it. It goes on where it was, should the program end
 	// (POST /loads/{id}/start)
 	StartLoad(ctx *echo.Context, id Identity) error
+	// PreviewMerge Records side by side, and what merging them would do: which value of each field stands, what is rewritten, what keeps its number, what refuses; nothing is kept
+	// (POST /merges/preview)
+	PreviewMerge(ctx *echo.Context) error
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx *echo.Context, params ListNamesParams) error
@@ -298,9 +319,15 @@ type ServerInterface interface {
 	// StartDeriving Begin to derive values of saved records again by the rules of now; without apply it is only told what would change
 	// (POST /runs/derive)
 	StartDeriving(ctx *echo.Context) error
+	// ScanDuplicates Begin to look through all saved records of a kind for duplicates
+	// (POST /runs/duplicates)
+	ScanDuplicates(ctx *echo.Context) error
 	// StartExport Begin to write a whole list as CSV; the run keeps the file
 	// (POST /runs/export)
 	StartExport(ctx *echo.Context) error
+	// StartMerge Begin to merge records; without apply it is only told what would happen. Records that are not posted are rewritten to name the survivor; what is posted keeps its number, which leads there
+	// (POST /runs/merge)
+	StartMerge(ctx *echo.Context) error
 	// StartProofs Begin to run every proof, and to measure which wrong versions of every rule they would notice
 	// (POST /runs/proofs)
 	StartProofs(ctx *echo.Context) error
@@ -310,6 +337,9 @@ type ServerInterface interface {
 	// GetRun How far a run is
 	// (GET /runs/{id})
 	GetRun(ctx *echo.Context, id Identity) error
+	// ListDuplicates Some of the duplicates that a scan found, as they are now: exact ones first, then the most alike
+	// (GET /runs/{id}/duplicates)
+	ListDuplicates(ctx *echo.Context, id Identity, params ListDuplicatesParams) error
 	// ExportRun What a run leaves as CSV: its file, or what it found with a row for each value that changes and for what is said
 	// (GET /runs/{id}/export)
 	ExportRun(ctx *echo.Context, id Identity, params ExportRunParams) error
@@ -561,6 +591,145 @@ func (w *ServerInterfaceWrapper) WriteConstant(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.WriteConstant(ctx)
+	return err
+}
+
+// GetDuplicates converts echo context to params.
+func (w *ServerInterfaceWrapper) GetDuplicates(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetDuplicatesParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetDuplicates(ctx, params)
+	return err
+}
+
+// RemoveDuplicateDefinition converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveDuplicateDefinition(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", ctx.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveDuplicateDefinition(ctx, kind, name)
+	return err
+}
+
+// DefineDuplicates converts echo context to params.
+func (w *ServerInterfaceWrapper) DefineDuplicates(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", ctx.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DefineDuplicates(ctx, kind, name)
+	return err
+}
+
+// TakeDifferentBack converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeDifferentBack(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeDifferentBackParams
+	// ------------- Required query parameter "number" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "number", ctx.QueryParams(), &params.Number, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// ------------- Required query parameter "other" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "other", ctx.QueryParams(), &params.Other, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter other: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeDifferentBack(ctx, kind, params)
+	return err
+}
+
+// ListDifferent converts echo context to params.
+func (w *ServerInterfaceWrapper) ListDifferent(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListDifferentParams
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", ctx.QueryParams(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter after: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListDifferent(ctx, kind, params)
+	return err
+}
+
+// SayDifferent converts echo context to params.
+func (w *ServerInterfaceWrapper) SayDifferent(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SayDifferent(ctx, kind)
 	return err
 }
 
@@ -1264,6 +1433,15 @@ func (w *ServerInterfaceWrapper) StartLoad(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.StartLoad(ctx, id)
+	return err
+}
+
+// PreviewMerge converts echo context to params.
+func (w *ServerInterfaceWrapper) PreviewMerge(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PreviewMerge(ctx)
 	return err
 }
 
@@ -2026,12 +2204,30 @@ func (w *ServerInterfaceWrapper) StartDeriving(ctx *echo.Context) error {
 	return err
 }
 
+// ScanDuplicates converts echo context to params.
+func (w *ServerInterfaceWrapper) ScanDuplicates(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ScanDuplicates(ctx)
+	return err
+}
+
 // StartExport converts echo context to params.
 func (w *ServerInterfaceWrapper) StartExport(ctx *echo.Context) error {
 	var err error
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.StartExport(ctx)
+	return err
+}
+
+// StartMerge converts echo context to params.
+func (w *ServerInterfaceWrapper) StartMerge(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartMerge(ctx)
 	return err
 }
 
@@ -2073,6 +2269,45 @@ func (w *ServerInterfaceWrapper) GetRun(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetRun(ctx, id)
+	return err
+}
+
+// ListDuplicates converts echo context to params.
+func (w *ServerInterfaceWrapper) ListDuplicates(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListDuplicatesParams
+	// ------------- Optional query parameter "what" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "what", ctx.QueryParams(), &params.What, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter what: %s", err))
+	}
+
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", ctx.QueryParams(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter after: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListDuplicates(ctx, id, params)
 	return err
 }
 
@@ -2613,6 +2848,16 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/runs/proofs", wrapper.StartProofs, options.OperationMiddlewares["startProofs"]...)
 	router.POST(options.BaseURL+"/runs/breaks", wrapper.CountBreaks, options.OperationMiddlewares["countBreaks"]...)
 	router.GET(options.BaseURL+"/breaks", wrapper.GetBreaks, options.OperationMiddlewares["getBreaks"]...)
+	router.GET(options.BaseURL+"/duplicates", wrapper.GetDuplicates, options.OperationMiddlewares["getDuplicates"]...)
+	router.DELETE(options.BaseURL+"/duplicates/:kind/definitions/:name", wrapper.RemoveDuplicateDefinition, options.OperationMiddlewares["removeDuplicateDefinition"]...)
+	router.PUT(options.BaseURL+"/duplicates/:kind/definitions/:name", wrapper.DefineDuplicates, options.OperationMiddlewares["defineDuplicates"]...)
+	router.DELETE(options.BaseURL+"/duplicates/:kind/different", wrapper.TakeDifferentBack, options.OperationMiddlewares["takeDifferentBack"]...)
+	router.GET(options.BaseURL+"/duplicates/:kind/different", wrapper.ListDifferent, options.OperationMiddlewares["listDifferent"]...)
+	router.POST(options.BaseURL+"/duplicates/:kind/different", wrapper.SayDifferent, options.OperationMiddlewares["sayDifferent"]...)
+	router.POST(options.BaseURL+"/merges/preview", wrapper.PreviewMerge, options.OperationMiddlewares["previewMerge"]...)
+	router.POST(options.BaseURL+"/runs/duplicates", wrapper.ScanDuplicates, options.OperationMiddlewares["scanDuplicates"]...)
+	router.GET(options.BaseURL+"/runs/:id/duplicates", wrapper.ListDuplicates, options.OperationMiddlewares["listDuplicates"]...)
+	router.POST(options.BaseURL+"/runs/merge", wrapper.StartMerge, options.OperationMiddlewares["startMerge"]...)
 	router.POST(options.BaseURL+"/runs/derive", wrapper.StartDeriving, options.OperationMiddlewares["startDeriving"]...)
 	router.DELETE(options.BaseURL+"/runs/:id", wrapper.RemoveRun, options.OperationMiddlewares["removeRun"]...)
 	router.GET(options.BaseURL+"/runs/:id", wrapper.GetRun, options.OperationMiddlewares["getRun"]...)
@@ -2997,6 +3242,222 @@ type WriteConstantdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response WriteConstantdefaultApplicationProblemPlusJSONResponse) VisitWriteConstantResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDuplicatesRequestObject struct {
+	Params GetDuplicatesParams
+}
+
+type GetDuplicatesResponseObject interface {
+	VisitGetDuplicatesResponse(w http.ResponseWriter) error
+}
+
+type GetDuplicates200JSONResponse Duplicates
+
+func (response GetDuplicates200JSONResponse) VisitGetDuplicatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetDuplicatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetDuplicatesdefaultApplicationProblemPlusJSONResponse) VisitGetDuplicatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveDuplicateDefinitionRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Name string   `json:"name"`
+}
+
+type RemoveDuplicateDefinitionResponseObject interface {
+	VisitRemoveDuplicateDefinitionResponse(w http.ResponseWriter) error
+}
+
+type RemoveDuplicateDefinition204Response struct {
+}
+
+func (response RemoveDuplicateDefinition204Response) VisitRemoveDuplicateDefinitionResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveDuplicateDefinitiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveDuplicateDefinitiondefaultApplicationProblemPlusJSONResponse) VisitRemoveDuplicateDefinitionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DefineDuplicatesRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Name string   `json:"name"`
+	Body *DefineDuplicatesJSONRequestBody
+}
+
+type DefineDuplicatesResponseObject interface {
+	VisitDefineDuplicatesResponse(w http.ResponseWriter) error
+}
+
+type DefineDuplicates204Response struct {
+}
+
+func (response DefineDuplicates204Response) VisitDefineDuplicatesResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DefineDuplicatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DefineDuplicatesdefaultApplicationProblemPlusJSONResponse) VisitDefineDuplicatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeDifferentBackRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Params TakeDifferentBackParams
+}
+
+type TakeDifferentBackResponseObject interface {
+	VisitTakeDifferentBackResponse(w http.ResponseWriter) error
+}
+
+type TakeDifferentBack204Response struct {
+}
+
+func (response TakeDifferentBack204Response) VisitTakeDifferentBackResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type TakeDifferentBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeDifferentBackdefaultApplicationProblemPlusJSONResponse) VisitTakeDifferentBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDifferentRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Params ListDifferentParams
+}
+
+type ListDifferentResponseObject interface {
+	VisitListDifferentResponse(w http.ResponseWriter) error
+}
+
+type ListDifferent200JSONResponse DifferencePage
+
+func (response ListDifferent200JSONResponse) VisitListDifferentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDifferentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListDifferentdefaultApplicationProblemPlusJSONResponse) VisitListDifferentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SayDifferentRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Body *SayDifferentJSONRequestBody
+}
+
+type SayDifferentResponseObject interface {
+	VisitSayDifferentResponse(w http.ResponseWriter) error
+}
+
+type SayDifferent204Response struct {
+}
+
+func (response SayDifferent204Response) VisitSayDifferentResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SayDifferentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SayDifferentdefaultApplicationProblemPlusJSONResponse) VisitSayDifferentResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4594,6 +5055,45 @@ type StartLoaddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response StartLoaddefaultApplicationProblemPlusJSONResponse) VisitStartLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewMergeRequestObject struct {
+	Body *PreviewMergeJSONRequestBody
+}
+
+type PreviewMergeResponseObject interface {
+	VisitPreviewMergeResponse(w http.ResponseWriter) error
+}
+
+type PreviewMerge200JSONResponse MergePreview
+
+func (response PreviewMerge200JSONResponse) VisitPreviewMergeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PreviewMergedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PreviewMergedefaultApplicationProblemPlusJSONResponse) VisitPreviewMergeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6407,6 +6907,45 @@ func (response StartDerivingdefaultApplicationProblemPlusJSONResponse) VisitStar
 	return err
 }
 
+type ScanDuplicatesRequestObject struct {
+	Body *ScanDuplicatesJSONRequestBody
+}
+
+type ScanDuplicatesResponseObject interface {
+	VisitScanDuplicatesResponse(w http.ResponseWriter) error
+}
+
+type ScanDuplicates201JSONResponse Run
+
+func (response ScanDuplicates201JSONResponse) VisitScanDuplicatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ScanDuplicatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ScanDuplicatesdefaultApplicationProblemPlusJSONResponse) VisitScanDuplicatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type StartExportRequestObject struct {
 	Body *StartExportJSONRequestBody
 }
@@ -6435,6 +6974,45 @@ type StartExportdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response StartExportdefaultApplicationProblemPlusJSONResponse) VisitStartExportResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartMergeRequestObject struct {
+	Body *StartMergeJSONRequestBody
+}
+
+type StartMergeResponseObject interface {
+	VisitStartMergeResponse(w http.ResponseWriter) error
+}
+
+type StartMerge201JSONResponse Run
+
+func (response StartMerge201JSONResponse) VisitStartMergeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartMergedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartMergedefaultApplicationProblemPlusJSONResponse) VisitStartMergeResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6546,6 +7124,46 @@ type GetRundefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetRundefaultApplicationProblemPlusJSONResponse) VisitGetRunResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDuplicatesRequestObject struct {
+	ID     Identity `json:"id"`
+	Params ListDuplicatesParams
+}
+
+type ListDuplicatesResponseObject interface {
+	VisitListDuplicatesResponse(w http.ResponseWriter) error
+}
+
+type ListDuplicates200JSONResponse DuplicatePage
+
+func (response ListDuplicates200JSONResponse) VisitListDuplicatesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListDuplicatesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListDuplicatesdefaultApplicationProblemPlusJSONResponse) VisitListDuplicatesResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7658,6 +8276,24 @@ type StrictServerInterface interface {
 	// WriteConstant Write what a person typed as the value of a rule as a formula
 	// (POST /constants)
 	WriteConstant(ctx context.Context, request WriteConstantRequestObject) (WriteConstantResponseObject, error)
+	// GetDuplicates By what records of a kind can be duplicates: by its unique rules in force, and by definitions of one's own; with the last scan by each
+	// (GET /duplicates)
+	GetDuplicates(ctx context.Context, request GetDuplicatesRequestObject) (GetDuplicatesResponseObject, error)
+	// RemoveDuplicateDefinition Remove a definition
+	// (DELETE /duplicates/{kind}/definitions/{name})
+	RemoveDuplicateDefinition(ctx context.Context, request RemoveDuplicateDefinitionRequestObject) (RemoveDuplicateDefinitionResponseObject, error)
+	// DefineDuplicates Keep by what records are duplicates, in place of what was kept under the name
+	// (PUT /duplicates/{kind}/definitions/{name})
+	DefineDuplicates(ctx context.Context, request DefineDuplicatesRequestObject) (DefineDuplicatesResponseObject, error)
+	// TakeDifferentBack Take back that two records are different
+	// (DELETE /duplicates/{kind}/different)
+	TakeDifferentBack(ctx context.Context, request TakeDifferentBackRequestObject) (TakeDifferentBackResponseObject, error)
+	// ListDifferent Records of which somebody said that they are different, however alike they look
+	// (GET /duplicates/{kind}/different)
+	ListDifferent(ctx context.Context, request ListDifferentRequestObject) (ListDifferentResponseObject, error)
+	// SayDifferent Say that records are different, each from each: a scan leaves them out, and rules that ask no longer ask because of them
+	// (POST /duplicates/{kind}/different)
+	SayDifferent(ctx context.Context, request SayDifferentRequestObject) (SayDifferentResponseObject, error)
 	// Evaluate Take documents through the rules in force, as an ERP that asks; nothing is kept
 	// (POST /evaluate)
 	Evaluate(ctx context.Context, request EvaluateRequestObject) (EvaluateResponseObject, error)
@@ -7775,6 +8411,9 @@ type StrictServerInterface interface {
 	// StartLoad Begin to load: every row through the rules, and saved where they accept it. It goes on where it was, should the program end
 	// (POST /loads/{id}/start)
 	StartLoad(ctx context.Context, request StartLoadRequestObject) (StartLoadResponseObject, error)
+	// PreviewMerge Records side by side, and what merging them would do: which value of each field stands, what is rewritten, what keeps its number, what refuses; nothing is kept
+	// (POST /merges/preview)
+	PreviewMerge(ctx context.Context, request PreviewMergeRequestObject) (PreviewMergeResponseObject, error)
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx context.Context, request ListNamesRequestObject) (ListNamesResponseObject, error)
@@ -7910,9 +8549,15 @@ type StrictServerInterface interface {
 	// StartDeriving Begin to derive values of saved records again by the rules of now; without apply it is only told what would change
 	// (POST /runs/derive)
 	StartDeriving(ctx context.Context, request StartDerivingRequestObject) (StartDerivingResponseObject, error)
+	// ScanDuplicates Begin to look through all saved records of a kind for duplicates
+	// (POST /runs/duplicates)
+	ScanDuplicates(ctx context.Context, request ScanDuplicatesRequestObject) (ScanDuplicatesResponseObject, error)
 	// StartExport Begin to write a whole list as CSV; the run keeps the file
 	// (POST /runs/export)
 	StartExport(ctx context.Context, request StartExportRequestObject) (StartExportResponseObject, error)
+	// StartMerge Begin to merge records; without apply it is only told what would happen. Records that are not posted are rewritten to name the survivor; what is posted keeps its number, which leads there
+	// (POST /runs/merge)
+	StartMerge(ctx context.Context, request StartMergeRequestObject) (StartMergeResponseObject, error)
 	// StartProofs Begin to run every proof, and to measure which wrong versions of every rule they would notice
 	// (POST /runs/proofs)
 	StartProofs(ctx context.Context, request StartProofsRequestObject) (StartProofsResponseObject, error)
@@ -7922,6 +8567,9 @@ type StrictServerInterface interface {
 	// GetRun How far a run is
 	// (GET /runs/{id})
 	GetRun(ctx context.Context, request GetRunRequestObject) (GetRunResponseObject, error)
+	// ListDuplicates Some of the duplicates that a scan found, as they are now: exact ones first, then the most alike
+	// (GET /runs/{id}/duplicates)
+	ListDuplicates(ctx context.Context, request ListDuplicatesRequestObject) (ListDuplicatesResponseObject, error)
 	// ExportRun What a run leaves as CSV: its file, or what it found with a row for each value that changes and for what is said
 	// (GET /runs/{id}/export)
 	ExportRun(ctx context.Context, request ExportRunRequestObject) (ExportRunResponseObject, error)
@@ -8299,6 +8947,206 @@ func (sh *strictHandler) WriteConstant(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(WriteConstantResponseObject); ok {
 		return validResponse.VisitWriteConstantResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetDuplicates operation middleware
+func (sh *strictHandler) GetDuplicates(ctx *echo.Context, params GetDuplicatesParams) error {
+	var request GetDuplicatesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetDuplicates(ctx.Request().Context(), request.(GetDuplicatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetDuplicates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetDuplicatesResponseObject); ok {
+		return validResponse.VisitGetDuplicatesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveDuplicateDefinition operation middleware
+func (sh *strictHandler) RemoveDuplicateDefinition(ctx *echo.Context, kind KindPath, name string) error {
+	var request RemoveDuplicateDefinitionRequestObject
+
+	request.Kind = kind
+	request.Name = name
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveDuplicateDefinition(ctx.Request().Context(), request.(RemoveDuplicateDefinitionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveDuplicateDefinition")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveDuplicateDefinitionResponseObject); ok {
+		return validResponse.VisitRemoveDuplicateDefinitionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DefineDuplicates operation middleware
+func (sh *strictHandler) DefineDuplicates(ctx *echo.Context, kind KindPath, name string) error {
+	var request DefineDuplicatesRequestObject
+
+	request.Kind = kind
+	request.Name = name
+
+	var body DefineDuplicatesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DefineDuplicates(ctx.Request().Context(), request.(DefineDuplicatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DefineDuplicates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DefineDuplicatesResponseObject); ok {
+		return validResponse.VisitDefineDuplicatesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeDifferentBack operation middleware
+func (sh *strictHandler) TakeDifferentBack(ctx *echo.Context, kind KindPath, params TakeDifferentBackParams) error {
+	var request TakeDifferentBackRequestObject
+
+	request.Kind = kind
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeDifferentBack(ctx.Request().Context(), request.(TakeDifferentBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeDifferentBack")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeDifferentBackResponseObject); ok {
+		return validResponse.VisitTakeDifferentBackResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListDifferent operation middleware
+func (sh *strictHandler) ListDifferent(ctx *echo.Context, kind KindPath, params ListDifferentParams) error {
+	var request ListDifferentRequestObject
+
+	request.Kind = kind
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListDifferent(ctx.Request().Context(), request.(ListDifferentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListDifferent")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListDifferentResponseObject); ok {
+		return validResponse.VisitListDifferentResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SayDifferent operation middleware
+func (sh *strictHandler) SayDifferent(ctx *echo.Context, kind KindPath) error {
+	var request SayDifferentRequestObject
+
+	request.Kind = kind
+
+	var body SayDifferentJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SayDifferent(ctx.Request().Context(), request.(SayDifferentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SayDifferent")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SayDifferentResponseObject); ok {
+		return validResponse.VisitSayDifferentResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -9606,6 +10454,52 @@ func (sh *strictHandler) StartLoad(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(StartLoadResponseObject); ok {
 		return validResponse.VisitStartLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PreviewMerge operation middleware
+func (sh *strictHandler) PreviewMerge(ctx *echo.Context) error {
+	var request PreviewMergeRequestObject
+
+	var body PreviewMergeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PreviewMerge(ctx.Request().Context(), request.(PreviewMergeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PreviewMerge")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PreviewMergeResponseObject); ok {
+		return validResponse.VisitPreviewMergeResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -11242,6 +12136,52 @@ func (sh *strictHandler) StartDeriving(ctx *echo.Context) error {
 	return nil
 }
 
+// ScanDuplicates operation middleware
+func (sh *strictHandler) ScanDuplicates(ctx *echo.Context) error {
+	var request ScanDuplicatesRequestObject
+
+	var body ScanDuplicatesJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ScanDuplicates(ctx.Request().Context(), request.(ScanDuplicatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ScanDuplicates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ScanDuplicatesResponseObject); ok {
+		return validResponse.VisitScanDuplicatesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // StartExport operation middleware
 func (sh *strictHandler) StartExport(ctx *echo.Context) error {
 	var request StartExportRequestObject
@@ -11282,6 +12222,52 @@ func (sh *strictHandler) StartExport(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(StartExportResponseObject); ok {
 		return validResponse.VisitStartExportResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartMerge operation middleware
+func (sh *strictHandler) StartMerge(ctx *echo.Context) error {
+	var request StartMergeRequestObject
+
+	var body StartMergeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartMerge(ctx.Request().Context(), request.(StartMergeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartMerge")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartMergeResponseObject); ok {
+		return validResponse.VisitStartMergeResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -11378,6 +12364,32 @@ func (sh *strictHandler) GetRun(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(GetRunResponseObject); ok {
 		return validResponse.VisitGetRunResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListDuplicates operation middleware
+func (sh *strictHandler) ListDuplicates(ctx *echo.Context, id Identity, params ListDuplicatesParams) error {
+	var request ListDuplicatesRequestObject
+
+	request.ID = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListDuplicates(ctx.Request().Context(), request.(ListDuplicatesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListDuplicates")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListDuplicatesResponseObject); ok {
+		return validResponse.VisitListDuplicatesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -9,7 +9,7 @@ import (
 )
 
 // NamedBy asks for the records that name one of some, by a link of the header or of a line, or as the one that
-// they follow.
+// they follow; also by a number that leads there.
 type NamedBy struct {
 	Records []record.Ref
 	// Kinds and States narrow; empty: all.
@@ -21,11 +21,15 @@ type NamedBy struct {
 	Limit int
 }
 
-func (s *Store) naming(ctx context.Context, q NamedBy) *gorm.DB {
+func (s *Store) naming(ctx context.Context, q NamedBy) (*gorm.DB, error) {
 	db := s.db.WithContext(ctx)
 	named := db.Table("record_links").Select("record")
 	links := db
-	for _, at := range q.Records {
+	all, err := s.withFormer(ctx, q.Records)
+	if err != nil {
+		return nil, err
+	}
+	for _, at := range all {
 		links = links.Or("to_kind = ? AND to_number = ?", at.Kind, at.Number)
 	}
 	query := db.Table("records").Where("id IN (?)", named.Where(links))
@@ -41,13 +45,17 @@ func (s *Store) naming(ctx context.Context, q NamedBy) *gorm.DB {
 	if q.After.Number != "" {
 		query = query.Where("(kind, number) > (?, ?)", q.After.Kind, q.After.Number)
 	}
-	return query
+	return query, nil
 }
 
 // RecordsNaming returns the records that name one of some, by kind and number. Cost: those that do.
 func (s *Store) RecordsNaming(ctx context.Context, q NamedBy) ([]record.Record, error) {
+	query, err := s.naming(ctx, q)
+	if err != nil {
+		return nil, err
+	}
 	var rows []recordRow
-	if err := s.naming(ctx, q).Order("kind, number").Limit(q.Limit).Find(&rows).Error; err != nil {
+	if err := query.Order("kind, number").Limit(q.Limit).Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	found := make([]record.Record, len(rows))
@@ -59,17 +67,25 @@ func (s *Store) RecordsNaming(ctx context.Context, q NamedBy) ([]record.Record, 
 
 // CountNaming counts them.
 func (s *Store) CountNaming(ctx context.Context, q NamedBy) (int, error) {
+	query, err := s.naming(ctx, q)
+	if err != nil {
+		return 0, err
+	}
 	var count int64
-	err := s.naming(ctx, q).Count(&count).Error
+	err = query.Count(&count).Error
 	return int(count), err
 }
 
 // standing is the condition that a record was not taken back and takes nothing back.
 const standing = "state <> 'reversed' AND reverses = ''"
 
+// following is a condition that a record follows one, or one whose number leads there; its values are the kind, the number, and
+// both again.
+const following = "origin_kind = ? AND origin_number IN (SELECT ? UNION ALL SELECT number FROM merged_records WHERE kind = ? AND lead = ?) AND origin_number <> ''"
+
 // Followers returns the records that follow one, by kind and number, some at most; states narrow.
 func (s *Store) Followers(ctx context.Context, at record.Ref, most int, states ...string) ([]record.Record, error) {
-	query := s.db.WithContext(ctx).Where("origin_kind = ? AND origin_number = ? AND origin_number <> ''", at.Kind, at.Number)
+	query := s.db.WithContext(ctx).Where(following, at.Kind, at.Number, at.Kind, at.Number)
 	if len(states) > 0 {
 		query = query.Where("state IN ?", states)
 	}
@@ -97,7 +113,7 @@ func (s *Store) PostingScopes(ctx context.Context, name string) (scopes []ScopeC
 // CountFollowers counts the standing records that follow one; except is left out.
 func (s *Store) CountFollowers(ctx context.Context, at, except record.Ref) (int, error) {
 	var count int64
-	err := s.db.WithContext(ctx).Model(&recordRow{}).Where("origin_kind = ? AND origin_number = ? AND origin_number <> '' AND "+standing, at.Kind, at.Number).
+	err := s.db.WithContext(ctx).Model(&recordRow{}).Where(following+" AND "+standing, at.Kind, at.Number, at.Kind, at.Number).
 		Where("NOT (kind = ? AND number = ?)", except.Kind, except.Number).Count(&count).Error
 	return int(count), err
 }
@@ -128,4 +144,20 @@ func (s *Store) savedLast(ctx context.Context, kind, company, kindType, person, 
 		query = query.Where("type = ?", kindType)
 	}
 	return query.Order("changed_at DESC, id DESC").Limit(1)
+}
+
+// NamingCount is how many records of a kind in a state name others.
+type NamingCount struct {
+	Kind, State string
+	Count       int
+}
+
+// CountNamingBy counts the records that name one of some by kind and state.
+func (s *Store) CountNamingBy(ctx context.Context, q NamedBy) (counts []NamingCount, err error) {
+	query, err := s.naming(ctx, q)
+	if err != nil {
+		return nil, err
+	}
+	err = query.Select("kind, state, COUNT(*) AS count").Group("kind, state").Order("kind, state").Scan(&counts).Error
+	return counts, err
 }

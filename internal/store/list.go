@@ -191,8 +191,10 @@ func (l *listing) narrowing(most int) (queries []*gorm.DB) {
 		queries = append(queries, l.db.Raw("SELECT records.id FROM records JOIN ("+query+") AS found ON found.record = records.id WHERE records.kind = ? LIMIT ?", append(values, l.Kind.Key, most)...))
 	}
 	for _, b := range l.Bounds {
-		if b.Linked.Number != "" {
-			queries = append(queries, l.db.Raw("SELECT records.id FROM record_links JOIN records ON records.id = record_links.record WHERE to_kind = ? AND to_number = ? AND records.kind = ? LIMIT ?", b.Linked.Kind, b.Linked.Number, l.Kind.Key, most))
+		if len(b.Linked) > 0 {
+			named, _ := json.Marshal(b.Linked) // of texts: it cannot fail
+			queries = append(queries, l.db.Raw("SELECT DISTINCT records.id FROM record_links JOIN records ON records.id = record_links.record WHERE to_kind = ? AND "+amongst("to_number")+" AND records.kind = ? LIMIT ?",
+				b.Field.Kind, string(named), l.Kind.Key, most))
 			continue
 		}
 		column := l.index.columns[b.Field.Key]
@@ -235,7 +237,7 @@ func (l *listing) gathered() (found []int64, few bool, err error) {
 
 // keeps tells whether the selection keeps a record.
 func (l *listing) keeps(r *record.Record) bool {
-	listed := record.Listed{Number: r.Number, Company: r.Company, Type: r.Type, State: r.State, Content: r.Content}
+	listed := record.Listed{Number: r.Number, Company: r.Company, Type: r.Type, State: r.State, Former: r.Former, Content: r.Content}
 	if l.Bands != nil {
 		listed.Bands = l.Bands(r)
 	}

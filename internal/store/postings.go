@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"slices"
@@ -193,15 +194,47 @@ func (b balanceRow) balance() ledger.Balance {
 // BalanceQuery asks for some of the balances of a ledger, by company, key and currency.
 type BalanceQuery struct {
 	Ledger, By string // "account", or the kind of the partners
+	// Kind is that of the records whose numbers are the keys: what was posted to one that was merged counts for the one to
+	// which its number leads; "": keys count as they are.
+	Kind string
 	// After is the last balance before; the zero value: from the start.
 	After ledger.Balance
 	Limit int
 }
 
-// Balances returns balances.
+// Balances returns balances. Cost: those that are returned, and a look for each record of the kind that was merged in
+// each company.
 func (s *Store) Balances(ctx context.Context, q BalanceQuery) ([]ledger.Balance, error) {
-	return all(s.db.WithContext(ctx).Where("ledger = ? AND what = ? AND (company, key, currency) > (?, ?, ?)", q.Ledger, q.By, q.After.Company, q.After.Key, q.After.Currency).
+	db := s.db.WithContext(ctx)
+	own, err := all(db.Where("ledger = ? AND what = ? AND (company, key, currency) > (?, ?, ?)", q.Ledger, q.By, q.After.Company, q.After.Key, q.After.Currency).
+		Where("NOT EXISTS (SELECT 1 FROM merged_records m WHERE m.kind = ? AND m.number = balances.key)", q.Kind).
 		Order("company, key, currency").Limit(q.Limit), balanceRow.balance)
+	if err != nil || q.Kind == "" {
+		return own, err
+	}
+	query := db.Table("merged_records m "+leading+" companies c "+leading+" balances b ON b.ledger = ? AND b.what = ? AND b.company = c.key AND b.key = m.number", q.Ledger, q.By).
+		Select("b.company, m.lead AS key, b.currency, b.debit, b.credit, b.entries").
+		Where("m.kind = ? AND (b.company, m.lead, b.currency) > (?, ?, ?)", q.Kind, q.After.Company, q.After.Key, q.After.Currency)
+	if len(own) == q.Limit {
+		last := own[len(own)-1]
+		query = query.Where("(b.company, m.lead, b.currency) <= (?, ?, ?)", last.Company, last.Key, last.Currency)
+	}
+	var rows []balanceRow
+	if err := query.Find(&rows).Error; err != nil || len(rows) == 0 {
+		return own, err
+	}
+	for _, row := range rows {
+		b := row.balance()
+		at, known := slices.BinarySearchFunc(own, b, func(x, y ledger.Balance) int {
+			return cmp.Or(strings.Compare(x.Company, y.Company), strings.Compare(x.Key, y.Key), strings.Compare(x.Currency, y.Currency))
+		})
+		if !known {
+			own = slices.Insert(own, at, b)
+			continue
+		}
+		own[at].Debit, own[at].Credit, own[at].Entries = own[at].Debit.Plus(b.Debit), own[at].Credit.Plus(b.Credit), own[at].Entries+b.Entries
+	}
+	return own[:min(len(own), q.Limit)], nil
 }
 
 // LedgerCounts is how much a ledger holds.

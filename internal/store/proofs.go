@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 
 	"gorm.io/gorm"
@@ -135,4 +136,14 @@ func (s *Store) DeleteProof(ctx context.Context, id int64) error {
 		return err
 	}
 	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&proofRow{ID: id}) })
+}
+
+// CountProofsNaming counts the proofs that hold a text as a value. Cost: all proofs.
+func (s *Store) CountProofsNaming(ctx context.Context, text string) (count int, err error) {
+	quoted, err := json.Marshal(text)
+	if err != nil {
+		return 0, err
+	}
+	err = s.db.WithContext(ctx).Raw("SELECT count(*) FROM proofs WHERE instr(given, ?) > 0 OR instr(expect, ?) > 0", string(quoted), string(quoted)).Scan(&count).Error
+	return count, err
 }

@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"iter"
@@ -26,6 +27,7 @@ type recordRow struct {
 	Late                     bool
 	OriginKind, OriginNumber string // of the record that this one follows; may be ""
 	Reverses, ReversedBy     string
+	Former                   string       // the numbers that lead to it, as JSON; "": none
 	Changed                  record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
@@ -34,15 +36,32 @@ func (recordRow) TableName() string { return "records" }
 func rowOf(id int64, r record.Record) recordRow {
 	return recordRow{
 		id, r.Kind, r.Number, r.Company, r.Type, r.State, r.Version, r.Values, r.Lines, r.Origins, r.Reasons, r.Late,
-		r.Preceding.Kind, r.Preceding.Number, r.Reverses, r.ReversedBy, r.Changed,
+		r.Preceding.Kind, r.Preceding.Number, r.Reverses, r.ReversedBy, listText(r.Former), r.Changed,
 	}
+}
+
+// listText writes a list of texts as it is kept; "" for none.
+func listText(texts []string) string {
+	if len(texts) == 0 {
+		return ""
+	}
+	text, _ := json.Marshal(texts) // of texts: it cannot fail
+	return string(text)
+}
+
+// listOf reads it. Nothing else is ever written there.
+func listOf(text string) (texts []string) {
+	if text != "" && json.Unmarshal([]byte(text), &texts) != nil {
+		return nil
+	}
+	return texts
 }
 
 func (r recordRow) record() record.Record {
 	return record.Record{
 		Ref: record.Ref{Kind: r.Kind, Number: r.Number}, Company: r.Company, Type: r.Type, State: r.State, Version: r.Version,
 		Content: record.Content{Values: r.Values, Lines: r.Lines, Origins: r.Origins, Reasons: r.Reasons}, Late: r.Late,
-		Preceding: record.Ref{Kind: r.OriginKind, Number: r.OriginNumber}, Reverses: r.Reverses, ReversedBy: r.ReversedBy, Changed: r.Changed,
+		Preceding: record.Ref{Kind: r.OriginKind, Number: r.OriginNumber}, Reverses: r.Reverses, ReversedBy: r.ReversedBy, Former: listOf(r.Former), Changed: r.Changed,
 	}
 }
 
@@ -131,22 +150,27 @@ func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Number
 				r.Number = number
 			}
 		}
-		row := rowOf(0, r)
-		if err := tx.db.Create(&row).Error; err != nil {
-			return err
-		}
-		if err := tx.file(ctx, row.ID, nil, &r); err != nil {
-			return err
-		}
-		if err := tx.countStanding(ctx, nil, &r); err != nil {
-			return err
-		}
-		if err := tx.countRecords(r.Kind, 1); err != nil {
-			return err
-		}
-		return tx.addRecordVersion(r, "saved", &r.Content, judged, by)
+		return tx.add(ctx, r, "saved", judged)
 	})
 	return r, err
+}
+
+// add adds a record with its version. what says what happened.
+func (s *Store) add(ctx context.Context, r record.Record, what string, judged *judge.Kept) error {
+	row := rowOf(0, r)
+	if err := s.db.Create(&row).Error; err != nil {
+		return err
+	}
+	if err := s.file(ctx, row.ID, nil, &r); err != nil {
+		return err
+	}
+	if err := s.countStanding(ctx, nil, &r); err != nil {
+		return err
+	}
+	if err := s.countRecords(r.Kind, 1); err != nil {
+		return err
+	}
+	return s.addRecordVersion(r, what, &r.Content, judged, r.Changed)
 }
 
 // ChangeRecord keeps a changed record as its next version. r.Version is the
@@ -228,27 +252,30 @@ func (s *Store) CountRecords(ctx context.Context, kind string) (count int, err e
 // DeleteRecord removes a record. Its versions stay, so that its number is never
 // taken for another and what it held can be found.
 func (s *Store) DeleteRecord(ctx context.Context, r record.Record, by record.Stamp) error {
-	return s.Transaction(ctx, func(tx *Store) error {
-		kept, err := tx.atVersion(ctx, r.Ref, r.Version)
-		if err != nil {
-			return err
-		}
-		if err := tx.db.Delete(&kept).Error; err != nil {
-			return err
-		}
-		old := kept.record()
-		if err := tx.file(ctx, kept.ID, &old, nil); err != nil {
-			return err
-		}
-		if err := tx.countStanding(ctx, &old, nil); err != nil {
-			return err
-		}
-		if err := tx.countRecords(r.Kind, -1); err != nil {
-			return err
-		}
-		r.Version++
-		return tx.addRecordVersion(r, "deleted", nil, nil, by)
-	})
+	return s.Transaction(ctx, func(tx *Store) error { return tx.remove(ctx, r, "deleted", by) })
+}
+
+// remove takes a record away; its versions stay. what says what happened.
+func (s *Store) remove(ctx context.Context, r record.Record, what string, by record.Stamp) error {
+	kept, err := s.atVersion(ctx, r.Ref, r.Version)
+	if err != nil {
+		return err
+	}
+	if err := s.db.Delete(&kept).Error; err != nil {
+		return err
+	}
+	old := kept.record()
+	if err := s.file(ctx, kept.ID, &old, nil); err != nil {
+		return err
+	}
+	if err := s.countStanding(ctx, &old, nil); err != nil {
+		return err
+	}
+	if err := s.countRecords(r.Kind, -1); err != nil {
+		return err
+	}
+	r.Version++
+	return s.addRecordVersion(r, what, nil, nil, by)
 }
 
 // RecordVersions returns the versions of a record, newest first.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"fmt"
 	"io"
 
 	"gorm.io/gorm"
@@ -153,12 +154,30 @@ type RunWrite struct {
 	Version      int  // that the run made
 	Before       int  // the version before it; 0: the run added the record
 	Back         bool // it is taken back
+	Part         int  // the place of the write that this one came of; 0: it came by itself
 }
 
 // AddRunWrite notes what a run wrote, after all that it wrote before.
 func (s *Store) AddRunWrite(ctx context.Context, run int64, r *record.Record) error {
-	return s.db.WithContext(ctx).Exec("INSERT INTO run_writes (run, place, kind, number, version, before) SELECT ?, COALESCE(MAX(place), 0) + 1, ?, ?, ?, ? FROM run_writes WHERE run = ?",
-		run, r.Kind, r.Number, r.Version, r.Version-1, run).Error
+	return s.AddRunWriteOf(ctx, run, 0, r)
+}
+
+// AddRunWriteOf does the same for what came of another write, at a place.
+func (s *Store) AddRunWriteOf(ctx context.Context, run int64, part int, r *record.Record) error {
+	return s.db.WithContext(ctx).Exec("INSERT INTO run_writes (run, place, kind, number, version, before, part) SELECT ?, COALESCE(MAX(place), 0) + 1, ?, ?, ?, ?, ? FROM run_writes WHERE run = ?",
+		run, r.Kind, r.Number, r.Version, r.Version-1, part, run).Error
+}
+
+// LastRunWrite is the place of the last thing that a run wrote; 0: it wrote nothing.
+func (s *Store) LastRunWrite(ctx context.Context, run int64) (place int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT COALESCE(MAX(place), 0) FROM run_writes WHERE run = ?", run).Scan(&place).Error
+	return place, err
+}
+
+// RunWriteAt returns what a run wrote at a place. The error is ErrNotFound when there is none.
+func (s *Store) RunWriteAt(ctx context.Context, run int64, place int) (w RunWrite, err error) {
+	err = s.db.WithContext(ctx).First(&w, "run = ? AND place = ?", run, place).Error
+	return w, found(err, "write", fmt.Sprint(place))
 }
 
 // RunWrites returns what a run wrote and was not taken back, the last first, from before a place on.
@@ -180,7 +199,12 @@ func (s *Store) TakeRunWriteBack(ctx context.Context, w RunWrite, now int) error
 	if err := db.Model(&RunWrite{}).Where("run = ? AND place = ?", w.Run, w.Place).Update("back", true).Error; err != nil || now == 0 {
 		return err
 	}
-	return db.Model(&RunWrite{}).Where("kind = ? AND number = ? AND version = ? AND NOT back", w.Kind, w.Number, w.Before).Update("version", now).Error
+	return s.MoveRunWrites(ctx, record.Ref{Kind: w.Kind, Number: w.Number}, w.Before, now)
+}
+
+// MoveRunWrites says of what runs wrote of a record at a version that it stands at another.
+func (s *Store) MoveRunWrites(ctx context.Context, at record.Ref, version, now int) error {
+	return s.db.WithContext(ctx).Model(&RunWrite{}).Where("kind = ? AND number = ? AND version = ? AND NOT back", at.Kind, at.Number, version).Update("version", now).Error
 }
 
 // DeleteRun removes a run with what it found.

@@ -318,8 +318,10 @@ func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
 				for _, p := range postings[:min(len(postings), 5)] {
 					whole, err := s.Posting(ctx, name, p.Number)
 					require.NoError(t, err)
-					assert.NotEmpty(t, whole.Trace.Fields)
-					assert.NotEmpty(t, whole.Trace.Fields[0].Key)
+					if whole.Document != nil { // later ones are told again from what they rested on
+						require.NotEmpty(t, whole.Trace.Fields)
+						assert.NotEmpty(t, whole.Trace.Fields[0].Key)
+					}
 					assert.Regexp(t, `^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{6}Z$`, whole.Posted.At)
 				}
 				entries, _, err := s.Entries(ctx, name, 0, 100_000)

@@ -40,6 +40,11 @@ func Record(r *record.Record, title string, titles Titles, followers []record.Re
 	return shown
 }
 
+// Former shows a record that was merged into another, by a run.
+func Former(number, into, why string, run int64, merged record.Stamp) contract.FormerRecord {
+	return contract.FormerRecord{Number: number, Into: into, Why: why, Run: run, MergedAt: at(merged), MergedBy: merged.By}
+}
+
 // RecordVersion shows what changed with a version of a record; before is the version before,
 // and ruleName names a rule.
 func (v *Viewer) RecordVersion(version, before *record.Version, ruleName func(int64) string) contract.RecordVersion {
@@ -102,12 +107,19 @@ func (a Amounts) always(n decimal.Number, currency string) contract.Shown {
 // Entry shows an entry of a journal; accounts is the kind of record that journals post to.
 func (a Amounts) Entry(e *ledger.Entry, titles Titles, accounts string) contract.JournalEntry {
 	debit, credit := ledger.Amounts(*e)
-	return contract.JournalEntry{
+	shown := contract.JournalEntry{
 		Posting: e.Posting, Line: e.Line, Company: e.Company, Day: e.Day.Show(a.Format), Account: e.Account,
 		AccountTitle: titles.Title(accounts, e.Account), Text: e.Text, Currency: e.Currency,
 		Debit: a.shown(debit, e.Currency), Credit: a.shown(credit, e.Currency),
 		Partner: e.Partner.Number, PartnerTitle: titles.Title(e.Partner.Kind, e.Partner.Number),
 	}
+	if now := titles.Now(e.Partner.Kind, e.Partner.Number); now != e.Partner.Number {
+		shown.PartnerNow = now
+	}
+	if now := titles.Now(accounts, e.Account); now != e.Account {
+		shown.AccountNow = now
+	}
+	return shown
 }
 
 // Balance shows a balance.

@@ -22,6 +22,8 @@ type Titles interface {
 	Title(kind, number string) string
 	// Link writes a link as people read it: number and name.
 	Link(kind, number string) string
+	// Now is the number of the record to which a number leads: another one where that was merged.
+	Now(kind, number string) string
 }
 
 // Viewer shows the saved values of one kind to one person.

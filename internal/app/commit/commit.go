@@ -83,6 +83,7 @@ type askedKey struct {
 	company, key string
 	texts        []string
 	found        []string
+	counting     []string // those that count for what is judged
 }
 
 // askedPrior is the question what a person saved last, with its answer.
@@ -112,10 +113,10 @@ func (s *ReadSet) Record(at record.Ref, r *record.Record) {
 	}
 }
 
-// Key notes what a unique rule asked, and the numbers that were found.
-func (s *ReadSet) Key(c *rule.Compiled, company, key string, texts, found []string) {
+// Key notes what a unique rule asked, the numbers that were found, and those of them that count for what is judged.
+func (s *ReadSet) Key(c *rule.Compiled, company, key string, texts, found, counting []string) {
 	if s != nil {
-		s.keys = append(s.keys, askedKey{c, company, key, texts, slices.Clone(found)})
+		s.keys = append(s.keys, askedKey{c, company, key, texts, slices.Clone(found), slices.Clone(counting)})
 	}
 }
 
@@ -133,7 +134,7 @@ func (s *ReadSet) claims() (claims []store.Claim) {
 	}
 	for i := range s.keys {
 		k := &s.keys[i]
-		taken := slices.ContainsFunc(k.found, func(number string) bool { return number != s.own })
+		taken := slices.ContainsFunc(k.counting, func(number string) bool { return number != s.own })
 		if !taken && k.rule.Effect.Severity == rule.Refuse {
 			claims = append(claims, store.Claim{Kind: k.rule.Kind, Unique: k.rule.UniqueBy(), Company: k.company, Key: k.key})
 		}
@@ -169,8 +170,8 @@ func (s *ReadSet) Rested(b *judge.Basis) {
 		}
 	}
 	for i := range s.keys {
-		if k := &s.keys[i]; len(k.found) > 0 {
-			b.Same = append(b.Same, judge.Answer{Rule: k.rule.ID, Key: k.key, Numbers: k.found})
+		if k := &s.keys[i]; len(k.counting) > 0 {
+			b.Same = append(b.Same, judge.Answer{Rule: k.rule.ID, Key: k.key, Numbers: k.counting})
 		}
 	}
 }

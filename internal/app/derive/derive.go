@@ -63,8 +63,8 @@ func (s *Service) Start(ctx context.Context, request contract.DeriveRequest) (co
 	if request.Reason = strings.TrimSpace(request.Reason); request.Apply && request.Reason == "" {
 		return contract.Run{}, fault.Bad(reasonMissing)
 	}
-	if _, wrong := record.NewSelector(kind, request.Selection, field.Plain); wrong != nil {
-		return contract.Run{}, fault.Of(wrong.Notice)
+	if _, err := s.base.Selector(ctx, kind, request.Selection, field.Plain); err != nil {
+		return contract.Run{}, err
 	}
 	what := contract.RunWhatDeriveCheck
 	if request.Apply {
@@ -117,9 +117,9 @@ func (s *Service) work(ctx context.Context, w *runs.Writer, request contract.Der
 	if err != nil {
 		return err
 	}
-	selector, wrong := record.NewSelector(kind, request.Selection, field.Plain)
-	if wrong != nil {
-		return fault.Of(wrong.Notice)
+	selector, err := s.base.Selector(ctx, kind, request.Selection, field.Plain)
+	if err != nil {
+		return err
 	}
 	k := &work{service: s, request: request, kind: kind, w: w}
 	k.done, k.counts = w.Done()
@@ -181,22 +181,18 @@ func (k *work) look(ctx context.Context, rows []*row) error {
 
 // write saves what changes; how far the run is, is kept with it.
 func (k *work) write(ctx context.Context, rows []*row) error {
-	noted := 0
-	batch := commit.Batch{Judges: make([]commit.Judge, len(rows)), Kept: func(int) { k.w.Kept() }}
+	judges := make([]commit.Judge, len(rows))
 	for i, r := range rows {
-		batch.Judges[i] = r.judge
+		judges[i] = r.judge
 	}
-	batch.With = func(ctx context.Context, tx *store.Store, until int, errs []error) error {
-		for ; noted < until; noted++ {
-			if err := errs[noted]; err != nil && rows[noted].failed(err) != nil {
-				return err
-			}
-			k.note(rows[noted])
+	err := k.w.InOrder(ctx, k.service.base.Line, judges, func(i int, err error) error {
+		if err != nil && rows[i].failed(err) != nil {
+			return err
 		}
-		return k.w.CameWith(ctx, tx, k.done, k.counts)
-	}
-	if err := k.service.base.Line.InOrder(ctx, batch); err != nil {
-		k.w.Drop()
+		k.note(rows[i])
+		return nil
+	}, func() (int, runs.Counts) { return k.done, k.counts })
+	if err != nil {
 		return err
 	}
 	return k.service.records.CatchUp(ctx)
@@ -234,14 +230,7 @@ func (r *row) failed(err error) error {
 
 // judge derives the values of the record again.
 func (r *row) judge(ctx context.Context) (*commit.Change, error) {
-	c, err := r.try(ctx, nil)
-	if err == nil && c.Write == nil && r.what == contract.RunHitWhatConfirm && r.request.Reason != "" {
-		reasons := map[int64]string{}
-		for _, id := range r.hit.Asks {
-			reasons[id] = r.request.Reason
-		}
-		c, err = r.try(ctx, reasons)
-	}
+	c, err := r.try(ctx)
 	if err != nil {
 		if ctx.Err() != nil {
 			return nil, ctx.Err()
@@ -251,14 +240,13 @@ func (r *row) judge(ctx context.Context) (*commit.Change, error) {
 	return c, nil
 }
 
-func (r *row) try(ctx context.Context, reasons map[int64]string) (*commit.Change, error) {
+func (r *row) try(ctx context.Context) (*commit.Change, error) {
 	s := r.service
 	saved, err := s.base.Saved(ctx, record.Ref{Kind: r.kind.Key, Number: r.number})
 	if err != nil {
 		return nil, err
 	}
 	document := judging.DocumentOf(saved.Kind, &saved.Record)
-	document.Reasons = reasons
 	ask := func(items map[string]judge.Item, prefix string, origins record.Origins) {
 		for i := range saved.Kind.Fields {
 			f := &saved.Kind.Fields[i]
@@ -289,7 +277,7 @@ func (r *row) try(ctx context.Context, reasons map[int64]string) (*commit.Change
 	v.Also = func(ctx context.Context, tx *store.Store, kept record.Record) error {
 		return tx.AddRunWrite(ctx, r.w.ID(), &kept)
 	}
-	c, err := v.Judge(ctx)
+	c, err := v.Answering(ctx, r.request.Reason)
 	if err != nil {
 		return nil, err
 	}

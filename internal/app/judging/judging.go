@@ -63,7 +63,10 @@ func (s *Service) KindOf(ctx context.Context, key string) (*cache.Reference, *re
 	return ref, kind, err
 }
 
-var noRecord = notice.Define("not-found.record", "{kind} {number} does not exist; it may have been deleted")
+var (
+	noRecord     = notice.Define("not-found.record", "{kind} {number} does not exist; it may have been deleted")
+	mergedRecord = notice.Define("not-found.merged", "{kind} {number} was merged into {survivor}; open that")
+)
 
 // Saved is a saved record with its kind.
 type Saved struct {
@@ -83,6 +86,13 @@ func (s *Service) Saved(ctx context.Context, at record.Ref) (*Saved, error) {
 		return nil, err
 	}
 	if r == nil {
+		survivor, err := s.Store.Survivor(ctx, at)
+		switch {
+		case err != nil:
+			return nil, err
+		case survivor != "":
+			return nil, &fault.Fault{Reason: fault.NotFound, Notice: mergedRecord.With(kind.Noun(), at.Number, survivor)}
+		}
 		return nil, &fault.Fault{Reason: fault.NotFound, Notice: noRecord.With(kind.Noun(), at.Number)}
 	}
 	return &Saved{ref, kind, *r}, nil
@@ -144,6 +154,8 @@ type Ask struct {
 	By record.Origin
 	// Beside, if any, knows records that are not saved yet, for unique rules.
 	Beside Beside
+	// Without are the numbers of records of the kind that go with what is judged: unique rules do not find them.
+	Without []string
 	// Real tells that the document is to be saved or posted, or is shown as it would be: it may
 	// state no facts, and the work is done today.
 	Real bool
@@ -196,9 +208,9 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	t.Reads.Own(document.Record)
 	w := s.around(ctx, ref, book, document.Company, t.Reads)
 	c := &w.Circumstances
-	c.By, w.uniqueness.beside = a.By, a.Beside
+	c.By, w.uniqueness.beside, w.uniqueness.own, w.uniqueness.without = a.By, a.Beside, document.Record, a.Without
 	c.Moment, c.Keyed, c.Detail, c.Facts = cmp.Or(a.Moment, rule.Posting), a.Keyed, !a.NoTrace, a.told(book.Vocabulary.Kind, &document)
-	w.links.over = a.Over
+	w.links.over, w.links.asIs = a.Over, a.Empty
 	if a.past != nil {
 		_, seed, err := s.Cache.Version(ctx)
 		if err != nil {

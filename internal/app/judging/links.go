@@ -29,6 +29,8 @@ type Links struct {
 	reads *commit.ReadSet
 	// over are records as they would be, or were, which go before those that are saved; nil: there is none.
 	over map[record.Ref]*record.Record
+	// asIs leaves numbers as they are that lead to another record: what is taken back is taken back of the same.
+	asIs bool
 	// failed is the first error of reading records; the run it happened in is not to be used.
 	failed error
 }
@@ -41,22 +43,52 @@ func (s *Service) Links(ctx context.Context, ref *cache.Reference, company strin
 // Err is the first error of reading records.
 func (l *Links) Err() error { return l.failed }
 
-// Find returns a record with its kind; nil for what is not there.
+// Find returns a record with its kind; nil for what is not there. The number of one that was merged into another leads
+// to that.
 func (l *Links) Find(at record.Ref) (*record.Kind, *record.Record) {
 	k, err := l.reference.Kind(at.Kind)
 	if err != nil {
 		return nil, nil
 	}
+	r := l.find(at)
+	if r == nil {
+		if survivor := l.survivor(at); survivor != "" {
+			r = l.find(record.Ref{Kind: at.Kind, Number: survivor})
+		}
+	}
+	return k, r
+}
+
+func (l *Links) find(at record.Ref) *record.Record {
 	if r, there := l.over[at]; there {
-		return k, r
+		return r
 	}
 	r, err := l.records.Find(l.ctx, at)
 	if err != nil {
 		l.failed = cmp.Or(l.failed, err)
-		return k, nil
+		return nil
 	}
 	l.reads.Record(at, r)
-	return k, r
+	return r
+}
+
+// survivor is the number to which the number of a record leads that is no longer there; "" where it was not merged.
+func (l *Links) survivor(at record.Ref) string {
+	if at.Number == "" {
+		return ""
+	}
+	number, err := l.store.Survivor(l.ctx, at)
+	l.failed = cmp.Or(l.failed, err)
+	return number
+}
+
+// Now is the number of the record to which a number leads.
+func (l *Links) Now(kind, key string) string {
+	at := record.Ref{Kind: kind, Number: key}
+	if _, err := l.reference.Kind(kind); err != nil || l.asIs || l.find(at) != nil {
+		return key
+	}
+	return cmp.Or(l.survivor(at), key)
 }
 
 // Follow returns a field of a linked record, or its lines; null when there is no
@@ -134,12 +166,16 @@ func (l *Links) TitleOf(k *record.Kind, values map[string]string) string {
 	return k.Label + " without a name"
 }
 
-// Link writes a link as people read it: number and name.
+// Link writes a link as people read it: number, the number to which it leads where that is another, and name.
 func (l *Links) Link(kind, key string) string {
-	if name := l.Title(kind, key); name != "" {
-		return key + " " + name
+	name := l.Title(kind, key)
+	if name == "" {
+		return key
 	}
-	return key
+	if now := l.Now(kind, key); now != key {
+		return key + " → " + now + " " + name
+	}
+	return key + " " + name
 }
 
 // Use names a record.
@@ -161,6 +197,11 @@ func (l *Links) Resolve(kind, typed string) string {
 		}
 		if r != nil {
 			return number
+		}
+	}
+	for _, number := range []string{typed, strings.ToUpper(typed), first, strings.ToUpper(first)} {
+		if survivor := l.survivor(record.Ref{Kind: kind, Number: number}); survivor != "" {
+			return survivor
 		}
 	}
 	if hits := l.Search(kind, typed); len(hits) == 1 || (len(hits) > 1 && hits[0].rank < hits[1].rank) {

@@ -20,6 +20,9 @@ type uniqueness struct {
 	// answered, if any, knows answers of a moment ago: documents that are judged twice ask twice.
 	answered *answered
 	beside   Beside // nil: there are none
+	// own is the number of the record that is judged; "": a new one. without are records that go with what is judged.
+	own     string
+	without []string
 	// failed is the first error of reading records; the run it happened in is not to be used.
 	failed error
 }
@@ -57,23 +60,37 @@ func (a *answered) of(at askedUnique, ask func() ([]string, error)) ([]string, e
 	return slices.Clone(found), err
 }
 
-// Same returns the numbers of the records that have the values of a unique rule.
+// Same returns the numbers of the records that have the values of a unique rule. Where a rule only asks, those are left out
+// of which somebody said that they are different.
 func (p *uniqueness) Same(c *rule.Compiled, company, key string, texts []string) []string {
+	ask := func() ([]string, error) {
+		return p.store.SameRecords(p.ctx, c.Vocabulary().Kind, c.UniqueBy(), company, key, texts)
+	}
 	if p.answered != nil {
-		by := c.UniqueBy()
-		found, err := p.answered.of(askedUnique{fmt.Sprint(c.Kind, by), company, key + "\x00" + texts[0]}, func() ([]string, error) {
-			return p.store.SameRecords(p.ctx, c.Vocabulary().Kind, by, company, key, texts)
-		})
+		found, err := p.answered.of(askedUnique{fmt.Sprint(c.Kind, c.UniqueBy()), company, key + "\x00" + texts[0]}, ask)
 		p.failed = cmp.Or(p.failed, err)
-		return slices.Clone(found)
+		return p.counting(c, found)
 	}
-	found, err := p.store.SameRecords(p.ctx, c.Vocabulary().Kind, c.UniqueBy(), company, key, texts)
+	found, err := ask()
 	p.failed = cmp.Or(p.failed, err)
-	p.reads.Key(c, company, key, texts, found)
+	counting := p.counting(c, found)
+	p.reads.Key(c, company, key, texts, found, counting)
 	if p.beside != nil {
-		found = append(slices.Clone(found), p.beside.Same(c, company, key, texts)...)
+		counting = append(counting, p.beside.Same(c, company, key, texts)...)
 	}
-	return found
+	return counting
+}
+
+// counting are those of the records that were found that count.
+func (p *uniqueness) counting(c *rule.Compiled, found []string) []string {
+	counting := slices.DeleteFunc(slices.Clone(found), func(number string) bool { return slices.Contains(p.without, number) })
+	if p.own == "" || c.Effect.Severity == rule.Refuse {
+		return counting
+	}
+	others := slices.DeleteFunc(slices.Clone(counting), func(number string) bool { return number == p.own })
+	different, err := p.store.DifferentFrom(p.ctx, c.Kind, p.own, others)
+	p.failed = cmp.Or(p.failed, err)
+	return slices.DeleteFunc(counting, func(number string) bool { return different[number] })
 }
 
 // Beside knows records that are not saved yet.

@@ -111,7 +111,7 @@ func (s *Service) Balances(ctx context.Context, name, by, after string, format *
 	} else if _, err := ref.Kind(by); err != nil {
 		return page, err
 	}
-	q := store.BalanceQuery{Ledger: name, By: by, Limit: mostBalances + 1}
+	q := store.BalanceQuery{Ledger: name, By: by, Kind: kind, Limit: mostBalances + 1}
 	if after != "" {
 		place := strings.Split(after, "~")
 		if len(place) != 3 {

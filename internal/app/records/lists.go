@@ -46,9 +46,9 @@ func (s *Service) query(ctx context.Context, request contract.ListRequest) (ref 
 			return nil, q, nil, fault.Bad(unknownColumn, k.Noun(), column)
 		}
 	}
-	selector, wrong := record.NewSelector(k, request.Selection, request.Format.OrPlain())
-	if wrong != nil {
-		return nil, q, nil, fault.Of(wrong.Notice)
+	selector, err := s.base.Selector(ctx, k, request.Selection, request.Format.OrPlain())
+	if err != nil {
+		return nil, q, nil, err
 	}
 	q = store.ListQuery{Selector: selector, Limit: 100, After: request.After, Offset: request.Offset}
 	if request.Limit > 0 {

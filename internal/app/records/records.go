@@ -51,16 +51,46 @@ func Show(ctx context.Context, j *judging.Service, r *record.Record) (contract.R
 		return contract.Record{}, err
 	}
 	shown.Next = view.List(next, func(f record.FollowOn) int64 { return f.ID })
+	if len(r.Former) > 0 {
+		merged, err := j.Store.MergedInto(ctx, r.Ref)
+		if err != nil {
+			return shown, err
+		}
+		shown.Former = view.List(merged, func(m store.MergedRecord) contract.FormerRecord {
+			return view.Former(m.Number, m.Survivor, m.Why, m.Run, m.Merged)
+		})
+	}
 	return shown, links.Err()
 }
 
 // Get returns one record.
 func (s *Service) Get(ctx context.Context, at record.Ref) (contract.Record, error) {
 	r, err := s.base.Saved(ctx, at)
+	if err == nil {
+		return Show(ctx, s.base, &r.Record)
+	}
+	if merged, why := s.base.Store.Merged(ctx, at); why != nil || merged != nil {
+		return showMerged(ctx, s.base, merged, why)
+	}
+	return contract.Record{}, err
+}
+
+// showMerged shows a record that was merged into another as it was.
+func showMerged(ctx context.Context, j *judging.Service, m *store.MergedRecord, err error) (contract.Record, error) {
 	if err != nil {
 		return contract.Record{}, err
 	}
-	return Show(ctx, s.base, &r.Record)
+	at := record.Ref{Kind: m.Kind, Number: m.Number}
+	v, _, err := j.Store.RecordVersion(ctx, at, m.Version)
+	if err != nil {
+		return contract.Record{}, commit.Explain(err)
+	}
+	shown, err := Show(ctx, j, &record.Record{
+		Ref: at, Company: m.Company, Type: m.Type, State: record.Merged, Version: m.Version, Content: v.Content,
+		Preceding: record.Ref{Kind: m.OriginKind, Number: m.OriginNumber}, Changed: m.Merged,
+	})
+	shown.MergedInto, shown.MergedWhy, shown.Next = m.Lead, m.Why, nil
+	return shown, err
 }
 
 // Changeable refuses the change of a record that is posted, or that somebody
@@ -105,6 +135,14 @@ type Saving struct {
 	Beside judging.Beside
 	// Unless, if any, tells that the record is not to be written though the rules accept it.
 	Unless func(before, after *record.Record) bool
+	// Without are the numbers of records that go with it, and Over are others as they would be.
+	Without []string
+	Over    map[record.Ref]*record.Record
+	// Shape, if any, changes what no rule decides of what is to stand, and Ahead is written before it.
+	Shape func(r *record.Record)
+	Ahead func(ctx context.Context, tx *store.Store) error
+	// What says what happened; "": it was saved.
+	What string
 
 	Trial  *judging.Trial
 	Before record.Record
@@ -121,7 +159,7 @@ func (s *Service) Saving(request contract.SaveRequest, by record.Origin) *Saving
 func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 	s := v.service
 	v.Saved = false
-	if v.Trial, v.Before, err = s.trySaving(ctx, v.request, judging.Ask{NoTrace: v.quiet, By: v.by, Beside: v.Beside}); err != nil {
+	if v.Trial, v.Before, err = s.trySaving(ctx, v.request, judging.Ask{NoTrace: v.quiet, By: v.by, Beside: v.Beside, Without: v.Without, Over: v.Over}); err != nil {
 		return nil, err
 	}
 	t := v.Trial
@@ -133,6 +171,9 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 		return nil, err
 	}
 	v.Result = Outcome(ctx, s.base, t, v.Before)
+	if v.Shape != nil {
+		v.Shape(&v.Result)
+	}
 	if v.Unless != nil && v.Unless(&v.Before, &v.Result) {
 		return commit.Nothing(), nil
 	}
@@ -145,13 +186,18 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 	return &commit.Change{
 		Reads: t.Reads,
 		Write: func(ctx context.Context, tx *store.Store) (err error) {
+			if v.Ahead != nil {
+				if err := v.Ahead(ctx, tx); err != nil {
+					return err
+				}
+			}
 			if err := t.Numbers.Take(ctx, tx); err != nil {
 				return err
 			}
 			if r.Number == "" {
 				r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), t.Kept(by, false), by)
 			} else {
-				r, err = tx.ChangeRecord(ctx, r, "saved", t.Kept(by, false), by)
+				r, err = tx.ChangeRecord(ctx, r, cmp.Or(v.What, "saved"), t.Kept(by, false), by)
 			}
 			if err != nil {
 				return err
@@ -171,6 +217,26 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 			s.base.Cache.Records.Put(append(others.Changed, r)...)
 		},
 	}, err
+}
+
+// Answering judges it, and gives one reason to all rules that ask for one.
+func (v *Saving) Answering(ctx context.Context, reason string) (*commit.Change, error) {
+	v.request.Document.Reasons = nil
+	c, err := v.Judge(ctx)
+	if err != nil || c.Write != nil || v.Trial.Accepted() || reason == "" {
+		return c, err
+	}
+	reasons := map[int64]string{}
+	for _, m := range v.Trial.Outcome().Messages {
+		switch {
+		case m.Severity == contract.MessageSeverity(rule.Refuse):
+			return c, nil
+		case m.Severity == contract.MessageSeverity(rule.Confirm) && m.Reason == "":
+			reasons[m.Rule] = reason
+		}
+	}
+	v.request.Document.Reasons = reasons
+	return v.Judge(ctx)
 }
 
 // CatchUp takes live values anew that saving left late.
@@ -270,13 +336,33 @@ func (s *Service) History(ctx context.Context, at record.Ref, format *field.Form
 	}
 	links := s.base.Links(ctx, ref, company)
 	show := view.Viewer{Kind: kind, Company: ref.Company(company), Titles: links, Format: format.OrPlain()}
-	history := []contract.RecordVersion{}
-	for i := range versions {
-		var before *record.Version
-		if i+1 < len(versions) {
-			before = &versions[i+1]
+	tell := func(versions []record.Version, of string) (told []contract.RecordVersion) {
+		for i := range versions {
+			var before *record.Version
+			if i+1 < len(versions) {
+				before = &versions[i+1]
+			}
+			v := show.RecordVersion(&versions[i], before, named)
+			v.Of = of
+			told = append(told, v)
 		}
-		history = append(history, show.RecordVersion(&versions[i], before, named))
+		return told
+	}
+	history := tell(versions, "")
+	// What was merged into it is told with it.
+	former, err := s.base.Store.FormerOf(ctx, at)
+	if err != nil {
+		return nil, err
+	}
+	for _, number := range former {
+		versions, err := s.base.Store.RecordVersions(ctx, at.Kind, number)
+		if err != nil {
+			return nil, err
+		}
+		history = append(history, tell(versions, number)...)
+	}
+	if len(former) > 0 {
+		slices.SortStableFunc(history, func(a, b contract.RecordVersion) int { return b.ChangedAt.Compare(a.ChangedAt) })
 	}
 	return history, links.Err()
 }
@@ -332,7 +418,7 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 		if err := Changeable(&r.Record, cmp.Or(version, r.Version)); err != nil {
 			return nil, err
 		}
-		named := store.NamedBy{Records: []record.Ref{at}, Except: at, Limit: fault.MostUses}
+		named := store.NamedBy{Records: []record.Ref{at}, Except: at, Limit: fault.MostUses} // what names one merged into it names it
 		naming, err := s.base.Store.RecordsNaming(ctx, named)
 		if err != nil {
 			return nil, err
@@ -357,8 +443,9 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 }
 
 // Restore makes a record whose last version is still one what it was at another, as a version more; no rule is asked, as it
-// stood so before. It returns what changed. also is written with it, and is told the version that it becomes.
-func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, also func(tx *store.Store, now int) error) ([]contract.ValueChange, error) {
+// stood so before. It returns what changed. ahead, if any, is written before it and may change what
+// else is to stand; also is written with it, and is told the version that it becomes.
+func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, ahead func(tx *store.Store, by record.Stamp, r *record.Record) error, also func(tx *store.Store, now int) error) ([]contract.ValueChange, error) {
 	changes := []contract.ValueChange{}
 	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		r, err := s.base.Saved(ctx, at)
@@ -373,7 +460,7 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, a
 			return nil, err
 		}
 		links := s.base.Links(ctx, r.Reference, r.Company)
-		show := view.Viewer{Kind: r.Kind, Company: r.Reference.Company(r.Company), Titles: links, Format: formatOf(ctx)}
+		show := view.Viewer{Kind: r.Kind, Company: r.Reference.Company(r.Company), Titles: links, Format: FormatOf(ctx)}
 		for _, c := range record.Changes(r.Kind, &r.Content, &before.Content) {
 			changes = append(changes, show.Change(&r.Content, &before.Content, c))
 		}
@@ -386,6 +473,11 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, a
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{
 			Write: func(ctx context.Context, tx *store.Store) (err error) {
+				if ahead != nil {
+					if err := ahead(tx, by, &next); err != nil {
+						return err
+					}
+				}
 				if next, err = tx.ChangeRecord(ctx, next, "taken back", nil, by); err != nil {
 					return err
 				}
@@ -400,8 +492,8 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, a
 	return changes, s.live.CatchUp(ctx)
 }
 
-// formatOf is how the person who asks writes numbers and dates.
-func formatOf(ctx context.Context) field.Format {
+// FormatOf is how the person who asks writes numbers and dates.
+func FormatOf(ctx context.Context) field.Format {
 	format := actor.Of(ctx).Format
 	return format.OrPlain()
 }

@@ -88,6 +88,8 @@ func Told(ctx context.Context, j *judging.Service, at record.Ref, v *record.Vers
 	company := ""
 	if r, err := j.Cache.Records.Find(ctx, at); err == nil && r != nil {
 		company = r.Company
+	} else if m, err := j.Store.Merged(ctx, at); err == nil && m != nil {
+		company = m.Company
 	}
 	basis := judge.Basis{}
 	if kept != nil {

@@ -44,8 +44,8 @@ type Service struct {
 const (
 	// mostAtOnce is how many runs work at once; each works on all processors.
 	mostAtOnce = 2
-	// mostKept is how many runs stay.
-	mostKept = 50
+	// MostKept is how many runs stay.
+	MostKept = 50
 	// often is how often a run that works keeps how far it is.
 	often = 250 * time.Millisecond
 	// mostHeld is how many results are held until they are kept.
@@ -77,7 +77,7 @@ func (s *Service) Start(ctx context.Context, what, title string, subject any, wo
 	if s.closing {
 		return Run{}, fault.Hindered(ending)
 	}
-	r, err := s.store.AddRun(ctx, Run{What: what, Title: title, Subject: string(text), State: store.RunWaiting, Started: record.Stamp{At: store.Instant(s.clock()), By: who.Name, Person: who.ID, Via: string(who.Via)}}, mostKept)
+	r, err := s.store.AddRun(ctx, Run{What: what, Title: title, Subject: string(text), State: store.RunWaiting, Started: record.Stamp{At: store.Instant(s.clock()), By: who.Name, Person: who.ID, Via: string(who.Via)}}, MostKept)
 	if err != nil {
 		return r, err
 	}
@@ -323,12 +323,34 @@ func (w *Writer) CameWith(ctx context.Context, tx *store.Store, done int, counts
 	return w.keepIn(ctx, tx)
 }
 
+// InOrder judges changes and writes them in their order. note is told of each what became of it, and returns what ends the run;
+// came says how far that is, which is kept with what is written.
+func (w *Writer) InOrder(ctx context.Context, line *commit.Line, judges []commit.Judge, note func(i int, err error) error, came func() (done int, counts Counts)) error {
+	noted := 0
+	err := line.InOrder(ctx, commit.Batch{
+		Judges: judges, Kept: func(int) { w.Kept() },
+		With: func(ctx context.Context, tx *store.Store, until int, errs []error) error {
+			for ; noted < until; noted++ {
+				if err := note(noted, errs[noted]); err != nil {
+					return err
+				}
+			}
+			done, counts := came()
+			return w.CameWith(ctx, tx, done, counts)
+		},
+	})
+	if err != nil {
+		w.Drop()
+	}
+	return err
+}
+
 // Kept says that what CameWith wrote is committed.
 func (w *Writer) Kept() { w.forget() }
 
 // List returns the newest runs.
 func (s *Service) List(ctx context.Context) ([]contract.Run, error) {
-	all, err := s.store.Runs(ctx, mostKept)
+	all, err := s.store.Runs(ctx, MostKept)
 	return shownAll(all), err
 }
 
@@ -505,7 +527,7 @@ func (s *Service) Resume(ctx context.Context) ([]Run, error) {
 
 // About returns the newest runs of a load.
 func (s *Service) About(ctx context.Context, load int64) ([]contract.Run, error) {
-	all, err := s.store.RunsAbout(ctx, load, mostKept)
+	all, err := s.store.RunsAbout(ctx, load, MostKept)
 	return shownAll(all), err
 }
 

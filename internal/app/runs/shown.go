@@ -37,6 +37,12 @@ func Shown(r *Run) contract.Run {
 	if r.Found != "" && json.Unmarshal([]byte(r.Found), &shown.Counts) != nil {
 		shown.Counts = nil
 	}
+	if r.What == string(contract.RunWhatDuplicates) {
+		var request struct{ Kind string }
+		if json.Unmarshal(subject.Request, &request) == nil {
+			shown.Kind = request.Kind
+		}
+	}
 	shown.File, shown.Load, shown.TakesBack = subject.File, subject.Load, subject.Run
 	for id, text := range subject.Asked {
 		shown.Asked = append(shown.Asked, contract.AskedRule{Rule: id, Text: text, Count: shown.Counts[Asks(id)]})

@@ -11,6 +11,7 @@ import (
 	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/merging"
 	"codicil/internal/app/records"
 	"codicil/internal/app/runs"
 	"codicil/internal/contract"
@@ -22,12 +23,13 @@ import (
 type Service struct {
 	base    *judging.Service
 	records *records.Service
+	merging *merging.Service
 	runs    *runs.Service
 }
 
 // New returns the use cases.
-func New(j *judging.Service, r *records.Service, w *runs.Service) *Service {
-	return &Service{j, r, w}
+func New(j *judging.Service, r *records.Service, m *merging.Service, w *runs.Service) *Service {
+	return &Service{j, r, m, w}
 }
 
 var (
@@ -121,7 +123,15 @@ func (s *Service) one(ctx context.Context, write store.RunWrite) (hit contract.R
 	mark := func(tx *store.Store, now int) error { return tx.TakeRunWriteBack(ctx, write, now) }
 	withdrawn := func(tx *store.Store) error { return mark(tx, 0) }
 	stays := func(why string) { hit.What, hit.Said = contract.RunHitWhatStays, why }
+	merged, survivor, err := s.merging.Of(ctx, write)
+	if err != nil {
+		return hit, err
+	}
 	switch {
+	case kept == nil && survivor != "":
+		stays("it was merged into " + survivor)
+	case write.Part != 0 && len(merged) == 0:
+		stays("what it was rewritten for stays")
 	case kept == nil: // it was deleted since, or withdrawn when the program ended
 		hit.What = contract.RunHitWhatWithdrawn
 		err = s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return withdrawn(tx) })
@@ -129,12 +139,15 @@ func (s *Service) one(ctx context.Context, write store.RunWrite) (hit contract.R
 		stays("it is posted")
 	case kept.Version != write.Version:
 		stays("it was changed since")
+	case write.Part == 0 && len(merged) > 0:
+		hit.What = contract.RunHitWhatRestored
+		hit.Changes, err = s.merging.TakeBack(ctx, write, merged)
 	case write.Before == 0:
 		hit.What = contract.RunHitWhatWithdrawn
 		err = s.records.Withdraw(ctx, at, write.Version, withdrawn)
 	default:
 		hit.What = contract.RunHitWhatRestored
-		hit.Changes, err = s.records.Restore(ctx, at, write.Version, write.Before, mark)
+		hit.Changes, err = s.records.Restore(ctx, at, write.Version, write.Before, nil, mark)
 	}
 	var own *fault.Fault
 	if errors.As(err, &own) && own.Reason != fault.Unable {

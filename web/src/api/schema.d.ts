@@ -1231,6 +1231,135 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/duplicates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** By what records of a kind can be duplicates: by its unique rules in force, and by definitions of one's own; with the last scan by each */
+        get: operations["getDuplicates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/duplicates/{kind}/definitions/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                name: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep by what records are duplicates, in place of what was kept under the name */
+        put: operations["defineDuplicates"];
+        post?: never;
+        /** Remove a definition */
+        delete: operations["removeDuplicateDefinition"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/duplicates/{kind}/different": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        /** Records of which somebody said that they are different, however alike they look */
+        get: operations["listDifferent"];
+        put?: never;
+        /** Say that records are different, each from each: a scan leaves them out, and rules that ask no longer ask because of them */
+        post: operations["sayDifferent"];
+        /** Take back that two records are different */
+        delete: operations["takeDifferentBack"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/merges/preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Records side by side, and what merging them would do: which value of each field stands, what is rewritten, what keeps its number, what refuses; nothing is kept */
+        post: operations["previewMerge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/duplicates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to look through all saved records of a kind for duplicates */
+        post: operations["scanDuplicates"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/{id}/duplicates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** Some of the duplicates that a scan found, as they are now: exact ones first, then the most alike */
+        get: operations["listDuplicates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/merge": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to merge records; without apply it is only told what would happen. Records that are not posted are rewritten to name the survivor; what is posted keeps its number, which leads there */
+        post: operations["startMerge"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/runs/derive": {
         parameters: {
             query?: never;
@@ -2370,6 +2499,211 @@ export interface components {
             /** @description Why; needed to apply. It is the reason for rules that ask */
             reason?: string;
         };
+        DuplicateBy: {
+            /** @description Those that must be the same together; of lines with lines. before them */
+            fields: string[];
+            /** @description Compares with the records of all companies, not only of the same one */
+            everywhere: boolean;
+            ignore: ("case" | "spaces" | "punctuation")[];
+            /** @description Finds values of the first field that are almost equal too */
+            near: boolean;
+        };
+        DuplicateDefinition: {
+            name: string;
+            /**
+             * Format: int64
+             * @description The unique rule that it is; missing: it is one's own
+             */
+            rule?: number;
+            by: components["schemas"]["DuplicateBy"];
+            /** @description Of its fields */
+            labels: string[];
+            /** @description The last scan by it */
+            run?: components["schemas"]["Run"];
+        };
+        Duplicates: {
+            kind: string;
+            /** @description How many are saved */
+            records: number;
+            /** @description Of how many pairs somebody said that they are different */
+            different: number;
+            definitions: components["schemas"]["DuplicateDefinition"][];
+        };
+        ScanRequest: {
+            kind: string;
+            /** @description Of the definition */
+            name: string;
+            by: components["schemas"]["DuplicateBy"];
+        };
+        DuplicateRecord: {
+            number: string;
+            title: string;
+            company: string;
+            type: string;
+            state: components["schemas"]["RecordState"];
+            /** @description How many records name it */
+            uses: number;
+            /** @description How many values are filled */
+            filled: number;
+            /**
+             * Format: date-time
+             * @description When it was first saved; missing: nobody knows
+             */
+            firstAt?: string;
+        };
+        DuplicateGroup: {
+            place: string;
+            exact: boolean;
+            /** @description How alike the names are, in hundredths */
+            alike: number;
+            /** @description Letters that differ */
+            changes: number;
+            /** @description Letters of the longer name, without what does not count */
+            letters: number;
+            /** @description What differs and does not count */
+            aside: ("legal form" | "word order" | "spelling")[];
+            /**
+             * @description merged: they are one record by now; gone: less than two are still there
+             * @enum {string}
+             */
+            state: "open" | "merged" | "different" | "gone";
+            records: components["schemas"]["DuplicateRecord"][];
+            /** @description So many more records */
+            more: number;
+        };
+        DuplicatePage: {
+            groups: components["schemas"]["DuplicateGroup"][];
+            /** @description The place after the last; "" at the end */
+            next: string;
+        };
+        DifferentRequest: {
+            numbers: string[];
+            reason: string;
+        };
+        DifferentPair: {
+            number: string;
+            title: string;
+            other: string;
+            otherTitle: string;
+            why: string;
+            saidBy: string;
+            /** Format: date-time */
+            saidAt?: string;
+        };
+        DifferencePage: {
+            differences: components["schemas"]["DifferentPair"][];
+            /** @description The place after the last; "" at the end */
+            next: string;
+        };
+        /**
+         * @description Which record survives: the one that most records name, the one with most values, the one that was saved first
+         * @enum {string}
+         */
+        Preference: "used" | "complete" | "oldest";
+        /**
+         * @description Whose lines stand: the survivor's, those of what is merged into it, or both
+         * @enum {string}
+         */
+        MergeLines: "survivor" | "merged" | "both";
+        MergePlan: {
+            kind: string;
+            numbers: string[];
+            /** @description Missing: it is proposed */
+            survivor?: string;
+            prefer?: components["schemas"]["Preference"];
+            /** @description By field of the header, the number of the record whose value stands; missing: the survivor's, or where that is blank the first that is filled */
+            values?: {
+                [key: string]: string;
+            };
+            lines?: components["schemas"]["MergeLines"];
+            format?: components["schemas"]["Format"];
+        };
+        MergeField: {
+            field: string;
+            label: string;
+            /** @description Of each record, in their order */
+            values: components["schemas"]["Shown"][];
+            differs: boolean;
+            /** @description The number of the record whose value stands */
+            chosen: string;
+            /** @description What stands after the rules */
+            result: components["schemas"]["Shown"];
+        };
+        MergeFollower: {
+            kind: string;
+            label: string;
+            /** @description Records that are rewritten to name the survivor */
+            open: number;
+            /** @description Records that keep the number */
+            posted: number;
+        };
+        MergeHindrance: {
+            /** @description The record that refuses; missing: the merge itself */
+            use?: components["schemas"]["Use"];
+            why: string;
+        };
+        MergeName: {
+            use: components["schemas"]["Use"];
+            /** @description The number that it names */
+            number: string;
+        };
+        MergePreview: {
+            kind: string;
+            survivor: string;
+            records: components["schemas"]["DuplicateRecord"][];
+            fields: components["schemas"]["MergeField"][];
+            /** @description How many lines each record has; of no kind without lines */
+            lines: number[];
+            followers: components["schemas"]["MergeFollower"][];
+            /** @description What refuses the merge, some of it */
+            hindrances: components["schemas"]["MergeHindrance"][];
+            /** @description So many records that name what is merged were not looked at yet */
+            unlooked?: number;
+            /** @description Rules and tables that name what is merged: changes to make */
+            names: components["schemas"]["MergeName"][];
+            /** @description Proofs that name what is merged; they keep what they carry */
+            proofs: number;
+            /** @description What rules ask a reason for */
+            asks: string[];
+        };
+        RecordMerge: {
+            survivor: string;
+            merged: string[];
+            values?: {
+                [key: string]: string;
+            };
+            lines?: components["schemas"]["MergeLines"];
+        };
+        MergeRequest: {
+            kind: string;
+            merges?: components["schemas"]["RecordMerge"][];
+            /**
+             * Format: int64
+             * @description All exact duplicates that this scan found, in place of merges
+             */
+            scan?: number;
+            /** @description Places of those that are left as they are */
+            except?: string[];
+            prefer?: components["schemas"]["Preference"];
+            /** @description Merge them */
+            apply?: boolean;
+            /** @description Why; needed to apply. It is the reason for rules that ask */
+            reason?: string;
+        };
+        FormerRecord: {
+            number: string;
+            /** @description Into which it was merged */
+            into: string;
+            /** Format: date-time */
+            mergedAt: string;
+            mergedBy: string;
+            why: string;
+            /**
+             * Format: int64
+             * @description The run that merged it
+             */
+            run: number;
+        };
         BreaksRequest: {
             kind: string;
         };
@@ -2569,10 +2903,10 @@ export interface components {
             /** @description It is posted and stays as it is */
             posted?: boolean;
             /**
-             * @description fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
+             * @description merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
              * @enum {string}
              */
-            what: "refuse" | "confirm" | "advise" | "change" | "fail" | "weak" | "add" | "same" | "skip" | "withdrawn" | "restored" | "stays";
+            what: "refuse" | "confirm" | "advise" | "change" | "fail" | "weak" | "add" | "same" | "skip" | "withdrawn" | "restored" | "stays" | "merge" | "names";
             /** @description The messages, and the values that change */
             told: string;
             /** @description The messages alone */
@@ -2599,10 +2933,10 @@ export interface components {
             /** Format: int64 */
             id: number;
             /**
-             * @description impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
+             * @description duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
              * @enum {string}
              */
-            what: "impact" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back" | "breaks";
+            what: "impact" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back" | "breaks" | "duplicates" | "merge-check" | "merge";
             title: string;
             /**
              * @description cut off: the program ended before it
@@ -2622,6 +2956,8 @@ export interface components {
              * @description The load it is of
              */
             load?: number;
+            /** @description The kind of records that it looks through for duplicates */
+            kind?: string;
             /** @description How many records it wrote that are not taken back */
             writes?: number;
             /**
@@ -3273,6 +3609,11 @@ export interface components {
             followers: components["schemas"]["Use"][];
             /** @description The maps by which a record can follow it now */
             next?: number[];
+            /** @description The records whose numbers lead to it */
+            former?: components["schemas"]["FormerRecord"][];
+            /** @description The record to which its number leads; missing: it was not merged */
+            mergedInto?: string;
+            mergedWhy?: string;
             /** @description A linked record changed, and a live value is still to be taken anew */
             late?: boolean;
             reverses?: string;
@@ -3282,7 +3623,7 @@ export interface components {
             changedBy: string;
         };
         /** @enum {string} */
-        RecordState: "kept" | "posted" | "reversed";
+        RecordState: "kept" | "posted" | "reversed" | "merged";
         Selection: {
             search?: string;
             companies?: string[];
@@ -3396,6 +3737,8 @@ export interface components {
         };
         RecordVersion: {
             version: number;
+            /** @description The number of the record that it is of, where that was merged into this one */
+            of?: string;
             what: string;
             type: string;
             /** Format: date-time */
@@ -3835,6 +4178,10 @@ export interface components {
             currency: string;
             partner: string;
             partnerTitle: string;
+            /** @description The number to which that of the partner leads since it was merged */
+            partnerNow?: string;
+            /** @description The same for the account */
+            accountNow?: string;
         };
         Balance: {
             company: string;
@@ -6202,6 +6549,256 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Breaks"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getDuplicates: {
+        parameters: {
+            query: {
+                kind: components["parameters"]["KindKey"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The definitions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Duplicates"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    defineDuplicates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DuplicateBy"];
+            };
+        };
+        responses: {
+            /** @description It is kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeDuplicateDefinition: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listDifferent: {
+        parameters: {
+            query?: {
+                /** @description The next of the page before; missing: from the start */
+                after?: string;
+            };
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Some of them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DifferencePage"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    sayDifferent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DifferentRequest"];
+            };
+        };
+        responses: {
+            /** @description It is kept */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    takeDifferentBack: {
+        parameters: {
+            query: {
+                number: string;
+                other: string;
+            };
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is taken back */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    previewMerge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergePlan"];
+            };
+        };
+        responses: {
+            /** @description What it would do */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MergePreview"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    scanDuplicates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScanRequest"];
+            };
+        };
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listDuplicates: {
+        parameters: {
+            query?: {
+                /** @description Missing: both */
+                what?: "exact" | "near";
+                /** @description The next of the page before; missing: from the start */
+                after?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Some of them */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DuplicatePage"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    startMerge: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MergeRequest"];
+            };
+        };
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
                 };
             };
             default: components["responses"]["Failure"];

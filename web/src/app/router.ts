@@ -54,6 +54,16 @@ export const router = createRouter({
       meta: { title: "Derive again" },
     },
     {
+      path: "/duplicates/:kind",
+      component: () => import("@/features/merging/DuplicatesView.vue"),
+      meta: { title: "Duplicates" },
+    },
+    {
+      path: "/merge/:kind",
+      component: () => import("@/features/merging/MergeView.vue"),
+      meta: { title: "Merge" },
+    },
+    {
       path: "/loads",
       component: () => import("@/features/loads/LoadsView.vue"),
       meta: { title: "Loads" },

@@ -22,6 +22,14 @@ export const outcomes: Record<string, string> = {
   unposted: "Not posted",
   records: "Records",
   broken: "Broken",
+  exact: "Exactly the same",
+  near: "Almost the same",
+  different: "Said to be different",
+  merge: "Merged",
+  rewrite: "Rewritten",
+  names: "Rules and tables to change",
+  left: "Not compared with all",
+  more: "Not listed",
 };
 /** The same before anything is loaded. */
 export const expected: Record<string, string> = { ...outcomes, add: "To add", change: "To change" };

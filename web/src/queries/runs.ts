@@ -17,6 +17,9 @@ export const runTitles: Record<Run["what"], string> = {
   derive: "Derived again",
   "take-back": "Taken back",
   breaks: "Broken checks",
+  duplicates: "Duplicates",
+  "merge-check": "Merging, looked at",
+  merge: "Merged",
 };
 export const runTitle = (run: Run) => `${runTitles[run.what]}: ${run.title}`;
 

@@ -17,6 +17,8 @@ defineProps<{ list: List<Row> }>();
         :class="[{ right: c.right }, c.head]"
         >{{ c.label }}</SortHead
       >
+      <!-- Columns that are no data. -->
+      <slot />
     </tr>
   </thead>
 </template>

@@ -27,6 +27,8 @@ const list = useList<Schemas["JournalEntry"]>(
     { label: "Currency", value: (e) => e.currency },
   ],
 );
+/** A number, and the one to which it leads since its record was merged. */
+const number = (then: string, now?: string) => (now ? `${then} → ${now}` : then);
 </script>
 
 <template>
@@ -41,8 +43,8 @@ const list = useList<Schemas["JournalEntry"]>(
         </td>
         <td v-if="!withoutPosting" class="nowrap">{{ e.day }}</td>
         <td>
-          {{ e.account }} {{ e.accountTitle }}
-          <div v-if="e.partner" class="quiet">{{ e.partner }} {{ e.partnerTitle }}</div>
+          {{ number(e.account, e.accountNow) }} {{ e.accountTitle }}
+          <div v-if="e.partner" class="quiet">{{ number(e.partner, e.partnerNow) }} {{ e.partnerTitle }}</div>
         </td>
         <td class="quiet">{{ e.text }}</td>
         <td class="right">{{ e.debit.text }}</td>

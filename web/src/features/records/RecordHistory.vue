@@ -19,28 +19,31 @@ const asked = useAsked(
 );
 const versions = computed(() => asked.data ?? []);
 const few = 6;
-const open = ref<number[]>([]);
+const open = ref<string[]>([]);
+/** Versions of a record that was merged into this one stand among its own. */
+const place = (v: { of?: string; version: number }) => `${v.of ?? ""} ${v.version}`;
 </script>
 
 <template>
   <section aria-label="History">
     <h2>History</h2>
     <TroubleNote :problem="asked.problem" :retry="asked.reload" />
-    <div v-for="v in versions" :key="v.version" class="version">
+    <div v-for="v in versions" :key="place(v)" class="version">
       <p>
-        <b>{{ v.what }}</b> <span class="quiet">{{ moment(v.changedAt) }} {{ v.changedBy }}</span>
+        <b>{{ v.of ? `${v.of} ${v.what}` : v.what }}</b>
+        <span class="quiet">{{ moment(v.changedAt) }} {{ v.changedBy }}</span>
       </p>
       <ul v-if="v.version > 1">
         <li
-          v-for="c in open.includes(v.version) ? v.changes : v.changes.slice(0, few)"
+          v-for="c in open.includes(place(v)) ? v.changes : v.changes.slice(0, few)"
           :key="c.field + c.line"
         >
           {{ catalog.label(c.field, c.line, kind) }}: <s v-if="c.before.text">{{ c.before.text }}</s>{{
             c.before.text ? " → " : ""
           }}{{ c.after.text || "blank" }}
         </li>
-        <li v-if="v.changes.length > few && !open.includes(v.version)">
-          <button type="button" class="plain" @click="open.push(v.version)">
+        <li v-if="v.changes.length > few && !open.includes(place(v))">
+          <button type="button" class="plain" @click="open.push(place(v))">
             and {{ v.changes.length - few }} more
           </button>
         </li>

@@ -3,7 +3,7 @@ import SelectBox from "@/ui/SelectBox.vue";
 import { computed, reactive } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import type { FollowOn, RecordView, Use } from "@/api/client";
-import { inSentence } from "@/queries/format";
+import { inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { useFollowOns } from "@/queries/tables";
 
@@ -39,8 +39,17 @@ function named(use: Use): string {
 </script>
 
 <template>
-  <template v-if="origin || record?.followers.length || record?.reverses || record?.reversedBy">
+  <template
+    v-if="
+      origin || record?.followers.length || record?.reverses || record?.reversedBy || record?.former?.length
+    "
+  >
     <h2>Belongs to</h2>
+    <p v-for="f in record?.former" :key="f.number">
+      took in <RouterLink :to="`/records/${kind}/${f.number}`">{{ f.number }}</RouterLink>
+      <span class="quiet"> {{ moment(f.mergedAt) }}, {{ f.mergedBy }}: {{ f.why }}</span>
+      <RouterLink class="quiet" :to="`/runs?run=${f.run}`"> run {{ f.run }}</RouterLink>
+    </p>
     <p v-if="origin">
       follows <RouterLink :to="`/records/${origin.what}/${origin.key}`">{{ named(origin) }}</RouterLink>
     </p>
@@ -58,7 +67,7 @@ function named(use: Use): string {
       <RouterLink :to="`/records/${kind}/${record.reversedBy}`">{{ record.reversedBy }}</RouterLink>
     </p>
   </template>
-  <template v-if="record && record.state !== 'reversed' && maps.length">
+  <template v-if="record && record.state !== 'reversed' && record.state !== 'merged' && maps.length">
     <h2>Create next</h2>
     <p v-for="m in maps" :key="m.id" class="follow">
       <span v-if="followers(m).length" class="already quiet">

@@ -17,7 +17,7 @@ import { parseAddress } from "@/api/address";
 import { api } from "@/api/client";
 import { useOpenRecord } from "@/features/records/openRecord";
 import { useAsked } from "@/queries/client";
-import { format, inSentence } from "@/queries/format";
+import { format, inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const catalog = useCatalog();
@@ -120,7 +120,7 @@ useEventListener(
       </h1>
       <span class="spring" />
       <template v-if="open.record">
-        <StateMark v-if="open.entry.kind.posted" :state="open.record.state" />
+        <StateMark v-if="open.entry.kind.posted || open.record.mergedInto" :state="open.record.state" />
         <span class="quiet">
           {{ catalog.typeName(open.record.type, open.kind) }} · {{ catalog.companyName(open.record.company) }}
         </span>
@@ -133,6 +133,14 @@ useEventListener(
           :kind="open.kind"
           :company="open.scope.company"
         />
+        <p v-if="open.record?.mergedInto" class="notice" role="status">
+          {{ open.entry.kind.label }} {{ open.number }} was merged into
+          <RouterLink :to="`/records/${open.kind}/${open.record.mergedInto}`">{{
+            open.record.mergedInto
+          }}</RouterLink>
+          on {{ moment(open.record.changedAt) }} by {{ open.record.changedBy }}: {{ open.record.mergedWhy }}.
+          Its number leads there; here it stands as it was.
+        </p>
         <MergePane
           v-if="open.merge"
           :merge="open.merge"

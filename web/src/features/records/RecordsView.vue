@@ -138,6 +138,10 @@ function choose(number: string) {
   if (!next.delete(number)) next.add(number);
   chosen.value = next;
 }
+/** Where several are chosen, they can be made one. */
+const mergeLink = computed(() =>
+  chosen.value.size > 1 ? `/merge/${kindKey.value}?numbers=${[...chosen.value].join(",")}` : "",
+);
 const deriveLink = computed(() => ({
   path: `/derive/${kindKey.value}`,
   query: chosen.value.size ? { numbers: [...chosen.value].join(",") } : route.query,
@@ -182,6 +186,8 @@ const newLink = computed(() => {
       />
       <button type="button" class="button" @click="download">Save as CSV</button>
       <RouterLink class="button" :to="`/breaks/${kindKey}`">Broken checks</RouterLink>
+      <RouterLink v-if="mergeLink" class="button" :to="mergeLink">Merge {{ count(chosen.size) }}</RouterLink>
+      <RouterLink v-else class="button" :to="`/duplicates/${kindKey}`">Duplicates</RouterLink>
       <RouterLink class="button" :to="`/loads?kind=${kindKey}`">Load a file</RouterLink>
       <RouterLink v-if="list.total" class="button" :to="deriveLink">{{
         chosen.size ? `Derive ${count(chosen.size)} again` : "Derive again"

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-defineProps<{ state: "kept" | "posted" | "reversed" }>();
-const words = { kept: "saved", posted: "posted", reversed: "reversed" };
+defineProps<{ state: "kept" | "posted" | "reversed" | "merged" }>();
+const words = { kept: "saved", posted: "posted", reversed: "reversed", merged: "merged" };
 const shapes = {
   kept: "M3 6h6",
   posted: "M2.5 6.500l2.500 2.500 4.500-6",
+  merged: "M2 3h3l2 3h3M2 9h3l2-3",
   reversed: "M9 3H5a2.500 2.500 0 0 0 0 5h4M5 1 3 3l2 2",
 };
 </script>

@@ -153,6 +153,14 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     record.value = r;
     Object.assign(scope, { kind: r.kind, company: r.company, type: r.type, day: "" });
     catalog.writeFor(r.company);
+    if (r.state === "merged") {
+      const params = { path: { kind: r.kind, number: r.number, version: r.version }, query: { format } };
+      const told = await ask(api.GET("/records/{kind}/{number}/versions/{version}/outcome", { params }));
+      if (!here()) return;
+      trial.put(documentOf(r));
+      trial.outcome.value = told.outcome;
+      return;
+    }
     if (r.state !== "kept") {
       const query = { ledger: "books" as const, format };
       const path = { number: r.number };

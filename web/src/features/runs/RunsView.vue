@@ -30,7 +30,7 @@ const router = useRouter();
 const tried = useAttempt();
 const runs = useRuns();
 const open = computed(() => runs.data?.find((r) => r.id === Number(route.query.run)));
-const hits = useHits(() => open.value, 100);
+const hits = useHits(() => (open.value?.what === "duplicates" ? undefined : open.value), 100);
 
 const list = useList<Run>(
   () => runs.data ?? [],
@@ -58,6 +58,8 @@ const words: Record<RunHit["what"], string> = {
   withdrawn: "Withdrawn",
   restored: "Restored",
   stays: "Stays",
+  merge: "Merged",
+  names: "To change",
 };
 
 /** What a run has found, in a few words. */
@@ -81,6 +83,10 @@ function place(h: RunHit): string {
 const named = (h: RunHit) => h.number || (h.proof ? `Proof ${h.proof}` : h.rule ? `Rule ${h.rule}` : "");
 const withValues = computed(() => !!open.value && open.value.what !== "proofs");
 
+/** A scan is shown with what becomes of the records. */
+const scanLink = computed(() =>
+  open.value?.kind ? `/duplicates/${open.value.kind}?scan=${open.value.id}` : "",
+);
 function show(id?: number) {
   void router.replace({ query: id ? { run: String(id) } : {} });
 }
@@ -140,6 +146,9 @@ async function remove(id: number) {
         <h2>{{ runTitle(open) }}</h2>
         <span class="spring" />
         <RouterLink v-if="open.load" class="button" :to="`/loads/${open.load}`">Open the load</RouterLink>
+        <RouterLink v-if="open.what === 'duplicates' && scanLink" class="button" :to="scanLink"
+          >Open the duplicates</RouterLink
+        >
         <RouterLink v-if="open.rule" class="button" :to="`/plan?rule=${open.rule}`">Open the rule</RouterLink>
         <a
           v-if="!open.file || open.state === 'done'"

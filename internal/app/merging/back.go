@@ -1,0 +1,50 @@
+package merging
+
+import (
+	"context"
+
+	"codicil/core/record"
+	"codicil/internal/contract"
+	"codicil/internal/store"
+)
+
+// Of tells of something that a run wrote which records were merged with it: into the record itself, or into the one for which it
+// was rewritten, as far as that can be taken back still. survivor is the record to which the number of the record leads that
+// was written; "" where that was not merged.
+func (s *Service) Of(ctx context.Context, w store.RunWrite) (merged []store.MergedRecord, survivor string, err error) {
+	if survivor, err = s.base.Store.Survivor(ctx, record.Ref{Kind: w.Kind, Number: w.Number}); err != nil {
+		return nil, "", err
+	}
+	first := w
+	if w.Part != 0 {
+		if first, err = s.base.Store.RunWriteAt(ctx, w.Run, w.Part); err != nil {
+			return nil, survivor, err
+		}
+		version, err := s.base.Store.VersionOf(ctx, record.Ref{Kind: first.Kind, Number: first.Number})
+		if err != nil || version != first.Version || first.Back {
+			return nil, survivor, err
+		}
+	}
+	merged, err = s.base.Store.MergedBy(ctx, w.Run, first.Place)
+	return merged, survivor, err
+}
+
+// TakeBack takes a merge back: the survivor becomes what it was, and what was merged into it is there again. It returns what
+// changed of the survivor.
+func (s *Service) TakeBack(ctx context.Context, w store.RunWrite, merged []store.MergedRecord) ([]contract.ValueChange, error) {
+	at := record.Ref{Kind: w.Kind, Number: w.Number}
+	return s.records.Restore(ctx, at, w.Version, w.Before, func(tx *store.Store, by record.Stamp, survivor *record.Record) (err error) {
+		for _, m := range merged {
+			r, err := tx.Release(ctx, m, by)
+			if err != nil {
+				return err
+			}
+			// What runs wrote of it before stands at the version that it has now.
+			if err := tx.MoveRunWrites(ctx, r.Ref, m.Version-1, r.Version); err != nil {
+				return err
+			}
+		}
+		survivor.Former, err = tx.FormerOf(ctx, at)
+		return err
+	}, func(tx *store.Store, now int) error { return tx.TakeRunWriteBack(ctx, w, now) })
+}
