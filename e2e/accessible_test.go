@@ -98,6 +98,22 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 				u.sees(".counts", "would change")
 				u.sees("tbody tr", "V10001")
 			}},
+			{"exact duplicates", "/duplicates/vendor", "tbody td", func(u *user) {
+				looksForNames(u)
+				u.sees(".ledger", "SLANEY")
+				u.clicks(".button.first", "See what happens")
+				u.sees(".counts", "To merge")
+			}},
+			{"similar duplicates", "/duplicates/vendor", "tbody td", func(u *user) {
+				u.clicks("tbody .plain", "The same name in any company")
+				u.clicks(".part", "Similar")
+				u.sees(".sides", "Becomes")
+			}},
+			{"other fields to compare", "/duplicates/customer", ".page-head", func(u *user) {
+				u.clicks(".button", "Compare other fields")
+				u.sees("form", "Capitals, spaces and punctuation")
+			}},
+			{"merge", "/merge/vendor?numbers=V10009,V10014", ".sides td", nil},
 			{"runs", "/runs", "tbody tr", func(u *user) {
 				u.clicks("tbody .plain", "Broken checks")
 				u.sees(".found", "Broken checks")

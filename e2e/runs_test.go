@@ -21,7 +21,7 @@ func TestTheEffectOfARuleIsARunThatIsComeBackTo(t *testing.T) {
 	u.calls(http.MethodPost, "/rules", contract.RuleChange{Body: rule.Body{Kind: "vendor", Family: rule.Substitute, Target: "payment_terms", On: rule.Occasions{New: true, Change: true}, Effect: rule.Effect{Value: `"N60"`}}}, &made)
 	u.goes(fmt.Sprintf("/plan?rule=%d", made.ID))
 	u.clicks(".impact .ask", "Effect on existing records")
-	u.sees(".impact [role=status]", "Of 40 in its scope it would refuse 0 and change 38")
+	u.sees(".impact [role=status]", "Of 46 in its scope it would refuse 0 and change 44")
 	u.sees(".impact li", "Payment terms N30 → N60")
 	u.clicks(".impact a", "All with their values before and after")
 	u.sees(".found h2", "Payment terms becomes N60")
@@ -40,7 +40,7 @@ func TestTheEffectOfARuleIsARunThatIsComeBackTo(t *testing.T) {
 // A rule tells whether it still does something, so that one knows whether it may go.
 func TestARuleTellsWhetherItStillActs(t *testing.T) {
 	u := open(t, "/plan?rule=1")
-	u.sees(".used", "It acted in 30 saves and postings since 1 Dec 2025")
+	u.sees(".used", "It acted in 36 saves and postings since 1 Dec 2025")
 	made := u.inForce("vendor", rule.Default, "telephone", rule.Effect{Value: `"+353 1 555 0100"`, Lifetime: rule.NewOnly})
 	u.goes(fmt.Sprintf("/plan?rule=%d", made.ID))
 	u.sees(".used", "It has not acted in a save or posting since")

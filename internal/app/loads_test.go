@@ -18,7 +18,6 @@ import (
 	"codicil/core/rule"
 	"codicil/internal/app"
 	"codicil/internal/contract"
-	"codicil/internal/store"
 )
 
 func bring(t *testing.T, d *app.App, kind, name, text string) contract.Load {
@@ -295,12 +294,7 @@ func TestALoadThatIsCutOffGoesOn(t *testing.T) {
 	outcome := func(t *testing.T, cut bool) (counts map[string]int, numbers []string) {
 		t.Helper()
 		path := filepath.Join(t.TempDir(), "harbour.db")
-		open := func() (*app.App, *store.Store) {
-			s, err := store.Open(as(t), path)
-			require.NoError(t, err)
-			return app.New(s, morning), s
-		}
-		d, s := open()
+		d, s := onDisk(t, path)
 		if !cut {
 			t.Cleanup(func() { d.Close(); assert.NoError(t, s.Close()) })
 		}
@@ -316,7 +310,7 @@ func TestALoadThatIsCutOffGoesOn(t *testing.T) {
 			}, time.Minute, time.Millisecond)
 			d.Close()
 			require.NoError(t, s.Close())
-			d, s = open()
+			d, s = onDisk(t, path)
 			t.Cleanup(func() { d.Close(); assert.NoError(t, s.Close()) })
 			cutOff, err := d.Runs.Get(as(t), run.ID)
 			require.NoError(t, err)

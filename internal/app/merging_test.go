@@ -2,7 +2,9 @@ package app_test
 
 import (
 	"fmt"
+	"path/filepath"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -92,7 +94,7 @@ func TestAScanFindsExactAndNearDuplicates(t *testing.T) {
 	vendor(t, d, "10", values{"name": "Harbour Lamps"})
 
 	run, groups := scanned(t, d, "vendor", byName)
-	assert.Equal(t, map[string]int{"exact": 1, "near": 3, "different": 0}, run.Counts)
+	assert.Equal(t, map[string]int{"exact": 1, "near": 3}, run.Counts)
 	assert.Equal(t, [][]string{{ropes.Number, again.Number, other.Number}, {ropes.Number, near.Number}, {again.Number, near.Number}, {near.Number, other.Number}}, numbers(groups))
 	assert.True(t, groups[0].Exact)
 	assert.Equal(t, [3]int{90, 1, 10}, [3]int{groups[1].Alike, groups[1].Changes, groups[1].Letters})
@@ -278,6 +280,16 @@ func TestRecordsAreMerged(t *testing.T) {
 	// The number still works where it is typed, and where a rule gives it.
 	typed := bill(t, d, lose.Number, "1")
 	assert.Equal(t, keep.Number, typed.Content.Values["vendor"])
+	options, err := d.Records.FindLinks(as(t), "vendor", lose.Number, "10")
+	require.NoError(t, err)
+	require.Len(t, options, 1)
+	assert.Equal(t, keep.Number, options[0].Number, "the old number is found where one chooses a record")
+	l := setUp(t, d, bring(t, d, "vendor", "v.csv", "number,company,type,telephone\n"+lose.Number+",10,TRAD,+353 1 555 0100\n"), func(s *contract.LoadSetup) { s.Key = []string{"number"} })
+	loaded, err := d.Loads.Check(as(t), l.ID)
+	require.NoError(t, err)
+	loaded, rows := done(t, d, loaded.ID)
+	assert.Equal(t, map[string]int{"change": 1}, loaded.Counts, "%v", rows)
+	assert.Equal(t, keep.Number, rows[0].Number)
 	given := save(t, d, document("accounting_document", "10", "JE", values{"text": "Given", "posting_date": "2026-01-05"}))
 	assert.Equal(t, keep.Number, given.Content.Values["vendor"])
 	assert.Equal(t, "linked", code(t, d.Records.Delete(as(t), record.Ref{Kind: "vendor", Number: keep.Number})))
@@ -471,4 +483,60 @@ func TestLinesOfMergedRecords(t *testing.T) {
 		done(t, d, back.ID)
 		assert.Len(t, get(t, d, "sales_order", two.Number).Content.Lines, 2)
 	}
+}
+
+// A run of merges that is cut off goes on where it was, and comes to the same.
+func TestAMergeThatIsCutOffGoesOn(t *testing.T) {
+	const groups, bills = 40, 5
+	outcome := func(t *testing.T, cut bool) (counts map[string]int, told []string) {
+		t.Helper()
+		path := filepath.Join(t.TempDir(), "harbour.db")
+		d, s := onDisk(t, path)
+		if !cut {
+			t.Cleanup(func() { d.Close(); assert.NoError(t, s.Close()) })
+		}
+		fillHarbour(t, s)
+		request := contract.MergeRequest{Kind: "vendor", Apply: true, Reason: "Twice"}
+		for i := range groups {
+			one := vendor(t, d, "10", values{"name": fmt.Sprintf("One %d", i)}).Number
+			two := vendor(t, d, "10", values{"name": fmt.Sprintf("Two %d", i)}).Number
+			for range bills {
+				save(t, d, document("accounting_document", "10", "JE", values{"text": "Ropes", "vendor": two}, values{"account": "4000", "debit": "1"}))
+			}
+			request.Merges = append(request.Merges, contract.RecordMerge{Survivor: one, Merged: []string{two}})
+		}
+		run, err := d.Merging.Start(as(t), request)
+		require.NoError(t, err)
+		if cut {
+			require.Eventually(t, func() bool {
+				r, err := d.Runs.Get(as(t), run.ID)
+				return err == nil && (r.Counts["merge"] >= 2 || r.EndedAt != nil)
+			}, time.Minute, time.Millisecond)
+			d.Close()
+			require.NoError(t, s.Close())
+			d, s = onDisk(t, path)
+			t.Cleanup(func() { d.Close(); assert.NoError(t, s.Close()) })
+			cutOff, err := d.Runs.Get(as(t), run.ID)
+			require.NoError(t, err)
+			require.Equal(t, contract.RunStateCutOff, cutOff.State)
+			require.NoError(t, d.Resume(as(t)))
+		}
+		run, hits := done(t, d, run.ID)
+		for _, h := range hits {
+			told = append(told, fmt.Sprint(h.What, " ", h.Number))
+		}
+		for i, m := range request.Merges {
+			page, err := d.Records.List(as(t), contract.ListRequest{Kind: "accounting_document", Selection: record.Selection{Filters: []record.Filter{{Field: "vendor", Relation: "is", Value: m.Survivor}}}})
+			require.NoError(t, err)
+			require.Equal(t, bills, page.Total, "%d", i)
+			require.Equal(t, contract.RecordStateMerged, get(t, d, "vendor", m.Merged[0]).State)
+		}
+		assert.Equal(t, groups, run.Done)
+		return run.Counts, told
+	}
+	counts, told := outcome(t, false)
+	assert.Equal(t, map[string]int{"merge": groups, "rewrite": groups * bills}, counts)
+	cutCounts, cutTold := outcome(t, true)
+	assert.Equal(t, counts, cutCounts)
+	assert.ElementsMatch(t, told, cutTold)
 }

@@ -15,6 +15,7 @@ import (
 	"codicil/internal/app"
 	"codicil/internal/app/runs"
 	"codicil/internal/contract"
+	"codicil/internal/store"
 )
 
 // ended waits for the end of a run.
@@ -27,6 +28,14 @@ func ended(t *testing.T, d *app.App, id int64) (r contract.Run) {
 		return r.EndedAt != nil
 	}, time.Minute, time.Millisecond)
 	return r
+}
+
+// onDisk opens the file of an installation. Who opens it closes both.
+func onDisk(t *testing.T, path string) (*app.App, *store.Store) {
+	t.Helper()
+	s, err := store.Open(as(t), path)
+	require.NoError(t, err)
+	return app.New(s, morning), s
 }
 
 // done waits for a run that does all it was to do, and returns what it found.

@@ -13,8 +13,8 @@ var twice = []partner{
 // silvrettaGas sells gas, where another of almost the same name sells glass.
 const silvrettaGas = "Silvretta Gas GmbH"
 
-// sameNames is how duplicates of vendors are looked for in the scenario.
-var sameNames = match.Unique{Fields: []string{"name"}, Ignore: match.AllIgnored, Near: true}
+// sameNames finds a vendor that several companies have, each under a name of its own.
+var sameNames = match.Unique{Fields: []string{"name"}, Everywhere: true, Ignore: match.AllIgnored, Near: true}
 
 // again enters vendors once more, and bills of one of them: one that is posted, one that is not yet.
 func (g *generator) again() error {
@@ -35,5 +35,5 @@ func (g *generator) again() error {
 			return err
 		}
 	}
-	return g.d.Duplicates.Define(g.ctx, "vendor", "The same name", sameNames)
+	return g.d.Duplicates.Define(g.ctx, "vendor", "The same name in any company", sameNames)
 }

@@ -40,7 +40,7 @@ func (s *Service) Start(ctx context.Context, request contract.ScanRequest) (cont
 		title += ": " + request.Name
 	}
 	r, err := s.runs.Start(ctx, string(contract.RunWhatDuplicates), title, runs.Subject{Request: text}, func(ctx context.Context, w *runs.Writer) error {
-		k := &scan{service: s, kind: kind, by: request.By, w: w, counts: runs.Counts{"exact": 0, "near": 0, "different": 0}}
+		k := &scan{service: s, kind: kind, by: request.By, w: w, counts: runs.Counts{"exact": 0, "near": 0}}
 		return errors.Join(k.work(ctx), s.base.Store.DropScannedKeys(context.WithoutCancel(ctx), w.ID()))
 	})
 	return runs.Shown(&r), err
@@ -343,23 +343,11 @@ func (s *Service) EachExact(ctx context.Context, run int64, kind, after string, 
 // now are the records of a group that are still there, each once, and whether some of them were merged.
 func (s *Service) now(ctx context.Context, kind string, g *group) (records []*record.Record, merged bool, err error) {
 	for _, number := range g.Numbers {
-		at := record.Ref{Kind: kind, Number: number}
-		r, err := s.base.Cache.Records.Find(ctx, at)
+		r, err := s.base.Leading(ctx, record.Ref{Kind: kind, Number: number})
 		if err != nil {
 			return nil, false, err
 		}
-		if r == nil {
-			if at.Number, err = s.base.Store.Survivor(ctx, at); err != nil || at.Number == "" {
-				if err != nil {
-					return nil, false, err
-				}
-				continue
-			}
-			merged = true
-			if r, err = s.base.Cache.Records.Find(ctx, at); err != nil {
-				return nil, false, err
-			}
-		}
+		merged = merged || (r != nil && r.Number != number)
 		if r != nil && !slices.ContainsFunc(records, func(have *record.Record) bool { return have.Number == r.Number }) {
 			records = append(records, r)
 		}

@@ -1,7 +1,6 @@
 package judging
 
 import (
-	"cmp"
 	"context"
 	"slices"
 
@@ -37,27 +36,27 @@ func (s *Service) Selector(ctx context.Context, kind *record.Kind, selection rec
 	return selector, nil
 }
 
-// LeadingTo are the record to which a number leads, and all that were merged into it.
-func (s *Service) LeadingTo(ctx context.Context, at record.Ref) ([]record.Ref, error) {
+// Leading returns the record to which a number leads: its own, or the one into which that was merged; nil when there is none.
+func (s *Service) Leading(ctx context.Context, at record.Ref) (*record.Record, error) {
 	r, err := s.Cache.Records.Find(ctx, at)
-	if err != nil {
+	if err != nil || r != nil {
+		return r, err
+	}
+	if at.Number, err = s.Store.Survivor(ctx, at); err != nil || at.Number == "" {
 		return nil, err
 	}
-	if r == nil {
-		survivor, err := s.Store.Survivor(ctx, at)
-		if err != nil {
-			return nil, err
-		}
-		at.Number = cmp.Or(survivor, at.Number)
-		if r, err = s.Cache.Records.Find(ctx, at); err != nil {
-			return nil, err
-		}
+	return s.Cache.Records.Find(ctx, at)
+}
+
+// LeadingTo are the record to which a number leads, and all whose numbers lead there.
+func (s *Service) LeadingTo(ctx context.Context, at record.Ref) ([]record.Ref, error) {
+	r, err := s.Leading(ctx, at)
+	if err != nil || r == nil {
+		return []record.Ref{at}, err
 	}
-	all := []record.Ref{at}
-	if r != nil {
-		for _, number := range r.Former {
-			all = append(all, record.Ref{Kind: at.Kind, Number: number})
-		}
+	all := []record.Ref{r.Ref}
+	for _, number := range r.Former {
+		all = append(all, record.Ref{Kind: at.Kind, Number: number})
 	}
 	return all, nil
 }

@@ -258,7 +258,7 @@ func (l *Links) search(k *record.Kind, words, company string) []Hit {
 			}
 			seen[r.Number] = true
 			h := Hit{0, l.TitleOf(k, r.Values), about(k, r), r}
-			if h.rank = rankOf(wanted, strings.ToLower(r.Number), strings.ToLower(h.Title), strings.ToLower(h.About)); h.rank > 0 {
+			if h.rank = rankOf(wanted, strings.ToLower(r.Number), strings.ToLower(h.Title), strings.ToLower(h.About+" "+strings.Join(r.Former, " "))); h.rank > 0 {
 				hits = append(hits, h)
 			}
 		}

@@ -160,7 +160,7 @@ func (s *Service) found(ctx context.Context, p *plan, e *entry, company string) 
 	if number == "" {
 		return nil, nil
 	}
-	return s.base.Cache.Records.Find(ctx, record.Ref{Kind: p.kind.Key, Number: number})
+	return s.base.Leading(ctx, record.Ref{Kind: p.kind.Key, Number: number})
 }
 
 // uniqueKey is the key of an entry in the unique rule by which records are found; company is "" where all count.

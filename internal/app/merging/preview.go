@@ -153,7 +153,8 @@ func (s *Service) tried(ctx context.Context, p *contract.MergePreview, kind *rec
 		}
 		if g.saving != nil && g.saving.Trial != nil {
 			content := s.base.Content(ctx, g.saving.Trial)
-			shown.Result = g.saving.Trial.Reader.Stored(&content, i, 0, content.Values[f.Key])
+			show := view.Viewer{Kind: kind, Company: ref.Company(g.survivor.Company), Titles: links, Format: plan.Format.OrPlain()}
+			shown.Result = show.Stored(&content, i, 0, content.Values[f.Key])
 		}
 		p.Fields = append(p.Fields, shown)
 	}

@@ -7,6 +7,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -35,6 +36,15 @@ func (s *Service) ToldOf(ctx context.Context, at record.Ref, version int, addres
 	}
 	if err != nil {
 		return contract.RecordOutcome{}, err
+	}
+	merged, err := s.base.Store.Merged(ctx, at)
+	if err != nil {
+		return contract.RecordOutcome{}, err
+	}
+	if merged != nil && merged.Version == asked && address == "" { // it is shown as it was then, not as it was judged last
+		if v, kept, err = s.base.Store.RecordVersion(ctx, at, asked); err != nil {
+			return contract.RecordOutcome{}, commit.Explain(err)
+		}
 	}
 	told, outcome, err := Told(ctx, s.base, at, &v, kept, format)
 	return contract.RecordOutcome{Version: version, Told: told, Outcome: outcome}, err

@@ -23,7 +23,7 @@ export const outcomes: Record<string, string> = {
   records: "Records",
   broken: "Broken",
   exact: "Exactly the same",
-  near: "Almost the same",
+  near: "Similar",
   different: "Said to be different",
   merge: "Merged",
   rewrite: "Rewritten",
@@ -32,7 +32,13 @@ export const outcomes: Record<string, string> = {
   more: "Not listed",
 };
 /** The same before anything is loaded. */
-export const expected: Record<string, string> = { ...outcomes, add: "To add", change: "To change" };
+export const expected: Record<string, string> = {
+  ...outcomes,
+  add: "To add",
+  change: "To change",
+  merge: "To merge",
+  rewrite: "To rewrite",
+};
 
 /** How often a load that works is asked for, in milliseconds. */
 const often = 400;

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/vue-query";
-import { computed, reactive } from "vue";
+import { computed, reactive, watch } from "vue";
 import { api, ask, type Schemas } from "@/api/client";
 import { change, queryClient, usePages, type Pages } from "@/queries/client";
 
@@ -48,6 +48,11 @@ export function useRun(id: () => number | undefined) {
       refetchInterval: (query) => (works(query.state.data) ? often : false),
     },
     queryClient,
+  );
+  // What it wrote can be seen anywhere.
+  watch(
+    () => works(data.value),
+    (now, before) => before && !now && void queryClient.invalidateQueries(),
   );
   return reactive({ data, problem: computed(() => error.value?.message ?? "") });
 }

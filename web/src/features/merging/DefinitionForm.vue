@@ -52,11 +52,9 @@ function save() {
       label="Where"
       :options="choices({ company: 'within a company', all: 'over all companies' })"
     />
-    <label v-if="textual"
-      ><input v-model="near" type="checkbox" /> {{ first?.label }} almost equal, too</label
-    >
+    <label v-if="textual"><input v-model="near" type="checkbox" /> {{ first?.label }} similar, too</label>
     <input v-model="name" class="line" aria-label="Name of the definition" :placeholder="named || 'Name'" />
-    <button type="submit" class="button first" :disabled="busy || !fields.length">Keep and look</button>
+    <button type="submit" class="button first" :disabled="busy || !fields.length">Save and look</button>
     <button type="button" class="button" @click="emit('close')">Cancel</button>
     <span class="quiet">Capitals, spaces and punctuation do not count.</span>
   </form>
@@ -75,5 +73,8 @@ function save() {
 }
 .where {
   flex: 0 0 170px;
+}
+.line {
+  flex: 0 1 240px;
 }
 </style>

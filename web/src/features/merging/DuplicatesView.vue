@@ -65,15 +65,21 @@ async function add(name: string, by: DuplicateBy) {
 const differences = useDifferent(() => (part.value === "different" ? kind.value : undefined));
 
 const compared = (d: DuplicateDefinition) =>
-  d.labels.map((label, i) => (i === 0 && d.by.near ? `${label} almost equal` : label)).join(", ") +
+  d.labels.map((label, i) => (i === 0 && d.by.near ? `${label} similar` : label)).join(", ") +
   (d.by.everywhere ? ", over all companies" : ", within a company");
+/** While one scan is looked at, the other comparisons are out of the way. */
+const unfolded = ref(false);
+const definitions = computed(() => duplicates.data?.definitions ?? []);
+const folded = computed(
+  () => !unfolded.value && definitions.value.some((d) => d.run && d.run.id === id.value),
+);
 const list = useList<DuplicateDefinition>(
-  () => duplicates.data?.definitions ?? [],
+  () => (folded.value ? definitions.value.filter((d) => d.run?.id === id.value) : definitions.value),
   () => [
     { label: "Duplicates by", value: (d) => d.name },
     { label: "Compared", value: compared },
     { label: "Exact", right: true, value: (d) => d.run?.counts?.exact ?? "" },
-    { label: "Almost", right: true, value: (d) => d.run?.counts?.near ?? "" },
+    { label: "Similar", right: true, value: (d) => d.run?.counts?.near ?? "" },
     { label: "Looked for", value: (d) => d.run?.startedAt ?? "" },
   ],
 );
@@ -121,8 +127,8 @@ const list = useList<DuplicateDefinition>(
               {{ d.name }}
             </button>
             <template v-else>{{ d.name }}</template>
-            <RouterLink v-if="d.rule" class="quiet" :to="`/plan?rule=${d.rule}`">
-              rule {{ d.rule }}</RouterLink
+            <RouterLink v-if="d.rule" class="quiet rule" :to="`/plan?rule=${d.rule}`"
+              >rule {{ d.rule }}</RouterLink
             >
           </td>
           <td class="quiet">{{ compared(d) }}</td>
@@ -143,7 +149,7 @@ const list = useList<DuplicateDefinition>(
               type="button"
               class="button"
               :class="{ first: !d.run }"
-              :aria-label="`Look for duplicates by ${d.name}`"
+              :aria-label="`${d.run ? 'Look again' : 'Look now'}: ${d.name}`"
               :disabled="tried.busy || works(d.run)"
               @click="look(d)"
             >
@@ -153,6 +159,11 @@ const list = useList<DuplicateDefinition>(
         </tr>
       </tbody>
     </table>
+    <p v-if="folded && definitions.length > list.rows.length" class="others">
+      <button type="button" class="plain" @click="unfolded = true">
+        Other comparisons ({{ count(definitions.length - list.rows.length) }})
+      </button>
+    </p>
     <p v-if="works(run.data)" role="status">
       <progress :max="run.data!.total || 1" :value="run.data!.done" aria-label="Progress" />
       <span class="quiet"> {{ count(run.data!.done) }} of {{ count(run.data!.total) }} looked at</span>
@@ -173,7 +184,7 @@ const list = useList<DuplicateDefinition>(
           :aria-pressed="shown === p"
           @click="show({ show: p })"
         >
-          {{ p === "exact" ? "Exactly the same" : "Almost the same" }} <b>{{ count(of(p)) }}</b>
+          {{ p === "exact" ? "Exactly the same" : "Similar" }} <b>{{ count(of(p)) }}</b>
         </button>
       </template>
       <button
@@ -257,6 +268,16 @@ const list = useList<DuplicateDefinition>(
 }
 .right {
   text-align: right;
+}
+td .plain {
+  text-align: left;
+}
+.rule {
+  margin-left: 8px;
+  white-space: nowrap;
+}
+.others {
+  margin: 4px 0;
 }
 .wrong {
   color: var(--refused);

@@ -164,7 +164,7 @@ const words: Record<DuplicateGroup["state"], string> = {
             </td>
             <td>
               <RouterLink :to="`/records/${kind}/${r.number}`">{{ r.number }}</RouterLink>
-              <span class="title"> {{ r.title }}</span>
+              <span class="title">{{ r.title }}</span>
             </td>
             <td class="quiet">{{ catalog.companyName(r.company) }}</td>
             <td class="right">{{ count(r.uses) }}</td>
@@ -208,6 +208,7 @@ const words: Record<DuplicateGroup["state"], string> = {
 }
 .title {
   font: 15px/1.3 var(--serif);
+  margin-left: 6px;
 }
 .beside {
   margin-left: 12px;

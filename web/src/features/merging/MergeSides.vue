@@ -19,7 +19,6 @@ import { takeRunBack, useHits, useRun, works } from "@/queries/runs";
 
 /** Records side by side: which one stays, which values stand, what that does; then they are merged, or said to be different. */
 const props = defineProps<{ kind: string; numbers: string[]; prefer?: Preference }>();
-const emit = defineEmits<{ done: [what: "merged" | "different"] }>();
 const catalog = useCatalog();
 const tried = useAttempt();
 
@@ -27,6 +26,7 @@ const survivor = ref("");
 const values = reactive<Record<string, string>>({});
 const lines = ref<"survivor" | "merged" | "both">("survivor");
 const reason = ref("");
+const said = ref(false);
 const all = ref(false);
 const id = ref<number>();
 const run = useRun(() => id.value);
@@ -38,6 +38,7 @@ watch(
     for (const key of Object.keys(values)) delete values[key];
     lines.value = "survivor";
     reason.value = "";
+    said.value = false;
     id.value = undefined;
   },
 );
@@ -83,13 +84,9 @@ async function merge() {
     id.value = begun.id;
   });
 }
-watch(
-  () => run.data && !works(run.data) && run.data.what === "merge" && !!run.data.counts?.merge,
-  (ended) => ended && emit("done", "merged"),
-);
 async function different() {
-  const said = await tried.attempt(() => sayDifferent(props.kind, props.numbers, reason.value.trim()));
-  if (said) emit("done", "different");
+  if (await tried.attempt(() => sayDifferent(props.kind, props.numbers, reason.value.trim())))
+    said.value = true;
 }
 async function back() {
   await tried.attempt(async () => {
@@ -123,6 +120,7 @@ async function back() {
         </button>
       </p>
     </template>
+    <p v-else-if="said" role="status">They are said to be different, and nobody is asked again.</p>
     <form v-else-if="shown" @submit.prevent="merge">
       <table class="ledger sides">
         <thead>
@@ -276,6 +274,9 @@ async function back() {
   font-weight: 400;
   color: var(--ink-soft);
   white-space: nowrap;
+}
+.sides tbody th {
+  border-bottom-color: var(--rule);
 }
 .kept {
   background: var(--select);

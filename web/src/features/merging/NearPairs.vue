@@ -30,9 +30,23 @@ async function next() {
   const at = all.findIndex((p) => p.place === open.value?.place);
   const rest = [...all.slice(at + 1), ...all.slice(0, Math.max(at, 0))];
   show(rest.find((p) => p.state === "open"));
-  await nextTick();
-  list.value?.querySelector<HTMLElement>("[aria-current]")?.focus();
+  await focusOn();
 }
+/** The cursor stands on the pair that is shown, unless somebody is elsewhere. */
+async function focusOn() {
+  await nextTick();
+  const at = document.activeElement;
+  if (!at || at === document.body || at.closest(".near"))
+    list.value?.querySelector<HTMLElement>("[aria-current]")?.focus();
+}
+// One that is judged makes room for the next.
+watch(
+  () => ({ place: open.value?.place, state: open.value?.state }),
+  (now, before) => {
+    if (now.place !== before.place) void focusOn();
+    else if (before.state === "open" && now.state !== "open") void next();
+  },
+);
 function onKey(event: KeyboardEvent) {
   const step = { ArrowDown: 1, ArrowUp: -1 }[event.key];
   if (!step) return;
@@ -67,7 +81,7 @@ function why(p: DuplicateGroup): string {
 </script>
 
 <template>
-  <p v-if="pairs.data && !pairs.data.length" class="empty">None are almost the same.</p>
+  <p v-if="pairs.data && !pairs.data.length" class="empty">None are similar.</p>
   <div v-else-if="pairs.data" class="near">
     <ol ref="list" class="pairs" aria-label="Pairs" @keydown="onKey">
       <li v-for="p in pairs.data" :key="p.place">
@@ -91,7 +105,7 @@ function why(p: DuplicateGroup): string {
       <p class="why">
         <b>{{ open.alike }} % alike</b><template v-if="why(open)">: {{ why(open) }}</template>
       </p>
-      <MergeSides :kind="kind" :numbers="open.records.map((r) => r.number)" @done="next">
+      <MergeSides :kind="kind" :numbers="open.records.map((r) => r.number)">
         <button type="button" class="button" @click="next">Later</button>
       </MergeSides>
     </section>

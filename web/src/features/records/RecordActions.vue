@@ -74,7 +74,7 @@ watch(
       >
       <span class="spring" />
       <button v-if="!readonly" type="button" class="button" @click="emit('plan')">Open on the plan</button>
-      <RouterLink v-if="readonly" class="button" :to="`/ledger/${number}?ledger=books`"
+      <RouterLink v-if="readonly && !record?.mergedInto" class="button" :to="`/ledger/${number}?ledger=books`"
         >Open the posting</RouterLink
       >
       <button

@@ -30,8 +30,9 @@ const place = (v: { of?: string; version: number }) => `${v.of ?? ""} ${v.versio
     <TroubleNote :problem="asked.problem" :retry="asked.reload" />
     <div v-for="v in versions" :key="place(v)" class="version">
       <p>
-        <b>{{ v.of ? `${v.of} ${v.what}` : v.what }}</b>
-        <span class="quiet">{{ moment(v.changedAt) }} {{ v.changedBy }}</span>
+        <b>{{ `${v.of ?? ""} ${v.what}`.trim() }}</b><span class="quiet">{{
+          ` ${moment(v.changedAt)} ${v.changedBy}`
+        }}</span>
       </p>
       <ul v-if="v.version > 1">
         <li

@@ -47,8 +47,11 @@ function named(use: Use): string {
     <h2>Belongs to</h2>
     <p v-for="f in record?.former" :key="f.number">
       took in <RouterLink :to="`/records/${kind}/${f.number}`">{{ f.number }}</RouterLink>
-      <span class="quiet"> {{ moment(f.mergedAt) }}, {{ f.mergedBy }}: {{ f.why }}</span>
-      <RouterLink class="quiet" :to="`/runs?run=${f.run}`"> run {{ f.run }}</RouterLink>
+      <span class="quiet">{{ ` ${moment(f.mergedAt)}, ${f.mergedBy}: ${f.why}, ` }}</span><RouterLink
+        class="quiet"
+        :to="`/runs?run=${f.run}`"
+        >run {{ f.run }}</RouterLink
+      >
     </p>
     <p v-if="origin">
       follows <RouterLink :to="`/records/${origin.what}/${origin.key}`">{{ named(origin) }}</RouterLink>

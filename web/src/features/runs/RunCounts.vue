@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { count } from "@/queries/format";
-import { outcomes } from "@/queries/loads";
+import { expected, outcomes } from "@/queries/loads";
 import { runStates, works, type Run } from "@/queries/runs";
 
 /** How far a run is, and what it has counted so far. */
@@ -11,6 +11,8 @@ const of = (what: string) => props.run.counts?.[what] ?? 0;
 const strength = computed(() =>
   of("versions") ? Math.floor((100 * of("noticed")) / of("versions")) : undefined,
 );
+/** What is only looked at is not done yet. */
+const words = computed(() => (props.run.what === "merge-check" ? expected : outcomes));
 const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at"));
 </script>
 
@@ -20,7 +22,7 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
     <template v-else-if="!run.counts" />
     <template v-else-if="run.what !== 'export' && run.what !== 'proofs' && run.what !== 'impact'">
       <span v-for="(n, what) in run.counts" :key="what" class="one"
-        >{{ outcomes[what] ?? what }} <b>{{ count(n) }}</b></span
+        >{{ words[what] ?? what }} <b>{{ count(n) }}</b></span
       >
     </template>
     <template v-else-if="run.what === 'export'">
