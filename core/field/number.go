@@ -54,7 +54,7 @@ func readNumber(f *Field, typed, text string, format Format) (decimal.Number, *M
 	}, text)
 	pointed, clear := format.point(cleaned)
 	if !clear {
-		whole := strings.NewReplacer(".", "", ",", "").Replace(cleaned)
+		whole := marks.Replace(cleaned)
 		fraction := Format{Decimal: format.Decimal}.Number(strings.Replace(cleaned, ",", ".", 1))
 		return decimal.Number{}, misfit(ambiguousNumber, f.Label, typed, format.Number(whole), fraction)
 	}
@@ -150,3 +150,6 @@ func acceptsNumber(f, from *Field) (string, bool) {
 	}
 	return "", true
 }
+
+// marks are left out when values are compared; made once, as making it costs more than using it.
+var marks = strings.NewReplacer(".", "", ",", "")

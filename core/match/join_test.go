@@ -21,7 +21,7 @@ func joined(names []string) map[string]int {
 		all = append(all, named{match.Plain(name), fmt.Sprint(i)})
 	}
 	slices.SortStableFunc(all, func(a, b named) int { return cmp.Compare(len([]rune(a.name)), len([]rune(b.name))) })
-	j, found, seen := match.NewJoin[string](), map[string]int{}, map[int]bool{}
+	j, found, seen := match.NewJoin[string](), map[string]int{}, &match.Scratch{}
 	for _, n := range all {
 		if n.name == "" {
 			continue
@@ -81,7 +81,7 @@ func TestAJoinFindsAllNamesThatAreAlike(t *testing.T) {
 
 // Many names of one pattern must not cost the square of them; what was left out is told.
 func TestNamesOfOnePatternAreNotAllCompared(t *testing.T) {
-	j, seen, pairs, left := match.NewJoin[string](), map[int]bool{}, 0, 0
+	j, seen, pairs, left := match.NewJoin[string](), &match.Scratch{}, 0, 0
 	for i := range 5_000 {
 		like, whole := j.Like(j.Add(fmt.Sprintf("harbour vendor %06d", i), fmt.Sprint(i)), seen)
 		pairs += len(like)

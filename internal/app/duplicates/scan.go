@@ -188,10 +188,7 @@ func (k *scan) near(ctx context.Context) error {
 	join := match.NewJoin[*store.ScannedKey]()
 	var last store.ScannedKey
 	var names []*name
-	scratch := make([]map[int]bool, runtime.GOMAXPROCS(0))
-	for i := range scratch {
-		scratch[i] = map[int]bool{}
-	}
+	scratch := make([]match.Scratch, runtime.GOMAXPROCS(0))
 	flush := func() error {
 		pairs, left := make([][]match.Pair[*store.ScannedKey], len(names)), make([]bool, len(names))
 		working, inner := errgroup.WithContext(ctx)
@@ -199,7 +196,7 @@ func (k *scan) near(ctx context.Context) error {
 			working.Go(func() error {
 				for i := p; i < len(names) && inner.Err() == nil; i += len(scratch) {
 					var whole bool
-					pairs[i], whole = join.Like(names[i], scratch[p])
+					pairs[i], whole = join.Like(names[i], &scratch[p])
 					left[i] = !whole
 				}
 				return inner.Err()
@@ -235,6 +232,7 @@ func (k *scan) near(ctx context.Context) error {
 		}
 		if other {
 			join = match.NewJoin[*store.ScannedKey]()
+			clear(scratch)
 		}
 		last = *key
 		own := *key
