@@ -54,7 +54,7 @@ var views = []view{
 	{"plan-compare", "/plan?kind=vendor&company=10&type=SERV", `[data-station="substitute"] .phrase`,
 		[]string{"click .top .button", "wait .row.other", "click .compare .button", "wait .copy .one"}},
 	{"tables-layouts", "/tables/layouts?kind=vendor&company=30", ".chip", []string{`click .chip[data-field="tax_number"]`}},
-	{"duplicates", "/duplicates/vendor", "tbody td", []string{"click [aria-label='Look now: The same name in any company']", "wait .parts", "click .parts .part:nth-child(2)", "wait .sides td"}},
+	{"duplicates", "/duplicates/vendor", "tbody td", []string{"click [aria-label='Look now: The same name in any company']", "wait tbody .plain[aria-expanded]", "click .parts .part:nth-child(2)", "wait .sides td"}},
 	{"ledger", "/plan?company=10&type=SERV", `[data-station="default"] .phrase`,
 		[]string{"name=Harbour Survey Co", "country=Ireland", "email=office@harbour.example", "control_account=211000", "bank_account=IE21BRNW99010199999999",
 			"agreement_end=31/03/2027", "post", "click .verdict a", "wait .one td"}},

@@ -287,6 +287,7 @@ td {
 }
 progress {
   width: 160px;
+  margin-right: 8px;
   vertical-align: middle;
   accent-color: var(--ink);
 }
