@@ -1,7 +1,5 @@
 package match
 
-import "math/bits"
-
 // Join finds which of many names are almost equal. The names are added in the order of their lengths; those that are too
 // short to be like any that follows are let go. Names may be sought by several goroutines while none is added.
 //
@@ -21,9 +19,8 @@ type shelved[Of any] struct {
 
 // Joined is a name that was added, with what it is of.
 type Joined[Of any] struct {
-	Of    Of
-	text  []rune
-	has   letters
+	Of Of
+	Name
 	place int32
 }
 
@@ -31,24 +28,6 @@ type Joined[Of any] struct {
 type Pair[Of any] struct {
 	Of    Of
 	Alike int // in hundredths
-}
-
-// letters are those of a name: for each, whether it is there, and whether it is there twice. A change takes one letter away and
-// brings one in, at most.
-type letters uint64
-
-func lettersOf(text []rune) (has letters) {
-	for _, r := range text {
-		spot := uint64(r) % 29 * 2
-		if 'a' <= r && r <= 'z' {
-			spot = uint64(r-'a') * 2
-		}
-		if has&(1<<spot) != 0 {
-			spot++
-		}
-		has |= 1 << spot
-	}
-	return has
 }
 
 const (
@@ -63,8 +42,7 @@ func NewJoin[Of any]() *Join[Of] { return &Join[Of]{shelves: map[int]map[int64][
 
 // Add adds a name, as Plain writes it, that is as long as the last or longer.
 func (j *Join[Of]) Add(plain string, of Of) *Joined[Of] {
-	n := &Joined[Of]{Of: of, text: []rune(plain), place: j.last}
-	n.has = lettersOf(n.text)
+	n := &Joined[Of]{Of: of, Name: NameOf(plain), place: j.last}
 	j.last++
 	length := len(n.text)
 	for at := range j.shelves {
@@ -116,7 +94,7 @@ func (j *Join[Of]) Like(a *Joined[Of], scratch *Scratch) (found []Pair[Of], whol
 					whole = false
 					break
 				}
-				if bits.OnesCount64(uint64(a.has^other.has)) > 2*most || scratch.seen[other.place] == scratch.turn {
+				if a.has.differ(other.has) > 2*most || scratch.seen[other.place] == scratch.turn {
 					continue
 				}
 				scratch.seen[other.place] = scratch.turn
@@ -135,110 +113,4 @@ func (j *Join[Of]) Like(a *Joined[Of], scratch *Scratch) (found []Pair[Of], whol
 		})
 	}
 	return found, whole
-}
-
-// masks say of a name of at most 64 letters where each letter stands in it.
-type masks struct {
-	plain [128]uint64
-	other map[rune]uint64
-}
-
-// of makes them for a name.
-func (m *masks) of(text []rune) {
-	m.plain = [128]uint64{}
-	clear(m.other)
-	if len(text) > 64 {
-		return
-	}
-	for i, r := range text {
-		if int(r) < len(m.plain) {
-			m.plain[r] |= 1 << i
-			continue
-		}
-		if m.other == nil {
-			m.other = map[rune]uint64{}
-		}
-		m.other[r] |= 1 << i
-	}
-}
-
-// distance is that of the name that the masks were made of to another, where it is most or less; otherwise something more. All
-// letters of the name are gone on with at once (Hyyrö, A bit-vector algorithm for computing Levenshtein and Damerau edit distances,
-// 2003).
-func (m *masks) distance(name, other []rune, most int) int {
-	if len(name) > 64 || len(name) == 0 {
-		return within(name, other, most)
-	}
-	score, last := len(name), uint64(1)<<(len(name)-1)
-	up, down, zero, before := ^uint64(0), uint64(0), uint64(0), uint64(0)
-	for _, r := range other {
-		var is uint64
-		if int(r) < len(m.plain) {
-			is = m.plain[r]
-		} else {
-			is = m.other[r]
-		}
-		swapped := ((^zero & is) << 1) & before
-		zero = (((is & up) + up) ^ up) | is | down | swapped
-		right, left := down|^(zero|up), zero&up
-		if right&last != 0 {
-			score++
-		}
-		if left&last != 0 {
-			score--
-		}
-		right = right<<1 | 1
-		up, down, before = left<<1|^(zero|right), right&zero, is
-	}
-	return score
-}
-
-// within is the distance of two names where it is most or less; otherwise something more. It looks only at places that are
-// so near each other.
-func within(a, b []rune, most int) int {
-	if magnitude(len(a)-len(b)) > most {
-		return most + 1
-	}
-	far := most + 1
-	var few [3 * 64]int
-	rows := few[:]
-	if len(b) >= 64 {
-		rows = make([]int, 3*(len(b)+1))
-	}
-	width := len(rows) / 3
-	before, last, row := rows[:width], rows[width:2*width], rows[2*width:]
-	for j := range width {
-		last[j], before[j], row[j] = min(j, far), far, far
-	}
-	bestBefore := 0
-	for i := 1; i <= len(a); i++ {
-		from, to := max(1, i-most), min(len(b), i+most)
-		row[from-1] = far
-		if from == 1 {
-			row[0] = min(i, far)
-		}
-		best := row[from-1]
-		for j := from; j <= to; j++ {
-			d := row[j-1] + 1
-			if j < i+most { // otherwise the row above does not reach so far
-				d = min(d, last[j]+1)
-			}
-			if a[i-1] == b[j-1] {
-				d = min(d, last[j-1])
-			} else {
-				d = min(d, last[j-1]+1)
-			}
-			if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
-				d = min(d, before[j-2]+1)
-			}
-			row[j] = min(d, far)
-			best = min(best, row[j])
-		}
-		if best > most && bestBefore > most { // two letters that are swapped look two rows back
-			return far
-		}
-		bestBefore = best
-		before, last, row = last, row, before
-	}
-	return last[len(b)]
 }

@@ -130,8 +130,10 @@ func (s *Store) file(ctx context.Context, id int64, old, now *record.Record) err
 	if err := s.fileKeys(x, id, before, after, old == nil, now == nil); err != nil {
 		return err
 	}
-	if err := s.fileWords(id, before.Grams, after.Grams); err != nil {
-		return err
+	if !slices.Equal(before.Grams, after.Grams) {
+		if err := s.fileWords(ctx, id, before.Grams, after.Grams); err != nil {
+			return err
+		}
 	}
 	if err := s.fileLinks(id, before.Links, after.Links); err != nil {
 		return err
@@ -223,6 +225,9 @@ func (s *Store) changes() {
 
 // indexKind indexes all records of a kind.
 func (s *Store) indexKind(ctx context.Context, k *record.Kind, text string) error {
+	if err := s.settle(ctx); err != nil {
+		return err
+	}
 	for _, statement := range []string{
 		"DELETE FROM record_keys WHERE field IN (SELECT id FROM record_columns WHERE kind = ?)",
 		"DELETE FROM record_words WHERE rowid IN (SELECT id FROM records WHERE kind = ?)",
@@ -258,7 +263,7 @@ func (s *Store) indexKind(ctx context.Context, k *record.Kind, text string) erro
 			if err := s.fileKeys(x, rows[i].ID, record.Index{}, index, true, false); err != nil {
 				return err
 			}
-			if err := s.fileWords(rows[i].ID, nil, index.Grams); err != nil {
+			if err := s.fileWords(ctx, rows[i].ID, nil, index.Grams); err != nil {
 				return err
 			}
 			if err := s.fileLinks(rows[i].ID, nil, index.Links); err != nil {
@@ -279,7 +284,8 @@ type shared struct {
 	turn    atomic.Int64 // counts the changes of kinds and their indexes
 	making  sync.Mutex   // held while a set of unique keys, or its filter, is made
 	filters sync.Map     // *markFilter by set
-	path    string       // empty: in memory
+	keys    keyLog
+	path    string // empty: in memory
 	commits *atomic.Int64
 	damaged atomic.Bool
 }

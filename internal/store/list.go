@@ -133,6 +133,9 @@ func (s *Store) List(ctx context.Context, q ListQuery) (page ListPage, err error
 }
 
 func (s *Store) listing(ctx context.Context, q ListQuery) (*listing, error) {
+	if err := s.settle(ctx); err != nil {
+		return nil, err
+	}
 	l := &listing{ListQuery: q, ctx: ctx, db: s.db.WithContext(ctx)}
 	var err error
 	if l.index, err = s.indexOf(ctx, q.Kind.Key); err != nil {

@@ -89,7 +89,7 @@ func (s *Store) AddPosting(ctx context.Context, p ledger.Posting, entries []ledg
 		if err := tx.db.Create(&rows).Error; err != nil {
 			return err
 		}
-		return tx.balance(ctx, p.Ledger, entries, 1)
+		return tx.writeLater(ctx, laterWrite{ledger: p.Ledger, entries: entries})
 	})
 }
 
@@ -205,6 +205,9 @@ type BalanceQuery struct {
 // Balances returns balances. Cost: those that are returned, and a look for each record of the kind that was merged in
 // each company.
 func (s *Store) Balances(ctx context.Context, q BalanceQuery) ([]ledger.Balance, error) {
+	if err := s.settle(ctx); err != nil {
+		return nil, err
+	}
 	db := s.db.WithContext(ctx)
 	own, err := all(db.Where("ledger = ? AND what = ? AND (company, key, currency) > (?, ?, ?)", q.Ledger, q.By, q.After.Company, q.After.Key, q.After.Currency).
 		Where("NOT EXISTS (SELECT 1 FROM merged_records m WHERE m.kind = ? AND m.number = balances.key)", q.Kind).
@@ -245,6 +248,9 @@ type LedgerCounts struct {
 
 // CountLedger counts what a ledger holds. Cost: the balances, and of the practice ledger its postings.
 func (s *Store) CountLedger(ctx context.Context, name, person string) (counts LedgerCounts, err error) {
+	if err := s.settle(ctx); err != nil {
+		return counts, err
+	}
 	db := s.db.WithContext(ctx)
 	err = db.Raw("SELECT COALESCE(SUM(entries), 0) FROM balances WHERE ledger = ? AND what = ?", name, ledger.ByAccount).Scan(&counts.Entries).Error
 	if err == nil && name == ledger.Books { // nothing is ever taken out of the books
@@ -342,6 +348,9 @@ func (s *Store) EmptyLedger(ctx context.Context, name, person string) error {
 	return s.Transaction(ctx, func(tx *Store) error {
 		taken, err := all(tx.db.WithContext(ctx).Where("ledger = ? AND sequence IN (SELECT sequence FROM postings WHERE ledger = ? AND posted_person = ?)", name, name, person), entryRow.entry)
 		if err != nil {
+			return err
+		}
+		if err := tx.settle(ctx); err != nil {
 			return err
 		}
 		if err := tx.balance(ctx, name, taken, -1); err != nil {

@@ -27,6 +27,9 @@ type ruleUse struct {
 
 // RuleUses returns what came of rules, by rule. Cost: one row a rule.
 func (s *Store) RuleUses(ctx context.Context) (map[int64]RuleUse, error) {
+	if err := s.settle(ctx); err != nil {
+		return nil, err
+	}
 	rows, err := all(s.db.WithContext(ctx).Order("rule"), func(r ruleUse) ruleUse { return r })
 	uses, since := make(map[int64]RuleUse, len(rows)), ""
 	for _, r := range rows {
@@ -57,13 +60,14 @@ func givers(c *record.Content) map[int64]bool {
 	return rules
 }
 
-// CountActs counts that rules gave a value or spoke in a save or posting at a time. Cost: one statement, and a row a rule.
+// CountActs counts that rules gave a value or spoke in a save or posting at a time. Cost: a row a rule, with
+// all others of the transaction.
 func (s *Store) CountActs(ctx context.Context, rules []int64, at string) error {
-	rows := [][4]any{{0, 0, at, 0}} // since when it is counted
+	rows := [][4]any{{int64(0), 0, at, 0}} // since when it is counted
 	for _, id := range rules {
 		rows = append(rows, [4]any{id, 1, at, 0})
 	}
-	return s.addUses(ctx, rows)
+	return s.writeLater(ctx, laterWrite{uses: rows})
 }
 
 // countStanding counts in which records the values of rules stand, where one is written: old is what it was, nil for none,
@@ -90,7 +94,7 @@ func (s *Store) countStanding(ctx context.Context, old, now *record.Record) erro
 	if len(rows) == 0 {
 		return nil
 	}
-	return s.addUses(ctx, rows)
+	return s.writeLater(ctx, laterWrite{uses: rows})
 }
 
 func (s *Store) addUses(ctx context.Context, rows [][4]any) error {
@@ -121,5 +125,5 @@ func (s *Store) usesAnew(ctx context.Context) error {
 			}
 		}
 	}
-	return s.addUses(ctx, [][4]any{{0, 0, "", 0}}) // it is counted from here on
+	return s.writeLater(ctx, laterWrite{uses: [][4]any{{int64(0), 0, "", 0}}}) // it is counted from here on
 }

@@ -252,19 +252,17 @@ func explain(err error) error {
 	return err
 }
 
-func (s *Store) fileWords(id int64, before, after []string) error {
-	if slices.Equal(before, after) {
-		return nil
-	}
-	if before != nil {
-		if err := s.db.Exec("DELETE FROM record_words WHERE rowid = ?", id).Error; err != nil {
+// writeWords writes by what words a record is found.
+func (s *Store) writeWords(c wordsChange) error {
+	if c.removed {
+		if err := s.db.Exec("DELETE FROM record_words WHERE rowid = ?", c.record).Error; err != nil {
 			return err
 		}
 	}
-	if after == nil {
+	if !c.added {
 		return nil
 	}
-	return s.db.Exec("INSERT INTO record_words (rowid, grams) VALUES (?, ?)", id, strings.Join(terms(after), " ")).Error
+	return s.db.Exec("INSERT INTO record_words (rowid, grams) VALUES (?, ?)", c.record, c.text).Error
 }
 
 // terms writes grams as the tokens of the words' index: it takes letters and digits, and all that is not

@@ -56,6 +56,8 @@ type Store struct {
 	within bool // a transaction
 	// touched are the records that were written in the transaction.
 	touched map[record.Ref]bool
+	// later is what the transaction writes at its end; nil: it is none.
+	later *later
 	// changed tells whether the transaction changes by what records are found; nil: it is none.
 	changed *bool
 }
@@ -218,16 +220,23 @@ func (s *Store) Figures() Figures {
 
 // Transaction runs work in one transaction: all of it is kept, or nothing.
 func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error {
-	touched, changed := s.touched, s.changed
-	if !s.within {
-		touched, changed = map[record.Ref]bool{}, new(bool)
+	if s.within {
+		return s.db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+			inner := *s
+			inner.db = tx
+			return work(&inner)
+		})
 	}
-	db := s.db
-	if !s.within {
-		db = s.writer
-	}
-	return db.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		return work(&Store{db: tx, shared: s.shared, claims: s.claims, within: true, touched: touched, changed: changed})
+	return s.writer.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
+		outer := &Store{db: tx, shared: s.shared, claims: s.claims, within: true, touched: map[record.Ref]bool{}, changed: new(bool), later: &later{}}
+		if err := work(outer); err != nil {
+			return err
+		}
+		if err := outer.settle(ctx); err != nil {
+			return err
+		}
+		outer.publishKeys()
+		return nil
 	})
 }
 
@@ -242,7 +251,9 @@ func (s *Store) Part(ctx context.Context, work func(*Store) error) error {
 	if err := do("SAVEPOINT part"); err != nil {
 		return err
 	}
+	waiting := *s.later
 	if err := work(s); err != nil {
+		*s.later = waiting
 		if undone := errors.Join(do("ROLLBACK TO part"), do("RELEASE part")); undone != nil {
 			if known := (*fault.Fault)(nil); errors.As(err, &known) && known.Reason == fault.Unable {
 				return err // which ends the whole as well

@@ -114,6 +114,7 @@ func (s *Store) fileUnique(x *kindIndex, id int64, old, now *record.Record) erro
 }
 
 func (s *Store) unfileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Record, key uniqueKey) error {
+	s.noteKey(set, u, r, key)
 	company := companyOf(u, r.Company)
 	err := s.db.Exec("DELETE FROM unique_keys WHERE unique_set = ? AND company = ? AND key = ? AND slot IN ('', ?) AND record = ?", set.ID, company, key.key, fmt.Sprint(id), id).Error
 	for _, mark := range marksOf(u, key.name) {
@@ -130,6 +131,7 @@ func marksOf(u *match.Unique, name string) []int64 {
 }
 
 func (s *Store) fileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Record, key uniqueKey) error {
+	s.noteKey(set, u, r, key)
 	company := companyOf(u, r.Company)
 	slot := fmt.Sprint(id)
 	if slices.ContainsFunc(s.claims, func(c Claim) bool {

@@ -84,6 +84,7 @@ type askedKey struct {
 	texts        []string
 	found        []string
 	counting     []string // those that count for what is judged
+	turn         int64    // of the keys, before it was asked
 }
 
 // askedPrior is the question what a person saved last, with its answer.
@@ -114,9 +115,10 @@ func (s *ReadSet) Record(at record.Ref, r *record.Record) {
 }
 
 // Key notes what a unique rule asked, the numbers that were found, and those of them that count for what is judged.
-func (s *ReadSet) Key(c *rule.Compiled, company, key string, texts, found, counting []string) {
+// turn is that of the keys before they were asked for.
+func (s *ReadSet) Key(c *rule.Compiled, company, key string, texts, found, counting []string, turn int64) {
 	if s != nil {
-		s.keys = append(s.keys, askedKey{c, company, key, texts, slices.Clone(found), slices.Clone(counting)})
+		s.keys = append(s.keys, askedKey{c, company, key, texts, slices.Clone(found), slices.Clone(counting), turn})
 	}
 }
 

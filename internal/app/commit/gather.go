@@ -195,6 +195,12 @@ func (l *Line) stands(ctx context.Context, tx *store.Store, s *ReadSet) (bool, e
 	}
 	for i := range s.keys {
 		k := &s.keys[i]
+		if stand, err := tx.KeysStand(ctx, k.rule.Vocabulary().Kind, k.rule.UniqueBy(), k.company, k.key, k.texts, k.turn); err != nil || stand {
+			if err != nil {
+				return false, err
+			}
+			continue
+		}
 		if found, err := tx.SameRecords(ctx, k.rule.Vocabulary().Kind, k.rule.UniqueBy(), k.company, k.key, k.texts); err != nil || !slices.Equal(found, k.found) {
 			return false, err
 		}

@@ -71,10 +71,11 @@ func (p *uniqueness) Same(c *rule.Compiled, company, key string, texts []string)
 		p.failed = cmp.Or(p.failed, err)
 		return p.counting(c, found)
 	}
+	turn := p.store.KeyTurn()
 	found, err := ask()
 	p.failed = cmp.Or(p.failed, err)
 	counting := p.counting(c, found)
-	p.reads.Key(c, company, key, texts, found, counting)
+	p.reads.Key(c, company, key, texts, found, counting, turn)
 	if p.beside != nil {
 		counting = append(counting, p.beside.Same(c, company, key, texts)...)
 	}

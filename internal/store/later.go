@@ -1,0 +1,119 @@
+package store
+
+import (
+	"context"
+	"strings"
+
+	"codicil/internal/ledger"
+)
+
+// later is what a transaction writes at its end, gathered: words of records, what came of rules, balances. Many changes in
+// one transaction touch the same rows of these, and the index of words writes itself out at the beginning and end of every
+// part of a transaction.
+type later struct {
+	writes []laterWrite
+	keys   []keyChange // that the transaction files and takes away
+}
+
+// laterWrite is one of three.
+type laterWrite struct {
+	words   *wordsChange
+	uses    [][4]any // rows of addUses
+	ledger  string
+	entries []ledger.Entry
+}
+
+// wordsChange says by what words a record is found.
+type wordsChange struct {
+	record  int64
+	removed bool // those it had
+	text    string
+	added   bool
+}
+
+// mostLater is how much waits for the end.
+const mostLater = 2_000
+
+// writeLater writes something at the end of the transaction, or at once where there is none.
+func (s *Store) writeLater(ctx context.Context, w laterWrite) error {
+	if s.later == nil {
+		return s.writeNow(ctx, []laterWrite{w})
+	}
+	s.later.writes = append(s.later.writes, w)
+	if len(s.later.writes) >= mostLater {
+		return s.settle(ctx)
+	}
+	return nil
+}
+
+// settle writes what waits for the end of the transaction. Who reads it within the transaction settles first.
+func (s *Store) settle(ctx context.Context) error {
+	if s.later == nil || len(s.later.writes) == 0 {
+		return nil
+	}
+	// A part that fails goes back to the writes that waited when it began: they stay as they are.
+	writes := s.later.writes
+	s.later.writes = nil
+	return s.writeNow(ctx, writes)
+}
+
+func (s *Store) writeNow(ctx context.Context, writes []laterWrite) error {
+	words, order := map[int64]*wordsChange{}, []int64{}
+	uses, rules := map[int64][4]any{}, []int64{}
+	entries := map[string][]ledger.Entry{}
+	for _, w := range writes {
+		if c := w.words; c != nil {
+			if known := words[c.record]; known != nil {
+				known.text, known.added = c.text, c.added
+			} else {
+				first := *c
+				words[c.record] = &first
+				order = append(order, c.record)
+			}
+		}
+		for _, row := range w.uses {
+			id := row[0].(int64)
+			sum, known := uses[id]
+			if !known {
+				rules, sum = append(rules, id), [4]any{id, 0, "", 0}
+			}
+			at := max(sum[2].(string), row[2].(string))
+			if id == 0 && sum[2] != "" {
+				at = sum[2].(string) // since when it is counted
+			}
+			uses[id] = [4]any{id, sum[1].(int) + row[1].(int), at, sum[3].(int) + row[3].(int)}
+		}
+		if len(w.entries) > 0 {
+			entries[w.ledger] = append(entries[w.ledger], w.entries...)
+		}
+	}
+	for _, record := range order {
+		if err := s.writeWords(*words[record]); err != nil {
+			return err
+		}
+	}
+	if len(rules) > 0 {
+		rows := make([][4]any, len(rules))
+		for i, id := range rules {
+			rows[i] = uses[id]
+		}
+		if err := s.addUses(ctx, rows); err != nil {
+			return err
+		}
+	}
+	for name, all := range entries {
+		if err := s.balance(ctx, name, all, 1); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// fileWords says by what grams a record is found: before are those it had, nil for none, and after those it has.
+func (s *Store) fileWords(ctx context.Context, id int64, before, after []string) error {
+	c := wordsChange{record: id, removed: before != nil, added: after != nil}
+	if after != nil {
+		c.text = strings.Join(terms(after), " ")
+	}
+	return s.writeLater(ctx, laterWrite{words: &c})
+}
