@@ -60,6 +60,10 @@ type Change struct {
 // Nothing is the change that writes nothing.
 func Nothing() *Change { return &Change{} }
 
+// Unwritten is the change that writes nothing because of what was read: among changes that are written in their order it is
+// judged again where that is no longer so.
+func Unwritten(reads *ReadSet) *Change { return &Change{Reads: reads} }
+
 // Judge judges a change, possibly several times. The context says which numbers are next.
 type Judge func(ctx context.Context) (*Change, error)
 

@@ -131,6 +131,13 @@ func (l *Line) writeFrom(ctx context.Context, b *Batch, changes []*Change, errs 
 	err = l.store.Transaction(ctx, func(tx *store.Store) error {
 		for until = from; until < len(changes); until++ {
 			if changes[until].Write == nil {
+				stands, err := l.stands(ctx, tx, changes[until].Reads)
+				if err != nil {
+					return err
+				}
+				if !stands {
+					break
+				}
 				continue
 			}
 			p := &pending{ctx: ctx, change: changes[until]}

@@ -164,7 +164,7 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 	}
 	t := v.Trial
 	if !t.Accepted() {
-		return commit.Nothing(), nil
+		return commit.Unwritten(t.Reads), nil
 	}
 	_, seed, err := s.base.Cache.Version(ctx)
 	if err != nil {
@@ -175,7 +175,7 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 		v.Shape(&v.Result)
 	}
 	if v.Unless != nil && v.Unless(&v.Before, &v.Result) {
-		return commit.Nothing(), nil
+		return commit.Unwritten(t.Reads), nil
 	}
 	others, err := s.live.After(ctx, t.Reads, v.Result)
 	if err != nil {
