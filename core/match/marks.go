@@ -24,19 +24,34 @@ func cuts(letters int) []int {
 	return places
 }
 
-// mark is a hash (FNV-1a) of the length of a name, the part of it, and the letters of the part.
-func mark(letters, part int, text []rune) int64 {
-	h := uint64(fnvOffset)
+// hashed is an FNV-1a hash.
+type hashed uint64
+
+// markOf begins the mark of a part: a hash of the length of the name, of the part, and of its letters, which are added.
+func markOf(letters, part int) hashed {
+	h := hashed(fnvOffset)
 	for _, b := range [3]byte{byte(letters), byte(letters >> 8), byte(part)} {
-		h = (h ^ uint64(b)) * fnvPrime
+		h = (h ^ hashed(b)) * fnvPrime
+	}
+	return h
+}
+
+func (h hashed) letter(r rune) hashed {
+	if r < utf8.RuneSelf {
+		return (h ^ hashed(r)) * fnvPrime
 	}
 	var letter [utf8.UTFMax]byte
-	for _, r := range text {
-		for _, b := range letter[:utf8.EncodeRune(letter[:], r)] {
-			h = (h ^ uint64(b)) * fnvPrime
-		}
+	for _, b := range letter[:utf8.EncodeRune(letter[:], r)] {
+		h = (h ^ hashed(b)) * fnvPrime
 	}
-	return int64(h)
+	return h
+}
+
+func (h hashed) letters(text []rune) hashed {
+	for _, r := range text {
+		h = h.letter(r)
+	}
+	return h
 }
 
 const (
@@ -50,7 +65,7 @@ func Filed(plain string) []int64 {
 	places := cuts(len(name))
 	marks := make([]int64, 0, len(places))
 	for i := range len(places) - 1 {
-		marks = append(marks, mark(len(name), i, name[places[i]:places[i+1]]))
+		marks = append(marks, int64(markOf(len(name), i).letters(name[places[i]:places[i+1]])))
 	}
 	return marks
 }
@@ -58,18 +73,23 @@ func Filed(plain string) []int64 {
 // Sought are the marks, each once, of which every name that is alike is filed under one. Cost: for a
 // name of 20 letters some hundred, of 60 some thousand.
 func Sought(plain string) []int64 {
-	name := []rune(plain)
 	seen := map[int64]bool{}
 	var marks []int64
-	for letters := shortestLike(len(name)); letters <= longestLike(len(name)); letters++ {
-		eachSought(name, letters, func(m int64) {
-			if !seen[m] {
-				seen[m] = true
-				marks = append(marks, m)
-			}
-		})
-	}
+	EachSought(plain, func(m int64) {
+		if !seen[m] {
+			seen[m] = true
+			marks = append(marks, m)
+		}
+	})
 	return marks
+}
+
+// EachSought calls yield for these marks, for some several times.
+func EachSought(plain string, yield func(mark int64)) {
+	name := []rune(plain)
+	for letters := shortestLike(len(name)); letters <= longestLike(len(name)); letters++ {
+		eachSought(name, letters, yield)
+	}
 }
 
 // shortestLike is the fewest letters that a name like one of so many letters has.
@@ -89,23 +109,19 @@ func eachSought(name []rune, letters int, yield func(mark int64)) {
 			if from < 0 || to > len(name) || from >= to {
 				continue
 			}
-			here := name[from:to]
-			yield(mark(letters, part, here))
+			here, begun := name[from:to], markOf(letters, part)
+			yield(int64(begun.letters(here)))
 			if most == 0 {
 				continue
 			}
-			var left, right []rune
 			if from > 0 {
-				left = append([]rune{name[from-1]}, here[1:]...)
-				yield(mark(letters, part, left))
+				yield(int64(begun.letter(name[from-1]).letters(here[1:])))
 			}
 			if to < len(name) {
-				right = append(append([]rune{}, here[:len(here)-1]...), name[to])
-				yield(mark(letters, part, right))
+				yield(int64(begun.letters(here[:len(here)-1]).letter(name[to])))
 			}
-			if left != nil && right != nil && len(here) > 1 && most > 1 {
-				left[len(left)-1] = name[to]
-				yield(mark(letters, part, left))
+			if from > 0 && to < len(name) && len(here) > 1 && most > 1 {
+				yield(int64(begun.letter(name[from-1]).letters(here[1 : len(here)-1]).letter(name[to])))
 			}
 		}
 	}

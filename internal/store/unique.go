@@ -148,7 +148,7 @@ func (s *Store) fileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Rec
 	}
 	var rows []any
 	marks := marksOf(u, key.name)
-	s.noteMarks(set.ID, marks)
+	s.noteMarks(set.ID, append([]int64{keyMark(company, key.key)}, marks...))
 	for _, mark := range marks {
 		rows = append(rows, set.ID, mark, id, key.name, r.Company, key.beside)
 	}
@@ -319,6 +319,9 @@ func (s *Store) KeyedRecords(ctx context.Context, k *record.Kind, u match.Unique
 	if err != nil {
 		return nil, err
 	}
+	if may, err := s.mayHaveKey(ctx, set, u.Near, company, key); err != nil || !may {
+		return nil, err
+	}
 	err = s.db.WithContext(ctx).Raw("SELECT DISTINCT r.number FROM unique_keys u JOIN records r ON r.id = u.record WHERE u.unique_set = ? AND u.company = ? AND u.key = ? ORDER BY r.number LIMIT 2",
 		set.ID, company, key).Scan(&numbers).Error
 	return numbers, err
@@ -333,8 +336,11 @@ func (s *Store) SameRecords(ctx context.Context, k *record.Kind, u match.Unique,
 		return nil, err
 	}
 	var numbers []string
-	err = s.db.WithContext(ctx).Raw("SELECT DISTINCT r.number FROM unique_keys u JOIN records r ON r.id = u.record WHERE u.unique_set = ? AND u.company = ? AND u.key = ? ORDER BY r.number",
-		set.ID, company, key).Scan(&numbers).Error
+	may, err := s.mayHaveKey(ctx, set, u.Near, company, key)
+	if err == nil && may {
+		err = s.db.WithContext(ctx).Raw("SELECT DISTINCT r.number FROM unique_keys u JOIN records r ON r.id = u.record WHERE u.unique_set = ? AND u.company = ? AND u.key = ? ORDER BY r.number",
+			set.ID, company, key).Scan(&numbers).Error
+	}
 	if err != nil || !u.Near {
 		return numbers, err
 	}
@@ -361,13 +367,19 @@ func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, compa
 	}
 	var found []candidate
 	seen := map[candidate]bool{}
-	marks := match.Sought(name)
-	filter, err := s.filterOf(ctx, set.ID)
-	if err != nil {
+	var marks []int64
+	filter, err := s.filterOf(ctx, set, true)
+	switch {
+	case err != nil:
 		return nil, err
-	}
-	if filter != nil {
-		marks = slices.DeleteFunc(marks, func(m int64) bool { return !filter.has(m) })
+	case filter == nil:
+		marks = match.Sought(name)
+	default:
+		match.EachSought(name, func(m int64) {
+			if filter.has(m) && !slices.Contains(marks, m) {
+				marks = append(marks, m)
+			}
+		})
 	}
 	if len(marks) == 0 {
 		return nil, nil
@@ -384,11 +396,15 @@ func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, compa
 	if err := query.Find(&rows).Error; err != nil {
 		return nil, err
 	}
+	comparer := match.Comparing(match.NameOf(name))
 	for _, c := range rows {
 		if seen[c] {
 			continue
 		}
 		seen[c] = true
+		if !comparer.Like(match.NameOf(c.Name)) {
+			continue
+		}
 		if c.alike = match.SimilarPlain(name, c.Name); c.alike >= match.Alike {
 			found = append(found, c)
 		}

@@ -27,8 +27,9 @@ type besideSet struct {
 }
 
 type besideName struct {
-	row                   int32
-	company, name, beside string
+	row             int32
+	company, beside string
+	name            match.Name
 }
 
 func newBeside(kind *record.Kind, rules []*rule.Compiled) *beside {
@@ -58,7 +59,7 @@ func (b *beside) add(row int, r *record.Record) {
 			for _, mark := range match.Filed(k.Name) {
 				set.marks[mark] = append(set.marks[mark], int32(len(set.names)))
 			}
-			set.names = append(set.names, besideName{int32(row), r.Company, k.Name, k.Beside})
+			set.names = append(set.names, besideName{int32(row), r.Company, k.Beside, match.NameOf(k.Name)})
 		}
 	}
 }
@@ -81,14 +82,15 @@ func (set *besideSet) rows(b *beside, k store.UniqueKey) []int32 {
 	if k.Name == "" {
 		return rows
 	}
-	for _, mark := range match.Sought(k.Name) {
+	comparer := match.Comparing(match.NameOf(k.Name))
+	match.EachSought(k.Name, func(mark int64) {
 		for _, at := range set.marks[mark] {
 			n := &set.names[at]
-			if n.beside == k.Beside && (k.Company == "" || n.company == k.Company) && !slices.Contains(rows, n.row) && match.SimilarPlain(k.Name, n.name) >= match.Alike {
+			if n.beside == k.Beside && (k.Company == "" || n.company == k.Company) && comparer.Like(n.name) && !slices.Contains(rows, n.row) {
 				rows = append(rows, n.row)
 			}
 		}
-	}
+	})
 	return rows
 }
 
