@@ -13,14 +13,18 @@ import (
 type later struct {
 	writes []laterWrite
 	keys   []keyChange // that the transaction files and takes away
+	// counts are the last counts of series that the transaction gave, by name; it is replaced, never changed.
+	counts map[string]int64
 }
 
-// laterWrite is one of three.
+// laterWrite is one of these.
 type laterWrite struct {
 	words   *wordsChange
 	uses    [][4]any // rows of addUses
 	ledger  string
 	entries []ledger.Entry
+	kind    string
+	records int // that there are more of the kind
 }
 
 // wordsChange says by what words a record is found.
@@ -48,9 +52,16 @@ func (s *Store) writeLater(ctx context.Context, w laterWrite) error {
 
 // settle writes what waits for the end of the transaction. Who reads it within the transaction settles first.
 func (s *Store) settle(ctx context.Context) error {
-	if s.later == nil || len(s.later.writes) == 0 {
+	if s.later == nil || (len(s.later.writes) == 0 && len(s.later.counts) == 0) {
 		return nil
 	}
+	for name, last := range s.later.counts {
+		err := s.db.WithContext(ctx).Exec("INSERT INTO series (key, last) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET last = excluded.last", name, last).Error
+		if err != nil {
+			return err
+		}
+	}
+	s.later.counts = nil
 	// A part that fails goes back to the writes that waited when it began: they stay as they are.
 	writes := s.later.writes
 	s.later.writes = nil
@@ -61,7 +72,11 @@ func (s *Store) writeNow(ctx context.Context, writes []laterWrite) error {
 	words, order := map[int64]*wordsChange{}, []int64{}
 	uses, rules := map[int64][4]any{}, []int64{}
 	entries := map[string][]ledger.Entry{}
+	records := map[string]int{}
 	for _, w := range writes {
+		if w.records != 0 {
+			records[w.kind] += w.records
+		}
 		if c := w.words; c != nil {
 			if known := words[c.record]; known != nil {
 				known.text, known.added = c.text, c.added
@@ -98,6 +113,11 @@ func (s *Store) writeNow(ctx context.Context, writes []laterWrite) error {
 			rows[i] = uses[id]
 		}
 		if err := s.addUses(ctx, rows); err != nil {
+			return err
+		}
+	}
+	for kind, more := range records {
+		if err := s.countRecords(kind, more); err != nil {
 			return err
 		}
 	}

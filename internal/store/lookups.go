@@ -3,6 +3,7 @@ package store
 import (
 	"context"
 	"fmt"
+	"maps"
 
 	"codicil/core/record"
 	"codicil/core/table"
@@ -167,6 +168,11 @@ func (s *Store) DeleteLookup(ctx context.Context, what, key string, by record.St
 
 // LastCount returns the last count that was given by one series; 0 when there was none.
 func (s *Store) LastCount(ctx context.Context, name string) (last int64, err error) {
+	if s.later != nil {
+		if last, given := s.later.counts[name]; given {
+			return last, nil
+		}
+	}
 	err = s.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT last FROM series WHERE key = ?), 0)", name).Scan(&last).Error
 	return last, err
 }
@@ -176,6 +182,9 @@ func (s *Store) Counted(ctx context.Context) (map[string]int64, error) {
 	var rows []struct {
 		Key  string
 		Last int64
+	}
+	if err := s.settle(ctx); err != nil {
+		return nil, err
 	}
 	err := s.db.WithContext(ctx).Table("series").Find(&rows).Error
 	counted := make(map[string]int64, len(rows))
@@ -189,12 +198,20 @@ func (s *Store) Counted(ctx context.Context) (map[string]int64, error) {
 // longer the last.
 func (s *Store) Count(ctx context.Context, name string, before, last int64) error {
 	return s.Transaction(ctx, func(tx *Store) error {
-		result := tx.db.Exec(
-			"INSERT INTO series (key, last) VALUES (@name, @last) ON CONFLICT (key) DO UPDATE SET last = @last WHERE last = @before",
-			map[string]any{"name": name, "last": last, "before": before})
-		if result.Error == nil && result.RowsAffected == 0 {
+		now, err := tx.LastCount(ctx, name)
+		if err != nil {
+			return err
+		}
+		if now != before {
 			return fmt.Errorf("series %s: %w", name, ErrStale)
 		}
-		return result.Error
+		// A part of the transaction that fails goes back to the counts that were when it began.
+		counts := maps.Clone(tx.later.counts)
+		if counts == nil {
+			counts = map[string]int64{}
+		}
+		counts[name] = last
+		tx.later.counts = counts
+		return nil
 	})
 }

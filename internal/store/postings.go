@@ -7,8 +7,6 @@ import (
 	"slices"
 	"strings"
 
-	"gorm.io/gorm"
-
 	"codicil/core/decimal"
 	"codicil/core/judge"
 	"codicil/core/record"
@@ -67,8 +65,13 @@ func (e entryRow) entry() ledger.Entry {
 // transaction that fails, the number is not taken.
 func (s *Store) NextNumber(ctx context.Context, series string) (int64, error) {
 	var next int64
-	return next, s.write(ctx, func(db *gorm.DB) *gorm.DB {
-		return db.Raw("INSERT INTO series (key, last) VALUES (?, 1) ON CONFLICT (key) DO UPDATE SET last = last + 1 RETURNING last", series).Scan(&next)
+	return next, s.Transaction(ctx, func(tx *Store) error {
+		last, err := tx.LastCount(ctx, series)
+		if err != nil {
+			return err
+		}
+		next = last + 1
+		return tx.Count(ctx, series, last, next)
 	})
 }
 

@@ -12,6 +12,7 @@ import (
 
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/internal/codec"
 )
 
 // recordRow is a saved record as it is kept.
@@ -76,6 +77,32 @@ type recordVersion struct {
 	Changed record.Stamp    `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
+// newVersion is a version as it is written.
+type newVersion struct {
+	Kind    string `gorm:"primaryKey"`
+	Number  string `gorm:"primaryKey"`
+	Version int    `gorm:"primaryKey"`
+	What    string
+	Type    string
+	Content *record.Content `gorm:"serializer:packed"`
+	Judged  []byte
+	Changed record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
+}
+
+func (newVersion) TableName() string { return "record_versions" }
+
+// Judgement is what a record was judged by, ready to be written. It is made before its turn to be written comes.
+type Judgement struct{ packed []byte }
+
+// JudgementOf makes it.
+func JudgementOf(k *judge.Kept) (*Judgement, error) {
+	text, err := codec.Write(*k)
+	if err != nil {
+		return nil, err
+	}
+	return &Judgement{pack(text)}, nil
+}
+
 // recordsAtOnce is how many records are read at once where many are gone through.
 const recordsAtOnce = 200
 
@@ -126,12 +153,12 @@ type Numbering struct {
 
 // AddRecord keeps a new record as its first version. r.Number is its number, or
 // "" to take the next that does not belong to a record yet. judged is what it was judged by; nil: nobody knows.
-func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Numbering, judged *judge.Kept, by record.Stamp) (record.Record, error) {
+func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Numbering, judged *Judgement, by record.Stamp) (record.Record, error) {
 	r.Version, r.Changed = 1, by
 	err := s.Transaction(ctx, func(tx *Store) error {
 		for r.Number == "" {
-			var last int64
-			if err := tx.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT last FROM series WHERE key = ?), 0)", numbering.Name).Scan(&last).Error; err != nil {
+			last, err := tx.LastCount(ctx, numbering.Name)
+			if err != nil {
 				return err
 			}
 			next := numbering.Next(last)
@@ -156,7 +183,7 @@ func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Number
 }
 
 // add adds a record with its version. what says what happened.
-func (s *Store) add(ctx context.Context, r record.Record, what string, judged *judge.Kept) error {
+func (s *Store) add(ctx context.Context, r record.Record, what string, judged *Judgement) error {
 	row := rowOf(0, r)
 	if err := s.db.Create(&row).Error; err != nil {
 		return err
@@ -167,7 +194,7 @@ func (s *Store) add(ctx context.Context, r record.Record, what string, judged *j
 	if err := s.countStanding(ctx, nil, &r); err != nil {
 		return err
 	}
-	if err := s.countRecords(r.Kind, 1); err != nil {
+	if err := s.writeLater(ctx, laterWrite{kind: r.Kind, records: 1}); err != nil {
 		return err
 	}
 	return s.addRecordVersion(r, what, &r.Content, judged, r.Changed)
@@ -177,7 +204,7 @@ func (s *Store) add(ctx context.Context, r record.Record, what string, judged *j
 // version that the caller changed; the error is ErrStale when it is not the last
 // one. what says what happened: "saved", "posted", "reversed"; judged is what
 // it was judged by; nil: nobody knows.
-func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, judged *judge.Kept, by record.Stamp) (record.Record, error) {
+func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, judged *Judgement, by record.Stamp) (record.Record, error) {
 	before := r.Version
 	r.Version, r.Changed = before+1, by
 	err := s.Transaction(ctx, func(tx *Store) error {
@@ -229,8 +256,12 @@ func plain(c record.Content) record.Content {
 	return c
 }
 
-func (s *Store) addRecordVersion(r record.Record, what string, content *record.Content, judged *judge.Kept, by record.Stamp) error {
-	return s.db.Create(&recordVersion{r.Kind, r.Number, r.Version, what, r.Type, content, judged, by}).Error
+func (s *Store) addRecordVersion(r record.Record, what string, content *record.Content, judged *Judgement, by record.Stamp) error {
+	v := newVersion{Kind: r.Kind, Number: r.Number, Version: r.Version, What: what, Type: r.Type, Content: content, Changed: by}
+	if judged != nil {
+		v.Judged = judged.packed
+	}
+	return s.db.Create(&v).Error
 }
 
 func (s *Store) countRecords(kind string, more int) error {
@@ -245,6 +276,9 @@ func (s *Store) VersionOf(ctx context.Context, at record.Ref) (version int, err 
 
 // CountRecords returns how many records of a kind there are.
 func (s *Store) CountRecords(ctx context.Context, kind string) (count int, err error) {
+	if err := s.settle(ctx); err != nil {
+		return 0, err
+	}
 	err = s.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT count FROM record_counts WHERE kind = ?), 0)", kind).Scan(&count).Error
 	return count, err
 }
@@ -271,7 +305,7 @@ func (s *Store) remove(ctx context.Context, r record.Record, what string, by rec
 	if err := s.countStanding(ctx, &old, nil); err != nil {
 		return err
 	}
-	if err := s.countRecords(r.Kind, -1); err != nil {
+	if err := s.writeLater(ctx, laterWrite{kind: r.Kind, records: -1}); err != nil {
 		return err
 	}
 	r.Version++

@@ -122,8 +122,9 @@ func (l *Line) writeAll(batch []*pending) {
 // written.
 func (l *Line) writeTogether(batch []*pending) error {
 	err := l.store.Transaction(context.Background(), func(tx *store.Store) error {
+		var book bookSeen
 		for _, p := range batch {
-			if err := l.writeOne(tx, p); err != nil {
+			if err := l.writeOne(tx, p, &book); err != nil {
 				return err
 			}
 		}
@@ -137,7 +138,7 @@ func (l *Line) writeTogether(batch []*pending) error {
 }
 
 // writeOne writes one change, or gives it another verdict. The error ends the transaction.
-func (l *Line) writeOne(tx *store.Store, p *pending) (err error) {
+func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen) (err error) {
 	p.verdict, p.err = written, nil
 	if p.ctx.Err() != nil { // nobody waits for it any more
 		p.err = p.ctx.Err()
@@ -145,7 +146,7 @@ func (l *Line) writeOne(tx *store.Store, p *pending) (err error) {
 	}
 	// What is begun is finished, whether the caller waits or not.
 	ctx := context.WithoutCancel(p.ctx)
-	stands, err := l.stands(ctx, tx, p.change.Reads)
+	stands, err := l.stands(ctx, tx, p.change.Reads, book)
 	if err != nil {
 		return err
 	}
@@ -172,13 +173,27 @@ func (l *Line) writeOne(tx *store.Store, p *pending) (err error) {
 	return err
 }
 
+// bookSeen is the version of the rule book in a transaction that does not change it; it is read once.
+type bookSeen struct {
+	book int64
+	read bool
+}
+
+func (b *bookSeen) version(ctx context.Context, tx *store.Store) (_ int64, err error) {
+	if !b.read {
+		b.book, _, err = tx.BookVersion(ctx)
+		b.read = err == nil
+	}
+	return b.book, err
+}
+
 // stands tells whether all that a judgement relied on is as it was, with what was written before it in the same
 // transaction.
-func (l *Line) stands(ctx context.Context, tx *store.Store, s *ReadSet) (bool, error) {
+func (l *Line) stands(ctx context.Context, tx *store.Store, s *ReadSet, seen *bookSeen) (bool, error) {
 	if s == nil {
 		return true, nil
 	}
-	book, _, err := tx.BookVersion(ctx)
+	book, err := seen.version(ctx, tx)
 	if err != nil || book != s.book {
 		return false, err
 	}

@@ -129,9 +129,10 @@ func (l *Line) writeFrom(ctx context.Context, b *Batch, changes []*Change, errs 
 	defer l.head.Unlock()
 	var all []*pending
 	err = l.store.Transaction(ctx, func(tx *store.Store) error {
+		var book bookSeen
 		for until = from; until < len(changes); until++ {
 			if changes[until].Write == nil {
-				stands, err := l.stands(ctx, tx, changes[until].Reads)
+				stands, err := l.stands(ctx, tx, changes[until].Reads, &book)
 				if err != nil {
 					return err
 				}
@@ -141,7 +142,7 @@ func (l *Line) writeFrom(ctx context.Context, b *Batch, changes []*Change, errs 
 				continue
 			}
 			p := &pending{ctx: ctx, change: changes[until]}
-			if err := l.writeOne(tx, p); err != nil { //nolint:contextcheck // a change carries its context
+			if err := l.writeOne(tx, p, &book); err != nil { //nolint:contextcheck // a change carries its context
 				return err
 			}
 			if p.verdict == moved {
@@ -186,12 +187,13 @@ func (l *Line) Together(ctx context.Context, b Batch, changes []*Change, over fu
 	refused = -1
 	var all []*pending
 	err = l.store.Transaction(ctx, func(tx *store.Store) error {
+		var book bookSeen
 		for i := range changes {
 			if changes[i].Write == nil {
 				continue
 			}
 			p := &pending{ctx: ctx, change: changes[i]}
-			if err := l.writeOne(tx, p); err != nil { //nolint:contextcheck // a change carries its context
+			if err := l.writeOne(tx, p, &book); err != nil { //nolint:contextcheck // a change carries its context
 				return err
 			}
 			if p.verdict == moved {

@@ -101,6 +101,10 @@ func (s *Service) post(ctx context.Context, at record.Ref, request contract.Post
 		if err != nil {
 			return nil, err
 		}
+		judged, err := store.JudgementOf(t.Kept(by, false))
+		if err != nil {
+			return nil, err
+		}
 		return &commit.Change{
 			Reads: t.Reads,
 			Write: func(ctx context.Context, tx *store.Store) (err error) {
@@ -110,7 +114,7 @@ func (s *Service) post(ctx context.Context, at record.Ref, request contract.Post
 				if _, err := ledger.Post(ctx, tx, posting, saved.Kind, entries); err != nil {
 					return err
 				}
-				if r, err = tx.ChangeRecord(ctx, r, "posted", t.Kept(by, false), by); err != nil {
+				if r, err = tx.ChangeRecord(ctx, r, "posted", judged, by); err != nil {
 					return err
 				}
 				if err := tx.CountActs(ctx, t.Judged.Outcome.Active(), by.At); err != nil {

@@ -182,6 +182,10 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 		return nil, err
 	}
 	by, err := s.base.Line.Stamp(ctx)
+	if err != nil {
+		return nil, err
+	}
+	judged, err := store.JudgementOf(t.Kept(by, false))
 	r := v.Result
 	return &commit.Change{
 		Reads: t.Reads,
@@ -195,9 +199,9 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 				return err
 			}
 			if r.Number == "" {
-				r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), t.Kept(by, false), by)
+				r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), judged, by)
 			} else {
-				r, err = tx.ChangeRecord(ctx, r, cmp.Or(v.What, "saved"), t.Kept(by, false), by)
+				r, err = tx.ChangeRecord(ctx, r, cmp.Or(v.What, "saved"), judged, by)
 			}
 			if err != nil {
 				return err
