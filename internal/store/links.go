@@ -118,19 +118,9 @@ func (s *Store) CountFollowers(ctx context.Context, at, except record.Ref) (int,
 	return int(count), err
 }
 
-// SavedLast returns the standing record that a person saved last in a company, of a kind and, where it is not "",
-// a type; nil when there is none. One number is passed over. Of two saved at once the one with the
-// higher number is the later.
-func (s *Store) SavedLast(ctx context.Context, kind, company, kindType, person, except string) (*record.Record, error) {
-	rows, err := all(s.savedLast(ctx, kind, company, kindType, person, except), recordRow.record)
-	if err != nil || len(rows) == 0 {
-		return nil, err
-	}
-	return &rows[0], nil
-}
-
-// VersionSavedLast returns only which record that is, and its version; 0: there is none.
-func (s *Store) VersionSavedLast(ctx context.Context, kind, company, kindType, person, except string) (at record.Ref, version int, err error) {
+// SavedLast returns which standing record a person saved last in a company, of a kind and, where it is not "", a type, and its
+// version; 0: there is none. One number is passed over. Of two saved at once the one with the higher number is the later.
+func (s *Store) SavedLast(ctx context.Context, kind, company, kindType, person, except string) (at record.Ref, version int, err error) {
 	rows, err := all(s.savedLast(ctx, kind, company, kindType, person, except).Select("kind, number, version"), recordRow.record)
 	if err != nil || len(rows) == 0 {
 		return at, 0, err

@@ -350,10 +350,19 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 		who = actor.Named(document.User, who.Via)
 	}
 	last := func(kindType string) (*record.Content, error) {
-		r, err := s.Store.SavedLast(ctx, document.Kind, document.Company, kindType, who.ID, document.Record)
-		t.Reads.Prior(document.Kind, document.Company, kindType, who.ID, document.Record, r)
-		if err != nil || r == nil {
+		at, version, err := s.Store.SavedLast(ctx, document.Kind, document.Company, kindType, who.ID, document.Record)
+		if err != nil {
 			return nil, err
+		}
+		var r *record.Record
+		if version > 0 { // most often it was saved a moment ago
+			if r, err = s.Cache.Records.Find(ctx, at); err != nil {
+				return nil, err
+			}
+		}
+		t.Reads.Prior(document.Kind, document.Company, kindType, who.ID, document.Record, r)
+		if r == nil {
+			return nil, nil
 		}
 		return &record.Content{Values: KnownValues(kind, "", r.Values), Lines: KnownLines(kind, r.Lines)}, nil
 	}
