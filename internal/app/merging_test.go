@@ -292,7 +292,7 @@ func TestRecordsAreMerged(t *testing.T) {
 	assert.Equal(t, keep.Number, rows[0].Number)
 	given := save(t, d, document("accounting_document", "10", "JE", values{"text": "Given", "posting_date": "2026-01-05"}))
 	assert.Equal(t, keep.Number, given.Content.Values["vendor"])
-	assert.Equal(t, "linked", code(t, d.Records.Delete(as(t), record.Ref{Kind: "vendor", Number: keep.Number})))
+	assert.Equal(t, "stands-for", code(t, d.Records.Delete(as(t), record.Ref{Kind: "vendor", Number: keep.Number})))
 	_, err = d.Merging.Preview(as(t), contract.MergePlan{Kind: "vendor", Numbers: []string{keep.Number, lose.Number}})
 	assert.Equal(t, "not-found", code(t, err))
 

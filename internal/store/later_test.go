@@ -147,7 +147,12 @@ func TestNumbersOfMergedRecordsLeadOn(t *testing.T) {
 		require.NoError(t, err)
 		return *m
 	}
+	again := plain
+	again.Name = "anew" // it begins with the first number, which is that of another
 	into("a", "b")
+	next, err := s.AddRecord(ctx, record.Record{Ref: record.Ref{Kind: "shipment"}, Company: "10", Type: "T", State: record.Kept, Content: record.Content{Values: map[string]string{"name": "d"}}}, again, nil, by)
+	require.NoError(t, err)
+	assert.Equal(t, "S004", next.Number, "the number of what was merged is not given again")
 	second := into("b", "c")
 	assert.Equal(t, [3]string{kept["c"].Number, kept["c"].Number, ""}, [3]string{lead("a"), lead("b"), lead("c")})
 	former, err := s.FormerOf(ctx, kept["c"].Ref)
@@ -161,5 +166,5 @@ func TestNumbersOfMergedRecordsLeadOn(t *testing.T) {
 	assert.Equal(t, [2]string{kept["b"].Number, ""}, [2]string{lead("a"), lead("b")})
 	count, err := s.CountRecords(ctx, "shipment")
 	require.NoError(t, err)
-	assert.Equal(t, 2, count)
+	assert.Equal(t, 3, count)
 }

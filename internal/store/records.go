@@ -169,11 +169,12 @@ func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Number
 			if err := tx.Count(ctx, numbering.Name, last, next); err != nil {
 				return err
 			}
-			var taken int64
-			if err := tx.db.Model(&recordRow{}).Where("kind = ? AND number = ?", r.Kind, number).Count(&taken).Error; err != nil {
+			// Numbers of records that were deleted or merged stay theirs: their versions are there.
+			var taken bool
+			if err := tx.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM record_versions WHERE kind = ? AND number = ?)", r.Kind, number).Scan(&taken).Error; err != nil {
 				return err
 			}
-			if taken == 0 {
+			if !taken {
 				r.Number = number
 			}
 		}

@@ -7,6 +7,7 @@ var (
 	posted        = notice.Define("posted", "{number} is posted and never changes; reverse it by a reversing document instead")
 	unknownColumn = notice.Define("unknown-field.column", "a {kind} has no field {column:q} to show")
 	linked        = notice.Define("linked", "{number} is used by {count} other records, so it cannot be deleted")
+	standsFor     = notice.Define("stands-for", "{number} stands for {former}, merged into it, so it cannot be deleted; take the merge back first")
 	reversed      = notice.Define("reversed", "{number} is reversed; nothing can be created from it")
 	chooseType    = notice.Define("unknown-type.choose", "choose the {type} of the new {kind}")
 	notOffered    = notice.Define("not-offered", "{map} does not lead on from {kind} {number}: its type, or the condition of the map, does not fit")

@@ -22,6 +22,7 @@ import (
 	"fmt"
 	"maps"
 	"slices"
+	"strings"
 )
 
 // Service serves these use cases.
@@ -421,6 +422,9 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 		}
 		if err := Changeable(&r.Record, cmp.Or(version, r.Version)); err != nil {
 			return nil, err
+		}
+		if len(r.Former) > 0 {
+			return nil, fault.Hindered(standsFor, at.Number, strings.Join(r.Former, ", "))
 		}
 		named := store.NamedBy{Records: []record.Ref{at}, Except: at, Limit: fault.MostUses} // what names one merged into it names it
 		naming, err := s.base.Store.RecordsNaming(ctx, named)

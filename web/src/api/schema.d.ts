@@ -2634,7 +2634,7 @@ export interface components {
             label: string;
             /** @description Records that are rewritten to name the survivor */
             open: number;
-            /** @description Records that keep the number */
+            /** @description Records that keep the number, which leads to the survivor */
             posted: number;
         };
         MergeHindrance: {
