@@ -488,7 +488,7 @@ func TestLinesOfMergedRecords(t *testing.T) {
 // A run of merges that is cut off goes on where it was, and comes to the same.
 func TestAMergeThatIsCutOffGoesOn(t *testing.T) {
 	const groups, bills = 40, 5
-	outcome := func(t *testing.T, cut bool) (counts map[string]int, told []string) {
+	outcome := func(t *testing.T, cut, scan bool) (counts map[string]int, told []string) {
 		t.Helper()
 		path := filepath.Join(t.TempDir(), "harbour.db")
 		d, s := onDisk(t, path)
@@ -498,14 +498,20 @@ func TestAMergeThatIsCutOffGoesOn(t *testing.T) {
 		fillHarbour(t, s)
 		request := contract.MergeRequest{Kind: "vendor", Apply: true, Reason: "Twice"}
 		for i := range groups {
-			one := vendor(t, d, "10", values{"name": fmt.Sprintf("One %d", i)}).Number
-			two := vendor(t, d, "10", values{"name": fmt.Sprintf("Two %d", i)}).Number
+			one := vendor(t, d, "10", values{"name": fmt.Sprintf("Vendor %d", i), "city": "Carrow", "street": "Pier", "telephone": "+353665550141"}).Number
+			two := vendor(t, d, "10", values{"name": fmt.Sprintf("VENDOR %d", i)}).Number
 			for range bills {
 				save(t, d, document("accounting_document", "10", "JE", values{"text": "Ropes", "vendor": two}, values{"account": "4000", "debit": "1"}))
 			}
 			request.Merges = append(request.Merges, contract.RecordMerge{Survivor: one, Merged: []string{two}})
 		}
-		run, err := d.Merging.Start(as(t), request)
+		asked := request
+		if scan {
+			found, _ := scanned(t, d, "vendor", match.Unique{Fields: []string{"name"}, Ignore: match.AllIgnored})
+			require.Equal(t, groups, found.Counts["exact"])
+			asked = contract.MergeRequest{Kind: "vendor", Apply: true, Reason: "Twice", Scan: found.ID, Prefer: contract.Complete}
+		}
+		run, err := d.Merging.Start(as(t), asked)
 		require.NoError(t, err)
 		if cut {
 			require.Eventually(t, func() bool {
@@ -534,9 +540,11 @@ func TestAMergeThatIsCutOffGoesOn(t *testing.T) {
 		assert.Equal(t, groups, run.Done)
 		return run.Counts, told
 	}
-	counts, told := outcome(t, false)
-	assert.Equal(t, map[string]int{"merge": groups, "rewrite": groups * bills}, counts)
-	cutCounts, cutTold := outcome(t, true)
-	assert.Equal(t, counts, cutCounts)
-	assert.ElementsMatch(t, told, cutTold)
+	for _, scan := range []bool{false, true} {
+		counts, told := outcome(t, false, scan)
+		assert.Equal(t, map[string]int{"merge": groups, "rewrite": groups * bills}, counts)
+		cutCounts, cutTold := outcome(t, true, scan)
+		assert.Equal(t, counts, cutCounts)
+		assert.ElementsMatch(t, told, cutTold)
+	}
 }

@@ -72,6 +72,12 @@ func (s *Store) MergedBy(ctx context.Context, run int64, part int) (found []Merg
 	return found, err
 }
 
+// LastMerge is the part of the last merge of a run; 0: it has merged nothing.
+func (s *Store) LastMerge(ctx context.Context, run int64) (part int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT COALESCE(MAX(part), 0) FROM merged_records WHERE run = ?", run).Scan(&part).Error
+	return part, err
+}
+
 // Absorb removes a record that is merged into another: its versions stay, and its number leads there. m says where, why and by
 // which run.
 func (s *Store) Absorb(ctx context.Context, r record.Record, m MergedRecord, by record.Stamp) error {

@@ -154,6 +154,9 @@ func (s *Service) work(ctx context.Context, w *runs.Writer, request contract.Mer
 	if k.names, err = s.allNames(ctx); err != nil {
 		return err
 	}
+	if err := k.finish(ctx); err != nil {
+		return err
+	}
 	if request.Scan != 0 {
 		if scan, err := s.runs.Get(ctx, request.Scan); err == nil {
 			w.Total(scan.Counts["exact"])
@@ -182,6 +185,42 @@ func (s *Service) work(ctx context.Context, w *runs.Writer, request contract.Mer
 		return err
 	}
 	return w.Came(ctx, k.done, k.counts)
+}
+
+// rewriting stands before the place of a merge whose records are not all rewritten yet.
+const rewriting = "~"
+
+// finish rewrites what names the records that the run merged last, where it was cut off while it did.
+func (k *work) finish(ctx context.Context) error {
+	place, cut := strings.CutPrefix(k.w.Reached(), rewriting)
+	if !cut {
+		return nil
+	}
+	part, err := k.base.Store.LastMerge(ctx, k.w.ID())
+	if err != nil {
+		return err
+	}
+	merged, err := k.base.Store.MergedBy(ctx, k.w.ID(), part)
+	if err != nil {
+		return err
+	}
+	m := &contract.RecordMerge{}
+	for i := range merged {
+		m.Survivor, m.Merged = merged[i].Survivor, append(m.Merged, merged[i].Number)
+	}
+	if len(merged) > 0 { // it is not taken back meanwhile
+		if err := k.rewriteAll(ctx, m, part); err != nil {
+			return err
+		}
+	}
+	return k.reach(ctx, place)
+}
+
+// reach says that a merge is done with.
+func (k *work) reach(ctx context.Context, place string) error {
+	k.done++
+	k.w.Reach(place)
+	return k.w.Came(ctx, k.done, k.counts)
 }
 
 // chosen makes of duplicates what is to be merged into what.
@@ -214,44 +253,19 @@ func (k *work) chosen(ctx context.Context, numbers []string) (*contract.RecordMe
 
 // one merges some records into one, and rewrites what names them. place says where the run stands with it.
 func (k *work) one(ctx context.Context, place string, m *contract.RecordMerge) error {
-	part, err := k.begun(ctx, m)
-	if err != nil {
+	part, err := k.absorb(ctx, place, m)
+	var own *fault.Fault
+	switch {
+	case errors.As(err, &own) && own.Reason != fault.Unable:
+		k.refuse(m.Survivor, own.Error())
+	case err != nil:
 		return err
-	}
-	if part == 0 { // otherwise it was cut off while it rewrote
-		refused, err := k.absorb(ctx, m)
-		var own *fault.Fault
-		if errors.As(err, &own) && own.Reason != fault.Unable {
-			refused, err = true, nil
-			k.refuse(m.Survivor, own.Error())
-		}
-		if err != nil {
-			return err
-		}
-		if refused || !k.request.Apply {
-			k.done++
-			k.w.Reach(place)
-			return k.w.Came(ctx, k.done, k.counts)
-		}
-		if part, err = k.begun(ctx, m); err != nil {
+	case part > 0:
+		if err := k.rewriteAll(ctx, m, part); err != nil {
 			return err
 		}
 	}
-	if err := k.rewriteAll(ctx, m, part); err != nil {
-		return err
-	}
-	k.done++
-	k.w.Reach(place)
-	return k.w.Came(ctx, k.done, k.counts)
-}
-
-// begun is the place of what this run wrote to the survivor; 0: it has not merged them yet.
-func (k *work) begun(ctx context.Context, m *contract.RecordMerge) (part int, err error) {
-	merged, err := k.base.Store.Merged(ctx, record.Ref{Kind: k.kind.Key, Number: m.Merged[0]})
-	if err != nil || merged == nil || merged.Run != k.w.ID() {
-		return 0, err
-	}
-	return merged.Part, nil
+	return k.reach(ctx, place)
 }
 
 // refuse tells that something of a merge is refused.
@@ -414,21 +428,22 @@ func refusal(t *judging.Trial) string {
 	return strings.Join(said, "; ")
 }
 
-// absorb merges the records; those that name them are rewritten afterwards. refused tells that it did not, and was told.
-func (k *work) absorb(ctx context.Context, m *contract.RecordMerge) (refused bool, err error) {
+// absorb merges the records; those that name them are rewritten afterwards. It returns the place of what it wrote to the
+// survivor; 0: it wrote nothing, because it is not to or because something refuses, which is told.
+func (k *work) absorb(ctx context.Context, place string, m *contract.RecordMerge) (part int, err error) {
 	g, err := k.merger(ctx, k.kind, m)
 	if err != nil {
-		return false, err
+		return 0, err
 	}
 	if _, err := g.saving.Answering(ctx, k.request.Reason); err != nil {
-		return false, err
+		return 0, err
 	}
 	if why := refusal(g.saving.Trial); why != "" {
 		k.refuse(m.Survivor, why)
-		return true, nil
+		return 0, nil
 	}
 	// What names them is looked at before anything is written: a check may refuse.
-	open := 0
+	open, refused := 0, false
 	err = k.eachNaming(ctx, k.kind, m, func(rows []record.Record) error {
 		open += len(rows)
 		whys, err := k.refusals(ctx, g, rows, k.request.Reason)
@@ -441,43 +456,47 @@ func (k *work) absorb(ctx context.Context, m *contract.RecordMerge) (refused boo
 		return err
 	})
 	if err != nil || refused {
-		return refused, err
+		return 0, err
 	}
 	if !k.request.Apply {
-		return false, k.tell(ctx, g, &g.saving.Before, &g.saving.Result, open)
+		return 0, k.tell(ctx, g, &g.saving.Before, &g.saving.Result, open)
+	}
+	if err := k.w.Keep(ctx, k.done, k.counts); err != nil {
+		return 0, err
 	}
 	err = k.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		if g, err = k.merger(ctx, k.kind, m); err != nil {
 			return nil, err
 		}
-		part, err := k.base.Store.LastRunWrite(ctx, k.w.ID())
+		last, err := k.base.Store.LastRunWrite(ctx, k.w.ID())
 		if err != nil {
 			return nil, err
 		}
 		c, err := g.change(ctx, k.request.Reason, func(ctx context.Context, tx *store.Store, kept *record.Record) error {
+			part = last + 1
 			if err := tx.AddRunWrite(ctx, k.w.ID(), kept); err != nil {
 				return err
 			}
 			if err := k.tell(ctx, g, &g.saving.Before, kept, 0); err != nil {
 				return err
 			}
+			k.w.Reach(rewriting + place)
 			return k.w.CameWith(ctx, tx, k.done, k.counts)
-		}, store.MergedRecord{Why: k.request.Reason, Run: k.w.ID(), Part: part + 1})
+		}, store.MergedRecord{Why: k.request.Reason, Run: k.w.ID(), Part: last + 1})
 		if err == nil && c.Write == nil {
 			k.refuse(m.Survivor, refusal(g.saving.Trial))
-			refused = true
 		}
 		return c, err
 	})
 	if err != nil {
 		k.w.Drop()
 		k.done, k.counts = k.w.Done()
-		return false, err
+		return 0, err
 	}
-	if !refused {
+	if part > 0 {
 		k.w.Kept()
 	}
-	return refused, k.records.CatchUp(ctx)
+	return part, k.records.CatchUp(ctx)
 }
 
 // tell says what is merged into what, what becomes of the survivor, and which rules and tables are to be changed.

@@ -275,13 +275,26 @@ type Counts map[string]int
 
 // Came says how far the run is, and its counts so far. It keeps them now and then.
 func (w *Writer) Came(ctx context.Context, done int, counts Counts) error {
-	text, err := json.Marshal(counts)
-	if err != nil {
+	if err := w.came(done, counts); err != nil {
 		return err
 	}
-	w.run.Done, w.run.Found = done, string(text)
 	if time.Since(w.kept) < often && len(w.results) < mostHeld && w.held < mostText { //nolint:forbidigo // how long ago, not what time it is
 		return nil
+	}
+	return w.keep(ctx)
+}
+
+// came notes how far the run is.
+func (w *Writer) came(done int, counts Counts) error {
+	text, err := json.Marshal(counts)
+	w.run.Done, w.run.Found = done, string(text)
+	return err
+}
+
+// Keep keeps how far the run is at once, before a step that may not come about.
+func (w *Writer) Keep(ctx context.Context, done int, counts Counts) error {
+	if err := w.came(done, counts); err != nil {
+		return err
 	}
 	return w.keep(ctx)
 }
@@ -315,11 +328,9 @@ func (w *Writer) forget() {
 // CameWith says how far the run is within a transaction, so that what is done and how far it is are kept together. The
 // caller calls Kept when the transaction is committed.
 func (w *Writer) CameWith(ctx context.Context, tx *store.Store, done int, counts Counts) error {
-	text, err := json.Marshal(counts)
-	if err != nil {
+	if err := w.came(done, counts); err != nil {
 		return err
 	}
-	w.run.Done, w.run.Found = done, string(text)
 	return w.keepIn(ctx, tx)
 }
 
