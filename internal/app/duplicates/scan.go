@@ -31,19 +31,10 @@ func (s *Service) Start(ctx context.Context, request contract.ScanRequest) (cont
 	if err := Check(kind, request.By); err != nil {
 		return contract.Run{}, err
 	}
-	text, err := json.Marshal(request)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	title := kind.Plural
-	if request.Name != "" {
-		title += ": " + request.Name
-	}
-	r, err := s.runs.Start(ctx, string(contract.RunWhatDuplicates), title, runs.Subject{Request: text}, func(ctx context.Context, w *runs.Writer) error {
+	return runs.Asked(ctx, s.runs, contract.RunWhatDuplicates, kind.Plural, request.Name, request, func(ctx context.Context, w *runs.Writer, request contract.ScanRequest) error {
 		k := &scan{service: s, kind: kind, by: request.By, w: w, counts: runs.Counts{"exact": 0, "near": 0}}
 		return errors.Join(k.work(ctx), s.base.Store.DropScannedKeys(context.WithoutCancel(ctx), w.ID()))
 	})
-	return runs.Shown(&r), err
 }
 
 const (

@@ -6,7 +6,6 @@ package merging
 
 import (
 	"context"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"slices"
@@ -86,18 +85,7 @@ func (s *Service) Start(ctx context.Context, request contract.MergeRequest) (con
 	if request.Apply {
 		what = contract.RunWhatMerge
 	}
-	text, err := json.Marshal(request)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	title := kind.Plural
-	if request.Reason != "" {
-		title += ": " + request.Reason
-	}
-	r, err := s.runs.Start(ctx, string(what), title, runs.Subject{Request: text}, func(ctx context.Context, w *runs.Writer) error {
-		return s.work(ctx, w, request)
-	})
-	return runs.Shown(&r), err
+	return runs.Asked(ctx, s.runs, what, kind.Plural, request.Reason, request, s.work)
 }
 
 var errEnough = errors.New("enough was seen")
@@ -117,20 +105,7 @@ func (s *Service) check(kind *record.Kind, m *contract.RecordMerge) error {
 
 // Resume goes on with the runs that the end of the program cut off.
 func (s *Service) Resume(ctx context.Context, cut []runs.Run) error {
-	for _, r := range cut {
-		if contract.RunWhat(r.What) != contract.RunWhatMerge {
-			continue
-		}
-		var subject runs.Subject
-		var request contract.MergeRequest
-		if err := errors.Join(json.Unmarshal([]byte(r.Subject), &subject), json.Unmarshal(subject.Request, &request)); err != nil {
-			return err
-		}
-		if err := s.runs.Continue(ctx, r, func(ctx context.Context, w *runs.Writer) error { return s.work(ctx, w, request) }); err != nil {
-			return err
-		}
-	}
-	return nil
+	return runs.AskedAgain(ctx, s.runs, cut, contract.RunWhatMerge, s.work)
 }
 
 // work is a run that merges.
