@@ -189,6 +189,18 @@ func TestDifferentRecordsAreLeftAlone(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, page.Differences, 1)
 	assert.Equal(t, [4]string{a.Number, "Quay Roeps", "Two brothers", "Ada"}, [4]string{page.Differences[0].Number, page.Differences[0].OtherTitle, page.Differences[0].Why, page.Differences[0].SaidBy})
+	// Who says at entry why a new one is another says the same.
+	third := document("vendor", "10", "TRAD", values{"name": "Quay Ropess"})
+	asked, err := d.Records.Save(as(t), contract.SaveRequest{Document: third})
+	require.NoError(t, err)
+	require.Nil(t, asked.Record)
+	third.Reasons = map[int64]string{asked.Outcome.Messages[0].Rule: "A third brother"}
+	saved := save(t, d, third)
+	page, err = d.Duplicates.Different(as(t), "vendor", "")
+	require.NoError(t, err)
+	require.Len(t, page.Differences, 2)
+	assert.Equal(t, [3]string{a.Number, saved.Number, "A third brother"}, [3]string{page.Differences[1].Number, page.Differences[1].Other, page.Differences[1].Why})
+	require.NoError(t, d.Records.Delete(as(t), record.Ref{Kind: "vendor", Number: saved.Number}))
 	require.NoError(t, d.Duplicates.TakeDifferentBack(as(t), "vendor", a.Number, b.Number))
 	_, groups = scanned(t, d, "vendor", byName)
 	assert.Len(t, groups, 1)

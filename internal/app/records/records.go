@@ -144,6 +144,8 @@ type Saving struct {
 	Ahead func(ctx context.Context, tx *store.Store) error
 	// What says what happened; "": it was saved.
 	What string
+	// answered tells that a reason was given for whatever rules ask, not for what each of them asks.
+	answered bool
 
 	Trial  *judging.Trial
 	Before record.Record
@@ -210,6 +212,9 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 			if err := tx.CountActs(ctx, t.Judged.Outcome.Active(), by.At); err != nil {
 				return err
 			}
+			if err := v.different(ctx, tx, r.Number, by); err != nil {
+				return err
+			}
 			if v.Also != nil {
 				if err := v.Also(ctx, tx, r); err != nil {
 					return err
@@ -240,8 +245,31 @@ func (v *Saving) Answering(ctx context.Context, reason string) (*commit.Change, 
 			reasons[m.Rule] = reason
 		}
 	}
-	v.request.Document.Reasons = reasons
+	v.request.Document.Reasons, v.answered = reasons, true
 	return v.Judge(ctx)
+}
+
+// different keeps that the record is different from those because of which a unique rule asked, where a person said why.
+func (v *Saving) different(ctx context.Context, tx *store.Store, number string, by record.Stamp) error {
+	if v.answered {
+		return nil
+	}
+	for _, m := range v.Trial.Judged.Outcome.Messages {
+		if m.Rule == nil || m.Rule.Effect.Unique == nil || v.request.Document.Reasons[m.Rule.ID] == "" {
+			continue
+		}
+		for _, other := range m.Records {
+			if other == "" || other == number {
+				continue
+			}
+			d := store.DifferenceOf(v.Result.Kind, number, other)
+			d.Why, d.Said = m.Reason, by
+			if err := tx.SaveDifference(ctx, d); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // CatchUp takes live values anew that saving left late.
