@@ -98,8 +98,17 @@ func TestChosenRecordsAreMerged(t *testing.T) {
 	u.sees(".sides", "Silvretta Gas GmbH")
 	u.goes("/merge/vendor?numbers=V10006,V20007")
 	u.sees(".does .wrong", "belongs to company")
+	u.seesNo(".sides", "Becomes") // the rules were not asked
 	u.goes("/merge/vendor?numbers=V10006")
 	u.sees(".empty", "Choose two or more")
+
+	// Of documents the lines are chosen, too; with all of them a check refuses the total.
+	u.goes("/merge/accounting_document?numbers=A1000059,A1000061")
+	u.sees(".sides", "A1000061")
+	u.runs(`document.querySelector("input[aria-label='A1000059 stays']").click() ?? true`)
+	u.seesNo(".does", "The total on the paper differs")
+	u.chooses("Lines", "all")
+	u.sees(".does .wrong", "The total on the paper differs from what is posted.")
 }
 
 // Other fields are compared: the definition stays, and is removed.

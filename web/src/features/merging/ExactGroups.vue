@@ -198,7 +198,7 @@ const words: Record<DuplicateGroup["state"], string> = {
   gap: 8px;
 }
 .prefer {
-  flex: 0 0 230px;
+  flex: 0 0 280px;
 }
 .reason {
   flex: 0 1 340px;

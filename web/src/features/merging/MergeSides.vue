@@ -62,6 +62,10 @@ const rows = computed(() =>
   (shown.value?.fields ?? []).filter((f) => f.differs || (all.value && f.values.some((v) => v.text))),
 );
 const differing_ = computed(() => (shown.value?.fields ?? []).filter((f) => f.differs).length);
+/** What hinders the merge as such keeps it from the rules: nothing can be said of what it becomes. */
+const judged = computed(
+  () => !shown.value?.hindrances.some((h) => !h.use) || shown.value.fields.some((f) => f.result.text),
+);
 /** A value with what differs from that of the record that stays. */
 function parts(texts: { text: string }[], i: number): [string, string, string] {
   const at = shown.value!.records.findIndex((r) => r.number === kept.value);
@@ -151,7 +155,7 @@ async function back() {
                 >
               </div>
             </th>
-            <th scope="col">Becomes</th>
+            <th v-if="judged" scope="col">Becomes</th>
           </tr>
         </thead>
         <tbody>
@@ -175,7 +179,7 @@ async function back() {
               </label>
               <span v-else>{{ v.text }}</span>
             </td>
-            <td>
+            <td v-if="judged">
               <b v-if="f.result.text">{{ f.result.text }}</b><span v-else class="quiet">blank</span>
             </td>
           </tr>
