@@ -35,7 +35,7 @@ func demoStore(b *testing.B) (opened *store.Store, file string) {
 func servedDemo(b *testing.B) (server *httptest.Server, file string) {
 	b.Helper()
 	opened, file := demoStore(b)
-	handler, err := httpapi.New(app.New(opened, clock), "Ada", fstest.MapFS{})
+	handler, err := httpapi.New(app.New(opened, clock), httpapi.Options{Client: fstest.MapFS{}, Guest: httpapi.As("Ada")})
 	if err != nil {
 		b.Fatal(err)
 	}

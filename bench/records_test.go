@@ -77,7 +77,7 @@ func BenchmarkRecords(b *testing.B) {
 		})
 	}
 	var names []string
-	for r, err := range s.Records(ctx, "vendor") {
+	for r, err := range s.Records(ctx, "vendor", nil) {
 		if err != nil {
 			b.Fatal(err)
 		}

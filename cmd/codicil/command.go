@@ -140,13 +140,23 @@ func serve(c *cobra.Command, address, data string, memory int, withDemo bool) (e
 		debug.SetMemoryLimit(int64(memory) << 20)
 		a.LimitMemory(memory << 20 / recordsPart)
 	}
-	a.Check()
-	handler, err := httpapi.New(a, userName(), web.Files())
+	a.Watch()
+	options := httpapi.Options{Client: web.Files()}
+	word := ""
+	if withDemo {
+		options.Guests, options.Guest = true, func(ctx context.Context) (actor.Actor, error) { return a.SignIn.Guest(ctx, demo.First) }
+	} else if word, err = a.SignIn.First(ctx); err != nil {
+		return err
+	}
+	handler, err := httpapi.New(a, options)
 	if err != nil {
 		return err
 	}
-	return httpapi.Serve(ctx, address, handler, func(url string) {
+	return httpapi.Serve(ctx, httpapi.Network{Address: address, Local: withDemo}, handler, func(url string) {
 		_, _ = fmt.Fprintf(c.OutOrStdout(), "Codicil is at %s\nStop it with Ctrl+C.\n", url)
+		if word != "" {
+			_, _ = fmt.Fprintf(c.OutOrStdout(), "Nobody can sign in yet. Open the address and make the first administrator with this word, which holds until Codicil stops:\n  %s\n", word)
+		}
 	})
 }
 
@@ -183,8 +193,8 @@ func demoFolder() (string, error) {
 	return os.MkdirTemp("", fmt.Sprintf("%s%d-", demoFolders, os.Getpid()))
 }
 
-// userName is the name under which changes are kept. There is no log-in; who may
-// use this machine may use Codicil on it.
+// userName is the name under which changes by the command line are kept. Who may read and write the file may do everything
+// to it.
 func userName() string {
 	if u, err := user.Current(); err == nil {
 		if u.Name != "" {

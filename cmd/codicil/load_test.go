@@ -65,7 +65,7 @@ func TestLoadLoadsIntoAFileAndThroughAServer(t *testing.T) {
 	require.NoError(t, err)
 	d := app.New(s, time.Now)
 	t.Cleanup(func() { d.Close(); assert.NoError(t, s.Close()) })
-	handler, err := httpapi.New(d, "Moya Keane", fstest.MapFS{})
+	handler, err := httpapi.New(d, httpapi.Options{Client: fstest.MapFS{}, Guest: httpapi.As("Moya Keane")})
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)

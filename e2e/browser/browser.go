@@ -135,7 +135,7 @@ func (a *Application) serve(filled bool) error {
 	if err := a.store.SaveKinds(ctx, kinds); err != nil {
 		return err
 	}
-	handler, err := httpapi.New(app.New(a.store, func() time.Time { return Now }), "Ada Quill", web.Files())
+	handler, err := httpapi.New(app.New(a.store, func() time.Time { return Now }), httpapi.Options{Client: web.Files(), Guest: httpapi.As("Ada Quill")})
 	if err != nil {
 		return err
 	}

@@ -12,8 +12,7 @@ import (
 
 // Actor is who asks.
 type Actor struct {
-	// ID names the person for as long as they are known, whatever they are called. Today it is
-	// the name of the user of the machine.
+	// ID names the person for as long as they are known, whatever they are called.
 	ID string
 	// Name is what the person is called, as histories tell it.
 	Name string
@@ -21,6 +20,12 @@ type Actor struct {
 	Via Via
 	// Format is how they write numbers and dates; the zero value: as everybody reads them.
 	Format field.Format
+	// Rights are what they may do.
+	Rights Rights
+	// Address is that of their machine, and Session is the session or key by which they are known; "": none.
+	Address, Session string
+	// Program is what their browser or program says it is.
+	Program string
 }
 
 // Via is a way into the application.
@@ -33,8 +38,10 @@ const (
 	CommandLine Via = "command line"
 )
 
-// Named is the person that a name stands for while people have no identity of their own.
-func Named(name string, via Via) Actor { return Actor{ID: name, Name: name, Via: via} }
+// Named is the person of a machine, who reads and writes the data as a file, and may do everything.
+func Named(name string, via Via) Actor {
+	return Actor{ID: name, Name: name, Via: via, Rights: Rights{Whole: true}}
+}
 
 type key struct{}
 
@@ -45,4 +52,12 @@ func With(ctx context.Context, a Actor) context.Context { return context.WithVal
 func Of(ctx context.Context) Actor {
 	a, _ := ctx.Value(key{}).(Actor)
 	return a
+}
+
+// Whole returns a context in which the same person asks with all rights: for what the program does of its own accord, as
+// keeping values up to date in records that the person may not see.
+func Whole(ctx context.Context) context.Context {
+	a := Of(ctx)
+	a.Rights = Rights{Whole: true}
+	return With(ctx, a)
 }

@@ -31,7 +31,7 @@ func TestEveryRowTellsWhoWroteIt(t *testing.T) {
 	kinds, err := standard.Kinds()
 	require.NoError(t, err)
 	require.NoError(t, s.SaveKinds(t.Context(), kinds))
-	ctx := actor.With(t.Context(), actor.Actor{ID: "p-1", Name: "Moya Keane", Via: actor.Browser})
+	ctx := actor.With(t.Context(), actor.Actor{ID: "p-1", Name: "Moya Keane", Via: actor.Browser, Rights: actor.Rights{Whole: true}})
 	d := app.New(s, func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) })
 	must := func(err error) { t.Helper(); require.NoError(t, err) }
 
@@ -113,16 +113,16 @@ func TestEveryRowTellsWhoWroteIt(t *testing.T) {
 func TestNobodyWritesNothing(t *testing.T) {
 	d := harbour(t)
 	_, err := d.Records.Save(t.Context(), contract.SaveRequest{Document: document("customer", "10", "WHOL", values{"name": "Quay Grocers", "country": "IE"})})
-	assert.ErrorContains(t, err, "nobody who asks")
+	assert.ErrorContains(t, err, "sign in first")
 	_, err = d.Catalog.SaveType(t.Context(), "customer", "NEW", record.Type{Label: "New"})
-	assert.ErrorContains(t, err, "nobody who asks")
+	assert.ErrorContains(t, err, "sign in first")
 }
 
 // What a person saved last is theirs, whatever they are called meanwhile.
 func TestAPersonIsKnownByMoreThanTheirName(t *testing.T) {
 	d := harbour(t)
 	named := func(id, name string) contract.RecordVersion {
-		ctx := actor.With(t.Context(), actor.Actor{ID: id, Name: name, Via: actor.Program})
+		ctx := actor.With(t.Context(), actor.Actor{ID: id, Name: name, Via: actor.Program, Rights: actor.Rights{Whole: true}})
 		r := save(t, d, document("customer", "10", "WHOL", values{"name": "Of " + name, "country": "IE"}))
 		_, err := d.Records.Save(ctx, contract.SaveRequest{Document: withRecord(document("customer", "10", "WHOL", values{"name": "Of " + name, "country": "IE"}), r.Number), Version: 1})
 		require.NoError(t, err)
@@ -134,7 +134,7 @@ func TestAPersonIsKnownByMoreThanTheirName(t *testing.T) {
 	assert.Equal(t, "Sam Burke", named("p-3", "Sam Burke").ChangedBy)
 	add(t, d, rule.Body{Kind: "customer", Family: rule.Default, Target: "city", On: rule.Occasions{New: true, Change: true}, Effect: rule.Effect{Lifetime: rule.WheneverBlank, Value: "previous.name"}}, rule.InForce)
 	next := func(id string) string {
-		ctx := actor.With(t.Context(), actor.Actor{ID: id, Name: "Moya O'Dea", Via: actor.Program})
+		ctx := actor.With(t.Context(), actor.Actor{ID: id, Name: "Moya O'Dea", Via: actor.Program, Rights: actor.Rights{Whole: true}})
 		out, err := d.Trials.Try(ctx, contract.TryRequest{Document: document("customer", "10", "WHOL", values{"name": "x", "country": "IE"})})
 		require.NoError(t, err)
 		for _, f := range out.Fields {

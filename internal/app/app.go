@@ -18,6 +18,7 @@ import (
 	"codicil/internal/app/judging"
 	"codicil/internal/app/loads"
 	"codicil/internal/app/merging"
+	"codicil/internal/app/people"
 	"codicil/internal/app/posting"
 	"codicil/internal/app/proofs"
 	"codicil/internal/app/records"
@@ -25,6 +26,7 @@ import (
 	"codicil/internal/app/runs"
 	"codicil/internal/app/tables"
 	"codicil/internal/app/takeback"
+	"codicil/internal/app/trail"
 	"codicil/internal/app/trials"
 	"codicil/internal/app/waiting"
 	"codicil/internal/clock"
@@ -59,6 +61,11 @@ type App struct {
 	// Duplicates finds records that are twice, and Merging makes one of them.
 	Duplicates *duplicates.Service
 	Merging    *merging.Service
+	// People keeps who may do what, and Trail tells what was done.
+	People *people.Service
+	SignIn *people.SignIn
+	Keys   *people.Keys
+	Trail  *trail.Service
 
 	live  *records.Live
 	store *store.Store
@@ -83,8 +90,9 @@ func assemble(j *judging.Service) *App {
 	effects := impact.New(j, work)
 	a := &App{
 		Records: records.New(j, live, work), Trials: trials.New(j), Rules: rules.New(j, effects), Impact: effects, Runs: work, Formulas: formulas.New(j),
-		Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live,
+		Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live, Trail: trail.New(j),
 	}
+	a.People, a.SignIn, a.Keys = people.New(j)
 	a.Posting = posting.New(j, live, a.Proofs)
 	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {
 		return records.New(inner, records.NewLive(inner), work)
@@ -111,15 +119,17 @@ func (a *App) Resume(ctx context.Context) error {
 
 // Ready tells whether the data can be read.
 func (a *App) Ready(ctx context.Context) error {
-	_, err := a.Catalog.Catalog(ctx)
+	_, err := a.base.Cache.Reference(ctx)
 	return err
 }
 
 // LimitMemory sets about how many bytes of saved records are kept in memory.
 func (a *App) LimitMemory(records int) { a.base.Cache.Records.Limit(records) }
 
-// Check looks at every page of the data file, beside all else; it reads the whole file once.
-func (a *App) Check() {
+// Watch looks at every page of the data file, beside all else, which reads the whole file once; and it writes what is refused
+// to the trail, until the application closes.
+func (a *App) Watch() {
+	a.checks.Go(func() { a.People.Keep(a.ctx) })
 	a.checks.Go(func() {
 		if err := a.store.Check(a.ctx); err != nil && a.ctx.Err() == nil {
 			slog.Error("the data file was looked at", "error", err)

@@ -626,6 +626,27 @@ func (e RunHitWhat) Valid() bool {
 	}
 }
 
+// Defines values for SessionStateState.
+const (
+	First     SessionStateState = "first"
+	SignedIn  SessionStateState = "signed-in"
+	SignedOut SessionStateState = "signed-out"
+)
+
+// Valid indicates whether the value is a known member of the SessionStateState enum.
+func (e SessionStateState) Valid() bool {
+	switch e {
+	case First:
+		return true
+	case SignedIn:
+		return true
+	case SignedOut:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for SheetAs.
 const (
 	SheetAsCsv  SheetAs = "csv"
@@ -677,6 +698,24 @@ func (e ListDuplicatesParamsWhat) Valid() bool {
 	case Exact:
 		return true
 	case Near:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for ExportTrailParamsAs.
+const (
+	ExportTrailParamsAsCsv    ExportTrailParamsAs = "csv"
+	ExportTrailParamsAsNdjson ExportTrailParamsAs = "ndjson"
+)
+
+// Valid indicates whether the value is a known member of the ExportTrailParamsAs enum.
+func (e ExportTrailParamsAs) Valid() bool {
+	switch e {
+	case ExportTrailParamsAsCsv:
+		return true
+	case ExportTrailParamsAsNdjson:
 		return true
 	default:
 		return false
@@ -753,6 +792,11 @@ type BalancePage struct {
 
 // Band defines model for Band.
 type Band = rule.Band
+
+// Become defines model for Become.
+type Become struct {
+	Person string `json:"person"`
+}
 
 // BeginRequest defines model for BeginRequest.
 type BeginRequest struct {
@@ -914,6 +958,11 @@ type Clash struct {
 	Line   int    `json:"line,omitempty"`
 	Mine   Shown  `json:"mine"`
 	Theirs Shown  `json:"theirs"`
+}
+
+// CodeGiven defines model for CodeGiven.
+type CodeGiven struct {
+	Code string `json:"code"`
 }
 
 // Company defines model for Company.
@@ -1236,6 +1285,21 @@ type Fact struct {
 	Value string `json:"value"`
 }
 
+// FactorBegun defines model for FactorBegun.
+type FactorBegun struct {
+	// Address otpauth://, for a program that makes codes
+	Address string `json:"address"`
+
+	// Secret In base 32
+	Secret string `json:"secret"`
+}
+
+// FactorSet defines model for FactorSet.
+type FactorSet struct {
+	// Recovery Codes that serve once each where the second factor is lost
+	Recovery []string `json:"recovery"`
+}
+
 // Family What a rule does to its field
 type Family = rule.Family
 
@@ -1352,6 +1416,14 @@ type FindingProgress struct {
 	// Done Records that were looked at
 	Done  int `json:"done"`
 	Total int `json:"total"`
+}
+
+// FirstPerson defines model for FirstPerson.
+type FirstPerson struct {
+	Name       string `json:"name"`
+	Password   string `json:"password"`
+	SignInName string `json:"signInName"`
+	Word       string `json:"word"`
 }
 
 // FollowOn defines model for FollowOn.
@@ -1537,6 +1609,15 @@ type Goal struct {
 	Words  string  `json:"words"`
 }
 
+// Guest defines model for Guest.
+type Guest struct {
+	// Companies None: all
+	Companies []string `json:"companies"`
+	ID        string   `json:"id"`
+	Name      string   `json:"name"`
+	Roles     []string `json:"roles"`
+}
+
 // ImpactRequest defines model for ImpactRequest.
 type ImpactRequest struct {
 	// Change The rule as it is being changed; missing: as it is kept
@@ -1602,6 +1683,24 @@ type KeepRequest struct {
 
 	// Unread The proof was suggested, and nobody has read it
 	Unread bool `json:"unread,omitempty"`
+}
+
+// KeyAdded defines model for KeyAdded.
+type KeyAdded struct {
+	Key ProgramKey `json:"key"`
+
+	// Token What the program sends: Authorization: Bearer …; it is told once
+	Token string `json:"token"`
+}
+
+// KeyChange defines model for KeyChange.
+type KeyChange struct {
+	Companies   []string `json:"companies"`
+	Ends        string   `json:"ends"`
+	Everywhere  bool     `json:"everywhere"`
+	Kinds       []string `json:"kinds"`
+	Name        string   `json:"name"`
+	Permissions []string `json:"permissions"`
 }
 
 // Kind defines model for Kind.
@@ -2130,6 +2229,78 @@ type Pair = record.Pair
 // PairProblem defines model for PairProblem.
 type PairProblem = record.PairProblem
 
+// PasswordChange defines model for PasswordChange.
+type PasswordChange struct {
+	Current  string `json:"current"`
+	Password string `json:"password"`
+}
+
+// PasswordGiven defines model for PasswordGiven.
+type PasswordGiven struct {
+	Password string `json:"password"`
+}
+
+// PermissionHeld defines model for PermissionHeld.
+type PermissionHeld struct {
+	Key string `json:"key"`
+
+	// Kinds Of records; none: all
+	Kinds []string `json:"kinds"`
+}
+
+// PermissionTold defines model for PermissionTold.
+type PermissionTold struct {
+	ByKind bool   `json:"byKind"`
+	Key    string `json:"key"`
+	Title  string `json:"title"`
+}
+
+// Person defines model for Person.
+type Person struct {
+	Companies []string `json:"companies"`
+
+	// Ended May no longer sign in
+	Ended bool `json:"ended"`
+
+	// Everywhere In every company, also in those that come
+	Everywhere  bool     `json:"everywhere"`
+	HasFactor   bool     `json:"hasFactor"`
+	HasPassword bool     `json:"hasPassword"`
+	ID          string   `json:"id"`
+	Language    string   `json:"language"`
+	Name        string   `json:"name"`
+	Roles       []string `json:"roles"`
+	SignInName  string   `json:"signInName"`
+
+	// Subject How a provider of sign-ins knows them
+	Subject string `json:"subject"`
+	Version int    `json:"version"`
+}
+
+// PersonAdded defines model for PersonAdded.
+type PersonAdded struct {
+	Person Person `json:"person"`
+
+	// Word With which a password is chosen, once
+	Word     string `json:"word"`
+	WordEnds string `json:"wordEnds"`
+}
+
+// PersonChange defines model for PersonChange.
+type PersonChange struct {
+	Companies  []string `json:"companies"`
+	Ended      bool     `json:"ended,omitempty"`
+	Everywhere bool     `json:"everywhere"`
+	Language   string   `json:"language,omitempty"`
+	Name       string   `json:"name"`
+	Roles      []string `json:"roles"`
+	SignInName string   `json:"signInName"`
+	Subject    string   `json:"subject,omitempty"`
+
+	// Version That was changed; 0: a new one
+	Version int `json:"version"`
+}
+
 // PlainContent defines model for PlainContent.
 type PlainContent = evaluation.Content
 
@@ -2274,6 +2445,29 @@ type Program struct {
 
 	// Schema The version of the data that it writes
 	Schema int64 `json:"schema"`
+}
+
+// ProgramKey defines model for ProgramKey.
+type ProgramKey struct {
+	Companies []string `json:"companies"`
+
+	// Ended That day is over
+	Ended bool `json:"ended"`
+
+	// Ends The last day on which it holds
+	Ends        string   `json:"ends"`
+	Everywhere  bool     `json:"everywhere"`
+	ID          string   `json:"id"`
+	Kinds       []string `json:"kinds"`
+	Made        string   `json:"made"`
+	Name        string   `json:"name"`
+	Owner       string   `json:"owner"`
+	OwnerName   string   `json:"ownerName"`
+	Permissions []string `json:"permissions"`
+	Revoked     bool     `json:"revoked"`
+
+	// Used When it was used last; empty: never
+	Used string `json:"used"`
 }
 
 // Proof defines model for Proof.
@@ -2482,6 +2676,34 @@ type ReverseRequest struct {
 	// Day The date of the reversing document
 	Day     string `json:"day"`
 	Version int    `json:"version"`
+}
+
+// Role defines model for Role.
+type Role struct {
+	Key string `json:"key"`
+
+	// Kinds Of records; none: all
+	Kinds       []string `json:"kinds"`
+	Name        string   `json:"name"`
+	Permissions []string `json:"permissions"`
+
+	// Persons How many have it
+	Persons int `json:"persons"`
+	Version int `json:"version"`
+}
+
+// RoleChange defines model for RoleChange.
+type RoleChange struct {
+	Kinds       []string `json:"kinds"`
+	Name        string   `json:"name"`
+	Permissions []string `json:"permissions"`
+	Version     int      `json:"version"`
+}
+
+// Roles defines model for Roles.
+type Roles struct {
+	Permissions []PermissionTold `json:"permissions"`
+	Roles       []Role           `json:"roles"`
 }
 
 // RowsRead defines model for RowsRead.
@@ -2900,6 +3122,47 @@ type SeriesView struct {
 	Version int `json:"version"`
 }
 
+// SessionPerson defines model for SessionPerson.
+type SessionPerson struct {
+	HasFactor   bool   `json:"hasFactor"`
+	HasPassword bool   `json:"hasPassword"`
+	ID          string `json:"id"`
+	Name        string `json:"name"`
+	SignInName  string `json:"signInName"`
+}
+
+// SessionState Who is signed in; person is missing where nobody is
+type SessionState struct {
+	Companies  []string `json:"companies"`
+	Everywhere bool     `json:"everywhere"`
+
+	// Guests Whom one can become, in a demo
+	Guests []Guest `json:"guests,omitempty"`
+
+	// Idle Seconds that a session may rest
+	Idle        int              `json:"idle"`
+	Permissions []PermissionHeld `json:"permissions"`
+	Person      *SessionPerson   `json:"person,omitempty"`
+
+	// State first: there is no person yet, and the first administrator is to be made
+	State SessionStateState `json:"state"`
+}
+
+// SessionStateState first: there is no person yet, and the first administrator is to be made
+type SessionStateState string
+
+// SessionTold defines model for SessionTold.
+type SessionTold struct {
+	Address string `json:"address"`
+	Begun   string `json:"begun"`
+	Current bool   `json:"current"`
+	ID      string `json:"id"`
+
+	// Program What the browser says it is
+	Program string `json:"program"`
+	Used    string `json:"used"`
+}
+
 // SetAside defines model for SetAside.
 type SetAside struct {
 	At     time.Time `json:"at"`
@@ -2932,6 +3195,14 @@ type Shown struct {
 
 	// Value Exact and the same for everybody
 	Value string `json:"value"`
+}
+
+// SignIn defines model for SignIn.
+type SignIn struct {
+	// Code Of the second factor, or of recovery
+	Code       string `json:"code,omitempty"`
+	Password   string `json:"password"`
+	SignInName string `json:"signInName"`
 }
 
 // SilenceRequest defines model for SilenceRequest.
@@ -3037,6 +3308,49 @@ type TellRequest struct {
 // Told How an outcome of before is told. again: its trace is computed again by the rules, tables and records of then, and gives the same. values: what is computed again would differ, or what it rested on is not known, so only the values that were kept are told, with who gave them. whole: its trace was kept whole, by an earlier release
 type Told string
 
+// TrailEntry defines model for TrailEntry.
+type TrailEntry struct {
+	Address string `json:"address"`
+	After   string `json:"after,omitempty"`
+	At      string `json:"at"`
+
+	// Before Hash of the version before, in hexadecimal; missing: there is none
+	Before string `json:"before,omitempty"`
+	By     string `json:"by"`
+
+	// Chain Hash of this entry and of the one before it
+	Chain   string `json:"chain,omitempty"`
+	Company string `json:"company"`
+
+	// Count How often, where entries are summed
+	Count  int    `json:"count"`
+	ID     int64  `json:"id"`
+	Key    string `json:"key"`
+	Kind   string `json:"kind"`
+	Note   string `json:"note"`
+	Person string `json:"person"`
+	Via    string `json:"via"`
+	What   string `json:"what"`
+}
+
+// TrailPage defines model for TrailPage.
+type TrailPage struct {
+	Entries []TrailEntry `json:"entries"`
+
+	// Next The place after the last; missing: at the end
+	Next string `json:"next,omitempty"`
+}
+
+// TrailVerified defines model for TrailVerified.
+type TrailVerified struct {
+	Chain   string `json:"chain"`
+	Entries int64  `json:"entries"`
+	Whole   bool   `json:"whole"`
+
+	// Why What does not fit, and where
+	Why string `json:"why,omitempty"`
+}
+
 // TryRequest defines model for TryRequest.
 type TryRequest struct {
 	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
@@ -3139,6 +3453,13 @@ type Witness struct {
 	Verdict engine.Verdict `json:"verdict"`
 }
 
+// WordGiven defines model for WordGiven.
+type WordGiven struct {
+	Password   string `json:"password"`
+	SignInName string `json:"signInName"`
+	Word       string `json:"word"`
+}
+
 // After defines model for After.
 type After = string
 
@@ -3162,6 +3483,27 @@ type LedgerQuery = LedgerName
 
 // Number defines model for Number.
 type Number = string
+
+// TrailFrom defines model for TrailFrom.
+type TrailFrom = string
+
+// TrailKey defines model for TrailKey.
+type TrailKey = string
+
+// TrailKind defines model for TrailKind.
+type TrailKind = string
+
+// TrailPerson defines model for TrailPerson.
+type TrailPerson = string
+
+// TrailTo defines model for TrailTo.
+type TrailTo = string
+
+// TrailWhat defines model for TrailWhat.
+type TrailWhat = string
+
+// TrailWords defines model for TrailWords.
+type TrailWords = string
 
 // Failure defines model for Failure.
 type Failure = Problem
@@ -3369,11 +3711,59 @@ type ListRunHitsParams struct {
 	Rule int64 `form:"rule,omitempty" json:"rule,omitempty"`
 }
 
+// GetTrailParams defines parameters for GetTrail.
+type GetTrailParams struct {
+	// After The next of the page before; missing: from the start
+	After  After       `form:"after,omitempty" json:"after,omitempty"`
+	Person TrailPerson `form:"person,omitempty" json:"person,omitempty"`
+	What   TrailWhat   `form:"what,omitempty" json:"what,omitempty"`
+	Kind   TrailKind   `form:"kind,omitempty" json:"kind,omitempty"`
+	Key    TrailKey    `form:"key,omitempty" json:"key,omitempty"`
+
+	// From The first day
+	From TrailFrom `form:"from,omitempty" json:"from,omitempty"`
+
+	// To The last day
+	To     TrailTo    `form:"to,omitempty" json:"to,omitempty"`
+	Search TrailWords `form:"search,omitempty" json:"search,omitempty"`
+}
+
+// ExportTrailParams defines parameters for ExportTrail.
+type ExportTrailParams struct {
+	As     ExportTrailParamsAs `form:"as" json:"as"`
+	Person TrailPerson         `form:"person,omitempty" json:"person,omitempty"`
+	What   TrailWhat           `form:"what,omitempty" json:"what,omitempty"`
+	Kind   TrailKind           `form:"kind,omitempty" json:"kind,omitempty"`
+	Key    TrailKey            `form:"key,omitempty" json:"key,omitempty"`
+
+	// From The first day
+	From TrailFrom `form:"from,omitempty" json:"from,omitempty"`
+
+	// To The last day
+	To     TrailTo    `form:"to,omitempty" json:"to,omitempty"`
+	Search TrailWords `form:"search,omitempty" json:"search,omitempty"`
+}
+
+// ExportTrailParamsAs defines parameters for ExportTrail.
+type ExportTrailParamsAs string
+
 // WhatWaitsParams defines parameters for WhatWaits.
 type WhatWaitsParams struct {
 	// Since From when to tell changes of others; without it of the last seven days
 	Since time.Time `form:"since,omitempty" json:"since,omitempty"`
 }
+
+// BeginFactorJSONRequestBody defines body for BeginFactor for application/json ContentType.
+type BeginFactorJSONRequestBody = PasswordGiven
+
+// ConfirmFactorJSONRequestBody defines body for ConfirmFactor for application/json ContentType.
+type ConfirmFactorJSONRequestBody = CodeGiven
+
+// RemoveFactorJSONRequestBody defines body for RemoveFactor for application/json ContentType.
+type RemoveFactorJSONRequestBody = PasswordGiven
+
+// ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
+type ChangePasswordJSONRequestBody = PasswordChange
 
 // SaveCompanyJSONRequestBody defines body for SaveCompany for application/json ContentType.
 type SaveCompanyJSONRequestBody = Company
@@ -3420,6 +3810,9 @@ type CheckFormulaJSONRequestBody = FormulaAsk
 // TellFormulaJSONRequestBody defines body for TellFormula for application/json ContentType.
 type TellFormulaJSONRequestBody = TellRequest
 
+// AddKeyJSONRequestBody defines body for AddKey for application/json ContentType.
+type AddKeyJSONRequestBody = KeyChange
+
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field
 
@@ -3437,6 +3830,12 @@ type SetUpLoadJSONRequestBody = LoadSetup
 
 // PreviewMergeJSONRequestBody defines body for PreviewMerge for application/json ContentType.
 type PreviewMergeJSONRequestBody = MergePlan
+
+// AddPersonJSONRequestBody defines body for AddPerson for application/json ContentType.
+type AddPersonJSONRequestBody = PersonChange
+
+// ChangePersonJSONRequestBody defines body for ChangePerson for application/json ContentType.
+type ChangePersonJSONRequestBody = PersonChange
 
 // PostDocumentJSONRequestBody defines body for PostDocument for application/json ContentType.
 type PostDocumentJSONRequestBody = TryRequest
@@ -3473,6 +3872,9 @@ type PostRecordJSONRequestBody = PostRequest
 
 // ReverseRecordJSONRequestBody defines body for ReverseRecord for application/json ContentType.
 type ReverseRecordJSONRequestBody = ReverseRequest
+
+// SaveRoleJSONRequestBody defines body for SaveRole for application/json ContentType.
+type SaveRoleJSONRequestBody = RoleChange
 
 // CreateRuleJSONRequestBody defines body for CreateRule for application/json ContentType.
 type CreateRuleJSONRequestBody = RuleChange
@@ -3518,6 +3920,18 @@ type StartMergeJSONRequestBody = MergeRequest
 
 // StartProofsJSONRequestBody defines body for StartProofs for application/json ContentType.
 type StartProofsJSONRequestBody = ProofsRequest
+
+// SignInJSONRequestBody defines body for SignIn for application/json ContentType.
+type SignInJSONRequestBody = SignIn
+
+// SetUpJSONRequestBody defines body for SetUp for application/json ContentType.
+type SetUpJSONRequestBody = FirstPerson
+
+// BecomeJSONRequestBody defines body for Become for application/json ContentType.
+type BecomeJSONRequestBody = Become
+
+// SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
+type SetPasswordJSONRequestBody = WordGiven
 
 // WriteSheetJSONRequestBody defines body for WriteSheet for application/json ContentType.
 type WriteSheetJSONRequestBody = Sheet

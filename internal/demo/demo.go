@@ -51,7 +51,10 @@ func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string,
 		if err := fillSuggested(ctx, g.d, ids); err != nil {
 			return err
 		}
-		return fillLoads(ctx, g.d)
+		if err := fillLoads(ctx, g.d); err != nil {
+			return err
+		}
+		return fillPersons(ctx, g.d)
 	})
 }
 

@@ -47,7 +47,7 @@ func Generate(ctx context.Context, path string, size Size, seed uint64, told fun
 	ctx = actor.With(ctx, actor.Named(Author, actor.CommandLine))
 	// The numbers of vendors tell which there are, so that a file can be added to.
 	begun := map[string]int{}
-	for r, err := range s.Records(ctx, "vendor") {
+	for r, err := range s.Records(ctx, "vendor", nil) {
 		if err != nil {
 			return err
 		}
@@ -56,7 +56,7 @@ func Generate(ctx context.Context, path string, size Size, seed uint64, told fun
 			m.vendors[r.Company] = append(m.vendors[r.Company], r.Number)
 		}
 	}
-	documents, err := s.CountRecords(ctx, "accounting_document")
+	documents, err := s.CountRecords(ctx, "accounting_document", nil)
 	if err != nil {
 		return err
 	}

@@ -18,10 +18,13 @@ type Reason int
 
 // The reasons.
 const (
-	Invalid  Reason = iota // the request is wrong; it says where
-	NotFound               // there is no such thing
-	Conflict               // somebody changed it meanwhile, or it may not be done now
-	Unable                 // the machine cannot do it now: its disk is full, or fails
+	Invalid   Reason = iota // the request is wrong; it says where
+	NotFound                // there is no such thing
+	Conflict                // somebody changed it meanwhile, or it may not be done now
+	Unable                  // the machine cannot do it now: its disk is full, or fails
+	Unknown                 // nobody is known to ask
+	Forbidden               // who asks may not
+	Busy                    // too much was asked; later it may be
 )
 
 // Use is something that uses another thing: a record of a kind, a rule, a proof, a layout, a

@@ -11,7 +11,10 @@ import (
 
 // server fulfils the contract by asking the application. Every handler is the same two
 // steps; errors become problems in writeProblem.
-type server struct{ app *app.App }
+type server struct {
+	app  *app.App
+	door *door
+}
 
 func (s *server) GetCatalog(ctx context.Context, _ GetCatalogRequestObject) (GetCatalogResponseObject, error) {
 	v, err := s.app.Catalog.Catalog(ctx)

@@ -5,16 +5,19 @@
 package httpapi
 
 import (
+	"bytes"
 	"compress/gzip"
 	"context"
-	"encoding/json"
+	"crypto/rand"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io/fs"
 	"log/slog"
 	"net"
 	"net/http"
-	"net/url"
+	"net/netip"
+	"os"
 	"strings"
 	"sync"
 	"time"
@@ -27,9 +30,9 @@ import (
 	"github.com/labstack/echo/v5/middleware"
 
 	"codicil/api"
-	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/notice"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app"
 	"codicil/internal/contract"
@@ -38,7 +41,8 @@ import (
 )
 
 const (
-	base        = "/api/v1"
+	apiRoot     = "/api"
+	base        = apiRoot + "/v1"
 	largestAsk  = 4 << 20 // bytes of a request
 	leastPacked = 1 << 10 // bytes of an answer that is compressed
 	longestAsk  = 5 * time.Minute
@@ -54,20 +58,35 @@ const (
 	longestEnd = 5 * time.Second
 )
 
-// New returns the handler of the whole application. client holds the files of
-// the web client, and user is the name of the person who uses this machine, under which all is
-// kept as long as nobody signs in.
-func New(a *app.App, user string, client fs.FS) (*Handler, error) {
+// Options say how the application is served.
+type Options struct {
+	// Client holds the files of the web client.
+	Client fs.FS
+	// Hosts are the names by which it is asked for besides those of this machine.
+	Hosts []string
+	// Proxies are the addresses of those between it and its clients, which are believed when they say for whom they ask.
+	Proxies []netip.Prefix
+	// Guest, if any, is who asks where nobody has signed in. It is for demos and tests, on this machine only.
+	Guest func(ctx context.Context) (actor.Actor, error)
+	// Guests lets whoever asks become any person, as in a demo.
+	Guests bool
+	// MostEach is how many requests a key may send in a second; 0: as many as are usual.
+	MostEach int
+}
+
+// New returns the handler of the whole application.
+func New(a *app.App, o Options) (*Handler, error) {
 	router, err := contractRouter()
 	if err != nil {
 		return nil, err
 	}
 	w := newWatch(a)
+	d := newDoor(a, o)
 	e := echo.New()
 	e.Logger = slog.Default()
-	e.HTTPErrorHandler = writeProblem
-	e.Use(w.watching, middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), onlyThisMachine, secure, inTime, asking(user), checkRequest(router))
-	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a}, nil), base)
+	e.HTTPErrorHandler = d.answer
+	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), secure, d.known, d.asking, inTime, checkRequest(router))
+	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a, d}, nil), base)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", func(c *echo.Context) error {
 		if err := a.Ready(c.Request().Context()); err != nil {
@@ -76,8 +95,16 @@ func New(a *app.App, user string, client fs.FS) (*Handler, error) {
 		}
 		return c.String(http.StatusOK, "ready\n")
 	})
-	e.GET("/metrics", echo.WrapHandler(w.serve))
-	e.GET("/*", serveClient(client))
+	e.GET("/metrics", func(c *echo.Context) error {
+		if at, err := netip.ParseAddr(actor.Of(c.Request().Context()).Address); err != nil || !at.IsLoopback() {
+			return echo.ErrNotFound
+		}
+		w.serve.ServeHTTP(c.Response(), c.Request())
+		return nil
+	})
+	serveContract(e)
+	e.Any(apiRoot+"/*", func(*echo.Context) error { return echo.ErrNotFound })
+	e.GET("/*", serveClient(o.Client))
 	return &Handler{Handler: e, watch: w}, nil
 }
 
@@ -87,22 +114,61 @@ type Handler struct {
 	watch *watch
 }
 
-// Serve listens on a loopback address and serves until the context ends. ready
-// is told the address when connections are accepted.
-func Serve(ctx context.Context, address string, handler *Handler, ready func(url string)) error {
-	host, _, err := net.SplitHostPort(address)
+// Network says where the application is reached.
+type Network struct {
+	Address string
+	// Certificate and Key are files of TLS; "": none. They are read again when they change.
+	Certificate, Key string
+	// Hosts and Proxies are those of Options.
+	Hosts   []string
+	Proxies []netip.Prefix
+	// Local refuses every address but those of this machine.
+	Local bool
+}
+
+// check refuses what would send what is secret over a network in the clear, or answer to any name.
+func (n Network) check() (local bool, err error) {
+	host, _, err := net.SplitHostPort(n.Address)
 	if err != nil {
-		return fmt.Errorf("address %q: %w", address, err)
+		return false, fmt.Errorf("address %q: %w", n.Address, err)
 	}
-	if ip := net.ParseIP(host); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-		return fmt.Errorf("address %q is not on this machine: Codicil has no log-in yet and listens on 127.0.0.1 only", address)
+	ip := net.ParseIP(host)
+	local = host == "localhost" || (ip != nil && ip.IsLoopback())
+	switch {
+	case (n.Certificate == "") != (n.Key == ""):
+		return local, errors.New("give both files of TLS, the certificate and its key")
+	case local:
+		return local, nil
+	case n.Local:
+		return local, fmt.Errorf("address %q is not on this machine: a demo, where nobody signs in, listens on 127.0.0.1 only", n.Address)
+	case len(n.Hosts) == 0:
+		return local, fmt.Errorf("address %q is not on this machine: say with --host by which name Codicil is asked for", n.Address)
+	case n.Certificate == "" && len(n.Proxies) == 0:
+		return local, fmt.Errorf("address %q is not on this machine: give the files of TLS with --tls-certificate and --tls-key, or say with --proxy which proxy in front of it has them", n.Address)
 	}
-	listener, err := new(net.ListenConfig).Listen(ctx, "tcp", address)
+	return local, nil
+}
+
+// Serve listens on an address and serves until the context ends. ready is told the address when connections are accepted.
+func Serve(ctx context.Context, n Network, handler *Handler, ready func(url string)) error {
+	if _, err := n.check(); err != nil {
+		return err
+	}
+	listener, err := new(net.ListenConfig).Listen(ctx, "tcp", n.Address)
 	if err != nil {
 		return fmt.Errorf("listen: %w; choose another with --address", err)
 	}
 	s := &http.Server{Handler: handler, ReadHeaderTimeout: longestHead, ReadTimeout: longestBody, WriteTimeout: longestAnswer, IdleTimeout: longestIdle, MaxHeaderBytes: largestHead}
-	ready("http://" + listener.Addr().String())
+	scheme := "http://"
+	if n.Certificate != "" {
+		files := &certificate{certificate: n.Certificate, key: n.Key}
+		if _, err := files.read(nil); err != nil {
+			return errors.Join(fmt.Errorf("read the files of TLS: %w", err), listener.Close())
+		}
+		scheme = "https://"
+		listener = tls.NewListener(listener, &tls.Config{MinVersion: tls.VersionTLS12, GetCertificate: files.read, NextProtos: []string{"h2", "http/1.1"}})
+	}
+	ready(scheme + listener.Addr().String())
 	done := make(chan error, 1)
 	go func() { done <- s.Serve(listener) }()
 	select {
@@ -119,59 +185,52 @@ func Serve(ctx context.Context, address string, handler *Handler, ready func(url
 	}
 }
 
+// certificate is one that is read from files, again when they have changed.
+type certificate struct {
+	certificate, key string
+
+	mutex sync.Mutex
+	at    time.Time // when the files were changed last
+	held  *tls.Certificate
+}
+
+func (c *certificate) read(*tls.ClientHelloInfo) (*tls.Certificate, error) {
+	c.mutex.Lock()
+	defer c.mutex.Unlock()
+	at := time.Time{}
+	for _, name := range []string{c.certificate, c.key} {
+		info, err := os.Stat(name)
+		if err != nil {
+			return c.held, c.kept(err)
+		}
+		if info.ModTime().After(at) {
+			at = info.ModTime()
+		}
+	}
+	if c.held != nil && at.Equal(c.at) {
+		return c.held, nil
+	}
+	read, err := tls.LoadX509KeyPair(c.certificate, c.key)
+	if err != nil {
+		return c.held, c.kept(err)
+	}
+	c.held, c.at = &read, at
+	return c.held, nil
+}
+
+// kept goes on with the certificate that is there, where new files cannot be read.
+func (c *certificate) kept(err error) error {
+	if c.held == nil {
+		return err
+	}
+	slog.Error("the files of TLS cannot be read; the certificate that was read before is used", "error", err)
+	return nil
+}
+
 // bringsFile tells whether a request brings a file, which is read piece by piece and bounded by who reads it.
 func bringsFile(c *echo.Context) bool {
 	r := c.Request()
 	return r.Method == http.MethodPost && r.URL.Path == base+"/loads" && r.Header.Get(echo.HeaderContentType) == echo.MIMEOctetStream
-}
-
-// onlyThisMachine refuses requests that a page of another site makes a browser
-// send: their Host or Origin is not on this machine.
-func onlyThisMachine(next echo.HandlerFunc) echo.HandlerFunc {
-	return func(c *echo.Context) error {
-		r := c.Request()
-		hosts := []string{r.Host}
-		if origin := r.Header.Get("Origin"); origin != "" {
-			u, err := url.Parse(origin)
-			if err != nil {
-				return echo.ErrForbidden
-			}
-			hosts = append(hosts, u.Host)
-		}
-		for _, hostPort := range hosts {
-			host := hostPort
-			if h, _, err := net.SplitHostPort(hostPort); err == nil {
-				host = h
-			}
-			if ip := net.ParseIP(strings.Trim(host, "[]")); host != "localhost" && (ip == nil || !ip.IsLoopback()) {
-				return echo.ErrForbidden
-			}
-		}
-		return next(c)
-	}
-}
-
-// asking says who asks for what comes next: a person in a browser, which tells how it fetches, or
-// a program.
-func asking(user string) echo.MiddlewareFunc {
-	return func(next echo.HandlerFunc) echo.HandlerFunc {
-		return func(c *echo.Context) error {
-			r, via := c.Request(), actor.Program
-			if r.Header.Get("Sec-Fetch-Mode") != "" {
-				via = actor.Browser
-			}
-			who := actor.Named(user, via)
-			// What is no format leaves the one that everybody reads; it never keeps a request from its answer.
-			if written := r.Header.Get("Person-Format"); written != "" {
-				var f field.Format
-				if json.Unmarshal([]byte(written), &f) == nil && f.Sound() {
-					who.Format = f
-				}
-			}
-			c.SetRequest(r.WithContext(actor.With(r.Context(), who)))
-			return next(c)
-		}
-	}
 }
 
 // inTime ends the work for a request that takes too long; that for a caller who has left ends
@@ -185,43 +244,68 @@ func inTime(next echo.HandlerFunc) echo.HandlerFunc {
 	}
 }
 
+// secure sets the headers by which a browser is told what it must not do with an answer.
 func secure(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		h := c.Response().Header()
-		h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; font-src 'self' data:; frame-ancestors 'none'")
+		h.Set("Content-Security-Policy", policy("'self'"))
 		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("X-Frame-Options", "DENY")
 		h.Set("Referrer-Policy", "no-referrer")
-		if strings.HasPrefix(c.Request().URL.Path, base) {
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
+		h.Set("Permissions-Policy", "camera=(), geolocation=(), microphone=(), payment=(), usb=()")
+		if c.Request().TLS != nil {
+			h.Set("Strict-Transport-Security", "max-age=31536000")
+		}
+		if strings.HasPrefix(c.Request().URL.Path, apiRoot) {
 			h.Set("Cache-Control", "no-store")
 		}
 		return next(c)
 	}
 }
 
+// policy is what a page may load, with where its style sheets may come from.
+func policy(styles string) string {
+	return "default-src 'none'; script-src 'self'; connect-src 'self'; style-src " + styles + "; img-src 'self' data:; font-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+}
+
+// nonceMark stands in the page for the word that its own style sheets carry, another one each time.
+const nonceMark = "NONCE-OF-THE-PAGE"
+
 // serveClient serves the files of the client; a path that is no file is a
 // screen, and gets the page that shows it.
 func serveClient(client fs.FS) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		path := strings.TrimPrefix(c.Request().URL.Path, "/")
-		if strings.HasPrefix("/"+path, base) {
-			return echo.ErrNotFound
-		}
 		if _, err := fs.Stat(client, path); path == "" || err != nil {
 			if strings.HasPrefix(path, "assets/") {
 				return echo.ErrNotFound
 			}
-			path = "index.html"
-			c.Response().Header().Set("Cache-Control", "no-cache")
+			path = page
 		} else if strings.HasPrefix(path, "assets/") { // their names change with their contents
 			c.Response().Header().Set("Cache-Control", "public, max-age=31536000, immutable")
 		}
-		if _, err := fs.Stat(client, path); err != nil {
-			return &fault.Fault{Reason: fault.NotFound, Notice: notBuilt.With()}
+		if path == page {
+			text, err := fs.ReadFile(client, page)
+			if err != nil {
+				return &fault.Fault{Reason: fault.NotFound, Notice: notBuilt.With()}
+			}
+			nonce := rand.Text()
+			c.Response().Header().Set("Cache-Control", "no-store")
+			c.Response().Header().Set("Content-Security-Policy", policy("'self' 'nonce-"+nonce+"'"))
+			return c.HTMLBlob(http.StatusOK, bytes.ReplaceAll(text, []byte(nonceMark), []byte(nonce)))
 		}
 		http.ServeFileFS(c.Response(), c.Request(), client, path)
 		return nil
 	}
 }
+
+// page is the file of the client that shows every screen.
+const page = "index.html"
+
+// toAnybody marks an operation that needs no sign-in.
+const toAnybody = "x-to-anybody"
 
 // contractRouter finds the operation of a request in the contract, which is read once.
 var contractRouter = sync.OnceValues(func() (routers.Router, error) {
@@ -229,6 +313,16 @@ var contractRouter = sync.OnceValues(func() (routers.Router, error) {
 	if err != nil {
 		return nil, fmt.Errorf("read the contract: %w", err)
 	}
+	// Who asks is found out by the door; the check of a request would read a whole body for it.
+	for _, path := range document.Paths.Map() {
+		for _, operation := range path.Operations() {
+			if s := operation.Security; s != nil && len(*s) == 0 {
+				operation.Extensions[toAnybody] = true
+			}
+			operation.Security = nil
+		}
+	}
+	document.Security = nil
 	return gorillamux.NewRouter(document)
 })
 
@@ -244,6 +338,9 @@ func checkRequest(router routers.Router) echo.MiddlewareFunc {
 			route, parameters, err := router.FindRoute(r)
 			if err != nil {
 				return next(c) // there is no such route, which Echo says better
+			}
+			if open, _ := route.Operation.Extensions[toAnybody].(bool); !open && actor.Of(r.Context()).ID == "" {
+				return access.Person(r.Context()) // nothing of it is read
 			}
 			input := &openapi3filter.RequestValidationInput{Request: r, PathParams: parameters, Route: route, Options: &openapi3filter.Options{ExcludeRequestBody: bringsFile(c)}}
 			if err := openapi3filter.ValidateRequest(r.Context(), input); err != nil {
@@ -281,14 +378,14 @@ var (
 	tookTooLong = notice.Define("took-too-long.request", "this took longer than {time} and was stopped; ask for less")
 	noSuchPath  = notice.Define("not-found.path", "nothing found at this address")
 	notAllowed  = notice.Define("method-not-allowed", "this method is not allowed at this address")
-	forbidden   = notice.Define("forbidden", "requests are taken from this machine only")
+	forbidden   = notice.Define("forbidden", "requests are taken for the names and from the pages of this server only")
 	tooMuch     = notice.Define("request-entity-too-large", "the request is larger than {most} MB; send less")
 	refused     = notice.Define("refused", "the request was refused ({status}); look at its address and headers")
 	notBuilt    = notice.Define("not-built", "the web client is not built; run make build")
 )
 
 // statuses are the answers to faults.
-var statuses = map[fault.Reason]int{fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict, fault.Unable: http.StatusServiceUnavailable}
+var statuses = map[fault.Reason]int{fault.Invalid: http.StatusUnprocessableEntity, fault.NotFound: http.StatusNotFound, fault.Conflict: http.StatusConflict, fault.Unable: http.StatusServiceUnavailable, fault.Unknown: http.StatusUnauthorized, fault.Forbidden: http.StatusForbidden, fault.Busy: http.StatusTooManyRequests}
 
 // problemOf is the answer to an error. What a person cannot act on is told without its innards;
 // then inside is true.
@@ -303,9 +400,6 @@ func problemOf(err error) (p contract.Problem, inside bool) {
 		tell(statuses[known.Reason], known.Notice)
 		if known.Code == badRequest.Code {
 			p.Status = http.StatusBadRequest
-		}
-		if known.Code == tooMany.Code {
-			p.Status = http.StatusTooManyRequests
 		}
 		inside = known.Reason == fault.Unable
 		p.Code, p.Uses, p.Count = known.Known(), known.Uses, known.Count

@@ -57,7 +57,7 @@ func start(t *testing.T) *client {
 	t.Cleanup(func() { require.NoError(t, s.Close()) })
 	served := app.New(s, morning)
 	t.Cleanup(served.Close)
-	handler, err := httpapi.New(served, "Ada", fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}, "assets/x.js": {Data: []byte("1")}})
+	handler, err := httpapi.New(served, httpapi.Options{Client: fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}, "assets/x.js": {Data: []byte("1")}}, Guest: httpapi.As("Ada")})
 	require.NoError(t, err)
 	server := httptest.NewServer(handler)
 	t.Cleanup(server.Close)
@@ -386,8 +386,15 @@ func TestOnlyThisMachineIsServed(t *testing.T) {
 		assert.Equal(t, http.StatusForbidden, response.StatusCode, header)
 		require.NoError(t, response.Body.Close())
 	}
-	err := httpapi.Serve(context.Background(), "0.0.0.0:0", &httpapi.Handler{Handler: http.NotFoundHandler()}, func(string) {})
-	assert.ErrorContains(t, err, "not on this machine")
+	for why, n := range map[string]httpapi.Network{
+		"say with --host":        {Address: "0.0.0.0:0"},
+		"give the files of TLS":  {Address: "0.0.0.0:0", Hosts: []string{"codicil.example"}},
+		"listens on 127.0.0.1":   {Address: "0.0.0.0:0", Hosts: []string{"codicil.example"}, Local: true},
+		"give both files of TLS": {Address: "127.0.0.1:0", Certificate: "x.pem"},
+	} {
+		err := httpapi.Serve(context.Background(), n, &httpapi.Handler{Handler: http.NotFoundHandler()}, func(string) {})
+		assert.ErrorContains(t, err, why)
+	}
 }
 
 func TestScreensHaveAddresses(t *testing.T) {

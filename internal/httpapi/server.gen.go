@@ -19,6 +19,24 @@ import (
 
 // ServerInterface represents all server handlers.
 type ServerInterface interface {
+	// BeginFactor Make the key of a second factor; it counts from its first code on
+	// (POST /account/factor)
+	BeginFactor(ctx *echo.Context) error
+	// ConfirmFactor Take the first code of a second factor
+	// (PUT /account/factor)
+	ConfirmFactor(ctx *echo.Context) error
+	// RemoveFactor Take the second factor away
+	// (POST /account/factor/remove)
+	RemoveFactor(ctx *echo.Context) error
+	// ChangePassword Change the password of the one who asks; their other sessions end
+	// (PUT /account/password)
+	ChangePassword(ctx *echo.Context) error
+	// ListSessions The sessions of the one who asks
+	// (GET /account/sessions)
+	ListSessions(ctx *echo.Context) error
+	// EndSession End a session of the one who asks
+	// (DELETE /account/sessions/{key})
+	EndSession(ctx *echo.Context, key KeyPath) error
 	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
 	// (GET /breaks)
 	GetBreaks(ctx *echo.Context, params GetBreaksParams) error
@@ -109,6 +127,15 @@ type ServerInterface interface {
 	// ListFunctions The functions and forms of the formula language
 	// (GET /functions)
 	ListFunctions(ctx *echo.Context) error
+	// ListKeys The keys of programs of the one who asks; all keys, for who keeps the persons
+	// (GET /keys)
+	ListKeys(ctx *echo.Context) error
+	// AddKey Make a key for a program; it is told once
+	// (POST /keys)
+	AddKey(ctx *echo.Context) error
+	// RevokeKey End a key at once and for good
+	// (DELETE /keys/{key})
+	RevokeKey(ctx *echo.Context, key KeyPath) error
 	// AddField Add a field to a kind, for all companies
 	// (POST /kinds/{kind}/fields)
 	AddField(ctx *echo.Context, kind KindPath) error
@@ -187,6 +214,18 @@ type ServerInterface interface {
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx *echo.Context, params ListNamesParams) error
+	// ListPersons All persons
+	// (GET /persons)
+	ListPersons(ctx *echo.Context) error
+	// AddPerson Add a person; the answer tells a one-time word to choose a password with, once
+	// (POST /persons)
+	AddPerson(ctx *echo.Context) error
+	// ChangePerson Change a person
+	// (PUT /persons/{key})
+	ChangePerson(ctx *echo.Context, key KeyPath) error
+	// ResetPerson Give a person a one-time word to choose a new password with; they are signed out
+	// (POST /persons/{key}/reset)
+	ResetPerson(ctx *echo.Context, key KeyPath) error
 	// GetPlan What happens to every field of one kind, company, type and day
 	// (GET /plan)
 	GetPlan(ctx *echo.Context, params GetPlanParams) error
@@ -265,6 +304,15 @@ type ServerInterface interface {
 	// GetRecordOutcome Why a saved or posted record holds its values: its trace, computed again by the rules, tables and records of then
 	// (GET /records/{kind}/{number}/versions/{version}/outcome)
 	GetRecordOutcome(ctx *echo.Context, kind KindPath, number Number, version int, params GetRecordOutcomeParams) error
+	// ListRoles All roles and permissions
+	// (GET /roles)
+	ListRoles(ctx *echo.Context) error
+	// DeleteRole Remove a role that nobody has
+	// (DELETE /roles/{key})
+	DeleteRole(ctx *echo.Context, key KeyPath) error
+	// SaveRole Add a role or change it
+	// (PUT /roles/{key})
+	SaveRole(ctx *echo.Context, key KeyPath) error
 
 	// (GET /rules)
 	ListRules(ctx *echo.Context, params ListRulesParams) error
@@ -352,6 +400,24 @@ type ServerInterface interface {
 	// TakeRunBack Begin to take back what a run wrote: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed
 	// (POST /runs/{id}/take-back)
 	TakeRunBack(ctx *echo.Context, id Identity) error
+	// SignOut End the session
+	// (DELETE /session)
+	SignOut(ctx *echo.Context) error
+	// GetSession Who is signed in, and what they may do
+	// (GET /session)
+	GetSession(ctx *echo.Context) error
+	// SignIn Sign in with a password; the answer sets the cookie of the session
+	// (POST /session)
+	SignIn(ctx *echo.Context) error
+	// SetUp Make the first administrator, with the word that the server prints when it starts, and sign them in
+	// (POST /session/first)
+	SetUp(ctx *echo.Context) error
+	// Become Become another person of the demo; elsewhere there is no such thing
+	// (POST /session/guest)
+	Become(ctx *echo.Context) error
+	// SetPassword Choose a password with a one-time word, and sign in
+	// (POST /session/word)
+	SetPassword(ctx *echo.Context) error
 	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
 	// (POST /sheets)
 	WriteSheet(ctx *echo.Context) error
@@ -406,6 +472,15 @@ type ServerInterface interface {
 	// WriteValues Read what a person typed into cells of a table, and write values as the person reads them; nothing is kept
 	// (POST /tables/values)
 	WriteValues(ctx *echo.Context) error
+	// GetTrail The trail: what was done, by whom and from where, the newest first
+	// (GET /trail)
+	GetTrail(ctx *echo.Context, params GetTrailParams) error
+	// ExportTrail The entries of the trail as a file
+	// (GET /trail/export)
+	ExportTrail(ctx *echo.Context, params ExportTrailParams) error
+	// VerifyTrail Look at every entry of the trail
+	// (POST /trail/verify)
+	VerifyTrail(ctx *echo.Context) error
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx *echo.Context) error
@@ -426,6 +501,67 @@ type ServerInterface interface {
 // ServerInterfaceWrapper converts echo contexts to parameters.
 type ServerInterfaceWrapper struct {
 	Handler ServerInterface
+}
+
+// BeginFactor converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginFactor(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginFactor(ctx)
+	return err
+}
+
+// ConfirmFactor converts echo context to params.
+func (w *ServerInterfaceWrapper) ConfirmFactor(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ConfirmFactor(ctx)
+	return err
+}
+
+// RemoveFactor converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveFactor(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveFactor(ctx)
+	return err
+}
+
+// ChangePassword converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangePassword(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangePassword(ctx)
+	return err
+}
+
+// ListSessions converts echo context to params.
+func (w *ServerInterfaceWrapper) ListSessions(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListSessions(ctx)
+	return err
+}
+
+// EndSession converts echo context to params.
+func (w *ServerInterfaceWrapper) EndSession(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EndSession(ctx, key)
+	return err
 }
 
 // GetBreaks converts echo context to params.
@@ -895,6 +1031,40 @@ func (w *ServerInterfaceWrapper) ListFunctions(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.ListFunctions(ctx)
+	return err
+}
+
+// ListKeys converts echo context to params.
+func (w *ServerInterfaceWrapper) ListKeys(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListKeys(ctx)
+	return err
+}
+
+// AddKey converts echo context to params.
+func (w *ServerInterfaceWrapper) AddKey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddKey(ctx)
+	return err
+}
+
+// RevokeKey converts echo context to params.
+func (w *ServerInterfaceWrapper) RevokeKey(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RevokeKey(ctx, key)
 	return err
 }
 
@@ -1470,6 +1640,56 @@ func (w *ServerInterfaceWrapper) ListNames(ctx *echo.Context) error {
 	return err
 }
 
+// ListPersons converts echo context to params.
+func (w *ServerInterfaceWrapper) ListPersons(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListPersons(ctx)
+	return err
+}
+
+// AddPerson converts echo context to params.
+func (w *ServerInterfaceWrapper) AddPerson(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddPerson(ctx)
+	return err
+}
+
+// ChangePerson converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangePerson(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangePerson(ctx, key)
+	return err
+}
+
+// ResetPerson converts echo context to params.
+func (w *ServerInterfaceWrapper) ResetPerson(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ResetPerson(ctx, key)
+	return err
+}
+
 // GetPlan converts echo context to params.
 func (w *ServerInterfaceWrapper) GetPlan(ctx *echo.Context) error {
 	var err error
@@ -1961,6 +2181,47 @@ func (w *ServerInterfaceWrapper) GetRecordOutcome(ctx *echo.Context) error {
 	return err
 }
 
+// ListRoles converts echo context to params.
+func (w *ServerInterfaceWrapper) ListRoles(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListRoles(ctx)
+	return err
+}
+
+// DeleteRole converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteRole(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteRole(ctx, key)
+	return err
+}
+
+// SaveRole converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveRole(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveRole(ctx, key)
+	return err
+}
+
 // ListRules converts echo context to params.
 func (w *ServerInterfaceWrapper) ListRules(ctx *echo.Context) error {
 	var err error
@@ -2407,6 +2668,60 @@ func (w *ServerInterfaceWrapper) TakeRunBack(ctx *echo.Context) error {
 	return err
 }
 
+// SignOut converts echo context to params.
+func (w *ServerInterfaceWrapper) SignOut(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SignOut(ctx)
+	return err
+}
+
+// GetSession converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSession(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSession(ctx)
+	return err
+}
+
+// SignIn converts echo context to params.
+func (w *ServerInterfaceWrapper) SignIn(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SignIn(ctx)
+	return err
+}
+
+// SetUp converts echo context to params.
+func (w *ServerInterfaceWrapper) SetUp(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetUp(ctx)
+	return err
+}
+
+// Become converts echo context to params.
+func (w *ServerInterfaceWrapper) Become(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.Become(ctx)
+	return err
+}
+
+// SetPassword converts echo context to params.
+func (w *ServerInterfaceWrapper) SetPassword(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SetPassword(ctx)
+	return err
+}
+
 // WriteSheet converts echo context to params.
 func (w *ServerInterfaceWrapper) WriteSheet(ctx *echo.Context) error {
 	var err error
@@ -2629,6 +2944,149 @@ func (w *ServerInterfaceWrapper) WriteValues(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.WriteValues(ctx)
+	return err
+}
+
+// GetTrail converts echo context to params.
+func (w *ServerInterfaceWrapper) GetTrail(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetTrailParams
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", ctx.QueryParams(), &params.After, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter after: %s", err))
+	}
+
+	// ------------- Optional query parameter "person" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "person", ctx.QueryParams(), &params.Person, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter person: %s", err))
+	}
+
+	// ------------- Optional query parameter "what" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "what", ctx.QueryParams(), &params.What, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter what: %s", err))
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", ctx.QueryParams(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", ctx.QueryParams(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter to: %s", err))
+	}
+
+	// ------------- Optional query parameter "search" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "search", ctx.QueryParams(), &params.Search, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter search: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetTrail(ctx, params)
+	return err
+}
+
+// ExportTrail converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportTrail(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ExportTrailParams
+	// ------------- Required query parameter "as" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "as", ctx.QueryParams(), &params.As, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter as: %s", err))
+	}
+
+	// ------------- Optional query parameter "person" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "person", ctx.QueryParams(), &params.Person, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter person: %s", err))
+	}
+
+	// ------------- Optional query parameter "what" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "what", ctx.QueryParams(), &params.What, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter what: %s", err))
+	}
+
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "key", ctx.QueryParams(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// ------------- Optional query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Optional query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "to", ctx.QueryParams(), &params.To, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter to: %s", err))
+	}
+
+	// ------------- Optional query parameter "search" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "search", ctx.QueryParams(), &params.Search, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter search: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportTrail(ctx, params)
+	return err
+}
+
+// VerifyTrail converts echo context to params.
+func (w *ServerInterfaceWrapper) VerifyTrail(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.VerifyTrail(ctx)
 	return err
 }
 
@@ -2897,10 +3355,256 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/proofs/:id/take-back", wrapper.TakeBackProof, options.OperationMiddlewares["takeBackProof"]...)
 	router.GET(options.BaseURL+"/proofs/:id/versions", wrapper.ListProofVersions, options.OperationMiddlewares["listProofVersions"]...)
 	router.PUT(options.BaseURL+"/preferences", wrapper.SavePreferences, options.OperationMiddlewares["savePreferences"]...)
+	router.DELETE(options.BaseURL+"/session", wrapper.SignOut, options.OperationMiddlewares["signOut"]...)
+	router.GET(options.BaseURL+"/session", wrapper.GetSession, options.OperationMiddlewares["getSession"]...)
+	router.POST(options.BaseURL+"/session", wrapper.SignIn, options.OperationMiddlewares["signIn"]...)
+	router.POST(options.BaseURL+"/session/first", wrapper.SetUp, options.OperationMiddlewares["setUp"]...)
+	router.POST(options.BaseURL+"/session/word", wrapper.SetPassword, options.OperationMiddlewares["setPassword"]...)
+	router.POST(options.BaseURL+"/session/guest", wrapper.Become, options.OperationMiddlewares["become"]...)
+	router.PUT(options.BaseURL+"/account/password", wrapper.ChangePassword, options.OperationMiddlewares["changePassword"]...)
+	router.POST(options.BaseURL+"/account/factor", wrapper.BeginFactor, options.OperationMiddlewares["beginFactor"]...)
+	router.PUT(options.BaseURL+"/account/factor", wrapper.ConfirmFactor, options.OperationMiddlewares["confirmFactor"]...)
+	router.POST(options.BaseURL+"/account/factor/remove", wrapper.RemoveFactor, options.OperationMiddlewares["removeFactor"]...)
+	router.GET(options.BaseURL+"/account/sessions", wrapper.ListSessions, options.OperationMiddlewares["listSessions"]...)
+	router.DELETE(options.BaseURL+"/account/sessions/:key", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
+	router.GET(options.BaseURL+"/persons", wrapper.ListPersons, options.OperationMiddlewares["listPersons"]...)
+	router.POST(options.BaseURL+"/persons", wrapper.AddPerson, options.OperationMiddlewares["addPerson"]...)
+	router.PUT(options.BaseURL+"/persons/:key", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
+	router.POST(options.BaseURL+"/persons/:key/reset", wrapper.ResetPerson, options.OperationMiddlewares["resetPerson"]...)
+	router.GET(options.BaseURL+"/roles", wrapper.ListRoles, options.OperationMiddlewares["listRoles"]...)
+	router.DELETE(options.BaseURL+"/roles/:key", wrapper.DeleteRole, options.OperationMiddlewares["deleteRole"]...)
+	router.PUT(options.BaseURL+"/roles/:key", wrapper.SaveRole, options.OperationMiddlewares["saveRole"]...)
+	router.GET(options.BaseURL+"/keys", wrapper.ListKeys, options.OperationMiddlewares["listKeys"]...)
+	router.POST(options.BaseURL+"/keys", wrapper.AddKey, options.OperationMiddlewares["addKey"]...)
+	router.DELETE(options.BaseURL+"/keys/:key", wrapper.RevokeKey, options.OperationMiddlewares["revokeKey"]...)
+	router.GET(options.BaseURL+"/trail", wrapper.GetTrail, options.OperationMiddlewares["getTrail"]...)
+	router.GET(options.BaseURL+"/trail/export", wrapper.ExportTrail, options.OperationMiddlewares["exportTrail"]...)
+	router.POST(options.BaseURL+"/trail/verify", wrapper.VerifyTrail, options.OperationMiddlewares["verifyTrail"]...)
 
 }
 
 type FailureApplicationProblemPlusJSONResponse Problem
+
+type BeginFactorRequestObject struct {
+	Body *BeginFactorJSONRequestBody
+}
+
+type BeginFactorResponseObject interface {
+	VisitBeginFactorResponse(w http.ResponseWriter) error
+}
+
+type BeginFactor200JSONResponse FactorBegun
+
+func (response BeginFactor200JSONResponse) VisitBeginFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginFactordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginFactordefaultApplicationProblemPlusJSONResponse) VisitBeginFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmFactorRequestObject struct {
+	Body *ConfirmFactorJSONRequestBody
+}
+
+type ConfirmFactorResponseObject interface {
+	VisitConfirmFactorResponse(w http.ResponseWriter) error
+}
+
+type ConfirmFactor200JSONResponse FactorSet
+
+func (response ConfirmFactor200JSONResponse) VisitConfirmFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ConfirmFactordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ConfirmFactordefaultApplicationProblemPlusJSONResponse) VisitConfirmFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveFactorRequestObject struct {
+	Body *RemoveFactorJSONRequestBody
+}
+
+type RemoveFactorResponseObject interface {
+	VisitRemoveFactorResponse(w http.ResponseWriter) error
+}
+
+type RemoveFactor204Response struct {
+}
+
+func (response RemoveFactor204Response) VisitRemoveFactorResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveFactordefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveFactordefaultApplicationProblemPlusJSONResponse) VisitRemoveFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePasswordRequestObject struct {
+	Body *ChangePasswordJSONRequestBody
+}
+
+type ChangePasswordResponseObject interface {
+	VisitChangePasswordResponse(w http.ResponseWriter) error
+}
+
+type ChangePassword200JSONResponse SessionState
+
+func (response ChangePassword200JSONResponse) VisitChangePasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePassworddefaultApplicationProblemPlusJSONResponse) VisitChangePasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSessionsRequestObject struct {
+}
+
+type ListSessionsResponseObject interface {
+	VisitListSessionsResponse(w http.ResponseWriter) error
+}
+
+type ListSessions200JSONResponse []SessionTold
+
+func (response ListSessions200JSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListSessionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListSessionsdefaultApplicationProblemPlusJSONResponse) VisitListSessionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EndSessionRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type EndSessionResponseObject interface {
+	VisitEndSessionResponse(w http.ResponseWriter) error
+}
+
+type EndSession204Response struct {
+}
+
+func (response EndSession204Response) VisitEndSessionResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type EndSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
 
 type GetBreaksRequestObject struct {
 	Params GetBreaksParams
@@ -4128,6 +4832,116 @@ func (response ListFunctionsdefaultApplicationProblemPlusJSONResponse) VisitList
 	return err
 }
 
+type ListKeysRequestObject struct {
+}
+
+type ListKeysResponseObject interface {
+	VisitListKeysResponse(w http.ResponseWriter) error
+}
+
+type ListKeys200JSONResponse []ProgramKey
+
+func (response ListKeys200JSONResponse) VisitListKeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListKeysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListKeysdefaultApplicationProblemPlusJSONResponse) VisitListKeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddKeyRequestObject struct {
+	Body *AddKeyJSONRequestBody
+}
+
+type AddKeyResponseObject interface {
+	VisitAddKeyResponse(w http.ResponseWriter) error
+}
+
+type AddKey201JSONResponse KeyAdded
+
+func (response AddKey201JSONResponse) VisitAddKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddKeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddKeydefaultApplicationProblemPlusJSONResponse) VisitAddKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RevokeKeyRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type RevokeKeyResponseObject interface {
+	VisitRevokeKeyResponse(w http.ResponseWriter) error
+}
+
+type RevokeKey204Response struct {
+}
+
+func (response RevokeKey204Response) VisitRevokeKeyResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RevokeKeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RevokeKeydefaultApplicationProblemPlusJSONResponse) VisitRevokeKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type AddFieldRequestObject struct {
 	Kind KindPath `json:"kind"`
 	Body *AddFieldJSONRequestBody
@@ -5133,6 +5947,162 @@ type ListNamesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response ListNamesdefaultApplicationProblemPlusJSONResponse) VisitListNamesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPersonsRequestObject struct {
+}
+
+type ListPersonsResponseObject interface {
+	VisitListPersonsResponse(w http.ResponseWriter) error
+}
+
+type ListPersons200JSONResponse []Person
+
+func (response ListPersons200JSONResponse) VisitListPersonsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPersonsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPersonsdefaultApplicationProblemPlusJSONResponse) VisitListPersonsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPersonRequestObject struct {
+	Body *AddPersonJSONRequestBody
+}
+
+type AddPersonResponseObject interface {
+	VisitAddPersonResponse(w http.ResponseWriter) error
+}
+
+type AddPerson201JSONResponse PersonAdded
+
+func (response AddPerson201JSONResponse) VisitAddPersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPersondefaultApplicationProblemPlusJSONResponse) VisitAddPersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePersonRequestObject struct {
+	Key  KeyPath `json:"key"`
+	Body *ChangePersonJSONRequestBody
+}
+
+type ChangePersonResponseObject interface {
+	VisitChangePersonResponse(w http.ResponseWriter) error
+}
+
+type ChangePerson200JSONResponse Person
+
+func (response ChangePerson200JSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangePersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangePersondefaultApplicationProblemPlusJSONResponse) VisitChangePersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResetPersonRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type ResetPersonResponseObject interface {
+	VisitResetPersonResponse(w http.ResponseWriter) error
+}
+
+type ResetPerson200JSONResponse PersonAdded
+
+func (response ResetPerson200JSONResponse) VisitResetPersonResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ResetPersondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ResetPersondefaultApplicationProblemPlusJSONResponse) VisitResetPersonResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6197,6 +7167,117 @@ type GetRecordOutcomedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetRecordOutcomedefaultApplicationProblemPlusJSONResponse) VisitGetRecordOutcomeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRolesRequestObject struct {
+}
+
+type ListRolesResponseObject interface {
+	VisitListRolesResponse(w http.ResponseWriter) error
+}
+
+type ListRoles200JSONResponse Roles
+
+func (response ListRoles200JSONResponse) VisitListRolesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListRolesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListRolesdefaultApplicationProblemPlusJSONResponse) VisitListRolesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteRoleRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type DeleteRoleResponseObject interface {
+	VisitDeleteRoleResponse(w http.ResponseWriter) error
+}
+
+type DeleteRole204Response struct {
+}
+
+func (response DeleteRole204Response) VisitDeleteRoleResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteRoledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteRoledefaultApplicationProblemPlusJSONResponse) VisitDeleteRoleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveRoleRequestObject struct {
+	Key  KeyPath `json:"key"`
+	Body *SaveRoleJSONRequestBody
+}
+
+type SaveRoleResponseObject interface {
+	VisitSaveRoleResponse(w http.ResponseWriter) error
+}
+
+type SaveRole200JSONResponse Role
+
+func (response SaveRole200JSONResponse) VisitSaveRoleResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveRoledefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveRoledefaultApplicationProblemPlusJSONResponse) VisitSaveRoleResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7339,6 +8420,232 @@ func (response TakeRunBackdefaultApplicationProblemPlusJSONResponse) VisitTakeRu
 	return err
 }
 
+type SignOutRequestObject struct {
+}
+
+type SignOutResponseObject interface {
+	VisitSignOutResponse(w http.ResponseWriter) error
+}
+
+type SignOut204Response struct {
+}
+
+func (response SignOut204Response) VisitSignOutResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type SignOutdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignOutdefaultApplicationProblemPlusJSONResponse) VisitSignOutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSessionRequestObject struct {
+}
+
+type GetSessionResponseObject interface {
+	VisitGetSessionResponse(w http.ResponseWriter) error
+}
+
+type GetSession200JSONResponse SessionState
+
+func (response GetSession200JSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSessiondefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSessiondefaultApplicationProblemPlusJSONResponse) VisitGetSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignInRequestObject struct {
+	Body *SignInJSONRequestBody
+}
+
+type SignInResponseObject interface {
+	VisitSignInResponse(w http.ResponseWriter) error
+}
+
+type SignIn200JSONResponse SessionState
+
+func (response SignIn200JSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignIndefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignIndefaultApplicationProblemPlusJSONResponse) VisitSignInResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetUpRequestObject struct {
+	Body *SetUpJSONRequestBody
+}
+
+type SetUpResponseObject interface {
+	VisitSetUpResponse(w http.ResponseWriter) error
+}
+
+type SetUp200JSONResponse SessionState
+
+func (response SetUp200JSONResponse) VisitSetUpResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetUpdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetUpdefaultApplicationProblemPlusJSONResponse) VisitSetUpResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BecomeRequestObject struct {
+	Body *BecomeJSONRequestBody
+}
+
+type BecomeResponseObject interface {
+	VisitBecomeResponse(w http.ResponseWriter) error
+}
+
+type Become200JSONResponse SessionState
+
+func (response Become200JSONResponse) VisitBecomeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BecomedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BecomedefaultApplicationProblemPlusJSONResponse) VisitBecomeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPasswordRequestObject struct {
+	Body *SetPasswordJSONRequestBody
+}
+
+type SetPasswordResponseObject interface {
+	VisitSetPasswordResponse(w http.ResponseWriter) error
+}
+
+type SetPassword200JSONResponse SessionState
+
+func (response SetPassword200JSONResponse) VisitSetPasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SetPassworddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SetPassworddefaultApplicationProblemPlusJSONResponse) VisitSetPasswordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type WriteSheetRequestObject struct {
 	Body *WriteSheetJSONRequestBody
 }
@@ -8055,6 +9362,171 @@ func (response WriteValuesdefaultApplicationProblemPlusJSONResponse) VisitWriteV
 	return err
 }
 
+type GetTrailRequestObject struct {
+	Params GetTrailParams
+}
+
+type GetTrailResponseObject interface {
+	VisitGetTrailResponse(w http.ResponseWriter) error
+}
+
+type GetTrail200JSONResponse TrailPage
+
+func (response GetTrail200JSONResponse) VisitGetTrailResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetTraildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetTraildefaultApplicationProblemPlusJSONResponse) VisitGetTrailResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportTrailRequestObject struct {
+	Params ExportTrailParams
+}
+
+type ExportTrailResponseObject interface {
+	VisitExportTrailResponse(w http.ResponseWriter) error
+}
+
+type ExportTrail200ApplicationXNdjsonResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportTrail200ApplicationXNdjsonResponse) VisitExportTrailResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/x-ndjson")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type ExportTrail200TextCsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportTrail200TextCsvResponse) VisitExportTrailResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportTraildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportTraildefaultApplicationProblemPlusJSONResponse) VisitExportTrailResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type VerifyTrailRequestObject struct {
+}
+
+type VerifyTrailResponseObject interface {
+	VisitVerifyTrailResponse(w http.ResponseWriter) error
+}
+
+type VerifyTrail200JSONResponse TrailVerified
+
+func (response VerifyTrail200JSONResponse) VisitVerifyTrailResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type VerifyTraildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response VerifyTraildefaultApplicationProblemPlusJSONResponse) VisitVerifyTrailResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type TryDocumentRequestObject struct {
 	Body *TryDocumentJSONRequestBody
 }
@@ -8249,6 +9721,24 @@ func (response WhatWaitsdefaultApplicationProblemPlusJSONResponse) VisitWhatWait
 
 // StrictServerInterface represents all server handlers.
 type StrictServerInterface interface {
+	// BeginFactor Make the key of a second factor; it counts from its first code on
+	// (POST /account/factor)
+	BeginFactor(ctx context.Context, request BeginFactorRequestObject) (BeginFactorResponseObject, error)
+	// ConfirmFactor Take the first code of a second factor
+	// (PUT /account/factor)
+	ConfirmFactor(ctx context.Context, request ConfirmFactorRequestObject) (ConfirmFactorResponseObject, error)
+	// RemoveFactor Take the second factor away
+	// (POST /account/factor/remove)
+	RemoveFactor(ctx context.Context, request RemoveFactorRequestObject) (RemoveFactorResponseObject, error)
+	// ChangePassword Change the password of the one who asks; their other sessions end
+	// (PUT /account/password)
+	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
+	// ListSessions The sessions of the one who asks
+	// (GET /account/sessions)
+	ListSessions(ctx context.Context, request ListSessionsRequestObject) (ListSessionsResponseObject, error)
+	// EndSession End a session of the one who asks
+	// (DELETE /account/sessions/{key})
+	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
 	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
 	// (GET /breaks)
 	GetBreaks(ctx context.Context, request GetBreaksRequestObject) (GetBreaksResponseObject, error)
@@ -8339,6 +9829,15 @@ type StrictServerInterface interface {
 	// ListFunctions The functions and forms of the formula language
 	// (GET /functions)
 	ListFunctions(ctx context.Context, request ListFunctionsRequestObject) (ListFunctionsResponseObject, error)
+	// ListKeys The keys of programs of the one who asks; all keys, for who keeps the persons
+	// (GET /keys)
+	ListKeys(ctx context.Context, request ListKeysRequestObject) (ListKeysResponseObject, error)
+	// AddKey Make a key for a program; it is told once
+	// (POST /keys)
+	AddKey(ctx context.Context, request AddKeyRequestObject) (AddKeyResponseObject, error)
+	// RevokeKey End a key at once and for good
+	// (DELETE /keys/{key})
+	RevokeKey(ctx context.Context, request RevokeKeyRequestObject) (RevokeKeyResponseObject, error)
 	// AddField Add a field to a kind, for all companies
 	// (POST /kinds/{kind}/fields)
 	AddField(ctx context.Context, request AddFieldRequestObject) (AddFieldResponseObject, error)
@@ -8417,6 +9916,18 @@ type StrictServerInterface interface {
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx context.Context, request ListNamesRequestObject) (ListNamesResponseObject, error)
+	// ListPersons All persons
+	// (GET /persons)
+	ListPersons(ctx context.Context, request ListPersonsRequestObject) (ListPersonsResponseObject, error)
+	// AddPerson Add a person; the answer tells a one-time word to choose a password with, once
+	// (POST /persons)
+	AddPerson(ctx context.Context, request AddPersonRequestObject) (AddPersonResponseObject, error)
+	// ChangePerson Change a person
+	// (PUT /persons/{key})
+	ChangePerson(ctx context.Context, request ChangePersonRequestObject) (ChangePersonResponseObject, error)
+	// ResetPerson Give a person a one-time word to choose a new password with; they are signed out
+	// (POST /persons/{key}/reset)
+	ResetPerson(ctx context.Context, request ResetPersonRequestObject) (ResetPersonResponseObject, error)
 	// GetPlan What happens to every field of one kind, company, type and day
 	// (GET /plan)
 	GetPlan(ctx context.Context, request GetPlanRequestObject) (GetPlanResponseObject, error)
@@ -8495,6 +10006,15 @@ type StrictServerInterface interface {
 	// GetRecordOutcome Why a saved or posted record holds its values: its trace, computed again by the rules, tables and records of then
 	// (GET /records/{kind}/{number}/versions/{version}/outcome)
 	GetRecordOutcome(ctx context.Context, request GetRecordOutcomeRequestObject) (GetRecordOutcomeResponseObject, error)
+	// ListRoles All roles and permissions
+	// (GET /roles)
+	ListRoles(ctx context.Context, request ListRolesRequestObject) (ListRolesResponseObject, error)
+	// DeleteRole Remove a role that nobody has
+	// (DELETE /roles/{key})
+	DeleteRole(ctx context.Context, request DeleteRoleRequestObject) (DeleteRoleResponseObject, error)
+	// SaveRole Add a role or change it
+	// (PUT /roles/{key})
+	SaveRole(ctx context.Context, request SaveRoleRequestObject) (SaveRoleResponseObject, error)
 
 	// (GET /rules)
 	ListRules(ctx context.Context, request ListRulesRequestObject) (ListRulesResponseObject, error)
@@ -8582,6 +10102,24 @@ type StrictServerInterface interface {
 	// TakeRunBack Begin to take back what a run wrote: what it added is withdrawn, what it changed becomes what it was. What was posted, changed or linked since stays, and is listed
 	// (POST /runs/{id}/take-back)
 	TakeRunBack(ctx context.Context, request TakeRunBackRequestObject) (TakeRunBackResponseObject, error)
+	// SignOut End the session
+	// (DELETE /session)
+	SignOut(ctx context.Context, request SignOutRequestObject) (SignOutResponseObject, error)
+	// GetSession Who is signed in, and what they may do
+	// (GET /session)
+	GetSession(ctx context.Context, request GetSessionRequestObject) (GetSessionResponseObject, error)
+	// SignIn Sign in with a password; the answer sets the cookie of the session
+	// (POST /session)
+	SignIn(ctx context.Context, request SignInRequestObject) (SignInResponseObject, error)
+	// SetUp Make the first administrator, with the word that the server prints when it starts, and sign them in
+	// (POST /session/first)
+	SetUp(ctx context.Context, request SetUpRequestObject) (SetUpResponseObject, error)
+	// Become Become another person of the demo; elsewhere there is no such thing
+	// (POST /session/guest)
+	Become(ctx context.Context, request BecomeRequestObject) (BecomeResponseObject, error)
+	// SetPassword Choose a password with a one-time word, and sign in
+	// (POST /session/word)
+	SetPassword(ctx context.Context, request SetPasswordRequestObject) (SetPasswordResponseObject, error)
 	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
 	// (POST /sheets)
 	WriteSheet(ctx context.Context, request WriteSheetRequestObject) (WriteSheetResponseObject, error)
@@ -8636,6 +10174,15 @@ type StrictServerInterface interface {
 	// WriteValues Read what a person typed into cells of a table, and write values as the person reads them; nothing is kept
 	// (POST /tables/values)
 	WriteValues(ctx context.Context, request WriteValuesRequestObject) (WriteValuesResponseObject, error)
+	// GetTrail The trail: what was done, by whom and from where, the newest first
+	// (GET /trail)
+	GetTrail(ctx context.Context, request GetTrailRequestObject) (GetTrailResponseObject, error)
+	// ExportTrail The entries of the trail as a file
+	// (GET /trail/export)
+	ExportTrail(ctx context.Context, request ExportTrailRequestObject) (ExportTrailResponseObject, error)
+	// VerifyTrail Look at every entry of the trail
+	// (POST /trail/verify)
+	VerifyTrail(ctx context.Context, request VerifyTrailRequestObject) (VerifyTrailResponseObject, error)
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx context.Context, request TryDocumentRequestObject) (TryDocumentResponseObject, error)
@@ -8663,6 +10210,238 @@ func NewStrictHandler(ssi StrictServerInterface, middlewares []StrictMiddlewareF
 type strictHandler struct {
 	ssi         StrictServerInterface
 	middlewares []StrictMiddlewareFunc
+}
+
+// BeginFactor operation middleware
+func (sh *strictHandler) BeginFactor(ctx *echo.Context) error {
+	var request BeginFactorRequestObject
+
+	var body BeginFactorJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginFactor(ctx.Request().Context(), request.(BeginFactorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginFactor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginFactorResponseObject); ok {
+		return validResponse.VisitBeginFactorResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ConfirmFactor operation middleware
+func (sh *strictHandler) ConfirmFactor(ctx *echo.Context) error {
+	var request ConfirmFactorRequestObject
+
+	var body ConfirmFactorJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ConfirmFactor(ctx.Request().Context(), request.(ConfirmFactorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ConfirmFactor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ConfirmFactorResponseObject); ok {
+		return validResponse.VisitConfirmFactorResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveFactor operation middleware
+func (sh *strictHandler) RemoveFactor(ctx *echo.Context) error {
+	var request RemoveFactorRequestObject
+
+	var body RemoveFactorJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveFactor(ctx.Request().Context(), request.(RemoveFactorRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveFactor")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveFactorResponseObject); ok {
+		return validResponse.VisitRemoveFactorResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangePassword operation middleware
+func (sh *strictHandler) ChangePassword(ctx *echo.Context) error {
+	var request ChangePasswordRequestObject
+
+	var body ChangePasswordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePassword(ctx.Request().Context(), request.(ChangePasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePassword")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangePasswordResponseObject); ok {
+		return validResponse.VisitChangePasswordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListSessions operation middleware
+func (sh *strictHandler) ListSessions(ctx *echo.Context) error {
+	var request ListSessionsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListSessions(ctx.Request().Context(), request.(ListSessionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListSessions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListSessionsResponseObject); ok {
+		return validResponse.VisitListSessionsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EndSession operation middleware
+func (sh *strictHandler) EndSession(ctx *echo.Context, key KeyPath) error {
+	var request EndSessionRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EndSession(ctx.Request().Context(), request.(EndSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EndSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
+		return validResponse.VisitEndSessionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
 }
 
 // GetBreaks operation middleware
@@ -9736,6 +11515,100 @@ func (sh *strictHandler) ListFunctions(ctx *echo.Context) error {
 	return nil
 }
 
+// ListKeys operation middleware
+func (sh *strictHandler) ListKeys(ctx *echo.Context) error {
+	var request ListKeysRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListKeys(ctx.Request().Context(), request.(ListKeysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListKeys")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListKeysResponseObject); ok {
+		return validResponse.VisitListKeysResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddKey operation middleware
+func (sh *strictHandler) AddKey(ctx *echo.Context) error {
+	var request AddKeyRequestObject
+
+	var body AddKeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddKey(ctx.Request().Context(), request.(AddKeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddKey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddKeyResponseObject); ok {
+		return validResponse.VisitAddKeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RevokeKey operation middleware
+func (sh *strictHandler) RevokeKey(ctx *echo.Context, key KeyPath) error {
+	var request RevokeKeyRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RevokeKey(ctx.Request().Context(), request.(RevokeKeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RevokeKey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RevokeKeyResponseObject); ok {
+		return validResponse.VisitRevokeKeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // AddField operation middleware
 func (sh *strictHandler) AddField(ctx *echo.Context, kind KindPath) error {
 	var request AddFieldRequestObject
@@ -10525,6 +12398,148 @@ func (sh *strictHandler) ListNames(ctx *echo.Context, params ListNamesParams) er
 		return err
 	} else if validResponse, ok := response.(ListNamesResponseObject); ok {
 		return validResponse.VisitListNamesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListPersons operation middleware
+func (sh *strictHandler) ListPersons(ctx *echo.Context) error {
+	var request ListPersonsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPersons(ctx.Request().Context(), request.(ListPersonsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPersons")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListPersonsResponseObject); ok {
+		return validResponse.VisitListPersonsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddPerson operation middleware
+func (sh *strictHandler) AddPerson(ctx *echo.Context) error {
+	var request AddPersonRequestObject
+
+	var body AddPersonJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPerson(ctx.Request().Context(), request.(AddPersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddPersonResponseObject); ok {
+		return validResponse.VisitAddPersonResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangePerson operation middleware
+func (sh *strictHandler) ChangePerson(ctx *echo.Context, key KeyPath) error {
+	var request ChangePersonRequestObject
+
+	request.Key = key
+
+	var body ChangePersonJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangePerson(ctx.Request().Context(), request.(ChangePersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangePerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangePersonResponseObject); ok {
+		return validResponse.VisitChangePersonResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ResetPerson operation middleware
+func (sh *strictHandler) ResetPerson(ctx *echo.Context, key KeyPath) error {
+	var request ResetPersonRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ResetPerson(ctx.Request().Context(), request.(ResetPersonRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ResetPerson")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ResetPersonResponseObject); ok {
+		return validResponse.VisitResetPersonResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -11443,6 +13458,102 @@ func (sh *strictHandler) GetRecordOutcome(ctx *echo.Context, kind KindPath, numb
 		return err
 	} else if validResponse, ok := response.(GetRecordOutcomeResponseObject); ok {
 		return validResponse.VisitGetRecordOutcomeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListRoles operation middleware
+func (sh *strictHandler) ListRoles(ctx *echo.Context) error {
+	var request ListRolesRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListRoles(ctx.Request().Context(), request.(ListRolesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListRoles")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListRolesResponseObject); ok {
+		return validResponse.VisitListRolesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteRole operation middleware
+func (sh *strictHandler) DeleteRole(ctx *echo.Context, key KeyPath) error {
+	var request DeleteRoleRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteRole(ctx.Request().Context(), request.(DeleteRoleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteRole")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteRoleResponseObject); ok {
+		return validResponse.VisitDeleteRoleResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SaveRole operation middleware
+func (sh *strictHandler) SaveRole(ctx *echo.Context, key KeyPath) error {
+	var request SaveRoleRequestObject
+
+	request.Key = key
+
+	var body SaveRoleJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveRole(ctx.Request().Context(), request.(SaveRoleRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveRole")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveRoleResponseObject); ok {
+		return validResponse.VisitSaveRoleResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -12498,6 +14609,236 @@ func (sh *strictHandler) TakeRunBack(ctx *echo.Context, id Identity) error {
 	return nil
 }
 
+// SignOut operation middleware
+func (sh *strictHandler) SignOut(ctx *echo.Context) error {
+	var request SignOutRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SignOut(ctx.Request().Context(), request.(SignOutRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignOut")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SignOutResponseObject); ok {
+		return validResponse.VisitSignOutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetSession operation middleware
+func (sh *strictHandler) GetSession(ctx *echo.Context) error {
+	var request GetSessionRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSession(ctx.Request().Context(), request.(GetSessionRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSession")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetSessionResponseObject); ok {
+		return validResponse.VisitGetSessionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SignIn operation middleware
+func (sh *strictHandler) SignIn(ctx *echo.Context) error {
+	var request SignInRequestObject
+
+	var body SignInJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SignIn(ctx.Request().Context(), request.(SignInRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignIn")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SignInResponseObject); ok {
+		return validResponse.VisitSignInResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetUp operation middleware
+func (sh *strictHandler) SetUp(ctx *echo.Context) error {
+	var request SetUpRequestObject
+
+	var body SetUpJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetUp(ctx.Request().Context(), request.(SetUpRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetUp")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetUpResponseObject); ok {
+		return validResponse.VisitSetUpResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// Become operation middleware
+func (sh *strictHandler) Become(ctx *echo.Context) error {
+	var request BecomeRequestObject
+
+	var body BecomeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.Become(ctx.Request().Context(), request.(BecomeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "Become")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BecomeResponseObject); ok {
+		return validResponse.VisitBecomeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SetPassword operation middleware
+func (sh *strictHandler) SetPassword(ctx *echo.Context) error {
+	var request SetPasswordRequestObject
+
+	var body SetPasswordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SetPassword(ctx.Request().Context(), request.(SetPasswordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SetPassword")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SetPasswordResponseObject); ok {
+		return validResponse.VisitSetPasswordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // WriteSheet operation middleware
 func (sh *strictHandler) WriteSheet(ctx *echo.Context) error {
 	var request WriteSheetRequestObject
@@ -13131,6 +15472,79 @@ func (sh *strictHandler) WriteValues(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(WriteValuesResponseObject); ok {
 		return validResponse.VisitWriteValuesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetTrail operation middleware
+func (sh *strictHandler) GetTrail(ctx *echo.Context, params GetTrailParams) error {
+	var request GetTrailRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetTrail(ctx.Request().Context(), request.(GetTrailRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetTrail")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetTrailResponseObject); ok {
+		return validResponse.VisitGetTrailResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportTrail operation middleware
+func (sh *strictHandler) ExportTrail(ctx *echo.Context, params ExportTrailParams) error {
+	var request ExportTrailRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportTrail(ctx.Request().Context(), request.(ExportTrailRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportTrail")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportTrailResponseObject); ok {
+		return validResponse.VisitExportTrailResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// VerifyTrail operation middleware
+func (sh *strictHandler) VerifyTrail(ctx *echo.Context) error {
+	var request VerifyTrailRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.VerifyTrail(ctx.Request().Context(), request.(VerifyTrailRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "VerifyTrail")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(VerifyTrailResponseObject); ok {
+		return validResponse.VisitVerifyTrailResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

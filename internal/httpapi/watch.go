@@ -4,7 +4,6 @@ import (
 	"crypto/rand"
 	"fmt"
 	"log/slog"
-	"net"
 	"net/http"
 	"slices"
 	"strings"
@@ -22,7 +21,7 @@ import (
 	"codicil/internal/release"
 )
 
-// mostAsked is how many requests a client may have under way: an address, as long as nobody signs in.
+// mostAsked is how many requests an address may have under way.
 const mostAsked = 200
 
 var tooMany = notice.Define("too-many-requests", "{most} requests of this client are under way; wait until some of them are answered")
@@ -115,22 +114,26 @@ func (w *watch) end(id, client string) {
 
 // watching notes every request with its id, which the answer carries too (X-Request-Id). Nothing of what was asked but its
 // path stands in the log.
-func (w *watch) watching(next echo.HandlerFunc) echo.HandlerFunc {
+func (w *watch) watching(d *door) echo.MiddlewareFunc {
+	return func(next echo.HandlerFunc) echo.HandlerFunc { return w.watched(d, next) }
+}
+
+func (w *watch) watched(d *door, next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		begun, id, r := time.Now(), rand.Text()[:12], c.Request()
-		client, _, _ := net.SplitHostPort(r.RemoteAddr)
+		client := d.address(r)
 		c.Response().Header().Set(echo.HeaderXRequestID, id)
 		if w.begin(id, client, r.Method+" "+brief(r.URL.Path)) {
 			defer w.end(id, client)
 			if err := next(c); err != nil {
-				writeProblem(c, err)
+				d.answer(c, err)
 			}
 		} else {
 			c.Response().Header().Set(echo.HeaderRetryAfter, "1")
 			if r.ContentLength != 0 { // its body is not waited for
 				_ = http.NewResponseController(c.Response()).SetReadDeadline(time.Now())
 			}
-			writeProblem(c, fault.Bad(tooMany, mostAsked))
+			writeProblem(c, &fault.Fault{Reason: fault.Busy, Notice: tooMany.With(mostAsked)})
 		}
 		status, size, took := 0, int64(0), time.Since(begun)
 		if answer, unwrapped := echo.UnwrapResponse(c.Response()); unwrapped == nil {

@@ -4,8 +4,6 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"context"
-
-	"gorm.io/gorm"
 )
 
 type ruleBook struct {
@@ -50,8 +48,10 @@ func (s *Store) PreferredFormat(ctx context.Context, person string) (*field.Form
 
 // SavePreferredFormat keeps the format that the person chose; nil forgets it.
 func (s *Store) SavePreferredFormat(ctx context.Context, f *field.Format, by record.Stamp) error {
-	if f == nil {
-		return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&preference{}, "person = ?", by.Person) })
-	}
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Save(&preference{by.Person, *f, by.At, by.Via}) })
+	return s.noted(ctx, by, TrailEntry{Kind: "preference", Key: by.Person}, at("preferences", "person = ?", by.Person), func(tx *Store) error {
+		if f == nil {
+			return tx.db.Delete(&preference{}, "person = ?", by.Person).Error
+		}
+		return tx.db.Save(&preference{by.Person, *f, by.At, by.Via}).Error
+	})
 }

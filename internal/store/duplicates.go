@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"gorm.io/gorm"
+
 	"codicil/core/match"
 	"codicil/core/record"
 )
@@ -38,17 +40,29 @@ func (s *Store) DuplicateDefinitions(ctx context.Context, kind string) ([]Duplic
 }
 
 // SaveDuplicateDefinition keeps a definition in place of that of its name.
-func (s *Store) SaveDuplicateDefinition(ctx context.Context, d DuplicateDefinition) error {
-	return s.db.WithContext(ctx).Save(&duplicateDefinition{d.Kind, d.Name, definitionOf(&d.By)}).Error
+func (s *Store) SaveDuplicateDefinition(ctx context.Context, d DuplicateDefinition, by record.Stamp) error {
+	return s.noted(ctx, by, definitionEntry(d.Kind, d.Name), definitionAt(d.Kind, d.Name), func(tx *Store) error {
+		return tx.db.Save(&duplicateDefinition{d.Kind, d.Name, definitionOf(&d.By)}).Error
+	})
+}
+
+func definitionAt(kind, name string) place {
+	return at("duplicate_definitions", "kind = ? AND name = ?", kind, name)
+}
+
+func definitionEntry(kind, name string) TrailEntry {
+	return TrailEntry{Kind: "duplicate definition", Key: kind + "/" + name}
 }
 
 // DeleteDuplicateDefinition removes a definition. The error is ErrNotFound when there is none.
-func (s *Store) DeleteDuplicateDefinition(ctx context.Context, kind, name string) error {
-	result := s.db.WithContext(ctx).Delete(&duplicateDefinition{}, "kind = ? AND name = ?", kind, name)
-	if result.Error == nil && result.RowsAffected == 0 {
-		return &NotFoundError{"definition", name}
-	}
-	return result.Error
+func (s *Store) DeleteDuplicateDefinition(ctx context.Context, kind, name string, by record.Stamp) error {
+	return s.noted(ctx, by, definitionEntry(kind, name), definitionAt(kind, name), func(tx *Store) error {
+		result := tx.db.Delete(&duplicateDefinition{}, "kind = ? AND name = ?", kind, name)
+		if result.Error == nil && result.RowsAffected == 0 {
+			return &NotFoundError{"definition", name}
+		}
+		return result.Error
+	})
 }
 
 // Difference is what somebody said of two records: that they are different.
@@ -67,23 +81,45 @@ func DifferenceOf(kind, a, b string) Difference {
 	return Difference{Kind: kind, Number: min(a, b), Other: max(a, b)}
 }
 
+func (d *Difference) at() place {
+	return at("different_records", "kind = ? AND number = ? AND other = ?", d.Kind, d.Number, d.Other)
+}
+
+func (d *Difference) entry() TrailEntry {
+	return TrailEntry{What: "said different", Kind: d.Kind, Key: d.Number, Note: "different from " + d.Other + ": " + d.Why}
+}
+
 // SaveDifference keeps what was said of two records, in place of what was said before.
 func (s *Store) SaveDifference(ctx context.Context, d Difference) error {
-	return s.db.WithContext(ctx).Save(&d).Error
+	return s.noted(ctx, d.Said, d.entry(), d.at(), func(tx *Store) error { return tx.db.Save(&d).Error })
 }
 
 // DeleteDifference takes back what was said of two records. The error is ErrNotFound when nothing was.
-func (s *Store) DeleteDifference(ctx context.Context, d Difference) error {
-	result := s.db.WithContext(ctx).Delete(&Difference{}, "kind = ? AND number = ? AND other = ?", d.Kind, d.Number, d.Other)
-	if result.Error == nil && result.RowsAffected == 0 {
-		return &NotFoundError{"difference", d.Number + " " + d.Other}
-	}
-	return result.Error
+func (s *Store) DeleteDifference(ctx context.Context, d Difference, by record.Stamp) error {
+	entry := TrailEntry{What: "took different back", Kind: d.Kind, Key: d.Number, Note: "different from " + d.Other}
+	return s.noted(ctx, by, entry, d.at(), func(tx *Store) error {
+		result := tx.db.Delete(&Difference{}, "kind = ? AND number = ? AND other = ?", d.Kind, d.Number, d.Other)
+		if result.Error == nil && result.RowsAffected == 0 {
+			return &NotFoundError{"difference", d.Number + " " + d.Other}
+		}
+		return result.Error
+	})
 }
 
-// Differences returns what was said of records of a kind, by number, from after a pair on.
-func (s *Store) Differences(ctx context.Context, kind string, after Difference, limit int) (found []Difference, err error) {
-	err = s.db.WithContext(ctx).Where("kind = ? AND (number, other) > (?, ?)", kind, after.Number, after.Other).Order("number, other").Limit(limit).Find(&found).Error
+// bothIn keeps differences of records that are both in one of some companies; nil: in any.
+func bothIn(db *gorm.DB, companies []string) *gorm.DB {
+	if companies == nil {
+		return db
+	}
+	for _, column := range []string{"number", "other"} {
+		db = db.Where("EXISTS (SELECT 1 FROM records r WHERE r.kind = different_records.kind AND r.number = different_records."+column+" AND r.company IN ?)", companies)
+	}
+	return db
+}
+
+// Differences returns what was said of records of a kind in some companies, nil: in all, by number, from after a pair on.
+func (s *Store) Differences(ctx context.Context, kind string, companies []string, after Difference, limit int) (found []Difference, err error) {
+	err = bothIn(s.db.WithContext(ctx), companies).Where("kind = ? AND (number, other) > (?, ?)", kind, after.Number, after.Other).Order("number, other").Limit(limit).Find(&found).Error
 	return found, err
 }
 
@@ -107,9 +143,10 @@ func (s *Store) DifferentFrom(ctx context.Context, kind, number string, among []
 }
 
 // CountDifferences counts what was said of records of a kind.
-func (s *Store) CountDifferences(ctx context.Context, kind string) (count int, err error) {
-	err = s.db.WithContext(ctx).Raw("SELECT count(*) FROM different_records WHERE kind = ?", kind).Scan(&count).Error
-	return count, err
+func (s *Store) CountDifferences(ctx context.Context, kind string, companies []string) (int, error) {
+	var count int64
+	err := bothIn(s.db.WithContext(ctx).Model(&Difference{}), companies).Where("kind = ?", kind).Count(&count).Error
+	return int(count), err
 }
 
 // ScannedKey is what a scan for duplicates compares of a record.

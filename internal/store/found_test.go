@@ -252,7 +252,7 @@ func TestTheStoreFindsWhatLookingAtEachFinds(t *testing.T) {
 			}
 			require.Equal(rt, want, got)
 		}
-		count, err := s.CountRecords(t.Context(), shipment.Key)
+		count, err := s.CountRecords(t.Context(), shipment.Key, nil)
 		require.NoError(rt, err)
 		require.Equal(rt, len(all), count)
 	})
@@ -314,7 +314,7 @@ func TestKeysThatNobodyAsksForAreForgotten(t *testing.T) {
 	for _, u := range []match.Unique{byName, byTown} {
 		count, told := 0, 0
 		require.NoError(t, s.MakeUnique(ctx, kind, u, func(done int) error { told++; count = done; return nil }))
-		saved, err := s.CountRecords(ctx, "vendor")
+		saved, err := s.CountRecords(ctx, "vendor", nil)
 		require.NoError(t, err)
 		assert.Equal(t, saved, count)
 		assert.Positive(t, told)

@@ -253,7 +253,7 @@ func (s *Store) indexKind(ctx context.Context, k *record.Kind, text string) erro
 		return err
 	}
 	for after := ""; ; {
-		rows, err := s.recordsAfter(ctx, k.Key, after)
+		rows, err := s.recordsAfter(ctx, k.Key, nil, after)
 		if err != nil {
 			return err
 		}

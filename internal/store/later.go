@@ -15,6 +15,7 @@ type later struct {
 	keys   []keyChange // that the transaction files and takes away
 	// counts are the last counts of series that the transaction gave, by name; it is replaced, never changed.
 	counts map[string]int64
+	trail  []TrailEntry
 }
 
 // laterWrite is one of these.
@@ -52,8 +53,14 @@ func (s *Store) writeLater(ctx context.Context, w laterWrite) error {
 
 // settle writes what waits for the end of the transaction. Who reads it within the transaction settles first.
 func (s *Store) settle(ctx context.Context) error {
-	if s.later == nil || (len(s.later.writes) == 0 && len(s.later.counts) == 0) {
+	if s.later == nil || (len(s.later.writes) == 0 && len(s.later.counts) == 0 && len(s.later.trail) == 0) {
 		return nil
+	}
+	if entries := s.later.trail; len(entries) > 0 {
+		s.later.trail = nil
+		if err := s.writeTrail(ctx, entries); err != nil {
+			return err
+		}
 	}
 	for name, last := range s.later.counts {
 		err := s.db.WithContext(ctx).Exec("INSERT INTO series (key, last) VALUES (?, ?) ON CONFLICT (key) DO UPDATE SET last = excluded.last", name, last).Error

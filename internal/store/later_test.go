@@ -52,7 +52,7 @@ func TestWhatWaitsForTheEndBelongsToItsPart(t *testing.T) {
 	assert.Equal(t, []string{"S001"}, found(s, "lanterns"))
 	assert.Equal(t, []string{"S002"}, found(s, "nets"))
 	assert.Empty(t, found(s, "ropes"))
-	count, err := s.CountRecords(ctx, "shipment")
+	count, err := s.CountRecords(ctx, "shipment", nil)
 	require.NoError(t, err)
 	assert.Equal(t, 2, count)
 	uses, err := s.RuleUses(ctx)
@@ -164,7 +164,7 @@ func TestNumbersOfMergedRecordsLeadOn(t *testing.T) {
 	assert.Equal(t, 3, back.Version)
 	assert.Equal(t, kept["b"].Values, back.Values)
 	assert.Equal(t, [2]string{kept["b"].Number, ""}, [2]string{lead("a"), lead("b")})
-	count, err := s.CountRecords(ctx, "shipment")
+	count, err := s.CountRecords(ctx, "shipment", nil)
 	require.NoError(t, err)
 	assert.Equal(t, 3, count)
 }

@@ -116,7 +116,7 @@ func (s *Store) saveLookup(ctx context.Context, what, key string, before int, de
 	if err != nil {
 		return err
 	}
-	return s.Transaction(ctx, func(tx *Store) error {
+	return s.noted(ctx, by, TrailEntry{Kind: what, Key: key}, at("lookups", "what = ? AND key = ?", what, key), func(tx *Store) error {
 		row := lookup{what, key, before + 1, string(text)}
 		if before == 0 {
 			// One that was removed goes on with its versions.
@@ -154,7 +154,7 @@ func (s *Store) addLookupVersion(v lookupVersion) (err error) {
 
 // DeleteLookup removes what rules looked up: "standing", "crosswalk" or "series".
 func (s *Store) DeleteLookup(ctx context.Context, what, key string, by record.Stamp) error {
-	return s.Transaction(ctx, func(tx *Store) error {
+	return s.noted(ctx, by, TrailEntry{Kind: what, Key: key}, at("lookups", "what = ? AND key = ?", what, key), func(tx *Store) error {
 		var row lookup
 		if err := tx.db.First(&row, "what = ? AND key = ?", what, key).Error; err != nil {
 			return found(err, what, key)

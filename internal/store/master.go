@@ -5,7 +5,6 @@ import (
 	"reflect"
 	"slices"
 
-	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"codicil/core/field"
@@ -75,12 +74,16 @@ func (s *Store) Companies(ctx context.Context) ([]record.Company, error) {
 // SaveCompany adds or replaces a company.
 func (s *Store) SaveCompany(ctx context.Context, c record.Company, by record.Stamp) error {
 	row := company{c.Key, c.Name, c.Country, c.Currency, c.Rounding, c.Calendar, c.TimeZone, c.Format, by}
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Save(&row) })
+	return s.noted(ctx, by, TrailEntry{Kind: "company", Key: c.Key, Company: c.Key, Note: c.Name}, at("companies", "key = ?", c.Key), func(tx *Store) error {
+		return tx.db.Save(&row).Error
+	})
 }
 
 // DeleteCompany removes a company. Rows that name it make it fail.
-func (s *Store) DeleteCompany(ctx context.Context, key string) error {
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&company{Key: key}) })
+func (s *Store) DeleteCompany(ctx context.Context, key string, by record.Stamp) error {
+	return s.noted(ctx, by, TrailEntry{Kind: "company", Key: key, Company: key}, at("companies", "key = ?", key), func(tx *Store) error {
+		return tx.db.Delete(&company{Key: key}).Error
+	})
 }
 
 // Kinds returns the kinds with their fields, the added ones after the standard ones.
@@ -146,7 +149,7 @@ func (s *Store) AddedFields(ctx context.Context, kind string) ([]AddedField, err
 // SaveField adds or changes an added field; it is no longer removed.
 func (s *Store) SaveField(ctx context.Context, kind string, f field.Field, by record.Stamp) error {
 	row := addedField{Kind: kind, Key: f.Key, Definition: f, Changed: by}
-	return s.Transaction(ctx, func(tx *Store) error {
+	return s.noted(ctx, by, fieldEntry(kind, f.Key), fieldAt(kind, f.Key), func(tx *Store) error {
 		if err := tx.db.Raw("SELECT COALESCE((SELECT position FROM added_fields WHERE kind = ? AND key = ?), (SELECT COUNT(*) FROM added_fields WHERE kind = ?))", kind, f.Key, kind).Scan(&row.Position).Error; err != nil {
 			return err
 		}
@@ -157,9 +160,15 @@ func (s *Store) SaveField(ctx context.Context, kind string, f field.Field, by re
 	})
 }
 
+func fieldAt(kind, key string) place {
+	return at("added_fields", "kind = ? AND key = ? AND removed_at IS NULL", kind, key)
+}
+
+func fieldEntry(kind, key string) TrailEntry { return TrailEntry{Kind: "field", Key: kind + "/" + key} }
+
 // RemoveField takes a field out of its kind. Its values stay with the records.
 func (s *Store) RemoveField(ctx context.Context, kind, key string, by record.Stamp) error {
-	return s.Transaction(ctx, func(tx *Store) error {
+	return s.noted(ctx, by, fieldEntry(kind, key), fieldAt(kind, key), func(tx *Store) error {
 		err := tx.db.Model(&addedField{}).Where("kind = ? AND key = ?", kind, key).
 			Updates(map[string]any{"removed_at": by.At, "removed_by": by.By, "removed_person": by.Person, "removed_via": by.Via}).Error
 		if err != nil {
@@ -179,7 +188,7 @@ func (s *Store) Types(ctx context.Context, kind string) ([]record.Type, error) {
 // SaveType adds a type after the others of its kind, or changes one in its place.
 func (s *Store) SaveType(ctx context.Context, t record.Type, by record.Stamp) error {
 	row := kindType{Kind: t.Kind, Key: t.Key, Label: t.Label, Companies: append([]string{}, t.Companies...), Changed: by}
-	return s.Transaction(ctx, func(tx *Store) error {
+	return s.noted(ctx, by, typeEntry(t.Kind, t.Key), typeAt(t.Kind, t.Key), func(tx *Store) error {
 		if err := tx.db.Raw("SELECT COUNT(*) FROM types WHERE kind = ?", t.Kind).Scan(&row.Position).Error; err != nil {
 			return err
 		}
@@ -188,6 +197,14 @@ func (s *Store) SaveType(ctx context.Context, t record.Type, by record.Stamp) er
 }
 
 // DeleteType removes a type.
-func (s *Store) DeleteType(ctx context.Context, kind, key string) error {
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&kindType{}, "kind = ? AND key = ?", kind, key) })
+func (s *Store) DeleteType(ctx context.Context, kind, key string, by record.Stamp) error {
+	return s.noted(ctx, by, typeEntry(kind, key), typeAt(kind, key), func(tx *Store) error {
+		return tx.db.Delete(&kindType{}, "kind = ? AND key = ?", kind, key).Error
+	})
+}
+
+func typeAt(kind, key string) place { return at("types", "kind = ? AND key = ?", kind, key) }
+
+func typeEntry(kind, key string) TrailEntry {
+	return TrailEntry{Kind: "type", Key: kind + "/" + key}
 }

@@ -7,6 +7,8 @@ import (
 	"slices"
 	"strings"
 
+	"gorm.io/gorm"
+
 	"codicil/core/decimal"
 	"codicil/core/judge"
 	"codicil/core/record"
@@ -80,6 +82,10 @@ func (s *Store) AddPosting(ctx context.Context, p ledger.Posting, entries []ledg
 	return s.Transaction(ctx, func(tx *Store) error {
 		row := postingRow{p.Ledger, p.Sequence, p.Number, p.Kind, p.Company, p.Type, p.Day, p.Title, p.Document, p.Judged, p.Trace, p.Reverses, p.Posted}
 		if err := tx.db.Create(&row).Error; err != nil {
+			return err
+		}
+		note := TrailEntry{What: "posted", Kind: "posting", Key: p.Number, Company: p.Company, Note: p.Ledger + ": " + p.Title}
+		if err := tx.Note(ctx, p.Posted, note); err != nil {
 			return err
 		}
 		if len(entries) == 0 {
@@ -172,7 +178,7 @@ func (s *Store) balanceAnew(ctx context.Context) error {
 	}
 	for _, name := range []string{ledger.Books, ledger.Practice} {
 		for before := int64(0); ; {
-			entries, next, err := s.Entries(ctx, name, before, 1000)
+			entries, next, err := s.Entries(ctx, name, nil, before, 1000)
 			if err == nil {
 				err = s.balance(ctx, name, entries, 1)
 			}
@@ -203,6 +209,8 @@ type BalanceQuery struct {
 	// After is the last balance before; the zero value: from the start.
 	After ledger.Balance
 	Limit int
+	// Companies are those whose balances are wanted; nil: all.
+	Companies []string
 }
 
 // Balances returns balances. Cost: those that are returned, and a look for each record of the kind that was merged in
@@ -212,7 +220,13 @@ func (s *Store) Balances(ctx context.Context, q BalanceQuery) ([]ledger.Balance,
 		return nil, err
 	}
 	db := s.db.WithContext(ctx)
-	own, err := all(db.Where("ledger = ? AND what = ? AND (company, key, currency) > (?, ?, ?)", q.Ledger, q.By, q.After.Company, q.After.Key, q.After.Currency).
+	ours := func(query *gorm.DB, column string) *gorm.DB {
+		if q.Companies != nil {
+			query = query.Where(column+" IN ?", q.Companies)
+		}
+		return query
+	}
+	own, err := all(ours(db, "company").Where("ledger = ? AND what = ? AND (company, key, currency) > (?, ?, ?)", q.Ledger, q.By, q.After.Company, q.After.Key, q.After.Currency).
 		Where("NOT EXISTS (SELECT 1 FROM merged_records m WHERE m.kind = ? AND m.number = balances.key)", q.Kind).
 		Order("company, key, currency").Limit(q.Limit), balanceRow.balance)
 	if err != nil || q.Kind == "" {
@@ -226,7 +240,7 @@ func (s *Store) Balances(ctx context.Context, q BalanceQuery) ([]ledger.Balance,
 		query = query.Where("(b.company, m.lead, b.currency) <= (?, ?, ?)", last.Company, last.Key, last.Currency)
 	}
 	var rows []balanceRow
-	if err := query.Find(&rows).Error; err != nil || len(rows) == 0 {
+	if err := ours(query, "b.company").Find(&rows).Error; err != nil || len(rows) == 0 {
 		return own, err
 	}
 	for _, row := range rows {
@@ -250,11 +264,18 @@ type LedgerCounts struct {
 }
 
 // CountLedger counts what a ledger holds. Cost: the balances, and of the practice ledger its postings.
-func (s *Store) CountLedger(ctx context.Context, name, person string) (counts LedgerCounts, err error) {
+func (s *Store) CountLedger(ctx context.Context, name, person string, companies []string) (counts LedgerCounts, err error) {
 	if err := s.settle(ctx); err != nil {
 		return counts, err
 	}
 	db := s.db.WithContext(ctx)
+	if companies != nil { // cost: the postings of these companies
+		err = db.Raw("SELECT COALESCE(SUM(entries), 0) FROM balances WHERE ledger = ? AND what = ? AND company IN ?", name, ledger.ByAccount, companies).Scan(&counts.Entries).Error
+		if err == nil {
+			err = db.Raw("SELECT COUNT(*) AS postings, COALESCE(SUM(posted_person = ?), 0) AS own FROM postings WHERE ledger = ? AND company IN ?", person, name, companies).Row().Scan(&counts.Postings, &counts.Own)
+		}
+		return counts, err
+	}
 	err = db.Raw("SELECT COALESCE(SUM(entries), 0) FROM balances WHERE ledger = ? AND what = ?", name, ledger.ByAccount).Scan(&counts.Entries).Error
 	if err == nil && name == ledger.Books { // nothing is ever taken out of the books
 		err = db.Raw("SELECT COALESCE(MAX(sequence), 0) FROM postings WHERE ledger = ?", name).Scan(&counts.Postings).Error
@@ -272,6 +293,8 @@ type PostingQuery struct {
 	Limit  int
 	// Kind, Company and Type narrow; "": all.
 	Kind, Company, Type string
+	// Companies are those whose postings are wanted; nil: all.
+	Companies []string
 	// Words must each be in the number or the title, or name the company. Cost: the postings between those
 	// that are found.
 	Words []string
@@ -288,6 +311,9 @@ func (s *Store) Postings(ctx context.Context, q PostingQuery) ([]ledger.Posting,
 			query = query.Where(column+" = ?", value)
 		}
 	}
+	if q.Companies != nil {
+		query = query.Where("company IN ?", q.Companies)
+	}
 	for _, word := range q.Words {
 		part := "%" + strings.NewReplacer(`\`, `\\`, "%", `\%`, "_", `\_`).Replace(word) + "%"
 		query = query.Where(`(number LIKE ? ESCAPE '\' OR title LIKE ? ESCAPE '\' OR company = ?)`, part, part, word)
@@ -303,12 +329,15 @@ func (s *Store) Posting(ctx context.Context, name, number string) (ledger.Postin
 }
 
 // Entries returns the journal of the newest postings of a ledger, whole postings with up to about limit entries:
-// newest posting first, its lines in their order. before is the sequence of the last posting before; 0: from
+// newest posting first, its lines in their order; of some companies, nil: of all. before is the sequence of the last posting before; 0: from
 // the newest on. next is the sequence to go on from; 0 at the end.
-func (s *Store) Entries(ctx context.Context, name string, before int64, limit int) (entries []ledger.Entry, next int64, err error) {
+func (s *Store) Entries(ctx context.Context, name string, companies []string, before int64, limit int) (entries []ledger.Entry, next int64, err error) {
 	query := s.db.WithContext(ctx).Where("ledger = ?", name).Order("sequence DESC, line")
 	if before > 0 {
 		query = query.Where("sequence < ?", before)
+	}
+	if companies != nil {
+		query = query.Where("company IN ?", companies)
 	}
 	var rows []entryRow
 	if err := query.Limit(limit + 1).Find(&rows).Error; err != nil {
@@ -347,7 +376,8 @@ func (s *Store) ReversalOf(ctx context.Context, name, number string) (string, er
 
 // EmptyLedger removes the postings of a ledger that a person posted. Where none is left, its
 // numbers begin anew.
-func (s *Store) EmptyLedger(ctx context.Context, name, person string) error {
+func (s *Store) EmptyLedger(ctx context.Context, name string, by record.Stamp) error {
+	person := by.Person
 	return s.Transaction(ctx, func(tx *Store) error {
 		taken, err := all(tx.db.WithContext(ctx).Where("ledger = ? AND sequence IN (SELECT sequence FROM postings WHERE ledger = ? AND posted_person = ?)", name, name, person), entryRow.entry)
 		if err != nil {
@@ -370,6 +400,6 @@ func (s *Store) EmptyLedger(ctx context.Context, name, person string) error {
 				return err
 			}
 		}
-		return nil
+		return tx.Note(ctx, by, TrailEntry{What: "emptied", Kind: "ledger", Key: name})
 	})
 }

@@ -5,8 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 
-	"gorm.io/gorm"
-
 	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -103,7 +101,11 @@ func (s *Store) Proof(ctx context.Context, id int64) (proof.Proof, error) {
 func (s *Store) SaveProof(ctx context.Context, p proof.Proof, what, why string, by record.Stamp) (proof.Proof, error) {
 	before := p.Version
 	row := proofRow{p.ID, p.Given.Kind, p.Name, append([]int64{}, p.Rules...), p.Given, p.Expect, p.Posting, p.Unread, p.Seen, before + 1, by}
-	err := s.Transaction(ctx, func(tx *Store) error {
+	entry := TrailEntry{What: what, Kind: "proof", Company: p.Given.Company, Note: why}
+	err := s.Transaction(ctx, func(tx *Store) (err error) {
+		if entry.Before, err = tx.hash(ctx, proofAt(p.ID)); err != nil {
+			return err
+		}
 		if p.ID == 0 {
 			row.Version = 1
 			if err := tx.db.Create(&row).Error; err != nil {
@@ -118,6 +120,13 @@ func (s *Store) SaveProof(ctx context.Context, p proof.Proof, what, why string, 
 				return fmt.Errorf("proof %d: %w", p.ID, ErrStale)
 			}
 		}
+		entry.Key = fmt.Sprint(row.ID)
+		if entry.After, err = tx.hash(ctx, proofAt(row.ID)); err != nil {
+			return err
+		}
+		if err := tx.Note(ctx, by, entry); err != nil {
+			return err
+		}
 		return tx.db.Create(&proofVersion{row.ID, row.Version, what, why, row.Name, row.Rules, row.Given, row.Expect, by}).Error
 	})
 	return row.proof(), err
@@ -131,12 +140,16 @@ func (s *Store) ProofVersions(ctx context.Context, id int64) ([]ProofVersion, er
 }
 
 // DeleteProof removes a proof. The error is ErrNotFound when there is none.
-func (s *Store) DeleteProof(ctx context.Context, id int64) error {
-	if _, err := s.Proof(ctx, id); err != nil {
+func (s *Store) DeleteProof(ctx context.Context, id int64, by record.Stamp) error {
+	p, err := s.Proof(ctx, id)
+	if err != nil {
 		return err
 	}
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&proofRow{ID: id}) })
+	entry := TrailEntry{Kind: "proof", Key: fmt.Sprint(id), Company: p.Given.Company, Note: p.Name}
+	return s.noted(ctx, by, entry, proofAt(id), func(tx *Store) error { return tx.db.Delete(&proofRow{ID: id}).Error })
 }
+
+func proofAt(id int64) place { return at("proofs", "id = ?", id) }
 
 // CountProofsNaming counts the proofs that hold a text as a value. Cost: all proofs.
 func (s *Store) CountProofsNaming(ctx context.Context, text string) (count int, err error) {

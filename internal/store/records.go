@@ -84,6 +84,7 @@ type newVersion struct {
 	Version int    `gorm:"primaryKey"`
 	What    string
 	Type    string
+	Company string          // of one that is gone
 	Content *record.Content `gorm:"serializer:packed"`
 	Judged  []byte
 	Changed record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
@@ -107,11 +108,11 @@ func JudgementOf(k *judge.Kept) (*Judgement, error) {
 const recordsAtOnce = 200
 
 // Records goes through the saved records of a kind by number, in steps, so that others write meanwhile. What is
-// saved meanwhile may be seen or not. Cost: all of them, a step in memory.
-func (s *Store) Records(ctx context.Context, kind string) iter.Seq2[*record.Record, error] {
+// saved meanwhile may be seen or not; companies narrow, nil: all. Cost: all of them, a step in memory.
+func (s *Store) Records(ctx context.Context, kind string, companies []string) iter.Seq2[*record.Record, error] {
 	return func(yield func(*record.Record, error) bool) {
 		for after := ""; ; {
-			rows, err := s.recordsAfter(ctx, kind, after)
+			rows, err := s.recordsAfter(ctx, kind, companies, after)
 			if err != nil {
 				yield(nil, err)
 				return
@@ -130,8 +131,12 @@ func (s *Store) Records(ctx context.Context, kind string) iter.Seq2[*record.Reco
 }
 
 // recordsAfter returns the records of a kind that come next by number.
-func (s *Store) recordsAfter(ctx context.Context, kind, number string) (rows []recordRow, err error) {
-	err = s.db.WithContext(ctx).Where("kind = ? AND number > ?", kind, number).Order("number").Limit(recordsAtOnce).Find(&rows).Error
+func (s *Store) recordsAfter(ctx context.Context, kind string, companies []string, number string) (rows []recordRow, err error) {
+	query := s.db.WithContext(ctx).Where("kind = ? AND number > ?", kind, number)
+	if companies != nil {
+		query = query.Where("company IN ?", companies)
+	}
+	err = query.Order("number").Limit(recordsAtOnce).Find(&rows).Error
 	return rows, err
 }
 
@@ -198,7 +203,7 @@ func (s *Store) add(ctx context.Context, r record.Record, what string, judged *J
 	if err := s.writeLater(ctx, laterWrite{kind: r.Kind, records: 1}); err != nil {
 		return err
 	}
-	return s.addRecordVersion(r, what, &r.Content, judged, r.Changed)
+	return s.addRecordVersion(ctx, r, what, &r.Content, nil, judged, r.Changed)
 }
 
 // ChangeRecord keeps a changed record as its next version. r.Version is the
@@ -228,7 +233,7 @@ func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, 
 		if reflect.DeepEqual(plain(old.Content), plain(r.Content)) {
 			content = nil
 		}
-		return tx.addRecordVersion(r, what, content, judged, by)
+		return tx.addRecordVersion(ctx, r, what, content, &old.Content, judged, by)
 	})
 	return r, err
 }
@@ -257,12 +262,48 @@ func plain(c record.Content) record.Content {
 	return c
 }
 
-func (s *Store) addRecordVersion(r record.Record, what string, content *record.Content, judged *Judgement, by record.Stamp) error {
+// addRecordVersion keeps a version and notes it in the trail; content is nil where it is that of the version before, and old is
+// what the record held before; nil: there was none.
+func (s *Store) addRecordVersion(ctx context.Context, r record.Record, what string, content, old *record.Content, judged *Judgement, by record.Stamp) error {
 	v := newVersion{Kind: r.Kind, Number: r.Number, Version: r.Version, What: what, Type: r.Type, Content: content, Changed: by}
 	if judged != nil {
 		v.Judged = judged.packed
 	}
-	return s.db.Create(&v).Error
+	entry := TrailEntry{What: what, Kind: r.Kind, Key: r.Number, Company: r.Company, Note: fmt.Sprintf("version %d", r.Version)}
+	var err error
+	if entry.Before, err = hashOfContent(old); err != nil {
+		return err
+	}
+	switch {
+	case content != nil:
+		entry.After, err = hashOfContent(content)
+	case what == "deleted" || what == record.Merged:
+		v.Company = r.Company
+	default:
+		entry.After = entry.Before
+	}
+	if err != nil {
+		return err
+	}
+	if err := s.Note(ctx, by, entry); err != nil {
+		return err
+	}
+	return s.db.WithContext(ctx).Create(&v).Error
+}
+
+// hashOfContent is the hash of what a record holds.
+func hashOfContent(c *record.Content) ([]byte, error) {
+	if c == nil {
+		return nil, nil
+	}
+	text, err := codec.Write(*c)
+	return HashOf(text), err
+}
+
+// CompanyOfDeleted is the company of a record that was deleted or merged; "" where it is not known.
+func (s *Store) CompanyOfDeleted(ctx context.Context, at record.Ref) (company string, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT company FROM record_versions WHERE kind = ? AND number = ? ORDER BY version DESC LIMIT 1", at.Kind, at.Number).Scan(&company).Error
+	return company, err
 }
 
 func (s *Store) countRecords(kind string, more int) error {
@@ -276,9 +317,13 @@ func (s *Store) VersionOf(ctx context.Context, at record.Ref) (version int, err 
 }
 
 // CountRecords returns how many records of a kind there are.
-func (s *Store) CountRecords(ctx context.Context, kind string) (count int, err error) {
+func (s *Store) CountRecords(ctx context.Context, kind string, companies []string) (count int, err error) {
 	if err := s.settle(ctx); err != nil {
 		return 0, err
+	}
+	if companies != nil {
+		err = s.db.WithContext(ctx).Raw("SELECT COUNT(*) FROM records WHERE kind = ? AND company IN ?", kind, companies).Scan(&count).Error
+		return count, err
 	}
 	err = s.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT count FROM record_counts WHERE kind = ?), 0)", kind).Scan(&count).Error
 	return count, err
@@ -310,7 +355,7 @@ func (s *Store) remove(ctx context.Context, r record.Record, what string, by rec
 		return err
 	}
 	r.Version++
-	return s.addRecordVersion(r, what, nil, nil, by)
+	return s.addRecordVersion(ctx, r, what, nil, &old.Content, nil, by)
 }
 
 // RecordVersions returns the versions of a record, newest first.

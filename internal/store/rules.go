@@ -4,8 +4,6 @@ import (
 	"context"
 	"fmt"
 
-	"gorm.io/gorm"
-
 	"codicil/core/record"
 	"codicil/core/rule"
 )
@@ -68,7 +66,7 @@ func (s *Store) AddRule(ctx context.Context, r rule.Rule, by record.Stamp) (rule
 			return err
 		}
 		r.ID = row.ID
-		return tx.addRuleVersion(r, by)
+		return tx.addRuleVersion(ctx, r, "added", nil, by)
 	})
 	return r, err
 }
@@ -80,6 +78,10 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (r
 	r.Version++
 	err := s.Transaction(ctx, func(tx *Store) error {
 		row := ruleRowOf(r)
+		old, err := tx.hash(ctx, ruleAt(r.ID))
+		if err != nil {
+			return err
+		}
 		result := tx.db.Model(&row).Where("version = ?", before).Select("*").Updates(&row)
 		if result.Error != nil {
 			return result.Error
@@ -87,12 +89,22 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (r
 		if result.RowsAffected == 0 {
 			return fmt.Errorf("rule %d: %w", r.ID, ErrStale)
 		}
-		return tx.addRuleVersion(r, by)
+		return tx.addRuleVersion(ctx, r, "changed", old, by)
 	})
 	return r, err
 }
 
-func (s *Store) addRuleVersion(r rule.Rule, by record.Stamp) error {
+func ruleAt(id int64) place { return at("rules", "id = ?", id) }
+
+func (s *Store) addRuleVersion(ctx context.Context, r rule.Rule, what string, before []byte, by record.Stamp) error {
+	entry := TrailEntry{What: what, Kind: "rule", Key: fmt.Sprint(r.ID), Note: fmt.Sprintf("version %d, %s: %s", r.Version, r.State, r.Name), Before: before}
+	var err error
+	if entry.After, err = s.hash(ctx, ruleAt(r.ID)); err != nil {
+		return err
+	}
+	if err := s.Note(ctx, by, entry); err != nil {
+		return err
+	}
 	book, err := s.bookNow()
 	if err != nil {
 		return err
@@ -101,8 +113,8 @@ func (s *Store) addRuleVersion(r rule.Rule, by record.Stamp) error {
 }
 
 // DeleteRule removes a rule with its versions.
-func (s *Store) DeleteRule(ctx context.Context, id int64) error {
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Delete(&ruleRow{ID: id}) })
+func (s *Store) DeleteRule(ctx context.Context, id int64, by record.Stamp) error {
+	return s.noted(ctx, by, TrailEntry{Kind: "rule", Key: fmt.Sprint(id)}, ruleAt(id), func(tx *Store) error { return tx.db.Delete(&ruleRow{ID: id}).Error })
 }
 
 // LastChanges returns who changed each rule of a kind last, and when, by rule.

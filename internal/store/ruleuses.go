@@ -116,7 +116,7 @@ func (s *Store) usesAnew(ctx context.Context) error {
 		return err
 	}
 	for i := range kinds {
-		for r, err := range s.Records(ctx, kinds[i].Key) {
+		for r, err := range s.Records(ctx, kinds[i].Key, nil) {
 			if err != nil {
 				return err
 			}

@@ -35,7 +35,9 @@ type Run struct {
 	Problem string
 	EndedAt string       // RFC 3339; "": it has not ended
 	Started record.Stamp `gorm:"embedded;embeddedPrefix:started_"`
-	Writes  int          `gorm:"->;-:migration"` // records that it wrote and that are not taken back
+	// Companies are those in which it works; nil: all.
+	Companies []string `gorm:"serializer:json"`
+	Writes    int      `gorm:"->;-:migration"` // records that it wrote and that are not taken back
 }
 
 // counted are the columns of runs with how much they wrote.
@@ -59,6 +61,9 @@ type runResult struct {
 func (s *Store) AddRun(ctx context.Context, r Run, keep int) (Run, error) {
 	err := s.Transaction(ctx, func(tx *Store) error {
 		if err := tx.db.Create(&r).Error; err != nil {
+			return err
+		}
+		if err := tx.Note(ctx, r.Started, TrailEntry{What: "started", Kind: "run", Key: fmt.Sprint(r.ID), Note: r.What + ": " + r.Title}); err != nil {
 			return err
 		}
 		// What can be taken back stays ten times as long.

@@ -9,8 +9,8 @@ import (
 // RecordsFrom asks for the records of a kind whose number, or what they are called, begins with something.
 type RecordsFrom struct {
 	Kind *record.Kind
-	// Company narrows; "": all.
-	Company string
+	// Companies narrow; nil: all.
+	Companies []string
 	// Number is how the number begins; where it is "", Title is how the sort key of the first title field
 	// begins.
 	Number string
@@ -33,8 +33,8 @@ func (s *Store) RecordsFrom(ctx context.Context, q RecordsFrom) ([]record.Record
 		query = query.Table("record_keys k "+leading+" records ON records.id = k.record").Select("records.*").
 			Where("k.field = ? AND k.key >= ? AND k.key < ?", x.columns[q.Kind.Title[0]], []byte(q.Title), []byte(q.Title+"\xff")).Order("k.key, k.record")
 	}
-	if q.Company != "" {
-		query = query.Where("records.company = ?", q.Company)
+	if q.Companies != nil {
+		query = query.Where("records.company IN ?", q.Companies)
 	}
 	return all(query.Limit(q.Limit), recordRow.record)
 }

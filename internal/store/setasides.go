@@ -2,8 +2,8 @@ package store
 
 import (
 	"context"
+	"fmt"
 
-	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"codicil/core/record"
@@ -33,12 +33,22 @@ func (s *Store) SetAsides(ctx context.Context, ruleID int64) ([]SetAside, error)
 // SaveSetAside sets a version aside, or changes the reason.
 func (s *Store) SaveSetAside(ctx context.Context, ruleID int64, change, reason string, by record.Stamp) error {
 	row := setAside{ruleID, change, reason, by}
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row) })
+	return s.noted(ctx, by, asideEntry(ruleID, change+": "+reason), asideAt(ruleID, change), func(tx *Store) error {
+		return tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	})
 }
 
 // DeleteSetAside takes one back; it is no error when it is not there.
-func (s *Store) DeleteSetAside(ctx context.Context, ruleID int64, change string) error {
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB {
-		return db.Where("rule_id = ? AND change = ?", ruleID, change).Delete(&setAside{})
+func (s *Store) DeleteSetAside(ctx context.Context, ruleID int64, change string, by record.Stamp) error {
+	return s.noted(ctx, by, asideEntry(ruleID, change), asideAt(ruleID, change), func(tx *Store) error {
+		return tx.db.Where("rule_id = ? AND change = ?", ruleID, change).Delete(&setAside{}).Error
 	})
+}
+
+func asideAt(rule int64, change string) place {
+	return at("set_asides", "rule_id = ? AND change = ?", rule, change)
+}
+
+func asideEntry(rule int64, note string) TrailEntry {
+	return TrailEntry{Kind: "wrong version set aside", Key: fmt.Sprint(rule), Note: note}
 }

@@ -3,7 +3,6 @@ package store
 import (
 	"context"
 
-	"gorm.io/gorm"
 	"gorm.io/gorm/clause"
 
 	"codicil/core/record"
@@ -38,10 +37,14 @@ func (s *Store) Silences(ctx context.Context) (map[string]Silence, error) {
 // SaveSilence leaves a finding as it is, or changes the reason.
 func (s *Store) SaveSilence(ctx context.Context, key, reason string, by record.Stamp) error {
 	row := silence{key, reason, by}
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row) })
+	return s.noted(ctx, by, TrailEntry{Kind: "finding left", Key: key, Note: reason}, at("silences", "key = ?", key), func(tx *Store) error {
+		return tx.db.Clauses(clause.OnConflict{UpdateAll: true}).Create(&row).Error
+	})
 }
 
 // DeleteSilence takes one back; it is no error when it is not there.
-func (s *Store) DeleteSilence(ctx context.Context, key string) error {
-	return s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Where("key = ?", key).Delete(&silence{}) })
+func (s *Store) DeleteSilence(ctx context.Context, key string, by record.Stamp) error {
+	return s.noted(ctx, by, TrailEntry{Kind: "finding left", Key: key}, at("silences", "key = ?", key), func(tx *Store) error {
+		return tx.db.Where("key = ?", key).Delete(&silence{}).Error
+	})
 }

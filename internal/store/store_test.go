@@ -108,7 +108,7 @@ func TestWhatIsNotThereIsSaid(t *testing.T) {
 		func() error { _, err := s.Proof(t.Context(), 9); return err }(),
 		func() error { _, err := s.Posting(t.Context(), "practice", "P1"); return err }(),
 		func() error { _, err := s.Record(t.Context(), "vendor", "V1"); return err }(),
-		s.DeleteProof(t.Context(), 9),
+		s.DeleteProof(t.Context(), 9, record.Stamp{}),
 	} {
 		assert.ErrorIs(t, err, store.ErrNotFound)
 	}
@@ -231,12 +231,12 @@ func TestDataOfBeforeOriginsComesAlong(t *testing.T) {
 	}
 	assert.Equal(t, map[string]int{"required/open//": 6, "optional/hidden//": 2, "optional/read-only//": 1, "required/open//twice": 1, "//passed over/": 1, "//stop/": 1}, said)
 	seen := 0
-	for r, err := range s.Records(t.Context(), "vendor") {
+	for r, err := range s.Records(t.Context(), "vendor", nil) {
 		require.NoError(t, err)
 		assert.Empty(t, r.Origins, "nobody knows who gave the values of then")
 		seen++
 	}
-	count, err := s.CountRecords(t.Context(), "vendor")
+	count, err := s.CountRecords(t.Context(), "vendor", nil)
 	require.NoError(t, err)
 	assert.Positive(t, count)
 	assert.Equal(t, count, seen)
@@ -292,7 +292,7 @@ func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
 					require.NoError(t, err)
 				}
 				seen := 0
-				for r, err := range s.Records(ctx, kind.Key) {
+				for r, err := range s.Records(ctx, kind.Key, nil) {
 					require.NoError(t, err, kind.Key)
 					counts["records"]++
 					if seen++; seen > 5 {
@@ -303,7 +303,7 @@ func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
 					require.Len(t, versions, r.Version)
 					assert.Equal(t, r.Values, versions[0].Content.Values)
 				}
-				counted, err := s.CountRecords(ctx, kind.Key)
+				counted, err := s.CountRecords(ctx, kind.Key, nil)
 				require.NoError(t, err)
 				assert.Equal(t, seen, counted)
 				_, err = s.Layouts(ctx, kind.Key)
@@ -324,7 +324,7 @@ func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
 					}
 					assert.Regexp(t, `^\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{6}Z$`, whole.Posted.At)
 				}
-				entries, _, err := s.Entries(ctx, name, 0, 100_000)
+				entries, _, err := s.Entries(ctx, name, nil, 0, 100_000)
 				require.NoError(t, err)
 				balances, err := s.Balances(ctx, store.BalanceQuery{Ledger: name, By: ledger.ByAccount, Limit: 1000})
 				require.NoError(t, err)
@@ -377,7 +377,7 @@ func TestWrongVersionsAreSetAside(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, aside, 1)
 	assert.Equal(t, [2]string{"nobody can do that", "Ben"}, [2]string{aside[0].Reason, aside[0].By.By})
-	require.NoError(t, s.DeleteSetAside(ctx, id, "it acted always"))
+	require.NoError(t, s.DeleteSetAside(ctx, id, "it acted always", record.Stamp{}))
 	aside, err = s.SetAsides(ctx, id)
 	require.NoError(t, err)
 	assert.Empty(t, aside)
@@ -428,8 +428,8 @@ func TestASilenceIsKeptUntilItIsTakenBack(t *testing.T) {
 	require.Len(t, kept, 1)
 	assert.Equal(t, "agreed so", kept["overlap|vendor||r1|r2|"].Reason)
 	assert.Equal(t, "Ben", kept["overlap|vendor||r1|r2|"].By.By)
-	require.NoError(t, s.DeleteSilence(ctx, "overlap|vendor||r1|r2|"))
-	require.NoError(t, s.DeleteSilence(ctx, "overlap|vendor||r1|r2|"), "taken back twice is no error")
+	require.NoError(t, s.DeleteSilence(ctx, "overlap|vendor||r1|r2|", record.Stamp{}))
+	require.NoError(t, s.DeleteSilence(ctx, "overlap|vendor||r1|r2|", record.Stamp{}), "taken back twice is no error")
 	kept, err = s.Silences(ctx)
 	require.NoError(t, err)
 	assert.Empty(t, kept)

@@ -242,7 +242,7 @@ func (s *Store) makeUnique(ctx context.Context, k *record.Kind, u *match.Unique,
 	for after := ""; ; {
 		count := 0
 		err := s.Transaction(ctx, func(tx *Store) error {
-			rows, err := tx.recordsAfter(ctx, k.Key, after)
+			rows, err := tx.recordsAfter(ctx, k.Key, nil, after)
 			if err != nil {
 				return err
 			}

@@ -79,7 +79,7 @@ func served(ctx context.Context, path, disk string) (url string, stop func() err
 	if err == nil {
 		err = a.Resume(ctx)
 	}
-	handler, wrong := httpapi.New(a, "Ada", fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}})
+	handler, wrong := httpapi.New(a, httpapi.Options{Client: fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}}, Guest: httpapi.As("Ada")})
 	if err == nil {
 		err = wrong
 	}

@@ -17,6 +17,7 @@ import (
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/runs"
@@ -39,6 +40,12 @@ const atOnce = 200
 // Start begins a run that takes all records of a kind that are not posted through the checks, as saving them would. What it
 // finds are ordered by rule. Cost: judging each, some of them in memory.
 func (s *Service) Start(ctx context.Context, key string) (contract.Run, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Run{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil { // what it counts holds for everybody
+		return contract.Run{}, err
+	}
 	_, kind, err := s.base.KindOf(ctx, key)
 	if err != nil {
 		return contract.Run{}, err
@@ -57,7 +64,7 @@ type broken struct {
 }
 
 func (s *Service) work(ctx context.Context, kind *record.Kind, w *runs.Writer) error {
-	total, err := s.base.Store.CountRecords(ctx, kind.Key)
+	total, err := s.base.Store.CountRecords(ctx, kind.Key, nil)
 	if err != nil {
 		return err
 	}
@@ -96,7 +103,7 @@ func (s *Service) work(ctx context.Context, kind *record.Kind, w *runs.Writer) e
 		rows = rows[:0]
 		return w.Came(ctx, done, counts)
 	}
-	for r, err := range s.base.Store.Records(ctx, kind.Key) {
+	for r, err := range s.base.Store.Records(ctx, kind.Key, nil) {
 		if err != nil {
 			return err
 		}
@@ -164,15 +171,18 @@ func (s *Service) note(row *broken, w *runs.Writer, counted map[store.BreakCount
 
 // Get tells for each check in force how many saved records break it, as it was counted last.
 func (s *Service) Get(ctx context.Context, key string) (contract.Breaks, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Breaks{}, err
+	}
 	found := contract.Breaks{Kind: key, Rules: []contract.BrokenRule{}}
 	ref, kind, err := s.base.KindOf(ctx, key)
 	if err != nil {
 		return found, err
 	}
-	if found.Records, err = s.base.Store.CountRecords(ctx, kind.Key); err != nil {
+	if found.Records, err = s.base.Store.CountRecords(ctx, kind.Key, access.Scope(ctx)); err != nil {
 		return found, err
 	}
-	book, err := s.base.Cache.Book(ctx, kind.Key)
+	book, err := s.base.Cache.SeenBook(ctx, kind.Key)
 	if err != nil {
 		return found, err
 	}
@@ -180,6 +190,7 @@ func (s *Service) Get(ctx context.Context, key string) (contract.Breaks, error) 
 	if err != nil {
 		return found, err
 	}
+	counts = slices.DeleteFunc(counts, func(c store.BreakCount) bool { return c.Company != "" && !access.In(ctx, c.Company) })
 	if len(counts) > 0 {
 		last := counts[len(counts)-1]
 		found.Run = last.Run
@@ -195,6 +206,9 @@ func (s *Service) Get(ctx context.Context, key string) (contract.Breaks, error) 
 		}
 		tell(&r, counts, found.Run)
 		found.Rules = append(found.Rules, r)
+	}
+	if !access.Everywhere(ctx) {
+		found.Run = 0 // it holds what all companies break
 	}
 	slices.SortStableFunc(found.Rules, func(a, b contract.BrokenRule) int {
 		if a.Broken != b.Broken {

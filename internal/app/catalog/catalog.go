@@ -9,6 +9,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
@@ -42,7 +43,10 @@ func New(j *judging.Service, users ...Users) *Service {
 
 // Catalog returns companies, kinds and types.
 func (s *Service) Catalog(ctx context.Context) (contract.Catalog, error) {
-	m, err := s.base.Cache.Reference(ctx)
+	if err := access.Person(ctx); err != nil {
+		return contract.Catalog{}, err
+	}
+	m, err := s.base.Cache.Seen(ctx)
 	if err != nil {
 		return contract.Catalog{}, err
 	}
@@ -80,6 +84,12 @@ var (
 
 // SaveCompany adds a company, or changes it.
 func (s *Service) SaveCompany(ctx context.Context, key string, c record.Company) (record.Company, error) {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return record.Company{}, err
+	}
+	if err := access.Companies(ctx, []string{key}); err != nil {
+		return record.Company{}, err
+	}
 	m, err := s.base.Cache.Reference(ctx)
 	if err != nil {
 		return c, err
@@ -145,6 +155,9 @@ func isZone(name string) bool {
 
 // SavePreferences keeps how the person who asks writes numbers and dates.
 func (s *Service) SavePreferences(ctx context.Context, p contract.Preferences) (contract.Preferences, error) {
+	if err := access.Person(ctx); err != nil {
+		return contract.Preferences{}, err
+	}
 	if p.Format != nil && !p.Format.Sound() {
 		return p, fault.Bad(notAFormat)
 	}
@@ -154,8 +167,14 @@ func (s *Service) SavePreferences(ctx context.Context, p contract.Preferences) (
 
 // DeleteCompany removes a company that no record, rule, proof or posting names.
 func (s *Service) DeleteCompany(ctx context.Context, key string) error {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return err
+	}
+	if err := access.Companies(ctx, []string{key}); err != nil {
+		return err
+	}
 	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		return func(tx *store.Store, _ record.Stamp) error { return tx.DeleteCompany(ctx, key) }, s.mayDeleteCompany(ctx, key)
+		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteCompany(ctx, key, by) }, s.mayDeleteCompany(ctx, key)
 	})
 }
 
@@ -186,6 +205,12 @@ func (s *Service) mayDeleteCompany(ctx context.Context, key string) error {
 
 // SaveType adds a type to a kind, or changes it.
 func (s *Service) SaveType(ctx context.Context, kind, key string, t record.Type) (record.Type, error) {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return record.Type{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return record.Type{}, err
+	}
 	t.Kind, t.Key, t.Label = kind, key, strings.TrimSpace(t.Label)
 	err := s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
 		_, err := s.maySaveType(ctx, kind, key, t)
@@ -229,8 +254,14 @@ func (s *Service) maySaveType(ctx context.Context, kind, key string, t record.Ty
 
 // DeleteType removes a type that nothing names.
 func (s *Service) DeleteType(ctx context.Context, kind, key string) error {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return err
+	}
 	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		return func(tx *store.Store, _ record.Stamp) error { return tx.DeleteType(ctx, kind, key) }, s.mayDeleteType(ctx, kind, key)
+		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteType(ctx, kind, key, by) }, s.mayDeleteType(ctx, kind, key)
 	})
 }
 

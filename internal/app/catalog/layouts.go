@@ -4,6 +4,8 @@ import (
 	"codicil/core/feel"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -18,6 +20,12 @@ import (
 // Layout returns how forms of a kind are arranged in a company and type: as was
 // made for both, else for the company, else for the type, else for all, else by default.
 func (s *Service) Layout(ctx context.Context, kindKey, company, kindType string) (contract.LayoutView, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.LayoutView{}, err
+	}
+	if err := access.Company(ctx, company); err != nil {
+		return contract.LayoutView{}, err
+	}
 	m, kind, err := s.base.KindOf(ctx, kindKey)
 	if err != nil {
 		return contract.LayoutView{}, err
@@ -31,8 +39,22 @@ func (s *Service) Layout(ctx context.Context, kindKey, company, kindType string)
 	return shown, nil
 }
 
+// layoutIn refuses the change of a layout to who is not in the companies for which it holds.
+func layoutIn(ctx context.Context, company string) error {
+	if company == "" {
+		return access.Companies(ctx, nil)
+	}
+	return access.Company(ctx, company)
+}
+
 // SaveLayout arranges the forms of a scope; company and type may be "" for all.
 func (s *Service) SaveLayout(ctx context.Context, kindKey, company, kindType string, layout record.Layout) (contract.LayoutView, error) {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return contract.LayoutView{}, err
+	}
+	if err := layoutIn(ctx, company); err != nil {
+		return contract.LayoutView{}, err
+	}
 	m, kind, err := s.base.KindOf(ctx, kindKey)
 	switch {
 	case err != nil:
@@ -54,8 +76,16 @@ func (s *Service) SaveLayout(ctx context.Context, kindKey, company, kindType str
 
 // DeleteLayout goes back to the layout of the next wider scope.
 func (s *Service) DeleteLayout(ctx context.Context, kindKey, company, kindType string) (contract.LayoutView, error) {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return contract.LayoutView{}, err
+	}
+	if err := layoutIn(ctx, company); err != nil {
+		return contract.LayoutView{}, err
+	}
 	err := s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		return func(tx *store.Store, _ record.Stamp) error { return tx.DeleteLayout(ctx, kindKey, company, kindType) }, nil
+		return func(tx *store.Store, by record.Stamp) error {
+			return tx.DeleteLayout(ctx, kindKey, company, kindType, by)
+		}, nil
 	})
 	if err != nil {
 		return contract.LayoutView{}, err
@@ -65,6 +95,9 @@ func (s *Service) DeleteLayout(ctx context.Context, kindKey, company, kindType s
 
 // FollowOns returns the maps from record to record.
 func (s *Service) FollowOns(ctx context.Context) ([]record.FollowOn, error) {
+	if err := access.Need(ctx, actor.RecordsRead); err != nil {
+		return nil, err
+	}
 	maps, err := s.base.Store.FollowOns(ctx)
 	for i := range maps {
 		if maps[i].Pairs == nil {
@@ -76,6 +109,9 @@ func (s *Service) FollowOns(ctx context.Context) ([]record.FollowOn, error) {
 
 // CheckFollowOn returns what is wrong with the pairs of a map.
 func (s *Service) CheckFollowOn(ctx context.Context, f record.FollowOn) ([]record.PairProblem, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
 	m, err := s.base.Cache.Reference(ctx)
 	if err != nil {
 		return nil, err
@@ -112,6 +148,12 @@ func vocabularyOf(m *cache.Reference, kind *record.Kind) *rule.Vocabulary {
 
 // SaveFollowOn keeps a map whose pairs all fit.
 func (s *Service) SaveFollowOn(ctx context.Context, f record.FollowOn) (record.FollowOn, error) {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return record.FollowOn{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return record.FollowOn{}, err
+	}
 	problems, err := s.CheckFollowOn(ctx, f)
 	if err != nil {
 		return f, err
@@ -155,11 +197,17 @@ func (s *Service) SaveFollowOn(ctx context.Context, f record.FollowOn) (record.F
 
 // DeleteFollowOn removes a map.
 func (s *Service) DeleteFollowOn(ctx context.Context, id int64) error {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return err
+	}
 	if _, err := s.followOn(ctx, id); err != nil {
 		return err
 	}
 	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		return func(tx *store.Store, _ record.Stamp) error { return tx.DeleteFollowOn(ctx, id) }, nil
+		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteFollowOn(ctx, id, by) }, nil
 	})
 }
 

@@ -8,6 +8,7 @@ import (
 	"codicil/core/engine"
 	"codicil/core/proof"
 	"codicil/core/rule"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
@@ -33,6 +34,9 @@ func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r} }
 // Kind tells what the proofs confirm of every rule in force of a kind; strength
 // measures also what they would notice.
 func (s *Service) Kind(ctx context.Context, kind string, strength bool) ([]contract.Confirmation, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
 	b, err := s.base.Bench(ctx, kind)
 	if err != nil {
 		return nil, err
@@ -76,15 +80,22 @@ func (s *Service) aside(ctx context.Context, rule int64) ([]contract.SetAside, e
 // SetAside sets aside a wrong version of a rule with a reason, or takes that back without one.
 // It goes on counting as not noticed.
 func (s *Service) SetAside(ctx context.Context, id int64, request contract.AsideRequest) ([]contract.SetAside, error) {
+	if err := access.Need(ctx, actor.ProofsChange); err != nil {
+		return nil, err
+	}
 	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
-		if _, err := s.base.KeptRule(ctx, id); err != nil {
+		r, err := s.base.KeptRule(ctx, id)
+		if err != nil {
+			return nil, err
+		}
+		if err := access.Companies(ctx, r.Scope.Companies); err != nil {
 			return nil, err
 		}
 		by, err := s.base.Line.Stamp(ctx)
 		reason := strings.TrimSpace(request.Reason)
 		return &commit.Change{Write: func(ctx context.Context, tx *store.Store) error {
 			if reason == "" {
-				return tx.DeleteSetAside(ctx, id, request.Change)
+				return tx.DeleteSetAside(ctx, id, request.Change, by)
 			}
 			return tx.SaveSetAside(ctx, id, request.Change, reason, by)
 		}}, err
@@ -97,6 +108,9 @@ func (s *Service) SetAside(ctx context.Context, id int64, request contract.Aside
 
 // Rule tells what the proofs confirm of one rule, with its strength.
 func (s *Service) Rule(ctx context.Context, id int64) (contract.Confirmation, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Confirmation{}, err
+	}
 	r, err := s.base.KeptRule(ctx, id)
 	if err != nil {
 		return contract.Confirmation{}, err
@@ -115,6 +129,9 @@ func (s *Service) Rule(ctx context.Context, id int64) (contract.Confirmation, er
 
 // Suggest proposes documents that show what no proof shows of a rule yet.
 func (s *Service) Suggest(ctx context.Context, id int64, request contract.SuggestRequest) ([]contract.Suggestion, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
 	r, err := s.base.KeptRule(ctx, id)
 	if err != nil {
 		return nil, err

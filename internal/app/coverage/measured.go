@@ -10,6 +10,8 @@ import (
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/runs"
 	"codicil/internal/cache"
@@ -24,6 +26,9 @@ const proofsAtOnce = 500
 // proofs that fail, and the rules of which wrong versions pass that nobody has set aside. Cost: every proof
 // once, and those of a rule for each of its wrong versions.
 func (s *Service) Start(ctx context.Context, request contract.ProofsRequest) (contract.Run, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Run{}, err
+	}
 	ref, err := s.base.Cache.Reference(ctx)
 	if err != nil {
 		return contract.Run{}, err

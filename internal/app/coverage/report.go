@@ -4,6 +4,7 @@ import (
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/rule"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
@@ -16,6 +17,12 @@ import (
 // Report tells of every rule in force today for a company and type what confirms
 // it: for an auditor, or the next administrator.
 func (s *Service) Report(ctx context.Context, kind, company, kindType string) (contract.ConfirmationReport, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.ConfirmationReport{}, err
+	}
+	if err := access.Company(ctx, company); err != nil {
+		return contract.ConfirmationReport{}, err
+	}
 	report := contract.ConfirmationReport{Kind: kind, Company: company, Type: kindType, Day: string(s.base.Today(nil)), RanAt: s.base.Clock().UTC(), RanBy: actor.Of(ctx).Name, Rules: []contract.ReportedRule{}}
 	b, err := s.base.Bench(ctx, kind)
 	if err != nil {
@@ -51,6 +58,9 @@ func (s *Service) Report(ctx context.Context, kind, company, kindType string) (c
 
 // Export writes the report as CSV, a line for each proof of each rule.
 func (s *Service) Export(ctx context.Context, kind, company, kindType string) (string, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return "", err
+	}
 	report, err := s.Report(ctx, kind, company, kindType)
 	if err != nil {
 		return "", err

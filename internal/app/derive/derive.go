@@ -18,6 +18,8 @@ import (
 	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/records"
@@ -50,6 +52,9 @@ const atOnce = 100
 
 // Start begins a run that derives values again. Cost: judging the records, some of them in memory.
 func (s *Service) Start(ctx context.Context, request contract.DeriveRequest) (contract.Run, error) {
+	if err := access.NeedFor(ctx, request.Kind, actor.RecordsMany); err != nil {
+		return contract.Run{}, err
+	}
 	_, kind, err := s.base.KindOf(ctx, request.Kind)
 	if err != nil {
 		return contract.Run{}, err
@@ -61,6 +66,9 @@ func (s *Service) Start(ctx context.Context, request contract.DeriveRequest) (co
 	}
 	if request.Reason = strings.TrimSpace(request.Reason); request.Apply && request.Reason == "" {
 		return contract.Run{}, fault.Bad(reasonMissing)
+	}
+	if err := access.NeedFor(ctx, kind.Key, actor.RecordsChange); request.Apply && err != nil {
+		return contract.Run{}, err
 	}
 	if _, err := s.base.Selector(ctx, kind, request.Selection, field.Plain); err != nil {
 		return contract.Run{}, err
@@ -92,7 +100,11 @@ func (s *Service) work(ctx context.Context, w *runs.Writer, request contract.Der
 	if err != nil {
 		return err
 	}
-	selector, err := s.base.Selector(ctx, kind, request.Selection, field.Plain)
+	selection, none := request.Selection, false
+	if selection.Companies, none = access.Narrow(ctx, selection.Companies); none {
+		return nil // there is nothing that who asks may see
+	}
+	selector, err := s.base.Selector(ctx, kind, selection, field.Plain)
 	if err != nil {
 		return err
 	}

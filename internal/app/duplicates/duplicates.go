@@ -17,6 +17,7 @@ import (
 	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
@@ -72,15 +73,18 @@ func Check(kind *record.Kind, by match.Unique) error {
 
 // Get tells by what records of a kind can be duplicates. Cost: the rules of the kind and the runs that are kept.
 func (s *Service) Get(ctx context.Context, key string) (contract.Duplicates, error) {
+	if err := access.NeedFor(ctx, key, actor.RecordsRead); err != nil {
+		return contract.Duplicates{}, err
+	}
 	found := contract.Duplicates{Kind: key, Definitions: []contract.DuplicateDefinition{}}
 	ref, kind, err := s.base.KindOf(ctx, key)
 	if err != nil {
 		return found, err
 	}
-	if found.Records, err = s.base.Store.CountRecords(ctx, key); err != nil {
+	if found.Records, err = s.base.Store.CountRecords(ctx, key, access.Scope(ctx)); err != nil {
 		return found, err
 	}
-	if found.Different, err = s.base.Store.CountDifferences(ctx, key); err != nil {
+	if found.Different, err = s.base.Store.CountDifferences(ctx, key, access.Scope(ctx)); err != nil {
 		return found, err
 	}
 	scans, err := s.scans(ctx)
@@ -100,7 +104,7 @@ func (s *Service) Get(ctx context.Context, key string) (contract.Duplicates, err
 		})
 		found.Definitions = append(found.Definitions, d)
 	}
-	book, err := s.base.Cache.Book(ctx, key)
+	book, err := s.base.Cache.SeenBook(ctx, key)
 	if err != nil {
 		return found, err
 	}
@@ -137,6 +141,9 @@ func (s *Service) scans(ctx context.Context) (map[string]*contract.Run, error) {
 	last := map[string]*contract.Run{}
 	for i := range all {
 		request, ok := requestOf(&all[i])
+		if !runs.Seen(ctx, &all[i]) {
+			continue
+		}
 		if at := scanned(request.Kind, request.By); ok && last[at] == nil {
 			shown := runs.Shown(&all[i])
 			last[at] = &shown
@@ -156,6 +163,12 @@ func requestOf(r *runs.Run) (request contract.ScanRequest, ok bool) {
 
 // Define keeps a definition under a name.
 func (s *Service) Define(ctx context.Context, key, name string, by match.Unique) error {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return err
+	}
 	_, kind, err := s.base.KindOf(ctx, key)
 	if err != nil {
 		return err
@@ -166,18 +179,27 @@ func (s *Service) Define(ctx context.Context, key, name string, by match.Unique)
 	if err := Check(kind, by); err != nil {
 		return err
 	}
-	return s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error {
-		return tx.SaveDuplicateDefinition(ctx, store.DuplicateDefinition{Kind: key, Name: name, By: by})
+	return s.base.Line.Write(ctx, func(tx *store.Store, stamp record.Stamp) error {
+		return tx.SaveDuplicateDefinition(ctx, store.DuplicateDefinition{Kind: key, Name: name, By: by}, stamp)
 	})
 }
 
 // Remove removes a definition.
 func (s *Service) Remove(ctx context.Context, key, name string) error {
-	return s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return tx.DeleteDuplicateDefinition(ctx, key, name) })
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return err
+	}
+	return s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error { return tx.DeleteDuplicateDefinition(ctx, key, name, by) })
 }
 
 // SayDifferent keeps that records are different, each from each.
 func (s *Service) SayDifferent(ctx context.Context, key string, request contract.DifferentRequest) error {
+	if err := access.NeedFor(ctx, key, actor.RecordsChange); err != nil {
+		return err
+	}
 	if request.Reason = strings.TrimSpace(request.Reason); request.Reason == "" {
 		return fault.Bad(reasonMissing)
 	}
@@ -205,8 +227,16 @@ func (s *Service) SayDifferent(ctx context.Context, key string, request contract
 
 // TakeDifferentBack takes back that two records are different.
 func (s *Service) TakeDifferentBack(ctx context.Context, key, number, other string) error {
-	return s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error {
-		return tx.DeleteDifference(ctx, store.DifferenceOf(key, number, other))
+	if err := access.NeedFor(ctx, key, actor.RecordsChange); err != nil {
+		return err
+	}
+	for _, one := range []string{number, other} {
+		if _, err := s.base.Saved(ctx, record.Ref{Kind: key, Number: one}); err != nil {
+			return err
+		}
+	}
+	return s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error {
+		return tx.DeleteDifference(ctx, store.DifferenceOf(key, number, other), by)
 	})
 }
 
@@ -215,6 +245,9 @@ const mostDifferences = 100
 
 // Different tells of which records somebody said that they are different.
 func (s *Service) Different(ctx context.Context, key, after string) (contract.DifferencePage, error) {
+	if err := access.NeedFor(ctx, key, actor.RecordsRead); err != nil {
+		return contract.DifferencePage{}, err
+	}
 	page := contract.DifferencePage{Differences: []contract.DifferentPair{}}
 	ref, kind, err := s.base.KindOf(ctx, key)
 	if err != nil {
@@ -227,7 +260,7 @@ func (s *Service) Different(ctx context.Context, key, after string) (contract.Di
 			return page, fault.Bad(fault.NotAPlace, after)
 		}
 	}
-	found, err := s.base.Store.Differences(ctx, key, from, mostDifferences+1)
+	found, err := s.base.Store.Differences(ctx, key, access.Scope(ctx), from, mostDifferences+1)
 	if err != nil {
 		return page, err
 	}
@@ -247,7 +280,7 @@ func (s *Service) Different(ctx context.Context, key, after string) (contract.Di
 
 // Described is a record as it is shown among its duplicates. Cost: a count of those that name it.
 func (s *Service) Described(ctx context.Context, links *judging.Links, kind *record.Kind, r *record.Record) (contract.DuplicateRecord, error) {
-	d := contract.DuplicateRecord{Number: r.Number, Title: links.TitleOf(kind, r.Values), Company: r.Company, Type: r.Type, State: contract.RecordState(r.State)}
+	d := contract.DuplicateRecord{Number: r.Number, Title: links.TitleOf(kind, r.Values), Company: access.Shown(ctx, r.Company), Type: r.Type, State: contract.RecordState(r.State)}
 	for _, values := range append([]map[string]string{r.Values}, view.List(r.Lines, func(l record.Line) map[string]string { return l.Values })...) {
 		for _, v := range values {
 			if v != "" {

@@ -13,6 +13,8 @@ import (
 
 	"codicil/core/match"
 	"codicil/core/record"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/runs"
@@ -24,6 +26,9 @@ import (
 // Start begins a run that looks through all records of a kind for duplicates. Cost: reading them; what is compared waits
 // in the data file, and of names those of about one length are in memory.
 func (s *Service) Start(ctx context.Context, request contract.ScanRequest) (contract.Run, error) {
+	if err := access.NeedFor(ctx, request.Kind, actor.RecordsRead); err != nil {
+		return contract.Run{}, err
+	}
 	_, kind, err := s.base.KindOf(ctx, request.Kind)
 	if err != nil {
 		return contract.Run{}, err
@@ -64,7 +69,7 @@ type group struct {
 
 func (k *scan) work(ctx context.Context) error {
 	s := k.service.base.Store
-	total, err := s.CountRecords(ctx, k.kind.Key)
+	total, err := s.CountRecords(ctx, k.kind.Key, access.Scope(ctx))
 	if err != nil {
 		return err
 	}
@@ -80,7 +85,7 @@ func (k *scan) work(ctx context.Context) error {
 		keys = keys[:0]
 		return k.w.Came(ctx, k.done, k.counts)
 	}
-	for r, err := range s.Records(ctx, k.kind.Key) {
+	for r, err := range s.Records(ctx, k.kind.Key, access.Scope(ctx)) {
 		if err != nil {
 			return err
 		}
@@ -238,6 +243,9 @@ func (k *scan) near(ctx context.Context) error {
 
 // Found returns some of what a scan found, as it is now. Cost: what is returned.
 func (s *Service) Found(ctx context.Context, run int64, what, after string, limit int) (contract.DuplicatePage, error) {
+	if err := access.Need(ctx, actor.RecordsRead); err != nil {
+		return contract.DuplicatePage{}, err
+	}
 	page := contract.DuplicatePage{Groups: []contract.DuplicateGroup{}}
 	r, err := s.base.Store.Run(ctx, run)
 	if err != nil {

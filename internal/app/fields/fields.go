@@ -8,6 +8,8 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/rules"
 	"codicil/internal/cache"
@@ -39,6 +41,12 @@ func New(j *judging.Service, r *rules.Service, users ...Users) *Service {
 
 // Add adds a field to a kind, for all companies.
 func (s *Service) Add(ctx context.Context, kindKey string, f field.Field) (field.Field, error) {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return field.Field{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil { // a field is one of all companies
+		return field.Field{}, err
+	}
 	err := s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
 		ref, kind, err := s.base.KindOf(ctx, kindKey)
 		if err != nil {
@@ -108,6 +116,12 @@ func (s *Service) addedField(ctx context.Context, kindKey, key string) (*cache.R
 
 // Check tells which saved values would not fit a changed field.
 func (s *Service) Check(ctx context.Context, kindKey, key string, f field.Field) (contract.FieldCheck, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.FieldCheck{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil { // a field is one of all companies
+		return contract.FieldCheck{}, err
+	}
 	check := contract.FieldCheck{Examples: []contract.FieldMisfit{}}
 	m, kind, _, err := s.addedField(ctx, kindKey, key)
 	if err != nil {
@@ -117,7 +131,7 @@ func (s *Service) Check(ctx context.Context, kindKey, key string, f field.Field)
 	if err := checkField(m, kind, &f); err != nil {
 		return check, err
 	}
-	for r, err := range s.base.Store.Records(ctx, kindKey) {
+	for r, err := range s.base.Store.Records(ctx, kindKey, nil) {
 		if err != nil {
 			return check, err
 		}
@@ -160,6 +174,12 @@ func linesWith(f *field.Field, r *record.Record) []int {
 
 // Change changes an added field, if all saved values fit it.
 func (s *Service) Change(ctx context.Context, kindKey, key string, f field.Field) (field.Field, error) {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return field.Field{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil { // a field is one of all companies
+		return field.Field{}, err
+	}
 	err := s.base.Line.Book(ctx, func() (write func(tx *store.Store, by record.Stamp) error, err error) {
 		f, err = s.mayChangeField(ctx, kindKey, key, f)
 		return func(tx *store.Store, by record.Stamp) error { return tx.SaveField(ctx, kindKey, f, by) }, err
@@ -203,6 +223,12 @@ func (s *Service) mayChangeField(ctx context.Context, kindKey, key string, f fie
 
 // Uses returns what uses a field: values, rules, proofs, layouts, maps.
 func (s *Service) Uses(ctx context.Context, kindKey, key string) (contract.FieldUses, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.FieldUses{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil { // a field is one of all companies
+		return contract.FieldUses{}, err
+	}
 	uses := contract.FieldUses{Uses: []fault.Use{}}
 	_, _, f, err := s.addedField(ctx, kindKey, key)
 	if err != nil {
@@ -218,7 +244,7 @@ func (s *Service) Uses(ctx context.Context, kindKey, key string) (contract.Field
 // valuesOf counts the records that hold a value of a field.
 func (s *Service) valuesOf(ctx context.Context, kindKey string, f *field.Field) (int, error) {
 	count := 0
-	for r, err := range s.base.Store.Records(ctx, kindKey) {
+	for r, err := range s.base.Store.Records(ctx, kindKey, nil) {
 		if err != nil {
 			return 0, err
 		}
@@ -248,6 +274,12 @@ func (s *Service) fieldUses(ctx context.Context, kindKey, key string) ([]fault.U
 // Remove takes an added field out of its kind. Its values stay with the
 // records, and come back with the field.
 func (s *Service) Remove(ctx context.Context, kindKey, key string) error {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return err
+	}
+	if err := access.Companies(ctx, nil); err != nil { // a field is one of all companies
+		return err
+	}
 	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
 		return func(tx *store.Store, by record.Stamp) error { return tx.RemoveField(ctx, kindKey, key, by) }, s.mayRemoveField(ctx, kindKey, key)
 	})
@@ -271,6 +303,9 @@ func (s *Service) mayRemoveField(ctx context.Context, kindKey, key string) error
 
 // Removed returns the added fields of a kind that were removed.
 func (s *Service) Removed(ctx context.Context, kindKey string) ([]contract.RemovedField, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
 	if _, _, err := s.base.KindOf(ctx, kindKey); err != nil {
 		return nil, err
 	}
@@ -294,6 +329,12 @@ func (s *Service) Removed(ctx context.Context, kindKey string) ([]contract.Remov
 
 // Restore brings a removed field back.
 func (s *Service) Restore(ctx context.Context, kindKey, key string) (field.Field, error) {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return field.Field{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil { // a field is one of all companies
+		return field.Field{}, err
+	}
 	removed, err := s.Removed(ctx, kindKey)
 	if err != nil {
 		return field.Field{}, err

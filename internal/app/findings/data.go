@@ -13,6 +13,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/clock"
@@ -28,13 +29,16 @@ const quiet = 365 * 24 * time.Hour
 // given a value for a year. write is told how far the look is, and then what is found. Cost: every
 // record is judged once as it stands.
 func (s *Service) Data(ctx context.Context, write func(any) error) error {
-	ref, err := s.base.Cache.Reference(ctx)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return err
+	}
+	ref, err := s.base.Cache.Seen(ctx)
 	if err != nil {
 		return err
 	}
 	progress := contract.FindingProgress{}
 	for i := range ref.Kinds {
-		count, err := s.base.Store.CountRecords(ctx, ref.Kinds[i].Key)
+		count, err := s.base.Store.CountRecords(ctx, ref.Kinds[i].Key, access.Scope(ctx))
 		if err != nil {
 			return err
 		}
@@ -101,7 +105,7 @@ type missed struct {
 
 // over looks over the records of a kind; each is told.
 func (s *Service) over(ctx context.Context, t *teller, kind *record.Kind, each func() error) (*sight, error) {
-	book, err := s.base.Cache.Book(ctx, kind.Key)
+	book, err := s.base.Cache.SeenBook(ctx, kind.Key)
 	if err != nil {
 		return nil, err
 	}
@@ -123,7 +127,7 @@ func (s *Service) over(ctx context.Context, t *teller, kind *record.Kind, each f
 			v.uses[t.ref.Tables.Crosswalks[i].Key] = uses
 		}
 	}
-	for r, err := range s.base.Store.Records(ctx, kind.Key) {
+	for r, err := range s.base.Store.Records(ctx, kind.Key, access.Scope(ctx)) {
 		if err != nil {
 			return nil, err
 		}

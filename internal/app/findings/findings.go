@@ -6,6 +6,7 @@ package findings
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -17,6 +18,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
@@ -63,7 +65,10 @@ func (k *kept) of(kind string) *ofKind {
 // What was found before in this version of the rule book is told at once. Where tell fails, nobody
 // listens any more, and the look ends.
 func (s *Service) Kind(ctx context.Context, kind string, tell func(contract.Finding) error) error {
-	ref, err := s.base.Cache.Reference(ctx)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return err
+	}
+	ref, err := s.base.Cache.Seen(ctx)
 	if err != nil {
 		return err
 	}
@@ -88,6 +93,13 @@ func (s *Service) Kind(ctx context.Context, kind string, tell func(contract.Find
 
 // look tells what is found of a kind, and keeps it.
 func (s *Service) look(t *teller, kind string) error {
+	if !access.Everywhere(t.ctx) { // what is kept is of all companies
+		finder, err := s.finder(t.ctx, kind)
+		if err != nil {
+			return err
+		}
+		return errors.Join(finder.All(t.ctx, t.say), t.failed)
+	}
 	at := s.keep.of(kind)
 	select {
 	case at.turn <- struct{}{}:
@@ -146,8 +158,11 @@ func (s *Service) finder(ctx context.Context, kind string) (*finding.Finder, err
 
 // Rule tells what is found about a rule as it is written, as if it were in force.
 func (s *Service) Rule(ctx context.Context, change contract.RuleChange, tell func(contract.Finding) error) error {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return err
+	}
 	r := judging.Changed(change)
-	ref, err := s.base.Cache.Reference(ctx)
+	ref, err := s.base.Cache.Seen(ctx)
 	if err != nil {
 		return err
 	}
@@ -176,7 +191,7 @@ func (s *Service) tables(t *teller) error {
 	books := make([]*plan.Book, 0, len(t.ref.Kinds))
 	var types []record.Type
 	for i := range t.ref.Kinds {
-		book, err := s.base.Cache.Book(t.ctx, t.ref.Kinds[i].Key)
+		book, err := s.base.Cache.SeenBook(t.ctx, t.ref.Kinds[i].Key)
 		if err != nil {
 			return err
 		}
@@ -200,6 +215,9 @@ var noFinding = notice.Define("not-found.finding", "this is the key of no findin
 
 // Silence leaves a finding as it is, with a reason, or takes that back without one.
 func (s *Service) Silence(ctx context.Context, request contract.SilenceRequest) error {
+	if err := access.Need(ctx, actor.ProofsChange); err != nil {
+		return err
+	}
 	if !strings.Contains(request.Key, "|") {
 		return fault.Bad(noFinding)
 	}
@@ -208,7 +226,7 @@ func (s *Service) Silence(ctx context.Context, request contract.SilenceRequest) 
 		reason := strings.TrimSpace(request.Reason)
 		return &commit.Change{Write: func(ctx context.Context, tx *store.Store) error {
 			if reason == "" {
-				return tx.DeleteSilence(ctx, request.Key)
+				return tx.DeleteSilence(ctx, request.Key, by)
 			}
 			return tx.SaveSilence(ctx, request.Key, reason, by)
 		}}, err

@@ -10,6 +10,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/rule"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
@@ -40,6 +41,9 @@ func (s *Service) target(ctx context.Context, kind, target string) (b *plan.Book
 
 // Names returns the names that the formulas of a rule on a field may use.
 func (s *Service) Names(ctx context.Context, kind, of string) (contract.Names, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Names{}, err
+	}
 	b, place, target, err := s.target(ctx, kind, of)
 	if err != nil {
 		return contract.Names{}, err
@@ -50,6 +54,9 @@ func (s *Service) Names(ctx context.Context, kind, of string) (contract.Names, e
 // Check says what is wrong with a formula of a rule, and computes it for a
 // document.
 func (s *Service) Check(ctx context.Context, request contract.FormulaAsk) (contract.FormulaAnswer, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.FormulaAnswer{}, err
+	}
 	answer := contract.FormulaAnswer{Problems: []contract.RuleProblem{}, Steps: []contract.FormulaStep{}, Failures: []contract.FormulaFailure{}}
 	b, place, field, err := s.target(ctx, request.Kind, request.Target)
 	if err != nil || strings.TrimSpace(request.Formula) == "" {
@@ -63,6 +70,9 @@ func (s *Service) Check(ctx context.Context, request contract.FormulaAsk) (contr
 	answer.Type = program.Type().String()
 	if request.Document == nil || request.Document.Kind != request.Kind {
 		return answer, nil
+	}
+	if err := access.Company(ctx, request.Document.Company); err != nil {
+		return answer, err
 	}
 	t, err := s.base.Try(ctx, *request.Document, judging.Ask{Format: request.Format})
 	if err != nil {
@@ -82,6 +92,9 @@ func (s *Service) Check(ctx context.Context, request contract.FormulaAsk) (contr
 
 // Compose writes conditions as a formula.
 func (s *Service) Compose(ctx context.Context, request contract.ComposeRequest) (contract.Formula, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Formula{}, err
+	}
 	b, place, _, err := s.target(ctx, request.Kind, request.Target)
 	if err != nil {
 		return contract.Formula{}, err
@@ -130,6 +143,9 @@ func plainly(f *field.Field, typed string, format *field.Format) string {
 
 // Constant writes what a person typed as the value of a rule as a formula.
 func (s *Service) Constant(ctx context.Context, request contract.ConstantRequest) (contract.Formula, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Formula{}, err
+	}
 	b, place, f, err := s.target(ctx, request.Kind, request.Target)
 	if err != nil {
 		return contract.Formula{}, err

@@ -5,6 +5,7 @@ import (
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/rule"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -14,6 +15,9 @@ import (
 
 // Tell tells a formula of a rule in words, and as cases where it is a chain of choices.
 func (s *Service) Tell(ctx context.Context, request contract.TellRequest) (contract.FormulaTold, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.FormulaTold{}, err
+	}
 	told := contract.FormulaTold{Words: []contract.FormulaWord{}, Problems: []contract.RuleProblem{}, Findings: []feel.CaseFinding{}}
 	b, place, gives, err := s.target(ctx, request.Kind, request.Target)
 	if err != nil {
@@ -56,6 +60,9 @@ func (s *Service) Tell(ctx context.Context, request contract.TellRequest) (contr
 
 // WriteCases writes cases as a formula of a rule.
 func (s *Service) WriteCases(ctx context.Context, request contract.CasesRequest) (contract.CasesWritten, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.CasesWritten{}, err
+	}
 	written := contract.CasesWritten{Problems: []contract.RuleProblem{}}
 	b, place, field, err := s.target(ctx, request.Kind, request.Target)
 	if err != nil {

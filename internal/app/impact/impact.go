@@ -9,6 +9,8 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/runs"
@@ -39,6 +41,9 @@ func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r, 2
 // documents of its scope as they stand: against the rule as it is kept; of a new one, against none. Nothing is
 // changed.
 func (s *Service) Start(ctx context.Context, request contract.ImpactRequest) (contract.Run, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Run{}, err
+	}
 	with, err := s.base.KeptRule(ctx, request.Rule)
 	if request.Rule == 0 || err != nil {
 		if request.Change == nil {
@@ -84,7 +89,7 @@ func (s *Service) Keys(ctx context.Context, r rule.Rule) error {
 	if err != nil || len(c.Unique) == 0 {
 		return err
 	}
-	count, err := s.base.Store.CountRecords(ctx, r.Kind)
+	count, err := s.base.Store.CountRecords(ctx, r.Kind, nil)
 	if err != nil || count <= s.InPlace {
 		return err
 	}
@@ -146,7 +151,7 @@ const What = "impact"
 
 // work keeps what becomes of each record.
 func (s *Service) work(ctx context.Context, without, with rule.Rule, w *runs.Writer) error {
-	total, err := s.base.Store.CountRecords(ctx, with.Kind)
+	total, err := s.base.Store.CountRecords(ctx, with.Kind, access.Scope(ctx))
 	if err != nil {
 		return err
 	}

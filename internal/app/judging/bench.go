@@ -13,7 +13,7 @@ import (
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
-	"codicil/internal/app/commit"
+	"codicil/internal/access"
 	"codicil/internal/cache"
 	"codicil/internal/clock"
 	"codicil/internal/contract"
@@ -35,17 +35,17 @@ func (s *Service) Bench(ctx context.Context, kind string) (*Bench, error) {
 	if err != nil {
 		return nil, err
 	}
-	proofs, err := s.Store.Proofs(ctx, kind)
+	proofs, err := Proofs(ctx, s.Store, kind)
 	return &Bench{ref, runner, proofs}, err
 }
 
 // Runner runs single proofs and documents of a kind; it reads no proof.
 func (s *Service) Runner(ctx context.Context, kind string) (*cache.Reference, *proof.Runner, error) {
-	ref, err := s.Cache.Reference(ctx)
+	ref, err := s.Cache.Seen(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
-	book, err := s.Cache.Book(ctx, kind)
+	book, err := s.Cache.SeenBook(ctx, kind)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -101,15 +101,9 @@ func InBook(b *plan.Book, id int64) *rule.Compiled {
 	return nil
 }
 
-// KeptRule returns a rule by its number.
-func (s *Service) KeptRule(ctx context.Context, id int64) (rule.Rule, error) {
-	r, err := s.Store.Rule(ctx, id)
-	return r, commit.Explain(err)
-}
-
 // Documents goes through the records that a rule would stand for, as documents that change nothing: on the day of the
 // work, or of their posting. do gets some at a time, and how many records were gone through for them. Cost: the
-// records of the kind, some of them in memory.
+// records of the kind in the companies of who asks, some of them in memory.
 func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *record.Kind, covers func(company, kindType string, day record.Day) bool, atOnce int, do func(rows []record.Record, documents []proof.Proof, gone int) error) error {
 	var rows []record.Record
 	var documents []proof.Proof
@@ -119,7 +113,7 @@ func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *rec
 		rows, documents, gone = nil, nil, 0
 		return err
 	}
-	for r, err := range s.Store.Records(ctx, kind.Key) {
+	for r, err := range s.Store.Records(ctx, kind.Key, access.Scope(ctx)) {
 		if err != nil {
 			return err
 		}
@@ -193,6 +187,9 @@ func (s *Service) RecordBases(ctx context.Context, ref *cache.Reference, book *p
 	}
 	var rows []record.Record
 	for _, scope := range scopes {
+		if !access.In(ctx, scope.Company) {
+			continue
+		}
 		page, err := s.Store.List(ctx, store.ListQuery{Selector: record.OfScope(kind, scope.Company, scope.Type), Limit: 2, Uncounted: true})
 		if err != nil {
 			return nil, err

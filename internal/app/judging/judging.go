@@ -23,6 +23,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/cache"
@@ -75,7 +76,7 @@ type Saved struct {
 	record.Record
 }
 
-// Saved returns a saved record.
+// Saved returns a saved record, to who may see it.
 func (s *Service) Saved(ctx context.Context, at record.Ref) (*Saved, error) {
 	ref, kind, err := s.KindOf(ctx, at.Kind)
 	if err != nil {
@@ -85,12 +86,15 @@ func (s *Service) Saved(ctx context.Context, at record.Ref) (*Saved, error) {
 	if err != nil {
 		return nil, err
 	}
+	if r != nil && !kind.Shared && !access.In(ctx, r.Company) {
+		return nil, &fault.Fault{Reason: fault.NotFound, Notice: noRecord.With(kind.Noun(), at.Number)}
+	}
 	if r == nil {
 		survivor, err := s.Store.Survivor(ctx, at)
 		switch {
 		case err != nil:
 			return nil, err
-		case survivor != "":
+		case survivor != "" && !s.Links(ctx, ref, "").Elsewhere(at.Kind, survivor):
 			return nil, &fault.Fault{Reason: fault.NotFound, Notice: mergedRecord.With(kind.Noun(), at.Number, survivor)}
 		}
 		return nil, &fault.Fault{Reason: fault.NotFound, Notice: noRecord.With(kind.Noun(), at.Number)}

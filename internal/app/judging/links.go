@@ -9,6 +9,7 @@ import (
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/record"
+	"codicil/internal/access"
 	"codicil/internal/app/commit"
 	"codicil/internal/cache"
 	"codicil/internal/fault"
@@ -95,7 +96,7 @@ func (l *Links) Now(kind, key string) string {
 // such record.
 func (l *Links) Follow(kind, key, of string) feel.Value {
 	k, r := l.Find(record.Ref{Kind: kind, Number: key})
-	if r == nil {
+	if r == nil || (!k.Shared && l.company != "" && r.Company != l.company) { // of another company, which no document may name
 		return feel.NullValue
 	}
 	if of == "lines" {
@@ -132,7 +133,7 @@ func (l *Links) Missing(kind, key string) string {
 	switch {
 	case k == nil:
 		return "there is no kind of record " + kind
-	case r == nil:
+	case r == nil || !l.seen(r):
 		return "there is no " + k.Noun() + " " + key + "; choose one from the list"
 	case !k.Shared && r.Company != l.company:
 		return k.Noun() + " " + key + " belongs to company " + r.Company + "; choose one of company " + l.company
@@ -140,10 +141,25 @@ func (l *Links) Missing(kind, key string) string {
 	return ""
 }
 
+// seen tells whether who asks may know of a record: it is of one of their companies, or of a kind that all companies share.
+func (l *Links) seen(r *record.Record) bool {
+	if access.In(l.ctx, r.Company) {
+		return true
+	}
+	k, err := l.reference.Kind(r.Kind)
+	return err == nil && k.Shared
+}
+
+// Elsewhere tells whether a record is in a company that is not of who asks.
+func (l *Links) Elsewhere(kind, number string) bool {
+	_, r := l.Find(record.Ref{Kind: kind, Number: number})
+	return r != nil && !l.seen(r)
+}
+
 // Title returns the name of a record, or "" when there is none.
 func (l *Links) Title(kind, key string) string {
 	k, r := l.Find(record.Ref{Kind: kind, Number: key})
-	if r == nil {
+	if r == nil || !l.seen(r) {
 		return ""
 	}
 	return l.TitleOf(k, r.Values)
@@ -195,12 +211,12 @@ func (l *Links) Resolve(kind, typed string) string {
 			l.failed = cmp.Or(l.failed, err)
 			return typed
 		}
-		if r != nil {
+		if r != nil && l.seen(r) {
 			return number
 		}
 	}
 	for _, number := range []string{typed, strings.ToUpper(typed), first, strings.ToUpper(first)} {
-		if survivor := l.survivor(record.Ref{Kind: kind, Number: number}); survivor != "" {
+		if survivor := l.survivor(record.Ref{Kind: kind, Number: number}); survivor != "" && !l.Elsewhere(kind, survivor) {
 			return survivor
 		}
 	}
@@ -238,13 +254,21 @@ func (l *Links) Search(kind, words string) []Hit {
 	if err != nil {
 		return nil
 	}
-	if k.Shared {
-		return l.search(k, words, "")
-	}
-	return l.search(k, words, l.company)
+	return l.search(k, words, l.within(k))
 }
 
-func (l *Links) search(k *record.Kind, words, company string) []Hit {
+// within are the companies whose records of a kind may be named; nil: all.
+func (l *Links) within(k *record.Kind) []string {
+	switch {
+	case k.Shared:
+		return nil
+	case l.company != "":
+		return []string{l.company}
+	}
+	return access.Scope(l.ctx)
+}
+
+func (l *Links) search(k *record.Kind, words string, companies []string) []Hit {
 	wanted := strings.Fields(strings.ToLower(words))
 	whole := strings.Join(wanted, " ")
 	var hits []Hit
@@ -253,7 +277,7 @@ func (l *Links) search(k *record.Kind, words, company string) []Hit {
 		l.failed = cmp.Or(l.failed, err)
 		for i := range rows {
 			r := &rows[i]
-			if seen[r.Number] || (company != "" && r.Company != company) {
+			if seen[r.Number] || (companies != nil && !slices.Contains(companies, r.Company)) {
 				continue
 			}
 			seen[r.Number] = true
@@ -263,22 +287,22 @@ func (l *Links) search(k *record.Kind, words, company string) []Hit {
 			}
 		}
 	}
-	selection := record.Selection{Search: words}
-	if company != "" {
-		selection.Companies = []string{company}
+	selection := record.Selection{Search: words, Companies: companies}
+	if companies != nil && len(companies) == 0 {
+		return nil
 	}
 	if whole != "" {
 		for _, number := range slices.Compact([]string{whole, strings.ToUpper(whole)}) {
-			take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Company: company, Number: number, Limit: mostHits}))
+			take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Companies: companies, Number: number, Limit: mostHits}))
 		}
 		title := k.Field(k.Title[0])
 		switch {
 		case !title.IsLink():
-			take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Company: company, Title: field.SortsFrom(whole), Limit: mostHits}))
+			take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Companies: companies, Title: field.SortsFrom(whole), Limit: mostHits}))
 		default:
 			if to, err := l.reference.Kind(title.Kind); err == nil && to.Key != k.Key {
 				var named []record.Ref
-				for _, h := range l.search(to, words, "") {
+				for _, h := range l.search(to, words, nil) {
 					named = append(named, h.Ref)
 				}
 				if len(named) > 0 {

@@ -11,10 +11,13 @@ import (
 	"errors"
 	"io"
 	"slices"
+	"strconv"
 	"strings"
 
 	"codicil/core/notice"
 	"codicil/core/record"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/posting"
@@ -92,7 +95,14 @@ func (l *limited) Read(p []byte) (int, error) {
 // Bring keeps a file, finds out how it is read, and matches its columns to fields. The error says why it cannot be read;
 // then nothing is kept. Cost: the file, a piece of it in memory.
 func (s *Service) Bring(ctx context.Context, kind, name string, in io.Reader) (contract.Load, error) {
-	ref, k, err := s.base.KindOf(ctx, kind)
+	if err := access.NeedFor(ctx, kind, actor.RecordsMany); err != nil {
+		return contract.Load{}, err
+	}
+	ref, err := s.base.Cache.Seen(ctx)
+	if err != nil {
+		return contract.Load{}, err
+	}
+	k, err := ref.Kind(kind)
 	if err != nil {
 		return contract.Load{}, err
 	}
@@ -112,6 +122,9 @@ func (s *Service) Bring(ctx context.Context, kind, name string, in io.Reader) (c
 	}
 	if err != nil {
 		return contract.Load{}, errors.Join(told(err), s.base.Store.DeleteLoad(context.WithoutCancel(ctx), f.ID))
+	}
+	if err := s.base.Store.Note(ctx, by, store.TrailEntry{What: "brought", Kind: "load", Key: strconv.FormatInt(f.ID, 10), Note: f.Name}); err != nil {
+		return contract.Load{}, err
 	}
 	return s.show(ctx, ref, k, f)
 }
@@ -190,23 +203,48 @@ func (s *Service) find(ctx context.Context, id int64) (*cache.Reference, *record
 	if err != nil {
 		return nil, nil, nil, err
 	}
-	ref, kind, err := s.base.KindOf(ctx, f.Kind)
+	ref, err := s.base.Cache.Seen(ctx)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	kind, err := ref.Kind(f.Kind)
+	if err == nil {
+		err = access.NeedFor(ctx, f.Kind, actor.RecordsMany)
+	}
+	if !seen(ctx, &kept) { // what is in a file may be of any company
+		err = commit.Explain(&store.NotFoundError{What: "load", Key: strconv.FormatInt(id, 10)})
+	}
 	return ref, kind, f, err
+}
+
+// seen tells whether who asks may see a load: they brought it, or are in all companies.
+func seen(ctx context.Context, l *store.Load) bool {
+	return access.Everywhere(ctx) || l.Brought.Person == actor.Of(ctx).ID
 }
 
 // List returns the newest loads.
 func (s *Service) List(ctx context.Context) ([]contract.Load, error) {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return nil, err
+	}
 	all, err := s.base.Store.Loads(ctx, mostKept)
 	if err != nil {
 		return nil, err
 	}
 	shown := []contract.Load{}
 	for _, l := range all {
+		if !seen(ctx, &l) || !access.Has(ctx, actor.RecordsMany, l.Kind) {
+			continue
+		}
 		f, err := read(l)
 		if err != nil {
 			return nil, err
 		}
-		ref, kind, err := s.base.KindOf(ctx, f.Kind)
+		ref, err := s.base.Cache.Seen(ctx)
+		if err != nil {
+			return nil, err
+		}
+		kind, err := ref.Kind(f.Kind)
 		if err != nil {
 			continue // its kind is gone
 		}
@@ -221,6 +259,9 @@ func (s *Service) List(ctx context.Context) ([]contract.Load, error) {
 
 // Get returns a load.
 func (s *Service) Get(ctx context.Context, id int64) (contract.Load, error) {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return contract.Load{}, err
+	}
 	ref, kind, f, err := s.find(ctx, id)
 	if err != nil {
 		return contract.Load{}, err
@@ -263,6 +304,9 @@ func (s *Service) show(ctx context.Context, ref *cache.Reference, kind *record.K
 
 // SetUp says how a file is read and what is to become of its rows.
 func (s *Service) SetUp(ctx context.Context, id int64, setup contract.LoadSetup) (contract.Load, error) {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return contract.Load{}, err
+	}
 	ref, kind, f, err := s.find(ctx, id)
 	if err != nil {
 		return contract.Load{}, err
@@ -281,7 +325,12 @@ func (s *Service) SetUp(ctx context.Context, id int64, setup contract.LoadSetup)
 	if _, err := s.plan(ctx, ref, kind, f); err != nil {
 		return contract.Load{}, err
 	}
-	if err := s.keep(ctx, f); err != nil {
+	by, err := s.base.Line.Stamp(ctx)
+	if err != nil {
+		return contract.Load{}, err
+	}
+	err = errors.Join(s.keep(ctx, f), s.base.Store.Note(ctx, by, store.TrailEntry{What: "set up", Kind: "load", Key: strconv.FormatInt(id, 10), Note: f.Name}))
+	if err != nil {
 		return contract.Load{}, err
 	}
 	return s.show(ctx, ref, kind, f)
@@ -300,17 +349,30 @@ func (s *Service) idle(ctx context.Context, id int64) error {
 
 // Remove removes a load with its file. What it loaded stays; its runs can still take it back.
 func (s *Service) Remove(ctx context.Context, id int64) error {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return err
+	}
 	if _, _, _, err := s.find(ctx, id); err != nil {
 		return err
 	}
 	if err := s.idle(ctx, id); err != nil {
 		return err
 	}
-	return s.base.Store.DeleteLoad(ctx, id)
+	by, err := s.base.Line.Stamp(ctx)
+	if err != nil {
+		return err
+	}
+	return errors.Join(s.base.Store.DeleteLoad(ctx, id), s.base.Store.Note(ctx, by, store.TrailEntry{What: "removed", Kind: "load", Key: strconv.FormatInt(id, 10)}))
 }
 
 // Refused writes the rows that the last check or load refused, as CSV.
 func (s *Service) Refused(ctx context.Context, id int64, to io.Writer) error {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return err
+	}
+	if _, _, _, err := s.find(ctx, id); err != nil {
+		return err
+	}
 	all, err := s.runs.About(ctx, id)
 	if err != nil {
 		return err

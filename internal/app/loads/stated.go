@@ -11,6 +11,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/internal/access"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
@@ -152,6 +153,15 @@ func (s *Service) found(ctx context.Context, p *plan, e *entry, company string) 
 		if err != nil || len(numbers) == 0 {
 			return nil, err
 		}
+		ref, err := s.base.Cache.Reference(ctx)
+		if err != nil {
+			return nil, err
+		}
+		links := s.base.Links(ctx, ref, "")
+		numbers = slices.DeleteFunc(numbers, func(number string) bool { return links.Elsewhere(p.kind.Key, number) })
+		if len(numbers) == 0 {
+			return nil, links.Err()
+		}
 		if len(numbers) > 1 {
 			return nil, problem(fmt.Sprintf("Several records have this key, among them %s and %s", numbers[0], numbers[1]))
 		}
@@ -160,7 +170,11 @@ func (s *Service) found(ctx context.Context, p *plan, e *entry, company string) 
 	if number == "" {
 		return nil, nil
 	}
-	return s.base.Leading(ctx, record.Ref{Kind: p.kind.Key, Number: number})
+	r, err := s.base.Leading(ctx, record.Ref{Kind: p.kind.Key, Number: number})
+	if r != nil && !access.In(ctx, r.Company) {
+		r = nil
+	}
+	return r, err
 }
 
 // uniqueKey is the key of an entry in the unique rule by which records are found; company is "" where all count.

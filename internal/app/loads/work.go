@@ -12,6 +12,8 @@ import (
 	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/runs"
 	"codicil/internal/contract"
@@ -79,11 +81,27 @@ func (s *Service) newWork(p *plan, f *file, w *runs.Writer) *work {
 // Check begins a run that takes all rows through the rules and keeps nothing. Cost: judging each; some bytes for each
 // in memory.
 func (s *Service) Check(ctx context.Context, id int64) (contract.Run, error) {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return contract.Run{}, err
+	}
 	return s.begin(ctx, id, contract.RunWhatLoadCheck, func(k *work) func(context.Context) error { return k.check })
 }
 
 // Start begins to load. Cost: judging and writing each row, some at a time; as a whole all of them in memory.
 func (s *Service) Start(ctx context.Context, id int64) (contract.Run, error) {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return contract.Run{}, err
+	}
+	_, kind, f, err := s.find(ctx, id)
+	if err != nil {
+		return contract.Run{}, err
+	}
+	if err := access.NeedFor(ctx, kind.Key, actor.RecordsChange); err != nil {
+		return contract.Run{}, err
+	}
+	if err := access.NeedFor(ctx, kind.Key, actor.RecordsPost); f.setup.Post && err != nil {
+		return contract.Run{}, err
+	}
 	return s.begin(ctx, id, contract.RunWhatLoad, func(k *work) func(context.Context) error { return k.load })
 }
 
@@ -387,6 +405,9 @@ func (k *work) postOne(ctx context.Context, item store.RunWrite) error {
 
 // Preview returns the first records of a file as they would stand. Nothing is kept.
 func (s *Service) Preview(ctx context.Context, id int64, format *contract.Format) (contract.LoadPreview, error) {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return contract.LoadPreview{}, err
+	}
 	shown := contract.LoadPreview{Entries: []contract.LoadEntry{}}
 	ref, kind, f, err := s.find(ctx, id)
 	if err != nil {

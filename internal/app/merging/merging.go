@@ -15,6 +15,8 @@ import (
 	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/duplicates"
 	"codicil/internal/app/judging"
@@ -53,8 +55,17 @@ var (
 // Start begins a run that merges records, or tells what would happen. Cost: judging the survivors and the records that are
 // rewritten, some of them in memory.
 func (s *Service) Start(ctx context.Context, request contract.MergeRequest) (contract.Run, error) {
+	if err := access.NeedFor(ctx, request.Kind, actor.RecordsMany); err != nil {
+		return contract.Run{}, err
+	}
 	_, kind, err := s.base.KindOf(ctx, request.Kind)
 	if err != nil {
+		return contract.Run{}, err
+	}
+	if err := inAll(ctx, kind); err != nil {
+		return contract.Run{}, err
+	}
+	if err := access.NeedFor(ctx, kind.Key, actor.RecordsChange); request.Apply && err != nil {
 		return contract.Run{}, err
 	}
 	if request.Reason = strings.TrimSpace(request.Reason); request.Apply && request.Reason == "" {
@@ -86,6 +97,14 @@ func (s *Service) Start(ctx context.Context, request contract.MergeRequest) (con
 		what = contract.RunWhatMerge
 	}
 	return runs.Asked(ctx, s.runs, what, kind.Plural, request.Reason, request, s.work)
+}
+
+// inAll refuses to merge what all companies share to who is not in all: records of every company are rewritten for it.
+func inAll(ctx context.Context, kind *record.Kind) error {
+	if kind.Shared {
+		return access.Companies(ctx, nil)
+	}
+	return nil
 }
 
 var errEnough = errors.New("enough was seen")

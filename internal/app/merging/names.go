@@ -37,7 +37,7 @@ func (s *Service) allNames(ctx context.Context) (*names, error) {
 	n := &names{by: map[string][]named{}}
 	for i := range ref.Kinds {
 		kind := &ref.Kinds[i]
-		book, err := s.base.Cache.Book(ctx, kind.Key)
+		book, err := s.base.Cache.SeenBook(ctx, kind.Key)
 		if err != nil {
 			return nil, err
 		}

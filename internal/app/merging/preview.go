@@ -8,6 +8,8 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/duplicates"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
@@ -22,12 +24,18 @@ const mostLooked = atOnce
 // Preview shows records side by side, and what merging them would do. Nothing is kept. Cost: judging the survivor and some of
 // the records that name the others.
 func (s *Service) Preview(ctx context.Context, plan contract.MergePlan) (contract.MergePreview, error) {
+	if err := access.NeedFor(ctx, plan.Kind, actor.RecordsMany); err != nil {
+		return contract.MergePreview{}, err
+	}
 	p := contract.MergePreview{
 		Kind: plan.Kind, Records: []contract.DuplicateRecord{}, Fields: []contract.MergeField{}, Lines: []int{}, Followers: []contract.MergeFollower{},
 		Hindrances: []contract.MergeHindrance{}, Names: []contract.MergeName{}, Asks: []string{},
 	}
 	ref, kind, err := s.base.KindOf(ctx, plan.Kind)
 	if err != nil {
+		return p, err
+	}
+	if err := inAll(ctx, kind); err != nil {
 		return p, err
 	}
 	links := s.base.Links(ctx, ref, "")

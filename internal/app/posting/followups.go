@@ -4,6 +4,7 @@ import (
 	"codicil/core/decimal"
 	"codicil/core/feel"
 	"codicil/core/record"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
@@ -20,7 +21,7 @@ func (s *Service) followUps(ctx context.Context, t *judging.Trial, writes []ledg
 		at := record.Ref{Kind: w.Kind, Number: w.Number}
 		i := slices.IndexFunc(changed, func(r record.Record) bool { return r.Ref == at })
 		if i < 0 {
-			saved, err := s.base.Saved(ctx, at)
+			saved, err := s.base.Saved(actor.Whole(ctx), at) // a rule writes it, wherever it is
 			if err != nil {
 				return nil, err
 			}

@@ -4,6 +4,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
@@ -28,8 +29,11 @@ func orPractice(name string) string {
 
 // Ledger tells how much a ledger holds.
 func (s *Service) Ledger(ctx context.Context, name string) (contract.LedgerSummary, error) {
+	if err := access.Need(ctx, actor.LedgerRead); err != nil {
+		return contract.LedgerSummary{}, err
+	}
 	summary := contract.LedgerSummary{Ledger: name}
-	counts, err := s.base.Store.CountLedger(ctx, name, actor.Of(ctx).ID)
+	counts, err := s.base.Store.CountLedger(ctx, name, actor.Of(ctx).ID, access.Scope(ctx))
 	if err != nil {
 		return summary, err
 	}
@@ -42,10 +46,13 @@ func (s *Service) Ledger(ctx context.Context, name string) (contract.LedgerSumma
 
 // Empty removes what the person who asks posted to the practice ledger.
 func (s *Service) Empty(ctx context.Context, name string) error {
+	if err := access.Need(ctx, actor.PracticePost); err != nil {
+		return err
+	}
 	if name != ledger.Practice {
 		return fault.Hindered(booksStay)
 	}
-	return s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error { return tx.EmptyLedger(ctx, name, by.Person) })
+	return s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error { return tx.EmptyLedger(ctx, name, by) })
 }
 
 // journal shows entries of a ledger.
@@ -63,11 +70,14 @@ const mostEntries = 200
 
 // Journal returns the journal of a ledger, newest posting first: whole postings, from the one after a place on.
 func (s *Service) Journal(ctx context.Context, name, after string, format *field.Format) (contract.JournalPage, error) {
+	if err := access.Need(ctx, actor.LedgerRead); err != nil {
+		return contract.JournalPage{}, err
+	}
 	before, err := placeOf(after)
 	if err != nil {
 		return contract.JournalPage{}, err
 	}
-	rows, next, err := s.base.Store.Entries(ctx, name, before, mostEntries)
+	rows, next, err := s.base.Store.Entries(ctx, name, access.Scope(ctx), before, mostEntries)
 	if err != nil {
 		return contract.JournalPage{}, err
 	}
@@ -101,6 +111,9 @@ const mostBalances = 500
 // Balances returns the balances of a ledger by account, or by partners of a kind such as vendor,
 // each by company and currency, from the one after a place on.
 func (s *Service) Balances(ctx context.Context, name, by, after string, format *field.Format) (page contract.BalancePage, err error) {
+	if err := access.Need(ctx, actor.LedgerRead); err != nil {
+		return contract.BalancePage{}, err
+	}
 	ref, err := s.base.Cache.Reference(ctx)
 	if err != nil {
 		return page, err
@@ -111,7 +124,7 @@ func (s *Service) Balances(ctx context.Context, name, by, after string, format *
 	} else if _, err := ref.Kind(by); err != nil {
 		return page, err
 	}
-	q := store.BalanceQuery{Ledger: name, By: by, Kind: kind, Limit: mostBalances + 1}
+	q := store.BalanceQuery{Ledger: name, By: by, Kind: kind, Limit: mostBalances + 1, Companies: access.Scope(ctx)}
 	if after != "" {
 		place := strings.Split(after, "~")
 		if len(place) != 3 {
@@ -139,11 +152,14 @@ const mostPostings = 200
 // Postings returns the postings of a ledger, newest first, from the one after a place on, those with all words of a search in
 // their number, name or company.
 func (s *Service) Postings(ctx context.Context, name, after, search string) (contract.PostingPage, error) {
+	if err := access.Need(ctx, actor.LedgerRead); err != nil {
+		return contract.PostingPage{}, err
+	}
 	before, err := placeOf(after)
 	if err != nil {
 		return contract.PostingPage{}, err
 	}
-	rows, err := s.base.Store.Postings(ctx, store.PostingQuery{Ledger: orPractice(name), Before: before, Limit: mostPostings + 1, Words: strings.Fields(search)})
+	rows, err := s.base.Store.Postings(ctx, store.PostingQuery{Ledger: orPractice(name), Before: before, Limit: mostPostings + 1, Words: strings.Fields(search), Companies: access.Scope(ctx)})
 	page := contract.PostingPage{}
 	if len(rows) > mostPostings {
 		rows = rows[:mostPostings]
@@ -155,9 +171,15 @@ func (s *Service) Postings(ctx context.Context, name, after, search string) (con
 
 // Posting returns one posting with its trace.
 func (s *Service) Posting(ctx context.Context, name, number string, format *field.Format) (contract.Posting, error) {
+	if err := access.Need(ctx, actor.LedgerRead); err != nil {
+		return contract.Posting{}, err
+	}
 	p, err := s.base.Store.Posting(ctx, orPractice(name), number)
 	if err != nil {
 		return contract.Posting{}, commit.Explain(err)
+	}
+	if !access.In(ctx, p.Company) {
+		return contract.Posting{}, commit.Explain(&store.NotFoundError{What: "posting", Key: number})
 	}
 	ref, kind, err := s.base.KindOf(ctx, p.Kind)
 	if err != nil {

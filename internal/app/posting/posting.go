@@ -8,6 +8,8 @@ import (
 	"codicil/core/engine"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/records"
@@ -41,6 +43,9 @@ func New(j *judging.Service, live *records.Live, proofs Proofs) *Service {
 
 // Post posts a kept document to the books, if its plan accepts it.
 func (s *Service) Post(ctx context.Context, at record.Ref, request contract.PostRequest) (contract.SaveAnswer, error) {
+	if err := access.NeedFor(ctx, at.Kind, actor.RecordsPost); err != nil {
+		return contract.SaveAnswer{}, err
+	}
 	answer, r, err := s.post(ctx, at, request, false)
 	if err != nil || r == nil {
 		return answer, err
@@ -72,7 +77,7 @@ func (s *Service) post(ctx context.Context, at record.Ref, request contract.Post
 		if !saved.Kind.Posted {
 			return nil, fault.Hindered(notPosted, saved.Kind.Noun())
 		}
-		if err := records.Changeable(&saved.Record, request.Version); err != nil {
+		if err := records.Changeable(ctx, &saved.Record, request.Version); err != nil {
 			return nil, err
 		}
 		document := judging.DocumentOf(saved.Kind, &saved.Record)
@@ -149,6 +154,9 @@ func reasonsOf(texts map[string]string) (map[int64]string, error) {
 // Reverse takes a posted document back by a reversing one, posted on a day.
 // No rule has a say: what was posted must always be possible to take back.
 func (s *Service) Reverse(ctx context.Context, at record.Ref, request contract.ReverseRequest) (contract.Record, error) {
+	if err := access.NeedFor(ctx, at.Kind, actor.RecordsPost); err != nil {
+		return contract.Record{}, err
+	}
 	var back record.Record
 	err := s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		saved, err := s.base.Saved(ctx, at)
@@ -234,6 +242,8 @@ func (s *Service) Reverse(ctx context.Context, at record.Ref, request contract.R
 // itself, or has followers that are posted.
 func (s *Service) mayReverse(ctx context.Context, r *judging.Saved, version int) error {
 	switch {
+	case !access.In(ctx, r.Company):
+		return records.Changeable(ctx, &r.Record, version)
 	case r.State != record.Posted:
 		return fault.Hindered(onlyPosted, r.Number, r.State)
 	case r.Reverses != "":

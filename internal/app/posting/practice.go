@@ -3,6 +3,8 @@ package posting
 import (
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
@@ -15,6 +17,12 @@ import (
 // PostTest posts a test document to the practice ledger, by exactly the rules that it was tried
 // by. Only an accepted one is posted; for another the posting is nil and the outcome says why.
 func (s *Service) PostTest(ctx context.Context, request contract.TryRequest) (shown *contract.Posting, outcome contract.Outcome, err error) {
+	if err := access.Need(ctx, actor.PracticePost); err != nil {
+		return nil, contract.Outcome{}, err
+	}
+	if err := access.Company(ctx, request.Document.Company); err != nil {
+		return nil, contract.Outcome{}, err
+	}
 	var posted ledger.Posting
 	var entries []ledger.Entry
 	accepted := false

@@ -2,6 +2,8 @@ package proofs
 
 import (
 	"codicil/core/proof"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -14,6 +16,9 @@ import (
 
 // MarkRead says that a person has read a suggested proof.
 func (s *Service) MarkRead(ctx context.Context, id int64) (contract.Proof, error) {
+	if err := access.Need(ctx, actor.ProofsChange); err != nil {
+		return contract.Proof{}, err
+	}
 	return s.changeProof(ctx, id, "read", "", func(p *proof.Proof) error {
 		p.Unread = false
 		return nil
@@ -22,6 +27,9 @@ func (s *Service) MarkRead(ctx context.Context, id int64) (contract.Proof, error
 
 // Refresh lets a proof carry what it reads as that is now. What it expects stays.
 func (s *Service) Refresh(ctx context.Context, id int64) (contract.Proof, error) {
+	if err := access.Need(ctx, actor.ProofsChange); err != nil {
+		return contract.Proof{}, err
+	}
 	return s.changeProof(ctx, id, "carried anew", "", func(p *proof.Proof) error {
 		p.Given.Fixtures = nil
 		_, runner, err := s.base.Runner(ctx, p.Given.Kind)
@@ -36,6 +44,9 @@ func (s *Service) Refresh(ctx context.Context, id int64) (contract.Proof, error)
 // Accept makes what comes out now what the proof expects, for the fields
 // that it already expects. why says why that is right.
 func (s *Service) Accept(ctx context.Context, id int64, request contract.AcceptRequest) (contract.Proof, error) {
+	if err := access.Need(ctx, actor.ProofsChange); err != nil {
+		return contract.Proof{}, err
+	}
 	why := strings.TrimSpace(request.Why)
 	if why == "" {
 		return contract.Proof{}, fault.Bad(noReason)
@@ -60,6 +71,12 @@ func (s *Service) Accept(ctx context.Context, id int64, request contract.AcceptR
 
 // TakeBack goes back to what a proof was before its last change, as its next version.
 func (s *Service) TakeBack(ctx context.Context, id int64) (contract.Proof, error) {
+	if err := access.Need(ctx, actor.ProofsChange); err != nil {
+		return contract.Proof{}, err
+	}
+	if _, err := s.kept(ctx, id); err != nil {
+		return contract.Proof{}, err
+	}
 	versions, err := s.base.Store.ProofVersions(ctx, id)
 	if err != nil {
 		return contract.Proof{}, err
@@ -76,8 +93,11 @@ func (s *Service) TakeBack(ctx context.Context, id int64) (contract.Proof, error
 
 // Versions returns what a proof has been, newest first.
 func (s *Service) Versions(ctx context.Context, id int64) ([]contract.ProofVersion, error) {
-	if _, err := s.base.Store.Proof(ctx, id); err != nil {
-		return nil, commit.Explain(err)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
+	if _, err := s.kept(ctx, id); err != nil {
+		return nil, err
 	}
 	versions, err := s.base.Store.ProofVersions(ctx, id)
 	return view.List(versions, func(v store.ProofVersion) contract.ProofVersion {
@@ -91,9 +111,9 @@ func (s *Service) changeProof(ctx context.Context, id int64, what, why string, c
 		if err != nil {
 			return nil, err
 		}
-		p, err := s.base.Store.Proof(ctx, id)
+		p, err := s.kept(ctx, id)
 		if err != nil {
-			return nil, commit.Explain(err)
+			return nil, err
 		}
 		if err := change(&p); err != nil {
 			return nil, err

@@ -11,6 +11,8 @@ import (
 	"codicil/core/plan"
 	"codicil/core/proof"
 	"codicil/core/record"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
@@ -22,6 +24,7 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 )
 
@@ -33,30 +36,51 @@ func New(j *judging.Service) *Service { return &Service{j} }
 
 // List returns the proofs of a kind.
 func (s *Service) List(ctx context.Context, kind string) ([]contract.Proof, error) {
-	book, err := s.base.Cache.Book(ctx, kind)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
+	book, err := s.base.Cache.SeenBook(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
-	proofs, err := s.base.Store.Proofs(ctx, kind)
+	proofs, err := judging.Proofs(ctx, s.base.Store, kind)
 	return view.List(proofs, func(p proof.Proof) contract.Proof { return view.Proof(p, book) }), err
 }
 
 // Get returns one proof.
 func (s *Service) Get(ctx context.Context, id int64) (contract.Proof, error) {
-	p, err := s.base.Store.Proof(ctx, id)
-	if err != nil {
-		return contract.Proof{}, commit.Explain(err)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Proof{}, err
 	}
-	book, err := s.base.Cache.Book(ctx, p.Given.Kind)
+	p, err := s.kept(ctx, id)
+	if err != nil {
+		return contract.Proof{}, err
+	}
+	book, err := s.base.Cache.SeenBook(ctx, p.Given.Kind)
 	if err != nil {
 		return contract.Proof{}, err
 	}
 	return view.Proof(p, book), nil
 }
 
+// kept returns a proof, to who may see it.
+func (s *Service) kept(ctx context.Context, id int64) (proof.Proof, error) {
+	p, err := s.base.Store.Proof(ctx, id)
+	if err == nil && !access.In(ctx, p.Given.Company) {
+		err = &store.NotFoundError{What: "proof", Key: strconv.FormatInt(id, 10)}
+	}
+	return p, commit.Explain(err)
+}
+
 // Keep keeps a test document with what comes out of it as a proof, or with what the
 // request expects instead.
 func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contract.Proof, error) {
+	if err := access.Need(ctx, actor.ProofsChange); err != nil {
+		return contract.Proof{}, err
+	}
+	if err := access.Company(ctx, request.Document.Company); err != nil {
+		return contract.Proof{}, err
+	}
 	// The document is tried first, so that typed texts are read and all it reads is known.
 	t, err := s.base.Try(ctx, request.Document, judging.Ask{Format: request.Format, Drafts: request.Rules})
 	if err != nil {
@@ -74,7 +98,11 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 		return contract.Proof{}, err
 	}
 	if p.Posting != "" {
-		if _, err := s.base.Store.Posting(ctx, ledger.Practice, p.Posting); err != nil {
+		posting, err := s.base.Store.Posting(ctx, ledger.Practice, p.Posting)
+		if err == nil && !access.In(ctx, posting.Company) {
+			err = &store.NotFoundError{What: "posting", Key: p.Posting}
+		}
+		if err != nil {
 			return contract.Proof{}, commit.Explain(err)
 		}
 	}
@@ -130,7 +158,13 @@ func mind(p *proof.Proof, book *plan.Book, out *engine.Outcome) {
 
 // Delete removes a proof.
 func (s *Service) Delete(ctx context.Context, id int64) error {
-	return s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return tx.DeleteProof(ctx, id) })
+	if err := access.Need(ctx, actor.ProofsChange); err != nil {
+		return err
+	}
+	if _, err := s.kept(ctx, id); err != nil {
+		return err
+	}
+	return s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error { return tx.DeleteProof(ctx, id, by) })
 }
 
 // Asked are the proofs that a request asks for, ready to be run.
@@ -145,6 +179,9 @@ type Asked struct {
 // Ask reads the proofs that a request asks for; a rule that it gives stands in the book as it
 // is given.
 func (s *Service) Ask(ctx context.Context, request contract.RunRequest) (*Asked, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
 	ref, runner, err := s.base.Runner(ctx, request.Kind)
 	if err != nil {
 		return nil, err
@@ -152,7 +189,7 @@ func (s *Service) Ask(ctx context.Context, request contract.RunRequest) (*Asked,
 	if request.Rule != nil {
 		runner = runner.With(judging.Changed(*request.Rule))
 	}
-	list, err := s.base.Store.Proofs(ctx, request.Kind, request.Proofs...)
+	list, err := judging.Proofs(ctx, s.base.Store, request.Kind, request.Proofs...)
 	list = slices.DeleteFunc(list, func(p proof.Proof) bool {
 		return (request.OfRule != 0 && !slices.Contains(p.Rules, request.OfRule)) ||
 			(request.Company != "" && p.Given.Company != request.Company) || (request.Type != "" && p.Given.Type != request.Type)
@@ -188,6 +225,9 @@ func (a *Asked) Run(ctx context.Context, tell func(contract.ProofResult)) (contr
 
 // Run runs the proofs that a request asks for.
 func (s *Service) Run(ctx context.Context, request contract.RunRequest) (contract.ProofRun, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.ProofRun{}, err
+	}
 	asked, err := s.Ask(ctx, request)
 	if err != nil {
 		return contract.ProofRun{}, err

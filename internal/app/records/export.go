@@ -9,6 +9,8 @@ import (
 	"strconv"
 
 	"codicil/core/record"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/runs"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
@@ -104,6 +106,15 @@ func (e *export) rows(r *record.Record) (rows [][]string) {
 // Export writes a whole list as CSV, every value exact and the same for everybody. With a column of the lines it has a
 // row for each line. Cost: one reading of the list.
 func (s *Service) Export(ctx context.Context, request contract.ListRequest, to io.Writer) error {
+	if err := access.NeedFor(ctx, request.Kind, actor.RecordsExport); err != nil {
+		return err
+	}
+	err := s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error {
+		return tx.Note(ctx, by, store.TrailEntry{What: "exported", Kind: request.Kind, Note: "a list"})
+	})
+	if err != nil {
+		return err
+	}
 	e, err := s.export(ctx, request)
 	if err != nil {
 		return err
@@ -113,11 +124,14 @@ func (s *Service) Export(ctx context.Context, request contract.ListRequest, to i
 
 // StartExport begins a run that writes a whole list as Export does, and keeps the file.
 func (s *Service) StartExport(ctx context.Context, request contract.ListRequest) (contract.Run, error) {
+	if err := access.NeedFor(ctx, request.Kind, actor.RecordsExport); err != nil {
+		return contract.Run{}, err
+	}
 	e, err := s.export(ctx, request)
 	if err != nil {
 		return contract.Run{}, err
 	}
-	all, err := s.base.Store.CountRecords(ctx, request.Kind)
+	all, err := s.base.Store.CountRecords(ctx, request.Kind, access.Scope(ctx))
 	if err != nil {
 		return contract.Run{}, err
 	}

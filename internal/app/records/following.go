@@ -9,6 +9,8 @@ import (
 	"codicil/core/engine"
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -97,11 +99,17 @@ func asCarried(entered map[string]judge.Item, carried map[string]string) map[str
 
 // Begin returns the beginning of the record that follows one. Nothing is kept.
 func (s *Service) Begin(ctx context.Context, id int64, request contract.BeginRequest) (contract.Beginning, error) {
+	if err := access.Need(ctx, actor.RecordsChange); err != nil {
+		return contract.Beginning{}, err
+	}
 	f, err := s.followOn(ctx, id)
 	if err != nil {
 		return contract.Beginning{}, err
 	}
 	saved, err := s.base.Saved(ctx, record.Ref{Kind: f.From, Number: request.Number})
+	if err == nil {
+		err = access.Company(ctx, saved.Company)
+	}
 	if err != nil {
 		return contract.Beginning{}, err
 	}
@@ -126,6 +134,9 @@ func (s *Service) Begin(ctx context.Context, id int64, request contract.BeginReq
 		return contract.Beginning{}, fault.Bad(chooseType, strings.ToLower(to.TypeLabel), to.Noun())
 	}
 	content := f.Apply(saved.Kind, to, r.Number, &r.Content)
+	if err := access.NeedFor(ctx, f.To, actor.RecordsChange); err != nil {
+		return contract.Beginning{}, err
+	}
 	document := judge.Document{Kind: f.To, Company: r.Company, Type: kindType, Entered: judging.Entered(content.Values), Preceding: &engine.Preceding{Kind: r.Kind, Number: r.Number}}
 	for _, l := range content.Lines {
 		document.Lines = append(document.Lines, judge.Line{Number: l.Number, Entered: judging.Entered(l.Values)})

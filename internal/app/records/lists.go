@@ -4,6 +4,8 @@ import (
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
 	"codicil/internal/contract"
@@ -20,6 +22,9 @@ const mostLinks = 20
 
 // FindLinks returns records to choose from for a link.
 func (s *Service) FindLinks(ctx context.Context, kind, words, company string) ([]contract.LinkOption, error) {
+	if err := access.Need(ctx, actor.RecordsRead); err != nil {
+		return nil, err
+	}
 	m, err := s.base.Cache.Reference(ctx)
 	if err != nil {
 		return nil, err
@@ -27,12 +32,18 @@ func (s *Service) FindLinks(ctx context.Context, kind, words, company string) ([
 	if _, err := m.Kind(kind); err != nil {
 		return nil, err
 	}
+	if err := access.Company(ctx, company); err != nil {
+		return nil, err
+	}
 	l := s.base.Links(ctx, m, company)
 	hits := l.Search(kind, words)
 	return view.List(hits[:min(len(hits), mostLinks)], func(h judging.Hit) contract.LinkOption {
-		return contract.LinkOption{Number: h.Number, Title: h.Title, About: h.About, Company: h.Company}
+		return contract.LinkOption{Number: h.Number, Title: h.Title, About: h.About, Company: access.Shown(ctx, h.Company)}
 	}), l.Err()
 }
+
+// nowhere is the key of no company: who sees none finds nothing.
+const nowhere = "-"
 
 // query makes what a person asks of a list ready. Where a filter asks for a band, every record that is met is
 // judged.
@@ -46,6 +57,11 @@ func (s *Service) query(ctx context.Context, request contract.ListRequest) (ref 
 			return nil, q, nil, fault.Bad(unknownColumn, k.Noun(), column)
 		}
 	}
+	companies, none := access.Narrow(ctx, request.Selection.Companies)
+	if none {
+		companies = []string{nowhere}
+	}
+	request.Selection.Companies = companies
 	selector, err := s.base.Selector(ctx, k, request.Selection, request.Format.OrPlain())
 	if err != nil {
 		return nil, q, nil, err
@@ -71,6 +87,9 @@ func (s *Service) query(ctx context.Context, request contract.ListRequest) (ref 
 
 // List returns a page of a list.
 func (s *Service) List(ctx context.Context, request contract.ListRequest) (contract.RecordPage, error) {
+	if err := access.NeedFor(ctx, request.Kind, actor.RecordsRead); err != nil {
+		return contract.RecordPage{}, err
+	}
 	ref, q, sorted, err := s.query(ctx, request)
 	if err != nil {
 		return contract.RecordPage{}, err
@@ -83,7 +102,7 @@ func (s *Service) List(ctx context.Context, request contract.ListRequest) (contr
 		return contract.RecordPage{}, err
 	}
 	page := contract.RecordPage{Total: found.Total, More: found.More, Next: found.Next, Rows: []contract.RecordRow{}}
-	if page.All, err = s.base.Store.CountRecords(ctx, request.Kind); err != nil {
+	if page.All, err = s.base.Store.CountRecords(ctx, request.Kind, access.Scope(ctx)); err != nil {
 		return page, err
 	}
 	links := s.base.Links(ctx, ref, "")

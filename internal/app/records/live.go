@@ -9,6 +9,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
@@ -40,6 +41,7 @@ type Rewritten struct {
 // stand here. Fields that are computed from those wait for their own saving. Cost: the records
 // that name one of them, directly or through one other.
 func (l *Live) After(ctx context.Context, reads *commit.ReadSet, saved ...record.Record) (*Rewritten, error) {
+	ctx = actor.Whole(ctx)
 	ref, err := l.base.Cache.Reference(ctx)
 	if err != nil {
 		return nil, err
@@ -223,6 +225,7 @@ func (l *Live) Resume(ctx context.Context) error {
 // CatchUp takes the live values of records anew that are late, as many at a time as one commit
 // takes.
 func (l *Live) CatchUp(ctx context.Context) error {
+	ctx = actor.Whole(ctx)
 	for {
 		l.mutex.Lock()
 		count := min(len(l.late), mostLive)

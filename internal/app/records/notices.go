@@ -7,6 +7,7 @@ var (
 	posted        = notice.Define("posted", "{number} is posted and never changes; reverse it by a reversing document instead")
 	unknownColumn = notice.Define("unknown-field.column", "a {kind} has no field {column:q} to show")
 	linked        = notice.Define("linked", "{number} is used by {count} other records, so it cannot be deleted")
+	elsewhere     = notice.Define("record-elsewhere", "{number} is kept by another company, so it cannot be changed here")
 	standsFor     = notice.Define("stands-for", "{number} stands for {former}, merged into it, so it cannot be deleted; take the merge back first")
 	reversed      = notice.Define("reversed", "{number} is reversed; nothing can be created from it")
 	chooseType    = notice.Define("unknown-type.choose", "choose the {type} of the new {kind}")

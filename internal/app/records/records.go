@@ -9,6 +9,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
@@ -66,11 +67,14 @@ func Show(ctx context.Context, j *judging.Service, r *record.Record) (contract.R
 
 // Get returns one record.
 func (s *Service) Get(ctx context.Context, at record.Ref) (contract.Record, error) {
+	if err := access.NeedFor(ctx, at.Kind, actor.RecordsRead); err != nil {
+		return contract.Record{}, err
+	}
 	r, err := s.base.Saved(ctx, at)
 	if err == nil {
 		return Show(ctx, s.base, &r.Record)
 	}
-	if merged, why := s.base.Store.Merged(ctx, at); why != nil || merged != nil {
+	if merged, why := s.base.Store.Merged(ctx, at); why != nil || (merged != nil && access.In(ctx, merged.Company)) {
 		return showMerged(ctx, s.base, merged, why)
 	}
 	return contract.Record{}, err
@@ -94,9 +98,12 @@ func showMerged(ctx context.Context, j *judging.Service, m *store.MergedRecord, 
 	return shown, err
 }
 
-// Changeable refuses the change of a record that is posted, or that somebody
-// changed since the version.
-func Changeable(r *record.Record, version int) error {
+// Changeable refuses the change of a record that is posted, that somebody changed since the version, or that is of a company
+// which is not of who asks.
+func Changeable(ctx context.Context, r *record.Record, version int) error {
+	if !access.In(ctx, r.Company) { // of a kind that all companies share
+		return fault.Hindered(elsewhere, r.Number)
+	}
 	if r.State != record.Kept {
 		return fault.Hindered(posted, r.Number)
 	}
@@ -108,6 +115,9 @@ func Changeable(r *record.Record, version int) error {
 
 // Save keeps a new or changed record, if its plan accepts it.
 func (s *Service) Save(ctx context.Context, request contract.SaveRequest) (contract.SaveAnswer, error) {
+	if err := access.NeedFor(ctx, request.Document.Kind, actor.RecordsChange); err != nil {
+		return contract.SaveAnswer{}, err
+	}
 	answer, r, err := s.save(ctx, request, false)
 	if err != nil || r == nil {
 		return answer, err
@@ -295,6 +305,9 @@ func (s *Service) trySaving(ctx context.Context, request contract.SaveRequest, a
 	if err != nil {
 		return nil, record.Record{}, err
 	}
+	if err := access.Company(ctx, document.Company); err != nil {
+		return nil, record.Record{}, err
+	}
 	before := record.Record{Ref: record.Ref{Kind: kind.Key}, Company: document.Company, Type: document.Type, State: record.Kept}
 	if document.Record != "" {
 		saved, err := s.base.Saved(ctx, record.Ref{Kind: kind.Key, Number: document.Record})
@@ -302,7 +315,7 @@ func (s *Service) trySaving(ctx context.Context, request contract.SaveRequest, a
 			return nil, before, err
 		}
 		before = saved.Record
-		if err := Changeable(&before, request.Version); err != nil {
+		if err := Changeable(ctx, &before, request.Version); err != nil {
 			return nil, before, err
 		}
 		document.Company, before.Type = before.Company, document.Type
@@ -342,6 +355,9 @@ func withRemoved(kind *record.Kind, prefix string, values, before map[string]str
 
 // History returns what a record has been, newest first; also one that was deleted.
 func (s *Service) History(ctx context.Context, at record.Ref, format *field.Format) ([]contract.RecordVersion, error) {
+	if err := access.NeedFor(ctx, at.Kind, actor.RecordsRead); err != nil {
+		return nil, err
+	}
 	ref, kind, err := s.base.KindOf(ctx, at.Kind)
 	if err != nil {
 		return nil, err
@@ -353,9 +369,12 @@ func (s *Service) History(ctx context.Context, at record.Ref, format *field.Form
 	if len(versions) == 0 {
 		return nil, fault.Missing("%s %s", kind.Noun(), at.Number)
 	}
-	company := ""
-	if r, err := s.base.Cache.Records.Find(ctx, at); err == nil && r != nil {
-		company = r.Company
+	company, err := companyOf(ctx, s.base, at)
+	if err != nil {
+		return nil, err
+	}
+	if !kind.Shared && !access.In(ctx, company) {
+		return nil, fault.Missing("%s %s", kind.Noun(), at.Number)
 	}
 	book, err := s.base.Cache.Book(ctx, at.Kind)
 	if err != nil {
@@ -400,11 +419,35 @@ func (s *Service) History(ctx context.Context, at record.Ref, format *field.Form
 	return history, links.Err()
 }
 
+// companyOf is the company of a record, also of one that was deleted or merged.
+func companyOf(ctx context.Context, j *judging.Service, at record.Ref) (string, error) {
+	r, err := j.Cache.Records.Find(ctx, at)
+	if err != nil {
+		return "", err
+	}
+	if r != nil {
+		return r.Company, nil
+	}
+	if merged, err := j.Store.Merged(ctx, at); err != nil || merged != nil {
+		if err != nil {
+			return "", err
+		}
+		return merged.Company, nil
+	}
+	return j.Store.CompanyOfDeleted(ctx, at)
+}
+
 // Merge tells what somebody else changed in a record since the version, and
 // where this person changed the same field to something else.
 func (s *Service) Merge(ctx context.Context, request contract.SaveRequest) (contract.Merge, error) {
+	if err := access.NeedFor(ctx, request.Document.Kind, actor.RecordsChange); err != nil {
+		return contract.Merge{}, err
+	}
 	at := record.Ref{Kind: request.Document.Kind, Number: request.Document.Record}
 	saved, err := s.base.Saved(ctx, at)
+	if err == nil {
+		err = access.Company(ctx, saved.Company)
+	}
 	if err != nil {
 		return contract.Merge{}, err
 	}
@@ -438,6 +481,9 @@ func (s *Service) Merge(ctx context.Context, request contract.SaveRequest) (cont
 
 // Delete deletes a record that is not posted and that nothing links to.
 func (s *Service) Delete(ctx context.Context, at record.Ref) error {
+	if err := access.NeedFor(ctx, at.Kind, actor.RecordsChange); err != nil {
+		return err
+	}
 	return s.Withdraw(ctx, at, 0, func(*store.Store) error { return nil })
 }
 
@@ -448,7 +494,7 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 		if err != nil {
 			return nil, err
 		}
-		if err := Changeable(&r.Record, cmp.Or(version, r.Version)); err != nil {
+		if err := Changeable(ctx, &r.Record, cmp.Or(version, r.Version)); err != nil {
 			return nil, err
 		}
 		if len(r.Former) > 0 {
@@ -463,6 +509,9 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 			count, err := s.base.Store.CountNaming(ctx, named)
 			if err != nil {
 				return nil, err
+			}
+			if ours := slices.DeleteFunc(naming, func(r record.Record) bool { return !access.In(ctx, r.Company) }); len(ours) < len(naming) || !access.Everywhere(ctx) {
+				naming, count = ours, max(len(ours), 1)
 			}
 			hindered := fault.Hindered(linked, at.Number, count).With(view.List(naming, s.base.Links(ctx, r.Reference, "").Use))
 			hindered.Count = count
@@ -488,7 +537,7 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, a
 		if err != nil {
 			return nil, err
 		}
-		if err := Changeable(&r.Record, version); err != nil {
+		if err := Changeable(ctx, &r.Record, version); err != nil {
 			return nil, err
 		}
 		before, _, err := s.base.Store.RecordVersion(ctx, at, to)

@@ -7,6 +7,8 @@ import (
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
@@ -19,9 +21,19 @@ import (
 // version in which the value of that field came. A version that nobody judged, as one that a posting wrote, is told by
 // the one before that was. Cost: judging it once, and for an address the versions.
 func (s *Service) ToldOf(ctx context.Context, at record.Ref, version int, address string, format *field.Format) (contract.RecordOutcome, error) {
+	if err := access.NeedFor(ctx, at.Kind, actor.RecordsRead); err != nil {
+		return contract.RecordOutcome{}, err
+	}
 	_, kind, err := s.base.KindOf(ctx, at.Kind)
 	if err != nil {
 		return contract.RecordOutcome{}, err
+	}
+	company, err := companyOf(ctx, s.base, at)
+	if err != nil {
+		return contract.RecordOutcome{}, err
+	}
+	if !kind.Shared && !access.In(ctx, company) {
+		return contract.RecordOutcome{}, fault.Missing("version %d of %s %s", version, kind.Noun(), at.Number)
 	}
 	asked := version
 	if version, err = s.came(ctx, kind, at, version, address); err != nil {

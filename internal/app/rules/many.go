@@ -3,6 +3,7 @@ package rules
 import (
 	"codicil/core/plan"
 	"codicil/core/rule"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/impact"
@@ -19,9 +20,17 @@ import (
 // Copy copies the rules that were made for one scope to another, as drafts. With dry,
 // nothing is kept. A rule that holds there already is told and left out.
 func (s *Service) Copy(ctx context.Context, request contract.CopyRequest) ([]contract.RuleCopy, error) {
+	if err := access.Need(ctx, actor.RulesChange); err != nil {
+		return nil, err
+	}
 	m, kind, err := s.base.KindOf(ctx, request.Kind)
 	if err != nil {
 		return nil, err
+	}
+	for _, company := range []string{request.From.Company, request.To.Company} {
+		if err := access.Company(ctx, company); err != nil {
+			return nil, err
+		}
 	}
 	from, err := m.Scope(request.Kind, request.From.Company, request.From.Type, s.base.Today(nil))
 	if err != nil {
@@ -31,7 +40,7 @@ func (s *Service) Copy(ctx context.Context, request contract.CopyRequest) ([]con
 	if err != nil {
 		return nil, err
 	}
-	book, err := s.base.Cache.Book(ctx, request.Kind)
+	book, err := s.base.Cache.SeenBook(ctx, request.Kind)
 	if err != nil {
 		return nil, err
 	}
@@ -90,6 +99,9 @@ func alike(book *plan.Book, body rule.Body) int64 {
 // moving it alone would ask. With dry, nothing is kept. It tells in how many saved records and
 // posted documents any of them acts, drafts taken as if they were in force.
 func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest) (contract.MoveManyAnswer, error) {
+	if err := access.Need(ctx, actor.RulesForce); err != nil {
+		return contract.MoveManyAnswer{}, err
+	}
 	answer := contract.MoveManyAnswer{Rules: []contract.RuleView{}, InTheWay: []contract.RuleInTheWay{}}
 	var err error
 	if answer.Affected, err = s.impact.Affected(ctx, request.Rules); err != nil {
@@ -98,9 +110,9 @@ func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest
 	dry, err := s.base.Line.Whole(ctx, func(tx *store.Store) error {
 		inner := within(s.base.Over(tx))
 		for _, id := range request.Rules {
-			r, err := tx.Rule(ctx, id)
+			r, err := inner.base.KeptRule(ctx, id)
 			if err != nil {
-				return commit.Explain(err)
+				return err
 			}
 			view, err := inner.Move(ctx, id, contract.RuleMove{State: request.State, Version: r.Version, Reason: request.Reason})
 			var known *fault.Fault

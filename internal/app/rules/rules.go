@@ -10,6 +10,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/impact"
@@ -38,10 +39,13 @@ func within(j *judging.Service) *Service { return New(j, impact.New(j, nil)) }
 
 // List returns all rules of a kind.
 func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
 	if kind == "" {
 		return s.listAll(ctx)
 	}
-	b, err := s.base.Cache.Book(ctx, kind)
+	b, err := s.base.Cache.SeenBook(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
@@ -91,9 +95,12 @@ func (s *Service) listAll(ctx context.Context) ([]contract.RuleView, error) {
 
 // Get returns one rule.
 func (s *Service) Get(ctx context.Context, id int64) (contract.RuleView, error) {
-	r, err := s.base.Store.Rule(ctx, id)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.RuleView{}, err
+	}
+	r, err := s.base.KeptRule(ctx, id)
 	if err != nil {
-		return contract.RuleView{}, commit.Explain(err)
+		return contract.RuleView{}, err
 	}
 	uses, err := s.base.Store.RuleUses(ctx)
 	if err != nil {
@@ -105,11 +112,11 @@ func (s *Service) Get(ctx context.Context, id int64) (contract.RuleView, error) 
 }
 
 func (s *Service) show(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
-	c, err := s.compile(ctx, r)
+	c, err := s.compile(ctx, judging.Ours(ctx, r))
 	if err != nil {
 		return contract.RuleView{}, err
 	}
-	m, err := s.base.Cache.Reference(ctx)
+	m, err := s.base.Cache.Seen(ctx)
 	if err != nil {
 		return contract.RuleView{}, err
 	}
@@ -136,11 +143,14 @@ func (s *Service) compile(ctx context.Context, r rule.Rule) (compiled, error) {
 
 // Read tells how a rule reads and what is wrong with it. Nothing is kept.
 func (s *Service) Read(ctx context.Context, change contract.RuleChange) (contract.RuleView, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.RuleView{}, err
+	}
 	r := judging.Changed(change)
 	if r.ID != 0 {
-		kept, err := s.base.Store.Rule(ctx, r.ID)
+		kept, err := s.base.KeptRule(ctx, r.ID)
 		if err != nil {
-			return contract.RuleView{}, commit.Explain(err)
+			return contract.RuleView{}, err
 		}
 		r.State = kept.State
 	}
@@ -149,6 +159,9 @@ func (s *Service) Read(ctx context.Context, change contract.RuleChange) (contrac
 
 // Create keeps a new rule as a draft, with whatever errors it has.
 func (s *Service) Create(ctx context.Context, change contract.RuleChange) (contract.RuleView, error) {
+	if err := access.Need(ctx, actor.RulesChange); err != nil {
+		return contract.RuleView{}, err
+	}
 	r := judging.Changed(change)
 	r.ID = 0
 	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
@@ -170,9 +183,21 @@ func (s *Service) Create(ctx context.Context, change contract.RuleChange) (contr
 	return s.show(ctx, r)
 }
 
+// changing returns a rule that who asks may change.
+func changing(ctx context.Context, j *judging.Service, id int64) (rule.Rule, error) {
+	r, err := j.KeptRule(ctx, id)
+	if err != nil {
+		return r, err
+	}
+	return r, access.Companies(ctx, r.Scope.Companies)
+}
+
 // complete refuses what cannot even be a draft and gives the rule a name.
 // before is the name that was proposed for the rule before the change.
 func (s *Service) complete(ctx context.Context, r *rule.Rule) error {
+	if err := access.Companies(ctx, r.Scope.Companies); err != nil {
+		return err
+	}
 	c, err := s.compile(ctx, *r)
 	if err != nil {
 		return err
@@ -192,10 +217,13 @@ func (s *Service) complete(ctx context.Context, r *rule.Rule) error {
 // Change keeps a changed rule. One in force must stay sound, and asks as much as putting
 // one in force.
 func (s *Service) Change(ctx context.Context, id int64, change contract.RuleChange) (contract.RuleView, error) {
+	if err := access.Need(ctx, actor.RulesChange); err != nil {
+		return contract.RuleView{}, err
+	}
 	return s.changeRule(ctx, func() (rule.Rule, error) {
-		kept, err := s.base.Store.Rule(ctx, id)
+		kept, err := changing(ctx, s.base, id)
 		if err != nil {
-			return kept, commit.Explain(err)
+			return kept, err
 		}
 		if kept.State == rule.Retired {
 			return kept, fault.Hindered(retired)
@@ -251,17 +279,20 @@ func (s *Service) changeRule(ctx context.Context, judge func() (rule.Rule, error
 
 // Move puts a rule in another state of its life.
 func (s *Service) Move(ctx context.Context, id int64, move contract.RuleMove) (contract.RuleView, error) {
-	kept, err := s.base.Store.Rule(ctx, id)
+	if err := access.Need(ctx, actor.RulesForce); err != nil {
+		return contract.RuleView{}, err
+	}
+	kept, err := changing(ctx, s.base, id)
 	if err != nil {
-		return contract.RuleView{}, commit.Explain(err)
+		return contract.RuleView{}, err
 	}
 	if kept.State == move.State {
 		return s.show(ctx, kept)
 	}
 	return s.changeRule(ctx, func() (rule.Rule, error) {
-		r, err := s.base.Store.Rule(ctx, id)
+		r, err := changing(ctx, s.base, id)
 		if err != nil {
-			return r, commit.Explain(err)
+			return r, err
 		}
 		if !r.State.MayBecome(move.State) {
 			return r, fault.Hindered(wrongState, r.State, move.State)
@@ -348,15 +379,18 @@ func (s *Service) Resume(ctx context.Context) error {
 
 // Discard removes a draft.
 func (s *Service) Discard(ctx context.Context, id int64) error {
+	if err := access.Need(ctx, actor.RulesChange); err != nil {
+		return err
+	}
 	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		r, err := s.base.Store.Rule(ctx, id)
+		r, err := changing(ctx, s.base, id)
 		if err != nil {
-			return nil, commit.Explain(err)
+			return nil, err
 		}
 		if r.State != rule.Draft {
 			return nil, fault.Hindered(notADraft)
 		}
-		return func(tx *store.Store, _ record.Stamp) error { return tx.DeleteRule(ctx, id) }, nil
+		return func(tx *store.Store, by record.Stamp) error { return tx.DeleteRule(ctx, id, by) }, nil
 	})
 }
 
@@ -384,9 +418,12 @@ func loopIn(book *plan.Book, c *rule.Compiled, s plan.Scope) *plan.Plan {
 
 // Versions returns what the rule has been, newest first.
 func (s *Service) Versions(ctx context.Context, id int64) ([]contract.RuleVersion, error) {
-	r, err := s.base.Store.Rule(ctx, id)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
+	r, err := s.base.KeptRule(ctx, id)
 	if err != nil {
-		return nil, commit.Explain(err)
+		return nil, err
 	}
 	b, err := s.base.Cache.Book(ctx, r.Kind)
 	if err != nil {
@@ -399,7 +436,7 @@ func (s *Service) Versions(ctx context.Context, id int64) ([]contract.RuleVersio
 	wording := m.Wording(b.Vocabulary.Kind, actor.Of(ctx).Format)
 	rows, err := s.base.Store.RuleVersions(ctx, id)
 	return view.List(rows, func(v store.RuleVersion) contract.RuleVersion {
-		return view.RuleVersion(rule.Compile(v.Rule, b.Vocabulary), wording, v.Changed)
+		return view.RuleVersion(rule.Compile(judging.Ours(ctx, v.Rule), b.Vocabulary), wording, v.Changed)
 	}), err
 }
 
@@ -409,7 +446,10 @@ const mostVersions = 200
 // History returns what the rules on a field have been, of those that are retired too, newest
 // change first. Cost: a read of the versions of each of its rules, and a compilation of each version.
 func (s *Service) History(ctx context.Context, kind, key string) ([]contract.RuleVersion, error) {
-	b, err := s.base.Cache.Book(ctx, kind)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
+	b, err := s.base.Cache.SeenBook(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
@@ -435,7 +475,13 @@ func (s *Service) History(ctx context.Context, kind, key string) ([]contract.Rul
 // Plan returns the rules of a scope by field and station. Drafts and suspended
 // rules of the scope stand after those in force; retired ones are left out.
 func (s *Service) Plan(ctx context.Context, kind, company, kindType string, day record.Day) (contract.Plan, error) {
-	book, err := s.base.Cache.Book(ctx, kind)
+	if err := access.NeedFor(ctx, kind, actor.RecordsRead, actor.RulesRead); err != nil {
+		return contract.Plan{}, err
+	}
+	if err := access.Company(ctx, company); err != nil {
+		return contract.Plan{}, err
+	}
+	book, err := s.base.Cache.SeenBook(ctx, kind)
 	if err != nil {
 		return contract.Plan{}, err
 	}

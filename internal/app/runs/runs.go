@@ -20,6 +20,7 @@ import (
 
 	"codicil/core/notice"
 	"codicil/core/record"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/clock"
@@ -77,7 +78,7 @@ func (s *Service) Start(ctx context.Context, what, title string, subject any, wo
 	if s.closing {
 		return Run{}, fault.Hindered(ending)
 	}
-	r, err := s.store.AddRun(ctx, Run{What: what, Title: title, Subject: string(text), State: store.RunWaiting, Started: record.Stamp{At: store.Instant(s.clock()), By: who.Name, Person: who.ID, Via: string(who.Via)}}, MostKept)
+	r, err := s.store.AddRun(ctx, Run{What: what, Title: title, Subject: string(text), State: store.RunWaiting, Started: record.Stamp{At: store.Instant(s.clock()), By: who.Name, Person: who.ID, Via: string(who.Via)}, Companies: access.Scope(ctx)}, MostKept)
 	if err != nil {
 		return r, err
 	}
@@ -108,7 +109,11 @@ func (s *Service) Continue(ctx context.Context, r Run, work Work) error {
 	if err := w.keep(ctx); err != nil {
 		return err
 	}
-	who := actor.Actor{ID: r.Started.Person, Name: r.Started.By, Via: actor.Via(r.Started.Via)}
+	// It was allowed when it began; it goes on in the companies of then.
+	who := actor.Actor{ID: r.Started.Person, Name: r.Started.By, Via: actor.Via(r.Started.Via), Rights: actor.Rights{Whole: r.Companies == nil, Companies: r.Companies}}
+	for _, p := range actor.Permissions {
+		who.Rights.Give(p, nil)
+	}
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	own, stop := context.WithCancel(actor.With(context.WithoutCancel(ctx), who))
@@ -361,18 +366,59 @@ func (w *Writer) Kept() { w.forget() }
 
 // List returns the newest runs.
 func (s *Service) List(ctx context.Context) ([]contract.Run, error) {
+	if err := access.Person(ctx); err != nil {
+		return nil, err
+	}
 	all, err := s.store.Runs(ctx, MostKept)
-	return shownAll(all), err
+	return shownAll(slices.DeleteFunc(all, func(r Run) bool { return !Seen(ctx, &r) })), err
 }
 
 // Get returns a run.
 func (s *Service) Get(ctx context.Context, id int64) (contract.Run, error) {
+	if err := access.Person(ctx); err != nil {
+		return contract.Run{}, err
+	}
 	r, err := s.store.Run(ctx, id)
-	return Shown(&r), commit.Explain(err)
+	if err == nil && !Seen(ctx, &r) {
+		err = &store.NotFoundError{What: "run", Key: strconv.FormatInt(id, 10)}
+	}
+	if err != nil {
+		return contract.Run{}, commit.Explain(err)
+	}
+	return Shown(&r), nil
+}
+
+// takes is which permission it takes to see what others let runs do.
+var takes = map[contract.RunWhat]actor.Permission{
+	contract.RunWhatExport: actor.RecordsExport, contract.RunWhatDuplicates: actor.RecordsRead,
+	contract.RunWhatImpact: actor.RulesRead, contract.RunWhatProofs: actor.RulesRead, contract.RunWhatBreaks: actor.RulesRead,
+}
+
+// Seen tells whether who asks may see a run: they started it, or they may do what it does in all companies in which it does it.
+func Seen(ctx context.Context, r *Run) bool {
+	who := actor.Of(ctx)
+	if r.Started.Person == who.ID {
+		return true
+	}
+	permission, known := takes[contract.RunWhat(r.What)]
+	if !known {
+		permission = actor.RecordsMany
+	}
+	if !who.Rights.Has(permission, "") {
+		return false
+	}
+	return who.Rights.All() || (r.Companies != nil && !slices.ContainsFunc(r.Companies, func(c string) bool { return !who.Rights.In(c) }))
 }
 
 // Stop ends a run as soon as it can; what it found stays.
 func (s *Service) Stop(ctx context.Context, id int64) (contract.Run, error) {
+	if err := access.Person(ctx); err != nil {
+		return contract.Run{}, err
+	}
+	r, err := s.Get(ctx, id)
+	if err != nil {
+		return r, err
+	}
 	s.mutex.Lock()
 	if stop := s.working[id]; stop != nil {
 		stop()
@@ -392,25 +438,37 @@ var working = notice.Define("working", "this run still works; stop it first")
 
 // Remove removes a run that has ended, with what it found.
 func (s *Service) Remove(ctx context.Context, id int64) error {
+	if err := access.Person(ctx); err != nil {
+		return err
+	}
+	r, err := s.Get(ctx, id)
+	if err != nil {
+		return err
+	}
 	s.mutex.Lock()
 	_, works := s.working[id]
 	s.mutex.Unlock()
 	if works {
 		return fault.Hindered(working)
 	}
-	if _, err := s.Get(ctx, id); err != nil {
-		return err
-	}
-	return s.store.DeleteRun(ctx, id)
+	who := actor.Of(ctx)
+	by := record.Stamp{At: store.Instant(s.clock()), By: who.Name, Person: who.ID, Via: string(who.Via)}
+	return errors.Join(s.store.DeleteRun(ctx, id), s.store.Note(ctx, by, store.TrailEntry{What: "removed", Kind: "run", Key: strconv.FormatInt(id, 10), Note: r.Title}))
 }
 
 // Hits returns some of what a run found, those that matter more first, from a place on.
 func (s *Service) Hits(ctx context.Context, id int64, after string, limit int) (contract.RunHits, error) {
+	if err := access.Person(ctx); err != nil {
+		return contract.RunHits{}, err
+	}
 	return s.hits(ctx, id, after, limit, math.MinInt32, math.MaxInt32)
 }
 
 // HitsOf returns the same of one rank.
 func (s *Service) HitsOf(ctx context.Context, id int64, after string, limit, rank int) (contract.RunHits, error) {
+	if err := access.Person(ctx); err != nil {
+		return contract.RunHits{}, err
+	}
 	return s.hits(ctx, id, after, limit, rank, rank)
 }
 
@@ -480,6 +538,17 @@ func (s *Service) toCorrect(ctx context.Context, run, rule int64, to io.Writer) 
 // Export writes what a run leaves as CSV: its file, or what it found, some of it in memory; of one rule in a form that can be
 // corrected and loaded; 0: of all.
 func (s *Service) Export(ctx context.Context, run, rule int64, to io.Writer) error {
+	if err := access.Person(ctx); err != nil {
+		return err
+	}
+	if _, err := s.Get(ctx, run); err != nil {
+		return err
+	}
+	who := actor.Of(ctx)
+	by := record.Stamp{At: store.Instant(s.clock()), By: who.Name, Person: who.ID, Via: string(who.Via)}
+	if err := s.store.Note(ctx, by, store.TrailEntry{What: "exported", Kind: "run", Key: strconv.FormatInt(run, 10)}); err != nil {
+		return err
+	}
 	if rule != 0 {
 		return s.toCorrect(ctx, run, rule, to)
 	}

@@ -4,6 +4,8 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/table"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
@@ -17,7 +19,10 @@ import (
 
 // Crosswalks returns the crosswalks without their rows.
 func (t *Service) Crosswalks(ctx context.Context) ([]contract.CrosswalkSummary, error) {
-	m, err := t.base.Cache.Reference(ctx)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
+	m, err := t.base.Cache.Seen(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -28,7 +33,10 @@ func (t *Service) Crosswalks(ctx context.Context) ([]contract.CrosswalkSummary, 
 
 // Crosswalk returns one crosswalk.
 func (t *Service) Crosswalk(ctx context.Context, key string) (contract.CrosswalkView, error) {
-	m, err := t.base.Cache.Reference(ctx)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.CrosswalkView{}, err
+	}
+	m, err := t.base.Cache.Seen(ctx)
 	if err != nil {
 		return contract.CrosswalkView{}, err
 	}
@@ -54,7 +62,10 @@ func (t *Service) viewCrosswalk(m *cache.Reference, c table.Crosswalk) contract.
 
 // CheckCrosswalk says what is wrong with a crosswalk.
 func (t *Service) CheckCrosswalk(ctx context.Context, c table.Crosswalk) (contract.CrosswalkView, error) {
-	m, err := t.base.Cache.Reference(ctx)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.CrosswalkView{}, err
+	}
+	m, err := t.base.Cache.Seen(ctx)
 	if err != nil {
 		return contract.CrosswalkView{}, err
 	}
@@ -63,6 +74,12 @@ func (t *Service) CheckCrosswalk(ctx context.Context, c table.Crosswalk) (contra
 
 // SaveCrosswalk keeps a new or changed crosswalk.
 func (t *Service) SaveCrosswalk(ctx context.Context, key string, request contract.CrosswalkChange) (contract.CrosswalkView, error) {
+	if err := access.Need(ctx, actor.TablesChange); err != nil {
+		return contract.CrosswalkView{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return contract.CrosswalkView{}, err
+	}
 	m, err := t.base.Cache.Reference(ctx)
 	if err != nil {
 		return contract.CrosswalkView{}, err
@@ -86,6 +103,12 @@ func (t *Service) SaveCrosswalk(ctx context.Context, key string, request contrac
 
 // DeleteCrosswalk removes a crosswalk that no rule looks up.
 func (t *Service) DeleteCrosswalk(ctx context.Context, key string) error {
+	if err := access.Need(ctx, actor.TablesChange); err != nil {
+		return err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return err
+	}
 	return t.deleteLookup(ctx, "crosswalk", key, "the crosswalk "+key, func(t *table.Set) {
 		t.Crosswalks = put(t.Crosswalks, func(o *table.Crosswalk) bool { return o.Key == key }, nil)
 	})
@@ -99,6 +122,9 @@ func columnsOf(c *table.Crosswalk) []field.Field {
 
 // ReadCrosswalk puts pasted rows into a crosswalk. Nothing is kept.
 func (t *Service) ReadCrosswalk(ctx context.Context, request contract.CrosswalkRead) (contract.CrosswalkView, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.CrosswalkView{}, err
+	}
 	m, err := t.base.Cache.Reference(ctx)
 	if err != nil {
 		return contract.CrosswalkView{}, err
@@ -155,7 +181,10 @@ func (t *Service) ReadCrosswalk(ctx context.Context, request contract.CrosswalkR
 
 // WriteValues reads what was typed into cells of a table and writes values as a person reads
 // them. What is not of its field's type stays as it is, and is told where the table is checked.
-func (t *Service) WriteValues(_ context.Context, request contract.CellsAsk) ([]contract.Cell, error) {
+func (t *Service) WriteValues(ctx context.Context, request contract.CellsAsk) ([]contract.Cell, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
 	format, here := request.Format.OrPlain(), (*record.Company)(nil).Surroundings(t.base.Today(nil))
 	cells := make([]contract.Cell, len(request.Cells))
 	for i, asked := range request.Cells {
@@ -191,6 +220,9 @@ func namedColumns(columns []field.Field, names []string) []int {
 
 // ExportCrosswalk writes the rows of a crosswalk as CSV.
 func (t *Service) ExportCrosswalk(ctx context.Context, key string) (string, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return "", err
+	}
 	shown, err := t.Crosswalk(ctx, key)
 	if err != nil {
 		return "", err

@@ -4,6 +4,8 @@ import (
 	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/table"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -14,6 +16,9 @@ import (
 
 // MissingCodes returns the codes in saved records that rules would look up without finding a row today.
 func (t *Service) MissingCodes(ctx context.Context, key string) ([]contract.MissingCode, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
 	m, err := t.base.Cache.Reference(ctx)
 	if err != nil {
 		return nil, err
@@ -26,7 +31,7 @@ func (t *Service) MissingCodes(ctx context.Context, key string) ([]contract.Miss
 	missed := []contract.MissingCode{}
 	places := map[string]int{}
 	for i := range m.Kinds {
-		book, err := t.base.Cache.Book(ctx, m.Kinds[i].Key)
+		book, err := t.base.Cache.SeenBook(ctx, m.Kinds[i].Key)
 		if err != nil {
 			return nil, err
 		}
@@ -34,7 +39,7 @@ func (t *Service) MissingCodes(ctx context.Context, key string) ([]contract.Miss
 		if len(uses) == 0 {
 			continue
 		}
-		for r, err := range t.base.Store.Records(ctx, m.Kinds[i].Key) {
+		for r, err := range t.base.Store.Records(ctx, m.Kinds[i].Key, access.Scope(ctx)) {
 			if err != nil {
 				return nil, err
 			}

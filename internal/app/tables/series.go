@@ -4,6 +4,8 @@ import (
 	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/core/table"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/cache"
 	"codicil/internal/contract"
@@ -115,7 +117,10 @@ func numbered(m *cache.Reference, n *table.Numbered) (wrong notice.Notice, is bo
 
 // SeriesList returns the number series, with their next numbers.
 func (t *Service) SeriesList(ctx context.Context) ([]contract.SeriesView, error) {
-	m, err := t.base.Cache.Reference(ctx)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
+	m, err := t.base.Cache.Seen(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -130,7 +135,10 @@ func (t *Service) SeriesList(ctx context.Context) ([]contract.SeriesView, error)
 
 // PreviewSeries shows the numbers that a series would give. Nothing is kept.
 func (t *Service) PreviewSeries(ctx context.Context, s table.Series) (contract.SeriesView, error) {
-	m, err := t.base.Cache.Reference(ctx)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.SeriesView{}, err
+	}
+	m, err := t.base.Cache.Seen(ctx)
 	if err != nil {
 		return contract.SeriesView{}, err
 	}
@@ -139,6 +147,12 @@ func (t *Service) PreviewSeries(ctx context.Context, s table.Series) (contract.S
 
 // SaveSeries keeps a new or changed number series. It goes on counting where it was.
 func (t *Service) SaveSeries(ctx context.Context, key string, request contract.SeriesChange) (contract.SeriesView, error) {
+	if err := access.Need(ctx, actor.TablesChange); err != nil {
+		return contract.SeriesView{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return contract.SeriesView{}, err
+	}
 	m, err := t.base.Cache.Reference(ctx)
 	if err != nil {
 		return contract.SeriesView{}, err
@@ -168,6 +182,12 @@ func (t *Service) SaveSeries(ctx context.Context, key string, request contract.S
 
 // DeleteSeries removes a number series that no rule uses.
 func (t *Service) DeleteSeries(ctx context.Context, key string) error {
+	if err := access.Need(ctx, actor.TablesChange); err != nil {
+		return err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return err
+	}
 	return t.deleteLookup(ctx, "series", key, "the number series "+key, func(t *table.Set) {
 		t.Series = put(t.Series, func(o *table.Series) bool { return o.Key == key }, nil)
 	})

@@ -6,6 +6,7 @@ package tables
 import (
 	"codicil/core/record"
 	"codicil/core/table"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/rules"
@@ -77,7 +78,10 @@ func noProblems(problems []table.Problem) []table.Problem {
 
 // Standing returns the standing values, with what should be known of them ahead.
 func (t *Service) Standing(ctx context.Context) ([]contract.StandingView, error) {
-	m, err := t.base.Cache.Reference(ctx)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
+	m, err := t.base.Cache.Seen(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -104,7 +108,10 @@ func (t *Service) viewStanding(ctx context.Context, m *cache.Reference, s table.
 
 // CheckStanding says what is wrong with a standing value.
 func (t *Service) CheckStanding(ctx context.Context, s table.Standing) (contract.StandingView, error) {
-	m, err := t.base.Cache.Reference(ctx)
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.StandingView{}, err
+	}
+	m, err := t.base.Cache.Seen(ctx)
 	if err != nil {
 		return contract.StandingView{}, err
 	}
@@ -121,6 +128,12 @@ func (t *Service) meantIn(ctx context.Context, m *cache.Reference, s *table.Stan
 
 // SaveStanding keeps a new or changed standing value.
 func (t *Service) SaveStanding(ctx context.Context, key string, request contract.StandingChange) (contract.StandingView, error) {
+	if err := access.Need(ctx, actor.TablesChange); err != nil {
+		return contract.StandingView{}, err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return contract.StandingView{}, err
+	}
 	m, err := t.base.Cache.Reference(ctx)
 	if err != nil {
 		return contract.StandingView{}, err
@@ -148,6 +161,12 @@ func (t *Service) SaveStanding(ctx context.Context, key string, request contract
 
 // DeleteStanding removes a standing value that no rule reads.
 func (t *Service) DeleteStanding(ctx context.Context, key string) error {
+	if err := access.Need(ctx, actor.TablesChange); err != nil {
+		return err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return err
+	}
 	return t.deleteLookup(ctx, "standing", key, "the standing value "+key, func(t *table.Set) {
 		t.Standing = put(t.Standing, func(o *table.Standing) bool { return o.Field.Key == key }, nil)
 	})

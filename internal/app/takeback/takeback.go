@@ -10,6 +10,8 @@ import (
 
 	"codicil/core/notice"
 	"codicil/core/record"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/merging"
 	"codicil/internal/app/records"
@@ -43,6 +45,9 @@ const atOnce = 100
 // Start begins a run that takes back what another wrote, the last first. What was posted, changed or linked since stays,
 // and is listed.
 func (s *Service) Start(ctx context.Context, id int64) (contract.Run, error) {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return contract.Run{}, err
+	}
 	of, err := s.runs.Get(ctx, id)
 	if err != nil {
 		return of, err
@@ -135,6 +140,8 @@ func (s *Service) one(ctx context.Context, write store.RunWrite) (hit contract.R
 	case kept == nil: // it was deleted since, or withdrawn when the program ended
 		hit.What = contract.RunHitWhatWithdrawn
 		err = s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return withdrawn(tx) })
+	case !access.In(ctx, kept.Company):
+		stays("it is kept by another company")
 	case kept.State != record.Kept:
 		stays("it is posted")
 	case kept.Version != write.Version:

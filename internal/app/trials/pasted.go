@@ -4,6 +4,8 @@ import (
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
 	"codicil/internal/fault"
@@ -15,6 +17,9 @@ import (
 // row names fields, the header is taken from the next, and the columns of lines from every
 // row after it; a row without names is entered from the given field on.
 func (s *Service) ReadRows(ctx context.Context, request contract.RowsRequest) (contract.RowsRead, error) {
+	if err := access.Need(ctx, actor.RecordsRead, actor.RulesRead); err != nil {
+		return contract.RowsRead{}, err
+	}
 	read := contract.RowsRead{Entered: map[string]judge.Item{}, Lines: []judge.Line{}, Ignored: []string{}}
 	m, err := s.base.Cache.Reference(ctx)
 	if err != nil {

@@ -6,6 +6,8 @@ package trials
 
 import (
 	"codicil/core/evaluation"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"context"
@@ -19,6 +21,12 @@ func New(j *judging.Service) *Service { return &Service{j} }
 
 // Try takes a document through the rules. Nothing is kept.
 func (s *Service) Try(ctx context.Context, request contract.TryRequest) (contract.Outcome, error) {
+	if err := access.NeedFor(ctx, request.Document.Kind, actor.RecordsRead, actor.RulesRead); err != nil {
+		return contract.Outcome{}, err
+	}
+	if err := access.Company(ctx, request.Document.Company); err != nil {
+		return contract.Outcome{}, err
+	}
 	t, err := s.base.Try(ctx, request.Document, judging.Ask{Format: request.Format, Moment: request.Moment, Keyed: request.Keyed, Facts: request.Facts})
 	if err != nil {
 		return contract.Outcome{}, err
@@ -28,6 +36,14 @@ func (s *Service) Try(ctx context.Context, request contract.TryRequest) (contrac
 
 // Evaluate takes plain documents through the rules in force and keeps nothing.
 func (s *Service) Evaluate(ctx context.Context, documents []evaluation.Document) ([]evaluation.Result, error) {
+	if err := access.Need(ctx, actor.RecordsRead, actor.RulesRead); err != nil {
+		return nil, err
+	}
+	for i := range documents {
+		if err := access.Company(ctx, documents[i].Company); err != nil {
+			return nil, err
+		}
+	}
 	w, err := s.base.World(ctx)
 	if err != nil {
 		return nil, err

@@ -8,11 +8,13 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"strconv"
 	"time"
 
 	"codicil/core/proof"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/runs"
@@ -37,6 +39,9 @@ const (
 // Waiting gathers what waits; since is from when to tell what others changed; the zero time: lately.
 // Cost: every proof is run once.
 func (s *Service) Waiting(ctx context.Context, since time.Time) (contract.Waiting, error) {
+	if err := access.Person(ctx); err != nil {
+		return contract.Waiting{}, err
+	}
 	now := s.base.Clock().UTC()
 	if since.IsZero() {
 		since = now.Add(-lately)
@@ -44,11 +49,15 @@ func (s *Service) Waiting(ctx context.Context, since time.Time) (contract.Waitin
 	w := contract.Waiting{
 		Proofs: []contract.WaitingProof{}, Rules: []contract.WaitingRule{}, Drafts: []contract.WaitingRule{}, Changes: []contract.OthersChange{}, Runs: []contract.Run{}, Since: since, Now: now,
 	}
-	ref, err := s.base.Cache.Reference(ctx)
+	ref, err := s.base.Cache.Seen(ctx)
 	if err != nil {
 		return w, err
 	}
+	reads := access.Has(ctx, actor.RulesRead, "")
 	for i := range ref.Kinds {
+		if !reads {
+			break
+		}
 		if err := s.kind(ctx, ref.Kinds[i].Key, &w); err != nil {
 			return w, err
 		}
@@ -68,9 +77,29 @@ func (s *Service) Waiting(ctx context.Context, since time.Time) (contract.Waitin
 	}
 	written, err := s.base.Store.WrittenSince(ctx, since, actor.Of(ctx).ID, mostChanges)
 	for _, v := range written {
+		if !reads || !s.seen(ctx, &v) {
+			continue
+		}
 		w.Changes = append(w.Changes, othersChange(ref, v))
 	}
 	return w, err
+}
+
+// seen tells whether who asks may see what others wrote.
+func (s *Service) seen(ctx context.Context, v *store.Written) bool {
+	if access.Everywhere(ctx) {
+		return true
+	}
+	id, _ := strconv.ParseInt(v.Key, 10, 64)
+	switch v.What {
+	case "rule":
+		_, err := s.base.KeptRule(ctx, id)
+		return err == nil
+	case "proof":
+		p, err := s.base.Store.Proof(ctx, id)
+		return err == nil && access.In(ctx, p.Given.Company)
+	}
+	return true
 }
 
 // need orders the states of rules, the neediest first.

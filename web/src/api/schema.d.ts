@@ -1940,6 +1940,345 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who is signed in, and what they may do */
+        get: operations["getSession"];
+        put?: never;
+        /** Sign in with a password; the answer sets the cookie of the session */
+        post: operations["signIn"];
+        /** End the session */
+        delete: operations["signOut"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/first": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make the first administrator, with the word that the server prints when it starts, and sign them in */
+        post: operations["setUp"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/word": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose a password with a one-time word, and sign in */
+        post: operations["setPassword"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/guest": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Become another person of the demo; elsewhere there is no such thing */
+        post: operations["become"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/account/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change the password of the one who asks; their other sessions end */
+        put: operations["changePassword"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/account/factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Take the first code of a second factor */
+        put: operations["confirmFactor"];
+        /** Make the key of a second factor; it counts from its first code on */
+        post: operations["beginFactor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/account/factor/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the second factor away */
+        post: operations["removeFactor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/account/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The sessions of the one who asks */
+        get: operations["listSessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/account/sessions/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a session of the one who asks */
+        delete: operations["endSession"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/persons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All persons */
+        get: operations["listPersons"];
+        put?: never;
+        /** Add a person; the answer tells a one-time word to choose a password with, once */
+        post: operations["addPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/persons/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Change a person */
+        put: operations["changePerson"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/persons/{key}/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give a person a one-time word to choose a new password with; they are signed out */
+        post: operations["resetPerson"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/roles": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All roles and permissions */
+        get: operations["listRoles"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/roles/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Add a role or change it */
+        put: operations["saveRole"];
+        post?: never;
+        /** Remove a role that nobody has */
+        delete: operations["deleteRole"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The keys of programs of the one who asks; all keys, for who keeps the persons */
+        get: operations["listKeys"];
+        put?: never;
+        /** Make a key for a program; it is told once */
+        post: operations["addKey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/keys/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a key at once and for good */
+        delete: operations["revokeKey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The trail: what was done, by whom and from where, the newest first */
+        get: operations["getTrail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trail/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The entries of the trail as a file */
+        get: operations["exportTrail"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/trail/verify": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Look at every entry of the trail */
+        post: operations["verifyTrail"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -1982,6 +2321,215 @@ export interface components {
             end: number;
             line: number;
             column: number;
+        };
+        /** @description Who is signed in; person is missing where nobody is */
+        SessionState: {
+            /**
+             * @description first: there is no person yet, and the first administrator is to be made
+             * @enum {string}
+             */
+            state: "first" | "signed-out" | "signed-in";
+            person?: components["schemas"]["SessionPerson"];
+            permissions: components["schemas"]["PermissionHeld"][];
+            everywhere: boolean;
+            companies: string[];
+            /** @description Seconds that a session may rest */
+            idle: number;
+            /** @description Whom one can become, in a demo */
+            guests?: components["schemas"]["Guest"][];
+        };
+        SessionPerson: {
+            id: string;
+            name: string;
+            signInName: string;
+            hasPassword: boolean;
+            hasFactor: boolean;
+        };
+        PermissionHeld: {
+            key: string;
+            /** @description Of records; none: all */
+            kinds: string[];
+        };
+        Guest: {
+            id: string;
+            name: string;
+            roles: string[];
+            /** @description None: all */
+            companies: string[];
+        };
+        SignIn: {
+            signInName: string;
+            password: string;
+            /** @description Of the second factor, or of recovery */
+            code?: string;
+        };
+        FirstPerson: {
+            word: string;
+            name: string;
+            signInName: string;
+            password: string;
+        };
+        WordGiven: {
+            signInName: string;
+            word: string;
+            password: string;
+        };
+        Become: {
+            person: string;
+        };
+        PasswordChange: {
+            current: string;
+            password: string;
+        };
+        PasswordGiven: {
+            password: string;
+        };
+        CodeGiven: {
+            code: string;
+        };
+        FactorBegun: {
+            /** @description In base 32 */
+            secret: string;
+            /** @description otpauth://, for a program that makes codes */
+            address: string;
+        };
+        FactorSet: {
+            /** @description Codes that serve once each where the second factor is lost */
+            recovery: string[];
+        };
+        SessionTold: {
+            id: string;
+            begun: string;
+            used: string;
+            address: string;
+            /** @description What the browser says it is */
+            program: string;
+            current: boolean;
+        };
+        Person: {
+            id: string;
+            name: string;
+            signInName: string;
+            language: string;
+            /** @description In every company, also in those that come */
+            everywhere: boolean;
+            companies: string[];
+            roles: string[];
+            /** @description May no longer sign in */
+            ended: boolean;
+            version: number;
+            hasPassword: boolean;
+            hasFactor: boolean;
+            /** @description How a provider of sign-ins knows them */
+            subject: string;
+        };
+        PersonChange: {
+            name: string;
+            signInName: string;
+            language?: string;
+            everywhere: boolean;
+            companies: string[];
+            roles: string[];
+            ended?: boolean;
+            /** @description That was changed; 0: a new one */
+            version: number;
+            subject?: string;
+        };
+        PersonAdded: {
+            person: components["schemas"]["Person"];
+            /** @description With which a password is chosen, once */
+            word: string;
+            wordEnds: string;
+        };
+        Role: {
+            key: string;
+            name: string;
+            permissions: string[];
+            /** @description Of records; none: all */
+            kinds: string[];
+            version: number;
+            /** @description How many have it */
+            persons: number;
+        };
+        RoleChange: {
+            name: string;
+            permissions: string[];
+            kinds: string[];
+            version: number;
+        };
+        PermissionTold: {
+            key: string;
+            title: string;
+            byKind: boolean;
+        };
+        Roles: {
+            roles: components["schemas"]["Role"][];
+            permissions: components["schemas"]["PermissionTold"][];
+        };
+        ProgramKey: {
+            id: string;
+            name: string;
+            owner: string;
+            ownerName: string;
+            permissions: string[];
+            kinds: string[];
+            everywhere: boolean;
+            companies: string[];
+            /** @description The last day on which it holds */
+            ends: string;
+            /** @description That day is over */
+            ended: boolean;
+            revoked: boolean;
+            /** @description When it was used last; empty: never */
+            used: string;
+            made: string;
+        };
+        KeyChange: {
+            name: string;
+            permissions: string[];
+            kinds: string[];
+            everywhere: boolean;
+            companies: string[];
+            ends: string;
+        };
+        KeyAdded: {
+            key: components["schemas"]["ProgramKey"];
+            /** @description What the program sends: Authorization: Bearer …; it is told once */
+            token: string;
+        };
+        TrailEntry: {
+            /** Format: int64 */
+            id: number;
+            at: string;
+            by: string;
+            person: string;
+            via: string;
+            address: string;
+            what: string;
+            kind: string;
+            key: string;
+            company: string;
+            note: string;
+            /** @description How often, where entries are summed */
+            count: number;
+            /** @description Hash of the version before, in hexadecimal; missing: there is none */
+            before?: string;
+            after?: string;
+            /** @description Hash of this entry and of the one before it */
+            chain?: string;
+        };
+        TrailPage: {
+            entries: components["schemas"]["TrailEntry"][];
+            /** @description The place after the last; missing: at the end */
+            next?: string;
+        };
+        TrailVerified: {
+            whole: boolean;
+            /** Format: int64 */
+            entries: number;
+            chain: string;
+            /** @description What does not fit, and where */
+            why?: string;
         };
         Catalog: {
             program: components["schemas"]["Program"];
@@ -4432,6 +4980,15 @@ export interface components {
         };
     };
     parameters: {
+        TrailPerson: string;
+        TrailWhat: string;
+        TrailKind: string;
+        TrailKey: string;
+        /** @description The first day */
+        TrailFrom: string;
+        /** @description The last day */
+        TrailTo: string;
+        TrailWords: string;
         /** @description The next of the page before; missing: from the start */
         After: string;
         KindKey: string;
@@ -7740,6 +8297,605 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Preferences"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    signIn: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SignIn"];
+            };
+        };
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    signOut: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    setUp: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstPerson"];
+            };
+        };
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    setPassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WordGiven"];
+            };
+        };
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    become: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Become"];
+            };
+        };
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    changePassword: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordChange"];
+            };
+        };
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    confirmFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeGiven"];
+            };
+        };
+        responses: {
+            /** @description Codes of recovery, told once */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorSet"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    beginFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordGiven"];
+            };
+        };
+        responses: {
+            /** @description The key */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FactorBegun"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeFactor: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordGiven"];
+            };
+        };
+        responses: {
+            /** @description It is gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listSessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The sessions */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionTold"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    endSession: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listPersons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The persons */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    addPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description The person */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonAdded"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    changePerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChange"];
+            };
+        };
+        responses: {
+            /** @description The person */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    resetPerson: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The word */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonAdded"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listRoles: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The roles */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Roles"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    saveRole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RoleChange"];
+            };
+        };
+        responses: {
+            /** @description The role */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Role"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteRole: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It is gone */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listKeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The keys */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgramKey"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    addKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeyChange"];
+            };
+        };
+        responses: {
+            /** @description The key */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeyAdded"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    revokeKey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has ended */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getTrail: {
+        parameters: {
+            query?: {
+                /** @description The next of the page before; missing: from the start */
+                after?: components["parameters"]["After"];
+                person?: components["parameters"]["TrailPerson"];
+                what?: components["parameters"]["TrailWhat"];
+                kind?: components["parameters"]["TrailKind"];
+                key?: components["parameters"]["TrailKey"];
+                /** @description The first day */
+                from?: components["parameters"]["TrailFrom"];
+                /** @description The last day */
+                to?: components["parameters"]["TrailTo"];
+                search?: components["parameters"]["TrailWords"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description A page of entries */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrailPage"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    exportTrail: {
+        parameters: {
+            query: {
+                as: "csv" | "ndjson";
+                person?: components["parameters"]["TrailPerson"];
+                what?: components["parameters"]["TrailWhat"];
+                kind?: components["parameters"]["TrailKind"];
+                key?: components["parameters"]["TrailKey"];
+                /** @description The first day */
+                from?: components["parameters"]["TrailFrom"];
+                /** @description The last day */
+                to?: components["parameters"]["TrailTo"];
+                search?: components["parameters"]["TrailWords"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                    "application/x-ndjson": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    verifyTrail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Whether it is whole */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TrailVerified"];
                 };
             };
             default: components["responses"]["Failure"];

@@ -1,0 +1,165 @@
+// Package trail shows what was done, by whom and from where, and tells whether all of it is still there.
+//
+// It must never write: who changes something says so in the same transaction, through the store. Start reading at Service.Page.
+package trail
+
+import (
+	"context"
+	"encoding/csv"
+	"encoding/hex"
+	"encoding/json"
+	"io"
+	"strconv"
+	"time"
+
+	"codicil/core/notice"
+	"codicil/core/record"
+	"codicil/internal/access"
+	"codicil/internal/actor"
+	"codicil/internal/app/judging"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"codicil/internal/store"
+)
+
+// Service serves these use cases.
+type Service struct {
+	base *judging.Service
+}
+
+// New returns the use cases.
+func New(j *judging.Service) *Service { return &Service{j} }
+
+var notFormat = notice.Define("trail-not-format", "the trail is taken out as csv or ndjson")
+
+const (
+	pageSize = 100
+	// exportPage is how many entries are in memory while they are taken out.
+	exportPage = 1_000
+)
+
+// Query says which entries are wanted; "" stands for all.
+type Query struct{ Person, What, Kind, Key, From, To, Words string }
+
+func (s *Service) query(ctx context.Context, q Query) (store.TrailQuery, error) {
+	asked := store.TrailQuery{Person: q.Person, What: q.What, Kind: q.Kind, Key: q.Key, Words: q.Words, Limit: pageSize}
+	if err := access.Need(ctx, actor.TrailRead); err != nil {
+		return asked, err
+	}
+	if !access.Everywhere(ctx) {
+		// No list at all would stand for every company.
+		asked.Companies = append([]string{}, actor.Of(ctx).Rights.Companies...)
+	}
+	for _, day := range []string{q.From, q.To} {
+		if _, err := record.ParseDay(day); day != "" && err != nil {
+			return asked, fault.Bad(fault.NotADay, err)
+		}
+	}
+	if q.From != "" {
+		asked.From = q.From
+	}
+	if q.To != "" {
+		last, err := time.Parse(time.DateOnly, q.To)
+		if err != nil {
+			return asked, fault.Bad(fault.NotADay, err)
+		}
+		asked.To = last.AddDate(0, 0, 1).Format(time.DateOnly)
+	}
+	return asked, nil
+}
+
+// Page returns entries, the newest first.
+func (s *Service) Page(ctx context.Context, q Query, after string) (contract.TrailPage, error) {
+	asked, err := s.query(ctx, q)
+	if err != nil {
+		return contract.TrailPage{}, err
+	}
+	if after != "" {
+		if asked.After, err = strconv.ParseInt(after, 10, 64); err != nil || asked.After < 1 {
+			return contract.TrailPage{}, fault.Bad(fault.NotAPlace, after)
+		}
+	}
+	entries, err := s.base.Store.Trail(ctx, asked)
+	page := contract.TrailPage{Entries: []contract.TrailEntry{}}
+	for i := range entries {
+		page.Entries = append(page.Entries, show(&entries[i]))
+	}
+	if len(entries) == pageSize {
+		page.Next = strconv.FormatInt(entries[len(entries)-1].ID, 10)
+	}
+	return page, err
+}
+
+func show(e *store.TrailEntry) contract.TrailEntry {
+	return contract.TrailEntry{
+		ID: e.ID, At: e.At, By: e.By, Person: e.Person, Via: e.Via, Address: e.Address, What: e.What, Kind: e.Kind, Key: e.Key, Company: e.Company, Note: e.Note, Count: e.Count,
+		Before: hex.EncodeToString(e.Before), After: hex.EncodeToString(e.After), Chain: hex.EncodeToString(e.Chain),
+	}
+}
+
+// Export writes entries, the newest first, as "csv" or "ndjson". That it was done is an entry too.
+func (s *Service) Export(ctx context.Context, q Query, as string, to io.Writer) error {
+	asked, err := s.query(ctx, q)
+	if err != nil {
+		return err
+	}
+	table, lines := csv.NewWriter(to), json.NewEncoder(to)
+	switch as {
+	case "csv":
+		if err := table.Write([]string{"id", "at", "by", "person", "via", "address", "what", "kind", "key", "company", "note", "count", "before", "after", "chain"}); err != nil {
+			return err
+		}
+	case "ndjson":
+	default:
+		return fault.Bad(notFormat)
+	}
+	if err := s.Noted(ctx, "exported", "trail", as); err != nil {
+		return err
+	}
+	asked.Limit = exportPage
+	for {
+		entries, err := s.base.Store.Trail(ctx, asked)
+		if err != nil {
+			return err
+		}
+		for i := range entries {
+			e := show(&entries[i])
+			if as == "ndjson" {
+				err = lines.Encode(e)
+			} else {
+				err = table.Write([]string{strconv.FormatInt(e.ID, 10), e.At, e.By, e.Person, e.Via, e.Address, e.What, e.Kind, e.Key, e.Company, e.Note, strconv.Itoa(e.Count), e.Before, e.After, e.Chain})
+			}
+			if err != nil {
+				return err
+			}
+		}
+		if table.Flush(); table.Error() != nil {
+			return table.Error()
+		}
+		if len(entries) < exportPage {
+			return nil
+		}
+		asked.After = entries[len(entries)-1].ID
+	}
+}
+
+// Noted says that somebody has done what changes nothing but is to be known, such as taking data out.
+func (s *Service) Noted(ctx context.Context, what, kind, key string) error {
+	return s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error {
+		return tx.Note(ctx, by, store.TrailEntry{What: what, Kind: kind, Key: key})
+	})
+}
+
+// Verify looks at every entry. Cost: the whole trail once.
+func (s *Service) Verify(ctx context.Context) (contract.TrailVerified, error) {
+	if err := access.Need(ctx, actor.TrailRead); err != nil {
+		return contract.TrailVerified{}, err
+	}
+	head, err := s.base.Store.VerifyTrail(ctx, nil)
+	told := contract.TrailVerified{Whole: err == nil, Entries: head.Last, Chain: hex.EncodeToString(head.Chain)}
+	if broken, is := store.IsTrailBroken(err); is {
+		told.Why = broken.Error()
+		return told, nil
+	}
+	return told, err
+}

@@ -1,0 +1,239 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"log/slog"
+	"net"
+	"net/http"
+	"net/netip"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/labstack/echo/v5"
+	"github.com/maypok86/otter/v2"
+	"golang.org/x/time/rate"
+
+	"codicil/core/field"
+	"codicil/core/notice"
+	"codicil/internal/actor"
+	"codicil/internal/app"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+)
+
+// door finds out who asks, and keeps out what comes from elsewhere.
+type door struct {
+	app *app.App
+	Options
+	cross *http.CrossOriginProtection
+	each  *otter.Cache[string, *rate.Limiter] // by key of a program
+}
+
+const (
+	// cookie holds the token of a session. The prefix makes browsers keep it to this server, by TLS or on this machine.
+	cookie = "__Host-codicil"
+	// usualEach is how many requests a key may send in a second, and so many times that at once.
+	usualEach, atOnce = 200, 2
+	mostKeys          = 10_000
+	bearer            = "Bearer "
+)
+
+var tooFast = notice.Define("too-many-requests.key", "this key may send {most} requests a second; wait a moment")
+
+func newDoor(a *app.App, o Options) *door {
+	if o.MostEach == 0 {
+		o.MostEach = usualEach
+	}
+	return &door{a, o, http.NewCrossOriginProtection(), otter.Must(&otter.Options[string, *rate.Limiter]{MaximumSize: mostKeys})}
+}
+
+// address is that of the client: of who connects, or, where that is a proxy which is believed, of whom it asks for.
+func (d *door) address(r *http.Request) string {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		host = r.RemoteAddr
+	}
+	said := strings.Split(strings.Join(r.Header.Values("X-Forwarded-For"), ","), ",")
+	for i := len(said) - 1; i >= 0 && d.isProxy(host); i-- {
+		at, err := netip.ParseAddr(strings.TrimSpace(said[i]))
+		if err != nil {
+			break
+		}
+		host = at.Unmap().String()
+	}
+	return host
+}
+
+func (d *door) isProxy(host string) bool {
+	at, err := netip.ParseAddr(host)
+	return err == nil && slices.ContainsFunc(d.Proxies, func(p netip.Prefix) bool { return p.Contains(at.Unmap()) })
+}
+
+// isOurs tells whether a host is a name of this server.
+func (d *door) isOurs(hostPort string) bool {
+	host := hostPort
+	if h, _, err := net.SplitHostPort(hostPort); err == nil {
+		host = h
+	}
+	ip := net.ParseIP(strings.Trim(host, "[]"))
+	return host == "localhost" || (ip != nil && ip.IsLoopback()) || slices.ContainsFunc(d.Hosts, func(h string) bool { return strings.EqualFold(h, host) })
+}
+
+// As lets whoever asks be one person of this machine, who may do everything: for tests.
+func As(name string) func(context.Context) (actor.Actor, error) {
+	return func(context.Context) (actor.Actor, error) { return actor.Named(name, actor.Browser), nil }
+}
+
+// known refuses requests that a page of another site makes a browser send, and those for another name.
+func (d *door) known(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		if !d.isOurs(r.Host) {
+			return echo.ErrForbidden
+		}
+		if origin := r.Header.Get("Origin"); origin != "" {
+			if u, err := url.Parse(origin); err != nil || !d.isOurs(u.Host) {
+				return echo.ErrForbidden
+			}
+		}
+		if d.cross.Check(r) != nil {
+			return echo.ErrForbidden
+		}
+		return next(c)
+	}
+}
+
+// asking says who asks for what comes next: a person whose browser has signed in, a program with a key, or nobody.
+func (d *door) asking(next echo.HandlerFunc) echo.HandlerFunc {
+	return func(c *echo.Context) error {
+		r := c.Request()
+		who, err := d.who(r)
+		if err != nil {
+			return err
+		}
+		who.Address, who.Program = d.address(r), r.UserAgent()
+		// What is no format leaves the one that is kept; it never keeps a request from its answer.
+		if written := r.Header.Get("Person-Format"); written != "" {
+			var f field.Format
+			if json.Unmarshal([]byte(written), &f) == nil && f.Sound() {
+				who.Format = f
+			}
+		} else {
+			who.Format = field.Format{}
+		}
+		if who.Via == actor.Program && who.Session != "" {
+			limiter, _ := d.each.ComputeIfAbsent(who.Session, func() (*rate.Limiter, bool) {
+				return rate.NewLimiter(rate.Limit(d.MostEach), atOnce*d.MostEach), false
+			})
+			if !limiter.Allow() {
+				c.Response().Header().Set(echo.HeaderRetryAfter, "1")
+				return &fault.Fault{Reason: fault.Busy, Notice: tooFast.With(d.MostEach)}
+			}
+		}
+		c.SetRequest(r.WithContext(actor.With(r.Context(), who)))
+		return next(c)
+	}
+}
+
+func (d *door) who(r *http.Request) (actor.Actor, error) {
+	via := actor.Program
+	if r.Header.Get("Sec-Fetch-Mode") != "" {
+		via = actor.Browser
+	}
+	if sent := r.Header.Get(echo.HeaderAuthorization); sent != "" {
+		token, is := strings.CutPrefix(sent, bearer)
+		who, found, err := d.app.Keys.ByKey(r.Context(), token)
+		if err != nil || (is && found) {
+			who.Via = actor.Program
+			return who, err
+		}
+		return actor.Actor{Via: actor.Program}, nil // a key that does not hold is nobody's, also in a demo
+	}
+	if held, err := r.Cookie(cookie); err == nil {
+		who, found, err := d.app.SignIn.BySession(r.Context(), held.Value)
+		if err != nil || found {
+			who.Via = actor.Browser
+			return who, err
+		}
+	}
+	if d.Guest != nil {
+		who, err := d.Guest(r.Context())
+		who.Via = via
+		return who, err
+	}
+	return actor.Actor{Via: via}, nil
+}
+
+// answer writes any error as problem+json, and tells the trail what was refused to whom.
+func (d *door) answer(c *echo.Context, err error) {
+	var known *fault.Fault
+	if errors.As(err, &known) && (known.Reason == fault.Forbidden || known.Reason == fault.Unknown) && known.Code != signedOutCode {
+		r := c.Request()
+		d.app.People.Refused(r.Context(), "refused", r.Method+" "+c.Path())
+	}
+	writeProblem(c, err)
+}
+
+// signedOutCode is that of the answer to who has not signed in: every page that is left open asks so.
+const signedOutCode = "sign-in-needed"
+
+// entered answers with a session that has begun: its token goes to the browser and to nobody else.
+type entered struct {
+	token string
+	ends  time.Time
+	state contract.SessionState
+}
+
+func (b entered) write(w http.ResponseWriter) error {
+	setCookie(w, b.token, b.ends)
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(http.StatusOK)
+	return json.NewEncoder(w).Encode(b.state)
+}
+
+func (b entered) VisitSignInResponse(w http.ResponseWriter) error         { return b.write(w) }
+func (b entered) VisitSetUpResponse(w http.ResponseWriter) error          { return b.write(w) }
+func (b entered) VisitSetPasswordResponse(w http.ResponseWriter) error    { return b.write(w) }
+func (b entered) VisitBecomeResponse(w http.ResponseWriter) error         { return b.write(w) }
+func (b entered) VisitChangePasswordResponse(w http.ResponseWriter) error { return b.write(w) }
+
+// ended answers that a session has ended.
+type ended struct{}
+
+// VisitSignOutResponse takes the cookie away.
+func (ended) VisitSignOutResponse(w http.ResponseWriter) error {
+	setCookie(w, "", time.Unix(0, 0))
+	w.Header().Set("Clear-Site-Data", `"cache", "storage"`)
+	w.WriteHeader(http.StatusNoContent)
+	return nil
+}
+
+func setCookie(w http.ResponseWriter, token string, ends time.Time) {
+	http.SetCookie(w, &http.Cookie{Name: cookie, Value: token, Path: "/", Expires: ends, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode})
+}
+
+// session tells who has signed in, once a session has begun for them.
+func (d *door) session(ctx context.Context, token string) (contract.SessionState, error) {
+	who, found, err := d.app.SignIn.BySession(ctx, token)
+	if err != nil || !found {
+		return contract.SessionState{}, err
+	}
+	who.Via, who.Address = actor.Browser, actor.Of(ctx).Address
+	return d.state(actor.With(ctx, who))
+}
+
+// state tells who asks.
+func (d *door) state(ctx context.Context) (contract.SessionState, error) {
+	state, err := d.app.SignIn.State(ctx)
+	if err == nil && d.Guests {
+		state.Guests, err = d.app.SignIn.Guests(ctx)
+	}
+	if err != nil {
+		slog.Error("a session could not be told", "error", err)
+	}
+	return state, err
+}
