@@ -9,6 +9,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"os"
 	"path/filepath"
 	"slices"
 	"strconv"
@@ -46,7 +47,7 @@ func loadCommand() *cobra.Command {
 		Short: "Load records from a CSV, XLSX or NDJSON file through the rules; --check only tells what would become of each row",
 		Long: `Loads records from a file: every row goes through the rules as by hand. Columns are matched to fields by key and label;
 --column says it where the name does not. Rows that the rules do not accept are told, and the command then ends with 1.
-With --server it is done by a running server, otherwise in a file of data that no server has open.`,
+With --server it is done by a running server, which knows the program by the key in CODICIL_KEY; otherwise in a file of data that no server has open.`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if server != "" {
@@ -263,6 +264,10 @@ func (f inFile) refused(ctx context.Context, id int64, to io.Writer) error {
 	return f.d.Loads.Refused(ctx, id, to)
 }
 
+// keyVariable names the variable of the environment that holds the key by which a program is known to a server. It is no
+// flag, which every user of the machine could read.
+const keyVariable = "CODICIL_KEY"
+
 // byServer lets a running server load.
 type byServer struct{ base string }
 
@@ -274,6 +279,9 @@ func (s *byServer) ask(ctx context.Context, method, path, kind string, body io.R
 	}
 	if kind != "" {
 		r.Header.Set("Content-Type", kind)
+	}
+	if key := os.Getenv(keyVariable); key != "" {
+		r.Header.Set("Authorization", "Bearer "+key)
 	}
 	response, err := http.DefaultClient.Do(r)
 	if err != nil {

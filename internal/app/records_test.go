@@ -255,7 +255,7 @@ func TestALinkLeadsToARecordOfTheCompany(t *testing.T) {
 	answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: document("sales_order", "10", "SO", values{"customer": danish.Number})})
 	require.NoError(t, err)
 	require.Len(t, answer.Outcome.Messages, 1)
-	assert.Contains(t, answer.Outcome.Messages[0].Text, "belongs to company 20")
+	assert.Contains(t, answer.Outcome.Messages[0].Text, "belongs to another company")
 	save(t, d, document("accounting_document", "20", "JE", nil, values{"account": "1000"})) // accounts are shared
 
 	options, err := d.Records.FindLinks(as(t), "customer", "kiosk", "10")

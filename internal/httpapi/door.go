@@ -37,7 +37,7 @@ const (
 	// cookie holds the token of a session. The prefix makes browsers keep it to this server, by TLS or on this machine.
 	cookie = "__Host-codicil"
 	// usualEach is how many requests a key may send in a second, and so many times that at once.
-	usualEach, atOnce = 200, 2
+	usualEach, atOnce = 500, 2
 	mostKeys          = 10_000
 	bearer            = "Bearer "
 )

@@ -85,7 +85,7 @@ func New(a *app.App, o Options) (*Handler, error) {
 	e := echo.New()
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = d.answer
-	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), secure, d.known, d.asking, inTime, checkRequest(router))
+	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), exact, secure, d.known, d.asking, inTime, checkRequest(router))
 	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a, d}, nil), base)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", func(c *echo.Context) error {
@@ -103,7 +103,6 @@ func New(a *app.App, o Options) (*Handler, error) {
 		return nil
 	})
 	serveContract(e)
-	e.Any(apiRoot+"/*", func(*echo.Context) error { return echo.ErrNotFound })
 	e.GET("/*", serveClient(o.Client))
 	return &Handler{Handler: e, watch: w}, nil
 }
@@ -278,6 +277,9 @@ const nonceMark = "NONCE-OF-THE-PAGE"
 func serveClient(client fs.FS) echo.HandlerFunc {
 	return func(c *echo.Context) error {
 		path := strings.TrimPrefix(c.Request().URL.Path, "/")
+		if strings.HasPrefix("/"+path, apiRoot) {
+			return echo.ErrNotFound
+		}
 		if _, err := fs.Stat(client, path); path == "" || err != nil {
 			if strings.HasPrefix(path, "assets/") {
 				return echo.ErrNotFound

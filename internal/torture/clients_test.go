@@ -80,6 +80,7 @@ func (c *client) ask(ctx context.Context, path string, body, answer any) error {
 		return err
 	}
 	request.Header.Set("Content-Type", "application/json")
+	request.Header.Set("Authorization", "Bearer "+key)
 	response, err := c.http.Do(request)
 	if err != nil {
 		return errGone{err.Error()}

@@ -5,6 +5,7 @@ package torture
 import (
 	"bufio"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"math/rand/v2"
@@ -15,6 +16,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -22,7 +24,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/internal/actor"
 	"codicil/internal/app"
+	"codicil/internal/contract"
 	"codicil/internal/demo"
 	"codicil/internal/httpapi"
 	"codicil/internal/standard"
@@ -60,10 +64,44 @@ func seeded(t *testing.T) uint64 {
 
 func filled(t *testing.T) string {
 	t.Helper()
+	file, err := once()
+	require.NoError(t, err)
 	path := filepath.Join(t.TempDir(), "brinewell.db")
-	require.NoError(t, demo.Write(t.Context(), path))
+	require.NoError(t, os.WriteFile(path, file, 0o600))
 	return path
 }
+
+// key is by what the clients are known in every file, once one was filled.
+var key string
+
+// once is the demo with a key for the clients.
+var once = sync.OnceValues(func() (file []byte, err error) {
+	folder, err := os.MkdirTemp("", "codicil-torture-")
+	if err != nil {
+		return nil, err
+	}
+	defer func() { err = errors.Join(err, os.RemoveAll(folder)) }()
+	path := filepath.Join(folder, "brinewell.db")
+	if err := demo.Write(context.Background(), path); err != nil {
+		return nil, err
+	}
+	s, err := store.Open(context.Background(), path)
+	if err != nil {
+		return nil, err
+	}
+	a := app.New(s, time.Now)
+	change := contract.KeyChange{Name: "Clients", Everywhere: true, Ends: time.Now().AddDate(0, 1, 0).Format(time.DateOnly)}
+	for _, p := range actor.Permissions {
+		change.Permissions = append(change.Permissions, string(p))
+	}
+	added, err := a.Keys.Add(actor.With(context.Background(), actor.Named(demo.First, actor.CommandLine)), change)
+	key = added.Token
+	a.Close()
+	if err := errors.Join(err, s.Close()); err != nil {
+		return nil, err
+	}
+	return os.ReadFile(path)
+})
 
 // served serves a file of a disk within this process. stop ends it, as well as it can.
 func served(ctx context.Context, path, disk string) (url string, stop func() error, err error) {
@@ -109,7 +147,11 @@ func powerCuts(t *testing.T, name string, lies bool, count int, seed uint64) []s
 			path, b = filled(t), newBook()
 		}
 		// Often soon, so that opening and the first writes are met, and sometimes late.
-		d.left.Store(int64(1) << r.IntN(13) * int64(8+r.IntN(8)) / 8)
+		late := r.IntN(13)
+		if round == count-1 { // once at least something is written
+			late = 14
+		}
+		d.left.Store(int64(1) << late * int64(8+r.IntN(8)) / 8)
 		url, stop, err := served(t.Context(), path, name)
 		if err == nil {
 			if err := work(t.Context(), url, b, clients, r.Uint64(), 2*time.Second); err != nil {

@@ -9,7 +9,6 @@ import (
 	"codicil/core/plan"
 	"codicil/core/rule"
 	"codicil/internal/contract"
-	"codicil/internal/fault"
 	"fmt"
 	"regexp"
 	"slices"
@@ -121,7 +120,7 @@ func (r *Reader) Said() contract.Outcome {
 		}
 		for _, number := range m.Records {
 			if number != "" {
-				message.Records = append(message.Records, fault.Use{What: r.Kind.Key, Key: number, Title: r.Titles.Title(r.Kind.Key, number)})
+				message.Records = append(message.Records, same(r.Titles, r.Kind.Key, number, r.Titles.Title(r.Kind.Key, number)))
 			}
 		}
 		result.Messages = append(result.Messages, message)

@@ -15,7 +15,21 @@ import (
 )
 
 // Proof shows a proof; the book names its rules.
-func Proof(p proof.Proof, book *plan.Book) contract.Proof {
+func Proof(p proof.Proof, book *plan.Book, titles Titles) contract.Proof {
+	if f := p.Given.Fixtures; f != nil && len(f.Alike) > 0 {
+		own := *f
+		own.Alike = slices.Clone(f.Alike)
+		for i := range own.Alike {
+			a := &own.Alike[i]
+			a.Numbers = List(a.Numbers, func(number string) string {
+				if titles.Elsewhere(p.Given.Kind, number) {
+					return InAnotherCompany
+				}
+				return number
+			})
+		}
+		p.Given.Fixtures = &own
+	}
 	shown := contract.Proof{ID: p.ID, Name: p.Name, Rules: p.Rules, Given: p.Given, Expect: p.Expect, Titles: []string{}, Posting: p.Posting, Unread: p.Unread,
 		Version: p.Version, ChangedAt: p.ChangedAt, ChangedBy: p.ChangedBy}
 	for _, id := range p.Rules {

@@ -123,7 +123,7 @@ func (v *Viewer) Trace(t *ledger.Trace) contract.Outcome {
 		Messages: List(t.Messages, func(m ledger.Message) contract.Message {
 			return contract.Message{
 				Severity: contract.MessageSeverity(m.Severity), Code: m.Code, Field: m.Field, Label: m.Label, Text: m.Text, Reason: m.Reason, Line: m.Line, Rule: m.Rule, Given: m.Given,
-				Records: List(m.Records, func(n ledger.Named) fault.Use { return fault.Use{What: n.Kind, Key: n.Number, Title: n.Title} }),
+				Records: List(m.Records, func(n ledger.Named) fault.Use { return same(v.Titles, n.Kind, n.Number, n.Title) }),
 			}
 		}),
 		FollowUps: List(t.FollowUps, FollowUp),

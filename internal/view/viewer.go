@@ -14,6 +14,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/contract"
+	"codicil/internal/fault"
 )
 
 // Titles knows what people call records.
@@ -22,8 +23,21 @@ type Titles interface {
 	Title(kind, number string) string
 	// Link writes a link as people read it: number and name.
 	Link(kind, number string) string
+	// Elsewhere tells whether a record is of a company that is not of who reads.
+	Elsewhere(kind, number string) bool
 	// Now is the number of the record to which a number leads: another one where that was merged.
 	Now(kind, number string) string
+}
+
+// InAnotherCompany stands for a record that who reads may not know.
+const InAnotherCompany = "in another company"
+
+// same is a record that has the same values.
+func same(titles Titles, kind, number, title string) fault.Use {
+	if titles.Elsewhere(kind, number) {
+		return fault.Use{What: kind, Title: InAnotherCompany}
+	}
+	return fault.Use{What: kind, Key: number, Title: title}
 }
 
 // Viewer shows the saved values of one kind to one person.

@@ -136,7 +136,7 @@ func (l *Links) Missing(kind, key string) string {
 	case r == nil || !l.seen(r):
 		return "there is no " + k.Noun() + " " + key + "; choose one from the list"
 	case !k.Shared && r.Company != l.company:
-		return k.Noun() + " " + key + " belongs to company " + r.Company + "; choose one of company " + l.company
+		return k.Noun() + " " + key + " belongs to another company; choose one of company " + l.company
 	}
 	return ""
 }
@@ -152,6 +152,9 @@ func (l *Links) seen(r *record.Record) bool {
 
 // Elsewhere tells whether a record is in a company that is not of who asks.
 func (l *Links) Elsewhere(kind, number string) bool {
+	if access.Everywhere(l.ctx) || number == "" {
+		return false
+	}
 	_, r := l.Find(record.Ref{Kind: kind, Number: number})
 	return r != nil && !l.seen(r)
 }

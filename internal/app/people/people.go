@@ -461,6 +461,9 @@ func (s *Service) Found(ctx context.Context, f Founding) error {
 		if p.Companies == nil {
 			p.Companies = []string{}
 		}
+		if p.Roles == nil {
+			p.Roles = []string{}
+		}
 		return errors.Join(tx.AddPerson(ctx, p), tx.Note(ctx, by, store.TrailEntry{What: "added", Kind: "person", Key: p.SignIn, Note: p.Name, After: stateOf(p)}))
 	})
 }

@@ -162,6 +162,7 @@ func (s *SignIn) SetPassword(ctx context.Context, said contract.WordGiven) (Issu
 		s.Refused(ctx, "one-time word refused", name)
 		return Issued{}, fault.Bad(wordRefused)
 	}
+	s.throttle.forgive(name, actor.Of(ctx).Address) // who knows the word may try several passwords
 	hash, err := s.choose(ctx, &p, said.Password)
 	if err != nil {
 		return Issued{}, err
@@ -400,6 +401,7 @@ func (s *SignIn) SetUp(ctx context.Context, said contract.FirstPerson) (Issued, 
 		s.Refused(ctx, "one-time word refused", "")
 		return Issued{}, fault.Bad(wordRefused)
 	}
+	s.throttle.forgive("", actor.Of(ctx).Address)
 	p := store.Person{ID: strings.ToLower(rand.Text()), Name: strings.TrimSpace(said.Name), SignIn: strings.ToLower(strings.TrimSpace(said.SignInName)), Everywhere: true, Companies: []string{}}
 	switch {
 	case p.Name == "" || len([]rune(p.Name)) > longestName:

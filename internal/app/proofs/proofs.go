@@ -44,7 +44,11 @@ func (s *Service) List(ctx context.Context, kind string) ([]contract.Proof, erro
 		return nil, err
 	}
 	proofs, err := judging.Proofs(ctx, s.base.Store, kind)
-	return view.List(proofs, func(p proof.Proof) contract.Proof { return view.Proof(p, book) }), err
+	if err != nil {
+		return nil, err
+	}
+	links, err := s.links(ctx)
+	return view.List(proofs, func(p proof.Proof) contract.Proof { return view.Proof(p, book, links) }), err
 }
 
 // Get returns one proof.
@@ -60,7 +64,14 @@ func (s *Service) Get(ctx context.Context, id int64) (contract.Proof, error) {
 	if err != nil {
 		return contract.Proof{}, err
 	}
-	return view.Proof(p, book), nil
+	links, err := s.links(ctx)
+	return view.Proof(p, book, links), err
+}
+
+// links know which records who asks may see.
+func (s *Service) links(ctx context.Context) (*judging.Links, error) {
+	ref, err := s.base.Cache.Reference(ctx)
+	return s.base.Links(ctx, ref, ""), err
 }
 
 // kept returns a proof, to who may see it.
@@ -144,7 +155,8 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 	if err != nil {
 		return contract.Proof{}, err
 	}
-	return view.Proof(p, runner.Book), nil
+	links, err := s.links(ctx)
+	return view.Proof(p, runner.Book, links), err
 }
 
 // mind lets a proof expect of the rules that it names also that they did nothing.
