@@ -14,7 +14,7 @@ import (
 // seeing its consequences, with 200 rules in the plan: the page itself takes the time from
 // the key to the frame that shows the result.
 func BenchmarkFieldToConsequence(b *testing.B) {
-	application, err := chromium.Start(true)
+	application, err := chromium.Start(browser.Setup{})
 	if err != nil {
 		b.Fatal(err)
 	}

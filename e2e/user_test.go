@@ -45,19 +45,19 @@ func TestMain(m *testing.M) {
 // open starts a fresh application and opens a page of it.
 func open(t *testing.T, path string) *user {
 	t.Helper()
-	return begin(t, path, true)
+	return begin(t, path, browser.Setup{})
 }
 
 // openEmpty does the same without any data.
 func openEmpty(t *testing.T, path string) *user {
 	t.Helper()
-	return begin(t, path, false)
+	return begin(t, path, browser.Setup{Empty: true})
 }
 
-func begin(t *testing.T, path string, filled bool) *user {
+func begin(t *testing.T, path string, setup browser.Setup) *user {
 	t.Helper()
 	t.Parallel()
-	application, err := chromium.Start(filled)
+	application, err := chromium.Start(setup)
 	require.NoError(t, err)
 	t.Cleanup(application.Close)
 	page, err := application.Page(path)

@@ -23,7 +23,9 @@ import (
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
 
+	"codicil/internal/actor"
 	"codicil/internal/app"
+	"codicil/internal/contract"
 	"codicil/internal/demo"
 	"codicil/internal/httpapi"
 	"codicil/internal/standard"
@@ -91,6 +93,7 @@ type Application struct {
 	URL    string
 	server *httptest.Server
 	store  *store.Store
+	app    *app.App
 	folder string
 	person context.Context
 	leave  func()
@@ -99,15 +102,23 @@ type Application struct {
 	held   atomic.Pointer[string]
 }
 
-// Start starts the application with the demo data, or empty, as it is when nobody has
-// entered anything. Close ends it.
-func (b *Browser) Start(filled bool) (*Application, error) {
+// Setup says how an application is started.
+type Setup struct {
+	// Empty is without any data, as it is when nobody has entered anything.
+	Empty bool
+	// SignIn lets in only who signs in, and Demo lets who comes become any person of the demo. Otherwise who comes is one
+	// person, who may do everything.
+	SignIn, Demo bool
+}
+
+// Start starts the application. Close ends it.
+func (b *Browser) Start(setup Setup) (*Application, error) {
 	folder, err := os.MkdirTemp("", "codicil-e2e-")
 	if err != nil {
 		return nil, err
 	}
 	a := &Application{folder: folder, leave: func() {}}
-	if err := a.serve(filled); err != nil {
+	if err := a.serve(setup); err != nil {
 		a.Close()
 		return nil, err
 	}
@@ -115,12 +126,12 @@ func (b *Browser) Start(filled bool) (*Application, error) {
 	return a, nil
 }
 
-func (a *Application) serve(filled bool) error {
+func (a *Application) serve(setup Setup) error {
 	slog.SetLogLoggerLevel(slog.LevelWarn) // what was asked is told by the tests
 	ctx := context.Background()
 	var err error
 	path := filepath.Join(a.folder, "e2e.db")
-	if filled {
+	if !setup.Empty {
 		if err = demo.Write(ctx, path); err != nil {
 			return err
 		}
@@ -135,7 +146,15 @@ func (a *Application) serve(filled bool) error {
 	if err := a.store.SaveKinds(ctx, kinds); err != nil {
 		return err
 	}
-	handler, err := httpapi.New(app.New(a.store, func() time.Time { return Now }), httpapi.Options{Client: web.Files(), Guest: httpapi.As("Ada Quill")})
+	a.app = app.New(a.store, func() time.Time { return Now })
+	options := httpapi.Options{Client: web.Files(), Guests: setup.Demo}
+	switch {
+	case setup.Demo:
+		options.Guest = func(ctx context.Context) (actor.Actor, error) { return a.app.SignIn.Guest(ctx, demo.First) }
+	case !setup.SignIn:
+		options.Guest = httpapi.As("Ada Quill")
+	}
+	handler, err := httpapi.New(a.app, options)
 	if err != nil {
 		return err
 	}
@@ -150,6 +169,43 @@ func (a *Application) serve(filled bool) error {
 	}))
 	a.URL = a.server.URL
 	return nil
+}
+
+// First is the word that makes the first administrator.
+func (a *Application) First() (string, error) { return a.app.SignIn.First(context.Background()) }
+
+// owner is who sets up what tests need.
+func owner() context.Context {
+	return actor.With(context.Background(), actor.Named("Ada Quill", actor.CommandLine))
+}
+
+// Let lets a person of the data choose a password.
+func (a *Application) Let(signIn, password string) error {
+	p, err := a.store.PersonBySignIn(context.Background(), signIn)
+	if err != nil {
+		return err
+	}
+	given, err := a.app.People.Reset(owner(), p.ID)
+	if err != nil {
+		return err
+	}
+	_, err = a.app.SignIn.SetPassword(context.Background(), contract.WordGiven{SignInName: signIn, Word: given.Word, Password: password})
+	return err
+}
+
+// EndSessions ends those of a person.
+func (a *Application) EndSessions(signIn string) error {
+	p, err := a.store.PersonBySignIn(context.Background(), signIn)
+	if err != nil {
+		return err
+	}
+	sessions, err := a.store.Sessions(context.Background(), p.ID)
+	for _, s := range sessions {
+		who := actor.Named(p.Name, actor.Browser)
+		who.ID = p.ID
+		err = errors.Join(err, a.app.SignIn.EndSession(actor.With(context.Background(), who), s.ID))
+	}
+	return err
 }
 
 // Away breaks every request off, as if the server were gone, until it is back.

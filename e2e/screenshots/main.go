@@ -27,6 +27,9 @@ type view struct {
 var vendor = []string{"name=Yuzu Packing K.K.", "country=Japan", "email=sales@yuzu.example", "tax_number=T2731059824617", "control_account=210000",
 	"bank_account=0990-004-7731059", "discount_rate=2.5 %", "credit_limit=6,000,000", "agreement_start=01/04/2026", "agreement_end=31/03/2026"}
 
+// setups are how the application is started for views of which it is not as for the others.
+var setups = map[string]browser.Setup{"persons": {Demo: true}, "sign-in": {SignIn: true}}
+
 var views = []view{
 	{"to-do", "/", `[aria-label="Failing proofs"] li`, []string{`wait [aria-label="Coming up"]`}},
 	{"findings", "/findings", ".finding", []string{"plant", `wait [data-code="overlap"]`}},
@@ -87,7 +90,7 @@ func fail(err error) {
 
 // take starts a fresh application for each view, so that none shows what another did.
 func take(chromium *browser.Browser, v view, folder string) error {
-	application, err := chromium.Start(true)
+	application, err := chromium.Start(setups[v.name])
 	if err != nil {
 		return err
 	}

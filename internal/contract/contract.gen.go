@@ -2242,10 +2242,12 @@ type PasswordGiven struct {
 
 // PermissionHeld defines model for PermissionHeld.
 type PermissionHeld struct {
-	Key string `json:"key"`
+	ByKind bool   `json:"byKind"`
+	Key    string `json:"key"`
 
 	// Kinds Of records; none: all
 	Kinds []string `json:"kinds"`
+	Title string   `json:"title"`
 }
 
 // PermissionTold defines model for PermissionTold.
@@ -3337,8 +3339,8 @@ type TrailEntry struct {
 type TrailPage struct {
 	Entries []TrailEntry `json:"entries"`
 
-	// Next The place after the last; missing: at the end
-	Next string `json:"next,omitempty"`
+	// Next The place after the last; empty at the end
+	Next string `json:"next"`
 }
 
 // TrailVerified defines model for TrailVerified.

@@ -184,12 +184,12 @@ const signedOutCode = "sign-in-needed"
 // entered answers with a session that has begun: its token goes to the browser and to nobody else.
 type entered struct {
 	token string
-	ends  time.Time
+	lasts time.Duration
 	state contract.SessionState
 }
 
 func (b entered) write(w http.ResponseWriter) error {
-	setCookie(w, b.token, b.ends)
+	setCookie(w, b.token, int(b.lasts/time.Second))
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(http.StatusOK)
 	return json.NewEncoder(w).Encode(b.state)
@@ -206,14 +206,15 @@ type ended struct{}
 
 // VisitSignOutResponse takes the cookie away.
 func (ended) VisitSignOutResponse(w http.ResponseWriter) error {
-	setCookie(w, "", time.Unix(0, 0))
+	setCookie(w, "", -1)
 	w.Header().Set("Clear-Site-Data", `"cache", "storage"`)
 	w.WriteHeader(http.StatusNoContent)
 	return nil
 }
 
-func setCookie(w http.ResponseWriter, token string, ends time.Time) {
-	http.SetCookie(w, &http.Cookie{Name: cookie, Value: token, Path: "/", Expires: ends, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode})
+// setCookie gives the browser a token for so many seconds; less than 0 takes it away.
+func setCookie(w http.ResponseWriter, token string, lasts int) {
+	http.SetCookie(w, &http.Cookie{Name: cookie, Value: token, Path: "/", MaxAge: lasts, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode})
 }
 
 // session tells who has signed in, once a session has begun for them.

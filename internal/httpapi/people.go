@@ -20,7 +20,7 @@ func (s *server) begin(ctx context.Context, issued people.Issued, err error) (en
 		return entered{}, err
 	}
 	state, err := s.door.session(ctx, issued.Token)
-	return entered{issued.Token, issued.Ends, state}, err
+	return entered{issued.Token, issued.Lasts, state}, err
 }
 
 func (s *server) SignIn(ctx context.Context, r SignInRequestObject) (SignInResponseObject, error) {

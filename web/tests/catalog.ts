@@ -53,7 +53,24 @@ export const names: Schemas["Names"] = {
 };
 
 /** A small catalog: a country to choose and a limit to compare. */
+/** A person who may do everything. */
+export const session: Schemas["SessionState"] = {
+  state: "signed-in",
+  person: { id: "p-1", name: "Ada Quill", signInName: "ada", hasPassword: true, hasFactor: false },
+  permissions: [
+    "records.read records.change records.post records.many records.export ledger.read practice.post",
+    "rules.read rules.change rules.force tables.change setup.change proofs.change persons.change trail.read",
+  ]
+    .join(" ")
+    .split(" ")
+    .map((key) => ({ key, title: key, byKind: key.startsWith("records"), kinds: [] })),
+  everywhere: true,
+  companies: [],
+  idle: 3600,
+};
+
 export function fillCatalog() {
+  queryClient.setQueryData(["session"], session);
   setActivePinia(createPinia());
   const catalog: Catalog = {
     program: { release: "1.1.0", schema: 10, damaged: false },

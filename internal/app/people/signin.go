@@ -32,7 +32,7 @@ var (
 // Issued is a session that has begun: Token is what the browser holds, and nobody else.
 type Issued struct {
 	Token string
-	Ends  time.Time
+	Lasts time.Duration
 }
 
 // known is a caller, as far as it was looked up.
@@ -107,7 +107,7 @@ func (s *SignIn) begin(ctx context.Context, p store.Person, what string, also fu
 		)
 	})
 	s.forget()
-	return Issued{token, at.Add(s.settings.Longest)}, commit.Explain(err)
+	return Issued{token, s.settings.Longest}, commit.Explain(err)
 }
 
 // newToken makes what a browser or a program holds: 256 random bits.
@@ -476,7 +476,7 @@ func (s *SignIn) State(ctx context.Context) (contract.SessionState, error) {
 	state.State, state.Everywhere, state.Companies = contract.SignedIn, who.Rights.All(), append(state.Companies, who.Rights.Companies...)
 	for _, p := range actor.Permissions {
 		if who.Rights.Has(p, "") {
-			state.Permissions = append(state.Permissions, contract.PermissionHeld{Key: string(p), Kinds: append([]string{}, who.Rights.May[p]...)})
+			state.Permissions = append(state.Permissions, contract.PermissionHeld{Key: string(p), Title: access.Titles[p], ByKind: p.ByKind(), Kinds: append([]string{}, who.Rights.May[p]...)})
 		}
 	}
 	state.Person = &contract.SessionPerson{ID: who.ID, Name: who.Name}

@@ -1,4 +1,5 @@
 import createClient from "openapi-fetch";
+import { reactive } from "vue";
 import { textOf } from "@/api/notices";
 import type { components, paths } from "@/api/schema";
 
@@ -68,6 +69,9 @@ export class RequestError extends Error {
   }
 }
 
+/** needed grows whenever an answer says that nobody is signed in, and done whenever somebody has signed in. */
+export const signIns = reactive({ needed: 0, done: 0 });
+
 /** How the person writes numbers and dates, as the header that tells it; set by who knows it. */
 export const person = { format: () => "" };
 
@@ -101,6 +105,9 @@ export async function ask<T>(request: Promise<Answer<T>>): Promise<T> {
       detail: "Codicil does not answer. Check that it is running; nothing you typed is lost.",
     });
   }
-  if (answer.error !== undefined) throw new RequestError(answer.error as Problem);
+  if (answer.error !== undefined) {
+    if ((answer.error as Problem).code === "sign-in-needed") signIns.needed++;
+    throw new RequestError(answer.error as Problem);
+  }
   return answer.data as T;
 }

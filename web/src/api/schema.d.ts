@@ -2347,6 +2347,8 @@ export interface components {
         };
         PermissionHeld: {
             key: string;
+            title: string;
+            byKind: boolean;
             /** @description Of records; none: all */
             kinds: string[];
         };
@@ -2520,8 +2522,8 @@ export interface components {
         };
         TrailPage: {
             entries: components["schemas"]["TrailEntry"][];
-            /** @description The place after the last; missing: at the end */
-            next?: string;
+            /** @description The place after the last; empty at the end */
+            next: string;
         };
         TrailVerified: {
             whole: boolean;

@@ -5,13 +5,24 @@ import { RouterLink, RouterView, useRoute } from "vue-router";
 import GoAnywhere from "@/app/GoAnywhere.vue";
 import FormatSheet from "@/app/FormatSheet.vue";
 import ShortcutList from "@/app/ShortcutList.vue";
-import { screens } from "@/app/screens";
+import PersonMenu from "@/app/PersonMenu.vue";
+import { ownScreens, screens } from "@/app/screens";
+import SignInView from "@/features/people/SignInView.vue";
 import { format } from "@/queries/format";
+import OverSheet from "@/ui/OverSheet.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCatalog } from "@/queries/catalog";
+import { useSession } from "@/queries/session";
 
+const session = useSession();
 const catalog = useCatalog();
+const seen = computed(() => screens.filter((s) => !s.needs.length || s.needs.some((p) => session.may(p))));
 const route = useRoute();
+
+/** Screens that are of use before there is a company. */
+const needsNoCompany = computed(() =>
+  ["/tables", ...ownScreens.map((s) => s.to)].some((to) => route.path.startsWith(to)),
+);
 
 const dark = usePreferredDark();
 const chosen = useLocalStorage<"" | "day" | "night">("codicil-theme", "");
@@ -46,12 +57,13 @@ useEventListener("keydown", (event: KeyboardEvent) => {
 </script>
 
 <template>
-  <div class="frame">
+  <SignInView v-if="session.state && !session.person" />
+  <div v-else class="frame">
     <header>
       <RouterLink to="/" class="wordmark">Codicil</RouterLink>
       <nav aria-label="Screens">
         <RouterLink
-          v-for="screen in screens"
+          v-for="screen in seen"
           :key="screen.to"
           :to="screen.to"
           :class="{ here: screen.to === '/' ? route.path === '/' : route.path.startsWith(screen.to) }"
@@ -64,18 +76,16 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       <button class="plain" type="button" title="Numbers and dates" @click="formatting = true">
         {{ example }}
       </button>
-      <button class="plain" type="button" @click="chosen = night ? 'day' : 'night'">
-        {{ night ? "Day ledger" : "Night ledger" }}
-      </button>
+      <PersonMenu :night="night" @night="chosen = $event ? 'night' : 'day'" />
     </header>
-    <TroubleNote class="offline" :problem="catalog.problem" :retry="catalog.reload" />
+    <TroubleNote v-if="!session.expired" class="offline" :problem="catalog.problem" :retry="catalog.reload" />
     <TroubleNote
       v-if="catalog.catalog?.program.damaged"
       class="offline"
       problem="A part of the data file is damaged. What can be read is shown; do not rely on what is written now. Stop Codicil, keep the file as it is and go back to a copy of it."
     />
-    <main v-if="catalog.catalog">
-      <div v-if="!catalog.catalog.companies.length && !route.path.startsWith('/tables')" class="page">
+    <main v-if="catalog.catalog && session.state">
+      <div v-if="!catalog.catalog.companies.length && !needsNoCompany" class="page">
         <p class="empty">
           There are no companies yet, so there is nothing to make rules for.
           <RouterLink to="/tables/companies">Enter the first company</RouterLink>, then the types of the
@@ -88,6 +98,9 @@ useEventListener("keydown", (event: KeyboardEvent) => {
     <GoAnywhere v-if="going" @close="going = false" />
     <FormatSheet v-if="formatting" @close="formatting = false" @chosen="writeAnew" />
     <ShortcutList v-if="shortcuts" @close="shortcuts = false" />
+    <OverSheet v-if="session.expired" label="Sign in again" staying>
+      <SignInView again />
+    </OverSheet>
   </div>
 </template>
 

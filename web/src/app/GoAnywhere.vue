@@ -7,16 +7,18 @@ import { useCatalog } from "@/queries/catalog";
 import { askOnce, useAsked } from "@/queries/client";
 import { useWhileTyping } from "@/queries/whileTyping";
 import OverSheet from "@/ui/OverSheet.vue";
-import { screens } from "@/app/screens";
+import { ownScreens, screens } from "@/app/screens";
+import { useSession } from "@/queries/session";
 
 const emit = defineEmits<{ close: [] }>();
 const router = useRouter();
 const catalog = useCatalog();
+const session = useSession();
 const wanted = ref("");
 const at = ref(0);
 const kind = computed(() => catalog.kind?.kind.key);
 const rules = useAsked(
-  () => (kind.value ? ["rules", kind.value, { ...format }] : undefined),
+  () => (kind.value && session.may("rules.read") ? ["rules", kind.value, { ...format }] : undefined),
   (signal) => api.GET("/rules", { params: { query: { kind: kind.value } }, signal }),
 );
 
@@ -27,7 +29,9 @@ interface Place {
 }
 
 const places = computed<Place[]>(() => [
-  ...screens.map((s) => ({ ...s, what: "screen" })),
+  ...[...screens, ...ownScreens]
+    .filter((s) => !s.needs.length || s.needs.some((p) => session.may(p)))
+    .map((s) => ({ ...s, what: "screen" })),
   ...catalog.kinds.map((k) => ({ label: k.kind.plural, what: "records", to: `/records/${k.kind.key}` })),
   ...catalog.kinds.map((k) => ({
     label: `New ${inSentence(k.kind.label)}`,

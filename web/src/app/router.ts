@@ -85,6 +85,21 @@ export const router = createRouter({
       component: () => import("@/features/ledger/LedgerView.vue"),
       meta: { title: "Ledger" },
     },
+    {
+      path: "/account",
+      component: () => import("@/features/people/AccountView.vue"),
+      meta: { title: "Account" },
+    },
+    {
+      path: "/persons",
+      component: () => import("@/features/people/PersonsView.vue"),
+      meta: { title: "Persons and roles" },
+    },
+    {
+      path: "/trail",
+      component: () => import("@/features/people/TrailView.vue"),
+      meta: { title: "Trail" },
+    },
     { path: "/:path(.*)*", component: () => import("@/ui/NowhereView.vue"), meta: { title: "Nowhere" } },
   ],
 });

@@ -2,6 +2,7 @@ import { computed, ref, shallowRef, watch } from "vue";
 import {
   api,
   ask,
+  signIns,
   type Document,
   type EnteredItem,
   type FieldOutcome,
@@ -128,6 +129,12 @@ export function useTrial(
   function settled(): Promise<void> {
     return latest;
   }
+
+  // What could not be sent because nobody was signed in is sent when somebody is.
+  watch(
+    () => signIns.done,
+    () => problem.value && void tryDocument(),
+  );
 
   async function tryNow() {
     const turn = ++asking;
@@ -263,7 +270,7 @@ export function useTrial(
     const item = entered.value[address];
     if (!item) return "";
     const shown = fields.value.get(address);
-    if (shown && !shown.misfit && shown.entered.text) return shown.entered.text;
+    if (!problem.value && shown && !shown.misfit && shown.entered.text) return shown.entered.text;
     return item.typed ?? item.value ?? "";
   }
 

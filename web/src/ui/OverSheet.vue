@@ -1,7 +1,11 @@
 <script setup lang="ts">
 import { onMounted, ref } from "vue";
 
-defineProps<{ label: string }>();
+defineProps<{
+  label: string;
+  /** It does not go before what it asks is done. */
+  staying?: boolean;
+}>();
 const emit = defineEmits<{ close: [] }>();
 const dialog = ref<HTMLDialogElement>();
 onMounted(() => dialog.value?.showModal());
@@ -12,7 +16,13 @@ function outside(event: MouseEvent) {
 </script>
 
 <template>
-  <dialog ref="dialog" :aria-label="label" @close="emit('close')" @click="outside">
+  <dialog
+    ref="dialog"
+    :aria-label="label"
+    @cancel="staying && $event.preventDefault()"
+    @close="emit('close')"
+    @click="outside"
+  >
     <div class="sheet"><slot /></div>
   </dialog>
 </template>

@@ -13,6 +13,8 @@ const props = defineProps<{
   /** What was entered, as the person reads it. */
   text: string;
   outcome?: FieldOutcome;
+  /** What came of the entries is not known: they could not be sent. */
+  unjudged?: boolean;
   company: string;
   readonly?: boolean;
   /** The cursor passes the field over; a click still reaches it. */
@@ -34,7 +36,8 @@ const keys = computed(() => traits.value.keys as "decimal" | "email" | "tel" | "
 const fixed = computed(() => props.readonly || props.outcome?.access === "read-only");
 /** What rules made of the field, unless the entry does not fit it; a code with what it means. */
 const result = computed(() => {
-  const text = props.outcome && !props.outcome.misfit ? props.outcome.final.text : props.text;
+  const judged = props.outcome && !props.outcome.misfit && !(props.unjudged && props.text);
+  const text = judged ? props.outcome!.final.text : props.text;
   const choice = props.field.choices?.find((c) => c.code === text);
   return choice?.label && !props.inLine ? `${choice.code} ${choice.label}` : text;
 });

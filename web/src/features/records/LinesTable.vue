@@ -118,6 +118,7 @@ function down(line: number, key: string) {
               :label="`${c.label} in line ${line}`"
               :text="trial.textOf(addressOf(c.field.key, line))"
               :outcome="trial.fields.value.get(addressOf(c.field.key, line))"
+              :unjudged="!!trial.problem.value"
               :company="company"
               :readonly="readonly"
               :skip="

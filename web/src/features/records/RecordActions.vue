@@ -5,11 +5,15 @@ import { RouterLink } from "vue-router";
 import type { RecordView } from "@/api/client";
 import { moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
+import { useSession } from "@/queries/session";
 
+const session = useSession();
 /** Actions with a record; what cannot be undone is asked for once more. */
 const props = defineProps<{
   record?: RecordView;
   number: string;
+  /** That of the record. */
+  kind: string;
   isNew: boolean;
   /** Records of this kind are posted. */
   posted: boolean;
@@ -73,12 +77,22 @@ watch(
         }}{{ record.changedBy && ` by ${record.changedBy}` }}</span
       >
       <span class="spring" />
-      <button v-if="!readonly" type="button" class="button" @click="emit('plan')">Open on the plan</button>
-      <RouterLink v-if="readonly && !record?.mergedInto" class="button" :to="`/ledger/${number}?ledger=books`"
+      <button
+        v-if="!readonly && session.may('rules.read')"
+        type="button"
+        class="button"
+        @click="emit('plan')"
+      >
+        Open on the plan
+      </button>
+      <RouterLink
+        v-if="readonly && !record?.mergedInto && session.may('ledger.read')"
+        class="button"
+        :to="`/ledger/${number}?ledger=books`"
         >Open the posting</RouterLink
       >
       <button
-        v-if="record?.state === 'kept'"
+        v-if="record?.state === 'kept' && session.may('records.change', kind)"
         type="button"
         class="button"
         :disabled="busy"
@@ -87,7 +101,7 @@ watch(
         Delete
       </button>
       <button
-        v-if="record?.state === 'posted' && !record.reverses"
+        v-if="record?.state === 'posted' && !record.reverses && session.may('records.post', kind)"
         type="button"
         class="button"
         @click="((asking = 'reverse'), (reverseOn = catalog.catalog?.today ?? ''))"
@@ -96,6 +110,7 @@ watch(
       </button>
       <template v-if="!readonly">
         <button
+          v-if="session.may('records.change', kind)"
           type="button"
           class="button"
           :class="{ first: !posted }"
@@ -106,7 +121,7 @@ watch(
           Save
         </button>
         <button
-          v-if="posted"
+          v-if="posted && session.may('records.post', kind)"
           type="button"
           class="button first"
           title="Ctrl Enter"

@@ -163,6 +163,7 @@ defineExpose({ point, begin, nextStop, assist });
             :input-id="`field-${f.field.key}`"
             :text="trial.textOf(f.field.key)"
             :outcome="outcomeOf(f.field.key)"
+            :unjudged="!!trial.problem.value"
             :company="company"
             :readonly="readonly"
             :skip="passes(f.field.key)"

@@ -204,6 +204,7 @@ useEventListener(
       :record="open.record"
       :number="open.number"
       :is-new="open.isNew"
+      :kind="open.entry.kind.key"
       :posted="!!open.entry.kind.posted"
       :readonly="open.readonly"
       :dirty="open.dirty"

@@ -11,7 +11,9 @@ import { count, inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { usePlan } from "@/queries/plan";
+import { useSession } from "@/queries/session";
 
+const session = useSession();
 const catalog = useCatalog();
 const plan = usePlan();
 const route = useRoute();
@@ -184,15 +186,23 @@ const newLink = computed(() => {
         aria-label="Search records"
         @input="searching"
       />
-      <button type="button" class="button" @click="download">Save as CSV</button>
-      <RouterLink class="button" :to="`/breaks/${kindKey}`">Broken checks</RouterLink>
+      <button v-if="session.may('records.export', kindKey)" type="button" class="button" @click="download">
+        Save as CSV
+      </button>
+      <RouterLink v-if="session.may('rules.read')" class="button" :to="`/breaks/${kindKey}`"
+        >Broken checks</RouterLink
+      >
       <RouterLink v-if="mergeLink" class="button" :to="mergeLink">Merge {{ count(chosen.size) }}</RouterLink>
       <RouterLink v-else class="button" :to="`/duplicates/${kindKey}`">Duplicates</RouterLink>
-      <RouterLink class="button" :to="`/loads?kind=${kindKey}`">Load a file</RouterLink>
-      <RouterLink v-if="list.total" class="button" :to="deriveLink">{{
+      <RouterLink v-if="session.may('records.many', kindKey)" class="button" :to="`/loads?kind=${kindKey}`"
+        >Load a file</RouterLink
+      >
+      <RouterLink v-if="list.total && session.may('records.many', kindKey)" class="button" :to="deriveLink">{{
         chosen.size ? `Derive ${count(chosen.size)} again` : "Derive again"
       }}</RouterLink>
-      <RouterLink class="button first" :to="newLink">New {{ inSentence(entry?.kind.label) }}</RouterLink>
+      <RouterLink v-if="session.may('records.change', kindKey)" class="button first" :to="newLink"
+        >New {{ inSentence(entry?.kind.label) }}</RouterLink
+      >
     </div>
     <ListFilters v-if="entry" :list="list" :entry="entry" />
     <TroubleNote class="padded" :problem="list.problem" :retry="list.retry" />

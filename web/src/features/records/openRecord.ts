@@ -15,6 +15,7 @@ import { addressOf } from "@/api/address";
 import { documentOf, useTrial, type Moment, type Scope } from "@/queries/trial";
 import { format } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
+import { useSession } from "@/queries/session";
 import { askOnce, change } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
 import { usePlan } from "@/queries/plan";
@@ -32,6 +33,7 @@ interface Cursor {
  */
 export function useOpenRecord(form: Ref<Cursor | undefined>) {
   const catalog = useCatalog();
+  const session = useSession();
   const plan = usePlan();
   const route = useRoute();
   const router = useRouter();
@@ -74,7 +76,11 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   /** What the person does with the record as a whole. */
   const deed = useAttempt();
 
-  const readonly = computed(() => !!record.value && record.value.state !== "kept");
+  const readonly = computed(
+    () =>
+      (!!record.value && record.value.state !== "kept") ||
+      !session.may("records.change", entry.value?.kind.key),
+  );
   /** The record was deleted: its history is what is left of it. */
   const deleted = ref(false);
   /** What is stored differs from what the rules make of it now: saving would store that. */

@@ -18,7 +18,9 @@ import { useCatalog } from "@/queries/catalog";
 import { useFoundWhileWriting } from "@/queries/findings";
 import { usePlan, widths, type Width } from "@/queries/plan";
 import type { Family } from "@/api/client";
+import { useSession } from "@/queries/session";
 
+const session = useSession();
 const props = defineProps<{ rule?: number }>();
 const emit = defineEmits<{ close: []; done: [] }>();
 const catalog = useCatalog();
@@ -195,7 +197,7 @@ watch(
 
     <div v-if="!draft.change" class="none">
       <p v-if="!draft.rules.length" class="empty">No {{ families[family].label.toLowerCase() }} rule here.</p>
-      <button type="button" class="button first" @click="draft.begin">
+      <button v-if="session.may('rules.change')" type="button" class="button first" @click="draft.begin">
         {{ draft.leftBehind ? "Restore" : "Write a rule" }}
       </button>
     </div>
@@ -317,9 +319,12 @@ watch(
         </button>
         <button type="button" class="button" @click="retiring = false">Cancel</button>
       </footer>
-      <footer v-else>
+      <footer v-else-if="session.may('rules.change') || session.may('rules.force')">
         <button
-          v-if="(draft.view?.state !== 'in force' && draft.view?.state !== 'retired') || draft.isNew"
+          v-if="
+            session.may('rules.force') &&
+            ((draft.view?.state !== 'in force' && draft.view?.state !== 'retired') || draft.isNew)
+          "
           type="button"
           class="button first"
           :disabled="draft.busy || draft.isUnfinished || (draft.view && !draft.view.sound)"
@@ -335,7 +340,7 @@ watch(
           Put in force
         </button>
         <button
-          v-if="draft.dirty || draft.isNew"
+          v-if="session.may('rules.change') && (draft.dirty || draft.isNew)"
           type="button"
           class="button"
           :class="{ first: draft.view?.state === 'in force' && !draft.isNew }"
@@ -356,7 +361,7 @@ watch(
         </button>
         <template v-if="!draft.dirty && !draft.isNew">
           <button
-            v-if="draft.view?.state === 'in force'"
+            v-if="session.may('rules.force') && draft.view?.state === 'in force'"
             type="button"
             class="button"
             :disabled="draft.busy"
@@ -365,7 +370,7 @@ watch(
             Suspend
           </button>
           <button
-            v-if="draft.view?.state === 'draft'"
+            v-if="session.may('rules.change') && draft.view?.state === 'draft'"
             type="button"
             class="button"
             :disabled="draft.busy"

@@ -13,7 +13,9 @@ import { askOnce, change, useAsked } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
 import { inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
+import { useSession } from "@/queries/session";
 
+const session = useSession();
 const catalog = useCatalog();
 const route = useRoute();
 const tried = useAttempt();
@@ -87,7 +89,12 @@ const sections = computed(() =>
     <h1 class="of">Fields of <KindPicker /></h1>
     <span class="spring" />
     <ListExport :name="`Fields of ${entry?.kind.plural ?? ''}`" :list="list" />
-    <button type="button" class="button" @click="((editing = {}), (removing = undefined))">
+    <button
+      v-if="session.may('setup.change') && session.everywhere"
+      type="button"
+      class="button"
+      @click="((editing = {}), (removing = undefined))"
+    >
       Add a field
     </button>
   </div>

@@ -12,7 +12,9 @@ import { useAsked } from "@/queries/client";
 import { useFindings } from "@/queries/findings";
 import { format, moment } from "@/queries/format";
 import { runStates, runTitle } from "@/queries/runs";
+import { useSession } from "@/queries/session";
 
+const session = useSession();
 /** What waits for the person, each a step from being done. */
 const catalog = useCatalog();
 /** When the person last said that the changes of others were read; "": they were never here. */
@@ -29,7 +31,8 @@ watch(
     if (!seen.value && now) seen.value = now;
   },
 );
-const found = useFindings(() => "");
+const reads = computed(() => session.may("rules.read"));
+const found = useFindings(() => (reads.value ? "" : undefined));
 const waiting = computed(() => asked.data);
 const open = computed(() => (found.data ?? []).filter((f) => !f.silenced));
 /** Ends and gaps of tables are told by themselves. */
@@ -45,7 +48,7 @@ const few = 6;
 const nothing = computed(
   () =>
     waiting.value &&
-    found.data &&
+    (found.data || !reads.value) &&
     !waiting.value.proofs.length &&
     !waiting.value.unproved &&
     !waiting.value.drafts.length &&
@@ -77,8 +80,13 @@ function whereIs(c: Schemas["OthersChange"]): string {
     <TroubleNote :problem="asked.problem" :retry="asked.reload" />
     <TroubleNote :problem="found.problem" :retry="found.reload" />
     <p v-if="nothing" class="empty">
-      Nothing waits for you: every proof passes, every rule is proved both ways, and nothing is found.
-      <RouterLink to="/plan">Open the plan</RouterLink> to write the next rule.
+      <template v-if="reads">
+        Nothing waits for you: every proof passes, every rule is proved both ways, and nothing is found.
+        <RouterLink to="/plan">Open the plan</RouterLink> to write the next rule.
+      </template>
+      <template v-else>
+        Nothing waits for you. <RouterLink to="/records">Open the records</RouterLink> to go on.
+      </template>
     </p>
 
     <section v-if="waiting?.proofs.length" aria-label="Failing proofs">
@@ -173,7 +181,7 @@ function whereIs(c: Schemas["OthersChange"]): string {
       >
     </section>
 
-    <section v-if="waiting && since" aria-label="What others changed">
+    <section v-if="waiting && since && reads" aria-label="What others changed">
       <h2>
         What others changed <span class="count">{{ waiting.changes.length || "" }}</span>
         <span class="quiet since">since {{ moment(since) }}</span>

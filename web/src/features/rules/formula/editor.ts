@@ -138,6 +138,9 @@ export function makeEditor(parent: HTMLElement, text: string, s: Surroundings): 
         }),
         hovering(s),
         EditorView.lineWrapping,
+        EditorView.cspNonce.of(
+          document.querySelector<HTMLMetaElement>("meta[name=csp-nonce]")?.content ?? "",
+        ),
         placeholder(s.placeholder),
         EditorView.contentAttributes.of({
           "aria-label": s.label,

@@ -1,0 +1,169 @@
+package e2e
+
+import (
+	"regexp"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/require"
+
+	"codicil/e2e/browser"
+)
+
+const password = "four herons on one pier"
+
+// first makes the first administrator, by keys alone.
+func (u *user) first() {
+	u.t.Helper()
+	word, err := u.application.First()
+	require.NoError(u.t, err)
+	u.sees("h1", "Make the first administrator")
+	u.types(word)
+	for _, text := range []string{"Moya Keane", "moya", password} {
+		u.presses(kb.Tab)
+		u.types(text)
+	}
+	u.presses(kb.Enter)
+	u.sees(".person > .plain", "Moya Keane")
+}
+
+// out signs the person out.
+func (u *user) out(name string) {
+	u.t.Helper()
+	u.clicks(".person > .plain", name)
+	u.clicks(".person .list button", "Sign out")
+	u.sees("h1", "Sign in")
+}
+
+func (u *user) signsIn(name, word string) {
+	u.t.Helper()
+	u.runs(`document.querySelector("input[autocomplete=username]").focus() ?? true`)
+	u.types(name)
+	u.presses(kb.Tab)
+	u.types(word)
+	u.presses(kb.Enter)
+}
+
+// Who comes first makes themselves the administrator with the word of the console, lets another person in, who chooses a password
+// with a one-time word and sees only what is theirs.
+func TestTheFirstPersonLetsOthersIn(t *testing.T) {
+	u := begin(t, "/", browser.Setup{Empty: true, SignIn: true})
+	u.first()
+	u.goes("/persons")
+	u.clicks(".button.first", "New person")
+	u.sees("dialog h2", "New person")
+	u.runs(`document.querySelector("dialog input").focus() ?? true`)
+	u.types("Jun Aoki")
+	u.presses(kb.Tab)
+	u.types("jun.aoki")
+	u.picks("dialog .el-select", "Operator")
+	u.clicks("dialog h2", "New person")
+	u.clicks("dialog .tick", "In all companies")
+	u.clicks("dialog .button.first", "Save")
+	u.sees(".word", "Give Jun Aoki this word")
+	word, err := browser.Ask(u.page, chromedp.Evaluate[string](`document.querySelector(".word code").innerText`))
+	require.NoError(t, err)
+	require.Regexp(t, regexp.MustCompile(`^[A-Z2-7]{5}(-[A-Z2-7]{1,5})+$`), word)
+	u.sees("[aria-label=Persons] td", "No password yet")
+	u.out("Moya Keane")
+
+	u.signsIn("jun.aoki", "guessed")
+	u.sees("[role=alert]", "this does not fit")
+	u.clicks("button", "I have a one-time word")
+	u.sees("h1", "Choose a password")
+	u.types(word)
+	u.runs(`document.querySelector("input[type=password]").focus() ?? true`)
+	u.types("password1234")
+	u.presses(kb.Enter)
+	u.sees("[role=alert]", "one of the first that somebody would try")
+	u.runs(`document.querySelector("input[type=password]").select() ?? true`)
+	u.types(password)
+	u.presses(kb.Enter)
+	u.sees(".person > .plain", "Jun Aoki")
+	u.seesNo("nav", "Rules")
+	u.sees("nav", "Records")
+	u.goes("/persons")
+	u.sees("[role=alert]", "Keep persons, roles and keys")
+	u.out("Jun Aoki")
+	u.signsIn("moya", password)
+	u.sees(".person > .plain", "Moya Keane")
+	u.sees("nav", "Rules")
+}
+
+// A session that ends while somebody keys loses nothing: they sign in again and go on.
+func TestASessionThatEndsLosesNothing(t *testing.T) {
+	u := begin(t, "/", browser.Setup{SignIn: true})
+	require.NoError(t, u.application.Let("moya.keane", password))
+	u.sees("h1", "Sign in")
+	u.signsIn("moya.keane", password)
+	u.sees("h1", "To do")
+	u.goes("/records/vendor/new?company=10&type=SERV")
+	u.fills("name", "Harbour Survey Co")
+	require.NoError(t, u.application.EndSessions("moya.keane"))
+	u.fills("email", "office@harbour.example")
+	u.sees("dialog h1", "Your session has ended")
+	u.sees("dialog", "Nothing you typed is lost")
+	u.runs(`document.querySelector("dialog input[type=password]").focus() ?? true`)
+	u.types(password)
+	u.presses(kb.Enter)
+	u.seesNo("dialog h1", "Your session has ended")
+	u.holds("name", "Harbour Survey Co")
+	u.holds("email", "office@harbour.example")
+}
+
+// In the demo one becomes another person in one click, and sees only what is theirs.
+func TestAPersonOfTheDemoSeesOnlyTheirs(t *testing.T) {
+	u := begin(t, "/records/vendor", browser.Setup{Demo: true})
+	u.sees(".records", "V10001")
+	u.clicks(".person > .plain", "Moya Keane")
+	u.clicks(".person .list button", "Jun Aoki")
+	u.sees(".person > .plain", "Jun Aoki")
+	u.goes("/records/vendor")
+	u.sees(".records", "V30001")
+	u.seesNo(".records", "V10001")
+	u.sees(".quiet", "9 of 9")
+	u.goes("/records/vendor/V10001")
+	u.sees("[role=alert]", "V10001 does not exist")
+	u.clicks(".person > .plain", "Jun Aoki")
+	u.clicks(".person .list button", "Petra Vance")
+	u.sees(".person > .plain", "Petra Vance")
+	u.goes("/records/vendor/V10001")
+	u.holds("name", "Skerry Sacks")
+	u.seesNo(".actions", "Save")
+	u.seesNo(".actions", "Delete")
+	u.goes("/plan?company=10&type=SERV&field=name&family=default")
+	u.sees(".pane", "No default rule here")
+	u.seesNo(".pane", "Write a rule")
+}
+
+// A role is composed, a key is made and revoked, and the trail tells of both and is whole.
+func TestRolesKeysAndTheTrail(t *testing.T) {
+	u := begin(t, "/persons", browser.Setup{Demo: true})
+	u.clicks(".button", "New role")
+	u.sees("form", "Name of the role")
+	u.runs(`document.querySelector(".editing input").focus() ?? true`)
+	u.types("Keeper of vendors")
+	u.clicks(".editing label", "Enter and change records")
+	u.clicks(".button.first", "Save role")
+	u.sees("[aria-label=Roles] td", "Keeper of vendors")
+	u.goes("/account")
+	u.clicks(".button", "New key")
+	u.runs(`document.querySelector(".making input").focus() ?? true`)
+	u.types("Nightly load")
+	u.clicks(".making label", "See ledgers")
+	u.clicks(".button.first", "Make the key")
+	u.sees(".token", "codicil_")
+	u.sees("[aria-label='Keys of programs'] td", "Nightly load")
+	u.clicks("[aria-label='Keys of programs'] button", "Revoke")
+	u.sees("[aria-label='Keys of programs'] td", "Revoked")
+	u.goes("/trail")
+	u.sees("td", "Keeper of vendors: records.change")
+	u.sees("td", "revoked")
+	u.clicks(".button", "Verify")
+	u.sees("[role=status]", "The trail is whole")
+	u.runs(`document.querySelector("input[aria-label='Find in the trail']").focus() ?? true`)
+	u.types("Nightly")
+	u.seesNo("td", "Keeper of vendors")
+	u.sees("td", "Nightly load")
+}

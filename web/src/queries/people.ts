@@ -1,0 +1,78 @@
+import { api, type Schemas } from "@/api/client";
+import { change, useAsked, usePages } from "@/queries/client";
+
+export type Person = Schemas["Person"];
+export type PersonChange = Schemas["PersonChange"];
+export type Role = Schemas["Role"];
+export type ProgramKey = Schemas["ProgramKey"];
+export type TrailEntry = Schemas["TrailEntry"];
+export type SessionTold = Schemas["SessionTold"];
+
+export const usePersons = () =>
+  useAsked(
+    () => ["persons"],
+    (signal) => api.GET("/persons", { signal }),
+    { keep: true },
+  );
+export const useRoles = () =>
+  useAsked(
+    () => ["roles"],
+    (signal) => api.GET("/roles", { signal }),
+    { keep: true },
+  );
+export const useKeys = () =>
+  useAsked(
+    () => ["keys"],
+    (signal) => api.GET("/keys", { signal }),
+    { keep: true },
+  );
+export const useSessions = () =>
+  useAsked(
+    () => ["account", "sessions"],
+    (signal) => api.GET("/account/sessions", { signal }),
+    { keep: true },
+  );
+
+export const addPerson = (body: PersonChange) => change(api.POST("/persons", { body }));
+export const changePerson = (key: string, body: PersonChange) =>
+  change(api.PUT("/persons/{key}", { params: { path: { key } }, body }));
+export const resetPerson = (key: string) =>
+  change(api.POST("/persons/{key}/reset", { params: { path: { key } } }));
+export const saveRole = (key: string, body: Schemas["RoleChange"]) =>
+  change(api.PUT("/roles/{key}", { params: { path: { key } }, body }));
+export const removeRole = (key: string) => change(api.DELETE("/roles/{key}", { params: { path: { key } } }));
+export const addKey = (body: Schemas["KeyChange"]) => change(api.POST("/keys", { body }));
+export const revokeKey = (key: string) => change(api.DELETE("/keys/{key}", { params: { path: { key } } }));
+export const endSession = (key: string) =>
+  change(api.DELETE("/account/sessions/{key}", { params: { path: { key } } }));
+export const beginFactor = (password: string) => change(api.POST("/account/factor", { body: { password } }));
+export const confirmFactor = (code: string) => change(api.PUT("/account/factor", { body: { code } }));
+export const removeFactor = (password: string) =>
+  change(api.POST("/account/factor/remove", { body: { password } }));
+
+export interface TrailAsked {
+  search: string;
+  person: string;
+  from: string;
+  to: string;
+}
+const asked = (q: TrailAsked) => ({
+  search: q.search.trim() || undefined,
+  person: q.person || undefined,
+  from: q.from || undefined,
+  to: q.to || undefined,
+});
+export const useTrail = (q: () => TrailAsked) =>
+  usePages(
+    () => ["trail", q()],
+    (after, signal) =>
+      api.GET("/trail", { params: { query: { ...asked(q()), after: after || undefined } }, signal }),
+    (page) => page.entries,
+  );
+export const verifyTrail = () => change(api.POST("/trail/verify"));
+/** Where the entries that are shown are taken out as a file. */
+export function trailFile(q: TrailAsked, as: "csv" | "ndjson"): string {
+  const query = new URLSearchParams({ as });
+  for (const [key, value] of Object.entries(asked(q))) if (value) query.set(key, value);
+  return `/api/v1/trail/export?${query.toString()}`;
+}

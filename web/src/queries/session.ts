@@ -1,0 +1,79 @@
+import { defineStore } from "pinia";
+import { computed, ref, watch } from "vue";
+import { api, ask, signIns, type Schemas } from "@/api/client";
+import { queryClient, useAsked } from "@/queries/client";
+
+export type SessionState = Schemas["SessionState"];
+
+/** Who is signed in, and what they may do. */
+export const useSession = defineStore("session", () => {
+  const asked = useAsked(
+    () => ["session"],
+    (signal) => api.GET("/session", { signal }),
+    { lasting: true },
+  );
+  const state = computed(() => asked.data);
+  const person = computed(() => state.value?.person);
+  /** The session has ended while somebody was at work: what they typed is still there. */
+  const expired = ref(false);
+  watch(
+    () => signIns.needed,
+    () => {
+      if (person.value) expired.value = true;
+    },
+  );
+
+  /** Whether the person may do something for a kind of record, or for any at all. Until it is known, nothing is taken away. */
+  function may(permission: string, kind?: string): boolean {
+    if (!state.value) return true;
+    const held = state.value.permissions.find((p) => p.key === permission);
+    return !!held && (!kind || !held.kinds.length || held.kinds.includes(kind));
+  }
+  /** Whether the person may change what holds in all companies. */
+  const everywhere = computed(() => state.value?.everywhere ?? true);
+
+  /** Takes a new session in. Where another person than before has signed in, the page is drawn anew. */
+  async function enter(request: Promise<{ data?: SessionState; error?: unknown; response: Response }>) {
+    const before = person.value?.id;
+    const next = await ask(request);
+    if (before && before !== next.person?.id) return begin("/");
+    expired.value = false;
+    queryClient.setQueryData(["session"], next);
+    void queryClient.invalidateQueries();
+    signIns.done++;
+  }
+  /** Leaves nothing of the person before on the screen. */
+  function begin(path: string) {
+    queryClient.clear();
+    globalThis.location.assign(path);
+  }
+
+  const signIn = (body: Schemas["SignIn"]) => enter(api.POST("/session", { body }));
+  const setUp = (body: Schemas["FirstPerson"]) => enter(api.POST("/session/first", { body }));
+  const setPassword = (body: Schemas["WordGiven"]) => enter(api.POST("/session/word", { body }));
+  const changePassword = (body: Schemas["PasswordChange"]) => enter(api.PUT("/account/password", { body }));
+  async function become(id: string) {
+    await ask(api.POST("/session/guest", { body: { person: id } }));
+    begin("/");
+  }
+  async function signOut() {
+    await ask(api.DELETE("/session"));
+    begin("/");
+  }
+
+  return {
+    state,
+    problem: computed(() => asked.problem),
+    reload: asked.reload,
+    person,
+    expired,
+    everywhere,
+    may,
+    signIn,
+    setUp,
+    setPassword,
+    changePassword,
+    become,
+    signOut,
+  };
+});
