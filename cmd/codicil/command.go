@@ -19,6 +19,8 @@ import (
 
 	"codicil/internal/actor"
 	"codicil/internal/app"
+	"codicil/internal/app/backups"
+	"codicil/internal/app/people"
 	"codicil/internal/demo"
 	"codicil/internal/httpapi"
 	"codicil/internal/release"
@@ -56,19 +58,26 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 		}
 	}
 	root.Version = fmt.Sprintf("%s, data of schema %d", release.Version, store.Schema())
-	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand(), proveCommand(), findingsCommand(), loadCommand(), generateCommand())
+	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand(), proveCommand(), findingsCommand(), loadCommand(), generateCommand(), backupCommand(), restoreCommand(), checkCommand(), trailCommand(), settingsCommand())
 	return root
 }
 
 func serveCommand() *cobra.Command {
-	var address, data string
 	var withoutLog bool
-	var memory int
 	c := &cobra.Command{
 		Use:   "serve",
 		Short: "Serve the application over one database file",
-		Args:  cobra.NoArgs,
+		Long: `Serve the application over one database file, to people who sign in and programs with a key.
+
+Every setting can stand in a file (--config), in the environment (CODICIL_TLS_KEY for --tls-key) or among the flags; flags go
+before the environment, which goes before the file. codicil settings prints what holds.`,
+		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
+			s, err := read(c)
+			if err != nil {
+				return err
+			}
+			data := s.GetString(setData)
 			if err := os.MkdirAll(filepath.Dir(data), 0o700); err != nil {
 				return err
 			}
@@ -77,12 +86,10 @@ func serveCommand() *cobra.Command {
 					return err
 				}
 			}
-			return serve(c, address, data, memory, false)
+			return serve(c, serving{data: data, memory: s.GetInt(setMemory), network: s.network(), people: s.people(), backups: s.backups(), rate: s.GetInt(setRate)})
 		},
 	}
-	c.Flags().StringVar(&address, "address", defaultAddress, "loopback address to listen on")
-	c.Flags().StringVar(&data, "data", defaultData, "database file; made where it is missing")
-	c.Flags().IntVar(&memory, "memory", memoryLimit, "MB of memory that are aimed at; a fifth of it keeps records that were read lately")
+	serveFlags(c.Flags())
 	c.Flags().BoolVar(&withoutLog, "without-log", false, "open a file that was copied without its log, though what was saved last is not in it")
 	return c
 }
@@ -99,7 +106,7 @@ func demoCommand() *cobra.Command {
 				return err
 			}
 			defer func() { _ = os.RemoveAll(folder) }()
-			return serve(c, address, filepath.Join(folder, "demo.db"), memoryLimit, true)
+			return serve(c, serving{data: filepath.Join(folder, "demo.db"), memory: memoryLimit, network: httpapi.Network{Address: address, Local: true}, people: people.Usual, demo: true})
 		},
 	}
 	c.Flags().StringVar(&address, "address", defaultAddress, "loopback address to listen on")
@@ -112,17 +119,25 @@ const (
 	recordsPart = 5
 )
 
-func serve(c *cobra.Command, address, data string, memory int, withDemo bool) (err error) {
+// serving is what is served, and how.
+type serving struct {
+	data    string
+	memory  int // MB
+	network httpapi.Network
+	people  people.Settings
+	backups backups.Plan
+	rate    int
+	demo    bool // with its data, to whoever comes from this machine
+}
+
+func serve(c *cobra.Command, o serving) (err error) {
 	ctx := c.Context()
-	if memory < leastMemory {
-		return fmt.Errorf("--memory %d: give at least %d (MB)", memory, leastMemory)
-	}
-	if withDemo {
-		if err := demo.Write(ctx, data); err != nil {
+	if o.demo {
+		if err := demo.Write(ctx, o.data); err != nil {
 			return fmt.Errorf("fill the demo: %w", err)
 		}
 	}
-	s, err := store.Open(ctx, data)
+	s, err := store.Open(ctx, o.data)
 	if err != nil {
 		return err
 	}
@@ -136,14 +151,16 @@ func serve(c *cobra.Command, address, data string, memory int, withDemo bool) (e
 		return err
 	}
 	defer a.Close()
-	if memory != memoryLimit {
-		debug.SetMemoryLimit(int64(memory) << 20)
-		a.LimitMemory(memory << 20 / recordsPart)
+	if o.memory != memoryLimit {
+		debug.SetMemoryLimit(int64(o.memory) << 20)
+		a.LimitMemory(o.memory << 20 / recordsPart)
 	}
+	a.SignIn.Set(o.people)
 	a.Watch()
-	options := httpapi.Options{Client: web.Files()}
+	a.Back(o.backups)
+	options := httpapi.Options{Client: web.Files(), Hosts: o.network.Hosts, Proxies: o.network.Proxies, MostEach: o.rate}
 	word := ""
-	if withDemo {
+	if o.demo {
 		options.Guests, options.Guest = true, func(ctx context.Context) (actor.Actor, error) { return a.SignIn.Guest(ctx, demo.First) }
 	} else if word, err = a.SignIn.First(ctx); err != nil {
 		return err
@@ -152,7 +169,7 @@ func serve(c *cobra.Command, address, data string, memory int, withDemo bool) (e
 	if err != nil {
 		return err
 	}
-	return httpapi.Serve(ctx, httpapi.Network{Address: address, Local: withDemo}, handler, func(url string) {
+	return httpapi.Serve(ctx, o.network, handler, func(url string) {
 		_, _ = fmt.Fprintf(c.OutOrStdout(), "Codicil is at %s\nStop it with Ctrl+C.\n", url)
 		if word != "" {
 			_, _ = fmt.Fprintf(c.OutOrStdout(), "Nobody can sign in yet. Open the address and make the first administrator with this word, which holds until Codicil stops:\n  %s\n", word)

@@ -5,6 +5,7 @@
 package app
 
 import (
+	"codicil/internal/app/backups"
 	"codicil/internal/app/books"
 	"codicil/internal/app/breaks"
 	"codicil/internal/app/catalog"
@@ -66,6 +67,8 @@ type App struct {
 	SignIn *people.SignIn
 	Keys   *people.Keys
 	Trail  *trail.Service
+	// Backups makes copies of all there is.
+	Backups *backups.Service
 
 	live  *records.Live
 	store *store.Store
@@ -93,6 +96,7 @@ func assemble(j *judging.Service) *App {
 		Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live, Trail: trail.New(j),
 	}
 	a.People, a.SignIn, a.Keys = people.New(j)
+	a.Backups = backups.New(j)
 	a.Posting = posting.New(j, live, a.Proofs)
 	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {
 		return records.New(inner, records.NewLive(inner), work)
@@ -103,6 +107,7 @@ func assemble(j *judging.Service) *App {
 	a.Derive, a.TakeBack = derive.New(j, a.Records, work), takeback.New(j, a.Records, a.Merging, work)
 	a.Tables = tables.New(j, a.Rules)
 	a.Catalog = catalog.New(j, a.Records, a.Rules, a.Proofs, a.Posting)
+	a.Catalog.Backup = a.Backups.Problem
 	a.Fields = fields.New(j, a.Rules, a.Rules, a.Proofs, a.Catalog)
 	a.Books = books.New(j, func(inner *judging.Service) books.Parts {
 		within := assemble(inner)
@@ -136,6 +141,9 @@ func (a *App) Watch() {
 		}
 	})
 }
+
+// Back makes backups by a plan, beside all else, until the application closes.
+func (a *App) Back(p backups.Plan) { a.checks.Go(func() { a.Backups.Run(a.ctx, p) }) }
 
 // Figures are numbers for those who watch the program.
 type Figures struct {

@@ -2441,6 +2441,9 @@ type Problem struct {
 
 // Program The program and its data
 type Program struct {
+	// Backup Why the last backup by the schedule was not made, for who makes backups; missing: it was
+	Backup string `json:"backup,omitempty"`
+
 	// Damaged A part of the data file was found damaged
 	Damaged bool   `json:"damaged"`
 	Release string `json:"release"`

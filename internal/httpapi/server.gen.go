@@ -37,6 +37,9 @@ type ServerInterface interface {
 	// EndSession End a session of the one who asks
 	// (DELETE /account/sessions/{key})
 	EndSession(ctx *echo.Context, key KeyPath) error
+	// MakeBackup Make a backup of all data as they are now: a tar, packed with Zstandard
+	// (POST /backup)
+	MakeBackup(ctx *echo.Context) error
 	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
 	// (GET /breaks)
 	GetBreaks(ctx *echo.Context, params GetBreaksParams) error
@@ -561,6 +564,15 @@ func (w *ServerInterfaceWrapper) EndSession(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.EndSession(ctx, key)
+	return err
+}
+
+// MakeBackup converts echo context to params.
+func (w *ServerInterfaceWrapper) MakeBackup(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MakeBackup(ctx)
 	return err
 }
 
@@ -3379,6 +3391,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/keys/:key", wrapper.RevokeKey, options.OperationMiddlewares["revokeKey"]...)
 	router.GET(options.BaseURL+"/trail", wrapper.GetTrail, options.OperationMiddlewares["getTrail"]...)
 	router.GET(options.BaseURL+"/trail/export", wrapper.ExportTrail, options.OperationMiddlewares["exportTrail"]...)
+	router.POST(options.BaseURL+"/backup", wrapper.MakeBackup, options.OperationMiddlewares["makeBackup"]...)
 	router.POST(options.BaseURL+"/trail/verify", wrapper.VerifyTrail, options.OperationMiddlewares["verifyTrail"]...)
 
 }
@@ -3595,6 +3608,50 @@ type EndSessiondefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response EndSessiondefaultApplicationProblemPlusJSONResponse) VisitEndSessionResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MakeBackupRequestObject struct {
+}
+
+type MakeBackupResponseObject interface {
+	VisitMakeBackupResponse(w http.ResponseWriter) error
+}
+
+type MakeBackup200ApplicationZstdResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response MakeBackup200ApplicationZstdResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "application/zstd")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type MakeBackupdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MakeBackupdefaultApplicationProblemPlusJSONResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9739,6 +9796,9 @@ type StrictServerInterface interface {
 	// EndSession End a session of the one who asks
 	// (DELETE /account/sessions/{key})
 	EndSession(ctx context.Context, request EndSessionRequestObject) (EndSessionResponseObject, error)
+	// MakeBackup Make a backup of all data as they are now: a tar, packed with Zstandard
+	// (POST /backup)
+	MakeBackup(ctx context.Context, request MakeBackupRequestObject) (MakeBackupResponseObject, error)
 	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
 	// (GET /breaks)
 	GetBreaks(ctx context.Context, request GetBreaksRequestObject) (GetBreaksResponseObject, error)
@@ -10438,6 +10498,29 @@ func (sh *strictHandler) EndSession(ctx *echo.Context, key KeyPath) error {
 		return err
 	} else if validResponse, ok := response.(EndSessionResponseObject); ok {
 		return validResponse.VisitEndSessionResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MakeBackup operation middleware
+func (sh *strictHandler) MakeBackup(ctx *echo.Context) error {
+	var request MakeBackupRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MakeBackup(ctx.Request().Context(), request.(MakeBackupRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MakeBackup")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MakeBackupResponseObject); ok {
+		return validResponse.VisitMakeBackupResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

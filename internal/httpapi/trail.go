@@ -31,3 +31,12 @@ func (s *server) VerifyTrail(ctx context.Context, _ VerifyTrailRequestObject) (V
 	v, err := s.app.Trail.Verify(ctx)
 	return VerifyTrail200JSONResponse(v), err
 }
+
+// MakeBackup makes a backup.
+func (s *server) MakeBackup(ctx context.Context, _ MakeBackupRequestObject) (MakeBackupResponseObject, error) {
+	body, err := begun(func(to io.Writer) error {
+		_, err := s.app.Backups.Make(ctx, to)
+		return err
+	})
+	return MakeBackup200ApplicationZstdResponse{Body: body}, err
+}

@@ -116,6 +116,33 @@ func openMark(path string) (open bool, err error) {
 // checkFile looks at every page of the file, and tells the first that is wrong.
 const checkFile = "PRAGMA quick_check(1)"
 
+// checkLinks lists the rows that lead to rows which are not there.
+const checkLinks = "PRAGMA foreign_key_check"
+
+// copyFile copies a file that others read and write into a new one.
+func copyFile(ctx context.Context, path, to string) (err error) {
+	db, err := probe(path, "")
+	if err != nil {
+		return err
+	}
+	_, err = db.ExecContext(ctx, copyInto, to)
+	return errors.Join(err, db.Close())
+}
+
+// whole marks a copy as one whose log is empty, and reads the head of its trail.
+func whole(ctx context.Context, path string) (head TrailHead, err error) {
+	db, err := sqlite.Open(address(path, ""))
+	if err != nil {
+		return head, err
+	}
+	defer func() { err = errors.Join(err, db.Close()) }()
+	if _, err := db.ExecContext(ctx, markFolded); err != nil {
+		return head, err
+	}
+	err = db.QueryRowContext(ctx, "SELECT last, chain FROM trail_head").Scan(&head.Last, &head.Chain)
+	return head, err
+}
+
 // addUses adds to what came of rules: rows of rule, times acted, when, and more or fewer records.
 const addUses = `INSERT INTO rule_uses (rule, acted, last_at, standing)
 	SELECT value ->> 0, value ->> 1, value ->> 2, value ->> 3 FROM json_each(?) WHERE true

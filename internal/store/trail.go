@@ -270,3 +270,13 @@ func (s *Store) VerifyTrail(ctx context.Context, heads map[int64][]byte) (head T
 func IsTrailBroken(err error) (broken *TrailBrokenError, is bool) {
 	return broken, errors.As(err, &broken)
 }
+
+// ParseTrailHead reads a head as String writes it.
+func ParseTrailHead(text string) (h TrailHead, err error) {
+	var chain string
+	if _, err := fmt.Sscanf(text, "%d %s", &h.Last, &chain); err != nil {
+		return h, fmt.Errorf("%q is not the head of a trail", text)
+	}
+	h.Chain, err = hex.DecodeString(chain)
+	return h, err
+}

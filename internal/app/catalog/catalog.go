@@ -28,6 +28,8 @@ import (
 type Service struct {
 	base  *judging.Service
 	users []Users
+	// Backup, if any, is why the last backup was not made; "": it was.
+	Backup func() string
 }
 
 // Users tells what uses a thing of the catalog.
@@ -38,7 +40,7 @@ type Users interface {
 
 // New returns the use cases; users are all that may use a thing of the catalog.
 func New(j *judging.Service, users ...Users) *Service {
-	return &Service{j, users}
+	return &Service{base: j, users: users}
 }
 
 // Catalog returns companies, kinds and types.
@@ -60,6 +62,9 @@ func (s *Service) Catalog(ctx context.Context) (contract.Catalog, error) {
 		return contract.Catalog{}, err
 	}
 	c := contract.Catalog{Today: string(s.base.Today(nil)), User: who.Name, Format: format, Version: version, Program: contract.Program{Release: release.Version, Schema: store.Schema(), Damaged: s.base.Store.Damaged()}, Companies: append([]record.Company{}, m.Companies...), Kinds: []contract.KindEntry{}, FieldTypes: field.TraitsOfAll(), Effects: map[string]rule.Effect{}}
+	if s.Backup != nil && access.Has(ctx, actor.BackupMake, "") {
+		c.Program.Backup = s.Backup()
+	}
 	for family, effect := range rule.Beginnings() {
 		c.Effects[string(family)] = effect
 	}

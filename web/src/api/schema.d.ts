@@ -2262,6 +2262,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/backup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a backup of all data as they are now: a tar, packed with Zstandard */
+        post: operations["makeBackup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/trail/verify": {
         parameters: {
             query?: never;
@@ -2559,6 +2576,8 @@ export interface components {
             schema: number;
             /** @description A part of the data file was found damaged */
             damaged: boolean;
+            /** @description Why the last backup by the schedule was not made, for who makes backups; missing: it was */
+            backup?: string;
         };
         FieldType: {
             name: string;
@@ -8877,6 +8896,27 @@ export interface operations {
                 content: {
                     "text/csv": string;
                     "application/x-ndjson": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    makeBackup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The backup */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/zstd": string;
                 };
             };
             default: components["responses"]["Failure"];

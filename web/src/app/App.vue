@@ -84,6 +84,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       class="offline"
       problem="A part of the data file is damaged. What can be read is shown; do not rely on what is written now. Stop Codicil, keep the file as it is and go back to a copy of it."
     />
+    <TroubleNote class="offline" :problem="catalog.catalog?.program.backup" />
     <main v-if="catalog.catalog && session.state">
       <div v-if="!catalog.catalog.companies.length && !needsNoCompany" class="page">
         <p class="empty">

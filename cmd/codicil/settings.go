@@ -1,0 +1,172 @@
+package main
+
+import (
+	"errors"
+	"fmt"
+	"net/netip"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/spf13/pflag"
+	"github.com/spf13/viper"
+
+	"codicil/internal/app/backups"
+	"codicil/internal/app/people"
+	"codicil/internal/httpapi"
+)
+
+// settings are how the server is set up: by flags, which go before the environment (CODICIL_ADDRESS for address), which goes
+// before the file.
+type settings struct{ *viper.Viper }
+
+// The names of the settings.
+const (
+	setAddress     = "address"
+	setData        = "data"
+	setMemory      = "memory"
+	setHosts       = "host"
+	setProxies     = "proxy"
+	setCertificate = "tls-certificate"
+	setKey         = "tls-key"
+	setIdle        = "session-idle"
+	setLongest     = "session-longest"
+	setWord        = "word-holds"
+	setRate        = "key-rate"
+	setBackups     = "backup-folder"
+	setEvery       = "backup-every"
+	setKeep        = "backup-keep"
+	setHeads       = "trail-heads"
+)
+
+const (
+	usualEvery = 24 * time.Hour
+	usualKeep  = 14
+	usualRate  = 500
+)
+
+// serveFlags adds a flag for every setting.
+func serveFlags(f *pflag.FlagSet) {
+	f.String(setAddress, defaultAddress, "address to listen on; one that is not of this machine needs --host, and TLS or --proxy")
+	f.String(setData, defaultData, "database file; made where it is missing")
+	f.Int(setMemory, memoryLimit, "MB of memory that are aimed at; a fifth of it keeps records that were read lately")
+	f.StringSlice(setHosts, nil, "names by which browsers and programs ask for the server, besides those of this machine")
+	f.StringSlice(setProxies, nil, "addresses of proxies in front of the server, such as 10.0.0.1 or 10.0.0.0/24; they are believed when they say for whom they ask")
+	f.String(setCertificate, "", "file of the certificate of TLS; it is read again when it changes")
+	f.String(setKey, "", "file of its key")
+	f.Duration(setIdle, people.Usual.Idle, "how long a session may rest")
+	f.Duration(setLongest, people.Usual.Longest, "how long a session may last at all")
+	f.Duration(setWord, people.Usual.Word, "how long a one-time word holds")
+	f.Int(setRate, usualRate, "requests that a key of a program may send in a second")
+	f.String(setBackups, "", "folder for backups that the server makes; none: it makes none")
+	f.Duration(setEvery, usualEvery, "how often it makes one")
+	f.Int(setKeep, usualKeep, "how many of them stay; 0: all")
+	f.String(setHeads, "", "file to which the head of the trail is added every ten minutes; keep it where nobody reaches who writes the data")
+	f.String("config", "", "file of settings in YAML, TOML or JSON, by the names of these flags; CODICIL_CONFIG names it too")
+}
+
+// read reads the settings of a command.
+func read(c *cobra.Command) (settings, error) {
+	v := viper.New()
+	v.SetEnvPrefix("codicil")
+	v.SetEnvKeyReplacer(strings.NewReplacer("-", "_"))
+	v.AutomaticEnv()
+	if err := v.BindPFlags(c.Flags()); err != nil {
+		return settings{}, err
+	}
+	if file := v.GetString("config"); file != "" {
+		v.SetConfigFile(file)
+		if err := v.ReadInConfig(); err != nil {
+			return settings{}, fmt.Errorf("read the settings: %w", err)
+		}
+		for _, key := range v.AllKeys() {
+			if c.Flags().Lookup(key) == nil {
+				return settings{}, fmt.Errorf("%s: there is no setting %q; codicil settings lists them", file, key)
+			}
+		}
+	}
+	s := settings{v}
+	if memory := v.GetInt(setMemory); memory < leastMemory {
+		return s, fmt.Errorf("--memory %d: give at least %d (MB)", memory, leastMemory)
+	}
+	for _, key := range []string{setIdle, setLongest, setWord, setEvery} {
+		if v.GetDuration(key) < time.Minute {
+			return s, fmt.Errorf("--%s %s: give at least a minute, such as 90m or 12h", key, v.GetString(key))
+		}
+	}
+	if v.GetInt(setRate) < 1 || v.GetInt(setKeep) < 0 {
+		return s, errors.New("--key-rate is 1 at least, and --backup-keep 0 at least")
+	}
+	_, err := s.proxies()
+	return s, err
+}
+
+// list is a setting of several values, which the environment divides by commas.
+func (s settings) list(key string) (values []string) {
+	for _, text := range s.GetStringSlice(key) {
+		for _, value := range strings.Split(text, ",") {
+			if value = strings.TrimSpace(value); value != "" {
+				values = append(values, value)
+			}
+		}
+	}
+	return values
+}
+
+func (s settings) proxies() (proxies []netip.Prefix, err error) {
+	for _, text := range s.list(setProxies) {
+		p, err := netip.ParsePrefix(text)
+		if err != nil {
+			at, err := netip.ParseAddr(text)
+			if err != nil {
+				return nil, fmt.Errorf("--proxy %q is no address; write 10.0.0.1 or 10.0.0.0/24", text)
+			}
+			p = netip.PrefixFrom(at, at.BitLen())
+		}
+		proxies = append(proxies, p)
+	}
+	return proxies, nil
+}
+
+func (s settings) network() httpapi.Network {
+	proxies, _ := s.proxies() // which read has looked at
+	return httpapi.Network{Address: s.GetString(setAddress), Certificate: s.GetString(setCertificate), Key: s.GetString(setKey), Hosts: s.list(setHosts), Proxies: proxies}
+}
+
+func (s settings) people() people.Settings {
+	return people.Settings{Idle: s.GetDuration(setIdle), Longest: s.GetDuration(setLongest), Word: s.GetDuration(setWord)}
+}
+
+func (s settings) backups() backups.Plan {
+	return backups.Plan{Folder: s.GetString(setBackups), Every: s.GetDuration(setEvery), Keep: s.GetInt(setKeep), Heads: s.GetString(setHeads)}
+}
+
+func settingsCommand() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "settings",
+		Short: "Print how serve would be set up, by flags, environment and file",
+		Args:  cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			s, err := read(c)
+			if err != nil {
+				return err
+			}
+			c.Flags().VisitAll(func(f *pflag.Flag) {
+				if f.Name == "help" || f.Name == "config" || c.InheritedFlags().Lookup(f.Name) != nil {
+					return
+				}
+				value := s.GetString(f.Name)
+				switch f.Value.Type() {
+				case "duration":
+					value = s.GetDuration(f.Name).String()
+				case "stringSlice":
+					value = strings.Join(s.list(f.Name), ", ")
+				}
+				_, _ = fmt.Fprintf(c.OutOrStdout(), "%-16s %s\n", f.Name, value)
+			})
+			return nil
+		},
+	}
+	serveFlags(c.Flags())
+	return c
+}
