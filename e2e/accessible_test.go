@@ -81,6 +81,18 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 			{"journal", "/ledger?ledger=books&view=journal", "tbody tr", nil},
 			{"balances", "/ledger?ledger=books&view=account", "td a", nil},
 		},
+		"people": {
+			{"persons", "/persons", "[aria-label=Persons] td", func(u *user) {
+				u.clicks(".button", "New role")
+				u.sees("form", "Name of the role")
+			}},
+			{"a person", "/persons", "[aria-label=Persons] td", func(u *user) {
+				u.clicks("td .plain", "Jun Aoki")
+				u.sees("dialog h2", "Jun Aoki")
+			}},
+			{"account", "/account", "h2", func(u *user) { u.clicks(".person > .plain", "Ada") }},
+			{"trail", "/trail", "td", func(u *user) { u.clicks(".button", "Verify") }},
+		},
 		"many at once": {
 			{"loads", "/loads", "tbody a", nil},
 			{"load", "/loads/2", ".preview", nil},

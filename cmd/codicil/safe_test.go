@@ -90,10 +90,10 @@ func TestSettingsComeFromFlagsEnvironmentAndFile(t *testing.T) {
 		assert.True(t, failed)
 		assert.Contains(t, errs, why)
 	}
-	require.NoError(t, os.WriteFile(file, []byte("adress: 127.0.0.1:1\n"), 0o600))
+	require.NoError(t, os.WriteFile(file, []byte("harbour: 127.0.0.1:1\n"), 0o600))
 	_, errs, failed = run(t, "", "settings")
 	assert.True(t, failed)
-	assert.Contains(t, errs, `there is no setting "adress"`)
+	assert.Contains(t, errs, `there is no setting "harbour"`)
 	require.NoError(t, os.WriteFile(file, bytes.Repeat([]byte("{"), 10), 0o600))
 	_, errs, failed = run(t, "", "serve")
 	assert.True(t, failed)

@@ -419,11 +419,10 @@ func TestOtherCompaniesDoNotExist(t *testing.T) {
 		assert.Empty(t, f.in(got.text), "%s %s %s", method, path, jsonOf(body))
 		return got
 	}
-	ours := func(path string) answer {
+	ours := func(path string) {
 		t.Helper()
 		got := look(http.MethodGet, path, nil)
 		assert.Equal(t, http.StatusOK, got.status, "%s %.500s", path, got.text)
-		return got
 	}
 	kinds, err := h.store.Kinds(t.Context())
 	require.NoError(t, err)

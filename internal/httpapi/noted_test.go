@@ -39,6 +39,7 @@ func (h *house) held() map[string]string {
 			tables = append(tables, name)
 		}
 	}
+	require.NoError(h.t, names.Err())
 	require.NoError(h.t, names.Close())
 	held := map[string]string{}
 	for _, table := range tables {
@@ -57,6 +58,7 @@ func (h *house) held() map[string]string {
 				fmt.Fprintf(&text, "%v|", *v.(*any))
 			}
 		}
+		require.NoError(h.t, rows.Err())
 		require.NoError(h.t, rows.Close())
 		held[table] = text.String()
 	}
@@ -69,7 +71,7 @@ func TestEveryChangeIsInTheTrail(t *testing.T) {
 	h := openHouse(t, httpapi.Options{})
 	moya := h.as("Moya Burke", nil, "administrator", "keeper", "operator", "reader")
 	changed := map[string]bool{}
-	step := func(what, method, path string, body any) answer {
+	step := func(what, method, path string, body any) {
 		t.Helper()
 		before := h.held()
 		head, err := h.store.TrailHead(t.Context())
@@ -89,7 +91,6 @@ func TestEveryChangeIsInTheTrail(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, "Moya Burke", page.Entries[0].By, what)
 		assert.Equal(t, "127.0.0.1", page.Entries[0].Address, what)
-		return got
 	}
 	vendor := judge.Document{Kind: "vendor", Company: "10", Type: "SERV", Entered: map[string]judge.Item{
 		"name": {Value: "Harbour Survey Co"}, "country": {Value: "IE"}, "control_account": {Value: "211000"}, "bank_account": {Value: "IE21BRNW99010199999999"}, "email": {Value: "a@b.example"},

@@ -100,10 +100,12 @@ func (s *Service) work(ctx context.Context, w *runs.Writer, request contract.Der
 	if err != nil {
 		return err
 	}
-	selection, none := request.Selection, false
-	if selection.Companies, none = access.Narrow(ctx, selection.Companies); none {
+	companies, none := access.Narrow(ctx, request.Selection.Companies)
+	if none {
 		return nil // there is nothing that who asks may see
 	}
+	selection := request.Selection
+	selection.Companies = companies
 	selector, err := s.base.Selector(ctx, kind, selection, field.Plain)
 	if err != nil {
 		return err

@@ -343,7 +343,7 @@ func (s *core) by(ctx context.Context, token string, find func(hash []byte) (*kn
 	}
 	s.mutex.Lock()
 	note := at.Sub(k.used) >= noteEach
-	holds := false
+	var holds bool
 	if k.key != nil {
 		holds = k.key.Ends >= at.UTC().Format(time.DateOnly)
 	} else {
