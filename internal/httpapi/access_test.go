@@ -578,6 +578,8 @@ func (h *house) changeNothing(v *visitor) {
 	}
 	scoped := contract.RuleChange{Body: rule.Body{Kind: "vendor", Family: rule.Default, Target: "city", Scope: rule.Scope{Companies: []string{"10"}}, On: rule.Occasions{New: true}, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: `"x"`}}}
 	assert.Equal(t, http.StatusForbidden, v.ask(http.MethodPost, "/api/v1/rules", scoped).status)
+	assert.Equal(t, "unknown-company", v.ask(http.MethodPost, "/api/v1/rules/read", scoped).code())
+	assert.Equal(t, http.StatusForbidden, v.ask(http.MethodPost, "/api/v1/findings/silence", contract.SilenceRequest{Key: "a|b", Reason: "x"}).status)
 	for path, body := range map[string]any{
 		"/companies/10": map[string]any{"key": "10", "name": "Mine now", "country": "IE", "currency": "EUR", "rounding": "half-up", "calendar": map[string]any{"freeDays": []int{}, "holidays": []any{}}},
 		"/roles/keeper": map[string]any{"name": "All", "permissions": []string{"rules.read"}, "kinds": []string{}, "version": 1},

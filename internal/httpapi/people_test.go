@@ -6,11 +6,13 @@ import (
 	"fmt"
 	"net/http"
 	"net/netip"
+	"slices"
 	"strings"
 	"sync"
 	"testing"
 	"time"
 
+	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/pquerna/otp/totp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -375,7 +377,7 @@ func TestWhatComesFromElsewhereIsRefused(t *testing.T) {
 	// Forms of other pages cannot send JSON.
 	form := with("Content-Type", "text/plain")
 	assert.GreaterOrEqual(t, form.ask(http.MethodPut, "/api/v1/preferences", change).status, 400)
-	for _, path := range []string{"/api/v1/../../etc/passwd", "/api/v1/%2e%2e/%2e%2e/etc/passwd", "/api/v1/nowhere", "/api/nowhere", "/api", "/assets/../../../etc/passwd", "/api/v1/records/vendor/..%2f..%2fetc", "/api/v1//catalog"} {
+	for _, path := range []string{"/api/v1/../../etc/passwd", "/api/v1/%2e%2e/%2e%2e/etc/passwd", "/api/v1/nowhere", "/api/nowhere", "/api/", "/assets/../../../etc/passwd", "/api/v1/records/vendor/..%2f..%2fetc", "/api/v1//catalog"} {
 		got := sam.ask(http.MethodGet, path, nil)
 		assert.NotContains(t, got.text, "root:", path)
 		if strings.HasPrefix(path, "/api") {
@@ -403,7 +405,23 @@ func TestTheContractIsServed(t *testing.T) {
 	h := openHouse(t, httpapi.Options{})
 	got := h.as("Ada", nil, "reader").ask(http.MethodGet, "/api/v1/openapi.yaml", nil)
 	assert.Equal(t, http.StatusOK, got.status)
-	assert.True(t, strings.HasPrefix(got.text, "openapi: 3"))
+	document, err := openapi3.NewLoader().LoadFromData([]byte(got.text))
+	require.NoError(t, err)
+	require.NoError(t, document.Validate(t.Context()))
+	page := (&visitor{house: h}).ask(http.MethodGet, "/api", nil)
+	assert.Equal(t, http.StatusOK, page.status)
+	assert.NotContains(t, page.header.Get("Content-Security-Policy"), "unsafe-inline")
+	for _, o := range operations(t) {
+		assert.Contains(t, page.text, `id="`+o.OperationID+`"`)
+		served := document.Paths.Find(o.path).GetOperation(o.method)
+		for _, status := range []int{http.StatusBadRequest, http.StatusTooManyRequests, http.StatusServiceUnavailable} {
+			assert.NotNil(t, served.Responses.Status(status), o.OperationID)
+		}
+		if permissions, _ := o.permissions(); !slices.Contains(permissions, "nobody") {
+			assert.NotNil(t, served.Responses.Status(http.StatusUnauthorized), o.OperationID)
+			assert.NotNil(t, served.Responses.Status(http.StatusForbidden), o.OperationID)
+		}
+	}
 }
 
 func TestOnlyADemoLetsOneBecomeOthers(t *testing.T) {

@@ -218,6 +218,9 @@ func (s *Service) Silence(ctx context.Context, request contract.SilenceRequest) 
 	if err := access.Need(ctx, actor.ProofsChange); err != nil {
 		return err
 	}
+	if err := access.Companies(ctx, nil); err != nil { // it is left for everybody
+		return err
+	}
 	if !strings.Contains(request.Key, "|") {
 		return fault.Bad(noFinding)
 	}

@@ -147,6 +147,11 @@ func (s *Service) Read(ctx context.Context, change contract.RuleChange) (contrac
 		return contract.RuleView{}, err
 	}
 	r := judging.Changed(change)
+	for _, company := range r.Scope.Companies {
+		if err := access.Company(ctx, company); err != nil {
+			return contract.RuleView{}, err
+		}
+	}
 	if r.ID != 0 {
 		kept, err := s.base.KeptRule(ctx, r.ID)
 		if err != nil {
@@ -435,6 +440,7 @@ func (s *Service) Versions(ctx context.Context, id int64) ([]contract.RuleVersio
 	}
 	wording := m.Wording(b.Vocabulary.Kind, actor.Of(ctx).Format)
 	rows, err := s.base.Store.RuleVersions(ctx, id)
+	rows = slices.DeleteFunc(rows, func(v store.RuleVersion) bool { return !access.Touches(ctx, v.Scope.Companies) })
 	return view.List(rows, func(v store.RuleVersion) contract.RuleVersion {
 		return view.RuleVersion(rule.Compile(judging.Ours(ctx, v.Rule), b.Vocabulary), wording, v.Changed)
 	}), err

@@ -60,7 +60,7 @@ const title = (key: string) => mine.value.find((p) => p.key === key)?.title ?? k
     <h2>Keys of programs</h2>
     <p class="quiet">
       A program sends its key with every request, as <code>Authorization: Bearer …</code>. What can be asked
-      stands in <a href="/api/v1/openapi.yaml" target="_blank">the contract</a>.
+      stands in <a href="/api" target="_blank">the contract</a>.
     </p>
     <TroubleNote :problem="keys.problem" :retry="keys.reload" />
     <div v-if="token" class="token" role="status">
