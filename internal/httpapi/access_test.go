@@ -11,6 +11,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"testing/fstest"
 	"time"
@@ -40,14 +41,19 @@ type house struct {
 	store  *store.Store
 	server *httptest.Server
 	file   string
-	now    time.Time
+	now    atomic.Int64 // nanoseconds since 1970
 }
+
+func (h *house) time() time.Time        { return time.Unix(0, h.now.Load()).UTC() }
+func (h *house) setTime(at time.Time)   { h.now.Store(at.UnixNano()) }
+func (h *house) later(by time.Duration) { h.now.Add(int64(by)) }
 
 var owner = actor.Named("Ada", actor.CommandLine)
 
 func openHouse(t *testing.T, options httpapi.Options) *house {
 	t.Helper()
-	h := &house{t: t, file: filepath.Join(t.TempDir(), "test.db"), now: morning()}
+	h := &house{t: t, file: filepath.Join(t.TempDir(), "test.db")}
+	h.setTime(morning())
 	require.NoError(t, demo.Write(t.Context(), h.file))
 	var err error
 	h.store, err = store.Open(t.Context(), h.file)
@@ -60,7 +66,8 @@ func openHouse(t *testing.T, options httpapi.Options) *house {
 // openEmpty opens a server with the kinds, and nobody.
 func openEmpty(t *testing.T) *house {
 	t.Helper()
-	h := &house{t: t, now: morning()}
+	h := &house{t: t}
+	h.setTime(morning())
 	var err error
 	h.store, err = store.Open(t.Context(), "")
 	require.NoError(t, err)
@@ -74,7 +81,7 @@ func openEmpty(t *testing.T) *house {
 
 func (h *house) serve(options httpapi.Options) {
 	h.t.Helper()
-	h.app = app.New(h.store, func() time.Time { return h.now })
+	h.app = app.New(h.store, h.time)
 	h.t.Cleanup(h.app.Close)
 	options.Client = fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}}
 	handler, err := httpapi.New(h.app, options)

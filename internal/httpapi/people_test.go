@@ -109,7 +109,7 @@ func TestWhoDoesNotKnowThePasswordIsRefusedPlainly(t *testing.T) {
 	slow := h.signIn("sam", good, "")
 	assert.Equal(t, http.StatusTooManyRequests, slow.status)
 	assert.Equal(t, "sign-in-too-often", slow.code())
-	h.now = h.now.Add(time.Minute)
+	h.later(time.Minute)
 	assert.Equal(t, http.StatusOK, h.signIn("sam", good, "").status)
 	require.NoError(t, h.app.People.WriteRefusals(t.Context()))
 	trail, err := h.app.Trail.Page(h.own(), trailOf("refusal"), "")
@@ -165,19 +165,19 @@ func TestSessionsEndAndAreSeen(t *testing.T) {
 	assert.False(t, other.in())
 	assert.True(t, sam.in())
 	// A session that rests ends, as does one that lasts too long.
-	h.now = h.now.Add(59 * time.Minute)
+	h.later(59 * time.Minute)
 	assert.True(t, sam.in())
-	h.now = h.now.Add(59 * time.Minute)
+	h.later(59 * time.Minute)
 	assert.True(t, sam.in(), "it was used meanwhile")
-	h.now = h.now.Add(61 * time.Minute)
+	h.later(61 * time.Minute)
 	assert.False(t, sam.in())
 	long := h.cookies(h.signIn("sam", good, ""))
 	for range 12 {
-		h.now = h.now.Add(50 * time.Minute)
+		h.later(50 * time.Minute)
 		assert.True(t, long.in())
 	}
 	for range 4 {
-		h.now = h.now.Add(50 * time.Minute)
+		h.later(50 * time.Minute)
 		long.in()
 	}
 	assert.False(t, long.in(), "after twelve hours")
@@ -222,10 +222,10 @@ func TestWhatChangesAPersonHoldsAtOnce(t *testing.T) {
 	assert.Equal(t, http.StatusUnauthorized, h.signIn("sam", good, "").status)
 	given := contract.WordGiven{SignInName: "sam", Word: reset.Word, Password: "seven lamps by the sea"}
 	stranger := &visitor{house: h}
-	late := h.now
-	h.now = late.Add(25 * time.Hour)
+	late := h.time()
+	h.setTime(late.Add(25 * time.Hour))
 	assert.Equal(t, "word-refused", stranger.ask(http.MethodPost, "/api/v1/session/word", given).code())
-	h.now = late
+	h.setTime(late)
 	h.cookies(stranger.ask(http.MethodPost, "/api/v1/session/word", given))
 	assert.Equal(t, "word-refused", stranger.ask(http.MethodPost, "/api/v1/session/word", given).code())
 	assert.Equal(t, http.StatusOK, h.signIn("sam", "seven lamps by the sea", "").status)
@@ -263,7 +263,7 @@ func TestTheSecondFactor(t *testing.T) {
 	_, err := base32.StdEncoding.WithPadding(base32.NoPadding).DecodeString(begun.Secret)
 	require.NoError(t, err)
 	code := func() string {
-		c, err := totp.GenerateCode(begun.Secret, h.now)
+		c, err := totp.GenerateCode(begun.Secret, h.time())
 		require.NoError(t, err)
 		return c
 	}
@@ -275,15 +275,15 @@ func TestTheSecondFactor(t *testing.T) {
 	assert.Equal(t, "sign-in-refused", h.signIn("sam", "wrong", code()).code())
 	assert.Equal(t, "sign-in-refused", h.signIn("sam", good, "000000").code())
 	assert.Equal(t, "sign-in-refused", h.signIn("sam", good, code()).code(), "a code serves once")
-	h.now = h.now.Add(time.Minute)
+	h.later(time.Minute)
 	used := code()
 	assert.Equal(t, http.StatusOK, h.signIn("sam", good, used).status)
 	assert.Equal(t, http.StatusUnauthorized, h.signIn("sam", good, used).status)
 	assert.Equal(t, http.StatusOK, h.signIn("sam", good, strings.ToLower(set.Recovery[3])).status)
-	h.now = h.now.Add(3 * time.Minute)
+	h.later(3 * time.Minute)
 	assert.Equal(t, http.StatusUnauthorized, h.signIn("sam", good, set.Recovery[3]).status, "and so does one of recovery")
 	assert.Equal(t, http.StatusNoContent, sam.ask(http.MethodPost, "/api/v1/account/factor/remove", contract.PasswordGiven{Password: good}).status)
-	h.now = h.now.Add(3 * time.Minute)
+	h.later(3 * time.Minute)
 	assert.Equal(t, http.StatusOK, h.signIn("sam", good, "").status)
 }
 
@@ -344,12 +344,12 @@ func TestKeysOfPrograms(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, found)
 	assert.False(t, who.Rights.In("30"), "what its owner lost is lost")
-	morning := h.now
-	h.now = time.Date(2027, 1, 1, 9, 0, 0, 0, time.UTC)
+	morning := h.time()
+	h.setTime(time.Date(2027, 1, 1, 9, 0, 0, 0, time.UTC))
 	_, found, err = h.app.Keys.ByKey(t.Context(), added.Token)
 	require.NoError(t, err)
 	assert.False(t, found)
-	h.now = morning
+	h.setTime(morning)
 	require.Equal(t, http.StatusNoContent, sam.ask(http.MethodDelete, "/api/v1/keys/"+added.Key.ID, nil).status)
 	_, found, err = h.app.Keys.ByKey(t.Context(), added.Token)
 	require.NoError(t, err)

@@ -1,4 +1,6 @@
 <script setup lang="ts" generic="Row">
+import { computed } from "vue";
+import { useSession } from "@/queries/session";
 import ListExport from "@/ui/ListExport.vue";
 import ListHead from "@/ui/ListHead.vue";
 import type { List } from "@/ui/list";
@@ -26,6 +28,9 @@ defineProps<{
   problem?: string;
   retry?: () => unknown;
 }>();
+const session = useSession();
+/** Who only looks is not offered to change. */
+const mayChange = computed(() => session.may("tables.change") || session.may("setup.change"));
 </script>
 
 <template>
@@ -36,7 +41,7 @@ defineProps<{
     <span v-if="$slots.about" class="quiet"><slot name="about" /></span>
     <span class="spring" />
     <ListExport :name="title" :list="list" />
-    <button type="button" class="button" @click="table.edit()">{{ add }}</button>
+    <button v-if="mayChange" type="button" class="button" @click="table.edit()">{{ add }}</button>
   </div>
   <TroubleNote :problem="problem" :retry="retry" />
   <table class="ledger">
@@ -46,7 +51,7 @@ defineProps<{
     </tbody>
   </table>
   <p v-if="empty && !problem && !table.draft" class="empty">
-    {{ empty }} <button type="button" class="plain" @click="table.edit()">{{ add }}</button>
+    {{ empty }} <button v-if="mayChange" type="button" class="plain" @click="table.edit()">{{ add }}</button>
   </p>
   <form v-if="table.draft" class="edit" :aria-label="form" @submit.prevent="table.save()">
     <h2>{{ formTitle }}</h2>
@@ -54,10 +59,12 @@ defineProps<{
     <slot />
     <div class="buttons">
       <slot name="buttons" />
-      <button type="submit" class="button first" :disabled="table.busy || unsound">Save</button>
+      <button v-if="mayChange" type="submit" class="button first" :disabled="table.busy || unsound">
+        Save
+      </button>
       <button type="button" class="button" @click="table.leave()">Cancel</button>
       <button
-        v-if="!table.adding"
+        v-if="!table.adding && mayChange"
         type="button"
         class="button"
         :disabled="table.busy"
