@@ -1,5 +1,6 @@
 import { flushPromises } from "@vue/test-utils";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
+import { effectScope } from "vue";
 import type { Outcome } from "@/api/client";
 import { addressOf, parseAddress } from "@/api/address";
 import { suggesting } from "@/queries/choices";
@@ -20,15 +21,26 @@ const blank: Outcome = {
 };
 const scope = { kind: "sales_order", company: "10", type: "SO", day: "2026-11-24" };
 
-function trial() {
-  return useTrial(
-    scope,
-    () => "saving",
-    () => undefined,
-  );
-}
+/** What a test begins ends with it: it must not answer to what the next one changes. */
+let living = effectScope();
+beforeEach(() => {
+  living = effectScope();
+  fillCatalog();
+});
+afterEach(async () => {
+  living.stop();
+  await flushPromises();
+});
 
-beforeEach(fillCatalog);
+function trial() {
+  return living.run(() =>
+    useTrial(
+      scope,
+      () => "saving",
+      () => undefined,
+    ),
+  )!;
+}
 
 describe("addresses", () => {
   it("name a field of the header, or of a line, and are read back", () => {
@@ -139,12 +151,14 @@ describe("a document with lines", () => {
     const asked = serve({ "POST /try": () => blank });
     await trial().tryDocument();
     expect(asked).toHaveLength(0);
-    const form = useTrial(
-      scope,
-      () => "saving",
-      () => undefined,
-      true,
-    );
+    const form = living.run(() =>
+      useTrial(
+        scope,
+        () => "saving",
+        () => undefined,
+        true,
+      ),
+    )!;
     await form.tryDocument();
     expect(asked).toHaveLength(1);
   });

@@ -125,6 +125,7 @@ export function askOnce<T>(key: readonly unknown[], fetch: () => Promise<Answer<
  */
 export async function change<T>(request: Promise<Answer<T>>): Promise<T> {
   const answer = await ask(request);
-  void queryClient.invalidateQueries();
+  // Who is signed in is no other for it; what changes that says so.
+  void queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "session" });
   return answer;
 }

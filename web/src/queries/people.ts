@@ -1,5 +1,5 @@
-import { api, type Schemas } from "@/api/client";
-import { change, useAsked, usePages } from "@/queries/client";
+import { api, type Answer, type Schemas } from "@/api/client";
+import { change, queryClient, useAsked, usePages } from "@/queries/client";
 
 export type Person = Schemas["Person"];
 export type PersonChange = Schemas["PersonChange"];
@@ -33,13 +33,20 @@ export const useSessions = () =>
     { keep: true },
   );
 
+/** What somebody may do changes with persons and roles: also what the one at work may. */
+async function changeRights<T>(request: Promise<Answer<T>>): Promise<T> {
+  const answer = await change(request);
+  void queryClient.invalidateQueries({ queryKey: ["session"] });
+  return answer;
+}
+
 export const addPerson = (body: PersonChange) => change(api.POST("/persons", { body }));
 export const changePerson = (key: string, body: PersonChange) =>
-  change(api.PUT("/persons/{key}", { params: { path: { key } }, body }));
+  changeRights(api.PUT("/persons/{key}", { params: { path: { key } }, body }));
 export const resetPerson = (key: string) =>
   change(api.POST("/persons/{key}/reset", { params: { path: { key } } }));
 export const saveRole = (key: string, body: Schemas["RoleChange"]) =>
-  change(api.PUT("/roles/{key}", { params: { path: { key } }, body }));
+  changeRights(api.PUT("/roles/{key}", { params: { path: { key } }, body }));
 export const removeRole = (key: string) => change(api.DELETE("/roles/{key}", { params: { path: { key } } }));
 export const addKey = (body: Schemas["KeyChange"]) => change(api.POST("/keys", { body }));
 export const revokeKey = (key: string) => change(api.DELETE("/keys/{key}", { params: { path: { key } } }));
