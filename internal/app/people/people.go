@@ -16,7 +16,6 @@ import (
 
 	"golang.org/x/text/language"
 
-	"codicil/core/field"
 	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/internal/access"
@@ -49,6 +48,8 @@ type core struct {
 	mutex sync.Mutex
 	// known are callers by the hash of what they hold; it is emptied whenever a person, role, session or key changes.
 	known map[[32]byte]*known
+	// turns is how often it was emptied.
+	turns int
 	// first is the hash of the word that makes the first administrator; nil: there is one.
 	first []byte
 	// waiting are keys of second factors whose first code is waited for, by person.
@@ -472,14 +473,6 @@ func (s *Service) Found(ctx context.Context, f Founding) error {
 func (s *core) forget() {
 	s.mutex.Lock()
 	clear(s.known)
+	s.turns++
 	s.mutex.Unlock()
-}
-
-// formatOf is how a person writes numbers and dates; the zero value: they chose nothing.
-func (s *core) formatOf(ctx context.Context, id string) (field.Format, error) {
-	f, err := s.base.Store.PreferredFormat(ctx, id)
-	if err != nil || f == nil {
-		return field.Format{}, err
-	}
-	return *f, nil
 }

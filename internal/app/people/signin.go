@@ -280,12 +280,10 @@ func (s *SignIn) BySession(ctx context.Context, token string) (actor.Actor, bool
 		if err != nil {
 			return nil, err
 		}
-		format, err := s.formatOf(ctx, p.ID)
-		k := &known{session: n, actor: actor.Actor{ID: p.ID, Name: p.Name, Session: n.ID, Rights: rights, Format: format}}
 		if p.Ended {
 			return nil, store.ErrNotFound
 		}
-		return k, err
+		return &known{session: n, actor: actor.Actor{ID: p.ID, Name: p.Name, Session: n.ID, Rights: rights}}, nil
 	})
 }
 
@@ -324,7 +322,7 @@ func (s *core) personAnd(ctx context.Context, id string) (store.Person, actor.Ri
 func (s *core) by(ctx context.Context, token string, find func(hash []byte) (*known, error)) (actor.Actor, bool, error) {
 	sum, at := sha256.Sum256([]byte(token)), s.base.Clock()
 	s.mutex.Lock()
-	k := s.known[sum]
+	k, turn := s.known[sum], s.turns
 	s.mutex.Unlock()
 	if k == nil {
 		var err error
@@ -338,7 +336,9 @@ func (s *core) by(ctx context.Context, token string, find func(hash []byte) (*kn
 		if len(s.known) >= mostKnown {
 			clear(s.known)
 		}
-		s.known[sum] = k
+		if turn == s.turns { // what was looked up before somebody lost their rights is not remembered
+			s.known[sum] = k
+		}
 		s.mutex.Unlock()
 	}
 	s.mutex.Lock()
