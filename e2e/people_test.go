@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"fmt"
 	"testing"
 
 	"github.com/chromedp/chromedp"
@@ -168,4 +169,70 @@ func TestRolesKeysAndTheTrail(t *testing.T) {
 	u.types("Nightly")
 	u.seesNo("td", "Keeper of vendors")
 	u.sees("td", "Nightly load")
+}
+
+// People sign in with the provider: whom it knows and who is new come in, whom it gives nothing is told so, and who signs in
+// in another tab goes on in the first, where their session had ended.
+func TestPeopleSignInWithTheProvider(t *testing.T) {
+	u := begin(t, "/records/vendor?company=30", browser.Setup{SignIn: true, Provider: true})
+	with := func(u *user, name string) {
+		u.clicks("button", "Sign in with Brinewell ID")
+		u.sees("h1", "Brinewell ID")
+		u.clicks("button", name)
+	}
+	u.sees("h1", "Sign in")
+	with(u, "Do not sign in")
+	u.sees("h1", "You were not signed in")
+	u.clicks(".button", "Back")
+	with(u, "Odo Marsh")
+	u.sees("[role=alert]", "Brinewell ID gives you no role here")
+	u.clicks(".button", "Back")
+	with(u, "Nell Farrow")
+	u.sees(".person > .plain", "Nell Farrow")
+	u.out("Nell Farrow")
+	u.goes("/records/vendor?company=30")
+	with(u, "Jun Aoki")
+	u.sees(".records", "V30001")
+	u.seesNo(".records", "V10001")
+
+	u.goes("/records/vendor/new?company=30&type=SERV")
+	u.fills("name", "Harbour Survey Co")
+	require.NoError(t, u.application.EndSessions("jun.aoki"))
+	u.clicks(`[data-address="email"] input`, "")
+	u.types("office@harbour.example")
+	u.presses(kb.Tab)
+	u.sees("dialog h1", "Your session has ended")
+	u.sees("dialog button", "Sign in with Brinewell ID")
+	other := u.beside("/")
+	with(other, "Jun Aoki")
+	other.sees(".person > .plain", "Jun Aoki")
+	u.seesNo("dialog h1", "Your session has ended")
+	u.holds("name", "Harbour Survey Co")
+	u.holds("email", "office@harbour.example")
+}
+
+// Whoever signs in: what their screens ask for is theirs.
+func TestNobodysScreensAskForWhatIsNotTheirs(t *testing.T) {
+	u := begin(t, "/", browser.Setup{Demo: true})
+	now := "Moya Keane"
+	for _, who := range []struct{ name, company, number string }{{"Tobias Rell", "10", "V10001"}, {"Ines Carrow", "10", "V10001"}, {"Jun Aoki", "30", "V30001"}, {"Petra Vance", "10", "V10001"}, {"Moya Keane", "10", "V10001"}} {
+		u.clicks(".person > .plain", now)
+		u.clicks(".person .list button", who.name)
+		u.sees(".person > .plain", who.name)
+		now = who.name
+		count, err := browser.Ask(u.page, chromedp.Evaluate[int](`document.querySelectorAll("nav[aria-label=Screens] a").length`))
+		require.NoError(t, err)
+		for i := range count {
+			u.runs(fmt.Sprintf(`document.querySelectorAll("nav[aria-label=Screens] a")[%d].click() ?? true`, i))
+			u.runs(fmt.Sprintf(`document.querySelectorAll("nav[aria-label=Screens] a")[%d].classList.contains("here")`, i))
+			u.sees("main", "")
+		}
+		u.goes("/records/vendor/" + who.number)
+		u.sees(".form .field-label", "Name")
+		u.goes("/records/vendor/new?type=SERV&company=" + who.company)
+		u.sees(".form .field-label", "Name")
+		u.goes("/account")
+		u.sees("h2", "Where you are signed in")
+		require.Empty(t, u.application.Refused(), who.name)
+	}
 }

@@ -86,7 +86,8 @@ before the environment, which goes before the file. codicil settings prints what
 					return err
 				}
 			}
-			return serve(c, serving{data: data, memory: s.GetInt(setMemory), network: s.network(), people: s.people(), backups: s.backups(), rate: s.GetInt(setRate)})
+			signing, _ := s.provider() // which read has looked at
+			return serve(c, serving{data: data, memory: s.GetInt(setMemory), network: s.network(), people: s.people(), backups: s.backups(), rate: s.GetInt(setRate), signing: signing})
 		},
 	}
 	serveFlags(c.Flags())
@@ -127,7 +128,8 @@ type serving struct {
 	people  people.Settings
 	backups backups.Plan
 	rate    int
-	demo    bool // with its data, to whoever comes from this machine
+	signing *provider // of sign-ins; nil: there is none
+	demo    bool      // with its data, to whoever comes from this machine
 }
 
 func serve(c *cobra.Command, o serving) (err error) {
@@ -160,6 +162,12 @@ func serve(c *cobra.Command, o serving) (err error) {
 	a.Back(o.backups)
 	options := httpapi.Options{Client: web.Files(), Hosts: o.network.Hosts, Proxies: o.network.Proxies, MostEach: o.rate}
 	word := ""
+	if o.demo {
+		if o.signing, err = simulate(ctx); err != nil {
+			return err
+		}
+	}
+	o.signing.use(a)
 	if o.demo {
 		options.Guests, options.Guest = true, func(ctx context.Context) (actor.Actor, error) { return a.SignIn.Guest(ctx, demo.First) }
 	} else if word, err = a.SignIn.First(ctx); err != nil {

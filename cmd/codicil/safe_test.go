@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -80,11 +81,19 @@ func TestSettingsComeFromFlagsEnvironmentAndFile(t *testing.T) {
 	t.Setenv("CODICIL_PROXY", "10.0.0.1, 10.1.0.0/16")
 	out, errs, failed := run(t, "", "settings", "--backup-keep", "7")
 	require.False(t, failed, errs)
-	for _, line := range []string{"address          127.0.0.1:2\n", "session-idle     30m0s\n", "backup-keep      7\n", "host             one.example, two.example\n", "session-longest  12h0m0s\n", "proxy            10.0.0.1, 10.1.0.0/16\n"} {
-		assert.Contains(t, out, line)
+	printed := strings.Join(strings.Fields(out), " ")
+	for _, setting := range []string{"address 127.0.0.1:2 ", "session-idle 30m0s ", "backup-keep 7 ", "host one.example, two.example ", "session-longest 12h0m0s ", "proxy 10.0.0.1, 10.1.0.0/16 "} {
+		assert.Contains(t, printed, setting)
 	}
+	t.Setenv("CODICIL_OIDC_SECRET", "tide and timber")
+	out, errs, failed = run(t, "", "settings", "--oidc-issuer", "https://id.example", "--oidc-client", "codicil", "--oidc-roles", "finance=keeper,ap=operator", "--oidc-roles", "finance=signer")
+	require.False(t, failed, errs)
+	assert.NotContains(t, out, "tide")
+	assert.Contains(t, strings.Join(strings.Fields(out), " "), "oidc-secret (set) ")
 	for why, arguments := range map[string][]string{
 		"give at least a minute": {"--session-idle", "5s"}, "is no address": {"--proxy", "here"}, "give at least 100": {"--memory", "10"}, "1 at least": {"--key-rate", "0"},
+		"give an https address": {"--oidc-issuer", "http://id.example"}, "--oidc-client is missing": {"--oidc-issuer", "https://id.example"}, "would have no role": {"--oidc-issuer", "https://id.example", "--oidc-client", "c", "--oidc-add"},
+		"finance-rules=keeper": {"--oidc-issuer", "https://id.example", "--oidc-client", "c", "--oidc-roles", "keeper"},
 	} {
 		_, errs, failed = run(t, "", append([]string{"settings"}, arguments...)...)
 		assert.True(t, failed)

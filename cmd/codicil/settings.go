@@ -37,6 +37,20 @@ const (
 	setEvery       = "backup-every"
 	setKeep        = "backup-keep"
 	setHeads       = "trail-heads"
+
+	// Of the provider of sign-ins.
+	setIssuer        = "oidc-issuer"
+	setName          = "oidc-name"
+	setClient        = "oidc-client"
+	setSecret        = "oidc-secret"
+	setScopes        = "oidc-scopes"
+	setSignIn        = "oidc-sign-in"
+	setLink          = "oidc-link"
+	setAdd           = "oidc-add"
+	setRolesFrom     = "oidc-roles-claim"
+	setRoles         = "oidc-roles"
+	setCompaniesFrom = "oidc-companies-claim"
+	setCompanies     = "oidc-companies"
 )
 
 const (
@@ -62,6 +76,18 @@ func serveFlags(f *pflag.FlagSet) {
 	f.Duration(setEvery, usualEvery, "how often it makes one")
 	f.Int(setKeep, usualKeep, "how many of them stay; 0: all")
 	f.String(setHeads, "", "file to which the head of the trail is added every ten minutes; keep it where nobody reaches who writes the data")
+	f.String(setIssuer, "", "address of a provider of sign-ins (OpenID Connect); none: people sign in with passwords only. Tell it /sign-in/return of every --host as the address to send browsers back to")
+	f.String(setName, "", "how people call the provider; none: its host")
+	f.String(setClient, "", "by what the provider knows Codicil")
+	f.String(setSecret, "", "the secret of that; better in the environment, as CODICIL_OIDC_SECRET, than on a command line that others see")
+	f.StringSlice(setScopes, []string{"profile", "email"}, "scopes to ask the provider for, besides openid")
+	f.String(setSignIn, "preferred_username", "claim with the name to sign in with")
+	f.Bool(setLink, false, "take who has that name here for the person the provider means; say so only where people cannot choose that name there themselves")
+	f.Bool(setAdd, false, "add whom the provider knows and who is not a person here; needs --oidc-roles")
+	f.String(setRolesFrom, "groups", "claim that decides on roles; parts of claims by a path with dots")
+	f.StringSlice(setRoles, nil, "what its values stand for, such as finance-rules=keeper; none: roles are given here")
+	f.String(setCompaniesFrom, "groups", "claim that decides on companies")
+	f.StringSlice(setCompanies, nil, "what its values stand for, such as site-harbour=30, or head-office=* for all; none: companies are given here")
 	f.String("config", "", "file of settings in YAML, TOML or JSON, by the names of these flags; CODICIL_CONFIG names it too")
 }
 
@@ -98,7 +124,8 @@ func read(c *cobra.Command) (settings, error) {
 		return s, errors.New("--key-rate is 1 at least, and --backup-keep 0 at least")
 	}
 	_, err := s.proxies()
-	return s, err
+	_, wrong := s.provider()
+	return s, errors.Join(err, wrong)
 }
 
 // list is a setting of several values, which the environment divides by commas.
@@ -141,6 +168,9 @@ func (s settings) backups() backups.Plan {
 	return backups.Plan{Folder: s.GetString(setBackups), Every: s.GetDuration(setEvery), Keep: s.GetInt(setKeep), Heads: s.GetString(setHeads)}
 }
 
+// masked is printed for what nobody is to read.
+const masked = "(set)"
+
 func settingsCommand() *cobra.Command {
 	c := &cobra.Command{
 		Use:   "settings",
@@ -162,7 +192,10 @@ func settingsCommand() *cobra.Command {
 				case "stringSlice":
 					value = strings.Join(s.list(f.Name), ", ")
 				}
-				_, _ = fmt.Fprintf(c.OutOrStdout(), "%-16s %s\n", f.Name, value)
+				if f.Name == setSecret && value != "" {
+					value = masked
+				}
+				_, _ = fmt.Fprintf(c.OutOrStdout(), "%-20s %s\n", f.Name, value)
 			})
 			return nil
 		},

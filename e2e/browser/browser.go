@@ -16,6 +16,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"strings"
+	"sync"
 	"sync/atomic"
 	"time"
 
@@ -28,6 +29,8 @@ import (
 	"codicil/internal/contract"
 	"codicil/internal/demo"
 	"codicil/internal/httpapi"
+	"codicil/internal/oidc"
+	"codicil/internal/oidc/simulated"
 	"codicil/internal/standard"
 	"codicil/internal/store"
 	"codicil/web"
@@ -100,7 +103,36 @@ type Application struct {
 	tabs   int
 	away   atomic.Bool
 	held   atomic.Pointer[string]
+	// provider is the simulated provider of sign-ins; nil: there is none.
+	provider *httptest.Server
+	refused  sync.Map // what was asked and refused, by its path
 }
+
+// Refused is what was asked and answered with 403.
+func (a *Application) Refused() (paths []string) {
+	a.refused.Range(func(path, _ any) bool {
+		paths = append(paths, fmt.Sprint(path))
+		return true
+	})
+	return paths
+}
+
+// telling remembers what was refused.
+type telling struct {
+	http.ResponseWriter
+	refused func()
+}
+
+// WriteHeader begins the answer.
+func (t telling) WriteHeader(status int) {
+	if status == http.StatusForbidden {
+		t.refused()
+	}
+	t.ResponseWriter.WriteHeader(status)
+}
+
+// Unwrap lets what is written be sent at once.
+func (t telling) Unwrap() http.ResponseWriter { return t.ResponseWriter }
 
 // Setup says how an application is started.
 type Setup struct {
@@ -109,6 +141,8 @@ type Setup struct {
 	// SignIn lets in only who signs in, and Demo lets who comes become any person of the demo. Otherwise who comes is one
 	// person, who may do everything.
 	SignIn, Demo bool
+	// Provider lets people sign in by a simulated provider, too.
+	Provider bool
 }
 
 // Start starts the application. Close ends it.
@@ -165,9 +199,26 @@ func (a *Application) serve(setup Setup) error {
 		if held := a.held.Load(); held != nil && strings.HasSuffix(r.URL.Path, *held) {
 			w = &holding{ResponseWriter: w, asked: r.Context()}
 		}
-		handler.ServeHTTP(w, r)
+		handler.ServeHTTP(telling{w, func() { a.refused.Store(r.Method+" "+r.URL.RequestURI(), true) }}, r)
 	}))
 	a.URL = a.server.URL
+	if setup.Provider {
+		return a.provide()
+	}
+	return nil
+}
+
+// provide starts a simulated provider of sign-ins.
+func (a *Application) provide() error {
+	now := func() time.Time { return Now }
+	source, err := simulated.New(demo.Provider, now, demo.Provided)
+	if err != nil {
+		return err
+	}
+	a.provider = httptest.NewServer(source)
+	source.Issuer = a.provider.URL
+	source.Back = func(address string) bool { return address == a.URL+"/sign-in/return" }
+	a.app.Provider.Use(oidc.New(oidc.Settings{Issuer: source.Issuer, Client: source.Client, Secret: source.Secret, Clock: now}), demo.Mapping(source.Issuer))
 	return nil
 }
 
@@ -261,6 +312,9 @@ func (a *Application) Close() {
 	if a.server != nil {
 		a.server.Close()
 	}
+	if a.provider != nil {
+		a.provider.Close()
+	}
 	if a.store != nil {
 		_ = a.store.Close()
 	}
@@ -298,12 +352,22 @@ func Ask[T any](p *Page, action chromedp.Action[T]) (T, error) {
 // page shows instead.
 func (p *Page) Until(expression string) error {
 	poll := chromedp.Poll[bool](expression, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(0)) // Ask bounds it
-	if _, err := Ask(p, poll); err != nil {
+	_, err := Ask(p, poll)
+	for tries := 0; err != nil && tries < mostPages && strings.Contains(err.Error(), replaced); tries++ {
+		_, err = Ask(p, poll)
+	}
+	if err != nil {
 		text, _ := Ask(p, chromedp.Evaluate[string](`document.body.innerText`))
 		return fmt.Errorf("never true: %s: %w\nthe page shows:\n%s", expression, err, text)
 	}
 	return nil
 }
+
+const (
+	// replaced is what Chromium says to who waits in a page while the tab goes to another.
+	replaced  = "Cannot find context with specified id"
+	mostPages = 5
+)
 
 // Picture returns a PNG of what the tab shows.
 func (p *Page) Picture() ([]byte, error) {

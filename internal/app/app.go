@@ -66,7 +66,9 @@ type App struct {
 	People *people.Service
 	SignIn *people.SignIn
 	Keys   *people.Keys
-	Trail  *trail.Service
+	// Provider signs people in by OpenID Connect, where it is set up.
+	Provider *people.Provider
+	Trail    *trail.Service
 	// Backups makes copies of all there is.
 	Backups *backups.Service
 
@@ -95,7 +97,7 @@ func assemble(j *judging.Service) *App {
 		Records: records.New(j, live, work), Trials: trials.New(j), Rules: rules.New(j, effects), Impact: effects, Runs: work, Formulas: formulas.New(j),
 		Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live, Trail: trail.New(j),
 	}
-	a.People, a.SignIn, a.Keys = people.New(j)
+	a.People, a.SignIn, a.Keys, a.Provider = people.New(j)
 	a.Backups = backups.New(j)
 	a.Posting = posting.New(j, live, a.Proofs)
 	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {

@@ -2537,6 +2537,29 @@ type ProofsRequest struct {
 	Kind string `json:"kind,omitempty"`
 }
 
+// ProviderAnswer defines model for ProviderAnswer.
+type ProviderAnswer struct {
+	// Code As the provider gave it
+	Code string `json:"code"`
+
+	// From As when it was begun
+	From string `json:"from"`
+
+	// State Likewise
+	State string `json:"state"`
+}
+
+// ProviderAsked defines model for ProviderAsked.
+type ProviderAsked struct {
+	// From The origin of the page that asks, such as https://codicil.example; the provider sends the browser back to its /sign-in/return
+	From string `json:"from"`
+}
+
+// ProviderGoing defines model for ProviderGoing.
+type ProviderGoing struct {
+	Address string `json:"address"`
+}
+
 // Reason What a person said to go on in spite of a check that asks for a reason
 type Reason = record.Reason
 
@@ -3129,8 +3152,11 @@ type SeriesView struct {
 
 // SessionPerson defines model for SessionPerson.
 type SessionPerson struct {
-	HasFactor   bool   `json:"hasFactor"`
-	HasPassword bool   `json:"hasPassword"`
+	HasFactor   bool `json:"hasFactor"`
+	HasPassword bool `json:"hasPassword"`
+
+	// HasProvider Signs in with the provider
+	HasProvider bool   `json:"hasProvider"`
 	ID          string `json:"id"`
 	Name        string `json:"name"`
 	SignInName  string `json:"signInName"`
@@ -3148,6 +3174,9 @@ type SessionState struct {
 	Idle        int              `json:"idle"`
 	Permissions []PermissionHeld `json:"permissions"`
 	Person      *SessionPerson   `json:"person,omitempty"`
+
+	// Provider The name of the provider with which one can sign in; missing: there is none
+	Provider string `json:"provider,omitempty"`
 
 	// State first: there is no person yet, and the first administrator is to be made
 	State SessionStateState `json:"state"`
@@ -3716,6 +3745,12 @@ type ListRunHitsParams struct {
 	Rule int64 `form:"rule,omitempty" json:"rule,omitempty"`
 }
 
+// FinishProviderParams defines parameters for FinishProvider.
+type FinishProviderParams struct {
+	// Token Of the beginning
+	Token string `form:"__Host-codicil-provider,omitempty" json:"__Host-codicil-provider,omitempty"`
+}
+
 // GetTrailParams defines parameters for GetTrail.
 type GetTrailParams struct {
 	// After The next of the page before; missing: from the start
@@ -3934,6 +3969,12 @@ type SetUpJSONRequestBody = FirstPerson
 
 // BecomeJSONRequestBody defines body for Become for application/json ContentType.
 type BecomeJSONRequestBody = Become
+
+// BeginProviderJSONRequestBody defines body for BeginProvider for application/json ContentType.
+type BeginProviderJSONRequestBody = ProviderAsked
+
+// FinishProviderJSONRequestBody defines body for FinishProvider for application/json ContentType.
+type FinishProviderJSONRequestBody = ProviderAnswer
 
 // SetPasswordJSONRequestBody defines body for SetPassword for application/json ContentType.
 type SetPasswordJSONRequestBody = WordGiven

@@ -21,6 +21,7 @@ import (
 	"codicil/core/notice"
 	"codicil/internal/actor"
 	"codicil/internal/app"
+	"codicil/internal/app/people"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 )
@@ -81,6 +82,17 @@ func (d *door) isOurs(hostPort string) bool {
 	}
 	ip := net.ParseIP(strings.Trim(host, "[]"))
 	return host == "localhost" || (ip != nil && ip.IsLoopback()) || slices.ContainsFunc(d.Hosts, func(h string) bool { return strings.EqualFold(h, host) })
+}
+
+var notOrigin = notice.Define("origin-unknown", "{origin:q} is not the origin of a page of this server")
+
+// isOrigin refuses what is not the origin of our own pages.
+func (d *door) isOrigin(from string) error {
+	u, err := url.Parse(from)
+	if err != nil || (u.Scheme != "https" && u.Scheme != "http") || from != u.Scheme+"://"+u.Host || !d.isOurs(u.Host) {
+		return fault.Bad(notOrigin, from)
+	}
+	return nil
 }
 
 // As lets whoever asks be one person of this machine, who may do everything: for tests.
@@ -189,7 +201,7 @@ type entered struct {
 }
 
 func (b entered) write(w http.ResponseWriter) error {
-	setCookie(w, b.token, int(b.lasts/time.Second))
+	setCookie(w, cookie, b.token, int(b.lasts/time.Second))
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(http.StatusOK)
 	return json.NewEncoder(w).Encode(b.state)
@@ -199,22 +211,40 @@ func (b entered) VisitSignInResponse(w http.ResponseWriter) error         { retu
 func (b entered) VisitSetUpResponse(w http.ResponseWriter) error          { return b.write(w) }
 func (b entered) VisitSetPasswordResponse(w http.ResponseWriter) error    { return b.write(w) }
 func (b entered) VisitBecomeResponse(w http.ResponseWriter) error         { return b.write(w) }
+func (b entered) VisitFinishProviderResponse(w http.ResponseWriter) error { return b.write(w) }
 func (b entered) VisitChangePasswordResponse(w http.ResponseWriter) error { return b.write(w) }
+
+// providerCookie holds what a browser must show when it comes back from the provider of sign-ins.
+const providerCookie = cookie + "-provider"
+
+// going answers with where the browser goes to sign in.
+type going struct {
+	token string
+	to    contract.ProviderGoing
+}
+
+// VisitBeginProviderResponse sends the address, and the cookie for the way back.
+func (b going) VisitBeginProviderResponse(w http.ResponseWriter) error {
+	setCookie(w, providerCookie, b.token, int(people.Holds/time.Second))
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(http.StatusOK)
+	return json.NewEncoder(w).Encode(b.to)
+}
 
 // ended answers that a session has ended.
 type ended struct{}
 
 // VisitSignOutResponse takes the cookie away.
 func (ended) VisitSignOutResponse(w http.ResponseWriter) error {
-	setCookie(w, "", -1)
+	setCookie(w, cookie, "", -1)
 	w.Header().Set("Clear-Site-Data", `"cache", "storage"`)
 	w.WriteHeader(http.StatusNoContent)
 	return nil
 }
 
 // setCookie gives the browser a token for so many seconds; less than 0 takes it away.
-func setCookie(w http.ResponseWriter, token string, lasts int) {
-	http.SetCookie(w, &http.Cookie{Name: cookie, Value: token, Path: "/", MaxAge: lasts, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode})
+func setCookie(w http.ResponseWriter, name, token string, lasts int) {
+	http.SetCookie(w, &http.Cookie{Name: name, Value: token, Path: "/", MaxAge: lasts, Secure: true, HttpOnly: true, SameSite: http.SameSiteStrictMode})
 }
 
 // session tells who has signed in, once a session has begun for them.

@@ -146,3 +146,12 @@ func TestEveryChangeIsInTheTrail(t *testing.T) {
 		assert.NotContains(t, text, secret)
 	}
 }
+
+func TestTheTrailAsAFileHoldsNoFormulas(t *testing.T) {
+	h := openHouse(t, httpapi.Options{})
+	h.signIn("=cmd|' /c calc'!a0", good, "")
+	require.NoError(t, h.app.People.WriteRefusals(t.Context()))
+	text := h.as("Moya", nil, "administrator").ask(http.MethodGet, "/api/v1/trail/export?as=csv", nil).text
+	assert.Contains(t, text, ",'=cmd|")
+	assert.NotContains(t, text, ",=")
+}

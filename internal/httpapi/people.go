@@ -6,6 +6,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"codicil/internal/app/people"
+	"codicil/internal/contract"
 )
 
 // GetSession tells who has signed in.
@@ -52,6 +53,24 @@ func (s *server) Become(ctx context.Context, r BecomeRequestObject) (BecomeRespo
 
 func (s *server) ChangePassword(ctx context.Context, r ChangePasswordRequestObject) (ChangePasswordResponseObject, error) {
 	v, err := s.app.SignIn.ChangePassword(ctx, *r.Body)
+	return s.begin(ctx, v, err)
+}
+
+// BeginProvider sends the browser to the provider of sign-ins.
+func (s *server) BeginProvider(ctx context.Context, r BeginProviderRequestObject) (BeginProviderResponseObject, error) {
+	if err := s.door.isOrigin(r.Body.From); err != nil {
+		return nil, err
+	}
+	address, token, err := s.app.Provider.Begin(ctx, r.Body.From)
+	return going{token, contract.ProviderGoing{Address: address}}, err
+}
+
+// FinishProvider signs in who comes back from there.
+func (s *server) FinishProvider(ctx context.Context, r FinishProviderRequestObject) (FinishProviderResponseObject, error) {
+	if err := s.door.isOrigin(r.Body.From); err != nil {
+		return nil, err
+	}
+	v, err := s.app.Provider.Finish(ctx, r.Params.Token, *r.Body)
 	return s.begin(ctx, v, err)
 }
 

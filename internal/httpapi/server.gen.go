@@ -418,6 +418,12 @@ type ServerInterface interface {
 	// Become Become another person of the demo; elsewhere there is no such thing
 	// (POST /session/guest)
 	Become(ctx *echo.Context) error
+	// BeginProvider Begin to sign in with the provider of sign-ins (OpenID Connect): send the browser to the address; the answer sets a cookie that finishing needs
+	// (POST /session/provider)
+	BeginProvider(ctx *echo.Context) error
+	// FinishProvider Sign in with what the provider of sign-ins gave to the browser
+	// (POST /session/provider/finish)
+	FinishProvider(ctx *echo.Context, params FinishProviderParams) error
 	// SetPassword Choose a password with a one-time word, and sign in
 	// (POST /session/word)
 	SetPassword(ctx *echo.Context) error
@@ -2725,6 +2731,38 @@ func (w *ServerInterfaceWrapper) Become(ctx *echo.Context) error {
 	return err
 }
 
+// BeginProvider converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginProvider(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginProvider(ctx)
+	return err
+}
+
+// FinishProvider converts echo context to params.
+func (w *ServerInterfaceWrapper) FinishProvider(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FinishProviderParams
+
+	if cookie, err := ctx.Cookie("__Host-codicil-provider"); err == nil {
+
+		var value string
+		err = runtime.BindStyledParameterWithOptions("simple", "__Host-codicil-provider", cookie.Value, &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationCookie, Explode: true, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter __Host-codicil-provider: %s", err))
+		}
+		params.Token = value
+
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.FinishProvider(ctx, params)
+	return err
+}
+
 // SetPassword converts echo context to params.
 func (w *ServerInterfaceWrapper) SetPassword(ctx *echo.Context) error {
 	var err error
@@ -3373,6 +3411,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/session/first", wrapper.SetUp, options.OperationMiddlewares["setUp"]...)
 	router.POST(options.BaseURL+"/session/word", wrapper.SetPassword, options.OperationMiddlewares["setPassword"]...)
 	router.POST(options.BaseURL+"/session/guest", wrapper.Become, options.OperationMiddlewares["become"]...)
+	router.POST(options.BaseURL+"/session/provider", wrapper.BeginProvider, options.OperationMiddlewares["beginProvider"]...)
+	router.POST(options.BaseURL+"/session/provider/finish", wrapper.FinishProvider, options.OperationMiddlewares["finishProvider"]...)
 	router.PUT(options.BaseURL+"/account/password", wrapper.ChangePassword, options.OperationMiddlewares["changePassword"]...)
 	router.POST(options.BaseURL+"/account/factor", wrapper.BeginFactor, options.OperationMiddlewares["beginFactor"]...)
 	router.PUT(options.BaseURL+"/account/factor", wrapper.ConfirmFactor, options.OperationMiddlewares["confirmFactor"]...)
@@ -8664,6 +8704,85 @@ func (response BecomedefaultApplicationProblemPlusJSONResponse) VisitBecomeRespo
 	return err
 }
 
+type BeginProviderRequestObject struct {
+	Body *BeginProviderJSONRequestBody
+}
+
+type BeginProviderResponseObject interface {
+	VisitBeginProviderResponse(w http.ResponseWriter) error
+}
+
+type BeginProvider200JSONResponse ProviderGoing
+
+func (response BeginProvider200JSONResponse) VisitBeginProviderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginProviderdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginProviderdefaultApplicationProblemPlusJSONResponse) VisitBeginProviderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FinishProviderRequestObject struct {
+	Params FinishProviderParams
+	Body   *FinishProviderJSONRequestBody
+}
+
+type FinishProviderResponseObject interface {
+	VisitFinishProviderResponse(w http.ResponseWriter) error
+}
+
+type FinishProvider200JSONResponse SessionState
+
+func (response FinishProvider200JSONResponse) VisitFinishProviderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type FinishProviderdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response FinishProviderdefaultApplicationProblemPlusJSONResponse) VisitFinishProviderResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type SetPasswordRequestObject struct {
 	Body *SetPasswordJSONRequestBody
 }
@@ -10177,6 +10296,12 @@ type StrictServerInterface interface {
 	// Become Become another person of the demo; elsewhere there is no such thing
 	// (POST /session/guest)
 	Become(ctx context.Context, request BecomeRequestObject) (BecomeResponseObject, error)
+	// BeginProvider Begin to sign in with the provider of sign-ins (OpenID Connect): send the browser to the address; the answer sets a cookie that finishing needs
+	// (POST /session/provider)
+	BeginProvider(ctx context.Context, request BeginProviderRequestObject) (BeginProviderResponseObject, error)
+	// FinishProvider Sign in with what the provider of sign-ins gave to the browser
+	// (POST /session/provider/finish)
+	FinishProvider(ctx context.Context, request FinishProviderRequestObject) (FinishProviderResponseObject, error)
 	// SetPassword Choose a password with a one-time word, and sign in
 	// (POST /session/word)
 	SetPassword(ctx context.Context, request SetPasswordRequestObject) (SetPasswordResponseObject, error)
@@ -14870,6 +14995,100 @@ func (sh *strictHandler) Become(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(BecomeResponseObject); ok {
 		return validResponse.VisitBecomeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginProvider operation middleware
+func (sh *strictHandler) BeginProvider(ctx *echo.Context) error {
+	var request BeginProviderRequestObject
+
+	var body BeginProviderJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginProvider(ctx.Request().Context(), request.(BeginProviderRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginProvider")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginProviderResponseObject); ok {
+		return validResponse.VisitBeginProviderResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// FinishProvider operation middleware
+func (sh *strictHandler) FinishProvider(ctx *echo.Context, params FinishProviderParams) error {
+	var request FinishProviderRequestObject
+
+	request.Params = params
+
+	var body FinishProviderJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.FinishProvider(ctx.Request().Context(), request.(FinishProviderRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "FinishProvider")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(FinishProviderResponseObject); ok {
+		return validResponse.VisitFinishProviderResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -20,7 +20,7 @@ import (
 // Layout returns how forms of a kind are arranged in a company and type: as was
 // made for both, else for the company, else for the type, else for all, else by default.
 func (s *Service) Layout(ctx context.Context, kindKey, company, kindType string) (contract.LayoutView, error) {
-	if err := access.Need(ctx, actor.RulesRead); err != nil {
+	if err := access.NeedFor(ctx, kindKey, actor.RecordsRead, actor.RulesRead); err != nil {
 		return contract.LayoutView{}, err
 	}
 	if err := access.Company(ctx, company); err != nil {

@@ -55,6 +55,8 @@ type core struct {
 	// waiting are keys of second factors whose first code is waited for, by person.
 	waiting  map[string][]byte
 	refusals refusals
+	// provider is that of sign-ins; nil: there is none.
+	provider *Mapping
 }
 
 // Service keeps persons and roles.
@@ -67,9 +69,9 @@ type SignIn struct{ *core }
 type Keys struct{ *core }
 
 // New returns the use cases.
-func New(j *judging.Service) (*Service, *SignIn, *Keys) {
+func New(j *judging.Service) (*Service, *SignIn, *Keys, *Provider) {
 	c := &core{base: j, settings: Usual, throttle: newThrottle(j.Clock), hashing: make(chan struct{}, mostHashing), known: map[[32]byte]*known{}, waiting: map[string][]byte{}}
-	return &Service{c}, &SignIn{c}, &Keys{c}
+	return &Service{c}, &SignIn{c}, &Keys{c}, &Provider{core: c}
 }
 
 // Set says how long sign-ins hold; it is called before anybody signs in.
@@ -79,6 +81,7 @@ var (
 	noName       = notice.Define("person-no-name", "give a name of at most 100 letters")
 	noSignIn     = notice.Define("person-no-sign-in", "give a name to sign in with: 2 to 100 letters, digits, or . _ - @")
 	signInTaken  = notice.Define("person-sign-in-taken", "another person signs in with {name:q}; choose another")
+	subjectTaken = notice.Define("person-subject-taken", "the provider knows another person by this; take it from them first")
 	noLanguage   = notice.Define("person-no-language", "{language:q} is not the tag of a language, such as en or de-AT")
 	unknownRole  = notice.Define("unknown-role", "there is no role {role:q}")
 	noPermission = notice.Define("unknown-permission", "there is no permission {permission:q}")
@@ -139,6 +142,12 @@ func isSignIn(name string) bool {
 func (s *Service) read(ctx context.Context, p *store.Person, said contract.PersonChange) error {
 	p.Name, p.SignIn, p.Language = strings.TrimSpace(said.Name), strings.ToLower(strings.TrimSpace(said.SignInName)), strings.TrimSpace(said.Language)
 	p.Everywhere, p.Ended, p.Subject = said.Everywhere, said.Ended, strings.TrimSpace(said.Subject)
+	if p.Subject != "" && s.provider != nil && !strings.HasPrefix(p.Subject, s.provider.subject("")) {
+		p.Subject = s.provider.subject(p.Subject)
+	}
+	if other, err := s.base.Store.PersonBySubject(ctx, p.Subject); err == nil && p.Subject != "" && other.ID != p.ID {
+		return fault.Hindered(subjectTaken)
+	}
 	if p.Name == "" || len([]rune(p.Name)) > longestName {
 		return fault.Bad(noName)
 	}
@@ -275,7 +284,7 @@ func (s *Service) Change(ctx context.Context, id string, said contract.PersonCha
 }
 
 // keeperLeft refuses a change after which nobody keeps the persons in all companies, where somebody did.
-func (s *Service) keeperLeft(ctx context.Context, tx *store.Store) error {
+func (s *core) keeperLeft(ctx context.Context, tx *store.Store) error {
 	persons, err := tx.Persons(ctx)
 	if err != nil || len(persons) == 0 {
 		return err

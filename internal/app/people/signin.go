@@ -88,7 +88,7 @@ func (s *SignIn) Begin(ctx context.Context, said contract.SignIn) (Issued, error
 }
 
 // begin begins a session of a person; also is written with it.
-func (s *SignIn) begin(ctx context.Context, p store.Person, what string, also func(ctx context.Context, tx *store.Store, by record.Stamp) error) (Issued, error) {
+func (s *core) begin(ctx context.Context, p store.Person, what string, also func(ctx context.Context, tx *store.Store, by record.Stamp) error) (Issued, error) {
 	token, at := newToken(), s.base.Clock()
 	who := actor.Of(ctx)
 	n := store.Session{Hash: hashToken(token), ID: strings.ToLower(rand.Text()), Owner: p.ID, Begun: store.Instant(at), Used: store.Instant(at), Address: who.Address, Program: short(who.Program)}
@@ -466,6 +466,9 @@ func (s *SignIn) Guests(ctx context.Context) ([]contract.Guest, error) {
 func (s *SignIn) State(ctx context.Context) (contract.SessionState, error) {
 	who := actor.Of(ctx)
 	state := contract.SessionState{State: contract.SignedOut, Permissions: []contract.PermissionHeld{}, Companies: []string{}, Idle: int(s.settings.Idle / time.Second)}
+	if s.provider != nil {
+		state.Provider = s.provider.Name
+	}
 	if who.ID == "" {
 		any, err := s.base.Store.AnyPerson(ctx)
 		if !any {
@@ -486,6 +489,7 @@ func (s *SignIn) State(ctx context.Context) (contract.SessionState, error) {
 		return state, nil
 	case err == nil:
 		state.Person.SignInName, state.Person.HasPassword, state.Person.HasFactor = p.SignIn, p.Secrets.Password != "", p.Secrets.Factor != nil
+		state.Person.HasProvider = p.Subject != ""
 	}
 	return state, err
 }

@@ -5,7 +5,6 @@ package trail
 
 import (
 	"context"
-	"encoding/csv"
 	"encoding/hex"
 	"encoding/json"
 	"io"
@@ -18,6 +17,7 @@ import (
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
+	"codicil/internal/exchange"
 	"codicil/internal/fault"
 	"codicil/internal/store"
 )
@@ -103,10 +103,10 @@ func (s *Service) Export(ctx context.Context, q Query, as string, to io.Writer) 
 	if err != nil {
 		return err
 	}
-	table, lines := csv.NewWriter(to), json.NewEncoder(to)
+	lines := json.NewEncoder(to)
 	switch as {
 	case "csv":
-		if err := table.Write([]string{"id", "at", "by", "person", "via", "address", "what", "kind", "key", "company", "note", "count", "before", "after", "chain"}); err != nil {
+		if err := exchange.WriteTo(to, [][]string{{"id", "at", "by", "person", "via", "address", "what", "kind", "key", "company", "note", "count", "before", "after", "chain"}}); err != nil {
 			return err
 		}
 	case "ndjson":
@@ -122,19 +122,20 @@ func (s *Service) Export(ctx context.Context, q Query, as string, to io.Writer) 
 		if err != nil {
 			return err
 		}
+		var rows [][]string
 		for i := range entries {
 			e := show(&entries[i])
 			if as == "ndjson" {
 				err = lines.Encode(e)
 			} else {
-				err = table.Write([]string{strconv.FormatInt(e.ID, 10), e.At, e.By, e.Person, e.Via, e.Address, e.What, e.Kind, e.Key, e.Company, e.Note, strconv.Itoa(e.Count), e.Before, e.After, e.Chain})
+				rows = append(rows, []string{strconv.FormatInt(e.ID, 10), e.At, e.By, e.Person, e.Via, e.Address, e.What, e.Kind, e.Key, e.Company, e.Note, strconv.Itoa(e.Count), e.Before, e.After, e.Chain})
 			}
 			if err != nil {
 				return err
 			}
 		}
-		if table.Flush(); table.Error() != nil {
-			return table.Error()
+		if err := exchange.WriteTo(to, rows); err != nil {
+			return err
 		}
 		if len(entries) < exportPage {
 			return nil

@@ -2010,6 +2010,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/provider": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to sign in with the provider of sign-ins (OpenID Connect): send the browser to the address; the answer sets a cookie that finishing needs */
+        post: operations["beginProvider"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/provider/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in with what the provider of sign-ins gave to the browser */
+        post: operations["finishProvider"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/account/password": {
         parameters: {
             query?: never;
@@ -2354,6 +2388,8 @@ export interface components {
             idle: number;
             /** @description Whom one can become, in a demo */
             guests?: components["schemas"]["Guest"][];
+            /** @description The name of the provider with which one can sign in; missing: there is none */
+            provider?: string;
         };
         SessionPerson: {
             id: string;
@@ -2361,6 +2397,23 @@ export interface components {
             signInName: string;
             hasPassword: boolean;
             hasFactor: boolean;
+            /** @description Signs in with the provider */
+            hasProvider: boolean;
+        };
+        ProviderAsked: {
+            /** @description The origin of the page that asks, such as https://codicil.example; the provider sends the browser back to its /sign-in/return */
+            from: string;
+        };
+        ProviderGoing: {
+            address: string;
+        };
+        ProviderAnswer: {
+            /** @description As when it was begun */
+            from: string;
+            /** @description As the provider gave it */
+            code: string;
+            /** @description Likewise */
+            state: string;
         };
         PermissionHeld: {
             key: string;
@@ -8448,6 +8501,59 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["Become"];
+            };
+        };
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    beginProvider: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProviderAsked"];
+            };
+        };
+        responses: {
+            /** @description Where to go */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProviderGoing"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    finishProvider: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: {
+                /** @description Of the beginning */
+                "__Host-codicil-provider"?: string;
+            };
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProviderAnswer"];
             };
         };
         responses: {

@@ -7,6 +7,7 @@ import FormatSheet from "@/app/FormatSheet.vue";
 import ShortcutList from "@/app/ShortcutList.vue";
 import PersonMenu from "@/app/PersonMenu.vue";
 import { ownScreens, screens } from "@/app/screens";
+import ReturnView from "@/features/people/ReturnView.vue";
 import SignInView from "@/features/people/SignInView.vue";
 import { format } from "@/queries/format";
 import OverSheet from "@/ui/OverSheet.vue";
@@ -57,7 +58,8 @@ useEventListener("keydown", (event: KeyboardEvent) => {
 </script>
 
 <template>
-  <SignInView v-if="session.state && !session.person" />
+  <ReturnView v-if="route.path === '/sign-in/return'" />
+  <SignInView v-else-if="session.state && !session.person" />
   <div v-else class="frame">
     <header>
       <RouterLink to="/" class="wordmark">Codicil</RouterLink>

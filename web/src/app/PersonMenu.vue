@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { onClickOutside } from "@vueuse/core";
 import { computed, nextTick, ref, useTemplateRef } from "vue";
-import { RouterLink } from "vue-router";
+import { RouterLink, useRoute } from "vue-router";
 import { ownScreens } from "@/app/screens";
 import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
@@ -11,6 +11,7 @@ import { useSession } from "@/queries/session";
 defineProps<{ night: boolean }>();
 const emit = defineEmits<{ night: [on: boolean] }>();
 const session = useSession();
+const route = useRoute();
 const catalog = useCatalog();
 const tried = useAttempt();
 const open = ref(false);
@@ -64,6 +65,13 @@ function move(by: number) {
           {{ g.name }} <span class="quiet">{{ about(g) }}</span>
         </button>
       </template>
+      <button
+        v-if="session.state?.guests && session.state.provider"
+        type="button"
+        @click="tried.attempt(() => session.toProvider(route.fullPath, false))"
+      >
+        Sign in with {{ session.state.provider }} <span class="quiet">simulated</span>
+      </button>
       <button
         v-if="session.person?.signInName && !session.state?.guests"
         type="button"

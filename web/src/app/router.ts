@@ -6,6 +6,11 @@ export const router = createRouter({
   history: createWebHistory(),
   routes: [
     { path: "/", component: WaitingView, meta: { title: "To do" } },
+    {
+      path: "/sign-in/return",
+      component: () => import("@/features/people/ReturnView.vue"),
+      meta: { title: "Sign in" },
+    },
     { path: "/plan", component: PlanView, meta: { title: "Plan" } },
     { path: "/rules", component: () => import("@/features/rules/RulesView.vue"), meta: { title: "Rules" } },
     {

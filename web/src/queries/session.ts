@@ -1,9 +1,13 @@
+import { useBroadcastChannel } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
 import { api, ask, signIns, type Schemas } from "@/api/client";
 import { queryClient, useAsked } from "@/queries/client";
 
 export type SessionState = Schemas["SessionState"];
+
+/** Where, in this tab, it is kept to which page one goes after signing in with the provider. */
+const returnKey = "codicil-return";
 
 /** Who is signed in, and what they may do. */
 export const useSession = defineStore("session", () => {
@@ -42,6 +46,11 @@ export const useSession = defineStore("session", () => {
     void queryClient.invalidateQueries();
     signIns.done++;
   }
+  /** Somebody has signed in in another tab of this browser. */
+  const told = useBroadcastChannel<string, string>({ name: "codicil-session" });
+  watch(told.data, () => {
+    if (expired.value || !person.value) void enter(api.GET("/session"));
+  });
   /** Leaves nothing of the person before on the screen. */
   function begin(path: string) {
     queryClient.clear();
@@ -52,6 +61,23 @@ export const useSession = defineStore("session", () => {
   const setUp = (body: Schemas["FirstPerson"]) => enter(api.POST("/session/first", { body }));
   const setPassword = (body: Schemas["WordGiven"]) => enter(api.POST("/session/word", { body }));
   const changePassword = (body: Schemas["PasswordChange"]) => enter(api.PUT("/account/password", { body }));
+  /** Sends the browser to the provider of sign-ins: in a tab of its own where what is on this page must stay. */
+  async function toProvider(path: string, staying: boolean) {
+    const going = await ask(api.POST("/session/provider", { body: { from: globalThis.location.origin } }));
+    sessionStorage.setItem(returnKey, path);
+    if (staying) globalThis.open(going.address, "_blank");
+    else globalThis.location.assign(going.address);
+  }
+  async function finishProvider(code: string, state: string) {
+    await ask(
+      api.POST("/session/provider/finish", { body: { from: globalThis.location.origin, code, state } }),
+    );
+    told.post("signed in");
+    queryClient.clear();
+    const path = sessionStorage.getItem(returnKey) ?? "/";
+    sessionStorage.removeItem(returnKey);
+    globalThis.location.replace(/^\/(?!\/)/.test(path) ? path : "/");
+  }
   async function become(id: string) {
     await ask(api.POST("/session/guest", { body: { person: id } }));
     begin("/");
@@ -73,6 +99,8 @@ export const useSession = defineStore("session", () => {
     setUp,
     setPassword,
     changePassword,
+    toProvider,
+    finishProvider,
     become,
     signOut,
   };

@@ -55,6 +55,9 @@ function browser(program: string): string {
     <div class="page-head">
       <h1>{{ session.person?.name }}</h1>
       <span class="quiet">{{ session.person?.signInName }}</span>
+      <span v-if="session.person?.hasProvider" class="quiet"
+        >known by {{ session.state?.provider ?? "a provider of sign-ins" }}</span
+      >
     </div>
 
     <section v-if="session.person?.hasPassword" aria-label="Password">

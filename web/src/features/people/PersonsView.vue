@@ -26,6 +26,7 @@ const given = reactive({
   companies: [] as string[],
   roles: [] as string[],
   ended: false,
+  subject: "",
 });
 const shown = computed(() => [...(persons.data ?? [])].sort((a, b) => Number(a.ended) - Number(b.ended)));
 const roleName = (key: string) => roles.data?.roles.find((r) => r.key === key)?.name ?? key;
@@ -42,11 +43,12 @@ function edit(person?: Person) {
     companies: [...(person?.companies ?? [])],
     roles: [...(person?.roles ?? [])],
     ended: person?.ended ?? false,
+    subject: person?.subject ?? "",
   });
 }
 async function save() {
   const person = open.value!;
-  const body = { ...given, subject: person.subject ?? "", version: person.version };
+  const body = { ...given, version: person.version };
   if (body.everywhere) body.companies = [];
   const done = await tried.attempt(async () => {
     if (person.id) return changePerson(person.id, body);
@@ -75,9 +77,9 @@ const state = (p: Person) =>
     ? "May not sign in"
     : !p.hasPassword && !p.subject
       ? "No password yet"
-      : p.hasFactor
-        ? "Second factor"
-        : "";
+      : [p.hasFactor && "Second factor", p.subject && (session.state?.provider ?? "Provider")]
+          .filter(Boolean)
+          .join(", ");
 </script>
 
 <template>
@@ -133,6 +135,11 @@ const state = (p: Person) =>
         <label>
           <span class="field-label">Name to sign in with</span>
           <input v-model="given.signInName" class="line" autocomplete="off" required />
+        </label>
+        <label v-if="session.state?.provider || given.subject">
+          <span class="field-label">Known by {{ session.state?.provider ?? "the provider" }} as</span>
+          <input v-model="given.subject" class="line" autocomplete="off" />
+          <span class="quiet">The subject of the account there; empty: none, or not yet.</span>
         </label>
         <div class="labelled">
           <span class="field-label">Roles</span>

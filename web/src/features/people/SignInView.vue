@@ -51,6 +51,10 @@ async function enter() {
   }
   await focus();
 }
+const toProvider = () =>
+  tried.attempt(() =>
+    session.toProvider(globalThis.location.pathname + globalThis.location.search, props.again),
+  );
 async function by(next: "password" | "word") {
   way.value = next;
   tried.forget();
@@ -110,6 +114,12 @@ async function by(next: "password" | "word") {
           <button v-else type="button" class="plain" @click="by('password')">I have a password</button>
         </template>
       </footer>
+      <footer v-if="session.state?.provider && !first" class="other">
+        <button type="button" class="button" :disabled="tried.busy" @click="toProvider">
+          Sign in with {{ session.state.provider }}
+        </button>
+        <span v-if="again" class="quiet">in a new tab</span>
+      </footer>
     </form>
   </div>
 </template>
@@ -147,5 +157,9 @@ footer {
   gap: 14px;
   align-items: center;
   margin-top: 16px;
+}
+.other {
+  padding-top: 16px;
+  border-top: 1px solid var(--rule);
 }
 </style>
