@@ -19,6 +19,7 @@ import (
 	"codicil/internal/app/judging"
 	"codicil/internal/app/loads"
 	"codicil/internal/app/merging"
+	"codicil/internal/app/news"
 	"codicil/internal/app/people"
 	"codicil/internal/app/posting"
 	"codicil/internal/app/proofs"
@@ -69,6 +70,8 @@ type App struct {
 	// Provider signs people in by OpenID Connect, where it is set up.
 	Provider *people.Provider
 	Trail    *trail.Service
+	// News tells what others do meanwhile.
+	News *news.Service
 	// Backups makes copies of all there is.
 	Backups *backups.Service
 
@@ -98,7 +101,7 @@ func assemble(j *judging.Service) *App {
 		Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live, Trail: trail.New(j),
 	}
 	a.People, a.SignIn, a.Keys, a.Provider = people.New(j)
-	a.Backups = backups.New(j)
+	a.Backups, a.News = backups.New(j), news.New(j)
 	a.Posting = posting.New(j, live, a.Proofs)
 	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {
 		return records.New(inner, records.NewLive(inner), work)
@@ -165,6 +168,7 @@ func (a *App) Close() {
 	if a.stop != nil {
 		a.stop()
 	}
+	a.News.End()
 	a.Runs.Close()
 	a.checks.Wait()
 }

@@ -2175,6 +2175,38 @@ type Names struct {
 	Relations map[string][]Relation `json:"relations"`
 }
 
+// News defines model for News.
+type News struct {
+	// Changes Each thing once, those alone that the one who asks may see
+	Changes []NewsChange `json:"changes"`
+
+	// Much There was more than is told: anything may be another now
+	Much bool `json:"much"`
+
+	// Presence Things at which one is and others have come or gone
+	Presence []NewsThing `json:"presence"`
+}
+
+// NewsChange defines model for NewsChange.
+type NewsChange struct {
+	// By Who changed it
+	By   string `json:"by"`
+	Key  string `json:"key"`
+	Kind string `json:"kind"`
+
+	// Self That is the one who asks
+	Self bool `json:"self"`
+}
+
+// NewsThing defines model for NewsThing.
+type NewsThing struct {
+	// Key Its number or key; empty: any
+	Key string `json:"key"`
+
+	// Kind A kind of record, rule, or another kind of thing as the trail calls it
+	Kind string `json:"kind"`
+}
+
 // Notice defines model for Notice.
 type Notice = table.Notice
 
@@ -2414,6 +2446,28 @@ type Preference string
 type Preferences struct {
 	// Format Missing: as the chosen company does, or else the browser
 	Format *Format `json:"format,omitempty"`
+}
+
+// Presence defines model for Presence.
+type Presence struct {
+	// Changing Something is being changed there, and not saved
+	Changing bool   `json:"changing"`
+	Key      string `json:"key"`
+
+	// Kind A kind of record, or rule; empty: one leaves
+	Kind string `json:"kind"`
+
+	// Tab Tells one tab of a person from another
+	Tab string `json:"tab"`
+}
+
+// PresentPerson defines model for PresentPerson.
+type PresentPerson struct {
+	Changing bool   `json:"changing"`
+	Name     string `json:"name"`
+
+	// Self The same person, in another tab
+	Self bool `json:"self"`
 }
 
 // Problem defines model for Problem.
@@ -3659,6 +3713,18 @@ type ListNamesParams struct {
 	Target string `form:"target" json:"target"`
 }
 
+// GetNewsParams defines parameters for GetNews.
+type GetNewsParams struct {
+	// After Begins after an entry of the trail; 0: now
+	After int64 `form:"after,omitempty" json:"after,omitempty"`
+
+	// Once Answers with what there is by now, and ends
+	Once bool `form:"once,omitempty" json:"once,omitempty"`
+
+	// LastEventID Likewise, as browsers say it when they ask again
+	LastEventID string `json:"Last-Event-ID,omitempty"`
+}
+
 // GetPlanParams defines parameters for GetPlan.
 type GetPlanParams struct {
 	Kind    KindKey `form:"kind" json:"kind"`
@@ -3882,6 +3948,9 @@ type PostDocumentJSONRequestBody = TryRequest
 
 // SavePreferencesJSONRequestBody defines body for SavePreferences for application/json ContentType.
 type SavePreferencesJSONRequestBody = Preferences
+
+// BePresentJSONRequestBody defines body for BePresent for application/json ContentType.
+type BePresentJSONRequestBody = Presence
 
 // KeepProofJSONRequestBody defines body for KeepProof for application/json ContentType.
 type KeepProofJSONRequestBody = KeepRequest

@@ -223,11 +223,13 @@ func (o *operation) request() (path string, body any) {
 			value = "vendor"
 		case p.Value.Name == "day" || p.Value.Name == "from" || p.Value.Name == "to":
 			value = "2026-11-24"
+		case p.Value.Name == "once": // otherwise it goes on for minutes
+			value = "true"
 		}
 		switch {
 		case p.Value.In == "path":
 			path = strings.ReplaceAll(path, "{"+p.Value.Name+"}", value)
-		case p.Value.Required:
+		case p.Value.Required || p.Value.Name == "once":
 			path += separator + p.Value.Name + "=" + value
 			separator = "&"
 		}
@@ -437,7 +439,7 @@ func TestOtherCompaniesDoNotExist(t *testing.T) {
 	for _, path := range []string{
 		"/catalog", "/rules", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24", "/postings?ledger=books", "/postings?ledger=practice", "/ledgers/books", "/ledgers/practice", "/ledgers/books/journal", "/ledgers/practice/journal",
 		"/ledgers/books/balances?by=account", "/ledgers/books/balances?by=vendor", "/ledgers/books/balances?by=customer", "/tables/standing", "/tables/crosswalks", "/tables/series", "/tables/crosswalks/transit/missing", "/tables/crosswalks/transit/export",
-		"/follow-ons", "/waiting", "/waiting?since=2025-01-01T00:00:00Z", "/findings", "/findings/data", "/runs", "/loads", "/trail", "/trail/export?as=csv", "/trail/export?as=ndjson", "/persons", "/roles", "/keys", "/session", "/account/sessions",
+		"/follow-ons", "/waiting", "/waiting?since=2025-01-01T00:00:00Z", "/findings", "/findings/data", "/runs", "/loads", "/news?once=true&after=1", "/trail", "/trail/export?as=csv", "/trail/export?as=ndjson", "/persons", "/roles", "/keys", "/session", "/account/sessions",
 		"/confirmation/report?kind=vendor&company=30&type=TRAD", "/confirmation/report/export?kind=vendor&company=30&type=TRAD",
 	} {
 		ours(path)

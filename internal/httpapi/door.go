@@ -146,8 +146,26 @@ func (d *door) asking(next echo.HandlerFunc) echo.HandlerFunc {
 				return &fault.Fault{Reason: fault.Busy, Notice: tooFast.With(d.MostEach)}
 			}
 		}
-		c.SetRequest(r.WithContext(actor.With(r.Context(), who)))
+		ctx := context.WithValue(r.Context(), askedKey{}, r)
+		c.SetRequest(r.WithContext(actor.With(ctx, who)))
 		return next(c)
+	}
+}
+
+// askedKey is that of the request as it came, in its context.
+type askedKey struct{}
+
+// still tells whether who asked may go on, long after they have asked, and with which rights. It is no sign that they are at
+// work: a session that rests ends, whatever listens.
+func (d *door) still(ctx context.Context) func() (context.Context, bool) {
+	r, was := ctx.Value(askedKey{}).(*http.Request), actor.Of(ctx)
+	return func() (context.Context, bool) {
+		who, err := d.who(r.WithContext(people.Resting(r.Context())))
+		if err != nil || who.ID != was.ID || who.Session != was.Session {
+			return ctx, false
+		}
+		was.Rights = who.Rights
+		return actor.With(ctx, was), true
 	}
 }
 

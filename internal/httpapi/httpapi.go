@@ -85,7 +85,7 @@ func New(a *app.App, o Options) (*Handler, error) {
 	e := echo.New()
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = d.answer
-	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked}), exact, secure, d.known, d.asking, inTime, checkRequest(router))
+	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked, Skipper: listens}), exact, secure, d.known, d.asking, inTime, checkRequest(router))
 	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a, d}, nil), base)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", func(c *echo.Context) error {
@@ -104,13 +104,15 @@ func New(a *app.App, o Options) (*Handler, error) {
 	})
 	serveContract(e)
 	e.GET("/*", serveClient(o.Client))
-	return &Handler{Handler: e, watch: w}, nil
+	return &Handler{Handler: e, watch: w, ending: a.News.End}, nil
 }
 
 // Handler is the handler of the whole application.
 type Handler struct {
 	http.Handler
 	watch *watch
+	// ending lets those go who listen, when the server is to end.
+	ending func()
 }
 
 // Network says where the application is reached.
@@ -158,6 +160,7 @@ func Serve(ctx context.Context, n Network, handler *Handler, ready func(url stri
 		return fmt.Errorf("listen: %w; choose another with --address", err)
 	}
 	s := &http.Server{Handler: handler, ReadHeaderTimeout: longestHead, ReadTimeout: longestBody, WriteTimeout: longestAnswer, IdleTimeout: longestIdle, MaxHeaderBytes: largestHead}
+	s.RegisterOnShutdown(handler.ending)
 	scheme := "http://"
 	if n.Certificate != "" {
 		files := &certificate{certificate: n.Certificate, key: n.Key}

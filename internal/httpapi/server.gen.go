@@ -217,6 +217,9 @@ type ServerInterface interface {
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx *echo.Context, params ListNamesParams) error
+	// GetNews What others change, as it happens, as server-sent events; the data of each is News, its id that of an entry of the trail
+	// (GET /news)
+	GetNews(ctx *echo.Context, params GetNewsParams) error
 	// ListPersons All persons
 	// (GET /persons)
 	ListPersons(ctx *echo.Context) error
@@ -244,6 +247,9 @@ type ServerInterface interface {
 	// SavePreferences How the person who asks writes numbers and dates
 	// (PUT /preferences)
 	SavePreferences(ctx *echo.Context) error
+	// BePresent Say at which rule or record one is, for 40 seconds, and hear who else is there; without a kind one leaves
+	// (POST /presence)
+	BePresent(ctx *echo.Context) error
 
 	// (GET /proofs)
 	ListProofs(ctx *echo.Context, params ListProofsParams) error
@@ -1658,6 +1664,48 @@ func (w *ServerInterfaceWrapper) ListNames(ctx *echo.Context) error {
 	return err
 }
 
+// GetNews converts echo context to params.
+func (w *ServerInterfaceWrapper) GetNews(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetNewsParams
+	// ------------- Optional query parameter "after" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "after", ctx.QueryParams(), &params.After, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter after: %s", err))
+	}
+
+	// ------------- Optional query parameter "once" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "once", ctx.QueryParams(), &params.Once, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter once: %s", err))
+	}
+
+	headers := ctx.Request().Header
+	// ------------- Optional header parameter "Last-Event-ID" -------------
+	if valueList, found := headers[http.CanonicalHeaderKey("Last-Event-ID")]; found {
+		var LastEventID string
+		n := len(valueList)
+		if n != 1 {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Expected one value for Last-Event-ID, got %d", n))
+		}
+
+		err = runtime.BindStyledParameterWithOptions("simple", "Last-Event-ID", valueList[0], &LastEventID, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationHeader, Explode: false, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter Last-Event-ID: %s", err))
+		}
+
+		params.LastEventID = LastEventID
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetNews(ctx, params)
+	return err
+}
+
 // ListPersons converts echo context to params.
 func (w *ServerInterfaceWrapper) ListPersons(ctx *echo.Context) error {
 	var err error
@@ -1826,6 +1874,15 @@ func (w *ServerInterfaceWrapper) SavePreferences(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SavePreferences(ctx)
+	return err
+}
+
+// BePresent converts echo context to params.
+func (w *ServerInterfaceWrapper) BePresent(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BePresent(ctx)
 	return err
 }
 
@@ -3419,6 +3476,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/account/factor/remove", wrapper.RemoveFactor, options.OperationMiddlewares["removeFactor"]...)
 	router.GET(options.BaseURL+"/account/sessions", wrapper.ListSessions, options.OperationMiddlewares["listSessions"]...)
 	router.DELETE(options.BaseURL+"/account/sessions/:key", wrapper.EndSession, options.OperationMiddlewares["endSession"]...)
+	router.GET(options.BaseURL+"/news", wrapper.GetNews, options.OperationMiddlewares["getNews"]...)
+	router.POST(options.BaseURL+"/presence", wrapper.BePresent, options.OperationMiddlewares["bePresent"]...)
 	router.GET(options.BaseURL+"/persons", wrapper.ListPersons, options.OperationMiddlewares["listPersons"]...)
 	router.POST(options.BaseURL+"/persons", wrapper.AddPerson, options.OperationMiddlewares["addPerson"]...)
 	router.PUT(options.BaseURL+"/persons/:key", wrapper.ChangePerson, options.OperationMiddlewares["changePerson"]...)
@@ -6055,6 +6114,74 @@ func (response ListNamesdefaultApplicationProblemPlusJSONResponse) VisitListName
 	return err
 }
 
+type GetNewsRequestObject struct {
+	Params GetNewsParams
+}
+
+type GetNewsResponseObject interface {
+	VisitGetNewsResponse(w http.ResponseWriter) error
+}
+
+type GetNews200TextEventStreamResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response GetNews200TextEventStreamResponse) VisitGetNewsResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/event-stream")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	flusher, ok := w.(http.Flusher)
+	if !ok {
+		// If w doesn't support flushing, fall back to io.Copy.
+		_, err := io.Copy(w, response.Body)
+		return err
+	}
+	// text/event-stream messages are typically small; use a
+	// modest buffer and flush after each chunk so clients see
+	// events immediately instead of waiting on OS buffering.
+	buf := make([]byte, 4096)
+	for {
+		n, err := response.Body.Read(buf)
+		if n > 0 {
+			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
+				return writeErr
+			}
+			flusher.Flush()
+		}
+		if err != nil {
+			if err == io.EOF {
+				return nil
+			}
+			return err
+		}
+	}
+}
+
+type GetNewsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetNewsdefaultApplicationProblemPlusJSONResponse) VisitGetNewsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListPersonsRequestObject struct {
 }
 
@@ -6410,6 +6537,45 @@ type SavePreferencesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SavePreferencesdefaultApplicationProblemPlusJSONResponse) VisitSavePreferencesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BePresentRequestObject struct {
+	Body *BePresentJSONRequestBody
+}
+
+type BePresentResponseObject interface {
+	VisitBePresentResponse(w http.ResponseWriter) error
+}
+
+type BePresent200JSONResponse []PresentPerson
+
+func (response BePresent200JSONResponse) VisitBePresentResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BePresentdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BePresentdefaultApplicationProblemPlusJSONResponse) VisitBePresentResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10095,6 +10261,9 @@ type StrictServerInterface interface {
 	// ListNames The names that the formulas of a rule may use
 	// (GET /names)
 	ListNames(ctx context.Context, request ListNamesRequestObject) (ListNamesResponseObject, error)
+	// GetNews What others change, as it happens, as server-sent events; the data of each is News, its id that of an entry of the trail
+	// (GET /news)
+	GetNews(ctx context.Context, request GetNewsRequestObject) (GetNewsResponseObject, error)
 	// ListPersons All persons
 	// (GET /persons)
 	ListPersons(ctx context.Context, request ListPersonsRequestObject) (ListPersonsResponseObject, error)
@@ -10122,6 +10291,9 @@ type StrictServerInterface interface {
 	// SavePreferences How the person who asks writes numbers and dates
 	// (PUT /preferences)
 	SavePreferences(ctx context.Context, request SavePreferencesRequestObject) (SavePreferencesResponseObject, error)
+	// BePresent Say at which rule or record one is, for 40 seconds, and hear who else is there; without a kind one leaves
+	// (POST /presence)
+	BePresent(ctx context.Context, request BePresentRequestObject) (BePresentResponseObject, error)
 
 	// (GET /proofs)
 	ListProofs(ctx context.Context, request ListProofsRequestObject) (ListProofsResponseObject, error)
@@ -12612,6 +12784,31 @@ func (sh *strictHandler) ListNames(ctx *echo.Context, params ListNamesParams) er
 	return nil
 }
 
+// GetNews operation middleware
+func (sh *strictHandler) GetNews(ctx *echo.Context, params GetNewsParams) error {
+	var request GetNewsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetNews(ctx.Request().Context(), request.(GetNewsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetNews")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetNewsResponseObject); ok {
+		return validResponse.VisitGetNewsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // ListPersons operation middleware
 func (sh *strictHandler) ListPersons(ctx *echo.Context) error {
 	var request ListPersonsRequestObject
@@ -12916,6 +13113,52 @@ func (sh *strictHandler) SavePreferences(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SavePreferencesResponseObject); ok {
 		return validResponse.VisitSavePreferencesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BePresent operation middleware
+func (sh *strictHandler) BePresent(ctx *echo.Context) error {
+	var request BePresentRequestObject
+
+	var body BePresentJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BePresent(ctx.Request().Context(), request.(BePresentRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BePresent")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BePresentResponseObject); ok {
+		return validResponse.VisitBePresentResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

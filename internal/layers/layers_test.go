@@ -113,13 +113,14 @@ var peers = map[string][]string{
 	"app/catalog":    {"access", "actor", "app/judging", "cache", "contract", "fault", "release", "store", "view"},
 	"app/fields":     {"access", "actor", "app/judging", "app/rules", "cache", "contract", "fault", "store", "view"},
 	"app/books":      {"access", "actor", "app/catalog", "app/commit", "app/fields", "app/judging", "app/rules", "app/tables", "contract", "exchange", "store", "view"},
-	"app":            {"app/backups", "app/books", "app/breaks", "app/catalog", "app/coverage", "app/derive", "app/duplicates", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/loads", "app/merging", "app/posting", "app/proofs", "app/records", "app/rules", "app/runs", "app/tables", "app/people", "app/takeback", "app/trail", "app/trials", "app/waiting", "clock", "store"},
+	"app":            {"app/backups", "app/books", "app/breaks", "app/catalog", "app/coverage", "app/derive", "app/duplicates", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/loads", "app/merging", "app/news", "app/posting", "app/proofs", "app/records", "app/rules", "app/runs", "app/tables", "app/people", "app/takeback", "app/trail", "app/trials", "app/waiting", "clock", "store"},
+	"app/news":       {"access", "actor", "app/judging", "cache", "contract", "fault", "store"},
 	"oidc":           {"app/people", "clock"},
 	"oidc/simulated": {"clock"},
 	"demo":           {"actor", "app", "app/people", "clock", "contract", "exchange", "fault", "oidc/simulated", "standard", "store"},
 	"demo/prepare":   {"demo"},
 	"demo/suggest":   {"actor", "app", "demo", "store"},
-	"httpapi":        {"access", "actor", "app", "app/people", "app/trail", "contract", "exchange", "fault", "release", "view"},
+	"httpapi":        {"access", "actor", "app", "app/news", "app/people", "app/trail", "contract", "exchange", "fault", "release", "view"},
 }
 
 // most is how many methods a struct of the use cases may have.

@@ -280,3 +280,8 @@ func ParseTrailHead(text string) (h TrailHead, err error) {
 	h.Chain, err = hex.DecodeString(chain)
 	return h, err
 }
+
+// TrailSince returns entries after one, the oldest first. Cost: by the key, as many as are wanted.
+func (s *Store) TrailSince(ctx context.Context, after int64, limit int) (entries []TrailEntry, err error) {
+	return entries, s.db.WithContext(ctx).Where("id > ?", after).Order("id").Limit(limit).Find(&entries).Error
+}

@@ -318,6 +318,15 @@ func (s *core) personAnd(ctx context.Context, id string) (store.Person, actor.Ri
 	return p, rightsOf(&p, roles), err
 }
 
+type restingKey struct{}
+
+// Resting returns a context in which it is asked who holds a token without their being at work.
+func Resting(ctx context.Context) context.Context {
+	return context.WithValue(ctx, restingKey{}, true)
+}
+
+func isResting(ctx context.Context) bool { return ctx.Value(restingKey{}) != nil }
+
 // by looks up who holds a token.
 func (s *core) by(ctx context.Context, token string, find func(hash []byte) (*known, error)) (actor.Actor, bool, error) {
 	sum, at := sha256.Sum256([]byte(token)), s.base.Clock()
@@ -342,7 +351,7 @@ func (s *core) by(ctx context.Context, token string, find func(hash []byte) (*kn
 		s.mutex.Unlock()
 	}
 	s.mutex.Lock()
-	note := at.Sub(k.used) >= noteEach
+	note := at.Sub(k.used) >= noteEach && !isResting(ctx)
 	var holds bool
 	if k.key != nil {
 		holds = k.key.Ends >= at.UTC().Format(time.DateOnly)
