@@ -236,3 +236,87 @@ func TestNobodysScreensAskForWhatIsNotTheirs(t *testing.T) {
 		require.Empty(t, u.application.Refused(), who.name)
 	}
 }
+
+// Two people at one record see each other, and what the other saves, without asking; nothing typed is taken away.
+func TestTwoPeopleAtOneRecord(t *testing.T) {
+	moya := begin(t, "/records/vendor/V30001", browser.Setup{SignIn: true})
+	for _, name := range []string{"moya.keane", "jun.aoki"} {
+		require.NoError(t, moya.application.Let(name, password))
+	}
+	jun := moya.elsewhere("/records/vendor/V30001")
+	moya.sees("h1", "Sign in")
+	moya.signsIn("moya.keane", password)
+	moya.sees("h1", "V30001")
+	jun.sees("h1", "Sign in")
+	jun.signsIn("jun.aoki", password)
+	jun.sees(".present", "Moya Keane is here too")
+	moya.sees(".present", "Jun Aoki is here too")
+	jun.fills("city", "Howth")
+	moya.sees(".present", "Jun Aoki is changing this")
+	jun.clicks(".button", "Save")
+	jun.sees("[role=status]", "Saved.")
+	moya.sees("[role=status]", "Jun Aoki changed this just now.")
+	moya.holds("city", "Howth")
+
+	// Whoever is typing keeps what they typed, and decides.
+	moya.fills("city", "Malahide")
+	jun.sees(".present", "Moya Keane is changing this")
+	jun.fills("street", "Harbour Road 4")
+	jun.clicks(".button", "Save")
+	moya.sees(".notice", "Jun Aoki saved this record meanwhile")
+	moya.holds("city", "Malahide")
+	moya.clicks(".button", "Look at both changes")
+	moya.sees(".merge", "Harbour Road 4")
+	moya.clicks(".button", "Save both changes")
+	moya.sees("[role=status]", "Saved.")
+	jun.sees("[role=status]", "Moya Keane changed this just now.")
+	jun.holds("city", "Malahide")
+	jun.holds("street", "Harbour Road 4")
+	jun.goes("/records/vendor")
+	moya.seesNo(".present", "Jun Aoki")
+
+	// A list shows what is saved elsewhere.
+	moya.fills("name", "Kaisan Rope Works")
+	moya.clicks(".button", "Save")
+	jun.sees(".records", "Kaisan Rope Works")
+}
+
+// Two people at one rule, likewise.
+func TestTwoPeopleAtOneRule(t *testing.T) {
+	moya := begin(t, "/plan?company=10&type=SERV&field=payment_terms&family=default", browser.Setup{SignIn: true})
+	for _, name := range []string{"moya.keane", "tobias.rell"} {
+		require.NoError(t, moya.application.Let(name, password))
+	}
+	tobias := moya.elsewhere("/plan?company=10&type=SERV&field=payment_terms&family=default")
+	moya.sees("h1", "Sign in")
+	moya.signsIn("moya.keane", password)
+	moya.sees(".pane .life", "version")
+	tobias.sees("h1", "Sign in")
+	tobias.signsIn("tobias.rell", password)
+	tobias.sees(".pane .present", "Moya Keane is here too")
+
+	// What is typed and not taken yet stays, too.
+	writes := func(u *user, condition string) {
+		u.clicks(".pane [role=tab]", "Formula")
+		u.clicks(".pane .cm-content", "")
+		u.presses("a", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+		u.types(condition)
+	}
+	saves := func(u *user, why string) {
+		u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+		u.sees(".pane .asks", "needs a reason")
+		u.types(why)
+		u.presses(kb.Enter)
+	}
+	writes(moya, `country = "DE"`)
+	tobias.sees(".pane .present", "Moya Keane is changing this")
+	writes(tobias, `country = "IE"`)
+	saves(tobias, "Only here")
+	moya.sees(".pane .overtaken", "Tobias Rell saved version 3")
+	moya.sees(".pane .cm-content", `"DE"`)
+	moya.clicks(".pane .overtaken button", "Continue with mine")
+	moya.clicks(".pane .cm-content", `"DE"`)
+	saves(moya, "Only there")
+	tobias.sees(".pane .cm-content", `"DE"`)
+	tobias.sees("[data-station=default]", "when Country is DE")
+}

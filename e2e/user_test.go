@@ -83,6 +83,15 @@ func (u *user) beside(path string) *user {
 	return &user{u.t, page, u.application}
 }
 
+// elsewhere opens the application in the browser of somebody else.
+func (u *user) elsewhere(path string) *user {
+	u.t.Helper()
+	page, err := u.application.Elsewhere(path)
+	require.NoError(u.t, err)
+	u.t.Cleanup(page.Close)
+	return &user{u.t, page, u.application}
+}
+
 // sees waits until an element that fits the selector shows the text.
 func (u *user) sees(selector, text string) {
 	u.t.Helper()

@@ -93,8 +93,9 @@ func (b *Browser) Close() {
 // Application is a running application on a database of its own, and the cookies and
 // storage of one person who has never been there.
 type Application struct {
-	URL    string
-	server *httptest.Server
+	URL     string
+	browser *Browser
+	server  *httptest.Server
 	store  *store.Store
 	app    *app.App
 	folder string
@@ -151,7 +152,7 @@ func (b *Browser) Start(setup Setup) (*Application, error) {
 	if err != nil {
 		return nil, err
 	}
-	a := &Application{folder: folder, leave: func() {}}
+	a := &Application{browser: b, folder: folder, leave: func() {}}
 	if err := a.serve(setup); err != nil {
 		a.Close()
 		return nil, err
@@ -293,6 +294,16 @@ func (a *Application) Page(path string) (*Page, error) {
 	if a.tabs++; a.tabs > 1 {
 		tab, stop = chromedp.NewContext(a.person)
 	}
+	return a.open(tab, stop, path)
+}
+
+// Elsewhere opens a path in the browser of somebody else.
+func (a *Application) Elsewhere(path string) (*Page, error) {
+	tab, stop := chromedp.NewContext(a.browser.context, chromedp.WithNewBrowserContext())
+	return a.open(tab, stop, path)
+}
+
+func (a *Application) open(tab context.Context, stop func(), path string) (*Page, error) {
 	if _, err := chromedp.Run(tab, chromedp.Title()); err != nil { // opens the tab
 		stop()
 		return nil, err

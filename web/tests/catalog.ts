@@ -56,7 +56,14 @@ export const names: Schemas["Names"] = {
 /** A person who may do everything. */
 export const session: Schemas["SessionState"] = {
   state: "signed-in",
-  person: { id: "p-1", name: "Ada Quill", signInName: "ada", hasPassword: true, hasFactor: false, hasProvider: false },
+  person: {
+    id: "p-1",
+    name: "Ada Quill",
+    signInName: "ada",
+    hasPassword: true,
+    hasFactor: false,
+    hasProvider: false,
+  },
   permissions: [
     "records.read records.change records.post records.many records.export ledger.read practice.post",
     "rules.read rules.change rules.force tables.change setup.change proofs.change persons.change trail.read",

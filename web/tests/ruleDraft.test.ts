@@ -4,6 +4,7 @@ import { defineComponent, h } from "vue";
 import type { RuleBody, RuleChange, RuleView } from "@/api/client";
 import { useRuleDraft } from "@/features/rules/ruleDraft";
 import { queryClient } from "@/queries/client";
+import { tell } from "@/queries/news";
 import { usePlan } from "@/queries/plan";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";
@@ -141,6 +142,44 @@ describe("the rule of a cell", () => {
     expect(again.draft.change?.body.effect.value).toBe('"DK"');
   });
 
+  it("shows what somebody else saved, and takes nothing away that is being written", async () => {
+    serve(answers);
+    const { draft } = open();
+    await settle();
+    current = view({
+      version: 2,
+      sentence: "theirs",
+      body: { ...body, effect: { lifetime: "new only", value: '"DE"' } },
+    });
+    const changed = () =>
+      tell({
+        changes: [{ kind: "rule", key: "7", by: "Tobias Rell", self: false }],
+        presence: [],
+        much: false,
+      });
+    await changed();
+    await settle();
+    expect(draft.change?.body.effect.value).toBe('"DE"');
+    expect(draft.change?.version).toBe(2);
+
+    draft.change!.body.effect.value = '"FR"';
+    current = view({ version: 3, sentence: "theirs again" });
+    await changed();
+    await settle();
+    expect(draft.change?.body.effect.value).toBe('"FR"');
+    expect(draft.overtaken).toMatchObject({ by: "Tobias Rell", view: { sentence: "theirs again" } });
+    await draft.settle("mine");
+    expect(draft.change).toMatchObject({ version: 3, body: { effect: { value: '"FR"' } } });
+    expect(draft.dirty).toBe(true);
+
+    current = view({ version: 4 });
+    await changed();
+    await settle();
+    await draft.settle("theirs");
+    expect(draft.change).toMatchObject({ version: 4, body: { effect: { value: '"JP"' } } });
+    expect(draft.overtaken).toBeUndefined();
+  });
+
   it("begins in the scope at hand, and is kept before it is put in force", async () => {
     const asked = serve(answers);
     const { draft } = open();
@@ -149,7 +188,9 @@ describe("the rule of a cell", () => {
     expect(draft.isNew).toBe(true);
     expect(draft.change?.body.scope).toMatchObject({ companies: ["30"], types: ["TRAD"] });
     await draft.move("in force");
-    const order = asked.filter((a) => a.method === "POST" && a.path !== "/rules/read").map((a) => a.path);
+    const order = asked
+      .filter((a) => a.method === "POST" && a.path.startsWith("/rules") && a.path !== "/rules/read")
+      .map((a) => a.path);
     expect(order).toEqual(["/rules", "/rules/7/state"]);
     expect(draft.view?.state).toBe("in force");
   });

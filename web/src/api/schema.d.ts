@@ -2132,6 +2132,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/news": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What others change, as it happens, as server-sent events; the data of each is News, its id that of an entry of the trail */
+        get: operations["getNews"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/presence": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say at which rule or record one is, for 40 seconds, and hear who else is there; without a kind one leaves */
+        post: operations["bePresent"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/persons": {
         parameters: {
             query?: never;
@@ -2399,6 +2433,43 @@ export interface components {
             hasFactor: boolean;
             /** @description Signs in with the provider */
             hasProvider: boolean;
+        };
+        News: {
+            /** @description Each thing once, those alone that the one who asks may see */
+            changes: components["schemas"]["NewsChange"][];
+            /** @description There was more than is told: anything may be another now */
+            much: boolean;
+            /** @description Things at which one is and others have come or gone */
+            presence: components["schemas"]["NewsThing"][];
+        };
+        NewsThing: {
+            /** @description A kind of record, rule, or another kind of thing as the trail calls it */
+            kind: string;
+            /** @description Its number or key; empty: any */
+            key: string;
+        };
+        NewsChange: {
+            kind: string;
+            key: string;
+            /** @description Who changed it */
+            by: string;
+            /** @description That is the one who asks */
+            self: boolean;
+        };
+        Presence: {
+            /** @description Tells one tab of a person from another */
+            tab: string;
+            /** @description A kind of record, or rule; empty: one leaves */
+            kind: string;
+            key: string;
+            /** @description Something is being changed there, and not saved */
+            changing: boolean;
+        };
+        PresentPerson: {
+            name: string;
+            changing: boolean;
+            /** @description The same person, in another tab */
+            self: boolean;
         };
         ProviderAsked: {
             /** @description The origin of the page that asks, such as https://codicil.example; the provider sends the browser back to its /sign-in/return */
@@ -8705,6 +8776,60 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getNews: {
+        parameters: {
+            query?: {
+                /** @description Begins after an entry of the trail; 0: now */
+                after?: number;
+                /** @description Answers with what there is by now, and ends */
+                once?: boolean;
+            };
+            header?: {
+                /** @description Likewise, as browsers say it when they ask again */
+                "Last-Event-ID"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Events, until the session ends, or five minutes have passed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/event-stream": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    bePresent: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Presence"];
+            };
+        };
+        responses: {
+            /** @description Who else is there */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PresentPerson"][];
+                };
             };
             default: components["responses"]["Failure"];
         };

@@ -13,10 +13,12 @@ import { format } from "@/queries/format";
 import OverSheet from "@/ui/OverSheet.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCatalog } from "@/queries/catalog";
+import { useNews } from "@/queries/news";
 import { useSession } from "@/queries/session";
 
 const session = useSession();
 const catalog = useCatalog();
+useNews();
 const seen = computed(() => screens.filter((s) => !s.needs.length || s.needs.some((p) => session.may(p))));
 const route = useRoute();
 

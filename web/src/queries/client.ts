@@ -119,12 +119,16 @@ export function askOnce<T>(key: readonly unknown[], fetch: () => Promise<Answer<
   return queryClient.fetchQuery({ queryKey: key, queryFn: () => ask(fetch()), staleTime: good });
 }
 
+/** When this tab changed something last. */
+export const ownChange = { at: 0 };
+
 /**
  * Sends a change. A change of one thing can be seen in any other, a rule in every record: whatever is on the
  * screen is asked for anew, and what is not is when it is opened.
  */
 export async function change<T>(request: Promise<Answer<T>>): Promise<T> {
   const answer = await ask(request);
+  ownChange.at = Date.now();
   // Who is signed in is no other for it; what changes that says so.
   void queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "session" });
   return answer;

@@ -14,6 +14,7 @@ import { useTrial, type Scope } from "@/queries/trial";
 import { format } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { change, useAsked } from "@/queries/client";
+import { onNews } from "@/queries/news";
 import { useUnkept } from "@/queries/unkept";
 
 export type { Scope };
@@ -47,6 +48,11 @@ export const usePlan = defineStore("plan", () => {
     () => (selected.value ? [at(selected.value.field)] : []),
   );
   const { guard, tryDocument } = trial;
+  // What the rules make of the test document may be another once somebody else has changed one.
+  onNews((news) => {
+    if (trial.hasDocument.value && news.changes.some((c) => !c.self && !catalog.entry(c.kind)))
+      void tryDocument();
+  });
   /** The number of the line that the grid shows. */
   const line = ref(1);
   const source = ref("");

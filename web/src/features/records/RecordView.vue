@@ -5,6 +5,7 @@ import { RouterLink } from "vue-router";
 import MergePane from "@/features/records/MergePane.vue";
 import MessageList from "@/ui/MessageList.vue";
 import NoTypes from "@/ui/NoTypes.vue";
+import PresentPeople from "@/ui/PresentPeople.vue";
 import RecordActions from "@/features/records/RecordActions.vue";
 import RecordForm from "@/features/records/RecordForm.vue";
 import RecordHistory from "@/features/records/RecordHistory.vue";
@@ -119,6 +120,7 @@ useEventListener(
         {{ open.number }} <span class="name">{{ open.record?.title }}</span>
       </h1>
       <span class="spring" />
+      <PresentPeople :people="open.others" />
       <template v-if="open.record">
         <StateMark v-if="open.entry.kind.posted || open.record.mergedInto" :state="open.record.state" />
         <span class="quiet">
@@ -127,7 +129,13 @@ useEventListener(
       </template>
     </div>
     <div class="middle">
-      <div class="sheet" @focusin="stand" @click="stand">
+      <div
+        class="sheet"
+        @focusin="stand"
+        @click="stand"
+        @input="open.typing = true"
+        @focusout="open.typing = false"
+      >
         <NoTypes
           v-if="open.isNew && open.scope.company && !open.scope.type"
           :kind="open.kind"
@@ -140,6 +148,10 @@ useEventListener(
           }}</RouterLink>
           on {{ moment(open.record.changedAt) }} by {{ open.record.changedBy }}: {{ open.record.mergedWhy }}.
           Its number leads there; here it stands as it was.
+        </p>
+        <p v-if="open.overtakenBy && !open.merge" class="notice" role="status">
+          {{ open.overtakenBy }} saved this record meanwhile. What you typed is still here.
+          <button type="button" class="button" @click="open.compare">Look at both changes</button>
         </p>
         <MergePane
           v-if="open.merge"

@@ -18,6 +18,7 @@ import { useCatalog } from "@/queries/catalog";
 import { useSession } from "@/queries/session";
 import { askOnce, change } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
+import { onNews, usePresence } from "@/queries/news";
 import { usePlan } from "@/queries/plan";
 import { unsaved } from "@/features/records/unsaved";
 
@@ -104,6 +105,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     merge.value = undefined;
     deed.forget();
     dirty.value = false;
+    overtakenBy.value = "";
     tried.value = false;
     moment.value = "saving";
     trial.outcome.value = undefined;
@@ -184,6 +186,50 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     if (kept?.version) record.value = { ...r, version: kept.version };
     dirty.value = !!kept;
     await trial.tryDocument();
+  }
+
+  /** Who else has the record open. */
+  const others = usePresence(
+    () => (record.value ? { kind: kind.value, key: number.value } : undefined),
+    () => dirty.value,
+  );
+  /** Something is being typed that no field has taken yet. */
+  const typing = ref(false);
+  /** Who saved the record while it is being changed here. */
+  const overtakenBy = ref("");
+  watch(typing, (types) => {
+    if (!types && !dirty.value && overtakenBy.value) void renew(overtakenBy.value);
+  });
+  onNews((news) => {
+    // What the rules say of what is on the screen may be another now.
+    if (news.changes.some((c) => !catalog.entry(c.kind)) && scope.type && !readonly.value && !working.value)
+      void trial.tryDocument();
+    const of = news.changes.find((c) => c.kind === kind.value && c.key === number.value);
+    if (!of || !record.value || working.value || merge.value) return;
+    void renew(of.by);
+  });
+  /** Shows what somebody else saved; where something was typed here, that stays, and it is said. */
+  async function renew(by: string) {
+    const params = { path: { kind: kind.value, number: number.value } };
+    const at = path.value;
+    const now = await ask(api.GET("/records/{kind}/{number}", { params })).catch(() => undefined);
+    if (path.value !== at || working.value || now?.version === record.value?.version) return;
+    if (dirty.value || typing.value) {
+      overtakenBy.value = by;
+      return;
+    }
+    await load();
+    if (record.value) done.value = `${by} changed this just now.`;
+  }
+  /** Looks at both changes before one's own is saved. */
+  async function compare() {
+    if (!dirty.value) return load();
+    const document = { ...trial.document.value, stored: undefined, storedLines: undefined } as Document;
+    const body = { document, format, keyed: true, version: record.value?.version };
+    await trial.guard(async () => {
+      merge.value = await ask(api.POST("/records/merge", { body }));
+      overtakenBy.value = "";
+    });
   }
 
   async function arrange() {
@@ -275,6 +321,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
       if (error instanceof RequestError && error.problem.code === "changed-meanwhile") {
         await trial.guard(async () => {
           merge.value = await ask(api.POST("/records/merge", { body }));
+          overtakenBy.value = "";
         });
       } else problem.value = (error as Error).message;
       return undefined;
@@ -408,6 +455,10 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     readonly,
     deleted,
     outdated,
+    others,
+    typing,
+    overtakenBy,
+    compare,
     derive,
     rescope,
     save,

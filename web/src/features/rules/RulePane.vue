@@ -10,6 +10,7 @@ import RuleHistory from "@/features/rules/RuleHistory.vue";
 import RuleUsed from "@/features/rules/RuleUsed.vue";
 import RuleImpact from "@/features/rules/RuleImpact.vue";
 import RuleProofs from "@/features/proofs/RuleProofs.vue";
+import PresentPeople from "@/ui/PresentPeople.vue";
 import { useBreaks } from "@/features/proofs/breaks";
 import { useRuleDraft } from "@/features/rules/ruleDraft";
 import { written } from "@/features/rules/writing";
@@ -157,6 +158,8 @@ watch(
     :class="`family-${family}`"
     :aria-label="title"
     @keydown="onKey"
+    @input="draft.typing = true"
+    @focusout="draft.typing = false"
   >
     <header>
       <span class="stations" role="group" :aria-label="`Stations of ${field.label}`">
@@ -215,6 +218,15 @@ watch(
           >
         </template>
       </p>
+      <p v-if="draft.others.length"><PresentPeople :people="draft.others" /></p>
+      <div v-if="draft.overtaken" class="overtaken" role="status">
+        <p>
+          {{ draft.overtaken.by }} saved version {{ draft.overtaken.view.version }} of this rule meanwhile:
+          {{ draft.overtaken.view.sentence }} What you wrote is still here.
+        </p>
+        <button type="button" class="button" @click="draft.settle('theirs')">Use theirs</button>
+        <button type="button" class="button" @click="draft.settle('mine')">Continue with mine</button>
+      </div>
       <section v-if="plan.hasDocument" class="told" aria-label="On this test document">
         <h3>On this test document</h3>
         <ActTold v-if="draft.act" :act="draft.act" part="deed" />
@@ -446,6 +458,15 @@ watch(
 </template>
 
 <style scoped>
+.overtaken {
+  border-left: 3px solid var(--validate);
+  background: var(--paper);
+  padding: 6px 10px;
+  margin: 6px 0;
+}
+.overtaken .button {
+  margin-right: 8px;
+}
 .pane {
   width: 384px;
   flex: none;

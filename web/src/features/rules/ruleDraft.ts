@@ -13,6 +13,7 @@ import { givesValue } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
 import { askOnce, change as send } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
+import { onNews, usePresence } from "@/queries/news";
 import { useWhileTyping } from "@/queries/whileTyping";
 import { usePlan, widths, type Selection, type Width } from "@/queries/plan";
 import type { Unkept } from "@/queries/unkept";
@@ -136,6 +137,9 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
       } catch (error) {
         if (error instanceof RequestError && error.problem.problems && view.value)
           view.value = { ...view.value, problems: error.problem.problems };
+        const id = change.value?.id;
+        if (id && error instanceof RequestError && error.problem.code === "changed-meanwhile")
+          setTimeout(() => void renew(id)); // once this deed has ended
         throw error;
       }
     });
@@ -232,6 +236,45 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
       plan.tried = acting.value;
       if (!(now && written.value) && before !== plan.tried) void plan.tryDocument();
     },
+  );
+
+  /** Who else has the rule open. */
+  const others = usePresence(
+    () => (change.value?.id ? { kind: "rule", key: String(change.value.id) } : undefined),
+    () => dirty.value || isUnfinished.value,
+  );
+  /** Something is being typed that the rule has not taken yet. */
+  const typing = ref(false);
+  /** What somebody else saved of the rule while it is being changed here. */
+  const overtaken = ref<{ by: string; view: RuleView }>();
+  onNews((news) => {
+    const id = change.value?.id;
+    const of = news.changes.find((c) => c.kind === "rule" && (!c.key || c.key === String(id)));
+    if (id && of && !tried.busy) void renew(id, of.by || undefined);
+  });
+  async function renew(id: number, by = "Somebody else") {
+    const now = await ask(api.GET("/rules/{id}", { params: { path: { id } } })).catch(() => undefined);
+    if (gone || !now || change.value?.id !== id || tried.busy || now.version === change.value.version) return;
+    if (!dirty.value && !isUnfinished.value && !typing.value) await afterChange(now);
+    else overtaken.value = { by, view: now };
+  }
+  /** Goes on with the rule as the other person saved it, or with one's own change of that. */
+  async function settle(whose: "theirs" | "mine") {
+    const theirs = overtaken.value?.view;
+    overtaken.value = undefined;
+    if (!theirs || !change.value) return;
+    if (whose === "theirs") {
+      unfinished.value = {};
+      change.value = undefined;
+      return afterChange(theirs);
+    }
+    kept.value = JSON.stringify(normal(theirs.body));
+    named.value = theirs.named ? theirs.name : "";
+    change.value.version = theirs.version;
+  }
+  watch(
+    () => change.value?.id,
+    () => (overtaken.value = undefined),
   );
 
   let gone = false;
@@ -345,6 +388,10 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     problem: computed(() => tried.trouble.problem || reading.problem),
     busy: toRef(tried, "busy"),
     leftBehind,
+    others,
+    typing,
+    overtaken,
+    settle,
     written,
     width,
     widen,
