@@ -320,3 +320,28 @@ func TestTwoPeopleAtOneRule(t *testing.T) {
 	tobias.sees(".pane .cm-content", `"DE"`)
 	tobias.sees("[data-station=default]", "when Country is DE")
 }
+
+// What is personal of a vendor is blanked on request, after a look at what goes and what stays.
+func TestPersonalValuesAreBlanked(t *testing.T) {
+	u := begin(t, "/tables/fields?kind=vendor", browser.Setup{Demo: true})
+	u.sees("td", "Trading as")
+	u.clicks(`input[aria-label="City is personal"]`, "")
+	u.runs(`document.querySelector('input[aria-label="City is personal"]').checked === false`)
+	u.goes("/records/vendor/V10001")
+	u.holds("name", "Skerry Sacks")
+	u.clicks(".actions button", "Blank personal values")
+	u.sees("dialog p", "Account holder, Bank account, E-mail, Name")
+	u.seesNo("dialog p", "City")
+	u.sees("dialog .stays", "A1000010")
+	u.types("Asked by letter, 12 November")
+	u.presses(kb.Enter)
+	u.sees("dialog h2", "Personal values are blanked")
+	u.seesNo("dialog .stays", "Skerry")
+	u.clicks("dialog button", "Close")
+	u.seesNo("h1", "Skerry")
+	u.holds("city", "Port Carrow")
+	u.runs(`document.querySelector('[data-address="email"] input').value === ""`)
+	u.sees("aside", "blanked")
+	u.goes("/trail")
+	u.sees("td", "Asked by letter, 12 November")
+}

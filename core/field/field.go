@@ -53,6 +53,8 @@ type Field struct {
 	Searched bool `json:"searched,omitempty"`
 	// Loaded fields take part in loads.
 	Loaded bool `json:"loaded,omitempty"`
+	// Personal fields hold what is about a person, and are blanked on request.
+	Personal bool `json:"personal,omitempty"`
 }
 
 // Option is one value that a choice may have.

@@ -27,6 +27,7 @@ var Titles = map[actor.Permission]string{
 	actor.RecordsExport: "Export records", actor.LedgerRead: "See ledgers", actor.PracticePost: "Post test documents", actor.RulesRead: "See rules, tables and proofs",
 	actor.RulesChange: "Write rules", actor.RulesForce: "Put rules in force", actor.TablesChange: "Change tables", actor.SetupChange: "Change companies, types, fields and layouts",
 	actor.ProofsChange: "Keep and accept proofs", actor.PersonsChange: "Keep persons, roles and keys", actor.TrailRead: "See the trail", actor.BackupMake: "Make backups",
+	actor.PersonalBlank: "Blank personal values",
 }
 
 func deny(d *notice.Definition, p actor.Permission) error {

@@ -23,12 +23,13 @@ const (
 	PersonsChange Permission = "persons.change" // persons, roles, keys of programs
 	TrailRead     Permission = "trail.read"     // see and take out the trail
 	BackupMake    Permission = "backup.make"    // make backups and see when they were made
+	PersonalBlank Permission = "personal.blank" // blank what is personal, for good
 )
 
 // Permissions are all of them, in the order in which they are shown.
 var Permissions = []Permission{
 	RecordsRead, RecordsChange, RecordsPost, RecordsMany, RecordsExport, LedgerRead, PracticePost,
-	RulesRead, RulesChange, RulesForce, TablesChange, SetupChange, ProofsChange, PersonsChange, TrailRead, BackupMake,
+	RulesRead, RulesChange, RulesForce, TablesChange, SetupChange, ProofsChange, PersonsChange, TrailRead, BackupMake, PersonalBlank,
 }
 
 // ByKind tells whether a permission may be given for some kinds of records only.

@@ -21,6 +21,7 @@ import (
 	"codicil/internal/app/merging"
 	"codicil/internal/app/news"
 	"codicil/internal/app/people"
+	"codicil/internal/app/personal"
 	"codicil/internal/app/posting"
 	"codicil/internal/app/proofs"
 	"codicil/internal/app/records"
@@ -72,6 +73,8 @@ type App struct {
 	Trail    *trail.Service
 	// News tells what others do meanwhile.
 	News *news.Service
+	// Personal blanks what is about a person.
+	Personal *personal.Service
 	// Backups makes copies of all there is.
 	Backups *backups.Service
 
@@ -102,6 +105,7 @@ func assemble(j *judging.Service) *App {
 	}
 	a.People, a.SignIn, a.Keys, a.Provider = people.New(j)
 	a.Backups, a.News = backups.New(j), news.New(j)
+	a.Personal = personal.New(j, live.Resume, a.Backups.Kept)
 	a.Posting = posting.New(j, live, a.Proofs)
 	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {
 		return records.New(inner, records.NewLive(inner), work)

@@ -81,3 +81,11 @@ func (s *Records) Remove(r record.Record) {
 	s.turn++
 	s.kept.Invalidate(r.Ref)
 }
+
+// Clear forgets all records: many were changed, or nobody knows which.
+func (s *Records) Clear() {
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	s.turn++
+	s.kept.InvalidateAll()
+}

@@ -23,6 +23,7 @@ type fieldModel struct {
 	Added    bool          `json:"added,omitempty"`
 	Searched bool          `json:"searched,omitempty"`
 	Loaded   bool          `json:"loaded,omitempty"`
+	Personal bool          `json:"personal,omitempty"`
 }
 
 type optionModel struct {

@@ -817,6 +817,56 @@ type Beginning struct {
 	Origin  Use   `json:"origin"`
 }
 
+// BlankRequest defines model for BlankRequest.
+type BlankRequest struct {
+	// Apply Otherwise nothing is written, and it is told what would be
+	Apply bool `json:"apply"`
+
+	// Reason Why, as the trail keeps it; needed to apply. Name nobody in it
+	Reason string `json:"reason,omitempty"`
+}
+
+// BlankTold defines model for BlankTold.
+type BlankTold struct {
+	// Backups Files of backups that still hold them
+	Backups []string `json:"backups"`
+
+	// Elsewhere Records that hold them in fields which are not marked as personal, and stay as they are
+	Elsewhere      []Use `json:"elsewhere"`
+	ElsewhereCount int   `json:"elsewhereCount"`
+
+	// Exports Runs whose files go, as nobody can tell whom they hold
+	Exports int `json:"exports"`
+
+	// Fields Labels of the fields that hold or held values
+	Fields []string `json:"fields"`
+
+	// Loads Loads that go with their files, likewise
+	Loads int `json:"loads"`
+
+	// Posted Posted documents that name the record and stay as they are, with what they hold
+	Posted      []Use `json:"posted"`
+	PostedCount int   `json:"postedCount"`
+
+	// Practice Test postings that held them
+	Practice []string `json:"practice"`
+
+	// Proofs Proofs that held them; some may fail now
+	Proofs []int64 `json:"proofs"`
+
+	// Records Other records, not posted, that held the same in personal fields
+	Records []Use `json:"records"`
+
+	// RecordsCount How many there are; 1000 of each are listed
+	RecordsCount int `json:"recordsCount"`
+
+	// Results Results of runs that held them
+	Results int `json:"results"`
+
+	// Versions Versions of the record that held them
+	Versions int `json:"versions"`
+}
+
 // Breaks defines model for Breaks.
 type Breaks struct {
 	CountedAt *time.Time `json:"countedAt,omitempty"`
@@ -2333,6 +2383,11 @@ type PersonChange struct {
 
 	// Version That was changed; 0: a new one
 	Version int `json:"version"`
+}
+
+// PersonalMark defines model for PersonalMark.
+type PersonalMark struct {
+	Personal bool `json:"personal"`
 }
 
 // PlainContent defines model for PlainContent.
@@ -3928,6 +3983,9 @@ type ChangeFieldJSONRequestBody = Field
 // CheckFieldJSONRequestBody defines body for CheckField for application/json ContentType.
 type CheckFieldJSONRequestBody = Field
 
+// MarkPersonalJSONRequestBody defines body for MarkPersonal for application/json ContentType.
+type MarkPersonalJSONRequestBody = PersonalMark
+
 // SaveLayoutJSONRequestBody defines body for SaveLayout for application/json ContentType.
 type SaveLayoutJSONRequestBody = Layout
 
@@ -3975,6 +4033,9 @@ type ListRecordsJSONRequestBody = ListRequest
 
 // MergeRecordJSONRequestBody defines body for MergeRecord for application/json ContentType.
 type MergeRecordJSONRequestBody = SaveRequest
+
+// BlankRecordJSONRequestBody defines body for BlankRecord for application/json ContentType.
+type BlankRecordJSONRequestBody = BlankRequest
 
 // PostRecordJSONRequestBody defines body for PostRecord for application/json ContentType.
 type PostRecordJSONRequestBody = PostRequest

@@ -114,6 +114,8 @@ func TestEveryChangeIsInTheTrail(t *testing.T) {
 	step("a field", http.MethodPost, "/kinds/vendor/fields", map[string]any{"key": "berth", "label": "Berth", "section": "general", "type": "text"})
 	step("removing it", http.MethodDelete, "/kinds/vendor/fields/berth", nil)
 	step("bringing it back", http.MethodPost, "/kinds/vendor/fields/berth/restore", nil)
+	step("marking it as personal", http.MethodPut, "/kinds/vendor/fields/berth/personal", contract.PersonalMark{Personal: true})
+	step("blanking", http.MethodPost, "/records/vendor/V10002/blank", contract.BlankRequest{Apply: true, Reason: "asked"})
 	step("a definition", http.MethodPut, "/duplicates/vendor/definitions/Names", uniqueEverywhere("name"))
 	step("a rule", http.MethodPost, "/rules", contract.RuleChange{Body: rule.Body{Kind: "vendor", Family: rule.Default, Target: "city", On: rule.Occasions{New: true}, Effect: rule.Effect{Lifetime: rule.NewOnly, Value: `"x"`}}})
 	rules, err := h.store.Rules(t.Context(), "vendor")
@@ -137,7 +139,7 @@ func TestEveryChangeIsInTheTrail(t *testing.T) {
 	step("a backup", http.MethodPost, "/backup", nil)
 	_, err = h.store.VerifyTrail(t.Context(), nil)
 	require.NoError(t, err)
-	for _, table := range []string{"records", "companies", "types", "added_fields", "rules", "rule_versions", "proofs", "silences", "postings", "loads", "roles", "persons", "program_keys", "different_records", "duplicate_definitions"} {
+	for _, table := range []string{"records", "companies", "types", "added_fields", "rules", "rule_versions", "proofs", "silences", "postings", "loads", "roles", "persons", "program_keys", "different_records", "duplicate_definitions", "personal_fields"} {
 		assert.True(t, changed[table], "%s was changed by none of these", table)
 	}
 	// Nothing of a secret is in it.

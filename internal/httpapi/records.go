@@ -181,3 +181,14 @@ func (s *server) ExportRecords(ctx context.Context, r ExportRecordsRequestObject
 	body, err := begun(func(w io.Writer) error { return s.app.Records.Export(ctx, *r.Body, w) })
 	return ExportRecords200TextCsvResponse{Body: body}, err
 }
+
+// BlankRecord blanks what is personal of a record.
+func (s *server) BlankRecord(ctx context.Context, r BlankRecordRequestObject) (BlankRecordResponseObject, error) {
+	v, err := s.app.Personal.Blank(ctx, record.Ref{Kind: r.Kind, Number: r.Number}, *r.Body)
+	return BlankRecord200JSONResponse(v), err
+}
+
+// MarkPersonal says whether a field is personal.
+func (s *server) MarkPersonal(ctx context.Context, r MarkPersonalRequestObject) (MarkPersonalResponseObject, error) {
+	return MarkPersonal204Response{}, s.app.Personal.Mark(ctx, r.Kind, r.Key, r.Body.Personal)
+}

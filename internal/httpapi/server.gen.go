@@ -154,6 +154,9 @@ type ServerInterface interface {
 	// CheckField Which saved values would not fit a changed field
 	// (POST /kinds/{kind}/fields/{key}/check)
 	CheckField(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// MarkPersonal Say whether a field, standard or added, holds what is about a person
+	// (PUT /kinds/{kind}/fields/{key}/personal)
+	MarkPersonal(ctx *echo.Context, kind KindPath, key KeyPath) error
 	// RestoreField Bring a removed field back with its values
 	// (POST /kinds/{kind}/fields/{key}/restore)
 	RestoreField(ctx *echo.Context, kind KindPath, key KeyPath) error
@@ -301,6 +304,9 @@ type ServerInterface interface {
 	// GetRecord One record
 	// (GET /records/{kind}/{number})
 	GetRecord(ctx *echo.Context, kind KindPath, number Number) error
+	// BlankRecord Blank what the personal fields of a record hold or held, everywhere and for good; or tell what that would be
+	// (POST /records/{kind}/{number}/blank)
+	BlankRecord(ctx *echo.Context, kind KindPath, number Number) error
 	// GetRecordHistory What the record has been, newest first
 	// (GET /records/{kind}/{number}/history)
 	GetRecordHistory(ctx *echo.Context, kind KindPath, number Number, params GetRecordHistoryParams) error
@@ -1193,6 +1199,30 @@ func (w *ServerInterfaceWrapper) CheckField(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CheckField(ctx, kind, key)
+	return err
+}
+
+// MarkPersonal converts echo context to params.
+func (w *ServerInterfaceWrapper) MarkPersonal(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MarkPersonal(ctx, kind, key)
 	return err
 }
 
@@ -2124,6 +2154,30 @@ func (w *ServerInterfaceWrapper) GetRecord(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetRecord(ctx, kind, number)
+	return err
+}
+
+// BlankRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) BlankRecord(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number Number
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BlankRecord(ctx, kind, number)
 	return err
 }
 
@@ -3364,6 +3418,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/kinds/:kind/fields/:key", wrapper.ChangeField, options.OperationMiddlewares["changeField"]...)
 	router.GET(options.BaseURL+"/kinds/:kind/fields/:key/uses", wrapper.GetFieldUses, options.OperationMiddlewares["getFieldUses"]...)
 	router.POST(options.BaseURL+"/kinds/:kind/fields/:key/check", wrapper.CheckField, options.OperationMiddlewares["checkField"]...)
+	router.PUT(options.BaseURL+"/kinds/:kind/fields/:key/personal", wrapper.MarkPersonal, options.OperationMiddlewares["markPersonal"]...)
 	router.POST(options.BaseURL+"/kinds/:kind/fields/:key/restore", wrapper.RestoreField, options.OperationMiddlewares["restoreField"]...)
 	router.DELETE(options.BaseURL+"/layouts", wrapper.DeleteLayout, options.OperationMiddlewares["deleteLayout"]...)
 	router.GET(options.BaseURL+"/layouts", wrapper.GetLayout, options.OperationMiddlewares["getLayout"]...)
@@ -3399,6 +3454,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/records/merge", wrapper.MergeRecord, options.OperationMiddlewares["mergeRecord"]...)
 	router.DELETE(options.BaseURL+"/records/:kind/:number", wrapper.DeleteRecord, options.OperationMiddlewares["deleteRecord"]...)
 	router.GET(options.BaseURL+"/records/:kind/:number", wrapper.GetRecord, options.OperationMiddlewares["getRecord"]...)
+	router.POST(options.BaseURL+"/records/:kind/:number/blank", wrapper.BlankRecord, options.OperationMiddlewares["blankRecord"]...)
 	router.GET(options.BaseURL+"/records/:kind/:number/history", wrapper.GetRecordHistory, options.OperationMiddlewares["getRecordHistory"]...)
 	router.GET(options.BaseURL+"/records/:kind/:number/versions/:version/outcome", wrapper.GetRecordOutcome, options.OperationMiddlewares["getRecordOutcome"]...)
 	router.POST(options.BaseURL+"/records/:kind/:number/post", wrapper.PostRecord, options.OperationMiddlewares["postRecord"]...)
@@ -5282,6 +5338,41 @@ type CheckFielddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CheckFielddefaultApplicationProblemPlusJSONResponse) VisitCheckFieldResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MarkPersonalRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Key  KeyPath  `json:"key"`
+	Body *MarkPersonalJSONRequestBody
+}
+
+type MarkPersonalResponseObject interface {
+	VisitMarkPersonalResponse(w http.ResponseWriter) error
+}
+
+type MarkPersonal204Response struct {
+}
+
+func (response MarkPersonal204Response) VisitMarkPersonalResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type MarkPersonaldefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MarkPersonaldefaultApplicationProblemPlusJSONResponse) VisitMarkPersonalResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7265,6 +7356,47 @@ type GetRecorddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetRecorddefaultApplicationProblemPlusJSONResponse) VisitGetRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BlankRecordRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Number Number   `json:"number"`
+	Body   *BlankRecordJSONRequestBody
+}
+
+type BlankRecordResponseObject interface {
+	VisitBlankRecordResponse(w http.ResponseWriter) error
+}
+
+type BlankRecord200JSONResponse BlankTold
+
+func (response BlankRecord200JSONResponse) VisitBlankRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BlankRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BlankRecorddefaultApplicationProblemPlusJSONResponse) VisitBlankRecordResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10198,6 +10330,9 @@ type StrictServerInterface interface {
 	// CheckField Which saved values would not fit a changed field
 	// (POST /kinds/{kind}/fields/{key}/check)
 	CheckField(ctx context.Context, request CheckFieldRequestObject) (CheckFieldResponseObject, error)
+	// MarkPersonal Say whether a field, standard or added, holds what is about a person
+	// (PUT /kinds/{kind}/fields/{key}/personal)
+	MarkPersonal(ctx context.Context, request MarkPersonalRequestObject) (MarkPersonalResponseObject, error)
 	// RestoreField Bring a removed field back with its values
 	// (POST /kinds/{kind}/fields/{key}/restore)
 	RestoreField(ctx context.Context, request RestoreFieldRequestObject) (RestoreFieldResponseObject, error)
@@ -10345,6 +10480,9 @@ type StrictServerInterface interface {
 	// GetRecord One record
 	// (GET /records/{kind}/{number})
 	GetRecord(ctx context.Context, request GetRecordRequestObject) (GetRecordResponseObject, error)
+	// BlankRecord Blank what the personal fields of a record hold or held, everywhere and for good; or tell what that would be
+	// (POST /records/{kind}/{number}/blank)
+	BlankRecord(ctx context.Context, request BlankRecordRequestObject) (BlankRecordResponseObject, error)
 	// GetRecordHistory What the record has been, newest first
 	// (GET /records/{kind}/{number}/history)
 	GetRecordHistory(ctx context.Context, request GetRecordHistoryRequestObject) (GetRecordHistoryResponseObject, error)
@@ -12186,6 +12324,55 @@ func (sh *strictHandler) CheckField(ctx *echo.Context, kind KindPath, key KeyPat
 	return nil
 }
 
+// MarkPersonal operation middleware
+func (sh *strictHandler) MarkPersonal(ctx *echo.Context, kind KindPath, key KeyPath) error {
+	var request MarkPersonalRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	var body MarkPersonalJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MarkPersonal(ctx.Request().Context(), request.(MarkPersonalRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MarkPersonal")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MarkPersonalResponseObject); ok {
+		return validResponse.VisitMarkPersonalResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // RestoreField operation middleware
 func (sh *strictHandler) RestoreField(ctx *echo.Context, kind KindPath, key KeyPath) error {
 	var request RestoreFieldRequestObject
@@ -13756,6 +13943,55 @@ func (sh *strictHandler) GetRecord(ctx *echo.Context, kind KindPath, number Numb
 		return err
 	} else if validResponse, ok := response.(GetRecordResponseObject); ok {
 		return validResponse.VisitGetRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BlankRecord operation middleware
+func (sh *strictHandler) BlankRecord(ctx *echo.Context, kind KindPath, number Number) error {
+	var request BlankRecordRequestObject
+
+	request.Kind = kind
+	request.Number = number
+
+	var body BlankRecordJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BlankRecord(ctx.Request().Context(), request.(BlankRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BlankRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BlankRecordResponseObject); ok {
+		return validResponse.VisitBlankRecordResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

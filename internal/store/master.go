@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"fmt"
 	"reflect"
 	"slices"
 
@@ -101,10 +102,35 @@ func (s *Store) Kinds(ctx context.Context) ([]record.Kind, error) {
 			kinds[i].Fields = append(kinds[i].Fields, f.Definition)
 		}
 	}
+	marks, err := all(s.db.WithContext(ctx), func(m personalField) personalField { return m })
+	if err != nil {
+		return nil, err
+	}
 	for i := range kinds {
 		kinds[i].Sort()
+		for _, m := range marks {
+			if f := kinds[i].Field(m.Field); f != nil && m.Kind == kinds[i].Key {
+				f.Personal = m.Personal
+			}
+		}
 	}
 	return kinds, nil
+}
+
+// personalField says whether a field holds what is about a person, whatever the field says of itself.
+type personalField struct {
+	Kind     string `gorm:"primaryKey"`
+	Field    string `gorm:"primaryKey"`
+	Personal bool
+}
+
+// MarkPersonal says whether a field of a kind holds what is about a person.
+func (s *Store) MarkPersonal(ctx context.Context, kindKey, key string, personal bool, by record.Stamp) error {
+	row := personalField{kindKey, key, personal}
+	entry := TrailEntry{Kind: "field", Key: kindKey + "/" + key, Note: fmt.Sprintf("personal: %v", personal)}
+	return s.noted(ctx, by, entry, at("personal_fields", "kind = ? AND field = ?", kindKey, key), func(tx *Store) error {
+		return tx.db.Save(&row).Error
+	})
 }
 
 // SaveKinds adds the kinds, or replaces what they say. Added fields stay, and so does what is

@@ -84,7 +84,7 @@ func (s *Store) AddPosting(ctx context.Context, p ledger.Posting, entries []ledg
 		if err := tx.db.Create(&row).Error; err != nil {
 			return err
 		}
-		note := TrailEntry{What: "posted", Kind: "posting", Key: p.Number, Company: p.Company, Note: p.Ledger + ": " + p.Title}
+		note := TrailEntry{What: "posted", Kind: "posting", Key: p.Number, Company: p.Company, Note: p.Ledger}
 		if err := tx.Note(ctx, p.Posted, note); err != nil {
 			return err
 		}

@@ -145,7 +145,7 @@ func (s *Store) DeleteProof(ctx context.Context, id int64, by record.Stamp) erro
 	if err != nil {
 		return err
 	}
-	entry := TrailEntry{Kind: "proof", Key: fmt.Sprint(id), Company: p.Given.Company, Note: p.Name}
+	entry := TrailEntry{Kind: "proof", Key: fmt.Sprint(id), Company: p.Given.Company}
 	return s.noted(ctx, by, entry, proofAt(id), func(tx *Store) error { return tx.db.Delete(&proofRow{ID: id}).Error })
 }
 

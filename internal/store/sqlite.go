@@ -113,6 +113,12 @@ func openMark(path string) (open bool, err error) {
 	return mark == [4]byte{0, 0, 0, 1}, nil
 }
 
+// overwriteRemoved lets the connection overwrite with zeros what is removed from then on.
+const overwriteRemoved = "PRAGMA secure_delete = ON"
+
+// forgetWords removes what stays in the index of words of texts that are no longer there. Cost: the whole index.
+const forgetWords = "INSERT INTO record_words (record_words) VALUES ('optimize')"
+
 // checkFile looks at every page of the file, and tells the first that is wrong.
 const checkFile = "PRAGMA quick_check(1)"
 

@@ -45,6 +45,7 @@ type Service struct {
 
 	mutex   sync.Mutex
 	problem string
+	folder  string // of the schedule; "": there is none
 }
 
 // New returns the use cases.
@@ -78,6 +79,22 @@ func (s *Service) Problem() string {
 	return s.problem
 }
 
+// Kept names the files of backups that the schedule has made and that are there, the oldest first.
+func (s *Service) Kept() (names []string) {
+	s.mutex.Lock()
+	folder := s.folder
+	s.mutex.Unlock()
+	if folder == "" {
+		return nil
+	}
+	names, _ = filepath.Glob(filepath.Join(folder, prefix+"*"+suffix)) // the pattern is sound
+	for i := range names {
+		names[i] = filepath.Base(names[i])
+	}
+	slices.Sort(names)
+	return names
+}
+
 const (
 	prefix = "codicil-"
 	suffix = ".backup"
@@ -86,6 +103,9 @@ const (
 // Run makes backups, and keeps the head of the trail, by a plan, until the context ends.
 func (s *Service) Run(ctx context.Context, p Plan) {
 	ctx = actor.With(ctx, actor.Named("Codicil", actor.CommandLine))
+	s.mutex.Lock()
+	s.folder = p.Folder
+	s.mutex.Unlock()
 	var group sync.WaitGroup
 	if p.Folder != "" {
 		group.Go(func() { s.each(ctx, p.Every, func() { s.scheduled(ctx, p) }) })

@@ -192,7 +192,7 @@ func (s *Service) mayChangeField(ctx context.Context, kindKey, key string, f fie
 	if err != nil {
 		return f, err
 	}
-	f.Key = key
+	f.Key, f.Personal = key, kind.Field(key).Personal // which is said by itself
 	if err := checkField(m, kind, &f); err != nil {
 		return f, err
 	}

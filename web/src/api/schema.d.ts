@@ -529,6 +529,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/kinds/{kind}/fields/{key}/personal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Say whether a field, standard or added, holds what is about a person */
+        put: operations["markPersonal"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/kinds/{kind}/fields/{key}/restore": {
         parameters: {
             query?: never;
@@ -1001,6 +1021,26 @@ export interface paths {
         post?: never;
         /** Delete a record that nothing links to; a posted one never */
         delete: operations["deleteRecord"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/records/{kind}/{number}/blank": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Blank what the personal fields of a record hold or held, everywhere and for good; or tell what that would be */
+        post: operations["blankRecord"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -2434,6 +2474,43 @@ export interface components {
             /** @description Signs in with the provider */
             hasProvider: boolean;
         };
+        PersonalMark: {
+            personal: boolean;
+        };
+        BlankRequest: {
+            /** @description Otherwise nothing is written, and it is told what would be */
+            apply: boolean;
+            /** @description Why, as the trail keeps it; needed to apply. Name nobody in it */
+            reason?: string;
+        };
+        BlankTold: {
+            /** @description Labels of the fields that hold or held values */
+            fields: string[];
+            /** @description Versions of the record that held them */
+            versions: number;
+            /** @description Other records, not posted, that held the same in personal fields */
+            records: components["schemas"]["Use"][];
+            /** @description Posted documents that name the record and stay as they are, with what they hold */
+            posted: components["schemas"]["Use"][];
+            /** @description Records that hold them in fields which are not marked as personal, and stay as they are */
+            elsewhere: components["schemas"]["Use"][];
+            /** @description How many there are; 1000 of each are listed */
+            recordsCount: number;
+            postedCount: number;
+            elsewhereCount: number;
+            /** @description Proofs that held them; some may fail now */
+            proofs: number[];
+            /** @description Test postings that held them */
+            practice: string[];
+            /** @description Results of runs that held them */
+            results: number;
+            /** @description Runs whose files go, as nobody can tell whom they hold */
+            exports: number;
+            /** @description Loads that go with their files, likewise */
+            loads: number;
+            /** @description Files of backups that still hold them */
+            backups: string[];
+        };
         News: {
             /** @description Each thing once, those alone that the one who asks may see */
             changes: components["schemas"]["NewsChange"][];
@@ -2794,6 +2871,8 @@ export interface components {
             added?: boolean;
             searched?: boolean;
             loaded?: boolean;
+            /** @description Holds what is about a person, and is blanked on request */
+            personal?: boolean;
             choices?: {
                 code: string;
                 label: string;
@@ -6054,6 +6133,32 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    markPersonal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonalMark"];
+            };
+        };
+        responses: {
+            /** @description It holds from now on */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     restoreField: {
         parameters: {
             query?: never;
@@ -6897,6 +7002,34 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    blankRecord: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BlankRequest"];
+            };
+        };
+        responses: {
+            /** @description What was blanked and what stays */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BlankTold"];
+                };
             };
             default: components["responses"]["Failure"];
         };

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import DateInput from "@/ui/DateInput.vue";
-import { ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import type { RecordView } from "@/api/client";
 import { moment } from "@/queries/format";
@@ -28,10 +28,12 @@ const emit = defineEmits<{
   post: [];
   reverse: [day: string];
   remove: [];
+  blank: [];
   giveUp: [];
   plan: [];
 }>();
 const catalog = useCatalog();
+const personal = computed(() => catalog.entry(props.kind)?.kind.fields.some((f) => f.personal));
 const asking = ref<"" | "reverse" | "delete">("");
 const reverseOn = ref("");
 
@@ -77,6 +79,21 @@ watch(
         }}{{ record.changedBy && ` by ${record.changedBy}` }}</span
       >
       <span class="spring" />
+      <button
+        v-if="
+          personal &&
+          !isNew &&
+          (!record || ['kept', 'merged'].includes(record.state)) &&
+          session.may('personal.blank') &&
+          session.everywhere
+        "
+        type="button"
+        class="plain"
+        :disabled="busy || dirty"
+        @click="emit('blank')"
+      >
+        Blank personal values
+      </button>
       <button
         v-if="!readonly && session.may('rules.read')"
         type="button"

@@ -2,6 +2,7 @@
 import { useEventListener } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
+import BlankPane from "@/features/records/BlankPane.vue";
 import MergePane from "@/features/records/MergePane.vue";
 import MessageList from "@/ui/MessageList.vue";
 import NoTypes from "@/ui/NoTypes.vue";
@@ -24,6 +25,12 @@ import { useCatalog } from "@/queries/catalog";
 const catalog = useCatalog();
 const form = ref<InstanceType<typeof RecordForm>>();
 const open = useOpenRecord(form);
+
+const blanking = ref(false);
+function closeBlank() {
+  blanking.value = false;
+  void open.giveUp();
+}
 
 function stand(event: Event) {
   const cell = (event.target as HTMLElement).closest<HTMLElement>("[data-address]");
@@ -226,9 +233,11 @@ useEventListener(
       @post="open.post"
       @reverse="open.reverse"
       @remove="open.remove"
+      @blank="blanking = true"
       @give-up="open.giveUp"
       @plan="open.onPlan"
     />
+    <BlankPane v-if="blanking" :kind="open.kind" :number="open.number" @close="closeBlank" />
   </div>
   <p v-else class="empty page">There is no kind of record called {{ open.kind }}.</p>
 </template>

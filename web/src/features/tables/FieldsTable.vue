@@ -51,6 +51,15 @@ async function restore(field: Field) {
   if (await tried.attempt(() => change(api.POST("/kinds/{kind}/fields/{key}/restore", { params })))) close();
 }
 
+const mayChange = computed(() => session.may("setup.change") && session.everywhere);
+/** Says whether a field holds what is about a person. */
+async function mark(field: Field, personal: boolean) {
+  const params = { path: { kind: kind.value, key: field.key } };
+  await tried.attempt(() =>
+    change(api.PUT("/kinds/{kind}/fields/{key}/personal", { params, body: { personal } })),
+  );
+}
+
 function about(f: Field): string {
   const parts: string[] = [];
   if (f.kind) parts.push(`to ${inSentence(catalog.entry(f.kind ?? "")?.kind.label) ?? f.kind}`);
@@ -69,6 +78,7 @@ const list = useList<Field>(
     { label: "Type", value: (f) => catalog.traits(f.type).label },
     { label: "Details", value: about },
     { label: "Help", value: (f) => f.help },
+    { label: "Personal", value: (f) => (f.personal ? "personal" : "") },
     { label: "From", value: (f) => (f.added ? "added" : "standard") },
     { label: "Section", value: sectionOf, fileOnly: true },
   ],
@@ -89,12 +99,7 @@ const sections = computed(() =>
     <h1 class="of">Fields of <KindPicker /></h1>
     <span class="spring" />
     <ListExport :name="`Fields of ${entry?.kind.plural ?? ''}`" :list="list" />
-    <button
-      v-if="session.may('setup.change') && session.everywhere"
-      type="button"
-      class="button"
-      @click="((editing = {}), (removing = undefined))"
-    >
+    <button v-if="mayChange" type="button" class="button" @click="((editing = {}), (removing = undefined))">
       Add a field
     </button>
   </div>
@@ -133,7 +138,7 @@ const sections = computed(() =>
     <ListHead :list="list" />
     <tbody v-for="s in sections" :key="s.key">
       <tr v-if="s.label" class="section">
-        <td colspan="6">{{ s.label }}</td>
+        <td colspan="7">{{ s.label }}</td>
       </tr>
       <tr v-for="f in s.fields" :key="f.key" :class="{ added: f.added }">
         <td>{{ f.label }}</td>
@@ -143,20 +148,32 @@ const sections = computed(() =>
         <td>{{ catalog.traits(f.type).label }}</td>
         <td class="quiet">{{ about(f) }}</td>
         <td class="quiet">{{ f.help }}</td>
+        <td>
+          <label v-if="mayChange" title="Holds what is about a person, and is blanked on request">
+            <input
+              type="checkbox"
+              :checked="f.personal"
+              :disabled="tried.busy"
+              :aria-label="`${f.label} is personal`"
+              @change="mark(f, ($event.target as HTMLInputElement).checked)"
+            />
+          </label>
+          <template v-else-if="f.personal">personal</template>
+        </td>
         <td class="right">
-          <template v-if="f.added">
+          <template v-if="f.added && mayChange">
             <button type="button" class="plain" @click="((editing = { field: f }), (removing = undefined))">
               Change
             </button>
             <button type="button" class="plain" @click="askRemoval(f)">Remove</button>
           </template>
-          <span v-else class="quiet">standard</span>
+          <span v-else class="quiet">{{ f.added ? "added" : "standard" }}</span>
         </td>
       </tr>
     </tbody>
     <tbody v-if="removed.data?.length">
       <tr class="section">
-        <td colspan="6">Removed</td>
+        <td colspan="7">Removed</td>
       </tr>
       <tr v-for="r in removed.data" :key="r.field.key">
         <td>{{ r.field.label }}</td>
@@ -164,11 +181,17 @@ const sections = computed(() =>
           <code>{{ r.field.key }}</code>
         </td>
         <td>{{ catalog.traits(r.field.type).label }}</td>
-        <td class="quiet" colspan="2">
+        <td class="quiet" colspan="3">
           removed {{ moment(r.removedAt) }} by {{ r.removedBy }}; {{ r.values }} values are kept
         </td>
         <td class="right">
-          <button type="button" class="plain" :disabled="tried.busy" @click="restore(r.field)">
+          <button
+            v-if="mayChange"
+            type="button"
+            class="plain"
+            :disabled="tried.busy"
+            @click="restore(r.field)"
+          >
             Restore
           </button>
         </td>
