@@ -22,6 +22,7 @@ import (
 
 	"github.com/chromedp/cdproto/emulation"
 	"github.com/chromedp/cdproto/input"
+	"github.com/chromedp/cdproto/webauthn"
 	"github.com/chromedp/chromedp"
 
 	"codicil/internal/actor"
@@ -144,6 +145,8 @@ type Setup struct {
 	SignIn, Demo bool
 	// Provider lets people sign in by a simulated provider, too.
 	Provider bool
+	// Named is open by the name of this machine, not by its number.
+	Named bool
 }
 
 // Start starts the application. Close ends it.
@@ -203,6 +206,9 @@ func (a *Application) serve(setup Setup) error {
 		handler.ServeHTTP(telling{w, func() { a.refused.Store(r.Method+" "+r.URL.RequestURI(), true) }}, r)
 	}))
 	a.URL = a.server.URL
+	if setup.Named {
+		a.URL = strings.Replace(a.URL, "127.0.0.1", "localhost", 1)
+	}
 	if setup.Provider {
 		return a.provide()
 	}
@@ -315,6 +321,19 @@ func (a *Application) open(tab context.Context, stop func(), path string) (*Page
 		return p, err
 	}
 	return p, p.Do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(a.URL+path))
+}
+
+// Device gives the tab a device that holds passkeys and knows its owner.
+func (p *Page) Device() error {
+	ctx, cancel := context.WithTimeout(p.tab, patience)
+	defer cancel()
+	if _, err := chromedp.Call(ctx, webauthn.Enable, webauthn.EnableParams{}); err != nil {
+		return err
+	}
+	_, err := chromedp.Call(ctx, webauthn.AddVirtualAuthenticator, webauthn.AddVirtualAuthenticatorParams{Options: &webauthn.VirtualAuthenticatorOptions{
+		Protocol: webauthn.AuthenticatorProtocolCtap2, Transport: webauthn.AuthenticatorTransportInternal, HasResidentKey: true, HasUserVerification: true, IsUserVerified: true, AutomaticPresenceSimulation: true,
+	}})
+	return err
 }
 
 // Close ends the application and removes its files.

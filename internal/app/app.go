@@ -70,6 +70,7 @@ type App struct {
 	Keys   *people.Keys
 	// Provider signs people in by OpenID Connect, where it is set up.
 	Provider *people.Provider
+	Passkeys *people.Passkeys
 	Trail    *trail.Service
 	// News tells what others do meanwhile.
 	News *news.Service
@@ -103,7 +104,7 @@ func assemble(j *judging.Service) *App {
 		Records: records.New(j, live, work), Trials: trials.New(j), Rules: rules.New(j, effects), Impact: effects, Runs: work, Formulas: formulas.New(j),
 		Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live, Trail: trail.New(j),
 	}
-	a.People, a.SignIn, a.Keys, a.Provider = people.New(j)
+	a.People, a.SignIn, a.Keys, a.Provider, a.Passkeys = people.New(j)
 	a.Backups, a.News = backups.New(j), news.New(j)
 	a.Personal = personal.New(j, live.Resume, a.Backups.Kept)
 	a.Posting = posting.New(j, live, a.Proofs)

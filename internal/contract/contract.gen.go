@@ -2311,6 +2311,48 @@ type Pair = record.Pair
 // PairProblem defines model for PairProblem.
 type PairProblem = record.PairProblem
 
+// Passkey defines model for Passkey.
+type Passkey struct {
+	// Added An instant
+	Added string `json:"added"`
+	ID    string `json:"id"`
+	Name  string `json:"name"`
+
+	// Used An instant; empty: never
+	Used string `json:"used"`
+}
+
+// PasskeyAnswer defines model for PasskeyAnswer.
+type PasskeyAnswer struct {
+	// Credential An object of Web Authentication, level 3, in JSON
+	Credential PasskeyObject `json:"credential"`
+
+	// From The origin of the page that asks
+	From string `json:"from"`
+}
+
+// PasskeyAsked defines model for PasskeyAsked.
+type PasskeyAsked struct {
+	// From The origin of the page that asks
+	From     string `json:"from"`
+	Password string `json:"password"`
+}
+
+// PasskeyMade defines model for PasskeyMade.
+type PasskeyMade struct {
+	// Credential An object of Web Authentication, level 3, in JSON
+	Credential PasskeyObject `json:"credential"`
+
+	// From The origin of the page that asks
+	From string `json:"from"`
+
+	// Name What its owner calls it
+	Name string `json:"name"`
+}
+
+// PasskeyObject An object of Web Authentication, level 3, in JSON
+type PasskeyObject map[string]interface{}
+
 // PasswordChange defines model for PasswordChange.
 type PasswordChange struct {
 	Current  string `json:"current"`
@@ -3866,6 +3908,12 @@ type ListRunHitsParams struct {
 	Rule int64 `form:"rule,omitempty" json:"rule,omitempty"`
 }
 
+// EnterByPasskeyParams defines parameters for EnterByPasskey.
+type EnterByPasskeyParams struct {
+	// Token Of the beginning
+	Token string `form:"__Host-codicil-passkey,omitempty" json:"__Host-codicil-passkey,omitempty"`
+}
+
 // FinishProviderParams defines parameters for FinishProvider.
 type FinishProviderParams struct {
 	// Token Of the beginning
@@ -3922,6 +3970,12 @@ type ConfirmFactorJSONRequestBody = CodeGiven
 
 // RemoveFactorJSONRequestBody defines body for RemoveFactor for application/json ContentType.
 type RemoveFactorJSONRequestBody = PasswordGiven
+
+// BeginPasskeyJSONRequestBody defines body for BeginPasskey for application/json ContentType.
+type BeginPasskeyJSONRequestBody = PasskeyAsked
+
+// AddPasskeyJSONRequestBody defines body for AddPasskey for application/json ContentType.
+type AddPasskeyJSONRequestBody = PasskeyMade
 
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordChange
@@ -4099,6 +4153,12 @@ type SetUpJSONRequestBody = FirstPerson
 
 // BecomeJSONRequestBody defines body for Become for application/json ContentType.
 type BecomeJSONRequestBody = Become
+
+// AskPasskeyJSONRequestBody defines body for AskPasskey for application/json ContentType.
+type AskPasskeyJSONRequestBody = ProviderAsked
+
+// EnterByPasskeyJSONRequestBody defines body for EnterByPasskey for application/json ContentType.
+type EnterByPasskeyJSONRequestBody = PasskeyAnswer
 
 // BeginProviderJSONRequestBody defines body for BeginProvider for application/json ContentType.
 type BeginProviderJSONRequestBody = ProviderAsked

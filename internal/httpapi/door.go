@@ -230,6 +230,7 @@ func (b entered) VisitSetUpResponse(w http.ResponseWriter) error          { retu
 func (b entered) VisitSetPasswordResponse(w http.ResponseWriter) error    { return b.write(w) }
 func (b entered) VisitBecomeResponse(w http.ResponseWriter) error         { return b.write(w) }
 func (b entered) VisitFinishProviderResponse(w http.ResponseWriter) error { return b.write(w) }
+func (b entered) VisitEnterByPasskeyResponse(w http.ResponseWriter) error { return b.write(w) }
 func (b entered) VisitChangePasswordResponse(w http.ResponseWriter) error { return b.write(w) }
 
 // providerCookie holds what a browser must show when it comes back from the provider of sign-ins.
@@ -247,6 +248,23 @@ func (b going) VisitBeginProviderResponse(w http.ResponseWriter) error {
 	w.Header().Set("Content-Type", "application/json")
 	w.WriteHeader(http.StatusOK)
 	return json.NewEncoder(w).Encode(b.to)
+}
+
+// passkeyCookie does the same for who signs in with a passkey.
+const passkeyCookie = cookie + "-passkey"
+
+// askedPasskey answers with what the browser asks a device for.
+type askedPasskey struct {
+	token  string
+	object contract.PasskeyObject
+}
+
+// VisitAskPasskeyResponse sends it, and the cookie for the answer.
+func (b askedPasskey) VisitAskPasskeyResponse(w http.ResponseWriter) error {
+	setCookie(w, passkeyCookie, b.token, int(people.Holds/time.Second))
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(http.StatusOK)
+	return json.NewEncoder(w).Encode(b.object)
 }
 
 // ended answers that a session has ended.

@@ -74,6 +74,48 @@ func (s *server) FinishProvider(ctx context.Context, r FinishProviderRequestObje
 	return s.begin(ctx, v, err)
 }
 
+// AskPasskey asks for a passkey to sign in with.
+func (s *server) AskPasskey(ctx context.Context, r AskPasskeyRequestObject) (AskPasskeyResponseObject, error) {
+	if err := s.door.isOrigin(r.Body.From); err != nil {
+		return nil, err
+	}
+	object, token, err := s.app.Passkeys.Ask(ctx, r.Body.From)
+	return askedPasskey{token, object}, err
+}
+
+// EnterByPasskey signs in who has one.
+func (s *server) EnterByPasskey(ctx context.Context, r EnterByPasskeyRequestObject) (EnterByPasskeyResponseObject, error) {
+	if err := s.door.isOrigin(r.Body.From); err != nil {
+		return nil, err
+	}
+	v, err := s.app.Passkeys.Enter(ctx, r.Params.Token, *r.Body)
+	return s.begin(ctx, v, err)
+}
+
+func (s *server) ListPasskeys(ctx context.Context, _ ListPasskeysRequestObject) (ListPasskeysResponseObject, error) {
+	v, err := s.app.Passkeys.List(ctx)
+	return ListPasskeys200JSONResponse(v), err
+}
+
+func (s *server) BeginPasskey(ctx context.Context, r BeginPasskeyRequestObject) (BeginPasskeyResponseObject, error) {
+	if err := s.door.isOrigin(r.Body.From); err != nil {
+		return nil, err
+	}
+	v, err := s.app.Passkeys.Begin(ctx, *r.Body)
+	return BeginPasskey200JSONResponse(v), err
+}
+
+func (s *server) AddPasskey(ctx context.Context, r AddPasskeyRequestObject) (AddPasskeyResponseObject, error) {
+	if err := s.door.isOrigin(r.Body.From); err != nil {
+		return nil, err
+	}
+	return AddPasskey204Response{}, s.app.Passkeys.Add(ctx, *r.Body)
+}
+
+func (s *server) RemovePasskey(ctx context.Context, r RemovePasskeyRequestObject) (RemovePasskeyResponseObject, error) {
+	return RemovePasskey204Response{}, s.app.Passkeys.Remove(ctx, r.Key)
+}
+
 func (s *server) BeginFactor(ctx context.Context, r BeginFactorRequestObject) (BeginFactorResponseObject, error) {
 	v, err := s.app.SignIn.BeginFactor(ctx, r.Body.Password)
 	return BeginFactor200JSONResponse(v), err

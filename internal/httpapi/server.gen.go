@@ -28,6 +28,18 @@ type ServerInterface interface {
 	// RemoveFactor Take the second factor away
 	// (POST /account/factor/remove)
 	RemoveFactor(ctx *echo.Context) error
+	// ListPasskeys The passkeys of the one who asks
+	// (GET /account/passkeys)
+	ListPasskeys(ctx *echo.Context) error
+	// BeginPasskey Begin to add a passkey
+	// (POST /account/passkeys)
+	BeginPasskey(ctx *echo.Context) error
+	// AddPasskey Add the passkey that the browser made
+	// (PUT /account/passkeys)
+	AddPasskey(ctx *echo.Context) error
+	// RemovePasskey Remove a passkey of the one who asks
+	// (DELETE /account/passkeys/{key})
+	RemovePasskey(ctx *echo.Context, key KeyPath) error
 	// ChangePassword Change the password of the one who asks; their other sessions end
 	// (PUT /account/password)
 	ChangePassword(ctx *echo.Context) error
@@ -430,6 +442,12 @@ type ServerInterface interface {
 	// Become Become another person of the demo; elsewhere there is no such thing
 	// (POST /session/guest)
 	Become(ctx *echo.Context) error
+	// AskPasskey Begin to sign in with a passkey (Web Authentication); the answer sets a cookie that finishing needs
+	// (POST /session/passkey)
+	AskPasskey(ctx *echo.Context) error
+	// EnterByPasskey Sign in with what the passkey answered
+	// (POST /session/passkey/finish)
+	EnterByPasskey(ctx *echo.Context, params EnterByPasskeyParams) error
 	// BeginProvider Begin to sign in with the provider of sign-ins (OpenID Connect): send the browser to the address; the answer sets a cookie that finishing needs
 	// (POST /session/provider)
 	BeginProvider(ctx *echo.Context) error
@@ -548,6 +566,49 @@ func (w *ServerInterfaceWrapper) RemoveFactor(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.RemoveFactor(ctx)
+	return err
+}
+
+// ListPasskeys converts echo context to params.
+func (w *ServerInterfaceWrapper) ListPasskeys(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListPasskeys(ctx)
+	return err
+}
+
+// BeginPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginPasskey(ctx)
+	return err
+}
+
+// AddPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) AddPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AddPasskey(ctx)
+	return err
+}
+
+// RemovePasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) RemovePasskey(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemovePasskey(ctx, key)
 	return err
 }
 
@@ -2842,6 +2903,38 @@ func (w *ServerInterfaceWrapper) Become(ctx *echo.Context) error {
 	return err
 }
 
+// AskPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) AskPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AskPasskey(ctx)
+	return err
+}
+
+// EnterByPasskey converts echo context to params.
+func (w *ServerInterfaceWrapper) EnterByPasskey(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params EnterByPasskeyParams
+
+	if cookie, err := ctx.Cookie("__Host-codicil-passkey"); err == nil {
+
+		var value string
+		err = runtime.BindStyledParameterWithOptions("simple", "__Host-codicil-passkey", cookie.Value, &value, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationCookie, Explode: true, Required: false, Type: "string", Format: ""})
+		if err != nil {
+			return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter __Host-codicil-passkey: %s", err))
+		}
+		params.Token = value
+
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.EnterByPasskey(ctx, params)
+	return err
+}
+
 // BeginProvider converts echo context to params.
 func (w *ServerInterfaceWrapper) BeginProvider(ctx *echo.Context) error {
 	var err error
@@ -3526,6 +3619,12 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/session/guest", wrapper.Become, options.OperationMiddlewares["become"]...)
 	router.POST(options.BaseURL+"/session/provider", wrapper.BeginProvider, options.OperationMiddlewares["beginProvider"]...)
 	router.POST(options.BaseURL+"/session/provider/finish", wrapper.FinishProvider, options.OperationMiddlewares["finishProvider"]...)
+	router.POST(options.BaseURL+"/session/passkey", wrapper.AskPasskey, options.OperationMiddlewares["askPasskey"]...)
+	router.POST(options.BaseURL+"/session/passkey/finish", wrapper.EnterByPasskey, options.OperationMiddlewares["enterByPasskey"]...)
+	router.GET(options.BaseURL+"/account/passkeys", wrapper.ListPasskeys, options.OperationMiddlewares["listPasskeys"]...)
+	router.POST(options.BaseURL+"/account/passkeys", wrapper.BeginPasskey, options.OperationMiddlewares["beginPasskey"]...)
+	router.PUT(options.BaseURL+"/account/passkeys", wrapper.AddPasskey, options.OperationMiddlewares["addPasskey"]...)
+	router.DELETE(options.BaseURL+"/account/passkeys/:key", wrapper.RemovePasskey, options.OperationMiddlewares["removePasskey"]...)
 	router.PUT(options.BaseURL+"/account/password", wrapper.ChangePassword, options.OperationMiddlewares["changePassword"]...)
 	router.POST(options.BaseURL+"/account/factor", wrapper.BeginFactor, options.OperationMiddlewares["beginFactor"]...)
 	router.PUT(options.BaseURL+"/account/factor", wrapper.ConfirmFactor, options.OperationMiddlewares["confirmFactor"]...)
@@ -3653,6 +3752,149 @@ type RemoveFactordefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RemoveFactordefaultApplicationProblemPlusJSONResponse) VisitRemoveFactorResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPasskeysRequestObject struct {
+}
+
+type ListPasskeysResponseObject interface {
+	VisitListPasskeysResponse(w http.ResponseWriter) error
+}
+
+type ListPasskeys200JSONResponse []Passkey
+
+func (response ListPasskeys200JSONResponse) VisitListPasskeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListPasskeysdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListPasskeysdefaultApplicationProblemPlusJSONResponse) VisitListPasskeysResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeyRequestObject struct {
+	Body *BeginPasskeyJSONRequestBody
+}
+
+type BeginPasskeyResponseObject interface {
+	VisitBeginPasskeyResponse(w http.ResponseWriter) error
+}
+
+type BeginPasskey200JSONResponse PasskeyObject
+
+func (response BeginPasskey200JSONResponse) VisitBeginPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginPasskeydefaultApplicationProblemPlusJSONResponse) VisitBeginPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AddPasskeyRequestObject struct {
+	Body *AddPasskeyJSONRequestBody
+}
+
+type AddPasskeyResponseObject interface {
+	VisitAddPasskeyResponse(w http.ResponseWriter) error
+}
+
+type AddPasskey204Response struct {
+}
+
+func (response AddPasskey204Response) VisitAddPasskeyResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type AddPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AddPasskeydefaultApplicationProblemPlusJSONResponse) VisitAddPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemovePasskeyRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type RemovePasskeyResponseObject interface {
+	VisitRemovePasskeyResponse(w http.ResponseWriter) error
+}
+
+type RemovePasskey204Response struct {
+}
+
+func (response RemovePasskey204Response) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemovePasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemovePasskeydefaultApplicationProblemPlusJSONResponse) VisitRemovePasskeyResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9002,6 +9244,85 @@ func (response BecomedefaultApplicationProblemPlusJSONResponse) VisitBecomeRespo
 	return err
 }
 
+type AskPasskeyRequestObject struct {
+	Body *AskPasskeyJSONRequestBody
+}
+
+type AskPasskeyResponseObject interface {
+	VisitAskPasskeyResponse(w http.ResponseWriter) error
+}
+
+type AskPasskey200JSONResponse PasskeyObject
+
+func (response AskPasskey200JSONResponse) VisitAskPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AskPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AskPasskeydefaultApplicationProblemPlusJSONResponse) VisitAskPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EnterByPasskeyRequestObject struct {
+	Params EnterByPasskeyParams
+	Body   *EnterByPasskeyJSONRequestBody
+}
+
+type EnterByPasskeyResponseObject interface {
+	VisitEnterByPasskeyResponse(w http.ResponseWriter) error
+}
+
+type EnterByPasskey200JSONResponse SessionState
+
+func (response EnterByPasskey200JSONResponse) VisitEnterByPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type EnterByPasskeydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response EnterByPasskeydefaultApplicationProblemPlusJSONResponse) VisitEnterByPasskeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type BeginProviderRequestObject struct {
 	Body *BeginProviderJSONRequestBody
 }
@@ -10204,6 +10525,18 @@ type StrictServerInterface interface {
 	// RemoveFactor Take the second factor away
 	// (POST /account/factor/remove)
 	RemoveFactor(ctx context.Context, request RemoveFactorRequestObject) (RemoveFactorResponseObject, error)
+	// ListPasskeys The passkeys of the one who asks
+	// (GET /account/passkeys)
+	ListPasskeys(ctx context.Context, request ListPasskeysRequestObject) (ListPasskeysResponseObject, error)
+	// BeginPasskey Begin to add a passkey
+	// (POST /account/passkeys)
+	BeginPasskey(ctx context.Context, request BeginPasskeyRequestObject) (BeginPasskeyResponseObject, error)
+	// AddPasskey Add the passkey that the browser made
+	// (PUT /account/passkeys)
+	AddPasskey(ctx context.Context, request AddPasskeyRequestObject) (AddPasskeyResponseObject, error)
+	// RemovePasskey Remove a passkey of the one who asks
+	// (DELETE /account/passkeys/{key})
+	RemovePasskey(ctx context.Context, request RemovePasskeyRequestObject) (RemovePasskeyResponseObject, error)
 	// ChangePassword Change the password of the one who asks; their other sessions end
 	// (PUT /account/password)
 	ChangePassword(ctx context.Context, request ChangePasswordRequestObject) (ChangePasswordResponseObject, error)
@@ -10606,6 +10939,12 @@ type StrictServerInterface interface {
 	// Become Become another person of the demo; elsewhere there is no such thing
 	// (POST /session/guest)
 	Become(ctx context.Context, request BecomeRequestObject) (BecomeResponseObject, error)
+	// AskPasskey Begin to sign in with a passkey (Web Authentication); the answer sets a cookie that finishing needs
+	// (POST /session/passkey)
+	AskPasskey(ctx context.Context, request AskPasskeyRequestObject) (AskPasskeyResponseObject, error)
+	// EnterByPasskey Sign in with what the passkey answered
+	// (POST /session/passkey/finish)
+	EnterByPasskey(ctx context.Context, request EnterByPasskeyRequestObject) (EnterByPasskeyResponseObject, error)
 	// BeginProvider Begin to sign in with the provider of sign-ins (OpenID Connect): send the browser to the address; the answer sets a cookie that finishing needs
 	// (POST /session/provider)
 	BeginProvider(ctx context.Context, request BeginProviderRequestObject) (BeginProviderResponseObject, error)
@@ -10839,6 +11178,146 @@ func (sh *strictHandler) RemoveFactor(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(RemoveFactorResponseObject); ok {
 		return validResponse.VisitRemoveFactorResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListPasskeys operation middleware
+func (sh *strictHandler) ListPasskeys(ctx *echo.Context) error {
+	var request ListPasskeysRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListPasskeys(ctx.Request().Context(), request.(ListPasskeysRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListPasskeys")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListPasskeysResponseObject); ok {
+		return validResponse.VisitListPasskeysResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginPasskey operation middleware
+func (sh *strictHandler) BeginPasskey(ctx *echo.Context) error {
+	var request BeginPasskeyRequestObject
+
+	var body BeginPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginPasskey(ctx.Request().Context(), request.(BeginPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginPasskeyResponseObject); ok {
+		return validResponse.VisitBeginPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AddPasskey operation middleware
+func (sh *strictHandler) AddPasskey(ctx *echo.Context) error {
+	var request AddPasskeyRequestObject
+
+	var body AddPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AddPasskey(ctx.Request().Context(), request.(AddPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AddPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AddPasskeyResponseObject); ok {
+		return validResponse.VisitAddPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemovePasskey operation middleware
+func (sh *strictHandler) RemovePasskey(ctx *echo.Context, key KeyPath) error {
+	var request RemovePasskeyRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemovePasskey(ctx.Request().Context(), request.(RemovePasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemovePasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemovePasskeyResponseObject); ok {
+		return validResponse.VisitRemovePasskeyResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -15474,6 +15953,100 @@ func (sh *strictHandler) Become(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(BecomeResponseObject); ok {
 		return validResponse.VisitBecomeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AskPasskey operation middleware
+func (sh *strictHandler) AskPasskey(ctx *echo.Context) error {
+	var request AskPasskeyRequestObject
+
+	var body AskPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AskPasskey(ctx.Request().Context(), request.(AskPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AskPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AskPasskeyResponseObject); ok {
+		return validResponse.VisitAskPasskeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// EnterByPasskey operation middleware
+func (sh *strictHandler) EnterByPasskey(ctx *echo.Context, params EnterByPasskeyParams) error {
+	var request EnterByPasskeyRequestObject
+
+	request.Params = params
+
+	var body EnterByPasskeyJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.EnterByPasskey(ctx.Request().Context(), request.(EnterByPasskeyRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "EnterByPasskey")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(EnterByPasskeyResponseObject); ok {
+		return validResponse.VisitEnterByPasskeyResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

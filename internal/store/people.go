@@ -246,3 +246,45 @@ func (s *Store) UseKey(ctx context.Context, id string, at time.Time) error {
 		return db.Model(&Key{}).Where("id = ?", id).Update("used", Instant(at))
 	})
 }
+
+// Passkey is a key of a device by which a person signs in.
+type Passkey struct {
+	ID         string       `gorm:"primaryKey"`
+	Owner      string       // a person
+	Name       string       // as they call it
+	Credential []byte       // its own number
+	Held       string       // what there is to know of it, as JSON; nothing of it is secret
+	Used       string       // an instant; "": never
+	Made       record.Stamp `gorm:"embedded"`
+}
+
+// Passkeys returns those of a person, the oldest first.
+func (s *Store) Passkeys(ctx context.Context, owner string) (keys []Passkey, err error) {
+	return keys, s.db.WithContext(ctx).Where("owner = ?", owner).Order("at, id").Find(&keys).Error
+}
+
+// AddPasskey adds a passkey; ErrTaken where its credential is known.
+func (s *Store) AddPasskey(ctx context.Context, k Passkey) error {
+	return taken(s.write(ctx, func(db *gorm.DB) *gorm.DB { return db.Create(&k) }))
+}
+
+// UsePasskey keeps what is known of a passkey since it was used.
+func (s *Store) UsePasskey(ctx context.Context, k Passkey) error {
+	return s.mustChange(ctx, func(db *gorm.DB) *gorm.DB {
+		return db.Model(&Passkey{}).Select("held", "used").Where("id = ?", k.ID).Updates(&k)
+	})
+}
+
+// RemovePasskeys removes one of a person, or all where id is ""; it returns how many.
+func (s *Store) RemovePasskeys(ctx context.Context, owner, id string) (count int64, err error) {
+	err = s.Transaction(ctx, func(tx *Store) error {
+		query := tx.db.WithContext(ctx).Where("owner = ?", owner)
+		if id != "" {
+			query = query.Where("id = ?", id)
+		}
+		result := query.Delete(&Passkey{})
+		count = result.RowsAffected
+		return result.Error
+	})
+	return count, err
+}

@@ -69,9 +69,9 @@ type SignIn struct{ *core }
 type Keys struct{ *core }
 
 // New returns the use cases.
-func New(j *judging.Service) (*Service, *SignIn, *Keys, *Provider) {
+func New(j *judging.Service) (*Service, *SignIn, *Keys, *Provider, *Passkeys) {
 	c := &core{base: j, settings: Usual, throttle: newThrottle(j.Clock), hashing: make(chan struct{}, mostHashing), known: map[[32]byte]*known{}, waiting: map[string][]byte{}}
-	return &Service{c}, &SignIn{c}, &Keys{c}, &Provider{core: c}
+	return &Service{c}, &SignIn{c}, &Keys{c}, &Provider{core: c}, newPasskeys(c)
 }
 
 // Set says how long sign-ins hold; it is called before anybody signs in.
@@ -314,7 +314,8 @@ func rightsOf(p *store.Person, roles []store.Role) actor.Rights {
 	return r
 }
 
-// Reset gives a person a one-time word to choose a new password with, ends their sessions, and takes their second factor away.
+// Reset gives a person a one-time word to choose a new password with, ends their sessions, and takes their second factor and
+// passkeys away.
 func (s *Service) Reset(ctx context.Context, id string) (contract.PersonAdded, error) {
 	if err := access.Need(ctx, actor.PersonsChange); err != nil {
 		return contract.PersonAdded{}, err
@@ -327,7 +328,8 @@ func (s *Service) Reset(ctx context.Context, id string) (contract.PersonAdded, e
 		}
 		p.Secrets = store.Secrets{Word: hash, WordEnds: store.Instant(s.base.Clock().Add(s.settings.Word))}
 		_, ending := tx.EndSessions(ctx, id, "", "")
-		return errors.Join(tx.SaveSecrets(ctx, id, p.Secrets), ending, tx.Note(ctx, by, store.TrailEntry{What: "reset", Kind: "person", Key: p.SignIn, Note: p.Name}))
+		_, removing := tx.RemovePasskeys(ctx, id, "")
+		return errors.Join(tx.SaveSecrets(ctx, id, p.Secrets), ending, removing, tx.Note(ctx, by, store.TrailEntry{What: "reset", Kind: "person", Key: p.SignIn, Note: p.Name}))
 	})
 	s.forget()
 	if err != nil {

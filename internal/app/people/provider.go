@@ -132,7 +132,7 @@ func (p *Provider) Begin(ctx context.Context, from string) (address, token strin
 	if p.source == nil {
 		return "", "", fault.Hindered(noProvider)
 	}
-	token = newToken()
+	token = dated(p.base.Clock().Add(Holds))
 	if address, err = p.source.Address(ctx, from+returnPath, askedBy(token)); err != nil {
 		return "", "", p.silent(ctx, err)
 	}
@@ -158,7 +158,7 @@ func (p *Provider) Finish(ctx context.Context, token string, said contract.Provi
 		return Issued{}, err
 	}
 	ask := askedBy(token)
-	if token == "" || !same([]byte(ask.State), []byte(said.State)) {
+	if !isDated(token, p.base.Clock()) || !same([]byte(ask.State), []byte(said.State)) {
 		return Issued{}, p.refused(ctx, "sign-in by provider refused", "state")
 	}
 	claims, err := p.source.Redeem(ctx, said.From+returnPath, said.Code, ask)

@@ -2084,6 +2084,78 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/session/passkey": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to sign in with a passkey (Web Authentication); the answer sets a cookie that finishing needs */
+        post: operations["askPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/session/passkey/finish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign in with what the passkey answered */
+        post: operations["enterByPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/account/passkeys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The passkeys of the one who asks */
+        get: operations["listPasskeys"];
+        /** Add the passkey that the browser made */
+        put: operations["addPasskey"];
+        /** Begin to add a passkey */
+        post: operations["beginPasskey"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/account/passkeys/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a passkey of the one who asks */
+        delete: operations["removePasskey"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/account/password": {
         parameters: {
             query?: never;
@@ -2547,6 +2619,35 @@ export interface components {
             changing: boolean;
             /** @description The same person, in another tab */
             self: boolean;
+        };
+        /** @description An object of Web Authentication, level 3, in JSON */
+        PasskeyObject: {
+            [key: string]: unknown;
+        };
+        PasskeyAnswer: {
+            /** @description The origin of the page that asks */
+            from: string;
+            credential: components["schemas"]["PasskeyObject"];
+        };
+        PasskeyAsked: {
+            /** @description The origin of the page that asks */
+            from: string;
+            password: string;
+        };
+        PasskeyMade: {
+            /** @description The origin of the page that asks */
+            from: string;
+            /** @description What its owner calls it */
+            name: string;
+            credential: components["schemas"]["PasskeyObject"];
+        };
+        Passkey: {
+            id: string;
+            name: string;
+            /** @description An instant */
+            added: string;
+            /** @description An instant; empty: never */
+            used: string;
         };
         ProviderAsked: {
             /** @description The origin of the page that asks, such as https://codicil.example; the provider sends the browser back to its /sign-in/return */
@@ -8769,6 +8870,149 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SessionState"];
                 };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    askPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ProviderAsked"];
+            };
+        };
+        responses: {
+            /** @description What the browser is asked, as Web Authentication has it in JSON */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyObject"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    enterByPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: {
+                /** @description Of the beginning */
+                "__Host-codicil-passkey"?: string;
+            };
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyAnswer"];
+            };
+        };
+        responses: {
+            /** @description The session */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionState"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listPasskeys: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The passkeys */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Passkey"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    addPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyMade"];
+            };
+        };
+        responses: {
+            /** @description It signs in from now on */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    beginPasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasskeyAsked"];
+            };
+        };
+        responses: {
+            /** @description What the browser is asked, as Web Authentication has it in JSON */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PasskeyObject"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removePasskey: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It signs in no more */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };

@@ -1,4 +1,5 @@
-import { api, type Answer, type Schemas } from "@/api/client";
+import { startRegistration } from "@simplewebauthn/browser";
+import { api, ask, RequestError, type Answer, type Schemas } from "@/api/client";
 import { change, queryClient, useAsked, usePages } from "@/queries/client";
 
 export type Person = Schemas["Person"];
@@ -82,4 +83,34 @@ export function trailFile(q: TrailAsked, as: "csv" | "ndjson"): string {
   const query = new URLSearchParams({ as });
   for (const [key, value] of Object.entries(asked(q))) if (value) query.set(key, value);
   return `/api/v1/trail/export?${query.toString()}`;
+}
+
+export const usePasskeys = () =>
+  useAsked(
+    () => ["account", "passkeys"],
+    (signal) => api.GET("/account/passkeys", { signal }),
+  );
+/** Lets a device make a passkey, and adds it to who asks. */
+export async function addPasskey(name: string, password: string) {
+  const from = globalThis.location.origin;
+  const optionsJSON = await ask(api.POST("/account/passkeys", { body: { from, password } }));
+  const credential = await startRegistration({ optionsJSON: optionsJSON as never });
+  await change(api.PUT("/account/passkeys", { body: { from, name, credential: { ...credential } } }));
+}
+export const removePasskey = (key: string) =>
+  change(api.DELETE("/account/passkeys/{key}", { params: { path: { key } } }));
+
+/** Says in plain words what a browser says of passkeys in its own. */
+export async function inWords<T>(work: Promise<T>, what: string): Promise<T> {
+  try {
+    return await work;
+  } catch (error) {
+    if (error instanceof RequestError) throw error;
+    const known = (error as Error).name === "InvalidStateError";
+    throw new Error(
+      known
+        ? `${what}: this device has a passkey for you already.`
+        : `${what}: the device gave no passkey, or you chose not to. Try again.`,
+    );
+  }
 }

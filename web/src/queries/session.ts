@@ -1,3 +1,4 @@
+import { browserSupportsWebAuthn, startAuthentication } from "@simplewebauthn/browser";
 import { useBroadcastChannel } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
@@ -5,6 +6,10 @@ import { api, ask, signIns, type Schemas } from "@/api/client";
 import { queryClient, useAsked } from "@/queries/client";
 
 export type SessionState = Schemas["SessionState"];
+
+/** Whether this browser can hold passkeys for this server, which must be open by a name for that. */
+export const holdsPasskeys = () =>
+  browserSupportsWebAuthn() && !/^[\d.]+$|^\[/.test(globalThis.location.hostname);
 
 /** Where, in this tab, it is kept to which page one goes after signing in with the provider. */
 const returnKey = "codicil-return";
@@ -61,6 +66,13 @@ export const useSession = defineStore("session", () => {
   const setUp = (body: Schemas["FirstPerson"]) => enter(api.POST("/session/first", { body }));
   const setPassword = (body: Schemas["WordGiven"]) => enter(api.POST("/session/word", { body }));
   const changePassword = (body: Schemas["PasswordChange"]) => enter(api.PUT("/account/password", { body }));
+  /** Signs in with a passkey, which the browser lets one choose. */
+  async function byPasskey() {
+    const from = globalThis.location.origin;
+    const optionsJSON = await ask(api.POST("/session/passkey", { body: { from } }));
+    const credential = await startAuthentication({ optionsJSON: optionsJSON as never });
+    await enter(api.POST("/session/passkey/finish", { body: { from, credential: { ...credential } } }));
+  }
   /** Sends the browser to the provider of sign-ins: in a tab of its own where what is on this page must stay. */
   async function toProvider(path: string, staying: boolean) {
     const going = await ask(api.POST("/session/provider", { body: { from: globalThis.location.origin } }));
@@ -99,6 +111,7 @@ export const useSession = defineStore("session", () => {
     setUp,
     setPassword,
     changePassword,
+    byPasskey,
     toProvider,
     finishProvider,
     become,

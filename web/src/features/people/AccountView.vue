@@ -3,8 +3,18 @@ import { reactive, ref } from "vue";
 import KeysPart from "@/features/people/KeysPart.vue";
 import { useAttempt } from "@/queries/attempt";
 import { moment } from "@/queries/format";
-import { beginFactor, confirmFactor, endSession, removeFactor, useSessions } from "@/queries/people";
-import { useSession } from "@/queries/session";
+import {
+  addPasskey,
+  beginFactor,
+  confirmFactor,
+  endSession,
+  inWords,
+  removeFactor,
+  removePasskey,
+  usePasskeys,
+  useSessions,
+} from "@/queries/people";
+import { holdsPasskeys, useSession } from "@/queries/session";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** What is the person's own: password, second factor, sessions, and keys of programs. */
@@ -41,6 +51,14 @@ const remove = () =>
     recovery.value = [];
     await session.reload();
   });
+const passkeys = usePasskeys();
+const keying = useAttempt();
+const key = reactive({ name: "", password: "" });
+async function addKey() {
+  const done = await keying.attempt(() => inWords(addPasskey(key.name, key.password), "It was not added"));
+  key.password = "";
+  if (done) key.name = "";
+}
 /** A browser in a few words. */
 function browser(program: string): string {
   const name = /(Firefox|Edg|Chrome|Safari)/.exec(program)?.[1];
@@ -129,6 +147,57 @@ function browser(program: string): string {
         <code v-for="c in recovery" :key="c">{{ c }}</code>
       </div>
       <TroubleNote v-bind="factoring.trouble" />
+    </section>
+
+    <section v-if="session.person?.hasPassword" aria-label="Passkeys">
+      <h2>Passkeys</h2>
+      <p class="quiet">
+        A passkey of your device signs you in without a password or a code, and nobody can talk you out of it.
+      </p>
+      <TroubleNote :problem="passkeys.problem" :retry="passkeys.reload" />
+      <table v-if="passkeys.data?.length" class="ledger">
+        <thead>
+          <tr>
+            <th>Passkey</th>
+            <th>Added</th>
+            <th>Last used</th>
+            <th />
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="k in passkeys.data" :key="k.id">
+            <td>{{ k.name }}</td>
+            <td>{{ moment(k.added) }}</td>
+            <td>{{ k.used ? moment(k.used) : "Never" }}</td>
+            <td>
+              <button type="button" class="plain" @click="keying.attempt(() => removePasskey(k.id))">
+                Remove
+              </button>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <form v-if="holdsPasskeys()" @submit.prevent="addKey">
+        <label>
+          <span class="field-label">Name of the device</span>
+          <input v-model="key.name" class="line" required maxlength="100" />
+        </label>
+        <label>
+          <span class="field-label">Password</span>
+          <input
+            v-model="key.password"
+            class="line"
+            type="password"
+            autocomplete="current-password"
+            required
+          />
+        </label>
+        <button type="submit" class="button" :disabled="keying.busy">Add a passkey</button>
+      </form>
+      <p v-else class="quiet">
+        Passkeys are for names: open Codicil by its name, such as localhost, and not by a number.
+      </p>
+      <TroubleNote v-bind="keying.trouble" />
     </section>
 
     <section aria-label="Sessions">

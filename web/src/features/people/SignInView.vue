@@ -2,7 +2,8 @@
 import { computed, nextTick, onMounted, reactive, ref, useTemplateRef } from "vue";
 import { RequestError } from "@/api/client";
 import { useAttempt } from "@/queries/attempt";
-import { useSession } from "@/queries/session";
+import { inWords } from "@/queries/people";
+import { holdsPasskeys, useSession } from "@/queries/session";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** The way in: with a password, with a one-time word, or as the first person at all. again: the session has ended. */
@@ -51,6 +52,8 @@ async function enter() {
   }
   await focus();
 }
+const passkeys = holdsPasskeys();
+const byPasskey = () => tried.attempt(() => inWords(session.byPasskey(), "You were not signed in"));
 const toProvider = () =>
   tried.attempt(() =>
     session.toProvider(globalThis.location.pathname + globalThis.location.search, props.again),
@@ -114,11 +117,20 @@ async function by(next: "password" | "word") {
           <button v-else type="button" class="plain" @click="by('password')">I have a password</button>
         </template>
       </footer>
-      <footer v-if="session.state?.provider && !first" class="other">
-        <button type="button" class="button" :disabled="tried.busy" @click="toProvider">
+      <footer v-if="(session.state?.provider || passkeys) && !first" class="other">
+        <button v-if="passkeys" type="button" class="button" :disabled="tried.busy" @click="byPasskey">
+          Sign in with a passkey
+        </button>
+        <button
+          v-if="session.state?.provider"
+          type="button"
+          class="button"
+          :disabled="tried.busy"
+          @click="toProvider"
+        >
           Sign in with {{ session.state.provider }}
         </button>
-        <span v-if="again" class="quiet">in a new tab</span>
+        <span v-if="again && session.state?.provider" class="quiet">in a new tab</span>
       </footer>
     </form>
   </div>
