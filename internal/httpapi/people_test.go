@@ -231,6 +231,21 @@ func TestWhatChangesAPersonHoldsAtOnce(t *testing.T) {
 	assert.Equal(t, http.StatusOK, h.signIn("sam", "seven lamps by the sea", "").status)
 }
 
+func TestTwoPersonsDoNotSignInAlike(t *testing.T) {
+	h := openHouse(t, httpapi.Options{})
+	moya := h.as("Moya Burke", nil, "administrator")
+	add := func(name, subject string) answer {
+		return moya.ask(http.MethodPost, "/api/v1/persons", contract.PersonChange{Name: name, SignInName: name, Subject: subject, Companies: []string{}, Roles: []string{}})
+	}
+	require.Equal(t, http.StatusCreated, add("rosa", "b-7").status)
+	assert.Equal(t, "person-sign-in-taken", add("Rosa", "").code())
+	assert.Equal(t, "person-subject-taken", add("rosalind", "b-7").code())
+	var lena contract.PersonAdded
+	require.NoError(t, json.Unmarshal([]byte(add("lena", "").text), &lena))
+	got := moya.ask(http.MethodPut, "/api/v1/persons/"+lena.Person.ID, contract.PersonChange{Name: "Lena", SignInName: "rosa", Companies: []string{}, Roles: []string{}, Version: 1})
+	assert.Equal(t, "person-sign-in-taken", got.code())
+}
+
 func TestTheLastWhoKeepsPersonsStays(t *testing.T) {
 	h := openHouse(t, httpapi.Options{})
 	persons, err := h.app.People.Persons(h.own())

@@ -179,11 +179,11 @@ func (s *Passkeys) Add(ctx context.Context, said contract.PasskeyMade) error {
 	}
 	err = s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error {
 		k := store.Passkey{ID: strings.ToLower(rand.Text()), Owner: p.ID, Name: name, Credential: made.ID, Held: string(held), Made: by}
-		return errors.Join(tx.AddPasskey(ctx, k), tx.Note(ctx, by, store.TrailEntry{What: "passkey added", Kind: "person", Key: p.SignIn, Note: name}))
+		if err := tx.AddPasskey(ctx, k); err != nil {
+			return orTaken(err, passkeyKnown)
+		}
+		return tx.Note(ctx, by, store.TrailEntry{What: "passkey added", Kind: "person", Key: p.SignIn, Note: name})
 	})
-	if errors.Is(err, store.ErrTaken) {
-		return fault.Hindered(passkeyKnown)
-	}
 	if err == nil {
 		s.begun.Invalidate(p.ID)
 	}

@@ -209,19 +209,24 @@ func (s *Service) Add(ctx context.Context, said contract.PersonChange) (contract
 		p.Changed = by
 		p.Secrets.Word, p.Secrets.WordEnds = hash, store.Instant(s.base.Clock().Add(s.settings.Word))
 		if err := tx.AddPerson(ctx, p); err != nil {
-			return err
+			return orTaken(err, signInTaken, p.SignIn)
 		}
 		return tx.Note(ctx, by, store.TrailEntry{What: "added", Kind: "person", Key: p.SignIn, Note: p.Name, After: stateOf(p)})
 	})
-	if errors.Is(err, store.ErrTaken) {
-		return contract.PersonAdded{}, fault.Hindered(signInTaken, p.SignIn)
-	}
 	if err != nil {
 		return contract.PersonAdded{}, commit.Explain(err)
 	}
 	s.forget()
 	p.Version = 1
 	return contract.PersonAdded{Person: *show(ctx, &p), Word: word, WordEnds: p.Secrets.WordEnds}, nil
+}
+
+// orTaken says in its own words that something is there already.
+func orTaken(err error, d *notice.Definition, values ...any) error {
+	if errors.Is(err, store.ErrTaken) {
+		return fault.Hindered(d, values...)
+	}
+	return err
 }
 
 // person returns a person whom the one who asks may change.
@@ -260,7 +265,7 @@ func (s *Service) Change(ctx context.Context, id string, said contract.PersonCha
 		}
 		p.Changed = by
 		if err := tx.ChangePerson(ctx, p); err != nil {
-			return err
+			return orTaken(err, signInTaken, p.SignIn)
 		}
 		if err := s.keeperLeft(ctx, tx); err != nil {
 			return err
@@ -273,9 +278,6 @@ func (s *Service) Change(ctx context.Context, id string, said contract.PersonCha
 		return tx.Note(ctx, by, store.TrailEntry{What: "changed", Kind: "person", Key: p.SignIn, Note: p.Name, Before: before, After: stateOf(p)})
 	})
 	s.forget()
-	if errors.Is(err, store.ErrTaken) {
-		return contract.Person{}, fault.Hindered(signInTaken, p.SignIn)
-	}
 	if err != nil {
 		return contract.Person{}, commit.Explain(err)
 	}

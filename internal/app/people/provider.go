@@ -257,7 +257,7 @@ func (p *Provider) follow(ctx context.Context, tx *store.Store, by record.Stamp,
 	if person.Version == 0 {
 		what = "added by provider"
 		if err := tx.AddPerson(ctx, *person); err != nil {
-			return err
+			return orTaken(err, signInTaken, person.SignIn)
 		}
 	} else if err := tx.ChangePerson(ctx, *person); err != nil {
 		return err
