@@ -87,7 +87,11 @@ before the environment, which goes before the file. codicil settings prints what
 				}
 			}
 			signing, _ := s.provider() // which read has looked at
-			return serve(c, serving{data: data, memory: s.GetInt(setMemory), network: s.network(), people: s.people(), backups: s.backups(), rate: s.GetInt(setRate), signing: signing})
+			known := s.people()
+			if known.Seal, err = s.seal(); err != nil {
+				return err
+			}
+			return serve(c, serving{data: data, memory: s.GetInt(setMemory), network: s.network(), people: known, backups: s.backups(), rate: s.GetInt(setRate), signing: signing})
 		},
 	}
 	serveFlags(c.Flags())
@@ -158,6 +162,9 @@ func serve(c *cobra.Command, o serving) (err error) {
 		a.LimitMemory(o.memory << 20 / recordsPart)
 	}
 	a.SignIn.Set(o.people)
+	if err := a.SignIn.SealAll(actor.With(ctx, actor.Named("Codicil", actor.CommandLine))); err != nil {
+		return err
+	}
 	a.Watch()
 	a.Back(o.backups)
 	options := httpapi.Options{Client: web.Files(), Hosts: o.network.Hosts, Proxies: o.network.Proxies, MostEach: o.rate}

@@ -99,6 +99,11 @@ func TestSettingsComeFromFlagsEnvironmentAndFile(t *testing.T) {
 		assert.True(t, failed)
 		assert.Contains(t, errs, why)
 	}
+	key := filepath.Join(t.TempDir(), "seal")
+	require.NoError(t, os.WriteFile(key, []byte("c2hvcnQ=\n"), 0o600))
+	_, errs, failed = run(t, "", "serve", "--seal-key", key, "--data", filepath.Join(t.TempDir(), "x.db"))
+	assert.True(t, failed)
+	assert.Contains(t, errs, "holds no key: it has 5 bytes")
 	require.NoError(t, os.WriteFile(file, []byte("harbour: 127.0.0.1:1\n"), 0o600))
 	_, errs, failed = run(t, "", "settings")
 	assert.True(t, failed)

@@ -1,9 +1,12 @@
 package main
 
 import (
+	"encoding/base64"
 	"errors"
 	"fmt"
+	"io/fs"
 	"net/netip"
+	"os"
 	"strings"
 	"time"
 
@@ -37,6 +40,7 @@ const (
 	setEvery       = "backup-every"
 	setKeep        = "backup-keep"
 	setHeads       = "trail-heads"
+	setSeal        = "seal-key"
 
 	// Of the provider of sign-ins.
 	setIssuer        = "oidc-issuer"
@@ -76,6 +80,7 @@ func serveFlags(f *pflag.FlagSet) {
 	f.Duration(setEvery, usualEvery, "how often it makes one")
 	f.Int(setKeep, usualKeep, "how many of them stay; 0: all")
 	f.String(setHeads, "", "file to which the head of the trail is added every ten minutes; keep it where nobody reaches who writes the data")
+	f.String(setSeal, "", "file with the key that seals secrets of second factors in the data, made where it is missing; keep it apart from the data and its backups. None: they are not sealed")
 	f.String(setIssuer, "", "address of a provider of sign-ins (OpenID Connect); none: people sign in with passwords only. Tell it /sign-in/return of every --host as the address to send browsers back to")
 	f.String(setName, "", "how people call the provider; none: its host")
 	f.String(setClient, "", "by what the provider knows Codicil")
@@ -170,6 +175,30 @@ func (s settings) backups() backups.Plan {
 
 // masked is printed for what nobody is to read.
 const masked = "(set)"
+
+// seal reads the key that seals secrets, or makes one.
+func (s settings) seal() ([]byte, error) {
+	path := s.GetString(setSeal)
+	if path == "" {
+		return nil, nil
+	}
+	text, err := os.ReadFile(path)
+	if errors.Is(err, fs.ErrNotExist) {
+		key := people.NewSealKey()
+		return key, os.WriteFile(path, []byte(base64.StdEncoding.EncodeToString(key)+"\n"), 0o600)
+	}
+	if err != nil {
+		return nil, err
+	}
+	key, err := base64.StdEncoding.DecodeString(strings.TrimSpace(string(text)))
+	if err == nil && len(key) != people.SealBytes {
+		err = fmt.Errorf("it has %d bytes, not %d", len(key), people.SealBytes)
+	}
+	if err != nil {
+		return nil, fmt.Errorf("--%s %s holds no key: %w", setSeal, path, err)
+	}
+	return key, nil
+}
 
 func settingsCommand() *cobra.Command {
 	c := &cobra.Command{

@@ -97,14 +97,14 @@ type Application struct {
 	URL     string
 	browser *Browser
 	server  *httptest.Server
-	store  *store.Store
-	app    *app.App
-	folder string
-	person context.Context
-	leave  func()
-	tabs   int
-	away   atomic.Bool
-	held   atomic.Pointer[string]
+	store   *store.Store
+	app     *app.App
+	folder  string
+	person  context.Context
+	leave   func()
+	tabs    int
+	away    atomic.Bool
+	held    atomic.Pointer[string]
 	// provider is the simulated provider of sign-ins; nil: there is none.
 	provider *httptest.Server
 	refused  sync.Map // what was asked and refused, by its path
@@ -320,7 +320,7 @@ func (a *Application) open(tab context.Context, stop func(), path string) (*Page
 	if _, err := chromedp.Call(tab, emulation.SetFocusEmulationEnabled, focused); err != nil {
 		return p, err
 	}
-	return p, p.Do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(a.URL+path))
+	return p, p.Do(chromedp.EmulateViewport(1280, 800), chromedp.Navigate(a.URL+path)) //nolint:contextcheck // a page has its own
 }
 
 // Device gives the tab a device that holds passkeys and knows its owner.

@@ -39,7 +39,7 @@ func (v *visitor) listen(after string) *line {
 	if after != "" {
 		request.Header.Set("Last-Event-ID", after)
 	}
-	answer, err := http.DefaultClient.Do(request)
+	answer, err := http.DefaultClient.Do(request) //nolint:bodyclose // it is when the line is over
 	require.NoError(v.t, err)
 	require.Equal(v.t, http.StatusOK, answer.StatusCode)
 	require.Equal(v.t, "text/event-stream", answer.Header.Get("Content-Type"))

@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/internal/app/people"
 	"codicil/internal/contract"
 	"codicil/internal/httpapi"
 )
@@ -300,6 +301,43 @@ func TestTheSecondFactor(t *testing.T) {
 	assert.Equal(t, http.StatusNoContent, sam.ask(http.MethodPost, "/api/v1/account/factor/remove", contract.PasswordGiven{Password: good}).status)
 	h.later(3 * time.Minute)
 	assert.Equal(t, http.StatusOK, h.signIn("sam", good, "").status)
+}
+
+func TestSecretsOfSecondFactorsAreSealed(t *testing.T) {
+	h := openHouse(t, httpapi.Options{})
+	sam := h.person("sam", nil, "reader")
+	var begun contract.FactorBegun
+	require.NoError(t, json.Unmarshal([]byte(sam.ask(http.MethodPost, "/api/v1/account/factor", contract.PasswordGiven{Password: good}).text), &begun))
+	code := func() string {
+		h.later(3 * time.Minute)
+		c, err := totp.GenerateCode(begun.Secret, h.time())
+		require.NoError(t, err)
+		return c
+	}
+	var set contract.FactorSet
+	require.NoError(t, json.Unmarshal([]byte(sam.ask(http.MethodPut, "/api/v1/account/factor", contract.CodeGiven{Code: code()}).text), &set))
+	secret, err := base32.StdEncoding.WithPadding(base32.NoPadding).DecodeString(begun.Secret)
+	require.NoError(t, err)
+	kept := func() []byte {
+		p, err := h.store.PersonBySignIn(t.Context(), "sam")
+		require.NoError(t, err)
+		return p.Secrets.Factor
+	}
+	require.Equal(t, secret, kept(), "without a key it stands there as it is")
+	settings := people.Usual
+	settings.Seal = people.NewSealKey()
+	h.app.SignIn.Set(settings)
+	require.NoError(t, h.app.SignIn.SealAll(h.own()))
+	sealed := kept()
+	assert.NotContains(t, string(sealed), string(secret))
+	require.NoError(t, h.app.SignIn.SealAll(h.own()))
+	assert.Equal(t, sealed, kept(), "it is sealed once")
+	assert.Equal(t, http.StatusOK, h.signIn("sam", good, code()).status)
+
+	settings.Seal = people.NewSealKey()
+	h.app.SignIn.Set(settings)
+	assert.Equal(t, "factor-sealed", h.signIn("sam", good, code()).code(), "with another key it cannot be read")
+	assert.Equal(t, http.StatusOK, h.signIn("sam", good, set.Recovery[0]).status, "a code of recovery needs none")
 }
 
 func TestKeysOfPrograms(t *testing.T) {

@@ -42,6 +42,7 @@ func (h *house) stands(text string) (tables map[string]int) {
 		require.NoError(h.t, found.Scan(&name))
 		names = append(names, name)
 	}
+	require.NoError(h.t, found.Err())
 	require.NoError(h.t, found.Close())
 	tables = map[string]int{}
 	for _, name := range names {

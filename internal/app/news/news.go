@@ -85,7 +85,7 @@ func (s *Service) Watch(ctx context.Context, after int64, once bool, still func(
 		return err
 	}
 	l := &listener{person: actor.Of(ctx).ID, wake: make(chan struct{}, 1), present: map[thing]bool{}, last: head.Last}
-	if err := s.enter(l, head.Last); err != nil {
+	if err := s.enter(ctx, l, head.Last); err != nil {
 		return err
 	}
 	defer s.leave(l)
@@ -100,7 +100,7 @@ func (s *Service) Watch(ctx context.Context, after int64, once bool, still func(
 		} else {
 			return nil
 		}
-		heard, err := s.take(ctx, l)
+		heard, err := s.take(ctx, l) //nolint:contextcheck // of who asks, with the rights that they have by now
 		if err != nil {
 			return err
 		}
@@ -150,7 +150,7 @@ func (s *Service) missed(ctx context.Context, l *listener, after, head int64) er
 	return err
 }
 
-func (s *Service) enter(l *listener, head int64) error {
+func (s *Service) enter(ctx context.Context, l *listener, head int64) error {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	tabs := 0
@@ -165,7 +165,7 @@ func (s *Service) enter(l *listener, head int64) error {
 	s.listening[l] = true
 	if len(s.listening) == 1 {
 		s.last = head
-		go s.look(context.Background())
+		go s.look(context.WithoutCancel(ctx)) // it goes on for others when this one leaves
 	}
 	return nil
 }

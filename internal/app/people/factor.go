@@ -64,13 +64,18 @@ func (s *SignIn) takeCode(ctx context.Context, p store.Person, code string) erro
 		if err != nil {
 			return err
 		}
-		if n, fits := stepOf(now.Secrets.Factor, code, s.base.Clock(), now.Secrets.FactorStep); fits {
+		secret, sealed := s.unseal(now.ID, now.Secrets.Factor) // codes of recovery hold without it
+		n, fits := int64(0), false
+		if sealed == nil {
+			n, fits = stepOf(secret, code, s.base.Clock(), now.Secrets.FactorStep)
+		}
+		if fits {
 			now.Secrets.FactorStep, taken = n, true
 		} else if at := slices.IndexFunc(now.Secrets.Recovery, func(h []byte) bool { return same(h, hashOf(code)) }); at >= 0 {
 			now.Secrets.Recovery, taken = slices.Delete(now.Secrets.Recovery, at, at+1), true
 		}
 		if !taken {
-			return nil
+			return sealed
 		}
 		return tx.SaveSecrets(ctx, p.ID, now.Secrets)
 	})
@@ -124,8 +129,12 @@ func (s *SignIn) ConfirmFactor(ctx context.Context, code string) (contract.Facto
 		set.Recovery = append(set.Recovery, grouped(text))
 		hashes = append(hashes, hashOf(text))
 	}
-	err := s.secrets(ctx, person, "second factor set", func(now *store.Secrets) {
-		now.Factor, now.FactorStep, now.Recovery = secret, n, hashes
+	sealed, err := s.seal(person, secret)
+	if err != nil {
+		return contract.FactorSet{}, err
+	}
+	err = s.secrets(ctx, person, "second factor set", func(now *store.Secrets) {
+		now.Factor, now.FactorStep, now.Recovery = sealed, n, hashes
 	})
 	if err == nil {
 		s.mutex.Lock()

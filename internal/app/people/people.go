@@ -33,6 +33,8 @@ type Settings struct {
 	Idle, Longest time.Duration
 	// Word is how long a one-time word holds.
 	Word time.Duration
+	// Seal is the key that seals secrets of second factors in the data, of SealBytes; nil: they stand there as they are.
+	Seal []byte
 }
 
 // Usual are the settings where none are given.

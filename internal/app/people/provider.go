@@ -81,7 +81,7 @@ func (c Claims) text(name string) string {
 	return ""
 }
 
-// All, as what a claim stands for, is all companies.
+// All is, as what a claim stands for, all companies.
 const All = "*"
 
 // Mapping says what the claims of a provider mean here.
@@ -231,10 +231,10 @@ func (p *Provider) unfit(ctx context.Context, why notice.Notice, subject string)
 
 // follow writes what the claims say of a person now, where that is another than what is kept.
 func (p *Provider) follow(ctx context.Context, tx *store.Store, by record.Stamp, person *store.Person, claims Claims) error {
-	before, kept := []byte(nil), store.Person{}
+	var before []byte
 	if person.Version > 0 {
-		var err error
-		if kept, err = tx.Person(ctx, person.ID); err != nil {
+		kept, err := tx.Person(ctx, person.ID)
+		if err != nil {
 			return err
 		}
 		if kept.Ended {

@@ -224,7 +224,7 @@ func (p *Provider) token(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return
 	}
-	signed, err := jwt.Signed(signer).Claims(claims).Serialize()
+	signed, err := jwt.Signed(signer).Claims(claims).Serialize() //nolint:misspell // so it is called
 	if err != nil {
 		http.Error(w, err.Error(), http.StatusInternalServerError)
 		return

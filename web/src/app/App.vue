@@ -1,13 +1,12 @@
 <script setup lang="ts">
 import { useEventListener, useLocalStorage, usePreferredDark } from "@vueuse/core";
-import { computed, ref, watchEffect } from "vue";
+import { computed, defineAsyncComponent, ref, watchEffect } from "vue";
 import { RouterLink, RouterView, useRoute } from "vue-router";
 import GoAnywhere from "@/app/GoAnywhere.vue";
 import FormatSheet from "@/app/FormatSheet.vue";
 import ShortcutList from "@/app/ShortcutList.vue";
 import PersonMenu from "@/app/PersonMenu.vue";
 import { ownScreens, screens } from "@/app/screens";
-import ReturnView from "@/features/people/ReturnView.vue";
 import SignInView from "@/features/people/SignInView.vue";
 import { format } from "@/queries/format";
 import OverSheet from "@/ui/OverSheet.vue";
@@ -16,6 +15,7 @@ import { useCatalog } from "@/queries/catalog";
 import { useNews } from "@/queries/news";
 import { useSession } from "@/queries/session";
 
+const ReturnView = defineAsyncComponent(() => import("@/features/people/ReturnView.vue"));
 const session = useSession();
 const catalog = useCatalog();
 useNews();

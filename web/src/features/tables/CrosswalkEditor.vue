@@ -4,6 +4,7 @@ import { RouterLink } from "vue-router";
 import { api, ask, type Crosswalk, type CrosswalkView, type Field, type Schemas } from "@/api/client";
 import CellProblem from "@/ui/CellProblem.vue";
 import ColumnEditor from "@/features/tables/ColumnEditor.vue";
+import { useSession } from "@/queries/session";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import UseList from "@/ui/UseList.vue";
 import ValueCell from "@/features/tables/ValueCell.vue";
@@ -150,6 +151,9 @@ async function save() {
 async function remove() {
   if (await tried.attempt(() => change(api.DELETE("/tables/crosswalks/{key}", path())))) emit("close");
 }
+
+const session = useSession();
+const mayChange = computed(() => session.may("tables.change") && session.everywhere);
 </script>
 
 <template>
@@ -163,7 +167,7 @@ async function remove() {
       :download="`${draft?.key}.csv`"
       >Save as CSV</a
     >
-    <label class="button file"
+    <label v-if="mayChange" class="button file"
       >Load a CSV file<input type="file" accept=".csv,.txt,.tsv,text/csv" @change="loadFile"
     /></label>
   </div>
@@ -280,7 +284,7 @@ async function remove() {
       To correct: {{ wrongRows.length === 1 ? "row" : "rows" }} {{ wrongRows.slice(0, 12).join(", ")
       }}{{ wrongRows.length > 12 ? ` and ${wrongRows.length - 12} more` : "" }}.
     </p>
-    <div class="buttons">
+    <div v-if="mayChange" class="buttons">
       <button type="button" class="button" @click="addRow">Add a row</button>
       <button type="submit" class="button first" :disabled="tried.busy || !dirty">Save</button>
       <button

@@ -3,9 +3,10 @@ import type { CrosswalkSummary } from "@/api/client";
 import ListExport from "@/ui/ListExport.vue";
 import ListHead from "@/ui/ListHead.vue";
 import { useList } from "@/ui/list";
-import { ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import CrosswalkEditor from "@/features/tables/CrosswalkEditor.vue";
+import { useSession } from "@/queries/session";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCrosswalks } from "@/queries/tables";
 
@@ -41,6 +42,9 @@ const list = useList<CrosswalkSummary>(
     { label: "Rows", right: true, value: (c) => c.rows },
   ],
 );
+
+const session = useSession();
+const mayChange = computed(() => session.may("tables.change") && session.everywhere);
 </script>
 
 <template>
@@ -57,7 +61,7 @@ const list = useList<CrosswalkSummary>(
       <span class="quiet">From one or more codes to others; exact decimals and dates too.</span>
       <span class="spring" />
       <ListExport name="Crosswalks" :list="list" />
-      <button type="button" class="button" @click="open('')">Add a crosswalk</button>
+      <button v-if="mayChange" type="button" class="button" @click="open('')">Add a crosswalk</button>
     </div>
     <TroubleNote :problem="all.problem" :retry="all.reload" />
     <table class="ledger">
@@ -79,7 +83,7 @@ const list = useList<CrosswalkSummary>(
     </table>
     <p v-if="all.data && !all.data.length" class="empty">
       There is no crosswalk yet. Tax rates by country, days by payment terms, our codes for theirs belong
-      here. <button type="button" class="plain" @click="open('')">Add a crosswalk</button>
+      here. <button v-if="mayChange" type="button" class="plain" @click="open('')">Add a crosswalk</button>
     </p>
   </template>
 </template>

@@ -11,6 +11,7 @@ import { useAttempt } from "@/queries/attempt";
 import { useLayoutDraft, type Position } from "@/features/tables/layoutDraft";
 import { useTrial, type Scope } from "@/queries/trial";
 import { useCatalog } from "@/queries/catalog";
+import { useSession } from "@/queries/session";
 
 const catalog = useCatalog();
 const route = useRoute();
@@ -149,6 +150,10 @@ watch(
     if (preview.value) void trial.tryDocument();
   },
 );
+
+const session = useSession();
+/** A layout of all companies is arranged by who is in all. */
+const mayChange = computed(() => session.may("setup.change") && (session.everywhere || scope.value.company !== ""));
 </script>
 
 <template>
@@ -207,10 +212,16 @@ watch(
     <button type="button" class="button" :disabled="!layout.past.value.length" @click="layout.undo">
       Undo
     </button>
-    <button v-if="own" type="button" class="button" :disabled="tried.busy" @click="drop">
+    <button v-if="own && mayChange" type="button" class="button" :disabled="tried.busy" @click="drop">
       Remove this layout
     </button>
-    <button type="button" class="button first" :disabled="tried.busy || (!dirty && own)" @click="save">
+    <button
+      v-if="mayChange"
+      type="button"
+      class="button first"
+      :disabled="tried.busy || (!dirty && own)"
+      @click="save"
+    >
       Save for {{ nameOf(scope.company, scope.type) }}
     </button>
   </div>
