@@ -153,7 +153,9 @@ watch(
 
 const session = useSession();
 /** A layout of all companies is arranged by who is in all. */
-const mayChange = computed(() => session.may("setup.change") && (session.everywhere || scope.value.company !== ""));
+const mayChange = computed(
+  () => session.may("setup.change") && (session.everywhere || scope.value.company !== ""),
+);
 </script>
 
 <template>
