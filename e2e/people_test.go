@@ -197,9 +197,9 @@ func TestPeopleSignInWithTheProvider(t *testing.T) {
 
 	u.goes("/records/vendor/new?company=30&type=SERV")
 	u.fills("name", "Harbour Survey Co")
-	require.NoError(t, u.application.EndSessions("jun.aoki"))
 	u.clicks(`[data-address="email"] input`, "")
 	u.types("office@harbour.example")
+	require.NoError(t, u.application.EndSessions("jun.aoki"))
 	u.presses(kb.Tab)
 	u.sees("dialog h1", "Your session has ended")
 	u.sees("dialog button", "Sign in with Brinewell ID")

@@ -106,7 +106,7 @@ func assemble(j *judging.Service) *App {
 	}
 	a.People, a.SignIn, a.Keys, a.Provider, a.Passkeys = people.New(j)
 	a.Backups, a.News = backups.New(j), news.New(j)
-	a.Personal = personal.New(j, live.Resume, a.Backups.Kept)
+	a.Personal = personal.New(j, live.Resume, a.Backups)
 	a.Posting = posting.New(j, live, a.Proofs)
 	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {
 		return records.New(inner, records.NewLive(inner), work)

@@ -768,6 +768,13 @@ type AskedRule struct {
 	Text string `json:"text"`
 }
 
+// BackupMade defines model for BackupMade.
+type BackupMade struct {
+	// At An instant
+	At string `json:"at"`
+	By string `json:"by"`
+}
+
 // Balance defines model for Balance.
 type Balance struct {
 	Balance  Shown  `json:"balance"`
@@ -828,8 +835,11 @@ type BlankRequest struct {
 
 // BlankTold defines model for BlankTold.
 type BlankTold struct {
-	// Backups Files of backups that still hold them
+	// Backups Files of backups by the schedule that still hold them
 	Backups []string `json:"backups"`
+
+	// BackupsMade Backups that were made on demand, the newest 200; wherever they are kept, they hold them too
+	BackupsMade []BackupMade `json:"backupsMade"`
 
 	// Elsewhere Records that hold them in fields which are not marked as personal, and stay as they are
 	Elsewhere      []Use `json:"elsewhere"`
@@ -3322,7 +3332,10 @@ type SessionState struct {
 	Guests []Guest `json:"guests,omitempty"`
 
 	// Idle Seconds that a session may rest
-	Idle        int              `json:"idle"`
+	Idle int `json:"idle"`
+
+	// News The last entry of the trail by now: what comes after it is news
+	News        int64            `json:"news,omitempty"`
 	Permissions []PermissionHeld `json:"permissions"`
 	Person      *SessionPerson   `json:"person,omitempty"`
 

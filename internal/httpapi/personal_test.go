@@ -146,6 +146,8 @@ func TestWhatIsPersonalIsBlankedEverywhere(t *testing.T) {
 		assert.Positive(t, h.stands(email)[table]+h.stands(name)[table], table)
 	}
 
+	step(http.MethodPost, "/backup", nil)
+
 	// Who may, and how.
 	for _, other := range []*visitor{h.as("Keeper", nil, "keeper", "operator", "reader", "signer"), h.as("Thirty", []string{"30"}, "administrator")} {
 		_, got := other.blanks(kept.Number, "asked", true)
@@ -171,6 +173,8 @@ func TestWhatIsPersonalIsBlankedEverywhere(t *testing.T) {
 	assert.Equal(t, 1, before.Exports)
 	assert.Equal(t, 2, before.Loads)
 	assert.Len(t, before.Backups, 1)
+	require.Len(t, before.BackupsMade, 1)
+	assert.Equal(t, "Moya Burke", before.BackupsMade[0].By)
 	assert.Positive(t, h.stands(email)["records"], "what is only told changes nothing")
 
 	told, got := moya.blanks(kept.Number, "Asked by letter, 12 November", true)

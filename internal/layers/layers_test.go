@@ -105,7 +105,7 @@ var peers = map[string][]string{
 	"app/merging":    {"access", "actor", "app/commit", "app/duplicates", "app/judging", "app/records", "app/runs", "codec", "contract", "fault", "store", "view"},
 	"app/derive":     {"access", "actor", "app/commit", "app/judging", "app/records", "app/runs", "contract", "fault", "store", "view"},
 	"app/people":     {"access", "actor", "app/commit", "app/judging", "clock", "contract", "fault", "store"},
-	"app/backups":    {"access", "actor", "app/commit", "app/judging", "backup", "store"},
+	"app/backups":    {"access", "actor", "app/commit", "app/judging", "backup", "contract", "store"},
 	"backup":         {"release", "store"},
 	"app/trail":      {"access", "actor", "app/judging", "contract", "exchange", "fault", "store"},
 	"app/trials":     {"access", "actor", "app/judging", "contract", "exchange", "fault"},

@@ -24,6 +24,7 @@ import (
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/backup"
+	"codicil/internal/contract"
 	"codicil/internal/store"
 )
 
@@ -79,6 +80,24 @@ func (s *Service) Problem() string {
 	return s.problem
 }
 
+// schedule is who makes backups by the schedule, as the trail tells.
+const schedule = "Codicil"
+
+// mostMade is how many backups on demand are named.
+const mostMade = 200
+
+// Made are the backups that people made, the newest first, as far as the trail goes back. Nobody knows where they are kept.
+func (s *Service) Made(ctx context.Context) (made []contract.BackupMade, err error) {
+	entries, err := s.base.Store.Trail(ctx, store.TrailQuery{Kind: "backup", What: "made", Limit: mostMade})
+	made = []contract.BackupMade{}
+	for i := range entries {
+		if e := &entries[i]; e.Person != schedule {
+			made = append(made, contract.BackupMade{At: e.At, By: e.By})
+		}
+	}
+	return made, err
+}
+
 // Kept names the files of backups that the schedule has made and that are there, the oldest first.
 func (s *Service) Kept() (names []string) {
 	s.mutex.Lock()
@@ -102,7 +121,7 @@ const (
 
 // Run makes backups, and keeps the head of the trail, by a plan, until the context ends.
 func (s *Service) Run(ctx context.Context, p Plan) {
-	ctx = actor.With(ctx, actor.Named("Codicil", actor.CommandLine))
+	ctx = actor.With(ctx, actor.Named(schedule, actor.CommandLine))
 	s.mutex.Lock()
 	s.folder = p.Folder
 	s.mutex.Unlock()

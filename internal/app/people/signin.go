@@ -485,6 +485,11 @@ func (s *SignIn) State(ctx context.Context) (contract.SessionState, error) {
 		}
 		return state, err
 	}
+	head, err := s.base.Store.TrailHead(ctx)
+	if err != nil {
+		return state, err
+	}
+	state.News = head.Last
 	state.State, state.Everywhere, state.Companies = contract.SignedIn, who.Rights.All(), append(state.Companies, who.Rights.Companies...)
 	for _, p := range actor.Permissions {
 		if who.Rights.Has(p, "") {

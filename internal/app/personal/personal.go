@@ -25,12 +25,18 @@ type Service struct {
 	base *judging.Service
 	// catchUp brings live values up to date in records that are marked as late.
 	catchUp func(context.Context) error
-	// backups names the files of backups that are there.
-	backups func() []string
+	backups Backups
+}
+
+// Backups tells of the copies that are there.
+type Backups interface {
+	// Kept names the files that a schedule has made, and Made tells of those that people made.
+	Kept() []string
+	Made(ctx context.Context) ([]contract.BackupMade, error)
 }
 
 // New returns the use cases.
-func New(j *judging.Service, catchUp func(context.Context) error, backups func() []string) *Service {
+func New(j *judging.Service, catchUp func(context.Context) error, backups Backups) *Service {
 	return &Service{j, catchUp, backups}
 }
 
@@ -116,6 +122,10 @@ func (s *Service) Blank(ctx context.Context, at record.Ref, request contract.Bla
 	if err != nil {
 		return contract.BlankTold{}, commit.Explain(err)
 	}
+	made, err := s.backups.Made(ctx)
+	if err != nil {
+		return contract.BlankTold{}, err
+	}
 	links := s.base.Links(ctx, ref, "")
 	uses := func(refs []record.Ref) []fault.Use {
 		return view.List(refs, func(at record.Ref) fault.Use {
@@ -126,7 +136,7 @@ func (s *Service) Blank(ctx context.Context, at record.Ref, request contract.Bla
 		Fields: view.List(found.Fields, func(key string) string { return kind.Field(key).Label }), Versions: found.Versions, Records: uses(found.Records), Posted: uses(found.Posted),
 		Elsewhere: uses(found.Elsewhere), Proofs: append([]int64{}, found.Proofs...), Practice: append([]string{}, found.Practice...), Results: found.Results, Exports: found.Exports, Loads: found.Loads,
 		RecordsCount: found.RecordsCount, PostedCount: found.PostedCount, ElsewhereCount: found.ElsewhereCount,
-		Backups: append([]string{}, s.backups()...),
+		Backups: append([]string{}, s.backups.Kept()...), BackupsMade: made,
 	}
 	slices.Sort(told.Fields)
 	return told, nil

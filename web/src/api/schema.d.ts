@@ -2534,6 +2534,11 @@ export interface components {
             idle: number;
             /** @description Whom one can become, in a demo */
             guests?: components["schemas"]["Guest"][];
+            /**
+             * Format: int64
+             * @description The last entry of the trail by now: what comes after it is news
+             */
+            news?: number;
             /** @description The name of the provider with which one can sign in; missing: there is none */
             provider?: string;
         };
@@ -2548,6 +2553,11 @@ export interface components {
         };
         PersonalMark: {
             personal: boolean;
+        };
+        BackupMade: {
+            /** @description An instant */
+            at: string;
+            by: string;
         };
         BlankRequest: {
             /** @description Otherwise nothing is written, and it is told what would be */
@@ -2580,8 +2590,10 @@ export interface components {
             exports: number;
             /** @description Loads that go with their files, likewise */
             loads: number;
-            /** @description Files of backups that still hold them */
+            /** @description Files of backups by the schedule that still hold them */
             backups: string[];
+            /** @description Backups that were made on demand, the newest 200; wherever they are kept, they hold them too */
+            backupsMade: components["schemas"]["BackupMade"][];
         };
         News: {
             /** @description Each thing once, those alone that the one who asks may see */

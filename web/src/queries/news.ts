@@ -73,6 +73,8 @@ export function useNews() {
     let again: ReturnType<typeof setTimeout> | undefined;
     const ended = new AbortController();
     const open = () => {
+      // What was on the screen when the page was opened is as old as that.
+      last ||= String(session.state?.news ?? "");
       line = new EventSource(last ? `/api/v1/news?after=${last}` : "/api/v1/news");
       line.addEventListener("news", (event: MessageEvent<string>) => {
         between.post(JSON.stringify({ data: event.data, id: event.lastEventId }));

@@ -5,6 +5,7 @@ import { api, ask, type Schemas } from "@/api/client";
 import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
 import { change } from "@/queries/client";
+import { moment } from "@/queries/format";
 import OverSheet from "@/ui/OverSheet.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import UseList from "@/ui/UseList.vue";
@@ -45,7 +46,12 @@ const rest = computed(() => {
   ].filter(Boolean);
 });
 const stays = computed(
-  () => told.value && told.value.posted.length + told.value.elsewhere.length + told.value.backups.length,
+  () =>
+    told.value &&
+    told.value.posted.length +
+      told.value.elsewhere.length +
+      told.value.backups.length +
+      told.value.backupsMade.length,
 );
 </script>
 
@@ -82,11 +88,14 @@ const stays = computed(
           <p>Records that hold them in fields that are not marked as personal, under Tables, Fields:</p>
           <UseList :uses="told.elsewhere" :count="told.elsewhereCount" />
         </template>
-        <template v-if="told.backups.length">
+        <template v-if="told.backups.length || told.backupsMade.length">
           <p>Backups made before:</p>
           <ul>
             <li v-for="b in told.backups" :key="b">
               <code>{{ b }}</code>
+            </li>
+            <li v-for="b in told.backupsMade" :key="b.at">
+              made by {{ b.by }} on {{ moment(b.at) }}, wherever it is kept
             </li>
           </ul>
         </template>
