@@ -363,3 +363,33 @@ func TestManyRulesAreSuspendedAtOnce(t *testing.T) {
 	u.sees(".sentence", "Payment terms is a cursor stop")
 	u.seesNo(".sentence", "Name is required")
 }
+
+// The versions of a rule say which words differ, any two are compared, and an earlier one is brought back as a change.
+func TestARuleGoesBackToAnEarlierVersion(t *testing.T) {
+	u := open(t, "/plan?company=10&type=SERV&field=payment_terms&family=default")
+	u.clicks(".pane [role=tab]", "Formula")
+	u.clicks(".pane .cm-content", "")
+	u.types(`country = "DE"`)
+	u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.sees(".pane .asks", "needs a reason")
+	u.types("Germany only")
+	u.presses(kb.Enter)
+	u.sees(".pane .life", "version 3")
+	u.clicks(".pane .history .plain", "What its 3 versions were")
+	u.sees(".history .version ins", "when Country is DE")
+	u.sees(".history .version dd ins", `country = "DE"`)
+	u.sees(".history .version", "Germany only")
+	u.clicks(".history .plain", "Compare any two")
+	u.sees(".history .compare ins", "when Country is DE")
+	u.clicks(".history .restore", "Back to this")
+	u.sees(".pane .life", "changed, not saved")
+	u.seesNo(".pane .sentence", "when Country is DE")
+	u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
+	u.sees(".pane .asks", "needs a reason")
+	u.types("Everywhere again")
+	u.presses(kb.Enter)
+	u.sees(".pane .life", "version 4")
+	u.sees(".history .version", "“Everywhere again”")
+	u.sees(".history .version del", "when Country is DE")
+	u.sees(".history .version dd ins", "Back")
+}

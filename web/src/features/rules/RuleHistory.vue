@@ -1,23 +1,36 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
-import { api } from "@/api/client";
+import { computed, ref, watch } from "vue";
+import { api, type Schemas } from "@/api/client";
 import { useAsked } from "@/queries/client";
+import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import VersionDiff from "@/features/rules/VersionDiff.vue";
 import { format, moment } from "@/queries/format";
+import { stateWords } from "@/ui/families";
 
-/** What a rule has been: who changed it when, and why it was put in force all the same. */
-const props = defineProps<{ rule: number; version: number }>();
+/**
+ * What a rule has been: who changed it when and why, which words differ from the version before; any two compared, and
+ * any brought back into the editor.
+ */
+const props = defineProps<{ rule: number; version: number; mayChange?: boolean }>();
+const emit = defineEmits<{ restore: [version: Schemas["RuleVersion"]] }>();
 const open = ref(false);
 const asked = useAsked(
   () => (open.value ? ["rule", props.rule, "versions", props.version, { ...format }] : undefined),
   (signal) => api.GET("/rules/{id}/versions", { params: { path: { id: props.rule } }, signal }),
 );
 const versions = computed(() => asked.data ?? []);
-
-/** What the version said where the one before said something else. */
-function said(i: number): string {
-  return versions.value[i]!.sentence === versions.value[i + 1]?.sentence ? "" : versions.value[i]!.sentence;
-}
+const comparing = ref(false);
+const one = ref(0);
+const other = ref(0);
+watch(versions, (all) => {
+  one.value = all.at(-1)?.version ?? 0;
+  other.value = all[0]?.version ?? 0;
+});
+const numbers = computed(() =>
+  versions.value.map((v) => ({ value: String(v.version), label: String(v.version) })),
+);
+const numbered = (n: number) => versions.value.find((v) => v.version === n);
 </script>
 
 <template>
@@ -28,12 +41,44 @@ function said(i: number): string {
     <template v-else>
       <h3>Versions</h3>
       <TroubleNote :problem="asked.problem" :retry="asked.reload" />
+      <button v-if="versions.length > 1 && !comparing" type="button" class="plain" @click="comparing = true">
+        Compare any two
+      </button>
+      <div v-if="comparing" class="compare" aria-label="Two versions compared">
+        <p>
+          From version
+          <SentencePicker
+            :value="String(one)"
+            label="From version"
+            :options="numbers"
+            @change="one = Number($event)"
+          />
+          to version
+          <SentencePicker
+            :value="String(other)"
+            label="To version"
+            :options="numbers"
+            @change="other = Number($event)"
+          />
+          <button type="button" class="plain" @click="comparing = false">Close</button>
+        </p>
+        <VersionDiff v-if="numbered(other)" :before="numbered(one)" :after="numbered(other)!" />
+      </div>
       <div v-for="(v, i) in versions" :key="v.version" class="version">
         <p>
-          <b>{{ v.version }}, {{ v.state }}</b>
+          <b>{{ v.version }}, {{ stateWords[v.state] }}</b>
           <span class="quiet">{{ moment(v.changedAt) }} {{ v.changedBy }}</span>
+          <button
+            v-if="mayChange && v.version !== version"
+            type="button"
+            class="plain restore"
+            :title="`Puts version ${v.version} into the editor; nothing is saved yet`"
+            @click="emit('restore', v)"
+          >
+            Back to this
+          </button>
         </p>
-        <p v-if="said(i)">{{ said(i) }}</p>
+        <VersionDiff :before="versions[i + 1]" :after="v" />
         <p v-if="v.reason" class="quiet">“{{ v.reason }}”</p>
       </div>
     </template>
@@ -53,8 +98,15 @@ p {
 .version b {
   margin-right: 6px;
 }
-.version {
+.version,
+.compare {
   border-top: 1px solid var(--rule);
   padding: 4px 0;
+}
+.compare {
+  padding: 6px 0 8px;
+}
+.restore {
+  float: right;
 }
 </style>

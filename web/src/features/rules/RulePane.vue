@@ -131,6 +131,11 @@ function goOn() {
   if (!reason.value.trim()) return;
   void (draft.asked === "keep" ? draft.keep(reason.value) : draft.move("in force", reason.value));
 }
+/** Puts an earlier version into the editor, where it is looked at before it is saved. */
+function takeBack(version: Parameters<typeof draft.putBack>[0]) {
+  draft.putBack(version);
+  void nextTick(() => pane.value?.querySelector(".sentence")?.scrollIntoView({ block: "nearest" }));
+}
 const retiring = ref(false);
 const reason = ref("");
 const reasonInput = ref<HTMLInputElement>();
@@ -144,8 +149,9 @@ watch(
       reasonInput.value?.focus({ preventScroll: true });
     }),
 );
+// A reason is for one change; the next has its own.
 watch(
-  () => draft.view?.id,
+  () => [draft.view?.id, draft.change?.version],
   () => (draft.needsReason = reason.value = ""),
 );
 </script>
@@ -443,6 +449,8 @@ watch(
         :key="draft.view.id"
         :rule="draft.view.id"
         :version="draft.view.version"
+        :may-change="session.may('rules.change') && draft.view.state !== 'retired'"
+        @restore="takeBack"
       />
       <dl v-if="draft.view?.body.note.why && !draft.isNew" class="note">
         <dt>Asked by</dt>

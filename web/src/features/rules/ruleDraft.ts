@@ -373,6 +373,14 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     return show(id).then(() => plan.tryDocument());
   }
 
+  /** Writes an earlier version into the rule, to be looked at, tried and saved like any change. */
+  function putBack(from: { version: number; body: RuleView["body"] }) {
+    if (!change.value) return;
+    const { note } = change.value.body;
+    change.value.body = { ...normal(from.body), note: { ...note, why: `Back to version ${from.version}` } };
+    unfinished.value = {};
+  }
+
   const leftBehind = computed(() => plan.unkept.has(placeOf(0)));
 
   return reactive({
@@ -405,5 +413,6 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     move,
     discard,
     revert,
+    putBack,
   });
 }
