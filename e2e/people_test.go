@@ -305,6 +305,7 @@ func TestTwoPeopleAtOneRule(t *testing.T) {
 	saves := func(u *user, why string) {
 		u.presses("s", chromedp.KeyModifiers(chromedp.ModifierCtrl))
 		u.sees(".pane .asks", "needs a reason")
+		u.runs(`!!document.activeElement?.matches(".reason")`)
 		u.types(why)
 		u.presses(kb.Enter)
 	}

@@ -150,10 +150,7 @@ watch(
     }),
 );
 // A reason is for one change; the next has its own.
-watch(
-  () => [draft.view?.id, draft.change?.version],
-  () => (draft.needsReason = reason.value = ""),
-);
+watch([() => draft.view?.id, () => draft.change?.version], () => (draft.needsReason = reason.value = ""));
 </script>
 
 <template>
