@@ -219,10 +219,7 @@ type entered struct {
 }
 
 func (b entered) write(w http.ResponseWriter) error {
-	setCookie(w, cookie, b.token, int(b.lasts/time.Second))
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(http.StatusOK)
-	return json.NewEncoder(w).Encode(b.state)
+	return answerWith(w, cookie, b.token, b.lasts, b.state)
 }
 
 func (b entered) VisitSignInResponse(w http.ResponseWriter) error         { return b.write(w) }
@@ -244,10 +241,7 @@ type going struct {
 
 // VisitBeginProviderResponse sends the address, and the cookie for the way back.
 func (b going) VisitBeginProviderResponse(w http.ResponseWriter) error {
-	setCookie(w, providerCookie, b.token, int(people.Holds/time.Second))
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(http.StatusOK)
-	return json.NewEncoder(w).Encode(b.to)
+	return answerWith(w, providerCookie, b.token, people.Holds, b.to)
 }
 
 // passkeyCookie does the same for who signs in with a passkey.
@@ -261,10 +255,7 @@ type askedPasskey struct {
 
 // VisitAskPasskeyResponse sends it, and the cookie for the answer.
 func (b askedPasskey) VisitAskPasskeyResponse(w http.ResponseWriter) error {
-	setCookie(w, passkeyCookie, b.token, int(people.Holds/time.Second))
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(http.StatusOK)
-	return json.NewEncoder(w).Encode(b.object)
+	return answerWith(w, passkeyCookie, b.token, people.Holds, b.object)
 }
 
 // ended answers that a session has ended.
@@ -276,6 +267,14 @@ func (ended) VisitSignOutResponse(w http.ResponseWriter) error {
 	w.Header().Set("Clear-Site-Data", `"cache", "storage"`)
 	w.WriteHeader(http.StatusNoContent)
 	return nil
+}
+
+// answerWith answers with JSON, and gives the browser a token for as long as that lasts.
+func answerWith(w http.ResponseWriter, name, token string, lasts time.Duration, body any) error {
+	setCookie(w, name, token, int(lasts/time.Second))
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(http.StatusOK)
+	return json.NewEncoder(w).Encode(body)
 }
 
 // setCookie gives the browser a token for so many seconds; less than 0 takes it away.

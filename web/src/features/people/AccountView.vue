@@ -152,7 +152,8 @@ function browser(program: string): string {
     <section v-if="session.person?.hasPassword" aria-label="Passkeys">
       <h2>Passkeys</h2>
       <p class="quiet">
-        A passkey of your device signs you in without a password or a code, and nobody can talk you out of it.
+        A passkey of your device signs you in without a password or a code. Unlike those, it cannot be given
+        away by mistake.
       </p>
       <TroubleNote :problem="passkeys.problem" :retry="passkeys.reload" />
       <table v-if="passkeys.data?.length" class="ledger">

@@ -62,7 +62,7 @@ const numbered = (n: number) => versions.value.find((v) => v.version === n);
           />
           <button type="button" class="plain" @click="comparing = false">Close</button>
         </p>
-        <VersionDiff v-if="numbered(other)" :before="numbered(one)" :after="numbered(other)!" />
+        <VersionDiff v-if="numbered(other)" :before="numbered(one)" :after="numbered(other)!" asked />
       </div>
       <div v-for="(v, i) in versions" :key="v.version" class="version">
         <p>
@@ -105,6 +105,14 @@ p {
 }
 .compare {
   padding: 6px 0 8px;
+}
+/* Within a line of the pane a choice is as large as its line. */
+.compare :deep(.in-sentence) {
+  min-width: 46px;
+  width: 46px;
+}
+.compare :deep(.in-sentence .el-select__placeholder) {
+  font: 600 13px/1.4 var(--sans);
 }
 .restore {
   float: right;

@@ -4,7 +4,12 @@ import type { Schemas } from "@/api/client";
 import WordDiff from "@/ui/WordDiff.vue";
 
 /** What one version of a rule says and another says otherwise: its sentence, its formulas, and its note. */
-const props = defineProps<{ before?: Schemas["RuleVersion"]; after: Schemas["RuleVersion"] }>();
+const props = defineProps<{
+  before?: Schemas["RuleVersion"];
+  after: Schemas["RuleVersion"];
+  /** Says so where they say the same. */
+  asked?: boolean;
+}>();
 /** The texts of a version by what people call them. */
 function texts(v?: Schemas["RuleVersion"]): Record<string, string> {
   const { body } = v ?? {};
@@ -20,9 +25,7 @@ function texts(v?: Schemas["RuleVersion"]): Record<string, string> {
     Tags: (body?.note.tags ?? []).join(", "),
   };
 }
-const same = computed(
-  () => props.before?.sentence === props.after.sentence && props.before.state === props.after.state,
-);
+const same = computed(() => props.before?.sentence === props.after.sentence);
 const formulas = new Set(["When", "Value", "Must hold"]);
 const changes = computed(() => {
   const was = texts(props.before);
@@ -46,7 +49,7 @@ const changes = computed(() => {
       <dd><WordDiff :before="c.before" :after="c.after" :mono="c.mono" /></dd>
     </template>
   </dl>
-  <p v-else-if="same" class="quiet">They say the same.</p>
+  <p v-else-if="asked && same" class="quiet">They say the same.</p>
 </template>
 
 <style scoped>
