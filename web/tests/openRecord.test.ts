@@ -1,10 +1,11 @@
 import { flushPromises, mount } from "@vue/test-utils";
-import { beforeEach, describe, expect, it } from "vitest";
+import { beforeEach, describe, expect, it, vi } from "vitest";
 import { defineComponent, h, ref } from "vue";
 import { createMemoryHistory, createRouter, RouterView } from "vue-router";
 import type { Outcome, RecordView, Schemas } from "@/api/client";
 import { useOpenRecord } from "@/features/records/openRecord";
 import { unsaved } from "@/features/records/unsaved";
+import { tell } from "@/queries/news";
 import { fillCatalog } from "./catalog";
 import { json, serve } from "./server";
 
@@ -112,6 +113,23 @@ describe("an open record", () => {
     });
     expect(record.dirty).toBe(false);
     expect(record.done).toBe("Saved.");
+  });
+
+  it("shows what somebody else saved while a change of one's own was being saved", async () => {
+    const read = [saved(1), saved(2), saved(3, { country: "DK" })];
+    const { record } = await open("/records/vendor/V1", {
+      "GET /records/vendor/V1": () => (read.length > 1 ? read.shift() : read[0]),
+      "POST /records": async () => {
+        const changes = [{ kind: "vendor", key: "V1", by: "Moya Keane", self: false }];
+        await tell({ changes, presence: [], much: false });
+        return { outcome: accepted, record: saved(2) };
+      },
+    });
+    await type(record, "limit", "5");
+    await record.save();
+    await vi.waitFor(() => expect(record.done).toBe("Moya Keane changed this just now."));
+    expect(record.record?.version).toBe(3);
+    expect(record.trial.textOf("country")).toBe("DK");
   });
 
   it("is saved with what is typed still in a list of choices, which tells late that it was left", async () => {

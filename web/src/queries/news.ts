@@ -30,6 +30,37 @@ export const tell = (news: News) => heard.trigger(news);
 /** Calls work with what others change, and who comes and goes, while the caller is on the screen. */
 export const onNews = (work: (news: News) => void) => heard.on(work);
 
+/**
+ * Calls work with who changed the thing that is on the screen. What is told while the screen is busy, for example while a
+ * change of one's own is saved, is told once it is no longer: nothing is missed. Returns how work says that it came at a
+ * busy time after all.
+ */
+export function onChangeOf(
+  at: () => Schemas["NewsThing"] | undefined,
+  busy: () => boolean,
+  work: (by: string | undefined) => void,
+) {
+  let waiting: { by?: string } | undefined;
+  function next() {
+    if (!waiting || busy()) return;
+    const { by } = waiting;
+    waiting = undefined;
+    work(by);
+  }
+  function again(by: string | undefined) {
+    waiting = { by };
+    next();
+  }
+  onNews(({ changes }) => {
+    const thing = at();
+    const of = changes.findLast((c) => c.kind === thing?.kind && (!c.key || c.key === thing.key));
+    if (of) again(of.by || undefined);
+  });
+  watch(busy, next);
+  watch([() => at()?.kind, () => at()?.key], () => (waiting = undefined));
+  return again;
+}
+
 /** What holds for all records, and is no other when one of them changes. */
 const ofNoRecord = new Set([
   "catalog",

@@ -18,7 +18,7 @@ import { useCatalog } from "@/queries/catalog";
 import { useSession } from "@/queries/session";
 import { askOnce, change } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
-import { onNews, usePresence } from "@/queries/news";
+import { onChangeOf, onNews, usePresence } from "@/queries/news";
 import { usePlan } from "@/queries/plan";
 import { unsaved } from "@/features/records/unsaved";
 
@@ -188,11 +188,14 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     await trial.tryDocument();
   }
 
+  const thing = () => ({ kind: kind.value, key: number.value });
   /** Who else has the record open. */
   const others = usePresence(
-    () => (record.value ? { kind: kind.value, key: number.value } : undefined),
+    () => (record.value ? thing() : undefined),
     () => dirty.value,
   );
+  /** Something is being saved, posted or deleted. */
+  const working = ref(false);
   /** Something is being typed that no field has taken yet. */
   const typing = ref(false);
   /** Who saved the record while it is being changed here. */
@@ -204,16 +207,16 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     // What the rules say of what is on the screen may be another now.
     if (news.changes.some((c) => !catalog.entry(c.kind)) && scope.type && !readonly.value && !working.value)
       void trial.tryDocument();
-    const of = news.changes.find((c) => c.kind === kind.value && c.key === number.value);
-    if (!of || !record.value || working.value || merge.value) return;
-    void renew(of.by);
   });
+  const changedBy = onChangeOf(thing, () => working.value || !!merge.value || !record.value, renew);
   /** Shows what somebody else saved; where something was typed here, that stays, and it is said. */
-  async function renew(by: string) {
+  async function renew(by = "Somebody else") {
     const params = { path: { kind: kind.value, number: number.value } };
     const at = path.value;
     const now = await ask(api.GET("/records/{kind}/{number}", { params })).catch(() => undefined);
-    if (path.value !== at || working.value || now?.version === record.value?.version) return;
+    if (path.value !== at) return;
+    if (working.value || merge.value) return changedBy(by);
+    if (now?.version === record.value?.version) return;
     if (dirty.value || typing.value) {
       overtakenBy.value = by;
       return;
@@ -268,7 +271,6 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   }
 
   /** One deed at a time: a key that is pressed twice saves and posts once. */
-  const working = ref(false);
   async function alone<T>(work: () => Promise<T>): Promise<T | undefined> {
     if (working.value) return undefined;
     working.value = true;

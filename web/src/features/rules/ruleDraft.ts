@@ -13,7 +13,7 @@ import { givesValue } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
 import { askOnce, change as send } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
-import { onNews, usePresence } from "@/queries/news";
+import { onChangeOf, usePresence } from "@/queries/news";
 import { useWhileTyping } from "@/queries/whileTyping";
 import { usePlan, widths, type Selection, type Width } from "@/queries/plan";
 import type { Unkept } from "@/queries/unkept";
@@ -137,9 +137,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
       } catch (error) {
         if (error instanceof RequestError && error.problem.problems && view.value)
           view.value = { ...view.value, problems: error.problem.problems };
-        const id = change.value?.id;
-        if (id && error instanceof RequestError && error.problem.code === "changed-meanwhile")
-          setTimeout(() => void renew(id)); // once this deed has ended
+        if (error instanceof RequestError && error.problem.code === "changed-meanwhile") changedBy(undefined);
         throw error;
       }
     });
@@ -239,22 +237,20 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   );
 
   /** Who else has the rule open. */
-  const others = usePresence(
-    () => (change.value?.id ? { kind: "rule", key: String(change.value.id) } : undefined),
-    () => dirty.value || isUnfinished.value,
-  );
+  const shown = () => (change.value?.id ? { kind: "rule", key: String(change.value.id) } : undefined);
+  const others = usePresence(shown, () => dirty.value || isUnfinished.value);
   /** Something is being typed that the rule has not taken yet. */
   const typing = ref(false);
   /** What somebody else saved of the rule while it is being changed here. */
   const overtaken = ref<{ by: string; view: RuleView }>();
-  onNews((news) => {
+  const changedBy = onChangeOf(shown, () => tried.busy, renew);
+  async function renew(by = "Somebody else") {
     const id = change.value?.id;
-    const of = news.changes.find((c) => c.kind === "rule" && (!c.key || c.key === String(id)));
-    if (id && of && !tried.busy) void renew(id, of.by || undefined);
-  });
-  async function renew(id: number, by = "Somebody else") {
+    if (!id) return;
     const now = await ask(api.GET("/rules/{id}", { params: { path: { id } } })).catch(() => undefined);
-    if (gone || !now || change.value?.id !== id || tried.busy || now.version === change.value.version) return;
+    if (gone || !now || change.value?.id !== id) return;
+    if (tried.busy) return changedBy(by);
+    if (now.version === change.value.version) return;
     if (!dirty.value && !isUnfinished.value && !typing.value) await afterChange(now);
     else overtaken.value = { by, view: now };
   }
