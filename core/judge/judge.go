@@ -69,6 +69,9 @@ type Circumstances struct {
 type Version struct {
 	Book    int64  `json:"book"`
 	Program string `json:"program"`
+	// Codicil is the number of that which was on top of the book, and Revision the last of its changes; 0: none was.
+	Codicil  int64 `json:"codicil,omitempty"`
+	Revision int   `json:"revision,omitempty"`
 }
 
 var dayMoves = notice.Define("day-moves", "{field} decides which rules hold, and by those rules it becomes {first}, and by the rules of that day to {second}. Change {rules}, or enter another date")

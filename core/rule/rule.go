@@ -162,7 +162,9 @@ const (
 
 // Rule is one statement about one target field.
 type Rule struct {
-	ID      int64  `json:"id"`
+	ID int64 `json:"id"`
+	// UID is the same on every installation, 16 hexadecimal digits; "": it has none yet.
+	UID     string `json:"uid,omitempty"`
 	Version int    `json:"version"` // counts the changes, from 1
 	State   State  `json:"state"`
 	Name    string `json:"name"`

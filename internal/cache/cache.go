@@ -22,9 +22,9 @@ type Cache struct {
 	reference *Reference
 	books     map[string]*plan.Book // by kind
 	plans     map[planKey]*plan.Plan
-	before    map[bookAt]*plan.Book
-	// version is that of the rule book; 0: it is to be read.
-	version int64
+	before    map[judge.Version]*Cache
+	// version is what documents are judged by; its book is 0: it is to be read.
+	version judge.Version
 	seed    string
 }
 
@@ -32,10 +32,14 @@ type Cache struct {
 const mostRecords = 64 << 20
 
 // New returns an empty cache over the store.
-func New(s *store.Store) *Cache {
-	c := &Cache{store: s, Records: newRecords(s, mostRecords), books: map[string]*plan.Book{}, plans: map[planKey]*plan.Plan{}, before: map[bookAt]*plan.Book{}}
-	return c
+func New(s *store.Store) *Cache { return over(s, newRecords(s, mostRecords)) }
+
+func over(s *store.Store, r *Records) *Cache {
+	return &Cache{store: s, Records: r, books: map[string]*plan.Book{}, plans: map[planKey]*plan.Plan{}, before: map[judge.Version]*Cache{}}
 }
+
+// Viewed returns an empty cache over the store as it shows by another rule book; saved records are the same.
+func (c *Cache) Viewed(v store.View) *Cache { return over(c.store.Viewed(v), c.Records) }
 
 // planKey names a plan: that of a book, which is replaced when anything in it changes.
 type planKey struct {
@@ -89,70 +93,56 @@ func (c *Cache) Book(ctx context.Context, kind string) (*plan.Book, error) {
 	return c.books[kind], nil
 }
 
-// mostBooks is how many books of before are kept.
-const mostBooks = 30
+// mostBefore is of how many versions of before the books are kept.
+const mostBefore = 30
 
-// BookAt returns the rules of a kind as they were at a version of the rule book, with the tables of then; fields,
-// types and companies are those of now.
-func (c *Cache) BookAt(ctx context.Context, kind string, version int64) (*plan.Book, error) {
+// BookAt returns the rules of a kind as they were at a version, with the tables, fields and layouts of then; types and
+// companies are those of now.
+func (c *Cache) BookAt(ctx context.Context, kind string, version judge.Version) (*plan.Book, error) {
 	now, _, err := c.Version(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if now.Book == version {
+	if now == version {
 		return c.Book(ctx, kind)
 	}
-	ref, err := c.Reference(ctx)
-	if err != nil {
-		return nil, err
-	}
-	k, err := ref.Kind(kind)
-	if err != nil {
-		return nil, err
-	}
-	at := bookAt{ref, kind, version}
+	version.Program = ""
 	c.mutex.Lock()
-	book := c.before[at]
+	then := c.before[version]
 	c.mutex.Unlock()
-	if book != nil {
-		return book, nil
+	if then == nil {
+		view := store.View{Codicil: version.Codicil, Revision: version.Revision, Book: version.Book}
+		then = c.Viewed(view)
+		c.mutex.Lock()
+		if len(c.before) >= mostBefore {
+			clear(c.before)
+		}
+		c.before[version] = then
+		c.mutex.Unlock()
 	}
-	rules, err := c.store.RulesAt(ctx, kind, version)
-	if err != nil {
-		return nil, err
-	}
-	tables, err := c.store.TablesAt(ctx, version)
-	if err != nil {
-		return nil, err
-	}
-	book = plan.NewBook(k, ref.Kinds, &tables.Set, rules)
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	if len(c.before) >= mostBooks {
-		clear(c.before)
-	}
-	c.before[at] = book
-	return book, nil
-}
-
-// bookAt names a book of before, under the reference data of now.
-type bookAt struct {
-	reference *Reference
-	kind      string
-	version   int64
+	return then.Book(ctx, kind)
 }
 
 // Version returns what documents are judged by now, and the seed of random numbers.
 func (c *Cache) Version(ctx context.Context) (judge.Version, string, error) {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
-	if c.version == 0 {
-		var err error
-		if c.version, c.seed, err = c.store.BookVersion(ctx); err != nil {
+	if c.version.Book == 0 {
+		v, seed, err := c.store.BookVersion(ctx)
+		if err != nil {
 			return judge.Version{}, "", err
 		}
+		version := judge.Version{Book: v, Program: release.Version}
+		if view := c.store.View(); view != nil && view.Codicil > 0 {
+			codicil, err := c.store.Codicil(ctx, view.Codicil)
+			if err != nil {
+				return judge.Version{}, "", err
+			}
+			version.Codicil, version.Revision = view.Codicil, codicil.Revision
+		}
+		c.version, c.seed = version, seed
 	}
-	return judge.Version{Book: c.version, Program: release.Version}, c.seed, nil
+	return c.version, c.seed, nil
 }
 
 // PutRules puts changed rules into the books of their kinds, those that are in memory. It is
@@ -160,7 +150,7 @@ func (c *Cache) Version(ctx context.Context) (judge.Version, string, error) {
 func (c *Cache) PutRules(rules ...rule.Rule) {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
-	c.version = 0
+	c.version = judge.Version{}
 	for _, r := range rules {
 		if b := c.books[r.Kind]; b != nil {
 			c.books[r.Kind] = b.Put(r)
@@ -173,6 +163,6 @@ func (c *Cache) PutRules(rules ...rule.Rule) {
 func (c *Cache) Forget() {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
-	c.reference, c.version = nil, 0
+	c.reference, c.version = nil, judge.Version{}
 	clear(c.books)
 }

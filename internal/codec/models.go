@@ -158,6 +158,7 @@ type reasonModel struct {
 
 type ruleModel struct {
 	ID      int64  `json:"id"`
+	UID     string `json:"uid,omitempty"`
 	Version int    `json:"version"`
 	State   string `json:"state"`
 	Name    string `json:"name"`
@@ -441,6 +442,9 @@ type answerModel struct {
 type judgedByModel struct {
 	Book    int64  `json:"book"`
 	Program string `json:"program"`
+	// Codicil is on top of the book, as at a revision; 0: none.
+	Codicil  int64 `json:"codicil,omitempty"`
+	Revision int   `json:"revision,omitempty"`
 }
 
 type tracedChangeModel struct {

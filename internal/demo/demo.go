@@ -31,12 +31,23 @@ var founded = time.Date(2025, time.December, 1, 9, 0, 0, 0, time.UTC)
 // seed makes every start the same.
 const seed = 24
 
+// takenOver is the codicil with which everything began.
+var takenOver = store.CodicilHead{
+	Title: "The rule book of the Brinewell group", AskedBy: "Edda Karlsen, group finance",
+	Reason: "The rules of the companies before the group, gathered into one book.",
+}
+
 // scenario fills an empty store: all of it, or nothing.
 func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string, bare bool) error {
 	return s.Transaction(ctx, func(tx *store.Store) error {
 		ctx, at := actor.With(ctx, actor.Named(user, actor.CommandLine)), founded
 		open := func() *app.App { return app.New(tx, func() time.Time { return at }) }
-		ids, err := fillRules(ctx, open())
+		by := record.Stamp{At: store.Instant(at), By: user, Person: actor.Of(ctx).ID, Via: string(actor.CommandLine)}
+		var ids map[string]int64
+		err := tx.Amend(ctx, takenOver, by, func(tx *store.Store) (err error) {
+			ids, err = fillRules(ctx, app.New(tx, func() time.Time { return at }))
+			return err
+		})
 		if err != nil {
 			return err
 		}

@@ -242,7 +242,11 @@ func inTime(next echo.HandlerFunc) echo.HandlerFunc {
 		ctx, cancel := context.WithTimeout(c.Request().Context(), longestAsk)
 		defer cancel()
 		c.SetRequest(c.Request().WithContext(ctx))
-		return next(c)
+		err := next(c)
+		if err != nil && ctx.Err() != nil {
+			return ctx.Err() // whatever was broken off by it says so in words of its own
+		}
+		return err
 	}
 }
 

@@ -16,6 +16,11 @@ type later struct {
 	// counts are the last counts of series that the transaction gave, by name; it is replaced, never changed.
 	counts map[string]int64
 	trail  []TrailEntry
+	// head is what the codicil says in which all is that the transaction changes of the rule book; nil: each change has one of its
+	// own. codicil is its number, 0 as long as there is none; drafts are the rules that were drafted; it is replaced, never changed.
+	head    *CodicilHead
+	codicil int64
+	drafts  []int64
 }
 
 // laterWrite is one of these.

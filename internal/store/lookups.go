@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"maps"
+	"slices"
 
 	"codicil/core/record"
 	"codicil/core/table"
@@ -31,6 +32,7 @@ type lookupVersion struct {
 	Definition *string
 	Book       int64        // the version of the rule book that it made; 0: one before this was kept
 	Changed    record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
+	Codicil    int64        // that brought it; 0: one before this was kept
 }
 
 // Tables are what rules look up, with the version of each.
@@ -44,29 +46,21 @@ type Tables struct {
 // is not kept.
 func (t *Tables) VersionOf(what, key string) int { return t.Versions[what+"/"+key] }
 
-// Tables returns all that rules look up, each kind by key.
+// Tables returns all that rules look up, each kind by key, as it is shown.
 func (s *Store) Tables(ctx context.Context) (*Tables, error) {
-	var rows []lookup
-	if err := s.db.WithContext(ctx).Order("key").Find(&rows).Error; err != nil {
+	rows, err := s.lookups(ctx)
+	if err != nil {
 		return nil, err
 	}
 	return tablesOf(rows)
 }
 
-// TablesAt returns what rules looked up at a version of the rule book.
-func (s *Store) TablesAt(ctx context.Context, book int64) (*Tables, error) {
-	versions, err := all(s.db.WithContext(ctx).Where("book <= ?", book).Order("key, what, version"), func(v lookupVersion) lookupVersion { return v })
-	if err != nil {
-		return nil, err
+func (s *Store) lookups(ctx context.Context) ([]lookup, error) {
+	rows, err := all(s.db.WithContext(ctx).Order("key"), itself[lookup])
+	if err != nil || s.view == nil {
+		return rows, err
 	}
-	var rows []lookup
-	for i, v := range versions {
-		last := i+1 == len(versions) || versions[i+1].What != v.What || versions[i+1].Key != v.Key
-		if last && v.Definition != nil {
-			rows = append(rows, lookup{What: v.What, Key: v.Key, Version: v.Version, Definition: *v.Definition})
-		}
-	}
-	return tablesOf(rows)
+	return s.viewedLookups(ctx, rows)
 }
 
 func tablesOf(rows []lookup) (*Tables, error) {
@@ -98,50 +92,61 @@ func appended[T any](list []T, definition string) ([]T, error) {
 // SaveStanding keeps a standing value as the version after the one that was changed; 0 is
 // a new one. The error is ErrStale when that is not the last.
 func (s *Store) SaveStanding(ctx context.Context, v table.Standing, version int, by record.Stamp) error {
-	return s.saveLookup(ctx, standingValue, v.Field.Key, version, v, by)
+	return s.saveLookup(ctx, standingValue, v.Field.Key, v.Field.Label, version, v, by)
 }
 
 // SaveCrosswalk keeps a crosswalk as SaveStanding does.
 func (s *Store) SaveCrosswalk(ctx context.Context, c table.Crosswalk, version int, by record.Stamp) error {
-	return s.saveLookup(ctx, crosswalk, c.Key, version, c, by)
+	return s.saveLookup(ctx, crosswalk, c.Key, c.Label, version, c, by)
 }
 
 // SaveSeries keeps a number series as SaveStanding does. What it counted stays.
 func (s *Store) SaveSeries(ctx context.Context, n table.Series, version int, by record.Stamp) error {
-	return s.saveLookup(ctx, numberSeries, n.Key, version, n, by)
+	return s.saveLookup(ctx, numberSeries, n.Key, n.Label, version, n, by)
 }
 
-func (s *Store) saveLookup(ctx context.Context, what, key string, before int, definition any, by record.Stamp) error {
-	text, err := codec.Write(definition)
+func (s *Store) saveLookup(ctx context.Context, what, key, label string, before int, definition any, by record.Stamp) error {
+	text, err := written(definition)
 	if err != nil {
 		return err
 	}
-	return s.noted(ctx, by, TrailEntry{Kind: what, Key: key}, at("lookups", "what = ? AND key = ?", what, key), func(tx *Store) error {
-		row := lookup{what, key, before + 1, string(text)}
-		if before == 0 {
-			// One that was removed goes on with its versions.
-			var there int64
-			if err := tx.db.Model(&lookup{}).Where("what = ? AND key = ?", what, key).Count(&there).Error; err != nil {
-				return err
-			}
-			if there > 0 {
-				return fmt.Errorf("%s %s: %w", what, key, ErrTaken)
-			}
-			if err := tx.db.Model(&lookupVersion{}).Where("what = ? AND key = ?", what, key).Select("COALESCE(MAX(version), 0) + 1").Scan(&row.Version).Error; err != nil {
-				return err
-			}
-		}
-		result := tx.db.Model(&lookup{}).Where("what = ? AND key = ? AND version = ?", what, key, before).Select("*").Updates(&row)
-		if before == 0 {
-			result = tx.db.Create(&row)
-		}
-		if result.Error != nil {
-			return result.Error
-		}
-		if result.RowsAffected == 0 {
+	return s.Transaction(ctx, func(tx *Store) error {
+		there, err := tx.lookupOf(ctx, what, key)
+		switch {
+		case err != nil:
+			return err
+		case before == 0 && there != nil:
+			return fmt.Errorf("%s %s: %w", what, key, ErrTaken)
+		case before > 0 && (there == nil || there.Version != before):
 			return fmt.Errorf("%s %s: %w", what, key, ErrStale)
 		}
-		return tx.addLookupVersion(lookupVersion{What: what, Key: key, Version: row.Version, Definition: &row.Definition, Changed: by})
+		next := lookup{what, key, before + 1, *text}
+		if before == 0 {
+			// One that was removed goes on with its versions.
+			if err := tx.db.Model(&lookupVersion{}).Where("what = ? AND key = ?", what, key).Select("COALESCE(MAX(version), 0) + 1").Scan(&next.Version).Error; err != nil {
+				return err
+			}
+		}
+		return tx.amend(ctx, Thing{what, key}, label, inForceNow{next.Version, text}, by, func(tx *Store) error { return tx.putLookup(ctx, next, by) })
+	})
+}
+
+// lookupOf returns what is shown under a key; nil when there is none.
+func (s *Store) lookupOf(ctx context.Context, what, key string) (*lookup, error) {
+	rows, err := s.lookups(ctx)
+	if i := slices.IndexFunc(rows, func(l lookup) bool { return l.What == what && l.Key == key }); i >= 0 {
+		return &rows[i], err
+	}
+	return nil, err
+}
+
+// putLookup writes what rules look up, with its version.
+func (s *Store) putLookup(ctx context.Context, row lookup, by record.Stamp) error {
+	return s.noted(ctx, by, TrailEntry{Kind: row.What, Key: row.Key}, at("lookups", "what = ? AND key = ?", row.What, row.Key), func(tx *Store) error {
+		if err := tx.db.Save(&row).Error; err != nil {
+			return err
+		}
+		return tx.addLookupVersion(lookupVersion{What: row.What, Key: row.Key, Version: row.Version, Definition: &row.Definition, Changed: by})
 	})
 }
 
@@ -149,21 +154,46 @@ func (s *Store) addLookupVersion(v lookupVersion) (err error) {
 	if v.Book, err = s.bookNow(); err != nil {
 		return err
 	}
+	v.Codicil = s.later.codicil
 	return s.db.Create(&v).Error
 }
 
 // DeleteLookup removes what rules looked up: "standing", "crosswalk" or "series".
 func (s *Store) DeleteLookup(ctx context.Context, what, key string, by record.Stamp) error {
-	return s.noted(ctx, by, TrailEntry{Kind: what, Key: key}, at("lookups", "what = ? AND key = ?", what, key), func(tx *Store) error {
-		var row lookup
-		if err := tx.db.First(&row, "what = ? AND key = ?", what, key).Error; err != nil {
-			return found(err, what, key)
+	return s.Transaction(ctx, func(tx *Store) error {
+		there, err := tx.lookupOf(ctx, what, key)
+		switch {
+		case err != nil:
+			return err
+		case there == nil:
+			return &NotFoundError{what, key}
 		}
-		if err := tx.db.Delete(&row).Error; err != nil {
+		return tx.amend(ctx, Thing{what, key}, labelOf(*there), inForceNow{version: there.Version + 1}, by, func(tx *Store) error { return tx.removeLookup(ctx, *there, by) })
+	})
+}
+
+func (s *Store) removeLookup(ctx context.Context, row lookup, by record.Stamp) error {
+	return s.noted(ctx, by, TrailEntry{Kind: row.What, Key: row.Key}, at("lookups", "what = ? AND key = ?", row.What, row.Key), func(tx *Store) error {
+		if err := tx.db.Delete(&lookup{}, "what = ? AND key = ?", row.What, row.Key).Error; err != nil {
 			return err
 		}
-		return tx.addLookupVersion(lookupVersion{What: what, Key: key, Version: row.Version + 1, Changed: by})
+		return tx.addLookupVersion(lookupVersion{What: row.What, Key: row.Key, Version: row.Version + 1, Changed: by})
 	})
+}
+
+// labelOf is what people call what rules look up.
+func labelOf(row lookup) string {
+	t, err := tablesOf([]lookup{row})
+	switch {
+	case err != nil:
+	case len(t.Standing) > 0:
+		return t.Standing[0].Field.Label
+	case len(t.Crosswalks) > 0:
+		return t.Crosswalks[0].Label
+	case len(t.Series) > 0:
+		return t.Series[0].Label
+	}
+	return row.Key
 }
 
 // LastCount returns the last count that was given by one series; 0 when there was none.

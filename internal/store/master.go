@@ -93,7 +93,10 @@ func (s *Store) Kinds(ctx context.Context) ([]record.Kind, error) {
 	if err != nil {
 		return nil, err
 	}
-	added, err := all(s.db.WithContext(ctx).Where("removed_at IS NULL").Order("position"), func(f addedField) addedField { return f })
+	added, err := all(s.db.WithContext(ctx).Where("removed_at IS NULL").Order("position"), itself[addedField])
+	if err == nil && s.view != nil {
+		added, err = s.viewedFields(ctx, added)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -169,11 +172,32 @@ func again(k kind) (kind, error) {
 
 // AddedFields returns the fields that were added to a kind, removed ones too.
 func (s *Store) AddedFields(ctx context.Context, kind string) ([]AddedField, error) {
-	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("position"), addedField.added)
+	rows, err := all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("position"), itself[addedField])
+	if err != nil {
+		return nil, err
+	}
+	fields := make([]AddedField, len(rows))
+	for i, row := range rows {
+		fields[i] = row.added()
+	}
+	if s.view == nil {
+		return fields, nil
+	}
+	return s.viewedAdded(ctx, kind, fields)
 }
 
-// SaveField adds or changes an added field; it is no longer removed.
+// SaveField adds or changes an added field, in the codicil that is shown or at once; it is no longer removed.
 func (s *Store) SaveField(ctx context.Context, kind string, f field.Field, by record.Stamp) error {
+	text, err := written(f)
+	if err != nil {
+		return err
+	}
+	return s.amend(ctx, fieldThingOf(kind, f.Key), f.Label, inForceNow{text: text}, by, func(tx *Store) error { return tx.putField(ctx, kind, f, by) })
+}
+
+func fieldThingOf(kind, key string) Thing { return Thing{fieldThing, kind + "/" + key} }
+
+func (s *Store) putField(ctx context.Context, kind string, f field.Field, by record.Stamp) error {
 	row := addedField{Kind: kind, Key: f.Key, Definition: f, Changed: by}
 	return s.noted(ctx, by, fieldEntry(kind, f.Key), fieldAt(kind, f.Key), func(tx *Store) error {
 		if err := tx.db.Raw("SELECT COALESCE((SELECT position FROM added_fields WHERE kind = ? AND key = ?), (SELECT COUNT(*) FROM added_fields WHERE kind = ?))", kind, f.Key, kind).Scan(&row.Position).Error; err != nil {
@@ -192,8 +216,12 @@ func fieldAt(kind, key string) place {
 
 func fieldEntry(kind, key string) TrailEntry { return TrailEntry{Kind: "field", Key: kind + "/" + key} }
 
-// RemoveField takes a field out of its kind. Its values stay with the records.
+// RemoveField takes a field out of its kind, in the codicil that is shown or at once. Its values stay with the records.
 func (s *Store) RemoveField(ctx context.Context, kind, key string, by record.Stamp) error {
+	return s.amend(ctx, fieldThingOf(kind, key), key, inForceNow{}, by, func(tx *Store) error { return tx.takeField(ctx, kind, key, by) })
+}
+
+func (s *Store) takeField(ctx context.Context, kind, key string, by record.Stamp) error {
 	return s.noted(ctx, by, fieldEntry(kind, key), fieldAt(kind, key), func(tx *Store) error {
 		err := tx.db.Model(&addedField{}).Where("kind = ? AND key = ?", kind, key).
 			Updates(map[string]any{"removed_at": by.At, "removed_by": by.By, "removed_person": by.Person, "removed_via": by.Via}).Error

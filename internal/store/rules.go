@@ -2,6 +2,7 @@ package store
 
 import (
 	"context"
+	"encoding/hex"
 	"fmt"
 
 	"codicil/core/record"
@@ -16,16 +17,17 @@ type ruleRow struct {
 	Name    string
 	Reason  string
 	Body    rule.Body `gorm:"serializer:kept"`
+	UID     string
 }
 
 func (ruleRow) TableName() string { return "rules" }
 
 func ruleRowOf(r rule.Rule) ruleRow {
-	return ruleRow{ID: r.ID, Kind: r.Kind, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
+	return ruleRow{ID: r.ID, Kind: r.Kind, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body, UID: r.UID}
 }
 
 func (r ruleRow) rule() rule.Rule {
-	return rule.Rule{ID: r.ID, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
+	return rule.Rule{ID: r.ID, UID: r.UID, Version: r.Version, State: r.State, Name: r.Name, Reason: r.Reason, Body: r.Body}
 }
 
 type ruleVersion struct {
@@ -37,61 +39,185 @@ type ruleVersion struct {
 	Reason  string
 	Book    int64        // the version of the rule book that it made; 0: one before this was kept
 	Changed record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
+	Codicil int64        // that brought it; 0: it is a draft
 }
 
 // RuleVersion is a rule as it was at one time.
 type RuleVersion struct {
 	rule.Rule
 	Changed record.Stamp
+	Codicil int64 // that brought it; 0: it is a draft
 }
 
-// Rules returns all rules of a kind in the order they were made.
+// Rules returns all rules of a kind in the order they were made, as they are shown.
 func (s *Store) Rules(ctx context.Context, kind string) ([]rule.Rule, error) {
-	return all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("id"), ruleRow.rule)
+	rules, err := all(s.db.WithContext(ctx).Where("kind = ?", kind).Order("id"), ruleRow.rule)
+	if err != nil || s.view == nil {
+		return rules, err
+	}
+	return s.viewedRules(ctx, rules)
 }
 
-// Rule returns one rule. The error is ErrNotFound when there is none.
+// Rule returns one rule, as it is shown. The error is ErrNotFound when there is none.
 func (s *Store) Rule(ctx context.Context, id int64) (rule.Rule, error) {
-	var row ruleRow
-	err := s.db.WithContext(ctx).First(&row, id).Error
-	return row.rule(), found(err, "rule", id)
+	r, err := s.realRule(ctx, fmt.Sprint(id))
+	if err != nil || s.view == nil {
+		return r, err
+	}
+	rules, err := s.viewedRules(ctx, []rule.Rule{r})
+	if err == nil && len(rules) == 0 {
+		err = &NotFoundError{ruleThing, fmt.Sprint(id)}
+	}
+	if err != nil {
+		return rule.Rule{}, err
+	}
+	return rules[0], nil
 }
 
-// AddRule keeps a new rule with its first version and returns it with its ID.
+// AddRule keeps a new rule with its first version and returns it with its ID. It is a draft in a codicil that is open: in
+// the one that is shown, or in one of its own.
 func (s *Store) AddRule(ctx context.Context, r rule.Rule, by record.Stamp) (rule.Rule, error) {
 	r.Version = 1
 	err := s.Transaction(ctx, func(tx *Store) error {
+		if tx.view != nil {
+			if err := tx.mayRecord(ctx); err != nil {
+				return err
+			}
+		}
+		if err := tx.number(ctx, &r); err != nil {
+			return err
+		}
 		row := ruleRowOf(r)
+		row.State = draftState
 		if err := tx.db.Create(&row).Error; err != nil {
 			return err
 		}
-		r.ID = row.ID
-		return tx.addRuleVersion(ctx, r, "added", nil, by)
+		draft := r
+		draft.State = draftState
+		if err := tx.addRuleVersion(ctx, draft, "added", nil, by); err != nil {
+			return err
+		}
+		if err := tx.drafted(ctx, draft, by); err != nil {
+			return err
+		}
+		if r.State = draftState; tx.view != nil {
+			r.State = rule.InForce
+		}
+		return nil
 	})
 	return r, err
 }
 
-// ChangeRule keeps a changed rule as its next version. r.Version is the version
+// number gives a new rule its number, and an identifier that is its own on every installation.
+func (s *Store) number(ctx context.Context, r *rule.Rule) error {
+	if err := s.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT seq FROM sqlite_sequence WHERE name = 'rules'), 0) + 1").Scan(&r.ID).Error; err != nil || r.UID != "" {
+		return err
+	}
+	_, seed, err := s.BookVersion(ctx)
+	r.UID = hex.EncodeToString(HashOf(fmt.Appendf(nil, "%s/%d", seed, r.ID))[:8])
+	return err
+}
+
+// ChangeRule keeps a changed rule as its next version: in the codicil that is shown, or at once. r.Version is the version
 // that the caller changed; the error is ErrStale when it is not the last one.
 func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (rule.Rule, error) {
 	before := r.Version
 	r.Version++
 	err := s.Transaction(ctx, func(tx *Store) error {
-		row := ruleRowOf(r)
-		old, err := tx.hash(ctx, ruleAt(r.ID))
+		t := ruleThingOf(r.ID)
+		now, err := tx.realRule(ctx, t.Key)
 		if err != nil {
 			return err
 		}
-		result := tx.db.Model(&row).Where("version = ?", before).Select("*").Updates(&row)
-		if result.Error != nil {
-			return result.Error
+		shown, err := tx.Rule(ctx, r.ID)
+		if err != nil {
+			return err
 		}
-		if result.RowsAffected == 0 {
+		if shown.Version != before {
 			return fmt.Errorf("rule %d: %w", r.ID, ErrStale)
 		}
-		return tx.addRuleVersion(ctx, r, "changed", old, by)
+		r.UID = now.UID
+		var owner *Codicil
+		if now.State == draftState {
+			if owner, err = tx.ownerOf(ctx, t); err != nil {
+				return err
+			}
+		}
+		draft := now.State == draftState || r.State == draftState
+		switch {
+		case tx.view != nil && owner != nil && owner.ID != tx.view.Codicil:
+			return fmt.Errorf("rule %d is new in codicil %d: %w", r.ID, owner.ID, ErrElsewhere)
+		case tx.view != nil && now.State == draftState:
+			if err := tx.mayRecord(ctx); err != nil {
+				return err
+			}
+			fallthrough
+		case tx.view == nil && draft && (r.State == draftState || r.State == rule.Retired):
+			kept := r
+			kept.Version = now.Version + 1
+			if kept.State != rule.Retired {
+				kept.State = draftState
+			}
+			if err := tx.putRule(ctx, kept, now.Version, by); err != nil {
+				return err
+			}
+			if kept.State == rule.Retired {
+				return tx.left(ctx, owner, t, "the rule was retired", by)
+			}
+			return tx.drafted(ctx, kept, by)
+		case tx.view != nil:
+			text, err := written(r)
+			if err != nil {
+				return err
+			}
+			return tx.amend(ctx, t, r.Name, inForceNow{r.Version, text}, by, nil)
+		}
+		id := int64(0)
+		if owner != nil && tx.later.head == nil {
+			if id, err = tx.alone(ctx, owner, t, r.Reason, by); err != nil {
+				return err
+			}
+		}
+		if id == 0 {
+			if err := tx.left(ctx, owner, t, "its rule is in force by another codicil", by); err != nil {
+				return err
+			}
+		}
+		return tx.atOnce(ctx, t, CodicilHead{Title: r.Name, Reason: r.Reason}, id, by, func(tx *Store) error { return tx.putRule(ctx, r, now.Version, by) })
 	})
 	return r, err
+}
+
+// alone takes the codicil that a draft began for one to come into force now, where nothing else is in it; 0: it is not that.
+func (s *Store) alone(ctx context.Context, owner *Codicil, t Thing, reason string, by record.Stamp) (int64, error) {
+	changes, err := s.ChangesOf(ctx, owner.ID, 0)
+	if err != nil || !owner.Own || len(changes) != 1 || changes[0].Thing != t {
+		return 0, err
+	}
+	if owner.Reason == "" && reason != "" {
+		owner.Reason = reason
+		if _, err := s.ChangeCodicil(ctx, *owner, "reason", by); err != nil {
+			return 0, err
+		}
+	}
+	return owner.ID, nil
+}
+
+// putRule writes the next version of a rule after before.
+func (s *Store) putRule(ctx context.Context, r rule.Rule, before int, by record.Stamp) error {
+	row := ruleRowOf(r)
+	old, err := s.hash(ctx, ruleAt(r.ID))
+	if err != nil {
+		return err
+	}
+	result := s.db.WithContext(ctx).Model(&row).Where("version = ?", before).Select("*").Updates(&row)
+	if result.Error != nil {
+		return result.Error
+	}
+	if result.RowsAffected == 0 {
+		return fmt.Errorf("rule %d: %w", r.ID, ErrStale)
+	}
+	return s.addRuleVersion(ctx, r, "changed", old, by)
 }
 
 func ruleAt(id int64) place { return at("rules", "id = ?", id) }
@@ -109,11 +235,31 @@ func (s *Store) addRuleVersion(ctx context.Context, r rule.Rule, what string, be
 	if err != nil {
 		return err
 	}
-	return s.db.Create(&ruleVersion{r.ID, r.Version, r.State, r.Name, r.Body, r.Reason, book, by}).Error
+	codicil := s.later.codicil
+	if r.State == draftState {
+		codicil = 0
+	}
+	return s.db.Create(&ruleVersion{r.ID, r.Version, r.State, r.Name, r.Body, r.Reason, book, by, codicil}).Error
 }
 
-// DeleteRule removes a rule with its versions.
+// DeleteRule removes a draft with its versions, and takes it out of the codicil in which it is new.
 func (s *Store) DeleteRule(ctx context.Context, id int64, by record.Stamp) error {
+	return s.Transaction(ctx, func(tx *Store) error {
+		owner, err := tx.ownerOf(ctx, ruleThingOf(id))
+		if err != nil {
+			return err
+		}
+		if tx.view != nil && owner != nil && owner.ID != tx.view.Codicil {
+			return fmt.Errorf("rule %d is new in codicil %d: %w", id, owner.ID, ErrElsewhere)
+		}
+		if err := tx.left(ctx, owner, ruleThingOf(id), "its draft was discarded", by); err != nil {
+			return err
+		}
+		return tx.removeRule(ctx, id, by)
+	})
+}
+
+func (s *Store) removeRule(ctx context.Context, id int64, by record.Stamp) error {
 	return s.noted(ctx, by, TrailEntry{Kind: "rule", Key: fmt.Sprint(id)}, ruleAt(id), func(tx *Store) error { return tx.db.Delete(&ruleRow{ID: id}).Error })
 }
 
@@ -128,24 +274,9 @@ func (s *Store) LastChanges(ctx context.Context, kind string) (map[int64]record.
 	return changed, err
 }
 
-// RulesAt returns the rules of a kind as they were at a version of the rule book, in the order they were made.
-func (s *Store) RulesAt(ctx context.Context, kind string, book int64) ([]rule.Rule, error) {
-	query := s.db.WithContext(ctx).Where("book <= ? AND rule_id IN (SELECT id FROM rules WHERE kind = ?)", book, kind).Order("rule_id, version")
-	rows, err := all(query, func(v ruleVersion) rule.Rule {
-		return rule.Rule{ID: v.RuleID, Version: v.Version, State: v.State, Name: v.Name, Reason: v.Reason, Body: v.Body}
-	})
-	var rules []rule.Rule
-	for i, r := range rows {
-		if i+1 == len(rows) || rows[i+1].ID != r.ID { // the last version of then
-			rules = append(rules, r)
-		}
-	}
-	return rules, err
-}
-
 // RuleVersions returns the versions of a rule, newest first.
 func (s *Store) RuleVersions(ctx context.Context, id int64) ([]RuleVersion, error) {
 	return all(s.db.WithContext(ctx).Where("rule_id = ?", id).Order("version DESC"), func(v ruleVersion) RuleVersion {
-		return RuleVersion{rule.Rule{ID: id, Version: v.Version, State: v.State, Name: v.Name, Reason: v.Reason, Body: v.Body}, v.Changed}
+		return RuleVersion{rule.Rule{ID: id, Version: v.Version, State: v.State, Name: v.Name, Reason: v.Reason, Body: v.Body}, v.Changed, v.Codicil}
 	})
 }

@@ -56,6 +56,8 @@ type Store struct {
 	within bool // a transaction
 	// touched are the records that were written in the transaction.
 	touched map[record.Ref]bool
+	// view is what is shown in place of what is in force; nil: what is in force.
+	view *View
 	// later is what the transaction writes at its end; nil: it is none.
 	later *later
 	// changed tells whether the transaction changes by what records are found; nil: it is none.
@@ -143,9 +145,11 @@ func open(ctx context.Context, path, system string, isNew bool, release func() e
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("open %s: %w", path, err), s.Close())
 	}
-	err = s.Transaction(ctx, func(tx *Store) error { return errors.Join(tx.indexAnew(ctx), tx.balanceAnew(ctx), tx.usesAnew(ctx)) })
+	err = s.Transaction(ctx, func(tx *Store) error {
+		return errors.Join(tx.indexAnew(ctx), tx.balanceAnew(ctx), tx.usesAnew(ctx), tx.codicilsAnew(ctx))
+	})
 	if err != nil {
-		return nil, errors.Join(fmt.Errorf("bring the indexes of %s up to date: %w", path, err), s.Close())
+		return nil, errors.Join(fmt.Errorf("bring what is kept in %s up to date: %w", path, err), s.Close())
 	}
 	return s, nil
 }
@@ -228,7 +232,7 @@ func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error 
 		})
 	}
 	return s.writer.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
-		outer := &Store{db: tx, shared: s.shared, claims: s.claims, within: true, touched: map[record.Ref]bool{}, changed: new(bool), later: &later{}}
+		outer := &Store{db: tx, shared: s.shared, claims: s.claims, view: s.view, within: true, touched: map[record.Ref]bool{}, changed: new(bool), later: &later{}}
 		if err := work(outer); err != nil {
 			return err
 		}

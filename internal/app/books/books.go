@@ -101,7 +101,7 @@ type Change struct {
 // those that were, or would be, made.
 func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Change, error) {
 	var changes []Change
-	_, err := s.base.Line.Whole(ctx, func(tx *store.Store) error {
+	_, err := s.base.Line.Whole(ctx, store.CodicilHead{Title: "A rule book from a file"}, func(tx *store.Store) error {
 		inner := s.base.Over(tx)
 		by, err := inner.Line.Stamp(ctx)
 		if err != nil {

@@ -16,6 +16,7 @@ import (
 	"sync/atomic"
 
 	"codicil/core/judge"
+	"codicil/core/notice"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/actor"
@@ -31,8 +32,8 @@ type Line struct {
 	cache *cache.Cache
 	clock clock.Clock
 	// head is held by who writes: what a judgement relied on is verified, the change written and brought
-	// into memory under it.
-	head sync.Mutex
+	// into memory under it. Lines to what is shown by another rule book have the same.
+	head *sync.Mutex
 
 	mutex   sync.Mutex
 	waiting []*pending
@@ -44,7 +45,12 @@ func (l *Line) Written() int64 { return l.written.Load() }
 
 // New returns a line of writers to a store, whose changes are told to the cache.
 func New(s *store.Store, c *cache.Cache, now clock.Clock) *Line {
-	return &Line{store: s, cache: c, clock: now}
+	return &Line{store: s, cache: c, clock: now, head: &sync.Mutex{}}
+}
+
+// Viewed returns the line to the same store as it shows by another rule book.
+func (l *Line) Viewed(s *store.Store, c *cache.Cache) *Line {
+	return &Line{store: s, cache: c, clock: l.clock, head: l.head}
 }
 
 // Change is a judged change that is ready to be written.
@@ -236,6 +242,9 @@ func (l *Line) Commit(ctx context.Context, judge Judge) error {
 func (l *Line) Alone(ctx context.Context, judge Judge) error {
 	l.head.Lock()
 	defer l.head.Unlock()
+	if l.store.View() != nil {
+		l.cache.Forget() // others may have changed what is in force, or the codicil
+	}
 	c, err := judge(ctx)
 	if err != nil || c.Write == nil {
 		return err
@@ -271,12 +280,16 @@ func (l *Line) Book(ctx context.Context, change func() (write func(tx *store.Sto
 // ErrDry ends a transaction that is only tried, so that nothing is kept.
 var ErrDry = errors.New("a dry run keeps nothing")
 
-// Whole runs work at the head of the line in one transaction: all of it is kept, or nothing.
-// dry is true where work returned ErrDry.
-func (l *Line) Whole(ctx context.Context, work func(tx *store.Store) error) (dry bool, err error) {
+// Whole changes the rule book at the head of the line in one transaction: all of it is kept, as one codicil with the head, or
+// nothing. dry is true where work returned ErrDry.
+func (l *Line) Whole(ctx context.Context, head store.CodicilHead, work func(tx *store.Store) error) (dry bool, err error) {
 	l.head.Lock()
 	defer l.head.Unlock()
-	err = l.store.Transaction(ctx, work)
+	by, err := l.Stamp(ctx)
+	if err != nil {
+		return false, err
+	}
+	err = l.store.Amend(ctx, head, by, work)
 	switch {
 	case errors.Is(err, ErrDry):
 		return true, nil
@@ -306,6 +319,18 @@ func Explain(err error) error {
 		return fault.Hindered(fault.Stale)
 	case errors.Is(err, store.ErrTaken):
 		return fault.Hindered(fault.KeyTaken)
+	case errors.Is(err, store.ErrElsewhere):
+		return fault.Hindered(newElsewhere)
+	case errors.Is(err, store.ErrEnded):
+		return fault.Hindered(takesNothing)
+	case errors.Is(err, store.ErrShown):
+		return fault.Hindered(shownAsItWas)
 	}
 	return err
 }
+
+var (
+	newElsewhere = notice.Define("in-another-codicil", "this rule is new in another codicil; change it there")
+	takesNothing = notice.Define("codicil-ended", "the codicil that is shown is in force or withdrawn and takes no changes; go back to the rules in force")
+	shownAsItWas = notice.Define("shown-as-it-was", "the rules are shown as they were on a day, and cannot be changed there; go back to the rules in force")
+)

@@ -51,6 +51,12 @@ func New(s *store.Store, now clock.Clock) *Service {
 	return &Service{Store: s, Cache: c, Line: commit.New(s, c, now), Clock: now}
 }
 
+// Viewed returns the service as it shows by another rule book.
+func (s *Service) Viewed(v store.View) *Service {
+	shown, c := s.Store.Viewed(v), s.Cache.Viewed(v)
+	return &Service{Store: shown, Cache: c, Line: s.Line.Viewed(shown, c), Clock: s.Clock}
+}
+
 // Today is the date in the company's time zone; nil: in that of the machine.
 func (s *Service) Today(c *record.Company) record.Day { return clock.Today(c, s.Clock()) }
 

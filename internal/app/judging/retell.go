@@ -65,7 +65,7 @@ func (s *Service) Retell(ctx context.Context, kept *judge.Kept, a Ask) (t *Trial
 		return nil, false, err
 	}
 	p := &past{basis: basis, over: map[record.Ref]*record.Record{}}
-	if p.book, err = s.Cache.BookAt(ctx, document.Kind, basis.Version.Book); err != nil {
+	if p.book, err = s.Cache.BookAt(ctx, document.Kind, basis.Version); err != nil {
 		return nil, false, err
 	}
 	for _, read := range basis.Records {

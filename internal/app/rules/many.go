@@ -45,7 +45,8 @@ func (s *Service) Copy(ctx context.Context, request contract.CopyRequest) ([]con
 		return nil, err
 	}
 	wording, copies := m.Wording(kind, actor.Of(ctx).Format), []contract.RuleCopy{}
-	_, err = s.base.Line.Whole(ctx, func(tx *store.Store) error {
+	head := store.CodicilHead{Title: fmt.Sprintf("Rules copied from %s %s to %s %s", from.Company.Key, from.Type.Label, to.Company.Key, to.Type.Label)}
+	_, err = s.base.Line.Whole(ctx, head, func(tx *store.Store) error {
 		inner := within(s.base.Over(tx))
 		for _, c := range book.Rules {
 			if c.State != rule.InForce || c.Scope.Width() == 3 || !plan.Covers(c, from) || (len(request.Rules) > 0 && !slices.Contains(request.Rules, c.ID)) {
@@ -95,6 +96,9 @@ func alike(book *plan.Book, body rule.Body) int64 {
 	return 0
 }
 
+// moves say what is done with several rules at once.
+var moves = map[rule.State]string{rule.InForce: "put in force", rule.Suspended: "suspended", rule.Retired: "retired", rule.Draft: "taken up again"}
+
 // MoveMany puts several rules in another state: all of them, or none. It asks of each what
 // moving it alone would ask. With dry, nothing is kept. It tells in how many saved records and
 // posted documents any of them acts, drafts taken as if they were in force.
@@ -107,7 +111,8 @@ func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest
 	if answer.Affected, err = s.impact.Affected(ctx, request.Rules); err != nil {
 		return answer, err
 	}
-	dry, err := s.base.Line.Whole(ctx, func(tx *store.Store) error {
+	head := store.CodicilHead{Title: fmt.Sprintf("%d rules %s", len(request.Rules), moves[request.State]), Reason: request.Reason}
+	dry, err := s.base.Line.Whole(ctx, head, func(tx *store.Store) error {
 		inner := within(s.base.Over(tx))
 		for _, id := range request.Rules {
 			r, err := inner.base.KeptRule(ctx, id)
