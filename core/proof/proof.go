@@ -25,4 +25,6 @@ type Proof struct {
 	Version   int    `json:"version,omitempty"`
 	ChangedAt string `json:"changedAt,omitempty"`
 	ChangedBy string `json:"changedBy,omitempty"`
+	// Codicil is that with which it was kept and which is not in force yet; 0: none.
+	Codicil int64 `json:"codicil,omitempty"`
 }

@@ -9,6 +9,7 @@ import (
 	"codicil/internal/app/books"
 	"codicil/internal/app/breaks"
 	"codicil/internal/app/catalog"
+	"codicil/internal/app/codicils"
 	"codicil/internal/app/coverage"
 	"codicil/internal/app/derive"
 	"codicil/internal/app/duplicates"
@@ -76,12 +77,16 @@ type App struct {
 	News *news.Service
 	// Personal blanks what is about a person.
 	Personal *personal.Service
+	// Codicils keeps the sets of changes of the rule book.
+	Codicils *codicils.Service
 	// Backups makes copies of all there is.
 	Backups *backups.Service
 
 	live  *records.Live
 	store *store.Store
 	base  *judging.Service
+	// views are the application as it shows by other rule books.
+	views views
 	// checks end with stop.
 	checks sync.WaitGroup
 	ctx    context.Context //nolint:containedctx // that of the work beside requests, which Close ends
@@ -91,18 +96,25 @@ type App struct {
 // New returns the application over a store.
 func New(s *store.Store, now clock.Clock) *App {
 	j := judging.New(s, now)
-	a := assemble(j)
-	a.store, a.base = s, j
+	a := assemble(j, runs.New(s, now))
+	a.store = s
+	a.Codicils = codicils.New(j, func(ctx context.Context, v store.View) (codicils.Parts, error) {
+		by, err := a.Viewed(ctx, v)
+		if err != nil {
+			return codicils.Parts{}, err
+		}
+		return codicils.Parts{Base: by.base, Rules: by.Rules, Fields: by.Fields}, nil
+	})
 	a.ctx, a.stop = context.WithCancel(context.Background())
 	return a
 }
 
-func assemble(j *judging.Service) *App {
-	live, work := records.NewLive(j), runs.New(j.Store, j.Clock)
+func assemble(j *judging.Service, work *runs.Service) *App {
+	live := records.NewLive(j)
 	effects := impact.New(j, work)
 	a := &App{
 		Records: records.New(j, live, work), Trials: trials.New(j), Rules: rules.New(j, effects), Impact: effects, Runs: work, Formulas: formulas.New(j),
-		Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live, Trail: trail.New(j),
+		base: j, Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live, Trail: trail.New(j),
 	}
 	a.People, a.SignIn, a.Keys, a.Provider, a.Passkeys = people.New(j)
 	a.Backups, a.News = backups.New(j), news.New(j)
@@ -120,7 +132,7 @@ func assemble(j *judging.Service) *App {
 	a.Catalog.Backup = a.Backups.Problem
 	a.Fields = fields.New(j, a.Rules, a.Rules, a.Proofs, a.Catalog)
 	a.Books = books.New(j, func(inner *judging.Service) books.Parts {
-		within := assemble(inner)
+		within := assemble(inner, work)
 		return books.Parts{Catalog: within.Catalog, Fields: within.Fields, Tables: within.Tables, Rules: within.Rules}
 	})
 	return a

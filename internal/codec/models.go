@@ -391,6 +391,7 @@ type proofModel struct {
 	Version   int              `json:"version,omitempty"`
 	ChangedAt string           `json:"changedAt,omitempty"`
 	ChangedBy string           `json:"changedBy,omitempty"`
+	Codicil   int64            `json:"codicil,omitempty"`
 }
 
 type traceModel struct {

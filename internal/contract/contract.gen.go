@@ -107,6 +107,54 @@ func (e CasesRequestPart) Valid() bool {
 	}
 }
 
+// Defines values for CodicilChangeDeed.
+const (
+	Added   CodicilChangeDeed = "added"
+	Changed CodicilChangeDeed = "changed"
+	Removed CodicilChangeDeed = "removed"
+)
+
+// Valid indicates whether the value is a known member of the CodicilChangeDeed enum.
+func (e CodicilChangeDeed) Valid() bool {
+	switch e {
+	case Added:
+		return true
+	case Changed:
+		return true
+	case Removed:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for CodicilState.
+const (
+	CodicilAgreed    CodicilState = "agreed"
+	CodicilInForce   CodicilState = "in force"
+	CodicilOpen      CodicilState = "open"
+	CodicilSubmitted CodicilState = "submitted"
+	CodicilWithdrawn CodicilState = "withdrawn"
+)
+
+// Valid indicates whether the value is a known member of the CodicilState enum.
+func (e CodicilState) Valid() bool {
+	switch e {
+	case CodicilAgreed:
+		return true
+	case CodicilInForce:
+		return true
+	case CodicilOpen:
+		return true
+	case CodicilSubmitted:
+		return true
+	case CodicilWithdrawn:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ConfirmationState.
 const (
 	Failing        ConfirmationState = "failing"
@@ -665,6 +713,39 @@ func (e SheetAs) Valid() bool {
 	}
 }
 
+// Defines values for ThingKind.
+const (
+	ThingKindCrosswalk ThingKind = "crosswalk"
+	ThingKindField     ThingKind = "field"
+	ThingKindLayout    ThingKind = "layout"
+	ThingKindMap       ThingKind = "map"
+	ThingKindRule      ThingKind = "rule"
+	ThingKindSeries    ThingKind = "series"
+	ThingKindStanding  ThingKind = "standing"
+)
+
+// Valid indicates whether the value is a known member of the ThingKind enum.
+func (e ThingKind) Valid() bool {
+	switch e {
+	case ThingKindCrosswalk:
+		return true
+	case ThingKindField:
+		return true
+	case ThingKindLayout:
+		return true
+	case ThingKindMap:
+		return true
+	case ThingKindRule:
+		return true
+	case ThingKindSeries:
+		return true
+	case ThingKindStanding:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for Told.
 const (
 	Again  Told = "again"
@@ -1007,6 +1088,17 @@ type CellsAsk struct {
 	Format *Format   `json:"format,omitempty"`
 }
 
+// ChangeSettled defines model for ChangeSettled.
+type ChangeSettled struct {
+	// Keep True: the change stays, and is made from what is in force now; false: it is taken out
+	Keep bool   `json:"keep"`
+	Key  string `json:"key"`
+
+	// Version That of the codicil
+	Version int       `json:"version"`
+	What    ThingKind `json:"what"`
+}
+
 // Changes A set of changes on top of the rules in force: rules as they would be. Each is over when the kept rule has moved on to a later version, or says the same in force
 type Changes = plan.Changes
 
@@ -1023,6 +1115,192 @@ type Clash struct {
 // CodeGiven defines model for CodeGiven.
 type CodeGiven struct {
 	Code string `json:"code"`
+}
+
+// Codicil defines model for Codicil.
+type Codicil struct {
+	AskedBy string `json:"askedBy,omitempty"`
+
+	// Book The version of the rule book that it made
+	Book int64 `json:"book,omitempty"`
+
+	// Changes How many things it changes
+	Changes   int             `json:"changes"`
+	Contents  []CodicilChange `json:"contents"`
+	Effective *time.Time      `json:"effective,omitempty"`
+
+	// Ended When it came into force, or was withdrawn
+	Ended *Signed `json:"ended,omitempty"`
+
+	// Hindered Why it did not come into force when it was to, or was withdrawn
+	Hindered string `json:"hindered,omitempty"`
+	ID       int64  `json:"id"`
+
+	// LeftOut What is not taken back, as something later stands on it
+	LeftOut []LeftOut `json:"leftOut,omitempty"`
+	Made    Signed    `json:"made"`
+
+	// Own A single change began it
+	Own    bool   `json:"own"`
+	Reason string `json:"reason,omitempty"`
+
+	// State Worked on; waiting for signatures; waiting for its time; in force; given up
+	State     CodicilState  `json:"state"`
+	Submitted *Signed       `json:"submitted,omitempty"`
+	Texts     []CodicilText `json:"texts"`
+	Title     string        `json:"title"`
+
+	// Undoes That which it takes back
+	Undoes  *CodicilRef `json:"undoes,omitempty"`
+	Version int         `json:"version"`
+}
+
+// CodicilChange defines model for CodicilChange.
+type CodicilChange struct {
+	// About The kind of thing, in words: Rule for vendors
+	About string   `json:"about"`
+	After []string `json:"after"`
+
+	// Before What it said, a line for each part that differs; of a rule its sentence
+	Before    []string          `json:"before"`
+	ChangedAt time.Time         `json:"changedAt"`
+	ChangedBy string            `json:"changedBy"`
+	Codicil   CodicilRef        `json:"codicil"`
+	Deed      CodicilChangeDeed `json:"deed"`
+
+	// Key The number of a rule or map, the key of a table, kind/key of a field, kind/company/type of a layout
+	Key string `json:"key"`
+
+	// Kind That of the records it is about
+	Kind string `json:"kind,omitempty"`
+
+	// Others Other codicils that are not ended and change the same
+	Others []CodicilRef `json:"others"`
+
+	// Overtaken Something else is in force by now than it was made from
+	Overtaken  bool         `json:"overtaken"`
+	RuleAfter  *RuleVersion `json:"ruleAfter,omitempty"`
+	RuleBefore *RuleVersion `json:"ruleBefore,omitempty"`
+	Title      string       `json:"title"`
+	What       ThingKind    `json:"what"`
+}
+
+// CodicilChangeDeed defines model for CodicilChange.Deed.
+type CodicilChangeDeed string
+
+// CodicilCheck defines model for CodicilCheck.
+type CodicilCheck struct {
+	// Doubts What speaks against it; it comes into force only with a reason
+	Doubts []CodicilProblem `json:"doubts"`
+
+	// Failing Those that fail with it
+	Failing []CodicilFailing `json:"failing"`
+
+	// Problems What must be put right before it can come into force
+	Problems []CodicilProblem `json:"problems"`
+
+	// Proofs How many proofs were run
+	Proofs int `json:"proofs"`
+
+	// Version That of the codicil which was checked
+	Version int `json:"version"`
+}
+
+// CodicilFailing defines model for CodicilFailing.
+type CodicilFailing struct {
+	// Before It fails without the codicil too
+	Before bool   `json:"before"`
+	Kind   string `json:"kind"`
+	Name   string `json:"name"`
+	Proof  int64  `json:"proof"`
+	Why    string `json:"why"`
+}
+
+// CodicilHead defines model for CodicilHead.
+type CodicilHead struct {
+	// AskedBy Who wants it
+	AskedBy string `json:"askedBy,omitempty"`
+
+	// Effective When it is to come into force; missing: when somebody says so
+	Effective *time.Time `json:"effective,omitempty"`
+	Reason    string     `json:"reason,omitempty"`
+
+	// Texts What is filed with it
+	Texts []CodicilText `json:"texts,omitempty"`
+	Title string        `json:"title"`
+
+	// Version That which is changed; of a new one: missing
+	Version int `json:"version,omitempty"`
+}
+
+// CodicilMove defines model for CodicilMove.
+type CodicilMove struct {
+	// Reason Why it comes into force though something speaks against it
+	Reason string `json:"reason,omitempty"`
+
+	// State Worked on; waiting for signatures; waiting for its time; in force; given up
+	State   CodicilState `json:"state"`
+	Version int          `json:"version"`
+}
+
+// CodicilProblem defines model for CodicilProblem.
+type CodicilProblem struct {
+	Key     string `json:"key"`
+	Message string `json:"message"`
+	Title   string `json:"title"`
+	What    string `json:"what"`
+}
+
+// CodicilRef defines model for CodicilRef.
+type CodicilRef struct {
+	ID int64 `json:"id"`
+
+	// State Worked on; waiting for signatures; waiting for its time; in force; given up
+	State CodicilState `json:"state"`
+	Title string       `json:"title"`
+}
+
+// CodicilState Worked on; waiting for signatures; waiting for its time; in force; given up
+type CodicilState string
+
+// CodicilSummary defines model for CodicilSummary.
+type CodicilSummary struct {
+	AskedBy string `json:"askedBy,omitempty"`
+
+	// Changes How many things it changes
+	Changes   int        `json:"changes"`
+	Effective *time.Time `json:"effective,omitempty"`
+
+	// Ended When it came into force, or was withdrawn
+	Ended *Signed `json:"ended,omitempty"`
+
+	// Hindered Why it did not come into force when it was to, or was withdrawn
+	Hindered string `json:"hindered,omitempty"`
+	ID       int64  `json:"id"`
+	Made     Signed `json:"made"`
+
+	// Own A single change began it
+	Own    bool   `json:"own"`
+	Reason string `json:"reason,omitempty"`
+
+	// State Worked on; waiting for signatures; waiting for its time; in force; given up
+	State   CodicilState `json:"state"`
+	Title   string       `json:"title"`
+	Version int          `json:"version"`
+}
+
+// CodicilText defines model for CodicilText.
+type CodicilText struct {
+	Text  string `json:"text"`
+	Title string `json:"title"`
+}
+
+// Codicils defines model for Codicils.
+type Codicils struct {
+	Codicils []CodicilSummary `json:"codicils"`
+
+	// More There are more before the last
+	More bool `json:"more"`
 }
 
 // Company defines model for Company.
@@ -1811,6 +2089,12 @@ type LedgerSummary struct {
 
 	// Proofs Proofs that were kept from one of its postings
 	Proofs int `json:"proofs"`
+}
+
+// LeftOut defines model for LeftOut.
+type LeftOut struct {
+	Title string `json:"title"`
+	Why   string `json:"why"`
 }
 
 // Line defines model for Line.
@@ -2930,6 +3214,9 @@ type RuleChange struct {
 	// Reason Why a rule in force is changed though proofs fail with it, do not show it both ways, or saved records break it
 	Reason string `json:"reason,omitempty"`
 
+	// UID Of a new rule that comes from another installation: its identifier there
+	UID string `json:"uid,omitempty"`
+
 	// Version The version that was changed; for a new rule 0
 	Version int `json:"version,omitempty"`
 }
@@ -3035,7 +3322,10 @@ type RuleVersion struct {
 	Body      RuleBody  `json:"body"`
 	ChangedAt time.Time `json:"changedAt"`
 	ChangedBy string    `json:"changedBy"`
-	Name      string    `json:"name"`
+
+	// Codicil That which brought it; missing: it is a draft
+	Codicil *CodicilRef `json:"codicil,omitempty"`
+	Name    string      `json:"name"`
 
 	// Reason Why it was put in force, or changed there, though proofs or saved records spoke against it
 	Reason string `json:"reason,omitempty"`
@@ -3054,6 +3344,9 @@ type RuleView struct {
 	// ChangedAt When it was last changed; in lists and of a saved rule
 	ChangedAt time.Time `json:"changedAt,omitempty"`
 	ChangedBy string    `json:"changedBy,omitempty"`
+
+	// Codicils Those that are not ended and change the rule
+	Codicils []CodicilRef `json:"codicils,omitempty"`
 
 	// Constant The value as people write it, where it is a constant
 	Constant string `json:"constant,omitempty"`
@@ -3095,6 +3388,9 @@ type RuleView struct {
 	// Sound It has no errors and may be put in force
 	Sound bool      `json:"sound"`
 	State RuleState `json:"state"`
+
+	// UID An identifier that is the same on every installation
+	UID string `json:"uid,omitempty"`
 
 	// Use What came of it in saves and postings; in lists and of a saved rule
 	Use     *RuleUse `json:"use,omitempty"`
@@ -3403,6 +3699,12 @@ type SignIn struct {
 	SignInName string `json:"signInName"`
 }
 
+// Signed defines model for Signed.
+type Signed struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+}
+
 // SilenceRequest defines model for SilenceRequest.
 type SilenceRequest struct {
 	Key string `json:"key"`
@@ -3502,6 +3804,9 @@ type TellRequest struct {
 	Target string `json:"target"`
 	Type   string `json:"type,omitempty"`
 }
+
+// ThingKind defines model for ThingKind.
+type ThingKind string
 
 // Told How an outcome of before is told. again: its trace is computed again by the rules, tables and records of then, and gives the same. values: what is computed again would differ, or what it rested on is not known, so only the values that were kept are told, with who gave them. whole: its trace was kept whole, by an earlier release
 type Told string
@@ -3661,6 +3966,9 @@ type WordGiven struct {
 // After defines model for After.
 type After = string
 
+// ByRules defines model for ByRules.
+type ByRules = string
+
 // Identity defines model for Identity.
 type Identity = int64
 
@@ -3711,9 +4019,47 @@ type GetBreaksParams struct {
 	Kind KindKey `form:"kind" json:"kind"`
 }
 
+// GetCatalogParams defines parameters for GetCatalog.
+type GetCatalogParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ListCodicilsParams defines parameters for ListCodicils.
+type ListCodicilsParams struct {
+	// State One of these states; missing: any
+	State []CodicilState `form:"state,omitempty" json:"state,omitempty"`
+
+	// Before Only those with smaller numbers; missing: from the newest
+	Before int64 `form:"before,omitempty" json:"before,omitempty"`
+	Limit  int   `form:"limit,omitempty" json:"limit,omitempty"`
+}
+
+// GetThingHistoryParams defines parameters for GetThingHistory.
+type GetThingHistoryParams struct {
+	What ThingKind `form:"what" json:"what"`
+
+	// Key As in a change of a codicil
+	Key    string `form:"key" json:"key"`
+	Format Format `json:"format,omitempty"`
+}
+
+// GetCodicilParams defines parameters for GetCodicil.
+type GetCodicilParams struct {
+	Format Format `json:"format,omitempty"`
+}
+
+// ComposeConditionsParams defines parameters for ComposeConditions.
+type ComposeConditionsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
 // ConfirmationParams defines parameters for Confirmation.
 type ConfirmationParams struct {
-	Kind KindKey `form:"kind" json:"kind"`
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Kind  KindKey `form:"kind" json:"kind"`
 
 	// Strength Measure also how many slightly wrong versions of each rule the proofs notice
 	Strength bool `form:"strength,omitempty" json:"strength,omitempty"`
@@ -3721,6 +4067,8 @@ type ConfirmationParams struct {
 
 // ConfirmationReportParams defines parameters for ConfirmationReport.
 type ConfirmationReportParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules   ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 	Kind    KindKey `form:"kind" json:"kind"`
 	Company string  `form:"company" json:"company"`
 	Type    string  `form:"type" json:"type"`
@@ -3728,9 +4076,17 @@ type ConfirmationReportParams struct {
 
 // ExportConfirmationParams defines parameters for ExportConfirmation.
 type ExportConfirmationParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules   ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 	Kind    KindKey `form:"kind" json:"kind"`
 	Company string  `form:"company" json:"company"`
 	Type    string  `form:"type" json:"type"`
+}
+
+// WriteConstantParams defines parameters for WriteConstant.
+type WriteConstantParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 }
 
 // GetDuplicatesParams defines parameters for GetDuplicates.
@@ -3750,31 +4106,136 @@ type ListDifferentParams struct {
 	After string `form:"after,omitempty" json:"after,omitempty"`
 }
 
+// EvaluateParams defines parameters for Evaluate.
+type EvaluateParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
 // ListFindingsParams defines parameters for ListFindings.
 type ListFindingsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+
 	// Kind Of rules of this kind only; without it of all kinds, and of the tables
 	Kind string `form:"kind,omitempty" json:"kind,omitempty"`
 }
 
+// FindingsOfRuleParams defines parameters for FindingsOfRule.
+type FindingsOfRuleParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ListFollowOnsParams defines parameters for ListFollowOns.
+type ListFollowOnsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// AddFollowOnParams defines parameters for AddFollowOn.
+type AddFollowOnParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// CheckFollowOnParams defines parameters for CheckFollowOn.
+type CheckFollowOnParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// DeleteFollowOnParams defines parameters for DeleteFollowOn.
+type DeleteFollowOnParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ChangeFollowOnParams defines parameters for ChangeFollowOn.
+type ChangeFollowOnParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// WriteCasesParams defines parameters for WriteCases.
+type WriteCasesParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// CheckFormulaParams defines parameters for CheckFormula.
+type CheckFormulaParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// TellFormulaParams defines parameters for TellFormula.
+type TellFormulaParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// AddFieldParams defines parameters for AddField.
+type AddFieldParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ListRemovedFieldsParams defines parameters for ListRemovedFields.
+type ListRemovedFieldsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// RemoveFieldParams defines parameters for RemoveField.
+type RemoveFieldParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ChangeFieldParams defines parameters for ChangeField.
+type ChangeFieldParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// CheckFieldParams defines parameters for CheckField.
+type CheckFieldParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// RestoreFieldParams defines parameters for RestoreField.
+type RestoreFieldParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
 // DeleteLayoutParams defines parameters for DeleteLayout.
 type DeleteLayoutParams struct {
-	Kind    string `form:"kind" json:"kind"`
-	Company string `form:"company,omitempty" json:"company,omitempty"`
-	Type    string `form:"type,omitempty" json:"type,omitempty"`
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules   ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Kind    string  `form:"kind" json:"kind"`
+	Company string  `form:"company,omitempty" json:"company,omitempty"`
+	Type    string  `form:"type,omitempty" json:"type,omitempty"`
 }
 
 // GetLayoutParams defines parameters for GetLayout.
 type GetLayoutParams struct {
-	Kind    string `form:"kind" json:"kind"`
-	Company string `form:"company,omitempty" json:"company,omitempty"`
-	Type    string `form:"type,omitempty" json:"type,omitempty"`
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules   ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Kind    string  `form:"kind" json:"kind"`
+	Company string  `form:"company,omitempty" json:"company,omitempty"`
+	Type    string  `form:"type,omitempty" json:"type,omitempty"`
 }
 
 // SaveLayoutParams defines parameters for SaveLayout.
 type SaveLayoutParams struct {
-	Kind    string `form:"kind" json:"kind"`
-	Company string `form:"company,omitempty" json:"company,omitempty"`
-	Type    string `form:"type,omitempty" json:"type,omitempty"`
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules   ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Kind    string  `form:"kind" json:"kind"`
+	Company string  `form:"company,omitempty" json:"company,omitempty"`
+	Type    string  `form:"type,omitempty" json:"type,omitempty"`
 }
 
 // GetBalancesParams defines parameters for GetBalances.
@@ -3817,7 +4278,9 @@ type PreviewLoadParams struct {
 
 // ListNamesParams defines parameters for ListNames.
 type ListNamesParams struct {
-	Kind string `form:"kind" json:"kind"`
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Kind  string  `form:"kind" json:"kind"`
 
 	// Target The field that the rule is on
 	Target string `form:"target" json:"target"`
@@ -3837,6 +4300,8 @@ type GetNewsParams struct {
 
 // GetPlanParams defines parameters for GetPlan.
 type GetPlanParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules   ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 	Kind    KindKey `form:"kind" json:"kind"`
 	Company string  `form:"company" json:"company"`
 	Type    string  `form:"type" json:"type"`
@@ -3855,9 +4320,17 @@ type ListPostingsParams struct {
 	Search string `form:"search,omitempty" json:"search,omitempty"`
 }
 
+// PostDocumentParams defines parameters for PostDocument.
+type PostDocumentParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
 // GetPostingParams defines parameters for GetPosting.
 type GetPostingParams struct {
-	Format Format `json:"format,omitempty"`
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules  ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Format Format  `json:"format,omitempty"`
 
 	// Ledger Missing: the practice ledger
 	Ledger LedgerQuery `form:"ledger,omitempty" json:"ledger,omitempty"`
@@ -3865,7 +4338,63 @@ type GetPostingParams struct {
 
 // ListProofsParams defines parameters for ListProofs.
 type ListProofsParams struct {
-	Kind KindKey `form:"kind" json:"kind"`
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Kind  KindKey `form:"kind" json:"kind"`
+}
+
+// KeepProofParams defines parameters for KeepProof.
+type KeepProofParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// FollowProofsParams defines parameters for FollowProofs.
+type FollowProofsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// RunProofsParams defines parameters for RunProofs.
+type RunProofsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// DeleteProofParams defines parameters for DeleteProof.
+type DeleteProofParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// GetProofParams defines parameters for GetProof.
+type GetProofParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// AcceptProofParams defines parameters for AcceptProof.
+type AcceptProofParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ReadProofParams defines parameters for ReadProof.
+type ReadProofParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// RefreshProofParams defines parameters for RefreshProof.
+type RefreshProofParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// TakeBackProofParams defines parameters for TakeBackProof.
+type TakeBackProofParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 }
 
 // GetRecordHistoryParams defines parameters for GetRecordHistory.
@@ -3882,14 +4411,85 @@ type GetRecordOutcomeParams struct {
 
 // ListRulesParams defines parameters for ListRules.
 type ListRulesParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+
 	// Kind Missing: of all kinds
 	Kind string `form:"kind,omitempty" json:"kind,omitempty"`
 }
 
+// CreateRuleParams defines parameters for CreateRule.
+type CreateRuleParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// CopyRulesParams defines parameters for CopyRules.
+type CopyRulesParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
 // ListRuleHistoryParams defines parameters for ListRuleHistory.
 type ListRuleHistoryParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 	Kind  KindKey `form:"kind" json:"kind"`
 	Field string  `form:"field" json:"field"`
+}
+
+// MoveRulesParams defines parameters for MoveRules.
+type MoveRulesParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ReadRuleParams defines parameters for ReadRule.
+type ReadRuleParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// DiscardRuleParams defines parameters for DiscardRule.
+type DiscardRuleParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// GetRuleParams defines parameters for GetRule.
+type GetRuleParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ChangeRuleParams defines parameters for ChangeRule.
+type ChangeRuleParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ConfirmRuleParams defines parameters for ConfirmRule.
+type ConfirmRuleParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// MoveRuleParams defines parameters for MoveRule.
+type MoveRuleParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// SuggestProofsParams defines parameters for SuggestProofs.
+type SuggestProofsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ListRuleVersionsParams defines parameters for ListRuleVersions.
+type ListRuleVersionsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 }
 
 // ListDuplicatesParams defines parameters for ListDuplicates.
@@ -3933,6 +4533,90 @@ type FinishProviderParams struct {
 	Token string `form:"__Host-codicil-provider,omitempty" json:"__Host-codicil-provider,omitempty"`
 }
 
+// ListCrosswalksParams defines parameters for ListCrosswalks.
+type ListCrosswalksParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// CheckCrosswalkParams defines parameters for CheckCrosswalk.
+type CheckCrosswalkParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ReadCrosswalkParams defines parameters for ReadCrosswalk.
+type ReadCrosswalkParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// DeleteCrosswalkParams defines parameters for DeleteCrosswalk.
+type DeleteCrosswalkParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// SaveCrosswalkParams defines parameters for SaveCrosswalk.
+type SaveCrosswalkParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ListSeriesParams defines parameters for ListSeries.
+type ListSeriesParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// PreviewSeriesParams defines parameters for PreviewSeries.
+type PreviewSeriesParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// DeleteSeriesParams defines parameters for DeleteSeries.
+type DeleteSeriesParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// SaveSeriesParams defines parameters for SaveSeries.
+type SaveSeriesParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ListStandingParams defines parameters for ListStanding.
+type ListStandingParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// CheckStandingParams defines parameters for CheckStanding.
+type CheckStandingParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// DeleteStandingParams defines parameters for DeleteStanding.
+type DeleteStandingParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// SaveStandingParams defines parameters for SaveStanding.
+type SaveStandingParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// WriteValuesParams defines parameters for WriteValues.
+type WriteValuesParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
 // GetTrailParams defines parameters for GetTrail.
 type GetTrailParams struct {
 	// After The next of the page before; missing: from the start
@@ -3969,6 +4653,18 @@ type ExportTrailParams struct {
 // ExportTrailParamsAs defines parameters for ExportTrail.
 type ExportTrailParamsAs string
 
+// TryDocumentParams defines parameters for TryDocument.
+type TryDocumentParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ReadRowsParams defines parameters for ReadRows.
+type ReadRowsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
 // WhatWaitsParams defines parameters for WhatWaits.
 type WhatWaitsParams struct {
 	// Since From when to tell changes of others; without it of the last seven days
@@ -3992,6 +4688,18 @@ type AddPasskeyJSONRequestBody = PasskeyMade
 
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordChange
+
+// BeginCodicilJSONRequestBody defines body for BeginCodicil for application/json ContentType.
+type BeginCodicilJSONRequestBody = CodicilHead
+
+// ChangeCodicilJSONRequestBody defines body for ChangeCodicil for application/json ContentType.
+type ChangeCodicilJSONRequestBody = CodicilHead
+
+// SettleChangeJSONRequestBody defines body for SettleChange for application/json ContentType.
+type SettleChangeJSONRequestBody = ChangeSettled
+
+// MoveCodicilJSONRequestBody defines body for MoveCodicil for application/json ContentType.
+type MoveCodicilJSONRequestBody = CodicilMove
 
 // SaveCompanyJSONRequestBody defines body for SaveCompany for application/json ContentType.
 type SaveCompanyJSONRequestBody = Company

@@ -4,6 +4,8 @@ package demo
 
 import (
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"fmt"
 	"math/rand/v2"
 	"time"
@@ -112,8 +114,14 @@ func fillProofs(ctx context.Context, d *app.App, ids map[string]int64) error {
 	return nil
 }
 
+// uidOf is the identifier of a rule of the scenario, which is the same however often it is filled in.
+func uidOf(r given) string {
+	sum := sha256.Sum256([]byte("brinewell/" + r.body.Kind + "/" + r.key))
+	return hex.EncodeToString(sum[:8])
+}
+
 func addRule(ctx context.Context, d *app.App, r given) (int64, error) {
-	v, err := d.Rules.Create(ctx, contract.RuleChange{Body: r.body})
+	v, err := d.Rules.Create(ctx, contract.RuleChange{UID: uidOf(r), Body: r.body})
 	if err != nil {
 		return 0, err
 	}

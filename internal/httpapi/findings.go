@@ -8,23 +8,23 @@ import (
 
 func (s *server) ListFindings(ctx context.Context, r ListFindingsRequestObject) (ListFindingsResponseObject, error) {
 	body, err := lines(func(write func(any) error) error {
-		return s.app.Findings.Kind(ctx, r.Params.Kind, func(f contract.Finding) error { return write(f) })
+		return s.by(ctx).Findings.Kind(ctx, r.Params.Kind, func(f contract.Finding) error { return write(f) })
 	})
 	return ListFindings200ApplicationXNdjsonResponse{Body: body}, err
 }
 
 func (s *server) FindingsOfRule(ctx context.Context, r FindingsOfRuleRequestObject) (FindingsOfRuleResponseObject, error) {
 	body, err := lines(func(write func(any) error) error {
-		return s.app.Findings.Rule(ctx, *r.Body, func(f contract.Finding) error { return write(f) })
+		return s.by(ctx).Findings.Rule(ctx, *r.Body, func(f contract.Finding) error { return write(f) })
 	})
 	return FindingsOfRule200ApplicationXNdjsonResponse{Body: body}, err
 }
 
 func (s *server) FindingsInData(ctx context.Context, _ FindingsInDataRequestObject) (FindingsInDataResponseObject, error) {
-	body, err := lines(func(write func(any) error) error { return s.app.Findings.Data(ctx, write) })
+	body, err := lines(func(write func(any) error) error { return s.by(ctx).Findings.Data(ctx, write) })
 	return FindingsInData200ApplicationXNdjsonResponse{Body: body}, err
 }
 
 func (s *server) SilenceFinding(ctx context.Context, r SilenceFindingRequestObject) (SilenceFindingResponseObject, error) {
-	return SilenceFinding204Response{}, s.app.Findings.Silence(ctx, *r.Body)
+	return SilenceFinding204Response{}, s.by(ctx).Findings.Silence(ctx, *r.Body)
 }

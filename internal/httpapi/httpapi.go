@@ -85,7 +85,7 @@ func New(a *app.App, o Options) (*Handler, error) {
 	e := echo.New()
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = d.answer
-	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked, Skipper: listens}), exact, secure, d.known, d.asking, inTime, checkRequest(router))
+	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked, Skipper: listens}), exact, secure, d.known, d.asking, inTime, checkRequest(a, router))
 	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a, d}, nil), base)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", func(c *echo.Context) error {
@@ -337,7 +337,7 @@ var contractRouter = sync.OnceValues(func() (routers.Router, error) {
 
 // checkRequest refuses requests that the contract does not allow, before any
 // handler sees them.
-func checkRequest(router routers.Router) echo.MiddlewareFunc {
+func checkRequest(a *app.App, router routers.Router) echo.MiddlewareFunc {
 	return func(next echo.HandlerFunc) echo.HandlerFunc {
 		return func(c *echo.Context) error {
 			r := c.Request()
@@ -351,6 +351,10 @@ func checkRequest(router routers.Router) echo.MiddlewareFunc {
 			if open, _ := route.Operation.Extensions[toAnybody].(bool); !open && actor.Of(r.Context()).ID == "" {
 				return access.Person(r.Context()) // nothing of it is read
 			}
+			if err := viewing(a, c, route.Operation); err != nil {
+				return err
+			}
+			r = c.Request()
 			input := &openapi3filter.RequestValidationInput{Request: r, PathParams: parameters, Route: route, Options: &openapi3filter.Options{ExcludeRequestBody: bringsFile(c)}}
 			if err := openapi3filter.ValidateRequest(r.Context(), input); err != nil {
 				return fault.Bad(badRequest, describe(err))

@@ -56,7 +56,7 @@ func (s *server) StartExport(ctx context.Context, r StartExportRequestObject) (S
 }
 
 func (s *server) StartProofs(ctx context.Context, r StartProofsRequestObject) (StartProofsResponseObject, error) {
-	v, err := s.app.Coverage.Start(ctx, *r.Body)
+	v, err := s.by(ctx).Coverage.Start(ctx, *r.Body)
 	return StartProofs201JSONResponse(v), err
 }
 

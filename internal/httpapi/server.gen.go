@@ -57,7 +57,34 @@ type ServerInterface interface {
 	GetBreaks(ctx *echo.Context, params GetBreaksParams) error
 	// GetCatalog Companies, kinds with their fields and types, and the words of the rule families
 	// (GET /catalog)
-	GetCatalog(ctx *echo.Context) error
+	GetCatalog(ctx *echo.Context, params GetCatalogParams) error
+	// ListCodicils The codicils, newest first
+	// (GET /codicils)
+	ListCodicils(ctx *echo.Context, params ListCodicilsParams) error
+	// BeginCodicil Begin a codicil, to which changes are added by asking for them with it
+	// (POST /codicils)
+	BeginCodicil(ctx *echo.Context) error
+	// GetThingHistory What codicils made of a table, field, layout or map, newest first
+	// (GET /codicils/history)
+	GetThingHistory(ctx *echo.Context, params GetThingHistoryParams) error
+
+	// (GET /codicils/{id})
+	GetCodicil(ctx *echo.Context, id Identity, params GetCodicilParams) error
+	// ChangeCodicil Change what a codicil says of itself
+	// (PUT /codicils/{id})
+	ChangeCodicil(ctx *echo.Context, id Identity) error
+	// CheckCodicil What stands in the way of a codicil, and what speaks against it; nothing is kept
+	// (POST /codicils/{id}/check)
+	CheckCodicil(ctx *echo.Context, id Identity) error
+	// SettleChange Take a change out of a codicil, or keep it though something else is in force by now
+	// (POST /codicils/{id}/settle)
+	SettleChange(ctx *echo.Context, id Identity) error
+	// MoveCodicil Submit a codicil, agree to it, put it in force, take it up again or withdraw it
+	// (POST /codicils/{id}/state)
+	MoveCodicil(ctx *echo.Context, id Identity) error
+	// TakeCodicilBack Begin a codicil that undoes one in force, as far as nothing later stands on it
+	// (POST /codicils/{id}/take-back)
+	TakeCodicilBack(ctx *echo.Context, id Identity) error
 	// DeleteCompany Remove a company that nothing names
 	// (DELETE /companies/{key})
 	DeleteCompany(ctx *echo.Context, key KeyPath) error
@@ -66,7 +93,7 @@ type ServerInterface interface {
 	SaveCompany(ctx *echo.Context, key KeyPath) error
 	// ComposeConditions Write the conditions of a sentence as a formula
 	// (POST /conditions)
-	ComposeConditions(ctx *echo.Context) error
+	ComposeConditions(ctx *echo.Context, params ComposeConditionsParams) error
 	// Confirmation What the proofs confirm of every rule in force of a kind
 	// (GET /confirmation)
 	Confirmation(ctx *echo.Context, params ConfirmationParams) error
@@ -78,7 +105,7 @@ type ServerInterface interface {
 	ExportConfirmation(ctx *echo.Context, params ExportConfirmationParams) error
 	// WriteConstant Write what a person typed as the value of a rule as a formula
 	// (POST /constants)
-	WriteConstant(ctx *echo.Context) error
+	WriteConstant(ctx *echo.Context, params WriteConstantParams) error
 	// GetDuplicates By what records of a kind can be duplicates: by its unique rules in force, and by definitions of one's own; with the last scan by each
 	// (GET /duplicates)
 	GetDuplicates(ctx *echo.Context, params GetDuplicatesParams) error
@@ -99,13 +126,13 @@ type ServerInterface interface {
 	SayDifferent(ctx *echo.Context, kind KindPath) error
 	// Evaluate Take documents through the rules in force, as an ERP that asks; nothing is kept
 	// (POST /evaluate)
-	Evaluate(ctx *echo.Context) error
+	Evaluate(ctx *echo.Context, params EvaluateParams) error
 	// ListFindings What can be said about the rules and tables: what can happen, with a document that shows it, and what can never happen, with the conditions that exclude it
 	// (GET /findings)
 	ListFindings(ctx *echo.Context, params ListFindingsParams) error
 	// FindingsOfRule The same of one rule, as it stands here; nothing is kept
 	// (POST /findings)
-	FindingsOfRule(ctx *echo.Context) error
+	FindingsOfRule(ctx *echo.Context, params FindingsOfRuleParams) error
 	// FindingsInData What the saved records say about the rules: codes without a row, values that occur nowhere, rules that have not acted for a year
 	// (GET /findings/data)
 	FindingsInData(ctx *echo.Context) error
@@ -114,31 +141,31 @@ type ServerInterface interface {
 	SilenceFinding(ctx *echo.Context) error
 	// ListFollowOns How records become the beginning of others
 	// (GET /follow-ons)
-	ListFollowOns(ctx *echo.Context) error
+	ListFollowOns(ctx *echo.Context, params ListFollowOnsParams) error
 	// AddFollowOn Add a map; refused when two fields do not fit
 	// (POST /follow-ons)
-	AddFollowOn(ctx *echo.Context) error
+	AddFollowOn(ctx *echo.Context, params AddFollowOnParams) error
 	// CheckFollowOn What is wrong with the pairs of a map
 	// (POST /follow-ons/check)
-	CheckFollowOn(ctx *echo.Context) error
+	CheckFollowOn(ctx *echo.Context, params CheckFollowOnParams) error
 	// DeleteFollowOn Remove a map
 	// (DELETE /follow-ons/{id})
-	DeleteFollowOn(ctx *echo.Context, id Identity) error
+	DeleteFollowOn(ctx *echo.Context, id Identity, params DeleteFollowOnParams) error
 	// ChangeFollowOn Change a map
 	// (PUT /follow-ons/{id})
-	ChangeFollowOn(ctx *echo.Context, id Identity) error
+	ChangeFollowOn(ctx *echo.Context, id Identity, params ChangeFollowOnParams) error
 	// BeginFollowOn The beginning of the record that follows; nothing is kept
 	// (POST /follow-ons/{id}/begin)
 	BeginFollowOn(ctx *echo.Context, id Identity) error
 	// WriteCases Write cases as a formula
 	// (POST /formulas/cases)
-	WriteCases(ctx *echo.Context) error
+	WriteCases(ctx *echo.Context, params WriteCasesParams) error
 	// CheckFormula Check a formula of a rule, and compute it for a document
 	// (POST /formulas/check)
-	CheckFormula(ctx *echo.Context) error
+	CheckFormula(ctx *echo.Context, params CheckFormulaParams) error
 	// TellFormula Tell a formula of a rule in words, and as cases where it is a chain of choices
 	// (POST /formulas/tell)
-	TellFormula(ctx *echo.Context) error
+	TellFormula(ctx *echo.Context, params TellFormulaParams) error
 	// ListFunctions The functions and forms of the formula language
 	// (GET /functions)
 	ListFunctions(ctx *echo.Context) error
@@ -153,25 +180,25 @@ type ServerInterface interface {
 	RevokeKey(ctx *echo.Context, key KeyPath) error
 	// AddField Add a field to a kind, for all companies
 	// (POST /kinds/{kind}/fields)
-	AddField(ctx *echo.Context, kind KindPath) error
+	AddField(ctx *echo.Context, kind KindPath, params AddFieldParams) error
 	// ListRemovedFields Added fields that were removed; their values are still there
 	// (GET /kinds/{kind}/fields/removed)
-	ListRemovedFields(ctx *echo.Context, kind KindPath) error
+	ListRemovedFields(ctx *echo.Context, kind KindPath, params ListRemovedFieldsParams) error
 	// RemoveField Remove an added field; refused while a rule in force uses it
 	// (DELETE /kinds/{kind}/fields/{key})
-	RemoveField(ctx *echo.Context, kind KindPath, key KeyPath) error
+	RemoveField(ctx *echo.Context, kind KindPath, key KeyPath, params RemoveFieldParams) error
 	// ChangeField Change an added field; refused where saved values would not fit
 	// (PUT /kinds/{kind}/fields/{key})
-	ChangeField(ctx *echo.Context, kind KindPath, key KeyPath) error
+	ChangeField(ctx *echo.Context, kind KindPath, key KeyPath, params ChangeFieldParams) error
 	// CheckField Which saved values would not fit a changed field
 	// (POST /kinds/{kind}/fields/{key}/check)
-	CheckField(ctx *echo.Context, kind KindPath, key KeyPath) error
+	CheckField(ctx *echo.Context, kind KindPath, key KeyPath, params CheckFieldParams) error
 	// MarkPersonal Say whether a field, standard or added, holds what is about a person
 	// (PUT /kinds/{kind}/fields/{key}/personal)
 	MarkPersonal(ctx *echo.Context, kind KindPath, key KeyPath) error
 	// RestoreField Bring a removed field back with its values
 	// (POST /kinds/{kind}/fields/{key}/restore)
-	RestoreField(ctx *echo.Context, kind KindPath, key KeyPath) error
+	RestoreField(ctx *echo.Context, kind KindPath, key KeyPath, params RestoreFieldParams) error
 	// GetFieldUses What uses a field
 	// (GET /kinds/{kind}/fields/{key}/uses)
 	GetFieldUses(ctx *echo.Context, kind KindPath, key KeyPath) error
@@ -255,7 +282,7 @@ type ServerInterface interface {
 	ListPostings(ctx *echo.Context, params ListPostingsParams) error
 	// PostDocument Post a test document to the practice ledger; only an accepted one is posted
 	// (POST /postings)
-	PostDocument(ctx *echo.Context) error
+	PostDocument(ctx *echo.Context, params PostDocumentParams) error
 
 	// (GET /postings/{number})
 	GetPosting(ctx *echo.Context, number string, params GetPostingParams) error
@@ -270,31 +297,31 @@ type ServerInterface interface {
 	ListProofs(ctx *echo.Context, params ListProofsParams) error
 	// KeepProof Keep a test document with what is expected of it
 	// (POST /proofs)
-	KeepProof(ctx *echo.Context) error
+	KeepProof(ctx *echo.Context, params KeepProofParams) error
 	// FollowProofs Run proofs as /proofs/run does, and tell of each as it ends; leaving the connection stops the run
 	// (POST /proofs/progress)
-	FollowProofs(ctx *echo.Context) error
+	FollowProofs(ctx *echo.Context, params FollowProofsParams) error
 	// RunProofs Run proofs against the rules as they are now
 	// (POST /proofs/run)
-	RunProofs(ctx *echo.Context) error
+	RunProofs(ctx *echo.Context, params RunProofsParams) error
 
 	// (DELETE /proofs/{id})
-	DeleteProof(ctx *echo.Context, id Identity) error
+	DeleteProof(ctx *echo.Context, id Identity, params DeleteProofParams) error
 
 	// (GET /proofs/{id})
-	GetProof(ctx *echo.Context, id Identity) error
+	GetProof(ctx *echo.Context, id Identity, params GetProofParams) error
 	// AcceptProof Make what comes out now what the proof expects; its versions keep what it expected before, and why
 	// (POST /proofs/{id}/accept)
-	AcceptProof(ctx *echo.Context, id Identity) error
+	AcceptProof(ctx *echo.Context, id Identity, params AcceptProofParams) error
 	// ReadProof Say that a person has read a suggested proof
 	// (POST /proofs/{id}/read)
-	ReadProof(ctx *echo.Context, id Identity) error
+	ReadProof(ctx *echo.Context, id Identity, params ReadProofParams) error
 	// RefreshProof Let a proof carry linked records, standing values and crosswalk rows as they are now; what it expects stays
 	// (POST /proofs/{id}/refresh)
-	RefreshProof(ctx *echo.Context, id Identity) error
+	RefreshProof(ctx *echo.Context, id Identity, params RefreshProofParams) error
 	// TakeBackProof Go back to what the proof was before its last change, as its next version
 	// (POST /proofs/{id}/take-back)
-	TakeBackProof(ctx *echo.Context, id Identity) error
+	TakeBackProof(ctx *echo.Context, id Identity, params TakeBackProofParams) error
 	// ListProofVersions What a proof has been, newest first
 	// (GET /proofs/{id}/versions)
 	ListProofVersions(ctx *echo.Context, id Identity) error
@@ -345,43 +372,43 @@ type ServerInterface interface {
 	ListRules(ctx *echo.Context, params ListRulesParams) error
 	// CreateRule Keep a new rule as a draft; it may still have errors
 	// (POST /rules)
-	CreateRule(ctx *echo.Context) error
+	CreateRule(ctx *echo.Context, params CreateRuleParams) error
 	// CopyRules Copy the rules made for one scope to another, as drafts; or only tell which
 	// (POST /rules/copy)
-	CopyRules(ctx *echo.Context) error
+	CopyRules(ctx *echo.Context, params CopyRulesParams) error
 	// ListRuleHistory What the rules on one field have been, of those that are retired too
 	// (GET /rules/history)
 	ListRuleHistory(ctx *echo.Context, params ListRuleHistoryParams) error
 	// MoveRules Put several rules in another state, all or none; or only tell what that affects
 	// (POST /rules/move)
-	MoveRules(ctx *echo.Context) error
+	MoveRules(ctx *echo.Context, params MoveRulesParams) error
 	// ReadRule How a rule reads as it stands, and what is wrong with it; nothing is kept
 	// (POST /rules/read)
-	ReadRule(ctx *echo.Context) error
+	ReadRule(ctx *echo.Context, params ReadRuleParams) error
 	// DiscardRule Discard a draft; a rule that was in force is retired instead
 	// (DELETE /rules/{id})
-	DiscardRule(ctx *echo.Context, id Identity) error
+	DiscardRule(ctx *echo.Context, id Identity, params DiscardRuleParams) error
 
 	// (GET /rules/{id})
-	GetRule(ctx *echo.Context, id Identity) error
+	GetRule(ctx *echo.Context, id Identity, params GetRuleParams) error
 	// ChangeRule Keep a changed rule; a rule in force must have no errors
 	// (PUT /rules/{id})
-	ChangeRule(ctx *echo.Context, id Identity) error
+	ChangeRule(ctx *echo.Context, id Identity, params ChangeRuleParams) error
 	// SetAside Set aside a slightly wrong version of a rule, with a reason, or take that back
 	// (POST /rules/{id}/aside)
 	SetAside(ctx *echo.Context, id Identity) error
 	// ConfirmRule What the proofs confirm of one rule, with its strength; a draft is taken as if it were in force
 	// (GET /rules/{id}/confirmation)
-	ConfirmRule(ctx *echo.Context, id Identity) error
+	ConfirmRule(ctx *echo.Context, id Identity, params ConfirmRuleParams) error
 	// MoveRule Put a rule in force, suspend or retire it
 	// (POST /rules/{id}/state)
-	MoveRule(ctx *echo.Context, id Identity) error
+	MoveRule(ctx *echo.Context, id Identity, params MoveRuleParams) error
 	// SuggestProofs Test documents that show what no proof shows of the rule yet; nothing is kept
 	// (POST /rules/{id}/suggestions)
-	SuggestProofs(ctx *echo.Context, id Identity) error
+	SuggestProofs(ctx *echo.Context, id Identity, params SuggestProofsParams) error
 
 	// (GET /rules/{id}/versions)
-	ListRuleVersions(ctx *echo.Context, id Identity) error
+	ListRuleVersions(ctx *echo.Context, id Identity, params ListRuleVersionsParams) error
 	// ListRuns Long work, the newest first
 	// (GET /runs)
 	ListRuns(ctx *echo.Context) error
@@ -462,22 +489,22 @@ type ServerInterface interface {
 	WriteSheet(ctx *echo.Context) error
 	// ListCrosswalks The crosswalks without their rows
 	// (GET /tables/crosswalks)
-	ListCrosswalks(ctx *echo.Context) error
+	ListCrosswalks(ctx *echo.Context, params ListCrosswalksParams) error
 	// CheckCrosswalk What is wrong with a crosswalk; nothing is kept
 	// (POST /tables/crosswalks/check)
-	CheckCrosswalk(ctx *echo.Context) error
+	CheckCrosswalk(ctx *echo.Context, params CheckCrosswalkParams) error
 	// ReadCrosswalk Put rows pasted from a spreadsheet, or read from CSV, into a crosswalk; nothing is kept
 	// (POST /tables/crosswalks/read)
-	ReadCrosswalk(ctx *echo.Context) error
+	ReadCrosswalk(ctx *echo.Context, params ReadCrosswalkParams) error
 	// DeleteCrosswalk Remove a crosswalk that no rule looks up
 	// (DELETE /tables/crosswalks/{key})
-	DeleteCrosswalk(ctx *echo.Context, key KeyPath) error
+	DeleteCrosswalk(ctx *echo.Context, key KeyPath, params DeleteCrosswalkParams) error
 	// GetCrosswalk A crosswalk with its rows
 	// (GET /tables/crosswalks/{key})
 	GetCrosswalk(ctx *echo.Context, key KeyPath) error
 	// SaveCrosswalk Add or change a crosswalk
 	// (PUT /tables/crosswalks/{key})
-	SaveCrosswalk(ctx *echo.Context, key KeyPath) error
+	SaveCrosswalk(ctx *echo.Context, key KeyPath, params SaveCrosswalkParams) error
 	// ExportCrosswalk The rows as CSV
 	// (GET /tables/crosswalks/{key}/export)
 	ExportCrosswalk(ctx *echo.Context, key KeyPath) error
@@ -486,31 +513,31 @@ type ServerInterface interface {
 	MissingCodes(ctx *echo.Context, key KeyPath) error
 	// ListSeries The number series, with their next numbers
 	// (GET /tables/series)
-	ListSeries(ctx *echo.Context) error
+	ListSeries(ctx *echo.Context, params ListSeriesParams) error
 	// PreviewSeries The numbers that a series would give, and what is wrong with it; nothing is kept
 	// (POST /tables/series/preview)
-	PreviewSeries(ctx *echo.Context) error
+	PreviewSeries(ctx *echo.Context, params PreviewSeriesParams) error
 	// DeleteSeries Remove a number series that nothing uses
 	// (DELETE /tables/series/{key})
-	DeleteSeries(ctx *echo.Context, key KeyPath) error
+	DeleteSeries(ctx *echo.Context, key KeyPath, params DeleteSeriesParams) error
 	// SaveSeries Add or change a number series
 	// (PUT /tables/series/{key})
-	SaveSeries(ctx *echo.Context, key KeyPath) error
+	SaveSeries(ctx *echo.Context, key KeyPath, params SaveSeriesParams) error
 	// ListStanding The standing values, with what should be known of them ahead
 	// (GET /tables/standing)
-	ListStanding(ctx *echo.Context) error
+	ListStanding(ctx *echo.Context, params ListStandingParams) error
 	// CheckStanding What is wrong with a standing value; nothing is kept
 	// (POST /tables/standing/check)
-	CheckStanding(ctx *echo.Context) error
+	CheckStanding(ctx *echo.Context, params CheckStandingParams) error
 	// DeleteStanding Remove a standing value that no rule reads
 	// (DELETE /tables/standing/{key})
-	DeleteStanding(ctx *echo.Context, key KeyPath) error
+	DeleteStanding(ctx *echo.Context, key KeyPath, params DeleteStandingParams) error
 	// SaveStanding Add or change a standing value
 	// (PUT /tables/standing/{key})
-	SaveStanding(ctx *echo.Context, key KeyPath) error
+	SaveStanding(ctx *echo.Context, key KeyPath, params SaveStandingParams) error
 	// WriteValues Read what a person typed into cells of a table, and write values as the person reads them; nothing is kept
 	// (POST /tables/values)
-	WriteValues(ctx *echo.Context) error
+	WriteValues(ctx *echo.Context, params WriteValuesParams) error
 	// GetTrail The trail: what was done, by whom and from where, the newest first
 	// (GET /trail)
 	GetTrail(ctx *echo.Context, params GetTrailParams) error
@@ -522,10 +549,10 @@ type ServerInterface interface {
 	VerifyTrail(ctx *echo.Context) error
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
-	TryDocument(ctx *echo.Context) error
+	TryDocument(ctx *echo.Context, params TryDocumentParams) error
 	// ReadRows Read rows that were copied from a spreadsheet as a test document; nothing is kept
 	// (POST /try/rows)
-	ReadRows(ctx *echo.Context) error
+	ReadRows(ctx *echo.Context, params ReadRowsParams) error
 	// DeleteType Remove a type that nothing names
 	// (DELETE /types/{kind}/{key})
 	DeleteType(ctx *echo.Context, kind KindPath, key KeyPath) error
@@ -677,8 +704,195 @@ func (w *ServerInterfaceWrapper) GetBreaks(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) GetCatalog(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCatalogParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.GetCatalog(ctx)
+	err = w.Handler.GetCatalog(ctx, params)
+	return err
+}
+
+// ListCodicils converts echo context to params.
+func (w *ServerInterfaceWrapper) ListCodicils(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListCodicilsParams
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", ctx.QueryParams(), &params.State, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter state: %s", err))
+	}
+
+	// ------------- Optional query parameter "before" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter before: %s", err))
+	}
+
+	// ------------- Optional query parameter "limit" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "limit", ctx.QueryParams(), &params.Limit, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter limit: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListCodicils(ctx, params)
+	return err
+}
+
+// BeginCodicil converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginCodicil(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginCodicil(ctx)
+	return err
+}
+
+// GetThingHistory converts echo context to params.
+func (w *ServerInterfaceWrapper) GetThingHistory(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetThingHistoryParams
+	// ------------- Required query parameter "what" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "what", ctx.QueryParams(), &params.What, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter what: %s", err))
+	}
+
+	// ------------- Required query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "key", ctx.QueryParams(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetThingHistory(ctx, params)
+	return err
+}
+
+// GetCodicil converts echo context to params.
+func (w *ServerInterfaceWrapper) GetCodicil(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetCodicilParams
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetCodicil(ctx, id, params)
+	return err
+}
+
+// ChangeCodicil converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeCodicil(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeCodicil(ctx, id)
+	return err
+}
+
+// CheckCodicil converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckCodicil(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckCodicil(ctx, id)
+	return err
+}
+
+// SettleChange converts echo context to params.
+func (w *ServerInterfaceWrapper) SettleChange(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SettleChange(ctx, id)
+	return err
+}
+
+// MoveCodicil converts echo context to params.
+func (w *ServerInterfaceWrapper) MoveCodicil(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.MoveCodicil(ctx, id)
+	return err
+}
+
+// TakeCodicilBack converts echo context to params.
+func (w *ServerInterfaceWrapper) TakeCodicilBack(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.TakeCodicilBack(ctx, id)
 	return err
 }
 
@@ -718,8 +932,17 @@ func (w *ServerInterfaceWrapper) SaveCompany(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ComposeConditions(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ComposeConditionsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ComposeConditions(ctx)
+	err = w.Handler.ComposeConditions(ctx, params)
 	return err
 }
 
@@ -729,6 +952,13 @@ func (w *ServerInterfaceWrapper) Confirmation(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ConfirmationParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -754,6 +984,13 @@ func (w *ServerInterfaceWrapper) ConfirmationReport(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ConfirmationReportParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -786,6 +1023,13 @@ func (w *ServerInterfaceWrapper) ExportConfirmation(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ExportConfirmationParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -816,8 +1060,17 @@ func (w *ServerInterfaceWrapper) ExportConfirmation(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) WriteConstant(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params WriteConstantParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.WriteConstant(ctx)
+	err = w.Handler.WriteConstant(ctx, params)
 	return err
 }
 
@@ -964,8 +1217,17 @@ func (w *ServerInterfaceWrapper) SayDifferent(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) Evaluate(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params EvaluateParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.Evaluate(ctx)
+	err = w.Handler.Evaluate(ctx, params)
 	return err
 }
 
@@ -975,6 +1237,13 @@ func (w *ServerInterfaceWrapper) ListFindings(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListFindingsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Optional query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -991,8 +1260,17 @@ func (w *ServerInterfaceWrapper) ListFindings(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) FindingsOfRule(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FindingsOfRuleParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.FindingsOfRule(ctx)
+	err = w.Handler.FindingsOfRule(ctx, params)
 	return err
 }
 
@@ -1018,8 +1296,17 @@ func (w *ServerInterfaceWrapper) SilenceFinding(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ListFollowOns(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListFollowOnsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListFollowOns(ctx)
+	err = w.Handler.ListFollowOns(ctx, params)
 	return err
 }
 
@@ -1027,8 +1314,17 @@ func (w *ServerInterfaceWrapper) ListFollowOns(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) AddFollowOn(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddFollowOnParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.AddFollowOn(ctx)
+	err = w.Handler.AddFollowOn(ctx, params)
 	return err
 }
 
@@ -1036,8 +1332,17 @@ func (w *ServerInterfaceWrapper) AddFollowOn(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) CheckFollowOn(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CheckFollowOnParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.CheckFollowOn(ctx)
+	err = w.Handler.CheckFollowOn(ctx, params)
 	return err
 }
 
@@ -1052,8 +1357,17 @@ func (w *ServerInterfaceWrapper) DeleteFollowOn(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DeleteFollowOnParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.DeleteFollowOn(ctx, id)
+	err = w.Handler.DeleteFollowOn(ctx, id, params)
 	return err
 }
 
@@ -1068,8 +1382,17 @@ func (w *ServerInterfaceWrapper) ChangeFollowOn(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeFollowOnParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ChangeFollowOn(ctx, id)
+	err = w.Handler.ChangeFollowOn(ctx, id, params)
 	return err
 }
 
@@ -1093,8 +1416,17 @@ func (w *ServerInterfaceWrapper) BeginFollowOn(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) WriteCases(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params WriteCasesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.WriteCases(ctx)
+	err = w.Handler.WriteCases(ctx, params)
 	return err
 }
 
@@ -1102,8 +1434,17 @@ func (w *ServerInterfaceWrapper) WriteCases(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) CheckFormula(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CheckFormulaParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.CheckFormula(ctx)
+	err = w.Handler.CheckFormula(ctx, params)
 	return err
 }
 
@@ -1111,8 +1452,17 @@ func (w *ServerInterfaceWrapper) CheckFormula(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) TellFormula(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TellFormulaParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.TellFormula(ctx)
+	err = w.Handler.TellFormula(ctx, params)
 	return err
 }
 
@@ -1170,8 +1520,17 @@ func (w *ServerInterfaceWrapper) AddField(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AddFieldParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.AddField(ctx, kind)
+	err = w.Handler.AddField(ctx, kind, params)
 	return err
 }
 
@@ -1186,8 +1545,17 @@ func (w *ServerInterfaceWrapper) ListRemovedFields(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListRemovedFieldsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListRemovedFields(ctx, kind)
+	err = w.Handler.ListRemovedFields(ctx, kind, params)
 	return err
 }
 
@@ -1210,8 +1578,17 @@ func (w *ServerInterfaceWrapper) RemoveField(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RemoveFieldParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.RemoveField(ctx, kind, key)
+	err = w.Handler.RemoveField(ctx, kind, key, params)
 	return err
 }
 
@@ -1234,8 +1611,17 @@ func (w *ServerInterfaceWrapper) ChangeField(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeFieldParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ChangeField(ctx, kind, key)
+	err = w.Handler.ChangeField(ctx, kind, key, params)
 	return err
 }
 
@@ -1258,8 +1644,17 @@ func (w *ServerInterfaceWrapper) CheckField(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CheckFieldParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.CheckField(ctx, kind, key)
+	err = w.Handler.CheckField(ctx, kind, key, params)
 	return err
 }
 
@@ -1306,8 +1701,17 @@ func (w *ServerInterfaceWrapper) RestoreField(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RestoreFieldParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.RestoreField(ctx, kind, key)
+	err = w.Handler.RestoreField(ctx, kind, key, params)
 	return err
 }
 
@@ -1341,6 +1745,13 @@ func (w *ServerInterfaceWrapper) DeleteLayout(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params DeleteLayoutParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1373,6 +1784,13 @@ func (w *ServerInterfaceWrapper) GetLayout(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params GetLayoutParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1405,6 +1823,13 @@ func (w *ServerInterfaceWrapper) SaveLayout(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params SaveLayoutParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1736,6 +2161,13 @@ func (w *ServerInterfaceWrapper) ListNames(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListNamesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1853,6 +2285,13 @@ func (w *ServerInterfaceWrapper) GetPlan(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params GetPlanParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1922,8 +2361,17 @@ func (w *ServerInterfaceWrapper) ListPostings(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) PostDocument(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PostDocumentParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.PostDocument(ctx)
+	err = w.Handler.PostDocument(ctx, params)
 	return err
 }
 
@@ -1940,6 +2388,13 @@ func (w *ServerInterfaceWrapper) GetPosting(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params GetPostingParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Optional query parameter "format" -------------
 
 	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
@@ -1983,6 +2438,13 @@ func (w *ServerInterfaceWrapper) ListProofs(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListProofsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -1999,8 +2461,17 @@ func (w *ServerInterfaceWrapper) ListProofs(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) KeepProof(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params KeepProofParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.KeepProof(ctx)
+	err = w.Handler.KeepProof(ctx, params)
 	return err
 }
 
@@ -2008,8 +2479,17 @@ func (w *ServerInterfaceWrapper) KeepProof(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) FollowProofs(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params FollowProofsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.FollowProofs(ctx)
+	err = w.Handler.FollowProofs(ctx, params)
 	return err
 }
 
@@ -2017,8 +2497,17 @@ func (w *ServerInterfaceWrapper) FollowProofs(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) RunProofs(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RunProofsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.RunProofs(ctx)
+	err = w.Handler.RunProofs(ctx, params)
 	return err
 }
 
@@ -2033,8 +2522,17 @@ func (w *ServerInterfaceWrapper) DeleteProof(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DeleteProofParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.DeleteProof(ctx, id)
+	err = w.Handler.DeleteProof(ctx, id, params)
 	return err
 }
 
@@ -2049,8 +2547,17 @@ func (w *ServerInterfaceWrapper) GetProof(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetProofParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.GetProof(ctx, id)
+	err = w.Handler.GetProof(ctx, id, params)
 	return err
 }
 
@@ -2065,8 +2572,17 @@ func (w *ServerInterfaceWrapper) AcceptProof(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AcceptProofParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.AcceptProof(ctx, id)
+	err = w.Handler.AcceptProof(ctx, id, params)
 	return err
 }
 
@@ -2081,8 +2597,17 @@ func (w *ServerInterfaceWrapper) ReadProof(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReadProofParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ReadProof(ctx, id)
+	err = w.Handler.ReadProof(ctx, id, params)
 	return err
 }
 
@@ -2097,8 +2622,17 @@ func (w *ServerInterfaceWrapper) RefreshProof(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params RefreshProofParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.RefreshProof(ctx, id)
+	err = w.Handler.RefreshProof(ctx, id, params)
 	return err
 }
 
@@ -2113,8 +2647,17 @@ func (w *ServerInterfaceWrapper) TakeBackProof(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TakeBackProofParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.TakeBackProof(ctx, id)
+	err = w.Handler.TakeBackProof(ctx, id, params)
 	return err
 }
 
@@ -2418,6 +2961,13 @@ func (w *ServerInterfaceWrapper) ListRules(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListRulesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Optional query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2434,8 +2984,17 @@ func (w *ServerInterfaceWrapper) ListRules(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) CreateRule(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CreateRuleParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.CreateRule(ctx)
+	err = w.Handler.CreateRule(ctx, params)
 	return err
 }
 
@@ -2443,8 +3002,17 @@ func (w *ServerInterfaceWrapper) CreateRule(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) CopyRules(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CopyRulesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.CopyRules(ctx)
+	err = w.Handler.CopyRules(ctx, params)
 	return err
 }
 
@@ -2454,6 +3022,13 @@ func (w *ServerInterfaceWrapper) ListRuleHistory(ctx *echo.Context) error {
 
 	// Parameter object where we will unmarshal all parameters from the context
 	var params ListRuleHistoryParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// ------------- Required query parameter "kind" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
@@ -2477,8 +3052,17 @@ func (w *ServerInterfaceWrapper) ListRuleHistory(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) MoveRules(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params MoveRulesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.MoveRules(ctx)
+	err = w.Handler.MoveRules(ctx, params)
 	return err
 }
 
@@ -2486,8 +3070,17 @@ func (w *ServerInterfaceWrapper) MoveRules(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ReadRule(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReadRuleParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ReadRule(ctx)
+	err = w.Handler.ReadRule(ctx, params)
 	return err
 }
 
@@ -2502,8 +3095,17 @@ func (w *ServerInterfaceWrapper) DiscardRule(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DiscardRuleParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.DiscardRule(ctx, id)
+	err = w.Handler.DiscardRule(ctx, id, params)
 	return err
 }
 
@@ -2518,8 +3120,17 @@ func (w *ServerInterfaceWrapper) GetRule(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetRuleParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.GetRule(ctx, id)
+	err = w.Handler.GetRule(ctx, id, params)
 	return err
 }
 
@@ -2534,8 +3145,17 @@ func (w *ServerInterfaceWrapper) ChangeRule(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ChangeRuleParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ChangeRule(ctx, id)
+	err = w.Handler.ChangeRule(ctx, id, params)
 	return err
 }
 
@@ -2566,8 +3186,17 @@ func (w *ServerInterfaceWrapper) ConfirmRule(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ConfirmRuleParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ConfirmRule(ctx, id)
+	err = w.Handler.ConfirmRule(ctx, id, params)
 	return err
 }
 
@@ -2582,8 +3211,17 @@ func (w *ServerInterfaceWrapper) MoveRule(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params MoveRuleParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.MoveRule(ctx, id)
+	err = w.Handler.MoveRule(ctx, id, params)
 	return err
 }
 
@@ -2598,8 +3236,17 @@ func (w *ServerInterfaceWrapper) SuggestProofs(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SuggestProofsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.SuggestProofs(ctx, id)
+	err = w.Handler.SuggestProofs(ctx, id, params)
 	return err
 }
 
@@ -2614,8 +3261,17 @@ func (w *ServerInterfaceWrapper) ListRuleVersions(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListRuleVersionsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListRuleVersions(ctx, id)
+	err = w.Handler.ListRuleVersions(ctx, id, params)
 	return err
 }
 
@@ -2989,8 +3645,17 @@ func (w *ServerInterfaceWrapper) WriteSheet(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ListCrosswalks(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListCrosswalksParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListCrosswalks(ctx)
+	err = w.Handler.ListCrosswalks(ctx, params)
 	return err
 }
 
@@ -2998,8 +3663,17 @@ func (w *ServerInterfaceWrapper) ListCrosswalks(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) CheckCrosswalk(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CheckCrosswalkParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.CheckCrosswalk(ctx)
+	err = w.Handler.CheckCrosswalk(ctx, params)
 	return err
 }
 
@@ -3007,8 +3681,17 @@ func (w *ServerInterfaceWrapper) CheckCrosswalk(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ReadCrosswalk(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReadCrosswalkParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ReadCrosswalk(ctx)
+	err = w.Handler.ReadCrosswalk(ctx, params)
 	return err
 }
 
@@ -3023,8 +3706,17 @@ func (w *ServerInterfaceWrapper) DeleteCrosswalk(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DeleteCrosswalkParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.DeleteCrosswalk(ctx, key)
+	err = w.Handler.DeleteCrosswalk(ctx, key, params)
 	return err
 }
 
@@ -3055,8 +3747,17 @@ func (w *ServerInterfaceWrapper) SaveCrosswalk(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SaveCrosswalkParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.SaveCrosswalk(ctx, key)
+	err = w.Handler.SaveCrosswalk(ctx, key, params)
 	return err
 }
 
@@ -3096,8 +3797,17 @@ func (w *ServerInterfaceWrapper) MissingCodes(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ListSeries(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListSeriesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListSeries(ctx)
+	err = w.Handler.ListSeries(ctx, params)
 	return err
 }
 
@@ -3105,8 +3815,17 @@ func (w *ServerInterfaceWrapper) ListSeries(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) PreviewSeries(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params PreviewSeriesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.PreviewSeries(ctx)
+	err = w.Handler.PreviewSeries(ctx, params)
 	return err
 }
 
@@ -3121,8 +3840,17 @@ func (w *ServerInterfaceWrapper) DeleteSeries(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DeleteSeriesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.DeleteSeries(ctx, key)
+	err = w.Handler.DeleteSeries(ctx, key, params)
 	return err
 }
 
@@ -3137,8 +3865,17 @@ func (w *ServerInterfaceWrapper) SaveSeries(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SaveSeriesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.SaveSeries(ctx, key)
+	err = w.Handler.SaveSeries(ctx, key, params)
 	return err
 }
 
@@ -3146,8 +3883,17 @@ func (w *ServerInterfaceWrapper) SaveSeries(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ListStanding(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListStandingParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ListStanding(ctx)
+	err = w.Handler.ListStanding(ctx, params)
 	return err
 }
 
@@ -3155,8 +3901,17 @@ func (w *ServerInterfaceWrapper) ListStanding(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) CheckStanding(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CheckStandingParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.CheckStanding(ctx)
+	err = w.Handler.CheckStanding(ctx, params)
 	return err
 }
 
@@ -3171,8 +3926,17 @@ func (w *ServerInterfaceWrapper) DeleteStanding(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DeleteStandingParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.DeleteStanding(ctx, key)
+	err = w.Handler.DeleteStanding(ctx, key, params)
 	return err
 }
 
@@ -3187,8 +3951,17 @@ func (w *ServerInterfaceWrapper) SaveStanding(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SaveStandingParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.SaveStanding(ctx, key)
+	err = w.Handler.SaveStanding(ctx, key, params)
 	return err
 }
 
@@ -3196,8 +3969,17 @@ func (w *ServerInterfaceWrapper) SaveStanding(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) WriteValues(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params WriteValuesParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.WriteValues(ctx)
+	err = w.Handler.WriteValues(ctx, params)
 	return err
 }
 
@@ -3348,8 +4130,17 @@ func (w *ServerInterfaceWrapper) VerifyTrail(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) TryDocument(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params TryDocumentParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.TryDocument(ctx)
+	err = w.Handler.TryDocument(ctx, params)
 	return err
 }
 
@@ -3357,8 +4148,17 @@ func (w *ServerInterfaceWrapper) TryDocument(ctx *echo.Context) error {
 func (w *ServerInterfaceWrapper) ReadRows(ctx *echo.Context) error {
 	var err error
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReadRowsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.ReadRows(ctx)
+	err = w.Handler.ReadRows(ctx, params)
 	return err
 }
 
@@ -3492,6 +4292,15 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/rules/:id", wrapper.ChangeRule, options.OperationMiddlewares["changeRule"]...)
 	router.POST(options.BaseURL+"/rules/:id/state", wrapper.MoveRule, options.OperationMiddlewares["moveRule"]...)
 	router.GET(options.BaseURL+"/rules/:id/versions", wrapper.ListRuleVersions, options.OperationMiddlewares["listRuleVersions"]...)
+	router.GET(options.BaseURL+"/codicils", wrapper.ListCodicils, options.OperationMiddlewares["listCodicils"]...)
+	router.POST(options.BaseURL+"/codicils", wrapper.BeginCodicil, options.OperationMiddlewares["beginCodicil"]...)
+	router.GET(options.BaseURL+"/codicils/:id", wrapper.GetCodicil, options.OperationMiddlewares["getCodicil"]...)
+	router.PUT(options.BaseURL+"/codicils/:id", wrapper.ChangeCodicil, options.OperationMiddlewares["changeCodicil"]...)
+	router.POST(options.BaseURL+"/codicils/:id/state", wrapper.MoveCodicil, options.OperationMiddlewares["moveCodicil"]...)
+	router.POST(options.BaseURL+"/codicils/:id/check", wrapper.CheckCodicil, options.OperationMiddlewares["checkCodicil"]...)
+	router.POST(options.BaseURL+"/codicils/:id/settle", wrapper.SettleChange, options.OperationMiddlewares["settleChange"]...)
+	router.POST(options.BaseURL+"/codicils/:id/take-back", wrapper.TakeCodicilBack, options.OperationMiddlewares["takeCodicilBack"]...)
+	router.GET(options.BaseURL+"/codicils/history", wrapper.GetThingHistory, options.OperationMiddlewares["getThingHistory"]...)
 	router.POST(options.BaseURL+"/sheets", wrapper.WriteSheet, options.OperationMiddlewares["writeSheet"]...)
 	router.GET(options.BaseURL+"/rules/history", wrapper.ListRuleHistory, options.OperationMiddlewares["listRuleHistory"]...)
 	router.POST(options.BaseURL+"/conditions", wrapper.ComposeConditions, options.OperationMiddlewares["composeConditions"]...)
@@ -4100,6 +4909,7 @@ func (response GetBreaksdefaultApplicationProblemPlusJSONResponse) VisitGetBreak
 }
 
 type GetCatalogRequestObject struct {
+	Params GetCatalogParams
 }
 
 type GetCatalogResponseObject interface {
@@ -4126,6 +4936,361 @@ type GetCatalogdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetCatalogdefaultApplicationProblemPlusJSONResponse) VisitGetCatalogResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCodicilsRequestObject struct {
+	Params ListCodicilsParams
+}
+
+type ListCodicilsResponseObject interface {
+	VisitListCodicilsResponse(w http.ResponseWriter) error
+}
+
+type ListCodicils200JSONResponse Codicils
+
+func (response ListCodicils200JSONResponse) VisitListCodicilsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListCodicilsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListCodicilsdefaultApplicationProblemPlusJSONResponse) VisitListCodicilsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginCodicilRequestObject struct {
+	Body *BeginCodicilJSONRequestBody
+}
+
+type BeginCodicilResponseObject interface {
+	VisitBeginCodicilResponse(w http.ResponseWriter) error
+}
+
+type BeginCodicil201JSONResponse Codicil
+
+func (response BeginCodicil201JSONResponse) VisitBeginCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginCodicildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginCodicildefaultApplicationProblemPlusJSONResponse) VisitBeginCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetThingHistoryRequestObject struct {
+	Params GetThingHistoryParams
+}
+
+type GetThingHistoryResponseObject interface {
+	VisitGetThingHistoryResponse(w http.ResponseWriter) error
+}
+
+type GetThingHistory200JSONResponse []CodicilChange
+
+func (response GetThingHistory200JSONResponse) VisitGetThingHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetThingHistorydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetThingHistorydefaultApplicationProblemPlusJSONResponse) VisitGetThingHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCodicilRequestObject struct {
+	ID     Identity `json:"id"`
+	Params GetCodicilParams
+}
+
+type GetCodicilResponseObject interface {
+	VisitGetCodicilResponse(w http.ResponseWriter) error
+}
+
+type GetCodicil200JSONResponse Codicil
+
+func (response GetCodicil200JSONResponse) VisitGetCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCodicildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCodicildefaultApplicationProblemPlusJSONResponse) VisitGetCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeCodicilRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *ChangeCodicilJSONRequestBody
+}
+
+type ChangeCodicilResponseObject interface {
+	VisitChangeCodicilResponse(w http.ResponseWriter) error
+}
+
+type ChangeCodicil200JSONResponse Codicil
+
+func (response ChangeCodicil200JSONResponse) VisitChangeCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeCodicildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeCodicildefaultApplicationProblemPlusJSONResponse) VisitChangeCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckCodicilRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type CheckCodicilResponseObject interface {
+	VisitCheckCodicilResponse(w http.ResponseWriter) error
+}
+
+type CheckCodicil200JSONResponse CodicilCheck
+
+func (response CheckCodicil200JSONResponse) VisitCheckCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckCodicildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckCodicildefaultApplicationProblemPlusJSONResponse) VisitCheckCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SettleChangeRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *SettleChangeJSONRequestBody
+}
+
+type SettleChangeResponseObject interface {
+	VisitSettleChangeResponse(w http.ResponseWriter) error
+}
+
+type SettleChange200JSONResponse Codicil
+
+func (response SettleChange200JSONResponse) VisitSettleChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SettleChangedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SettleChangedefaultApplicationProblemPlusJSONResponse) VisitSettleChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MoveCodicilRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *MoveCodicilJSONRequestBody
+}
+
+type MoveCodicilResponseObject interface {
+	VisitMoveCodicilResponse(w http.ResponseWriter) error
+}
+
+type MoveCodicil200JSONResponse Codicil
+
+func (response MoveCodicil200JSONResponse) VisitMoveCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type MoveCodicildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response MoveCodicildefaultApplicationProblemPlusJSONResponse) VisitMoveCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeCodicilBackRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type TakeCodicilBackResponseObject interface {
+	VisitTakeCodicilBackResponse(w http.ResponseWriter) error
+}
+
+type TakeCodicilBack201JSONResponse Codicil
+
+func (response TakeCodicilBack201JSONResponse) VisitTakeCodicilBackResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type TakeCodicilBackdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response TakeCodicilBackdefaultApplicationProblemPlusJSONResponse) VisitTakeCodicilBackResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -4211,7 +5376,8 @@ func (response SaveCompanydefaultApplicationProblemPlusJSONResponse) VisitSaveCo
 }
 
 type ComposeConditionsRequestObject struct {
-	Body *ComposeConditionsJSONRequestBody
+	Params ComposeConditionsParams
+	Body   *ComposeConditionsJSONRequestBody
 }
 
 type ComposeConditionsResponseObject interface {
@@ -4373,7 +5539,8 @@ func (response ExportConfirmationdefaultApplicationProblemPlusJSONResponse) Visi
 }
 
 type WriteConstantRequestObject struct {
-	Body *WriteConstantJSONRequestBody
+	Params WriteConstantParams
+	Body   *WriteConstantJSONRequestBody
 }
 
 type WriteConstantResponseObject interface {
@@ -4628,7 +5795,8 @@ func (response SayDifferentdefaultApplicationProblemPlusJSONResponse) VisitSayDi
 }
 
 type EvaluateRequestObject struct {
-	Body *EvaluateJSONRequestBody
+	Params EvaluateParams
+	Body   *EvaluateJSONRequestBody
 }
 
 type EvaluateResponseObject interface {
@@ -4735,7 +5903,8 @@ func (response ListFindingsdefaultApplicationProblemPlusJSONResponse) VisitListF
 }
 
 type FindingsOfRuleRequestObject struct {
-	Body *FindingsOfRuleJSONRequestBody
+	Params FindingsOfRuleParams
+	Body   *FindingsOfRuleJSONRequestBody
 }
 
 type FindingsOfRuleResponseObject interface {
@@ -4903,6 +6072,7 @@ func (response SilenceFindingdefaultApplicationProblemPlusJSONResponse) VisitSil
 }
 
 type ListFollowOnsRequestObject struct {
+	Params ListFollowOnsParams
 }
 
 type ListFollowOnsResponseObject interface {
@@ -4941,7 +6111,8 @@ func (response ListFollowOnsdefaultApplicationProblemPlusJSONResponse) VisitList
 }
 
 type AddFollowOnRequestObject struct {
-	Body *AddFollowOnJSONRequestBody
+	Params AddFollowOnParams
+	Body   *AddFollowOnJSONRequestBody
 }
 
 type AddFollowOnResponseObject interface {
@@ -4980,7 +6151,8 @@ func (response AddFollowOndefaultApplicationProblemPlusJSONResponse) VisitAddFol
 }
 
 type CheckFollowOnRequestObject struct {
-	Body *CheckFollowOnJSONRequestBody
+	Params CheckFollowOnParams
+	Body   *CheckFollowOnJSONRequestBody
 }
 
 type CheckFollowOnResponseObject interface {
@@ -5019,7 +6191,8 @@ func (response CheckFollowOndefaultApplicationProblemPlusJSONResponse) VisitChec
 }
 
 type DeleteFollowOnRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params DeleteFollowOnParams
 }
 
 type DeleteFollowOnResponseObject interface {
@@ -5052,8 +6225,9 @@ func (response DeleteFollowOndefaultApplicationProblemPlusJSONResponse) VisitDel
 }
 
 type ChangeFollowOnRequestObject struct {
-	ID   Identity `json:"id"`
-	Body *ChangeFollowOnJSONRequestBody
+	ID     Identity `json:"id"`
+	Params ChangeFollowOnParams
+	Body   *ChangeFollowOnJSONRequestBody
 }
 
 type ChangeFollowOnResponseObject interface {
@@ -5132,7 +6306,8 @@ func (response BeginFollowOndefaultApplicationProblemPlusJSONResponse) VisitBegi
 }
 
 type WriteCasesRequestObject struct {
-	Body *WriteCasesJSONRequestBody
+	Params WriteCasesParams
+	Body   *WriteCasesJSONRequestBody
 }
 
 type WriteCasesResponseObject interface {
@@ -5171,7 +6346,8 @@ func (response WriteCasesdefaultApplicationProblemPlusJSONResponse) VisitWriteCa
 }
 
 type CheckFormulaRequestObject struct {
-	Body *CheckFormulaJSONRequestBody
+	Params CheckFormulaParams
+	Body   *CheckFormulaJSONRequestBody
 }
 
 type CheckFormulaResponseObject interface {
@@ -5210,7 +6386,8 @@ func (response CheckFormuladefaultApplicationProblemPlusJSONResponse) VisitCheck
 }
 
 type TellFormulaRequestObject struct {
-	Body *TellFormulaJSONRequestBody
+	Params TellFormulaParams
+	Body   *TellFormulaJSONRequestBody
 }
 
 type TellFormulaResponseObject interface {
@@ -5397,8 +6574,9 @@ func (response RevokeKeydefaultApplicationProblemPlusJSONResponse) VisitRevokeKe
 }
 
 type AddFieldRequestObject struct {
-	Kind KindPath `json:"kind"`
-	Body *AddFieldJSONRequestBody
+	Kind   KindPath `json:"kind"`
+	Params AddFieldParams
+	Body   *AddFieldJSONRequestBody
 }
 
 type AddFieldResponseObject interface {
@@ -5437,7 +6615,8 @@ func (response AddFielddefaultApplicationProblemPlusJSONResponse) VisitAddFieldR
 }
 
 type ListRemovedFieldsRequestObject struct {
-	Kind KindPath `json:"kind"`
+	Kind   KindPath `json:"kind"`
+	Params ListRemovedFieldsParams
 }
 
 type ListRemovedFieldsResponseObject interface {
@@ -5476,8 +6655,9 @@ func (response ListRemovedFieldsdefaultApplicationProblemPlusJSONResponse) Visit
 }
 
 type RemoveFieldRequestObject struct {
-	Kind KindPath `json:"kind"`
-	Key  KeyPath  `json:"key"`
+	Kind   KindPath `json:"kind"`
+	Key    KeyPath  `json:"key"`
+	Params RemoveFieldParams
 }
 
 type RemoveFieldResponseObject interface {
@@ -5510,9 +6690,10 @@ func (response RemoveFielddefaultApplicationProblemPlusJSONResponse) VisitRemove
 }
 
 type ChangeFieldRequestObject struct {
-	Kind KindPath `json:"kind"`
-	Key  KeyPath  `json:"key"`
-	Body *ChangeFieldJSONRequestBody
+	Kind   KindPath `json:"kind"`
+	Key    KeyPath  `json:"key"`
+	Params ChangeFieldParams
+	Body   *ChangeFieldJSONRequestBody
 }
 
 type ChangeFieldResponseObject interface {
@@ -5551,9 +6732,10 @@ func (response ChangeFielddefaultApplicationProblemPlusJSONResponse) VisitChange
 }
 
 type CheckFieldRequestObject struct {
-	Kind KindPath `json:"kind"`
-	Key  KeyPath  `json:"key"`
-	Body *CheckFieldJSONRequestBody
+	Kind   KindPath `json:"kind"`
+	Key    KeyPath  `json:"key"`
+	Params CheckFieldParams
+	Body   *CheckFieldJSONRequestBody
 }
 
 type CheckFieldResponseObject interface {
@@ -5627,8 +6809,9 @@ func (response MarkPersonaldefaultApplicationProblemPlusJSONResponse) VisitMarkP
 }
 
 type RestoreFieldRequestObject struct {
-	Kind KindPath `json:"kind"`
-	Key  KeyPath  `json:"key"`
+	Kind   KindPath `json:"kind"`
+	Key    KeyPath  `json:"key"`
+	Params RestoreFieldParams
 }
 
 type RestoreFieldResponseObject interface {
@@ -6750,7 +7933,8 @@ func (response ListPostingsdefaultApplicationProblemPlusJSONResponse) VisitListP
 }
 
 type PostDocumentRequestObject struct {
-	Body *PostDocumentJSONRequestBody
+	Params PostDocumentParams
+	Body   *PostDocumentJSONRequestBody
 }
 
 type PostDocumentResponseObject interface {
@@ -6960,7 +8144,8 @@ func (response ListProofsdefaultApplicationProblemPlusJSONResponse) VisitListPro
 }
 
 type KeepProofRequestObject struct {
-	Body *KeepProofJSONRequestBody
+	Params KeepProofParams
+	Body   *KeepProofJSONRequestBody
 }
 
 type KeepProofResponseObject interface {
@@ -6999,7 +8184,8 @@ func (response KeepProofdefaultApplicationProblemPlusJSONResponse) VisitKeepProo
 }
 
 type FollowProofsRequestObject struct {
-	Body *FollowProofsJSONRequestBody
+	Params FollowProofsParams
+	Body   *FollowProofsJSONRequestBody
 }
 
 type FollowProofsResponseObject interface {
@@ -7067,7 +8253,8 @@ func (response FollowProofsdefaultApplicationProblemPlusJSONResponse) VisitFollo
 }
 
 type RunProofsRequestObject struct {
-	Body *RunProofsJSONRequestBody
+	Params RunProofsParams
+	Body   *RunProofsJSONRequestBody
 }
 
 type RunProofsResponseObject interface {
@@ -7106,7 +8293,8 @@ func (response RunProofsdefaultApplicationProblemPlusJSONResponse) VisitRunProof
 }
 
 type DeleteProofRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params DeleteProofParams
 }
 
 type DeleteProofResponseObject interface {
@@ -7139,7 +8327,8 @@ func (response DeleteProofdefaultApplicationProblemPlusJSONResponse) VisitDelete
 }
 
 type GetProofRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params GetProofParams
 }
 
 type GetProofResponseObject interface {
@@ -7178,8 +8367,9 @@ func (response GetProofdefaultApplicationProblemPlusJSONResponse) VisitGetProofR
 }
 
 type AcceptProofRequestObject struct {
-	ID   Identity `json:"id"`
-	Body *AcceptProofJSONRequestBody
+	ID     Identity `json:"id"`
+	Params AcceptProofParams
+	Body   *AcceptProofJSONRequestBody
 }
 
 type AcceptProofResponseObject interface {
@@ -7218,7 +8408,8 @@ func (response AcceptProofdefaultApplicationProblemPlusJSONResponse) VisitAccept
 }
 
 type ReadProofRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params ReadProofParams
 }
 
 type ReadProofResponseObject interface {
@@ -7257,7 +8448,8 @@ func (response ReadProofdefaultApplicationProblemPlusJSONResponse) VisitReadProo
 }
 
 type RefreshProofRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params RefreshProofParams
 }
 
 type RefreshProofResponseObject interface {
@@ -7296,7 +8488,8 @@ func (response RefreshProofdefaultApplicationProblemPlusJSONResponse) VisitRefre
 }
 
 type TakeBackProofRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params TakeBackProofParams
 }
 
 type TakeBackProofResponseObject interface {
@@ -7966,7 +9159,8 @@ func (response ListRulesdefaultApplicationProblemPlusJSONResponse) VisitListRule
 }
 
 type CreateRuleRequestObject struct {
-	Body *CreateRuleJSONRequestBody
+	Params CreateRuleParams
+	Body   *CreateRuleJSONRequestBody
 }
 
 type CreateRuleResponseObject interface {
@@ -8005,7 +9199,8 @@ func (response CreateRuledefaultApplicationProblemPlusJSONResponse) VisitCreateR
 }
 
 type CopyRulesRequestObject struct {
-	Body *CopyRulesJSONRequestBody
+	Params CopyRulesParams
+	Body   *CopyRulesJSONRequestBody
 }
 
 type CopyRulesResponseObject interface {
@@ -8083,7 +9278,8 @@ func (response ListRuleHistorydefaultApplicationProblemPlusJSONResponse) VisitLi
 }
 
 type MoveRulesRequestObject struct {
-	Body *MoveRulesJSONRequestBody
+	Params MoveRulesParams
+	Body   *MoveRulesJSONRequestBody
 }
 
 type MoveRulesResponseObject interface {
@@ -8122,7 +9318,8 @@ func (response MoveRulesdefaultApplicationProblemPlusJSONResponse) VisitMoveRule
 }
 
 type ReadRuleRequestObject struct {
-	Body *ReadRuleJSONRequestBody
+	Params ReadRuleParams
+	Body   *ReadRuleJSONRequestBody
 }
 
 type ReadRuleResponseObject interface {
@@ -8161,7 +9358,8 @@ func (response ReadRuledefaultApplicationProblemPlusJSONResponse) VisitReadRuleR
 }
 
 type DiscardRuleRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params DiscardRuleParams
 }
 
 type DiscardRuleResponseObject interface {
@@ -8194,7 +9392,8 @@ func (response DiscardRuledefaultApplicationProblemPlusJSONResponse) VisitDiscar
 }
 
 type GetRuleRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params GetRuleParams
 }
 
 type GetRuleResponseObject interface {
@@ -8233,8 +9432,9 @@ func (response GetRuledefaultApplicationProblemPlusJSONResponse) VisitGetRuleRes
 }
 
 type ChangeRuleRequestObject struct {
-	ID   Identity `json:"id"`
-	Body *ChangeRuleJSONRequestBody
+	ID     Identity `json:"id"`
+	Params ChangeRuleParams
+	Body   *ChangeRuleJSONRequestBody
 }
 
 type ChangeRuleResponseObject interface {
@@ -8313,7 +9513,8 @@ func (response SetAsidedefaultApplicationProblemPlusJSONResponse) VisitSetAsideR
 }
 
 type ConfirmRuleRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params ConfirmRuleParams
 }
 
 type ConfirmRuleResponseObject interface {
@@ -8352,8 +9553,9 @@ func (response ConfirmRuledefaultApplicationProblemPlusJSONResponse) VisitConfir
 }
 
 type MoveRuleRequestObject struct {
-	ID   Identity `json:"id"`
-	Body *MoveRuleJSONRequestBody
+	ID     Identity `json:"id"`
+	Params MoveRuleParams
+	Body   *MoveRuleJSONRequestBody
 }
 
 type MoveRuleResponseObject interface {
@@ -8392,8 +9594,9 @@ func (response MoveRuledefaultApplicationProblemPlusJSONResponse) VisitMoveRuleR
 }
 
 type SuggestProofsRequestObject struct {
-	ID   Identity `json:"id"`
-	Body *SuggestProofsJSONRequestBody
+	ID     Identity `json:"id"`
+	Params SuggestProofsParams
+	Body   *SuggestProofsJSONRequestBody
 }
 
 type SuggestProofsResponseObject interface {
@@ -8432,7 +9635,8 @@ func (response SuggestProofsdefaultApplicationProblemPlusJSONResponse) VisitSugg
 }
 
 type ListRuleVersionsRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params ListRuleVersionsParams
 }
 
 type ListRuleVersionsResponseObject interface {
@@ -9507,6 +10711,7 @@ func (response WriteSheetdefaultApplicationProblemPlusJSONResponse) VisitWriteSh
 }
 
 type ListCrosswalksRequestObject struct {
+	Params ListCrosswalksParams
 }
 
 type ListCrosswalksResponseObject interface {
@@ -9545,7 +10750,8 @@ func (response ListCrosswalksdefaultApplicationProblemPlusJSONResponse) VisitLis
 }
 
 type CheckCrosswalkRequestObject struct {
-	Body *CheckCrosswalkJSONRequestBody
+	Params CheckCrosswalkParams
+	Body   *CheckCrosswalkJSONRequestBody
 }
 
 type CheckCrosswalkResponseObject interface {
@@ -9584,7 +10790,8 @@ func (response CheckCrosswalkdefaultApplicationProblemPlusJSONResponse) VisitChe
 }
 
 type ReadCrosswalkRequestObject struct {
-	Body *ReadCrosswalkJSONRequestBody
+	Params ReadCrosswalkParams
+	Body   *ReadCrosswalkJSONRequestBody
 }
 
 type ReadCrosswalkResponseObject interface {
@@ -9623,7 +10830,8 @@ func (response ReadCrosswalkdefaultApplicationProblemPlusJSONResponse) VisitRead
 }
 
 type DeleteCrosswalkRequestObject struct {
-	Key KeyPath `json:"key"`
+	Key    KeyPath `json:"key"`
+	Params DeleteCrosswalkParams
 }
 
 type DeleteCrosswalkResponseObject interface {
@@ -9695,8 +10903,9 @@ func (response GetCrosswalkdefaultApplicationProblemPlusJSONResponse) VisitGetCr
 }
 
 type SaveCrosswalkRequestObject struct {
-	Key  KeyPath `json:"key"`
-	Body *SaveCrosswalkJSONRequestBody
+	Key    KeyPath `json:"key"`
+	Params SaveCrosswalkParams
+	Body   *SaveCrosswalkJSONRequestBody
 }
 
 type SaveCrosswalkResponseObject interface {
@@ -9819,6 +11028,7 @@ func (response MissingCodesdefaultApplicationProblemPlusJSONResponse) VisitMissi
 }
 
 type ListSeriesRequestObject struct {
+	Params ListSeriesParams
 }
 
 type ListSeriesResponseObject interface {
@@ -9857,7 +11067,8 @@ func (response ListSeriesdefaultApplicationProblemPlusJSONResponse) VisitListSer
 }
 
 type PreviewSeriesRequestObject struct {
-	Body *PreviewSeriesJSONRequestBody
+	Params PreviewSeriesParams
+	Body   *PreviewSeriesJSONRequestBody
 }
 
 type PreviewSeriesResponseObject interface {
@@ -9896,7 +11107,8 @@ func (response PreviewSeriesdefaultApplicationProblemPlusJSONResponse) VisitPrev
 }
 
 type DeleteSeriesRequestObject struct {
-	Key KeyPath `json:"key"`
+	Key    KeyPath `json:"key"`
+	Params DeleteSeriesParams
 }
 
 type DeleteSeriesResponseObject interface {
@@ -9929,8 +11141,9 @@ func (response DeleteSeriesdefaultApplicationProblemPlusJSONResponse) VisitDelet
 }
 
 type SaveSeriesRequestObject struct {
-	Key  KeyPath `json:"key"`
-	Body *SaveSeriesJSONRequestBody
+	Key    KeyPath `json:"key"`
+	Params SaveSeriesParams
+	Body   *SaveSeriesJSONRequestBody
 }
 
 type SaveSeriesResponseObject interface {
@@ -9969,6 +11182,7 @@ func (response SaveSeriesdefaultApplicationProblemPlusJSONResponse) VisitSaveSer
 }
 
 type ListStandingRequestObject struct {
+	Params ListStandingParams
 }
 
 type ListStandingResponseObject interface {
@@ -10007,7 +11221,8 @@ func (response ListStandingdefaultApplicationProblemPlusJSONResponse) VisitListS
 }
 
 type CheckStandingRequestObject struct {
-	Body *CheckStandingJSONRequestBody
+	Params CheckStandingParams
+	Body   *CheckStandingJSONRequestBody
 }
 
 type CheckStandingResponseObject interface {
@@ -10046,7 +11261,8 @@ func (response CheckStandingdefaultApplicationProblemPlusJSONResponse) VisitChec
 }
 
 type DeleteStandingRequestObject struct {
-	Key KeyPath `json:"key"`
+	Key    KeyPath `json:"key"`
+	Params DeleteStandingParams
 }
 
 type DeleteStandingResponseObject interface {
@@ -10079,8 +11295,9 @@ func (response DeleteStandingdefaultApplicationProblemPlusJSONResponse) VisitDel
 }
 
 type SaveStandingRequestObject struct {
-	Key  KeyPath `json:"key"`
-	Body *SaveStandingJSONRequestBody
+	Key    KeyPath `json:"key"`
+	Params SaveStandingParams
+	Body   *SaveStandingJSONRequestBody
 }
 
 type SaveStandingResponseObject interface {
@@ -10119,7 +11336,8 @@ func (response SaveStandingdefaultApplicationProblemPlusJSONResponse) VisitSaveS
 }
 
 type WriteValuesRequestObject struct {
-	Body *WriteValuesJSONRequestBody
+	Params WriteValuesParams
+	Body   *WriteValuesJSONRequestBody
 }
 
 type WriteValuesResponseObject interface {
@@ -10323,7 +11541,8 @@ func (response VerifyTraildefaultApplicationProblemPlusJSONResponse) VisitVerify
 }
 
 type TryDocumentRequestObject struct {
-	Body *TryDocumentJSONRequestBody
+	Params TryDocumentParams
+	Body   *TryDocumentJSONRequestBody
 }
 
 type TryDocumentResponseObject interface {
@@ -10362,7 +11581,8 @@ func (response TryDocumentdefaultApplicationProblemPlusJSONResponse) VisitTryDoc
 }
 
 type ReadRowsRequestObject struct {
-	Body *ReadRowsJSONRequestBody
+	Params ReadRowsParams
+	Body   *ReadRowsJSONRequestBody
 }
 
 type ReadRowsResponseObject interface {
@@ -10555,6 +11775,33 @@ type StrictServerInterface interface {
 	// GetCatalog Companies, kinds with their fields and types, and the words of the rule families
 	// (GET /catalog)
 	GetCatalog(ctx context.Context, request GetCatalogRequestObject) (GetCatalogResponseObject, error)
+	// ListCodicils The codicils, newest first
+	// (GET /codicils)
+	ListCodicils(ctx context.Context, request ListCodicilsRequestObject) (ListCodicilsResponseObject, error)
+	// BeginCodicil Begin a codicil, to which changes are added by asking for them with it
+	// (POST /codicils)
+	BeginCodicil(ctx context.Context, request BeginCodicilRequestObject) (BeginCodicilResponseObject, error)
+	// GetThingHistory What codicils made of a table, field, layout or map, newest first
+	// (GET /codicils/history)
+	GetThingHistory(ctx context.Context, request GetThingHistoryRequestObject) (GetThingHistoryResponseObject, error)
+
+	// (GET /codicils/{id})
+	GetCodicil(ctx context.Context, request GetCodicilRequestObject) (GetCodicilResponseObject, error)
+	// ChangeCodicil Change what a codicil says of itself
+	// (PUT /codicils/{id})
+	ChangeCodicil(ctx context.Context, request ChangeCodicilRequestObject) (ChangeCodicilResponseObject, error)
+	// CheckCodicil What stands in the way of a codicil, and what speaks against it; nothing is kept
+	// (POST /codicils/{id}/check)
+	CheckCodicil(ctx context.Context, request CheckCodicilRequestObject) (CheckCodicilResponseObject, error)
+	// SettleChange Take a change out of a codicil, or keep it though something else is in force by now
+	// (POST /codicils/{id}/settle)
+	SettleChange(ctx context.Context, request SettleChangeRequestObject) (SettleChangeResponseObject, error)
+	// MoveCodicil Submit a codicil, agree to it, put it in force, take it up again or withdraw it
+	// (POST /codicils/{id}/state)
+	MoveCodicil(ctx context.Context, request MoveCodicilRequestObject) (MoveCodicilResponseObject, error)
+	// TakeCodicilBack Begin a codicil that undoes one in force, as far as nothing later stands on it
+	// (POST /codicils/{id}/take-back)
+	TakeCodicilBack(ctx context.Context, request TakeCodicilBackRequestObject) (TakeCodicilBackResponseObject, error)
 	// DeleteCompany Remove a company that nothing names
 	// (DELETE /companies/{key})
 	DeleteCompany(ctx context.Context, request DeleteCompanyRequestObject) (DeleteCompanyResponseObject, error)
@@ -11467,8 +12714,10 @@ func (sh *strictHandler) GetBreaks(ctx *echo.Context, params GetBreaksParams) er
 }
 
 // GetCatalog operation middleware
-func (sh *strictHandler) GetCatalog(ctx *echo.Context) error {
+func (sh *strictHandler) GetCatalog(ctx *echo.Context, params GetCatalogParams) error {
 	var request GetCatalogRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetCatalog(ctx.Request().Context(), request.(GetCatalogRequestObject))
@@ -11483,6 +12732,322 @@ func (sh *strictHandler) GetCatalog(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(GetCatalogResponseObject); ok {
 		return validResponse.VisitGetCatalogResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListCodicils operation middleware
+func (sh *strictHandler) ListCodicils(ctx *echo.Context, params ListCodicilsParams) error {
+	var request ListCodicilsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListCodicils(ctx.Request().Context(), request.(ListCodicilsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListCodicils")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListCodicilsResponseObject); ok {
+		return validResponse.VisitListCodicilsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginCodicil operation middleware
+func (sh *strictHandler) BeginCodicil(ctx *echo.Context) error {
+	var request BeginCodicilRequestObject
+
+	var body BeginCodicilJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginCodicil(ctx.Request().Context(), request.(BeginCodicilRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginCodicil")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginCodicilResponseObject); ok {
+		return validResponse.VisitBeginCodicilResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetThingHistory operation middleware
+func (sh *strictHandler) GetThingHistory(ctx *echo.Context, params GetThingHistoryParams) error {
+	var request GetThingHistoryRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetThingHistory(ctx.Request().Context(), request.(GetThingHistoryRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetThingHistory")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetThingHistoryResponseObject); ok {
+		return validResponse.VisitGetThingHistoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetCodicil operation middleware
+func (sh *strictHandler) GetCodicil(ctx *echo.Context, id Identity, params GetCodicilParams) error {
+	var request GetCodicilRequestObject
+
+	request.ID = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCodicil(ctx.Request().Context(), request.(GetCodicilRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCodicil")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetCodicilResponseObject); ok {
+		return validResponse.VisitGetCodicilResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeCodicil operation middleware
+func (sh *strictHandler) ChangeCodicil(ctx *echo.Context, id Identity) error {
+	var request ChangeCodicilRequestObject
+
+	request.ID = id
+
+	var body ChangeCodicilJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeCodicil(ctx.Request().Context(), request.(ChangeCodicilRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeCodicil")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeCodicilResponseObject); ok {
+		return validResponse.VisitChangeCodicilResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckCodicil operation middleware
+func (sh *strictHandler) CheckCodicil(ctx *echo.Context, id Identity) error {
+	var request CheckCodicilRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckCodicil(ctx.Request().Context(), request.(CheckCodicilRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckCodicil")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckCodicilResponseObject); ok {
+		return validResponse.VisitCheckCodicilResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SettleChange operation middleware
+func (sh *strictHandler) SettleChange(ctx *echo.Context, id Identity) error {
+	var request SettleChangeRequestObject
+
+	request.ID = id
+
+	var body SettleChangeJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SettleChange(ctx.Request().Context(), request.(SettleChangeRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SettleChange")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SettleChangeResponseObject); ok {
+		return validResponse.VisitSettleChangeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// MoveCodicil operation middleware
+func (sh *strictHandler) MoveCodicil(ctx *echo.Context, id Identity) error {
+	var request MoveCodicilRequestObject
+
+	request.ID = id
+
+	var body MoveCodicilJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.MoveCodicil(ctx.Request().Context(), request.(MoveCodicilRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "MoveCodicil")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(MoveCodicilResponseObject); ok {
+		return validResponse.VisitMoveCodicilResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// TakeCodicilBack operation middleware
+func (sh *strictHandler) TakeCodicilBack(ctx *echo.Context, id Identity) error {
+	var request TakeCodicilBackRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.TakeCodicilBack(ctx.Request().Context(), request.(TakeCodicilBackRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "TakeCodicilBack")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(TakeCodicilBackResponseObject); ok {
+		return validResponse.VisitTakeCodicilBackResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -11563,8 +13128,10 @@ func (sh *strictHandler) SaveCompany(ctx *echo.Context, key KeyPath) error {
 }
 
 // ComposeConditions operation middleware
-func (sh *strictHandler) ComposeConditions(ctx *echo.Context) error {
+func (sh *strictHandler) ComposeConditions(ctx *echo.Context, params ComposeConditionsParams) error {
 	var request ComposeConditionsRequestObject
+
+	request.Params = params
 
 	var body ComposeConditionsJSONRequestBody
 	var err error
@@ -11684,8 +13251,10 @@ func (sh *strictHandler) ExportConfirmation(ctx *echo.Context, params ExportConf
 }
 
 // WriteConstant operation middleware
-func (sh *strictHandler) WriteConstant(ctx *echo.Context) error {
+func (sh *strictHandler) WriteConstant(ctx *echo.Context, params WriteConstantParams) error {
 	var request WriteConstantRequestObject
+
+	request.Params = params
 
 	var body WriteConstantJSONRequestBody
 	var err error
@@ -11930,8 +13499,10 @@ func (sh *strictHandler) SayDifferent(ctx *echo.Context, kind KindPath) error {
 }
 
 // Evaluate operation middleware
-func (sh *strictHandler) Evaluate(ctx *echo.Context) error {
+func (sh *strictHandler) Evaluate(ctx *echo.Context, params EvaluateParams) error {
 	var request EvaluateRequestObject
+
+	request.Params = params
 
 	var body EvaluateJSONRequestBody
 	var err error
@@ -12001,8 +13572,10 @@ func (sh *strictHandler) ListFindings(ctx *echo.Context, params ListFindingsPara
 }
 
 // FindingsOfRule operation middleware
-func (sh *strictHandler) FindingsOfRule(ctx *echo.Context) error {
+func (sh *strictHandler) FindingsOfRule(ctx *echo.Context, params FindingsOfRuleParams) error {
 	var request FindingsOfRuleRequestObject
+
+	request.Params = params
 
 	var body FindingsOfRuleJSONRequestBody
 	var err error
@@ -12116,8 +13689,10 @@ func (sh *strictHandler) SilenceFinding(ctx *echo.Context) error {
 }
 
 // ListFollowOns operation middleware
-func (sh *strictHandler) ListFollowOns(ctx *echo.Context) error {
+func (sh *strictHandler) ListFollowOns(ctx *echo.Context, params ListFollowOnsParams) error {
 	var request ListFollowOnsRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListFollowOns(ctx.Request().Context(), request.(ListFollowOnsRequestObject))
@@ -12139,8 +13714,10 @@ func (sh *strictHandler) ListFollowOns(ctx *echo.Context) error {
 }
 
 // AddFollowOn operation middleware
-func (sh *strictHandler) AddFollowOn(ctx *echo.Context) error {
+func (sh *strictHandler) AddFollowOn(ctx *echo.Context, params AddFollowOnParams) error {
 	var request AddFollowOnRequestObject
+
+	request.Params = params
 
 	var body AddFollowOnJSONRequestBody
 	var err error
@@ -12185,8 +13762,10 @@ func (sh *strictHandler) AddFollowOn(ctx *echo.Context) error {
 }
 
 // CheckFollowOn operation middleware
-func (sh *strictHandler) CheckFollowOn(ctx *echo.Context) error {
+func (sh *strictHandler) CheckFollowOn(ctx *echo.Context, params CheckFollowOnParams) error {
 	var request CheckFollowOnRequestObject
+
+	request.Params = params
 
 	var body CheckFollowOnJSONRequestBody
 	var err error
@@ -12231,10 +13810,11 @@ func (sh *strictHandler) CheckFollowOn(ctx *echo.Context) error {
 }
 
 // DeleteFollowOn operation middleware
-func (sh *strictHandler) DeleteFollowOn(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) DeleteFollowOn(ctx *echo.Context, id Identity, params DeleteFollowOnParams) error {
 	var request DeleteFollowOnRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.DeleteFollowOn(ctx.Request().Context(), request.(DeleteFollowOnRequestObject))
@@ -12256,10 +13836,11 @@ func (sh *strictHandler) DeleteFollowOn(ctx *echo.Context, id Identity) error {
 }
 
 // ChangeFollowOn operation middleware
-func (sh *strictHandler) ChangeFollowOn(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) ChangeFollowOn(ctx *echo.Context, id Identity, params ChangeFollowOnParams) error {
 	var request ChangeFollowOnRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	var body ChangeFollowOnJSONRequestBody
 	var err error
@@ -12352,8 +13933,10 @@ func (sh *strictHandler) BeginFollowOn(ctx *echo.Context, id Identity) error {
 }
 
 // WriteCases operation middleware
-func (sh *strictHandler) WriteCases(ctx *echo.Context) error {
+func (sh *strictHandler) WriteCases(ctx *echo.Context, params WriteCasesParams) error {
 	var request WriteCasesRequestObject
+
+	request.Params = params
 
 	var body WriteCasesJSONRequestBody
 	var err error
@@ -12398,8 +13981,10 @@ func (sh *strictHandler) WriteCases(ctx *echo.Context) error {
 }
 
 // CheckFormula operation middleware
-func (sh *strictHandler) CheckFormula(ctx *echo.Context) error {
+func (sh *strictHandler) CheckFormula(ctx *echo.Context, params CheckFormulaParams) error {
 	var request CheckFormulaRequestObject
+
+	request.Params = params
 
 	var body CheckFormulaJSONRequestBody
 	var err error
@@ -12444,8 +14029,10 @@ func (sh *strictHandler) CheckFormula(ctx *echo.Context) error {
 }
 
 // TellFormula operation middleware
-func (sh *strictHandler) TellFormula(ctx *echo.Context) error {
+func (sh *strictHandler) TellFormula(ctx *echo.Context, params TellFormulaParams) error {
 	var request TellFormulaRequestObject
+
+	request.Params = params
 
 	var body TellFormulaJSONRequestBody
 	var err error
@@ -12607,10 +14194,11 @@ func (sh *strictHandler) RevokeKey(ctx *echo.Context, key KeyPath) error {
 }
 
 // AddField operation middleware
-func (sh *strictHandler) AddField(ctx *echo.Context, kind KindPath) error {
+func (sh *strictHandler) AddField(ctx *echo.Context, kind KindPath, params AddFieldParams) error {
 	var request AddFieldRequestObject
 
 	request.Kind = kind
+	request.Params = params
 
 	var body AddFieldJSONRequestBody
 	var err error
@@ -12655,10 +14243,11 @@ func (sh *strictHandler) AddField(ctx *echo.Context, kind KindPath) error {
 }
 
 // ListRemovedFields operation middleware
-func (sh *strictHandler) ListRemovedFields(ctx *echo.Context, kind KindPath) error {
+func (sh *strictHandler) ListRemovedFields(ctx *echo.Context, kind KindPath, params ListRemovedFieldsParams) error {
 	var request ListRemovedFieldsRequestObject
 
 	request.Kind = kind
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListRemovedFields(ctx.Request().Context(), request.(ListRemovedFieldsRequestObject))
@@ -12680,11 +14269,12 @@ func (sh *strictHandler) ListRemovedFields(ctx *echo.Context, kind KindPath) err
 }
 
 // RemoveField operation middleware
-func (sh *strictHandler) RemoveField(ctx *echo.Context, kind KindPath, key KeyPath) error {
+func (sh *strictHandler) RemoveField(ctx *echo.Context, kind KindPath, key KeyPath, params RemoveFieldParams) error {
 	var request RemoveFieldRequestObject
 
 	request.Kind = kind
 	request.Key = key
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.RemoveField(ctx.Request().Context(), request.(RemoveFieldRequestObject))
@@ -12706,11 +14296,12 @@ func (sh *strictHandler) RemoveField(ctx *echo.Context, kind KindPath, key KeyPa
 }
 
 // ChangeField operation middleware
-func (sh *strictHandler) ChangeField(ctx *echo.Context, kind KindPath, key KeyPath) error {
+func (sh *strictHandler) ChangeField(ctx *echo.Context, kind KindPath, key KeyPath, params ChangeFieldParams) error {
 	var request ChangeFieldRequestObject
 
 	request.Kind = kind
 	request.Key = key
+	request.Params = params
 
 	var body ChangeFieldJSONRequestBody
 	var err error
@@ -12755,11 +14346,12 @@ func (sh *strictHandler) ChangeField(ctx *echo.Context, kind KindPath, key KeyPa
 }
 
 // CheckField operation middleware
-func (sh *strictHandler) CheckField(ctx *echo.Context, kind KindPath, key KeyPath) error {
+func (sh *strictHandler) CheckField(ctx *echo.Context, kind KindPath, key KeyPath, params CheckFieldParams) error {
 	var request CheckFieldRequestObject
 
 	request.Kind = kind
 	request.Key = key
+	request.Params = params
 
 	var body CheckFieldJSONRequestBody
 	var err error
@@ -12853,11 +14445,12 @@ func (sh *strictHandler) MarkPersonal(ctx *echo.Context, kind KindPath, key KeyP
 }
 
 // RestoreField operation middleware
-func (sh *strictHandler) RestoreField(ctx *echo.Context, kind KindPath, key KeyPath) error {
+func (sh *strictHandler) RestoreField(ctx *echo.Context, kind KindPath, key KeyPath, params RestoreFieldParams) error {
 	var request RestoreFieldRequestObject
 
 	request.Kind = kind
 	request.Key = key
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.RestoreField(ctx.Request().Context(), request.(RestoreFieldRequestObject))
@@ -13668,8 +15261,10 @@ func (sh *strictHandler) ListPostings(ctx *echo.Context, params ListPostingsPara
 }
 
 // PostDocument operation middleware
-func (sh *strictHandler) PostDocument(ctx *echo.Context) error {
+func (sh *strictHandler) PostDocument(ctx *echo.Context, params PostDocumentParams) error {
 	var request PostDocumentRequestObject
+
+	request.Params = params
 
 	var body PostDocumentJSONRequestBody
 	var err error
@@ -13857,8 +15452,10 @@ func (sh *strictHandler) ListProofs(ctx *echo.Context, params ListProofsParams) 
 }
 
 // KeepProof operation middleware
-func (sh *strictHandler) KeepProof(ctx *echo.Context) error {
+func (sh *strictHandler) KeepProof(ctx *echo.Context, params KeepProofParams) error {
 	var request KeepProofRequestObject
+
+	request.Params = params
 
 	var body KeepProofJSONRequestBody
 	var err error
@@ -13903,8 +15500,10 @@ func (sh *strictHandler) KeepProof(ctx *echo.Context) error {
 }
 
 // FollowProofs operation middleware
-func (sh *strictHandler) FollowProofs(ctx *echo.Context) error {
+func (sh *strictHandler) FollowProofs(ctx *echo.Context, params FollowProofsParams) error {
 	var request FollowProofsRequestObject
+
+	request.Params = params
 
 	var body FollowProofsJSONRequestBody
 	var err error
@@ -13949,8 +15548,10 @@ func (sh *strictHandler) FollowProofs(ctx *echo.Context) error {
 }
 
 // RunProofs operation middleware
-func (sh *strictHandler) RunProofs(ctx *echo.Context) error {
+func (sh *strictHandler) RunProofs(ctx *echo.Context, params RunProofsParams) error {
 	var request RunProofsRequestObject
+
+	request.Params = params
 
 	var body RunProofsJSONRequestBody
 	var err error
@@ -13995,10 +15596,11 @@ func (sh *strictHandler) RunProofs(ctx *echo.Context) error {
 }
 
 // DeleteProof operation middleware
-func (sh *strictHandler) DeleteProof(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) DeleteProof(ctx *echo.Context, id Identity, params DeleteProofParams) error {
 	var request DeleteProofRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.DeleteProof(ctx.Request().Context(), request.(DeleteProofRequestObject))
@@ -14020,10 +15622,11 @@ func (sh *strictHandler) DeleteProof(ctx *echo.Context, id Identity) error {
 }
 
 // GetProof operation middleware
-func (sh *strictHandler) GetProof(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) GetProof(ctx *echo.Context, id Identity, params GetProofParams) error {
 	var request GetProofRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetProof(ctx.Request().Context(), request.(GetProofRequestObject))
@@ -14045,10 +15648,11 @@ func (sh *strictHandler) GetProof(ctx *echo.Context, id Identity) error {
 }
 
 // AcceptProof operation middleware
-func (sh *strictHandler) AcceptProof(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) AcceptProof(ctx *echo.Context, id Identity, params AcceptProofParams) error {
 	var request AcceptProofRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	var body AcceptProofJSONRequestBody
 	var err error
@@ -14093,10 +15697,11 @@ func (sh *strictHandler) AcceptProof(ctx *echo.Context, id Identity) error {
 }
 
 // ReadProof operation middleware
-func (sh *strictHandler) ReadProof(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) ReadProof(ctx *echo.Context, id Identity, params ReadProofParams) error {
 	var request ReadProofRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ReadProof(ctx.Request().Context(), request.(ReadProofRequestObject))
@@ -14118,10 +15723,11 @@ func (sh *strictHandler) ReadProof(ctx *echo.Context, id Identity) error {
 }
 
 // RefreshProof operation middleware
-func (sh *strictHandler) RefreshProof(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) RefreshProof(ctx *echo.Context, id Identity, params RefreshProofParams) error {
 	var request RefreshProofRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.RefreshProof(ctx.Request().Context(), request.(RefreshProofRequestObject))
@@ -14143,10 +15749,11 @@ func (sh *strictHandler) RefreshProof(ctx *echo.Context, id Identity) error {
 }
 
 // TakeBackProof operation middleware
-func (sh *strictHandler) TakeBackProof(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) TakeBackProof(ctx *echo.Context, id Identity, params TakeBackProofParams) error {
 	var request TakeBackProofRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.TakeBackProof(ctx.Request().Context(), request.(TakeBackProofRequestObject))
@@ -14752,8 +16359,10 @@ func (sh *strictHandler) ListRules(ctx *echo.Context, params ListRulesParams) er
 }
 
 // CreateRule operation middleware
-func (sh *strictHandler) CreateRule(ctx *echo.Context) error {
+func (sh *strictHandler) CreateRule(ctx *echo.Context, params CreateRuleParams) error {
 	var request CreateRuleRequestObject
+
+	request.Params = params
 
 	var body CreateRuleJSONRequestBody
 	var err error
@@ -14798,8 +16407,10 @@ func (sh *strictHandler) CreateRule(ctx *echo.Context) error {
 }
 
 // CopyRules operation middleware
-func (sh *strictHandler) CopyRules(ctx *echo.Context) error {
+func (sh *strictHandler) CopyRules(ctx *echo.Context, params CopyRulesParams) error {
 	var request CopyRulesRequestObject
+
+	request.Params = params
 
 	var body CopyRulesJSONRequestBody
 	var err error
@@ -14869,8 +16480,10 @@ func (sh *strictHandler) ListRuleHistory(ctx *echo.Context, params ListRuleHisto
 }
 
 // MoveRules operation middleware
-func (sh *strictHandler) MoveRules(ctx *echo.Context) error {
+func (sh *strictHandler) MoveRules(ctx *echo.Context, params MoveRulesParams) error {
 	var request MoveRulesRequestObject
+
+	request.Params = params
 
 	var body MoveRulesJSONRequestBody
 	var err error
@@ -14915,8 +16528,10 @@ func (sh *strictHandler) MoveRules(ctx *echo.Context) error {
 }
 
 // ReadRule operation middleware
-func (sh *strictHandler) ReadRule(ctx *echo.Context) error {
+func (sh *strictHandler) ReadRule(ctx *echo.Context, params ReadRuleParams) error {
 	var request ReadRuleRequestObject
+
+	request.Params = params
 
 	var body ReadRuleJSONRequestBody
 	var err error
@@ -14961,10 +16576,11 @@ func (sh *strictHandler) ReadRule(ctx *echo.Context) error {
 }
 
 // DiscardRule operation middleware
-func (sh *strictHandler) DiscardRule(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) DiscardRule(ctx *echo.Context, id Identity, params DiscardRuleParams) error {
 	var request DiscardRuleRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.DiscardRule(ctx.Request().Context(), request.(DiscardRuleRequestObject))
@@ -14986,10 +16602,11 @@ func (sh *strictHandler) DiscardRule(ctx *echo.Context, id Identity) error {
 }
 
 // GetRule operation middleware
-func (sh *strictHandler) GetRule(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) GetRule(ctx *echo.Context, id Identity, params GetRuleParams) error {
 	var request GetRuleRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.GetRule(ctx.Request().Context(), request.(GetRuleRequestObject))
@@ -15011,10 +16628,11 @@ func (sh *strictHandler) GetRule(ctx *echo.Context, id Identity) error {
 }
 
 // ChangeRule operation middleware
-func (sh *strictHandler) ChangeRule(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) ChangeRule(ctx *echo.Context, id Identity, params ChangeRuleParams) error {
 	var request ChangeRuleRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	var body ChangeRuleJSONRequestBody
 	var err error
@@ -15107,10 +16725,11 @@ func (sh *strictHandler) SetAside(ctx *echo.Context, id Identity) error {
 }
 
 // ConfirmRule operation middleware
-func (sh *strictHandler) ConfirmRule(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) ConfirmRule(ctx *echo.Context, id Identity, params ConfirmRuleParams) error {
 	var request ConfirmRuleRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ConfirmRule(ctx.Request().Context(), request.(ConfirmRuleRequestObject))
@@ -15132,10 +16751,11 @@ func (sh *strictHandler) ConfirmRule(ctx *echo.Context, id Identity) error {
 }
 
 // MoveRule operation middleware
-func (sh *strictHandler) MoveRule(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) MoveRule(ctx *echo.Context, id Identity, params MoveRuleParams) error {
 	var request MoveRuleRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	var body MoveRuleJSONRequestBody
 	var err error
@@ -15180,10 +16800,11 @@ func (sh *strictHandler) MoveRule(ctx *echo.Context, id Identity) error {
 }
 
 // SuggestProofs operation middleware
-func (sh *strictHandler) SuggestProofs(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) SuggestProofs(ctx *echo.Context, id Identity, params SuggestProofsParams) error {
 	var request SuggestProofsRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	var body SuggestProofsJSONRequestBody
 	var err error
@@ -15228,10 +16849,11 @@ func (sh *strictHandler) SuggestProofs(ctx *echo.Context, id Identity) error {
 }
 
 // ListRuleVersions operation middleware
-func (sh *strictHandler) ListRuleVersions(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) ListRuleVersions(ctx *echo.Context, id Identity, params ListRuleVersionsParams) error {
 	var request ListRuleVersionsRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListRuleVersions(ctx.Request().Context(), request.(ListRuleVersionsRequestObject))
@@ -16240,8 +17862,10 @@ func (sh *strictHandler) WriteSheet(ctx *echo.Context) error {
 }
 
 // ListCrosswalks operation middleware
-func (sh *strictHandler) ListCrosswalks(ctx *echo.Context) error {
+func (sh *strictHandler) ListCrosswalks(ctx *echo.Context, params ListCrosswalksParams) error {
 	var request ListCrosswalksRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListCrosswalks(ctx.Request().Context(), request.(ListCrosswalksRequestObject))
@@ -16263,8 +17887,10 @@ func (sh *strictHandler) ListCrosswalks(ctx *echo.Context) error {
 }
 
 // CheckCrosswalk operation middleware
-func (sh *strictHandler) CheckCrosswalk(ctx *echo.Context) error {
+func (sh *strictHandler) CheckCrosswalk(ctx *echo.Context, params CheckCrosswalkParams) error {
 	var request CheckCrosswalkRequestObject
+
+	request.Params = params
 
 	var body CheckCrosswalkJSONRequestBody
 	var err error
@@ -16309,8 +17935,10 @@ func (sh *strictHandler) CheckCrosswalk(ctx *echo.Context) error {
 }
 
 // ReadCrosswalk operation middleware
-func (sh *strictHandler) ReadCrosswalk(ctx *echo.Context) error {
+func (sh *strictHandler) ReadCrosswalk(ctx *echo.Context, params ReadCrosswalkParams) error {
 	var request ReadCrosswalkRequestObject
+
+	request.Params = params
 
 	var body ReadCrosswalkJSONRequestBody
 	var err error
@@ -16355,10 +17983,11 @@ func (sh *strictHandler) ReadCrosswalk(ctx *echo.Context) error {
 }
 
 // DeleteCrosswalk operation middleware
-func (sh *strictHandler) DeleteCrosswalk(ctx *echo.Context, key KeyPath) error {
+func (sh *strictHandler) DeleteCrosswalk(ctx *echo.Context, key KeyPath, params DeleteCrosswalkParams) error {
 	var request DeleteCrosswalkRequestObject
 
 	request.Key = key
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.DeleteCrosswalk(ctx.Request().Context(), request.(DeleteCrosswalkRequestObject))
@@ -16405,10 +18034,11 @@ func (sh *strictHandler) GetCrosswalk(ctx *echo.Context, key KeyPath) error {
 }
 
 // SaveCrosswalk operation middleware
-func (sh *strictHandler) SaveCrosswalk(ctx *echo.Context, key KeyPath) error {
+func (sh *strictHandler) SaveCrosswalk(ctx *echo.Context, key KeyPath, params SaveCrosswalkParams) error {
 	var request SaveCrosswalkRequestObject
 
 	request.Key = key
+	request.Params = params
 
 	var body SaveCrosswalkJSONRequestBody
 	var err error
@@ -16503,8 +18133,10 @@ func (sh *strictHandler) MissingCodes(ctx *echo.Context, key KeyPath) error {
 }
 
 // ListSeries operation middleware
-func (sh *strictHandler) ListSeries(ctx *echo.Context) error {
+func (sh *strictHandler) ListSeries(ctx *echo.Context, params ListSeriesParams) error {
 	var request ListSeriesRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListSeries(ctx.Request().Context(), request.(ListSeriesRequestObject))
@@ -16526,8 +18158,10 @@ func (sh *strictHandler) ListSeries(ctx *echo.Context) error {
 }
 
 // PreviewSeries operation middleware
-func (sh *strictHandler) PreviewSeries(ctx *echo.Context) error {
+func (sh *strictHandler) PreviewSeries(ctx *echo.Context, params PreviewSeriesParams) error {
 	var request PreviewSeriesRequestObject
+
+	request.Params = params
 
 	var body PreviewSeriesJSONRequestBody
 	var err error
@@ -16572,10 +18206,11 @@ func (sh *strictHandler) PreviewSeries(ctx *echo.Context) error {
 }
 
 // DeleteSeries operation middleware
-func (sh *strictHandler) DeleteSeries(ctx *echo.Context, key KeyPath) error {
+func (sh *strictHandler) DeleteSeries(ctx *echo.Context, key KeyPath, params DeleteSeriesParams) error {
 	var request DeleteSeriesRequestObject
 
 	request.Key = key
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.DeleteSeries(ctx.Request().Context(), request.(DeleteSeriesRequestObject))
@@ -16597,10 +18232,11 @@ func (sh *strictHandler) DeleteSeries(ctx *echo.Context, key KeyPath) error {
 }
 
 // SaveSeries operation middleware
-func (sh *strictHandler) SaveSeries(ctx *echo.Context, key KeyPath) error {
+func (sh *strictHandler) SaveSeries(ctx *echo.Context, key KeyPath, params SaveSeriesParams) error {
 	var request SaveSeriesRequestObject
 
 	request.Key = key
+	request.Params = params
 
 	var body SaveSeriesJSONRequestBody
 	var err error
@@ -16645,8 +18281,10 @@ func (sh *strictHandler) SaveSeries(ctx *echo.Context, key KeyPath) error {
 }
 
 // ListStanding operation middleware
-func (sh *strictHandler) ListStanding(ctx *echo.Context) error {
+func (sh *strictHandler) ListStanding(ctx *echo.Context, params ListStandingParams) error {
 	var request ListStandingRequestObject
+
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.ListStanding(ctx.Request().Context(), request.(ListStandingRequestObject))
@@ -16668,8 +18306,10 @@ func (sh *strictHandler) ListStanding(ctx *echo.Context) error {
 }
 
 // CheckStanding operation middleware
-func (sh *strictHandler) CheckStanding(ctx *echo.Context) error {
+func (sh *strictHandler) CheckStanding(ctx *echo.Context, params CheckStandingParams) error {
 	var request CheckStandingRequestObject
+
+	request.Params = params
 
 	var body CheckStandingJSONRequestBody
 	var err error
@@ -16714,10 +18354,11 @@ func (sh *strictHandler) CheckStanding(ctx *echo.Context) error {
 }
 
 // DeleteStanding operation middleware
-func (sh *strictHandler) DeleteStanding(ctx *echo.Context, key KeyPath) error {
+func (sh *strictHandler) DeleteStanding(ctx *echo.Context, key KeyPath, params DeleteStandingParams) error {
 	var request DeleteStandingRequestObject
 
 	request.Key = key
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.DeleteStanding(ctx.Request().Context(), request.(DeleteStandingRequestObject))
@@ -16739,10 +18380,11 @@ func (sh *strictHandler) DeleteStanding(ctx *echo.Context, key KeyPath) error {
 }
 
 // SaveStanding operation middleware
-func (sh *strictHandler) SaveStanding(ctx *echo.Context, key KeyPath) error {
+func (sh *strictHandler) SaveStanding(ctx *echo.Context, key KeyPath, params SaveStandingParams) error {
 	var request SaveStandingRequestObject
 
 	request.Key = key
+	request.Params = params
 
 	var body SaveStandingJSONRequestBody
 	var err error
@@ -16787,8 +18429,10 @@ func (sh *strictHandler) SaveStanding(ctx *echo.Context, key KeyPath) error {
 }
 
 // WriteValues operation middleware
-func (sh *strictHandler) WriteValues(ctx *echo.Context) error {
+func (sh *strictHandler) WriteValues(ctx *echo.Context, params WriteValuesParams) error {
 	var request WriteValuesRequestObject
+
+	request.Params = params
 
 	var body WriteValuesJSONRequestBody
 	var err error
@@ -16906,8 +18550,10 @@ func (sh *strictHandler) VerifyTrail(ctx *echo.Context) error {
 }
 
 // TryDocument operation middleware
-func (sh *strictHandler) TryDocument(ctx *echo.Context) error {
+func (sh *strictHandler) TryDocument(ctx *echo.Context, params TryDocumentParams) error {
 	var request TryDocumentRequestObject
+
+	request.Params = params
 
 	var body TryDocumentJSONRequestBody
 	var err error
@@ -16952,8 +18598,10 @@ func (sh *strictHandler) TryDocument(ctx *echo.Context) error {
 }
 
 // ReadRows operation middleware
-func (sh *strictHandler) ReadRows(ctx *echo.Context) error {
+func (sh *strictHandler) ReadRows(ctx *echo.Context, params ReadRowsParams) error {
 	var request ReadRowsRequestObject
+
+	request.Params = params
 
 	var body ReadRowsJSONRequestBody
 	var err error

@@ -105,6 +105,9 @@ func (s *Store) forced(ctx context.Context, c Codicil, by record.Stamp) error {
 	if c.Book, err = s.bookNow(); err != nil {
 		return err
 	}
+	if err := s.db.WithContext(ctx).Exec("UPDATE proofs SET codicil = 0 WHERE codicil = ?", c.ID).Error; err != nil {
+		return err
+	}
 	c.State, c.Ended, c.Hindered = CodicilInForce, by, ""
 	_, err = s.ChangeCodicil(ctx, c, string(c.State), by)
 	return err

@@ -6,7 +6,11 @@ import (
 	"fmt"
 	"strings"
 
+	"codicil/core/field"
 	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/core/table"
+	"codicil/internal/codec"
 )
 
 // CodicilState is where a codicil is in its life.
@@ -250,6 +254,9 @@ func (s *Store) record(ctx context.Context, id int64, change CodicilChange, by r
 	if change.Dropped && (there == nil || there.Dropped) {
 		return nil
 	}
+	if c.State == CodicilAgreed { // what was agreed to was something else
+		c.State = CodicilSubmitted
+	}
 	c.Revision++
 	change.Codicil, change.Revision, change.Changed = id, c.Revision, by
 	if err := s.db.WithContext(ctx).Create(&change).Error; err != nil {
@@ -321,3 +328,53 @@ func (s *Store) Put(ctx context.Context, id int64, t Thing, after *string, by re
 		return tx.record(ctx, id, CodicilChange{Thing: t, Base: now.version, Before: now.text, Version: now.version + 1, After: after}, by)
 	})
 }
+
+// Definition reads what is kept of a thing: a rule.Rule, table.Standing, table.Crosswalk, table.Series, field.Field,
+// record.Layout or record.FollowOn; nil for none.
+func (t Thing) Definition(text *string) (any, error) {
+	if text == nil {
+		return nil, nil
+	}
+	switch t.What {
+	case ruleThing:
+		return read[rule.Rule](t, *text)
+	case standingValue:
+		return read[table.Standing](t, *text)
+	case crosswalk:
+		return read[table.Crosswalk](t, *text)
+	case numberSeries:
+		return read[table.Series](t, *text)
+	case fieldThing:
+		return read[field.Field](t, *text)
+	case layoutThing:
+		return read[record.Layout](t, *text)
+	case mapThing:
+		return read[record.FollowOn](t, *text)
+	}
+	return nil, fmt.Errorf("store: nothing is kept of %s", t)
+}
+
+func read[T any](t Thing, text string) (T, error) {
+	var definition T
+	if err := codec.Read([]byte(text), &definition); err != nil {
+		return definition, fmt.Errorf("%s: %w", t, err)
+	}
+	return definition, nil
+}
+
+// Undone is what a thing is when a change of it is taken back: what was before, and of a rule that was new that it is
+// retired. Nil: nothing.
+func (c *CodicilChange) Undone() (*string, error) {
+	if c.What != ruleThing || c.Before != nil || c.After == nil {
+		return c.Before, nil
+	}
+	r, err := read[rule.Rule](c.Thing, *c.After)
+	if err != nil {
+		return nil, err
+	}
+	r.State = rule.Retired
+	return written(r)
+}
+
+// Same tells whether a definition of a thing says the same as another.
+func (t Thing) Same(a, b *string) bool { return same(t.What, a, b) }

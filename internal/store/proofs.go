@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"fmt"
 
+	"gorm.io/gorm"
+
 	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
@@ -23,13 +25,15 @@ type proofRow struct {
 	Version int
 	// Changed.At is "" before proofs had versions.
 	Changed record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
+	// Codicil is that with which it was kept and which is not in force yet; 0: none.
+	Codicil int64
 }
 
 func (proofRow) TableName() string { return "proofs" }
 
 func (r proofRow) proof() proof.Proof {
 	return proof.Proof{ID: r.ID, Name: r.Name, Rules: r.Rules, Given: r.Given, Expect: r.Expect, Posting: r.Posting, Unread: r.Unread, Seen: r.Seen,
-		Version: r.Version, ChangedAt: r.Changed.At, ChangedBy: r.Changed.By}
+		Version: r.Version, ChangedAt: r.Changed.At, ChangedBy: r.Changed.By, Codicil: r.Codicil}
 }
 
 type proofVersion struct {
@@ -51,10 +55,19 @@ type ProofVersion struct {
 	Changed   record.Stamp
 }
 
-// Proofs returns the proofs of a kind in the order they were kept: all, or only those with
+// proofsShown are the proofs of a kind by what is shown: those of a codicil that is not in force only with it.
+func (s *Store) proofsShown(ctx context.Context, kind string) *gorm.DB {
+	codicil := int64(0)
+	if s.view != nil {
+		codicil = s.view.Codicil
+	}
+	return s.db.WithContext(ctx).Where("kind = ? AND codicil IN (0, ?)", kind, codicil).Order("id")
+}
+
+// Proofs returns the proofs of a kind that are shown in the order they were kept: all, or only those with
 // the numbers. Reading one takes about half a millisecond.
 func (s *Store) Proofs(ctx context.Context, kind string, only ...int64) ([]proof.Proof, error) {
-	query := s.db.WithContext(ctx).Where("kind = ?", kind).Order("id")
+	query := s.proofsShown(ctx, kind)
 	if len(only) > 0 {
 		query = query.Where("id IN ?", only)
 	}
@@ -64,7 +77,7 @@ func (s *Store) Proofs(ctx context.Context, kind string, only ...int64) ([]proof
 // ProofsByRule returns the numbers of the proofs of a kind, in order, by the rules that they name.
 func (s *Store) ProofsByRule(ctx context.Context, kind string) (map[int64][]int64, error) {
 	var rows []proofRow
-	if err := s.db.WithContext(ctx).Select("id", "rules").Where("kind = ?", kind).Order("id").Find(&rows).Error; err != nil {
+	if err := s.proofsShown(ctx, kind).Select("id", "rules").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	named := map[int64][]int64{}
@@ -100,7 +113,7 @@ func (s *Store) Proof(ctx context.Context, id int64) (proof.Proof, error) {
 // last. what says what was done, and why.
 func (s *Store) SaveProof(ctx context.Context, p proof.Proof, what, why string, by record.Stamp) (proof.Proof, error) {
 	before := p.Version
-	row := proofRow{p.ID, p.Given.Kind, p.Name, append([]int64{}, p.Rules...), p.Given, p.Expect, p.Posting, p.Unread, p.Seen, before + 1, by}
+	row := proofRow{p.ID, p.Given.Kind, p.Name, append([]int64{}, p.Rules...), p.Given, p.Expect, p.Posting, p.Unread, p.Seen, before + 1, by, p.Codicil}
 	entry := TrailEntry{What: what, Kind: "proof", Company: p.Given.Company, Note: why}
 	err := s.Transaction(ctx, func(tx *Store) (err error) {
 		if entry.Before, err = tx.hash(ctx, proofAt(p.ID)); err != nil {
@@ -108,6 +121,9 @@ func (s *Store) SaveProof(ctx context.Context, p proof.Proof, what, why string, 
 		}
 		if p.ID == 0 {
 			row.Version = 1
+			if tx.view != nil {
+				row.Codicil = tx.view.Codicil
+			}
 			if err := tx.db.Create(&row).Error; err != nil {
 				return err
 			}

@@ -154,7 +154,7 @@ func Strength(s *proof.Strength, aside []contract.SetAside) *contract.Strength {
 
 // SetAside shows a wrong version that was set aside.
 func SetAside(change, reason string, by record.Stamp) contract.SetAside {
-	return contract.SetAside{Change: change, Reason: reason, At: at(by), By: by.By}
+	return contract.SetAside{Change: change, Reason: reason, At: At(by), By: by.By}
 }
 
 // Suggestion shows a document that would prove more of a rule.

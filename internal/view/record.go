@@ -14,7 +14,8 @@ import (
 )
 
 // at is the time of a stamp; the zero time where it is not known.
-func at(s record.Stamp) time.Time {
+// At is the time of a stamp; the zero time where it has none.
+func At(s record.Stamp) time.Time {
 	t, _ := clock.When(s)
 	return t
 }
@@ -29,7 +30,7 @@ func Record(r *record.Record, title string, titles Titles, followers []record.Re
 	shown := contract.Record{
 		Number: r.Number, Kind: r.Kind, Company: r.Company, Type: r.Type, State: contract.RecordState(r.State), Version: r.Version,
 		Title: title, Content: r.Content, Late: r.Late, Reverses: r.Reverses, ReversedBy: r.ReversedBy,
-		Followers: List(followers, func(f record.Record) fault.Use { return Use(titles, &f) }), ChangedAt: at(r.Changed), ChangedBy: r.Changed.By,
+		Followers: List(followers, func(f record.Record) fault.Use { return Use(titles, &f) }), ChangedAt: At(r.Changed), ChangedBy: r.Changed.By,
 	}
 	if shown.Content.Values == nil {
 		shown.Content.Values = map[string]string{}
@@ -42,7 +43,7 @@ func Record(r *record.Record, title string, titles Titles, followers []record.Re
 
 // Former shows a record that was merged into another, by a run.
 func Former(number, into, why string, run int64, merged record.Stamp) contract.FormerRecord {
-	return contract.FormerRecord{Number: number, Into: into, Why: why, Run: run, MergedAt: at(merged), MergedBy: merged.By}
+	return contract.FormerRecord{Number: number, Into: into, Why: why, Run: run, MergedAt: At(merged), MergedBy: merged.By}
 }
 
 // RecordVersion shows what changed with a version of a record; before is the version before,
@@ -53,7 +54,7 @@ func (v *Viewer) RecordVersion(version, before *record.Version, ruleName func(in
 		was = before.Content
 	}
 	shown := contract.RecordVersion{
-		Version: version.Version, What: version.What, Type: version.Type, ChangedAt: at(version.Changed), ChangedBy: version.Changed.By,
+		Version: version.Version, What: version.What, Type: version.Type, ChangedAt: At(version.Changed), ChangedBy: version.Changed.By,
 		Changes: List(record.Changes(v.Kind, &was, &version.Content), func(c record.Change) contract.ValueChange {
 			return v.Change(&was, &version.Content, c)
 		}),
@@ -68,7 +69,7 @@ func (v *Viewer) RecordVersion(version, before *record.Version, ruleName func(in
 func PostingSummary(p ledger.Posting) contract.PostingSummary {
 	return contract.PostingSummary{
 		Number: p.Number, Kind: p.Kind, Company: p.Company, Type: p.Type, Day: string(p.Day), Title: p.Title,
-		Record: recordOf(&p), Reverses: p.Reverses, PostedAt: at(p.Posted), PostedBy: p.Posted.By,
+		Record: recordOf(&p), Reverses: p.Reverses, PostedAt: At(p.Posted), PostedBy: p.Posted.By,
 	}
 }
 

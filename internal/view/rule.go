@@ -13,7 +13,7 @@ import (
 // Rule shows a rule; proofs are those of its kind.
 func Rule(c *rule.Compiled, names rule.Wording, proofs []int64) contract.RuleView {
 	v := contract.RuleView{
-		ID: c.ID, Version: c.Version, State: c.State, Name: c.Name, Reason: c.Reason, Body: c.Body,
+		ID: c.ID, UID: c.UID, Version: c.Version, State: c.State, Name: c.Name, Reason: c.Reason, Body: c.Body,
 		ProposedName: rule.ProposeName(c), Named: rule.IsNamed(c), ProposedMessage: rule.ProposeMessage(c), Sentence: rule.Sentence(c, names), Phrase: rule.Phrase(c, names),
 		Problems: Problems(c), Sound: c.Sound(), Proofs: append([]int64{}, proofs...),
 	}
@@ -28,13 +28,13 @@ func Rule(c *rule.Compiled, names rule.Wording, proofs []int64) contract.RuleVie
 
 // LastChange tells who changed a rule last, and when.
 func LastChange(v *contract.RuleView, by record.Stamp) {
-	v.ChangedAt, v.ChangedBy = at(by), by.By
+	v.ChangedAt, v.ChangedBy = At(by), by.By
 }
 
 // RuleVersion shows a rule as it was at one time; then is compiled as it was.
 func RuleVersion(then *rule.Compiled, names rule.Wording, changed record.Stamp) contract.RuleVersion {
 	return contract.RuleVersion{
-		Rule: then.ID, Version: then.Version, State: then.State, Name: then.Name, Body: then.Body, Reason: then.Reason, ChangedAt: at(changed), ChangedBy: changed.By,
+		Rule: then.ID, Version: then.Version, State: then.State, Name: then.Name, Body: then.Body, Reason: then.Reason, ChangedAt: At(changed), ChangedBy: changed.By,
 		Sentence: rule.Sentence(then, names),
 	}
 }

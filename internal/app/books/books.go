@@ -236,8 +236,8 @@ func (i *importer) lookups() error {
 	return nil
 }
 
-// putRules matches a rule of the book with the one here that has its number, kind, family
-// and target, or else that says the same; the others are new.
+// putRules matches a rule of the book with the one here that has its identifier; else, in a book without identifiers, its
+// number, kind, family and target; or else that says the same. The others are new.
 func (i *importer) putRules() error {
 	here := map[string][]rule.Rule{}
 	for _, r := range i.book.Rules {
@@ -249,9 +249,12 @@ func (i *importer) putRules() error {
 			here[r.Kind] = append(rules, rule.Rule{})
 		}
 		known := here[r.Kind]
-		at := slices.IndexFunc(known, func(o rule.Rule) bool {
-			return o.ID == r.ID && o.Kind == r.Kind && o.Family == r.Family && o.Target == r.Target && o.State != rule.Retired
-		})
+		at := slices.IndexFunc(known, func(o rule.Rule) bool { return r.UID != "" && o.UID == r.UID })
+		if at < 0 && r.UID == "" {
+			at = slices.IndexFunc(known, func(o rule.Rule) bool {
+				return o.ID == r.ID && o.Kind == r.Kind && o.Family == r.Family && o.Target == r.Target && o.State != rule.Retired
+			})
+		}
 		if at < 0 {
 			at = slices.IndexFunc(known, func(o rule.Rule) bool { return o.State != rule.Retired && same(o.Body, r.Body) })
 		}
@@ -263,7 +266,7 @@ func (i *importer) putRules() error {
 }
 
 func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
-	change := contract.RuleChange{Body: r.Body, Name: r.Name, Reason: cmp.Or(r.Reason, "as the book has it")}
+	change := contract.RuleChange{UID: r.UID, Body: r.Body, Name: r.Name, Reason: cmp.Or(r.Reason, "as the book has it")}
 	var made contract.RuleView
 	var err error
 	switch {

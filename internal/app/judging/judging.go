@@ -51,8 +51,8 @@ func New(s *store.Store, now clock.Clock) *Service {
 	return &Service{Store: s, Cache: c, Line: commit.New(s, c, now), Clock: now}
 }
 
-// Viewed returns the service as it shows by another rule book.
-func (s *Service) Viewed(v store.View) *Service {
+// Viewed returns a service as it shows by another rule book.
+func Viewed(s *Service, v store.View) *Service {
 	shown, c := s.Store.Viewed(v), s.Cache.Viewed(v)
 	return &Service{Store: shown, Cache: c, Line: s.Line.Viewed(shown, c), Clock: s.Clock}
 }

@@ -9,8 +9,10 @@ import (
 	"codicil/core/rule"
 	"codicil/internal/access"
 	"codicil/internal/app/commit"
+	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/store"
+	"codicil/internal/view"
 )
 
 // KeptRule returns a rule by its number, to who may see it.
@@ -34,4 +36,14 @@ func Ours(ctx context.Context, r rule.Rule) rule.Rule {
 func Proofs(ctx context.Context, s *store.Store, kind string, ids ...int64) ([]proof.Proof, error) {
 	proofs, err := s.Proofs(ctx, kind, ids...)
 	return slices.DeleteFunc(proofs, func(p proof.Proof) bool { return !access.In(ctx, p.Given.Company) }), err
+}
+
+// CodicilRef names a codicil.
+func CodicilRef(c *store.Codicil) *contract.CodicilRef {
+	return &contract.CodicilRef{ID: c.ID, Title: c.Title, State: contract.CodicilState(c.State)}
+}
+
+// CodicilRefs name several.
+func CodicilRefs(codicils []store.Codicil) []contract.CodicilRef {
+	return view.List(codicils, func(c store.Codicil) contract.CodicilRef { return *CodicilRef(&c) })
 }

@@ -63,8 +63,10 @@ func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, e
 		return nil, err
 	}
 	uses, err := s.base.Store.RuleUses(ctx)
+	in, err := s.base.Store.InCodicils(ctx, "rule")
 	return view.List(b.Rules, func(c *rule.Compiled) contract.RuleView {
 		shown := view.Rule(c, wording, proofs[c.ID])
+		shown.Codicils = inCodicils(in, c.ID)
 		view.LastChange(&shown, changed[c.ID])
 		shown.Use = used(uses, c.ID)
 		return shown
@@ -107,8 +109,17 @@ func (s *Service) Get(ctx context.Context, id int64) (contract.RuleView, error) 
 		return contract.RuleView{}, err
 	}
 	shown, err := s.show(ctx, r)
-	shown.Use = used(uses, id)
+	if err != nil {
+		return shown, err
+	}
+	in, err := s.base.Store.InCodicils(ctx, "rule")
+	shown.Use, shown.Codicils = used(uses, id), inCodicils(in, id)
 	return shown, err
+}
+
+// inCodicils names the codicils that are not ended and change a rule.
+func inCodicils(in map[store.Thing][]store.Codicil, id int64) []contract.CodicilRef {
+	return judging.CodicilRefs(in[store.Thing{What: "rule", Key: fmt.Sprint(id)}])
 }
 
 func (s *Service) show(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
@@ -168,7 +179,7 @@ func (s *Service) Create(ctx context.Context, change contract.RuleChange) (contr
 		return contract.RuleView{}, err
 	}
 	r := judging.Changed(change)
-	r.ID = 0
+	r.ID, r.UID = 0, change.UID
 	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		if err := s.complete(ctx, &r); err != nil {
 			return nil, err
@@ -317,8 +328,11 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.RuleMove) (c
 // mayAct refuses a rule that cannot be in force as it stands, and asks for a reason where
 // proofs or saved records speak against it.
 func (s *Service) mayAct(ctx context.Context, r rule.Rule) error {
-	if err := s.mayBeInForce(ctx, r); err != nil {
+	if err := s.MayBeInForce(ctx, r); err != nil {
 		return err
+	}
+	if s.base.Store.View() != nil { // the codicil is checked as a whole
+		return nil
 	}
 	if err := s.impact.Keys(ctx, r); err != nil || r.Reason != "" {
 		return err
@@ -326,9 +340,9 @@ func (s *Service) mayAct(ctx context.Context, r rule.Rule) error {
 	return s.impact.Confirm(ctx, r)
 }
 
-// mayBeInForce refuses a rule with errors, and one that would make fields wait
+// MayBeInForce refuses a rule with errors, and one that would make fields wait
 // for each other.
-func (s *Service) mayBeInForce(ctx context.Context, r rule.Rule) error {
+func (s *Service) MayBeInForce(ctx context.Context, r rule.Rule) error {
 	c, err := s.compile(ctx, r)
 	if err != nil {
 		return err
@@ -440,9 +454,17 @@ func (s *Service) Versions(ctx context.Context, id int64) ([]contract.RuleVersio
 	}
 	wording := m.Wording(b.Vocabulary.Kind, actor.Of(ctx).Format)
 	rows, err := s.base.Store.RuleVersions(ctx, id)
+	if err != nil {
+		return nil, err
+	}
 	rows = slices.DeleteFunc(rows, func(v store.RuleVersion) bool { return !access.Touches(ctx, v.Scope.Companies) })
+	codicils, err := s.base.Store.CodicilsNamed(ctx, view.List(rows, func(v store.RuleVersion) int64 { return v.Codicil }))
 	return view.List(rows, func(v store.RuleVersion) contract.RuleVersion {
-		return view.RuleVersion(rule.Compile(judging.Ours(ctx, v.Rule), b.Vocabulary), wording, v.Changed)
+		told := view.RuleVersion(rule.Compile(judging.Ours(ctx, v.Rule), b.Vocabulary), wording, v.Changed)
+		if c, known := codicils[v.Codicil]; known {
+			told.Codicil = judging.CodicilRef(&c)
+		}
+		return told
 	}), err
 }
 

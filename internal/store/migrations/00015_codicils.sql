@@ -42,6 +42,9 @@ CREATE INDEX codicil_changes_thing ON codicil_changes (what, key);
 ALTER TABLE rule_versions ADD COLUMN codicil INTEGER NOT NULL DEFAULT 0; -- that brought it; 0: a draft
 ALTER TABLE lookup_versions ADD COLUMN codicil INTEGER NOT NULL DEFAULT 0;
 
+-- The codicil with which a proof was kept and that is not in force yet; 0: none.
+ALTER TABLE proofs ADD COLUMN codicil INTEGER NOT NULL DEFAULT 0;
+
 -- An identifier that a rule has on every installation.
 ALTER TABLE rules ADD COLUMN uid TEXT NOT NULL DEFAULT '';
 UPDATE rules SET uid = lower(hex(randomblob(8)));
@@ -229,6 +232,7 @@ DROP TRIGGER book_rules_removed;
 CREATE TRIGGER book_rules_removed AFTER DELETE ON rules BEGIN UPDATE rule_book SET version = version + 1; END;
 -- +goose StatementEnd
 ALTER TABLE rule_book DROP COLUMN step;
+ALTER TABLE proofs DROP COLUMN codicil;
 DROP INDEX rules_uid;
 ALTER TABLE rules DROP COLUMN uid;
 ALTER TABLE lookup_versions DROP COLUMN codicil;

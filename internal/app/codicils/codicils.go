@@ -1,0 +1,599 @@
+// Package codicils keeps the sets of changes of the rule book: what is in them, whether they may come into force, and
+// that they do.
+//
+// It must never know how a single rule or table is changed: that is asked of its own use case, with the codicil shown.
+// Start reading at Service.
+package codicils
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+	"time"
+
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/access"
+	"codicil/internal/actor"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/fields"
+	"codicil/internal/app/impact"
+	"codicil/internal/app/judging"
+	"codicil/internal/app/rules"
+	"codicil/internal/contract"
+	"codicil/internal/fault"
+	"codicil/internal/store"
+	"codicil/internal/view"
+)
+
+// Parts are the use cases as they show by another rule book.
+type Parts struct {
+	Base   *judging.Service
+	Rules  *rules.Service
+	Fields *fields.Service
+}
+
+// Service serves these use cases.
+type Service struct {
+	base *judging.Service
+	view func(ctx context.Context, v store.View) (Parts, error)
+}
+
+// New returns the use cases; view makes those that show by another rule book.
+func New(j *judging.Service, view func(ctx context.Context, v store.View) (Parts, error)) *Service {
+	return &Service{j, view}
+}
+
+// changes are the permissions of which one is enough to put something into a codicil.
+var changes = []actor.Permission{actor.RulesChange, actor.TablesChange, actor.SetupChange}
+
+// mostListed is how many codicils a page has where nobody says.
+const mostListed = 50
+
+// List returns codicils, newest first: in one of the states, none for all, before a number, 0 for the newest.
+func (s *Service) List(ctx context.Context, states []contract.CodicilState, before int64, limit int) (contract.Codicils, error) {
+	answer := contract.Codicils{Codicils: []contract.CodicilSummary{}}
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return answer, err
+	}
+	if limit == 0 {
+		limit = mostListed
+	}
+	rows, err := s.base.Store.Codicils(ctx, view.List(states, func(c contract.CodicilState) store.CodicilState { return store.CodicilState(c) }), before, limit+1)
+	if err != nil {
+		return answer, err
+	}
+	answer.More = len(rows) > limit
+	for _, c := range rows[:min(len(rows), limit)] {
+		contents, err := s.changes(ctx, c.ID)
+		if err != nil {
+			return answer, err
+		}
+		answer.Codicils = append(answer.Codicils, summary(&c, len(contents)))
+	}
+	return answer, nil
+}
+
+// changes are those in a codicil that who asks may see.
+func (s *Service) changes(ctx context.Context, id int64) ([]store.CodicilChange, error) {
+	all, err := s.base.Store.ChangesOf(ctx, id, 0)
+	if err != nil || access.Everywhere(ctx) {
+		return all, err
+	}
+	kept := all[:0]
+	for i := range all {
+		sees, err := touches(ctx, &all[i])
+		if err != nil {
+			return nil, err
+		}
+		if sees {
+			kept = append(kept, all[i])
+		}
+	}
+	return kept, nil
+}
+
+// touches tells whether a change is about a company of who asks.
+func touches(ctx context.Context, c *store.CodicilChange) (bool, error) {
+	for _, text := range []*string{c.Before, c.After} {
+		definition, err := c.Definition(text)
+		if err != nil {
+			return false, err
+		}
+		switch d := definition.(type) {
+		case nil:
+		case rule.Rule:
+			if access.Touches(ctx, d.Scope.Companies) {
+				return true, nil
+			}
+		case record.Layout:
+			if parts := strings.Split(c.Key, "/"); parts[1] == "" || access.In(ctx, parts[1]) {
+				return true, nil
+			}
+		default:
+			return true, nil
+		}
+	}
+	return false, nil
+}
+
+func summary(c *store.Codicil, count int) contract.CodicilSummary {
+	v := contract.CodicilSummary{
+		ID: c.ID, Title: c.Title, State: contract.CodicilState(c.State), Own: c.Own, Version: c.Version, Changes: count,
+		AskedBy: c.AskedBy, Reason: c.Reason, Hindered: c.Hindered, Made: *signed(c.Made), Ended: signed(c.Ended),
+	}
+	if at, err := time.Parse(time.RFC3339, c.Effective); err == nil {
+		v.Effective = &at
+	}
+	return v
+}
+
+func signed(by record.Stamp) *contract.Signed {
+	if by.At == "" {
+		return nil
+	}
+	return &contract.Signed{At: view.At(by), By: by.By}
+}
+
+// Get returns a codicil with its changes.
+func (s *Service) Get(ctx context.Context, id int64) (contract.Codicil, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return contract.Codicil{}, err
+	}
+	c, err := s.base.Store.Codicil(ctx, id)
+	if err != nil {
+		return contract.Codicil{}, commit.Explain(err)
+	}
+	return s.show(ctx, &c)
+}
+
+func (s *Service) show(ctx context.Context, c *store.Codicil) (contract.Codicil, error) {
+	contents, err := s.changes(ctx, c.ID)
+	if err != nil {
+		return contract.Codicil{}, err
+	}
+	of := summary(c, len(contents))
+	v := contract.Codicil{
+		ID: of.ID, Title: of.Title, State: of.State, Own: of.Own, Version: of.Version, Changes: of.Changes, AskedBy: of.AskedBy, Reason: of.Reason,
+		Hindered: of.Hindered, Made: of.Made, Ended: of.Ended, Effective: of.Effective, Book: c.Book, Submitted: signed(c.Submitted),
+		Texts:    view.List(c.Texts, func(t store.Text) contract.CodicilText { return contract.CodicilText{Title: t.Title, Text: t.Text} }),
+		Contents: []contract.CodicilChange{},
+	}
+	if c.Undoes > 0 {
+		undone, err := s.base.Store.Codicil(ctx, c.Undoes)
+		if err != nil {
+			return v, err
+		}
+		v.Undoes = judging.CodicilRef(&undone)
+	}
+	t, err := s.teller(ctx, c)
+	if err != nil {
+		return v, err
+	}
+	for i := range contents {
+		told, err := t.tell(ctx, &contents[i])
+		if err != nil {
+			return v, err
+		}
+		v.Contents = append(v.Contents, told)
+	}
+	return v, nil
+}
+
+// Begin keeps a new codicil, which is open.
+func (s *Service) Begin(ctx context.Context, head contract.CodicilHead) (contract.Codicil, error) {
+	if err := access.Need(ctx, changes...); err != nil {
+		return contract.Codicil{}, err
+	}
+	kept, err := s.headOf(&head)
+	if err != nil {
+		return contract.Codicil{}, err
+	}
+	return s.begin(ctx, kept, 0, func(*store.Store, store.Codicil, record.Stamp) error { return nil })
+}
+
+// begin keeps a new codicil and fills it.
+func (s *Service) begin(ctx context.Context, head store.CodicilHead, undoes int64, fill func(tx *store.Store, c store.Codicil, by record.Stamp) error) (contract.Codicil, error) {
+	var c store.Codicil
+	err := s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) (err error) {
+		if c, err = tx.BeginCodicil(ctx, head, undoes, by); err != nil {
+			return err
+		}
+		return fill(tx, c, by)
+	})
+	if err != nil {
+		return contract.Codicil{}, err
+	}
+	return s.Get(ctx, c.ID)
+}
+
+// headOf is what is kept of what a person says of a codicil.
+func (s *Service) headOf(h *contract.CodicilHead) (store.CodicilHead, error) {
+	head := store.CodicilHead{
+		Title: strings.TrimSpace(h.Title), AskedBy: strings.TrimSpace(h.AskedBy), Reason: strings.TrimSpace(h.Reason),
+		Texts: view.List(h.Texts, func(t contract.CodicilText) store.Text { return store.Text{Title: t.Title, Text: t.Text} }),
+	}
+	if head.Title == "" {
+		return head, fault.Bad(noTitle)
+	}
+	if h.Effective != nil {
+		if !h.Effective.After(s.base.Clock()) {
+			return head, fault.Bad(inThePast)
+		}
+		head.Effective = store.Instant(*h.Effective)
+	}
+	return head, nil
+}
+
+// Change keeps what a person says of a codicil.
+func (s *Service) Change(ctx context.Context, id int64, h contract.CodicilHead) (contract.Codicil, error) {
+	if err := access.Need(ctx, changes...); err != nil {
+		return contract.Codicil{}, err
+	}
+	return s.write(ctx, id, h.Version, "head", func(c *store.Codicil, _ record.Stamp) error {
+		if h.Effective != nil && store.Instant(*h.Effective) == c.Effective {
+			h.Effective = nil // it stays, though it may be over
+			head, err := s.headOf(&h)
+			head.Effective = c.Effective
+			c.CodicilHead = head
+			return err
+		}
+		head, err := s.headOf(&h)
+		c.CodicilHead = head
+		if c.State == store.CodicilAgreed { // to something else
+			c.State = store.CodicilSubmitted
+		}
+		return err
+	})
+}
+
+// write changes a codicil that has not ended.
+func (s *Service) write(ctx context.Context, id int64, version int, note string, change func(c *store.Codicil, by record.Stamp) error) (contract.Codicil, error) {
+	err := s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error {
+		c, err := s.current(ctx, tx, id, version)
+		if err != nil {
+			return err
+		}
+		if err := change(&c, by); err != nil {
+			return err
+		}
+		_, err = tx.ChangeCodicil(ctx, c, note, by)
+		return err
+	})
+	if err != nil {
+		return contract.Codicil{}, err
+	}
+	return s.Get(ctx, id)
+}
+
+// current returns a codicil that has not ended, as the caller knows it.
+func (s *Service) current(ctx context.Context, tx *store.Store, id int64, version int) (store.Codicil, error) {
+	c, err := tx.Codicil(ctx, id)
+	switch {
+	case err != nil:
+		return c, err
+	case c.State.Ended():
+		return c, fault.Hindered(ended, c.ID, c.State)
+	case c.Version != version:
+		return c, fault.Hindered(fault.Stale)
+	}
+	return c, nil
+}
+
+// becomes are the states that each may be moved to by hand.
+var becomes = map[store.CodicilState][]store.CodicilState{
+	store.CodicilOpen:      {store.CodicilSubmitted, store.CodicilInForce, store.CodicilWithdrawn},
+	store.CodicilSubmitted: {store.CodicilOpen, store.CodicilAgreed, store.CodicilInForce, store.CodicilWithdrawn},
+	store.CodicilAgreed:    {store.CodicilOpen, store.CodicilInForce, store.CodicilWithdrawn},
+}
+
+// Move puts a codicil into another state of its life.
+func (s *Service) Move(ctx context.Context, id int64, move contract.CodicilMove) (contract.Codicil, error) {
+	next := store.CodicilState(move.State)
+	need := append(slices.Clone(changes), actor.RulesForce)
+	if next == store.CodicilAgreed || next == store.CodicilInForce {
+		need = need[len(changes):]
+	}
+	if err := access.Need(ctx, need...); err != nil {
+		return contract.Codicil{}, err
+	}
+	c, err := s.current(ctx, s.base.Store, id, move.Version)
+	if err != nil {
+		return contract.Codicil{}, commit.Explain(err)
+	}
+	if c.State == next {
+		return s.show(ctx, &c)
+	}
+	if !slices.Contains(becomes[c.State], next) {
+		return contract.Codicil{}, fault.Hindered(wrongState, c.State, next)
+	}
+	if err := s.mayMove(ctx, &c, next); err != nil {
+		return contract.Codicil{}, err
+	}
+	if next == store.CodicilInForce {
+		if err := s.force(ctx, &c, strings.TrimSpace(move.Reason)); err != nil {
+			return contract.Codicil{}, err
+		}
+		return s.Get(ctx, id)
+	}
+	return s.write(ctx, id, move.Version, string(next), func(c *store.Codicil, by record.Stamp) error {
+		c.State, c.Hindered = next, ""
+		switch next {
+		case store.CodicilSubmitted:
+			c.Submitted = by
+		case store.CodicilWithdrawn:
+			c.Ended, c.Hindered = by, strings.TrimSpace(move.Reason)
+		}
+		return nil
+	})
+}
+
+// mayMove refuses to submit what is empty, and to decide on what one does not see whole.
+func (s *Service) mayMove(ctx context.Context, c *store.Codicil, next store.CodicilState) error {
+	all, err := s.base.Store.ChangesOf(ctx, c.ID, 0)
+	if err != nil {
+		return err
+	}
+	if len(all) == 0 && next != store.CodicilWithdrawn && next != store.CodicilOpen {
+		return fault.Hindered(nothingInIt, c.ID)
+	}
+	for i := range all {
+		if err := mayDecide(ctx, &all[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// mayDecide refuses a change to who may not make it by itself.
+func mayDecide(ctx context.Context, c *store.CodicilChange) error {
+	for _, text := range []*string{c.Before, c.After} {
+		definition, err := c.Definition(text)
+		if err != nil {
+			return err
+		}
+		var companies []string
+		if r, is := definition.(rule.Rule); is {
+			companies = r.Scope.Companies
+		} else if parts := strings.Split(c.Key, "/"); c.What == "layout" && parts[1] != "" {
+			companies = parts[1:2]
+		}
+		if definition == nil {
+			continue
+		}
+		if err := access.Companies(ctx, companies); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// force brings a codicil into force as it was checked.
+func (s *Service) force(ctx context.Context, c *store.Codicil, reason string) error {
+	return s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
+		version, _, err := s.base.Cache.Version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		check, err := s.check(ctx, c)
+		if err != nil {
+			return nil, err
+		}
+		if len(check.Problems) > 0 {
+			return nil, hinders(check.Problems)
+		}
+		forced := *c
+		if len(check.Doubts) > 0 && reason == "" {
+			return nil, fault.Hindered(impact.NeedsReason, fmt.Sprintf("codicil %d", c.ID), "put in force", said(check.Doubts))
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		return &commit.Change{
+			Reads: commit.NewReadSet(version.Book),
+			Write: func(ctx context.Context, tx *store.Store) (err error) {
+				if len(check.Doubts) > 0 {
+					forced.Texts = append(slices.Clone(forced.Texts), store.Text{Title: "In force though " + said(check.Doubts), Text: reason})
+					if forced, err = tx.ChangeCodicil(ctx, forced, "reason", by); err != nil {
+						return err
+					}
+				}
+				_, err = tx.Force(ctx, forced, by)
+				return err
+			},
+			Done: s.base.Cache.Forget,
+		}, err
+	})
+}
+
+// hinders is the error of what must be put right first.
+func hinders(problems []contract.CodicilProblem) error {
+	detail := problems[0].Title + ": " + problems[0].Message
+	if more := len(problems) - 1; more > 0 {
+		detail += fmt.Sprintf(" (and %d more)", more)
+	}
+	return fault.Hindered(problemsFirst, detail).With(view.List(problems, func(p contract.CodicilProblem) fault.Use {
+		return fault.Use{What: p.What, Key: p.Key, Title: p.Title + ": " + p.Message}
+	}))
+}
+
+func said(doubts []contract.CodicilProblem) string {
+	return strings.Join(view.List(doubts, func(d contract.CodicilProblem) string { return d.Message }), "; and ")
+}
+
+// Settle takes a change out of a codicil, or keeps it though something else is in force by now.
+func (s *Service) Settle(ctx context.Context, id int64, settled contract.ChangeSettled) (contract.Codicil, error) {
+	if err := access.Need(ctx, changes...); err != nil {
+		return contract.Codicil{}, err
+	}
+	t := store.Thing{What: string(settled.What), Key: settled.Key}
+	err := s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error {
+		if _, err := s.current(ctx, tx, id, settled.Version); err != nil {
+			return err
+		}
+		contents, err := s.changes(ctx, id)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(contents, func(c store.CodicilChange) bool { return c.Thing == t })
+		if i < 0 {
+			return fault.Missing("change of %s", t.String())
+		}
+		if err := mayDecide(ctx, &contents[i]); err != nil {
+			return err
+		}
+		if settled.Keep {
+			return tx.Rebase(ctx, id, t, by)
+		}
+		return tx.Drop(ctx, id, t, by)
+	})
+	if err != nil {
+		return contract.Codicil{}, err
+	}
+	s.base.Cache.Forget() // a draft may be gone
+	return s.Get(ctx, id)
+}
+
+// TakeBack begins a codicil that undoes one in force, as far as what it made still stands; the rest is told. Cost: its
+// changes.
+func (s *Service) TakeBack(ctx context.Context, id int64) (contract.Codicil, error) {
+	if err := access.Need(ctx, changes...); err != nil {
+		return contract.Codicil{}, err
+	}
+	c, err := s.base.Store.Codicil(ctx, id)
+	if err != nil {
+		return contract.Codicil{}, commit.Explain(err)
+	}
+	if c.State != store.CodicilInForce {
+		return contract.Codicil{}, fault.Hindered(notInForce, c.ID, c.State)
+	}
+	if err := s.mayMove(ctx, &c, store.CodicilOpen); err != nil {
+		return contract.Codicil{}, err
+	}
+	t, err := s.teller(ctx, &c)
+	if err != nil {
+		return contract.Codicil{}, err
+	}
+	var leftOut []contract.LeftOut
+	head := store.CodicilHead{Title: fmt.Sprintf("Codicil %d taken back: %s", c.ID, c.Title), Texts: []store.Text{}}
+	made, err := s.begin(ctx, head, c.ID, func(tx *store.Store, undoing store.Codicil, by record.Stamp) error {
+		contents, err := tx.ChangesOf(ctx, id, 0)
+		if err != nil {
+			return err
+		}
+		taken := 0
+		for i := range contents {
+			change := &contents[i]
+			now, err := tx.InForce(ctx, change.Thing)
+			if err != nil {
+				return err
+			}
+			if !change.Same(now, change.After) {
+				why, err := s.standsOn(ctx, tx, change)
+				if err != nil {
+					return err
+				}
+				leftOut = append(leftOut, contract.LeftOut{Title: t.title(change), Why: why})
+				continue
+			}
+			undone, err := change.Undone()
+			if err != nil {
+				return err
+			}
+			if err := tx.Put(ctx, undoing.ID, change.Thing, undone, by); err != nil {
+				return err
+			}
+			taken++
+		}
+		if taken == 0 {
+			return fault.Hindered(nothingLeft, c.ID, leftOut[0].Title, leftOut[0].Why)
+		}
+		return nil
+	})
+	made.LeftOut = leftOut
+	return made, err
+}
+
+// standsOn says what came after a change of the same thing.
+func (s *Service) standsOn(ctx context.Context, tx *store.Store, c *store.CodicilChange) (string, error) {
+	history, err := tx.ThingHistory(ctx, c.Thing, 1)
+	if err != nil {
+		return "", err
+	}
+	if len(history) == 0 || history[0].Codicil == c.Codicil {
+		return "it was changed since", nil
+	}
+	later, err := tx.Codicil(ctx, history[0].Codicil)
+	return fmt.Sprintf("codicil %d, %s, changed it since", later.ID, later.Title), err
+}
+
+// mostHistory is how many changes of one thing are listed.
+const mostHistory = 200
+
+// History returns what codicils in force made of a thing, newest first.
+func (s *Service) History(ctx context.Context, what contract.ThingKind, key string) ([]contract.CodicilChange, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return nil, err
+	}
+	rows, err := s.base.Store.ThingHistory(ctx, store.Thing{What: string(what), Key: key}, mostHistory)
+	if err != nil {
+		return nil, err
+	}
+	t, err := s.teller(ctx, nil)
+	if err != nil {
+		return nil, err
+	}
+	told := []contract.CodicilChange{}
+	for i := range rows {
+		sees, err := touches(ctx, &rows[i])
+		if err != nil {
+			return nil, err
+		}
+		if !sees && !access.Everywhere(ctx) {
+			continue
+		}
+		v, err := t.tell(ctx, &rows[i])
+		if err != nil {
+			return nil, err
+		}
+		told = append(told, v)
+	}
+	return told, nil
+}
+
+// View is what is shown by a codicil, or as it was at the end of a day: "codicil-14", "2026-03-03". It says who may see it.
+func (s *Service) View(ctx context.Context, by string) (store.View, error) {
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return store.View{}, err
+	}
+	if number, is := strings.CutPrefix(by, "codicil-"); is {
+		id, err := strconv.ParseInt(number, 10, 64)
+		if err != nil {
+			return store.View{}, fault.Bad(notShown, by)
+		}
+		c, err := s.base.Store.Codicil(ctx, id)
+		switch {
+		case err != nil:
+			return store.View{}, commit.Explain(err)
+		case c.State == store.CodicilInForce: // as it was when it came
+			if c.Book == 0 {
+				return store.View{Until: c.Ended.At}, nil
+			}
+			return store.View{Book: c.Book}, nil
+		}
+		return store.View{Codicil: id}, nil
+	}
+	day, err := record.ParseDay(by)
+	if err != nil {
+		return store.View{}, fault.Bad(fault.NotADay, err)
+	}
+	if day >= s.base.Today(nil) {
+		return store.View{}, fault.Bad(notPast, by)
+	}
+	at, err := time.ParseInLocation(time.DateOnly, string(day), s.base.Clock().Location())
+	if err != nil {
+		return store.View{}, errors.Join(fault.Bad(notShown, by), err)
+	}
+	return store.View{Until: store.Instant(at.AddDate(0, 0, 1).Add(-time.Microsecond))}, nil
+}
