@@ -6,6 +6,8 @@ import (
 	"fmt"
 	"strings"
 
+	"gorm.io/gorm"
+
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -172,13 +174,16 @@ func (s *Store) InCodicils(ctx context.Context, whats ...string) (map[Thing][]Co
 	return in, nil
 }
 
+// inForceChanges are the changes that came into force, of each codicil and thing the last.
+func (s *Store) inForceChanges(ctx context.Context) *gorm.DB {
+	return s.db.WithContext(ctx).Table("codicil_changes").Select("codicil_changes.*").
+		Joins("JOIN codicils ON codicils.id = codicil_changes.codicil AND codicils.turn > 0").
+		Where("NOT dropped AND NOT EXISTS (SELECT 1 FROM codicil_changes later WHERE later.codicil = codicil_changes.codicil AND later.what = codicil_changes.what AND later.key = codicil_changes.key AND later.revision > codicil_changes.revision)")
+}
+
 // ThingHistory returns what codicils that came into force made of a thing, newest first.
 func (s *Store) ThingHistory(ctx context.Context, t Thing, most int) ([]CodicilChange, error) {
-	query := s.db.WithContext(ctx).Table("codicil_changes").Select("codicil_changes.*").
-		Joins("JOIN codicils ON codicils.id = codicil_changes.codicil AND codicils.turn > 0").
-		Where("what = ? AND key = ? AND NOT dropped", t.What, t.Key).
-		Where("NOT EXISTS (SELECT 1 FROM codicil_changes later WHERE later.codicil = codicil_changes.codicil AND later.what = codicil_changes.what AND later.key = codicil_changes.key AND later.revision > codicil_changes.revision)").
-		Order("codicils.turn DESC").Limit(most)
+	query := s.inForceChanges(ctx).Where("what = ? AND key = ?", t.What, t.Key).Order("codicils.turn DESC").Limit(most)
 	return all(query, itself[CodicilChange])
 }
 

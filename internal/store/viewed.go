@@ -53,9 +53,7 @@ func (s *Store) others(ctx context.Context, whats ...string) (map[Thing]other, e
 	v := s.view
 	if v.Until != "" || v.Book > 0 {
 		// What came into force since is undone: of each thing what was before the first of it.
-		query := s.db.WithContext(ctx).Table("codicil_changes").Select("codicil_changes.*").
-			Joins("JOIN codicils ON codicils.id = codicil_changes.codicil AND codicils.turn > 0").
-			Where("what IN ? AND NOT dropped", whats).Order("codicils.turn, codicil_changes.revision")
+		query := s.inForceChanges(ctx).Where("what IN ?", whats).Order("codicils.turn")
 		if v.Until != "" {
 			query = query.Where("codicils.ended_at > ?", v.Until)
 		}
