@@ -36,6 +36,7 @@ const (
 	Browser     Via = "browser"
 	Program     Via = "program" // over HTTP
 	CommandLine Via = "command line"
+	Clock       Via = "clock" // at a time that somebody said before
 )
 
 // Named is the person of a machine, who reads and writes the data as a file, and may do everything.

@@ -153,10 +153,11 @@ func (a *App) Ready(ctx context.Context) error {
 // LimitMemory sets about how many bytes of saved records are kept in memory.
 func (a *App) LimitMemory(records int) { a.base.Cache.Records.Limit(records) }
 
-// Watch looks at every page of the data file, beside all else, which reads the whole file once; and it writes what is refused
-// to the trail, until the application closes.
+// Watch looks at every page of the data file, beside all else, which reads the whole file once; and until the application
+// closes it writes what is refused to the trail, and brings codicils into force at their time.
 func (a *App) Watch() {
 	a.checks.Go(func() { a.People.Keep(a.ctx) })
+	a.checks.Go(func() { a.Codicils.Keep(a.ctx) })
 	a.checks.Go(func() {
 		if err := a.store.Check(a.ctx); err != nil && a.ctx.Err() == nil {
 			slog.Error("the data file was looked at", "error", err)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"strconv"
 	"strings"
 
 	"gorm.io/gorm"
@@ -58,6 +59,9 @@ type Codicil struct {
 	Hindered          string
 	Made              record.Stamp `gorm:"embedded;embeddedPrefix:made_"`
 	Submitted         record.Stamp `gorm:"embedded;embeddedPrefix:submitted_"`
+	Agreed            record.Stamp `gorm:"embedded;embeddedPrefix:agreed_"`
+	// Accepted is what spoke against it when it was agreed to, and was accepted with a reason.
+	Accepted string
 	// Ended is when it came into force, or was withdrawn.
 	Ended record.Stamp `gorm:"embedded;embeddedPrefix:ended_"`
 }
@@ -109,6 +113,11 @@ func (s *Store) Codicils(ctx context.Context, states []CodicilState, before int6
 func (s *Store) Codicil(ctx context.Context, id int64) (c Codicil, err error) {
 	err = s.db.WithContext(ctx).First(&c, id).Error
 	return c, found(err, "codicil", id)
+}
+
+// DueCodicils returns those that are agreed and were to come into force by an instant, in their order.
+func (s *Store) DueCodicils(ctx context.Context, now string) ([]Codicil, error) {
+	return all(s.db.WithContext(ctx).Where("state = ? AND effective <> '' AND effective <= ?", CodicilAgreed, now).Order("effective, id"), itself[Codicil])
 }
 
 // CodicilsNamed returns the codicils with the numbers, by number.
@@ -379,6 +388,15 @@ func (c *CodicilChange) Undone() (*string, error) {
 	}
 	r.State = rule.Retired
 	return written(r)
+}
+
+// Number is that of a rule; 0: it is none.
+func (t Thing) Number() int64 {
+	if t.What != ruleThing {
+		return 0
+	}
+	number, _ := strconv.ParseInt(t.Key, 10, 64)
+	return number
 }
 
 // Same tells whether a definition of a thing says the same as another.

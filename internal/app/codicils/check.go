@@ -9,7 +9,7 @@ import (
 	"strings"
 
 	"codicil/core/field"
-	"codicil/core/proof"
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/access"
 	"codicil/internal/actor"
@@ -37,65 +37,68 @@ func (s *Service) Check(ctx context.Context, id int64) (contract.CodicilCheck, e
 	return s.check(ctx, &c)
 }
 
+// checking is a check of one codicil.
+type checking struct {
+	base   *judging.Service
+	with   Parts
+	teller *teller
+	found  contract.CodicilCheck
+	// kinds are those whose documents the codicil may touch.
+	kinds map[string]bool
+}
+
 func (s *Service) check(ctx context.Context, c *store.Codicil) (contract.CodicilCheck, error) {
-	check := contract.CodicilCheck{Version: c.Version, Problems: []contract.CodicilProblem{}, Doubts: []contract.CodicilProblem{}, Failing: []contract.CodicilFailing{}}
+	k := checking{base: s.base, kinds: map[string]bool{}, found: contract.CodicilCheck{
+		Version: c.Version, Problems: []contract.CodicilProblem{}, Doubts: []contract.CodicilProblem{}, Failing: []contract.CodicilFailing{},
+	}}
 	contents, err := s.changes(ctx, c.ID)
 	if err != nil {
-		return check, err
+		return k.found, err
 	}
-	with, err := s.view(ctx, store.View{Codicil: c.ID})
-	if err != nil {
-		return check, err
+	if k.with, err = s.view(ctx, store.View{Codicil: c.ID}); err != nil {
+		return k.found, err
 	}
-	t, err := s.teller(ctx, c)
-	if err != nil {
-		return check, err
+	if k.teller, err = s.teller(ctx, c); err != nil {
+		return k.found, err
 	}
-	changed := map[string]bool{} // the kinds whose documents it may touch
 	for i := range contents {
-		change := &contents[i]
-		problem := func(message string) {
-			check.Problems = append(check.Problems, contract.CodicilProblem{What: change.What, Key: change.Key, Title: t.title(change), Message: message})
-		}
-		if t.overtaken[change.Thing] {
-			problem("something else came into force since it was changed here; keep your change, or take it out")
-		}
-		if err := s.checkOne(ctx, &with, change, changed, problem); err != nil {
-			return check, err
+		if err := k.one(ctx, &contents[i]); err != nil {
+			return k.found, err
 		}
 	}
-	if err := s.checkOthers(ctx, &with, contents, &check); err != nil {
-		return check, err
+	if err := k.others(ctx, contents); err != nil {
+		return k.found, err
 	}
-	for _, kind := range slices.Sorted(maps.Keys(changed)) {
-		if err := s.prove(ctx, &with, kind, &check); err != nil {
-			return check, err
+	for _, kind := range slices.Sorted(maps.Keys(k.kinds)) {
+		if err := k.prove(ctx, kind); err != nil {
+			return k.found, err
 		}
 	}
-	if broken := countNew(check.Failing); broken > 0 {
-		message := fmt.Sprintf("%d proofs fail with it that hold without", broken)
-		if broken == 1 {
-			message = "a proof fails with it that holds without"
-		}
-		check.Doubts = append(check.Doubts, contract.CodicilProblem{What: "proof", Title: "Proofs", Message: message})
-	}
-	return check, nil
+	k.doubt()
+	return k.found, nil
 }
 
-func countNew(failing []contract.CodicilFailing) (count int) {
-	for _, f := range failing {
+// doubt says what speaks against the codicil.
+func (k *checking) doubt() {
+	broken := 0
+	for _, f := range k.found.Failing {
 		if !f.Before {
-			count++
+			broken++
 		}
 	}
-	return count
+	message := fmt.Sprintf("%d proofs fail with it that hold without", broken)
+	if broken == 1 {
+		message = "a proof fails with it that holds without"
+	}
+	if broken > 0 {
+		k.found.Doubts = append(k.found.Doubts, contract.CodicilProblem{What: "proof", Title: "Proofs", Message: message})
+	}
 }
 
-// checkOne looks at one change by itself.
-func (s *Service) checkOne(ctx context.Context, with *Parts, change *store.CodicilChange, changed map[string]bool, problem func(string)) error {
-	definition, err := change.Definition(change.After)
-	if err != nil {
-		return err
+// one looks at one change by itself.
+func (k *checking) one(ctx context.Context, change *store.CodicilChange) error {
+	problem := func(message string) {
+		k.found.Problems = append(k.found.Problems, contract.CodicilProblem{What: change.What, Key: change.Key, Title: k.teller.title(change), Message: message})
 	}
 	told := func(err error) error {
 		var known *fault.Fault
@@ -105,67 +108,69 @@ func (s *Service) checkOne(ctx context.Context, with *Parts, change *store.Codic
 		}
 		return err
 	}
+	if k.teller.overtaken[change.Thing] {
+		problem("something else came into force since it was changed here; keep your change, or take it out")
+	}
+	definition, err := change.Definition(change.After)
+	if err != nil {
+		return err
+	}
 	switch d := definition.(type) {
 	case rule.Rule:
-		changed[d.Kind] = true
+		k.kinds[d.Kind] = true
 		if d.State != rule.InForce {
 			return nil
 		}
-		fmt.Sscan(change.Key, &d.ID) //nolint:errcheck // the key of a rule is its number
-		return told(with.Rules.MayBeInForce(ctx, d))
+		d.ID = change.Number()
+		return told(k.with.Rules.MayBeInForce(ctx, d))
+	case record.Layout, record.FollowOn:
+		return nil
 	case field.Field:
-		kind, key, _ := strings.Cut(change.Key, "/")
-		changed[kind] = true
-		if change.Before == nil {
-			return nil
-		}
-		found, err := with.Fields.Check(ctx, kind, key, d)
-		if err != nil {
-			return told(err)
-		}
-		if found.Misfits > 0 {
-			problem(fmt.Sprintf("%d of %d saved values do not fit, first in %s: %s", found.Misfits, found.Values, found.Examples[0].Number, found.Examples[0].Message))
+		if kind, key, _ := strings.Cut(change.Key, "/"); change.Before != nil {
+			found, err := k.with.Fields.Check(ctx, kind, key, d)
+			if err != nil {
+				return told(err)
+			}
+			if found.Misfits > 0 {
+				problem(fmt.Sprintf("%d of %d saved values do not fit, first in %s: %s", found.Misfits, found.Values, found.Examples[0].Number, found.Examples[0].Message))
+			}
 		}
 	}
-	if change.What == "standing" || change.What == "crosswalk" || change.What == "series" || change.What == "field" {
-		ref, err := with.Base.Cache.Reference(ctx)
-		if err != nil {
-			return err
-		}
-		for i := range ref.Kinds {
-			changed[ref.Kinds[i].Key] = true // any rule may read it
-		}
+	ref, err := k.with.Base.Cache.Reference(ctx)
+	if err != nil {
+		return err
+	}
+	for i := range ref.Kinds {
+		k.kinds[ref.Kinds[i].Key] = true // any rule may read it
 	}
 	return nil
 }
 
-// checkOthers finds rules that the codicil does not change and that would no longer be sound with it.
-func (s *Service) checkOthers(ctx context.Context, with *Parts, contents []store.CodicilChange, check *contract.CodicilCheck) error {
-	ref, err := with.Base.Cache.Reference(ctx)
+// others finds rules that the codicil does not change and that would no longer be sound with it.
+func (k *checking) others(ctx context.Context, contents []store.CodicilChange) error {
+	ref, err := k.with.Base.Cache.Reference(ctx)
 	if err != nil {
 		return err
 	}
-	inIt := map[string]bool{}
+	inIt := map[int64]bool{}
 	for i := range contents {
-		if contents[i].What == "rule" {
-			inIt[contents[i].Key] = true
-		}
+		inIt[contents[i].Number()] = true
 	}
 	for i := range ref.Kinds {
-		now, err := s.base.Cache.Book(ctx, ref.Kinds[i].Key)
+		now, err := k.base.Cache.Book(ctx, ref.Kinds[i].Key)
 		if err != nil {
 			return err
 		}
-		then, err := with.Base.Cache.Book(ctx, ref.Kinds[i].Key)
+		then, err := k.with.Base.Cache.Book(ctx, ref.Kinds[i].Key)
 		if err != nil {
 			return err
 		}
 		for _, c := range then.Rules {
-			if inIt[fmt.Sprint(c.ID)] || c.State != rule.InForce || c.Sound() {
+			if inIt[c.ID] || c.State != rule.InForce || c.Sound() {
 				continue
 			}
 			if before := judging.InBook(now, c.ID); before != nil && before.Sound() {
-				check.Problems = append(check.Problems, contract.CodicilProblem{What: "rule", Key: fmt.Sprint(c.ID), Title: c.Name, Message: c.Problems[0].Message})
+				k.found.Problems = append(k.found.Problems, contract.CodicilProblem{What: "rule", Key: fmt.Sprint(c.ID), Title: c.Name, Message: c.Problems[0].Message})
 			}
 		}
 	}
@@ -173,8 +178,8 @@ func (s *Service) checkOthers(ctx context.Context, with *Parts, contents []store
 }
 
 // prove runs the proofs of a kind with the codicil, and those that fail without it.
-func (s *Service) prove(ctx context.Context, with *Parts, kind string, check *contract.CodicilCheck) error {
-	bench, err := with.Base.Bench(ctx, kind)
+func (k *checking) prove(ctx context.Context, kind string) error {
+	bench, err := k.with.Base.Bench(ctx, kind)
 	if err != nil || len(bench.Proofs) == 0 {
 		return err
 	}
@@ -182,24 +187,20 @@ func (s *Service) prove(ctx context.Context, with *Parts, kind string, check *co
 	if err != nil {
 		return err
 	}
-	_, now, err := s.base.Runner(ctx, kind)
+	_, now, err := k.base.Runner(ctx, kind)
 	if err != nil {
 		return err
 	}
-	check.Proofs += len(results)
+	k.found.Proofs += len(results)
 	for i := range results {
 		r := &results[i]
 		if r.Proof == nil || r.Held() {
 			continue
 		}
-		check.Failing = append(check.Failing, contract.CodicilFailing{
-			Proof: r.Proof.ID, Kind: kind, Name: r.Proof.Name, Why: view.WhyFailed(r), Before: r.Proof.Codicil == 0 && !held(now, r.Proof),
+		without := now.Run(r.Proof, false)
+		k.found.Failing = append(k.found.Failing, contract.CodicilFailing{
+			Proof: r.Proof.ID, Kind: kind, Name: r.Proof.Name, Why: view.WhyFailed(r), Before: r.Proof.Codicil == 0 && !without.Held(),
 		})
 	}
 	return nil
-}
-
-func held(runner *proof.Runner, p *proof.Proof) bool {
-	r := runner.Run(p, false)
-	return r.Held()
 }

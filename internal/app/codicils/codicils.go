@@ -313,19 +313,29 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.CodicilMove)
 	if err := s.mayMove(ctx, &c, next); err != nil {
 		return contract.Codicil{}, err
 	}
+	reason := strings.TrimSpace(move.Reason)
 	if next == store.CodicilInForce {
-		if err := s.force(ctx, &c, strings.TrimSpace(move.Reason)); err != nil {
-			return contract.Codicil{}, err
+		if err := s.force(ctx, &c, reason); err != nil {
+			return contract.Codicil{}, commit.Explain(err)
 		}
 		return s.Get(ctx, id)
+	}
+	var doubts string
+	if next == store.CodicilAgreed {
+		if doubts, err = s.decide(ctx, &c, "agreed to", reason); err != nil {
+			return contract.Codicil{}, err
+		}
 	}
 	return s.write(ctx, id, move.Version, string(next), func(c *store.Codicil, by record.Stamp) error {
 		c.State, c.Hindered = next, ""
 		switch next {
+		case store.CodicilAgreed:
+			accept(c, doubts, reason)
+			c.Agreed = by
 		case store.CodicilSubmitted:
 			c.Submitted = by
 		case store.CodicilWithdrawn:
-			c.Ended, c.Hindered = by, strings.TrimSpace(move.Reason)
+			c.Ended, c.Hindered = by, reason
 		}
 		return nil
 	})
@@ -371,6 +381,31 @@ func mayDecide(ctx context.Context, c *store.CodicilChange) error {
 	return nil
 }
 
+// decide checks a codicil before it is agreed to, or comes into force. The error says what must be put right, or that it
+// takes a reason; doubts are what speaks against it. Cost: that of the check.
+func (s *Service) decide(ctx context.Context, c *store.Codicil, deed, reason string) (doubts string, err error) {
+	check, err := s.check(ctx, c)
+	if err != nil {
+		return "", err
+	}
+	if len(check.Problems) > 0 {
+		return "", hinders(check.Problems)
+	}
+	doubts = strings.Join(view.List(check.Doubts, func(d contract.CodicilProblem) string { return d.Message }), "; and ")
+	if doubts != c.Accepted && doubts != "" && reason == "" {
+		return "", fault.Hindered(impact.NeedsReason, fmt.Sprintf("codicil %d", c.ID), deed, doubts)
+	}
+	return doubts, nil
+}
+
+// accept files with a codicil why it comes into force though something speaks against it.
+func accept(c *store.Codicil, doubts, reason string) {
+	if doubts != "" && doubts != c.Accepted {
+		c.Texts = append(slices.Clone(c.Texts), store.Text{Title: "Accepted though " + doubts, Text: reason})
+	}
+	c.Accepted = doubts
+}
+
 // force brings a codicil into force as it was checked.
 func (s *Service) force(ctx context.Context, c *store.Codicil, reason string) error {
 	return s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
@@ -378,23 +413,17 @@ func (s *Service) force(ctx context.Context, c *store.Codicil, reason string) er
 		if err != nil {
 			return nil, err
 		}
-		check, err := s.check(ctx, c)
+		doubts, err := s.decide(ctx, c, "put in force", reason)
 		if err != nil {
 			return nil, err
-		}
-		if len(check.Problems) > 0 {
-			return nil, hinders(check.Problems)
-		}
-		forced := *c
-		if len(check.Doubts) > 0 && reason == "" {
-			return nil, fault.Hindered(impact.NeedsReason, fmt.Sprintf("codicil %d", c.ID), "put in force", said(check.Doubts))
 		}
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{
 			Reads: commit.NewReadSet(version.Book),
 			Write: func(ctx context.Context, tx *store.Store) (err error) {
-				if len(check.Doubts) > 0 {
-					forced.Texts = append(slices.Clone(forced.Texts), store.Text{Title: "In force though " + said(check.Doubts), Text: reason})
+				forced := *c
+				if doubts != c.Accepted {
+					accept(&forced, doubts, reason)
 					if forced, err = tx.ChangeCodicil(ctx, forced, "reason", by); err != nil {
 						return err
 					}
@@ -416,10 +445,6 @@ func hinders(problems []contract.CodicilProblem) error {
 	return fault.Hindered(problemsFirst, detail).With(view.List(problems, func(p contract.CodicilProblem) fault.Use {
 		return fault.Use{What: p.What, Key: p.Key, Title: p.Title + ": " + p.Message}
 	}))
-}
-
-func said(doubts []contract.CodicilProblem) string {
-	return strings.Join(view.List(doubts, func(d contract.CodicilProblem) string { return d.Message }), "; and ")
 }
 
 // Settle takes a change out of a codicil, or keeps it though something else is in force by now.

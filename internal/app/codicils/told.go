@@ -138,7 +138,7 @@ func (t *teller) rule(ctx context.Context, definition any, c *store.CodicilChang
 	if !is {
 		return nil, nil
 	}
-	fmt.Sscan(c.Key, &r.ID) //nolint:errcheck // the key of a rule is its number
+	r.ID = c.Number()
 	book, err := t.seen.Book(ctx, r.Kind)
 	if err != nil {
 		return nil, err

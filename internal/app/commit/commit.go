@@ -319,6 +319,8 @@ func Explain(err error) error {
 		return fault.Hindered(fault.Stale)
 	case errors.Is(err, store.ErrTaken):
 		return fault.Hindered(fault.KeyTaken)
+	case errors.Is(err, store.ErrOvertaken):
+		return fault.Hindered(overtaken)
 	case errors.Is(err, store.ErrElsewhere):
 		return fault.Hindered(newElsewhere)
 	case errors.Is(err, store.ErrEnded):
@@ -330,6 +332,7 @@ func Explain(err error) error {
 }
 
 var (
+	overtaken    = notice.Define("overtaken", "something else came into force since this was prepared; look at the codicil and keep the change, or take it out")
 	newElsewhere = notice.Define("in-another-codicil", "this rule is new in another codicil; change it there")
 	takesNothing = notice.Define("codicil-ended", "the codicil that is shown is in force or withdrawn and takes no changes; go back to the rules in force")
 	shownAsItWas = notice.Define("shown-as-it-was", "the rules are shown as they were on a day, and cannot be changed there; go back to the rules in force")

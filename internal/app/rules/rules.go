@@ -328,11 +328,11 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.RuleMove) (c
 // mayAct refuses a rule that cannot be in force as it stands, and asks for a reason where
 // proofs or saved records speak against it.
 func (s *Service) mayAct(ctx context.Context, r rule.Rule) error {
+	if s.base.Store.View() != nil { // the codicil is checked as a whole, and need not be finished until then
+		return nil
+	}
 	if err := s.MayBeInForce(ctx, r); err != nil {
 		return err
-	}
-	if s.base.Store.View() != nil { // the codicil is checked as a whole
-		return nil
 	}
 	if err := s.impact.Keys(ctx, r); err != nil || r.Reason != "" {
 		return err

@@ -18,6 +18,8 @@ CREATE TABLE codicils (
   hindered TEXT NOT NULL DEFAULT '', -- why it did not come into force when it was to
   made_at TEXT NOT NULL, made_by TEXT NOT NULL, made_person TEXT NOT NULL, made_via TEXT NOT NULL,
   submitted_at TEXT NOT NULL DEFAULT '', submitted_by TEXT NOT NULL DEFAULT '', submitted_person TEXT NOT NULL DEFAULT '', submitted_via TEXT NOT NULL DEFAULT '',
+  agreed_at TEXT NOT NULL DEFAULT '', agreed_by TEXT NOT NULL DEFAULT '', agreed_person TEXT NOT NULL DEFAULT '', agreed_via TEXT NOT NULL DEFAULT '',
+  accepted TEXT NOT NULL DEFAULT '', -- what spoke against it when it was agreed to, and was accepted with a reason
   ended_at TEXT NOT NULL DEFAULT '', ended_by TEXT NOT NULL DEFAULT '', ended_person TEXT NOT NULL DEFAULT '', ended_via TEXT NOT NULL DEFAULT ''
 ) STRICT;
 CREATE INDEX codicils_state ON codicils (state, id);

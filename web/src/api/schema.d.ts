@@ -227,6 +227,126 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/codicils": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The codicils, newest first */
+        get: operations["listCodicils"];
+        put?: never;
+        /** Begin a codicil, to which changes are added by asking for them with it */
+        post: operations["beginCodicil"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/codicils/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get: operations["getCodicil"];
+        /** Change what a codicil says of itself */
+        put: operations["changeCodicil"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/codicils/{id}/state": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Submit a codicil, agree to it, put it in force, take it up again or withdraw it */
+        post: operations["moveCodicil"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/codicils/{id}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What stands in the way of a codicil, and what speaks against it; nothing is kept */
+        post: operations["checkCodicil"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/codicils/{id}/settle": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a change out of a codicil, or keep it though something else is in force by now */
+        post: operations["settleChange"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/codicils/{id}/take-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a codicil that undoes one in force, as far as nothing later stands on it */
+        post: operations["takeCodicilBack"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/codicils/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What codicils made of a table, field, layout or map, newest first */
+        get: operations["getThingHistory"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sheets": {
         parameters: {
             query?: never;
@@ -3297,6 +3417,8 @@ export interface components {
              * @description For reading a changed rule; 0: a new one
              */
             id?: number;
+            /** @description Of a new rule that comes from another installation: its identifier there */
+            uid?: string;
             /** @description The version that was changed; for a new rule 0 */
             version?: number;
             /** @description Empty: the proposed name */
@@ -3923,6 +4045,10 @@ export interface components {
              */
             changedAt?: string;
             changedBy?: string;
+            /** @description An identifier that is the same on every installation */
+            uid?: string;
+            /** @description Those that are not ended and change the rule */
+            codicils?: components["schemas"]["CodicilRef"][];
             /** @description What came of it in saves and postings; in lists and of a saved rule */
             use?: components["schemas"]["RuleUse"];
             body: components["schemas"]["RuleBody"];
@@ -3995,6 +4121,152 @@ export interface components {
             /** @description It is a number as it is kept, to compute with */
             exact?: boolean;
         };
+        /**
+         * @description Worked on; waiting for signatures; waiting for its time; in force; given up
+         * @enum {string}
+         */
+        CodicilState: "open" | "submitted" | "agreed" | "in force" | "withdrawn";
+        /** @enum {string} */
+        ThingKind: "rule" | "standing" | "crosswalk" | "series" | "field" | "layout" | "map";
+        CodicilText: {
+            title: string;
+            text: string;
+        };
+        CodicilHead: {
+            /** @description That which is changed; of a new one: missing */
+            version?: number;
+            title: string;
+            /** @description Who wants it */
+            askedBy?: string;
+            reason?: string;
+            /** @description What is filed with it */
+            texts?: components["schemas"]["CodicilText"][];
+            /**
+             * Format: date-time
+             * @description When it is to come into force; missing: when somebody says so
+             */
+            effective?: string;
+        };
+        CodicilMove: {
+            state: components["schemas"]["CodicilState"];
+            version: number;
+            /** @description Why it comes into force though something speaks against it */
+            reason?: string;
+        };
+        ChangeSettled: {
+            what: components["schemas"]["ThingKind"];
+            key: string;
+            /** @description That of the codicil */
+            version: number;
+            /** @description True: the change stays, and is made from what is in force now; false: it is taken out */
+            keep: boolean;
+        };
+        Signed: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+        };
+        CodicilRef: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            state: components["schemas"]["CodicilState"];
+        };
+        Codicils: {
+            codicils: components["schemas"]["CodicilSummary"][];
+            /** @description There are more before the last */
+            more: boolean;
+        };
+        CodicilSummary: {
+            /** Format: int64 */
+            id: number;
+            title: string;
+            state: components["schemas"]["CodicilState"];
+            /** @description A single change began it */
+            own: boolean;
+            version: number;
+            /** @description How many things it changes */
+            changes: number;
+            askedBy?: string;
+            reason?: string;
+            /** @description Why it did not come into force when it was to, or was withdrawn */
+            hindered?: string;
+            made: components["schemas"]["Signed"];
+            /** @description When it came into force, or was withdrawn */
+            ended?: components["schemas"]["Signed"];
+            /** Format: date-time */
+            effective?: string;
+        };
+        Codicil: components["schemas"]["CodicilSummary"] & {
+            texts: components["schemas"]["CodicilText"][];
+            /** @description That which it takes back */
+            undoes?: components["schemas"]["CodicilRef"];
+            /**
+             * Format: int64
+             * @description The version of the rule book that it made
+             */
+            book?: number;
+            submitted?: components["schemas"]["Signed"];
+            contents: components["schemas"]["CodicilChange"][];
+            /** @description What is not taken back, as something later stands on it */
+            leftOut?: components["schemas"]["LeftOut"][];
+        };
+        LeftOut: {
+            title: string;
+            why: string;
+        };
+        CodicilChange: {
+            codicil: components["schemas"]["CodicilRef"];
+            what: components["schemas"]["ThingKind"];
+            /** @description The number of a rule or map, the key of a table, kind/key of a field, kind/company/type of a layout */
+            key: string;
+            title: string;
+            /** @description The kind of thing, in words: Rule for vendors */
+            about: string;
+            /** @description That of the records it is about */
+            kind?: string;
+            /** @enum {string} */
+            deed: "added" | "changed" | "removed";
+            /** @description What it said, a line for each part that differs; of a rule its sentence */
+            before: string[];
+            after: string[];
+            ruleBefore?: components["schemas"]["RuleVersion"];
+            ruleAfter?: components["schemas"]["RuleVersion"];
+            /** @description Something else is in force by now than it was made from */
+            overtaken: boolean;
+            /** @description Other codicils that are not ended and change the same */
+            others: components["schemas"]["CodicilRef"][];
+            /** Format: date-time */
+            changedAt: string;
+            changedBy: string;
+        };
+        CodicilCheck: {
+            /** @description That of the codicil which was checked */
+            version: number;
+            /** @description What must be put right before it can come into force */
+            problems: components["schemas"]["CodicilProblem"][];
+            /** @description What speaks against it; it comes into force only with a reason */
+            doubts: components["schemas"]["CodicilProblem"][];
+            /** @description How many proofs were run */
+            proofs: number;
+            /** @description Those that fail with it */
+            failing: components["schemas"]["CodicilFailing"][];
+        };
+        CodicilProblem: {
+            what: string;
+            key: string;
+            title: string;
+            message: string;
+        };
+        CodicilFailing: {
+            /** Format: int64 */
+            proof: number;
+            kind: string;
+            name: string;
+            why: string;
+            /** @description It fails without the codicil too */
+            before: boolean;
+        };
         RuleVersion: {
             /** Format: int64 */
             rule: number;
@@ -4009,6 +4281,8 @@ export interface components {
             /** Format: date-time */
             changedAt: string;
             changedBy: string;
+            /** @description That which brought it; missing: it is a draft */
+            codicil?: components["schemas"]["CodicilRef"];
         };
         Waiting: {
             /** @description Long work of this person that works or ended since, the newest first */
@@ -4246,6 +4520,13 @@ export interface components {
             book: number;
             /** @description The version of the program */
             program: string;
+            /**
+             * Format: int64
+             * @description The codicil that was on top of the rule book; missing: none
+             */
+            codicil?: number;
+            /** @description The last of its changes then */
+            revision?: number;
         };
         EnteredLine: {
             /** @description Names the line as long as it lives */
@@ -5336,6 +5617,8 @@ export interface components {
         /** @description Missing: the practice ledger */
         LedgerQuery: components["schemas"]["LedgerName"];
         Format: components["schemas"]["Format"];
+        /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+        ByRules: string;
         Identity: number;
     };
     requestBodies: never;
@@ -5346,7 +5629,10 @@ export type $defs = Record<string, never>;
 export interface operations {
     getCatalog: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5368,6 +5654,8 @@ export interface operations {
     getPlan: {
         parameters: {
             query: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 kind: components["parameters"]["KindKey"];
                 company: string;
                 type: string;
@@ -5393,7 +5681,10 @@ export interface operations {
     };
     tryDocument: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5418,7 +5709,10 @@ export interface operations {
     };
     readRows: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5471,7 +5765,10 @@ export interface operations {
     };
     postDocument: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5506,6 +5803,8 @@ export interface operations {
     getPosting: {
         parameters: {
             query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 format?: components["parameters"]["Format"];
                 /** @description Missing: the practice ledger */
                 ledger?: components["parameters"]["LedgerQuery"];
@@ -5533,6 +5832,8 @@ export interface operations {
     listRules: {
         parameters: {
             query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 /** @description Missing: of all kinds */
                 kind?: string;
             };
@@ -5556,7 +5857,10 @@ export interface operations {
     };
     createRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5581,7 +5885,10 @@ export interface operations {
     };
     copyRules: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5606,7 +5913,10 @@ export interface operations {
     };
     moveRules: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5631,7 +5941,10 @@ export interface operations {
     };
     readRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5656,7 +5969,10 @@ export interface operations {
     };
     getRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -5679,7 +5995,10 @@ export interface operations {
     };
     changeRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -5706,7 +6025,10 @@ export interface operations {
     };
     discardRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -5727,7 +6049,10 @@ export interface operations {
     };
     moveRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -5754,7 +6079,10 @@ export interface operations {
     };
     listRuleVersions: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -5770,6 +6098,236 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RuleVersion"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listCodicils: {
+        parameters: {
+            query?: {
+                /** @description One of these states; missing: any */
+                state?: components["schemas"]["CodicilState"][];
+                /** @description Only those with smaller numbers; missing: from the newest */
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The codicils */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codicils"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    beginCodicil: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodicilHead"];
+            };
+        };
+        responses: {
+            /** @description It is open */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codicil"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getCodicil: {
+        parameters: {
+            query?: {
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The codicil with its changes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codicil"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    changeCodicil: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodicilHead"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codicil"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    moveCodicil: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodicilMove"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codicil"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    checkCodicil: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What was found */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodicilCheck"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    settleChange: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangeSettled"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codicil"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    takeCodicilBack: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The new codicil, which is open, with what is left out */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codicil"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getThingHistory: {
+        parameters: {
+            query: {
+                what: components["schemas"]["ThingKind"];
+                /** @description As in a change of a codicil */
+                key: string;
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The changes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodicilChange"][];
                 };
             };
             default: components["responses"]["Failure"];
@@ -5804,6 +6362,8 @@ export interface operations {
     listRuleHistory: {
         parameters: {
             query: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 kind: components["parameters"]["KindKey"];
                 field: string;
             };
@@ -5827,7 +6387,10 @@ export interface operations {
     };
     composeConditions: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5852,7 +6415,10 @@ export interface operations {
     };
     writeConstant: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5877,7 +6443,10 @@ export interface operations {
     };
     checkFormula: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5902,7 +6471,10 @@ export interface operations {
     };
     tellFormula: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5927,7 +6499,10 @@ export interface operations {
     };
     writeCases: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -5953,6 +6528,8 @@ export interface operations {
     listNames: {
         parameters: {
             query: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 kind: string;
                 /** @description The field that the rule is on */
                 target: string;
@@ -6096,7 +6673,10 @@ export interface operations {
     };
     addField: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 kind: components["parameters"]["KindPath"];
@@ -6123,7 +6703,10 @@ export interface operations {
     };
     listRemovedFields: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 kind: components["parameters"]["KindPath"];
@@ -6146,7 +6729,10 @@ export interface operations {
     };
     changeField: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 kind: components["parameters"]["KindPath"];
@@ -6174,7 +6760,10 @@ export interface operations {
     };
     removeField: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 kind: components["parameters"]["KindPath"];
@@ -6220,7 +6809,10 @@ export interface operations {
     };
     checkField: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 kind: components["parameters"]["KindPath"];
@@ -6274,7 +6866,10 @@ export interface operations {
     };
     restoreField: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 kind: components["parameters"]["KindPath"];
@@ -6302,6 +6897,8 @@ export interface operations {
                 kind: string;
                 company?: string;
                 type?: string;
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
             };
             header?: never;
             path?: never;
@@ -6327,6 +6924,8 @@ export interface operations {
                 kind: string;
                 company?: string;
                 type?: string;
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
             };
             header?: never;
             path?: never;
@@ -6356,6 +6955,8 @@ export interface operations {
                 kind: string;
                 company?: string;
                 type?: string;
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
             };
             header?: never;
             path?: never;
@@ -6377,7 +6978,10 @@ export interface operations {
     };
     listStanding: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6398,7 +7002,10 @@ export interface operations {
     };
     checkStanding: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6423,7 +7030,10 @@ export interface operations {
     };
     saveStanding: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 key: components["parameters"]["KeyPath"];
@@ -6450,7 +7060,10 @@ export interface operations {
     };
     deleteStanding: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 key: components["parameters"]["KeyPath"];
@@ -6471,7 +7084,10 @@ export interface operations {
     };
     writeValues: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6496,7 +7112,10 @@ export interface operations {
     };
     listCrosswalks: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6517,7 +7136,10 @@ export interface operations {
     };
     checkCrosswalk: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6542,7 +7164,10 @@ export interface operations {
     };
     readCrosswalk: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6590,7 +7215,10 @@ export interface operations {
     };
     saveCrosswalk: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 key: components["parameters"]["KeyPath"];
@@ -6617,7 +7245,10 @@ export interface operations {
     };
     deleteCrosswalk: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 key: components["parameters"]["KeyPath"];
@@ -6684,7 +7315,10 @@ export interface operations {
     };
     listSeries: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6705,7 +7339,10 @@ export interface operations {
     };
     previewSeries: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6730,7 +7367,10 @@ export interface operations {
     };
     saveSeries: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 key: components["parameters"]["KeyPath"];
@@ -6757,7 +7397,10 @@ export interface operations {
     };
     deleteSeries: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 key: components["parameters"]["KeyPath"];
@@ -6778,7 +7421,10 @@ export interface operations {
     };
     evaluate: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6803,7 +7449,10 @@ export interface operations {
     };
     listFollowOns: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6824,7 +7473,10 @@ export interface operations {
     };
     addFollowOn: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6849,7 +7501,10 @@ export interface operations {
     };
     checkFollowOn: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6874,7 +7529,10 @@ export interface operations {
     };
     changeFollowOn: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -6901,7 +7559,10 @@ export interface operations {
     };
     deleteFollowOn: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -8141,6 +8802,8 @@ export interface operations {
     listProofs: {
         parameters: {
             query: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 kind: components["parameters"]["KindKey"];
             };
             header?: never;
@@ -8163,7 +8826,10 @@ export interface operations {
     };
     keepProof: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8188,7 +8854,10 @@ export interface operations {
     };
     runProofs: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8213,7 +8882,10 @@ export interface operations {
     };
     followProofs: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8239,6 +8911,8 @@ export interface operations {
     confirmation: {
         parameters: {
             query: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 kind: components["parameters"]["KindKey"];
                 /** @description Measure also how many slightly wrong versions of each rule the proofs notice */
                 strength?: boolean;
@@ -8264,6 +8938,8 @@ export interface operations {
     confirmationReport: {
         parameters: {
             query: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 kind: components["parameters"]["KindKey"];
                 company: string;
                 type: string;
@@ -8289,6 +8965,8 @@ export interface operations {
     exportConfirmation: {
         parameters: {
             query: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 kind: components["parameters"]["KindKey"];
                 company: string;
                 type: string;
@@ -8313,7 +8991,10 @@ export interface operations {
     };
     confirmRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -8336,7 +9017,10 @@ export interface operations {
     };
     suggestProofs: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -8388,6 +9072,8 @@ export interface operations {
     listFindings: {
         parameters: {
             query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
                 /** @description Of rules of this kind only; without it of all kinds, and of the tables */
                 kind?: string;
             };
@@ -8411,7 +9097,10 @@ export interface operations {
     };
     findingsOfRule: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8507,7 +9196,10 @@ export interface operations {
     };
     readProof: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -8530,7 +9222,10 @@ export interface operations {
     };
     refreshProof: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -8553,7 +9248,10 @@ export interface operations {
     };
     getProof: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -8576,7 +9274,10 @@ export interface operations {
     };
     deleteProof: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -8597,7 +9298,10 @@ export interface operations {
     };
     acceptProof: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -8624,7 +9328,10 @@ export interface operations {
     };
     takeBackProof: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
