@@ -47,6 +47,7 @@ generate: web/node_modules/.installed ## make the types of the contract and the 
 	go run ./internal/reference/write formulas > docs/formulas.md
 	go run ./internal/reference/write errors > docs/errors.md
 	go run ./internal/reference/write texts > web/src/api/notices.json
+	go run ./internal/reference/write shown > web/src/api/shown.json
 	go run ./internal/reference/schema > book.schema.json.new && mv book.schema.json.new api/book.schema.json
 
 test: test-go test-web test-browser ## every test, with its own set-up

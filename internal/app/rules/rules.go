@@ -295,7 +295,11 @@ func (s *Service) changeRule(ctx context.Context, judge func() (rule.Rule, error
 
 // Move puts a rule in another state of its life.
 func (s *Service) Move(ctx context.Context, id int64, move contract.RuleMove) (contract.RuleView, error) {
-	if err := access.Need(ctx, actor.RulesForce); err != nil {
+	need := []actor.Permission{actor.RulesForce}
+	if s.base.Store.View() != nil { // nothing of it holds yet
+		need = append(need, actor.RulesChange)
+	}
+	if err := access.Need(ctx, need...); err != nil {
 		return contract.RuleView{}, err
 	}
 	kept, err := changing(ctx, s.base, id)

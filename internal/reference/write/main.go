@@ -1,5 +1,5 @@
 // Command write writes what is written from the program itself to standard output: the reference
-// of formulas, the list of notices, or their texts for the client.
+// of formulas, the list of notices, or for the client their texts and the operations that show by other rules.
 package main
 
 import (
@@ -12,9 +12,9 @@ import (
 )
 
 func main() {
-	write := map[string]func(io.Writer) error{"formulas": reference.Write, "errors": reference.Notices, "texts": reference.Catalogue}[strings.Join(os.Args[1:], " ")]
+	write := map[string]func(io.Writer) error{"formulas": reference.Write, "errors": reference.Notices, "texts": reference.Catalogue, "shown": reference.Shown}[strings.Join(os.Args[1:], " ")]
 	if write == nil {
-		fmt.Fprintln(os.Stderr, "say what to write: formulas, errors or texts")
+		fmt.Fprintln(os.Stderr, "say what to write: formulas, errors, texts or shown")
 		os.Exit(2)
 	}
 	if err := write(os.Stdout); err != nil {

@@ -2,6 +2,7 @@ import createClient from "openapi-fetch";
 import { reactive } from "vue";
 import { textOf } from "@/api/notices";
 import type { components, paths } from "@/api/schema";
+import operations from "@/api/shown.json";
 
 export type Schemas = components["schemas"];
 export type Catalog = Schemas["Catalog"];
@@ -55,6 +56,8 @@ export type LayoutView = Schemas["LayoutView"];
 export type FollowOn = Schemas["FollowOn"];
 export type Merge = Schemas["Merge"];
 export type Use = Schemas["Use"];
+export type Codicil = Schemas["Codicil"];
+export type CodicilChange = Schemas["CodicilChange"];
 export type Company = Schemas["Company"];
 export type Type = Schemas["Type"];
 export type LedgerName = Schemas["LedgerName"];
@@ -83,6 +86,23 @@ export const api = createClient<paths>({
     return globalThis.fetch(request); // looked up when asked, so that a test can answer
   },
 });
+
+/** By which rules is asked, where that can be said: "" is by those in force; set by who knows it. */
+export const by = { rules: () => "" };
+const shownBy = new Set(operations);
+api.use({
+  onRequest({ request, schemaPath }) {
+    const rules = by.rules();
+    if (!rules || !shownBy.has(`${request.method} ${schemaPath}`)) return undefined;
+    return new Request(withRules(request.url), request);
+  },
+});
+
+/** An address with by which rules it is asked. */
+export function withRules(address: string): string {
+  const rules = by.rules();
+  return rules ? `${address}${address.includes("?") ? "&" : "?"}rules=${rules}` : address;
+}
 
 export interface Answer<T> {
   data?: T;

@@ -7,12 +7,14 @@ import FormatSheet from "@/app/FormatSheet.vue";
 import ShortcutList from "@/app/ShortcutList.vue";
 import PersonMenu from "@/app/PersonMenu.vue";
 import { ownScreens, screens } from "@/app/screens";
+import ShownBar from "@/features/codicils/ShownBar.vue";
 import SignInView from "@/features/people/SignInView.vue";
 import { format } from "@/queries/format";
 import OverSheet from "@/ui/OverSheet.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCatalog } from "@/queries/catalog";
 import { useNews } from "@/queries/news";
+import { shownRules } from "@/queries/client";
 import { useSession } from "@/queries/session";
 
 const ReturnView = defineAsyncComponent(() => import("@/features/people/ReturnView.vue"));
@@ -89,6 +91,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       problem="A part of the data file is damaged. What can be read is shown; do not rely on what is written now. Stop Codicil, keep the file as it is and go back to a copy of it."
     />
     <TroubleNote class="offline" :problem="catalog.catalog?.program.backup" />
+    <ShownBar />
     <main v-if="catalog.catalog && session.state">
       <div v-if="!catalog.catalog.companies.length && !needsNoCompany" class="page">
         <p class="empty">
@@ -97,7 +100,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
           records it keeps; or start <code>codicil demo</code> to see a group with four companies at work.
         </p>
       </div>
-      <RouterView v-else :key="writing" />
+      <RouterView v-else :key="`${writing} ${shownRules}`" />
     </main>
     <main v-else-if="!catalog.problem" class="page quiet">Loading…</main>
     <GoAnywhere v-if="going" @close="going = false" />

@@ -14,6 +14,16 @@ export const router = createRouter({
     { path: "/plan", component: PlanView, meta: { title: "Plan" } },
     { path: "/rules", component: () => import("@/features/rules/RulesView.vue"), meta: { title: "Rules" } },
     {
+      path: "/codicils",
+      component: () => import("@/features/codicils/CodicilsView.vue"),
+      meta: { title: "Codicils" },
+    },
+    {
+      path: "/codicils/:id(\\d+)",
+      component: () => import("@/features/codicils/CodicilView.vue"),
+      meta: { title: "Codicil" },
+    },
+    {
       path: "/findings",
       component: () => import("@/features/rules/FindingsView.vue"),
       meta: { title: "Findings" },

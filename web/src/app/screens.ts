@@ -10,6 +10,7 @@ export const screens: Screen[] = [
   { to: "/", label: "To do", needs: [] },
   { to: "/plan", label: "Plan", needs: ["rules.read"] },
   { to: "/rules", label: "Rules", needs: ["rules.read"] },
+  { to: "/codicils", label: "Codicils", needs: ["rules.read"] },
   { to: "/findings", label: "Findings", needs: ["rules.read"] },
   { to: "/proofs", label: "Proofs", needs: ["rules.read"] },
   { to: "/records", label: "Records", needs: ["records.read"] },

@@ -9,7 +9,7 @@ export const useCatalog = defineStore("catalog", () => {
   const asked = useAsked(
     () => ["catalog"],
     (signal) => api.GET("/catalog", { signal }),
-    { lasting: true },
+    { lasting: true, keep: true },
   );
   const catalog = computed(() => asked.data);
   const problem = computed(() => asked.problem);

@@ -1,5 +1,5 @@
 import { keepPreviousData, QueryClient, useInfiniteQuery, useQuery } from "@tanstack/vue-query";
-import { computed, reactive } from "vue";
+import { computed, reactive, ref } from "vue";
 import { ask, type Answer } from "@/api/client";
 import { readLines } from "@/api/lines";
 
@@ -10,6 +10,11 @@ import { readLines } from "@/api/lines";
 export const queryClient = new QueryClient({
   defaultOptions: { queries: { networkMode: "always", retry: false, refetchOnWindowFocus: false } },
 });
+
+/** By which rules is asked, "" by those in force: the same question by others is another one. */
+export const shownRules = ref("");
+const asShown = (key: readonly unknown[] | undefined) =>
+  key && shownRules.value ? [...key, shownRules.value] : (key ?? []);
 
 export interface Asked<T> {
   /** The last answer; one that cannot be had anew stays. */
@@ -32,7 +37,7 @@ export function useAsked<T>(
 ): Asked<T> {
   const { data, error, isFetching, refetch } = useQuery(
     {
-      queryKey: computed(() => key() ?? []),
+      queryKey: computed(() => asShown(key())),
       queryFn: ({ signal }) => ask(fetch(signal)),
       enabled: computed(() => key() !== undefined),
       placeholderData: keep ? keepPreviousData : undefined,
@@ -60,7 +65,7 @@ export function usePages<Page extends { next: string }, Row>(
 ): Pages<Row> {
   const { data, error, isFetching, hasNextPage, fetchNextPage, refetch } = useInfiniteQuery(
     {
-      queryKey: computed(() => key() ?? []),
+      queryKey: computed(() => asShown(key())),
       queryFn: ({ pageParam, signal }) => ask(fetch(pageParam, signal)),
       initialPageParam: "",
       getNextPageParam: (last: Page) => last.next || undefined,
@@ -90,7 +95,7 @@ export function usePages<Page extends { next: string }, Row>(
 export function useLines<T>(key: () => readonly unknown[] | undefined, path: () => string): Asked<T[]> {
   const { data, error, isFetching, refetch } = useQuery(
     {
-      queryKey: computed(() => key() ?? []),
+      queryKey: computed(() => asShown(key())),
       queryFn: async ({ signal, queryKey }) => {
         const first = queryClient.getQueryData(queryKey) === undefined;
         const lines: T[] = [];
@@ -116,7 +121,7 @@ export function useLines<T>(key: () => readonly unknown[] | undefined, path: () 
  * in milliseconds, need not be asked for anew.
  */
 export function askOnce<T>(key: readonly unknown[], fetch: () => Promise<Answer<T>>, good = 0): Promise<T> {
-  return queryClient.fetchQuery({ queryKey: key, queryFn: () => ask(fetch()), staleTime: good });
+  return queryClient.fetchQuery({ queryKey: asShown(key), queryFn: () => ask(fetch()), staleTime: good });
 }
 
 /** When this tab changed something last. */

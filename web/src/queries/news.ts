@@ -168,7 +168,9 @@ export function useNews() {
     const news = changes.filter((c) => !c.self || Date.now() - ownChange.at > own);
     if (!news.length) return;
     const kinds = new Set(
-      (queryClient.getQueryData(["catalog"]) as Schemas["Catalog"] | undefined)?.kinds.map((k) => k.kind.key),
+      queryClient
+        .getQueriesData<Schemas["Catalog"]>({ queryKey: ["catalog"] })
+        .flatMap(([, of]) => of?.kinds.map((k) => k.kind.key) ?? []),
     );
     if (news.every((c) => kinds.has(c.kind))) void records();
     else void all();

@@ -13,7 +13,7 @@ import { addressOf } from "@/api/address";
 import { useTrial, type Scope } from "@/queries/trial";
 import { format } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
-import { change, useAsked } from "@/queries/client";
+import { change, shownRules, useAsked } from "@/queries/client";
 import { onNews } from "@/queries/news";
 import { useUnkept } from "@/queries/unkept";
 
@@ -53,6 +53,7 @@ export const usePlan = defineStore("plan", () => {
     if (trial.hasDocument.value && news.changes.some((c) => !c.self && !catalog.entry(c.kind)))
       void tryDocument();
   });
+  watch(shownRules, () => void tryDocument());
   /** The number of the line that the grid shows. */
   const line = ref(1);
   const source = ref("");

@@ -29,6 +29,7 @@ function link(e: TrailEntry): string {
     run: `/runs?run=${e.key}`,
     posting: `/ledger/${e.key}`,
     load: `/loads/${e.key}`,
+    codicil: `/codicils/${e.key}`,
   };
   return e.what === "removed" ? "" : (at[e.kind] ?? "");
 }

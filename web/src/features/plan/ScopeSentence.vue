@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import DateInput from "@/ui/DateInput.vue";
 import { computed } from "vue";
+import ShownPicker from "@/features/plan/ShownPicker.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import { dayInWords } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
@@ -55,6 +56,8 @@ const typeWord = computed(() => catalog.kind?.kind.typeLabel.split(" ").pop()?.t
         @update:model-value="/^\d{4}-/.test($event) && emit('change', { day: $event })"
       />
     </span>
+    <span class="comma">,</span>
+    <ShownPicker />
   </h1>
 </template>
 

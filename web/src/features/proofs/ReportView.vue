@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api } from "@/api/client";
+import { api, withRules } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
 import { dayInWords, format, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
@@ -33,7 +33,9 @@ const asked = useAsked(
 );
 const report = computed(() => asked.data);
 
-const exported = computed(() => `/api/v1/confirmation/report/export?${new URLSearchParams(query.value)}`);
+const exported = computed(() =>
+  withRules(`/api/v1/confirmation/report/export?${new URLSearchParams(query.value)}`),
+);
 const entry = computed(() => catalog.entry(query.value.kind));
 const both = computed(
   () => report.value?.rules.filter((r) => r.confirmation.state === "proved both ways").length ?? 0,

@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
+import { RouterLink } from "vue-router";
 import { api, type Schemas } from "@/api/client";
 import { useAsked } from "@/queries/client";
 import SentencePicker from "@/ui/SentencePicker.vue";
@@ -79,6 +80,12 @@ const numbered = (n: number) => versions.value.find((v) => v.version === n);
           </button>
         </p>
         <VersionDiff :before="versions[i + 1]" :after="v" />
+        <p v-if="v.codicil" class="quiet">
+          by
+          <RouterLink :to="`/codicils/${v.codicil.id}`"
+            >codicil {{ v.codicil.id }}, {{ v.codicil.title }}</RouterLink
+          >
+        </p>
         <p v-if="v.reason" class="quiet">“{{ v.reason }}”</p>
       </div>
     </template>

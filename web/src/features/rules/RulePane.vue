@@ -19,9 +19,19 @@ import { useCatalog } from "@/queries/catalog";
 import { useFoundWhileWriting } from "@/queries/findings";
 import { usePlan, widths, type Width } from "@/queries/plan";
 import type { Family } from "@/api/client";
+import { isOpen, useShown } from "@/queries/codicils";
 import { useSession } from "@/queries/session";
 
 const session = useSession();
+const shown = useShown();
+/** Who may change the rule as it is shown. */
+const may = (permission: Parameters<typeof session.may>[0]) => shown.takesChanges && session.may(permission);
+/** Other codicils that change the rule. */
+const alsoIn = computed(() =>
+  (draft.view?.codicils ?? []).filter((c) => c.id !== shown.codicil && isOpen(c.state)),
+);
+/** The rule is changed in the codicil that is shown. */
+const changedHere = computed(() => (draft.view?.codicils ?? []).some((c) => c.id === shown.codicil));
 const props = defineProps<{ rule?: number }>();
 const emit = defineEmits<{ close: []; done: [] }>();
 const catalog = useCatalog();
@@ -203,7 +213,7 @@ watch([() => draft.view?.id, () => draft.change?.version], () => (draft.needsRea
 
     <div v-if="!draft.change" class="none">
       <p v-if="!draft.rules.length" class="empty">No {{ families[family].label.toLowerCase() }} rule here.</p>
-      <button v-if="session.may('rules.change')" type="button" class="button first" @click="draft.begin">
+      <button v-if="may('rules.change')" type="button" class="button first" @click="draft.begin">
         {{ draft.leftBehind ? "Restore" : "Write a rule" }}
       </button>
     </div>
@@ -213,13 +223,21 @@ watch([() => draft.view?.id, () => draft.change?.version], () => (draft.needsRea
       <p class="life">
         <template v-if="draft.isNew">New, not saved yet</template>
         <template v-else-if="draft.view">
-          Rule {{ draft.view.id }}, {{ stateWords[draft.view.state] }}, version {{ draft.view.version
-          }}<template v-if="draft.dirty">, changed, not saved</template> ·
+          Rule {{ draft.view.id }}, {{ stateWords[draft.view.state]
+          }}<template v-if="changedHere"> with codicil {{ shown.codicil }}</template
+          >, version {{ draft.view.version }}<template v-if="draft.dirty">, changed, not saved</template> ·
           <RouterLink :to="`/proofs?rule=${draft.view.id}`"
             >{{ draft.view.proofs.length }}
             {{ draft.view.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
           >
         </template>
+      </p>
+      <p v-if="alsoIn.length" class="also" role="status">
+        {{ draft.view?.state === "draft" ? "New in" : "Also changed in" }}
+        <template v-for="(c, i) in alsoIn" :key="c.id"
+          ><template v-if="i">, </template
+          ><RouterLink :to="`/codicils/${c.id}`">codicil {{ c.id }}, {{ c.title }}</RouterLink></template
+        >
       </p>
       <p v-if="draft.others.length"><PresentPeople :people="draft.others" /></p>
       <div v-if="draft.overtaken" class="overtaken" role="status">
@@ -334,10 +352,10 @@ watch([() => draft.view?.id, () => draft.change?.version], () => (draft.needsRea
         </button>
         <button type="button" class="button" @click="retiring = false">Cancel</button>
       </footer>
-      <footer v-else-if="session.may('rules.change') || session.may('rules.force')">
+      <footer v-else-if="may('rules.change') || may('rules.force')">
         <button
           v-if="
-            session.may('rules.force') &&
+            (shown.codicil ? may('rules.change') : may('rules.force')) &&
             ((draft.view?.state !== 'in force' && draft.view?.state !== 'retired') || draft.isNew)
           "
           type="button"
@@ -352,10 +370,10 @@ watch([() => draft.view?.id, () => draft.change?.version], () => (draft.needsRea
           "
           @click="enforce"
         >
-          Put in force
+          {{ shown.codicil ? `Put in codicil ${shown.codicil}` : "Put in force" }}
         </button>
         <button
-          v-if="session.may('rules.change') && (draft.dirty || draft.isNew)"
+          v-if="may('rules.change') && (draft.dirty || draft.isNew) && !(shown.codicil && draft.isNew)"
           type="button"
           class="button"
           :class="{ first: draft.view?.state === 'in force' && !draft.isNew }"
@@ -376,7 +394,7 @@ watch([() => draft.view?.id, () => draft.change?.version], () => (draft.needsRea
         </button>
         <template v-if="!draft.dirty && !draft.isNew">
           <button
-            v-if="session.may('rules.force') && draft.view?.state === 'in force'"
+            v-if="may('rules.force') && draft.view?.state === 'in force'"
             type="button"
             class="button"
             :disabled="draft.busy"
@@ -385,7 +403,7 @@ watch([() => draft.view?.id, () => draft.change?.version], () => (draft.needsRea
             Suspend
           </button>
           <button
-            v-if="session.may('rules.change') && draft.view?.state === 'draft'"
+            v-if="may('rules.change') && draft.view?.state === 'draft'"
             type="button"
             class="button"
             :disabled="draft.busy"
@@ -446,7 +464,7 @@ watch([() => draft.view?.id, () => draft.change?.version], () => (draft.needsRea
         :key="draft.view.id"
         :rule="draft.view.id"
         :version="draft.view.version"
-        :may-change="session.may('rules.change') && draft.view.state !== 'retired'"
+        :may-change="may('rules.change') && draft.view.state !== 'retired'"
         @restore="takeBack"
       />
       <dl v-if="draft.view?.body.note.why && !draft.isNew" class="note">

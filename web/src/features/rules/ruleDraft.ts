@@ -328,7 +328,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   function move(state: RuleState, reason?: string) {
     return attempt(async () => {
       const current = await save();
-      if (!current) return;
+      if (!current || current.state === state) return; // in a codicil a new rule is at once as it will be
       const params = { path: { id: current.id } };
       const body = { state, version: current.version, reason };
       try {

@@ -1,0 +1,402 @@
+<script setup lang="ts">
+import { computed, reactive, ref, watch } from "vue";
+import { RouterLink, useRoute, useRouter } from "vue-router";
+import type { CodicilChange, Schemas } from "@/api/client";
+import ChangeTold from "@/features/codicils/ChangeTold.vue";
+import CodicilHead from "@/features/codicils/CodicilHead.vue";
+import { useAttempt } from "@/queries/attempt";
+import {
+  checkCodicil,
+  codicilStates,
+  isOpen,
+  moveCodicil,
+  settleChange,
+  takeCodicilBack,
+  useCodicil,
+  useShown,
+  type CodicilState,
+} from "@/queries/codicils";
+import { count, moment } from "@/queries/format";
+import { useSession } from "@/queries/session";
+import { RequestError } from "@/api/client";
+import TroubleNote from "@/ui/TroubleNote.vue";
+
+/** One codicil: what it changes and why, whether it may come into force, and what became of it. */
+const route = useRoute();
+const router = useRouter();
+const session = useSession();
+const shown = useShown();
+const tried = useAttempt();
+const id = computed(() => Number(route.params.id));
+const asked = useCodicil(() => id.value);
+const codicil = computed(() => (asked.data?.id === id.value ? asked.data : undefined));
+const open = computed(() => !!codicil.value && isOpen(codicil.value.state));
+const mayChange = computed(
+  () =>
+    open.value && (["rules.change", "tables.change", "setup.change"] as const).some((p) => session.may(p)),
+);
+const mayForce = computed(() => open.value && session.may("rules.force"));
+const works = computed(() => shown.codicil === id.value);
+const editing = ref(false);
+
+const check = ref<Schemas["CodicilCheck"]>();
+const checking = useAttempt();
+async function look() {
+  await checking.attempt(async () => {
+    const found = await checkCodicil(id.value);
+    if (found.version === codicil.value?.version) check.value = found;
+  });
+}
+// It is checked while one works on it.
+watch(
+  [() => codicil.value?.id, () => codicil.value?.version],
+  () => {
+    check.value = undefined;
+    if (open.value && codicil.value?.contents.length) void look();
+  },
+  { immediate: true },
+);
+
+/** What is done once a reason is given, and why it is asked for. */
+const asks = reactive({ why: "", state: "" as CodicilState | "", reason: "" });
+const deeds: Partial<Record<CodicilState, string>> = {
+  "in force": "Put in force anyway",
+  agreed: "Agree anyway",
+  withdrawn: "Withdraw",
+};
+async function move(state: CodicilState, reason = "") {
+  if (!codicil.value) return;
+  const c = codicil.value;
+  await tried.attempt(async () => {
+    try {
+      await moveCodicil(c, state, reason);
+      Object.assign(asks, { why: "", state: "", reason: "" });
+    } catch (error) {
+      if (!(error instanceof RequestError) || error.problem.code !== "needs-reason") throw error;
+      Object.assign(asks, { why: error.problem.detail, state, reason: "" });
+    }
+  });
+}
+function goOn() {
+  if (asks.state && (asks.reason.trim() || asks.state === "withdrawn")) void move(asks.state, asks.reason);
+}
+const settle = (c: CodicilChange, keep: boolean) =>
+  tried.attempt(() => settleChange(codicil.value!, c, keep));
+const leftOut = ref<Schemas["LeftOut"][]>([]);
+async function takeBack() {
+  await tried.attempt(async () => {
+    const made = await takeCodicilBack(id.value);
+    leftOut.value = made.leftOut ?? [];
+    await router.push(`/codicils/${made.id}`);
+  });
+}
+/** Where a thing is changed. */
+function place(c: CodicilChange): string {
+  const [kind, company, type] = c.key.split("/");
+  const places: Record<CodicilChange["what"], string> = {
+    rule: `/plan?rule=${c.key}`,
+    standing: "/tables/standing",
+    crosswalk: `/tables/crosswalks?crosswalk=${encodeURIComponent(c.key)}`,
+    series: "/tables/series",
+    field: `/tables/fields?kind=${kind}`,
+    layout: `/tables/layouts?kind=${kind}&company=${company ?? ""}&type=${type ?? ""}`,
+    map: "/tables/maps",
+  };
+  return places[c.what];
+}
+const deedWords: Record<CodicilChange["deed"], string> = {
+  added: "New",
+  changed: "Changed",
+  removed: "Removed",
+};
+</script>
+
+<template>
+  <div class="page codicil">
+    <TroubleNote :problem="asked.problem" :retry="asked.reload" />
+    <template v-if="codicil">
+      <div class="page-head">
+        <h1>
+          Codicil {{ codicil.id }}<span class="comma">,</span> <span class="titled">{{ codicil.title }}</span>
+        </h1>
+        <span :class="['state', codicil.state.replace(' ', '-')]">{{ codicilStates[codicil.state] }}</span>
+        <span class="spring" />
+        <button v-if="mayChange && !editing" type="button" class="button" @click="editing = true">
+          Change title and reason
+        </button>
+        <button
+          v-if="mayChange && !works"
+          type="button"
+          class="button"
+          @click="shown.show(`codicil-${codicil.id}`)"
+        >
+          Work with it
+        </button>
+        <RouterLink v-if="works" class="button" to="/plan">Open the plan with it</RouterLink>
+      </div>
+      <p class="facts quiet">
+        Begun {{ moment(codicil.made.at) }} by {{ codicil.made.by
+        }}<template v-if="codicil.askedBy">, asked for by {{ codicil.askedBy }}</template
+        ><template v-if="codicil.submitted"
+          >, submitted {{ moment(codicil.submitted.at) }} by {{ codicil.submitted.by }}</template
+        ><template v-if="codicil.ended"
+          >, {{ codicil.state }} {{ moment(codicil.ended.at) }} by {{ codicil.ended.by }}</template
+        ><template v-if="codicil.book">, version {{ count(codicil.book) }} of the rule book</template>.
+        <template v-if="codicil.undoes"
+          >Takes back
+          <RouterLink :to="`/codicils/${codicil.undoes.id}`">codicil {{ codicil.undoes.id }}</RouterLink
+          >.</template
+        >
+      </p>
+      <p v-if="codicil.effective && open" class="dated">
+        Comes into force {{ moment(codicil.effective)
+        }}<template v-if="codicil.state !== 'agreed'">, once it is agreed to</template>.
+      </p>
+      <TroubleNote
+        v-if="codicil.hindered && open"
+        :problem="`It did not come into force: ${codicil.hindered}`"
+      />
+      <p v-else-if="codicil.hindered" class="quiet">{{ codicil.hindered }}</p>
+      <CodicilHead v-if="editing" :codicil="codicil" @close="editing = false" />
+      <p v-else-if="codicil.reason" class="reason">{{ codicil.reason }}</p>
+      <template v-if="!editing">
+        <details v-for="(t, i) in codicil.texts" :key="i" class="text">
+          <summary>{{ t.title }}</summary>
+          <p>{{ t.text }}</p>
+        </details>
+      </template>
+
+      <div v-if="mayChange || mayForce" class="deeds">
+        <template v-if="asks.state">
+          <p v-if="asks.why" class="asks" role="alert">{{ asks.why }}.</p>
+          <input
+            v-model="asks.reason"
+            class="line"
+            aria-label="Reason"
+            placeholder="Reason"
+            @keydown.enter="goOn"
+            @vue:mounted="({ el }: { el: HTMLElement }) => el.focus()"
+          />
+          <button
+            type="button"
+            class="button first"
+            :disabled="tried.busy || (!asks.reason.trim() && asks.state !== 'withdrawn')"
+            @click="goOn"
+          >
+            {{ deeds[asks.state] }}
+          </button>
+          <button type="button" class="button" @click="asks.state = ''">Cancel</button>
+        </template>
+        <template v-else>
+          <button
+            v-if="mayForce && !(codicil.state === 'agreed' && codicil.effective)"
+            type="button"
+            class="button"
+            :class="{ first: codicil.state === 'agreed' || (codicil.state === 'open' && !codicil.effective) }"
+            :disabled="tried.busy || !codicil.contents.length"
+            @click="move('in force')"
+          >
+            Put in force now
+          </button>
+          <button
+            v-if="mayChange && codicil.state === 'open'"
+            type="button"
+            class="button"
+            :class="{ first: !!codicil.effective }"
+            :disabled="tried.busy || !codicil.contents.length"
+            @click="move('submitted')"
+          >
+            Submit
+          </button>
+          <button
+            v-if="mayForce && codicil.state === 'submitted'"
+            type="button"
+            class="button first"
+            :disabled="tried.busy"
+            @click="move('agreed')"
+          >
+            Agree
+          </button>
+          <button
+            v-if="mayChange && codicil.state !== 'open'"
+            type="button"
+            class="button"
+            :disabled="tried.busy"
+            @click="move('open')"
+          >
+            Back to work
+          </button>
+          <button
+            v-if="mayChange"
+            type="button"
+            class="button"
+            :disabled="tried.busy"
+            @click="asks.state = 'withdrawn'"
+          >
+            Withdraw
+          </button>
+        </template>
+      </div>
+      <div v-else-if="codicil.state === 'in force'" class="deeds">
+        <button
+          v-if="session.may('rules.change')"
+          type="button"
+          class="button"
+          :disabled="tried.busy"
+          @click="takeBack"
+        >
+          Take it back
+        </button>
+      </div>
+      <TroubleNote v-bind="tried.trouble" />
+      <ul v-if="leftOut.length && codicil.undoes" class="left-out" role="status">
+        <li v-for="l in leftOut" :key="l.title">Not taken back: {{ l.title }}, as {{ l.why }}.</li>
+      </ul>
+
+      <section v-if="open && codicil.contents.length" class="check" aria-label="Check">
+        <h2>Check</h2>
+        <TroubleNote v-bind="checking.trouble" :retry="look" />
+        <p v-if="!check && checking.busy" class="quiet" role="status">Looking…</p>
+        <template v-else-if="check">
+          <p v-if="!check.problems.length && !check.failing.length" class="good">
+            Nothing stands in its way.
+            {{ check.proofs ? `All ${count(check.proofs)} proofs of what it touches pass with it.` : "" }}
+          </p>
+          <ul>
+            <li v-for="(p, i) in check.problems" :key="`p${i}`" class="wrong">
+              <b>{{ p.title }}</b> {{ p.message }}
+            </li>
+            <li v-for="f in check.failing" :key="f.proof" :class="{ wrong: !f.before }">
+              <RouterLink :to="`/proofs?kind=${f.kind}&proof=${f.proof}`">{{ f.name }}</RouterLink>
+              {{ f.before ? "fails without it too" : "fails with it" }}: {{ f.why }}
+            </li>
+          </ul>
+          <p v-if="check.failing.length" class="quiet">
+            {{ count(check.failing.length) }} of {{ count(check.proofs) }} proofs of what it touches fail with
+            it.
+          </p>
+        </template>
+      </section>
+
+      <section aria-label="Changes">
+        <h2>
+          Changes <span class="count">{{ codicil.contents.length }}</span>
+        </h2>
+        <p v-if="!codicil.contents.length && works" class="empty">
+          Nothing yet. Whatever you change now, in the
+          <RouterLink to="/plan">plan</RouterLink> or the <RouterLink to="/tables">tables</RouterLink>, goes
+          into this codicil, until you go back to the rules in force.
+        </p>
+        <p v-else-if="!codicil.contents.length" class="empty">Nothing.</p>
+        <table v-else class="ledger changes">
+          <tbody>
+            <tr v-for="c in codicil.contents" :key="`${c.what} ${c.key}`">
+              <td class="about">
+                <b>{{ deedWords[c.deed] }}</b>
+                <span class="quiet">{{ c.about }}</span>
+              </td>
+              <td>
+                <RouterLink :to="place(c)">{{ c.title }}</RouterLink>
+                <span v-if="c.what === 'rule'" class="quiet"> rule {{ c.key }}</span>
+                <ChangeTold :change="c" />
+                <p v-if="c.overtaken" class="overtaken" role="status">
+                  Something else came into force since this was changed here.
+                  <button v-if="mayChange" type="button" class="plain" @click="settle(c, true)">
+                    Keep this change
+                  </button>
+                </p>
+              </td>
+              <td class="quiet nowrap by">{{ moment(c.changedAt) }} {{ c.changedBy }}</td>
+              <td class="out">
+                <button v-if="mayChange" type="button" class="plain" @click="settle(c, false)">
+                  Take out
+                </button>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+    </template>
+    <p v-else-if="!asked.problem" class="quiet" role="status">Loading…</p>
+  </div>
+</template>
+
+<style scoped>
+h1 .comma {
+  margin-left: -2px;
+}
+.titled {
+  font-weight: 400;
+}
+.state {
+  font-weight: 600;
+}
+.state.in-force,
+.good {
+  color: var(--good);
+}
+.facts,
+.dated,
+.reason {
+  margin: 0 0 8px;
+  max-width: 860px;
+}
+.reason {
+  font: 400 17px/1.5 var(--serif);
+}
+.text {
+  margin: 4px 0;
+}
+.text p {
+  white-space: pre-wrap;
+  max-width: 860px;
+}
+.deeds {
+  display: flex;
+  align-items: center;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin: 14px 0;
+}
+.deeds .asks {
+  flex-basis: 100%;
+  margin: 0;
+  color: var(--refused);
+}
+.deeds input {
+  width: 420px;
+}
+.check ul {
+  margin: 4px 0;
+  padding-left: 18px;
+}
+.wrong,
+.overtaken {
+  color: var(--refused);
+}
+.wrong b {
+  margin-right: 4px;
+}
+.count {
+  color: var(--ink-soft);
+  font-weight: 400;
+}
+.changes td {
+  vertical-align: top;
+}
+.about {
+  width: 190px;
+}
+.about .quiet {
+  display: block;
+}
+.by {
+  width: 190px;
+}
+.out {
+  width: 70px;
+}
+.overtaken {
+  margin: 2px 0;
+}
+</style>

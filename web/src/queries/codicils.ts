@@ -1,0 +1,103 @@
+import { useSessionStorage } from "@vueuse/core";
+import { computed, reactive, watch } from "vue";
+import { api, ask, by, type Codicil, type Schemas } from "@/api/client";
+import { change, shownRules, useAsked } from "@/queries/client";
+import { dayInWords, format } from "@/queries/format";
+
+export type CodicilState = Schemas["CodicilState"];
+export type CodicilSummary = Schemas["CodicilSummary"];
+
+/** By which rules this tab shows: "" by those in force, "codicil-14" with that codicil, "2026-03-03" as on that day. */
+const chosen = useSessionStorage("codicil-shown", "");
+by.rules = () => chosen.value;
+watch(chosen, (rules) => (shownRules.value = rules), { immediate: true, flush: "sync" });
+
+const numbered = (rules: string) => Number(/^codicil-(\d+)$/.exec(rules)?.[1] ?? 0);
+
+/** By which rules the screens show, and how that is chosen. */
+export function useShown() {
+  const codicil = computed(() => numbered(chosen.value));
+  const day = computed(() => (codicil.value ? "" : chosen.value));
+  const asked = useCodicil(() => codicil.value || undefined);
+  const open = computed(() => !!asked.data && isOpen(asked.data.state));
+  return reactive({
+    rules: chosen,
+    /** The codicil that is shown; 0: none. */
+    codicil,
+    day,
+    title: computed(() => asked.data?.title ?? ""),
+    /** What is changed goes into the codicil. */
+    takesChanges: computed(() => !chosen.value || open.value),
+    problem: computed(() => (codicil.value ? asked.problem : "")),
+    /** In words, as the head of the plan says it. */
+    words: computed(() => shownInWords(chosen.value)),
+    show: (rules: string) => (chosen.value = rules),
+  });
+}
+
+export function shownInWords(rules: string): string {
+  if (!rules) return "as in force";
+  const codicil = numbered(rules);
+  return codicil ? `with codicil ${codicil}` : `as it was on ${dayInWords(rules)}`;
+}
+
+export const isOpen = (state: CodicilState) => state !== "in force" && state !== "withdrawn";
+
+export const codicilStates: Record<CodicilState, string> = {
+  open: "Open",
+  submitted: "Submitted",
+  agreed: "Agreed",
+  "in force": "In force",
+  withdrawn: "Withdrawn",
+};
+
+/** The codicils in some states, none: in any; the newest first. */
+export function useCodicils(states: () => CodicilState[], most: () => number = () => 50) {
+  return useAsked(
+    () => ["codicils", states(), most()],
+    (signal) => api.GET("/codicils", { params: { query: { state: states(), limit: most() } }, signal }),
+    { keep: true },
+  );
+}
+
+export function useCodicil(id: () => number | undefined) {
+  return useAsked(
+    () => (id() ? ["codicil", id(), { ...format }] : undefined),
+    (signal) => api.GET("/codicils/{id}", { params: { path: { id: id()! }, query: { format } }, signal }),
+  );
+}
+
+/** What codicils in force made of a thing. */
+export function useThingHistory(thing: () => { what: Schemas["ThingKind"]; key: string } | undefined) {
+  return useAsked(
+    () => (thing() ? ["history", thing(), { ...format }] : undefined),
+    (signal) => api.GET("/codicils/history", { params: { query: { ...thing()!, format } }, signal }),
+  );
+}
+
+export const beginCodicil = (head: Schemas["CodicilHead"]) => change(api.POST("/codicils", { body: head }));
+
+export const changeCodicil = (id: number, head: Schemas["CodicilHead"]) =>
+  change(api.PUT("/codicils/{id}", { params: { path: { id } }, body: head }));
+
+export async function moveCodicil(c: Codicil, state: CodicilState, reason = ""): Promise<Codicil> {
+  const body = { state, version: c.version, reason };
+  const moved = await change(api.POST("/codicils/{id}/state", { params: { path: { id: c.id } }, body }));
+  // What ended is shown no more: what it made is in force, or nothing came of it.
+  if (numbered(chosen.value) === c.id && !isOpen(moved.state)) chosen.value = "";
+  return moved;
+}
+
+export const checkCodicil = (id: number) =>
+  ask(api.POST("/codicils/{id}/check", { params: { path: { id } } }));
+
+export const settleChange = (c: Codicil, { what, key }: Schemas["CodicilChange"], keep: boolean) =>
+  change(
+    api.POST("/codicils/{id}/settle", {
+      params: { path: { id: c.id } },
+      body: { what, key, keep, version: c.version },
+    }),
+  );
+
+export const takeCodicilBack = (id: number) =>
+  change(api.POST("/codicils/{id}/take-back", { params: { path: { id } } }));
