@@ -107,7 +107,9 @@ type Application struct {
 	held    atomic.Pointer[string]
 	// provider is the simulated provider of sign-ins; nil: there is none.
 	provider *httptest.Server
-	refused  sync.Map // what was asked and refused, by its path
+	// later is how much time was let pass.
+	later   atomic.Int64
+	refused sync.Map // what was asked and refused, by its path
 }
 
 // Refused is what was asked and answered with 403.
@@ -184,7 +186,7 @@ func (a *Application) serve(setup Setup) error {
 	if err := a.store.SaveKinds(ctx, kinds); err != nil {
 		return err
 	}
-	a.app = app.New(a.store, func() time.Time { return Now })
+	a.app = app.New(a.store, func() time.Time { return Now.Add(time.Duration(a.later.Load())) })
 	options := httpapi.Options{Client: web.Files(), Guests: setup.Demo}
 	switch {
 	case setup.Demo:
@@ -227,6 +229,12 @@ func (a *Application) provide() error {
 	source.Back = func(address string) bool { return address == a.URL+"/sign-in/return" }
 	a.app.Provider.Use(oidc.New(oidc.Settings{Issuer: source.Issuer, Client: source.Client, Secret: source.Secret, Clock: now}), demo.Mapping(source.Issuer))
 	return nil
+}
+
+// Later lets time pass, and does what is due by then.
+func (a *Application) Later(by time.Duration) error {
+	a.later.Add(int64(by))
+	return a.app.Codicils.Due(context.Background())
 }
 
 // First is the word that makes the first administrator.

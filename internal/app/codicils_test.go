@@ -284,6 +284,11 @@ func TestACodicilComesIntoForceAtItsTime(t *testing.T) {
 	_, err = with(t, d, c).Rules.Change(as(t), kept.ID, contract.RuleChange{Body: terms(`"N95"`, rule.Scope{}), Version: view.Version + 1})
 	require.NoError(t, err)
 	assert.Equal(t, contract.CodicilSubmitted, codicil(t, d, c.ID).State)
+	move(t, d, c.ID, contract.CodicilAgreed)
+	now = now.Add(2 * time.Hour)
+	require.NoError(t, d.Codicils.Due(t.Context()))
+	assert.Equal(t, contract.CodicilInForce, codicil(t, d, c.ID).State, "what spoke against it was accepted")
+	assert.Equal(t, "N95", termsOf(t, d))
 }
 
 // The plan is shown as it was at the end of a day.

@@ -43,7 +43,7 @@ func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, e
 		return nil, err
 	}
 	if kind == "" {
-		return s.listAll(ctx)
+		return listAll(ctx, s)
 	}
 	b, err := s.base.Cache.SeenBook(ctx, kind)
 	if err != nil {
@@ -79,7 +79,7 @@ func used(uses map[int64]store.RuleUse, id int64) *contract.RuleUse {
 	return &contract.RuleUse{Acted: u.Acted, Last: u.Last, Standing: u.Standing, Since: uses[0].Since}
 }
 
-func (s *Service) listAll(ctx context.Context) ([]contract.RuleView, error) {
+func listAll(ctx context.Context, s *Service) ([]contract.RuleView, error) {
 	m, err := s.base.Cache.Reference(ctx)
 	if err != nil {
 		return nil, err
@@ -112,8 +112,7 @@ func (s *Service) Get(ctx context.Context, id int64) (contract.RuleView, error) 
 	if err != nil {
 		return shown, err
 	}
-	in, err := s.base.Store.InCodicils(ctx, "rule")
-	shown.Use, shown.Codicils = used(uses, id), inCodicils(in, id)
+	shown.Use = used(uses, id)
 	return shown, err
 }
 
@@ -122,7 +121,18 @@ func inCodicils(in map[store.Thing][]store.Codicil, id int64) []contract.Codicil
 	return judging.CodicilRefs(in[store.Thing{What: "rule", Key: fmt.Sprint(id)}])
 }
 
+// show shows a rule that is kept. Cost: the changes of all codicils that are not ended.
 func (s *Service) show(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
+	shown, err := s.tell(ctx, r)
+	if err != nil {
+		return shown, err
+	}
+	in, err := s.base.Store.InCodicils(ctx, "rule")
+	shown.Codicils = inCodicils(in, r.ID)
+	return shown, err
+}
+
+func (s *Service) tell(ctx context.Context, r rule.Rule) (contract.RuleView, error) {
 	c, err := s.compile(ctx, judging.Ours(ctx, r))
 	if err != nil {
 		return contract.RuleView{}, err
@@ -170,7 +180,7 @@ func (s *Service) Read(ctx context.Context, change contract.RuleChange) (contrac
 		}
 		r.State = kept.State
 	}
-	return s.show(ctx, r)
+	return s.tell(ctx, r)
 }
 
 // Create keeps a new rule as a draft, with whatever errors it has.

@@ -91,10 +91,12 @@ export const api = createClient<paths>({
 export const by = { rules: () => "" };
 const shownBy = new Set(operations);
 api.use({
-  onRequest({ request, schemaPath }) {
-    const rules = by.rules();
-    if (!rules || !shownBy.has(`${request.method} ${schemaPath}`)) return undefined;
-    return new Request(withRules(request.url), request);
+  async onRequest({ request, schemaPath }) {
+    if (!by.rules() || !shownBy.has(`${request.method} ${schemaPath}`)) return undefined;
+    const { method, headers, signal } = request;
+    // A body that is handed on unread would be a stream, which browsers send by newer protocols only.
+    const body = (await request.text()) || undefined;
+    return new Request(withRules(request.url), { method, headers, signal, body });
   },
 });
 

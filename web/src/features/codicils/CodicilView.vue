@@ -47,6 +47,10 @@ async function look() {
     if (found.version === codicil.value?.version) check.value = found;
   });
 }
+const few = 5;
+const allFailing = ref(false);
+const failing = computed(() => (check.value?.failing ?? []).filter((f) => !f.before));
+const brokenBefore = computed(() => (check.value?.failing ?? []).filter((f) => f.before));
 // It is checked while one works on it.
 watch(
   [() => codicil.value?.id, () => codicil.value?.version],
@@ -258,22 +262,41 @@ const deedWords: Record<CodicilChange["deed"], string> = {
         <TroubleNote v-bind="checking.trouble" :retry="look" />
         <p v-if="!check && checking.busy" class="quiet" role="status">Looking…</p>
         <template v-else-if="check">
-          <p v-if="!check.problems.length && !check.failing.length" class="good">
+          <p v-if="!check.problems.length && !failing.length" class="good">
             Nothing stands in its way.
-            {{ check.proofs ? `All ${count(check.proofs)} proofs of what it touches pass with it.` : "" }}
+            {{
+              check.proofs
+                ? `All ${count(check.proofs)} proofs of what it touches ${brokenBefore.length ? "that hold now " : ""}pass with it.`
+                : "No proof is about what it touches."
+            }}
           </p>
-          <ul>
-            <li v-for="(p, i) in check.problems" :key="`p${i}`" class="wrong">
+          <ul v-if="check.problems.length">
+            <li v-for="(p, i) in check.problems" :key="i" class="wrong">
               <b>{{ p.title }}</b> {{ p.message }}
             </li>
-            <li v-for="f in check.failing" :key="f.proof" :class="{ wrong: !f.before }">
-              <RouterLink :to="`/proofs?kind=${f.kind}&proof=${f.proof}`">{{ f.name }}</RouterLink>
-              {{ f.before ? "fails without it too" : "fails with it" }}: {{ f.why }}
+          </ul>
+          <p v-if="failing.length" class="wrong">
+            {{ count(failing.length) }} of {{ count(check.proofs) }} proofs of what it touches fail with it
+            and hold without.
+          </p>
+          <ul v-if="failing.length">
+            <li v-for="f in allFailing ? failing : failing.slice(0, few)" :key="f.proof">
+              <RouterLink :to="`/proofs?kind=${f.kind}&proof=${f.proof}`">{{ f.name }}</RouterLink>:
+              {{ f.why }}
             </li>
           </ul>
-          <p v-if="check.failing.length" class="quiet">
-            {{ count(check.failing.length) }} of {{ count(check.proofs) }} proofs of what it touches fail with
-            it.
+          <button
+            v-if="failing.length > few"
+            type="button"
+            class="plain"
+            :aria-expanded="allFailing"
+            @click="allFailing = !allFailing"
+          >
+            {{ allFailing ? "Fewer" : `All ${count(failing.length)}` }}
+          </button>
+          <p v-if="brokenBefore.length" class="quiet">
+            {{ count(brokenBefore.length) }}
+            {{ brokenBefore.length === 1 ? "proof fails" : "proofs fail" }} with and without it.
           </p>
         </template>
       </section>

@@ -261,10 +261,10 @@ useEventListener("keydown", (event: KeyboardEvent) => {
   flex: 1;
 }
 .find {
-  width: 150px;
+  width: 124px;
 }
 .show {
-  width: 150px;
+  width: 136px;
 }
 .wrong {
   color: var(--refused);

@@ -13,6 +13,7 @@ import { givesValue } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
 import { askOnce, change as send } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
+import { useShown } from "@/queries/codicils";
 import { onChangeOf, usePresence } from "@/queries/news";
 import { useWhileTyping } from "@/queries/whileTyping";
 import { usePlan, widths, type Selection, type Width } from "@/queries/plan";
@@ -237,6 +238,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   );
 
   /** Who else has the rule open. */
+  const byRules = useShown();
   const shown = () => (change.value?.id ? { kind: "rule", key: String(change.value.id) } : undefined);
   const others = usePresence(shown, () => dirty.value || isUnfinished.value);
   /** Something is being typed that the rule has not taken yet. */
@@ -244,6 +246,12 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   /** What somebody else saved of the rule while it is being changed here. */
   const overtaken = ref<{ by: string; view: RuleView }>();
   const changedBy = onChangeOf(shown, () => tried.busy, renew);
+  // What is changed in the codicil that is shown is told of that.
+  onChangeOf(
+    () => (byRules.codicil ? { kind: "codicil", key: String(byRules.codicil) } : undefined),
+    () => tried.busy,
+    renew,
+  );
   async function renew(by = "Somebody else") {
     const id = change.value?.id;
     if (!id) return;
