@@ -29,6 +29,9 @@ type Runner struct {
 	// the run what could not be read.
 	Facts func(company string) (judge.Circumstances, func() error)
 
+	// Single runs one after the other: what the facts are read from is not for several at once.
+	Single bool
+
 	// Extent is where rules of the kind can stand; none: nobody says.
 	Extent Extent
 
@@ -151,13 +154,13 @@ func (r *Runner) Carry(p *Proof) (*judge.Fixtures, error) {
 
 // With returns a runner for the book in which a rule stands as it is given.
 func (r *Runner) With(changed rule.Rule) *Runner {
-	return &Runner{Book: r.Book.Put(changed), Scope: r.Scope, Facts: r.Facts, Extent: r.Extent}
+	return &Runner{Book: r.Book.Put(changed), Scope: r.Scope, Facts: r.Facts, Single: r.Single, Extent: r.Extent}
 }
 
 // mutated returns a runner in whose book the rule is slightly wrong.
 func (r *Runner) mutated(c *rule.Compiled, m *Mutant) *Runner {
 	if m.around != nil {
-		return &Runner{Book: r.Book, Scope: r.Scope, Facts: r.Facts, Extent: r.Extent, instead: m.around.instead, company: m.around.company}
+		return &Runner{Book: r.Book, Scope: r.Scope, Facts: r.Facts, Single: r.Single, Extent: r.Extent, instead: m.around.instead, company: m.around.company}
 	}
 	wrong := c.Rule
 	wrong.Body, wrong.State = m.Body, rule.InForce
@@ -223,7 +226,7 @@ func (r *Runner) tellFacts(result *Result) {
 func (r *Runner) RunAll(ctx context.Context, proofs []Proof, done func(*Result)) ([]Result, error) {
 	results := make([]Result, len(proofs))
 	var mutex sync.Mutex
-	err := parallel(ctx, len(proofs), func(i int) {
+	err := r.parallel(ctx, len(proofs), func(i int) {
 		results[i] = r.Run(&proofs[i], true)
 		if done != nil {
 			mutex.Lock()
@@ -238,7 +241,7 @@ func (r *Runner) RunAll(ctx context.Context, proofs []Proof, done func(*Result))
 // every rule did. Where the context ends the rest is not judged, and the error says so.
 func (r *Runner) JudgeAll(ctx context.Context, documents []Proof, detail bool) ([]Result, error) {
 	results := make([]Result, len(documents))
-	err := parallel(ctx, len(documents), func(i int) {
+	err := r.parallel(ctx, len(documents), func(i int) {
 		result := &results[i]
 		result.Proof = &documents[i]
 		judged, err := r.judge(&documents[i], detail, nil)
@@ -251,12 +254,16 @@ func (r *Runner) JudgeAll(ctx context.Context, documents []Proof, detail bool) (
 
 // parallel does work for each number under count on all processors until the context ends. Where the work panics, it
 // panics here, where the caller can meet it; in a goroutine of its own it would end the program.
-func parallel(ctx context.Context, count int, work func(int)) error {
+func (r *Runner) parallel(ctx context.Context, count int, work func(int)) error {
 	var next atomic.Int64
 	var group sync.WaitGroup
 	ctx, stop := context.WithCancelCause(ctx)
 	defer stop(nil)
-	for range min(runtime.GOMAXPROCS(0), count) {
+	workers := min(runtime.GOMAXPROCS(0), count)
+	if r.Single {
+		workers = min(1, count)
+	}
+	for range workers {
 		group.Go(func() {
 			defer func() {
 				if cause := recover(); cause != nil {

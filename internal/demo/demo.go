@@ -27,37 +27,31 @@ const Day record.Day = "2026-11-24"
 // Author is who wrote the scenario's records and rules, as their history tells.
 const Author = "Moya Keane"
 
-// founded is when the rules were taken over; the records that papers name were kept in the days after.
+// founded is when the records were taken over; those that papers name were kept in the days after.
 var founded = time.Date(2025, time.December, 1, 9, 0, 0, 0, time.UTC)
 
 // seed makes every start the same.
 const seed = 24
 
-// takenOver is the codicil with which everything began.
-var takenOver = store.CodicilHead{
-	Title: "The rule book of the Brinewell group", AskedBy: "Edda Karlsen, group finance",
-	Reason: "The rules of the companies before the group, gathered into one book.",
-}
-
 // scenario fills an empty store: all of it, or nothing.
 func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string, bare bool) error {
 	return s.Transaction(ctx, func(tx *store.Store) error {
 		ctx, at := actor.With(ctx, actor.Named(user, actor.CommandLine)), founded
-		open := func() *app.App { return app.New(tx, func() time.Time { return at }) }
-		by := record.Stamp{At: store.Instant(at), By: user, Person: actor.Of(ctx).ID, Via: string(actor.CommandLine)}
-		var ids map[string]int64
-		err := tx.Amend(ctx, takenOver, by, func(tx *store.Store) (err error) {
-			ids, err = fillRules(ctx, app.New(tx, func() time.Time { return at }))
-			return err
-		})
+		over := func(tx *store.Store) *app.App { return app.New(tx, func() time.Time { return at }) }
+		open := func() *app.App { return over(tx) }
+		ids, err := past(ctx, tx, over, &at, fillRules)
 		if err != nil {
 			return err
 		}
+		at = founded
 		g := &generator{ctx: ctx, open: open, user: user, r: rand.New(rand.NewPCG(seed, seed)), at: &at}
 		if err := g.fill(tx); err != nil {
 			return err
 		}
-		at = now()
+		if err := autumn(ctx, tx, over, &at); err != nil {
+			return err
+		}
+		at, g.d = now(), open()
 		if err := fillProofs(ctx, g.d, ids); err != nil || bare {
 			return err
 		}
@@ -67,11 +61,14 @@ func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string,
 		if err := fillLoads(ctx, g.d); err != nil {
 			return err
 		}
-		return fillPersons(ctx, g.d)
+		if err := fillPersons(ctx, g.d); err != nil {
+			return err
+		}
+		return prepare(ctx, open(), ids)
 	})
 }
 
-// fillRules fills in companies, types and rules, and returns the rules by key.
+// fillRules fills in companies, types, tables, layouts and the drafts of all rules, and returns the rules by key.
 func fillRules(ctx context.Context, d *app.App) (map[string]int64, error) {
 	for _, c := range companies {
 		if _, err := d.Catalog.SaveCompany(ctx, c.Key, c); err != nil {
@@ -122,17 +119,7 @@ func uidOf(r given) string {
 
 func addRule(ctx context.Context, d *app.App, r given) (int64, error) {
 	v, err := d.Rules.Create(ctx, contract.RuleChange{UID: uidOf(r), Body: r.body})
-	if err != nil {
-		return 0, err
-	}
-	// A suspended rule was in force before.
-	path := map[rule.State][]rule.State{rule.InForce: {rule.InForce}, rule.Suspended: {rule.InForce, rule.Suspended}}
-	for _, next := range path[r.state] {
-		if v, err = d.Rules.Move(ctx, v.ID, contract.RuleMove{State: next, Version: v.Version, Reason: "Taken over when the group was set up; its proofs came after."}); err != nil {
-			return 0, err
-		}
-	}
-	return v.ID, nil
+	return v.ID, err
 }
 
 func addProof(ctx context.Context, d *app.App, kind string, p givenProof, ids map[string]int64) error {

@@ -136,13 +136,13 @@ func vendorRules() []given {
 		fill("lead", "lead_time", groups("TRAD"), "", rule.NewOnly, "14", note("Finn, purchasing", "2025-09-01", "Tried in autumn; suspended until the new planning starts.")).as(rule.Suspended),
 		must("clerk", "clerk", in("40"), rule.Refuse, "", `clerks in ("URSINA", "RETO")`, "Choose a clerk of Alpin: URSINA or RETO.", note("Ursina, Alpin", "2026-11-16", "Draft; the name of the field is still wrong.")).as(rule.Draft),
 
-		ruleOf("bank-twice", rule.Entry, "bank_account", groups("TRAD"), `payment_method = "T"`, rule.Effect{Need: rule.Required, Access: rule.Open, Keying: rule.Twice}, note("Treasury", "2026-02-16", "A fee of 4,300 was paid to the wrong account: two digits differed and the check digits still fitted.")),
+		ruleOf("bank-twice", rule.Entry, "bank_account", groups("TRAD"), `payment_method = "T"`, rule.Effect{Need: rule.Required, Access: rule.Open, Keying: rule.Twice}, note("Treasury", "2025-02-16", "A fee of 4,300 was paid to the wrong account: two digits differed and the check digits still fitted.")),
 		closed("bank-staff", rule.SectionPrefix+"bank", groups("STAFF"), rule.Hidden, note("Payroll", "2024-04-08", "Staff are paid with the salary; nobody else should see where to.")),
 		ruleOf("language-passed", rule.Entry, "language", everywhere, "", rule.Effect{Cursor: rule.PassedOver}, note("Moya, payables", "2025-11-03", "It follows from the country; tabbing there is wasted.")),
 		ruleOf("terms-stop", rule.Entry, "payment_terms", groups("TRAD", "SERV"), "", rule.Effect{Cursor: rule.Stop}, note("Moya, payables", "2025-11-03", "What is looked at on every new vendor.")),
-		unlike("tax-once", "tax_number", everywhere, rule.Refuse, rule.Unique{Ignore: match.AllIgnored}, "Another vendor has this tax number. Use that vendor, or correct the number.", note("Moya, payables", "2026-03-02", "The same vendor was set up three times and paid twice.")),
-		unlike("account-once", "bank_account", everywhere, rule.Confirm, rule.Unique{Everywhere: true, Ignore: match.AllIgnored}, "Another vendor uses this bank account. Give the reason if both are right.", note("Treasury", "2026-03-02", "Someone could change an account to their own and pay themselves.")),
-		unlike("name-like", "name", groups("TRAD", "SERV"), rule.Advise, rule.Unique{Ignore: match.AllIgnored, Near: true}, "A vendor with a similar name exists. Check whether it is the same one.", note("Moya, payables", "2026-03-02", "Ltd, Limited and a missing full stop made three vendors out of one.")),
+		unlike("tax-once", "tax_number", everywhere, rule.Refuse, rule.Unique{Ignore: match.AllIgnored}, "Another vendor has this tax number. Use that vendor, or correct the number.", note("Moya, payables", "2025-03-02", "The same vendor was set up three times and paid twice.")),
+		unlike("account-once", "bank_account", everywhere, rule.Confirm, rule.Unique{Everywhere: true, Ignore: match.AllIgnored}, "Another vendor uses this bank account. Give the reason if both are right.", note("Treasury", "2025-03-02", "Someone could change an account to their own and pay themselves.")),
+		unlike("name-like", "name", groups("TRAD", "SERV"), rule.Advise, rule.Unique{Ignore: match.AllIgnored, Near: true}, "A vendor with a similar name exists. Check whether it is the same one.", note("Moya, payables", "2025-03-02", "Ltd, Limited and a missing full stop made three vendors out of one.")),
 	}
 }
 
@@ -150,6 +150,6 @@ func itemRules() []given {
 	return []given{
 		ruleOf("shelf", rule.Compute, "shelf_life", everywhere, "", rule.Effect{Bands: []rule.Band{
 			{Label: "short", Until: "12", Level: rule.Watch, Shape: rule.Triangle}, {Label: "usual", Until: "36", Including: true, Level: rule.Fair, Shape: rule.Round}, {Label: "long", Level: rule.Calm, Shape: rule.Square}},
-		}, note("Finn, quay", "2026-05-11", "Items with less than a year of shelf life ship first.")),
+		}, note("Finn, quay", "2025-05-11", "Items with less than a year of shelf life ship first.")),
 	}
 }

@@ -26,7 +26,7 @@ func accountingRules() []given {
 		copied("revenue", "lines.account", groups("CI"), "is filled(line.item)", "line.item.revenue_account", note("Group accounting", "2025-05-19", "Salt and rope were mixed up in the sales report.")),
 		fill("line-text", "lines.text", everywhere, "is filled(text)", rule.NewOnly, "text", note("Moya, payables", "2024-09-30", "Typed twice by everybody.")),
 		copied("tax-account", "lines.tax_code", everywhere, "is filled(line.account.tax_code)", "line.account.tax_code", note("Group tax", "2024-03-11", "The account knows the usual code.")),
-		ruleOf("approver", rule.Default, "approver", groups("VI"), "total > 0", rule.Effect{Lifetime: rule.NewOnly, Fixed: true, Value: "standing.approver"}, note("Auditors", "2026-03-27", "Approvers are named once a year, not per invoice.")),
+		ruleOf("approver", rule.Default, "approver", groups("VI"), "total > 0", rule.Effect{Lifetime: rule.NewOnly, Fixed: true, Value: "standing.approver"}, note("Auditors", "2025-03-27", "Approvers are named once a year, not per invoice.")),
 		fill("accrual-text", "text", groups("AC"), "", rule.NewOnly, "previous_of_type.text", note("Moya, payables", "2025-09-15", "Accruals are keyed in a row, all with the same words.")),
 		fill("accrual-date", "document_date", groups("AC"), "is filled(previous_of_type.document_date)", rule.NewOnly, "month end(add months(previous_of_type.document_date, 1))", note("Moya, payables", "2025-09-15", "The month after the last one.")),
 
@@ -35,14 +35,14 @@ func accountingRules() []given {
 
 		must("account-blocked", "lines.account", everywhere, rule.Refuse, "line.account.blocked", "false", "This account is closed for posting. Choose another one.", note("Group accounting", "2024-02-05", "Old accounts stay for the reports only.")),
 		must("date-order", "posting_date", bills, rule.Refuse, "", "posting_date >= document_date", "The posting date is before the invoice date. Correct one of the two dates.", note("Group tax", "2024-03-11", "Next year's date, typed in December.")),
-		must("paper-total", "total", bills, rule.Refuse, "some credit in lines.credit satisfies is filled(credit)", "total = sum(lines.credit[is filled(item)])", "The total on the paper differs from what is posted. Correct the total or the lines.", note("Auditors", "2026-03-27", "Seven invoices were posted with a digit too many on both sides.")),
+		must("paper-total", "total", bills, rule.Refuse, "some credit in lines.credit satisfies is filled(credit)", "total = sum(lines.credit[is filled(item)])", "The total on the paper differs from what is posted. Correct the total or the lines.", note("Auditors", "2025-03-27", "Seven invoices were posted with a digit too many on both sides.")),
 		must("large-kaisan", "lines.debit", in("30"), rule.Confirm, "", "line.debit <= 10000000", "More than 10 000 000 yen in one line. Say who checked it.", note("Rina, Kaisan", "2024-08-27", "Four eyes, as the treasury asked.")),
 		must("late", "document_date", groups("VI"), rule.Advise, "", "add days(document_date, 60) >= posting_date", "The invoice is older than sixty days. Input tax may have to be claimed in an earlier period.", note("Group tax", "2025-01-20", "The tax office asked three times.")),
 		unlike("paper-once", "reference", groups("VI"), rule.Refuse, rule.Unique{With: []string{"vendor"}, Ignore: match.AllIgnored}, "This vendor invoice has been entered already. Check it before you go on.", note("Moya, payables", "2025-10-06", "Two copies of one invoice were paid within a week.")),
-		must("backwards", "posting_date", groups("JE", "AC"), rule.Advise, "", "posting_date >= previous_of_type.posting_date", "The previous entry was posted on {previous_of_type.posting_date}. Check the date.", note("Group accounting", "2026-02-09", "Last month's date was still used after month end.")),
+		must("backwards", "posting_date", groups("JE", "AC"), rule.Advise, "", "posting_date >= previous_of_type.posting_date", "The previous entry was posted on {previous_of_type.posting_date}. Check the date.", note("Group accounting", "2025-02-09", "Last month's date was still used after month end.")),
 		must("export-tax", "lines.tax_code", groups("VI"), rule.Refuse, "", `line.tax_code != "X"`, "Tax code X is for exports. Choose another tax code.", note("Group tax", "2024-03-11", "Reported as our own exports twice.")),
 
-		after("last-bill", "vendor.last_invoice_on", groups("VI"), "is blank(vendor.last_invoice_on) or vendor.last_invoice_on < document_date", "document_date", note("Finn, purchasing", "2026-05-11", "Vendors without an invoice for two years are asked whether they are still there.")),
+		after("last-bill", "vendor.last_invoice_on", groups("VI"), "is blank(vendor.last_invoice_on) or vendor.last_invoice_on < document_date", "document_date", note("Finn, purchasing", "2025-05-11", "Vendors without an invoice for two years are asked whether they are still there.")),
 	}
 }
 

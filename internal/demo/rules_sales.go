@@ -25,7 +25,7 @@ func salesRules() []given {
 		copied("text-kaisan", "lines.text", in("30"), "is filled(line.item.name_local)", "line.item.name_local", note("Rina, Kaisan", "2024-05-02", "Japanese customers read Japanese delivery notes.")),
 		copied("tax-code", "lines.tax_code", everywhere, `type.key != "SX"`, "line.item.tax_code", note("Group tax", "2024-03-11", "The item knows how it is taxed.")),
 		fill("tax-code-export", "lines.tax_code", groups("SX"), "", rule.WheneverBlank, `"X"`, note("Group tax", "2024-03-11", "Exports leave untaxed.")),
-		ruleOf("confirmation", rule.Default, "confirmation", everywhere, "", rule.Effect{Lifetime: rule.NewOnly, Fixed: true, Series: "confirmations"}, note("Finn, sales", "2026-01-12", "Customers quote this number over the telephone, so it has a check digit.")),
+		ruleOf("confirmation", rule.Default, "confirmation", everywhere, "", rule.Effect{Lifetime: rule.NewOnly, Fixed: true, Series: "confirmations"}, note("Finn, sales", "2025-01-12", "Customers quote this number over the telephone, so it has a check digit.")),
 		ruleOf("freight", rule.Default, "freight", groups("SR"), "", rule.Effect{Lifetime: rule.WheneverBlank, Fixed: true, Value: "standing.rush_freight"}, note("Birk, Chandlery", "2025-06-02", "Everyone charged from memory.")),
 		live("limit-shown", "credit_limit", groups("SO", "SX", "SR"), "customer.credit_limit", note("Treasury", "2024-08-27", "So that it is seen before it is approved.")),
 
@@ -39,18 +39,18 @@ func salesRules() []given {
 		ruleOf("taken", rule.Compute, "credit_taken", groups("SO", "SX", "SR"), "customer.credit_limit > 0", rule.Effect{
 			Value: "((if is filled(customer.credit_used) then customer.credit_used else 0) + (if is filled(gross_total) then gross_total else 0)) / customer.credit_limit",
 			Bands: []rule.Band{{Label: "free", Until: "0.7", Level: rule.Calm, Shape: rule.Round}, {Label: "tight", Until: "1", Including: true, Level: rule.Watch, Shape: rule.Diamond}, {Label: "over", Level: rule.Pressed, Shape: rule.Triangle}},
-		}, note("Treasury", "2026-04-20", "It shows at a glance whether to call first.")),
+		}, note("Treasury", "2025-04-20", "It shows at a glance whether to call first.")),
 
 		must("some", "lines.quantity", everywhere, rule.Refuse, "", "line.quantity > 0", "The quantity must be more than zero. Enter it, or remove the line.", note("Finn, sales", "2024-02-05", "A return is a document of its own.")),
 		must("discount-line", "lines.discount", groups("SO", "SX", "SR"), rule.Confirm, "", "line.discount <= 0.05", "More than 5 % discount in one line. Say who approved it.", note("Group accounting", "2025-02-10", "Asked for after the spring audit.")),
 		must("wanted", "wanted_on", everywhere, rule.Refuse, "", "wanted_on >= ordered_on", "The delivery date is before the order date. Correct one of the two dates.", note("Finn, sales", "2024-06-18", "Last year's date, typed in January.")),
 		must("blocked", "customer", everywhere, rule.Refuse, "customer.delivery_block", "false", "Deliveries to this customer are on hold. Ask accounting before you take the order.", note("Treasury", "2024-10-21", "Two customers on hold got deliveries.")),
-		must("item-once", "lines.item", groups("SO", "SX", "SR"), rule.Advise, "is filled(line.item)", "count(lines[item = line.item]) = 1", "This item is on another line too. Combine the quantities.", note("Finn, sales", "2026-03-09", "The warehouse packed one of the two lines.")),
-		must("transit", "wanted_on", groups("SO", "SX", "SR"), rule.Advise, "", `wanted_on >= add days(ordered_on, crosswalk("transit", company.key, customer.country))`, `Goods to {customer.country} are {crosswalk("transit", company.key, customer.country)} days on their way. Agree on a later day.`, note("Finn, quay", "2026-06-08", "Promised for Friday, sailed on Friday.")),
+		must("item-once", "lines.item", groups("SO", "SX", "SR"), rule.Advise, "is filled(line.item)", "count(lines[item = line.item]) = 1", "This item is on another line too. Combine the quantities.", note("Finn, sales", "2025-03-09", "The warehouse packed one of the two lines.")),
+		must("transit", "wanted_on", groups("SO", "SX", "SR"), rule.Advise, "", `wanted_on >= add days(ordered_on, crosswalk("transit", company.key, customer.country))`, `Goods to {customer.country} are {crosswalk("transit", company.key, customer.country)} days on their way. Agree on a later day.`, note("Finn, quay", "2025-06-08", "Promised for Friday, sailed on Friday.")),
 		must("limit", "gross_total", groups("SO", "SX", "SR"), rule.Confirm, "", "gross_total <= customer.credit_limit", "The order of {gross_total} is over the credit limit of {customer.credit_limit}. Say who approved it.", note("Treasury", "2024-08-27", "The limit was looked at once a year.")),
 
-		after("used", "customer.credit_used", groups("SO", "SX", "SR"), "gross_total != 0", "(if is filled(customer.credit_used) then customer.credit_used else 0) + gross_total", note("Treasury", "2026-04-20", "What was ordered counts, not only what was invoiced.")),
-		after("sold", "lines.item.last_sold_on", groups("SO", "SX", "SR"), "is blank(line.item.last_sold_on) or line.item.last_sold_on < ordered_on", "ordered_on", note("Finn, quay", "2026-05-11", "Items nobody bought for two years are discontinued.")),
+		after("used", "customer.credit_used", groups("SO", "SX", "SR"), "gross_total != 0", "(if is filled(customer.credit_used) then customer.credit_used else 0) + gross_total", note("Treasury", "2025-04-20", "What was ordered counts, not only what was invoiced.")),
+		after("sold", "lines.item.last_sold_on", groups("SO", "SX", "SR"), "is blank(line.item.last_sold_on) or line.item.last_sold_on < ordered_on", "ordered_on", note("Finn, quay", "2025-05-11", "Items nobody bought for two years are discontinued.")),
 	}
 }
 

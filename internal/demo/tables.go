@@ -59,6 +59,7 @@ var series = []table.Series{
 // fillTables fills in what the rules look up.
 func fillTables(ctx context.Context, d *app.App) error {
 	for _, s := range standing {
+		s = nextFreight(s) // which was agreed later
 		if _, err := d.Tables.SaveStanding(ctx, s.Field.Key, contract.StandingChange{Standing: s}); err != nil {
 			return fmt.Errorf("standing value %s: %w", s.Field.Key, err)
 		}

@@ -244,6 +244,9 @@ func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error 
 	})
 }
 
+// Within tells whether this is a transaction, which is for one goroutine.
+func (s *Store) Within() bool { return s.within }
+
 // write does what is written by itself.
 func (s *Store) write(ctx context.Context, work func(*gorm.DB) *gorm.DB) error {
 	return s.Transaction(ctx, func(tx *Store) error { return work(tx.db).Error })

@@ -56,7 +56,7 @@ func (s *Service) Runner(ctx context.Context, kind string) (*cache.Reference, *p
 func (s *Service) runnerOf(ctx context.Context, ref *cache.Reference, book *plan.Book) *proof.Runner {
 	kind, known := book.Vocabulary.Kind, &answered{answers: map[askedUnique][]string{}}
 	return &proof.Runner{
-		Book: book, Extent: proof.Extent{Companies: ref.Companies, Types: ref.Types[kind.Key]},
+		Book: book, Single: s.Store.Within(), Extent: proof.Extent{Companies: ref.Companies, Types: ref.Types[kind.Key]},
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return ref.Scope(kind.Key, company, kindType, day)
 		},
