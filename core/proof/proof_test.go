@@ -1,6 +1,9 @@
 package proof_test
 
 import (
+	"runtime"
+	"slices"
+	"sync/atomic"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -102,4 +105,21 @@ func TestADocumentThatDoesNotFitItsKindIsAnError(t *testing.T) {
 	d := judge.Document{Entered: map[string]judge.Item{"nope": {Value: "1"}}}
 	result := runnerOf(plan.NewBook(&kind, nil, &table.Set{}, nil)).Run(&proof.Proof{Given: d}, false)
 	assert.ErrorContains(t, result.Err, `no field "nope"`)
+}
+
+// Where the facts are for one goroutine, one proof is run at a time.
+func TestProofsAreRunOneAfterTheOther(t *testing.T) {
+	r := runnerOf(plan.NewBook(&kind, nil, &table.Set{}, nil))
+	var at, most atomic.Int64
+	facts := r.Facts
+	r.Facts = func(company string) (judge.Circumstances, func() error) {
+		most.Store(max(most.Load(), at.Add(1)))
+		runtime.Gosched()
+		c, failed := facts(company)
+		return c, func() error { at.Add(-1); return failed() }
+	}
+	r.Single = true
+	_, err := r.RunAll(t.Context(), slices.Repeat([]proof.Proof{low()}, 200), nil)
+	require.NoError(t, err)
+	assert.EqualValues(t, 1, most.Load())
 }

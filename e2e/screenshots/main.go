@@ -28,7 +28,7 @@ var vendor = []string{"name=Yuzu Packing K.K.", "country=Japan", "email=sales@yu
 	"bank_account=0990-004-7731059", "discount_rate=2.5 %", "credit_limit=6,000,000", "agreement_start=01/04/2026", "agreement_end=31/03/2026"}
 
 // setups are how the application is started for views of which it is not as for the others.
-var setups = map[string]browser.Setup{"persons": {Demo: true}, "sign-in": {SignIn: true}}
+var setups = map[string]browser.Setup{"codicil": {Demo: true}, "persons": {Demo: true}, "sign-in": {SignIn: true}}
 
 var views = []view{
 	{"to-do", "/", `[aria-label="Failing proofs"] li`, []string{`wait [aria-label="Coming up"]`}},
@@ -52,7 +52,7 @@ var views = []view{
 			"click .lines .foot .plain", "fill lines.2.item=I1004", "fill lines.2.quantity=12", "fill lines.2.price=15.35", "fill lines.2.discount=2", "rest"}},
 	{"runs", "/runs", ".empty", []string{"look", "wait .found td"}},
 	{"load", "/loads/2", ".preview", []string{"click .page-head .button:nth-last-child(2)", "wait .counts .refuse", "wait table .refuse"}},
-	{"breaks", "/breaks/vendor", "tbody tr", []string{"click .page-head .first", "wait tbody .right .quiet:not(:empty)"}},
+	{"codicil", "/codicils/16", ".check .wrong", nil},
 	{"plan-compare", "/plan?kind=vendor&company=10&type=SERV", `[data-station="substitute"] .phrase`,
 		[]string{"click .top .button", "wait .row.other", "click .compare .button", "wait .copy .one"}},
 	{"tables-layouts", "/tables/layouts?kind=vendor&company=30", ".chip", []string{`click .chip[data-field="tax_number"]`}},

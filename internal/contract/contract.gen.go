@@ -1119,7 +1119,8 @@ type CodeGiven struct {
 
 // Codicil defines model for Codicil.
 type Codicil struct {
-	AskedBy string `json:"askedBy,omitempty"`
+	Agreed  *Signed `json:"agreed,omitempty"`
+	AskedBy string  `json:"askedBy,omitempty"`
 
 	// Book The version of the rule book that it made
 	Book int64 `json:"book,omitempty"`

@@ -269,7 +269,7 @@ func (s *Store) record(ctx context.Context, id int64, change CodicilChange, by r
 		return nil
 	}
 	if c.State == CodicilAgreed { // what was agreed to was something else
-		c.State = CodicilSubmitted
+		c.State, c.Agreed = CodicilSubmitted, record.Stamp{}
 	}
 	c.Revision++
 	change.Codicil, change.Revision, change.Changed = id, c.Revision, by

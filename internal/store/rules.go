@@ -172,9 +172,13 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (r
 			}
 			return tx.amend(ctx, t, r.Name, inForceNow{r.Version, text}, by, nil)
 		}
+		reason := r.Reason
+		if reason == now.Reason { // of a change before
+			reason = ""
+		}
 		id := int64(0)
 		if owner != nil && tx.later.head == nil {
-			if id, err = tx.alone(ctx, owner, t, r.Reason, by); err != nil {
+			if id, err = tx.alone(ctx, owner, t, reason, by); err != nil {
 				return err
 			}
 		}
@@ -183,7 +187,7 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (r
 				return err
 			}
 		}
-		return tx.atOnce(ctx, t, CodicilHead{Title: r.Name, Reason: r.Reason}, id, by, func(tx *Store) error { return tx.putRule(ctx, r, now.Version, by) })
+		return tx.atOnce(ctx, t, CodicilHead{Title: r.Name, Reason: reason}, id, by, func(tx *Store) error { return tx.putRule(ctx, r, now.Version, by) })
 	})
 	return r, err
 }

@@ -5,6 +5,7 @@ import WhyValue from "@/features/records/WhyValue.vue";
 import WaitingView from "@/features/waiting/WaitingView.vue";
 import { queryClient } from "@/queries/client";
 import { fillCatalog } from "./catalog";
+import { json } from "./server";
 
 const link = { template: '<a :href="to"><slot /></a>', props: ["to"] };
 
@@ -35,6 +36,7 @@ describe("what waits", () => {
     vi.stubGlobal("fetch", async (request: Request) => {
       const url = new URL(request.url);
       if (url.pathname.endsWith("/findings")) return lines();
+      if (url.pathname.endsWith("/codicils")) return json({ codicils: [], more: false }, 200);
       asked.push(url.searchParams.get("since") ?? "");
       const since = url.searchParams.get("since") ?? "2026-11-19T09:00:00Z";
       return new Response(JSON.stringify({ ...waiting, changes: since === now ? [] : [change], since }), {

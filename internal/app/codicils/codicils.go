@@ -158,7 +158,7 @@ func (s *Service) show(ctx context.Context, c *store.Codicil) (contract.Codicil,
 	of := summary(c, len(contents))
 	v := contract.Codicil{
 		ID: of.ID, Title: of.Title, State: of.State, Own: of.Own, Version: of.Version, Changes: of.Changes, AskedBy: of.AskedBy, Reason: of.Reason,
-		Hindered: of.Hindered, Made: of.Made, Ended: of.Ended, Effective: of.Effective, Book: c.Book, Submitted: signed(c.Submitted),
+		Hindered: of.Hindered, Made: of.Made, Ended: of.Ended, Effective: of.Effective, Book: c.Book, Submitted: signed(c.Submitted), Agreed: signed(c.Agreed),
 		Texts:    view.List(c.Texts, func(t store.Text) contract.CodicilText { return contract.CodicilText{Title: t.Title, Text: t.Text} }),
 		Contents: []contract.CodicilChange{},
 	}
@@ -244,7 +244,7 @@ func (s *Service) Change(ctx context.Context, id int64, h contract.CodicilHead) 
 		head, err := s.headOf(&h)
 		c.CodicilHead = head
 		if c.State == store.CodicilAgreed { // to something else
-			c.State = store.CodicilSubmitted
+			c.State, c.Agreed = store.CodicilSubmitted, record.Stamp{}
 		}
 		return err
 	})
@@ -334,6 +334,8 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.CodicilMove)
 			c.Agreed = by
 		case store.CodicilSubmitted:
 			c.Submitted = by
+		case store.CodicilOpen:
+			c.Submitted, c.Agreed = record.Stamp{}, record.Stamp{}
 		case store.CodicilWithdrawn:
 			c.Ended, c.Hindered = by, reason
 		}

@@ -67,7 +67,7 @@ func (s *Service) hinder(ctx context.Context, c *store.Codicil, why string) erro
 		if err != nil || now.Version != c.Version || now.State != store.CodicilAgreed {
 			return err
 		}
-		now.State, now.Hindered = store.CodicilOpen, why
+		now.State, now.Hindered, now.Agreed = store.CodicilOpen, why, record.Stamp{}
 		_, err = tx.ChangeCodicil(ctx, now, "not in force: "+first(why), by)
 		return err
 	})

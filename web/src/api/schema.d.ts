@@ -4207,6 +4207,7 @@ export interface components {
              */
             book?: number;
             submitted?: components["schemas"]["Signed"];
+            agreed?: components["schemas"]["Signed"];
             contents: components["schemas"]["CodicilChange"][];
             /** @description What is not taken back, as something later stands on it */
             leftOut?: components["schemas"]["LeftOut"][];

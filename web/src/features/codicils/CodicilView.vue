@@ -143,6 +143,8 @@ const deedWords: Record<CodicilChange["deed"], string> = {
         }}<template v-if="codicil.askedBy">, asked for by {{ codicil.askedBy }}</template
         ><template v-if="codicil.submitted"
           >, submitted {{ moment(codicil.submitted.at) }} by {{ codicil.submitted.by }}</template
+        ><template v-if="codicil.agreed"
+          >, agreed {{ moment(codicil.agreed.at) }} by {{ codicil.agreed.by }}</template
         ><template v-if="codicil.ended"
           >, {{ codicil.state }} {{ moment(codicil.ended.at) }} by {{ codicil.ended.by }}</template
         ><template v-if="codicil.book">, version {{ count(codicil.book) }} of the rule book</template>.
@@ -266,7 +268,7 @@ const deedWords: Record<CodicilChange["deed"], string> = {
             Nothing stands in its way.
             {{
               check.proofs
-                ? `All ${count(check.proofs)} proofs of what it touches ${brokenBefore.length ? "that hold now " : ""}pass with it.`
+                ? `All ${count(check.proofs - brokenBefore.length)} proofs of what it touches ${brokenBefore.length ? "that hold now hold with it" : "hold with it"}.`
                 : "No proof is about what it touches."
             }}
           </p>

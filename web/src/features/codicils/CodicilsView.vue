@@ -143,9 +143,13 @@ async function keep() {
             >
           </td>
           <td>{{ c.askedBy }}</td>
-          <td class="nowrap quiet">{{ moment(c.made.at) }} {{ c.made.by }}</td>
-          <td class="nowrap quiet">
-            <template v-if="c.ended">{{ moment(c.ended.at) }} {{ c.ended.by }}</template>
+          <td class="quiet when">
+            {{ moment(c.made.at) }} <span class="who">{{ c.made.by }}</span>
+          </td>
+          <td class="quiet when">
+            <template v-if="c.ended"
+              >{{ moment(c.ended.at) }} <span class="who">{{ c.ended.by }}</span></template
+            >
           </td>
         </tr>
       </tbody>
@@ -175,6 +179,12 @@ async function keep() {
   overflow: hidden;
   text-overflow: ellipsis;
   white-space: nowrap;
+}
+.when {
+  width: 132px;
+}
+.who {
+  display: block;
 }
 .state {
   font-weight: 600;

@@ -40,6 +40,9 @@ const asked = useThingHistory(() => (open.value ? { what: props.what, key: props
 .history {
   margin: 8px 0;
 }
+.change a {
+  margin-right: 8px;
+}
 .change {
   border-top: 1px solid var(--rule);
   padding: 4px 0;

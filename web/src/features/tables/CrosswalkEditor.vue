@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThingHistory from "@/features/codicils/ThingHistory.vue";
 import { computed, nextTick, ref } from "vue";
 import { RouterLink } from "vue-router";
 import { api, ask, type Crosswalk, type CrosswalkView, type Field, type Schemas } from "@/api/client";
@@ -301,6 +302,7 @@ const mayChange = computed(() => session.may("tables.change") && session.everywh
       <span v-if="done" class="quiet" role="status">{{ done }}</span>
       <span v-else class="quiet">Rows copied from a spreadsheet can be pasted into any cell.</span>
     </div>
+    <ThingHistory v-if="!adding" what="crosswalk" :of="props.crosswalk" />
   </form>
   <section v-if="missing.data && !adding" class="missing" aria-label="Missing codes">
     <h2>Missing codes</h2>

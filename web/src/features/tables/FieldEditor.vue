@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThingHistory from "@/features/codicils/ThingHistory.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import { orNone } from "@/ui/choice";
 import { computed, ref, watch } from "vue";
@@ -203,6 +204,7 @@ async function save() {
       <label><input v-model="draft.searched" type="checkbox" /> included in search</label>
       <label><input v-model="draft.loaded" type="checkbox" /> included in loads</label>
     </p>
+    <ThingHistory v-if="props.field" what="field" :of="`${props.entry.kind.key}/${props.field.key}`" />
     <div class="buttons">
       <button type="submit" class="button first" :disabled="tried.busy">
         {{ props.field ? "Save" : "Add the field" }}

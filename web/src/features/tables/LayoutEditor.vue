@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThingHistory from "@/features/codicils/ThingHistory.vue";
 import { computed, nextTick, reactive, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, type LayoutView } from "@/api/client";
@@ -189,6 +190,12 @@ const mayChange = computed(
       Layouts were made for: {{ view.others.map((o) => o.title).join("; ") }}.</template
     >
   </p>
+  <ThingHistory
+    v-if="view?.made && entry"
+    :key="`${view.company}/${view.type}`"
+    what="layout"
+    :of="`${entry.kind.key}/${view.company}/${view.type}`"
+  />
   <TroubleNote v-bind="tried.trouble" />
   <div class="bar">
     <button

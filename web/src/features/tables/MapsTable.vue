@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThingHistory from "@/features/codicils/ThingHistory.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import FormulaEditor from "@/features/rules/FormulaEditor.vue";
@@ -226,6 +227,7 @@ function add() {
         </p>
       </div>
       <button type="button" class="plain" @click="add">Add a value</button>
+      <ThingHistory v-if="table.draft.id" what="map" :of="String(table.draft.id)" />
     </template>
   </TableEditor>
 </template>

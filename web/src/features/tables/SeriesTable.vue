@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThingHistory from "@/features/codicils/ThingHistory.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import { api, ask, type Schemas, type SeriesView } from "@/api/client";
@@ -320,6 +321,7 @@ const list = useList<SeriesView>(
           <p v-if="checked.answer?.longest" class="quiet">Up to {{ checked.answer.longest }} characters.</p>
         </div>
       </div>
+      <ThingHistory v-if="table.draft.version" what="series" :of="table.draft.series.key" />
     </template>
   </TableEditor>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ThingHistory from "@/features/codicils/ThingHistory.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import { api, ask, type StandingView } from "@/api/client";
@@ -168,6 +169,7 @@ const list = useList<StandingView>(
         </tbody>
       </table>
       <p v-for="(n, i) in checked.answer?.notices" :key="i" class="notice">{{ n.message }}</p>
+      <ThingHistory v-if="table.draft.version" what="standing" :of="table.draft.standing.field.key" />
     </template>
     <template #buttons>
       <button type="button" class="button" @click="addPeriod">Add a period</button>

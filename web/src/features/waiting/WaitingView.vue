@@ -9,6 +9,7 @@ import SeverityMark from "@/ui/SeverityMark.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
+import { useCodicils, type CodicilSummary } from "@/queries/codicils";
 import { useFindings } from "@/queries/findings";
 import { format, moment } from "@/queries/format";
 import { runStates, runTitle } from "@/queries/runs";
@@ -43,6 +44,20 @@ const since = computed(() => {
   const told = waiting.value?.since;
   return told && seen.value && Date.parse(told) === Date.parse(seen.value) ? told : "";
 });
+const codicils = useCodicils(() => ["submitted", "agreed", "open"]);
+/** Those that somebody has to decide on come first; a single draft is told by itself. */
+const prepared = computed(() => {
+  const order: Record<string, number> = { submitted: 0, open: 1, agreed: 2 };
+  return reads.value
+    ? (codicils.data?.codicils ?? []).filter((c) => !c.own).sort((a, b) => order[a.state]! - order[b.state]!)
+    : [];
+});
+function what(c: CodicilSummary): string {
+  if (c.state === "submitted") return "waits for somebody to agree to it";
+  if (c.state === "agreed")
+    return c.effective ? `comes into force ${moment(c.effective)}` : "agreed, and not in force yet";
+  return c.hindered ? `did not come into force: ${c.hindered}` : "being prepared";
+}
 /** As many as one reads at a glance; the rest is one step away. */
 const few = 6;
 const nothing = computed(
@@ -52,6 +67,7 @@ const nothing = computed(
     !waiting.value.proofs.length &&
     !waiting.value.unproved &&
     !waiting.value.drafts.length &&
+    !prepared.value.length &&
     !waiting.value.runs.length &&
     !(since.value && waiting.value.changes.length) &&
     !open.value.length,
@@ -130,6 +146,22 @@ function whereIs(c: Schemas["OthersChange"]): string {
         </li>
       </ul>
       <RouterLink v-if="ends.length > few" class="all" to="/findings">All of them</RouterLink>
+    </section>
+
+    <section v-if="prepared.length" aria-label="Codicils">
+      <h2>
+        Codicils <span class="count">{{ prepared.length }}</span>
+      </h2>
+      <ul>
+        <li v-for="c in prepared.slice(0, few)" :key="c.id">
+          <SeverityMark v-if="c.hindered && c.state === 'open'" severity="refuse" /><span v-else />
+          <RouterLink :to="`/codicils/${c.id}`">{{ c.title }}</RouterLink>
+          <span class="quiet">codicil {{ c.id }}, {{ what(c) }}</span>
+        </li>
+      </ul>
+      <RouterLink v-if="prepared.length > few" class="all" to="/codicils?state=prepared"
+        >All being prepared</RouterLink
+      >
     </section>
 
     <section v-if="waiting?.runs.length" aria-label="Runs">
