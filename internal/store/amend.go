@@ -309,7 +309,7 @@ func (s *Store) drafted(ctx context.Context, r rule.Rule, by record.Stamp) error
 	if err != nil {
 		return err
 	}
-	id := int64(0)
+	var id int64
 	switch {
 	case owner != nil:
 		id = owner.ID

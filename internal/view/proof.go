@@ -117,7 +117,15 @@ func WhyFailed(r *proof.Result) string {
 		return ""
 	}
 	first := r.Differences[0]
-	return fmt.Sprintf("%s %s: expected %s, came out %s", first.What, first.Field, OrBlank(first.Expected), OrBlank(first.Actual))
+	what := first.What
+	if r.Plan != nil && first.Field != "" {
+		if f := r.Plan.Kind().Field(first.Field); f != nil {
+			what = f.Label
+		} else {
+			what += " " + first.Field // of a line
+		}
+	}
+	return fmt.Sprintf("%s: expected %s, came out %s", what, OrBlank(first.Expected), OrBlank(first.Actual))
 }
 
 // ReportedProof shows a proof in a report.

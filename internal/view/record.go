@@ -13,7 +13,6 @@ import (
 	"codicil/internal/ledger"
 )
 
-// at is the time of a stamp; the zero time where it is not known.
 // At is the time of a stamp; the zero time where it has none.
 func At(s record.Stamp) time.Time {
 	t, _ := clock.When(s)

@@ -63,6 +63,9 @@ func (s *Service) List(ctx context.Context, kind string) ([]contract.RuleView, e
 		return nil, err
 	}
 	uses, err := s.base.Store.RuleUses(ctx)
+	if err != nil {
+		return nil, err
+	}
 	in, err := s.base.Store.InCodicils(ctx, "rule")
 	return view.List(b.Rules, func(c *rule.Compiled) contract.RuleView {
 		shown := view.Rule(c, wording, proofs[c.ID])
