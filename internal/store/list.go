@@ -162,16 +162,23 @@ func where(conditions []condition) (text string, values []any) {
 	return " WHERE " + strings.Join(texts, " AND "), values
 }
 
+// isWord tells whether a text is of small letters only.
+func isWord(text string) bool {
+	return text != "" && !strings.ContainsFunc(text, func(r rune) bool { return r < 'a' || r > 'z' })
+}
+
 // scope narrows records to companies, types and states.
 func (l *listing) scope() (conditions []condition) {
 	for _, by := range []struct {
 		column string
 		among  []string
 	}{{"company", l.Companies}, {"type", l.Types}, {"state", l.States}} {
-		switch len(by.among) {
-		case 0:
-		case 1: // written out, so that an index of one state can be used
-			conditions = append(conditions, condition{"records." + by.column + " = '" + strings.ReplaceAll(by.among[0], "'", "''") + "'", nil})
+		switch {
+		case len(by.among) == 0:
+		case len(by.among) == 1 && by.column == "state" && isWord(by.among[0]): // written out, so that an index of one state can be used
+			conditions = append(conditions, condition{"records.state = '" + by.among[0] + "'", nil})
+		case len(by.among) == 1:
+			conditions = append(conditions, condition{"records." + by.column + " = ?", []any{by.among[0]}})
 		default:
 			conditions = append(conditions, condition{"records." + by.column + " IN ?", []any{by.among}})
 		}

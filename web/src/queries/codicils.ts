@@ -51,10 +51,10 @@ export const codicilStates: Record<CodicilState, string> = {
   withdrawn: "Withdrawn",
 };
 
-/** The codicils in some states, none: in any; the newest first. */
-export function useCodicils(states: () => CodicilState[], most: () => number = () => 50) {
+/** The codicils in some states, none: in any; the newest first. undefined asks nothing. */
+export function useCodicils(states: () => CodicilState[] | undefined, most: () => number = () => 50) {
   return useAsked(
-    () => ["codicils", states(), most()],
+    () => (states() ? ["codicils", states(), most()] : undefined),
     (signal) => api.GET("/codicils", { params: { query: { state: states(), limit: most() } }, signal }),
     { keep: true },
   );

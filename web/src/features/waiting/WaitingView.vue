@@ -44,7 +44,7 @@ const since = computed(() => {
   const told = waiting.value?.since;
   return told && seen.value && Date.parse(told) === Date.parse(seen.value) ? told : "";
 });
-const codicils = useCodicils(() => ["submitted", "agreed", "open"]);
+const codicils = useCodicils(() => (reads.value ? ["submitted", "agreed", "open"] : undefined));
 /** Those that somebody has to decide on come first; a single draft is told by itself. */
 const prepared = computed(() => {
   const order: Record<string, number> = { submitted: 0, open: 1, agreed: 2 };
