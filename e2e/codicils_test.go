@@ -23,6 +23,15 @@ func (u *user) writesCondition(formula string) {
 	u.clicks(".pane button", "Save change")
 }
 
+// changesTermsAtOnce changes the rule that is open and in force, with a reason.
+func (u *user) changesTermsAtOnce() {
+	u.t.Helper()
+	u.writesCondition(`country = "DE"`)
+	u.cursorIsOn("Reason to put it in force")
+	u.types("Only there")
+	u.presses(kb.Enter)
+}
+
 // Two people work on one codicil; it is agreed to and comes into force at its time, for what is judged from then on.
 func TestTwoPeopleBringACodicilIntoForce(t *testing.T) {
 	tobias := begin(t, "/codicils", browser.Setup{SignIn: true})
@@ -105,10 +114,7 @@ func TestTwoPeopleBringACodicilIntoForce(t *testing.T) {
 func TestACodicilIsTakenBack(t *testing.T) {
 	u := begin(t, termsOfServices, browser.Setup{Demo: true})
 	u.sees(".pane .life", "version 2")
-	u.writesCondition(`country = "DE"`)
-	u.cursorIsOn("Reason to put it in force")
-	u.types("Only there")
-	u.presses(kb.Enter)
+	u.changesTermsAtOnce()
 	u.sees(".pane .life", "version 3")
 	u.goes("/codicils")
 	u.sees("td .reason", "Only there")
@@ -165,10 +171,7 @@ func TestTwoCodicilsMeet(t *testing.T) {
 func TestThePlanIsShownAsItWas(t *testing.T) {
 	u := begin(t, termsOfServices, browser.Setup{Demo: true})
 	u.sees(".pane .life", "version 2")
-	u.writesCondition(`country = "DE"`)
-	u.cursorIsOn("Reason to put it in force")
-	u.types("Only there")
-	u.presses(kb.Enter)
+	u.changesTermsAtOnce()
 	u.sees("[data-field=payment_terms] [data-station=default]", "when Country is DE")
 	u.picks(".by-rules", "as it was on")
 	u.sees("dialog h2", "As it was on a day")
