@@ -130,7 +130,7 @@ func (s *Service) decide(ctx context.Context, c *store.Codicil, deed, reason str
 	}
 	doubts = strings.Join(view.List(check.Doubts, func(d contract.CodicilProblem) string { return d.Message }), "; and ")
 	if doubts != c.Accepted && doubts != "" && reason == "" {
-		return "", fault.Hindered(impact.NeedsReason, fmt.Sprintf("codicil %d", c.ID), deed, doubts)
+		return "", fault.Hindered(impact.NeedsReason, fmt.Sprintf("Codicil %d", c.ID), deed, doubts)
 	}
 	return doubts, nil
 }

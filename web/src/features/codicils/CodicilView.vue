@@ -342,7 +342,8 @@ const deedWords: Record<CodicilChange["deed"], string> = {
         </table>
       </section>
     </template>
-    <p v-else-if="!asked.problem" class="quiet" role="status">Loading…</p>
+    <p v-else-if="asked.problem"><RouterLink to="/codicils">All codicils</RouterLink></p>
+    <p v-else class="quiet" role="status">Loading…</p>
   </div>
 </template>
 
