@@ -178,6 +178,32 @@ describe("the rule of a cell", () => {
     await draft.settle("theirs");
     expect(draft.change).toMatchObject({ version: 4, body: { effect: { value: '"JP"' } } });
     expect(draft.overtaken).toBeUndefined();
+
+    // Where too much changed to be told, it is looked at as well.
+    current = view({ version: 5 });
+    await tell({ changes: [], presence: [], much: true });
+    await settle();
+    expect(draft.change?.version).toBe(5);
+  });
+
+  it("shows what somebody saved while the rule was still on its way", async () => {
+    let arrives!: () => void;
+    const way = new Promise<void>((done) => (arrives = done));
+    const before = current;
+    let asked = 0;
+    serve({ ...answers, "GET /rules/7": () => (asked++ ? current : way.then(() => before)) });
+    const { draft } = open();
+    await settle();
+    expect(draft.change).toBeUndefined();
+    current = view({ version: 2, sentence: "theirs" });
+    await tell({
+      changes: [{ kind: "rule", key: "7", by: "Tobias Rell", self: false }],
+      presence: [],
+      much: false,
+    });
+    arrives();
+    await settle();
+    expect(draft.view).toMatchObject({ version: 2, sentence: "theirs" });
   });
 
   it("begins in the scope at hand, and is kept before it is put in force", async () => {

@@ -51,8 +51,9 @@ export function onChangeOf(
     waiting = { by };
     next();
   }
-  onNews(({ changes }) => {
+  onNews(({ changes, much }) => {
     const thing = at();
+    if (much && thing) return again(undefined); // what changed is not told one by one: it may be this
     const of = changes.findLast((c) => c.kind === thing?.kind && (!c.key || c.key === thing.key));
     if (of) again(of.by || undefined);
   });

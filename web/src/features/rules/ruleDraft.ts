@@ -61,6 +61,8 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
 
   let first = wanted;
   let opening = false;
+  /** The rule that is on its way; 0: none. */
+  const coming = ref(0);
   let discarded = false;
   /** Opens the rule that was asked for, or the one that acted, or the one that goes first; or begins one. */
   watch(
@@ -98,9 +100,10 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
 
   async function show(id: number) {
     putAside();
+    coming.value = id;
     await attempt(async () =>
       take(await askOnce(["rule", id], () => api.GET("/rules/{id}", { params: { path: { id } } }))),
-    );
+    ).finally(() => (coming.value = 0));
   }
 
   function take(shown: RuleView) {
@@ -245,7 +248,9 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   const typing = ref(false);
   /** What somebody else saved of the rule while it is being changed here. */
   const overtaken = ref<{ by: string; view: RuleView }>();
-  const changedBy = onChangeOf(shown, () => tried.busy, renew);
+  // What is told of a rule while it is on its way may be newer than what arrives.
+  const told = () => (coming.value ? { kind: "rule", key: String(coming.value) } : shown());
+  const changedBy = onChangeOf(told, () => tried.busy, renew);
   // What is changed in the codicil that is shown is told of that.
   onChangeOf(
     () => (byRules.codicil ? { kind: "codicil", key: String(byRules.codicil) } : undefined),
