@@ -135,7 +135,7 @@ func (r *Runner) Measure(ctx context.Context, rules []*rule.Compiled, results []
 			trials = append(trials, trial{i, j})
 		}
 	}
-	err := r.parallel(ctx, len(trials), func(i int) {
+	err := r.Each(ctx, len(trials), func(i int) {
 		t := trials[i]
 		noticed[t.rule][t.mutant] = r.notices(rules[t.rule], &mutants[t.rule][t.mutant], results)
 	})

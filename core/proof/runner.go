@@ -226,7 +226,7 @@ func (r *Runner) tellFacts(result *Result) {
 func (r *Runner) RunAll(ctx context.Context, proofs []Proof, done func(*Result)) ([]Result, error) {
 	results := make([]Result, len(proofs))
 	var mutex sync.Mutex
-	err := r.parallel(ctx, len(proofs), func(i int) {
+	err := r.Each(ctx, len(proofs), func(i int) {
 		results[i] = r.Run(&proofs[i], true)
 		if done != nil {
 			mutex.Lock()
@@ -241,7 +241,7 @@ func (r *Runner) RunAll(ctx context.Context, proofs []Proof, done func(*Result))
 // every rule did. Where the context ends the rest is not judged, and the error says so.
 func (r *Runner) JudgeAll(ctx context.Context, documents []Proof, detail bool) ([]Result, error) {
 	results := make([]Result, len(documents))
-	err := r.parallel(ctx, len(documents), func(i int) {
+	err := r.Each(ctx, len(documents), func(i int) {
 		result := &results[i]
 		result.Proof = &documents[i]
 		judged, err := r.judge(&documents[i], detail, nil)
@@ -252,9 +252,9 @@ func (r *Runner) JudgeAll(ctx context.Context, documents []Proof, detail bool) (
 	return results, err
 }
 
-// parallel does work for each number under count on all processors until the context ends. Where the work panics, it
+// Each does work for each number under count on all processors until the context ends. Where the work panics, it
 // panics here, where the caller can meet it; in a goroutine of its own it would end the program.
-func (r *Runner) parallel(ctx context.Context, count int, work func(int)) error {
+func (r *Runner) Each(ctx context.Context, count int, work func(int)) error {
 	var next atomic.Int64
 	var group sync.WaitGroup
 	ctx, stop := context.WithCancelCause(ctx)

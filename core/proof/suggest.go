@@ -121,7 +121,7 @@ func limited(list []candidate) []candidate { return list[:min(len(list), maxCand
 
 // try runs candidates and keeps those that make the rule act or come to something new.
 func (s *Search) try(ctx context.Context, list []candidate, missing map[Goal]bool, unnoticed []Mutant, wrong []version) ([]candidate, error) {
-	err := s.Runner.parallel(ctx, len(list), func(i int) {
+	err := s.Runner.Each(ctx, len(list), func(i int) {
 		c := &list[i]
 		coverage := s.runOne(c)
 		if c.Result.Err != nil {

@@ -26,6 +26,7 @@ import (
 	"codicil/internal/app/posting"
 	"codicil/internal/app/proofs"
 	"codicil/internal/app/records"
+	"codicil/internal/app/replay"
 	"codicil/internal/app/rules"
 	"codicil/internal/app/runs"
 	"codicil/internal/app/tables"
@@ -79,6 +80,8 @@ type App struct {
 	Personal *personal.Service
 	// Codicils keeps the sets of changes of the rule book.
 	Codicils *codicils.Service
+	// Replay tells what a codicil would do to what exists.
+	Replay *replay.Service
 	// Backups makes copies of all there is.
 	Backups *backups.Service
 
@@ -98,15 +101,27 @@ func New(s *store.Store, now clock.Clock) *App {
 	j := judging.New(s, now)
 	a := assemble(j, runs.New(s, now))
 	a.store = s
-	a.Codicils = codicils.New(j, func(ctx context.Context, v store.View) (codicils.Parts, error) {
+	a.Replay = replay.New(j, a.Runs, func(ctx context.Context, v store.View) (*judging.Service, error) {
+		by, err := a.Viewed(ctx, v)
+		if err != nil {
+			return nil, err
+		}
+		return by.base, nil
+	})
+	a.Codicils = codicils.New(a.parts(), a.Replay, func(ctx context.Context, v store.View) (codicils.Parts, error) {
 		by, err := a.Viewed(ctx, v)
 		if err != nil {
 			return codicils.Parts{}, err
 		}
-		return codicils.Parts{Base: by.base, Rules: by.Rules, Fields: by.Fields}, nil
+		return by.parts(), nil
 	})
 	a.ctx, a.stop = context.WithCancel(context.Background())
 	return a
+}
+
+// parts are the use cases with which codicils are checked.
+func (a *App) parts() codicils.Parts {
+	return codicils.Parts{Base: a.base, Rules: a.Rules, Fields: a.Fields, Findings: a.Findings}
 }
 
 func assemble(j *judging.Service, work *runs.Service) *App {

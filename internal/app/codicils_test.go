@@ -143,7 +143,7 @@ func TestACodicilIsWorkedOnAndComesIntoForce(t *testing.T) {
 	assert.Equal(t, c.ID, out.Version.Codicil)
 	assert.Equal(t, 3, out.Version.Revision)
 
-	before, err := d.Codicils.Check(as(t), c.ID)
+	before, err := d.Codicils.Check(as(t), c.ID, false)
 	require.NoError(t, err)
 	assert.Empty(t, before.Problems)
 	forced := move(t, d, c.ID, contract.CodicilInForce)
@@ -337,7 +337,7 @@ func TestAProofIsKeptWithACodicil(t *testing.T) {
 	assert.Equal(t, []int{1, 1}, []int{held, all})
 	_, all = holds(d)
 	assert.Zero(t, all)
-	check, err := d.Codicils.Check(as(t), c.ID)
+	check, err := d.Codicils.Check(as(t), c.ID, false)
 	require.NoError(t, err)
 	assert.Equal(t, 1, check.Proofs)
 	assert.Empty(t, check.Failing)

@@ -22,43 +22,43 @@ import (
 
 // Defines values for ActDid.
 const (
-	ActDidActed         ActDid = "acted"
-	ActDidBeaten        ActDid = "beaten"
-	ActDidFailed        ActDid = "failed"
-	ActDidHolds         ActDid = "holds"
-	ActDidNotNeeded     ActDid = "not needed"
-	ActDidNotReached    ActDid = "not reached"
-	ActDidNotTaken      ActDid = "not taken"
-	ActDidOtherOccasion ActDid = "other occasion"
-	ActDidSpeaks        ActDid = "speaks"
-	ActDidUndecided     ActDid = "undecided"
-	ActDidWhenNotTrue   ActDid = "when not true"
+	Acted         ActDid = "acted"
+	Beaten        ActDid = "beaten"
+	Failed        ActDid = "failed"
+	Holds         ActDid = "holds"
+	NotNeeded     ActDid = "not needed"
+	NotReached    ActDid = "not reached"
+	NotTaken      ActDid = "not taken"
+	OtherOccasion ActDid = "other occasion"
+	Speaks        ActDid = "speaks"
+	Undecided     ActDid = "undecided"
+	WhenNotTrue   ActDid = "when not true"
 )
 
 // Valid indicates whether the value is a known member of the ActDid enum.
 func (e ActDid) Valid() bool {
 	switch e {
-	case ActDidActed:
+	case Acted:
 		return true
-	case ActDidBeaten:
+	case Beaten:
 		return true
-	case ActDidFailed:
+	case Failed:
 		return true
-	case ActDidHolds:
+	case Holds:
 		return true
-	case ActDidNotNeeded:
+	case NotNeeded:
 		return true
-	case ActDidNotReached:
+	case NotReached:
 		return true
-	case ActDidNotTaken:
+	case NotTaken:
 		return true
-	case ActDidOtherOccasion:
+	case OtherOccasion:
 		return true
-	case ActDidSpeaks:
+	case Speaks:
 		return true
-	case ActDidUndecided:
+	case Undecided:
 		return true
-	case ActDidWhenNotTrue:
+	case WhenNotTrue:
 		return true
 	default:
 		return false
@@ -542,36 +542,6 @@ func (e RuleProblemSeverity) Valid() bool {
 	}
 }
 
-// Defines values for RunState.
-const (
-	RunStateCutOff  RunState = "cut off"
-	RunStateDone    RunState = "done"
-	RunStateFailed  RunState = "failed"
-	RunStateRunning RunState = "running"
-	RunStateStopped RunState = "stopped"
-	RunStateWaiting RunState = "waiting"
-)
-
-// Valid indicates whether the value is a known member of the RunState enum.
-func (e RunState) Valid() bool {
-	switch e {
-	case RunStateCutOff:
-		return true
-	case RunStateDone:
-		return true
-	case RunStateFailed:
-		return true
-	case RunStateRunning:
-		return true
-	case RunStateStopped:
-		return true
-	case RunStateWaiting:
-		return true
-	default:
-		return false
-	}
-}
-
 // Defines values for RunWhat.
 const (
 	RunWhatBreaks      RunWhat = "breaks"
@@ -585,6 +555,7 @@ const (
 	RunWhatMerge       RunWhat = "merge"
 	RunWhatMergeCheck  RunWhat = "merge-check"
 	RunWhatProofs      RunWhat = "proofs"
+	RunWhatReplay      RunWhat = "replay"
 	RunWhatTakeBack    RunWhat = "take-back"
 )
 
@@ -612,6 +583,8 @@ func (e RunWhat) Valid() bool {
 	case RunWhatMergeCheck:
 		return true
 	case RunWhatProofs:
+		return true
+	case RunWhatReplay:
 		return true
 	case RunWhatTakeBack:
 		return true
@@ -668,6 +641,36 @@ func (e RunHitWhat) Valid() bool {
 	case RunHitWhatWeak:
 		return true
 	case RunHitWhatWithdrawn:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for RunState.
+const (
+	RunStateCutOff  RunState = "cut off"
+	RunStateDone    RunState = "done"
+	RunStateFailed  RunState = "failed"
+	RunStateRunning RunState = "running"
+	RunStateStopped RunState = "stopped"
+	RunStateWaiting RunState = "waiting"
+)
+
+// Valid indicates whether the value is a known member of the RunState enum.
+func (e RunState) Valid() bool {
+	switch e {
+	case RunStateCutOff:
+		return true
+	case RunStateDone:
+		return true
+	case RunStateFailed:
+		return true
+	case RunStateRunning:
+		return true
+	case RunStateStopped:
+		return true
+	case RunStateWaiting:
 		return true
 	default:
 		return false
@@ -1102,6 +1105,28 @@ type ChangeSettled struct {
 // Changes A set of changes on top of the rules in force: rules as they would be. Each is over when the kept rule has moved on to a later version, or says the same in force
 type Changes = plan.Changes
 
+// CheckedRule defines model for CheckedRule.
+type CheckedRule struct {
+	// After The same with it
+	After *Noticed `json:"after,omitempty"`
+
+	// Before Of how many wrong versions the proofs noticed without the codicil; missing: it was not in force, or not looked at
+	Before *Noticed `json:"before,omitempty"`
+
+	// Former The same without the codicil; missing: it is not in force without
+	Former string `json:"former,omitempty"`
+	Name   string `json:"name"`
+
+	// Proofs How many are about it
+	Proofs   int    `json:"proofs"`
+	Rule     int64  `json:"rule"`
+	Sentence string `json:"sentence"`
+
+	// State What its proofs confirm of it
+	State   string `json:"state"`
+	Version int    `json:"version"`
+}
+
 // Clash defines model for Clash.
 type Clash struct {
 	Base   Shown  `json:"base"`
@@ -1197,14 +1222,35 @@ type CodicilCheck struct {
 	// Failing Those that fail with it
 	Failing []CodicilFailing `json:"failing"`
 
+	// Findings What is found with it and not without
+	Findings []Finding `json:"findings"`
+
+	// Gone How many findings are gone with it
+	Gone int `json:"gone"`
+
+	// Lines What a signer must know, a line each on what changes, the proofs, the findings, what exists, and amounts
+	Lines []string `json:"lines"`
+
 	// Problems What must be put right before it can come into force
 	Problems []CodicilProblem `json:"problems"`
 
 	// Proofs How many proofs were run
 	Proofs int `json:"proofs"`
 
+	// Replay What the newest replay found; missing: there was none
+	Replay *Replay `json:"replay,omitempty"`
+
+	// Revision The last of its changes
+	Revision int `json:"revision"`
+
+	// Rules Its rules that are in force with it, and what their proofs confirm
+	Rules []CheckedRule `json:"rules"`
+
 	// Version That of the codicil which was checked
 	Version int `json:"version"`
+
+	// Whole Findings and strength were looked at too
+	Whole bool `json:"whole"`
 }
 
 // CodicilFailing defines model for CodicilFailing.
@@ -2479,6 +2525,16 @@ type MoveManyRequest struct {
 	State  RuleState `json:"state"`
 }
 
+// MovedAmount defines model for MovedAmount.
+type MovedAmount struct {
+	// Amount An exact decimal
+	Amount   string `json:"amount"`
+	Currency string `json:"currency"`
+
+	// Text As people write it
+	Text string `json:"text"`
+}
+
 // Name defines model for Name.
 type Name struct {
 	// Field The key of the field
@@ -2554,6 +2610,12 @@ type NewsThing struct {
 
 // Notice defines model for Notice.
 type Notice = table.Notice
+
+// Noticed defines model for Noticed.
+type Noticed struct {
+	Noticed  int `json:"noticed"`
+	Versions int `json:"versions"`
+}
 
 // Origins Who gave each value: person, load, carried (from the record before), or a rule in a version as in rule 12 v3; a field that is not there: not known
 type Origins = record.Origins
@@ -3124,6 +3186,91 @@ type RemovedField struct {
 	Values int `json:"values"`
 }
 
+// Replay What a codicil would do to what exists: figures of a run
+type Replay struct {
+	// Amounts In how many posted documents an amount would be another
+	Amounts int `json:"amounts"`
+
+	// Changed In how many a value would be another
+	Changed int   `json:"changed"`
+	Codicil int64 `json:"codicil"`
+	Done    int   `json:"done"`
+
+	// Drifted How many come out otherwise than they are saved by the rules in force already, without the codicil
+	Drifted int `json:"drifted"`
+
+	// Effects By kind, company and field
+	Effects []ReplayEffect `json:"effects"`
+
+	// Posted Posted documents that were judged
+	Posted int `json:"posted"`
+
+	// Refused How many would be refused, or asked a reason for, that are not without it
+	Refused int `json:"refused"`
+
+	// Revision The last of the codicil's changes that was looked at
+	Revision int   `json:"revision"`
+	Run      int64 `json:"run"`
+
+	// Saved Saved records that were judged
+	Saved int    `json:"saved"`
+	Since string `json:"since"`
+
+	// Stale The codicil, or what is in force, is another by now
+	Stale bool `json:"stale"`
+
+	// State cut off: the program ended before it
+	State RunState `json:"state"`
+	Total int      `json:"total"`
+
+	// Unjudged Those that no longer fit their kind and meet no rule
+	Unjudged int `json:"unjudged"`
+
+	// Unknown Posted documents of which is not known what they read; they are judged by what is saved now
+	Unknown int    `json:"unknown"`
+	Until   string `json:"until"`
+}
+
+// ReplayEffect defines model for ReplayEffect.
+type ReplayEffect struct {
+	Company string `json:"company"`
+
+	// Field "": the document as a whole, which would be refused or asked a reason for
+	Field     string `json:"field"`
+	Kind      string `json:"kind"`
+	KindLabel string `json:"kindLabel"`
+	Label     string `json:"label"`
+
+	// Moved Of an amount: by how much, in sum
+	Moved   []MovedAmount `json:"moved"`
+	Records int           `json:"records"`
+}
+
+// ReplayRequest defines model for ReplayRequest.
+type ReplayRequest struct {
+	// Since The first day on which what is looked at was posted; missing: from the beginning
+	Since string `json:"since,omitempty"`
+
+	// Until The last such day; missing: until today
+	Until string `json:"until,omitempty"`
+}
+
+// Replayed defines model for Replayed.
+type Replayed struct {
+	After  Outcome `json:"after"`
+	Before Outcome `json:"before"`
+
+	// Drifted It comes out otherwise than it is saved already, without the codicil
+	Drifted bool `json:"drifted"`
+
+	// Hit One thing that a run found
+	Hit RunHit `json:"hit"`
+
+	// Known It is judged by what it read when it was posted; false: by what is saved now
+	Known    bool       `json:"known"`
+	PostedAt *time.Time `json:"postedAt,omitempty"`
+}
+
 // ReportedProof defines model for ReportedProof.
 type ReportedProof struct {
 	Held   bool   `json:"held"`
@@ -3409,6 +3556,9 @@ type Run struct {
 	// Changed It is about the rule as it was being changed
 	Changed bool `json:"changed,omitempty"`
 
+	// Codicil The codicil that it is about
+	Codicil int64 `json:"codicil,omitempty"`
+
 	// Counts What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records; loads: add, change, same, skip, confirm, refuse; taken back: withdrawn, restored, stays
 	Counts map[string]int `json:"counts,omitempty"`
 
@@ -3445,17 +3595,14 @@ type Run struct {
 	// Version Of the rule
 	Version int `json:"version,omitempty"`
 
-	// What duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
+	// What duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
 	What RunWhat `json:"what"`
 
 	// Writes How many records it wrote that are not taken back
 	Writes int `json:"writes,omitempty"`
 }
 
-// RunState cut off: the program ended before it
-type RunState string
-
-// RunWhat duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
+// RunWhat duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
 type RunWhat string
 
 // RunHit One thing that a run found
@@ -3466,6 +3613,9 @@ type RunHit struct {
 	// Changes Its values before and after
 	Changes []ValueChange `json:"changes"`
 	Company string        `json:"company"`
+
+	// Drifted Of a replay: it comes out otherwise than it is saved already, without the codicil
+	Drifted bool `json:"drifted,omitempty"`
 
 	// Kind Of records it is about
 	Kind string `json:"kind"`
@@ -3492,6 +3642,9 @@ type RunHit struct {
 	// Told The messages, and the values that change
 	Told string `json:"told"`
 	Type string `json:"type"`
+
+	// Unknown Of a replay: what it read when it was posted is not known
+	Unknown bool `json:"unknown,omitempty"`
 
 	// What merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
 	What RunHitWhat `json:"what"`
@@ -3527,6 +3680,9 @@ type RunRequest struct {
 	// Type Only those of the type
 	Type string `json:"type,omitempty"`
 }
+
+// RunState cut off: the program ended before it
+type RunState string
 
 // SaveAnswer defines model for SaveAnswer.
 type SaveAnswer struct {
@@ -4047,6 +4203,19 @@ type GetThingHistoryParams struct {
 
 // GetCodicilParams defines parameters for GetCodicil.
 type GetCodicilParams struct {
+	Format Format `json:"format,omitempty"`
+}
+
+// CheckCodicilParams defines parameters for CheckCodicil.
+type CheckCodicilParams struct {
+	Format Format `json:"format,omitempty"`
+
+	// Whole Tell also what is found about the rules with it and not without, and what the proofs of its rules notice; that takes longer
+	Whole bool `form:"whole,omitempty" json:"whole,omitempty"`
+}
+
+// GetReplayedParams defines parameters for GetReplayed.
+type GetReplayedParams struct {
 	Format Format `json:"format,omitempty"`
 }
 
@@ -4695,6 +4864,9 @@ type BeginCodicilJSONRequestBody = CodicilHead
 
 // ChangeCodicilJSONRequestBody defines body for ChangeCodicil for application/json ContentType.
 type ChangeCodicilJSONRequestBody = CodicilHead
+
+// StartReplayJSONRequestBody defines body for StartReplay for application/json ContentType.
+type StartReplayJSONRequestBody = ReplayRequest
 
 // SettleChangeJSONRequestBody defines body for SettleChange for application/json ContentType.
 type SettleChangeJSONRequestBody = ChangeSettled

@@ -8,6 +8,7 @@ import (
 	"github.com/labstack/echo/v5"
 
 	"codicil/core/notice"
+	"codicil/core/record"
 	"codicil/internal/app"
 	"codicil/internal/fault"
 )
@@ -76,8 +77,18 @@ func (s *server) MoveCodicil(ctx context.Context, r MoveCodicilRequestObject) (M
 }
 
 func (s *server) CheckCodicil(ctx context.Context, r CheckCodicilRequestObject) (CheckCodicilResponseObject, error) {
-	v, err := s.app.Codicils.Check(ctx, r.ID)
+	v, err := s.app.Codicils.Check(ctx, r.ID, r.Params.Whole)
 	return CheckCodicil200JSONResponse(v), err
+}
+
+func (s *server) StartReplay(ctx context.Context, r StartReplayRequestObject) (StartReplayResponseObject, error) {
+	v, err := s.app.Replay.Start(ctx, r.ID, *r.Body)
+	return StartReplay201JSONResponse(v), err
+}
+
+func (s *server) GetReplayed(ctx context.Context, r GetReplayedRequestObject) (GetReplayedResponseObject, error) {
+	v, err := s.app.Replay.One(ctx, r.ID, record.Ref{Kind: r.Kind, Number: r.Number})
+	return GetReplayed200JSONResponse(v), err
 }
 
 func (s *server) SettleChange(ctx context.Context, r SettleChangeRequestObject) (SettleChangeResponseObject, error) {

@@ -75,7 +75,13 @@ type ServerInterface interface {
 	ChangeCodicil(ctx *echo.Context, id Identity) error
 	// CheckCodicil What stands in the way of a codicil, and what speaks against it; nothing is kept
 	// (POST /codicils/{id}/check)
-	CheckCodicil(ctx *echo.Context, id Identity) error
+	CheckCodicil(ctx *echo.Context, id Identity, params CheckCodicilParams) error
+	// StartReplay Begin a run that judges saved records, and what was posted in a time, with the codicil and without. What was posted is judged by what it read then; nothing is changed
+	// (POST /codicils/{id}/replays)
+	StartReplay(ctx *echo.Context, id Identity) error
+	// GetReplayed One record or posted document judged with the codicil and without, side by side
+	// (GET /codicils/{id}/replays/{kind}/{number})
+	GetReplayed(ctx *echo.Context, id Identity, kind KindPath, number Number, params GetReplayedParams) error
 	// SettleChange Take a change out of a codicil, or keep it though something else is in force by now
 	// (POST /codicils/{id}/settle)
 	SettleChange(ctx *echo.Context, id Identity) error
@@ -843,8 +849,81 @@ func (w *ServerInterfaceWrapper) CheckCodicil(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
 	}
 
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CheckCodicilParams
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// ------------- Optional query parameter "whole" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "whole", ctx.QueryParams(), &params.Whole, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter whole: %s", err))
+	}
+
 	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.CheckCodicil(ctx, id)
+	err = w.Handler.CheckCodicil(ctx, id, params)
+	return err
+}
+
+// StartReplay converts echo context to params.
+func (w *ServerInterfaceWrapper) StartReplay(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartReplay(ctx, id)
+	return err
+}
+
+// GetReplayed converts echo context to params.
+func (w *ServerInterfaceWrapper) GetReplayed(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "number" -------------
+	var number Number
+
+	err = runtime.BindStyledParameterWithOptions("simple", "number", ctx.Param("number"), &number, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter number: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetReplayedParams
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetReplayed(ctx, id, kind, number, params)
 	return err
 }
 
@@ -4298,6 +4377,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/codicils/:id", wrapper.ChangeCodicil, options.OperationMiddlewares["changeCodicil"]...)
 	router.POST(options.BaseURL+"/codicils/:id/state", wrapper.MoveCodicil, options.OperationMiddlewares["moveCodicil"]...)
 	router.POST(options.BaseURL+"/codicils/:id/check", wrapper.CheckCodicil, options.OperationMiddlewares["checkCodicil"]...)
+	router.POST(options.BaseURL+"/codicils/:id/replays", wrapper.StartReplay, options.OperationMiddlewares["startReplay"]...)
+	router.GET(options.BaseURL+"/codicils/:id/replays/:kind/:number", wrapper.GetReplayed, options.OperationMiddlewares["getReplayed"]...)
 	router.POST(options.BaseURL+"/codicils/:id/settle", wrapper.SettleChange, options.OperationMiddlewares["settleChange"]...)
 	router.POST(options.BaseURL+"/codicils/:id/take-back", wrapper.TakeCodicilBack, options.OperationMiddlewares["takeCodicilBack"]...)
 	router.GET(options.BaseURL+"/codicils/history", wrapper.GetThingHistory, options.OperationMiddlewares["getThingHistory"]...)
@@ -5145,7 +5226,8 @@ func (response ChangeCodicildefaultApplicationProblemPlusJSONResponse) VisitChan
 }
 
 type CheckCodicilRequestObject struct {
-	ID Identity `json:"id"`
+	ID     Identity `json:"id"`
+	Params CheckCodicilParams
 }
 
 type CheckCodicilResponseObject interface {
@@ -5172,6 +5254,88 @@ type CheckCodicildefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CheckCodicildefaultApplicationProblemPlusJSONResponse) VisitCheckCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartReplayRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *StartReplayJSONRequestBody
+}
+
+type StartReplayResponseObject interface {
+	VisitStartReplayResponse(w http.ResponseWriter) error
+}
+
+type StartReplay201JSONResponse Run
+
+func (response StartReplay201JSONResponse) VisitStartReplayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartReplaydefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartReplaydefaultApplicationProblemPlusJSONResponse) VisitStartReplayResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReplayedRequestObject struct {
+	ID     Identity `json:"id"`
+	Kind   KindPath `json:"kind"`
+	Number Number   `json:"number"`
+	Params GetReplayedParams
+}
+
+type GetReplayedResponseObject interface {
+	VisitGetReplayedResponse(w http.ResponseWriter) error
+}
+
+type GetReplayed200JSONResponse Replayed
+
+func (response GetReplayed200JSONResponse) VisitGetReplayedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetReplayeddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetReplayeddefaultApplicationProblemPlusJSONResponse) VisitGetReplayedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -11793,6 +11957,12 @@ type StrictServerInterface interface {
 	// CheckCodicil What stands in the way of a codicil, and what speaks against it; nothing is kept
 	// (POST /codicils/{id}/check)
 	CheckCodicil(ctx context.Context, request CheckCodicilRequestObject) (CheckCodicilResponseObject, error)
+	// StartReplay Begin a run that judges saved records, and what was posted in a time, with the codicil and without. What was posted is judged by what it read then; nothing is changed
+	// (POST /codicils/{id}/replays)
+	StartReplay(ctx context.Context, request StartReplayRequestObject) (StartReplayResponseObject, error)
+	// GetReplayed One record or posted document judged with the codicil and without, side by side
+	// (GET /codicils/{id}/replays/{kind}/{number})
+	GetReplayed(ctx context.Context, request GetReplayedRequestObject) (GetReplayedResponseObject, error)
 	// SettleChange Take a change out of a codicil, or keep it though something else is in force by now
 	// (POST /codicils/{id}/settle)
 	SettleChange(ctx context.Context, request SettleChangeRequestObject) (SettleChangeResponseObject, error)
@@ -12909,10 +13079,11 @@ func (sh *strictHandler) ChangeCodicil(ctx *echo.Context, id Identity) error {
 }
 
 // CheckCodicil operation middleware
-func (sh *strictHandler) CheckCodicil(ctx *echo.Context, id Identity) error {
+func (sh *strictHandler) CheckCodicil(ctx *echo.Context, id Identity, params CheckCodicilParams) error {
 	var request CheckCodicilRequestObject
 
 	request.ID = id
+	request.Params = params
 
 	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
 		return sh.ssi.CheckCodicil(ctx.Request().Context(), request.(CheckCodicilRequestObject))
@@ -12927,6 +13098,82 @@ func (sh *strictHandler) CheckCodicil(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(CheckCodicilResponseObject); ok {
 		return validResponse.VisitCheckCodicilResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartReplay operation middleware
+func (sh *strictHandler) StartReplay(ctx *echo.Context, id Identity) error {
+	var request StartReplayRequestObject
+
+	request.ID = id
+
+	var body StartReplayJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartReplay(ctx.Request().Context(), request.(StartReplayRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartReplay")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartReplayResponseObject); ok {
+		return validResponse.VisitStartReplayResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetReplayed operation middleware
+func (sh *strictHandler) GetReplayed(ctx *echo.Context, id Identity, kind KindPath, number Number, params GetReplayedParams) error {
+	var request GetReplayedRequestObject
+
+	request.ID = id
+	request.Kind = kind
+	request.Number = number
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetReplayed(ctx.Request().Context(), request.(GetReplayedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetReplayed")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetReplayedResponseObject); ok {
+		return validResponse.VisitGetReplayedResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

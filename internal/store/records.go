@@ -390,10 +390,36 @@ func (s *Store) RecordVersion(ctx context.Context, at record.Ref, version int) (
 	return record.Version{Version: row.Version, What: row.What, Type: row.Type, Changed: row.Changed, Content: *row.Content}, row.Judged, nil
 }
 
+// JudgedVersion is a version of a record with what it was judged by; nil where nobody knows.
+type JudgedVersion struct {
+	record.Version
+	Kept *judge.Kept
+}
+
+// JudgedVersions returns the versions of a record up to one, the first first.
+func (s *Store) JudgedVersions(ctx context.Context, at record.Ref, until int) ([]JudgedVersion, error) {
+	rows, err := all(s.db.WithContext(ctx).Where("kind = ? AND number = ? AND version <= ?", at.Kind, at.Number, until).Order("version"), itself[recordVersion])
+	versions := make([]JudgedVersion, len(rows))
+	var content record.Content
+	for i, v := range rows {
+		if v.Content != nil {
+			content = *v.Content
+		}
+		versions[i] = JudgedVersion{record.Version{Version: v.Version, What: v.What, Type: v.Type, Content: content, Changed: v.Changed}, v.Judged}
+	}
+	return versions, err
+}
+
 // LastJudged returns the last version of a record, up to one, of which is known by what it was judged; 0: of none.
 func (s *Store) LastJudged(ctx context.Context, at record.Ref, version int) (judged int, err error) {
 	err = s.db.WithContext(ctx).Raw("SELECT COALESCE(MAX(version), 0) FROM record_versions WHERE kind = ? AND number = ? AND version <= ? AND judged IS NOT NULL", at.Kind, at.Number, version).Scan(&judged).Error
 	return judged, err
+}
+
+// VersionAsOf returns in which version a record was at an instant; 0: it was not there.
+func (s *Store) VersionAsOf(ctx context.Context, at record.Ref, instant string) (version int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT COALESCE(MAX(version), 0) FROM record_versions WHERE kind = ? AND number = ? AND changed_at <= ?", at.Kind, at.Number, instant).Scan(&version).Error
+	return version, err
 }
 
 // MarkLate marks records of which a live value is still to be taken anew.

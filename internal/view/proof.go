@@ -220,15 +220,31 @@ func (r *Reader) ResultOf(c *rule.Compiled) string {
 	return said
 }
 
-// Impact tells how a rule changes the outcome of one saved record; before is the outcome
-// without it.
+// Counterpart is the field of another outcome with the key and in the line of a cell, whose kind may have other fields;
+// nil where it has none.
+func Counterpart(kind *record.Kind, s engine.Cell, other *record.Kind, out *engine.Outcome) *engine.Field {
+	key, place := kind.Fields[s.Index].Key, s.Index
+	if place >= len(other.Fields) || other.Fields[place].Key != key {
+		place = other.Index(key)
+	}
+	if place < 0 {
+		return nil
+	}
+	return out.Field(place, s.Line)
+}
+
+// Impact tells how other rules change the outcome of one saved record; before is the outcome
+// without them.
 func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Result) (hit contract.RunHit, refused, changed bool) {
 	kind := now.Plan.Kind()
 	var told, speaking []string
 	hit.Changes = []contract.ValueChange{}
 	for _, s := range now.Outcome.Cells() {
-		old := before.Outcome.Field(s.Index, s.Line)
-		if was, is := fieldText(old), fieldText(s.Field); was != is {
+		old := Counterpart(kind, s, before.Plan.Kind(), before.Outcome)
+		if old == nil && s.Final.IsNull() {
+			continue
+		}
+		if old == nil || fieldText(old) != fieldText(s.Field) {
 			changed = true
 			was, is := contract.Shown{}, r.shown(s, s.Final)
 			if old != nil {
@@ -242,7 +258,7 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 		hit.What = contract.RunHitWhat("change")
 	}
 	// What the rule itself says, and what it lets others say.
-	said := proof.MessagesOf(before.Outcome, kind)
+	said := proof.MessagesOf(before.Outcome, before.Plan.Kind())
 	for i, m := range proof.MessagesOf(now.Outcome, kind) {
 		at := slices.IndexFunc(said, m.Fits)
 		if at >= 0 {

@@ -4,8 +4,6 @@ import (
 	"context"
 	"errors"
 	"fmt"
-	"maps"
-	"slices"
 	"strings"
 
 	"codicil/core/field"
@@ -15,15 +13,16 @@ import (
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/replay"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/store"
-	"codicil/internal/view"
 )
 
 // Check tells what stands in the way of a codicil and what speaks against it. Cost: a compilation of the rules, a plan for
 // each rule that is changed, and the proofs of the kinds that it may touch, twice.
-func (s *Service) Check(ctx context.Context, id int64) (contract.CodicilCheck, error) {
+// whole tells also what is found about the rules, and what the proofs of its rules notice.
+func (s *Service) Check(ctx context.Context, id int64, whole bool) (contract.CodicilCheck, error) {
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
 		return contract.CodicilCheck{}, err
 	}
@@ -34,27 +33,31 @@ func (s *Service) Check(ctx context.Context, id int64) (contract.CodicilCheck, e
 	if c.State.Ended() {
 		return contract.CodicilCheck{}, fault.Hindered(ended, c.ID, c.State)
 	}
-	return s.check(ctx, &c)
+	return s.check(ctx, &c, whole)
 }
 
 // checking is a check of one codicil.
 type checking struct {
-	base   *judging.Service
+	now    Parts // as in force
 	with   Parts
 	teller *teller
 	found  contract.CodicilCheck
-	// kinds are those whose documents the codicil may touch.
-	kinds map[string]bool
+	// changed are the rules that it changes or adds, by number, and contents all that it changes.
+	changed  map[int64]bool
+	contents []store.CodicilChange
+	whole    bool
 }
 
-func (s *Service) check(ctx context.Context, c *store.Codicil) (contract.CodicilCheck, error) {
-	k := checking{base: s.base, kinds: map[string]bool{}, found: contract.CodicilCheck{
-		Version: c.Version, Problems: []contract.CodicilProblem{}, Doubts: []contract.CodicilProblem{}, Failing: []contract.CodicilFailing{},
+func (s *Service) check(ctx context.Context, c *store.Codicil, whole bool) (contract.CodicilCheck, error) {
+	k := checking{now: s.now, whole: whole, changed: map[int64]bool{}, found: contract.CodicilCheck{
+		Version: c.Version, Revision: c.Revision, Whole: whole, Lines: []string{}, Rules: []contract.CheckedRule{}, Findings: []contract.Finding{},
+		Problems: []contract.CodicilProblem{}, Doubts: []contract.CodicilProblem{}, Failing: []contract.CodicilFailing{},
 	}}
 	contents, err := s.changes(ctx, c.ID)
 	if err != nil {
 		return k.found, err
 	}
+	k.contents = contents
 	if k.with, err = s.view(ctx, store.View{Codicil: c.ID}); err != nil {
 		return k.found, err
 	}
@@ -69,30 +72,31 @@ func (s *Service) check(ctx context.Context, c *store.Codicil) (contract.Codicil
 	if err := k.others(ctx, contents); err != nil {
 		return k.found, err
 	}
-	for _, kind := range slices.Sorted(maps.Keys(k.kinds)) {
+	ref, err := k.with.Base.Cache.Reference(ctx)
+	if err != nil {
+		return k.found, err
+	}
+	kinds, err := replay.Kinds(ref, contents)
+	if err != nil {
+		return k.found, err
+	}
+	for _, kind := range kinds {
 		if err := k.prove(ctx, kind); err != nil {
 			return k.found, err
 		}
 	}
-	k.doubt()
-	return k.found, nil
-}
-
-// doubt says what speaks against the codicil.
-func (k *checking) doubt() {
-	broken := 0
-	for _, f := range k.found.Failing {
-		if !f.Before {
-			broken++
+	if whole {
+		if err := k.compare(ctx, kinds); err != nil {
+			return k.found, err
 		}
 	}
-	message := fmt.Sprintf("%d proofs fail with it that hold without", broken)
-	if broken == 1 {
-		message = "a proof fails with it that holds without"
+	if k.found.Replay, err = s.replay.Latest(ctx, c); err != nil {
+		return k.found, err
 	}
-	if broken > 0 {
-		k.found.Doubts = append(k.found.Doubts, contract.CodicilProblem{What: "proof", Title: "Proofs", Message: message})
-	}
+	k.doubt()
+	format := actor.Of(ctx).Format
+	k.found.Lines = k.lines(format.OrPlain(), ref)
+	return k.found, nil
 }
 
 // one looks at one change by itself.
@@ -117,11 +121,11 @@ func (k *checking) one(ctx context.Context, change *store.CodicilChange) error {
 	}
 	switch d := definition.(type) {
 	case rule.Rule:
-		k.kinds[d.Kind] = true
+		d.ID = change.Number()
+		k.changed[d.ID] = true
 		if d.State != rule.InForce {
 			return nil
 		}
-		d.ID = change.Number()
 		return told(k.with.Rules.MayBeInForce(ctx, d))
 	case record.Layout, record.FollowOn:
 		return nil
@@ -135,13 +139,6 @@ func (k *checking) one(ctx context.Context, change *store.CodicilChange) error {
 				problem(fmt.Sprintf("%d of %d saved values do not fit, first in %s: %s", found.Misfits, found.Values, found.Examples[0].Number, found.Examples[0].Message))
 			}
 		}
-	}
-	ref, err := k.with.Base.Cache.Reference(ctx)
-	if err != nil {
-		return err
-	}
-	for i := range ref.Kinds {
-		k.kinds[ref.Kinds[i].Key] = true // any rule may read it
 	}
 	return nil
 }
@@ -157,7 +154,7 @@ func (k *checking) others(ctx context.Context, contents []store.CodicilChange) e
 		inIt[contents[i].Number()] = true
 	}
 	for i := range ref.Kinds {
-		now, err := k.base.Cache.Book(ctx, ref.Kinds[i].Key)
+		now, err := k.now.Base.Cache.Book(ctx, ref.Kinds[i].Key)
 		if err != nil {
 			return err
 		}
@@ -173,34 +170,6 @@ func (k *checking) others(ctx context.Context, contents []store.CodicilChange) e
 				k.found.Problems = append(k.found.Problems, contract.CodicilProblem{What: "rule", Key: fmt.Sprint(c.ID), Title: c.Name, Message: c.Problems[0].Message})
 			}
 		}
-	}
-	return nil
-}
-
-// prove runs the proofs of a kind with the codicil, and those that fail without it.
-func (k *checking) prove(ctx context.Context, kind string) error {
-	bench, err := k.with.Base.Bench(ctx, kind)
-	if err != nil || len(bench.Proofs) == 0 {
-		return err
-	}
-	results, err := bench.Runner.RunAll(ctx, bench.Proofs, nil)
-	if err != nil {
-		return err
-	}
-	_, now, err := k.base.Runner(ctx, kind)
-	if err != nil {
-		return err
-	}
-	k.found.Proofs += len(results)
-	for i := range results {
-		r := &results[i]
-		if r.Proof == nil || r.Held() {
-			continue
-		}
-		without := now.Run(r.Proof, false)
-		k.found.Failing = append(k.found.Failing, contract.CodicilFailing{
-			Proof: r.Proof.ID, Kind: kind, Name: r.Proof.Name, Why: view.WhyFailed(r), Before: r.Proof.Codicil == 0 && !without.Held(),
-		})
 	}
 	return nil
 }

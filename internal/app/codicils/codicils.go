@@ -19,7 +19,9 @@ import (
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/fields"
+	"codicil/internal/app/findings"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/replay"
 	"codicil/internal/app/rules"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -29,20 +31,23 @@ import (
 
 // Parts are the use cases as they show by another rule book.
 type Parts struct {
-	Base   *judging.Service
-	Rules  *rules.Service
-	Fields *fields.Service
+	Base     *judging.Service
+	Rules    *rules.Service
+	Fields   *fields.Service
+	Findings *findings.Service
 }
 
 // Service serves these use cases.
 type Service struct {
-	base *judging.Service
-	view func(ctx context.Context, v store.View) (Parts, error)
+	base   *judging.Service
+	now    Parts
+	replay *replay.Service
+	view   func(ctx context.Context, v store.View) (Parts, error)
 }
 
 // New returns the use cases; view makes those that show by another rule book.
-func New(j *judging.Service, view func(ctx context.Context, v store.View) (Parts, error)) *Service {
-	return &Service{j, view}
+func New(now Parts, r *replay.Service, view func(ctx context.Context, v store.View) (Parts, error)) *Service {
+	return &Service{now.Base, now, r, view}
 }
 
 // changes are the permissions of which one is enough to put something into a codicil.

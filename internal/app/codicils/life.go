@@ -121,7 +121,7 @@ func mayDecide(ctx context.Context, c *store.CodicilChange) error {
 // decide checks a codicil before it is agreed to, or comes into force. The error says what must be put right, or that it
 // takes a reason; doubts are what speaks against it. Cost: that of the check.
 func (s *Service) decide(ctx context.Context, c *store.Codicil, deed, reason string) (doubts string, err error) {
-	check, err := s.check(ctx, c)
+	check, err := s.check(ctx, c, false)
 	if err != nil {
 		return "", err
 	}

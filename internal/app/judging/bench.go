@@ -118,17 +118,8 @@ func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *rec
 			return err
 		}
 		gone++
-		company := ref.Company(r.Company)
-		today := s.Today(company)
-		if r.State == record.Posted {
-			if at, known := clock.When(r.Changed); known {
-				today = clock.Today(company, at)
-			}
-		}
-		document := DocumentOf(kind, r)
-		document.Day = today
-		if r.Standing() && covers(r.Company, r.Type, document.EnteredDay(kind, today)) {
-			Baseline(kind, &document, r)
+		document := Standing(s, ref, kind, r)
+		if r.Standing() && covers(r.Company, r.Type, document.EnteredDay(kind, document.Day)) {
 			rows, documents = append(rows, *r), append(documents, proof.Proof{ID: int64(len(rows)), Given: document})
 		}
 		if len(rows) == atOnce || gone == 10*atOnce {
@@ -138,6 +129,20 @@ func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *rec
 		}
 	}
 	return flush()
+}
+
+// Standing is the document of a saved record that changes nothing, on the day of the work, or of its posting.
+func Standing(s *Service, ref *cache.Reference, kind *record.Kind, r *record.Record) judge.Document {
+	company := ref.Company(r.Company)
+	document := DocumentOf(kind, r)
+	document.Day = s.Today(company)
+	if r.State == record.Posted {
+		if at, known := clock.When(r.Changed); known {
+			document.Day = clock.Today(company, at)
+		}
+	}
+	Baseline(kind, &document, r)
+	return document
 }
 
 // Acting are the numbers of the rules that acted, spoke or failed.

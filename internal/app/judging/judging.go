@@ -202,7 +202,7 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 		return nil, err
 	}
 	if a.past != nil {
-		version, book = a.past.basis.Version, a.past.book
+		version, book = a.past.version, a.past.book
 	}
 	if facts := document.Facts(); a.Real && len(facts) > 0 {
 		return nil, fault.Bad(statedFacts, strings.Join(facts, ", "))
@@ -226,7 +226,11 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 		if err != nil {
 			return nil, err
 		}
-		a.past.at(w, ref.Company(document.Company), seed)
+		at := ref.Company(document.Company)
+		if at == nil {
+			return nil, fault.Bad(fault.UnknownCompany, document.Company)
+		}
+		a.past.at(ctx, Past{s}, w, at, seed)
 	}
 	t.Links = s.Links(ctx, ref, document.Company)
 	if a.Real {

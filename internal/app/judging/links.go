@@ -30,6 +30,8 @@ type Links struct {
 	reads *commit.ReadSet
 	// over are records as they would be, or were, which go before those that are saved; nil: there is none.
 	over map[record.Ref]*record.Record
+	// asOf returns what is not among over as it was, and is remembered there; nil: it is read as it is.
+	asOf func(at record.Ref, now *record.Record) (*record.Record, error)
 	// asIs leaves numbers as they are that lead to another record: what is taken back is taken back of the same.
 	asIs bool
 	// failed is the first error of reading records; the run it happened in is not to be used.
@@ -68,6 +70,14 @@ func (l *Links) find(at record.Ref) *record.Record {
 	if err != nil {
 		l.failed = cmp.Or(l.failed, err)
 		return nil
+	}
+	if l.asOf != nil {
+		if r, err = l.asOf(at, r); err != nil {
+			l.failed = cmp.Or(l.failed, err)
+			return nil
+		}
+		l.over[at] = r
+		return r
 	}
 	l.reads.Record(at, r)
 	return r

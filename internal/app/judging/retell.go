@@ -52,32 +52,48 @@ func (a answers) Same(c *rule.Compiled, _, key string, _ []string) []string {
 
 // past is what a judgement rested on, read again.
 type past struct {
-	basis *judge.Basis
-	book  *plan.Book
-	over  map[record.Ref]*record.Record
+	basis   *judge.Basis
+	book    *plan.Book
+	version judge.Version
+	over    map[record.Ref]*record.Record
+	// own is the number of the record that the judgement made, where it is judged by other rules than then: what a unique
+	// rule found then is no answer to another, so that it looks among the records of now that were there then.
+	own string
 }
 
+// Past judges again what was judged before, by what it rested on.
+type Past struct{ *Service }
+
 // Retell computes again what became of a judgement that was kept. same tells whether it is the outcome of then.
-func (s *Service) Retell(ctx context.Context, kept *judge.Kept, a Ask) (t *Trial, same bool, err error) {
-	document, basis := kept.Document, &kept.Basis
-	ref, kind, err := s.KindOf(ctx, document.Kind)
+func (s Past) Retell(ctx context.Context, kept *judge.Kept, a Ask) (t *Trial, same bool, err error) {
+	book, err := s.Cache.BookAt(ctx, kept.Document.Kind, kept.Basis.Version)
 	if err != nil {
 		return nil, false, err
 	}
-	p := &past{basis: basis, over: map[record.Ref]*record.Record{}}
-	if p.book, err = s.Cache.BookAt(ctx, document.Kind, basis.Version); err != nil {
+	if t, err = s.again(ctx, kept, a, &past{basis: &kept.Basis, book: book, version: kept.Basis.Version}); err != nil {
 		return nil, false, err
 	}
+	return t, judge.Sum(t.Plan.Kind(), t.Judged.Outcome) == kept.Basis.Sum, nil
+}
+
+// again judges what was kept with what it rested on.
+func (s Past) again(ctx context.Context, kept *judge.Kept, a Ask, p *past) (*Trial, error) {
+	document, basis := kept.Document, p.basis
+	ref, kind, err := s.KindOf(ctx, document.Kind)
+	if err != nil {
+		return nil, err
+	}
+	p.over = map[record.Ref]*record.Record{}
 	for _, read := range basis.Records {
 		if err := p.read(ctx, s, ref, document.Company, read); err != nil {
-			return nil, false, err
+			return nil, err
 		}
 	}
-	if basis.Before > 0 {
+	if p.own == "" && basis.Before > 0 {
 		at := record.Ref{Kind: document.Kind, Number: document.Record}
 		v, _, err := s.Store.RecordVersion(ctx, at, basis.Before)
 		if err != nil {
-			return nil, false, commit.Explain(err)
+			return nil, commit.Explain(err)
 		}
 		preceding := document.Preceding
 		Baseline(kind, &document, &record.Record{Ref: at, Content: v.Content})
@@ -95,20 +111,16 @@ func (s *Service) Retell(ctx context.Context, kept *judge.Kept, a Ask) (t *Trial
 		}
 		v, _, err := s.Store.RecordVersion(ctx, record.Ref{Kind: prior.read.Kind, Number: prior.read.Number}, prior.read.Version)
 		if err != nil {
-			return nil, false, commit.Explain(err)
+			return nil, commit.Explain(err)
 		}
 		*prior.into = &record.Content{Values: KnownValues(kind, "", v.Content.Values), Lines: KnownLines(kind, v.Content.Lines)}
 	}
 	a.Moment, a.Keyed, a.past = basis.Moment, basis.Keyed, p
-	t, err = s.Try(ctx, document, a)
-	if err != nil {
-		return nil, false, err
-	}
-	return t, judge.Sum(t.Plan.Kind(), t.Judged.Outcome) == basis.Sum, nil
+	return s.Try(ctx, document, a)
 }
 
 // read reads a record as it was.
-func (p *past) read(ctx context.Context, s *Service, ref *cache.Reference, company string, read judge.Read) error {
+func (p *past) read(ctx context.Context, s Past, ref *cache.Reference, company string, read judge.Read) error {
 	at := record.Ref{Kind: read.Kind, Number: read.Number}
 	if read.Version == 0 {
 		p.over[at] = nil
@@ -118,32 +130,48 @@ func (p *past) read(ctx context.Context, s *Service, ref *cache.Reference, compa
 	if err != nil {
 		return err
 	}
-	if now != nil && now.Version == read.Version {
-		p.over[at] = now
-		return nil
-	}
-	v, _, err := s.Store.RecordVersion(ctx, at, read.Version)
+	then, err := s.inVersion(ctx, at, read.Version, now, company)
 	if errors.Is(err, store.ErrNotFound) {
 		return nil // it is read as it is
 	}
-	if err != nil {
-		return err
+	if _, known := ref.Kind(at.Kind); err == nil && known == nil {
+		p.over[at] = then
 	}
-	then := record.Record{Ref: at, Type: v.Type, Version: v.Version, Content: v.Content}
-	if then.Company = company; now != nil {
+	return err
+}
+
+// inVersion returns a record as it was in a version. now is what it is, nil where it is no longer there: it is then
+// taken as of company.
+func (s Past) inVersion(ctx context.Context, at record.Ref, version int, now *record.Record, company string) (*record.Record, error) {
+	if now != nil && now.Version == version {
+		return now, nil
+	}
+	v, _, err := s.Store.RecordVersion(ctx, at, version)
+	if err != nil {
+		return nil, err
+	}
+	then := record.Record{Ref: at, Company: company, Type: v.Type, Version: v.Version, Content: v.Content}
+	if now != nil {
 		then.Company = now.Company
 	}
-	if _, err := ref.Kind(at.Kind); err == nil {
-		p.over[at] = &then
-	}
-	return nil
+	return &then, nil
 }
 
 // at puts the circumstances of then in place of those of now. seed is for the random parts of numbers.
-func (p *past) at(w *around, company *record.Company, seed string) {
+func (p *past) at(ctx context.Context, s Past, w *around, company *record.Company, seed string) {
 	c := &w.Circumstances
 	w.links.over = p.over
-	c.Today, c.User, c.Uniqueness = p.basis.Today, p.basis.User, answers(p.basis.Same)
+	c.Today, c.User = p.basis.Today, p.basis.User
+	if p.own == "" {
+		c.Uniqueness = answers(p.basis.Same)
+	} else {
+		w.links.asOf = s.asOf(ctx, p.basis.At, company.Key)
+		w.uniqueness.own, w.uniqueness.without = p.own, []string{p.own}
+		w.uniqueness.there = func(at record.Ref) (bool, error) {
+			version, err := s.Store.VersionAsOf(ctx, at, p.basis.At)
+			return version > 0, err
+		}
+	}
 	if at, known := clock.When(record.Stamp{At: p.basis.At}); known {
 		c.Now = clock.Now(company, at)
 	}

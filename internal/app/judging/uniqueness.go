@@ -7,6 +7,7 @@ import (
 	"slices"
 	"sync"
 
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/app/commit"
 	"codicil/internal/store"
@@ -23,6 +24,8 @@ type uniqueness struct {
 	// own is the number of the record that is judged; "": a new one. without are records that go with what is judged.
 	own     string
 	without []string
+	// there tells whether a record was there already; nil: all are.
+	there func(at record.Ref) (bool, error)
 	// failed is the first error of reading records; the run it happened in is not to be used.
 	failed error
 }
@@ -84,7 +87,17 @@ func (p *uniqueness) Same(c *rule.Compiled, company, key string, texts []string)
 
 // counting are those of the records that were found that count.
 func (p *uniqueness) counting(c *rule.Compiled, found []string) []string {
-	counting := slices.DeleteFunc(slices.Clone(found), func(number string) bool { return slices.Contains(p.without, number) })
+	counting := slices.DeleteFunc(slices.Clone(found), func(number string) bool {
+		if slices.Contains(p.without, number) {
+			return true
+		}
+		if p.there == nil {
+			return false
+		}
+		there, err := p.there(record.Ref{Kind: c.Kind, Number: number})
+		p.failed = cmp.Or(p.failed, err)
+		return !there
+	})
 	if p.own == "" || c.Effect.Severity == rule.Refuse {
 		return counting
 	}

@@ -217,7 +217,7 @@ func (s *Service) told(ctx context.Context, kind *record.Kind, p *ledger.Posting
 	case p.Document != nil: // by an earlier release
 		return contract.Whole, *p.Document, show.Trace(&p.Trace), nil
 	case p.Judged != nil:
-		t, same, err := s.base.Retell(ctx, p.Judged, judging.Ask{Format: format})
+		t, same, err := judging.Past{Service: s.base}.Retell(ctx, p.Judged, judging.Ask{Format: format})
 		if ctx.Err() != nil {
 			return "", judge.Document{}, contract.Outcome{}, ctx.Err()
 		}

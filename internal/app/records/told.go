@@ -95,7 +95,7 @@ func (s *Service) came(ctx context.Context, kind *record.Kind, at record.Ref, ve
 // Told tells what became of a record in a version: its trace computed again, or only the values that it holds.
 func Told(ctx context.Context, j *judging.Service, at record.Ref, v *record.Version, kept *judge.Kept, format *field.Format) (contract.Told, contract.Outcome, error) {
 	if kept != nil {
-		t, same, err := j.Retell(ctx, kept, judging.Ask{Format: format})
+		t, same, err := judging.Past{Service: j}.Retell(ctx, kept, judging.Ask{Format: format})
 		if ctx.Err() != nil {
 			return "", contract.Outcome{}, ctx.Err()
 		}

@@ -227,6 +227,13 @@ func (w *Writer) Drop() {
 	w.results, w.held = w.results[:0], 0
 }
 
+// Figure notes what the run has found in numbers so far.
+func (w *Writer) Figure(figures any) error {
+	text, err := json.Marshal(figures)
+	w.about(func(s *Subject) { s.Figures = text })
+	return err
+}
+
 // Ask notes what a rule says that asks for a reason.
 func (w *Writer) Ask(rule int64, text string) {
 	w.about(func(s *Subject) {
@@ -391,7 +398,7 @@ func (s *Service) Get(ctx context.Context, id int64) (contract.Run, error) {
 // takes is which permission it takes to see what others let runs do.
 var takes = map[contract.RunWhat]actor.Permission{
 	contract.RunWhatExport: actor.RecordsExport, contract.RunWhatDuplicates: actor.RecordsRead,
-	contract.RunWhatImpact: actor.RulesRead, contract.RunWhatProofs: actor.RulesRead, contract.RunWhatBreaks: actor.RulesRead,
+	contract.RunWhatImpact: actor.RulesRead, contract.RunWhatReplay: actor.RulesRead, contract.RunWhatProofs: actor.RulesRead, contract.RunWhatBreaks: actor.RulesRead,
 }
 
 // Seen tells whether who asks may see a run: they started it, or they may do what it does in all companies in which it does it.

@@ -18,6 +18,10 @@ type Subject struct {
 	File    bool  `json:"file,omitempty"`    // what it leaves is a file
 	Load    int64 `json:"load,omitempty"`
 	Run     int64 `json:"run,omitempty"` // that it takes back
+	Codicil int64 `json:"codicil,omitempty"`
+	Book    int64 `json:"book,omitempty"` // the version of the rule book on which the codicil stood
+	// Figures are what it has found in numbers so far, as its work keeps them.
+	Figures json.RawMessage `json:"figures,omitempty"`
 	// Request is what was asked, where the run goes on with it after a stop.
 	Request json.RawMessage `json:"request,omitempty"`
 	// Reached is the record after which it goes on.
@@ -43,7 +47,7 @@ func Shown(r *Run) contract.Run {
 			shown.Kind = request.Kind
 		}
 	}
-	shown.File, shown.Load, shown.TakesBack = subject.File, subject.Load, subject.Run
+	shown.File, shown.Load, shown.TakesBack, shown.Codicil = subject.File, subject.Load, subject.Run, subject.Codicil
 	for id, text := range subject.Asked {
 		shown.Asked = append(shown.Asked, contract.AskedRule{Rule: id, Text: text, Count: shown.Counts[Asks(id)]})
 		delete(shown.Counts, Asks(id))

@@ -296,6 +296,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/codicils/{id}/replays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a run that judges saved records, and what was posted in a time, with the codicil and without. What was posted is judged by what it read then; nothing is changed */
+        post: operations["startReplay"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/codicils/{id}/replays/{kind}/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One record or posted document judged with the codicil and without, side by side */
+        get: operations["getReplayed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/codicils/{id}/settle": {
         parameters: {
             query?: never;
@@ -3909,6 +3943,10 @@ export interface components {
             type: string;
             /** @description It is posted and stays as it is */
             posted?: boolean;
+            /** @description Of a replay: it comes out otherwise than it is saved already, without the codicil */
+            drifted?: boolean;
+            /** @description Of a replay: what it read when it was posted is not known */
+            unknown?: boolean;
             /**
              * @description merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
              * @enum {string}
@@ -3935,21 +3973,27 @@ export interface components {
             /** @description The rule as it is being changed; missing: as it is kept */
             change?: components["schemas"]["RuleChange"];
         };
+        /**
+         * @description cut off: the program ended before it
+         * @enum {string}
+         */
+        RunState: "waiting" | "running" | "done" | "stopped" | "failed" | "cut off";
         /** @description Long work that goes on beside requests. What it finds is kept, also when it is stopped */
         Run: {
             /** Format: int64 */
             id: number;
             /**
-             * @description duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
+             * @description duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
              * @enum {string}
              */
-            what: "impact" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back" | "breaks" | "duplicates" | "merge-check" | "merge";
+            what: "impact" | "replay" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back" | "breaks" | "duplicates" | "merge-check" | "merge";
             title: string;
+            state: components["schemas"]["RunState"];
             /**
-             * @description cut off: the program ended before it
-             * @enum {string}
+             * Format: int64
+             * @description The codicil that it is about
              */
-            state: "waiting" | "running" | "done" | "stopped" | "failed" | "cut off";
+            codicil?: number;
             /** @description How much of it is done: records, proofs and rules */
             done: number;
             /** @description How many there are */
@@ -4244,6 +4288,20 @@ export interface components {
         CodicilCheck: {
             /** @description That of the codicil which was checked */
             version: number;
+            /** @description The last of its changes */
+            revision: number;
+            /** @description Findings and strength were looked at too */
+            whole: boolean;
+            /** @description What a signer must know, a line each on what changes, the proofs, the findings, what exists, and amounts */
+            lines: string[];
+            /** @description Its rules that are in force with it, and what their proofs confirm */
+            rules: components["schemas"]["CheckedRule"][];
+            /** @description What is found with it and not without */
+            findings: components["schemas"]["Finding"][];
+            /** @description How many findings are gone with it */
+            gone: number;
+            /** @description What the newest replay found; missing: there was none */
+            replay?: components["schemas"]["Replay"];
             /** @description What must be put right before it can come into force */
             problems: components["schemas"]["CodicilProblem"][];
             /** @description What speaks against it; it comes into force only with a reason */
@@ -4252,6 +4310,102 @@ export interface components {
             proofs: number;
             /** @description Those that fail with it */
             failing: components["schemas"]["CodicilFailing"][];
+        };
+        CheckedRule: {
+            /** Format: int64 */
+            rule: number;
+            version: number;
+            name: string;
+            sentence: string;
+            /** @description What its proofs confirm of it */
+            state: string;
+            /** @description The same without the codicil; missing: it is not in force without */
+            former?: string;
+            /** @description How many are about it */
+            proofs: number;
+            /** @description Of how many wrong versions the proofs noticed without the codicil; missing: it was not in force, or not looked at */
+            before?: components["schemas"]["Noticed"];
+            /** @description The same with it */
+            after?: components["schemas"]["Noticed"];
+        };
+        Noticed: {
+            versions: number;
+            noticed: number;
+        };
+        ReplayRequest: {
+            /**
+             * Format: date
+             * @description The first day on which what is looked at was posted; missing: from the beginning
+             */
+            since?: string;
+            /**
+             * Format: date
+             * @description The last such day; missing: until today
+             */
+            until?: string;
+        };
+        /** @description What a codicil would do to what exists: figures of a run */
+        Replay: {
+            /** Format: int64 */
+            run: number;
+            state: components["schemas"]["RunState"];
+            done: number;
+            total: number;
+            /** Format: int64 */
+            codicil: number;
+            /** @description The last of the codicil's changes that was looked at */
+            revision: number;
+            /** @description The codicil, or what is in force, is another by now */
+            stale: boolean;
+            since: string;
+            until: string;
+            /** @description Saved records that were judged */
+            saved: number;
+            /** @description Posted documents that were judged */
+            posted: number;
+            /** @description How many would be refused, or asked a reason for, that are not without it */
+            refused: number;
+            /** @description In how many a value would be another */
+            changed: number;
+            /** @description In how many posted documents an amount would be another */
+            amounts: number;
+            /** @description How many come out otherwise than they are saved by the rules in force already, without the codicil */
+            drifted: number;
+            /** @description Posted documents of which is not known what they read; they are judged by what is saved now */
+            unknown: number;
+            /** @description Those that no longer fit their kind and meet no rule */
+            unjudged: number;
+            /** @description By kind, company and field */
+            effects: components["schemas"]["ReplayEffect"][];
+        };
+        ReplayEffect: {
+            kind: string;
+            kindLabel: string;
+            company: string;
+            /** @description "": the document as a whole, which would be refused or asked a reason for */
+            field: string;
+            label: string;
+            records: number;
+            /** @description Of an amount: by how much, in sum */
+            moved: components["schemas"]["MovedAmount"][];
+        };
+        MovedAmount: {
+            currency: string;
+            /** @description An exact decimal */
+            amount: string;
+            /** @description As people write it */
+            text: string;
+        };
+        Replayed: {
+            hit: components["schemas"]["RunHit"];
+            /** Format: date-time */
+            postedAt?: string;
+            /** @description It is judged by what it read when it was posted; false: by what is saved now */
+            known: boolean;
+            /** @description It comes out otherwise than it is saved already, without the codicil */
+            drifted: boolean;
+            before: components["schemas"]["Outcome"];
+            after: components["schemas"]["Outcome"];
         };
         CodicilProblem: {
             what: string;
@@ -6237,7 +6391,11 @@ export interface operations {
     };
     checkCodicil: {
         parameters: {
-            query?: never;
+            query?: {
+                format?: components["parameters"]["Format"];
+                /** @description Tell also what is found about the rules with it and not without, and what the proofs of its rules notice; that takes longer */
+                whole?: boolean;
+            };
             header?: never;
             path: {
                 id: components["parameters"]["Identity"];
@@ -6253,6 +6411,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CodicilCheck"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    startReplay: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReplayRequest"];
+            };
+        };
+        responses: {
+            /** @description The run */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getReplayed: {
+        parameters: {
+            query?: {
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+                kind: components["parameters"]["KindPath"];
+                number: components["parameters"]["Number"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description What becomes of it */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Replayed"];
                 };
             };
             default: components["responses"]["Failure"];

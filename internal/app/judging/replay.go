@@ -1,0 +1,148 @@
+package judging
+
+import (
+	"context"
+
+	"codicil/core/field"
+	"codicil/core/judge"
+	"codicil/core/record"
+	"codicil/internal/app/commit"
+)
+
+// Step is what became of a record in one version, with what was known of it then.
+type Step struct {
+	record.Version
+	// Kept is what the version was judged by; nil: it was written without, or nobody knows.
+	Kept *judge.Kept
+}
+
+// Steps are the versions of a record up to one, from the first after which it is known what all that people entered was
+// judged by; none where that of the last is not known. Cost: its versions.
+func (s Past) Steps(ctx context.Context, at record.Ref, version int) ([]Step, error) {
+	rows, err := s.Store.JudgedVersions(ctx, at, version)
+	if err != nil || len(rows) == 0 || rows[len(rows)-1].Kept == nil {
+		return nil, commit.Explain(err)
+	}
+	steps := make([]Step, len(rows))
+	first := 0
+	for i, row := range rows {
+		steps[i] = Step{row.Version, row.Kept}
+		if row.Kept == nil && (row.What == "saved" || row.What == "posted") {
+			first = i + 1
+		}
+	}
+	if first > 0 { // what was saved last without being known is what the rest began with
+		first--
+	}
+	return steps[first:], nil
+}
+
+// Replay takes what people entered, step by step, through the rules of this service: with the records that were read
+// then in their versions of then, on the day of then and for the person of then. What rules gave in one step is what the
+// next finds saved. Numbers of series come out as they did; unique rules look at the other records that were there. The
+// trial is that of the last step.
+func (s Past) Replay(ctx context.Context, at record.Ref, steps []Step, a Ask) (t *Trial, err error) {
+	version, _, err := s.Cache.Version(ctx)
+	if err != nil {
+		return nil, err
+	}
+	book, err := s.Cache.Book(ctx, at.Kind)
+	if err != nil {
+		return nil, err
+	}
+	kind := book.Vocabulary.Kind
+	was, now := &record.Content{}, &record.Content{} // what was saved before the step, and what would be
+	for i := range steps {
+		step := &steps[i]
+		if step.Kept == nil {
+			if i == 0 {
+				content := step.Content.Clone()
+				now = &content
+			} else {
+				wrote(kind, now, was, &step.Content)
+			}
+			was = &step.Content
+			continue
+		}
+		kept := *step.Kept
+		kept.Document = entering(kind, &kept, was, now)
+		if t, err = s.again(ctx, &kept, a, &past{basis: &kept.Basis, book: book, version: version, own: at.Number}); err != nil {
+			return nil, err
+		}
+		content := t.Judged.Content(kept.Basis.User, kept.Basis.At)
+		was, now = &step.Content, &content
+	}
+	return t, nil
+}
+
+// wrote writes what a step changed that no rule judged, as a posting of another document does.
+func wrote(kind *record.Kind, into, before, after *record.Content) {
+	for _, c := range record.Changes(kind, before, after) {
+		f, origins := kind.Field(c.Field), after.Origins
+		if c.Line > 0 {
+			origins = after.OriginsOf(c.Line)
+		}
+		into.Set(f, c.Line, c.After, origins[f.Column()])
+	}
+}
+
+// entering is the document of a step as it would have been entered: what the person left as it was saved is as it would be
+// saved, and the rest as they entered it. What has been removed from the kind since is left out.
+func entering(kind *record.Kind, kept *judge.Kept, was, now *record.Content) judge.Document {
+	d := kept.Document
+	if kept.Basis.Before == 0 {
+		was, now = &record.Content{}, &record.Content{}
+	}
+	if kept.Basis.AsStored {
+		d.Entered, d.Lines = Entered(KnownValues(kind, "", was.Values)), nil
+		for _, l := range was.Lines {
+			d.Lines = append(d.Lines, judge.Line{Number: l.Number, Entered: Entered(KnownValues(kind, field.LinePrefix, l.Values))})
+		}
+	}
+	d.Entered = reentered(kind, "", d.Entered, was.Values, now.Values)
+	lines := make([]judge.Line, len(d.Lines))
+	for i, l := range d.Lines {
+		l.Entered = reentered(kind, field.LinePrefix, l.Entered, was.Line(l.Number), now.Line(l.Number))
+		lines[i] = l
+	}
+	d.Lines = lines
+	if kept.Basis.Before > 0 {
+		preceding := d.Preceding
+		Baseline(kind, &d, &record.Record{Content: *now})
+		d.Preceding = preceding
+	}
+	return d
+}
+
+// reentered are the items of the header or of one line.
+func reentered(kind *record.Kind, prefix string, items map[string]judge.Item, was, now map[string]string) map[string]judge.Item {
+	again := make(map[string]judge.Item, len(items))
+	for key, item := range items {
+		if kind.Index(prefix+key) < 0 || item == (judge.Item{Value: was[key]}) {
+			continue
+		}
+		again[key] = item
+	}
+	for key, value := range now {
+		item, there := items[key]
+		if value != "" && kind.Index(prefix+key) >= 0 && (item == judge.Item{Value: was[key]} || (!there && was[key] == "")) {
+			again[key] = judge.Item{Value: value}
+		}
+	}
+	return again
+}
+
+// asOf returns what reads records as they were at an instant: for what a judgement did not read then. A record that was
+// not there yet is none.
+func (s Past) asOf(ctx context.Context, instant, company string) func(record.Ref, *record.Record) (*record.Record, error) {
+	return func(at record.Ref, now *record.Record) (*record.Record, error) {
+		if now == nil || now.Changed.At <= instant {
+			return now, nil
+		}
+		version, err := s.Store.VersionAsOf(ctx, at, instant)
+		if err != nil || version == 0 {
+			return nil, err
+		}
+		return s.inVersion(ctx, at, version, now, company)
+	}
+}

@@ -1,0 +1,174 @@
+package app_test
+
+import (
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/internal/app"
+	"codicil/internal/contract"
+	"codicil/internal/store"
+)
+
+// replayed runs a replay to its end and returns its figures.
+func replayed(t *testing.T, d *app.App, id int64, request contract.ReplayRequest) (contract.Replay, []contract.RunHit) {
+	t.Helper()
+	begun, err := d.Replay.Start(as(t), id, request)
+	require.NoError(t, err)
+	run := ended(t, d, begun.ID)
+	require.Equal(t, contract.RunStateDone, run.State, run.Problem)
+	assert.Equal(t, id, run.Codicil)
+	check, err := d.Codicils.Check(as(t), id, false)
+	require.NoError(t, err)
+	require.NotNil(t, check.Replay)
+	assert.Equal(t, begun.ID, check.Replay.Run)
+	page, err := d.Runs.Hits(as(t), begun.ID, "", 100)
+	require.NoError(t, err)
+	return *check.Replay, page.Hits
+}
+
+// put adds a rule to a codicil.
+func put(t *testing.T, d *app.App, c contract.Codicil, b rule.Body) contract.RuleView {
+	t.Helper()
+	v, err := with(t, d, c).Rules.Create(as(t), contract.RuleChange{Body: b})
+	require.NoError(t, err)
+	require.True(t, v.Sound, "%v", v.Problems)
+	return v
+}
+
+const journal = "accounting_document"
+
+// sale posts a sale of a customer.
+func sale(t *testing.T, d *app.App, customer, amount string) contract.Record {
+	t.Helper()
+	kept := save(t, d, document(journal, "10", "JE", values{"text": "Sale", "customer": customer}, values{"account": "1100", "debit": amount}, values{"account": "4000", "credit": amount}))
+	posted := post(t, d, kept).Record
+	require.NotNil(t, posted)
+	return *posted
+}
+
+// What was posted is judged by what was so when it was posted: the records in their versions of then, the day and the person.
+func TestAReplayJudgesByWhatWasSoThen(t *testing.T) {
+	now := morning()
+	s := onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) })
+	d := app.New(s, func() time.Time { return now })
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers", "city": "Cork"}))
+	posted := sale(t, d, customer.Number, "12.50")
+	now = now.AddDate(0, 0, 3)
+	moved := document("customer", "10", "WHOL", values{"name": "Harbour Grocers", "city": "Galway"})
+	moved.Record = customer.Number
+	_, err := d.Records.Save(as(t), contract.SaveRequest{Document: moved, Version: customer.Version})
+	require.NoError(t, err)
+	_, err = s.AddRecord(as(t), record.Record{Ref: record.Ref{Kind: journal, Number: "A1000077"}, Company: "10", Type: "JE", State: record.Posted, Content: record.Content{Values: values{"text": "Old", "customer": customer.Number}}}, store.Numbering{}, nil, record.Stamp{At: store.Instant(now)})
+	require.NoError(t, err)
+	later := sale(t, d, customer.Number, "1.00")
+
+	c := prepare(t, d, "Cities")
+	put(t, d, c, body(journal, rule.Substitute, "text", rule.Effect{Value: `customer.city + " " + string(today()) + " " + user.name`}))
+	figures, hits := replayed(t, d, c.ID, contract.ReplayRequest{})
+	assert.Equal(t, 3, figures.Posted)
+	assert.Equal(t, 3, figures.Changed)
+	assert.Equal(t, 1, figures.Unknown, "nobody knows what the old one read")
+	assert.Zero(t, figures.Amounts)
+	after := map[string]string{}
+	for _, h := range hits {
+		assert.True(t, h.Posted)
+		after[h.Number] = h.Changes[0].After.Value
+		assert.Equal(t, h.Number == "A1000077", h.Unknown)
+	}
+	assert.Equal(t, "Cork 2026-11-24 Ada", after[posted.Number], "where the customer was then")
+	assert.Equal(t, "Galway 2026-11-27 Ada", after[later.Number])
+	assert.Equal(t, "Galway 2026-11-27 Ada", after["A1000077"], "what is not known is what it is now")
+
+	one, err := d.Replay.One(as(t), c.ID, record.Ref{Kind: journal, Number: posted.Number})
+	require.NoError(t, err)
+	assert.True(t, one.Known)
+	assert.Equal(t, "Sale", final(one.Before, "text"))
+	assert.Equal(t, "Cork 2026-11-24 Ada", final(one.After, "text"))
+
+	figures, _ = replayed(t, d, c.ID, contract.ReplayRequest{Until: "2026-11-24"})
+	assert.Equal(t, 1, figures.Posted, "of that time")
+	figures, hits = replayed(t, d, c.ID, contract.ReplayRequest{Since: "2026-11-25"})
+	assert.Equal(t, 2, figures.Posted)
+	assert.Len(t, hits, 2)
+	_, err = d.Replay.Start(as(t), c.ID, contract.ReplayRequest{Since: "2026-11-25", Until: "2026-11-24"})
+	assert.Equal(t, "not-a-day", codeOf(t, err))
+}
+
+// What moves is counted by kind, company and field; what is otherwise already is counted apart, and figures of another
+// codicil or book are said to be old.
+func TestAReplayCountsWhatMovesAndWhatDrifted(t *testing.T) {
+	d := harbour(t)
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers"}))
+	sale(t, d, customer.Number, "12.50")
+	sale(t, d, customer.Number, "100")
+	c := prepare(t, d, "Twice")
+	double := func(field string) rule.Body {
+		b := body(journal, rule.Substitute, "lines."+field, rule.Effect{Value: "line." + field + " * 2"})
+		b.When = "is filled(line." + field + ")"
+		return b
+	}
+	put(t, d, c, double("debit"))
+	put(t, d, c, double("credit"))
+	figures, _ := replayed(t, d, c.ID, contract.ReplayRequest{})
+	assert.Equal(t, 2, figures.Amounts)
+	assert.Zero(t, figures.Drifted)
+	assert.Zero(t, figures.Refused)
+	require.Len(t, figures.Effects, 2)
+	for _, e := range figures.Effects {
+		assert.Equal(t, 2, e.Records)
+		assert.Equal(t, []contract.MovedAmount{{Currency: "EUR", Amount: "112.5", Text: "112.50"}}, e.Moved)
+	}
+	nearer := body(journal, rule.Substitute, "lines.debit", rule.Effect{Value: "line.debit * 3"})
+	nearer.Scope.Companies = []string{"10"}
+	put(t, d, c, nearer)
+	check, err := d.Codicils.Check(as(t), c.ID, true)
+	require.NoError(t, err)
+	assert.True(t, check.Replay.Stale, "the codicil is another")
+	assert.Contains(t, check.Lines[3], "replay it again")
+	figures, hits := replayed(t, d, c.ID, contract.ReplayRequest{})
+	assert.Equal(t, 2, figures.Refused, "debit and credit differ")
+	assert.Equal(t, contract.RunHitWhatRefuse, hits[0].What)
+	check, err = d.Codicils.Check(as(t), c.ID, true)
+	require.NoError(t, err)
+	assert.Contains(t, check.Lines[3], "2 would be refused")
+	assert.Contains(t, check.Lines[4], "Amounts of 2 posted documents")
+	assert.Contains(t, check.Doubts[len(check.Doubts)-1].Message, "it would refuse")
+
+	// Another rule in force makes what is saved another than it would be, which is not the codicil's doing.
+	add(t, d, body(journal, rule.Substitute, "text", rule.Effect{Value: `"As ever"`}), rule.InForce)
+	check, err = d.Codicils.Check(as(t), c.ID, false)
+	require.NoError(t, err)
+	assert.True(t, check.Replay.Stale, "the book is another")
+	figures, hits = replayed(t, d, c.ID, contract.ReplayRequest{})
+	assert.Equal(t, 2, figures.Drifted)
+	for _, h := range hits {
+		assert.True(t, h.Drifted)
+		for _, change := range h.Changes {
+			assert.NotEqual(t, "text", change.Field)
+		}
+	}
+	move(t, d, c.ID, contract.CodicilWithdrawn)
+	_, err = d.Replay.Start(as(t), c.ID, contract.ReplayRequest{})
+	assert.Equal(t, "codicil-ended", codeOf(t, err))
+}
+
+// A unique rule asks what was there then, and does not find the document itself.
+func TestAReplayOfUniqueRules(t *testing.T) {
+	now := morning()
+	d := app.New(onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) }), func() time.Time { return now })
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers"}))
+	sale(t, d, customer.Number, "5.00")
+	now = now.Add(time.Hour)
+	second := sale(t, d, customer.Number, "6.00")
+	c := prepare(t, d, "Once a customer")
+	put(t, d, c, body(journal, rule.Validate, "text", rule.Effect{Severity: rule.Refuse, Unique: &rule.Unique{With: []string{"customer"}}, Message: "It is there"}))
+	_, hits := replayed(t, d, c.ID, contract.ReplayRequest{})
+	require.Len(t, hits, 1, "the first was alone then")
+	assert.Equal(t, second.Number, hits[0].Number)
+	assert.Contains(t, hits[0].Said, "It is there")
+}
