@@ -115,6 +115,7 @@ func New(s *store.Store, now clock.Clock) *App {
 		}
 		return by.parts(), nil
 	})
+	s.Govern(a.Codicils.Must)
 	a.ctx, a.stop = context.WithCancel(context.Background())
 	return a
 }

@@ -50,6 +50,11 @@ func codicil(t *testing.T, d *app.App, id int64) contract.Codicil {
 
 func move(t *testing.T, d *app.App, id int64, state contract.CodicilState) contract.Codicil {
 	t.Helper()
+	if state == contract.CodicilAgreed {
+		c, err := d.Codicils.Sign(as(t), id, contract.CodicilSign{Hash: codicil(t, d, id).Hash, Reason: "a test"})
+		require.NoError(t, err)
+		return c
+	}
 	c, err := d.Codicils.Move(as(t), id, contract.CodicilMove{State: state, Version: codicil(t, d, id).Version, Reason: "a test"})
 	require.NoError(t, err)
 	return c
@@ -280,11 +285,17 @@ func TestACodicilComesIntoForceAtItsTime(t *testing.T) {
 
 	// What was agreed to is only that: a change takes it away.
 	c = dated("Ninety", `"N90"`)
-	assert.Contains(t, c.Texts[0].Title, "a proof fails with it", "and why it is so all the same")
+	require.Len(t, c.Signatures, 1)
+	assert.Equal(t, "a test", c.Signatures[0].Reason, "why it is so all the same")
+	assert.Contains(t, c.Signatures[0].Lines[1], "1 of 1 proof")
 	_, err = with(t, d, c).Rules.Change(as(t), kept.ID, contract.RuleChange{Body: terms(`"N95"`, rule.Scope{}), Version: view.Version + 1})
 	require.NoError(t, err)
 	assert.Equal(t, contract.CodicilSubmitted, codicil(t, d, c.ID).State)
-	move(t, d, c.ID, contract.CodicilAgreed)
+	assert.False(t, codicil(t, d, c.ID).Signatures[0].Valid)
+	_, err = d.Codicils.Sign(as(t), c.ID, contract.CodicilSign{Hash: c.Hash, Reason: "as I read it"})
+	assert.Equal(t, "changed-meanwhile", codeOf(t, err), "what was read is another")
+	signed := move(t, d, c.ID, contract.CodicilAgreed)
+	assert.Equal(t, []bool{false, true}, []bool{signed.Signatures[0].Valid, signed.Signatures[1].Valid})
 	now = now.Add(2 * time.Hour)
 	require.NoError(t, d.Codicils.Due(t.Context()))
 	assert.Equal(t, contract.CodicilInForce, codicil(t, d, c.ID).State, "what spoke against it was accepted")

@@ -716,6 +716,39 @@ func (e SheetAs) Valid() bool {
 	}
 }
 
+// Defines values for SigningFinds.
+const (
+	FindsAmounts  SigningFinds = "amounts"
+	FindsAnything SigningFinds = "anything"
+	FindsFindings SigningFinds = "findings"
+	FindsProofs   SigningFinds = "proofs"
+	FindsRefusals SigningFinds = "refusals"
+	FindsStrength SigningFinds = "strength"
+	FindsUnproved SigningFinds = "unproved"
+)
+
+// Valid indicates whether the value is a known member of the SigningFinds enum.
+func (e SigningFinds) Valid() bool {
+	switch e {
+	case FindsAmounts:
+		return true
+	case FindsAnything:
+		return true
+	case FindsFindings:
+		return true
+	case FindsProofs:
+		return true
+	case FindsRefusals:
+		return true
+	case FindsStrength:
+		return true
+	case FindsUnproved:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for ThingKind.
 const (
 	ThingKindCrosswalk ThingKind = "crosswalk"
@@ -1151,12 +1184,18 @@ type Codicil struct {
 	Book int64 `json:"book,omitempty"`
 
 	// Changes How many things it changes
-	Changes   int             `json:"changes"`
+	Changes int `json:"changes"`
+
+	// Checked What the check found when it came into force
+	Checked   *CodicilCheck   `json:"checked,omitempty"`
 	Contents  []CodicilChange `json:"contents"`
 	Effective *time.Time      `json:"effective,omitempty"`
 
 	// Ended When it came into force, or was withdrawn
 	Ended *Signed `json:"ended,omitempty"`
+
+	// Hash Stands for all that it says and changes; a signature is for one
+	Hash string `json:"hash"`
 
 	// Hindered Why it did not come into force when it was to, or was withdrawn
 	Hindered string `json:"hindered,omitempty"`
@@ -1166,9 +1205,16 @@ type Codicil struct {
 	LeftOut []LeftOut `json:"leftOut,omitempty"`
 	Made    Signed    `json:"made"`
 
+	// Owed It came into force without all signatures, which are owed until then; missing: none is
+	Owed *time.Time `json:"owed,omitempty"`
+
+	// Owes The signatures that are owed
+	Owes []SignatureNeed `json:"owes,omitempty"`
+
 	// Own A single change began it
-	Own    bool   `json:"own"`
-	Reason string `json:"reason,omitempty"`
+	Own        bool        `json:"own"`
+	Reason     string      `json:"reason,omitempty"`
+	Signatures []Signature `json:"signatures"`
 
 	// State Worked on; waiting for signatures; waiting for its time; in force; given up
 	State     CodicilState  `json:"state"`
@@ -1231,6 +1277,9 @@ type CodicilCheck struct {
 	// Lines What a signer must know, a line each on what changes, the proofs, the findings, what exists, and amounts
 	Lines []string `json:"lines"`
 
+	// MaySign Who asks may give a signature that is missing
+	MaySign bool `json:"maySign"`
+
 	// Problems What must be put right before it can come into force
 	Problems []CodicilProblem `json:"problems"`
 
@@ -1245,6 +1294,9 @@ type CodicilCheck struct {
 
 	// Rules Its rules that are in force with it, and what their proofs confirm
 	Rules []CheckedRule `json:"rules"`
+
+	// Signing Who must sign
+	Signing []SignatureNeed `json:"signing"`
 
 	// Version That of the codicil which was checked
 	Version int `json:"version"`
@@ -1286,8 +1338,11 @@ type CodicilMove struct {
 	Reason string `json:"reason,omitempty"`
 
 	// State Worked on; waiting for signatures; waiting for its time; in force; given up
-	State   CodicilState `json:"state"`
-	Version int          `json:"version"`
+	State CodicilState `json:"state"`
+
+	// Urgent Put it in force though signatures are missing, with the reason; they are owed
+	Urgent  bool `json:"urgent,omitempty"`
+	Version int  `json:"version"`
 }
 
 // CodicilProblem defines model for CodicilProblem.
@@ -1305,6 +1360,15 @@ type CodicilRef struct {
 	// State Worked on; waiting for signatures; waiting for its time; in force; given up
 	State CodicilState `json:"state"`
 	Title string       `json:"title"`
+}
+
+// CodicilSign defines model for CodicilSign.
+type CodicilSign struct {
+	// Hash That of the codicil as it was read
+	Hash string `json:"hash"`
+
+	// Reason Why it may come into force though something speaks against it
+	Reason string `json:"reason,omitempty"`
 }
 
 // CodicilState Worked on; waiting for signatures; waiting for its time; in force; given up
@@ -1325,6 +1389,9 @@ type CodicilSummary struct {
 	Hindered string `json:"hindered,omitempty"`
 	ID       int64  `json:"id"`
 	Made     Signed `json:"made"`
+
+	// Owed It came into force without all signatures, which are owed until then; missing: none is
+	Owed *time.Time `json:"owed,omitempty"`
 
 	// Own A single change began it
 	Own    bool   `json:"own"`
@@ -3202,6 +3269,9 @@ type Replay struct {
 	// Effects By kind, company and field
 	Effects []ReplayEffect `json:"effects"`
 
+	// Partial Not everything was looked at: only some companies, or what was posted in a time
+	Partial bool `json:"partial"`
+
 	// Posted Posted documents that were judged
 	Posted int `json:"posted"`
 
@@ -3319,6 +3389,12 @@ type RoleChange struct {
 	Name        string   `json:"name"`
 	Permissions []string `json:"permissions"`
 	Version     int      `json:"version"`
+}
+
+// RoleNamed defines model for RoleNamed.
+type RoleNamed struct {
+	Key  string `json:"key"`
+	Name string `json:"name"`
 }
 
 // Roles defines model for Roles.
@@ -3856,10 +3932,94 @@ type SignIn struct {
 	SignInName string `json:"signInName"`
 }
 
+// Signature defines model for Signature.
+type Signature struct {
+	At time.Time `json:"at"`
+	By string    `json:"by"`
+
+	// Lines What they read
+	Lines  []string `json:"lines"`
+	Reason string   `json:"reason,omitempty"`
+
+	// Roles What they were then, in words
+	Roles []string `json:"roles"`
+
+	// Valid It is for the codicil as it is; false: a later change took it away
+	Valid bool `json:"valid"`
+}
+
+// SignatureNeed defines model for SignatureNeed.
+type SignatureNeed struct {
+	// Count How many persons must sign
+	Count int `json:"count"`
+
+	// Missing How many of them did not
+	Missing int `json:"missing"`
+
+	// Role The key of a role; "": whoever may put rules in force
+	Role     string `json:"role"`
+	RoleName string `json:"roleName"`
+
+	// Title Why they must sign
+	Title string `json:"title"`
+
+	// Unknown It was not looked whether they must: the codicil was not replayed over everything
+	Unknown bool `json:"unknown"`
+}
+
 // Signed defines model for Signed.
 type Signed struct {
 	At time.Time `json:"at"`
 	By string    `json:"by"`
+}
+
+// Signing defines model for Signing.
+type Signing struct {
+	// Roles Those that there are
+	Roles []RoleNamed `json:"roles"`
+
+	// Rules None: whoever may put rules in force signs
+	Rules []SigningRule `json:"rules"`
+
+	// UrgentDays In how many days signatures of what was urgent must be given; 0: nothing may come into force without them
+	UrgentDays int `json:"urgentDays"`
+	Version    int `json:"version"`
+}
+
+// SigningChange defines model for SigningChange.
+type SigningChange struct {
+	Rules      []SigningRule `json:"rules"`
+	UrgentDays int           `json:"urgentDays"`
+
+	// Version That which is changed
+	Version int `json:"version"`
+}
+
+// SigningFinds anything: whatever the check finds; amounts: amounts of posted documents would be others; refusals: what exists would be refused; proofs: proofs fail; unproved: rules are not proved both ways; strength: proofs notice less; findings: there are new ones
+type SigningFinds string
+
+// SigningRule defines model for SigningRule.
+type SigningRule struct {
+	// Companies Empty: all
+	Companies []string `json:"companies"`
+
+	// Count How many persons
+	Count int `json:"count"`
+
+	// Families Of the rules; empty: all, and what is no rule
+	Families []string `json:"families"`
+
+	// Finds anything: whatever the check finds; amounts: amounts of posted documents would be others; refusals: what exists would be refused; proofs: proofs fail; unproved: rules are not proved both ways; strength: proofs notice less; findings: there are new ones
+	Finds SigningFinds `json:"finds"`
+
+	// Kinds Of what is changed; empty: all
+	Kinds []string `json:"kinds"`
+
+	// Role The key of the role that must sign
+	Role string `json:"role"`
+
+	// Title Why they must sign, in words
+	Title string `json:"title"`
 }
 
 // SilenceRequest defines model for SilenceRequest.
@@ -4871,6 +5031,9 @@ type StartReplayJSONRequestBody = ReplayRequest
 // SettleChangeJSONRequestBody defines body for SettleChange for application/json ContentType.
 type SettleChangeJSONRequestBody = ChangeSettled
 
+// SignCodicilJSONRequestBody defines body for SignCodicil for application/json ContentType.
+type SignCodicilJSONRequestBody = CodicilSign
+
 // MoveCodicilJSONRequestBody defines body for MoveCodicil for application/json ContentType.
 type MoveCodicilJSONRequestBody = CodicilMove
 
@@ -5065,6 +5228,9 @@ type SetPasswordJSONRequestBody = WordGiven
 
 // WriteSheetJSONRequestBody defines body for WriteSheet for application/json ContentType.
 type WriteSheetJSONRequestBody = Sheet
+
+// ChangeSigningJSONRequestBody defines body for ChangeSigning for application/json ContentType.
+type ChangeSigningJSONRequestBody = SigningChange
 
 // CheckCrosswalkJSONRequestBody defines body for CheckCrosswalk for application/json ContentType.
 type CheckCrosswalkJSONRequestBody = Crosswalk

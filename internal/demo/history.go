@@ -180,14 +180,15 @@ func prepare(ctx context.Context, d *app.App, ids map[string]int64) error {
 			return fmt.Errorf("codicil %q: %w", c.head.Title, err)
 		}
 		for _, state := range c.to {
-			who := tobias
-			if state == contract.CodicilAgreed {
-				who = ctx
-			}
-			if made, err = d.Codicils.Get(who, made.ID); err != nil {
+			if made, err = d.Codicils.Get(tobias, made.ID); err != nil {
 				return err
 			}
-			if _, err = d.Codicils.Move(who, made.ID, contract.CodicilMove{State: state, Version: made.Version}); err != nil {
+			if state == contract.CodicilAgreed {
+				_, err = d.Codicils.Sign(ctx, made.ID, contract.CodicilSign{Hash: made.Hash})
+			} else {
+				_, err = d.Codicils.Move(tobias, made.ID, contract.CodicilMove{State: state, Version: made.Version})
+			}
+			if err != nil {
 				return fmt.Errorf("codicil %q: %w", c.head.Title, err)
 			}
 		}

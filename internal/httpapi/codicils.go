@@ -91,6 +91,21 @@ func (s *server) GetReplayed(ctx context.Context, r GetReplayedRequestObject) (G
 	return GetReplayed200JSONResponse(v), err
 }
 
+func (s *server) SignCodicil(ctx context.Context, r SignCodicilRequestObject) (SignCodicilResponseObject, error) {
+	v, err := s.app.Codicils.Sign(ctx, r.ID, *r.Body)
+	return SignCodicil200JSONResponse(v), err
+}
+
+func (s *server) GetSigning(ctx context.Context, _ GetSigningRequestObject) (GetSigningResponseObject, error) {
+	v, err := s.app.Codicils.Signing(ctx)
+	return GetSigning200JSONResponse(v), err
+}
+
+func (s *server) ChangeSigning(ctx context.Context, r ChangeSigningRequestObject) (ChangeSigningResponseObject, error) {
+	v, err := s.app.Codicils.ChangeSigning(ctx, *r.Body)
+	return ChangeSigning200JSONResponse(v), err
+}
+
 func (s *server) SettleChange(ctx context.Context, r SettleChangeRequestObject) (SettleChangeResponseObject, error) {
 	v, err := s.app.Codicils.Settle(ctx, r.ID, *r.Body)
 	return SettleChange200JSONResponse(v), err

@@ -85,6 +85,9 @@ type ServerInterface interface {
 	// SettleChange Take a change out of a codicil, or keep it though something else is in force by now
 	// (POST /codicils/{id}/settle)
 	SettleChange(ctx *echo.Context, id Identity) error
+	// SignCodicil Sign a codicil as it was read. It is agreed to once all have signed who must
+	// (POST /codicils/{id}/signatures)
+	SignCodicil(ctx *echo.Context, id Identity) error
 	// MoveCodicil Submit a codicil, agree to it, put it in force, take it up again or withdraw it
 	// (POST /codicils/{id}/state)
 	MoveCodicil(ctx *echo.Context, id Identity) error
@@ -493,6 +496,12 @@ type ServerInterface interface {
 	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
 	// (POST /sheets)
 	WriteSheet(ctx *echo.Context) error
+	// GetSigning Who must sign codicils
+	// (GET /signing)
+	GetSigning(ctx *echo.Context) error
+	// ChangeSigning Say who must sign codicils
+	// (PUT /signing)
+	ChangeSigning(ctx *echo.Context) error
 	// ListCrosswalks The crosswalks without their rows
 	// (GET /tables/crosswalks)
 	ListCrosswalks(ctx *echo.Context, params ListCrosswalksParams) error
@@ -940,6 +949,22 @@ func (w *ServerInterfaceWrapper) SettleChange(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SettleChange(ctx, id)
+	return err
+}
+
+// SignCodicil converts echo context to params.
+func (w *ServerInterfaceWrapper) SignCodicil(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SignCodicil(ctx, id)
 	return err
 }
 
@@ -3720,6 +3745,24 @@ func (w *ServerInterfaceWrapper) WriteSheet(ctx *echo.Context) error {
 	return err
 }
 
+// GetSigning converts echo context to params.
+func (w *ServerInterfaceWrapper) GetSigning(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetSigning(ctx)
+	return err
+}
+
+// ChangeSigning converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeSigning(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeSigning(ctx)
+	return err
+}
+
 // ListCrosswalks converts echo context to params.
 func (w *ServerInterfaceWrapper) ListCrosswalks(ctx *echo.Context) error {
 	var err error
@@ -4379,6 +4422,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/codicils/:id/check", wrapper.CheckCodicil, options.OperationMiddlewares["checkCodicil"]...)
 	router.POST(options.BaseURL+"/codicils/:id/replays", wrapper.StartReplay, options.OperationMiddlewares["startReplay"]...)
 	router.GET(options.BaseURL+"/codicils/:id/replays/:kind/:number", wrapper.GetReplayed, options.OperationMiddlewares["getReplayed"]...)
+	router.POST(options.BaseURL+"/codicils/:id/signatures", wrapper.SignCodicil, options.OperationMiddlewares["signCodicil"]...)
+	router.GET(options.BaseURL+"/signing", wrapper.GetSigning, options.OperationMiddlewares["getSigning"]...)
+	router.PUT(options.BaseURL+"/signing", wrapper.ChangeSigning, options.OperationMiddlewares["changeSigning"]...)
 	router.POST(options.BaseURL+"/codicils/:id/settle", wrapper.SettleChange, options.OperationMiddlewares["settleChange"]...)
 	router.POST(options.BaseURL+"/codicils/:id/take-back", wrapper.TakeCodicilBack, options.OperationMiddlewares["takeCodicilBack"]...)
 	router.GET(options.BaseURL+"/codicils/history", wrapper.GetThingHistory, options.OperationMiddlewares["getThingHistory"]...)
@@ -5376,6 +5422,46 @@ type SettleChangedefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SettleChangedefaultApplicationProblemPlusJSONResponse) VisitSettleChangeResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignCodicilRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *SignCodicilJSONRequestBody
+}
+
+type SignCodicilResponseObject interface {
+	VisitSignCodicilResponse(w http.ResponseWriter) error
+}
+
+type SignCodicil200JSONResponse Codicil
+
+func (response SignCodicil200JSONResponse) VisitSignCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SignCodicildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SignCodicildefaultApplicationProblemPlusJSONResponse) VisitSignCodicilResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -10874,6 +10960,83 @@ func (response WriteSheetdefaultApplicationProblemPlusJSONResponse) VisitWriteSh
 	return err
 }
 
+type GetSigningRequestObject struct {
+}
+
+type GetSigningResponseObject interface {
+	VisitGetSigningResponse(w http.ResponseWriter) error
+}
+
+type GetSigning200JSONResponse Signing
+
+func (response GetSigning200JSONResponse) VisitGetSigningResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetSigningdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetSigningdefaultApplicationProblemPlusJSONResponse) VisitGetSigningResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeSigningRequestObject struct {
+	Body *ChangeSigningJSONRequestBody
+}
+
+type ChangeSigningResponseObject interface {
+	VisitChangeSigningResponse(w http.ResponseWriter) error
+}
+
+type ChangeSigning200JSONResponse Signing
+
+func (response ChangeSigning200JSONResponse) VisitChangeSigningResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeSigningdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeSigningdefaultApplicationProblemPlusJSONResponse) VisitChangeSigningResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListCrosswalksRequestObject struct {
 	Params ListCrosswalksParams
 }
@@ -11966,6 +12129,9 @@ type StrictServerInterface interface {
 	// SettleChange Take a change out of a codicil, or keep it though something else is in force by now
 	// (POST /codicils/{id}/settle)
 	SettleChange(ctx context.Context, request SettleChangeRequestObject) (SettleChangeResponseObject, error)
+	// SignCodicil Sign a codicil as it was read. It is agreed to once all have signed who must
+	// (POST /codicils/{id}/signatures)
+	SignCodicil(ctx context.Context, request SignCodicilRequestObject) (SignCodicilResponseObject, error)
 	// MoveCodicil Submit a codicil, agree to it, put it in force, take it up again or withdraw it
 	// (POST /codicils/{id}/state)
 	MoveCodicil(ctx context.Context, request MoveCodicilRequestObject) (MoveCodicilResponseObject, error)
@@ -12374,6 +12540,12 @@ type StrictServerInterface interface {
 	// WriteSheet Write rows that a screen shows as a file for a spreadsheet; nothing is kept
 	// (POST /sheets)
 	WriteSheet(ctx context.Context, request WriteSheetRequestObject) (WriteSheetResponseObject, error)
+	// GetSigning Who must sign codicils
+	// (GET /signing)
+	GetSigning(ctx context.Context, request GetSigningRequestObject) (GetSigningResponseObject, error)
+	// ChangeSigning Say who must sign codicils
+	// (PUT /signing)
+	ChangeSigning(ctx context.Context, request ChangeSigningRequestObject) (ChangeSigningResponseObject, error)
 	// ListCrosswalks The crosswalks without their rows
 	// (GET /tables/crosswalks)
 	ListCrosswalks(ctx context.Context, request ListCrosswalksRequestObject) (ListCrosswalksResponseObject, error)
@@ -13222,6 +13394,54 @@ func (sh *strictHandler) SettleChange(ctx *echo.Context, id Identity) error {
 		return err
 	} else if validResponse, ok := response.(SettleChangeResponseObject); ok {
 		return validResponse.VisitSettleChangeResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SignCodicil operation middleware
+func (sh *strictHandler) SignCodicil(ctx *echo.Context, id Identity) error {
+	var request SignCodicilRequestObject
+
+	request.ID = id
+
+	var body SignCodicilJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SignCodicil(ctx.Request().Context(), request.(SignCodicilRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SignCodicil")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SignCodicilResponseObject); ok {
+		return validResponse.VisitSignCodicilResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -18102,6 +18322,75 @@ func (sh *strictHandler) WriteSheet(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(WriteSheetResponseObject); ok {
 		return validResponse.VisitWriteSheetResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetSigning operation middleware
+func (sh *strictHandler) GetSigning(ctx *echo.Context) error {
+	var request GetSigningRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetSigning(ctx.Request().Context(), request.(GetSigningRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetSigning")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetSigningResponseObject); ok {
+		return validResponse.VisitGetSigningResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeSigning operation middleware
+func (sh *strictHandler) ChangeSigning(ctx *echo.Context) error {
+	var request ChangeSigningRequestObject
+
+	var body ChangeSigningJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeSigning(ctx.Request().Context(), request.(ChangeSigningRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeSigning")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeSigningResponseObject); ok {
+		return validResponse.VisitChangeSigningResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -93,6 +93,11 @@ func (s *Store) amended(ctx context.Context, by record.Stamp) error {
 	if len(changes) == 0 {
 		return s.withdraw(ctx, c, "nothing of it was left", by)
 	}
+	if must := s.shared.must.Load(); must != nil {
+		if err := (*must)(ctx, s, c, changes, by); err != nil {
+			return err
+		}
+	}
 	return s.forced(ctx, c, by)
 }
 

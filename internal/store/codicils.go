@@ -62,6 +62,12 @@ type Codicil struct {
 	Agreed            record.Stamp `gorm:"embedded;embeddedPrefix:agreed_"`
 	// Accepted is what spoke against it when it was agreed to, and was accepted with a reason.
 	Accepted string
+	// Checked is what the check found when it was agreed to, as JSON; "": it was not.
+	Checked string
+	// Hash is that of what came into force, as it was signed; "": it is not in force.
+	Hash string
+	// Owed is the instant until which signatures are owed with which it came into force; "": none are.
+	Owed string
 	// Ended is when it came into force, or was withdrawn.
 	Ended record.Stamp `gorm:"embedded;embeddedPrefix:ended_"`
 }

@@ -288,4 +288,5 @@ type shared struct {
 	path    string // empty: in memory
 	commits *atomic.Int64
 	damaged atomic.Bool
+	must    atomic.Pointer[func(ctx context.Context, tx *Store, c Codicil, contents []CodicilChange, by record.Stamp) error] // see Govern
 }

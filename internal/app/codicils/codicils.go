@@ -128,10 +128,16 @@ func summary(c *store.Codicil, count int) contract.CodicilSummary {
 		ID: c.ID, Title: c.Title, State: contract.CodicilState(c.State), Own: c.Own, Version: c.Version, Changes: count,
 		AskedBy: c.AskedBy, Reason: c.Reason, Hindered: c.Hindered, Made: *signed(c.Made), Ended: signed(c.Ended),
 	}
-	if at, err := time.Parse(time.RFC3339, c.Effective); err == nil {
-		v.Effective = &at
-	}
+	v.Effective, v.Owed = instant(c.Effective), instant(c.Owed)
 	return v
+}
+
+func instant(text string) *time.Time {
+	at, err := time.Parse(time.RFC3339, text)
+	if err != nil {
+		return nil
+	}
+	return &at
 }
 
 func signed(by record.Stamp) *contract.Signed {
@@ -161,7 +167,7 @@ func (s *Service) show(ctx context.Context, c *store.Codicil) (contract.Codicil,
 	of := summary(c, len(contents))
 	v := contract.Codicil{
 		ID: of.ID, Title: of.Title, State: of.State, Own: of.Own, Version: of.Version, Changes: of.Changes, AskedBy: of.AskedBy, Reason: of.Reason,
-		Hindered: of.Hindered, Made: of.Made, Ended: of.Ended, Effective: of.Effective, Book: c.Book, Submitted: signed(c.Submitted), Agreed: signed(c.Agreed),
+		Hindered: of.Hindered, Made: of.Made, Ended: of.Ended, Effective: of.Effective, Owed: of.Owed, Book: c.Book, Submitted: signed(c.Submitted), Agreed: signed(c.Agreed),
 		Texts:    view.List(c.Texts, func(t store.Text) contract.CodicilText { return contract.CodicilText{Title: t.Title, Text: t.Text} }),
 		Contents: []contract.CodicilChange{},
 	}
@@ -171,6 +177,9 @@ func (s *Service) show(ctx context.Context, c *store.Codicil) (contract.Codicil,
 			return v, err
 		}
 		v.Undoes = judging.CodicilRef(&undone)
+	}
+	if err := s.signatures(ctx, c, &v); err != nil {
+		return v, err
 	}
 	t, err := s.teller(ctx, c)
 	if err != nil {

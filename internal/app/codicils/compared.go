@@ -175,6 +175,13 @@ func (k *checking) unproved() (names []string) {
 	return names
 }
 
+// weaker tells whether the proofs notice a smaller share of the wrong versions of a rule with it than without.
+func (k *checking) weaker() bool {
+	return slices.ContainsFunc(k.found.Rules, func(r contract.CheckedRule) bool {
+		return r.Before != nil && r.After != nil && r.After.Noticed*r.Before.Versions < r.Before.Noticed*r.After.Versions
+	})
+}
+
 // lines say what a signer must know: what changes, what the proofs say, what is found, what becomes of what exists, and of
 // amounts.
 func (k *checking) lines(format field.Format, ref *cache.Reference) []string {

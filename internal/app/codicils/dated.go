@@ -44,7 +44,7 @@ func (s *Service) Due(ctx context.Context) error {
 	for i := range due {
 		c := &due[i]
 		ctx := actor.With(ctx, actor.Actor{ID: c.Agreed.Person, Name: c.Agreed.By, Via: actor.Clock, Rights: actor.Rights{Whole: true}})
-		err := s.force(ctx, c, "")
+		err := s.force(ctx, c, "", false)
 		var known *fault.Fault
 		switch {
 		case errors.As(err, &known) && known.Reason != fault.Unable:

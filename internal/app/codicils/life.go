@@ -2,6 +2,7 @@ package codicils
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"slices"
 	"strings"
@@ -21,7 +22,7 @@ import (
 // becomes are the states that each may be moved to by hand.
 var becomes = map[store.CodicilState][]store.CodicilState{
 	store.CodicilOpen:      {store.CodicilSubmitted, store.CodicilInForce, store.CodicilWithdrawn},
-	store.CodicilSubmitted: {store.CodicilOpen, store.CodicilAgreed, store.CodicilInForce, store.CodicilWithdrawn},
+	store.CodicilSubmitted: {store.CodicilOpen, store.CodicilInForce, store.CodicilWithdrawn},
 	store.CodicilAgreed:    {store.CodicilOpen, store.CodicilInForce, store.CodicilWithdrawn},
 }
 
@@ -29,7 +30,7 @@ var becomes = map[store.CodicilState][]store.CodicilState{
 func (s *Service) Move(ctx context.Context, id int64, move contract.CodicilMove) (contract.Codicil, error) {
 	next := store.CodicilState(move.State)
 	need := append(slices.Clone(changes), actor.RulesForce)
-	if next == store.CodicilAgreed || next == store.CodicilInForce {
+	if next == store.CodicilInForce {
 		need = need[len(changes):]
 	}
 	if err := access.Need(ctx, need...); err != nil {
@@ -50,23 +51,14 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.CodicilMove)
 	}
 	reason := strings.TrimSpace(move.Reason)
 	if next == store.CodicilInForce {
-		if err := s.force(ctx, &c, reason); err != nil {
+		if err := s.force(ctx, &c, reason, move.Urgent); err != nil {
 			return contract.Codicil{}, commit.Explain(err)
 		}
 		return s.Get(ctx, id)
 	}
-	var doubts string
-	if next == store.CodicilAgreed {
-		if doubts, err = s.decide(ctx, &c, "agreed to", reason); err != nil {
-			return contract.Codicil{}, err
-		}
-	}
 	return s.write(ctx, id, move.Version, string(next), func(c *store.Codicil, by record.Stamp) error {
 		c.State, c.Hindered = next, ""
 		switch next {
-		case store.CodicilAgreed:
-			accept(c, doubts, reason)
-			c.Agreed = by
 		case store.CodicilSubmitted:
 			c.Submitted = by
 		case store.CodicilOpen:
@@ -118,59 +110,111 @@ func mayDecide(ctx context.Context, c *store.CodicilChange) error {
 	return nil
 }
 
-// decide checks a codicil before it is agreed to, or comes into force. The error says what must be put right, or that it
-// takes a reason; doubts are what speaks against it. Cost: that of the check.
-func (s *Service) decide(ctx context.Context, c *store.Codicil, deed, reason string) (doubts string, err error) {
-	check, err := s.check(ctx, c, false)
+// decided checks a codicil before it is signed, or comes into force. The error says what must be put right, or that it takes a
+// reason, where more speaks against it than was accepted. Cost: that of the whole check.
+func (s *Service) decided(ctx context.Context, c *store.Codicil, deed, reason string) (*contract.CodicilCheck, error) {
+	if c.State == store.CodicilInForce { // a signature that is owed is for what was found then
+		check := contract.CodicilCheck{}
+		return &check, json.Unmarshal([]byte(c.Checked), &check)
+	}
+	check, err := s.check(ctx, c, true)
 	if err != nil {
-		return "", err
+		return nil, err
 	}
 	if len(check.Problems) > 0 {
-		return "", hinders(check.Problems)
+		return nil, hinders(check.Problems)
 	}
-	doubts = strings.Join(view.List(check.Doubts, func(d contract.CodicilProblem) string { return d.Message }), "; and ")
-	if doubts != c.Accepted && doubts != "" && reason == "" {
-		return "", fault.Hindered(impact.NeedsReason, fmt.Sprintf("Codicil %d", c.ID), deed, doubts)
+	accepted := ""
+	if c.State == store.CodicilAgreed {
+		accepted = c.Accepted
 	}
-	return doubts, nil
+	if doubts := doubtsOf(&check); doubts != accepted && doubts != "" && reason == "" {
+		return nil, fault.Hindered(impact.NeedsReason, fmt.Sprintf("Codicil %d", c.ID), deed, doubts)
+	}
+	return &check, nil
 }
 
-// accept files with a codicil why it comes into force though something speaks against it.
-func accept(c *store.Codicil, doubts, reason string) {
-	if doubts != "" && doubts != c.Accepted {
-		c.Texts = append(slices.Clone(c.Texts), store.Text{Title: "Accepted though " + doubts, Text: reason})
-	}
-	c.Accepted = doubts
+// doubtsOf is what speaks against a codicil.
+func doubtsOf(check *contract.CodicilCheck) string {
+	return strings.Join(view.List(check.Doubts, func(d contract.CodicilProblem) string { return d.Message }), "; and ")
 }
 
-// force brings a codicil into force as it was checked.
-func (s *Service) force(ctx context.Context, c *store.Codicil, reason string) error {
+// force brings a codicil into force as it was checked. Who does it signs it with that, where that is missing; what is
+// urgent comes into force though others must sign, who owe it.
+func (s *Service) force(ctx context.Context, c *store.Codicil, reason string, urgent bool) error {
 	return s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		version, _, err := s.base.Cache.Version(ctx)
 		if err != nil {
 			return nil, err
 		}
-		doubts, err := s.decide(ctx, c, "put in force", reason)
+		check, err := s.decided(ctx, c, "put in force", reason)
 		if err != nil {
 			return nil, err
 		}
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{
 			Reads: commit.NewReadSet(version.Book),
-			Write: func(ctx context.Context, tx *store.Store) (err error) {
+			Write: func(ctx context.Context, tx *store.Store) error {
 				forced := *c
-				if doubts != c.Accepted {
-					accept(&forced, doubts, reason)
-					if forced, err = tx.ChangeCodicil(ctx, forced, "reason", by); err != nil {
-						return err
-					}
+				if err := s.conclude(ctx, tx, &forced, check, by, reason, urgent); err != nil {
+					return err
 				}
-				_, err = tx.Force(ctx, forced, by)
+				if err := keepCheck(&forced, check); err != nil {
+					return err
+				}
+				kept, err := tx.ChangeCodicil(ctx, forced, "signed", by)
+				if err != nil {
+					return err
+				}
+				_, err = tx.Force(ctx, kept, by)
 				return err
 			},
 			Done: s.base.Cache.Forget,
 		}, err
 	})
+}
+
+// conclude signs a codicil for who puts it in force, and refuses it, or notes what is owed, where others must sign too.
+func (s *Service) conclude(ctx context.Context, tx *store.Store, c *store.Codicil, check *contract.CodicilCheck, by record.Stamp, reason string, urgent bool) error {
+	contents, err := tx.ChangesOf(ctx, c.ID, 0)
+	if err != nil {
+		return err
+	}
+	m, err := s.mandate(ctx, tx, c, contents, check)
+	if err != nil {
+		return err
+	}
+	c.Hash = m.hash
+	if actor.Of(ctx).Via != actor.Clock { // what comes at its time was signed before
+		v, err := s.own(ctx, tx, c, m.hash, by)
+		if err != nil {
+			return err
+		}
+		if v.Lines, v.Reason = check.Lines, reason; mayGive(ctx, m, v) {
+			if err := tx.Sign(ctx, v); err != nil {
+				return err
+			}
+			m = m.with(v)
+		}
+	}
+	if m.complete() {
+		return nil
+	}
+	refusal := m.refusal(ctx, tx, c)
+	if !urgent {
+		return refusal
+	}
+	rules, err := tx.Signing(ctx)
+	switch {
+	case err != nil:
+		return err
+	case rules.UrgentDays == 0:
+		return fault.Hindered(notUrgent, refusal)
+	case reason == "":
+		return fault.Hindered(impact.NeedsReason, fmt.Sprintf("Codicil %d", c.ID), "put in force", "it is urgent, and "+refusal.Error())
+	}
+	c.Owed = store.Instant(s.base.Clock().AddDate(0, 0, rules.UrgentDays))
+	return nil
 }
 
 // hinders is the error of what must be put right first.

@@ -296,6 +296,7 @@ func (s *Service) Latest(ctx context.Context, c *store.Codicil) (*contract.Repla
 			return nil, err
 		}
 		figures.Run, figures.State, figures.Done, figures.Total = r.ID, contract.RunState(r.State), r.Done, r.Total
+		figures.Partial = r.Companies != nil || figures.Since != "" || figures.Until != ""
 		figures.Stale = figures.Revision != c.Revision || subject.Book != version.Book
 		return &figures, nil
 	}
