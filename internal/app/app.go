@@ -80,6 +80,8 @@ type App struct {
 	Personal *personal.Service
 	// Codicils keeps the sets of changes of the rule book.
 	Codicils *codicils.Service
+	// Signing keeps who must sign them.
+	Signing *codicils.Signers
 	// Replay tells what a codicil would do to what exists.
 	Replay *replay.Service
 	// Backups makes copies of all there is.
@@ -108,14 +110,15 @@ func New(s *store.Store, now clock.Clock) *App {
 		}
 		return by.base, nil
 	})
-	a.Codicils = codicils.New(a.parts(), a.Replay, func(ctx context.Context, v store.View) (codicils.Parts, error) {
+	a.Signing = codicils.NewSigners(j)
+	a.Codicils = codicils.New(a.parts(), a.Replay, a.Signing, func(ctx context.Context, v store.View) (codicils.Parts, error) {
 		by, err := a.Viewed(ctx, v)
 		if err != nil {
 			return codicils.Parts{}, err
 		}
 		return by.parts(), nil
 	})
-	s.Govern(a.Codicils.Must)
+	s.Govern(a.Signing.Must)
 	a.ctx, a.stop = context.WithCancel(context.Background())
 	return a
 }

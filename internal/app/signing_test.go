@@ -30,7 +30,7 @@ func signers(t *testing.T, rules ...contract.SigningRule) (*app.App, func(name s
 		require.NoError(t, s.AddPerson(ctx, store.Person{ID: name, Name: name, SignIn: name, Everywhere: true, Companies: []string{}, Roles: roles, Version: 1}))
 	}
 	if len(rules) > 0 {
-		_, err := d.Codicils.ChangeSigning(ctx, contract.SigningChange{UrgentDays: 3, Rules: rules})
+		_, err := d.Signing.Change(ctx, contract.SigningChange{UrgentDays: 3, Rules: rules})
 		require.NoError(t, err)
 	}
 	return d, func(name string) context.Context { return actor.With(t.Context(), actor.Named(name, actor.Browser)) }, &now
@@ -182,21 +182,21 @@ func TestWhatIsUrgentOwesItsSignatures(t *testing.T) {
 	_, err = sign(d, of("Cleo"), c.ID)
 	assert.Equal(t, "wrong-state", codeOf(t, err))
 
-	kept, err := d.Codicils.Signing(of("Ada"))
+	kept, err := d.Signing.Get(of("Ada"))
 	require.NoError(t, err)
-	_, err = d.Codicils.ChangeSigning(of("Ada"), contract.SigningChange{Version: kept.Version, UrgentDays: 0, Rules: kept.Rules})
+	_, err = d.Signing.Change(of("Ada"), contract.SigningChange{Version: kept.Version, UrgentDays: 0, Rules: kept.Rules})
 	require.NoError(t, err)
 	c = prepare(t, d, "Urgent again")
 	put(t, d, c, body("vendor", rule.Default, "city", rule.Effect{Lifetime: rule.NewOnly, Value: `"Cork"`}))
 	urgent.Version = codicil(t, d, c.ID).Version
 	_, err = d.Codicils.Move(of("Ada"), c.ID, urgent)
 	assert.Equal(t, "not-urgent", codeOf(t, err))
-	_, err = d.Codicils.ChangeSigning(of("Ada"), contract.SigningChange{Version: kept.Version, Rules: kept.Rules})
+	_, err = d.Signing.Change(of("Ada"), contract.SigningChange{Version: kept.Version, Rules: kept.Rules})
 	assert.Equal(t, "changed-meanwhile", codeOf(t, err))
 	for code, wrong := range map[string]contract.SigningRule{
 		"no-title": needed(" ", "second", 1, contract.FindsAnything), "unknown-role": needed("x", "nobody", 1, contract.FindsAnything),
 	} {
-		_, err = d.Codicils.ChangeSigning(of("Ada"), contract.SigningChange{Version: kept.Version + 1, Rules: []contract.SigningRule{wrong}})
+		_, err = d.Signing.Change(of("Ada"), contract.SigningChange{Version: kept.Version + 1, Rules: []contract.SigningRule{wrong}})
 		assert.Equal(t, code, codeOf(t, err))
 	}
 }

@@ -48,7 +48,7 @@ func (a *App) Viewed(ctx context.Context, v store.View) (*App, error) {
 		a.views.kept = map[viewKey]*App{}
 	}
 	shown := assemble(judging.Viewed(a.base, v), a.Runs)
-	shown.store, shown.Codicils, shown.Replay = a.store, a.Codicils, a.Replay
+	shown.store, shown.Codicils, shown.Replay, shown.Signing = a.store, a.Codicils, a.Replay, a.Signing
 	shown.Backups, shown.News, shown.People = a.Backups, a.News, a.People
 	a.views.kept[key] = shown
 	return shown, nil

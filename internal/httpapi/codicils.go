@@ -97,12 +97,12 @@ func (s *server) SignCodicil(ctx context.Context, r SignCodicilRequestObject) (S
 }
 
 func (s *server) GetSigning(ctx context.Context, _ GetSigningRequestObject) (GetSigningResponseObject, error) {
-	v, err := s.app.Codicils.Signing(ctx)
+	v, err := s.app.Signing.Get(ctx)
 	return GetSigning200JSONResponse(v), err
 }
 
 func (s *server) ChangeSigning(ctx context.Context, r ChangeSigningRequestObject) (ChangeSigningResponseObject, error) {
-	v, err := s.app.Codicils.ChangeSigning(ctx, *r.Body)
+	v, err := s.app.Signing.Change(ctx, *r.Body)
 	return ChangeSigning200JSONResponse(v), err
 }
 

@@ -94,7 +94,7 @@ func (s *Service) check(ctx context.Context, c *store.Codicil, whole bool) (cont
 		return k.found, err
 	}
 	k.doubt()
-	if err := s.mayBeSigned(ctx, c, &k.found); err != nil {
+	if err := s.signers.mayBeSigned(ctx, c, &k.found); err != nil {
 		return k.found, err
 	}
 	format := actor.Of(ctx).Format
@@ -175,23 +175,4 @@ func (k *checking) others(ctx context.Context, contents []store.CodicilChange) e
 		}
 	}
 	return nil
-}
-
-// mayBeSigned tells who must sign a codicil, and whether who asks may.
-func (s *Service) mayBeSigned(ctx context.Context, c *store.Codicil, check *contract.CodicilCheck) error {
-	contents, err := s.base.Store.ChangesOf(ctx, c.ID, 0)
-	if err != nil {
-		return err
-	}
-	m, err := s.mandate(ctx, s.base.Store, c, contents, check)
-	if err != nil {
-		return err
-	}
-	v, err := s.own(ctx, s.base.Store, c, m.hash, record.Stamp{Person: actor.Of(ctx).ID})
-	if err != nil {
-		return err
-	}
-	check.MaySign = mayGive(ctx, m, v)
-	check.Signing, err = m.told(ctx, s.base.Store)
-	return err
 }

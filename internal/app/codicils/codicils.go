@@ -39,15 +39,16 @@ type Parts struct {
 
 // Service serves these use cases.
 type Service struct {
-	base   *judging.Service
-	now    Parts
-	replay *replay.Service
-	view   func(ctx context.Context, v store.View) (Parts, error)
+	base    *judging.Service
+	now     Parts
+	replay  *replay.Service
+	signers *Signers
+	view    func(ctx context.Context, v store.View) (Parts, error)
 }
 
 // New returns the use cases; view makes those that show by another rule book.
-func New(now Parts, r *replay.Service, view func(ctx context.Context, v store.View) (Parts, error)) *Service {
-	return &Service{now.Base, now, r, view}
+func New(now Parts, r *replay.Service, signers *Signers, view func(ctx context.Context, v store.View) (Parts, error)) *Service {
+	return &Service{now.Base, now, r, signers, view}
 }
 
 // changes are the permissions of which one is enough to put something into a codicil.
@@ -178,7 +179,7 @@ func (s *Service) show(ctx context.Context, c *store.Codicil) (contract.Codicil,
 		}
 		v.Undoes = judging.CodicilRef(&undone)
 	}
-	if err := s.signatures(ctx, c, &v); err != nil {
+	if err := s.signers.signatures(ctx, c, &v); err != nil {
 		return v, err
 	}
 	t, err := s.teller(ctx, c)
@@ -265,7 +266,7 @@ func (s *Service) Change(ctx context.Context, id int64, h contract.CodicilHead) 
 // write changes a codicil that has not ended.
 func (s *Service) write(ctx context.Context, id int64, version int, note string, change func(c *store.Codicil, by record.Stamp) error) (contract.Codicil, error) {
 	err := s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error {
-		c, err := s.current(ctx, tx, id, version)
+		c, err := current(ctx, tx, id, version)
 		if err != nil {
 			return err
 		}
@@ -282,7 +283,7 @@ func (s *Service) write(ctx context.Context, id int64, version int, note string,
 }
 
 // current returns a codicil that has not ended, as the caller knows it.
-func (s *Service) current(ctx context.Context, tx *store.Store, id int64, version int) (store.Codicil, error) {
+func current(ctx context.Context, tx *store.Store, id int64, version int) (store.Codicil, error) {
 	c, err := tx.Codicil(ctx, id)
 	switch {
 	case err != nil:
@@ -302,7 +303,7 @@ func (s *Service) Settle(ctx context.Context, id int64, settled contract.ChangeS
 	}
 	t := store.Thing{What: string(settled.What), Key: settled.Key}
 	err := s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error {
-		if _, err := s.current(ctx, tx, id, settled.Version); err != nil {
+		if _, err := current(ctx, tx, id, settled.Version); err != nil {
 			return err
 		}
 		contents, err := s.changes(ctx, id)

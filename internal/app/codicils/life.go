@@ -36,7 +36,7 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.CodicilMove)
 	if err := access.Need(ctx, need...); err != nil {
 		return contract.Codicil{}, err
 	}
-	c, err := s.current(ctx, s.base.Store, id, move.Version)
+	c, err := current(ctx, s.base.Store, id, move.Version)
 	if err != nil {
 		return contract.Codicil{}, commit.Explain(err)
 	}
@@ -180,13 +180,13 @@ func (s *Service) conclude(ctx context.Context, tx *store.Store, c *store.Codici
 	if err != nil {
 		return err
 	}
-	m, err := s.mandate(ctx, tx, c, contents, check)
+	m, err := s.signers.mandate(ctx, tx, c, contents, check)
 	if err != nil {
 		return err
 	}
 	c.Hash = m.hash
 	if actor.Of(ctx).Via != actor.Clock { // what comes at its time was signed before
-		v, err := s.own(ctx, tx, c, m.hash, by)
+		v, err := s.signers.own(ctx, tx, c, m.hash, by)
 		if err != nil {
 			return err
 		}
@@ -263,7 +263,7 @@ func (s *Service) TakeBack(ctx context.Context, id int64) (contract.Codicil, err
 				return err
 			}
 			if !change.Same(now, change.After) {
-				why, err := s.standsOn(ctx, tx, change)
+				why, err := standsOn(ctx, tx, change)
 				if err != nil {
 					return err
 				}
@@ -289,7 +289,7 @@ func (s *Service) TakeBack(ctx context.Context, id int64) (contract.Codicil, err
 }
 
 // standsOn says what came after a change of the same thing.
-func (s *Service) standsOn(ctx context.Context, tx *store.Store, c *store.CodicilChange) (string, error) {
+func standsOn(ctx context.Context, tx *store.Store, c *store.CodicilChange) (string, error) {
 	history, err := tx.ThingHistory(ctx, c.Thing, 1)
 	if err != nil {
 		return "", err

@@ -15,11 +15,18 @@ import (
 	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
+	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/store"
 	"codicil/internal/view"
 )
+
+// Signers knows who must sign codicils.
+type Signers struct{ base *judging.Service }
+
+// NewSigners returns the use cases.
+func NewSigners(j *judging.Service) *Signers { return &Signers{j} }
 
 // hashOf stands for all that a codicil says and changes: a signature is for one.
 func hashOf(c *store.Codicil, contents []store.CodicilChange) (string, error) {
@@ -65,7 +72,7 @@ var anybody = store.SigningRule{Title: "Whoever may put rules in force", Finds: 
 
 // mandate finds who must sign a codicil. check is what was found, nil: nobody looked, so that whoever must sign because of
 // what is found must. Cost: its changes and signatures.
-func (s *Service) mandate(ctx context.Context, tx *store.Store, c *store.Codicil, contents []store.CodicilChange, check *contract.CodicilCheck) (*mandate, error) {
+func (s *Signers) mandate(ctx context.Context, tx *store.Store, c *store.Codicil, contents []store.CodicilChange, check *contract.CodicilCheck) (*mandate, error) {
 	rules, err := tx.Signing(ctx)
 	if err != nil {
 		return nil, err
@@ -230,7 +237,7 @@ func (m *mandate) serves(v store.Signature) bool {
 }
 
 // own is what a person would sign with: their roles. Who may put rules in force has that in place of one.
-func (s *Service) own(ctx context.Context, tx *store.Store, c *store.Codicil, hash string, by record.Stamp) (store.Signature, error) {
+func (s *Signers) own(ctx context.Context, tx *store.Store, c *store.Codicil, hash string, by record.Stamp) (store.Signature, error) {
 	v := store.Signature{Codicil: c.ID, Hash: hash, Roles: []string{}, Lines: []string{}, Signed: by}
 	roles, err := tx.RolesOf(ctx, by.Person)
 	v.Roles = append(v.Roles, roles...)
@@ -285,7 +292,7 @@ func (m *mandate) refusal(ctx context.Context, tx *store.Store, c *store.Codicil
 
 // Must is what must be so before what is changed at once comes into force: who changes it signs it with that, and nobody
 // else must. It is asked within the transaction.
-func (s *Service) Must(ctx context.Context, tx *store.Store, c store.Codicil, contents []store.CodicilChange, by record.Stamp) error {
+func (s *Signers) Must(ctx context.Context, tx *store.Store, c store.Codicil, contents []store.CodicilChange, by record.Stamp) error {
 	rules, err := tx.Signing(ctx)
 	if err != nil || len(rules.Rules) == 0 {
 		return err
@@ -331,18 +338,18 @@ func (s *Service) Sign(ctx context.Context, id int64, sign contract.CodicilSign)
 		return contract.Codicil{}, err
 	}
 	err = s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error {
-		c, contents, err := s.asRead(ctx, tx, id)
+		c, contents, err := asRead(ctx, tx, id)
 		if err != nil {
 			return err
 		}
-		m, err := s.mandate(ctx, tx, &c, contents, check)
+		m, err := s.signers.mandate(ctx, tx, &c, contents, check)
 		switch {
 		case err != nil:
 			return err
 		case m.hash != sign.Hash:
 			return fault.Hindered(fault.Stale)
 		}
-		v, err := s.own(ctx, tx, &c, m.hash, by)
+		v, err := s.signers.own(ctx, tx, &c, m.hash, by)
 		if err != nil {
 			return err
 		}
@@ -352,7 +359,7 @@ func (s *Service) Sign(ctx context.Context, id int64, sign contract.CodicilSign)
 		if err := tx.Sign(ctx, v); err != nil {
 			return err
 		}
-		return s.signed(ctx, tx, &c, m.with(v), check, by)
+		return signed(ctx, tx, &c, m.with(v), check, by)
 	})
 	if err != nil {
 		return contract.Codicil{}, commit.Explain(err)
@@ -367,7 +374,7 @@ func mayGive(ctx context.Context, m *mandate, v store.Signature) bool {
 }
 
 // asRead is a codicil with what it changes, within a transaction.
-func (s *Service) asRead(ctx context.Context, tx *store.Store, id int64) (store.Codicil, []store.CodicilChange, error) {
+func asRead(ctx context.Context, tx *store.Store, id int64) (store.Codicil, []store.CodicilChange, error) {
 	c, err := tx.Codicil(ctx, id)
 	if err != nil {
 		return c, nil, err
@@ -377,7 +384,7 @@ func (s *Service) asRead(ctx context.Context, tx *store.Store, id int64) (store.
 }
 
 // signed keeps that a codicil was signed: it is agreed to when nobody is missing, and owes nothing any more.
-func (s *Service) signed(ctx context.Context, tx *store.Store, c *store.Codicil, m *mandate, check *contract.CodicilCheck, by record.Stamp) error {
+func signed(ctx context.Context, tx *store.Store, c *store.Codicil, m *mandate, check *contract.CodicilCheck, by record.Stamp) error {
 	if !m.complete() {
 		_, err := tx.ChangeCodicil(ctx, *c, "signed", by)
 		return err
@@ -403,7 +410,7 @@ func keepCheck(c *store.Codicil, check *contract.CodicilCheck) error {
 }
 
 // signatures shows those under a codicil, and what it owes.
-func (s *Service) signatures(ctx context.Context, c *store.Codicil, v *contract.Codicil) error {
+func (s *Signers) signatures(ctx context.Context, c *store.Codicil, v *contract.Codicil) error {
 	contents, err := s.base.Store.ChangesOf(ctx, c.ID, 0)
 	if err != nil {
 		return err
@@ -445,8 +452,27 @@ func (s *Service) signatures(ctx context.Context, c *store.Codicil, v *contract.
 	return err
 }
 
-// Signing tells who must sign codicils.
-func (s *Service) Signing(ctx context.Context) (contract.Signing, error) {
+// mayBeSigned tells who must sign a codicil, and whether who asks may.
+func (s *Signers) mayBeSigned(ctx context.Context, c *store.Codicil, check *contract.CodicilCheck) error {
+	contents, err := s.base.Store.ChangesOf(ctx, c.ID, 0)
+	if err != nil {
+		return err
+	}
+	m, err := s.mandate(ctx, s.base.Store, c, contents, check)
+	if err != nil {
+		return err
+	}
+	v, err := s.own(ctx, s.base.Store, c, m.hash, record.Stamp{Person: actor.Of(ctx).ID})
+	if err != nil {
+		return err
+	}
+	check.MaySign = mayGive(ctx, m, v)
+	check.Signing, err = m.told(ctx, s.base.Store)
+	return err
+}
+
+// Get tells who must sign codicils.
+func (s *Signers) Get(ctx context.Context) (contract.Signing, error) {
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
 		return contract.Signing{}, err
 	}
@@ -464,8 +490,8 @@ func (s *Service) Signing(ctx context.Context) (contract.Signing, error) {
 	}, err
 }
 
-// ChangeSigning says who must sign codicils. It holds in all companies, so that only who is in all of them may say so.
-func (s *Service) ChangeSigning(ctx context.Context, change contract.SigningChange) (contract.Signing, error) {
+// Change says who must sign codicils. It holds in all companies, so that only who is in all of them may say so.
+func (s *Signers) Change(ctx context.Context, change contract.SigningChange) (contract.Signing, error) {
 	if err := access.Need(ctx, actor.PersonsChange); err != nil {
 		return contract.Signing{}, err
 	}
@@ -515,5 +541,5 @@ func (s *Service) ChangeSigning(ctx context.Context, change contract.SigningChan
 	if err != nil {
 		return contract.Signing{}, commit.Explain(err)
 	}
-	return s.Signing(ctx)
+	return s.Get(ctx)
 }

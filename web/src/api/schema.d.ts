@@ -330,6 +330,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/codicils/{id}/signatures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign a codicil as it was read. It is agreed to once all have signed who must */
+        post: operations["signCodicil"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/signing": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who must sign codicils */
+        get: operations["getSigning"];
+        /** Say who must sign codicils */
+        put: operations["changeSigning"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/codicils/{id}/settle": {
         parameters: {
             query?: never;
@@ -4196,6 +4231,78 @@ export interface components {
             version: number;
             /** @description Why it comes into force though something speaks against it */
             reason?: string;
+            /** @description Put it in force though signatures are missing, with the reason; they are owed */
+            urgent?: boolean;
+        };
+        CodicilSign: {
+            /** @description That of the codicil as it was read */
+            hash: string;
+            /** @description Why it may come into force though something speaks against it */
+            reason?: string;
+        };
+        Signature: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @description What they were then, in words */
+            roles: string[];
+            reason?: string;
+            /** @description It is for the codicil as it is; false: a later change took it away */
+            valid: boolean;
+            /** @description What they read */
+            lines: string[];
+        };
+        SignatureNeed: {
+            /** @description Why they must sign */
+            title: string;
+            /** @description The key of a role; "": whoever may put rules in force */
+            role: string;
+            roleName: string;
+            /** @description How many persons must sign */
+            count: number;
+            /** @description How many of them did not */
+            missing: number;
+            /** @description It was not looked whether they must: the codicil was not replayed over everything */
+            unknown: boolean;
+        };
+        /**
+         * @description anything: whatever the check finds; amounts: amounts of posted documents would be others; refusals: what exists would be refused; proofs: proofs fail; unproved: rules are not proved both ways; strength: proofs notice less; findings: there are new ones
+         * @enum {string}
+         */
+        SigningFinds: "anything" | "amounts" | "refusals" | "proofs" | "unproved" | "strength" | "findings";
+        SigningRule: {
+            /** @description Why they must sign, in words */
+            title: string;
+            /** @description Of what is changed; empty: all */
+            kinds: string[];
+            /** @description Empty: all */
+            companies: string[];
+            /** @description Of the rules; empty: all, and what is no rule */
+            families: string[];
+            finds: components["schemas"]["SigningFinds"];
+            /** @description The key of the role that must sign */
+            role: string;
+            /** @description How many persons */
+            count: number;
+        };
+        Signing: {
+            version: number;
+            /** @description In how many days signatures of what was urgent must be given; 0: nothing may come into force without them */
+            urgentDays: number;
+            /** @description None: whoever may put rules in force signs */
+            rules: components["schemas"]["SigningRule"][];
+            /** @description Those that there are */
+            roles: components["schemas"]["RoleNamed"][];
+        };
+        SigningChange: {
+            /** @description That which is changed */
+            version: number;
+            urgentDays: number;
+            rules: components["schemas"]["SigningRule"][];
+        };
+        RoleNamed: {
+            key: string;
+            name: string;
         };
         ChangeSettled: {
             what: components["schemas"]["ThingKind"];
@@ -4240,6 +4347,11 @@ export interface components {
             ended?: components["schemas"]["Signed"];
             /** Format: date-time */
             effective?: string;
+            /**
+             * Format: date-time
+             * @description It came into force without all signatures, which are owed until then; missing: none is
+             */
+            owed?: string;
         };
         Codicil: components["schemas"]["CodicilSummary"] & {
             texts: components["schemas"]["CodicilText"][];
@@ -4253,6 +4365,13 @@ export interface components {
             submitted?: components["schemas"]["Signed"];
             agreed?: components["schemas"]["Signed"];
             contents: components["schemas"]["CodicilChange"][];
+            /** @description Stands for all that it says and changes; a signature is for one */
+            hash: string;
+            signatures: components["schemas"]["Signature"][];
+            /** @description The signatures that are owed */
+            owes?: components["schemas"]["SignatureNeed"][];
+            /** @description What the check found when it came into force */
+            checked?: components["schemas"]["CodicilCheck"];
             /** @description What is not taken back, as something later stands on it */
             leftOut?: components["schemas"]["LeftOut"][];
         };
@@ -4300,6 +4419,10 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** @description How many findings are gone with it */
             gone: number;
+            /** @description Who must sign */
+            signing: components["schemas"]["SignatureNeed"][];
+            /** @description Who asks may give a signature that is missing */
+            maySign: boolean;
             /** @description What the newest replay found; missing: there was none */
             replay?: components["schemas"]["Replay"];
             /** @description What must be put right before it can come into force */
@@ -4357,6 +4480,8 @@ export interface components {
             revision: number;
             /** @description The codicil, or what is in force, is another by now */
             stale: boolean;
+            /** @description Not everything was looked at: only some companies, or what was posted in a time */
+            partial: boolean;
             since: string;
             until: string;
             /** @description Saved records that were judged */
@@ -6465,6 +6590,79 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Replayed"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    signCodicil: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodicilSign"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codicil"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getSigning: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The rules about that */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Signing"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    changeSigning: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SigningChange"];
+            };
+        };
+        responses: {
+            /** @description As it is now */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Signing"];
                 };
             };
             default: components["responses"]["Failure"];
