@@ -359,7 +359,7 @@ func (s *Service) Sign(ctx context.Context, id int64, sign contract.CodicilSign)
 		if err := tx.Sign(ctx, v); err != nil {
 			return err
 		}
-		return signed(ctx, tx, &c, m.with(v), check, by)
+		return tookSignature(ctx, tx, &c, m.with(v), check, by)
 	})
 	if err != nil {
 		return contract.Codicil{}, commit.Explain(err)
@@ -383,8 +383,8 @@ func asRead(ctx context.Context, tx *store.Store, id int64) (store.Codicil, []st
 	return c, contents, err
 }
 
-// signed keeps that a codicil was signed: it is agreed to when nobody is missing, and owes nothing any more.
-func signed(ctx context.Context, tx *store.Store, c *store.Codicil, m *mandate, check *contract.CodicilCheck, by record.Stamp) error {
+// tookSignature keeps that a codicil was signed: it is agreed to when nobody is missing, and owes nothing any more.
+func tookSignature(ctx context.Context, tx *store.Store, c *store.Codicil, m *mandate, check *contract.CodicilCheck, by record.Stamp) error {
 	if !m.complete() {
 		_, err := tx.ChangeCodicil(ctx, *c, "signed", by)
 		return err
