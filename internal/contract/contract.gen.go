@@ -599,6 +599,7 @@ const (
 	RunHitWhatAdvise    RunHitWhat = "advise"
 	RunHitWhatChange    RunHitWhat = "change"
 	RunHitWhatConfirm   RunHitWhat = "confirm"
+	RunHitWhatEase      RunHitWhat = "ease"
 	RunHitWhatFail      RunHitWhat = "fail"
 	RunHitWhatMerge     RunHitWhat = "merge"
 	RunHitWhatNames     RunHitWhat = "names"
@@ -621,6 +622,8 @@ func (e RunHitWhat) Valid() bool {
 	case RunHitWhatChange:
 		return true
 	case RunHitWhatConfirm:
+		return true
+	case RunHitWhatEase:
 		return true
 	case RunHitWhatFail:
 		return true
@@ -1204,6 +1207,9 @@ type Codicil struct {
 	// LeftOut What is not taken back, as something later stands on it
 	LeftOut []LeftOut `json:"leftOut,omitempty"`
 	Made    Signed    `json:"made"`
+
+	// MayPay Who asks may give one of these
+	MayPay bool `json:"mayPay,omitempty"`
 
 	// Owed It came into force without all signatures, which are owed until then; missing: none is
 	Owed *time.Time `json:"owed,omitempty"`
@@ -3266,6 +3272,9 @@ type Replay struct {
 	// Drifted How many come out otherwise than they are saved by the rules in force already, without the codicil
 	Drifted int `json:"drifted"`
 
+	// Eased How many would no longer be refused, or asked a reason for
+	Eased int `json:"eased"`
+
 	// Effects By kind, company and field
 	Effects []ReplayEffect `json:"effects"`
 
@@ -3722,11 +3731,11 @@ type RunHit struct {
 	// Unknown Of a replay: what it read when it was posted is not known
 	Unknown bool `json:"unknown,omitempty"`
 
-	// What merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
+	// What ease: it is no longer refused, or asked a reason for; merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
 	What RunHitWhat `json:"what"`
 }
 
-// RunHitWhat merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
+// RunHitWhat ease: it is no longer refused, or asked a reason for; merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
 type RunHitWhat string
 
 // RunHits defines model for RunHits.

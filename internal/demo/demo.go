@@ -64,7 +64,10 @@ func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string,
 		if err := fillPersons(ctx, g.d); err != nil {
 			return err
 		}
-		return prepare(ctx, open(), ids)
+		if err := prepare(ctx, open(), ids); err != nil {
+			return err
+		}
+		return govern(ctx, open())
 	})
 }
 

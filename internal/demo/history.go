@@ -133,8 +133,17 @@ func autumn(ctx context.Context, tx *store.Store, open func(*store.Store) *app.A
 	return nil
 }
 
-// prepare leaves three codicils that are not in force: one of which proofs do not hold, one that waits for somebody to agree,
-// and one that comes into force on the first of the next month.
+// govern says who must sign what changes amounts.
+func govern(ctx context.Context, d *app.App) error {
+	_, err := d.Signing.Change(ctx, contract.SigningChange{UrgentDays: 3, Rules: []contract.SigningRule{{
+		Title: "It changes amounts that were posted", Kinds: []string{"accounting_document", "sales_order", "quotation"}, Companies: []string{}, Families: []string{string(rule.Compute), string(rule.Substitute)},
+		Finds: contract.FindsAmounts, Role: "signer", Count: 1,
+	}}})
+	return err
+}
+
+// prepare leaves four codicils that are not in force: one of which proofs do not hold, one that waits for a signature, one
+// that comes into force on the first of the next month, and one that changes amounts.
 func prepare(ctx context.Context, d *app.App, ids map[string]int64) error {
 	tobias := actor.With(ctx, actor.Named("Tobias Rell", actor.Browser))
 	changed := func(id int64, change func(*rule.Body)) func(d *app.App) error {
@@ -167,6 +176,10 @@ func prepare(ctx context.Context, d *app.App, ids map[string]int64) error {
 				_, err := d.Tables.SaveStanding(tobias, "rush_freight", contract.StandingChange{Standing: s, Version: 3})
 				return err
 			}, []contract.CodicilState{contract.CodicilSubmitted, contract.CodicilAgreed}},
+		{contract.CodicilHead{Title: "The export declaration is charged", AskedBy: "Finn, sales", Reason: "The customs agent takes 15 for every declaration since October."},
+			changed(ids["sales_order/gross"], func(b *rule.Body) {
+				b.Effect.Value = `net_total + tax_total + (if type.key = "SX" then 15 else 0)`
+			}), []contract.CodicilState{contract.CodicilSubmitted}},
 	} {
 		made, err := d.Codicils.Begin(tobias, c.head)
 		if err != nil {

@@ -206,7 +206,7 @@ func TestTheClientNamesNoKind(t *testing.T) {
 var client = map[string][]string{
 	"api": {}, "theme": {}, "queries": {"api", "theme"}, "ui": {"api", "queries", "theme"},
 	"features/ledger": {}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/loads": {}, "features/merging": {"features/records", "features/runs"}, "features/rules": {"features/proofs", "features/runs"},
-	"features/codicils": {"features/rules"}, "features/people": {}, "features/plan": {"features/rules"}, "features/tables": {"features/codicils", "features/records", "features/rules"}, "features/waiting": {},
+	"features/codicils": {"features/rules", "features/runs"}, "features/people": {}, "features/plan": {"features/rules"}, "features/tables": {"features/codicils", "features/records", "features/rules"}, "features/waiting": {},
 }
 
 func TestTheClientImportsDownwards(t *testing.T) {

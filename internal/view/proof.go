@@ -259,10 +259,14 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 	}
 	// What the rule itself says, and what it lets others say.
 	said := proof.MessagesOf(before.Outcome, before.Plan.Kind())
+	matched := make([]bool, len(said))
 	for i, m := range proof.MessagesOf(now.Outcome, kind) {
-		at := slices.IndexFunc(said, m.Fits)
-		if at >= 0 {
-			said = slices.Delete(said, at, at+1)
+		at := 0
+		for at < len(said) && (matched[at] || !m.Fits(said[at])) {
+			at++
+		}
+		if at < len(said) {
+			matched[at] = true
 			continue
 		}
 		if m.Severity == rule.Refuse || (m.Severity == rule.Confirm && now.Outcome.Messages[i].Reason == "") {
@@ -272,6 +276,15 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 			hit.What = what
 		}
 		speaking = append(speaking, now.Outcome.Messages[i].Text)
+	}
+	for i, m := range said {
+		if matched[i] || (m.Severity != rule.Refuse && m.Severity != rule.Confirm) {
+			continue
+		}
+		if hit.What == "" {
+			hit.What = contract.RunHitWhatEase
+		}
+		speaking = append(speaking, "no longer: "+before.Outcome.Messages[i].Text)
 	}
 	hit.Said = strings.Join(speaking, "; ")
 	told = append(told, speaking...)
@@ -283,5 +296,5 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 // Weight orders what a rule does to a record: what would be refused is what somebody must look
 // at first.
 func Weight(what contract.RunHitWhat) int {
-	return slices.Index([]string{"advise", "change", "confirm", "refuse"}, string(what))
+	return slices.Index([]string{"advise", "ease", "change", "confirm", "refuse"}, string(what))
 }

@@ -1,7 +1,5 @@
 import { flushPromises, mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it, vi } from "vitest";
-import type { Act, FieldOutcome } from "@/api/client";
-import WhyValue from "@/features/records/WhyValue.vue";
 import WaitingView from "@/features/waiting/WaitingView.vue";
 import { queryClient } from "@/queries/client";
 import { fillCatalog } from "./catalog";
@@ -80,80 +78,5 @@ describe("what waits", () => {
     const drafts = w.find('[aria-label="Drafts"]').text();
     expect(drafts).toContain("ready to be put in force");
     expect(drafts).toContain("not finished: there is no field clerks");
-  });
-});
-
-describe("why a value", () => {
-  const shown = (text: string) => ({ value: text, text });
-  const act = (change: Partial<Act>): Act =>
-    ({
-      rule: 7,
-      version: 1,
-      family: "default",
-      phrase: "N30",
-      did: "acted",
-      before: shown(""),
-      after: shown("N30"),
-      facts: [],
-      ...change,
-    }) as Act;
-  const outcome = (change: Partial<FieldOutcome>): FieldOutcome =>
-    ({
-      key: "terms",
-      entered: shown(""),
-      final: shown("N30"),
-      made: "default",
-      acts: [],
-      ...change,
-    }) as FieldOutcome;
-  const why = (o: FieldOutcome) =>
-    mount(WhyValue, {
-      props: { label: "Terms", outcome: o },
-      global: { stubs: { RouterLink: link } },
-    }).text();
-
-  it("is told by the rules that changed it, with the values that decided", () => {
-    const text = why(
-      outcome({
-        made: "substitute",
-        final: shown("N45"),
-        acts: [
-          act({}),
-          act({
-            rule: 9,
-            family: "substitute",
-            phrase: "N45 when Country is JP",
-            before: shown("N30"),
-            after: shown("N45"),
-            facts: [{ text: "Country", value: "JP" }],
-          }),
-          act({ rule: 11, family: "substitute", did: "beaten", by: 9 }),
-        ],
-      }),
-    );
-    expect(text).toContain("rule 7");
-    expect(text).toContain("N30 → N45");
-    expect(text).toContain("JP");
-    expect(text).toContain("1 other rule did nothing");
-  });
-
-  it.each([
-    ["entered", "person", "Typed here"],
-    ["entered", "carried", "Carried over from the record before"],
-    ["stored", "rule 12 v3", "Saved; rule 12 gave it"],
-    ["stored", "person", "Saved; a person entered it"],
-    ["stored", "load", "Saved; it came from a load"],
-    ["stored", "", "Saved"],
-  ])("is %s, by %s: %s", (made, origin, words) => {
-    expect(why(outcome({ made, origin }))).toContain(words);
-  });
-
-  it("is told of a blank, and of a rule that failed", () => {
-    expect(why(outcome({ final: shown(""), made: "" }))).toContain(
-      "nobody entered a value and no rule gave one",
-    );
-    expect(why(outcome({ acts: [act({ did: "failed", reason: "division by zero" })] }))).toContain(
-      "failed: division by zero",
-    );
   });
 });

@@ -64,7 +64,7 @@ func (k *checking) confirm(ctx context.Context, with *judging.Bench, results []p
 	for _, c := range own {
 		confirmed := proof.ConfirmRule(c, results)
 		k.found.Rules = append(k.found.Rules, contract.CheckedRule{
-			Rule: c.ID, Version: c.Version, Name: c.Label(), Sentence: rule.Sentence(c, wording), State: string(confirmed.State), Proofs: len(confirmed.Proofs),
+			Rule: c.ID, Version: c.Version, Name: nameOf(c), Sentence: rule.Sentence(c, wording), State: string(confirmed.State), Proofs: len(confirmed.Proofs),
 		})
 	}
 	// Without it: what was in force before, and what its proofs confirmed.
@@ -104,6 +104,13 @@ func (k *checking) confirm(ctx context.Context, with *judging.Bench, results []p
 		}
 	}
 	return nil
+}
+
+func nameOf(c *rule.Compiled) string {
+	if c.Name != "" {
+		return c.Name
+	}
+	return c.Label()
 }
 
 func noticed(s *proof.Strength) *contract.Noticed {
@@ -257,7 +264,9 @@ func (k *checking) proofsLine(n func(int) string) string {
 	case k.found.Proofs > 0:
 		line = plural(n, k.found.Proofs, "proof", "proofs") + " of what it touches hold with it as without."
 	}
-	if unproved := len(k.unproved()); unproved > 0 {
+	if unproved := len(k.unproved()); unproved == 1 && len(k.found.Rules) == 1 {
+		line += " Its rule is not proved both ways."
+	} else if unproved > 0 {
 		line += fmt.Sprintf(" %s of its %s %s not proved both ways.", n(unproved), plural(n, len(k.found.Rules), "rule", "rules"), verb(unproved, "is", "are"))
 	}
 	var then, now contract.Noticed
@@ -309,6 +318,9 @@ func (k *checking) replayLine(n func(int) string) string {
 	var found []string
 	if r.Refused > 0 {
 		found = append(found, n(r.Refused)+" would be refused or asked a reason for")
+	}
+	if r.Eased > 0 {
+		found = append(found, n(r.Eased)+" would be asked or refused less")
 	}
 	if r.Changed > 0 {
 		found = append(found, n(r.Changed)+" would get other values")

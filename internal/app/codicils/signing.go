@@ -448,6 +448,11 @@ func (s *Signers) signatures(ctx context.Context, c *store.Codicil, v *contract.
 	if err != nil {
 		return err
 	}
+	own, err := s.own(ctx, s.base.Store, c, m.hash, record.Stamp{Person: actor.Of(ctx).ID})
+	if err != nil {
+		return err
+	}
+	v.MayPay = mayGive(ctx, m, own)
 	v.Owes, err = m.told(ctx, s.base.Store)
 	return err
 }

@@ -8,7 +8,9 @@ import (
 
 	"codicil/core/decimal"
 	"codicil/core/field"
+	"codicil/core/proof"
 	"codicil/core/record"
+	"codicil/core/rule"
 	"codicil/internal/actor"
 	"codicil/internal/app/runs"
 	"codicil/internal/cache"
@@ -63,12 +65,28 @@ func (t *task) count(ctx context.Context, f *contract.Replay, of *both) {
 	if changed {
 		f.Changed++
 	}
+	if eased(of) && !refused {
+		f.Eased++
+	}
 	if t.values(of, hit.Changes) && of.row.State == record.Posted {
 		f.Amounts++
 	}
 	if refused || changed || hit.What != "" {
 		t.w.Found(-view.Weight(hit.What), hit)
 	}
+}
+
+// eased tells whether something that was asked or refused no longer is.
+func eased(of *both) bool {
+	count := func(r *proof.Result) (count int) {
+		for i := range r.Outcome.Messages {
+			if severity := r.Outcome.Messages[i].Severity; severity == rule.Refuse || severity == rule.Confirm {
+				count++
+			}
+		}
+		return count
+	}
+	return count(&of.after) < count(&of.before)
 }
 
 // values adds the values that change, and tells whether an amount is among them.

@@ -3983,10 +3983,10 @@ export interface components {
             /** @description Of a replay: what it read when it was posted is not known */
             unknown?: boolean;
             /**
-             * @description merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
+             * @description ease: it is no longer refused, or asked a reason for; merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
              * @enum {string}
              */
-            what: "refuse" | "confirm" | "advise" | "change" | "fail" | "weak" | "add" | "same" | "skip" | "withdrawn" | "restored" | "stays" | "merge" | "names";
+            what: "refuse" | "confirm" | "advise" | "ease" | "change" | "fail" | "weak" | "add" | "same" | "skip" | "withdrawn" | "restored" | "stays" | "merge" | "names";
             /** @description The messages, and the values that change */
             told: string;
             /** @description The messages alone */
@@ -4370,6 +4370,8 @@ export interface components {
             signatures: components["schemas"]["Signature"][];
             /** @description The signatures that are owed */
             owes?: components["schemas"]["SignatureNeed"][];
+            /** @description Who asks may give one of these */
+            mayPay?: boolean;
             /** @description What the check found when it came into force */
             checked?: components["schemas"]["CodicilCheck"];
             /** @description What is not taken back, as something later stands on it */
@@ -4490,6 +4492,8 @@ export interface components {
             posted: number;
             /** @description How many would be refused, or asked a reason for, that are not without it */
             refused: number;
+            /** @description How many would no longer be refused, or asked a reason for */
+            eased: number;
             /** @description In how many a value would be another */
             changed: number;
             /** @description In how many posted documents an amount would be another */

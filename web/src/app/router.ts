@@ -24,6 +24,16 @@ export const router = createRouter({
       meta: { title: "Codicil" },
     },
     {
+      path: "/codicils/signing",
+      component: () => import("@/features/codicils/SigningView.vue"),
+      meta: { title: "Who must sign" },
+    },
+    {
+      path: "/codicils/:id(\\d+)/replays/:kind/:number",
+      component: () => import("@/features/codicils/ReplayedView.vue"),
+      meta: { title: "Replay" },
+    },
+    {
       path: "/findings",
       component: () => import("@/features/rules/FindingsView.vue"),
       meta: { title: "Findings" },

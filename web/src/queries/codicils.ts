@@ -80,16 +80,61 @@ export const beginCodicil = (head: Schemas["CodicilHead"]) => change(api.POST("/
 export const changeCodicil = (id: number, head: Schemas["CodicilHead"]) =>
   change(api.PUT("/codicils/{id}", { params: { path: { id } }, body: head }));
 
-export async function moveCodicil(c: Codicil, state: CodicilState, reason = ""): Promise<Codicil> {
-  const body = { state, version: c.version, reason };
+export const moveCodicil = (c: Codicil, state: CodicilState, reason = "") =>
+  moveAs(c, { state, version: c.version, reason });
+
+async function moveAs(c: Codicil, body: Schemas["CodicilMove"]): Promise<Codicil> {
   const moved = await change(api.POST("/codicils/{id}/state", { params: { path: { id: c.id } }, body }));
   // What ended is shown no more: what it made is in force, or nothing came of it.
   if (numbered(chosen.value) === c.id && !isOpen(moved.state)) chosen.value = "";
   return moved;
 }
 
+/** Puts it in force though others must sign it, who owe that. */
+export const forceUrgently = (c: Codicil, reason: string) =>
+  moveAs(c, { state: "in force", version: c.version, reason, urgent: true });
+
+/** Everything that can be found about it. */
 export const checkCodicil = (id: number) =>
-  ask(api.POST("/codicils/{id}/check", { params: { path: { id } } }));
+  ask(api.POST("/codicils/{id}/check", { params: { path: { id }, query: { whole: true, format } } }));
+
+/** Signs it as it was read. */
+export const signCodicil = (c: Codicil, reason = "") =>
+  change(
+    api.POST("/codicils/{id}/signatures", {
+      params: { path: { id: c.id } },
+      body: { hash: c.hash, reason: reason || undefined },
+    }),
+  );
+
+export const useSigning = () =>
+  useAsked(
+    () => ["signing"],
+    (signal) => api.GET("/signing", { signal }),
+  );
+
+export const changeSigning = (body: Schemas["SigningChange"]) => change(api.PUT("/signing", { body }));
+
+/** Tries it on what exists; days are as 2026-11-24, "" leaves the time open. */
+export const startReplay = (id: number, since: string, until: string) =>
+  ask(
+    api.POST("/codicils/{id}/replays", {
+      params: { path: { id } },
+      body: { since: since || undefined, until: until || undefined },
+    }),
+  );
+
+/** One record or posted document, with it and without. */
+export function useReplayed(of: () => { id: number; kind: string; number: string }) {
+  return useAsked(
+    () => ["replayed", of(), { ...format }],
+    (signal) =>
+      api.GET("/codicils/{id}/replays/{kind}/{number}", {
+        params: { path: of(), query: { format } },
+        signal,
+      }),
+  );
+}
 
 export const settleChange = (c: Codicil, { what, key }: Schemas["CodicilChange"], keep: boolean) =>
   change(

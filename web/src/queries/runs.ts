@@ -9,6 +9,7 @@ export type RunHit = Schemas["RunHit"];
 /** What a run is about, in words. */
 export const runTitles: Record<Run["what"], string> = {
   impact: "Effect on existing records",
+  replay: "Replay of a codicil",
   proofs: "Proofs and their strength",
   export: "Export",
   "load-check": "Load checked",

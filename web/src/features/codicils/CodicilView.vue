@@ -3,14 +3,19 @@ import { computed, reactive, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import type { CodicilChange, Schemas } from "@/api/client";
 import ChangeTold from "@/features/codicils/ChangeTold.vue";
+import CodicilCheck from "@/features/codicils/CodicilCheck.vue";
 import CodicilHead from "@/features/codicils/CodicilHead.vue";
+import CodicilReplay from "@/features/codicils/CodicilReplay.vue";
+import CodicilSignatures from "@/features/codicils/CodicilSignatures.vue";
 import { useAttempt } from "@/queries/attempt";
 import {
   checkCodicil,
   codicilStates,
+  forceUrgently,
   isOpen,
   moveCodicil,
   settleChange,
+  signCodicil,
   takeCodicilBack,
   useCodicil,
   useShown,
@@ -47,10 +52,12 @@ async function look() {
     if (found.version === codicil.value?.version) check.value = found;
   });
 }
-const few = 5;
-const allFailing = ref(false);
-const failing = computed(() => (check.value?.failing ?? []).filter((f) => !f.before));
-const brokenBefore = computed(() => (check.value?.failing ?? []).filter((f) => f.before));
+/** What was found: now, or when it came into force. */
+const found = computed(() => check.value ?? codicil.value?.checked);
+const needs = computed(() => codicil.value?.owes ?? (open.value ? (check.value?.signing ?? []) : []));
+const maySign = computed(
+  () => (codicil.value?.state === "submitted" && !!check.value?.maySign) || !!codicil.value?.mayPay,
+);
 // It is checked while one works on it.
 watch(
   [() => codicil.value?.id, () => codicil.value?.version],
@@ -62,27 +69,43 @@ watch(
 );
 
 /** What is done once a reason is given, and why it is asked for. */
-const asks = reactive({ why: "", state: "" as CodicilState | "", reason: "" });
-const deeds: Partial<Record<CodicilState, string>> = {
+type Deed = "in force" | "urgent" | "sign" | "withdrawn";
+const asks = reactive({ why: "", deed: "" as Deed | "", reason: "" });
+const deeds: Record<Deed, string> = {
   "in force": "Put in force anyway",
-  agreed: "Agree anyway",
+  urgent: "Put in force before it is signed",
+  sign: "Sign anyway",
   withdrawn: "Withdraw",
 };
-async function move(state: CodicilState, reason = "") {
-  if (!codicil.value) return;
-  const c = codicil.value;
+const askFor = (deed: Deed, why = "") => Object.assign(asks, { deed, why, reason: "" });
+/** Others must sign before it comes into force: it may be urgent. */
+const unsigned = ref(false);
+async function attempt(deed: Deed | "", work: () => Promise<unknown>) {
+  unsigned.value = false;
   await tried.attempt(async () => {
     try {
-      await moveCodicil(c, state, reason);
-      Object.assign(asks, { why: "", state: "", reason: "" });
+      await work();
+      Object.assign(asks, { why: "", deed: "", reason: "" });
     } catch (error) {
-      if (!(error instanceof RequestError) || error.problem.code !== "needs-reason") throw error;
-      Object.assign(asks, { why: error.problem.detail, state, reason: "" });
+      const code = error instanceof RequestError ? error.problem.code : "";
+      unsigned.value = code === "needs-signatures" && deed === "in force";
+      if (code !== "needs-reason" || !deed) throw error;
+      askFor(deed, (error as RequestError).problem.detail);
     }
   });
 }
+const move = (state: CodicilState, reason = "") =>
+  attempt(state === "in force" || state === "withdrawn" ? state : "", () =>
+    moveCodicil(codicil.value!, state, reason),
+  );
+const sign = (reason = "") => attempt("sign", () => signCodicil(codicil.value!, reason));
+const urgently = (reason: string) => attempt("urgent", () => forceUrgently(codicil.value!, reason));
 function goOn() {
-  if (asks.state && (asks.reason.trim() || asks.state === "withdrawn")) void move(asks.state, asks.reason);
+  const { deed, reason } = asks;
+  if (!deed || (!reason.trim() && deed !== "withdrawn")) return;
+  if (deed === "sign") void sign(reason);
+  else if (deed === "urgent") void urgently(reason);
+  else void move(deed, reason);
 }
 const settle = (c: CodicilChange, keep: boolean) =>
   tried.attempt(() => settleChange(codicil.value!, c, keep));
@@ -172,8 +195,16 @@ const deedWords: Record<CodicilChange["deed"], string> = {
         </details>
       </template>
 
-      <div v-if="mayChange || mayForce" class="deeds">
-        <template v-if="asks.state">
+      <p v-if="codicil.owed" class="owed" role="status">
+        It came into force before it was signed by all who must. Their signatures are owed until
+        {{ moment(codicil.owed) }}.
+      </p>
+      <section v-if="found?.lines.length" class="lines" aria-label="What a signer must know">
+        <p v-for="(l, i) in found.lines" :key="i">{{ l }}</p>
+      </section>
+
+      <div v-if="mayChange || mayForce || maySign" class="deeds">
+        <template v-if="asks.deed">
           <p v-if="asks.why" class="asks" role="alert">{{ asks.why }}.</p>
           <input
             v-model="asks.reason"
@@ -186,12 +217,12 @@ const deedWords: Record<CodicilChange["deed"], string> = {
           <button
             type="button"
             class="button first"
-            :disabled="tried.busy || (!asks.reason.trim() && asks.state !== 'withdrawn')"
+            :disabled="tried.busy || (!asks.reason.trim() && asks.deed !== 'withdrawn')"
             @click="goOn"
           >
-            {{ deeds[asks.state] }}
+            {{ deeds[asks.deed] }}
           </button>
-          <button type="button" class="button" @click="asks.state = ''">Cancel</button>
+          <button type="button" class="button" @click="asks.deed = ''">Cancel</button>
         </template>
         <template v-else>
           <button
@@ -214,14 +245,17 @@ const deedWords: Record<CodicilChange["deed"], string> = {
           >
             Submit
           </button>
+          <button v-if="maySign" type="button" class="button first" :disabled="tried.busy" @click="sign()">
+            Sign
+          </button>
           <button
-            v-if="mayForce && codicil.state === 'submitted'"
+            v-if="unsigned"
             type="button"
-            class="button first"
+            class="button"
             :disabled="tried.busy"
-            @click="move('agreed')"
+            @click="askFor('urgent', 'It is not signed by all who must; they owe their signatures')"
           >
-            Agree
+            It is urgent
           </button>
           <button
             v-if="mayChange && codicil.state !== 'open'"
@@ -237,71 +271,21 @@ const deedWords: Record<CodicilChange["deed"], string> = {
             type="button"
             class="button"
             :disabled="tried.busy"
-            @click="asks.state = 'withdrawn'"
+            @click="askFor('withdrawn')"
           >
             Withdraw
           </button>
         </template>
       </div>
-      <div v-else-if="codicil.state === 'in force'" class="deeds">
-        <button
-          v-if="session.may('rules.change')"
-          type="button"
-          class="button"
-          :disabled="tried.busy"
-          @click="takeBack"
-        >
-          Take it back
-        </button>
+      <div v-if="codicil.state === 'in force' && session.may('rules.change')" class="deeds">
+        <button type="button" class="button" :disabled="tried.busy" @click="takeBack">Take it back</button>
       </div>
       <TroubleNote v-bind="tried.trouble" />
       <ul v-if="leftOut.length && codicil.undoes" class="left-out" role="status">
         <li v-for="l in leftOut" :key="l.title">Not taken back: {{ l.title }}, as {{ l.why }}.</li>
       </ul>
 
-      <section v-if="open && codicil.contents.length" class="check" aria-label="Check">
-        <h2>Check</h2>
-        <TroubleNote v-bind="checking.trouble" :retry="look" />
-        <p v-if="!check && checking.busy" class="quiet" role="status">Looking…</p>
-        <template v-else-if="check">
-          <p v-if="!check.problems.length && !failing.length" class="good">
-            Nothing stands in its way.
-            {{
-              check.proofs
-                ? `All ${count(check.proofs - brokenBefore.length)} proofs of what it touches ${brokenBefore.length ? "that hold now hold with it" : "hold with it"}.`
-                : "No proof is about what it touches."
-            }}
-          </p>
-          <ul v-if="check.problems.length">
-            <li v-for="(p, i) in check.problems" :key="i" class="wrong">
-              <b>{{ p.title }}</b> {{ p.message }}
-            </li>
-          </ul>
-          <p v-if="failing.length" class="wrong">
-            {{ count(failing.length) }} of {{ count(check.proofs) }} proofs of what it touches fail with it
-            and hold without.
-          </p>
-          <ul v-if="failing.length">
-            <li v-for="f in allFailing ? failing : failing.slice(0, few)" :key="f.proof">
-              <RouterLink :to="`/proofs?kind=${f.kind}&proof=${f.proof}`">{{ f.name }}</RouterLink>:
-              {{ f.why }}
-            </li>
-          </ul>
-          <button
-            v-if="failing.length > few"
-            type="button"
-            class="plain"
-            :aria-expanded="allFailing"
-            @click="allFailing = !allFailing"
-          >
-            {{ allFailing ? "Fewer" : `All ${count(failing.length)}` }}
-          </button>
-          <p v-if="brokenBefore.length" class="quiet">
-            {{ count(brokenBefore.length) }}
-            {{ brokenBefore.length === 1 ? "proof fails" : "proofs fail" }} with and without it.
-          </p>
-        </template>
-      </section>
+      <CodicilSignatures v-if="needs.length || codicil.signatures.length" :codicil="codicil" :needs="needs" />
 
       <section aria-label="Changes">
         <h2>
@@ -341,6 +325,19 @@ const deedWords: Record<CodicilChange["deed"], string> = {
           </tbody>
         </table>
       </section>
+
+      <section v-if="(open && codicil.contents.length) || codicil.checked" class="check" aria-label="Check">
+        <h2>Check</h2>
+        <TroubleNote v-bind="checking.trouble" :retry="look" />
+        <p v-if="!found && checking.busy" class="quiet" role="status">Looking…</p>
+        <CodicilCheck v-else-if="found" :check="found" />
+      </section>
+      <CodicilReplay
+        v-if="open && codicil.contents.length"
+        :codicil="codicil.id"
+        :replay="check?.replay"
+        @done="look"
+      />
     </template>
     <p v-else-if="asked.problem"><RouterLink to="/codicils">All codicils</RouterLink></p>
     <p v-else class="quiet" role="status">Loading…</p>
@@ -357,8 +354,7 @@ h1 .comma {
 .state {
   font-weight: 600;
 }
-.state.in-force,
-.good {
+.state.in-force {
   color: var(--good);
 }
 .facts,
@@ -392,16 +388,19 @@ h1 .comma {
 .deeds input {
   width: 420px;
 }
-.check ul {
-  margin: 4px 0;
-  padding-left: 18px;
+.lines {
+  max-width: 860px;
+  margin: 10px 0;
+  padding: 8px 14px;
+  background: var(--paper-raised);
+  border-left: 3px solid var(--rule-strong);
 }
-.wrong,
+.lines p {
+  margin: 2px 0;
+}
+.owed,
 .overtaken {
   color: var(--refused);
-}
-.wrong b {
-  margin-right: 4px;
 }
 .count {
   color: var(--ink-soft);

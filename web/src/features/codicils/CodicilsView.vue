@@ -74,6 +74,7 @@ async function keep() {
           })),
         ]"
       />
+      <RouterLink class="button" to="/codicils/signing">Who must sign</RouterLink>
       <button v-if="mayBegin && !beginning" type="button" class="button first" @click="begin">
         Begin a codicil
       </button>

@@ -3,6 +3,7 @@ import { computed } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import type { Family, FieldOutcome, LedgerName, Posting } from "@/api/client";
 import ActTold from "@/ui/ActTold.vue";
+import BroughtBy from "@/ui/BroughtBy.vue";
 import BandSignal from "@/ui/BandSignal.vue";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import JournalTable from "@/features/ledger/JournalTable.vue";
@@ -139,6 +140,7 @@ async function again() {
                 {{ a.phrase }}
               </summary>
               <ActTold :act="a" />
+              <BroughtBy v-if="a.did === 'acted'" :rule="a.rule" :version="a.version" />
             </details>
           </td>
         </tr>

@@ -3,6 +3,7 @@ import { computed } from "vue";
 import { RouterLink } from "vue-router";
 import type { Act, Family, FieldOutcome } from "@/api/client";
 import ActTold from "@/ui/ActTold.vue";
+import BroughtBy from "@/ui/BroughtBy.vue";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import { did, families, givesValue } from "@/ui/families";
 
@@ -31,6 +32,11 @@ const others = computed(() =>
   props.outcome.acts.filter((a) => makers.includes(a.family) && a.did !== "acted" && a.did !== "failed"),
 );
 
+/** The rule that gave the saved value, where that is all that is known. */
+const giver = computed(() => {
+  const found = made.value.length ? null : /^rule (\d+) v(\d+)/.exec(props.outcome.origin ?? "");
+  return found && { rule: Number(found[1]), version: Number(found[2]) };
+});
 /** Who gave a value that no rule changed just now. */
 const given = computed(() => {
   const o = props.outcome;
@@ -55,6 +61,7 @@ const given = computed(() => {
       {{ label }} <b>{{ outcome.final.text || "blank" }}</b>
     </p>
     <p v-if="!last || then.length" class="quiet">{{ then.length ? "When it was saved:" : given }}</p>
+    <BroughtBy v-if="giver" :key="giver.rule" v-bind="giver" at-once />
     <div v-for="a in made" :key="a.rule" class="made" :class="`family-${a.family}`">
       <p>
         <FamilyGlyph :family="a.family as Family" /> {{ families[a.family as Family].label }}, by
@@ -64,6 +71,7 @@ const given = computed(() => {
       <p v-if="a.before.text !== a.after.text" class="quiet">
         {{ a.before.text || "blank" }} → {{ a.after.text || "blank" }}
       </p>
+      <BroughtBy :rule="a.rule" :version="a.version" at-once />
       <ActTold v-if="a === last" :act="a" part="facts" />
     </div>
     <p v-for="a in failed" :key="a.rule" class="failed">

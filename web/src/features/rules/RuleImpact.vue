@@ -55,6 +55,7 @@ const words: Partial<Record<RunHit["what"], string>> = {
   confirm: "asks",
   advise: "advises",
   change: "changes",
+  ease: "asks or refuses less",
 };
 </script>
 

@@ -20,7 +20,11 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
   <p role="status" class="counts">
     <template v-if="run.state === 'failed'">Failed: {{ run.problem }}</template>
     <template v-else-if="!run.counts" />
-    <template v-else-if="run.what !== 'export' && run.what !== 'proofs' && run.what !== 'impact'">
+    <template
+      v-else-if="
+        run.what !== 'export' && run.what !== 'proofs' && run.what !== 'impact' && run.what !== 'replay'
+      "
+    >
       <span v-for="(n, what) in run.counts" :key="what" class="one"
         >{{ words[what] ?? what }} <b>{{ count(n) }}</b></span
       >
@@ -33,6 +37,13 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
       <b>{{ count(of("failed")) }}</b> {{ of("failed") === 1 ? "fails" : "fail"
       }}<template v-if="strength !== undefined"
         >; {{ strength }} % of {{ count(of("versions")) }} wrong versions are noticed</template
+      >.
+    </template>
+    <template v-else-if="run.what === 'replay'">
+      Of {{ count(of("looked")) }} saved records and posted documents <b>{{ count(of("refused")) }}</b> would
+      be refused or asked a reason for, and <b>{{ count(of("changed")) }}</b> would get other values<template
+        v-if="of('drifted')"
+        >; {{ count(of("drifted")) }} come out otherwise than they are saved already, without it</template
       >.
     </template>
     <template v-else-if="of('refused') || of('changed')">

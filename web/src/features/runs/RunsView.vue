@@ -50,6 +50,7 @@ const words: Record<RunHit["what"], string> = {
   confirm: "Asks",
   advise: "Advises",
   change: "Changes",
+  ease: "Asks less",
   fail: "Fails",
   weak: "Weak",
   add: "Added",
@@ -66,7 +67,7 @@ const words: Record<RunHit["what"], string> = {
 function found(r: Run): string {
   const of = (what: string) => count(r.counts?.[what] ?? 0);
   if (!r.counts) return "";
-  if (r.what === "impact") return `${of("refused")} refused, ${of("changed")} changed`;
+  if (r.what === "impact" || r.what === "replay") return `${of("refused")} refused, ${of("changed")} changed`;
   if (r.what !== "export" && r.what !== "proofs")
     return Object.entries(r.counts)
       .map(([what, n]) => `${count(n)} ${(outcomes[what] ?? what).toLowerCase()}`)
@@ -76,6 +77,7 @@ function found(r: Run): string {
 }
 /** Where what a hit is about is shown. */
 function place(h: RunHit): string {
+  if (open.value?.codicil) return `/codicils/${open.value.codicil}/replays/${h.kind}/${h.number}`;
   if (h.number && h.what !== "withdrawn") return `/records/${h.kind}/${h.number}`;
   if (h.proof) return `/proofs?kind=${h.kind}&proof=${h.proof}`;
   return h.rule ? `/plan?rule=${h.rule}` : "";
@@ -150,6 +152,9 @@ async function remove(id: number) {
           >Open the duplicates</RouterLink
         >
         <RouterLink v-if="open.rule" class="button" :to="`/plan?rule=${open.rule}`">Open the rule</RouterLink>
+        <RouterLink v-if="open.codicil" class="button" :to="`/codicils/${open.codicil}`"
+          >Open the codicil</RouterLink
+        >
         <a
           v-if="!open.file || open.state === 'done'"
           class="button"
