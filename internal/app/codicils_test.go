@@ -85,7 +85,7 @@ func TestASingleChangeIsACodicilOfItsOwn(t *testing.T) {
 	d := office(t)
 	v, err := d.Rules.Create(as(t), contract.RuleChange{Body: terms(`"N30"`, rule.Scope{})})
 	require.NoError(t, err)
-	open, err := d.Codicils.List(as(t), []contract.CodicilState{contract.CodicilOpen}, 0, 0)
+	open, err := d.Codicils.List(as(t), []contract.CodicilState{contract.CodicilOpen}, false, 0, 0)
 	require.NoError(t, err)
 	require.Len(t, open.Codicils, 1)
 	assert.True(t, open.Codicils[0].Own)
@@ -105,7 +105,7 @@ func TestASingleChangeIsACodicilOfItsOwn(t *testing.T) {
 
 	_, err = d.Rules.Change(as(t), v.ID, contract.RuleChange{Body: terms(`"N60"`, rule.Scope{}), Version: v.Version, Reason: "longer"})
 	require.NoError(t, err)
-	all, err := d.Codicils.List(as(t), nil, 0, 0)
+	all, err := d.Codicils.List(as(t), nil, false, 0, 0)
 	require.NoError(t, err)
 	require.Len(t, all.Codicils, 2)
 	changed := codicil(t, d, all.Codicils[0].ID)

@@ -4356,6 +4356,9 @@ type ListCodicilsParams struct {
 	// State One of these states; missing: any
 	State []CodicilState `form:"state,omitempty" json:"state,omitempty"`
 
+	// Owed Those that are in force and owe signatures too, whatever state is asked for
+	Owed bool `form:"owed,omitempty" json:"owed,omitempty"`
+
 	// Before Only those with smaller numbers; missing: from the newest
 	Before int64 `form:"before,omitempty" json:"before,omitempty"`
 	Limit  int   `form:"limit,omitempty" json:"limit,omitempty"`

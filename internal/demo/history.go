@@ -84,7 +84,7 @@ func past(ctx context.Context, tx *store.Store, open func(*store.Store) *app.App
 	}
 	// What is left of the drafts of the beginning is one that nobody has finished.
 	d := open(tx)
-	left, err := d.Codicils.List(ctx, []contract.CodicilState{contract.CodicilOpen}, 0, 0)
+	left, err := d.Codicils.List(ctx, []contract.CodicilState{contract.CodicilOpen}, false, 0, 0)
 	if err != nil || len(left.Codicils) != 1 {
 		return nil, fmt.Errorf("%d codicils are left of the beginning: %w", len(left.Codicils), err)
 	}

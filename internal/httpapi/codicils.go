@@ -52,7 +52,7 @@ func (s *server) by(ctx context.Context) *app.App {
 }
 
 func (s *server) ListCodicils(ctx context.Context, r ListCodicilsRequestObject) (ListCodicilsResponseObject, error) {
-	v, err := s.app.Codicils.List(ctx, r.Params.State, r.Params.Before, r.Params.Limit)
+	v, err := s.app.Codicils.List(ctx, r.Params.State, r.Params.Owed, r.Params.Before, r.Params.Limit)
 	return ListCodicils200JSONResponse(v), err
 }
 

@@ -746,6 +746,13 @@ func (w *ServerInterfaceWrapper) ListCodicils(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter state: %s", err))
 	}
 
+	// ------------- Optional query parameter "owed" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "owed", ctx.QueryParams(), &params.Owed, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter owed: %s", err))
+	}
+
 	// ------------- Optional query parameter "before" -------------
 
 	err = runtime.BindQueryParameterWithOptions("form", true, false, "before", ctx.QueryParams(), &params.Before, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})

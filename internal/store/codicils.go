@@ -102,11 +102,14 @@ type CodicilChange struct {
 
 func itself[T any](row T) T { return row }
 
-// Codicils returns codicils, newest first: those in one of the states, none for all, before a number, 0 for the
-// newest.
-func (s *Store) Codicils(ctx context.Context, states []CodicilState, before int64, most int) ([]Codicil, error) {
+// Codicils returns codicils, newest first: those in one of the states, none for all, and those that owe signatures
+// where they are wanted too, before a number, 0 for the newest.
+func (s *Store) Codicils(ctx context.Context, states []CodicilState, owed bool, before int64, most int) ([]Codicil, error) {
 	query := s.db.WithContext(ctx).Order("id DESC").Limit(most)
-	if len(states) > 0 {
+	switch {
+	case len(states) > 0 && owed:
+		query = query.Where("state IN ? OR owed <> ''", states)
+	case len(states) > 0:
 		query = query.Where("state IN ?", states)
 	}
 	if before > 0 {

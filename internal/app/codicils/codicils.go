@@ -57,8 +57,9 @@ var changes = []actor.Permission{actor.RulesChange, actor.TablesChange, actor.Se
 // mostListed is how many codicils a page has where nobody says.
 const mostListed = 50
 
-// List returns codicils, newest first: in one of the states, none for all, before a number, 0 for the newest.
-func (s *Service) List(ctx context.Context, states []contract.CodicilState, before int64, limit int) (contract.Codicils, error) {
+// List returns codicils, newest first: in one of the states, none for all, with those that owe signatures where they are wanted
+// too, before a number, 0 for the newest.
+func (s *Service) List(ctx context.Context, states []contract.CodicilState, owed bool, before int64, limit int) (contract.Codicils, error) {
 	answer := contract.Codicils{Codicils: []contract.CodicilSummary{}}
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
 		return answer, err
@@ -66,7 +67,7 @@ func (s *Service) List(ctx context.Context, states []contract.CodicilState, befo
 	if limit == 0 {
 		limit = mostListed
 	}
-	rows, err := s.base.Store.Codicils(ctx, view.List(states, func(c contract.CodicilState) store.CodicilState { return store.CodicilState(c) }), before, limit+1)
+	rows, err := s.base.Store.Codicils(ctx, view.List(states, func(c contract.CodicilState) store.CodicilState { return store.CodicilState(c) }), owed, before, limit+1)
 	if err != nil {
 		return answer, err
 	}

@@ -6392,6 +6392,8 @@ export interface operations {
             query?: {
                 /** @description One of these states; missing: any */
                 state?: components["schemas"]["CodicilState"][];
+                /** @description Those that are in force and owe signatures too, whatever state is asked for */
+                owed?: boolean;
                 /** @description Only those with smaller numbers; missing: from the newest */
                 before?: number;
                 limit?: number;

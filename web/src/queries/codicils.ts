@@ -51,11 +51,18 @@ export const codicilStates: Record<CodicilState, string> = {
   withdrawn: "Withdrawn",
 };
 
-/** The codicils in some states, none: in any; the newest first. undefined asks nothing. */
-export function useCodicils(states: () => CodicilState[] | undefined, most: () => number = () => 50) {
+/**
+ * The codicils in some states, none: in any, with those that owe signatures where they are wanted too; the newest first.
+ * undefined asks nothing.
+ */
+export function useCodicils(
+  states: () => CodicilState[] | undefined,
+  most: () => number = () => 50,
+  owed = false,
+) {
   return useAsked(
-    () => (states() ? ["codicils", states(), most()] : undefined),
-    (signal) => api.GET("/codicils", { params: { query: { state: states(), limit: most() } }, signal }),
+    () => (states() ? ["codicils", states(), most(), owed] : undefined),
+    (signal) => api.GET("/codicils", { params: { query: { state: states(), limit: most(), owed } }, signal }),
     { keep: true },
   );
 }

@@ -77,7 +77,9 @@ const deeds: Record<Deed, string> = {
   sign: "Sign anyway",
   withdrawn: "Withdraw",
 };
-const askFor = (deed: Deed, why = "") => Object.assign(asks, { deed, why, reason: "" });
+/** A reason that was given already stays: it is the same for what is urgent. */
+const askFor = (deed: Deed, why = "") =>
+  Object.assign(asks, { deed, why, reason: deed === "urgent" ? asks.reason : "" });
 /** Others must sign before it comes into force: it may be urgent. */
 const unsigned = ref(false);
 async function attempt(deed: Deed | "", work: () => Promise<unknown>) {
@@ -89,6 +91,7 @@ async function attempt(deed: Deed | "", work: () => Promise<unknown>) {
     } catch (error) {
       const code = error instanceof RequestError ? error.problem.code : "";
       unsigned.value = code === "needs-signatures" && deed === "in force";
+      if (unsigned.value) asks.deed = "";
       if (code !== "needs-reason" || !deed) throw error;
       askFor(deed, (error as RequestError).problem.detail);
     }

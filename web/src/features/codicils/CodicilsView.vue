@@ -139,6 +139,7 @@ async function keep() {
             <span v-if="c.effective && c.state === 'agreed'" class="quiet">
               for {{ moment(c.effective) }}</span
             >
+            <span v-if="c.owed" class="hindered"> signatures owed until {{ moment(c.owed) }}</span>
             <span v-if="c.hindered && c.state === 'open'" class="hindered" :title="c.hindered">
               did not come into force</span
             >

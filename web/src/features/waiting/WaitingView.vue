@@ -44,16 +44,23 @@ const since = computed(() => {
   const told = waiting.value?.since;
   return told && seen.value && Date.parse(told) === Date.parse(seen.value) ? told : "";
 });
-const codicils = useCodicils(() => (reads.value ? ["submitted", "agreed", "open"] : undefined));
+const codicils = useCodicils(
+  () => (reads.value ? ["submitted", "agreed", "open"] : undefined),
+  () => 50,
+  true,
+);
 /** Those that somebody has to decide on come first; a single draft is told by itself. */
 const prepared = computed(() => {
-  const order: Record<string, number> = { submitted: 0, open: 1, agreed: 2 };
+  const order: Record<string, number> = { "in force": 0, submitted: 1, open: 2, agreed: 3 };
   return reads.value
-    ? (codicils.data?.codicils ?? []).filter((c) => !c.own).sort((a, b) => order[a.state]! - order[b.state]!)
+    ? (codicils.data?.codicils ?? [])
+        .filter((c) => !c.own || c.owed)
+        .sort((a, b) => order[a.state]! - order[b.state]!)
     : [];
 });
 function what(c: CodicilSummary): string {
-  if (c.state === "submitted") return "waits for somebody to agree to it";
+  if (c.owed) return `in force before it was signed; signatures are owed until ${moment(c.owed)}`;
+  if (c.state === "submitted") return "waits for signatures";
   if (c.state === "agreed")
     return c.effective ? `comes into force ${moment(c.effective)}` : "agreed, and not in force yet";
   return c.hindered ? `did not come into force: ${c.hindered}` : "being prepared";
