@@ -478,7 +478,7 @@ func (s *Signers) mayBeSigned(ctx context.Context, c *store.Codicil, check *cont
 
 // Get tells who must sign codicils.
 func (s *Signers) Get(ctx context.Context) (contract.Signing, error) {
-	if err := access.Need(ctx, actor.RulesRead); err != nil {
+	if err := access.Need(ctx, actor.RulesRead, actor.PersonsChange); err != nil {
 		return contract.Signing{}, err
 	}
 	kept, err := s.base.Store.Signing(ctx)
