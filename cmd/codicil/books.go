@@ -3,6 +3,7 @@ package main
 import (
 	"bufio"
 	"bytes"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -16,6 +17,8 @@ import (
 	"codicil/core/engine"
 	"codicil/core/evaluation"
 	"codicil/internal/app"
+	"codicil/internal/app/books"
+	"codicil/internal/contract"
 	"codicil/internal/demo"
 	"codicil/internal/exchange"
 	"codicil/internal/standard"
@@ -84,14 +87,63 @@ func input(c *cobra.Command, name string, work func(io.Reader) error) error {
 	return work(f)
 }
 
+// byRules is by which rules of a database work is done: "" by those in force, "codicil-14" with a codicil, "2026-03-03" as on a
+// day.
+func byRules(ctx context.Context, d *app.App, rules string) (*app.App, error) {
+	if rules == "" {
+		return d, nil
+	}
+	v, err := d.Codicils.View(ctx, rules)
+	if err != nil {
+		return nil, err
+	}
+	return d.Viewed(ctx, v)
+}
+
+const byRulesUse = "by which rules: codicil-14 for those in force with that codicil, 2026-03-03 for those of that day; empty: those in force"
+
+// source is where a command has its book from: a file, or a database and by which of its rules.
+type source struct {
+	book, data, rules string
+	demo              bool
+}
+
+func (s *source) flags(c *cobra.Command) {
+	c.Flags().StringVar(&s.book, "book", "", "file that export wrote; - is standard input")
+	c.Flags().StringVar(&s.data, "data", "", "database file, in place of a book")
+	c.Flags().StringVar(&s.rules, "rules", "", "with --data, "+byRulesUse)
+	c.Flags().BoolVar(&s.demo, "demo", false, "the demo's data, in place of a book")
+	c.MarkFlagsOneRequired("book", "data", "demo")
+	c.MarkFlagsMutuallyExclusive("book", "data", "demo")
+	c.MarkFlagsMutuallyExclusive("book", "rules")
+}
+
+func (s *source) read(c *cobra.Command) (b *exchange.Book, err error) {
+	if s.book != "" {
+		return readBook(c, s.book)
+	}
+	err = onData(c, s.data, s.demo, func(d *app.App) error {
+		shown, err := byRules(c.Context(), d, s.rules)
+		if err != nil {
+			return err
+		}
+		b, err = shown.Books.Export(c.Context())
+		return err
+	})
+	return b, err
+}
+
 func exportCommand() *cobra.Command {
-	var data, book string
-	var asDemo, schema bool
+	var data, book, rules string
+	var codicil int64
+	var asDemo, schema, text bool
 	c := &cobra.Command{
-		Use:   "export --book FILE",
-		Short: "Write the rule book with all that its rules need as one JSON file",
-		Long: `Writes companies, types, added fields, standing values, crosswalks, number series,
-rules and proofs as one JSON file. Its JSON Schema is printed by --schema.`,
+		Use:   "export --book FILE [--text] [--codicil NUMBER | --rules RULES]",
+		Short: "Write the rule book with all that its rules need, or one codicil, as one file",
+		Long: `Writes companies, types, added fields, standing values, crosswalks, number series, rules and proofs as one
+JSON file, whose JSON Schema is printed by --schema; or with --text as plain text with a block for each rule, which
+stays in its place: two versions of it are read side by side. With --codicil only what that codicil changes is written,
+to be read in elsewhere.`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if schema {
@@ -99,29 +151,52 @@ rules and proofs as one JSON file. Its JSON Schema is printed by --schema.`,
 				return err
 			}
 			return onData(c, data, asDemo, func(d *app.App) error {
-				b, err := d.Books.Export(c.Context())
+				shown, err := byRules(c.Context(), d, rules)
 				if err != nil {
 					return err
 				}
-				return output(c, book, b.Write)
+				var b *exchange.Book
+				if codicil > 0 {
+					b, err = d.Books.Codicil(c.Context(), codicil)
+				} else {
+					b, err = shown.Books.Export(c.Context())
+				}
+				if err != nil {
+					return err
+				}
+				kinds, err := standard.Kinds()
+				if err != nil {
+					return err
+				}
+				return output(c, book, func(w io.Writer) error {
+					if text {
+						return b.WriteText(w, kinds)
+					}
+					return b.Write(w)
+				})
 			})
 		},
 	}
 	c.Flags().StringVar(&data, "data", defaultData, "database file")
 	c.Flags().StringVar(&book, "book", "-", "file to write; - is standard output")
+	c.Flags().StringVar(&rules, "rules", "", byRulesUse)
+	c.Flags().Int64Var(&codicil, "codicil", 0, "write only what the codicil with this number changes")
+	c.Flags().BoolVar(&text, "text", false, "write plain text, one rule a block, in place of JSON")
 	c.Flags().BoolVar(&asDemo, "demo", false, "export the demo's book")
 	c.Flags().BoolVar(&schema, "schema", false, "print the JSON Schema of a book instead")
+	c.MarkFlagsMutuallyExclusive("codicil", "rules")
 	return c
 }
 
 func importCommand() *cobra.Command {
-	var data, book string
+	var data, book, title string
 	var keep bool
 	c := &cobra.Command{
-		Use:   "import --book FILE [--keep]",
-		Short: "Read a rule book; without --keep only tell what would change",
-		Long: `Reads a book that export wrote. What it would add or change is told first, and nothing is kept
-without --keep; then all of it is, or nothing. What the book does not have stays as it is.`,
+		Use:   "import --book FILE [--keep] [--codicil TITLE]",
+		Short: "Read a rule book, or a codicil; without --keep only tell what would change",
+		Long: `Reads a book or a codicil that export wrote, as JSON or as text. What it would add or change is told first,
+and nothing is kept without --keep; then all of it is, or nothing. What the file does not have stays as it is. A codicil
+becomes an open one, which is checked and signed like any; with --codicil a book does too, under that title.`,
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			b, err := readBook(c, book)
@@ -129,7 +204,15 @@ without --keep; then all of it is, or nothing. What the book does not have stays
 				return err
 			}
 			return onData(c, data, false, func(d *app.App) error {
-				changes, err := d.Books.Import(c.Context(), b, !keep)
+				var changes []books.Change
+				kept := "Kept."
+				if keep && (title != "" || b.Codicil != nil) {
+					var made contract.Codicil
+					made, changes, err = d.Bring(c.Context(), b, title)
+					kept = fmt.Sprintf("Kept in codicil %d, %s, which is open.", made.ID, made.Title)
+				} else {
+					changes, err = d.Books.Import(c.Context(), b, !keep)
+				}
 				for _, change := range changes {
 					if _, err := fmt.Fprintf(c.OutOrStdout(), "%-6s %-14s %s\n", change.Deed, change.What, change.Name); err != nil {
 						return err
@@ -141,9 +224,9 @@ without --keep; then all of it is, or nothing. What the book does not have stays
 				end := "Nothing was kept yet; say --keep to keep this."
 				switch {
 				case len(changes) == 0:
-					end = "The book says nothing that is not here already."
+					end = "The file says nothing that is not here already."
 				case keep:
-					end = "Kept."
+					end = kept
 				}
 				_, err = fmt.Fprintf(c.OutOrStdout(), "%d changes. %s\n", len(changes), end)
 				return err
@@ -152,14 +235,16 @@ without --keep; then all of it is, or nothing. What the book does not have stays
 	}
 	c.Flags().StringVar(&data, "data", defaultData, "database file")
 	c.Flags().StringVar(&book, "book", "-", "file to read; - is standard input")
-	c.Flags().BoolVar(&keep, "keep", false, "keep what the book says")
+	c.Flags().StringVar(&title, "codicil", "", "keep it in a new open codicil with this title")
+	c.Flags().BoolVar(&keep, "keep", false, "keep what the file says")
 	return c
 }
 
 func runCommand() *cobra.Command {
-	var book, in, out string
+	var from source
+	var in, out string
 	c := &cobra.Command{
-		Use:   "run --book FILE --in DOCS.ndjson --out RESULT.ndjson",
+		Use:   "run (--book FILE | --data FILE [--rules RULES]) --in DOCS.ndjson --out RESULT.ndjson",
 		Short: "Take documents through a rule book, one in a line",
 		Long: `Reads one document a line, takes it through the rules in force of the book and writes one result a
 line: verdict, final values, acting rules, messages, and what posting would write to linked records. Every value is
@@ -169,14 +254,14 @@ a line with its error and does not stop the rest; at the end a summary goes to s
 		Example: `  echo '{"kind":"vendor","company":"10","type":"SERV","values":{"name":"Quay Survey","country":"IE"}}' | codicil run --book book.json`,
 		Args:    cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			if in == "-" && book == "-" {
+			if in == "-" && from.book == "-" {
 				return errors.New("the book and the documents cannot both come from standard input")
 			}
 			kinds, err := standard.Kinds()
 			if err != nil {
 				return err
 			}
-			b, err := readBook(c, book)
+			b, err := from.read(c)
 			if err != nil {
 				return err
 			}
@@ -197,10 +282,9 @@ a line with its error and does not stop the rest; at the end a summary goes to s
 			return nil
 		},
 	}
-	c.Flags().StringVar(&book, "book", "", "file that export wrote")
+	from.flags(c)
 	c.Flags().StringVar(&in, "in", "-", "documents, one JSON object a line; - is standard input")
 	c.Flags().StringVar(&out, "out", "-", "results, one JSON object a line; - is standard output")
-	_ = c.MarkFlagRequired("book")
 	return c
 }
 

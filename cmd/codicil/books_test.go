@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"os"
 	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -70,7 +71,7 @@ func TestABookIsReadDryFirstThenKeptThenSaysNothingNew(t *testing.T) {
 	assert.Contains(t, out, "Kept.")
 	out, _, failed = run(t, "", "import", "--book", book, "--data", data)
 	require.False(t, failed)
-	assert.Contains(t, out, "0 changes. The book says nothing that is not here already.")
+	assert.Contains(t, out, "0 changes. The file says nothing that is not here already.")
 
 	// One rule says something else now: that is told, and nothing besides.
 	text, err := os.ReadFile(book)
@@ -138,4 +139,68 @@ func TestDocumentsGoThroughABookOneInALine(t *testing.T) {
 	assert.Equal(t, "refused", string(results[3].Verdict))
 	assert.Equal(t, "Country is required; enter it", results[3].Messages[0].Text)
 	assert.Contains(t, results[4].Error, `line 5: a vendor has no field "colour"`)
+}
+
+// A change is tried on one installation and taken to the next, where it becomes an open codicil of its own.
+func TestACodicilIsTakenToAnotherInstallation(t *testing.T) {
+	folder, data := t.TempDir(), emptyData(t)
+	book, file := filepath.Join(folder, "book.txt"), filepath.Join(folder, "codicil.txt")
+	exported(t, "--demo", "--text", "--book", book)
+	_, errors, failed := run(t, "", "import", "--book", book, "--data", data, "--keep")
+	require.False(t, failed, errors)
+	exported(t, "--demo", "--codicil", "16", "--text", "--book", file)
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	assert.Contains(t, string(text), "title: Chandlery vendors are paid within thirty days")
+	assert.Contains(t, string(text), "# For vendors in 20, when Country is DK, fill Payment terms with N30 on a new record only.\nrule:\n")
+	assert.Equal(t, 1, strings.Count(string(text), "\nrule:\n"), "nothing but what it changes")
+
+	out, errors, failed := run(t, "", "import", "--book", file, "--data", data)
+	require.False(t, failed, errors)
+	assert.Contains(t, out, "change rule")
+	assert.Contains(t, out, "1 changes. Nothing was kept yet")
+	out, errors, failed = run(t, "", "import", "--book", file, "--data", data, "--keep")
+	require.False(t, failed, errors)
+	said := regexp.MustCompile(`Kept in codicil (\d+), Chandlery vendors are paid within thirty days, which is open`).FindStringSubmatch(out)
+	require.NotNil(t, said, out)
+	number := said[1]
+
+	terms := func(rules string) string {
+		t.Helper()
+		vendor := `{"kind":"vendor","company":"20","type":"TRAD","values":{"name":"Skagen Rope","country":"DK"}}`
+		out, errors, failed := run(t, vendor, append([]string{"run", "--data", data}, strings.Fields(rules)...)...)
+		require.False(t, failed, errors)
+		var result evaluation.Result
+		require.NoError(t, json.Unmarshal([]byte(out), &result))
+		return string(result.Values["payment_terms"])
+	}
+	assert.Equal(t, "N14", terms(""))
+	assert.Equal(t, "N30", terms("--rules codicil-"+number))
+	out, _, failed = run(t, "", "prove", "--data", data, "--rules", "codicil-"+number)
+	assert.True(t, failed)
+	assert.Contains(t, out, "Chandlery's terms for a Danish vendor")
+	_, errors, failed = run(t, "", "run", "--data", data, "--rules", "yesterday")
+	assert.True(t, failed)
+	assert.Contains(t, errors, `"yesterday" is no day`)
+
+	again := exported(t, "--data", data, "--codicil", number, "--text")
+	block := func(text string) string {
+		_, after, _ := strings.Cut(text, "\nrule:\n")
+		after, _, _ = strings.Cut(after, "\n---")
+		return regexp.MustCompile(`(?m)^  (id|version|changed\w+|reason):.*\n`).ReplaceAllString(after, "")
+	}
+	assert.Equal(t, block(string(text)), block(again), "what it changes is the same on both")
+
+	// A whole book becomes one too, where that is wanted.
+	changed := strings.Replace(mustRead(t, book), "why: What we offer to everybody.", "why: What we offered to everybody.", 1)
+	out, errors, failed = run(t, changed, "import", "--data", data, "--keep", "--codicil", "From the branch")
+	require.False(t, failed, errors)
+	assert.Contains(t, out, "From the branch, which is open")
+}
+
+func mustRead(t *testing.T, file string) string {
+	t.Helper()
+	text, err := os.ReadFile(file)
+	require.NoError(t, err)
+	return string(text)
 }

@@ -18,10 +18,11 @@ import (
 )
 
 func proveCommand() *cobra.Command {
-	var book, junit string
+	var from source
+	var junit string
 	var strength bool
 	c := &cobra.Command{
-		Use:   "prove --book FILE [--junit FILE]",
+		Use:   "prove (--book FILE | --data FILE [--rules RULES]) [--junit FILE]",
 		Short: "Run all proofs of a rule book",
 		Long: `Runs every proof of a book that export wrote against its rules, tells which fail and how they
 differ, and how many of the rules in force are proved both ways. Ends with 1 when a proof fails or can no longer be
@@ -32,7 +33,7 @@ run. The proofs carry the linked records, standing values and crosswalk rows tha
 			if err != nil {
 				return err
 			}
-			b, err := readBook(c, book)
+			b, err := from.read(c)
 			if err != nil {
 				return err
 			}
@@ -53,10 +54,9 @@ run. The proofs carry the linked records, standing values and crosswalk rows tha
 			return err
 		},
 	}
-	c.Flags().StringVar(&book, "book", "", "file that export wrote; - is standard input")
+	from.flags(c)
 	c.Flags().StringVar(&junit, "junit", "", "file to write the results to as JUnit XML")
 	c.Flags().BoolVar(&strength, "strength", false, "also measure how many slightly wrong versions of each rule the proofs notice")
-	_ = c.MarkFlagRequired("book")
 	return c
 }
 

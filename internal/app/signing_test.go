@@ -33,7 +33,13 @@ func signers(t *testing.T, rules ...contract.SigningRule) (*app.App, func(name s
 		_, err := d.Signing.Change(ctx, contract.SigningChange{UrgentDays: 3, Rules: rules})
 		require.NoError(t, err)
 	}
-	return d, func(name string) context.Context { return actor.With(t.Context(), actor.Named(name, actor.Browser)) }, &now
+	return d, func(name string) context.Context {
+		who := actor.Actor{ID: name, Name: name, Via: actor.Browser, Rights: actor.Rights{Everywhere: true}}
+		for _, p := range actor.Permissions {
+			who.Rights.Give(p, nil)
+		}
+		return actor.With(t.Context(), who)
+	}, &now
 }
 
 func needed(title, role string, count int, finds contract.SigningFinds) contract.SigningRule {

@@ -84,11 +84,6 @@ func TestEveryRuleInForceIsProvedAndOneProofFailsOnPurpose(t *testing.T) {
 // A rule that is no longer there must be missed by at least one of its proofs.
 func TestEveryRuleThatGoesIsMissed(t *testing.T) {
 	d := fill(t)
-	signing, err := d.Signing.Get(ada(t))
-	require.NoError(t, err)
-	assert.Len(t, signing.Rules, 1)
-	_, err = d.Signing.Change(ada(t), contract.SigningChange{Version: signing.Version, Rules: []contract.SigningRule{}})
-	require.NoError(t, err)
 	for _, r := range rulesInForce(t, d) {
 		request := contract.RunRequest{Kind: r.Body.Kind, Proofs: r.Proofs}
 		before, err := d.Proofs.Run(ada(t), request)

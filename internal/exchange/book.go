@@ -50,6 +50,36 @@ type Book struct {
 	Proofs     []proof.Proof
 	// Silenced are the findings that somebody has looked at and left as they are.
 	Silenced []Silence
+	// Codicil says that the book holds what one codicil changes; nil: it is a whole one.
+	Codicil *CodicilHead
+	// Layouts, Maps and Removed are in the book of a codicil.
+	Layouts []record.ScopedLayout
+	Maps    []record.FollowOn
+	Removed []Removed
+}
+
+// CodicilHead is what a codicil says of itself, where it was written.
+type CodicilHead struct {
+	Number  int64  `json:"number"`
+	Title   string `json:"title"`
+	AskedBy string `json:"askedBy,omitempty"`
+	Reason  string `json:"reason,omitempty"`
+	Texts   []Text `json:"texts,omitempty"`
+	// Rules are the identifiers of rules that its proofs name and that it does not change, by number.
+	Rules map[int64]string `json:"rules,omitempty"`
+}
+
+// Text is one that is filed with a codicil.
+type Text struct {
+	Title string `json:"title"`
+	Text  string `json:"text"`
+}
+
+// Removed is something that a codicil takes away: a standing value, crosswalk or series by its key, a field by kind/key, a
+// layout by kind/company/type, a map by its number.
+type Removed struct {
+	What string `json:"what"`
+	Key  string `json:"key"`
 }
 
 // Silence says why a finding is left as it is.
@@ -71,25 +101,25 @@ type file struct {
 	Series     []json.RawMessage            `json:"series"`
 	Rules      []json.RawMessage            `json:"rules"`
 	Proofs     []json.RawMessage            `json:"proofs"`
-	Silenced   []Silence                    `json:"silenced,omitempty"`
+	Silenced   []json.RawMessage            `json:"silenced,omitempty"`
+	Codicil    *CodicilHead                 `json:"codicil,omitempty"`
+	Layouts    []json.RawMessage            `json:"layouts,omitempty"`
+	Maps       []json.RawMessage            `json:"maps,omitempty"`
+	Removed    []json.RawMessage            `json:"removed,omitempty"`
+}
+
+// section is a list of the file by its name.
+func (f *file) section(name string) *[]json.RawMessage {
+	return map[string]*[]json.RawMessage{
+		"companies": &f.Companies, "types": &f.Types, "standing": &f.Standing, "crosswalks": &f.Crosswalks, "series": &f.Series,
+		"rules": &f.Rules, "proofs": &f.Proofs, "silenced": &f.Silenced, "layouts": &f.Layouts, "maps": &f.Maps, "removed": &f.Removed,
+	}[name]
 }
 
 // Write writes the book so that two of the same are the same text.
 func (b *Book) Write(w io.Writer) error {
-	f := file{Silenced: b.Silenced, Format: BookFormat, Version: BookVersion, RuleBook: b.RuleBook, Fields: map[string][]json.RawMessage{}}
-	fields := make(map[string]error, len(b.Fields))
-	for kind, list := range b.Fields {
-		f.Fields[kind], fields[kind] = parts(list)
-	}
-	var errs [7]error
-	f.Companies, errs[0] = parts(b.Companies)
-	f.Types, errs[1] = parts(b.Types)
-	f.Standing, errs[2] = parts(b.Standing)
-	f.Crosswalks, errs[3] = parts(b.Crosswalks)
-	f.Series, errs[4] = parts(b.Series)
-	f.Rules, errs[5] = parts(b.Rules)
-	f.Proofs, errs[6] = parts(b.Proofs)
-	if err := errors.Join(append(errs[:], slices.Collect(maps.Values(fields))...)...); err != nil {
+	f, err := b.file()
+	if err != nil {
 		return err
 	}
 	encoder := json.NewEncoder(w)
@@ -97,6 +127,51 @@ func (b *Book) Write(w io.Writer) error {
 	encoder.SetEscapeHTML(false)
 	return encoder.Encode(f)
 }
+
+// file is the book as it stands in its file.
+func (b *Book) file() (file, error) {
+	f := file{Format: BookFormat, Version: BookVersion, RuleBook: b.RuleBook, Codicil: b.Codicil, Fields: map[string][]json.RawMessage{}}
+	var errs []error
+	put := func(section string) func(list []json.RawMessage, err error) {
+		return func(list []json.RawMessage, err error) {
+			*f.section(section) = list
+			errs = append(errs, err)
+		}
+	}
+	for kind, list := range b.Fields {
+		written, err := parts(list)
+		f.Fields[kind], errs = written, append(errs, err)
+	}
+	put("companies")(parts(b.Companies))
+	put("types")(parts(b.Types))
+	put("standing")(parts(b.Standing))
+	put("crosswalks")(parts(b.Crosswalks))
+	put("series")(parts(b.Series))
+	put("rules")(parts(b.Rules))
+	put("proofs")(parts(b.Proofs))
+	put("layouts")(parts(b.Layouts))
+	put("maps")(parts(b.Maps))
+	put("silenced")(simple(b.Silenced))
+	put("removed")(simple(b.Removed))
+	return f, errors.Join(errs...)
+}
+
+// simple are parts whose shape is that of the file alone.
+func simple[T any](list []T) ([]json.RawMessage, error) {
+	written := make([]json.RawMessage, len(list))
+	for i, item := range list {
+		var text bytes.Buffer
+		encoder := json.NewEncoder(&text)
+		encoder.SetEscapeHTML(false)
+		if err := encoder.Encode(item); err != nil {
+			return nil, err
+		}
+		written[i] = bytes.TrimSpace(text.Bytes())
+	}
+	return written, nil
+}
+
+func sortedKeys[T any](m map[string]T) []string { return slices.Sorted(maps.Keys(m)) }
 
 func parts[T any](list []T) ([]json.RawMessage, error) {
 	written := make([]json.RawMessage, len(list))
@@ -109,17 +184,22 @@ func parts[T any](list []T) ([]json.RawMessage, error) {
 	return written, nil
 }
 
-// ReadBook reads a book's file. The error says what it is instead, and where.
+// ReadBook reads a book's file: as JSON, or as text. The error says what it is instead, and where.
 func ReadBook(r io.Reader) (*Book, error) {
 	text, err := io.ReadAll(r)
 	if err != nil {
 		return nil, err
 	}
 	var f file
-	decoder := json.NewDecoder(bytes.NewReader(text))
-	decoder.DisallowUnknownFields()
-	if err := decoder.Decode(&f); err != nil {
-		return nil, fmt.Errorf("this is no book of rules: %w", inPlace("", err))
+	var lines map[string][]int
+	if bytes.HasPrefix(bytes.TrimSpace(text), []byte("{")) {
+		decoder := json.NewDecoder(bytes.NewReader(text))
+		decoder.DisallowUnknownFields()
+		if err := decoder.Decode(&f); err != nil {
+			return nil, fmt.Errorf("this is no book of rules: %w", inPlace("", err))
+		}
+	} else if f, lines, err = readText(text); err != nil {
+		return nil, err
 	}
 	version, known := shapes[f.Version]
 	switch {
@@ -128,15 +208,17 @@ func ReadBook(r io.Reader) (*Book, error) {
 	case !known:
 		return nil, fmt.Errorf("the book is of version %d; this program reads versions 1 to %d", f.Version, BookVersion)
 	}
-	b := &Book{RuleBook: f.RuleBook, Silenced: f.Silenced, Fields: map[string][]field.Field{}}
+	b := &Book{RuleBook: f.RuleBook, Codicil: f.Codicil, Fields: map[string][]field.Field{}}
+	at := reading{version, lines}
 	failed := []error{
-		readParts("companies", f.Companies, &b.Companies, version), readParts("types", f.Types, &b.Types, version), readParts("standing", f.Standing, &b.Standing, version),
-		readParts("crosswalks", f.Crosswalks, &b.Crosswalks, version), readParts("series", f.Series, &b.Series, version), readParts("rules", f.Rules, &b.Rules, version),
-		readParts("proofs", f.Proofs, &b.Proofs, version),
+		readParts(at, "companies", f.Companies, &b.Companies), readParts(at, "types", f.Types, &b.Types), readParts(at, "standing", f.Standing, &b.Standing),
+		readParts(at, "crosswalks", f.Crosswalks, &b.Crosswalks), readParts(at, "series", f.Series, &b.Series), readParts(at, "rules", f.Rules, &b.Rules),
+		readParts(at, "proofs", f.Proofs, &b.Proofs), readParts(at, "layouts", f.Layouts, &b.Layouts), readParts(at, "maps", f.Maps, &b.Maps),
+		readPlain(at, "silenced", f.Silenced, &b.Silenced), readPlain(at, "removed", f.Removed, &b.Removed),
 	}
-	for kind, list := range f.Fields {
+	for _, kind := range sortedKeys(f.Fields) {
 		var fields []field.Field
-		failed = append(failed, readParts("fields."+kind, list, &fields, version))
+		failed = append(failed, readParts(at, "fields."+kind, f.Fields[kind], &fields))
 		b.Fields[kind] = fields
 	}
 	for _, err := range failed {
@@ -147,12 +229,39 @@ func ReadBook(r io.Reader) (*Book, error) {
 	return b, nil
 }
 
-func readParts[T any](name string, texts []json.RawMessage, list *[]T, version int) error {
+// reading is how the parts of a file are read: in which version they are, and in text on which lines they begin.
+type reading struct {
+	version int
+	lines   map[string][]int
+}
+
+// place names a part.
+func (r reading) place(section string, i int) string {
+	if lines := r.lines[section]; i < len(lines) {
+		return fmt.Sprintf("%s, the block at line %d", section, lines[i])
+	}
+	return fmt.Sprintf("%s[%d]", section, i)
+}
+
+func readParts[T any](r reading, section string, texts []json.RawMessage, list *[]T) error {
 	*list = make([]T, len(texts))
 	for i, text := range texts {
-		if err := codec.ReadPart(text, &(*list)[i], version); err != nil {
-			return inPlace(fmt.Sprintf("%s[%d]", name, i), err)
+		if err := codec.ReadPart(text, &(*list)[i], r.version); err != nil {
+			return inPlace(r.place(section, i), err)
 		}
+	}
+	return nil
+}
+
+func readPlain[T any](r reading, section string, texts []json.RawMessage, list *[]T) error {
+	for i, text := range texts {
+		var item T
+		decoder := json.NewDecoder(bytes.NewReader(text))
+		decoder.DisallowUnknownFields()
+		if err := decoder.Decode(&item); err != nil {
+			return inPlace(r.place(section, i), err)
+		}
+		*list = append(*list, item)
 	}
 	return nil
 }

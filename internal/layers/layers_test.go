@@ -115,7 +115,7 @@ var peers = map[string][]string{
 	"app/replay":     {"access", "actor", "app/commit", "app/judging", "app/runs", "cache", "clock", "contract", "fault", "ledger", "store", "view"},
 	"app/codicils":   {"access", "actor", "app/commit", "app/fields", "app/findings", "app/impact", "app/judging", "app/replay", "app/rules", "cache", "contract", "fault", "store", "view"},
 	"app/books":      {"access", "actor", "app/catalog", "app/commit", "app/fields", "app/judging", "app/rules", "app/tables", "contract", "exchange", "store", "view"},
-	"app":            {"app/backups", "app/books", "app/breaks", "app/catalog", "app/codicils", "app/coverage", "app/derive", "app/duplicates", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/loads", "app/merging", "app/news", "app/posting", "app/proofs", "app/records", "app/replay", "app/rules", "app/runs", "app/tables", "app/people", "app/personal", "app/takeback", "app/trail", "app/trials", "app/waiting", "clock", "store"},
+	"app":            {"app/backups", "app/books", "app/breaks", "app/catalog", "app/codicils", "app/coverage", "app/derive", "app/duplicates", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/loads", "app/merging", "app/news", "app/posting", "app/proofs", "app/records", "app/replay", "app/rules", "app/runs", "app/tables", "app/people", "app/personal", "app/takeback", "app/trail", "app/trials", "app/waiting", "clock", "store", "contract", "exchange", "view"},
 	"app/news":       {"access", "actor", "app/judging", "cache", "contract", "fault", "store"},
 	"app/personal":   {"access", "actor", "app/commit", "app/judging", "contract", "fault", "store", "view"},
 	"oidc":           {"app/people", "clock"},

@@ -7,6 +7,7 @@ import (
 	"cmp"
 	"codicil/core/field"
 	"codicil/core/finding"
+	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -89,11 +90,98 @@ func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {
 	return b, nil
 }
 
+// Codicil returns what a codicil changes as a book of its own, with the proofs that were kept with it.
+func (s *Service) Codicil(ctx context.Context, id int64) (*exchange.Book, error) {
+	c, err := s.base.Store.Codicil(ctx, id)
+	if err != nil {
+		return nil, commit.Explain(err)
+	}
+	contents, err := s.base.Store.ChangesOf(ctx, id, 0)
+	if err != nil {
+		return nil, err
+	}
+	version, _, err := s.base.Cache.Version(ctx)
+	if err != nil {
+		return nil, err
+	}
+	m, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	b := &exchange.Book{
+		RuleBook: version.Book, Fields: map[string][]field.Field{},
+		Codicil: &exchange.CodicilHead{Number: c.ID, Title: c.Title, AskedBy: c.AskedBy, Reason: c.Reason, Texts: view.List(c.Texts, func(t store.Text) exchange.Text { return exchange.Text(t) })},
+	}
+	own := map[int64]bool{}
+	for i := range contents {
+		change := &contents[i]
+		definition, err := change.Definition(change.After)
+		if err != nil {
+			return nil, err
+		}
+		parts := strings.SplitN(change.Key, "/", 3)
+		switch d := definition.(type) {
+		case nil:
+			b.Removed = append(b.Removed, exchange.Removed{What: change.What, Key: change.Key})
+		case rule.Rule:
+			d.ID = change.Number()
+			b.Rules, own[d.ID] = append(b.Rules, d), true
+		case table.Standing:
+			b.Standing = append(b.Standing, d)
+		case table.Crosswalk:
+			b.Crosswalks = append(b.Crosswalks, d)
+		case table.Series:
+			b.Series = append(b.Series, d)
+		case field.Field:
+			b.Fields[parts[0]] = append(b.Fields[parts[0]], d)
+		case record.Layout:
+			b.Layouts = append(b.Layouts, record.ScopedLayout{Kind: parts[0], Company: parts[1], Type: parts[2], Layout: d})
+		case record.FollowOn:
+			b.Maps = append(b.Maps, d)
+		}
+	}
+	for i := range m.Kinds {
+		kind := m.Kinds[i].Key
+		proofs, err := s.base.Store.Proofs(ctx, kind)
+		if err != nil {
+			return nil, err
+		}
+		proofs = slices.DeleteFunc(proofs, func(p proof.Proof) bool { return p.Codicil != id })
+		if b.Proofs = append(b.Proofs, proofs...); len(proofs) == 0 {
+			continue
+		}
+		rules, err := s.base.Store.Rules(ctx, kind)
+		if err != nil {
+			return nil, err
+		}
+		if b.Codicil.Rules == nil {
+			b.Codicil.Rules = map[int64]string{}
+		}
+		for j := range rules {
+			if r := &rules[j]; !own[r.ID] && slices.ContainsFunc(proofs, func(p proof.Proof) bool { return names(&p, r.ID) }) {
+				b.Codicil.Rules[r.ID] = r.UID
+			}
+		}
+	}
+	return b, nil
+}
+
+// names tells whether a proof names a rule anywhere.
+func names(p *proof.Proof, id int64) bool {
+	if _, seen := p.Seen[id]; seen || slices.Contains(p.Rules, id) || slices.Contains(p.Expect.Acting, id) {
+		return true
+	}
+	if slices.ContainsFunc(p.Expect.Messages, func(m proof.Message) bool { return m.Rule == id }) {
+		return true
+	}
+	return p.Given.Fixtures != nil && slices.ContainsFunc(p.Given.Fixtures.Alike, func(a judge.Alike) bool { return a.Rule == id })
+}
+
 // Change is one thing that reading a book changes.
 type Change struct {
 	What string // "company", "type", "field", "standing value", "crosswalk", "number series", "rule", "proof" or "silenced finding"
 	Name string
-	Deed string // "add" or "change"
+	Deed string // "add", "change" or "remove"
 }
 
 // Import reads a book into the application: all of it, or nothing. What the book does
@@ -108,7 +196,11 @@ func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Cha
 			return err
 		}
 		i := &importer{ctx: ctx, base: inner, Parts: s.over(inner), by: by, book: b, rules: map[int64]int64{}}
-		for _, step := range []func() error{i.scopes, i.fields, i.lookups, i.putRules, i.proofs, i.silences} {
+		steps := []func() error{i.scopes, i.fields, i.lookups, i.putRules, i.layouts, i.maps, i.removed, i.proofs, i.silences}
+		if s.base.Store.View() != nil {
+			steps = steps[1:] // companies and types are no part of a codicil
+		}
+		for _, step := range steps {
 			if err := step(); err != nil {
 				return err
 			}
@@ -239,6 +331,9 @@ func (i *importer) lookups() error {
 // putRules matches a rule of the book with the one here that has its identifier; else, in a book without identifiers, its
 // number, kind, family and target; or else that says the same. The others are new.
 func (i *importer) putRules() error {
+	if err := i.knownRules(); err != nil {
+		return err
+	}
 	here := map[string][]rule.Rule{}
 	for _, r := range i.book.Rules {
 		if here[r.Kind] == nil {
@@ -260,6 +355,29 @@ func (i *importer) putRules() error {
 		}
 		if err := i.putRule(place(known, at), r); err != nil {
 			return fmt.Errorf("rule %d %s: %w", r.ID, r.Name, err)
+		}
+	}
+	return nil
+}
+
+// knownRules finds the rules here that the proofs of a codicil name and that it does not change.
+func (i *importer) knownRules() error {
+	if i.book.Codicil == nil || len(i.book.Codicil.Rules) == 0 {
+		return nil
+	}
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for k := range m.Kinds {
+		rules, err := i.base.Store.Rules(i.ctx, m.Kinds[k].Key)
+		if err != nil {
+			return err
+		}
+		for id, uid := range i.book.Codicil.Rules {
+			if at := slices.IndexFunc(rules, func(r rule.Rule) bool { return r.UID == uid }); at >= 0 {
+				i.rules[id] = rules[at].ID
+			}
 		}
 	}
 	return nil
@@ -300,6 +418,78 @@ func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
 	return nil
 }
 
+func (i *importer) layouts() error {
+	for _, l := range i.book.Layouts {
+		here, err := i.base.Store.Layouts(i.ctx, l.Kind)
+		if err != nil {
+			return err
+		}
+		at := slices.IndexFunc(here, func(o record.ScopedLayout) bool { return o.Company == l.Company && o.Type == l.Type })
+		if differs(i, "layout", strings.TrimSpace(l.Kind+" "+l.Company+" "+l.Type), place(here, at), l) {
+			if _, err := i.Catalog.SaveLayout(i.ctx, l.Kind, l.Company, l.Type, l.Layout); err != nil {
+				return fmt.Errorf("layout of %s: %w", l.Kind, err)
+			}
+		}
+	}
+	return nil
+}
+
+// maps matches a map with the one here that leads from and to the same kinds under the same name.
+func (i *importer) maps() error {
+	here, err := i.base.Store.FollowOns(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, m := range i.book.Maps {
+		at := slices.IndexFunc(here, func(o record.FollowOn) bool { return o.From == m.From && o.To == m.To && o.Name == m.Name })
+		m.ID = 0
+		if at >= 0 {
+			m.ID = here[at].ID
+		}
+		if differs(i, "map", m.Name, place(here, at), m) {
+			if _, err := i.Catalog.SaveFollowOn(i.ctx, m); err != nil {
+				return fmt.Errorf("map %s: %w", m.Name, err)
+			}
+		}
+	}
+	return nil
+}
+
+// removed takes away what a codicil takes away. Maps have other numbers here, and stay.
+func (i *importer) removed() error {
+	for _, r := range i.book.Removed {
+		parts := append(strings.SplitN(r.Key, "/", 3), "", "")
+		m, err := i.base.Cache.Reference(i.ctx)
+		if err != nil {
+			return err
+		}
+		switch r.What {
+		case "field":
+			kind, err := m.Kind(parts[0])
+			if err != nil {
+				return err
+			}
+			if kind.Field(parts[1]) == nil {
+				continue
+			}
+			if err := i.Fields.Remove(i.ctx, parts[0], parts[1]); err != nil {
+				return fmt.Errorf("field %s: %w", r.Key, err)
+			}
+		case "layout":
+			if m.Layout(parts[0], parts[1], parts[2]) == nil {
+				continue
+			}
+			if _, err := i.Catalog.DeleteLayout(i.ctx, parts[0], parts[1], parts[2]); err != nil {
+				return fmt.Errorf("layout %s: %w", r.Key, err)
+			}
+		default:
+			continue
+		}
+		i.changes = append(i.changes, Change{r.What, r.Key, "remove"})
+	}
+	return nil
+}
+
 func (i *importer) proofs() error {
 	here, taken := map[string][]proof.Proof{}, map[int64]bool{}
 	for _, p := range i.book.Proofs {
@@ -331,10 +521,10 @@ func (i *importer) proofs() error {
 		p.Expect.Acting = view.List(p.Expect.Acting, func(id int64) int64 { return i.rules[id] })
 		at := slices.IndexFunc(here[kind], func(o proof.Proof) bool { return o.Name == p.Name && !taken[o.ID] && same(o.Given, p.Given) })
 		before := place(here[kind], at)
-		p.Posting, p.ID, p.Version, p.ChangedAt, p.ChangedBy = "", 0, 0, "", ""
+		p.Posting, p.ID, p.Version, p.ChangedAt, p.ChangedBy, p.Codicil = "", 0, 0, "", "", 0
 		if before != nil {
 			p.ID, p.Posting, p.Version, p.ChangedAt, p.ChangedBy = before.ID, before.Posting, before.Version, before.ChangedAt, before.ChangedBy
-			taken[p.ID] = true
+			taken[p.ID], p.Codicil = true, before.Codicil
 		}
 		if differs(i, "proof", p.Name, before, p) {
 			if _, err := i.base.Store.SaveProof(i.ctx, p, "kept", "as the book has it", i.by); err != nil {
