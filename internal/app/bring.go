@@ -2,14 +2,43 @@ package app
 
 import (
 	"context"
+	"encoding/hex"
 	"fmt"
 
+	"codicil/internal/actor"
 	"codicil/internal/app/books"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
 	"codicil/internal/store"
 	"codicil/internal/view"
 )
+
+// Filed tells by what a codicil on paper is recognised. Cost: the rule book after it.
+func (a *App) Filed(ctx context.Context, id int64) (contract.CodicilFiled, error) {
+	c, err := a.Codicils.Get(ctx, id)
+	if err != nil {
+		return contract.CodicilFiled{}, err
+	}
+	filed := contract.CodicilFiled{Contents: c.Hash, At: a.base.Clock().UTC(), By: actor.Of(ctx).Name}
+	entry, chain, err := a.store.EntryOf(ctx, "codicil", fmt.Sprint(id), string(store.CodicilInForce))
+	if err != nil {
+		return filed, err
+	}
+	filed.Entry, filed.Trail = entry, hex.EncodeToString(chain)
+	if c.State != contract.CodicilInForce {
+		return filed, nil
+	}
+	v, err := a.Codicils.View(ctx, fmt.Sprintf("codicil-%d", id))
+	if err != nil {
+		return filed, err
+	}
+	shown, err := a.Viewed(ctx, v)
+	if err != nil {
+		return filed, err
+	}
+	filed.Book, err = shown.Books.Hash(ctx)
+	return filed, err
+}
 
 // Bring reads a book into a new codicil, which is open: what it says otherwise than what is in force. title is that of the
 // codicil, where the book brings none.

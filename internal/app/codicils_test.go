@@ -356,3 +356,60 @@ func TestAProofIsKeptWithACodicil(t *testing.T) {
 	held, all = holds(d)
 	assert.Equal(t, []int{1, 1}, []int{held, all})
 }
+
+// The report of a day that is over tells of the rules and proofs of then, and what comes of them.
+func TestTheReportOfADayIsThatOfThen(t *testing.T) {
+	now := time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC)
+	d := appOver(t, func() time.Time { return now })
+	kept := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	p, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-20"}, Name: "Thirty days", Rules: []int64{kept.ID}, Fields: []string{"terms"}})
+	require.NoError(t, err)
+	now = now.AddDate(0, 0, 2)
+	_, err = d.Rules.Change(as(t), kept.ID, contract.RuleChange{Body: terms(`"N60"`, rule.Scope{}), Version: kept.Version, Reason: "a test"})
+	require.NoError(t, err)
+	_, err = d.Proofs.Keep(as(t), contract.KeepRequest{Document: judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-22"}, Name: "Sixty days", Rules: []int64{kept.ID}, Fields: []string{"terms"}})
+	require.NoError(t, err)
+	_, err = d.Proofs.Accept(as(t), p.ID, contract.AcceptRequest{Version: p.Version, Why: "sixty by now"})
+	require.NoError(t, err)
+	now = now.AddDate(0, 0, 2)
+	for day, want := range map[string][]string{"2026-11-19": nil, "2026-11-20": {"Thirty days"}, "2026-11-22": {"Thirty days", "Sixty days"}} {
+		report, err := by(t, d, day).Coverage.Report(as(t), "vendor", "10", "TRAD")
+		require.NoError(t, err)
+		assert.Equal(t, day, report.Day)
+		var names []string
+		for _, r := range report.Rules {
+			for _, p := range r.Proofs {
+				names = append(names, p.Name)
+				assert.True(t, p.Held, "%s on %s: %s", p.Name, day, p.Why)
+				assert.Equal(t, "Ada", p.KeptBy)
+			}
+		}
+		assert.Equal(t, want, names, day)
+	}
+}
+
+// What is filed of a codicil stays what it was, whatever comes after it.
+func TestWhatIsFiledOfACodicilStays(t *testing.T) {
+	now := time.Date(2026, 11, 20, 9, 0, 0, 0, time.UTC)
+	d := appOver(t, func() time.Time { return now })
+	kept := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	c := prepare(t, d, "Longer terms")
+	_, err := with(t, d, c).Rules.Change(as(t), kept.ID, contract.RuleChange{Body: terms(`"N60"`, rule.Scope{}), Version: kept.Version})
+	require.NoError(t, err)
+	open, err := d.Filed(as(t), c.ID)
+	require.NoError(t, err)
+	assert.Len(t, open.Contents, 64)
+	assert.Empty(t, open.Book)
+	move(t, d, c.ID, contract.CodicilInForce)
+	filed, err := d.Filed(as(t), c.ID)
+	require.NoError(t, err)
+	assert.Equal(t, open.Contents, filed.Contents, "what was signed")
+	assert.Len(t, filed.Book, 64)
+	assert.Len(t, filed.Trail, 64)
+	now = now.AddDate(0, 0, 1)
+	add(t, d, terms(`"N90"`, rule.Scope{Companies: []string{"20"}}), rule.InForce)
+	later, err := d.Filed(as(t), c.ID)
+	require.NoError(t, err)
+	later.At = filed.At
+	assert.Equal(t, filed, later)
+}

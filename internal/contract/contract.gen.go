@@ -1321,6 +1321,25 @@ type CodicilFailing struct {
 	Why    string `json:"why"`
 }
 
+// CodicilFiled defines model for CodicilFiled.
+type CodicilFiled struct {
+	// At When this was asked
+	At time.Time `json:"at"`
+
+	// Book The same of the rules, tables and fields that were in force after it, as export writes them; empty: it is not in force
+	Book string `json:"book,omitempty"`
+	By   string `json:"by"`
+
+	// Contents SHA-256, in hexadecimal, of all that it says and changes
+	Contents string `json:"contents"`
+
+	// Entry The number of that entry
+	Entry int64 `json:"entry,omitempty"`
+
+	// Trail The hash of the entry of the trail that says that it came into force, and of all before; empty: there is none
+	Trail string `json:"trail,omitempty"`
+}
+
 // CodicilHead defines model for CodicilHead.
 type CodicilHead struct {
 	// AskedBy Who wants it
@@ -3352,10 +3371,15 @@ type Replayed struct {
 
 // ReportedProof defines model for ReportedProof.
 type ReportedProof struct {
-	Held   bool   `json:"held"`
-	ID     int64  `json:"id"`
-	Name   string `json:"name"`
-	Unread bool   `json:"unread,omitempty"`
+	Held bool  `json:"held"`
+	ID   int64 `json:"id"`
+
+	// KeptAt When it was kept, or accepted, as it is; missing: not known
+	KeptAt  *time.Time `json:"keptAt,omitempty"`
+	KeptBy  string     `json:"keptBy,omitempty"`
+	Name    string     `json:"name"`
+	Unread  bool       `json:"unread,omitempty"`
+	Version int        `json:"version,omitempty"`
 
 	// Why In what it fails
 	Why string `json:"why,omitempty"`

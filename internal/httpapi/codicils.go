@@ -106,6 +106,11 @@ func (s *server) ChangeSigning(ctx context.Context, r ChangeSigningRequestObject
 	return ChangeSigning200JSONResponse(v), err
 }
 
+func (s *server) GetCodicilFiled(ctx context.Context, r GetCodicilFiledRequestObject) (GetCodicilFiledResponseObject, error) {
+	v, err := s.app.Filed(ctx, r.ID)
+	return GetCodicilFiled200JSONResponse(v), err
+}
+
 func (s *server) SettleChange(ctx context.Context, r SettleChangeRequestObject) (SettleChangeResponseObject, error) {
 	v, err := s.app.Codicils.Settle(ctx, r.ID, *r.Body)
 	return SettleChange200JSONResponse(v), err

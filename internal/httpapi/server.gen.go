@@ -76,6 +76,9 @@ type ServerInterface interface {
 	// CheckCodicil What stands in the way of a codicil, and what speaks against it; nothing is kept
 	// (POST /codicils/{id}/check)
 	CheckCodicil(ctx *echo.Context, id Identity, params CheckCodicilParams) error
+	// GetCodicilFiled By what a codicil on paper is recognised: hashes of what it says, of the rules that it made, and of the trail
+	// (GET /codicils/{id}/filed)
+	GetCodicilFiled(ctx *echo.Context, id Identity) error
 	// StartReplay Begin a run that judges saved records, and what was posted in a time, with the codicil and without. What was posted is judged by what it read then; nothing is changed
 	// (POST /codicils/{id}/replays)
 	StartReplay(ctx *echo.Context, id Identity) error
@@ -883,6 +886,22 @@ func (w *ServerInterfaceWrapper) CheckCodicil(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CheckCodicil(ctx, id, params)
+	return err
+}
+
+// GetCodicilFiled converts echo context to params.
+func (w *ServerInterfaceWrapper) GetCodicilFiled(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetCodicilFiled(ctx, id)
 	return err
 }
 
@@ -4432,6 +4451,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/codicils/:id/signatures", wrapper.SignCodicil, options.OperationMiddlewares["signCodicil"]...)
 	router.GET(options.BaseURL+"/signing", wrapper.GetSigning, options.OperationMiddlewares["getSigning"]...)
 	router.PUT(options.BaseURL+"/signing", wrapper.ChangeSigning, options.OperationMiddlewares["changeSigning"]...)
+	router.GET(options.BaseURL+"/codicils/:id/filed", wrapper.GetCodicilFiled, options.OperationMiddlewares["getCodicilFiled"]...)
 	router.POST(options.BaseURL+"/codicils/:id/settle", wrapper.SettleChange, options.OperationMiddlewares["settleChange"]...)
 	router.POST(options.BaseURL+"/codicils/:id/take-back", wrapper.TakeCodicilBack, options.OperationMiddlewares["takeCodicilBack"]...)
 	router.GET(options.BaseURL+"/codicils/history", wrapper.GetThingHistory, options.OperationMiddlewares["getThingHistory"]...)
@@ -5307,6 +5327,45 @@ type CheckCodicildefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CheckCodicildefaultApplicationProblemPlusJSONResponse) VisitCheckCodicilResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCodicilFiledRequestObject struct {
+	ID Identity `json:"id"`
+}
+
+type GetCodicilFiledResponseObject interface {
+	VisitGetCodicilFiledResponse(w http.ResponseWriter) error
+}
+
+type GetCodicilFiled200JSONResponse CodicilFiled
+
+func (response GetCodicilFiled200JSONResponse) VisitGetCodicilFiledResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetCodicilFileddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetCodicilFileddefaultApplicationProblemPlusJSONResponse) VisitGetCodicilFiledResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12127,6 +12186,9 @@ type StrictServerInterface interface {
 	// CheckCodicil What stands in the way of a codicil, and what speaks against it; nothing is kept
 	// (POST /codicils/{id}/check)
 	CheckCodicil(ctx context.Context, request CheckCodicilRequestObject) (CheckCodicilResponseObject, error)
+	// GetCodicilFiled By what a codicil on paper is recognised: hashes of what it says, of the rules that it made, and of the trail
+	// (GET /codicils/{id}/filed)
+	GetCodicilFiled(ctx context.Context, request GetCodicilFiledRequestObject) (GetCodicilFiledResponseObject, error)
 	// StartReplay Begin a run that judges saved records, and what was posted in a time, with the codicil and without. What was posted is judged by what it read then; nothing is changed
 	// (POST /codicils/{id}/replays)
 	StartReplay(ctx context.Context, request StartReplayRequestObject) (StartReplayResponseObject, error)
@@ -13277,6 +13339,31 @@ func (sh *strictHandler) CheckCodicil(ctx *echo.Context, id Identity, params Che
 		return err
 	} else if validResponse, ok := response.(CheckCodicilResponseObject); ok {
 		return validResponse.VisitCheckCodicilResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetCodicilFiled operation middleware
+func (sh *strictHandler) GetCodicilFiled(ctx *echo.Context, id Identity) error {
+	var request GetCodicilFiledRequestObject
+
+	request.ID = id
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetCodicilFiled(ctx.Request().Context(), request.(GetCodicilFiledRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetCodicilFiled")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetCodicilFiledResponseObject); ok {
+		return validResponse.VisitGetCodicilFiledResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

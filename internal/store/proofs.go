@@ -67,6 +67,9 @@ func (s *Store) proofsShown(ctx context.Context, kind string) *gorm.DB {
 // Proofs returns the proofs of a kind that are shown in the order they were kept: all, or only those with
 // the numbers. Reading one takes about half a millisecond.
 func (s *Store) Proofs(ctx context.Context, kind string, only ...int64) ([]proof.Proof, error) {
+	if s.view != nil && s.view.Until != "" {
+		return s.formerProofs(ctx, kind, only)
+	}
 	query := s.proofsShown(ctx, kind)
 	if len(only) > 0 {
 		query = query.Where("id IN ?", only)
@@ -74,10 +77,32 @@ func (s *Store) Proofs(ctx context.Context, kind string, only ...int64) ([]proof
 	return all(query, proofRow.proof)
 }
 
+// formerProofs are the proofs of a kind as they were at the instant that is shown. Those that were removed since are not
+// among them.
+func (s *Store) formerProofs(ctx context.Context, kind string, only []int64) ([]proof.Proof, error) {
+	query := s.db.WithContext(ctx).Order("proof_id").
+		Where("(proof_id, version) IN (SELECT proof_id, MAX(version) FROM proof_versions WHERE changed_at <= ? GROUP BY proof_id)", s.view.Until).
+		Where("proof_id IN (SELECT id FROM proofs WHERE kind = ? AND codicil = 0)", kind)
+	if len(only) > 0 {
+		query = query.Where("proof_id IN ?", only)
+	}
+	return all(query, func(v proofVersion) proof.Proof {
+		return proof.Proof{ID: v.ProofID, Version: v.Version, Name: v.Name, Rules: v.Rules, Given: v.Given, Expect: v.Expect, ChangedAt: v.Changed.At, ChangedBy: v.Changed.By}
+	})
+}
+
 // ProofsByRule returns the numbers of the proofs of a kind, in order, by the rules that they name.
 func (s *Store) ProofsByRule(ctx context.Context, kind string) (map[int64][]int64, error) {
 	var rows []proofRow
-	if err := s.proofsShown(ctx, kind).Select("id", "rules").Find(&rows).Error; err != nil {
+	if s.view != nil && s.view.Until != "" {
+		former, err := s.formerProofs(ctx, kind, nil)
+		if err != nil {
+			return nil, err
+		}
+		for i := range former {
+			rows = append(rows, proofRow{ID: former[i].ID, Rules: former[i].Rules})
+		}
+	} else if err := s.proofsShown(ctx, kind).Select("id", "rules").Find(&rows).Error; err != nil {
 		return nil, err
 	}
 	named := map[int64][]int64{}

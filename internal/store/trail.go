@@ -285,3 +285,17 @@ func ParseTrailHead(text string) (h TrailHead, err error) {
 func (s *Store) TrailSince(ctx context.Context, after int64, limit int) (entries []TrailEntry, err error) {
 	return entries, s.db.WithContext(ctx).Where("id > ?", after).Order("id").Limit(limit).Find(&entries).Error
 }
+
+// EntryOf returns the number of the last entry of the trail about a thing with a note, and the hash of it and of all entries
+// before it; 0 where there is none.
+func (s *Store) EntryOf(ctx context.Context, kind, key, note string) (id int64, chain []byte, err error) {
+	var rows []struct {
+		ID    int64
+		Chain []byte
+	}
+	err = s.db.WithContext(ctx).Table("trail").Select("id", "chain").Where("kind = ? AND key = ? AND note = ?", kind, key, note).Order("id DESC").Limit(1).Find(&rows).Error
+	if err != nil || len(rows) == 0 {
+		return 0, nil, err
+	}
+	return rows[0].ID, rows[0].Chain, nil
+}

@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"codicil/core/engine"
 	"codicil/core/judge"
@@ -130,7 +131,11 @@ func WhyFailed(r *proof.Result) string {
 
 // ReportedProof shows a proof in a report.
 func ReportedProof(r *proof.Result) contract.ReportedProof {
-	return contract.ReportedProof{ID: r.Proof.ID, Name: r.Proof.Name, Held: r.Held(), Unread: r.Proof.Unread, Why: WhyFailed(r)}
+	told := contract.ReportedProof{ID: r.Proof.ID, Name: r.Proof.Name, Version: r.Proof.Version, KeptBy: r.Proof.ChangedBy, Held: r.Held(), Unread: r.Proof.Unread, Why: WhyFailed(r)}
+	if at, err := time.Parse(time.RFC3339, r.Proof.ChangedAt); err == nil {
+		told.KeptAt = &at
+	}
+	return told
 }
 
 // Confirmation shows what the proofs confirm of a rule.

@@ -23,6 +23,8 @@ import (
 	"codicil/internal/store"
 	"codicil/internal/view"
 	"context"
+	"crypto/sha256"
+	"encoding/hex"
 	"encoding/json"
 	"fmt"
 	"maps"
@@ -88,6 +90,18 @@ func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {
 		b.Silenced = append(b.Silenced, exchange.Silence{Key: key, Reason: silences[key].Reason})
 	}
 	return b, nil
+}
+
+// Hash stands for the rules, tables and added fields of the book, as its file has them.
+func (s *Service) Hash(ctx context.Context) (string, error) {
+	b, err := s.Export(ctx)
+	if err != nil {
+		return "", err
+	}
+	sum := sha256.New()
+	only := exchange.Book{Fields: b.Fields, Standing: b.Standing, Crosswalks: b.Crosswalks, Series: b.Series, Rules: b.Rules}
+	err = only.Write(sum)
+	return hex.EncodeToString(sum.Sum(nil)), err
 }
 
 // Codicil returns what a codicil changes as a book of its own, with the proofs that were kept with it.

@@ -3,19 +3,22 @@ package coverage
 import (
 	"codicil/core/plan"
 	"codicil/core/proof"
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/access"
 	"codicil/internal/actor"
+	"codicil/internal/clock"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
 	"codicil/internal/view"
 	"context"
 	"fmt"
 	"slices"
+	"time"
 )
 
-// Report tells of every rule in force today for a company and type what confirms
-// it: for an auditor, or the next administrator.
+// Report tells of every rule in force for a company and type what confirms it: for an auditor, or the next administrator. As it
+// was on a day, it tells of the rules and proofs of then, and what comes of them.
 func (s *Service) Report(ctx context.Context, kind, company, kindType string) (contract.ConfirmationReport, error) {
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
 		return contract.ConfirmationReport{}, err
@@ -23,12 +26,16 @@ func (s *Service) Report(ctx context.Context, kind, company, kindType string) (c
 	if err := access.Company(ctx, company); err != nil {
 		return contract.ConfirmationReport{}, err
 	}
-	report := contract.ConfirmationReport{Kind: kind, Company: company, Type: kindType, Day: string(s.base.Today(nil)), RanAt: s.base.Clock().UTC(), RanBy: actor.Of(ctx).Name, Rules: []contract.ReportedRule{}}
+	day, err := s.day()
+	if err != nil {
+		return contract.ConfirmationReport{}, err
+	}
+	report := contract.ConfirmationReport{Kind: kind, Company: company, Type: kindType, Day: string(day), RanAt: s.base.Clock().UTC(), RanBy: actor.Of(ctx).Name, Rules: []contract.ReportedRule{}}
 	b, err := s.base.Bench(ctx, kind)
 	if err != nil {
 		return report, err
 	}
-	scope, err := b.Reference.Scope(kind, company, kindType, s.base.Today(nil))
+	scope, err := b.Reference.Scope(kind, company, kindType, day)
 	if err != nil {
 		return report, err
 	}
@@ -56,6 +63,16 @@ func (s *Service) Report(ctx context.Context, kind, company, kindType string) (c
 	return report, nil
 }
 
+// day is the day of which the rules and proofs are: today, or a day that is over.
+func (s *Service) day() (record.Day, error) {
+	v := s.base.Store.View()
+	if v == nil || v.Until == "" {
+		return s.base.Today(nil), nil
+	}
+	at, err := time.Parse(time.RFC3339, v.Until)
+	return clock.Today(nil, at.In(s.base.Clock().Location())), err
+}
+
 // Export writes the report as CSV, a line for each proof of each rule.
 func (s *Service) Export(ctx context.Context, kind, company, kindType string) (string, error) {
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
@@ -65,7 +82,7 @@ func (s *Service) Export(ctx context.Context, kind, company, kindType string) (s
 	if err != nil {
 		return "", err
 	}
-	rows := [][]string{{"kind", "company", "type", "day", "run at", "run by", "rule", "version", "sentence", "asked by", "asked on", "why", "reason", "confirmed", "shown", "to show", "noticed", "wrong versions", "proof", "proof name", "result", "difference"}}
+	rows := [][]string{{"kind", "company", "type", "day", "run at", "run by", "rule", "version", "sentence", "asked by", "asked on", "why", "reason", "confirmed", "shown", "to show", "noticed", "wrong versions", "proof", "proof name", "kept at", "kept by", "result", "difference"}}
 	for _, r := range report.Rules {
 		c := r.Confirmation
 		head := []string{
@@ -73,14 +90,18 @@ func (s *Service) Export(ctx context.Context, kind, company, kindType string) (s
 			r.Note.AskedBy, string(r.Note.AskedOn), r.Note.Why, r.Reason, string(c.State), fmt.Sprint(c.Reached), fmt.Sprint(len(c.Goals)), fmt.Sprint(c.Strength.Noticed), fmt.Sprint(c.Strength.Mutants),
 		}
 		if len(r.Proofs) == 0 {
-			rows = append(rows, append(head, "", "", "no proof", ""))
+			rows = append(rows, append(head, "", "", "", "", "no proof", ""))
 		}
 		for _, p := range r.Proofs {
 			result := "fails"
 			if p.Held {
 				result = "passes"
 			}
-			rows = append(rows, append(slices.Clone(head), fmt.Sprint(p.ID), p.Name, result, p.Why))
+			keptAt := ""
+			if p.KeptAt != nil {
+				keptAt = p.KeptAt.UTC().Format("2006-01-02T15:04:05Z")
+			}
+			rows = append(rows, append(slices.Clone(head), fmt.Sprint(p.ID), p.Name, keptAt, p.KeptBy, result, p.Why))
 		}
 	}
 	return exchange.WriteRows(rows)

@@ -365,6 +365,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/codicils/{id}/filed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** By what a codicil on paper is recognised: hashes of what it says, of the rules that it made, and of the trail */
+        get: operations["getCodicilFiled"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/codicils/{id}/settle": {
         parameters: {
             query?: never;
@@ -4234,6 +4251,25 @@ export interface components {
             /** @description Put it in force though signatures are missing, with the reason; they are owed */
             urgent?: boolean;
         };
+        CodicilFiled: {
+            /** @description SHA-256, in hexadecimal, of all that it says and changes */
+            contents: string;
+            /** @description The same of the rules, tables and fields that were in force after it, as export writes them; empty: it is not in force */
+            book?: string;
+            /** @description The hash of the entry of the trail that says that it came into force, and of all before; empty: there is none */
+            trail?: string;
+            /**
+             * Format: int64
+             * @description The number of that entry
+             */
+            entry?: number;
+            /**
+             * Format: date-time
+             * @description When this was asked
+             */
+            at: string;
+            by: string;
+        };
         CodicilSign: {
             /** @description That of the codicil as it was read */
             hash: string;
@@ -5782,6 +5818,13 @@ export interface components {
             /** Format: int64 */
             id: number;
             name: string;
+            version?: number;
+            /**
+             * Format: date-time
+             * @description When it was kept, or accepted, as it is; missing: not known
+             */
+            keptAt?: string;
+            keptBy?: string;
             held: boolean;
             unread?: boolean;
             /** @description In what it fails */
@@ -6669,6 +6712,29 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Signing"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getCodicilFiled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The hashes */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodicilFiled"];
                 };
             };
             default: components["responses"]["Failure"];

@@ -114,6 +114,9 @@ export const signCodicil = (c: Codicil, reason = "") =>
     }),
   );
 
+/** By what it is recognised on paper. */
+export const askFiled = (id: number) => ask(api.GET("/codicils/{id}/filed", { params: { path: { id } } }));
+
 export const useSigning = () =>
   useAsked(
     () => ["signing"],

@@ -2,11 +2,10 @@
 import { computed, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import type { Schemas } from "@/api/client";
+import ReplayEffects from "@/features/codicils/ReplayEffects.vue";
 import RunCounts from "@/features/runs/RunCounts.vue";
 import { useAttempt } from "@/queries/attempt";
-import { useCatalog } from "@/queries/catalog";
 import { startReplay } from "@/queries/codicils";
-import { count, dayInWords } from "@/queries/format";
 import { stopRun, useHits, useRun, works, type RunHit } from "@/queries/runs";
 import DateInput from "@/ui/DateInput.vue";
 import MoreRows from "@/ui/MoreRows.vue";
@@ -15,7 +14,6 @@ import TroubleNote from "@/ui/TroubleNote.vue";
 /** What a codicil would do to what exists: counted, and one by one. */
 const props = defineProps<{ codicil: number; replay?: Schemas["Replay"] }>();
 const emit = defineEmits<{ done: [] }>();
-const catalog = useCatalog();
 const tried = useAttempt();
 const since = ref("");
 const until = ref("");
@@ -39,14 +37,6 @@ watch(
 );
 /** The figures are of the run that is shown. */
 const figures = computed(() => (props.replay?.run === id.value ? props.replay : undefined));
-const time = computed(() => {
-  const f = figures.value;
-  if (!f?.since && !f?.until) return "";
-  if (!f.until) return `posted since ${dayInWords(f.since)}`;
-  return f.since
-    ? `posted from ${dayInWords(f.since)} to ${dayInWords(f.until)}`
-    : `posted until ${dayInWords(f.until)}`;
-});
 const words: Partial<Record<RunHit["what"], string>> = {
   refuse: "Refused",
   confirm: "Asks a reason",
@@ -77,33 +67,11 @@ const words: Partial<Record<RunHit["what"], string>> = {
         This was before the last change of it, or of what is in force. Replay it again.
       </p>
       <RunCounts :run="run.data" />
-      <p v-if="time" class="quiet">Only what was {{ time }}.</p>
       <p class="ways">
         <button v-if="works(run.data)" type="button" class="plain" @click="stopRun(run.data.id)">Stop</button>
         <a :href="`/api/v1/runs/${run.data.id}/export`" :download="`codicil-${codicil}-replay.csv`">Export</a>
       </p>
-      <table v-if="figures?.effects.length" class="ledger" aria-label="By kind, company and field">
-        <thead>
-          <tr>
-            <th>Kind</th>
-            <th>Company</th>
-            <th>Field</th>
-            <th class="right">Records</th>
-            <th class="right">Amounts move by</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="e in figures.effects" :key="`${e.kind} ${e.company} ${e.field}`">
-            <td>{{ e.kindLabel }}</td>
-            <td>{{ catalog.companyName(e.company) }}</td>
-            <td :class="{ wrong: !e.field }">{{ e.label || "Refused, or asked a reason for" }}</td>
-            <td class="right">{{ count(e.records) }}</td>
-            <td class="right nowrap">
-              <div v-for="m in e.moved" :key="m.currency">{{ m.text }} {{ m.currency }}</div>
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <ReplayEffects v-if="figures" :replay="figures" />
       <table v-if="hits.data?.length" class="ledger" aria-label="One by one">
         <thead>
           <tr>

@@ -1,14 +1,17 @@
 <script setup lang="ts">
-import { computed, reactive, ref, watch } from "vue";
+import { computed, nextTick, reactive, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import type { CodicilChange, Schemas } from "@/api/client";
 import ChangeTold from "@/features/codicils/ChangeTold.vue";
 import CodicilCheck from "@/features/codicils/CodicilCheck.vue";
 import CodicilHead from "@/features/codicils/CodicilHead.vue";
 import CodicilReplay from "@/features/codicils/CodicilReplay.vue";
+import CodicilFiled from "@/features/codicils/CodicilFiled.vue";
+import ReplayEffects from "@/features/codicils/ReplayEffects.vue";
 import CodicilSignatures from "@/features/codicils/CodicilSignatures.vue";
 import { useAttempt } from "@/queries/attempt";
 import {
+  askFiled,
   checkCodicil,
   codicilStates,
   forceUrgently,
@@ -120,6 +123,18 @@ async function takeBack() {
     await router.push(`/codicils/${made.id}`);
   });
 }
+/** By what it is recognised on paper; all that is folded is printed. */
+const filed = ref<Schemas["CodicilFiled"]>();
+watch(id, () => (filed.value = undefined));
+async function print() {
+  await tried.attempt(async () => {
+    filed.value = await askFiled(id.value);
+    for (const folded of document.querySelectorAll<HTMLDetailsElement>(".codicil details"))
+      folded.open = true;
+    await nextTick();
+    window.print();
+  });
+}
 /** Where a thing is changed. */
 function place(c: CodicilChange): string {
   const [kind, company, type] = c.key.split("/");
@@ -163,6 +178,7 @@ const deedWords: Record<CodicilChange["deed"], string> = {
           Work with it
         </button>
         <RouterLink v-if="works" class="button" to="/plan">Open the plan with it</RouterLink>
+        <button type="button" class="button" @click="print">Print</button>
       </div>
       <p class="facts quiet">
         Begun {{ moment(codicil.made.at) }} by {{ codicil.made.by
@@ -335,12 +351,17 @@ const deedWords: Record<CodicilChange["deed"], string> = {
         <p v-if="!found && checking.busy" class="quiet" role="status">Looking…</p>
         <CodicilCheck v-else-if="found" :check="found" />
       </section>
+      <section v-if="!open && codicil.checked?.replay" aria-label="What existed">
+        <h2>What existed</h2>
+        <ReplayEffects :replay="codicil.checked.replay" />
+      </section>
       <CodicilReplay
         v-if="open && codicil.contents.length"
         :codicil="codicil.id"
         :replay="check?.replay"
         @done="look"
       />
+      <CodicilFiled v-if="filed" :codicil="codicil" :filed="filed" />
     </template>
     <p v-else-if="asked.problem"><RouterLink to="/codicils">All codicils</RouterLink></p>
     <p v-else class="quiet" role="status">Loading…</p>
@@ -426,5 +447,30 @@ h1 .comma {
 }
 .overtaken {
   margin: 2px 0;
+}
+@media print {
+  .deeds,
+  .replay,
+  .out,
+  .page-head .button {
+    display: none;
+  }
+  section {
+    break-inside: avoid;
+  }
+}
+</style>
+<style>
+@media print {
+  .frame > header {
+    display: none;
+  }
+  .frame,
+  .frame main,
+  .frame .page {
+    display: block;
+    height: auto;
+    overflow: visible;
+  }
 }
 </style>

@@ -6,6 +6,8 @@ import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
 import { dayInWords, format, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
+import { useShown } from "@/queries/codicils";
+import DateInput from "@/ui/DateInput.vue";
 import NoTypes from "@/ui/NoTypes.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
@@ -43,6 +45,9 @@ const both = computed(
 const failing = computed(
   () => new Set(report.value?.rules.flatMap((r) => r.proofs.filter((p) => !p.held).map((p) => p.id))).size,
 );
+const shown = useShown();
+/** The rules and proofs of a day that is over; blank: those in force. */
+const day = computed({ get: () => shown.day, set: (of: string) => void shown.show(of) });
 function print() {
   window.print();
 }
@@ -74,6 +79,7 @@ function print() {
         />
       </h1>
       <span class="spring" />
+      <span class="unprinted">As it was on <DateInput v-model="day" label="As it was on" /></span>
       <a class="button unprinted" :href="exported" download="confirmation.csv">Save as CSV</a>
       <button type="button" class="button first unprinted" @click="print">Print</button>
     </div>
@@ -86,6 +92,10 @@ function print() {
         force on {{ dayInWords(report.day) }}. Run {{ moment(report.ranAt) }} by {{ report.ranBy }}:
         <b>{{ both }}</b> of {{ report.rules.length }} rules are proved both ways,
         <b :class="{ failed: failing }">{{ failing }}</b> {{ failing === 1 ? "proof fails" : "proofs fail" }}.
+        <template v-if="shown.day"
+          >These are the rules and the proofs of that day, and what comes of them; proofs that were removed
+          since are not among them.</template
+        >
       </p>
       <section v-for="r in report.rules" :key="r.confirmation.rule">
         <h2>{{ r.confirmation.sentence }}</h2>
@@ -107,6 +117,7 @@ function print() {
         <ul>
           <li v-for="p in r.proofs" :key="p.id" :class="{ failed: !p.held }">
             {{ p.held ? "✓ passes" : "✕ fails" }}: {{ p.name }}
+            <span v-if="p.keptAt" class="quiet">{{ moment(p.keptAt) }} {{ p.keptBy }}</span>
             <template v-if="p.why">({{ p.why }})</template>
             <em v-if="p.unread">not read yet</em>
           </li>
