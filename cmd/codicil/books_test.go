@@ -172,7 +172,7 @@ func TestACodicilIsTakenToAnotherInstallation(t *testing.T) {
 		require.False(t, failed, errors)
 		var result evaluation.Result
 		require.NoError(t, json.Unmarshal([]byte(out), &result))
-		return string(result.Values["payment_terms"])
+		return result.Values["payment_terms"]
 	}
 	assert.Equal(t, "N14", terms(""))
 	assert.Equal(t, "N30", terms("--rules codicil-"+number))

@@ -46,7 +46,7 @@ func needed(title, role string, count int, finds contract.SigningFinds) contract
 	return contract.SigningRule{Title: title, Kinds: []string{}, Companies: []string{}, Families: []string{}, Finds: finds, Role: role, Count: count}
 }
 
-func sign(d *app.App, ctx context.Context, id int64) (contract.Codicil, error) {
+func sign(ctx context.Context, d *app.App, id int64) (contract.Codicil, error) {
 	c, err := d.Codicils.Get(ctx, id)
 	if err != nil {
 		return c, err
@@ -65,14 +65,14 @@ func TestTwoSignAndNotTheAuthorAlone(t *testing.T) {
 	assert.Equal(t, "needs-signatures", codeOf(t, err))
 	assert.Contains(t, err.Error(), "1 as Second reader: Two sign whatever changes")
 	assert.Empty(t, codicil(t, d, c.ID).Signatures, "nothing of it is kept")
-	_, err = sign(d, of("Ada"), c.ID)
+	_, err = sign(of("Ada"), d, c.ID)
 	assert.Equal(t, "wrong-state", codeOf(t, err), "it is still worked on")
 	move(t, d, c.ID, contract.CodicilSubmitted)
-	_, err = sign(d, of("Ben"), c.ID)
+	_, err = sign(of("Ben"), d, c.ID)
 	assert.Equal(t, "needs-signatures", codeOf(t, err), "he has another role")
-	_, err = sign(d, of("Ada"), c.ID)
+	_, err = sign(of("Ada"), d, c.ID)
 	require.NoError(t, err)
-	_, err = sign(d, of("Ada"), c.ID)
+	_, err = sign(of("Ada"), d, c.ID)
 	assert.Equal(t, "needs-signatures", codeOf(t, err), "each signs once")
 	assert.Equal(t, contract.CodicilSubmitted, codicil(t, d, c.ID).State)
 	check, err := d.Codicils.Check(of("Cleo"), c.ID, true)
@@ -80,7 +80,7 @@ func TestTwoSignAndNotTheAuthorAlone(t *testing.T) {
 	assert.True(t, check.MaySign)
 	require.Len(t, check.Signing, 1)
 	assert.Equal(t, 1, check.Signing[0].Missing)
-	agreed, err := sign(d, of("Cleo"), c.ID)
+	agreed, err := sign(of("Cleo"), d, c.ID)
 	require.NoError(t, err)
 	assert.Equal(t, contract.CodicilAgreed, agreed.State)
 
@@ -91,9 +91,9 @@ func TestTwoSignAndNotTheAuthorAlone(t *testing.T) {
 	for _, s := range now.Signatures {
 		assert.False(t, s.Valid)
 	}
-	_, err = sign(d, of("Cleo"), c.ID)
+	_, err = sign(of("Cleo"), d, c.ID)
 	require.NoError(t, err)
-	_, err = sign(d, of("Ada"), c.ID)
+	_, err = sign(of("Ada"), d, c.ID)
 	require.NoError(t, err)
 	forced, err := d.Codicils.Move(of("Ada"), c.ID, contract.CodicilMove{State: contract.CodicilInForce, Version: codicil(t, d, c.ID).Version, Reason: "now"})
 	require.NoError(t, err)
@@ -115,9 +115,9 @@ func TestTheAuthorIsNotTheOnlySigner(t *testing.T) {
 	_, err = with(t, d, c).Rules.Change(of("Ben"), v.ID, contract.RuleChange{Body: body, Version: v.Version})
 	require.NoError(t, err)
 	move(t, d, c.ID, contract.CodicilSubmitted)
-	_, err = sign(d, of("Ada"), c.ID)
+	_, err = sign(of("Ada"), d, c.ID)
 	require.NoError(t, err)
-	agreed, err := sign(d, of("Ben"), c.ID)
+	agreed, err := sign(of("Ben"), d, c.ID)
 	require.NoError(t, err)
 	assert.Equal(t, contract.CodicilAgreed, agreed.State, "Ada made none of the changes that are in it now")
 }
@@ -179,13 +179,13 @@ func TestWhatIsUrgentOwesItsSignatures(t *testing.T) {
 	assert.True(t, now.AddDate(0, 0, 3).Equal(*forced.Owed))
 	require.Len(t, forced.Owes, 1)
 	assert.Equal(t, 1, forced.Owes[0].Missing)
-	_, err = sign(d, of("Ada"), c.ID)
+	_, err = sign(of("Ada"), d, c.ID)
 	assert.Equal(t, "needs-signatures", codeOf(t, err), "she signed it with that")
-	paid, err := sign(d, of("Cleo"), c.ID)
+	paid, err := sign(of("Cleo"), d, c.ID)
 	require.NoError(t, err)
 	assert.Nil(t, paid.Owed)
 	assert.Equal(t, "The ships wait", paid.Signatures[0].Reason)
-	_, err = sign(d, of("Cleo"), c.ID)
+	_, err = sign(of("Cleo"), d, c.ID)
 	assert.Equal(t, "wrong-state", codeOf(t, err))
 
 	kept, err := d.Signing.Get(of("Ada"))

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useEventListener } from "@vueuse/core";
 import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
 import type { Schemas } from "@/api/client";
@@ -8,6 +9,8 @@ import { count } from "@/queries/format";
 const props = defineProps<{ check: Schemas["CodicilCheck"] }>();
 const few = 5;
 const allFailing = ref(false);
+// On paper nothing is folded.
+useEventListener(window, "beforeprint", () => (allFailing.value = true));
 const failing = computed(() => props.check.failing.filter((f) => !f.before));
 const brokenBefore = computed(() => props.check.failing.filter((f) => f.before));
 type Noticed = Schemas["Noticed"] | undefined;
@@ -103,6 +106,11 @@ p {
 }
 .right {
   text-align: right;
+}
+@media print {
+  .plain {
+    display: none;
+  }
 }
 table {
   margin: 10px 0;

@@ -129,6 +129,7 @@ watch(id, () => (filed.value = undefined));
 async function print() {
   await tried.attempt(async () => {
     filed.value = await askFiled(id.value);
+    globalThis.dispatchEvent(new Event("beforeprint"));
     for (const folded of document.querySelectorAll<HTMLDetailsElement>(".codicil details"))
       folded.open = true;
     await nextTick();

@@ -79,10 +79,10 @@ function print() {
         />
       </h1>
       <span class="spring" />
-      <span class="unprinted">As it was on <DateInput v-model="day" label="As it was on" /></span>
       <a class="button unprinted" :href="exported" download="confirmation.csv">Save as CSV</a>
       <button type="button" class="button first unprinted" @click="print">Print</button>
     </div>
+    <p class="unprinted">As it was on <DateInput v-model="day" label="As it was on" /></p>
     <TroubleNote :problem="asked.problem" :retry="asked.reload" />
     <NoTypes v-if="query.company && !query.type" :kind="query.kind" :company="query.company" />
     <p v-else-if="!report && !asked.problem" class="quiet">Running the proofs…</p>
