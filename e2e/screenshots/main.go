@@ -52,7 +52,7 @@ var views = []view{
 			"click .lines .foot .plain", "fill lines.2.item=I1004", "fill lines.2.quantity=12", "fill lines.2.price=15.35", "fill lines.2.discount=2", "rest"}},
 	{"runs", "/runs", ".empty", []string{"look", "wait .found td"}},
 	{"load", "/loads/2", ".preview", []string{"click .page-head .button:nth-last-child(2)", "wait .counts .refuse", "wait table .refuse"}},
-	{"codicil", "/codicils/19", ".lines p", []string{"click .replay .ask .button", "wait .replay tbody tr"}},
+	{"codicil", "/codicils/19", ".lines p", []string{"click .replay .ask .button", `wait [aria-label="By kind, company and field"] td`}},
 	{"plan-compare", "/plan?kind=vendor&company=10&type=SERV", `[data-station="substitute"] .phrase`,
 		[]string{"click .top .button", "wait .row.other", "click .compare .button", "wait .copy .one"}},
 	{"tables-layouts", "/tables/layouts?kind=vendor&company=30", ".chip", []string{`click .chip[data-field="tax_number"]`}},

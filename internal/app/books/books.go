@@ -154,9 +154,10 @@ func (s *Service) Codicil(ctx context.Context, id int64) (*exchange.Book, error)
 			b.Maps = append(b.Maps, d)
 		}
 	}
+	with := s.base.Store.Viewed(store.View{Codicil: id}) // where its own are shown
 	for i := range m.Kinds {
 		kind := m.Kinds[i].Key
-		proofs, err := s.base.Store.Proofs(ctx, kind)
+		proofs, err := with.Proofs(ctx, kind)
 		if err != nil {
 			return nil, err
 		}
@@ -415,6 +416,12 @@ func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
 	default:
 		i.changes = append(i.changes, Change{"rule", r.Name, "change"})
 		change.ID, change.Version = here.ID, here.Version
+		if here.State == rule.Retired && r.State != rule.Retired { // it is taken up again as what it is there
+			if made, err = i.Rules.Move(i.ctx, here.ID, contract.RuleMove{State: rule.Draft, Version: here.Version}); err != nil {
+				return err
+			}
+			change.Version = made.Version
+		}
 		if made, err = i.Rules.Change(i.ctx, here.ID, change); err != nil {
 			return err
 		}

@@ -1,0 +1,75 @@
+package app_test
+
+import (
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"codicil/core/judge"
+	"codicil/core/rule"
+	"codicil/internal/contract"
+)
+
+// A rule that was retired here, and is in force in the book, is taken up again: it is the same rule.
+func TestARetiredRuleIsTakenUpAgainFromABook(t *testing.T) {
+	d, other := office(t), office(t)
+	add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	b, err := d.Books.Export(as(t))
+	require.NoError(t, err)
+	_, err = other.Books.Import(as(t), b, false)
+	require.NoError(t, err)
+	rules, err := other.Rules.List(as(t), "vendor")
+	require.NoError(t, err)
+	require.Len(t, rules, 1)
+	retired, err := other.Rules.Move(as(t), rules[0].ID, contract.RuleMove{State: rule.Retired, Version: rules[0].Version})
+	require.NoError(t, err)
+	assert.Empty(t, termsOf(t, other))
+	_, err = other.Books.Import(as(t), b, false)
+	require.NoError(t, err)
+	again, err := other.Rules.Get(as(t), retired.ID)
+	require.NoError(t, err)
+	assert.Equal(t, rule.InForce, again.State)
+	assert.Equal(t, "N30", termsOf(t, other))
+}
+
+// Proofs that were kept with a codicil go with it, and name the rules of the place they come to.
+func TestProofsGoWithTheirCodicil(t *testing.T) {
+	d, other := office(t), office(t)
+	add(t, other, body("vendor", rule.Default, "ends", rule.Effect{Lifetime: rule.NewOnly, Value: `date("2026-12-31")`}), rule.InForce) // the numbers differ
+	kept := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	b, err := d.Books.Export(as(t))
+	require.NoError(t, err)
+	_, err = other.Books.Import(as(t), b, false)
+	require.NoError(t, err)
+	c := prepare(t, d, "Names")
+	named := put(t, d, c, body("vendor", rule.Default, "name", rule.Effect{Lifetime: rule.NewOnly, Value: `"Quay"`}))
+	_, err = with(t, d, c).Proofs.Keep(as(t), contract.KeepRequest{
+		Document: judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24"}, Name: "Both", Rules: []int64{kept.ID, named.ID}, Fields: []string{"terms", "name"},
+	})
+	require.NoError(t, err)
+	of, err := d.Books.Codicil(as(t), c.ID)
+	require.NoError(t, err)
+	require.Len(t, of.Proofs, 1)
+	made, changes, err := other.Bring(as(t), of, "")
+	require.NoError(t, err)
+	assert.Len(t, changes, 2)
+	assert.Equal(t, "Names", made.Title)
+	assert.Equal(t, contract.CodicilOpen, made.State)
+	run, err := with(t, other, made).Proofs.Run(as(t), contract.RunRequest{Kind: "vendor"})
+	require.NoError(t, err)
+	assert.Equal(t, 1, run.Held, "%+v", run.Results)
+	proofs, err := with(t, other, made).Proofs.List(as(t), "vendor")
+	require.NoError(t, err)
+	require.Len(t, proofs, 1)
+	assert.Len(t, proofs[0].Rules, 2)
+	none, err := other.Proofs.List(as(t), "vendor")
+	require.NoError(t, err)
+	assert.Empty(t, none, "it belongs to the codicil")
+
+	// What says nothing new leaves no codicil open.
+	again, changes, err := d.Bring(as(t), b, "Nothing")
+	require.NoError(t, err)
+	assert.Empty(t, changes)
+	assert.Equal(t, contract.CodicilWithdrawn, codicil(t, d, again.ID).State)
+}
