@@ -132,10 +132,10 @@ func TestTwoPeopleBringACodicilIntoForce(t *testing.T) {
 func TestACodicilIsTriedOnWhatWasPosted(t *testing.T) {
 	u := begin(t, "/codicils?state=submitted", browser.Setup{Demo: true})
 	u.clicks("td a", "The export declaration is charged")
-	u.sees(".signatures", "missing, unless a replay over everything shows")
-	u.sees(".lines", "It was not tried on what exists.")
+	u.sees(".signatures", "a full replay tells whether it is needed")
+	u.sees(".lines", "It has not been replayed on existing records.")
 	u.clicks(".replay button", "Replay")
-	u.sees(".lines", "Amounts of 9 posted documents would be others")
+	u.sees(".lines", "Amounts of 9 posted documents would change")
 	u.sees(".replay td", "75.00 DKK")
 	u.sees(".signatures", "1 as Signer: It changes amounts that were posted missing")
 	u.clicks(".replay a", "SO100002")
@@ -152,7 +152,7 @@ func TestACodicilIsTriedOnWhatWasPosted(t *testing.T) {
 
 	// Only some time is looked at; that is said, and found among the runs.
 	u.goes("/codicils/17")
-	u.sees(".replay", "What exists")
+	u.sees(".replay", "Existing records")
 	u.runs(`document.querySelector('[aria-label="Posted from"]').focus() ?? true`)
 	u.types("1/6/2026")
 	u.presses(kb.Tab)

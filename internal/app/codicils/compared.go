@@ -149,15 +149,15 @@ func (k *checking) doubt() {
 		k.found.Doubts = append(k.found.Doubts, contract.CodicilProblem{What: what, Title: title, Message: message})
 	}
 	if broken := k.broken(); broken == 1 {
-		doubt("proof", "Proofs", "a proof fails with it that holds without")
+		doubt("proof", "Proofs", "a proof fails with it that passes without")
 	} else if broken > 0 {
-		doubt("proof", "Proofs", fmt.Sprintf("%d proofs fail with it that hold without", broken))
+		doubt("proof", "Proofs", fmt.Sprintf("%d proofs fail with it that pass without", broken))
 	}
 	if unproved := k.unproved(); len(unproved) > 0 {
 		doubt("rule", "Proofs", fmt.Sprintf("the proofs do not show %s both ways", strings.Join(unproved, ", ")))
 	}
 	if r := k.found.Replay; r != nil && !r.Stale && r.Refused > 0 {
-		doubt("replay", "What exists", fmt.Sprintf("it would refuse, or ask a reason for, %d of %d records and posted documents", r.Refused, r.Saved+r.Posted))
+		doubt("replay", "Existing records", fmt.Sprintf("it would refuse, or ask a reason for, %d of %d records and posted documents", r.Refused, r.Saved+r.Posted))
 	}
 }
 
@@ -260,9 +260,9 @@ func (k *checking) proofsLine(n func(int) string) string {
 	line, broken := "No proof is about what it touches.", k.broken()
 	switch {
 	case broken > 0:
-		line = fmt.Sprintf("%s of %s of what it touches %s with it and %s without.", n(broken), plural(n, k.found.Proofs, "proof", "proofs"), verb(broken, "fails", "fail"), verb(broken, "holds", "hold"))
+		line = fmt.Sprintf("%s of %s of what it touches %s with it and %s without.", n(broken), plural(n, k.found.Proofs, "proof", "proofs"), verb(broken, "fails", "fail"), verb(broken, "passes", "pass"))
 	case k.found.Proofs > 0:
-		line = plural(n, k.found.Proofs, "proof", "proofs") + " of what it touches hold with it as without."
+		line = plural(n, k.found.Proofs, "proof", "proofs") + " of what it touches pass with it as without."
 	}
 	if unproved := len(k.unproved()); unproved == 1 && len(k.found.Rules) == 1 {
 		line += " Its rule is not proved both ways."
@@ -297,7 +297,7 @@ func verb(count int, one, many string) string {
 
 func (k *checking) findingsLine(n func(int) string) string {
 	if !k.whole {
-		return "What is found about the rules was not compared."
+		return "Findings were not compared."
 	}
 	line := "No finding is new with it"
 	if found := len(k.found.Findings); found > 0 {
@@ -312,7 +312,7 @@ func (k *checking) findingsLine(n func(int) string) string {
 func (k *checking) replayLine(n func(int) string) string {
 	r := k.found.Replay
 	if r == nil {
-		return "It was not tried on what exists."
+		return "It has not been replayed on existing records."
 	}
 	looked := plural(n, r.Saved, "saved record", "saved records") + " and " + plural(n, r.Posted, "posted document", "posted documents")
 	var found []string
@@ -323,14 +323,14 @@ func (k *checking) replayLine(n func(int) string) string {
 		found = append(found, n(r.Eased)+" would be asked or refused less")
 	}
 	if r.Changed > 0 {
-		found = append(found, n(r.Changed)+" would get other values")
+		found = append(found, n(r.Changed)+" would get different values")
 	}
-	line := looked + " would come out as without it."
+	line := looked + " would come out the same."
 	if len(found) > 0 {
-		line = "Of " + looked + " " + and(found) + "."
+		line = "Of " + looked + ", " + and(found) + "."
 	}
 	if r.Drifted > 0 {
-		line += " " + n(r.Drifted) + " come out otherwise than they are saved already."
+		line += " " + n(r.Drifted) + " differ from what is saved already, without it."
 	}
 	if r.Unknown > 0 {
 		line += fmt.Sprintf(" Of %s it is not known what they read when they were posted.", n(r.Unknown))
@@ -354,9 +354,9 @@ func (k *checking) amountsLine(n func(int) string) string {
 	r := k.found.Replay
 	switch {
 	case r == nil:
-		return "Whether amounts would be others is not known."
+		return "Whether amounts would change is not known."
 	case r.Amounts == 0:
-		return "No amount of a posted document would be another."
+		return "No amount of a posted document would change."
 	}
 	var moved []string
 	for i := range r.Effects {
@@ -365,7 +365,7 @@ func (k *checking) amountsLine(n func(int) string) string {
 			moved = append(moved, fmt.Sprintf("%s of %s in company %s by %s %s", e.Label, strings.ToLower(e.KindLabel), e.Company, m.Text, m.Currency))
 		}
 	}
-	line := fmt.Sprintf("Amounts of %s would be others", plural(n, r.Amounts, "posted document", "posted documents"))
+	line := fmt.Sprintf("Amounts of %s would change", plural(n, r.Amounts, "posted document", "posted documents"))
 	if more := len(moved) - mostMoved; more > 0 {
 		moved = append(moved[:mostMoved], n(more)+" more")
 	}

@@ -288,7 +288,7 @@ func (m *mandate) refusal(ctx context.Context, tx *store.Store, c *store.Codicil
 			who = fmt.Sprintf("%d as %s", n.Missing, n.RoleName)
 		}
 		if n.Unknown {
-			who += " (as long as it is not replayed over everything)"
+			who += " (a full replay tells whether it is needed)"
 		}
 		missing = append(missing, who+": "+n.Title)
 	}

@@ -284,7 +284,7 @@ func (s *Service) Confirm(ctx context.Context, r rule.Rule) error {
 		return err
 	}
 	if len(failing) > 0 {
-		why = append(why, fmt.Sprintf("with it proofs fail that hold now, %d of them: %s", len(failing), strings.Join(failing[:min(len(failing), 5)], ", ")))
+		why = append(why, fmt.Sprintf("with it proofs fail that pass now, %d of them: %s", len(failing), strings.Join(failing[:min(len(failing), 5)], ", ")))
 	}
 	kept, err := s.base.KeptRule(ctx, r.ID)
 	if err != nil {

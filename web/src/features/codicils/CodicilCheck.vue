@@ -27,13 +27,13 @@ const share = (n: Noticed) => (n?.versions ? `${count(n.noticed)} of ${count(n.v
     Nothing stands in its way.
     {{
       check.proofs
-        ? `All ${count(check.proofs - brokenBefore.length)} proofs of what it touches ${brokenBefore.length ? "that hold now hold with it" : "hold with it"}.`
+        ? `All ${count(check.proofs - brokenBefore.length)} proofs of what it touches ${brokenBefore.length ? "that pass now pass with it" : "pass with it"}.`
         : "No proof is about what it touches."
     }}
   </p>
   <template v-if="failing.length">
     <p class="wrong">
-      {{ count(failing.length) }} of {{ count(check.proofs) }} proofs of what it touches fail with it and hold
+      {{ count(failing.length) }} of {{ count(check.proofs) }} proofs of what it touches fail with it and pass
       without.
     </p>
     <ul class="list">

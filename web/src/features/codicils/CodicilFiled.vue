@@ -7,8 +7,8 @@ defineProps<{ codicil: Codicil; filed: Schemas["CodicilFiled"] }>();
 </script>
 
 <template>
-  <section class="filed" aria-label="By what it is recognised">
-    <h2>By what it is recognised</h2>
+  <section class="filed" aria-label="Hashes">
+    <h2>Hashes</h2>
     <dl>
       <dt>What it says and changes, SHA-256</dt>
       <dd>{{ filed.contents }}</dd>

@@ -41,14 +41,14 @@ const words: Partial<Record<RunHit["what"], string>> = {
   refuse: "Refused",
   confirm: "Asks a reason",
   advise: "Advises",
-  ease: "Asked less",
-  change: "Other values",
+  ease: "Asks less",
+  change: "Different values",
 };
 </script>
 
 <template>
-  <section class="replay" aria-label="What exists">
-    <h2>What exists</h2>
+  <section class="replay" aria-label="Existing records">
+    <h2>Existing records</h2>
     <p class="quiet">
       Saved records as they stand and posted documents as they were entered are taken through the rules with
       it and without: with the records that were read then, on the day and for the person of then.
@@ -89,8 +89,8 @@ const words: Partial<Record<RunHit["what"], string>> = {
               {{ h.title }}
               <span class="quiet"
                 >{{ h.company }} {{ h.type }}<template v-if="h.posted">, posted</template
-                ><template v-if="h.drifted">, otherwise already</template
-                ><template v-if="h.unknown">, what it read is not known</template></span
+                ><template v-if="h.drifted">, differs already</template
+                ><template v-if="h.unknown">, facts of then unknown</template></span
               >
             </td>
             <td class="nowrap" :class="{ wrong: h.what === 'refuse' }">

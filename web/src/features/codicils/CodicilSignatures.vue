@@ -19,7 +19,7 @@ const signed = computed(() => [...props.codicil.signatures].reverse());
         <span class="quiet">{{
           n.missing
             ? n.unknown
-              ? " missing, unless a replay over everything shows that it does not concern them"
+              ? " missing; a full replay tells whether it is needed"
               : n.missing < n.count
                 ? ` ${n.missing} missing`
                 : " missing"

@@ -352,8 +352,8 @@ const deedWords: Record<CodicilChange["deed"], string> = {
         <p v-if="!found && checking.busy" class="quiet" role="status">Looking…</p>
         <CodicilCheck v-else-if="found" :check="found" />
       </section>
-      <section v-if="!open && codicil.checked?.replay" aria-label="What existed">
-        <h2>What existed</h2>
+      <section v-if="!open && codicil.checked?.replay" aria-label="Existing records">
+        <h2>Existing records, when it came into force</h2>
         <ReplayEffects :replay="codicil.checked.replay" />
       </section>
       <CodicilReplay

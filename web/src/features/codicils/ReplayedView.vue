@@ -104,7 +104,7 @@ const alike = (r: Row, a: Act) =>
         >
         <template v-else>What it read then is not known: it is judged by what is saved now.</template>
         <template v-if="asked.data.drifted">
-          By the rules in force it comes out otherwise than it is saved already.</template
+          By the rules in force it differs from what is saved already.</template
         >
       </p>
       <label class="all"><input v-model="all" type="checkbox" /> Fields that come out the same too</label>

@@ -20,8 +20,8 @@ const mayChange = computed(() => session.everywhere && session.may("persons.chan
 
 const finds: Record<Rule["finds"], string> = {
   anything: "whatever the check finds",
-  amounts: "where amounts of posted documents would be others",
-  refusals: "where what exists would be refused",
+  amounts: "where amounts of posted documents would change",
+  refusals: "where existing records would be refused",
   proofs: "where proofs fail with it",
   unproved: "where rules are not proved both ways",
   strength: "where proofs notice less than before",
