@@ -413,6 +413,9 @@ h1 .comma {
 .deeds input {
   width: 420px;
 }
+.codicil :deep(h2) {
+  margin: 18px 0 4px;
+}
 .lines {
   max-width: 860px;
   margin: 10px 0;

@@ -199,6 +199,7 @@ async function keep() {
   font-weight: 400;
 }
 .hindered {
+  display: block;
   color: var(--refused);
 }
 </style>
