@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/app"
@@ -171,4 +172,96 @@ func TestAReplayOfUniqueRules(t *testing.T) {
 	require.Len(t, hits, 1, "the first was alone then")
 	assert.Equal(t, second.Number, hits[0].Number)
 	assert.Contains(t, hits[0].Said, "It is there")
+}
+
+// What a replay says with a codicil is what saving, changing and posting would have made of the same entries by the same
+// rules: as defaults fill, sources follow, totals are worked out and checks refuse.
+func TestAReplayIsWhatPostingWouldHaveMade(t *testing.T) {
+	when := func(b rule.Body, condition string) rule.Body { b.When = condition; return b }
+	for name, b := range map[string]rule.Body{
+		"new only":          body(journal, rule.Default, "text", rule.Effect{Lifetime: rule.NewOnly, Value: `"Filled"`}),
+		"whenever blank":    body(journal, rule.Default, "reference", rule.Effect{Lifetime: rule.WheneverBlank, Value: `"R-" + customer.city`}),
+		"kept up":           body(journal, rule.Default, "approver", rule.Effect{Lifetime: rule.KeepsUp, Value: `customer.name + " " + customer.city`}),
+		"copied":            body(journal, rule.Source, "payment_terms", rule.Effect{Mode: rule.Copied, Value: "customer.payment_terms"}),
+		"in lines":          body(journal, rule.Substitute, "lines.text", rule.Effect{Value: `customer.city`}),
+		"for some lines":    when(body(journal, rule.Substitute, "lines.text", rule.Effect{Value: `"Large"`}), "line.debit > 20"),
+		"worked out":        body(journal, rule.Compute, "total", rule.Effect{Value: "sum(lines.debit[is filled(item)])"}),
+		"a check":           body(journal, rule.Validate, "lines.debit", rule.Effect{Severity: rule.Refuse, Must: "line.debit < 30", Message: "Too much", Moments: []rule.Moment{rule.Posting}}),
+		"a check on saving": body(journal, rule.Validate, "text", rule.Effect{Severity: rule.Advise, Must: `text != "Second"`, Message: "Say more"}),
+	} {
+		t.Run(name, func(t *testing.T) {
+			numbers, d := entries(t, nil)
+			c := prepare(t, d, name)
+			put(t, d, c, b)
+			_, real := entries(t, &b)
+			for _, number := range numbers {
+				at := record.Ref{Kind: journal, Number: number}
+				one, err := d.Replay.One(as(t), c.ID, at)
+				require.NoError(t, err)
+				assert.True(t, one.Known)
+				assert.False(t, one.Drifted)
+				made, err := real.Records.Get(as(t), at)
+				require.NoError(t, err)
+				if one.After.Verdict != "accepted" {
+					assert.NotEqual(t, contract.RecordStatePosted, made.State, "%s was posted", number)
+					continue
+				}
+				assert.Equal(t, contract.RecordStatePosted, made.State, "%s was not posted", number)
+				for _, f := range one.After.Fields {
+					assert.Equal(t, made.Content.Values[f.Key], f.Final.Value, "%s of %s", f.Key, number)
+				}
+				for i, l := range one.After.Lines {
+					for _, f := range l.Fields {
+						assert.Equal(t, made.Content.Lines[i].Values[f.Key[len("lines."):]], f.Final.Value, "%s in line %d of %s", f.Key, l.Number, number)
+					}
+				}
+			}
+		})
+	}
+}
+
+// entries does some work on documents of a harbour, by a rule where one is given, and returns the numbers of the documents.
+func entries(t *testing.T, b *rule.Body) ([]string, *app.App) {
+	t.Helper()
+	now := morning()
+	d := app.New(onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) }), func() time.Time { return now })
+	if b != nil {
+		add(t, d, *b, rule.InForce)
+	}
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers", "city": "Cork", "payment_terms": "N30"}))
+	lines := func(amount string) []values {
+		return []values{{"account": "1100", "debit": amount}, {"account": "4000", "credit": amount}}
+	}
+	var numbers []string
+	posts := func(r contract.Record) {
+		numbers = append(numbers, r.Number)
+		post(t, d, r)
+	}
+	changes := func(r contract.Record, header values, amount string) contract.Record {
+		changed := document(journal, "10", "JE", header, lines(amount)...)
+		changed.Record = r.Number
+		for key, value := range r.Content.Values { // a form sends what it shows
+			if _, there := header[key]; !there {
+				changed.Entered[key] = judge.Item{Value: value}
+			}
+		}
+		answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: changed, Version: r.Version})
+		require.NoError(t, err)
+		require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+		return *answer.Record
+	}
+	posts(save(t, d, document(journal, "10", "JE", values{"customer": customer.Number}, lines("12.50")...)))
+	posts(save(t, d, document(journal, "10", "JE", values{"customer": customer.Number, "text": "Said", "reference": "Mine"}, lines("25")...)))
+	posts(changes(save(t, d, document(journal, "10", "JE", values{"customer": customer.Number, "text": "First"}, lines("40")...)), values{"text": "Second"}, "24"))
+	// Between saving and posting the customer moves.
+	waits := save(t, d, document(journal, "10", "JE", values{"customer": customer.Number}, lines("7")...))
+	now = now.Add(time.Hour)
+	moved := document("customer", "10", "WHOL", values{"name": "Harbour Grocers", "city": "Galway", "payment_terms": "N14"})
+	moved.Record = customer.Number
+	_, err := d.Records.Save(as(t), contract.SaveRequest{Document: moved, Version: customer.Version})
+	require.NoError(t, err)
+	now = now.Add(time.Hour)
+	posts(waits)
+	posts(save(t, d, document(journal, "10", "JE", values{"customer": customer.Number}, lines("31")...)))
+	return numbers, d
 }
