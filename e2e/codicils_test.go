@@ -288,4 +288,10 @@ func TestThePlanIsShownAsItWas(t *testing.T) {
 	u.seesNo(".pane footer button", "")
 	u.enters("country", "DE")
 	u.sees(station("payment_terms", "result"), "N30")
+
+	// What was is compared with what is.
+	u.clicks("button", "Compare")
+	u.sees(".compare", "1 field differs")
+	u.sees(".row.other", "as in force")
+	u.sees(".row.other", "when Country is DE")
 }

@@ -3,6 +3,7 @@ import { describe, expect, it } from "vitest";
 import { effectScope } from "vue";
 import type { Plan, PlanRule } from "@/api/client";
 import { useComparison } from "@/features/plan/comparison";
+import { useShown } from "@/queries/codicils";
 import { usePlan } from "@/queries/plan";
 import { fillCatalog } from "./catalog";
 import { serve } from "./server";
@@ -32,7 +33,7 @@ async function compared(own: Record<string, PlanRule[]>, there: Record<string, P
   const comparison = scope.run(() => useComparison())!;
   Object.assign(usePlan().scope, { kind: "vendor", company: "30", type: "TRAD", day: "2026-11-24" });
   await flushPromises();
-  comparison.with = { company: "10", type: "TRAD" };
+  comparison.with = { company: "10", type: "TRAD", rules: "" };
   await flushPromises();
   return comparison;
 }
@@ -56,5 +57,22 @@ describe("two plans beside each other", () => {
   it("show that a rule here has none there", async () => {
     const comparison = await compared({ entry: [rule(4)] }, {});
     expect(comparison.differences.get("country")?.get("entry")).toEqual([]);
+  });
+
+  it("differ by other rules where the same rule says something else", async () => {
+    fillCatalog();
+    const said = (words: string) => plan({ default: [rule(1, { sentence: words })] });
+    serve({
+      "GET /plan": (_: never, query) => said(query.get("rules") === "codicil-14" ? "longer" : "as ever"),
+      "GET /codicils/14": () => ({ id: 14, state: "open", title: "Longer" }),
+    });
+    useShown().show("codicil-14");
+    const comparison = effectScope().run(() => useComparison())!;
+    Object.assign(usePlan().scope, { kind: "vendor", company: "30", type: "TRAD", day: "2026-11-24" });
+    await flushPromises();
+    comparison.with = { company: "30", type: "TRAD", rules: "" };
+    await flushPromises();
+    expect(comparison.differences.get("country")?.get("default")?.[0]?.sentence).toBe("as ever");
+    useShown().show("");
   });
 });

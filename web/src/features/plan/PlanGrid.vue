@@ -12,6 +12,7 @@ import { shareWidth } from "@/features/plan/planColumns";
 import { families } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
 import { foundMarks, useFoundMarks } from "@/queries/findings";
+import type { Beside } from "@/features/plan/comparison";
 import { usePlan } from "@/queries/plan";
 
 const props = defineProps<{
@@ -20,7 +21,7 @@ const props = defineProps<{
   /** The rules of the plan beside this one, by field and station, where they differ. */
   differences: Map<string, Map<string, PlanRule[]>>;
   /** The company and type of the plan beside this one. */
-  beside?: { company: string; type: string };
+  beside?: Beside;
 }>();
 const catalog = useCatalog();
 const plan = usePlan();

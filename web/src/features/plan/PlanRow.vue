@@ -6,8 +6,11 @@ import EnteredCell from "@/features/plan/EnteredCell.vue";
 import StationCell from "@/features/plan/StationCell.vue";
 import { rooms, type Column } from "@/features/plan/planColumns";
 import { families } from "@/ui/families";
+import type { Beside } from "@/features/plan/comparison";
+import { shownInWords, useShown } from "@/queries/codicils";
 
 /** One field of the plan. It is drawn anew only when something that it shows changed. */
+const shown = useShown();
 const props = defineProps<{
   field: Field;
   row: number;
@@ -26,7 +29,7 @@ const props = defineProps<{
   selected?: Family;
   /** The rules of the plan beside this one, by station, where they differ. */
   difference?: Map<string, PlanRule[]>;
-  beside?: { company: string; type: string };
+  beside?: Beside;
 }>();
 const emit = defineEmits<{
   open: [column: number];
@@ -144,7 +147,10 @@ defineExpose({ commit: (move: number) => cell.value?.[0]?.commit(move) });
     </div>
   </div>
   <div v-if="difference" class="row other" :data-other="field.key">
-    <div class="cell name quiet">in {{ beside?.company }}, {{ beside?.type }}</div>
+    <div class="cell name quiet">
+      in {{ beside?.company }}, {{ beside?.type
+      }}<template v-if="beside && beside.rules !== shown.rules">, {{ shownInWords(beside.rules) }}</template>
+    </div>
     <div
       v-for="{ name } in columns.slice(1)"
       :key="name"

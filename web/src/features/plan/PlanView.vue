@@ -17,6 +17,7 @@ import TestBar from "@/features/plan/TestBar.vue";
 import { useComparison } from "@/features/plan/comparison";
 import { fieldOf } from "@/ui/families";
 import { useCatalog } from "@/queries/catalog";
+import { useShown } from "@/queries/codicils";
 import { usePlan, type Scope } from "@/queries/plan";
 
 const catalog = useCatalog();
@@ -30,16 +31,27 @@ const find = ref("");
 /** Which fields are shown: all, with rules, with rules made for this company or type, or where two plans differ. */
 const show = ref<"all" | "ruled" | "own" | "differ">("all");
 const comparison = useComparison();
+const shown = useShown();
 const copying = ref(false);
 function compare() {
+  // What is prepared, or was, is compared with what is in force.
+  if (shown.rules) {
+    comparison.with = { company: plan.scope.company, type: plan.scope.type, rules: "" };
+    return;
+  }
   const other = catalog.catalog?.companies.find((c) => c.key !== plan.scope.company);
   const company = other?.key ?? plan.scope.company;
   const types = catalog.typesIn(company);
   comparison.with = {
     company,
     type: types.find((t) => t.key === plan.scope.type)?.key ?? types[0]?.key ?? "",
+    rules: "",
   };
 }
+watch(
+  () => shown.rules,
+  () => (comparison.with = undefined),
+);
 watch(
   () => comparison.with,
   (now) => {

@@ -1,13 +1,22 @@
 import { computed, reactive, ref, watch } from "vue";
 import { api, type PlanRule } from "@/api/client";
+import { useShown } from "@/queries/codicils";
 import { usePlan } from "@/queries/plan";
 import { useAsked } from "@/queries/client";
 import { format } from "@/queries/format";
 
-/** The plan of another company or type beside that of the plan's own scope, on the same day. */
+/** What stands beside a plan: the company and type, and by which rules; "" by those in force. */
+export interface Beside {
+  company: string;
+  type: string;
+  rules: string;
+}
+
+/** The plan of another company or type, or by other rules, beside that of the plan's own scope, on the same day. */
 export function useComparison() {
   const plan = usePlan();
-  const with_ = ref<{ company: string; type: string }>();
+  const shown = useShown();
+  const with_ = ref<Beside>();
   const query = computed(() => with_.value && { kind: plan.scope.kind, day: plan.day, ...with_.value });
   const asked = useAsked(
     () => query.value && ["plan", query.value, { ...format }],
@@ -31,7 +40,10 @@ export function useComparison() {
     for (const [key, stations] of own.value) {
       const there = others.value.get(key) ?? {};
       for (const station of new Set([...Object.keys(stations), ...Object.keys(there)])) {
-        const ids = (rules: PlanRule[]) => rules.map((r) => r.id).join(",");
+        // By other rules the same rule may say something else.
+        const other = with_.value?.rules !== shown.rules;
+        const ids = (rules: PlanRule[]) =>
+          rules.map((r) => (other ? `${r.id} ${r.sentence}` : r.id)).join("\n");
         const mine = acting(stations[station]);
         const theirs = acting(there[station]);
         if (ids(mine) === ids(theirs)) continue;
