@@ -116,11 +116,12 @@ describe("an open record", () => {
   });
 
   it("shows what somebody else saved while a change of one's own was being saved", async () => {
-    const read = [saved(1), saved(2), saved(3, { country: "DK" })];
+    const read = [saved(1), saved(2), { ...saved(3, { country: "DK" }), changedBy: "Moya Keane" }];
     const { record } = await open("/records/vendor/V1", {
       "GET /records/vendor/V1": () => (read.length > 1 ? read.shift() : read[0]),
       "POST /records": async () => {
-        const changes = [{ kind: "vendor", key: "V1", by: "Moya Keane", self: false }];
+        // It is told of an earlier change; who made the last one stands in the record.
+        const changes = [{ kind: "vendor", key: "V1", by: "Jun Aoki", self: false }];
         await tell({ changes, presence: [], much: false });
         return { outcome: accepted, record: saved(2) };
       },

@@ -217,12 +217,14 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     if (path.value !== at) return;
     if (working.value || merge.value) return changedBy(by);
     if (now?.version === record.value?.version) return;
+    // What was told may be of a change before the last one.
+    const last = now?.changedBy || by;
     if (dirty.value || typing.value) {
-      overtakenBy.value = by;
+      overtakenBy.value = last;
       return;
     }
     await load();
-    if (record.value) done.value = `${by} changed this just now.`;
+    if (record.value) done.value = `${record.value.changedBy || last} changed this just now.`;
   }
   /** Looks at both changes before one's own is saved. */
   async function compare() {

@@ -265,7 +265,7 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     if (tried.busy) return changedBy(by);
     if (now.version === change.value.version) return;
     if (!dirty.value && !isUnfinished.value && !typing.value) await afterChange(now);
-    else overtaken.value = { by, view: now };
+    else overtaken.value = { by: now.changedBy || by, view: now }; // what was told may be of a change before the last
   }
   /** Goes on with the rule as the other person saved it, or with one's own change of that. */
   async function settle(whose: "theirs" | "mine") {
