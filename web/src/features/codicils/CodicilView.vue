@@ -464,17 +464,3 @@ h1 .comma {
   }
 }
 </style>
-<style>
-@media print {
-  .frame > header {
-    display: none;
-  }
-  .frame,
-  .frame main,
-  .frame .page {
-    display: block;
-    height: auto;
-    overflow: visible;
-  }
-}
-</style>

@@ -164,17 +164,3 @@ a.button {
   }
 }
 </style>
-<style>
-@media print {
-  .frame > header {
-    display: none;
-  }
-  .frame,
-  .frame main,
-  .frame .page {
-    display: block;
-    height: auto;
-    overflow: visible;
-  }
-}
-</style>
