@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"strings"
 	"testing"
 	"time"
 
@@ -84,6 +85,12 @@ func TestAReplayJudgesByWhatWasSoThen(t *testing.T) {
 	assert.Equal(t, "Cork 2026-11-24 Ada", after[posted.Number], "where the customer was then")
 	assert.Equal(t, "Galway 2026-11-27 Ada", after[later.Number])
 	assert.Equal(t, "Galway 2026-11-27 Ada", after["A1000077"], "what is not known is what it is now")
+
+	var file strings.Builder
+	require.NoError(t, d.Runs.Export(as(t), figures.Run, 0, &file))
+	assert.Contains(t, file.String(), ",posted,differs already,facts unknown")
+	assert.Contains(t, file.String(), "Sale,Cork 2026-11-24 Ada,,true,false,false")
+	assert.Contains(t, file.String(), "Old,Galway 2026-11-27 Ada,,true,true,true")
 
 	one, err := d.Replay.One(as(t), c.ID, record.Ref{Kind: journal, Number: posted.Number})
 	require.NoError(t, err)

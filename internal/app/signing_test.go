@@ -8,7 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/rule"
+	"codicil/core/table"
 	"codicil/internal/actor"
 	"codicil/internal/app"
 	"codicil/internal/contract"
@@ -205,4 +207,94 @@ func TestWhatIsUrgentOwesItsSignatures(t *testing.T) {
 		_, err = d.Signing.Change(of("Ada"), contract.SigningChange{Version: kept.Version + 1, Rules: []contract.SigningRule{wrong}})
 		assert.Equal(t, code, codeOf(t, err))
 	}
+}
+
+// A rule about who must sign concerns what it names: kinds, companies and families of rules; what any rule may look up is of
+// all kinds and companies.
+func TestWhoMustSignByWhatChanges(t *testing.T) {
+	d, of, _ := signers(t)
+	inTwenty := body(journal, rule.Validate, "lines.debit", rule.Effect{Severity: rule.Refuse, Must: "line.debit < 30", Message: "Too much"})
+	inTwenty.Scope.Companies = []string{"20"}
+	ruled := prepare(t, d, "A check of lines in 20")
+	put(t, d, ruled, inTwenty)
+	standing := prepare(t, d, "A standing value")
+	_, err := with(t, d, standing).Tables.SaveStanding(as(t), "days", contract.StandingChange{Standing: table.Standing{Field: field.Field{Label: "Days", Type: field.Text}, Periods: []table.StandingValue{{Value: "N45"}}}})
+	require.NoError(t, err)
+	added := prepare(t, d, "A field")
+	_, err = with(t, d, added).Fields.Add(as(t), "vendor", field.Field{Key: "berth", Label: "Berth", Section: "general", Type: field.Text})
+	require.NoError(t, err)
+	for name, one := range map[string]struct {
+		change func(*contract.SigningRule)
+		wanted [3]bool // of the check, the standing value, the field
+	}{
+		"everything":      {func(*contract.SigningRule) {}, [3]bool{true, true, true}},
+		"its kind":        {func(r *contract.SigningRule) { r.Kinds = []string{journal} }, [3]bool{true, true, false}},
+		"another kind":    {func(r *contract.SigningRule) { r.Kinds = []string{"vendor"} }, [3]bool{false, true, true}},
+		"its company":     {func(r *contract.SigningRule) { r.Companies = []string{"20"} }, [3]bool{true, true, true}},
+		"another company": {func(r *contract.SigningRule) { r.Companies = []string{"10"} }, [3]bool{false, true, true}},
+		"its family":      {func(r *contract.SigningRule) { r.Families = []string{"validate"} }, [3]bool{true, false, false}},
+		"another family":  {func(r *contract.SigningRule) { r.Families = []string{"compute"} }, [3]bool{false, false, false}},
+	} {
+		r := needed("The chief reads it", "chief", 1, contract.FindsAnything)
+		one.change(&r)
+		kept, err := d.Signing.Get(of("Ada"))
+		require.NoError(t, err)
+		_, err = d.Signing.Change(of("Ada"), contract.SigningChange{Version: kept.Version, Rules: []contract.SigningRule{r}})
+		require.NoError(t, err)
+		for i, c := range []contract.Codicil{ruled, standing, added} {
+			check, err := d.Codicils.Check(of("Ada"), c.ID, false)
+			require.NoError(t, err)
+			require.Len(t, check.Signing, 1)
+			assert.Equal(t, one.wanted[i], check.Signing[0].Role == "chief", "%s, %s", name, c.Title)
+		}
+	}
+}
+
+// Each thing that a check can find makes the signature needed that asks for it, and no other does.
+func TestEveryFindingAsksForItsSignature(t *testing.T) {
+	d, of, _ := signers(t)
+	kept := add(t, d, body("vendor", rule.Default, "city", rule.Effect{Lifetime: rule.NewOnly, Value: `"Cork"`}), rule.InForce)
+	_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: document("vendor", "10", "TRAD", values{"name": "Quay"}), Name: "Cork", Rules: []int64{kept.ID}, Fields: []string{"city"}})
+	require.NoError(t, err)
+	save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay"}))
+	weaker := prepare(t, d, "Galway")
+	_, err = with(t, d, weaker).Rules.Change(as(t), kept.ID, contract.RuleChange{Body: body("vendor", rule.Default, "city", rule.Effect{Lifetime: rule.NewOnly, Value: `"Galway"`}), Version: kept.Version})
+	require.NoError(t, err)
+	refusing := prepare(t, d, "Nobody")
+	put(t, d, refusing, body("vendor", rule.Validate, "name", rule.Effect{Severity: rule.Refuse, Must: `name = "Nobody"`, Message: "Nobody"}))
+	twice := prepare(t, d, "Twice")
+	put(t, d, twice, body("vendor", rule.Default, "city", rule.Effect{Lifetime: rule.NewOnly, Value: `"Cork"`}))
+	for _, c := range []contract.Codicil{weaker, refusing, twice} {
+		replayed(t, d, c.ID, contract.ReplayRequest{})
+	}
+	for finds, c := range map[contract.SigningFinds]contract.Codicil{
+		contract.FindsProofs: weaker, contract.FindsStrength: weaker, contract.FindsRefusals: refusing, contract.FindsUnproved: refusing, contract.FindsFindings: twice,
+	} {
+		signing, err := d.Signing.Get(of("Ada"))
+		require.NoError(t, err)
+		_, err = d.Signing.Change(of("Ada"), contract.SigningChange{Version: signing.Version, Rules: []contract.SigningRule{needed("The chief reads it", "chief", 1, finds)}})
+		require.NoError(t, err)
+		check, err := d.Codicils.Check(of("Ada"), c.ID, true)
+		require.NoError(t, err)
+		assert.Equal(t, "chief", check.Signing[0].Role, "%s: %v", finds, check.Lines)
+		assert.False(t, check.Signing[0].Unknown, finds)
+		assert.False(t, check.MaySign, "Ada is not the chief")
+	}
+	// A harmless one needs none of them.
+	harmless := prepare(t, d, "A standing value")
+	_, err = with(t, d, harmless).Tables.SaveStanding(as(t), "days", contract.StandingChange{Standing: table.Standing{Field: field.Field{Label: "Days", Type: field.Text}, Periods: []table.StandingValue{{Value: "N45"}}}})
+	require.NoError(t, err)
+	replayed(t, d, harmless.ID, contract.ReplayRequest{})
+	signing, err := d.Signing.Get(of("Ada"))
+	require.NoError(t, err)
+	var all []contract.SigningRule
+	for _, finds := range []contract.SigningFinds{contract.FindsAmounts, contract.FindsProofs, contract.FindsStrength, contract.FindsRefusals, contract.FindsUnproved, contract.FindsFindings} {
+		all = append(all, needed("The chief reads it", "chief", 1, finds))
+	}
+	_, err = d.Signing.Change(of("Ada"), contract.SigningChange{Version: signing.Version, Rules: all})
+	require.NoError(t, err)
+	check, err := d.Codicils.Check(of("Ada"), harmless.ID, true)
+	require.NoError(t, err)
+	require.Len(t, check.Signing, 1)
+	assert.Empty(t, check.Signing[0].Role, "%v", check.Lines)
 }

@@ -548,7 +548,8 @@ func (s *Service) Export(ctx context.Context, run, rule int64, to io.Writer) err
 	if err := access.Person(ctx); err != nil {
 		return err
 	}
-	if _, err := s.Get(ctx, run); err != nil {
+	of, err := s.Get(ctx, run)
+	if err != nil {
 		return err
 	}
 	who := actor.Of(ctx)
@@ -559,11 +560,18 @@ func (s *Service) Export(ctx context.Context, run, rule int64, to io.Writer) err
 	if rule != 0 {
 		return s.toCorrect(ctx, run, rule, to)
 	}
-	err := s.store.RunFile(ctx, run, File, to)
+	err = s.store.RunFile(ctx, run, File, to)
 	if !errors.Is(err, store.ErrNotFound) {
 		return err
 	}
-	if err := exchange.WriteTo(to, [][]string{{"kind", "number", "title", "company", "type", "what", "field", "line", "before", "after", "told"}}); err != nil {
+	head, more := []string{"kind", "number", "title", "company", "type", "what", "field", "line", "before", "after", "told"}, func(*contract.RunHit) []string { return nil }
+	if of.What == contract.RunWhatReplay {
+		head = append(head, "posted", "differs already", "facts unknown")
+		more = func(h *contract.RunHit) []string {
+			return []string{strconv.FormatBool(h.Posted), strconv.FormatBool(h.Drifted), strconv.FormatBool(h.Unknown)}
+		}
+	}
+	if err := exchange.WriteTo(to, [][]string{head}); err != nil {
 		return err
 	}
 	for after := ""; ; {
@@ -579,10 +587,10 @@ func (s *Service) Export(ctx context.Context, run, rule int64, to io.Writer) err
 				if c.Line > 0 {
 					line = strconv.Itoa(c.Line)
 				}
-				rows = append(rows, append(slices.Clone(base), c.Field, line, c.Before.Value, c.After.Value, ""))
+				rows = append(rows, slices.Concat(base, []string{c.Field, line, c.Before.Value, c.After.Value, ""}, more(&h)))
 			}
 			if h.Said != "" || len(h.Changes) == 0 {
-				rows = append(rows, append(slices.Clone(base), "", "", "", "", h.Said))
+				rows = append(rows, slices.Concat(base, []string{"", "", "", "", h.Said}, more(&h)))
 			}
 		}
 		if err := exchange.WriteTo(to, rows); err != nil {

@@ -1,0 +1,419 @@
+package books
+
+import (
+	"cmp"
+	"codicil/core/finding"
+	"codicil/core/proof"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/core/table"
+	"codicil/internal/app/commit"
+	"codicil/internal/app/judging"
+	"codicil/internal/contract"
+	"codicil/internal/exchange"
+	"codicil/internal/store"
+	"codicil/internal/view"
+	"context"
+	"encoding/json"
+	"fmt"
+	"reflect"
+	"slices"
+	"strings"
+)
+
+// Change is one thing that reading a book changes.
+type Change struct {
+	What string // "company", "type", "field", "standing value", "crosswalk", "number series", "rule", "proof" or "silenced finding"
+	Name string
+	Deed string // "add", "change" or "remove"
+}
+
+// Import reads a book into the application: all of it, or nothing. What the book does
+// not have stays. With dry, nothing is kept, but everything is checked. The changes are
+// those that were, or would be, made.
+func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Change, error) {
+	var changes []Change
+	_, err := s.base.Line.Whole(ctx, store.CodicilHead{Title: "A rule book from a file"}, func(tx *store.Store) error {
+		inner := s.base.Over(tx)
+		by, err := inner.Line.Stamp(ctx)
+		if err != nil {
+			return err
+		}
+		i := &importer{ctx: ctx, base: inner, Parts: s.over(inner), by: by, book: b, rules: map[int64]int64{}}
+		steps := []func() error{i.scopes, i.fields, i.lookups, i.putRules, i.layouts, i.maps, i.removed, i.proofs, i.silences}
+		if s.base.Store.View() != nil {
+			steps = steps[1:] // companies and types are no part of a codicil
+		}
+		for _, step := range steps {
+			if err := step(); err != nil {
+				return err
+			}
+		}
+		changes = i.changes
+		if dry {
+			return commit.ErrDry
+		}
+		return nil
+	})
+	return changes, err
+}
+
+type importer struct {
+	base *judging.Service
+	ctx  context.Context
+	Parts
+	by      record.Stamp
+	book    *exchange.Book
+	changes []Change
+	rules   map[int64]int64 // the numbers here by those of the book
+}
+
+// differs notes what is done with something; false when nothing needs to be.
+func differs[T any](i *importer, what, name string, here *T, there T) bool {
+	switch {
+	case here == nil:
+		i.changes = append(i.changes, Change{what, name, "add"})
+	case !same(*here, there):
+		i.changes = append(i.changes, Change{what, name, "change"})
+	default:
+		return false
+	}
+	return true
+}
+
+// same compares as the file would: nil and empty lists are one.
+func same(a, b any) bool {
+	if reflect.DeepEqual(a, b) {
+		return true
+	}
+	one, errOne := json.Marshal(a)
+	other, errOther := json.Marshal(b)
+	plain := strings.NewReplacer(":null", ":[]", ":{}", ":[]")
+	return errOne == nil && errOther == nil && plain.Replace(string(one)) == plain.Replace(string(other))
+}
+
+func (i *importer) scopes() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, c := range i.book.Companies {
+		if differs(i, "company", c.Key+" "+c.Name, m.Company(c.Key), c) {
+			if _, err := i.Catalog.SaveCompany(i.ctx, c.Key, c); err != nil {
+				return fmt.Errorf("company %s: %w", c.Key, err)
+			}
+		}
+	}
+	for _, t := range i.book.Types {
+		if differs(i, "type", t.Kind+" "+t.Key, m.Type(t.Kind, t.Key), t) {
+			if _, err := i.Catalog.SaveType(i.ctx, t.Kind, t.Key, t); err != nil {
+				return fmt.Errorf("type %s of %s: %w", t.Key, t.Kind, err)
+			}
+		}
+	}
+	return nil
+}
+
+func (i *importer) fields() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for kindKey, fields := range i.book.Fields {
+		kind, err := m.Kind(kindKey)
+		if err != nil {
+			return err
+		}
+		for _, f := range fields {
+			here := kind.Field(f.Key)
+			if !differs(i, "field", kind.Label+" "+f.Label, here, f) {
+				continue
+			}
+			if here == nil {
+				_, err = i.Fields.Add(i.ctx, kindKey, f)
+			} else {
+				_, err = i.Fields.Change(i.ctx, kindKey, f.Key, f)
+			}
+			if err != nil {
+				return fmt.Errorf("field %s of %s: %w", f.Key, kindKey, err)
+			}
+		}
+	}
+	return nil
+}
+
+func (i *importer) lookups() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, s := range i.book.Standing {
+		at := slices.IndexFunc(m.Tables.Standing, func(o table.Standing) bool { return o.Field.Key == s.Field.Key })
+		if differs(i, "standing value", s.Field.Label, place(m.Tables.Standing, at), s) {
+			if _, err := i.Tables.SaveStanding(i.ctx, s.Field.Key, contract.StandingChange{Standing: s, Version: m.TableVersion("standing", s.Field.Key)}); err != nil {
+				return fmt.Errorf("standing value %s: %w", s.Field.Key, err)
+			}
+		}
+	}
+	for _, c := range i.book.Crosswalks {
+		if differs(i, "crosswalk", c.Label, m.Tables.Crosswalk(c.Key), c) {
+			if _, err := i.Tables.SaveCrosswalk(i.ctx, c.Key, contract.CrosswalkChange{Crosswalk: c, Version: m.TableVersion("crosswalk", c.Key)}); err != nil {
+				return fmt.Errorf("crosswalk %s: %w", c.Key, err)
+			}
+		}
+	}
+	for _, n := range i.book.Series {
+		if differs(i, "number series", n.Label, m.Tables.Numbers(n.Key), n) {
+			if _, err := i.Tables.SaveSeries(i.ctx, n.Key, contract.SeriesChange{Series: n, Version: m.TableVersion("series", n.Key)}); err != nil {
+				return fmt.Errorf("number series %s: %w", n.Key, err)
+			}
+		}
+	}
+	return nil
+}
+
+// putRules matches a rule of the book with the one here that has its identifier; else, in a book without identifiers, its
+// number, kind, family and target; or else that says the same. The others are new.
+func (i *importer) putRules() error {
+	if err := i.knownRules(); err != nil {
+		return err
+	}
+	here := map[string][]rule.Rule{}
+	for _, r := range i.book.Rules {
+		if here[r.Kind] == nil {
+			rules, err := i.base.Store.Rules(i.ctx, r.Kind)
+			if err != nil {
+				return err
+			}
+			here[r.Kind] = append(rules, rule.Rule{})
+		}
+		known := here[r.Kind]
+		at := slices.IndexFunc(known, func(o rule.Rule) bool { return r.UID != "" && o.UID == r.UID })
+		if at < 0 && r.UID == "" {
+			at = slices.IndexFunc(known, func(o rule.Rule) bool {
+				return o.ID == r.ID && o.Kind == r.Kind && o.Family == r.Family && o.Target == r.Target && o.State != rule.Retired
+			})
+		}
+		if at < 0 {
+			at = slices.IndexFunc(known, func(o rule.Rule) bool { return o.State != rule.Retired && same(o.Body, r.Body) })
+		}
+		if err := i.putRule(place(known, at), r); err != nil {
+			return fmt.Errorf("rule %d %s: %w", r.ID, r.Name, err)
+		}
+	}
+	return nil
+}
+
+// knownRules finds the rules here that the proofs of a codicil name and that it does not change.
+func (i *importer) knownRules() error {
+	if i.book.Codicil == nil || len(i.book.Codicil.Rules) == 0 {
+		return nil
+	}
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for k := range m.Kinds {
+		rules, err := i.base.Store.Rules(i.ctx, m.Kinds[k].Key)
+		if err != nil {
+			return err
+		}
+		for id, uid := range i.book.Codicil.Rules {
+			if at := slices.IndexFunc(rules, func(r rule.Rule) bool { return r.UID == uid }); at >= 0 {
+				i.rules[id] = rules[at].ID
+			}
+		}
+	}
+	return nil
+}
+
+func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
+	change := contract.RuleChange{UID: r.UID, Body: r.Body, Name: r.Name, Reason: cmp.Or(r.Reason, "as the book has it")}
+	var made contract.RuleView
+	var err error
+	switch {
+	case here == nil && r.State == rule.Retired:
+		return nil // what is over is not begun anew
+	case here == nil:
+		i.changes = append(i.changes, Change{"rule", r.Name, "add"})
+		if made, err = i.Rules.Create(i.ctx, change); err != nil {
+			return err
+		}
+	case same(here.Body, r.Body) && here.Name == r.Name && here.State == r.State:
+		i.rules[r.ID] = here.ID
+		return nil
+	default:
+		i.changes = append(i.changes, Change{"rule", r.Name, "change"})
+		change.ID, change.Version = here.ID, here.Version
+		if here.State == rule.Retired && r.State != rule.Retired { // it is taken up again as what it is there
+			if made, err = i.Rules.Move(i.ctx, here.ID, contract.RuleMove{State: rule.Draft, Version: here.Version}); err != nil {
+				return err
+			}
+			change.Version = made.Version
+		}
+		if made, err = i.Rules.Change(i.ctx, here.ID, change); err != nil {
+			return err
+		}
+	}
+	i.rules[r.ID] = made.ID
+	path := map[rule.State][]rule.State{rule.InForce: {rule.InForce}, rule.Suspended: {rule.InForce, rule.Suspended}, rule.Retired: {rule.Retired}}
+	for _, next := range path[r.State] {
+		if made.State == r.State {
+			break
+		}
+		if made, err = i.Rules.Move(i.ctx, made.ID, contract.RuleMove{State: next, Version: made.Version, Reason: cmp.Or(r.Reason, "as the book has it")}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+func (i *importer) layouts() error {
+	for _, l := range i.book.Layouts {
+		here, err := i.base.Store.Layouts(i.ctx, l.Kind)
+		if err != nil {
+			return err
+		}
+		at := slices.IndexFunc(here, func(o record.ScopedLayout) bool { return o.Company == l.Company && o.Type == l.Type })
+		if differs(i, "layout", strings.TrimSpace(l.Kind+" "+l.Company+" "+l.Type), place(here, at), l) {
+			if _, err := i.Catalog.SaveLayout(i.ctx, l.Kind, l.Company, l.Type, l.Layout); err != nil {
+				return fmt.Errorf("layout of %s: %w", l.Kind, err)
+			}
+		}
+	}
+	return nil
+}
+
+// maps matches a map with the one here that leads from and to the same kinds under the same name.
+func (i *importer) maps() error {
+	here, err := i.base.Store.FollowOns(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, m := range i.book.Maps {
+		at := slices.IndexFunc(here, func(o record.FollowOn) bool { return o.From == m.From && o.To == m.To && o.Name == m.Name })
+		m.ID = 0
+		if at >= 0 {
+			m.ID = here[at].ID
+		}
+		if differs(i, "map", m.Name, place(here, at), m) {
+			if _, err := i.Catalog.SaveFollowOn(i.ctx, m); err != nil {
+				return fmt.Errorf("map %s: %w", m.Name, err)
+			}
+		}
+	}
+	return nil
+}
+
+// removed takes away what a codicil takes away. Maps have other numbers here, and stay.
+func (i *importer) removed() error {
+	for _, r := range i.book.Removed {
+		parts := append(strings.SplitN(r.Key, "/", 3), "", "")
+		m, err := i.base.Cache.Reference(i.ctx)
+		if err != nil {
+			return err
+		}
+		switch r.What {
+		case "field":
+			kind, err := m.Kind(parts[0])
+			if err != nil {
+				return err
+			}
+			if kind.Field(parts[1]) == nil {
+				continue
+			}
+			if err := i.Fields.Remove(i.ctx, parts[0], parts[1]); err != nil {
+				return fmt.Errorf("field %s: %w", r.Key, err)
+			}
+		case "layout":
+			if m.Layout(parts[0], parts[1], parts[2]) == nil {
+				continue
+			}
+			if _, err := i.Catalog.DeleteLayout(i.ctx, parts[0], parts[1], parts[2]); err != nil {
+				return fmt.Errorf("layout %s: %w", r.Key, err)
+			}
+		default:
+			continue
+		}
+		i.changes = append(i.changes, Change{r.What, r.Key, "remove"})
+	}
+	return nil
+}
+
+func (i *importer) proofs() error {
+	here, taken := map[string][]proof.Proof{}, map[int64]bool{}
+	for _, p := range i.book.Proofs {
+		kind := p.Given.Kind
+		if here[kind] == nil {
+			proofs, err := i.base.Store.Proofs(i.ctx, kind)
+			if err != nil {
+				return err
+			}
+			here[kind] = append(proofs, proof.Proof{})
+		}
+		p.Rules = view.List(p.Rules, func(id int64) int64 { return i.rules[id] })
+		p.Rules = slices.DeleteFunc(p.Rules, func(id int64) bool { return id == 0 })
+		for j := range p.Expect.Messages {
+			p.Expect.Messages[j].Rule = i.rules[p.Expect.Messages[j].Rule]
+		}
+		if carried := p.Given.Fixtures; carried != nil {
+			for j := range carried.Alike {
+				carried.Alike[j].Rule = i.rules[carried.Alike[j].Rule]
+			}
+		}
+		seen := map[int64]int{}
+		for id, version := range p.Seen {
+			if i.rules[id] != 0 {
+				seen[i.rules[id]] = version
+			}
+		}
+		p.Seen = seen
+		p.Expect.Acting = view.List(p.Expect.Acting, func(id int64) int64 { return i.rules[id] })
+		at := slices.IndexFunc(here[kind], func(o proof.Proof) bool { return o.Name == p.Name && !taken[o.ID] && same(o.Given, p.Given) })
+		before := place(here[kind], at)
+		p.Posting, p.ID, p.Version, p.ChangedAt, p.ChangedBy, p.Codicil = "", 0, 0, "", "", 0
+		if before != nil {
+			p.ID, p.Posting, p.Version, p.ChangedAt, p.ChangedBy = before.ID, before.Posting, before.Version, before.ChangedAt, before.ChangedBy
+			taken[p.ID], p.Codicil = true, before.Codicil
+		}
+		if differs(i, "proof", p.Name, before, p) {
+			if _, err := i.base.Store.SaveProof(i.ctx, p, "kept", "as the book has it", i.by); err != nil {
+				return fmt.Errorf("proof %s: %w", p.Name, err)
+			}
+		}
+	}
+	return nil
+}
+
+// place returns the item at a place of a list; nil for -1.
+func place[T any](list []T, at int) *T {
+	if at < 0 {
+		return nil
+	}
+	return &list[at]
+}
+
+// silences leaves findings as they are that the book leaves so.
+func (i *importer) silences() error {
+	here, err := i.base.Store.Silences(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, s := range i.book.Silenced {
+		key, known := finding.Renumber(s.Key, i.rules)
+		if !known {
+			continue // it is about a rule that the book does not have
+		}
+		var before *exchange.Silence
+		if kept, there := here[key]; there {
+			before = &exchange.Silence{Key: key, Reason: kept.Reason}
+		}
+		s.Key = key
+		if differs(i, "silenced finding", s.Reason, before, s) {
+			if err := i.base.Store.SaveSilence(i.ctx, key, s.Reason, i.by); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
