@@ -295,3 +295,27 @@ func TestThePlanIsShownAsItWas(t *testing.T) {
 	u.sees(".row.other", "as in force")
 	u.sees(".row.other", "when Country is DE")
 }
+
+// A standing value is compared row by row and taken back to what it was, as a change in a codicil.
+func TestATableIsTakenBack(t *testing.T) {
+	u := begin(t, "/tables/standing", browser.Setup{Demo: true})
+	u.clicks("td .plain", "Rush freight")
+	u.clicks(".history .plain", "History")
+	u.sees(".history .change", "Rush freight of the Chandlery for 2027")
+	u.sees(".history .change", "Rush freight of Brinewell Salt Works for 2027")
+
+	u.picks(".history .bar", "20")
+	u.seesNo(".history .change", "Rush freight of Brinewell Salt Works for 2027")
+	u.sees(".history .change", "in 20 from")
+	u.picks(".history .bar", "All rows")
+	u.sees(".history .change", "Rush freight of Brinewell Salt Works for 2027")
+	u.clicks(".history .plain", "Compare any two")
+	u.sees(".history .compare ins", "in 10 from")
+	u.sees(".history .compare ins", "in 20 from")
+
+	u.clicks(".history .change:has(a[href]) .restore", "Back to this")
+	u.sees("h1", "Rush freight as it was with codicil")
+	u.sees(".changes", "in 20 from")
+	u.clicks(".deeds button", "Put in force now")
+	u.sees(".state", "In force")
+}

@@ -80,6 +80,8 @@ type App struct {
 	Personal *personal.Service
 	// Codicils keeps the sets of changes of the rule book.
 	Codicils *codicils.Service
+	// Things tells what codicils made of one table, field, layout or map, and takes it back.
+	Things *codicils.Things
 	// Signing keeps who must sign them.
 	Signing *codicils.Signers
 	// Replay tells what a codicil would do to what exists.
@@ -118,6 +120,7 @@ func New(s *store.Store, now clock.Clock) *App {
 		}
 		return by.parts(), nil
 	})
+	a.Things = codicils.NewThings(a.Codicils)
 	s.Govern(a.Signing.Must)
 	a.ctx, a.stop = context.WithCancel(context.Background())
 	return a

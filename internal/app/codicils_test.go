@@ -413,3 +413,74 @@ func TestWhatIsFiledOfACodicilStays(t *testing.T) {
 	later.At = filed.At
 	assert.Equal(t, filed, later)
 }
+
+// A table, or a row of it, is compared between any two codicils, and taken back to any, as a change in a codicil.
+func TestATableIsTakenBackToWhatItWas(t *testing.T) {
+	d := office(t)
+	version := 0
+	days := func(rows ...table.Row) int64 {
+		column := func(key string, of field.Name) field.Field { return field.Field{Key: key, Label: key, Type: of} }
+		c := table.Crosswalk{Key: "due", Label: "Days until due", Keys: []field.Field{column("terms", field.Text)}, Results: []field.Field{column("days", field.Number)}, Rows: rows}
+		saved, err := d.Tables.SaveCrosswalk(as(t), "due", contract.CrosswalkChange{Crosswalk: c, Version: version})
+		require.NoError(t, err)
+		version = saved.Version
+		list, err := d.Codicils.List(as(t), nil, false, 0, 1)
+		require.NoError(t, err)
+		return list.Codicils[0].ID
+	}
+	row := func(terms, days string) table.Row { return table.Row{Keys: []string{terms}, Results: []string{days}} }
+	first := days(row("N30", "30"), row("N60", "60"))
+	second := days(row("N30", "31"), row("N60", "60"))
+	third := days(row("N30", "31"), row("N60", "61"))
+
+	of := func(row ...string) (codicils []int64) {
+		history, err := d.Things.History(as(t), "crosswalk", "due", row)
+		require.NoError(t, err)
+		for _, c := range history {
+			codicils = append(codicils, c.Codicil.ID)
+		}
+		return codicils
+	}
+	assert.Equal(t, []int64{third, second, first}, of())
+	assert.Equal(t, []int64{second, first}, of("N30"))
+	assert.Equal(t, []int64{third, first}, of("N60"))
+	assert.Empty(t, of("N90"))
+
+	told, err := d.Things.Compare(as(t), "crosswalk", "due", nil, first, third)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"N30 → 30", "N60 → 60"}, told.Before)
+	assert.Equal(t, []string{"N30 → 31", "N60 → 61"}, told.After)
+	told, err = d.Things.Compare(as(t), "crosswalk", "due", []string{"N60"}, third, first)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"N60 → 61"}, told.Before)
+	assert.Equal(t, []string{"N60 → 60"}, told.After)
+	_, err = d.Things.Compare(as(t), "crosswalk", "due", nil, first, third+1)
+	assert.Equal(t, "not-found", codeOf(t, err))
+
+	restore := func(codicil, into int64, before bool) (contract.Codicil, error) {
+		return d.Things.Restore(as(t), contract.Restoration{What: "crosswalk", Key: "due", Codicil: codicil, Into: into, Before: before})
+	}
+	for codicil, before := range map[int64]bool{third: false, first: true} { // it is that now; there was none
+		_, err = restore(codicil, 0, before)
+		assert.Equal(t, "nothing-in-it", codeOf(t, err))
+	}
+	open := prepare(t, d, "As in spring")
+	made, err := restore(third, open.ID, true)
+	require.NoError(t, err)
+	require.Len(t, made.Contents, 1)
+	made, err = restore(first, open.ID, false)
+	require.NoError(t, err)
+	require.Len(t, made.Contents, 1, "the later wish counts")
+	assert.Equal(t, []string{"N30 → 30", "N60 → 60"}, made.Contents[0].After)
+	own, err := restore(second, 0, false)
+	require.NoError(t, err)
+	assert.Equal(t, fmt.Sprintf("Days until due as it was with codicil %d", second), own.Title)
+	move(t, d, open.ID, contract.CodicilInForce)
+	_, err = restore(second, open.ID, false)
+	assert.Equal(t, "codicil-ended", codeOf(t, err))
+
+	now, err := d.Tables.Crosswalk(as(t), "due")
+	require.NoError(t, err)
+	assert.Equal(t, []table.Row{row("N30", "30"), row("N60", "60")}, now.Crosswalk.Rows)
+	assert.Equal(t, []int64{open.ID, third, second, first}, of())
+}

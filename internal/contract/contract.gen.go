@@ -3395,6 +3395,22 @@ type ReportedRule struct {
 	Reason string `json:"reason,omitempty"`
 }
 
+// Restoration defines model for Restoration.
+type Restoration struct {
+	// Before What it was before that codicil, instead of with it
+	Before bool `json:"before,omitempty"`
+
+	// Codicil The one in force whose version of it is wanted
+	Codicil int64 `json:"codicil"`
+
+	// Into The codicil that takes the change; missing: a new one
+	Into int64 `json:"into,omitempty"`
+
+	// Key As in a change of a codicil
+	Key  string    `json:"key"`
+	What ThingKind `json:"what"`
+}
+
 // ReverseRequest defines model for ReverseRequest.
 type ReverseRequest struct {
 	// Day The date of the reversing document
@@ -4340,6 +4356,12 @@ type LedgerQuery = LedgerName
 // Number defines model for Number.
 type Number = string
 
+// ThingKey defines model for ThingKey.
+type ThingKey = string
+
+// ThingRow defines model for ThingRow.
+type ThingRow = []string
+
 // TrailFrom defines model for TrailFrom.
 type TrailFrom = string
 
@@ -4388,13 +4410,34 @@ type ListCodicilsParams struct {
 	Limit  int   `form:"limit,omitempty" json:"limit,omitempty"`
 }
 
+// CompareThingParams defines parameters for CompareThing.
+type CompareThingParams struct {
+	What ThingKind `form:"what" json:"what"`
+
+	// Key As in a change of a codicil
+	Key ThingKey `form:"key" json:"key"`
+
+	// Row One row of a table, by itself: of a crosswalk the codes that are looked up, as they are stored; of a standing value the company, blank for all
+	Row ThingRow `form:"row,omitempty" json:"row,omitempty"`
+
+	// From The codicil whose version is the old one
+	From int64 `form:"from" json:"from"`
+
+	// To The codicil whose version is the new one
+	To     int64  `form:"to" json:"to"`
+	Format Format `json:"format,omitempty"`
+}
+
 // GetThingHistoryParams defines parameters for GetThingHistory.
 type GetThingHistoryParams struct {
 	What ThingKind `form:"what" json:"what"`
 
 	// Key As in a change of a codicil
-	Key    string `form:"key" json:"key"`
-	Format Format `json:"format,omitempty"`
+	Key ThingKey `form:"key" json:"key"`
+
+	// Row One row of a table, by itself: of a crosswalk the codes that are looked up, as they are stored; of a standing value the company, blank for all
+	Row    ThingRow `form:"row,omitempty" json:"row,omitempty"`
+	Format Format   `json:"format,omitempty"`
 }
 
 // GetCodicilParams defines parameters for GetCodicil.
@@ -5057,6 +5100,9 @@ type ChangePasswordJSONRequestBody = PasswordChange
 
 // BeginCodicilJSONRequestBody defines body for BeginCodicil for application/json ContentType.
 type BeginCodicilJSONRequestBody = CodicilHead
+
+// RestoreThingJSONRequestBody defines body for RestoreThing for application/json ContentType.
+type RestoreThingJSONRequestBody = Restoration
 
 // ChangeCodicilJSONRequestBody defines body for ChangeCodicil for application/json ContentType.
 type ChangeCodicilJSONRequestBody = CodicilHead

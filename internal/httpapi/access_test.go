@@ -221,7 +221,7 @@ func (o *operation) request() (path string, body any) {
 		switch {
 		case p.Value.Name == "kind":
 			value = "vendor"
-		case p.Value.Name == "day" || p.Value.Name == "from" || p.Value.Name == "to":
+		case p.Value.Schema.Value.Type.Is("string") && slices.Contains([]string{"day", "from", "to"}, p.Value.Name):
 			value = "2026-11-24"
 		case p.Value.Name == "once": // otherwise it goes on for minutes
 			value = "true"

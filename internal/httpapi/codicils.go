@@ -122,6 +122,16 @@ func (s *server) TakeCodicilBack(ctx context.Context, r TakeCodicilBackRequestOb
 }
 
 func (s *server) GetThingHistory(ctx context.Context, r GetThingHistoryRequestObject) (GetThingHistoryResponseObject, error) {
-	v, err := s.app.Codicils.History(ctx, r.Params.What, r.Params.Key)
+	v, err := s.app.Things.History(ctx, r.Params.What, r.Params.Key, r.Params.Row)
 	return GetThingHistory200JSONResponse(v), err
+}
+
+func (s *server) CompareThing(ctx context.Context, r CompareThingRequestObject) (CompareThingResponseObject, error) {
+	v, err := s.app.Things.Compare(ctx, r.Params.What, r.Params.Key, r.Params.Row, r.Params.From, r.Params.To)
+	return CompareThing200JSONResponse(v), err
+}
+
+func (s *server) RestoreThing(ctx context.Context, r RestoreThingRequestObject) (RestoreThingResponseObject, error) {
+	v, err := s.app.Things.Restore(ctx, *r.Body)
+	return RestoreThing201JSONResponse(v), err
 }

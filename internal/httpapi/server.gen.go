@@ -64,9 +64,15 @@ type ServerInterface interface {
 	// BeginCodicil Begin a codicil, to which changes are added by asking for them with it
 	// (POST /codicils)
 	BeginCodicil(ctx *echo.Context) error
+	// CompareThing What differs in a table, field, layout or map between two codicils that brought it into force
+	// (GET /codicils/compared)
+	CompareThing(ctx *echo.Context, params CompareThingParams) error
 	// GetThingHistory What codicils made of a table, field, layout or map, newest first
 	// (GET /codicils/history)
 	GetThingHistory(ctx *echo.Context, params GetThingHistoryParams) error
+	// RestoreThing Take a table, field, layout or map back to what it was, as a change in a codicil
+	// (POST /codicils/restorations)
+	RestoreThing(ctx *echo.Context) error
 
 	// (GET /codicils/{id})
 	GetCodicil(ctx *echo.Context, id Identity, params GetCodicilParams) error
@@ -784,6 +790,59 @@ func (w *ServerInterfaceWrapper) BeginCodicil(ctx *echo.Context) error {
 	return err
 }
 
+// CompareThing converts echo context to params.
+func (w *ServerInterfaceWrapper) CompareThing(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CompareThingParams
+	// ------------- Required query parameter "what" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "what", ctx.QueryParams(), &params.What, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter what: %s", err))
+	}
+
+	// ------------- Required query parameter "key" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "key", ctx.QueryParams(), &params.Key, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// ------------- Optional query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "row", ctx.QueryParams(), &params.Row, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter row: %s", err))
+	}
+
+	// ------------- Required query parameter "from" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "from", ctx.QueryParams(), &params.From, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter from: %s", err))
+	}
+
+	// ------------- Required query parameter "to" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "to", ctx.QueryParams(), &params.To, runtime.BindQueryParameterOptions{Type: "integer", Format: "int64"})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter to: %s", err))
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CompareThing(ctx, params)
+	return err
+}
+
 // GetThingHistory converts echo context to params.
 func (w *ServerInterfaceWrapper) GetThingHistory(ctx *echo.Context) error {
 	var err error
@@ -804,6 +863,13 @@ func (w *ServerInterfaceWrapper) GetThingHistory(ctx *echo.Context) error {
 		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
 	}
 
+	// ------------- Optional query parameter "row" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "row", ctx.QueryParams(), &params.Row, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter row: %s", err))
+	}
+
 	// ------------- Optional query parameter "format" -------------
 
 	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
@@ -813,6 +879,15 @@ func (w *ServerInterfaceWrapper) GetThingHistory(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetThingHistory(ctx, params)
+	return err
+}
+
+// RestoreThing converts echo context to params.
+func (w *ServerInterfaceWrapper) RestoreThing(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RestoreThing(ctx)
 	return err
 }
 
@@ -4455,6 +4530,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/codicils/:id/settle", wrapper.SettleChange, options.OperationMiddlewares["settleChange"]...)
 	router.POST(options.BaseURL+"/codicils/:id/take-back", wrapper.TakeCodicilBack, options.OperationMiddlewares["takeCodicilBack"]...)
 	router.GET(options.BaseURL+"/codicils/history", wrapper.GetThingHistory, options.OperationMiddlewares["getThingHistory"]...)
+	router.GET(options.BaseURL+"/codicils/compared", wrapper.CompareThing, options.OperationMiddlewares["compareThing"]...)
+	router.POST(options.BaseURL+"/codicils/restorations", wrapper.RestoreThing, options.OperationMiddlewares["restoreThing"]...)
 	router.POST(options.BaseURL+"/sheets", wrapper.WriteSheet, options.OperationMiddlewares["writeSheet"]...)
 	router.GET(options.BaseURL+"/rules/history", wrapper.ListRuleHistory, options.OperationMiddlewares["listRuleHistory"]...)
 	router.POST(options.BaseURL+"/conditions", wrapper.ComposeConditions, options.OperationMiddlewares["composeConditions"]...)
@@ -5179,6 +5256,45 @@ func (response BeginCodicildefaultApplicationProblemPlusJSONResponse) VisitBegin
 	return err
 }
 
+type CompareThingRequestObject struct {
+	Params CompareThingParams
+}
+
+type CompareThingResponseObject interface {
+	VisitCompareThingResponse(w http.ResponseWriter) error
+}
+
+type CompareThing200JSONResponse CodicilChange
+
+func (response CompareThing200JSONResponse) VisitCompareThingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CompareThingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CompareThingdefaultApplicationProblemPlusJSONResponse) VisitCompareThingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type GetThingHistoryRequestObject struct {
 	Params GetThingHistoryParams
 }
@@ -5207,6 +5323,45 @@ type GetThingHistorydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetThingHistorydefaultApplicationProblemPlusJSONResponse) VisitGetThingHistoryResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreThingRequestObject struct {
+	Body *RestoreThingJSONRequestBody
+}
+
+type RestoreThingResponseObject interface {
+	VisitRestoreThingResponse(w http.ResponseWriter) error
+}
+
+type RestoreThing201JSONResponse Codicil
+
+func (response RestoreThing201JSONResponse) VisitRestoreThingResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RestoreThingdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RestoreThingdefaultApplicationProblemPlusJSONResponse) VisitRestoreThingResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -12174,9 +12329,15 @@ type StrictServerInterface interface {
 	// BeginCodicil Begin a codicil, to which changes are added by asking for them with it
 	// (POST /codicils)
 	BeginCodicil(ctx context.Context, request BeginCodicilRequestObject) (BeginCodicilResponseObject, error)
+	// CompareThing What differs in a table, field, layout or map between two codicils that brought it into force
+	// (GET /codicils/compared)
+	CompareThing(ctx context.Context, request CompareThingRequestObject) (CompareThingResponseObject, error)
 	// GetThingHistory What codicils made of a table, field, layout or map, newest first
 	// (GET /codicils/history)
 	GetThingHistory(ctx context.Context, request GetThingHistoryRequestObject) (GetThingHistoryResponseObject, error)
+	// RestoreThing Take a table, field, layout or map back to what it was, as a change in a codicil
+	// (POST /codicils/restorations)
+	RestoreThing(ctx context.Context, request RestoreThingRequestObject) (RestoreThingResponseObject, error)
 
 	// (GET /codicils/{id})
 	GetCodicil(ctx context.Context, request GetCodicilRequestObject) (GetCodicilResponseObject, error)
@@ -13220,6 +13381,31 @@ func (sh *strictHandler) BeginCodicil(ctx *echo.Context) error {
 	return nil
 }
 
+// CompareThing operation middleware
+func (sh *strictHandler) CompareThing(ctx *echo.Context, params CompareThingParams) error {
+	var request CompareThingRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CompareThing(ctx.Request().Context(), request.(CompareThingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CompareThing")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CompareThingResponseObject); ok {
+		return validResponse.VisitCompareThingResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // GetThingHistory operation middleware
 func (sh *strictHandler) GetThingHistory(ctx *echo.Context, params GetThingHistoryParams) error {
 	var request GetThingHistoryRequestObject
@@ -13239,6 +13425,52 @@ func (sh *strictHandler) GetThingHistory(ctx *echo.Context, params GetThingHisto
 		return err
 	} else if validResponse, ok := response.(GetThingHistoryResponseObject); ok {
 		return validResponse.VisitGetThingHistoryResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RestoreThing operation middleware
+func (sh *strictHandler) RestoreThing(ctx *echo.Context) error {
+	var request RestoreThingRequestObject
+
+	var body RestoreThingJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RestoreThing(ctx.Request().Context(), request.(RestoreThingRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RestoreThing")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RestoreThingResponseObject); ok {
+		return validResponse.VisitRestoreThingResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -205,6 +205,18 @@ func (s *Store) ThingHistory(ctx context.Context, t Thing, most int) ([]CodicilC
 	return all(query, itself[CodicilChange])
 }
 
+// MadeBy returns what a codicil that came into force made of a thing.
+func (s *Store) MadeBy(ctx context.Context, t Thing, codicil int64) (CodicilChange, error) {
+	rows, err := all(s.inForceChanges(ctx).Where("what = ? AND key = ? AND codicil = ?", t.What, t.Key, codicil).Limit(1), itself[CodicilChange])
+	if err == nil && len(rows) == 0 {
+		err = &NotFoundError{fmt.Sprintf("change of %s in codicil", t), strconv.FormatInt(codicil, 10)}
+	}
+	if err != nil {
+		return CodicilChange{}, err
+	}
+	return rows[0], nil
+}
+
 // BeginCodicil keeps a new one, open, and returns it with its number.
 func (s *Store) BeginCodicil(ctx context.Context, head CodicilHead, undoes int64, by record.Stamp) (c Codicil, err error) {
 	err = s.Transaction(ctx, func(tx *Store) error {

@@ -330,40 +330,6 @@ func (s *Service) Settle(ctx context.Context, id int64, settled contract.ChangeS
 	return s.Get(ctx, id)
 }
 
-// mostHistory is how many changes of one thing are listed.
-const mostHistory = 200
-
-// History returns what codicils in force made of a thing, newest first.
-func (s *Service) History(ctx context.Context, what contract.ThingKind, key string) ([]contract.CodicilChange, error) {
-	if err := access.Need(ctx, actor.RulesRead); err != nil {
-		return nil, err
-	}
-	rows, err := s.base.Store.ThingHistory(ctx, store.Thing{What: string(what), Key: key}, mostHistory)
-	if err != nil {
-		return nil, err
-	}
-	t, err := s.teller(ctx, nil)
-	if err != nil {
-		return nil, err
-	}
-	told := []contract.CodicilChange{}
-	for i := range rows {
-		sees, err := touches(ctx, &rows[i])
-		if err != nil {
-			return nil, err
-		}
-		if !sees && !access.Everywhere(ctx) {
-			continue
-		}
-		v, err := t.tell(ctx, &rows[i])
-		if err != nil {
-			return nil, err
-		}
-		told = append(told, v)
-	}
-	return told, nil
-}
-
 // View is what is shown by a codicil, or as it was at the end of a day: "codicil-14", "2026-03-03". It says who may see it.
 func (s *Service) View(ctx context.Context, by string) (store.View, error) {
 	if err := access.Need(ctx, actor.RulesRead); err != nil {

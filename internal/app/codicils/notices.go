@@ -22,4 +22,7 @@ var (
 	noFamily        = notice.Define("unknown-family.signing", "{rule}: there is no family {family:q}")
 	notShown        = notice.Define("not-shown", "{by:q} is neither a codicil, as codicil-14, nor a day, as 2026-03-03")
 	notPast         = notice.Define("not-shown.day", "{by} is not over yet; the rules are shown as they were at the end of a day that is")
+	sameAsNow       = notice.Define("nothing-in-it.restored", "{thing} is today what it was with codicil {codicil}: there is nothing to take back")
+	noSuchBefore    = notice.Define("nothing-in-it.new", "codicil {codicil} made {thing}: before it there was none. Take the codicil back instead")
+	noRows          = notice.Define("no-rows.thing", "{thing} has no rows that could be looked at by themselves")
 )

@@ -221,18 +221,13 @@ func (t *teller) lines(definition any) []string {
 	switch d := definition.(type) {
 	case table.Standing:
 		lines := append(plain(d.Field), "Note: "+d.Note)
-		for _, p := range d.Periods {
-			lines = append(lines, t.value(&d.Field, p.Value)+t.where(p.Company)+t.when(p.Period))
-		}
-		return lines
+		return append(lines, t.periodsOf(&d)...)
 	case table.Crosswalk:
 		lines := []string{"Name: " + d.Label, "Note: " + d.Note}
 		for _, column := range slices.Concat(d.Keys, d.Results) {
 			lines = append(lines, "Column "+column.Label+": "+strings.Join(plain(column), ", "))
 		}
-		for _, r := range d.Rows {
-			lines = append(lines, t.values(d.Keys, r.Keys)+" → "+t.values(d.Results, r.Results)+t.when(r.Period))
-		}
+		lines = append(lines, t.rowsOf(&d)...)
 		if len(d.Default) > 0 {
 			lines = append(lines, "All other codes → "+t.values(d.Results, d.Default))
 		}
@@ -266,6 +261,20 @@ func (t *teller) lines(definition any) []string {
 		return nil
 	}
 	return plain(definition)
+}
+
+func (t *teller) periodsOf(d *table.Standing) (lines []string) {
+	for _, p := range d.Periods {
+		lines = append(lines, t.value(&d.Field, p.Value)+t.where(p.Company)+t.when(p.Period))
+	}
+	return lines
+}
+
+func (t *teller) rowsOf(d *table.Crosswalk) (lines []string) {
+	for _, r := range d.Rows {
+		lines = append(lines, t.values(d.Keys, r.Keys)+" → "+t.values(d.Results, r.Results)+t.when(r.Period))
+	}
+	return lines
 }
 
 func layoutLines(l record.Layout) (lines []string) {

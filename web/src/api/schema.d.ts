@@ -433,6 +433,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/codicils/compared": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs in a table, field, layout or map between two codicils that brought it into force */
+        get: operations["compareThing"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/codicils/restorations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a table, field, layout or map back to what it was, as a change in a codicil */
+        post: operations["restoreThing"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/sheets": {
         parameters: {
             query?: never;
@@ -4417,6 +4451,23 @@ export interface components {
             title: string;
             why: string;
         };
+        Restoration: {
+            what: components["schemas"]["ThingKind"];
+            /** @description As in a change of a codicil */
+            key: string;
+            /**
+             * Format: int64
+             * @description The one in force whose version of it is wanted
+             */
+            codicil: number;
+            /** @description What it was before that codicil, instead of with it */
+            before?: boolean;
+            /**
+             * Format: int64
+             * @description The codicil that takes the change; missing: a new one
+             */
+            into?: number;
+        };
         CodicilChange: {
             codicil: components["schemas"]["CodicilRef"];
             what: components["schemas"]["ThingKind"];
@@ -5944,6 +5995,10 @@ export interface components {
         /** @description Missing: the practice ledger */
         LedgerQuery: components["schemas"]["LedgerName"];
         Format: components["schemas"]["Format"];
+        /** @description As in a change of a codicil */
+        ThingKey: string;
+        /** @description One row of a table, by itself: of a crosswalk the codes that are looked up, as they are stored; of a standing value the company, blank for all */
+        ThingRow: string[];
         /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
         ByRules: string;
         Identity: number;
@@ -6795,7 +6850,9 @@ export interface operations {
             query: {
                 what: components["schemas"]["ThingKind"];
                 /** @description As in a change of a codicil */
-                key: string;
+                key: components["parameters"]["ThingKey"];
+                /** @description One row of a table, by itself: of a crosswalk the codes that are looked up, as they are stored; of a standing value the company, blank for all */
+                row?: components["parameters"]["ThingRow"];
                 format?: components["parameters"]["Format"];
             };
             header?: never;
@@ -6811,6 +6868,63 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CodicilChange"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    compareThing: {
+        parameters: {
+            query: {
+                what: components["schemas"]["ThingKind"];
+                /** @description As in a change of a codicil */
+                key: components["parameters"]["ThingKey"];
+                /** @description One row of a table, by itself: of a crosswalk the codes that are looked up, as they are stored; of a standing value the company, blank for all */
+                row?: components["parameters"]["ThingRow"];
+                /** @description The codicil whose version is the old one */
+                from: number;
+                /** @description The codicil whose version is the new one */
+                to: number;
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The change of the one into the other */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodicilChange"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    restoreThing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Restoration"];
+            };
+        };
+        responses: {
+            /** @description The codicil that takes it back */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Codicil"];
                 };
             };
             default: components["responses"]["Failure"];

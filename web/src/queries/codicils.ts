@@ -74,13 +74,36 @@ export function useCodicil(id: () => number | undefined) {
   );
 }
 
+/** A table, field, layout or map; with a row of a table, only what was made of that. */
+export interface Thing {
+  what: Schemas["ThingKind"];
+  key: string;
+  row?: string[];
+}
+
 /** What codicils in force made of a thing. */
-export function useThingHistory(thing: () => { what: Schemas["ThingKind"]; key: string } | undefined) {
+export function useThingHistory(thing: () => Thing | undefined) {
   return useAsked(
     () => (thing() ? ["history", thing(), { ...format }] : undefined),
     (signal) => api.GET("/codicils/history", { params: { query: { ...thing()!, format } }, signal }),
+    { keep: true },
   );
 }
+
+/** What differs in a thing from how one codicil brought it into force to how another did. */
+export function useThingCompared(of: () => (Thing & { from: number; to: number }) | undefined) {
+  return useAsked(
+    () => (of() ? ["compared", of(), { ...format }] : undefined),
+    (signal) => api.GET("/codicils/compared", { params: { query: { ...of()!, format } }, signal }),
+    { keep: true },
+  );
+}
+
+/** Takes a thing back to what it was, as a change in the codicil that is shown, or in a new one. */
+export const restoreThing = (body: Omit<Schemas["Restoration"], "into">) =>
+  change(
+    api.POST("/codicils/restorations", { body: { ...body, into: numbered(chosen.value) || undefined } }),
+  );
 
 export const beginCodicil = (head: Schemas["CodicilHead"]) => change(api.POST("/codicils", { body: head }));
 

@@ -302,7 +302,12 @@ const mayChange = computed(() => session.may("tables.change") && session.everywh
       <span v-if="done" class="quiet" role="status">{{ done }}</span>
       <span v-else class="quiet">Rows copied from a spreadsheet can be pasted into any cell.</span>
     </div>
-    <ThingHistory v-if="!adding" what="crosswalk" :of="props.crosswalk" />
+    <ThingHistory
+      v-if="!adding"
+      what="crosswalk"
+      :of="props.crosswalk"
+      :rows="draft.rows?.map((r) => ({ label: r.keys.join(', '), keys: r.keys }))"
+    />
   </form>
   <section v-if="missing.data && !adding" class="missing" aria-label="Missing codes">
     <h2>Missing codes</h2>

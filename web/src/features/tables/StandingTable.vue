@@ -169,7 +169,17 @@ const list = useList<StandingView>(
         </tbody>
       </table>
       <p v-for="(n, i) in checked.answer?.notices" :key="i" class="notice">{{ n.message }}</p>
-      <ThingHistory v-if="table.draft.version" what="standing" :of="table.draft.standing.field.key" />
+      <ThingHistory
+        v-if="table.draft.version"
+        what="standing"
+        :of="table.draft.standing.field.key"
+        :rows="
+          table.draft.standing.periods?.map((p) => ({
+            label: p.company || 'All companies',
+            keys: [p.company],
+          }))
+        "
+      />
     </template>
     <template #buttons>
       <button type="button" class="button" @click="addPeriod">Add a period</button>
