@@ -9,6 +9,7 @@ package engine
 import (
 	"slices"
 
+	"codicil/core/decimal"
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/notice"
@@ -21,9 +22,9 @@ import (
 type Case struct {
 	Header Values
 	Lines  []Line
-	// PreviousLines and PreviousOfTypeLines are all lines of the documents saved before,
+	// PreviousLines, PreviousOfTypeLines and PreviousOfAnyoneLines are all lines of the documents saved before,
 	// each with its values by place.
-	PreviousLines, PreviousOfTypeLines [][]feel.Value
+	PreviousLines, PreviousOfTypeLines, PreviousOfAnyoneLines [][]feel.Value
 	// StoredLines are the saved lines, removed ones too.
 	StoredLines []StoredLine
 	// Linked finds the records that links name; nil: links are taken as they are.
@@ -87,9 +88,9 @@ type Values struct {
 	// the rules are to give anew as on a new record.
 	Carried, Derive map[int]bool
 	// Previous and PreviousOfType are the values of the document that the person saved
-	// last, of the kind and of the kind and type; for a line those of the line with its
-	// number. nil: there is none.
-	Previous, PreviousOfType []feel.Value
+	// last, of the kind and of the kind and type, and PreviousOfAnyone of that which anyone did, of the kind and type; for a
+	// line those of the line with its number. nil: there is none.
+	Previous, PreviousOfType, PreviousOfAnyone []feel.Value
 	// Again are what was keyed a second time, by place; Same as the first or not.
 	Again map[int]feel.Value
 }
@@ -150,6 +151,8 @@ type Outcome struct {
 	// FollowUps are what posting the document writes to linked records, in order; none for
 	// a document that is refused, or not posted.
 	FollowUps []FollowUp
+	// Balance is that of the journal; nil: the kind has none.
+	Balance *Balance
 	// places are those of the lines, by number.
 	places map[int]int
 	// active are the rules that gave a value or spoke; one may be there several times.
@@ -165,6 +168,22 @@ func (o *Outcome) Active() []int64 {
 	}
 	slices.Sort(active)
 	return slices.Compact(active)
+}
+
+// Balance is what the lines of a journal come to.
+type Balance struct {
+	Debits, Credits decimal.Number
+	// Currency is that of the lines (ISO 4217).
+	Currency string
+}
+
+// Lacks is what the debits lack to be as much as the credits; negative: what they have too much.
+func (b *Balance) Lacks() decimal.Number { return b.Credits.Minus(b.Debits) }
+
+// Show writes an amount of it with its currency.
+func (b *Balance) Show(n decimal.Number) string {
+	places, _ := field.CurrencyDecimals(b.Currency)
+	return n.Fixed(max(n.Places(), places)) + " " + b.Currency
 }
 
 // FollowUp is a value that posting writes to a linked record.

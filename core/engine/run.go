@@ -180,7 +180,7 @@ func (r *run) makeFields() {
 func fill(slots []feel.Value, values *Values, count int) {
 	copy(slots[int(rule.SoFar)*count:], values.Entered[:count])
 	copy(slots[int(rule.Entered)*count:], values.Entered[:count])
-	for i, saved := range [...][]feel.Value{values.Stored, values.Previous, values.PreviousOfType} {
+	for i, saved := range [...][]feel.Value{values.Stored, values.Previous, values.PreviousOfType, values.PreviousOfAnyone} {
 		if saved != nil {
 			copy(slots[(int(rule.Stored)+i)*count:], saved[:count])
 		}
@@ -199,7 +199,7 @@ func (r *run) prepareLines() {
 		}
 	}
 	for column := range v.Columns {
-		for form := rule.Entered; form <= rule.PreviousOfType; form++ {
+		for form := rule.Entered; form <= rule.PreviousOfAnyone; form++ {
 			r.list(column, form)
 		}
 	}
@@ -217,6 +217,8 @@ func (r *run) list(column int, form rule.Form) {
 			rows, at = r.c.PreviousLines, column
 		case rule.PreviousOfType:
 			rows, at = r.c.PreviousOfTypeLines, column
+		case rule.PreviousOfAnyone:
+			rows, at = r.c.PreviousOfAnyoneLines, column
 		}
 		values := make([]feel.Value, len(rows))
 		for i, row := range rows {

@@ -6,7 +6,6 @@ import (
 	"slices"
 	"strings"
 
-	"codicil/core/decimal"
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/rule"
@@ -164,16 +163,17 @@ func (r *run) balance() {
 	if r.c.Moment != rule.Posting {
 		severity = rule.Advise
 	}
-	debits, credits, currency := decimal.Number{}, decimal.Number{}, r.plan.Scope.Company.Currency
+	b := &Balance{Currency: r.plan.Scope.Company.Currency}
+	r.out.Balance = b
 	account, debit, credit := kind.Index(kind.Journal.Account), kind.Index(kind.Journal.Debit), kind.Index(kind.Journal.Credit)
 	for i := range r.rows {
 		at := r.cell(debit, i)
 		if own := r.surroundings(at).Currency; own != "" {
-			currency = own
+			b.Currency = own
 		}
 		d, _ := at.out.Final.Number()
 		c, _ := r.cell(credit, i).out.Final.Number()
-		debits, credits = debits.Plus(d), credits.Plus(c)
+		b.Debits, b.Credits = b.Debits.Plus(d), b.Credits.Plus(c)
 		switch {
 		case d.Sign() != 0 && c.Sign() != 0:
 			r.notify(severity, at, nil, bothSides.With())
@@ -189,10 +189,8 @@ func (r *run) balance() {
 		r.notify(severity, r.cell(debit, -1), nil, noLines.With())
 		return
 	}
-	if debits.Cmp(credits) != 0 {
-		places, _ := field.CurrencyDecimals(currency)
-		show := func(n decimal.Number) string { return n.Fixed(max(n.Places(), places)) + " " + currency }
-		r.notify(severity, r.cell(debit, -1), nil, unbalanced.With(show(debits), show(credits), show(debits.Minus(credits).Abs())))
+	if lacks := b.Lacks(); lacks.Sign() != 0 {
+		r.notify(severity, r.cell(debit, -1), nil, unbalanced.With(b.Show(b.Debits), b.Show(b.Credits), b.Show(lacks.Abs())))
 	}
 }
 

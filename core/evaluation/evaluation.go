@@ -43,9 +43,10 @@ type Document struct {
 	// Linked are records that the document names, by kind and number; they go before those
 	// that are saved.
 	Linked map[string]map[string]Values `json:"linked,omitempty"`
-	// Previous and PreviousOfType are what was saved before; nil: as it is saved.
-	Previous       *Content `json:"previous,omitempty"`
-	PreviousOfType *Content `json:"previousOfType,omitempty"`
+	// Previous, PreviousOfType and PreviousOfAnyone are what was saved before; nil: as it is saved.
+	Previous         *Content `json:"previous,omitempty"`
+	PreviousOfType   *Content `json:"previousOfType,omitempty"`
+	PreviousOfAnyone *Content `json:"previousOfAnyone,omitempty"`
 	// User is who is taken to enter the document; "": who asks.
 	User string `json:"user,omitempty"`
 	// Reasons are what was said to go on in spite of a confirm, by rule.
@@ -216,7 +217,7 @@ func Run(w World, d *Document) Result {
 func (d *Document) given() judge.Document {
 	given := judge.Document{
 		Kind: d.Kind, Company: d.Company, Type: d.Type, Day: d.Day, Record: d.Record, Entered: items(d.Values), Stored: d.Stored,
-		StoredLines: lines(d.StoredLines), Preceding: d.Preceding, Previous: d.Previous.content(), PreviousOfType: d.PreviousOfType.content(),
+		StoredLines: lines(d.StoredLines), Preceding: d.Preceding, Previous: d.Previous.content(), PreviousOfType: d.PreviousOfType.content(), PreviousOfAnyone: d.PreviousOfAnyone.content(),
 		User: d.User, Reasons: d.Reasons,
 	}
 	for _, line := range lines(d.Lines) {

@@ -98,6 +98,8 @@ type Surroundings struct {
 	Country string
 	// Day is the document's date, from which short dates are read; null: not known.
 	Day feel.Value
+	// Keyed tells that a person keys the value: a number may be a sum.
+	Keyed bool
 }
 
 // Beside returns the surroundings with what stands in fields beside the value; "" changes nothing.

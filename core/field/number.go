@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"unicode/utf8"
 
 	"codicil/core/decimal"
 	"codicil/core/feel"
@@ -15,6 +16,7 @@ const Number Name = "number"
 
 var (
 	notNumber       = notice.Define("not-a-number", "{field} must be a number; {value:q} is not. Write it as {example}")
+	notSum          = notice.Define("not-a-number.sum", "{field}: {value:q} cannot be added up. Write numbers with +, -, * or / between them, as 120+{example}")
 	notPercentage   = notice.Define("not-a-number.percentage", "{field} is not a percentage; write a number without %")
 	ambiguousNumber = notice.Define("ambiguous-number", "{field}: {value:q} may mean {one} or {other} in your format; write one of these")
 )
@@ -30,12 +32,63 @@ func (number) Traits() Traits {
 
 func (number) Formula() feel.Type { return feel.NumberType }
 
-func (number) Read(f *Field, text string, format Format, _ Surroundings) (feel.Value, *Misfit) {
-	n, wrong := readNumber(f, text, text, format)
+func (number) Read(f *Field, text string, format Format, s Surroundings) (feel.Value, *Misfit) {
+	n, wrong := readSum(f, text, format, s)
 	if wrong != nil {
 		return feel.NullValue, wrong
 	}
 	return feel.NumberOf(n), nil
+}
+
+// readSum reads a number as a person writes it, and where one keys it also a sum of products, as 120+35,50 or 3*19,90.
+// Between operators stands what is a number by itself.
+func readSum(f *Field, text string, format Format, s Surroundings) (decimal.Number, *Misfit) {
+	const operators = "+-−*/×"
+	signed := strings.TrimLeft(text, " +-−")
+	if !s.Keyed || !strings.ContainsAny(signed, operators) {
+		return readNumber(f, text, text, format)
+	}
+	unclear := misfit(notSum, f.Label, text, format.Number("35.5"))
+	total, product := decimal.Number{}, decimal.Number{}
+	operator, begin := '+', 0
+	sound := true
+	take := func(part string) *Misfit {
+		n, wrong := readNumber(f, text, strings.TrimSpace(part), format)
+		if wrong != nil {
+			return wrong
+		}
+		fits := true
+		switch operator {
+		case '*', '×':
+			product, fits = product.Mul(n)
+		case '/':
+			product, fits = product.Quo(n)
+		default:
+			if total, fits = total.Add(product); operator != '+' {
+				n = n.Neg()
+			}
+			product = n
+		}
+		sound = sound && fits
+		return nil
+	}
+	for at, r := range text {
+		if !strings.ContainsRune(operators, r) || strings.TrimSpace(text[begin:at]) == "" {
+			continue // a sign
+		}
+		if wrong := take(text[begin:at]); wrong != nil {
+			return total, unclear
+		}
+		operator, begin = r, at+utf8.RuneLen(r)
+	}
+	if wrong := take(text[begin:]); wrong != nil || !sound {
+		return total, unclear
+	}
+	sum, fits := total.Add(product)
+	if !fits {
+		return sum, unclear
+	}
+	return sum, nil
 }
 
 // readNumber reads a number as a person writes it; typed is what messages name.

@@ -100,3 +100,26 @@ func TestNumbersAreReadAsTheyAreMeant(t *testing.T) {
 		}
 	}
 }
+
+// Who keys a number may key a sum; who loads one may not.
+func TestASumIsAddedUpAsItIsKeyed(t *testing.T) {
+	f := field.Field{Label: "Amount", Type: field.Amount}
+	for typed, want := range map[string]string{
+		"120+35,50": "155.5", "120 + 35,50": "155.5", "3*19,90": "59.7", "3×19,90": "59.7", "100/8": "12.5", "100-2*30": "40", "-5-3": "-8", "5--3": "8", "2*-3": "-6",
+		"1.200,50+1": "1201.5", "0,1+0,2": "0.3", "+30": "30", "7": "7", "1+": "", "*3": "", "1++": "", "1/0": "", "a+1": "", "2+3)": "",
+	} {
+		v, wrong := f.Read(typed, continental, field.Surroundings{Keyed: true})
+		if want == "" {
+			assert.NotNil(t, wrong, typed)
+			continue
+		}
+		assert.Nil(t, wrong, typed)
+		assert.Equal(t, want, field.Write(v), typed)
+	}
+	_, wrong := f.Read("120+35,50", continental, field.Surroundings{})
+	assert.NotNil(t, wrong)
+	share := field.Field{Label: "Rate", Type: field.Percent}
+	v, wrong := share.Read("10+2,5 %", continental, field.Surroundings{Keyed: true})
+	assert.Nil(t, wrong)
+	assert.Equal(t, "0.125", field.Write(v))
+}

@@ -21,8 +21,8 @@ func (percent) Traits() Traits {
 func (percent) Formula() feel.Type { return feel.Type{Kind: feel.Number, Percent: true} }
 
 // Read reads 10 or 10 % as 0.1.
-func (percent) Read(f *Field, text string, format Format, _ Surroundings) (feel.Value, *Misfit) {
-	n, wrong := readNumber(f, text, strings.TrimSpace(strings.TrimSuffix(text, "%")), format)
+func (percent) Read(f *Field, text string, format Format, s Surroundings) (feel.Value, *Misfit) {
+	n, wrong := readSum(f, strings.TrimSpace(strings.TrimSuffix(text, "%")), format, s)
 	if wrong != nil {
 		return feel.NullValue, wrong
 	}

@@ -73,8 +73,11 @@ func (l *look) put(d *judge.Document, read rule.Read, text string) {
 		}
 	default:
 		at := &d.Previous
-		if read.Form == rule.PreviousOfType {
+		switch read.Form {
+		case rule.PreviousOfType:
 			at = &d.PreviousOfType
+		case rule.PreviousOfAnyone:
+			at = &d.PreviousOfAnyone
 		}
 		before := &record.Content{Values: map[string]string{}, Lines: []record.Line{{Number: 1, Values: map[string]string{}}}}
 		if *at != nil {

@@ -27,9 +27,10 @@ type Basis struct {
 	AsStored bool `json:"asStored"`
 	// Records are those that were read.
 	Records []Read `json:"records"`
-	// Previous and PreviousOfType are what the person had saved before; of no number: nothing.
-	Previous       Read `json:"previous"`
-	PreviousOfType Read `json:"previousOfType"`
+	// Previous and PreviousOfType are what the person had saved before, and PreviousOfAnyone what anyone had; of no number: nothing.
+	Previous         Read `json:"previous"`
+	PreviousOfType   Read `json:"previousOfType"`
+	PreviousOfAnyone Read `json:"previousOfAnyone"`
 	// Same are the answers to unique rules that found other records.
 	Same []Answer `json:"same"`
 	// Counts are the last counts of series before the numbers that the document got, by name.
@@ -64,7 +65,7 @@ type Kept struct {
 func (d *Document) Stated() Document {
 	stated := *d
 	stated.Stored, stated.StoredLines, stated.StoredOrigins, stated.StoredReasons = nil, nil, nil, nil
-	stated.Previous, stated.PreviousOfType = nil, nil
+	stated.Previous, stated.PreviousOfType, stated.PreviousOfAnyone = nil, nil, nil
 	return stated
 }
 

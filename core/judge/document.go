@@ -48,9 +48,10 @@ type Document struct {
 	// Record is the number of the saved record that Stored was taken from, for people.
 	Record string `json:"record,omitempty"`
 	// Previous and PreviousOfType are what the person saved before, of the kind and of the
-	// kind and type; nil: nothing.
-	Previous       *record.Content `json:"previous,omitempty"`
-	PreviousOfType *record.Content `json:"previousOfType,omitempty"`
+	// kind and type, and PreviousOfAnyone what anyone did, of the kind and type; nil: nothing.
+	Previous         *record.Content `json:"previous,omitempty"`
+	PreviousOfType   *record.Content `json:"previousOfType,omitempty"`
+	PreviousOfAnyone *record.Content `json:"previousOfAnyone,omitempty"`
 	// Preceding is the record that the document follows; nil: none.
 	Preceding *engine.Preceding `json:"preceding,omitempty"`
 	// Reasons are what was said to go on in spite of a confirm, by rule.
@@ -66,12 +67,17 @@ type Document struct {
 	Changes *plan.Changes `json:"changes,omitempty"`
 }
 
+// LooksBack tells whether the document states what was saved before.
+func (d *Document) LooksBack() bool {
+	return d.Previous != nil || d.PreviousOfType != nil || d.PreviousOfAnyone != nil
+}
+
 // Facts names the facts that the document states though they are not its own to state, when
 // it is to be saved or posted to the books; nil: none.
 func (d *Document) Facts() (facts []string) {
 	for name, stated := range map[string]bool{
 		"stored":   d.Stored != nil || d.StoredLines != nil || d.StoredOrigins != nil || d.StoredReasons != nil,
-		"previous": d.Previous != nil || d.PreviousOfType != nil, "user": d.User != "", "carried": d.Fixtures != nil,
+		"previous": d.LooksBack(), "user": d.User != "", "carried": d.Fixtures != nil,
 		"changes": !d.Changes.Empty(),
 	} {
 		if stated {

@@ -43,6 +43,9 @@ func (d *Document) read(c *engine.Case, kind *record.Kind, company *record.Compa
 	if d.PreviousOfType != nil {
 		c.PreviousOfTypeLines = reader.rows(d.PreviousOfType.Lines)
 	}
+	if d.PreviousOfAnyone != nil {
+		c.PreviousOfAnyoneLines = reader.rows(d.PreviousOfAnyone.Lines)
+	}
 	return nil
 }
 
@@ -90,7 +93,7 @@ func (r *reader) before(values *engine.Values, d *Document, prefix string, first
 		parsed, _ := r.parsed(prefix, first, count, texts)
 		return parsed
 	}
-	values.Previous, values.PreviousOfType = of(d.Previous), of(d.PreviousOfType)
+	values.Previous, values.PreviousOfType, values.PreviousOfAnyone = of(d.Previous), of(d.PreviousOfType), of(d.PreviousOfAnyone)
 }
 
 // parsed reads saved texts: count fields from first on. The error tells of the first that

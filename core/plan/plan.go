@@ -167,7 +167,7 @@ func Build(b *Book, s Scope) *Plan {
 		}
 		maps.Copy(p.Lists, b.Vocabulary.Lists(c.Reads()))
 		p.Counts = p.Counts || c.Series != nil
-		p.LooksBack = p.LooksBack || b.Vocabulary.LooksBack(c.Reads())
+		p.LooksBack = p.LooksBack || b.Vocabulary.LooksBack(c.Reads(), rule.Before...)
 	}
 	for _, families := range p.stations {
 		for _, candidates := range families {

@@ -104,7 +104,7 @@ func (m *mutation) nearby(name *rule.Name) (others []*rule.Name) {
 	}
 	form := func(text string) string { // entered, previous, …: those of one form go together
 		group, _, found := strings.Cut(text, ".")
-		if found && slices.Contains([]string{"entered", "stored", "previous", "previous_of_type"}, group) {
+		if found && slices.Contains([]string{"entered", "stored", "previous", "previous_of_type", "previous_of_anyone"}, group) {
 			return group
 		}
 		return ""

@@ -295,7 +295,7 @@ func (s *Search) occasions(b Base) (list []candidate) {
 		for _, day := range s.days() {
 			list = append(list, candidate{Suggestion: Suggestion{Document: s.on(fresh, day), Origin: b.Origin + ", on " + string(day)}})
 		}
-		if s.Rule.Vocabulary().LooksBack(s.Rule.Reads()) {
+		if s.Rule.Vocabulary().LooksBack(s.Rule.Reads(), rule.Before...) {
 			if after, ok := s.after(fresh); ok {
 				list = append(list, candidate{Suggestion: Suggestion{Document: after, Origin: b.Origin + ", after two others"}})
 			}

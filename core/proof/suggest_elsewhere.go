@@ -164,7 +164,7 @@ func (s *Search) after(d judge.Document) (judge.Document, bool) {
 		}
 		return content
 	}
-	d.Previous, d.PreviousOfType = nil, nil
+	d.Previous, d.PreviousOfType, d.PreviousOfAnyone = nil, nil, nil
 	for i := range s.Bases {
 		other := &s.Bases[i].Document
 		if other.Company != d.Company || len(other.Entered) == 0 {
@@ -172,7 +172,7 @@ func (s *Search) after(d judge.Document) (judge.Document, bool) {
 		}
 		switch content := contentOf(other); {
 		case d.PreviousOfType == nil && other.Type == d.Type:
-			d.PreviousOfType = content
+			d.PreviousOfType, d.PreviousOfAnyone = content, content
 		case d.PreviousOfType != nil && !maps.Equal(content.Values, d.PreviousOfType.Values):
 			d.Previous = content
 			return d, true

@@ -42,9 +42,9 @@ const (
 	groupTables  = "Standing values"
 )
 
-var formGroupLabels = [forms]string{"", "As entered", "As last saved", "In the document before", "In the one of this type before"}
+var formGroupLabels = [forms]string{"", "As entered", "As last saved", "In the document before", "In the one of this type before", "In the one of this type before, by anyone"}
 
-var formSuffixes = [forms]string{"", " as entered", " as last saved", " in the document before", " in the one of this type before"}
+var formSuffixes = [forms]string{"", " as entered", " as last saved", " in the document before", " in the one of this type before", " in the one of this type before by anyone"}
 
 var contextLabels = map[string]string{
 	"company.key": "Company", "company.name": "Name of the company", "company.country": "Country of the company", "company.currency": "Currency of the company",

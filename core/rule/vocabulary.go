@@ -14,15 +14,19 @@ import (
 type Form uint8
 
 // A field can be read as its value so far, as it was entered, as it was last saved, and
-// as the document has it that the person saved last, of any type or of this one.
+// as the document has it that the person saved last, of any type or of this one, or that anyone saved last of this one.
 const (
 	SoFar Form = iota
 	Entered
 	Stored
 	Previous
 	PreviousOfType
-	forms = 5
+	PreviousOfAnyone
+	forms = 6
 )
+
+// Before are the forms of what was saved before.
+var Before = []Form{Previous, PreviousOfType, PreviousOfAnyone}
 
 // Vocabulary holds the names that the rules of one kind may use, and the slots
 // in which the engine keeps their values. In feel.Frame.Slots stand, for each
@@ -66,7 +70,7 @@ var contextNames = []struct {
 }
 
 // Group names of the forms; the values so far go without one.
-var formGroups = [forms]string{"", "entered", "stored", "previous", "previous_of_type"}
+var formGroups = [forms]string{"", "entered", "stored", "previous", "previous_of_type", "previous_of_anyone"}
 
 // NewVocabulary returns the names of a kind. kinds are those that links may lead to,
 // tables what the rules look up.
@@ -280,12 +284,11 @@ func (v *Vocabulary) Lists(slots []int) map[int]bool {
 	return lists
 }
 
-// LooksBack tells whether one of the slots holds something of the document that was
-// saved before.
-func (v *Vocabulary) LooksBack(slots []int) bool {
+// LooksBack tells whether one of the slots holds a value in one of some forms.
+func (v *Vocabulary) LooksBack(slots []int, in ...Form) bool {
 	return slices.ContainsFunc(slots, func(slot int) bool {
 		read, ok := v.ReadAt(slot)
-		return ok && read.Form >= Previous
+		return ok && slices.Contains(in, read.Form)
 	})
 }
 

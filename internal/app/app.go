@@ -6,6 +6,7 @@ package app
 
 import (
 	"codicil/internal/app/backups"
+	"codicil/internal/app/batches"
 	"codicil/internal/app/books"
 	"codicil/internal/app/breaks"
 	"codicil/internal/app/catalog"
@@ -63,6 +64,9 @@ type App struct {
 	Derive   *derive.Service
 	TakeBack *takeback.Service
 	Breaks   *breaks.Service
+	// Latest finds what somebody keyed before, and Batches keeps piles of documents that are keyed together.
+	Latest  *records.Latest
+	Batches *batches.Service
 	// Duplicates finds records that are twice, and Merging makes one of them.
 	Duplicates *duplicates.Service
 	Merging    *merging.Service
@@ -142,6 +146,7 @@ func assemble(j *judging.Service, work *runs.Service) *App {
 	a.Backups, a.News = backups.New(j), news.New(j)
 	a.Personal = personal.New(j, live.Resume, a.Backups)
 	a.Posting = posting.New(j, live, a.Proofs)
+	a.Latest, a.Batches = records.NewLatest(j), batches.New(j, a.Records, a.Posting)
 	a.Loads = loads.New(j, a.Records, a.Posting, work, func(inner *judging.Service) *records.Service {
 		return records.New(inner, records.NewLive(inner), work)
 	})

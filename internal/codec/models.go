@@ -292,25 +292,26 @@ type numberedModel struct {
 }
 
 type documentModel struct {
-	Kind           string               `json:"kind"`
-	Company        string               `json:"company"`
-	Type           string               `json:"type"`
-	Day            string               `json:"day"`
-	Entered        map[string]itemModel `json:"entered"`
-	Lines          []documentLineModel  `json:"lines,omitempty"`
-	Stored         map[string]string    `json:"stored,omitzero"`
-	StoredLines    []lineModel          `json:"storedLines,omitempty"`
-	StoredOrigins  map[string]string    `json:"storedOrigins,omitempty"`
-	StoredReasons  []reasonModel        `json:"storedReasons,omitempty"`
-	Record         string               `json:"record,omitempty"`
-	Previous       *contentModel        `json:"previous,omitempty"`
-	PreviousOfType *contentModel        `json:"previousOfType,omitempty"`
-	Preceding      *precedingModel      `json:"preceding,omitempty"`
-	Reasons        map[int64]string     `json:"reasons,omitempty"`
-	User           string               `json:"user,omitempty"`
-	Format         *formatModel         `json:"format,omitempty"`
-	Fixtures       *fixturesModel       `json:"carried,omitempty"`
-	Changes        *changesModel        `json:"changes,omitempty"`
+	Kind             string               `json:"kind"`
+	Company          string               `json:"company"`
+	Type             string               `json:"type"`
+	Day              string               `json:"day"`
+	Entered          map[string]itemModel `json:"entered"`
+	Lines            []documentLineModel  `json:"lines,omitempty"`
+	Stored           map[string]string    `json:"stored,omitzero"`
+	StoredLines      []lineModel          `json:"storedLines,omitempty"`
+	StoredOrigins    map[string]string    `json:"storedOrigins,omitempty"`
+	StoredReasons    []reasonModel        `json:"storedReasons,omitempty"`
+	Record           string               `json:"record,omitempty"`
+	Previous         *contentModel        `json:"previous,omitempty"`
+	PreviousOfType   *contentModel        `json:"previousOfType,omitempty"`
+	PreviousOfAnyone *contentModel        `json:"previousOfAnyone,omitempty"`
+	Preceding        *precedingModel      `json:"preceding,omitempty"`
+	Reasons          map[int64]string     `json:"reasons,omitempty"`
+	User             string               `json:"user,omitempty"`
+	Format           *formatModel         `json:"format,omitempty"`
+	Fixtures         *fixturesModel       `json:"carried,omitempty"`
+	Changes          *changesModel        `json:"changes,omitempty"`
 }
 
 type itemModel struct {
@@ -412,20 +413,21 @@ type judgedModel struct {
 }
 
 type basisModel struct {
-	At             string           `json:"at"`
-	Today          string           `json:"today"`
-	User           string           `json:"user"`
-	Moment         string           `json:"moment"`
-	Keyed          bool             `json:"keyed,omitempty"`
-	Version        judgedByModel    `json:"version"`
-	Before         int              `json:"before,omitempty"`
-	AsStored       bool             `json:"asStored,omitempty"`
-	Records        []readModel      `json:"records,omitempty"`
-	Previous       readModel        `json:"previous,omitzero"`
-	PreviousOfType readModel        `json:"previousOfType,omitzero"`
-	Same           []answerModel    `json:"same,omitempty"`
-	Counts         map[string]int64 `json:"counts,omitempty"`
-	Sum            string           `json:"sum"`
+	At               string           `json:"at"`
+	Today            string           `json:"today"`
+	User             string           `json:"user"`
+	Moment           string           `json:"moment"`
+	Keyed            bool             `json:"keyed,omitempty"`
+	Version          judgedByModel    `json:"version"`
+	Before           int              `json:"before,omitempty"`
+	AsStored         bool             `json:"asStored,omitempty"`
+	Records          []readModel      `json:"records,omitempty"`
+	Previous         readModel        `json:"previous,omitzero"`
+	PreviousOfType   readModel        `json:"previousOfType,omitzero"`
+	PreviousOfAnyone readModel        `json:"previousOfAnyone,omitzero"`
+	Same             []answerModel    `json:"same,omitempty"`
+	Counts           map[string]int64 `json:"counts,omitempty"`
+	Sum              string           `json:"sum"`
 }
 
 type readModel struct {

@@ -65,6 +65,66 @@ func (e ActDid) Valid() bool {
 	}
 }
 
+// Defines values for BatchPosting.
+const (
+	PostingByHand   BatchPosting = "by hand"
+	PostingEach     BatchPosting = "each"
+	PostingTogether BatchPosting = "together"
+)
+
+// Valid indicates whether the value is a known member of the BatchPosting enum.
+func (e BatchPosting) Valid() bool {
+	switch e {
+	case PostingByHand:
+		return true
+	case PostingEach:
+		return true
+	case PostingTogether:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for BatchSettledTake.
+const (
+	TakeFirst  BatchSettledTake = "first"
+	TakeSecond BatchSettledTake = "second"
+)
+
+// Valid indicates whether the value is a known member of the BatchSettledTake enum.
+func (e BatchSettledTake) Valid() bool {
+	switch e {
+	case TakeFirst:
+		return true
+	case TakeSecond:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for BatchState.
+const (
+	BatchClosed    BatchState = "closed"
+	BatchOpen      BatchState = "open"
+	BatchWithdrawn BatchState = "withdrawn"
+)
+
+// Valid indicates whether the value is a known member of the BatchState enum.
+func (e BatchState) Valid() bool {
+	switch e {
+	case BatchClosed:
+		return true
+	case BatchOpen:
+		return true
+	case BatchWithdrawn:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BrokenRuleSeverity.
 const (
 	BrokenRuleSeverityAdvise  BrokenRuleSeverity = "advise"
@@ -919,6 +979,168 @@ type BalancePage struct {
 
 // Band defines model for Band.
 type Band = rule.Band
+
+// Batch defines model for Batch.
+type Batch struct {
+	// Agrees Count and total are those announced, and nothing is left to key again or to settle
+	Agrees bool `json:"agrees"`
+
+	// Announced The total that was announced
+	Announced Shown  `json:"announced"`
+	Company   string `json:"company"`
+
+	// Difference What was announced less what was keyed; blank: no total was announced
+	Difference Shown `json:"difference"`
+
+	// Documents In the order in which they were keyed; none in a list of batches
+	Documents []BatchDocument `json:"documents"`
+	Head      BatchHead       `json:"head"`
+	ID        int64           `json:"id"`
+
+	// Keyed What the documents add up to
+	Keyed Shown  `json:"keyed"`
+	Kind  string `json:"kind"`
+	Made  Signed `json:"made"`
+
+	// Number How many documents were keyed
+	Number  int           `json:"number"`
+	People  []BatchPerson `json:"people"`
+	State   BatchState    `json:"state"`
+	Type    string        `json:"type"`
+	Version int           `json:"version"`
+}
+
+// BatchAnswer defines model for BatchAnswer.
+type BatchAnswer struct {
+	Batch Batch `json:"batch"`
+
+	// Refused Documents that the rules do not accept; nothing was done then
+	Refused []BatchRefused `json:"refused,omitempty"`
+}
+
+// BatchBegin defines model for BatchBegin.
+type BatchBegin struct {
+	Company string    `json:"company"`
+	Format  *Format   `json:"format,omitempty"`
+	Head    BatchHead `json:"head"`
+	Kind    string    `json:"kind"`
+	Type    string    `json:"type"`
+}
+
+// BatchChange defines model for BatchChange.
+type BatchChange struct {
+	Format  *Format    `json:"format,omitempty"`
+	Head    BatchHead  `json:"head"`
+	State   BatchState `json:"state"`
+	Version int        `json:"version"`
+}
+
+// BatchDifference defines model for BatchDifference.
+type BatchDifference struct {
+	Field string `json:"field"`
+	First Shown  `json:"first"`
+	Label string `json:"label"`
+
+	// Line The place of the line, from 1 on; 0: the header
+	Line   int   `json:"line"`
+	Second Shown `json:"second"`
+}
+
+// BatchDocument defines model for BatchDocument.
+type BatchDocument struct {
+	Amount      Shown             `json:"amount"`
+	Differences []BatchDifference `json:"differences"`
+	Keyed       Signed            `json:"keyed"`
+	Number      string            `json:"number"`
+	Position    int               `json:"position"`
+	Second      *Signed           `json:"second,omitempty"`
+
+	// State That of the record; blank: it was deleted
+	State string `json:"state"`
+	Title string `json:"title"`
+}
+
+// BatchHead defines model for BatchHead.
+type BatchHead struct {
+	// Count How many documents were announced; 0: not said
+	Count int `json:"count,omitempty"`
+
+	// Posting Each at once, together when the batch agrees, or not from the batch
+	Posting BatchPosting `json:"posting"`
+
+	// Second The fields that a second person keys again for comparison; *: all that are keyed; none: nobody does
+	Second []string `json:"second,omitempty"`
+	Title  string   `json:"title"`
+
+	// Total What their amounts add up to, an exact decimal, or as a person writes it; blank: not said
+	Total string `json:"total,omitempty"`
+
+	// TotalField The field of the header that is added up; missing: that of the kind, where there is one
+	TotalField string `json:"totalField,omitempty"`
+}
+
+// BatchPerson defines model for BatchPerson.
+type BatchPerson struct {
+	By string `json:"by"`
+
+	// Documents How many they keyed
+	Documents int `json:"documents"`
+
+	// PerHour How many they keyed in an hour, breaks of more than ten minutes left out; 0: too few to tell
+	PerHour int `json:"perHour,omitempty"`
+
+	// Refused How often what they keyed was refused
+	Refused int `json:"refused"`
+
+	// Second How many they keyed a second time
+	Second int `json:"second"`
+}
+
+// BatchPost defines model for BatchPost.
+type BatchPost struct {
+	Format *Format `json:"format,omitempty"`
+
+	// Reason What is said to all rules that ask for a reason
+	Reason  string `json:"reason,omitempty"`
+	Version int    `json:"version"`
+}
+
+// BatchPosting Each at once, together when the batch agrees, or not from the batch
+type BatchPosting string
+
+// BatchRefused defines model for BatchRefused.
+type BatchRefused struct {
+	Messages []Message `json:"messages"`
+	Number   string    `json:"number"`
+}
+
+// BatchSecond defines model for BatchSecond.
+type BatchSecond struct {
+	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
+	Document Document `json:"document"`
+	Format   *Format  `json:"format,omitempty"`
+
+	// Number That of the record
+	Number string `json:"number"`
+}
+
+// BatchSettled defines model for BatchSettled.
+type BatchSettled struct {
+	Field  string  `json:"field"`
+	Format *Format `json:"format,omitempty"`
+	Line   int     `json:"line"`
+	Number string  `json:"number"`
+
+	// Reasons What a person said to go on in spite of a confirm, by rule
+	Reasons map[string]string `json:"reasons,omitempty"`
+	Take    BatchSettledTake  `json:"take"`
+}
+
+// BatchSettledTake defines model for BatchSettled.Take.
+type BatchSettledTake string
+
+// BatchState defines model for BatchState.
+type BatchState string
 
 // Become defines model for Become.
 type Become struct {
@@ -2104,6 +2326,15 @@ type ImpactRequest struct {
 	Rule int64 `json:"rule"`
 }
 
+// JournalBalance defines model for JournalBalance.
+type JournalBalance struct {
+	Credits Shown `json:"credits"`
+	Debits  Shown `json:"debits"`
+
+	// Difference Debits less credits; a value of 0: they balance
+	Difference Shown `json:"difference"`
+}
+
 // JournalEntry defines model for JournalEntry.
 type JournalEntry struct {
 	Account string `json:"account"`
@@ -2189,6 +2420,11 @@ type KindEntry struct {
 	Families []string `json:"families"`
 	Kind     Kind     `json:"kind"`
 	Types    []Type   `json:"types"`
+}
+
+// LastRecord defines model for LastRecord.
+type LastRecord struct {
+	Record *Record `json:"record,omitempty"`
 }
 
 // Layout defines model for Layout.
@@ -2729,6 +2965,9 @@ type OthersChange struct {
 
 // Outcome defines model for Outcome.
 type Outcome struct {
+	// Balance What the lines of a journal come to; missing: the kind has none
+	Balance *JournalBalance `json:"balance,omitempty"`
+
 	// Changes The changes on top of the rules in force with which it was judged
 	Changes []RuleRef `json:"changes,omitempty"`
 
@@ -3819,6 +4058,9 @@ type SaveAnswer struct {
 
 // SaveRequest defines model for SaveRequest.
 type SaveRequest struct {
+	// Batch The batch in which a new record is keyed; missing: none
+	Batch int64 `json:"batch,omitempty"`
+
 	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document `json:"document"`
 	Format   *Format  `json:"format,omitempty"`
@@ -4386,6 +4628,19 @@ type TrailWords = string
 // Failure defines model for Failure.
 type Failure = Problem
 
+// ListBatchesParams defines parameters for ListBatches.
+type ListBatchesParams struct {
+	// Kind Missing: of all that one may see
+	Kind   string       `form:"kind,omitempty" json:"kind,omitempty"`
+	State  []BatchState `form:"state,omitempty" json:"state,omitempty"`
+	Format Format       `json:"format,omitempty"`
+}
+
+// GetBatchParams defines parameters for GetBatch.
+type GetBatchParams struct {
+	Format Format `json:"format,omitempty"`
+}
+
 // GetBreaksParams defines parameters for GetBreaks.
 type GetBreaksParams struct {
 	Kind KindKey `form:"kind" json:"kind"`
@@ -4806,6 +5061,24 @@ type TakeBackProofParams struct {
 	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 }
 
+// GetLastRecordParams defines parameters for GetLastRecord.
+type GetLastRecordParams struct {
+	Kind    KindKey `form:"kind" json:"kind"`
+	Company string  `form:"company" json:"company"`
+
+	// Type Missing: of any
+	Type string `form:"type,omitempty" json:"type,omitempty"`
+
+	// Mine Saved by who asks; otherwise by anyone
+	Mine bool `form:"mine,omitempty" json:"mine,omitempty"`
+
+	// Naming The number of a record that it names by a link of the field
+	Naming string `form:"naming,omitempty" json:"naming,omitempty"`
+
+	// Field The link
+	Field string `form:"field,omitempty" json:"field,omitempty"`
+}
+
 // GetRecordHistoryParams defines parameters for GetRecordHistory.
 type GetRecordHistoryParams struct {
 	Format Format `json:"format,omitempty"`
@@ -5097,6 +5370,21 @@ type AddPasskeyJSONRequestBody = PasskeyMade
 
 // ChangePasswordJSONRequestBody defines body for ChangePassword for application/json ContentType.
 type ChangePasswordJSONRequestBody = PasswordChange
+
+// BeginBatchJSONRequestBody defines body for BeginBatch for application/json ContentType.
+type BeginBatchJSONRequestBody = BatchBegin
+
+// ChangeBatchJSONRequestBody defines body for ChangeBatch for application/json ContentType.
+type ChangeBatchJSONRequestBody = BatchChange
+
+// SettleDifferenceJSONRequestBody defines body for SettleDifference for application/json ContentType.
+type SettleDifferenceJSONRequestBody = BatchSettled
+
+// PostBatchJSONRequestBody defines body for PostBatch for application/json ContentType.
+type PostBatchJSONRequestBody = BatchPost
+
+// KeySecondJSONRequestBody defines body for KeySecond for application/json ContentType.
+type KeySecondJSONRequestBody = BatchSecond
 
 // BeginCodicilJSONRequestBody defines body for BeginCodicil for application/json ContentType.
 type BeginCodicilJSONRequestBody = CodicilHead

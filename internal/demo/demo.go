@@ -67,6 +67,9 @@ func scenario(ctx context.Context, s *store.Store, now clock.Clock, user string,
 		if err := prepare(ctx, open(), ids); err != nil {
 			return err
 		}
+		if err := announce(ctx, open()); err != nil {
+			return err
+		}
 		return govern(ctx, open())
 	})
 }
@@ -104,7 +107,7 @@ func fillProofs(ctx context.Context, d *app.App, ids map[string]int64) error {
 	for _, list := range []struct {
 		kind   string
 		proofs []givenProof
-	}{{"sales_order", salesProofs}, {"quotation", quotationProofs}, {"accounting_document", accountingProofs}, {"vendor", vendorProofs}, {"item", itemProofs}} {
+	}{{"sales_order", salesProofs}, {"quotation", quotationProofs}, {"accounting_document", accountingProofs}, {"vendor", vendorProofs}, {"item", itemProofs}, {"accounting_document", deskProofs}} {
 		for _, p := range list.proofs {
 			if err := addProof(ctx, d, list.kind, p, ids); err != nil {
 				return fmt.Errorf("proof %q: %w", p.name, err)

@@ -11,8 +11,8 @@ import (
 
 // unused are the fields that a type of accounting document never uses: its forms leave them out.
 var unused = map[string][]string{
-	"VI": {"customer", "order", "lines.customer"},
-	"VC": {"customer", "order", "lines.customer"},
+	"VI": {"customer", "order", "lines.customer", "lines.vendor", "lines.item", "lines.quantity", "lines.unit"},
+	"VC": {"customer", "order", "lines.customer", "lines.vendor", "lines.item", "lines.quantity", "lines.unit"},
 	"CI": {"vendor", "approver", "payment_block", "block_reason", "lines.vendor"},
 	"JE": {"vendor", "customer", "order", "approver", "payment_terms", "payment_method", "due_on", "payment_block", "block_reason"},
 	"AC": {"vendor", "customer", "order", "approver", "payment_terms", "payment_method", "due_on", "payment_block", "block_reason", "lines.vendor", "lines.customer"},

@@ -88,7 +88,7 @@ func note(by string, on record.Day, why string) rule.Note {
 
 // rules returns the rules of all kinds.
 func rules() []given {
-	return slices.Concat(of("vendor", vendorRules()), of("sales_order", salesRules()), of("quotation", quotationRules()), of("accounting_document", accountingRules()), of("item", itemRules()))
+	return slices.Concat(of("vendor", vendorRules()), of("sales_order", salesRules()), of("quotation", quotationRules()), of("accounting_document", accountingRules()), of("item", itemRules()), of("accounting_document", deskRules()))
 }
 
 // of says for which kind of record the rules are.

@@ -52,6 +52,27 @@ type ServerInterface interface {
 	// MakeBackup Make a backup of all data as they are now: a tar, packed with Zstandard
 	// (POST /backup)
 	MakeBackup(ctx *echo.Context) error
+	// ListBatches Batches, newest first
+	// (GET /batches)
+	ListBatches(ctx *echo.Context, params ListBatchesParams) error
+	// BeginBatch Announce a batch
+	// (POST /batches)
+	BeginBatch(ctx *echo.Context) error
+	// GetBatch A batch with its documents, who keyed them, and what differs
+	// (GET /batches/{id})
+	GetBatch(ctx *echo.Context, id Identity, params GetBatchParams) error
+	// ChangeBatch Change what was announced
+	// (PUT /batches/{id})
+	ChangeBatch(ctx *echo.Context, id Identity) error
+	// SettleDifference Say which of two values is right; the record is changed where the second is
+	// (POST /batches/{id}/differences)
+	SettleDifference(ctx *echo.Context, id Identity) error
+	// PostBatch Post all documents of a batch that agrees, or none
+	// (POST /batches/{id}/post)
+	PostBatch(ctx *echo.Context, id Identity) error
+	// KeySecond Key a document of a batch the second time, for comparison; the record stays as it is
+	// (POST /batches/{id}/second)
+	KeySecond(ctx *echo.Context, id Identity) error
 	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
 	// (GET /breaks)
 	GetBreaks(ctx *echo.Context, params GetBreaksParams) error
@@ -349,6 +370,9 @@ type ServerInterface interface {
 	// ExportRecords A whole list as CSV
 	// (POST /records/export)
 	ExportRecords(ctx *echo.Context) error
+	// GetLastRecord The record of a kind that was saved last in a company
+	// (GET /records/last)
+	GetLastRecord(ctx *echo.Context, params GetLastRecordParams) error
 	// ListRecords A page of a list
 	// (POST /records/list)
 	ListRecords(ctx *echo.Context) error
@@ -703,6 +727,136 @@ func (w *ServerInterfaceWrapper) MakeBackup(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.MakeBackup(ctx)
+	return err
+}
+
+// ListBatches converts echo context to params.
+func (w *ServerInterfaceWrapper) ListBatches(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListBatchesParams
+	// ------------- Optional query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Optional query parameter "state" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "state", ctx.QueryParams(), &params.State, runtime.BindQueryParameterOptions{Type: "array", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter state: %s", err))
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListBatches(ctx, params)
+	return err
+}
+
+// BeginBatch converts echo context to params.
+func (w *ServerInterfaceWrapper) BeginBatch(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.BeginBatch(ctx)
+	return err
+}
+
+// GetBatch converts echo context to params.
+func (w *ServerInterfaceWrapper) GetBatch(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetBatchParams
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetBatch(ctx, id, params)
+	return err
+}
+
+// ChangeBatch converts echo context to params.
+func (w *ServerInterfaceWrapper) ChangeBatch(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ChangeBatch(ctx, id)
+	return err
+}
+
+// SettleDifference converts echo context to params.
+func (w *ServerInterfaceWrapper) SettleDifference(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SettleDifference(ctx, id)
+	return err
+}
+
+// PostBatch converts echo context to params.
+func (w *ServerInterfaceWrapper) PostBatch(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.PostBatch(ctx, id)
+	return err
+}
+
+// KeySecond converts echo context to params.
+func (w *ServerInterfaceWrapper) KeySecond(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "id" -------------
+	var id Identity
+
+	err = runtime.BindStyledParameterWithOptions("simple", "id", ctx.Param("id"), &id, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "integer", Format: "int64", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter id: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.KeySecond(ctx, id)
 	return err
 }
 
@@ -2900,6 +3054,59 @@ func (w *ServerInterfaceWrapper) ExportRecords(ctx *echo.Context) error {
 	return err
 }
 
+// GetLastRecord converts echo context to params.
+func (w *ServerInterfaceWrapper) GetLastRecord(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetLastRecordParams
+	// ------------- Required query parameter "kind" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "kind", ctx.QueryParams(), &params.Kind, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Required query parameter "company" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "company", ctx.QueryParams(), &params.Company, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter company: %s", err))
+	}
+
+	// ------------- Optional query parameter "type" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "type", ctx.QueryParams(), &params.Type, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter type: %s", err))
+	}
+
+	// ------------- Optional query parameter "mine" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "mine", ctx.QueryParams(), &params.Mine, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter mine: %s", err))
+	}
+
+	// ------------- Optional query parameter "naming" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "naming", ctx.QueryParams(), &params.Naming, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter naming: %s", err))
+	}
+
+	// ------------- Optional query parameter "field" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "field", ctx.QueryParams(), &params.Field, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter field: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetLastRecord(ctx, params)
+	return err
+}
+
 // ListRecords converts echo context to params.
 func (w *ServerInterfaceWrapper) ListRecords(ctx *echo.Context) error {
 	var err error
@@ -4584,6 +4791,14 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/records", wrapper.SaveRecord, options.OperationMiddlewares["saveRecord"]...)
 	router.POST(options.BaseURL+"/records/list", wrapper.ListRecords, options.OperationMiddlewares["listRecords"]...)
 	router.POST(options.BaseURL+"/records/export", wrapper.ExportRecords, options.OperationMiddlewares["exportRecords"]...)
+	router.GET(options.BaseURL+"/records/last", wrapper.GetLastRecord, options.OperationMiddlewares["getLastRecord"]...)
+	router.GET(options.BaseURL+"/batches", wrapper.ListBatches, options.OperationMiddlewares["listBatches"]...)
+	router.POST(options.BaseURL+"/batches", wrapper.BeginBatch, options.OperationMiddlewares["beginBatch"]...)
+	router.GET(options.BaseURL+"/batches/:id", wrapper.GetBatch, options.OperationMiddlewares["getBatch"]...)
+	router.PUT(options.BaseURL+"/batches/:id", wrapper.ChangeBatch, options.OperationMiddlewares["changeBatch"]...)
+	router.POST(options.BaseURL+"/batches/:id/second", wrapper.KeySecond, options.OperationMiddlewares["keySecond"]...)
+	router.POST(options.BaseURL+"/batches/:id/differences", wrapper.SettleDifference, options.OperationMiddlewares["settleDifference"]...)
+	router.POST(options.BaseURL+"/batches/:id/post", wrapper.PostBatch, options.OperationMiddlewares["postBatch"]...)
 	router.POST(options.BaseURL+"/records/merge", wrapper.MergeRecord, options.OperationMiddlewares["mergeRecord"]...)
 	router.DELETE(options.BaseURL+"/records/:kind/:number", wrapper.DeleteRecord, options.OperationMiddlewares["deleteRecord"]...)
 	router.GET(options.BaseURL+"/records/:kind/:number", wrapper.GetRecord, options.OperationMiddlewares["getRecord"]...)
@@ -5089,6 +5304,284 @@ type MakeBackupdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response MakeBackupdefaultApplicationProblemPlusJSONResponse) VisitMakeBackupResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListBatchesRequestObject struct {
+	Params ListBatchesParams
+}
+
+type ListBatchesResponseObject interface {
+	VisitListBatchesResponse(w http.ResponseWriter) error
+}
+
+type ListBatches200JSONResponse []Batch
+
+func (response ListBatches200JSONResponse) VisitListBatchesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListBatchesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListBatchesdefaultApplicationProblemPlusJSONResponse) VisitListBatchesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginBatchRequestObject struct {
+	Body *BeginBatchJSONRequestBody
+}
+
+type BeginBatchResponseObject interface {
+	VisitBeginBatchResponse(w http.ResponseWriter) error
+}
+
+type BeginBatch201JSONResponse Batch
+
+func (response BeginBatch201JSONResponse) VisitBeginBatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type BeginBatchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response BeginBatchdefaultApplicationProblemPlusJSONResponse) VisitBeginBatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBatchRequestObject struct {
+	ID     Identity `json:"id"`
+	Params GetBatchParams
+}
+
+type GetBatchResponseObject interface {
+	VisitGetBatchResponse(w http.ResponseWriter) error
+}
+
+type GetBatch200JSONResponse Batch
+
+func (response GetBatch200JSONResponse) VisitGetBatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetBatchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetBatchdefaultApplicationProblemPlusJSONResponse) VisitGetBatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeBatchRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *ChangeBatchJSONRequestBody
+}
+
+type ChangeBatchResponseObject interface {
+	VisitChangeBatchResponse(w http.ResponseWriter) error
+}
+
+type ChangeBatch200JSONResponse Batch
+
+func (response ChangeBatch200JSONResponse) VisitChangeBatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ChangeBatchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ChangeBatchdefaultApplicationProblemPlusJSONResponse) VisitChangeBatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SettleDifferenceRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *SettleDifferenceJSONRequestBody
+}
+
+type SettleDifferenceResponseObject interface {
+	VisitSettleDifferenceResponse(w http.ResponseWriter) error
+}
+
+type SettleDifference200JSONResponse BatchAnswer
+
+func (response SettleDifference200JSONResponse) VisitSettleDifferenceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SettleDifferencedefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SettleDifferencedefaultApplicationProblemPlusJSONResponse) VisitSettleDifferenceResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PostBatchRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *PostBatchJSONRequestBody
+}
+
+type PostBatchResponseObject interface {
+	VisitPostBatchResponse(w http.ResponseWriter) error
+}
+
+type PostBatch200JSONResponse BatchAnswer
+
+func (response PostBatch200JSONResponse) VisitPostBatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type PostBatchdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response PostBatchdefaultApplicationProblemPlusJSONResponse) VisitPostBatchResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeySecondRequestObject struct {
+	ID   Identity `json:"id"`
+	Body *KeySecondJSONRequestBody
+}
+
+type KeySecondResponseObject interface {
+	VisitKeySecondResponse(w http.ResponseWriter) error
+}
+
+type KeySecond200JSONResponse BatchDocument
+
+func (response KeySecond200JSONResponse) VisitKeySecondResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type KeySeconddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response KeySeconddefaultApplicationProblemPlusJSONResponse) VisitKeySecondResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -9121,6 +9614,45 @@ func (response ExportRecordsdefaultApplicationProblemPlusJSONResponse) VisitExpo
 	return err
 }
 
+type GetLastRecordRequestObject struct {
+	Params GetLastRecordParams
+}
+
+type GetLastRecordResponseObject interface {
+	VisitGetLastRecordResponse(w http.ResponseWriter) error
+}
+
+type GetLastRecord200JSONResponse LastRecord
+
+func (response GetLastRecord200JSONResponse) VisitGetLastRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLastRecorddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetLastRecorddefaultApplicationProblemPlusJSONResponse) VisitGetLastRecordResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListRecordsRequestObject struct {
 	Body *ListRecordsJSONRequestBody
 }
@@ -12317,6 +12849,27 @@ type StrictServerInterface interface {
 	// MakeBackup Make a backup of all data as they are now: a tar, packed with Zstandard
 	// (POST /backup)
 	MakeBackup(ctx context.Context, request MakeBackupRequestObject) (MakeBackupResponseObject, error)
+	// ListBatches Batches, newest first
+	// (GET /batches)
+	ListBatches(ctx context.Context, request ListBatchesRequestObject) (ListBatchesResponseObject, error)
+	// BeginBatch Announce a batch
+	// (POST /batches)
+	BeginBatch(ctx context.Context, request BeginBatchRequestObject) (BeginBatchResponseObject, error)
+	// GetBatch A batch with its documents, who keyed them, and what differs
+	// (GET /batches/{id})
+	GetBatch(ctx context.Context, request GetBatchRequestObject) (GetBatchResponseObject, error)
+	// ChangeBatch Change what was announced
+	// (PUT /batches/{id})
+	ChangeBatch(ctx context.Context, request ChangeBatchRequestObject) (ChangeBatchResponseObject, error)
+	// SettleDifference Say which of two values is right; the record is changed where the second is
+	// (POST /batches/{id}/differences)
+	SettleDifference(ctx context.Context, request SettleDifferenceRequestObject) (SettleDifferenceResponseObject, error)
+	// PostBatch Post all documents of a batch that agrees, or none
+	// (POST /batches/{id}/post)
+	PostBatch(ctx context.Context, request PostBatchRequestObject) (PostBatchResponseObject, error)
+	// KeySecond Key a document of a batch the second time, for comparison; the record stays as it is
+	// (POST /batches/{id}/second)
+	KeySecond(ctx context.Context, request KeySecondRequestObject) (KeySecondResponseObject, error)
 	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
 	// (GET /breaks)
 	GetBreaks(ctx context.Context, request GetBreaksRequestObject) (GetBreaksResponseObject, error)
@@ -12614,6 +13167,9 @@ type StrictServerInterface interface {
 	// ExportRecords A whole list as CSV
 	// (POST /records/export)
 	ExportRecords(ctx context.Context, request ExportRecordsRequestObject) (ExportRecordsResponseObject, error)
+	// GetLastRecord The record of a kind that was saved last in a company
+	// (GET /records/last)
+	GetLastRecord(ctx context.Context, request GetLastRecordRequestObject) (GetLastRecordResponseObject, error)
 	// ListRecords A page of a list
 	// (POST /records/list)
 	ListRecords(ctx context.Context, request ListRecordsRequestObject) (ListRecordsResponseObject, error)
@@ -13254,6 +13810,295 @@ func (sh *strictHandler) MakeBackup(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(MakeBackupResponseObject); ok {
 		return validResponse.VisitMakeBackupResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListBatches operation middleware
+func (sh *strictHandler) ListBatches(ctx *echo.Context, params ListBatchesParams) error {
+	var request ListBatchesRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListBatches(ctx.Request().Context(), request.(ListBatchesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListBatches")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListBatchesResponseObject); ok {
+		return validResponse.VisitListBatchesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// BeginBatch operation middleware
+func (sh *strictHandler) BeginBatch(ctx *echo.Context) error {
+	var request BeginBatchRequestObject
+
+	var body BeginBatchJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.BeginBatch(ctx.Request().Context(), request.(BeginBatchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "BeginBatch")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(BeginBatchResponseObject); ok {
+		return validResponse.VisitBeginBatchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetBatch operation middleware
+func (sh *strictHandler) GetBatch(ctx *echo.Context, id Identity, params GetBatchParams) error {
+	var request GetBatchRequestObject
+
+	request.ID = id
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetBatch(ctx.Request().Context(), request.(GetBatchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetBatch")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetBatchResponseObject); ok {
+		return validResponse.VisitGetBatchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ChangeBatch operation middleware
+func (sh *strictHandler) ChangeBatch(ctx *echo.Context, id Identity) error {
+	var request ChangeBatchRequestObject
+
+	request.ID = id
+
+	var body ChangeBatchJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ChangeBatch(ctx.Request().Context(), request.(ChangeBatchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ChangeBatch")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ChangeBatchResponseObject); ok {
+		return validResponse.VisitChangeBatchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SettleDifference operation middleware
+func (sh *strictHandler) SettleDifference(ctx *echo.Context, id Identity) error {
+	var request SettleDifferenceRequestObject
+
+	request.ID = id
+
+	var body SettleDifferenceJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SettleDifference(ctx.Request().Context(), request.(SettleDifferenceRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SettleDifference")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SettleDifferenceResponseObject); ok {
+		return validResponse.VisitSettleDifferenceResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// PostBatch operation middleware
+func (sh *strictHandler) PostBatch(ctx *echo.Context, id Identity) error {
+	var request PostBatchRequestObject
+
+	request.ID = id
+
+	var body PostBatchJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.PostBatch(ctx.Request().Context(), request.(PostBatchRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "PostBatch")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(PostBatchResponseObject); ok {
+		return validResponse.VisitPostBatchResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// KeySecond operation middleware
+func (sh *strictHandler) KeySecond(ctx *echo.Context, id Identity) error {
+	var request KeySecondRequestObject
+
+	request.ID = id
+
+	var body KeySecondJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.KeySecond(ctx.Request().Context(), request.(KeySecondRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "KeySecond")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(KeySecondResponseObject); ok {
+		return validResponse.VisitKeySecondResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -16678,6 +17523,31 @@ func (sh *strictHandler) ExportRecords(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(ExportRecordsResponseObject); ok {
 		return validResponse.VisitExportRecordsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetLastRecord operation middleware
+func (sh *strictHandler) GetLastRecord(ctx *echo.Context, params GetLastRecordParams) error {
+	var request GetLastRecordRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetLastRecord(ctx.Request().Context(), request.(GetLastRecordRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetLastRecord")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetLastRecordResponseObject); ok {
+		return validResponse.VisitGetLastRecordResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

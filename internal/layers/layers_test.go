@@ -98,6 +98,7 @@ var peers = map[string][]string{
 	"app/coverage":   {"access", "actor", "clock", "app/commit", "app/judging", "app/runs", "cache", "contract", "exchange", "store", "view"},
 	"app/records":    {"access", "actor", "app/commit", "app/judging", "app/runs", "cache", "contract", "exchange", "fault", "store", "view"},
 	"app/posting":    {"access", "actor", "app/commit", "app/judging", "app/records", "cache", "contract", "fault", "ledger", "store", "view"},
+	"app/batches":    {"access", "actor", "app/commit", "app/judging", "app/posting", "app/records", "contract", "fault", "store", "view"},
 	"app/loads":      {"access", "actor", "app/commit", "app/judging", "app/posting", "app/records", "app/runs", "cache", "clock", "contract", "exchange", "fault", "store", "view"},
 	"app/breaks":     {"access", "actor", "app/judging", "app/runs", "contract", "store", "view"},
 	"app/takeback":   {"access", "actor", "app/judging", "app/merging", "app/records", "app/runs", "contract", "fault", "store"},
@@ -115,7 +116,7 @@ var peers = map[string][]string{
 	"app/replay":     {"access", "actor", "app/commit", "app/judging", "app/runs", "cache", "clock", "contract", "fault", "ledger", "store", "view"},
 	"app/codicils":   {"access", "actor", "app/commit", "app/fields", "app/findings", "app/impact", "app/judging", "app/replay", "app/rules", "cache", "contract", "fault", "store", "view"},
 	"app/books":      {"access", "actor", "app/catalog", "app/commit", "app/fields", "app/judging", "app/rules", "app/tables", "contract", "exchange", "store", "view"},
-	"app":            {"app/backups", "app/books", "app/breaks", "app/catalog", "app/codicils", "app/coverage", "app/derive", "app/duplicates", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/loads", "app/merging", "app/news", "app/posting", "app/proofs", "app/records", "app/replay", "app/rules", "app/runs", "app/tables", "app/people", "app/personal", "app/takeback", "app/trail", "app/trials", "app/waiting", "actor", "clock", "store", "contract", "exchange", "view"},
+	"app":            {"app/backups", "app/batches", "app/books", "app/breaks", "app/catalog", "app/codicils", "app/coverage", "app/derive", "app/duplicates", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/loads", "app/merging", "app/news", "app/posting", "app/proofs", "app/records", "app/replay", "app/rules", "app/runs", "app/tables", "app/people", "app/personal", "app/takeback", "app/trail", "app/trials", "app/waiting", "actor", "clock", "store", "contract", "exchange", "view"},
 	"app/news":       {"access", "actor", "app/judging", "cache", "contract", "fault", "store"},
 	"app/personal":   {"access", "actor", "app/commit", "app/judging", "contract", "fault", "store", "view"},
 	"oidc":           {"app/people", "clock"},
@@ -205,7 +206,7 @@ func TestTheClientNamesNoKind(t *testing.T) {
 // What each part of the client may import besides itself; features also what is below them all.
 var client = map[string][]string{
 	"api": {}, "theme": {}, "queries": {"api", "theme"}, "ui": {"api", "queries", "theme"},
-	"features/ledger": {}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/loads": {}, "features/merging": {"features/records", "features/runs"}, "features/rules": {"features/proofs", "features/runs"},
+	"features/ledger": {}, "features/desk": {"features/records"}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/loads": {}, "features/merging": {"features/records", "features/runs"}, "features/rules": {"features/proofs", "features/runs"},
 	"features/codicils": {"features/rules", "features/runs"}, "features/people": {}, "features/plan": {"features/rules"}, "features/tables": {"features/codicils", "features/records", "features/rules"}, "features/waiting": {},
 }
 

@@ -27,6 +27,7 @@ a few functions of our own. Every example here is a formula that is true; a test
 | ` + "`lines`, `lines.amount`" + ` | all lines, and the list of the values of a column |
 | ` + "`entered.x`, `stored.x`" + ` | as typed, and as last saved |
 | ` + "`previous.x`, `previous_of_type.x`" + ` | in the document that this person saved last in the company: of the kind, and of the kind and type |
+| ` + "`previous_of_anyone.x`" + ` | in the document that anyone saved last in the company, of the kind and type |
 | ` + "`standing.x`" + ` | a standing value, for the company on the document's date |
 | ` + "`company.x`, `type.x`, `user.x`" + ` | the company, the type and the person |
 

@@ -118,20 +118,46 @@ func (s *Store) CountFollowers(ctx context.Context, at, except record.Ref) (int,
 	return int(count), err
 }
 
-// SavedLast returns which standing record a person saved last in a company, of a kind and, where it is not "", a type, and its
-// version; 0: there is none. One number is passed over. Of two saved at once the one with the higher number is the later.
-func (s *Store) SavedLast(ctx context.Context, kind, company, kindType, person, except string) (at record.Ref, version int, err error) {
-	rows, err := all(s.savedLast(ctx, kind, company, kindType, person, except).Select("kind, number, version"), recordRow.record)
+// LastQuery asks for the standing record of a kind that was saved last in a company.
+type LastQuery struct {
+	Kind, Company string
+	Type          string // "": any
+	Person        string // who saved it; "": anyone
+	// Naming is a record that it names by a link; the zero value: any.
+	Naming record.Ref
+	Except string // a number that is passed over
+}
+
+// Last returns it; nil: there is none. Of two saved at once the one with the higher number is the later. Cost: an index; of those
+// that name a record, all of them.
+func (s *Store) Last(ctx context.Context, q LastQuery) (*record.Record, error) {
+	rows, err := all(s.last(ctx, q), recordRow.record)
+	if err != nil || len(rows) == 0 {
+		return nil, err
+	}
+	return &rows[0], nil
+}
+
+// SavedLast returns which record that is, and its version; 0: there is none.
+func (s *Store) SavedLast(ctx context.Context, q LastQuery) (at record.Ref, version int, err error) {
+	rows, err := all(s.last(ctx, q).Select("kind, number, version"), recordRow.record)
 	if err != nil || len(rows) == 0 {
 		return at, 0, err
 	}
 	return rows[0].Ref, rows[0].Version, nil
 }
 
-func (s *Store) savedLast(ctx context.Context, kind, company, kindType, person, except string) *gorm.DB {
-	query := s.db.WithContext(ctx).Where("changed_person = ? AND kind = ? AND company = ? AND number <> ? AND "+standing, person, kind, company, except)
-	if kindType != "" {
-		query = query.Where("type = ?", kindType)
+func (s *Store) last(ctx context.Context, q LastQuery) *gorm.DB {
+	query := s.db.WithContext(ctx).Where("kind = ? AND company = ? AND number <> ? AND "+standing, q.Kind, q.Company, q.Except)
+	if q.Person != "" {
+		query = query.Where("changed_person = ?", q.Person)
+	}
+	if q.Type != "" {
+		query = query.Where("type = ?", q.Type)
+	}
+	if q.Naming.Number != "" {
+		named := s.db.WithContext(ctx).Table("record_links").Select("record").Where("to_kind = ? AND to_number = ?", q.Naming.Kind, q.Naming.Number)
+		query = query.Where("id IN (?)", named)
 	}
 	return query.Order("changed_at DESC, id DESC").Limit(1)
 }

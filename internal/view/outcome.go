@@ -1,6 +1,7 @@
 package view
 
 import (
+	"codicil/core/decimal"
 	"codicil/core/engine"
 	"codicil/core/feel"
 	"codicil/core/field"
@@ -126,6 +127,10 @@ func (r *Reader) Said() contract.Outcome {
 		result.Messages = append(result.Messages, message)
 	}
 	result.FollowUps = List(r.out.FollowUps, r.followUp)
+	if b := r.out.Balance; b != nil {
+		show := func(n decimal.Number) contract.Shown { return Amounts{r.Format}.always(n, b.Currency) }
+		result.Balance = &contract.JournalBalance{Debits: show(b.Debits), Credits: show(b.Credits), Difference: show(b.Lacks().Neg())}
+	}
 	return result
 }
 

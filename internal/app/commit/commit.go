@@ -97,11 +97,11 @@ type askedKey struct {
 	turn         int64    // of the keys, before it was asked
 }
 
-// askedPrior is the question what a person saved last, with its answer.
+// askedPrior is the question what was saved last, with its answer.
 type askedPrior struct {
-	kind, company, kindType, person, except string
-	last                                    record.Ref
-	version                                 int
+	asked   store.LastQuery
+	last    record.Ref
+	version int
 }
 
 // NewReadSet returns the set of a judgement by a version of the rule book.
@@ -175,9 +175,12 @@ func (s *ReadSet) Rested(b *judge.Basis) {
 	})
 	for _, p := range s.prior {
 		read := judge.Read{Kind: p.last.Kind, Number: p.last.Number, Version: p.version}
-		if p.kindType == "" {
+		switch {
+		case p.asked.Person == "":
+			b.PreviousOfAnyone = read
+		case p.asked.Type == "":
 			b.Previous = read
-		} else {
+		default:
 			b.PreviousOfType = read
 		}
 	}
@@ -188,16 +191,16 @@ func (s *ReadSet) Rested(b *judge.Basis) {
 	}
 }
 
-// Prior notes which record a person had saved last; nil for none.
-func (s *ReadSet) Prior(kind, company, kindType, person, except string, last *record.Record) {
+// Prior notes which record had been saved last; nil for none.
+func (s *ReadSet) Prior(asked store.LastQuery, last *record.Record) {
 	if s == nil {
 		return
 	}
-	asked := askedPrior{kind: kind, company: company, kindType: kindType, person: person, except: except}
+	prior := askedPrior{asked: asked}
 	if last != nil {
-		asked.last, asked.version = last.Ref, last.Version
+		prior.last, prior.version = last.Ref, last.Version
 	}
-	s.prior = append(s.prior, asked)
+	s.prior = append(s.prior, prior)
 }
 
 // Followers notes how many standing records followed one.

@@ -222,7 +222,7 @@ func (l *Line) stands(ctx context.Context, tx *store.Store, s *ReadSet, seen *bo
 	}
 	for i := range s.prior {
 		p := &s.prior[i]
-		now, version, err := tx.SavedLast(ctx, p.kind, p.company, p.kindType, p.person, p.except)
+		now, version, err := tx.SavedLast(ctx, p.asked)
 		if err != nil || now != p.last || version != p.version {
 			return false, err
 		}

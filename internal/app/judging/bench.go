@@ -214,7 +214,8 @@ func (s *Service) RecordBases(ctx context.Context, ref *cache.Reference, book *p
 				}
 			}
 		}
-		document.Previous, document.PreviousOfType = &record.Content{Values: map[string]string{}}, &record.Content{Values: map[string]string{}}
+		blank := func() *record.Content { return &record.Content{Values: map[string]string{}} }
+		document.Previous, document.PreviousOfType, document.PreviousOfAnyone = blank(), blank(), blank()
 		bases = append(bases, proof.Base{Document: document, Origin: kind.Noun() + " " + r.Number})
 	}
 	return bases, nil

@@ -236,11 +236,15 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	if a.Real {
 		t.Document.Day = ""
 	}
+	remainders := takeRemainders(book.Vocabulary.Kind, &t.Document, a.Keyed)
 	if err := s.state(ctx, t, c, a.Format); err != nil {
 		return nil, err
 	}
 	c.Book = proof.WithDrafts(book, a.Drafts)
 	t.Book = c.Book
+	if err := putRemainders(ctx, s, t, c, remainders); err != nil {
+		return nil, err
+	}
 	waiting, leave := context.WithTimeout(ctx, longestJudging)
 	defer leave()
 	c.Done = waiting.Done()
@@ -356,15 +360,16 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 	if err := s.read(t, c, format); err != nil {
 		return err
 	}
-	if document.Previous != nil || !looksBack(c.Book, document.Changes) {
+	if document.Previous != nil || document.PreviousOfAnyone != nil || !looksBack(c.Book, document.Changes, rule.Before...) {
 		return nil
 	}
 	who := actor.Of(ctx)
 	if document.User != "" {
 		who = actor.Named(document.User, who.Via)
 	}
-	last := func(kindType string) (*record.Content, error) {
-		at, version, err := s.Store.SavedLast(ctx, document.Kind, document.Company, kindType, who.ID, document.Record)
+	last := func(kindType, person string) (*record.Content, error) {
+		asked := store.LastQuery{Kind: document.Kind, Company: document.Company, Type: kindType, Person: person, Except: document.Record}
+		at, version, err := s.Store.SavedLast(ctx, asked)
 		if err != nil {
 			return nil, err
 		}
@@ -374,15 +379,22 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 				return nil, err
 			}
 		}
-		t.Reads.Prior(document.Kind, document.Company, kindType, who.ID, document.Record, r)
+		t.Reads.Prior(asked, r)
 		if r == nil {
 			return nil, nil
 		}
 		return &record.Content{Values: KnownValues(kind, "", r.Values), Lines: KnownLines(kind, r.Lines)}, nil
 	}
 	var err error
-	if document.Previous, err = last(""); err == nil {
-		document.PreviousOfType, err = last(document.Type)
+	if document.Previous, err = last("", who.ID); err != nil {
+		return err
+	}
+	if document.PreviousOfType, err = last(document.Type, who.ID); err != nil {
+		return err
+	}
+	// What somebody else saves meanwhile makes it another: it is read only where a rule asks for it.
+	if looksBack(c.Book, document.Changes, rule.PreviousOfAnyone) {
+		document.PreviousOfAnyone, err = last(document.Type, "")
 	}
 	return err
 }
@@ -397,10 +409,10 @@ func Baseline(kind *record.Kind, document *judge.Document, r *record.Record) {
 	}
 }
 
-// looksBack tells whether a rule that may act reads what was saved before. Cost: the rules.
-func looksBack(b *plan.Book, changes *plan.Changes) bool {
+// looksBack tells whether a rule that may act reads what was saved before, in one of some forms. Cost: the rules.
+func looksBack(b *plan.Book, changes *plan.Changes, forms ...rule.Form) bool {
 	return slices.ContainsFunc(changes.On(b).Rules, func(c *rule.Compiled) bool {
-		return c.State == rule.InForce && b.Vocabulary.LooksBack(c.Reads())
+		return c.State == rule.InForce && b.Vocabulary.LooksBack(c.Reads(), forms...)
 	})
 }
 
@@ -422,6 +434,7 @@ func (s *Service) read(t *Trial, c *judge.Circumstances, format *field.Format) e
 	stated.Format = format
 	from := cmp.Or(document.Day, c.Today)
 	here := company.Surroundings(stated.EnteredDay(kind, from))
+	here.Keyed = c.Keyed
 	entered, err := t.enter(kind, "", 0, document.Entered, *format, here, from.Value())
 	if err != nil {
 		return err

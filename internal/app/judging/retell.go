@@ -105,7 +105,7 @@ func (s Past) again(ctx context.Context, kept *judge.Kept, a Ask, p *past) (*Tri
 	for _, prior := range []struct {
 		read judge.Read
 		into **record.Content
-	}{{basis.Previous, &document.Previous}, {basis.PreviousOfType, &document.PreviousOfType}} {
+	}{{basis.Previous, &document.Previous}, {basis.PreviousOfType, &document.PreviousOfType}, {basis.PreviousOfAnyone, &document.PreviousOfAnyone}} {
 		if prior.read.Number == "" {
 			continue
 		}

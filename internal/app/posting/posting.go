@@ -20,6 +20,7 @@ import (
 	"codicil/internal/view"
 	"context"
 	"errors"
+	"maps"
 	"strconv"
 )
 
@@ -62,84 +63,131 @@ func (s *Service) PostKept(ctx context.Context, at record.Ref, request contract.
 	return r, answer.Outcome, err
 }
 
-func (s *Service) post(ctx context.Context, at record.Ref, request contract.PostRequest, quiet bool) (answer contract.SaveAnswer, kept *record.Record, err error) {
-	reasons, err := reasonsOf(request.Reasons)
-	if err != nil {
-		return answer, nil, err
-	}
-	var r record.Record
-	posted := false
-	err = s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
-		saved, err := s.base.Saved(ctx, at)
-		if err != nil {
-			return nil, err
-		}
-		if !saved.Kind.Posted {
-			return nil, fault.Hindered(notPosted, saved.Kind.Noun())
-		}
-		if err := records.Changeable(ctx, &saved.Record, request.Version); err != nil {
-			return nil, err
-		}
-		document := judging.DocumentOf(saved.Kind, &saved.Record)
-		document.Reasons = reasons
-		t, err := s.base.Try(ctx, document, judging.Ask{Format: request.Format, Moment: rule.Posting, Keyed: request.Keyed, Real: true, NoTrace: quiet})
-		if err != nil {
-			return nil, err
-		}
-		answer = contract.SaveAnswer{Outcome: t.Outcome()}
-		if !t.Accepted() {
-			return commit.Nothing(), nil
-		}
-		by, err := s.base.Line.Stamp(ctx)
-		if err != nil {
-			return nil, err
-		}
-		r = records.Outcome(ctx, s.base, t, saved.Record)
-		r.State = record.Posted
-		posting, entries := s.posting(ctx, t, ledger.Books, &answer.Outcome, by), entriesOf(t)
-		posting.Number = r.Number
-		followed, err := s.followUps(ctx, t, posting.Trace.FollowUps)
-		if err != nil {
-			return nil, err
-		}
-		others, err := s.live.After(ctx, t.Reads, followed...)
-		if err != nil {
-			return nil, err
-		}
-		judged, err := store.JudgementOf(t.Kept(by, false))
-		if err != nil {
-			return nil, err
-		}
-		return &commit.Change{
-			Reads: t.Reads,
-			Write: func(ctx context.Context, tx *store.Store) (err error) {
-				if err := t.Numbers.Take(ctx, tx); err != nil {
-					return err
-				}
-				if _, err := ledger.Post(ctx, tx, posting, saved.Kind, entries); err != nil {
-					return err
-				}
-				if r, err = tx.ChangeRecord(ctx, r, "posted", judged, by); err != nil {
-					return err
-				}
-				if err := tx.CountActs(ctx, t.Judged.Outcome.Active(), by.At); err != nil {
-					return err
-				}
-				return errors.Join(records.ChangeAll(ctx, tx, "follow-up", followed, by), others.Write(ctx, tx, by))
-			},
-			Done: func() {
-				posted = true
-				s.base.Cache.Records.Put(append(append(others.Changed, followed...), r)...)
-			},
-		}, nil
-	})
-	if err != nil || !posted {
-		return answer, nil, err
-	}
-	return answer, &r, s.live.CatchUp(ctx)
+// Posting is a kept document on its way to the books.
+type Posting struct {
+	service *Service
+	at      record.Ref
+	request contract.PostRequest
+	reasons map[int64]string
+	quiet   bool
+	// Everything is the reason that is given to all rules that ask for one; "": none is.
+	Everything string
+
+	Answer contract.SaveAnswer
+	Result record.Record
+	Posted bool
 }
 
-func reasonsOf(texts map[string]string) (map[int64]string, error) {
+// Begin returns what posts a document. quiet leaves out the detail of the trace.
+func (s *Service) Begin(at record.Ref, request contract.PostRequest, quiet bool) (*Posting, error) {
+	reasons, err := Reasons(request.Reasons)
+	return &Posting{service: s, at: at, request: request, reasons: reasons, quiet: quiet}, err
+}
+
+// Over returns the same posting within a transaction.
+func (p *Posting) Over(tx *store.Store) *Posting {
+	inner, base := *p, p.service.base.Over(tx)
+	inner.service = &Service{base, records.NewLive(base), p.service.proofs}
+	return &inner
+}
+
+// Number is that of the document.
+func (p *Posting) Number() string { return p.at.Number }
+
+// Judge judges it as it is posted. Nothing is to be written where the rules do not accept it.
+func (p *Posting) Judge(ctx context.Context) (*commit.Change, error) {
+	c, err := p.judge(ctx)
+	if err != nil || c.Write != nil || p.Everything == "" || p.Answer.Outcome.Verdict != contract.OutcomeVerdict(engine.NeedsReason) {
+		return c, err
+	}
+	p.reasons = maps.Clone(p.reasons)
+	for _, m := range p.Answer.Outcome.Messages {
+		if m.Severity == contract.MessageSeverity(rule.Confirm) && m.Reason == "" {
+			p.reasons[m.Rule] = p.Everything
+		}
+	}
+	return p.judge(ctx)
+}
+
+func (p *Posting) judge(ctx context.Context) (*commit.Change, error) {
+	s := p.service
+	saved, err := s.base.Saved(ctx, p.at)
+	if err != nil {
+		return nil, err
+	}
+	if !saved.Kind.Posted {
+		return nil, fault.Hindered(notPosted, saved.Kind.Noun())
+	}
+	if err := records.Changeable(ctx, &saved.Record, p.request.Version); err != nil {
+		return nil, err
+	}
+	document := judging.DocumentOf(saved.Kind, &saved.Record)
+	document.Reasons = p.reasons
+	t, err := s.base.Try(ctx, document, judging.Ask{Format: p.request.Format, Moment: rule.Posting, Keyed: p.request.Keyed, Real: true, NoTrace: p.quiet})
+	if err != nil {
+		return nil, err
+	}
+	p.Answer = contract.SaveAnswer{Outcome: t.Outcome()}
+	if !t.Accepted() {
+		return commit.Nothing(), nil
+	}
+	by, err := s.base.Line.Stamp(ctx)
+	if err != nil {
+		return nil, err
+	}
+	r := records.Outcome(ctx, s.base, t, saved.Record)
+	r.State = record.Posted
+	posting, entries := s.posting(ctx, t, ledger.Books, &p.Answer.Outcome, by), entriesOf(t)
+	posting.Number = r.Number
+	followed, err := s.followUps(ctx, t, posting.Trace.FollowUps)
+	if err != nil {
+		return nil, err
+	}
+	others, err := s.live.After(ctx, t.Reads, followed...)
+	if err != nil {
+		return nil, err
+	}
+	judged, err := store.JudgementOf(t.Kept(by, false))
+	if err != nil {
+		return nil, err
+	}
+	return &commit.Change{
+		Reads: t.Reads,
+		Write: func(ctx context.Context, tx *store.Store) (err error) {
+			if err := t.Numbers.Take(ctx, tx); err != nil {
+				return err
+			}
+			if _, err := ledger.Post(ctx, tx, posting, saved.Kind, entries); err != nil {
+				return err
+			}
+			if r, err = tx.ChangeRecord(ctx, r, "posted", judged, by); err != nil {
+				return err
+			}
+			if err := tx.CountActs(ctx, t.Judged.Outcome.Active(), by.At); err != nil {
+				return err
+			}
+			return errors.Join(records.ChangeAll(ctx, tx, "follow-up", followed, by), others.Write(ctx, tx, by))
+		},
+		Done: func() {
+			p.Result, p.Posted = r, true
+			s.base.Cache.Records.Put(append(append(others.Changed, followed...), r)...)
+		},
+	}, nil
+}
+
+func (s *Service) post(ctx context.Context, at record.Ref, request contract.PostRequest, quiet bool) (contract.SaveAnswer, *record.Record, error) {
+	p, err := s.Begin(at, request, quiet)
+	if err != nil {
+		return contract.SaveAnswer{}, nil, err
+	}
+	if err := s.base.Line.Commit(ctx, p.Judge); err != nil || !p.Posted {
+		return p.Answer, nil, err
+	}
+	return p.Answer, &p.Result, s.live.CatchUp(ctx)
+}
+
+// Reasons reads reasons that are given by the numbers of rules.
+func Reasons(texts map[string]string) (map[int64]string, error) {
 	reasons := map[int64]string{}
 	for key, text := range texts {
 		id, err := strconv.ParseInt(key, 10, 64)

@@ -103,7 +103,7 @@ func (s *Service) Keep(ctx context.Context, request contract.KeepRequest) (contr
 	}
 	p := proof.Proof{Name: strings.TrimSpace(request.Name), Rules: request.Rules, Given: t.Document, Posting: request.Posting, Unread: request.Unread}
 	if p.Given.Preceding != nil && p.Given.Previous == nil {
-		p.Given.Previous, p.Given.PreviousOfType = request.Document.Previous, request.Document.PreviousOfType
+		p.Given.Previous, p.Given.PreviousOfType, p.Given.PreviousOfAnyone = request.Document.Previous, request.Document.PreviousOfType, request.Document.PreviousOfAnyone
 	}
 	if p.Given.Fixtures, err = runner.Carry(&p); err != nil {
 		return contract.Proof{}, err

@@ -288,7 +288,18 @@ func (s *Service) CatchUp(ctx context.Context) error { return s.live.CatchUp(ctx
 func (s *Service) save(ctx context.Context, request contract.SaveRequest, quiet bool) (answer contract.SaveAnswer, kept *record.Record, err error) {
 	v := s.Saving(request, record.Unknown)
 	v.quiet = quiet
+	if request.Batch > 0 {
+		if err := mayKey(ctx, s.base.Store, &request); err != nil {
+			return answer, nil, err
+		}
+		v.Also = func(ctx context.Context, tx *store.Store, r record.Record) error {
+			return intoBatch(ctx, tx, request.Batch, &r)
+		}
+	}
 	err = s.base.Line.Commit(ctx, v.Judge)
+	if err == nil && request.Batch > 0 && !v.Saved {
+		err = s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error { return tx.CountRefused(ctx, request.Batch, by) })
+	}
 	if v.Trial != nil {
 		answer = contract.SaveAnswer{Outcome: v.Trial.Outcome()}
 	}

@@ -1228,6 +1228,112 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/records/last": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The record of a kind that was saved last in a company */
+        get: operations["getLastRecord"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/batches": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Batches, newest first */
+        get: operations["listBatches"];
+        put?: never;
+        /** Announce a batch */
+        post: operations["beginBatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/batches/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        /** A batch with its documents, who keyed them, and what differs */
+        get: operations["getBatch"];
+        /** Change what was announced */
+        put: operations["changeBatch"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/batches/{id}/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Key a document of a batch the second time, for comparison; the record stays as it is */
+        post: operations["keySecond"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/batches/{id}/differences": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say which of two values is right; the record is changed where the second is */
+        post: operations["settleDifference"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/batches/{id}/post": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Post all documents of a batch that agrees, or none */
+        post: operations["postBatch"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/records/merge": {
         parameters: {
             query?: never;
@@ -4830,6 +4936,8 @@ export interface components {
             previous?: components["schemas"]["Content"];
             /** @description What the person saved before of this type */
             previousOfType?: components["schemas"]["Content"];
+            /** @description What anyone saved before of this type */
+            previousOfAnyone?: components["schemas"]["Content"];
             /** @description What a person said to go on in spite of a confirm, by rule */
             reasons?: {
                 [key: string]: string;
@@ -4982,6 +5090,14 @@ export interface components {
             /** @description What posting writes to linked records */
             followUps?: components["schemas"]["FollowUp"][];
             messages: components["schemas"]["Message"][];
+            /** @description What the lines of a journal come to; missing: the kind has none */
+            balance?: components["schemas"]["JournalBalance"];
+        };
+        JournalBalance: {
+            debits: components["schemas"]["Shown"];
+            credits: components["schemas"]["Shown"];
+            /** @description Debits less credits; a value of 0: they balance */
+            difference: components["schemas"]["Shown"];
         };
         RuleRef: {
             /**
@@ -5236,6 +5352,128 @@ export interface components {
             about: string;
             company: string;
         };
+        LastRecord: {
+            record?: components["schemas"]["Record"];
+        };
+        /** @enum {string} */
+        BatchState: "open" | "closed" | "withdrawn";
+        /**
+         * @description Each at once, together when the batch agrees, or not from the batch
+         * @enum {string}
+         */
+        BatchPosting: "by hand" | "each" | "together";
+        BatchHead: {
+            title: string;
+            /** @description How many documents were announced; 0: not said */
+            count?: number;
+            /** @description What their amounts add up to, an exact decimal, or as a person writes it; blank: not said */
+            total?: string;
+            /** @description The field of the header that is added up; missing: that of the kind, where there is one */
+            totalField?: string;
+            posting: components["schemas"]["BatchPosting"];
+            /** @description The fields that a second person keys again for comparison; *: all that are keyed; none: nobody does */
+            second?: string[];
+        };
+        BatchBegin: {
+            head: components["schemas"]["BatchHead"];
+            kind: string;
+            company: string;
+            type: string;
+            format?: components["schemas"]["Format"];
+        };
+        BatchChange: {
+            head: components["schemas"]["BatchHead"];
+            version: number;
+            state: components["schemas"]["BatchState"];
+            format?: components["schemas"]["Format"];
+        };
+        Batch: {
+            /** Format: int64 */
+            id: number;
+            version: number;
+            head: components["schemas"]["BatchHead"];
+            kind: string;
+            company: string;
+            type: string;
+            state: components["schemas"]["BatchState"];
+            made: components["schemas"]["Signed"];
+            /** @description How many documents were keyed */
+            number: number;
+            /** @description The total that was announced */
+            announced: components["schemas"]["Shown"];
+            /** @description What the documents add up to */
+            keyed: components["schemas"]["Shown"];
+            /** @description What was announced less what was keyed; blank: no total was announced */
+            difference: components["schemas"]["Shown"];
+            /** @description Count and total are those announced, and nothing is left to key again or to settle */
+            agrees: boolean;
+            people: components["schemas"]["BatchPerson"][];
+            /** @description In the order in which they were keyed; none in a list of batches */
+            documents: components["schemas"]["BatchDocument"][];
+        };
+        BatchPerson: {
+            by: string;
+            /** @description How many they keyed */
+            documents: number;
+            /** @description How many they keyed a second time */
+            second: number;
+            /** @description How often what they keyed was refused */
+            refused: number;
+            /** @description How many they keyed in an hour, breaks of more than ten minutes left out; 0: too few to tell */
+            perHour?: number;
+        };
+        BatchDocument: {
+            position: number;
+            number: string;
+            /** @description That of the record; blank: it was deleted */
+            state: string;
+            title: string;
+            amount: components["schemas"]["Shown"];
+            keyed: components["schemas"]["Signed"];
+            second?: components["schemas"]["Signed"];
+            differences: components["schemas"]["BatchDifference"][];
+        };
+        BatchDifference: {
+            field: string;
+            label: string;
+            /** @description The place of the line, from 1 on; 0: the header */
+            line: number;
+            first: components["schemas"]["Shown"];
+            second: components["schemas"]["Shown"];
+        };
+        BatchSecond: {
+            /** @description That of the record */
+            number: string;
+            document: components["schemas"]["Document"];
+            format?: components["schemas"]["Format"];
+        };
+        BatchSettled: {
+            number: string;
+            field: string;
+            line: number;
+            /** @enum {string} */
+            take: "first" | "second";
+            /** @description What a person said to go on in spite of a confirm, by rule */
+            reasons?: {
+                [key: string]: string;
+            };
+            format?: components["schemas"]["Format"];
+        };
+        BatchPost: {
+            version: number;
+            /** @description What is said to all rules that ask for a reason */
+            reason?: string;
+            format?: components["schemas"]["Format"];
+        };
+        BatchAnswer: {
+            batch: components["schemas"]["Batch"];
+            /** @description Documents that the rules do not accept; nothing was done then */
+            refused?: components["schemas"]["BatchRefused"][];
+        };
+        BatchRefused: {
+            number: string;
+            messages: components["schemas"]["Message"][];
+        };
         SaveRequest: {
             document: components["schemas"]["Document"];
             /** @description A person keys the document and can be asked to key a value twice */
@@ -5245,6 +5483,11 @@ export interface components {
             version?: number;
             /** @description The record that a new one follows */
             origin?: components["schemas"]["Use"];
+            /**
+             * Format: int64
+             * @description The batch in which a new record is keyed; missing: none
+             */
+            batch?: number;
         };
         SaveAnswer: {
             outcome: components["schemas"]["Outcome"];
@@ -5568,6 +5811,7 @@ export interface components {
             };
             previous?: components["schemas"]["PlainContent"];
             previousOfType?: components["schemas"]["PlainContent"];
+            previousOfAnyone?: components["schemas"]["PlainContent"];
             reasons?: {
                 [key: string]: string;
             };
@@ -8301,6 +8545,222 @@ export interface operations {
                 };
                 content: {
                     "text/csv": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getLastRecord: {
+        parameters: {
+            query: {
+                kind: components["parameters"]["KindKey"];
+                company: string;
+                /** @description Missing: of any */
+                type?: string;
+                /** @description Saved by who asks; otherwise by anyone */
+                mine?: boolean;
+                /** @description The number of a record that it names by a link of the field */
+                naming?: string;
+                /** @description The link */
+                field?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The record, or none */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LastRecord"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listBatches: {
+        parameters: {
+            query?: {
+                /** @description Missing: of all that one may see */
+                kind?: string;
+                state?: components["schemas"]["BatchState"][];
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The batches, 200 at most */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    beginBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchBegin"];
+            };
+        };
+        responses: {
+            /** @description The batch, which is open */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getBatch: {
+        parameters: {
+            query?: {
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The batch */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    changeBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchChange"];
+            };
+        };
+        responses: {
+            /** @description The batch */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Batch"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    keySecond: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchSecond"];
+            };
+        };
+        responses: {
+            /** @description The document with what differs */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchDocument"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    settleDifference: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchSettled"];
+            };
+        };
+        responses: {
+            /** @description The batch, or why the rules refuse the value */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchAnswer"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    postBatch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: components["parameters"]["Identity"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BatchPost"];
+            };
+        };
+        responses: {
+            /** @description The batch, or which document is refused and why */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BatchAnswer"];
                 };
             };
             default: components["responses"]["Failure"];

@@ -53,6 +53,22 @@ export const router = createRouter({
       component: () => import("@/features/proofs/ConfirmedView.vue"),
       meta: { title: "Coverage" },
     },
+    { path: "/desk", component: () => import("@/features/desk/DeskStart.vue"), meta: { title: "Desk" } },
+    {
+      path: "/desk/batches",
+      component: () => import("@/features/desk/BatchesView.vue"),
+      meta: { title: "Batches" },
+    },
+    {
+      path: "/desk/batches/:id(\\d+)",
+      component: () => import("@/features/desk/BatchView.vue"),
+      meta: { title: "Batch" },
+    },
+    {
+      path: "/desk/:kind",
+      component: () => import("@/features/desk/DeskView.vue"),
+      meta: { title: "Desk" },
+    },
     {
       path: "/records",
       component: () => import("@/features/records/RecordsView.vue"),

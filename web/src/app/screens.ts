@@ -14,6 +14,7 @@ export const screens: Screen[] = [
   { to: "/findings", label: "Findings", needs: ["rules.read"] },
   { to: "/proofs", label: "Proofs", needs: ["rules.read"] },
   { to: "/records", label: "Records", needs: ["records.read"] },
+  { to: "/desk", label: "Desk", needs: ["records.change"] },
   { to: "/loads", label: "Loads", needs: ["records.many"] },
   { to: "/tables", label: "Tables", needs: ["rules.read"] },
   { to: "/runs", label: "Runs", needs: [] },

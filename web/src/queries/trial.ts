@@ -300,6 +300,12 @@ export function useTrial(
     };
   }
 
+  /** Puts the lines into another order. */
+  async function orderLines(numbers: number[]) {
+    lines.value = numbers;
+    await tryDocument();
+  }
+
   /** Puts a document from elsewhere in place of this one; it is not tried yet. */
   function put(from?: Document) {
     asking++; // what was asked of the document before is of no interest any more
@@ -357,6 +363,7 @@ export function useTrial(
     textOf,
     addLine,
     removeLine,
+    orderLines,
     put,
     giveReason,
   };
