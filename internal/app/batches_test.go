@@ -53,6 +53,10 @@ func TestABatchIsPostedTogetherWhenItAgrees(t *testing.T) {
 	t.Cleanup(d.Close)
 	must := body("accounting_document", rule.Validate, "text", rule.Effect{Must: `text != "No"`, Severity: rule.Refuse, Message: "Not No."})
 	add(t, d, must, rule.InForce)
+	// Each posting changes what the next one reads.
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour hotel"})).Number
+	add(t, d, body("accounting_document", rule.Default, "customer", rule.Effect{Lifetime: rule.NewOnly, Value: `"` + customer + `"`}), rule.InForce)
+	add(t, d, body("accounting_document", rule.FollowUp, "customer.credit_used", rule.Effect{Value: "if is blank(customer.credit_used) then total else customer.credit_used + total"}), rule.InForce)
 	b := pile(t, d, contract.BatchHead{Count: 4, Total: "1.000+0,50", Posting: contract.PostingTogether})
 	assert.Equal(t, "1000.5", b.Head.Total)
 	assert.Equal(t, "total", b.Head.TotalField)
@@ -94,6 +98,7 @@ func TestABatchIsPostedTogetherWhenItAgrees(t *testing.T) {
 		assert.Equal(t, "posted", one.State)
 	}
 	assert.Equal(t, contract.BatchClosed, answer.Batch.State)
+	assert.Equal(t, "1000.5", get(t, d, "customer", customer).Content.Values["credit_used"])
 	_, err = d.Records.Save(as(t), contract.SaveRequest{Document: document("accounting_document", "10", "JE", values{"text": "late"}), Batch: b.ID})
 	assert.Equal(t, "batch-ended", codeOf(t, err))
 }

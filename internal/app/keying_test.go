@@ -57,6 +57,7 @@ func TestWhatBalancesIsKeyedBySign(t *testing.T) {
 		"the total, where none is":     {"80,10", []values{{"account": "4000", "debit": "="}}, values{"debit": "80.1"}},
 		"the total in credit":          {"80,10", []values{{"account": "4000", "credit": "="}}, values{"credit": "80.1"}},
 		"the only account":             {"", []values{{"account": "4000", "credit": "55"}, {"account": "="}}, values{"account": "1100", "debit": "55"}},
+		"several at once":              {"80,10", []values{{"account": "4000", "debit": "="}, {"account": "="}}, values{"account": "1100", "credit": "80.1"}},
 		"an amount that is keyed":      {"", []values{{"account": "4000", "credit": "55"}, {"account": "=", "debit": "50"}}, values{"account": "1100", "debit": "50"}},
 	} {
 		out := of(c.total, c.lines...)

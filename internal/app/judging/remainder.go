@@ -61,6 +61,7 @@ func putRemainders(ctx context.Context, s *Service, t *Trial, c *judge.Circumsta
 	}
 	j, out := kind.Journal, judged.Outcome
 	lacks := out.Balance.Lacks() // in debit
+	nothing := out.Balance.Debits.Sign() == 0 && out.Balance.Credits.Sign() == 0
 	for _, r := range taken {
 		line := &t.Document.Lines[r.line]
 		final := func(key string) (decimal.Number, bool) {
@@ -85,8 +86,9 @@ func putRemainders(ctx context.Context, s *Service, t *Trial, c *judge.Circumsta
 				continue
 			}
 		}
-		amount := lacks.Plus(debit).Minus(credit) // what the line itself holds goes
-		if amount.Sign() == 0 && out.Balance.Debits.Sign() == 0 && out.Balance.Credits.Sign() == 0 {
+		lacks = lacks.Plus(debit).Minus(credit) // what the line itself holds goes
+		amount := lacks
+		if nothing {
 			amount = stated(kind, out)
 			if r.column == columnOf(j.Credit) {
 				amount = amount.Neg()
@@ -102,7 +104,7 @@ func putRemainders(ctx context.Context, s *Service, t *Trial, c *judge.Circumsta
 			side = j.Credit
 		}
 		line.Entered[columnOf(side)] = judge.Item{Value: amount.Abs().String()}
-		lacks = decimal.Number{}
+		lacks, nothing = lacks.Minus(amount), false
 	}
 	return nil
 }

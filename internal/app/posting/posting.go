@@ -66,6 +66,7 @@ func (s *Service) PostKept(ctx context.Context, at record.Ref, request contract.
 // Posting is a kept document on its way to the books.
 type Posting struct {
 	service *Service
+	outer   *Service // outside a transaction: its cache is told what was written
 	at      record.Ref
 	request contract.PostRequest
 	reasons map[int64]string
@@ -81,7 +82,7 @@ type Posting struct {
 // Begin returns what posts a document. quiet leaves out the detail of the trace.
 func (s *Service) Begin(at record.Ref, request contract.PostRequest, quiet bool) (*Posting, error) {
 	reasons, err := Reasons(request.Reasons)
-	return &Posting{service: s, at: at, request: request, reasons: reasons, quiet: quiet}, err
+	return &Posting{service: s, outer: s, at: at, request: request, reasons: reasons, quiet: quiet}, err
 }
 
 // Over returns the same posting within a transaction.
@@ -170,7 +171,7 @@ func (p *Posting) judge(ctx context.Context) (*commit.Change, error) {
 		},
 		Done: func() {
 			p.Result, p.Posted = r, true
-			s.base.Cache.Records.Put(append(append(others.Changed, followed...), r)...)
+			p.outer.base.Cache.Records.Put(append(append(others.Changed, followed...), r)...)
 		},
 	}, nil
 }

@@ -140,7 +140,8 @@ nav {
 nav a {
   display: flex;
   align-items: center;
-  padding: 2px 11px 0;
+  padding: 2px 8px 0;
+  white-space: nowrap;
   text-decoration: none;
   color: var(--ink-soft);
   border-bottom: 2px solid transparent;
@@ -160,6 +161,7 @@ header .plain {
   color: var(--ink-soft);
   text-decoration: none;
   font-size: 12px;
+  white-space: nowrap;
 }
 header .plain:hover {
   color: var(--ink);

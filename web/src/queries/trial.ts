@@ -22,6 +22,9 @@ export interface Scope {
 
 type Changed = Schemas["Changes"]["rules"][number];
 
+/** What is keyed for what balances. */
+const remainder = "=";
+
 export type Moment = "typing" | "saving" | "posting";
 
 /**
@@ -165,7 +168,26 @@ export function useTrial(
       if (typed === undefined || !shown?.entered.value || shown.misfit || shown.twice) return [address, item];
       return [address, { ...rest, value: shown.entered.value }];
     });
-    return Object.fromEntries(read) as Record<string, EnteredItem>;
+    return balanced(Object.fromEntries(read) as Record<string, EnteredItem>);
+  }
+
+  /** Where somebody keyed what balances, the program entered it, in the column where it belongs. */
+  function balanced(read: Record<string, EnteredItem>): Record<string, EnteredItem> {
+    const of = new Set(
+      Object.entries(entered.value).flatMap(([at, item]) =>
+        item.typed === remainder ? [parseAddress(at).line] : [],
+      ),
+    );
+    of.delete(0);
+    for (const row of outcome.value?.lines ?? []) {
+      if (!of.has(row.number)) continue;
+      for (const f of row.fields) {
+        const address = addressOf(f.key, row.number);
+        if (f.entered.value) read[address] = { value: f.entered.value };
+        else if (read[address]?.typed === remainder) delete read[address];
+      }
+    }
+    return read;
   }
 
   /** Keeps the fields that came out as before as they are, so that only what changed is drawn anew. */

@@ -54,7 +54,7 @@ function save() {
         ><span class="field-label">Their total</span
         ><input v-model="draft.total" class="line" inputmode="decimal"
       /></label>
-      <div v-if="totals.length">
+      <div v-if="totals.length" class="field">
         <span class="field-label">Of the field</span>
         <SelectBox
           :model-value="draft.totalField || totals[0]!.value"
@@ -97,6 +97,13 @@ function save() {
 .row {
   display: flex;
   gap: 12px;
+}
+.field {
+  min-width: 180px;
+}
+.buttons {
+  display: flex;
+  gap: 8px;
 }
 .refused {
   color: var(--refused);

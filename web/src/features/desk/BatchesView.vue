@@ -32,7 +32,7 @@ watch(
   [adding, () => catalog.catalog],
   () => {
     if (!adding.value || kind.value) return;
-    kind.value = may.value.find((k) => k.kind.posted)?.kind.key ?? may.value[0]?.kind.key ?? "";
+    kind.value = may.value.find((k) => k.kind.journal)?.kind.key ?? may.value[0]?.kind.key ?? "";
     company.value = plan.scope.company || (catalog.catalog?.companies[0]?.key ?? "");
   },
   { immediate: true },

@@ -56,25 +56,23 @@ const inSight = computed(() => {
     for (const m of list) if (m.severity === "refuse") keys.add(m.field);
   return keys;
 });
-const sections = computed(() =>
-  sectionsOf(props.entry, props.layout, {
+const sections = computed(() => {
+  const all = sectionsOf(props.entry, props.layout, {
     outcomeOf,
     lines: lines.value,
     assisted: props.assisted,
     opened: inSight.value,
     standing: standing.value,
-  })
-    .map((s) =>
-      props.only?.length
-        ? {
-            ...s,
-            keyed: [...s.keyed, ...s.given].filter((p) => props.only!.includes(p.field.key)),
-            given: [],
-          }
-        : s,
-    )
-    .filter((s) => s.keyed.length || s.given.length),
-);
+  });
+  if (!props.only?.length) return all.filter((s) => s.keyed.length || given(s.given, 0).length);
+  return all
+    .map((s) => ({
+      ...s,
+      keyed: [...s.keyed, ...s.given].filter((p) => props.only!.includes(p.field.key)),
+      given: [],
+    }))
+    .filter((s) => s.keyed.length);
+});
 
 function textAt(address: string): string {
   return props.trial.fields.value.get(address)?.final.text ?? "";
@@ -112,6 +110,7 @@ function go(cell?: HTMLElement): boolean {
   if (!input) return false;
   cell!.scrollIntoView({ block: "nearest" });
   input.focus();
+  standing.value = cell!.dataset.address!;
   return true;
 }
 
@@ -161,7 +160,7 @@ async function point(key: string, line?: number) {
 }
 
 function on(address: string) {
-  // The list under a field and the next line come a moment later.
+  // The next line is drawn before anything else can be typed.
   void nextTick(() => next(address));
 }
 function focusin(event: FocusEvent) {
@@ -269,7 +268,7 @@ defineExpose({
           v-for="p in s.keyed"
           :key="`${p.field.key} ${redrawn.get(p.field.key) ?? 0}`"
           class="field"
-          :style="{ gridColumn: `span ${Math.min(p.width, 4)}` }"
+          :style="{ gridColumn: `span ${Math.min(p.width, 3)}` }"
           :data-address="p.field.key"
           :data-skip="skips(p, p.field.key)"
         >

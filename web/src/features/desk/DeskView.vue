@@ -124,6 +124,7 @@ function back() {
           </p>
           <DeskForm
             v-if="desk.layout && desk.scope.type"
+            :key="desk.page"
             ref="form"
             :entry="desk.entry"
             :layout="desk.layout.layout"
@@ -140,7 +141,11 @@ function back() {
             @changed="desk.changed"
             @standing="desk.standing = $event"
           />
-          <p v-if="desk.trial.outcome.value?.balance && desk.dirty" class="balance" aria-label="Balance">
+          <p
+            v-if="desk.trial.outcome.value?.balance && desk.trial.lines.value.length"
+            class="balance"
+            aria-label="Balance"
+          >
             Debits <b>{{ desk.trial.outcome.value.balance.debits.text }}</b> Credits
             <b>{{ desk.trial.outcome.value.balance.credits.text }}</b>
             <span :class="{ off: desk.trial.outcome.value.balance.difference.value !== '0' }">

@@ -72,6 +72,9 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
   const deed = useAttempt();
   const aside = useAside(() => kind.value);
 
+  const said = ref("");
+  /** Counts the documents: each has a form of its own. */
+  const page = ref(0);
   const path = computed(() => route.fullPath);
   let turn = 0;
   watch([path, () => catalog.catalog, () => batch.data?.id], () => void load(), { immediate: true });
@@ -132,12 +135,14 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
   /** Begins the next document: blank, or one that was left or kept aside. */
   async function begin(document?: Document) {
     unsaved.delete(path.value);
+    said.value = "";
     trial.put(document);
     dirty.value = !!document;
     strict.value = false;
     assisted.value = true;
     moment.value = "saving";
     await trial.tryDocument();
+    page.value++;
     await nextTick();
     await form.value?.begin();
   }
@@ -151,51 +156,82 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
 
   const stated = () => ({ ...trial.document.value, stored: undefined, storedLines: undefined }) as Document;
 
-  /** Takes what is being typed, and waits for its consequences. */
+  /** Takes what is being typed. */
+  const leave = () => (document.activeElement as HTMLElement | null)?.blur();
+  /** Takes it, and waits for its consequences. */
   async function settle() {
-    (document.activeElement as HTMLElement | null)?.blur();
+    leave();
     await new Promise((resolve) => setTimeout(resolve));
     await trial.settled();
   }
 
-  // What is typed while a document is on its way belongs to the next one.
-  let ahead = "";
+  // What is keyed while a document is on its way belongs to the next one.
+  let ahead: KeyboardEvent[] = [];
+  let repeating = false;
+  /** The last key was put by: its letter must not reach the field that the cursor is in by now. */
+  let putBy = false;
   useEventListener(
     window,
     "keydown",
     (event: KeyboardEvent) => {
-      if (!busy.value) return;
+      if (!event.isTrusted) return; // one that was put by
+      putBy = busy.value || repeating;
+      if (!putBy) return;
       event.preventDefault();
-      if (event.key.length === 1 && !event.ctrlKey && !event.altKey && !event.metaKey) ahead += event.key;
+      event.stopImmediatePropagation();
+      if (ahead.length < 500) ahead.push(event);
     },
     { capture: true },
   );
-  async function typeAhead() {
-    const input = document.activeElement;
-    if (!ahead || !(input instanceof HTMLInputElement)) return (ahead = "");
-    await nextTick();
-    input.value = ahead;
-    input.dispatchEvent(new Event("input", { bubbles: true }));
-    ahead = "";
+  useEventListener(window, "keypress", (event: KeyboardEvent) => putBy && event.preventDefault(), {
+    capture: true,
+  });
+  async function keyAhead() {
+    repeating = true;
+    let letters = false;
+    while (ahead.length && !busy.value) {
+      const event = ahead.shift()!;
+      const input = document.activeElement;
+      if (event.key.length === 1 && !event.ctrlKey && !event.altKey && !event.metaKey) {
+        if (input instanceof HTMLInputElement) {
+          input.value = letters ? input.value + event.key : event.key; // what stood there is marked, and goes
+          input.dispatchEvent(new Event("input", { bubbles: true }));
+        }
+        letters = true;
+      } else {
+        const { key, code, ctrlKey, altKey, shiftKey, metaKey } = event;
+        const again = { key, code, ctrlKey, altKey, shiftKey, metaKey, bubbles: true, cancelable: true };
+        (input ?? window).dispatchEvent(new KeyboardEvent("keydown", again));
+        letters = false;
+      }
+      await nextTick();
+      await nextTick(); // where it went on, the next field is there by now
+    }
+    repeating = false;
+  }
+
+  /** Does something that takes a moment; what is keyed meanwhile comes after it. */
+  async function alone(work: () => Promise<unknown>) {
+    if (busy.value || !scope.type) return;
+    busy.value = true;
+    try {
+      await work();
+    } finally {
+      busy.value = false;
+      void keyAhead();
+    }
   }
 
   /** Saves the document and begins the next. */
-  async function next() {
-    if (busy.value || !scope.type) return;
-    await settle();
-    if (!dirty.value) return form.value?.begin();
-    busy.value = true;
-    try {
+  const next = () =>
+    alone(async () => {
+      await settle();
+      if (!dirty.value) return await form.value?.begin();
       let accepted = false;
       await deed.attempt(async () => (accepted = await (again.value ? compare() : save())));
       if (!accepted) return;
       await begin();
-      await typeAhead();
-    } finally {
-      busy.value = false;
-      ahead = "";
-    }
-  }
+    });
 
   async function save(): Promise<boolean> {
     const body = { document: stated(), format, keyed: true, batch: batch.data?.id };
@@ -263,14 +299,14 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
   async function fill(value: string | undefined) {
     const at = standing.value;
     if (!at || value === undefined) return false;
+    leave();
     const { key, line } = parseAddress(at);
     remember(at);
     dirty.value = true;
     const item: EnteredItem = { value };
     const entered = { [column(key)]: item };
-    form.value?.redraw(at);
-    if (line) await trial.enterAll({}, [{ number: line, entered }]);
-    else await trial.enterAll({ [key]: item }, []);
+    void (line ? trial.enterAll({}, [{ number: line, entered }]) : trial.enterAll({ [key]: item }, []));
+    await form.value?.redraw(at);
     form.value?.next(at);
     return true;
   }
@@ -285,13 +321,15 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
     return of?.values[column(key)];
   }
 
-  const said = ref("");
   const nothing = (where: string) => (said.value = `There is nothing to take from ${where}.`);
 
-  async function repeat() {
-    if (!(await fill(valueIn(previous.value)))) nothing("the document before");
-  }
-  async function above() {
+  const repeat = () =>
+    alone(async () => {
+      if (!(await fill(valueIn(previous.value)))) nothing("the document before");
+    });
+  const above = () => alone(takeAbove);
+  async function takeAbove() {
+    await trial.settled();
     const { key, line } = parseAddress(standing.value);
     const lines = trial.lines.value;
     const at = lines.indexOf(line);
@@ -308,7 +346,8 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
     }
     return undefined;
   });
-  async function ofPartner() {
+  const ofPartner = () => alone(takeOfPartner);
+  async function takeOfPartner() {
     await trial.settled();
     const of = partner.value;
     if (!of) return nothing("a document before: enter who it is of first");
@@ -332,7 +371,9 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
   /** What stood in each field before it was changed, the last last. */
   const before = new Map<string, (EnteredItem | undefined)[]>();
   watch(trial.entered, (now, was) => {
-    for (const at of new Set([...Object.keys(now), ...Object.keys(was)]))
+    // What was typed is written as the value it was read as: that is no change.
+    const read = (at: string) => now[at]?.value !== undefined && was[at]?.typed !== undefined;
+    for (const at of new Set([...Object.keys(now), ...Object.keys(was)].filter((at) => !read(at))))
       if (JSON.stringify(now[at]) !== JSON.stringify(was[at]) && !undoing) remember(at, was[at]);
   });
   let undoing = false;
@@ -341,9 +382,11 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
     if (!all.length || JSON.stringify(all.at(-1)) !== JSON.stringify(item))
       before.set(at, [...all, item].slice(-20));
   }
-  async function undo() {
+  const undo = () => alone(takeBack);
+  async function takeBack() {
     const at = standing.value;
     if (!at) return;
+    leave();
     const item = before.get(at)?.pop();
     undoing = true;
     const next = { ...trial.entered.value };
@@ -355,7 +398,8 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
     await form.value?.redraw(at);
   }
 
-  async function keepAside() {
+  const keepAside = () => alone(layAside);
+  async function layAside() {
     await settle();
     if (!dirty.value) return;
     const out = trial.fields.value;
@@ -366,11 +410,12 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
       .slice(0, 3)
       .join(", ");
     aside.add({ document: stated(), words: words || "Nothing in its header", at: new Date().toISOString() });
-    said.value = "Kept aside.";
     await begin();
+    said.value = "Kept aside.";
   }
-  async function takeUp(a: Aside) {
-    if (dirty.value) await keepAside();
+  const takeUp = (a: Aside) => alone(() => takeThat(a));
+  async function takeThat(a: Aside) {
+    if (dirty.value) await layAside();
     const taken = aside.take(a);
     if (taken.company !== scope.company || taken.type !== scope.type) {
       unsaved.set(`/desk/${kind.value}?company=${taken.company}&type=${taken.type}`, { document: taken });
@@ -436,6 +481,7 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
     trouble: computed(() => deed.trouble),
     problem: computed(() => trial.problem.value),
     aside: aside.list,
+    page,
     next,
     repeat,
     above,

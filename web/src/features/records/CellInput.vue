@@ -61,15 +61,18 @@ function onKey(event: KeyboardEvent | Event) {
     draft.value = props.text;
   } else if (key.key === "Enter" && !key.ctrlKey && !key.metaKey) {
     key.preventDefault();
-    const picks = (list.value?.highlightedIndex ?? -1) >= 0;
+    if ((list.value?.highlightedIndex ?? -1) < 0) return take(true);
     // The list takes Enter for the option that is lit; wait for its choice.
-    setTimeout(() => {
-      commit();
-      focused.value = true;
-      if (!picks) emit("down");
-      if (document.activeElement !== box.value?.querySelector("input")) focused.value = false;
-    });
+    setTimeout(() => take(false));
   }
+}
+
+/** Takes what is typed while the cursor stays, or goes on: what is typed next goes where the cursor is then. */
+function take(on: boolean) {
+  commit();
+  focused.value = true;
+  if (on) emit("down");
+  if (document.activeElement !== box.value?.querySelector("input")) focused.value = false;
 }
 
 const suggest = suggesting(
