@@ -81,6 +81,17 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 			{"journal", "/ledger?ledger=books&view=journal", "tbody tr", nil},
 			{"balances", "/ledger?ledger=books&view=account", "td a", nil},
 		},
+		"the desk": {
+			{"where keying begins", "/desk", ".kinds a", nil},
+			{"desk", "/desk/accounting_document?batch=1", ".desk-form h2", func(u *user) {
+				u.fills("vendor", "V10002")
+				u.fills("lines.1.account", "550000")
+				u.sees(".balance", "Balanced")
+			}},
+			{"its keys", "/desk/vendor?company=10&type=TRAD", ".desk-form h2", func(u *user) { u.clicks("footer .plain", "Change keys") }},
+			{"a new batch", "/desk/batches?new=1", "form", nil},
+			{"batch", "/desk/batches/1", ".progress", func(u *user) { u.clicks(".button", "Change") }},
+		},
 		"people": {
 			{"persons", "/persons", "[aria-label=Persons] td", func(u *user) {
 				u.clicks(".button", "New role")

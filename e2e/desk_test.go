@@ -206,11 +206,11 @@ func TestManyDocumentsAreKeyedWithoutAMouse(t *testing.T) {
 
 	// The keys are one's own.
 	o.clicks("footer button", "Change keys")
-	o.clicks(`[aria-label="Key for As in the document before"]`, "")
+	o.clicks("[data-deed=repeat]", "")
 	o.presses("x")
 	o.sees("dialog [role=alert]", "any other is needed to key values")
 	o.presses("r", alt)
-	o.sees(`[aria-label="Key for As in the document before"]`, "Alt R")
+	o.sees("[data-deed=repeat]", "Alt R")
 	o.clicks("dialog .button.first", "Done")
 	o.sees("footer", "Alt R")
 	o.clicks(`[data-address="document_date"] input`, "")

@@ -247,6 +247,8 @@ type Field struct {
 	// keyed twice.
 	Cursor rule.Cursor
 	Twice  bool
+	// NotLower tells that a new value may not be lower than the one before.
+	NotLower bool
 	// Made tells which station made the final value: "entered", "stored", "source",
 	// "default", "compute", "substitute", or "" for a blank nobody made.
 	Made string

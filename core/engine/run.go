@@ -421,6 +421,7 @@ func (r *run) journey(s cell) {
 	r.settle(s, value)
 	r.sort(s)
 	r.again(s, by[keying])
+	r.lower(s, by[keying])
 	if out.Final.IsNull() {
 		if out.Need == rule.Required && out.Access != rule.Hidden {
 			r.notify(r.missing(), s, by[need], required.With(r.field(s).Label))

@@ -4,6 +4,7 @@ import (
 	"slices"
 
 	"codicil/core/feel"
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
@@ -67,7 +68,7 @@ func (f *Field) meet(aspect int, e *rule.Effect) {
 			f.Cursor = ""
 		}
 	case keying:
-		f.Twice = e.Keying == rule.Twice
+		f.Twice, f.NotLower = e.Keying == rule.Twice, e.Keying == rule.NotLower
 	}
 }
 
@@ -332,6 +333,20 @@ func (r *run) readsItself(c *rule.Compiled) bool {
 func (r *run) settled(s cell, v feel.Value) feel.Value {
 	fitted, _ := r.field(s).Settle(v, r.surroundings(s))
 	return fitted
+}
+
+// lower refuses a value that is keyed and lower than the one before, which it tells.
+func (r *run) lower(s cell, by *rule.Compiled) {
+	if !s.out.NotLower || !r.c.Keyed || s.out.Entered.IsNull() {
+		return
+	}
+	before := s.stored()
+	if before.IsNull() && s.values.PreviousOfType != nil {
+		before = s.values.PreviousOfType[s.at]
+	}
+	if order, known := feel.Order(s.out.Entered, before); known && order < 0 {
+		r.notify(rule.Refuse, s, by, keyedLower.With(r.field(s).Label, field.Write(s.out.Entered), field.Write(before)))
+	}
 }
 
 // again compares what was keyed a second time.

@@ -149,7 +149,7 @@ func (l *look) differs(first, second *rule.Compiled) showing {
 
 // met is how a field is met.
 func met(f *engine.Field) string {
-	return fmt.Sprint(f.Need, "|", f.Access, "|", f.Cursor, "|", f.Twice)
+	return fmt.Sprint(f.Need, "|", f.Access, "|", f.Cursor, "|", f.Twice, f.NotLower)
 }
 
 // replaced tells whether what the rule fills in is always replaced at a later station; of a fixed

@@ -131,6 +131,9 @@ func EntryStateOf(f *engine.Field) string {
 	if f.Twice {
 		parts = append(parts, "keyed twice")
 	}
+	if f.NotLower {
+		parts = append(parts, "not lower than before")
+	}
 	return strings.Join(parts, ", ")
 }
 

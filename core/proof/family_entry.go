@@ -23,6 +23,9 @@ func mutateEntry(m *mutation) {
 	if e.Cursor == rule.PassedOver || e.Cursor == rule.Stop {
 		aspect("the cursor went there in its turn", func(e *rule.Effect) { e.Cursor = rule.InTurn })
 	}
+	if e.Keying == rule.NotLower {
+		aspect("it could be lower than before", func(e *rule.Effect) { e.Keying = rule.Once })
+	}
 	if e.Keying == rule.Twice {
 		aspect("it were keyed once", func(e *rule.Effect) { e.Keying = rule.Once })
 	}

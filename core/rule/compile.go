@@ -120,6 +120,9 @@ func Compile(r Rule, v *Vocabulary) *Compiled {
 			c.reads = append(c.reads, program.Reads()...)
 		}
 	}
+	if r.Family == Entry && r.Effect.Keying == NotLower && c.Field >= 0 {
+		c.reads = append(c.reads, v.Slot(c.Field, PreviousOfType))
+	}
 	for _, piece := range c.Message {
 		if piece.Program != nil {
 			c.reads = append(c.reads, piece.Program.Reads()...)

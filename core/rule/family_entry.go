@@ -28,11 +28,11 @@ func (c *Compiled) checkEntry(complain complaint) {
 		complain("access", "choose whether people may type there: open, read-only or hidden")
 	case !slices.Contains([]Cursor{"", InTurn, PassedOver, Stop}, e.Cursor):
 		complain("cursor", "choose what the cursor does: normal order, skipped, or stop")
-	case !slices.Contains([]Keying{"", Once, Twice}, e.Keying):
-		complain("keying", "choose how often a new value is keyed: once or twice")
+	case !slices.Contains([]Keying{"", Once, Twice, NotLower}, e.Keying):
+		complain("keying", "choose how a new value is keyed: once, twice, or not lower than before")
 	case e.Need == Required && closed:
 		complain("access", "nobody can fill a field that is %s: it cannot be required by the same rule", e.Access)
-	case closed && (e.Cursor == Stop || e.Cursor == PassedOver || e.Keying == Twice):
+	case closed && (e.Cursor == Stop || e.Cursor == PassedOver || e.Keying == Twice || e.Keying == NotLower):
 		complain("cursor", "nobody enters a field that is %s: it can be no stop, nothing passed over, nothing keyed twice", e.Access)
 	case e.Cursor == PassedOver && e.Keying == Twice:
 		complain("cursor", "a field that the cursor passes over cannot be keyed twice")
@@ -52,7 +52,7 @@ func entryWords(e *Effect) string {
 	}
 	for _, words := range []string{
 		map[Cursor]string{PassedOver: "skipped by the cursor", Stop: "a cursor stop", InTurn: "in the normal cursor order"}[e.Cursor],
-		map[Keying]string{Twice: "keyed twice", Once: "keyed once"}[e.Keying],
+		map[Keying]string{Twice: "keyed twice", Once: "keyed once", NotLower: "not lower than before"}[e.Keying],
 	} {
 		if words != "" {
 			parts = append(parts, words)

@@ -92,10 +92,12 @@ const (
 // Keying says how often a person keys a new value: an aspect of entry.
 type Keying string
 
-// A new value is keyed once, or twice; "" leaves that to other rules.
+// A new value is keyed once, or twice, or may not be lower than the one before: than what is stored, or in a new record than
+// what the person saved last of the type. "" leaves that to other rules.
 const (
-	Once  Keying = "once"
-	Twice Keying = "twice"
+	Once     Keying = "once"
+	Twice    Keying = "twice"
+	NotLower Keying = "not lower"
 )
 
 // Cursor is what the cursor does at a field when a person goes from one to the next.

@@ -292,6 +292,14 @@ func (v *Vocabulary) LooksBack(slots []int, in ...Form) bool {
 	})
 }
 
+// Slot returns that of a field in a form: of a field of the lines, the one of the current line.
+func (v *Vocabulary) Slot(place int, form Form) int {
+	if place >= v.Headers {
+		return feel.RowSlot + int(form)*v.Columns + place - v.Headers
+	}
+	return int(form)*v.Headers + place
+}
+
 // ListSlot returns the slot of the list of a column's values.
 func (v *Vocabulary) ListSlot(column int, form Form) int {
 	return v.lists + int(form)*v.Columns + column

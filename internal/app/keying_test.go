@@ -138,3 +138,34 @@ func TestTheLastRecordIsFound(t *testing.T) {
 	_, err := d.Latest.Last(as(t), contract.GetLastRecordParams{Kind: "accounting_document", Company: "10", Naming: "x", Field: "text"})
 	assert.Equal(t, "unknown-field", codeOf(t, err))
 }
+
+// What may not be lower than before is refused with the value before: that which is stored, or that of the document before.
+func TestAValueIsNotLowerThanBefore(t *testing.T) {
+	d := harbour(t)
+	add(t, d, body("accounting_document", rule.Entry, "total", rule.Effect{Keying: rule.NotLower}), rule.InForce)
+	add(t, d, body("accounting_document", rule.Entry, "lines.quantity", rule.Effect{Keying: rule.NotLower}), rule.InForce)
+	keep := func(document judge.Document, version int, keyed bool) contract.SaveAnswer {
+		answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: document, Keyed: keyed, Version: version, Format: &continentalFormat})
+		require.NoError(t, err)
+		return answer
+	}
+	entry := func(total, quantity string) judge.Document {
+		return document("accounting_document", "10", "JE", values{"total": total}, values{"quantity": quantity})
+	}
+	said := func(a contract.SaveAnswer) (texts []string) {
+		for _, m := range a.Outcome.Messages {
+			if m.Code == "keyed-lower" {
+				texts = append(texts, m.Text)
+			}
+		}
+		return texts
+	}
+	require.NotNil(t, keep(entry("100,50", "7"), 0, true).Record, "there was none before")
+	assert.Equal(t, []string{"Total: 100,49 is lower than before; it was 100,50. Check the document", "Quantity: 6 is lower than before; it was 7. Check the document"}, said(keep(entry("100,49", "6"), 0, true)))
+	same := keep(entry("100,50", "8"), 0, true).Record
+	require.NotNil(t, same)
+	assert.NotNil(t, keep(entry("1", "1"), 0, false).Record, "a program may")
+	lower := entry("90", "8")
+	lower.Record = same.Number
+	assert.Len(t, said(keep(lower, same.Version, true)), 1, "of a change what is stored counts")
+}

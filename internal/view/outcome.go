@@ -109,7 +109,7 @@ func (r *Reader) Said() contract.Outcome {
 		}
 		if m.Notice.Definition != nil {
 			message.Variant, message.Params = m.Notice.Variant, m.Notice.Named()
-			if n, changed := r.inFormat(m.Notice); changed {
+			if n, changed := r.inFormat(&m); changed {
 				message.Text, message.Params = n.String(), n.Named()
 			}
 		}
@@ -231,14 +231,27 @@ func (r *Reader) Computed(s engine.Cell, v feel.Value, ofField bool) string {
 func labelInLine(label string, line int) string { return fmt.Sprintf("%s in line %d", label, line) }
 
 // inFormat writes the amounts of a notice as the person does; false where it has none.
-func (r *Reader) inFormat(n notice.Notice) (shown notice.Notice, changed bool) {
+func (r *Reader) inFormat(m *engine.Message) (shown notice.Notice, changed bool) {
+	n := m.Notice
 	named := n.Named()
 	values := make([]any, len(n.Definition.Params))
 	for i, name := range n.Definition.Params {
 		text := r.amount(named[name])
+		if m.Code == engine.LowerCode && (name == "value" || name == "before") {
+			text = r.ofField(m, text)
+		}
 		values[i], changed = text, changed || text != named[name]
 	}
 	return n.Definition.With(values...), changed
+}
+
+// ofField writes a value of the field that a message is about, as the person does.
+func (r *Reader) ofField(m *engine.Message, text string) string {
+	v, wrong := r.Kind.Fields[m.Field].Parse(text)
+	if wrong != nil {
+		return text
+	}
+	return r.At(engine.Cell{Index: m.Field, Line: m.Line}, v)
 }
 
 // amountForm is an amount as the engine writes it in a notice: exact, with its currency.

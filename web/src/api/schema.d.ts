@@ -3589,10 +3589,10 @@ export interface components {
              */
             cursor?: "in turn" | "passed over" | "stop";
             /**
-             * @description Entry: how often a person keys a new value; missing: other rules decide
+             * @description Entry: how a person keys a new value: once, twice, or not lower than what is stored, or than what they saved last of the type; missing: other rules decide
              * @enum {string}
              */
-            keying?: "once" | "twice";
+            keying?: "once" | "twice" | "not lower";
             /** @enum {string} */
             tie?: "copied" | "live";
             /** @enum {string} */

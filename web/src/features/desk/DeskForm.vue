@@ -348,20 +348,22 @@ defineExpose({
               </button>
             </div>
           </div>
-          <p v-if="given(s.given, line).length" class="given under">
-            <template v-for="(g, i) in given(s.given, line)" :key="g.place.field.key"
-              ><span v-if="i"> · </span
-              ><button
-                type="button"
-                class="plain"
-                tabindex="-1"
-                :title="`Change ${g.place.label}`"
-                @click="point(g.place.field.key, line)"
+          <div v-if="given(s.given, line).length" class="given under" role="row">
+            <div role="cell">
+              <template v-for="(g, i) in given(s.given, line)" :key="g.place.field.key"
+                ><span v-if="i"> · </span
+                ><button
+                  type="button"
+                  class="plain"
+                  tabindex="-1"
+                  :title="`Change ${g.place.label}`"
+                  @click="point(g.place.field.key, line)"
+                >
+                  {{ g.place.label }} <b>{{ g.text }}</b>
+                </button></template
               >
-                {{ g.place.label }} <b>{{ g.text }}</b>
-              </button></template
-            >
-          </p>
+            </div>
+          </div>
           <p
             v-for="(m, i) in s.keyed
               .flatMap((p) => messages.get(addressOf(p.field.key, line)) ?? [])
@@ -373,11 +375,11 @@ defineExpose({
             {{ m.label }}: {{ m.text }}
           </p>
         </template>
-        <p v-if="undo" class="under" role="status">
-          Line {{ undo.line }} is removed.
-          <button type="button" class="plain" @click="putBack">Put it back</button>
-        </p>
       </div>
+      <p v-if="s.key === 'lines' && undo" class="under" role="status">
+        Line {{ undo.line }} is removed.
+        <button type="button" class="plain" @click="putBack">Put it back</button>
+      </p>
     </section>
   </div>
 </template>

@@ -37,7 +37,8 @@ function take(event: KeyboardEvent) {
           <button
             type="button"
             class="plain"
-            :aria-label="`Key for ${k.label}`"
+            :aria-label="`${asked === k.deed ? 'press a key…' : shownKey(k.key)} for ${k.label}`"
+            :data-deed="k.deed"
             @click="((asked = k.deed), (why = ''))"
           >
             {{ asked === k.deed ? "press a key…" : shownKey(k.key) }}

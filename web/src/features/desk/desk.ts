@@ -166,7 +166,7 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
   }
 
   // What is keyed while a document is on its way belongs to the next one.
-  let ahead: KeyboardEvent[] = [];
+  const ahead: KeyboardEvent[] = [];
   let repeating = false;
   /** The last key was put by: its letter must not reach the field that the cursor is in by now. */
   let putBy = false;

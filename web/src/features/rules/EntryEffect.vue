@@ -38,6 +38,7 @@ const keyings: { value: Effect["keying"]; label: string }[] = [
   { value: undefined, label: "set by other rules" },
   { value: "once", label: "keyed once" },
   { value: "twice", label: "keyed twice" },
+  { value: "not lower", label: "not lower than before" },
 ];
 
 /** Nobody types into a closed field, so the rule says nothing of how it is typed. */
