@@ -100,7 +100,7 @@ func TestAnInvoiceIsKeyedInFewKeys(t *testing.T) {
 	t.Logf("as the last of the vendor: %d keys, %d of them no data", o.data+o.other, o.other)
 	assert.LessOrEqual(t, o.data+o.other, 45)
 	assert.LessOrEqual(t, o.other, 15)
-	t.Logf("values judged: %.0f times, at most %.0f ms each", o.asks(`return window.tries.length`), o.asks(`return Math.max(...window.tries)`))
+	t.Logf("values judged: %.0f times, %.0f ms in the median, %.0f ms at most", o.asks(`return window.tries.length`), o.asks(`return window.tries.sort((a, b) => a - b)[window.tries.length >> 1]`), o.asks(`return window.tries.at(-1)`))
 
 	o.runs(`document.querySelector(".told a").focus() ?? true`)
 	o.presses(kb.Enter)
@@ -334,7 +334,7 @@ func TestABatchIsKeyedComparedAndPosted(t *testing.T) {
 	moya.sees("[aria-label=People]", "Jun Aoki")
 	moya.clicks(".page-head button", "Post together")
 	moya.sees("td", "posted")
-	require.NoError(t, moya.page.Until(`[...document.querySelectorAll("td")].filter(e => e.innerText === "posted").length === 2`))
+	require.NoError(t, moya.page.Until(`[...document.querySelectorAll("td")].filter(e => e.innerText.trim() === "posted").length === 2`))
 	moya.sees(".page-head", "Open again")
 }
 

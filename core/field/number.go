@@ -57,7 +57,7 @@ func readSum(f *Field, text string, format Format, s Surroundings) (decimal.Numb
 		if wrong != nil {
 			return wrong
 		}
-		fits := true
+		var fits bool
 		switch operator {
 		case '*', '×':
 			product, fits = product.Mul(n)

@@ -90,7 +90,7 @@ func TestABatchIsPostedTogetherWhenItAgrees(t *testing.T) {
 	answer, err := postNow()
 	require.NoError(t, err)
 	require.Len(t, answer.Refused, 1)
-	assert.Equal(t, b.Documents[0].State, "kept")
+	assert.Equal(t, "kept", b.Documents[0].State)
 	answer, err = d.Batches.Post(as(t), b.ID, contract.BatchPost{Version: look(t, d, b.ID).Version, Reason: "looked at"})
 	require.NoError(t, err)
 	assert.Empty(t, answer.Refused)

@@ -160,7 +160,7 @@ func (p *progress) document(i int) contract.BatchDocument {
 	if r == nil {
 		return d
 	}
-	d.State, d.Title = string(r.State), p.links.TitleOf(p.viewer.Kind, r.Values)
+	d.State, d.Title = r.State, p.links.TitleOf(p.viewer.Kind, r.Values)
 	if at := p.viewer.Kind.Index(p.batch.TotalField); at >= 0 {
 		d.Amount = p.viewer.Stored(&r.Content, at, 0, r.Values[p.batch.TotalField])
 	}

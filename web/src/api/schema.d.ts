@@ -5425,8 +5425,11 @@ export interface components {
         BatchDocument: {
             position: number;
             number: string;
-            /** @description That of the record; blank: it was deleted */
-            state: string;
+            /**
+             * @description That of the record; blank: it was deleted
+             * @enum {string}
+             */
+            state: "" | "kept" | "posted" | "reversed" | "merged";
             title: string;
             amount: components["schemas"]["Shown"];
             keyed: components["schemas"]["Signed"];

@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import type { Schemas } from "@/api/client";
+import StateMark from "@/features/records/StateMark.vue";
 import BatchForm from "@/features/desk/BatchForm.vue";
 import BatchProgress from "@/features/desk/BatchProgress.vue";
 import { useAttempt } from "@/queries/attempt";
@@ -249,7 +250,7 @@ async function settle(number: string, d: Schemas["BatchDifference"], take: "firs
               <RouterLink :to="`/records/${batch.kind}/${d.number}`">{{ d.number }}</RouterLink> {{ d.title }}
             </td>
             <td class="right">{{ d.amount.text }}</td>
-            <td>{{ d.state || "deleted" }}</td>
+            <td><StateMark v-if="d.state" :state="d.state" /><template v-else>deleted</template></td>
             <td>
               {{ moment(d.keyed.at) }} <span class="quiet">{{ d.keyed.by }}</span>
             </td>

@@ -430,8 +430,8 @@ export function useDesk(form: Ref<InstanceType<typeof DeskForm> | undefined>) {
   function assist() {
     assisted.value = !assisted.value;
     said.value = assisted.value
-      ? "The cursor passes fields over again."
-      : "The cursor goes to every field of this document; with the next one it passes over again.";
+      ? "The cursor skips fields again."
+      : "The cursor goes to every field of this document; with the next one it skips again.";
   }
 
   function rescope(next: { kind?: string; company?: string; type?: string }) {
