@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/e2e/browser"
+	"codicil/internal/contract"
 )
 
 const bills = "/desk/accounting_document?company=10&type=VI"
@@ -336,6 +337,28 @@ func TestABatchIsKeyedComparedAndPosted(t *testing.T) {
 	moya.sees("td", "posted")
 	require.NoError(t, moya.page.Until(`[...document.querySelectorAll("td")].filter(e => e.innerText.trim() === "posted").length === 2`))
 	moya.sees(".page-head", "Open again")
+}
+
+// In a batch each document is posted as it is saved; one that may not be waits, and is told.
+func TestInABatchEachIsPostedAtOnce(t *testing.T) {
+	o := &operator{user: begin(t, "/desk", browser.Setup{Demo: true})}
+	o.sees("h1", "Desk")
+	head := contract.BatchHead{Title: "Morning post", Posting: contract.PostingEach}
+	var b contract.Batch
+	o.calls("POST", "/batches", contract.BatchBegin{Kind: "accounting_document", Company: "10", Type: "VI", Head: head}, &b)
+	o.goes(fmt.Sprintf("/desk/accounting_document?batch=%d", b.ID))
+	o.sees(".desk-form h2", "Lines")
+	o.invoice("V10002", "HP-7101", "50")
+	o.sees(".told", "posted")
+	o.cursorIsOn("Vendor")
+	o.keys("V10002")
+	o.on(kb.Enter)
+	o.keys("HP-7102")
+	o.next()
+	o.sees(".told .waits, .told.waits, .waits", "saved, but not posted")
+	o.clicks("aside a", "Morning post")
+	o.sees("td", "posted")
+	o.sees("td", "saved")
 }
 
 func (o *operator) invoice(vendor, reference, amount string) {

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/actor"
 	"codicil/internal/app"
@@ -177,4 +178,24 @@ func TestABatchTakesWhatItIsFor(t *testing.T) {
 	list, err := d.Batches.List(as(t), "accounting_document", []contract.BatchState{contract.BatchOpen}, nil)
 	require.NoError(t, err)
 	assert.Len(t, list, 1)
+}
+
+// What is blanked of a record is not in what a second person keyed either.
+func TestBlankingForgetsWhatWasKeyedAgain(t *testing.T) {
+	d := harbour(t)
+	t.Cleanup(d.Close)
+	b, err := d.Batches.Begin(as(t), contract.BatchBegin{Kind: "customer", Company: "10", Type: "WHOL", Head: contract.BatchHead{Title: "Cards", Posting: contract.PostingByHand, Second: []string{"name"}}})
+	require.NoError(t, err)
+	keyed, err := d.Records.Save(person(t, "Ada"), contract.SaveRequest{Document: document("customer", "10", "WHOL", values{"name": "Osa Lind"}), Batch: b.ID})
+	require.NoError(t, err)
+	told, err := d.Batches.Second(person(t, "Ben"), b.ID, contract.BatchSecond{Number: keyed.Record.Number, Document: document("customer", "10", "WHOL", values{"name": "Osa Lynd"})})
+	require.NoError(t, err)
+	require.Len(t, told.Differences, 1)
+	require.NoError(t, d.Personal.Mark(as(t), "customer", "name", true))
+	_, err = d.Personal.Blank(as(t), record.Ref{Kind: "customer", Number: keyed.Record.Number}, contract.BlankRequest{Apply: true, Reason: "asked for"})
+	require.NoError(t, err)
+	now := look(t, d, b.ID)
+	assert.Nil(t, now.Documents[0].Second)
+	assert.Empty(t, now.Documents[0].Differences)
+	assert.NotContains(t, now.Documents[0].Title, "Osa")
 }

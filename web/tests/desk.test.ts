@@ -78,6 +78,12 @@ describe("where fields stand at the desk", () => {
     expect(goesTo(met("read-only"), false)).toBe(false);
     expect(goesTo(met("open", "passed over"), true)).toBe(false);
     expect(goesTo(undefined, true)).toBe(true);
+    const computed = {
+      ...met("open"),
+      acts: [{ family: "compute", did: "not met" }],
+    } as unknown as FieldOutcome;
+    expect(goesTo(computed, true)).toBe(false);
+    expect(goesTo(computed, false)).toBe(true);
   });
   it("has no business on the other side of a line that has one", () => {
     const filled = (key: string) => key === "lines.debit";

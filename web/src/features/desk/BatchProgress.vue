@@ -3,12 +3,12 @@ import { RouterLink } from "vue-router";
 import type { Batch } from "@/queries/batches";
 
 /** How far a batch is: what was announced, what is keyed, and what is left. */
-defineProps<{ batch: Batch }>();
+defineProps<{ batch: Batch; plain?: boolean }>();
 </script>
 
 <template>
   <section class="progress" aria-label="Batch">
-    <p>
+    <p v-if="!plain">
       <RouterLink :to="`/desk/batches/${batch.id}`">{{ batch.head.title }}</RouterLink>
       <span v-if="batch.state !== 'open'" class="quiet"> {{ batch.state }}</span>
     </p>

@@ -150,7 +150,7 @@ async function settle(number: string, d: Schemas["BatchDifference"], take: "firs
         </label>
       </section>
       <div class="parts">
-        <BatchProgress :batch="batch" class="how" />
+        <BatchProgress :batch="batch" plain class="how" />
         <section v-if="batch.people.length" aria-label="People">
           <table class="ledger">
             <thead>

@@ -47,7 +47,7 @@ function take(event: KeyboardEvent) {
       </template>
     </dl>
     <p v-if="why" class="refused" role="alert">{{ why }}</p>
-    <p>
+    <p class="buttons">
       <button type="button" class="button" @click="emit('forget')">As they were</button>
       <button type="button" class="button first" @click="emit('close')">Done</button>
     </p>
@@ -68,6 +68,10 @@ dd {
 }
 dd .plain {
   font: 12px/1.5 var(--mono);
+}
+.buttons {
+  display: flex;
+  gap: 8px;
 }
 .refused {
   color: var(--refused);

@@ -30,10 +30,11 @@ export interface Asked {
   standing: string;
 }
 
-/** Whether the cursor goes to a field by itself. */
+/** Whether the cursor goes to a field by itself: not where a rule computes it, though it may have nothing to compute yet. */
 export function goesTo(outcome: FieldOutcome | undefined, assisted: boolean): boolean {
   if (outcome?.access === "hidden" || outcome?.access === "read-only") return false;
-  return !assisted || outcome?.cursor !== "passed over";
+  if (!assisted) return true;
+  return outcome?.cursor !== "passed over" && !outcome?.acts?.some((a) => a.family === "compute");
 }
 
 /** The sections of a layout as they are keyed: what nobody keys takes no room among what somebody does. */
