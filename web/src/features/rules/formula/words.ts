@@ -74,7 +74,12 @@ export function complete(
   const parts = run.split(" ");
   for (let i = 0; i < parts.length && run; i++) {
     const typed = parts.slice(i).join(" ");
-    const words = matching(typed, names, functions);
+    let words = matching(typed, names, functions);
+    // A name that stands there whole is finished: a list of its other forms would only lie over what is said of it.
+    if (!explicit && names.some((n) => n.name.toLowerCase() === typed.toLowerCase())) {
+      words = words.filter((w) => w.written.toLowerCase().startsWith(typed.toLowerCase()));
+      if (!words.length) return undefined;
+    }
     if (words.length) return { length: typed.length, words };
   }
   return explicit && !run ? { length: 0, words: matching("", names, functions) } : undefined;
