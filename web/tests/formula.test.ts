@@ -64,6 +64,13 @@ describe("completion", () => {
     expect(found.words[0]).toMatchObject({ written: "string length()", back: 1 });
     expect(found.length).toBe("string le".length);
     expect(complete("limit > 5 an", names.names, functions, false)?.words[0]?.written).toBe("and");
+    const two = ["hold", "entered.hold", "hold_reason"].map((name) => ({
+      ...names.names[0]!,
+      name,
+      label: name,
+    }));
+    expect(complete("not hold", two, functions, false)?.words.map((w) => w.written)).toEqual(["hold_reason"]);
+    expect(complete("entered.hold", two, functions, false)).toBeUndefined();
   });
 
   it("puts the cursor into the parentheses only where there is something to write", () => {
