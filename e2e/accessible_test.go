@@ -86,7 +86,7 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 			{"desk", "/desk/accounting_document?batch=1", ".desk-form h2", func(u *user) {
 				u.fills("vendor", "V10002")
 				u.fills("lines.1.account", "550000")
-				u.sees(".balance", "Balanced")
+				u.sees(".balance", "Debits")
 			}},
 			{"its keys", "/desk/vendor?company=10&type=TRAD", ".desk-form h2", func(u *user) { u.clicks("footer .plain", "Change keys") }},
 			{"a new batch", "/desk/batches?new=1", "form", nil},

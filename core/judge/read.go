@@ -14,6 +14,7 @@ import (
 // read puts the values of the document into its case.
 func (d *Document) read(c *engine.Case, kind *record.Kind, company *record.Company, day record.Day) error {
 	reader := reader{kind: kind, format: d.format(), here: company.Surroundings(day)}
+	reader.here.Keyed = c.Keyed
 	var err error
 	headers := kind.Headers()
 	if c.Header, err = reader.values("", 0, headers, d.Entered, d.Stored, d.StoredOrigins); err != nil {

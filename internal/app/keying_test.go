@@ -80,6 +80,8 @@ func TestWhatBalancesIsKeyedBySign(t *testing.T) {
 	require.NoError(t, err)
 	assert.NotEmpty(t, misfitOf(answer, 1, "debit"))
 
+	assert.Contains(t, misfitOf(of("", values{"debit": "1++"}), 1, "debit"), "cannot be added up")
+
 	assert.Equal(t, "-2.5", of("", values{"debit": "97,50"}, values{"credit": "100"}).Balance.Difference.Value)
 }
 

@@ -3,6 +3,7 @@ import { computed, nextTick, ref, shallowRef, useTemplateRef, watch } from "vue"
 import type { FieldOutcome, KindEntry, Layout, Message } from "@/api/client";
 import { addressOf, column, parseAddress } from "@/api/address";
 import DeskCell from "@/features/desk/DeskCell.vue";
+import GivenValues from "@/features/desk/GivenValues.vue";
 import { goesTo, otherSide, sectionsOf, type Place } from "@/features/desk/order";
 import type { Trial } from "@/queries/trial";
 import { useCatalog } from "@/queries/catalog";
@@ -248,20 +249,11 @@ defineExpose({
     <section v-for="s in sections" :key="s.key" :aria-label="s.label">
       <h2>
         {{ s.label }}
-        <span v-if="s.key !== 'lines' && given(s.given, 0).length" class="given">
-          <template v-for="(g, i) in given(s.given, 0)" :key="g.place.field.key"
-            ><span v-if="i"> · </span
-            ><button
-              type="button"
-              class="plain"
-              tabindex="-1"
-              :title="`Change ${g.place.label}`"
-              @click="point(g.place.field.key)"
-            >
-              {{ g.place.label }} <b>{{ g.text }}</b>
-            </button></template
-          >
-        </span>
+        <GivenValues
+          v-if="s.key !== 'lines' && given(s.given, 0).length"
+          :values="given(s.given, 0)"
+          @open="point($event)"
+        />
       </h2>
       <div v-if="s.key !== 'lines'" class="fields">
         <div
@@ -348,21 +340,8 @@ defineExpose({
               </button>
             </div>
           </div>
-          <div v-if="given(s.given, line).length" class="given under" role="row">
-            <div role="cell">
-              <template v-for="(g, i) in given(s.given, line)" :key="g.place.field.key"
-                ><span v-if="i"> · </span
-                ><button
-                  type="button"
-                  class="plain"
-                  tabindex="-1"
-                  :title="`Change ${g.place.label}`"
-                  @click="point(g.place.field.key, line)"
-                >
-                  {{ g.place.label }} <b>{{ g.text }}</b>
-                </button></template
-              >
-            </div>
+          <div v-if="given(s.given, line).length" class="under" role="row">
+            <div role="cell"><GivenValues :values="given(s.given, line)" @open="point($event, line)" /></div>
           </div>
           <p
             v-for="(m, i) in s.keyed
@@ -372,7 +351,7 @@ defineExpose({
             class="says under"
             :class="m.severity"
           >
-            {{ m.label }}: {{ m.text }}
+            {{ m.label && !m.text.startsWith(m.label) ? `${m.label}: ${m.text}` : m.text }}
           </p>
         </template>
       </div>
@@ -417,19 +396,6 @@ h2 {
   color: var(--entry);
   font-weight: 700;
   margin-left: 2px;
-}
-.given {
-  font: 12px/1.5 var(--sans);
-  color: var(--ink-soft);
-}
-.given .plain {
-  color: inherit;
-  font-size: 12px;
-  text-decoration: none;
-}
-.given b {
-  font-weight: 500;
-  color: var(--ink);
 }
 .under {
   margin: 0 0 2px 30px;

@@ -148,7 +148,13 @@ function back() {
           >
             Debits <b>{{ desk.trial.outcome.value.balance.debits.text }}</b> Credits
             <b>{{ desk.trial.outcome.value.balance.credits.text }}</b>
-            <span :class="{ off: desk.trial.outcome.value.balance.difference.value !== '0' }">
+            <span
+              v-if="
+                desk.trial.outcome.value.balance.debits.value !== '0' ||
+                desk.trial.outcome.value.balance.credits.value !== '0'
+              "
+              :class="{ off: desk.trial.outcome.value.balance.difference.value !== '0' }"
+            >
               {{ desk.trial.outcome.value.balance.difference.value === "0" ? "Balanced" : "Difference" }}
               <b v-if="desk.trial.outcome.value.balance.difference.value !== '0'">{{
                 desk.trial.outcome.value.balance.difference.text
