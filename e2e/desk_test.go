@@ -239,7 +239,7 @@ func TestManyDocumentsAreKeyedWithoutAMouse(t *testing.T) {
 func TestAtTheDeskAValueIsKeyedTwice(t *testing.T) {
 	u := begin(t, "/desk/vendor?company=10&type=TRAD", browser.Setup{Demo: true})
 	u.sees(".desk-form h2", "Identity")
-	u.fills("payment_method", "T")
+	u.fills("payment_method", "TRF")
 	u.clicks(`[data-address="bank_account"] input`, "")
 	u.types("DE02120300000000202051")
 	u.presses(kb.Enter)

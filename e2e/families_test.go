@@ -300,7 +300,7 @@ func TestANumberSeriesIsDesignedWithItsNumbersInSight(t *testing.T) {
 	// Trying takes no number; saving does, once each.
 	for _, number := range []string{"F-000011", "F-000029"} {
 		u.goes("/records/vendor/new?company=10&type=SERV")
-		for address, text := range map[string]string{"name": "File " + number, "country": "IE", "control_account": "211000", "payment_method": "C", "email": "a@b.example"} {
+		for address, text := range map[string]string{"name": "File " + number, "country": "IE", "control_account": "211000", "payment_method": "CARD", "email": "a@b.example"} {
 			u.fills(address, text)
 		}
 		u.holds("trading_as", number)

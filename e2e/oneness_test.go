@@ -183,7 +183,7 @@ func TestAnUnfinishedSentenceIsNotKeptWithoutIt(t *testing.T) {
 
 func TestAReasonIsAskedOnceAndShownInTheHistory(t *testing.T) {
 	u := open(t, "/records/vendor/new?company=30&type=SERV")
-	for address, text := range map[string]string{"name": "Yuzu Packing", "country": "JP", "control_account": "211000", "payment_method": "C", "email": "sales@yuzu.example", "credit_limit": "6,000,000"} {
+	for address, text := range map[string]string{"name": "Yuzu Packing", "country": "JP", "control_account": "211000", "payment_method": "CARD", "email": "sales@yuzu.example", "credit_limit": "6,000,000"} {
 		u.fills(address, text)
 	}
 	u.sees(".messages .confirm", "Credit limits over 5 000 000 yen need the treasury")
@@ -276,7 +276,7 @@ func TestACompanysOwnLabelIsUsedEverywhere(t *testing.T) {
 func TestWhatIsKeyedTwiceAsksBeforeTheCursorHasGoneOn(t *testing.T) {
 	u := open(t, "/records/vendor/new?company=10&type=TRAD")
 	u.fills("name", "Quay")
-	u.fills("payment_method", "T")
+	u.fills("payment_method", "TRF")
 	u.clicks(cell("bank_account")+" input", "")
 	u.presses("IE21BRNW99010199999999")
 	u.presses(kb.Tab)

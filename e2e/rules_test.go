@@ -78,7 +78,7 @@ func TestATwoFieldCheckSpeaksWhicheverIsFilledLast(t *testing.T) {
 func TestSuspendARuleAndSeeItsEffectGone(t *testing.T) {
 	u := open(t, "/plan?company=10&type=SERV")
 	u.service("IE")
-	u.enters("payment_method", "T")
+	u.enters("payment_method", "TRF")
 	u.sees(".messages .refuse", "Bank account is required")
 	u.clicks(station("bank_account", "entry"), "")
 	u.sees(".pane .told", "acted")

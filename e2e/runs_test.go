@@ -46,7 +46,7 @@ func TestARuleTellsWhetherItStillActs(t *testing.T) {
 	u.sees(".used", "It has not acted in a save or posting since")
 	u.sees(".used", "no records hold a value it gave")
 	u.calls(http.MethodPost, "/records", contract.SaveRequest{Document: judge.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]judge.Item{
-		"name": {Value: "Lantern Surveys"}, "country": {Value: "IE"}, "control_account": {Value: "211000"}, "payment_method": {Value: "C"}, "email": {Value: "a@b.example"},
+		"name": {Value: "Lantern Surveys"}, "country": {Value: "IE"}, "control_account": {Value: "211000"}, "payment_method": {Value: "CARD"}, "email": {Value: "a@b.example"},
 	}}}, new(contract.SaveAnswer))
 	u.goes(fmt.Sprintf("/plan?rule=%d", made.ID))
 	u.sees(".used", "It acted in 1 save or posting since")

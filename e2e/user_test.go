@@ -202,7 +202,7 @@ func (u *user) service(country string) {
 	u.enters("country", country)
 	u.enters("email", "test@survey.example")
 	u.enters("control_account", "211000")
-	u.enters("payment_method", "C")
+	u.enters("payment_method", "CARD")
 }
 
 // cell is the place of a field on a form, by its address.

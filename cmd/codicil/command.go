@@ -198,7 +198,11 @@ func openApp(ctx context.Context, s *store.Store) (*app.App, error) {
 	if err != nil {
 		return nil, err
 	}
-	if err := s.SaveKinds(ctx, kinds); err != nil {
+	lists, err := standard.Lists()
+	if err != nil {
+		return nil, err
+	}
+	if err := s.SaveKinds(ctx, kinds, lists...); err != nil {
 		return nil, err
 	}
 	a := app.New(s, time.Now)

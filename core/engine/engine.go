@@ -175,6 +175,8 @@ type Balance struct {
 	Debits, Credits decimal.Number
 	// Currency is that of the lines (ISO 4217).
 	Currency string
+	// Places are the decimals of its amounts.
+	Places int
 }
 
 // Lacks is what the debits lack to be as much as the credits; negative: what they have too much.
@@ -182,8 +184,7 @@ func (b *Balance) Lacks() decimal.Number { return b.Credits.Minus(b.Debits) }
 
 // Show writes an amount of it with its currency.
 func (b *Balance) Show(n decimal.Number) string {
-	places, _ := field.CurrencyDecimals(b.Currency)
-	return n.Fixed(max(n.Places(), places)) + " " + b.Currency
+	return n.Fixed(max(n.Places(), b.Places)) + " " + b.Currency
 }
 
 // FollowUp is a value that posting writes to a linked record.

@@ -478,7 +478,7 @@ func (r *run) settle(s cell, value feel.Value) {
 	final, wrong := f.Settle(value, r.surroundings(s))
 	switch {
 	case wrong == nil:
-	case wrong.Advice:
+	case wrong.Advice || wrong.Anew && !s.isNew() && feel.Same(final, s.stored()):
 		r.notify(rule.Advise, s, nil, wrong.Notice)
 	default:
 		r.notify(rule.Refuse, s, nil, wrong.Notice)

@@ -185,6 +185,7 @@ func (r *run) balance() {
 			r.partner(severity, account, i)
 		}
 	}
+	b.Places, _ = r.plan.Here.Decimals(b.Currency)
 	if len(r.rows) == 0 {
 		r.notify(severity, r.cell(debit, -1), nil, noLines.With())
 		return

@@ -23,12 +23,21 @@ const mostDecimals = "*"
 // CurrencyDecimals returns the minor digits of an ISO 4217 currency: 2 for EUR, 0
 // for JPY; false when there is no such currency.
 func CurrencyDecimals(code string) (int, bool) {
-	unit, err := currency.ParseISO(code)
-	if err != nil {
+	if _, err := currency.ParseISO(code); err != nil {
 		return 0, false
 	}
-	scale, _ := currency.Standard.Rounding(unit)
-	return scale, true
+	if n, other := minor[code]; other {
+		return n, true
+	}
+	return 2, true
+}
+
+// minor are the digits that ISO 4217 gives the currencies that do not have two; the package that
+// knows the codes rounds some to what is used in cash.
+var minor = map[string]int{
+	"BIF": 0, "CLP": 0, "DJF": 0, "GNF": 0, "ISK": 0, "JPY": 0, "KMF": 0, "KRW": 0, "PYG": 0, "RWF": 0, "UGX": 0, "UYI": 0, "VND": 0, "VUV": 0, "XAF": 0, "XOF": 0, "XPF": 0,
+	"BHD": 3, "IQD": 3, "JOD": 3, "KWD": 3, "LYD": 3, "OMR": 3, "TND": 3,
+	"CLF": 4, "UYW": 4,
 }
 
 // Places are those of the currency; of one that is not known 2.
@@ -36,7 +45,7 @@ func (amount) Places(_ *Field, s Surroundings) (int, bool) {
 	if s.Currency == mostDecimals {
 		return 4, true
 	}
-	if n, known := CurrencyDecimals(s.Currency); known {
+	if n, known := s.Decimals(s.Currency); known {
 		return n, true
 	}
 	return 2, true

@@ -14,6 +14,9 @@ const Choice Name = "choice"
 var (
 	notChoice = notice.Define("not-a-choice", "{field} has no value {value:q}; choose one of {codes}")
 	noChoices = notice.Define("no-choices", "write at least one code that can be chosen")
+	notNow    = notice.Define("choice-not-now", "{field}: {value} is for documents {when}; choose another")
+	notHere   = notice.Define("choice-not-here", "{field}: company {company} does not use {value}; choose another")
+	noSuch    = notice.Define("no-such-list", "there is no list {list:q}; choose one, or write the codes here")
 	notCode   = notice.Define("not-a-code", "every choice needs a code of its own; {code:q} is there twice or blank")
 )
 
@@ -26,15 +29,27 @@ func (choice) Traits() Traits {
 }
 
 // Read reads a code, a label, or the beginning of one label.
-func (choice) Read(f *Field, typed string, _ Format, _ Surroundings) (feel.Value, *Misfit) {
-	var begins []string
-	for _, option := range f.Choices {
-		if strings.EqualFold(option.Code, typed) || strings.EqualFold(option.Label, typed) {
+// A code goes before a label that is the same, and one that is written alike before one in other
+// letters.
+func (choice) Read(f *Field, typed string, _ Format, s Surroundings) (feel.Value, *Misfit) {
+	if i := slices.IndexFunc(f.Choices, func(o Option) bool { return o.Code == typed }); i >= 0 {
+		return feel.StringOf(typed), nil
+	}
+	var alike, begins []string
+	for i := range f.Choices {
+		option := &f.Choices[i]
+		label := option.In(s.Company)
+		switch {
+		case strings.EqualFold(option.Code, typed):
 			return feel.StringOf(option.Code), nil
-		}
-		if strings.HasPrefix(strings.ToLower(option.Label), strings.ToLower(typed)) {
+		case strings.EqualFold(label, typed), strings.EqualFold(option.Label, typed):
+			alike = append(alike, option.Code)
+		case len(begins) < 2 && strings.HasPrefix(strings.ToLower(label), strings.ToLower(typed)):
 			begins = append(begins, option.Code)
 		}
+	}
+	if len(alike) > 0 {
+		return feel.StringOf(alike[0]), nil
 	}
 	if len(begins) == 1 {
 		return feel.StringOf(begins[0]), nil
@@ -54,13 +69,35 @@ func noSuchChoice(f *Field, typed string) *Misfit {
 	return misfit(notChoice, f.Label, typed, list)
 }
 
-func (choice) Fit(f *Field, v feel.Value, _ Surroundings) (feel.Value, *Misfit) {
+func (choice) Fit(f *Field, v feel.Value, s Surroundings) (feel.Value, *Misfit) {
 	return fitBy(f, v, func(code string) (string, *Misfit) {
-		if !slices.ContainsFunc(f.Choices, func(o Option) bool { return o.Code == code }) {
-			return code, noSuchChoice(f, code)
+		for i := range f.Choices {
+			if f.Choices[i].Code == code {
+				return code, f.Choices[i].unfit(f, s)
+			}
 		}
-		return code, nil
+		return code, noSuchChoice(f, code)
 	})
+}
+
+// unfit says why a document of a company and day may not have the option; nil: it may.
+func (o *Option) unfit(f *Field, s Surroundings) *Misfit {
+	day := Write(s.Day)
+	var wrong *Misfit
+	switch {
+	case s.Company != "" && slices.Contains(o.NotIn, s.Company):
+		wrong = misfit(notHere, f.Label, s.Company, o.Code)
+	case day == "":
+		return nil
+	case o.From != "" && day < o.From:
+		wrong = misfit(notNow, f.Label, o.Code, "from "+o.From)
+	case o.Until != "" && day > o.Until:
+		wrong = misfit(notNow, f.Label, o.Code, "until "+o.Until)
+	default:
+		return nil
+	}
+	wrong.Anew = true
+	return wrong
 }
 
 func (choice) Relations() []Relation { return slices.Concat(equality, members, presence) }
@@ -88,8 +125,13 @@ func (choice) Samples(f *Field, _ Surroundings) (codes []feel.Value) {
 func (choice) Width(*Field) int { return 3 }
 
 func (choice) Check(f *Field) *Misfit {
-	if len(f.Choices) == 0 {
+	switch {
+	case len(f.Choices) == 0 && f.List != "":
+		return misfit(noSuch, f.List)
+	case len(f.Choices) == 0:
 		return misfit(noChoices)
+	case f.List != "":
+		return nil // which is checked by itself
 	}
 	codes := map[string]bool{}
 	for i := range f.Choices {

@@ -43,7 +43,10 @@ type Field struct {
 	// tax number and a bank account is written; "": the company's.
 	Country string `json:"country,omitempty"`
 	// Pattern is a regular expression that the whole text must match; "": any text.
-	Pattern string   `json:"pattern,omitempty"`
+	Pattern string `json:"pattern,omitempty"`
+	// List is the key of the list that the choices come from; "": the field has its own.
+	List string `json:"list,omitempty"`
+	// Choices are those of the field, or of its list as it is now.
 	Choices []Option `json:"choices,omitempty"`
 	// Kind is the kind of record that a link names.
 	Kind string `json:"kind,omitempty"`
@@ -61,6 +64,22 @@ type Field struct {
 type Option struct {
 	Code  string `json:"code"`
 	Label string `json:"label"`
+	// From and Until are the first and the last day of documents that may have it (2026-11-24);
+	// "": no end there.
+	From  string `json:"from,omitempty"`
+	Until string `json:"until,omitempty"`
+	// NotIn are the companies that do not use it.
+	NotIn []string `json:"notIn,omitempty"`
+	// Labels are what companies call it who do not use the label, by company.
+	Labels map[string]string `json:"labels,omitempty"`
+}
+
+// In is what a company calls the option.
+func (o *Option) In(company string) string {
+	if label := o.Labels[company]; label != "" {
+		return label
+	}
+	return o.Label
 }
 
 // OfLine tells whether the field is one of the lines.
@@ -100,6 +119,18 @@ type Surroundings struct {
 	Day feel.Value
 	// Keyed tells that a person keys the value: a number may be a sum.
 	Keyed bool
+	// Company is the key of the company; "": none in particular.
+	Company string
+	// Minor are the decimals of the currencies that are not those of the standard, by code.
+	Minor map[string]int
+}
+
+// Decimals are the decimal places of amounts in a currency; false when there is none of that code.
+func (s *Surroundings) Decimals(currency string) (int, bool) {
+	if n, own := s.Minor[currency]; own {
+		return n, true
+	}
+	return CurrencyDecimals(currency)
 }
 
 // Beside returns the surroundings with what stands in fields beside the value; "" changes nothing.
@@ -119,6 +150,8 @@ type Misfit struct {
 	notice.Notice
 	// Advice tells that the value may be right all the same: nobody is refused for it.
 	Advice bool
+	// Anew tells that only a value that is given anew is wrong: one that is saved already may stay.
+	Anew bool
 }
 
 // Error returns the message.

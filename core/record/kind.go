@@ -15,6 +15,11 @@ type Kind struct {
 	Label     string `json:"label"`     // "Vendor"
 	Plural    string `json:"plural"`    // "Vendors"
 	TypeLabel string `json:"typeLabel"` // what a type of this kind is called: "Vendor group"
+	// Own kinds were made by an administrator; the others come with the program.
+	Own bool `json:"own,omitempty"`
+	// Away are standard fields that nobody uses: they stand in no Fields, and their values stay with
+	// the records.
+	Away []string `json:"away,omitempty"`
 	// Posted records are posted when they are complete and never change after
 	// that: orders, accounting documents. Others are saved again and again.
 	Posted bool `json:"posted,omitempty"`
@@ -148,6 +153,9 @@ type Company struct {
 	// TimeZone is the IANA name of the zone in which the company's day begins; "": that of the
 	// machine.
 	TimeZone string `json:"timeZone,omitempty"`
+	// Minor are the decimals of the currencies that are not those of the standard, by code. They are
+	// not kept with the company.
+	Minor map[string]int `json:"-"`
 	// Format is how people write numbers and dates who chose no format of their own; nil: as
 	// their browser does.
 	Format *field.Format `json:"format,omitempty"`
@@ -179,7 +187,7 @@ func (c *Company) Surroundings(day Day) field.Surroundings {
 		s.Day = day.Value()
 	}
 	if c != nil {
-		s.HalfEven, s.Currency, s.Country = c.Rounding == "half-even", c.Currency, c.Country
+		s.HalfEven, s.Currency, s.Country, s.Company, s.Minor = c.Rounding == "half-even", c.Currency, c.Country, c.Key, c.Minor
 	}
 	return s
 }

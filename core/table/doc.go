@@ -1,5 +1,6 @@
 // Package table holds what rules look up: standing values, which hold for a period;
-// crosswalks, which lead from codes to codes; and number series, which give numbers.
+// crosswalks, which lead from codes to codes; number series, which give numbers; and the lists of
+// codes that fields choose from.
 //
 // It must never know rules or documents, nor where tables are kept or which number was
 // given last. Start reading at Set.
@@ -20,6 +21,7 @@ type Set struct {
 	Standing   []Standing
 	Crosswalks []Crosswalk
 	Series     []Series
+	Lists      []List
 }
 
 // Crosswalk returns the crosswalk with the key; nil when there is none.

@@ -183,7 +183,11 @@ func (a *Application) serve(setup Setup) error {
 	if err != nil {
 		return err
 	}
-	if err := a.store.SaveKinds(ctx, kinds); err != nil {
+	lists, err := standard.Lists()
+	if err != nil {
+		return err
+	}
+	if err := a.store.SaveKinds(ctx, kinds, lists...); err != nil {
 		return err
 	}
 	a.app = app.New(a.store, func() time.Time { return Now.Add(time.Duration(a.later.Load())) })

@@ -22,6 +22,9 @@ import (
 	"codicil/internal/store"
 )
 
+// The lists that come with the program were written by nobody.
+var notOfTheProgram = map[string]string{"lookup_versions": " WHERE what <> 'list'"}
+
 // Every row that a person writes tells who that was, by a name that lasts and by what they were
 // called, and from where they asked.
 func TestEveryRowTellsWhoWroteIt(t *testing.T) {
@@ -30,7 +33,9 @@ func TestEveryRowTellsWhoWroteIt(t *testing.T) {
 	require.NoError(t, err)
 	kinds, err := standard.Kinds()
 	require.NoError(t, err)
-	require.NoError(t, s.SaveKinds(t.Context(), kinds))
+	lists, err := standard.Lists()
+	require.NoError(t, err)
+	require.NoError(t, s.SaveKinds(t.Context(), kinds, lists...))
 	ctx := actor.With(t.Context(), actor.Actor{ID: "p-1", Name: "Moya Keane", Via: actor.Browser, Rights: actor.Rights{Whole: true}})
 	d := app.New(s, func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) })
 	must := func(err error) { t.Helper(); require.NoError(t, err) }
@@ -97,7 +102,7 @@ func TestEveryRowTellsWhoWroteIt(t *testing.T) {
 				want = "browser"
 			}
 			var all, told int
-			require.NoError(t, db.QueryRowContext(t.Context(), fmt.Sprintf("SELECT COUNT(*), COUNT(CASE WHEN %s = ? THEN 1 END) FROM %s", column, name), want).Scan(&all, &told))
+			require.NoError(t, db.QueryRowContext(t.Context(), fmt.Sprintf("SELECT COUNT(*), COUNT(CASE WHEN %s = ? THEN 1 END) FROM %s", column, name)+notOfTheProgram[name], want).Scan(&all, &told))
 			assert.Positive(t, all, name)
 			assert.Equal(t, all, told, "%s.%s", name, column)
 			looked[name]++

@@ -19,6 +19,7 @@ import (
 	"codicil/internal/app/formulas"
 	"codicil/internal/app/impact"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/lists"
 	"codicil/internal/app/loads"
 	"codicil/internal/app/merging"
 	"codicil/internal/app/news"
@@ -48,6 +49,7 @@ type App struct {
 	Catalog  *catalog.Service
 	Fields   *fields.Service
 	Tables   *tables.Service
+	Lists    *lists.Service
 	Records  *records.Service
 	Posting  *posting.Service
 	Trials   *trials.Service
@@ -155,12 +157,13 @@ func assemble(j *judging.Service, work *runs.Service) *App {
 	a.Merging = merging.New(j, a.Records, a.Duplicates, work)
 	a.Derive, a.TakeBack = derive.New(j, a.Records, work), takeback.New(j, a.Records, a.Merging, work)
 	a.Tables = tables.New(j, a.Rules)
+	a.Lists = lists.New(j)
 	a.Catalog = catalog.New(j, a.Records, a.Rules, a.Proofs, a.Posting)
 	a.Catalog.Backup = a.Backups.Problem
 	a.Fields = fields.New(j, a.Rules, a.Rules, a.Proofs, a.Catalog)
 	a.Books = books.New(j, func(inner *judging.Service) books.Parts {
 		within := assemble(inner, work)
-		return books.Parts{Catalog: within.Catalog, Fields: within.Fields, Tables: within.Tables, Rules: within.Rules}
+		return books.Parts{Catalog: within.Catalog, Fields: within.Fields, Tables: within.Tables, Lists: within.Lists, Rules: within.Rules}
 	})
 	return a
 }

@@ -42,6 +42,15 @@ func (c *Cache) Reference(ctx context.Context) (*Reference, error) {
 	if r.Kinds, err = c.store.Kinds(ctx); err != nil {
 		return nil, err
 	}
+	if r.versions, err = c.store.Tables(ctx); err != nil {
+		return nil, err
+	}
+	r.Tables = &r.versions.Set
+	r.Tables.ChooseAll(r.Kinds)
+	minor := r.Tables.Minor()
+	for i := range r.Companies {
+		r.Companies[i].Minor = minor
+	}
 	for i := range r.Kinds {
 		k := &r.Kinds[i]
 		if r.Types[k.Key], err = c.store.Types(ctx, k.Key); err != nil {
@@ -52,10 +61,6 @@ func (c *Cache) Reference(ctx context.Context) (*Reference, error) {
 		}
 		r.label(k)
 	}
-	if r.versions, err = c.store.Tables(ctx); err != nil {
-		return nil, err
-	}
-	r.Tables = &r.versions.Set
 	c.reference = r
 	return r, nil
 }
@@ -125,7 +130,7 @@ func (r *Reference) Type(kind, key string) *record.Type {
 	return nil
 }
 
-// TableVersion returns the version of a table: "standing", "crosswalk" or "series"; 0 when it
+// TableVersion returns the version of a table: "standing", "crosswalk", "series" or "list"; 0 when it
 // is not kept.
 func (r *Reference) TableVersion(what, key string) int { return r.versions.VersionOf(what, key) }
 

@@ -56,6 +56,11 @@ func (r *Reference) Within(companies []string) *Reference {
 		}
 		tables.Series = append(tables.Series, s)
 	}
+	tables.Lists = slices.Clone(r.Tables.Lists)
+	for i := range tables.Lists {
+		l := &tables.Lists[i]
+		l.Views = slices.DeleteFunc(slices.Clone(l.Views), func(v table.ListView) bool { return v.Company != "" && !ours(v.Company) })
+	}
 	w.Tables = &tables
 	return w
 }

@@ -156,6 +156,11 @@ func into(to, from reflect.Value) {
 		for i := range to.NumField() {
 			into(to.Field(i), from.Field(i))
 		}
+		if to.CanAddr() && to.Addr().CanInterface() {
+			if kept, can := to.Addr().Interface().(interface{ settle() }); can {
+				kept.settle()
+			}
+		}
 	case reflect.Slice:
 		if !from.IsNil() {
 			to.Set(reflect.MakeSlice(to.Type(), from.Len(), from.Len()))

@@ -18,6 +18,7 @@ type fieldModel struct {
 	Unit     string        `json:"unit,omitempty"`
 	Country  string        `json:"country,omitempty"`
 	Pattern  string        `json:"pattern,omitempty"`
+	List     string        `json:"list,omitempty"`
 	Choices  []optionModel `json:"choices,omitempty"`
 	Kind     string        `json:"kind,omitempty"`
 	Added    bool          `json:"added,omitempty"`
@@ -26,9 +27,42 @@ type fieldModel struct {
 	Personal bool          `json:"personal,omitempty"`
 }
 
+// settle leaves out what a list says.
+func (f *fieldModel) settle() {
+	if f.List != "" {
+		f.Choices = nil
+	}
+}
+
 type optionModel struct {
-	Code  string `json:"code"`
-	Label string `json:"label"`
+	Code   string            `json:"code"`
+	Label  string            `json:"label"`
+	From   string            `json:"from,omitempty"`
+	Until  string            `json:"until,omitempty"`
+	NotIn  []string          `json:"notIn,omitempty"`
+	Labels map[string]string `json:"labels,omitempty"`
+}
+
+type listModel struct {
+	Key      string       `json:"key"`
+	Label    string       `json:"label"`
+	Note     string       `json:"note"`
+	Standard string       `json:"standard,omitempty"`
+	Entries  []entryModel `json:"entries"`
+	Views    []viewModel  `json:"views,omitempty"`
+}
+
+type entryModel struct {
+	Code     string `json:"code"`
+	Label    string `json:"label"`
+	Decimals *int   `json:"decimals,omitempty"`
+	periodModel
+}
+
+type viewModel struct {
+	Company string            `json:"company"`
+	Only    []string          `json:"only,omitempty"`
+	Labels  map[string]string `json:"labels,omitempty"`
 }
 
 type kindModel struct {
@@ -36,6 +70,8 @@ type kindModel struct {
 	Label     string         `json:"label"`
 	Plural    string         `json:"plural"`
 	TypeLabel string         `json:"typeLabel"`
+	Own       bool           `json:"own,omitempty"`
+	Away      []string       `json:"away,omitempty"`
 	Posted    bool           `json:"posted,omitempty"`
 	Shared    bool           `json:"shared,omitempty"`
 	Prefix    string         `json:"prefix"`
@@ -64,14 +100,15 @@ type journalModel struct {
 }
 
 type companyModel struct {
-	Key      string        `json:"key"`
-	Name     string        `json:"name"`
-	Country  string        `json:"country"`
-	Currency string        `json:"currency"`
-	Rounding string        `json:"rounding"`
-	Calendar calendarModel `json:"calendar"`
-	TimeZone string        `json:"timeZone,omitempty"`
-	Format   *formatModel  `json:"format,omitempty"`
+	Key      string         `json:"key"`
+	Name     string         `json:"name"`
+	Country  string         `json:"country"`
+	Currency string         `json:"currency"`
+	Rounding string         `json:"rounding"`
+	Calendar calendarModel  `json:"calendar"`
+	TimeZone string         `json:"timeZone,omitempty"`
+	Minor    map[string]int `json:"-"`
+	Format   *formatModel   `json:"format,omitempty"`
 }
 
 type calendarModel struct {

@@ -49,6 +49,7 @@ func init() {
 	keep[rule.Body, bodyModel]("rule", aspects)
 	keep[table.Standing, standingModel]("standing value")
 	keep[table.Crosswalk, crosswalkModel]("crosswalk")
+	keep[table.List, listModel]("list")
 	keep[table.Series, seriesModel]("number series")
 	keep[judge.Document, documentModel]("document", aspectsOfChanges)
 	keep[proof.Expectation, expectationModel]("expectation", whoSpeaks)

@@ -817,6 +817,7 @@ const (
 	ThingKindCrosswalk ThingKind = "crosswalk"
 	ThingKindField     ThingKind = "field"
 	ThingKindLayout    ThingKind = "layout"
+	ThingKindList      ThingKind = "list"
 	ThingKindMap       ThingKind = "map"
 	ThingKindRule      ThingKind = "rule"
 	ThingKindSeries    ThingKind = "series"
@@ -831,6 +832,8 @@ func (e ThingKind) Valid() bool {
 	case ThingKindField:
 		return true
 	case ThingKindLayout:
+		return true
+	case ThingKindList:
 		return true
 	case ThingKindMap:
 		return true
@@ -1306,6 +1309,9 @@ type Catalog struct {
 	Format *Format     `json:"format,omitempty"`
 	Kinds  []KindEntry `json:"kinds"`
 
+	// Lists What fields with a list choose from
+	Lists []CodeListOptions `json:"lists"`
+
 	// Program The program and its data
 	Program Program `json:"program"`
 	Today   string  `json:"today"`
@@ -1398,6 +1404,77 @@ type Clash struct {
 // CodeGiven defines model for CodeGiven.
 type CodeGiven struct {
 	Code string `json:"code"`
+}
+
+// CodeList defines model for CodeList.
+type CodeList = table.List
+
+// CodeListChange defines model for CodeListChange.
+type CodeListChange struct {
+	List CodeList `json:"list"`
+
+	// Version The version that was changed; 0: a new one
+	Version int `json:"version"`
+}
+
+// CodeListEntry defines model for CodeListEntry.
+type CodeListEntry = table.Entry
+
+// CodeListOf defines model for CodeListOf.
+type CodeListOf = table.ListView
+
+// CodeListOptions defines model for CodeListOptions.
+type CodeListOptions struct {
+	Key      string   `json:"key"`
+	Label    string   `json:"label"`
+	Options  []Option `json:"options"`
+	Standard string   `json:"standard,omitempty"`
+}
+
+// CodeListRead defines model for CodeListRead.
+type CodeListRead struct {
+	Format *Format  `json:"format,omitempty"`
+	List   CodeList `json:"list"`
+
+	// Replace The rows take the place of those that are there; otherwise they are added, or replace those of the same code
+	Replace bool `json:"replace"`
+
+	// Text Rows with tabs, semicolons or commas between their values; the first may name the columns
+	Text string `json:"text"`
+}
+
+// CodeListSummary defines model for CodeListSummary.
+type CodeListSummary struct {
+	Entries int `json:"entries"`
+
+	// Fields The fields that choose from it
+	Fields   []Use  `json:"fields"`
+	Key      string `json:"key"`
+	Label    string `json:"label"`
+	Note     string `json:"note"`
+	Standard string `json:"standard"`
+
+	// Used How many of them can be chosen
+	Used    int `json:"used"`
+	Version int `json:"version"`
+}
+
+// CodeListUses defines model for CodeListUses.
+type CodeListUses struct {
+	// Records How many records hold the code
+	Records int `json:"records"`
+
+	// Uses Rules, tables and proofs that name it, and some of the records
+	Uses []Use `json:"uses"`
+}
+
+// CodeListView defines model for CodeListView.
+type CodeListView struct {
+	List     CodeList       `json:"list"`
+	Problems []TableProblem `json:"problems"`
+
+	// Version Counts the changes; 0: not kept
+	Version int `json:"version"`
 }
 
 // Codicil defines model for Codicil.
@@ -2944,6 +3021,9 @@ type Noticed struct {
 	Noticed  int `json:"noticed"`
 	Versions int `json:"versions"`
 }
+
+// Option defines model for Option.
+type Option = field.Option
 
 // Origins Who gave each value: person, load, carried (from the record before), or a rule in a version as in rule 12 v3; a field that is not there: not known
 type Origins = record.Origins
@@ -5245,6 +5325,42 @@ type SaveCrosswalkParams struct {
 	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 }
 
+// ListListsParams defines parameters for ListLists.
+type ListListsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// CheckListParams defines parameters for CheckList.
+type CheckListParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ReadListParams defines parameters for ReadList.
+type ReadListParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// DeleteListParams defines parameters for DeleteList.
+type DeleteListParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// SaveListParams defines parameters for SaveList.
+type SaveListParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ListUsesParams defines parameters for ListUses.
+type ListUsesParams struct {
+	// Code The entry
+	Code string `form:"code" json:"code"`
+}
+
 // ListSeriesParams defines parameters for ListSeries.
 type ListSeriesParams struct {
 	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
@@ -5610,6 +5726,15 @@ type ReadCrosswalkJSONRequestBody = CrosswalkRead
 
 // SaveCrosswalkJSONRequestBody defines body for SaveCrosswalk for application/json ContentType.
 type SaveCrosswalkJSONRequestBody = CrosswalkChange
+
+// CheckListJSONRequestBody defines body for CheckList for application/json ContentType.
+type CheckListJSONRequestBody = CodeList
+
+// ReadListJSONRequestBody defines body for ReadList for application/json ContentType.
+type ReadListJSONRequestBody = CodeListRead
+
+// SaveListJSONRequestBody defines body for SaveList for application/json ContentType.
+type SaveListJSONRequestBody = CodeListChange
 
 // PreviewSeriesJSONRequestBody defines body for PreviewSeries for application/json ContentType.
 type PreviewSeriesJSONRequestBody = Series

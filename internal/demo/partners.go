@@ -67,7 +67,7 @@ func (p partner) vendor(r *rand.Rand) values {
 	case "STAFF":
 		return v
 	case "ONCE":
-		v["control_account"], v["payment_method"] = "219000", "C"
+		v["control_account"], v["payment_method"] = "219000", "CARD"
 		return v
 	case "TRAD":
 		v["control_account"], v["delivery_terms"], v["lead_time"] = "210000", []string{"DAP", "FCA", "EXW"}[r.IntN(3)], fmt.Sprint(5+r.IntN(20))
@@ -75,7 +75,7 @@ func (p partner) vendor(r *rand.Rand) values {
 	case "SERV":
 		v["control_account"] = "211000"
 	}
-	v["payment_method"], v["tax_number"] = "T", invent(r, taxNumber, p.country, l.tax)
+	v["payment_method"], v["tax_number"] = "TRF", invent(r, taxNumber, p.country, l.tax)
 	v["bank_account"] = invent(r, bankAccount, p.country, l.bank)
 	v["credit_limit"] = amount(int64(5+r.IntN(20))*100000*scale[p.company].rate/100, scale[p.company].places)
 	return v

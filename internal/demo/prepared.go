@@ -65,7 +65,11 @@ func Make(ctx context.Context, path string, bare bool) (err error) {
 	if err != nil {
 		return err
 	}
-	if err := s.SaveKinds(ctx, kinds); err != nil {
+	lists, err := standard.Lists()
+	if err != nil {
+		return err
+	}
+	if err := s.SaveKinds(ctx, kinds, lists...); err != nil {
 		return err
 	}
 	return scenario(ctx, s, Morning, Author, bare)

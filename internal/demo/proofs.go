@@ -31,10 +31,10 @@ func with(a, b values) values {
 // trade is a trade-goods vendor that needs nothing more.
 var trade = values{
 	"name": "Testkai Trading", "country": "IE", "tax_number": "IE6613186M", "control_account": "210000", "delivery_terms": "DAP",
-	"payment_method": "T", "bank_account": "IE21BRNW99010199999999",
+	"payment_method": "TRF", "bank_account": "IE21BRNW99010199999999",
 }
 
-var service = values{"name": "Test Survey", "country": "IE", "control_account": "211000", "payment_method": "C", "email": "test@survey.example"}
+var service = values{"name": "Test Survey", "country": "IE", "control_account": "211000", "payment_method": "CARD", "email": "test@survey.example"}
 
 var vendorProofs = []givenProof{
 	{name: "A complete trade vendor is accepted with the group's terms", proves: []string{"name", "country", "tax-trade", "control", "delivery", "bank-twice", "terms", "currency"}, company: "10", kindType: "TRAD", entered: trade,
@@ -46,11 +46,11 @@ var vendorProofs = []givenProof{
 	{name: "A service vendor without a control account is refused", proves: []string{"control"}, company: "40", kindType: "SERV", entered: with(service, values{"control_account": ""}), verdict: engine.Refused},
 	{name: "A trade vendor without delivery terms is refused", proves: []string{"delivery"}, company: "40", kindType: "TRAD", entered: with(trade, values{"delivery_terms": ""}), verdict: engine.Refused},
 	{name: "Delivery terms are not taken for staff", proves: []string{"delivery-staff", "method-staff", "control-staff"}, company: "10", kindType: "STAFF", entered: values{"name": "Test Person", "country": "IE", "delivery_terms": "DAP"},
-		values: values{"delivery_terms": "", "payment_method": "S", "control_account": "213000"}},
+		values: values{"delivery_terms": "", "payment_method": "SAL", "control_account": "213000"}},
 	{name: "A transfer without a bank account is refused", proves: []string{"bank", "method"}, company: "10", kindType: "SERV", entered: with(service, values{"payment_method": "", "bank_account": ""}), verdict: engine.Refused,
-		values: values{"payment_method": "T"}},
+		values: values{"payment_method": "TRF"}},
 	{name: "A trade vendor's transfer without a bank account is refused", proves: []string{"bank-twice"}, company: "10", kindType: "TRAD", entered: with(trade, values{"bank_account": ""}), verdict: engine.Refused},
-	{name: "A card needs no bank account", proves: []string{"bank"}, company: "10", kindType: "SERV", entered: service, values: values{"payment_method": "C"}},
+	{name: "A card needs no bank account", proves: []string{"bank"}, company: "10", kindType: "SERV", entered: service, values: values{"payment_method": "CARD"}},
 	{name: "The review date cannot be typed", proves: []string{"review-shown", "review"}, company: "10", kindType: "TRAD", entered: with(trade, values{"agreement_start": "2026-01-01", "agreement_end": "2026-12-31", "agreement_review": "2026-06-01"}),
 		values: values{"agreement_review": "2026-11-19"}},
 	{name: "Kaisan's terms for a Japanese vendor", proves: []string{"terms-kaisan"}, company: "30", kindType: "SERV", entered: with(service, values{"country": "JP"}), values: values{"payment_terms": "N45", "language": "JA", "order_currency": "JPY"}},

@@ -107,7 +107,7 @@ func vendorRules() []given {
 		required("control", "control_account", groups("TRAD", "SERV"), "", note("Group accounting", "2024-02-05", "Without it an invoice cannot be posted.")),
 		required("delivery", "delivery_terms", groups("TRAD"), "", note("Sif, purchasing", "2024-06-18", "Freight was paid twice because nobody had agreed who pays it.")),
 		closed("delivery-staff", "delivery_terms", groups("STAFF"), rule.Hidden, note("Sif, purchasing", "2024-06-18", "Nobody orders goods from our own staff.")),
-		required("bank", "bank_account", everywhere, `payment_method = "T"`, note("Treasury", "2024-02-20", "A transfer needs an account to go to.")),
+		required("bank", "bank_account", everywhere, `payment_method = "TRF"`, note("Treasury", "2024-02-20", "A transfer needs an account to go to.")),
 		closed("review-shown", "agreement_review", everywhere, rule.ReadOnly, note("Sif, purchasing", "2025-01-14", "The date is worked out; nobody should have to.")),
 
 		fill("terms", "payment_terms", everywhere, "", rule.NewOnly, `"N30"`, note("Group accounting", "2024-02-05", "What we offer to everybody.")),
@@ -117,8 +117,8 @@ func vendorRules() []given {
 			`if country = "DK" then "DA" else if country = "JP" then "JA" else if country in ("DE", "AT", "CH") then "DE" else "EN"`,
 			note("Moya, payables", "2024-09-30", "Reminders went out in the wrong language.")),
 		fill("currency", "order_currency", everywhere, "", rule.WheneverBlank, "company.currency", note("Finn, purchasing", "2024-02-05", "Most vendors are ordered from in our own currency.")),
-		fill("method", "payment_method", groups("TRAD", "SERV"), "", rule.NewOnly, `"T"`, note("Treasury", "2024-02-20", "Suppliers are paid by transfer unless agreed otherwise.")),
-		fill("method-staff", "payment_method", groups("STAFF"), "", rule.WheneverBlank, `"S"`, note("Payroll", "2024-04-08", "Expenses are paid with the salary.")),
+		fill("method", "payment_method", groups("TRAD", "SERV"), "", rule.NewOnly, `"TRF"`, note("Treasury", "2024-02-20", "Suppliers are paid by transfer unless agreed otherwise.")),
+		fill("method-staff", "payment_method", groups("STAFF"), "", rule.WheneverBlank, `"SAL"`, note("Payroll", "2024-04-08", "Expenses are paid with the salary.")),
 		fill("control-staff", "control_account", groups("STAFF"), "", rule.WheneverBlank, `"213000"`, note("Group accounting", "2024-04-08", "Staff payables are kept apart.")),
 		fill("holder", "account_holder", everywhere, "is filled(bank_account)", rule.WheneverBlank, "name", note("Treasury", "2025-03-03", "Nearly always the vendor itself.")),
 
@@ -136,7 +136,7 @@ func vendorRules() []given {
 		fill("lead", "lead_time", groups("TRAD"), "", rule.NewOnly, "14", note("Finn, purchasing", "2025-09-01", "Tried in autumn; suspended until the new planning starts.")).as(rule.Suspended),
 		must("clerk", "clerk", in("40"), rule.Refuse, "", `clerks in ("URSINA", "RETO")`, "Choose a clerk of Alpin: URSINA or RETO.", note("Ursina, Alpin", "2026-11-16", "Draft; the name of the field is still wrong.")).as(rule.Draft),
 
-		ruleOf("bank-twice", rule.Entry, "bank_account", groups("TRAD"), `payment_method = "T"`, rule.Effect{Need: rule.Required, Access: rule.Open, Keying: rule.Twice}, note("Treasury", "2025-02-16", "A fee of 4,300 was paid to the wrong account: two digits differed and the check digits still fitted.")),
+		ruleOf("bank-twice", rule.Entry, "bank_account", groups("TRAD"), `payment_method = "TRF"`, rule.Effect{Need: rule.Required, Access: rule.Open, Keying: rule.Twice}, note("Treasury", "2025-02-16", "A fee of 4,300 was paid to the wrong account: two digits differed and the check digits still fitted.")),
 		closed("bank-staff", rule.SectionPrefix+"bank", groups("STAFF"), rule.Hidden, note("Payroll", "2024-04-08", "Staff are paid with the salary; nobody else should see where to.")),
 		ruleOf("language-passed", rule.Entry, "language", everywhere, "", rule.Effect{Cursor: rule.PassedOver}, note("Moya, payables", "2025-11-03", "It follows from the country; tabbing there is wasted.")),
 		ruleOf("terms-stop", rule.Entry, "payment_terms", groups("TRAD", "SERV"), "", rule.Effect{Cursor: rule.Stop}, note("Moya, payables", "2025-11-03", "What is looked at on every new vendor.")),

@@ -65,7 +65,7 @@ var entryLines = []values{{"account": "590000", "debit": "412.5", "cost_centre":
 var accountingProofs = []givenProof{
 	{name: "An invoice takes its terms from the vendor and is due thirty days later", company: "10", kindType: "VI", entered: bill, lines: billLines,
 		proves: []string{"posted-today", "currency-bill", "terms-bill", "method-bill", "due", "line-text", "tax-account", "vendor"},
-		values: values{"posting_date": "2026-11-24", "currency": "EUR", "payment_terms": "N30", "payment_method": "T", "due_on": "2026-12-20", "lines.3.text": "Tank inspection", "lines.1.tax_code": "S"}},
+		values: values{"posting_date": "2026-11-24", "currency": "EUR", "payment_terms": "N30", "payment_method": "TRF", "due_on": "2026-12-20", "lines.3.text": "Tank inspection", "lines.1.tax_code": "S"}},
 	{name: "A German vendor of Alpin invoices in euro", company: "40", kindType: "VI", proves: []string{"currency-bill", "currency-paper"}, entered: values{"vendor": "V40002", "reference": "EP 118", "document_date": "2026-11-20", "total": "80"},
 		lines: []values{{"account": "550000", "debit": "80", "cost_centre": "K40200"}, {"account": "211000", "credit": "80"}}, values: values{"currency": "EUR"}},
 	{name: "A journal entry is in our own currency", company: "10", kindType: "JE", proves: []string{"currency-paper"}, entered: entry, lines: entryLines, values: values{"currency": "EUR"}},

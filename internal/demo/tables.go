@@ -56,8 +56,40 @@ var series = []table.Series{
 			{Is: table.Constant, Text: "E"}, {Is: table.Company}, {Is: table.Constant, Text: "-"}, {Is: table.ShortYear}, {Is: table.Counter, Digits: 2}}},
 }
 
+// listViews are what the group makes of those that come with the program.
+var listViews = map[string][]table.ListView{
+	"countries":      {{Only: []string{"AT", "CH", "DE", "DK", "ES", "FR", "GB", "IE", "JP", "NO", "PT", "SE"}}},
+	"languages":      {{Only: []string{"DA", "DE", "EN", "FR", "JA"}}},
+	"currencies":     {{Only: []string{"CHF", "DKK", "EUR", "GBP", "JPY"}}},
+	"units":          {{Only: []string{"kg", "t", "l", "m", "pc", "box", "bag", "pal", "h"}}},
+	"delivery_terms": {{Only: []string{"EXW", "FCA", "CIP", "DAP", "DDP"}}},
+	"payment_terms": {
+		{Company: "20", Labels: map[string]string{"N14": "Netto 14 dage", "N30": "Netto 30 dage", "N45": "Netto 45 dage", "N60": "Netto 60 dage"}},
+		{Company: "40", Labels: map[string]string{"N14": "14 Tage netto", "N30": "30 Tage netto", "N45": "45 Tage netto", "N60": "60 Tage netto"}},
+	},
+}
+
+// fillLists says what the companies use of the lists that come with the program.
+func fillLists(ctx context.Context, d *app.App) error {
+	for _, key := range []string{"countries", "currencies", "delivery_terms", "languages", "payment_terms", "units"} {
+		there, err := d.Lists.Get(ctx, key)
+		if err != nil {
+			return err
+		}
+		l := there.List
+		l.Views = listViews[key]
+		if _, err := d.Lists.Save(ctx, key, contract.CodeListChange{List: l, Version: there.Version}); err != nil {
+			return fmt.Errorf("list %s: %w", key, err)
+		}
+	}
+	return nil
+}
+
 // fillTables fills in what the rules look up.
 func fillTables(ctx context.Context, d *app.App) error {
+	if err := fillLists(ctx, d); err != nil {
+		return err
+	}
 	for _, s := range standing {
 		s = nextFreight(s) // which was agreed later
 		if _, err := d.Tables.SaveStanding(ctx, s.Field.Key, contract.StandingChange{Standing: s}); err != nil {

@@ -28,11 +28,11 @@ import (
 // are read too, and brought up to date as they are.
 const (
 	BookFormat  = "codicil book"
-	BookVersion = 3
+	BookVersion = 4
 )
 
 // shapes are the versions of what stands in the file, by that of the file.
-var shapes = map[int]int{1: 1, 2: 1, BookVersion: 0}
+var shapes = map[int]int{1: 1, 2: 1, 3: 2, BookVersion: 0}
 
 // Book is a rule book with all that its rules need.
 type Book struct {
@@ -46,6 +46,7 @@ type Book struct {
 	Standing   []table.Standing
 	Crosswalks []table.Crosswalk
 	Series     []table.Series
+	Lists      []table.List
 	Rules      []rule.Rule
 	Proofs     []proof.Proof
 	// Silenced are the findings that somebody has looked at and left as they are.
@@ -99,6 +100,7 @@ type file struct {
 	Standing   []json.RawMessage            `json:"standing"`
 	Crosswalks []json.RawMessage            `json:"crosswalks"`
 	Series     []json.RawMessage            `json:"series"`
+	Lists      []json.RawMessage            `json:"lists,omitempty"`
 	Rules      []json.RawMessage            `json:"rules"`
 	Proofs     []json.RawMessage            `json:"proofs"`
 	Silenced   []json.RawMessage            `json:"silenced,omitempty"`
@@ -111,7 +113,7 @@ type file struct {
 // section is a list of the file by its name.
 func (f *file) section(name string) *[]json.RawMessage {
 	return map[string]*[]json.RawMessage{
-		"companies": &f.Companies, "types": &f.Types, "standing": &f.Standing, "crosswalks": &f.Crosswalks, "series": &f.Series,
+		"companies": &f.Companies, "types": &f.Types, "standing": &f.Standing, "crosswalks": &f.Crosswalks, "series": &f.Series, "lists": &f.Lists,
 		"rules": &f.Rules, "proofs": &f.Proofs, "silenced": &f.Silenced, "layouts": &f.Layouts, "maps": &f.Maps, "removed": &f.Removed,
 	}[name]
 }
@@ -147,6 +149,7 @@ func (b *Book) file() (file, error) {
 	put("standing")(parts(b.Standing))
 	put("crosswalks")(parts(b.Crosswalks))
 	put("series")(parts(b.Series))
+	put("lists")(parts(b.Lists))
 	put("rules")(parts(b.Rules))
 	put("proofs")(parts(b.Proofs))
 	put("layouts")(parts(b.Layouts))
@@ -212,7 +215,7 @@ func ReadBook(r io.Reader) (*Book, error) {
 	at := reading{version, lines}
 	failed := []error{
 		readParts(at, "companies", f.Companies, &b.Companies), readParts(at, "types", f.Types, &b.Types), readParts(at, "standing", f.Standing, &b.Standing),
-		readParts(at, "crosswalks", f.Crosswalks, &b.Crosswalks), readParts(at, "series", f.Series, &b.Series), readParts(at, "rules", f.Rules, &b.Rules),
+		readParts(at, "crosswalks", f.Crosswalks, &b.Crosswalks), readParts(at, "series", f.Series, &b.Series), readParts(at, "lists", f.Lists, &b.Lists), readParts(at, "rules", f.Rules, &b.Rules),
 		readParts(at, "proofs", f.Proofs, &b.Proofs), readParts(at, "layouts", f.Layouts, &b.Layouts), readParts(at, "maps", f.Maps, &b.Maps),
 		readPlain(at, "silenced", f.Silenced, &b.Silenced), readPlain(at, "removed", f.Removed, &b.Removed),
 	}
@@ -226,8 +229,16 @@ func ReadBook(r io.Reader) (*Book, error) {
 			return nil, fmt.Errorf("this is no book of rules: %w", err)
 		}
 	}
+	if version > 0 {
+		b.Lists = append(b.Lists, before...)
+	}
 	return b, nil
 }
+
+// before are the lists that have other codes now than the program had when books did not hold lists.
+var before = []table.List{{Key: "payment_methods", Label: "Payment methods", Entries: []table.Entry{
+	{Code: "T", Label: "Transfer"}, {Code: "D", Label: "Direct debit"}, {Code: "C", Label: "Card"}, {Code: "S", Label: "With the salary"},
+}}}
 
 // reading is how the parts of a file are read: in which version they are, and in text on which lines they begin.
 type reading struct {
@@ -287,6 +298,12 @@ func (b *Book) World(kinds []record.Kind, clock func() time.Time) *World {
 		k := &w.kinds[i]
 		k.Fields = append(slices.Clone(k.Fields), b.Fields[k.Key]...)
 		k.Sort()
+	}
+	tables := b.Tables()
+	tables.ChooseAll(w.kinds)
+	minor := tables.Minor()
+	for i := range b.Companies {
+		b.Companies[i].Minor = minor
 	}
 	return w
 }
@@ -424,5 +441,5 @@ func (w *World) Version() judge.Version {
 
 // Tables are what the rules of the book look up.
 func (b *Book) Tables() *table.Set {
-	return &table.Set{Standing: b.Standing, Crosswalks: b.Crosswalks, Series: b.Series}
+	return &table.Set{Standing: b.Standing, Crosswalks: b.Crosswalks, Series: b.Series, Lists: b.Lists}
 }

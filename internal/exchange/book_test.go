@@ -48,7 +48,7 @@ func TestBooksOfEveryEarlierStateAreRead(t *testing.T) {
 		assert.NotEmpty(t, b.Proofs, state)
 		var text bytes.Buffer
 		require.NoError(t, b.Write(&text))
-		assert.Contains(t, text.String()[:80], `"version": 3`)
+		assert.Contains(t, text.String()[:80], `"version": 4`)
 		again, err := exchange.ReadBook(bytes.NewReader(text.Bytes()))
 		require.NoError(t, err)
 		var twice bytes.Buffer
@@ -64,7 +64,7 @@ func TestWhatDoesNotBelongInABookIsToldWithItsPlace(t *testing.T) {
 		head + `"rules":[],"proofs":[{"id":1,"gifen":{}}]}`:                   `proofs[0]: json: unknown field "gifen"`,
 		head + `"rules":[{"id":1},{"id":"two"}],"proofs":[]}`:                 "rules[1].id holds a string",
 		head + `"rules":7,"proofs":[]}`:                                       "rules holds a number",
-		`{"format":"codicil book","version":9}`:                               "reads versions 1 to 3",
+		`{"format":"codicil book","version":9}`:                               "reads versions 1 to 4",
 		`{"format":"shopping list","version":3}`:                              `its format is "shopping list"`,
 		`{"format":"codicil book","version":3,"fields":{"vendor":[{"x":1}]}}`: `fields.vendor[0]: json: unknown field "x"`,
 	} {

@@ -88,7 +88,7 @@ func TestWhatDoesNotBelongInATextIsToldWithItsLine(t *testing.T) {
 		head + "rule: &a\n  id: 2\n  uid: *a\n": "line 7",
 		head + "rule:\n  id: [\n":               "line",
 		head + "- a\n":                          "the block at line 5 does not hold one thing",
-		"book:\n  format: codicil book\n  version: 9\n": "reads versions 1 to 3",
+		"book:\n  format: codicil book\n  version: 9\n": "reads versions 1 to 4",
 	} {
 		_, err := exchange.ReadBook(strings.NewReader(text))
 		assert.ErrorContains(t, err, want, text)

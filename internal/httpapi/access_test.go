@@ -74,7 +74,9 @@ func openEmpty(t *testing.T) *house {
 	t.Cleanup(func() { require.NoError(t, h.store.Close()) })
 	kinds, err := standard.Kinds()
 	require.NoError(t, err)
-	require.NoError(t, h.store.SaveKinds(t.Context(), kinds))
+	lists, err := standard.Lists()
+	require.NoError(t, err)
+	require.NoError(t, h.store.SaveKinds(t.Context(), kinds, lists...))
 	h.serve(httpapi.Options{})
 	return h
 }

@@ -120,7 +120,7 @@ const inGerman = "format[decimal]=,&format[group]=.&format[date]=dmy&format[sepa
 
 func service(entered map[string]string) judge.Document {
 	d := judge.Document{Kind: "vendor", Company: "10", Type: "SERV", Day: "2026-11-24", Entered: map[string]judge.Item{
-		"name": {Value: "Test Survey"}, "country": {Value: "IE"}, "control_account": {Value: "211000"}, "payment_method": {Value: "C"}, "email": {Value: "a@b.example"},
+		"name": {Value: "Test Survey"}, "country": {Value: "IE"}, "control_account": {Value: "211000"}, "payment_method": {Value: "CARD"}, "email": {Value: "a@b.example"},
 	}}
 	for key, text := range entered {
 		d.Entered[key] = judge.Item{Typed: text}
@@ -173,7 +173,7 @@ func TestEveryReadingAnswersAsTheContractSays(t *testing.T) {
 		"/news?once=true", "/session", "/account/sessions", "/account/passkeys", "/persons", "/roles", "/keys", "/trail", "/trail/export?as=csv", "/trail/export?as=ndjson",
 		"/catalog", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24", "/rules?kind=vendor", "/rules/1", "/rules/1/versions", "/rules/history?kind=vendor&field=payment_terms",
 		"/functions", "/names?kind=vendor&target=name", "/records/vendor/V10001", "/records/vendor/V10001/versions/1/outcome", "/records/vendor/V10001/history?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/links/customer?search=quay&company=10", "/layouts?kind=vendor", "/follow-ons", "/ledgers/books", "/ledgers/books/journal", "/ledgers/books/balances?by=vendor", "/postings?ledger=books", "/kinds/vendor/fields/removed", "/proofs?kind=vendor", "/proofs/1", "/postings",
-		"/tables/standing", "/tables/crosswalks", "/tables/crosswalks/transit", "/tables/crosswalks/transit/missing", "/tables/crosswalks/transit/export", "/tables/series",
+		"/tables/standing", "/tables/crosswalks", "/tables/crosswalks/transit", "/tables/crosswalks/transit/missing", "/tables/crosswalks/transit/export", "/tables/series", "/tables/lists", "/tables/lists/countries", "/tables/lists/countries/uses?code=IE", "/tables/lists/currencies/export",
 		"/confirmation?kind=vendor", "/confirmation/report?kind=vendor&company=30&type=TRAD", "/confirmation/report/export?kind=vendor&company=30&type=TRAD",
 		"/waiting", "/waiting?since=2026-11-01T00:00:00Z", "/codicils", "/codicils?state=in%20force&limit=1", "/codicils/1", "/codicils/1/filed", "/codicils/18/filed", "/signing", "/codicils/16/replays/vendor/V30001", "/codicils/history?what=field&key=vendor/berth", "/codicils/history?what=standing&key=rush_freight&row=", "/records/last?kind=accounting_document&company=10&type=VI&mine=true", "/records/last?kind=accounting_document&company=10&naming=V10002&field=vendor", "/batches", "/batches?kind=accounting_document&state=open", "/batches/1", "/codicils/compared?what=standing&key=rush_freight&row=20&from=1&to=15", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24&rules=codicil-1", "/findings?kind=vendor", "/findings", "/findings/data", "/proofs/1/versions", "/rules/1/confirmation", "/runs", "/runs/1", "/runs/1/hits", "/runs/1/export", "/kinds/vendor/fields/berth/uses", "/postings/A1000001?ledger=books",
 	} {
@@ -199,7 +199,7 @@ func jsonOf(v any) string {
 func TestOnlyWhatIsAcceptedIsPosted(t *testing.T) {
 	c := start(t)
 	var o contract.Outcome
-	assert.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/postings", contract.TryRequest{Document: service(map[string]string{"payment_method": "T"})}, &o))
+	assert.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/postings", contract.TryRequest{Document: service(map[string]string{"payment_method": "TRF"})}, &o))
 	assert.Equal(t, contract.Refused, o.Verdict)
 	var posted contract.PostingPage
 	c.ask(http.MethodGet, "/postings", nil, &posted)

@@ -559,6 +559,30 @@ type ServerInterface interface {
 	// MissingCodes The codes in saved records that rules would look up without finding a row
 	// (GET /tables/crosswalks/{key}/missing)
 	MissingCodes(ctx *echo.Context, key KeyPath) error
+	// ListLists The lists of codes that fields choose from, without their entries
+	// (GET /tables/lists)
+	ListLists(ctx *echo.Context, params ListListsParams) error
+	// CheckList What is wrong with a list; nothing is kept
+	// (POST /tables/lists/check)
+	CheckList(ctx *echo.Context, params CheckListParams) error
+	// ReadList Put rows pasted from a spreadsheet, or read from CSV, into a list; nothing is kept
+	// (POST /tables/lists/read)
+	ReadList(ctx *echo.Context, params ReadListParams) error
+	// DeleteList Remove a list that no field chooses from
+	// (DELETE /tables/lists/{key})
+	DeleteList(ctx *echo.Context, key KeyPath, params DeleteListParams) error
+	// GetList A list with its entries
+	// (GET /tables/lists/{key})
+	GetList(ctx *echo.Context, key KeyPath) error
+	// SaveList Add or change a list; an entry that records, rules or tables hold cannot go
+	// (PUT /tables/lists/{key})
+	SaveList(ctx *echo.Context, key KeyPath, params SaveListParams) error
+	// ExportList The entries as CSV
+	// (GET /tables/lists/{key}/export)
+	ExportList(ctx *echo.Context, key KeyPath) error
+	// ListUses What holds an entry of a list: records, rules, tables, proofs
+	// (GET /tables/lists/{key}/uses)
+	ListUses(ctx *echo.Context, key KeyPath, params ListUsesParams) error
 	// ListSeries The number series, with their next numbers
 	// (GET /tables/series)
 	ListSeries(ctx *echo.Context, params ListSeriesParams) error
@@ -4223,6 +4247,167 @@ func (w *ServerInterfaceWrapper) MissingCodes(ctx *echo.Context) error {
 	return err
 }
 
+// ListLists converts echo context to params.
+func (w *ServerInterfaceWrapper) ListLists(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListListsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListLists(ctx, params)
+	return err
+}
+
+// CheckList converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckList(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params CheckListParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckList(ctx, params)
+	return err
+}
+
+// ReadList converts echo context to params.
+func (w *ServerInterfaceWrapper) ReadList(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ReadListParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ReadList(ctx, params)
+	return err
+}
+
+// DeleteList converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteList(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params DeleteListParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteList(ctx, key, params)
+	return err
+}
+
+// GetList converts echo context to params.
+func (w *ServerInterfaceWrapper) GetList(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetList(ctx, key)
+	return err
+}
+
+// SaveList converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveList(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params SaveListParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveList(ctx, key, params)
+	return err
+}
+
+// ExportList converts echo context to params.
+func (w *ServerInterfaceWrapper) ExportList(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ExportList(ctx, key)
+	return err
+}
+
+// ListUses converts echo context to params.
+func (w *ServerInterfaceWrapper) ListUses(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListUsesParams
+	// ------------- Required query parameter "code" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "code", ctx.QueryParams(), &params.Code, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter code: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListUses(ctx, key, params)
+	return err
+}
+
 // ListSeries converts echo context to params.
 func (w *ServerInterfaceWrapper) ListSeries(ctx *echo.Context) error {
 	var err error
@@ -4776,6 +4961,14 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/tables/crosswalks/:key", wrapper.SaveCrosswalk, options.OperationMiddlewares["saveCrosswalk"]...)
 	router.GET(options.BaseURL+"/tables/crosswalks/:key/missing", wrapper.MissingCodes, options.OperationMiddlewares["missingCodes"]...)
 	router.GET(options.BaseURL+"/tables/crosswalks/:key/export", wrapper.ExportCrosswalk, options.OperationMiddlewares["exportCrosswalk"]...)
+	router.GET(options.BaseURL+"/tables/lists", wrapper.ListLists, options.OperationMiddlewares["listLists"]...)
+	router.POST(options.BaseURL+"/tables/lists/check", wrapper.CheckList, options.OperationMiddlewares["checkList"]...)
+	router.POST(options.BaseURL+"/tables/lists/read", wrapper.ReadList, options.OperationMiddlewares["readList"]...)
+	router.DELETE(options.BaseURL+"/tables/lists/:key", wrapper.DeleteList, options.OperationMiddlewares["deleteList"]...)
+	router.GET(options.BaseURL+"/tables/lists/:key", wrapper.GetList, options.OperationMiddlewares["getList"]...)
+	router.PUT(options.BaseURL+"/tables/lists/:key", wrapper.SaveList, options.OperationMiddlewares["saveList"]...)
+	router.GET(options.BaseURL+"/tables/lists/:key/uses", wrapper.ListUses, options.OperationMiddlewares["listUses"]...)
+	router.GET(options.BaseURL+"/tables/lists/:key/export", wrapper.ExportList, options.OperationMiddlewares["exportList"]...)
 	router.GET(options.BaseURL+"/tables/series", wrapper.ListSeries, options.OperationMiddlewares["listSeries"]...)
 	router.POST(options.BaseURL+"/tables/series/preview", wrapper.PreviewSeries, options.OperationMiddlewares["previewSeries"]...)
 	router.DELETE(options.BaseURL+"/tables/series/:key", wrapper.DeleteSeries, options.OperationMiddlewares["deleteSeries"]...)
@@ -12107,6 +12300,324 @@ func (response MissingCodesdefaultApplicationProblemPlusJSONResponse) VisitMissi
 	return err
 }
 
+type ListListsRequestObject struct {
+	Params ListListsParams
+}
+
+type ListListsResponseObject interface {
+	VisitListListsResponse(w http.ResponseWriter) error
+}
+
+type ListLists200JSONResponse []CodeListSummary
+
+func (response ListLists200JSONResponse) VisitListListsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListListsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListListsdefaultApplicationProblemPlusJSONResponse) VisitListListsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckListRequestObject struct {
+	Params CheckListParams
+	Body   *CheckListJSONRequestBody
+}
+
+type CheckListResponseObject interface {
+	VisitCheckListResponse(w http.ResponseWriter) error
+}
+
+type CheckList200JSONResponse CodeListView
+
+func (response CheckList200JSONResponse) VisitCheckListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckListdefaultApplicationProblemPlusJSONResponse) VisitCheckListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadListRequestObject struct {
+	Params ReadListParams
+	Body   *ReadListJSONRequestBody
+}
+
+type ReadListResponseObject interface {
+	VisitReadListResponse(w http.ResponseWriter) error
+}
+
+type ReadList200JSONResponse CodeListView
+
+func (response ReadList200JSONResponse) VisitReadListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ReadListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ReadListdefaultApplicationProblemPlusJSONResponse) VisitReadListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteListRequestObject struct {
+	Key    KeyPath `json:"key"`
+	Params DeleteListParams
+}
+
+type DeleteListResponseObject interface {
+	VisitDeleteListResponse(w http.ResponseWriter) error
+}
+
+type DeleteList204Response struct {
+}
+
+func (response DeleteList204Response) VisitDeleteListResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteListdefaultApplicationProblemPlusJSONResponse) VisitDeleteListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetListRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type GetListResponseObject interface {
+	VisitGetListResponse(w http.ResponseWriter) error
+}
+
+type GetList200JSONResponse CodeListView
+
+func (response GetList200JSONResponse) VisitGetListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetListdefaultApplicationProblemPlusJSONResponse) VisitGetListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveListRequestObject struct {
+	Key    KeyPath `json:"key"`
+	Params SaveListParams
+	Body   *SaveListJSONRequestBody
+}
+
+type SaveListResponseObject interface {
+	VisitSaveListResponse(w http.ResponseWriter) error
+}
+
+type SaveList200JSONResponse CodeListView
+
+func (response SaveList200JSONResponse) VisitSaveListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveListdefaultApplicationProblemPlusJSONResponse) VisitSaveListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ExportListRequestObject struct {
+	Key KeyPath `json:"key"`
+}
+
+type ExportListResponseObject interface {
+	VisitExportListResponse(w http.ResponseWriter) error
+}
+
+type ExportList200TextCsvResponse struct {
+	Body          io.Reader
+	ContentLength int64
+}
+
+func (response ExportList200TextCsvResponse) VisitExportListResponse(w http.ResponseWriter) error {
+
+	w.Header().Set("Content-Type", "text/csv")
+	if response.ContentLength != 0 {
+		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
+	}
+	w.WriteHeader(200)
+
+	if closer, ok := response.Body.(io.ReadCloser); ok {
+		defer closer.Close()
+	}
+	_, err := io.Copy(w, response.Body)
+	return err
+}
+
+type ExportListdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ExportListdefaultApplicationProblemPlusJSONResponse) VisitExportListResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListUsesRequestObject struct {
+	Key    KeyPath `json:"key"`
+	Params ListUsesParams
+}
+
+type ListUsesResponseObject interface {
+	VisitListUsesResponse(w http.ResponseWriter) error
+}
+
+type ListUses200JSONResponse CodeListUses
+
+func (response ListUses200JSONResponse) VisitListUsesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListUsesdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListUsesdefaultApplicationProblemPlusJSONResponse) VisitListUsesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ListSeriesRequestObject struct {
 	Params ListSeriesParams
 }
@@ -13356,6 +13867,30 @@ type StrictServerInterface interface {
 	// MissingCodes The codes in saved records that rules would look up without finding a row
 	// (GET /tables/crosswalks/{key}/missing)
 	MissingCodes(ctx context.Context, request MissingCodesRequestObject) (MissingCodesResponseObject, error)
+	// ListLists The lists of codes that fields choose from, without their entries
+	// (GET /tables/lists)
+	ListLists(ctx context.Context, request ListListsRequestObject) (ListListsResponseObject, error)
+	// CheckList What is wrong with a list; nothing is kept
+	// (POST /tables/lists/check)
+	CheckList(ctx context.Context, request CheckListRequestObject) (CheckListResponseObject, error)
+	// ReadList Put rows pasted from a spreadsheet, or read from CSV, into a list; nothing is kept
+	// (POST /tables/lists/read)
+	ReadList(ctx context.Context, request ReadListRequestObject) (ReadListResponseObject, error)
+	// DeleteList Remove a list that no field chooses from
+	// (DELETE /tables/lists/{key})
+	DeleteList(ctx context.Context, request DeleteListRequestObject) (DeleteListResponseObject, error)
+	// GetList A list with its entries
+	// (GET /tables/lists/{key})
+	GetList(ctx context.Context, request GetListRequestObject) (GetListResponseObject, error)
+	// SaveList Add or change a list; an entry that records, rules or tables hold cannot go
+	// (PUT /tables/lists/{key})
+	SaveList(ctx context.Context, request SaveListRequestObject) (SaveListResponseObject, error)
+	// ExportList The entries as CSV
+	// (GET /tables/lists/{key}/export)
+	ExportList(ctx context.Context, request ExportListRequestObject) (ExportListResponseObject, error)
+	// ListUses What holds an entry of a list: records, rules, tables, proofs
+	// (GET /tables/lists/{key}/uses)
+	ListUses(ctx context.Context, request ListUsesRequestObject) (ListUsesResponseObject, error)
 	// ListSeries The number series, with their next numbers
 	// (GET /tables/series)
 	ListSeries(ctx context.Context, request ListSeriesRequestObject) (ListSeriesResponseObject, error)
@@ -19858,6 +20393,278 @@ func (sh *strictHandler) MissingCodes(ctx *echo.Context, key KeyPath) error {
 		return err
 	} else if validResponse, ok := response.(MissingCodesResponseObject); ok {
 		return validResponse.VisitMissingCodesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListLists operation middleware
+func (sh *strictHandler) ListLists(ctx *echo.Context, params ListListsParams) error {
+	var request ListListsRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLists(ctx.Request().Context(), request.(ListListsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLists")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListListsResponseObject); ok {
+		return validResponse.VisitListListsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckList operation middleware
+func (sh *strictHandler) CheckList(ctx *echo.Context, params CheckListParams) error {
+	var request CheckListRequestObject
+
+	request.Params = params
+
+	var body CheckListJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckList(ctx.Request().Context(), request.(CheckListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckListResponseObject); ok {
+		return validResponse.VisitCheckListResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ReadList operation middleware
+func (sh *strictHandler) ReadList(ctx *echo.Context, params ReadListParams) error {
+	var request ReadListRequestObject
+
+	request.Params = params
+
+	var body ReadListJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ReadList(ctx.Request().Context(), request.(ReadListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ReadList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ReadListResponseObject); ok {
+		return validResponse.VisitReadListResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteList operation middleware
+func (sh *strictHandler) DeleteList(ctx *echo.Context, key KeyPath, params DeleteListParams) error {
+	var request DeleteListRequestObject
+
+	request.Key = key
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteList(ctx.Request().Context(), request.(DeleteListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteListResponseObject); ok {
+		return validResponse.VisitDeleteListResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetList operation middleware
+func (sh *strictHandler) GetList(ctx *echo.Context, key KeyPath) error {
+	var request GetListRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetList(ctx.Request().Context(), request.(GetListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetListResponseObject); ok {
+		return validResponse.VisitGetListResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SaveList operation middleware
+func (sh *strictHandler) SaveList(ctx *echo.Context, key KeyPath, params SaveListParams) error {
+	var request SaveListRequestObject
+
+	request.Key = key
+	request.Params = params
+
+	var body SaveListJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveList(ctx.Request().Context(), request.(SaveListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveListResponseObject); ok {
+		return validResponse.VisitSaveListResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ExportList operation middleware
+func (sh *strictHandler) ExportList(ctx *echo.Context, key KeyPath) error {
+	var request ExportListRequestObject
+
+	request.Key = key
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ExportList(ctx.Request().Context(), request.(ExportListRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ExportList")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ExportListResponseObject); ok {
+		return validResponse.VisitExportListResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListUses operation middleware
+func (sh *strictHandler) ListUses(ctx *echo.Context, key KeyPath, params ListUsesParams) error {
+	var request ListUsesRequestObject
+
+	request.Key = key
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListUses(ctx.Request().Context(), request.(ListUsesRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListUses")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListUsesResponseObject); ok {
+		return validResponse.VisitListUsesResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

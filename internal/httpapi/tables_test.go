@@ -55,7 +55,7 @@ func TestDocumentsAreEvaluatedOverHTTP(t *testing.T) {
 	c := start(t)
 	var results []evaluation.Result
 	request := contract.EvaluateRequest{Documents: []evaluation.Document{
-		{ID: "1", Kind: "vendor", Company: "30", Type: "SERV", Values: map[string]string{"name": "Quay", "country": "JP", "control_account": "211000", "payment_method": "C"}},
+		{ID: "1", Kind: "vendor", Company: "30", Type: "SERV", Values: map[string]string{"name": "Quay", "country": "JP", "control_account": "211000", "payment_method": "CARD"}},
 		{ID: "2", Kind: "vendor", Company: "31", Type: "SERV", Values: map[string]string{}},
 	}}
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/evaluate", request, &results))

@@ -2,8 +2,7 @@
 // are data: adding one needs no code.
 //
 // A kind is a file in kinds; the number that begins its name is its place among those that are
-// offered. A field names its choices by "list", where several fields share them. Start reading at
-// Kinds; shared lists are in lists.json.
+// offered. Lists of codes are in lists.json. Start reading at Kinds.
 package standard
 
 import (
@@ -12,23 +11,24 @@ import (
 	"fmt"
 	"io/fs"
 
-	"codicil/core/field"
 	"codicil/core/record"
+	"codicil/core/table"
 )
 
 //go:embed kinds lists.json
 var files embed.FS
 
-// listed is a field whose choices may be a list that others share.
-type listed struct {
-	field.Field
-	List string `json:"list"`
+// Lists returns the lists of codes that fields of the standard kinds choose from, complete where a
+// standard is.
+func Lists() (lists []table.List, err error) {
+	err = read("lists.json", &lists)
+	return lists, err
 }
 
-// Kinds returns the standard kinds.
+// Kinds returns the standard kinds, with what their fields choose from.
 func Kinds() ([]record.Kind, error) {
-	lists := map[string][]field.Option{}
-	if err := read("lists.json", &lists); err != nil {
+	lists, err := Lists()
+	if err != nil {
 		return nil, err
 	}
 	found, err := fs.Glob(files, "kinds/*.json") // in the order of their names
@@ -37,24 +37,16 @@ func Kinds() ([]record.Kind, error) {
 	}
 	kinds := make([]record.Kind, len(found))
 	for i, name := range found {
-		k := struct {
-			*record.Kind
-			Fields []listed `json:"fields"`
-		}{Kind: &kinds[i]}
-		if err := read(name, &k); err != nil {
+		k := &kinds[i]
+		if err := read(name, k); err != nil {
 			return nil, err
 		}
-		for _, f := range k.Fields {
-			if f.List != "" {
-				if f.Choices = lists[f.List]; f.Choices == nil {
-					return nil, fmt.Errorf("%s.%s: there is no list %q", k.Key, f.Key, f.List)
-				}
-			}
-			f.Loaded = true
-			kinds[i].Fields = append(kinds[i].Fields, f.Field)
+		for j := range k.Fields {
+			k.Fields[j].Loaded = true
 		}
-		kinds[i].Sort()
+		k.Sort()
 	}
+	(&table.Set{Lists: lists}).ChooseAll(kinds)
 	return kinds, nil
 }
 

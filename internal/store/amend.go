@@ -152,7 +152,7 @@ func (s *Store) inForce(ctx context.Context, t Thing) (now inForceNow, err error
 		now.version = r.Version
 		now.text, err = written(r)
 		return now, err
-	case standingValue, crosswalk, numberSeries:
+	case standingValue, crosswalk, numberSeries, codeList:
 		rows, err := all(db.Where("what = ? AND key = ?", t.What, t.Key), itself[lookup])
 		for i := range rows {
 			now = inForceNow{rows[i].Version, &rows[i].Definition}

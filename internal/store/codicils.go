@@ -364,7 +364,7 @@ func (s *Store) Put(ctx context.Context, id int64, t Thing, after *string, by re
 	})
 }
 
-// Definition reads what is kept of a thing: a rule.Rule, table.Standing, table.Crosswalk, table.Series, field.Field,
+// Definition reads what is kept of a thing: a rule.Rule, table.Standing, table.Crosswalk, table.Series, table.List, field.Field,
 // record.Layout or record.FollowOn; nil for none.
 func (t Thing) Definition(text *string) (any, error) {
 	if text == nil {
@@ -379,6 +379,8 @@ func (t Thing) Definition(text *string) (any, error) {
 		return read[table.Crosswalk](t, *text)
 	case numberSeries:
 		return read[table.Series](t, *text)
+	case codeList:
+		return read[table.List](t, *text)
 	case fieldThing:
 		return read[field.Field](t, *text)
 	case layoutThing:

@@ -39,7 +39,7 @@ func (s *Store) InForce(ctx context.Context, t Thing) (*string, error) {
 }
 
 // ranks is the order in which changes come into force: what others need comes first.
-var ranks = []string{fieldThing, standingValue, crosswalk, numberSeries, ruleThing, layoutThing, mapThing}
+var ranks = []string{codeList, fieldThing, standingValue, crosswalk, numberSeries, ruleThing, layoutThing, mapThing}
 
 // Force brings a codicil into force: all of it, as one version of the rule book. c is as the caller read it. The error is
 // ErrOvertaken where something is in force otherwise than it was made from, and ErrStale where the codicil was changed.

@@ -16,6 +16,7 @@ const (
 	standingValue = "standing"
 	crosswalk     = "crosswalk"
 	numberSeries  = "series"
+	codeList      = "list"
 )
 
 type lookup struct {
@@ -42,7 +43,7 @@ type Tables struct {
 	Versions map[string]int
 }
 
-// VersionOf returns the version of a table: "standing", "crosswalk" or "series"; 0 when it
+// VersionOf returns the version of a table: "standing", "crosswalk", "series" or "list"; 0 when it
 // is not kept.
 func (t *Tables) VersionOf(what, key string) int { return t.Versions[what+"/"+key] }
 
@@ -75,6 +76,8 @@ func tablesOf(rows []lookup) (*Tables, error) {
 			t.Crosswalks, err = appended(t.Crosswalks, row.Definition)
 		case numberSeries:
 			t.Series, err = appended(t.Series, row.Definition)
+		case codeList:
+			t.Lists, err = appended(t.Lists, row.Definition)
 		}
 		if err != nil {
 			return nil, fmt.Errorf("%s %s: %w", row.What, row.Key, err)
@@ -103,6 +106,11 @@ func (s *Store) SaveCrosswalk(ctx context.Context, c table.Crosswalk, version in
 // SaveSeries keeps a number series as SaveStanding does. What it counted stays.
 func (s *Store) SaveSeries(ctx context.Context, n table.Series, version int, by record.Stamp) error {
 	return s.saveLookup(ctx, numberSeries, n.Key, n.Label, version, n, by)
+}
+
+// SaveList keeps a list of codes as SaveStanding does.
+func (s *Store) SaveList(ctx context.Context, l table.List, version int, by record.Stamp) error {
+	return s.saveLookup(ctx, codeList, l.Key, l.Label, version, l, by)
 }
 
 func (s *Store) saveLookup(ctx context.Context, what, key, label string, before int, definition any, by record.Stamp) error {
@@ -158,7 +166,7 @@ func (s *Store) addLookupVersion(v lookupVersion) (err error) {
 	return s.db.Create(&v).Error
 }
 
-// DeleteLookup removes what rules looked up: "standing", "crosswalk" or "series".
+// DeleteLookup removes what rules looked up: "standing", "crosswalk", "series" or "list".
 func (s *Store) DeleteLookup(ctx context.Context, what, key string, by record.Stamp) error {
 	return s.Transaction(ctx, func(tx *Store) error {
 		there, err := tx.lookupOf(ctx, what, key)
@@ -192,6 +200,8 @@ func labelOf(row lookup) string {
 		return t.Crosswalks[0].Label
 	case len(t.Series) > 0:
 		return t.Series[0].Label
+	case len(t.Lists) > 0:
+		return t.Lists[0].Label
 	}
 	return row.Key
 }

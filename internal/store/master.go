@@ -10,6 +10,7 @@ import (
 
 	"codicil/core/field"
 	"codicil/core/record"
+	"codicil/core/table"
 	"codicil/internal/codec"
 )
 
@@ -30,6 +31,28 @@ type kind struct {
 	Key        string `gorm:"primaryKey"`
 	Position   int
 	Definition record.Kind `gorm:"serializer:kept"`
+	Own        bool
+	// Settings are what an administrator made of the kind, without the standard fields; nil: nothing.
+	Settings *record.Kind `gorm:"serializer:kept"`
+	Changed  record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
+}
+
+// whole is the kind as it is used, without added fields: as the settings say, with the standard
+// fields that are not put away. A section that came with a later program comes last.
+func (k kind) whole() record.Kind {
+	if k.Settings == nil {
+		return k.Definition
+	}
+	w := *k.Settings
+	w.Key, w.Own = k.Key, k.Own
+	w.Fields = slices.DeleteFunc(slices.Clone(k.Definition.Fields), func(f field.Field) bool { return slices.Contains(w.Away, f.Key) })
+	w.Sections = slices.Clone(w.Sections)
+	for _, section := range k.Definition.Sections {
+		if !slices.ContainsFunc(w.Sections, func(s record.Section) bool { return s.Key == section.Key }) {
+			w.Sections = append(w.Sections, section)
+		}
+	}
+	return w
 }
 
 type addedField struct {
@@ -89,7 +112,7 @@ func (s *Store) DeleteCompany(ctx context.Context, key string, by record.Stamp) 
 
 // Kinds returns the kinds with their fields, the added ones after the standard ones.
 func (s *Store) Kinds(ctx context.Context) ([]record.Kind, error) {
-	kinds, err := all(s.db.WithContext(ctx).Order("position"), func(k kind) record.Kind { return k.Definition })
+	kinds, err := all(s.db.WithContext(ctx).Order("position"), kind.whole)
 	if err != nil {
 		return nil, err
 	}
@@ -137,27 +160,101 @@ func (s *Store) MarkPersonal(ctx context.Context, kindKey, key string, personal 
 }
 
 // SaveKinds adds the kinds, or replaces what they say. Added fields stay, and so does what is
-// the same already.
-func (s *Store) SaveKinds(ctx context.Context, kinds []record.Kind) error {
+// the same already. A list that was never kept is added; in a file in which the kinds said
+// themselves what can be chosen, so that the same can be chosen as before.
+func (s *Store) SaveKinds(ctx context.Context, kinds []record.Kind, lists ...table.List) error {
 	return s.Transaction(ctx, func(tx *Store) error {
 		kept, err := all(tx.db, func(k kind) kind { return k })
 		if err != nil {
 			return err
 		}
-		for i, k := range kinds {
-			row, err := again(kind{k.Key, i, k})
-			if err != nil {
+		for _, l := range lists {
+			if err := tx.firstList(ctx, l, kinds, kept); err != nil {
 				return err
 			}
-			if slices.ContainsFunc(kept, func(o kind) bool { return reflect.DeepEqual(o, row) }) {
+		}
+		for i, k := range kinds {
+			row := kind{Key: k.Key, Position: i, Definition: k}
+			before := slices.IndexFunc(kept, func(o kind) bool { return o.Key == k.Key })
+			if before >= 0 {
+				if kept[before].Own {
+					return fmt.Errorf("the kind %s was made here, and comes with this program too; rename it with the program of before", k.Key)
+				}
+				row.Settings, row.Changed = kept[before].Settings, kept[before].Changed
+			}
+			if row, err = again(row); err != nil {
+				return err
+			}
+			if before >= 0 && reflect.DeepEqual(kept[before], row) {
 				continue
 			}
-			if err := tx.db.Save(&kind{k.Key, i, k}).Error; err != nil {
+			if err := tx.db.Save(&row).Error; err != nil {
 				return err
 			}
 		}
 		return tx.indexAnew(ctx)
 	})
+}
+
+// firstList adds a list that was never kept.
+func (s *Store) firstList(ctx context.Context, l table.List, kinds []record.Kind, kept []kind) error {
+	var known int64
+	if err := s.db.WithContext(ctx).Model(&lookupVersion{}).Where("what = ? AND key = ?", codeList, l.Key).Count(&known).Error; err != nil || known > 0 {
+		return err
+	}
+	if before := choicesBefore(l.Key, kinds, kept); len(before) > 0 {
+		l = asBefore(l, before)
+	}
+	text, err := written(l)
+	if err != nil {
+		return err
+	}
+	row := lookup{codeList, l.Key, 1, *text}
+	if err := s.db.Create(&row).Error; err != nil {
+		return err
+	}
+	return s.addLookupVersion(lookupVersion{What: row.What, Key: row.Key, Version: row.Version, Definition: &row.Definition, Changed: record.Stamp{By: program}})
+}
+
+// program is who changes what comes with the program.
+const program = "Codicil"
+
+// choicesBefore is what fields that choose from a list could choose before there were lists.
+func choicesBefore(list string, kinds []record.Kind, kept []kind) []field.Option {
+	for i := range kinds {
+		for j := range kinds[i].Fields {
+			f := &kinds[i].Fields[j]
+			if f.List != list {
+				continue
+			}
+			for k := range kept {
+				if old := kept[k].Definition.Field(f.Key); kept[k].Key == kinds[i].Key && old != nil && len(old.Choices) > 0 {
+					return old.Choices
+				}
+			}
+		}
+	}
+	return nil
+}
+
+// asBefore is a list of which only what was there before can be chosen. Where the list lacks a code
+// of before, it is another list, and stays as it was.
+func asBefore(l table.List, before []field.Option) table.List {
+	only := make([]string, len(before))
+	for i, o := range before {
+		only[i] = o.Code
+		if l.Entry(o.Code) == nil {
+			l.Standard, l.Entries = "", nil
+			for _, o := range before {
+				l.Entries = append(l.Entries, table.Entry{Code: o.Code, Label: o.Label})
+			}
+			return l
+		}
+	}
+	if len(only) < len(l.Entries) {
+		l.Views = []table.ListView{{Only: only}}
+	}
+	return l
 }
 
 // again is the kind as it comes back from the database, so that nil and empty are one.
@@ -168,6 +265,64 @@ func again(k kind) (kind, error) {
 	}
 	k.Definition = record.Kind{}
 	return k, codec.Read(text, &k.Definition)
+}
+
+// KindSettings is what an administrator made of a kind, and the standard fields that are put away.
+type KindSettings struct {
+	Kind record.Kind // without standard fields
+	Away []field.Field
+}
+
+// KindSettings returns what an administrator made of a kind, or what it is without that.
+func (s *Store) KindSettings(ctx context.Context, key string) (KindSettings, error) {
+	var row kind
+	if err := s.db.WithContext(ctx).Where("key = ?", key).Take(&row).Error; err != nil {
+		return KindSettings{}, err
+	}
+	k := row.whole()
+	k.Fields = nil
+	away := slices.DeleteFunc(slices.Clone(row.Definition.Fields), func(f field.Field) bool { return !slices.Contains(k.Away, f.Key) })
+	return KindSettings{k, away}, nil
+}
+
+// SaveKind adds a kind, or changes what an administrator makes of one; its fields are kept by
+// themselves.
+func (s *Store) SaveKind(ctx context.Context, k record.Kind, by record.Stamp) error {
+	k.Fields = nil
+	return s.noted(ctx, by, TrailEntry{Kind: "kind", Key: k.Key, Note: k.Label}, at("kinds", "key = ?", k.Key), func(tx *Store) error {
+		row, own := kind{}, k
+		own.Own, own.Away = k.Own, k.Away
+		switch err := tx.db.Where("key = ?", k.Key).Limit(1).Find(&row).Error; {
+		case err != nil:
+			return err
+		case row.Key == "":
+			row = kind{Key: k.Key, Own: true, Definition: record.Kind{Key: k.Key}}
+			if err := tx.db.Raw("SELECT COALESCE(MAX(position), 0) + 1 FROM kinds").Scan(&row.Position).Error; err != nil {
+				return err
+			}
+		}
+		row.Settings, row.Changed = &own, by
+		if err := tx.db.Save(&row).Error; err != nil {
+			return err
+		}
+		return tx.indexAnew(ctx)
+	})
+}
+
+// DeleteKind removes a kind that an administrator made, with its types, layouts and fields. Records or
+// rules of it make it fail.
+func (s *Store) DeleteKind(ctx context.Context, key string, by record.Stamp) error {
+	return s.noted(ctx, by, TrailEntry{Kind: "kind", Key: key}, at("kinds", "key = ?", key), func(tx *Store) error {
+		for _, table := range []string{"added_fields", "layouts", "types", "personal_fields"} {
+			if err := tx.db.Exec("DELETE FROM "+table+" WHERE kind = ?", key).Error; err != nil {
+				return err
+			}
+		}
+		if err := tx.db.Exec("DELETE FROM kinds WHERE key = ? AND own", key).Error; err != nil {
+			return err
+		}
+		return tx.indexAnew(ctx)
+	})
 }
 
 // AddedFields returns the fields that were added to a kind, removed ones too.

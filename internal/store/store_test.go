@@ -270,7 +270,15 @@ func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
 			assert.NotEmpty(t, companies)
 			kinds, err := standard.Kinds()
 			require.NoError(t, err)
-			require.NoError(t, s.SaveKinds(ctx, kinds))
+			lists, err := standard.Lists()
+			require.NoError(t, err)
+			require.NoError(t, s.SaveKinds(ctx, kinds, lists...))
+			tables, err := s.Tables(ctx)
+			require.NoError(t, err)
+			require.NotNil(t, tables.List("payment_methods").Entry("T"), "codes that the program has no longer stay")
+			require.Nil(t, tables.List("payment_methods").Entry("TRF"))
+			require.Len(t, tables.List("countries").Options(), 12, "as many as could be chosen before")
+			require.Len(t, tables.List("countries").Entries, 249)
 			counts := map[string]int{}
 			for _, kind := range kinds {
 				rules, err := s.Rules(ctx, kind.Key)

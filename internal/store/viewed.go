@@ -114,7 +114,7 @@ func (s *Store) viewedRules(ctx context.Context, rules []rule.Rule) ([]rule.Rule
 }
 
 func (s *Store) viewedLookups(ctx context.Context, rows []lookup) ([]lookup, error) {
-	others, err := s.others(ctx, standingValue, crosswalk, numberSeries)
+	others, err := s.others(ctx, standingValue, crosswalk, numberSeries, codeList)
 	if err != nil {
 		return nil, err
 	}

@@ -111,8 +111,9 @@ func served(ctx context.Context, path, disk string) (url string, stop func() err
 	}
 	a := app.New(s, func() time.Time { return demo.Morning().Add(time.Hour) })
 	kinds, err := standard.Kinds()
-	if err == nil {
-		err = s.SaveKinds(ctx, kinds)
+	lists, wrong := standard.Lists()
+	if err = errors.Join(err, wrong); err == nil {
+		err = s.SaveKinds(ctx, kinds, lists...)
 	}
 	if err == nil {
 		err = a.Resume(ctx)

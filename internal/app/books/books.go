@@ -14,6 +14,7 @@ import (
 	"codicil/internal/app/commit"
 	"codicil/internal/app/fields"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/lists"
 	"codicil/internal/app/rules"
 	"codicil/internal/app/tables"
 	"codicil/internal/exchange"
@@ -38,6 +39,7 @@ type Parts struct {
 	Catalog *catalog.Service
 	Fields  *fields.Service
 	Tables  *tables.Service
+	Lists   *lists.Service
 	Rules   *rules.Service
 }
 
@@ -56,7 +58,7 @@ func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {
 	}
 	b := &exchange.Book{
 		RuleBook: version.Book, Companies: m.Companies, Types: []record.Type{}, Fields: map[string][]field.Field{}, Standing: m.Tables.Standing, Crosswalks: m.Tables.Crosswalks,
-		Series: m.Tables.Series, Rules: []rule.Rule{}, Proofs: []proof.Proof{},
+		Series: m.Tables.Series, Lists: m.Tables.Lists, Rules: []rule.Rule{}, Proofs: []proof.Proof{},
 	}
 	for i := range m.Kinds {
 		k := &m.Kinds[i]
@@ -93,7 +95,7 @@ func (s *Service) Hash(ctx context.Context) (string, error) {
 		return "", err
 	}
 	sum := sha256.New()
-	only := exchange.Book{Fields: b.Fields, Standing: b.Standing, Crosswalks: b.Crosswalks, Series: b.Series, Rules: b.Rules}
+	only := exchange.Book{Fields: b.Fields, Standing: b.Standing, Crosswalks: b.Crosswalks, Series: b.Series, Lists: b.Lists, Rules: b.Rules}
 	err = only.Write(sum)
 	return hex.EncodeToString(sum.Sum(nil)), err
 }
@@ -140,6 +142,8 @@ func (s *Service) Codicil(ctx context.Context, id int64) (*exchange.Book, error)
 			b.Crosswalks = append(b.Crosswalks, d)
 		case table.Series:
 			b.Series = append(b.Series, d)
+		case table.List:
+			b.Lists = append(b.Lists, d)
 		case field.Field:
 			b.Fields[parts[0]] = append(b.Fields[parts[0]], d)
 		case record.Layout:

@@ -23,7 +23,7 @@ import (
 
 // Change is one thing that reading a book changes.
 type Change struct {
-	What string // "company", "type", "field", "standing value", "crosswalk", "number series", "rule", "proof" or "silenced finding"
+	What string // "company", "type", "field", "standing value", "crosswalk", "number series", "list", "rule", "proof" or "silenced finding"
 	Name string
 	Deed string // "add", "change" or "remove"
 }
@@ -40,7 +40,7 @@ func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Cha
 			return err
 		}
 		i := &importer{ctx: ctx, base: inner, Parts: s.over(inner), by: by, book: b, rules: map[int64]int64{}}
-		steps := []func() error{i.scopes, i.fields, i.lookups, i.putRules, i.layouts, i.maps, i.removed, i.proofs, i.silences}
+		steps := []func() error{i.scopes, i.lists, i.fields, i.lookups, i.putRules, i.layouts, i.maps, i.removed, i.proofs, i.silences}
 		if s.base.Store.View() != nil {
 			steps = steps[1:] // companies and types are no part of a codicil
 		}
@@ -110,6 +110,35 @@ func (i *importer) scopes() error {
 				return fmt.Errorf("type %s of %s: %w", t.Key, t.Kind, err)
 			}
 		}
+	}
+	return nil
+}
+
+// lists takes the lists of the book, and gives its fields and tables what they choose from by those that are here then.
+func (i *importer) lists() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, l := range i.book.Lists {
+		here := m.Tables.List(l.Key)
+		if here != nil {
+			l = here.With(l)
+		}
+		if differs(i, "list", l.Label, here, l) {
+			if _, err := i.Lists.Save(i.ctx, l.Key, contract.CodeListChange{List: l, Version: m.TableVersion("list", l.Key)}); err != nil {
+				return fmt.Errorf("list %s: %w", l.Key, err)
+			}
+		}
+	}
+	if m, err = i.base.Cache.Reference(i.ctx); err != nil {
+		return err
+	}
+	tables := i.book.Tables()
+	tables.Lists = m.Tables.Lists
+	tables.ChooseAll(nil)
+	for _, fields := range i.book.Fields {
+		tables.Choose(fields)
 	}
 	return nil
 }

@@ -9,6 +9,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
@@ -61,14 +62,24 @@ func (s *Service) Catalog(ctx context.Context) (contract.Catalog, error) {
 	if err != nil {
 		return contract.Catalog{}, err
 	}
-	c := contract.Catalog{Today: string(s.base.Today(nil)), User: who.Name, Format: format, Version: version, Program: contract.Program{Release: release.Version, Schema: store.Schema(), Damaged: s.base.Store.Damaged()}, Companies: append([]record.Company{}, m.Companies...), Kinds: []contract.KindEntry{}, FieldTypes: field.TraitsOfAll(), Effects: map[string]rule.Effect{}}
+	c := contract.Catalog{Today: string(s.base.Today(nil)), User: who.Name, Format: format, Version: version, Program: contract.Program{Release: release.Version, Schema: store.Schema(), Damaged: s.base.Store.Damaged()}, Companies: append([]record.Company{}, m.Companies...), Kinds: []contract.KindEntry{}, Lists: []contract.CodeListOptions{}, FieldTypes: field.TraitsOfAll(), Effects: map[string]rule.Effect{}}
 	if s.Backup != nil && access.Has(ctx, actor.BackupMake, "") {
 		c.Program.Backup = s.Backup()
 	}
 	for family, effect := range rule.Beginnings() {
 		c.Effects[string(family)] = effect
 	}
+	for i := range m.Tables.Lists {
+		l := &m.Tables.Lists[i]
+		c.Lists = append(c.Lists, contract.CodeListOptions{Key: l.Key, Label: l.Label, Standard: l.Standard, Options: l.Options()})
+	}
 	for _, k := range m.Kinds {
+		k.Fields = slices.Clone(k.Fields)
+		for i := range k.Fields {
+			if f := &k.Fields[i]; f.List != "" {
+				f.Choices = nil // they stand with the list, once
+			}
+		}
 		entry := contract.KindEntry{Kind: k, Types: append([]record.Type{}, m.Types[k.Key]...)}
 		for _, family := range rule.Families {
 			if family == rule.FollowUp && !k.Posted {
@@ -100,8 +111,10 @@ func (s *Service) SaveCompany(ctx context.Context, key string, c record.Company)
 		return c, err
 	}
 	c.Key, c.Name = key, strings.TrimSpace(c.Name)
-	c.Country, c.Currency = codeOf(m, "country", c.Country), codeOf(m, "currency", c.Currency)
-	_, isCurrency := field.CurrencyDecimals(c.Currency)
+	c.Country, c.Currency = codeOf(m, "countries", c.Country), codeOf(m, table.Currencies, c.Currency)
+	c.Minor = m.Tables.Minor()
+	here := c.Surroundings("")
+	_, isCurrency := here.Decimals(c.Currency)
 	switch {
 	case !codePattern.MatchString(key):
 		return c, fault.Bad(notAKey, key)
@@ -139,15 +152,17 @@ func (s *Service) SaveCompany(ctx context.Context, key string, c record.Company)
 	return c, err
 }
 
-// codeOf finds the code of a country or a currency that was typed by its code or its name, in
-// the choices of a field of that key; what it does not find it returns in capitals.
-func codeOf(m *cache.Reference, key, typed string) string {
+// codeOf finds the code of a country or a currency that was typed by its code or its name, in a
+// list; what it does not find it returns in capitals.
+func codeOf(m *cache.Reference, list, typed string) string {
 	typed = strings.TrimSpace(typed)
-	for i := range m.Kinds {
-		if f := m.Kinds[i].Field(key); f != nil && f.Type == field.Choice {
-			if v, wrong := f.Read(typed, field.Plain, field.Surroundings{}); wrong == nil && !v.IsNull() {
-				return field.Write(v)
-			}
+	if l := m.Tables.List(list); l != nil {
+		f := field.Field{Type: field.Choice, List: list}
+		for i := range l.Entries {
+			f.Choices = append(f.Choices, field.Option{Code: l.Entries[i].Code, Label: l.Entries[i].Label})
+		}
+		if v, wrong := f.Read(typed, field.Plain, field.Surroundings{}); wrong == nil && !v.IsNull() {
+			return field.Write(v)
 		}
 	}
 	return strings.ToUpper(typed)

@@ -232,7 +232,7 @@ func (k *checking) changesLine(n func(int) string, ref *cache.Reference) string 
 	var parts []string
 	for _, what := range []struct{ key, one, many string }{
 		{"rule", "rule", "rules"}, {"standing", "standing value", "standing values"}, {"crosswalk", "crosswalk", "crosswalks"},
-		{"series", "number series", "number series"}, {"field", "field", "fields"}, {"layout", "layout", "layouts"}, {"map", "map", "maps"},
+		{"series", "number series", "number series"}, {"list", "list", "lists"}, {"field", "field", "fields"}, {"layout", "layout", "layouts"}, {"map", "map", "maps"},
 	} {
 		if counted[what.key] == 0 {
 			continue

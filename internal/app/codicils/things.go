@@ -157,7 +157,7 @@ func changedBy(what contract.ThingKind) actor.Permission {
 	switch what {
 	case "rule":
 		return actor.RulesChange
-	case "standing", "crosswalk", "series":
+	case "standing", "crosswalk", "series", "list":
 		return actor.TablesChange
 	}
 	return actor.SetupChange
@@ -178,7 +178,7 @@ func (t *teller) tellRow(ctx context.Context, c *store.CodicilChange, row []stri
 	return told, err
 }
 
-// rowLines tells what a table says in one row: of a crosswalk under its codes, of a standing value in a company.
+// rowLines tells what a table says in one row: of a crosswalk under its codes, of a standing value in a company, of a list under its code.
 func (t *teller) rowLines(c *store.CodicilChange, text *string, row []string) ([]string, error) {
 	definition, err := c.Definition(text)
 	if err != nil {
@@ -190,6 +190,9 @@ func (t *teller) rowLines(c *store.CodicilChange, text *string, row []string) ([
 	case table.Crosswalk:
 		d.Rows = slices.DeleteFunc(slices.Clone(d.Rows), func(r table.Row) bool { return !slices.Equal(r.Keys, row) })
 		return t.rowsOf(&d), nil
+	case table.List:
+		d.Entries = slices.DeleteFunc(slices.Clone(d.Entries), func(e table.Entry) bool { return !slices.Equal([]string{e.Code}, row) })
+		return t.entriesOf(&d), nil
 	case table.Standing:
 		d.Periods = slices.DeleteFunc(slices.Clone(d.Periods), func(p table.StandingValue) bool { return !slices.Equal([]string{p.Company}, row) })
 		return t.periodsOf(&d), nil

@@ -165,6 +165,8 @@ func (t *teller) title(c *store.CodicilChange) string {
 		return d.Label
 	case table.Series:
 		return d.Label
+	case table.List:
+		return d.Label
 	case field.Field:
 		return d.Label
 	case record.FollowOn:
@@ -201,6 +203,8 @@ func (t *teller) about(c *store.CodicilChange, definitions ...any) (kind, about 
 		return "", "Crosswalk"
 	case "series":
 		return "", "Number series"
+	case "list":
+		return "", "List"
 	case "field", "layout":
 		kind, _, _ = strings.Cut(c.Key, "/")
 		return kind, map[string]string{"field": "Added field of ", "layout": "Layout of "}[c.What] + strings.ToLower(t.plural(kind))
@@ -232,6 +236,8 @@ func (t *teller) lines(definition any) []string {
 			lines = append(lines, "All other codes → "+t.values(d.Results, d.Default))
 		}
 		return lines
+	case table.List:
+		return append([]string{"Name: " + d.Label, "Note: " + d.Note}, t.entriesOf(&d)...)
 	case record.Layout:
 		return layoutLines(d)
 	case record.FollowOn:
@@ -273,6 +279,30 @@ func (t *teller) periodsOf(d *table.Standing) (lines []string) {
 func (t *teller) rowsOf(d *table.Crosswalk) (lines []string) {
 	for _, r := range d.Rows {
 		lines = append(lines, t.values(d.Keys, r.Keys)+" → "+t.values(d.Results, r.Results)+t.when(r.Period))
+	}
+	return lines
+}
+
+// entriesOf tells the entries of a list, and what companies make of each that they do not use as it is.
+func (t *teller) entriesOf(d *table.List) (lines []string) {
+	for _, e := range d.Entries {
+		line := e.Code + " " + e.Label
+		if e.Decimals != nil {
+			line += fmt.Sprintf(", %d decimals", *e.Decimals)
+		}
+		for _, v := range d.Views {
+			where := "for all companies"
+			if v.Company != "" {
+				where = "in " + v.Company
+			}
+			switch label := v.Labels[e.Code]; {
+			case len(v.Only) > 0 && !slices.Contains(v.Only, e.Code):
+				line += ", not used " + where
+			case label != "":
+				line += ", called " + label + " " + where
+			}
+		}
+		lines = append(lines, line+t.when(e.Period))
 	}
 	return lines
 }

@@ -76,6 +76,7 @@ func checkField(m *cache.Reference, kind *record.Kind, f *field.Field) error {
 	if f.OfLine() {
 		f.Section = record.LineSection
 	}
+	m.Tables.ChooseOne(f)
 	linked, _ := m.Kind(f.Kind)
 	switch {
 	case !field.IsKey(f.Column()):

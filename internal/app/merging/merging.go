@@ -132,7 +132,7 @@ type work struct {
 	*Service
 	request contract.MergeRequest
 	kind    *record.Kind
-	names   *names
+	names   *judging.Names
 	w       *runs.Writer
 	done    int
 	counts  runs.Counts
@@ -145,7 +145,7 @@ func (s *Service) work(ctx context.Context, w *runs.Writer, request contract.Mer
 	}
 	k := &work{Service: s, request: request, kind: kind, w: w}
 	k.done, k.counts = w.Done()
-	if k.names, err = s.allNames(ctx); err != nil {
+	if k.names, err = s.base.Named(ctx, false); err != nil {
 		return err
 	}
 	if err := k.finish(ctx); err != nil {
@@ -522,10 +522,10 @@ func (k *work) tell(ctx context.Context, g *merger, before, after *record.Record
 		h.Told = strings.Join(append([]string{into}, told...), "; ")
 		k.counts["merge"]++
 		k.w.Found(1, h)
-		for _, n := range k.names.of(r.Number) {
+		for _, n := range k.names.Of(r.Number) {
 			k.counts["names"]++
 			said := "names " + r.Number + "; it is " + g.survivor.Number + " now"
-			k.w.Found(2, contract.RunHit{Kind: k.kind.Key, Number: r.Number, Rule: n.rule, Title: n.use.Title, What: contract.RunHitWhatNames, Said: said, Told: said, Changes: []contract.ValueChange{}})
+			k.w.Found(2, contract.RunHit{Kind: k.kind.Key, Number: r.Number, Rule: n.Rule, Title: n.Use.Title, What: contract.RunHitWhatNames, Said: said, Told: said, Changes: []contract.ValueChange{}})
 		}
 	}
 	if open > 0 {

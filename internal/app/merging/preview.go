@@ -101,13 +101,13 @@ func (s *Service) named(ctx context.Context, p *contract.MergePreview, kind *rec
 			p.Followers[i].Posted += c.Count
 		}
 	}
-	names, err := s.allNames(ctx)
+	names, err := s.base.Named(ctx, false)
 	if err != nil {
 		return err
 	}
 	for _, number := range m.Merged {
-		for _, n := range names.of(number) {
-			p.Names = append(p.Names, contract.MergeName{Use: n.use, Number: number})
+		for _, n := range names.Of(number) {
+			p.Names = append(p.Names, contract.MergeName{Use: n.Use, Number: number})
 		}
 		proofs, err := s.base.Store.CountProofsNaming(ctx, number)
 		if err != nil {

@@ -49,7 +49,8 @@ func (t *Service) Crosswalk(ctx context.Context, key string) (contract.Crosswalk
 
 func (t *Service) viewCrosswalk(m *cache.Reference, c table.Crosswalk) contract.CrosswalkView {
 	c.Keys, c.Results, c.Rows = slices.Clone(c.Keys), slices.Clone(c.Results), slices.Clone(c.Rows)
-	shown := contract.CrosswalkView{Version: m.TableVersion("crosswalk", c.Key), Problems: noProblems(c.Check())}
+	m.Tables.Choose(c.Keys, c.Results)
+	shown := contract.CrosswalkView{Version: m.TableVersion("crosswalk", c.Key), Problems: Problems(c.Check())}
 	if c.Rows == nil {
 		c.Rows = []table.Row{}
 	}
@@ -87,7 +88,7 @@ func (t *Service) SaveCrosswalk(ctx context.Context, key string, request contrac
 	c := request.Crosswalk
 	c.Key = key
 	shown := t.viewCrosswalk(m, c)
-	if err := refuse(shown.Problems); err != nil {
+	if err := Refuse(shown.Problems); err != nil {
 		return shown, err
 	}
 	change := func(t *table.Set) {
@@ -135,6 +136,7 @@ func (t *Service) ReadCrosswalk(ctx context.Context, request contract.CrosswalkR
 	}
 	c := request.Crosswalk
 	c.Rows = slices.Clone(c.Rows)
+	m.Tables.Choose(c.Keys, c.Results)
 	before := len(c.Rows)
 	if request.Replace {
 		c.Rows = nil
@@ -150,7 +152,7 @@ func (t *Service) ReadCrosswalk(ctx context.Context, request contract.CrosswalkR
 		}
 	}
 	if len(rows) == 0 {
-		return contract.CrosswalkView{}, fault.Bad(noRows)
+		return contract.CrosswalkView{}, fault.Bad(NoRows)
 	}
 	format, here := request.Format.OrPlain(), (*record.Company)(nil).Surroundings(t.base.Today(nil))
 	for _, texts := range rows {
@@ -185,6 +187,11 @@ func (t *Service) WriteValues(ctx context.Context, request contract.CellsAsk) ([
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
 		return nil, err
 	}
+	m, err := t.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	m.Tables.Choose(request.Fields)
 	format, here := request.Format.OrPlain(), (*record.Company)(nil).Surroundings(t.base.Today(nil))
 	cells := make([]contract.Cell, len(request.Cells))
 	for i, asked := range request.Cells {

@@ -20,7 +20,7 @@ import (
 const previewed = 4
 
 func (t *Service) viewSeries(ctx context.Context, m *cache.Reference, s table.Series) (contract.SeriesView, error) {
-	shown := contract.SeriesView{Version: m.TableVersion("series", s.Key), Problems: noProblems(s.Check()), Counts: []contract.SeriesCount{}}
+	shown := contract.SeriesView{Version: m.TableVersion("series", s.Key), Problems: Problems(s.Check()), Counts: []contract.SeriesCount{}}
 	if s.Parts == nil {
 		s.Parts = []table.Part{}
 	}
@@ -161,7 +161,7 @@ func (t *Service) SaveSeries(ctx context.Context, key string, request contract.S
 	s.Key = key
 	shown, err := t.viewSeries(ctx, m, s)
 	if err == nil {
-		err = refuse(shown.Problems)
+		err = Refuse(shown.Problems)
 	}
 	if err != nil {
 		return shown, err

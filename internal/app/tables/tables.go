@@ -31,7 +31,7 @@ func New(j *judging.Service, r *rules.Service) *Service { return &Service{j, r} 
 
 // with is all that rules look up, with a change.
 func with(m *cache.Reference, change func(*table.Set)) *table.Set {
-	next := &table.Set{Standing: slices.Clone(m.Tables.Standing), Crosswalks: slices.Clone(m.Tables.Crosswalks), Series: slices.Clone(m.Tables.Series)}
+	next := &table.Set{Standing: slices.Clone(m.Tables.Standing), Crosswalks: slices.Clone(m.Tables.Crosswalks), Series: slices.Clone(m.Tables.Series), Lists: slices.Clone(m.Tables.Lists)}
 	change(next)
 	return next
 }
@@ -51,8 +51,8 @@ func put[T any](list []T, same func(*T) bool, item *T) []T {
 	return list
 }
 
-// refuse refuses a table with problems; they stand in the detail by row and column.
-func refuse(problems []table.Problem) error {
+// Refuse refuses a table with problems; they stand in the detail by row and column.
+func Refuse(problems []table.Problem) error {
 	if len(problems) == 0 {
 		return nil
 	}
@@ -69,7 +69,8 @@ func refuse(problems []table.Problem) error {
 	return refused
 }
 
-func noProblems(problems []table.Problem) []table.Problem {
+// Problems are none where there are none: an empty list, not null.
+func Problems(problems []table.Problem) []table.Problem {
 	if problems == nil {
 		return []table.Problem{}
 	}
@@ -90,7 +91,8 @@ func (t *Service) Standing(ctx context.Context) ([]contract.StandingView, error)
 
 func (t *Service) viewStanding(ctx context.Context, m *cache.Reference, s table.Standing) contract.StandingView {
 	s.Periods = slices.Clone(s.Periods)
-	shown := contract.StandingView{Version: m.TableVersion("standing", s.Field.Key), Problems: noProblems(s.Check()), Notices: []table.Notice{}}
+	m.Tables.ChooseOne(&s.Field)
+	shown := contract.StandingView{Version: m.TableVersion("standing", s.Field.Key), Problems: Problems(s.Check()), Notices: []table.Notice{}}
 	for i := range s.Periods {
 		if p := &s.Periods[i]; p.Company != "" && m.Company(p.Company) == nil {
 			shown.Problems = append(shown.Problems, table.ProblemOf(i, "company", fault.UnknownCompany.With(p.Company)))
@@ -142,7 +144,7 @@ func (t *Service) SaveStanding(ctx context.Context, key string, request contract
 	s.Field.Key = key
 	t.meantIn(ctx, m, &s)
 	shown := t.viewStanding(ctx, m, s)
-	if err := refuse(shown.Problems); err != nil {
+	if err := Refuse(shown.Problems); err != nil {
 		return shown, err
 	}
 	change := func(t *table.Set) {

@@ -174,7 +174,7 @@ func (s *Service) kind(ctx context.Context, kind string, w *contract.Waiting) er
 }
 
 // tables are what the sorts of tables are called.
-var tables = map[string]string{"standing": "standing value", "crosswalk": "crosswalk", "series": "number series"}
+var tables = map[string]string{"standing": "standing value", "crosswalk": "crosswalk", "series": "number series", "list": "list"}
 
 func othersChange(ref *cache.Reference, v store.Written) contract.OthersChange {
 	change := contract.OthersChange{What: v.What, Key: v.Key, Name: v.Name, Deed: v.Deed, Why: v.Why, By: v.By.By}
@@ -193,6 +193,10 @@ func othersChange(ref *cache.Reference, v store.Written) contract.OthersChange {
 		case "series":
 			if i := slices.IndexFunc(ref.Tables.Series, func(s table.Series) bool { return s.Key == v.Key }); i >= 0 {
 				change.Name = ref.Tables.Series[i].Label
+			}
+		case "list":
+			if l := ref.Tables.List(v.Key); l != nil {
+				change.Name = l.Label
 			}
 		}
 	}

@@ -23,7 +23,7 @@ required: [format, version, companies, types, fields, standing, crosswalks, seri
 additionalProperties: false
 properties:
   format: { const: codicil book }
-  version: { const: 3 }
+  version: { const: 4 }
   ruleBook: { type: integer }
   companies: { type: [array, "null"], items: { $ref: "#/$defs/Company" } }
   types: { type: [array, "null"], items: { $ref: "#/$defs/Type" } }
@@ -31,6 +31,7 @@ properties:
   standing: { type: [array, "null"], items: { $ref: "#/$defs/Standing" } }
   crosswalks: { type: [array, "null"], items: { $ref: "#/$defs/Crosswalk" } }
   series: { type: [array, "null"], items: { $ref: "#/$defs/Series" } }
+  lists: { type: [array, "null"], description: The lists of codes that fields choose from, items: { $ref: "#/$defs/CodeList" } }
   rules:
     type: [array, "null"]
     items:
@@ -114,7 +115,7 @@ func write() error {
 		}
 		return node
 	}
-	for _, name := range []string{"Company", "Type", "Field", "Standing", "Crosswalk", "Series", "RuleBody", "Document", "Expectation"} {
+	for _, name := range []string{"Company", "Type", "Field", "Standing", "Crosswalk", "Series", "CodeList", "RuleBody", "Document", "Expectation"} {
 		need(name)
 	}
 	encoder := json.NewEncoder(os.Stdout)

@@ -1013,6 +1013,119 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/tables/lists": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lists of codes that fields choose from, without their entries */
+        get: operations["listLists"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/lists/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is wrong with a list; nothing is kept */
+        post: operations["checkList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/lists/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put rows pasted from a spreadsheet, or read from CSV, into a list; nothing is kept */
+        post: operations["readList"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/lists/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        /** A list with its entries */
+        get: operations["getList"];
+        /** Add or change a list; an entry that records, rules or tables hold cannot go */
+        put: operations["saveList"];
+        post?: never;
+        /** Remove a list that no field chooses from */
+        delete: operations["deleteList"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/lists/{key}/uses": {
+        parameters: {
+            query: {
+                /** @description The entry */
+                code: string;
+            };
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        /** What holds an entry of a list: records, rules, tables, proofs */
+        get: operations["listUses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/tables/lists/{key}/export": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        /** The entries as CSV */
+        get: operations["exportList"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/tables/series": {
         parameters: {
             query?: never;
@@ -3216,6 +3329,8 @@ export interface components {
             fieldTypes: components["schemas"]["FieldType"][];
             companies: components["schemas"]["Company"][];
             kinds: components["schemas"]["KindEntry"][];
+            /** @description What fields with a list choose from */
+            lists: components["schemas"]["CodeListOptions"][];
             /** @description What a new rule begins with, by family */
             effects: {
                 [key: string]: components["schemas"]["Effect"];
@@ -3332,10 +3447,10 @@ export interface components {
             loaded?: boolean;
             /** @description Holds what is about a person, and is blanked on request */
             personal?: boolean;
-            choices?: {
-                code: string;
-                label: string;
-            }[];
+            /** @description Key of the list that the choices come from; missing: the field has its own */
+            list?: string;
+            /** @description The field's own choices; those of a list stand in the catalogue under its key */
+            choices?: components["schemas"]["Option"][];
         };
         Company: {
             key: string;
@@ -4363,7 +4478,7 @@ export interface components {
          */
         CodicilState: "open" | "submitted" | "agreed" | "in force" | "withdrawn";
         /** @enum {string} */
-        ThingKind: "rule" | "standing" | "crosswalk" | "series" | "field" | "layout" | "map";
+        ThingKind: "rule" | "standing" | "crosswalk" | "series" | "list" | "field" | "layout" | "map";
         CodicilText: {
             title: string;
             text: string;
@@ -4801,7 +4916,7 @@ export interface components {
         };
         OthersChange: {
             /** @enum {string} */
-            what: "rule" | "proof" | "standing value" | "crosswalk" | "number series";
+            what: "rule" | "proof" | "standing value" | "crosswalk" | "number series" | "list";
             /** @description Number or key */
             key: string;
             name: string;
@@ -4845,7 +4960,7 @@ export interface components {
         };
         FoundTable: {
             /** @enum {string} */
-            what: "standing value" | "crosswalk" | "number series";
+            what: "standing value" | "crosswalk" | "number series" | "list";
             key: string;
             label: string;
         };
@@ -5693,6 +5808,93 @@ export interface components {
             /** @description The rows take the place of those that are there; otherwise they are added, or replace those of the same codes and days */
             replace: boolean;
             format?: components["schemas"]["Format"];
+        };
+        CodeList: {
+            key: string;
+            label: string;
+            note: string;
+            /** @description The standard that the list came complete by; missing: none */
+            standard?: string;
+            entries: components["schemas"]["CodeListEntry"][] | null;
+            /** @description What companies make of the list */
+            views?: components["schemas"]["CodeListOf"][] | null;
+        };
+        CodeListEntry: {
+            code: string;
+            label: string;
+            /** @description Decimal places of amounts, in the list of currencies */
+            decimals?: number;
+            /** @description The first day of documents that may have it; empty: from the beginning */
+            from: string;
+            /** @description The last day; empty: without an end */
+            until: string;
+        };
+        CodeListOf: {
+            /** @description Empty: all companies */
+            company: string;
+            /** @description The codes that can be chosen; missing: all */
+            only?: string[] | null;
+            /** @description What the company calls entries, by code */
+            labels?: {
+                [key: string]: string;
+            } | null;
+        };
+        CodeListSummary: {
+            key: string;
+            label: string;
+            note: string;
+            standard: string;
+            entries: number;
+            /** @description How many of them can be chosen */
+            used: number;
+            /** @description The fields that choose from it */
+            fields: components["schemas"]["Use"][];
+            version: number;
+        };
+        CodeListView: {
+            list: components["schemas"]["CodeList"];
+            /** @description Counts the changes; 0: not kept */
+            version: number;
+            problems: components["schemas"]["TableProblem"][];
+        };
+        CodeListChange: {
+            list: components["schemas"]["CodeList"];
+            /** @description The version that was changed; 0: a new one */
+            version: number;
+        };
+        CodeListRead: {
+            list: components["schemas"]["CodeList"];
+            /** @description Rows with tabs, semicolons or commas between their values; the first may name the columns */
+            text: string;
+            /** @description The rows take the place of those that are there; otherwise they are added, or replace those of the same code */
+            replace: boolean;
+            format?: components["schemas"]["Format"];
+        };
+        CodeListUses: {
+            /** @description How many records hold the code */
+            records: number;
+            /** @description Rules, tables and proofs that name it, and some of the records */
+            uses: components["schemas"]["Use"][];
+        };
+        CodeListOptions: {
+            key: string;
+            label: string;
+            standard?: string;
+            options: components["schemas"]["Option"][];
+        };
+        Option: {
+            code: string;
+            label: string;
+            /** @description The first day of documents that may have it */
+            from?: string;
+            /** @description The last day */
+            until?: string;
+            /** @description The companies that do not use it */
+            notIn?: string[];
+            /** @description What companies call it, by company */
+            labels?: {
+                [key: string]: string;
+            };
         };
         CellsAsk: {
             fields: components["schemas"]["Field"][];
@@ -8146,6 +8348,212 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description The rows */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "text/csv": string;
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listLists: {
+        parameters: {
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The lists */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeListSummary"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    checkList: {
+        parameters: {
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeList"];
+            };
+        };
+        responses: {
+            /** @description As it would be kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeListView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    readList: {
+        parameters: {
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeListRead"];
+            };
+        };
+        responses: {
+            /** @description As it would be kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeListView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The list */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeListView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    saveList: {
+        parameters: {
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CodeListChange"];
+            };
+        };
+        responses: {
+            /** @description As it is kept */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeListView"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteList: {
+        parameters: {
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listUses: {
+        parameters: {
+            query: {
+                /** @description The entry */
+                code: string;
+            };
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The uses */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CodeListUses"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    exportList: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The entries */
             200: {
                 headers: {
                     [name: string]: unknown;
