@@ -1425,9 +1425,12 @@ type CodeListOf = table.ListView
 
 // CodeListOptions defines model for CodeListOptions.
 type CodeListOptions struct {
-	Key      string   `json:"key"`
-	Label    string   `json:"label"`
-	Options  []Option `json:"options"`
+	Key     string   `json:"key"`
+	Label   string   `json:"label"`
+	Options []Option `json:"options"`
+
+	// Renamed Codes that an administrator called otherwise than the standard
+	Renamed  []string `json:"renamed"`
 	Standard string   `json:"standard,omitempty"`
 }
 
@@ -4219,8 +4222,11 @@ type SessionPerson struct {
 	// HasProvider Signs in with the provider
 	HasProvider bool   `json:"hasProvider"`
 	ID          string `json:"id"`
-	Name        string `json:"name"`
-	SignInName  string `json:"signInName"`
+
+	// Language A tag of BCP 47; missing: none was chosen
+	Language   string `json:"language,omitempty"`
+	Name       string `json:"name"`
+	SignInName string `json:"signInName"`
 }
 
 // SessionState Who is signed in; person is missing where nobody is

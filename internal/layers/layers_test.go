@@ -112,7 +112,7 @@ var peers = map[string][]string{
 	"app/trials":     {"access", "actor", "app/judging", "contract", "exchange", "fault"},
 	"app/lists":      {"access", "actor", "app/judging", "app/tables", "cache", "contract", "exchange", "fault", "store", "view"},
 	"app/tables":     {"access", "actor", "app/judging", "app/rules", "cache", "contract", "exchange", "fault", "store", "view"},
-	"app/catalog":    {"access", "actor", "app/judging", "cache", "contract", "fault", "release", "store", "view"},
+	"app/catalog":    {"access", "actor", "app/judging", "cache", "contract", "fault", "release", "standard", "store", "view"},
 	"app/fields":     {"access", "actor", "app/judging", "app/rules", "cache", "contract", "fault", "store", "view"},
 	"app/replay":     {"access", "actor", "app/commit", "app/judging", "app/runs", "cache", "clock", "contract", "fault", "ledger", "store", "view"},
 	"app/codicils":   {"access", "actor", "app/commit", "app/fields", "app/findings", "app/impact", "app/judging", "app/replay", "app/rules", "cache", "contract", "fault", "store", "view"},

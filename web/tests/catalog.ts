@@ -80,6 +80,7 @@ export function fillCatalog() {
   queryClient.setQueryData(["session"], session);
   setActivePinia(createPinia());
   const catalog: Catalog = {
+    lists: [],
     program: { release: "1.1.0", schema: 10, damaged: false },
     effects: {
       entry: { need: "required", access: "open" },

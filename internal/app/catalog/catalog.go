@@ -17,11 +17,13 @@ import (
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/release"
+	"codicil/internal/standard"
 	"codicil/internal/store"
 	"context"
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 )
 
@@ -71,7 +73,7 @@ func (s *Service) Catalog(ctx context.Context) (contract.Catalog, error) {
 	}
 	for i := range m.Tables.Lists {
 		l := &m.Tables.Lists[i]
-		c.Lists = append(c.Lists, contract.CodeListOptions{Key: l.Key, Label: l.Label, Standard: l.Standard, Options: l.Options()})
+		c.Lists = append(c.Lists, contract.CodeListOptions{Key: l.Key, Label: l.Label, Standard: l.Standard, Options: l.Options(), Renamed: renamed(l)})
 	}
 	for _, k := range m.Kinds {
 		k.Fields = slices.Clone(k.Fields)
@@ -90,6 +92,31 @@ func (s *Service) Catalog(ctx context.Context) (contract.Catalog, error) {
 		c.Kinds = append(c.Kinds, entry)
 	}
 	return c, nil
+}
+
+// shipped are the lists as they come with the program.
+var shipped = sync.OnceValue(func() table.Set {
+	lists, _ := standard.Lists()
+	return table.Set{Lists: lists}
+})
+
+// renamed are the codes of a list that an administrator called otherwise than the standard.
+func renamed(l *table.List) []string {
+	codes, set := []string{}, shipped()
+	before := set.List(l.Key)
+	if before == nil || l.Standard == "" {
+		return codes
+	}
+	labels := make(map[string]string, len(before.Entries))
+	for i := range before.Entries {
+		labels[before.Entries[i].Code] = before.Entries[i].Label
+	}
+	for _, o := range l.Options() {
+		if o.Label != labels[o.Code] {
+			codes = append(codes, o.Code)
+		}
+	}
+	return codes
 }
 
 var (

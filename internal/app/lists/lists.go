@@ -233,7 +233,7 @@ func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, 
 				if slices.Contains(codes, code) {
 					h := of(code)
 					if h.Records++; h.Records <= fault.MostUses {
-						h.Uses = append(h.Uses, fault.Use{What: "record", Key: k.Key + "/" + r.Number, Title: r.Number})
+						h.Uses = append(h.Uses, view.Use(s.base.Links(ctx, m, ""), r))
 					}
 				}
 			}

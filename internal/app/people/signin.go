@@ -503,7 +503,7 @@ func (s *SignIn) State(ctx context.Context) (contract.SessionState, error) {
 		return state, nil
 	case err == nil:
 		state.Person.SignInName, state.Person.HasPassword, state.Person.HasFactor = p.SignIn, p.Secrets.Password != "", p.Secrets.Factor != nil
-		state.Person.HasProvider = p.Subject != ""
+		state.Person.HasProvider, state.Person.Language = p.Subject != "", p.Language
 	}
 	return state, err
 }

@@ -3005,6 +3005,8 @@ export interface components {
             id: string;
             name: string;
             signInName: string;
+            /** @description A tag of BCP 47; missing: none was chosen */
+            language?: string;
             hasPassword: boolean;
             hasFactor: boolean;
             /** @description Signs in with the provider */
@@ -5880,6 +5882,8 @@ export interface components {
             key: string;
             label: string;
             standard?: string;
+            /** @description Codes that an administrator called otherwise than the standard */
+            renamed: string[];
             options: components["schemas"]["Option"][];
         };
         Option: {

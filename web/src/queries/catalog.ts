@@ -1,17 +1,30 @@
 import { inSentence, writeAs } from "@/queries/format";
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
-import { api, type Field, type FieldType, type KindEntry } from "@/api/client";
+import { api, type Catalog, type Field, type FieldType, type KindEntry } from "@/api/client";
+import { called } from "@/queries/lists";
 import { useAsked } from "@/queries/client";
+import { useSession } from "@/queries/session";
+
+/** Fields that choose from a list, with what it offers; the list itself comes once. */
+function withChoices(catalog: Catalog, language: string): Catalog {
+  const lists = new Map(catalog.lists.map((l) => [l.key, called(l, language)]));
+  const filled = (f: Field): Field => (f.list ? { ...f, choices: lists.get(f.list) ?? [] } : f);
+  return {
+    ...catalog,
+    kinds: catalog.kinds.map((k) => ({ ...k, kind: { ...k.kind, fields: k.kind.fields.map(filled) } })),
+  };
+}
 
 /** Companies, kinds and types: what every screen needs to name things. */
 export const useCatalog = defineStore("catalog", () => {
+  const session = useSession();
   const asked = useAsked(
     () => ["catalog"],
     (signal) => api.GET("/catalog", { signal }),
     { lasting: true, keep: true },
   );
-  const catalog = computed(() => asked.data);
+  const catalog = computed(() => (asked.data ? withChoices(asked.data, session.language) : undefined));
   const problem = computed(() => asked.problem);
   /** The kind of record that plan, rules and proofs are about. */
   const chosen = ref("");

@@ -1,5 +1,6 @@
-import { api, ask, type Field } from "@/api/client";
+import { api, ask, type Field, type Schemas } from "@/api/client";
 import { useCatalog } from "@/queries/catalog";
+import { written } from "@/queries/format";
 
 /** How a value of the field is keyed. */
 function inputOf(field?: Field): string {
@@ -13,10 +14,30 @@ export interface Choice {
   about?: string;
 }
 
-/** What can be chosen for a field; nothing for fields that are typed freely or link to records. */
-export function choicesOf(field?: Field): Choice[] {
+/**
+ * What can be chosen for a field, as a company uses and calls it; nothing for fields that are typed
+ * freely or link to records.
+ */
+export function choicesOf(field?: Field, company = ""): Choice[] {
   if (inputOf(field) === "yes-no") return ["yes", "no"].map((value) => ({ value, label: "" }));
-  return (field?.choices ?? []).map((c) => ({ value: c.code, label: c.label }));
+  return (field?.choices ?? [])
+    .filter((c) => !company || !c.notIn?.includes(company))
+    .map((c) => ({ value: c.code, label: c.labels?.[company] ?? c.label, about: periodOf(c) }));
+}
+
+/** Of which documents an option can be one, where it is not one of all. */
+function periodOf(option: Schemas["Option"]): string | undefined {
+  const parts = [
+    option.from && `from ${written(option.from)}`,
+    option.until && `until ${written(option.until)}`,
+  ];
+  return parts.filter(Boolean).join(" ") || undefined;
+}
+
+/** What a company calls a code of a field; undefined where it has no label. */
+export function labelOf(field: Field, code: string, company: string): string | undefined {
+  const option = field.choices?.find((c) => c.code === code);
+  return option && (option.labels?.[company] ?? option.label);
 }
 
 /** Tells whether a list opens under the field. */
@@ -46,7 +67,7 @@ export function suggesting(field: () => Field | undefined, company: () => string
       return;
     }
     const wanted = query.toLowerCase();
-    const all = choicesOf(of);
+    const all = choicesOf(of, company());
     const chosen = all.some((c) => c.value.toLowerCase() === wanted);
     answer(all.filter((c) => chosen || `${c.value} ${c.label}`.toLowerCase().includes(wanted)));
   };

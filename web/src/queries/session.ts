@@ -23,6 +23,8 @@ export const useSession = defineStore("session", () => {
   );
   const state = computed(() => asked.data);
   const person = computed(() => state.value?.person);
+  /** The language in which the person reads what is not ours to write, such as names of countries. */
+  const language = computed(() => person.value?.language || navigator.language);
   /** The session has ended while somebody was at work: what they typed is still there. */
   const expired = ref(false);
   watch(
@@ -104,6 +106,7 @@ export const useSession = defineStore("session", () => {
     problem: computed(() => asked.problem),
     reload: asked.reload,
     person,
+    language,
     expired,
     everywhere,
     may,

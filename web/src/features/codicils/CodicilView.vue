@@ -143,6 +143,7 @@ function place(c: CodicilChange): string {
     rule: `/plan?rule=${c.key}`,
     standing: "/tables/standing",
     crosswalk: `/tables/crosswalks?crosswalk=${encodeURIComponent(c.key)}`,
+    list: `/tables/lists?list=${encodeURIComponent(c.key)}`,
     series: "/tables/series",
     field: `/tables/fields?kind=${kind}`,
     layout: `/tables/layouts?kind=${kind}&company=${company ?? ""}&type=${type ?? ""}`,

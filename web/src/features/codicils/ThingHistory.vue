@@ -53,7 +53,7 @@ const compared = useThingCompared(() =>
 const session = useSession();
 const shown = useShown();
 const mayRestore = computed(() => {
-  const tables: Schemas["ThingKind"][] = ["standing", "crosswalk", "series"];
+  const tables: Schemas["ThingKind"][] = ["standing", "crosswalk", "series", "list"];
   return shown.takesChanges && session.may(tables.includes(props.what) ? "tables.change" : "setup.change");
 });
 const router = useRouter();

@@ -3,7 +3,7 @@ import { ElAutocomplete } from "element-plus";
 import { vActiveOption } from "@/ui/activeOption";
 import { computed, ref, useTemplateRef } from "vue";
 import type { Field, FieldOutcome } from "@/api/client";
-import { isChosen, suggesting } from "@/queries/choices";
+import { isChosen, labelOf, suggesting } from "@/queries/choices";
 import CalendarButton from "@/ui/CalendarButton.vue";
 import { useCatalog } from "@/queries/catalog";
 
@@ -38,8 +38,8 @@ const fixed = computed(() => props.readonly || props.outcome?.access === "read-o
 const result = computed(() => {
   const judged = props.outcome && !props.outcome.misfit && !(props.unjudged && props.text);
   const text = judged ? props.outcome!.final.text : props.text;
-  const choice = props.field.choices?.find((c) => c.code === text);
-  return choice?.label && !props.inLine ? `${choice.code} ${choice.label}` : text;
+  const label = props.inLine ? undefined : labelOf(props.field, text, props.company);
+  return label ? `${text} ${label}` : text;
 });
 const shown = computed(() => (focused.value ? draft.value : result.value));
 const made = computed(() => (props.outcome?.final.text ? props.outcome.made : ""));

@@ -31,7 +31,9 @@ const draft = ref<Field>(
 const key = ref(column(draft.value.key));
 const keyTyped = ref(!!props.field);
 const choices = ref(
-  (draft.value.choices ?? []).map((c) => (c.label ? `${c.code} ${c.label}` : c.code)).join("\n"),
+  (draft.value.list ? [] : (draft.value.choices ?? []))
+    .map((c) => (c.label ? `${c.code} ${c.label}` : c.code))
+    .join("\n"),
 );
 const check = ref<Schemas["FieldCheck"]>();
 
@@ -71,7 +73,8 @@ function written(): Field {
   return {
     ...draft.value,
     key: props.field?.key ?? (inLines.value ? `lines.${key.value}` : key.value),
-    choices: heeds("choices") ? codes : undefined,
+    list: heeds("choices") ? draft.value.list || undefined : undefined,
+    choices: heeds("choices") && !draft.value.list ? codes : undefined,
     length: heeds("length") ? Number(draft.value.length) || undefined : undefined,
     digits: heeds("digits") ? Number(draft.value.digits) || undefined : undefined,
     decimals: heeds("decimals") ? Number(draft.value.decimals) || undefined : undefined,
@@ -179,6 +182,19 @@ async function save() {
           label="Links to"
           :options="catalog.kinds.map((k) => ({ value: k.kind.key, label: k.kind.label }))"
       /></label>
+      <label v-if="heeds('choices')"
+        ><span class="field-label">Choices from</span>
+        <SelectBox
+          :model-value="draft.list ?? ''"
+          label="Choices from"
+          :options="
+            orNone(
+              'codes of its own',
+              (catalog.catalog?.lists ?? []).map((l) => ({ value: l.key, label: l.label })),
+            )
+          "
+          @change="draft.list = $event || undefined"
+      /></label>
       <label v-if="beside"
         ><span class="field-label">{{ beside.label }}</span>
         <SelectBox
@@ -193,7 +209,7 @@ async function save() {
           @change="draft[beside.key] = $event || undefined"
       /></label>
     </div>
-    <label v-if="heeds('choices')" class="codes"
+    <label v-if="heeds('choices') && !draft.list" class="codes"
       ><span class="field-label">Choices, one a line: code and label</span>
       <textarea v-model="choices" class="line" rows="4" placeholder="A First&#10;B Second" />
     </label>

@@ -66,7 +66,9 @@ function about(f: Field): string {
   if (f.length) parts.push(`${f.length} characters`);
   if (f.digits) parts.push(`${f.digits} digits`);
   if (f.decimals) parts.push(`${f.decimals} decimals`);
-  if (f.choices?.length) parts.push(`${f.choices.length} choices`);
+  const list = catalog.catalog?.lists.find((l) => l.key === f.list);
+  if (list) parts.push(`from ${inSentence(list.label)}`);
+  else if (f.choices?.length) parts.push(`${f.choices.length} choices`);
   return parts.join(", ");
 }
 const sectionOf = (f: Field) => entry.value?.kind.sections.find((s) => s.key === f.section)?.label ?? "";

@@ -5,6 +5,7 @@ import CompaniesTable from "@/features/tables/CompaniesTable.vue";
 import FieldsTable from "@/features/tables/FieldsTable.vue";
 import CrosswalksTable from "@/features/tables/CrosswalksTable.vue";
 import LayoutEditor from "@/features/tables/LayoutEditor.vue";
+import ListsTable from "@/features/tables/ListsTable.vue";
 import MapsTable from "@/features/tables/MapsTable.vue";
 import SeriesTable from "@/features/tables/SeriesTable.vue";
 import StandingTable from "@/features/tables/StandingTable.vue";
@@ -16,6 +17,7 @@ const tables: { key: string; label: string; view: Component }[] = [
   { key: "types", label: "Types", view: TypesTable },
   { key: "fields", label: "Fields", view: FieldsTable },
   { key: "layouts", label: "Layouts", view: LayoutEditor },
+  { key: "lists", label: "Choice lists", view: ListsTable },
   { key: "standing", label: "Standing values", view: StandingTable },
   { key: "crosswalks", label: "Crosswalks", view: CrosswalksTable },
   { key: "series", label: "Number series", view: SeriesTable },

@@ -84,6 +84,7 @@ const kindName = (key: string) => catalog.entry(key)?.kind.label ?? key;
 const tables: Record<string, string> = {
   "standing value": "/tables/standing",
   crosswalk: "/tables/crosswalks?crosswalk=",
+  list: "/tables/lists?list=",
   "number series": "/tables/series",
 };
 function whereIs(c: Schemas["OthersChange"]): string {
