@@ -19,6 +19,7 @@ import (
 	"codicil/internal/app/formulas"
 	"codicil/internal/app/impact"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/kinds"
 	"codicil/internal/app/lists"
 	"codicil/internal/app/loads"
 	"codicil/internal/app/merging"
@@ -50,6 +51,7 @@ type App struct {
 	Fields   *fields.Service
 	Tables   *tables.Service
 	Lists    *lists.Service
+	Kinds    *kinds.Service
 	Records  *records.Service
 	Posting  *posting.Service
 	Trials   *trials.Service
@@ -161,9 +163,13 @@ func assemble(j *judging.Service, work *runs.Service) *App {
 	a.Catalog = catalog.New(j, a.Records, a.Rules, a.Proofs, a.Posting)
 	a.Catalog.Backup = a.Backups.Problem
 	a.Fields = fields.New(j, a.Rules, a.Rules, a.Proofs, a.Catalog)
+	a.Kinds = kinds.New(j, a.Catalog, func(inner *judging.Service) kinds.Parts {
+		within := assemble(inner, work)
+		return kinds.Parts{Catalog: within.Catalog, Fields: within.Fields}
+	})
 	a.Books = books.New(j, func(inner *judging.Service) books.Parts {
 		within := assemble(inner, work)
-		return books.Parts{Catalog: within.Catalog, Fields: within.Fields, Tables: within.Tables, Lists: within.Lists, Rules: within.Rules}
+		return books.Parts{Catalog: within.Catalog, Fields: within.Fields, Tables: within.Tables, Lists: within.Lists, Kinds: within.Kinds, Rules: within.Rules}
 	})
 	return a
 }

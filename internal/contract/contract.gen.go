@@ -2494,12 +2494,46 @@ type KeyChange struct {
 // Kind defines model for Kind.
 type Kind = record.Kind
 
+// KindChange defines model for KindChange.
+type KindChange struct {
+	// Fields The first fields of a new kind
+	Fields []Field `json:"fields,omitempty"`
+	Kind   Kind    `json:"kind"`
+
+	// New Refused where there is a kind of that key already
+	New bool `json:"new,omitempty"`
+
+	// Types The first types of a new kind
+	Types []Type `json:"types,omitempty"`
+}
+
+// KindCheck defines model for KindCheck.
+type KindCheck struct {
+	Problems []KindProblem `json:"problems"`
+	Touches  []KindTouch   `json:"touches"`
+}
+
 // KindEntry defines model for KindEntry.
 type KindEntry struct {
 	// Families In the order of the stations
 	Families []string `json:"families"`
 	Kind     Kind     `json:"kind"`
 	Types    []Type   `json:"types"`
+}
+
+// KindProblem defines model for KindProblem.
+type KindProblem struct {
+	Code    string `json:"code"`
+	Message string `json:"message"`
+
+	// Part label, prefix, sections, title, journal, …
+	Part string `json:"part"`
+}
+
+// KindTouch defines model for KindTouch.
+type KindTouch struct {
+	Code    string `json:"code"`
+	Message string `json:"message"`
 }
 
 // LastRecord defines model for LastRecord.
@@ -5576,6 +5610,12 @@ type TellFormulaJSONRequestBody = TellRequest
 
 // AddKeyJSONRequestBody defines body for AddKey for application/json ContentType.
 type AddKeyJSONRequestBody = KeyChange
+
+// CheckKindJSONRequestBody defines body for CheckKind for application/json ContentType.
+type CheckKindJSONRequestBody = KindChange
+
+// SaveKindJSONRequestBody defines body for SaveKind for application/json ContentType.
+type SaveKindJSONRequestBody = KindChange
 
 // AddFieldJSONRequestBody defines body for AddField for application/json ContentType.
 type AddFieldJSONRequestBody = Field

@@ -40,7 +40,9 @@ type Book struct {
 	// file name; 0: not known.
 	RuleBook  int64
 	Companies []record.Company
-	Types     []record.Type
+	// Kinds are those that were made or set up by an administrator, without fields.
+	Kinds []record.Kind
+	Types []record.Type
 	// Fields are those that were added, by kind; the standard ones come with the program.
 	Fields     map[string][]field.Field
 	Standing   []table.Standing
@@ -95,6 +97,7 @@ type file struct {
 	Version    int                          `json:"version"`
 	RuleBook   int64                        `json:"ruleBook,omitempty"`
 	Companies  []json.RawMessage            `json:"companies"`
+	Kinds      []json.RawMessage            `json:"kinds,omitempty"`
 	Types      []json.RawMessage            `json:"types"`
 	Fields     map[string][]json.RawMessage `json:"fields"`
 	Standing   []json.RawMessage            `json:"standing"`
@@ -113,7 +116,7 @@ type file struct {
 // section is a list of the file by its name.
 func (f *file) section(name string) *[]json.RawMessage {
 	return map[string]*[]json.RawMessage{
-		"companies": &f.Companies, "types": &f.Types, "standing": &f.Standing, "crosswalks": &f.Crosswalks, "series": &f.Series, "lists": &f.Lists,
+		"companies": &f.Companies, "kinds": &f.Kinds, "types": &f.Types, "standing": &f.Standing, "crosswalks": &f.Crosswalks, "series": &f.Series, "lists": &f.Lists,
 		"rules": &f.Rules, "proofs": &f.Proofs, "silenced": &f.Silenced, "layouts": &f.Layouts, "maps": &f.Maps, "removed": &f.Removed,
 	}[name]
 }
@@ -145,6 +148,7 @@ func (b *Book) file() (file, error) {
 		f.Fields[kind], errs = written, append(errs, err)
 	}
 	put("companies")(parts(b.Companies))
+	put("kinds")(parts(b.Kinds))
 	put("types")(parts(b.Types))
 	put("standing")(parts(b.Standing))
 	put("crosswalks")(parts(b.Crosswalks))
@@ -214,7 +218,7 @@ func ReadBook(r io.Reader) (*Book, error) {
 	b := &Book{RuleBook: f.RuleBook, Codicil: f.Codicil, Fields: map[string][]field.Field{}}
 	at := reading{version, lines}
 	failed := []error{
-		readParts(at, "companies", f.Companies, &b.Companies), readParts(at, "types", f.Types, &b.Types), readParts(at, "standing", f.Standing, &b.Standing),
+		readParts(at, "companies", f.Companies, &b.Companies), readParts(at, "kinds", f.Kinds, &b.Kinds), readParts(at, "types", f.Types, &b.Types), readParts(at, "standing", f.Standing, &b.Standing),
 		readParts(at, "crosswalks", f.Crosswalks, &b.Crosswalks), readParts(at, "series", f.Series, &b.Series), readParts(at, "lists", f.Lists, &b.Lists), readParts(at, "rules", f.Rules, &b.Rules),
 		readParts(at, "proofs", f.Proofs, &b.Proofs), readParts(at, "layouts", f.Layouts, &b.Layouts), readParts(at, "maps", f.Maps, &b.Maps),
 		readPlain(at, "silenced", f.Silenced, &b.Silenced), readPlain(at, "removed", f.Removed, &b.Removed),
@@ -294,6 +298,15 @@ func inPlace(place string, err error) error {
 // goroutine.
 func (b *Book) World(kinds []record.Kind, clock func() time.Time) *World {
 	w := &World{book: b, clock: clock, kinds: slices.Clone(kinds), books: map[string]*plan.Book{}, plans: map[planned]*plan.Plan{}}
+	for i := range b.Kinds {
+		settings := &b.Kinds[i]
+		at := slices.IndexFunc(w.kinds, func(k record.Kind) bool { return k.Key == settings.Key })
+		if at < 0 {
+			w.kinds = append(w.kinds, record.Kind{Key: settings.Key, Own: true})
+			at = len(w.kinds) - 1
+		}
+		w.kinds[at] = w.kinds[at].Settled(settings)
+	}
 	for i := range w.kinds {
 		k := &w.kinds[i]
 		k.Fields = append(slices.Clone(k.Fields), b.Fields[k.Key]...)

@@ -24,7 +24,7 @@ import (
 
 // block is the name of the one key of a document, by the section of the file that it belongs to.
 var blocks = []struct{ section, name string }{
-	{"companies", "company"}, {"types", "type"}, {"fields", "field"}, {"standing", "standing"}, {"crosswalks", "crosswalk"}, {"series", "series"}, {"lists", "list"},
+	{"companies", "company"}, {"kinds", "kind"}, {"types", "type"}, {"fields", "field"}, {"standing", "standing"}, {"crosswalks", "crosswalk"}, {"series", "series"}, {"lists", "list"},
 	{"layouts", "layout"}, {"maps", "map"}, {"rules", "rule"}, {"proofs", "proof"}, {"silenced", "silenced"}, {"removed", "removed"},
 }
 

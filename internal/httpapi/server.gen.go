@@ -217,6 +217,15 @@ type ServerInterface interface {
 	// RevokeKey End a key at once and for good
 	// (DELETE /keys/{key})
 	RevokeKey(ctx *echo.Context, key KeyPath) error
+	// CheckKind What is wrong with a kind as it is described, and what a change of one touches; nothing is kept
+	// (POST /kinds/check)
+	CheckKind(ctx *echo.Context) error
+	// DeleteKind Remove a kind of one's own that nothing uses
+	// (DELETE /kinds/{kind})
+	DeleteKind(ctx *echo.Context, kind KindPath) error
+	// SaveKind Make a kind of records with its first fields and types, or change what one is like; its fields and types are changed by themselves
+	// (PUT /kinds/{kind})
+	SaveKind(ctx *echo.Context, kind KindPath) error
 	// AddField Add a field to a kind, for all companies
 	// (POST /kinds/{kind}/fields)
 	AddField(ctx *echo.Context, kind KindPath, params AddFieldParams) error
@@ -1889,6 +1898,47 @@ func (w *ServerInterfaceWrapper) RevokeKey(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.RevokeKey(ctx, key)
+	return err
+}
+
+// CheckKind converts echo context to params.
+func (w *ServerInterfaceWrapper) CheckKind(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CheckKind(ctx)
+	return err
+}
+
+// DeleteKind converts echo context to params.
+func (w *ServerInterfaceWrapper) DeleteKind(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.DeleteKind(ctx, kind)
+	return err
+}
+
+// SaveKind converts echo context to params.
+func (w *ServerInterfaceWrapper) SaveKind(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.SaveKind(ctx, kind)
 	return err
 }
 
@@ -4937,6 +4987,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.PUT(options.BaseURL+"/companies/:key", wrapper.SaveCompany, options.OperationMiddlewares["saveCompany"]...)
 	router.DELETE(options.BaseURL+"/types/:kind/:key", wrapper.DeleteType, options.OperationMiddlewares["deleteType"]...)
 	router.PUT(options.BaseURL+"/types/:kind/:key", wrapper.SaveType, options.OperationMiddlewares["saveType"]...)
+	router.POST(options.BaseURL+"/kinds/check", wrapper.CheckKind, options.OperationMiddlewares["checkKind"]...)
+	router.DELETE(options.BaseURL+"/kinds/:kind", wrapper.DeleteKind, options.OperationMiddlewares["deleteKind"]...)
+	router.PUT(options.BaseURL+"/kinds/:kind", wrapper.SaveKind, options.OperationMiddlewares["saveKind"]...)
 	router.POST(options.BaseURL+"/kinds/:kind/fields", wrapper.AddField, options.OperationMiddlewares["addField"]...)
 	router.GET(options.BaseURL+"/kinds/:kind/fields/removed", wrapper.ListRemovedFields, options.OperationMiddlewares["listRemovedFields"]...)
 	router.DELETE(options.BaseURL+"/kinds/:kind/fields/:key", wrapper.RemoveField, options.OperationMiddlewares["removeField"]...)
@@ -7719,6 +7772,118 @@ type RevokeKeydefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response RevokeKeydefaultApplicationProblemPlusJSONResponse) VisitRevokeKeyResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckKindRequestObject struct {
+	Body *CheckKindJSONRequestBody
+}
+
+type CheckKindResponseObject interface {
+	VisitCheckKindResponse(w http.ResponseWriter) error
+}
+
+type CheckKind200JSONResponse KindCheck
+
+func (response CheckKind200JSONResponse) VisitCheckKindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CheckKinddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CheckKinddefaultApplicationProblemPlusJSONResponse) VisitCheckKindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type DeleteKindRequestObject struct {
+	Kind KindPath `json:"kind"`
+}
+
+type DeleteKindResponseObject interface {
+	VisitDeleteKindResponse(w http.ResponseWriter) error
+}
+
+type DeleteKind204Response struct {
+}
+
+func (response DeleteKind204Response) VisitDeleteKindResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type DeleteKinddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response DeleteKinddefaultApplicationProblemPlusJSONResponse) VisitDeleteKindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveKindRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Body *SaveKindJSONRequestBody
+}
+
+type SaveKindResponseObject interface {
+	VisitSaveKindResponse(w http.ResponseWriter) error
+}
+
+type SaveKind200JSONResponse KindEntry
+
+func (response SaveKind200JSONResponse) VisitSaveKindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type SaveKinddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response SaveKinddefaultApplicationProblemPlusJSONResponse) VisitSaveKindResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13525,6 +13690,15 @@ type StrictServerInterface interface {
 	// RevokeKey End a key at once and for good
 	// (DELETE /keys/{key})
 	RevokeKey(ctx context.Context, request RevokeKeyRequestObject) (RevokeKeyResponseObject, error)
+	// CheckKind What is wrong with a kind as it is described, and what a change of one touches; nothing is kept
+	// (POST /kinds/check)
+	CheckKind(ctx context.Context, request CheckKindRequestObject) (CheckKindResponseObject, error)
+	// DeleteKind Remove a kind of one's own that nothing uses
+	// (DELETE /kinds/{kind})
+	DeleteKind(ctx context.Context, request DeleteKindRequestObject) (DeleteKindResponseObject, error)
+	// SaveKind Make a kind of records with its first fields and types, or change what one is like; its fields and types are changed by themselves
+	// (PUT /kinds/{kind})
+	SaveKind(ctx context.Context, request SaveKindRequestObject) (SaveKindResponseObject, error)
 	// AddField Add a field to a kind, for all companies
 	// (POST /kinds/{kind}/fields)
 	AddField(ctx context.Context, request AddFieldRequestObject) (AddFieldResponseObject, error)
@@ -16360,6 +16534,125 @@ func (sh *strictHandler) RevokeKey(ctx *echo.Context, key KeyPath) error {
 		return err
 	} else if validResponse, ok := response.(RevokeKeyResponseObject); ok {
 		return validResponse.VisitRevokeKeyResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CheckKind operation middleware
+func (sh *strictHandler) CheckKind(ctx *echo.Context) error {
+	var request CheckKindRequestObject
+
+	var body CheckKindJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CheckKind(ctx.Request().Context(), request.(CheckKindRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CheckKind")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CheckKindResponseObject); ok {
+		return validResponse.VisitCheckKindResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// DeleteKind operation middleware
+func (sh *strictHandler) DeleteKind(ctx *echo.Context, kind KindPath) error {
+	var request DeleteKindRequestObject
+
+	request.Kind = kind
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.DeleteKind(ctx.Request().Context(), request.(DeleteKindRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "DeleteKind")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(DeleteKindResponseObject); ok {
+		return validResponse.VisitDeleteKindResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// SaveKind operation middleware
+func (sh *strictHandler) SaveKind(ctx *echo.Context, kind KindPath) error {
+	var request SaveKindRequestObject
+
+	request.Kind = kind
+
+	var body SaveKindJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.SaveKind(ctx.Request().Context(), request.(SaveKindRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "SaveKind")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(SaveKindResponseObject); ok {
+		return validResponse.VisitSaveKindResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

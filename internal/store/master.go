@@ -37,20 +37,12 @@ type kind struct {
 	Changed  record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
-// whole is the kind as it is used, without added fields: as the settings say, with the standard
-// fields that are not put away. A section that came with a later program comes last.
+// whole is the kind as it is used, without added fields.
 func (k kind) whole() record.Kind {
-	if k.Settings == nil {
-		return k.Definition
-	}
-	w := *k.Settings
-	w.Key, w.Own = k.Key, k.Own
-	w.Fields = slices.DeleteFunc(slices.Clone(k.Definition.Fields), func(f field.Field) bool { return slices.Contains(w.Away, f.Key) })
-	w.Sections = slices.Clone(w.Sections)
-	for _, section := range k.Definition.Sections {
-		if !slices.ContainsFunc(w.Sections, func(s record.Section) bool { return s.Key == section.Key }) {
-			w.Sections = append(w.Sections, section)
-		}
+	w := k.Definition
+	w.Own = k.Own
+	if k.Settings != nil {
+		w = w.Settled(k.Settings)
 	}
 	return w
 }
@@ -267,22 +259,20 @@ func again(k kind) (kind, error) {
 	return k, codec.Read(text, &k.Definition)
 }
 
-// KindSettings is what an administrator made of a kind, and the standard fields that are put away.
-type KindSettings struct {
-	Kind record.Kind // without standard fields
-	Away []field.Field
+// PutAway returns the standard fields of a kind that are put away, and who changed the kind last.
+func (s *Store) PutAway(ctx context.Context, key string) ([]field.Field, record.Stamp, error) {
+	rows, err := all(s.db.WithContext(ctx).Where("key = ?", key), itself[kind])
+	if err != nil || len(rows) == 0 || rows[0].Settings == nil {
+		return nil, record.Stamp{}, err
+	}
+	away := slices.DeleteFunc(slices.Clone(rows[0].Definition.Fields), func(f field.Field) bool { return !slices.Contains(rows[0].Settings.Away, f.Key) })
+	return away, rows[0].Changed, nil
 }
 
-// KindSettings returns what an administrator made of a kind, or what it is without that.
-func (s *Store) KindSettings(ctx context.Context, key string) (KindSettings, error) {
-	var row kind
-	if err := s.db.WithContext(ctx).Where("key = ?", key).Take(&row).Error; err != nil {
-		return KindSettings{}, err
-	}
-	k := row.whole()
-	k.Fields = nil
-	away := slices.DeleteFunc(slices.Clone(row.Definition.Fields), func(f field.Field) bool { return !slices.Contains(k.Away, f.Key) })
-	return KindSettings{k, away}, nil
+// SetUpKinds returns the keys of the kinds that were set up by somebody: made, or changed.
+func (s *Store) SetUpKinds(ctx context.Context) (keys []string, err error) {
+	err = s.db.WithContext(ctx).Model(&kind{}).Where("settings IS NOT NULL").Order("position").Pluck("key", &keys).Error
+	return keys, err
 }
 
 // SaveKind adds a kind, or changes what an administrator makes of one; its fields are kept by

@@ -14,6 +14,7 @@ import (
 	"codicil/internal/app/commit"
 	"codicil/internal/app/fields"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/kinds"
 	"codicil/internal/app/lists"
 	"codicil/internal/app/rules"
 	"codicil/internal/app/tables"
@@ -40,6 +41,7 @@ type Parts struct {
 	Fields  *fields.Service
 	Tables  *tables.Service
 	Lists   *lists.Service
+	Kinds   *kinds.Service
 	Rules   *rules.Service
 }
 
@@ -60,8 +62,15 @@ func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {
 		RuleBook: version.Book, Companies: m.Companies, Types: []record.Type{}, Fields: map[string][]field.Field{}, Standing: m.Tables.Standing, Crosswalks: m.Tables.Crosswalks,
 		Series: m.Tables.Series, Lists: m.Tables.Lists, Rules: []rule.Rule{}, Proofs: []proof.Proof{},
 	}
+	setUp, err := s.base.Store.SetUpKinds(ctx)
+	if err != nil {
+		return nil, err
+	}
 	for i := range m.Kinds {
 		k := &m.Kinds[i]
+		if slices.Contains(setUp, k.Key) {
+			b.Kinds = append(b.Kinds, withoutFields(*k))
+		}
 		b.Types = append(b.Types, m.Types[k.Key]...)
 		for _, f := range k.Fields {
 			if f.Added {
@@ -88,6 +97,12 @@ func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {
 	return b, nil
 }
 
+// withoutFields is a kind as a book's file has it: its fields stand by themselves.
+func withoutFields(k record.Kind) record.Kind {
+	k.Fields = nil
+	return k
+}
+
 // Hash stands for the rules, tables and added fields of the book, as its file has them.
 func (s *Service) Hash(ctx context.Context) (string, error) {
 	b, err := s.Export(ctx)
@@ -95,7 +110,7 @@ func (s *Service) Hash(ctx context.Context) (string, error) {
 		return "", err
 	}
 	sum := sha256.New()
-	only := exchange.Book{Fields: b.Fields, Standing: b.Standing, Crosswalks: b.Crosswalks, Series: b.Series, Lists: b.Lists, Rules: b.Rules}
+	only := exchange.Book{Kinds: b.Kinds, Fields: b.Fields, Standing: b.Standing, Crosswalks: b.Crosswalks, Series: b.Series, Lists: b.Lists, Rules: b.Rules}
 	err = only.Write(sum)
 	return hex.EncodeToString(sum.Sum(nil)), err
 }

@@ -23,7 +23,7 @@ import (
 
 // Change is one thing that reading a book changes.
 type Change struct {
-	What string // "company", "type", "field", "standing value", "crosswalk", "number series", "list", "rule", "proof" or "silenced finding"
+	What string // "kind", "company", "type", "field", "standing value", "crosswalk", "number series", "list", "rule", "proof" or "silenced finding"
 	Name string
 	Deed string // "add", "change" or "remove"
 }
@@ -40,9 +40,9 @@ func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Cha
 			return err
 		}
 		i := &importer{ctx: ctx, base: inner, Parts: s.over(inner), by: by, book: b, rules: map[int64]int64{}}
-		steps := []func() error{i.scopes, i.lists, i.fields, i.lookups, i.putRules, i.layouts, i.maps, i.removed, i.proofs, i.silences}
+		steps := []func() error{i.newKinds, i.scopes, i.lists, i.fields, i.kinds, i.lookups, i.putRules, i.layouts, i.maps, i.removed, i.proofs, i.silences}
 		if s.base.Store.View() != nil {
-			steps = steps[1:] // companies and types are no part of a codicil
+			steps = slices.Concat(steps[2:4], steps[5:]) // kinds, companies and types are no part of a codicil
 		}
 		for _, step := range steps {
 			if err := step(); err != nil {
@@ -66,6 +66,7 @@ type importer struct {
 	book    *exchange.Book
 	changes []Change
 	rules   map[int64]int64 // the numbers here by those of the book
+	made    []string        // the kinds that were not here
 }
 
 // differs notes what is done with something; false when nothing needs to be.
@@ -90,6 +91,64 @@ func same(a, b any) bool {
 	other, errOther := json.Marshal(b)
 	plain := strings.NewReplacer(":null", ":[]", ":{}", ":[]")
 	return errOne == nil && errOther == nil && plain.Replace(string(one)) == plain.Replace(string(other))
+}
+
+// newKinds makes the kinds that are not here, as far as they can be without their fields.
+func (i *importer) newKinds() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, k := range i.book.Kinds {
+		if here, _ := m.Kind(k.Key); here != nil {
+			continue
+		}
+		first := k
+		first.Title, first.Listed, first.Day, first.Journal, first.Signed = []string{}, nil, "", nil, nil
+		change := contract.KindChange{Kind: first}
+		for _, t := range i.book.Types {
+			if t.Kind == k.Key {
+				change.Types = append(change.Types, record.Type{Kind: t.Kind, Key: t.Key, Label: t.Label}) // its companies come with it
+			}
+		}
+		i.changes = append(i.changes, Change{"kind", k.Label, "add"})
+		i.made = append(i.made, k.Key)
+		if _, err := i.Kinds.Save(i.ctx, k.Key, change); err != nil {
+			return fmt.Errorf("kind %s: %w", k.Key, err)
+		}
+	}
+	return nil
+}
+
+// kinds sets the kinds up as the book has them, now that their fields are there.
+func (i *importer) kinds() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
+	for _, k := range i.book.Kinds {
+		here, err := m.Kind(k.Key)
+		if err != nil {
+			return err
+		}
+		away := k.Away // what is put away here stays so
+		k.Away = here.Away
+		for _, key := range away {
+			if f := here.Field(key); f != nil {
+				i.changes = append(i.changes, Change{"field", here.Label + " " + f.Label, "remove"})
+				if err := i.Fields.Remove(i.ctx, k.Key, key); err != nil {
+					return fmt.Errorf("field %s of %s: %w", key, k.Key, err)
+				}
+			}
+		}
+		if now := withoutFields(*here); same(now, k) || !slices.Contains(i.made, k.Key) && !differs(i, "kind", k.Label, &now, k) {
+			continue
+		}
+		if _, err := i.Kinds.Save(i.ctx, k.Key, contract.KindChange{Kind: k}); err != nil {
+			return fmt.Errorf("kind %s: %w", k.Key, err)
+		}
+	}
+	return nil
 }
 
 func (i *importer) scopes() error {

@@ -22,6 +22,7 @@ import (
 	"context"
 	"regexp"
 	"slices"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -332,6 +333,37 @@ func (s *Service) mayDeleteType(ctx context.Context, kind, key string) error {
 		return fault.InUse(strings.ToLower(k.TypeLabel)+" "+key, uses, more)
 	}
 	return nil
+}
+
+// UsesOf lists what is of a kind: records, rules, also retired ones, proofs, postings and maps.
+func (s *Service) UsesOf(ctx context.Context, k *record.Kind) (uses []fault.Use, more int, err error) {
+	uses = []fault.Use{}
+	for _, u := range s.users {
+		listed, besides, err := u.InScope(ctx, []record.Kind{*k}, func(string, string) bool { return true })
+		if err != nil {
+			return nil, 0, err
+		}
+		uses, more = append(uses, listed...), more+besides
+	}
+	rules, err := s.base.Store.Rules(ctx, k.Key)
+	if err != nil {
+		return nil, 0, err
+	}
+	for _, r := range rules {
+		if r.State == rule.Retired {
+			uses = append(uses, fault.Use{What: "rule", Key: strconv.FormatInt(r.ID, 10), Title: r.Name})
+		}
+	}
+	maps, err := s.base.Store.FollowOns(ctx)
+	if err != nil {
+		return nil, 0, err
+	}
+	for _, m := range maps {
+		if m.From == k.Key || m.To == k.Key {
+			uses = append(uses, fault.Use{What: "map", Key: strconv.FormatInt(m.ID, 10), Title: m.Name})
+		}
+	}
+	return uses, more, nil
 }
 
 // inScope lists what names a company and type, layouts among it.

@@ -81,7 +81,7 @@ func checkField(m *cache.Reference, kind *record.Kind, f *field.Field) error {
 	switch {
 	case !field.IsKey(f.Column()):
 		return fault.Bad(notAFieldKey, f.Column())
-	case f.OfLine() && kind.Columns() == 0:
+	case f.OfLine() && !slices.ContainsFunc(kind.Sections, func(s record.Section) bool { return s.Key == record.LineSection }):
 		return fault.Bad(noLines, kind.Noun())
 	case !slices.ContainsFunc(kind.Sections, func(s record.Section) bool { return s.Key == f.Section && (s.Key == record.LineSection) == f.OfLine() }):
 		return fault.Bad(unknownSection)
@@ -231,9 +231,13 @@ func (s *Service) Uses(ctx context.Context, kindKey, key string) (contract.Field
 		return contract.FieldUses{}, err
 	}
 	uses := contract.FieldUses{Uses: []fault.Use{}}
-	_, _, f, err := s.addedField(ctx, kindKey, key)
+	_, kind, err := s.base.KindOf(ctx, kindKey)
 	if err != nil {
 		return uses, err
+	}
+	f := kind.Field(key)
+	if f == nil {
+		return uses, fault.Missing("field %s", key)
 	}
 	if uses.Values, err = s.valuesOf(ctx, kindKey, f); err != nil {
 		return uses, err
@@ -272,7 +276,7 @@ func (s *Service) fieldUses(ctx context.Context, kindKey, key string) ([]fault.U
 	return uses, nil
 }
 
-// Remove takes an added field out of its kind. Its values stay with the
+// Remove takes an added field out of its kind, or puts a standard one away. Its values stay with the
 // records, and come back with the field.
 func (s *Service) Remove(ctx context.Context, kindKey, key string) error {
 	if err := access.Need(ctx, actor.SetupChange); err != nil {
@@ -282,27 +286,46 @@ func (s *Service) Remove(ctx context.Context, kindKey, key string) error {
 		return err
 	}
 	return s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		return func(tx *store.Store, by record.Stamp) error { return tx.RemoveField(ctx, kindKey, key, by) }, s.mayRemoveField(ctx, kindKey, key)
+		kind, f, err := s.mayRemoveField(ctx, kindKey, key)
+		if err != nil {
+			return nil, err
+		}
+		return func(tx *store.Store, by record.Stamp) error {
+			if f.Added {
+				return tx.RemoveField(ctx, kindKey, key, by)
+			}
+			settled := *kind
+			settled.Away = append(slices.Clone(kind.Away), key)
+			return tx.SaveKind(ctx, settled, by)
+		}, nil
 	})
 }
 
-func (s *Service) mayRemoveField(ctx context.Context, kindKey, key string) error {
-	_, kind, f, err := s.addedField(ctx, kindKey, key)
+func (s *Service) mayRemoveField(ctx context.Context, kindKey, key string) (*record.Kind, *field.Field, error) {
+	_, kind, err := s.base.KindOf(ctx, kindKey)
 	if err != nil {
-		return err
+		return nil, nil, err
+	}
+	f := kind.Field(key)
+	if f == nil {
+		return nil, nil, fault.Missing("field %s", key)
+	}
+	if what := kind.Needs(key); what != "" {
+		return nil, nil, fault.Hindered(neededField, f.Label, what)
 	}
 	using, err := s.rules.UsingField(ctx, kind, key)
 	if err != nil {
-		return err
+		return nil, nil, err
 	}
 	using = slices.DeleteFunc(using, func(r rule.Rule) bool { return r.State != rule.InForce })
 	if len(using) > 0 {
-		return fault.Hindered(fieldInUse, len(using), f.Label).With(rules.Uses(using))
+		return nil, nil, fault.Hindered(fieldInUse, len(using), f.Label).With(rules.Uses(using))
 	}
-	return nil
+	return kind, f, nil
 }
 
-// Removed returns the added fields of a kind that were removed.
+// Removed returns the added fields of a kind that were removed, and the standard ones that were put
+// away.
 func (s *Service) Removed(ctx context.Context, kindKey string) ([]contract.RemovedField, error) {
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
 		return nil, err
@@ -325,6 +348,17 @@ func (s *Service) Removed(ctx context.Context, kindKey string) ([]contract.Remov
 		}
 		removed = append(removed, contract.RemovedField{Field: a.Field, RemovedAt: a.Removed.At, RemovedBy: a.Removed.By, Values: values})
 	}
+	away, by, err := s.base.Store.PutAway(ctx, kindKey)
+	if err != nil {
+		return nil, err
+	}
+	for i := range away {
+		values, err := s.valuesOf(ctx, kindKey, &away[i])
+		if err != nil {
+			return nil, err
+		}
+		removed = append(removed, contract.RemovedField{Field: away[i], RemovedAt: by.At, RemovedBy: by.By, Values: values})
+	}
 	return removed, nil
 }
 
@@ -345,7 +379,18 @@ func (s *Service) Restore(ctx context.Context, kindKey, key string) (field.Field
 		return field.Field{}, fault.Missing("removed field %s", key)
 	}
 	err = s.base.Line.Book(ctx, func() (func(tx *store.Store, by record.Stamp) error, error) {
-		return func(tx *store.Store, by record.Stamp) error { return tx.SaveField(ctx, kindKey, removed[i].Field, by) }, nil
+		_, kind, err := s.base.KindOf(ctx, kindKey)
+		if err != nil {
+			return nil, err
+		}
+		return func(tx *store.Store, by record.Stamp) error {
+			if removed[i].Field.Added {
+				return tx.SaveField(ctx, kindKey, removed[i].Field, by)
+			}
+			settled := *kind
+			settled.Away = slices.DeleteFunc(slices.Clone(kind.Away), func(away string) bool { return away == key })
+			return tx.SaveKind(ctx, settled, by)
+		}, nil
 	})
 	return removed[i].Field, err
 }

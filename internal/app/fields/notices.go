@@ -15,4 +15,5 @@ var (
 	valuesMisfit   = notice.Define("values-misfit", "{misfits} of {values} saved values would not fit: {number}: {why}. Change them first")
 	rulesMisfit    = notice.Define("rules-misfit", "{count} rules in force would no longer work with this field; change or suspend them first")
 	fieldInUse     = notice.Define("in-use.field", "{count} rules in force use {field}; suspend or change them first")
+	neededField    = notice.Define("needed-field", "{field} is needed for {what}; change the kind first")
 )

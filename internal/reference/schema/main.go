@@ -26,6 +26,7 @@ properties:
   version: { const: 4 }
   ruleBook: { type: integer }
   companies: { type: [array, "null"], items: { $ref: "#/$defs/Company" } }
+  kinds: { type: [array, "null"], description: The kinds that were made or set up by an administrator - without their fields, items: { $ref: "#/$defs/Kind" } }
   types: { type: [array, "null"], items: { $ref: "#/$defs/Type" } }
   fields: { type: [object, "null"], description: The added fields by kind, additionalProperties: { type: array, items: { $ref: "#/$defs/Field" } } }
   standing: { type: [array, "null"], items: { $ref: "#/$defs/Standing" } }
@@ -115,7 +116,7 @@ func write() error {
 		}
 		return node
 	}
-	for _, name := range []string{"Company", "Type", "Field", "Standing", "Crosswalk", "Series", "CodeList", "RuleBody", "Document", "Expectation"} {
+	for _, name := range []string{"Company", "Type", "Field", "Standing", "Crosswalk", "Series", "CodeList", "Kind", "RuleBody", "Document", "Expectation"} {
 		need(name)
 	}
 	encoder := json.NewEncoder(os.Stdout)

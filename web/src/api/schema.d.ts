@@ -670,6 +670,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/kinds/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What is wrong with a kind as it is described, and what a change of one touches; nothing is kept */
+        post: operations["checkKind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Make a kind of records with its first fields and types, or change what one is like; its fields and types are changed by themselves */
+        put: operations["saveKind"];
+        post?: never;
+        /** Remove a kind of one's own that nothing uses */
+        delete: operations["deleteKind"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/kinds/{kind}/fields": {
         parameters: {
             query?: never;
@@ -3393,6 +3430,10 @@ export interface components {
             label: string;
             plural: string;
             typeLabel: string;
+            /** @description It was made here; the others come with the program */
+            own?: boolean;
+            /** @description Standard fields that are put away */
+            away?: string[];
             /** @description Its records are posted when they are complete, and never change after that */
             posted?: boolean;
             /** @description Its records may be used by every company */
@@ -3418,6 +3459,29 @@ export interface components {
             };
             sections: components["schemas"]["Section"][];
             fields: components["schemas"]["Field"][];
+        };
+        KindChange: {
+            kind: components["schemas"]["Kind"];
+            /** @description Refused where there is a kind of that key already */
+            new?: boolean;
+            /** @description The first fields of a new kind */
+            fields?: components["schemas"]["Field"][];
+            /** @description The first types of a new kind */
+            types?: components["schemas"]["Type"][];
+        };
+        KindCheck: {
+            problems: components["schemas"]["KindProblem"][];
+            touches: components["schemas"]["KindTouch"][];
+        };
+        KindProblem: {
+            /** @description label, prefix, sections, title, journal, … */
+            part: string;
+            code: string;
+            message: string;
+        };
+        KindTouch: {
+            code: string;
+            message: string;
         };
         Section: {
             key: string;
@@ -7706,6 +7770,79 @@ export interface operations {
             path: {
                 kind: components["parameters"]["KindPath"];
                 key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    checkKind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KindChange"];
+            };
+        };
+        responses: {
+            /** @description What is wrong, and what it touches */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindCheck"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    saveKind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KindChange"];
+            };
+        };
+        responses: {
+            /** @description The kind */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindEntry"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    deleteKind: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
             };
             cookie?: never;
         };
