@@ -116,7 +116,7 @@ const sections = computed(() =>
     @close="editing = undefined"
   />
   <section v-if="removing" class="edit" aria-label="Remove a field">
-    <h2>Remove {{ removing.field.label }}</h2>
+    <h2>{{ removing.field.added ? "Remove" : "Put away" }} {{ removing.field.label }}</h2>
     <p>
       <template v-if="removing.uses.values"
         >{{ removing.uses.values }} records hold a value of it. The values are kept and come back with the
@@ -131,7 +131,7 @@ const sections = computed(() =>
     <p v-else>No rule, proof, layout or map uses it.</p>
     <div class="buttons">
       <button type="button" class="button first" :disabled="tried.busy" @click="remove(removing.field)">
-        Remove it
+        {{ removing.field.added ? "Remove it" : "Put it away" }}
       </button>
       <button type="button" class="button" @click="removing = undefined">Cancel</button>
     </div>
@@ -169,13 +169,24 @@ const sections = computed(() =>
             </button>
             <button type="button" class="plain" @click="askRemoval(f)">Remove</button>
           </template>
-          <span v-else class="quiet">{{ f.added ? "added" : "standard" }}</span>
+          <template v-else>
+            <span class="quiet">{{ f.added ? "added" : "standard" }}</span>
+            <button
+              v-if="mayChange"
+              type="button"
+              class="plain away"
+              :aria-label="`Put away ${f.label}`"
+              @click="askRemoval(f)"
+            >
+              Put away
+            </button>
+          </template>
         </td>
       </tr>
     </tbody>
     <tbody v-if="removed.data?.length">
       <tr class="section">
-        <td colspan="7">Removed</td>
+        <td colspan="7">Removed, or put away</td>
       </tr>
       <tr v-for="r in removed.data" :key="r.field.key">
         <td>{{ r.field.label }}</td>
@@ -184,7 +195,8 @@ const sections = computed(() =>
         </td>
         <td>{{ catalog.traits(r.field.type).label }}</td>
         <td class="quiet" colspan="3">
-          removed {{ moment(r.removedAt) }} by {{ r.removedBy }}; {{ r.values }} values are kept
+          {{ r.field.added ? "removed" : "put away" }} {{ moment(r.removedAt) }} by {{ r.removedBy }};
+          {{ r.values }} values are kept
         </td>
         <td class="right">
           <button
@@ -214,5 +226,8 @@ const sections = computed(() =>
 .right {
   text-align: right;
   white-space: nowrap;
+}
+.away {
+  margin-left: 8px;
 }
 </style>

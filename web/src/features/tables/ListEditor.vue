@@ -264,8 +264,9 @@ const mayChange = computed(() => session.may("tables.change") && session.everywh
       <p>
         {{ held.code }} is held by
         {{ held.uses.records === 1 ? "1 record" : `${held.uses.records} records` }} and named by
-        {{ held.uses.uses.filter((u) => !catalog.entry(u.what)).length }} rules, tables or proofs, so it cannot
-        go. Take away its tick, or give it a last day: what holds it keeps it, and nobody chooses it anew.
+        {{ held.uses.uses.filter((u) => !catalog.entry(u.what)).length }} rules, tables or proofs, so it
+        cannot go. Take away its tick, or give it a last day: what holds it keeps it, and nobody chooses it
+        anew.
         <button type="button" class="plain" @click="held = undefined">Close</button>
       </p>
       <div class="uses"><UseList :uses="held.uses.uses" /></div>

@@ -5,6 +5,7 @@ import CompaniesTable from "@/features/tables/CompaniesTable.vue";
 import FieldsTable from "@/features/tables/FieldsTable.vue";
 import CrosswalksTable from "@/features/tables/CrosswalksTable.vue";
 import LayoutEditor from "@/features/tables/LayoutEditor.vue";
+import KindsTable from "@/features/tables/KindsTable.vue";
 import ListsTable from "@/features/tables/ListsTable.vue";
 import MapsTable from "@/features/tables/MapsTable.vue";
 import SeriesTable from "@/features/tables/SeriesTable.vue";
@@ -14,6 +15,7 @@ import TypesTable from "@/features/tables/TypesTable.vue";
 const route = useRoute();
 const tables: { key: string; label: string; view: Component }[] = [
   { key: "companies", label: "Companies", view: CompaniesTable },
+  { key: "kinds", label: "Kinds of records", view: KindsTable },
   { key: "types", label: "Types", view: TypesTable },
   { key: "fields", label: "Fields", view: FieldsTable },
   { key: "layouts", label: "Layouts", view: LayoutEditor },
