@@ -41,7 +41,7 @@ func list(t *testing.T, arguments ...string) []listed {
 }
 
 // The core, lowest first: each may import only those before it.
-var core = []string{"notice", "decimal", "feel", "field", "record", "table", "match", "rule", "plan", "engine", "judge", "proof", "finding", "evaluation"}
+var core = []string{"notice", "decimal", "feel", "field", "record", "table", "match", "rule", "learn", "plan", "engine", "judge", "proof", "finding", "evaluation"}
 
 // What the core may use from outside the standard library: decimals, languages and
 // currencies, and the numbering plans of the world's telephones.
