@@ -20,6 +20,7 @@ import (
 	"codicil/internal/app/impact"
 	"codicil/internal/app/judging"
 	"codicil/internal/app/kinds"
+	"codicil/internal/app/learning"
 	"codicil/internal/app/lists"
 	"codicil/internal/app/loads"
 	"codicil/internal/app/merging"
@@ -51,6 +52,7 @@ type App struct {
 	Fields   *fields.Service
 	Tables   *tables.Service
 	Lists    *lists.Service
+	Learning *learning.Service
 	Kinds    *kinds.Service
 	Records  *records.Service
 	Posting  *posting.Service
@@ -160,6 +162,7 @@ func assemble(j *judging.Service, work *runs.Service) *App {
 	a.Derive, a.TakeBack = derive.New(j, a.Records, work), takeback.New(j, a.Records, a.Merging, work)
 	a.Tables = tables.New(j, a.Rules)
 	a.Lists = lists.New(j)
+	a.Learning = learning.New(j, work, a.Rules, a.Tables, a.Proofs, a.Coverage)
 	a.Catalog = catalog.New(j, a.Records, a.Rules, a.Proofs, a.Posting)
 	a.Catalog.Backup = a.Backups.Problem
 	a.Fields = fields.New(j, a.Rules, a.Rules, a.Proofs, a.Catalog)

@@ -344,6 +344,81 @@ func (e FormulaAskPart) Valid() bool {
 	}
 }
 
+// Defines values for LearnedExistingRelation.
+const (
+	LearnedExistingRelationNarrower LearnedExistingRelation = "narrower"
+	LearnedExistingRelationOther    LearnedExistingRelation = "other"
+	LearnedExistingRelationSame     LearnedExistingRelation = "same"
+	LearnedExistingRelationWider    LearnedExistingRelation = "wider"
+)
+
+// Valid indicates whether the value is a known member of the LearnedExistingRelation enum.
+func (e LearnedExistingRelation) Valid() bool {
+	switch e {
+	case LearnedExistingRelationNarrower:
+		return true
+	case LearnedExistingRelationOther:
+		return true
+	case LearnedExistingRelationSame:
+		return true
+	case LearnedExistingRelationWider:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for LearnedProposalForm.
+const (
+	LearnedProposalFormBlank     LearnedProposalForm = "blank"
+	LearnedProposalFormComputed  LearnedProposalForm = "computed"
+	LearnedProposalFormConstant  LearnedProposalForm = "constant"
+	LearnedProposalFormFollows   LearnedProposalForm = "follows"
+	LearnedProposalFormNumbers   LearnedProposalForm = "numbers"
+	LearnedProposalFormOrder     LearnedProposalForm = "order"
+	LearnedProposalFormPairs     LearnedProposalForm = "pairs"
+	LearnedProposalFormPattern   LearnedProposalForm = "pattern"
+	LearnedProposalFormRange     LearnedProposalForm = "range"
+	LearnedProposalFormRequired  LearnedProposalForm = "required"
+	LearnedProposalFormSource    LearnedProposalForm = "source"
+	LearnedProposalFormUnchanged LearnedProposalForm = "unchanged"
+	LearnedProposalFormUnique    LearnedProposalForm = "unique"
+)
+
+// Valid indicates whether the value is a known member of the LearnedProposalForm enum.
+func (e LearnedProposalForm) Valid() bool {
+	switch e {
+	case LearnedProposalFormBlank:
+		return true
+	case LearnedProposalFormComputed:
+		return true
+	case LearnedProposalFormConstant:
+		return true
+	case LearnedProposalFormFollows:
+		return true
+	case LearnedProposalFormNumbers:
+		return true
+	case LearnedProposalFormOrder:
+		return true
+	case LearnedProposalFormPairs:
+		return true
+	case LearnedProposalFormPattern:
+		return true
+	case LearnedProposalFormRange:
+		return true
+	case LearnedProposalFormRequired:
+		return true
+	case LearnedProposalFormSource:
+		return true
+	case LearnedProposalFormUnchanged:
+		return true
+	case LearnedProposalFormUnique:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for LoadForm.
 const (
 	LoadFormCsv    LoadForm = "csv"
@@ -610,6 +685,7 @@ const (
 	RunWhatDuplicates  RunWhat = "duplicates"
 	RunWhatExport      RunWhat = "export"
 	RunWhatImpact      RunWhat = "impact"
+	RunWhatLearn       RunWhat = "learn"
 	RunWhatLoad        RunWhat = "load"
 	RunWhatLoadCheck   RunWhat = "load-check"
 	RunWhatMerge       RunWhat = "merge"
@@ -633,6 +709,8 @@ func (e RunWhat) Valid() bool {
 	case RunWhatExport:
 		return true
 	case RunWhatImpact:
+		return true
+	case RunWhatLearn:
 		return true
 	case RunWhatLoad:
 		return true
@@ -2564,6 +2642,108 @@ type LayoutView struct {
 	Type   string `json:"type"`
 }
 
+// Learned defines model for Learned.
+type Learned struct {
+	// At When it was learned; missing: it never was
+	At        *time.Time        `json:"at,omitempty"`
+	Kind      string            `json:"kind"`
+	Proposals []LearnedProposal `json:"proposals"`
+
+	// Run The run that looked
+	Run int64 `json:"run,omitempty"`
+
+	// Seen How many records there were
+	Seen int `json:"seen"`
+}
+
+// LearnedAccepted defines model for LearnedAccepted.
+type LearnedAccepted struct {
+	Proofs []Use    `json:"proofs"`
+	Rule   RuleView `json:"rule"`
+
+	// Table The crosswalk or number series that was made; missing: none
+	Table string `json:"table,omitempty"`
+}
+
+// LearnedAside defines model for LearnedAside.
+type LearnedAside struct {
+	Reason string `json:"reason"`
+}
+
+// LearnedChoice defines model for LearnedChoice.
+type LearnedChoice struct {
+	// Instead Which of the other forms, counted from 1; 0: the proposal itself
+	Instead int `json:"instead,omitempty"`
+}
+
+// LearnedException defines model for LearnedException.
+type LearnedException struct {
+	// Line 0: the header
+	Line   int    `json:"line,omitempty"`
+	Number string `json:"number"`
+	Title  string `json:"title"`
+}
+
+// LearnedExisting defines model for LearnedExisting.
+type LearnedExisting struct {
+	// Relation other: it gives the same field another value, or checks it otherwise
+	Relation LearnedExistingRelation `json:"relation"`
+	Rule     int64                   `json:"rule"`
+	Sentence string                  `json:"sentence"`
+	State    string                  `json:"state"`
+}
+
+// LearnedExistingRelation other: it gives the same field another value, or checks it otherwise
+type LearnedExistingRelation string
+
+// LearnedProposal defines model for LearnedProposal.
+type LearnedProposal struct {
+	// Aside Why somebody leaves it alone; missing: nobody does
+	Aside string `json:"aside,omitempty"`
+
+	// Breaks How many do not; the others have nothing to say of it
+	Breaks int `json:"breaks"`
+
+	// Exceptions The first that do not
+	Exceptions []LearnedException `json:"exceptions"`
+
+	// Existing Rules that say the same, more or less
+	Existing []LearnedExisting   `json:"existing"`
+	Family   string              `json:"family"`
+	Form     LearnedProposalForm `json:"form"`
+
+	// Formula The value that it gives, or what must hold
+	Formula string `json:"formula,omitempty"`
+
+	// Holds How many records, or lines, bear it out
+	Holds int `json:"holds"`
+
+	// Instead Other forms of the same, the better ones first
+	Instead []LearnedProposal `json:"instead"`
+	Key     string            `json:"key"`
+
+	// Reads The fields that decide
+	Reads []string `json:"reads"`
+
+	// Rows How many rows the crosswalk has
+	Rows int `json:"rows,omitempty"`
+
+	// Sentence The rule as people read it
+	Sentence string `json:"sentence"`
+
+	// Table The crosswalk or number series that would be made with it; missing: none
+	Table string `json:"table,omitempty"`
+
+	// Target Key of the field
+	Target string `json:"target"`
+
+	// Unsure Records cannot tell whether the value is copied or always the linked one
+	Unsure bool `json:"unsure,omitempty"`
+}
+
+// LearnedProposalForm defines model for LearnedProposal.Form.
+type LearnedProposalForm string
+
 // LedgerName defines model for LedgerName.
 type LedgerName = string
 
@@ -4076,14 +4256,14 @@ type Run struct {
 	// Version Of the rule
 	Version int `json:"version,omitempty"`
 
-	// What duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
+	// What duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check; learn: rules that saved records bear out
 	What RunWhat `json:"what"`
 
 	// Writes How many records it wrote that are not taken back
 	Writes int `json:"writes,omitempty"`
 }
 
-// RunWhat duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
+// RunWhat duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check; learn: rules that saved records bear out
 type RunWhat string
 
 // RunHit One thing that a run found
@@ -4995,6 +5175,19 @@ type RestoreFieldParams struct {
 	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
 }
 
+// GetLearnedParams defines parameters for GetLearned.
+type GetLearnedParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules  ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Format Format  `json:"format,omitempty"`
+}
+
+// AcceptLearnedParams defines parameters for AcceptLearned.
+type AcceptLearnedParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
 // DeleteLayoutParams defines parameters for DeleteLayout.
 type DeleteLayoutParams struct {
 	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
@@ -5628,6 +5821,12 @@ type CheckFieldJSONRequestBody = Field
 
 // MarkPersonalJSONRequestBody defines body for MarkPersonal for application/json ContentType.
 type MarkPersonalJSONRequestBody = PersonalMark
+
+// AcceptLearnedJSONRequestBody defines body for AcceptLearned for application/json ContentType.
+type AcceptLearnedJSONRequestBody = LearnedChoice
+
+// LeaveLearnedJSONRequestBody defines body for LeaveLearned for application/json ContentType.
+type LeaveLearnedJSONRequestBody = LearnedAside
 
 // SaveLayoutJSONRequestBody defines body for SaveLayout for application/json ContentType.
 type SaveLayoutJSONRequestBody = Layout

@@ -250,6 +250,18 @@ type ServerInterface interface {
 	// GetFieldUses What uses a field
 	// (GET /kinds/{kind}/fields/{key}/uses)
 	GetFieldUses(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// GetLearned The rules that saved records of a kind bear out, as it was learned last
+	// (GET /kinds/{kind}/learned)
+	GetLearned(ctx *echo.Context, kind KindPath, params GetLearnedParams) error
+	// StartLearning Look through the saved records of a kind for rules that they bear out; it goes on as a run
+	// (POST /kinds/{kind}/learned)
+	StartLearning(ctx *echo.Context, kind KindPath) error
+	// AcceptLearned Make a draft of a proposal, with proofs taken from saved records, and the crosswalk or series that it needs
+	// (POST /kinds/{kind}/learned/{key}/accept)
+	AcceptLearned(ctx *echo.Context, kind KindPath, key KeyPath, params AcceptLearnedParams) error
+	// LeaveLearned Leave a proposal alone, with the reason; without one it is open again
+	// (PUT /kinds/{kind}/learned/{key}/aside)
+	LeaveLearned(ctx *echo.Context, kind KindPath, key KeyPath) error
 	// DeleteLayout Go back to the layout of the next wider scope
 	// (DELETE /layouts)
 	DeleteLayout(ctx *echo.Context, params DeleteLayoutParams) error
@@ -2169,6 +2181,111 @@ func (w *ServerInterfaceWrapper) GetFieldUses(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.GetFieldUses(ctx, kind, key)
+	return err
+}
+
+// GetLearned converts echo context to params.
+func (w *ServerInterfaceWrapper) GetLearned(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GetLearnedParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GetLearned(ctx, kind, params)
+	return err
+}
+
+// StartLearning converts echo context to params.
+func (w *ServerInterfaceWrapper) StartLearning(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartLearning(ctx, kind)
+	return err
+}
+
+// AcceptLearned converts echo context to params.
+func (w *ServerInterfaceWrapper) AcceptLearned(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params AcceptLearnedParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.AcceptLearned(ctx, kind, key, params)
+	return err
+}
+
+// LeaveLearned converts echo context to params.
+func (w *ServerInterfaceWrapper) LeaveLearned(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.LeaveLearned(ctx, kind, key)
 	return err
 }
 
@@ -4990,6 +5107,10 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/kinds/check", wrapper.CheckKind, options.OperationMiddlewares["checkKind"]...)
 	router.DELETE(options.BaseURL+"/kinds/:kind", wrapper.DeleteKind, options.OperationMiddlewares["deleteKind"]...)
 	router.PUT(options.BaseURL+"/kinds/:kind", wrapper.SaveKind, options.OperationMiddlewares["saveKind"]...)
+	router.GET(options.BaseURL+"/kinds/:kind/learned", wrapper.GetLearned, options.OperationMiddlewares["getLearned"]...)
+	router.POST(options.BaseURL+"/kinds/:kind/learned", wrapper.StartLearning, options.OperationMiddlewares["startLearning"]...)
+	router.POST(options.BaseURL+"/kinds/:kind/learned/:key/accept", wrapper.AcceptLearned, options.OperationMiddlewares["acceptLearned"]...)
+	router.PUT(options.BaseURL+"/kinds/:kind/learned/:key/aside", wrapper.LeaveLearned, options.OperationMiddlewares["leaveLearned"]...)
 	router.POST(options.BaseURL+"/kinds/:kind/fields", wrapper.AddField, options.OperationMiddlewares["addField"]...)
 	router.GET(options.BaseURL+"/kinds/:kind/fields/removed", wrapper.ListRemovedFields, options.OperationMiddlewares["listRemovedFields"]...)
 	router.DELETE(options.BaseURL+"/kinds/:kind/fields/:key", wrapper.RemoveField, options.OperationMiddlewares["removeField"]...)
@@ -8200,6 +8321,162 @@ type GetFieldUsesdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response GetFieldUsesdefaultApplicationProblemPlusJSONResponse) VisitGetFieldUsesResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLearnedRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Params GetLearnedParams
+}
+
+type GetLearnedResponseObject interface {
+	VisitGetLearnedResponse(w http.ResponseWriter) error
+}
+
+type GetLearned200JSONResponse Learned
+
+func (response GetLearned200JSONResponse) VisitGetLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GetLearneddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GetLearneddefaultApplicationProblemPlusJSONResponse) VisitGetLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartLearningRequestObject struct {
+	Kind KindPath `json:"kind"`
+}
+
+type StartLearningResponseObject interface {
+	VisitStartLearningResponse(w http.ResponseWriter) error
+}
+
+type StartLearning201JSONResponse Run
+
+func (response StartLearning201JSONResponse) VisitStartLearningResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartLearningdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartLearningdefaultApplicationProblemPlusJSONResponse) VisitStartLearningResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AcceptLearnedRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Key    KeyPath  `json:"key"`
+	Params AcceptLearnedParams
+	Body   *AcceptLearnedJSONRequestBody
+}
+
+type AcceptLearnedResponseObject interface {
+	VisitAcceptLearnedResponse(w http.ResponseWriter) error
+}
+
+type AcceptLearned201JSONResponse LearnedAccepted
+
+func (response AcceptLearned201JSONResponse) VisitAcceptLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type AcceptLearneddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response AcceptLearneddefaultApplicationProblemPlusJSONResponse) VisitAcceptLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LeaveLearnedRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Key  KeyPath  `json:"key"`
+	Body *LeaveLearnedJSONRequestBody
+}
+
+type LeaveLearnedResponseObject interface {
+	VisitLeaveLearnedResponse(w http.ResponseWriter) error
+}
+
+type LeaveLearned204Response struct {
+}
+
+func (response LeaveLearned204Response) VisitLeaveLearnedResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type LeaveLearneddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LeaveLearneddefaultApplicationProblemPlusJSONResponse) VisitLeaveLearnedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13723,6 +14000,18 @@ type StrictServerInterface interface {
 	// GetFieldUses What uses a field
 	// (GET /kinds/{kind}/fields/{key}/uses)
 	GetFieldUses(ctx context.Context, request GetFieldUsesRequestObject) (GetFieldUsesResponseObject, error)
+	// GetLearned The rules that saved records of a kind bear out, as it was learned last
+	// (GET /kinds/{kind}/learned)
+	GetLearned(ctx context.Context, request GetLearnedRequestObject) (GetLearnedResponseObject, error)
+	// StartLearning Look through the saved records of a kind for rules that they bear out; it goes on as a run
+	// (POST /kinds/{kind}/learned)
+	StartLearning(ctx context.Context, request StartLearningRequestObject) (StartLearningResponseObject, error)
+	// AcceptLearned Make a draft of a proposal, with proofs taken from saved records, and the crosswalk or series that it needs
+	// (POST /kinds/{kind}/learned/{key}/accept)
+	AcceptLearned(ctx context.Context, request AcceptLearnedRequestObject) (AcceptLearnedResponseObject, error)
+	// LeaveLearned Leave a proposal alone, with the reason; without one it is open again
+	// (PUT /kinds/{kind}/learned/{key}/aside)
+	LeaveLearned(ctx context.Context, request LeaveLearnedRequestObject) (LeaveLearnedResponseObject, error)
 	// DeleteLayout Go back to the layout of the next wider scope
 	// (DELETE /layouts)
 	DeleteLayout(ctx context.Context, request DeleteLayoutRequestObject) (DeleteLayoutResponseObject, error)
@@ -16957,6 +17246,156 @@ func (sh *strictHandler) GetFieldUses(ctx *echo.Context, kind KindPath, key KeyP
 		return err
 	} else if validResponse, ok := response.(GetFieldUsesResponseObject); ok {
 		return validResponse.VisitGetFieldUsesResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GetLearned operation middleware
+func (sh *strictHandler) GetLearned(ctx *echo.Context, kind KindPath, params GetLearnedParams) error {
+	var request GetLearnedRequestObject
+
+	request.Kind = kind
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GetLearned(ctx.Request().Context(), request.(GetLearnedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GetLearned")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GetLearnedResponseObject); ok {
+		return validResponse.VisitGetLearnedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartLearning operation middleware
+func (sh *strictHandler) StartLearning(ctx *echo.Context, kind KindPath) error {
+	var request StartLearningRequestObject
+
+	request.Kind = kind
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartLearning(ctx.Request().Context(), request.(StartLearningRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartLearning")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartLearningResponseObject); ok {
+		return validResponse.VisitStartLearningResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// AcceptLearned operation middleware
+func (sh *strictHandler) AcceptLearned(ctx *echo.Context, kind KindPath, key KeyPath, params AcceptLearnedParams) error {
+	var request AcceptLearnedRequestObject
+
+	request.Kind = kind
+	request.Key = key
+	request.Params = params
+
+	var body AcceptLearnedJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.AcceptLearned(ctx.Request().Context(), request.(AcceptLearnedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "AcceptLearned")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(AcceptLearnedResponseObject); ok {
+		return validResponse.VisitAcceptLearnedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// LeaveLearned operation middleware
+func (sh *strictHandler) LeaveLearned(ctx *echo.Context, kind KindPath, key KeyPath) error {
+	var request LeaveLearnedRequestObject
+
+	request.Kind = kind
+	request.Key = key
+
+	var body LeaveLearnedJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LeaveLearned(ctx.Request().Context(), request.(LeaveLearnedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LeaveLearned")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LeaveLearnedResponseObject); ok {
+		return validResponse.VisitLeaveLearnedResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

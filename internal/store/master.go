@@ -303,7 +303,7 @@ func (s *Store) SaveKind(ctx context.Context, k record.Kind, by record.Stamp) er
 // rules of it make it fail.
 func (s *Store) DeleteKind(ctx context.Context, key string, by record.Stamp) error {
 	return s.noted(ctx, by, TrailEntry{Kind: "kind", Key: key}, at("kinds", "key = ?", key), func(tx *Store) error {
-		for _, table := range []string{"added_fields", "layouts", "types", "personal_fields"} {
+		for _, table := range []string{"added_fields", "layouts", "types", "personal_fields", "learned", "learned_asides"} {
 			if err := tx.db.Exec("DELETE FROM "+table+" WHERE kind = ?", key).Error; err != nil {
 				return err
 			}

@@ -33,7 +33,28 @@ ALTER TABLE kinds ADD COLUMN changed_via TEXT NOT NULL DEFAULT '';
 CREATE TRIGGER book_kinds_removed AFTER DELETE ON kinds BEGIN UPDATE rule_book SET version = version + (step < 2), step = CASE step WHEN 0 THEN 0 ELSE 2 END; END;
 -- +goose StatementEnd
 
+-- What records of a kind bear out, as it was learned last: it can be learned again at any time.
+CREATE TABLE learned (
+  kind TEXT PRIMARY KEY REFERENCES kinds (key),
+  version INTEGER NOT NULL, -- of what the program writes here; another is not read
+  run INTEGER NOT NULL,
+  at TEXT NOT NULL,
+  seen INTEGER NOT NULL,
+  proposals TEXT NOT NULL
+) STRICT, WITHOUT ROWID;
+
+-- Proposals that somebody decided against.
+CREATE TABLE learned_asides (
+  kind TEXT NOT NULL REFERENCES kinds (key),
+  key TEXT NOT NULL,
+  reason TEXT NOT NULL,
+  at TEXT NOT NULL, by TEXT NOT NULL, person TEXT NOT NULL, via TEXT NOT NULL,
+  PRIMARY KEY (kind, key)
+) STRICT, WITHOUT ROWID;
+
 -- +goose Down
+DROP TABLE learned_asides;
+DROP TABLE learned;
 DROP TRIGGER book_kinds_removed;
 DELETE FROM kinds WHERE own;
 ALTER TABLE kinds DROP COLUMN own;

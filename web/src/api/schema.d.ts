@@ -707,6 +707,66 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/kinds/{kind}/learned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        /** The rules that saved records of a kind bear out, as it was learned last */
+        get: operations["getLearned"];
+        put?: never;
+        /** Look through the saved records of a kind for rules that they bear out; it goes on as a run */
+        post: operations["startLearning"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds/{kind}/learned/{key}/accept": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a draft of a proposal, with proofs taken from saved records, and the crosswalk or series that it needs */
+        post: operations["acceptLearned"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/kinds/{kind}/learned/{key}/aside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        get?: never;
+        /** Leave a proposal alone, with the reason; without one it is open again */
+        put: operations["leaveLearned"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/kinds/{kind}/fields": {
         parameters: {
             query?: never;
@@ -3460,6 +3520,84 @@ export interface components {
             sections: components["schemas"]["Section"][];
             fields: components["schemas"]["Field"][];
         };
+        Learned: {
+            kind: string;
+            /**
+             * Format: date-time
+             * @description When it was learned; missing: it never was
+             */
+            at?: string;
+            /**
+             * Format: int64
+             * @description The run that looked
+             */
+            run?: number;
+            /** @description How many records there were */
+            seen: number;
+            proposals: components["schemas"]["LearnedProposal"][];
+        };
+        LearnedProposal: {
+            key: string;
+            /** @enum {string} */
+            form: "computed" | "source" | "constant" | "follows" | "required" | "blank" | "unchanged" | "order" | "range" | "pattern" | "pairs" | "unique" | "numbers";
+            family: string;
+            /** @description Key of the field */
+            target: string;
+            /** @description The rule as people read it */
+            sentence: string;
+            /** @description The value that it gives, or what must hold */
+            formula?: string;
+            /** @description How many records, or lines, bear it out */
+            holds: number;
+            /** @description How many do not; the others have nothing to say of it */
+            breaks: number;
+            /** @description The first that do not */
+            exceptions: components["schemas"]["LearnedException"][];
+            /** @description The fields that decide */
+            reads: string[];
+            /** @description Rules that say the same, more or less */
+            existing: components["schemas"]["LearnedExisting"][];
+            /** @description The crosswalk or number series that would be made with it; missing: none */
+            table?: string;
+            /** @description How many rows the crosswalk has */
+            rows?: number;
+            /** @description Records cannot tell whether the value is copied or always the linked one */
+            unsure?: boolean;
+            /** @description Why somebody leaves it alone; missing: nobody does */
+            aside?: string;
+            /** @description Other forms of the same, the better ones first */
+            instead: components["schemas"]["LearnedProposal"][];
+        };
+        LearnedException: {
+            number: string;
+            title: string;
+            /** @description 0: the header */
+            line?: number;
+        };
+        LearnedExisting: {
+            /** Format: int64 */
+            rule: number;
+            state: string;
+            /**
+             * @description other: it gives the same field another value, or checks it otherwise
+             * @enum {string}
+             */
+            relation: "same" | "wider" | "narrower" | "other";
+            sentence: string;
+        };
+        LearnedChoice: {
+            /** @description Which of the other forms, counted from 1; 0: the proposal itself */
+            instead?: number;
+        };
+        LearnedAccepted: {
+            rule: components["schemas"]["RuleView"];
+            proofs: components["schemas"]["Use"][];
+            /** @description The crosswalk or number series that was made; missing: none */
+            table?: string;
+        };
+        LearnedAside: {
+            reason: string;
+        };
         KindChange: {
             kind: components["schemas"]["Kind"];
             /** @description Refused where there is a kind of that key already */
@@ -4356,10 +4494,10 @@ export interface components {
             /** Format: int64 */
             id: number;
             /**
-             * @description duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check
+             * @description duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check; learn: rules that saved records bear out
              * @enum {string}
              */
-            what: "impact" | "replay" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back" | "breaks" | "duplicates" | "merge-check" | "merge";
+            what: "impact" | "replay" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back" | "breaks" | "learn" | "duplicates" | "merge-check" | "merge";
             title: string;
             state: components["schemas"]["RunState"];
             /**
@@ -7849,6 +7987,113 @@ export interface operations {
         requestBody?: never;
         responses: {
             /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    getLearned: {
+        parameters: {
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The proposals */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Learned"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    startLearning: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The run */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    acceptLearned: {
+        parameters: {
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+            };
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LearnedChoice"];
+            };
+        };
+        responses: {
+            /** @description The draft */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnedAccepted"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    leaveLearned: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LearnedAside"];
+            };
+        };
+        responses: {
+            /** @description Kept */
             204: {
                 headers: {
                     [name: string]: unknown;

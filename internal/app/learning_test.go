@@ -1,0 +1,107 @@
+package app_test
+
+import (
+	"fmt"
+	"slices"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"codicil/core/rule"
+	"codicil/internal/app"
+	"codicil/internal/contract"
+)
+
+// vendors saves vendors in which the language follows from the country, services are blank of terms, and
+// agreements end after they begin.
+func vendors(t *testing.T, n int) *app.App {
+	t.Helper()
+	d := harbour(t)
+	languages := map[string]string{"IE": "EN", "DK": "DA", "DE": "DE", "JP": "JA"}
+	codes := []string{"IE", "DK", "DE", "JP"}
+	for i := range n {
+		country := codes[i*7%4]
+		v := values{"name": fmt.Sprintf("Quay %d", i), "country": country, "language": languages[country], "payment_terms": "N30", "agreement_start": fmt.Sprintf("2026-%02d-%02d", 1+i%9, 1+i%28), "agreement_end": fmt.Sprintf("2026-%02d-%02d", 2+i%9+i%3, 1+i%28)}
+		if i == 5 {
+			v["language"] = "FR"
+		}
+		save(t, d, document("vendor", "10", "TRAD", v))
+	}
+	return d
+}
+
+func learned(t *testing.T, d *app.App, kind string) contract.Learned {
+	t.Helper()
+	run, err := d.Learning.Start(as(t), kind)
+	require.NoError(t, err)
+	over := ended(t, d, run.ID)
+	require.Equal(t, contract.RunStateDone, over.State, over.Problem)
+	found, err := d.Learning.Get(as(t), kind, nil)
+	require.NoError(t, err)
+	return found
+}
+
+func proposed(t *testing.T, l contract.Learned, form contract.LearnedProposalForm, target string) contract.LearnedProposal {
+	t.Helper()
+	i := slices.IndexFunc(l.Proposals, func(p contract.LearnedProposal) bool { return p.Form == form && p.Target == target })
+	require.GreaterOrEqual(t, i, 0, "%s of %s is proposed", form, target)
+	return l.Proposals[i]
+}
+
+// What records bear out becomes a draft with proofs taken from them; what they do not bear out is told.
+func TestWhatRecordsBearOutBecomesARule(t *testing.T) {
+	d, ctx := vendors(t, 60), as(t)
+	before, err := d.Learning.Get(ctx, "vendor", nil)
+	require.NoError(t, err)
+	assert.Nil(t, before.At, "nobody has looked")
+	l := learned(t, d, "vendor")
+	assert.Equal(t, 60, l.Seen)
+
+	language := proposed(t, l, "follows", "language")
+	assert.Equal(t, [2]int{59, 1}, [2]int{language.Holds, language.Breaks})
+	assert.Equal(t, []string{"country"}, language.Reads)
+	require.Len(t, language.Exceptions, 1)
+	assert.Equal(t, "Quay 5", language.Exceptions[0].Title)
+	assert.Empty(t, language.Existing)
+
+	accepted, err := d.Learning.Accept(ctx, "vendor", language.Key, contract.LearnedChoice{})
+	require.NoError(t, err)
+	assert.Equal(t, rule.Draft, accepted.Rule.State)
+	assert.Contains(t, accepted.Rule.Body.Note.Why, "59 bear it out, 1 do not")
+	assert.GreaterOrEqual(t, len(accepted.Proofs), 2)
+	shown, err := d.Coverage.Rule(ctx, accepted.Rule.ID)
+	require.NoError(t, err)
+	assert.Equal(t, contract.ProvedBothWays, shown.State)
+	made, err := d.Rules.Move(ctx, accepted.Rule.ID, contract.RuleMove{State: rule.InForce, Version: accepted.Rule.Version})
+	require.NoError(t, err)
+	assert.Equal(t, rule.InForce, made.State)
+	next := save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay next", "country": "JP"}))
+	assert.Equal(t, "JA", next.Content.Values["language"])
+
+	// Learned again, it says that there is a rule that says the same.
+	l = learned(t, d, "vendor")
+	again := proposed(t, l, "follows", "language")
+	require.Len(t, again.Existing, 1)
+	assert.Equal(t, contract.LearnedExistingRelation("same"), again.Existing[0].Relation)
+
+	// A check is proved by a document that is refused, though no record is.
+	order := proposed(t, l, "order", "agreement_end")
+	checked, err := d.Learning.Accept(ctx, "vendor", order.Key, contract.LearnedChoice{})
+	require.NoError(t, err)
+	shown, err = d.Coverage.Rule(ctx, checked.Rule.ID)
+	require.NoError(t, err)
+	assert.Equal(t, contract.ProvedBothWays, shown.State)
+}
+
+func TestAProposalIsLeftAlone(t *testing.T) {
+	d, ctx := vendors(t, 40), as(t)
+	terms := proposed(t, learned(t, d, "vendor"), "constant", "payment_terms")
+	require.NoError(t, d.Learning.Leave(ctx, "vendor", terms.Key, "we agree them one by one"))
+	assert.Equal(t, "we agree them one by one", proposed(t, learned(t, d, "vendor"), "constant", "payment_terms").Aside, "also when it is learned again")
+	require.NoError(t, d.Learning.Leave(ctx, "vendor", terms.Key, ""))
+	assert.Empty(t, proposed(t, learned(t, d, "vendor"), "constant", "payment_terms").Aside)
+	assert.Equal(t, "no-proposal", codeOf(t, d.Learning.Leave(ctx, "vendor", "nothing", "x")))
+	_, err := d.Learning.Accept(ctx, "vendor", terms.Key, contract.LearnedChoice{Instead: 7})
+	assert.Equal(t, "no-other-form", codeOf(t, err))
+}
