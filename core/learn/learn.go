@@ -63,6 +63,8 @@ type Proposal struct {
 	// Acts is one where the rule has something to do, and Still one where it keeps still; no number:
 	// there is none.
 	Acts, Still Place
+	// Sample are some of those that bear it out, from the first to the last.
+	Sample []Place
 	// Reads are the keys of the fields that decide.
 	Reads []string
 	// Instead are other forms of the same, narrower or wider, the better ones first.
@@ -85,6 +87,8 @@ const (
 	MostLines   = 400_000
 	// mostExceptions is how many exceptions a proposal names.
 	mostExceptions = 200
+	// mostSampled is how many a proposal has at least, where there are so many, of those that bear it out.
+	mostSampled = 20
 	// enough is how many records have to speak for a rule.
 	enough = 20
 )
@@ -266,11 +270,21 @@ func literal(of *field.Field, text string) string {
 // it says nothing.
 func (f *finder) told(p *Proposal, rows int, says func(row int) int) {
 	p.Holds, p.Breaks, p.Exceptions = 0, 0, nil
+	step := 1 // of those that bear it out every so many is in the sample
 	for row := range rows {
 		switch says(row) {
 		case 1:
 			if p.Acts.Number == "" {
 				p.Acts = f.sheet.place(row)
+			}
+			if p.Holds%step == 0 {
+				p.Sample = append(p.Sample, f.sheet.place(row))
+			}
+			if len(p.Sample) > 2*mostSampled { // every second stays
+				for i := range mostSampled {
+					p.Sample[i] = p.Sample[2*i]
+				}
+				p.Sample, step = p.Sample[:mostSampled], 2*step
 			}
 			p.Holds++
 		case -1:

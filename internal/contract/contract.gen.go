@@ -2698,8 +2698,14 @@ type LearnedExistingRelation string
 
 // LearnedProposal defines model for LearnedProposal.
 type LearnedProposal struct {
+	// Agree For how many of them they give the value that is there
+	Agree int `json:"agree,omitempty"`
+
 	// Aside Why somebody leaves it alone; missing: nobody does
 	Aside string `json:"aside,omitempty"`
+
+	// Asked For how many records that bear it out the rules in force were asked for the value; 0: no rule gives it
+	Asked int `json:"asked,omitempty"`
 
 	// Breaks How many do not; the others have nothing to say of it
 	Breaks int `json:"breaks"`
@@ -2743,6 +2749,19 @@ type LearnedProposal struct {
 
 // LearnedProposalForm defines model for LearnedProposal.Form.
 type LearnedProposalForm string
+
+// LearnedSummary defines model for LearnedSummary.
+type LearnedSummary struct {
+	At time.Time `json:"at"`
+
+	// Drifted What records bear out and a rule in force says otherwise
+	Drifted []LearnedProposal `json:"drifted"`
+	Kind    string            `json:"kind"`
+
+	// Open How many proposals no rule says and nobody leaves alone
+	Open int `json:"open"`
+	Seen int `json:"seen"`
+}
 
 // LedgerName defines model for LedgerName.
 type LedgerName = string
@@ -5213,6 +5232,13 @@ type SaveLayoutParams struct {
 	Kind    string  `form:"kind" json:"kind"`
 	Company string  `form:"company,omitempty" json:"company,omitempty"`
 	Type    string  `form:"type,omitempty" json:"type,omitempty"`
+}
+
+// ListLearnedParams defines parameters for ListLearned.
+type ListLearnedParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules  ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Format Format  `json:"format,omitempty"`
 }
 
 // GetBalancesParams defines parameters for GetBalances.

@@ -2,6 +2,11 @@ package httpapi
 
 import "context"
 
+func (s *server) ListLearned(ctx context.Context, r ListLearnedRequestObject) (ListLearnedResponseObject, error) {
+	v, err := s.by(ctx).Learning.List(ctx, &r.Params.Format)
+	return ListLearned200JSONResponse(v), err
+}
+
 func (s *server) GetLearned(ctx context.Context, r GetLearnedRequestObject) (GetLearnedResponseObject, error) {
 	v, err := s.by(ctx).Learning.Get(ctx, r.Kind, &r.Params.Format)
 	return GetLearned200JSONResponse(v), err

@@ -271,6 +271,9 @@ type ServerInterface interface {
 	// SaveLayout Arrange the forms of a scope
 	// (PUT /layouts)
 	SaveLayout(ctx *echo.Context, params SaveLayoutParams) error
+	// ListLearned What was learned of each kind of record, and where records and rules have drifted apart
+	// (GET /learned)
+	ListLearned(ctx *echo.Context, params ListLearnedParams) error
 	// EmptyLedger Remove one's own postings from the practice ledger; the books cannot be emptied
 	// (DELETE /ledgers/{ledger})
 	EmptyLedger(ctx *echo.Context, ledger Ledger) error
@@ -2403,6 +2406,31 @@ func (w *ServerInterfaceWrapper) SaveLayout(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.SaveLayout(ctx, params)
+	return err
+}
+
+// ListLearned converts echo context to params.
+func (w *ServerInterfaceWrapper) ListLearned(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListLearnedParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListLearned(ctx, params)
 	return err
 }
 
@@ -5107,6 +5135,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/kinds/check", wrapper.CheckKind, options.OperationMiddlewares["checkKind"]...)
 	router.DELETE(options.BaseURL+"/kinds/:kind", wrapper.DeleteKind, options.OperationMiddlewares["deleteKind"]...)
 	router.PUT(options.BaseURL+"/kinds/:kind", wrapper.SaveKind, options.OperationMiddlewares["saveKind"]...)
+	router.GET(options.BaseURL+"/learned", wrapper.ListLearned, options.OperationMiddlewares["listLearned"]...)
 	router.GET(options.BaseURL+"/kinds/:kind/learned", wrapper.GetLearned, options.OperationMiddlewares["getLearned"]...)
 	router.POST(options.BaseURL+"/kinds/:kind/learned", wrapper.StartLearning, options.OperationMiddlewares["startLearning"]...)
 	router.POST(options.BaseURL+"/kinds/:kind/learned/:key/accept", wrapper.AcceptLearned, options.OperationMiddlewares["acceptLearned"]...)
@@ -8595,6 +8624,45 @@ type SaveLayoutdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response SaveLayoutdefaultApplicationProblemPlusJSONResponse) VisitSaveLayoutResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLearnedRequestObject struct {
+	Params ListLearnedParams
+}
+
+type ListLearnedResponseObject interface {
+	VisitListLearnedResponse(w http.ResponseWriter) error
+}
+
+type ListLearned200JSONResponse []LearnedSummary
+
+func (response ListLearned200JSONResponse) VisitListLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListLearneddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListLearneddefaultApplicationProblemPlusJSONResponse) VisitListLearnedResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -14021,6 +14089,9 @@ type StrictServerInterface interface {
 	// SaveLayout Arrange the forms of a scope
 	// (PUT /layouts)
 	SaveLayout(ctx context.Context, request SaveLayoutRequestObject) (SaveLayoutResponseObject, error)
+	// ListLearned What was learned of each kind of record, and where records and rules have drifted apart
+	// (GET /learned)
+	ListLearned(ctx context.Context, request ListLearnedRequestObject) (ListLearnedResponseObject, error)
 	// EmptyLedger Remove one's own postings from the practice ledger; the books cannot be emptied
 	// (DELETE /ledgers/{ledger})
 	EmptyLedger(ctx context.Context, request EmptyLedgerRequestObject) (EmptyLedgerResponseObject, error)
@@ -17494,6 +17565,31 @@ func (sh *strictHandler) SaveLayout(ctx *echo.Context, params SaveLayoutParams) 
 		return err
 	} else if validResponse, ok := response.(SaveLayoutResponseObject); ok {
 		return validResponse.VisitSaveLayoutResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListLearned operation middleware
+func (sh *strictHandler) ListLearned(ctx *echo.Context, params ListLearnedParams) error {
+	var request ListLearnedRequestObject
+
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListLearned(ctx.Request().Context(), request.(ListLearnedRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListLearned")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListLearnedResponseObject); ok {
+		return validResponse.VisitListLearnedResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

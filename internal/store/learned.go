@@ -31,7 +31,14 @@ type Learned struct {
 	Run       int64  // that looked
 	At        string // RFC 3339
 	Seen      int    // how many records there were
-	Proposals []learn.Proposal
+	Proposals []LearnedRule
+}
+
+// LearnedRule is a proposal, and what the rules in force of then made of some records that bear it out.
+type LearnedRule struct {
+	learn.Proposal
+	// Asked is of how many records that was looked at, and Agree in how many they give the same value.
+	Asked, Agree int
 }
 
 // SaveLearned keeps what was learned of a kind, in place of what was before.

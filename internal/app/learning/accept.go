@@ -99,12 +99,12 @@ func chosen(learned *store.Learned, key string, instead int) (*learn.Proposal, e
 	if learned == nil {
 		return nil, fault.Missing("proposal %s", key)
 	}
-	i := slices.IndexFunc(learned.Proposals, func(p learn.Proposal) bool { return keyOf(&p) == key })
+	i := slices.IndexFunc(learned.Proposals, func(p store.LearnedRule) bool { return keyOf(&p.Proposal) == key })
 	switch {
 	case i < 0:
 		return nil, fault.Hindered(noProposal)
 	case instead == 0:
-		return &learned.Proposals[i], nil
+		return &learned.Proposals[i].Proposal, nil
 	case instead < 0 || instead > len(learned.Proposals[i].Instead):
 		return nil, fault.Bad(noForm, len(learned.Proposals[i].Instead))
 	}

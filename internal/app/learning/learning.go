@@ -123,10 +123,58 @@ func (s *Service) work(ctx context.Context, ref *cache.Reference, kind *record.K
 	}
 	found = slices.DeleteFunc(found, func(p learn.Proposal) bool { return !s.sound(ref, kind, &p) })
 	counts["proposals"] = len(found)
-	if err := s.base.Store.SaveLearned(ctx, kind.Key, store.Learned{Run: w.ID(), At: store.Instant(s.base.Clock()), Seen: l.Seen, Proposals: found}); err != nil {
+	learned := store.Learned{Run: w.ID(), At: store.Instant(s.base.Clock()), Seen: l.Seen}
+	for i := range found {
+		of := store.LearnedRule{Proposal: found[i]}
+		if err := s.agreement(ctx, kind, &of); err != nil {
+			return err
+		}
+		learned.Proposals = append(learned.Proposals, of)
+	}
+	if err := s.base.Store.SaveLearned(ctx, kind.Key, learned); err != nil {
 		return err
 	}
 	return w.Came(ctx, counts["records"], counts)
+}
+
+// agreement counts for how many of the records in the sample the rules in force give the value that is
+// there, where nobody gives it. Cost: judging them.
+func (s *Service) agreement(ctx context.Context, kind *record.Kind, of *store.LearnedRule) error {
+	if !gives(of.Rule.Family) || of.Series != nil {
+		return nil
+	}
+	book, err := s.base.Cache.Book(ctx, kind.Key)
+	if err != nil {
+		return err
+	}
+	target := kind.Field(of.Rule.Target)
+	if target == nil || !slices.ContainsFunc(book.Rules, func(c *rule.Compiled) bool {
+		return c.State == rule.InForce && c.Target == of.Rule.Target && gives(c.Family)
+	}) {
+		return nil
+	}
+	for _, at := range of.Sample {
+		r, err := s.base.Store.Record(ctx, kind.Key, at.Number)
+		if err != nil {
+			continue // it is gone since
+		}
+		d := judging.DocumentOf(kind, &r)
+		d.Record = ""
+		clear(&d, kind, of.Rule.Target, at.Line)
+		t, err := s.base.Try(ctx, d, judging.Ask{Moment: rule.Typing, NoTrace: true})
+		if err != nil {
+			if ctx.Err() != nil {
+				return err
+			}
+			continue
+		}
+		content := t.Judged.Content("", "")
+		of.Asked++
+		if is, was := content.Get(target, at.Line), r.Content.Get(target, at.Line); is == was {
+			of.Agree++
+		}
+	}
+	return nil
 }
 
 // link tells the learner the records of a kind that links lead to, and what some of them were before.
@@ -225,11 +273,12 @@ func (s *Service) Get(ctx context.Context, key string, format *field.Format) (co
 	v := &viewer{ref: ref, kind: kind, book: book, links: s.base.Links(ctx, ref, ""), wording: ref.Wording(kind, format.OrPlain())}
 	for i := range learned.Proposals {
 		p := &learned.Proposals[i]
-		c := compiled(ref, kind, p)
+		c := compiled(ref, kind, &p.Proposal)
 		if !c.Sound() {
 			continue // fields or tables are others since
 		}
-		shown := v.proposal(p, c)
+		shown := v.proposal(&p.Proposal, c)
+		v.agreed(p, &shown)
 		shown.Aside = asides[shown.Key].Reason
 		for j := range p.Instead {
 			if c := compiled(ref, kind, &p.Instead[j]); c.Sound() {
@@ -240,6 +289,51 @@ func (s *Service) Get(ctx context.Context, key string, format *field.Format) (co
 	}
 	return answer, v.links.Err()
 }
+
+// List returns what was learned of each kind, and where records and rules have drifted apart.
+func (s *Service) List(ctx context.Context, format *field.Format) ([]contract.LearnedSummary, error) {
+	all := []contract.LearnedSummary{}
+	if err := may(ctx, actor.RulesRead); err != nil {
+		return all, err
+	}
+	ref, err := s.base.Cache.Reference(ctx)
+	if err != nil {
+		return all, err
+	}
+	for i := range ref.Kinds {
+		l, err := s.Get(ctx, ref.Kinds[i].Key, format)
+		if err != nil {
+			return all, err
+		}
+		if l.At == nil {
+			continue
+		}
+		summary := contract.LearnedSummary{Kind: l.Kind, At: *l.At, Seen: l.Seen, Drifted: []contract.LearnedProposal{}}
+		for _, p := range l.Proposals {
+			switch {
+			case p.Aside != "":
+			case ruled(&p):
+			default:
+				summary.Open++
+				if drifted(&p) {
+					summary.Drifted = append(summary.Drifted, p)
+				}
+			}
+		}
+		all = append(all, summary)
+	}
+	return all, nil
+}
+
+// ruled tells whether a rule says what a proposal does, or more.
+func ruled(p *contract.LearnedProposal) bool {
+	return slices.ContainsFunc(p.Existing, func(e contract.LearnedExisting) bool {
+		return e.Relation == "same" || e.Relation == "wider"
+	})
+}
+
+// drifted tells whether the rules in force give other values than records have.
+func drifted(p *contract.LearnedProposal) bool { return p.Asked >= 10 && p.Agree*10 < p.Asked*7 }
 
 // viewer shows proposals to a person.
 type viewer struct {
@@ -268,6 +362,20 @@ func (v *viewer) proposal(p *learn.Proposal, c *rule.Compiled) contract.LearnedP
 		shown.Table = p.Series.Label
 	}
 	return shown
+}
+
+// agreed says of the rules in force what they make of the records: one that gives what is there says the
+// same, however it is written.
+func (v *viewer) agreed(p *store.LearnedRule, shown *contract.LearnedProposal) {
+	shown.Asked, shown.Agree = p.Asked, p.Agree
+	if p.Asked == 0 || p.Agree*20 < p.Asked*19 {
+		return
+	}
+	for i := range shown.Existing {
+		if e := &shown.Existing[i]; e.State == string(rule.InForce) && e.Relation != "same" {
+			e.Relation = "wider"
+		}
+	}
 }
 
 // formulaOf is the formula by which a rule does what it does.

@@ -707,6 +707,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/learned": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was learned of each kind of record, and where records and rules have drifted apart */
+        get: operations["listLearned"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/kinds/{kind}/learned": {
         parameters: {
             query?: never;
@@ -3536,6 +3553,16 @@ export interface components {
             seen: number;
             proposals: components["schemas"]["LearnedProposal"][];
         };
+        LearnedSummary: {
+            kind: string;
+            /** Format: date-time */
+            at: string;
+            seen: number;
+            /** @description How many proposals no rule says and nobody leaves alone */
+            open: number;
+            /** @description What records bear out and a rule in force says otherwise */
+            drifted: components["schemas"]["LearnedProposal"][];
+        };
         LearnedProposal: {
             key: string;
             /** @enum {string} */
@@ -3563,6 +3590,10 @@ export interface components {
             rows?: number;
             /** @description Records cannot tell whether the value is copied or always the linked one */
             unsure?: boolean;
+            /** @description For how many records that bear it out the rules in force were asked for the value; 0: no rule gives it */
+            asked?: number;
+            /** @description For how many of them they give the value that is there */
+            agree?: number;
             /** @description Why somebody leaves it alone; missing: nobody does */
             aside?: string;
             /** @description Other forms of the same, the better ones first */
@@ -7992,6 +8023,31 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listLearned: {
+        parameters: {
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+                format?: components["parameters"]["Format"];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The kinds that were looked through */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LearnedSummary"][];
+                };
             };
             default: components["responses"]["Failure"];
         };

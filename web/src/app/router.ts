@@ -14,6 +14,11 @@ export const router = createRouter({
     { path: "/plan", component: PlanView, meta: { title: "Plan" } },
     { path: "/rules", component: () => import("@/features/rules/RulesView.vue"), meta: { title: "Rules" } },
     {
+      path: "/rules/learned",
+      component: () => import("@/features/rules/LearnedView.vue"),
+      meta: { title: "Learned from records" },
+    },
+    {
       path: "/codicils",
       component: () => import("@/features/codicils/CodicilsView.vue"),
       meta: { title: "Codicils" },

@@ -18,6 +18,7 @@ export const runTitles: Record<Run["what"], string> = {
   derive: "Derived again",
   "take-back": "Taken back",
   breaks: "Broken checks",
+  learn: "Rules learned from records",
   duplicates: "Duplicates",
   "merge-check": "Merging, looked at",
   merge: "Merged",

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, onUnmounted } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { RouterLink, useRoute, useRouter } from "vue-router";
 import type { Finding } from "@/api/client";
 import FindingItem from "@/features/rules/FindingItem.vue";
 import ListExport from "@/ui/ListExport.vue";
@@ -9,6 +9,8 @@ import TroubleNote from "@/ui/TroubleNote.vue";
 import { useList } from "@/ui/list";
 import { useCatalog } from "@/queries/catalog";
 import { useDataLook, useFindings } from "@/queries/findings";
+import { count } from "@/queries/format";
+import { useDrift } from "@/queries/learned";
 
 /** What can be said about rules and tables before somebody meets it. */
 const catalog = useCatalog();
@@ -17,6 +19,13 @@ const router = useRouter();
 const found = useFindings(() => "");
 const data = useDataLook();
 onUnmounted(data.stop);
+
+const drift = useDrift();
+const drifted = computed(() =>
+  (drift.data ?? [])
+    .filter((l) => !kind.value || l.kind === kind.value)
+    .flatMap((l) => l.drifted.map((proposal) => ({ kind: l.kind, proposal }))),
+);
 
 const kind = computed({
   get: () => String(route.query.kind ?? ""),
@@ -86,6 +95,23 @@ const groups = computed(() =>
         without a row, values that occur nowhere, and rules that no longer act</template
       >.
     </p>
+    <section v-if="drifted.length" aria-label="Drifted apart">
+      <h2>Drifted apart</h2>
+      <p class="quiet">What saved records hold, and what the rules in force would give them today.</p>
+      <p v-for="d in drifted" :key="d.proposal.key" class="drift">
+        <RouterLink :to="{ path: '/rules/learned', query: { kind: d.kind, field: d.proposal.target } }">{{
+          d.proposal.sentence
+        }}</RouterLink>
+        <span class="quiet">
+          {{ count(d.proposal.holds) }} of {{ count(d.proposal.holds + d.proposal.breaks) }} records; of
+          {{ d.proposal.asked }} looked at, the rules give {{ d.proposal.agree }} the same.
+        </span>
+        <template v-for="e in d.proposal.existing.filter((e) => e.state === 'in force')" :key="e.rule">
+          {{ " " }}<RouterLink :to="`/plan?rule=${e.rule}`">Rule {{ e.rule }}</RouterLink>
+          <span class="quiet">: {{ e.sentence }} </span>
+        </template>
+      </p>
+    </section>
     <section v-for="g in groups" :key="g.sort" :aria-label="g.title">
       <h2>
         {{ g.title }} <span class="count">{{ g.list.length }}</span>

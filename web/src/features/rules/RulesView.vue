@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed, ref } from "vue";
+import { RouterLink } from "vue-router";
+import { useSession } from "@/queries/session";
 import { api, ask, type Family, type RuleState, type RuleView, type Schemas } from "@/api/client";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import ExportRows from "@/ui/ExportRows.vue";
@@ -136,6 +138,7 @@ const deeds: { state: RuleState; label: string }[] = [
   { state: "in force", label: "Put in force" },
   { state: "retired", label: "Retire" },
 ];
+const session = useSession();
 </script>
 
 <template>
@@ -151,6 +154,11 @@ const deeds: { state: RuleState; label: string }[] = [
         />
       </h1>
       <span class="quiet">{{ list.found.length }} of {{ list.rules?.length ?? 0 }}</span>
+      <RouterLink
+        v-if="session.everywhere"
+        :to="{ path: '/rules/learned', query: { kind: list.kind || undefined } }"
+        >Learn from records</RouterLink
+      >
       <span class="spring" />
       <ExportRows name="rules" :head="sheetHead" :rows="sheet" />
       <button v-if="filtered" type="button" class="plain" @click="list.clear">Show all</button>
