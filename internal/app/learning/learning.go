@@ -169,8 +169,12 @@ func (s *Service) agreement(ctx context.Context, kind *record.Kind, of *store.Le
 			continue
 		}
 		content := t.Judged.Content("", "")
+		is := content.Get(target, at.Line)
+		if is == "" {
+			continue // no rule says anything of it
+		}
 		of.Asked++
-		if is, was := content.Get(target, at.Line), r.Content.Get(target, at.Line); is == was {
+		if is == r.Content.Get(target, at.Line) {
 			of.Agree++
 		}
 	}
