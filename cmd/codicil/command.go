@@ -12,6 +12,7 @@ import (
 	"runtime/debug"
 	"strconv"
 	"strings"
+	"sync"
 	"syscall"
 	"time"
 
@@ -91,7 +92,7 @@ before the environment, which goes before the file. codicil settings prints what
 			if known.Seal, err = s.seal(); err != nil {
 				return err
 			}
-			return serve(c, serving{data: data, memory: s.GetInt(setMemory), network: s.network(), people: known, backups: s.backups(), rate: s.GetInt(setRate), signing: signing})
+			return serve(c.Context(), serving{data: data, memory: s.GetInt(setMemory), network: s.network(), people: known, backups: s.backups(), rate: s.GetInt(setRate), signing: signing}, announced(c))
 		},
 	}
 	serveFlags(c.Flags())
@@ -106,12 +107,7 @@ func demoCommand() *cobra.Command {
 		Short: "Serve the application with the Brinewell demo data, fresh at every start",
 		Args:  cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			folder, err := demoFolder()
-			if err != nil {
-				return err
-			}
-			defer func() { _ = os.RemoveAll(folder) }()
-			return serve(c, serving{data: filepath.Join(folder, "demo.db"), memory: memoryLimit, network: httpapi.Network{Address: address, Local: true}, people: people.Usual, demo: true})
+			return serveDemo(c.Context(), address, announced(c))
 		},
 	}
 	c.Flags().StringVar(&address, "address", defaultAddress, "loopback address to listen on")
@@ -136,8 +132,54 @@ type serving struct {
 	demo    bool      // with its data, to whoever comes from this machine
 }
 
-func serve(c *cobra.Command, o serving) (err error) {
-	ctx := c.Context()
+// announced tells on the command line where the application is.
+func announced(c *cobra.Command) func(url, word string) {
+	return func(url, word string) {
+		_, _ = fmt.Fprintf(c.OutOrStdout(), "Codicil is at %s\nStop it with Ctrl+C.\n", url)
+		if word != "" {
+			_, _ = fmt.Fprintf(c.OutOrStdout(), "Nobody can sign in yet. Open the address and make the first administrator with this word, which holds until Codicil stops:\n  %s\n", word)
+		}
+	}
+}
+
+// serveDemo serves the demo data, fresh, from a folder that goes when it ends.
+func serveDemo(ctx context.Context, address string, ready func(url, word string)) error {
+	folder, err := demoFolder()
+	if err != nil {
+		return err
+	}
+	defer func() { _ = os.RemoveAll(folder) }()
+	return serve(ctx, serving{data: filepath.Join(folder, "demo.db"), memory: memoryLimit, network: httpapi.Network{Address: address, Local: true}, people: people.Usual, demo: true}, ready)
+}
+
+// beside starts the demo beside the application, once, on a port of its own; it ends with ctx.
+func beside(ctx context.Context) (start func(context.Context) (string, error), wait func()) {
+	var mutex sync.Mutex
+	var group sync.WaitGroup
+	url := ""
+	start = func(asked context.Context) (string, error) {
+		mutex.Lock()
+		defer mutex.Unlock()
+		if url != "" {
+			return url, nil
+		}
+		at, failed := make(chan string, 1), make(chan error, 1)
+		group.Go(func() {
+			failed <- serveDemo(ctx, "127.0.0.1:0", func(url, _ string) { at <- url })
+		})
+		select {
+		case url = <-at:
+			return url, nil
+		case err := <-failed:
+			return "", err
+		case <-asked.Done():
+			return "", asked.Err()
+		}
+	}
+	return start, group.Wait
+}
+
+func serve(ctx context.Context, o serving, ready func(url, word string)) (err error) {
 	if o.demo {
 		if err := demo.Write(ctx, o.data); err != nil {
 			return fmt.Errorf("fill the demo: %w", err)
@@ -180,16 +222,16 @@ func serve(c *cobra.Command, o serving) (err error) {
 	} else if word, err = a.SignIn.First(ctx); err != nil {
 		return err
 	}
+	if !o.demo && o.network.OnThisMachine() {
+		start, wait := beside(ctx)
+		options.Demo = start
+		defer wait()
+	}
 	handler, err := httpapi.New(a, options)
 	if err != nil {
 		return err
 	}
-	return httpapi.Serve(ctx, o.network, handler, func(url string) {
-		_, _ = fmt.Fprintf(c.OutOrStdout(), "Codicil is at %s\nStop it with Ctrl+C.\n", url)
-		if word != "" {
-			_, _ = fmt.Fprintf(c.OutOrStdout(), "Nobody can sign in yet. Open the address and make the first administrator with this word, which holds until Codicil stops:\n  %s\n", word)
-		}
-	})
+	return httpapi.Serve(ctx, o.network, handler, func(url string) { ready(url, word) })
 }
 
 // openApp brings the kinds up to date and finishes what an earlier run began.

@@ -125,6 +125,27 @@ func (e BatchState) Valid() bool {
 	}
 }
 
+// Defines values for BookChangeDeed.
+const (
+	BookChangeDeedAdd    BookChangeDeed = "add"
+	BookChangeDeedChange BookChangeDeed = "change"
+	BookChangeDeedRemove BookChangeDeed = "remove"
+)
+
+// Valid indicates whether the value is a known member of the BookChangeDeed enum.
+func (e BookChangeDeed) Valid() bool {
+	switch e {
+	case BookChangeDeedAdd:
+		return true
+	case BookChangeDeedChange:
+		return true
+	case BookChangeDeedRemove:
+		return true
+	default:
+		return false
+	}
+}
+
 // Defines values for BrokenRuleSeverity.
 const (
 	BrokenRuleSeverityAdvise  BrokenRuleSeverity = "advise"
@@ -338,6 +359,21 @@ func (e FormulaAskPart) Valid() bool {
 	case FormulaAskPartValue:
 		return true
 	case FormulaAskPartWhen:
+		return true
+	default:
+		return false
+	}
+}
+
+// Defines values for GuessedColumnSpecial.
+const (
+	GuessedColumnSpecialCompany GuessedColumnSpecial = "company"
+)
+
+// Valid indicates whether the value is a known member of the GuessedColumnSpecial enum.
+func (e GuessedColumnSpecial) Valid() bool {
+	switch e {
+	case GuessedColumnSpecialCompany:
 		return true
 	default:
 		return false
@@ -1300,6 +1336,16 @@ type BlankTold struct {
 	Versions int `json:"versions"`
 }
 
+// BookChange defines model for BookChange.
+type BookChange struct {
+	Deed BookChangeDeed `json:"deed"`
+	Name string         `json:"name"`
+	What string         `json:"what"`
+}
+
+// BookChangeDeed defines model for BookChange.Deed.
+type BookChangeDeed string
+
 // Breaks defines model for Breaks.
 type Breaks struct {
 	CountedAt *time.Time `json:"countedAt,omitempty"`
@@ -1956,6 +2002,11 @@ type CrosswalkView struct {
 	Version int `json:"version"`
 }
 
+// DemoBeside defines model for DemoBeside.
+type DemoBeside struct {
+	URL string `json:"url"`
+}
+
 // DeriveRequest defines model for DeriveRequest.
 type DeriveRequest struct {
 	// Apply Save what changes
@@ -2466,6 +2517,28 @@ type Goal struct {
 	Words  string  `json:"words"`
 }
 
+// GuessedColumn defines model for GuessedColumn.
+type GuessedColumn struct {
+	// Different How many different values
+	Different int      `json:"different"`
+	Evidence  []string `json:"evidence"`
+	Field     Field    `json:"field"`
+	Filled    int      `json:"filled"`
+
+	// Name As the file calls it
+	Name    string   `json:"name"`
+	Samples []string `json:"samples"`
+
+	// Special It is no field: it names the company of each row
+	Special GuessedColumnSpecial `json:"special,omitempty"`
+
+	// Unique No two rows share a value
+	Unique bool `json:"unique"`
+}
+
+// GuessedColumnSpecial It is no field: it names the company of each row
+type GuessedColumnSpecial string
+
 // Guest defines model for Guest.
 type Guest struct {
 	// Companies None: all
@@ -2597,6 +2670,18 @@ type KindEntry struct {
 	Families []string `json:"families"`
 	Kind     Kind     `json:"kind"`
 	Types    []Type   `json:"types"`
+}
+
+// KindGuess defines model for KindGuess.
+type KindGuess struct {
+	Columns []GuessedColumn `json:"columns"`
+
+	// Format How the file writes numbers and dates
+	Format Format `json:"format"`
+	Kind   Kind   `json:"kind"`
+
+	// Rows How many rows were looked at
+	Rows int `json:"rows"`
 }
 
 // KindProblem defines model for KindProblem.
@@ -4960,6 +5045,12 @@ type GetBatchParams struct {
 	Format Format `json:"format,omitempty"`
 }
 
+// ImportBookParams defines parameters for ImportBook.
+type ImportBookParams struct {
+	// Keep Without it only what would change is told
+	Keep bool `form:"keep,omitempty" json:"keep,omitempty"`
+}
+
 // GetBreaksParams defines parameters for GetBreaks.
 type GetBreaksParams struct {
 	Kind KindKey `form:"kind" json:"kind"`
@@ -5156,6 +5247,12 @@ type CheckFormulaParams struct {
 type TellFormulaParams struct {
 	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
 	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// GuessKindParams defines parameters for GuessKind.
+type GuessKindParams struct {
+	// Name Of the file
+	Name string `form:"name" json:"name"`
 }
 
 // AddFieldParams defines parameters for AddField.

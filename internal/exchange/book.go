@@ -234,15 +234,10 @@ func ReadBook(r io.Reader) (*Book, error) {
 		}
 	}
 	if version > 0 {
-		b.Lists = append(b.Lists, before...)
+		b.Lists = append(b.Lists, codec.ListsBefore...)
 	}
 	return b, nil
 }
-
-// before are the lists that have other codes now than the program had when books did not hold lists.
-var before = []table.List{{Key: "payment_methods", Label: "Payment methods", Entries: []table.Entry{
-	{Code: "T", Label: "Transfer"}, {Code: "D", Label: "Direct debit"}, {Code: "C", Label: "Card"}, {Code: "S", Label: "With the salary"},
-}}}
 
 // reading is how the parts of a file are read: in which version they are, and in text on which lines they begin.
 type reading struct {

@@ -14,6 +14,7 @@ import (
 type server struct {
 	app  *app.App
 	door *door
+	demo func(ctx context.Context) (url string, err error) // nil: there is none beside it
 }
 
 func (s *server) GetCatalog(ctx context.Context, _ GetCatalogRequestObject) (GetCatalogResponseObject, error) {

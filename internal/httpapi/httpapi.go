@@ -18,6 +18,7 @@ import (
 	"net/http"
 	"net/netip"
 	"os"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -70,6 +71,8 @@ type Options struct {
 	Guest func(ctx context.Context) (actor.Actor, error)
 	// Guests lets whoever asks become any person, as in a demo.
 	Guests bool
+	// Demo, if any, starts the demo beside the application, once, and tells its address.
+	Demo func(ctx context.Context) (url string, err error)
 	// MostEach is how many requests a key may send in a second; 0: as many as are usual.
 	MostEach int
 }
@@ -86,7 +89,7 @@ func New(a *app.App, o Options) (*Handler, error) {
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = d.answer
 	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked, Skipper: listens}), exact, secure, d.known, d.asking, inTime, checkRequest(a, router))
-	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a, d}, nil), base)
+	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a, d, o.Demo}, nil), base)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", func(c *echo.Context) error {
 		if err := a.Ready(c.Request().Context()); err != nil {
@@ -148,6 +151,12 @@ func (n Network) check() (local bool, err error) {
 		return local, fmt.Errorf("address %q is not on this machine: give the files of TLS with --tls-certificate and --tls-key, or say with --proxy which proxy in front of it has them", n.Address)
 	}
 	return local, nil
+}
+
+// OnThisMachine tells whether nobody else can ask.
+func (n Network) OnThisMachine() bool {
+	local, err := n.check()
+	return err == nil && local
 }
 
 // Serve listens on an address and serves until the context ends. ready is told the address when connections are accepted.
@@ -232,7 +241,7 @@ func (c *certificate) kept(err error) error {
 // bringsFile tells whether a request brings a file, which is read piece by piece and bounded by who reads it.
 func bringsFile(c *echo.Context) bool {
 	r := c.Request()
-	return r.Method == http.MethodPost && r.URL.Path == base+"/loads" && r.Header.Get(echo.HeaderContentType) == echo.MIMEOctetStream
+	return r.Method == http.MethodPost && slices.Contains([]string{base + "/loads", base + "/kinds/guess", base + "/books"}, r.URL.Path) && r.Header.Get(echo.HeaderContentType) == echo.MIMEOctetStream
 }
 
 // inTime ends the work for a request that takes too long; that for a caller who has left ends

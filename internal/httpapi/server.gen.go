@@ -73,6 +73,9 @@ type ServerInterface interface {
 	// KeySecond Key a document of a batch the second time, for comparison; the record stays as it is
 	// (POST /batches/{id}/second)
 	KeySecond(ctx *echo.Context, id Identity) error
+	// ImportBook Read a rule book, or a codicil, that was exported, as JSON or text; all of it is kept, or nothing
+	// (POST /books)
+	ImportBook(ctx *echo.Context, params ImportBookParams) error
 	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
 	// (GET /breaks)
 	GetBreaks(ctx *echo.Context, params GetBreaksParams) error
@@ -145,6 +148,9 @@ type ServerInterface interface {
 	// WriteConstant Write what a person typed as the value of a rule as a formula
 	// (POST /constants)
 	WriteConstant(ctx *echo.Context, params WriteConstantParams) error
+	// StartDemo Start the demo beside this application, with data of its own, until it ends
+	// (POST /demo)
+	StartDemo(ctx *echo.Context) error
 	// GetDuplicates By what records of a kind can be duplicates: by its unique rules in force, and by definitions of one's own; with the last scan by each
 	// (GET /duplicates)
 	GetDuplicates(ctx *echo.Context, params GetDuplicatesParams) error
@@ -220,6 +226,9 @@ type ServerInterface interface {
 	// CheckKind What is wrong with a kind as it is described, and what a change of one touches; nothing is kept
 	// (POST /kinds/check)
 	CheckKind(ctx *echo.Context) error
+	// GuessKind What kind of record a spreadsheet holds: its columns as fields, with the evidence; nothing is kept
+	// (POST /kinds/guess)
+	GuessKind(ctx *echo.Context, params GuessKindParams) error
 	// DeleteKind Remove a kind of one's own that nothing uses
 	// (DELETE /kinds/{kind})
 	DeleteKind(ctx *echo.Context, kind KindPath) error
@@ -908,6 +917,24 @@ func (w *ServerInterfaceWrapper) KeySecond(ctx *echo.Context) error {
 	return err
 }
 
+// ImportBook converts echo context to params.
+func (w *ServerInterfaceWrapper) ImportBook(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ImportBookParams
+	// ------------- Optional query parameter "keep" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "keep", ctx.QueryParams(), &params.Keep, runtime.BindQueryParameterOptions{Type: "boolean", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter keep: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ImportBook(ctx, params)
+	return err
+}
+
 // GetBreaks converts echo context to params.
 func (w *ServerInterfaceWrapper) GetBreaks(ctx *echo.Context) error {
 	var err error
@@ -1481,6 +1508,15 @@ func (w *ServerInterfaceWrapper) WriteConstant(ctx *echo.Context) error {
 	return err
 }
 
+// StartDemo converts echo context to params.
+func (w *ServerInterfaceWrapper) StartDemo(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.StartDemo(ctx)
+	return err
+}
+
 // GetDuplicates converts echo context to params.
 func (w *ServerInterfaceWrapper) GetDuplicates(ctx *echo.Context) error {
 	var err error
@@ -1922,6 +1958,24 @@ func (w *ServerInterfaceWrapper) CheckKind(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.CheckKind(ctx)
+	return err
+}
+
+// GuessKind converts echo context to params.
+func (w *ServerInterfaceWrapper) GuessKind(ctx *echo.Context) error {
+	var err error
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params GuessKindParams
+	// ------------- Required query parameter "name" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, true, "name", ctx.QueryParams(), &params.Name, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.GuessKind(ctx, params)
 	return err
 }
 
@@ -5133,6 +5187,9 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.DELETE(options.BaseURL+"/types/:kind/:key", wrapper.DeleteType, options.OperationMiddlewares["deleteType"]...)
 	router.PUT(options.BaseURL+"/types/:kind/:key", wrapper.SaveType, options.OperationMiddlewares["saveType"]...)
 	router.POST(options.BaseURL+"/kinds/check", wrapper.CheckKind, options.OperationMiddlewares["checkKind"]...)
+	router.POST(options.BaseURL+"/kinds/guess", wrapper.GuessKind, options.OperationMiddlewares["guessKind"]...)
+	router.POST(options.BaseURL+"/books", wrapper.ImportBook, options.OperationMiddlewares["importBook"]...)
+	router.POST(options.BaseURL+"/demo", wrapper.StartDemo, options.OperationMiddlewares["startDemo"]...)
 	router.DELETE(options.BaseURL+"/kinds/:kind", wrapper.DeleteKind, options.OperationMiddlewares["deleteKind"]...)
 	router.PUT(options.BaseURL+"/kinds/:kind", wrapper.SaveKind, options.OperationMiddlewares["saveKind"]...)
 	router.GET(options.BaseURL+"/learned", wrapper.ListLearned, options.OperationMiddlewares["listLearned"]...)
@@ -5978,6 +6035,46 @@ type KeySeconddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response KeySeconddefaultApplicationProblemPlusJSONResponse) VisitKeySecondResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportBookRequestObject struct {
+	Params ImportBookParams
+	Body   io.Reader
+}
+
+type ImportBookResponseObject interface {
+	VisitImportBookResponse(w http.ResponseWriter) error
+}
+
+type ImportBook200JSONResponse []BookChange
+
+func (response ImportBook200JSONResponse) VisitImportBookResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ImportBookdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ImportBookdefaultApplicationProblemPlusJSONResponse) VisitImportBookResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -6927,6 +7024,44 @@ type WriteConstantdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response WriteConstantdefaultApplicationProblemPlusJSONResponse) VisitWriteConstantResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartDemoRequestObject struct {
+}
+
+type StartDemoResponseObject interface {
+	VisitStartDemoResponse(w http.ResponseWriter) error
+}
+
+type StartDemo201JSONResponse DemoBeside
+
+func (response StartDemo201JSONResponse) VisitStartDemoResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type StartDemodefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response StartDemodefaultApplicationProblemPlusJSONResponse) VisitStartDemoResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -7961,6 +8096,46 @@ type CheckKinddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response CheckKinddefaultApplicationProblemPlusJSONResponse) VisitCheckKindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GuessKindRequestObject struct {
+	Params GuessKindParams
+	Body   io.Reader
+}
+
+type GuessKindResponseObject interface {
+	VisitGuessKindResponse(w http.ResponseWriter) error
+}
+
+type GuessKind200JSONResponse KindGuess
+
+func (response GuessKind200JSONResponse) VisitGuessKindResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type GuessKinddefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response GuessKinddefaultApplicationProblemPlusJSONResponse) VisitGuessKindResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13891,6 +14066,9 @@ type StrictServerInterface interface {
 	// KeySecond Key a document of a batch the second time, for comparison; the record stays as it is
 	// (POST /batches/{id}/second)
 	KeySecond(ctx context.Context, request KeySecondRequestObject) (KeySecondResponseObject, error)
+	// ImportBook Read a rule book, or a codicil, that was exported, as JSON or text; all of it is kept, or nothing
+	// (POST /books)
+	ImportBook(ctx context.Context, request ImportBookRequestObject) (ImportBookResponseObject, error)
 	// GetBreaks For each check in force how many saved records break it, as it was counted last, since when, and how many before
 	// (GET /breaks)
 	GetBreaks(ctx context.Context, request GetBreaksRequestObject) (GetBreaksResponseObject, error)
@@ -13963,6 +14141,9 @@ type StrictServerInterface interface {
 	// WriteConstant Write what a person typed as the value of a rule as a formula
 	// (POST /constants)
 	WriteConstant(ctx context.Context, request WriteConstantRequestObject) (WriteConstantResponseObject, error)
+	// StartDemo Start the demo beside this application, with data of its own, until it ends
+	// (POST /demo)
+	StartDemo(ctx context.Context, request StartDemoRequestObject) (StartDemoResponseObject, error)
 	// GetDuplicates By what records of a kind can be duplicates: by its unique rules in force, and by definitions of one's own; with the last scan by each
 	// (GET /duplicates)
 	GetDuplicates(ctx context.Context, request GetDuplicatesRequestObject) (GetDuplicatesResponseObject, error)
@@ -14038,6 +14219,9 @@ type StrictServerInterface interface {
 	// CheckKind What is wrong with a kind as it is described, and what a change of one touches; nothing is kept
 	// (POST /kinds/check)
 	CheckKind(ctx context.Context, request CheckKindRequestObject) (CheckKindResponseObject, error)
+	// GuessKind What kind of record a spreadsheet holds: its columns as fields, with the evidence; nothing is kept
+	// (POST /kinds/guess)
+	GuessKind(ctx context.Context, request GuessKindRequestObject) (GuessKindResponseObject, error)
 	// DeleteKind Remove a kind of one's own that nothing uses
 	// (DELETE /kinds/{kind})
 	DeleteKind(ctx context.Context, request DeleteKindRequestObject) (DeleteKindResponseObject, error)
@@ -15174,6 +15358,33 @@ func (sh *strictHandler) KeySecond(ctx *echo.Context, id Identity) error {
 	return nil
 }
 
+// ImportBook operation middleware
+func (sh *strictHandler) ImportBook(ctx *echo.Context, params ImportBookParams) error {
+	var request ImportBookRequestObject
+
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ImportBook(ctx.Request().Context(), request.(ImportBookRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ImportBook")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ImportBookResponseObject); ok {
+		return validResponse.VisitImportBookResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // GetBreaks operation middleware
 func (sh *strictHandler) GetBreaks(ctx *echo.Context, params GetBreaksParams) error {
 	var request GetBreaksRequestObject
@@ -15999,6 +16210,29 @@ func (sh *strictHandler) WriteConstant(ctx *echo.Context, params WriteConstantPa
 		return err
 	} else if validResponse, ok := response.(WriteConstantResponseObject); ok {
 		return validResponse.VisitWriteConstantResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// StartDemo operation middleware
+func (sh *strictHandler) StartDemo(ctx *echo.Context) error {
+	var request StartDemoRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.StartDemo(ctx.Request().Context(), request.(StartDemoRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "StartDemo")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(StartDemoResponseObject); ok {
+		return validResponse.VisitStartDemoResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -16940,6 +17174,33 @@ func (sh *strictHandler) CheckKind(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(CheckKindResponseObject); ok {
 		return validResponse.VisitCheckKindResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// GuessKind operation middleware
+func (sh *strictHandler) GuessKind(ctx *echo.Context, params GuessKindParams) error {
+	var request GuessKindRequestObject
+
+	request.Params = params
+
+	request.Body = ctx.Request().Body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.GuessKind(ctx.Request().Context(), request.(GuessKindRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "GuessKind")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(GuessKindResponseObject); ok {
+		return validResponse.VisitGuessKindResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -110,7 +110,7 @@ var peers = map[string][]string{
 	"backup":         {"release", "store"},
 	"app/trail":      {"access", "actor", "app/judging", "contract", "exchange", "fault", "store"},
 	"app/trials":     {"access", "actor", "app/judging", "contract", "exchange", "fault"},
-	"app/kinds":      {"access", "actor", "app/catalog", "app/fields", "app/judging", "cache", "contract", "fault", "ledger", "store"},
+	"app/kinds":      {"access", "actor", "app/catalog", "app/fields", "app/judging", "cache", "contract", "exchange", "fault", "ledger", "store"},
 	"app/learning":   {"access", "actor", "app/coverage", "app/judging", "app/proofs", "app/rules", "app/runs", "app/tables", "cache", "contract", "fault", "store", "view"},
 	"app/lists":      {"access", "actor", "app/judging", "app/tables", "cache", "contract", "exchange", "fault", "store", "view"},
 	"app/tables":     {"access", "actor", "app/judging", "app/rules", "cache", "contract", "exchange", "fault", "store", "view"},
@@ -118,7 +118,7 @@ var peers = map[string][]string{
 	"app/fields":     {"access", "actor", "app/judging", "app/rules", "cache", "contract", "fault", "store", "view"},
 	"app/replay":     {"access", "actor", "app/commit", "app/judging", "app/runs", "cache", "clock", "contract", "fault", "ledger", "store", "view"},
 	"app/codicils":   {"access", "actor", "app/commit", "app/fields", "app/findings", "app/impact", "app/judging", "app/replay", "app/rules", "cache", "contract", "fault", "store", "view"},
-	"app/books":      {"access", "actor", "app/catalog", "app/commit", "app/fields", "app/judging", "app/kinds", "app/lists", "app/rules", "app/tables", "contract", "exchange", "store", "view"},
+	"app/books":      {"access", "actor", "app/catalog", "app/commit", "app/fields", "app/judging", "app/kinds", "app/lists", "app/rules", "app/tables", "contract", "exchange", "fault", "store", "view"},
 	"app":            {"app/backups", "app/batches", "app/books", "app/breaks", "app/catalog", "app/codicils", "app/coverage", "app/derive", "app/duplicates", "app/fields", "app/findings", "app/formulas", "app/impact", "app/judging", "app/kinds", "app/learning", "app/lists", "app/loads", "app/merging", "app/news", "app/posting", "app/proofs", "app/records", "app/replay", "app/rules", "app/runs", "app/tables", "app/people", "app/personal", "app/takeback", "app/trail", "app/trials", "app/waiting", "actor", "clock", "store", "contract", "exchange", "view"},
 	"app/news":       {"access", "actor", "app/judging", "cache", "contract", "fault", "store"},
 	"app/personal":   {"access", "actor", "app/commit", "app/judging", "contract", "fault", "store", "view"},
@@ -127,7 +127,7 @@ var peers = map[string][]string{
 	"demo":           {"actor", "app", "app/people", "clock", "contract", "exchange", "fault", "oidc/simulated", "standard", "store"},
 	"demo/prepare":   {"demo"},
 	"demo/suggest":   {"actor", "app", "demo", "store"},
-	"httpapi":        {"access", "actor", "app", "app/news", "app/people", "app/trail", "contract", "exchange", "fault", "release", "view"},
+	"httpapi":        {"access", "actor", "app", "app/books", "app/news", "app/people", "app/trail", "contract", "exchange", "fault", "release", "view"},
 }
 
 // most is how many methods a struct of the use cases may have.
@@ -209,7 +209,7 @@ func TestTheClientNamesNoKind(t *testing.T) {
 // What each part of the client may import besides itself; features also what is below them all.
 var client = map[string][]string{
 	"api": {}, "theme": {}, "queries": {"api", "theme"}, "ui": {"api", "queries", "theme"},
-	"features/ledger": {}, "features/desk": {"features/records"}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/loads": {}, "features/merging": {"features/records", "features/runs"}, "features/rules": {"features/proofs", "features/runs"},
+	"features/ledger": {}, "features/start": {}, "features/desk": {"features/records"}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/loads": {}, "features/merging": {"features/records", "features/runs"}, "features/rules": {"features/proofs", "features/runs"},
 	"features/codicils": {"features/rules", "features/runs"}, "features/people": {}, "features/plan": {"features/rules"}, "features/tables": {"features/codicils", "features/records", "features/rules"}, "features/waiting": {},
 }
 

@@ -194,7 +194,15 @@ func (s *Store) firstList(ctx context.Context, l table.List, kinds []record.Kind
 	if err := s.db.WithContext(ctx).Model(&lookupVersion{}).Where("what = ? AND key = ?", codeList, l.Key).Count(&known).Error; err != nil || known > 0 {
 		return err
 	}
-	if before := choicesBefore(l.Key, kinds, kept); len(before) > 0 {
+	before := choicesBefore(l.Key, kinds, kept)
+	if slices.ContainsFunc(kept, func(k kind) bool { return !k.Own && len(k.Definition.Fields) == 0 }) {
+		for _, old := range codec.ListsBefore { // the kinds said nothing yet of what can be chosen
+			if old.Key == l.Key {
+				before = old.Options()
+			}
+		}
+	}
+	if len(before) > 0 {
 		l = asBefore(l, before)
 	}
 	text, err := written(l)

@@ -7,15 +7,19 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/access"
+	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
+	"codicil/internal/fault"
 	"codicil/internal/store"
 	"codicil/internal/view"
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"reflect"
 	"slices"
 	"strings"
@@ -56,6 +60,25 @@ func (s *Service) Import(ctx context.Context, b *exchange.Book, dry bool) ([]Cha
 		return nil
 	})
 	return changes, err
+}
+
+// largestBook is how large the file of a book may be, in bytes.
+const largestBook = 64 << 20
+
+// Read reads the file of a book, as JSON or text, and imports it; without keep it only tells what would
+// change.
+func (s *Service) Read(ctx context.Context, in io.Reader, keep bool) ([]Change, error) {
+	if err := access.Need(ctx, actor.SetupChange); err != nil {
+		return nil, err
+	}
+	if err := access.Companies(ctx, nil); err != nil {
+		return nil, err
+	}
+	b, err := exchange.ReadBook(io.LimitReader(in, largestBook))
+	if err != nil {
+		return nil, fault.Bad(notABook, err)
+	}
+	return s.Import(ctx, b, !keep)
 }
 
 type importer struct {

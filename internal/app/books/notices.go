@@ -1,4 +1,6 @@
 package books
 
+import "codicil/core/notice"
+
 // What these use cases tell a person when something is not as it should be.
-var ()
+var notABook = notice.Define("not-a-book", "{why}")

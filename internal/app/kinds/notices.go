@@ -11,6 +11,9 @@ var (
 	shippedKind  = notice.Define("shipped-kind", "{kind} comes with the program and stays; put its fields away, or use another kind")
 	noSuchType   = notice.Define("no-first-type", "a kind has at least one type: give it a key, such as STD, and a name")
 
+	guessTooLarge   = notice.Define("file-too-large.kind", "the file has more than {most} MB; take a part of it to begin with")
+	guessUnreadable = notice.Define("file-unreadable.kind", "the file cannot be read: {why}")
+
 	numbersStay  = notice.Define("numbers-stay", "{count} {kind} keep their numbers; new ones begin with {prefix}")
 	titlesChange = notice.Define("titles-change", "{count} {kind} are called otherwise in lists and links")
 	dayChanges   = notice.Define("day-changes", "rules, standing values and crosswalks hold by another day when one of {count} {kind} is judged again")

@@ -687,6 +687,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/kinds/guess": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What kind of record a spreadsheet holds: its columns as fields, with the evidence; nothing is kept */
+        post: operations["guessKind"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/books": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a rule book, or a codicil, that was exported, as JSON or text; all of it is kept, or nothing */
+        post: operations["importBook"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/demo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Start the demo beside this application, with data of its own, until it ends */
+        post: operations["startDemo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/kinds/{kind}": {
         parameters: {
             query?: never;
@@ -3641,6 +3692,40 @@ export interface components {
         KindCheck: {
             problems: components["schemas"]["KindProblem"][];
             touches: components["schemas"]["KindTouch"][];
+        };
+        KindGuess: {
+            kind: components["schemas"]["Kind"];
+            columns: components["schemas"]["GuessedColumn"][];
+            /** @description How many rows were looked at */
+            rows: number;
+            /** @description How the file writes numbers and dates */
+            format: components["schemas"]["Format"];
+        };
+        GuessedColumn: {
+            /** @description As the file calls it */
+            name: string;
+            /**
+             * @description It is no field: it names the company of each row
+             * @enum {string}
+             */
+            special?: "company";
+            field: components["schemas"]["Field"];
+            filled: number;
+            /** @description How many different values */
+            different: number;
+            /** @description No two rows share a value */
+            unique: boolean;
+            evidence: string[];
+            samples: string[];
+        };
+        BookChange: {
+            what: string;
+            name: string;
+            /** @enum {string} */
+            deed: "add" | "change" | "remove";
+        };
+        DemoBeside: {
+            url: string;
         };
         KindProblem: {
             /** @description label, prefix, sections, title, journal, … */
@@ -7974,6 +8059,83 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KindCheck"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    guessKind: {
+        parameters: {
+            query: {
+                /** @description Of the file */
+                name: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description The kind as it could be */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KindGuess"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    importBook: {
+        parameters: {
+            query?: {
+                /** @description Without it only what would change is told */
+                keep?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description What was, or would be, changed */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookChange"][];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    startDemo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Where it is */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DemoBeside"];
                 };
             };
             default: components["responses"]["Failure"];

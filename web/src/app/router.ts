@@ -11,6 +11,11 @@ export const router = createRouter({
       component: () => import("@/features/people/ReturnView.vue"),
       meta: { title: "Sign in" },
     },
+    {
+      path: "/start",
+      component: () => import("@/features/start/StartView.vue"),
+      meta: { title: "Begin" },
+    },
     { path: "/plan", component: PlanView, meta: { title: "Plan" } },
     { path: "/rules", component: () => import("@/features/rules/RulesView.vue"), meta: { title: "Rules" } },
     {

@@ -1,0 +1,257 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import { RouterLink } from "vue-router";
+import { api, type Field, type Kind, type Schemas } from "@/api/client";
+import { keyOf } from "@/api/address";
+import { useAttempt } from "@/queries/attempt";
+import { useCatalog } from "@/queries/catalog";
+import { change } from "@/queries/client";
+import { count } from "@/queries/format";
+import { bring, setUp, startLoad } from "@/queries/loads";
+import { useRun, works } from "@/queries/runs";
+import { guessKind, type KindGuess } from "@/queries/start";
+import SelectBox from "@/ui/SelectBox.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
+
+/** A kind of record made of a spreadsheet: each guess with its evidence, to be corrected; then the rows are loaded. */
+const tried = useAttempt();
+const catalog = useCatalog();
+const file = ref<File>();
+const guess = ref<KindGuess>();
+const kind = ref<Kind>();
+const columns = ref<(Schemas["GuessedColumn"] & { use: boolean })[]>([]);
+const company = ref("");
+const type = ref({ key: "STD", label: "Standard" });
+
+async function choose(event: Event) {
+  const input = event.target as HTMLInputElement;
+  file.value = input.files?.[0];
+  guess.value = undefined;
+  made.value = undefined;
+  if (file.value)
+    await tried.attempt(async () => {
+      const found = await guessKind(file.value!, file.value!.name);
+      guess.value = found;
+      kind.value = { ...found.kind, key: keyOf(found.kind.label), prefix: initials(found.kind.label) };
+      columns.value = found.columns.map((c) => ({ ...c, use: c.filled > 0 }));
+      company.value = catalog.catalog?.companies[0]?.key ?? "";
+    });
+  input.value = "";
+}
+const initials = (label: string) =>
+  label
+    .replace(/[^A-Za-z]/g, "")
+    .slice(0, 2)
+    .toUpperCase() || "R";
+const traits = (name: string) => catalog.traits(name);
+const special = computed(() => columns.value.some((c) => c.use && c.special === "company"));
+function rename(label: string) {
+  const k = kind.value!;
+  if (k.key === keyOf(k.label)) k.key = keyOf(label);
+  if (k.prefix === initials(k.label)) k.prefix = initials(label);
+  k.label = label;
+}
+function setType(field: Field, name: string) {
+  field.type = name;
+  if (!traits(name).settings.includes("choices")) field.choices = field.list = undefined;
+  if (!traits(name).settings.includes("kind")) field.kind = undefined;
+}
+
+const made = ref<{ kind: string; load: number; run: number }>();
+const run = useRun(() => made.value?.run);
+/** Makes the kind, and begins to load the rows. What is made stays, also where the rows do not load. */
+async function make() {
+  const k = kind.value!;
+  const used = columns.value.filter((c) => c.use);
+  const fields = used.filter((c) => !c.special).map((c) => c.field);
+  const title = k.title.filter((key) => fields.some((f) => f.key === key));
+  if (!title.length && fields[0]) title.push(fields[0].key);
+  await tried.attempt(async () => {
+    if (!catalog.entry(k.key)) {
+      await change(
+        api.PUT("/kinds/{kind}", {
+          params: { path: { kind: k.key } },
+          body: {
+            kind: { ...k, title, fields: [] },
+            new: true,
+            fields,
+            types: [{ kind: k.key, ...type.value }],
+          },
+        }),
+      );
+    }
+    const load = await bring(k.key, file.value!, file.value!.name);
+    const mapped = Object.fromEntries(used.map((c) => [c.name, c.special || c.field.key]));
+    const constants: Record<string, string> = { type: type.value.key };
+    if (!special.value) constants.company = company.value;
+    await setUp(load.id, { ...load.setup, columns: mapped, constants, key: [], format: guess.value!.format });
+    const started = await startLoad(load.id);
+    made.value = { kind: k.key, load: load.id, run: started.id };
+  });
+}
+</script>
+
+<template>
+  <TroubleNote v-bind="tried.trouble" />
+  <p>
+    <label class="button file"
+      >Choose a spreadsheet<input type="file" accept=".csv,.txt,.tsv,.xlsx,.ndjson" @change="choose"
+    /></label>
+    <span class="quiet"> CSV, XLSX or NDJSON; its first row names the columns.</span>
+  </p>
+  <p v-if="!catalog.catalog?.companies.length" class="notice">
+    Records belong to a company. <RouterLink to="/start?way=steps">Make one first</RouterLink>; it takes a
+    minute.
+  </p>
+  <template v-if="made">
+    <p role="status">
+      {{ kind?.plural }} are a kind of record now.
+      <template v-if="works(run.data)"
+        >{{ count(run.data!.done) }} of {{ count(run.data!.total) }} rows are loaded…</template
+      >
+      <template v-else-if="run.data"
+        >{{ count(run.data.counts?.added ?? 0) }} records were added{{
+          run.data.counts?.refused ? `, ${count(run.data.counts.refused)} rows were refused` : ""
+        }}.</template
+      >
+    </p>
+    <p v-if="run.data && !works(run.data)" class="next">
+      <RouterLink class="button first" :to="`/rules/learned?kind=${made.kind}`"
+        >See what rules they show</RouterLink
+      >
+      <RouterLink class="button" :to="`/records/${made.kind}`">Look at the records</RouterLink>
+      <RouterLink v-if="run.data.counts?.refused" class="button" :to="`/loads/${made.load}`"
+        >Correct the refused rows</RouterLink
+      >
+    </p>
+  </template>
+  <form v-else-if="guess && kind" aria-label="Kind from a spreadsheet" @submit.prevent="make">
+    <div class="fields">
+      <label
+        ><span class="field-label">One record is called</span
+        ><input
+          class="line"
+          :value="kind.label"
+          required
+          @input="rename(($event.target as HTMLInputElement).value)"
+      /></label>
+      <label
+        ><span class="field-label">Several are called</span
+        ><input v-model="kind.plural" class="line" required
+      /></label>
+      <label
+        ><span class="field-label">Numbers begin with</span
+        ><input v-model.trim="kind.prefix" class="line mono" required
+      /></label>
+      <label v-if="!special"
+        ><span class="field-label">They belong to</span>
+        <SelectBox v-model="company" label="Company of the rows" :options="catalog.companyOptions"
+      /></label>
+      <label
+        ><span class="field-label">Their type: key</span
+        ><input v-model.trim="type.key" class="line mono" required
+      /></label>
+      <label
+        ><span class="field-label">Their type: name</span><input v-model="type.label" class="line" required
+      /></label>
+    </div>
+    <table class="ledger">
+      <thead>
+        <tr>
+          <th>Use</th>
+          <th>Column</th>
+          <th>Type</th>
+          <th>From, or to</th>
+          <th>Because</th>
+          <th>Such as</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(c, i) in columns" :key="i" :class="{ unused: !c.use }">
+          <td><input v-model="c.use" type="checkbox" :aria-label="`Use the column ${c.name}`" /></td>
+          <td><input v-model="c.field.label" class="line" :aria-label="`Label of ${c.name}`" /></td>
+          <template v-if="c.special">
+            <td colspan="2">the company of the row</td>
+          </template>
+          <template v-else>
+            <td>
+              <SelectBox
+                :model-value="c.field.type"
+                :label="`Type of ${c.name}`"
+                :options="(catalog.catalog?.fieldTypes ?? []).map((t) => ({ value: t.name, label: t.label }))"
+                @change="setType(c.field, $event)"
+              />
+            </td>
+            <td>
+              <SelectBox
+                v-if="traits(c.field.type).settings.includes('kind')"
+                v-model="c.field.kind"
+                :label="`${c.name} links to`"
+                :options="catalog.kindOptions()"
+              />
+              <SelectBox
+                v-else-if="traits(c.field.type).settings.includes('choices') && !c.field.choices?.length"
+                v-model="c.field.list"
+                :label="`${c.name} chooses from`"
+                :options="(catalog.catalog?.lists ?? []).map((l) => ({ value: l.key, label: l.label }))"
+              />
+              <template v-else-if="c.field.choices?.length"
+                >{{ c.field.choices.length }} choices of its own</template
+              >
+              <template v-else-if="traits(c.field.type).settings.includes('length')"
+                >up to {{ c.field.length }} characters</template
+              >
+            </td>
+          </template>
+          <td class="quiet">{{ c.evidence.join("; ") }}</td>
+          <td class="quiet samples">{{ c.samples.join(" · ") }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <div class="buttons">
+      <button
+        type="submit"
+        class="button first"
+        :disabled="tried.busy || (!special && !company) || !columns.some((c) => c.use)"
+      >
+        Make the kind and load {{ count(guess.rows) }} rows
+      </button>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.file input {
+  display: none;
+}
+.fields {
+  display: grid;
+  grid-template-columns: repeat(3, 1fr);
+  gap: 10px 14px;
+  margin-bottom: 12px;
+}
+.ledger td {
+  padding: 3px 8px 3px 0;
+}
+.unused {
+  opacity: 0.55;
+}
+.samples {
+  max-width: 190px;
+  overflow: hidden;
+  white-space: nowrap;
+  text-overflow: ellipsis;
+}
+.notice {
+  color: var(--default);
+}
+.buttons,
+.next {
+  display: flex;
+  gap: 8px;
+  margin: 12px 0;
+}
+a.button {
+  text-decoration: none;
+}
+</style>
