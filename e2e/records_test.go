@@ -320,7 +320,8 @@ func TestAMapThatDoesNotFitIsToldWhileItIsWritten(t *testing.T) {
 // Somebody begins with an empty database: a company, a type, a vendor.
 func TestAnEmptyApplicationIsFilledFromItsOwnScreens(t *testing.T) {
 	u := openEmpty(t, "/plan")
-	u.clicks(".empty a", "Enter the first company")
+	u.sees(".empty a", "Begin")
+	u.goes("/tables/companies")
 	u.clicks(".button", "Add a company")
 	for label, text := range map[string]string{"Key": "10", "Name": "Tidal Salt", "Country": "ie", "Currency": "eur"} {
 		require.NoError(t, u.page.Do(chromedp.Focus(chromedp.CSS(fmt.Sprintf(`.edit label:nth-of-type(%d) input`, map[string]int{"Key": 1, "Name": 2, "Country": 3, "Currency": 4}[label])))))

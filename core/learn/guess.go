@@ -51,7 +51,7 @@ var formats = []field.Format{
 
 var (
 	leadingZero = regexp.MustCompile(`^0[0-9]`)
-	moneyName   = regexp.MustCompile(`(?i)amount|price|total|net|gross|cost|limit|value|sum|freight|tax$`)
+	moneyName   = regexp.MustCompile(`(?i)amount|price|total|net|gross|cost|limit|value|sum|freight|fee|deposit|tax$`)
 	dateLike    = regexp.MustCompile(`^\d{1,4}[-./]\d{1,2}[-./]\d{1,4}$`)
 )
 
@@ -326,7 +326,7 @@ func isNumeric(text string) bool {
 
 func (s *Sheet) numeric(c *Column, values []string, format field.Format, say func(string, ...any)) bool {
 	f := field.Field{Type: field.Number, Label: c.Name, Decimals: 12}
-	decimals, digits := 0, 0
+	decimals, digits, fewest := 0, 0, 12
 	all := share(values, func(v string) bool {
 		if !isNumeric(v) || leadingZero.MatchString(v) {
 			return false
@@ -336,7 +336,9 @@ func (s *Sheet) numeric(c *Column, values []string, format field.Format, say fun
 		if wrong != nil || !ok {
 			return false
 		}
-		decimals, digits = max(decimals, n.Places()), max(digits, n.Abs().IntegerDigits())
+		// As many as are written: 201.00 has two.
+		written := max(n.Places(), decimalsOf(v, format))
+		decimals, digits, fewest = max(decimals, written), max(digits, n.Abs().IntegerDigits()), min(fewest, written)
 		return true
 	})
 	if !all {
@@ -349,13 +351,20 @@ func (s *Sheet) numeric(c *Column, values []string, format field.Format, say fun
 	c.Field.Type, c.Field.Length, c.Field.Digits = field.Number, 0, max(digits+2, 5)
 	c.Field.Decimals = decimals
 	say("every value is a number with up to %d decimals", decimals)
-	if decimals == 2 || decimals > 0 && moneyName.MatchString(c.Name) || decimals == 0 && moneyName.MatchString(c.Name) {
-		if decimals <= 2 {
-			c.Field.Type, c.Field.Decimals = field.Amount, 0
-			say("it looks like an amount of money")
-		}
+	if decimals == 2 && fewest == 2 || decimals <= 2 && moneyName.MatchString(c.Name) {
+		c.Field.Type, c.Field.Decimals = field.Amount, 0
+		say("it looks like an amount of money")
 	}
 	return true
+}
+
+// decimalsOf is how many digits are written behind the decimal point.
+func decimalsOf(text string, format field.Format) int {
+	at := strings.LastIndex(text, format.Decimal)
+	if at < 0 {
+		return 0
+	}
+	return len(text) - at - len(format.Decimal)
 }
 
 func sameLength(values []string) bool {

@@ -26,7 +26,7 @@ const route = useRoute();
 
 /** Screens that are of use before there is a company. */
 const needsNoCompany = computed(() =>
-  ["/tables", ...ownScreens.map((s) => s.to)].some((to) => route.path.startsWith(to)),
+  ["/tables", "/start", ...ownScreens.map((s) => s.to)].some((to) => route.path.startsWith(to)),
 );
 
 const dark = usePreferredDark();
@@ -95,9 +95,12 @@ useEventListener("keydown", (event: KeyboardEvent) => {
     <main v-if="catalog.catalog && session.state">
       <div v-if="!catalog.catalog.companies.length && !needsNoCompany" class="page">
         <p class="empty">
-          There are no companies yet, so there is nothing to make rules for.
-          <RouterLink to="/tables/companies">Enter the first company</RouterLink>, then the types of the
-          records it keeps; or start <code>codicil demo</code> to see a group with four companies at work.
+          There is nothing here yet: no company, no record, no rule.
+          <template v-if="session.may('setup.change')">
+            <RouterLink to="/start">Begin</RouterLink> step by step, from a spreadsheet or a book file, or
+            look at the demo beside.
+          </template>
+          <template v-else>Somebody who may change the set-up has to make the first company.</template>
         </p>
       </div>
       <RouterView v-else :key="`${writing} ${shownRules}`" />

@@ -110,8 +110,8 @@ async function make() {
         >{{ count(run.data!.done) }} of {{ count(run.data!.total) }} rows are loaded…</template
       >
       <template v-else-if="run.data"
-        >{{ count(run.data.counts?.added ?? 0) }} records were added{{
-          run.data.counts?.refused ? `, ${count(run.data.counts.refused)} rows were refused` : ""
+        >{{ count(run.data.counts?.add ?? 0) }} records were added{{
+          (run.data.counts?.refuse ?? 0) ? `, ${count(run.data.counts.refused)} rows were refused` : ""
         }}.</template
       >
     </p>
@@ -120,7 +120,7 @@ async function make() {
         >See what rules they show</RouterLink
       >
       <RouterLink class="button" :to="`/records/${made.kind}`">Look at the records</RouterLink>
-      <RouterLink v-if="run.data.counts?.refused" class="button" :to="`/loads/${made.load}`"
+      <RouterLink v-if="run.data.counts?.refuse ?? 0" class="button" :to="`/loads/${made.load}`"
         >Correct the refused rows</RouterLink
       >
     </p>

@@ -80,10 +80,6 @@ const nothing = computed(
     !open.value.length,
 );
 
-/** An empty application, and who may fill it. */
-const begins = computed(
-  () => !!catalog.catalog && !catalog.catalog.companies.length && session.may("setup.change"),
-);
 const kindName = (key: string) => catalog.entry(key)?.kind.label ?? key;
 const tables: Record<string, string> = {
   "standing value": "/tables/standing",
@@ -107,12 +103,7 @@ function whereIs(c: Schemas["OthersChange"]): string {
     </div>
     <TroubleNote :problem="asked.problem" :retry="asked.reload" />
     <TroubleNote :problem="found.problem" :retry="found.reload" />
-    <p v-if="begins" class="empty">
-      There is nothing here yet: no company, no record, no rule.
-      <RouterLink to="/start">Begin</RouterLink> step by step, from a spreadsheet or a book file, or look at
-      the demo beside.
-    </p>
-    <p v-else-if="nothing" class="empty">
+    <p v-if="nothing" class="empty">
       <template v-if="reads">
         Nothing waits for you: every proof passes, every rule is proved both ways, and nothing is found.
         <RouterLink to="/plan">Open the plan</RouterLink> to write the next rule.

@@ -1,0 +1,105 @@
+package e2e
+
+import (
+	"fmt"
+	"os"
+	"path/filepath"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"codicil/e2e/browser"
+)
+
+// newcomer counts what somebody does: a click, or a field that is filled.
+type newcomer struct {
+	*user
+	actions int
+}
+
+func (n *newcomer) click(selector, text string) {
+	n.t.Helper()
+	n.clicks(selector, text)
+	n.actions++
+}
+
+func (n *newcomer) fill(label, text string) {
+	n.t.Helper()
+	n.keys(label, text)
+	n.actions++
+}
+
+// keys writes into the field of a form that has the label.
+func (u *user) keys(label, text string) {
+	u.t.Helper()
+	u.clicks("form label", label)
+	u.types(text)
+	u.presses(kb.Tab)
+}
+
+// Somebody new is on a first rule that is tested, proved and in force within forty actions and five
+// minutes.
+func TestANewPersonIsSoonOnARuleInForce(t *testing.T) {
+	began := time.Now()
+	n := &newcomer{user: begin(t, "/", browser.Setup{Empty: true})}
+	n.sees(".empty", "There is nothing here yet")
+	n.click(".empty a", "Begin")
+	n.sees(".ways", "Look at the demo beside")
+	n.click(".ways button", "Step by step")
+	n.fill("Name", "Quay Salt")
+	n.fill("Country", "Ireland")
+	n.click(`form[aria-label="Company"] button`, "Save the company")
+	n.sees(".steps", "10 Quay Salt")
+	n.click(`form[aria-label="Type"] button`, "Save the type")
+	n.sees(".steps", "Standard")
+	n.click(`form[aria-label="First rule"] button`, "Prove it and put it in force")
+	n.sees(".steps li.done .sentence, .steps", "proofs.")
+	n.sees(".steps", "Name is required")
+	n.click(".steps button", "Open the plan")
+	// The rule acts at once: a vendor without a name is refused.
+	n.sees("body", "Vendors")
+	n.enters("city", "Port Carrow")
+	n.actions++
+	n.posts()
+	n.actions++
+	n.sees(".message, .verdict, body", "Name is required")
+	assert.LessOrEqual(t, n.actions, 40)
+	t.Logf("%d actions, %v", n.actions, time.Since(began).Round(time.Second))
+}
+
+// A spreadsheet becomes a kind of record: what its columns are is guessed, its rows are loaded, and what
+// rules they show is told.
+func TestASpreadsheetBecomesAKindOfRecord(t *testing.T) {
+	u := begin(t, "/start?way=steps", browser.Setup{Empty: true})
+	u.keys("Name", "Quay Salt")
+	u.keys("Country", "Denmark")
+	u.clicks(`form[aria-label="Company"] button`, "Save the company")
+	u.sees(".steps", "10 Quay Salt")
+	u.goes("/start?way=spreadsheet")
+	u.sees("h1", "From a spreadsheet")
+	text := "Berth,Harbour country,Opened on,Fee,Deposit,Power,Remark\n"
+	for i := range 60 {
+		power := []string{"none", "16 A", "32 A"}[i%3]
+		country := []string{"DK", "SE", "NO", "DE"}[i/3%4]
+		fee := 100 + 17*i
+		text += fmt.Sprintf("B-%03d,%s,%02d.%02d.2026,%d.50,%d.00,%s,Row %d\n", i, country, 1+i%28, 1+i%12, fee, 2*fee+1, power, i)
+	}
+	path := filepath.Join(t.TempDir(), "Berths.csv")
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	require.NoError(t, u.page.Do(chromedp.SetUploadFiles(".start input[type=file]", []string{path})))
+	u.sees("table", "every value is a code of the list Countries")
+	u.sees("table", "every value is a date")
+	u.sees("table", "it looks like an amount of money")
+	u.clicks("button", "Make the kind and load 60 rows")
+	u.sees(`[role="status"]`, "60 records were added")
+	u.clicks("a.button", "See what rules they show")
+	u.sees("h1", "Learned from")
+	u.clicks("button", "Look through the records")
+	u.sees(".proposal", "Deposit")
+	u.clicks(".proposal .deeds button", "Make a draft")
+	u.sees(".made", "Draft")
+}
