@@ -59,6 +59,7 @@ function setType(field: Field, name: string) {
 
 const made = ref<{ kind: string; load: number; run: number }>();
 const run = useRun(() => made.value?.run);
+const refused = computed(() => (run.data?.counts?.refuse ?? 0) + (run.data?.counts?.confirm ?? 0));
 /** Makes the kind, and begins to load the rows. What is made stays, also where the rows do not load. */
 async function make() {
   const k = kind.value!;
@@ -111,7 +112,7 @@ async function make() {
       >
       <template v-else-if="run.data"
         >{{ count(run.data.counts?.add ?? 0) }} records were added{{
-          (run.data.counts?.refuse ?? 0) ? `, ${count(run.data.counts.refused)} rows were refused` : ""
+          refused ? `, ${count(refused)} rows were refused` : ""
         }}.</template
       >
     </p>
@@ -120,7 +121,7 @@ async function make() {
         >See what rules they show</RouterLink
       >
       <RouterLink class="button" :to="`/records/${made.kind}`">Look at the records</RouterLink>
-      <RouterLink v-if="run.data.counts?.refuse ?? 0" class="button" :to="`/loads/${made.load}`"
+      <RouterLink v-if="refused" class="button" :to="`/loads/${made.load}`"
         >Correct the refused rows</RouterLink
       >
     </p>
