@@ -1,9 +1,13 @@
+import { ref } from "vue";
 import { api, type Schemas } from "@/api/client";
 import { change, useAsked } from "@/queries/client";
 import { format } from "@/queries/format";
 import { useSession } from "@/queries/session";
 
 export type Proposal = Schemas["LearnedProposal"];
+
+/** The plan shows where proposals wait. */
+export const proposing = ref(false);
 
 /** The rules that saved records of a kind bear out, as it was learned last; for who sees all companies. */
 export const useLearned = (kind: () => string) =>

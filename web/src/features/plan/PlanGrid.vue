@@ -4,6 +4,7 @@ import { computed, nextTick, reactive, ref, watch, provide } from "vue";
 import type { Family, Field, Message, PlanField, PlanRule } from "@/api/client";
 import AfterPosting from "@/features/plan/AfterPosting.vue";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
+import { isOpen, proposing, useLearned } from "@/queries/learned";
 import FieldHistory from "@/features/plan/FieldHistory.vue";
 import LinePicker from "@/features/plan/LinePicker.vue";
 import LineResults from "@/features/plan/LineResults.vue";
@@ -301,6 +302,15 @@ defineExpose({ editField, focusCell, focusOn, takeEntry });
 function rowIndex(field: Field): number {
   return rows.value.indexOf(field);
 }
+
+/** How many rules wait that records bear out, by field, where somebody asked for them. */
+const learned = useLearned(() => (proposing.value ? plan.scope.kind : ""));
+const proposed = computed(() => {
+  const counts = new Map<string, number>();
+  for (const p of (learned.data?.proposals ?? []).filter(isOpen))
+    counts.set(p.target, (counts.get(p.target) ?? 0) + 1);
+  return proposing.value ? counts : new Map<string, number>();
+});
 </script>
 
 <template>
@@ -375,6 +385,8 @@ function rowIndex(field: Field): number {
             :selected="plan.selected?.field === field.key ? plan.selected.family : undefined"
             :difference="differences.get(field.key)"
             :beside="beside"
+            :proposed="proposed.get(field.key) ?? 0"
+            :kind="plan.scope.kind"
             @open="openCell(rowIndex(field), $event)"
             @history="toggleHistory(field.key)"
             @focus="((at.row = rowIndex(field)), (at.column = $event))"

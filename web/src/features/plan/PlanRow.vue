@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { computed, useTemplateRef } from "vue";
+import { RouterLink } from "vue-router";
 import type { Family, Field, FieldOutcome, Message, PlanRule } from "@/api/client";
 import BandSignal from "@/ui/BandSignal.vue";
 import EnteredCell from "@/features/plan/EnteredCell.vue";
@@ -30,6 +31,9 @@ const props = defineProps<{
   /** The rules of the plan beside this one, by station, where they differ. */
   difference?: Map<string, PlanRule[]>;
   beside?: Beside;
+  /** How many rules wait that records bear out; 0 also where nobody asked. */
+  proposed?: number;
+  kind: string;
 }>();
 const emit = defineEmits<{
   open: [column: number];
@@ -76,6 +80,15 @@ defineExpose({ commit: (move: number) => cell.value?.[0]?.commit(move) });
       @click="emit('open', 0)"
     >
       {{ field.label }}<span v-if="outcome?.need === 'required'" class="star" title="required">*</span>
+      <RouterLink
+        v-if="proposed"
+        class="waiting"
+        tabindex="-1"
+        :to="{ path: '/rules/learned', query: { kind, field: field.key } }"
+        :title="`${proposed} that records bear out`"
+        @click.stop
+        >{{ proposed }} proposed</RouterLink
+      >
       <button
         type="button"
         class="past"
@@ -205,6 +218,11 @@ defineExpose({ commit: (move: number) => cell.value?.[0]?.commit(move) });
 .there.none {
   color: var(--ink-faint);
   font-style: italic;
+}
+.waiting {
+  margin-left: 6px;
+  font-size: 12px;
+  color: var(--ink-soft);
 }
 /* It lies over the label: a row must not change its height under the pointer. */
 .row .cell.name {

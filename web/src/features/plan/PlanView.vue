@@ -7,6 +7,7 @@ import { api, ask } from "@/api/client";
 import ComparePicker from "@/features/plan/ComparePicker.vue";
 import CopyPane from "@/features/plan/CopyPane.vue";
 import FoundHere from "@/features/plan/FoundHere.vue";
+import ProposedHere from "@/features/plan/ProposedHere.vue";
 import DocumentPicker from "@/features/plan/DocumentPicker.vue";
 import NoTypes from "@/ui/NoTypes.vue";
 import PlanGrid from "@/features/plan/PlanGrid.vue";
@@ -220,6 +221,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       >
     </ComparePicker>
     <FoundHere />
+    <ProposedHere />
     <NoTypes
       v-if="plan.scope.company && !plan.scope.type"
       class="middle"
