@@ -64,6 +64,10 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 		"rules and proofs": {
 			{"to do", "/", ".waiting li", nil},
 			{"findings", "/findings", ".finding", func(u *user) { u.clicks(".finding .do .plain", "Silence…") }},
+			{"learned from records", "/rules/learned?kind=vendor", ".empty button", func(u *user) {
+				u.clicks("button", "Look through the records")
+				u.sees(".proposal", "bear it out")
+			}},
 			{"rules", "/rules", "tbody tr", func(u *user) { u.clicks(`[aria-label="Select rule 1"]`, "") }},
 			{"proofs", "/proofs", ".differences", nil},
 			{"board", "/proofs/confirmed", ".heat button", nil},
@@ -157,6 +161,14 @@ func TestEveryMainViewIsAccessible(t *testing.T) {
 				u.sees(".next", "-")
 			}},
 			{"maps", "/tables/maps", "tbody .plain", func(u *user) { u.clicks("tbody .plain", "") }},
+		},
+		"lists, kinds and the start": {
+			{"lists", "/tables/lists", "tbody .plain", nil},
+			{"list", "/tables/lists?list=payment_terms", ".rows tbody tr", nil},
+			{"kinds", "/tables/kinds", "tbody .plain", nil},
+			{"new kind", "/tables/kinds", "tbody .plain", func(u *user) { u.clicks("button", "Add a kind") }},
+			{"begin", "/start", ".ways", nil},
+			{"step by step", "/start?way=steps", ".steps", nil},
 		},
 	} {
 		t.Run(subject, func(t *testing.T) {

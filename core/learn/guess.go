@@ -117,7 +117,8 @@ func (s *Sheet) format() field.Format {
 			}
 		}
 		for _, text := range numbers {
-			if _, wrong := amount.Read(text, f, field.Surroundings{}); wrong == nil {
+			// Numbers are read leniently; it is the last mark that is the decimal point.
+			if _, wrong := amount.Read(text, f, field.Surroundings{}); wrong == nil && strings.LastIndexAny(text, ".,’") == strings.LastIndex(text, f.Decimal) {
 				read++
 			}
 		}
