@@ -329,7 +329,7 @@ describe("companies", () => {
     let kept: unknown;
     const asked = serve({
       "PUT /companies/50": (b) => ((kept = b), b),
-      "GET /catalog": () => ({ today: "", user: "", companies: [], kinds: [] }),
+      "GET /catalog": () => ({ today: "", user: "", companies: [], kinds: [], lists: [] }),
     });
     const w = show(CompaniesTable);
     await button(w, "Add a company").trigger("click");

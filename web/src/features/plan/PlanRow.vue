@@ -85,9 +85,10 @@ defineExpose({ commit: (move: number) => cell.value?.[0]?.commit(move) });
         class="waiting"
         tabindex="-1"
         :to="{ path: '/rules/learned', query: { kind, field: field.key } }"
-        :title="`${proposed} that records bear out`"
+        :title="`Records bear out ${proposed} ${proposed === 1 ? 'rule' : 'rules'} for this field`"
+        :aria-label="`+${proposed} proposed for ${field.label}`"
         @click.stop
-        >{{ proposed }} proposed</RouterLink
+        >+{{ proposed }}</RouterLink
       >
       <button
         type="button"
@@ -220,9 +221,16 @@ defineExpose({ commit: (move: number) => cell.value?.[0]?.commit(move) });
   font-style: italic;
 }
 .waiting {
-  margin-left: 6px;
+  position: absolute;
+  right: 20px;
+  top: 2px;
+  padding: 0 4px;
   font-size: 12px;
-  color: var(--ink-soft);
+  color: var(--ink);
+  background: var(--ground);
+  border: 1px solid var(--rule-strong);
+  border-radius: 2px;
+  text-decoration: none;
 }
 /* It lies over the label: a row must not change its height under the pointer. */
 .row .cell.name {
