@@ -227,7 +227,7 @@ func serve(ctx context.Context, o serving, ready func(url, word string)) (err er
 		options.Demo = start
 		defer wait()
 	}
-	handler, err := httpapi.New(a, options)
+	handler, err := httpapi.New(a, options) //nolint:contextcheck // it works in the contexts of its requests
 	if err != nil {
 		return err
 	}

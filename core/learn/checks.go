@@ -120,7 +120,8 @@ func (f *finder) ordered(a, b *column, compare func(row int) int) {
 	if isNumber(first) {
 		words = "less than"
 	}
-	target, must := second, ""
+	target := second
+	var must string
 	if second.inlined || !first.inlined && f.kind.Index(first.key) > f.kind.Index(second.key) {
 		target = first
 		flipped := map[string]string{">=": "<=", ">": "<"}[relation]

@@ -82,9 +82,10 @@ func (p *Proposal) Share() float64 {
 }
 
 const (
-	// MostRecords and MostLines are how many are looked at; what comes after them is counted only.
+	// MostRecords is how many records are looked at; what comes after them is counted only.
 	MostRecords = 200_000
-	MostLines   = 400_000
+	// MostLines is how many of their lines are looked at.
+	MostLines = 400_000
 	// mostExceptions is how many exceptions a proposal names.
 	mostExceptions = 200
 	// mostSampled is how many a proposal has at least, where there are so many, of those that bear it out.

@@ -31,13 +31,13 @@ func vendors(t *testing.T, n int) *app.App {
 	return d
 }
 
-func learned(t *testing.T, d *app.App, kind string) contract.Learned {
+func learned(t *testing.T, d *app.App) contract.Learned {
 	t.Helper()
-	run, err := d.Learning.Start(as(t), kind)
+	run, err := d.Learning.Start(as(t), "vendor")
 	require.NoError(t, err)
 	over := ended(t, d, run.ID)
 	require.Equal(t, contract.RunStateDone, over.State, over.Problem)
-	found, err := d.Learning.Get(as(t), kind, nil)
+	found, err := d.Learning.Get(as(t), "vendor", nil)
 	require.NoError(t, err)
 	return found
 }
@@ -55,7 +55,7 @@ func TestWhatRecordsBearOutBecomesARule(t *testing.T) {
 	before, err := d.Learning.Get(ctx, "vendor", nil)
 	require.NoError(t, err)
 	assert.Nil(t, before.At, "nobody has looked")
-	l := learned(t, d, "vendor")
+	l := learned(t, d)
 	assert.Equal(t, 60, l.Seen)
 
 	language := proposed(t, l, "follows", "language")
@@ -80,7 +80,7 @@ func TestWhatRecordsBearOutBecomesARule(t *testing.T) {
 	assert.Equal(t, "JA", next.Content.Values["language"])
 
 	// Learned again, it says that there is a rule that says the same.
-	l = learned(t, d, "vendor")
+	l = learned(t, d)
 	again := proposed(t, l, "follows", "language")
 	require.Len(t, again.Existing, 1)
 	assert.Equal(t, contract.LearnedExistingRelation("same"), again.Existing[0].Relation)
@@ -96,11 +96,11 @@ func TestWhatRecordsBearOutBecomesARule(t *testing.T) {
 
 func TestAProposalIsLeftAlone(t *testing.T) {
 	d, ctx := vendors(t, 40), as(t)
-	terms := proposed(t, learned(t, d, "vendor"), "constant", "payment_terms")
+	terms := proposed(t, learned(t, d), "constant", "payment_terms")
 	require.NoError(t, d.Learning.Leave(ctx, "vendor", terms.Key, "we agree them one by one"))
-	assert.Equal(t, "we agree them one by one", proposed(t, learned(t, d, "vendor"), "constant", "payment_terms").Aside, "also when it is learned again")
+	assert.Equal(t, "we agree them one by one", proposed(t, learned(t, d), "constant", "payment_terms").Aside, "also when it is learned again")
 	require.NoError(t, d.Learning.Leave(ctx, "vendor", terms.Key, ""))
-	assert.Empty(t, proposed(t, learned(t, d, "vendor"), "constant", "payment_terms").Aside)
+	assert.Empty(t, proposed(t, learned(t, d), "constant", "payment_terms").Aside)
 	assert.Equal(t, "no-proposal", codeOf(t, d.Learning.Leave(ctx, "vendor", "nothing", "x")))
 	_, err := d.Learning.Accept(ctx, "vendor", terms.Key, contract.LearnedChoice{Instead: 7})
 	assert.Equal(t, "no-other-form", codeOf(t, err))

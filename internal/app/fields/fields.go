@@ -99,20 +99,20 @@ func checkField(m *cache.Reference, kind *record.Kind, f *field.Field) error {
 	return nil
 }
 
-// addedField returns an added field of a kind; a standard one may not be changed.
-func (s *Service) addedField(ctx context.Context, kindKey, key string) (*cache.Reference, *record.Kind, *field.Field, error) {
+// addedField returns the kind of an added field; a standard one may not be changed.
+func (s *Service) addedField(ctx context.Context, kindKey, key string) (*cache.Reference, *record.Kind, error) {
 	m, kind, err := s.base.KindOf(ctx, kindKey)
 	if err != nil {
-		return nil, nil, nil, err
+		return nil, nil, err
 	}
 	f := kind.Field(key)
 	switch {
 	case f == nil:
-		return nil, nil, nil, fault.Missing("field %s", key)
+		return nil, nil, fault.Missing("field %s", key)
 	case !f.Added:
-		return nil, nil, nil, fault.Hindered(standardField, f.Label)
+		return nil, nil, fault.Hindered(standardField, f.Label)
 	}
-	return m, kind, f, nil
+	return m, kind, nil
 }
 
 // Check tells which saved values would not fit a changed field.
@@ -124,7 +124,7 @@ func (s *Service) Check(ctx context.Context, kindKey, key string, f field.Field)
 		return contract.FieldCheck{}, err
 	}
 	check := contract.FieldCheck{Examples: []contract.FieldMisfit{}}
-	m, kind, _, err := s.addedField(ctx, kindKey, key)
+	m, kind, err := s.addedField(ctx, kindKey, key)
 	if err != nil {
 		return check, err
 	}
@@ -189,7 +189,7 @@ func (s *Service) Change(ctx context.Context, kindKey, key string, f field.Field
 }
 
 func (s *Service) mayChangeField(ctx context.Context, kindKey, key string, f field.Field) (field.Field, error) {
-	m, kind, _, err := s.addedField(ctx, kindKey, key)
+	m, kind, err := s.addedField(ctx, kindKey, key)
 	if err != nil {
 		return f, err
 	}

@@ -2,6 +2,7 @@ package learning
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"slices"
 	"strconv"
@@ -219,11 +220,14 @@ func clear(d *judge.Document, kind *record.Kind, key string, line int) {
 // document is a saved record as somebody would key it now, changed; nil where it is gone.
 func (s *Service) document(ctx context.Context, kind *record.Kind, at learn.Place, change func(d *judge.Document, line int)) (*judge.Document, error) {
 	if at.Number == "" {
-		return nil, nil
+		return nil, nil //nolint:nilnil // there is none, and that is no fault
 	}
 	r, err := s.base.Store.Record(ctx, kind.Key, at.Number)
-	if err != nil {
-		return nil, nil //nolint:nilerr // the record is gone since; the rule has one proof less
+	switch {
+	case errors.Is(err, store.ErrNotFound):
+		return nil, nil //nolint:nilnil // it is gone since; the rule has one proof less
+	case err != nil:
+		return nil, err
 	}
 	d := judging.DocumentOf(kind, &r)
 	if change != nil {

@@ -218,6 +218,10 @@ const totals = computed(() => {
   white-space: nowrap;
 }
 .rule a {
+  /* In two lines it is one area to click. */
+  display: inline-block;
+  vertical-align: top;
+  max-width: calc(100% - 26px);
   font: 15px/1.35 var(--serif);
   color: inherit;
   margin-left: 6px;
