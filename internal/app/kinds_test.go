@@ -195,3 +195,25 @@ func TestABookTakesKindsAlong(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, twice, "what is there already is no change")
 }
+
+// The file of a book is told before it is read in, and what is no book is refused with the reason.
+func TestTheFileOfABookIsRead(t *testing.T) {
+	d, ctx := harbour(t), as(t)
+	_, err := d.Kinds.Save(ctx, "claim", claim())
+	require.NoError(t, err)
+	book, err := d.Books.Export(ctx)
+	require.NoError(t, err)
+	var text bytes.Buffer
+	require.NoError(t, book.Write(&text))
+
+	elsewhere := harbour(t)
+	told, err := elsewhere.Books.Read(ctx, bytes.NewReader(text.Bytes()), false)
+	require.NoError(t, err)
+	assert.NotEmpty(t, told)
+	again, err := elsewhere.Books.Read(ctx, bytes.NewReader(text.Bytes()), true)
+	require.NoError(t, err)
+	assert.Equal(t, told, again, "nothing was kept the first time")
+	assert.NotNil(t, kindOf(t, elsewhere, "claim"))
+	_, err = elsewhere.Books.Read(ctx, bytes.NewReader([]byte("salt: yes")), true)
+	assert.Equal(t, "not-a-book", codeOf(t, err))
+}
