@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"fmt"
+	"net/http"
 	"os"
 	"path/filepath"
 	"testing"
@@ -12,7 +13,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/rule"
 	"codicil/e2e/browser"
+	"codicil/internal/contract"
 )
 
 // newcomer counts what somebody does: a click, or a field that is filled.
@@ -57,8 +60,12 @@ func TestANewPersonIsSoonOnARuleInForce(t *testing.T) {
 	n.click(`form[aria-label="Type"] button`, "Save the type")
 	n.sees(".steps", "Standard")
 	n.click(`form[aria-label="First rule"] button`, "Prove it and put it in force")
-	n.sees(".steps li.done .sentence, .steps", "proofs.")
-	n.sees(".steps", "Name is required")
+	n.sees(".steps", "Name is required. It has 2 proofs.")
+	var shown []contract.Confirmation
+	n.calls(http.MethodGet, "/confirmation?kind=vendor", nil, &shown)
+	require.Len(t, shown, 1)
+	assert.Equal(t, contract.ProvedBothWays, shown[0].State)
+	assert.Equal(t, rule.InForce, shown[0].RuleState)
 	n.click(".steps button", "Open the plan")
 	// The rule acts at once: a vendor without a name is refused.
 	n.sees("body", "Vendors")

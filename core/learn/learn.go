@@ -3,8 +3,7 @@
 // records give the same proposals, each with how many records bear it out and which do not.
 //
 // It must never know where records are kept, nor which rules there are already. Start reading at Learner
-// and Proposal; what is found is in presence.go, follows.go, computed.go, checks.go and unique.go, each
-// over a sheet of columns (sheet.go).
+// and Proposal; each sort of rule is found in a file of its own, over a sheet of columns (sheet.go).
 package learn
 
 import (

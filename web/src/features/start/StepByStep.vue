@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed, nextTick, ref, watch } from "vue";
 import { RouterLink, useRouter } from "vue-router";
-import { api, ask } from "@/api/client";
+import { api, type Field } from "@/api/client";
 import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
 import { change, useAsked } from "@/queries/client";
@@ -79,6 +79,21 @@ const value = ref("");
 const chosen = computed(() => entry.value?.kind.fields.find((f) => f.key === field.value));
 const example = ref<{ rule: number; proofs: number; sentence: string }>();
 
+/** A value that a field of the type can have; undefined where only saved records can say. */
+function sampleOf(f: Field): string | undefined {
+  const samples: Record<string, string> = {
+    text: "Example",
+    date: "2026-01-15",
+    "yes-no": "yes",
+    percent: "1 %",
+  };
+  return f.choices?.[0]?.code ?? (["number", "amount", "quantity"].includes(f.type) ? "1" : samples[f.type]);
+}
+/** The fields that a first rule can be proved on without any record. */
+const provable = computed(() =>
+  (entry.value?.kind.fields ?? []).filter((f) => !f.key.startsWith("lines.") && sampleOf(f)),
+);
+
 /** Writes the rule, proves it on a document that should trigger it and one that should not, and puts it in force. */
 async function first() {
   await tried.attempt(async () => {
@@ -99,23 +114,26 @@ async function first() {
       note: { askedBy: "", askedOn: now, why: "The first rule" },
     };
     const draft = await change(api.POST("/rules", { body: { body } }));
-    const suggested = await ask(
-      api.POST("/rules/{id}/suggestions", { params: { path: { id: draft.id } }, body: {} }),
-    );
-    for (const s of suggested) {
+    // One document in which the rule acts, as the field is blank, and one in which it keeps still.
+    const scope = { kind: kind.value, company: companies.value[0]!.key, type: types.value[0]!.key, day: "" };
+    const label = chosen.value!.label;
+    for (const [name, entered] of [
+      [`${label} is blank`, {}],
+      [`${label} is filled`, { [field.value]: { typed: sampleOf(chosen.value!) } }],
+    ] as const) {
       await change(
         api.POST("/proofs", {
-          body: { document: s.document, name: s.name, rules: [draft.id], acting: true },
+          body: { document: { ...scope, entered }, name, rules: [draft.id], acting: true },
         }),
       );
     }
     await change(
       api.POST("/rules/{id}/state", {
         params: { path: { id: draft.id } },
-        body: { state: "in force", version: draft.version, reason: "The first rule" },
+        body: { state: "in force", version: draft.version },
       }),
     );
-    example.value = { rule: draft.id, proofs: suggested.length, sentence: draft.sentence };
+    example.value = { rule: draft.id, proofs: 2, sentence: draft.sentence };
   });
 }
 
@@ -210,6 +228,7 @@ function toPlan() {
           <p v-if="s.done">
             {{ example?.sentence ?? inForce?.sentence }}
             <template v-if="example">It has {{ example.proofs }} proofs.</template>
+            {{ " " }}
             <button type="button" class="button first" @click="toPlan">Open the plan</button>
             <span class="quiet"> Type a document there, and see what happens to every value.</span>
           </p>
@@ -220,11 +239,7 @@ function toPlan() {
                 v-model="field"
                 label="Field of the first rule"
                 in-sentence
-                :options="
-                  (entry?.kind.fields ?? [])
-                    .filter((f) => !f.key.startsWith('lines.'))
-                    .map((f) => ({ value: f.key, label: f.label }))
-                "
+                :options="provable.map((f) => ({ value: f.key, label: f.label }))"
               />
               <SelectBox
                 v-model="what"
