@@ -92,12 +92,4 @@ describe("a field of a form", () => {
     expect(posted.find("input").exists()).toBe(false);
     expect(posted.text()).toBe("JP Japan");
   });
-
-  it("takes a day from the calendar", async () => {
-    const w = cell({ ...amount, key: "due", label: "Due", type: "date" }, "");
-    const native = w.find<HTMLInputElement>("input.native");
-    native.element.value = "2026-12-24";
-    await native.trigger("change");
-    expect(w.emitted("enter")).toEqual([["2026-12-24"]]);
-  });
 });

@@ -226,7 +226,7 @@ describe("a crosswalk", () => {
     });
     expect(w.find("[role=status]").text()).toContain("1 rows were added");
     expect(input(w, "Country in row 3").element.value).toBe("DK");
-    await button(w, "Discard the loaded file").trigger("click");
+    await button(w, "Discard the loaded rows").trigger("click");
     expect(input(w, "Country in row 3").exists()).toBe(false);
   });
 

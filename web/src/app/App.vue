@@ -10,6 +10,7 @@ import { ownScreens, screens } from "@/app/screens";
 import ShownBar from "@/features/codicils/ShownBar.vue";
 import SignInView from "@/features/people/SignInView.vue";
 import { format } from "@/queries/format";
+import InvalidNote from "@/ui/InvalidNote.vue";
 import OverSheet from "@/ui/OverSheet.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCatalog } from "@/queries/catalog";
@@ -113,6 +114,7 @@ useEventListener("keydown", (event: KeyboardEvent) => {
       <SignInView again />
     </OverSheet>
   </div>
+  <InvalidNote />
 </template>
 
 <style scoped>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import WholeInput from "@/ui/WholeInput.vue";
 import { computed, reactive, ref } from "vue";
 import { RouterLink } from "vue-router";
 import type { Schemas } from "@/api/client";
@@ -43,7 +44,7 @@ const about = (r: Rule) =>
   ].join("; ");
 
 const draft = reactive({ open: false, version: 0, urgentDays: 0, rules: [] as Rule[] });
-const days = ref("");
+const days = ref<number>();
 function edit() {
   const now = asked.data!;
   Object.assign(draft, {
@@ -52,7 +53,7 @@ function edit() {
     urgentDays: now.urgentDays,
     rules: JSON.parse(JSON.stringify(now.rules)) as Rule[],
   });
-  days.value = String(now.urgentDays);
+  days.value = now.urgentDays;
   if (!draft.rules.length) add();
 }
 function add() {
@@ -68,8 +69,7 @@ function add() {
 }
 async function save() {
   const done = await tried.attempt(async () => {
-    if (!/^\d{1,2}$/.test(days.value.trim())) throw new Error(`“${days.value}” is no number of days.`);
-    await changeSigning({ version: draft.version, urgentDays: Number(days.value), rules: draft.rules });
+    await changeSigning({ version: draft.version, urgentDays: days.value ?? 0, rules: draft.rules });
   });
   if (done) draft.open = false;
 }
@@ -190,8 +190,8 @@ const options = (all: [string, string][]) => all.map(([value, label]) => ({ valu
       <button type="button" class="plain" @click="add">Add another</button>
       <label class="days">
         Signatures of what is urgent are owed within
-        <input v-model="days" class="line" inputmode="numeric" aria-label="Days" /> days; 0 lets nothing come
-        into force before.
+        <WholeInput v-model="days" :min="0" :max="99" aria-label="Days" /> days; 0 lets nothing come into
+        force before.
       </label>
       <TroubleNote v-bind="tried.trouble" />
       <div class="buttons">

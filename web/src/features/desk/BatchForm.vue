@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import WholeInput from "@/ui/WholeInput.vue";
 import { computed, onMounted, ref, useTemplateRef } from "vue";
 import { ofLine } from "@/api/address";
 import type { BatchHead } from "@/queries/batches";
@@ -10,8 +11,6 @@ const props = defineProps<{ kind: string; head: BatchHead; busy: boolean; said: 
 const emit = defineEmits<{ save: [head: BatchHead]; cancel: [] }>();
 const catalog = useCatalog();
 const draft = ref<BatchHead>({ ...props.head, second: [...(props.head.second ?? [])] });
-const count = ref(props.head.count ? String(props.head.count) : "");
-const wrong = ref("");
 const title = useTemplateRef<HTMLInputElement>("title");
 onMounted(() => title.value?.focus());
 
@@ -31,12 +30,7 @@ const second = computed({
   set: (keys: string[]) => (draft.value.second = keys.includes("*") ? ["*"] : keys),
 });
 function save() {
-  if (count.value.trim() && !/^\d{1,4}$/.test(count.value.trim())) {
-    wrong.value = "How many documents there are is a whole number.";
-    return;
-  }
-  wrong.value = "";
-  emit("save", { ...draft.value, count: Number(count.value) });
+  emit("save", draft.value);
 }
 </script>
 
@@ -48,7 +42,12 @@ function save() {
     /></label>
     <div class="row">
       <label
-        ><span class="field-label">Documents</span><input v-model="count" class="line" inputmode="numeric"
+        ><span class="field-label">Documents</span
+        ><WholeInput
+          :model-value="draft.count || undefined"
+          :min="0"
+          :max="9999"
+          @update:model-value="draft.count = $event ?? 0"
       /></label>
       <label
         ><span class="field-label">Their total</span
@@ -80,7 +79,7 @@ function save() {
       <span class="field-label">Keyed again by a second person</span>
       <SelectBox v-model="second" multiple label="Keyed again" placeholder="nothing" :options="again" />
     </div>
-    <p v-if="wrong || said" class="refused" role="alert">{{ wrong || said }}</p>
+    <p v-if="said" class="refused" role="alert">{{ said }}</p>
     <div class="buttons">
       <button type="submit" class="button first" :disabled="busy">Save</button>
       <button type="button" class="button" @click="emit('cancel')">Cancel</button>

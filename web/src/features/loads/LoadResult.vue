@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, reactive, watch } from "vue";
 import { RouterLink } from "vue-router";
 import TroubleNote from "@/ui/TroubleNote.vue";
@@ -56,7 +57,7 @@ const changes = (h: RunHit) =>
   <p role="status" class="counts">
     <b>{{ runTitles[run.what] }}</b><span class="quiet">, {{ runStates[run.state] }}</span>
     <template v-if="works(run)">
-      <progress :max="run.total || 1" :value="run.done" :aria-label="`${run.done} of ${run.total}`" />
+      <ProgressBar :done="run.done" :total="run.total" />
       <span class="quiet">{{ count(run.done) }} of {{ count(run.total) }}</span>
     </template>
     <template v-if="run.problem">: {{ run.problem }}</template>
@@ -146,12 +147,6 @@ const changes = (h: RunHit) =>
 }
 .asked input {
   width: 60%;
-}
-progress {
-  width: 120px;
-  margin: 0 8px;
-  vertical-align: middle;
-  accent-color: var(--ink);
 }
 td {
   vertical-align: top;

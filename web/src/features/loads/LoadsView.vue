@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import FileButton from "@/ui/FileButton.vue";
 import { computed, ref } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import ListExport from "@/ui/ListExport.vue";
@@ -31,12 +32,6 @@ async function take(file: Blob, name: string) {
     const load = await bring(kind.value, file, name);
     await router.push(`/loads/${load.id}`);
   });
-}
-function chosen(event: Event) {
-  const input = event.target as HTMLInputElement;
-  const file = input.files?.[0];
-  if (file) void take(file, file.name);
-  input.value = "";
 }
 function dropped(event: DragEvent) {
   over.value = false;
@@ -94,13 +89,13 @@ const list = useList<Load>(
       @paste="pasted"
     >
       <SelectBox v-model="kind" class="kind" label="Records" :options="kinds" />
-      <label class="button first file"
-        >Choose a file<input
-          type="file"
-          accept=".csv,.txt,.tsv,.xlsx,.ndjson,.jsonl,text/csv"
-          :disabled="tried.busy"
-          @change="chosen"
-      /></label>
+      <FileButton
+        label="Choose a file"
+        accept=".csv,.txt,.tsv,.xlsx,.ndjson,.jsonl,text/csv"
+        first
+        :disabled="tried.busy"
+        @chosen="take($event, $event.name)"
+      />
       <span class="quiet"
         >or drop it here, or paste rows from a spreadsheet: CSV, XLSX or NDJSON, the first row naming the
         columns</span
@@ -147,19 +142,6 @@ const list = useList<Load>(
 }
 .kind {
   flex: 0 0 200px;
-}
-.file input {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  opacity: 0;
-}
-.file {
-  position: relative;
-}
-.file:focus-within {
-  outline: 2px solid var(--ink);
-  outline-offset: 2px;
 }
 .right {
   text-align: right;

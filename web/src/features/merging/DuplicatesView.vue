@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import DefinitionForm from "@/features/merging/DefinitionForm.vue";
@@ -165,7 +166,7 @@ const list = useList<DuplicateDefinition>(
       </button>
     </p>
     <p v-if="works(run.data)" role="status">
-      <progress :max="run.data!.total || 1" :value="run.data!.done" aria-label="Progress" />
+      <ProgressBar :done="run.data!.done" :total="run.data!.total" />
       <span class="quiet"> {{ count(run.data!.done) }} of {{ count(run.data!.total) }} looked at</span>
       <button type="button" class="plain" @click="stopRun(run.data!.id)">Stop</button>
     </p>
@@ -284,11 +285,5 @@ td .plain {
 }
 td {
   vertical-align: top;
-}
-progress {
-  width: 160px;
-  margin-right: 8px;
-  vertical-align: middle;
-  accent-color: var(--ink);
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, nextTick, onMounted, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import ListExport from "@/ui/ListExport.vue";
@@ -212,17 +213,7 @@ const what = {
       <button v-if="runs.running" type="button" class="button" @click="runs.stop">Stop</button>
       <button v-else type="button" class="button first" @click="runAll">Run all proofs</button>
     </ProofsHead>
-    <div
-      v-if="runs.running"
-      class="progress"
-      role="progressbar"
-      aria-label="Proofs run"
-      :aria-valuenow="runs.results.size"
-      aria-valuemin="0"
-      :aria-valuemax="runs.total"
-    >
-      <span :style="{ width: runs.total ? `${(100 * runs.results.size) / runs.total}%` : '0' }" />
-    </div>
+    <ProgressBar v-if="runs.running" wide label="Proofs run" :done="runs.results.size" :total="runs.total" />
     <p v-if="removed" class="removed" role="status">
       Removed “{{ removed.name }}”. <button type="button" class="plain" @click="putBack">Undo</button>
     </p>
@@ -442,16 +433,6 @@ const what = {
 .unread {
   color: var(--default);
   margin-left: 8px;
-}
-.progress {
-  height: 3px;
-  background: var(--paper-sunk);
-  margin-bottom: 6px;
-}
-.progress span {
-  display: block;
-  height: 100%;
-  background: var(--ink);
 }
 .deeds {
   display: flex;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, reactive, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import MoreRows from "@/ui/MoreRows.vue";
@@ -102,7 +103,7 @@ async function mend(h: RunHit, i: number) {
     <TroubleNote :problem="breaks.problem" :retry="breaks.reload" />
     <TroubleNote v-bind="tried.trouble" />
     <p v-if="works(run.data)" role="status">
-      <progress :max="run.data!.total || 1" :value="run.data!.done" aria-label="Progress" />
+      <ProgressBar :done="run.data!.done" :total="run.data!.total" />
       <span class="quiet"> {{ count(run.data!.done) }} of {{ count(run.data!.total) }}</span>
     </p>
     <p v-if="breaks.data && !breaks.data.rules.length" class="empty">
@@ -213,10 +214,5 @@ label input {
 }
 td {
   vertical-align: top;
-}
-progress {
-  width: 160px;
-  vertical-align: middle;
-  accent-color: var(--ink);
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute } from "vue-router";
 import SelectBox from "@/ui/SelectBox.vue";
@@ -110,11 +111,7 @@ const words: Record<string, string> = {
     <template v-if="run.data">
       <p role="status" class="counts">
         <template v-if="works(run.data)"
-          ><progress
-            :max="run.data.total || 1"
-            :value="run.data.done"
-            :aria-label="`${run.data.done} of ${run.data.total}`"
-          />
+          ><ProgressBar :done="run.data.done" :total="run.data.total" />
           <span class="quiet">{{ count(run.data.done) }} of {{ count(run.data.total) }}</span>
           <button type="button" class="plain" @click="stopRun(run.data.id)">Stop</button></template
         >
@@ -227,10 +224,5 @@ const words: Record<string, string> = {
 }
 td {
   vertical-align: top;
-}
-progress {
-  width: 120px;
-  vertical-align: middle;
-  accent-color: var(--ink);
 }
 </style>

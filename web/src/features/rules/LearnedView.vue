@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import LearnedItem from "@/features/rules/LearnedItem.vue";
@@ -133,7 +134,7 @@ async function leave(p: Proposal, reason: string) {
     <TroubleNote :problem="learned.problem" :retry="learned.reload" />
     <TroubleNote v-bind="tried.trouble" />
     <p v-if="works(run.data)" role="status">
-      <progress :max="run.data!.total || 1" :value="run.data!.done" aria-label="Progress" />
+      <ProgressBar :done="run.data!.done" :total="run.data!.total" />
       <span class="quiet"> {{ count(run.data!.done) }} of {{ count(run.data!.total) }}</span>
     </p>
     <p v-if="run.data?.state === 'failed'" class="trouble">{{ run.data.problem }}</p>

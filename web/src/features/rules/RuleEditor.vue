@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import WholeInput from "@/ui/WholeInput.vue";
 import DateInput from "@/ui/DateInput.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed, defineAsyncComponent } from "vue";
@@ -197,8 +198,7 @@ function setMoment(moment: Moment, on: boolean) {
           ><span class="field-label">Until day</span><DateInput v-model="body.scope.until" label="Until day"
         /></label>
         <label
-          ><span class="field-label">Priority (lower first)</span
-          ><input v-model.number="body.priority" class="line" type="number" step="10"
+          ><span class="field-label">Priority (lower first)</span><WholeInput v-model="body.priority"
         /></label>
         <label
           ><span class="field-label">Asked by</span><input v-model="body.note.askedBy" class="line"

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed } from "vue";
 import { count } from "@/queries/format";
 import { expected, outcomes } from "@/queries/loads";
@@ -57,7 +58,7 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
       >Of {{ count(of("looked")) }} in its scope none would be refused or changed so far.</template
     >
     <template v-if="works(run)">
-      <progress :max="run.total || 1" :value="run.done" :aria-label="`${run.done} of ${run.total}`" />
+      <ProgressBar :done="run.done" :total="run.total" />
       <span class="quiet">{{
         run.state === "waiting" ? runStates.waiting : `${count(run.done)} of ${count(run.total)} ${verb}`
       }}</span>
@@ -74,11 +75,5 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
 }
 .one {
   margin-right: 14px;
-}
-progress {
-  width: 120px;
-  margin: 0 8px 0 4px;
-  vertical-align: middle;
-  accent-color: var(--ink);
 }
 </style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import RunCounts from "@/features/runs/RunCounts.vue";
@@ -128,7 +129,7 @@ async function remove(id: number) {
           <td>{{ r.title }}<span v-if="r.changed" class="quiet"> as it was being changed</span></td>
           <td class="nowrap">
             <template v-if="r.state === 'running'"
-              ><progress :max="r.total || 1" :value="r.done" aria-label="Progress" /> {{ count(r.done) }} of
+              ><ProgressBar :done="r.done" :total="r.total" /> {{ count(r.done) }} of
               {{ count(r.total) }}</template
             >
             <template v-else>{{ runStates[r.state] }}</template>
@@ -240,10 +241,6 @@ h2 {
 }
 .before {
   color: var(--ink-soft);
-}
-progress {
-  width: 80px;
-  accent-color: var(--ink);
 }
 td {
   vertical-align: top;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import FileButton from "@/ui/FileButton.vue";
 import { ref } from "vue";
 import { RouterLink } from "vue-router";
 import { useAttempt } from "@/queries/attempt";
@@ -12,13 +13,11 @@ const file = ref<File>();
 const changes = ref<BookChange[]>();
 const done = ref(false);
 
-async function choose(event: Event) {
-  const input = event.target as HTMLInputElement;
-  file.value = input.files?.[0];
+async function choose(chosen: File) {
+  file.value = chosen;
   changes.value = undefined;
   done.value = false;
-  if (file.value) await tried.attempt(async () => (changes.value = await readBook(file.value!, false)));
-  input.value = "";
+  await tried.attempt(async () => (changes.value = await readBook(chosen, false)));
 }
 async function keep() {
   done.value = await tried.attempt(async () => (changes.value = await readBook(file.value!, true)));
@@ -28,9 +27,7 @@ async function keep() {
 <template>
   <TroubleNote v-bind="tried.trouble" />
   <p>
-    <label class="button file"
-      >Choose a book file<input type="file" accept=".json,.yaml,.yml,.txt" @change="choose"
-    /></label>
+    <FileButton label="Choose a book file" accept=".json,.yaml,.yml,.txt" @chosen="choose" />
     <span class="quiet"> Written by Export, as JSON or as text.</span>
   </p>
   <template v-if="changes && file">
@@ -66,9 +63,3 @@ async function keep() {
     <p v-if="changes.length > 200" class="quiet">and {{ count(changes.length - 200) }} more</p>
   </template>
 </template>
-
-<style scoped>
-.file input {
-  display: none;
-}
-</style>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import FileButton from "@/ui/FileButton.vue";
 import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
 import { api, type Field, type Kind, type Schemas } from "@/api/client";
@@ -23,20 +24,17 @@ const columns = ref<(Schemas["GuessedColumn"] & { use: boolean })[]>([]);
 const company = ref("");
 const type = ref({ key: "STD", label: "Standard" });
 
-async function choose(event: Event) {
-  const input = event.target as HTMLInputElement;
-  file.value = input.files?.[0];
+async function choose(chosen: File) {
+  file.value = chosen;
   guess.value = undefined;
   made.value = undefined;
-  if (file.value)
-    await tried.attempt(async () => {
-      const found = await guessKind(file.value!, file.value!.name);
-      guess.value = found;
-      kind.value = { ...found.kind, key: keyOf(found.kind.label), prefix: initials(found.kind.label) };
-      columns.value = found.columns.map((c) => ({ ...c, use: c.filled > 0 }));
-      company.value = catalog.catalog?.companies[0]?.key ?? "";
-    });
-  input.value = "";
+  await tried.attempt(async () => {
+    const found = await guessKind(chosen, chosen.name);
+    guess.value = found;
+    kind.value = { ...found.kind, key: keyOf(found.kind.label), prefix: initials(found.kind.label) };
+    columns.value = found.columns.map((c) => ({ ...c, use: c.filled > 0 }));
+    company.value = catalog.catalog?.companies[0]?.key ?? "";
+  });
 }
 const initials = (label: string) =>
   label
@@ -95,9 +93,7 @@ async function make() {
 <template>
   <TroubleNote v-bind="tried.trouble" />
   <p>
-    <label class="button file"
-      >Choose a spreadsheet<input type="file" accept=".csv,.txt,.tsv,.xlsx,.ndjson" @change="choose"
-    /></label>
+    <FileButton label="Choose a spreadsheet" accept=".csv,.txt,.tsv,.xlsx,.ndjson" @chosen="choose" />
     <span class="quiet"> CSV, XLSX or NDJSON; its first row names the columns.</span>
   </p>
   <p v-if="!catalog.catalog?.companies.length" class="notice">
@@ -222,9 +218,6 @@ async function make() {
 </template>
 
 <style scoped>
-.file input {
-  display: none;
-}
 .fields {
   display: grid;
   grid-template-columns: repeat(3, 1fr);

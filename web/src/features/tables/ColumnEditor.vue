@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import WholeInput from "@/ui/WholeInput.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
 import type { Field } from "@/api/client";
@@ -50,13 +51,11 @@ function rename(label: string) {
     /></label>
     <label v-if="heeds('decimals')"
       ><span class="field-label">Decimals</span
-      ><input
-        class="line"
-        type="number"
-        min="0"
-        max="12"
-        :value="field.decimals ?? 0"
-        @change="field = { ...field, decimals: Number(($event.target as HTMLInputElement).value) }"
+      ><WholeInput
+        :model-value="field.decimals ?? 0"
+        :min="0"
+        :max="12"
+        @update:model-value="field = { ...field, decimals: $event ?? 0 }"
     /></label>
     <label v-if="heeds('kind')"
       ><span class="field-label">To</span>

@@ -3,35 +3,16 @@ import type { CrosswalkSummary } from "@/api/client";
 import ListExport from "@/ui/ListExport.vue";
 import ListHead from "@/ui/ListHead.vue";
 import { useList } from "@/ui/list";
-import { computed, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { computed } from "vue";
 import CrosswalkEditor from "@/features/tables/CrosswalkEditor.vue";
+import { useOpen } from "@/features/tables/open";
 import { useSession } from "@/queries/session";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useCrosswalks } from "@/queries/tables";
 
 /** Tables from codes to codes. Which one is open stands in the address. */
-const route = useRoute();
-const router = useRouter();
+const { key, open, editing, saved } = useOpen("crosswalk");
 const all = useCrosswalks();
-
-function open(key?: string) {
-  void router.replace({ query: key === undefined ? {} : { crosswalk: key } });
-}
-/** Which editing this is: the first saving gives a new crosswalk its address, and is no new editing. */
-const editing = ref(0);
-let savedAs: string | undefined;
-watch(
-  () => route.query.crosswalk,
-  (now) => {
-    if (now !== savedAs) editing.value++;
-    savedAs = undefined;
-  },
-);
-function saved(key: string) {
-  if (key !== route.query.crosswalk) savedAs = key;
-  open(key);
-}
 const list = useList<CrosswalkSummary>(
   () => all.data ?? [],
   () => [
@@ -49,9 +30,9 @@ const mayChange = computed(() => session.may("tables.change") && session.everywh
 
 <template>
   <CrosswalkEditor
-    v-if="route.query.crosswalk !== undefined"
+    v-if="key() !== undefined"
     :key="editing"
-    :crosswalk="String(route.query.crosswalk)"
+    :crosswalk="key()!"
     @close="open()"
     @saved="saved"
   />

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import WholeInput from "@/ui/WholeInput.vue";
 import ThingHistory from "@/features/codicils/ThingHistory.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import { orNone } from "@/ui/choice";
@@ -75,9 +76,9 @@ function written(): Field {
     key: props.field?.key ?? (inLines.value ? `lines.${key.value}` : key.value),
     list: heeds("choices") ? draft.value.list || undefined : undefined,
     choices: heeds("choices") && !draft.value.list ? codes : undefined,
-    length: heeds("length") ? Number(draft.value.length) || undefined : undefined,
-    digits: heeds("digits") ? Number(draft.value.digits) || undefined : undefined,
-    decimals: heeds("decimals") ? Number(draft.value.decimals) || undefined : undefined,
+    length: heeds("length") ? draft.value.length || undefined : undefined,
+    digits: heeds("digits") ? draft.value.digits || undefined : undefined,
+    decimals: heeds("decimals") ? draft.value.decimals || undefined : undefined,
     kind: heeds("kind") ? draft.value.kind : undefined,
   };
 }
@@ -149,7 +150,7 @@ async function save() {
       /></label>
       <label v-if="heeds('length')"
         ><span class="field-label">Characters</span
-        ><input v-model="draft.length" class="line" inputmode="numeric" placeholder="255"
+        ><WholeInput v-model="draft.length" :min="1" placeholder="255"
       /></label>
       <label v-if="heeds('case')"
         ><span class="field-label">Case</span>
@@ -169,11 +170,11 @@ async function save() {
       /></label>
       <label v-if="heeds('digits')"
         ><span class="field-label">Digits before the point</span
-        ><input v-model="draft.digits" class="line" inputmode="numeric" placeholder="15"
+        ><WholeInput v-model="draft.digits" :min="1" placeholder="15"
       /></label>
       <label v-if="heeds('decimals')"
         ><span class="field-label">Decimals</span
-        ><input v-model="draft.decimals" class="line" inputmode="numeric" placeholder="0"
+        ><WholeInput v-model="draft.decimals" :min="0" placeholder="0"
       /></label>
       <label v-if="heeds('kind')"
         ><span class="field-label">Links to</span>

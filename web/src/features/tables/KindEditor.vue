@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import WholeInput from "@/ui/WholeInput.vue";
 import { computed, nextTick, ref } from "vue";
 import { RouterLink } from "vue-router";
 import { api, ask, type Field, type Kind, type KindEntry, type Schemas } from "@/api/client";
@@ -217,7 +218,7 @@ async function remove() {
       </label>
       <label
         ><span class="field-label">Digits after the company</span
-        ><input v-model.number="draft.digits" class="line" inputmode="numeric" />
+        ><WholeInput v-model="draft.digits" :min="0" />
         <span v-if="wrong('digits')" class="wrong">{{ wrong("digits") }}</span>
       </label>
     </div>

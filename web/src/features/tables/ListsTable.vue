@@ -1,8 +1,8 @@
 <script setup lang="ts">
-import { computed, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { computed } from "vue";
 import ListEditor from "@/features/tables/ListEditor.vue";
 import { useLists, type CodeListSummary } from "@/queries/lists";
+import { useOpen } from "@/features/tables/open";
 import { useSession } from "@/queries/session";
 import ListExport from "@/ui/ListExport.vue";
 import ListHead from "@/ui/ListHead.vue";
@@ -10,27 +10,8 @@ import TroubleNote from "@/ui/TroubleNote.vue";
 import { useList } from "@/ui/list";
 
 /** The lists of codes that fields choose from. Which one is open stands in the address. */
-const route = useRoute();
-const router = useRouter();
+const { key, open, editing, saved } = useOpen("list");
 const all = useLists();
-
-function open(key?: string) {
-  void router.replace({ query: key === undefined ? {} : { list: key } });
-}
-/** Which editing this is: the first saving gives a new list its address, and is no new editing. */
-const editing = ref(0);
-let savedAs: string | undefined;
-watch(
-  () => route.query.list,
-  (now) => {
-    if (now !== savedAs) editing.value++;
-    savedAs = undefined;
-  },
-);
-function saved(key: string) {
-  if (key !== route.query.list) savedAs = key;
-  open(key);
-}
 const list = useList<CodeListSummary>(
   () => all.data ?? [],
   () => [
@@ -48,13 +29,7 @@ const mayChange = computed(() => session.may("tables.change") && session.everywh
 </script>
 
 <template>
-  <ListEditor
-    v-if="route.query.list !== undefined"
-    :key="editing"
-    :list="String(route.query.list)"
-    @close="open()"
-    @saved="saved"
-  />
+  <ListEditor v-if="key() !== undefined" :key="editing" :list="key()!" @close="open()" @saved="saved" />
   <template v-else>
     <div class="page-head">
       <h1>Choice lists</h1>

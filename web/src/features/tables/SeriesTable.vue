@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import WholeInput from "@/ui/WholeInput.vue";
 import ThingHistory from "@/features/codicils/ThingHistory.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed } from "vue";
@@ -182,14 +183,7 @@ const list = useList<SeriesView>(
                 :aria-label="`Text of part ${i + 1}`"
               />
               <label v-else-if="p.is === 'counter' || p.is === 'random'" class="digits"
-                ><input
-                  v-model.number="p.digits"
-                  class="line"
-                  type="number"
-                  min="1"
-                  max="17"
-                  :aria-label="`Digits of part ${i + 1}`"
-                />
+                ><WholeInput v-model="p.digits" :min="1" :max="17" :aria-label="`Digits of part ${i + 1}`" />
                 digits</label
               >
               <SelectBox
@@ -247,15 +241,14 @@ const list = useList<SeriesView>(
           <div class="two">
             <label
               ><span class="field-label">Start at</span
-              ><input v-model.number="table.draft.series.start" class="line" type="number" min="1"
+              ><WholeInput v-model="table.draft.series.start" :min="1"
             /></label>
             <label
-              ><span class="field-label">Step</span
-              ><input v-model.number="table.draft.series.step" class="line" type="number" min="1"
+              ><span class="field-label">Step</span><WholeInput v-model="table.draft.series.step" :min="1"
             /></label>
             <label
               ><span class="field-label">End at (0: as the digits allow)</span
-              ><input v-model.number="table.draft.series.end" class="line" type="number" min="0"
+              ><WholeInput v-model="table.draft.series.end" :min="0"
             /></label>
             <label
               ><span class="field-label">Resets</span>
