@@ -15,72 +15,116 @@ import (
 type refusals struct {
 	mutex sync.Mutex
 	sums  map[refusal]int
+	fresh bool // there is what is not written down yet
 }
 
 type refusal struct {
-	actor           actorKey
-	what, kind, key string
+	id, name         string
+	via              string
+	address, session string
+	what, key        string
 }
 
-type actorKey struct{ id, name, via, address, session string }
-
-// mostRefusals is how many sorts are told apart within a minute; the rest is one sum.
-const mostRefusals = 500
+const (
+	// mostRefusals is how many sorts are told apart within a minute; the rest is one sum.
+	mostRefusals = 500
+	// sumEach is how long refusals are summed before the trail is told.
+	sumEach = time.Minute
+	// heldEach is how long a refusal is only in memory. A kill loses no more.
+	heldEach = 250 * time.Millisecond
+)
 
 // Refused tells the trail that something was refused: what, and for whom or at what.
 func (s *core) Refused(ctx context.Context, what, key string) {
 	who := actor.Of(ctx)
-	r := refusal{actorKey{who.ID, who.Name, string(who.Via), who.Address, who.Session}, what, "refusal", short(key)}
-	s.refusals.mutex.Lock()
-	defer s.refusals.mutex.Unlock()
-	if s.refusals.sums == nil {
-		s.refusals.sums = map[refusal]int{}
-	}
-	if _, known := s.refusals.sums[r]; !known && len(s.refusals.sums) >= mostRefusals {
-		r = refusal{what: "more was refused", kind: "refusal"}
-	}
-	s.refusals.sums[r]++
+	s.refusals.add(refusal{who.ID, who.Name, string(who.Via), who.Address, who.Session, what, short(key)}, 1)
 }
 
-// WriteRefusals writes what was refused since it was last done.
+func (r *refusals) add(one refusal, count int) {
+	r.mutex.Lock()
+	defer r.mutex.Unlock()
+	if r.sums == nil {
+		r.sums = map[refusal]int{}
+	}
+	if _, known := r.sums[one]; !known && len(r.sums) >= mostRefusals {
+		one = refusal{what: "more was refused"}
+	}
+	r.sums[one] += count
+	r.fresh = true
+}
+
+// now returns the sums as they stand, at most mostRefusals+1, and whether any is not written down yet. Where
+// they are taken, summing begins anew.
+func (r *refusals) now(at string, take bool) (found []store.Refusal, fresh bool) {
+	r.mutex.Lock()
+	defer r.mutex.Unlock()
+	for one, count := range r.sums {
+		by := record.Stamp{At: at, By: one.name, Person: one.id, Via: one.via}
+		found = append(found, store.Refusal{What: one.what, Key: one.key, Address: one.address, Session: one.session, By: by, Count: count})
+	}
+	fresh, r.fresh = r.fresh, false
+	if take {
+		r.sums = nil
+	}
+	return found, fresh
+}
+
+// WriteRefusals tells the trail what was refused since that was last done. What cannot be written is summed on.
 func (s *core) WriteRefusals(ctx context.Context) error {
-	s.refusals.mutex.Lock()
-	sums := s.refusals.sums
-	s.refusals.sums = nil
-	s.refusals.mutex.Unlock()
-	if len(sums) == 0 {
+	found, _ := s.refusals.now(store.Instant(s.base.Clock()), true)
+	if len(found) == 0 {
 		return nil
 	}
-	at := store.Instant(s.base.Clock())
-	return s.base.Store.Transaction(ctx, func(tx *store.Store) error {
-		for r, count := range sums {
-			who := actor.With(ctx, actor.Actor{Address: r.actor.address, Session: r.actor.session})
-			by := record.Stamp{At: at, By: r.actor.name, Person: r.actor.id, Via: r.actor.via}
-			if err := tx.Note(who, by, store.TrailEntry{What: r.what, Kind: r.kind, Key: r.key, Count: count}); err != nil {
-				return err
-			}
+	err := s.base.Store.TellRefusals(ctx, found)
+	if err != nil {
+		for _, r := range found {
+			s.refusals.add(refusal{r.By.Person, r.By.By, r.By.Via, r.Address, r.Session, r.What, r.Key}, r.Count)
 		}
-		return nil
-	})
+	}
+	return err
 }
 
-// sumEach is how long refusals are summed.
-const sumEach = time.Minute
+// hold writes down what was refused since the trail was told, where there is more than the last time.
+func (s *core) hold(ctx context.Context) error {
+	found, fresh := s.refusals.now(store.Instant(s.base.Clock()), false)
+	if !fresh {
+		return nil
+	}
+	return s.base.Store.HoldRefusals(ctx, found)
+}
 
-// Keep writes refusals every minute, until the context ends; then it writes the last.
+// tellHeld tells the trail what an earlier run of the program wrote down and could not tell it.
+func (s *core) tellHeld(ctx context.Context) error {
+	held, err := s.base.Store.HeldRefusals(ctx)
+	if err != nil || len(held) == 0 {
+		return err
+	}
+	return s.base.Store.TellRefusals(ctx, held)
+}
+
+// Keep tells the trail what was refused, every minute, until the context ends; then it tells the last. Between
+// it writes down what came, so that a kill loses no more than the last moment.
 func (s *core) Keep(ctx context.Context) {
-	tick := time.NewTicker(sumEach)
-	defer tick.Stop()
+	lasting := context.WithoutCancel(ctx)
+	report(s.tellHeld(lasting))
+	minute, moment := time.NewTicker(sumEach), time.NewTicker(heldEach)
+	defer minute.Stop()
+	defer moment.Stop()
 	for {
 		select {
-		case <-tick.C:
+		case <-moment.C:
+			report(s.hold(lasting))
+		case <-minute.C:
+			report(s.WriteRefusals(lasting))
 		case <-ctx.Done():
-		}
-		if err := s.WriteRefusals(context.WithoutCancel(ctx)); err != nil {
-			slog.Error("what was refused could not be written to the trail", "error", err)
-		}
-		if ctx.Err() != nil {
+			report(s.WriteRefusals(lasting))
 			return
 		}
+	}
+}
+
+func report(err error) {
+	if err != nil {
+		slog.Error("what was refused could not be written to the trail", "error", err)
 	}
 }
