@@ -108,7 +108,7 @@ func WithoutLog(ctx context.Context, path string) (err error) {
 	if err := known(ctx, path, "", Schema()); err != nil {
 		return err
 	}
-	connections, err := connect(address(path, ""), 1)
+	connections, err := connect(address(path, "")+writes, 1)
 	if err != nil {
 		return err
 	}

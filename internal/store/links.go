@@ -2,6 +2,10 @@ package store
 
 import (
 	"context"
+	"database/sql"
+	"errors"
+	"slices"
+	"strconv"
 
 	"gorm.io/gorm"
 
@@ -128,38 +132,54 @@ type LastQuery struct {
 	Except string // a number that is passed over
 }
 
-// Last returns it; nil: there is none. Of two saved at once the one with the higher number is the later. Cost: an index; of those
-// that name a record, all of them.
+// Last returns it; nil: there is none. Cost: that of SavedLast, and one record.
 func (s *Store) Last(ctx context.Context, q LastQuery) (*record.Record, error) {
-	rows, err := all(s.last(ctx, q), recordRow.record)
-	if err != nil || len(rows) == 0 {
+	at, version, err := s.SavedLast(ctx, q)
+	if err != nil || version == 0 {
 		return nil, err
 	}
-	return &rows[0], nil
-}
-
-// SavedLast returns which record that is, and its version; 0: there is none.
-func (s *Store) SavedLast(ctx context.Context, q LastQuery) (at record.Ref, version int, err error) {
-	rows, err := all(s.last(ctx, q).Select("kind, number, version"), recordRow.record)
-	if err != nil || len(rows) == 0 {
-		return at, 0, err
+	r, err := s.Record(ctx, at.Kind, at.Number)
+	if errors.Is(err, ErrNotFound) { // it went at that moment
+		return nil, nil
 	}
-	return rows[0].Ref, rows[0].Version, nil
+	return &r, err
 }
 
-func (s *Store) last(ctx context.Context, q LastQuery) *gorm.DB {
-	query := s.db.WithContext(ctx).Where("kind = ? AND company = ? AND number <> ? AND "+standing, q.Kind, q.Company, q.Except)
+// newest is how many of the newest records are gone through for one that names another. Most often it is among them; else
+// those that name it are gone through.
+const newest = 300
+
+// SavedLast returns which record that is, and its version; 0: there is none. Of two saved at once the one that was added later
+// is the later. Cost: an index; of a person who saved the type last long ago, what they saved since; of those that name a
+// record, the newest 300, or all that name it.
+func (s *Store) SavedLast(ctx context.Context, q LastQuery) (at record.Ref, version int, err error) {
+	from, where, values := "records", "kind = ? AND company = ? AND number <> ? AND "+standing, []any{q.Kind, q.Company, q.Except}
 	if q.Person != "" {
-		query = query.Where("changed_person = ?", q.Person)
+		from, where, values = recordsOfPerson, where+" AND changed_person = ?", append(values, q.Person)
 	}
 	if q.Type != "" {
-		query = query.Where("type = ?", q.Type)
+		where, values = where+" AND type = ?", append(values, q.Type)
 	}
-	if q.Naming.Number != "" {
-		named := s.db.WithContext(ctx).Table("record_links").Select("record").Where("to_kind = ? AND to_number = ?", q.Naming.Kind, q.Naming.Number)
-		query = query.Where("id IN (?)", named)
+	const latest = " ORDER BY changed_at DESC, id DESC LIMIT "
+	if q.Naming.Number == "" {
+		return s.savedLast(ctx, "SELECT kind, number, version FROM "+from+" WHERE "+where+latest+"1", values)
 	}
-	return query.Order("changed_at DESC, id DESC").Limit(1)
+	named := []any{q.Naming.Kind, q.Naming.Number}
+	among := "SELECT kind, number, version FROM (SELECT id, kind, number, version, changed_at FROM " + from + " WHERE " + where + latest + strconv.Itoa(newest) + ") AS newest" +
+		" WHERE EXISTS (SELECT 1 FROM record_links WHERE to_kind = ? AND to_number = ? AND record = newest.id)" + latest + "1"
+	if at, version, err = s.savedLast(ctx, among, slices.Concat(values, named)); err != nil || version > 0 {
+		return at, version, err
+	}
+	all := "SELECT kind, number, version FROM record_links CROSS JOIN records ON id = record WHERE to_kind = ? AND to_number = ? AND " + where + latest + "1"
+	return s.savedLast(ctx, all, slices.Concat(named, values))
+}
+
+func (s *Store) savedLast(ctx context.Context, query string, values []any) (at record.Ref, version int, err error) {
+	err = s.db.WithContext(ctx).Raw(query, values...).Row().Scan(&at.Kind, &at.Number, &version)
+	if errors.Is(err, sql.ErrNoRows) {
+		return record.Ref{}, 0, nil
+	}
+	return at, version, err
 }
 
 // NamingCount is how many records of a kind in a state name others.

@@ -97,7 +97,7 @@ func (packed) Value(ctx context.Context, f *schema.Field, row reflect.Value, val
 		}
 	}
 	if !codec.Keeps(v.Type()) {
-		text, err := json.Marshal(value)
+		text, err := packable(value)
 		return pack(text), err
 	}
 	text, err := kept{}.Value(ctx, f, row, value)
@@ -105,4 +105,12 @@ func (packed) Value(ctx context.Context, f *schema.Field, row reflect.Value, val
 		return pack([]byte(text)), nil
 	}
 	return nil, err
+}
+
+// packable is a value as it is written before it is compressed.
+func packable(value any) ([]byte, error) {
+	if codec.Keeps(reflect.TypeOf(value)) {
+		return codec.Write(value)
+	}
+	return json.Marshal(value)
 }

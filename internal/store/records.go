@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"iter"
 	"reflect"
+	"strconv"
 
 	"gorm.io/gorm"
 
@@ -34,11 +35,67 @@ type recordRow struct {
 
 func (recordRow) TableName() string { return "records" }
 
-func rowOf(id int64, r record.Record) recordRow {
-	return recordRow{
-		id, r.Kind, r.Number, r.Company, r.Type, r.State, r.Version, r.Values, r.Lines, r.Origins, r.Reasons, r.Late,
+// writtenRow is a recordRow as it is written: what is kept compressed is already.
+type writtenRow struct {
+	ID                       int64 `gorm:"primaryKey"`
+	Kind, Number             string
+	Company, Type, State     string
+	Version                  int
+	Values                   map[string]string `gorm:"column:field_values;serializer:json"`
+	Lines                    []byte            `gorm:"column:record_lines"`
+	Origins                  []byte
+	Reasons                  []byte
+	Late                     bool
+	OriginKind, OriginNumber string
+	Reverses, ReversedBy     string
+	Former                   string
+	Changed                  record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
+}
+
+func (writtenRow) TableName() string { return "records" }
+
+func rowOf(id int64, r record.Record, c *writtenContent) writtenRow {
+	return writtenRow{
+		id, r.Kind, r.Number, r.Company, r.Type, r.State, r.Version, r.Values, c.lines, c.origins, c.reasons, r.Late,
 		r.Preceding.Kind, r.Preceding.Number, r.Reverses, r.ReversedBy, listText(r.Former), r.Changed,
 	}
+}
+
+// writtenContent is what a record holds, ready to be written.
+type writtenContent struct {
+	of                      record.Content
+	whole                   []byte // compressed
+	hash                    []byte // as the trail tells it
+	lines, origins, reasons []byte // compressed; nil: there are none
+}
+
+func writeContent(c *record.Content) (*writtenContent, error) {
+	text, err := codec.Write(*c)
+	if err != nil {
+		return nil, err
+	}
+	w := &writtenContent{of: *c, whole: pack(text), hash: HashOf(text)}
+	for _, part := range []struct {
+		into  *[]byte
+		count int
+		value any
+	}{{&w.lines, len(c.Lines), c.Lines}, {&w.origins, len(c.Origins), c.Origins}, {&w.reasons, len(c.Reasons), c.Reasons}} {
+		if part.count == 0 {
+			continue
+		}
+		text, err := packable(part.value)
+		if err != nil {
+			return nil, err
+		}
+		*part.into = pack(text)
+	}
+	return w, nil
+}
+
+// is tells whether it was written of a content, not of an equal one.
+func (w *writtenContent) is(c *record.Content) bool {
+	same := func(x, y any) bool { return reflect.ValueOf(x).UnsafePointer() == reflect.ValueOf(y).UnsafePointer() }
+	return same(w.of.Values, c.Values) && same(w.of.Origins, c.Origins) && len(w.of.Lines) == len(c.Lines) && same(w.of.Lines, c.Lines) && len(w.of.Reasons) == len(c.Reasons) && same(w.of.Reasons, c.Reasons)
 }
 
 // listText writes a list of texts as it is kept; "" for none.
@@ -84,24 +141,37 @@ type newVersion struct {
 	Version int    `gorm:"primaryKey"`
 	What    string
 	Type    string
-	Company string          // of one that is gone
-	Content *record.Content `gorm:"serializer:packed"`
+	Company string // of one that is gone
+	Content []byte
 	Judged  []byte
 	Changed record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
 }
 
 func (newVersion) TableName() string { return "record_versions" }
 
-// Judgement is what a record was judged by, ready to be written. It is made before its turn to be written comes.
-type Judgement struct{ packed []byte }
+// Judgement is what a record was judged by, and what it holds by that, ready to be written. It is made before its turn to be
+// written comes.
+type Judgement struct {
+	packed  []byte
+	content *writtenContent
+}
 
 // JudgementOf makes it.
-func JudgementOf(k *judge.Kept) (*Judgement, error) {
+func JudgementOf(k *judge.Kept, content *record.Content) (*Judgement, error) {
 	text, err := codec.Write(*k)
 	if err != nil {
 		return nil, err
 	}
-	return &Judgement{pack(text)}, nil
+	written, err := writeContent(content)
+	return &Judgement{pack(text), written}, err
+}
+
+// written is a content as it is written, which was made before or is made now.
+func (j *Judgement) written(c *record.Content) (*writtenContent, error) {
+	if j != nil && j.content.is(c) {
+		return j.content, nil
+	}
+	return writeContent(c)
 }
 
 // recordsAtOnce is how many records are read at once where many are gone through.
@@ -190,7 +260,11 @@ func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Number
 
 // add adds a record with its version. what says what happened.
 func (s *Store) add(ctx context.Context, r record.Record, what string, judged *Judgement) error {
-	row := rowOf(0, r)
+	content, err := judged.written(&r.Content)
+	if err != nil {
+		return err
+	}
+	row := rowOf(0, r, content)
 	if err := s.db.Create(&row).Error; err != nil {
 		return err
 	}
@@ -203,7 +277,7 @@ func (s *Store) add(ctx context.Context, r record.Record, what string, judged *J
 	if err := s.writeLater(ctx, laterWrite{kind: r.Kind, records: 1}); err != nil {
 		return err
 	}
-	return s.addRecordVersion(ctx, r, what, &r.Content, nil, judged, r.Changed)
+	return s.addRecordVersion(ctx, r, what, content, nil, judged, r.Changed)
 }
 
 // ChangeRecord keeps a changed record as its next version. r.Version is the
@@ -218,7 +292,11 @@ func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, 
 		if err != nil {
 			return err
 		}
-		row := rowOf(kept.ID, r)
+		content, err := judged.written(&r.Content)
+		if err != nil {
+			return err
+		}
+		row := rowOf(kept.ID, r, content)
 		if err := tx.db.Model(&row).Select("*").Updates(&row).Error; err != nil {
 			return err
 		}
@@ -229,11 +307,13 @@ func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, 
 		if err := tx.countStanding(ctx, &old, &r); err != nil {
 			return err
 		}
-		content := &r.Content
+		was := content.hash
 		if reflect.DeepEqual(plain(old.Content), plain(r.Content)) {
 			content = nil
+		} else if was, err = hashOfContent(&old.Content); err != nil {
+			return err
 		}
-		return tx.addRecordVersion(ctx, r, what, content, &old.Content, judged, by)
+		return tx.addRecordVersion(ctx, r, what, content, was, judged, by)
 	})
 	return r, err
 }
@@ -262,28 +342,21 @@ func plain(c record.Content) record.Content {
 	return c
 }
 
-// addRecordVersion keeps a version and notes it in the trail; content is nil where it is that of the version before, and old is
-// what the record held before; nil: there was none.
-func (s *Store) addRecordVersion(ctx context.Context, r record.Record, what string, content, old *record.Content, judged *Judgement, by record.Stamp) error {
-	v := newVersion{Kind: r.Kind, Number: r.Number, Version: r.Version, What: what, Type: r.Type, Content: content, Changed: by}
+// addRecordVersion keeps a version and notes it in the trail; content is nil where it is that of the version before, and before
+// is the hash of that; nil: there was none.
+func (s *Store) addRecordVersion(ctx context.Context, r record.Record, what string, content *writtenContent, before []byte, judged *Judgement, by record.Stamp) error {
+	v := newVersion{Kind: r.Kind, Number: r.Number, Version: r.Version, What: what, Type: r.Type, Changed: by}
 	if judged != nil {
 		v.Judged = judged.packed
 	}
-	entry := TrailEntry{What: what, Kind: r.Kind, Key: r.Number, Company: r.Company, Note: fmt.Sprintf("version %d", r.Version)}
-	var err error
-	if entry.Before, err = hashOfContent(old); err != nil {
-		return err
-	}
+	entry := TrailEntry{What: what, Kind: r.Kind, Key: r.Number, Company: r.Company, Note: "version " + strconv.Itoa(r.Version), Before: before}
 	switch {
 	case content != nil:
-		entry.After, err = hashOfContent(content)
+		v.Content, entry.After = content.whole, content.hash
 	case what == "deleted" || what == record.Merged:
 		v.Company = r.Company
 	default:
-		entry.After = entry.Before
-	}
-	if err != nil {
-		return err
+		entry.After = before
 	}
 	if err := s.Note(ctx, by, entry); err != nil {
 		return err
@@ -354,8 +427,12 @@ func (s *Store) remove(ctx context.Context, r record.Record, what string, by rec
 	if err := s.writeLater(ctx, laterWrite{kind: r.Kind, records: -1}); err != nil {
 		return err
 	}
+	before, err := hashOfContent(&old.Content)
+	if err != nil {
+		return err
+	}
 	r.Version++
-	return s.addRecordVersion(ctx, r, what, nil, &old.Content, nil, by)
+	return s.addRecordVersion(ctx, r, what, nil, before, nil, by)
 }
 
 // RecordVersions returns the versions of a record, newest first.

@@ -11,7 +11,6 @@ import (
 	"net/url"
 	"os"
 	"slices"
-	"strconv"
 	"strings"
 	"syscall"
 
@@ -36,8 +35,9 @@ import (
 // mostReaders is how many statements may read at once, beside the one that writes.
 const mostReaders = 7
 
-// pagesKept is the memory for pages of the file, of each connection, in KiB.
-const pagesKept = 8 << 10
+// writes is for the connection that writes: it has more memory for pages, and what a part of a transaction would
+// undo is kept in memory, not in a file that every part opens anew.
+const writes = "_pragma=temp_store(memory)&_pragma=cache_size(-32768)&"
 
 // address is where a file is, on a file system that the driver knows by a name ("": that of the machine); the path "" is a
 // database in memory of its own.
@@ -62,7 +62,7 @@ func probe(path, system string) (*sql.DB, error) {
 func connect(location string, most int) (*sql.DB, error) {
 	// A write takes its lock at once, so that two writers wait for each other instead of
 	// failing half-way; what is committed is on the disk.
-	location += "_txlock=immediate&_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=cache_size(-" + strconv.Itoa(pagesKept) + ")"
+	location += "_txlock=immediate&_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)"
 	connections, err := sqlite.Open(location, fts5.Register, endStatements)
 	if err != nil {
 		return nil, err
@@ -72,8 +72,12 @@ func connect(location string, most int) (*sql.DB, error) {
 	return connections, nil
 }
 
-// readsOnly keeps what reads from writing: one connection writes.
-const readsOnly = "_pragma=query_only(1)&"
+// readsOnly keeps what reads from writing: one connection writes. Each has 8 MiB for pages of the file.
+const readsOnly = "_pragma=query_only(1)&_pragma=cache_size(-8192)&"
+
+// recordsOfPerson are the records by who saved them last. Without the word for it SQLite may walk those of all persons back to
+// the one of this person, which is never where they saved none.
+const recordsOfPerson = "records INDEXED BY records_saved_last"
 
 // endStatements ends the statements that a connection still has when it closes, which it would refuse otherwise: where the
 // program ends while work goes on, the pool may hand back a connection before the statements of that work are gone.

@@ -101,7 +101,7 @@ func open(ctx context.Context, path, system string, isNew bool, release func() e
 		}
 	}
 	location := address(path, system)
-	writers, err := connect(location, 1)
+	writers, err := connect(location+writes, 1)
 	if err != nil {
 		return nil, fmt.Errorf("open %s: %w", path, err)
 	}

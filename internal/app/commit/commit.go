@@ -102,6 +102,8 @@ type askedPrior struct {
 	asked   store.LastQuery
 	last    record.Ref
 	version int
+	// implied tells that another answer says the same: what is the last of all types is the last of its own.
+	implied bool
 }
 
 // NewReadSet returns the set of a judgement by a version of the rule book.
@@ -199,6 +201,11 @@ func (s *ReadSet) Prior(asked store.LastQuery, last *record.Record) {
 	prior := askedPrior{asked: asked}
 	if last != nil {
 		prior.last, prior.version = last.Ref, last.Version
+		ofAll := asked
+		ofAll.Type = ""
+		prior.implied = asked.Type == last.Type && slices.ContainsFunc(s.prior, func(p askedPrior) bool {
+			return p.asked == ofAll && p.last == prior.last && p.version == prior.version
+		})
 	}
 	s.prior = append(s.prior, prior)
 }

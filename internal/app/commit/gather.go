@@ -124,12 +124,15 @@ func (l *Line) writeTogether(batch []*pending) error {
 	err := l.store.Transaction(context.Background(), func(tx *store.Store) error {
 		var book bookSeen
 		for _, p := range batch {
-			if err := l.writeOne(tx, p, &book); err != nil {
+			if err := l.writeOne(tx, p, &book, len(batch) == 1); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
+	if err != nil && errors.Is(err, errOwn) {
+		return nil // the one change has its verdict
+	}
 	if err != nil {
 		return err
 	}
@@ -137,8 +140,12 @@ func (l *Line) writeTogether(batch []*pending) error {
 	return nil
 }
 
-// writeOne writes one change, or gives it another verdict. The error ends the transaction.
-func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen) (err error) {
+// errOwn ends the transaction of a change that is in it alone, for a reason of its own.
+var errOwn = errors.New("commit: nothing is written")
+
+// writeOne writes one change, or gives it another verdict; one that is alone in its transaction needs no part. The error ends
+// the transaction.
+func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen, alone bool) (err error) {
 	p.verdict, p.err = written, nil
 	if p.ctx.Err() != nil { // nobody waits for it any more
 		p.err = p.ctx.Err()
@@ -154,20 +161,28 @@ func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen) (err error)
 		p.verdict = moved
 		return nil
 	}
-	err = tx.Part(ctx, func(part *store.Store) (err error) {
+	write := func(part *store.Store) (err error) {
 		defer func() {
 			if cause := recover(); cause != nil {
 				err = fmt.Errorf("panic: %v\n%s", cause, debug.Stack())
 			}
 		}()
 		return p.change.Write(ctx, part.Claiming(p.change.Reads.claims()))
-	})
+	}
+	if alone {
+		err = write(tx)
+	} else {
+		err = tx.Part(ctx, write)
+	}
 	var known *fault.Fault
 	switch {
 	case err == nil:
 		return nil
 	case errors.As(err, &known) && known.Reason != fault.Unable, errors.Is(err, store.ErrStale), errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrTaken):
 		p.err = Explain(err) // its own: nothing of it is written
+		if alone {
+			return errOwn
+		}
 		return nil
 	}
 	return err
@@ -222,6 +237,9 @@ func (l *Line) stands(ctx context.Context, tx *store.Store, s *ReadSet, seen *bo
 	}
 	for i := range s.prior {
 		p := &s.prior[i]
+		if p.implied {
+			continue
+		}
 		now, version, err := tx.SavedLast(ctx, p.asked)
 		if err != nil || now != p.last || version != p.version {
 			return false, err

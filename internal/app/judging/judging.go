@@ -367,36 +367,51 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 	if document.User != "" {
 		who = actor.Named(document.User, who.Via)
 	}
-	last := func(kindType, person string) (*record.Content, error) {
+	last := func(kindType, person string, known *record.Record) (*record.Record, error) {
 		asked := store.LastQuery{Kind: document.Kind, Company: document.Company, Type: kindType, Person: person, Except: document.Record}
-		at, version, err := s.Store.SavedLast(ctx, asked)
-		if err != nil {
-			return nil, err
-		}
-		var r *record.Record
-		if version > 0 { // most often it was saved a moment ago
-			if r, err = s.Cache.Records.Find(ctx, at); err != nil {
+		if known == nil {
+			at, version, err := s.Store.SavedLast(ctx, asked)
+			if err != nil {
 				return nil, err
 			}
+			if version > 0 { // most often it was saved a moment ago
+				if known, err = s.Cache.Records.Find(ctx, at); err != nil {
+					return nil, err
+				}
+			}
 		}
-		t.Reads.Prior(asked, r)
+		t.Reads.Prior(asked, known)
+		return known, nil
+	}
+	held := func(r *record.Record) *record.Content {
 		if r == nil {
-			return nil, nil
+			return nil
 		}
-		return &record.Content{Values: KnownValues(kind, "", r.Values), Lines: KnownLines(kind, r.Lines)}, nil
+		return &record.Content{Values: KnownValues(kind, "", r.Values), Lines: KnownLines(kind, r.Lines)}
 	}
-	var err error
-	if document.Previous, err = last("", who.ID); err != nil {
+	ofAll, err := last("", who.ID, nil)
+	if err != nil {
 		return err
 	}
-	if document.PreviousOfType, err = last(document.Type, who.ID); err != nil {
-		return err
+	ofType := ofAll
+	if ofAll != nil && ofAll.Type != document.Type {
+		ofType = nil
 	}
+	if ofAll != nil {
+		if ofType, err = last(document.Type, who.ID, ofType); err != nil {
+			return err
+		}
+	}
+	document.Previous, document.PreviousOfType = held(ofAll), held(ofType)
 	// What somebody else saves meanwhile makes it another: it is read only where a rule asks for it.
 	if looksBack(c.Book, document.Changes, rule.PreviousOfAnyone) {
-		document.PreviousOfAnyone, err = last(document.Type, "")
+		r, err := last(document.Type, "", nil)
+		if err != nil {
+			return err
+		}
+		document.PreviousOfAnyone = held(r)
 	}
-	return err
+	return nil
 }
 
 // Baseline states of a document what is saved of the record that it changes.

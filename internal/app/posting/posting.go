@@ -148,7 +148,7 @@ func (p *Posting) judge(ctx context.Context) (*commit.Change, error) {
 	if err != nil {
 		return nil, err
 	}
-	judged, err := store.JudgementOf(t.Kept(by, false))
+	judged, err := store.JudgementOf(t.Kept(by, false), &r.Content)
 	if err != nil {
 		return nil, err
 	}

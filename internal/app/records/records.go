@@ -198,8 +198,8 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 	if err != nil {
 		return nil, err
 	}
-	judged, err := store.JudgementOf(t.Kept(by, false))
 	r := v.Result
+	judged, err := store.JudgementOf(t.Kept(by, false), &r.Content)
 	return &commit.Change{
 		Reads: t.Reads,
 		Write: func(ctx context.Context, tx *store.Store) (err error) {
