@@ -3,6 +3,8 @@ package store
 import (
 	"context"
 	"encoding/json"
+	"maps"
+	"reflect"
 	"slices"
 	"strings"
 	"sync"
@@ -116,6 +118,9 @@ func (s *Store) file(ctx context.Context, id int64, old, now *record.Record) err
 	if s.touched != nil {
 		s.touched[any.Ref] = true
 	}
+	if old != nil && now != nil && foundAlike(old, now) {
+		return nil
+	}
 	x, err := s.indexOf(ctx, any.Kind)
 	if err != nil {
 		return err
@@ -141,6 +146,12 @@ func (s *Store) file(ctx context.Context, id int64, old, now *record.Record) err
 	return s.fileUnique(x, id, old, now)
 }
 
+// foundAlike tells whether two versions of a record are found by the same.
+func foundAlike(old, now *record.Record) bool {
+	return old.Company == now.Company && old.Standing() == now.Standing() && old.Preceding == now.Preceding && slices.Equal(old.Former, now.Former) &&
+		maps.Equal(old.Values, now.Values) && (len(old.Lines)+len(now.Lines) == 0 || reflect.DeepEqual(old.Lines, now.Lines))
+}
+
 // fileKeys keeps what the record is sorted by: a key for every column, an empty one for a blank.
 func (s *Store) fileKeys(x *kindIndex, id int64, before, after record.Index, added, gone bool) error {
 	var rows []any
@@ -158,13 +169,30 @@ func (s *Store) fileKeys(x *kindIndex, id int64, before, after record.Index, add
 	return s.insert("INSERT INTO record_keys (field, key, record) VALUES ", 3, rows)
 }
 
-// insert adds rows of so many values each in one statement.
-func (s *Store) insert(into string, width int, values []any) error {
-	if len(values) == 0 {
-		return nil
-	}
+// insert adds rows of so many values each; then is what the statement ends with. The statements are few, however many rows
+// there are, as each stays prepared.
+func (s *Store) insert(into string, width int, values []any, then ...string) error {
 	row := "(" + strings.Repeat("?,", width-1) + "?)"
-	return s.db.Exec(into+strings.Repeat(row+",", len(values)/width-1)+row, values...).Error
+	for len(values) > 0 {
+		count := rowsAtOnce(len(values) / width)
+		text := into + strings.Repeat(row+",", count-1) + row + strings.Join(then, "")
+		if err := s.db.Exec(text, values[:count*width]...).Error; err != nil {
+			return err
+		}
+		values = values[count*width:]
+	}
+	return nil
+}
+
+// rowsAtOnce is how many of some rows go into one statement: as many as there are where they are few, else one of few counts.
+func rowsAtOnce(rows int) int {
+	switch {
+	case rows >= 32:
+		return 32
+	case rows >= 16:
+		return 16
+	}
+	return min(rows, 12)
 }
 
 func (s *Store) fileLinks(id int64, before, after []record.Ref) error {

@@ -124,7 +124,7 @@ func (s *Store) writeNow(ctx context.Context, writes []laterWrite) error {
 		for i, id := range rules {
 			rows[i] = uses[id]
 		}
-		if err := s.addUses(ctx, rows); err != nil {
+		if err := s.addUses(rows); err != nil {
 			return err
 		}
 	}

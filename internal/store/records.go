@@ -6,7 +6,9 @@ import (
 	"errors"
 	"fmt"
 	"iter"
+	"maps"
 	"reflect"
+	"slices"
 	"strconv"
 
 	"gorm.io/gorm"
@@ -297,10 +299,10 @@ func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, 
 			return err
 		}
 		row := rowOf(kept.ID, r, content)
-		if err := tx.db.Model(&row).Select("*").Updates(&row).Error; err != nil {
+		old := kept.record()
+		if err := tx.db.Model(&row).Select(changedColumns(&old, &r)).Updates(&row).Error; err != nil {
 			return err
 		}
-		old := kept.record()
 		if err := tx.file(ctx, row.ID, &old, &r); err != nil {
 			return err
 		}
@@ -317,6 +319,32 @@ func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, 
 	})
 	return r, err
 }
+
+// changedColumns are the columns that differ between two versions of a record: what is written anew is filed anew in every
+// index that has it, whether it is the same or not.
+func changedColumns(old, now *record.Record) []string {
+	columns := []string{"version", "changed_at", "changed_by", "changed_person", "changed_via"}
+	for _, one := range []struct {
+		same    bool
+		columns []string
+	}{
+		{maps.Equal(old.Values, now.Values), []string{"field_values"}},
+		{sameOrNone(old.Lines, now.Lines, len(old.Lines)+len(now.Lines)), []string{"record_lines"}},
+		{sameOrNone(old.Origins, now.Origins, len(old.Origins)+len(now.Origins)), []string{"origins"}},
+		{sameOrNone(old.Reasons, now.Reasons, len(old.Reasons)+len(now.Reasons)), []string{"reasons"}},
+		{old.Company == now.Company, []string{"company"}}, {old.Type == now.Type, []string{"type"}}, {old.State == now.State, []string{"state"}},
+		{old.Late == now.Late, []string{"late"}}, {old.Preceding == now.Preceding, []string{"origin_kind", "origin_number"}},
+		{old.Reverses == now.Reverses && old.ReversedBy == now.ReversedBy, []string{"reverses", "reversed_by"}}, {slices.Equal(old.Former, now.Former), []string{"former"}},
+	} {
+		if !one.same {
+			columns = append(columns, one.columns...)
+		}
+	}
+	return columns
+}
+
+// sameOrNone tells whether two values are equal, of which nil and empty are one; count is how much is in both.
+func sameOrNone(x, y any, count int) bool { return count == 0 || reflect.DeepEqual(x, y) }
 
 // atVersion returns the row of a record; the error is ErrStale where it is not of the version.
 func (s *Store) atVersion(ctx context.Context, at record.Ref, version int) (recordRow, error) {

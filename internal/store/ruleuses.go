@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"encoding/json"
 
 	"codicil/core/record"
 )
@@ -97,12 +96,13 @@ func (s *Store) countStanding(ctx context.Context, old, now *record.Record) erro
 	return s.writeLater(ctx, laterWrite{uses: rows})
 }
 
-func (s *Store) addUses(ctx context.Context, rows [][4]any) error {
-	text, err := json.Marshal(rows)
-	if err != nil {
-		return err
+// addUses adds to what came of rules: rows of rule, times acted, when, and more or fewer records.
+func (s *Store) addUses(rows [][4]any) error {
+	values := make([]any, 0, 4*len(rows))
+	for _, row := range rows {
+		values = append(values, row[:]...)
 	}
-	return s.db.WithContext(ctx).Exec(addUses, string(text)).Error
+	return s.insert("INSERT INTO rule_uses (rule, acted, last_at, standing) VALUES ", 4, values, added)
 }
 
 // usesAnew counts in which records the values of rules stand, in a file of a release that did not.

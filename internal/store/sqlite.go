@@ -62,7 +62,7 @@ func probe(path, system string) (*sql.DB, error) {
 func connect(location string, most int) (*sql.DB, error) {
 	// A write takes its lock at once, so that two writers wait for each other instead of
 	// failing half-way; what is committed is on the disk.
-	location += "_txlock=immediate&_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)"
+	location += "_txlock=immediate&_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=wal_autocheckpoint(4000)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)"
 	connections, err := sqlite.Open(location, fts5.Register, endStatements)
 	if err != nil {
 		return nil, err
@@ -153,11 +153,9 @@ func whole(ctx context.Context, path string) (head TrailHead, err error) {
 	return head, err
 }
 
-// addUses adds to what came of rules: rows of rule, times acted, when, and more or fewer records.
-const addUses = `INSERT INTO rule_uses (rule, acted, last_at, standing)
-	SELECT value ->> 0, value ->> 1, value ->> 2, value ->> 3 FROM json_each(?) WHERE true
-	ON CONFLICT (rule) DO UPDATE SET acted = acted + excluded.acted, standing = standing + excluded.standing,
-		last_at = CASE WHEN rule = 0 AND last_at <> '' THEN last_at ELSE MAX(last_at, excluded.last_at) END`
+// added adds to what came of rules.
+const added = ` ON CONFLICT (rule) DO UPDATE SET acted = acted + excluded.acted, standing = standing + excluded.standing,
+	last_at = CASE WHEN rule = 0 AND last_at <> '' THEN last_at ELSE MAX(last_at, excluded.last_at) END`
 
 // beginWriting begins a transaction that writes: it waits for others that do now, and not half-way.
 const beginWriting = "BEGIN IMMEDIATE"

@@ -125,9 +125,6 @@ func (s *Store) noted(ctx context.Context, by record.Stamp, e TrailEntry, p plac
 	})
 }
 
-// mostInserted is how many entries one statement adds.
-const mostInserted = 40
-
 // writeTrail chains entries to those before and writes them.
 func (s *Store) writeTrail(ctx context.Context, entries []TrailEntry) error {
 	head, err := s.TrailHead(ctx)
@@ -141,18 +138,13 @@ func (s *Store) writeTrail(ctx context.Context, entries []TrailEntry) error {
 		e.Chain = e.chained(head.Chain)
 		head.Chain = e.Chain
 	}
-	for len(entries) > 0 {
-		part := entries[:min(len(entries), mostInserted)]
-		entries = entries[len(part):]
-		values := make([]any, 0, 16*len(part))
-		for i := range part {
-			e := &part[i]
-			values = append(values, e.ID, e.At, e.Person, e.By, e.Via, e.Address, e.Session, e.What, e.Kind, e.Key, e.Company, e.Note, e.Count, e.Before, e.After, e.Chain)
-		}
-		rows := strings.TrimSuffix(strings.Repeat("( ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?),", len(part)), ",")
-		if err := s.db.WithContext(ctx).Exec("INSERT INTO trail (id, at, person, by, via, address, session, what, kind, key, company, note, count, before, after, chain) VALUES "+rows, values...).Error; err != nil {
-			return err
-		}
+	values := make([]any, 0, 16*len(entries))
+	for i := range entries {
+		e := &entries[i]
+		values = append(values, e.ID, e.At, e.Person, e.By, e.Via, e.Address, e.Session, e.What, e.Kind, e.Key, e.Company, e.Note, e.Count, e.Before, e.After, e.Chain)
+	}
+	if err := s.insert("INSERT INTO trail (id, at, person, by, via, address, session, what, kind, key, company, note, count, before, after, chain) VALUES ", 16, values); err != nil {
+		return err
 	}
 	return s.db.WithContext(ctx).Exec("UPDATE trail_head SET last = ?, chain = ? WHERE id = 1", head.Last, head.Chain).Error
 }
