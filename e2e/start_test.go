@@ -59,6 +59,16 @@ func TestANewPersonIsSoonOnARuleInForce(t *testing.T) {
 	n.sees(".steps", "10 Quay Salt")
 	n.click(`form[aria-label="Type"] button`, "Save the type")
 	n.sees(".steps", "Standard")
+	// The codes that are used, those of the company to begin with, and a field of one's own.
+	n.click(`form[aria-label="Lists"] .list .el-select`, "IE Ireland")
+	n.types("Denm")
+	n.click(".el-select-dropdown__item", "DK Denmark")
+	n.presses(kb.Escape)
+	n.click(`form[aria-label="Lists"] button`, "Use these")
+	n.fill("Field", "Berth number")
+	n.click(`form[aria-label="Fields"] button`, "Add the field")
+	n.sees(`form[aria-label="Fields"]`, "Added: Berth number.")
+	n.click(`form[aria-label="Fields"] button`, "Go on")
 	n.click(`form[aria-label="First rule"] button`, "Prove it and put it in force")
 	n.sees(".steps", "Name is required. It has 2 proofs.")
 	var shown []contract.Confirmation
@@ -69,6 +79,7 @@ func TestANewPersonIsSoonOnARuleInForce(t *testing.T) {
 	n.click(".steps button", "Open the plan")
 	// The rule acts at once: a vendor without a name is refused.
 	n.sees("body", "Vendors")
+	n.sees("body", "Berth number")
 	n.enters("city", "Port Carrow")
 	n.actions++
 	n.posts()

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useLocalStorage } from "@vueuse/core";
 import { computed, nextTick, ref, watch } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import { api, type Field } from "@/api/client";
@@ -6,10 +7,15 @@ import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
 import { change, useAsked } from "@/queries/client";
 import { inSentence } from "@/queries/format";
+import StartFields from "@/features/start/StartFields.vue";
+import StartLists from "@/features/start/StartLists.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
-/** From nothing to a first rule: a company, a kind with a type, and the rule. Each step is kept as it is done. */
+/**
+ * From nothing to a first rule: a company, a kind with a type, the codes and fields it needs, and the rule. Each
+ * step is kept as it is done; lists and fields can be left as they are.
+ */
 const catalog = useCatalog();
 const router = useRouter();
 const tried = useAttempt();
@@ -137,9 +143,16 @@ async function first() {
   });
 }
 
+/** The steps that need nothing, and were gone through; kept, so that one can stop and go on. */
+const gone = useLocalStorage<string[]>("codicil-start-gone", []);
+const went = (step: string) => (gone.value = [...new Set([...gone.value, step])]);
+const passed = (step: string) => !!inForce.value || gone.value.includes(step);
+
 const steps = computed(() => [
   { key: "company", title: "A company", done: companies.value.length > 0 },
   { key: "type", title: "What records, and of which type", done: types.value.length > 0 },
+  { key: "lists", title: "The codes you use", done: types.value.length > 0 && passed("lists") },
+  { key: "fields", title: "Fields of your own", done: types.value.length > 0 && passed("fields") },
   { key: "rule", title: "A first rule, proved and in force", done: !!inForce.value },
 ]);
 const current = computed(() => steps.value.find((s) => !s.done)?.key ?? "");
@@ -209,8 +222,6 @@ function toPlan() {
           </p>
           <p v-if="s.done" class="quiet">
             {{ entry?.kind.typeLabel }}: {{ types.map((t) => t.label).join(", ") }}.
-            <RouterLink :to="`/tables/fields?kind=${kind}`">Fields</RouterLink>,
-            <RouterLink to="/tables/lists">choice lists</RouterLink>
           </p>
           <form v-else-if="companies.length" class="line-up" aria-label="Type" @submit.prevent="saveType">
             <label class="key"
@@ -224,6 +235,27 @@ function toPlan() {
           </form>
         </template>
 
+        <template v-else-if="s.key === 'lists'">
+          <p v-if="s.done" class="quiet">
+            <RouterLink to="/tables/lists">All lists, with what each company uses and calls them</RouterLink>
+          </p>
+          <StartLists
+            v-else-if="s.key === current && entry && companies[0]"
+            :entry="entry"
+            :country="companies[0].country"
+            :currency="companies[0].currency"
+            @done="went('lists')"
+          />
+        </template>
+
+        <template v-else-if="s.key === 'fields'">
+          <p v-if="s.done" class="quiet">
+            {{ entry?.kind.fields.length }} fields.
+            <RouterLink :to="`/tables/fields?kind=${kind}`">All fields</RouterLink>
+          </p>
+          <StartFields v-else-if="s.key === current && entry" :entry="entry" @done="went('fields')" />
+        </template>
+
         <template v-else>
           <p v-if="s.done">
             {{ example?.sentence ?? inForce?.sentence }}
@@ -232,7 +264,7 @@ function toPlan() {
             <button type="button" class="button first" @click="toPlan">Open the plan</button>
             <span class="quiet"> Type a document there, and see what happens to every value.</span>
           </p>
-          <form v-else-if="types.length" class="line-up" aria-label="First rule" @submit.prevent="first">
+          <form v-else-if="s.key === current" class="line-up" aria-label="First rule" @submit.prevent="first">
             <p class="sentence">
               On {{ inSentence(entry?.kind.plural) }},
               <SelectBox
