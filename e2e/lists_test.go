@@ -67,7 +67,12 @@ func TestAProposalWaitsOnThePlan(t *testing.T) {
 	u.clicks("button", "Look through the records")
 	u.sees(".proposal", "bear it out")
 	u.clicks(".proposal .evidence button", "not")
-	u.sees(".exceptions", "V")
+	// An exception is put right in place, by the same rules as on its form.
+	u.clicks(".exceptions button", "Use")
+	u.sees(`.exceptions [role="alert"]`, "Give the reason if it is right")
+	u.writes("Reason for Country of V20008", "Registered abroad")
+	u.clicks(".exceptions button", "Save with this reason")
+	u.sees(`.exceptions [role="status"]`, "Saved")
 	u.clicks(".proposal .deeds button", "Leave alone")
 	u.types("It is decided one by one")
 	u.clicks(".leaving button", "Leave it alone")

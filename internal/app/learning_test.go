@@ -8,6 +8,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/judge"
+	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/app"
 	"codicil/internal/contract"
@@ -103,5 +105,45 @@ func TestAProposalIsLeftAlone(t *testing.T) {
 	assert.Empty(t, proposed(t, learned(t, d), "constant", "payment_terms").Aside)
 	assert.Equal(t, "no-proposal", codeOf(t, d.Learning.Leave(ctx, "vendor", "nothing", "x")))
 	_, err := d.Learning.Accept(ctx, "vendor", terms.Key, contract.LearnedChoice{Instead: 7})
+	assert.Equal(t, "no-other-form", codeOf(t, err))
+}
+
+// What does not bear a proposal out is listed as it is now, with what the rule would give; once it is put right it is no
+// exception any more.
+func TestExceptionsAreListedToBeCorrected(t *testing.T) {
+	d, ctx := vendors(t, 60), as(t)
+	l := learned(t, d)
+	language := proposed(t, l, "follows", "language")
+	found, err := d.Learning.Exceptions(ctx, "vendor", language.Key, 0, nil)
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	one := found[0]
+	assert.Equal(t, "Quay 5", one.Title)
+	require.Len(t, one.Changes, 2, "the value, and what it follows from")
+	assert.Equal(t, [3]string{"language", "FR", "JA"}, [3]string{one.Changes[0].Field, one.Changes[0].Before.Value, one.Changes[0].After.Value})
+	assert.Equal(t, [2]string{"country", "JP"}, [2]string{one.Changes[1].Field, one.Changes[1].Before.Value})
+	for i := range language.Instead {
+		_, err := d.Learning.Exceptions(ctx, "vendor", language.Key, i+1, nil)
+		require.NoError(t, err)
+	}
+
+	kept, err := d.Records.Get(ctx, record.Ref{Kind: "vendor", Number: one.Number})
+	require.NoError(t, err)
+	right := document("vendor", "10", "TRAD", kept.Content.Values)
+	right.Record = one.Number
+	right.Entered["language"] = judge.Item{Value: "JA"}
+	answer, err := d.Records.Save(ctx, contract.SaveRequest{Document: right, Version: kept.Version})
+	require.NoError(t, err)
+	require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+	found, err = d.Learning.Exceptions(ctx, "vendor", language.Key, 0, nil)
+	require.NoError(t, err)
+	assert.Empty(t, found)
+
+	// A check gives no value: the fields that it compares are listed.
+	_, err = d.Learning.Exceptions(ctx, "vendor", proposed(t, l, "order", "agreement_end").Key, 0, nil)
+	require.NoError(t, err)
+	_, err = d.Learning.Exceptions(ctx, "vendor", "nothing", 0, nil)
+	assert.Equal(t, "no-proposal", codeOf(t, err))
+	_, err = d.Learning.Exceptions(ctx, "vendor", language.Key, 99, nil)
 	assert.Equal(t, "no-other-form", codeOf(t, err))
 }

@@ -2178,6 +2178,20 @@ type EvaluateRequest struct {
 // EvaluateResult defines model for EvaluateResult.
 type EvaluateResult = evaluation.Result
 
+// ExceptionAsItIs defines model for ExceptionAsItIs.
+type ExceptionAsItIs struct {
+	// Changes The fields that the rule is about, as they are and as the rule would have them; a check gives no value
+	Changes []ValueChange `json:"changes"`
+	Company string        `json:"company"`
+	Kind    string        `json:"kind"`
+	Number  string        `json:"number"`
+
+	// Posted It is posted and stays as it is
+	Posted bool   `json:"posted"`
+	Title  string `json:"title"`
+	Type   string `json:"type"`
+}
+
 // Expectation defines model for Expectation.
 type Expectation = proof.Expectation
 
@@ -5302,6 +5316,16 @@ type GetLearnedParams struct {
 type AcceptLearnedParams struct {
 	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
 	Rules ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+}
+
+// ListExceptionsParams defines parameters for ListExceptions.
+type ListExceptionsParams struct {
+	// Rules By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force
+	Rules  ByRules `form:"rules,omitempty" json:"rules,omitempty"`
+	Format Format  `json:"format,omitempty"`
+
+	// Instead Of its other forms the one with this number, from 1; 0: itself
+	Instead int `form:"instead,omitempty" json:"instead,omitempty"`
 }
 
 // DeleteLayoutParams defines parameters for DeleteLayout.

@@ -167,9 +167,14 @@ func TestEveryReadingAnswersAsTheContractSays(t *testing.T) {
 		var runs []contract.Run
 		return c.ask(http.MethodGet, "/runs", nil, &runs) == http.StatusOK && runs[0].EndedAt != nil && runs[1].EndedAt != nil && runs[2].EndedAt != nil
 	}, time.Minute, 5*time.Millisecond)
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/kinds/vendor/learned", nil, nil))
+	var learned contract.Learned
+	require.Eventually(t, func() bool {
+		return c.ask(http.MethodGet, "/kinds/vendor/learned", nil, &learned) == http.StatusOK && len(learned.Proposals) > 0
+	}, time.Minute, 5*time.Millisecond)
 	called := map[string]bool{}
 	for _, path := range []string{
-		"/duplicates?kind=vendor", "/duplicates/vendor/different", "/runs/3/duplicates", "/breaks?kind=vendor", "/loads", "/loads/2", "/loads/2/preview?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/loads/2/refused",
+		"/kinds/vendor/learned/" + learned.Proposals[0].Key + "/exceptions", "/duplicates?kind=vendor", "/duplicates/vendor/different", "/runs/3/duplicates", "/breaks?kind=vendor", "/loads", "/loads/2", "/loads/2/preview?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/loads/2/refused",
 		"/news?once=true", "/session", "/account/sessions", "/account/passkeys", "/persons", "/roles", "/keys", "/trail", "/trail/export?as=csv", "/trail/export?as=ndjson",
 		"/catalog", "/plan?kind=vendor&company=30&type=TRAD&day=2026-11-24", "/rules?kind=vendor", "/rules/1", "/rules/1/versions", "/rules/history?kind=vendor&field=payment_terms",
 		"/functions", "/names?kind=vendor&target=name", "/records/vendor/V10001", "/records/vendor/V10001/versions/1/outcome", "/records/vendor/V10001/history?format[decimal]=,&format[group]=.&format[date]=dmy&format[separator]=.", "/links/customer?search=quay&company=10", "/layouts?kind=vendor", "/follow-ons", "/ledgers/books", "/ledgers/books/journal", "/ledgers/books/balances?by=vendor", "/postings?ledger=books", "/kinds/vendor/fields/removed", "/proofs?kind=vendor", "/proofs/1", "/postings",

@@ -22,6 +22,11 @@ func (s *server) AcceptLearned(ctx context.Context, r AcceptLearnedRequestObject
 	return AcceptLearned201JSONResponse(v), err
 }
 
+func (s *server) ListExceptions(ctx context.Context, r ListExceptionsRequestObject) (ListExceptionsResponseObject, error) {
+	v, err := s.by(ctx).Learning.Exceptions(ctx, r.Kind, r.Key, r.Params.Instead, &r.Params.Format)
+	return ListExceptions200JSONResponse(v), err
+}
+
 func (s *server) LeaveLearned(ctx context.Context, r LeaveLearnedRequestObject) (LeaveLearnedResponseObject, error) {
 	return LeaveLearned204Response{}, s.app.Learning.Leave(ctx, r.Kind, r.Key, r.Body.Reason)
 }

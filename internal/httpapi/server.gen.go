@@ -271,6 +271,9 @@ type ServerInterface interface {
 	// LeaveLearned Leave a proposal alone, with the reason; without one it is open again
 	// (PUT /kinds/{kind}/learned/{key}/aside)
 	LeaveLearned(ctx *echo.Context, kind KindPath, key KeyPath) error
+	// ListExceptions The first records that do not bear a proposal out, as they are now, with what the rule would give
+	// (GET /kinds/{kind}/learned/{key}/exceptions)
+	ListExceptions(ctx *echo.Context, kind KindPath, key KeyPath, params ListExceptionsParams) error
 	// DeleteLayout Go back to the layout of the next wider scope
 	// (DELETE /layouts)
 	DeleteLayout(ctx *echo.Context, params DeleteLayoutParams) error
@@ -2343,6 +2346,53 @@ func (w *ServerInterfaceWrapper) LeaveLearned(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.LeaveLearned(ctx, kind, key)
+	return err
+}
+
+// ListExceptions converts echo context to params.
+func (w *ServerInterfaceWrapper) ListExceptions(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "key" -------------
+	var key KeyPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "key", ctx.Param("key"), &key, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter key: %s", err))
+	}
+
+	// Parameter object where we will unmarshal all parameters from the context
+	var params ListExceptionsParams
+	// ------------- Optional query parameter "rules" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "rules", ctx.QueryParams(), &params.Rules, runtime.BindQueryParameterOptions{Type: "string", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter rules: %s", err))
+	}
+
+	// ------------- Optional query parameter "format" -------------
+
+	err = runtime.BindQueryParameterWithOptions("deepObject", true, false, "format", ctx.QueryParams(), &params.Format, runtime.BindQueryParameterOptions{Type: "object", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter format: %s", err))
+	}
+
+	// ------------- Optional query parameter "instead" -------------
+
+	err = runtime.BindQueryParameterWithOptions("form", true, false, "instead", ctx.QueryParams(), &params.Instead, runtime.BindQueryParameterOptions{Type: "integer", Format: ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter instead: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.ListExceptions(ctx, kind, key, params)
 	return err
 }
 
@@ -5196,6 +5246,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/kinds/:kind/learned", wrapper.GetLearned, options.OperationMiddlewares["getLearned"]...)
 	router.POST(options.BaseURL+"/kinds/:kind/learned", wrapper.StartLearning, options.OperationMiddlewares["startLearning"]...)
 	router.POST(options.BaseURL+"/kinds/:kind/learned/:key/accept", wrapper.AcceptLearned, options.OperationMiddlewares["acceptLearned"]...)
+	router.GET(options.BaseURL+"/kinds/:kind/learned/:key/exceptions", wrapper.ListExceptions, options.OperationMiddlewares["listExceptions"]...)
 	router.PUT(options.BaseURL+"/kinds/:kind/learned/:key/aside", wrapper.LeaveLearned, options.OperationMiddlewares["leaveLearned"]...)
 	router.POST(options.BaseURL+"/kinds/:kind/fields", wrapper.AddField, options.OperationMiddlewares["addField"]...)
 	router.GET(options.BaseURL+"/kinds/:kind/fields/removed", wrapper.ListRemovedFields, options.OperationMiddlewares["listRemovedFields"]...)
@@ -8681,6 +8732,47 @@ type LeaveLearneddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response LeaveLearneddefaultApplicationProblemPlusJSONResponse) VisitLeaveLearnedResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListExceptionsRequestObject struct {
+	Kind   KindPath `json:"kind"`
+	Key    KeyPath  `json:"key"`
+	Params ListExceptionsParams
+}
+
+type ListExceptionsResponseObject interface {
+	VisitListExceptionsResponse(w http.ResponseWriter) error
+}
+
+type ListExceptions200JSONResponse []ExceptionAsItIs
+
+func (response ListExceptions200JSONResponse) VisitListExceptionsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type ListExceptionsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response ListExceptionsdefaultApplicationProblemPlusJSONResponse) VisitListExceptionsResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -14264,6 +14356,9 @@ type StrictServerInterface interface {
 	// LeaveLearned Leave a proposal alone, with the reason; without one it is open again
 	// (PUT /kinds/{kind}/learned/{key}/aside)
 	LeaveLearned(ctx context.Context, request LeaveLearnedRequestObject) (LeaveLearnedResponseObject, error)
+	// ListExceptions The first records that do not bear a proposal out, as they are now, with what the rule would give
+	// (GET /kinds/{kind}/learned/{key}/exceptions)
+	ListExceptions(ctx context.Context, request ListExceptionsRequestObject) (ListExceptionsResponseObject, error)
 	// DeleteLayout Go back to the layout of the next wider scope
 	// (DELETE /layouts)
 	DeleteLayout(ctx context.Context, request DeleteLayoutRequestObject) (DeleteLayoutResponseObject, error)
@@ -17728,6 +17823,33 @@ func (sh *strictHandler) LeaveLearned(ctx *echo.Context, kind KindPath, key KeyP
 		return err
 	} else if validResponse, ok := response.(LeaveLearnedResponseObject); ok {
 		return validResponse.VisitLeaveLearnedResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// ListExceptions operation middleware
+func (sh *strictHandler) ListExceptions(ctx *echo.Context, kind KindPath, key KeyPath, params ListExceptionsParams) error {
+	var request ListExceptionsRequestObject
+
+	request.Kind = kind
+	request.Key = key
+	request.Params = params
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.ListExceptions(ctx.Request().Context(), request.(ListExceptionsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "ListExceptions")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(ListExceptionsResponseObject); ok {
+		return validResponse.VisitListExceptionsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -180,6 +180,8 @@ type Ask struct {
 	Facts []string
 	// Empty leaves out all rules: what is posted is taken back without asking any.
 	Empty bool
+	// Book are the only rules that are asked; nil: those that are in force.
+	Book *plan.Book
 	// past is what a judgement that is told again rested on; nil: it is judged now.
 	past *past
 }
@@ -209,6 +211,9 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	}
 	if _, err := record.ParseDay(string(document.Day)); document.Day != "" && err != nil {
 		return nil, fault.Bad(fault.NotADay, err)
+	}
+	if a.Book != nil {
+		book = a.Book
 	}
 	if a.Empty {
 		book = plan.NewBook(book.Vocabulary.Kind, ref.Kinds, ref.Tables, nil)

@@ -815,6 +815,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/kinds/{kind}/learned/{key}/exceptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        /** The first records that do not bear a proposal out, as they are now, with what the rule would give */
+        get: operations["listExceptions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/kinds/{kind}/learned/{key}/aside": {
         parameters: {
             query?: never;
@@ -3655,6 +3675,17 @@ export interface components {
             title: string;
             /** @description 0: the header */
             line?: number;
+        };
+        ExceptionAsItIs: {
+            kind: string;
+            number: string;
+            title: string;
+            company: string;
+            type: string;
+            /** @description It is posted and stays as it is */
+            posted: boolean;
+            /** @description The fields that the rule is about, as they are and as the rule would have them; a check gives no value */
+            changes: components["schemas"]["ValueChange"][];
         };
         LearnedExisting: {
             /** Format: int64 */
@@ -8290,6 +8321,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LearnedAccepted"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    listExceptions: {
+        parameters: {
+            query?: {
+                /** @description By which rules: codicil-14 is those in force with that codicil on top, and what is changed goes into it; a day, as 2026-03-03, those in force at the end of it; missing: those in force */
+                rules?: components["parameters"]["ByRules"];
+                format?: components["parameters"]["Format"];
+                /** @description Of its other forms the one with this number, from 1; 0: itself */
+                instead?: number;
+            };
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                key: components["parameters"]["KeyPath"];
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The records */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ExceptionAsItIs"][];
                 };
             };
             default: components["responses"]["Failure"];

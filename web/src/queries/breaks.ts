@@ -1,7 +1,6 @@
 import { api, ask, RequestError, type Schemas } from "@/api/client";
 import { change, useAsked, usePages } from "@/queries/client";
 import { format } from "@/queries/format";
-import type { RunHit } from "@/queries/runs";
 
 export type BrokenRule = Schemas["BrokenRule"];
 
@@ -25,9 +24,25 @@ export const useBroken = (run: () => number | undefined, rule: () => number | un
     (page) => page.hits,
   );
 
-/** Changes one value of a saved record by the same rules as its form. Returns why it is not accepted; "" where it is. */
-export async function correct(hit: RunHit, field: string, line: number, typed: string): Promise<string> {
-  const params = { path: { kind: hit.kind, number: hit.number } };
+/** Why a correction is not saved. */
+export interface Hindrance {
+  said: string;
+  /** The rules that would let it pass for a reason; none where one refuses it. */
+  asks: number[];
+}
+
+/**
+ * Changes one value of a saved record by the same rules as its form, with the reasons that they ask for. Returns why
+ * it is not accepted; undefined where it is.
+ */
+export async function correct(
+  of: { kind: string; number: string },
+  field: string,
+  line: number,
+  typed: string,
+  reasons: Record<string, string>,
+): Promise<Hindrance | undefined> {
+  const params = { path: { kind: of.kind, number: of.number } };
   const kept = await ask(api.GET("/records/{kind}/{number}", { params }));
   const items = (values: Record<string, string>) =>
     Object.fromEntries(Object.entries(values).map(([key, value]) => [key, { value }] as const));
@@ -40,17 +55,24 @@ export async function correct(hit: RunHit, field: string, line: number, typed: s
   const into = line ? lines.find((l) => l.number === line)?.entered : entered;
   if (into) into[column] = { typed };
   const document = {
-    kind: hit.kind,
+    kind: of.kind,
     company: kept.company,
     type: kept.type,
     record: kept.number,
     entered,
     lines,
+    reasons,
   };
   const body = { document: document as Schemas["Document"], version: kept.version, format: { ...format } };
   const answer = await change(api.POST("/records", { body }));
-  if (answer.record) return "";
-  return answer.outcome.messages.map((m) => m.text).join("; ");
+  if (answer.record) return undefined;
+  const { messages } = answer.outcome;
+  const refused = messages.some((m) => m.severity === "refuse");
+  const asking = messages.filter((m) => m.severity === "confirm" && !m.reason);
+  return {
+    said: messages.map((m) => m.text).join("; "),
+    asks: refused ? [] : asking.flatMap((m) => m.rule ?? []),
+  };
 }
 
 /** Why something could not be done, in words. */

@@ -1,6 +1,6 @@
 import { ref } from "vue";
 import { api, type Schemas } from "@/api/client";
-import { change, useAsked } from "@/queries/client";
+import { askOnce, change, useAsked } from "@/queries/client";
 import { format } from "@/queries/format";
 import { useSession } from "@/queries/session";
 
@@ -67,3 +67,13 @@ const relations: Record<Schemas["LearnedExisting"]["relation"], string> = {
   other: "says otherwise",
 };
 export const relationOf = (e: Schemas["LearnedExisting"]) => relations[e.relation];
+
+export type Exception = Schemas["ExceptionAsItIs"];
+
+/** The first records that do not bear a proposal out, as they are now. */
+export const exceptionsOf = (kind: string, key: string, instead: number) =>
+  askOnce(["learned", kind, key, instead, { ...format }], () =>
+    api.GET("/kinds/{kind}/learned/{key}/exceptions", {
+      params: { path: { kind, key }, query: { instead } },
+    }),
+  );

@@ -1,7 +1,8 @@
 <script setup lang="ts">
 import ProgressBar from "@/ui/ProgressBar.vue";
-import { computed, reactive, ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
+import CorrectCell from "@/features/records/CorrectCell.vue";
 import MoreRows from "@/ui/MoreRows.vue";
 import ListExport from "@/ui/ListExport.vue";
 import ListHead from "@/ui/ListHead.vue";
@@ -10,10 +11,10 @@ import SeverityMark from "@/ui/SeverityMark.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useList } from "@/ui/list";
 import { useAttempt } from "@/queries/attempt";
-import { correct, countBreaks, useBreaks, useBroken, wordsOf, type BrokenRule } from "@/queries/breaks";
+import { countBreaks, useBreaks, useBroken, type BrokenRule } from "@/queries/breaks";
 import { useCatalog } from "@/queries/catalog";
 import { count, inSentence, moment } from "@/queries/format";
-import { useRun, works, type RunHit } from "@/queries/runs";
+import { useRun, works } from "@/queries/runs";
 
 /** Which saved records break the checks of today, by check; each is corrected in place by the same rules. */
 const catalog = useCatalog();
@@ -61,22 +62,6 @@ const list = useList<BrokenRule>(
     { label: "Since", value: (r) => r.since ?? "" },
   ],
 );
-
-/** What is typed in place, by record and field, and why it is not accepted. */
-const typed = reactive<Record<string, string>>({});
-const said = reactive<Record<string, string>>({});
-const mended = reactive<Record<string, boolean>>({});
-const key = (h: RunHit, i: number) => `${h.number} ${h.changes[i]?.field} ${h.changes[i]?.line ?? 0}`;
-async function mend(h: RunHit, i: number) {
-  const at = key(h, i);
-  const c = h.changes[i]!;
-  try {
-    said[at] = await correct(h, c.field, c.line ?? 0, typed[at] ?? "");
-    mended[at] = !said[at];
-  } catch (error) {
-    said[at] = wordsOf(error);
-  }
-}
 </script>
 
 <template>
@@ -151,23 +136,8 @@ async function mend(h: RunHit, i: number) {
                     <td>
                       {{ h.title }} <span class="quiet">{{ h.company }} {{ h.type }}</span>
                     </td>
-                    <td v-for="(c, i) in h.changes" :key="c.field">
-                      <form @submit.prevent="mend(h, i)">
-                        <label
-                          ><span class="quiet"
-                            >{{ c.label }}<template v-if="c.line"> in line {{ c.line }}</template></span
-                          >
-                          <input
-                            class="line"
-                            :aria-label="`${c.label} of ${h.number}`"
-                            :value="typed[key(h, i)] ?? c.before.text"
-                            @input="typed[key(h, i)] = ($event.target as HTMLInputElement).value"
-                        /></label>
-                        <span v-if="mended[key(h, i)]" role="status">Saved</span>
-                        <span v-else-if="said[key(h, i)]" role="alert" class="wrong">{{
-                          said[key(h, i)]
-                        }}</span>
-                      </form>
+                    <td v-for="c in h.changes" :key="`${c.field} ${c.line}`">
+                      <CorrectCell :of="h" :change="c" />
                     </td>
                     <td class="quiet">{{ h.said }}</td>
                   </tr>
@@ -199,18 +169,6 @@ async function mend(h: RunHit, i: number) {
   display: flex;
   gap: 8px;
   align-items: baseline;
-}
-.wrong {
-  color: var(--refused);
-}
-label {
-  display: flex;
-  gap: 6px;
-  align-items: baseline;
-  white-space: nowrap;
-}
-label input {
-  width: 150px;
 }
 td {
   vertical-align: top;

@@ -4,6 +4,7 @@ import { RouterLink } from "vue-router";
 import { count, inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { isOpen, relationOf, type Proposal } from "@/queries/learned";
+import LearnedExceptions from "@/features/rules/LearnedExceptions.vue";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import type { Family } from "@/api/client";
 
@@ -55,20 +56,7 @@ const lines = computed(() => props.proposal.target.startsWith("lines."));
           Nothing it is taken from has changed yet, so it is proposed as copied.</template
         >
       </p>
-      <ul v-if="exceptions" class="exceptions">
-        <li v-for="(e, i) in shown.exceptions" :key="i">
-          <RouterLink
-            :to="{
-              path: `/records/${kind}/${e.number}`,
-              query: { field: shown.target, line: e.line || undefined },
-            }"
-            >{{ e.number }} {{ e.title }}</RouterLink
-          ><span v-if="e.line" class="quiet"> line {{ e.line }}</span>
-        </li>
-        <li v-if="shown.breaks > shown.exceptions.length" class="quiet">
-          and {{ count(shown.breaks - shown.exceptions.length) }} more
-        </li>
-      </ul>
+      <LearnedExceptions v-if="exceptions" :kind="kind" :proposal="shown" :of="proposal.key" :form="form" />
       <p v-for="e in shown.existing.slice(0, 3)" :key="e.rule" class="existing">
         <RouterLink :to="`/plan?rule=${e.rule}`">Rule {{ e.rule }}</RouterLink>
         <span class="quiet"> ({{ e.state }}) {{ relationOf(e) }}:</span> {{ e.sentence }}
@@ -143,11 +131,6 @@ const lines = computed(() => props.proposal.target.startsWith("lines."));
   display: block;
   height: 100%;
   background: var(--ink-soft);
-}
-.exceptions {
-  columns: 2;
-  max-width: 640px;
-  margin: 4px 0;
 }
 .forms .plain {
   display: block;
