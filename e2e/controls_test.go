@@ -61,3 +61,21 @@ func TestAFormSaysWhatIsMissing(t *testing.T) {
 	u.sees(".invalid-note", "Type a whole number from 1.")
 	u.holdsValue(`form [aria-invalid="true"]`, "two")
 }
+
+// A column of a crosswalk chooses from a list: nothing else can stand in it.
+func TestACrosswalkChoosesFromAList(t *testing.T) {
+	u := begin(t, "/tables/crosswalks", browser.Setup{Demo: true})
+	u.clicks("button", "Add a crosswalk")
+	u.keys("Name", "Transit to ports")
+	u.picks(".column .el-select", "Choice")
+	u.picks(".column label:nth-of-type(4) .el-select", "Countries")
+	u.picks(`tbody td .el-select`, "DK Denmark")
+	u.clicks(`[aria-label="Result in row 1"]`, "")
+	u.types("3 days")
+	u.presses(kb.Tab)
+	u.clicks(".buttons button", "Save")
+	u.sees(`[role="status"]`, "Saved.")
+	u.goes("/tables/crosswalks?crosswalk=transit_to_ports")
+	u.sees("tbody td .el-select", "DK Denmark")
+	u.holdsValue(`[aria-label="Result in row 1"]`, "3 days")
+}

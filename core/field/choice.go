@@ -25,7 +25,7 @@ func init() { register(80, choice{}) }
 type choice struct{ text }
 
 func (choice) Traits() Traits {
-	return Traits{Name: Choice, Label: "Choice", Input: "choice", Width: 62, Settings: []string{"choices"}, Beside: true, Uniform: true}
+	return Traits{Name: Choice, Label: "Choice", Input: "choice", Width: 62, Settings: []string{"choices"}, Tables: true, Beside: true, Uniform: true}
 }
 
 // Read reads a code, a label, or the beginning of one label.

@@ -229,6 +229,17 @@ func (s *Set) ChooseOne(f *field.Field) {
 	}
 }
 
+// Unchosen takes from fields that name a list what they choose from: it is kept with the list, not with them.
+func Unchosen(fields ...[]field.Field) {
+	for _, some := range fields {
+		for i := range some {
+			if some[i].List != "" {
+				some[i].Choices = nil
+			}
+		}
+	}
+}
+
 // ChooseAll gives all fields of kinds and all columns of tables what they choose from.
 func (s *Set) ChooseAll(kinds []record.Kind) {
 	var all [][]field.Field

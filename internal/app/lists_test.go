@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -11,6 +12,7 @@ import (
 	"codicil/core/rule"
 	"codicil/core/table"
 	"codicil/internal/contract"
+	"codicil/internal/fault"
 )
 
 func TestAListOfChoicesIsKept(t *testing.T) {
@@ -119,4 +121,43 @@ func TestTheCatalogueHasTheLists(t *testing.T) {
 	_, err = d.Catalog.SaveCompany(ctx, "71", record.Company{Name: "Nowhere Salt", Country: "NO", Currency: "PTSX", Rounding: "half-up"})
 	require.Error(t, err)
 	assert.Contains(t, err.Error(), "PTSX")
+}
+
+// A column of a table chooses from a list as a field does.
+func TestATableChoosesFromAList(t *testing.T) {
+	d, ctx := harbour(t), as(t)
+	transit := table.Crosswalk{
+		Key: "transit", Label: "Transit", Keys: []field.Field{{Key: "country", Label: "Country", Type: field.Choice, List: "countries"}},
+		Results: []field.Field{{Key: "days", Label: "Days", Type: field.Number}}, Rows: []table.Row{{Keys: []string{"XX"}, Results: []string{"2"}}},
+	}
+	wrong, err := d.Tables.CheckCrosswalk(ctx, transit)
+	require.NoError(t, err)
+	require.Len(t, wrong.Problems, 1)
+	assert.Equal(t, [2]any{0, "country"}, [2]any{wrong.Problems[0].Row, wrong.Problems[0].Column})
+	transit.Rows[0].Keys[0] = "LI"
+	saved, err := d.Tables.SaveCrosswalk(ctx, "transit", contract.CrosswalkChange{Crosswalk: transit})
+	require.NoError(t, err)
+	assert.Empty(t, saved.Problems)
+	assert.Empty(t, saved.Crosswalk.Keys[0].Choices, "the codes are kept with the list alone")
+
+	home := table.Standing{Field: field.Field{Key: "home", Label: "Home country", Type: field.Choice, List: "countries"}, Periods: []table.StandingValue{{Value: "Atlantis"}}}
+	checked, err := d.Tables.CheckStanding(ctx, home)
+	require.NoError(t, err)
+	require.Len(t, checked.Problems, 1)
+	home.Periods[0].Value = "IE"
+	_, err = d.Tables.SaveStanding(ctx, "home", contract.StandingChange{Standing: home})
+	require.NoError(t, err)
+
+	// Rules read both, and the list knows by what it is held.
+	add(t, d, rule.Body{Kind: "customer", Family: rule.Default, Target: "country", Effect: rule.Effect{Value: "standing.home", Lifetime: rule.NewOnly}, On: rule.Occasions{New: true}}, rule.InForce)
+	assert.Equal(t, "IE", save(t, d, document("customer", "10", "WHOL", values{"name": "Quay Grocers"})).Content.Values["country"])
+	uses, err := d.Lists.Uses(ctx, "countries", "LI")
+	require.NoError(t, err)
+	assert.True(t, slices.ContainsFunc(uses.Uses, func(u fault.Use) bool { return u.What == "crosswalk" && u.Key == "transit" }))
+	list, err := d.Lists.Get(ctx, "countries")
+	require.NoError(t, err)
+	without := list.List
+	without.Entries = slices.DeleteFunc(slices.Clone(without.Entries), func(e table.Entry) bool { return e.Code == "LI" })
+	_, err = d.Lists.Save(ctx, "countries", contract.CodeListChange{List: without, Version: list.Version})
+	require.Error(t, err, "a row of a crosswalk holds the entry")
 }

@@ -209,7 +209,7 @@ func TestTheClientNamesNoKind(t *testing.T) {
 // What each part of the client may import besides itself; features also what is below them all.
 var client = map[string][]string{
 	"api": {}, "theme": {}, "queries": {"api", "theme"}, "ui": {"api", "queries", "theme"},
-	"features/ledger": {}, "features/start": {}, "features/desk": {"features/records"}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/loads": {}, "features/merging": {"features/records", "features/runs"}, "features/rules": {"features/proofs", "features/runs"},
+	"features/ledger": {}, "features/start": {}, "features/desk": {"features/records"}, "features/proofs": {}, "features/records": {}, "features/runs": {}, "features/loads": {}, "features/merging": {"features/records", "features/runs"}, "features/rules": {"features/proofs", "features/records", "features/runs"},
 	"features/codicils": {"features/rules", "features/runs"}, "features/people": {}, "features/plan": {"features/rules"}, "features/tables": {"features/codicils", "features/records", "features/rules"}, "features/waiting": {},
 }
 

@@ -51,6 +51,7 @@ func (t *Service) viewCrosswalk(m *cache.Reference, c table.Crosswalk) contract.
 	c.Keys, c.Results, c.Rows = slices.Clone(c.Keys), slices.Clone(c.Results), slices.Clone(c.Rows)
 	m.Tables.Choose(c.Keys, c.Results)
 	shown := contract.CrosswalkView{Version: m.TableVersion("crosswalk", c.Key), Problems: Problems(c.Check())}
+	table.Unchosen(c.Keys, c.Results)
 	if c.Rows == nil {
 		c.Rows = []table.Row{}
 	}

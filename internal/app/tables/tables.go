@@ -104,6 +104,9 @@ func (t *Service) viewStanding(ctx context.Context, m *cache.Reference, s table.
 	if s.Periods == nil {
 		s.Periods = []table.StandingValue{}
 	}
+	if s.Field.List != "" {
+		s.Field.Choices = nil
+	}
 	shown.Standing = s
 	return shown
 }

@@ -57,6 +57,15 @@ function rename(label: string) {
         :max="12"
         @update:model-value="field = { ...field, decimals: $event ?? 0 }"
     /></label>
+    <label v-if="heeds('choices')"
+      ><span class="field-label">From the list</span>
+      <SelectBox
+        :model-value="field.list ?? ''"
+        label="From the list"
+        placeholder="choose one"
+        :options="(catalog.catalog?.lists ?? []).map((l) => ({ value: l.key, label: l.label }))"
+        @change="field = { ...field, list: $event || undefined }"
+    /></label>
     <label v-if="heeds('kind')"
       ><span class="field-label">To</span>
       <SelectBox

@@ -134,11 +134,11 @@ function setDefault(i: number, value: string) {
         <tr v-for="{ row: r, at: i } in editor.found.slice(0, editor.most)" :key="i">
           <td class="number quiet">{{ i + 1 }}</td>
           <td v-for="(c, j) in editor.draft.keys" :key="c.key">
-            <ValueCell v-model="r.keys[j]!" :field="c" :aria-label="`${c.label} in row ${i + 1}`" />
+            <ValueCell v-model="r.keys[j]!" :field="c" :label="`${c.label} in row ${i + 1}`" />
             <CellProblem :message="editor.wrong(i, c.key)" />
           </td>
           <td v-for="(c, j) in editor.draft.results" :key="c.key">
-            <ValueCell v-model="r.results[j]!" :field="c" :aria-label="`${c.label} in row ${i + 1}`" />
+            <ValueCell v-model="r.results[j]!" :field="c" :label="`${c.label} in row ${i + 1}`" />
             <CellProblem :message="editor.wrong(i, c.key)" />
           </td>
           <td>
@@ -171,7 +171,7 @@ function setDefault(i: number, value: string) {
             <ValueCell
               :model-value="editor.draft.default?.[j] ?? ''"
               :field="c"
-              :aria-label="`${c.label} for every other code`"
+              :label="`${c.label} for every other code`"
               placeholder="refused"
               @update:model-value="setDefault(j, $event)"
             />

@@ -151,7 +151,7 @@ const list = useList<StandingView>(
               <ValueCell
                 v-model="p.value"
                 :field="table.draft.standing.field"
-                :aria-label="`Value of period ${i + 1}`"
+                :label="`Value of period ${i + 1}`"
               />
               <CellProblem :message="wrong(i, 'value')" />
             </td>
