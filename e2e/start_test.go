@@ -112,8 +112,15 @@ func TestASpreadsheetBecomesAKindOfRecord(t *testing.T) {
 	u.sees("table", "every value is a code of the list Countries")
 	u.sees("table", "every value is a date")
 	u.sees("table", "it looks like an amount of money")
+	u.sees(`[aria-label="Kind from a spreadsheet"] .fields`, "Berth")
 	u.clicks("button", "Make the kind and load 60 rows")
 	u.sees(`[role="status"]`, "60 records were added")
+	// What tells the rows apart is refused twice.
+	var rules []contract.RuleView
+	u.calls(http.MethodGet, "/rules?kind=berth", nil, &rules)
+	require.Len(t, rules, 1)
+	assert.Equal(t, rule.InForce, rules[0].State)
+	assert.Equal(t, "berth", rules[0].Body.Target)
 	u.clicks("a.button", "See what rules they show")
 	u.sees("h1", "Learned from")
 	u.clicks("button", "Look through the records")

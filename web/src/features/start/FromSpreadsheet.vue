@@ -11,6 +11,7 @@ import { count } from "@/queries/format";
 import { bring, setUp, startLoad } from "@/queries/loads";
 import { useRun, works } from "@/queries/runs";
 import { guessKind, type KindGuess } from "@/queries/start";
+import { orNone } from "@/ui/choice";
 import SelectBox from "@/ui/SelectBox.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
@@ -21,6 +22,8 @@ const file = ref<File>();
 const guess = ref<KindGuess>();
 const kind = ref<Kind>();
 const columns = ref<(Schemas["GuessedColumn"] & { use: boolean })[]>([]);
+/** The column that tells one row from another, by name; "": none is to. */
+const alone = ref("");
 const company = ref("");
 const type = ref({ key: "STD", label: "Standard" });
 
@@ -33,6 +36,9 @@ async function choose(chosen: File) {
     guess.value = found;
     kind.value = { ...found.kind, key: keyOf(found.kind.label), prefix: initials(found.kind.label) };
     columns.value = found.columns.map((c) => ({ ...c, use: c.filled > 0 }));
+    // A text that is always there and never twice is most likely what people call the record by.
+    const key = found.columns.find((c) => c.unique && c.filled === found.rows && c.field.type === "text");
+    alone.value = key?.name ?? "";
     company.value = catalog.catalog?.companies[0]?.key ?? "";
   });
 }
@@ -58,6 +64,35 @@ function setType(field: Field, name: string) {
 const made = ref<{ kind: string; load: number; run: number }>();
 const run = useRun(() => made.value?.run);
 const refused = computed(() => (run.data?.counts?.refuse ?? 0) + (run.data?.counts?.confirm ?? 0));
+/** Puts a rule in force that no two records share a value of a field, so that the file can be loaded again. */
+async function neverTwice(kindKey: string, field: string) {
+  const unique = { with: [], everywhere: false, ignore: ["case" as const, "spaces" as const], near: false };
+  const message = `Another of the ${kind.value!.plural.toLowerCase()} has this value.`;
+  const why = `No two of the ${count(guess.value!.rows)} rows of ${file.value!.name} share a value.`;
+  const draft = await change(
+    api.POST("/rules", {
+      body: {
+        body: {
+          kind: kindKey,
+          family: "validate",
+          target: field,
+          scope: { companies: [], types: [], from: "", until: "" },
+          when: "",
+          effect: { severity: "refuse", message, unique },
+          on: { new: true, change: true },
+          priority: 0,
+          note: { askedBy: "", askedOn: new Date().toISOString().slice(0, 10), why },
+        },
+      },
+    }),
+  );
+  await change(
+    api.POST("/rules/{id}/state", {
+      params: { path: { id: draft.id } },
+      body: { state: "in force", version: draft.version, reason: why },
+    }),
+  );
+}
 /** Makes the kind, and begins to load the rows. What is made stays, also where the rows do not load. */
 async function make() {
   const k = kind.value!;
@@ -79,11 +114,19 @@ async function make() {
         }),
       );
     }
+    const key = used.find((c) => c.name === alone.value && !c.special)?.field.key;
+    if (key) await neverTwice(k.key, key);
     const load = await bring(k.key, file.value!, file.value!.name);
     const mapped = Object.fromEntries(used.map((c) => [c.name, c.special || c.field.key]));
     const constants: Record<string, string> = { type: type.value.key };
     if (!special.value) constants.company = company.value;
-    await setUp(load.id, { ...load.setup, columns: mapped, constants, key: [], format: guess.value!.format });
+    await setUp(load.id, {
+      ...load.setup,
+      columns: mapped,
+      constants,
+      key: key ? [key] : [],
+      format: guess.value!.format,
+    });
     const started = await startLoad(load.id);
     made.value = { kind: k.key, load: load.id, run: started.id };
   });
@@ -143,6 +186,20 @@ async function make() {
       <label v-if="!special"
         ><span class="field-label">They belong to</span>
         <SelectBox v-model="company" label="Company of the rows" :options="catalog.companyOptions"
+      /></label>
+      <label
+        ><span class="field-label">Never twice</span>
+        <SelectBox
+          v-model="alone"
+          label="Never twice"
+          :options="
+            orNone(
+              'any value may be',
+              columns
+                .filter((c) => c.unique && c.use && !c.special)
+                .map((c) => ({ value: c.name, label: c.field.label })),
+            )
+          "
       /></label>
       <label
         ><span class="field-label">Their type: key</span
