@@ -195,6 +195,41 @@ describe("a crosswalk", () => {
     expect(document.activeElement).toBe(input(w, "Country in row 3").element);
   });
 
+  it("draws some of many rows, and finds the others by words", async () => {
+    const rows = Array.from({ length: 150 }, (_, i) => ({
+      keys: [`C${i}`],
+      results: ["1"],
+      from: "",
+      until: "",
+    }));
+    const many = () => ({ ...terms(), crosswalk: { ...terms().crosswalk, rows } });
+    serving({ "GET /tables/crosswalks/terms": many });
+    const w = show(CrosswalkEditor, { crosswalk: "terms" });
+    await flushPromises();
+    expect(w.findAll(".rows tbody tr").length).toBe(100);
+    expect(w.find(".more").text()).toContain("100 of 150 rows are shown");
+    await w.find(`[aria-label="Find a code or result"]`).setValue("c149");
+    expect(w.findAll(".rows tbody tr").length).toBe(1);
+    expect(input(w, "Country in row 150").element.value).toBe("C149");
+    await w.find(`[aria-label="Find a code or result"]`).setValue("nowhere");
+    expect(w.find(".rows").text()).toContain("No row has these words.");
+    await w.find(`[aria-label="Find a code or result"]`).setValue("");
+    await button(w, "Show all").trigger("click");
+    expect(w.findAll(".rows tbody tr").length).toBe(150);
+  });
+
+  it("saves no row that nobody filled in", async () => {
+    let kept: { crosswalk: { rows: object[] } } | undefined;
+    serving({ "PUT /tables/crosswalks/terms": (b) => ((kept = b), { ...terms(), version: 3 }) });
+    const w = show(CrosswalkEditor, { crosswalk: "terms" });
+    await flushPromises();
+    await button(w, "Add a row").trigger("click");
+    await w.find(`[aria-label="Remove row 1"]`).trigger("click");
+    await w.find("form").trigger("submit");
+    await flushPromises();
+    expect(kept!.crosswalk.rows).toMatchObject([{ keys: ["IE"] }]);
+  });
+
   it("tells the codes that records have and it lacks, with where they are", async () => {
     serving();
     const w = show(CrosswalkEditor, { crosswalk: "terms" });
@@ -224,7 +259,7 @@ describe("a crosswalk", () => {
       text: "DK\t2\n",
       replace: false,
     });
-    expect(w.find("[role=status]").text()).toContain("1 rows were added");
+    expect(w.find("[role=status]").text()).toContain("1 row was added");
     expect(input(w, "Country in row 3").element.value).toBe("DK");
     await button(w, "Discard the loaded rows").trigger("click");
     expect(input(w, "Country in row 3").exists()).toBe(false);

@@ -151,9 +151,10 @@ export function useRowsEditor<Thing extends OfRows, Row, Seen extends View>(
     await tried.attempt(async () => {
       const view = await ask(work.read(thing, text, replace));
       const count = work.rows(work.thing(view)).length;
+      const added = count - now.length;
       done.value = replace
-        ? `The file has ${count} rows.`
-        : `${count - now.length} rows were added; the others replace those of the same code.`;
+        ? `The file has ${count === 1 ? "1 row" : `${count} rows`}.`
+        : `${added === 1 ? "1 row was" : `${added} rows were`} added; the others replace those of the same code.`;
       undo.value = before;
       take({ ...view, version: version.value });
     });
