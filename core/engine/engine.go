@@ -157,6 +157,14 @@ type Outcome struct {
 	places map[int]int
 	// active are the rules that gave a value or spoke; one may be there several times.
 	active []int64
+	// turned are rules that neither gave a value nor spoke, and had the turn all the same: they had nothing to do, or failed.
+	turned []int64
+}
+
+// Touched tells whether a rule may have decided anything: it acted, spoke or failed, or had the turn before others. Without a rule
+// of which it tells false the outcome is the same.
+func (o *Outcome) Touched(id int64) bool {
+	return slices.Contains(o.active, id) || slices.Contains(o.turned, id)
 }
 
 // Active returns the rules that gave a value, wrote one to another record or spoke, each once, by number; with detail or

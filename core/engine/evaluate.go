@@ -153,10 +153,18 @@ func (r *run) fails(s cell, c *rule.Compiled, act *Act, reason string) {
 }
 
 func (r *run) note(out *Field, act *Act) {
-	if did := act.Did; did == Acted || did == Speaks {
-		if n := len(r.out.active); n == 0 || r.out.active[n-1] != act.Rule.ID { // in every line the same
-			r.out.active = append(r.out.active, act.Rule.ID)
+	// In every line the same rules come again.
+	once := func(ids []int64) []int64 {
+		if n := len(ids); n > 0 && ids[n-1] == act.Rule.ID {
+			return ids
 		}
+		return append(ids, act.Rule.ID)
+	}
+	switch act.Did {
+	case Acted, Speaks:
+		r.out.active = once(r.out.active)
+	case NotNeeded, NotTaken, Failed:
+		r.out.turned = once(r.out.turned)
 	}
 	if !r.detail {
 		return

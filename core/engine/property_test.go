@@ -46,22 +46,65 @@ func book(t *rapid.T) []given {
 	}), 0, 12).Draw(t, "rules")
 }
 
+// drawn is a document and its rules at random.
+func drawn(rt *rapid.T) journey {
+	j := journey{Company: rapid.SampledFrom([]string{"10", "30"}).Draw(rt, "company"), Type: rapid.SampledFrom([]string{"TRAD", "SERV"}).Draw(rt, "type"), Rules: book(rt), Entered: map[string]string{}}
+	for i := range j.Rules {
+		j.Rules[i].ID = int64(i + 1)
+	}
+	for key, texts := range map[string][]string{"country": {"", "JP"}, "limit": {"", "50", "700"}, "name": {"", "Salt"}, "terms": {"", "N30"}} {
+		j.Entered[key] = rapid.SampledFrom(texts).Draw(rt, key)
+	}
+	if rapid.Bool().Draw(rt, "saved") {
+		j.Stored = map[string]string{"name": "Old", "tax": "IE1"}
+	}
+	return j
+}
+
+// Whatever the rules: without one that touched nothing the outcome is the same, to the last message.
+func TestARuleThatTouchesNothingDecidesNothing(t *testing.T) {
+	untouched := 0
+	rapid.Check(t, func(rt *rapid.T) {
+		j := drawn(rt)
+		p, c := j.prepare(t, rulesOf(j))
+		out := engine.Run(p, c, false)
+		for i, g := range j.Rules {
+			if out.Touched(g.ID) {
+				continue
+			}
+			untouched++
+			without := j
+			without.Rules = slices.Delete(slices.Clone(j.Rules), i, i+1)
+			p, c := without.prepare(t, rulesOf(without))
+			now := engine.Run(p, c, false)
+			if now.Verdict != out.Verdict || len(now.Messages) != len(out.Messages) {
+				rt.Fatalf("without rule %d the verdict is %s, with it %s", g.ID, now.Verdict, out.Verdict)
+			}
+			for m := range now.Messages {
+				if now.Messages[m].Text != out.Messages[m].Text || now.Messages[m].Severity != out.Messages[m].Severity {
+					rt.Fatalf("without rule %d it says %q, with it %q", g.ID, now.Messages[m].Text, out.Messages[m].Text)
+				}
+			}
+			for f := range now.Fields {
+				a, b := &now.Fields[f], &out.Fields[f]
+				if !feel.Same(a.Final, b.Final) || a.Need != b.Need || a.Access != b.Access || a.Made != b.Made || a.Origin != b.Origin {
+					rt.Fatalf("without rule %d %s is %v, with it %v", g.ID, kind.Fields[f].Key, a.Final, b.Final)
+				}
+			}
+		}
+	})
+	if untouched == 0 {
+		t.Fatal("no rule was ever without effect")
+	}
+}
+
 // Whatever the rules: at most one acts at a station; it is the first in the order
 // of scopes whose condition holds; every rule of the plan is accounted for once;
 // the trace changes nothing; and a refusal, a failure or a missing reason is
 // always in the verdict.
 func TestTheInvariantsOfAJourney(t *testing.T) {
 	rapid.Check(t, func(rt *rapid.T) {
-		j := journey{Company: rapid.SampledFrom([]string{"10", "30"}).Draw(rt, "company"), Type: rapid.SampledFrom([]string{"TRAD", "SERV"}).Draw(rt, "type"), Rules: book(rt), Entered: map[string]string{}}
-		for i := range j.Rules {
-			j.Rules[i].ID = int64(i + 1)
-		}
-		for key, texts := range map[string][]string{"country": {"", "JP"}, "limit": {"", "50", "700"}, "name": {"", "Salt"}, "terms": {"", "N30"}} {
-			j.Entered[key] = rapid.SampledFrom(texts).Draw(rt, key)
-		}
-		if rapid.Bool().Draw(rt, "saved") {
-			j.Stored = map[string]string{"name": "Old", "tax": "IE1"}
-		}
+		j := drawn(rt)
 		p, c := j.prepare(t, rulesOf(j))
 		out := engine.Run(p, c, true)
 		quiet := engine.Run(p, c, false)
