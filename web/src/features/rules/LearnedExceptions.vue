@@ -23,7 +23,7 @@ watch(
 );
 /** Of many the first are drawn. */
 const most = ref(20);
-const mayChange = (e: Exception) => !e.posted && session.may("records.change");
+const mayChange = (e: Exception) => !e.posted && session.may("records.change", props.kind);
 </script>
 
 <template>

@@ -5,6 +5,7 @@ import { count, inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { isOpen, relationOf, type Proposal } from "@/queries/learned";
 import LearnedExceptions from "@/features/rules/LearnedExceptions.vue";
+import { useSession } from "@/queries/session";
 import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import type { Family } from "@/api/client";
 
@@ -24,6 +25,9 @@ const percent = computed(() => {
 const exceptions = ref(false);
 const leaving = ref(false);
 const reason = ref("");
+const session = useSession();
+/** The records themselves are for those who may read them. */
+const mayRead = computed(() => session.may("records.read", props.kind));
 const plural = computed(() => inSentence(catalog.entry(props.kind)?.kind.plural) ?? "records");
 const lines = computed(() => props.proposal.target.startsWith("lines."));
 </script>
@@ -38,7 +42,7 @@ const lines = computed(() => props.proposal.target.startsWith("lines."));
         {{ count(shown.holds) }} {{ lines ? "lines" : plural }} bear it out<template v-if="shown.breaks"
           >,
           <button
-            v-if="shown.exceptions.length"
+            v-if="shown.exceptions.length && mayRead"
             type="button"
             class="plain"
             :aria-expanded="exceptions"
