@@ -121,6 +121,15 @@ func TestASpreadsheetBecomesAKindOfRecord(t *testing.T) {
 	require.Len(t, rules, 1)
 	assert.Equal(t, rule.InForce, rules[0].State)
 	assert.Equal(t, "berth", rules[0].Body.Target)
+	// By it the same file, loaded again, finds its records and changes nothing.
+	var again contract.Run
+	u.calls(http.MethodPost, "/loads/1/start", nil, &again)
+	require.Eventually(t, func() bool {
+		u.calls(http.MethodGet, fmt.Sprintf("/runs/%d", again.ID), nil, &again)
+		return again.EndedAt != nil
+	}, time.Minute, 20*time.Millisecond)
+	assert.Equal(t, 60, again.Counts["same"], "%v", again.Counts)
+	assert.Zero(t, again.Counts["add"])
 	u.clicks("a.button", "See what rules they show")
 	u.sees("h1", "Learned from")
 	u.clicks("button", "Look through the records")

@@ -147,3 +147,32 @@ func TestExceptionsAreListedToBeCorrected(t *testing.T) {
 	_, err = d.Learning.Exceptions(ctx, "vendor", language.Key, 99, nil)
 	assert.Equal(t, "no-other-form", codeOf(t, err))
 }
+
+// An exception in a line is told with its line, and what the rule would give there.
+func TestAnExceptionInALineIsTold(t *testing.T) {
+	d, ctx := harbour(t), as(t)
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Quay Grocers"}))
+	for i := range 40 {
+		quantity, price := 2+i%7, 3+i%11
+		amount := quantity * price
+		if i == 9 {
+			amount++
+		}
+		save(t, d, document("sales_order", "10", "SO", values{"customer": customer.Number},
+			values{"quantity": fmt.Sprint(quantity), "price": fmt.Sprint(price), "amount": fmt.Sprint(amount)},
+			values{"quantity": fmt.Sprint(price), "price": fmt.Sprint(quantity), "amount": fmt.Sprint(quantity * price)}))
+	}
+	run, err := d.Learning.Start(ctx, "sales_order")
+	require.NoError(t, err)
+	ended(t, d, run.ID)
+	l, err := d.Learning.Get(ctx, "sales_order", nil)
+	require.NoError(t, err)
+	found, err := d.Learning.Exceptions(ctx, "sales_order", proposed(t, l, "computed", "lines.amount").Key, 0, nil)
+	require.NoError(t, err)
+	require.Len(t, found, 1)
+	wrong := found[0].Changes[0]
+	assert.Equal(t, [4]any{"lines.amount", 1, "49", "48"}, [4]any{wrong.Field, wrong.Line, wrong.Before.Value, wrong.After.Value})
+	for _, c := range found[0].Changes[1:] {
+		assert.Equal(t, 1, c.Line, c.Field)
+	}
+}

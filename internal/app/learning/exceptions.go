@@ -87,31 +87,23 @@ func (s *Service) exception(ctx context.Context, book *plan.Book, p *learn.Propo
 		Kind: r.Kind, Number: r.Number, Title: t.Links.Title(r.Kind, r.Number), Company: r.Company, Type: r.Type, Posted: r.State == record.Posted,
 		Changes: []contract.ValueChange{},
 	}
-	for i := range kind.Fields {
-		of := &kind.Fields[i]
-		if i != target && (!slices.Contains(p.Reads, of.Key) || (of.OfLine() && at.Line == 0)) {
-			continue
-		}
-		line := 0
+	tell := func(place int) {
+		of, line := &kind.Fields[place], 0
 		if of.OfLine() {
 			line = at.Line
 		}
-		change := contract.ValueChange{Field: of.Key, Line: line, Label: view.LabelOf(kind, i, line), Before: t.Reader.Stored(&r.Content, i, line, r.Content.Get(of, line))}
-		if i == target && gives(p.Rule.Family) {
-			change.After = t.Reader.Stored(&content, i, line, would)
+		change := contract.ValueChange{Field: of.Key, Line: line, Label: view.LabelOf(kind, place, line), Before: t.Reader.Stored(&r.Content, place, line, r.Content.Get(of, line))}
+		if place == target && gives(p.Rule.Family) {
+			change.After = t.Reader.Stored(&content, place, line, would)
 		}
 		shown.Changes = append(shown.Changes, change)
 	}
-	// What is to be put right stands first.
-	slices.SortStableFunc(shown.Changes, func(a, b contract.ValueChange) int {
-		return btoi(b.Field == f.Key) - btoi(a.Field == f.Key)
-	})
-	return &shown, nil
-}
-
-func btoi(is bool) int {
-	if is {
-		return 1
+	tell(target) // what is to be put right stands first
+	for i := range kind.Fields {
+		of := &kind.Fields[i]
+		if i != target && slices.Contains(p.Reads, of.Key) && (!of.OfLine() || at.Line > 0) {
+			tell(i)
+		}
 	}
-	return 0
+	return &shown, nil
 }

@@ -66,6 +66,9 @@ div :deep(.el-date-table th) {
 div :deep(.el-date-table td) {
   padding: 1px 0;
 }
+div :deep(.el-date-table td.current .el-date-table-cell__text) {
+  color: var(--paper);
+}
 div :deep(.el-date-table td:focus-visible .el-date-table-cell__text) {
   outline: 2px solid var(--focus);
 }

@@ -2,7 +2,7 @@
 import FileButton from "@/ui/FileButton.vue";
 import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
-import { api, type Field, type Kind, type Schemas } from "@/api/client";
+import { api, ask, type Field, type Kind, type Schemas } from "@/api/client";
 import { keyOf } from "@/api/address";
 import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
@@ -66,6 +66,9 @@ const run = useRun(() => made.value?.run);
 const refused = computed(() => (run.data?.counts?.refuse ?? 0) + (run.data?.counts?.confirm ?? 0));
 /** Puts a rule in force that no two records share a value of a field, so that the file can be loaded again. */
 async function neverTwice(kindKey: string, field: string) {
+  // Where the load failed after it, it is there already.
+  const rules = await ask(api.GET("/rules", { params: { query: { kind: kindKey } } }));
+  if (rules.some((r) => r.body.target === field && r.body.effect.unique && r.state === "in force")) return;
   const unique = { with: [], everywhere: false, ignore: ["case" as const, "spaces" as const], near: false };
   const message = `Another of the ${kind.value!.plural.toLowerCase()} has this value.`;
   const why = `No two of the ${count(guess.value!.rows)} rows of ${file.value!.name} share a value.`;

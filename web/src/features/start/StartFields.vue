@@ -81,12 +81,6 @@ async function add() {
 </template>
 
 <style scoped>
-.line-up {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 12px;
-  align-items: end;
-}
 .wide {
   width: 260px;
 }

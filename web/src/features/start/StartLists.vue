@@ -79,12 +79,6 @@ async function save() {
 </template>
 
 <style scoped>
-.line-up {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 12px;
-  align-items: end;
-}
 .list {
   width: 225px;
 }

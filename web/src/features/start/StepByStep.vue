@@ -322,12 +322,6 @@ h2 {
   width: 22px;
   color: var(--ink-soft);
 }
-.line-up {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 12px;
-  align-items: end;
-}
 .key {
   width: 130px;
 }

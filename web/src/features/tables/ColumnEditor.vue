@@ -57,7 +57,7 @@ function rename(label: string) {
         :max="12"
         @update:model-value="field = { ...field, decimals: $event ?? 0 }"
     /></label>
-    <label v-if="heeds('choices')"
+    <label v-if="heeds('choices')" class="list"
       ><span class="field-label">From the list</span>
       <SelectBox
         :model-value="field.list ?? ''"
@@ -81,10 +81,13 @@ function rename(label: string) {
 <style scoped>
 .column {
   display: grid;
-  grid-template-columns: minmax(140px, 1.4fr) minmax(110px, 1fr) 130px 80px auto;
+  grid-template-columns: minmax(140px, 1.4fr) minmax(110px, 1fr) 130px minmax(80px, auto) auto;
   gap: 8px;
   align-items: end;
-  max-width: 720px;
+  max-width: 820px;
   margin-bottom: 6px;
+}
+.list {
+  width: 180px;
 }
 </style>
