@@ -459,15 +459,19 @@ func (p *Page) Click(selector, text string) error {
 	find := fmt.Sprintf(`(() => {
 		const e = [...document.querySelectorAll(%s)].find(e => e.checkVisibility() && (%s === "" || (e.innerText ?? "").trim().includes(%s)));
 		if (!e || e.disabled) return null;
-		e.scrollIntoView({ block: "nearest" });
+		// A list that is still opening has its place and height later: what stands still and is
+		// hidden nonetheless is out of view, and only that is brought into it.
 		const r = e.getBoundingClientRect();
 		const at = [Math.round(r.x + r.width / 2), Math.round(r.y + r.height / 2)];
-		const top = document.elementFromPoint(at[0], at[1]);
-		if (!top || !(e.contains(top) || top.contains(e))) return null;
 		// What came from the server may still move it: it stands still for a while.
 		window.__still = window.__last === String(at) ? (window.__still ?? 0) + 1 : 0;
 		window.__last = String(at);
 		if (window.__still < 3) return null;
+		const top = document.elementFromPoint(at[0], at[1]);
+		const seen = r.top >= 0 && r.bottom <= innerHeight && top && (e.contains(top) || top.contains(e));
+		if (!seen && window.__still === 3) e.scrollIntoView({ block: "nearest" });
+		if (!top || !(e.contains(top) || top.contains(e))) return null;
+		if (!seen && window.__still < 6) return null;
 		window.__still = 0;
 		window.__last = "";
 		window.__met = false;

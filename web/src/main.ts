@@ -10,8 +10,9 @@ import "element-plus/theme-chalk/el-option-group.css";
 import "element-plus/theme-chalk/el-popover.css";
 import "element-plus/theme-chalk/el-popper.css";
 import "element-plus/theme-chalk/el-scrollbar.css";
-import "element-plus/theme-chalk/el-select.css";
+import "element-plus/theme-chalk/el-select-v2.css";
 import "element-plus/theme-chalk/el-tag.css";
+import "element-plus/theme-chalk/el-virtual-list.css";
 import "@/theme/tokens.css";
 import "@/theme/base.css";
 

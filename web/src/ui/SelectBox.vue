@@ -76,6 +76,7 @@ function take(taken?: Value) {
     :empty-values="[undefined, null]"
     :item-height="28"
     :teleported="!within"
+    scrollbar-always-on
     @visible-change="widen"
     @update:model-value="take($event as Value | undefined)"
   >
