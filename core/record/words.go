@@ -55,6 +55,17 @@ func GramsOf(texts []string) []string {
 	return grams
 }
 
+// WithGrams are grams with those of a text besides, each once.
+func WithGrams(grams []string, text string) []string {
+	all := slices.Clone(grams)
+	eachGram(strings.ToLower(text), func(gram string) {
+		if !slices.Contains(all, gram) {
+			all = append(all, gram)
+		}
+	})
+	return all
+}
+
 // GramsOfWord are the grams that a text has which holds the word.
 func GramsOfWord(word string) []string {
 	letters := []rune(strings.ToLower(word))

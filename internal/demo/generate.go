@@ -24,7 +24,7 @@ import (
 type Size struct{ Vendors, Documents int }
 
 // crowd is how many write at once: they share commits.
-const crowd = 24
+const crowd = 100
 
 // Generate adds vendors and posted vendor invoices of four lines to a file, through the rules, as clerks would; a
 // file that is missing is begun with the scenario. They are made up by the recipes of the scenario, and the

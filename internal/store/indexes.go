@@ -3,8 +3,6 @@ package store
 import (
 	"context"
 	"encoding/json"
-	"maps"
-	"reflect"
 	"slices"
 	"strings"
 	"sync"
@@ -108,9 +106,38 @@ func (s *Store) indexOf(ctx context.Context, kind string) (*kindIndex, error) {
 	return x, nil
 }
 
+// foundBy is by what a record is found, before and after it is written.
+type foundBy struct {
+	by                    *kindIndex // that made it
+	before, after         record.Index
+	keysBefore, keysAfter [][]uniqueKey // by set
+}
+
+// found makes it: old is what the record was, nil for none, and now what it is, nil for gone.
+func (x *kindIndex) found(old, now *record.Record) *foundBy {
+	f := &foundBy{by: x, keysBefore: make([][]uniqueKey, len(x.sets)), keysAfter: make([][]uniqueKey, len(x.sets))}
+	if old != nil {
+		f.before = x.of(old)
+	}
+	if now != nil {
+		f.after = x.of(now)
+	}
+	for i := range x.sets {
+		f.keysBefore[i], f.keysAfter[i] = keysOf(&x.kind, &x.sets[i].unique, old), keysOf(&x.kind, &x.sets[i].unique, now)
+	}
+	return f
+}
+
+// numbered is that of a new record which got its number.
+func (f *foundBy) numbered(number string) *foundBy {
+	given := *f
+	given.after.Grams = record.WithGrams(f.after.Grams, number)
+	return &given
+}
+
 // file brings the indexes of a record up to date: old is what it was, nil for none, and now what it is,
-// nil for gone.
-func (s *Store) file(ctx context.Context, id int64, old, now *record.Record) error {
+// nil for gone; f is by what it is found, nil where that is the same.
+func (s *Store) file(ctx context.Context, id int64, old, now *record.Record, f *foundBy) error {
 	any := now
 	if any == nil {
 		any = old
@@ -118,38 +145,28 @@ func (s *Store) file(ctx context.Context, id int64, old, now *record.Record) err
 	if s.touched != nil {
 		s.touched[any.Ref] = true
 	}
-	if old != nil && now != nil && foundAlike(old, now) {
+	if f == nil {
 		return nil
 	}
 	x, err := s.indexOf(ctx, any.Kind)
 	if err != nil {
 		return err
 	}
-	var before, after record.Index
-	if old != nil {
-		before = x.of(old)
+	if f.by != x { // the indexes of the kind are others since
+		f = x.found(old, now)
 	}
-	if now != nil {
-		after = x.of(now)
-	}
-	if err := s.fileKeys(x, id, before, after, old == nil, now == nil); err != nil {
+	if err := s.fileKeys(x, id, f.before, f.after, old == nil, now == nil); err != nil {
 		return err
 	}
-	if !slices.Equal(before.Grams, after.Grams) {
-		if err := s.fileWords(ctx, id, before.Grams, after.Grams); err != nil {
+	if !slices.Equal(f.before.Grams, f.after.Grams) {
+		if err := s.fileWords(ctx, id, f.before.Grams, f.after.Grams); err != nil {
 			return err
 		}
 	}
-	if err := s.fileLinks(id, before.Links, after.Links); err != nil {
+	if err := s.fileLinks(id, f.before.Links, f.after.Links); err != nil {
 		return err
 	}
-	return s.fileUnique(x, id, old, now)
-}
-
-// foundAlike tells whether two versions of a record are found by the same.
-func foundAlike(old, now *record.Record) bool {
-	return old.Company == now.Company && old.Standing() == now.Standing() && old.Preceding == now.Preceding && slices.Equal(old.Former, now.Former) &&
-		maps.Equal(old.Values, now.Values) && (len(old.Lines)+len(now.Lines) == 0 || reflect.DeepEqual(old.Lines, now.Lines))
+	return s.fileUnique(f, id, old, now)
 }
 
 // fileKeys keeps what the record is sorted by: a key for every column, an empty one for a blank.
@@ -158,7 +175,7 @@ func (s *Store) fileKeys(x *kindIndex, id int64, before, after record.Index, add
 	for field, column := range x.columns {
 		old, now := before.Keys[field], after.Keys[field]
 		if !added && (gone || old != now) {
-			if err := s.db.Exec("DELETE FROM record_keys WHERE field = ? AND key = ? AND record = ?", column, []byte(old), id).Error; err != nil {
+			if err := s.exec("DELETE FROM record_keys WHERE field = ? AND key = ? AND record = ?", column, []byte(old), id); err != nil {
 				return err
 			}
 		}
@@ -176,7 +193,7 @@ func (s *Store) insert(into string, width int, values []any, then ...string) err
 	for len(values) > 0 {
 		count := rowsAtOnce(len(values) / width)
 		text := into + strings.Repeat(row+",", count-1) + row + strings.Join(then, "")
-		if err := s.db.Exec(text, values[:count*width]...).Error; err != nil {
+		if err := s.exec(text, values[:count*width]...); err != nil {
 			return err
 		}
 		values = values[count*width:]
@@ -204,7 +221,7 @@ func (s *Store) fileLinks(id int64, before, after []record.Ref) error {
 	}
 	for _, to := range before {
 		if !slices.Contains(after, to) {
-			if err := s.db.Exec("DELETE FROM record_links WHERE to_kind = ? AND to_number = ? AND record = ?", to.Kind, to.Number, id).Error; err != nil {
+			if err := s.exec("DELETE FROM record_links WHERE to_kind = ? AND to_number = ? AND record = ?", to.Kind, to.Number, id); err != nil {
 				return err
 			}
 		}

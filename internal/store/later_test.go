@@ -38,12 +38,12 @@ func TestWhatWaitsForTheEndBelongsToItsPart(t *testing.T) {
 	failed := errors.New("failed")
 	require.NoError(t, s.Transaction(ctx, func(tx *store.Store) error {
 		require.NoError(t, add(tx, "lanterns"))
-		require.ErrorIs(t, tx.Part(ctx, func(part *store.Store) error {
+		require.ErrorIs(t, tx.Part(func(part *store.Store) error {
 			require.NoError(t, add(part, "ropes"))
 			assert.Equal(t, []string{"S002"}, found(part, "ropes"), "it is found within")
 			return failed
 		}), failed)
-		require.NoError(t, tx.Part(ctx, func(part *store.Store) error { return add(part, "nets") }))
+		require.NoError(t, tx.Part(func(part *store.Store) error { return add(part, "nets") }))
 		last, err := tx.LastCount(ctx, "shipment")
 		require.NoError(t, err)
 		assert.EqualValues(t, 2, last, "the number of what failed is given again")

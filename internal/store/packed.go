@@ -109,8 +109,8 @@ func (packed) Value(ctx context.Context, f *schema.Field, row reflect.Value, val
 
 // packable is a value as it is written before it is compressed.
 func packable(value any) ([]byte, error) {
-	if codec.Keeps(reflect.TypeOf(value)) {
-		return codec.Write(value)
+	if v := reflect.ValueOf(value); codec.Keeps(v.Type()) {
+		return codec.Write(reflect.Indirect(v).Interface())
 	}
 	return json.Marshal(value)
 }

@@ -52,10 +52,6 @@ type entryRow struct {
 
 func (entryRow) TableName() string { return "journal" }
 
-func entryRowOf(sequence int64, e ledger.Entry) entryRow {
-	return entryRow{e.Ledger, sequence, e.Line, e.Posting, e.Company, e.Day, e.Account, e.Text, e.Debit, e.Credit, e.Currency, e.Partner.Kind, e.Partner.Number}
-}
-
 func (e entryRow) entry() ledger.Entry {
 	return ledger.Entry{
 		Ledger: e.Ledger, Posting: e.Posting, Line: e.Line, Company: e.Company, Day: e.Day, Account: e.Account, Text: e.Text,
@@ -77,30 +73,76 @@ func (s *Store) NextNumber(ctx context.Context, series string) (int64, error) {
 	})
 }
 
+// PreparedPosting is what a posting is kept with, compressed before its turn to be written comes.
+type PreparedPosting struct{ document, judged, trace []byte } // nil: none
+
+// PreparePosting makes it.
+func PreparePosting(p *ledger.Posting) (*PreparedPosting, error) {
+	ready := &PreparedPosting{}
+	for _, part := range []struct {
+		into  *[]byte
+		value any
+		none  bool
+	}{{&ready.document, p.Document, p.Document == nil}, {&ready.judged, p.Judged, p.Judged == nil}, {&ready.trace, p.Trace, false}} {
+		if part.none {
+			continue
+		}
+		text, err := packable(part.value)
+		if err != nil {
+			return nil, err
+		}
+		*part.into = pack(text)
+	}
+	return ready, nil
+}
+
+// In is where the posting is kept, within a transaction.
+func (ready *PreparedPosting) In(tx *Store) ledger.Keeper { return postingKeeper{tx, ready} }
+
+type postingKeeper struct {
+	*Store
+	ready *PreparedPosting
+}
+
+// AddPosting adds the posting with its entries, and the balances that they move.
+func (k postingKeeper) AddPosting(ctx context.Context, p ledger.Posting, entries []ledger.Entry) error {
+	return k.addPosting(ctx, &p, k.ready, entries)
+}
+
 // AddPosting adds a posting with its entries, and the balances that they move.
 func (s *Store) AddPosting(ctx context.Context, p ledger.Posting, entries []ledger.Entry) error {
-	return s.Transaction(ctx, func(tx *Store) error {
-		row := postingRow{p.Ledger, p.Sequence, p.Number, p.Kind, p.Company, p.Type, p.Day, p.Title, p.Document, p.Judged, p.Trace, p.Reverses, p.Posted}
-		if err := tx.db.Create(&row).Error; err != nil {
-			return err
-		}
-		note := TrailEntry{What: "posted", Kind: "posting", Key: p.Number, Company: p.Company, Note: p.Ledger}
-		if err := tx.Note(ctx, p.Posted, note); err != nil {
-			return err
-		}
-		if len(entries) == 0 {
-			return nil
-		}
-		rows := make([]entryRow, len(entries))
-		for i, e := range entries {
-			rows[i] = entryRowOf(p.Sequence, e)
-		}
-		if err := tx.db.Create(&rows).Error; err != nil {
-			return err
-		}
-		return tx.writeLater(ctx, laterWrite{ledger: p.Ledger, entries: entries})
-	})
+	ready, err := PreparePosting(&p)
+	if err != nil {
+		return err
+	}
+	return s.Transaction(ctx, func(tx *Store) error { return tx.addPosting(ctx, &p, ready, entries) })
 }
+
+func (s *Store) addPosting(ctx context.Context, p *ledger.Posting, ready *PreparedPosting, entries []ledger.Entry) error {
+	err := s.exec(insertPosting, p.Ledger, p.Sequence, p.Number, p.Kind, p.Company, p.Type, string(p.Day), p.Title, ready.document, ready.judged, ready.trace,
+		p.Reverses, p.Posted.At, p.Posted.By, p.Posted.Person, p.Posted.Via)
+	if err != nil {
+		return err
+	}
+	note := TrailEntry{What: "posted", Kind: "posting", Key: p.Number, Company: p.Company, Note: p.Ledger}
+	if err := s.Note(ctx, p.Posted, note); err != nil || len(entries) == 0 {
+		return err
+	}
+	values := make([]any, 0, 13*len(entries))
+	for i := range entries {
+		e := &entries[i]
+		values = append(values, e.Ledger, p.Sequence, e.Line, e.Posting, e.Company, string(e.Day), e.Account, e.Text, e.Debit, e.Credit, e.Currency, e.Partner.Kind, e.Partner.Number)
+	}
+	if err := s.insert("INSERT INTO journal (ledger, sequence, line, posting, company, day, account, text, debit, credit, currency, partner_kind, partner) VALUES ", 13, values); err != nil {
+		return err
+	}
+	return s.writeLater(ctx, laterWrite{ledger: p.Ledger, entries: entries})
+}
+
+var insertPosting = insertion("postings", []string{
+	"ledger", "sequence", "number", "kind", "company", "type", "day", "title", "document", "judged", "outcome",
+	"reverses", "posted_at", "posted_by", "posted_person", "posted_via",
+})
 
 // balanceRow is a balance as it is kept.
 type balanceRow struct {

@@ -2,12 +2,11 @@ package store
 
 import (
 	"context"
+	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"iter"
-	"maps"
-	"reflect"
 	"slices"
 	"strconv"
 
@@ -36,69 +35,6 @@ type recordRow struct {
 }
 
 func (recordRow) TableName() string { return "records" }
-
-// writtenRow is a recordRow as it is written: what is kept compressed is already.
-type writtenRow struct {
-	ID                       int64 `gorm:"primaryKey"`
-	Kind, Number             string
-	Company, Type, State     string
-	Version                  int
-	Values                   map[string]string `gorm:"column:field_values;serializer:json"`
-	Lines                    []byte            `gorm:"column:record_lines"`
-	Origins                  []byte
-	Reasons                  []byte
-	Late                     bool
-	OriginKind, OriginNumber string
-	Reverses, ReversedBy     string
-	Former                   string
-	Changed                  record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
-}
-
-func (writtenRow) TableName() string { return "records" }
-
-func rowOf(id int64, r record.Record, c *writtenContent) writtenRow {
-	return writtenRow{
-		id, r.Kind, r.Number, r.Company, r.Type, r.State, r.Version, r.Values, c.lines, c.origins, c.reasons, r.Late,
-		r.Preceding.Kind, r.Preceding.Number, r.Reverses, r.ReversedBy, listText(r.Former), r.Changed,
-	}
-}
-
-// writtenContent is what a record holds, ready to be written.
-type writtenContent struct {
-	of                      record.Content
-	whole                   []byte // compressed
-	hash                    []byte // as the trail tells it
-	lines, origins, reasons []byte // compressed; nil: there are none
-}
-
-func writeContent(c *record.Content) (*writtenContent, error) {
-	text, err := codec.Write(*c)
-	if err != nil {
-		return nil, err
-	}
-	w := &writtenContent{of: *c, whole: pack(text), hash: HashOf(text)}
-	for _, part := range []struct {
-		into  *[]byte
-		count int
-		value any
-	}{{&w.lines, len(c.Lines), c.Lines}, {&w.origins, len(c.Origins), c.Origins}, {&w.reasons, len(c.Reasons), c.Reasons}} {
-		if part.count == 0 {
-			continue
-		}
-		text, err := packable(part.value)
-		if err != nil {
-			return nil, err
-		}
-		*part.into = pack(text)
-	}
-	return w, nil
-}
-
-// is tells whether it was written of a content, not of an equal one.
-func (w *writtenContent) is(c *record.Content) bool {
-	same := func(x, y any) bool { return reflect.ValueOf(x).UnsafePointer() == reflect.ValueOf(y).UnsafePointer() }
-	return same(w.of.Values, c.Values) && same(w.of.Origins, c.Origins) && len(w.of.Lines) == len(c.Lines) && same(w.of.Lines, c.Lines) && len(w.of.Reasons) == len(c.Reasons) && same(w.of.Reasons, c.Reasons)
-}
 
 // listText writes a list of texts as it is kept; "" for none.
 func listText(texts []string) string {
@@ -134,46 +70,6 @@ type recordVersion struct {
 	Content *record.Content `gorm:"serializer:packed"` // nil: that of the version before
 	Judged  *judge.Kept     `gorm:"serializer:packed"` // nil: not known
 	Changed record.Stamp    `gorm:"embedded;embeddedPrefix:changed_"`
-}
-
-// newVersion is a version as it is written.
-type newVersion struct {
-	Kind    string `gorm:"primaryKey"`
-	Number  string `gorm:"primaryKey"`
-	Version int    `gorm:"primaryKey"`
-	What    string
-	Type    string
-	Company string // of one that is gone
-	Content []byte
-	Judged  []byte
-	Changed record.Stamp `gorm:"embedded;embeddedPrefix:changed_"`
-}
-
-func (newVersion) TableName() string { return "record_versions" }
-
-// Judgement is what a record was judged by, and what it holds by that, ready to be written. It is made before its turn to be
-// written comes.
-type Judgement struct {
-	packed  []byte
-	content *writtenContent
-}
-
-// JudgementOf makes it.
-func JudgementOf(k *judge.Kept, content *record.Content) (*Judgement, error) {
-	text, err := codec.Write(*k)
-	if err != nil {
-		return nil, err
-	}
-	written, err := writeContent(content)
-	return &Judgement{pack(text), written}, err
-}
-
-// written is a content as it is written, which was made before or is made now.
-func (j *Judgement) written(c *record.Content) (*writtenContent, error) {
-	if j != nil && j.content.is(c) {
-		return j.content, nil
-	}
-	return writeContent(c)
 }
 
 // recordsAtOnce is how many records are read at once where many are gone through.
@@ -229,8 +125,8 @@ type Numbering struct {
 }
 
 // AddRecord keeps a new record as its first version. r.Number is its number, or
-// "" to take the next that does not belong to a record yet. judged is what it was judged by; nil: nobody knows.
-func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Numbering, judged *Judgement, by record.Stamp) (record.Record, error) {
+// "" to take the next that does not belong to a record yet. p is what was made before; nil: nothing.
+func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Numbering, p *Prepared, by record.Stamp) (record.Record, error) {
 	r.Version, r.Changed = 1, by
 	err := s.Transaction(ctx, func(tx *Store) error {
 		for r.Number == "" {
@@ -255,22 +151,25 @@ func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Number
 				r.Number = number
 			}
 		}
-		return tx.add(ctx, r, "saved", judged)
+		return tx.add(ctx, r, "saved", p)
 	})
 	return r, err
 }
 
 // add adds a record with its version. what says what happened.
-func (s *Store) add(ctx context.Context, r record.Record, what string, judged *Judgement) error {
-	content, err := judged.written(&r.Content)
-	if err != nil {
+func (s *Store) add(ctx context.Context, r record.Record, what string, p *Prepared) (err error) {
+	if !p.of(&r, true) {
+		if p, err = s.Prepare(ctx, nil, nil, &r); err != nil {
+			return err
+		}
+	}
+	var id int64
+	values := append(append(make([]any, 0, len(recordColumns)), p.content.values()...), r.Kind, r.Number, r.Company, r.Type, r.State, r.Version, r.Late,
+		r.Preceding.Kind, r.Preceding.Number, r.Reverses, r.ReversedBy, listText(r.Former), r.Changed.At, r.Changed.By, r.Changed.Person, r.Changed.Via)
+	if err := s.ask(addRecord, values, &id); err != nil {
 		return err
 	}
-	row := rowOf(0, r, content)
-	if err := s.db.Create(&row).Error; err != nil {
-		return err
-	}
-	if err := s.file(ctx, row.ID, nil, &r); err != nil {
+	if err := s.file(ctx, id, nil, &r, p.found.numbered(r.Number)); err != nil {
 		return err
 	}
 	if err := s.countStanding(ctx, nil, &r); err != nil {
@@ -279,72 +178,75 @@ func (s *Store) add(ctx context.Context, r record.Record, what string, judged *J
 	if err := s.writeLater(ctx, laterWrite{kind: r.Kind, records: 1}); err != nil {
 		return err
 	}
-	return s.addRecordVersion(ctx, r, what, content, nil, judged, r.Changed)
+	return s.addRecordVersion(ctx, r, what, p.content, nil, p.judged, r.Changed)
 }
 
 // ChangeRecord keeps a changed record as its next version. r.Version is the
 // version that the caller changed; the error is ErrStale when it is not the last
-// one. what says what happened: "saved", "posted", "reversed"; judged is what
-// it was judged by; nil: nobody knows.
-func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, judged *Judgement, by record.Stamp) (record.Record, error) {
+// one. what says what happened: "saved", "posted", "reversed"; p is what was made
+// before; nil: nothing.
+func (s *Store) ChangeRecord(ctx context.Context, r record.Record, what string, p *Prepared, by record.Stamp) (record.Record, error) {
 	before := r.Version
-	r.Version, r.Changed = before+1, by
 	err := s.Transaction(ctx, func(tx *Store) error {
-		kept, err := tx.atVersion(ctx, r.Ref, before)
+		if !p.of(&r, false) {
+			kept, err := tx.atVersion(ctx, r.Ref, before)
+			if err != nil {
+				return err
+			}
+			old := kept.record()
+			if p, err = tx.Prepare(ctx, nil, &old, &r); err != nil {
+				return err
+			}
+		}
+		r.Version, r.Changed = before+1, by
+		id, err := tx.change(&r, p)
 		if err != nil {
 			return err
 		}
-		content, err := judged.written(&r.Content)
-		if err != nil {
+		if err := tx.file(ctx, id, p.before, &r, p.found); err != nil {
 			return err
 		}
-		row := rowOf(kept.ID, r, content)
-		old := kept.record()
-		if err := tx.db.Model(&row).Select(changedColumns(&old, &r)).Updates(&row).Error; err != nil {
+		if err := tx.countStanding(ctx, p.before, &r); err != nil {
 			return err
 		}
-		if err := tx.file(ctx, row.ID, &old, &r); err != nil {
-			return err
-		}
-		if err := tx.countStanding(ctx, &old, &r); err != nil {
-			return err
-		}
-		was := content.hash
-		if reflect.DeepEqual(plain(old.Content), plain(r.Content)) {
+		content := p.content
+		if p.same.all() {
 			content = nil
-		} else if was, err = hashOfContent(&old.Content); err != nil {
-			return err
 		}
-		return tx.addRecordVersion(ctx, r, what, content, was, judged, by)
+		return tx.addRecordVersion(ctx, r, what, content, p.was, p.judged, by)
 	})
+	r.Version, r.Changed = before+1, by
 	return r, err
 }
 
-// changedColumns are the columns that differ between two versions of a record: what is written anew is filed anew in every
-// index that has it, whether it is the same or not.
-func changedColumns(old, now *record.Record) []string {
-	columns := []string{"version", "changed_at", "changed_by", "changed_person", "changed_via"}
-	for _, one := range []struct {
-		same    bool
-		columns []string
-	}{
-		{maps.Equal(old.Values, now.Values), []string{"field_values"}},
-		{sameOrNone(old.Lines, now.Lines, len(old.Lines)+len(now.Lines)), []string{"record_lines"}},
-		{sameOrNone(old.Origins, now.Origins, len(old.Origins)+len(now.Origins)), []string{"origins"}},
-		{sameOrNone(old.Reasons, now.Reasons, len(old.Reasons)+len(now.Reasons)), []string{"reasons"}},
-		{old.Company == now.Company, []string{"company"}}, {old.Type == now.Type, []string{"type"}}, {old.State == now.State, []string{"state"}},
-		{old.Late == now.Late, []string{"late"}}, {old.Preceding == now.Preceding, []string{"origin_kind", "origin_number"}},
-		{old.Reverses == now.Reverses && old.ReversedBy == now.ReversedBy, []string{"reverses", "reversed_by"}}, {slices.Equal(old.Former, now.Former), []string{"former"}},
-	} {
-		if !one.same {
-			columns = append(columns, one.columns...)
+// change writes the columns of a record that changed: what is written anew is filed anew in every index that has it, whether it is
+// the same or not. The error is ErrStale where the version before is not the last one.
+func (s *Store) change(r *record.Record, p *Prepared) (id int64, err error) {
+	old := p.before
+	set, values := "late = ?, version = ?, changed_at = ?, changed_by = ?, changed_person = ?, changed_via = ?", []any{r.Late, r.Version, r.Changed.At, r.Changed.By, r.Changed.Person, r.Changed.Via}
+	column := func(same bool, name string, value any) {
+		if !same {
+			set, values = set+", "+name+" = ?", append(values, value)
 		}
 	}
-	return columns
+	column(p.same.values, "field_values", p.content.header)
+	column(p.same.lines, "record_lines", p.content.lines)
+	column(p.same.origins, "origins", p.content.origins)
+	column(p.same.reasons, "reasons", p.content.reasons)
+	column(old.Company == r.Company, "company", r.Company)
+	column(old.Type == r.Type, "type", r.Type)
+	column(old.State == r.State, "state", r.State)
+	column(old.Preceding.Kind == r.Preceding.Kind, "origin_kind", r.Preceding.Kind)
+	column(old.Preceding.Number == r.Preceding.Number, "origin_number", r.Preceding.Number)
+	column(old.Reverses == r.Reverses, "reverses", r.Reverses)
+	column(old.ReversedBy == r.ReversedBy, "reversed_by", r.ReversedBy)
+	column(slices.Equal(old.Former, r.Former), "former", listText(r.Former))
+	err = s.ask("UPDATE records SET "+set+" WHERE kind = ? AND number = ? AND version = ? RETURNING id", append(values, r.Kind, r.Number, old.Version), &id)
+	if errors.Is(err, sql.ErrNoRows) {
+		err = fmt.Errorf("%s %s: %w", r.Kind, r.Number, ErrStale)
+	}
+	return id, err
 }
-
-// sameOrNone tells whether two values are equal, of which nil and empty are one; count is how much is in both.
-func sameOrNone(x, y any, count int) bool { return count == 0 || reflect.DeepEqual(x, y) }
 
 // atVersion returns the row of a record; the error is ErrStale where it is not of the version.
 func (s *Store) atVersion(ctx context.Context, at record.Ref, version int) (recordRow, error) {
@@ -356,40 +258,24 @@ func (s *Store) atVersion(ctx context.Context, at record.Ref, version int) (reco
 	return row, err
 }
 
-// plain is a content by which equal ones are equal: nil and empty are one.
-func plain(c record.Content) record.Content {
-	if len(c.Lines) == 0 {
-		c.Lines = nil
-	}
-	if len(c.Origins) == 0 {
-		c.Origins = nil
-	}
-	if len(c.Reasons) == 0 {
-		c.Reasons = nil
-	}
-	return c
-}
-
 // addRecordVersion keeps a version and notes it in the trail; content is nil where it is that of the version before, and before
 // is the hash of that; nil: there was none.
-func (s *Store) addRecordVersion(ctx context.Context, r record.Record, what string, content *writtenContent, before []byte, judged *Judgement, by record.Stamp) error {
-	v := newVersion{Kind: r.Kind, Number: r.Number, Version: r.Version, What: what, Type: r.Type, Changed: by}
-	if judged != nil {
-		v.Judged = judged.packed
-	}
+func (s *Store) addRecordVersion(ctx context.Context, r record.Record, what string, content *writtenContent, before, judged []byte, by record.Stamp) error {
+	var whole []byte
+	company := "" // of one that is gone
 	entry := TrailEntry{What: what, Kind: r.Kind, Key: r.Number, Company: r.Company, Note: "version " + strconv.Itoa(r.Version), Before: before}
 	switch {
 	case content != nil:
-		v.Content, entry.After = content.whole, content.hash
+		whole, entry.After = content.whole, content.hash
 	case what == "deleted" || what == record.Merged:
-		v.Company = r.Company
+		company = r.Company
 	default:
 		entry.After = before
 	}
 	if err := s.Note(ctx, by, entry); err != nil {
 		return err
 	}
-	return s.db.WithContext(ctx).Create(&v).Error
+	return s.exec(addVersion, r.Kind, r.Number, r.Version, what, r.Type, company, whole, judged, by.At, by.By, by.Person, by.Via)
 }
 
 // hashOfContent is the hash of what a record holds.
@@ -446,7 +332,11 @@ func (s *Store) remove(ctx context.Context, r record.Record, what string, by rec
 		return err
 	}
 	old := kept.record()
-	if err := s.file(ctx, kept.ID, &old, nil); err != nil {
+	x, err := s.indexOf(ctx, r.Kind)
+	if err != nil {
+		return err
+	}
+	if err := s.file(ctx, kept.ID, &old, nil, x.found(&old, nil)); err != nil {
 		return err
 	}
 	if err := s.countStanding(ctx, &old, nil); err != nil {

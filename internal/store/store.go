@@ -253,15 +253,14 @@ func (s *Store) write(ctx context.Context, work func(*gorm.DB) *gorm.DB) error {
 }
 
 // Part runs work as a part of a transaction: where it fails, nothing of it is kept, and the rest goes on.
-func (s *Store) Part(ctx context.Context, work func(*Store) error) error {
-	do := func(statement string) error { return s.db.WithContext(ctx).Exec(statement).Error }
-	if err := do("SAVEPOINT part"); err != nil {
+func (s *Store) Part(work func(*Store) error) error {
+	if err := s.exec("SAVEPOINT part"); err != nil {
 		return err
 	}
 	waiting := *s.later
 	if err := work(s); err != nil {
 		*s.later = waiting
-		if undone := errors.Join(do("ROLLBACK TO part"), do("RELEASE part")); undone != nil {
+		if undone := errors.Join(s.exec("ROLLBACK TO part"), s.exec("RELEASE part")); undone != nil {
 			if known := (*fault.Fault)(nil); errors.As(err, &known) && known.Reason == fault.Unable {
 				return err // which ends the whole as well
 			}
@@ -270,7 +269,7 @@ func (s *Store) Part(ctx context.Context, work func(*Store) error) error {
 		}
 		return err
 	}
-	return do("RELEASE part")
+	return s.exec("RELEASE part")
 }
 
 // Touched tells whether a record was written in the transaction.

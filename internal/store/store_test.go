@@ -454,7 +454,7 @@ func TestAPartOfATransactionFailsAlone(t *testing.T) {
 	failure := errors.New("refused")
 	require.NoError(t, s.Transaction(t.Context(), func(tx *store.Store) error {
 		for i := range 4 {
-			err := tx.Part(t.Context(), func(part *store.Store) error {
+			err := tx.Part(func(part *store.Store) error {
 				if _, err := part.NextNumber(t.Context(), "x"); err != nil || i%2 == 0 {
 					return err
 				}

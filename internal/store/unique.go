@@ -91,11 +91,10 @@ func companyOf(u *match.Unique, company string) string {
 }
 
 // fileUnique brings the keys of a record up to date in all sets of its kind.
-func (s *Store) fileUnique(x *kindIndex, id int64, old, now *record.Record) error {
-	for i := range x.sets {
-		set := &x.sets[i]
-		u := &set.unique
-		before, after := keysOf(&x.kind, u, old), keysOf(&x.kind, u, now)
+func (s *Store) fileUnique(f *foundBy, id int64, old, now *record.Record) error {
+	for i := range f.by.sets {
+		set := &f.by.sets[i]
+		u, before, after := &set.unique, f.keysBefore[i], f.keysAfter[i]
 		if old != nil && now != nil && slices.Equal(before, after) && old.Company == now.Company {
 			continue
 		}
@@ -116,9 +115,9 @@ func (s *Store) fileUnique(x *kindIndex, id int64, old, now *record.Record) erro
 func (s *Store) unfileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Record, key uniqueKey) error {
 	s.noteKey(set, u, r, key)
 	company := companyOf(u, r.Company)
-	err := s.db.Exec("DELETE FROM unique_keys WHERE unique_set = ? AND company = ? AND key = ? AND slot IN ('', ?) AND record = ?", set.ID, company, key.key, fmt.Sprint(id), id).Error
+	err := s.exec("DELETE FROM unique_keys WHERE unique_set = ? AND company = ? AND key = ? AND slot IN ('', ?) AND record = ?", set.ID, company, key.key, fmt.Sprint(id), id)
 	for _, mark := range marksOf(u, key.name) {
-		err = errors.Join(err, s.db.Exec("DELETE FROM unique_names WHERE unique_set = ? AND mark = ? AND record = ?", set.ID, mark, id).Error)
+		err = errors.Join(err, s.exec("DELETE FROM unique_names WHERE unique_set = ? AND mark = ? AND record = ?", set.ID, mark, id))
 	}
 	return err
 }
@@ -139,7 +138,7 @@ func (s *Store) fileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Rec
 	}) {
 		slot = ""
 	}
-	err := s.db.Exec("INSERT INTO unique_keys (unique_set, company, key, slot, record) VALUES (?, ?, ?, ?, ?)", set.ID, company, key.key, slot, id).Error
+	err := s.exec("INSERT INTO unique_keys (unique_set, company, key, slot, record) VALUES (?, ?, ?, ?, ?)", set.ID, company, key.key, slot, id)
 	if errors.Is(err, gorm.ErrDuplicatedKey) {
 		return fmt.Errorf("%s %s: another record has its key: %w", r.Kind, r.Number, ErrStale)
 	}

@@ -232,3 +232,22 @@ func (t *writing) end() {
 	t.idle.Reset(foldAfter)
 	t.turn.Unlock()
 }
+
+// exec runs a statement of the transaction; values are as the columns hold them. GORM would take as long to write the statement as
+// SQLite to run it, many times for each record.
+func (s *Store) exec(statement string, values ...any) error {
+	_, err := s.db.Statement.ConnPool.ExecContext(s.db.Statement.Context, statement, values...)
+	return translated(err)
+}
+
+// ask runs a statement of the transaction that returns one value. The error is sql.ErrNoRows where it returns none.
+func (s *Store) ask(statement string, values []any, into any) error {
+	return translated(s.db.Statement.ConnPool.QueryRowContext(s.db.Statement.Context, statement, values...).Scan(into))
+}
+
+func translated(err error) error {
+	if err == nil {
+		return nil
+	}
+	return dialect{}.Translate(err)
+}

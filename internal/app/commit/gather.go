@@ -172,7 +172,7 @@ func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen, alone bool)
 	if alone {
 		err = write(tx)
 	} else {
-		err = tx.Part(ctx, write)
+		err = tx.Part(write)
 	}
 	var known *fault.Fault
 	switch {

@@ -7,6 +7,7 @@ import (
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/records"
 	"codicil/internal/cache"
 	"codicil/internal/ledger"
 	"context"
@@ -16,7 +17,8 @@ import (
 
 // followUps are the records that a posting writes to, as they will be. That they are as they
 // were read is part of what the judgement relies on.
-func (s *Service) followUps(ctx context.Context, t *judging.Trial, writes []ledger.Write) (changed []record.Record, err error) {
+func (s *Service) followUps(ctx context.Context, t *judging.Trial, writes []ledger.Write) (*records.Changed, error) {
+	var before, changed []record.Record
 	for _, w := range writes {
 		at := record.Ref{Kind: w.Kind, Number: w.Number}
 		i := slices.IndexFunc(changed, func(r record.Record) bool { return r.Ref == at })
@@ -34,7 +36,7 @@ func (s *Service) followUps(ctx context.Context, t *judging.Trial, writes []ledg
 			if r.Origins == nil {
 				r.Origins = record.Origins{}
 			}
-			changed, i = append(changed, r), len(changed)
+			before, changed, i = append(before, saved.Record), append(changed, r), len(changed)
 		}
 		delete(changed[i].Origins, w.Field)
 		if w.After.Value == "" {
@@ -46,7 +48,7 @@ func (s *Service) followUps(ctx context.Context, t *judging.Trial, writes []ledg
 			changed[i].Origins[w.Field] = record.ByRule(c.ID, c.Version)
 		}
 	}
-	return changed, nil
+	return records.ChangedFrom(ctx, s.base, before, changed)
 }
 
 // takenBack are the writes that undo those of a posting: a value that still stands goes

@@ -140,15 +140,19 @@ func (p *Posting) judge(ctx context.Context) (*commit.Change, error) {
 	r.State = record.Posted
 	posting, entries := s.posting(ctx, t, ledger.Books, &p.Answer.Outcome, by), entriesOf(t)
 	posting.Number = r.Number
+	receipt, err := store.PreparePosting(&posting)
+	if err != nil {
+		return nil, err
+	}
 	followed, err := s.followUps(ctx, t, posting.Trace.FollowUps)
 	if err != nil {
 		return nil, err
 	}
-	others, err := s.live.After(ctx, t.Reads, followed...)
+	others, err := s.live.After(ctx, t.Reads, followed.Records...)
 	if err != nil {
 		return nil, err
 	}
-	judged, err := store.JudgementOf(t.Kept(by, false), &r.Content)
+	ready, err := s.base.Store.Prepare(ctx, t.Kept(by, false), &saved.Record, &r)
 	if err != nil {
 		return nil, err
 	}
@@ -158,20 +162,20 @@ func (p *Posting) judge(ctx context.Context) (*commit.Change, error) {
 			if err := t.Numbers.Take(ctx, tx); err != nil {
 				return err
 			}
-			if _, err := ledger.Post(ctx, tx, posting, saved.Kind, entries); err != nil {
+			if _, err := ledger.Post(ctx, receipt.In(tx), posting, saved.Kind, entries); err != nil {
 				return err
 			}
-			if r, err = tx.ChangeRecord(ctx, r, "posted", judged, by); err != nil {
+			if r, err = tx.ChangeRecord(ctx, r, "posted", ready, by); err != nil {
 				return err
 			}
 			if err := tx.CountActs(ctx, t.Judged.Outcome.Active(), by.At); err != nil {
 				return err
 			}
-			return errors.Join(records.ChangeAll(ctx, tx, "follow-up", followed, by), others.Write(ctx, tx, by))
+			return errors.Join(followed.Write(ctx, tx, "follow-up", by), others.Write(ctx, tx, by))
 		},
 		Done: func() {
 			p.Result, p.Posted = r, true
-			p.outer.base.Cache.Records.Put(append(append(others.Changed, followed...), r)...)
+			p.outer.base.Cache.Records.Put(append(append(others.Records, followed.Records...), r)...)
 		},
 	}, nil
 }
@@ -247,11 +251,15 @@ func (s *Service) Reverse(ctx context.Context, at record.Ref, request contract.R
 		if posting.Trace.FollowUps, err = s.takenBack(ctx, saved.Reference, r.Number); err != nil {
 			return nil, err
 		}
+		receipt, err := store.PreparePosting(&posting)
+		if err != nil {
+			return nil, err
+		}
 		followed, err := s.followUps(ctx, t, posting.Trace.FollowUps)
 		if err != nil {
 			return nil, err
 		}
-		others, err := s.live.After(ctx, t.Reads, followed...)
+		others, err := s.live.After(ctx, t.Reads, followed.Records...)
 		if err != nil {
 			return nil, err
 		}
@@ -266,16 +274,16 @@ func (s *Service) Reverse(ctx context.Context, at record.Ref, request contract.R
 					return err
 				}
 				posting.Number = back.Number
-				if _, err := ledger.Post(ctx, tx, posting, kind, entries); err != nil {
+				if _, err := ledger.Post(ctx, receipt.In(tx), posting, kind, entries); err != nil {
 					return err
 				}
 				r.State, r.ReversedBy = record.Reversed, back.Number
 				if r, err = tx.ChangeRecord(ctx, r, "reversed", nil, by); err != nil {
 					return err
 				}
-				return errors.Join(records.ChangeAll(ctx, tx, "follow-up", followed, by), others.Write(ctx, tx, by))
+				return errors.Join(followed.Write(ctx, tx, "follow-up", by), others.Write(ctx, tx, by))
 			},
-			Done: func() { s.base.Cache.Records.Put(append(append(others.Changed, followed...), r, back)...) },
+			Done: func() { s.base.Cache.Records.Put(append(append(others.Records, followed.Records...), r, back)...) },
 		}, nil
 	})
 	if err != nil {

@@ -45,11 +45,15 @@ func (s *Service) PostTest(ctx context.Context, request contract.TryRequest) (sh
 		content := t.Judged.Content("", "")
 		posting.Trace.Fields, posting.Trace.Lines = view.Values(t.Plan.Kind(), &content)
 		entries = entriesOf(t)
+		receipt, err := store.PreparePosting(&posting)
+		if err != nil {
+			return nil, err
+		}
 		return &commit.Change{
 			Reads: t.Reads,
 			// A test takes no number from anybody: those of series come from the practice only.
 			Write: func(ctx context.Context, tx *store.Store) (err error) {
-				posted, err = ledger.Post(ctx, tx, posting, t.Plan.Kind(), entries)
+				posted, err = ledger.Post(ctx, receipt.In(tx), posting, t.Plan.Kind(), entries)
 				return err
 			},
 			Done: func() { accepted = true },

@@ -30,11 +30,54 @@ func NewLive(j *judging.Service) *Live { return &Live{base: j} }
 // others are marked as late and follow in commits of as many.
 const mostLive = 1000
 
+// Changed are records that something else changes, ready to be written.
+type Changed struct {
+	Records []record.Record
+	ready   []*store.Prepared
+}
+
+// ChangedFrom are records as they were before and as they are to be.
+func ChangedFrom(ctx context.Context, j *judging.Service, before, now []record.Record) (*Changed, error) {
+	c := &Changed{Records: now}
+	for i := range now {
+		if err := c.prepare(ctx, j, &before[i], &now[i]); err != nil {
+			return nil, err
+		}
+	}
+	return c, nil
+}
+
+func (c *Changed) prepare(ctx context.Context, j *judging.Service, before, now *record.Record) error {
+	ready, err := j.Store.Prepare(ctx, nil, before, now)
+	c.ready = append(c.ready, ready)
+	return err
+}
+
+// Write writes them, and leaves them as they are kept; what says what changed them.
+func (c *Changed) Write(ctx context.Context, tx *store.Store, what string, by record.Stamp) (err error) {
+	for i := range c.Records {
+		if c.Records[i], err = tx.ChangeRecord(ctx, c.Records[i], what, c.ready[i], by); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
 // Rewritten are records whose live values change with a record that they name.
 type Rewritten struct {
-	Changed []record.Record
-	live    *Live
-	late    map[string][]string // numbers by kind
+	Changed
+	live *Live
+	late map[string][]string // numbers by kind
+}
+
+// add judges a record, and adds it where its live values change.
+func (w *Rewritten) add(ctx context.Context, ref *cache.Reference, reads *commit.ReadSet, r record.Record, over map[record.Ref]*record.Record) error {
+	next, err := w.live.values(ctx, ref, reads, r, over)
+	if err != nil || next == nil {
+		return err
+	}
+	w.Records = append(w.Records, *next)
+	return w.prepare(ctx, w.live.base, &r, next)
 }
 
 // After returns the unposted records whose live values change when records are saved as they
@@ -63,15 +106,11 @@ func (l *Live) After(ctx context.Context, reads *commit.ReadSet, saved ...record
 			continue
 		}
 		err = l.near(ctx, kind.Key, over, reach, func(r record.Record) error {
-			if len(found.Changed) >= mostLive {
+			if len(found.Records) >= mostLive {
 				found.late[kind.Key] = append(found.late[kind.Key], r.Number)
 				return nil
 			}
-			next, err := l.values(ctx, ref, reads, r, over)
-			if err == nil && next != nil {
-				found.Changed = append(found.Changed, *next)
-			}
-			return err
+			return found.add(ctx, ref, reads, r, over)
 		})
 		if err != nil {
 			return nil, err
@@ -174,7 +213,7 @@ func (l *Live) values(ctx context.Context, ref *cache.Reference, reads *commit.R
 
 // Write writes the records, and marks those that are to follow.
 func (w *Rewritten) Write(ctx context.Context, tx *store.Store, by record.Stamp) error {
-	if err := ChangeAll(ctx, tx, "live", w.Changed, by); err != nil {
+	if err := w.Changed.Write(ctx, tx, "live", by); err != nil {
 		return err
 	}
 	for kind, numbers := range w.late {
@@ -182,17 +221,6 @@ func (w *Rewritten) Write(ctx context.Context, tx *store.Store, by record.Stamp)
 			return err
 		}
 		w.live.later(kind, numbers)
-	}
-	return nil
-}
-
-// ChangeAll writes records that something else changed, and leaves them as they are kept; what
-// says what.
-func ChangeAll(ctx context.Context, tx *store.Store, what string, changed []record.Record, by record.Stamp) (err error) {
-	for i := range changed {
-		if changed[i], err = tx.ChangeRecord(ctx, changed[i], what, nil, by); err != nil {
-			return err
-		}
 	}
 	return nil
 }
@@ -265,18 +293,14 @@ func (l *Live) rewrite(ctx context.Context, batch []record.Ref) error {
 			}
 			late := *r
 			late.Late = true
-			next, err := l.values(ctx, ref, reads, late, nil)
-			if err != nil {
+			if err := found.add(ctx, ref, reads, late, nil); err != nil {
 				return nil, err
-			}
-			if next != nil {
-				found.Changed = append(found.Changed, *next)
 			}
 		}
 		by, err := l.base.Line.Stamp(ctx)
 		return &commit.Change{
 			Reads: reads, Write: func(ctx context.Context, tx *store.Store) error { return found.Write(ctx, tx, by) },
-			Done: func() { l.base.Cache.Records.Put(found.Changed...) },
+			Done: func() { l.base.Cache.Records.Put(found.Records...) },
 		}, err
 	})
 }

@@ -199,7 +199,12 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 		return nil, err
 	}
 	r := v.Result
-	judged, err := store.JudgementOf(t.Kept(by, false), &r.Content)
+	var before *record.Record
+	if r.Number != "" {
+		old := v.Before
+		before = &old
+	}
+	ready, err := s.base.Store.Prepare(ctx, t.Kept(by, false), before, &r)
 	return &commit.Change{
 		Reads: t.Reads,
 		Write: func(ctx context.Context, tx *store.Store) (err error) {
@@ -212,9 +217,9 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 				return err
 			}
 			if r.Number == "" {
-				r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), judged, by)
+				r, err = tx.AddRecord(ctx, r, judging.Numbering(t.Reference, t.Plan.Kind(), t.Place(), seed), ready, by)
 			} else {
-				r, err = tx.ChangeRecord(ctx, r, cmp.Or(v.What, "saved"), judged, by)
+				r, err = tx.ChangeRecord(ctx, r, cmp.Or(v.What, "saved"), ready, by)
 			}
 			if err != nil {
 				return err
@@ -234,7 +239,7 @@ func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 		},
 		Done: func() {
 			v.Result, v.Saved = r, true
-			s.base.Cache.Records.Put(append(others.Changed, r)...)
+			s.base.Cache.Records.Put(append(others.Records, r)...)
 		},
 	}, err
 }
@@ -579,7 +584,7 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, a
 				}
 				return errors.Join(also(tx, next.Version), others.Write(ctx, tx, by))
 			},
-			Done: func() { s.base.Cache.Records.Put(append(others.Changed, next)...) },
+			Done: func() { s.base.Cache.Records.Put(append(others.Records, next)...) },
 		}, err
 	})
 	if err != nil {
