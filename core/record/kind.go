@@ -75,11 +75,12 @@ type Journal struct {
 
 // Headers returns the number of header fields, which come first in Fields.
 func (k *Kind) Headers() int {
-	n := slices.IndexFunc(k.Fields, func(f field.Field) bool { return f.OfLine() })
-	if n < 0 {
-		return len(k.Fields)
+	for i := range k.Fields {
+		if k.Fields[i].OfLine() {
+			return i
+		}
 	}
-	return n
+	return len(k.Fields)
 }
 
 // Columns returns the number of fields of the lines; 0: the kind has no lines.
@@ -107,7 +108,12 @@ type Section struct {
 
 // Index returns the place of the field with the key in Fields, or -1.
 func (k *Kind) Index(key string) int {
-	return slices.IndexFunc(k.Fields, func(f field.Field) bool { return f.Key == key })
+	for i := range k.Fields { // fields are large: none is copied
+		if k.Fields[i].Key == key {
+			return i
+		}
+	}
+	return -1
 }
 
 // Field returns the field with the key, or nil.

@@ -144,8 +144,13 @@ func (s *shape) upgraded(text []byte, version int) ([]byte, error) {
 	return json.Marshal(old)
 }
 
-// into copies a value into one of another type whose fields have the same names.
+// into copies a value into one of another type whose fields have the same names. What is of the same type is shared: one of the
+// two is gone when the text is read or written.
 func into(to, from reflect.Value) {
+	if to.Type() == from.Type() {
+		to.Set(from)
+		return
+	}
 	switch to.Kind() {
 	case reflect.Pointer:
 		if !from.IsNil() {

@@ -93,8 +93,8 @@ func Given(ctx context.Context) map[string]int64 {
 	return counts
 }
 
-// writeAll writes changes in one commit. Where one fails for a reason that is not its own, each is tried by
-// itself.
+// writeAll writes changes in one commit. Where one fails, each is tried by itself: so no change of those that mostly succeed
+// needs a part of the transaction that could be undone.
 func (l *Line) writeAll(batch []*pending) {
 	err := l.writeTogether(batch)
 	if err == nil {
@@ -118,20 +118,19 @@ func (l *Line) writeAll(batch []*pending) {
 	}
 }
 
-// writeTogether writes changes in one transaction, each in a part of its own. The error is that nothing is
-// written.
+// writeTogether writes changes in one transaction, all that still stand or none. The error is that nothing is written.
 func (l *Line) writeTogether(batch []*pending) error {
 	err := l.store.Transaction(context.Background(), func(tx *store.Store) error {
 		var book bookSeen
 		for _, p := range batch {
-			if err := l.writeOne(tx, p, &book, len(batch) == 1); err != nil {
+			if err := l.writeOne(tx, p, &book, false); err != nil {
 				return err
 			}
 		}
 		return nil
 	})
-	if err != nil && errors.Is(err, errOwn) {
-		return nil // the one change has its verdict
+	if errors.Is(err, errOwn) && len(batch) == 1 {
+		return nil // it has its verdict
 	}
 	if err != nil {
 		return err
@@ -140,12 +139,12 @@ func (l *Line) writeTogether(batch []*pending) error {
 	return nil
 }
 
-// errOwn ends the transaction of a change that is in it alone, for a reason of its own.
+// errOwn ends a transaction because of a change that fails for a reason of its own.
 var errOwn = errors.New("commit: nothing is written")
 
-// writeOne writes one change, or gives it another verdict; one that is alone in its transaction needs no part. The error ends
-// the transaction.
-func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen, alone bool) (err error) {
+// writeOne writes one change, or gives it another verdict; apart tells that it is written as a part of the transaction, which goes on
+// where the change fails. The error ends the transaction.
+func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen, apart bool) (err error) {
 	p.verdict, p.err = written, nil
 	if p.ctx.Err() != nil { // nobody waits for it any more
 		p.err = p.ctx.Err()
@@ -169,10 +168,10 @@ func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen, alone bool)
 		}()
 		return p.change.Write(ctx, part.Claiming(p.change.Reads.claims()))
 	}
-	if alone {
-		err = write(tx)
-	} else {
+	if apart {
 		err = tx.Part(write)
+	} else {
+		err = write(tx)
 	}
 	var known *fault.Fault
 	switch {
@@ -180,7 +179,7 @@ func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen, alone bool)
 		return nil
 	case errors.As(err, &known) && known.Reason != fault.Unable, errors.Is(err, store.ErrStale), errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrTaken):
 		p.err = Explain(err) // its own: nothing of it is written
-		if alone {
+		if !apart {
 			return errOwn
 		}
 		return nil

@@ -142,7 +142,7 @@ func (l *Line) writeFrom(ctx context.Context, b *Batch, changes []*Change, errs 
 				continue
 			}
 			p := &pending{ctx: ctx, change: changes[until]}
-			if err := l.writeOne(tx, p, &book, false); err != nil { //nolint:contextcheck // a change carries its context
+			if err := l.writeOne(tx, p, &book, true); err != nil { //nolint:contextcheck // a change carries its context
 				return err
 			}
 			if p.verdict == moved {
@@ -193,7 +193,7 @@ func (l *Line) Together(ctx context.Context, b Batch, changes []*Change, over fu
 				continue
 			}
 			p := &pending{ctx: ctx, change: changes[i]}
-			if err := l.writeOne(tx, p, &book, false); err != nil { //nolint:contextcheck // a change carries its context
+			if err := l.writeOne(tx, p, &book, true); err != nil { //nolint:contextcheck // a change carries its context
 				return err
 			}
 			if p.verdict == moved {
