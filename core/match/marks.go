@@ -59,6 +59,15 @@ const (
 	fnvPrime  = 1099511628211
 )
 
+// Apart sets the marks of names apart that are never compared: those of different companies, or beside different other values. It
+// is added to a mark by bits (XOR); 0 where all are compared.
+func Apart(company, beside string) int64 {
+	if company == "" && beside == "" {
+		return 0
+	}
+	return int64(hashed(fnvOffset).letters([]rune(company)).letter(0).letters([]rune(beside)))
+}
+
 // Filed are the marks under which a name that Plain wrote is filed.
 func Filed(plain string) []int64 {
 	name := []rune(plain)

@@ -146,7 +146,7 @@ func open(ctx context.Context, path, system string, isNew bool, release func() e
 		return nil, errors.Join(fmt.Errorf("open %s: %w", path, err), s.Close())
 	}
 	err = s.Transaction(ctx, func(tx *Store) error {
-		return errors.Join(tx.indexAnew(ctx), tx.balanceAnew(ctx), tx.usesAnew(ctx), tx.codicilsAnew(ctx))
+		return errors.Join(tx.indexAnew(ctx), tx.uniqueAnew(ctx), tx.balanceAnew(ctx), tx.usesAnew(ctx), tx.codicilsAnew(ctx))
 	})
 	if err != nil {
 		return nil, errors.Join(fmt.Errorf("bring what is kept in %s up to date: %w", path, err), s.Close())

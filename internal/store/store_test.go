@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -17,6 +18,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/field"
+	"codicil/core/match"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/ledger"
@@ -373,6 +375,50 @@ func landedAt(t *testing.T, state string) (*store.Store, string) {
 	path := filepath.Join(t.TempDir(), "landed.db")
 	require.NoError(t, os.WriteFile(path, plain, 0o600))
 	return open(t, path), path
+}
+
+// Names of an earlier state are found by almost equal ones, whatever they were filed by then, and only in their company.
+func TestNamesThatComeAlongAreFoundByAlmostEqualOnes(t *testing.T) {
+	s := landed(t, "21")
+	defer func() { require.NoError(t, s.Close()) }()
+	ctx := t.Context()
+	rules, err := s.Rules(ctx, "vendor")
+	require.NoError(t, err)
+	at := slices.IndexFunc(rules, func(r rule.Rule) bool { return r.Effect.Unique != nil && r.Effect.Unique.Near })
+	require.GreaterOrEqual(t, at, 0)
+	u := rules[at].Effect.Unique
+	by := match.Unique{Fields: append([]string{rules[at].Target}, u.With...), Everywhere: u.Everywhere, Ignore: u.Ignore, Near: true}
+	slices.Sort(by.Ignore)
+	kept, err := s.HasUnique(ctx, "vendor", by)
+	require.NoError(t, err)
+	assert.True(t, kept, "what was kept before is kept")
+	kinds, err := s.Kinds(ctx)
+	require.NoError(t, err)
+	vendor := kinds[slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == "vendor" })]
+	found, looked := 0, 0
+	for r, err := range s.Records(ctx, "vendor", nil) {
+		require.NoError(t, err)
+		texts := []string{r.Values[by.Fields[0]]}
+		if len(texts[0]) < 12 || !r.Standing() || len(by.Fields) > 1 {
+			continue
+		}
+		texts[0] = texts[0][:5] + "q" + texts[0][6:]
+		if match.Similar(texts[0], r.Values[by.Fields[0]]) < match.Alike {
+			continue
+		}
+		for company := range map[string]bool{r.Company: true, "20": true} {
+			looked++
+			key, _ := by.Ignore.Key(texts)
+			numbers, err := s.SameRecords(ctx, &vendor, by, company, key, texts)
+			require.NoError(t, err)
+			assert.Equal(t, company == r.Company, slices.Contains(numbers, r.Number), "%s in %s", texts[0], company)
+			if company == r.Company {
+				found++
+			}
+		}
+	}
+	assert.Greater(t, found, 10)
+	assert.Greater(t, looked, found)
 }
 
 // What is set aside of a rule stays with it, also in data that comes along; it goes with the rule.

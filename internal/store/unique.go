@@ -1,7 +1,9 @@
 package store
 
 import (
+	"cmp"
 	"context"
+	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -116,17 +118,22 @@ func (s *Store) unfileKey(set *uniqueSet, u *match.Unique, id int64, r *record.R
 	s.noteKey(set, u, r, key)
 	company := companyOf(u, r.Company)
 	err := s.exec("DELETE FROM unique_keys WHERE unique_set = ? AND company = ? AND key = ? AND slot IN ('', ?) AND record = ?", set.ID, company, key.key, fmt.Sprint(id), id)
-	for _, mark := range marksOf(u, key.name) {
+	for _, mark := range marksOf(u, company, key) {
 		err = errors.Join(err, s.exec("DELETE FROM unique_names WHERE unique_set = ? AND mark = ? AND record = ?", set.ID, mark, id))
 	}
 	return err
 }
 
-func marksOf(u *match.Unique, name string) []int64 {
-	if !u.Near || name == "" {
+// marksOf are the marks under which a name is found by those that are almost equal, among those with which it is compared.
+func marksOf(u *match.Unique, company string, key uniqueKey) []int64 {
+	if !u.Near || key.name == "" {
 		return nil
 	}
-	return match.Filed(name)
+	marks, apart := match.Filed(key.name), match.Apart(company, key.beside)
+	for i := range marks {
+		marks[i] ^= apart
+	}
+	return marks
 }
 
 func (s *Store) fileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Record, key uniqueKey) error {
@@ -146,7 +153,7 @@ func (s *Store) fileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Rec
 		return err
 	}
 	var rows []any
-	marks := marksOf(u, key.name)
+	marks := marksOf(u, company, key)
 	s.noteMarks(set.ID, append([]int64{keyMark(company, key.key)}, marks...))
 	for _, mark := range marks {
 		rows = append(rows, set.ID, mark, id, key.name, r.Company, key.beside)
@@ -352,75 +359,97 @@ func (s *Store) SameRecords(ctx context.Context, k *record.Kind, u match.Unique,
 	return numbers, err
 }
 
-// near returns the numbers of the records with an almost equal name, the most alike first.
+// near returns the numbers of the records with an almost equal name, the most alike first. Cost: the names of the company that
+// share a part with it.
 func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, company string, texts []string) ([]string, error) {
 	name := match.Plain(texts[0])
 	beside, _ := u.Ignore.Key(texts[1:])
 	if name == "" {
 		return nil, nil
 	}
-	type candidate struct {
-		Record int64
-		Name   string
-		alike  int
-	}
-	var found []candidate
-	seen := map[candidate]bool{}
-	var marks []int64
 	filter, err := s.filterOf(ctx, set, true)
-	switch {
-	case err != nil:
+	if err != nil {
 		return nil, err
-	case filter == nil:
-		marks = match.Sought(name)
-	default:
-		match.EachSought(name, func(m int64) {
-			if filter.has(m) && !slices.Contains(marks, m) {
-				marks = append(marks, m)
-			}
-		})
 	}
+	var marks []int64
+	apart := match.Apart(company, beside)
+	match.EachSought(name, func(m int64) {
+		if m ^= apart; filter == nil || filter.has(m) {
+			marks = append(marks, m)
+		}
+	})
 	if len(marks) == 0 {
 		return nil, nil
 	}
+	slices.Sort(marks)
+	marks = slices.Compact(marks)
 	sought, err := json.Marshal(marks)
 	if err != nil {
 		return nil, err
 	}
-	query := s.db.WithContext(ctx).Table("unique_names").Select("record, name").Where("unique_set = ? AND "+amongst("mark")+" AND beside = ?", set.ID, string(sought), beside)
-	if company != "" {
-		query = query.Where("company = ?", company)
+	type candidate struct {
+		record int64
+		alike  int
 	}
-	var rows []candidate
-	if err := query.Find(&rows).Error; err != nil {
+	var found []candidate
+	comparer := match.Comparing(match.NameOf(name))
+	var id int64
+	var other sql.RawBytes
+	// The rows are many and mostly not alike: they are looked at where they are read.
+	rows, err := s.db.WithContext(ctx).Raw("SELECT record, name FROM unique_names WHERE unique_set = ? AND "+amongst("mark")+" AND beside = ? AND (? = '' OR company = ?)",
+		set.ID, string(sought), beside, company, company).Rows()
+	if err != nil {
 		return nil, err
 	}
-	comparer := match.Comparing(match.NameOf(name))
-	for _, c := range rows {
-		if seen[c] {
+	defer func() { _ = rows.Close() }()
+	for rows.Next() {
+		if err := rows.Scan(&id, &other); err != nil {
+			return nil, err
+		}
+		known := func(c candidate) bool { return c.record == id }
+		if !comparer.Like(match.NameOf(string(other))) || slices.ContainsFunc(found, known) {
 			continue
 		}
-		seen[c] = true
-		if !comparer.Like(match.NameOf(c.Name)) {
-			continue
-		}
-		if c.alike = match.SimilarPlain(name, c.Name); c.alike >= match.Alike {
-			found = append(found, c)
+		if alike := match.SimilarPlain(name, string(other)); alike >= match.Alike {
+			found = append(found, candidate{id, alike})
 		}
 	}
-	slices.SortFunc(found, func(a, b candidate) int {
-		if a.alike != b.alike {
-			return b.alike - a.alike
-		}
-		return int(a.Record - b.Record)
-	})
+	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
+		return nil, err
+	}
+	slices.SortFunc(found, func(a, b candidate) int { return cmp.Or(b.alike-a.alike, cmp.Compare(a.record, b.record)) })
 	var numbers []string
 	for _, c := range found {
 		var number string
-		if err := s.db.WithContext(ctx).Raw("SELECT number FROM records WHERE id = ?", c.Record).Scan(&number).Error; err != nil {
+		if err := s.db.WithContext(ctx).Raw("SELECT number FROM records WHERE id = ?", c.record).Scan(&number).Error; err != nil {
 			return nil, err
 		}
 		numbers = append(numbers, number)
 	}
 	return numbers, nil
+}
+
+// uniqueAnew makes the sets anew that are not whole: a release filed them otherwise, or it ended while it made them. Cost: all
+// records of their kinds.
+func (s *Store) uniqueAnew(ctx context.Context) error {
+	var sets []uniqueSet
+	if err := s.db.WithContext(ctx).Find(&sets, "NOT ready").Error; err != nil || len(sets) == 0 {
+		return err
+	}
+	kinds, err := s.Kinds(ctx)
+	if err != nil {
+		return err
+	}
+	for _, set := range sets {
+		var u match.Unique
+		if err := json.Unmarshal([]byte(set.Definition), &u); err != nil {
+			return err
+		}
+		if i := slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == set.Kind }); i >= 0 {
+			if _, err := s.makeUnique(ctx, &kinds[i], &u, func(int) error { return nil }); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"codicil/core/feel"
 	"codicil/core/match"
@@ -308,7 +309,8 @@ func Preferred(all []contract.DuplicateRecord, by contract.Preference) string {
 	best := slices.MaxFunc(all, func(a, b contract.DuplicateRecord) int {
 		older := 0
 		if a.FirstAt != nil && b.FirstAt != nil {
-			older = b.FirstAt.Compare(*a.FirstAt)
+			// Of those that a load saves together the number tells which was first: their instants are those at which each was judged.
+			older = b.FirstAt.Truncate(time.Minute).Compare(a.FirstAt.Truncate(time.Minute))
 		}
 		used, filled, lower := cmp.Compare(a.Uses, b.Uses), cmp.Compare(a.Filled, b.Filled), strings.Compare(b.Number, a.Number)
 		switch by {

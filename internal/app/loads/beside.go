@@ -56,7 +56,9 @@ func (b *beside) add(row int, r *record.Record) {
 			if k.Name == "" {
 				continue
 			}
+			apart := match.Apart(k.Company, k.Beside)
 			for _, mark := range match.Filed(k.Name) {
+				mark ^= apart
 				set.marks[mark] = append(set.marks[mark], int32(len(set.names)))
 			}
 			set.names = append(set.names, besideName{int32(row), r.Company, k.Beside, match.NameOf(k.Name)})
@@ -83,8 +85,9 @@ func (set *besideSet) rows(b *beside, k store.UniqueKey) []int32 {
 		return rows
 	}
 	comparer := match.Comparing(match.NameOf(k.Name))
+	apart := match.Apart(k.Company, k.Beside)
 	match.EachSought(k.Name, func(mark int64) {
-		for _, at := range set.marks[mark] {
+		for _, at := range set.marks[mark^apart] {
 			n := &set.names[at]
 			if n.beside == k.Beside && (k.Company == "" || n.company == k.Company) && comparer.Like(n.name) && !slices.Contains(rows, n.row) {
 				rows = append(rows, n.row)

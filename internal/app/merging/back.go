@@ -29,9 +29,9 @@ func (s *Service) Of(ctx context.Context, w store.RunWrite) (merged []store.Merg
 	return merged, survivor, err
 }
 
-// TakeBack takes a merge back: the survivor becomes what it was, and what was merged into it is there again. It returns what
-// changed of the survivor.
-func (s *Service) TakeBack(ctx context.Context, w store.RunWrite, merged []store.MergedRecord) ([]contract.ValueChange, error) {
+// TakeBack takes a merge back: the survivor becomes what it was, and what was merged into it is there again. also
+// is written with it, and is told the version that the survivor becomes and what changed of it.
+func (s *Service) TakeBack(ctx context.Context, w store.RunWrite, merged []store.MergedRecord, also func(tx *store.Store, now int, changes []contract.ValueChange) error) error {
 	at := record.Ref{Kind: w.Kind, Number: w.Number}
 	return s.records.Restore(ctx, at, w.Version, w.Before, func(tx *store.Store, by record.Stamp, survivor *record.Record) (err error) {
 		for _, m := range merged {
@@ -46,5 +46,5 @@ func (s *Service) TakeBack(ctx context.Context, w store.RunWrite, merged []store
 		}
 		survivor.Former, err = tx.FormerOf(ctx, at)
 		return err
-	}, func(tx *store.Store, now int) error { return tx.TakeRunWriteBack(ctx, w, now) })
+	}, also)
 }

@@ -544,10 +544,9 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 }
 
 // Restore makes a record whose last version is still one what it was at another, as a version more; no rule is asked, as it
-// stood so before. It returns what changed. ahead, if any, is written before it and may change what
-// else is to stand; also is written with it, and is told the version that it becomes.
-func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, ahead func(tx *store.Store, by record.Stamp, r *record.Record) error, also func(tx *store.Store, now int) error) ([]contract.ValueChange, error) {
-	changes := []contract.ValueChange{}
+// stood so before. ahead, if any, is written before it and may change what
+// else is to stand; also is written with it, and is told the version that it becomes and what changed.
+func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, ahead func(tx *store.Store, by record.Stamp, r *record.Record) error, also func(tx *store.Store, now int, changes []contract.ValueChange) error) error {
 	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		r, err := s.base.Saved(ctx, at)
 		if err != nil {
@@ -562,6 +561,7 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, a
 		}
 		links := s.base.Links(ctx, r.Reference, r.Company)
 		show := view.Viewer{Kind: r.Kind, Company: r.Reference.Company(r.Company), Titles: links, Format: FormatOf(ctx)}
+		changes := []contract.ValueChange{}
 		for _, c := range record.Changes(r.Kind, &r.Content, &before.Content) {
 			changes = append(changes, show.Change(&r.Content, &before.Content, c))
 		}
@@ -582,15 +582,15 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, a
 				if next, err = tx.ChangeRecord(ctx, next, "taken back", nil, by); err != nil {
 					return err
 				}
-				return errors.Join(also(tx, next.Version), others.Write(ctx, tx, by))
+				return errors.Join(also(tx, next.Version, changes), others.Write(ctx, tx, by))
 			},
 			Done: func() { s.base.Cache.Records.Put(append(others.Records, next)...) },
 		}, err
 	})
 	if err != nil {
-		return changes, err
+		return err
 	}
-	return changes, s.live.CatchUp(ctx)
+	return s.live.CatchUp(ctx)
 }
 
 // FormatOf is how the person who asks writes numbers and dates.

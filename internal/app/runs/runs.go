@@ -282,6 +282,12 @@ func (w *Writer) Found(rank int, result any) {
 	w.results = append(w.results, store.RunResult{Rank: rank, Place: w.place, Result: result})
 }
 
+// Held is how much was found that is not kept yet.
+func (w *Writer) Held() int { return len(w.results) }
+
+// Unfound lets go of what was found since so much was held: it did not come about.
+func (w *Writer) Unfound(held int) { w.results = w.results[:held] }
+
 // Counts are what a run has counted so far, by what was counted.
 type Counts map[string]int
 

@@ -6,7 +6,9 @@ package takeback
 import (
 	"context"
 	"errors"
+	"maps"
 	"math"
+	"strconv"
 
 	"codicil/core/notice"
 	"codicil/core/record"
@@ -79,10 +81,24 @@ func (s *Service) Resume(ctx context.Context, cut []runs.Run) error {
 	return nil
 }
 
-// work takes back what is not yet. It may be begun again at any time: what is taken back is marked.
+// taking takes back what one run wrote.
+type taking struct {
+	*Service
+	w      *runs.Writer
+	done   int
+	counts runs.Counts
+}
+
+// work takes back what is not yet. It goes on where it was, should the program end: each step is kept with what it takes back.
+// Cost: the writes of the run.
 func (s *Service) work(ctx context.Context, w *runs.Writer, of int64) error {
-	done, counts := w.Done()
-	for before := math.MaxInt32; ; {
+	t := &taking{Service: s, w: w}
+	t.done, t.counts = w.Done()
+	before, err := strconv.Atoi(w.Reached())
+	if err != nil {
+		before = math.MaxInt32
+	}
+	for {
 		writes, err := s.base.Store.RunWrites(ctx, of, before, atOnce)
 		if err != nil {
 			return err
@@ -91,76 +107,92 @@ func (s *Service) work(ctx context.Context, w *runs.Writer, of int64) error {
 			if err := ctx.Err(); err != nil {
 				return err
 			}
-			hit, err := s.one(ctx, write)
-			if err != nil {
+			if err := t.one(ctx, write); err != nil {
 				return err
 			}
-			rank := 1
-			if hit.What == contract.RunHitWhatStays {
-				rank = 0
-			}
-			done++
-			counts[string(hit.What)]++
-			w.Found(rank, hit)
 			before = write.Place
 		}
-		if err := w.Came(ctx, done, counts); err != nil || len(writes) == 0 {
+		if err := w.Came(ctx, t.done, t.counts); err != nil || len(writes) == 0 {
 			return err
 		}
 	}
 }
 
 // one takes one write back, or says why it stays.
-func (s *Service) one(ctx context.Context, write store.RunWrite) (hit contract.RunHit, err error) {
+func (t *taking) one(ctx context.Context, write store.RunWrite) error {
 	at := record.Ref{Kind: write.Kind, Number: write.Number}
-	hit = contract.RunHit{Kind: at.Kind, Number: at.Number, Title: at.Number, Changes: []contract.ValueChange{}}
-	kept, err := s.base.Cache.Records.Find(ctx, at)
+	hit := contract.RunHit{Kind: at.Kind, Number: at.Number, Title: at.Number, Changes: []contract.ValueChange{}}
+	kept, err := t.base.Cache.Records.Find(ctx, at)
 	if err != nil {
-		return hit, err
+		return err
 	}
 	if kept != nil {
-		ref, kind, err := s.base.KindOf(ctx, at.Kind)
+		ref, kind, err := t.base.KindOf(ctx, at.Kind)
 		if err != nil {
-			return hit, err
+			return err
 		}
-		hit.Company, hit.Type, hit.Title = kept.Company, kept.Type, s.base.Links(ctx, ref, kept.Company).TitleOf(kind, kept.Values)
+		hit.Company, hit.Type, hit.Title = kept.Company, kept.Type, t.base.Links(ctx, ref, kept.Company).TitleOf(kind, kept.Values)
 	}
-	mark := func(tx *store.Store, now int) error { return tx.TakeRunWriteBack(ctx, write, now) }
-	withdrawn := func(tx *store.Store) error { return mark(tx, 0) }
-	stays := func(why string) { hit.What, hit.Said = contract.RunHitWhatStays, why }
-	merged, survivor, err := s.merging.Of(ctx, write)
+	merged, survivor, err := t.merging.Of(ctx, write)
 	if err != nil {
-		return hit, err
+		return err
 	}
+	t.w.Reach(strconv.Itoa(write.Place))
+	stays := func(why string) error {
+		hit.What, hit.Said, hit.Told = contract.RunHitWhatStays, why, why
+		t.done++
+		t.counts[string(hit.What)]++
+		t.w.Found(0, hit)
+		return nil
+	}
+	// What is taken back and that it is are kept together.
+	noted := func(tx *store.Store, now int, changes []contract.ValueChange) error {
+		if err := tx.TakeRunWriteBack(ctx, write, now); err != nil {
+			return err
+		}
+		hit.Changes = changes
+		counts := maps.Clone(t.counts)
+		counts[string(hit.What)]++
+		t.w.Found(1, hit)
+		return t.w.CameWith(ctx, tx, t.done+1, counts)
+	}
+	gone := func(tx *store.Store) error { return noted(tx, 0, hit.Changes) }
+	found := t.w.Held()
 	switch {
 	case kept == nil && survivor != "":
-		stays("it was merged into " + survivor)
+		return stays("it was merged into " + survivor)
 	case write.Part != 0 && len(merged) == 0:
-		stays("what it was rewritten for stays")
-	case kept == nil: // it was deleted since, or withdrawn when the program ended
+		return stays("what it was rewritten for stays")
+	case kept != nil && !access.In(ctx, kept.Company):
+		return stays("it is kept by another company")
+	case kept != nil && kept.State != record.Kept:
+		return stays("it is posted")
+	case kept != nil && kept.Version != write.Version:
+		return stays("it was changed since")
+	case kept == nil: // it was deleted since
 		hit.What = contract.RunHitWhatWithdrawn
-		err = s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return withdrawn(tx) })
-	case !access.In(ctx, kept.Company):
-		stays("it is kept by another company")
-	case kept.State != record.Kept:
-		stays("it is posted")
-	case kept.Version != write.Version:
-		stays("it was changed since")
+		err = t.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error { return gone(tx) })
 	case write.Part == 0 && len(merged) > 0:
 		hit.What = contract.RunHitWhatRestored
-		hit.Changes, err = s.merging.TakeBack(ctx, write, merged)
+		err = t.merging.TakeBack(ctx, write, merged, noted)
 	case write.Before == 0:
 		hit.What = contract.RunHitWhatWithdrawn
-		err = s.records.Withdraw(ctx, at, write.Version, withdrawn)
+		err = t.records.Withdraw(ctx, at, write.Version, gone)
 	default:
 		hit.What = contract.RunHitWhatRestored
-		hit.Changes, err = s.records.Restore(ctx, at, write.Version, write.Before, nil, mark)
+		err = t.records.Restore(ctx, at, write.Version, write.Before, nil, noted)
 	}
+	if err == nil {
+		t.done++
+		t.counts[string(hit.What)]++
+		t.w.Kept()
+		return nil
+	}
+	t.w.Unfound(found) // it was not written
 	var own *fault.Fault
 	if errors.As(err, &own) && own.Reason != fault.Unable {
-		stays(own.Error())
-		err = nil
+		hit.Changes = []contract.ValueChange{}
+		return stays(own.Error())
 	}
-	hit.Told = hit.Said
-	return hit, err
+	return err
 }
