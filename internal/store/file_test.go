@@ -1,11 +1,14 @@
 package store_test
 
 import (
+	"context"
+	"crypto/rand"
 	"crypto/sha256"
 	"database/sql"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -168,4 +171,39 @@ func TestADamagedPageIsTold(t *testing.T) {
 	_, err = s.Kinds(t.Context())
 	require.NoError(t, err, "what is whole can be read")
 	require.NoError(t, s.SavePreferredFormat(t.Context(), &field.Plain, record.Stamp{Person: "1000"}))
+}
+
+// Where somebody reads all the time, the log does not grow without end.
+func TestTheLogStaysShortUnderReaders(t *testing.T) {
+	s := prepared(t, filepath.Join(t.TempDir(), "busy.db"))
+	defer func() { require.NoError(t, s.Close()) }()
+	// Something that takes a while to read.
+	require.NoError(t, s.Transaction(t.Context(), func(tx *store.Store) error {
+		for range 1000 {
+			if err := tx.Note(t.Context(), stamp("Ada"), store.TrailEntry{What: "saved"}); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+	ctx, done := context.WithCancel(t.Context())
+	var readers sync.WaitGroup
+	for range 6 {
+		readers.Go(func() {
+			for ctx.Err() == nil {
+				_, _ = s.Trail(ctx, store.TrailQuery{Limit: 1000})
+			}
+		})
+	}
+	defer readers.Wait()
+	defer done()
+	run, err := s.AddRun(t.Context(), store.Run{What: "export", State: store.RunRunning, Subject: "{}", Started: stamp("Ada")}, 50)
+	require.NoError(t, err)
+	text, longest := make([]byte, 1<<20), int64(0)
+	for i := range 150 {
+		_, _ = rand.Read(text)
+		require.NoError(t, s.SaveRun(t.Context(), run, nil, []store.RunPiece{{Name: "file", Place: i, Text: text}}))
+		longest = max(longest, s.Figures().LogSize)
+	}
+	assert.Less(t, longest, int64(120<<20))
 }

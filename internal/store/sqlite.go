@@ -101,6 +101,11 @@ const (
 	// foldIn copies what is in the log into the file, as far as nobody reads from before; it tells how much is in the
 	// log and how much of that is in the file.
 	foldIn = "PRAGMA wal_checkpoint(PASSIVE)"
+	// foldWhole waits for those who read from the log, copies all of it into the file and empties it; it tells the same, and
+	// first whether it waited too long.
+	foldWhole   = "PRAGMA wal_checkpoint(TRUNCATE)"
+	waitShortly = "PRAGMA busy_timeout = 1000"
+	waitLong    = "PRAGMA busy_timeout = 10000"
 )
 
 // openMark reads the mark of a file.

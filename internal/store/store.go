@@ -133,7 +133,7 @@ func open(ctx context.Context, path, system string, isNew bool, release func() e
 	if _, err := provider.Up(ctx); err != nil {
 		return nil, closing(fmt.Errorf("bring %s up to date: %w", path, err))
 	}
-	w, err := newWriter(ctx, writers, path != "")
+	w, err := newWriter(ctx, writers, path)
 	if err != nil {
 		return nil, closing(err)
 	}

@@ -5,6 +5,7 @@ import (
 	"database/sql"
 	"errors"
 	"log/slog"
+	"os"
 	"sync"
 	"sync/atomic"
 	"time"
@@ -20,12 +21,17 @@ type writer struct {
 	turn        sync.Mutex // held by a transaction
 	statements  map[string]*sql.Stmt
 
-	marks  bool // the file tells whether something stands in its log only
-	marked bool // it tells that it does
+	log    string // the file of the log; "": there is none
+	marks  bool   // the file tells whether something stands in its log only
+	marked bool   // it tells that it does
 	idle   *time.Timer
 
+	long    int64 // how long the log may become until it is tried to shorten it
 	commits atomic.Int64
 }
+
+// longLog is how long the log may become, in bytes. Whoever reads looks through all of it for each page.
+const longLog = 32 << 20
 
 // foldAfter is how long nobody writes before the log is folded into the file, so that a plain copy of it is whole.
 const foldAfter = 5 * time.Second
@@ -33,12 +39,16 @@ const foldAfter = 5 * time.Second
 // mostStatements is how many statements are kept.
 const mostStatements = 300
 
-func newWriter(ctx context.Context, connections *sql.DB, marks bool) (*writer, error) {
+// newWriter returns the writer of a file; path is "" for one in memory.
+func newWriter(ctx context.Context, connections *sql.DB, path string) (*writer, error) {
 	connection, err := connections.Conn(ctx)
 	if err != nil {
 		return nil, err
 	}
-	w := &writer{connections: connections, connection: connection, statements: map[string]*sql.Stmt{}, marks: marks}
+	w := &writer{connections: connections, connection: connection, statements: map[string]*sql.Stmt{}, marks: path != "", long: longLog}
+	if path != "" {
+		w.log = path + logSuffix
+	}
 	w.idle = time.AfterFunc(foldAfter, func() {
 		w.turn.Lock()
 		defer w.turn.Unlock()
@@ -212,8 +222,28 @@ func (t *writing) Commit() error {
 	for _, do := range t.after {
 		do()
 	}
+	t.shorten()
 	t.end()
 	return nil
+}
+
+// shorten folds a log in that has become long, and begins it anew. Left alone it never does where there is always somebody who
+// reads. Readers that still read from the log are waited for shortly; otherwise it is tried again when it is longer.
+func (w *writer) shorten() {
+	info, err := os.Stat(w.log)
+	if err != nil || info.Size() < w.long {
+		return
+	}
+	var busy, logged, copied int
+	_, short := w.connection.ExecContext(context.Background(), waitShortly)
+	err = w.connection.QueryRowContext(context.Background(), foldWhole).Scan(&busy, &logged, &copied)
+	_, long := w.connection.ExecContext(context.Background(), waitLong)
+	if err = errors.Join(short, err, long); err != nil {
+		slog.Warn("the log of the data file was not folded in; it is tried again", "error", err)
+	}
+	if w.long = longLog; busy != 0 || err != nil {
+		w.long = info.Size() + longLog
+	}
 }
 
 // Rollback ends the transaction and keeps nothing.
