@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"slices"
 	"strconv"
+	"strings"
 	"testing"
 	"time"
 
@@ -227,4 +228,23 @@ func rows(t *testing.T, path string) []string {
 	}
 	slices.Sort(all)
 	return all
+}
+
+// A file can be added to again and again: what is drawn goes on where it was, so that nothing is drawn twice.
+func TestManyRecordsAreAddedToAFileAgainAndAgain(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "many.db")
+	for range 7 {
+		require.NoError(t, demo.Generate(t.Context(), path, demo.Size{Vendors: 2, Documents: 1}, 1, func(string, int, int) {}))
+	}
+	s, err := store.Open(t.Context(), path)
+	require.NoError(t, err)
+	defer func() { require.NoError(t, s.Close()) }()
+	names := map[string]int{}
+	for r, err := range s.Records(t.Context(), "vendor", nil) {
+		require.NoError(t, err)
+		if strings.HasPrefix(r.Values["email"], "office") {
+			names[r.Values["name"]]++
+		}
+	}
+	assert.Len(t, names, 14)
 }

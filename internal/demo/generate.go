@@ -46,12 +46,13 @@ func Generate(ctx context.Context, path string, size Size, seed uint64, told fun
 	m := &multitude{d: d, seed: seed, vendors: map[string][]string{}}
 	ctx = actor.With(ctx, actor.Named(Author, actor.CommandLine))
 	// The numbers of vendors tell which there are, so that a file can be added to.
-	begun := map[string]int{}
+	begun, all := map[string]int{}, 0
 	for r, err := range s.Records(ctx, "vendor", nil) {
 		if err != nil {
 			return err
 		}
 		begun[r.Company]++
+		all++
 		if r.Values["payment_block"] != "true" && r.Type == "SERV" && r.Values["control_account"] == "211000" && r.Values["country"] == companyOf(r.Company).Country {
 			m.vendors[r.Company] = append(m.vendors[r.Company], r.Number)
 		}
@@ -61,7 +62,7 @@ func Generate(ctx context.Context, path string, size Size, seed uint64, told fun
 		return err
 	}
 	numbers := make([]string, size.Vendors)
-	err = m.all(ctx, "vendors", size.Vendors, told, func(ctx context.Context, i int, r *rand.Rand) error {
+	err = m.all(ctx, "vendors", all, size.Vendors, told, func(ctx context.Context, i int, r *rand.Rand) error {
 		number, err := m.vendor(ctx, companies[i%len(companies)].Key, begun["10"]+i, r)
 		numbers[i] = number
 		return err
@@ -73,7 +74,7 @@ func Generate(ctx context.Context, path string, size Size, seed uint64, told fun
 		company := companies[i%len(companies)].Key
 		m.vendors[company] = append(m.vendors[company], number)
 	}
-	return m.all(ctx, "documents", size.Documents, told, func(ctx context.Context, i int, r *rand.Rand) error {
+	return m.all(ctx, "documents", documents, size.Documents, told, func(ctx context.Context, i int, r *rand.Rand) error {
 		return m.bill(ctx, companies[i%len(companies)].Key, documents+i, r)
 	})
 }
@@ -85,8 +86,8 @@ type multitude struct {
 	vendors map[string][]string // by company: those that invoices name
 }
 
-// all does something so many times, many at once.
-func (m *multitude) all(ctx context.Context, what string, count int, told func(what string, done, of int), do func(ctx context.Context, i int, r *rand.Rand) error) error {
+// all does something so many times, many at once. What is drawn follows what was drawn for the file before, of which there are so many.
+func (m *multitude) all(ctx context.Context, what string, before, count int, told func(what string, done, of int), do func(ctx context.Context, i int, r *rand.Rand) error) error {
 	group, ctx := errgroup.WithContext(ctx)
 	var next, done atomic.Int64
 	for n := range crowd {
@@ -97,7 +98,7 @@ func (m *multitude) all(ctx context.Context, what string, count int, told func(w
 				if i >= count || ctx.Err() != nil {
 					return ctx.Err()
 				}
-				if err := do(ctx, i, rand.New(rand.NewPCG(m.seed, uint64(i)))); err != nil {
+				if err := do(ctx, i, rand.New(rand.NewPCG(m.seed, uint64(before+i)))); err != nil {
 					return fmt.Errorf("%s, number %d: %w", what, i+1, err)
 				}
 				if n := int(done.Add(1)); n%1000 == 0 || n == count {
