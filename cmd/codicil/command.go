@@ -51,6 +51,7 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 	before := root.PersistentPreRun
 	root.PersistentPreRun = func(c *cobra.Command, arguments []string) {
 		before(c, arguments)
+		c.SetContext(store.WithProgress(c.Context(), upgrading(errors)))
 		switch log {
 		case "text":
 			slog.SetDefault(slog.New(slog.NewTextHandler(errors, nil)))
@@ -61,6 +62,26 @@ func command(in io.Reader, out, errors io.Writer) *cobra.Command {
 	root.Version = fmt.Sprintf("%s, data of schema %d", release.Version, store.Schema())
 	root.AddCommand(serveCommand(), demoCommand(), feelCommand(), runCommand(), exportCommand(), importCommand(), proveCommand(), findingsCommand(), loadCommand(), generateCommand(), backupCommand(), restoreCommand(), checkCommand(), trailCommand(), settingsCommand())
 	return root
+}
+
+// upgrading tells how far a file is brought up to date: each step, and of long ones now and then how much is done.
+func upgrading(to io.Writer) store.Progress {
+	var last string
+	var told time.Time
+	return func(what string, done, of int) {
+		now := time.Now()
+		if what == last && now.Sub(told) < 2*time.Second {
+			return
+		}
+		last, told = what, now
+		switch {
+		case of > 0:
+			what = fmt.Sprintf("%s, %d of %d", what, done, of)
+		case done > 0:
+			what = fmt.Sprintf("%s, %d", what, done)
+		}
+		_, _ = fmt.Fprintf(to, "Bringing the data up to date: %s\n", what)
+	}
 }
 
 func serveCommand() *cobra.Command {
@@ -92,7 +113,7 @@ before the environment, which goes before the file. codicil settings prints what
 			if known.Seal, err = s.seal(); err != nil {
 				return err
 			}
-			return serve(c.Context(), serving{data: data, memory: s.GetInt(setMemory), network: s.network(), people: known, backups: s.backups(), rate: s.GetInt(setRate), signing: signing}, announced(c))
+			return serve(c.Context(), serving{data: data, memory: s.GetInt(setMemory), network: s.network(), people: known, backups: s.backups(), count: s.GetDuration(setCount), rate: s.GetInt(setRate), signing: signing}, announced(c))
 		},
 	}
 	serveFlags(c.Flags())
@@ -127,6 +148,7 @@ type serving struct {
 	network httpapi.Network
 	people  people.Settings
 	backups backups.Plan
+	count   time.Duration // how often what breaks the checks is counted; 0: when somebody asks
 	rate    int
 	signing *provider // of sign-ins; nil: there is none
 	demo    bool      // with its data, to whoever comes from this machine
@@ -209,6 +231,9 @@ func serve(ctx context.Context, o serving, ready func(url, word string)) (err er
 	}
 	a.Watch()
 	a.Back(o.backups)
+	if o.count > 0 {
+		a.Count(o.count)
+	}
 	options := httpapi.Options{Client: web.Files(), Hosts: o.network.Hosts, Proxies: o.network.Proxies, MostEach: o.rate}
 	word := ""
 	if o.demo {

@@ -39,6 +39,7 @@ const (
 	setBackups     = "backup-folder"
 	setEvery       = "backup-every"
 	setKeep        = "backup-keep"
+	setCount       = "count-every"
 	setHeads       = "trail-heads"
 	setSeal        = "seal-key"
 
@@ -79,6 +80,7 @@ func serveFlags(f *pflag.FlagSet) {
 	f.String(setBackups, "", "folder for backups that the server makes; none: it makes none")
 	f.Duration(setEvery, usualEvery, "how often it makes one")
 	f.Int(setKeep, usualKeep, "how many of them stay; 0: all")
+	f.Duration(setCount, usualEvery, "how often it is counted which saved records break the checks in force; 0: only when somebody asks")
 	f.String(setHeads, "", "file to which the head of the trail is added every ten minutes; keep it where nobody reaches who writes the data")
 	f.String(setSeal, "", "file with the key that seals secrets of second factors in the data, made where it is missing; keep it apart from the data and its backups. None: they are not sealed")
 	f.String(setIssuer, "", "address of a provider of sign-ins (OpenID Connect); none: people sign in with passwords only. Tell it /sign-in/return of every --host as the address to send browsers back to")

@@ -44,6 +44,7 @@ import (
 	"errors"
 	"log/slog"
 	"sync"
+	"time"
 )
 
 // App is the application: its use cases by subject. It may be used by several goroutines.
@@ -206,6 +207,9 @@ func (a *App) Watch() {
 
 // Back makes backups by a plan, beside all else, until the application closes.
 func (a *App) Back(p backups.Plan) { a.checks.Go(func() { a.Backups.Run(a.ctx, p) }) }
+
+// Count counts what breaks the checks in force again and again, beside all else, until the application closes.
+func (a *App) Count(every time.Duration) { a.checks.Go(func() { a.Breaks.Keep(a.ctx, every) }) }
 
 // Figures are numbers for those who watch the program.
 type Figures struct {

@@ -3,6 +3,7 @@ package app_test
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -58,4 +59,32 @@ func TestRecordsThatBreakChecksAreCounted(t *testing.T) {
 	assert.Len(t, hits, 1)
 	_, err = d.Breaks.Start(as(t), "nope")
 	assert.Equal(t, "unknown-kind", code(t, err))
+}
+
+// What breaks the checks is counted by itself once it is long ago, each kind once.
+func TestBrokenChecksAreCountedByThemselves(t *testing.T) {
+	d := harbour(t)
+	t.Cleanup(d.Close)
+	save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay"}))
+	add(t, d, body("vendor", rule.Validate, "street", rule.Effect{Severity: rule.Refuse, Must: "is filled(street)", Message: "Enter the street."}), rule.InForce)
+	counted := func() (kinds []string) {
+		runs, err := d.Runs.List(as(t))
+		require.NoError(t, err)
+		for _, r := range runs {
+			if r.What == contract.RunWhatBreaks {
+				run, _ := done(t, d, r.ID)
+				kinds = append(kinds, run.Title+" by "+run.StartedBy)
+			}
+		}
+		return kinds
+	}
+	require.NoError(t, d.Breaks.Due(as(t), time.Hour))
+	assert.Equal(t, []string{"Vendors by Codicil"}, counted(), "of the kind that has a check")
+	require.NoError(t, d.Breaks.Due(as(t), time.Hour))
+	assert.Len(t, counted(), 1, "it was counted within the hour")
+	b, err := d.Breaks.Get(as(t), "vendor")
+	require.NoError(t, err)
+	assert.Equal(t, 1, b.Rules[0].Broken)
+	require.NoError(t, d.Breaks.Due(as(t), 0))
+	assert.Len(t, counted(), 2, "it is long ago")
 }

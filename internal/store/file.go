@@ -173,6 +173,7 @@ func copyBefore(ctx context.Context, db *sql.DB, p *goose.Provider, path string)
 	if _, err := os.Stat(to); err == nil {
 		return to, nil // an upgrade that was cut off has made it
 	}
+	tell(ctx, "a copy of the file as it was: "+to, 0, 0)
 	_, err = db.ExecContext(ctx, markFolded) // which the copy is
 	if err == nil {
 		_, err = db.ExecContext(ctx, copyInto, to+".part")

@@ -297,10 +297,18 @@ func (s *Store) indexKind(ctx context.Context, k *record.Kind, text string) erro
 	if err != nil {
 		return err
 	}
+	total, err := s.CountRecords(ctx, k.Key, nil)
+	if err != nil {
+		return err
+	}
+	done := 0
 	for after := ""; ; {
 		rows, err := s.recordsAfter(ctx, k.Key, nil, after)
 		if err != nil {
 			return err
+		}
+		if done += len(rows); len(rows) > 0 {
+			tell(ctx, "the index of "+k.Key, done, total)
 		}
 		for i := range rows {
 			r := rows[i].record()

@@ -220,6 +220,7 @@ func (s *Store) balanceAnew(ctx context.Context) error {
 	}
 	for _, name := range []string{ledger.Books, ledger.Practice} {
 		for before := int64(0); ; {
+			tell(ctx, "the balances of "+name, 0, 0)
 			entries, next, err := s.Entries(ctx, name, nil, before, 1000)
 			if err == nil {
 				err = s.balance(ctx, name, entries, 1)

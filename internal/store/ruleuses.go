@@ -116,9 +116,13 @@ func (s *Store) usesAnew(ctx context.Context) error {
 		return err
 	}
 	for i := range kinds {
+		done := 0
 		for r, err := range s.Records(ctx, kinds[i].Key, nil) {
 			if err != nil {
 				return err
+			}
+			if done++; done%recordsAtOnce == 0 {
+				tell(ctx, "what came of rules in "+kinds[i].Key, done, 0)
 			}
 			if err := s.countStanding(ctx, nil, r); err != nil {
 				return err

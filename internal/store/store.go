@@ -130,7 +130,7 @@ func open(ctx context.Context, path, system string, isNew bool, release func() e
 			return nil, closing(err)
 		}
 	}
-	if _, err := provider.Up(ctx); err != nil {
+	if err := upgrade(ctx, provider, isNew); err != nil {
 		return nil, closing(fmt.Errorf("bring %s up to date: %w", path, err))
 	}
 	w, err := newWriter(ctx, writers, path)
@@ -152,6 +152,26 @@ func open(ctx context.Context, path, system string, isNew bool, release func() e
 		return nil, errors.Join(fmt.Errorf("bring what is kept in %s up to date: %w", path, err), s.Close())
 	}
 	return s, nil
+}
+
+// upgrade brings the tables up to date.
+func upgrade(ctx context.Context, p *goose.Provider, isNew bool) error {
+	from, err := p.GetDBVersion(ctx)
+	if err != nil {
+		return err
+	}
+	for {
+		step, err := p.UpByOne(ctx)
+		if errors.Is(err, goose.ErrNoNextVersion) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if !isNew {
+			tell(ctx, "the tables", int(step.Source.Version-from), int(Schema()-from))
+		}
+	}
 }
 
 // private makes the file one that only its owner reads and writes; what SQLite puts beside it

@@ -1,6 +1,7 @@
 package store_test
 
 import (
+	"bytes"
 	"compress/gzip"
 	"database/sql"
 	"errors"
@@ -375,6 +376,39 @@ func landedAt(t *testing.T, state string) (*store.Store, string) {
 	path := filepath.Join(t.TempDir(), "landed.db")
 	require.NoError(t, os.WriteFile(path, plain, 0o600))
 	return open(t, path), path
+}
+
+// How far an older file is brought up to date is told; of one that is up to date nothing is.
+func TestAnUpgradeTellsItsProgress(t *testing.T) {
+	s, path := landedAt(t, "10")
+	require.NoError(t, s.Close())
+	var told []string
+	ctx := store.WithProgress(t.Context(), func(what string, done, of int) {
+		if of > 0 && done > of {
+			t.Errorf("%s: %d of %d", what, done, of)
+		}
+		told = append(told, what)
+	})
+	s, err := store.Open(ctx, path)
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+	assert.Empty(t, told)
+	packed, err := os.ReadFile("testdata/landed-10.db.gz")
+	require.NoError(t, err)
+	reader, err := gzip.NewReader(bytes.NewReader(packed))
+	require.NoError(t, err)
+	old, err := io.ReadAll(reader)
+	require.NoError(t, err)
+	path = filepath.Join(t.TempDir(), "old.db")
+	require.NoError(t, os.WriteFile(path, old, 0o600))
+	s, err = store.Open(ctx, path)
+	require.NoError(t, err)
+	require.NoError(t, s.Close())
+	told = slices.Compact(told)
+	require.GreaterOrEqual(t, len(told), 4, told)
+	assert.Contains(t, told[0], "a copy of the file as it was")
+	assert.Equal(t, "the tables", told[1])
+	assert.Contains(t, told, "the index of vendor")
 }
 
 // Names of an earlier state are found by almost equal ones, whatever they were filed by then, and only in their company.

@@ -446,7 +446,15 @@ func (s *Store) uniqueAnew(ctx context.Context) error {
 			return err
 		}
 		if i := slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == set.Kind }); i >= 0 {
-			if _, err := s.makeUnique(ctx, &kinds[i], &u, func(int) error { return nil }); err != nil {
+			total, err := s.CountRecords(ctx, set.Kind, nil)
+			if err != nil {
+				return err
+			}
+			_, err = s.makeUnique(ctx, &kinds[i], &u, func(done int) error {
+				tell(ctx, "the keys of "+set.Kind, done, total)
+				return nil
+			})
+			if err != nil {
 				return err
 			}
 		}

@@ -27,12 +27,13 @@ import (
 
 // Service serves these use cases.
 type Service struct {
-	base *judging.Service
-	runs *runs.Service
+	base  *judging.Service
+	runs  *runs.Service
+	began map[string]time.Time // by kind: when counting by itself began last
 }
 
 // New returns the use cases.
-func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r} }
+func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r, map[string]time.Time{}} }
 
 // atOnce is how many records are judged before what they break is told.
 const atOnce = 200
