@@ -99,6 +99,12 @@ func TestRowsArePastedAndTheirColumnsMatched(t *testing.T) {
 	u.types("IE")
 	u.presses(kb.Tab)
 	u.sees(".preview .under", "Filled by rules")
+	u.writes("Name of the set-up", "Firms by town")
+	u.clicks("button", "Save the set-up")
+	u.clicks(`[aria-label="Remove the set-up Firms by town"]`, "")
+	u.seesNo(".setup", "Set-up Firms by town")
+	u.seesNo(`[aria-label="Remove the set-up Firms by town"]`, "")
+	u.sees(".preview", "Lantern Paints")
 }
 
 // Bad files are told in words, and the page stays as it was.

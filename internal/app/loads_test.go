@@ -431,6 +431,12 @@ func TestWhatIsNamedStays(t *testing.T) {
 	again := bring(t, d, "vendor", "next.csv", "Who,Firm\nz,Skua\n")
 	assert.Equal(t, "Harbour list", again.Setup.Name)
 	assert.Equal(t, map[string]string{"Firm": "name"}, again.Setup.Columns)
+	require.NoError(t, d.Loads.RemoveSetup(as(t), "vendor", "Harbour list"))
+	assert.Equal(t, "not-found", code(t, d.Loads.RemoveSetup(as(t), "vendor", "Harbour list")))
+	kept, err := d.Loads.Get(as(t), again.ID)
+	require.NoError(t, err)
+	assert.Equal(t, map[string]string{"Firm": "name"}, kept.Setup.Columns, "what was set up by it stays")
+	assert.Empty(t, bring(t, d, "vendor", "third.csv", "Who,Firm\nz,Skua\n").Setup.Name)
 
 	var long strings.Builder
 	long.WriteString("name,company,type\n")

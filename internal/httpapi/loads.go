@@ -25,6 +25,10 @@ func (s *server) SetUpLoad(ctx context.Context, r SetUpLoadRequestObject) (SetUp
 	return SetUpLoad200JSONResponse(v), err
 }
 
+func (s *server) RemoveLoadSetup(ctx context.Context, r RemoveLoadSetupRequestObject) (RemoveLoadSetupResponseObject, error) {
+	return RemoveLoadSetup204Response{}, s.app.Loads.RemoveSetup(ctx, r.Kind, r.Name)
+}
+
 func (s *server) RemoveLoad(ctx context.Context, r RemoveLoadRequestObject) (RemoveLoadResponseObject, error) {
 	return RemoveLoad204Response{}, s.app.Loads.Remove(ctx, r.ID)
 }

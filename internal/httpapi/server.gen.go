@@ -307,6 +307,9 @@ type ServerInterface interface {
 	// BringLoad Bring a file of records: CSV in any encoding and with any separator, XLSX, or NDJSON. It is kept, looked at, and its columns are matched to fields; nothing is loaded
 	// (POST /loads)
 	BringLoad(ctx *echo.Context, params BringLoadParams) error
+	// RemoveLoadSetup Remove a named set-up of loads; loads that were set up by it stay as they are
+	// (DELETE /loads/set-ups/{kind}/{name})
+	RemoveLoadSetup(ctx *echo.Context, kind KindPath, name string) error
 	// RemoveLoad Remove a load with its file; what it loaded stays, and can no longer be taken back
 	// (DELETE /loads/{id})
 	RemoveLoad(ctx *echo.Context, id Identity) error
@@ -2704,6 +2707,30 @@ func (w *ServerInterfaceWrapper) BringLoad(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.BringLoad(ctx, params)
+	return err
+}
+
+// RemoveLoadSetup converts echo context to params.
+func (w *ServerInterfaceWrapper) RemoveLoadSetup(ctx *echo.Context) error {
+	var err error
+	// ------------- Path parameter "kind" -------------
+	var kind KindPath
+
+	err = runtime.BindStyledParameterWithOptions("simple", "kind", ctx.Param("kind"), &kind, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter kind: %s", err))
+	}
+
+	// ------------- Path parameter "name" -------------
+	var name string
+
+	err = runtime.BindStyledParameterWithOptions("simple", "name", ctx.Param("name"), &name, runtime.BindStyledParameterOptions{ParamLocation: runtime.ParamLocationPath, Explode: false, Required: true, Type: "string", Format: "", ValueIsUnescaped: ctx.Request().URL.RawPath == ""})
+	if err != nil {
+		return echo.NewHTTPError(http.StatusBadRequest, fmt.Sprintf("Invalid format for parameter name: %s", err))
+	}
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.RemoveLoadSetup(ctx, kind, name)
 	return err
 }
 
@@ -5340,6 +5367,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/runs/:id/export", wrapper.ExportRun, options.OperationMiddlewares["exportRun"]...)
 	router.GET(options.BaseURL+"/loads", wrapper.ListLoads, options.OperationMiddlewares["listLoads"]...)
 	router.POST(options.BaseURL+"/loads", wrapper.BringLoad, options.OperationMiddlewares["bringLoad"]...)
+	router.DELETE(options.BaseURL+"/loads/set-ups/:kind/:name", wrapper.RemoveLoadSetup, options.OperationMiddlewares["removeLoadSetup"]...)
 	router.DELETE(options.BaseURL+"/loads/:id", wrapper.RemoveLoad, options.OperationMiddlewares["removeLoad"]...)
 	router.GET(options.BaseURL+"/loads/:id", wrapper.GetLoad, options.OperationMiddlewares["getLoad"]...)
 	router.PUT(options.BaseURL+"/loads/:id", wrapper.SetUpLoad, options.OperationMiddlewares["setUpLoad"]...)
@@ -9200,6 +9228,40 @@ type BringLoaddefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response BringLoaddefaultApplicationProblemPlusJSONResponse) VisitBringLoadResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type RemoveLoadSetupRequestObject struct {
+	Kind KindPath `json:"kind"`
+	Name string   `json:"name"`
+}
+
+type RemoveLoadSetupResponseObject interface {
+	VisitRemoveLoadSetupResponse(w http.ResponseWriter) error
+}
+
+type RemoveLoadSetup204Response struct {
+}
+
+func (response RemoveLoadSetup204Response) VisitRemoveLoadSetupResponse(w http.ResponseWriter) error {
+	w.WriteHeader(204)
+	return nil
+}
+
+type RemoveLoadSetupdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response RemoveLoadSetupdefaultApplicationProblemPlusJSONResponse) VisitRemoveLoadSetupResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -14392,6 +14454,9 @@ type StrictServerInterface interface {
 	// BringLoad Bring a file of records: CSV in any encoding and with any separator, XLSX, or NDJSON. It is kept, looked at, and its columns are matched to fields; nothing is loaded
 	// (POST /loads)
 	BringLoad(ctx context.Context, request BringLoadRequestObject) (BringLoadResponseObject, error)
+	// RemoveLoadSetup Remove a named set-up of loads; loads that were set up by it stay as they are
+	// (DELETE /loads/set-ups/{kind}/{name})
+	RemoveLoadSetup(ctx context.Context, request RemoveLoadSetupRequestObject) (RemoveLoadSetupResponseObject, error)
 	// RemoveLoad Remove a load with its file; what it loaded stays, and can no longer be taken back
 	// (DELETE /loads/{id})
 	RemoveLoad(ctx context.Context, request RemoveLoadRequestObject) (RemoveLoadResponseObject, error)
@@ -18151,6 +18216,32 @@ func (sh *strictHandler) BringLoad(ctx *echo.Context, params BringLoadParams) er
 		return err
 	} else if validResponse, ok := response.(BringLoadResponseObject); ok {
 		return validResponse.VisitBringLoadResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// RemoveLoadSetup operation middleware
+func (sh *strictHandler) RemoveLoadSetup(ctx *echo.Context, kind KindPath, name string) error {
+	var request RemoveLoadSetupRequestObject
+
+	request.Kind = kind
+	request.Name = name
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.RemoveLoadSetup(ctx.Request().Context(), request.(RemoveLoadSetupRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "RemoveLoadSetup")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(RemoveLoadSetupResponseObject); ok {
+		return validResponse.VisitRemoveLoadSetupResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

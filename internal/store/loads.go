@@ -103,6 +103,17 @@ func (s *Store) LoadSetups(ctx context.Context, kind string) (setups []LoadSetup
 	return setups, err
 }
 
+// DeleteLoadSetup removes a named set-up of a kind. The error is ErrNotFound when there is none.
+func (s *Store) DeleteLoadSetup(ctx context.Context, kind, name string, by record.Stamp) error {
+	return s.Transaction(ctx, func(tx *Store) error {
+		result := tx.db.Where("kind = ? AND name = ?", kind, name).Delete(&LoadSetup{})
+		if result.Error == nil && result.RowsAffected == 0 {
+			return &NotFoundError{"set-up", name}
+		}
+		return errors.Join(result.Error, tx.Note(ctx, by, TrailEntry{What: "removed", Kind: "load set-up", Key: name, Note: kind}))
+	})
+}
+
 // OpenLoad reads the file of a load from its start, a piece in memory.
 func (s *Store) OpenLoad(ctx context.Context, id int64) io.ReadCloser {
 	return &loadReader{store: s, ctx: ctx, load: id}

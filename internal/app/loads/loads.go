@@ -365,6 +365,17 @@ func (s *Service) Remove(ctx context.Context, id int64) error {
 	return errors.Join(s.base.Store.DeleteLoad(ctx, id), s.base.Store.Note(ctx, by, store.TrailEntry{What: "removed", Kind: "load", Key: strconv.FormatInt(id, 10)}))
 }
 
+// RemoveSetup removes a named set-up of a kind; loads that were set up by it stay as they are.
+func (s *Service) RemoveSetup(ctx context.Context, kind, name string) error {
+	if err := access.Need(ctx, actor.RecordsMany); err != nil {
+		return err
+	}
+	if _, _, err := s.base.KindOf(ctx, kind); err != nil {
+		return err
+	}
+	return s.base.Line.Write(ctx, func(tx *store.Store, by record.Stamp) error { return tx.DeleteLoadSetup(ctx, kind, name, by) })
+}
+
 // Refused writes the rows that the last check or load refused, as CSV.
 func (s *Service) Refused(ctx context.Context, id int64, to io.Writer) error {
 	if err := access.Need(ctx, actor.RecordsMany); err != nil {

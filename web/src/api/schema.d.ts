@@ -2175,6 +2175,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/loads/set-ups/{kind}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                name: string;
+            };
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Remove a named set-up of loads; loads that were set up by it stay as they are */
+        delete: operations["removeLoadSetup"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/loads/{id}": {
         parameters: {
             query?: never;
@@ -10763,6 +10783,28 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Load"];
                 };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    removeLoadSetup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: components["parameters"]["KindPath"];
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description Removed */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             default: components["responses"]["Failure"];
         };

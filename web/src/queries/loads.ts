@@ -83,4 +83,6 @@ export const setUp = (id: number, body: LoadSetup) =>
   change(api.PUT("/loads/{id}", { params: { path: { id } }, body }));
 export const checkLoad = (id: number) => change(api.POST("/loads/{id}/check", { params: { path: { id } } }));
 export const startLoad = (id: number) => change(api.POST("/loads/{id}/start", { params: { path: { id } } }));
+export const removeSetup = (kind: string, name: string) =>
+  change(api.DELETE("/loads/set-ups/{kind}/{name}", { params: { path: { kind, name } } }));
 export const removeLoad = (id: number) => ask(api.DELETE("/loads/{id}", { params: { path: { id } } }));

@@ -2,10 +2,12 @@
 import { computed, ref } from "vue";
 import type { KindEntry } from "@/api/client";
 import SelectBox from "@/ui/SelectBox.vue";
+import TroubleNote from "@/ui/TroubleNote.vue";
 import { choices, orNone } from "@/ui/choice";
+import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
 import { inSentence } from "@/queries/format";
-import type { Load, LoadSetup } from "@/queries/loads";
+import { removeSetup, type Load, type LoadSetup } from "@/queries/loads";
 
 /** How the columns of a file become fields, and what is to become of its rows. */
 const props = defineProps<{ load: Load; setup: LoadSetup; entry: KindEntry; locked: boolean }>();
@@ -104,6 +106,11 @@ function takeSetup(name: string) {
   const columns = Object.fromEntries(Object.entries(chosen.columns).filter(([c]) => there.has(c)));
   emit("change", { ...chosen, columns });
 }
+const tried = useAttempt();
+/** Removes a set-up for all files; this one stays as it is set up. */
+async function forget(setup: string) {
+  if (await tried.attempt(() => removeSetup(props.load.kind, setup))) put({ name: "" });
+}
 const name = ref("");
 function keepAs() {
   if (name.value.trim()) put({ name: name.value.trim() });
@@ -123,7 +130,17 @@ const noun = computed(() => inSentence(props.entry.kind.label));
           :options="orNone('of this file', setups)"
           @change="takeSetup($event as string)"
         />
+        <button
+          v-if="setup.name"
+          type="button"
+          class="plain"
+          :aria-label="`Remove the set-up ${setup.name}`"
+          @click="forget(setup.name)"
+        >
+          Remove
+        </button>
       </p>
+      <TroubleNote v-bind="tried.trouble" />
       <p class="sentence">
         A {{ noun }} is found by
         <SelectBox
