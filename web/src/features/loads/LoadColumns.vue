@@ -341,6 +341,9 @@ h2 {
   align-items: center;
   margin-bottom: 6px;
 }
+.constant > button {
+  justify-self: start;
+}
 .sentence {
   margin: 6px 0;
   line-height: 1.9;

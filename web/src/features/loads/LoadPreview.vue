@@ -67,7 +67,10 @@ const given = (e: LoadEntry) =>
         </tr>
       </tbody>
     </table>
-    <p class="quiet">The first {{ entries.length }} records of the file. Nothing is saved yet.</p>
+    <p class="quiet">
+      {{ entries.length === 1 ? "The first record" : `The first ${entries.length} records` }} of the file.
+      Nothing is saved yet.
+    </p>
   </div>
 </template>
 

@@ -83,7 +83,7 @@ const form = computed(() => {
       <div class="page-head">
         <h1>{{ load.data.name }}</h1>
         <span class="quiet"
-          >{{ count(load.data.rows) }} rows of
+          >{{ count(load.data.rows) }} {{ load.data.rows === 1 ? "row" : "rows" }} of
           <RouterLink :to="`/records/${load.data.kind}`">{{ inSentence(entry.kind.plural) }}</RouterLink>,
           {{ form }}</span
         >
