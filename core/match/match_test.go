@@ -46,7 +46,7 @@ func TestHowAlikeNamesAre(t *testing.T) {
 
 // Whatever names are alike meet under a mark; and alike is mutual.
 func TestNamesThatAreAlikeMeetUnderAMark(t *testing.T) {
-	letter := rapid.SampledFrom([]rune("abcd e"))
+	letter := rapid.SampledFrom([]rune("abcø e"))
 	rapid.Check(t, func(rt *rapid.T) {
 		name := rapid.SliceOfN(letter, 1, 60).Draw(rt, "name")
 		other := slices.Clone(name)
@@ -71,8 +71,16 @@ func TestNamesThatAreAlikeMeetUnderAMark(t *testing.T) {
 		if match.SimilarPlain(a, b) != match.SimilarPlain(b, a) {
 			rt.Fatalf("%q and %q are alike one way only", a, b)
 		}
+		comparer := match.Comparing(match.NameOf(a))
+		like := comparer.Like(match.NameOf(b))
+		if comparer.LikeText([]byte(b)) != like {
+			rt.Fatalf("%q as a text is another than as a name", b)
+		}
 		if match.SimilarPlain(a, b) < match.Alike || a == "" || b == "" {
 			return
+		}
+		if !like {
+			rt.Fatalf("%q is not like %q", b, a)
 		}
 		for _, m := range match.Filed(a) {
 			if slices.Contains(match.Sought(b), m) {

@@ -1,6 +1,9 @@
 package match
 
-import "math/bits"
+import (
+	"math/bits"
+	"unicode/utf8"
+)
 
 // Name is a name ready to be compared with many others.
 type Name struct {
@@ -16,8 +19,9 @@ func NameOf(plain string) Name {
 
 // Comparer tells which names are almost equal to one. It is used by one goroutine.
 type Comparer struct {
-	name Name
-	at   masks
+	name  Name
+	at    masks
+	other []rune // the one that is compared
 }
 
 // Comparing returns what compares names with one.
@@ -31,6 +35,16 @@ func Comparing(n Name) *Comparer {
 func (c *Comparer) Like(other Name) bool {
 	most := changes(max(len(c.name.text), len(other.text)))
 	return magnitude(len(c.name.text)-len(other.text)) <= most && c.name.has.differ(other.has) <= 2*most && c.at.distance(c.name.text, other.text, most) <= most
+}
+
+// LikeText tells the same of a name that Plain wrote, without keeping it.
+func (c *Comparer) LikeText(plain []byte) bool {
+	c.other = c.other[:0]
+	for len(plain) > 0 {
+		r, size := utf8.DecodeRune(plain)
+		c.other, plain = append(c.other, r), plain[size:]
+	}
+	return c.Like(Name{c.other, lettersOf(c.other)})
 }
 
 // letters are those of a name: for each, whether it is there, and whether it is there twice. A change takes one letter away and

@@ -395,9 +395,9 @@ func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, compa
 	comparer := match.Comparing(match.NameOf(name))
 	var id int64
 	var other sql.RawBytes
-	// The rows are many and mostly not alike: they are looked at where they are read.
-	rows, err := s.db.WithContext(ctx).Raw("SELECT record, name FROM unique_names WHERE unique_set = ? AND "+amongst("mark")+" AND beside = ? AND (? = '' OR company = ?)",
-		set.ID, string(sought), beside, company, company).Rows()
+	// The rows are many and mostly not alike: they are looked at where they are read. The marks say of which company they are, and
+	// beside what.
+	rows, err := s.db.WithContext(ctx).Raw("SELECT record, name FROM unique_names WHERE unique_set = ? AND "+amongst("mark"), set.ID, string(sought)).Rows()
 	if err != nil {
 		return nil, err
 	}
@@ -407,7 +407,7 @@ func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, compa
 			return nil, err
 		}
 		known := func(c candidate) bool { return c.record == id }
-		if !comparer.Like(match.NameOf(string(other))) || slices.ContainsFunc(found, known) {
+		if !comparer.LikeText(other) || slices.ContainsFunc(found, known) {
 			continue
 		}
 		if alike := match.SimilarPlain(name, string(other)); alike >= match.Alike {
