@@ -5,6 +5,7 @@ import (
 	"net/http"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
 	"codicil/core/rule"
@@ -43,8 +44,13 @@ func TestRowsAreChosenByKeys(t *testing.T) {
 	u.presses(" ")
 	u.presses(kb.ArrowDown)
 	u.presses(" ")
-	u.clicks(".button", "Derive 2 again")
-	u.sees(".page-head", "2 chosen")
+	u.sees(".button", "Derive 2 again")
+	u.presses(kb.PageDown)
+	u.presses(" ", chromedp.KeyModifiers(chromedp.ModifierShift))
+	u.sees(".button", "Derive 22 again")
+	u.presses(" ")
+	u.clicks(".button", "Derive 21 again")
+	u.sees(".page-head", "21 chosen")
 	u.clicks(".button.first", "See what changes")
 	u.sees(".counts", "stay as they are")
 }

@@ -469,7 +469,7 @@ func (p *Page) Click(selector, text string) error {
 		if (window.__still < 3) return null;
 		const top = document.elementFromPoint(at[0], at[1]);
 		const seen = r.top >= 0 && r.bottom <= innerHeight && top && (e.contains(top) || top.contains(e));
-		if (!seen && window.__still === 3) e.scrollIntoView({ block: "nearest" });
+		if (!seen && window.__still %% 3 === 0) e.scrollIntoView({ block: "nearest" });
 		if (!top || !(e.contains(top) || top.contains(e))) return null;
 		if (!seen && window.__still < 6) return null;
 		window.__still = 0;

@@ -21,6 +21,7 @@ const keys: [string, string][] = [
   ["F8", "in a record: jump to the next stop"],
   ["F7", "in a record: let the cursor go to every field, and back"],
   ["at the desk", "the keys stand at its foot; they can be changed there"],
+  ["Space", "in a list of records: choose the row; with Shift all rows from the one chosen last"],
   ["Ctrl Space", "in a formula: what can stand there"],
   ["Alt Enter", "in a formula: take the first correction"],
   ["Enter", "in lines: the next line, or a new one after the last"],

@@ -8,6 +8,7 @@ import SentencePicker from "@/ui/SentencePicker.vue";
 import StateMark from "@/features/records/StateMark.vue";
 import { useListing } from "@/features/records/listing";
 import { count, inSentence } from "@/queries/format";
+import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { usePlan } from "@/queries/plan";
@@ -121,8 +122,7 @@ function onKey(event: KeyboardEvent) {
       box.value.scrollTop = top + 2 * rowHeight - box.value.clientHeight;
   } else if (event.key === " " && !(event.target as HTMLElement).closest("a, button, input")) {
     event.preventDefault();
-    const row = list.rows.get(at.value);
-    if (row) choose(row.number);
+    choose(at.value, event.shiftKey);
   } else if (event.key === "Enter" && !(event.target as HTMLElement).closest("a, button, input")) {
     const row = list.rows.get(at.value);
     if (row) void router.push(`/records/${kindKey.value}/${row.number}`);
@@ -131,18 +131,44 @@ function onKey(event: KeyboardEvent) {
 
 /** The rows that are chosen, by number; none: what is done is done with the whole list. */
 const chosen = ref(new Set<string>());
+/** The place that was chosen last; with Shift all from there on are. */
+let from = 0;
+const choosing = useAttempt();
+const mostChosen = 2000;
 watch(
   () => JSON.stringify([kindKey.value, list.selection]),
-  () => (chosen.value = new Set()),
+  () => {
+    chosen.value = new Set();
+    from = 0;
+    choosing.forget();
+  },
 );
-function choose(number: string) {
+function choose(place: number, whole: boolean) {
+  const row = list.rows.get(place);
+  if (!row) return;
   const next = new Set(chosen.value);
-  if (!next.delete(number)) next.add(number);
-  chosen.value = next;
+  if (!whole) {
+    if (!next.delete(row.number)) next.add(row.number);
+    chosen.value = next;
+    from = place;
+    return;
+  }
+  const shown = JSON.stringify([kindKey.value, list.selection]);
+  void choosing.attempt(async () => {
+    if (Math.abs(place - from) >= mostChosen)
+      throw new Error(`At most ${count(mostChosen)} rows are chosen at once. Filter the list instead.`);
+    const numbers = await list.between(from, place);
+    if (JSON.stringify([kindKey.value, list.selection]) !== shown) return;
+    chosen.value = new Set([...chosen.value, ...numbers]);
+    from = place;
+  });
 }
-/** Where several are chosen, they can be made one. */
+/** Where several are chosen, they can be made one; so many are compared side by side. */
+const mostMerged = 20;
 const mergeLink = computed(() =>
-  chosen.value.size > 1 ? `/merge/${kindKey.value}?numbers=${[...chosen.value].join(",")}` : "",
+  chosen.value.size > 1 && chosen.value.size <= mostMerged
+    ? `/merge/${kindKey.value}?numbers=${[...chosen.value].join(",")}`
+    : "",
 );
 const deriveLink = computed(() => ({
   path: `/derive/${kindKey.value}`,
@@ -206,6 +232,7 @@ const newLink = computed(() => {
     </div>
     <ListFilters v-if="entry" :list="list" :entry="entry" />
     <TroubleNote class="padded" :problem="list.problem" :retry="list.retry" />
+    <TroubleNote class="padded" v-bind="choosing.trouble" />
     <p v-if="list.loaded && !list.total" class="empty padded">
       <template v-if="list.all"
         >No results.
@@ -268,7 +295,8 @@ const newLink = computed(() => {
                 tabindex="-1"
                 :checked="chosen.has(row.number)"
                 :aria-label="`Choose ${row.number}`"
-                @click.stop="choose(row.number)"
+                @mousedown.shift.prevent
+                @click.stop="choose(place, $event.shiftKey)"
               />
             </div>
             <div role="gridcell">

@@ -84,17 +84,16 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     () => (inSight.value = [0]),
   );
 
+  const page = (at: number) => ({
+    queryKey: ["records", body.value, at],
+    queryFn: ({ signal }: { signal: AbortSignal }) => {
+      const asked = { ...body.value, offset: at * pageSize, limit: pageSize };
+      return ask(api.POST("/records/list", { body: asked, signal }));
+    },
+  });
   const pages = useQueries(
     {
-      queries: computed(() =>
-        inSight.value.map((page) => ({
-          queryKey: ["records", body.value, page],
-          queryFn: ({ signal }: { signal: AbortSignal }) => {
-            const asked = { ...body.value, offset: page * pageSize, limit: pageSize };
-            return ask(api.POST("/records/list", { body: asked, signal }));
-          },
-        })),
-      ),
+      queries: computed(() => inSight.value.map(page)),
       shallow: true,
     },
     queryClient,
@@ -127,6 +126,18 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     if (next.join() !== inSight.value.join()) inSight.value = next;
   }
 
+  /** The numbers of the records between two places of the list, both included, as it is shown now. */
+  async function between(one: number, other: number): Promise<string[]> {
+    const [first, last] = [Math.min(one, other), Math.max(one, other)];
+    const numbers: string[] = [];
+    for (let at = Math.floor(first / pageSize); at * pageSize <= last; at++) {
+      const { rows } = await queryClient.fetchQuery(page(at));
+      const from = at * pageSize;
+      numbers.push(...rows.slice(Math.max(0, first - from), last - from + 1).map((r) => r.number));
+    }
+    return numbers;
+  }
+
   /** The list as a file; a long one is written by a run, which is told instead. */
   async function exported(): Promise<{ text?: string; run?: number }> {
     const told: { text?: string; run?: number } = {};
@@ -151,6 +162,7 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     loading: computed(() => pages.value.some((p) => p.isFetching)),
     loaded: computed(() => !!known.value),
     show,
+    between,
     exported,
   });
 }
