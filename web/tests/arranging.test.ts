@@ -1,6 +1,6 @@
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { createMemoryHistory, createRouter } from "vue-router";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { beforeEach, describe, expect, it } from "vitest";
 import type { Component } from "vue";
 import { keyOf } from "@/api/address";
 import FieldEditor from "@/features/tables/FieldEditor.vue";
@@ -9,6 +9,7 @@ import MapsTable from "@/features/tables/MapsTable.vue";
 import TypesTable from "@/features/tables/TypesTable.vue";
 import { useCatalog } from "@/queries/catalog";
 import { fillCatalog } from "./catalog";
+import { eventually } from "./eventually";
 import { choose } from "./select";
 import { json, serve } from "./server";
 
@@ -104,10 +105,10 @@ describe("follow-on maps", () => {
     const { w } = await show(MapsTable);
     await button(w, "Order from vendor").trigger("click");
     await choose(w, "Source of pair 1", "limit");
-    await vi.waitFor(() => expect(w.text()).toContain("a number does not fit Country"));
+    await eventually(() => expect(w.text()).toContain("a number does not fit Country"));
     expect(button(w, "Save").element.disabled).toBe(true);
     await choose(w, "Source of pair 1", "country");
-    await vi.waitFor(() => expect(w.text()).not.toContain("a number does not fit Country"));
+    await eventually(() => expect(w.text()).not.toContain("a number does not fit Country"));
     expect(button(w, "Save").element.disabled).toBe(false);
   });
 
@@ -170,7 +171,7 @@ describe("going anywhere", () => {
     const { w, router } = await show(GoAnywhere);
     const input = w.find("input");
     await input.setValue("limit");
-    await vi.waitFor(() => expect(w.text()).toContain("V10001 Limit Ropes"));
+    await eventually(() => expect(w.text()).toContain("V10001 Limit Ropes"));
     const found = w.findAll("[role=option]").map((o) => o.text());
     expect(found[0]).toContain("Credit limit");
     expect(found.join()).toContain("rule 7");

@@ -1,5 +1,5 @@
 import { flushPromises, mount } from "@vue/test-utils";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { beforeEach, describe, expect, it } from "vitest";
 import { defineComponent, h, ref } from "vue";
 import { createMemoryHistory, createRouter, RouterView } from "vue-router";
 import type { Outcome, RecordView, Schemas } from "@/api/client";
@@ -7,6 +7,7 @@ import { useOpenRecord } from "@/features/records/openRecord";
 import { unsaved } from "@/features/records/unsaved";
 import { tell } from "@/queries/news";
 import { fillCatalog } from "./catalog";
+import { eventually } from "./eventually";
 import { json, serve } from "./server";
 
 type Save = Schemas["SaveRequest"];
@@ -128,7 +129,7 @@ describe("an open record", () => {
     });
     await type(record, "limit", "5");
     await record.save();
-    await vi.waitFor(() => expect(record.done).toBe("Moya Keane changed this just now."));
+    await eventually(() => expect(record.done).toBe("Moya Keane changed this just now."));
     expect(record.record?.version).toBe(3);
     expect(record.trial.textOf("country")).toBe("DK");
   });

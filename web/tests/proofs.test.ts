@@ -1,6 +1,6 @@
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { createMemoryHistory, createRouter } from "vue-router";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { beforeEach, describe, expect, it } from "vitest";
 import type { Component } from "vue";
 import type { Confirmation, Suggestion } from "@/api/client";
 import RuleImpact from "@/features/rules/RuleImpact.vue";
@@ -9,6 +9,7 @@ import ConfirmedView from "@/features/proofs/ConfirmedView.vue";
 import ProofsView from "@/features/proofs/ProofsView.vue";
 import ReportView from "@/features/proofs/ReportView.vue";
 import { fillCatalog } from "./catalog";
+import { eventually } from "./eventually";
 import { serve } from "./server";
 
 beforeEach(fillCatalog);
@@ -159,12 +160,12 @@ describe("what a rule would do to existing records", () => {
     const { w } = await show(RuleImpact, { rule: 7, version: 2 });
     expect(w.text(), "nothing is looked at before somebody asks").toBe("Effect on existing records");
     await button(w, "Effect on existing records").trigger("click");
-    await vi.waitFor(() => expect(w.find("[role=status]").text()).toContain("10 of 40 looked at"));
+    await eventually(() => expect(w.find("[role=status]").text()).toContain("10 of 40 looked at"));
     expect(w.find("[role=status]").text()).toContain("Of 9 in its scope it would refuse 1 and change 0");
-    await vi.waitFor(() => expect(w.find("li").text()).toContain("refuses: no street"));
+    await eventually(() => expect(w.find("li").text()).toContain("refuses: no street"));
     now = { ...run, state: "done", done: 40, counts: { looked: 40, refused: 1, changed: 1 } };
     hits = [hit, { ...hit, number: "V2", what: "change", told: "Street blank → Quay" }];
-    await vi.waitFor(() => expect(w.findAll("li")[1]?.text()).toContain("changes: Street blank → Quay"));
+    await eventually(() => expect(w.findAll("li")[1]?.text()).toContain("changes: Street blank → Quay"));
     expect(w.find("[role=status]").text()).not.toContain("looked at");
   });
 
@@ -180,7 +181,7 @@ describe("what a rule would do to existing records", () => {
       "GET /runs/4/hits": () => ({ hits: [], next: "" }),
     });
     const { w } = await show(RuleImpact, { rule: 7, version: 2, open: true });
-    await vi.waitFor(() =>
+    await eventually(() =>
       expect(w.find("[role=status]").text()).toBe("None of 40 in its scope would be refused or changed."),
     );
   });
@@ -194,9 +195,9 @@ describe("what a rule would do to existing records", () => {
       "POST /runs/4/stop": () => ({ ...run, state: "stopped", done: ++stopped * 10 }),
     });
     const { w } = await show(RuleImpact, { rule: 7, version: 2, open: true });
-    await vi.waitFor(() => expect(w.text()).toContain("Stop"));
+    await eventually(() => expect(w.text()).toContain("Stop"));
     await button(w, "Stop").trigger("click");
-    await vi.waitFor(() => expect(w.find("[role=status]").text()).toContain("stopped after 10 of 40"));
+    await eventually(() => expect(w.find("[role=status]").text()).toContain("stopped after 10 of 40"));
     expect(stopped).toBe(1);
   });
 });
@@ -309,7 +310,7 @@ describe("the kept proofs", () => {
     expect(w.find(".unread").exists()).toBe(true);
     await w.find(".name").trigger("click");
     await flushPromises();
-    await vi.waitFor(() => expect(w.find(".unread").exists()).toBe(false));
+    await eventually(() => expect(w.find(".unread").exists()).toBe(false));
   });
 });
 

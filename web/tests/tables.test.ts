@@ -8,6 +8,7 @@ import SeriesTable from "@/features/tables/SeriesTable.vue";
 import StandingTable from "@/features/tables/StandingTable.vue";
 import { written } from "@/queries/format";
 import { fillCatalog } from "./catalog";
+import { eventually } from "./eventually";
 import { choose, select } from "./select";
 import { json, serve } from "./server";
 
@@ -109,7 +110,7 @@ describe("standing values", () => {
     expect(input(w, "Value of period 1").element.value).toBe("abc");
     vi.runAllTimers();
     vi.useRealTimers();
-    await vi.waitFor(() => expect(w.text()).toContain("overlaps the next"));
+    await eventually(() => expect(w.text()).toContain("overlaps the next"));
     const rows = w.findAll("form tbody tr");
     expect(rows[0]!.text()).not.toContain("overlaps");
     expect(rows[1]!.text()).toContain("overlaps the next");
@@ -347,7 +348,7 @@ describe("number series", () => {
     await button(w, "Invoices").trigger("click");
     await button(w, "Add a part").trigger("click");
     await choose(w, "Part 3", "year");
-    await vi.waitFor(() => expect(w.find("form").text()).toContain("INV0007-2026"));
+    await eventually(() => expect(w.find("form").text()).toContain("INV0007-2026"));
     expect(previewed.at(-1)!.parts.map((p) => p.is)).toEqual(["text", "counter", "year"]);
     expect(w.findAll(".parts li")[2]!.text()).toContain("a second year adds nothing");
     await w.find('[aria-label="Move part 3 up"]').trigger("click");

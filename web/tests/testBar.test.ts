@@ -1,6 +1,6 @@
 import { flushPromises, mount, type VueWrapper } from "@vue/test-utils";
 import { createMemoryHistory, createRouter } from "vue-router";
-import { beforeEach, describe, expect, it, vi } from "vitest";
+import { beforeEach, describe, expect, it } from "vitest";
 import { ref } from "vue";
 import type { Act, RuleChange } from "@/api/client";
 import TestBar from "@/features/plan/TestBar.vue";
@@ -8,6 +8,7 @@ import { useBreaks } from "@/features/proofs/breaks";
 import { usePlan } from "@/queries/plan";
 import { choose, offered, select } from "./select";
 import { fillCatalog } from "./catalog";
+import { eventually } from "./eventually";
 import { outcomeOf } from "./outcomes";
 import { serve } from "./server";
 
@@ -147,7 +148,7 @@ describe("a rule that is being written", () => {
     });
     const change = ref<RuleChange | undefined>({ body: { kind: "vendor" } } as RuleChange);
     const broken = useBreaks(() => change.value);
-    await vi.waitFor(() => expect(broken.value.map((b) => b.proof)).toEqual([1]), { timeout: 3000 });
+    await eventually(() => expect(broken.value.map((b) => b.proof)).toEqual([1]));
     change.value = undefined;
     await flushPromises();
     expect(broken.value).toEqual([]);
