@@ -79,21 +79,8 @@ func Filed(plain string) []int64 {
 	return marks
 }
 
-// Sought are the marks, each once, of which every name that is alike is filed under one. Cost: for a
+// EachSought calls yield for the marks of which every name that is alike is filed under one, for some several times. Cost: for a
 // name of 20 letters some hundred, of 60 some thousand.
-func Sought(plain string) []int64 {
-	seen := map[int64]bool{}
-	var marks []int64
-	EachSought(plain, func(m int64) {
-		if !seen[m] {
-			seen[m] = true
-			marks = append(marks, m)
-		}
-	})
-	return marks
-}
-
-// EachSought calls yield for these marks, for some several times.
 func EachSought(plain string, yield func(mark int64)) {
 	name := []rune(plain)
 	for letters := shortestLike(len(name)); letters <= longestLike(len(name)); letters++ {

@@ -71,17 +71,33 @@ func (e errGone) Error() string { return e.why }
 
 // ask sends a request. An error says that what was asked may have been done or not.
 func (c *client) ask(ctx context.Context, path string, body, answer any) error {
-	text, err := json.Marshal(body)
+	return ask(ctx, c.http, http.MethodPost, c.url, path, body, answer)
+}
+
+// ask sends a request, a file as it is and anything else as JSON, and reads its answer into a value; nil: it is not wanted.
+func ask(ctx context.Context, by *http.Client, method, url, path string, body, answer any) error {
+	var sent io.Reader
+	kind := "application/json"
+	switch b := body.(type) {
+	case nil:
+	case []byte:
+		sent, kind = bytes.NewReader(b), "application/octet-stream"
+	default:
+		text, err := json.Marshal(b)
+		if err != nil {
+			return err
+		}
+		sent = bytes.NewReader(text)
+	}
+	request, err := http.NewRequestWithContext(ctx, method, url+"/api/v1"+path, sent)
 	if err != nil {
 		return err
 	}
-	request, err := http.NewRequestWithContext(ctx, http.MethodPost, c.url+"/api/v1"+path, bytes.NewReader(text))
-	if err != nil {
-		return err
+	if sent != nil {
+		request.Header.Set("Content-Type", kind)
 	}
-	request.Header.Set("Content-Type", "application/json")
 	request.Header.Set("Authorization", "Bearer "+key)
-	response, err := c.http.Do(request)
+	response, err := by.Do(request)
 	if err != nil {
 		return errGone{err.Error()}
 	}
@@ -95,6 +111,9 @@ func (c *client) ask(ctx context.Context, path string, body, answer any) error {
 	}
 	if response.StatusCode >= 400 {
 		return fmt.Errorf("%s: %d: %.500s", path, response.StatusCode, told)
+	}
+	if answer == nil {
+		return nil
 	}
 	return json.Unmarshal(told, answer)
 }

@@ -2,10 +2,7 @@ package torture
 
 import (
 	"bytes"
-	"context"
-	"encoding/json"
 	"fmt"
-	"io"
 	"math/rand/v2"
 	"net/http"
 	"os"
@@ -31,46 +28,9 @@ type server struct {
 
 func (s *server) start() { s.process, s.url = process(s.t, s.binary, s.path) }
 
-// asked sends a request and reads its answer; the error says that it may have been done or not.
-func (s *server) asked(ctx context.Context, method, path string, body any, answer any) error {
-	var sent io.Reader
-	kind := "application/json"
-	switch b := body.(type) {
-	case nil:
-	case []byte:
-		sent, kind = bytes.NewReader(b), "application/octet-stream"
-	default:
-		text, err := json.Marshal(b)
-		require.NoError(s.t, err)
-		sent = bytes.NewReader(text)
-	}
-	request, err := http.NewRequestWithContext(ctx, method, s.url+"/api/v1"+path, sent)
-	require.NoError(s.t, err)
-	request.Header.Set("Authorization", "Bearer "+key)
-	if sent != nil {
-		request.Header.Set("Content-Type", kind)
-	}
-	response, err := http.DefaultClient.Do(request)
-	if err != nil {
-		return errGone{err.Error()}
-	}
-	defer func() { _ = response.Body.Close() }()
-	text, err := io.ReadAll(response.Body)
-	if err != nil {
-		return errGone{err.Error()}
-	}
-	if response.StatusCode >= 400 {
-		return fmt.Errorf("%s %s: %d: %.500s", method, path, response.StatusCode, text)
-	}
-	if answer == nil {
-		return nil
-	}
-	return json.Unmarshal(text, answer)
-}
-
 func (s *server) does(method, path string, body, answer any) {
 	s.t.Helper()
-	require.NoError(s.t, s.asked(s.t.Context(), method, path, body, answer))
+	require.NoError(s.t, ask(s.t.Context(), http.DefaultClient, method, s.url, path, body, answer))
 }
 
 type runState struct {
