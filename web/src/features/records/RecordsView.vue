@@ -254,6 +254,7 @@ const newLink = computed(() => {
       :aria-rowcount="list.total"
       :aria-label="entry?.kind.plural"
       @keydown="onKey"
+      @keypress.space.self.prevent
     >
       <div class="row head" role="row" :style="{ gridTemplateColumns: grid }">
         <div role="columnheader"><span class="visually-hidden">Chosen</span></div>
