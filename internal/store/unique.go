@@ -3,7 +3,6 @@ package store
 import (
 	"cmp"
 	"context"
-	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -156,9 +155,9 @@ func (s *Store) fileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Rec
 	marks := marksOf(u, company, key)
 	s.noteMarks(set.ID, append([]int64{keyMark(company, key.key)}, marks...))
 	for _, mark := range marks {
-		rows = append(rows, set.ID, mark, id, key.name, r.Company, key.beside)
+		rows = append(rows, set.ID, mark, id, key.name)
 	}
-	return s.insert("INSERT OR IGNORE INTO unique_names (unique_set, mark, record, name, company, beside) VALUES ", 6, rows)
+	return s.insert("INSERT OR IGNORE INTO unique_names (unique_set, mark, record, name) VALUES ", 4, rows)
 }
 
 func definitionOf(u *match.Unique) string {
@@ -388,43 +387,26 @@ func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, compa
 		return nil, err
 	}
 	type candidate struct {
-		record int64
-		alike  int
+		ID           int64
+		Number, Name string
+		alike        int
 	}
 	var found []candidate
-	comparer := match.Comparing(match.NameOf(name))
-	var id int64
-	var other sql.RawBytes
-	// The rows are many and mostly not alike: they are looked at where they are read. The marks say of which company they are, and
-	// beside what.
-	rows, err := s.db.WithContext(ctx).Raw("SELECT record, name FROM unique_names WHERE unique_set = ? AND "+amongst("mark"), set.ID, string(sought)).Rows()
+	// The marks say of which company the names are, and beside what.
+	err = s.db.WithContext(ctx).Raw("SELECT DISTINCT r.id, r.number, n.name FROM unique_names n "+leading+" records r ON r.id = n.record WHERE n.unique_set = ? AND alike(?, n.name) AND "+
+		amongst("n.mark"), set.ID, name, string(sought)).Scan(&found).Error
 	if err != nil {
 		return nil, err
 	}
-	defer func() { _ = rows.Close() }()
-	for rows.Next() {
-		if err := rows.Scan(&id, &other); err != nil {
-			return nil, err
-		}
-		known := func(c candidate) bool { return c.record == id }
-		if !comparer.LikeText(other) || slices.ContainsFunc(found, known) {
-			continue
-		}
-		if alike := match.SimilarPlain(name, string(other)); alike >= match.Alike {
-			found = append(found, candidate{id, alike})
-		}
+	for i := range found {
+		found[i].alike = match.SimilarPlain(name, found[i].Name)
 	}
-	if err := errors.Join(rows.Err(), rows.Close()); err != nil {
-		return nil, err
-	}
-	slices.SortFunc(found, func(a, b candidate) int { return cmp.Or(b.alike-a.alike, cmp.Compare(a.record, b.record)) })
+	slices.SortFunc(found, func(a, b candidate) int { return cmp.Or(b.alike-a.alike, cmp.Compare(a.ID, b.ID)) })
 	var numbers []string
 	for _, c := range found {
-		var number string
-		if err := s.db.WithContext(ctx).Raw("SELECT number FROM records WHERE id = ?", c.record).Scan(&number).Error; err != nil {
-			return nil, err
+		if c.alike >= match.Alike && !slices.Contains(numbers, c.Number) {
+			numbers = append(numbers, c.Number)
 		}
-		numbers = append(numbers, number)
 	}
 	return numbers, nil
 }
