@@ -137,3 +137,44 @@ func TestASpreadsheetBecomesAKindOfRecord(t *testing.T) {
 	u.clicks(".proposal .deeds button", "Make a draft")
 	u.sees(".made", "Draft")
 }
+
+// Rows of one document become a record with lines; what belongs where is guessed, and can be corrected.
+func TestASpreadsheetOfDocumentsBecomesRecordsWithLines(t *testing.T) {
+	u := begin(t, "/start?way=steps", browser.Setup{Empty: true})
+	u.keys("Name", "Quay Salt")
+	u.keys("Country", "Denmark")
+	u.clicks(`form[aria-label="Company"] button`, "Save the company")
+	u.sees(".steps", "10 Quay Salt")
+	u.goes("/start?way=spreadsheet")
+	text := "Order no,Boat,Ordered on,Yard,Article,Pieces,Price\n"
+	for i := range 12 {
+		for line := range 1 + i%3 {
+			text += fmt.Sprintf("HO-%03d,%s,2026-10-%02d,North,%s,%d,%d.50\n", 140+i, []string{"Petrel", "Gannet", "Skua"}[i%3], 1+i, []string{"rope", "oar", "sail"}[line], 1+i+line, 20+line)
+		}
+	}
+	path := filepath.Join(t.TempDir(), "Harbour orders.csv")
+	require.NoError(t, os.WriteFile(path, []byte(text), 0o600))
+	require.NoError(t, u.page.Do(chromedp.SetUploadFiles(".start input[type=file]", []string{path})))
+	u.sees("table", "12 different values in 24 rows: each is a record")
+	u.sees("table", "differs between the rows of one Order no")
+	u.sees("button", "Make the kind and load 24 rows as 12 records")
+	// Each row by itself, and back.
+	u.chooses("One record is", "each row")
+	u.sees("button", "Make the kind and load 24 rows")
+	u.seesNo("table", "Belongs to")
+	u.chooses("One record is", "rows of one Order no")
+	u.sees("table", "Belongs to")
+	u.chooses("Yard belongs to", "lines")
+	u.clicks("button", "Make the kind and load 24 rows as 12 records")
+	u.sees(`[role="status"]`, "12 records were added")
+	u.clicks("a.button", "Look at the records")
+	u.sees("main", "HO-142")
+	u.goes("/records/harbour_order/HA100003")
+	u.holds("order_no", "HO-142")
+	u.holds("lines.2.article", "oar")
+	var kept contract.Record
+	u.calls(http.MethodGet, "/records/harbour_order/HA100003", nil, &kept)
+	require.Len(t, kept.Content.Lines, 3)
+	assert.Equal(t, "North", kept.Content.Lines[2].Values["yard"])
+	assert.Equal(t, "22.5", kept.Content.Lines[2].Values["price"])
+}

@@ -21,8 +21,12 @@ type Column struct {
 	Field   field.Field
 	// Filled and Different are how many of the values are there, and how many different ones.
 	Filled, Different int
-	// Unique tells that no two rows share a value.
+	// Unique tells that no two records, or lines, share a value.
 	Unique bool
+	// Line tells that it belongs to the lines of a record.
+	Line bool
+	// Groups tells that rows with the same value could be one record: they stand below each other, and some do.
+	Groups bool
 	// Evidence says in words why the field is what it is.
 	Evidence []string
 }
@@ -37,6 +41,19 @@ type Sheet struct {
 	Companies map[string]string
 	// Links tells how many of some values are records of which kind: by kind.
 	Links func(values []string) map[string]int
+	// By is the column whose value the rows of one record share, which are its lines; EachRow: each row is a
+	// record; nil: it is found out.
+	By *int
+	// Within tells of each row whether it is a further line of the record before; nil: the file does not say.
+	Within []bool
+}
+
+// Guess is what a spreadsheet could be.
+type Guess struct {
+	Columns []Column
+	Format  field.Format // how it writes numbers and dates
+	By      int          // see Sheet
+	Records int          // how many its rows are
 }
 
 // mostTried is how many different values of a column are compared with lists and records.
@@ -56,22 +73,44 @@ var (
 )
 
 // Guess makes fields of the columns of a spreadsheet: their types, lengths, decimals, choices and links,
-// each with its evidence; and the way in which it writes numbers and dates. Cost: the cells, some of them
+// each with its evidence; which of its rows are one record; and the way in which it writes numbers and dates. Cost: the cells, some of them
 // by the formats, and of each column some different values by the lists.
-func (s *Sheet) Guess() ([]Column, field.Format) {
-	format := s.format()
-	columns := make([]Column, len(s.Names))
+func (s *Sheet) Guess() Guess {
+	format, r := s.format(), s.records()
+	g := Guess{Columns: make([]Column, len(s.Names)), Format: format, By: r.by, Records: len(r.starts)}
+	all := s.single().starts
 	keys := map[string]bool{}
 	for i, name := range s.Names {
-		columns[i] = s.column(i, strings.TrimSpace(name), format)
-		key := keyOf(columns[i].Name, i)
+		rows, prefix, name := r.starts, "", strings.TrimSpace(name)
+		if r.lines[i] {
+			rows, prefix, name = all, field.LinePrefix, strings.TrimPrefix(name, field.LinePrefix)
+		}
+		c := s.column(i, name, rows, i == r.by, format)
+		c.Groups = s.Within == nil && s.groups(i)
+		if c.Line = r.lines[i]; r.by != EachRow {
+			c.Evidence = append(c.Evidence, s.place(i, &r))
+		}
+		key := prefix + keyOf(c.Name, i)
 		for n := 2; keys[key]; n++ {
-			key = fmt.Sprintf("%s_%d", keyOf(columns[i].Name, i), n)
+			key = fmt.Sprintf("%s%s_%d", prefix, keyOf(c.Name, i), n)
 		}
 		keys[key] = true
-		columns[i].Field.Key, columns[i].Field.Label, columns[i].Field.Loaded = key, columns[i].Name, true
+		c.Field.Key, c.Field.Label, c.Field.Loaded = key, c.Name, true
+		g.Columns[i] = c
 	}
-	return columns, format
+	return g
+}
+
+// place says why a column belongs to the records, or to their lines.
+func (s *Sheet) place(at int, r *records) string {
+	by := strings.TrimSpace(s.Names[r.by])
+	switch {
+	case at == r.by:
+		return fmt.Sprintf("%d different values in %d rows: each is a record", len(r.starts), len(s.Rows))
+	case r.lines[at]:
+		return "differs between the rows of one " + by
+	}
+	return "the same in all rows of one " + by
 }
 
 // keyOf makes the key of a field of its name.
@@ -129,17 +168,19 @@ func (s *Sheet) format() field.Format {
 	return best
 }
 
-func (s *Sheet) column(at int, name string, format field.Format) Column {
+// column makes a field of a column, of some rows; named tells that its values are what records are known by.
+func (s *Sheet) column(at int, name string, rows []int, named bool, format field.Format) Column {
 	c := Column{Name: name}
 	counts := map[string]int{}
 	var values []string
-	for _, row := range s.Rows {
-		if at >= len(row) || row[at] == "" {
+	for _, row := range rows {
+		v := s.cell(row, at)
+		if v == "" {
 			continue
 		}
 		c.Filled++
-		if counts[row[at]]++; counts[row[at]] == 1 {
-			values = append(values, row[at])
+		if counts[v]++; counts[v] == 1 {
+			values = append(values, v)
 		}
 	}
 	c.Different, c.Unique = len(values), len(values) == c.Filled && c.Filled > 1
@@ -158,15 +199,15 @@ func (s *Sheet) column(at int, name string, format field.Format) Column {
 	case s.linked(&c, some, say):
 	case s.typed(&c, some, format, say):
 	case s.listed(&c, some, say):
-	case s.numeric(&c, some, format, say):
+	case !named && s.numeric(&c, some, format, say):
 	default:
 		text(&c, values, say)
 	}
 	if c.Unique && c.Field.Type == field.Text {
-		say("no two rows share a value")
+		say("no two share a value")
 	}
-	if blank := len(s.Rows) - c.Filled; blank > 0 {
-		say("%d of %d rows are blank", blank, len(s.Rows))
+	if blank := len(rows) - c.Filled; blank > 0 {
+		say("%d of %d are blank", blank, len(rows))
 	}
 	return c
 }

@@ -2,6 +2,7 @@ package app_test
 
 import (
 	"bytes"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -216,4 +217,29 @@ func TestTheFileOfABookIsRead(t *testing.T) {
 	assert.NotNil(t, kindOf(t, elsewhere, "claim"))
 	_, err = elsewhere.Books.Read(ctx, bytes.NewReader([]byte("salt: yes")), true)
 	assert.Equal(t, "not-a-book", codeOf(t, err))
+}
+
+// What a spreadsheet holds is guessed from any form of file, with lines where it has them.
+func TestASpreadsheetIsGuessedWithItsLines(t *testing.T) {
+	d, ctx := harbour(t), as(t)
+	flat := "Order,Boat,Article\nS-1,Petrel,rope\nS-1,Petrel,oar\nS-2,Skua,rope\n"
+	nested := `{"order":"S-1","boat":"Petrel","lines":[{"article":"rope"},{"article":"oar"}]}` + "\n" + `{"order":"S-2","boat":"Skua","lines":[{"article":"rope"}]}` + "\n"
+	for name, text := range map[string]string{"Orders.csv": flat, "Orders.ndjson": nested} {
+		guess, err := d.Kinds.Guess(ctx, name, "", false, strings.NewReader(text))
+		require.NoError(t, err, name)
+		assert.Equal(t, [3]int{3, 3, 2}, [3]int{guess.Rows, guess.Looked, guess.Records}, name)
+		assert.Equal(t, name == "Orders.ndjson", guess.Nested, name)
+		assert.Equal(t, record.LineSection, guess.Kind.Sections[1].Key, name)
+		for _, c := range guess.Columns {
+			article := strings.HasSuffix(strings.ToLower(c.Name), "article")
+			assert.Equal(t, article, c.Line, "%s %s", name, c.Name)
+			assert.Equal(t, article, c.Field.OfLine(), "%s %s", name, c.Name)
+		}
+	}
+	guess, err := d.Kinds.Guess(ctx, "Orders.csv", "", true, strings.NewReader(flat))
+	require.NoError(t, err)
+	assert.Equal(t, 3, guess.Records)
+	assert.Len(t, guess.Kind.Sections, 1)
+	_, err = d.Kinds.Guess(ctx, "Orders.csv", "Ship", false, strings.NewReader(flat))
+	assert.Equal(t, "unknown-column", codeOf(t, err))
 }

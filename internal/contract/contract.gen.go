@@ -2539,6 +2539,12 @@ type GuessedColumn struct {
 	Field     Field    `json:"field"`
 	Filled    int      `json:"filled"`
 
+	// Groups Rows with the same value could be one record: they stand below each other
+	Groups bool `json:"groups"`
+
+	// Line It belongs to the lines
+	Line bool `json:"line"`
+
 	// Name As the file calls it
 	Name    string   `json:"name"`
 	Samples []string `json:"samples"`
@@ -2546,7 +2552,7 @@ type GuessedColumn struct {
 	// Special It is no field: it names the company of each row
 	Special GuessedColumnSpecial `json:"special,omitempty"`
 
-	// Unique No two rows share a value
+	// Unique No two records, or lines, share a value
 	Unique bool `json:"unique"`
 }
 
@@ -2688,13 +2694,24 @@ type KindEntry struct {
 
 // KindGuess defines model for KindGuess.
 type KindGuess struct {
+	// By The column whose value the rows of one record share; empty: none
+	By      string          `json:"by"`
 	Columns []GuessedColumn `json:"columns"`
 
 	// Format How the file writes numbers and dates
 	Format Format `json:"format"`
 	Kind   Kind   `json:"kind"`
 
-	// Rows How many rows were looked at
+	// Looked How many of them, from the first, were looked at
+	Looked int `json:"looked"`
+
+	// Nested The file says itself which lines a record has
+	Nested bool `json:"nested"`
+
+	// Records How many records those are
+	Records int `json:"records"`
+
+	// Rows How many rows the file has
 	Rows int `json:"rows"`
 }
 
@@ -5267,6 +5284,12 @@ type TellFormulaParams struct {
 type GuessKindParams struct {
 	// Name Of the file
 	Name string `form:"name" json:"name"`
+
+	// By The column whose value the rows of one record share, which are its lines; missing: it is found out
+	By string `form:"by,omitempty" json:"by,omitempty"`
+
+	// Each Each row is a record; nothing is found out about lines
+	Each bool `form:"each,omitempty" json:"each,omitempty"`
 }
 
 // AddFieldParams defines parameters for AddField.

@@ -31,7 +31,7 @@ func (s *server) DeleteKind(ctx context.Context, r DeleteKindRequestObject) (Del
 }
 
 func (s *server) GuessKind(ctx context.Context, r GuessKindRequestObject) (GuessKindResponseObject, error) {
-	v, err := s.app.Kinds.Guess(ctx, r.Params.Name, r.Body)
+	v, err := s.app.Kinds.Guess(ctx, r.Params.Name, r.Params.By, r.Params.Each, r.Body)
 	return GuessKind200JSONResponse(v), err
 }
 

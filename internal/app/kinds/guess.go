@@ -6,6 +6,7 @@ import (
 	"errors"
 	"io"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"codicil/core/learn"
@@ -24,13 +25,15 @@ const (
 	rowsGuessed = 5_000
 	// samplesGuessed is how many values of a column are shown.
 	samplesGuessed = 4
+	// general is the section of the fields of the header.
+	general = "general"
 )
 
 var errEnough = errors.New("enough")
 
-// Guess makes a kind of a spreadsheet: its columns as fields, with the evidence. Nothing is kept. Cost:
-// the first rows; see learn.Sheet.
-func (s *Service) Guess(ctx context.Context, name string, in io.Reader) (contract.KindGuess, error) {
+// Guess makes a kind of a spreadsheet: its columns as fields, with the evidence. by is the column whose value the rows of one
+// record share; "": it is found out, or with each, each row is a record. Nothing is kept. Cost: the first rows; see learn.Sheet.
+func (s *Service) Guess(ctx context.Context, name, by string, each bool, in io.Reader) (contract.KindGuess, error) {
 	guess := contract.KindGuess{Columns: []contract.GuessedColumn{}}
 	if err := access.Need(ctx, actor.SetupChange); err != nil {
 		return guess, err
@@ -56,11 +59,22 @@ func (s *Service) Guess(ctx context.Context, name string, in io.Reader) (contrac
 		return guess, unreadable(err)
 	}
 	sheet.Names = source.Columns
+	if by != "" || each {
+		at := learn.EachRow
+		if by != "" {
+			if at = slices.Index(sheet.Names, by); at < 0 {
+				return guess, fault.Bad(guessColumn, by)
+			}
+		}
+		sheet.By = &at
+	}
+	var within []bool
 	err = source.Each(open, func(r *exchange.Row) error {
 		row := make([]string, len(r.Cells))
 		for i, c := range r.Cells {
 			row[i] = strings.TrimSpace(c.Text)
 		}
+		within = append(within, r.Within)
 		if sheet.Rows = append(sheet.Rows, row); len(sheet.Rows) == rowsGuessed {
 			return errEnough
 		}
@@ -68,6 +82,9 @@ func (s *Service) Guess(ctx context.Context, name string, in io.Reader) (contrac
 	})
 	if err != nil && !errors.Is(err, errEnough) {
 		return guess, unreadable(err)
+	}
+	if guess.Nested = slices.Contains(within, true); guess.Nested {
+		sheet.Within = within
 	}
 	for i := range ref.Companies {
 		c := &ref.Companies[i]
@@ -87,17 +104,22 @@ func (s *Service) Guess(ctx context.Context, name string, in io.Reader) (contrac
 		}
 		return found
 	}
-	columns, format := sheet.Guess()
+	found := sheet.Guess()
 	if err := links.Err(); err != nil {
 		return guess, err
 	}
-	guess.Rows, guess.Format = len(sheet.Rows), format
-	guess.Kind = kindOf(name, columns)
-	for i, c := range columns {
-		shown := contract.GuessedColumn{Name: source.Columns[i], Special: contract.GuessedColumnSpecial(c.Special), Field: c.Field, Filled: c.Filled, Different: c.Different, Unique: c.Unique, Evidence: append([]string{}, c.Evidence...), Samples: []string{}}
-		shown.Field.Section = "general"
+	guess.Rows, guess.Looked, guess.Records, guess.Format = source.Rows, len(sheet.Rows), found.Records, found.Format
+	if found.By != learn.EachRow {
+		guess.By = source.Columns[found.By]
+	}
+	guess.Kind = kindOf(name, found.Columns)
+	for i, c := range found.Columns {
+		shown := contract.GuessedColumn{Name: source.Columns[i], Special: contract.GuessedColumnSpecial(c.Special), Field: c.Field, Filled: c.Filled, Different: c.Different, Unique: c.Unique, Line: c.Line, Groups: c.Groups, Evidence: append([]string{}, c.Evidence...), Samples: []string{}}
+		if shown.Field.Section = general; c.Line {
+			shown.Field.Section = record.LineSection
+		}
 		for _, row := range sheet.Rows {
-			if i < len(row) && row[i] != "" {
+			if i < len(row) && row[i] != "" && !slices.Contains(shown.Samples, row[i]) {
 				shown.Samples = append(shown.Samples, row[i])
 			}
 			if len(shown.Samples) == samplesGuessed {
@@ -122,9 +144,12 @@ func unreadable(err error) error {
 func kindOf(name string, columns []learn.Column) record.Kind {
 	called := strings.TrimSpace(strings.TrimSuffix(filepath.Base(name), filepath.Ext(name)))
 	called = strings.ToUpper(called[:min(1, len(called))]) + called[min(1, len(called)):]
-	k := record.Kind{Plural: called, Label: strings.TrimSuffix(called, "s"), TypeLabel: "Type", Digits: 4, Title: []string{}, Sections: []record.Section{{Key: "general", Label: "General"}}}
+	k := record.Kind{Plural: called, Label: strings.TrimSuffix(called, "s"), TypeLabel: "Type", Digits: 4, Title: []string{}, Sections: []record.Section{{Key: general, Label: "General"}}}
+	if slices.ContainsFunc(columns, func(c learn.Column) bool { return c.Line }) {
+		k.Sections = append(k.Sections, record.Section{Key: record.LineSection, Label: "Lines"})
+	}
 	for _, c := range columns {
-		if len(k.Title) == 0 && c.Special == "" && c.Field.Type == "text" && c.Different*10 >= c.Filled*8 && c.Filled > 0 {
+		if len(k.Title) == 0 && !c.Line && c.Special == "" && c.Field.Type == "text" && c.Different*10 >= c.Filled*8 && c.Filled > 0 {
 			k.Title = []string{c.Field.Key}
 		}
 	}

@@ -13,6 +13,7 @@ var (
 
 	guessTooLarge   = notice.Define("file-too-large.kind", "the file has more than {most} MB; take a part of it to begin with")
 	guessUnreadable = notice.Define("file-unreadable.kind", "the file cannot be read: {why}")
+	guessColumn     = notice.Define("unknown-column.kind", "the file has no column {column:q}")
 
 	numbersStay  = notice.Define("numbers-stay", "{count} {kind} keep their numbers; new ones begin with {prefix}")
 	titlesChange = notice.Define("titles-change", "{count} {kind} are called otherwise in lists and links")

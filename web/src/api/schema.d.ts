@@ -3747,8 +3747,16 @@ export interface components {
         KindGuess: {
             kind: components["schemas"]["Kind"];
             columns: components["schemas"]["GuessedColumn"][];
-            /** @description How many rows were looked at */
+            /** @description How many rows the file has */
             rows: number;
+            /** @description How many of them, from the first, were looked at */
+            looked: number;
+            /** @description How many records those are */
+            records: number;
+            /** @description The column whose value the rows of one record share; empty: none */
+            by: string;
+            /** @description The file says itself which lines a record has */
+            nested: boolean;
             /** @description How the file writes numbers and dates */
             format: components["schemas"]["Format"];
         };
@@ -3764,8 +3772,12 @@ export interface components {
             filled: number;
             /** @description How many different values */
             different: number;
-            /** @description No two rows share a value */
+            /** @description No two records, or lines, share a value */
             unique: boolean;
+            /** @description It belongs to the lines */
+            line: boolean;
+            /** @description Rows with the same value could be one record: they stand below each other */
+            groups: boolean;
             evidence: string[];
             samples: string[];
         };
@@ -8120,6 +8132,10 @@ export interface operations {
             query: {
                 /** @description Of the file */
                 name: string;
+                /** @description The column whose value the rows of one record share, which are its lines; missing: it is found out */
+                by?: string;
+                /** @description Each row is a record; nothing is found out about lines */
+                each?: boolean;
             };
             header?: never;
             path?: never;

@@ -7,11 +7,14 @@ export type BookChange = Schemas["BookChange"];
 
 const octets = { "Content-Type": "application/octet-stream" };
 
-/** What kind of record a spreadsheet holds. Nothing is kept. */
-export const guessKind = (file: Blob, name: string) =>
+/**
+ * What kind of record a spreadsheet holds. Nothing is kept. by is the column whose value the rows of one record share; "": each row is
+ * a record; missing: it is found out.
+ */
+export const guessKind = (file: Blob, name: string, by?: string) =>
   ask(
     api.POST("/kinds/guess", {
-      params: { query: { name } },
+      params: { query: { name, ...(by === "" ? { each: true } : { by }) } },
       headers: octets,
       body: file as unknown as string,
       bodySerializer: (body) => body,

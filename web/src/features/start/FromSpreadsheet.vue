@@ -33,15 +33,46 @@ async function choose(chosen: File) {
   made.value = undefined;
   await tried.attempt(async () => {
     const found = await guessKind(chosen, chosen.name);
-    guess.value = found;
     kind.value = { ...found.kind, key: keyOf(found.kind.label), prefix: initials(found.kind.label) };
-    columns.value = found.columns.map((c) => ({ ...c, use: c.filled > 0 }));
-    // A text that is always there and never twice is most likely what people call the record by.
-    const key = found.columns.find((c) => c.unique && c.filled === found.rows && c.field.type === "text");
-    alone.value = key?.name ?? "";
     company.value = catalog.catalog?.companies[0]?.key ?? "";
+    take(found);
   });
 }
+function take(found: KindGuess) {
+  guess.value = found;
+  columns.value = found.columns.map((c) => ({ ...c, use: c.filled > 0 }));
+  // A text that is always there and never twice is most likely what people call the record by.
+  const key = found.columns.find(
+    (c) => !c.line && c.unique && c.filled === found.records && c.field.type === "text",
+  );
+  alone.value = found.by || (key?.name ?? "");
+}
+/** Takes other rows for one record; labels and types that were corrected stay. */
+async function group(by: string) {
+  await tried.attempt(async () => {
+    const corrected = new Map(columns.value.map((c) => [c.name, c]));
+    take(await guessKind(file.value!, file.value!.name, by));
+    for (const c of columns.value) {
+      const before = corrected.get(c.name)!;
+      const { key, section } = c.field;
+      if (c.line === before.line) c.field = { ...before.field, key, section };
+      c.field.label = before.field.label;
+      c.use = before.use;
+    }
+  });
+}
+/** Puts a column with the records, or with their lines. */
+function place(c: Schemas["GuessedColumn"], line: boolean) {
+  c.line = line;
+  const key = c.field.key.replace(/^lines\./, "");
+  c.field.key = line ? `lines.${key}` : key;
+  c.field.section = line ? "lines" : "general";
+}
+const sections = computed(() => [
+  { key: "general", label: "General" },
+  ...(columns.value.some((c) => c.use && c.line) ? [{ key: "lines", label: "Lines" }] : []),
+]);
+const lined = computed(() => sections.value.length > 1 || !!guess.value?.by || !!guess.value?.nested);
 const initials = (label: string) =>
   label
     .replace(/[^A-Za-z]/g, "")
@@ -71,7 +102,7 @@ async function neverTwice(kindKey: string, field: string) {
   if (rules.some((r) => r.body.target === field && r.body.effect.unique && r.state === "in force")) return;
   const unique = { with: [], everywhere: false, ignore: ["case" as const, "spaces" as const], near: false };
   const message = `Another of the ${kind.value!.plural.toLowerCase()} has this value.`;
-  const why = `No two of the ${count(guess.value!.rows)} rows of ${file.value!.name} share a value.`;
+  const why = `No two of the first ${count(guess.value!.records)} records of ${file.value!.name} share a value.`;
   const draft = await change(
     api.POST("/rules", {
       body: {
@@ -109,7 +140,7 @@ async function make() {
         api.PUT("/kinds/{kind}", {
           params: { path: { kind: k.key } },
           body: {
-            kind: { ...k, title, fields: [] },
+            kind: { ...k, title, sections: sections.value, fields: [] },
             new: true,
             fields,
             types: [{ kind: k.key, ...type.value }],
@@ -199,10 +230,25 @@ async function make() {
             orNone(
               'any value may be',
               columns
-                .filter((c) => c.unique && c.use && !c.special)
+                .filter((c) => (c.unique || c.name === guess?.by) && c.use && !c.line && !c.special)
                 .map((c) => ({ value: c.name, label: c.field.label })),
             )
           "
+      /></label>
+      <label v-if="!guess.nested"
+        ><span class="field-label">One record is</span>
+        <SelectBox
+          :model-value="guess.by"
+          label="One record is"
+          :options="
+            orNone(
+              'each row',
+              columns
+                .filter((c) => c.groups)
+                .map((c) => ({ value: c.name, label: `rows of one ${c.field.label}` })),
+            )
+          "
+          @change="group"
       /></label>
       <label
         ><span class="field-label">Their type: key</span
@@ -217,6 +263,7 @@ async function make() {
         <tr>
           <th>Use</th>
           <th>Column</th>
+          <th v-if="lined">Belongs to</th>
           <th>Type</th>
           <th>From, or to</th>
           <th>Because</th>
@@ -227,6 +274,21 @@ async function make() {
         <tr v-for="(c, i) in columns" :key="i" :class="{ unused: !c.use }">
           <td><input v-model="c.use" type="checkbox" :aria-label="`Use the column ${c.name}`" /></td>
           <td><input v-model="c.field.label" class="line" :aria-label="`Label of ${c.name}`" /></td>
+          <td v-if="lined" class="place">
+            <template v-if="c.special || guess.nested || c.name === guess.by">{{
+              c.line ? "lines" : "record"
+            }}</template>
+            <SelectBox
+              v-else
+              :model-value="c.line ? 'lines' : ''"
+              :label="`${c.name} belongs to`"
+              :options="[
+                { value: '', label: 'record' },
+                { value: 'lines', label: 'lines' },
+              ]"
+              @change="place(c, $event === 'lines')"
+            />
+          </td>
           <template v-if="c.special">
             <td colspan="2">the company of the row</td>
           </template>
@@ -271,7 +333,11 @@ async function make() {
         class="button first"
         :disabled="tried.busy || (!special && !company) || !columns.some((c) => c.use)"
       >
-        Make the kind and load {{ count(guess.rows) }} rows
+        Make the kind and load {{ count(guess.rows) }} rows{{
+          guess.looked === guess.rows && guess.records < guess.rows
+            ? ` as ${count(guess.records)} records`
+            : ""
+        }}
       </button>
     </div>
   </form>
@@ -287,11 +353,14 @@ async function make() {
 .ledger td {
   padding: 3px 8px 3px 0;
 }
+.place {
+  min-width: 92px;
+}
 .unused {
   opacity: 0.55;
 }
 .samples {
-  max-width: 190px;
+  max-width: 150px;
   overflow: hidden;
   white-space: nowrap;
   text-overflow: ellipsis;
