@@ -28,7 +28,7 @@ func (choice) Traits() Traits {
 	return Traits{Name: Choice, Label: "Choice", Input: "choice", Width: 62, Settings: []string{"choices"}, Tables: true, Beside: true, Uniform: true}
 }
 
-// Read reads a code, a label, or the beginning of one label.
+// Read reads a code, a label, what the standard of its list calls a code in any language, or the beginning of one label.
 // A code goes before a label that is the same, and one that is written alike before one in other
 // letters.
 func (choice) Read(f *Field, typed string, _ Format, s Surroundings) (feel.Value, *Misfit) {
@@ -50,6 +50,9 @@ func (choice) Read(f *Field, typed string, _ Format, s Surroundings) (feel.Value
 	}
 	if len(alike) > 0 {
 		return feel.StringOf(alike[0]), nil
+	}
+	if code := CodeOf(f.Standard, typed); code != "" && slices.ContainsFunc(f.Choices, func(o Option) bool { return o.Code == code }) {
+		return feel.StringOf(code), nil
 	}
 	if len(begins) == 1 {
 		return feel.StringOf(begins[0]), nil

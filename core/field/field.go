@@ -48,6 +48,8 @@ type Field struct {
 	List string `json:"list,omitempty"`
 	// Choices are those of the field, or of its list as it is now.
 	Choices []Option `json:"choices,omitempty"`
+	// Standard names the standard that its list came complete by, such as ISO 3166-1; "": none. It is kept with the list.
+	Standard string `json:"-"`
 	// Kind is the kind of record that a link names.
 	Kind string `json:"kind,omitempty"`
 	// Added fields were added by an administrator; the others are standard.

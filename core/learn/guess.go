@@ -315,7 +315,7 @@ func (s *Sheet) listed(c *Column, values []string, say func(string, ...any)) boo
 		for _, v := range values {
 			if codes[v] {
 				hits++
-			} else if slices.ContainsFunc(f.Choices, func(o field.Option) bool { return strings.EqualFold(o.Label, v) }) {
+			} else if codes[field.CodeOf(l.Standard, v)] || slices.ContainsFunc(f.Choices, func(o field.Option) bool { return strings.EqualFold(o.Label, v) }) {
 				hits++
 				labels++
 			}

@@ -199,6 +199,7 @@ func (l *List) View(company string) ListView {
 // there keep what they say. Cost: the fields, and each list once.
 func (s *Set) Choose(fields ...[]field.Field) {
 	made := map[string][]field.Option{}
+	standards := map[string]string{}
 	for _, list := range fields {
 		for i := range list {
 			f := &list[i]
@@ -212,9 +213,9 @@ func (s *Set) Choose(fields ...[]field.Field) {
 					continue
 				}
 				options = l.Options()
-				made[f.List] = options
+				made[f.List], standards[f.List] = options, l.Standard
 			}
-			f.Choices = options
+			f.Choices, f.Standard = options, standards[f.List]
 		}
 	}
 }
@@ -234,7 +235,7 @@ func Unchosen(fields ...[]field.Field) {
 	for _, some := range fields {
 		for i := range some {
 			if some[i].List != "" {
-				some[i].Choices = nil
+				some[i].Choices, some[i].Standard = nil, ""
 			}
 		}
 	}

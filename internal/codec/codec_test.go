@@ -88,7 +88,9 @@ func describe(t reflect.Type, within map[reflect.Type]bool) string {
 				parts = append(parts, "..."+describe(f.Type, within))
 				continue
 			}
-			parts = append(parts, f.Tag.Get("json")+": "+describe(f.Type, within))
+			if key := f.Tag.Get("json"); key != "-" { // otherwise it is not written
+				parts = append(parts, key+": "+describe(f.Type, within))
+			}
 		}
 		return "{" + strings.Join(parts, ", ") + "}"
 	}

@@ -20,6 +20,7 @@ type fieldModel struct {
 	Pattern  string        `json:"pattern,omitempty"`
 	List     string        `json:"list,omitempty"`
 	Choices  []optionModel `json:"choices,omitempty"`
+	Standard string        `json:"-"`
 	Kind     string        `json:"kind,omitempty"`
 	Added    bool          `json:"added,omitempty"`
 	Searched bool          `json:"searched,omitempty"`
