@@ -161,6 +161,7 @@ func assemble(j *judging.Service, work *runs.Service) *App {
 	a.Duplicates = duplicates.New(j, work)
 	a.Merging = merging.New(j, a.Records, a.Duplicates, work)
 	a.Derive, a.TakeBack = derive.New(j, a.Records, work), takeback.New(j, a.Records, a.Merging, work)
+	a.Loads.TakeBack = a.TakeBack.Follow
 	a.Tables = tables.New(j, a.Rules)
 	a.Lists = lists.New(j)
 	a.Learning = learning.New(j, work, a.Rules, a.Tables, a.Proofs, a.Coverage)

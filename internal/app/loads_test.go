@@ -437,16 +437,68 @@ func TestWhatIsNamedStays(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, map[string]string{"Firm": "name"}, kept.Setup.Columns, "what was set up by it stays")
 	assert.Empty(t, bring(t, d, "vendor", "third.csv", "Who,Firm\nz,Skua\n").Setup.Name)
+}
 
-	var long strings.Builder
-	long.WriteString("name,company,type\n")
-	for i := range 10_001 {
-		fmt.Fprintf(&long, "V %d,99,TRAD\n", i)
+// A file that is too large for one commit is loaded all or none too: all is checked before the first row is written, and what
+// was written is taken back where it does not come to its end.
+func TestALargeLoadIsAllOrNone(t *testing.T) {
+	d := harbour(t)
+	d.Loads.InOneCommit = 100
+	add(t, d, rule.Body{Kind: "vendor", Family: rule.Validate, Target: "name", Effect: rule.Effect{Severity: rule.Refuse, Message: "A vendor has this name.", Unique: &rule.Unique{}}, On: rule.Occasions{New: true, Change: true}}, rule.InForce)
+	const rows = 1500
+	file := func(prefix, last string) int64 {
+		var text strings.Builder
+		text.WriteString("name,company,type\n")
+		for i := range rows {
+			fmt.Fprintf(&text, "%s %d,10,TRAD\n", prefix, i)
+		}
+		l := setUp(t, d, bring(t, d, "vendor", prefix+".csv", text.String()+last), func(s *contract.LoadSetup) { s.Whole, s.Key = true, []string{} })
+		return l.ID
 	}
-	tooLong := setUp(t, d, bring(t, d, "vendor", "long.csv", long.String()), func(s *contract.LoadSetup) { s.Whole = true })
-	r, err := d.Loads.Start(as(t), tooLong.ID)
+	standing := func() int {
+		page, err := d.Records.List(as(t), contract.ListRequest{Kind: "vendor", Selection: record.Selection{States: []string{record.Kept}}})
+		require.NoError(t, err)
+		return page.Total
+	}
+	begun := func(prefix string) contract.Run {
+		r, err := d.Loads.Start(as(t), file(prefix, ""))
+		require.NoError(t, err)
+		require.Eventually(t, func() bool { return standing() > 0 }, time.Minute, time.Millisecond)
+		return r
+	}
+	back := func(load int64) contract.Run {
+		all, err := d.Runs.About(as(t), load)
+		require.NoError(t, err)
+		at := slices.IndexFunc(all, func(r contract.Run) bool { return r.What == contract.RunWhatTakeBack })
+		require.GreaterOrEqual(t, at, 0)
+		return ended(t, d, all[at].ID)
+	}
+
+	run, hits := loaded(t, d, file("Early", "Nowhere,99,TRAD\n"))
+	assert.Equal(t, map[string]int{"skip": rows, "refuse": 1}, run.Counts)
+	assert.Equal(t, contract.RunHitWhat("refuse"), hits[0].What)
+	assert.Zero(t, standing())
+
+	// Somebody saves what a later row brings.
+	run = begun("Late")
+	save(t, d, document("vendor", "10", "TRAD", values{"name": fmt.Sprintf("Late %d", rows-1)}))
+	run = ended(t, d, run.ID)
+	assert.Equal(t, contract.RunStateFailed, run.State)
+	assert.Contains(t, run.Problem, "1 rows were refused that were accepted when all were checked")
+	assert.Equal(t, rows-1, back(run.Load).Counts["withdrawn"])
+	assert.Equal(t, 1, standing(), "what was saved by hand")
+
+	// Somebody stops it.
+	run = begun("Stopped")
+	require.Eventually(t, func() bool { return standing() > 1 }, time.Minute, time.Millisecond)
+	_, err := d.Runs.Stop(as(t), run.ID)
 	require.NoError(t, err)
-	ending := ended(t, d, r.ID)
-	assert.Equal(t, contract.RunStateFailed, ending.State)
-	assert.Contains(t, ending.Problem, "more than 10000 records")
+	run = ended(t, d, run.ID)
+	assert.Equal(t, contract.RunStateStopped, run.State)
+	back(run.Load)
+	assert.Equal(t, 1, standing())
+
+	run, _ = loaded(t, d, file("Good", ""))
+	assert.Equal(t, map[string]int{"add": rows}, run.Counts)
+	assert.Equal(t, rows+1, standing())
 }

@@ -3082,7 +3082,7 @@ type LoadSetup struct {
 	// Sheet Of a workbook; "": the first
 	Sheet string `json:"sheet,omitempty"`
 
-	// Whole All rows or none: at most 10,000 records
+	// Whole All rows or none; above 10,000 records they are checked first, written some at a time, and taken back where one is refused after all
 	Whole bool `json:"whole,omitempty"`
 }
 

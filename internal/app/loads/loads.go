@@ -39,11 +39,15 @@ type Service struct {
 	runs    *runs.Service
 	// within returns what saves records in a transaction.
 	within func(*judging.Service) *records.Service
+	// TakeBack begins to take back what a run wrote that writes no more.
+	TakeBack func(ctx context.Context, of contract.Run) (contract.Run, error)
+	// InOneCommit is how many records are loaded all or none in one commit, held in memory until then.
+	InOneCommit int
 }
 
 // New returns the use cases; within returns what saves records in a transaction.
 func New(j *judging.Service, r *records.Service, p *posting.Service, w *runs.Service, within func(*judging.Service) *records.Service) *Service {
-	return &Service{j, r, p, w, within}
+	return &Service{base: j, records: r, posting: p, runs: w, within: within, InOneCommit: 10_000}
 }
 
 const (

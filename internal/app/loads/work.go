@@ -21,16 +21,11 @@ import (
 	"codicil/internal/store"
 )
 
-const (
-	// atOnce is how many records of a file are judged, and written in one commit, at once.
-	atOnce = 100
-	// mostWhole is how many records are loaded all or none: they are held, and written in one commit.
-	mostWhole = 10_000
-)
+// atOnce is how many records of a file are judged, and written in one commit, at once.
+const atOnce = 100
 
 var (
-	wholeTooMany = notice.Define("whole-too-many", "the file has more than {most} records, which cannot be loaded all or none; load what is accepted, or divide the file")
-	notToPost    = notice.Define("load-not-posted", "{kind} are not posted; leave posting out")
+	notToPost = notice.Define("load-not-posted", "{kind} are not posted; leave posting out")
 )
 
 func itoa(n int) string { return strconv.Itoa(n) }
@@ -260,11 +255,11 @@ func (k *work) check(ctx context.Context) error {
 }
 
 func (k *work) load(ctx context.Context) error {
-	if k.plan.setup.Whole && k.done == 0 {
-		if err := k.whole(ctx); err != nil {
-			return err
-		}
-	} else if err := k.loadAll(ctx); err != nil {
+	all := k.loadAll
+	if k.plan.setup.Whole && (k.done == 0 || k.w.Reached() != "") {
+		all = k.whole
+	}
+	if err := all(ctx); err != nil {
 		return err
 	}
 	if k.plan.setup.Post {
@@ -280,65 +275,6 @@ func (k *work) logged(r *row) {
 	r.also = func(ctx context.Context, tx *store.Store, kept record.Record) error {
 		return tx.AddRunWrite(ctx, k.w.ID(), &kept)
 	}
-}
-
-// whole loads all rows, or none.
-func (k *work) whole(ctx context.Context) error {
-	var all []*row
-	var changes []*commit.Change
-	err := k.batches(ctx, func(rows []*row) error {
-		if len(all)+len(rows) > mostWhole {
-			return fault.Bad(wholeTooMany, mostWhole)
-		}
-		for _, r := range rows {
-			k.logged(r)
-		}
-		made, err := k.judgeAll(ctx, rows)
-		all, changes = append(all, rows...), append(changes, made...)
-		return err
-	})
-	if err != nil {
-		return err
-	}
-	if !slices.ContainsFunc(all, (*row).rejected) {
-		refused, err := k.service.base.Line.Together(ctx, commit.Batch{
-			With: func(ctx context.Context, tx *store.Store, _ int, _ []error) error {
-				for _, r := range all {
-					k.note(r)
-				}
-				return k.w.CameWith(ctx, tx, k.done, k.counts)
-			},
-			Kept: func(int) { k.w.Kept() },
-		}, changes, func(ctx context.Context, tx *store.Store, i int) (*commit.Change, error) {
-			inner := k.service.within(k.service.base.Over(tx))
-			all[i].beside = nil
-			c, err := all[i].judge(ctx, inner)
-			if err == nil && c.Write != nil {
-				v := all[i].saving
-				done := c.Done
-				c.Done = func() {
-					done()
-					k.service.base.Cache.Records.Put(v.Result)
-				}
-			}
-			return c, err
-		})
-		if err != nil {
-			k.w.Drop()
-			return err
-		}
-		if refused < 0 {
-			return k.service.records.CatchUp(ctx)
-		}
-	}
-	// Nothing is written: of those that would have been it is said.
-	for _, r := range all {
-		if !r.rejected() && r.what != contract.LoadOutcomeSame && r.what != contract.LoadOutcomeSkip {
-			r.what, r.said, r.number = contract.LoadOutcomeSkip, append(r.said, "not loaded, because other rows are refused"), ""
-		}
-		k.note(r)
-	}
-	return k.w.Came(ctx, k.done, k.counts)
 }
 
 // post posts what the load saved, in the order of the file.

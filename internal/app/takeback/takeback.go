@@ -60,9 +60,14 @@ func (s *Service) Start(ctx context.Context, id int64) (contract.Run, error) {
 	case of.Writes == 0:
 		return of, fault.Hindered(nothingWritten)
 	}
-	r, err := s.runs.Start(ctx, string(contract.RunWhatTakeBack), of.Title, runs.Subject{Load: of.Load, Run: id}, func(ctx context.Context, w *runs.Writer) error {
+	return s.Follow(ctx, of)
+}
+
+// Follow begins the same for a run that writes no more, though it may not have ended.
+func (s *Service) Follow(ctx context.Context, of contract.Run) (contract.Run, error) {
+	r, err := s.runs.Start(ctx, string(contract.RunWhatTakeBack), of.Title, runs.Subject{Load: of.Load, Run: of.ID}, func(ctx context.Context, w *runs.Writer) error {
 		w.Total(of.Writes)
-		return s.work(ctx, w, id)
+		return s.work(ctx, w, of.ID)
 	})
 	return runs.Shown(&r), err
 }

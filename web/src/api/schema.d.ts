@@ -4521,7 +4521,7 @@ export interface components {
             reasons: {
                 [key: string]: string;
             };
-            /** @description All rows or none: at most 10,000 records */
+            /** @description All rows or none; above 10,000 records they are checked first, written some at a time, and taken back where one is refused after all */
             whole?: boolean;
             /** @description Post what was saved */
             post?: boolean;

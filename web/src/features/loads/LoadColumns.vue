@@ -225,8 +225,12 @@ const noun = computed(() => inSentence(props.entry.kind.label));
           :checked="setup.whole"
           @change="put({ whole: ($event.target as HTMLInputElement).checked })"
         />
-        all rows or none (10,000 records at most)</label
+        all rows or none</label
       >
+      <p v-if="setup.whole && load.rows > 10_000" class="quiet">
+        Above 10,000 records all are checked before the first is written. They appear as they are written; if
+        one is refused after all, or you stop the load, what was written is taken back.
+      </p>
       <label v-if="entry.kind.posted" class="check"
         ><input
           type="checkbox"
