@@ -4,13 +4,17 @@ import (
 	"cmp"
 	"container/heap"
 	"context"
+	"database/sql"
 	"encoding/base64"
 	"encoding/json"
 	"errors"
+	"runtime"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
+	"golang.org/x/sync/errgroup"
 	"gorm.io/gorm"
 
 	"codicil/core/field"
@@ -106,6 +110,8 @@ type listing struct {
 	start *spot // the place that After names; nil: none
 	// many are ids of records that words or bounds find, of which there are more.
 	many [][]int64
+	// parts is how many statements may read at once.
+	parts int
 }
 
 // List returns a page of a list. Cost: by an indexed order the page, as far as the filters keep what they
@@ -137,7 +143,10 @@ func (s *Store) listing(ctx context.Context, q ListQuery) (*listing, error) {
 	if err := s.settle(ctx); err != nil {
 		return nil, err
 	}
-	l := &listing{ListQuery: q, ctx: ctx, db: s.db.WithContext(ctx)}
+	l := &listing{ListQuery: q, ctx: ctx, db: s.db.WithContext(ctx), parts: min(runtime.GOMAXPROCS(0), mostParts)}
+	if s.within {
+		l.parts = 1
+	}
 	var err error
 	if l.index, err = s.indexOf(ctx, q.Kind.Key); err != nil {
 		return nil, err
@@ -526,8 +535,12 @@ func (l *listing) sort(page *ListPage) error {
 		if l.start != nil && at.compare(*l.start, l.Descending) <= 0 {
 			return
 		}
-		if heap.Push(first, at); first.Len() > most {
-			heap.Pop(first)
+		switch {
+		case first.Len() < most:
+			heap.Push(first, at)
+		case at.compare(first.spots[0], l.Descending) < 0:
+			first.spots[0] = at
+			heap.Fix(first, 0)
 		}
 	})
 	if err != nil {
@@ -550,25 +563,51 @@ func (l *listing) spots(do func(spot)) error {
 	})
 }
 
-// values goes through what the records are sorted by.
-func (l *listing) values(do func(spot)) (err error) {
-	text, values := where(append(l.scope(), condition{"kind = ?", []any{l.Kind.Key}}))
-	rows, err := l.db.Raw("SELECT id, "+valueOf(l.By.Key)+" FROM records"+text, values...).Rows()
+// mostParts is in how many parts the records are gone through at once, at most.
+const mostParts = 4
+
+// values goes through what the records are sorted by, in parts on all processors; do is called by one at a time.
+func (l *listing) values(do func(spot)) error {
+	var turn sync.Mutex
+	group, ctx := errgroup.WithContext(l.ctx)
+	for part := range l.parts {
+		group.Go(func() error {
+			return l.valuesOf(ctx, part, func(at spot) {
+				turn.Lock()
+				defer turn.Unlock()
+				do(at)
+			})
+		})
+	}
+	return group.Wait()
+}
+
+// mostKeys is how many different values are remembered with the keys that they sort by.
+const mostKeys = 10_000
+
+// valuesOf goes through one of some parts of the records.
+func (l *listing) valuesOf(ctx context.Context, part int, do func(spot)) (err error) {
+	text, values := where(append(l.scope(), condition{"kind = ? AND id % ? = ?", []any{l.Kind.Key, l.parts, part}}))
+	rows, err := l.db.WithContext(ctx).Raw("SELECT id, "+valueOf(l.By.Key)+" FROM records"+text, values...).Rows()
 	if err != nil {
 		return err
 	}
 	defer func() { err = errors.Join(err, rows.Close()) }()
+	keys := map[string][]byte{}
+	var id int64
+	var value sql.RawBytes
 	for rows.Next() {
-		var id int64
-		var text *string
-		if err := rows.Scan(&id, &text); err != nil {
+		if err := rows.Scan(&id, &value); err != nil {
 			return err
 		}
-		key := ""
-		if text != nil {
-			key = l.Key(*text)
+		key, known := keys[string(value)]
+		if !known {
+			key = []byte(l.Key(string(value)))
+			if len(keys) < mostKeys {
+				keys[string(value)] = key
+			}
 		}
-		do(spot{key == "", []byte(key), id})
+		do(spot{len(key) == 0, key, id})
 	}
 	return rows.Err()
 }
