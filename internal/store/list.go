@@ -569,10 +569,10 @@ const mostParts = 4
 // values goes through what the records are sorted by, in parts on all processors; do is called by one at a time.
 func (l *listing) values(do func(spot)) error {
 	var turn sync.Mutex
-	group, ctx := errgroup.WithContext(l.ctx)
+	var group errgroup.Group
 	for part := range l.parts {
 		group.Go(func() error {
-			return l.valuesOf(ctx, part, func(at spot) {
+			return l.valuesOf(part, func(at spot) {
 				turn.Lock()
 				defer turn.Unlock()
 				do(at)
@@ -586,9 +586,9 @@ func (l *listing) values(do func(spot)) error {
 const mostKeys = 10_000
 
 // valuesOf goes through one of some parts of the records.
-func (l *listing) valuesOf(ctx context.Context, part int, do func(spot)) (err error) {
+func (l *listing) valuesOf(part int, do func(spot)) (err error) {
 	text, values := where(append(l.scope(), condition{"kind = ? AND id % ? = ?", []any{l.Kind.Key, l.parts, part}}))
-	rows, err := l.db.WithContext(ctx).Raw("SELECT id, "+valueOf(l.By.Key)+" FROM records"+text, values...).Rows()
+	rows, err := l.db.Raw("SELECT id, "+valueOf(l.By.Key)+" FROM records"+text, values...).Rows()
 	if err != nil {
 		return err
 	}
