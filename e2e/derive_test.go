@@ -54,3 +54,16 @@ func TestRowsAreChosenByKeys(t *testing.T) {
 	u.clicks(".button.first", "See what changes")
 	u.sees(".counts", "stay as they are")
 }
+
+// With Shift all rows are chosen from the last one to the one that is clicked.
+func TestRowsAreChosenByMouse(t *testing.T) {
+	u := open(t, "/records/vendor")
+	shift := chromedp.ButtonModifiers(chromedp.ModifierShift)
+	u.clicks(`[aria-label="Choose V10003"]`, "")
+	u.clicks(`[aria-label="Choose V10009"]`, "", shift)
+	u.sees(".button", "Derive 7 again")
+	u.clicks(`[aria-label="Choose V10005"]`, "")
+	u.sees(".button", "Derive 6 again")
+	u.clicks(`[aria-label="Choose V10001"]`, "", shift)
+	u.sees(".button", "Derive 9 again")
+}

@@ -113,9 +113,9 @@ func (u *user) cursorIsOn(label string) {
 func quote(text string) string { return strconv.Quote(text) }
 
 // clicks clicks in the middle of the first visible element that fits the selector and shows the text.
-func (u *user) clicks(selector, text string) {
+func (u *user) clicks(selector, text string, options ...chromedp.MouseOption) {
 	u.t.Helper()
-	require.NoError(u.t, u.page.Click(selector, text), "click %s %q", selector, text)
+	require.NoError(u.t, u.page.Click(selector, text, options...), "click %s %q", selector, text)
 }
 
 func (u *user) presses(keys string, options ...chromedp.KeyOption) {

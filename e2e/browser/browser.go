@@ -454,8 +454,8 @@ func (p *Page) Drag(x, y, toX, toY float64, over string) error {
 
 // Click clicks in the middle of the first visible element that fits the selector and shows the
 // text, once it is there and stands still. Where the page moved it away under the mouse, it is
-// clicked again.
-func (p *Page) Click(selector, text string) error {
+// clicked again. Options say which keys are held.
+func (p *Page) Click(selector, text string, options ...chromedp.MouseOption) error {
 	find := fmt.Sprintf(`(() => {
 		const e = [...document.querySelectorAll(%s)].find(e => e.checkVisibility() && (%s === "" || (e.innerText ?? "").trim().includes(%s)));
 		if (!e || e.disabled) return null;
@@ -490,7 +490,7 @@ func (p *Page) Click(selector, text string) error {
 		if err != nil {
 			return err
 		}
-		if err = p.Do(chromedp.MouseClickXY(at[0], at[1])); err != nil {
+		if err = p.Do(chromedp.MouseClickXY(at[0], at[1], options...)); err != nil {
 			return err
 		}
 		if met, err = Ask(p, chromedp.Evaluate[bool](`window.__met !== false`)); err != nil { // a page loaded anew knows of nothing
