@@ -68,9 +68,14 @@ func TestAnAnswerThatStandsIsTheSame(t *testing.T) {
 		{Fields: []string{"name"}, Ignore: match.AllIgnored, Near: true}, {Fields: []string{"name"}, Everywhere: true, Near: true}, {Fields: []string{"city"}, Ignore: match.AllIgnored},
 	}
 	names := []string{"quay ropes", "quay roeps", "quay ropes ltd", "harbour lamps", "harbour lamp", "north pier"}
+	s, tries := shipments(t), 0
+	defer func() { require.NoError(t, s.Close()) }()
 	rapid.Check(t, func(rt *rapid.T) {
-		s := shipments(t)
 		ctx := t.Context()
+		tries++
+		shipment, plain := shipment, plain // a kind for each try, beside those before
+		shipment.Key, plain.Name = fmt.Sprintf("shipment%d", tries), fmt.Sprint(tries)
+		require.NoError(rt, s.SaveKinds(ctx, []record.Kind{shipment}))
 		var kept []record.Record
 		change := func(tx *store.Store) {
 			values := map[string]string{"name": rapid.SampledFrom(names).Draw(rt, "name"), "city": rapid.SampledFrom([]string{"", "Carrow", "carrow"}).Draw(rt, "city")}
@@ -88,7 +93,7 @@ func TestAnAnswerThatStandsIsTheSame(t *testing.T) {
 				kept[i] = next
 				return
 			}
-			r, err := tx.AddRecord(ctx, record.Record{Ref: record.Ref{Kind: "shipment"}, Company: company, Type: "T", State: record.Kept, Content: record.Content{Values: values}}, plain, nil, stamp("Ada"))
+			r, err := tx.AddRecord(ctx, record.Record{Ref: record.Ref{Kind: shipment.Key}, Company: company, Type: "T", State: record.Kept, Content: record.Content{Values: values}}, plain, nil, stamp("Ada"))
 			require.NoError(rt, err)
 			kept = append(kept, r)
 		}
@@ -121,7 +126,6 @@ func TestAnAnswerThatStandsIsTheSame(t *testing.T) {
 			}
 			return nil
 		}))
-		require.NoError(rt, s.Close())
 	})
 }
 
