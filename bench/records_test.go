@@ -11,6 +11,7 @@ import (
 	"codicil/core/match"
 	"codicil/core/record"
 	"codicil/internal/actor"
+	"codicil/internal/app"
 	"codicil/internal/demo"
 	"codicil/internal/store"
 )
@@ -53,6 +54,15 @@ func BenchmarkRecords(b *testing.B) {
 		b.Fatal(key)
 		return nil
 	}
+	b.Run("what a start looks for that is not finished", func(b *testing.B) {
+		for range b.N {
+			a := app.New(s, time.Now)
+			if err := a.Resume(ctx); err != nil {
+				b.Fatal(err)
+			}
+			a.Close()
+		}
+	})
 	documents, vendors := kind("accounting_document"), kind("vendor")
 	for _, c := range []struct {
 		name string

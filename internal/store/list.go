@@ -284,14 +284,29 @@ func (l *listing) spot(row *recordRow) spot {
 	return spot{key == "", []byte(key), row.ID}
 }
 
-// spotsAmong are where those of some records stand that the selection keeps.
+// spotsAmong are where those of some records stand that the selection keeps. They are looked at on all processors, but where one
+// has to be judged.
 func (l *listing) spotsAmong(ids []int64) (all []spot, err error) {
-	err = l.each(ids, l.looked(), func(row *recordRow, r *record.Record) bool {
-		if l.keeps(r) {
-			all = append(all, l.spot(row))
-		}
-		return true
-	})
+	parts := l.parts
+	if l.Bands != nil {
+		parts = 1
+	}
+	var turn sync.Mutex
+	var group errgroup.Group
+	for some := range slices.Chunk(ids, max(1, (len(ids)+parts-1)/parts)) {
+		group.Go(func() error {
+			return l.each(some, l.looked(), func(row *recordRow, r *record.Record) bool {
+				if l.keeps(r) {
+					at := l.spot(row)
+					turn.Lock()
+					defer turn.Unlock()
+					all = append(all, at)
+				}
+				return true
+			})
+		})
+	}
+	err = group.Wait()
 	return all, err
 }
 

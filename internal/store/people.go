@@ -100,7 +100,7 @@ func (s *Store) PersonBySignIn(ctx context.Context, name string) (p Person, err 
 
 // PersonBySubject returns a person as a provider of sign-ins knows them.
 func (s *Store) PersonBySubject(ctx context.Context, subject string) (p Person, err error) {
-	return p, found(s.db.WithContext(ctx).Where("subject = ?", subject).Take(&p).Error, "person", "")
+	return p, found(s.db.WithContext(ctx).Where("subject = ? AND subject <> ''", subject).Take(&p).Error, "person", "")
 }
 
 // AnyPerson tells whether there is a person.

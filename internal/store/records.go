@@ -424,6 +424,7 @@ func (s *Store) MarkLate(ctx context.Context, kind string, numbers []string) err
 
 // Late returns the numbers of the records of a kind that are marked as late.
 func (s *Store) Late(ctx context.Context, kind string) (numbers []string, err error) {
-	err = s.db.WithContext(ctx).Model(&recordRow{}).Where("kind = ? AND late", kind).Order("number").Pluck("number", &numbers).Error
+	// The condition is that of the index of these few.
+	err = s.db.WithContext(ctx).Model(&recordRow{}).Where("kind = ? AND late = 1", kind).Order("number").Pluck("number", &numbers).Error
 	return numbers, err
 }
