@@ -101,16 +101,20 @@ func InBook(b *plan.Book, id int64) *rule.Compiled {
 	return nil
 }
 
+// fewFirst is how many documents are done first, so that something is told soon; then it is twice as many each time.
+const fewFirst = 20
+
 // Documents goes through the records that a rule would stand for, as documents that change nothing: on the day of the
 // work, or of their posting. do gets some at a time, and how many records were gone through for them. Cost: the
 // records of the kind in the companies of who asks, some of them in memory.
 func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *record.Kind, covers func(company, kindType string, day record.Day) bool, atOnce int, do func(rows []record.Record, documents []proof.Proof, gone int) error) error {
 	var rows []record.Record
 	var documents []proof.Proof
-	gone := 0
+	gone, some := 0, min(atOnce, fewFirst)
 	flush := func() error {
 		err := do(rows, documents, gone)
 		rows, documents, gone = nil, nil, 0
+		some = min(2*some, atOnce)
 		return err
 	}
 	for r, err := range s.Store.Records(ctx, kind.Key, access.Scope(ctx)) {
@@ -122,7 +126,7 @@ func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *rec
 		if r.Standing() && covers(r.Company, r.Type, document.EnteredDay(kind, document.Day)) {
 			rows, documents = append(rows, *r), append(documents, proof.Proof{ID: int64(len(rows)), Given: document})
 		}
-		if len(rows) == atOnce || gone == 10*atOnce {
+		if len(rows) == some || gone == 10*some {
 			if err := flush(); err != nil {
 				return err
 			}
