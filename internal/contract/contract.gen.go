@@ -1588,7 +1588,10 @@ type CodeListSummary struct {
 
 // CodeListUses defines model for CodeListUses.
 type CodeListUses struct {
-	// Records How many records hold the code
+	// More There are more
+	More bool `json:"more,omitempty"`
+
+	// Records How many records hold the code, counted up to 10,000
 	Records int `json:"records"`
 
 	// Uses Rules, tables and proofs that name it, and some of the records

@@ -9,6 +9,7 @@ import (
 	"iter"
 	"slices"
 	"strconv"
+	"strings"
 
 	"gorm.io/gorm"
 
@@ -301,6 +302,30 @@ func (s *Store) countRecords(kind string, more int) error {
 func (s *Store) VersionOf(ctx context.Context, at record.Ref) (version int, err error) {
 	err = s.db.WithContext(ctx).Raw("SELECT version FROM records WHERE kind = ? AND number = ?", at.Kind, at.Number).Scan(&version).Error
 	return version, err
+}
+
+// RecordsWith goes through the records of a kind that have one of some values in one of some fields of the header, as far as some
+// many; of their content only the header is read. Cost: a look into the values of every record of the kind, until so many are
+// found.
+func (s *Store) RecordsWith(ctx context.Context, kind string, fields, among []string, most int) iter.Seq2[*record.Record, error] {
+	return func(yield func(*record.Record, error) bool) {
+		sought, _ := json.Marshal(among) // of texts: it cannot fail
+		conditions, values := make([]string, len(fields)), []any{kind}
+		for i, key := range fields {
+			conditions[i], values = amongst(valueOf(key)), append(values, string(sought))
+		}
+		var rows []recordRow
+		err := s.db.WithContext(ctx).Raw("SELECT id, kind, number, company, type, state, field_values FROM records WHERE kind = ? AND ("+strings.Join(conditions, " OR ")+") LIMIT ?", append(values, most)...).Scan(&rows).Error
+		if err != nil {
+			yield(nil, err)
+			return
+		}
+		for i := range rows {
+			if r := rows[i].record(); !yield(&r, nil) {
+				return
+			}
+		}
+	}
 }
 
 // CountRecords returns how many records of a kind there are.

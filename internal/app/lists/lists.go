@@ -189,8 +189,12 @@ type held struct {
 	besides int // rules, tables and proofs
 }
 
-// holding finds what holds codes of a list; a code that nothing holds is not there. Cost: the rules,
-// tables and proofs, and every record of the kinds that choose from the list.
+// mostHeld is up to how many records it is counted that hold a code.
+const mostHeld = 10_000
+
+// holding finds what holds codes of a list; a code that nothing holds is not there, unless another is held by more than
+// mostHeld records, which ends the search. Cost: the rules, tables and proofs; and of the kinds that choose from the list a look
+// into the values of every record, or where a field of the lines does, every record.
 func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, codes []string) (map[string]*held, error) {
 	found := map[string]*held{}
 	of := func(code string) *held {
@@ -217,15 +221,24 @@ func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, 
 	for i := range m.Kinds {
 		k := &m.Kinds[i]
 		var fields []*field.Field
+		lined := false
 		for j := range k.Fields {
-			if k.Fields[j].List == list {
-				fields = append(fields, &k.Fields[j])
+			if f := &k.Fields[j]; f.List == list {
+				fields, lined = append(fields, f), lined || f.OfLine()
 			}
 		}
 		if len(fields) == 0 {
 			continue
 		}
-		for r, err := range s.base.Store.Records(ctx, k.Key, nil) {
+		records := s.base.Store.Records(ctx, k.Key, nil)
+		if !lined { // the database finds them
+			keys := make([]string, len(fields))
+			for j, f := range fields {
+				keys[j] = f.Key
+			}
+			records = s.base.Store.RecordsWith(ctx, k.Key, keys, codes, mostHeld+1)
+		}
+		for r, err := range records {
 			if err != nil {
 				return nil, err
 			}
@@ -235,9 +248,16 @@ func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, 
 					if h.Records++; h.Records <= fault.MostUses {
 						h.Uses = append(h.Uses, view.Use(s.base.Links(ctx, m, ""), r))
 					}
+					h.More = h.Records > mostHeld
 				}
 			}
+			if slices.ContainsFunc(codes, func(code string) bool { return found[code] != nil && found[code].More }) {
+				break
+			}
 		}
+	}
+	for _, h := range found {
+		h.Records = min(h.Records, mostHeld)
 	}
 	return found, nil
 }

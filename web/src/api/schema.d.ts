@@ -6254,8 +6254,10 @@ export interface components {
             format?: components["schemas"]["Format"];
         };
         CodeListUses: {
-            /** @description How many records hold the code */
+            /** @description How many records hold the code, counted up to 10,000 */
             records: number;
+            /** @description There are more */
+            more?: boolean;
             /** @description Rules, tables and proofs that name it, and some of the records */
             uses: components["schemas"]["Use"][];
         };

@@ -5,7 +5,7 @@ import { api, ask, type Schemas } from "@/api/client";
 import RowsEditor from "@/features/tables/RowsEditor.vue";
 import { useRowsEditor } from "@/features/tables/rowsEditor";
 import { useCatalog } from "@/queries/catalog";
-import { format } from "@/queries/format";
+import { count, format } from "@/queries/format";
 import type { CodeList } from "@/queries/lists";
 import CellProblem from "@/ui/CellProblem.vue";
 import DateInput from "@/ui/DateInput.vue";
@@ -139,10 +139,14 @@ async function remove(at: number) {
       <div v-if="held" class="held" role="alert">
         <p>
           {{ held.code }} is held by
-          {{ held.uses.records === 1 ? "1 record" : `${held.uses.records} records` }} and named by
-          {{ held.uses.uses.filter((u) => !catalog.entry(u.what)).length }} rules, tables or proofs, so it
-          cannot go. Take away its tick, or give it a last day: what holds it keeps it, and nobody chooses it
-          anew.
+          {{
+            held.uses.records === 1
+              ? "1 record"
+              : `${held.uses.more ? "more than " : ""}${count(held.uses.records)} records`
+          }}
+          and named by {{ held.uses.uses.filter((u) => !catalog.entry(u.what)).length }} rules, tables or
+          proofs, so it cannot go. Take away its tick, or give it a last day: what holds it keeps it, and
+          nobody chooses it anew.
           <button type="button" class="plain" @click="held = undefined">Close</button>
         </p>
         <div class="uses"><UseList :uses="held.uses.uses" /></div>
