@@ -39,7 +39,7 @@ func TestAFaultyWorkbookIsLoadedCorrectedAndTakenBack(t *testing.T) {
 	u := open(t, "/loads")
 	u.clicks("table a", "Vendors from the chandlery.xlsx")
 	u.sees(".preview", "To add")
-	u.sees(".preview .wrong", "Irland")
+	u.sees(".preview .wrong", "Irelnd")
 	u.sees(".preview .under", "Filled by rules: Language EN")
 	u.clicks(".button", "Check all rows")
 	u.sees(".counts", "Refused 12")
@@ -55,7 +55,7 @@ func TestAFaultyWorkbookIsLoadedCorrectedAndTakenBack(t *testing.T) {
 	refused := u.text("/api/v1/loads/2/refused")
 	require.Contains(t, refused, "Why it was not loaded")
 
-	mended := strings.NewReplacer("Irland", "IE", "when we can", "N30", "IE1234567A", "IE6433435F", "IE00BRNW00000001", "", "Services of all sorts", "SERV", "twelve thousand", "12000",
+	mended := strings.NewReplacer("Irelnd", "IE", "when we can", "N30", "IE1234567A", "IE6433435F", "IE00BRNW00000001", "", "Services of all sorts", "SERV", "twelve thousand", "12000",
 		"orders at ardmore", "orders@ardmore.example", "\n11,", "\n10,", "31.02.2027", "2027-02-28", "2027-06-01", "2026-06-01").Replace(refused)
 	u.goes("/loads?kind=vendor")
 	u.brings("corrected.csv", mended)

@@ -55,7 +55,7 @@ func rowsOf(list []partner, r *rand.Rand) []values {
 
 // spoil makes the mistakes that people make.
 func spoil(rows []values) {
-	rows[1]["country"] = "Irland"                // no country
+	rows[1]["country"] = "Irelnd"                // no country
 	rows[2]["payment_terms"] = "when we can"     // no choice
 	rows[3]["name"] = ""                         // forgotten
 	rows[4]["tax_number"] = "IE1234567A"         // its check letter is wrong
