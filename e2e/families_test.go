@@ -16,11 +16,18 @@ func (u *user) runs(expression string) {
 	require.NoError(u.t, u.page.Until(expression))
 }
 
-// writes types into the input with the label.
+// writes types into the input with the label. Where an answer takes the cursor elsewhere meanwhile, it is typed again, as a
+// person would.
 func (u *user) writes(label, text string) {
 	u.t.Helper()
-	u.clicks(`[aria-label="`+label+`"]`, "")
-	u.types(text)
+	selector := `[aria-label="` + label + `"]`
+	for tries := 0; tries < 3; tries++ {
+		u.clicks(selector, "")
+		u.types(text)
+		if u.now("(document.querySelector(" + quoted(selector) + ")?.value ?? " + quoted(text) + ") === " + quoted(text)) {
+			break
+		}
+	}
 	u.presses(kb.Tab)
 }
 
