@@ -89,15 +89,22 @@ func TestANewPersonIsSoonOnARuleInForce(t *testing.T) {
 	t.Logf("%d actions, %v", n.actions, time.Since(began).Round(time.Second))
 }
 
-// A spreadsheet becomes a kind of record: what its columns are is guessed, its rows are loaded, and what
-// rules they show is told.
-func TestASpreadsheetBecomesAKindOfRecord(t *testing.T) {
+// withACompany is somebody who made a company and is about to choose a spreadsheet.
+func withACompany(t *testing.T) *user {
+	t.Helper()
 	u := begin(t, "/start?way=steps", browser.Setup{Empty: true})
 	u.keys("Name", "Quay Salt")
 	u.keys("Country", "Denmark")
 	u.clicks(`form[aria-label="Company"] button`, "Save the company")
 	u.sees(".steps", "10 Quay Salt")
 	u.goes("/start?way=spreadsheet")
+	return u
+}
+
+// A spreadsheet becomes a kind of record: what its columns are is guessed, its rows are loaded, and what
+// rules they show is told.
+func TestASpreadsheetBecomesAKindOfRecord(t *testing.T) {
+	u := withACompany(t)
 	u.sees("h1", "From a spreadsheet")
 	text := "Berth,Harbour country,Opened on,Fee,Deposit,Power,Remark\n"
 	for i := range 60 {
@@ -140,12 +147,7 @@ func TestASpreadsheetBecomesAKindOfRecord(t *testing.T) {
 
 // Rows of one document become a record with lines; what belongs where is guessed, and can be corrected.
 func TestASpreadsheetOfDocumentsBecomesRecordsWithLines(t *testing.T) {
-	u := begin(t, "/start?way=steps", browser.Setup{Empty: true})
-	u.keys("Name", "Quay Salt")
-	u.keys("Country", "Denmark")
-	u.clicks(`form[aria-label="Company"] button`, "Save the company")
-	u.sees(".steps", "10 Quay Salt")
-	u.goes("/start?way=spreadsheet")
+	u := withACompany(t)
 	text := "Order no,Boat,Ordered on,Yard,Article,Pieces,Price\n"
 	for i := range 12 {
 		for line := range 1 + i%3 {
