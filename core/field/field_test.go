@@ -1,7 +1,9 @@
 package field_test
 
 import (
+	"fmt"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -218,4 +220,24 @@ func TestSettlingTwiceIsSettlingOnce(t *testing.T) {
 			t.Fatalf("%s settles to %s, then to %s", v, once, twice)
 		}
 	})
+}
+
+func TestManyMakeSortKeysAtOnce(t *testing.T) {
+	t.Parallel()
+	name := field.Field{Key: "name", Type: "text", Length: 60}
+	key := name.SortKey()
+	values, want := make([]feel.Value, 500), make([]string, 500)
+	for i := range values {
+		values[i] = feel.StringOf(fmt.Sprintf("Harbour %d Supplies Östersund", i))
+		want[i] = key(values[i])
+	}
+	var all sync.WaitGroup
+	for range 4 {
+		all.Go(func() {
+			for i, v := range values {
+				assert.Equal(t, want[i], key(v))
+			}
+		})
+	}
+	all.Wait()
 }

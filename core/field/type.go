@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"slices"
 	"strings"
+	"sync"
 
 	"golang.org/x/text/collate"
 	"golang.org/x/text/language"
@@ -29,7 +30,7 @@ type Type interface {
 	// Show writes the value for a person, Plain for everybody so that Read reads it back.
 	Show(f *Field, v feel.Value, format Format, s Surroundings) string
 	Plain(f *Field, v feel.Value) string
-	// SortKey returns what makes texts of values that sort, byte by byte, as the values do.
+	// SortKey returns what makes texts of values that sort, byte by byte, as the values do. Many may call it at once.
 	SortKey() func(v feel.Value) string
 	// Relations are the ways to compare with values, in the order to offer them.
 	Relations() []Relation
@@ -159,14 +160,26 @@ func exactly() func(v feel.Value) string {
 // sortedLetters is by how many letters texts are sorted: sort keys are kept with records.
 const sortedLetters = 60
 
-// byWords sorts texts as people do: without regard to case, numbers by their size.
+// A collation makes sort keys, for one caller at a time: both of its parts keep what they work with.
+type collation struct {
+	words  *collate.Collator
+	buffer collate.Buffer
+}
+
+// collations are kept for the next caller, as one is costly to make. Any of them makes the same keys.
+var collations = sync.Pool{New: func() any {
+	return &collation{words: collate.New(language.Und, collate.IgnoreCase, collate.Numeric)}
+}}
+
+// byWords sorts texts as people do: without regard to case, numbers by their size. What it returns may be called by
+// many at once.
 func byWords() func(v feel.Value) string {
-	words, buffer := collate.New(language.Und, collate.IgnoreCase, collate.Numeric), &collate.Buffer{}
 	return func(v feel.Value) string {
 		letters := []rune(v.Plain())
-		key := string(words.KeyFromString(buffer, string(letters[:min(len(letters), sortedLetters)])))
-		buffer.Reset()
-		return key
+		c, _ := collations.Get().(*collation)
+		defer collations.Put(c)
+		c.buffer.Reset()
+		return string(c.words.KeyFromString(&c.buffer, string(letters[:min(len(letters), sortedLetters)])))
 	}
 }
 
