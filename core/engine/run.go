@@ -75,7 +75,9 @@ func Run(p *plan.Plan, c *Case, detail bool) *Outcome {
 	if r.out.Stopped = r.stopped; r.stopped {
 		return r.out
 	}
-	r.balance()
+	if !p.Partial {
+		r.balance()
+	}
 	r.out.Verdict = r.verdict()
 	r.followUps()
 	select {

@@ -166,7 +166,7 @@ func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
 		w := &world{fixtures: d.Fixtures, kinds: p.Vocabulary.Linkable, linked: c.Linked, tables: p.Crosswalks, uniqueness: c.Uniqueness, record: c.noted, looked: map[string]bool{}, instead: c.Instead, day: s.Day}
 		engaged.Linked, engaged.Uniqueness, engaged.Tables = w, w, w
 	}
-	if err := d.read(engaged, p.Kind(), s.Company, s.Day); err != nil {
+	if err := d.read(engaged, p); err != nil {
 		return err
 	}
 	if c.Watch != nil {

@@ -8,12 +8,14 @@ import (
 	"codicil/core/engine"
 	"codicil/core/feel"
 	"codicil/core/field"
+	"codicil/core/plan"
 	"codicil/core/record"
 )
 
-// read puts the values of the document into its case.
-func (d *Document) read(c *engine.Case, kind *record.Kind, company *record.Company, day record.Day) error {
-	reader := reader{kind: kind, format: d.format(), here: company.Surroundings(day)}
+// read puts the values of the document that the plan needs into its case.
+func (d *Document) read(c *engine.Case, p *plan.Plan) error {
+	kind := p.Kind()
+	reader := reader{plan: p, kind: kind, format: d.format(), here: p.Scope.Company.Surroundings(p.Scope.Day)}
 	reader.here.Keyed = c.Keyed
 	var err error
 	headers := kind.Headers()
@@ -102,7 +104,7 @@ func (r *reader) before(values *engine.Values, d *Document, prefix string, first
 func (r *reader) parsed(prefix string, first, count int, texts map[string]string) (values []feel.Value, err error) {
 	values = make([]feel.Value, count)
 	for key, text := range texts {
-		if i := r.kind.Index(prefix + key); i >= first && i < first+count {
+		if i := r.kind.Index(prefix + key); i >= first && i < first+count && r.plan.Needs(i) {
 			v, wrong := r.kind.Fields[i].Parse(text)
 			if wrong != nil {
 				err = fmt.Errorf("stored %s: %w", r.kind.Fields[i].Label, wrong)
@@ -115,6 +117,7 @@ func (r *reader) parsed(prefix string, first, count int, texts map[string]string
 }
 
 type reader struct {
+	plan   *plan.Plan
 	kind   *record.Kind
 	format field.Format
 	here   field.Surroundings
@@ -127,6 +130,9 @@ func (r *reader) values(prefix string, first, count int, entered map[string]Item
 		i := r.kind.Index(prefix + key)
 		if i < first || i >= first+count {
 			return values, fmt.Errorf("a %s has no field %q", r.kind.Noun(), prefix+key)
+		}
+		if !r.plan.Needs(i) {
+			continue
 		}
 		f := &r.kind.Fields[i]
 		mark(&values.Carried, i-first, item.Carried)

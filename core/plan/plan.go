@@ -73,8 +73,11 @@ type Plan struct {
 	// stations holds the candidates of each field, by place in the kind and by
 	// place of the family.
 	stations [][][]*rule.Compiled
-	// Order lists the fields so that each comes after those its rules read.
+	// Order lists the fields so that each comes after those its rules read; in a part of a plan only those of the part.
 	Order []int
+	// Partial tells that it is a part of a plan; Needed are then the fields that it reads or goes through, by place.
+	Partial bool
+	Needed  []bool
 	// Loop is nil, or the path of fields that wait for each other.
 	Loop *Loop
 	// Lists are the slots of lists over lines that some rule reads.
@@ -124,6 +127,9 @@ func (p *Plan) Candidates(field int) (count int) {
 
 // Quiet tells whether no rule stands at any station of the field.
 func (p *Plan) Quiet(field int) bool { return p.stations[field] == nil }
+
+// Needs tells whether the plan reads the field at a place, or goes through it.
+func (p *Plan) Needs(place int) bool { return !p.Partial || p.Needed[place] }
 
 // Loop is a circle of fields, each waiting for the next.
 type Loop struct {

@@ -38,6 +38,8 @@ type Runner struct {
 	// instead stands in for tables, and company changes each company; nil: neither is changed.
 	instead *judge.Instead
 	company func(*record.Company)
+	// of are versions of a rule of which the runner goes through what is upstream only; none: through all.
+	of []*rule.Compiled
 
 	mutex sync.Mutex
 	books map[string]*plan.Book // by the drafts in them
@@ -110,7 +112,11 @@ func (r *Runner) build(b *plan.Book, s plan.Scope) *plan.Plan {
 		r.plans = map[planned]*plan.Plan{}
 	}
 	if r.plans[at] == nil {
-		r.plans[at] = plan.Build(b, s)
+		p := plan.Build(b, s)
+		if len(r.of) > 0 {
+			p = p.Upstream(r.of...)
+		}
+		r.plans[at] = p
 	}
 	return r.plans[at]
 }

@@ -205,8 +205,8 @@ const atOnce = 200
 
 // each compares what becomes of the saved records of a rule's scope without it and with it: as saving, or for
 // posted ones as posting on their day, judges them. tell is told of each in their order, with a hit where the
-// rule does something; came of how many records were gone through. Cost: the records of the scope, those twice in
-// which the rule decides something or decides now; some of them in memory.
+// rule does something; came of how many records were gone through. Cost: the records of the scope, of each what is upstream
+// of the rule, and those twice that come out otherwise; some of them in memory.
 func (s *Service) each(ctx context.Context, without, with rule.Rule, tell func(hit *contract.RunHit, refused, changed bool) error, came func(count int) error) error {
 	ref, runner, err := s.base.Runner(ctx, with.Kind)
 	if err != nil {
@@ -219,46 +219,43 @@ func (s *Service) each(ctx context.Context, without, with rule.Rule, tell func(h
 		return c.Scope.Covers(company, kindType, day) || (old.State == rule.InForce && old.Scope.Covers(company, kindType, day))
 	}
 	return s.base.Documents(ctx, ref, c.Vocabulary().Kind, covers, atOnce, func(rows []record.Record, documents []proof.Proof, gone int) error {
-		now, err := after.JudgeAll(ctx, documents, false)
+		may, err := after.Reached(ctx, before, with.ID, documents)
 		if err != nil {
 			return err
 		}
-		// A document in which the rule decides nothing comes out the same without it.
-		reached := make([]int, 0, len(rows))
+		reached := make([]proof.Proof, 0, len(rows))
 		for i := range rows {
-			if old.State == rule.InForce || now[i].Err != nil || now[i].Outcome.Touched(with.ID) {
-				reached = append(reached, i)
+			if may[i] {
+				reached = append(reached, documents[i])
 			}
 		}
-		again := make([]proof.Proof, len(reached))
-		for i, at := range reached {
-			again[i] = documents[at]
-		}
-		judged, err := before.JudgeAll(ctx, again, false)
+		now, err := after.JudgeAll(ctx, reached, false)
 		if err != nil {
 			return err
 		}
-		then := make([]*proof.Result, len(rows))
-		for i, at := range reached {
-			then[at] = &judged[i]
+		then, err := before.JudgeAll(ctx, reached, false)
+		if err != nil {
+			return err
 		}
+		at := 0
 		for i := range rows {
-			row := &rows[i]
-			if then[i] == nil {
+			if !may[i] {
 				if err := tell(nil, false, false); err != nil {
 					return err
 				}
 				continue
 			}
-			if then[i].Err != nil || now[i].Err != nil {
+			row, then, now := &rows[i], &then[at], &now[at]
+			at++
+			if then.Err != nil || now.Err != nil {
 				if err := tell(nil, false, false); err != nil { // a record that no longer fits its kind meets no rule
 					return err
 				}
 				continue
 			}
 			links := s.base.Links(ctx, ref, row.Company)
-			reader := view.NewReader(now[i].Plan, now[i].Outcome, links, nil)
-			hit, refused, changed := reader.Impact(row, links.Title(row.Kind, row.Number), then[i], &now[i])
+			reader := view.NewReader(now.Plan, now.Outcome, links, nil)
+			hit, refused, changed := reader.Impact(row, links.Title(row.Kind, row.Number), then, now)
 			told := &hit
 			if !refused && !changed && hit.What == "" {
 				told = nil
