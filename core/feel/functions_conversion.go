@@ -141,7 +141,7 @@ func toDateTime(f *Frame, n Node, a []Value) Value {
 	case hasNull(a[:min(len(a), 6)]):
 		return NullValue
 	case len(a) == 1 && a[0].kind == String:
-		if v, ok := parseDateTime(a[0].text()); ok {
+		if v, ok := ParseDateTime(a[0].text()); ok {
 			return v
 		}
 		if d, ok := ParseDate(a[0].text()); ok {

@@ -176,7 +176,7 @@ func constantEnd(n Node) (Value, bool) {
 		if len(n.Arguments) == 1 {
 			text, _ = literalText(n.Arguments[0])
 		}
-		read := map[string]func(string) (Value, bool){"date": ParseDate, "time": parseTime, "date and time": parseDateTime, "duration": parseDuration}[n.Function]
+		read := map[string]func(string) (Value, bool){"date": ParseDate, "time": parseTime, "date and time": ParseDateTime, "duration": parseDuration}[n.Function]
 		if read != nil {
 			return read(text)
 		}

@@ -338,3 +338,22 @@ func TestNumbersKeepAllTheirDigitsThroughAFormula(t *testing.T) {
 		}
 	})
 }
+
+// A date is read where the calendar has it and it is written in full, whatever else its letters are; the oracle is that of
+// the standard library.
+func TestDatesAreReadAsTheyAreWritten(t *testing.T) {
+	rapid.Check(t, func(t *rapid.T) {
+		text := rapid.StringMatching(`[0-9]{3,5}-[0-9]{1,3}-[0-9]{1,3}|[0-9]{4}-(0[1-9]|1[0-2])-(0[1-9]|[12][0-9]|3[01])|[0-9:/ ٣-]{10}`).Draw(t, "text")
+		_, err := time.Parse(time.DateOnly, text)
+		v, read := feel.ParseDate(text)
+		if len(text) > len(time.DateOnly) { // years of more digits are none to the standard library
+			return
+		}
+		if read != (err == nil) {
+			t.Fatalf("%q is read: %t, %v", text, read, err)
+		}
+		if read && v.String() != `@"`+text+`"` {
+			t.Fatalf("%q is read as %s", text, v)
+		}
+	})
+}

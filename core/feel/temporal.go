@@ -146,11 +146,31 @@ var (
 
 // ParseDate reads a date written as 2026-11-24.
 func ParseDate(text string) (Value, bool) {
+	// Nearly all dates have a year of four digits: those are read without the pattern, which takes longer.
+	if len(text) == len("2026-11-24") && text[4] == '-' && text[7] == '-' {
+		year, one := digits(text[:4])
+		month, two := digits(text[5:7])
+		day, three := digits(text[8:])
+		if one && two && three {
+			return DateOf(year, month, day)
+		}
+	}
 	m := datePattern.FindStringSubmatch(text)
 	if m == nil {
 		return NullValue, false
 	}
 	return DateOf(integerIn(m[1]), integerIn(m[2]), integerIn(m[3]))
+}
+
+// digits reads a number of digits only.
+func digits(text string) (n int64, ok bool) {
+	for _, c := range []byte(text) {
+		if c < '0' || c > '9' {
+			return 0, false
+		}
+		n = 10*n + int64(c-'0')
+	}
+	return n, true
 }
 
 func integerIn(text string) int64 {
@@ -179,8 +199,8 @@ func parseTime(text string) (Value, bool) {
 	return zoned(Time, seconds, zone), true
 }
 
-// parseDateTime reads 2026-11-24T14:30:00 with an optional zone.
-func parseDateTime(text string) (Value, bool) {
+// ParseDateTime reads a date and time written as 2026-11-24T14:30:00, with or without a zone.
+func ParseDateTime(text string) (Value, bool) {
 	datePart, timePart, found := strings.Cut(text, "T")
 	if !found {
 		return NullValue, false
@@ -234,7 +254,7 @@ func parseDuration(text string) (Value, bool) {
 
 // parseTemporal reads the text of an @-literal: any date, time or duration.
 func parseTemporal(text string) (Value, bool) {
-	for _, parse := range []func(string) (Value, bool){ParseDate, parseDateTime, parseTime, parseDuration} {
+	for _, parse := range []func(string) (Value, bool){ParseDate, ParseDateTime, parseTime, parseDuration} {
 		if v, ok := parse(text); ok {
 			return v, true
 		}

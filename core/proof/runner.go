@@ -133,7 +133,8 @@ func (r *Runner) plan(d *judge.Document) (*plan.Plan, error) {
 // noon of the day that a proof is taken to be run on is the time of its work, so that one that
 // reads today() comes out the same whenever it is run.
 func noon(day record.Day) feel.Value {
-	return judge.ReadLiteral(`date and time("` + string(day) + `T12:00:00")`)
+	v, _ := feel.ParseDateTime(string(day) + "T12:00:00")
+	return v
 }
 
 // circumstances are what the document of a proof is judged by.

@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"codicil/core/feel"
-	"codicil/core/judge"
 	"codicil/core/record"
 )
 
@@ -46,7 +45,8 @@ func Today(c *record.Company, now time.Time) record.Day {
 func Now(c *record.Company, now time.Time) func(record.Day) feel.Value {
 	clock := in(c, now).Format("T15:04:05")
 	return func(today record.Day) feel.Value {
-		return judge.ReadLiteral(`date and time("` + string(today) + clock + `")`)
+		v, _ := feel.ParseDateTime(string(today) + clock)
+		return v
 	}
 }
 

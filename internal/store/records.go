@@ -10,6 +10,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
 	"gorm.io/gorm"
 
@@ -77,24 +78,65 @@ type recordVersion struct {
 const recordsAtOnce = 200
 
 // Records goes through the saved records of a kind by number, in steps, so that others write meanwhile. What is
-// saved meanwhile may be seen or not; companies narrow, nil: all. Cost: all of them, a step in memory.
+// saved meanwhile may be seen or not; companies narrow, nil: all. Cost: all of them, two steps in memory: the next is read while
+// one is worked on, but for a transaction.
 func (s *Store) Records(ctx context.Context, kind string, companies []string) iter.Seq2[*record.Record, error] {
 	return func(yield func(*record.Record, error) bool) {
-		for after := ""; ; {
-			rows, err := s.recordsAfter(ctx, kind, companies, after)
-			if err != nil {
-				yield(nil, err)
+		for step := range s.steps(ctx, kind, companies) {
+			if step.err != nil {
+				yield(nil, step.err)
 				return
 			}
-			for i := range rows {
-				if r := rows[i].record(); !yield(&r, nil) {
+			for i := range step.rows {
+				if r := step.rows[i].record(); !yield(&r, nil) {
 					return
 				}
 			}
-			if len(rows) < recordsAtOnce {
+		}
+	}
+}
+
+// step is what is read at once of many records.
+type step struct {
+	rows []recordRow
+	err  error
+}
+
+// steps reads the records of a kind by number, one step ahead of who works on them.
+func (s *Store) steps(ctx context.Context, kind string, companies []string) iter.Seq[step] {
+	one := func(yield func(step) bool) {
+		for after := ""; ; {
+			rows, err := s.recordsAfter(ctx, kind, companies, after)
+			if len(rows) > 0 {
+				after = rows[len(rows)-1].Number
+			}
+			if !yield(step{rows, err}) || len(rows) < recordsAtOnce || err != nil {
 				return
 			}
-			after = rows[len(rows)-1].Number
+		}
+	}
+	if s.within {
+		return one
+	}
+	return func(yield func(step) bool) {
+		var reading sync.WaitGroup
+		next, left := make(chan step), make(chan struct{})
+		reading.Go(func() {
+			defer close(next)
+			for ahead := range one {
+				select {
+				case next <- ahead:
+				case <-left:
+					return
+				}
+			}
+		})
+		defer reading.Wait()
+		defer close(left)
+		for ahead := range next {
+			if !yield(ahead) {
+				return
+			}
 		}
 	}
 }
