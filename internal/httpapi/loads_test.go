@@ -13,10 +13,16 @@ import (
 	"codicil/internal/contract"
 )
 
-// brings brings a file as it is, and returns the status and the answer.
+// brings brings a file to load as it is, and returns the status and the answer.
 func (c *client) brings(query, kind string, body io.Reader) (int, string) {
 	c.t.Helper()
-	request, err := http.NewRequestWithContext(c.t.Context(), http.MethodPost, c.server.URL+"/api/v1/loads?"+query, body)
+	return c.sends("/loads?"+query, kind, body)
+}
+
+// sends sends a file as it is.
+func (c *client) sends(path, kind string, body io.Reader) (int, string) {
+	c.t.Helper()
+	request, err := http.NewRequestWithContext(c.t.Context(), http.MethodPost, c.server.URL+"/api/v1"+path, body)
 	require.NoError(c.t, err)
 	request.Header.Set("Content-Type", kind)
 	response, err := http.DefaultClient.Do(request)
