@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"fmt"
 	"slices"
 	"testing"
 
@@ -61,6 +62,36 @@ func TestAListOfChoicesIsKept(t *testing.T) {
 	require.NoError(t, err)
 	require.NotNil(t, kept.Record, "%v", kept.Outcome.Messages)
 	assert.Equal(t, "SKL", kept.Record.Content.Values["port"])
+}
+
+// Of what very many records hold it is told that there are more; of entries that go together each is looked for.
+func TestACodeOfManyRecords(t *testing.T) {
+	d, ctx := harbour(t), as(t)
+	d.Lists.MostHeld = 3
+	made, err := d.Lists.Save(ctx, "ports", contract.CodeListChange{List: table.List{Label: "Ports", Entries: []table.Entry{{Code: "SKL", Label: "Skellport"}, {Code: "CAR", Label: "Port Carrow"}, {Code: "KIL", Label: "Kilbrack"}}}})
+	require.NoError(t, err)
+	for _, key := range []string{"port", "winter_port"} {
+		_, err = d.Fields.Add(ctx, "vendor", field.Field{Key: key, Label: key, Section: "general", Type: field.Choice, List: "ports"})
+		require.NoError(t, err)
+	}
+	for i, held := range []values{{"port": "SKL", "winter_port": "SKL"}, {"port": "SKL"}, {"winter_port": "SKL"}, {"port": "SKL"}, {"port": "CAR"}, {"winter_port": "CAR"}, {"port": "CAR"}} {
+		held["name"] = fmt.Sprintf("%c Works", 'A'+i)
+		save(t, d, document("vendor", "10", "TRAD", held))
+	}
+	for code, want := range map[string]contract.CodeListUses{"SKL": {Records: 3, More: true}, "CAR": {Records: 3}, "KIL": {}} {
+		uses, err := d.Lists.Uses(ctx, "ports", code)
+		require.NoError(t, err)
+		assert.Equal(t, [2]any{want.Records, want.More}, [2]any{uses.Records, uses.More}, code)
+	}
+	l := made.List
+	for left, told := range map[int]string{0: "CAR cannot go: 3 records", 1: "SKL cannot go: more than 3 records"} {
+		l.Entries = []table.Entry{made.List.Entries[left]}
+		_, err = d.Lists.Save(ctx, "ports", contract.CodeListChange{List: l, Version: 1})
+		assert.ErrorContains(t, err, told)
+	}
+	l.Entries = made.List.Entries[:2]
+	_, err = d.Lists.Save(ctx, "ports", contract.CodeListChange{List: l, Version: 1})
+	assert.NoError(t, err, "nothing holds KIL")
 }
 
 // What is written as CSV is read again as the same, with what companies make of it.

@@ -26,10 +26,14 @@ import (
 )
 
 // Service serves these use cases.
-type Service struct{ base *judging.Service }
+type Service struct {
+	base *judging.Service
+	// MostHeld is up to how many records it is counted that hold a code.
+	MostHeld int
+}
 
 // New returns the use cases.
-func New(j *judging.Service) *Service { return &Service{j} }
+func New(j *judging.Service) *Service { return &Service{j, 10_000} }
 
 // All returns the lists of codes without their entries.
 func (s *Service) All(ctx context.Context) ([]contract.CodeListSummary, error) {
@@ -169,18 +173,26 @@ func (s *Service) mayLose(ctx context.Context, next *table.List) error {
 	if len(gone) == 0 {
 		return nil
 	}
-	held, err := s.holding(ctx, m, next.Key, gone)
+	some, err := s.holding(ctx, m, next.Key, gone, 1)
 	if err != nil {
 		return err
 	}
-	for _, code := range gone {
-		if h := held[code]; h != nil {
-			refused := fault.Hindered(entryInUse, code, h.Records+h.besides).With(h.Uses)
-			refused.Count = h.Records + h.besides
-			return refused
-		}
+	i := slices.IndexFunc(gone, func(code string) bool { return some[code] != nil })
+	if i < 0 {
+		return nil
 	}
-	return nil
+	all, err := s.holding(ctx, m, next.Key, gone[i:i+1], s.MostHeld)
+	if err != nil {
+		return err
+	}
+	h := all[gone[i]]
+	count := strconv.Itoa(h.Records + h.besides)
+	if h.More {
+		count = "more than " + count
+	}
+	refused := fault.Hindered(entryInUse, gone[i], count).With(h.Uses)
+	refused.Count = h.Records + h.besides
+	return refused
 }
 
 // held is what holds a code.
@@ -189,13 +201,11 @@ type held struct {
 	besides int // rules, tables and proofs
 }
 
-// mostHeld is up to how many records it is counted that hold a code.
-const mostHeld = 10_000
-
-// holding finds what holds codes of a list; a code that nothing holds is not there, unless another is held by more than
-// mostHeld records, which ends the search. Cost: the rules, tables and proofs; and of the kinds that choose from the list a look
-// into the values of every record, or where a field of the lines does, every record.
-func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, codes []string) (map[string]*held, error) {
+// holding finds what holds codes of a list, in some records at most; more in a kind than those end the search in it. A code that
+// nothing holds is not there; of many codes one that something holds may be missing, but never all. Cost: the rules, tables and
+// proofs; and of the kinds that choose from the list a look into the values of every record, or where a field of the lines does,
+// every record.
+func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, codes []string, most int) (map[string]*held, error) {
 	found := map[string]*held{}
 	of := func(code string) *held {
 		if found[code] == nil {
@@ -236,7 +246,7 @@ func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, 
 			for j, f := range fields {
 				keys[j] = f.Key
 			}
-			records = s.base.Store.RecordsWith(ctx, k.Key, keys, codes, mostHeld+1)
+			records = s.base.Store.RecordsWith(ctx, k.Key, keys, codes, most+1)
 		}
 		for r, err := range records {
 			if err != nil {
@@ -248,7 +258,7 @@ func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, 
 					if h.Records++; h.Records <= fault.MostUses {
 						h.Uses = append(h.Uses, view.Use(s.base.Links(ctx, m, ""), r))
 					}
-					h.More = h.Records > mostHeld
+					h.More = h.Records > most
 				}
 			}
 			if slices.ContainsFunc(codes, func(code string) bool { return found[code] != nil && found[code].More }) {
@@ -257,7 +267,7 @@ func (s *Service) holding(ctx context.Context, m *cache.Reference, list string, 
 		}
 	}
 	for _, h := range found {
-		h.Records = min(h.Records, mostHeld)
+		h.Records = min(h.Records, most)
 	}
 	return found, nil
 }
@@ -300,7 +310,7 @@ func (s *Service) Uses(ctx context.Context, key, code string) (contract.CodeList
 	if err != nil {
 		return contract.CodeListUses{}, err
 	}
-	found, err := s.holding(ctx, m, key, []string{code})
+	found, err := s.holding(ctx, m, key, []string{code}, s.MostHeld)
 	if err != nil || found[code] == nil {
 		return contract.CodeListUses{Uses: []fault.Use{}}, err
 	}
