@@ -130,8 +130,9 @@ func (t telling) neverHolds() bool {
 // without its label, which heads the row anyway.
 func (t telling) must() string {
 	verb := map[Severity]string{Refuse: "must", Confirm: "should", Advise: "ideally"}[t.Effect.Severity]
+	be := map[Severity]string{Refuse: "must be ", Confirm: "should be ", Advise: "ideally "}[t.Effect.Severity]
 	if u := t.Effect.Unique; u != nil {
-		return verb + " be " + t.unique()
+		return be + t.unique()
 	}
 	if t.neverHolds() {
 		return map[Severity]string{Refuse: "refused", Confirm: "needs a reason", Advise: "advised"}[t.Effect.Severity]
@@ -142,7 +143,7 @@ func (t telling) must() string {
 	}
 	if rest, ok := strings.CutPrefix(text, t.label(t.own())+" is "); ok {
 		if conditions, holds := t.vocabulary.Decompose(t.Compiled.Must, t.Field, false); holds && len(conditions.Conditions) == 1 {
-			return verb + " be " + rest
+			return be + rest
 		}
 	}
 	return verb + ": " + text

@@ -137,16 +137,20 @@ func (r *Reader) Said() contract.Outcome {
 // followUp shows what posting writes to a linked record.
 func (r *Reader) followUp(f engine.FollowUp) contract.FollowUp {
 	shown := func(v feel.Value) contract.Shown {
-		text := f.Field.Show(v, r.Format, r.Company.Surroundings(""))
-		if key, ok := v.Text(); ok && f.Field.IsLink() {
-			text = r.Titles.Link(f.Field.Kind, key)
-		}
-		return contract.Shown{Value: field.Write(v), Text: text}
+		return contract.Shown{Value: field.Write(v), Text: r.remote(f.Field, v)}
 	}
 	return contract.FollowUp{
 		Rule: f.Rule.ID, Line: f.Line, Kind: f.Kind, Number: f.Number, Title: r.Titles.Title(f.Kind, f.Number),
 		Field: f.Field.Key, Label: f.Field.Label, Before: shown(f.Before), After: shown(f.After),
 	}
+}
+
+// remote shows a value of a field of a linked record.
+func (r *Reader) remote(f *field.Field, v feel.Value) string {
+	if key, ok := v.Text(); ok && f.IsLink() {
+		return r.Titles.Link(f.Kind, key)
+	}
+	return f.Show(v, r.Format, r.Company.Surroundings(""))
 }
 
 // linesInFull is how many lines a document may have of which every act is told; of a longer one

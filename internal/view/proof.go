@@ -68,7 +68,7 @@ func (r *Reader) difference(result *proof.Result, d proof.Difference) contract.D
 	shown := contract.Difference{What: contract.DifferenceWhat(d.What), Field: d.Field, Expected: d.Expected, Actual: d.Actual}
 	switch d.What {
 	case "write":
-		shown.Label = d.Field
+		r.written(&shown)
 	case "rule":
 		shown.Label = "rule " + d.Field
 	}
@@ -91,6 +91,27 @@ func (r *Reader) difference(result *proof.Result, d proof.Difference) contract.D
 	return shown
 }
 
+// written shows what would be written to a linked record, whose kind, number and field the difference names.
+func (r *Reader) written(d *contract.Difference) {
+	d.Label = d.Field
+	key, rest, _ := strings.Cut(d.Field, " ")
+	last := strings.LastIndex(rest, " ")
+	kind := r.plan.Vocabulary.Linkable(key)
+	if kind == nil || last < 0 {
+		return
+	}
+	f := kind.Field(rest[last+1:])
+	if f == nil {
+		return
+	}
+	d.Label = fmt.Sprintf("%s of %s", f.Label, r.Titles.Link(key, rest[:last]))
+	for _, text := range []*string{&d.Expected, &d.Actual} {
+		if v, wrong := f.Parse(*text); wrong == nil && !v.IsNull() {
+			*text = r.remote(f, v)
+		}
+	}
+}
+
 // changedSince tells which rules of the plan are others than when the proof was kept.
 func changedSince(r *proof.Result) []contract.RuleChanged {
 	changes := []contract.RuleChanged{}
@@ -109,30 +130,27 @@ func changedSince(r *proof.Result) []contract.RuleChanged {
 	return changes
 }
 
-// WhyFailed says the first thing in which a proof fails; "" when it holds.
-func WhyFailed(r *proof.Result) string {
-	if r.Err != nil {
-		return r.Err.Error()
+// WhyFailed says in what a proof fails, one text for each difference; nothing where it holds.
+func WhyFailed(r contract.ProofResult) []string {
+	if r.Error != "" {
+		return []string{r.Error}
 	}
-	if len(r.Differences) == 0 {
-		return ""
-	}
-	first := r.Differences[0]
-	what := first.What
-	if r.Plan != nil && first.Field != "" {
-		if f := r.Plan.Kind().Field(first.Field); f != nil {
-			what = f.Label
-		} else {
-			what += " " + first.Field // of a line
+	return List(r.Differences, func(d contract.Difference) string {
+		what := d.Label
+		if what == "" {
+			what = strings.ToUpper(string(d.What[:1])) + string(d.What[1:])
 		}
-	}
-	return fmt.Sprintf("%s: expected %s, came out %s", what, OrBlank(first.Expected), OrBlank(first.Actual))
+		return fmt.Sprintf("%s: expected %s, came out %s", what, OrBlank(d.Expected), OrBlank(d.Actual))
+	})
 }
 
-// ReportedProof shows a proof in a report.
-func ReportedProof(r *proof.Result) contract.ReportedProof {
-	told := contract.ReportedProof{ID: r.Proof.ID, Name: r.Proof.Name, Version: r.Proof.Version, KeptBy: r.Proof.ChangedBy, Held: r.Held(), Unread: r.Proof.Unread, Why: WhyFailed(r)}
-	if at, err := time.Parse(time.RFC3339, r.Proof.ChangedAt); err == nil {
+// ReportedProof shows a proof in a report; result is what came of it.
+func ReportedProof(p *proof.Proof, result contract.ProofResult) contract.ReportedProof {
+	told := contract.ReportedProof{ID: p.ID, Name: p.Name, Version: p.Version, KeptBy: p.ChangedBy, Held: result.Held, Unread: p.Unread}
+	if why := WhyFailed(result); len(why) > 0 {
+		told.Why = why[0]
+	}
+	if at, err := time.Parse(time.RFC3339, p.ChangedAt); err == nil {
 		told.KeptAt = &at
 	}
 	return told

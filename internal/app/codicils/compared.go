@@ -34,14 +34,16 @@ func (k *checking) prove(ctx context.Context, kind string) error {
 		return err
 	}
 	k.found.Proofs += len(results)
+	format := actor.Of(ctx).Format
 	for i := range results {
 		r := &results[i]
 		if r.Proof == nil || r.Held() {
 			continue
 		}
 		without := now.Run(r.Proof, false)
+		why := view.WhyFailed(k.with.Base.Shown(ctx, bench.Reference, r, &format))
 		k.found.Failing = append(k.found.Failing, contract.CodicilFailing{
-			Proof: r.Proof.ID, Kind: kind, Name: r.Proof.Name, Why: view.WhyFailed(r), Before: r.Proof.Codicil == 0 && !without.Held(),
+			Proof: r.Proof.ID, Kind: kind, Name: r.Proof.Name, Why: why[0], Before: r.Proof.Codicil == 0 && !without.Held(),
 		})
 	}
 	return k.confirm(ctx, bench, results)

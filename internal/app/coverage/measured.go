@@ -104,17 +104,7 @@ func (m *measuring) proof(ctx context.Context, ref *cache.Reference, r *proof.Re
 		return
 	}
 	m.counts["failed"]++
-	var said string
-	if r.Err != nil {
-		said = view.ProofResult(r, nil).Error
-	} else {
-		links := m.service.base.Links(ctx, ref, r.Plan.Scope.Company.Key)
-		var told []string
-		for _, d := range view.ProofResult(r, view.NewReader(r.Plan, r.Outcome, links, m.format)).Differences {
-			told = append(told, fmt.Sprintf("%s: expected %s, came out %s", or(d.Label, "Document"), or(d.Expected, "blank"), or(d.Actual, "blank")))
-		}
-		said = strings.Join(told, "; ")
-	}
+	said := strings.Join(view.WhyFailed(m.service.base.Shown(ctx, ref, r, m.format)), "; ")
 	p := r.Proof
 	m.w.Found(0, contract.RunHit{
 		Kind: p.Given.Kind, Proof: p.ID, Title: p.Name, Company: p.Given.Company, Type: p.Given.Type, What: contract.RunHitWhatFail, Said: said, Told: said, Changes: []contract.ValueChange{},
@@ -151,11 +141,4 @@ func rulesInForce(b *plan.Book) (count int) {
 		}
 	}
 	return count
-}
-
-func or(text, otherwise string) string {
-	if text == "" {
-		return otherwise
-	}
-	return text
 }

@@ -30,6 +30,7 @@ func (s *Service) Report(ctx context.Context, kind, company, kindType string) (c
 	if err != nil {
 		return contract.ConfirmationReport{}, err
 	}
+	format := actor.Of(ctx).Format
 	report := contract.ConfirmationReport{Kind: kind, Company: company, Type: kindType, Day: string(day), RanAt: s.base.Clock().UTC(), RanBy: actor.Of(ctx).Name, Rules: []contract.ReportedRule{}}
 	b, err := s.base.Bench(ctx, kind)
 	if err != nil {
@@ -49,13 +50,13 @@ func (s *Service) Report(ctx context.Context, kind, company, kindType string) (c
 		return report, err
 	}
 	for i, c := range confirmed {
-		shown := contract.ReportedRule{Confirmation: view.Confirmation(c, b.Reference.Wording(c.Rule.Vocabulary().Kind, actor.Of(ctx).Format)), Note: c.Rule.Note, Reason: c.Rule.Reason, Proofs: []contract.ReportedProof{}}
+		shown := contract.ReportedRule{Confirmation: view.Confirmation(c, b.Reference.Wording(c.Rule.Vocabulary().Kind, format)), Note: c.Rule.Note, Reason: c.Rule.Reason, Proofs: []contract.ReportedProof{}}
 		if shown.Confirmation.Strength, err = s.strength(ctx, &strengths[i]); err != nil {
 			return report, err
 		}
 		for j := range results {
 			if r := &results[j]; slices.Contains(c.Proofs, r.Proof.ID) {
-				shown.Proofs = append(shown.Proofs, view.ReportedProof(r))
+				shown.Proofs = append(shown.Proofs, view.ReportedProof(r.Proof, s.base.Shown(ctx, b.Reference, r, &format)))
 			}
 		}
 		report.Rules = append(report.Rules, shown)

@@ -101,6 +101,14 @@ func InBook(b *plan.Book, id int64) *rule.Compiled {
 	return nil
 }
 
+// Shown tells what came of a proof as a person reads it.
+func (s *Service) Shown(ctx context.Context, ref *cache.Reference, r *proof.Result, format *field.Format) contract.ProofResult {
+	if r.Err != nil {
+		return view.ProofResult(r, nil)
+	}
+	return view.ProofResult(r, view.NewReader(r.Plan, r.Outcome, s.Links(ctx, ref, r.Plan.Scope.Company.Key), format))
+}
+
 // fewFirst is how many documents are done first, so that something is told soon; then it is twice as many each time.
 const fewFirst = 20
 

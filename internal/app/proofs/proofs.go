@@ -218,14 +218,14 @@ func (a *Asked) Run(ctx context.Context, tell func(contract.ProofResult)) (contr
 	run := contract.ProofRun{RanAt: a.proofs.base.Clock().UTC(), Results: []contract.ProofResult{}}
 	results, err := a.runner.RunAll(ctx, a.list, func(r *proof.Result) {
 		if tell != nil {
-			tell(a.proofs.show(ctx, a.ref, r, a.format))
+			tell(a.proofs.base.Shown(ctx, a.ref, r, a.format))
 		}
 	})
 	for i := range results {
 		if results[i].Proof == nil {
 			continue // it was stopped before
 		}
-		shown := a.proofs.show(ctx, a.ref, &results[i], a.format)
+		shown := a.proofs.base.Shown(ctx, a.ref, &results[i], a.format)
 		if run.Results = append(run.Results, shown); shown.Held {
 			run.Held++
 		} else {
@@ -245,15 +245,6 @@ func (s *Service) Run(ctx context.Context, request contract.RunRequest) (contrac
 		return contract.ProofRun{}, err
 	}
 	return asked.Run(ctx, nil)
-}
-
-// show tells what came of a proof as a person reads it.
-func (s *Service) show(ctx context.Context, ref *cache.Reference, r *proof.Result, format *field.Format) contract.ProofResult {
-	if r.Err != nil {
-		return view.ProofResult(r, nil)
-	}
-	links := s.base.Links(ctx, ref, r.Plan.Scope.Company.Key)
-	return view.ProofResult(r, view.NewReader(r.Plan, r.Outcome, links, format))
 }
 
 // KeptFrom names the proofs that were kept from a test posting.

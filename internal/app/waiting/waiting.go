@@ -130,16 +130,8 @@ func (s *Service) kind(ctx context.Context, kind string, w *contract.Waiting) er
 		if r.Held() {
 			continue
 		}
-		why := ""
-		switch {
-		case r.Err != nil:
-			why = r.Err.Error()
-		case len(r.Differences) > 0:
-			shown := view.ProofResult(r, view.NewReader(r.Plan, r.Outcome, s.base.Links(ctx, b.Reference, r.Proof.Given.Company), &format))
-			d := shown.Differences[0]
-			why = cmp.Or(d.Label, string(d.What)) + ": expected " + view.OrBlank(d.Expected) + ", came out " + view.OrBlank(d.Actual)
-		}
-		w.Proofs = append(w.Proofs, contract.WaitingProof{Proof: r.Proof.ID, Kind: kind, Name: r.Proof.Name, Why: why})
+		why := view.WhyFailed(s.base.Shown(ctx, b.Reference, r, &format))
+		w.Proofs = append(w.Proofs, contract.WaitingProof{Proof: r.Proof.ID, Kind: kind, Name: r.Proof.Name, Why: why[0]})
 	}
 	wording := b.Reference.Wording(b.Runner.Book.Vocabulary.Kind, format)
 	changed, err := s.base.Store.LastChanges(ctx, kind)
