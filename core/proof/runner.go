@@ -103,22 +103,29 @@ func (r *Runner) scope(company, kindType string, day record.Day) (plan.Scope, er
 	return s, err
 }
 
-// build makes each plan once.
+// mostPlans is how many plans a runner keeps: documents of many years have many days.
+const mostPlans = 500
+
+// build makes each plan once, as long as it is kept.
 func (r *Runner) build(b *plan.Book, s plan.Scope) *plan.Plan {
 	at := planned{b, s.Company.Key, s.Type.Key, s.Day}
 	r.mutex.Lock()
+	p := r.plans[at]
+	r.mutex.Unlock()
+	if p != nil {
+		return p
+	}
+	p = plan.Build(b, s)
+	if len(r.of) > 0 {
+		p = p.Upstream(r.of...)
+	}
+	r.mutex.Lock()
 	defer r.mutex.Unlock()
-	if r.plans == nil {
+	if r.plans == nil || len(r.plans) >= mostPlans {
 		r.plans = map[planned]*plan.Plan{}
 	}
-	if r.plans[at] == nil {
-		p := plan.Build(b, s)
-		if len(r.of) > 0 {
-			p = p.Upstream(r.of...)
-		}
-		r.plans[at] = p
-	}
-	return r.plans[at]
+	r.plans[at] = p
+	return p
 }
 
 // plan returns the plan that a document would go through as it was entered.
