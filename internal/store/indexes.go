@@ -155,7 +155,7 @@ func (s *Store) file(ctx context.Context, id int64, old, now *record.Record, f *
 	if f.by != x { // the indexes of the kind are others since
 		f = x.found(old, now)
 	}
-	if err := s.fileKeys(x, id, f.before, f.after, old == nil, now == nil); err != nil {
+	if err := s.fileKeys(x, id, f.before, f.after, old, now); err != nil {
 		return err
 	}
 	if !slices.Equal(f.before.Grams, f.after.Grams) {
@@ -170,20 +170,24 @@ func (s *Store) file(ctx context.Context, id int64, old, now *record.Record, f *
 }
 
 // fileKeys keeps what the record is sorted by: a key for every column, an empty one for a blank.
-func (s *Store) fileKeys(x *kindIndex, id int64, before, after record.Index, added, gone bool) error {
+func (s *Store) fileKeys(x *kindIndex, id int64, before, after record.Index, old, now *record.Record) error {
+	moved := old == nil || now == nil || old.Company != now.Company
 	var rows []any
 	for field, column := range x.columns {
-		old, now := before.Keys[field], after.Keys[field]
-		if !added && (gone || old != now) {
-			if err := s.exec("DELETE FROM record_keys WHERE field = ? AND key = ? AND record = ?", column, []byte(old), id); err != nil {
+		was, is := before.Keys[field], after.Keys[field]
+		if was == is && !moved {
+			continue
+		}
+		if old != nil {
+			if err := s.exec("DELETE FROM record_keys WHERE field = ? AND key = ? AND record = ?", column, []byte(was), id); err != nil {
 				return err
 			}
 		}
-		if !gone && (added || old != now) {
-			rows = append(rows, column, []byte(now), id)
+		if now != nil {
+			rows = append(rows, column, []byte(is), id, now.Company)
 		}
 	}
-	return s.insert("INSERT INTO record_keys (field, key, record) VALUES ", 3, rows)
+	return s.insert("INSERT INTO record_keys (field, key, record, company) VALUES ", 4, rows)
 }
 
 // insert adds rows of so many values each; then is what the statement ends with. The statements are few, however many rows
@@ -313,7 +317,7 @@ func (s *Store) indexKind(ctx context.Context, k *record.Kind, text string) erro
 		for i := range rows {
 			r := rows[i].record()
 			index := x.of(&r)
-			if err := s.fileKeys(x, rows[i].ID, record.Index{}, index, true, false); err != nil {
+			if err := s.fileKeys(x, rows[i].ID, record.Index{}, index, nil, &r); err != nil {
 				return err
 			}
 			if err := s.fileWords(ctx, rows[i].ID, nil, index.Grams); err != nil {

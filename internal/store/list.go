@@ -110,7 +110,7 @@ type listing struct {
 	start *spot // the place that After names; nil: none
 	// many are ids of records that words or bounds find, of which there are more.
 	many [][]int64
-	// parts is how many statements may read at once.
+	// parts is how many may look for records at once.
 	parts int
 }
 
@@ -123,19 +123,31 @@ func (s *Store) List(ctx context.Context, q ListQuery) (page ListPage, err error
 		return page, err
 	}
 	found, few, err := l.gathered()
-	switch {
-	case err != nil:
+	if err != nil {
 		return page, err
-	case few:
+	}
+	if few {
 		return l.among(found)
-	case l.kept():
-		err = l.walk(&page)
-	default:
-		err = l.sort(&page)
 	}
-	if err == nil && !q.Uncounted {
-		page.Total, page.More, err = l.count()
+	// The page and how many there are are found at once, but within a transaction, or where records have to be judged.
+	var both errgroup.Group
+	both.SetLimit(min(l.parts, 2))
+	both.Go(func() error {
+		if l.kept() {
+			return l.walk(&page)
+		}
+		return l.sort(&page)
+	})
+	var total int
+	var more bool
+	if !q.Uncounted {
+		both.Go(func() (err error) {
+			total, more, err = l.count()
+			return err
+		})
 	}
+	err = both.Wait()
+	page.Total, page.More = total, more
 	return page, err
 }
 
@@ -144,7 +156,7 @@ func (s *Store) listing(ctx context.Context, q ListQuery) (*listing, error) {
 		return nil, err
 	}
 	l := &listing{ListQuery: q, ctx: ctx, db: s.db.WithContext(ctx), parts: min(runtime.GOMAXPROCS(0), mostParts)}
-	if s.within {
+	if s.within || q.Bands != nil { // both are for one goroutine
 		l.parts = 1
 	}
 	var err error
@@ -178,19 +190,22 @@ func isWord(text string) bool {
 }
 
 // scope narrows records to companies, types and states.
-func (l *listing) scope() (conditions []condition) {
+func (l *listing) scope() []condition { return l.scopeOf("records.company") }
+
+// scopeOf does so by a column that says of which company they are.
+func (l *listing) scopeOf(company string) (conditions []condition) {
 	for _, by := range []struct {
 		column string
 		among  []string
-	}{{"company", l.Companies}, {"type", l.Types}, {"state", l.States}} {
+	}{{company, l.Companies}, {"records.type", l.Types}, {"records.state", l.States}} {
 		switch {
 		case len(by.among) == 0:
-		case len(by.among) == 1 && by.column == "state" && isWord(by.among[0]): // written out, so that an index of one state can be used
+		case len(by.among) == 1 && by.column == "records.state" && isWord(by.among[0]): // written out, so that an index of one state can be used
 			conditions = append(conditions, condition{"records.state = '" + by.among[0] + "'", nil})
 		case len(by.among) == 1:
-			conditions = append(conditions, condition{"records." + by.column + " = ?", []any{by.among[0]}})
+			conditions = append(conditions, condition{by.column + " = ?", []any{by.among[0]}})
 		default:
-			conditions = append(conditions, condition{"records." + by.column + " IN ?", []any{by.among}})
+			conditions = append(conditions, condition{by.column + " IN ?", []any{by.among}})
 		}
 	}
 	return conditions
@@ -284,26 +299,31 @@ func (l *listing) spot(row *recordRow) spot {
 	return spot{key == "", []byte(key), row.ID}
 }
 
-// spotsAmong are where those of some records stand that the selection keeps. They are looked at on all processors, but where one
-// has to be judged.
+// spotsAmong are where those of some records stand that the selection keeps.
 func (l *listing) spotsAmong(ids []int64) (all []spot, err error) {
-	parts := l.parts
-	if l.Bands != nil {
-		parts = 1
-	}
 	var turn sync.Mutex
 	var group errgroup.Group
-	for some := range slices.Chunk(ids, max(1, (len(ids)+parts-1)/parts)) {
+	for some := range slices.Chunk(ids, max(1, (len(ids)+l.parts-1)/l.parts)) {
 		group.Go(func() error {
-			return l.each(some, l.looked(), func(row *recordRow, r *record.Record) bool {
-				if l.keeps(r) {
+			for _, columns := range l.looks() {
+				var rest []int64
+				err := l.each(some, columns, func(row *recordRow, r *record.Record) bool {
+					if !l.keeps(r) {
+						rest = append(rest, row.ID)
+						return true
+					}
 					at := l.spot(row)
 					turn.Lock()
 					defer turn.Unlock()
 					all = append(all, at)
+					return true
+				})
+				if err != nil {
+					return err
 				}
-				return true
-			})
+				some = rest
+			}
+			return nil
 		})
 	}
 	err = group.Wait()
@@ -345,17 +365,33 @@ func (l *listing) cut(page *ListPage, spots []spot) error {
 	return err
 }
 
+// headerColumns tell whether the selection keeps a record, and where it stands, as far as the header does.
+const headerColumns = "id, kind, number, company, type, state, former, changed_at, field_values"
+
 // looked are the columns that tell whether the selection keeps a record, and where it stands.
 func (l *listing) looked() string {
 	if l.Bands != nil { // the record is judged
 		return "*"
 	}
-	columns := "id, kind, number, company, type, state, former, changed_at, field_values"
-	lined := slices.ContainsFunc(l.Kind.Fields, func(f field.Field) bool { return f.OfLine() && f.Searched })
-	if lined || slices.ContainsFunc(l.Filters, func(f record.Filter) bool { return l.Kind.Field(f.Field).OfLine() }) {
-		columns += ", record_lines"
+	worded := len(l.Words) > 0 && slices.ContainsFunc(l.Kind.Fields, func(f field.Field) bool { return f.OfLine() && f.Searched })
+	if worded || l.filtersLines() {
+		return headerColumns + ", record_lines"
 	}
-	return columns
+	return headerColumns
+}
+
+// looks are the columns to look at, one after the other at those that were not kept yet: lines take longer to read, and mostly
+// the words stand in the header.
+func (l *listing) looks() []string {
+	looked := l.looked()
+	if l.Bands != nil || l.filtersLines() || looked == headerColumns {
+		return []string{looked}
+	}
+	return []string{headerColumns, looked}
+}
+
+func (l *listing) filtersLines() bool {
+	return slices.ContainsFunc(l.Filters, func(f record.Filter) bool { return l.Kind.Field(f.Field).OfLine() })
 }
 
 // each reads columns of records by their ids, until do tells false.
@@ -392,20 +428,21 @@ var sortedColumns = map[string]string{record.ByNumber: "number", record.ByCompan
 
 // step returns the next records in the order of the list, of the blank ones or the others. Filters by columns are
 // the database's; what else filters is tested by the caller.
-func (l *listing) step(blank bool, from *spot, limit, offset int) (rows []walkedRow, err error) {
-	conditions := l.scope()
+func (l *listing) step(columns string, blank bool, from *spot, limit, offset int) (rows []walkedRow, err error) {
+	var conditions []condition
 	add := func(text string, values ...any) { conditions = append(conditions, condition{text, values}) }
 	var tables, key, id string
 	var begin any
 	if l.By == nil {
 		tables, key, id = "records", "records."+sortedColumns[l.Sort], "records.id"
+		conditions = l.scope()
 		add("records.kind = ?", l.Kind.Key)
 		if from != nil {
 			begin = string(from.Key)
 		}
 	} else {
 		tables, key, id = "record_keys k "+leading+" records ON records.id = k.record", "k.key", "k.record"
-		conditions = append(conditions, l.within(blank)...)
+		conditions = append(l.within(blank), l.scopeOf("k.company")...)
 		if from != nil {
 			begin = append([]byte{}, from.Key...)
 		}
@@ -418,7 +455,11 @@ func (l *listing) step(blank bool, from *spot, limit, offset int) (rows []walked
 	if l.Descending {
 		direction = " DESC"
 	}
-	statement := "SELECT records.*, CAST(" + key + " AS BLOB) AS sorted_by FROM " + tables + text + " ORDER BY " + key + direction + ", " + id + direction + " LIMIT ? OFFSET ?"
+	of := strings.Split(columns, ", ")
+	for i := range of {
+		of[i] = "records." + of[i]
+	}
+	statement := "SELECT " + strings.Join(of, ", ") + ", CAST(" + key + " AS BLOB) AS sorted_by FROM " + tables + text + " ORDER BY " + key + direction + ", " + id + direction + " LIMIT ? OFFSET ?"
 	err = l.db.Raw(statement, append(values, limit, offset)...).Scan(&rows).Error
 	return rows, err
 }
@@ -443,9 +484,20 @@ func (l *listing) within(blank bool) []condition {
 
 // walk makes the page by going along an index.
 func (l *listing) walk(page *ListPage) error {
+	if !l.ByColumns() { // many are met that are not kept: of those less is read
+		var met []spot
+		err := l.along(l.looked(), func(_ *record.Record, here spot) (bool, error) {
+			met = append(met, here)
+			return len(met) <= l.Limit, nil
+		})
+		if err != nil {
+			return err
+		}
+		return l.cut(page, met)
+	}
 	page.Rows = []record.Record{}
 	var last spot
-	return l.along(func(r *record.Record, here spot) (bool, error) {
+	return l.along("*", func(r *record.Record, here spot) (bool, error) {
 		if len(page.Rows) == l.Limit {
 			page.Next = last.String()
 			return false, nil
@@ -455,8 +507,8 @@ func (l *listing) walk(page *ListPage) error {
 	})
 }
 
-// along goes along an index from where the list starts, until do tells false.
-func (l *listing) along(do func(r *record.Record, here spot) (bool, error)) error {
+// along goes along an index from where the list starts, with columns of the records, until do tells false.
+func (l *listing) along(columns string, do func(r *record.Record, here spot) (bool, error)) error {
 	skip, from, plain := l.Offset, l.start, l.ByColumns()
 	for _, blank := range []bool{false, true} {
 		if blank && l.By == nil {
@@ -476,7 +528,7 @@ func (l *listing) along(do func(r *record.Record, here spot) (bool, error)) erro
 					limit = min(limit, l.Limit+1)
 				}
 			}
-			rows, err := l.step(blank, from, limit, offset)
+			rows, err := l.step(columns, blank, from, limit, offset)
 			if err != nil {
 				return err
 			}
@@ -520,7 +572,7 @@ func (l *listing) passed(blank bool) (count int, err error) {
 	if l.By == nil {
 		return 0, nil
 	}
-	text, values := where(append(l.within(blank), l.scope()...))
+	text, values := where(append(l.within(blank), l.scopeOf("k.company")...))
 	err = l.db.Raw("SELECT COUNT(*) FROM record_keys k "+leading+" records ON records.id = k.record"+text, values...).Scan(&count).Error
 	return count, err
 }
@@ -686,7 +738,7 @@ func (s *Store) EachListed(ctx context.Context, q ListQuery, do func(r *record.R
 		return err
 	}
 	if !few && l.kept() {
-		return l.along(func(r *record.Record, _ spot) (bool, error) { return true, do(r) })
+		return l.along("*", func(r *record.Record, _ spot) (bool, error) { return true, do(r) })
 	}
 	var all []spot
 	if few {

@@ -21,7 +21,7 @@ type RecordsFrom struct {
 // RecordsFrom returns them by number, or by title. Cost: those that are returned, and those of other companies
 // between them.
 func (s *Store) RecordsFrom(ctx context.Context, q RecordsFrom) ([]record.Record, error) {
-	query := s.db.WithContext(ctx)
+	query, company := s.db.WithContext(ctx), "records.company"
 	if q.Number != "" {
 		query = query.Where("records.kind = ? AND records.number >= ? AND records.number < ?", q.Kind.Key, q.Number, q.Number+"\U0010FFFF").Order("records.number")
 	} else {
@@ -30,11 +30,12 @@ func (s *Store) RecordsFrom(ctx context.Context, q RecordsFrom) ([]record.Record
 			return nil, err
 		}
 		// The keys go first, in their order.
+		company = "k.company"
 		query = query.Table("record_keys k "+leading+" records ON records.id = k.record").Select("records.*").
 			Where("k.field = ? AND k.key >= ? AND k.key < ?", x.columns[q.Kind.Title[0]], []byte(q.Title), []byte(q.Title+"\xff")).Order("k.key, k.record")
 	}
 	if q.Companies != nil {
-		query = query.Where("records.company IN ?", q.Companies)
+		query = query.Where(company+" IN ?", q.Companies)
 	}
 	return all(query.Limit(q.Limit), recordRow.record)
 }
