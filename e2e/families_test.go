@@ -21,7 +21,7 @@ func (u *user) runs(expression string) {
 func (u *user) writes(label, text string) {
 	u.t.Helper()
 	selector := `[aria-label="` + label + `"]`
-	for tries := 0; tries < 3; tries++ {
+	for range 3 {
 		u.clicks(selector, "")
 		u.types(text)
 		if u.now("(document.querySelector(" + quoted(selector) + ")?.value ?? " + quoted(text) + ") === " + quoted(text)) {

@@ -41,7 +41,7 @@ func (k *checking) prove(ctx context.Context, kind string) error {
 			continue
 		}
 		without := now.Run(r.Proof, false)
-		why := view.WhyFailed(k.with.Base.Shown(ctx, bench.Reference, r, &format))
+		why := view.WhyFailed(judging.Shown(ctx, k.with.Base, bench.Reference, r, &format))
 		k.found.Failing = append(k.found.Failing, contract.CodicilFailing{
 			Proof: r.Proof.ID, Kind: kind, Name: r.Proof.Name, Why: why[0], Before: r.Proof.Codicil == 0 && !without.Held(),
 		})

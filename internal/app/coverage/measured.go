@@ -104,7 +104,7 @@ func (m *measuring) proof(ctx context.Context, ref *cache.Reference, r *proof.Re
 		return
 	}
 	m.counts["failed"]++
-	said := strings.Join(view.WhyFailed(m.service.base.Shown(ctx, ref, r, m.format)), "; ")
+	said := strings.Join(view.WhyFailed(judging.Shown(ctx, m.service.base, ref, r, m.format)), "; ")
 	p := r.Proof
 	m.w.Found(0, contract.RunHit{
 		Kind: p.Given.Kind, Proof: p.ID, Title: p.Name, Company: p.Given.Company, Type: p.Given.Type, What: contract.RunHitWhatFail, Said: said, Told: said, Changes: []contract.ValueChange{},

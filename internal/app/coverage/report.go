@@ -7,6 +7,7 @@ import (
 	"codicil/core/rule"
 	"codicil/internal/access"
 	"codicil/internal/actor"
+	"codicil/internal/app/judging"
 	"codicil/internal/clock"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
@@ -56,7 +57,7 @@ func (s *Service) Report(ctx context.Context, kind, company, kindType string) (c
 		}
 		for j := range results {
 			if r := &results[j]; slices.Contains(c.Proofs, r.Proof.ID) {
-				shown.Proofs = append(shown.Proofs, view.ReportedProof(r.Proof, s.base.Shown(ctx, b.Reference, r, &format)))
+				shown.Proofs = append(shown.Proofs, view.ReportedProof(r.Proof, judging.Shown(ctx, s.base, b.Reference, r, &format)))
 			}
 		}
 		report.Rules = append(report.Rules, shown)

@@ -102,7 +102,7 @@ func InBook(b *plan.Book, id int64) *rule.Compiled {
 }
 
 // Shown tells what came of a proof as a person reads it.
-func (s *Service) Shown(ctx context.Context, ref *cache.Reference, r *proof.Result, format *field.Format) contract.ProofResult {
+func Shown(ctx context.Context, s *Service, ref *cache.Reference, r *proof.Result, format *field.Format) contract.ProofResult {
 	if r.Err != nil {
 		return view.ProofResult(r, nil)
 	}

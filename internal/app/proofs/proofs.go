@@ -218,14 +218,14 @@ func (a *Asked) Run(ctx context.Context, tell func(contract.ProofResult)) (contr
 	run := contract.ProofRun{RanAt: a.proofs.base.Clock().UTC(), Results: []contract.ProofResult{}}
 	results, err := a.runner.RunAll(ctx, a.list, func(r *proof.Result) {
 		if tell != nil {
-			tell(a.proofs.base.Shown(ctx, a.ref, r, a.format))
+			tell(judging.Shown(ctx, a.proofs.base, a.ref, r, a.format))
 		}
 	})
 	for i := range results {
 		if results[i].Proof == nil {
 			continue // it was stopped before
 		}
-		shown := a.proofs.base.Shown(ctx, a.ref, &results[i], a.format)
+		shown := judging.Shown(ctx, a.proofs.base, a.ref, &results[i], a.format)
 		if run.Results = append(run.Results, shown); shown.Held {
 			run.Held++
 		} else {

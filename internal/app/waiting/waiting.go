@@ -130,7 +130,7 @@ func (s *Service) kind(ctx context.Context, kind string, w *contract.Waiting) er
 		if r.Held() {
 			continue
 		}
-		why := view.WhyFailed(s.base.Shown(ctx, b.Reference, r, &format))
+		why := view.WhyFailed(judging.Shown(ctx, s.base, b.Reference, r, &format))
 		w.Proofs = append(w.Proofs, contract.WaitingProof{Proof: r.Proof.ID, Kind: kind, Name: r.Proof.Name, Why: why[0]})
 	}
 	wording := b.Reference.Wording(b.Runner.Book.Vocabulary.Kind, format)
