@@ -125,7 +125,7 @@ func TestAPersonOfTheDemoSeesOnlyTheirs(t *testing.T) {
 	u.goes("/records/vendor")
 	u.sees(".records", "V30001")
 	u.seesNo(".records", "V10001")
-	u.sees(".quiet", "9 of 9")
+	u.sees(".count", "9")
 	u.goes("/records/vendor/V10001")
 	u.sees("[role=alert]", "V10001 does not exist")
 	u.clicks(".person > .plain", "Jun Aoki")

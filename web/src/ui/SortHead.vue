@@ -34,4 +34,14 @@ defineProps<{ column: string; sorting: { by: string; down: boolean; toggle: (col
   min-width: 12px;
   padding-left: 3px;
 }
+/* Over figures the arrow stands before the words, so that these end where the figures do. */
+.right .sort {
+  position: relative;
+}
+.right .arrow {
+  position: absolute;
+  right: 100%;
+  min-width: 0;
+  padding: 0 3px 0 0;
+}
 </style>

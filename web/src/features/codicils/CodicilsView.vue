@@ -5,6 +5,9 @@ import { useAttempt } from "@/queries/attempt";
 import { beginCodicil, codicilStates, useCodicils, useShown, type CodicilState } from "@/queries/codicils";
 import { count, moment } from "@/queries/format";
 import { useSession } from "@/queries/session";
+import { useList } from "@/ui/list";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
@@ -35,6 +38,21 @@ const asked = useCodicils(
   () => limit.value,
 );
 const rows = computed(() => asked.data?.codicils ?? []);
+const list = useList<(typeof rows.value)[number]>(
+  () => rows.value,
+  () => [
+    { label: "No.", right: true, value: (c) => c.id },
+    { label: "Codicil", value: (c) => c.title },
+    { label: "Reason", fileOnly: true, value: (c) => c.reason ?? "" },
+    { label: "Changes", right: true, value: (c) => c.changes },
+    { label: "State", value: (c) => codicilStates[c.state] },
+    { label: "Asked for by", value: (c) => c.askedBy ?? "" },
+    { label: "Begun", value: (c) => c.made.at },
+    { label: "Begun by", fileOnly: true, value: (c) => c.made.by },
+    { label: "In force, or withdrawn", value: (c) => c.ended?.at ?? "" },
+    { label: "By", fileOnly: true, value: (c) => c.ended?.by ?? "" },
+  ],
+);
 const mayBegin = computed(() =>
   (["rules.change", "tables.change", "setup.change"] as const).some((p) => session.may(p)),
 );
@@ -74,6 +92,7 @@ async function keep() {
           })),
         ]"
       />
+      <ListExport name="Codicils" :list="list" />
       <RouterLink class="button" to="/codicils/signing">Who must sign</RouterLink>
       <button v-if="mayBegin && !beginning" type="button" class="button first" @click="begin">
         Begin a codicil
@@ -115,19 +134,9 @@ async function keep() {
       change of a rule, table, field, layout or map makes one; begin one to prepare several changes together.
     </p>
     <table v-else-if="rows.length" class="ledger" aria-label="Codicils">
-      <thead>
-        <tr>
-          <th class="right">No.</th>
-          <th>Codicil</th>
-          <th class="right">Changes</th>
-          <th>State</th>
-          <th>Asked for by</th>
-          <th>Begun</th>
-          <th>In force, or withdrawn</th>
-        </tr>
-      </thead>
+      <ListHead :list="list" />
       <tbody>
-        <tr v-for="c in rows" :key="c.id" :class="{ open: c.id === shown.codicil }">
+        <tr v-for="c in list.rows" :key="c.id" :class="{ open: c.id === shown.codicil }">
           <td class="right">{{ c.id }}</td>
           <td class="title">
             <RouterLink :to="`/codicils/${c.id}`">{{ c.title }}</RouterLink>
@@ -183,7 +192,7 @@ async function keep() {
   white-space: nowrap;
 }
 .when {
-  width: 132px;
+  white-space: nowrap;
 }
 .who {
   display: block;

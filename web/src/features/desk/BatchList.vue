@@ -1,30 +1,24 @@
 <script setup lang="ts">
 import { RouterLink } from "vue-router";
+import { batchState } from "@/features/desk/batchList";
 import type { Batch } from "@/queries/batches";
 import { useCatalog } from "@/queries/catalog";
 import { moment } from "@/queries/format";
+import type { List } from "@/ui/list";
+import ListHead from "@/ui/ListHead.vue";
 
 /** Batches with how far they are. */
-defineProps<{ batches: Batch[] }>();
+defineProps<{ list: List<Batch> }>();
 const catalog = useCatalog();
 </script>
 
 <template>
-  <table v-if="batches.length" class="ledger">
-    <thead>
-      <tr>
-        <th>Batch</th>
-        <th>Of</th>
-        <th>State</th>
-        <th class="right">Keyed</th>
-        <th class="right">Total</th>
-        <th class="right">Difference</th>
-        <th>Announced</th>
-        <th><span class="visually-hidden">Key</span></th>
-      </tr>
-    </thead>
+  <table v-if="list.rows.length" class="ledger">
+    <ListHead :list="list">
+      <th><span class="visually-hidden">Key</span></th>
+    </ListHead>
     <tbody>
-      <tr v-for="b in batches" :key="b.id">
+      <tr v-for="b in list.rows" :key="b.id">
         <td>
           <RouterLink :to="`/desk/batches/${b.id}`">{{ b.head.title }}</RouterLink>
         </td>
@@ -34,7 +28,7 @@ const catalog = useCatalog();
             {{ catalog.typeName(b.type, b.kind) }}, {{ catalog.companyName(b.company) }}
           </div>
         </td>
-        <td>{{ b.agrees && b.state === "open" ? "agrees" : b.state }}</td>
+        <td>{{ batchState(b) }}</td>
         <td class="right">
           {{ b.number }}<template v-if="b.head.count"> of {{ b.head.count }}</template>
         </td>

@@ -10,6 +10,9 @@ import { changeBatch, postBatch, settleDifference, useBatch, type BatchHead } fr
 import { useCatalog } from "@/queries/catalog";
 import { moment } from "@/queries/format";
 import { useSession } from "@/queries/session";
+import { useList } from "@/ui/list";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** A batch: how far it is, who keyed what, what differs, and that it is posted. */
@@ -27,6 +30,30 @@ const reason = ref("");
 const refused = ref<Schemas["BatchRefused"][]>([]);
 
 const differing = computed(() => (batch.value?.documents ?? []).filter((d) => d.differences.length));
+const keyedAgain = (d: Schemas["BatchDocument"]) =>
+  !d.second ? "not yet" : d.differences.length ? `${d.differences.length} differ` : "the same";
+const documents = useList<Schemas["BatchDocument"]>(
+  () => batch.value?.documents ?? [],
+  () => [
+    { label: "#", right: true, value: (d) => d.position },
+    { label: "Document", value: (d) => d.number },
+    { label: "Title", fileOnly: true, value: (d) => d.title },
+    { label: "Amount", right: true, value: (d) => ({ exact: d.amount.value }) },
+    { label: "State", value: (d) => d.state || "deleted" },
+    { label: "Keyed", value: (d) => d.keyed.at },
+    { label: "By", fileOnly: true, value: (d) => d.keyed.by },
+    ...(batch.value?.head.second?.length
+      ? [
+          { label: "Keyed again", value: keyedAgain },
+          {
+            label: "Again by",
+            fileOnly: true,
+            value: (d: Schemas["BatchDocument"]) => d.second?.by ?? "",
+          },
+        ]
+      : []),
+  ],
+);
 const left = computed(() =>
   batch.value?.head.second?.length
     ? batch.value.documents.filter((d) => d.state === "kept" && !d.second).length
@@ -230,21 +257,16 @@ async function settle(number: string, d: Schemas["BatchDifference"], take: "firs
           </tbody>
         </table>
       </section>
-      <h2>Documents</h2>
+      <div class="head">
+        <h2>Documents</h2>
+        <span class="spring" />
+        <ListExport :name="batch.head.title" :list="documents" />
+      </div>
       <p v-if="!batch.documents.length" class="empty">Nothing is keyed yet.</p>
       <table v-else class="ledger">
-        <thead>
-          <tr>
-            <th class="right">#</th>
-            <th>Document</th>
-            <th class="right">Amount</th>
-            <th>State</th>
-            <th>Keyed</th>
-            <th v-if="batch.head.second?.length">Keyed again</th>
-          </tr>
-        </thead>
+        <ListHead :list="documents" />
         <tbody>
-          <tr v-for="d in batch.documents" :key="d.number">
+          <tr v-for="d in documents.rows" :key="d.number">
             <td class="right quiet">{{ d.position }}</td>
             <td>
               <RouterLink :to="`/records/${batch.kind}/${d.number}`">{{ d.number }}</RouterLink> {{ d.title }}
@@ -255,11 +277,8 @@ async function settle(number: string, d: Schemas["BatchDifference"], take: "firs
               {{ moment(d.keyed.at) }} <span class="quiet">{{ d.keyed.by }}</span>
             </td>
             <td v-if="batch.head.second?.length">
-              <template v-if="d.second"
-                >{{ d.differences.length ? `${d.differences.length} differ` : "the same" }}
-                <span class="quiet">{{ d.second.by }}</span></template
-              >
-              <span v-else class="quiet">not yet</span>
+              <span :class="{ quiet: !d.second }">{{ keyedAgain(d) }}</span>
+              <span class="quiet"> {{ d.second?.by }}</span>
             </td>
           </tr>
         </tbody>
@@ -269,6 +288,13 @@ async function settle(number: string, d: Schemas["BatchDifference"], take: "firs
 </template>
 
 <style scoped>
+.head {
+  display: flex;
+  align-items: baseline;
+}
+.head .spring {
+  flex: 1;
+}
 .up {
   font-weight: 400;
 }

@@ -3,11 +3,13 @@ import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import BatchForm from "@/features/desk/BatchForm.vue";
 import BatchList from "@/features/desk/BatchList.vue";
+import { useBatchList } from "@/features/desk/batchList";
 import { useAttempt } from "@/queries/attempt";
 import { beginBatch, useBatches, type BatchHead } from "@/queries/batches";
 import { useCatalog } from "@/queries/catalog";
 import { usePlan } from "@/queries/plan";
 import { useSession } from "@/queries/session";
+import ListExport from "@/ui/ListExport.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
@@ -22,6 +24,7 @@ const asked = useBatches(
   () => undefined,
   () => onlyOpen.value,
 );
+const list = useBatchList(() => asked.data ?? []);
 const adding = computed(() => route.query["new"] === "1");
 const may = computed(() => catalog.kinds.filter((k) => session.may("records.change", k.kind.key)));
 
@@ -65,6 +68,7 @@ async function begin(head: BatchHead) {
     <div class="page-head">
       <h1><RouterLink class="up" to="/desk">Desk</RouterLink> Batches</h1>
       <span class="spring" />
+      <ListExport name="Batches" :list="list" />
       <RouterLink class="button" :to="onlyOpen ? '/desk/batches?all=1' : '/desk/batches'">{{
         onlyOpen ? "Closed ones too" : "Open ones only"
       }}</RouterLink>
@@ -111,7 +115,7 @@ async function begin(head: BatchHead) {
       {{ onlyOpen ? "No batch is open." : "There is no batch yet." }} One is announced with the number and the
       total of a pile of papers, and shows while they are keyed what is missing.
     </p>
-    <BatchList v-else :batches="asked.data ?? []" />
+    <BatchList v-else :list="list" />
   </div>
 </template>
 

@@ -2,6 +2,7 @@
 import { computed } from "vue";
 import { RouterLink, useRouter } from "vue-router";
 import BatchList from "@/features/desk/BatchList.vue";
+import { useBatchList } from "@/features/desk/batchList";
 import { useBatches } from "@/queries/batches";
 import { useCatalog } from "@/queries/catalog";
 import { useSession } from "@/queries/session";
@@ -16,6 +17,7 @@ const open = useBatches(
   () => undefined,
   () => true,
 );
+const list = useBatchList(() => open.data ?? []);
 </script>
 
 <template>
@@ -40,7 +42,7 @@ const open = useBatches(
       No batch is open. Announce one where a pile of papers is keyed together: with their number and total, so
       that it shows what is missing.
     </p>
-    <BatchList v-else :batches="open.data ?? []" />
+    <BatchList v-else :list="list" />
   </div>
 </template>
 

@@ -6,6 +6,9 @@ import { useCatalog } from "@/queries/catalog";
 import { addPerson, changePerson, resetPerson, usePersons, useRoles, type Person } from "@/queries/people";
 import { moment } from "@/queries/format";
 import { useSession } from "@/queries/session";
+import { useList } from "@/ui/list";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
 import OverSheet from "@/ui/OverSheet.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
@@ -80,6 +83,19 @@ const state = (p: Person) =>
       : [p.hasFactor && "Second factor", p.subject && (session.state?.provider ?? "Provider")]
           .filter(Boolean)
           .join(", ");
+const rolesOf = (p: Person) => p.roles.map(roleName).join(", ") || "None";
+const companiesOf = (p: Person) =>
+  p.everywhere ? "All" : p.companies.map(catalog.companyName).join(", ") || "None";
+const list = useList<Person>(
+  () => shown.value,
+  () => [
+    { label: "Name", value: (p) => p.name },
+    { label: "Signs in as", value: (p) => p.signInName },
+    { label: "Roles", value: rolesOf },
+    { label: "Companies", value: companiesOf },
+    { label: "State", value: state },
+  ],
+);
 </script>
 
 <template>
@@ -87,6 +103,7 @@ const state = (p: Person) =>
     <div class="page-head">
       <h1>Persons and roles</h1>
       <span class="spring" />
+      <ListExport name="Persons" :list="list" />
       <button type="button" class="button first" @click="edit()">New person</button>
     </div>
     <TroubleNote :problem="persons.problem" :retry="persons.reload" />
@@ -100,23 +117,15 @@ const state = (p: Person) =>
     </div>
     <TroubleNote v-if="!open" v-bind="tried.trouble" />
     <table v-if="shown.length" class="ledger" aria-label="Persons">
-      <thead>
-        <tr>
-          <th>Name</th>
-          <th>Signs in as</th>
-          <th>Roles</th>
-          <th>Companies</th>
-          <th>State</th>
-        </tr>
-      </thead>
+      <ListHead :list="list" />
       <tbody>
-        <tr v-for="p in shown" :key="p.id" :class="{ quiet: p.ended }">
+        <tr v-for="p in list.rows" :key="p.id" :class="{ quiet: p.ended }">
           <td>
             <button type="button" class="plain" @click="edit(p)">{{ p.name }}</button>
           </td>
           <td>{{ p.signInName }}</td>
-          <td>{{ p.roles.map(roleName).join(", ") || "None" }}</td>
-          <td>{{ p.everywhere ? "All" : p.companies.map(catalog.companyName).join(", ") || "None" }}</td>
+          <td>{{ rolesOf(p) }}</td>
+          <td>{{ companiesOf(p) }}</td>
           <td>{{ state(p) }}</td>
         </tr>
       </tbody>

@@ -58,7 +58,7 @@ const list = useList<BrokenRule>(
     { label: "Broken", right: true, value: (r) => r.broken },
     { label: "Check", value: (r) => r.sentence },
     { label: "Companies", value: where },
-    { label: "Than before", value: trend },
+    { label: "Change", value: trend },
     { label: "Since", value: (r) => r.since ?? "" },
   ],
 );

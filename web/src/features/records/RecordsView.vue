@@ -200,8 +200,9 @@ const newLink = computed(() => {
         />
       </h1>
       <span class="quiet count" role="status"
-        >{{ list.more ? "more than " : "" }}{{ count(list.total) }} of {{ count(list.all)
-        }}<template v-if="list.loading"> …</template></span
+        >{{ list.more ? "more than " : "" }}{{ count(list.total)
+        }}<template v-if="list.more || list.total !== list.all"> of {{ count(list.all) }}</template
+        ><template v-if="list.loading"> …</template></span
       >
       <span class="spring" />
       <input
@@ -338,16 +339,22 @@ const newLink = computed(() => {
 }
 .top {
   display: flex;
+  flex-wrap: wrap;
   align-items: center;
-  gap: 10px;
+  gap: 6px 10px;
   padding: 10px 20px 0;
   flex: none;
 }
 .spring {
   flex: 1;
 }
+.count {
+  white-space: nowrap;
+}
 .search {
-  width: 210px;
+  flex: 9 1 150px;
+  max-width: 210px;
+  min-width: 0;
 }
 .padded {
   padding: 24px 20px;
