@@ -200,7 +200,7 @@ func TestARecordThatOthersNameIsNotDeletedAndWhatWasTypedIsNotLost(t *testing.T)
 // showsAll waits until a list shows all that there is.
 func (u *user) showsAll() {
 	u.t.Helper()
-	require.NoError(u.t, u.page.Until(`/^(\d+) of \1$/.test(document.querySelector('[role="status"]')?.innerText.trim() ?? "")`))
+	require.NoError(u.t, u.page.Until(`/^\d+$/.test(document.querySelector('[role="status"]')?.innerText.trim() ?? "")`))
 }
 
 // What is on the screen stays there while the server is gone, and says so; what is asked again
