@@ -28,6 +28,13 @@ func TestListsAreSortedAndExported(t *testing.T) {
 	u.sees(firstOf("Persons"), "Tobias Rell")
 	u.sees(`[aria-label="Export"]`, "CSV")
 
+	u.clicks(`[aria-label="Roles"] th button`, "Persons")
+	u.sees(`[aria-label="Roles"] [aria-sort="ascending"]`, "Persons")
+	u.sees(`[aria-label="Roles"] [aria-label="Export"]`, "CSV")
+	u.goes("/codicils/signing")
+	u.sees(`[aria-label="Who must sign"] th button`, "Of what")
+	u.sees(`[aria-label="Export"]`, "XLSX")
+
 	u.goes("/desk/batches")
 	u.sees("th button", "Difference")
 	u.sees("tbody tr", "Post of 24 November")

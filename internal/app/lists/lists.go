@@ -186,6 +186,9 @@ func (s *Service) mayLose(ctx context.Context, next *table.List) error {
 		return err
 	}
 	h := all[gone[i]]
+	if h == nil { // what held it is gone meanwhile
+		return nil
+	}
 	count := strconv.Itoa(h.Records + h.besides)
 	if h.More {
 		count = "more than " + count

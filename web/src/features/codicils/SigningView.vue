@@ -8,6 +8,9 @@ import { useCatalog } from "@/queries/catalog";
 import { changeSigning, useSigning } from "@/queries/codicils";
 import { useSession } from "@/queries/session";
 import { families } from "@/ui/families";
+import { useList } from "@/ui/list";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
@@ -42,6 +45,16 @@ const about = (r: Rule) =>
       r.families.map((f) => families[f as keyof typeof families]?.label.toLowerCase() ?? f),
     ),
   ].join("; ");
+const who = (r: Rule) => `${r.count} as ${roleName(r.role)}`;
+const list = useList<Rule>(
+  () => asked.data?.rules ?? [],
+  () => [
+    { label: "Why", value: (r) => r.title },
+    { label: "Of what", value: about },
+    { label: "When", value: (r) => finds[r.finds] },
+    { label: "Who", value: who },
+  ],
+);
 
 const draft = reactive({ open: false, version: 0, urgentDays: 0, rules: [] as Rule[] });
 const days = ref<number>();
@@ -81,6 +94,7 @@ const options = (all: [string, string][]) => all.map(([value, label]) => ({ valu
     <div class="page-head">
       <h1>Who must sign</h1>
       <span class="spring" />
+      <ListExport v-if="!draft.open" name="Who must sign" :list="list" />
       <RouterLink class="button" to="/codicils">All codicils</RouterLink>
       <button v-if="mayChange && !draft.open && asked.data" type="button" class="button first" @click="edit">
         Change
@@ -92,20 +106,13 @@ const options = (all: [string, string][]) => all.map(([value, label]) => ({ valu
         No rule says who must sign: one person who may put rules in force is enough, who may be its author.
       </p>
       <table v-else class="ledger" aria-label="Who must sign">
-        <thead>
-          <tr>
-            <th>Why</th>
-            <th>Of what</th>
-            <th>When</th>
-            <th>Who</th>
-          </tr>
-        </thead>
+        <ListHead :list="list" />
         <tbody>
-          <tr v-for="(r, i) in asked.data.rules" :key="i">
+          <tr v-for="(r, i) in list.rows" :key="i">
             <td>{{ r.title }}</td>
             <td>{{ about(r) }}</td>
             <td>{{ finds[r.finds] }}</td>
-            <td>{{ r.count }} as {{ roleName(r.role) }}</td>
+            <td>{{ who(r) }}</td>
           </tr>
         </tbody>
       </table>

@@ -7,6 +7,9 @@ import { moment, written } from "@/queries/format";
 import { addKey, revokeKey, useKeys, type ProgramKey } from "@/queries/people";
 import { useSession } from "@/queries/session";
 import DateInput from "@/ui/DateInput.vue";
+import { useList } from "@/ui/list";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
@@ -53,6 +56,21 @@ async function copy() {
 }
 const state = (k: ProgramKey) => (k.revoked ? "Revoked" : k.ended ? "Ended" : "");
 const title = (key: string) => mine.value.find((p) => p.key === key)?.title ?? key;
+const may = (k: ProgramKey) => k.permissions.map(title).join(", ");
+const within = (k: ProgramKey) =>
+  k.everywhere ? "All companies" : k.companies.map(catalog.companyName).join(", ");
+const list = useList<ProgramKey>(
+  () => keys.data ?? [],
+  () => [
+    { label: "Name", value: (k) => k.name },
+    { label: "Of", value: (k) => k.ownerName },
+    { label: "May", value: may },
+    { label: "In", value: within },
+    { label: "Until", value: (k) => k.ends },
+    { label: "Last used", value: (k) => k.used ?? "" },
+    { label: "State", fileOnly: true, value: state },
+  ],
+);
 </script>
 
 <template>
@@ -68,24 +86,17 @@ const title = (key: string) => mine.value.find((p) => p.key === key)?.title ?? k
       <code>{{ token }}</code>
       <button type="button" class="button" @click="copy">{{ copied ? "Copied" : "Copy" }}</button>
     </div>
+    <p class="export"><ListExport name="Keys of programs" :list="list" /></p>
     <table v-if="keys.data?.length" class="ledger">
-      <thead>
-        <tr>
-          <th>Name</th>
-          <th>Of</th>
-          <th>May</th>
-          <th>In</th>
-          <th>Until</th>
-          <th>Last used</th>
-          <th />
-        </tr>
-      </thead>
+      <ListHead :list="list">
+        <th><span class="visually-hidden">Revoke</span></th>
+      </ListHead>
       <tbody>
-        <tr v-for="k in keys.data" :key="k.id" :class="{ quiet: k.revoked || k.ended }">
+        <tr v-for="k in list.rows" :key="k.id" :class="{ quiet: k.revoked || k.ended }">
           <td>{{ k.name }}</td>
           <td>{{ k.ownerName }}</td>
-          <td>{{ k.permissions.map(title).join(", ") }}</td>
-          <td>{{ k.everywhere ? "All companies" : k.companies.map(catalog.companyName).join(", ") }}</td>
+          <td>{{ may(k) }}</td>
+          <td>{{ within(k) }}</td>
           <td>{{ written(k.ends) }}</td>
           <td>{{ k.used ? moment(k.used) : "Never" }}</td>
           <td>
@@ -136,6 +147,10 @@ const title = (key: string) => mine.value.find((p) => p.key === key)?.title ?? k
 </template>
 
 <style scoped>
+.export {
+  text-align: right;
+  margin: 0 0 4px;
+}
 .token {
   display: flex;
   flex-wrap: wrap;

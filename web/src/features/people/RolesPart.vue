@@ -6,6 +6,9 @@ import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
 import { removeRole, saveRole, type Role } from "@/queries/people";
 import { useSession } from "@/queries/session";
+import { useList } from "@/ui/list";
+import ListExport from "@/ui/ListExport.vue";
+import ListHead from "@/ui/ListHead.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** Roles: what somebody may do, under a name. */
@@ -52,6 +55,16 @@ const titles = (role: Role) =>
     .filter((p) => role.permissions.includes(p.key))
     .map((p) => p.title)
     .join(", ");
+const kindsOf = (role: Role) => role.kinds.map((k) => catalog.entry(k)?.kind.plural ?? k).join(", ") || "All";
+const list = useList<Role>(
+  () => props.roles,
+  () => [
+    { label: "Role", value: (r) => r.name },
+    { label: "May", value: titles },
+    { label: "Kinds", value: kindsOf },
+    { label: "Persons", right: true, value: (r) => r.persons },
+  ],
+);
 </script>
 
 <template>
@@ -59,19 +72,13 @@ const titles = (role: Role) =>
     <div class="page-head">
       <h2>Roles</h2>
       <span class="spring" />
+      <ListExport name="Roles" :list="list" />
       <button v-if="session.everywhere" type="button" class="button" @click="edit()">New role</button>
     </div>
     <table class="ledger">
-      <thead>
-        <tr>
-          <th>Role</th>
-          <th>May</th>
-          <th>Kinds</th>
-          <th>Persons</th>
-        </tr>
-      </thead>
+      <ListHead :list="list" />
       <tbody>
-        <tr v-for="r in roles" :key="r.key">
+        <tr v-for="r in list.rows" :key="r.key">
           <td class="name">
             <button v-if="session.everywhere" type="button" class="plain" @click="edit(r)">
               {{ r.name }}
@@ -79,8 +86,8 @@ const titles = (role: Role) =>
             <template v-else>{{ r.name }}</template>
           </td>
           <td>{{ titles(r) }}</td>
-          <td>{{ r.kinds.map((k) => catalog.entry(k)?.kind.plural ?? k).join(", ") || "All" }}</td>
-          <td>{{ r.persons }}</td>
+          <td>{{ kindsOf(r) }}</td>
+          <td class="right">{{ r.persons }}</td>
         </tr>
       </tbody>
     </table>
