@@ -26,7 +26,8 @@ func generateCommand() *cobra.Command {
 	}
 	c.Flags().StringVar(&data, "data", "", "database file; where it is missing it is begun with the demo data")
 	c.Flags().IntVar(&size.Vendors, "vendors", 0, "how many vendors to add")
-	c.Flags().IntVar(&size.Documents, "documents", 0, "how many vendor invoices of four lines to add and post")
+	c.Flags().IntVar(&size.Documents, "documents", 0, "how many vendor invoices to add and post")
+	c.Flags().IntVar(&size.Lines, "lines", demo.FewestLines, "how many lines each of them has")
 	c.Flags().Uint64Var(&seed, "seed", 1, "another number makes other records")
 	_ = c.MarkFlagRequired("data")
 	return c

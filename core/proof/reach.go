@@ -8,34 +8,126 @@ import (
 	"codicil/core/feel"
 	"codicil/core/field"
 	"codicil/core/judge"
+	"codicil/core/plan"
 	"codicil/core/rule"
 )
 
-// Reached tells of each document whether a rule that stands otherwise in the book of another runner may change what
-// becomes of it: a value, or what is said. One of which it tells false comes out the same by both books. Cost: for each what
-// is upstream of the rule, twice where the rule decides something.
-func (r *Runner) Reached(ctx context.Context, other *Runner, id int64, documents []Proof) ([]bool, error) {
+// Reach tells whether rules that stand otherwise in one book than in another may change what becomes of a document: a value, or
+// what is said. One of which it tells false comes out the same by both.
+type Reach struct {
+	ids []int64
+	// from and to go through what is upstream of the rules in the book before and after.
+	from, to reachSide
+	back     bool
+}
+
+type reachSide struct {
+	*Runner
+	acts bool // one of the rules is in force
+}
+
+// NewReach tells what comes of it that some rules are as the book of a runner has them, and not as the one before has them. The
+// books differ in nothing else that one of their documents is judged by. Cost: the rules, as often as they wait for each other.
+func NewReach(before, after *Runner, ids ...int64) *Reach {
 	var versions []*rule.Compiled
-	for _, c := range slices.Concat(r.Book.Rules, other.Book.Rules) {
-		if c.ID == id {
-			versions = append(versions, c)
+	side := func(r *Runner) (s reachSide) {
+		for _, c := range r.Book.Rules {
+			if slices.Contains(ids, c.ID) {
+				versions, s.acts = append(versions, c), s.acts || c.State == rule.InForce
+			}
+		}
+		return s
+	}
+	h := &Reach{ids: ids, from: side(before), to: side(after)}
+	h.from.Runner, h.to.Runner = before.upstream(versions), after.upstream(versions)
+	h.back = looksBack(before.Book, versions) || looksBack(after.Book, versions)
+	return h
+}
+
+// looksBack tells whether some rules of a book, or rules that they wait for, read what was saved before.
+func looksBack(b *plan.Book, versions []*rule.Compiled) bool {
+	v := b.Vocabulary
+	seen, waits := map[*rule.Compiled]bool{}, map[int]bool{}
+	var read func(c *rule.Compiled) bool
+	read = func(c *rule.Compiled) bool {
+		seen[c] = true
+		if v.LooksBack(c.Reads(), rule.Before...) {
+			return true
+		}
+		for _, slot := range c.Reads() {
+			if r, ok := v.ReadAt(slot); ok {
+				waits[r.Field] = true
+			}
+			for column := range v.Columns {
+				waits[v.Headers+column] = waits[v.Headers+column] || slot == v.Lines
+			}
+		}
+		for _, place := range slices.Concat(c.Fields, c.Links, c.Unique, c.Changed) {
+			waits[place] = true
+		}
+		return false
+	}
+	if slices.ContainsFunc(versions, read) {
+		return true
+	}
+	for more := true; more; {
+		more = false
+		for _, c := range b.Rules {
+			if seen[c] || c.State != rule.InForce || !slices.ContainsFunc(c.Fields, func(place int) bool { return waits[place] }) {
+				continue
+			}
+			if more = true; read(c) {
+				return true
+			}
 		}
 	}
-	acts := slices.ContainsFunc(other.Book.Rules, func(c *rule.Compiled) bool { return c.ID == id && c.State == rule.InForce })
-	one, two := r.upstream(versions), other.upstream(versions)
+	return false
+}
+
+// LooksBack tells whether what the rules do depends on what was saved before.
+func (h *Reach) LooksBack() bool { return h.back }
+
+// Before and After build the parts of the plans of both books that decide what the rules do.
+func (h *Reach) Before(b *plan.Book, s plan.Scope) *plan.Plan { return h.from.build(b, s) }
+
+// After builds the part of the plan of the book after.
+func (h *Reach) After(b *plan.Book, s plan.Scope) *plan.Plan { return h.to.build(b, s) }
+
+// Documents tells it of each of some documents. Cost: for each what is upstream of the rules, twice where they decide something.
+func (h *Reach) Documents(ctx context.Context, documents []Proof) ([]bool, error) {
 	reached := make([]bool, len(documents))
-	err := r.Each(ctx, len(documents), func(i int) {
-		first, err := one.judge(&documents[i], false, nil)
-		if err == nil && !acts && !first.Outcome.Touched(id) {
-			return
-		}
-		second, other := two.judge(&documents[i], false, nil)
-		reached[i] = err != nil || other != nil || !sameOutcome(first, second)
+	err := h.to.Each(ctx, len(documents), func(i int) {
+		var err error
+		reached[i], err = h.Any(func(after bool) ([]*judge.Judged, error) {
+			by := h.from
+			if after {
+				by = h.to
+			}
+			judged, err := by.judge(&documents[i], false, nil)
+			return []*judge.Judged{judged}, err
+		})
+		reached[i] = reached[i] || err != nil
 	})
 	return reached, err
 }
 
-// upstream returns a runner that goes through what is upstream of versions of a rule only.
+// Any tells it of a document that was judged in some steps; judged returns each step by the book after or before, from the
+// plans that the reach builds.
+func (h *Reach) Any(judged func(after bool) ([]*judge.Judged, error)) (bool, error) {
+	later := h.to.acts // the book in which they act is asked first: where they do nothing, that is all
+	one, err := judged(later)
+	if err != nil {
+		return false, err
+	}
+	touched := slices.ContainsFunc(one, func(j *judge.Judged) bool { return slices.ContainsFunc(h.ids, j.Outcome.Touched) })
+	if !touched && !(h.from.acts && h.to.acts) {
+		return false, nil
+	}
+	other, err := judged(!later)
+	return err == nil && !slices.EqualFunc(one, other, sameOutcome), err
+}
+
+// upstream returns a runner that goes through what is upstream of versions of rules only.
 func (r *Runner) upstream(versions []*rule.Compiled) *Runner {
 	return &Runner{Book: r.Book, Scope: r.Scope, Facts: r.Facts, Single: r.Single, Extent: r.Extent, of: versions}
 }
@@ -48,4 +140,33 @@ func sameOutcome(a, b *judge.Judged) bool {
 			return same && (x.Rule == nil) == (y.Rule == nil) && (x.Rule == nil || x.Rule.ID == y.Rule.ID) &&
 				slices.EqualFunc(x.Values, y.Values, func(v, w feel.Value) bool { return field.Write(v) == field.Write(w) })
 		})
+}
+
+// ReadsStanding tells whether a rule reads a standing value.
+func ReadsStanding(c *rule.Compiled, key string) bool {
+	v := c.Vocabulary()
+	return slices.ContainsFunc(c.Reads(), func(slot int) bool {
+		place, is := v.StandingAt(slot)
+		return is && v.Tables.Standing[place].Field.Key == key
+	})
+}
+
+// ReadsCrosswalk tells whether a rule looks something up in a crosswalk, in its message too.
+func ReadsCrosswalk(c *rule.Compiled, key string) (reads bool) {
+	visit := func(n feel.Node) {
+		if call, is := n.(*feel.Call); is && call.Function == "crosswalk" && len(call.Arguments) > 0 {
+			name, _ := feel.Constant(call.Arguments[0])
+			text, _ := name.Text()
+			reads = reads || text == key
+		}
+	}
+	for _, part := range parts(c) {
+		feel.Walk(part.program.Root(), visit)
+	}
+	for _, piece := range c.Message {
+		if piece.Program != nil {
+			feel.Walk(piece.Program.Root(), visit)
+		}
+	}
+	return reads
 }

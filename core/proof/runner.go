@@ -38,7 +38,7 @@ type Runner struct {
 	// instead stands in for tables, and company changes each company; nil: neither is changed.
 	instead *judge.Instead
 	company func(*record.Company)
-	// of are versions of a rule of which the runner goes through what is upstream only; none: through all.
+	// of are versions of rules of which the runner goes through what is upstream only; none: through all.
 	of []*rule.Compiled
 
 	mutex sync.Mutex

@@ -1,6 +1,7 @@
 package app_test
 
 import (
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -194,6 +195,7 @@ func TestAReplayIsWhatPostingWouldHaveMade(t *testing.T) {
 		"for some lines":    when(body(journal, rule.Substitute, "lines.text", rule.Effect{Value: `"Large"`}), "line.debit > 20"),
 		"worked out":        body(journal, rule.Compute, "total", rule.Effect{Value: "sum(lines.debit[is filled(item)])"}),
 		"a check":           body(journal, rule.Validate, "lines.debit", rule.Effect{Severity: rule.Refuse, Must: "line.debit < 30", Message: "Too much", Moments: []rule.Moment{rule.Posting}}),
+		"as before":         body(journal, rule.Default, "reference", rule.Effect{Lifetime: rule.NewOnly, Value: `previous.text`}),
 		"a check on saving": body(journal, rule.Validate, "text", rule.Effect{Severity: rule.Advise, Must: `text != "Second"`, Message: "Say more"}),
 	} {
 		t.Run(name, func(t *testing.T) {
@@ -201,12 +203,15 @@ func TestAReplayIsWhatPostingWouldHaveMade(t *testing.T) {
 			c := prepare(t, d, name)
 			put(t, d, c, b)
 			_, real := entries(t, &b)
+			_, hits := replayed(t, d, c.ID, contract.ReplayRequest{})
 			for _, number := range numbers {
 				at := record.Ref{Kind: journal, Number: number}
 				one, err := d.Replay.One(as(t), c.ID, at)
 				require.NoError(t, err)
 				assert.True(t, one.Known)
 				assert.False(t, one.Drifted)
+				found := slices.ContainsFunc(hits, func(h contract.RunHit) bool { return h.Number == number })
+				assert.Equal(t, one.Hit.What != contract.RunHitWhatSame, found, "%s in the run", number)
 				made, err := real.Records.Get(as(t), at)
 				require.NoError(t, err)
 				if one.After.Verdict != "accepted" {
@@ -232,6 +237,8 @@ func entries(t *testing.T, b *rule.Body) ([]string, *app.App) {
 	t.Helper()
 	now := morning()
 	d := app.New(onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) }), func() time.Time { return now })
+	// That a rule looked back is why it is known what was saved before.
+	add(t, d, body(journal, rule.Validate, "reference", rule.Effect{Severity: rule.Advise, Must: `is blank(reference) or reference != previous.reference`, Message: "Again"}), rule.InForce)
 	if b != nil {
 		add(t, d, *b, rule.InForce)
 	}

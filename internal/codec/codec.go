@@ -11,6 +11,10 @@ import (
 	"encoding/json"
 	"fmt"
 	"reflect"
+
+	quick "github.com/goccy/go-json"
+
+	"codicil/core/record"
 )
 
 // versionKey stands in every text, before all else; envelopeKey holds what is no object.
@@ -28,7 +32,7 @@ func Write(value any) ([]byte, error) {
 	}
 	model := reflect.New(s.model).Elem()
 	into(model, v)
-	text, err := json.Marshal(model.Interface())
+	text, err := quick.Marshal(model.Interface())
 	if err != nil {
 		return nil, fmt.Errorf("write %s: %w", s.name, err)
 	}
@@ -57,7 +61,7 @@ func Read(text []byte, value any) error {
 		return fmt.Errorf("read %s: %w", s.name, err)
 	}
 	model := reflect.New(s.model)
-	if err := json.Unmarshal(text, model.Interface()); err != nil {
+	if err := quick.Unmarshal(text, model.Interface()); err != nil {
 		return fmt.Errorf("read %s: %w", s.name, err)
 	}
 	into(v, model.Elem())
@@ -80,7 +84,7 @@ func WritePart(value any) ([]byte, error) {
 	return bytes.TrimSpace(b.Bytes()), err
 }
 
-// ReadPart reads what WritePart wrote in a version of the shape, 0 for the newest. What does not
+// ReadPart reads what WritePart wrote, or a person, in a version of the shape, 0 for the newest. What does not
 // belong there is an error that names it.
 func ReadPart(text []byte, value any, version int) error {
 	v := reflect.ValueOf(value).Elem()
@@ -177,6 +181,10 @@ func into(to, from reflect.Value) {
 		if from.IsNil() {
 			return
 		}
+		if origins, known := from.Interface().(map[string]string); known && to.Type() == reflect.TypeFor[record.Origins]() {
+			to.Set(reflect.ValueOf(originsOf(origins))) // every record has many
+			return
+		}
 		to.Set(reflect.MakeMapWithSize(to.Type(), from.Len()))
 		for each := from.MapRange(); each.Next(); {
 			key, value := reflect.New(to.Type().Key()).Elem(), reflect.New(to.Type().Elem()).Elem()
@@ -187,6 +195,14 @@ func into(to, from reflect.Value) {
 	default:
 		to.Set(from.Convert(to.Type()))
 	}
+}
+
+func originsOf(texts map[string]string) record.Origins {
+	origins := make(record.Origins, len(texts))
+	for key, text := range texts {
+		origins[key] = record.Origin(text)
+	}
+	return origins
 }
 
 // Keeps tells whether values of a type, or those that it points to, have a shape.

@@ -3962,7 +3962,7 @@ type Replay struct {
 	Codicil int64 `json:"codicil"`
 	Done    int   `json:"done"`
 
-	// Drifted How many come out otherwise than they are saved by the rules in force already, without the codicil
+	// Drifted Of those of which something would be another, how many come out otherwise than they are saved by the rules in force already, without the codicil
 	Drifted int `json:"drifted"`
 
 	// Eased How many would no longer be refused, or asked a reason for

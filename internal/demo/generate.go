@@ -20,13 +20,16 @@ import (
 	"codicil/internal/store"
 )
 
-// Size is how much is to be generated.
-type Size struct{ Vendors, Documents int }
+// Size is how much is to be generated. Lines are those of each document, FewestLines at least; fewer are taken as FewestLines.
+type Size struct{ Vendors, Documents, Lines int }
 
-// crowd is how many write at once: they share commits.
-const crowd = 100
+// FewestLines is how many lines a vendor invoice is made with: two expenses, the tax and what is payable.
+const FewestLines = 4
 
-// Generate adds vendors and posted vendor invoices of four lines to a file, through the rules, as clerks would; a
+// crowd is how many write at once: they share commits, and enough others are judged while one is written.
+const crowd = 200
+
+// Generate adds vendors and posted vendor invoices to a file, through the rules, as clerks would; a
 // file that is missing is begun with the scenario. They are made up by the recipes of the scenario, and the
 // same for the same seed. told is called now and then with how many are done. Cost: judging and
 // writing each.
@@ -75,7 +78,7 @@ func Generate(ctx context.Context, path string, size Size, seed uint64, told fun
 		m.vendors[company] = append(m.vendors[company], number)
 	}
 	return m.all(ctx, "documents", documents, size.Documents, told, func(ctx context.Context, i int, r *rand.Rand) error {
-		return m.bill(ctx, companies[i%len(companies)].Key, documents+i, r)
+		return m.bill(ctx, companies[i%len(companies)].Key, documents+i, max(size.Lines, FewestLines), r)
 	})
 }
 
@@ -145,28 +148,38 @@ func (m *multitude) drawVendor(ctx context.Context, company string, n int, r *ra
 	return kept.Number, nil
 }
 
-// bill keeps and posts a vendor invoice of four lines.
-func (m *multitude) bill(ctx context.Context, company string, n int, r *rand.Rand) error {
+// bill keeps and posts a vendor invoice: the craft and its extras, the tax and what is payable.
+func (m *multitude) bill(ctx context.Context, company string, n, count int, r *rand.Rand) error {
 	vendors := m.vendors[company]
 	vendor, on, places := vendors[r.IntN(len(vendors))], later("2026-01-01", r.IntN(320)), scale[company].places
-	first, second := int64(5000+r.IntN(900_000)), int64(5000+r.IntN(90_000))
-	if places == 0 {
-		first, second = first/100*100, second/100*100
+	whole := func(amount int64) int64 {
+		if places == 0 {
+			return amount / 100 * 100
+		}
+		return amount
 	}
-	tax := ((first+second)*taxes[company] + 5000) / 10000
-	if places == 0 {
-		tax = tax / 100 * 100
+	expenses := []int64{whole(int64(5000 + r.IntN(900_000)))}
+	net := expenses[0]
+	for len(expenses) < count-2 {
+		extra := whole(int64(5000 + r.IntN(90_000)))
+		expenses, net = append(expenses, extra), net+extra
 	}
-	total := first + second + tax
+	tax := whole((net*taxes[company] + 5000) / 10000)
+	total := net + tax
 	craft := crafts[r.IntN(len(crafts))]
+	var lines []values
+	for i, expense := range expenses {
+		account, text := "560000", "Paperwork"
+		if i == 0 {
+			account, text = "540000", craft
+		}
+		lines = append(lines, values{"account": account, "debit": amount(expense, places), "text": text, "tax_code": "S", "cost_centre": costCentreOf(company)})
+	}
+	lines = append(lines, values{"account": "118000", "debit": amount(tax, places), "text": "Input tax"}, values{"account": "211000", "credit": amount(total, places)})
 	kept, err := m.keep(ctx, contract.SaveRequest{Document: documentOf("accounting_document", company, "VI", on, values{
 		"vendor": vendor, "reference": fmt.Sprintf("%s-%07d", strings.ToUpper(coined(r)[:3]), n), "document_date": string(on), "posting_date": string(later(on, 1)),
 		"currency": currencies[company], "total": amount(total, places), "text": craft + " at " + coined(r),
-	},
-		values{"account": "540000", "debit": amount(first, places), "text": craft, "tax_code": "S", "cost_centre": costCentreOf(company)},
-		values{"account": "560000", "debit": amount(second, places), "text": "Paperwork", "tax_code": "S", "cost_centre": costCentreOf(company)},
-		values{"account": "118000", "debit": amount(tax, places), "text": "Input tax"},
-		values{"account": "211000", "credit": amount(total, places)})})
+	}, lines...)})
 	if err != nil {
 		return err
 	}

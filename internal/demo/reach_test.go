@@ -13,6 +13,8 @@ import (
 	"codicil/core/feel"
 	"codicil/core/proof"
 	"codicil/core/rule"
+	"codicil/internal/app"
+	"codicil/internal/exchange"
 	"codicil/internal/standard"
 )
 
@@ -21,13 +23,10 @@ import (
 func TestWhatARuleDoesNotReachStaysTheSame(t *testing.T) {
 	t.Parallel()
 	d := fill(t)
-	book, err := d.Books.Export(ada(t))
-	require.NoError(t, err)
-	kinds, err := standard.Kinds()
-	require.NoError(t, err)
+	book, world := worldOf(t, d)
 	var same, passed, changed int
 	for _, key := range kindsWithRules {
-		base := book.World(kinds, func() time.Time { return time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC) }).Finder(key)
+		base := world.Finder(key)
 		var documents []proof.Proof
 		for i, p := range book.Proofs {
 			if p.Given.Kind == key && i%reachStep == 0 {
@@ -51,7 +50,7 @@ func TestWhatARuleDoesNotReachStaysTheSame(t *testing.T) {
 					other.Body = m.Body
 				}
 				before := base.Runner.With(other)
-				reached, err := base.Runner.Reached(t.Context(), before, c.ID, documents)
+				reached, err := proof.NewReach(before, base.Runner, c.ID).Documents(t.Context(), documents)
 				require.NoError(t, err)
 				then, err := before.JudgeAll(t.Context(), documents, false)
 				require.NoError(t, err)
@@ -74,6 +73,16 @@ func TestWhatARuleDoesNotReachStaysTheSame(t *testing.T) {
 	t.Logf("%d documents come out otherwise, %d the same, and %d of those are passed over", changed, same, passed)
 	assert.Positive(t, changed)
 	assert.Greater(t, passed, same*9/10)
+}
+
+// worldOf returns the book of the scenario, and what its documents are judged by.
+func worldOf(t *testing.T, d *app.App) (*exchange.Book, *exchange.World) {
+	t.Helper()
+	book, err := d.Books.Export(ada(t))
+	require.NoError(t, err)
+	kinds, err := standard.Kinds()
+	require.NoError(t, err)
+	return book, book.World(kinds, func() time.Time { return time.Date(2026, 11, 24, 12, 0, 0, 0, time.UTC) })
 }
 
 // reachStep is of how many documents, and of how many wrong versions, one is looked at.

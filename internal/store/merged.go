@@ -111,7 +111,7 @@ func (s *Store) Release(ctx context.Context, m MergedRecord, by record.Stamp) (r
 		if err != nil {
 			return err
 		}
-		was, _, err := tx.RecordVersion(ctx, at, m.Version-1)
+		was, err := tx.RecordVersion(ctx, at, m.Version-1)
 		if err != nil {
 			return err
 		}

@@ -434,42 +434,38 @@ func (s *Store) RecordVersions(ctx context.Context, kind, number string) ([]reco
 	return versions, err
 }
 
-// RecordVersion returns one version of a record, with what it was judged by; nil where nobody knows. The error is
-// ErrNotFound when there is none.
-func (s *Store) RecordVersion(ctx context.Context, at record.Ref, version int) (v record.Version, judged *judge.Kept, err error) {
+// RecordVersion returns one version of a record. The error is ErrNotFound when there is none.
+func (s *Store) RecordVersion(ctx context.Context, at record.Ref, version int) (record.Version, error) {
+	v, err := s.recordVersion(s.db.WithContext(ctx).Omit("judged"), at, version)
+	return v.Version, err
+}
+
+// JudgedVersion returns one version of a record with what it was judged by. The error is ErrNotFound when there is none.
+func (s *Store) JudgedVersion(ctx context.Context, at record.Ref, version int) (JudgedVersion, error) {
+	return s.recordVersion(s.db.WithContext(ctx), at, version)
+}
+
+// recordVersion reads a version; one whose content is that of a version before has it from there.
+func (s *Store) recordVersion(columns *gorm.DB, at record.Ref, version int) (JudgedVersion, error) {
 	var row recordVersion
-	if err := s.db.WithContext(ctx).First(&row, "kind = ? AND number = ? AND version = ?", at.Kind, at.Number, version).Error; err != nil {
-		return v, nil, found(err, at.Kind, at.Number)
+	if err := columns.Where("kind = ? AND number = ? AND version = ?", at.Kind, at.Number, version).Take(&row).Error; err != nil {
+		return JudgedVersion{}, found(err, at.Kind, at.Number)
 	}
 	if row.Content == nil {
-		var whole recordVersion
-		err = s.db.WithContext(ctx).Where("kind = ? AND number = ? AND version < ? AND content IS NOT NULL", at.Kind, at.Number, version).Omit("judged").Order("version DESC").First(&whole).Error
+		whole, before := recordVersion{}, s.db.WithContext(columns.Statement.Context).Omit("judged")
+		err := before.Where("kind = ? AND number = ? AND version < ? AND content IS NOT NULL", at.Kind, at.Number, version).Order("version DESC").Take(&whole).Error
 		if err != nil {
-			return v, nil, found(err, at.Kind, at.Number)
+			return JudgedVersion{}, found(err, at.Kind, at.Number)
 		}
 		row.Content = whole.Content
 	}
-	return record.Version{Version: row.Version, What: row.What, Type: row.Type, Changed: row.Changed, Content: *row.Content}, row.Judged, nil
+	return JudgedVersion{record.Version{Version: row.Version, What: row.What, Type: row.Type, Changed: row.Changed, Content: *row.Content}, row.Judged}, nil
 }
 
 // JudgedVersion is a version of a record with what it was judged by; nil where nobody knows.
 type JudgedVersion struct {
 	record.Version
 	Kept *judge.Kept
-}
-
-// JudgedVersions returns the versions of a record up to one, the first first.
-func (s *Store) JudgedVersions(ctx context.Context, at record.Ref, until int) ([]JudgedVersion, error) {
-	rows, err := all(s.db.WithContext(ctx).Where("kind = ? AND number = ? AND version <= ?", at.Kind, at.Number, until).Order("version"), itself[recordVersion])
-	versions := make([]JudgedVersion, len(rows))
-	var content record.Content
-	for i, v := range rows {
-		if v.Content != nil {
-			content = *v.Content
-		}
-		versions[i] = JudgedVersion{record.Version{Version: v.Version, What: v.What, Type: v.Type, Content: content, Changed: v.Changed}, v.Judged}
-	}
-	return versions, err
 }
 
 // LastJudged returns the last version of a record, up to one, of which is known by what it was judged; 0: of none.

@@ -332,7 +332,7 @@ func (k *checking) replayLine(n func(int) string) string {
 		line = "Of " + looked + ", " + and(found) + "."
 	}
 	if r.Drifted > 0 {
-		line += " " + n(r.Drifted) + " differ from what is saved already, without it."
+		line += " " + n(r.Drifted) + " of those differ from what is saved already, without it."
 	}
 	if r.Unknown > 0 {
 		line += fmt.Sprintf(" Of %s it is not known what they read when they were posted.", n(r.Unknown))

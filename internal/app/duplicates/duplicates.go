@@ -293,7 +293,7 @@ func (s *Service) Described(ctx context.Context, links *judging.Links, kind *rec
 	if d.Uses, err = s.base.Store.CountNaming(ctx, store.NamedBy{Records: []record.Ref{r.Ref}, Except: r.Ref}); err != nil {
 		return d, err
 	}
-	first, _, err := s.base.Store.RecordVersion(ctx, r.Ref, 1)
+	first, err := s.base.Store.RecordVersion(ctx, r.Ref, 1)
 	if err != nil {
 		return d, commit.Explain(err)
 	}

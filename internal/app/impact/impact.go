@@ -214,12 +214,13 @@ func (s *Service) each(ctx context.Context, without, with rule.Rule, tell func(h
 	}
 	with.State = rule.InForce
 	before, after := runner.With(without), runner.With(with)
+	reach := proof.NewReach(before, after, with.ID)
 	c, old := judging.InBook(after.Book, with.ID), judging.InBook(before.Book, with.ID)
 	covers := func(company, kindType string, day record.Day) bool {
 		return c.Scope.Covers(company, kindType, day) || (old.State == rule.InForce && old.Scope.Covers(company, kindType, day))
 	}
 	return s.base.Documents(ctx, ref, c.Vocabulary().Kind, covers, atOnce, func(rows []record.Record, documents []proof.Proof, gone int) error {
-		may, err := after.Reached(ctx, before, with.ID, documents)
+		may, err := reach.Documents(ctx, documents)
 		if err != nil {
 			return err
 		}

@@ -182,6 +182,10 @@ type Ask struct {
 	Empty bool
 	// Book are the only rules that are asked; nil: those that are in force.
 	Book *plan.Book
+	// Build makes the plan of a book for a scope, or a part of it; nil: the whole plan.
+	Build func(*plan.Book, plan.Scope) *plan.Plan
+	// NoPrevious tells that nothing looks at what was saved before.
+	NoPrevious bool
 	// past is what a judgement that is told again rested on; nil: it is judged now.
 	past *past
 }
@@ -226,6 +230,9 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	c.By, w.uniqueness.beside, w.uniqueness.own, w.uniqueness.without = a.By, a.Beside, document.Record, a.Without
 	c.Moment, c.Keyed, c.Detail, c.Facts = cmp.Or(a.Moment, rule.Posting), a.Keyed, !a.NoTrace, a.told(book.Vocabulary.Kind, &document)
 	w.links.over, w.links.asIs = a.Over, a.Empty
+	if a.Build != nil {
+		c.Build = a.Build
+	}
 	if a.past != nil {
 		_, seed, err := s.Cache.Version(ctx)
 		if err != nil {
@@ -235,7 +242,7 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 		if at == nil {
 			return nil, fault.Bad(fault.UnknownCompany, document.Company)
 		}
-		a.past.at(ctx, Past{s}, w, at, seed)
+		a.past.at(ctx, PastOf(s, a.past.versions), w, at, seed)
 	}
 	t.Links = s.Links(ctx, ref, document.Company)
 	if a.Real {
@@ -571,9 +578,18 @@ func Entered(values map[string]string) map[string]judge.Item {
 }
 
 // KnownValues leaves out the values of fields that were removed from the kind; prefix is that of
-// the keys, "" for the header.
+// the keys, "" for the header. What it returns is not to be changed: where all fields are there, it is what was given.
 func KnownValues(kind *record.Kind, prefix string, values map[string]string) map[string]string {
-	known := make(map[string]string, len(values))
+	removed := 0
+	for key := range values {
+		if kind.Index(prefix+key) < 0 {
+			removed++
+		}
+	}
+	if removed == 0 && values != nil {
+		return values
+	}
+	known := make(map[string]string, len(values)-removed)
 	for key, value := range values {
 		if kind.Index(prefix+key) >= 0 {
 			known[key] = value
@@ -584,7 +600,7 @@ func KnownValues(kind *record.Kind, prefix string, values map[string]string) map
 
 // KnownLines does the same for lines.
 func KnownLines(kind *record.Kind, lines []record.Line) []record.Line {
-	var known []record.Line
+	known := slices.Grow([]record.Line(nil), len(lines))
 	for _, l := range lines {
 		known = append(known, record.Line{Number: l.Number, Values: KnownValues(kind, field.LinePrefix, l.Values), Origins: l.Origins})
 	}

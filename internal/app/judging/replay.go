@@ -6,42 +6,40 @@ import (
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
-	"codicil/internal/app/commit"
+	"codicil/internal/store"
 )
 
-// Step is what became of a record in one version, with what was known of it then.
-type Step struct {
-	record.Version
-	// Kept is what the version was judged by; nil: it was written without, or nobody knows.
-	Kept *judge.Kept
-}
+// Step is what became of a record in one version, with what was known of it then; nothing, where it was written without a judgement,
+// or nobody knows.
+type Step = store.JudgedVersion
 
-// Steps are the versions of a record up to one, from the first after which it is known what all that people entered was
-// judged by; none where that of the last is not known. Cost: its versions.
-func (s Past) Steps(ctx context.Context, at record.Ref, version int) ([]Step, error) {
-	rows, err := s.Store.JudgedVersions(ctx, at, version)
-	if err != nil || len(rows) == 0 || rows[len(rows)-1].Kept == nil {
-		return nil, commit.Explain(err)
+// StepsOf are the versions of a record up to the last, within one, of which it is known what it was judged by, from the first
+// after which that is known of all that people entered; none where it is known of none. Cost: its versions.
+func StepsOf(h store.History, until int) ([]Step, error) {
+	rows, err := h.Versions(until)
+	if err != nil {
+		return nil, err
 	}
-	steps := make([]Step, len(rows))
+	for len(rows) > 0 && rows[len(rows)-1].Kept == nil {
+		rows = rows[:len(rows)-1]
+	}
 	first := 0
-	for i, row := range rows {
-		steps[i] = Step{row.Version, row.Kept}
-		if row.Kept == nil && (row.What == "saved" || row.What == "posted") {
+	for i := range rows {
+		if rows[i].Kept == nil && (rows[i].What == "saved" || rows[i].What == "posted") {
 			first = i + 1
 		}
 	}
 	if first > 0 { // what was saved last without being known is what the rest began with
 		first--
 	}
-	return steps[first:], nil
+	return rows[first:], nil
 }
 
 // Replay takes what people entered, step by step, through the rules of this service: with the records that were read
 // then in their versions of then, on the day of then and for the person of then. What rules gave in one step is what the
 // next finds saved. Numbers of series come out as they did; unique rules look at the other records that were there. The
-// trial is that of the last step.
-func (s Past) Replay(ctx context.Context, at record.Ref, steps []Step, a Ask) (t *Trial, err error) {
+// trials are those of the steps that were judged, the last last.
+func (s Past) Replay(ctx context.Context, at record.Ref, steps []Step, a Ask) (trials []*Trial, err error) {
 	version, _, err := s.Cache.Version(ctx)
 	if err != nil {
 		return nil, err
@@ -66,13 +64,15 @@ func (s Past) Replay(ctx context.Context, at record.Ref, steps []Step, a Ask) (t
 		}
 		kept := *step.Kept
 		kept.Document = entering(kind, &kept, was, now)
-		if t, err = s.again(ctx, &kept, a, &past{basis: &kept.Basis, book: book, version: version, own: at.Number}); err != nil {
+		t, err := s.again(ctx, &kept, a, &past{basis: &kept.Basis, book: book, version: version, own: at.Number, versions: s.versions})
+		if err != nil {
 			return nil, err
 		}
+		trials = append(trials, t)
 		content := t.Judged.Content(kept.Basis.User, kept.Basis.At)
 		was, now = &step.Content, &content
 	}
-	return t, nil
+	return trials, nil
 }
 
 // wrote writes what a step changed that no rule judged, as a posting of another document does.
@@ -132,17 +132,14 @@ func reentered(kind *record.Kind, prefix string, items map[string]judge.Item, wa
 	return again
 }
 
-// asOf returns what reads records as they were at an instant: for what a judgement did not read then. A record that was
-// not there yet is none.
-func (s Past) asOf(ctx context.Context, instant, company string) func(record.Ref, *record.Record) (*record.Record, error) {
-	return func(at record.Ref, now *record.Record) (*record.Record, error) {
-		if now == nil || now.Changed.At <= instant {
-			return now, nil
-		}
-		version, err := s.Store.VersionAsOf(ctx, at, instant)
-		if err != nil || version == 0 {
-			return nil, err
-		}
-		return s.inVersion(ctx, at, version, now, company)
+// asOf returns a record as it was at an instant, nil where it was not there yet: for what a judgement did not read then.
+func (s Past) asOf(ctx context.Context, at record.Ref, now *record.Record, instant, company string) (*record.Record, error) {
+	if now == nil || now.Changed.At <= instant {
+		return now, nil
 	}
+	version, err := s.Store.VersionAsOf(ctx, at, instant)
+	if err != nil || version == 0 {
+		return nil, err
+	}
+	return s.inVersion(ctx, at, version, now, company)
 }

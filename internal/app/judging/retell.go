@@ -55,14 +55,20 @@ type past struct {
 	basis   *judge.Basis
 	book    *plan.Book
 	version judge.Version
-	over    map[record.Ref]*record.Record
 	// own is the number of the record that the judgement made, where it is judged by other rules than then: what a unique
 	// rule found then is no answer to another, so that it looks among the records of now that were there then.
-	own string
+	own      string
+	versions *cache.Versions
 }
 
 // Past judges again what was judged before, by what it rested on.
-type Past struct{ *Service }
+type Past struct {
+	*Service
+	versions *cache.Versions
+}
+
+// PastOf judges again by the rules of a service. versions are remembered from one to the next; nil: none are.
+func PastOf(s *Service, versions *cache.Versions) Past { return Past{s, versions} }
 
 // Retell computes again what became of a judgement that was kept. same tells whether it is the outcome of then.
 func (s Past) Retell(ctx context.Context, kept *judge.Kept, a Ask) (t *Trial, same bool, err error) {
@@ -70,7 +76,7 @@ func (s Past) Retell(ctx context.Context, kept *judge.Kept, a Ask) (t *Trial, sa
 	if err != nil {
 		return nil, false, err
 	}
-	if t, err = s.again(ctx, kept, a, &past{basis: &kept.Basis, book: book, version: kept.Basis.Version}); err != nil {
+	if t, err = s.again(ctx, kept, a, &past{basis: &kept.Basis, book: book, version: kept.Basis.Version, versions: s.versions}); err != nil {
 		return nil, false, err
 	}
 	return t, judge.Sum(t.Plan.Kind(), t.Judged.Outcome) == kept.Basis.Sum, nil
@@ -79,19 +85,13 @@ func (s Past) Retell(ctx context.Context, kept *judge.Kept, a Ask) (t *Trial, sa
 // again judges what was kept with what it rested on.
 func (s Past) again(ctx context.Context, kept *judge.Kept, a Ask, p *past) (*Trial, error) {
 	document, basis := kept.Document, p.basis
-	ref, kind, err := s.KindOf(ctx, document.Kind)
+	_, kind, err := s.KindOf(ctx, document.Kind)
 	if err != nil {
 		return nil, err
 	}
-	p.over = map[record.Ref]*record.Record{}
-	for _, read := range basis.Records {
-		if err := p.read(ctx, s, ref, document.Company, read); err != nil {
-			return nil, err
-		}
-	}
 	if p.own == "" && basis.Before > 0 {
 		at := record.Ref{Kind: document.Kind, Number: document.Record}
-		v, _, err := s.Store.RecordVersion(ctx, at, basis.Before)
+		v, err := s.versions.Find(ctx, s.Store, at, basis.Before)
 		if err != nil {
 			return nil, commit.Explain(err)
 		}
@@ -106,10 +106,10 @@ func (s Past) again(ctx context.Context, kept *judge.Kept, a Ask, p *past) (*Tri
 		read judge.Read
 		into **record.Content
 	}{{basis.Previous, &document.Previous}, {basis.PreviousOfType, &document.PreviousOfType}, {basis.PreviousOfAnyone, &document.PreviousOfAnyone}} {
-		if prior.read.Number == "" {
+		if prior.read.Number == "" || a.NoPrevious {
 			continue
 		}
-		v, _, err := s.Store.RecordVersion(ctx, record.Ref{Kind: prior.read.Kind, Number: prior.read.Number}, prior.read.Version)
+		v, err := s.versions.Find(ctx, s.Store, record.Ref{Kind: prior.read.Kind, Number: prior.read.Number}, prior.read.Version)
 		if err != nil {
 			return nil, commit.Explain(err)
 		}
@@ -119,25 +119,29 @@ func (s Past) again(ctx context.Context, kept *judge.Kept, a Ask, p *past) (*Tri
 	return s.Try(ctx, document, a)
 }
 
-// read reads a record as it was.
-func (p *past) read(ctx context.Context, s Past, ref *cache.Reference, company string, read judge.Read) error {
-	at := record.Ref{Kind: read.Kind, Number: read.Number}
-	if read.Version == 0 {
-		p.over[at] = nil
-		return nil
+// asOf returns what reads a record as it was: in the version that was read then, where one was. What was not read then is
+// read as it is, or as it was at that time where other rules read than then.
+func (p *past) asOf(ctx context.Context, s Past, company string) func(record.Ref, *record.Record) (*record.Record, error) {
+	versions := make(map[record.Ref]int, len(p.basis.Records))
+	for _, read := range p.basis.Records {
+		versions[record.Ref{Kind: read.Kind, Number: read.Number}] = read.Version
 	}
-	now, err := s.Cache.Records.Find(ctx, at)
-	if err != nil {
-		return err
+	return func(at record.Ref, now *record.Record) (*record.Record, error) {
+		version, read := versions[at]
+		switch {
+		case read && version == 0:
+			return nil, nil
+		case read:
+			then, err := s.inVersion(ctx, at, version, now, company)
+			if errors.Is(err, store.ErrNotFound) {
+				return now, nil // nobody knows how it was
+			}
+			return then, err
+		case p.own == "":
+			return now, nil
+		}
+		return s.asOf(ctx, at, now, p.basis.At, company)
 	}
-	then, err := s.inVersion(ctx, at, read.Version, now, company)
-	if errors.Is(err, store.ErrNotFound) {
-		return nil // it is read as it is
-	}
-	if _, known := ref.Kind(at.Kind); err == nil && known == nil {
-		p.over[at] = then
-	}
-	return err
 }
 
 // inVersion returns a record as it was in a version. now is what it is, nil where it is no longer there: it is then
@@ -146,7 +150,7 @@ func (s Past) inVersion(ctx context.Context, at record.Ref, version int, now *re
 	if now != nil && now.Version == version {
 		return now, nil
 	}
-	v, _, err := s.Store.RecordVersion(ctx, at, version)
+	v, err := s.versions.Find(ctx, s.Store, at, version)
 	if err != nil {
 		return nil, err
 	}
@@ -160,12 +164,11 @@ func (s Past) inVersion(ctx context.Context, at record.Ref, version int, now *re
 // at puts the circumstances of then in place of those of now. seed is for the random parts of numbers.
 func (p *past) at(ctx context.Context, s Past, w *around, company *record.Company, seed string) {
 	c := &w.Circumstances
-	w.links.over = p.over
+	w.links.over, w.links.asOf = map[record.Ref]*record.Record{}, p.asOf(ctx, s, company.Key)
 	c.Today, c.User = p.basis.Today, p.basis.User
 	if p.own == "" {
 		c.Uniqueness = answers(p.basis.Same)
 	} else {
-		w.links.asOf = s.asOf(ctx, p.basis.At, company.Key)
 		w.uniqueness.own, w.uniqueness.without = p.own, []string{p.own}
 		w.uniqueness.there = func(at record.Ref) (bool, error) {
 			version, err := s.Store.VersionAsOf(ctx, at, p.basis.At)

@@ -217,7 +217,7 @@ func (s *Service) told(ctx context.Context, kind *record.Kind, p *ledger.Posting
 	case p.Document != nil: // by an earlier release
 		return contract.Whole, *p.Document, show.Trace(&p.Trace), nil
 	case p.Judged != nil:
-		t, same, err := judging.Past{Service: s.base}.Retell(ctx, p.Judged, judging.Ask{Format: format})
+		t, same, err := judging.PastOf(s.base, nil).Retell(ctx, p.Judged, judging.Ask{Format: format})
 		if ctx.Err() != nil {
 			return "", judge.Document{}, contract.Outcome{}, ctx.Err()
 		}
@@ -236,11 +236,11 @@ func (s *Service) told(ctx context.Context, kind *record.Kind, p *ledger.Posting
 	if i < 0 {
 		return contract.Values, judge.Document{}, show.Trace(&p.Trace), nil
 	}
-	v, kept, err := s.base.Store.RecordVersion(ctx, at, versions[i].Version)
+	v, err := s.base.Store.JudgedVersion(ctx, at, versions[i].Version)
 	if err != nil {
 		return "", judge.Document{}, contract.Outcome{}, commit.Explain(err)
 	}
-	told, outcome, err := records.Told(ctx, s.base, at, &v, kept, format)
+	told, outcome, err := records.Told(ctx, s.base, at, &v, format)
 	if told == contract.Values { // what was said and written stays
 		receipt := show.Trace(&p.Trace)
 		receipt.Fields, receipt.Lines = outcome.Fields, outcome.Lines

@@ -86,7 +86,7 @@ func showMerged(ctx context.Context, j *judging.Service, m *store.MergedRecord, 
 		return contract.Record{}, err
 	}
 	at := record.Ref{Kind: m.Kind, Number: m.Number}
-	v, _, err := j.Store.RecordVersion(ctx, at, m.Version)
+	v, err := j.Store.RecordVersion(ctx, at, m.Version)
 	if err != nil {
 		return contract.Record{}, commit.Explain(err)
 	}
@@ -555,7 +555,7 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, a
 		if err := Changeable(ctx, &r.Record, version); err != nil {
 			return nil, err
 		}
-		before, _, err := s.base.Store.RecordVersion(ctx, at, to)
+		before, err := s.base.Store.RecordVersion(ctx, at, to)
 		if err != nil {
 			return nil, err
 		}

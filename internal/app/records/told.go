@@ -39,9 +39,9 @@ func (s *Service) ToldOf(ctx context.Context, at record.Ref, version int, addres
 	if version, err = s.came(ctx, kind, at, version, address); err != nil {
 		return contract.RecordOutcome{}, err
 	}
-	v, kept, err := s.base.Store.RecordVersion(ctx, at, asked)
+	v, err := s.base.Store.JudgedVersion(ctx, at, asked)
 	if err == nil && version != asked {
-		v, kept, err = s.base.Store.RecordVersion(ctx, at, version)
+		v, err = s.base.Store.JudgedVersion(ctx, at, version)
 	}
 	if errors.Is(err, store.ErrNotFound) {
 		return contract.RecordOutcome{}, fault.Missing("version %d of %s %s", asked, kind.Noun(), at.Number)
@@ -54,11 +54,11 @@ func (s *Service) ToldOf(ctx context.Context, at record.Ref, version int, addres
 		return contract.RecordOutcome{}, err
 	}
 	if merged != nil && merged.Version == asked && address == "" { // it is shown as it was then, not as it was judged last
-		if v, kept, err = s.base.Store.RecordVersion(ctx, at, asked); err != nil {
+		if v, err = s.base.Store.JudgedVersion(ctx, at, asked); err != nil {
 			return contract.RecordOutcome{}, commit.Explain(err)
 		}
 	}
-	told, outcome, err := Told(ctx, s.base, at, &v, kept, format)
+	told, outcome, err := Told(ctx, s.base, at, &v, format)
 	return contract.RecordOutcome{Version: version, Told: told, Outcome: outcome}, err
 }
 
@@ -93,9 +93,10 @@ func (s *Service) came(ctx context.Context, kind *record.Kind, at record.Ref, ve
 }
 
 // Told tells what became of a record in a version: its trace computed again, or only the values that it holds.
-func Told(ctx context.Context, j *judging.Service, at record.Ref, v *record.Version, kept *judge.Kept, format *field.Format) (contract.Told, contract.Outcome, error) {
+func Told(ctx context.Context, j *judging.Service, at record.Ref, v *store.JudgedVersion, format *field.Format) (contract.Told, contract.Outcome, error) {
+	kept := v.Kept
 	if kept != nil {
-		t, same, err := judging.Past{Service: j}.Retell(ctx, kept, judging.Ask{Format: format})
+		t, same, err := judging.PastOf(j, nil).Retell(ctx, kept, judging.Ask{Format: format})
 		if ctx.Err() != nil {
 			return "", contract.Outcome{}, ctx.Err()
 		}

@@ -8,6 +8,7 @@ import (
 
 	"codicil/core/engine"
 	"codicil/core/field"
+	"codicil/core/judge"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -15,18 +16,26 @@ import (
 	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
+	"codicil/internal/store"
 	"codicil/internal/view"
 )
 
 // pair judges documents of one kind by two rule books.
 type pair struct {
-	before, after *judging.Service
+	before, after judging.Past
+	versions      *cache.Versions  // which both remember
 	ref           *cache.Reference // with the codicil
 	without, with *proof.Runner
+	// reach tells which documents the codicil may change; nil: it may change any.
+	reach *proof.Reach
 }
 
+// mostVersions is about how many bytes of versions of records are remembered: documents read the same again and again.
+const mostVersions = 32 << 20
+
 func (t *task) pair(ctx context.Context, kind string) (*pair, error) {
-	p := &pair{before: t.before, after: t.after}
+	versions := cache.NewVersions(mostVersions)
+	p := &pair{before: judging.PastOf(t.before, versions), after: judging.PastOf(t.after, versions), versions: versions}
 	var err error
 	if _, p.without, err = t.before.Runner(ctx, kind); err != nil {
 		return nil, err
@@ -42,18 +51,24 @@ type both struct {
 	saved         record.Content // as it was saved, or posted
 	steps         []judging.Step // how it came to be posted; none: it was not, or nobody knows
 	known         bool           // it is saved, or known by what it was posted
+	untouched     bool           // the codicil does not reach it: it comes out the same, and was not judged further
 	before, after proof.Result
 	failed        error // it could not be judged
 }
 
-// judge judges records both ways, on all processors; documents are these as they stand. Cost: each twice.
+// judge judges records both ways, on all processors; documents are these as they stand. Cost: of each what the codicil may
+// change, twice, and those that it reaches twice more, whole.
 func (p *pair) judge(ctx context.Context, rows []record.Record, documents []proof.Proof, detail bool) ([]both, error) {
+	histories, err := p.histories(ctx, rows)
+	if err != nil {
+		return nil, err
+	}
 	found := make([]both, len(rows))
 	errs := make([]error, len(rows))
-	err := p.without.Each(ctx, len(rows), func(i int) {
+	err = p.without.Each(ctx, len(rows), func(i int) {
 		found[i] = both{row: &rows[i], ref: p.ref, saved: rows[i].Content, known: true}
 		if rows[i].State == record.Posted {
-			errs[i] = p.recall(ctx, &found[i])
+			errs[i] = found[i].recall(histories[rows[i].Number], p.versions)
 		}
 		if errs[i] == nil && len(found[i].steps) > 0 {
 			errs[i] = p.posted(ctx, &found[i], detail)
@@ -62,12 +77,9 @@ func (p *pair) judge(ctx context.Context, rows []record.Record, documents []proo
 	if err = cmp.Or(err, errors.Join(errs...)); err != nil {
 		return nil, err
 	}
-	var standing []proof.Proof
-	var places []int
-	for i := range found {
-		if len(found[i].steps) == 0 {
-			standing, places = append(standing, documents[i]), append(places, i)
-		}
+	standing, places, err := p.standing(ctx, found, documents)
+	if err != nil {
+		return nil, err
 	}
 	then, err := p.without.JudgeAll(ctx, standing, detail)
 	if err != nil {
@@ -84,39 +96,93 @@ func (p *pair) judge(ctx context.Context, rows []record.Record, documents []proo
 	return found, nil
 }
 
-// recall finds how a document came to be posted.
-func (p *pair) recall(ctx context.Context, of *both) error {
-	of.known = false
-	version, err := p.before.Store.LastJudged(ctx, of.row.Ref, of.row.Version)
-	if err != nil || version == 0 {
-		return err
+// standing are the documents that are judged as they stand and that the codicil may change, with their places.
+func (p *pair) standing(ctx context.Context, found []both, documents []proof.Proof) (standing []proof.Proof, places []int, err error) {
+	for i := range found {
+		if len(found[i].steps) == 0 {
+			standing, places = append(standing, documents[i]), append(places, i)
+		}
 	}
-	steps, err := judging.Past{Service: p.before}.Steps(ctx, of.row.Ref, version)
+	if p.reach == nil {
+		return standing, places, nil
+	}
+	reached, err := p.reach.Documents(ctx, standing)
+	kept := 0
+	for i := range reached {
+		if found[places[i]].untouched = !reached[i]; reached[i] {
+			standing[kept], places[kept] = standing[i], places[i]
+			kept++
+		}
+	}
+	return standing[:kept], places[:kept], err
+}
+
+// histories are those of the rows that were posted.
+func (p *pair) histories(ctx context.Context, rows []record.Record) (map[string]store.History, error) {
+	var posted []string
+	for i := range rows {
+		if rows[i].State == record.Posted {
+			posted = append(posted, rows[i].Number)
+		}
+	}
+	return p.before.Store.Histories(ctx, p.without.Book.Vocabulary.Kind.Key, posted)
+}
+
+// recall tells how a document came to be posted, and keeps its versions for others.
+func (of *both) recall(h store.History, versions *cache.Versions) error {
+	of.known = false
+	steps, err := judging.StepsOf(h, of.row.Version)
 	if err != nil || len(steps) == 0 || steps[len(steps)-1].What != "posted" {
 		return err
 	}
 	of.steps, of.saved, of.known = steps, steps[len(steps)-1].Content, true
+	for i := range steps { // the document that is keyed next most often looks back at this one
+		versions.Keep(of.row.Ref, &steps[i].Version)
+	}
 	return nil
 }
 
-// posted judges a posted document both ways from what it read then.
+// posted judges a posted document both ways from what it read then, where the codicil reaches it.
 func (p *pair) posted(ctx context.Context, of *both, detail bool) error {
+	if p.reach != nil {
+		reached, err := p.reach.Any(func(after bool) ([]*judge.Judged, error) {
+			by, build := p.before, p.reach.Before
+			if after {
+				by, build = p.after, p.reach.After
+			}
+			trials, err := by.Replay(ctx, of.row.Ref, of.steps, judging.Ask{NoTrace: true, Build: build, NoPrevious: !p.reach.LooksBack()})
+			return view.List(trials, func(t *judging.Trial) *judge.Judged { return t.Judged }), err
+		})
+		if err != nil && !unjudged(err) {
+			return err
+		}
+		if err == nil && !reached {
+			of.untouched = true
+			return nil
+		}
+	}
 	for _, side := range []struct {
-		by   *judging.Service
+		by   judging.Past
 		into *proof.Result
 	}{{p.before, &of.before}, {p.after, &of.after}} {
-		t, err := judging.Past{Service: side.by}.Replay(ctx, of.row.Ref, of.steps, judging.Ask{NoTrace: !detail})
-		var known *fault.Fault
+		trials, err := side.by.Replay(ctx, of.row.Ref, of.steps, judging.Ask{NoTrace: !detail})
 		switch {
-		case errors.As(err, &known) && known.Reason != fault.Unable:
+		case unjudged(err):
 			of.failed = err
 			return nil
 		case err != nil:
 			return err
 		}
+		t := trials[len(trials)-1]
 		*side.into = proof.Result{Plan: t.Plan, Case: t.Case, Outcome: t.Judged.Outcome}
 	}
 	return nil
+}
+
+// unjudged tells whether an error is of the document, which can no longer be judged.
+func unjudged(err error) bool {
+	var known *fault.Fault
+	return errors.As(err, &known) && known.Reason != fault.Unable
 }
 
 // hit tells what the codicil makes of the record.

@@ -164,35 +164,77 @@ func (t *task) all(ctx context.Context) error {
 		return err
 	}
 	total := 0
+	var pairs []*pair
 	for _, kind := range kinds {
+		p, err := t.pair(ctx, kind)
+		if err != nil {
+			return err
+		}
+		ids, all, err := t.stands(p)
+		switch {
+		case err != nil:
+			return err
+		case !all && len(ids) == 0: // nothing of the kind reads what the codicil changes
+			continue
+		case !all:
+			p.reach = proof.NewReach(p.without, p.with, ids...)
+		}
 		count, err := t.before.Store.CountRecords(ctx, kind, access.Scope(ctx))
 		if err != nil {
 			return err
 		}
-		total += count
+		pairs, total = append(pairs, p), total+count
 	}
 	t.w.Total(total)
-	for _, kind := range kinds {
-		if err := t.kind(ctx, ref, kind); err != nil {
+	for _, p := range pairs {
+		if err := t.kind(ctx, ref, p); err != nil {
 			return err
 		}
 	}
 	return t.came(ctx, &t.figures, 0)
 }
 
+// stands are the rules of a kind that stand otherwise with the codicil: those that it changes, and those that read a table that it
+// changes. all tells that it changes something else, which any rule may read. Cost: the rules, for each table.
+func (t *task) stands(p *pair) (ids []int64, all bool, err error) {
+	reading := func(reads func(c *rule.Compiled, key string) bool, key string) {
+		for _, c := range slices.Concat(p.without.Book.Rules, p.with.Book.Rules) {
+			if reads(c, key) {
+				ids = append(ids, c.ID)
+			}
+		}
+	}
+	for i := range t.contents {
+		changed := &t.contents[i]
+		rules, err := rulesOf(changed)
+		if err != nil {
+			return nil, false, err
+		}
+		for j := range rules {
+			if rules[j].Kind == p.without.Book.Vocabulary.Kind.Key {
+				ids = append(ids, rules[j].ID)
+			}
+		}
+		switch changed.What {
+		case "rule", "layout", "map":
+		case "standing":
+			reading(proof.ReadsStanding, changed.Key)
+		case "crosswalk":
+			reading(proof.ReadsCrosswalk, changed.Key)
+		default:
+			all = true
+		}
+	}
+	slices.Sort(ids)
+	return slices.Compact(ids), all, nil
+}
+
 // atOnce is how many records are judged before what became of them is told.
 const atOnce = 200
 
-func (t *task) kind(ctx context.Context, ref *cache.Reference, key string) error {
-	kind, err := ref.Kind(key)
-	if err != nil {
-		return err
-	}
-	pair, err := t.pair(ctx, key)
-	if err != nil {
-		return err
-	}
-	covers, err := t.covers(key)
+func (t *task) kind(ctx context.Context, ref *cache.Reference, pair *pair) error {
+	kind := pair.without.Book.Vocabulary.Kind
+	covers, err := t.covers(kind.Key)
 	if err != nil {
 		return err
 	}

@@ -50,12 +50,12 @@ func (t *task) count(ctx context.Context, f *contract.Replay, of *both) {
 	if !of.known {
 		f.Unknown++
 	}
+	if of.untouched {
+		return
+	}
 	if of.failed != nil {
 		f.Unjudged++
 		return
-	}
-	if of.drifted() {
-		f.Drifted++
 	}
 	hit, refused, changed := of.hit(t.after.Links(ctx, of.ref, of.row.Company))
 	if refused {
@@ -72,6 +72,9 @@ func (t *task) count(ctx context.Context, f *contract.Replay, of *both) {
 		f.Amounts++
 	}
 	if refused || changed || hit.What != "" {
+		if hit.Drifted {
+			f.Drifted++
+		}
 		t.w.Found(-view.Weight(hit.What), hit)
 	}
 }

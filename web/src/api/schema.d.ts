@@ -5189,7 +5189,7 @@ export interface components {
             changed: number;
             /** @description In how many posted documents an amount would be another */
             amounts: number;
-            /** @description How many come out otherwise than they are saved by the rules in force already, without the codicil */
+            /** @description Of those of which something would be another, how many come out otherwise than they are saved by the rules in force already, without the codicil */
             drifted: number;
             /** @description Posted documents of which is not known what they read; they are judged by what is saved now */
             unknown: number;

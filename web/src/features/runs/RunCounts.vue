@@ -44,7 +44,7 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
       Of {{ count(of("looked")) }} saved records and posted documents, <b>{{ count(of("refused")) }}</b> would
       be refused or asked a reason for, and <b>{{ count(of("changed")) }}</b> would get different
       values<template v-if="of('drifted')"
-        >; {{ count(of("drifted")) }} differ from what is saved already, without it</template
+        >; {{ count(of("drifted")) }} of these differ from what is saved already, without it</template
       >.
     </template>
     <template v-else-if="of('refused') || of('changed')">
