@@ -61,7 +61,7 @@ func BenchmarkPosting(b *testing.B) {
 		})
 	}
 	b.Run("bare inserts of the same rows", func(b *testing.B) {
-		db, err := sql.Open("sqlite3", "file:"+file+"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate")
+		db, err := sql.Open("sqlite3", "file:"+file+"?_pragma=busy_timeout(10000)&_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_txlock=immediate")
 		if err != nil {
 			b.Fatal(err)
 		}
