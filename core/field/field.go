@@ -234,6 +234,29 @@ func (f *Field) Show(v feel.Value, format Format, s Surroundings) string {
 	return t.Show(f, v, format, s)
 }
 
+// Reshow writes a value for a person that was written for everybody, by Show in the format Plain, with what stood beside it then: its
+// decimals and its unit stay. What is neither a number nor a day stays as it is.
+func (f *Field) Reshow(value, text string, format Format) string {
+	v, wrong := f.Parse(value)
+	if wrong != nil || v.IsNull() || format == Plain {
+		return text
+	}
+	if _, isNumber := v.Number(); isNumber {
+		number, unit, beside := strings.Cut(text, " ")
+		if _, err := decimal.Parse(number); err != nil {
+			return text
+		}
+		if text = format.Number(number); beside {
+			text += " " + unit
+		}
+		return text
+	}
+	if text == f.Show(v, Plain, Surroundings{}) {
+		return f.Show(v, format, Surroundings{})
+	}
+	return text
+}
+
 // Tell writes the value for a person in a sentence that is about no record in particular: with
 // as many decimals as it has, as no currency or unit stands beside it.
 func (f *Field) Tell(v feel.Value, format Format) string {

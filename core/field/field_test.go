@@ -177,7 +177,7 @@ func TestWhatIsShownCanBeTypedBack(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
 		format := rapid.SampledFrom(formats).Draw(t, "format")
 		here := rapid.SampledFrom([]field.Surroundings{irish, japanese}).Draw(t, "company")
-		kind := rapid.SampledFrom([]field.Name{field.Number, field.Amount, field.Percent, field.Date, field.YesNo, field.Choice}).Draw(t, "kind")
+		kind := rapid.SampledFrom([]field.Name{field.Number, field.Amount, field.Percent, field.Quantity, field.Date, field.YesNo, field.Choice}).Draw(t, "kind")
 		var v feel.Value
 		switch kind {
 		case field.Date:
@@ -197,6 +197,9 @@ func TestWhatIsShownCanBeTypedBack(t *testing.T) {
 		back, wrong := f.Read(shown, format, here)
 		if wrong != nil || !feel.Same(v, back) {
 			t.Fatalf("%s is shown as %q and read back as %s (%v)", v, shown, back, wrong)
+		}
+		if again := f.Reshow(field.Write(v), f.Show(v, field.Plain, here), format); again != shown {
+			t.Fatalf("%s is shown as %q, and %q when it was written for everybody before", v, shown, again)
 		}
 		stored, wrong := f.Parse(field.Write(v))
 		if wrong != nil || !feel.Same(v, stored) {

@@ -238,6 +238,27 @@ func TestACodicilIsTakenBack(t *testing.T) {
 	assert.Equal(t, "nothing-in-it", codeOf(t, err))
 }
 
+// A proof that fails with it and without is not counted among those that pass.
+func TestACodicilTellsProofsThatFailAnyway(t *testing.T) {
+	d := appOver(t, morning)
+	kept := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	keep := func() contract.Proof {
+		p, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24"}, Name: "Terms", Rules: []int64{kept.ID}, Fields: []string{"terms"}})
+		require.NoError(t, err)
+		return p
+	}
+	keep()
+	_, err := d.Rules.Change(as(t), kept.ID, contract.RuleChange{Body: terms(`"N60"`, rule.Scope{}), Version: kept.Version, Reason: "a test"})
+	require.NoError(t, err)
+	keep()
+	c := prepare(t, d, "One more")
+	put(t, d, c, body("vendor", rule.Default, "name", rule.Effect{Lifetime: rule.NewOnly, Value: `"Kilcarrow"`}))
+	check, err := d.Codicils.Check(as(t), c.ID, true)
+	require.NoError(t, err)
+	assert.Equal(t, 2, check.Proofs)
+	assert.Contains(t, check.Lines[1], "1 proof of what it touches passes with it, 1 fails with it and without.")
+}
+
 // At its time a codicil comes into force, once; where its proofs no longer hold it does not, and says so.
 func TestACodicilComesIntoForceAtItsTime(t *testing.T) {
 	now := time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC)

@@ -12,6 +12,7 @@ import (
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/actor"
 	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/store"
@@ -164,6 +165,32 @@ func TestAReplayCountsWhatMovesAndWhatDrifted(t *testing.T) {
 	move(t, d, c.ID, contract.CodicilWithdrawn)
 	_, err = d.Replay.Start(as(t), c.ID, contract.ReplayRequest{})
 	assert.Equal(t, "codicil-ended", codeOf(t, err))
+}
+
+// What a run found is kept as everybody reads it, and told as the person who looks writes numbers and days.
+func TestWhatARunFoundIsToldInThePersonsFormat(t *testing.T) {
+	d := harbour(t)
+	c := prepare(t, d, "Dearer")
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers"}))
+	posted := sale(t, d, customer.Number, "1250")
+	dearer := body(journal, rule.Substitute, "lines.debit", rule.Effect{Value: "line.debit + 0.5"})
+	dearer.When = "is filled(line.debit)"
+	put(t, d, c, dearer)
+	put(t, d, c, body(journal, rule.Substitute, "due_on", rule.Effect{Value: `date("2026-12-31")`}))
+	figures, hits := replayed(t, d, c.ID, contract.ReplayRequest{})
+	require.Len(t, hits, 1)
+	assert.Contains(t, hits[0].Told, "blank → 2026-12-31")
+	who := actor.Named("Ada", actor.Program)
+	who.Format = continentalFormat
+	page, err := d.Hits(actor.With(t.Context(), who), figures.Run, "", 100, 0)
+	require.NoError(t, err)
+	require.Len(t, page.Hits, 1)
+	assert.Contains(t, page.Hits[0].Told, "blank → 31.12.2026")
+	assert.Contains(t, page.Hits[0].Told, "1.250,00 → 1.250,50")
+	assert.Equal(t, hits[0].Said, page.Hits[0].Said)
+	one, err := d.Replay.One(actor.With(t.Context(), who), c.ID, record.Ref{Kind: journal, Number: posted.Number})
+	require.NoError(t, err)
+	assert.Equal(t, page.Hits[0].Told, one.Hit.Told)
 }
 
 // A unique rule asks what was there then, and does not find the document itself.

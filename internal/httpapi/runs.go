@@ -34,11 +34,7 @@ func (s *server) ListRunHits(ctx context.Context, r ListRunHitsRequestObject) (L
 	if r.Params.Limit > 0 {
 		limit = r.Params.Limit
 	}
-	if r.Params.Rule != 0 {
-		v, err := s.app.Runs.HitsOf(ctx, r.ID, r.Params.After, limit, int(r.Params.Rule))
-		return ListRunHits200JSONResponse(v), err
-	}
-	v, err := s.app.Runs.Hits(ctx, r.ID, r.Params.After, limit)
+	v, err := s.app.Hits(ctx, r.ID, r.Params.After, limit, r.Params.Rule)
 	return ListRunHits200JSONResponse(v), err
 }
 

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"codicil/core/engine"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/plan"
 	"codicil/core/proof"
@@ -260,7 +261,7 @@ func Counterpart(kind *record.Kind, s engine.Cell, other *record.Kind, out *engi
 // without them.
 func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Result) (hit contract.RunHit, refused, changed bool) {
 	kind := now.Plan.Kind()
-	var told, speaking []string
+	var speaking []string
 	hit.Changes = []contract.ValueChange{}
 	for _, s := range now.Outcome.Cells() {
 		old := Counterpart(kind, s, before.Plan.Kind(), before.Outcome)
@@ -274,7 +275,6 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 				was = r.shown(s, old.Final)
 			}
 			hit.Changes = append(hit.Changes, contract.ValueChange{Field: kind.Fields[s.Index].Key, Line: s.Line, Label: LabelOf(kind, s.Index, s.Line), Before: was, After: is})
-			told = append(told, fmt.Sprintf("%s %s → %s", LabelOf(kind, s.Index, s.Line), OrBlank(was.Text), OrBlank(is.Text)))
 		}
 	}
 	if changed {
@@ -310,10 +310,34 @@ func (r *Reader) Impact(row *record.Record, title string, before, now *proof.Res
 		speaking = append(speaking, "no longer: "+before.Outcome.Messages[i].Text)
 	}
 	hit.Said = strings.Join(speaking, "; ")
-	told = append(told, speaking...)
-	hit.Told = strings.Join(told, "; ")
+	hit.Told = saidOf(&hit)
 	hit.Kind, hit.Number, hit.Company, hit.Type, hit.Posted, hit.Title = row.Kind, row.Number, row.Company, row.Type, row.State == record.Posted, title
 	return hit, refused, changed
+}
+
+// saidOf are the changes and messages of a hit in a line.
+func saidOf(hit *contract.RunHit) string {
+	parts := List(hit.Changes, func(c contract.ValueChange) string {
+		return fmt.Sprintf("%s %s → %s", c.Label, OrBlank(c.Before.Text), OrBlank(c.After.Text))
+	})
+	if hit.Said != "" {
+		parts = append(parts, hit.Said)
+	}
+	return strings.Join(parts, "; ")
+}
+
+// Retell shows the values of a hit that a run kept as everybody reads them as a person writes them.
+func Retell(hit *contract.RunHit, kind *record.Kind, format field.Format) {
+	retold := len(hit.Changes) > 0 && hit.Told == saidOf(hit)
+	for i := range hit.Changes {
+		c := &hit.Changes[i]
+		if f := kind.Field(c.Field); f != nil {
+			c.Before.Text, c.After.Text = f.Reshow(c.Before.Value, c.Before.Text, format), f.Reshow(c.After.Value, c.After.Text, format)
+		}
+	}
+	if retold {
+		hit.Told = saidOf(hit)
+	}
 }
 
 // Weight orders what a rule does to a record: what would be refused is what somebody must look

@@ -264,7 +264,12 @@ func (k *checking) proofsLine(n func(int) string) string {
 	case broken > 0:
 		line = fmt.Sprintf("%s of %s of what it touches %s with it and %s without.", n(broken), plural(n, k.found.Proofs, "proof", "proofs"), verb(broken, "fails", "fail"), verb(broken, "passes", "pass"))
 	case k.found.Proofs > 0:
-		line = plural(n, k.found.Proofs, "proof", "proofs") + " of what it touches pass with it as without."
+		still := len(k.found.Failing) // they fail without it too
+		passing := k.found.Proofs - still
+		line = plural(n, passing, "proof", "proofs") + " of what it touches " + verb(passing, "passes", "pass") + " with it."
+		if still > 0 {
+			line = line[:len(line)-1] + fmt.Sprintf(", %s %s with it and without.", n(still), verb(still, "fails", "fail"))
+		}
 	}
 	if unproved := len(k.unproved()); unproved == 1 && len(k.found.Rules) == 1 {
 		line += " Its rule is not proved both ways."

@@ -299,6 +299,8 @@ func (s *Service) One(ctx context.Context, id int64, at record.Ref) (contract.Re
 	}
 	links := t.after.Links(ctx, one.ref, row.Company)
 	hit, _, _ := one.hit(links)
+	format := actor.Of(ctx).Format
+	view.Retell(&hit, one.after.Plan.Kind(), format.OrPlain())
 	if hit.What == "" {
 		hit.What = contract.RunHitWhatSame
 	}
@@ -306,7 +308,6 @@ func (s *Service) One(ctx context.Context, id int64, at record.Ref) (contract.Re
 	if at, known := clock.When(row.Changed); known && row.State == record.Posted {
 		v.PostedAt = &at
 	}
-	format := actor.Of(ctx).Format
 	for _, side := range []struct {
 		of   *proof.Result
 		into *contract.Outcome
