@@ -58,6 +58,28 @@ describe("a field of a form", () => {
     expect(value(w)).toBe("80.00");
   });
 
+  it("leaves out the unit that stands beside a quantity, and says it where none does", async () => {
+    const quantity: Field = {
+      key: "lines.quantity",
+      label: "Quantity",
+      section: "lines",
+      type: "quantity",
+      unit: "unit",
+    };
+    const beside = cell(quantity, "10 box", outcome("10 box"), { unit: "box" });
+    expect(value(beside)).toBe("10");
+    await beside.find("input").trigger("focus");
+    expect(value(beside)).toBe("10");
+    await beside.find("input").trigger("blur");
+    expect(beside.emitted("enter")).toBeUndefined();
+    await beside.find("input").trigger("focus");
+    await beside.find("input").setValue("10 bag");
+    await beside.find("input").trigger("blur");
+    expect(beside.emitted("enter")).toEqual([["10 bag"]]);
+    expect(value(cell(quantity, "10 box", outcome("10 box")))).toBe("10 box");
+    expect(value(cell(quantity, "10 box", outcome("10 box"), { unit: "bag" }))).toBe("10 box");
+  });
+
   it("takes what was typed on leaving, and reverts it on Escape", async () => {
     const w = cell(amount, "5", outcome("5.00"));
     await w.find("input").trigger("focus");

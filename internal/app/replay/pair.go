@@ -34,8 +34,7 @@ type pair struct {
 const mostVersions = 32 << 20
 
 func (t *task) pair(ctx context.Context, kind string) (*pair, error) {
-	versions := cache.NewVersions(mostVersions)
-	p := &pair{before: judging.PastOf(t.before, versions), after: judging.PastOf(t.after, versions), versions: versions}
+	p := &pair{before: judging.PastOf(t.before, t.versions), after: judging.PastOf(t.after, t.versions), versions: t.versions}
 	var err error
 	if _, p.without, err = t.before.Runner(ctx, kind); err != nil {
 		return nil, err

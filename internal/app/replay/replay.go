@@ -111,6 +111,7 @@ type task struct {
 	codicil       store.Codicil
 	contents      []store.CodicilChange
 	before, after *judging.Service
+	versions      *cache.Versions // which the judging of all kinds remembers
 	figures       contract.Replay
 	*tally
 }
@@ -127,7 +128,7 @@ func (s *Service) task(ctx context.Context, id int64) (*task, error) {
 	if c.State.Ended() {
 		return nil, fault.Hindered(ended, c.ID, c.State)
 	}
-	t := &task{codicil: c, before: s.base}
+	t := &task{codicil: c, before: s.base, versions: cache.NewVersions(mostVersions)}
 	if t.contents, err = s.base.Store.ChangesOf(ctx, id, 0); err != nil {
 		return nil, err
 	}

@@ -9,6 +9,7 @@ import {
   type Outcome,
   type RuleChange,
   type Schemas,
+  type Field,
 } from "@/api/client";
 import { addressOf, column, parseAddress } from "@/api/address";
 import { format } from "@/queries/format";
@@ -296,6 +297,12 @@ export function useTrial(
     return item.typed ?? item.value ?? "";
   }
 
+  /** What a quantity is counted in: the unit in its line, or of the document. */
+  function unitOf(field: Field, line: number): string | undefined {
+    const of = (address: string) => fields.value.get(address)?.final.text;
+    return field.unit ? (of(addressOf(`lines.${field.unit}`, line)) ?? of(field.unit)) : undefined;
+  }
+
   /** Adds a line at the end and returns its number, which no line had before. */
   function addLine(): number {
     const used = [...lines.value, ...(storedLines.value ?? []).map((l) => l.number), taken.value];
@@ -383,6 +390,7 @@ export function useTrial(
     changeOf,
     user,
     textOf,
+    unitOf,
     addLine,
     removeLine,
     orderLines,

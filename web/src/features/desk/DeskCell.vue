@@ -19,6 +19,8 @@ const props = defineProps<{
   outcome?: FieldOutcome;
   skip: boolean;
   inLine?: boolean;
+  /** The unit of a quantity, where it stands in a place of its own beside it. */
+  unit?: string;
 }>();
 const emit = defineEmits<{ changed: []; on: [] }>();
 
@@ -115,6 +117,7 @@ function giveUp() {
       :company="company"
       :skip="skip"
       :in-line="inLine"
+      :unit="unit"
       :data-stop="outcome?.cursor === 'stop' || undefined"
       @enter="enter"
       @down="down"

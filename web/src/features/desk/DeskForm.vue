@@ -323,6 +323,11 @@ defineExpose({
                 :outcome="outcomeOf(addressOf(p.field.key, line))"
                 :skip="skips(p, addressOf(p.field.key, line))"
                 in-line
+                :unit="
+                  s.keyed.some((o) => o.field.key === `lines.${p.field.unit}`)
+                    ? trial.unitOf(p.field, line)
+                    : undefined
+                "
                 @changed="emit('changed')"
                 @on="on(addressOf(p.field.key, line))"
               />

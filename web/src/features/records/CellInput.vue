@@ -22,6 +22,8 @@ const props = defineProps<{
   inputId?: string;
   /** In a column of lines numbers stand below each other. */
   inLine?: boolean;
+  /** The unit of a quantity, where it stands in a place of its own beside it: it is not said twice. */
+  unit?: string;
 }>();
 const emit = defineEmits<{ enter: [text: string]; down: [] }>();
 
@@ -34,10 +36,13 @@ const catalog = useCatalog();
 const traits = computed(() => catalog.traits(props.field.type));
 const keys = computed(() => traits.value.keys as "decimal" | "email" | "tel" | "url" | undefined);
 const fixed = computed(() => props.readonly || props.outcome?.access === "read-only");
+function bare(text: string): string {
+  return props.unit && text.endsWith(` ${props.unit}`) ? text.slice(0, -props.unit.length - 1) : text;
+}
 /** What rules made of the field, unless the entry does not fit it; a code with what it means. */
 const result = computed(() => {
   const judged = props.outcome && !props.outcome.misfit && !(props.unjudged && props.text);
-  const text = judged ? props.outcome!.final.text : props.text;
+  const text = bare(judged ? props.outcome!.final.text : props.text);
   const label = props.inLine ? undefined : labelOf(props.field, text, props.company);
   return label ? `${text} ${label}` : text;
 });
@@ -46,19 +51,19 @@ const made = computed(() => (props.outcome?.final.text ? props.outcome.made : ""
 const right = computed(() => props.inLine && traits.value.right);
 function focus() {
   if (focused.value) return;
-  draft.value = props.text;
+  draft.value = bare(props.text);
   focused.value = true;
   void Promise.resolve().then(() => box.value?.querySelector("input")?.select());
 }
 function commit() {
   if (!focused.value) return;
   focused.value = false;
-  if (draft.value.trim() !== props.text.trim()) emit("enter", draft.value);
+  if (draft.value.trim() !== bare(props.text.trim())) emit("enter", draft.value);
 }
 function onKey(event: KeyboardEvent | Event) {
   const key = event as KeyboardEvent;
   if (key.key === "Escape") {
-    draft.value = props.text;
+    draft.value = bare(props.text);
   } else if (key.key === "Enter" && !key.ctrlKey && !key.metaKey) {
     key.preventDefault();
     if ((list.value?.highlightedIndex ?? -1) < 0) return take(true);

@@ -52,6 +52,12 @@ function asksAgain(address: string): boolean {
   );
 }
 
+/** The unit of a quantity, where it has a column of its own. */
+function unitBeside(field: Field, line: number): string | undefined {
+  const shown = props.columns.some((c) => c.field.key === `lines.${field.unit}`);
+  return shown ? props.trial.unitOf(field, line) : undefined;
+}
+
 function focus(line: number, key: string) {
   void nextTick(() =>
     table.value?.querySelector<HTMLElement>(`[data-address="${addressOf(key, line)}"] input`)?.focus(),
@@ -119,6 +125,7 @@ function down(line: number, key: string) {
               :text="trial.textOf(addressOf(c.field.key, line))"
               :outcome="trial.fields.value.get(addressOf(c.field.key, line))"
               :unjudged="!!trial.problem.value"
+              :unit="unitBeside(c.field, line)"
               :company="company"
               :readonly="readonly"
               :skip="

@@ -148,7 +148,10 @@ function setMoment(moment: Moment, on: boolean) {
     />
 
     <ul v-if="otherProblems.length" class="problems">
-      <li v-for="(p, i) in otherProblems" :key="i" :class="p.severity">{{ p.message }}</li>
+      <!-- What is not written yet is still to do, not wrong. -->
+      <li v-for="(p, i) in otherProblems" :key="i" :class="p.code === 'missing' ? 'quiet' : p.severity">
+        {{ p.message }}
+      </li>
     </ul>
 
     <details class="more">
