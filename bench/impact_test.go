@@ -55,7 +55,7 @@ func BenchmarkReplay(b *testing.B) {
 				require.NoError(b, err)
 				within, err := d.Viewed(ctx, view)
 				require.NoError(b, err)
-				_, err = within.Rules.Move(ctx, r.ID, contract.RuleMove{State: contract.RuleState(rule.Suspended), Version: r.Version, Reason: "A measurement"})
+				_, err = within.Rules.Move(ctx, r.ID, contract.RuleMove{State: rule.Suspended, Version: r.Version, Reason: "A measurement"})
 				require.NoError(b, err)
 				done, begun := 0, time.Now()
 				for b.Loop() {

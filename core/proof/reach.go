@@ -48,8 +48,7 @@ func NewReach(before, after *Runner, ids ...int64) *Reach {
 func looksBack(b *plan.Book, versions []*rule.Compiled) bool {
 	v := b.Vocabulary
 	seen, waits := map[*rule.Compiled]bool{}, map[int]bool{}
-	var read func(c *rule.Compiled) bool
-	read = func(c *rule.Compiled) bool {
+	read := func(c *rule.Compiled) bool {
 		seen[c] = true
 		if v.LooksBack(c.Reads(), rule.Before...) {
 			return true

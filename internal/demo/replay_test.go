@@ -58,7 +58,7 @@ func TestAReplayPassesOverOnlyWhatStaysTheSame(t *testing.T) {
 		require.GreaterOrEqual(t, at, 0, c.Label())
 		kept := rules[at]
 		changes[c.Label()+" is suspended"] = func(t *testing.T, d *app.App) {
-			_, err := d.Rules.Move(ada(t), kept.ID, contract.RuleMove{State: contract.RuleState(rule.Suspended), Version: kept.Version, Reason: "a test"})
+			_, err := d.Rules.Move(ada(t), kept.ID, contract.RuleMove{State: rule.Suspended, Version: kept.Version, Reason: "a test"})
 			require.NoError(t, err)
 		}
 		mutants := proof.Mutants(c, runner.Book, runner.Extent, &book.Companies[0])

@@ -185,20 +185,20 @@ func unjudged(err error) bool {
 }
 
 // hit tells what the codicil makes of the record.
-func (b *both) hit(links *judging.Links) (hit contract.RunHit, refused, changed bool) {
-	reader := view.NewReader(b.after.Plan, b.after.Outcome, links, nil)
-	hit, refused, changed = reader.Impact(b.row, links.Title(b.row.Kind, b.row.Number), &b.before, &b.after)
-	hit.Drifted, hit.Unknown = b.drifted(), !b.known
+func (of *both) hit(links *judging.Links) (hit contract.RunHit, refused, changed bool) {
+	reader := view.NewReader(of.after.Plan, of.after.Outcome, links, nil)
+	hit, refused, changed = reader.Impact(of.row, links.Title(of.row.Kind, of.row.Number), &of.before, &of.after)
+	hit.Drifted, hit.Unknown = of.drifted(), !of.known
 	return hit, refused, changed
 }
 
 // drifted tells whether the record comes out otherwise than it is saved without the codicil, or was posted and would be refused.
-func (b *both) drifted() bool {
-	kind := b.before.Plan.Kind()
-	for _, s := range b.before.Outcome.Cells() {
-		if b.saved.Get(&kind.Fields[s.Index], s.Line) != field.Write(s.Final) {
+func (of *both) drifted() bool {
+	kind := of.before.Plan.Kind()
+	for _, s := range of.before.Outcome.Cells() {
+		if of.saved.Get(&kind.Fields[s.Index], s.Line) != field.Write(s.Final) {
 			return true
 		}
 	}
-	return b.row.State == record.Posted && slices.ContainsFunc(b.before.Outcome.Messages, func(m engine.Message) bool { return m.Severity == rule.Refuse })
+	return of.row.State == record.Posted && slices.ContainsFunc(of.before.Outcome.Messages, func(m engine.Message) bool { return m.Severity == rule.Refuse })
 }
