@@ -235,24 +235,28 @@ func (f *Field) Show(v feel.Value, format Format, s Surroundings) string {
 }
 
 // Reshow writes a value for a person that was written for everybody, by Show in the format Plain, with what stood beside it then: its
-// decimals and its unit stay. What is neither a number nor a day stays as it is.
+// decimals and its unit stay. What is neither a number nor a day, or was written otherwise, stays as it is.
 func (f *Field) Reshow(value, text string, format Format) string {
 	v, wrong := f.Parse(value)
 	if wrong != nil || v.IsNull() || format == Plain {
 		return text
 	}
-	if _, isNumber := v.Number(); isNumber {
-		number, unit, beside := strings.Cut(text, " ")
-		if _, err := decimal.Parse(number); err != nil {
-			return text
-		}
-		if text = format.Number(number); beside {
-			text += " " + unit
+	plain := f.Show(v, Plain, Surroundings{})
+	if _, isNumber := v.Number(); !isNumber {
+		if text == plain {
+			return f.Show(v, format, Surroundings{})
 		}
 		return text
 	}
-	if text == f.Show(v, Plain, Surroundings{}) {
-		return f.Show(v, format, Surroundings{})
+	bare, _, _ := strings.Cut(plain, " ")
+	number, unit, beside := strings.Cut(text, " ")
+	own, err := decimal.Parse(bare)
+	shown, other := decimal.Parse(number)
+	if err != nil || other != nil || own.Cmp(shown) != 0 {
+		return text
+	}
+	if text = format.Number(number); beside {
+		text += " " + unit
 	}
 	return text
 }

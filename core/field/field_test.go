@@ -208,6 +208,26 @@ func TestWhatIsShownCanBeTypedBack(t *testing.T) {
 	})
 }
 
+// What was written otherwise than for everybody is not taken for something else.
+func TestOnlyWhatWasWrittenForEverybodyIsShownAgain(t *testing.T) {
+	quantity, day := some(field.Quantity), some(field.Date)
+	for _, c := range []struct {
+		f           *field.Field
+		value, text string
+		want        string
+	}{
+		{quantity, "1250", "1250 box", "1.250 box"},
+		{quantity, "1250", "1.250 box", "1.250 box"}, // somebody's thousand, not 1.25
+		{quantity, "1250", "1.250,5", "1.250,5"},
+		{quantity, "", "", ""},
+		{quantity, "x", "x", "x"},
+		{day, "2026-11-24", "2026-11-24", "24.11.2026"},
+		{day, "2026-11-24", "11/24/2026", "11/24/2026"},
+	} {
+		assert.Equal(t, c.want, c.f.Reshow(c.value, c.text, continental), "%s as %s", c.value, c.text)
+	}
+}
+
 // Settling is done once: doing it again changes nothing.
 func TestSettlingTwiceIsSettlingOnce(t *testing.T) {
 	rapid.Check(t, func(t *rapid.T) {
