@@ -12,7 +12,7 @@ import (
 	"fmt"
 	"reflect"
 
-	quick "github.com/goccy/go-json"
+	quick "github.com/goccy/go-json" // for columns; files that people write are read with errors that say where
 
 	"codicil/core/record"
 )
