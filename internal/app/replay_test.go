@@ -209,6 +209,28 @@ func TestAReplayOfUniqueRules(t *testing.T) {
 	assert.Contains(t, hits[0].Said, "It is there")
 }
 
+// What was saved before a document is known only where a rule asked for it then; that it is not known is said.
+func TestAReplayTellsThatNobodyKnowsWhatWasBefore(t *testing.T) {
+	d := harbour(t)
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers"}))
+	sale(t, d, customer.Number, "12.50")
+	sale(t, d, customer.Number, "25")
+	back := body(journal, rule.Validate, "reference", rule.Effect{Severity: rule.Advise, Must: `is blank(reference) or reference != previous.reference`, Message: "Again"})
+	c := prepare(t, d, "As before")
+	put(t, d, c, back)
+	figures, _ := replayed(t, d, c.ID, contract.ReplayRequest{})
+	assert.Equal(t, 2, figures.Unknown)
+	move(t, d, c.ID, contract.CodicilInForce)
+	later := sale(t, d, customer.Number, "30")
+	c = prepare(t, d, "As before, once more")
+	put(t, d, c, back)
+	figures, _ = replayed(t, d, c.ID, contract.ReplayRequest{})
+	assert.Equal(t, 2, figures.Unknown, "of the third it is known")
+	one, err := d.Replay.One(as(t), c.ID, record.Ref{Kind: journal, Number: later.Number})
+	require.NoError(t, err)
+	assert.True(t, one.Known)
+}
+
 // What a replay says with a codicil is what saving, changing and posting would have made of the same entries by the same
 // rules: as defaults fill, sources follow, totals are worked out and checks refuse.
 func TestAReplayIsWhatPostingWouldHaveMade(t *testing.T) {

@@ -6,6 +6,7 @@ import (
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
+	"codicil/core/rule"
 	"codicil/internal/store"
 )
 
@@ -33,6 +34,12 @@ func StepsOf(h store.History, until int) ([]Step, error) {
 		first--
 	}
 	return rows[first:], nil
+}
+
+// LookedBack tells whether a rule that was in force at a judgement looked at what was saved before: else nobody asked for that.
+func (s Past) LookedBack(ctx context.Context, k *judge.Kept) (bool, error) {
+	book, err := s.Cache.BookAt(ctx, k.Document.Kind, k.Basis.Version)
+	return err == nil && looksBack(book, nil, rule.Before...), err
 }
 
 // Replay takes what people entered, step by step, through the rules of this service: with the records that were read

@@ -28,6 +28,8 @@ type pair struct {
 	without, with *proof.Runner
 	// reach tells which documents the codicil may change; nil: it may change any.
 	reach *proof.Reach
+	// nothing of the kind reads what the codicil changes.
+	nothing bool
 }
 
 // mostVersions is about how many bytes of versions of records are remembered: documents read the same again and again.
@@ -39,7 +41,13 @@ func (t *task) pair(ctx context.Context, kind string) (*pair, error) {
 	if _, p.without, err = t.before.Runner(ctx, kind); err != nil {
 		return nil, err
 	}
-	p.ref, p.with, err = t.after.Runner(ctx, kind)
+	if p.ref, p.with, err = t.after.Runner(ctx, kind); err != nil {
+		return nil, err
+	}
+	ids, all, err := t.stands(p)
+	if p.nothing = !all && len(ids) == 0; !all {
+		p.reach = proof.NewReach(p.without, p.with, ids...)
+	}
 	return p, err
 }
 
@@ -67,7 +75,7 @@ func (p *pair) judge(ctx context.Context, rows []record.Record, documents []proo
 	err = p.without.Each(ctx, len(rows), func(i int) {
 		found[i] = both{row: &rows[i], ref: p.ref, saved: rows[i].Content, known: true}
 		if rows[i].State == record.Posted {
-			errs[i] = found[i].recall(histories[rows[i].Number], p.versions)
+			errs[i] = p.recall(ctx, &found[i], histories[rows[i].Number])
 		}
 		if errs[i] == nil && len(found[i].steps) > 0 {
 			errs[i] = p.posted(ctx, &found[i], detail)
@@ -76,7 +84,7 @@ func (p *pair) judge(ctx context.Context, rows []record.Record, documents []proo
 	if err = cmp.Or(err, errors.Join(errs...)); err != nil {
 		return nil, err
 	}
-	standing, places, err := p.standing(ctx, found, documents)
+	standing, places, err := p.standing(ctx, found, documents, detail)
 	if err != nil {
 		return nil, err
 	}
@@ -95,14 +103,14 @@ func (p *pair) judge(ctx context.Context, rows []record.Record, documents []proo
 	return found, nil
 }
 
-// standing are the documents that are judged as they stand and that the codicil may change, with their places.
-func (p *pair) standing(ctx context.Context, found []both, documents []proof.Proof) (standing []proof.Proof, places []int, err error) {
+// standing are the documents that are judged as they stand and that the codicil may change, with their places; in detail all of them.
+func (p *pair) standing(ctx context.Context, found []both, documents []proof.Proof, detail bool) (standing []proof.Proof, places []int, err error) {
 	for i := range found {
 		if len(found[i].steps) == 0 {
 			standing, places = append(standing, documents[i]), append(places, i)
 		}
 	}
-	if p.reach == nil {
+	if p.reach == nil || detail {
 		return standing, places, nil
 	}
 	reached, err := p.reach.Documents(ctx, standing)
@@ -127,23 +135,28 @@ func (p *pair) histories(ctx context.Context, rows []record.Record) (map[string]
 	return p.before.Store.Histories(ctx, p.without.Book.Vocabulary.Kind.Key, posted)
 }
 
-// recall tells how a document came to be posted, and keeps its versions for others.
-func (of *both) recall(h store.History, versions *cache.Versions) error {
+// recall tells how a document came to be posted, and keeps its versions for others. What was saved before it is known only where a
+// rule asked for it then.
+func (p *pair) recall(ctx context.Context, of *both, h store.History) error {
 	of.known = false
 	steps, err := judging.StepsOf(h, of.row.Version)
 	if err != nil || len(steps) == 0 || steps[len(steps)-1].What != "posted" {
 		return err
 	}
-	of.steps, of.saved, of.known = steps, steps[len(steps)-1].Content, true
+	last := &steps[len(steps)-1]
+	of.steps, of.saved, of.known = steps, last.Content, true
 	for i := range steps { // the document that is keyed next most often looks back at this one
-		versions.Keep(of.row.Ref, &steps[i].Version)
+		p.versions.Keep(of.row.Ref, &steps[i].Version)
 	}
-	return nil
+	if p.reach != nil && p.reach.LooksBack() {
+		of.known, err = p.before.LookedBack(ctx, last.Kept)
+	}
+	return err
 }
 
-// posted judges a posted document both ways from what it read then, where the codicil reaches it.
+// posted judges a posted document both ways from what it read then, where the codicil reaches it; in detail in any case.
 func (p *pair) posted(ctx context.Context, of *both, detail bool) error {
-	if p.reach != nil {
+	if p.reach != nil && !detail {
 		reached, err := p.reach.Any(func(after bool) ([]*judge.Judged, error) {
 			by, build := p.before, p.reach.Before
 			if after {

@@ -171,14 +171,8 @@ func (t *task) all(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		ids, all, err := t.stands(p)
-		switch {
-		case err != nil:
-			return err
-		case !all && len(ids) == 0: // nothing of the kind reads what the codicil changes
+		if p.nothing {
 			continue
-		case !all:
-			p.reach = proof.NewReach(p.without, p.with, ids...)
 		}
 		count, err := t.before.Store.CountRecords(ctx, kind, access.Scope(ctx))
 		if err != nil {
