@@ -18,6 +18,9 @@ func generateCommand() *cobra.Command {
 		Short: "Add made-up vendors and posted documents to a file, through its rules, to try it at any size",
 		Args:  cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
+			if size.Vendors < 0 || size.Documents < 0 || size.Lines < demo.FewestLines || size.Lines > demo.MostLines {
+				return fmt.Errorf("a file has no fewer than 0 vendors and documents, and a document from %d to %d lines", demo.FewestLines, demo.MostLines)
+			}
 			begun := time.Now()
 			return demo.Generate(c.Context(), data, size, seed, func(what string, done, of int) {
 				_, _ = fmt.Fprintf(c.OutOrStdout(), "%d of %d %s after %s\n", done, of, what, time.Since(begun).Round(time.Second))

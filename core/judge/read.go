@@ -84,6 +84,9 @@ func (r *reader) again(values *engine.Values, at int, f *field.Field, item Item)
 // before puts in what the documents have that were saved before, of the header or of the
 // line with the number.
 func (r *reader) before(values *engine.Values, d *Document, prefix string, first, count, line int) {
+	if r.plan.Partial && !r.plan.LooksBack {
+		return
+	}
 	of := func(c *record.Content) []feel.Value {
 		if c == nil {
 			return nil

@@ -17,11 +17,12 @@ func (p *Plan) Upstream(rules ...*rule.Compiled) *Plan {
 		return p
 	}
 	part := *p
-	part.Partial, part.Order, part.Lists, part.Needed = true, nil, map[int]bool{}, make([]bool, len(p.stations))
+	part.Partial, part.LooksBack, part.Order, part.Lists, part.Needed = true, false, nil, map[int]bool{}, make([]bool, len(p.stations))
 	part.stations = make([][][]*rule.Compiled, len(p.stations))
 	goes := make([]bool, len(p.stations))
 	var visit func(place int)
 	read := func(c *rule.Compiled) {
+		part.LooksBack = part.LooksBack || p.Vocabulary.LooksBack(c.Reads(), rule.Before...)
 		for place, sofar := range p.reads(c) {
 			if part.Needed[place] = true; sofar {
 				visit(place)

@@ -27,7 +27,7 @@ type reachSide struct {
 }
 
 // NewReach tells what comes of it that some rules are as the book of a runner has them, and not as the one before has them. The
-// books differ in nothing else that one of their documents is judged by. Cost: the rules, as often as they wait for each other.
+// books differ in nothing else that one of their documents is judged by. Cost: the rules.
 func NewReach(before, after *Runner, ids ...int64) *Reach {
 	var versions []*rule.Compiled
 	side := func(r *Runner) (s reachSide) {
@@ -40,50 +40,11 @@ func NewReach(before, after *Runner, ids ...int64) *Reach {
 	}
 	h := &Reach{ids: ids, from: side(before), to: side(after)}
 	h.from.Runner, h.to.Runner = before.upstream(versions), after.upstream(versions)
-	h.back = looksBack(before.Book, versions) || looksBack(after.Book, versions)
+	h.back = slices.ContainsFunc(versions, func(c *rule.Compiled) bool { return c.Vocabulary().LooksBack(c.Reads(), rule.Before...) })
 	return h
 }
 
-// looksBack tells whether some rules of a book, or rules that they wait for, read what was saved before.
-func looksBack(b *plan.Book, versions []*rule.Compiled) bool {
-	v := b.Vocabulary
-	seen, waits := map[*rule.Compiled]bool{}, map[int]bool{}
-	read := func(c *rule.Compiled) bool {
-		seen[c] = true
-		if v.LooksBack(c.Reads(), rule.Before...) {
-			return true
-		}
-		for _, slot := range c.Reads() {
-			if r, ok := v.ReadAt(slot); ok {
-				waits[r.Field] = true
-			}
-			for column := range v.Columns {
-				waits[v.Headers+column] = waits[v.Headers+column] || slot == v.Lines
-			}
-		}
-		for _, place := range slices.Concat(c.Fields, c.Links, c.Unique, c.Changed) {
-			waits[place] = true
-		}
-		return false
-	}
-	if slices.ContainsFunc(versions, read) {
-		return true
-	}
-	for more := true; more; {
-		more = false
-		for _, c := range b.Rules {
-			if seen[c] || c.State != rule.InForce || !slices.ContainsFunc(c.Fields, func(place int) bool { return waits[place] }) {
-				continue
-			}
-			if more = true; read(c) {
-				return true
-			}
-		}
-	}
-	return false
-}
-
-// LooksBack tells whether what the rules do depends on what was saved before.
+// LooksBack tells whether one of the rules reads what was saved before.
 func (h *Reach) LooksBack() bool { return h.back }
 
 // Before and After build the parts of the plans of both books that decide what the rules do.

@@ -26,6 +26,9 @@ type Size struct{ Vendors, Documents, Lines int }
 // FewestLines is how many lines a vendor invoice is made with: two expenses, the tax and what is payable.
 const FewestLines = 4
 
+// MostLines is how many lines one is made with at most.
+const MostLines = 1000
+
 // crowd is how many write at once: they share commits, and enough others are judged while one is written.
 const crowd = 200
 

@@ -184,8 +184,6 @@ type Ask struct {
 	Book *plan.Book
 	// Build makes the plan of a book for a scope, or a part of it; nil: the whole plan.
 	Build func(*plan.Book, plan.Scope) *plan.Plan
-	// NoPrevious tells that nothing looks at what was saved before.
-	NoPrevious bool
 	// past is what a judgement that is told again rested on; nil: it is judged now.
 	past *past
 }

@@ -106,7 +106,7 @@ func (s Past) again(ctx context.Context, kept *judge.Kept, a Ask, p *past) (*Tri
 		read judge.Read
 		into **record.Content
 	}{{basis.Previous, &document.Previous}, {basis.PreviousOfType, &document.PreviousOfType}, {basis.PreviousOfAnyone, &document.PreviousOfAnyone}} {
-		if prior.read.Number == "" || a.NoPrevious {
+		if prior.read.Number == "" {
 			continue
 		}
 		v, err := s.versions.Find(ctx, s.Store, record.Ref{Kind: prior.read.Kind, Number: prior.read.Number}, prior.read.Version)

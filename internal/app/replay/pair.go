@@ -162,7 +162,7 @@ func (p *pair) posted(ctx context.Context, of *both, detail bool) error {
 			if after {
 				by, build = p.after, p.reach.After
 			}
-			trials, err := by.Replay(ctx, of.row.Ref, of.steps, judging.Ask{NoTrace: true, Build: build, NoPrevious: !p.reach.LooksBack()})
+			trials, err := by.Replay(ctx, of.row.Ref, of.steps, judging.Ask{NoTrace: true, Build: build})
 			return view.List(trials, func(t *judging.Trial) *judge.Judged { return t.Judged }), err
 		})
 		if err != nil && !unjudged(err) {
