@@ -159,6 +159,21 @@ describe("an open record", () => {
     expect(record.messages).toHaveLength(2);
   });
 
+  it("leaves the cursor with whoever went on typing before it was refused", async () => {
+    const there = document.body.appendChild(document.createElement("input"));
+    const { record, pointed } = await open("/records/vendor/V1", {
+      "POST /records": () => {
+        there.focus();
+        return { outcome: refused };
+      },
+    });
+    await type(record, "limit", "5");
+    await record.save();
+    expect(record.verdict).toBe("refused");
+    expect(pointed).toEqual([]);
+    there.remove();
+  });
+
   it("goes to its number when a new one is saved", async () => {
     const { record, router } = await open("/records/vendor/new?company=30&type=TRAD", {
       "POST /records": () => ({ outcome: accepted, record: saved(1) }),

@@ -350,6 +350,8 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   }
 
   function pointToFirst() {
+    // Saving left the field. Who typed on meanwhile keeps the cursor: letters must not go to another field.
+    if (document.activeElement?.matches("input, textarea")) return;
     const messages = trial.outcome.value?.messages ?? [];
     const first =
       messages.find((m) => m.severity === "refuse") ?? messages.find((m) => m.severity === "confirm");
