@@ -8,6 +8,7 @@ import (
 	"path/filepath"
 	"strconv"
 	"testing"
+	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -192,7 +193,18 @@ func (u *user) chooses(label, option string) {
 	if searched, err := browser.Ask(u.page, chromedp.Evaluate[bool](fmt.Sprintf(`document.querySelector('[aria-label=%s]').readOnly === false`, quote(label)))); err == nil && searched {
 		u.presses(option)
 	}
-	u.clicks(`.el-select-dropdown__item`, option)
+	// A list whose options have just come from the server may miss a click.
+	taken := fmt.Sprintf(`(() => {
+		const e = [...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.checkVisibility() && e.innerText.includes(%s));
+		return !e || e.classList.contains("is-selected");
+	})()`, quote(option))
+	for range 3 {
+		u.clicks(`.el-select-dropdown__item`, option)
+		if _, err := browser.Ask(u.page, chromedp.Poll[bool](taken, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(5*time.Second))); err == nil {
+			return
+		}
+	}
+	require.Fail(u.t, "not chosen", "%s: %s", label, option)
 }
 
 // service enters a service vendor that nothing refuses.

@@ -176,8 +176,8 @@ type World interface {
 	// Circumstances returns those of a document of a kind in a company; the error says what
 	// does not exist. For the moment and the documents' own facts Run cares.
 	Circumstances(kind, company string) (judge.Circumstances, error)
-	// Prior puts into the document what the person saved before it, where it does not say.
-	Prior(d *judge.Document) error
+	// Complete puts into the document what is saved of its record, where it does not say.
+	Complete(d *judge.Document) error
 	// Version is what documents are judged by.
 	Version() judge.Version
 }
@@ -202,7 +202,7 @@ func Run(w World, d *Document) Result {
 	}
 	c.Linked, c.Detail, c.Facts = &linked{own: d.Linked, saved: c.Linked, kind: kinds}, true, judge.NoFacts
 	given := d.given()
-	if err := w.Prior(&given); err != nil {
+	if err := w.Complete(&given); err != nil {
 		return fail(err)
 	}
 	judged, err := judge.Judge(&given, &c)

@@ -42,6 +42,10 @@ type Circumstances struct {
 	// By is the origin of what is entered: a person's, where it is "", or a load's.
 	By record.Origin
 
+	// Prior, if any, puts into the document what was saved before it, where it does not state that. It is asked once a plan
+	// reads it.
+	Prior func(*Document)
+
 	Linked     engine.Linked     // nil: links are taken as they are
 	Uniqueness engine.Uniqueness // nil: there are no other records
 	// Numbers makes what gives the next numbers of series to one document on its way through
@@ -165,6 +169,9 @@ func (j *Judged) run(d *Document, c *Circumstances, p *plan.Plan) error {
 		p = p.WithStanding(c.Instead.standing(d.Fixtures.standing(), s))
 		w := &world{fixtures: d.Fixtures, kinds: p.Vocabulary.Linkable, linked: c.Linked, tables: p.Crosswalks, uniqueness: c.Uniqueness, record: c.noted, looked: map[string]bool{}, instead: c.Instead, day: s.Day}
 		engaged.Linked, engaged.Uniqueness, engaged.Tables = w, w, w
+	}
+	if p.LooksBack && c.Prior != nil && !d.LooksBack() {
+		c.Prior(d)
 	}
 	if err := d.read(engaged, p); err != nil {
 		return err

@@ -40,14 +40,16 @@ func (d *Document) read(c *engine.Case, p *plan.Plan) error {
 	for i, values := range reader.rows(d.StoredLines) {
 		c.StoredLines = append(c.StoredLines, engine.StoredLine{Number: d.StoredLines[i].Number, Values: values})
 	}
-	if d.Previous != nil {
-		c.PreviousLines = reader.rows(d.Previous.Lines)
+	if !p.LooksBack {
+		return nil
 	}
-	if d.PreviousOfType != nil {
-		c.PreviousOfTypeLines = reader.rows(d.PreviousOfType.Lines)
-	}
-	if d.PreviousOfAnyone != nil {
-		c.PreviousOfAnyoneLines = reader.rows(d.PreviousOfAnyone.Lines)
+	for _, before := range []struct {
+		content *record.Content
+		lines   *[][]feel.Value
+	}{{d.Previous, &c.PreviousLines}, {d.PreviousOfType, &c.PreviousOfTypeLines}, {d.PreviousOfAnyone, &c.PreviousOfAnyoneLines}} {
+		if before.content != nil {
+			*before.lines = reader.rows(before.content.Lines)
+		}
 	}
 	return nil
 }
@@ -84,7 +86,7 @@ func (r *reader) again(values *engine.Values, at int, f *field.Field, item Item)
 // before puts in what the documents have that were saved before, of the header or of the
 // line with the number.
 func (r *reader) before(values *engine.Values, d *Document, prefix string, first, count, line int) {
-	if r.plan.Partial && !r.plan.LooksBack {
+	if !r.plan.LooksBack {
 		return
 	}
 	of := func(c *record.Content) []feel.Value {

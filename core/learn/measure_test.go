@@ -625,7 +625,7 @@ func (w *world) Circumstances(_, company string) (judge.Circumstances, error) {
 	}, nil
 }
 
-func (w *world) Prior(*judge.Document) error { return nil }
+func (w *world) Complete(*judge.Document) error { return nil }
 
 func (w *world) Version() judge.Version { return judge.Version{} }
 

@@ -458,7 +458,7 @@ func (p *Page) Drag(x, y, toX, toY float64, over string) error {
 func (p *Page) Click(selector, text string, options ...chromedp.MouseOption) error {
 	find := fmt.Sprintf(`(() => {
 		const e = [...document.querySelectorAll(%s)].find(e => e.checkVisibility() && (%s === "" || (e.innerText ?? "").trim().includes(%s)));
-		if (!e || e.disabled) return null;
+		if (!e || e.disabled || e.closest("[inert]")) return null;
 		// A list that is still opening has its place and height later: what stands still and is
 		// hidden nonetheless is out of view, and only that is brought into it.
 		const r = e.getBoundingClientRect();

@@ -57,6 +57,9 @@ func Read(text []byte, value any) error {
 	if text = bytes.TrimSpace(text); len(text) == 0 || string(text) == "null" {
 		return nil
 	}
+	if left := len(text) - end(text); left > 0 {
+		return fmt.Errorf("read %s: %d bytes after the value", s.name, left)
+	}
 	if text, err = s.newest(text); err != nil {
 		return fmt.Errorf("read %s: %w", s.name, err)
 	}
@@ -66,6 +69,33 @@ func Read(text []byte, value any) error {
 	}
 	into(v, model.Elem())
 	return nil
+}
+
+// end is where the first value of a JSON text ends, if it is an object, an array or a string: the quicker package takes no notice of
+// what follows. Cost: its bytes.
+func end(text []byte) int {
+	depth, quoted := 0, false
+	for i := 0; i < len(text); i++ {
+		switch c := text[i]; {
+		case quoted && c == '\\':
+			i++
+			continue
+		case c == '"':
+			quoted = !quoted
+		case quoted:
+			continue
+		case c == '{' || c == '[':
+			depth++
+		case c == '}' || c == ']':
+			depth--
+		default:
+			continue
+		}
+		if depth == 0 && !quoted {
+			return i + 1
+		}
+	}
+	return len(text)
 }
 
 // WritePart writes a value without its version, as a part of a text that has one for all.

@@ -439,8 +439,8 @@ func (w *World) Circumstances(kind, company string) (judge.Circumstances, error)
 	}, nil
 }
 
-// Prior finds nothing: a book has no records.
-func (w *World) Prior(*judge.Document) error { return nil }
+// Complete finds nothing: a book has no records.
+func (w *World) Complete(*judge.Document) error { return nil }
 
 // Version is what documents are judged by.
 func (w *World) Version() judge.Version {

@@ -6,7 +6,6 @@ package httpapi
 
 import (
 	"bytes"
-	"compress/gzip"
 	"context"
 	"crypto/rand"
 	"crypto/tls"
@@ -27,6 +26,8 @@ import (
 	"github.com/getkin/kin-openapi/openapi3filter"
 	"github.com/getkin/kin-openapi/routers"
 	"github.com/getkin/kin-openapi/routers/gorillamux"
+	"github.com/klauspost/compress/gzhttp"
+	"github.com/klauspost/compress/gzip"
 	"github.com/labstack/echo/v5"
 	"github.com/labstack/echo/v5/middleware"
 
@@ -88,7 +89,7 @@ func New(a *app.App, o Options) (*Handler, error) {
 	e := echo.New()
 	e.Logger = slog.Default()
 	e.HTTPErrorHandler = d.answer
-	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), middleware.GzipWithConfig(middleware.GzipConfig{Level: gzip.BestSpeed, MinLength: leastPacked, Skipper: listens}), exact, secure, d.known, d.asking, inTime, checkRequest(a, router))
+	e.Use(w.watching(d), middleware.Recover(), middleware.BodyLimitWithConfig(middleware.BodyLimitConfig{LimitBytes: largestAsk, Skipper: bringsFile}), secure, d.known, d.asking, inTime, checkRequest(a, router))
 	RegisterHandlersWithBaseURL(e, NewStrictHandler(&server{a, d, o.Demo}, nil), base)
 	e.GET("/healthz", func(c *echo.Context) error { return c.String(http.StatusOK, "ok\n") })
 	e.GET("/readyz", func(c *echo.Context) error {
@@ -107,7 +108,16 @@ func New(a *app.App, o Options) (*Handler, error) {
 	})
 	serveContract(e)
 	e.GET("/*", serveClient(o.Client))
-	return &Handler{Handler: e, watch: w, ending: a.News.End}, nil
+	packs, err := gzhttp.NewWrapper(gzhttp.MinSize(leastPacked), gzhttp.CompressionLevel(gzip.BestSpeed), gzhttp.EnableZstd(false), gzhttp.ContentTypeFilter(packable))
+	if err != nil {
+		return nil, err
+	}
+	return &Handler{Handler: packs(e), watch: w, ending: a.News.End}, nil
+}
+
+// packable tells whether an answer of a type of content is compressed: events are sent as they come.
+func packable(content string) bool {
+	return !strings.HasPrefix(content, eventStream) && gzhttp.DefaultContentTypeFilter(content)
 }
 
 // Handler is the handler of the whole application.

@@ -17,6 +17,9 @@ import (
 // newsPath is where somebody listens, for long.
 const newsPath = base + "/news"
 
+// eventStream is the type of content of server-sent events.
+const eventStream = "text/event-stream"
+
 // listens tells whether a request stays open while nothing is said.
 func listens(c *echo.Context) bool { return c.Request().URL.Path == newsPath }
 
@@ -57,7 +60,7 @@ func (l listening) VisitGetNewsResponse(w http.ResponseWriter) error {
 		_ = control.SetWriteDeadline(time.Now().Add(toTake))
 		if !begun {
 			begun = true
-			w.Header().Set("Content-Type", "text/event-stream")
+			w.Header().Set(echo.HeaderContentType, eventStream)
 			w.Header().Set("X-Accel-Buffering", "no") // a proxy passes on what it has
 			w.WriteHeader(http.StatusOK)
 			if _, err := fmt.Fprintf(w, "retry: %d\n\n", askAgain); err != nil {

@@ -153,6 +153,7 @@ describe("an open record", () => {
     expect(record.messages).toEqual([]); // nobody had a chance yet
     await type(record, "limit", "5");
     await record.save();
+    await flushPromises(); // the form takes the cursor once it is free again
     expect(record.trial.textOf("limit")).toBe("5");
     expect(record.dirty).toBe(true);
     expect(pointed).toEqual(["country"]);
@@ -169,6 +170,7 @@ describe("an open record", () => {
     });
     await type(record, "limit", "5");
     await record.save();
+    await flushPromises();
     expect(record.verdict).toBe("refused");
     expect(pointed).toEqual([]);
     there.remove();

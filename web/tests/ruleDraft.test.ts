@@ -206,6 +206,27 @@ describe("the rule of a cell", () => {
     expect(draft.view).toMatchObject({ version: 2, sentence: "theirs" });
   });
 
+  it("keeps what is written while a change is being saved", async () => {
+    let arrives!: () => void;
+    const way = new Promise<void>((done) => (arrives = done));
+    serve({
+      ...answers,
+      "PUT /rules/7": (b: RuleChange) => way.then(() => (current = view({ body: b.body, version: 2 }))),
+    });
+    const { draft } = open();
+    await settle();
+    draft.change!.body.effect.value = '"FR"';
+    const saving = draft.keep();
+    await settle();
+    draft.change!.body.effect.value = '"DE"';
+    arrives();
+    await settle();
+    await saving;
+    expect(current.body.effect.value).toBe('"FR"');
+    expect(draft.change).toMatchObject({ version: 2, body: { effect: { value: '"DE"' } } });
+    expect(draft.dirty).toBe(true);
+  });
+
   it("begins in the scope at hand, and is kept before it is put in force", async () => {
     const asked = serve(answers);
     const { draft } = open();

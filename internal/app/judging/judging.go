@@ -316,9 +316,20 @@ type around struct {
 	judge.Circumstances
 	links      *Links
 	uniqueness *uniqueness
+	before     error // of looking for what was saved before
 }
 
-func (a *around) failed() error { return cmp.Or(a.links.failed, a.uniqueness.failed) }
+func (a *around) failed() error { return cmp.Or(a.links.failed, a.uniqueness.failed, a.before) }
+
+// looking looks back once, as find does.
+func (a *around) looking(find func(*judge.Document) error) {
+	looked := false
+	a.Prior = func(d *judge.Document) {
+		if !looked {
+			looked, a.before = true, find(d)
+		}
+	}
+}
 
 // around returns the circumstances of a company: who asks, when, and all other records. reads
 // notes what is read; nil: nobody relies on it.
@@ -334,12 +345,12 @@ func (s *Service) around(ctx context.Context, ref *cache.Reference, book *plan.B
 		},
 		Linked: a.links, Uniqueness: a.uniqueness, Numbers: func() engine.Numbers { return &Numbers{service: s, ctx: ctx} }, Done: ctx.Done(),
 	}
+	a.looking(func(d *judge.Document) error { return savedBefore(ctx, s, d, a.Book, reads) })
 	return a
 }
 
-// state fills in what the document does not state: the saved record that it changes, what
-// it follows, and what the person saved before; and it turns typed texts into values, as far
-// as they are of their field's type.
+// state fills in what the document does not state: the saved record that it changes and what
+// it follows; and it turns typed texts into values, as far as they are of their field's type.
 func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, format *field.Format) error {
 	document, kind := &t.Document, c.Book.Vocabulary.Kind
 	if t.asked.past != nil { // it states all that was read
@@ -367,13 +378,22 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 		}
 		document.Preceding = &engine.Preceding{Kind: p.Kind, Number: p.Number, Followers: others}
 	}
-	if err := s.read(t, c, format); err != nil {
-		return err
+	return s.read(t, c, format)
+}
+
+// Baseline states of a document what is saved of the record that it changes.
+func Baseline(kind *record.Kind, document *judge.Document, r *record.Record) {
+	document.Stored, document.StoredLines = KnownValues(kind, "", r.Values), KnownLines(kind, r.Lines)
+	document.StoredOrigins, document.StoredReasons = r.Origins, r.Reasons
+	document.Preceding = nil
+	if p := r.Preceding; p.Number != "" {
+		document.Preceding = &engine.Preceding{Kind: p.Kind, Number: p.Number}
 	}
-	if document.Previous != nil || document.PreviousOfAnyone != nil || !looksBack(c.Book, document.Changes, rule.Before...) {
-		return nil
-	}
-	who := actor.Of(ctx)
+}
+
+// savedBefore puts into a document what its person saved before, and what anyone did where a rule of a book reads that.
+func savedBefore(ctx context.Context, s *Service, document *judge.Document, b *plan.Book, reads *commit.ReadSet) error {
+	kind, who := b.Vocabulary.Kind, actor.Of(ctx)
 	if document.User != "" {
 		who = actor.Named(document.User, who.Via)
 	}
@@ -390,7 +410,7 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 				}
 			}
 		}
-		t.Reads.Prior(asked, known)
+		reads.Prior(asked, known)
 		return known, nil
 	}
 	held := func(r *record.Record) *record.Content {
@@ -414,7 +434,7 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 	}
 	document.Previous, document.PreviousOfType = held(ofAll), held(ofType)
 	// What somebody else saves meanwhile makes it another: it is read only where a rule asks for it.
-	if looksBack(c.Book, document.Changes, rule.PreviousOfAnyone) {
+	if looksBack(document.Changes.On(b), rule.PreviousOfAnyone) {
 		r, err := last(document.Type, "", nil)
 		if err != nil {
 			return err
@@ -424,19 +444,9 @@ func (s *Service) state(ctx context.Context, t *Trial, c *judge.Circumstances, f
 	return nil
 }
 
-// Baseline states of a document what is saved of the record that it changes.
-func Baseline(kind *record.Kind, document *judge.Document, r *record.Record) {
-	document.Stored, document.StoredLines = KnownValues(kind, "", r.Values), KnownLines(kind, r.Lines)
-	document.StoredOrigins, document.StoredReasons = r.Origins, r.Reasons
-	document.Preceding = nil
-	if p := r.Preceding; p.Number != "" {
-		document.Preceding = &engine.Preceding{Kind: p.Kind, Number: p.Number}
-	}
-}
-
 // looksBack tells whether a rule that may act reads what was saved before, in one of some forms. Cost: the rules.
-func looksBack(b *plan.Book, changes *plan.Changes, forms ...rule.Form) bool {
-	return slices.ContainsFunc(changes.On(b).Rules, func(c *rule.Compiled) bool {
+func looksBack(b *plan.Book, forms ...rule.Form) bool {
+	return slices.ContainsFunc(b.Rules, func(c *rule.Compiled) bool {
 		return c.State == rule.InForce && b.Vocabulary.LooksBack(c.Reads(), forms...)
 	})
 }

@@ -1,12 +1,12 @@
 package judging
 
 import (
+	"cmp"
 	"context"
 
 	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
-	"codicil/core/rule"
 	"codicil/internal/store"
 )
 
@@ -36,10 +36,22 @@ func StepsOf(h store.History, until int) ([]Step, error) {
 	return rows[first:], nil
 }
 
-// LookedBack tells whether a rule that was in force at a judgement looked at what was saved before: else nobody asked for that.
+// LookedBack tells whether a judgement looked at what was saved before: it found something, or a rule of its plan asked for it.
 func (s Past) LookedBack(ctx context.Context, k *judge.Kept) (bool, error) {
+	if cmp.Or(k.Basis.Previous.Number, k.Basis.PreviousOfType.Number, k.Basis.PreviousOfAnyone.Number) != "" {
+		return true, nil
+	}
 	book, err := s.Cache.BookAt(ctx, k.Document.Kind, k.Basis.Version)
-	return err == nil && looksBack(book, nil, rule.Before...), err
+	if err != nil {
+		return false, err
+	}
+	ref, err := s.Cache.Reference(ctx)
+	if err != nil {
+		return false, err
+	}
+	d, kind := &k.Document, book.Vocabulary.Kind
+	scope, err := ref.Scope(kind.Key, d.Company, d.Type, d.EnteredDay(kind, k.Basis.Today))
+	return err == nil && s.Cache.Plan(book, scope).LooksBack, err
 }
 
 // Replay takes what people entered, step by step, through the rules of this service: with the records that were read

@@ -102,21 +102,27 @@ func (s Past) again(ctx context.Context, kept *judge.Kept, a Ask, p *past) (*Tri
 			document.EnterStored()
 		}
 	}
+	a.Moment, a.Keyed, a.past = basis.Moment, basis.Keyed, p
+	return s.Try(ctx, document, a)
+}
+
+// savedBefore puts into a document what was saved before it then, as far as anyone looked.
+func (p *past) savedBefore(ctx context.Context, s Past, d *judge.Document) error {
+	kind := p.book.Vocabulary.Kind
 	for _, prior := range []struct {
 		read judge.Read
 		into **record.Content
-	}{{basis.Previous, &document.Previous}, {basis.PreviousOfType, &document.PreviousOfType}, {basis.PreviousOfAnyone, &document.PreviousOfAnyone}} {
+	}{{p.basis.Previous, &d.Previous}, {p.basis.PreviousOfType, &d.PreviousOfType}, {p.basis.PreviousOfAnyone, &d.PreviousOfAnyone}} {
 		if prior.read.Number == "" {
 			continue
 		}
 		v, err := s.versions.Find(ctx, s.Store, record.Ref{Kind: prior.read.Kind, Number: prior.read.Number}, prior.read.Version)
 		if err != nil {
-			return nil, commit.Explain(err)
+			return commit.Explain(err)
 		}
 		*prior.into = &record.Content{Values: KnownValues(kind, "", v.Content.Values), Lines: KnownLines(kind, v.Content.Lines)}
 	}
-	a.Moment, a.Keyed, a.past = basis.Moment, basis.Keyed, p
-	return s.Try(ctx, document, a)
+	return nil
 }
 
 // asOf returns what reads a record as it was: in the version that was read then, where one was. What was not read then is
@@ -164,6 +170,7 @@ func (s Past) inVersion(ctx context.Context, at record.Ref, version int, now *re
 // at puts the circumstances of then in place of those of now. seed is for the random parts of numbers.
 func (p *past) at(ctx context.Context, s Past, w *around, company *record.Company, seed string) {
 	c := &w.Circumstances
+	w.looking(func(d *judge.Document) error { return p.savedBefore(ctx, s, d) })
 	w.links.over, w.links.asOf = map[record.Ref]*record.Record{}, p.asOf(ctx, s, company.Key)
 	c.Today, c.User = p.basis.Today, p.basis.User
 	if p.own == "" {

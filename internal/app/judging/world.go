@@ -47,8 +47,8 @@ func (w *World) Circumstances(kind, company string) (judge.Circumstances, error)
 	return w.last.Circumstances, nil
 }
 
-// Prior puts in what the store has to say of the document, where it does not say it itself.
-func (w *World) Prior(document *judge.Document) error {
+// Complete puts in what is saved of the document and what it follows, where it does not say it itself.
+func (w *World) Complete(document *judge.Document) error {
 	book, err := w.service.Cache.Book(w.ctx, document.Kind)
 	if err != nil {
 		return err

@@ -175,6 +175,7 @@ useEventListener(
           :company="open.scope.company"
           :readonly="open.readonly"
           :strict="open.tried"
+          :inert="open.busy"
           @changed="open.changed"
           @derive="open.derive"
         />

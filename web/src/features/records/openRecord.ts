@@ -1,4 +1,4 @@
-import { useEventListener, watchDebounced } from "@vueuse/core";
+import { until, useEventListener, watchDebounced } from "@vueuse/core";
 import { computed, markRaw, onBeforeUnmount, reactive, ref, watch, type Ref } from "vue";
 import { onBeforeRouteLeave, onBeforeRouteUpdate, useRoute, useRouter } from "vue-router";
 import {
@@ -196,6 +196,8 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   );
   /** Something is being saved, posted or deleted. */
   const working = ref(false);
+  /** Something is under way with the record: what was typed meanwhile would be lost. */
+  const busy = computed(() => working.value || deed.busy);
   /** Something is being typed that no field has taken yet. */
   const typing = ref(false);
   /** Who saved the record while it is being changed here. */
@@ -350,12 +352,17 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   }
 
   function pointToFirst() {
-    // Saving left the field. Who typed on meanwhile keeps the cursor: letters must not go to another field.
-    if (document.activeElement?.matches("input, textarea")) return;
     const messages = trial.outcome.value?.messages ?? [];
     const first =
       messages.find((m) => m.severity === "refuse") ?? messages.find((m) => m.severity === "confirm");
-    if (first) form.value?.point(first.field, first.line);
+    if (!first) return;
+    // The form takes nothing while it is being saved.
+    void until(busy)
+      .toBe(false)
+      .then(() => {
+        // Who types elsewhere by now keeps the cursor: letters must not go to another field.
+        if (!document.activeElement?.matches("input, textarea")) form.value?.point(first.field, first.line);
+      });
   }
 
   async function shownAs(r: RecordView, said: string) {
@@ -454,7 +461,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
     origin,
     earlier,
     dirty,
-    busy: computed(() => working.value || deed.busy),
+    busy,
     done,
     tried,
     merge,

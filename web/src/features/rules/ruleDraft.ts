@@ -301,6 +301,15 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     take(next);
     await plan.tryDocument();
   }
+  /** Shows what was kept of a change that was sent; what was written since then stays. */
+  async function afterSending(next: RuleView, sent: RuleChange, text: string) {
+    if (change.value !== sent) return; // another rule is open by now
+    const since = JSON.stringify(sent) === text ? undefined : { name: sent.name, body: sent.body };
+    plan.tried = undefined;
+    take(next);
+    if (since) Object.assign(change.value, since);
+    await plan.tryDocument();
+  }
 
   async function save(reason?: string): Promise<RuleView | undefined> {
     if (!change.value) return undefined;
@@ -309,13 +318,15 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
         "A condition is not finished. Complete or remove it: what is shown here is what is saved.",
       );
     if (!dirty.value && !isNew.value) return view.value;
-    const body = { ...change.value, reason };
+    const sent = change.value;
+    const text = JSON.stringify(sent);
+    const body = { ...sent, reason };
     // The next rule begins as wide as the last.
     if (isNew.value && width.value) plan.width = width.value;
     const next = isNew.value
       ? await send(api.POST("/rules", { body }))
       : await send(api.PUT("/rules/{id}", { params: { path: { id: body.id! } }, body }));
-    await afterChange(next);
+    await afterSending(next, sent, text);
     return next;
   }
 
@@ -341,13 +352,15 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   function move(state: RuleState, reason?: string) {
     return attempt(async () => {
       const current = await save();
-      if (!current || current.state === state) return; // in a codicil a new rule is at once as it will be
+      const sent = change.value;
+      if (!current || !sent || current.state === state) return; // in a codicil a new rule is at once as it will be
+      const text = JSON.stringify(sent);
       const params = { path: { id: current.id } };
       const body = { state, version: current.version, reason };
       try {
         const moved = await send(api.POST("/rules/{id}/state", { params, body }));
         needsReason.value = "";
-        await afterChange(moved);
+        await afterSending(moved, sent, text);
       } catch (error) {
         if (!(error instanceof RequestError) || error.problem.code !== "needs-reason") throw error;
         asked.value = "move";

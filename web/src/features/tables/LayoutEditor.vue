@@ -69,8 +69,12 @@ function nameOf(company: string, type: string): string {
 
 async function save() {
   const params = { query: scope.value };
+  const body = draft.value;
+  const sent = JSON.stringify(body);
   await tried.attempt(async () => {
-    show(await change(api.PUT("/layouts", { params, body: draft.value })));
+    const kept = await change(api.PUT("/layouts", { params, body }));
+    // What was arranged since then stays.
+    if (JSON.stringify(draft.value) === sent) show(kept);
     said.value = `Saved for ${nameOf(scope.value.company, scope.value.type)}.`;
   });
 }

@@ -172,9 +172,13 @@ export function useRowsEditor<Thing extends OfRows, Row, Seen extends View>(
       thing,
       work.rows(thing).filter((row) => !work.isBlank(row)),
     );
+    const sent = JSON.stringify(draft.value);
     await tried.attempt(async () => {
-      take(await change(work.save(thing.key, thing, version.value)));
-      kept.value = JSON.stringify(draft.value);
+      const view = await change(work.save(thing.key, thing, version.value));
+      // What was typed since then stays.
+      if (JSON.stringify(draft.value) === sent) take(view);
+      else if (view.version) version.value = view.version;
+      kept.value = JSON.stringify(work.thing(view));
       undo.value = undefined;
       done.value = "Saved.";
       work.saved(thing.key);
