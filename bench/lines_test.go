@@ -53,3 +53,49 @@ func BenchmarkManyLines(b *testing.B) {
 }
 
 func item(value string) map[string]string { return map[string]string{"value": value} }
+
+// BenchmarkSavedLines saves an invoice with many lines once more, with another amount in the last: what is compared with what was
+// saved before must not grow with the square of the lines.
+func BenchmarkSavedLines(b *testing.B) {
+	server, _ := servedDemo(b)
+	for _, count := range []int{100, 1000, 10000} {
+		b.Run(fmt.Sprint(count), func(b *testing.B) {
+			save := func(number string, version int, amount string) (string, int) {
+				var lines []any
+				for n := range count {
+					line := map[string]any{"debit": item("19"), "text": item("Salt")}
+					if n == count-1 {
+						line["debit"] = item(amount)
+					}
+					lines = append(lines, map[string]any{"number": n + 1, "entered": line})
+				}
+				body, err := json.Marshal(map[string]any{"version": version, "document": map[string]any{"kind": "accounting_document", "company": "10", "type": "VI", "record": number, "entered": map[string]any{"vendor": item("V10001")}, "lines": lines}})
+				if err != nil {
+					b.Fatal(err)
+				}
+				answer, err := http.Post(server.URL+"/api/v1/records", "application/json", bytes.NewReader(body))
+				if err != nil {
+					b.Fatal(err)
+				}
+				defer func() { _ = answer.Body.Close() }()
+				var saved struct {
+					Record *struct {
+						Number  string `json:"number"`
+						Version int    `json:"version"`
+					} `json:"record"`
+					Detail string `json:"detail"`
+				}
+				if err := json.NewDecoder(answer.Body).Decode(&saved); err != nil || saved.Record == nil {
+					b.Fatalf("%d: %v %s", answer.StatusCode, err, saved.Detail)
+				}
+				return saved.Record.Number, saved.Record.Version
+			}
+			number, version := save("", 0, "19")
+			b.ResetTimer()
+			for i := range b.N {
+				_, version = save(number, version, fmt.Sprint(20+i%2))
+			}
+			b.ReportMetric(float64(b.Elapsed().Microseconds())/float64(b.N*count), "us/line")
+		})
+	}
+}

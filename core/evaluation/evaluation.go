@@ -9,7 +9,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"slices"
 	"strings"
 
 	"codicil/core/engine"
@@ -264,7 +263,7 @@ func (r *Result) of(out *engine.Outcome, kind *record.Kind) {
 		fd := &kind.Fields[s.Index]
 		values := r.Values
 		if s.Line > 0 {
-			values = r.Lines[slices.IndexFunc(r.Lines, func(l record.Line) bool { return l.Number == s.Line })].Values
+			values = r.Lines[record.LineAt(r.Lines, s.Line)].Values
 		}
 		if !s.Final.IsNull() {
 			values[fd.Column()] = field.Write(s.Final)

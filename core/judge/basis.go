@@ -19,22 +19,22 @@ type Basis struct {
 	Today   record.Day  `json:"today"`
 	User    string      `json:"user"` // the name of who was at work
 	Moment  rule.Moment `json:"moment"`
-	Keyed   bool        `json:"keyed"`
+	Keyed   bool        `json:"keyed,omitempty"`
 	Version Version     `json:"version"`
 	// Before is the version of the record that the document changed; 0: it was a new one.
-	Before int `json:"before"`
+	Before int `json:"before,omitempty"`
 	// AsStored tells that the document was entered as it was saved before: it is not kept again.
-	AsStored bool `json:"asStored"`
+	AsStored bool `json:"asStored,omitempty"`
 	// Records are those that were read.
-	Records []Read `json:"records"`
+	Records []Read `json:"records,omitempty"`
 	// Previous and PreviousOfType are what the person had saved before, and PreviousOfAnyone what anyone had; of no number: nothing.
-	Previous         Read `json:"previous"`
-	PreviousOfType   Read `json:"previousOfType"`
-	PreviousOfAnyone Read `json:"previousOfAnyone"`
+	Previous         Read `json:"previous,omitzero"`
+	PreviousOfType   Read `json:"previousOfType,omitzero"`
+	PreviousOfAnyone Read `json:"previousOfAnyone,omitzero"`
 	// Same are the answers to unique rules that found other records.
-	Same []Answer `json:"same"`
+	Same []Answer `json:"same,omitempty"`
 	// Counts are the last counts of series before the numbers that the document got, by name.
-	Counts map[string]int64 `json:"counts"`
+	Counts map[string]int64 `json:"counts,omitempty"`
 	// Sum stands for the outcome: what is computed again and has another is another outcome.
 	Sum string `json:"sum"`
 }

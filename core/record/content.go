@@ -41,9 +41,18 @@ type Line struct {
 	Origins Origins `json:"origins,omitempty"`
 }
 
+// LineAt returns the place of the line with a number; -1: there is none. Cost: a search by halves where the lines stand in the order of
+// their numbers, as nearly all do; else, and where it is not there, all of them.
+func LineAt(lines []Line, number int) int {
+	if i, found := slices.BinarySearchFunc(lines, number, func(l Line, number int) int { return l.Number - number }); found {
+		return i
+	}
+	return slices.IndexFunc(lines, func(l Line) bool { return l.Number == number })
+}
+
 // Line returns the values of the line with the number; nil when there is none.
 func (c *Content) Line(number int) map[string]string {
-	if i := slices.IndexFunc(c.Lines, func(l Line) bool { return l.Number == number }); i >= 0 {
+	if i := LineAt(c.Lines, number); i >= 0 {
 		return c.Lines[i].Values
 	}
 	return nil
@@ -55,7 +64,7 @@ func (c *Content) OriginsOf(line int) Origins {
 	if line == 0 {
 		return c.Origins
 	}
-	if i := slices.IndexFunc(c.Lines, func(l Line) bool { return l.Number == line }); i >= 0 {
+	if i := LineAt(c.Lines, line); i >= 0 {
 		return c.Lines[i].Origins
 	}
 	return nil
@@ -84,7 +93,7 @@ func (c *Content) Clone() Content {
 func (c *Content) Set(f *field.Field, line int, text string, by Origin) {
 	values, origins := &c.Values, &c.Origins
 	if f.OfLine() {
-		i := slices.IndexFunc(c.Lines, func(l Line) bool { return l.Number == line })
+		i := LineAt(c.Lines, line)
 		if i < 0 {
 			return
 		}
@@ -121,19 +130,17 @@ func Changes(kind *Kind, before, after *Content) []Change {
 			numbers[l.Number] = true
 		}
 	}
-	compare := func(f *field.Field, line int) {
-		if was, is := before.Get(f, line), after.Get(f, line); was != is {
-			changes = append(changes, Change{f.Key, line, was, is})
+	compare := func(fields []field.Field, line int, before, after map[string]string) {
+		for i := range fields {
+			if was, is := before[fields[i].Column()], after[fields[i].Column()]; was != is {
+				changes = append(changes, Change{fields[i].Key, line, was, is})
+			}
 		}
 	}
 	headers := kind.Headers()
-	for i := range headers {
-		compare(&kind.Fields[i], 0)
-	}
+	compare(kind.Fields[:headers], 0, before.Values, after.Values)
 	for _, number := range slices.Sorted(maps.Keys(numbers)) {
-		for i := headers; i < len(kind.Fields); i++ {
-			compare(&kind.Fields[i], number)
-		}
+		compare(kind.Fields[headers:], number, before.Line(number), after.Line(number))
 	}
 	return changes
 }

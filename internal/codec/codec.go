@@ -30,9 +30,12 @@ func Write(value any) ([]byte, error) {
 	if err != nil {
 		return nil, err
 	}
-	model := reflect.New(s.model).Elem()
-	into(model, v)
-	text, err := quick.Marshal(model.Interface())
+	if !s.writes {
+		model := reflect.New(s.model).Elem()
+		into(model, v)
+		value = model.Interface()
+	}
+	text, err := quick.Marshal(value)
 	if err != nil {
 		return nil, fmt.Errorf("write %s: %w", s.name, err)
 	}
@@ -63,11 +66,15 @@ func Read(text []byte, value any) error {
 	if text, err = s.newest(text); err != nil {
 		return fmt.Errorf("read %s: %w", s.name, err)
 	}
-	model := reflect.New(s.model)
-	if err := quick.Unmarshal(text, model.Interface()); err != nil {
+	as := s.model
+	if s.reads {
+		as = v.Type()
+	}
+	read := reflect.New(as)
+	if err := quick.Unmarshal(text, read.Interface()); err != nil {
 		return fmt.Errorf("read %s: %w", s.name, err)
 	}
-	into(v, model.Elem())
+	into(v, read.Elem())
 	return nil
 }
 

@@ -1,8 +1,12 @@
 package codec
 
 import (
+	"encoding"
+	"encoding/json"
 	"fmt"
 	"reflect"
+	"slices"
+	"strings"
 
 	"codicil/core/field"
 	"codicil/core/judge"
@@ -17,6 +21,8 @@ import (
 type shape struct {
 	name  string
 	model reflect.Type
+	// reads and writes tell that values of the domain are read and written as they are: their own JSON is that of the model.
+	reads, writes bool
 	// steps bring what is kept up to date, the first from version 1 to 2.
 	steps []func(any)
 }
@@ -26,7 +32,53 @@ func (s *shape) version() int { return len(s.steps) + 1 }
 var shapes = map[reflect.Type]*shape{}
 
 func keep[Domain, Model any](name string, steps ...func(any)) {
-	shapes[reflect.TypeFor[Domain]()] = &shape{name, reflect.TypeFor[Model](), steps}
+	domain, model := reflect.TypeFor[Domain](), reflect.TypeFor[Model]()
+	reads, writes := alike(domain, model)
+	shapes[domain] = &shape{name, model, reads, writes, steps}
+}
+
+var (
+	readsItself  = []reflect.Type{reflect.TypeFor[json.Unmarshaler](), reflect.TypeFor[encoding.TextUnmarshaler]()}
+	writesItself = []reflect.Type{reflect.TypeFor[json.Marshaler](), reflect.TypeFor[encoding.TextMarshaler]()}
+)
+
+// alike tells whether the JSON of a type of the domain is read and written as that of its model. Cost: their fields, once.
+func alike(domain, model reflect.Type) (reads, writes bool) {
+	if domain == model {
+		return true, true
+	}
+	itself := func(by []reflect.Type) bool {
+		return slices.ContainsFunc(by, func(t reflect.Type) bool {
+			return domain.Implements(t) || reflect.PointerTo(domain).Implements(t) || model.Implements(t) || reflect.PointerTo(model).Implements(t)
+		})
+	}
+	if domain.Kind() != model.Kind() {
+		return false, false
+	}
+	reads, writes = !itself(readsItself), !itself(writesItself)
+	and := func(d, m reflect.Type) {
+		r, w := alike(d, m)
+		reads, writes = reads && r, writes && w
+	}
+	switch domain.Kind() {
+	case reflect.Pointer, reflect.Slice:
+		and(domain.Elem(), model.Elem())
+	case reflect.Map:
+		and(domain.Key(), model.Key())
+		and(domain.Elem(), model.Elem())
+	case reflect.Struct:
+		for i := range model.NumField() {
+			d, m := domain.Field(i), model.Field(i)
+			name, _, _ := strings.Cut(d.Tag.Get("json"), ",")
+			as, _, _ := strings.Cut(m.Tag.Get("json"), ",")
+			same := d.Anonymous == m.Anonymous && name == as
+			reads, writes = reads && same, writes && same && d.Tag.Get("json") == m.Tag.Get("json")
+			and(d.Type, m.Type)
+		}
+		_, settles := reflect.Zero(reflect.PointerTo(model)).Interface().(interface{ settle() })
+		reads, writes = reads && !settles, writes && !settles
+	}
+	return reads, writes
 }
 
 func shapeOf(t reflect.Type) (*shape, error) {

@@ -30,7 +30,7 @@ const FewestLines = 4
 const MostLines = 1000
 
 // crowd is how many write at once: they share commits, and enough others are judged while one is written.
-const crowd = 200
+const crowd = 400
 
 // Generate adds vendors and posted vendor invoices to a file, through the rules, as clerks would; a
 // file that is missing is begun with the scenario. They are made up by the recipes of the scenario, and the

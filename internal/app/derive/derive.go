@@ -251,7 +251,7 @@ func (r *row) try(ctx context.Context) (*commit.Change, error) {
 	ask(document.Entered, "", saved.Origins)
 	for i, l := range document.Lines {
 		var origins record.Origins
-		if at := slices.IndexFunc(saved.Lines, func(have record.Line) bool { return have.Number == l.Number }); at >= 0 {
+		if at := record.LineAt(saved.Lines, l.Number); at >= 0 {
 			origins = saved.Lines[at].Origins
 		}
 		ask(l.Entered, field.LinePrefix, origins)

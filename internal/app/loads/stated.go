@@ -265,6 +265,14 @@ func (p *plan) enter(e *entry, st *stated) error {
 	if byNumber {
 		lines = st.document.Lines
 	}
+	places := func(lines []judge.Line) map[int]int {
+		at := make(map[int]int, len(lines))
+		for i := range lines {
+			at[lines[i].Number] = i
+		}
+		return at
+	}
+	there, before := places(lines), places(st.document.Lines)
 	for i, l := range e.lines {
 		if l.wrong != "" {
 			return problem(fmt.Sprintf("%q is not the number of a line", l.wrong))
@@ -273,12 +281,13 @@ func (p *plan) enter(e *entry, st *stated) error {
 		if number == 0 {
 			number = i + 1
 		}
-		at := slices.IndexFunc(lines, func(have judge.Line) bool { return have.Number == number })
-		if at < 0 {
+		at, known := there[number]
+		if !known {
 			at = len(lines)
+			there[number] = at
 			lines = append(lines, judge.Line{Number: number, Entered: map[string]judge.Item{}})
 			// Lines without numbers are those of the record in their order.
-			if have := slices.IndexFunc(st.document.Lines, func(have judge.Line) bool { return have.Number == number }); !byNumber && have >= 0 {
+			if have, saved := before[number]; !byNumber && saved {
 				lines[at].Entered = st.document.Lines[have].Entered
 			}
 		}
