@@ -231,10 +231,37 @@ func TestAReplayTellsThatNobodyKnowsWhatWasBefore(t *testing.T) {
 	assert.True(t, one.Known)
 }
 
+// What was saved before is looked up for documents whose rules read it, and known only of those.
+func TestWhatWasBeforeIsKnownWhereRulesOfTheTypeReadIt(t *testing.T) {
+	d := harbour(t)
+	_, err := d.Catalog.SaveType(as(t), journal, "RE", record.Type{Label: "Recurring entry"})
+	require.NoError(t, err)
+	back := body(journal, rule.Default, "reference", rule.Effect{Lifetime: rule.NewOnly, Value: "previous.text"})
+	back.Scope.Types = []string{"RE"}
+	add(t, d, back, rule.InForce)
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers"}))
+	posts := func(kindType, text string) contract.Record {
+		kept := save(t, d, document(journal, "10", kindType, values{"text": text, "customer": customer.Number}, values{"account": "1100", "debit": "5"}, values{"account": "4000", "credit": "5"}))
+		return *post(t, d, kept).Record
+	}
+	posts("RE", "Rent")
+	assert.Empty(t, posts("JE", "Cash").Content.Values["reference"])
+	assert.Equal(t, "Cash", posts("RE", "Rent").Content.Values["reference"], "the one before was of another type")
+
+	c := prepare(t, d, "In all types")
+	back.Scope.Types, back.Effect.Value = nil, `"B-" + previous.text`
+	put(t, d, c, back)
+	figures, _ := replayed(t, d, c.ID, contract.ReplayRequest{})
+	assert.Equal(t, 1, figures.Unknown, "of the entry of the other type nobody asked")
+}
+
 // What a replay says with a codicil is what saving, changing and posting would have made of the same entries by the same
 // rules: as defaults fill, sources follow, totals are worked out and checks refuse.
 func TestAReplayIsWhatPostingWouldHaveMade(t *testing.T) {
 	when := func(b rule.Body, condition string) rule.Body { b.When = condition; return b }
+	// A currency that looks back decides how many decimals the amounts beside it have.
+	currency := body(journal, rule.Default, "currency", rule.Effect{Lifetime: rule.NewOnly, Value: `if is filled(previous.total) then "KWD" else "EUR"`})
+	total := body(journal, rule.Compute, "total", rule.Effect{Value: "sum(lines.debit[is filled(item)])"})
 	for name, b := range map[string]rule.Body{
 		"new only":          body(journal, rule.Default, "text", rule.Effect{Lifetime: rule.NewOnly, Value: `"Filled"`}),
 		"whenever blank":    body(journal, rule.Default, "reference", rule.Effect{Lifetime: rule.WheneverBlank, Value: `"R-" + customer.city`}),
@@ -246,12 +273,17 @@ func TestAReplayIsWhatPostingWouldHaveMade(t *testing.T) {
 		"a check":           body(journal, rule.Validate, "lines.debit", rule.Effect{Severity: rule.Refuse, Must: "line.debit < 30", Message: "Too much", Moments: []rule.Moment{rule.Posting}}),
 		"as before":         body(journal, rule.Default, "reference", rule.Effect{Lifetime: rule.NewOnly, Value: `previous.text`}),
 		"a check on saving": body(journal, rule.Validate, "text", rule.Effect{Severity: rule.Advise, Must: `text != "Second"`, Message: "Say more"}),
+		"in its currency":   body(journal, rule.Substitute, "total", rule.Effect{Value: "total + 0.004"}),
 	} {
 		t.Run(name, func(t *testing.T) {
-			numbers, d := entries(t, nil)
+			var there []rule.Body
+			if name == "in its currency" {
+				there = []rule.Body{currency, total}
+			}
+			numbers, d := entries(t, there...)
 			c := prepare(t, d, name)
 			put(t, d, c, b)
-			_, real := entries(t, &b)
+			_, real := entries(t, append(there, b)...)
 			_, hits := replayed(t, d, c.ID, contract.ReplayRequest{})
 			for _, number := range numbers {
 				at := record.Ref{Kind: journal, Number: number}
@@ -281,15 +313,15 @@ func TestAReplayIsWhatPostingWouldHaveMade(t *testing.T) {
 	}
 }
 
-// entries does some work on documents of a harbour, by a rule where one is given, and returns the numbers of the documents.
-func entries(t *testing.T, b *rule.Body) ([]string, *app.App) {
+// entries does some work on documents of a harbour by some rules, and returns the numbers of the documents.
+func entries(t *testing.T, rules ...rule.Body) ([]string, *app.App) {
 	t.Helper()
 	now := morning()
 	d := app.New(onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) }), func() time.Time { return now })
 	// That a rule looked back is why it is known what was saved before.
 	add(t, d, body(journal, rule.Validate, "reference", rule.Effect{Severity: rule.Advise, Must: `is blank(reference) or reference != previous.reference`, Message: "Again"}), rule.InForce)
-	if b != nil {
-		add(t, d, *b, rule.InForce)
+	for _, b := range rules {
+		add(t, d, b, rule.InForce)
 	}
 	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers", "city": "Cork", "payment_terms": "N30"}))
 	lines := func(amount string) []values {

@@ -2,6 +2,7 @@ package httpapi_test
 
 import (
 	"bytes"
+	"compress/gzip"
 	"io"
 	"log/slog"
 	"net/http"
@@ -44,6 +45,39 @@ func TestTheServerTellsThatItIsThereAndWhatWasAsked(t *testing.T) {
 		"codicil_damaged 0", "codicil_runs 0", "codicil_requests_under_way 1", "\ncodicil_data_bytes ", "\ncodicil_commits_total ", "\ngo_goroutines ",
 	} {
 		assert.Contains(t, string(text), line)
+	}
+}
+
+// Answers are compressed for whom reads that, and say the same; short ones and what is told as it happens are not.
+func TestAnswersAreCompressed(t *testing.T) {
+	c := start(t)
+	read := func(path, accepts string) (http.Header, string) {
+		request, err := http.NewRequestWithContext(t.Context(), http.MethodGet, c.server.URL+path, http.NoBody)
+		require.NoError(t, err)
+		request.Header.Set("Accept-Encoding", accepts)
+		answer, err := http.DefaultTransport.RoundTrip(request)
+		require.NoError(t, err)
+		defer func() { _ = answer.Body.Close() }()
+		var from io.Reader = answer.Body
+		if answer.Header.Get("Content-Encoding") == "gzip" {
+			from, err = gzip.NewReader(answer.Body)
+			require.NoError(t, err)
+		}
+		text, err := io.ReadAll(from)
+		require.NoError(t, err)
+		return answer.Header, string(text)
+	}
+	for _, path := range []string{"/api/v1/catalog", "/api/v1/plan?kind=vendor&company=10&type=TRAD&day=2026-11-24"} {
+		plain, want := read(path, "identity")
+		assert.Empty(t, plain.Get("Content-Encoding"), path)
+		packed, got := read(path, "gzip, br")
+		assert.Equal(t, "gzip", packed.Get("Content-Encoding"), path)
+		assert.Contains(t, packed.Get("Vary"), "Accept-Encoding", path)
+		assert.Equal(t, want, got, path)
+	}
+	for _, path := range []string{"/healthz", "/api/v1/news?once=true"} {
+		head, _ := read(path, "gzip")
+		assert.Empty(t, head.Get("Content-Encoding"), path)
 	}
 }
 
