@@ -213,7 +213,7 @@ func (s *Store) LastCount(ctx context.Context, name string) (last int64, err err
 			return last, nil
 		}
 	}
-	err = s.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT last FROM series WHERE key = ?), 0)", name).Scan(&last).Error
+	err = s.one(ctx, "SELECT COALESCE((SELECT last FROM series WHERE key = ?), 0)", []any{name}, &last)
 	return last, err
 }
 

@@ -187,7 +187,7 @@ func (s *Store) AddRecord(ctx context.Context, r record.Record, numbering Number
 			}
 			// Numbers of records that were deleted or merged stay theirs: their versions are there.
 			var taken bool
-			if err := tx.db.WithContext(ctx).Raw("SELECT EXISTS (SELECT 1 FROM record_versions WHERE kind = ? AND number = ?)", r.Kind, number).Scan(&taken).Error; err != nil {
+			if err := tx.one(ctx, "SELECT EXISTS (SELECT 1 FROM record_versions WHERE kind = ? AND number = ?)", []any{r.Kind, number}, &taken); err != nil {
 				return err
 			}
 			if !taken {

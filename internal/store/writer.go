@@ -272,7 +272,12 @@ func (s *Store) exec(statement string, values ...any) error {
 
 // ask runs a statement of the transaction that returns one value. The error is sql.ErrNoRows where it returns none.
 func (s *Store) ask(statement string, values []any, into any) error {
-	return translated(s.db.Statement.ConnPool.QueryRowContext(s.db.Statement.Context, statement, values...).Scan(into))
+	return s.one(s.db.Statement.Context, statement, values, into)
+}
+
+// one asks a question that is answered by one value, within a transaction or without: quicker than GORM, where every posting asks it.
+func (s *Store) one(ctx context.Context, statement string, values []any, into any) error {
+	return translated(s.db.Statement.ConnPool.QueryRowContext(ctx, statement, values...).Scan(into))
 }
 
 func translated(err error) error {
