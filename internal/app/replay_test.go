@@ -231,30 +231,6 @@ func TestAReplayTellsThatNobodyKnowsWhatWasBefore(t *testing.T) {
 	assert.True(t, one.Known)
 }
 
-// What was saved before is looked up for documents whose rules read it, and known only of those.
-func TestWhatWasBeforeIsKnownWhereRulesOfTheTypeReadIt(t *testing.T) {
-	d := harbour(t)
-	_, err := d.Catalog.SaveType(as(t), journal, "RE", record.Type{Label: "Recurring entry"})
-	require.NoError(t, err)
-	back := body(journal, rule.Default, "reference", rule.Effect{Lifetime: rule.NewOnly, Value: "previous.text"})
-	back.Scope.Types = []string{"RE"}
-	add(t, d, back, rule.InForce)
-	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers"}))
-	posts := func(kindType, text string) contract.Record {
-		kept := save(t, d, document(journal, "10", kindType, values{"text": text, "customer": customer.Number}, values{"account": "1100", "debit": "5"}, values{"account": "4000", "credit": "5"}))
-		return *post(t, d, kept).Record
-	}
-	posts("RE", "Rent")
-	assert.Empty(t, posts("JE", "Cash").Content.Values["reference"])
-	assert.Equal(t, "Cash", posts("RE", "Rent").Content.Values["reference"], "the one before was of another type")
-
-	c := prepare(t, d, "In all types")
-	back.Scope.Types, back.Effect.Value = nil, `"B-" + previous.text`
-	put(t, d, c, back)
-	figures, _ := replayed(t, d, c.ID, contract.ReplayRequest{})
-	assert.Equal(t, 1, figures.Unknown, "of the entry of the other type nobody asked")
-}
-
 // What a replay says with a codicil is what saving, changing and posting would have made of the same entries by the same
 // rules: as defaults fill, sources follow, totals are worked out and checks refuse.
 func TestAReplayIsWhatPostingWouldHaveMade(t *testing.T) {

@@ -228,6 +228,7 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	c.By, w.uniqueness.beside, w.uniqueness.own, w.uniqueness.without = a.By, a.Beside, document.Record, a.Without
 	c.Moment, c.Keyed, c.Detail, c.Facts = cmp.Or(a.Moment, rule.Posting), a.Keyed, !a.NoTrace, a.told(book.Vocabulary.Kind, &document)
 	w.links.over, w.links.asIs = a.Over, a.Empty
+	w.looking(func(d *judge.Document) error { return savedBefore(ctx, s, d, c.Book, t.Reads) })
 	if a.Build != nil {
 		c.Build = a.Build
 	}
@@ -321,13 +322,16 @@ type around struct {
 
 func (a *around) failed() error { return cmp.Or(a.links.failed, a.uniqueness.failed, a.before) }
 
-// looking looks back once, as find does.
+// looking lets a document look back at what find puts into it; it is asked once, however often the document is judged. What is judged
+// without it, as proofs and saved records are, has only what it states.
 func (a *around) looking(find func(*judge.Document) error) {
-	looked := false
+	var found *judge.Document
 	a.Prior = func(d *judge.Document) {
-		if !looked {
-			looked, a.before = true, find(d)
+		if found == nil {
+			own := *d
+			found, a.before = &own, find(&own)
 		}
+		d.Previous, d.PreviousOfType, d.PreviousOfAnyone = found.Previous, found.PreviousOfType, found.PreviousOfAnyone
 	}
 }
 
@@ -345,7 +349,6 @@ func (s *Service) around(ctx context.Context, ref *cache.Reference, book *plan.B
 		},
 		Linked: a.links, Uniqueness: a.uniqueness, Numbers: func() engine.Numbers { return &Numbers{service: s, ctx: ctx} }, Done: ctx.Done(),
 	}
-	a.looking(func(d *judge.Document) error { return savedBefore(ctx, s, d, a.Book, reads) })
 	return a
 }
 

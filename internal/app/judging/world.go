@@ -43,7 +43,9 @@ func (w *World) Circumstances(kind, company string) (judge.Circumstances, error)
 	if w.reference.Company(company) == nil {
 		return judge.Circumstances{}, fault.Bad(fault.UnknownCompany, company)
 	}
-	w.last = w.service.around(w.ctx, w.reference, book, company, nil)
+	a := w.service.around(w.ctx, w.reference, book, company, nil)
+	a.looking(func(d *judge.Document) error { return savedBefore(w.ctx, w.service, d, book, nil) })
+	w.last = a
 	return w.last.Circumstances, nil
 }
 
