@@ -231,6 +231,31 @@ describe("a crosswalk", () => {
     expect(kept!.crosswalk.rows).toMatchObject([{ keys: ["IE"] }]);
   });
 
+  it("keeps what is typed while it is being saved", async () => {
+    let arrives!: () => void;
+    const way = new Promise<void>((done) => (arrives = done));
+    const sent: { version: number; crosswalk: object }[] = [];
+    serving({
+      "PUT /tables/crosswalks/terms": (b: { version: number; crosswalk: object }) => {
+        sent.push(b);
+        return way.then(() => ({ ...terms(), crosswalk: b.crosswalk, version: 3 }));
+      },
+    });
+    const w = show(CrosswalkEditor, { crosswalk: "terms" });
+    await flushPromises();
+    await type(w, "Country in row 1", "SE");
+    await w.find("form").trigger("submit");
+    await flushPromises();
+    await type(w, "Country in row 1", "NO");
+    arrives();
+    await flushPromises();
+    expect(input(w, "Country in row 1").element.value).toBe("NO");
+    await w.find("form").trigger("submit");
+    await flushPromises();
+    expect(sent.map((b) => b.version)).toEqual([terms().version, 3]);
+    expect(sent[1]!.crosswalk).toMatchObject({ rows: [{ keys: ["NO"] }, {}] });
+  });
+
   it("tells the codes that records have and it lacks, with where they are", async () => {
     serving();
     const w = show(CrosswalkEditor, { crosswalk: "terms" });

@@ -302,8 +302,8 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
     await plan.tryDocument();
   }
   /** Shows what was kept of a change that was sent; what was written since then stays. */
-  async function afterSending(next: RuleView, sent: RuleChange, text: string) {
-    if (change.value !== sent) return; // another rule is open by now
+  async function afterSending(next: RuleView, sent: RuleChange | undefined, text: string) {
+    if (!sent || change.value !== sent) return; // another rule is open by now
     const since = JSON.stringify(sent) === text ? undefined : { name: sent.name, body: sent.body };
     plan.tried = undefined;
     take(next);
@@ -352,8 +352,8 @@ export function useRuleDraft(selection: Selection, wanted?: number) {
   function move(state: RuleState, reason?: string) {
     return attempt(async () => {
       const current = await save();
-      const sent = change.value;
-      if (!current || !sent || current.state === state) return; // in a codicil a new rule is at once as it will be
+      if (!current || current.state === state) return; // in a codicil a new rule is at once as it will be
+      const sent = change.value?.id === current.id ? change.value : undefined; // another rule may be open by now
       const text = JSON.stringify(sent);
       const params = { path: { id: current.id } };
       const body = { state, version: current.version, reason };
