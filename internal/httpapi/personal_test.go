@@ -26,9 +26,13 @@ import (
 // stands tells in which tables a text stands, whatever is packed unpacked.
 func (h *house) stands(text string) (tables map[string]int) {
 	h.t.Helper()
-	dictionary, err := os.ReadFile("../store/dictionary1.txt")
-	require.NoError(h.t, err)
-	unpack, err := zstd.NewReader(nil, zstd.WithDecoderDictRaw(1, dictionary))
+	var dictionaries []zstd.DOption
+	for number := range uint32(2) {
+		dictionary, err := os.ReadFile(fmt.Sprintf("../store/dictionary%d.txt", number+1))
+		require.NoError(h.t, err)
+		dictionaries = append(dictionaries, zstd.WithDecoderDictRaw(number+1, dictionary))
+	}
+	unpack, err := zstd.NewReader(nil, dictionaries...)
 	require.NoError(h.t, err)
 	defer unpack.Close()
 	db, err := sql.Open("sqlite3", "file:"+h.file+"?mode=ro")

@@ -16,27 +16,13 @@ type packedVersion struct {
 	content, judged []byte // nil: that of the version before; not known
 }
 
-// historiesAtOnce is of how many records the versions are read by one question.
-const historiesAtOnce = 50
-
 // Histories returns the versions of records of a kind, by number. Cost: all their versions, which are in memory packed.
 func (s *Store) Histories(ctx context.Context, kind string, numbers []string) (map[string]History, error) {
 	found := make(map[string]History, len(numbers))
-	for len(numbers) > 0 {
-		some := numbers[:min(len(numbers), historiesAtOnce)]
-		numbers = numbers[len(some):]
-		if err := s.histories(ctx, kind, some, found); err != nil {
-			return nil, err
-		}
-	}
-	return found, nil
-}
-
-func (s *Store) histories(ctx context.Context, kind string, numbers []string, into map[string]History) error {
 	rows, err := s.db.WithContext(ctx).Model(&recordVersion{}).Where("kind = ? AND number IN ?", kind, numbers).Order("number, version").
 		Select("number", "version", "what", "type", "content", "judged", "changed_at", "changed_by", "changed_person", "changed_via").Rows()
 	if err != nil {
-		return err
+		return nil, err
 	}
 	defer func() { _ = rows.Close() }()
 	for rows.Next() {
@@ -44,23 +30,32 @@ func (s *Store) histories(ctx context.Context, kind string, numbers []string, in
 		var v packedVersion
 		c := &v.Changed
 		if err := rows.Scan(&number, &v.Version.Version, &v.What, &v.Type, &v.content, &v.judged, &c.At, &c.By, &c.Person, &c.Via); err != nil {
-			return err
+			return nil, err
 		}
-		into[number] = append(into[number], v)
+		found[number] = append(found[number], v)
 	}
-	return rows.Err()
+	return found, rows.Err()
 }
 
-// Versions unpacks the versions up to one. Cost: each of them.
-func (h History) Versions(until int) ([]JudgedVersion, error) {
-	versions := make([]JudgedVersion, 0, len(h))
+// Versions unpacks the versions up to the one in which a record stands, whose content is that of the record. Cost: each of
+// them.
+func (h History) Versions(r *record.Record) ([]JudgedVersion, error) {
+	for len(h) > 0 && h[len(h)-1].Version.Version > r.Version {
+		h = h[:len(h)-1]
+	}
+	last := len(h) - 1 // the one with which the record got its content
+	for last > 0 && h[last].content == nil {
+		last--
+	}
+	versions := make([]JudgedVersion, len(h))
 	var content record.Content
 	for i := range h {
-		if h[i].Version.Version > until {
-			break
-		}
-		v := JudgedVersion{Version: h[i].Version}
-		if h[i].content != nil {
+		v := &versions[i]
+		v.Version = h[i].Version
+		switch {
+		case i == last:
+			content = r.Content
+		case h[i].content != nil:
 			content = record.Content{}
 			if err := unpackInto(h[i].content, &content); err != nil {
 				return nil, err
@@ -73,7 +68,6 @@ func (h History) Versions(until int) ([]JudgedVersion, error) {
 				return nil, err
 			}
 		}
-		versions = append(versions, v)
 	}
 	return versions, nil
 }

@@ -15,16 +15,18 @@ import (
 	"codicil/internal/codec"
 )
 
-// What is read whole or not at all is kept compressed (zstd, RFC 8878). The dictionary holds what is the
-// same in all of it; it may never change, only be followed by another with a number of its own.
+// What is read whole or not at all is kept compressed (zstd, RFC 8878). A dictionary holds what is the same in all of it; none
+// may ever change, only be followed by another with a number of its own. The first had the parts of what is kept; the second
+// has them as they follow one another, by the standard kinds of its day.
 //
 //go:embed dictionary1.txt
 var dictionary1 []byte
 
-const dictionaryNumber = 1
+//go:embed dictionary2.txt
+var dictionary2 []byte
 
 var packer = sync.OnceValue(func() *zstd.Encoder {
-	e, err := zstd.NewWriter(nil, zstd.WithEncoderDictRaw(dictionaryNumber, dictionary1), zstd.WithEncoderConcurrency(2), zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderCRC(true), zstd.WithWindowSize(1<<17))
+	e, err := zstd.NewWriter(nil, zstd.WithEncoderDictRaw(2, dictionary2), zstd.WithEncoderConcurrency(2), zstd.WithEncoderLevel(zstd.SpeedFastest), zstd.WithEncoderCRC(true), zstd.WithWindowSize(1<<17))
 	if err != nil {
 		panic(err) // the options are fixed
 	}
@@ -35,7 +37,7 @@ var packer = sync.OnceValue(func() *zstd.Encoder {
 const mostUnpacked = 1 << 30
 
 var unpacker = sync.OnceValue(func() *zstd.Decoder {
-	d, err := zstd.NewReader(nil, zstd.WithDecoderDictRaw(dictionaryNumber, dictionary1), zstd.WithDecoderConcurrency(0), zstd.WithDecoderMaxMemory(mostUnpacked))
+	d, err := zstd.NewReader(nil, zstd.WithDecoderDictRaw(1, dictionary1), zstd.WithDecoderDictRaw(2, dictionary2), zstd.WithDecoderConcurrency(0), zstd.WithDecoderMaxMemory(mostUnpacked))
 	if err != nil {
 		panic(err) // the options are fixed
 	}
