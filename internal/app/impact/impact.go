@@ -219,7 +219,11 @@ func (s *Service) each(ctx context.Context, without, with rule.Rule, tell func(h
 	covers := func(company, kindType string, day record.Day) bool {
 		return c.Scope.Covers(company, kindType, day) || (old.State == rule.InForce && old.Scope.Covers(company, kindType, day))
 	}
-	return s.base.Documents(ctx, ref, c.Vocabulary().Kind, covers, atOnce, func(rows []record.Record, documents []proof.Proof, gone int) error {
+	return s.base.Covered(ctx, ref, c.Vocabulary().Kind, covers, atOnce, func(rows []record.Record, gone int) error {
+		documents, err := judging.Standing(ctx, s.base, ref, after, rows)
+		if err != nil {
+			return err
+		}
 		may, err := reach.Documents(ctx, documents)
 		if err != nil {
 			return err
@@ -376,7 +380,11 @@ func (s *Service) Affected(ctx context.Context, ids []int64) (count int, err err
 			}
 		}
 		all := func(string, string, record.Day) bool { return true }
-		err = s.base.Documents(ctx, m, book.Vocabulary.Kind, all, atOnce, func(_ []record.Record, documents []proof.Proof, _ int) error {
+		err = s.base.Covered(ctx, m, book.Vocabulary.Kind, all, atOnce, func(rows []record.Record, _ int) error {
+			documents, err := judging.Standing(ctx, s.base, m, runner, rows)
+			if err != nil {
+				return err
+			}
 			results, err := runner.JudgeAll(ctx, documents, true)
 			for j := range results {
 				if results[j].Err == nil && slices.ContainsFunc(judging.Acting(results[j].Outcome), func(id int64) bool { return slices.Contains(ids, id) }) {

@@ -112,16 +112,15 @@ func Shown(ctx context.Context, s *Service, ref *cache.Reference, r *proof.Resul
 // fewFirst is how many documents are done first, so that something is told soon; then it is twice as many each time.
 const fewFirst = 20
 
-// Documents goes through the records that a rule would stand for, as documents that change nothing: on the day of the
-// work, or of their posting. do gets some at a time, and how many records were gone through for them. Cost: the
-// records of the kind in the companies of who asks, some of them in memory.
-func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *record.Kind, covers func(company, kindType string, day record.Day) bool, atOnce int, do func(rows []record.Record, documents []proof.Proof, gone int) error) error {
+// Covered goes through the records that a rule would stand for, on the day of the work, or of their posting. do gets some
+// at a time, and how many records were gone through for them. Cost: the records of the kind in the companies of who asks,
+// some of them in memory.
+func (s *Service) Covered(ctx context.Context, ref *cache.Reference, kind *record.Kind, covers func(company, kindType string, day record.Day) bool, atOnce int, do func(rows []record.Record, gone int) error) error {
 	var rows []record.Record
-	var documents []proof.Proof
 	gone, some := 0, min(atOnce, fewFirst)
 	flush := func() error {
-		err := do(rows, documents, gone)
-		rows, documents, gone = nil, nil, 0
+		err := do(rows, gone)
+		rows, gone = nil, 0
 		some = min(2*some, atOnce)
 		return err
 	}
@@ -130,9 +129,8 @@ func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *rec
 			return err
 		}
 		gone++
-		document := Standing(s, ref, kind, r)
-		if r.Standing() && covers(r.Company, r.Type, document.EnteredDay(kind, document.Day)) {
-			rows, documents = append(rows, *r), append(documents, proof.Proof{ID: int64(len(rows)), Given: document})
+		if r.Standing() && covers(r.Company, r.Type, dayOf(s, ref, kind, r)) {
+			rows = append(rows, *r)
 		}
 		if len(rows) == some || gone == 10*some {
 			if err := flush(); err != nil {
@@ -143,18 +141,39 @@ func (s *Service) Documents(ctx context.Context, ref *cache.Reference, kind *rec
 	return flush()
 }
 
-// Standing is the document of a saved record that changes nothing, on the day of the work, or of its posting.
-func Standing(s *Service, ref *cache.Reference, kind *record.Kind, r *record.Record) judge.Document {
-	company := ref.Company(r.Company)
-	document := DocumentOf(kind, r)
-	document.Day = s.Today(company)
-	if r.State == record.Posted {
-		if at, known := clock.When(r.Changed); known {
-			document.Day = clock.Today(company, at)
-		}
+// dayOf is the day for which the rules of a saved record are chosen.
+func dayOf(s *Service, ref *cache.Reference, kind *record.Kind, r *record.Record) record.Day {
+	d := judge.Document{Entered: map[string]judge.Item{}}
+	if day, there := r.Values[kind.Day]; there {
+		d.Entered[kind.Day] = judge.Item{Value: day}
 	}
+	return d.EnteredDay(kind, judgedOn(s, ref, r))
+}
+
+// judgedOn is the day on which a saved record is judged as it stands: that of the work, or of its posting.
+func judgedOn(s *Service, ref *cache.Reference, r *record.Record) record.Day {
+	company := ref.Company(r.Company)
+	if at, known := clock.When(r.Changed); known && r.State == record.Posted {
+		return clock.Today(company, at)
+	}
+	return s.Today(company)
+}
+
+// standing is the document of a saved record that changes nothing.
+func standing(s *Service, ref *cache.Reference, kind *record.Kind, r *record.Record) judge.Document {
+	document := DocumentOf(kind, r)
+	document.Day = judgedOn(s, ref, r)
 	Baseline(kind, &document, r)
 	return document
+}
+
+// Standing are the documents of saved records that change nothing, made on all processors.
+func Standing(ctx context.Context, s *Service, ref *cache.Reference, runner *proof.Runner, rows []record.Record) ([]proof.Proof, error) {
+	documents := make([]proof.Proof, len(rows))
+	err := runner.Each(ctx, len(rows), func(i int) {
+		documents[i] = proof.Proof{ID: int64(i + 1), Given: standing(s, ref, runner.Book.Vocabulary.Kind, &rows[i])}
+	})
+	return documents, err
 }
 
 // Acting are the numbers of the rules that acted, spoke or failed.

@@ -14,10 +14,10 @@ import (
 // or nobody knows.
 type Step = store.JudgedVersion
 
-// StepsOf are the versions of a record up to the last, within one, of which it is known what it was judged by, from the first
+// StepsOf are the versions of a record, as it stands, up to the last of which it is known what it was judged by, from the first
 // after which that is known of all that people entered; none where it is known of none. Cost: its versions.
-func StepsOf(h store.History, until int) ([]Step, error) {
-	rows, err := h.Versions(until)
+func StepsOf(h store.History, r *record.Record) ([]Step, error) {
+	rows, err := h.Versions(r)
 	if err != nil {
 		return nil, err
 	}

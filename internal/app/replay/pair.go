@@ -63,28 +63,21 @@ type both struct {
 	failed        error // it could not be judged
 }
 
-// judge judges records both ways, on all processors; documents are these as they stand. Cost: of each what the codicil may
+// judge judges records both ways, on all processors. Cost: of each what the codicil may
 // change, twice, and those that it reaches twice more, whole.
-func (p *pair) judge(ctx context.Context, rows []record.Record, documents []proof.Proof, detail bool) ([]both, error) {
-	histories, err := p.histories(ctx, rows)
-	if err != nil {
-		return nil, err
-	}
+func (p *pair) judge(ctx context.Context, ref *cache.Reference, rows []record.Record, detail bool) ([]both, error) {
 	found := make([]both, len(rows))
-	errs := make([]error, len(rows))
-	err = p.without.Each(ctx, len(rows), func(i int) {
+	for i := range rows {
 		found[i] = both{row: &rows[i], ref: p.ref, saved: rows[i].Content, known: true}
-		if rows[i].State == record.Posted {
-			errs[i] = p.recall(ctx, &found[i], histories[rows[i].Number])
-		}
-		if errs[i] == nil && len(found[i].steps) > 0 {
-			errs[i] = p.posted(ctx, &found[i], detail)
-		}
-	})
+	}
+	// Each processor reads the histories of what it judges.
+	some := slices.Collect(slices.Chunk(found, historiesAtOnce))
+	errs := make([]error, len(some))
+	err := p.without.Each(ctx, len(some), func(i int) { errs[i] = p.past(ctx, some[i], detail) })
 	if err = cmp.Or(err, errors.Join(errs...)); err != nil {
 		return nil, err
 	}
-	standing, places, err := p.standing(ctx, found, documents, detail)
+	standing, places, err := p.standing(ctx, ref, found, detail)
 	if err != nil {
 		return nil, err
 	}
@@ -104,11 +97,15 @@ func (p *pair) judge(ctx context.Context, rows []record.Record, documents []proo
 }
 
 // standing are the documents that are judged as they stand and that the codicil may change, with their places; in detail all of them.
-func (p *pair) standing(ctx context.Context, found []both, documents []proof.Proof, detail bool) (standing []proof.Proof, places []int, err error) {
+func (p *pair) standing(ctx context.Context, ref *cache.Reference, found []both, detail bool) (standing []proof.Proof, places []int, err error) {
+	var rows []record.Record
 	for i := range found {
 		if len(found[i].steps) == 0 {
-			standing, places = append(standing, documents[i]), append(places, i)
+			rows, places = append(rows, *found[i].row), append(places, i)
 		}
+	}
+	if standing, err = judging.Standing(ctx, p.before.Service, ref, p.without, rows); err != nil {
+		return nil, nil, err
 	}
 	if p.reach == nil || detail {
 		return standing, places, nil
@@ -124,22 +121,47 @@ func (p *pair) standing(ctx context.Context, found []both, documents []proof.Pro
 	return standing[:kept], places[:kept], err
 }
 
-// histories are those of the rows that were posted.
-func (p *pair) histories(ctx context.Context, rows []record.Record) (map[string]store.History, error) {
+// historiesAtOnce is of how many records the versions are read at once.
+const historiesAtOnce = 20
+
+// past judges what was posted from what it read then.
+func (p *pair) past(ctx context.Context, found []both, detail bool) error {
 	var posted []string
-	for i := range rows {
-		if rows[i].State == record.Posted {
-			posted = append(posted, rows[i].Number)
+	for i := range found {
+		if found[i].row.State == record.Posted {
+			posted = append(posted, found[i].row.Number)
 		}
 	}
-	return p.before.Store.Histories(ctx, p.without.Book.Vocabulary.Kind.Key, posted)
+	if len(posted) == 0 {
+		return nil
+	}
+	histories, err := p.before.Store.Histories(ctx, p.without.Book.Vocabulary.Kind.Key, posted)
+	if err != nil {
+		return err
+	}
+	for i := range found {
+		of := &found[i]
+		if of.row.State != record.Posted {
+			continue
+		}
+		if err := p.recall(ctx, of, histories[of.row.Number]); err != nil {
+			return err
+		}
+		if len(of.steps) == 0 {
+			continue
+		}
+		if err := p.posted(ctx, of, detail); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // recall tells how a document came to be posted, and keeps its versions for others. What was saved before it is known only where a
 // rule asked for it then.
 func (p *pair) recall(ctx context.Context, of *both, h store.History) error {
 	of.known = false
-	steps, err := judging.StepsOf(h, of.row.Version)
+	steps, err := judging.StepsOf(h, of.row)
 	if err != nil || len(steps) == 0 || steps[len(steps)-1].What != "posted" {
 		return err
 	}

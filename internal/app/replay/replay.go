@@ -233,19 +233,11 @@ func (t *task) kind(ctx context.Context, ref *cache.Reference, pair *pair) error
 	if err != nil {
 		return err
 	}
-	return t.before.Documents(ctx, ref, kind, covers, atOnce, func(rows []record.Record, documents []proof.Proof, gone int) error {
-		// What was posted at another time is not looked at.
-		var within []int
-		for i := range rows {
-			if rows[i].State != record.Posted || t.isWithin(ref.Company(rows[i].Company), &rows[i]) {
-				within = append(within, i)
-			}
-		}
-		some, given := make([]record.Record, len(within)), make([]proof.Proof, len(within))
-		for to, from := range within {
-			some[to], given[to] = rows[from], documents[from]
-		}
-		found, err := pair.judge(ctx, some, given, false)
+	return t.before.Covered(ctx, ref, kind, covers, atOnce, func(rows []record.Record, gone int) error {
+		rows = slices.DeleteFunc(rows, func(r record.Record) bool { // what was posted at another time is not looked at
+			return r.State == record.Posted && !t.isWithin(ref.Company(r.Company), &r)
+		})
+		found, err := pair.judge(ctx, ref, rows, false)
 		if err != nil {
 			return err
 		}
@@ -284,7 +276,7 @@ func (s *Service) One(ctx context.Context, id int64, at record.Ref) (contract.Re
 		return contract.Replayed{}, err
 	}
 	row := saved.Record
-	found, err := pair.judge(ctx, []record.Record{row}, []proof.Proof{{ID: 1, Given: judging.Standing(s.base, saved.Reference, saved.Kind, &row)}}, true)
+	found, err := pair.judge(ctx, saved.Reference, []record.Record{row}, true)
 	if err != nil {
 		return contract.Replayed{}, err
 	}
