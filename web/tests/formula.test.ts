@@ -271,4 +271,56 @@ describe("the editor of a formula", () => {
     expect(w.find(".value").text()).toBe("= limit > 2");
     w.unmount();
   });
+
+  it("writes a correction that is asked for before the answer where it belongs by then", async () => {
+    const { w } = open((ask) => {
+      const start = ask.formula.indexOf("contry");
+      return {
+        problems: [
+          {
+            part: "when",
+            severity: "error",
+            code: "unknown-name",
+            message: "did you mean country?",
+            suggestion: "country",
+            start,
+            end: start + 6,
+            line: 1,
+            column: start + 1,
+          },
+        ],
+        type: "",
+        steps: [],
+        failures: [],
+      };
+    });
+    await vi.advanceTimersByTimeAsync(200);
+    await flushPromises();
+    const written = () => w.emitted("update:modelValue")?.at(-1)?.[0];
+    for (const [text, corrected, ask] of [
+      ["not(contry)", "not(country)", () => w.find(".problems button").trigger("click")],
+      [
+        "x and contry",
+        "x and country",
+        () => w.find(".cm-content").trigger("keydown", { key: "Enter", altKey: true }),
+      ],
+    ] as const) {
+      // A document of the tests tells of a selection at once, a browser once it is done.
+      w.find<HTMLElement>(".cm-content").element.blur();
+      await w.setProps({ modelValue: text });
+      await ask();
+      expect(w.find(".cm-content").text()).toBe(text);
+      await vi.advanceTimersByTimeAsync(200);
+      await flushPromises();
+      expect(written()).toBe(corrected);
+    }
+    // What is typed since then is not changed behind one's back.
+    w.find<HTMLElement>(".cm-content").element.blur();
+    await w.setProps({ modelValue: "contry = 1" });
+    await w.find(".problems button").trigger("click");
+    await w.setProps({ modelValue: "contry = 12" });
+    await settle();
+    expect(w.find(".cm-content").text()).toBe("contry = 12");
+    w.unmount();
+  });
 });

@@ -54,7 +54,7 @@ onMounted(() => {
     answer: () => current.value,
     changed: (text) => (formula.value = text),
     moved: (at) => (cursor.value = at),
-    correct: correctFirst,
+    correct: () => correct(),
     label: props.label,
     describedBy: `${id}-problems`,
     placeholder: props.placeholder ?? "",
@@ -83,17 +83,33 @@ const here = computed(() => {
   return functionAt(formula.value, cursor.value, functions.data ?? [])?.signature ?? "";
 });
 
-function correct(p: Schemas["RuleProblem"]) {
-  const editor = view.value;
-  if (!editor || !p.suggestion) return;
-  insert(editor, p.suggestion, 0, p.start, p.end);
-  editor.focus();
-}
+/**
+ * What was asked for while the answer was still about an earlier text, whose places no longer hold: it
+ * is done with the answer about the text as it stood then, or not at all.
+ */
+let owed: { formula: string; problem?: Schemas["RuleProblem"] } | undefined;
+watch(current, (answer) => {
+  if (!answer || !owed) return;
+  const { formula: text, problem } = owed;
+  owed = undefined;
+  if (text === formula.value) correct(problem);
+});
 
-function correctFirst(): boolean {
-  const first = current.value?.problems.find((p) => p.suggestion);
-  if (first) correct(first);
-  return !!first;
+/** Writes what is suggested against a problem, or against the first; false: nothing is suggested. */
+function correct(asked?: Schemas["RuleProblem"]): boolean {
+  const editor = view.value;
+  if (!editor || !formula.value.trim()) return false;
+  if (!current.value) {
+    owed = { formula: formula.value, problem: asked };
+    return true;
+  }
+  const suggested = current.value.problems.filter((p) => p.suggestion);
+  const found =
+    suggested.find((p) => p === asked) ?? suggested.find((p) => !asked || p.message === asked.message);
+  if (!found?.suggestion) return false;
+  insert(editor, found.suggestion, 0, found.start, found.end);
+  editor.focus();
+  return true;
 }
 
 function put(word: Word) {
