@@ -67,6 +67,38 @@ describe("the bands of a number", () => {
     ).toBe(true);
   });
 
+  it("end where it was written, also where one before was removed meanwhile", async () => {
+    const { now, input } = editor([band("a", "1"), band("b", "2"), band("c", "3"), band("d", "")]);
+    await input("End of band 2").setValue("2,500");
+    await input("End of band 2").trigger("blur");
+    await input("Remove band 1").trigger("click");
+    await flushPromises();
+    expect(now().map((b) => [b.label, b.until])).toEqual([
+      ["b", "2500"],
+      ["c", "3"],
+      ["d", ""],
+    ]);
+  });
+
+  it("end where it was written, also where the band was split meanwhile, and nowhere where it was removed", async () => {
+    const { w, now, input } = editor([band("a", "1"), band("b", "2"), band("c", "")]);
+    await input("End of band 1").setValue("1,500");
+    await input("End of band 1").trigger("blur");
+    await w.find(".boundary .plain:last-child").trigger("click");
+    await flushPromises();
+    expect(now().map((b) => [b.label, b.until])).toEqual([
+      ["a", "1500"],
+      ["", "1"],
+      ["b", "2"],
+      ["c", ""],
+    ]);
+    await input("End of band 2").setValue("1,600");
+    await input("End of band 2").trigger("blur");
+    await input("Remove band 2").trigger("click");
+    await flushPromises();
+    expect(now().map((b) => b.until)).toEqual(["1500", "2", ""]);
+  });
+
   it("of a percent end at a percent, exactly", () => {
     const { input } = editor([band("low", "0.075"), band("mid", "1.1"), band("high", "")], "percent");
     expect(input("End of band 1").element.value).toBe("7.5 %");

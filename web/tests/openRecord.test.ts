@@ -49,7 +49,7 @@ function saved(version: number, values: Record<string, string> = { country: "JP"
 const layout = { layout: { sections: [] }, made: false, company: "", type: "", others: [] };
 
 /** A record at an address, and how the server answers a save. */
-async function open(address: string, answers: Record<string, (body: never) => unknown> = {}) {
+async function open(address: string, answers: Parameters<typeof serve>[0] = {}) {
   const asked = serve({
     "GET /records/vendor/V1": () => saved(1),
     "GET /layouts": () => layout,
@@ -98,6 +98,22 @@ describe("an open record", () => {
     const again = await open("/records/vendor/V1");
     expect(again.record.dirty).toBe(true);
     expect(again.record.trial.textOf("name")).toBe("Quay");
+  });
+
+  it("is laid out for the company that was chosen last, whichever answer comes last", async () => {
+    let arrives!: () => void;
+    const way = new Promise<void>((done) => (arrives = done));
+    const { record } = await open("/records/vendor/new?company=30&type=TRAD", {
+      "GET /layouts": (_, query) => {
+        const company = query.get("company") ?? "";
+        return company === "10" ? way.then(() => ({ ...layout, company })) : { ...layout, company };
+      },
+    });
+    const first = record.rescope({ company: "10" });
+    await record.rescope({ company: "20" });
+    arrives();
+    await first;
+    expect(record.layout?.company).toBe("20");
   });
 
   it("is saved with the version it was opened in, and shown as it was kept", async () => {

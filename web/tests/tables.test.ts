@@ -4,6 +4,7 @@ import { beforeEach, describe, expect, it, vi } from "vitest";
 import type { Component } from "vue";
 import CompaniesTable from "@/features/tables/CompaniesTable.vue";
 import CrosswalkEditor from "@/features/tables/CrosswalkEditor.vue";
+import ListEditor from "@/features/tables/ListEditor.vue";
 import SeriesTable from "@/features/tables/SeriesTable.vue";
 import StandingTable from "@/features/tables/StandingTable.vue";
 import { written } from "@/queries/format";
@@ -414,5 +415,68 @@ describe("companies", () => {
     await button(w, "Cancel").trigger("click");
     expect(w.text()).toContain("Kaisan");
     expect(w.text()).not.toContain("Another name");
+  });
+});
+
+describe("a choice list", () => {
+  const entries = ["AIR", "ROAD", "SEA"].map((code) => ({
+    code,
+    label: code.toLowerCase(),
+    from: "",
+    until: "",
+  }));
+  const list = {
+    key: "ways",
+    label: "Ways",
+    note: "",
+    entries,
+    views: [{ company: "10", only: ["AIR", "SEA"] }],
+  };
+  const codes = (w: VueWrapper) =>
+    w.findAll<HTMLInputElement>("[aria-label^='Code in row']").map((e) => e.element.value);
+  const remove = (w: VueWrapper, code: string) => w.find(`[aria-label="Remove ${code}"]`).trigger("click");
+
+  it("takes out the entries that were chosen, whichever answer about what holds them comes first", async () => {
+    let arrives!: () => void;
+    const way = new Promise<void>((done) => (arrives = done));
+    const free = { records: 0, more: false, uses: [] };
+    let sent: { list: { views: unknown } } | undefined;
+    serve({
+      "GET /tables/lists/ways": () => ({ list, version: 1, problems: [], notices: [] }),
+      "POST /tables/lists/check": (b: object) => ({ list: b, problems: [], notices: [] }),
+      "GET /tables/lists/ways/uses": (_, query) =>
+        query.get("code") === "ROAD" ? way.then(() => free) : free,
+      "PUT /tables/lists/ways": (b: { list: { views: unknown } }) => (
+        (sent = b),
+        { ...b, problems: [], notices: [] }
+      ),
+    });
+    const w = show(ListEditor, { list: "ways" });
+    await eventually(() => expect(codes(w)).toEqual(["AIR", "ROAD", "SEA"]));
+    await remove(w, "ROAD");
+    await remove(w, "AIR");
+    await eventually(() => expect(codes(w)).toEqual(["ROAD", "SEA"]));
+    arrives();
+    await eventually(() => expect(codes(w)).toEqual(["SEA"]));
+    await w.find("form").trigger("submit");
+    await eventually(() => expect(sent?.list.views).toEqual([{ company: "10", only: ["SEA"], labels: {} }]));
+  });
+
+  it("keeps an entry that something holds, and tells what", async () => {
+    serve({
+      "GET /tables/lists/ways": () => ({ list, version: 1, problems: [], notices: [] }),
+      "POST /tables/lists/check": (b: object) => ({ list: b, problems: [], notices: [] }),
+      "GET /tables/lists/ways/uses": () => ({
+        records: 2,
+        more: false,
+        uses: [{ what: "rule", key: "7", title: "By sea", count: 1 }],
+      }),
+    });
+    const w = show(ListEditor, { list: "ways" });
+    await eventually(() => expect(codes(w)).toHaveLength(3));
+    await remove(w, "SEA");
+    await eventually(() => expect(w.find("[role=alert]").text()).toContain("SEA is held by 2 records"));
+    expect(w.find("[role=alert]").text()).toContain("By sea");
+    expect(codes(w)).toEqual(["AIR", "ROAD", "SEA"]);
   });
 });

@@ -63,21 +63,23 @@ const options = computed<Choices>(() => {
 
 const chosen = computed(() => plan.source);
 
+let turn = 0;
 async function choose(value: string) {
+  const mine = ++turn; // what was chosen before may still be on its way
   const [what, id = ""] = value.split(":");
   await plan.guard(async () => {
     if (what === "record") {
       const params = { path: { kind: plan.scope.kind, number: id } };
       const fetch = () => api.GET("/records/{kind}/{number}", { params });
       const r = await askOnce(["record", plan.scope.kind, id], fetch);
-      await plan.take(documentOf(r), `Change of ${r.number}`);
+      if (mine === turn) await plan.take(documentOf(r), `Change of ${r.number}`);
     } else if (what === "proof") {
       const p = proofs.data?.find((x) => x.id === Number(id));
       if (p) await plan.take(p.given, `Proof ${p.id}`);
     } else if (what === "posting") {
       const fetch = () => api.GET("/postings/{number}", { params: { path: { number: id } } });
       const p = await askOnce(["ledger", "practice", "posting", id], fetch);
-      await plan.take(p.document, `As ${p.summary.number}`);
+      if (mine === turn) await plan.take(p.document, `As ${p.summary.number}`);
     }
   });
 }

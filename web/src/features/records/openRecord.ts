@@ -241,7 +241,10 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
 
   async function arrange() {
     const query = { kind: kind.value, company: scope.company, type: scope.type };
-    layout.value = await askOnce(["layout", query], () => api.GET("/layouts", { params: { query } }));
+    const found = await askOnce(["layout", query], () => api.GET("/layouts", { params: { query } }));
+    // Another company or type may have been chosen since.
+    if (query.kind === kind.value && query.company === scope.company && query.type === scope.type)
+      layout.value = found;
   }
 
   watch(path, load, { immediate: true });

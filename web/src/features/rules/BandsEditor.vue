@@ -71,11 +71,15 @@ function shift(text: string, places: number): string {
 }
 async function write(i: number, typed: string) {
   if (!typed.trim()) return change(i, { until: "" });
+  const band = bands.value[i]!;
+  const count = bands.value.length;
   const body = { kind: props.kind, target: props.field.key, text: typed, format };
   const until = await ask(api.POST("/constants", { body }))
     .then((answer) => answer.formula)
     .catch(() => typed); // the rule tells what is wrong with it
-  change(i, { until });
+  // Meanwhile bands may have been removed; this one may have been changed or split, and is where it was.
+  const now = bands.value.indexOf(band);
+  if (now >= 0 || bands.value.length >= count) change(now >= 0 ? now : i, { until });
 }
 </script>
 

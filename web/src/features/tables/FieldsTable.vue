@@ -36,10 +36,12 @@ function close() {
 }
 async function askRemoval(field: Field) {
   editing.value = undefined;
+  const of = kind.value;
   await tried.attempt(async () => {
-    const params = { path: { kind: kind.value, key: field.key } };
+    const params = { path: { kind: of, key: field.key } };
     const fetch = () => api.GET("/kinds/{kind}/fields/{key}/uses", { params });
-    removing.value = { field, uses: await askOnce(["fields", kind.value, field.key, "uses"], fetch) };
+    const uses = await askOnce(["fields", of, field.key, "uses"], fetch);
+    if (of === kind.value) removing.value = { field, uses }; // another kind may have a field of the same key
   });
 }
 async function remove(field: Field) {

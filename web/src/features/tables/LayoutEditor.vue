@@ -40,12 +40,16 @@ function rescope(next: { company?: string; type?: string }) {
   void router.replace({ path: route.path, query });
 }
 
+/** Tells whether what was asked for a scope still belongs on the screen. */
+const isShown = (of: typeof scope.value) => JSON.stringify(of) === JSON.stringify(scope.value);
 watch(
   () => JSON.stringify(scope.value),
   () =>
     tried.attempt(async () => {
-      const params = { query: scope.value };
-      show(await askOnce(["layout", params.query], () => api.GET("/layouts", { params })));
+      const of = scope.value;
+      const found = await askOnce(["layout", of], () => api.GET("/layouts", { params: { query: of } }));
+      if (!isShown(of)) return;
+      show(found);
       said.value = "";
     }),
   { immediate: true },
@@ -68,23 +72,25 @@ function nameOf(company: string, type: string): string {
 }
 
 async function save() {
-  const params = { query: scope.value };
+  const of = scope.value;
   const body = draft.value;
   const sent = JSON.stringify(body);
   await tried.attempt(async () => {
-    const kept = await change(api.PUT("/layouts", { params, body }));
-    // What was arranged since then stays.
-    if (JSON.stringify(draft.value) === sent) show(kept);
-    said.value = `Saved for ${nameOf(scope.value.company, scope.value.type)}.`;
+    const kept = await change(api.PUT("/layouts", { params: { query: of }, body }));
+    said.value = `Saved for ${nameOf(of.company, of.type)}.`;
+    if (!isShown(of)) return;
+    view.value = kept;
+    layout.saved(kept.layout, sent);
   });
 }
 async function drop() {
-  const params = { query: scope.value };
+  const of = scope.value;
   await tried.attempt(async () => {
-    show(await change(api.DELETE("/layouts", { params })));
-    said.value = view.value?.made
-      ? `The layout of ${nameOf(view.value.company, view.value.type)} shows now.`
+    const next = await change(api.DELETE("/layouts", { params: { query: of } }));
+    said.value = next.made
+      ? `The layout of ${nameOf(next.company, next.type)} shows now.`
       : "The default layout shows now.";
+    if (isShown(of)) show(next);
   });
 }
 

@@ -79,19 +79,22 @@ const found = computed(() => editor.found.filter(({ row }) => !onlyUsed.value ||
 /** What holds an entry that somebody wants to take out. */
 const held = ref<{ code: string; uses: Schemas["CodeListUses"] }>();
 async function remove(at: number) {
-  const l = editor.draft!;
+  const { key } = editor.draft!;
   const code = editor.rows[at]!.code;
   const before = JSON.parse(editor.kept || "{}") as CodeList;
   held.value = undefined;
   if (before.entries?.some((e) => e.code === code)) {
     await editor.attempt(async () => {
-      const params = { path: { key: l.key }, query: { code } };
+      const params = { path: { key }, query: { code } };
       const uses = await ask(api.GET("/tables/lists/{key}/uses", { params }));
       if (uses.records || uses.uses.length) held.value = { code, uses };
     });
     if (held.value || editor.trouble.problem) return;
+    at = editor.rows.findIndex((e) => e.code === code); // others may have been taken out since
+    if (at < 0) return;
   }
   editor.removeAt(at);
+  const l = editor.draft!;
   l.views = (l.views ?? []).map((v) => {
     const labels = { ...v.labels };
     delete labels[code];

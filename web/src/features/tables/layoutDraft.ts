@@ -27,6 +27,11 @@ export function useLayoutDraft() {
     draft.value = JSON.parse(kept.value) as Layout;
     past.value = [];
   }
+  /** Takes up what was saved of it; what was arranged since it was sent stays. */
+  function saved(layout: Layout, sent: string) {
+    if (JSON.stringify(draft.value) === sent) load(layout);
+    else kept.value = JSON.stringify(layout);
+  }
   function remember() {
     past.value = [...past.value, JSON.stringify(draft.value)].slice(-50);
   }
@@ -86,5 +91,19 @@ export function useLayoutDraft() {
     draft.value.sections.splice(to, 0, moved!);
   }
 
-  return { draft, dirty, past, load, undo, fieldAt, move, step, change, resize, changeSection, moveSection };
+  return {
+    draft,
+    dirty,
+    past,
+    load,
+    saved,
+    undo,
+    fieldAt,
+    move,
+    step,
+    change,
+    resize,
+    changeSection,
+    moveSection,
+  };
 }
