@@ -182,4 +182,26 @@ describe("going anywhere", () => {
     expect(router.currentRoute.value.fullPath).toBe("/plan?rule=7");
     expect(w.emitted("close")).toHaveLength(1);
   });
+
+  it("waits with Enter for the records that fit, and goes to none of an earlier text", async () => {
+    const searches: string[] = [];
+    serve({
+      "GET /rules": () => [],
+      "GET /links/vendor": (_, query) => {
+        searches.push(query.get("search")!);
+        return query.get("search") === "rop"
+          ? [{ number: "V10001", title: "Limit Ropes" }]
+          : [{ number: "V10002", title: "Ropery Nord" }];
+      },
+    });
+    const { w, router } = await show(GoAnywhere);
+    const input = w.find("input");
+    await input.setValue("rop");
+    await eventually(() => expect(w.text()).toContain("V10001 Limit Ropes"));
+    await input.setValue("ropery");
+    await input.trigger("keydown", { key: "Enter" });
+    expect(w.emitted("close")).toBeUndefined();
+    await eventually(() => expect(router.currentRoute.value.fullPath).toBe("/records/vendor/V10002"));
+    expect(searches).toEqual(["rop", "ropery"]);
+  });
 });

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { computed, ref } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api } from "@/api/client";
 import { format, inSentence } from "@/queries/format";
@@ -49,7 +49,7 @@ const places = computed<Place[]>(() => [
 /** Records of every kind that fit, found on the server. */
 const records = useWhileTyping(
   () => (wanted.value.trim().length < 2 ? undefined : wanted.value),
-  async (search): Promise<Place[]> => {
+  async (search): Promise<{ search: string; places: Place[] }> => {
     const found = await Promise.all(
       catalog.kinds.map(async ({ kind }) => {
         const params = { path: { kind: kind.key }, query: { search } };
@@ -63,15 +63,30 @@ const records = useWhileTyping(
         }));
       }),
     );
-    return found.flat();
+    return { search, places: found.flat() };
   },
 );
-const found = computed(() => {
+/** The records that are shown are those of an earlier text. */
+const late = computed(
+  () => wanted.value.trim().length >= 2 && !records.problem && records.answer?.search !== wanted.value,
+);
+const named = computed(() => {
   const words = wanted.value.toLowerCase().split(/\s+/).filter(Boolean);
-  const named = places.value.filter((p) =>
-    words.every((w) => `${p.label} ${p.what}`.toLowerCase().includes(w)),
-  );
-  return [...named.slice(0, 8), ...(records.answer ?? []).slice(0, 6)];
+  return places.value
+    .filter((p) => words.every((w) => `${p.label} ${p.what}`.toLowerCase().includes(w)))
+    .slice(0, 8);
+});
+const found = computed(() => [...named.value, ...(records.answer?.places ?? []).slice(0, 6)]);
+
+/** The text whose first record was asked for with Enter before it was found. */
+let owed: string | undefined;
+function take() {
+  if (late.value && at.value >= named.value.length) owed = wanted.value;
+  else go(found.value[at.value]);
+}
+watch(late, (waiting) => {
+  if (!waiting && owed === wanted.value && !records.problem) go(found.value[at.value]);
+  owed = undefined;
 });
 
 function go(place?: Place) {
@@ -92,7 +107,7 @@ function go(place?: Place) {
       @input="at = 0"
       @keydown.down.prevent="at = Math.min(at + 1, found.length - 1)"
       @keydown.up.prevent="at = Math.max(at - 1, 0)"
-      @keydown.enter.prevent="go(found[at])"
+      @keydown.enter.prevent="take"
     />
     <ul role="listbox" aria-label="Places">
       <li
@@ -104,7 +119,8 @@ function go(place?: Place) {
       >
         <span>{{ place.label }}</span><span class="quiet">{{ place.what }}</span>
       </li>
-      <li v-if="!found.length" class="quiet">No results.</li>
+      <li v-if="records.problem" class="wrong" role="alert">{{ records.problem }}</li>
+      <li v-else-if="!found.length" class="quiet">{{ late ? "Looking…" : "No results." }}</li>
     </ul>
   </OverSheet>
 </template>
