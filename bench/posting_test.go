@@ -15,19 +15,16 @@ import (
 )
 
 // BenchmarkPosting posts a sales order with two lines to the practice ledger over HTTP, by one client and
-// by fifty at once, each on the disk before it is answered; and beside it inserts the same rows by SQL
-// alone, as durably.
+// by fifty at once, answered with the trace and briefly, each on the disk before it is answered; and beside
+// it inserts the same rows by SQL alone, as durably.
 func BenchmarkPosting(b *testing.B) {
 	server, file := servedDemo(b)
 	line := map[string]any{"item": map[string]string{"value": "I1001"}, "quantity": map[string]string{"value": "2"}, "price": map[string]string{"value": "19"}}
-	body, err := json.Marshal(map[string]any{"document": map[string]any{
+	document := map[string]any{
 		"kind": "sales_order", "company": "10", "type": "SO", "day": "2026-11-24", "entered": map[string]any{"customer": map[string]string{"value": "C10001"}},
 		"lines": []any{map[string]any{"number": 1, "entered": line}, map[string]any{"number": 2, "entered": line}},
-	}})
-	if err != nil {
-		b.Fatal(err)
 	}
-	post := func(client *http.Client) error {
+	post := func(client *http.Client, body []byte) error {
 		answer, err := client.Post(server.URL+"/api/v1/postings", "application/json", bytes.NewReader(body))
 		if err != nil {
 			return err
@@ -39,15 +36,28 @@ func BenchmarkPosting(b *testing.B) {
 		}
 		return nil
 	}
-	for name, clients := range map[string]int{"one client over HTTP": 1, "fifty clients over HTTP": 50} {
-		b.Run(name, func(b *testing.B) {
-			client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: clients}}
+	for _, of := range []struct {
+		name    string
+		clients int
+		brief   bool
+	}{
+		{"one client over HTTP", 1, false},
+		{"one client over HTTP, briefly", 1, true},
+		{"fifty clients over HTTP", 50, false},
+		{"fifty clients over HTTP, briefly", 50, true},
+	} {
+		b.Run(of.name, func(b *testing.B) {
+			body, err := json.Marshal(map[string]any{"document": document, "brief": of.brief})
+			if err != nil {
+				b.Fatal(err)
+			}
+			client := &http.Client{Transport: &http.Transport{MaxIdleConnsPerHost: of.clients}}
 			var next atomic.Int64
 			var group errgroup.Group
-			for range clients {
+			for range of.clients {
 				group.Go(func() error {
 					for next.Add(1) <= int64(b.N) {
-						if err := post(client); err != nil {
+						if err := post(client, body); err != nil {
 							return err
 						}
 					}

@@ -3609,6 +3609,8 @@ type PlanScope struct {
 
 // PostRequest defines model for PostRequest.
 type PostRequest struct {
+	// Brief Answer without the fields of the document: whether it is accepted, what was said, and what was written; for who sends many
+	Brief  bool    `json:"brief,omitempty"`
 	Format *Format `json:"format,omitempty"`
 
 	// Keyed A person keys the document and can be asked to key a value twice
@@ -4496,6 +4498,9 @@ type SaveRequest struct {
 	// Batch The batch in which a new record is keyed; missing: none
 	Batch int64 `json:"batch,omitempty"`
 
+	// Brief Answer without the fields of the document: whether it is accepted, what was said, and what was written; for who sends many
+	Brief bool `json:"brief,omitempty"`
+
 	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document `json:"document"`
 	Format   *Format  `json:"format,omitempty"`
@@ -4902,6 +4907,9 @@ type TrailVerified struct {
 
 // TryRequest defines model for TryRequest.
 type TryRequest struct {
+	// Brief Answer without the fields of the document: whether it is accepted, what was said, and what was written; for who sends many
+	Brief bool `json:"brief,omitempty"`
+
 	// Document What a person states of a record. A test document or a proof may also state facts that it is judged by (stored, previous, user, carried, changes); to save and to post to the books they are refused, as the facts come from what is saved.
 	Document Document `json:"document"`
 

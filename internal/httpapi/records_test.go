@@ -63,6 +63,55 @@ func TestADocumentsLifeOverHTTP(t *testing.T) {
 	c.refused(http.MethodGet, "/records/ship/V99999", nil, http.StatusUnprocessableEntity, "unknown-kind")
 }
 
+// Who sends many is told what was said and written; why is told when it is asked for.
+func TestABriefAnswerLeavesOutTheFields(t *testing.T) {
+	c := start(t)
+	brief := func(o contract.Outcome, verdict contract.OutcomeVerdict, said string) {
+		t.Helper()
+		assert.Equal(t, verdict, o.Verdict)
+		assert.Empty(t, o.Fields)
+		assert.Empty(t, o.Lines)
+		require.NotEmpty(t, o.Messages)
+		assert.Equal(t, said, o.Messages[0].Text)
+	}
+	told := func(number, ledger string) (p contract.Posting) {
+		t.Helper()
+		require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/postings/"+number+"?ledger="+ledger, nil, &p))
+		assert.Equal(t, contract.Again, p.Told)
+		return p
+	}
+
+	var o, full contract.Outcome
+	refused := service(map[string]string{"payment_method": "TRF"})
+	for _, path := range []string{"/try", "/postings"} {
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path, contract.TryRequest{Document: refused}, &full))
+		o = contract.Outcome{}
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path, contract.TryRequest{Document: refused, Brief: true}, &o))
+		brief(o, contract.Refused, full.Messages[0].Text)
+	}
+	var one, other contract.Posting
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/postings", contract.TryRequest{Document: service(nil), Brief: true}, &one))
+	require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, "/postings", contract.TryRequest{Document: service(nil)}, &other))
+	assert.Empty(t, one.Outcome.Fields)
+	assert.NotEmpty(t, other.Outcome.Fields)
+	assert.Equal(t, told(other.Summary.Number, "practice").Outcome, told(one.Summary.Number, "practice").Outcome)
+
+	var saved, answer contract.SaveAnswer
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/records", contract.SaveRequest{Document: entry("24"), Brief: true}, &saved))
+	require.NotNil(t, saved.Record)
+	assert.Empty(t, saved.Outcome.Fields)
+	path := "/records/accounting_document/" + saved.Record.Number + "/post"
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path, contract.PostRequest{Version: 1, Brief: true}, &answer))
+	brief(answer.Outcome, contract.Refused, "debits are 25.00 EUR and credits 24.00 EUR; they differ by 1.00 EUR. Correct a line until they are equal")
+	assert.Nil(t, answer.Record)
+	mended := entry("25")
+	mended.Record = saved.Record.Number
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/records", contract.SaveRequest{Document: mended, Version: 1, Brief: true}, &saved))
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, path, contract.PostRequest{Version: 2, Brief: true}, &answer))
+	require.NotNil(t, answer.Record)
+	assert.Equal(t, "Moved", finalText(told(saved.Record.Number, "books").Outcome, "text"))
+}
+
 // finalText is the text of a final value.
 func finalText(o contract.Outcome, key string) string {
 	for _, f := range o.Fields {

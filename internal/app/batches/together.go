@@ -42,7 +42,7 @@ func (s *Service) Post(ctx context.Context, id int64, request contract.BatchPost
 		if r == nil || r.State != record.Kept {
 			continue
 		}
-		one, err := s.posting.Begin(r.Ref, contract.PostRequest{Version: r.Version, Format: request.Format}, true)
+		one, err := s.posting.Begin(r.Ref, contract.PostRequest{Version: r.Version, Format: request.Format, Brief: true})
 		if err != nil {
 			return answer, err
 		}

@@ -47,7 +47,7 @@ func (s *Service) Post(ctx context.Context, at record.Ref, request contract.Post
 	if err := access.NeedFor(ctx, at.Kind, actor.RecordsPost); err != nil {
 		return contract.SaveAnswer{}, err
 	}
-	answer, r, err := s.post(ctx, at, request, false)
+	answer, r, err := s.post(ctx, at, request)
 	if err != nil || r == nil {
 		return answer, err
 	}
@@ -59,7 +59,8 @@ func (s *Service) Post(ctx context.Context, at record.Ref, request contract.Post
 // PostKept does the same without a trace, for those that post many: r is nil, and the outcome says why, where
 // the document is not accepted.
 func (s *Service) PostKept(ctx context.Context, at record.Ref, request contract.PostRequest) (r *record.Record, outcome contract.Outcome, err error) {
-	answer, r, err := s.post(ctx, at, request, true)
+	request.Brief = true
+	answer, r, err := s.post(ctx, at, request)
 	return r, answer.Outcome, err
 }
 
@@ -70,7 +71,6 @@ type Posting struct {
 	at      record.Ref
 	request contract.PostRequest
 	reasons map[int64]string
-	quiet   bool
 	// Everything is the reason that is given to all rules that ask for one; "": none is.
 	Everything string
 
@@ -79,10 +79,10 @@ type Posting struct {
 	Posted bool
 }
 
-// Begin returns what posts a document. quiet leaves out the detail of the trace.
-func (s *Service) Begin(at record.Ref, request contract.PostRequest, quiet bool) (*Posting, error) {
+// Begin returns what posts a document.
+func (s *Service) Begin(at record.Ref, request contract.PostRequest) (*Posting, error) {
 	reasons, err := Reasons(request.Reasons)
-	return &Posting{service: s, outer: s, at: at, request: request, reasons: reasons, quiet: quiet}, err
+	return &Posting{service: s, outer: s, at: at, request: request, reasons: reasons}, err
 }
 
 // Over returns the same posting within a transaction.
@@ -124,7 +124,7 @@ func (p *Posting) judge(ctx context.Context) (*commit.Change, error) {
 	}
 	document := judging.DocumentOf(saved.Kind, &saved.Record)
 	document.Reasons = p.reasons
-	t, err := s.base.Try(ctx, document, judging.Ask{Format: p.request.Format, Moment: rule.Posting, Keyed: p.request.Keyed, Real: true, NoTrace: p.quiet})
+	t, err := s.base.Try(ctx, document, judging.Ask{Format: p.request.Format, Moment: rule.Posting, Keyed: p.request.Keyed, Real: true, NoTrace: p.request.Brief})
 	if err != nil {
 		return nil, err
 	}
@@ -180,8 +180,8 @@ func (p *Posting) judge(ctx context.Context) (*commit.Change, error) {
 	}, nil
 }
 
-func (s *Service) post(ctx context.Context, at record.Ref, request contract.PostRequest, quiet bool) (contract.SaveAnswer, *record.Record, error) {
-	p, err := s.Begin(at, request, quiet)
+func (s *Service) post(ctx context.Context, at record.Ref, request contract.PostRequest) (contract.SaveAnswer, *record.Record, error) {
+	p, err := s.Begin(at, request)
 	if err != nil {
 		return contract.SaveAnswer{}, nil, err
 	}

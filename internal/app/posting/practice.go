@@ -27,7 +27,7 @@ func (s *Service) PostTest(ctx context.Context, request contract.TryRequest) (sh
 	var entries []ledger.Entry
 	accepted := false
 	err = s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
-		t, err := s.base.Try(ctx, request.Document, judging.Ask{Format: request.Format, Moment: rule.Posting, Keyed: request.Keyed})
+		t, err := s.base.Try(ctx, request.Document, judging.Ask{Format: request.Format, Moment: rule.Posting, Keyed: request.Keyed, Facts: request.Facts, NoTrace: request.Brief})
 		if err != nil {
 			return nil, err
 		}

@@ -118,7 +118,7 @@ func (s *Service) Save(ctx context.Context, request contract.SaveRequest) (contr
 	if err := access.NeedFor(ctx, request.Document.Kind, actor.RecordsChange); err != nil {
 		return contract.SaveAnswer{}, err
 	}
-	answer, r, err := s.save(ctx, request, false)
+	answer, r, err := s.save(ctx, request)
 	if err != nil || r == nil {
 		return answer, err
 	}
@@ -130,7 +130,8 @@ func (s *Service) Save(ctx context.Context, request contract.SaveRequest) (contr
 // Keep does the same without a trace, for those that keep many: r is nil, and the outcome says why, where the
 // record is not accepted.
 func (s *Service) Keep(ctx context.Context, request contract.SaveRequest) (r *record.Record, outcome contract.Outcome, err error) {
-	answer, r, err := s.save(ctx, request, true)
+	request.Brief = true
+	answer, r, err := s.save(ctx, request)
 	return r, answer.Outcome, err
 }
 
@@ -139,7 +140,6 @@ type Saving struct {
 	service *Service
 	request contract.SaveRequest
 	by      record.Origin
-	quiet   bool
 	// Also, if any, is written with it: record is what was written.
 	Also func(ctx context.Context, tx *store.Store, r record.Record) error
 	// Beside, if any, knows records that are not saved yet.
@@ -163,16 +163,17 @@ type Saving struct {
 	Saved  bool
 }
 
-// Saving returns what keeps a record whose values are from a source: "" for a person.
+// Saving returns what keeps a record whose values are from a source: "" for a person. Its fields are not told.
 func (s *Service) Saving(request contract.SaveRequest, by record.Origin) *Saving {
-	return &Saving{service: s, request: request, by: by, quiet: true}
+	request.Brief = true
+	return &Saving{service: s, request: request, by: by}
 }
 
 // Judge judges it. Nothing is to be written where the rules do not accept it.
 func (v *Saving) Judge(ctx context.Context) (_ *commit.Change, err error) {
 	s := v.service
 	v.Saved = false
-	if v.Trial, v.Before, err = s.trySaving(ctx, v.request, judging.Ask{NoTrace: v.quiet, By: v.by, Beside: v.Beside, Without: v.Without, Over: v.Over}); err != nil {
+	if v.Trial, v.Before, err = s.trySaving(ctx, v.request, judging.Ask{NoTrace: v.request.Brief, By: v.by, Beside: v.Beside, Without: v.Without, Over: v.Over}); err != nil {
 		return nil, err
 	}
 	t := v.Trial
@@ -290,9 +291,8 @@ func (v *Saving) different(ctx context.Context, tx *store.Store, number string, 
 // CatchUp takes live values anew that saving left late.
 func (s *Service) CatchUp(ctx context.Context) error { return s.live.CatchUp(ctx) }
 
-func (s *Service) save(ctx context.Context, request contract.SaveRequest, quiet bool) (answer contract.SaveAnswer, kept *record.Record, err error) {
-	v := s.Saving(request, record.Unknown)
-	v.quiet = quiet
+func (s *Service) save(ctx context.Context, request contract.SaveRequest) (answer contract.SaveAnswer, kept *record.Record, err error) {
+	v := &Saving{service: s, request: request, by: record.Unknown}
 	if request.Batch > 0 {
 		if err := mayKey(ctx, s.base.Store, &request); err != nil {
 			return answer, nil, err

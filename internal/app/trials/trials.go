@@ -27,7 +27,7 @@ func (s *Service) Try(ctx context.Context, request contract.TryRequest) (contrac
 	if err := access.Company(ctx, request.Document.Company); err != nil {
 		return contract.Outcome{}, err
 	}
-	t, err := s.base.Try(ctx, request.Document, judging.Ask{Format: request.Format, Moment: request.Moment, Keyed: request.Keyed, Facts: request.Facts})
+	t, err := s.base.Try(ctx, request.Document, judging.Ask{Format: request.Format, Moment: request.Moment, Keyed: request.Keyed, Facts: request.Facts, NoTrace: request.Brief})
 	if err != nil {
 		return contract.Outcome{}, err
 	}

@@ -5542,6 +5542,8 @@ export interface components {
             document: components["schemas"]["Document"];
             /** @description A person keys the document and can be asked to key a value twice */
             keyed?: boolean;
+            /** @description Answer without the fields of the document: whether it is accepted, what was said, and what was written; for who sends many */
+            brief?: boolean;
             format?: components["schemas"]["Format"];
             /**
              * @description Missing: posting
@@ -5979,6 +5981,8 @@ export interface components {
             document: components["schemas"]["Document"];
             /** @description A person keys the document and can be asked to key a value twice */
             keyed?: boolean;
+            /** @description Answer without the fields of the document: whether it is accepted, what was said, and what was written; for who sends many */
+            brief?: boolean;
             format?: components["schemas"]["Format"];
             /** @description The version of the record that was changed */
             version?: number;
@@ -6002,6 +6006,8 @@ export interface components {
             };
             /** @description A person keys the document and can be asked to key a value twice */
             keyed?: boolean;
+            /** @description Answer without the fields of the document: whether it is accepted, what was said, and what was written; for who sends many */
+            brief?: boolean;
             format?: components["schemas"]["Format"];
         };
         ReverseRequest: {
