@@ -8,6 +8,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/text/collate"
+	"golang.org/x/text/language"
 	"pgregory.net/rapid"
 
 	"codicil/core/decimal"
@@ -263,4 +265,29 @@ func TestManyMakeSortKeysAtOnce(t *testing.T) {
 		})
 	}
 	all.Wait()
+}
+
+// A shortened key sorts as the whole one does, whatever letters, marks and numbers there are.
+func TestShortenedKeysSortAsWholeOnes(t *testing.T) {
+	t.Parallel()
+	words, buffer := collate.New(language.Und, collate.IgnoreCase, collate.Numeric), collate.Buffer{}
+	whole := func(text string) string {
+		buffer.Reset()
+		return string(words.KeyFromString(&buffer, text))
+	}
+	name := field.Field{Key: "name", Type: "text", Length: 60}
+	key := name.SortKey()
+	letters := rapid.OneOf(rapid.SampledFrom([]rune("aAàáäâeéèoöøßszZ019 -.ー塩しおガかソ\u0301\u0308\u0327\u200d\u00ad日")), rapid.Rune())
+	text := rapid.Map(rapid.SliceOfN(letters, 0, 8), func(of []rune) string { return string(of) })
+	var saved int
+	rapid.Check(t, func(rt *rapid.T) {
+		one := text.Draw(rt, "one")
+		other := rapid.OneOf(text, rapid.Map(text, func(end string) string { return one + end }), rapid.Just(one+"\u0301")).Draw(rt, "other")
+		before, now := strings.Compare(whole(one), whole(other)), strings.Compare(key(feel.StringOf(one)), key(feel.StringOf(other)))
+		if now != before {
+			rt.Fatalf("%q and %q: %d as whole keys, %d as shortened ones", one, other, before, now)
+		}
+		saved += len(whole(one)) - len(key(feel.StringOf(one)))
+	})
+	assert.Positive(t, saved)
 }

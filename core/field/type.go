@@ -1,6 +1,7 @@
 package field
 
 import (
+	"bytes"
 	"cmp"
 	"slices"
 	"strings"
@@ -179,8 +180,21 @@ func byWords() func(v feel.Value) string {
 		c, _ := collations.Get().(*collation)
 		defer collations.Put(c)
 		c.buffer.Reset()
-		return string(c.words.KeyFromString(&c.buffer, string(letters[:min(len(letters), sortedLetters)])))
+		return string(Shortened(c.words.KeyFromString(&c.buffer, string(letters[:min(len(letters), sortedLetters)]))))
 	}
+}
+
+// unmarked is how a sort key says of a letter that it has no mark, like an accent. Letters come first in a key, then a gap, then
+// the marks of each.
+var unmarked = []byte{0, 0x20}
+
+// Shortened leaves out of a sort key of a text what its end mostly is: that the last letters have no marks. As no mark sorts
+// before that, the keys that are left sort as the whole keys do.
+func Shortened(key []byte) []byte {
+	for bytes.HasSuffix(key, unmarked) {
+		key = key[:len(key)-len(unmarked)]
+	}
+	return key
 }
 
 // SortsFrom is how the sort keys begin of texts that begin with text.

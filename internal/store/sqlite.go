@@ -26,6 +26,7 @@ import (
 	"gorm.io/gorm/migrator"
 	"gorm.io/gorm/schema"
 
+	"codicil/core/field"
 	"codicil/core/match"
 	"codicil/internal/fault"
 )
@@ -75,7 +76,7 @@ func connect(location string, most int) (*sql.DB, error) {
 
 // register adds to a connection what statements use beyond SQLite: search by words, and alike(name, other), which tells of two names
 // that match.Plain wrote whether they are almost equal. It is asked of very many rows of which few are, within the database: to hand
-// a row out takes longer than to compare it.
+// a row out takes longer than to compare it. shortened(key) is for an upgrade: it leaves out of sort keys what they have no longer.
 func register(c *sqlite3.Conn) error {
 	alike := func(call sqlite3.Context, names ...sqlite3.Value) {
 		comparer, known := call.GetAuxData(0).(*match.Comparer)
@@ -88,7 +89,9 @@ func register(c *sqlite3.Conn) error {
 	// Otherwise a statement whose table has an index of some rows only is planned anew each time it runs, as a value might fit that
 	// index. Conditions that are to find such an index are written out.
 	_, err := c.Config(sqlite3.DBCONFIG_ENABLE_QPSG, true)
-	return errors.Join(err, fts5.Register(c), c.CreateFunction("alike", 2, sqlite3.DETERMINISTIC|sqlite3.INNOCUOUS, alike))
+	shortened := func(call sqlite3.Context, keys ...sqlite3.Value) { call.ResultBlob(field.Shortened(keys[0].RawBlob())) }
+	const pure = sqlite3.DETERMINISTIC | sqlite3.INNOCUOUS
+	return errors.Join(err, fts5.Register(c), c.CreateFunction("alike", 2, pure, alike), c.CreateFunction("shortened", 1, pure, shortened))
 }
 
 // readsOnly keeps what reads from writing: one connection writes. Each has 8 MiB for pages of the file.

@@ -557,3 +557,38 @@ func TestAPartOfATransactionFailsAlone(t *testing.T) {
 	require.NoError(t, err)
 	assert.EqualValues(t, 3, n, "two of four were kept")
 }
+
+// What records of an earlier state are sorted by is what it would be, were they saved now.
+func TestSortKeysComeAlong(t *testing.T) {
+	s, path := landedAt(t, "23")
+	ctx := t.Context()
+	kinds, err := s.Kinds(ctx)
+	require.NoError(t, err)
+	want := map[string]string{}
+	for _, kind := range kinds {
+		indexer := record.NewIndexer(&kind)
+		for r, err := range s.Records(ctx, kind.Key, nil) {
+			require.NoError(t, err)
+			for field, key := range indexer.Of(r).Keys {
+				want[strings.Join([]string{kind.Key, r.Number, field}, " ")] = key
+			}
+		}
+	}
+	require.Greater(t, len(want), 1000)
+	require.NoError(t, s.Close())
+	db, err := sql.Open("sqlite3", path)
+	require.NoError(t, err)
+	defer func() { require.NoError(t, db.Close()) }()
+	rows, err := db.QueryContext(ctx, "SELECT r.kind, r.number, c.field, k.key FROM record_keys k JOIN records r ON r.id = k.record JOIN record_columns c ON c.id = k.field WHERE k.key > x''")
+	require.NoError(t, err)
+	defer func() { require.NoError(t, rows.Close()) }()
+	kept := map[string]string{}
+	for rows.Next() {
+		var kind, number, field string
+		var key []byte
+		require.NoError(t, rows.Scan(&kind, &number, &field, &key))
+		kept[strings.Join([]string{kind, number, field}, " ")] = string(key)
+	}
+	require.NoError(t, rows.Err())
+	assert.Equal(t, want, kept)
+}
