@@ -14,28 +14,28 @@ const catalog = useCatalog();
 const plan = usePlan();
 const records = ref<LinkOption[]>([]);
 const opened = ref(false);
-const wanted = ref("");
+const words = ref("");
 const proofs = useAsked(
   () => (opened.value ? ["proofs", plan.scope.kind] : undefined),
   (signal) => api.GET("/proofs", { params: { query: { kind: plan.scope.kind } }, signal }),
 );
 const postings = useAsked(
-  () => (opened.value ? ["ledger", "practice", "postings", "found", wanted.value] : undefined),
-  (signal) => api.GET("/postings", { params: { query: { search: wanted.value || undefined } }, signal }),
+  () => (opened.value ? ["ledger", "practice", "postings", "found", words.value] : undefined),
+  (signal) => api.GET("/postings", { params: { query: { search: words.value || undefined } }, signal }),
 );
 
 const newest = newestOnly();
 /** Records and postings are found on the server, proofs among those that are here; opening the list looks for all. */
-async function search(words: string) {
+async function search(typed: string) {
   opened.value = true;
-  wanted.value = words.toLowerCase();
-  const params = { path: { kind: plan.scope.kind }, query: { search: words, company: plan.scope.company } };
+  words.value = typed.toLowerCase();
+  const params = { path: { kind: plan.scope.kind }, query: { search: typed, company: plan.scope.company } };
   await plan.guard(async () => {
     const found = await newest((signal) => ask(api.GET("/links/{kind}", { params, signal })));
     if (found) records.value = found;
   });
 }
-const fits = (text: string) => text.toLowerCase().includes(wanted.value);
+const fits = (text: string) => text.toLowerCase().includes(words.value);
 
 const noun = computed(() => inSentence(catalog.kind?.kind.label));
 const options = computed<Choices>(() => {
@@ -65,21 +65,24 @@ const chosen = computed(() => plan.source);
 
 let turn = 0;
 async function choose(value: string) {
-  const mine = ++turn; // what was chosen before may still be on its way
+  // While it is on its way another may be chosen, something be typed, or the plan be another.
+  const mine = ++turn;
+  const before = plan.document;
+  const wanted = () => mine === turn && plan.document === before;
   const [what, id = ""] = value.split(":");
   await plan.guard(async () => {
     if (what === "record") {
       const params = { path: { kind: plan.scope.kind, number: id } };
       const fetch = () => api.GET("/records/{kind}/{number}", { params });
       const r = await askOnce(["record", plan.scope.kind, id], fetch);
-      if (mine === turn) await plan.take(documentOf(r), `Change of ${r.number}`);
+      if (wanted()) await plan.take(documentOf(r), `Change of ${r.number}`);
     } else if (what === "proof") {
       const p = proofs.data?.find((x) => x.id === Number(id));
       if (p) await plan.take(p.given, `Proof ${p.id}`);
     } else if (what === "posting") {
       const fetch = () => api.GET("/postings/{number}", { params: { path: { number: id } } });
       const p = await askOnce(["ledger", "practice", "posting", id], fetch);
-      if (mine === turn) await plan.take(p.document, `As ${p.summary.number}`);
+      if (wanted()) await plan.take(p.document, `As ${p.summary.number}`);
     }
   });
 }

@@ -29,28 +29,37 @@ const removed = useAsked(
 const editing = ref<{ field?: Field }>();
 const removing = ref<{ field: Field; uses: Schemas["FieldUses"] }>();
 
+/** Counts what was opened: an answer about what was opened before opens nothing, and closes nothing. */
+let turn = 0;
 watch(kind, close);
 function close() {
+  turn++;
   editing.value = undefined;
   removing.value = undefined;
 }
+function edit(field?: Field) {
+  close();
+  editing.value = { field };
+}
 async function askRemoval(field: Field) {
-  editing.value = undefined;
-  const of = kind.value;
+  close();
+  const mine = turn;
   await tried.attempt(async () => {
-    const params = { path: { kind: of, key: field.key } };
+    const params = { path: { kind: kind.value, key: field.key } };
     const fetch = () => api.GET("/kinds/{kind}/fields/{key}/uses", { params });
-    const uses = await askOnce(["fields", of, field.key, "uses"], fetch);
-    if (of === kind.value) removing.value = { field, uses }; // another kind may have a field of the same key
+    const uses = await askOnce(["fields", kind.value, field.key, "uses"], fetch);
+    if (mine === turn) removing.value = { field, uses };
   });
 }
 async function remove(field: Field) {
+  const mine = turn;
   const params = { path: { kind: kind.value, key: field.key } };
-  if (await tried.attempt(() => change(api.DELETE("/kinds/{kind}/fields/{key}", { params })))) close();
+  const gone = await tried.attempt(() => change(api.DELETE("/kinds/{kind}/fields/{key}", { params })));
+  if (gone && mine === turn) close();
 }
 async function restore(field: Field) {
   const params = { path: { kind: kind.value, key: field.key } };
-  if (await tried.attempt(() => change(api.POST("/kinds/{kind}/fields/{key}/restore", { params })))) close();
+  await tried.attempt(() => change(api.POST("/kinds/{kind}/fields/{key}/restore", { params })));
 }
 
 const mayChange = computed(() => session.may("setup.change") && session.everywhere);
@@ -103,9 +112,7 @@ const sections = computed(() =>
     <h1 class="of">Fields of <KindPicker /></h1>
     <span class="spring" />
     <ListExport :name="`Fields of ${entry?.kind.plural ?? ''}`" :list="list" />
-    <button v-if="mayChange" type="button" class="button" @click="((editing = {}), (removing = undefined))">
-      Add a field
-    </button>
+    <button v-if="mayChange" type="button" class="button" @click="edit()">Add a field</button>
   </div>
   <TroubleNote v-bind="tried.trouble" />
   <TroubleNote :problem="removed.problem" :retry="removed.reload" />
@@ -115,7 +122,7 @@ const sections = computed(() =>
     :entry="entry"
     :field="editing.field"
     @saved="close"
-    @close="editing = undefined"
+    @close="close"
   />
   <section v-if="removing" class="edit" aria-label="Remove a field">
     <h2>{{ removing.field.added ? "Remove" : "Put away" }} {{ removing.field.label }}</h2>
@@ -135,7 +142,7 @@ const sections = computed(() =>
       <button type="button" class="button first" :disabled="tried.busy" @click="remove(removing.field)">
         {{ removing.field.added ? "Remove it" : "Put it away" }}
       </button>
-      <button type="button" class="button" @click="removing = undefined">Cancel</button>
+      <button type="button" class="button" @click="close">Cancel</button>
     </div>
   </section>
   <table class="ledger">
@@ -166,9 +173,7 @@ const sections = computed(() =>
         </td>
         <td class="right">
           <template v-if="f.added && mayChange">
-            <button type="button" class="plain" @click="((editing = { field: f }), (removing = undefined))">
-              Change
-            </button>
+            <button type="button" class="plain" @click="edit(f)">Change</button>
             <button type="button" class="plain" @click="askRemoval(f)">Remove</button>
           </template>
           <template v-else>
