@@ -5,6 +5,7 @@ import { createMemoryHistory, createRouter, RouterView } from "vue-router";
 import type { Outcome, RecordView, Schemas } from "@/api/client";
 import { useOpenRecord } from "@/features/records/openRecord";
 import { unsaved } from "@/features/records/unsaved";
+import { useCatalog } from "@/queries/catalog";
 import { tell } from "@/queries/news";
 import { fillCatalog } from "./catalog";
 import { eventually } from "./eventually";
@@ -259,5 +260,30 @@ describe("an open record", () => {
     expect(record.trouble.problem).toBe("named by 1");
     expect(record.trouble.uses).toEqual(uses);
     expect(router.currentRoute.value.path).toBe("/records/vendor/V1");
+  });
+
+  it("does not call back whoever went on while it was posted, taken back or deleted", async () => {
+    useCatalog().kinds[0]!.kind.posted = true;
+    let arrive: (answer: unknown) => void = () => undefined;
+    const slowly = () => new Promise((resolve) => (arrive = resolve));
+    const posted = { ...saved(2), state: "posted" };
+    for (const [deed, answer] of [
+      ["post", { outcome: accepted, record: posted }],
+      ["reverse", { ...posted, number: "V2", reverses: "V1" }],
+      ["remove", new Response(null, { status: 204 })],
+    ] as const) {
+      const { record, router } = await open("/records/vendor/V1", {
+        "POST /records/vendor/V1/post": slowly,
+        "POST /records/vendor/V1/reverse": slowly,
+        "DELETE /records/vendor/V1": slowly,
+      });
+      const done = deed === "reverse" ? record.reverse("2026-11-30") : record[deed]();
+      await flushPromises();
+      await router.push("/rules");
+      arrive(answer);
+      await done;
+      await flushPromises();
+      expect(router.currentRoute.value.path, deed).toBe("/rules");
+    }
   });
 });

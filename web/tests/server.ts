@@ -12,7 +12,8 @@ export function serve(answers: Record<string, (body: never, query: URLSearchPara
   vi.stubGlobal("fetch", async (request: Request) => {
     const path = new URL(request.url).pathname.replace("/api/v1", "");
     const text = await request.text();
-    const body = text ? JSON.parse(text) : undefined;
+    const isJson = request.headers.get("Content-Type")?.includes("json");
+    const body = text && isJson ? JSON.parse(text) : text || undefined;
     asked.push({ method: request.method, path, body });
     const answer = answers[`${request.method} ${path}`];
     if (!answer)

@@ -24,7 +24,9 @@ export function useTableEditor<Entry>(work: TableWork<Entry>) {
     draft.value = JSON.parse(JSON.stringify(entry ?? work.blank())) as Entry;
   }
   async function end(deed: () => Promise<unknown>) {
-    if (await tried.attempt(deed)) draft.value = undefined;
+    const ended = draft.value;
+    // Another entry that was opened meanwhile stays open.
+    if ((await tried.attempt(deed)) && draft.value === ended) draft.value = undefined;
   }
   const save = () =>
     end(async () => {

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, nextTick, reactive, ref, watch } from "vue";
-import { RouterLink, useRoute, useRouter } from "vue-router";
+import { RouterLink, useRoute } from "vue-router";
 import type { CodicilChange, Schemas } from "@/api/client";
 import ChangeTold from "@/features/codicils/ChangeTold.vue";
 import CodicilCheck from "@/features/codicils/CodicilCheck.vue";
@@ -28,13 +28,14 @@ import { count, moment } from "@/queries/format";
 import { useSession } from "@/queries/session";
 import { RequestError } from "@/api/client";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import { useGoOn } from "@/ui/goOn";
 
 /** One codicil: what it changes and why, whether it may come into force, and what became of it. */
 const route = useRoute();
-const router = useRouter();
 const session = useSession();
 const shown = useShown();
 const tried = useAttempt();
+const going = useGoOn();
 const id = computed(() => Number(route.params.id));
 const asked = useCodicil(() => id.value);
 const codicil = computed(() => (asked.data?.id === id.value ? asked.data : undefined));
@@ -117,10 +118,11 @@ const settle = (c: CodicilChange, keep: boolean) =>
   tried.attempt(() => settleChange(codicil.value!, c, keep));
 const leftOut = ref<Schemas["LeftOut"][]>([]);
 async function takeBack() {
+  const goOnTo = going();
   await tried.attempt(async () => {
     const made = await takeCodicilBack(id.value);
     leftOut.value = made.leftOut ?? [];
-    await router.push(`/codicils/${made.id}`);
+    await goOnTo(`/codicils/${made.id}`);
   });
 }
 /** By what it is recognised on paper; all that is folded is printed. */

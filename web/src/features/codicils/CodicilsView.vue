@@ -10,6 +10,7 @@ import ListExport from "@/ui/ListExport.vue";
 import ListHead from "@/ui/ListHead.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import { useGoOn } from "@/ui/goOn";
 
 /** The codicils, newest first. Which are shown stands in the address. */
 const route = useRoute();
@@ -17,6 +18,7 @@ const router = useRouter();
 const session = useSession();
 const shown = useShown();
 const tried = useAttempt();
+const going = useGoOn();
 
 const choices: Record<string, CodicilState[]> = {
   "": [],
@@ -65,10 +67,11 @@ function begin() {
   void nextTick(() => titleInput.value?.focus());
 }
 async function keep() {
+  const goOn = going();
   await tried.attempt(async () => {
     const made = await beginCodicil(head.value);
     shown.show(`codicil-${made.id}`);
-    await router.push(`/codicils/${made.id}`);
+    await goOn(`/codicils/${made.id}`);
   });
 }
 </script>

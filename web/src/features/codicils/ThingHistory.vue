@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
-import { RouterLink, useRouter } from "vue-router";
+import { RouterLink } from "vue-router";
 import type { CodicilChange, Schemas } from "@/api/client";
 import ChangeTold from "@/features/codicils/ChangeTold.vue";
 import { restoreThing, useShown, useThingCompared, useThingHistory } from "@/queries/codicils";
@@ -10,6 +10,7 @@ import { useAttempt } from "@/queries/attempt";
 import SelectBox from "@/ui/SelectBox.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import { useGoOn } from "@/ui/goOn";
 
 /**
  * What a table, field, layout or map has been: in which codicil, who, when, and what differs from before; of all of it or of
@@ -56,12 +57,13 @@ const mayRestore = computed(() => {
   const tables: Schemas["ThingKind"][] = ["standing", "crosswalk", "series", "list"];
   return shown.takesChanges && session.may(tables.includes(props.what) ? "tables.change" : "setup.change");
 });
-const router = useRouter();
 const tried = useAttempt();
+const going = useGoOn();
 async function restore(c: CodicilChange, before: boolean) {
+  const goOn = going();
   await tried.attempt(async () => {
     const made = await restoreThing({ what: props.what, key: props.of, codicil: c.codicil.id, before });
-    await router.push(`/codicils/${made.id}`);
+    await goOn(`/codicils/${made.id}`);
   });
 }
 </script>

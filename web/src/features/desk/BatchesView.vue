@@ -12,6 +12,7 @@ import { useSession } from "@/queries/session";
 import ListExport from "@/ui/ListExport.vue";
 import SentencePicker from "@/ui/SentencePicker.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import { useGoOn } from "@/ui/goOn";
 
 /** All batches, and where one is announced. */
 const catalog = useCatalog();
@@ -54,11 +55,13 @@ const blank = computed<BatchHead>(() => ({
   second: [],
 }));
 const tried = useAttempt();
+const going = useGoOn();
 async function begin(head: BatchHead) {
+  const goOn = going();
   await tried.attempt(async () => {
     const b = await beginBatch({ kind: kind.value, company: company.value, type: type.value }, head);
-    await router.replace("/desk/batches");
-    await router.push(`/desk/${b.kind}?batch=${b.id}`);
+    if (await goOn({ path: "/desk/batches", replace: true }))
+      await router.push(`/desk/${b.kind}?batch=${b.id}`);
   });
 }
 </script>

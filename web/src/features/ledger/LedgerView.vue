@@ -15,11 +15,13 @@ import { change, useAsked, usePages } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
 import { format, inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
+import { useGoOn } from "@/ui/goOn";
 
 const catalog = useCatalog();
 const route = useRoute();
 const router = useRouter();
 const tried = useAttempt();
+const going = useGoOn();
 
 /** The kinds of record that journals keep balances of: accounts, and partners by their kind. */
 const balanced = computed(() => {
@@ -100,10 +102,11 @@ function go(next: Record<string, string>) {
 watch([ledger, view], () => (emptying.value = false));
 
 async function empty() {
+  const goOn = going();
   await tried.attempt(async () => {
     await change(api.DELETE("/ledgers/{ledger}", { params: path() }));
     emptying.value = false;
-    await router.push("/ledger");
+    await goOn("/ledger");
   });
 }
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { RouterLink, useRouter } from "vue-router";
+import { RouterLink } from "vue-router";
 import type { Family, FieldOutcome, LedgerName, Posting } from "@/api/client";
 import ActTold from "@/ui/ActTold.vue";
 import BroughtBy from "@/ui/BroughtBy.vue";
@@ -11,11 +11,12 @@ import { families } from "@/ui/families";
 import { dayInWords, inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { usePlan } from "@/queries/plan";
+import { useGoOn } from "@/ui/goOn";
 
 const props = defineProps<{ posting: Posting; ledger: LedgerName }>();
 const catalog = useCatalog();
 const plan = usePlan();
-const router = useRouter();
+const going = useGoOn();
 const kind = computed(() => props.posting.summary.kind);
 
 const told = (f: FieldOutcome) => f.final.text || f.acts.length || f.entered.text;
@@ -33,12 +34,13 @@ const made: Record<string, string> = {
 };
 
 async function again() {
+  const goOn = going();
   const d = props.posting.document;
   await plan.take(
     { ...d, record: props.ledger === "books" ? undefined : d.record },
     `As ${props.posting.summary.number}`,
   );
-  await router.push({ path: "/plan", query: { ...plan.scope } });
+  await goOn({ path: "/plan", query: { ...plan.scope } });
 }
 </script>
 

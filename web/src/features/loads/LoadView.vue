@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref, watch } from "vue";
-import { RouterLink, useRoute, useRouter } from "vue-router";
+import { RouterLink, useRoute } from "vue-router";
 import LoadColumns from "@/features/loads/LoadColumns.vue";
 import LoadPreview from "@/features/loads/LoadPreview.vue";
 import LoadResult from "@/features/loads/LoadResult.vue";
@@ -18,12 +18,13 @@ import {
   type LoadSetup,
 } from "@/queries/loads";
 import { stopRun, takeRunBack, works } from "@/queries/runs";
+import { useGoOn } from "@/ui/goOn";
 
 /** One file: how its columns become fields, what its first rows become, what a check and a load came to. */
 const catalog = useCatalog();
 const route = useRoute();
-const router = useRouter();
 const tried = useAttempt();
+const going = useGoOn();
 const id = computed(() => Number(route.params.id));
 const load = useLoad(() => id.value);
 const entry = computed(() => catalog.entry(load.data?.kind ?? ""));
@@ -64,7 +65,8 @@ async function begin(what: (id: number) => Promise<unknown>) {
   if (await tried.attempt(() => what(id.value))) looked.value = "run";
 }
 async function remove() {
-  if (await tried.attempt(() => removeLoad(id.value))) await router.push("/loads");
+  const goOn = going();
+  if (await tried.attempt(() => removeLoad(id.value))) await goOn("/loads");
 }
 const form = computed(() => {
   const l = load.data;

@@ -12,12 +12,14 @@ import { useCatalog } from "@/queries/catalog";
 import { count, moment } from "@/queries/format";
 import { bring, outcomes, useLoads, type Load } from "@/queries/loads";
 import { runStates, runTitles } from "@/queries/runs";
+import { useGoOn } from "@/ui/goOn";
 
 /** Files of records: brought by choosing, dropping or pasting, and those that were brought before. */
 const catalog = useCatalog();
 const route = useRoute();
 const router = useRouter();
 const tried = useAttempt();
+const going = useGoOn();
 const loads = useLoads();
 
 const kind = computed({
@@ -28,9 +30,10 @@ const kinds = computed(() => catalog.kinds.map((k) => ({ value: k.kind.key, labe
 const over = ref(false);
 
 async function take(file: Blob, name: string) {
+  const goOn = going();
   await tried.attempt(async () => {
     const load = await bring(kind.value, file, name);
-    await router.push(`/loads/${load.id}`);
+    await goOn(`/loads/${load.id}`);
   });
 }
 function dropped(event: DragEvent) {

@@ -25,12 +25,14 @@ import {
 } from "@/queries/duplicates";
 import { count, inSentence, moment } from "@/queries/format";
 import { stopRun, useRun, works } from "@/queries/runs";
+import { useGoOn } from "@/ui/goOn";
 
 /** Records that are twice: by what they are compared, what a scan of all of them found, and what becomes of it. */
 const catalog = useCatalog();
 const route = useRoute();
 const router = useRouter();
 const tried = useAttempt();
+const going = useGoOn();
 const kind = computed(() => String(route.params.kind));
 const entry = computed(() => catalog.entry(kind.value));
 const duplicates = useDuplicates(() => kind.value);
@@ -49,9 +51,10 @@ function show(next: Record<string, string | undefined>) {
   void router.replace({ query: { ...route.query, ...next } });
 }
 async function look(d: DuplicateDefinition) {
+  const goOn = going();
   await tried.attempt(async () => {
     const begun = await scan(kind.value, d.name, d.by);
-    await router.replace({ query: { scan: String(begun.id) } });
+    await goOn({ query: { scan: String(begun.id) }, replace: true });
   });
 }
 

@@ -44,11 +44,16 @@ function keyOf(name: string): string {
   return next;
 }
 async function save() {
-  if (await tried.attempt(() => saveRole(open.value || keyOf(given.name), { ...given })))
+  const saved = open.value;
+  // Another role that was opened meanwhile stays open.
+  if (
+    (await tried.attempt(() => saveRole(open.value || keyOf(given.name), { ...given }))) &&
+    open.value === saved
+  )
     open.value = undefined;
 }
 async function remove(role: Role) {
-  if (await tried.attempt(() => removeRole(role.key))) open.value = undefined;
+  if ((await tried.attempt(() => removeRole(role.key))) && open.value === role.key) open.value = undefined;
 }
 const titles = (role: Role) =>
   props.permissions

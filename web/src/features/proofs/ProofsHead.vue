@@ -1,21 +1,23 @@
 <script setup lang="ts">
-import { RouterLink, useRoute, useRouter } from "vue-router";
+import { RouterLink, useRoute } from "vue-router";
 import ChosenKind from "@/features/proofs/ChosenKind.vue";
 import { useAttempt } from "@/queries/attempt";
 import { format } from "@/queries/format";
 import { startProofs } from "@/queries/runs";
 import TroubleNote from "@/ui/TroubleNote.vue";
+import { useGoOn } from "@/ui/goOn";
 
 /** The head of both screens of proofs: what was kept, and what it confirms. */
 const route = useRoute();
-const router = useRouter();
 const tried = useAttempt();
+const going = useGoOn();
 
 /** Runs the proofs of all records, and measures their strength, as long work. */
 function everything() {
+  const goOn = going();
   return tried.attempt(async () => {
     const run = await startProofs({ format: { ...format } });
-    await router.push(`/runs?run=${run.id}`);
+    await goOn(`/runs?run=${run.id}`);
   });
 }
 </script>

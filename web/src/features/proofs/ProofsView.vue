@@ -16,9 +16,11 @@ import { useProofRun } from "@/features/proofs/proofRun";
 import { moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { usePlan } from "@/queries/plan";
+import { useGoOn } from "@/ui/goOn";
 
 const catalog = useCatalog();
 const plan = usePlan();
+const going = useGoOn();
 const route = useRoute();
 const router = useRouter();
 const runs = useProofRun();
@@ -101,8 +103,9 @@ function show(what: string) {
 }
 
 async function onPlan(p: Proof) {
+  const goOn = going();
   await plan.take(p.given, `Proof ${p.id}`);
-  await router.push({ path: "/plan", query: { ...plan.scope } });
+  await goOn({ path: "/plan", query: { ...plan.scope } });
 }
 
 /** Why the new result is right, by the proof that is asked about. */

@@ -13,6 +13,7 @@ import { useCatalog } from "@/queries/catalog";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { usePlan } from "@/queries/plan";
 import { useSession } from "@/queries/session";
+import { useGoOn } from "@/ui/goOn";
 
 const session = useSession();
 const catalog = useCatalog();
@@ -75,8 +76,9 @@ function sorted(key: string): "ascending" | "descending" | undefined {
 }
 
 async function download() {
+  const goOn = going();
   const { text, run } = await list.exported();
-  if (run) return router.push(`/runs?run=${run}`);
+  if (run) return goOn(`/runs?run=${run}`);
   if (text === undefined) return;
   const link = document.createElement("a");
   link.href = URL.createObjectURL(new Blob([text], { type: "text/csv" }));
@@ -134,6 +136,7 @@ const chosen = ref(new Set<string>());
 /** The place that was chosen last; with Shift all from there on are. */
 let from = 0;
 const choosing = useAttempt();
+const going = useGoOn();
 const mostChosen = 2000;
 watch(
   () => JSON.stringify([kindKey.value, list.selection]),

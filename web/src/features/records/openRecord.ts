@@ -21,6 +21,7 @@ import { useAttempt } from "@/queries/attempt";
 import { onChangeOf, onNews, usePresence } from "@/queries/news";
 import { usePlan } from "@/queries/plan";
 import { unsaved } from "@/features/records/unsaved";
+import { useGoOn } from "@/ui/goOn";
 
 /** The form of a record, as far as the cursor is concerned. */
 interface Cursor {
@@ -76,6 +77,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   const merge = ref<Merge>();
   /** What the person does with the record as a whole. */
   const deed = useAttempt();
+  const going = useGoOn();
 
   const readonly = computed(
     () =>
@@ -378,6 +380,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   const post = () => alone(postNow);
   async function postNow() {
     if (!entry.value?.kind.posted || readonly.value) return;
+    const at = path.value;
     let current = record.value;
     if (isNew.value || dirty.value) current = await keep("post");
     else await settle();
@@ -386,6 +389,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
       const params = { path: { kind: kind.value, number: current.number } };
       const body = { version: current.version, reasons: trial.reasons.value, format };
       const answer = await change(api.POST("/records/{kind}/{number}/post", { params, body }));
+      if (path.value !== at) return; // the person went on; what was posted is posted
       if (answer.record) return shownAs(answer.record, `Posted to the books as ${answer.record.number}.`);
       if (isNew.value) await shownAs(current, "");
       record.value = current;
@@ -399,20 +403,25 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
 
   async function reverse(day: string) {
     if (!record.value) return;
+    const at = path.value;
     await deed.attempt(async () => {
       const params = { path: { kind: kind.value, number: number.value } };
       const body = { version: record.value!.version, day };
       const back = await change(api.POST("/records/{kind}/{number}/reverse", { params, body }));
-      await shownAs(back, `${number.value} is reversed by this document.`);
+      if (path.value === at) await shownAs(back, `${number.value} is reversed by this document.`);
     });
   }
 
   async function remove() {
+    const at = path.value;
+    const of = kind.value;
+    const goOn = going();
     await deed.attempt(async () => {
-      const params = { path: { kind: kind.value, number: number.value } };
+      const params = { path: { kind: of, number: number.value } };
       await change(api.DELETE("/records/{kind}/{number}", { params }));
-      dirty.value = false;
-      await router.push(`/records/${kind.value}`);
+      unsaved.delete(at);
+      if (path.value === at) dirty.value = false;
+      await goOn(`/records/${of}`);
     });
   }
 
@@ -424,8 +433,9 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   }
 
   async function onPlan() {
+    const goOn = going();
     await plan.take(trial.document.value, isNew.value ? "" : `Change of ${number.value}`);
-    await router.push({ path: "/plan", query: { ...plan.scope } });
+    await goOn({ path: "/plan", query: { ...plan.scope } });
   }
 
   async function changed() {

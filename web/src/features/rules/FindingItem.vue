@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { nextTick, ref, useTemplateRef } from "vue";
-import { RouterLink, useRouter } from "vue-router";
+import { RouterLink } from "vue-router";
 import type { Family, Finding } from "@/api/client";
 import FoundMark from "@/ui/FoundMark.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
@@ -8,6 +8,7 @@ import { useAttempt } from "@/queries/attempt";
 import { silence } from "@/queries/findings";
 import { moment } from "@/queries/format";
 import { usePlan } from "@/queries/plan";
+import { useGoOn } from "@/ui/goOn";
 
 /** One finding: what it is, what shows or excludes it, and what to do about it. */
 const props = defineProps<{
@@ -16,14 +17,15 @@ const props = defineProps<{
   beside?: number;
 }>();
 const plan = usePlan();
-const router = useRouter();
 const tried = useAttempt();
+const going = useGoOn();
 
 async function show() {
+  const goOn = going();
   const { witness, field, family } = props.finding;
   await plan.take(witness!.document, "The document of a finding");
   if (field) plan.selected = { field, family: family as Family };
-  await router.push({ path: "/plan", query: { ...plan.scope } });
+  await goOn({ path: "/plan", query: { ...plan.scope } });
 }
 
 const asking = ref(false);

@@ -24,11 +24,13 @@ import {
   type Run,
   type RunHit,
 } from "@/queries/runs";
+import { useGoOn } from "@/ui/goOn";
 
 /** Long work: what goes on and what ended, with what it found. Which one is open stands in the address. */
 const route = useRoute();
 const router = useRouter();
 const tried = useAttempt();
+const going = useGoOn();
 const runs = useRuns();
 const open = computed(() => runs.data?.find((r) => r.id === Number(route.query.run)));
 const hits = useHits(() => (open.value?.what === "duplicates" ? undefined : open.value), 100);
@@ -94,10 +96,14 @@ function show(id?: number) {
   void router.replace({ query: id ? { run: String(id) } : {} });
 }
 async function back(id: number) {
-  await tried.attempt(async () => show((await takeRunBack(id)).id));
+  const goOn = going();
+  await tried.attempt(async () =>
+    goOn({ query: { run: String((await takeRunBack(id)).id) }, replace: true }),
+  );
 }
 async function remove(id: number) {
-  if (await tried.attempt(() => removeRun(id))) show();
+  const goOn = going();
+  if (await tried.attempt(() => removeRun(id))) await goOn({ query: {}, replace: true });
 }
 </script>
 
