@@ -173,18 +173,23 @@ func (l *Line) writeOne(tx *store.Store, p *pending, book *bookSeen, apart bool)
 	} else {
 		err = write(tx)
 	}
-	var known *fault.Fault
 	switch {
 	case err == nil:
 		return nil
-	case errors.As(err, &known) && known.Reason != fault.Unable, errors.Is(err, store.ErrStale), errors.Is(err, store.ErrNotFound), errors.Is(err, store.ErrTaken):
-		p.err = Explain(err) // its own: nothing of it is written
+	case isOwn(err):
+		p.err = Explain(err) // nothing of it is written
 		if !apart {
 			return errOwn
 		}
 		return nil
 	}
 	return err
+}
+
+// isOwn tells whether an error is a change's own; any other ends the transaction.
+func isOwn(err error) bool {
+	var known *fault.Fault
+	return errors.As(err, &known) && known.Reason != fault.Unable || errors.Is(err, store.ErrStale) || errors.Is(err, store.ErrNotFound) || errors.Is(err, store.ErrTaken)
 }
 
 // bookSeen is the version of the rule book in a transaction that does not change it; it is read once.

@@ -46,6 +46,7 @@ func (l *Line) InOrder(ctx context.Context, b Batch) error {
 			}
 			continue
 		}
+		var failed error // a reason of the change's own not to be written
 		err = l.Alone(ctx, func(ctx context.Context) (*Change, error) {
 			c, err := b.Judges[from](ctx)
 			if err != nil || c.Write == nil {
@@ -55,13 +56,19 @@ func (l *Line) InOrder(ctx context.Context, b Batch) error {
 			write := *c
 			write.Write = func(ctx context.Context, tx *store.Store) error {
 				if err := c.Write(ctx, tx); err != nil {
+					if isOwn(err) {
+						failed = Explain(err)
+					}
 					return err
 				}
+				errs[from] = nil
 				return b.With(ctx, tx, from+1, errs)
 			}
 			return &write, nil
 		})
-		if err != nil {
+		if failed != nil {
+			changes[from], errs[from] = Nothing(), failed
+		} else if err != nil {
 			return err
 		}
 		if errs[from] == nil && changes[from].Write != nil {
