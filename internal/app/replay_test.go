@@ -293,7 +293,8 @@ func TestAReplayIsWhatPostingWouldHaveMade(t *testing.T) {
 func entries(t *testing.T, rules ...rule.Body) ([]string, *app.App) {
 	t.Helper()
 	now := morning()
-	d := app.New(onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) }), func() time.Time { return now })
+	s := onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) })
+	d := app.New(s, func() time.Time { return now })
 	// That a rule looked back is why it is known what was saved before.
 	add(t, d, body(journal, rule.Validate, "reference", rule.Effect{Severity: rule.Advise, Must: `is blank(reference) or reference != previous.reference`, Message: "Again"}), rule.InForce)
 	for _, b := range rules {
@@ -324,12 +325,24 @@ func entries(t *testing.T, rules ...rule.Body) ([]string, *app.App) {
 	posts(save(t, d, document(journal, "10", "JE", values{"customer": customer.Number}, lines("12.50")...)))
 	posts(save(t, d, document(journal, "10", "JE", values{"customer": customer.Number, "text": "Said", "reference": "Mine"}, lines("25")...)))
 	posts(changes(save(t, d, document(journal, "10", "JE", values{"customer": customer.Number, "text": "First"}, lines("40")...)), values{"text": "Second"}, "24"))
+	// What no rule judged between saving and posting, as where a load is taken back, stands beside what rules had filled.
+	restored := save(t, d, document(journal, "10", "JE", values{"customer": customer.Number}, lines("22")...))
+	r, err := s.Record(as(t), journal, restored.Number)
+	require.NoError(t, err)
+	r.Content = r.Content.Clone()
+	r.Values["due_date"], r.Lines[1].Values["text"] = "2026-12-24", "Restored"
+	r, err = s.ChangeRecord(as(t), r, "restored", nil, record.Stamp{At: store.Instant(now.Add(time.Minute)), Person: "Ada", By: "Ada"})
+	require.NoError(t, err)
+	restored.Version = r.Version
+	now = now.Add(time.Hour)
+	d = app.New(s, func() time.Time { return now }) // it has not seen the record before
+	posts(restored)
 	// Between saving and posting the customer moves.
 	waits := save(t, d, document(journal, "10", "JE", values{"customer": customer.Number}, lines("7")...))
 	now = now.Add(time.Hour)
 	moved := document("customer", "10", "WHOL", values{"name": "Harbour Grocers", "city": "Galway", "payment_terms": "N14"})
 	moved.Record = customer.Number
-	_, err := d.Records.Save(as(t), contract.SaveRequest{Document: moved, Version: customer.Version})
+	_, err = d.Records.Save(as(t), contract.SaveRequest{Document: moved, Version: customer.Version})
 	require.NoError(t, err)
 	now = now.Add(time.Hour)
 	posts(waits)
