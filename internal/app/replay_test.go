@@ -109,6 +109,42 @@ func TestAReplayJudgesByWhatWasSoThen(t *testing.T) {
 	assert.Equal(t, "not-a-day", codeOf(t, err))
 }
 
+// What no rule read when a document was posted is read as it was then, by the time: a record behind another.
+func TestAReplayReadsWhatNobodyReadThenAsItWas(t *testing.T) {
+	now := morning()
+	s := onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) })
+	d := app.New(s, func() time.Time { return now })
+	_, err := d.Catalog.SaveType(as(t), "price_list", "STD", record.Type{Label: "Standard"})
+	require.NoError(t, err)
+	named := func(number, name string, version int) contract.Record {
+		list := document("price_list", "10", "STD", values{"name": name})
+		list.Record = number
+		answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: list, Version: version})
+		require.NoError(t, err)
+		require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+		return *answer.Record
+	}
+	prices := named("", "Spring", 0)
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Harbour Grocers", "price_list": prices.Number}))
+	now = now.AddDate(0, 0, 1)
+	early := sale(t, d, customer.Number, "12.50")
+	now = now.AddDate(0, 0, 1)
+	prices = named(prices.Number, "Summer", prices.Version)
+	now = now.AddDate(0, 0, 1)
+	late := sale(t, d, customer.Number, "1.00")
+	now = now.AddDate(0, 0, 1)
+	named(prices.Number, "Autumn", prices.Version)
+
+	c := prepare(t, d, "Price lists")
+	put(t, d, c, body(journal, rule.Substitute, "text", rule.Effect{Value: "customer.price_list.name"}))
+	_, hits := replayed(t, d, c.ID, contract.ReplayRequest{})
+	after := map[string]string{}
+	for _, h := range hits {
+		after[h.Number] = h.Changes[0].After.Value
+	}
+	assert.Equal(t, map[string]string{early.Number: "Spring", late.Number: "Summer"}, after)
+}
+
 // What moves is counted by kind, company and field; what is otherwise already is counted apart, and figures of another
 // codicil or book are said to be old.
 func TestAReplayCountsWhatMovesAndWhatDrifted(t *testing.T) {
