@@ -3,6 +3,7 @@ package app_test
 import (
 	"fmt"
 	"slices"
+	"strings"
 	"testing"
 	"time"
 
@@ -14,6 +15,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/actor"
 	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -112,6 +114,45 @@ func TestASingleChangeIsACodicilOfItsOwn(t *testing.T) {
 	require.Len(t, changed.Contents, 1)
 	assert.Contains(t, changed.Contents[0].Before[0], "N30")
 	assert.Contains(t, changed.Contents[0].After[0], "N60")
+}
+
+// A person of some companies sees of a codicil what touches one of theirs, before or after.
+func TestOfACodicilIsShownWhatTouchesOnesCompanies(t *testing.T) {
+	d := office(t)
+	moved := add(t, d, terms(`"N15"`, rule.Scope{Companies: []string{"10"}}), rule.InForce)
+	c := prepare(t, d, "Terms")
+	inside := with(t, d, c)
+	for company, value := range map[string]string{"10": `"N10"`, "20": `"N20"`, "": `"N30"`} {
+		scope := rule.Scope{}
+		if company != "" {
+			scope.Companies = []string{company}
+		}
+		_, err := inside.Rules.Create(as(t), contract.RuleChange{Body: terms(value, scope)})
+		require.NoError(t, err)
+	}
+	_, err := inside.Rules.Change(as(t), moved.ID, contract.RuleChange{Body: terms(`"N15"`, rule.Scope{Companies: []string{"20"}}), Version: moved.Version, Reason: "they asked"})
+	require.NoError(t, err)
+	for companies, want := range map[string][]string{"10": {"N10", "N15", "N30"}, "20": {"N15", "N20", "N30"}, "30": {"N30"}, "10 20": {"N10", "N15", "N20", "N30"}} {
+		ben := actor.Actor{ID: "ben", Name: "Ben", Via: actor.Program, Rights: actor.Rights{May: map[actor.Permission][]string{actor.RulesRead: nil}, Companies: strings.Fields(companies)}}
+		ctx := actor.With(t.Context(), ben)
+		seen, err := d.Codicils.Get(ctx, c.ID)
+		require.NoError(t, err)
+		var told []string
+		for _, change := range seen.Contents {
+			for _, value := range []string{"N10", "N15", "N20", "N30"} {
+				if change.RuleAfter != nil && strings.Contains(change.RuleAfter.Body.Effect.Value, value) {
+					told = append(told, value)
+				}
+			}
+		}
+		slices.Sort(told)
+		assert.Equal(t, want, told, "of %s", companies)
+		all, err := d.Codicils.List(ctx, []contract.CodicilState{contract.CodicilOpen}, false, 0, 0)
+		require.NoError(t, err)
+		at := slices.IndexFunc(all.Codicils, func(s contract.CodicilSummary) bool { return s.ID == c.ID })
+		require.GreaterOrEqual(t, at, 0)
+		assert.Equal(t, len(want), all.Codicils[at].Changes, "of %s", companies)
+	}
 }
 
 // What is prepared in a codicil is shown only with it, and comes into force together.

@@ -1,8 +1,10 @@
 package app_test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -17,6 +19,7 @@ import (
 	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
+	"codicil/internal/ledger"
 	"codicil/internal/standard"
 	"codicil/internal/store"
 )
@@ -408,4 +411,38 @@ func TestAKindIsData(t *testing.T) {
 func withRecord(d judge.Document, number string) judge.Document {
 	d.Record = number
 	return d
+}
+
+// Balances of very many accounts come by pages, each once and in order, whatever stands in their keys.
+func TestBalancesComeByPages(t *testing.T) {
+	s := onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) })
+	d := app.New(s, morning)
+	kinds, err := s.Kinds(as(t))
+	require.NoError(t, err)
+	booked := kinds[slices.IndexFunc(kinds, func(k record.Kind) bool { return k.Key == journal })]
+	const accounts = 1203
+	entries := make([]ledger.Entry, accounts)
+	for i := range entries {
+		entries[i] = ledger.Entry{Line: i + 1, Company: "10", Account: fmt.Sprintf("7~%04d~", i), Debit: "1", Currency: "EUR"}
+	}
+	_, err = ledger.Post(as(t), s, ledger.Posting{Ledger: ledger.Books, Number: "A1", Kind: journal, Company: "10", Type: "JE", Posted: record.Stamp{By: "Ada", Person: "Ada"}}, &booked, entries)
+	require.NoError(t, err)
+	var keys []string
+	for after, pages := "", 0; ; {
+		page, err := d.Posting.Balances(as(t), ledger.Books, ledger.ByAccount, after, nil)
+		require.NoError(t, err)
+		for _, b := range page.Balances {
+			keys = append(keys, b.Key)
+		}
+		if pages++; page.Next == "" {
+			assert.Equal(t, 3, pages)
+			break
+		}
+		after = page.Next
+	}
+	require.Len(t, keys, accounts)
+	assert.True(t, slices.IsSorted(keys))
+	assert.Len(t, slices.Compact(keys), accounts)
+	_, err = d.Posting.Balances(as(t), ledger.Books, ledger.ByAccount, "10~EUR", nil)
+	assert.Equal(t, "not-a-place", code(t, err))
 }

@@ -126,11 +126,9 @@ func (s *Service) Balances(ctx context.Context, name, by, after string, format *
 	}
 	q := store.BalanceQuery{Ledger: name, By: by, Kind: kind, Limit: mostBalances + 1, Companies: access.Scope(ctx)}
 	if after != "" {
-		place := strings.Split(after, "~")
-		if len(place) != 3 {
-			return page, fault.Bad(fault.NotAPlace, after)
+		if q.After, err = balanceAt(after); err != nil {
+			return page, err
 		}
-		q.After = ledger.Balance{Key: place[0], Company: place[1], Currency: place[2]}
 	}
 	rows, err := s.base.Store.Balances(ctx, q)
 	if err != nil {
@@ -139,11 +137,20 @@ func (s *Service) Balances(ctx context.Context, name, by, after string, format *
 	if len(rows) > mostBalances {
 		rows = rows[:mostBalances]
 		last := rows[mostBalances-1]
-		page.Next = strings.Join([]string{last.Key, last.Company, last.Currency}, "~")
+		page.Next = strings.Join([]string{last.Company, last.Currency, last.Key}, "~")
 	}
 	links, show := s.base.Links(ctx, ref, ""), view.Amounts{Format: format.OrPlain()}
 	page.Balances = view.List(rows, func(b ledger.Balance) contract.Balance { return show.Balance(b, links.Title(kind, b.Key)) })
 	return page, links.Err()
+}
+
+// balanceAt reads the place of a balance in their order; only its key, the last part, may hold what parts them.
+func balanceAt(place string) (ledger.Balance, error) {
+	parts := strings.SplitN(place, "~", 3)
+	if len(parts) != 3 {
+		return ledger.Balance{}, fault.Bad(fault.NotAPlace, place)
+	}
+	return ledger.Balance{Company: parts[0], Currency: parts[1], Key: parts[2]}, nil
 }
 
 // mostPostings is how many postings are returned at once.
