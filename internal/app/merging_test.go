@@ -16,6 +16,7 @@ import (
 	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/ledger"
+	"codicil/internal/store"
 )
 
 // byName finds names of vendors that are almost equal, in all companies.
@@ -558,5 +559,44 @@ func TestAMergeThatIsCutOffGoesOn(t *testing.T) {
 		cutCounts, cutTold := outcome(t, true, scan)
 		assert.Equal(t, counts, cutCounts)
 		assert.ElementsMatch(t, told, cutTold)
+	}
+}
+
+// Pairs that are different come by pages, each once, whatever stands in their numbers.
+func TestDifferentPairsComeByPages(t *testing.T) {
+	s := onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) })
+	d := app.New(s, morning)
+	const pairs = 250
+	for i := range pairs {
+		numbers := []string{fmt.Sprintf("V~%d", i/20), fmt.Sprintf("V~%d~%d", i/20, i%20)}
+		for _, number := range numbers {
+			if _, err := s.Record(as(t), "vendor", number); err == nil {
+				continue
+			}
+			_, err := s.AddRecord(as(t), record.Record{Ref: record.Ref{Kind: "vendor", Number: number}, Company: "10", Type: "TRAD", State: record.Kept, Content: record.Content{Values: values{"name": number}}}, store.Numbering{}, nil, record.Stamp{})
+			require.NoError(t, err)
+		}
+		of := store.DifferenceOf("vendor", numbers[0], numbers[1])
+		of.Why = "Two quays"
+		require.NoError(t, s.SaveDifference(as(t), of))
+	}
+	seen := map[string]int{}
+	for after := ""; ; {
+		page, err := d.Duplicates.Different(as(t), "vendor", after)
+		require.NoError(t, err)
+		for _, p := range page.Differences {
+			seen[p.Number+" "+p.Other]++
+		}
+		if after = page.Next; after == "" {
+			break
+		}
+	}
+	assert.Len(t, seen, pairs)
+	for pair, times := range seen {
+		assert.Equal(t, 1, times, pair)
+	}
+	for _, odd := range []string{"V1", "x~V1", "9~V1", "-1~V1"} {
+		_, err := d.Duplicates.Different(as(t), "vendor", odd)
+		assert.Equal(t, "not-a-place", code(t, err), odd)
 	}
 }

@@ -10,6 +10,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -254,12 +255,9 @@ func (s *Service) Different(ctx context.Context, key, after string) (contract.Di
 	if err != nil {
 		return page, err
 	}
-	var from store.Difference
-	if after != "" {
-		var ok bool
-		if from.Number, from.Other, ok = strings.Cut(after, "~"); !ok {
-			return page, fault.Bad(fault.NotAPlace, after)
-		}
+	from, err := pairAt(after)
+	if err != nil {
+		return page, err
 	}
 	found, err := s.base.Store.Differences(ctx, key, access.Scope(ctx), from, mostDifferences+1)
 	if err != nil {
@@ -268,7 +266,7 @@ func (s *Service) Different(ctx context.Context, key, after string) (contract.Di
 	if len(found) > mostDifferences {
 		found = found[:mostDifferences]
 		last := found[mostDifferences-1]
-		page.Next = last.Number + "~" + last.Other
+		page.Next = fmt.Sprintf("%d~%s%s", len(last.Number), last.Number, last.Other)
 	}
 	links := s.base.Links(ctx, ref, "")
 	for _, d := range found {
@@ -277,6 +275,20 @@ func (s *Service) Different(ctx context.Context, key, after string) (contract.Di
 		page.Differences = append(page.Differences, shown)
 	}
 	return page, links.Err()
+}
+
+// pairAt reads the place of a pair in their order: how long the first number is, and both. "" is before all.
+func pairAt(place string) (d store.Difference, err error) {
+	if place == "" {
+		return d, nil
+	}
+	length, numbers, parted := strings.Cut(place, "~")
+	n, err := strconv.Atoi(length)
+	if !parted || err != nil || n < 0 || n > len(numbers) {
+		return d, fault.Bad(fault.NotAPlace, place)
+	}
+	d.Number, d.Other = numbers[:n], numbers[n:]
+	return d, nil
 }
 
 // Described is a record as it is shown among its duplicates. Cost: a count of those that name it.
