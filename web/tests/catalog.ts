@@ -1,4 +1,4 @@
-import { createPinia, setActivePinia } from "pinia";
+import { createPinia, getActivePinia, setActivePinia } from "pinia";
 import type { Catalog, Schemas } from "@/api/client";
 import { queryClient } from "@/queries/client";
 
@@ -76,7 +76,15 @@ export const session: Schemas["SessionState"] = {
   idle: 3600,
 };
 
+/** Ends the stores that there are, with their watchers: they must not answer to what comes after. */
+export function endStores() {
+  const pinia = getActivePinia() as { _e?: { stop(): void } } | undefined;
+  pinia?._e?.stop();
+  setActivePinia(undefined);
+}
+
 export function fillCatalog() {
+  endStores();
   queryClient.setQueryData(["session"], session);
   setActivePinia(createPinia());
   const catalog: Catalog = {

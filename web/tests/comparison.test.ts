@@ -1,5 +1,5 @@
 import { flushPromises } from "@vue/test-utils";
-import { describe, expect, it } from "vitest";
+import { afterEach, describe, expect, it } from "vitest";
 import { effectScope } from "vue";
 import type { Plan, PlanRule } from "@/api/client";
 import { useComparison } from "@/features/plan/comparison";
@@ -26,11 +26,17 @@ const plan = (stations: Record<string, PlanRule[]>): Plan => ({
   ],
 });
 
+/** What a test begins ends with it: it must not answer to what the next one changes. */
+let living = effectScope();
+afterEach(() => {
+  living.stop();
+  living = effectScope();
+});
+
 async function compared(own: Record<string, PlanRule[]>, there: Record<string, PlanRule[]>) {
   fillCatalog();
   serve({ "GET /plan": (_: never, query) => plan(query.get("company") === "30" ? own : there) });
-  const scope = effectScope();
-  const comparison = scope.run(() => useComparison())!;
+  const comparison = living.run(() => useComparison())!;
   Object.assign(usePlan().scope, { kind: "vendor", company: "30", type: "TRAD", day: "2026-11-24" });
   await flushPromises();
   comparison.with = { company: "10", type: "TRAD", rules: "" };
@@ -67,7 +73,7 @@ describe("two plans beside each other", () => {
       "GET /codicils/14": () => ({ id: 14, state: "open", title: "Longer" }),
     });
     useShown().show("codicil-14");
-    const comparison = effectScope().run(() => useComparison())!;
+    const comparison = living.run(() => useComparison())!;
     Object.assign(usePlan().scope, { kind: "vendor", company: "30", type: "TRAD", day: "2026-11-24" });
     await flushPromises();
     comparison.with = { company: "30", type: "TRAD", rules: "" };

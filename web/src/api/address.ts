@@ -29,3 +29,8 @@ export function keyOf(name: string): string {
     .replace(/^[^a-z]+|_+$/g, "")
     .slice(0, 40);
 }
+
+/** Where a record is shown. Its number may hold what has a meaning in an address, like a slash. */
+export function recordPlace(kind: string, number: string): string {
+  return `/records/${kind}/${encodeURIComponent(number)}`;
+}

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api } from "@/api/client";
@@ -59,7 +60,7 @@ const records = useWhileTyping(
         return options.slice(0, 3).map((o) => ({
           label: `${o.number} ${o.title}`,
           what: inSentence(kind.label),
-          to: `/records/${kind.key}/${o.number}`,
+          to: recordPlace(kind.key, o.number),
         }));
       }),
     );

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { computed } from "vue";
 import { RouterLink } from "vue-router";
 import type { Message } from "@/api/client";
@@ -47,7 +48,7 @@ const sorted = computed(() => {
       </button>
       <span class="text"
         >{{ textOf(m) }}
-        <RouterLink v-for="r in m.records" :key="r.key" :to="`/records/${r.what}/${r.key}`" class="plain"
+        <RouterLink v-for="r in m.records" :key="r.key" :to="recordPlace(r.what, r.key)" class="plain"
           >{{ r.key }} {{ r.title }}</RouterLink
         ></span
       >

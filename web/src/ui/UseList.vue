@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { RouterLink } from "vue-router";
 import type { Use } from "@/api/client";
 import { inSentence } from "@/queries/format";
@@ -8,11 +9,11 @@ defineProps<{ uses: Use[]; count?: number }>();
 const catalog = useCatalog();
 
 function link(use: Use): string {
-  if (catalog.entry(use.what)) return `/records/${use.what}/${use.key}`;
+  if (catalog.entry(use.what)) return recordPlace(use.what, use.key);
   const screens: Record<string, string> = {
     rule: `/plan?rule=${use.key}`,
     proof: `/proofs?proof=${use.key}`,
-    posting: `/ledger/${use.key}`,
+    posting: `/ledger/${encodeURIComponent(use.key)}`,
     run: `/runs?run=${use.key}`,
     map: "/tables/maps",
     layout: "/tables/layouts",

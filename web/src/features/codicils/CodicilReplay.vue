@@ -83,7 +83,7 @@ const words: Partial<Record<RunHit["what"], string>> = {
         <tbody>
           <tr v-for="h in hits.data" :key="`${h.kind} ${h.number}`">
             <td>
-              <RouterLink :to="`/codicils/${codicil}/replays/${h.kind}/${h.number}`">{{
+              <RouterLink :to="`/codicils/${codicil}/replays/${h.kind}/${encodeURIComponent(h.number)}`">{{
                 h.number
               }}</RouterLink>
               {{ h.title }}

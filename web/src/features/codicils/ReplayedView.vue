@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { computed, ref } from "vue";
 import { RouterLink, useRoute } from "vue-router";
 import type { Act, Family, FieldOutcome, Schemas } from "@/api/client";
@@ -88,7 +89,7 @@ const alike = (r: Row, a: Act) =>
           {{ of.number }} <span class="titled">{{ asked.data.hit.title }}</span>
         </h1>
         <span class="spring" />
-        <RouterLink class="button" :to="`/records/${of.kind}/${of.number}`"
+        <RouterLink class="button" :to="recordPlace(of.kind, of.number)"
           >See the {{ inSentence(catalog.entry(of.kind)?.kind.label) }}</RouterLink
         >
         <RouterLink class="button" :to="`/codicils/${of.id}`">Back to codicil {{ of.id }}</RouterLink>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { computed, ref } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import type { Schemas } from "@/api/client";
@@ -162,7 +163,7 @@ async function settle(number: string, d: Schemas["BatchDifference"], take: "firs
         <h2>Nothing was done: the rules do not accept this</h2>
         <ul>
           <li v-for="r in refused" :key="r.number">
-            <RouterLink :to="`/records/${batch.kind}/${r.number}`">{{ r.number }}</RouterLink>
+            <RouterLink :to="recordPlace(batch.kind, r.number)">{{ r.number }}</RouterLink>
             {{
               r.messages
                 .filter((m) => m.severity !== "advise")
@@ -217,7 +218,7 @@ async function settle(number: string, d: Schemas["BatchDifference"], take: "firs
               <tr v-for="(x, i) in d.differences" :key="`${x.field}/${x.line}`">
                 <td>
                   <template v-if="!i"
-                    ><RouterLink :to="`/records/${batch.kind}/${d.number}`">{{ d.number }}</RouterLink>
+                    ><RouterLink :to="recordPlace(batch.kind, d.number)">{{ d.number }}</RouterLink>
                     {{ d.title }}</template
                   >
                 </td>
@@ -269,7 +270,7 @@ async function settle(number: string, d: Schemas["BatchDifference"], take: "firs
           <tr v-for="d in documents.rows" :key="d.number">
             <td class="right quiet">{{ d.position }}</td>
             <td>
-              <RouterLink :to="`/records/${batch.kind}/${d.number}`">{{ d.number }}</RouterLink> {{ d.title }}
+              <RouterLink :to="recordPlace(batch.kind, d.number)">{{ d.number }}</RouterLink> {{ d.title }}
             </td>
             <td class="right">{{ d.amount.text }}</td>
             <td><StateMark v-if="d.state" :state="d.state" /><template v-else>deleted</template></td>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { onMounted, ref, useTemplateRef } from "vue";
 import { RouterLink } from "vue-router";
 import { findRecords } from "@/queries/batches";
@@ -33,7 +34,7 @@ async function look() {
     />
     <ul>
       <li v-for="f in found" :key="f.number">
-        <RouterLink :to="`/records/${kind}/${f.number}`">{{ f.number }}</RouterLink> {{ f.title }}
+        <RouterLink :to="recordPlace(kind, f.number)">{{ f.number }}</RouterLink> {{ f.title }}
         <span class="quiet">{{ f.about }}</span>
       </li>
     </ul>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { useEventListener } from "@vueuse/core";
 import { ref } from "vue";
 import { RouterLink } from "vue-router";
@@ -190,7 +191,7 @@ function back() {
           <h2>Done</h2>
           <ul class="told" aria-live="polite">
             <li v-for="d in desk.done" :key="d.number" :class="{ waits: d.waits }">
-              <RouterLink :to="`/records/${desk.kind}/${d.number}`">{{ d.number }}</RouterLink> {{ d.said }}
+              <RouterLink :to="recordPlace(desk.kind, d.number)">{{ d.number }}</RouterLink> {{ d.said }}
             </li>
           </ul>
         </template>

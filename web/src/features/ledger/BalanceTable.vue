@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { RouterLink } from "vue-router";
 import ListExport from "@/ui/ListExport.vue";
 import ListHead from "@/ui/ListHead.vue";
@@ -38,7 +39,7 @@ const list = useList<Schemas["Balance"]>(
       <tr v-for="b in list.rows" :key="b.company + b.key + b.currency">
         <td class="nowrap">{{ catalog.companyName(b.company) }}</td>
         <td>
-          <RouterLink :to="`/records/${kind}/${b.key}`">{{ b.key }}</RouterLink> {{ b.title }}
+          <RouterLink :to="recordPlace(kind, b.key)">{{ b.key }}</RouterLink> {{ b.title }}
         </td>
         <td class="right">{{ b.debit.text }}</td>
         <td class="right">{{ b.credit.text }}</td>

@@ -39,7 +39,9 @@ const number = (then: string, now?: string) => (now ? `${then} → ${now}` : the
     <tbody>
       <tr v-for="e in list.rows" :key="e.posting + e.line">
         <td v-if="!withoutPosting" class="nowrap">
-          <RouterLink :to="`/ledger/${e.posting}?ledger=${ledger}&view=journal`">{{ e.posting }}</RouterLink>
+          <RouterLink :to="`/ledger/${encodeURIComponent(e.posting)}?ledger=${ledger}&view=journal`">{{
+            e.posting
+          }}</RouterLink>
         </td>
         <td v-if="!withoutPosting" class="nowrap">{{ e.day }}</td>
         <td>

@@ -212,7 +212,7 @@ const list = useList<PostingSummary>(
               :class="{ open: p.number === posting.data?.summary.number }"
             >
               <td class="nowrap">
-                <RouterLink :to="{ path: `/ledger/${p.number}`, query: route.query }">{{
+                <RouterLink :to="{ path: `/ledger/${encodeURIComponent(p.number)}`, query: route.query }">{{
                   p.number
                 }}</RouterLink>
               </td>

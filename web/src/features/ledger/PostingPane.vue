@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { computed } from "vue";
 import { RouterLink } from "vue-router";
 import type { Family, FieldOutcome, LedgerName, Posting } from "@/api/client";
@@ -49,7 +50,7 @@ async function again() {
     <div class="page-head">
       <h1>{{ posting.summary.number }}</h1>
       <span class="spring" />
-      <RouterLink v-if="ledger === 'books'" class="button" :to="`/records/${kind}/${posting.summary.number}`">
+      <RouterLink v-if="ledger === 'books'" class="button" :to="recordPlace(kind, posting.summary.number)">
         See the {{ inSentence(catalog.entry(kind)?.kind.label) }}
       </RouterLink>
       <button type="button" class="button" @click="again">Test it again on the plan</button>
@@ -78,13 +79,13 @@ async function again() {
       </template>
       <template v-if="posting.summary.reverses">
         It reverses
-        <RouterLink :to="`/ledger/${posting.summary.reverses}?ledger=${ledger}`">{{
+        <RouterLink :to="`/ledger/${encodeURIComponent(posting.summary.reverses)}?ledger=${ledger}`">{{
           posting.summary.reverses
         }}</RouterLink>.
       </template>
       <template v-if="posting.reversedBy">
         It is reversed by
-        <RouterLink :to="`/ledger/${posting.reversedBy}?ledger=${ledger}`">{{
+        <RouterLink :to="`/ledger/${encodeURIComponent(posting.reversedBy)}?ledger=${ledger}`">{{
           posting.reversedBy
         }}</RouterLink>.
       </template>
@@ -99,7 +100,7 @@ async function again() {
     </p>
     <p v-for="(w, i) in posting.outcome.followUps" :key="`write ${i}`" class="message written">
       {{ ledger === "practice" ? "Would write" : "Wrote" }} to
-      <RouterLink :to="`/records/${w.kind}/${w.number}`">{{ w.number }} {{ w.title }}</RouterLink
+      <RouterLink :to="recordPlace(w.kind, w.number)">{{ w.number }} {{ w.title }}</RouterLink
       >: {{ w.label }} {{ w.before.text || "blank" }} → <b>{{ w.after.text || "blank" }}</b> (rule
       {{ w.rule }})
     </p>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, reactive, watch } from "vue";
 import { RouterLink } from "vue-router";
@@ -107,7 +108,7 @@ const changes = (h: RunHit) =>
           <b>{{ words[h.what] }}</b>
         </td>
         <td>
-          <RouterLink v-if="h.number && h.what !== 'withdrawn'" :to="`/records/${h.kind}/${h.number}`">{{
+          <RouterLink v-if="h.number && h.what !== 'withdrawn'" :to="recordPlace(h.kind, h.number)">{{
             h.number
           }}</RouterLink>
           <template v-else>{{ h.number }}</template> {{ h.title === h.number ? "" : h.title }}

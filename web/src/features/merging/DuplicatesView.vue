@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
@@ -221,10 +222,10 @@ const list = useList<DuplicateDefinition>(
         <tbody>
           <tr v-for="d in differences.data" :key="`${d.number} ${d.other}`">
             <td>
-              <RouterLink :to="`/records/${kind}/${d.number}`">{{ d.number }}</RouterLink> {{ d.title }}
+              <RouterLink :to="recordPlace(kind, d.number)">{{ d.number }}</RouterLink> {{ d.title }}
             </td>
             <td>
-              <RouterLink :to="`/records/${kind}/${d.other}`">{{ d.other }}</RouterLink> {{ d.otherTitle }}
+              <RouterLink :to="recordPlace(kind, d.other)">{{ d.other }}</RouterLink> {{ d.otherTitle }}
             </td>
             <td>{{ d.why }}</td>
             <td class="quiet">

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { computed, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import RunCounts from "@/features/runs/RunCounts.vue";
@@ -129,7 +130,7 @@ const words: Record<DuplicateGroup["state"], string> = {
           :key="h.number + h.what + h.rule"
           :class="{ wrong: h.what !== 'names' }"
         >
-          <RouterLink :to="h.rule ? `/plan?rule=${h.rule}` : `/records/${h.kind}/${h.number}`">{{
+          <RouterLink :to="h.rule ? `/plan?rule=${h.rule}` : recordPlace(h.kind, h.number)">{{
             h.rule ? h.title : h.number
           }}</RouterLink>
           {{ h.said }}
@@ -163,7 +164,7 @@ const words: Record<DuplicateGroup["state"], string> = {
               />
             </td>
             <td>
-              <RouterLink :to="`/records/${kind}/${r.number}`">{{ r.number }}</RouterLink>
+              <RouterLink :to="recordPlace(kind, r.number)">{{ r.number }}</RouterLink>
               <span class="title">{{ r.title }}</span>
             </td>
             <td class="quiet">{{ catalog.companyName(r.company) }}</td>
@@ -177,7 +178,7 @@ const words: Record<DuplicateGroup["state"], string> = {
               <RouterLink
                 v-if="g.state === 'open' && i === 0"
                 class="beside"
-                :to="`/merge/${kind}?numbers=${g.records.map((r) => r.number).join(',')}`"
+                :to="{ path: `/merge/${kind}`, query: { numbers: g.records.map((r) => r.number) } }"
                 >Side by side</RouterLink
               >
             </td>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { computed, reactive, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import RunCounts from "@/features/runs/RunCounts.vue";
@@ -106,7 +107,7 @@ async function back() {
     <template v-if="run.data">
       <RunCounts :run="run.data" />
       <p v-for="h in hits.data?.filter((h) => h.what !== 'change')" :key="h.number + h.what + h.said">
-        <RouterLink :to="`/records/${h.kind}/${h.number}`">{{ h.number }}</RouterLink> {{ h.title }}
+        <RouterLink :to="recordPlace(h.kind, h.number)">{{ h.number }}</RouterLink> {{ h.title }}
         <span :class="{ wrong: h.what === 'refuse' }">{{ h.said }}</span>
       </p>
       <p>
@@ -144,7 +145,7 @@ async function back() {
                 <b>{{ r.number === kept ? "Stays" : "Merged into it" }}</b>
               </label>
               <div class="title">
-                <RouterLink :to="`/records/${kind}/${r.number}`">{{ r.number }}</RouterLink> {{ r.title }}
+                <RouterLink :to="recordPlace(kind, r.number)">{{ r.number }}</RouterLink> {{ r.title }}
               </div>
               <div class="quiet">
                 {{ catalog.companyName(r.company) }}, {{ catalog.typeName(r.type, kind) }}
@@ -229,7 +230,7 @@ async function back() {
         </p>
         <p v-for="(h, i) in shown.hindrances" :key="i" class="wrong" role="alert">
           <template v-if="h.use"
-            ><RouterLink :to="`/records/${h.use.what}/${h.use.key}`">{{ h.use.key }}</RouterLink>
+            ><RouterLink :to="recordPlace(h.use.what, h.use.key)">{{ h.use.key }}</RouterLink>
             {{ h.use.title }} would be refused:
           </template>
           {{ h.why }}

@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import { RouterLink, useRoute } from "vue-router";
 import MergeSides from "@/features/merging/MergeSides.vue";
-import { listOf } from "@/features/records/listing";
+import { numbersOf } from "@/features/records/listing";
 import { useCatalog } from "@/queries/catalog";
 import { count, inSentence } from "@/queries/format";
 
@@ -11,7 +11,7 @@ const catalog = useCatalog();
 const route = useRoute();
 const kind = computed(() => String(route.params.kind));
 const entry = computed(() => catalog.entry(kind.value));
-const numbers = computed(() => listOf(route.query, "numbers"));
+const numbers = computed(() => numbersOf(route.query));
 const most = 20;
 </script>
 

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { refDebounced } from "@vueuse/core";
 import { reactive, ref, toRef } from "vue";
 import { RouterLink } from "vue-router";
@@ -22,12 +23,12 @@ const verify = () => tried.attempt(async () => (verified.value = await verifyTra
 
 const kindName = (e: TrailEntry) => inSentence(catalog.entry(e.kind)?.kind.label) ?? e.kind;
 function link(e: TrailEntry): string {
-  if (catalog.entry(e.kind)) return `/records/${e.kind}/${e.key}`;
+  if (catalog.entry(e.kind)) return recordPlace(e.kind, e.key);
   const at: Record<string, string> = {
     rule: `/plan?rule=${e.key}`,
     proof: `/proofs?proof=${e.key}`,
     run: `/runs?run=${e.key}`,
-    posting: `/ledger/${e.key}`,
+    posting: `/ledger/${encodeURIComponent(e.key)}`,
     load: `/loads/${e.key}`,
     codicil: `/codicils/${e.key}`,
   };

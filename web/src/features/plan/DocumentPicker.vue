@@ -69,7 +69,8 @@ async function choose(value: string) {
   const mine = ++turn;
   const before = plan.document;
   const wanted = () => mine === turn && plan.document === before;
-  const [what, id = ""] = value.split(":");
+  const at = value.indexOf(":");
+  const [what, id] = [value.slice(0, at), value.slice(at + 1)];
   await plan.guard(async () => {
     if (what === "record") {
       const params = { path: { kind: plan.scope.kind, number: id } };

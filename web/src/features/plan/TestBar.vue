@@ -88,7 +88,9 @@ async function keep() {
       </span>
       <span v-else-if="plan.posted" class="verdict accepted" role="status">
         Posted to the practice ledger as
-        <RouterLink :to="`/ledger/${plan.posted.number}`">{{ plan.posted.number }}</RouterLink>
+        <RouterLink :to="`/ledger/${encodeURIComponent(plan.posted.number)}`">{{
+          plan.posted.number
+        }}</RouterLink>
       </span>
       <span v-else-if="verdict === 'accepted'" class="verdict accepted" role="status">Would be accepted</span>
       <span v-else-if="verdict === 'needs reason'" class="verdict" role="status">Would need a reason</span>

@@ -318,7 +318,9 @@ const what = {
             </p>
             <p v-if="p.posting" class="quiet">
               Posted to the practice ledger as
-              <RouterLink :to="`/ledger/${p.posting}?ledger=practice`">{{ p.posting }}</RouterLink>.
+              <RouterLink :to="`/ledger/${encodeURIComponent(p.posting)}?ledger=practice`">{{
+                p.posting
+              }}</RouterLink>.
             </p>
             <p v-for="v in versions.slice(0, 4)" :key="v.version" class="quiet">
               Version {{ v.version }}, {{ v.what

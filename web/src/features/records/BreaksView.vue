@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
@@ -131,7 +132,7 @@ const list = useList<BrokenRule>(
                 <tbody>
                   <tr v-for="h in hits.data ?? []" :key="h.number + h.said">
                     <td class="nowrap">
-                      <RouterLink :to="`/records/${h.kind}/${h.number}`">{{ h.number }}</RouterLink>
+                      <RouterLink :to="recordPlace(h.kind, h.number)">{{ h.number }}</RouterLink>
                     </td>
                     <td>
                       {{ h.title }} <span class="quiet">{{ h.company }} {{ h.type }}</span>

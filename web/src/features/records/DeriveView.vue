@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute } from "vue-router";
@@ -6,7 +7,7 @@ import SelectBox from "@/ui/SelectBox.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import MoreRows from "@/ui/MoreRows.vue";
 import { choices } from "@/ui/choice";
-import { listOf, selectionOf } from "@/features/records/listing";
+import { listOf, numbersOf, selectionOf } from "@/features/records/listing";
 import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
 import { count, inSentence } from "@/queries/format";
@@ -18,7 +19,7 @@ const route = useRoute();
 const tried = useAttempt();
 const kind = computed(() => String(route.params.kind));
 const entry = computed(() => catalog.entry(kind.value));
-const numbers = computed(() => listOf(route.query, "numbers"));
+const numbers = computed(() => numbersOf(route.query));
 
 /** The address says which records of a list, besides which fields. */
 const filtered = computed(() => Object.keys(route.query).some((key) => key !== "fields"));
@@ -167,7 +168,7 @@ const words: Record<string, string> = {
                 />
               </td>
               <td :rowspan="Math.max(1, h.changes.length)">
-                <RouterLink :to="`/records/${h.kind}/${h.number}`">{{ h.number }}</RouterLink> {{ h.title }}
+                <RouterLink :to="recordPlace(h.kind, h.number)">{{ h.number }}</RouterLink> {{ h.title }}
                 <span class="quiet">{{ h.company }} {{ h.type }}</span>
               </td>
               <td :rowspan="Math.max(1, h.changes.length)" :class="h.what">

@@ -105,7 +105,7 @@ watch(
       <RouterLink
         v-if="readonly && !record?.mergedInto && session.may('ledger.read')"
         class="button"
-        :to="`/ledger/${number}?ledger=books`"
+        :to="`/ledger/${encodeURIComponent(number)}?ledger=books`"
         >Open the posting</RouterLink
       >
       <button

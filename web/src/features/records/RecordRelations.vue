@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import SelectBox from "@/ui/SelectBox.vue";
 import { computed, reactive } from "vue";
 import { RouterLink, useRouter } from "vue-router";
@@ -46,7 +47,7 @@ function named(use: Use): string {
   >
     <h2>Belongs to</h2>
     <p v-for="f in record?.former" :key="f.number">
-      took in <RouterLink :to="`/records/${kind}/${f.number}`">{{ f.number }}</RouterLink>
+      took in <RouterLink :to="recordPlace(kind, f.number)">{{ f.number }}</RouterLink>
       <span class="quiet">{{ ` ${moment(f.mergedAt)}, ${f.mergedBy}: ${f.why}, ` }}</span><RouterLink
         class="quiet"
         :to="`/runs?run=${f.run}`"
@@ -54,20 +55,20 @@ function named(use: Use): string {
       >
     </p>
     <p v-if="origin">
-      follows <RouterLink :to="`/records/${origin.what}/${origin.key}`">{{ named(origin) }}</RouterLink>
+      follows <RouterLink :to="recordPlace(origin.what, origin.key)">{{ named(origin) }}</RouterLink>
     </p>
     <p v-for="u in earlier" :key="u.key" class="quiet">
-      Already followed by <RouterLink :to="`/records/${u.what}/${u.key}`">{{ u.key }}</RouterLink>
+      Already followed by <RouterLink :to="recordPlace(u.what, u.key)">{{ u.key }}</RouterLink>
     </p>
     <p v-for="u in record?.followers" :key="u.key">
-      followed by <RouterLink :to="`/records/${u.what}/${u.key}`">{{ named(u) }}</RouterLink>
+      followed by <RouterLink :to="recordPlace(u.what, u.key)">{{ named(u) }}</RouterLink>
     </p>
     <p v-if="record?.reverses">
-      reverses <RouterLink :to="`/records/${kind}/${record.reverses}`">{{ record.reverses }}</RouterLink>
+      reverses <RouterLink :to="recordPlace(kind, record.reverses)">{{ record.reverses }}</RouterLink>
     </p>
     <p v-if="record?.reversedBy">
       reversed by
-      <RouterLink :to="`/records/${kind}/${record.reversedBy}`">{{ record.reversedBy }}</RouterLink>
+      <RouterLink :to="recordPlace(kind, record.reversedBy)">{{ record.reversedBy }}</RouterLink>
     </p>
   </template>
   <template v-if="record && record.state !== 'reversed' && record.state !== 'merged' && maps.length">
@@ -77,7 +78,7 @@ function named(use: Use): string {
         Already made:
         <template v-for="(u, i) in followers(m)" :key="u.key"
           ><template v-if="i">, </template
-          ><RouterLink :to="`/records/${u.what}/${u.key}`">{{ u.key }}</RouterLink></template
+          ><RouterLink :to="recordPlace(u.what, u.key)">{{ u.key }}</RouterLink></template
         >
       </span>
       <button type="button" class="button" :disabled="unsaved" @click="follow(m)">

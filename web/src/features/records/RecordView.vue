@@ -15,7 +15,7 @@ import SentencePicker from "@/ui/SentencePicker.vue";
 import StateMark from "@/features/records/StateMark.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import WhyValue from "@/features/records/WhyValue.vue";
-import { parseAddress } from "@/api/address";
+import { parseAddress, recordPlace } from "@/api/address";
 import { api } from "@/api/client";
 import { useOpenRecord } from "@/features/records/openRecord";
 import { useAsked } from "@/queries/client";
@@ -150,7 +150,7 @@ useEventListener(
         />
         <p v-if="open.record?.mergedInto" class="notice" role="status">
           {{ open.entry.kind.label }} {{ open.number }} was merged into
-          <RouterLink :to="`/records/${open.kind}/${open.record.mergedInto}`">{{
+          <RouterLink :to="recordPlace(open.kind, open.record.mergedInto)">{{
             open.record.mergedInto
           }}</RouterLink>
           on {{ moment(open.record.changedAt) }} by {{ open.record.changedBy }}: {{ open.record.mergedWhy }}.

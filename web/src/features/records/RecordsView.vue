@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import BandSignal from "@/ui/BandSignal.vue";
 import { useDebounceFn, useVirtualList } from "@vueuse/core";
 import { computed, ref, watch } from "vue";
@@ -127,7 +128,7 @@ function onKey(event: KeyboardEvent) {
     choose(at.value, event.shiftKey);
   } else if (event.key === "Enter" && !(event.target as HTMLElement).closest("a, button, input")) {
     const row = list.rows.get(at.value);
-    if (row) void router.push(`/records/${kindKey.value}/${row.number}`);
+    if (row) void router.push(recordPlace(kindKey.value, row.number));
   }
 }
 
@@ -170,12 +171,12 @@ function choose(place: number, whole: boolean) {
 const mostMerged = 20;
 const mergeLink = computed(() =>
   chosen.value.size > 1 && chosen.value.size <= mostMerged
-    ? `/merge/${kindKey.value}?numbers=${[...chosen.value].join(",")}`
+    ? { path: `/merge/${kindKey.value}`, query: { numbers: [...chosen.value] } }
     : "",
 );
 const deriveLink = computed(() => ({
   path: `/derive/${kindKey.value}`,
-  query: chosen.value.size ? { numbers: [...chosen.value].join(",") } : route.query,
+  query: chosen.value.size ? { numbers: [...chosen.value] } : route.query,
 }));
 
 const grid = computed(
@@ -291,7 +292,7 @@ const newLink = computed(() => {
           :aria-rowindex="place + 1"
           :class="{ at: place === at }"
           :style="{ gridTemplateColumns: grid }"
-          @click="row && router.push(`/records/${kindKey}/${row.number}`)"
+          @click="row && router.push(recordPlace(kindKey, row.number))"
         >
           <template v-if="row">
             <div role="gridcell">
@@ -305,7 +306,7 @@ const newLink = computed(() => {
               />
             </div>
             <div role="gridcell">
-              <RouterLink :to="`/records/${kindKey}/${row.number}`" @click.stop>{{ row.number }}</RouterLink>
+              <RouterLink :to="recordPlace(kindKey, row.number)" @click.stop>{{ row.number }}</RouterLink>
             </div>
             <div role="gridcell" class="title">{{ row.title }}</div>
             <div role="gridcell" :title="catalog.companyName(row.company)">

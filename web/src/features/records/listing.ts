@@ -33,6 +33,11 @@ function oneOf(query: LocationQuery, name: string): string {
 export function listOf(query: LocationQuery, name: string): string[] {
   return oneOf(query, name).split(",").filter(Boolean);
 }
+/** Numbers of records, each by itself, as one may hold a comma; one text with commas between was written by hand. */
+export function numbersOf(query: LocationQuery): string[] {
+  const asked = query.numbers;
+  return Array.isArray(asked) ? asked.filter((n) => n !== null) : listOf(query, "numbers");
+}
 /** What a list shows, as it stands in its address. */
 export function selectionOf(query: LocationQuery): Selection {
   return {

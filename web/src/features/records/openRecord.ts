@@ -11,7 +11,7 @@ import {
   type RecordView,
   type Use,
 } from "@/api/client";
-import { addressOf } from "@/api/address";
+import { addressOf, recordPlace } from "@/api/address";
 import { documentOf, useTrial, type Moment, type Scope } from "@/queries/trial";
 import { format } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
@@ -371,7 +371,7 @@ export function useOpenRecord(form: Ref<Cursor | undefined>) {
   }
 
   async function shownAs(r: RecordView, said: string) {
-    const target = `/records/${r.kind}/${r.number}`;
+    const target = recordPlace(r.kind, r.number);
     if (route.path === target) await load();
     else await router.replace(target);
     done.value = said;

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import CorrectCell from "@/features/records/CorrectCell.vue";
@@ -34,7 +35,7 @@ const mayChange = (e: Exception) => !e.posted && session.may("records.change", p
         <td class="nowrap">
           <RouterLink
             :to="{
-              path: `/records/${kind}/${e.number}`,
+              path: recordPlace(kind, e.number),
               query: { field: e.changes[0]?.field, line: e.changes[0]?.line || undefined },
             }"
             >{{ e.number }}</RouterLink

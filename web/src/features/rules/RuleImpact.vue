@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import { onUnmounted, ref, watch } from "vue";
 import { RouterLink } from "vue-router";
 import type { RuleChange } from "@/api/client";
@@ -81,7 +82,7 @@ const words: Partial<Record<RunHit["what"], string>> = {
       </template>
       <ul v-if="hits.data?.length">
         <li v-for="h in hits.data.slice(0, most)" :key="h.number" :class="h.what">
-          <RouterLink :to="`/records/${h.kind}/${h.number}`">{{ h.number }}</RouterLink> {{ h.title }}
+          <RouterLink :to="recordPlace(h.kind, h.number)">{{ h.number }}</RouterLink> {{ h.title }}
           <span class="quiet">{{ h.company }} {{ h.type }}<template v-if="h.posted">, posted</template></span
           ><br />
           <b>{{ words[h.what] }}</b>: {{ h.told }}

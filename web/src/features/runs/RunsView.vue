@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { recordPlace } from "@/api/address";
 import ProgressBar from "@/ui/ProgressBar.vue";
 import { computed } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
@@ -80,8 +81,9 @@ function found(r: Run): string {
 }
 /** Where what a hit is about is shown. */
 function place(h: RunHit): string {
-  if (open.value?.codicil) return `/codicils/${open.value.codicil}/replays/${h.kind}/${h.number}`;
-  if (h.number && h.what !== "withdrawn") return `/records/${h.kind}/${h.number}`;
+  if (open.value?.codicil)
+    return `/codicils/${open.value.codicil}/replays/${h.kind}/${encodeURIComponent(h.number)}`;
+  if (h.number && h.what !== "withdrawn") return recordPlace(h.kind, h.number);
   if (h.proof) return `/proofs?kind=${h.kind}&proof=${h.proof}`;
   return h.rule ? `/plan?rule=${h.rule}` : "";
 }
