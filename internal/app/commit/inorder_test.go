@@ -57,7 +57,7 @@ func TestChangesAreWrittenInTheirOrder(t *testing.T) {
 				return err
 			},
 			Kept: func(until int) {
-				require.Equal(rt, until, len(noted))
+				require.Len(rt, noted, until)
 				kept = until
 			},
 		}
