@@ -85,16 +85,22 @@ func TestNearDuplicatesAreJudged(t *testing.T) {
 	u.sees(".ledger", "V10014 → V10009 Tidewater Boiler Services")
 }
 
-// Records are chosen in the list and merged; what hinders it is said, and nothing is lost.
-func TestChosenRecordsAreMerged(t *testing.T) {
-	u := open(t, "/records/vendor?search=silvretta")
-	u.sees(".records", "Silvretta Gas")
+// mergesTheFirstTwo chooses the first two vendors of a list by keys, and goes to where they are merged.
+func (u *user) mergesTheFirstTwo() {
+	u.t.Helper()
 	u.runs(`document.querySelector(".box").focus() ?? true`)
 	u.presses(" ")
 	u.presses(kb.ArrowDown)
 	u.presses(" ")
 	u.clicks(".button", "Merge 2")
 	u.sees("h1", "Merge 2 vendors")
+}
+
+// Records are chosen in the list and merged; what hinders it is said, and nothing is lost.
+func TestChosenRecordsAreMerged(t *testing.T) {
+	u := open(t, "/records/vendor?search=silvretta")
+	u.sees(".records", "Silvretta Gas")
+	u.mergesTheFirstTwo()
 	u.sees(".sides", "Silvretta Gas GmbH")
 	u.goes("/merge/vendor?numbers=V10006,V20007")
 	u.sees(".does .wrong", "belongs to company")

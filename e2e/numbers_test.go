@@ -41,12 +41,7 @@ func TestARecordWithASlashInItsNumberIsFoundEverywhere(t *testing.T) {
 	u.sees("h1", "E/2026/50% #,002")
 	u.goes("/records/vendor?search=numbers")
 	u.sees(".records", "E/2026/50% #,002")
-	u.runs(`document.querySelector(".box").focus() ?? true`)
-	u.presses(" ")
-	u.presses(kb.ArrowDown)
-	u.presses(" ")
-	u.clicks(".button", "Merge 2")
-	u.sees("h1", "Merge 2 vendors")
+	u.mergesTheFirstTwo()
 	u.sees(".sides", "E/2026/50% #,001")
 	u.sees(".sides", "E/2026/50% #,002")
 

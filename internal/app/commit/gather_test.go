@@ -16,16 +16,22 @@ import (
 	"codicil/internal/store"
 )
 
+// begun is a line of writers to a store of its own, with the version of its rule book.
+func begun(t *testing.T) (*commit.Line, *store.Store, int64) {
+	t.Helper()
+	s, err := store.Open(t.Context(), "")
+	require.NoError(t, err)
+	t.Cleanup(func() { require.NoError(t, s.Close()) })
+	book, _, err := s.BookVersion(t.Context())
+	require.NoError(t, err)
+	return commit.New(s, cache.New(s), time.Now), s, book
+}
+
 // Many changes at once: each has its own verdict, whatever becomes of those it shares a commit with, and what was not
 // accepted leaves nothing behind.
 func TestEveryChangeOfACommitHasItsOwnVerdict(t *testing.T) {
 	ctx := t.Context()
-	s, err := store.Open(ctx, "")
-	require.NoError(t, err)
-	defer func() { require.NoError(t, s.Close()) }()
-	line := commit.New(s, cache.New(s), time.Now)
-	book, _, err := s.BookVersion(ctx)
-	require.NoError(t, err)
+	line, s, book := begun(t)
 	broken := errors.New("the disk is odd")
 	const each = 20
 	var group sync.WaitGroup
@@ -84,10 +90,7 @@ func TestEveryChangeOfACommitHasItsOwnVerdict(t *testing.T) {
 // What a judgement relied on moved: the change is judged again, and the third time where nobody writes meanwhile.
 func TestAChangeThatWasOvertakenIsJudgedAgain(t *testing.T) {
 	ctx := t.Context()
-	s, err := store.Open(ctx, "")
-	require.NoError(t, err)
-	defer func() { require.NoError(t, s.Close()) }()
-	line := commit.New(s, cache.New(s), time.Now)
+	line, s, _ := begun(t)
 	judged := 0
 	require.NoError(t, line.Commit(ctx, func(context.Context) (*commit.Change, error) {
 		judged++

@@ -5,14 +5,12 @@ import (
 	"errors"
 	"fmt"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"pgregory.net/rapid"
 
 	"codicil/internal/app/commit"
-	"codicil/internal/cache"
 	"codicil/internal/store"
 )
 
@@ -36,12 +34,7 @@ func orderedChanges(t *rapid.T) ordered {
 // each of the others has its own error, and what was told to be kept is.
 func TestChangesAreWrittenInTheirOrder(t *testing.T) {
 	ctx := t.Context()
-	s, err := store.Open(ctx, "")
-	require.NoError(t, err)
-	defer func() { require.NoError(t, s.Close()) }()
-	line := commit.New(s, cache.New(s), time.Now)
-	book, _, err := s.BookVersion(ctx)
-	require.NoError(t, err)
+	line, s, book := begun(t)
 	runs := 0
 	rapid.Check(t, func(rt *rapid.T) {
 		runs++
