@@ -135,11 +135,7 @@ func demoCommand() *cobra.Command {
 	return c
 }
 
-const (
-	leastMemory = 100 // MB
-	// recordsPart is which part of the memory keeps records: a fifth.
-	recordsPart = 5
-)
+const leastMemory = 100 // MB
 
 // serving is what is served, and how.
 type serving struct {
@@ -223,7 +219,7 @@ func serve(ctx context.Context, o serving, ready func(url, word string)) (err er
 	defer a.Close()
 	if o.memory != memoryLimit {
 		debug.SetMemoryLimit(int64(o.memory) << 20)
-		a.LimitMemory(o.memory << 20 / recordsPart)
+		a.LimitMemory(o.memory << 20)
 	}
 	a.SignIn.Set(o.people)
 	if err := a.SignIn.SealAll(actor.With(ctx, actor.Named("Codicil", actor.CommandLine))); err != nil {

@@ -34,30 +34,35 @@ func joined(names []string) map[string]int {
 	return found
 }
 
+// families are names, some of them like others.
+func families(rt *rapid.T) (names []string) {
+	letter := rapid.SampledFrom([]rune("abc é"))
+	for range rapid.IntRange(1, 6).Draw(rt, "families") {
+		name := rapid.SliceOfN(letter, 1, 50).Draw(rt, "name")
+		names = append(names, string(name))
+		for range rapid.IntRange(0, 2).Draw(rt, "likes") {
+			like := slices.Clone(name)
+			for range rapid.IntRange(0, 1+len(name)*20/100).Draw(rt, "changes") {
+				at := rapid.IntRange(0, max(len(like)-1, 0)).Draw(rt, "at")
+				switch {
+				case len(like) == 0 || rapid.Bool().Draw(rt, "more"):
+					like = slices.Insert(like, at, letter.Draw(rt, "letter"))
+				case at+1 < len(like) && rapid.Bool().Draw(rt, "swap"):
+					like[at], like[at+1] = like[at+1], like[at]
+				default:
+					like = slices.Delete(like, at, at+1)
+				}
+			}
+			names = append(names, string(like))
+		}
+	}
+	return names
+}
+
 // A join finds exactly the names that are alike when each is compared with each.
 func TestAJoinFindsAllNamesThatAreAlike(t *testing.T) {
-	letter := rapid.SampledFrom([]rune("abc é"))
 	rapid.Check(t, func(rt *rapid.T) {
-		var names []string
-		for range rapid.IntRange(1, 6).Draw(rt, "families") {
-			name := rapid.SliceOfN(letter, 1, 50).Draw(rt, "name")
-			names = append(names, string(name))
-			for range rapid.IntRange(0, 2).Draw(rt, "likes") {
-				like := slices.Clone(name)
-				for range rapid.IntRange(0, 1+len(name)*20/100).Draw(rt, "changes") {
-					at := rapid.IntRange(0, max(len(like)-1, 0)).Draw(rt, "at")
-					switch {
-					case len(like) == 0 || rapid.Bool().Draw(rt, "more"):
-						like = slices.Insert(like, at, letter.Draw(rt, "letter"))
-					case at+1 < len(like) && rapid.Bool().Draw(rt, "swap"):
-						like[at], like[at+1] = like[at+1], like[at]
-					default:
-						like = slices.Delete(like, at, at+1)
-					}
-				}
-				names = append(names, string(like))
-			}
-		}
+		names := families(rt)
 		expected := map[string]int{}
 		for i, a := range names {
 			for k, b := range names[:i] {

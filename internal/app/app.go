@@ -191,8 +191,17 @@ func (a *App) Ready(ctx context.Context) error {
 	return err
 }
 
-// LimitMemory sets about how many bytes of saved records are kept in memory.
-func (a *App) LimitMemory(records int) { a.base.Cache.Records.Limit(records) }
+const (
+	// recordsPart and namesPart are which part of the memory keeps records that were read lately, and names that must not be almost
+	// equal, of each rule: a fifth, and a seventh.
+	recordsPart, namesPart = 5, 7
+)
+
+// LimitMemory shares about so many bytes of memory out to what is kept in it.
+func (a *App) LimitMemory(bytes int) {
+	a.base.Cache.Records.Limit(bytes / recordsPart)
+	a.store.LimitNames(bytes / namesPart)
+}
 
 // Watch looks at every page of the data file, beside all else, which reads the whole file once; and until the application
 // closes it writes what is refused to the trail, and brings codicils into force at their time.

@@ -172,6 +172,7 @@ func TestTheStoreFindsWhatLookingAtEachFinds(t *testing.T) {
 		}
 		for range rapid.IntRange(1, 20).Draw(rt, "steps") {
 			clock++
+			s.LimitNames(rapid.SampledFrom([]int{0, 8 * match.MarkSize, 30 * match.MarkSize, store.DefaultHeldNames}).Draw(rt, "names held"))
 			by := stamp("Ada")
 			by.At = fmt.Sprintf("2026-11-24T09:%02d:00.000000Z", clock/2) // some at once
 			deed := rapid.IntRange(0, 5).Draw(rt, "deed")

@@ -339,11 +339,13 @@ type shared struct {
 	close   func() error
 	indexes sync.Map     // *kindIndex by kind
 	turn    atomic.Int64 // counts the changes of kinds and their indexes
-	making  sync.Mutex   // held while a set of unique keys, or its filter, is made
-	filters sync.Map     // *markFilter by set
-	keys    keyLog
-	path    string // empty: in memory
-	commits *atomic.Int64
-	damaged atomic.Bool
-	must    atomic.Pointer[func(ctx context.Context, tx *Store, c Codicil, contents []CodicilChange, by record.Stamp) error] // see Govern
+	making  sync.Mutex   // held while a set of unique keys, or what is held of it in memory, is made
+	held    sync.Map     // *held by set
+	// mostMarks is how many marks of names are held of a set.
+	mostMarks atomic.Int64
+	keys      keyLog
+	path      string // empty: in memory
+	commits   *atomic.Int64
+	damaged   atomic.Bool
+	must      atomic.Pointer[func(ctx context.Context, tx *Store, c Codicil, contents []CodicilChange, by record.Stamp) error] // see Govern
 }

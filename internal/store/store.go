@@ -139,6 +139,7 @@ func open(ctx context.Context, path, system string, isNew bool, release func() e
 	}
 	//nolint:contextcheck // the file closes when whoever opened it is gone
 	s := &Store{shared: &shared{path: path, commits: &w.commits, close: func() error { return errors.Join(readers.Close(), w.Close(), release()) }}}
+	s.LimitNames(DefaultHeldNames)
 	if s.db, err = gorm.Open(dialect{readers}, options(true)); err == nil {
 		s.writer, err = gorm.Open(dialect{w}, options(false))
 	}

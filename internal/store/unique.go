@@ -153,7 +153,7 @@ func (s *Store) fileKey(set *uniqueSet, u *match.Unique, id int64, r *record.Rec
 	}
 	var rows []any
 	marks := marksOf(u, company, key)
-	s.noteMarks(set.ID, append([]int64{keyMark(company, key.key)}, marks...))
+	s.holdKey(set.ID, id, company, key, marks)
 	for _, mark := range marks {
 		rows = append(rows, set.ID, mark, id, key.name)
 	}
@@ -366,24 +366,8 @@ func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, compa
 	if name == "" {
 		return nil, nil
 	}
-	filter, err := s.filterOf(ctx, set, true)
-	if err != nil {
-		return nil, err
-	}
-	var marks []int64
-	apart := match.Apart(company, beside)
-	match.EachSought(name, func(m int64) {
-		if m ^= apart; filter == nil || filter.has(m) {
-			marks = append(marks, m)
-		}
-	})
-	if len(marks) == 0 {
-		return nil, nil
-	}
-	slices.Sort(marks)
-	marks = slices.Compact(marks)
-	sought, err := json.Marshal(marks)
-	if err != nil {
+	amongst, values, err := s.nearAmong(ctx, set, name, match.Apart(company, beside))
+	if err != nil || amongst == "" {
 		return nil, err
 	}
 	type candidate struct {
@@ -394,7 +378,7 @@ func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, compa
 	var found []candidate
 	// The marks say of which company the names are, and beside what.
 	err = s.db.WithContext(ctx).Raw("SELECT DISTINCT r.id, r.number, n.name FROM unique_names n "+leading+" records r ON r.id = n.record WHERE n.unique_set = ? AND alike(?, n.name) AND "+
-		amongst("n.mark"), set.ID, name, string(sought)).Scan(&found).Error
+		amongst, append([]any{set.ID, name}, values...)...).Scan(&found).Error
 	if err != nil {
 		return nil, err
 	}
@@ -409,6 +393,32 @@ func (s *Store) near(ctx context.Context, set *uniqueSet, u *match.Unique, compa
 		}
 	}
 	return numbers, nil
+}
+
+// nearAmong is a condition on unique_names, with its values, that every name meets that is almost equal to one and still stands: those
+// that are held in memory are compared there. "": there is none.
+func (s *Store) nearAmong(ctx context.Context, set *uniqueSet, name string, apart int64) (string, []any, error) {
+	h, err := s.heldOf(ctx, set, true)
+	if err != nil {
+		return "", nil, err
+	}
+	var records, marks []int64
+	names := h.namesHeld()
+	if names != nil {
+		if records, marks = names.Like(name, apart); len(records) == 0 {
+			return "", nil, nil
+		}
+	} else {
+		match.EachSought(name, func(m int64) { marks = append(marks, m^apart) })
+		slices.Sort(marks)
+		marks = slices.Compact(marks)
+	}
+	sought, err := json.Marshal(marks)
+	if err != nil || names == nil {
+		return amongst("n.mark"), []any{string(sought)}, err
+	}
+	of, err := json.Marshal(records)
+	return amongst("n.mark") + " AND " + amongst("n.record"), []any{string(sought), string(of)}, err
 }
 
 // uniqueAnew makes the sets anew that are not whole: a release filed them otherwise, or it ended while it made them. Cost: all
