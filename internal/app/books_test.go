@@ -73,3 +73,34 @@ func TestProofsGoWithTheirCodicil(t *testing.T) {
 	assert.Empty(t, changes)
 	assert.Equal(t, contract.CodicilWithdrawn, codicil(t, d, again.ID).State)
 }
+
+// Rules of a book that say the same are as many rules where it is read, whichever of them is there already; read once more it changes nothing.
+func TestRulesThatSayTheSameStaySeparate(t *testing.T) {
+	for _, without := range []bool{false, true} { // identifiers
+		d, other := office(t), office(t)
+		first := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+		b, err := d.Books.Export(as(t))
+		require.NoError(t, err)
+		_, err = other.Books.Import(as(t), b, false)
+		require.NoError(t, err)
+		second, err := d.Rules.Create(as(t), contract.RuleChange{Body: first.Body, Name: "The next version"})
+		require.NoError(t, err)
+		b, err = d.Books.Export(as(t))
+		require.NoError(t, err)
+		if without {
+			for i := range b.Rules {
+				b.Rules[i].UID = ""
+			}
+		}
+		for _, expected := range []int{1, 0} {
+			changes, err := other.Books.Import(as(t), b, false)
+			require.NoError(t, err)
+			assert.Len(t, changes, expected, "%v", changes)
+		}
+		rules, err := other.Rules.List(as(t), "vendor")
+		require.NoError(t, err)
+		require.Len(t, rules, 2)
+		assert.Equal(t, []rule.State{rule.InForce, rule.Draft}, []rule.State{rules[0].State, rules[1].State})
+		assert.Equal(t, []string{first.Name, second.Name}, []string{rules[0].Name, rules[1].Name})
+	}
+}

@@ -110,10 +110,15 @@ func same(a, b any) bool {
 	if reflect.DeepEqual(a, b) {
 		return true
 	}
-	one, errOne := json.Marshal(a)
-	other, errOther := json.Marshal(b)
-	plain := strings.NewReplacer(":null", ":[]", ":{}", ":[]")
-	return errOne == nil && errOther == nil && plain.Replace(string(one)) == plain.Replace(string(other))
+	one, errOne := written(a)
+	other, errOther := written(b)
+	return errOne == nil && errOther == nil && one == other
+}
+
+// written writes a value as it is compared.
+func written(v any) (string, error) {
+	text, err := json.Marshal(v)
+	return strings.NewReplacer(":null", ":[]", ":{}", ":[]").Replace(string(text)), err
 }
 
 // newKinds makes the kinds that are not here, as far as they can be without their fields.
@@ -283,36 +288,85 @@ func (i *importer) lookups() error {
 	return nil
 }
 
-// putRules matches a rule of the book with the one here that has its identifier; else, in a book without identifiers, its
-// number, kind, family and target; or else that says the same. The others are new.
+// putRules puts the rules of the book beside those that are here. Cost: all rules of both, once.
 func (i *importer) putRules() error {
 	if err := i.knownRules(); err != nil {
 		return err
 	}
-	here := map[string][]rule.Rule{}
-	for _, r := range i.book.Rules {
-		if here[r.Kind] == nil {
-			rules, err := i.base.Store.Rules(i.ctx, r.Kind)
-			if err != nil {
-				return err
-			}
-			here[r.Kind] = append(rules, rule.Rule{})
-		}
-		known := here[r.Kind]
-		at := slices.IndexFunc(known, func(o rule.Rule) bool { return r.UID != "" && o.UID == r.UID })
-		if at < 0 && r.UID == "" {
-			at = slices.IndexFunc(known, func(o rule.Rule) bool {
-				return o.ID == r.ID && o.Kind == r.Kind && o.Family == r.Family && o.Target == r.Target && o.State != rule.Retired
-			})
-		}
-		if at < 0 {
-			at = slices.IndexFunc(known, func(o rule.Rule) bool { return o.State != rule.Retired && same(o.Body, r.Body) })
-		}
-		if err := i.putRule(place(known, at), r); err != nil {
+	here, err := i.meant()
+	if err != nil {
+		return err
+	}
+	for at, r := range i.book.Rules {
+		if err := i.putRule(here[at], r); err != nil {
 			return fmt.Errorf("rule %d %s: %w", r.ID, r.Name, err)
 		}
 	}
 	return nil
+}
+
+// meant finds the rule here that each rule of the book is: the one that has its identifier; else, in a book without identifiers, its
+// number, kind, family and target; else one that says the same. One here is one of the book at most; those of the book that are none, nil, are new.
+func (i *importer) meant() ([]*rule.Rule, error) {
+	byUID, byID, byBody := map[string]*rule.Rule{}, map[int64]*rule.Rule{}, map[string][]*rule.Rule{}
+	read := map[string]bool{}
+	for _, r := range i.book.Rules {
+		if read[r.Kind] {
+			continue
+		}
+		read[r.Kind] = true
+		rules, err := i.base.Store.Rules(i.ctx, r.Kind)
+		if err != nil {
+			return nil, err
+		}
+		for k := range rules {
+			o := &rules[k]
+			byUID[o.UID], byID[o.ID] = o, o
+			body, err := written(o.Body)
+			if err != nil {
+				return nil, err
+			}
+			byBody[body] = append(byBody[body], o)
+		}
+	}
+	here, taken := make([]*rule.Rule, len(i.book.Rules)), map[int64]bool{}
+	for _, way := range []func(r *rule.Rule) (*rule.Rule, error){
+		func(r *rule.Rule) (*rule.Rule, error) {
+			if r.UID == "" {
+				return nil, nil
+			}
+			return byUID[r.UID], nil
+		},
+		func(r *rule.Rule) (*rule.Rule, error) {
+			if o := byID[r.ID]; r.UID == "" && o != nil && o.Kind == r.Kind && o.Family == r.Family && o.Target == r.Target && o.State != rule.Retired {
+				return o, nil
+			}
+			return nil, nil
+		},
+		func(r *rule.Rule) (*rule.Rule, error) {
+			body, err := written(r.Body)
+			same := byBody[body]
+			at := slices.IndexFunc(same, func(o *rule.Rule) bool { return o.State != rule.Retired && !taken[o.ID] })
+			if err != nil || at < 0 {
+				return nil, err
+			}
+			return same[at], nil
+		},
+	} {
+		for at := range i.book.Rules {
+			if here[at] != nil {
+				continue
+			}
+			o, err := way(&i.book.Rules[at])
+			if err != nil {
+				return nil, err
+			}
+			if o != nil && !taken[o.ID] {
+				here[at], taken[o.ID] = o, true
+			}
+		}
+	}
+	return here, nil
 }
 
 // knownRules finds the rules here that the proofs of a codicil name and that it does not change.
