@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"io"
 	"net/http"
+	"strings"
 	"sync/atomic"
 	"testing"
 	"time"
@@ -76,10 +77,8 @@ func BenchmarkPosting(b *testing.B) {
 			b.Fatal(err)
 		}
 		defer func() { _ = db.Close() }()
-		var judged, outcome []byte
-		if err := db.QueryRowContext(b.Context(), "SELECT judged, outcome FROM postings WHERE ledger = 'practice' ORDER BY sequence DESC LIMIT 1").Scan(&judged, &outcome); err != nil {
-			b.Fatal(err)
-		}
+		postings, posting := copied(b, db, "SELECT * FROM postings WHERE ledger = 'practice' ORDER BY sequence DESC LIMIT 1")
+		trail, entry := copied(b, db, "SELECT * FROM trail ORDER BY id DESC LIMIT 1")
 		b.ResetTimer()
 		for i := range b.N {
 			tx, err := db.BeginTx(b.Context(), nil)
@@ -94,12 +93,45 @@ func BenchmarkPosting(b *testing.B) {
 			}
 			run("UPDATE series SET last = last + 1 WHERE key = 'practice'")
 			run("UPDATE series SET last = last + 1 WHERE key = 'practice/sales_order/10'")
-			run(`INSERT INTO postings (ledger, number, sequence, kind, company, type, day, title, judged, outcome, reverses, posted_at, posted_by)
-				VALUES ('practice', ?, ?, 'sales_order', '10', 'SO', '2026-11-24', 'Quayside', ?, ?, '', ?, 'Ada')`, fmt.Sprint("B", id), id, judged, outcome, clock())
+			posting["sequence"], posting["number"], entry["id"] = id, fmt.Sprint("B", id), id
+			insert := func(table string, columns []string, row map[string]any) {
+				values := make([]any, len(columns))
+				for i, name := range columns {
+					values[i] = row[name]
+				}
+				run("INSERT INTO "+table+" VALUES (?"+strings.Repeat(", ?", len(columns)-1)+")", values...)
+			}
+			insert("postings", postings, posting)
+			insert("trail", trail, entry)
 			if err := tx.Commit(); err != nil {
 				b.Fatal(err)
 			}
 		}
 		b.ReportMetric(float64(b.N)/b.Elapsed().Seconds(), "postings/s")
 	})
+}
+
+// copied reads a row: its columns in their order, and their values.
+func copied(b *testing.B, db *sql.DB, query string) (columns []string, row map[string]any) {
+	b.Helper()
+	rows, err := db.QueryContext(b.Context(), query)
+	if err != nil {
+		b.Fatal(err)
+	}
+	defer func() { _ = rows.Close() }()
+	if columns, err = rows.Columns(); err != nil || !rows.Next() {
+		b.Fatal("nothing to copy: ", err, rows.Err())
+	}
+	values, into := make([]any, len(columns)), make([]any, len(columns))
+	for i := range values {
+		into[i] = &values[i]
+	}
+	if err := rows.Scan(into...); err != nil {
+		b.Fatal(err)
+	}
+	row = map[string]any{}
+	for i, name := range columns {
+		row[name] = values[i]
+	}
+	return columns, row
 }

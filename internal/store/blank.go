@@ -75,6 +75,7 @@ func (s *Store) Blank(ctx context.Context, b Blanking, by record.Stamp) (Blanked
 		}
 		return work.do(ctx)
 	})
+	s.shared.held.Clear() // names that stand no longer are held until it is made anew
 	return work.found, err
 }
 
