@@ -2,10 +2,12 @@ package httpapi_test
 
 import (
 	"bufio"
+	"bytes"
 	"context"
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -26,6 +28,7 @@ type line struct {
 	heard chan contract.News
 	last  chan string
 	over  chan struct{}
+	leave func()
 }
 
 // listen listens from now on.
@@ -43,7 +46,7 @@ func (v *visitor) listen(after string) *line {
 	require.NoError(v.t, err)
 	require.Equal(v.t, http.StatusOK, answer.StatusCode)
 	require.Equal(v.t, "text/event-stream", answer.Header.Get("Content-Type"))
-	l := &line{v, make(chan contract.News, 1000), make(chan string, 1000), make(chan struct{})}
+	l := &line{v, make(chan contract.News, 1000), make(chan string, 1000), make(chan struct{}), leave}
 	lines := bufio.NewScanner(answer.Body)
 	require.True(v.t, lines.Scan())
 	go func() {
@@ -162,6 +165,25 @@ func TestWhoListensHearsWhatIsTheirs(t *testing.T) {
 			require.Fail(t, "they still listen")
 		}
 	}
+}
+
+// However often people come and go, one looks at the trail for all who listen, and they hear what happens.
+func TestOneLooksForAllWhoListen(t *testing.T) {
+	h := openHouse(t, httpapi.Options{})
+	moya := h.as("Moya Burke", nil, "administrator", "keeper", "operator", "reader")
+	for range 20 {
+		l := moya.listen("")
+		l.leave()
+		<-l.over
+	}
+	stays := moya.listen("")
+	require.Eventually(t, func() bool {
+		stacks := make([]byte, 4<<20)
+		stacks = stacks[:runtime.Stack(stacks, true)]
+		return bytes.Count(stacks, []byte("news.(*Service).look(")) == 1
+	}, soon, 50*time.Millisecond)
+	h.happens("vendor", "V30001", "30", "saved")
+	stays.hears("vendor", "V30001")
 }
 
 func TestListeningIsNoSignOfBeingAtWork(t *testing.T) {

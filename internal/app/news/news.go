@@ -41,9 +41,10 @@ type Service struct {
 
 	mutex     sync.Mutex
 	listening map[*listener]bool
-	// last is the entry of the trail that was told last; it counts while somebody listens.
-	last  int64
-	seats map[thing]map[tab]*seat
+	// looking tells whether the trail is looked at, and last is the entry that was told last, as long as it is.
+	looking bool
+	last    int64
+	seats   map[thing]map[tab]*seat
 	// ended is closed when the application ends.
 	ended chan struct{}
 	end   sync.Once
@@ -84,12 +85,16 @@ func (s *Service) Watch(ctx context.Context, after int64, once bool, still func(
 	if err != nil {
 		return err
 	}
-	l := &listener{person: actor.Of(ctx).ID, wake: make(chan struct{}, 1), present: map[thing]bool{}, last: head.Last}
-	if err := s.enter(ctx, l, head.Last); err != nil {
+	if after == 0 || after > head.Last {
+		after = head.Last
+	}
+	l := &listener{person: actor.Of(ctx).ID, wake: make(chan struct{}, 1), present: map[thing]bool{}}
+	told, err := s.enter(ctx, l, head.Last)
+	if err != nil {
 		return err
 	}
 	defer s.leave(l)
-	if err := s.missed(ctx, l, after, head.Last); err != nil {
+	if err := s.missed(ctx, l, after, told); err != nil {
 		return err
 	}
 	ping := time.NewTicker(pingEach)
@@ -133,9 +138,9 @@ func (s *Service) Watch(ctx context.Context, after int64, once bool, still func(
 	}
 }
 
-// missed gives a listener what came between their last line and this one.
-func (s *Service) missed(ctx context.Context, l *listener, after, head int64) error {
-	if after == 0 || after >= head {
+// missed gives a listener what came before this line began: what is after an entry, up to another.
+func (s *Service) missed(ctx context.Context, l *listener, after, told int64) error {
+	if after >= told {
 		return nil
 	}
 	entries, err := s.base.Store.TrailSince(ctx, after, mostEntries+1)
@@ -143,14 +148,16 @@ func (s *Service) missed(ctx context.Context, l *listener, after, head int64) er
 	defer s.mutex.Unlock()
 	l.much = l.much || len(entries) > mostEntries
 	for i := range entries {
-		if entries[i].ID <= head && i < mostEntries {
+		if entries[i].ID <= told && i < mostEntries {
 			l.entries = append(l.entries, entries[i])
 		}
 	}
 	return err
 }
 
-func (s *Service) enter(ctx context.Context, l *listener, head int64) error {
+// enter begins to tell a listener what is new, and returns after which entry of the trail that begins. head was the last entry just
+// now: others may have been told of later ones since.
+func (s *Service) enter(ctx context.Context, l *listener, head int64) (told int64, err error) {
 	s.mutex.Lock()
 	defer s.mutex.Unlock()
 	tabs := 0
@@ -160,14 +167,15 @@ func (s *Service) enter(ctx context.Context, l *listener, head int64) error {
 		}
 	}
 	if len(s.listening) >= mostListening || tabs >= mostTabs {
-		return &fault.Fault{Reason: fault.Busy, Notice: tooManyListen.With()}
+		return 0, &fault.Fault{Reason: fault.Busy, Notice: tooManyListen.With()}
 	}
 	s.listening[l] = true
-	if len(s.listening) == 1 {
-		s.last = head
+	if !s.looking {
+		s.looking, s.last = true, head
 		go s.look(context.WithoutCancel(ctx)) // it goes on for others when this one leaves
 	}
-	return nil
+	l.last = max(s.last, head)
+	return l.last, nil
 }
 
 func (s *Service) leave(l *listener) {
@@ -182,7 +190,7 @@ func (s *Service) look(ctx context.Context) {
 	defer tick.Stop()
 	for {
 		select {
-		case <-s.ended:
+		case <-s.ended: // nobody can listen any more
 			return
 		case <-tick.C:
 		}
@@ -191,6 +199,7 @@ func (s *Service) look(ctx context.Context) {
 		s.sweep()
 		if nobody {
 			// Whoever comes next looks again; under this lock nobody has come.
+			s.looking = false
 			s.mutex.Unlock()
 			return
 		}

@@ -121,7 +121,29 @@ export function useLines<T>(key: () => readonly unknown[] | undefined, path: () 
  * in milliseconds, need not be asked for anew.
  */
 export function askOnce<T>(key: readonly unknown[], fetch: () => Promise<Answer<T>>, good = 0): Promise<T> {
-  return queryClient.fetchQuery({ queryKey: asShown(key), queryFn: () => ask(fetch()), staleTime: good });
+  const queryKey = asShown(key);
+  // An answer that is under way may be of before whatever this asks for.
+  if (!good) void queryClient.cancelQueries({ queryKey, exact: true }, { silent: true });
+  return queryClient.fetchQuery({ queryKey, queryFn: () => ask(fetch()), staleTime: good });
+}
+
+/**
+ * Asks anew for what is on the screen, and for what is not when it is opened; which tells for which questions, by the first
+ * word of their keys. Who is signed in is no other for a change; what changes that says so.
+ */
+export function renew(which: (key: string) => boolean = () => true) {
+  const predicate = ({ queryKey }: { queryKey: readonly unknown[] }) =>
+    queryKey[0] !== "session" && which(String(queryKey[0]));
+  // A first answer that is under way is not given up, so that it is shown however often this is called. It may be
+  // of before, so that it is asked for again then.
+  for (const { queryKey, state, promise } of queryClient
+    .getQueryCache()
+    .findAll({ predicate, fetchStatus: "fetching" }))
+    if (state.data === undefined)
+      void promise
+        ?.then(() => queryClient.invalidateQueries({ queryKey, exact: true }))
+        .catch(() => undefined);
+  void queryClient.invalidateQueries({ predicate });
 }
 
 /** When this tab changed something last. */
@@ -134,7 +156,6 @@ export const ownChange = { at: 0 };
 export async function change<T>(request: Promise<Answer<T>>): Promise<T> {
   const answer = await ask(request);
   ownChange.at = Date.now();
-  // Who is signed in is no other for it; what changes that says so.
-  void queryClient.invalidateQueries({ predicate: (query) => query.queryKey[0] !== "session" });
+  renew();
   return answer;
 }

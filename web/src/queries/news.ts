@@ -7,7 +7,7 @@ import {
 } from "@vueuse/core";
 import { computed, onScopeDispose, ref, watch } from "vue";
 import { api, ask, signIns, type Schemas } from "@/api/client";
-import { ownChange, queryClient } from "@/queries/client";
+import { ownChange, queryClient, renew } from "@/queries/client";
 import { useSession } from "@/queries/session";
 
 export type News = Schemas["News"];
@@ -156,13 +156,8 @@ export function useNews() {
   onScopeDispose(() => stop?.());
 
   const records = useThrottleFn(() => renew((key) => !ofNoRecord.has(key)), often, true);
-  const all = useThrottleFn(() => renew(() => true), often, true);
-  const much = useThrottleFn(() => renew(() => true), seldom, true);
-  function renew(which: (key: string) => boolean) {
-    const predicate = ({ queryKey }: { queryKey: readonly unknown[] }) =>
-      queryKey[0] !== "session" && which(String(queryKey[0]));
-    void queryClient.invalidateQueries({ predicate });
-  }
+  const all = useThrottleFn(() => renew(), often, true);
+  const much = useThrottleFn(() => renew(), seldom, true);
   onNews(({ changes, much: tooMuch }) => {
     if (changes.some((c) => c.kind === "person" || c.kind === "role")) void session.reload();
     if (tooMuch) return void much();

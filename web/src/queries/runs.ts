@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/vue-query";
 import { computed, reactive, watch } from "vue";
 import { api, ask, type Schemas } from "@/api/client";
-import { change, queryClient, usePages, type Pages } from "@/queries/client";
+import { change, queryClient, renew, usePages, type Pages } from "@/queries/client";
 
 export type Run = Schemas["Run"];
 export type RunHit = Schemas["RunHit"];
@@ -54,7 +54,7 @@ export function useRun(id: () => number | undefined) {
   // What it wrote can be seen anywhere.
   watch(
     () => works(data.value),
-    (now, before) => before && !now && void queryClient.invalidateQueries(),
+    (now, before) => before && !now && renew(),
   );
   return reactive({ data, problem: computed(() => error.value?.message ?? "") });
 }

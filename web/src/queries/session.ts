@@ -3,7 +3,7 @@ import { useBroadcastChannel } from "@vueuse/core";
 import { defineStore } from "pinia";
 import { computed, ref, watch } from "vue";
 import { api, ask, signIns, type Schemas } from "@/api/client";
-import { queryClient, useAsked } from "@/queries/client";
+import { queryClient, renew, useAsked } from "@/queries/client";
 
 export type SessionState = Schemas["SessionState"];
 
@@ -50,7 +50,7 @@ export const useSession = defineStore("session", () => {
     if (before && before !== next.person?.id) return begin("/");
     expired.value = false;
     queryClient.setQueryData(["session"], next);
-    void queryClient.invalidateQueries();
+    renew();
     signIns.done++;
   }
   /** Somebody has signed in in another tab of this browser. */
