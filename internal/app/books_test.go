@@ -1,14 +1,19 @@
 package app_test
 
 import (
+	"bytes"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/judge"
+	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/internal/app"
 	"codicil/internal/contract"
+	"codicil/internal/exchange"
+	"codicil/internal/standard"
 )
 
 // A rule that was retired here, and is in force in the book, is taken up again: it is the same rule.
@@ -103,4 +108,73 @@ func TestRulesThatSayTheSameStaySeparate(t *testing.T) {
 		assert.Equal(t, []rule.State{rule.InForce, rule.Draft}, []rule.State{rules[0].State, rules[1].State})
 		assert.Equal(t, []string{first.Name, second.Name}, []string{rules[0].Name, rules[1].Name})
 	}
+}
+
+// Layouts of forms and maps from record to record go with a book and with a codicil, as JSON and as text, and what a codicil removes of
+// them goes elsewhere too, where they have other numbers.
+func TestLayoutsAndMapsGoWithTheirBook(t *testing.T) {
+	d, other := harbour(t), harbour(t)
+	again := func(name string) record.FollowOn {
+		return record.FollowOn{Name: name, From: "vendor", To: "vendor", Type: "TRAD", Pairs: []record.Pair{{From: "name", To: "name"}}}
+	}
+	_, err := other.Catalog.SaveFollowOn(as(t), again("Their own"))
+	require.NoError(t, err)
+	arranged := func(label string) record.Layout {
+		return record.Layout{Sections: []record.LayoutSection{{Key: "general", Fields: []record.LayoutField{{Key: "name", Label: label, Width: 4}}}}}
+	}
+	label := func(d *app.App) string {
+		l, err := d.Catalog.Layout(as(t), "vendor", "10", "")
+		require.NoError(t, err)
+		return l.Layout.Sections[0].Fields[0].Label
+	}
+	maps := func(d *app.App) (names []string) {
+		list, err := d.Catalog.FollowOns(as(t))
+		require.NoError(t, err)
+		for _, m := range list {
+			names = append(names, m.Name)
+		}
+		return names
+	}
+	_, err = d.Catalog.SaveLayout(as(t), "vendor", "10", "", arranged("Trading partner"))
+	require.NoError(t, err)
+	kept, err := d.Catalog.SaveFollowOn(as(t), again("One more/again"))
+	require.NoError(t, err)
+
+	kinds, err := standard.Kinds()
+	require.NoError(t, err)
+	b, err := d.Books.Export(as(t))
+	require.NoError(t, err)
+	var text, plain bytes.Buffer
+	require.NoError(t, b.WriteText(&text, kinds))
+	require.NoError(t, b.Write(&plain))
+	for _, file := range []*bytes.Buffer{&text, &plain} {
+		again, err := other.Books.Read(as(t), file, true)
+		require.NoError(t, err)
+		if file == &text {
+			assert.Len(t, again, 2, "%v", again)
+		} else {
+			assert.Empty(t, again)
+		}
+		assert.Equal(t, "Trading partner", label(other))
+		assert.Equal(t, []string{"Their own", "One more/again"}, maps(other))
+	}
+
+	c := prepare(t, d, "Forms")
+	_, err = with(t, d, c).Catalog.SaveLayout(as(t), "vendor", "10", "", arranged("Who we buy from"))
+	require.NoError(t, err)
+	_, err = with(t, d, c).Catalog.SaveFollowOn(as(t), again("A second"))
+	require.NoError(t, err)
+	require.NoError(t, with(t, d, c).Catalog.DeleteFollowOn(as(t), kept.ID))
+	of, err := d.Books.Codicil(as(t), c.ID)
+	require.NoError(t, err)
+	var file bytes.Buffer
+	require.NoError(t, of.Write(&file))
+	read, err := exchange.ReadBook(&file)
+	require.NoError(t, err)
+	made, changes, err := other.Bring(as(t), read, "")
+	require.NoError(t, err)
+	assert.Len(t, changes, 3, "%v", changes)
+	assert.Equal(t, "Who we buy from", label(with(t, other, made)))
+	assert.Equal(t, []string{"Their own", "A second"}, maps(with(t, other, made)))
+	assert.Equal(t, "Trading partner", label(other))
 }

@@ -140,6 +140,13 @@ type layoutModel struct {
 	Sections []layoutSectionModel `json:"sections"`
 }
 
+type scopedLayoutModel struct {
+	Kind    string      `json:"kind"`
+	Company string      `json:"company,omitempty"`
+	Type    string      `json:"type,omitempty"`
+	Layout  layoutModel `json:"layout"`
+}
+
 type layoutSectionModel struct {
 	Key    string             `json:"key"`
 	Label  string             `json:"label,omitempty"`

@@ -110,6 +110,7 @@ func init() {
 	// Parts of a book's file.
 	keep[record.Company, companyModel]("company")
 	keep[record.Type, typeModel]("type")
+	keep[record.ScopedLayout, scopedLayoutModel]("layout of a scope")
 	keep[rule.Rule, ruleModel]("rule", aspects)
 	keep[proof.Proof, proofModel]("proof", func(p any) {
 		aspectsOfChanges(object(p)["given"])

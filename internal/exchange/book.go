@@ -55,9 +55,10 @@ type Book struct {
 	Silenced []Silence
 	// Codicil says that the book holds what one codicil changes; nil: it is a whole one.
 	Codicil *CodicilHead
-	// Layouts, Maps and Removed are in the book of a codicil.
+	// Layouts are those of forms, and Maps say what follows on what.
 	Layouts []record.ScopedLayout
 	Maps    []record.FollowOn
+	// Removed is what a codicil takes away.
 	Removed []Removed
 }
 
@@ -79,7 +80,7 @@ type Text struct {
 }
 
 // Removed is something that a codicil takes away: a standing value, crosswalk or series by its key, a field by kind/key, a
-// layout by kind/company/type, a map by its number.
+// layout by kind/company/type, a map by from/to/name.
 type Removed struct {
 	What string `json:"what"`
 	Key  string `json:"key"`

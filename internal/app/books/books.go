@@ -48,7 +48,7 @@ type Parts struct {
 // New returns the use cases; over makes those of a transaction.
 func New(j *judging.Service, over func(*judging.Service) Parts) *Service { return &Service{j, over} }
 
-// Export returns the rule book with all that its rules need.
+// Export returns the rule book with all that its rules need, and with the layouts of forms and the maps of what follows on.
 func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {
 	m, err := s.base.Cache.Reference(ctx)
 	if err != nil {
@@ -85,7 +85,19 @@ func (s *Service) Export(ctx context.Context) (*exchange.Book, error) {
 		if err != nil {
 			return nil, err
 		}
-		b.Rules, b.Proofs = append(b.Rules, rules...), append(b.Proofs, proofs...)
+		layouts, err := s.base.Store.Layouts(ctx, k.Key)
+		if err != nil {
+			return nil, err
+		}
+		b.Rules, b.Proofs, b.Layouts = append(b.Rules, rules...), append(b.Proofs, proofs...), append(b.Layouts, layouts...)
+	}
+	followOns, err := s.base.Store.FollowOns(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, m := range followOns {
+		m.ID = 0 // it is found by its name and kinds
+		b.Maps = append(b.Maps, m)
 	}
 	silences, err := s.base.Store.Silences(ctx)
 	if err != nil {
@@ -147,7 +159,11 @@ func (s *Service) Codicil(ctx context.Context, id int64) (*exchange.Book, error)
 		parts := strings.SplitN(change.Key, "/", 3)
 		switch d := definition.(type) {
 		case nil:
-			b.Removed = append(b.Removed, exchange.Removed{What: change.What, Key: change.Key})
+			gone, err := removedBy(change)
+			if err != nil {
+				return nil, err
+			}
+			b.Removed = append(b.Removed, gone)
 		case rule.Rule:
 			d.ID = change.Number()
 			b.Rules, own[d.ID] = append(b.Rules, d), true
@@ -192,6 +208,16 @@ func (s *Service) Codicil(ctx context.Context, id int64) (*exchange.Book, error)
 		}
 	}
 	return b, nil
+}
+
+// removedBy says what a change takes away. A map has another number elsewhere: it is told by its kinds and name.
+func removedBy(change *store.CodicilChange) (exchange.Removed, error) {
+	before, err := change.Definition(change.Before)
+	gone := exchange.Removed{What: change.What, Key: change.Key}
+	if m, is := before.(record.FollowOn); is {
+		gone.Key = strings.Join([]string{m.From, m.To, m.Name}, "/")
+	}
+	return gone, err
 }
 
 // names tells whether a proof names a rule anywhere.

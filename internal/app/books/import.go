@@ -27,7 +27,7 @@ import (
 
 // Change is one thing that reading a book changes.
 type Change struct {
-	What string // "kind", "company", "type", "field", "standing value", "crosswalk", "number series", "list", "rule", "proof" or "silenced finding"
+	What string // "kind", "company", "type", "field", "standing value", "crosswalk", "number series", "list", "rule", "layout", "map", "proof" or "silenced finding"
 	Name string
 	Deed string // "add", "change" or "remove"
 }
@@ -433,14 +433,23 @@ func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
 	return nil
 }
 
+// layouts compares each with what is here as forms show them, with every field: one that was added since stands at the end of its section.
 func (i *importer) layouts() error {
+	m, err := i.base.Cache.Reference(i.ctx)
+	if err != nil {
+		return err
+	}
 	for _, l := range i.book.Layouts {
-		here, err := i.base.Store.Layouts(i.ctx, l.Kind)
+		kind, err := m.Kind(l.Kind)
 		if err != nil {
 			return err
 		}
-		at := slices.IndexFunc(here, func(o record.ScopedLayout) bool { return o.Company == l.Company && o.Type == l.Type })
-		if differs(i, "layout", strings.TrimSpace(l.Kind+" "+l.Company+" "+l.Type), place(here, at), l) {
+		var here *record.Layout
+		if own := m.Layout(l.Kind, l.Company, l.Type); own != nil && own.Company == l.Company && own.Type == l.Type {
+			shown := own.Layout.Complete(kind)
+			here = &shown
+		}
+		if differs(i, "layout", strings.TrimSpace(l.Kind+" "+l.Company+" "+l.Type), here, l.Layout.Complete(kind)) {
 			if _, err := i.Catalog.SaveLayout(i.ctx, l.Kind, l.Company, l.Type, l.Layout); err != nil {
 				return fmt.Errorf("layout of %s: %w", l.Kind, err)
 			}
@@ -470,7 +479,7 @@ func (i *importer) maps() error {
 	return nil
 }
 
-// removed takes away what a codicil takes away. Maps have other numbers here, and stay.
+// removed takes away what a codicil takes away.
 func (i *importer) removed() error {
 	for _, r := range i.book.Removed {
 		parts := append(strings.SplitN(r.Key, "/", 3), "", "")
@@ -491,11 +500,23 @@ func (i *importer) removed() error {
 				return fmt.Errorf("field %s: %w", r.Key, err)
 			}
 		case "layout":
-			if m.Layout(parts[0], parts[1], parts[2]) == nil {
+			if own := m.Layout(parts[0], parts[1], parts[2]); own == nil || own.Company != parts[1] || own.Type != parts[2] {
 				continue
 			}
 			if _, err := i.Catalog.DeleteLayout(i.ctx, parts[0], parts[1], parts[2]); err != nil {
 				return fmt.Errorf("layout %s: %w", r.Key, err)
+			}
+		case "map":
+			here, err := i.base.Store.FollowOns(i.ctx)
+			if err != nil {
+				return err
+			}
+			at := slices.IndexFunc(here, func(o record.FollowOn) bool { return o.From == parts[0] && o.To == parts[1] && o.Name == parts[2] })
+			if at < 0 {
+				continue
+			}
+			if err := i.Catalog.DeleteFollowOn(i.ctx, here[at].ID); err != nil {
+				return fmt.Errorf("map %s: %w", r.Key, err)
 			}
 		default:
 			continue

@@ -17,7 +17,7 @@ const head = `
 $schema: https://json-schema.org/draft/2020-12/schema
 $id: https://codicil.example/book.schema.json
 title: Codicil book
-description: A rule book with all that its rules need - companies, types, added fields, tables, rules and proofs
+description: A rule book with all that its rules need - companies, types, added fields, tables, rules, layouts of forms, maps and proofs
 type: object
 required: [format, version, companies, types, fields, standing, crosswalks, series, rules, proofs]
 additionalProperties: false
@@ -53,6 +53,15 @@ properties:
         given: { $ref: "#/$defs/Document" }
         expect: { $ref: "#/$defs/Expectation" }
         posting: { type: string }
+  layouts:
+    type: [array, "null"]
+    description: The layouts of forms, each of a kind, a company and a type; without a company or type, of all
+    items:
+      type: object
+      required: [kind, layout]
+      additionalProperties: false
+      properties: { kind: { type: string }, company: { type: string }, type: { type: string }, layout: { $ref: "#/$defs/Layout" } }
+  maps: { type: [array, "null"], description: What records follow on which, items: { $ref: "#/$defs/FollowOn" } }
   silenced:
     type: [array, "null"]
     description: Findings that are left as they are
@@ -116,7 +125,7 @@ func write() error {
 		}
 		return node
 	}
-	for _, name := range []string{"Company", "Type", "Field", "Standing", "Crosswalk", "Series", "CodeList", "Kind", "RuleBody", "Document", "Expectation"} {
+	for _, name := range []string{"Company", "Type", "Field", "Standing", "Crosswalk", "Series", "CodeList", "Kind", "RuleBody", "Document", "Expectation", "Layout", "FollowOn"} {
 		need(name)
 	}
 	encoder := json.NewEncoder(os.Stdout)

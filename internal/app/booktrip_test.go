@@ -1,0 +1,204 @@
+package app_test
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/require"
+	"pgregory.net/rapid"
+
+	"codicil/core/field"
+	"codicil/core/record"
+	"codicil/core/rule"
+	"codicil/core/table"
+	"codicil/internal/contract"
+	"codicil/internal/exchange"
+)
+
+// traveller changes a book at random, as people do between two times that it is read elsewhere.
+type traveller struct {
+	*world
+	t      *rapid.T
+	made   int
+	terms  contract.CrosswalkChange
+	rebate contract.StandingChange
+}
+
+// begin learns what the tables of the book are.
+func (w *traveller) begin() {
+	b, err := w.d.Books.Export(as(nobody{}))
+	require.NoError(w.t, err)
+	w.terms = contract.CrosswalkChange{Crosswalk: b.Crosswalks[0], Version: 1}
+	w.rebate = contract.StandingChange{Standing: b.Standing[0], Version: 1}
+}
+
+// step makes one change; what the book refuses is none.
+func (w *traveller) step() {
+	w.made++
+	list, err := w.d.Rules.List(as(nobody{}), "sales_order")
+	require.NoError(w.t, err)
+	var picked contract.RuleView
+	if len(list) > 0 {
+		picked = list[rapid.IntRange(0, len(list)-1).Draw(w.t, "rule")]
+	}
+	switch rapid.SampledFrom([]string{"rule", "copy", "rename", "say otherwise", "move", "proof", "crosswalk", "standing", "series", "field", "layout", "map"}).Draw(w.t, "step") {
+	case "rule":
+		w.enforce(w.t, []rule.Body{rapid.SampledFrom(candidates).Draw(w.t, "candidate")})
+	case "copy":
+		if picked.ID != 0 {
+			_, err = w.d.Rules.Create(as(nobody{}), contract.RuleChange{Body: picked.Body, Name: fmt.Sprint("A copy ", w.made)})
+		}
+	case "rename":
+		if picked.ID != 0 && picked.State != rule.Retired {
+			_, err = w.d.Rules.Change(as(nobody{}), picked.ID, contract.RuleChange{ID: picked.ID, Version: picked.Version, Body: picked.Body, Name: fmt.Sprint("Named ", w.made), Reason: "a name"})
+		}
+	case "say otherwise":
+		if picked.ID != 0 && picked.State != rule.Retired {
+			picked.Body.When = rapid.SampledFrom([]string{"", "is filled(customer)", `entered.note = "rush"`}).Draw(w.t, "when")
+			_, err = w.d.Rules.Change(as(nobody{}), picked.ID, contract.RuleChange{ID: picked.ID, Version: picked.Version, Body: picked.Body, Name: picked.Name, Reason: "another condition"})
+		}
+	case "move":
+		if picked.ID != 0 {
+			next := rapid.SampledFrom([]rule.State{rule.Draft, rule.InForce, rule.Suspended, rule.Retired}).Draw(w.t, "state")
+			_, _ = w.d.Rules.Move(as(nobody{}), picked.ID, contract.RuleMove{State: next, Version: picked.Version, Reason: "moved"}) // not every way leads everywhere
+		}
+	case "proof":
+		request := contract.KeepRequest{Document: w.order(w.t), Name: fmt.Sprint("Proof ", w.made), Fields: []string{"note"}}
+		request.Document.Reasons, request.Document.Record = nil, ""
+		if picked.ID != 0 && picked.State != rule.Retired {
+			request.Rules = []int64{picked.ID}
+		}
+		_, err = w.d.Proofs.Keep(as(nobody{}), request)
+	case "crosswalk":
+		err = w.crosswalk()
+	case "standing":
+		err = w.standing()
+	case "series":
+		_, err = w.d.Tables.SaveSeries(as(nobody{}), fmt.Sprint("series_", w.made), contract.SeriesChange{Series: table.Series{Label: fmt.Sprint("Series ", w.made), Start: 1, Step: 1,
+			Parts: []table.Part{{Is: table.Constant, Text: fmt.Sprint("S", w.made)}, {Is: table.Counter, Digits: 4}}}})
+	case "field":
+		_, err = w.d.Fields.Add(as(nobody{}), "sales_order", field.Field{Key: fmt.Sprint("x_", w.made), Label: fmt.Sprint("Extra ", w.made), Section: "general", Type: field.Text})
+	case "layout":
+		sections := []record.LayoutSection{{Key: "general", Fields: []record.LayoutField{{Key: "note", Label: fmt.Sprint("Remark ", w.made), Width: 4}}}}
+		_, err = w.d.Catalog.SaveLayout(as(nobody{}), "sales_order", rapid.SampledFrom([]string{"", "10"}).Draw(w.t, "company"), "", record.Layout{Sections: sections})
+	case "map":
+		_, err = w.d.Catalog.SaveFollowOn(as(nobody{}), record.FollowOn{Name: fmt.Sprint("Again ", w.made), From: "sales_order", To: "sales_order", Pairs: []record.Pair{{From: "customer", To: "customer"}}})
+	}
+	require.NoError(w.t, err)
+}
+
+// form is how the form of orders of a company is arranged.
+func (w *traveller) form(company string) record.Layout {
+	l, err := w.d.Catalog.Layout(as(nobody{}), "sales_order", company, "")
+	require.NoError(w.t, err)
+	return l.Layout
+}
+
+// crosswalk adds a row to the crosswalk of delivery terms.
+func (w *traveller) crosswalk() error {
+	w.terms.Crosswalk.Rows = append(w.terms.Crosswalk.Rows, table.Row{Keys: []string{fmt.Sprint("Z", w.made)}, Results: []string{"DAP"}})
+	v, err := w.d.Tables.SaveCrosswalk(as(nobody{}), "terms", contract.CrosswalkChange{Crosswalk: w.terms.Crosswalk, Version: w.terms.Version})
+	w.terms.Version = v.Version
+	return err
+}
+
+// standing begins a period of the rebate anew.
+func (w *traveller) standing() error {
+	w.rebate.Standing.Periods[1].Value = fmt.Sprintf("0.%02d", w.made%100)
+	v, err := w.d.Tables.SaveStanding(as(nobody{}), "rebate", contract.StandingChange{Standing: w.rebate.Standing, Version: w.rebate.Version})
+	w.rebate.Version = v.Version
+	return err
+}
+
+// meaning is what a book says, without what is another's in every application: the numbers of rules and proofs, versions, and what
+// is retired.
+func meaning(t require.TestingT, b *exchange.Book) map[string]string {
+	said, uids := map[string]string{}, map[int64]string{}
+	write := func(key string, v any) {
+		text, err := json.Marshal(v)
+		require.NoError(t, err)
+		said[key] = string(text)
+	}
+	for _, r := range b.Rules {
+		if r.State != rule.Retired {
+			uids[r.ID] = r.UID
+			write("rule "+r.UID, []any{r.Name, r.State, r.Body})
+		}
+	}
+	for _, p := range b.Proofs {
+		var of []string
+		name := func(as string, id int64) {
+			if uid := uids[id]; uid != "" {
+				of = append(of, as+uid)
+			}
+		}
+		for _, id := range p.Rules {
+			name("proves ", id)
+		}
+		for _, id := range p.Expect.Acting {
+			name("acting ", id)
+		}
+		for i := range p.Expect.Messages {
+			name("speaks ", p.Expect.Messages[i].Rule)
+		}
+		p.Expect.Acting, p.Expect.Messages = nil, nil
+		write("proof "+p.Name, []any{of, p.Given, p.Expect})
+	}
+	for _, c := range b.Crosswalks {
+		write("crosswalk "+c.Key, c)
+	}
+	for _, s := range b.Standing {
+		write("standing "+s.Field.Key, s)
+	}
+	for _, s := range b.Series {
+		write("series "+s.Key, s)
+	}
+	for _, m := range b.Maps {
+		write("map "+m.Name, m)
+	}
+	write("fields", b.Fields)
+	return said
+}
+
+// Whatever is done to a book: read elsewhere as a file, time and again, it is the same book there; read once more nothing changes, and
+// orders are judged as at home.
+func TestABookThatIsReadElsewhereIsTheSame(t *testing.T) {
+	t.Parallel()
+	rapid.Check(t, func(rt *rapid.T) {
+		home, other := traveller{world: newWorld(t), t: rt}, newWorld(t)
+		home.begin()
+		home.enforce(rt, draw(rt))
+		for range rapid.IntRange(1, 3).Draw(rt, "readings") {
+			for range rapid.IntRange(0, 6).Draw(rt, "steps") {
+				home.step()
+			}
+			b, err := home.d.Books.Export(as(t))
+			require.NoError(rt, err)
+			var file bytes.Buffer
+			require.NoError(rt, b.Write(&file))
+			_, err = other.d.Books.Read(as(t), bytes.NewReader(file.Bytes()), true)
+			require.NoError(rt, err)
+			again, err := other.d.Books.Read(as(t), bytes.NewReader(file.Bytes()), true)
+			require.NoError(rt, err)
+			require.Empty(rt, again, "a second time nothing changes")
+			there, err := other.d.Books.Export(as(t))
+			require.NoError(rt, err)
+			require.Equal(rt, meaning(rt, b), meaning(rt, there))
+			for _, company := range []string{"", "10"} {
+				require.Equal(rt, home.form(company), (&traveller{world: other, t: rt}).form(company))
+			}
+		}
+		given := home.order(rt)
+		given.Reasons = nil
+		judged := func(w *world) result {
+			out, err := w.d.Trials.Try(as(t), contract.TryRequest{Document: given, Moment: rule.Saving})
+			require.NoError(rt, err)
+			r := ofOutcome(&out)
+			r.Messages = nil // the numbers of rules differ
+			return r
+		}
+		same(rt, "elsewhere", judged(home.world), judged(other))
+	})
+}
