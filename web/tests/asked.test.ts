@@ -1,8 +1,11 @@
 import { flushPromises } from "@vue/test-utils";
 import { afterEach, describe, expect, it } from "vitest";
+import { createPinia, setActivePinia } from "pinia";
 import { effectScope } from "vue";
 import { api, type Answer } from "@/api/client";
 import { askOnce, change, queryClient, renew, useAsked, usePages } from "@/queries/client";
+import { useCatalog } from "@/queries/catalog";
+import { eventually } from "./eventually";
 import { serve } from "./server";
 
 /** A server whose answers to one question come when they are released, each as things stood when it was asked. */
@@ -98,6 +101,23 @@ describe("what is on the screen", () => {
     expect(asked()).toBe(2);
     await arrives();
     expect(shown.data?.is).toBe("after");
+  });
+});
+
+describe("the catalog", () => {
+  it("is no older than the answer about the session, after which news are heard", async () => {
+    let answer: (of: unknown) => void = () => undefined;
+    const asked = serve({
+      "GET /session": () => new Promise((resolve) => (answer = resolve)),
+      "GET /catalog": () => ({ companies: [], kinds: [], fieldTypes: [], lists: [], program: {} }),
+    });
+    setActivePinia(createPinia());
+    const catalog = useCatalog();
+    await flushPromises();
+    expect(asked.map((a) => a.path)).toEqual(["/session"]);
+    answer({ permissions: [], news: 7 });
+    await eventually(() => expect(catalog.catalog).toBeTruthy());
+    expect(asked.map((a) => a.path)).toEqual(["/session", "/catalog"]);
   });
 });
 

@@ -21,7 +21,11 @@ export const useCatalog = defineStore("catalog", () => {
   const session = useSession();
   const asked = useAsked(
     () => ["catalog"],
-    (signal) => api.GET("/catalog", { signal }),
+    async (signal) => {
+      // What others change is heard from where the session was told on: nothing on the screen may be older.
+      await session.known();
+      return api.GET("/catalog", { signal });
+    },
     { lasting: true, keep: true },
   );
   const catalog = computed(() => (asked.data ? withChoices(asked.data, session.language) : undefined));

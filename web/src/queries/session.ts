@@ -22,6 +22,13 @@ export const useSession = defineStore("session", () => {
     { lasting: true },
   );
   const state = computed(() => asked.data);
+  /** Waits until it is known who is signed in, or cannot be known. */
+  async function known() {
+    await queryClient
+      .getQueryCache()
+      .find({ queryKey: ["session"] })
+      ?.promise?.catch(() => undefined);
+  }
   const person = computed(() => state.value?.person);
   /** The language in which the person reads what is not ours to write, such as names of countries. */
   const language = computed(() => person.value?.language || navigator.language);
@@ -103,6 +110,7 @@ export const useSession = defineStore("session", () => {
 
   return {
     state,
+    known,
     problem: computed(() => asked.problem),
     reload: asked.reload,
     person,
