@@ -178,3 +178,29 @@ func TestLayoutsAndMapsGoWithTheirBook(t *testing.T) {
 	assert.Equal(t, []string{"Their own", "A second"}, maps(with(t, other, made)))
 	assert.Equal(t, "Trading partner", label(other))
 }
+
+// A codicil that ends a rule, with or without another change of it, goes elsewhere; a rule that is saved in a codicil as it is in force can be
+// moved from there on.
+func TestACodicilThatEndsARuleGoesElsewhere(t *testing.T) {
+	for _, state := range []rule.State{rule.Retired, rule.Suspended} {
+		for _, name := range []string{"", "Until the autumn"} {
+			d, other := office(t), office(t)
+			v := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+			b, err := d.Books.Export(as(t))
+			require.NoError(t, err)
+			_, err = other.Books.Import(as(t), b, false)
+			require.NoError(t, err)
+			c := prepare(t, d, "The end")
+			saved, err := with(t, d, c).Rules.Change(as(t), v.ID, contract.RuleChange{ID: v.ID, Version: v.Version, Body: v.Body, Name: name, Reason: "a test"})
+			require.NoError(t, err)
+			_, err = with(t, d, c).Rules.Move(as(t), v.ID, contract.RuleMove{State: state, Version: saved.Version, Reason: "a test"})
+			require.NoError(t, err)
+			of, err := d.Books.Codicil(as(t), c.ID)
+			require.NoError(t, err)
+			made, _, err := other.Bring(as(t), of, "")
+			require.NoError(t, err)
+			assert.Equal(t, "N30", termsOf(t, other))
+			assert.Empty(t, termsOf(t, with(t, other, made)), "%s %s", state, name)
+		}
+	}
+}

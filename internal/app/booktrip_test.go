@@ -4,6 +4,8 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"maps"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -13,6 +15,7 @@ import (
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/core/table"
+	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
 )
@@ -190,15 +193,64 @@ func TestABookThatIsReadElsewhereIsTheSame(t *testing.T) {
 				require.Equal(rt, home.form(company), (&traveller{world: other, t: rt}).form(company))
 			}
 		}
-		given := home.order(rt)
-		given.Reasons = nil
-		judged := func(w *world) result {
-			out, err := w.d.Trials.Try(as(t), contract.TryRequest{Document: given, Moment: rule.Saving})
+		judgedAlike(rt, home.world, other)
+	})
+}
+
+// judgedAlike tells that two applications judge an order alike.
+func judgedAlike(t *rapid.T, home, other *world) {
+	given := home.order(t)
+	given.Reasons = nil
+	judged := func(w *world) result {
+		out, err := w.d.Trials.Try(as(nobody{}), contract.TryRequest{Document: given, Moment: rule.Saving})
+		require.NoError(t, err)
+		r := ofOutcome(&out)
+		r.Messages = nil // the numbers of rules differ
+		return r
+	}
+	same(t, "elsewhere", judged(home), judged(other))
+}
+
+// Whatever a codicil changes: brought elsewhere as a file, on top of the same book, it says the same there, and orders are judged as with
+// it at home; the book in force is no other for it.
+func TestACodicilThatIsBroughtElsewhereIsTheSame(t *testing.T) {
+	t.Parallel()
+	rapid.Check(t, func(rt *rapid.T) {
+		base, other := newWorld(t), newWorld(t)
+		base.enforce(rt, draw(rt))
+		in := func(d *app.App) *exchange.Book {
+			b, err := d.Books.Export(as(t))
 			require.NoError(rt, err)
-			r := ofOutcome(&out)
-			r.Messages = nil // the numbers of rules differ
-			return r
+			return b
 		}
-		same(rt, "elsewhere", judged(home.world), judged(other))
+		_, err := other.d.Books.Import(as(t), in(base.d), false)
+		require.NoError(rt, err)
+		before := meaning(rt, in(other.d))
+
+		c := prepare(t, base.d, "Autumn")
+		home := traveller{world: base, t: rt}
+		home.d = with(t, base.d, c)
+		home.begin()
+		for range rapid.IntRange(1, 8).Draw(rt, "steps") {
+			home.step()
+		}
+		of, err := base.d.Books.Codicil(as(t), c.ID)
+		require.NoError(rt, err)
+		var file bytes.Buffer
+		require.NoError(rt, of.Write(&file))
+		read, err := exchange.ReadBook(&file)
+		require.NoError(rt, err)
+		made, _, err := other.d.Bring(as(t), read, "")
+		require.NoError(rt, err)
+		after := meaning(rt, in(other.d))
+		maps.DeleteFunc(after, func(key, said string) bool { return before[key] == "" && strings.Contains(said, `,"draft",`) }) // its new rules are drafts
+		require.Equal(rt, before, after, "what is in force stays")
+		there := *other
+		there.d = with(t, other.d, made)
+		require.Equal(rt, meaning(rt, in(home.d)), meaning(rt, in(there.d)))
+		for _, company := range []string{"", "10"} {
+			require.Equal(rt, home.form(company), (&traveller{world: &there, t: rt}).form(company))
+		}
+		judgedAlike(rt, home.world, &there)
 	})
 }

@@ -170,7 +170,11 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (r
 			if err != nil {
 				return err
 			}
-			return tx.amend(ctx, t, r.Name, inForceNow{r.Version, text}, by, nil)
+			if err := tx.amend(ctx, t, r.Name, inForceNow{r.Version, text}, by, nil); err != nil {
+				return err
+			}
+			r, err = tx.Rule(ctx, r.ID) // a change to what is in force is none: it has no version
+			return err
 		}
 		reason := r.Reason
 		if reason == now.Reason { // of a change before

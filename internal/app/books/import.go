@@ -306,7 +306,7 @@ func (i *importer) putRules() error {
 }
 
 // meant finds the rule here that each rule of the book is: the one that has its identifier; else, in a book without identifiers, its
-// number, kind, family and target; else one that says the same. One here is one of the book at most; those of the book that are none, nil, are new.
+// number, kind, family and target; else, but for those of a codicil, one that says the same. One here is one of the book at most; those of the book that are none, nil, are new.
 func (i *importer) meant() ([]*rule.Rule, error) {
 	byUID, byID, byBody := map[string]*rule.Rule{}, map[int64]*rule.Rule{}, map[string][]*rule.Rule{}
 	read := map[string]bool{}
@@ -344,6 +344,9 @@ func (i *importer) meant() ([]*rule.Rule, error) {
 			return nil, nil
 		},
 		func(r *rule.Rule) (*rule.Rule, error) {
+			if i.book.Codicil != nil && r.UID != "" {
+				return nil, nil // what says the same here is another rule, which the codicil leaves alone
+			}
 			body, err := written(r.Body)
 			same := byBody[body]
 			at := slices.IndexFunc(same, func(o *rule.Rule) bool { return o.State != rule.Retired && !taken[o.ID] })
