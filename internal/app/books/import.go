@@ -306,7 +306,8 @@ func (i *importer) putRules() error {
 }
 
 // meant finds the rule here that each rule of the book is: the one that has its identifier; else, in a book without identifiers, its
-// number, kind, family and target; else, but for those of a codicil, one that says the same. One here is one of the book at most; those of the book that are none, nil, are new.
+// number, kind, family and target; else, but for those of a codicil, one that says the same. One here is one of the book at most;
+// those of the book that are none here, nil, are new.
 func (i *importer) meant() ([]*rule.Rule, error) {
 	byUID, byID, byBody := map[string]*rule.Rule{}, map[int64]*rule.Rule{}, map[string][]*rule.Rule{}
 	read := map[string]bool{}
