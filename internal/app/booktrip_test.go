@@ -27,6 +27,8 @@ type traveller struct {
 	made   int
 	terms  contract.CrosswalkChange
 	rebate contract.StandingChange
+	// removes tells whether fields, layouts and maps are removed, too.
+	removes bool
 }
 
 // begin learns what the tables of the book are.
@@ -46,7 +48,11 @@ func (w *traveller) step() {
 	if len(list) > 0 {
 		picked = list[rapid.IntRange(0, len(list)-1).Draw(w.t, "rule")]
 	}
-	switch rapid.SampledFrom([]string{"rule", "copy", "rename", "say otherwise", "move", "proof", "crosswalk", "standing", "series", "field", "layout", "map"}).Draw(w.t, "step") {
+	steps := []string{"rule", "copy", "rename", "say otherwise", "move", "proof", "crosswalk", "standing", "series", "field", "layout", "map"}
+	if w.removes {
+		steps = append(steps, "no field", "no layout", "no map")
+	}
+	switch rapid.SampledFrom(steps).Draw(w.t, "step") {
 	case "rule":
 		w.enforce(w.t, []rule.Body{rapid.SampledFrom(candidates).Draw(w.t, "candidate")})
 	case "copy":
@@ -86,6 +92,20 @@ func (w *traveller) step() {
 	case "layout":
 		sections := []record.LayoutSection{{Key: "general", Fields: []record.LayoutField{{Key: "note", Label: fmt.Sprint("Remark ", w.made), Width: 4}}}}
 		_, err = w.d.Catalog.SaveLayout(as(nobody{}), "sales_order", rapid.SampledFrom([]string{"", "10"}).Draw(w.t, "company"), "", record.Layout{Sections: sections})
+	case "no field":
+		b, err := w.d.Books.Export(as(nobody{}))
+		require.NoError(w.t, err)
+		if added := b.Fields["sales_order"]; len(added) > 0 {
+			require.NoError(w.t, w.d.Fields.Remove(as(nobody{}), "sales_order", rapid.SampledFrom(added).Draw(w.t, "field").Key))
+		}
+	case "no layout":
+		_, err = w.d.Catalog.DeleteLayout(as(nobody{}), "sales_order", rapid.SampledFrom([]string{"", "10"}).Draw(w.t, "company"), "")
+	case "no map":
+		list, err := w.d.Catalog.FollowOns(as(nobody{}))
+		require.NoError(w.t, err)
+		if len(list) > 0 {
+			require.NoError(w.t, w.d.Catalog.DeleteFollowOn(as(nobody{}), rapid.SampledFrom(list).Draw(w.t, "map").ID))
+		}
 	case "map":
 		_, err = w.d.Catalog.SaveFollowOn(as(nobody{}), record.FollowOn{Name: fmt.Sprint("Again ", w.made), From: "sales_order", To: "sales_order", Pairs: []record.Pair{{From: "customer", To: "customer"}}})
 	}
@@ -217,7 +237,12 @@ func TestACodicilThatIsBroughtElsewhereIsTheSame(t *testing.T) {
 	t.Parallel()
 	rapid.Check(t, func(rt *rapid.T) {
 		base, other := newWorld(t), newWorld(t)
+		home := traveller{world: base, t: rt, removes: true}
+		home.begin()
 		base.enforce(rt, draw(rt))
+		for range rapid.IntRange(0, 5).Draw(rt, "steps before") {
+			home.step()
+		}
 		in := func(d *app.App) *exchange.Book {
 			b, err := d.Books.Export(as(t))
 			require.NoError(rt, err)
@@ -228,9 +253,9 @@ func TestACodicilThatIsBroughtElsewhereIsTheSame(t *testing.T) {
 		before := meaning(rt, in(other.d))
 
 		c := prepare(t, base.d, "Autumn")
-		home := traveller{world: base, t: rt}
-		home.d = with(t, base.d, c)
-		home.begin()
+		ours := *base
+		ours.d = with(t, base.d, c)
+		home.world = &ours
 		for range rapid.IntRange(1, 8).Draw(rt, "steps") {
 			home.step()
 		}
