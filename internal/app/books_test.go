@@ -16,14 +16,21 @@ import (
 	"codicil/internal/standard"
 )
 
-// A rule that was retired here, and is in force in the book, is taken up again: it is the same rule.
-func TestARetiredRuleIsTakenUpAgainFromABook(t *testing.T) {
-	d, other := office(t), office(t)
-	add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+// carried reads the book of an application into another, and returns it.
+func carried(t *testing.T, d, other *app.App) *exchange.Book {
+	t.Helper()
 	b, err := d.Books.Export(as(t))
 	require.NoError(t, err)
 	_, err = other.Books.Import(as(t), b, false)
 	require.NoError(t, err)
+	return b
+}
+
+// A rule that was retired here, and is in force in the book, is taken up again: it is the same rule.
+func TestARetiredRuleIsTakenUpAgainFromABook(t *testing.T) {
+	d, other := office(t), office(t)
+	add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
+	b := carried(t, d, other)
 	rules, err := other.Rules.List(as(t), "vendor")
 	require.NoError(t, err)
 	require.Len(t, rules, 1)
@@ -43,13 +50,10 @@ func TestProofsGoWithTheirCodicil(t *testing.T) {
 	d, other := office(t), office(t)
 	add(t, other, body("vendor", rule.Default, "ends", rule.Effect{Lifetime: rule.NewOnly, Value: `date("2026-12-31")`}), rule.InForce) // the numbers differ
 	kept := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
-	b, err := d.Books.Export(as(t))
-	require.NoError(t, err)
-	_, err = other.Books.Import(as(t), b, false)
-	require.NoError(t, err)
+	b := carried(t, d, other)
 	c := prepare(t, d, "Names")
 	named := put(t, d, c, body("vendor", rule.Default, "name", rule.Effect{Lifetime: rule.NewOnly, Value: `"Quay"`}))
-	_, err = with(t, d, c).Proofs.Keep(as(t), contract.KeepRequest{
+	_, err := with(t, d, c).Proofs.Keep(as(t), contract.KeepRequest{
 		Document: judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24"}, Name: "Both", Rules: []int64{kept.ID, named.ID}, Fields: []string{"terms", "name"},
 	})
 	require.NoError(t, err)
@@ -84,10 +88,7 @@ func TestRulesThatSayTheSameStaySeparate(t *testing.T) {
 	for _, without := range []bool{false, true} { // identifiers
 		d, other := office(t), office(t)
 		first := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
-		b, err := d.Books.Export(as(t))
-		require.NoError(t, err)
-		_, err = other.Books.Import(as(t), b, false)
-		require.NoError(t, err)
+		b := carried(t, d, other)
 		second, err := d.Rules.Create(as(t), contract.RuleChange{Body: first.Body, Name: "The next version"})
 		require.NoError(t, err)
 		b, err = d.Books.Export(as(t))
@@ -186,10 +187,7 @@ func TestACodicilThatEndsARuleGoesElsewhere(t *testing.T) {
 		for _, name := range []string{"", "Until the autumn"} {
 			d, other := office(t), office(t)
 			v := add(t, d, terms(`"N30"`, rule.Scope{}), rule.InForce)
-			b, err := d.Books.Export(as(t))
-			require.NoError(t, err)
-			_, err = other.Books.Import(as(t), b, false)
-			require.NoError(t, err)
+			carried(t, d, other)
 			c := prepare(t, d, "The end")
 			saved, err := with(t, d, c).Rules.Change(as(t), v.ID, contract.RuleChange{ID: v.ID, Version: v.Version, Body: v.Body, Name: name, Reason: "a test"})
 			require.NoError(t, err)
