@@ -2,10 +2,10 @@ package app_test
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"fmt"
-	"maps"
-	"strings"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -44,6 +44,8 @@ func (w *traveller) step() {
 	w.made++
 	list, err := w.d.Rules.List(as(nobody{}), "sales_order")
 	require.NoError(w.t, err)
+	// Where two rules have one place, their identifiers, which are random, say which is the first.
+	slices.SortFunc(list, func(a, b contract.RuleView) int { return cmp.Compare(a.ID, b.ID) })
 	var picked contract.RuleView
 	if len(list) > 0 {
 		picked = list[rapid.IntRange(0, len(list)-1).Draw(w.t, "rule")]
@@ -136,8 +138,8 @@ func (w *traveller) standing() error {
 }
 
 // meaning is what a book says, without what is another's in every application: the numbers of rules and proofs, versions, and what
-// is retired.
-func meaning(t require.TestingT, b *exchange.Book) map[string]string {
+// is retired; of a codicil also without drafts, which are no part of it.
+func meaning(t require.TestingT, b *exchange.Book, ofCodicil bool) map[string]string {
 	said, uids := map[string]string{}, map[int64]string{}
 	write := func(key string, v any) {
 		text, err := json.Marshal(v)
@@ -145,7 +147,7 @@ func meaning(t require.TestingT, b *exchange.Book) map[string]string {
 		said[key] = string(text)
 	}
 	for _, r := range b.Rules {
-		if r.State != rule.Retired {
+		if r.State != rule.Retired && (r.State != rule.Draft || !ofCodicil) {
 			uids[r.ID] = r.UID
 			write("rule "+r.UID, []any{r.Name, r.State, r.Body})
 		}
@@ -167,6 +169,12 @@ func meaning(t require.TestingT, b *exchange.Book) map[string]string {
 			name("speaks ", p.Expect.Messages[i].Rule)
 		}
 		p.Expect.Acting, p.Expect.Messages = nil, nil
+		if carried := p.Given.Fixtures; carried != nil {
+			for i := range carried.Alike {
+				name("asks ", carried.Alike[i].Rule)
+				carried.Alike[i].Rule = 0
+			}
+		}
 		write("proof "+p.Name, []any{of, p.Given, p.Expect})
 	}
 	for _, c := range b.Crosswalks {
@@ -185,8 +193,8 @@ func meaning(t require.TestingT, b *exchange.Book) map[string]string {
 	return said
 }
 
-// Whatever is done to a book: read elsewhere as a file, time and again, it is the same book there; read once more nothing changes, and
-// orders are judged as at home.
+// Whatever is done to a book: read elsewhere as a file, time and again, at once or as a codicil that comes into force, it is the same book
+// there; read once more nothing changes, and orders are judged as at home.
 func TestABookThatIsReadElsewhereIsTheSame(t *testing.T) {
 	t.Parallel()
 	rapid.Check(t, func(rt *rapid.T) {
@@ -201,14 +209,26 @@ func TestABookThatIsReadElsewhereIsTheSame(t *testing.T) {
 			require.NoError(rt, err)
 			var file bytes.Buffer
 			require.NoError(rt, b.Write(&file))
-			_, err = other.d.Books.Read(as(t), bytes.NewReader(file.Bytes()), true)
-			require.NoError(rt, err)
-			again, err := other.d.Books.Read(as(t), bytes.NewReader(file.Bytes()), true)
-			require.NoError(rt, err)
-			require.Empty(rt, again, "a second time nothing changes")
+			asCodicil := rapid.Bool().Draw(rt, "as a codicil")
+			if asCodicil {
+				read, err := exchange.ReadBook(bytes.NewReader(file.Bytes()))
+				require.NoError(rt, err)
+				c, _, err := other.d.Bring(as(t), read, "From home")
+				require.NoError(rt, err)
+				if c.State == contract.CodicilOpen {
+					_, err = other.d.Codicils.Move(as(t), c.ID, contract.CodicilMove{State: contract.CodicilInForce, Version: c.Version, Reason: "the same here"})
+					require.NoError(rt, err)
+				}
+			} else {
+				_, err = other.d.Books.Read(as(t), bytes.NewReader(file.Bytes()), true)
+				require.NoError(rt, err)
+				again, err := other.d.Books.Read(as(t), bytes.NewReader(file.Bytes()), true)
+				require.NoError(rt, err)
+				require.Empty(rt, again, "a second time nothing changes")
+			}
 			there, err := other.d.Books.Export(as(t))
 			require.NoError(rt, err)
-			require.Equal(rt, meaning(rt, b), meaning(rt, there))
+			require.Equal(rt, meaning(rt, b, asCodicil), meaning(rt, there, asCodicil))
 			for _, company := range []string{"", "10"} {
 				require.Equal(rt, home.form(company), (&traveller{world: other, t: rt}).form(company))
 			}
@@ -250,7 +270,7 @@ func TestACodicilThatIsBroughtElsewhereIsTheSame(t *testing.T) {
 		}
 		_, err := other.d.Books.Import(as(t), in(base.d), false)
 		require.NoError(rt, err)
-		before := meaning(rt, in(other.d))
+		before := meaning(rt, in(other.d), true)
 
 		c := prepare(t, base.d, "Autumn")
 		ours := *base
@@ -267,12 +287,10 @@ func TestACodicilThatIsBroughtElsewhereIsTheSame(t *testing.T) {
 		require.NoError(rt, err)
 		made, _, err := other.d.Bring(as(t), read, "")
 		require.NoError(rt, err)
-		after := meaning(rt, in(other.d))
-		maps.DeleteFunc(after, func(key, said string) bool { return before[key] == "" && strings.Contains(said, `,"draft",`) }) // its new rules are drafts
-		require.Equal(rt, before, after, "what is in force stays")
+		require.Equal(rt, before, meaning(rt, in(other.d), true), "what is in force stays")
 		there := *other
 		there.d = with(t, other.d, made)
-		require.Equal(rt, meaning(rt, in(home.d)), meaning(rt, in(there.d)))
+		require.Equal(rt, meaning(rt, in(home.d), true), meaning(rt, in(there.d), true))
 		for _, company := range []string{"", "10"} {
 			require.Equal(rt, home.form(company), (&traveller{world: &there, t: rt}).form(company))
 		}

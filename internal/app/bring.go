@@ -60,7 +60,7 @@ func (a *App) Bring(ctx context.Context, b *exchange.Book, title string) (contra
 	}
 	changes, err := shown.Books.Import(ctx, b, false)
 	if err == nil && len(changes) == 0 {
-		_, err = a.Codicils.Move(ctx, made.ID, contract.CodicilMove{State: contract.CodicilWithdrawn, Version: made.Version, Reason: "the file says nothing that is not in force"})
+		made, err = a.Codicils.Move(ctx, made.ID, contract.CodicilMove{State: contract.CodicilWithdrawn, Version: made.Version, Reason: "the file says nothing that is not in force"})
 		return made, nil, err
 	}
 	if err != nil {

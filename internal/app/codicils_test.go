@@ -546,3 +546,43 @@ func TestATableIsTakenBackToWhatItWas(t *testing.T) {
 	assert.Equal(t, []table.Row{row("N30", "30"), row("N60", "60")}, now.Crosswalk.Rows)
 	assert.Equal(t, []int64{open.ID, third, second, first}, of())
 }
+
+// In a codicil no rule is a draft: what is new in it, or taken up again, holds with it, unless it is suspended there. A draft that was
+// begun by itself goes into the codicil in which it is changed.
+func TestNoRuleOfACodicilIsADraft(t *testing.T) {
+	d := office(t)
+	loose := add(t, d, terms(`"N30"`, rule.Scope{}))
+	over := add(t, d, terms(`"N45"`, rule.Scope{}), rule.InForce)
+	over, err := d.Rules.Move(as(t), over.ID, contract.RuleMove{State: rule.Retired, Version: over.Version})
+	require.NoError(t, err)
+	c := prepare(t, d, "Longer terms")
+	in := with(t, d, c)
+
+	over, err = in.Rules.Move(as(t), over.ID, contract.RuleMove{State: rule.Draft, Version: over.Version})
+	require.NoError(t, err)
+	assert.Equal(t, rule.InForce, over.State, "taken up again")
+	fresh, err := in.Rules.Create(as(t), contract.RuleChange{Body: terms(`"N60"`, rule.Scope{})})
+	require.NoError(t, err)
+	_, err = in.Rules.Move(as(t), fresh.ID, contract.RuleMove{State: rule.Suspended, Version: fresh.Version})
+	require.NoError(t, err)
+	loose.Body.When = "is blank(name)"
+	changed, err := in.Rules.Change(as(t), loose.ID, contract.RuleChange{Body: loose.Body, Name: loose.Name, Version: loose.Version})
+	require.NoError(t, err)
+	assert.Equal(t, rule.InForce, changed.State)
+	atHome, err := d.Rules.Get(as(t), fresh.ID)
+	require.NoError(t, err)
+	assert.Equal(t, rule.Draft, atHome.State, "it is new, and not in force yet")
+	_, err = d.Rules.Change(as(t), fresh.ID, contract.RuleChange{Body: atHome.Body, Name: "Sixty days", Version: atHome.Version})
+	require.NoError(t, err)
+
+	open, err := d.Codicils.List(as(t), []contract.CodicilState{contract.CodicilOpen}, false, 0, 0)
+	require.NoError(t, err)
+	require.Len(t, open.Codicils, 1, "the one that the draft began is withdrawn")
+	assert.Len(t, codicil(t, d, c.ID).Contents, 3)
+	move(t, d, c.ID, contract.CodicilInForce)
+	for id, state := range map[int64]rule.State{over.ID: rule.InForce, fresh.ID: rule.Suspended, loose.ID: rule.InForce} {
+		r, err := d.Rules.Get(as(t), id)
+		require.NoError(t, err)
+		assert.Equal(t, state, r.State, r.Name)
+	}
+}

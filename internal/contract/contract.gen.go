@@ -1646,8 +1646,11 @@ type Codicil struct {
 	// Owes The signatures that are owed
 	Owes []SignatureNeed `json:"owes,omitempty"`
 
-	// Own A single change began it
-	Own        bool        `json:"own"`
+	// Own The program began it, for a change at once or for drafts
+	Own bool `json:"own"`
+
+	// Proofs The proofs that are kept with it until it is in force
+	Proofs     int         `json:"proofs,omitempty"`
 	Reason     string      `json:"reason,omitempty"`
 	Signatures []Signature `json:"signatures"`
 
@@ -1847,7 +1850,7 @@ type CodicilSummary struct {
 	// Owed It came into force without all signatures, which are owed until then; missing: none is
 	Owed *time.Time `json:"owed,omitempty"`
 
-	// Own A single change began it
+	// Own The program began it, for a change at once or for drafts
 	Own    bool   `json:"own"`
 	Reason string `json:"reason,omitempty"`
 

@@ -55,7 +55,7 @@ func (s *Store) draftedTogether(ctx context.Context, head CodicilHead, by record
 			continue
 		}
 		if id == 0 {
-			of := Codicil{CodicilHead: head, State: CodicilOpen}
+			of := Codicil{CodicilHead: head, Own: true, State: CodicilOpen}
 			if of.Title == "" {
 				of.Title = r.Name
 			}
@@ -307,7 +307,7 @@ func (s *Store) ownerOf(ctx context.Context, t Thing) (*Codicil, error) {
 	return nil, err
 }
 
-// drafted puts a draft into the codicil in which it is new: as it is to come into force.
+// drafted puts a draft into the codicil in which it is new: as it is to come into force, suspended where the codicil says so.
 func (s *Store) drafted(ctx context.Context, r rule.Rule, by record.Stamp) error {
 	t := ruleThingOf(r.ID)
 	owner, err := s.ownerOf(ctx, t)
@@ -335,12 +335,26 @@ func (s *Store) drafted(ctx context.Context, r rule.Rule, by record.Stamp) error
 
 // draftIn puts a draft into a codicil.
 func (s *Store) draftIn(ctx context.Context, id int64, r rule.Rule, by record.Stamp) error {
-	r.State = rule.InForce
+	t := ruleThingOf(r.ID)
+	if r.State == draftState { // it is changed at once: what becomes of it in the codicil stays
+		r.State = rule.InForce
+		there, err := s.changeIn(ctx, id, t)
+		if err != nil {
+			return err
+		}
+		if there != nil && there.After != nil {
+			was, err := read[rule.Rule](t, *there.After)
+			if err != nil {
+				return err
+			}
+			r.State = was.State
+		}
+	}
 	text, err := written(r)
 	if err != nil {
 		return err
 	}
-	return s.record(ctx, id, CodicilChange{Thing: ruleThingOf(r.ID), Version: r.Version, After: text}, by)
+	return s.record(ctx, id, CodicilChange{Thing: t, Version: r.Version, After: text}, by)
 }
 
 // left takes a rule out of the codicil in which it was new; one that is empty then, and that it began, is withdrawn.

@@ -50,7 +50,7 @@ type Codicil struct {
 	ID int64 `gorm:"primaryKey"`
 	CodicilHead
 	State  CodicilState
-	Own    bool  // a single change began it
+	Own    bool  // the program began it, for a change at once or for drafts
 	Undoes int64 // the codicil that it takes back; 0: none
 	// Version counts the changes of it and of what is in it; Revision is the last of its changes.
 	Version, Revision int
@@ -259,8 +259,13 @@ func (s *Store) ChangeCodicil(ctx context.Context, c Codicil, note string, by re
 	return c, err
 }
 
-// ErrElsewhere reports that something is new in another codicil.
-var ErrElsewhere = errors.New("it is new in another codicil")
+// ElsewhereError reports that a rule is new in another codicil than the one that is shown.
+type ElsewhereError struct{ Rule, Codicil int64 }
+
+// Error says in which.
+func (e *ElsewhereError) Error() string {
+	return fmt.Sprintf("rule %d is new in codicil %d", e.Rule, e.Codicil)
+}
 
 // ErrEnded reports that a codicil takes no changes, and ErrShown that nothing is changed where the rule book is shown as
 // it was.
@@ -335,6 +340,12 @@ func (s *Store) Rebase(ctx context.Context, id int64, t Thing, by record.Stamp) 
 		next := CodicilChange{Thing: t, Base: now.version, Before: now.text, Version: max(there.Version, now.version+1), After: there.After}
 		return tx.record(ctx, id, next, by)
 	})
+}
+
+// ProofsKept counts the proofs that are kept with a codicil until it is in force.
+func (s *Store) ProofsKept(ctx context.Context, id int64) (count int, err error) {
+	err = s.db.WithContext(ctx).Raw("SELECT COUNT(*) FROM proofs WHERE codicil = ?", id).Scan(&count).Error
+	return count, err
 }
 
 // Drop takes a change out of a codicil. A rule that is new in it is a draft of nothing then, and goes.

@@ -68,8 +68,9 @@ func (c *changer) step(s *store.Store) {
 	text := fmt.Sprint(c.n)
 	may := func(err error) {
 		if err != nil {
-			expected := []error{store.ErrStale, store.ErrTaken, store.ErrNotFound, store.ErrElsewhere, store.ErrEnded}
-			require.True(c.t, slices.ContainsFunc(expected, func(e error) bool { return errors.Is(err, e) }), "%v", err)
+			expected := []error{store.ErrStale, store.ErrTaken, store.ErrNotFound, store.ErrEnded}
+			var elsewhere *store.ElsewhereError
+			require.True(c.t, errors.As(err, &elsewhere) || slices.ContainsFunc(expected, func(e error) bool { return errors.Is(err, e) }), "%v", err)
 		}
 	}
 	tables, err := s.Tables(ctx)

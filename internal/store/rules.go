@@ -146,7 +146,16 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (r
 		draft := now.State == draftState || r.State == draftState
 		switch {
 		case tx.view != nil && owner != nil && owner.ID != tx.view.Codicil:
-			return fmt.Errorf("rule %d is new in codicil %d: %w", r.ID, owner.ID, ErrElsewhere)
+			if err := mayTakeOver(owner, t); err != nil {
+				return err
+			}
+			if r.State != rule.Retired {
+				if err := tx.left(ctx, owner, t, fmt.Sprintf("its rule is a part of codicil %d", tx.view.Codicil), by); err != nil {
+					return err
+				}
+				owner = nil
+			}
+			fallthrough
 		case tx.view != nil && now.State == draftState:
 			if err := tx.mayRecord(ctx); err != nil {
 				return err
@@ -164,8 +173,16 @@ func (s *Store) ChangeRule(ctx context.Context, r rule.Rule, by record.Stamp) (r
 			if kept.State == rule.Retired {
 				return tx.left(ctx, owner, t, "the rule was retired", by)
 			}
-			return tx.drafted(ctx, kept, by)
+			r.Version = kept.Version
+			if err := tx.drafted(ctx, r, by); err != nil {
+				return err
+			}
+			r, err = tx.Rule(ctx, r.ID)
+			return err
 		case tx.view != nil:
+			if r.State == draftState { // one that is taken up again holds with the codicil, as one that is new
+				r.State = rule.InForce
+			}
 			text, err := written(r)
 			if err != nil {
 				return err
@@ -209,6 +226,15 @@ func (s *Store) alone(ctx context.Context, owner *Codicil, t Thing, reason strin
 		}
 	}
 	return owner.ID, nil
+}
+
+// mayTakeOver refuses to take a draft out of another codicil for the one that is shown, unless the program began that one for drafts,
+// and nobody signs it.
+func mayTakeOver(owner *Codicil, t Thing) error {
+	if owner.Own && owner.State == CodicilOpen {
+		return nil
+	}
+	return &ElsewhereError{t.Number(), owner.ID}
 }
 
 // putRule writes the next version of a rule after before.
@@ -258,7 +284,7 @@ func (s *Store) DeleteRule(ctx context.Context, id int64, by record.Stamp) error
 			return err
 		}
 		if tx.view != nil && owner != nil && owner.ID != tx.view.Codicil {
-			return fmt.Errorf("rule %d is new in codicil %d: %w", id, owner.ID, ErrElsewhere)
+			return &ElsewhereError{id, owner.ID}
 		}
 		if err := tx.left(ctx, owner, ruleThingOf(id), "its draft was discarded", by); err != nil {
 			return err

@@ -44,6 +44,7 @@ func (s *Store) View() *View { return s.view }
 type other struct {
 	version int
 	text    *string
+	at      int // its place among what came into the codicil
 }
 
 // others are the things of which something else is shown. whats narrow. Cost: the changes of the codicil; of the past, all
@@ -66,7 +67,7 @@ func (s *Store) others(ctx context.Context, whats ...string) (map[Thing]other, e
 		}
 		for _, c := range since {
 			if _, there := others[c.Thing]; !there {
-				others[c.Thing] = other{c.Base, c.Before}
+				others[c.Thing] = other{version: c.Base, text: c.Before}
 			}
 		}
 	}
@@ -75,9 +76,9 @@ func (s *Store) others(ctx context.Context, whats ...string) (map[Thing]other, e
 		if err != nil {
 			return nil, err
 		}
-		for _, c := range changes {
+		for i, c := range changes {
 			if slices.Contains(whats, c.What) {
-				others[c.Thing] = other{c.Version, c.After}
+				others[c.Thing] = other{c.Version, c.After, i}
 			}
 		}
 	}
@@ -203,8 +204,9 @@ func (s *Store) viewedFields(ctx context.Context, fields []addedField) ([]addedF
 	return append(kept, more...), err
 }
 
-// newFields are those that are shown and not in force, by kind and key.
+// newFields are those that are shown and not in force, by kind, as they came into the codicil, as they will when it is in force.
 func newFields(others map[Thing]other) (fields []addedField, err error) {
+	at := func(f addedField) int { return others[fieldThingOf(f.Kind, f.Key)].at }
 	for t, o := range others {
 		kind, key, _ := strings.Cut(t.Key, "/")
 		if o.text == nil {
@@ -217,7 +219,7 @@ func newFields(others map[Thing]other) (fields []addedField, err error) {
 		fields = append(fields, f)
 	}
 	slices.SortFunc(fields, func(a, b addedField) int {
-		return cmp.Or(strings.Compare(a.Kind, b.Kind), strings.Compare(a.Key, b.Key))
+		return cmp.Or(strings.Compare(a.Kind, b.Kind), cmp.Compare(at(a), at(b)), strings.Compare(a.Key, b.Key))
 	})
 	return fields, nil
 }

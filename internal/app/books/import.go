@@ -396,7 +396,16 @@ func (i *importer) knownRules() error {
 	return nil
 }
 
+// putRule makes a rule here what it is in the book. A draft holds nowhere: one that is new is left out of a codicil, in which a new rule
+// holds, and what is in force here is retired by it.
 func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
+	if r.State == rule.Draft && i.base.Store.View() != nil {
+		if here != nil && here.State == rule.Draft {
+			i.rules[r.ID] = here.ID
+			return nil
+		}
+		r.State = rule.Retired
+	}
 	change := contract.RuleChange{UID: r.UID, Body: r.Body, Name: r.Name, Reason: cmp.Or(r.Reason, "as the book has it")}
 	var made contract.RuleView
 	var err error
@@ -408,18 +417,25 @@ func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
 		if made, err = i.Rules.Create(i.ctx, change); err != nil {
 			return err
 		}
-	case same(here.Body, r.Body) && here.Name == r.Name && here.State == r.State:
+	case here.State == rule.Retired && r.State == rule.Retired, same(here.Body, r.Body) && here.Name == r.Name && here.State == r.State:
 		i.rules[r.ID] = here.ID
 		return nil
 	default:
 		i.changes = append(i.changes, Change{"rule", r.Name, "change"})
-		change.ID, change.Version = here.ID, here.Version
-		if here.State == rule.Retired && r.State != rule.Retired { // it is taken up again as what it is there
-			if made, err = i.Rules.Move(i.ctx, here.ID, contract.RuleMove{State: rule.Draft, Version: here.Version}); err != nil {
+		made = contract.RuleView{State: here.State, Version: here.Version}
+		var path []rule.State
+		switch {
+		case here.State == rule.Retired:
+			path = []rule.State{rule.Draft} // it is taken up again as what it is there
+		case r.State == rule.Draft && here.State != rule.Draft:
+			path = []rule.State{rule.Retired, rule.Draft}
+		}
+		for _, next := range path {
+			if made, err = i.Rules.Move(i.ctx, here.ID, contract.RuleMove{State: next, Version: made.Version, Reason: change.Reason}); err != nil {
 				return err
 			}
-			change.Version = made.Version
 		}
+		change.ID, change.Version = here.ID, made.Version
 		if made, err = i.Rules.Change(i.ctx, here.ID, change); err != nil {
 			return err
 		}
@@ -430,7 +446,7 @@ func (i *importer) putRule(here *rule.Rule, r rule.Rule) error {
 		if made.State == r.State {
 			break
 		}
-		if made, err = i.Rules.Move(i.ctx, made.ID, contract.RuleMove{State: next, Version: made.Version, Reason: cmp.Or(r.Reason, "as the book has it")}); err != nil {
+		if made, err = i.Rules.Move(i.ctx, made.ID, contract.RuleMove{State: next, Version: made.Version, Reason: change.Reason}); err != nil {
 			return err
 		}
 	}

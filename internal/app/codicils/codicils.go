@@ -173,6 +173,9 @@ func (s *Service) show(ctx context.Context, c *store.Codicil) (contract.Codicil,
 		Texts:    view.List(c.Texts, func(t store.Text) contract.CodicilText { return contract.CodicilText{Title: t.Title, Text: t.Text} }),
 		Contents: []contract.CodicilChange{},
 	}
+	if v.Proofs, err = s.base.Store.ProofsKept(ctx, c.ID); err != nil {
+		return v, err
+	}
 	if c.Undoes > 0 {
 		undone, err := s.base.Store.Codicil(ctx, c.Undoes)
 		if err != nil {

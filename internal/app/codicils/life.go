@@ -1,6 +1,7 @@
 package codicils
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
@@ -77,7 +78,9 @@ func (s *Service) mayMove(ctx context.Context, c *store.Codicil, next store.Codi
 		return err
 	}
 	if len(all) == 0 && next != store.CodicilWithdrawn && next != store.CodicilOpen {
-		return fault.Hindered(nothingInIt, c.ID)
+		if proofs, err := s.base.Store.ProofsKept(ctx, c.ID); err != nil || proofs == 0 {
+			return cmp.Or[error](err, fault.Hindered(nothingInIt, c.ID))
+		}
 	}
 	for i := range all {
 		if err := mayDecide(ctx, &all[i]); err != nil {

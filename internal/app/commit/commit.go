@@ -322,6 +322,7 @@ func (l *Line) Stamp(ctx context.Context) (record.Stamp, error) {
 // Explain turns an error of the store into one that a person can act on.
 func Explain(err error) error {
 	var missing *store.NotFoundError
+	var elsewhere *store.ElsewhereError
 	switch {
 	case errors.As(err, &missing):
 		return fault.Missing("%s %s", missing.What, missing.Key)
@@ -331,8 +332,8 @@ func Explain(err error) error {
 		return fault.Hindered(fault.KeyTaken)
 	case errors.Is(err, store.ErrOvertaken):
 		return fault.Hindered(overtaken)
-	case errors.Is(err, store.ErrElsewhere):
-		return fault.Hindered(newElsewhere)
+	case errors.As(err, &elsewhere):
+		return fault.Hindered(newElsewhere, elsewhere.Codicil)
 	case errors.Is(err, store.ErrEnded):
 		return fault.Hindered(takesNothing)
 	case errors.Is(err, store.ErrShown):
@@ -343,7 +344,7 @@ func Explain(err error) error {
 
 var (
 	overtaken    = notice.Define("overtaken", "something else came into force since this was prepared; look at the codicil and keep the change, or take it out")
-	newElsewhere = notice.Define("in-another-codicil", "this rule is new in another codicil; change it there")
+	newElsewhere = notice.Define("in-another-codicil", "this rule is new in codicil {codicil}; change it there, or take it out of it")
 	takesNothing = notice.Define("codicil-ended", "the codicil that is shown is in force or withdrawn and takes no changes; go back to the rules in force")
 	shownAsItWas = notice.Define("shown-as-it-was", "the rules are shown as they were on a day, and cannot be changed there; go back to the rules in force")
 )

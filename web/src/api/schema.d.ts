@@ -5007,7 +5007,7 @@ export interface components {
             id: number;
             title: string;
             state: components["schemas"]["CodicilState"];
-            /** @description A single change began it */
+            /** @description The program began it, for a change at once or for drafts */
             own: boolean;
             version: number;
             /** @description How many things it changes */
@@ -5039,6 +5039,8 @@ export interface components {
             submitted?: components["schemas"]["Signed"];
             agreed?: components["schemas"]["Signed"];
             contents: components["schemas"]["CodicilChange"][];
+            /** @description The proofs that are kept with it until it is in force */
+            proofs?: number;
             /** @description Stands for all that it says and changes; a signature is for one */
             hash: string;
             signatures: components["schemas"]["Signature"][];

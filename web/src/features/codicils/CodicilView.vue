@@ -314,13 +314,17 @@ const deedWords: Record<CodicilChange["deed"], string> = {
         <h2>
           Changes <span class="count">{{ codicil.contents.length }}</span>
         </h2>
-        <p v-if="!codicil.contents.length && works" class="empty">
+        <p v-if="codicil.proofs" class="kept">
+          With {{ count(codicil.proofs) }} {{ codicil.proofs === 1 ? "proof" : "proofs" }} that
+          {{ codicil.proofs === 1 ? "counts" : "count" }} for everybody once it is in force.
+        </p>
+        <p v-else-if="!codicil.contents.length && works" class="empty">
           Nothing yet. Whatever you change now, in the
           <RouterLink to="/plan">plan</RouterLink> or the <RouterLink to="/tables">tables</RouterLink>, goes
           into this codicil, until you go back to the rules in force.
         </p>
         <p v-else-if="!codicil.contents.length" class="empty">Nothing.</p>
-        <table v-else class="ledger changes">
+        <table v-if="codicil.contents.length" class="ledger changes">
           <tbody>
             <tr v-for="c in codicil.contents" :key="`${c.what} ${c.key}`">
               <td class="about">

@@ -49,12 +49,12 @@ const codicils = useCodicils(
   () => 50,
   true,
 );
-/** Those that somebody has to decide on come first; a single draft is told by itself. */
+/** Those that somebody has to decide on come first; drafts are told by themselves. */
 const prepared = computed(() => {
   const order: Record<string, number> = { "in force": 0, submitted: 1, open: 2, agreed: 3 };
   return reads.value
     ? (codicils.data?.codicils ?? [])
-        .filter((c) => !c.own || c.owed)
+        .filter((c) => !c.own || c.owed || c.state !== "open")
         .sort((a, b) => order[a.state]! - order[b.state]!)
     : [];
 });
