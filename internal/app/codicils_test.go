@@ -586,3 +586,22 @@ func TestNoRuleOfACodicilIsADraft(t *testing.T) {
 		assert.Equal(t, state, r.State, r.Name)
 	}
 }
+
+// A codicil that changes no rule, and keeps proofs, may come into force: they are everybody's then. One that holds nothing may not.
+func TestACodicilOfProofs(t *testing.T) {
+	d := office(t)
+	c := prepare(t, d, "More proofs")
+	_, err := d.Codicils.Move(as(t), c.ID, contract.CodicilMove{State: contract.CodicilInForce, Version: c.Version, Reason: "a test"})
+	assert.Equal(t, "nothing-in-it", codeOf(t, err))
+	_, err = with(t, d, c).Proofs.Keep(as(t), contract.KeepRequest{Document: judge.Document{Kind: "vendor", Company: "10", Type: "TRAD", Day: "2026-11-24"}, Name: "A name", Fields: []string{"terms"}})
+	require.NoError(t, err)
+	assert.Equal(t, 1, codicil(t, d, c.ID).Proofs)
+	check, err := d.Codicils.Check(as(t), c.ID, true)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"It changes no rule and no table, and brings 1 proof.", "1 proof of what it touches passes with it."}, check.Lines[:2])
+	move(t, d, c.ID, contract.CodicilInForce)
+	list, err := d.Proofs.List(as(t), "vendor")
+	require.NoError(t, err)
+	require.Len(t, list, 1)
+	assert.Equal(t, "A name", list[0].Name)
+}

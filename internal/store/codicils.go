@@ -342,10 +342,19 @@ func (s *Store) Rebase(ctx context.Context, id int64, t Thing, by record.Stamp) 
 	})
 }
 
-// ProofsKept counts the proofs that are kept with a codicil until it is in force.
-func (s *Store) ProofsKept(ctx context.Context, id int64) (count int, err error) {
-	err = s.db.WithContext(ctx).Raw("SELECT COUNT(*) FROM proofs WHERE codicil = ?", id).Scan(&count).Error
-	return count, err
+// ProofsKept counts the proofs that are kept with a codicil until it is in force, by kind.
+func (s *Store) ProofsKept(ctx context.Context, id int64) (map[string]int, error) {
+	rows, err := all(s.db.WithContext(ctx).Table("proofs").Select("kind, COUNT(*) AS count").Where("codicil = ?", id).Group("kind"), itself[proofsOfKind])
+	kept := make(map[string]int, len(rows))
+	for _, row := range rows {
+		kept[row.Kind] = row.Count
+	}
+	return kept, err
+}
+
+type proofsOfKind struct {
+	Kind  string
+	Count int
 }
 
 // Drop takes a change out of a codicil. A rule that is new in it is a draft of nothing then, and goes.

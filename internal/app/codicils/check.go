@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"codicil/core/field"
@@ -45,6 +46,7 @@ type checking struct {
 	// changed are the rules that it changes or adds, by number, and contents all that it changes.
 	changed  map[int64]bool
 	contents []store.CodicilChange
+	kept     int // the proofs that are kept with it
 	whole    bool
 }
 
@@ -80,6 +82,17 @@ func (s *Service) check(ctx context.Context, c *store.Codicil, whole bool) (cont
 	if err != nil {
 		return k.found, err
 	}
+	kept, err := s.base.Store.ProofsKept(ctx, c.ID)
+	if err != nil {
+		return k.found, err
+	}
+	for kind, count := range kept {
+		k.kept += count
+		if !slices.Contains(kinds, kind) {
+			kinds = append(kinds, kind)
+		}
+	}
+	slices.Sort(kinds)
 	for _, kind := range kinds {
 		if err := k.prove(ctx, kind); err != nil {
 			return k.found, err

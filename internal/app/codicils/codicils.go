@@ -173,8 +173,12 @@ func (s *Service) show(ctx context.Context, c *store.Codicil) (contract.Codicil,
 		Texts:    view.List(c.Texts, func(t store.Text) contract.CodicilText { return contract.CodicilText{Title: t.Title, Text: t.Text} }),
 		Contents: []contract.CodicilChange{},
 	}
-	if v.Proofs, err = s.base.Store.ProofsKept(ctx, c.ID); err != nil {
+	kept, err := s.base.Store.ProofsKept(ctx, c.ID)
+	if err != nil {
 		return v, err
+	}
+	for _, count := range kept {
+		v.Proofs += count
 	}
 	if c.Undoes > 0 {
 		undone, err := s.base.Store.Codicil(ctx, c.Undoes)

@@ -245,6 +245,9 @@ func (k *checking) changesLine(n func(int) string, ref *cache.Reference) string 
 		}
 		parts = append(parts, part)
 	}
+	if len(parts) == 0 {
+		parts = []string{"no rule and no table"}
+	}
 	line := "It changes " + and(parts)
 	switch {
 	case counted["rule"] == 0:
@@ -254,6 +257,9 @@ func (k *checking) changesLine(n func(int) string, ref *cache.Reference) string 
 		line += ", in company " + and(slices.Sorted(maps.Keys(companies)))
 	default:
 		line += ", in companies " + and(slices.Sorted(maps.Keys(companies)))
+	}
+	if k.kept > 0 {
+		line += ", and brings " + plural(n, k.kept, "proof", "proofs")
 	}
 	return line + "."
 }

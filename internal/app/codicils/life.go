@@ -78,7 +78,7 @@ func (s *Service) mayMove(ctx context.Context, c *store.Codicil, next store.Codi
 		return err
 	}
 	if len(all) == 0 && next != store.CodicilWithdrawn && next != store.CodicilOpen {
-		if proofs, err := s.base.Store.ProofsKept(ctx, c.ID); err != nil || proofs == 0 {
+		if proofs, err := s.base.Store.ProofsKept(ctx, c.ID); err != nil || len(proofs) == 0 {
 			return cmp.Or[error](err, fault.Hindered(nothingInIt, c.ID))
 		}
 	}

@@ -40,6 +40,8 @@ const id = computed(() => Number(route.params.id));
 const asked = useCodicil(() => id.value);
 const codicil = computed(() => (asked.data?.id === id.value ? asked.data : undefined));
 const open = computed(() => !!codicil.value && isOpen(codicil.value.state));
+/** It changes something, or keeps proofs: so it may come into force. */
+const holds = computed(() => !!(codicil.value?.contents.length || codicil.value?.proofs));
 const mayChange = computed(
   () =>
     open.value && (["rules.change", "tables.change", "setup.change"] as const).some((p) => session.may(p)),
@@ -67,7 +69,7 @@ watch(
   [() => codicil.value?.id, () => codicil.value?.version],
   () => {
     check.value = undefined;
-    if (open.value && codicil.value?.contents.length) void look();
+    if (open.value && holds.value) void look();
   },
   { immediate: true },
 );
@@ -253,7 +255,7 @@ const deedWords: Record<CodicilChange["deed"], string> = {
             type="button"
             class="button"
             :class="{ first: codicil.state === 'agreed' || (codicil.state === 'open' && !codicil.effective) }"
-            :disabled="tried.busy || !codicil.contents.length"
+            :disabled="tried.busy || !holds"
             @click="move('in force')"
           >
             Put in force now
@@ -263,7 +265,7 @@ const deedWords: Record<CodicilChange["deed"], string> = {
             type="button"
             class="button"
             :class="{ first: !!codicil.effective }"
-            :disabled="tried.busy || !codicil.contents.length"
+            :disabled="tried.busy || !holds"
             @click="move('submitted')"
           >
             Submit
@@ -300,7 +302,10 @@ const deedWords: Record<CodicilChange["deed"], string> = {
           </button>
         </template>
       </div>
-      <div v-if="codicil.state === 'in force' && session.may('rules.change')" class="deeds">
+      <div
+        v-if="codicil.state === 'in force' && codicil.contents.length && session.may('rules.change')"
+        class="deeds"
+      >
         <button type="button" class="button" :disabled="tried.busy" @click="takeBack">Take it back</button>
       </div>
       <TroubleNote v-bind="tried.trouble" />
@@ -353,7 +358,7 @@ const deedWords: Record<CodicilChange["deed"], string> = {
         </table>
       </section>
 
-      <section v-if="(open && codicil.contents.length) || codicil.checked" class="check" aria-label="Check">
+      <section v-if="(open && holds) || codicil.checked" class="check" aria-label="Check">
         <h2>Check</h2>
         <TroubleNote v-bind="checking.trouble" :retry="look" />
         <p v-if="!found && checking.busy" class="quiet" role="status">Looking…</p>
