@@ -5,7 +5,9 @@ import (
 	"cmp"
 	"encoding/json"
 	"fmt"
+	"maps"
 	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/require"
@@ -123,7 +125,7 @@ func (w *traveller) form(company string) record.Layout {
 
 // crosswalk adds a row to the crosswalk of delivery terms.
 func (w *traveller) crosswalk() error {
-	w.terms.Crosswalk.Rows = append(w.terms.Crosswalk.Rows, table.Row{Keys: []string{fmt.Sprint("Z", w.made)}, Results: []string{"DAP"}})
+	w.terms.Crosswalk.Rows = append(slices.Clone(w.terms.Crosswalk.Rows), table.Row{Keys: []string{fmt.Sprint("Z", w.made)}, Results: []string{"DAP"}})
 	v, err := w.d.Tables.SaveCrosswalk(as(nobody{}), "terms", contract.CrosswalkChange{Crosswalk: w.terms.Crosswalk, Version: w.terms.Version})
 	w.terms.Version = v.Version
 	return err
@@ -131,6 +133,7 @@ func (w *traveller) crosswalk() error {
 
 // standing begins a period of the rebate anew.
 func (w *traveller) standing() error {
+	w.rebate.Standing.Periods = slices.Clone(w.rebate.Standing.Periods) // which the application reads, too
 	w.rebate.Standing.Periods[1].Value = fmt.Sprintf("0.%02d", w.made%100)
 	v, err := w.d.Tables.SaveStanding(as(nobody{}), "rebate", contract.StandingChange{Standing: w.rebate.Standing, Version: w.rebate.Version})
 	w.rebate.Version = v.Version
@@ -252,7 +255,7 @@ func judgedAlike(t *rapid.T, home, other *world) {
 }
 
 // Whatever a codicil changes: brought elsewhere as a file, on top of the same book, it says the same there, and orders are judged as with
-// it at home; the book in force is no other for it.
+// it at home; the book in force is no other for it. In force at home it is what was shown, and taken back it leaves what was before.
 func TestACodicilThatIsBroughtElsewhereIsTheSame(t *testing.T) {
 	t.Parallel()
 	rapid.Check(t, func(rt *rapid.T) {
@@ -295,5 +298,25 @@ func TestACodicilThatIsBroughtElsewhereIsTheSame(t *testing.T) {
 			require.Equal(rt, home.form(company), (&traveller{world: &there, t: rt}).form(company))
 		}
 		judgedAlike(rt, home.world, &there)
+
+		now, err := base.d.Codicils.Get(as(t), c.ID)
+		require.NoError(rt, err)
+		if len(now.Contents) == 0 {
+			return
+		}
+		// In force it is what it was shown to be; taken back, what was before, but for its proofs, which stay.
+		was, shown := meaning(rt, in(base.d), true), meaning(rt, in(home.d), true)
+		_, err = base.d.Codicils.Move(as(t), c.ID, contract.CodicilMove{State: contract.CodicilInForce, Version: now.Version, Reason: "it holds"})
+		require.NoError(rt, err)
+		require.Equal(rt, shown, meaning(rt, in(base.d), true), "in force")
+		back, err := base.d.Codicils.TakeBack(as(t), c.ID)
+		require.NoError(rt, err)
+		require.Empty(rt, back.LeftOut)
+		_, err = base.d.Codicils.Move(as(t), back.ID, contract.CodicilMove{State: contract.CodicilInForce, Version: back.Version, Reason: "it holds no more"})
+		require.NoError(rt, err)
+		after, isProof := meaning(rt, in(base.d), true), func(key, _ string) bool { return strings.HasPrefix(key, "proof ") }
+		maps.DeleteFunc(was, isProof)
+		maps.DeleteFunc(after, isProof)
+		require.Equal(rt, was, after, "taken back")
 	})
 }

@@ -604,4 +604,6 @@ func TestACodicilOfProofs(t *testing.T) {
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	assert.Equal(t, "A name", list[0].Name)
+	_, err = d.Codicils.TakeBack(as(t), c.ID)
+	assert.Equal(t, "nothing-in-it", codeOf(t, err))
 }

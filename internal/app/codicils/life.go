@@ -258,6 +258,9 @@ func (s *Service) TakeBack(ctx context.Context, id int64) (contract.Codicil, err
 		if err != nil {
 			return err
 		}
+		if len(contents) == 0 {
+			return fault.Hindered(onlyProofs, c.ID)
+		}
 		taken := 0
 		for i := range contents {
 			change := &contents[i]

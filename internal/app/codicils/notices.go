@@ -11,6 +11,7 @@ var (
 	nothingInIt     = notice.Define("nothing-in-it", "codicil {codicil} changes nothing yet")
 	problemsFirst   = notice.Define("problems-first", "this must be put right first: {what}")
 	notInForce      = notice.Define("wrong-state.taken-back", "codicil {codicil} is {state}; only what came into force can be taken back")
+	onlyProofs      = notice.Define("nothing-in-it.proofs", "codicil {codicil} changed no rule and no table, and its proofs stay; there is nothing to take back")
 	nothingLeft     = notice.Define("nothing-in-it.taken-back", "nothing of codicil {codicil} can be taken back: of {thing}, {why}")
 	needsSignatures = notice.Define("needs-signatures", "codicil {codicil} is not signed by all who must: {missing}")
 	needsCodicil    = notice.Define("needs-signatures.at-once", "this cannot be put in force at once: {role} must sign it ({why}). Choose a codicil in the head of the plan, change it there, and submit that")
