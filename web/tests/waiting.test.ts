@@ -15,6 +15,7 @@ describe("what waits", () => {
   const now = "2026-11-26T09:00:00Z";
   const change = { what: "rule", key: "12", name: "Terms of Kaisan", deed: "in force", by: "Moya", at: now };
   const asked: string[] = [];
+  let codicils: unknown[] = [];
   const waiting = {
     proofs: [],
     unproved: 0,
@@ -31,10 +32,11 @@ describe("what waits", () => {
     asked.length = 0;
     fillCatalog();
     waiting.drafts = [];
+    codicils = [];
     vi.stubGlobal("fetch", async (request: Request) => {
       const url = new URL(request.url);
       if (url.pathname.endsWith("/findings")) return lines();
-      if (url.pathname.endsWith("/codicils")) return json({ codicils: [], more: false }, 200);
+      if (url.pathname.endsWith("/codicils")) return json({ codicils, more: false }, 200);
       asked.push(url.searchParams.get("since") ?? "");
       const since = url.searchParams.get("since") ?? "2026-11-19T09:00:00Z";
       return new Response(JSON.stringify({ ...waiting, changes: since === now ? [] : [change], since }), {
@@ -78,5 +80,16 @@ describe("what waits", () => {
     const drafts = w.find('[aria-label="Drafts"]').text();
     expect(drafts).toContain("ready to be put in force");
     expect(drafts).toContain("not finished: there is no field clerks");
+  });
+
+  it("tells of a draft's own codicil once it waits for signatures", async () => {
+    const begun = { own: true, version: 1, changes: 1, made: { by: "Moya", at: now } };
+    codicils = [
+      { ...begun, id: 4, title: "A draft", state: "open" },
+      { ...begun, id: 5, title: "To be signed", state: "submitted" },
+    ];
+    const told = (await view()).text();
+    expect(told).toContain("To be signed");
+    expect(told).not.toContain("A draft");
   });
 });
