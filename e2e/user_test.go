@@ -188,17 +188,25 @@ func (u *user) empties(field string) {
 func (u *user) chooses(label, option string) {
 	u.t.Helper()
 	wrapper := fmt.Sprintf(`.el-select:has([aria-label="%s"]) .el-select__wrapper`, label)
-	u.clicks(wrapper, "")
-	u.runs(fmt.Sprintf(`document.querySelector('[aria-label=%s]')?.getAttribute("aria-expanded") === "true"`, quote(label)))
-	if searched, err := browser.Ask(u.page, chromedp.Evaluate[bool](fmt.Sprintf(`document.querySelector('[aria-label=%s]').readOnly === false`, quote(label)))); err == nil && searched {
-		u.presses(option)
-	}
-	// A list whose options have just come from the server may miss a click.
+	showing := fmt.Sprintf(`document.querySelector(%s)?.innerText ?? ""`, quote(wrapper))
+	before, err := browser.Ask(u.page, chromedp.Evaluate[string](showing))
+	require.NoError(u.t, err)
+	// A list whose options have just come from the server may miss a click, or close without one.
 	taken := fmt.Sprintf(`(() => {
-		const e = [...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.checkVisibility() && e.innerText.includes(%s));
-		return !e || e.classList.contains("is-selected");
-	})()`, quote(option))
+		const e = [...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.checkVisibility() && e.innerText.includes(%[1]s));
+		if (e) return e.classList.contains("is-selected");
+		const shown = %[2]s;
+		return shown !== %[3]s || shown.includes(%[1]s) || !document.querySelector(%[4]s);
+	})()`, quote(option), showing, quote(before), quote(wrapper))
+	expanded := fmt.Sprintf(`document.querySelector('[aria-label=%s]')?.getAttribute("aria-expanded") === "true"`, quote(label))
 	for range 3 {
+		if open, err := browser.Ask(u.page, chromedp.Evaluate[bool](expanded)); err != nil || !open {
+			u.clicks(wrapper, "")
+			u.runs(expanded)
+		}
+		if searched, err := browser.Ask(u.page, chromedp.Evaluate[bool](fmt.Sprintf(`document.querySelector('[aria-label=%s]').readOnly === false`, quote(label)))); err == nil && searched {
+			u.presses(option)
+		}
 		u.clicks(`.el-select-dropdown__item`, option)
 		if _, err := browser.Ask(u.page, chromedp.Poll[bool](taken, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(5*time.Second))); err == nil {
 			return
