@@ -600,3 +600,42 @@ func TestDifferentPairsComeByPages(t *testing.T) {
 		assert.Equal(t, "not-a-place", code(t, err), odd)
 	}
 }
+
+// Live values are those of now, whatever is taken back: those of what a merge rewrote, and those of what was changed before its
+// record changed. A live value that follows is nobody's change, and hinders no taking back.
+func TestLiveValuesFollowWhatIsTakenBack(t *testing.T) {
+	d := payables(t)
+	add(t, d, body("accounting_document", rule.Source, "reference", rule.Effect{Mode: rule.Live, Value: "vendor.city"}), rule.InForce)
+	keep, lose := vendor(t, d, "10", values{"name": "Tern"}), vendor(t, d, "10", values{"name": "Quay Ropes", "city": "Cork"})
+	open := bill(t, d, lose.Number, "3")
+	reference := func() string { return get(t, d, open.Kind, open.Number).Content.Values["reference"] }
+	back := func(id int64) map[string]int {
+		run, err := d.TakeBack.Start(as(t), id)
+		require.NoError(t, err)
+		run, _ = done(t, d, run.ID)
+		return run.Counts
+	}
+	move := func(number, city string) {
+		changed := document("vendor", "10", "TRAD", values{"name": get(t, d, "vendor", number).Content.Values["name"], "city": city})
+		changed.Record = number
+		answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: changed, Version: get(t, d, "vendor", number).Version})
+		require.NoError(t, err)
+		require.NotNil(t, answer.Record)
+	}
+	require.Equal(t, "Cork", reference())
+
+	run, _ := merged(t, d, contract.MergeRequest{Kind: "vendor", Apply: true, Reason: "One vendor", Merges: []contract.RecordMerge{{Survivor: keep.Number, Merged: []string{lose.Number}, Values: map[string]string{"city": keep.Number}}}})
+	assert.Empty(t, reference(), "the survivor is in no city")
+	assert.Equal(t, map[string]int{"restored": 2}, back(run.ID))
+	assert.Equal(t, "Cork", reference())
+
+	l := setUp(t, d, bring(t, d, "accounting_document", "bills.csv", "Number,Company,Type,Vendor\n"+open.Number+",10,JE,"+keep.Number+"\n"), func(s *contract.LoadSetup) { s.Key = []string{"number"} })
+	run, hits := loaded(t, d, l.ID)
+	require.Equal(t, map[string]int{"change": 1}, run.Counts, "%v", hits)
+	move(keep.Number, "Carrow")
+	assert.Equal(t, "Carrow", reference())
+	move(lose.Number, "Ballinore")
+	assert.Equal(t, map[string]int{"restored": 1}, back(run.ID))
+	assert.Equal(t, lose.Number, get(t, d, open.Kind, open.Number).Content.Values["vendor"])
+	assert.Equal(t, "Ballinore", reference(), "not that of then")
+}

@@ -95,6 +95,16 @@ func (s *Store) Absorb(ctx context.Context, r record.Record, m MergedRecord, by 
 	})
 }
 
+// BeforeMerge returns a merged record as it was before, without the numbers that led to it.
+func (s *Store) BeforeMerge(ctx context.Context, m MergedRecord) (record.Record, error) {
+	at := record.Ref{Kind: m.Kind, Number: m.Number}
+	was, err := s.RecordVersion(ctx, at, m.Version-1)
+	return record.Record{
+		Ref: at, Company: m.Company, Type: was.Type, State: record.Kept, Version: m.Version - 1, Content: was.Content,
+		Preceding: record.Ref{Kind: m.OriginKind, Number: m.OriginNumber},
+	}, err
+}
+
 // Release brings a merged record back as it was, as a version more. It returns the record.
 func (s *Store) Release(ctx context.Context, m MergedRecord, by record.Stamp) (r record.Record, err error) {
 	at := record.Ref{Kind: m.Kind, Number: m.Number}
@@ -111,14 +121,10 @@ func (s *Store) Release(ctx context.Context, m MergedRecord, by record.Stamp) (r
 		if err != nil {
 			return err
 		}
-		was, err := tx.RecordVersion(ctx, at, m.Version-1)
-		if err != nil {
+		if r, err = tx.BeforeMerge(ctx, m); err != nil {
 			return err
 		}
-		r = record.Record{
-			Ref: at, Company: m.Company, Type: was.Type, State: record.Kept, Version: m.Version + 1, Content: was.Content,
-			Preceding: record.Ref{Kind: m.OriginKind, Number: m.OriginNumber}, Changed: by,
-		}
+		r.Version, r.Changed = m.Version+1, by
 		if r.Former, err = tx.FormerOf(ctx, at); err != nil {
 			return err
 		}

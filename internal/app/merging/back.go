@@ -29,11 +29,36 @@ func (s *Service) Of(ctx context.Context, w store.RunWrite) (merged []store.Merg
 	return merged, survivor, err
 }
 
+// before are merged records as they were before.
+func (s *Service) before(ctx context.Context, merged []store.MergedRecord) ([]record.Record, error) {
+	all := make([]record.Record, len(merged))
+	for i, m := range merged {
+		var err error
+		if all[i], err = s.base.Store.BeforeMerge(ctx, m); err != nil {
+			return nil, err
+		}
+	}
+	return all, nil
+}
+
+// TakePartBack takes back what was rewritten for a merge, which is taken back after it.
+func (s *Service) TakePartBack(ctx context.Context, w store.RunWrite, merged []store.MergedRecord, also func(tx *store.Store, now int, changes []contract.ValueChange) error) error {
+	back, err := s.before(ctx, merged)
+	if err != nil {
+		return err
+	}
+	return s.records.Restore(ctx, record.Ref{Kind: w.Kind, Number: w.Number}, w.Version, w.Before, back, nil, also)
+}
+
 // TakeBack takes a merge back: the survivor becomes what it was, and what was merged into it is there again. also
 // is written with it, and is told the version that the survivor becomes and what changed of it.
 func (s *Service) TakeBack(ctx context.Context, w store.RunWrite, merged []store.MergedRecord, also func(tx *store.Store, now int, changes []contract.ValueChange) error) error {
 	at := record.Ref{Kind: w.Kind, Number: w.Number}
-	return s.records.Restore(ctx, at, w.Version, w.Before, func(tx *store.Store, by record.Stamp, survivor *record.Record) (err error) {
+	back, err := s.before(ctx, merged)
+	if err != nil {
+		return err
+	}
+	return s.records.Restore(ctx, at, w.Version, w.Before, back, func(tx *store.Store, by record.Stamp, survivor *record.Record) (err error) {
 		for _, m := range merged {
 			r, err := tx.Release(ctx, m, by)
 			if err != nil {

@@ -84,18 +84,23 @@ func (w *Rewritten) add(ctx context.Context, ref *cache.Reference, reads *commit
 // stand here. Fields that are computed from those wait for their own saving. Cost: the records
 // that name one of them, directly or through one other.
 func (l *Live) After(ctx context.Context, reads *commit.ReadSet, saved ...record.Record) (*Rewritten, error) {
-	ctx = actor.Whole(ctx)
-	ref, err := l.base.Cache.Reference(ctx)
-	if err != nil {
-		return nil, err
-	}
-	found := &Rewritten{live: l, late: map[string][]string{}}
 	over := map[record.Ref]*record.Record{}
 	for i := range saved {
 		if saved[i].Number != "" {
 			over[saved[i].Ref] = &saved[i]
 		}
 	}
+	return l.following(ctx, reads, slices.Collect(maps.Keys(over)), over)
+}
+
+// following are those that change with some records, where these and others are as given over what is saved.
+func (l *Live) following(ctx context.Context, reads *commit.ReadSet, from []record.Ref, over map[record.Ref]*record.Record) (*Rewritten, error) {
+	ctx = actor.Whole(ctx)
+	ref, err := l.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	found := &Rewritten{live: l, late: map[string][]string{}}
 	for i := range ref.Kinds {
 		kind := &ref.Kinds[i]
 		reach, err := l.reach(ctx, kind.Key)
@@ -105,7 +110,10 @@ func (l *Live) After(ctx context.Context, reads *commit.ReadSet, saved ...record
 		if reach == 0 {
 			continue
 		}
-		err = l.near(ctx, kind.Key, over, reach, func(r record.Record) error {
+		err = l.near(ctx, kind.Key, from, reach, func(r record.Record) error {
+			if over[r.Ref] != nil {
+				return nil
+			}
 			if len(found.Records) >= mostLive {
 				found.late[kind.Key] = append(found.late[kind.Key], r.Number)
 				return nil
@@ -117,6 +125,42 @@ func (l *Live) After(ctx context.Context, reads *commit.ReadSet, saved ...record
 		}
 	}
 	return found, nil
+}
+
+// again takes the live values of a record that is restored as they are now, with what follows it. back are records that are there
+// again with it, or, where it is only a part of what is restored, right after it.
+func (l *Live) again(ctx context.Context, next *record.Record, back []record.Record, part bool) (*Rewritten, error) {
+	over, from := map[record.Ref]*record.Record{next.Ref: next}, []record.Ref{next.Ref}
+	for i := range back {
+		over[back[i].Ref] = &back[i]
+		if !part {
+			from = append(from, back[i].Ref)
+		}
+	}
+	ref, err := l.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	now, err := l.values(ctx, ref, nil, *next, over)
+	if err != nil {
+		return nil, err
+	}
+	if now != nil {
+		next.Content = now.Content
+	}
+	others, err := l.following(ctx, nil, from, over)
+	if err != nil || part {
+		return others, err
+	}
+	for i := range back {
+		if now, err = l.values(ctx, ref, nil, back[i], over); err != nil {
+			return nil, err
+		}
+		if now != nil {
+			others.late[now.Kind] = append(others.late[now.Kind], now.Number)
+		}
+	}
+	return others, nil
 }
 
 // reach is how many links the live values of a kind lead over at most; 0: it has none.
@@ -133,11 +177,10 @@ func (l *Live) reach(ctx context.Context, kind string) (most int, err error) {
 	return most, nil
 }
 
-// near goes through the unposted records of a kind that name one of the others, or that name a record that does.
+// near goes through the unposted records of a kind that name one of some, or that name a record that does.
 // Cost: the records that name one, some at a time, for each link more.
-func (l *Live) near(ctx context.Context, kind string, over map[record.Ref]*record.Record, reach int, do func(record.Record) error) error {
+func (l *Live) near(ctx context.Context, kind string, front []record.Ref, reach int, do func(record.Record) error) error {
 	seen := map[record.Ref]bool{}
-	front := slices.Collect(maps.Keys(over))
 	for step := range reach {
 		var next []record.Ref
 		for some := range slices.Chunk(front, 100) {
@@ -158,7 +201,7 @@ func (l *Live) near(ctx context.Context, kind string, over map[record.Ref]*recor
 					if step < reach-1 {
 						next = append(next, r.Ref)
 					}
-					if r.Kind != kind || r.State != record.Kept || over[r.Ref] != nil {
+					if r.Kind != kind || r.State != record.Kept {
 						continue
 					}
 					if err := do(r); err != nil {
@@ -215,6 +258,13 @@ func (l *Live) values(ctx context.Context, ref *cache.Reference, reads *commit.R
 func (w *Rewritten) Write(ctx context.Context, tx *store.Store, by record.Stamp) error {
 	if err := w.Changed.Write(ctx, tx, "live", by); err != nil {
 		return err
+	}
+	// Nobody changed them: what a run wrote of them can still be taken back.
+	for i := range w.Records {
+		now := &w.Records[i]
+		if err := tx.MoveRunWrites(ctx, now.Ref, now.Version-1, now.Version); err != nil {
+			return err
+		}
 	}
 	for kind, numbers := range w.late {
 		if err := tx.MarkLate(ctx, kind, numbers); err != nil {

@@ -544,9 +544,10 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 }
 
 // Restore makes a record whose last version is still one what it was at another, as a version more; no rule is asked, as it
-// stood so before. ahead, if any, is written before it and may change what
-// else is to stand; also is written with it, and is told the version that it becomes and what changed.
-func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, ahead func(tx *store.Store, by record.Stamp, r *record.Record) error, also func(tx *store.Store, now int, changes []contract.ValueChange) error) error {
+// stood so before, but its live values are those of now. back are records that are there again with it: ahead, if any, is written
+// before it, brings them back and may change what else is to stand; without it they are back right after. also is written with it,
+// and is told the version that it becomes and what changed.
+func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, back []record.Record, ahead func(tx *store.Store, by record.Stamp, r *record.Record) error, also func(tx *store.Store, now int, changes []contract.ValueChange) error) error {
 	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		r, err := s.base.Saved(ctx, at)
 		if err != nil {
@@ -561,15 +562,15 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, a
 		}
 		links := s.base.Links(ctx, r.Reference, r.Company)
 		show := view.Viewer{Kind: r.Kind, Company: r.Reference.Company(r.Company), Titles: links, Format: FormatOf(ctx)}
-		changes := []contract.ValueChange{}
-		for _, c := range record.Changes(r.Kind, &r.Content, &before.Content) {
-			changes = append(changes, show.Change(&r.Content, &before.Content, c))
-		}
 		next := r.Record
 		next.Content, next.Type, next.Late = before.Content, before.Type, false
-		others, err := s.live.After(ctx, nil, next)
+		others, err := s.live.again(ctx, &next, back, ahead == nil)
 		if err != nil {
 			return nil, err
+		}
+		changes := []contract.ValueChange{}
+		for _, c := range record.Changes(r.Kind, &r.Content, &next.Content) {
+			changes = append(changes, show.Change(&r.Content, &next.Content, c))
 		}
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{

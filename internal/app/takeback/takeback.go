@@ -183,9 +183,12 @@ func (t *taking) one(ctx context.Context, write store.RunWrite) error {
 	case write.Before == 0:
 		hit.What = contract.RunHitWhatWithdrawn
 		err = t.records.Withdraw(ctx, at, write.Version, gone)
+	case write.Part != 0:
+		hit.What = contract.RunHitWhatRestored
+		err = t.merging.TakePartBack(ctx, write, merged, noted)
 	default:
 		hit.What = contract.RunHitWhatRestored
-		err = t.records.Restore(ctx, at, write.Version, write.Before, nil, noted)
+		err = t.records.Restore(ctx, at, write.Version, write.Before, nil, nil, noted)
 	}
 	if err == nil {
 		t.done++
