@@ -23,7 +23,7 @@ func (r *run) unique(s cell, c *rule.Compiled, act *Act) {
 		if c.Effect.Unique.Everywhere {
 			company = ""
 		}
-		clashes = slices.DeleteFunc(r.c.Uniqueness.Same(c, company, key, texts), func(number string) bool { return number == r.c.Record })
+		clashes = slices.DeleteFunc(slices.Clone(r.c.Uniqueness.Same(c, company, key, texts)), func(number string) bool { return number == r.c.Record })
 	}
 	if s.line >= 0 && r.firstWith(c, key) < s.line { // the later one is told
 		clashes = append(clashes, "")

@@ -30,14 +30,15 @@ import (
 // lives is an installation whose records live as people and programs make them live.
 type lives struct {
 	*rapid.T
-	path  string
-	store *store.Store
-	d     *app.App
-	rules []contract.RuleView
-	made  int
-	runs  []int64
-	moved bool // a rule that gives live values was
-	log   []string
+	path    string
+	store   *store.Store
+	d       *app.App
+	rules   []contract.RuleView
+	made    int
+	runs    []int64
+	blanked bool
+	moved   bool // a rule that gives live values was
+	log     []string
 }
 
 // lived are rules under which records depend on each other: live and copied sources, values by lines, names that must not be almost
@@ -61,12 +62,16 @@ var lived = []rule.Body{
 // livingKinds are those whose records live.
 var livingKinds = []string{"vendor", "customer", "gl_account", "sales_order", "accounting_document"}
 
-func (l *lives) say(format string, values ...any) { l.log = append(l.log, fmt.Sprintf(format, values...)) }
+func (l *lives) say(format string, values ...any) {
+	l.log = append(l.log, fmt.Sprintf(format, values...))
+}
 
 // told makes what happened a part of a failure.
 func (l *lives) told() string { return strings.Join(l.log, "\n") }
 
-func (l *lives) pick(label string, from ...string) string { return rapid.SampledFrom(from).Draw(l.T, label) }
+func (l *lives) pick(label string, from ...string) string {
+	return rapid.SampledFrom(from).Draw(l.T, label)
+}
 
 // numbers are those of the records of a kind.
 func (l *lives) numbers(kind string) (all []string) {
@@ -216,6 +221,7 @@ func (l *lives) step() {
 		})
 	case "blank":
 		if r, there := l.one("customer"); there {
+			l.blanked = true
 			_, err := l.d.Personal.Blank(ctx, record.Ref{Kind: r.Kind, Number: r.Number}, contract.BlankRequest{Apply: true, Reason: "asked for"})
 			l.say("  %s: %v", r.Number, err)
 		}
@@ -303,6 +309,9 @@ func (l *lives) snapshot() map[string][]string {
 func (l *lives) found() map[string][]string {
 	all := l.snapshot()
 	for _, kind := range livingKinds {
+		for _, number := range l.numbers(kind) {
+			l.isToldAgain(record.Ref{Kind: kind, Number: number})
+		}
 		for _, word := range []string{"quay", "rop", "roeps ltd", "tern", "lamp", "cork", "carrow", "n30", "osa", "tide", "salt", "a1", "10"} {
 			page, err := l.d.Records.List(as(nobody{}), contract.ListRequest{Kind: kind, Limit: 200, Selection: record.Selection{Search: word}})
 			require.NoError(l, err, l.told())
@@ -312,6 +321,26 @@ func (l *lives) found() map[string][]string {
 		}
 	}
 	return all
+}
+
+// isToldAgain looks whether each version of a record is told as it was judged, whatever became of what it read.
+func (l *lives) isToldAgain(at record.Ref) {
+	r, err := l.d.Records.Get(as(nobody{}), at)
+	require.NoError(l, err, l.told())
+	if l.blanked || r.Reverses != "" || at.Kind == "gl_account" { // the last two nobody judged
+		return
+	}
+	versions, err := l.d.Records.History(as(nobody{}), at, &field.Plain)
+	require.NoError(l, err, l.told())
+	for i := range versions {
+		v := &versions[i]
+		if v.Of != "" {
+			continue
+		}
+		told, err := l.d.Records.ToldOf(as(nobody{}), at, v.Version, "", nil)
+		require.NoError(l, err, "%v version %d\n%s", at, v.Version, l.told())
+		require.Equal(l, contract.Again, told.Told, "%v version %d: %s\n%s", at, v.Version, v.What, l.told())
+	}
 }
 
 // liveIsTrue looks whether the live values of a record are those of the records that it names.

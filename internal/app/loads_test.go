@@ -117,6 +117,9 @@ func TestAFileIsLoadedCorrectedAndTakenBack(t *testing.T) {
 	kept, err := d.Records.Get(as(t), record.Ref{Kind: "vendor", Number: number})
 	require.NoError(t, err)
 	assert.Equal(t, record.Load, kept.Content.Origins["name"])
+	why, err := d.Records.ToldOf(as(t), record.Ref{Kind: "vendor", Number: number}, 1, "name", nil)
+	require.NoError(t, err)
+	assert.Equal(t, contract.Again, why.Told, "its trace is computed again")
 	var refused strings.Builder
 	require.NoError(t, d.Loads.Refused(as(t), l.ID, &refused))
 	assert.Contains(t, refused.String(), "Company,Type,Name,Street,Payment terms,Notes of ours,Why it was not loaded\n10,TRAD,Tern Ltd,,N99,y,")
