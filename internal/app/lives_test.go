@@ -21,6 +21,7 @@ import (
 	"codicil/core/match"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/ledger"
@@ -56,6 +57,8 @@ var lived = []rule.Body{
 	body("sales_order", rule.Compute, "lines.amount", rule.Effect{Value: "line.quantity * line.price"}),
 	body("sales_order", rule.Compute, "net_total", rule.Effect{Value: "sum(lines.amount)"}),
 	body("sales_order", rule.FollowUp, "customer.credit_used", rule.Effect{Value: "if is blank(customer.credit_used) then net_total else customer.credit_used + net_total"}),
+	body("sales_order", rule.Default, "note", rule.Effect{Lifetime: rule.NewOnly, Value: "previous.reference"}),
+	body("sales_order", rule.Default, "confirmation", rule.Effect{Lifetime: rule.NewOnly, Series: "confirmations"}),
 	body("sales_order", rule.Validate, "reference", rule.Effect{Severity: rule.Refuse, Unique: &rule.Unique{Ignore: match.Differences{match.Case}}, Message: "The reference is there already."}),
 }
 
@@ -308,6 +311,7 @@ func (l *lives) snapshot() map[string][]string {
 // found is the snapshot, with what some words find.
 func (l *lives) found() map[string][]string {
 	all := l.snapshot()
+	l.postedIsToldAgain()
 	for _, kind := range livingKinds {
 		for _, number := range l.numbers(kind) {
 			l.isToldAgain(record.Ref{Kind: kind, Number: number})
@@ -340,6 +344,21 @@ func (l *lives) isToldAgain(at record.Ref) {
 		told, err := l.d.Records.ToldOf(as(nobody{}), at, v.Version, "", nil)
 		require.NoError(l, err, "%v version %d\n%s", at, v.Version, l.told())
 		require.Equal(l, contract.Again, told.Told, "%v version %d: %s\n%s", at, v.Version, v.What, l.told())
+	}
+}
+
+// postedIsToldAgain looks whether each posting is told as it was judged.
+func (l *lives) postedIsToldAgain() {
+	for _, name := range []string{ledger.Books, ledger.Practice} {
+		page, err := l.d.Posting.Postings(as(nobody{}), name, "", "")
+		require.NoError(l, err, l.told())
+		for _, listed := range page.Postings {
+			p, err := l.d.Posting.Posting(as(nobody{}), name, listed.Number, nil)
+			require.NoError(l, err, l.told())
+			if listed.Reverses == "" && !l.blanked {
+				require.Equal(l, contract.Again, p.Told, "%s %s\n%s", name, listed.Number, l.told())
+			}
+		}
 	}
 }
 
@@ -425,6 +444,9 @@ func TestWhatIsKeptBesideRecordsIsWhatTheyAre(t *testing.T) {
 		fillHarbour(t, s)
 		d := app.New(s, morning)
 		save(t, d, document("gl_account", "10", "BS", values{"name": "Payables", "control_for": "vendor"}))
+		_, err = d.Tables.SaveSeries(as(t), "confirmations", contract.SeriesChange{Series: table.Series{Label: "Confirmations", Start: 1, Step: 1,
+			Parts: []table.Part{{Is: table.Constant, Text: "K"}, {Is: table.Counter, Digits: 4}}}})
+		require.NoError(t, err)
 		for _, b := range lived {
 			add(t, d, b, rule.InForce)
 		}
