@@ -1332,7 +1332,7 @@ type BlankTold struct {
 	// Results Results of runs that held them
 	Results int `json:"results"`
 
-	// Versions Versions of the record that held them
+	// Versions Versions that held them: of the record, of others that named it once or were deleted, and of those that took its values over in a merge that was taken back
 	Versions int `json:"versions"`
 }
 

@@ -233,3 +233,66 @@ func TestWhatIsPersonalIsBlankedEverywhere(t *testing.T) {
 	require.Equal(t, http.StatusOK, got.status, got.text)
 	assert.Empty(t, h.stands("cormac@leaving.example"))
 }
+
+// What a person was is blanked in what named them once, in what was deleted since, and in what took their values over in a merge that
+// was taken back; what others held of their own stays.
+func TestWhatAPersonWasElsewhereIsBlanked(t *testing.T) {
+	h := openHouse(t, httpapi.Options{})
+	moya := h.as("Moya Burke", nil, "administrator", "keeper", "operator", "reader")
+	step := func(method, path string, body, into any) {
+		t.Helper()
+		got := moya.ask(method, "/api/v1"+path, body)
+		require.Less(t, got.status, 300, "%s %s", path, got.text)
+		if into != nil {
+			require.NoError(t, json.Unmarshal([]byte(got.text), into))
+		}
+	}
+	save := func(kind, kindType, number string, version int, texts map[string]string) contract.Record {
+		t.Helper()
+		d := judge.Document{Kind: kind, Company: "10", Type: kindType, Record: number, Entered: map[string]judge.Item{}}
+		for key, text := range texts {
+			d.Entered[key] = judge.Item{Value: text}
+		}
+		var saved contract.SaveAnswer
+		step(http.MethodPost, "/records", contract.SaveRequest{Document: d, Version: version}, &saved)
+		require.NotNil(t, saved.Record, "%v", saved.Outcome.Messages)
+		return *saved.Record
+	}
+	run := func(path string, body any) (r contract.Run) {
+		t.Helper()
+		step(http.MethodPost, path, body, &r)
+		require.Eventually(t, func() bool {
+			step(http.MethodGet, fmt.Sprintf("/runs/%d", r.ID), nil, &r)
+			return r.EndedAt != nil
+		}, time.Minute, 10*time.Millisecond)
+		require.Equal(t, contract.RunStateDone, r.State, r.Problem)
+		return r
+	}
+	step(http.MethodPost, "/kinds/sales_order/fields", field.Field{Key: "contact", Label: "Contact", Section: "general", Type: field.Text}, nil)
+	step(http.MethodPut, "/kinds/sales_order/fields/contact/personal", contract.PersonalMark{Personal: true}, nil)
+	const email, name = "osa.lind@post.example", "Osa Lind"
+	osa := save("customer", "WHOL", "", 0, map[string]string{"name": name, "email": email, "city": "Carrow", "country": "IE", "control_account": "110000"})
+	marsh := save("customer", "WHOL", "", 0, map[string]string{"name": "Marsh Grocers", "city": "Carrow", "country": "IE", "control_account": "110000"})
+	order := save("sales_order", "SO", "", 0, map[string]string{"customer": osa.Number, "contact": name})
+	save("sales_order", "SO", order.Number, order.Version, map[string]string{"customer": marsh.Number, "contact": ""})
+	gone := save("sales_order", "SO", "", 0, map[string]string{"customer": osa.Number, "contact": name})
+	step(http.MethodDelete, "/records/sales_order/"+gone.Number, nil, nil)
+	merge := run("/runs/merge", contract.MergeRequest{Kind: "customer", Apply: true, Reason: "one", Merges: []contract.RecordMerge{{Survivor: marsh.Number, Merged: []string{osa.Number}}}})
+	got := moya.ask(http.MethodPost, "/api/v1/records/customer/"+osa.Number+"/blank", contract.BlankRequest{Apply: true, Reason: "asked"})
+	assert.Equal(t, "blank-merged", got.code())
+	run(fmt.Sprintf("/runs/%d/take-back", merge.ID), nil)
+	require.Positive(t, h.stands(email)["record_versions"])
+
+	var before, told contract.BlankTold
+	step(http.MethodPost, "/records/customer/"+osa.Number+"/blank", contract.BlankRequest{}, &before)
+	require.Positive(t, h.stands(email)["record_versions"], "what is only told changes nothing")
+	step(http.MethodPost, "/records/customer/"+osa.Number+"/blank", contract.BlankRequest{Apply: true, Reason: "asked"}, &told)
+	assert.Equal(t, before.Versions, told.Versions)
+	assert.Greater(t, told.Versions, 4, "those of others count, too")
+	assert.Empty(t, h.stands(email))
+	assert.Empty(t, h.stands(name))
+	var kept contract.Record
+	step(http.MethodGet, "/records/customer/"+marsh.Number, nil, &kept)
+	assert.Equal(t, "Carrow", kept.Content.Values["city"], "it is their own")
+	assert.Positive(t, h.stands("Marsh Grocers")["record_versions"])
+}

@@ -24,7 +24,8 @@ type Blanking struct {
 // Blanked is what was blanked, and what stays.
 type Blanked struct {
 	Company string // of the record
-	// Fields are the keys of the fields that hold or held values, and Versions how many versions did.
+	// Fields are the keys of the fields that hold or held values, and Versions how many versions did, with those of records that
+	// named the person once, or took values over in a merge that was taken back.
 	Fields   []string
 	Versions int
 	// Records are others, not posted, that held the same values in fields that are personal.
@@ -58,7 +59,7 @@ type blanking struct {
 }
 
 // Blank blanks the values of a person for good: in all versions of the record and of those that were merged into it, in what is
-// searched, in other records that are not posted, in proofs and their versions, in the practice ledger, and in results and files
+// searched, in other records that are not posted and what those were, in proofs and their versions, in the practice ledger, and in results and files
 // of runs and loads. It is one transaction where it is applied. Cost: the versions of the record, the records that name it, and all proofs, postings
 // of the practice ledger and results of runs once, a page of them in memory.
 func (s *Store) Blank(ctx context.Context, b Blanking, by record.Stamp) (Blanked, error) {
@@ -80,7 +81,7 @@ func (s *Store) Blank(ctx context.Context, b Blanking, by record.Stamp) (Blanked
 }
 
 func (b *blanking) do(ctx context.Context) error {
-	steps := []func(context.Context) error{b.collect, b.others, b.proofs, b.practice, b.results, b.files}
+	steps := []func(context.Context) error{b.collect, b.others, b.formerly, b.proofs, b.practice, b.results, b.files}
 	if b.Apply {
 		steps = append(steps, b.own, b.note)
 	}

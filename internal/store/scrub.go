@@ -3,6 +3,7 @@ package store
 import (
 	"bytes"
 	"encoding/json"
+	"slices"
 	"strings"
 )
 
@@ -17,13 +18,11 @@ type scrubber struct {
 }
 
 // names tells whether a text as it is kept may be about the person.
-func (c *scrubber) names(text []byte) bool {
-	for _, number := range c.numbers {
-		if bytes.Contains(text, quoted(number)) {
-			return true
-		}
-	}
-	return c.tells(text)
+func (c *scrubber) names(text []byte) bool { return c.numbered(text) || c.tells(text) }
+
+// numbered tells whether a number of the person's record stands in it.
+func (c *scrubber) numbered(text []byte) bool {
+	return slices.ContainsFunc(c.numbers, func(number string) bool { return bytes.Contains(text, quoted(number)) })
 }
 
 // tells tells whether a text as it is kept says who it is.

@@ -4,6 +4,7 @@
 package personal
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"strings"
@@ -43,6 +44,7 @@ func New(j *judging.Service, catchUp func(context.Context) error, backups Backup
 var (
 	noReason    = notice.Define("blank-reason", "say why the values are blanked; the trail keeps it. Name nobody in it")
 	bound       = notice.Define("blank-posted", "{number} is posted: what is posted stays as it is")
+	mergedInto  = notice.Define("blank-merged", "{number} was merged into {survivor}, which may have taken its values over; blank those of that one, and both are blanked")
 	nothingHeld = notice.Define("blank-nothing", "no version of {number} holds anything in a field that is marked as personal")
 )
 
@@ -66,7 +68,7 @@ func (s *Service) Mark(ctx context.Context, kindKey, key string, personal bool) 
 	})
 }
 
-// Blank blanks what the personal fields of a record hold or held, of one that was deleted or merged too, or tells what that would
+// Blank blanks what the personal fields of a record hold or held, of one that was deleted too, or tells what that would
 // be. Only who is in all companies may: what is searched, proved and exported holds for all. Cost: as that of store.Blank; what is
 // only told keeps nobody from writing.
 func (s *Service) Blank(ctx context.Context, at record.Ref, request contract.BlankRequest) (contract.BlankTold, error) {
@@ -89,6 +91,9 @@ func (s *Service) Blank(ctx context.Context, at record.Ref, request contract.Bla
 	look := func(ctx context.Context, from *store.Store, by record.Stamp) error {
 		if r, err := from.Record(ctx, at.Kind, at.Number); err == nil && r.State != record.Kept {
 			return fault.Hindered(bound, at.Number)
+		}
+		if survivor, err := from.Survivor(ctx, at); err != nil || survivor != "" {
+			return cmp.Or(err, error(fault.Hindered(mergedInto, at.Number, survivor)))
 		}
 		if found, err = from.Blank(ctx, asked, by); err != nil {
 			return err

@@ -3234,7 +3234,7 @@ export interface components {
         BlankTold: {
             /** @description Labels of the fields that hold or held values */
             fields: string[];
-            /** @description Versions of the record that held them */
+            /** @description Versions that held them: of the record, of others that named it once or were deleted, and of those that took its values over in a merge that was taken back */
             versions: number;
             /** @description Other records, not posted, that held the same in personal fields */
             records: components["schemas"]["Use"][];

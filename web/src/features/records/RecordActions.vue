@@ -83,7 +83,7 @@ watch(
         v-if="
           personal &&
           !isNew &&
-          (!record || ['kept', 'merged'].includes(record.state)) &&
+          (!record || record.state === 'kept') &&
           session.may('personal.blank') &&
           session.everywhere
         "
