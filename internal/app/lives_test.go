@@ -3,12 +3,14 @@ package app_test
 import (
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"maps"
 	"os"
 	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 	"time"
 
@@ -24,6 +26,7 @@ import (
 	"codicil/core/table"
 	"codicil/internal/app"
 	"codicil/internal/contract"
+	"codicil/internal/fault"
 	"codicil/internal/ledger"
 	"codicil/internal/store"
 )
@@ -142,7 +145,7 @@ func (l *lives) run(r contract.Run, err error) contract.Run {
 func (l *lives) step() {
 	ctx := as(nobody{})
 	kind := l.pick("kind", livingKinds...)
-	what := l.pick("step", "merge", "derive", "load", "post", "reverse", "change", "rule", "delete", "blank", "field", "no field", "save", "change", "save", "post", "merge", "take back", "practice", "load", "test", "load orders", "load orders")
+	what := l.pick("step", "merge", "derive", "load", "post", "reverse", "change", "rule", "delete", "blank", "field", "no field", "save", "change", "save", "post", "merge", "take back", "practice", "load", "test", "load orders", "load orders", "together", "together", "together")
 	l.say("%s %s", what, kind)
 	l.made++
 	switch what {
@@ -241,6 +244,8 @@ func (l *lives) step() {
 		key := fmt.Sprint("x_", l.made)
 		_, err := l.d.Fields.Add(ctx, kind, field.Field{Key: key, Label: fmt.Sprint("Extra ", l.made), Section: "general", Type: field.Text, Searched: true})
 		l.say("  %s: %v", key, err)
+	case "together":
+		l.together()
 	case "no field":
 		kinds, err := l.store.Kinds(ctx)
 		require.NoError(l, err)
@@ -264,6 +269,93 @@ func (l *lives) step() {
 		_, outcome, err := l.d.Posting.PostTest(ctx, contract.TryRequest{Document: l.document(l.pick("document", "accounting_document", "sales_order"))})
 		require.NoError(l, err, l.told())
 		l.say("  %s", outcome.Verdict)
+	}
+}
+
+// together makes several things happen at the same time; each may be refused.
+func (l *lives) together() {
+	ctx := as(nobody{})
+	var all []func() error
+	for range rapid.IntRange(2, 6).Draw(l.T, "at once") {
+		kind := l.pick("kind", "sales_order", "accounting_document", "customer", "vendor")
+		what := l.pick("of them", "change", "save", "post", "derive", "merge", "delete", "rule")
+		l.say("  %s %s", what, kind)
+		switch what {
+		case "save":
+			d := l.document(kind)
+			all = append(all, func() error {
+				_, err := l.d.Records.Save(ctx, contract.SaveRequest{Document: d})
+				return err
+			})
+		case "change", "post", "delete":
+			r, there := l.one(kind)
+			if !there {
+				continue
+			}
+			d := l.document(kind)
+			d.Record = r.Number
+			all = append(all, func() (err error) {
+				switch what {
+				case "change":
+					_, err = l.d.Records.Save(ctx, contract.SaveRequest{Document: d, Version: r.Version})
+				case "post":
+					_, err = l.d.Posting.Post(ctx, record.Ref{Kind: r.Kind, Number: r.Number}, contract.PostRequest{Version: r.Version})
+				default:
+					err = l.d.Records.Delete(ctx, record.Ref{Kind: r.Kind, Number: r.Number})
+				}
+				return err
+			})
+		case "derive":
+			all = append(all, func() error {
+				r, err := l.d.Derive.Start(ctx, contract.DeriveRequest{Kind: kind, Apply: true, Reason: "again", Typed: true})
+				if err == nil {
+					l.run(r, nil)
+				}
+				return err
+			})
+		case "merge":
+			of := l.pick("of", "vendor", "customer")
+			numbers := l.numbers(of)
+			if len(numbers) < 2 {
+				continue
+			}
+			all = append(all, func() error {
+				r, err := l.d.Merging.Start(ctx, contract.MergeRequest{Kind: of, Apply: true, Reason: "one", Merges: []contract.RecordMerge{{Survivor: numbers[0], Merged: []string{numbers[1]}}}})
+				if err == nil {
+					l.run(r, nil)
+				}
+				return err
+			})
+		case "rule":
+			r := l.rules[rapid.IntRange(0, len(l.rules)-1).Draw(l.T, "rule")]
+			l.moved = true
+			all = append(all, func() error {
+				next := rule.Suspended
+				if r.State == rule.Suspended {
+					next = rule.InForce
+				}
+				_, err := l.d.Rules.Move(ctx, r.ID, contract.RuleMove{State: next, Version: r.Version, Reason: "moved"})
+				return err
+			})
+		}
+	}
+	var wait sync.WaitGroup
+	errs := make([]error, len(all))
+	for i, do := range all {
+		wait.Go(func() { errs[i] = do() })
+	}
+	wait.Wait()
+	for _, err := range errs {
+		var known *fault.Fault
+		if err != nil && (!errors.As(err, &known) || known.Reason == fault.Unable) {
+			require.NoError(l, err, l.told())
+		}
+		l.say("  %v", err)
+	}
+	for i := range l.rules {
+		now, err := l.d.Rules.Get(ctx, l.rules[i].ID)
+		require.NoError(l, err)
+		l.rules[i] = now
 	}
 }
 
