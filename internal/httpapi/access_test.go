@@ -443,6 +443,8 @@ func TestOtherCompaniesDoNotExist(t *testing.T) {
 		"/ledgers/books/balances?by=account", "/ledgers/books/balances?by=vendor", "/ledgers/books/balances?by=customer", "/tables/standing", "/tables/crosswalks", "/tables/series", "/tables/crosswalks/transit/missing", "/tables/crosswalks/transit/export",
 		"/follow-ons", "/waiting", "/waiting?since=2025-01-01T00:00:00Z", "/findings", "/findings/data", "/runs", "/loads", "/news?once=true&after=1", "/trail", "/trail/export?as=csv", "/trail/export?as=ndjson", "/persons", "/roles", "/keys", "/session", "/account/sessions",
 		"/confirmation/report?kind=vendor&company=30&type=TRAD", "/confirmation/report/export?kind=vendor&company=30&type=TRAD",
+		"/signing", "/batches", "/tables/lists", "/tables/lists/countries",
+		"/records/last?kind=accounting_document&company=30&type=VI&mine=true", "/tables/crosswalks/transit", "/kinds/vendor/fields/removed", "/codicils/history?what=crosswalk&key=transit&row=",
 	} {
 		ours(path)
 	}
