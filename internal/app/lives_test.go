@@ -367,18 +367,44 @@ func (l *lives) writes(begin func() (contract.Run, error)) {
 		l.say("  refused: %v", err)
 		return
 	}
+	l.endsAndBegins()
 	run := l.run(started, nil)
 	l.say("  run %d: %v", run.ID, run.Counts)
 	l.runs = append(l.runs, run.ID)
 	if !rapid.Bool().Draw(l.T, "taken back") || run.Writes == 0 {
 		return
 	}
-	back := l.run(l.d.TakeBack.Start(as(nobody{}), run.ID))
+	started, err = l.d.TakeBack.Start(as(nobody{}), run.ID)
+	require.NoError(l, err, l.told())
+	l.endsAndBegins()
+	back := l.run(started, nil)
 	l.say("  taken back: %v", back.Counts)
 	if run.Counts["posted"] > 0 {
 		return // that stays
 	}
 	sameSets(l, "after what was taken back\n"+l.told(), before, l.snapshot())
+}
+
+// endsAndBegins lets the program end, in some cases, whatever it is doing, and begin again.
+func (l *lives) endsAndBegins() {
+	if !rapid.SampledFrom([]bool{false, false, false, true}).Draw(l.T, "ends") {
+		return
+	}
+	l.say("  the program ends and begins")
+	l.close()
+	l.open(l.path)
+	require.NoError(l, l.d.Resume(as(nobody{})), l.told())
+}
+
+func (l *lives) open(path string) {
+	s, err := store.Open(as(nobody{}), path)
+	require.NoError(l, err, l.told())
+	l.path, l.store, l.d = path, s, app.New(s, morning)
+}
+
+func (l *lives) close() {
+	l.d.Close()
+	require.NoError(l, l.store.Close(), l.told())
 }
 
 // snapshot is all that the records are, and all by which they are found and summed.
@@ -564,9 +590,8 @@ func TestWhatIsKeptBesideRecordsIsWhatTheyAre(t *testing.T) {
 		defer func() { _ = os.RemoveAll(dir) }()
 		path := filepath.Join(dir, "lives.db")
 		require.NoError(rt, os.WriteFile(path, file, 0o600))
-		s, err := store.Open(as(t), path)
-		require.NoError(rt, err)
-		l := &lives{T: rt, path: path, store: s, d: app.New(s, morning)}
+		l := &lives{T: rt}
+		l.open(path)
 		for _, kind := range livingKinds {
 			list, err := l.d.Rules.List(as(t), kind)
 			require.NoError(rt, err)
@@ -576,15 +601,10 @@ func TestWhatIsKeptBesideRecordsIsWhatTheyAre(t *testing.T) {
 			l.step()
 		}
 		before := l.found()
-		l.d.Close()
-		require.NoError(rt, s.Close())
-
-		s, err = store.Open(as(t), path)
-		require.NoError(rt, err)
-		l.d = app.New(s, morning)
+		l.close()
+		l.open(path)
 		sameSets(rt, "after a restart\n"+l.told(), before, l.found())
-		l.d.Close()
-		require.NoError(rt, s.Close())
+		l.close()
 
 		anew := filepath.Join(dir, "anew.db")
 		text, err := os.ReadFile(path)
@@ -597,11 +617,8 @@ func TestWhatIsKeptBesideRecordsIsWhatTheyAre(t *testing.T) {
 			require.NoError(rt, err)
 		}
 		require.NoError(rt, db.Close())
-		s, err = store.Open(as(t), anew)
-		require.NoError(rt, err)
-		l.path, l.d = anew, app.New(s, morning)
+		l.open(anew)
 		sameSets(rt, "as made anew\n"+l.told(), l.found(), before)
-		l.d.Close()
-		require.NoError(rt, s.Close())
+		l.close()
 	})
 }
