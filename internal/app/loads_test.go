@@ -340,6 +340,40 @@ func TestALoadThatIsCutOffGoesOn(t *testing.T) {
 	assert.Equal(t, rows, cutRows)
 }
 
+// What is being taken back when the program ends is taken back whole when it goes on.
+func TestATakingBackThatIsCutOffGoesOn(t *testing.T) {
+	const vendors = 300
+	var file strings.Builder
+	file.WriteString("name,company,type\n")
+	for i := range vendors {
+		fmt.Fprintf(&file, "Vendor %d,10,TRAD\n", i)
+	}
+	path := filepath.Join(t.TempDir(), "harbour.db")
+	d, s := onDisk(t, path)
+	fillHarbour(t, s)
+	l := setUp(t, d, bring(t, d, "vendor", "v.csv", file.String()), func(s *contract.LoadSetup) { s.Key = []string{} })
+	run, _ := loaded(t, d, l.ID)
+	require.Equal(t, map[string]int{"add": vendors}, run.Counts)
+	back, err := d.TakeBack.Start(as(t), run.ID)
+	require.NoError(t, err)
+	for reached := 50; reached < vendors; reached += 50 { // it ends several times
+		require.Eventually(t, func() bool {
+			r, err := d.Runs.Get(as(t), back.ID)
+			return err == nil && (r.Done >= reached || r.EndedAt != nil)
+		}, time.Minute, time.Millisecond)
+		d.Close()
+		require.NoError(t, s.Close())
+		d, s = onDisk(t, path)
+		require.NoError(t, d.Resume(as(t)))
+	}
+	t.Cleanup(func() { d.Close(); assert.NoError(t, s.Close()) })
+	back, _ = done(t, d, back.ID)
+	assert.Equal(t, map[string]int{"withdrawn": vendors}, back.Counts)
+	all, err := d.Records.List(as(t), contract.ListRequest{Kind: "vendor"})
+	require.NoError(t, err)
+	assert.Zero(t, all.Total)
+}
+
 // What is wrong with a set-up is told, and nothing begins.
 func TestASetUpThatCannotBeIsRefused(t *testing.T) {
 	d := harbour(t)

@@ -137,11 +137,7 @@ func (l *Live) again(ctx context.Context, next *record.Record, back []record.Rec
 			from = append(from, back[i].Ref)
 		}
 	}
-	ref, err := l.base.Cache.Reference(ctx)
-	if err != nil {
-		return nil, err
-	}
-	now, err := l.values(ctx, ref, nil, *next, over)
+	now, err := l.now(ctx, next, over)
 	if err != nil {
 		return nil, err
 	}
@@ -153,7 +149,7 @@ func (l *Live) again(ctx context.Context, next *record.Record, back []record.Rec
 		return others, err
 	}
 	for i := range back {
-		if now, err = l.values(ctx, ref, nil, back[i], over); err != nil {
+		if now, err = l.now(ctx, &back[i], over); err != nil {
 			return nil, err
 		}
 		if now != nil {
@@ -161,6 +157,19 @@ func (l *Live) again(ctx context.Context, next *record.Record, back []record.Rec
 		}
 	}
 	return others, nil
+}
+
+// now returns a record with its live values of now; nil where they are those that it has.
+func (l *Live) now(ctx context.Context, r *record.Record, over map[record.Ref]*record.Record) (*record.Record, error) {
+	ctx = actor.Whole(ctx)
+	if reach, err := l.reach(ctx, r.Kind); err != nil || reach == 0 {
+		return nil, err
+	}
+	ref, err := l.base.Cache.Reference(ctx)
+	if err != nil {
+		return nil, err
+	}
+	return l.values(ctx, ref, nil, *r, over)
 }
 
 // reach is how many links the live values of a kind lead over at most; 0: it has none.

@@ -546,9 +546,9 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 // Restore makes a record whose last version is still one what it was at another, as a version more; no rule is asked, as it
 // stood so before, but its live values are those of now. back are records that are there again with it: ahead, if any, is written
 // before it, brings them back and may change what else is to stand; without it they are back right after. also is written with it,
-// and is told the version that it becomes and what changed.
+// and is told the version that it becomes and what changed. The caller then catches up with live values.
 func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, back []record.Record, ahead func(tx *store.Store, by record.Stamp, r *record.Record) error, also func(tx *store.Store, now int, changes []contract.ValueChange) error) error {
-	err := s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
+	return s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
 		r, err := s.base.Saved(ctx, at)
 		if err != nil {
 			return nil, err
@@ -588,10 +588,6 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, b
 			Done: func() { s.base.Cache.Records.Put(append(others.Records, next)...) },
 		}, err
 	})
-	if err != nil {
-		return err
-	}
-	return s.live.CatchUp(ctx)
 }
 
 // FormatOf is how the person who asks writes numbers and dates.

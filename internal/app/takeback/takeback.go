@@ -142,8 +142,9 @@ func (t *taking) one(ctx context.Context, write store.RunWrite) error {
 	if err != nil {
 		return err
 	}
-	t.w.Reach(strconv.Itoa(write.Place))
+	reach := func() { t.w.Reach(strconv.Itoa(write.Place)) }
 	stays := func(why string) error {
+		reach()
 		hit.What, hit.Said, hit.Told = contract.RunHitWhatStays, why, why
 		t.done++
 		t.counts[string(hit.What)]++
@@ -159,6 +160,7 @@ func (t *taking) one(ctx context.Context, write store.RunWrite) error {
 		counts := maps.Clone(t.counts)
 		counts[string(hit.What)]++
 		t.w.Found(1, hit)
+		reach()
 		return t.w.CameWith(ctx, tx, t.done+1, counts)
 	}
 	gone := func(tx *store.Store) error { return noted(tx, 0, hit.Changes) }
@@ -194,13 +196,14 @@ func (t *taking) one(ctx context.Context, write store.RunWrite) error {
 		t.done++
 		t.counts[string(hit.What)]++
 		t.w.Kept()
-		return nil
+		return t.records.CatchUp(ctx) // what does not end now is done later
 	}
-	t.w.Unfound(found) // it was not written
 	var own *fault.Fault
 	if errors.As(err, &own) && own.Reason != fault.Unable {
+		t.w.Unfound(found) // it was not written
 		hit.Changes = []contract.ValueChange{}
 		return stays(own.Error())
 	}
+	t.w.Drop() // the run goes on here, should it do so
 	return err
 }
