@@ -10,6 +10,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	"golang.org/x/sync/errgroup"
 
 	"codicil/core/engine"
 	"codicil/core/field"
@@ -685,4 +686,39 @@ func TestAValueIsToldByTheVersionInWhichItCame(t *testing.T) {
 	}
 	_, err = d.Records.ToldOf(as(t), at, 2, "nope", nil)
 	assert.Equal(t, "unknown-field", code(t, err))
+}
+
+// A document that names a vendor while it is saved has its live values, whichever of the two is written first.
+func TestWhatNamesARecordAsItChangesHasItsLiveValues(t *testing.T) {
+	d := payables(t)
+	add(t, d, body("accounting_document", rule.Source, "reference", rule.Effect{Mode: rule.Live, Value: "vendor.city"}), rule.InForce)
+	one := vendor(t, d, "10", values{"name": "Quay Ropes", "city": "Cork"})
+	const rounds, bills = 12, 3
+	for round := range rounds {
+		city := fmt.Sprint("Carrow ", round)
+		changed := document("vendor", "10", "TRAD", values{"name": "Quay Ropes", "city": city})
+		changed.Record = one.Number
+		numbers := make([]string, bills)
+		var group errgroup.Group
+		group.Go(func() error {
+			answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: changed, Version: one.Version})
+			if err == nil {
+				one = *answer.Record
+			}
+			return err
+		})
+		for i := range bills {
+			group.Go(func() error {
+				answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: document("accounting_document", "10", "JE", values{"vendor": "V10001"})})
+				if err == nil {
+					numbers[i] = answer.Record.Number
+				}
+				return err
+			})
+		}
+		require.NoError(t, group.Wait())
+		for _, number := range numbers {
+			require.Equal(t, city, get(t, d, "accounting_document", number).Content.Values["reference"], "round %d", round)
+		}
+	}
 }

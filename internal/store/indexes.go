@@ -163,6 +163,7 @@ func (s *Store) file(ctx context.Context, id int64, old, now *record.Record, f *
 			return err
 		}
 	}
+	s.noteLinks(f.before.Links, f.after.Links)
 	if err := s.fileLinks(id, f.before.Links, f.after.Links); err != nil {
 		return err
 	}
@@ -344,6 +345,7 @@ type shared struct {
 	// mostMarks is how many marks of names are held of a set.
 	mostMarks atomic.Int64
 	keys      keyLog
+	links     linkLog
 	path      string // empty: in memory
 	commits   *atomic.Int64
 	damaged   atomic.Bool

@@ -4,6 +4,7 @@ import (
 	"context"
 	"strings"
 
+	"codicil/core/record"
 	"codicil/internal/ledger"
 )
 
@@ -12,7 +13,8 @@ import (
 // part of a transaction.
 type later struct {
 	writes []laterWrite
-	keys   []keyChange // that the transaction files and takes away
+	keys   []keyChange  // that the transaction files and takes away
+	links  []record.Ref // that records name newly
 	// counts are the last counts of series that the transaction gave, by name; it is replaced, never changed.
 	counts map[string]int64
 	trail  []TrailEntry

@@ -261,6 +261,7 @@ func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error 
 			return err
 		}
 		outer.publishKeys()
+		outer.publishLinks()
 		return nil
 	})
 }

@@ -82,9 +82,12 @@ type ReadSet struct {
 	keys    []askedKey
 	prior   []askedPrior
 	follows map[record.Ref]int // how many records followed one
-	own     string             // the number of the record that is judged; "": a new one
-	counts  map[string]int64
-	given   map[string]int64 // the last that the change takes, by name
+	// named are records of which it is known what names them, since a turn of the links.
+	named     map[record.Ref]bool
+	namedTurn int64
+	own       string // the number of the record that is judged; "": a new one
+	counts    map[string]int64
+	given     map[string]int64 // the last that the change takes, by name
 }
 
 // askedKey is a question of a unique rule, with its answer.
@@ -208,6 +211,31 @@ func (s *ReadSet) Prior(asked store.LastQuery, last *record.Record) {
 		})
 	}
 	s.prior = append(s.prior, prior)
+}
+
+// Named notes that all that name some records were looked for; turn is that of the links before.
+func (s *ReadSet) Named(records []record.Ref, turn int64) {
+	if s == nil || len(records) == 0 {
+		return
+	}
+	if s.named == nil {
+		s.named, s.namedTurn = map[record.Ref]bool{}, turn
+	}
+	for _, at := range records {
+		s.named[at] = true
+	}
+}
+
+// Also notes the records that another judgement read, for one that rests on it.
+func (s *ReadSet) Also(other *ReadSet) {
+	if s == nil || other == nil {
+		return
+	}
+	for at, version := range other.records {
+		if _, there := s.records[at]; !there {
+			s.records[at] = version
+		}
+	}
 }
 
 // Followers notes how many standing records followed one.

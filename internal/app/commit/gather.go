@@ -249,6 +249,9 @@ func (l *Line) stands(ctx context.Context, tx *store.Store, s *ReadSet, seen *bo
 			return false, err
 		}
 	}
+	if len(s.named) > 0 && !tx.LinksStand(s.named, s.namedTurn) {
+		return false, nil
+	}
 	for at, count := range s.follows {
 		if now, err := tx.CountFollowers(ctx, at, record.Ref{}); err != nil || now != count {
 			return false, err

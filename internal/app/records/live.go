@@ -100,7 +100,7 @@ func (l *Live) following(ctx context.Context, reads *commit.ReadSet, from []reco
 	if err != nil {
 		return nil, err
 	}
-	found := &Rewritten{live: l, late: map[string][]string{}}
+	found, turn := &Rewritten{live: l, late: map[string][]string{}}, l.base.Store.LinkTurn()
 	for i := range ref.Kinds {
 		kind := &ref.Kinds[i]
 		reach, err := l.reach(ctx, kind.Key)
@@ -110,7 +110,8 @@ func (l *Live) following(ctx context.Context, reads *commit.ReadSet, from []reco
 		if reach == 0 {
 			continue
 		}
-		err = l.near(ctx, kind.Key, from, reach, func(r record.Record) error {
+		asked := func(front []record.Ref) { reads.Named(front, turn) }
+		err = l.near(ctx, kind.Key, from, reach, asked, func(r record.Record) error {
 			if over[r.Ref] != nil {
 				return nil
 			}
@@ -186,12 +187,14 @@ func (l *Live) reach(ctx context.Context, kind string) (most int, err error) {
 	return most, nil
 }
 
-// near goes through the unposted records of a kind that name one of some, or that name a record that does.
+// near goes through the unposted records of a kind that name one of some, or that name a record that does; asked is told of which
+// records it looks for those that name them.
 // Cost: the records that name one, some at a time, for each link more.
-func (l *Live) near(ctx context.Context, kind string, front []record.Ref, reach int, do func(record.Record) error) error {
+func (l *Live) near(ctx context.Context, kind string, front []record.Ref, reach int, asked func([]record.Ref), do func(record.Record) error) error {
 	seen := map[record.Ref]bool{}
 	for step := range reach {
 		var next []record.Ref
+		asked(front)
 		for some := range slices.Chunk(front, 100) {
 			q := store.NamedBy{Records: some, Limit: mostLive}
 			if step == reach-1 { // what lies beyond is not asked for
@@ -240,6 +243,9 @@ func (l *Live) values(ctx context.Context, ref *cache.Reference, reads *commit.R
 		return nil, ctx.Err()
 	}
 	reads.Record(r.Ref, &r)
+	if over == nil { // it is brought up to date by itself, from what it names
+		reads.Also(judged.Reads)
+	}
 	content := r.Content
 	changed := false
 	for _, s := range judged.Judged.Outcome.Cells() {
