@@ -379,8 +379,8 @@ func (l *lives) writes(begin func() (contract.Run, error)) {
 	l.endsAndBegins()
 	back := l.run(started)
 	l.say("  taken back: %v", back.Counts)
-	if run.Counts["posted"] > 0 {
-		return // that stays
+	if run.Counts["posted"] > 0 || l.moved {
+		return // what is posted stays; a rule that was put in force is asked for live values now, and was not before
 	}
 	sameSets(l, "after what was taken back\n"+l.told(), before, l.snapshot())
 }
