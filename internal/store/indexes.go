@@ -344,8 +344,8 @@ type shared struct {
 	held    sync.Map     // *held by set
 	// mostMarks is how many marks of names are held of a set.
 	mostMarks atomic.Int64
-	keys      keyLog
-	links     linkLog
+	keys      recent[keyChange]
+	links     recent[record.Ref]
 	path      string // empty: in memory
 	commits   *atomic.Int64
 	damaged   atomic.Bool

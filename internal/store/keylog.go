@@ -2,7 +2,6 @@ package store
 
 import (
 	"context"
-	"sync"
 
 	"codicil/core/match"
 	"codicil/core/record"
@@ -18,18 +17,8 @@ type keyChange struct {
 	near         bool
 }
 
-// keyLog remembers which keys changed lately, so that who relies on an answer about keys need not ask again where none of them
-// changed.
-type keyLog struct {
-	mutex   sync.Mutex
-	turn    int64 // how many changes were committed since the start
-	changes [mostKeyChanges]keyChange
-}
-
-const (
-	// mostKeyChanges is how many changes are remembered, and mostLookedThrough in how many one looks before it is cheaper to ask.
-	mostKeyChanges, mostLookedThrough = 8_192, 2_000
-)
+// mostLookedThrough is in how many changes of keys one looks before it is cheaper to ask.
+const mostLookedThrough = 2_000
 
 // noteKey notes that a key is filed or taken away in the transaction.
 func (s *Store) noteKey(set *uniqueSet, u *match.Unique, r *record.Record, key uniqueKey) {
@@ -43,28 +32,8 @@ func (s *Store) noteKey(set *uniqueSet, u *match.Unique, r *record.Record, key u
 	s.later.keys = append(s.later.keys, c)
 }
 
-// publishKeys makes known what the transaction changed, once it is committed.
-func (s *Store) publishKeys() {
-	keys := s.later.keys
-	if t, ok := s.db.Statement.ConnPool.(*writing); ok && len(keys) > 0 {
-		t.after = append(t.after, func() {
-			l := &s.shared.keys
-			l.mutex.Lock()
-			defer l.mutex.Unlock()
-			for _, c := range keys {
-				l.changes[l.turn%mostKeyChanges] = c
-				l.turn++
-			}
-		})
-	}
-}
-
 // KeyTurn says how many changes of keys were committed: an answer that is asked for afterwards knows them.
-func (s *Store) KeyTurn() int64 {
-	s.shared.keys.mutex.Lock()
-	defer s.shared.keys.mutex.Unlock()
-	return s.shared.keys.turn
-}
+func (s *Store) KeyTurn() int64 { return s.shared.keys.now() }
 
 // KeysStand tells, within a transaction, that an answer of SameRecords is the same as at a turn: no key that would make it
 // another changed since, and none is in the transaction. False means that it may be another.
@@ -88,21 +57,5 @@ func (s *Store) KeysStand(ctx context.Context, k *record.Kind, u match.Unique, c
 		}
 		return near != nil && c.near && c.beside == beside && (company == "" || c.owner == company) && near.Like(c.name)
 	}
-	l := &s.shared.keys
-	l.mutex.Lock()
-	defer l.mutex.Unlock()
-	if l.turn-turn+int64(len(s.later.keys)) > mostLookedThrough {
-		return false, nil
-	}
-	for ; turn < l.turn; turn++ {
-		if touches(&l.changes[turn%mostKeyChanges]) {
-			return false, nil
-		}
-	}
-	for i := range s.later.keys {
-		if touches(&s.later.keys[i]) {
-			return false, nil
-		}
-	}
-	return true, nil
+	return s.shared.keys.none(turn, s.later.keys, mostLookedThrough, touches), nil
 }

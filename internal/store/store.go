@@ -260,8 +260,8 @@ func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error 
 		if err := outer.settle(ctx); err != nil {
 			return err
 		}
-		outer.publishKeys()
-		outer.publishLinks()
+		s.shared.keys.publish(outer, outer.later.keys)
+		s.shared.links.publish(outer, outer.later.links)
 		return nil
 	})
 }
