@@ -191,24 +191,40 @@ func (u *user) chooses(label, option string) {
 	showing := fmt.Sprintf(`document.querySelector(%s)?.innerText ?? ""`, quote(wrapper))
 	before, err := browser.Ask(u.page, chromedp.Evaluate[string](showing))
 	require.NoError(u.t, err)
-	// A list whose options have just come from the server may miss a click, or close without one.
-	taken := fmt.Sprintf(`(() => {
-		const e = [...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.checkVisibility() && e.innerText.includes(%[1]s));
-		if (e) return e.classList.contains("is-selected");
-		const shown = %[2]s;
-		return shown !== %[3]s || shown.includes(%[1]s) || !document.querySelector(%[4]s);
-	})()`, quote(option), showing, quote(before), quote(wrapper))
-	expanded := fmt.Sprintf(`document.querySelector('[aria-label=%s]')?.getAttribute("aria-expanded") === "true"`, quote(label))
+	u.takes(label, option, fmt.Sprintf(`(() => {
+		const shown = %s;
+		return shown !== %s || shown.includes(%s) || !document.querySelector(%s);
+	})()`, showing, quote(before), quote(option), quote(wrapper)))
+}
+
+// starts picks an option of a select that does something and shows no choice of its own.
+// What it did is for the caller to look at.
+func (u *user) starts(label, option string) {
+	u.t.Helper()
+	u.takes(label, option, "true")
+}
+
+// takes clicks an option of a select until it is marked as chosen, or its list has closed and
+// taken is true. A list whose options have just come from the server may miss a click, or
+// close without one.
+func (u *user) takes(label, option, taken string) {
+	u.t.Helper()
+	done := fmt.Sprintf(`(() => {
+		const e = [...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.checkVisibility() && e.innerText.includes(%s));
+		return e ? e.classList.contains("is-selected") : %s;
+	})()`, quote(option), taken)
+	input := fmt.Sprintf(`document.querySelector('[aria-label=%s]')`, quote(label))
+	expanded := input + `?.getAttribute("aria-expanded") === "true"`
 	for range 3 {
 		if open, err := browser.Ask(u.page, chromedp.Evaluate[bool](expanded)); err != nil || !open {
-			u.clicks(wrapper, "")
+			u.clicks(fmt.Sprintf(`.el-select:has([aria-label="%s"]) .el-select__wrapper`, label), "")
 			u.runs(expanded)
 		}
-		if searched, err := browser.Ask(u.page, chromedp.Evaluate[bool](fmt.Sprintf(`document.querySelector('[aria-label=%s]').readOnly === false`, quote(label)))); err == nil && searched {
+		if searched, err := browser.Ask(u.page, chromedp.Evaluate[bool](input+`.readOnly === false`)); err == nil && searched {
 			u.presses(option)
 		}
 		u.clicks(`.el-select-dropdown__item`, option)
-		if _, err := browser.Ask(u.page, chromedp.Poll[bool](taken, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(5*time.Second))); err == nil {
+		if _, err := browser.Ask(u.page, chromedp.Poll[bool](done, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(5*time.Second))); err == nil {
 			return
 		}
 	}
