@@ -40,6 +40,8 @@ type lives struct {
 	rules   []contract.RuleView
 	made    int
 	runs    []int64
+	batches []int64
+	follow  int64 // the map from quotations to orders
 	blanked bool
 	moved   bool // a rule that gives live values was
 	log     []string
@@ -57,16 +59,21 @@ var lived = []rule.Body{
 	body("accounting_document", rule.Default, "text", rule.Effect{Value: "vendor.name", Lifetime: rule.WheneverBlank}),
 	body("sales_order", rule.Source, "payment_terms", rule.Effect{Mode: rule.Live, Value: "customer.payment_terms"}),
 	body("sales_order", rule.Source, "delivery_place", rule.Effect{Mode: rule.Copied, Value: "customer.city"}),
+	body("sales_order", rule.Source, "lines.tax_code", rule.Effect{Mode: rule.Live, Value: "line.item.tax_code"}),
+	body("sales_order", rule.Source, "lines.unit", rule.Effect{Mode: rule.Copied, Value: "line.item.unit"}),
 	body("sales_order", rule.Compute, "lines.amount", rule.Effect{Value: "line.quantity * line.price"}),
 	body("sales_order", rule.Compute, "net_total", rule.Effect{Value: "sum(lines.amount)"}),
 	body("sales_order", rule.FollowUp, "customer.credit_used", rule.Effect{Value: "if is blank(customer.credit_used) then net_total else customer.credit_used + net_total"}),
+	body("sales_order", rule.FollowUp, "lines.item.last_sold_on", rule.Effect{Value: "ordered_on"}),
+	body("quotation", rule.Source, "lines.tax_code", rule.Effect{Mode: rule.Live, Value: "line.item.tax_code"}),
+	body("quotation", rule.Default, "lines.text", rule.Effect{Value: "line.item.name", Lifetime: rule.WheneverBlank}),
 	body("sales_order", rule.Default, "note", rule.Effect{Lifetime: rule.NewOnly, Value: "previous.reference"}),
 	body("sales_order", rule.Default, "confirmation", rule.Effect{Lifetime: rule.NewOnly, Series: "confirmations"}),
 	body("sales_order", rule.Validate, "reference", rule.Effect{Severity: rule.Refuse, Unique: &rule.Unique{Ignore: match.Differences{match.Case}}, Message: "The reference is there already."}),
 }
 
 // livingKinds are those whose records live.
-var livingKinds = []string{"vendor", "customer", "gl_account", "sales_order", "accounting_document"}
+var livingKinds = []string{"vendor", "customer", "gl_account", "item", "quotation", "sales_order", "accounting_document"}
 
 func (l *lives) say(format string, values ...any) {
 	l.log = append(l.log, fmt.Sprintf(format, values...))
@@ -114,12 +121,17 @@ func (l *lives) document(kind string) judge.Document {
 		amount := l.pick("amount", "5", "12.50")
 		d = document(kind, "10", "JE", values{"vendor": link("vendor"), "customer": link("customer"), "posting_date": "2026-01-05", "text": l.pick("text", "", "Ropes")},
 			values{"account": l.pick("account", "1000", "4000"), "debit": amount}, values{"account": l.pick("account", "payables", "1100", "1000"), "credit": amount})
-	case "sales_order":
+	case "item":
+		d = document(kind, company, "SALT", values{"name": l.pick("name", "Flakes", "Brine"), "tax_code": l.pick("tax", "", "S", "R"), "unit": l.pick("unit", "", "kg", "g"), "vendor": link("vendor")})
+	case "sales_order", "quotation":
 		var lines []values
 		for range rapid.IntRange(0, 2).Draw(l.T, "lines") {
-			lines = append(lines, values{"text": l.pick("text", "Salt", "Rope"), "quantity": l.pick("quantity", "", "2"), "price": l.pick("price", "", "1.5")})
+			lines = append(lines, values{"item": link("item"), "text": l.pick("text", "Salt", "Rope", ""), "quantity": l.pick("quantity", "", "2"), "price": l.pick("price", "", "1.5")})
 		}
-		d = document(kind, company, "SO", values{"customer": link("customer"), "reference": l.pick("reference", "", "", "A1", "a1", "A2")}, lines...)
+		d = document(kind, company, map[string]string{"sales_order": "SO", "quotation": "QT"}[kind], values{"customer": link("customer"), "reference": l.pick("reference", "", "", "A1", "a1", "A2")}, lines...)
+		if on := l.pick("on", "", "2026-01-05", "2026-01-09"); on != "" && kind == "sales_order" {
+			d.Entered["ordered_on"] = judge.Item{Typed: on}
+		}
 	default:
 		d = document(kind, "10", "BS", values{"name": l.pick("name", "Cash", "Payables"), "control_for": l.pick("for", "", "vendor")})
 	}
@@ -145,7 +157,7 @@ func (l *lives) run(r contract.Run) contract.Run {
 func (l *lives) step() {
 	ctx := as(nobody{})
 	kind := l.pick("kind", livingKinds...)
-	what := l.pick("step", "merge", "derive", "load", "post", "reverse", "change", "rule", "delete", "blank", "field", "no field", "save", "change", "save", "post", "merge", "take back", "practice", "load", "test", "load orders", "load orders", "together", "together", "together")
+	what := l.pick("step", "merge", "derive", "load", "post", "reverse", "change", "rule", "delete", "blank", "field", "no field", "save", "change", "save", "post", "merge", "take back", "practice", "load", "test", "load orders", "load orders", "follow", "batch", "batch", "together", "together", "together")
 	l.say("%s %s", what, kind)
 	l.made++
 	switch what {
@@ -182,7 +194,7 @@ func (l *lives) step() {
 			l.say("  %s: %v", r.Number, err)
 		}
 	case "merge":
-		kind = l.pick("of", "vendor", "customer", "gl_account")
+		kind = l.pick("of", "vendor", "customer", "gl_account", "item")
 		all := l.numbers(kind)
 		if len(all) < 2 {
 			return
@@ -240,6 +252,19 @@ func (l *lives) step() {
 			*r, l.moved = moved, l.moved || r.Body.Effect.Mode == rule.Live
 		}
 		l.say("  %s: %s %v", r.Name, next, err)
+	case "follow":
+		r, there := l.one("quotation")
+		if !there {
+			return
+		}
+		begun, err := l.d.Records.Begin(ctx, l.follow, contract.BeginRequest{Number: r.Number, Type: "SO"})
+		require.NoError(l, err, l.told())
+		begun.Document.Reasons = l.document("item").Reasons
+		answer, err := l.d.Records.Save(ctx, contract.SaveRequest{Document: begun.Document, Origin: &begun.Origin})
+		require.NoError(l, err, l.told())
+		l.say("  %s: %s", r.Number, answer.Outcome.Verdict)
+	case "batch":
+		l.batch()
 	case "field":
 		key := fmt.Sprint("x_", l.made)
 		_, err := l.d.Fields.Add(ctx, kind, field.Field{Key: key, Label: fmt.Sprint("Extra ", l.made), Section: "general", Type: field.Text, Searched: true})
@@ -270,6 +295,31 @@ func (l *lives) step() {
 		require.NoError(l, err, l.told())
 		l.say("  %s", outcome.Verdict)
 	}
+}
+
+// batch keys orders in a batch, of which there may be one already, and posts them.
+func (l *lives) batch() {
+	ctx := as(nobody{})
+	if len(l.batches) == 0 || rapid.Bool().Draw(l.T, "another batch") {
+		b, err := l.d.Batches.Begin(ctx, contract.BatchBegin{Kind: "sales_order", Company: "10", Type: "SO", Head: contract.BatchHead{Title: "Post", Posting: contract.BatchPosting(l.pick("posting", string(contract.PostingTogether), string(contract.PostingEach)))}})
+		require.NoError(l, err, l.told())
+		l.batches = append(l.batches, b.ID)
+	}
+	id := rapid.SampledFrom(l.batches).Draw(l.T, "batch")
+	for range rapid.IntRange(0, 3).Draw(l.T, "documents") {
+		d := l.document("sales_order")
+		d.Company = "10"
+		answer, err := l.d.Records.Save(ctx, contract.SaveRequest{Document: d, Keyed: true, Batch: id})
+		if err != nil {
+			l.say("  batch %d: %v", id, err)
+			return
+		}
+		l.say("  batch %d: %s", id, answer.Outcome.Verdict)
+	}
+	b, err := l.d.Batches.Get(ctx, id, nil)
+	require.NoError(l, err, l.told())
+	answer, err := l.d.Batches.Post(ctx, id, contract.BatchPost{Version: b.Version, Reason: "known"})
+	l.say("  batch %d: %v %v", id, answer.Refused, err)
 }
 
 // together makes several things happen at the same time; each may be refused.
@@ -482,17 +532,31 @@ func (l *lives) postedIsToldAgain() {
 
 // liveIsTrue looks whether the live values of a record are those of the records that it names.
 func (l *lives) liveIsTrue(r *contract.Record) {
-	from := map[string][3]string{"accounting_document": {"reference", "vendor", "city"}, "sales_order": {"payment_terms", "customer", "payment_terms"}}[r.Kind]
-	number := r.Content.Values[from[1]]
-	if l.moved || r.State != contract.RecordStateKept || number == "" {
+	if l.moved || r.State != contract.RecordStateKept {
 		return
 	}
-	named, err := l.d.Records.Get(as(nobody{}), record.Ref{Kind: from[1], Number: number})
+	switch r.Kind {
+	case "accounting_document":
+		l.isOf(r, r.Content.Values, "reference", "vendor", "city")
+	case "sales_order":
+		l.isOf(r, r.Content.Values, "payment_terms", "customer", "payment_terms")
+	}
+	for _, line := range r.Content.Lines {
+		l.isOf(r, line.Values, "tax_code", "item", "tax_code")
+	}
+}
+
+// isOf looks whether a value of a record or of a line is that of the record that a link names.
+func (l *lives) isOf(r *contract.Record, v map[string]string, key, link, of string) {
+	if v[link] == "" {
+		return
+	}
+	named, err := l.d.Records.Get(as(nobody{}), record.Ref{Kind: link, Number: v[link]})
 	if err == nil && named.MergedInto != "" {
-		named, err = l.d.Records.Get(as(nobody{}), record.Ref{Kind: from[1], Number: named.MergedInto})
+		named, err = l.d.Records.Get(as(nobody{}), record.Ref{Kind: link, Number: named.MergedInto})
 	}
 	require.NoError(l, err, l.told())
-	require.Equal(l, named.Content.Values[from[2]], r.Content.Values[from[0]], "%s %s\n%s", r.Kind, r.Number, l.told())
+	require.Equal(l, named.Content.Values[of], v[key], "%s of %s %s\n%s", key, r.Kind, r.Number, l.told())
 }
 
 // besideRecords is what the file keeps beside records, to find and to sum them.
@@ -555,6 +619,7 @@ func sameSets(t require.TestingT, what string, want, got map[string][]string) {
 // leaves all as it was.
 func TestWhatIsKeptBesideRecordsIsWhatTheyAre(t *testing.T) {
 	var file []byte
+	var follow int64
 	{
 		path := filepath.Join(t.TempDir(), "lives.db")
 		s, err := store.Open(as(t), path)
@@ -565,14 +630,20 @@ func TestWhatIsKeptBesideRecordsIsWhatTheyAre(t *testing.T) {
 		_, err = d.Tables.SaveSeries(as(t), "confirmations", contract.SeriesChange{Series: table.Series{Label: "Confirmations", Start: 1, Step: 1,
 			Parts: []table.Part{{Is: table.Constant, Text: "K"}, {Is: table.Counter, Digits: 4}}}})
 		require.NoError(t, err)
+		m, err := d.Catalog.SaveFollowOn(as(t), record.FollowOn{Name: "Order", From: "quotation", To: "sales_order", Pairs: []record.Pair{{From: "#", To: "quotation"}, {From: "customer", To: "customer"}, {From: "lines.item", To: "lines.item"}, {From: "lines.text", To: "lines.text"}, {From: "lines.quantity", To: "lines.quantity"}}})
+		require.NoError(t, err)
+		follow = m.ID
 		for _, b := range lived {
 			add(t, d, b, rule.InForce)
 		}
+		salt := save(t, d, document("item", "10", "SALT", values{"name": "Flakes", "tax_code": "S", "unit": "kg"}))
+		save(t, d, document("item", "10", "SALT", values{"name": "Brine", "tax_code": "R"}))
+		save(t, d, document("quotation", "10", "QT", values{"reference": "Q1"}, values{"item": salt.Number, "quantity": "2"}))
 		one, two := vendor(t, d, "10", values{"name": "Quay Ropes", "city": "Cork"}), vendor(t, d, "10", values{"name": "Tern"})
 		vendor(t, d, "20", values{"name": "Quay Roeps"})
 		for _, name := range []string{"Osa Lind", "Tide Ltd"} {
 			c := save(t, d, document("customer", "10", "WHOL", values{"name": name, "city": "Aarhus", "payment_terms": "N14"}))
-			save(t, d, document("sales_order", "10", "SO", values{"customer": c.Number, "reference": name}, values{"text": "Salt", "quantity": "2", "price": "1.5"}))
+			save(t, d, document("sales_order", "10", "SO", values{"customer": c.Number, "reference": name}, values{"item": salt.Number, "text": "Salt", "quantity": "2", "price": "1.5"}))
 		}
 		bill(t, d, one.Number, "3")
 		post(t, d, bill(t, d, two.Number, "4"))
@@ -588,7 +659,7 @@ func TestWhatIsKeptBesideRecordsIsWhatTheyAre(t *testing.T) {
 		dir := t.TempDir()
 		path := filepath.Join(dir, "lives.db")
 		require.NoError(rt, os.WriteFile(path, file, 0o600))
-		l := &lives{T: rt}
+		l := &lives{T: rt, follow: follow}
 		l.open(path)
 		for _, kind := range livingKinds {
 			list, err := l.d.Rules.List(as(t), kind)
