@@ -48,10 +48,10 @@ func NewReach(before, after *Runner, ids ...int64) *Reach {
 func (h *Reach) LooksBack() bool { return h.back }
 
 // Before and After build the parts of the plans of both books that decide what the rules do.
-func (h *Reach) Before(b *plan.Book, s plan.Scope) *plan.Plan { return h.from.build(b, s) }
+func (h *Reach) Before(b *plan.Book, s plan.Scope) *plan.Plan { return h.from.plans.Plan(b, s) }
 
 // After builds the part of the plan of the book after.
-func (h *Reach) After(b *plan.Book, s plan.Scope) *plan.Plan { return h.to.build(b, s) }
+func (h *Reach) After(b *plan.Book, s plan.Scope) *plan.Plan { return h.to.plans.Plan(b, s) }
 
 // Documents tells it of each of some documents. Cost: for each what is upstream of the rules, twice where they decide something.
 func (h *Reach) Documents(ctx context.Context, documents []Proof) ([]bool, error) {
@@ -89,7 +89,7 @@ func (h *Reach) Any(judged func(after bool) ([]*judge.Judged, error)) (bool, err
 
 // upstream returns a runner that goes through what is upstream of versions of rules only.
 func (r *Runner) upstream(versions []*rule.Compiled) *Runner {
-	return &Runner{Book: r.Book, Scope: r.Scope, Facts: r.Facts, Single: r.Single, Extent: r.Extent, of: versions}
+	return &Runner{Book: r.Book, Scope: r.Scope, Facts: r.Facts, Single: r.Single, Extent: r.Extent, plans: plan.Plans{Of: versions}}
 }
 
 // sameOutcome tells whether two judgements of a document have the same values and say the same.

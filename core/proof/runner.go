@@ -38,19 +38,9 @@ type Runner struct {
 	// instead stands in for tables, and company changes each company; nil: neither is changed.
 	instead *judge.Instead
 	company func(*record.Company)
-	// of are versions of rules of which the runner goes through what is upstream only; none: through all.
-	of []*rule.Compiled
-
-	mutex sync.Mutex
-	books map[string]*plan.Book // by the drafts in them
-	plans map[planned]*plan.Plan
-}
-
-// planned names a plan: that of a book for a scope.
-type planned struct {
-	book              *plan.Book
-	company, kindType string
-	day               record.Day
+	mutex   sync.Mutex
+	books   map[string]*plan.Book // by the drafts in them
+	plans   plan.Plans
 }
 
 // drafts are those of the rules that are drafts, in the order of the book.
@@ -103,38 +93,13 @@ func (r *Runner) scope(company, kindType string, day record.Day) (plan.Scope, er
 	return s, err
 }
 
-// mostPlans is how many plans a runner keeps: documents of many years have many days.
-const mostPlans = 500
-
-// build makes each plan once, as long as it is kept.
-func (r *Runner) build(b *plan.Book, s plan.Scope) *plan.Plan {
-	at := planned{b, s.Company.Key, s.Type.Key, s.Day}
-	r.mutex.Lock()
-	p := r.plans[at]
-	r.mutex.Unlock()
-	if p != nil {
-		return p
-	}
-	p = plan.Build(b, s)
-	if len(r.of) > 0 {
-		p = p.Upstream(r.of...)
-	}
-	r.mutex.Lock()
-	defer r.mutex.Unlock()
-	if r.plans == nil || len(r.plans) >= mostPlans {
-		r.plans = map[planned]*plan.Plan{}
-	}
-	r.plans[at] = p
-	return p
-}
-
 // plan returns the plan that a document would go through as it was entered.
 func (r *Runner) plan(d *judge.Document) (*plan.Plan, error) {
 	s, err := r.scope(d.Company, d.Type, d.EnteredDay(r.Book.Vocabulary.Kind, d.Day))
 	if err != nil {
 		return nil, err
 	}
-	return r.build(r.Book, s), nil
+	return r.plans.Plan(r.Book, s), nil
 }
 
 // noon of the day that a proof is taken to be run on is the time of its work, so that one that
@@ -147,7 +112,7 @@ func noon(day record.Day) feel.Value {
 // circumstances are what the document of a proof is judged by.
 func (r *Runner) circumstances(p *Proof) (judge.Circumstances, func() error) {
 	c, failed := r.Facts(p.Given.Company)
-	c.Book, c.Scope, c.Build, c.Now, c.Moment, c.Instead = r.book(p), r.scope, r.build, noon, rule.Posting, r.instead
+	c.Book, c.Scope, c.Build, c.Now, c.Moment, c.Instead = r.book(p), r.scope, r.plans.Plan, noon, rule.Posting, r.instead
 	return c, failed
 }
 

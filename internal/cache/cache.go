@@ -6,7 +6,6 @@ import (
 
 	"codicil/core/judge"
 	"codicil/core/plan"
-	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/release"
 	"codicil/internal/store"
@@ -21,7 +20,7 @@ type Cache struct {
 	mutex     sync.Mutex
 	reference *Reference
 	books     map[string]*plan.Book // by kind
-	plans     map[planKey]*plan.Plan
+	plans     plan.Plans
 	before    map[judge.Version]*Cache
 	// version is what documents are judged by; its book is 0: it is to be read.
 	version judge.Version
@@ -35,40 +34,14 @@ const mostRecords = 64 << 20
 func New(s *store.Store) *Cache { return over(s, newRecords(s, mostRecords)) }
 
 func over(s *store.Store, r *Records) *Cache {
-	return &Cache{store: s, Records: r, books: map[string]*plan.Book{}, plans: map[planKey]*plan.Plan{}, before: map[judge.Version]*Cache{}}
+	return &Cache{store: s, Records: r, books: map[string]*plan.Book{}, before: map[judge.Version]*Cache{}}
 }
 
 // Viewed returns an empty cache over the store as it shows by another rule book; saved records are the same.
 func (c *Cache) Viewed(v store.View) *Cache { return over(c.store.Viewed(v), c.Records) }
 
-// planKey names a plan: that of a book, which is replaced when anything in it changes.
-type planKey struct {
-	book              *plan.Book
-	company, kindType string
-	day               record.Day
-}
-
-// mostPlans is how many plans are kept.
-const mostPlans = 500
-
 // Plan returns the plan of a book for a scope.
-func (c *Cache) Plan(book *plan.Book, s plan.Scope) *plan.Plan {
-	key := planKey{book, s.Company.Key, s.Type.Key, s.Day}
-	c.mutex.Lock()
-	p := c.plans[key]
-	c.mutex.Unlock()
-	if p != nil {
-		return p
-	}
-	p = plan.Build(book, s)
-	c.mutex.Lock()
-	defer c.mutex.Unlock()
-	if len(c.plans) >= mostPlans {
-		clear(c.plans)
-	}
-	c.plans[key] = p
-	return p
-}
+func (c *Cache) Plan(book *plan.Book, s plan.Scope) *plan.Plan { return c.plans.Plan(book, s) }
 
 // Book returns the compiled rules of a kind.
 func (c *Cache) Book(ctx context.Context, kind string) (*plan.Book, error) {

@@ -293,7 +293,7 @@ func inPlace(place string, err error) error {
 // ones; there are no saved records. clock tells the time of the work. It may be used by one
 // goroutine.
 func (b *Book) World(kinds []record.Kind, clock func() time.Time) *World {
-	w := &World{book: b, clock: clock, kinds: slices.Clone(kinds), books: map[string]*plan.Book{}, plans: map[planned]*plan.Plan{}}
+	w := &World{book: b, clock: clock, kinds: slices.Clone(kinds), books: map[string]*plan.Book{}}
 	for i := range b.Kinds {
 		settings := &b.Kinds[i]
 		at := slices.IndexFunc(w.kinds, func(k record.Kind) bool { return k.Key == settings.Key })
@@ -323,13 +323,7 @@ type World struct {
 	clock func() time.Time
 	kinds []record.Kind
 	books map[string]*plan.Book
-	plans map[planned]*plan.Plan
-}
-
-type planned struct {
-	book              *plan.Book
-	company, kindType string
-	day               record.Day
+	plans plan.Plans
 }
 
 // Kind returns a kind; nil when there is none.
@@ -377,18 +371,6 @@ func (w *World) rules(kind string) *plan.Book {
 	return w.books[kind]
 }
 
-// build makes each plan once; a batch over many days does not keep them all.
-func (w *World) build(b *plan.Book, s plan.Scope) *plan.Plan {
-	at := planned{b, s.Company.Key, s.Type.Key, s.Day}
-	if w.plans[at] == nil {
-		if len(w.plans) > 1000 {
-			clear(w.plans)
-		}
-		w.plans[at] = plan.Build(b, s)
-	}
-	return w.plans[at]
-}
-
 // Runner runs the proofs of a kind. They carry what they read besides their documents; what
 // they do not carry, the book does not have.
 func (w *World) Runner(kind string) *proof.Runner {
@@ -433,7 +415,7 @@ func (w *World) Circumstances(kind, company string) (judge.Circumstances, error)
 	}
 	now := w.clock()
 	return judge.Circumstances{
-		Book: w.rules(kind), Build: w.build, Today: clock.Today(at, now), Now: clock.Now(at, now),
+		Book: w.rules(kind), Build: w.plans.Plan, Today: clock.Today(at, now), Now: clock.Now(at, now),
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
 			return w.scope(kind, company, kindType, day)
 		},
