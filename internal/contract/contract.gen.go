@@ -3875,6 +3875,15 @@ type Record struct {
 	Version    int         `json:"version"`
 }
 
+// RecordCount defines model for RecordCount.
+type RecordCount struct {
+	// More There are more than total: more than 10,000, or counting took longer than ten seconds
+	More bool `json:"more"`
+
+	// Total How many the selection finds, up to 10,000
+	Total int `json:"total"`
+}
+
 // RecordMerge defines model for RecordMerge.
 type RecordMerge struct {
 	// Lines Whose lines stand: the survivor's, those of what is merged into it, or both
@@ -6050,6 +6059,9 @@ type AcceptProofJSONRequestBody = AcceptRequest
 
 // SaveRecordJSONRequestBody defines body for SaveRecord for application/json ContentType.
 type SaveRecordJSONRequestBody = SaveRequest
+
+// CountRecordsJSONRequestBody defines body for CountRecords for application/json ContentType.
+type CountRecordsJSONRequestBody = ListRequest
 
 // ExportRecordsJSONRequestBody defines body for ExportRecords for application/json ContentType.
 type ExportRecordsJSONRequestBody = ListRequest

@@ -313,7 +313,7 @@ func TestPermissionsAreByKind(t *testing.T) {
 	v := h.as("Of vendors", nil, "vendors")
 	assert.Equal(t, http.StatusOK, v.ask(http.MethodGet, "/api/v1/records/vendor/V10001", nil).status)
 	assert.Equal(t, http.StatusOK, v.ask(http.MethodPost, "/api/v1/records/list", contract.ListRequest{Kind: "vendor", Columns: []string{}}).status)
-	for path, body := range map[string]any{"/api/v1/records/list": contract.ListRequest{Kind: "customer", Columns: []string{}}, "/api/v1/runs/derive": contract.DeriveRequest{Kind: "vendor"}} {
+	for path, body := range map[string]any{"/api/v1/records/list": contract.ListRequest{Kind: "customer", Columns: []string{}}, "/api/v1/records/count": contract.ListRequest{Kind: "customer", Columns: []string{}}, "/api/v1/runs/derive": contract.DeriveRequest{Kind: "vendor"}} {
 		got := v.ask(http.MethodPost, path, body)
 		assert.Equal(t, http.StatusForbidden, got.status, "%s %s", path, got.text)
 	}
@@ -486,6 +486,9 @@ func TestOtherCompaniesDoNotExist(t *testing.T) {
 			var page contract.RecordPage
 			require.NoError(t, json.Unmarshal([]byte(look(http.MethodPost, "/records/list", request).text), &page))
 			assert.Zero(t, page.Total)
+			var counted contract.RecordCount
+			require.NoError(t, json.Unmarshal([]byte(look(http.MethodPost, "/records/count", request).text), &counted))
+			assert.Zero(t, counted.Total)
 		}
 	}
 	h.reachOver(all, f)

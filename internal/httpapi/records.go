@@ -124,6 +124,11 @@ func (s *server) ListRecords(ctx context.Context, r ListRecordsRequestObject) (L
 	return ListRecords200JSONResponse(v), err
 }
 
+func (s *server) CountRecords(ctx context.Context, r CountRecordsRequestObject) (CountRecordsResponseObject, error) {
+	v, err := s.app.Records.Count(ctx, *r.Body)
+	return CountRecords200JSONResponse(v), err
+}
+
 func (s *server) MergeRecord(ctx context.Context, r MergeRecordRequestObject) (MergeRecordResponseObject, error) {
 	v, err := s.app.Records.Merge(ctx, *r.Body)
 	return MergeRecord200JSONResponse(v), err

@@ -128,6 +128,10 @@ func TestListsOverHTTP(t *testing.T) {
 	request := contract.ListRequest{Kind: "vendor", Columns: []string{"city", "credit_limit"}, Limit: 3, Selection: record.Selection{Companies: []string{"20"}, Sort: "credit_limit", Descending: true}}
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/records/list", request, &page))
 	assert.Len(t, page.Rows, 3)
+	var counted contract.RecordCount
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/records/count", request, &counted))
+	assert.Equal(t, contract.RecordCount{Total: page.Total}, counted)
+	assert.Greater(t, counted.Total, 3)
 	assert.Equal(t, "V20001", page.Rows[0].Number)
 	assert.Equal(t, "400000.00", page.Rows[0].Cells[1])
 	request.Selection.Filters = []record.Filter{{Field: "credit_limit", Relation: "from", Value: "plenty"}}

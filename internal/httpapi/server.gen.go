@@ -406,6 +406,9 @@ type ServerInterface interface {
 	// SaveRecord Save a new or changed record; a refused one is not kept
 	// (POST /records)
 	SaveRecord(ctx *echo.Context) error
+	// CountRecords How many records a list finds, exactly
+	// (POST /records/count)
+	CountRecords(ctx *echo.Context) error
 	// ExportRecords A whole list as CSV
 	// (POST /records/export)
 	ExportRecords(ctx *echo.Context) error
@@ -3409,6 +3412,15 @@ func (w *ServerInterfaceWrapper) SaveRecord(ctx *echo.Context) error {
 	return err
 }
 
+// CountRecords converts echo context to params.
+func (w *ServerInterfaceWrapper) CountRecords(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.CountRecords(ctx)
+	return err
+}
+
 // ExportRecords converts echo context to params.
 func (w *ServerInterfaceWrapper) ExportRecords(ctx *echo.Context) error {
 	var err error
@@ -5335,6 +5347,7 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/links/:kind", wrapper.FindLinks, options.OperationMiddlewares["findLinks"]...)
 	router.POST(options.BaseURL+"/records", wrapper.SaveRecord, options.OperationMiddlewares["saveRecord"]...)
 	router.POST(options.BaseURL+"/records/list", wrapper.ListRecords, options.OperationMiddlewares["listRecords"]...)
+	router.POST(options.BaseURL+"/records/count", wrapper.CountRecords, options.OperationMiddlewares["countRecords"]...)
 	router.POST(options.BaseURL+"/records/export", wrapper.ExportRecords, options.OperationMiddlewares["exportRecords"]...)
 	router.GET(options.BaseURL+"/records/last", wrapper.GetLastRecord, options.OperationMiddlewares["getLastRecord"]...)
 	router.GET(options.BaseURL+"/batches", wrapper.ListBatches, options.OperationMiddlewares["listBatches"]...)
@@ -10615,6 +10628,45 @@ func (response SaveRecorddefaultApplicationProblemPlusJSONResponse) VisitSaveRec
 	return err
 }
 
+type CountRecordsRequestObject struct {
+	Body *CountRecordsJSONRequestBody
+}
+
+type CountRecordsResponseObject interface {
+	VisitCountRecordsResponse(w http.ResponseWriter) error
+}
+
+type CountRecords200JSONResponse RecordCount
+
+func (response CountRecords200JSONResponse) VisitCountRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type CountRecordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response CountRecordsdefaultApplicationProblemPlusJSONResponse) VisitCountRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type ExportRecordsRequestObject struct {
 	Body *ExportRecordsJSONRequestBody
 }
@@ -14567,6 +14619,9 @@ type StrictServerInterface interface {
 	// SaveRecord Save a new or changed record; a refused one is not kept
 	// (POST /records)
 	SaveRecord(ctx context.Context, request SaveRecordRequestObject) (SaveRecordResponseObject, error)
+	// CountRecords How many records a list finds, exactly
+	// (POST /records/count)
+	CountRecords(ctx context.Context, request CountRecordsRequestObject) (CountRecordsResponseObject, error)
 	// ExportRecords A whole list as CSV
 	// (POST /records/export)
 	ExportRecords(ctx context.Context, request ExportRecordsRequestObject) (ExportRecordsResponseObject, error)
@@ -19328,6 +19383,52 @@ func (sh *strictHandler) SaveRecord(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(SaveRecordResponseObject); ok {
 		return validResponse.VisitSaveRecordResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// CountRecords operation middleware
+func (sh *strictHandler) CountRecords(ctx *echo.Context) error {
+	var request CountRecordsRequestObject
+
+	var body CountRecordsJSONRequestBody
+	var err error
+	if _, ok := ctx.Echo().Binder.(*echo.DefaultBinder); ok {
+		// A request validator built on kin-openapi's openapi3filter with
+		// KeepValidatedValue leaves the value it validated on the body. Bind
+		// that value, matching member names exactly, so the handler receives
+		// what was validated instead of a second, case-insensitive decode.
+		// Otherwise bind only the request body, so that path and query
+		// parameters are not also bound into the body struct.
+		if vb, ok := ctx.Request().Body.(interface{ ValidatedValue() any }); !ok || runtime.BindJSONValue(vb.ValidatedValue(), &body) != nil {
+			err = echo.BindBody(ctx, &body)
+		}
+	} else {
+		// A custom binder is installed on the Echo instance; defer to it
+		// entirely, since echo.Binder does not expose body-only binding and
+		// the binder may do more than decode (for example call ctx.Validate).
+		err = ctx.Bind(&body)
+	}
+	if err != nil {
+		return err
+	}
+	request.Body = &body
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.CountRecords(ctx.Request().Context(), request.(CountRecordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "CountRecords")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(CountRecordsResponseObject); ok {
+		return validResponse.VisitCountRecordsResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

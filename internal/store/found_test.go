@@ -211,6 +211,10 @@ func TestTheStoreFindsWhatLookingAtEachFinds(t *testing.T) {
 			selector, wrong := record.NewSelector(&shipment, selection, field.Plain)
 			require.Nil(rt, wrong)
 			want := all.page(selector)
+			total, more, err := s.CountListed(t.Context(), store.ListQuery{Selector: selector})
+			require.NoError(rt, err)
+			require.Equal(rt, len(want), total, "%+v", selection)
+			require.False(rt, more)
 			got := []string{}
 			for after := ""; ; {
 				page, err := s.List(t.Context(), store.ListQuery{Selector: selector, After: after, Limit: 3})
@@ -331,4 +335,51 @@ func TestKeysThatNobodyAsksForAreForgotten(t *testing.T) {
 	kept, err := s.HasUnique(ctx, "vendor", byName)
 	require.NoError(t, err)
 	assert.False(t, kept, "what was begun is not relied on")
+}
+
+// A page of a long list tells how many there are as far as that is soon known; who asks for it is told exactly, up to ten thousand.
+func TestALongListIsCountedExactly(t *testing.T) {
+	s := shipments(t)
+	defer func() { require.NoError(t, s.Close()) }()
+	const all = 10_200
+	require.NoError(t, s.Transaction(t.Context(), func(tx *store.Store) error {
+		for i := range all {
+			v := map[string]string{"name": "rope", "city": []string{"quay", "cork"}[i%2], "value": fmt.Sprint(i)}
+			if i%3 > 0 {
+				v["name"] += " pier"
+			}
+			if _, err := tx.AddRecord(t.Context(), record.Record{Ref: record.Ref{Kind: "shipment"}, Company: []string{"10", "20"}[i%2], State: record.Kept, Content: record.Content{Values: v}}, plain, nil, stamp("Ada")); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+	filter := func(key, relation, value string) []record.Filter {
+		return []record.Filter{{Field: key, Relation: relation, Value: value}}
+	}
+	for name, c := range map[string]struct {
+		selection record.Selection
+		total     int
+		more      bool
+	}{
+		"all":                             {record.Selection{}, 10_000, true},
+		"of a company":                    {record.Selection{Companies: []string{"10"}}, all / 2, false},
+		"by a word that all have":         {record.Selection{Search: "rope"}, 10_000, true},
+		"by a word that many have":        {record.Selection{Search: "pier"}, all / 3 * 2, false},
+		"by one that all have, of a city": {record.Selection{Search: "rope", Filters: filter("city", "contains", "or")}, all / 2, false},
+		"from a value":                    {record.Selection{Filters: filter("value", "from", "1000")}, all - 1000, false},
+		"by what nothing is kept for":     {record.Selection{Filters: filter("name", "is-not", "rope")}, all / 3 * 2, false},
+		"nothing":                         {record.Selection{Search: "tern"}, 0, false},
+	} {
+		selector, wrong := record.NewSelector(&shipment, c.selection, field.Plain)
+		require.Nil(t, wrong, name)
+		total, more, err := s.CountListed(t.Context(), store.ListQuery{Selector: selector})
+		require.NoError(t, err, name)
+		assert.Equal(t, c.total, total, name)
+		assert.Equal(t, c.more, more, name)
+		page, err := s.List(t.Context(), store.ListQuery{Selector: selector, Limit: 1})
+		require.NoError(t, err, name)
+		assert.LessOrEqual(t, page.Total, total, name)
+		assert.True(t, page.More || page.Total == total, name)
+	}
 }

@@ -51,8 +51,9 @@ const (
 	mostGathered = 5_000
 	// fewGathered is the same where only some are wanted, uncounted.
 	fewGathered = 400
-	// longestCount is how long counting may take where every record must be looked into.
+	// longestCount is how long counting may take beside a page, and longestWhole by itself.
 	longestCount = 40 * time.Millisecond
+	longestWhole = 10 * time.Second
 )
 
 // spot is where a record stands in an order: by its key, and among equals by when it was first saved.
@@ -118,7 +119,11 @@ func (s *Store) List(ctx context.Context, q ListQuery) (page ListPage, err error
 	if err != nil {
 		return page, err
 	}
-	found, few, err := l.gathered()
+	most := mostGathered
+	if q.Uncounted {
+		most = fewGathered
+	}
+	found, few, err := l.gathered(most)
 	if err != nil {
 		return page, err
 	}
@@ -144,6 +149,14 @@ func (s *Store) List(ctx context.Context, q ListQuery) (page ListPage, err error
 	}
 	err = both.Wait()
 	page.Total, page.More = total, more
+	if met := q.Offset + len(page.Rows); q.After == "" && !q.Uncounted {
+		switch {
+		case page.Next == "" && (len(page.Rows) > 0 || q.Offset == 0): // the page tells the end of the list
+			page.Total, page.More = met, false
+		default:
+			page.Total = max(total, met)
+		}
+	}
 	return page, err
 }
 
@@ -243,12 +256,12 @@ func (s *Store) EachListed(ctx context.Context, q ListQuery, do func(r *record.R
 	if err != nil {
 		return err
 	}
-	found, few, err := l.gathered()
+	found, few, err := l.gathered(mostGathered)
 	if err != nil {
 		return err
 	}
 	if !few && l.kept() {
-		return l.along("*", func(r *record.Record, _ spot) (bool, error) { return true, do(r) })
+		return l.along(allColumns, func(r *record.Record, _ spot) (bool, error) { return true, do(r) })
 	}
 	var all []spot
 	if few {

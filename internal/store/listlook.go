@@ -50,12 +50,8 @@ func (l *listing) narrowing(most int) (queries []*gorm.DB) {
 	return queries
 }
 
-// gathered are the ids of the records that words or bounds find, where one of them finds few.
-func (l *listing) gathered() (found []int64, few bool, err error) {
-	most := mostGathered
-	if l.Uncounted {
-		most = fewGathered
-	}
+// gathered are the ids of the records that words or bounds find, where one of them finds no more than most.
+func (l *listing) gathered(most int) (found []int64, few bool, err error) {
 	for _, query := range l.narrowing(most + 1) {
 		var ids []int64
 		if err := query.Scan(&ids).Error; err != nil {
@@ -128,7 +124,7 @@ func (l *listing) cut(page *ListPage, spots []spot) error {
 	}
 	page.Rows = make([]record.Record, 0, len(ids))
 	byID := make(map[int64]record.Record, len(ids))
-	err := l.each(ids, "*", func(row *recordRow, r *record.Record) bool { byID[row.ID] = *r; return true })
+	err := l.each(ids, allColumns, func(row *recordRow, r *record.Record) bool { byID[row.ID] = *r; return true })
 	for _, id := range ids {
 		if r, there := byID[id]; there {
 			page.Rows = append(page.Rows, r)
@@ -137,29 +133,47 @@ func (l *listing) cut(page *ListPage, spots []spot) error {
 	return err
 }
 
-// headerColumns tell whether the selection keeps a record, and where it stands, as far as the header does.
-const headerColumns = "id, kind, number, company, type, state, former, changed_at, field_values"
+// allColumns are those of a record; headColumns say which it is and where it stands; headerColumns have the values of its
+// header besides.
+const (
+	allColumns    = "records.*"
+	headColumns   = "records.id, records.kind, records.number, records.company, records.type, records.state, records.former, records.changed_at"
+	headerColumns = headColumns + ", records.field_values"
+)
 
-// looked are the columns that tell whether the selection keeps a record, and where it stands.
+// looked are the columns that tell whether the selection keeps a record, and where it stands: of the values those that filters
+// ask for, where no words are looked for in all.
 func (l *listing) looked() string {
-	if l.Bands != nil { // the record is judged
-		return "*"
+	switch {
+	case l.Bands != nil: // the record is judged
+		return allColumns
+	case l.filtersLines() || l.searchesLines():
+		return headerColumns + ", records.record_lines"
+	case len(l.Words) > 0:
+		return headerColumns
 	}
-	worded := len(l.Words) > 0 && slices.ContainsFunc(l.Kind.Fields, func(f field.Field) bool { return f.OfLine() && f.Searched })
-	if worded || l.filtersLines() {
-		return headerColumns + ", record_lines"
+	fields := []string{}
+	for _, f := range l.Filters {
+		fields = append(fields, f.Field)
 	}
-	return headerColumns
+	if l.By != nil {
+		fields = append(fields, l.By.Key)
+	}
+	return headColumns + ", " + valuesOf(fields) + " AS field_values"
 }
 
 // looks are the columns to look at, one after the other at those that were not kept yet: lines take longer to read, and mostly
 // the words stand in the header.
 func (l *listing) looks() []string {
-	looked := l.looked()
-	if l.Bands != nil || l.filtersLines() || looked == headerColumns {
-		return []string{looked}
+	if l.Bands == nil && !l.filtersLines() && l.searchesLines() {
+		return []string{headerColumns, l.looked()}
 	}
-	return []string{headerColumns, looked}
+	return []string{l.looked()}
+}
+
+// searchesLines tells whether words are looked for in lines.
+func (l *listing) searchesLines() bool {
+	return len(l.Words) > 0 && slices.ContainsFunc(l.Kind.Fields, func(f field.Field) bool { return f.OfLine() && f.Searched })
 }
 
 func (l *listing) filtersLines() bool {

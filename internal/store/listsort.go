@@ -2,10 +2,12 @@ package store
 
 import (
 	"container/heap"
+	"context"
 	"database/sql"
 	"errors"
 	"slices"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"golang.org/x/sync/errgroup"
@@ -121,12 +123,21 @@ func (l *listing) valuesOf(part int, do func(spot)) (err error) {
 
 // whole goes through the records of the kind, as far as the list looks at them, until do tells false.
 func (l *listing) whole(do func(row *recordRow, r *record.Record) bool) error {
+	return l.wholeOf(0, 1, do)
+}
+
+// wholeOf does so for one of some parts of the records.
+func (l *listing) wholeOf(part, parts int, do func(row *recordRow, r *record.Record) bool) error {
 	for after := ""; ; {
 		if err := l.ctx.Err(); err != nil {
 			return err
 		}
 		var rows []recordRow
-		text, values := where(append(l.scope(), condition{"kind = ? AND number > ?", []any{l.Kind.Key, after}}))
+		conditions := append(l.scope(), condition{"kind = ? AND number > ?", []any{l.Kind.Key, after}})
+		if parts > 1 {
+			conditions = append(conditions, condition{"id % ? = ?", []any{parts, part}})
+		}
+		text, values := where(conditions)
 		if err := l.db.Raw("SELECT "+l.looked()+" FROM records"+text+" ORDER BY number LIMIT ?", append(values, recordsAtOnce)...).Scan(&rows).Error; err != nil {
 			return err
 		}
@@ -142,26 +153,73 @@ func (l *listing) whole(do func(row *recordRow, r *record.Record) bool) error {
 	}
 }
 
-// count tells how many records the selection keeps, up to mostCounted.
+// count tells how many records the selection keeps, up to mostCounted, as far as it can be told soon.
 func (l *listing) count() (count int, more bool, err error) {
 	if l.ByColumns() {
-		text, values := where(append(l.scope(), condition{"kind = ?", []any{l.Kind.Key}}))
-		err := l.db.Raw("SELECT COUNT(*) FROM (SELECT 1 FROM records"+text+" LIMIT ?) AS some", append(values, mostCounted+1)...).Scan(&count).Error
-		return min(count, mostCounted), count > mostCounted, err
+		return l.countColumns()
 	}
-	until := time.Now().Add(longestCount) //nolint:forbidigo // how long it takes, not what time it is
-	tell := func(_ *recordRow, r *record.Record) bool {
-		if l.keeps(r) {
-			count++
+	if len(l.many) > 0 { // of those that words or bounds find
+		count, _, err = l.countUntil(longestCount, 1, func(_ int, do func(*recordRow, *record.Record) bool) error {
+			return l.each(l.many[0], l.looked(), do)
+		})
+		return count, true, err
+	}
+	return l.countUntil(longestCount, 1, func(_ int, do func(*recordRow, *record.Record) bool) error { return l.whole(do) })
+}
+
+// countColumns counts where the database tells which records are kept.
+func (l *listing) countColumns() (count int, more bool, err error) {
+	text, values := where(append(l.scope(), condition{"kind = ?", []any{l.Kind.Key}}))
+	err = l.db.Raw("SELECT COUNT(*) FROM (SELECT 1 FROM records"+text+" LIMIT ?) AS some", append(values, mostCounted+1)...).Scan(&count).Error
+	return min(count, mostCounted), count > mostCounted, err
+}
+
+// countUntil counts those that are kept of what some parts go through at once, up to mostCounted, for a time.
+func (l *listing) countUntil(longest time.Duration, parts int, through func(part int, do func(*recordRow, *record.Record) bool) error) (_ int, more bool, err error) {
+	until := time.Now().Add(longest) //nolint:forbidigo // how long it takes, not what time it is
+	var count atomic.Int64
+	var late atomic.Bool
+	var group errgroup.Group
+	for part := range parts {
+		group.Go(func() error {
+			return through(part, func(_ *recordRow, r *record.Record) bool {
+				if l.keeps(r) {
+					count.Add(1)
+				}
+				if time.Now().After(until) { //nolint:forbidigo // as above
+					late.Store(true)
+				}
+				return count.Load() <= mostCounted && !late.Load()
+			})
+		})
+	}
+	err = group.Wait()
+	return int(min(count.Load(), mostCounted)), count.Load() > mostCounted || late.Load(), err
+}
+
+// CountListed tells how many records the selection of a list keeps, up to mostCounted; more tells that there are more, or that
+// counting took longer than longestWhole. Cost: those that words or bounds find, where they find no more than that, or that are all kept;
+// otherwise up to all records of the kind. It works on all processors. It ends when nobody waits for it.
+func (s *Store) CountListed(ctx context.Context, q ListQuery) (total int, more bool, err error) {
+	l, err := s.listing(ctx, q)
+	if err != nil {
+		return 0, false, err
+	}
+	if l.ByColumns() {
+		return l.countColumns()
+	}
+	found, few, err := l.gathered(mostCounted)
+	if err != nil {
+		return 0, false, err
+	}
+	if few {
+		kept, err := l.spotsAmong(found)
+		return len(kept), false, err
+	}
+	if len(l.many) > 0 { // mostly all of those that words or bounds find are kept
+		if kept, err := l.spotsAmong(l.many[0]); err != nil || len(kept) > mostCounted {
+			return mostCounted, true, err
 		}
-		more = count > mostCounted || time.Now().After(until) //nolint:forbidigo // as above
-		return !more
 	}
-	if len(l.many) == 0 {
-		err = l.whole(tell)
-		return min(count, mostCounted), more, err
-	}
-	// Of those that words find: there are more than were gathered.
-	err = l.each(l.many[0], l.looked(), tell)
-	return min(count, mostCounted), true, err
+	return l.countUntil(longestWhole, l.parts, func(part int, do func(*recordRow, *record.Record) bool) error { return l.wholeOf(part, l.parts, do) })
 }

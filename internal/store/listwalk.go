@@ -1,10 +1,6 @@
 package store
 
-import (
-	"strings"
-
-	"codicil/core/record"
-)
+import "codicil/core/record"
 
 // walkedRow is a record met on a walk.
 type walkedRow struct {
@@ -44,11 +40,7 @@ func (l *listing) step(columns string, blank bool, from *spot, limit, offset int
 	if l.Descending {
 		direction = " DESC"
 	}
-	of := strings.Split(columns, ", ")
-	for i := range of {
-		of[i] = "records." + of[i]
-	}
-	statement := "SELECT " + strings.Join(of, ", ") + ", CAST(" + key + " AS BLOB) AS sorted_by FROM " + tables + text + " ORDER BY " + key + direction + ", " + id + direction + " LIMIT ? OFFSET ?"
+	statement := "SELECT " + columns + ", CAST(" + key + " AS BLOB) AS sorted_by FROM " + tables + text + " ORDER BY " + key + direction + ", " + id + direction + " LIMIT ? OFFSET ?"
 	err = l.db.Raw(statement, append(values, limit, offset)...).Scan(&rows).Error
 	return rows, err
 }
@@ -86,7 +78,7 @@ func (l *listing) walk(page *ListPage) error {
 	}
 	page.Rows = []record.Record{}
 	var last spot
-	return l.along("*", func(r *record.Record, here spot) (bool, error) {
+	return l.along(allColumns, func(r *record.Record, here spot) (bool, error) {
 		if len(page.Rows) == l.Limit {
 			page.Next = last.String()
 			return false, nil

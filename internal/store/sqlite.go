@@ -350,6 +350,15 @@ func recordsWith(grams []string) (query string, values []any) {
 // valueOf is the stored value of a field of the header, NULL for none.
 func valueOf(field string) string { return `json_extract(field_values, '$."` + field + `"')` }
 
+// valuesOf are the stored values of some fields of the header, as they are kept of all.
+func valuesOf(fields []string) string {
+	pairs := make([]string, len(fields))
+	for i, f := range fields {
+		pairs[i] = "'" + f + "', " + valueOf(f)
+	}
+	return "json_object(" + strings.Join(pairs, ", ") + ")"
+}
+
 // follows is a condition that a row comes after a place in an order of two columns.
 func follows(first, second string, descending bool) string {
 	relation := ">"

@@ -13,18 +13,21 @@ type Body = {
   selection: { search?: string; sort?: string; filters: unknown[] };
 };
 
-/** A list over 250 records at an address. */
+/** A list over 250 records at an address; a page tells only that there are more than told, if that is given. */
 async function list(
   address: string,
+  told?: number,
 ): Promise<{ list: Listing; asked: Asked[]; router: ReturnType<typeof createRouter> }> {
   const asked = serve({
     "POST /records/list": (b: Body) => ({
-      total: 250,
+      total: told ?? 250,
+      more: told !== undefined,
       all: 300,
       rows: Array.from({ length: Math.min(b.limit, 250 - b.offset) }, (_, i) => ({
         number: `V${b.offset + i}`,
       })),
     }),
+    "POST /records/count": () => ({ total: 250, more: false }),
   });
   const router = createRouter({
     history: createMemoryHistory(),
@@ -78,6 +81,19 @@ describe("a list", () => {
     l.show(400, 500); // there is nothing that far down
     await flushPromises();
     expect(asked.map((a) => (a.body as Body).offset)).toEqual([0, 100]);
+  });
+
+  it("asks how many there are where a page does not tell, and shows all of them", async () => {
+    const { list: l, asked } = await list("/records/vendor?search=rope", 90);
+    await flushPromises();
+    expect(asked.map((a) => a.path)).toEqual(["/records/list", "/records/count"]);
+    expect((asked[1]!.body as Body).selection.search).toBe("rope");
+    expect([l.total, l.more]).toEqual([250, false]);
+    l.show(120, 160);
+    await flushPromises();
+    expect(l.rows.get(160)?.number).toBe("V160");
+    const { asked: plainly } = await list("/records/vendor?search=quay");
+    expect(plainly.map((a) => a.path)).toEqual(["/records/list"]);
   });
 
   it("begins anew when its address changes", async () => {

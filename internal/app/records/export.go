@@ -19,7 +19,7 @@ import (
 
 // export is a list that is written as a file.
 type export struct {
-	service *Service
+	lists   *Lists
 	query   store.ListQuery
 	columns []string
 	banded  []string // columns whose numbers a rule sorts
@@ -27,13 +27,13 @@ type export struct {
 	ofLines bool // a row for each line
 }
 
-func (s *Service) export(ctx context.Context, request contract.ListRequest) (*export, error) {
+func (s *Lists) export(ctx context.Context, request contract.ListRequest) (*export, error) {
 	_, q, sorted, err := s.query(ctx, request)
 	if err != nil {
 		return nil, err
 	}
 	q.After, q.Offset = "", 0
-	e := &export{service: s, query: q, columns: request.Columns, scales: sorted}
+	e := &export{lists: s, query: q, columns: request.Columns, scales: sorted}
 	if len(e.columns) == 0 {
 		for i := range q.Kind.Headers() {
 			e.columns = append(e.columns, q.Kind.Fields[i].Key)
@@ -60,7 +60,7 @@ func (e *export) write(ctx context.Context, to io.Writer, after func() error) er
 	if err := exchange.WriteTo(out, [][]string{head}); err != nil {
 		return err
 	}
-	err := e.service.base.Store.EachListed(ctx, e.query, func(r *record.Record) error {
+	err := e.lists.base.Store.EachListed(ctx, e.query, func(r *record.Record) error {
 		if err := exchange.WriteTo(out, e.rows(r)); err != nil {
 			return err
 		}
@@ -105,7 +105,7 @@ func (e *export) rows(r *record.Record) (rows [][]string) {
 
 // Export writes a whole list as CSV, every value exact and the same for everybody. With a column of the lines it has a
 // row for each line. Cost: one reading of the list.
-func (s *Service) Export(ctx context.Context, request contract.ListRequest, to io.Writer) error {
+func (s *Lists) Export(ctx context.Context, request contract.ListRequest, to io.Writer) error {
 	if err := access.NeedFor(ctx, request.Kind, actor.RecordsExport); err != nil {
 		return err
 	}
@@ -123,7 +123,7 @@ func (s *Service) Export(ctx context.Context, request contract.ListRequest, to i
 }
 
 // StartExport begins a run that writes a whole list as Export does, and keeps the file.
-func (s *Service) StartExport(ctx context.Context, request contract.ListRequest) (contract.Run, error) {
+func (s *Lists) StartExport(ctx context.Context, request contract.ListRequest) (contract.Run, error) {
 	if err := access.NeedFor(ctx, request.Kind, actor.RecordsExport); err != nil {
 		return contract.Run{}, err
 	}

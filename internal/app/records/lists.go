@@ -7,6 +7,7 @@ import (
 	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/runs"
 	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -17,11 +18,17 @@ import (
 	"slices"
 )
 
+// Lists serves lists of records, and what is made of them.
+type Lists struct {
+	base *judging.Service
+	runs *runs.Service
+}
+
 // mostLinks is how many records a person is offered at once.
 const mostLinks = 20
 
 // FindLinks returns records to choose from for a link.
-func (s *Service) FindLinks(ctx context.Context, kind, words, company string) ([]contract.LinkOption, error) {
+func (s *Lists) FindLinks(ctx context.Context, kind, words, company string) ([]contract.LinkOption, error) {
 	if err := access.Need(ctx, actor.RecordsRead); err != nil {
 		return nil, err
 	}
@@ -47,7 +54,7 @@ const nowhere = "-"
 
 // query makes what a person asks of a list ready. Where a filter asks for a band, every record that is met is
 // judged.
-func (s *Service) query(ctx context.Context, request contract.ListRequest) (ref *cache.Reference, q store.ListQuery, sorted *scales, err error) {
+func (s *Lists) query(ctx context.Context, request contract.ListRequest) (ref *cache.Reference, q store.ListQuery, sorted *scales, err error) {
 	ref, k, err := s.base.KindOf(ctx, request.Kind)
 	if err != nil {
 		return nil, q, nil, err
@@ -86,7 +93,7 @@ func (s *Service) query(ctx context.Context, request contract.ListRequest) (ref 
 }
 
 // List returns a page of a list.
-func (s *Service) List(ctx context.Context, request contract.ListRequest) (contract.RecordPage, error) {
+func (s *Lists) List(ctx context.Context, request contract.ListRequest) (contract.RecordPage, error) {
 	if err := access.NeedFor(ctx, request.Kind, actor.RecordsRead); err != nil {
 		return contract.RecordPage{}, err
 	}
@@ -119,16 +126,29 @@ func (s *Service) List(ctx context.Context, request contract.ListRequest) (contr
 	return page, links.Err()
 }
 
+// Count tells how many records a list finds, exactly up to ten thousand. Cost: up to a look into every record of the kind.
+func (s *Lists) Count(ctx context.Context, request contract.ListRequest) (contract.RecordCount, error) {
+	if err := access.NeedFor(ctx, request.Kind, actor.RecordsRead); err != nil {
+		return contract.RecordCount{}, err
+	}
+	_, q, _, err := s.query(ctx, request)
+	if err != nil {
+		return contract.RecordCount{}, err
+	}
+	total, more, err := s.base.Store.CountListed(ctx, q)
+	return contract.RecordCount{Total: total, More: more}, err
+}
+
 // scales sorts the numbers of saved records into their bands.
 type scales struct {
-	service *Service
-	ctx     context.Context
-	m       *cache.Reference
-	book    *plan.Book
+	lists *Lists
+	ctx   context.Context
+	m     *cache.Reference
+	book  *plan.Book
 }
 
 // scales returns what sorts the numbers of a kind; nil when no rule does.
-func (s *Service) scales(ctx context.Context, m *cache.Reference, k *record.Kind) (*scales, error) {
+func (s *Lists) scales(ctx context.Context, m *cache.Reference, k *record.Kind) (*scales, error) {
 	book, err := s.base.Cache.Book(ctx, k.Key)
 	if err != nil {
 		return nil, err
@@ -154,7 +174,7 @@ func (s *scales) columns(among []string) (sorted []string) {
 
 // of returns the bands of a record's columns. A record that no longer fits its kind has none.
 func (s *scales) of(r *record.Record, columns []string) (bands []contract.CellBand) {
-	t, err := s.service.base.Again(s.ctx, r)
+	t, err := s.lists.base.Again(s.ctx, r)
 	if err != nil {
 		return nil
 	}

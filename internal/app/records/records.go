@@ -28,13 +28,14 @@ import (
 
 // Service serves these use cases.
 type Service struct {
-	base *judging.Service
+	Lists
 	live *Live
-	runs *runs.Service
 }
 
 // New returns the use cases.
-func New(j *judging.Service, live *Live, r *runs.Service) *Service { return &Service{j, live, r} }
+func New(j *judging.Service, live *Live, r *runs.Service) *Service {
+	return &Service{Lists{j, r}, live}
+}
 
 // Show returns a record as people see it.
 func Show(ctx context.Context, j *judging.Service, r *record.Record) (contract.Record, error) {

@@ -1509,6 +1509,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/records/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * How many records a list finds, exactly
+         * @description A page of a long list tells it only as far as it is soon known. Offset, after, limit and columns do not matter here.
+         */
+        post: operations["countRecords"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/records/export": {
         parameters: {
             query?: never;
@@ -5832,6 +5852,12 @@ export interface components {
             all: number;
             rows: components["schemas"]["RecordRow"][];
         };
+        RecordCount: {
+            /** @description How many the selection finds, up to 10,000 */
+            total: number;
+            /** @description There are more than total: more than 10,000, or counting took longer than ten seconds */
+            more: boolean;
+        };
         RecordRow: {
             number: string;
             company: string;
@@ -9642,6 +9668,31 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecordPage"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    countRecords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ListRequest"];
+            };
+        };
+        responses: {
+            /** @description How many */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecordCount"];
                 };
             };
             default: components["responses"]["Failure"];

@@ -62,7 +62,10 @@ export function onChangeOf(
   return again;
 }
 
-/** What holds for all records, and is no other when one of them changes. */
+/**
+ * What holds for all records, and is no other when one of them changes; and how many a long list finds, which takes long to
+ * count: it is counted again when the list is opened or somebody changes something here.
+ */
 const ofNoRecord = new Set([
   "catalog",
   "follow-ons",
@@ -70,6 +73,7 @@ const ofNoRecord = new Set([
   "keys",
   "layout",
   "persons",
+  "records-counted",
   "roles",
   "tables",
   "told",

@@ -331,6 +331,9 @@ const newLink = computed(() => {
           </template>
         </div>
       </div>
+      <p v-if="list.more && !list.loading" class="quiet padded">
+        These are the first {{ count(list.total) }}. Narrow the list by words or filters to see the others.
+      </p>
     </div>
   </div>
 </template>

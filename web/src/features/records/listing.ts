@@ -1,4 +1,4 @@
-import { useQueries } from "@tanstack/vue-query";
+import { useQueries, useQuery } from "@tanstack/vue-query";
 import { computed, reactive, ref, shallowRef, watch } from "vue";
 import { useRoute, useRouter, type LocationQuery, type LocationQueryRaw } from "vue-router";
 import { api, ask, type RecordRow, type Selection } from "@/api/client";
@@ -52,6 +52,8 @@ export function selectionOf(query: LocationQuery): Selection {
 }
 
 const pageSize = 100;
+/** Up to how many records it is told how many there are. */
+const countedAtMost = 10_000;
 /** How long a list may be that is exported while somebody waits. */
 const exportedAtOnce = 5000;
 
@@ -103,6 +105,15 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     },
     queryClient,
   );
+  /** How many there are, where a page tells it only as far as it is soon known. */
+  const counted = useQuery(
+    {
+      queryKey: computed(() => ["records-counted", body.value]),
+      queryFn: ({ signal }) => ask(api.POST("/records/count", { body: body.value, signal })),
+      enabled: computed(() => pages.value.some((p) => p.data?.more && p.data.total < countedAtMost)),
+    },
+    queryClient,
+  );
   /** What the pages in sight say. */
   const answered = computed(() => {
     const first = pages.value.find((p) => p.data)?.data;
@@ -111,7 +122,8 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     pages.value.forEach((p, i) =>
       p.data?.rows.forEach((row, at) => rows.set(inSight.value[i]! * pageSize + at, row)),
     );
-    return { table: table.value, total: first.total, more: first.more, all: first.all, rows };
+    const total = counted.data.value ?? first;
+    return { table: table.value, total: total.total, more: total.more, all: first.all, rows };
   });
   /** Rows of one table can be shown in place of each other: they are of one kind, in the same columns. */
   const table = computed(() => JSON.stringify([kind(), columns.value]));
@@ -148,7 +160,8 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     const told: { text?: string; run?: number } = {};
     await exporting.attempt(async () => {
       const asked = { ...body.value, columns: undefined };
-      if ((known.value?.total ?? 0) > exportedAtOnce) told.run = (await startExport(asked)).id;
+      if (known.value?.more || (known.value?.total ?? 0) > exportedAtOnce)
+        told.run = (await startExport(asked)).id;
       else told.text = await ask(api.POST("/records/export", { body: asked, parseAs: "text" }));
     });
     return told;
@@ -164,7 +177,7 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     rows: computed(() => known.value?.rows ?? new Map<number, RecordRow>()),
     problem: computed(() => pages.value.find((p) => p.error)?.error?.message ?? exporting.trouble.problem),
     retry: () => queryClient.invalidateQueries({ queryKey: ["records"] }),
-    loading: computed(() => pages.value.some((p) => p.isFetching)),
+    loading: computed(() => pages.value.some((p) => p.isFetching) || counted.isFetching.value),
     loaded: computed(() => !!known.value),
     show,
     between,
