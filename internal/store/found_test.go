@@ -4,8 +4,10 @@ import (
 	"cmp"
 	"errors"
 	"fmt"
+	"path/filepath"
 	"slices"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -381,5 +383,43 @@ func TestALongListIsCountedExactly(t *testing.T) {
 		require.NoError(t, err, name)
 		assert.LessOrEqual(t, page.Total, total, name)
 		assert.True(t, page.More || page.Total == total, name)
+	}
+}
+
+// Whoever asks for almost equal names right after the start is answered while they are still being read, and closing waits for that.
+func TestNamesAreAskedForBeforeTheyAreHeld(t *testing.T) {
+	path := filepath.Join(t.TempDir(), "names.db")
+	s := open(t, path)
+	require.NoError(t, s.SaveKinds(t.Context(), []record.Kind{shipment}))
+	require.NoError(t, s.SaveCompany(t.Context(), record.Company{Key: "10", Rounding: "half-up"}, stamp("Ada")))
+	u := match.Unique{Fields: []string{"name"}, Ignore: match.AllIgnored, Near: true}
+	same := func(s *store.Store, name string) []string {
+		key, _ := u.Ignore.Key([]string{name})
+		found, err := s.SameRecords(t.Context(), &shipment, u, "10", key, []string{name})
+		assert.NoError(t, err)
+		slices.Sort(found)
+		return found
+	}
+	same(s, "Quay Ropes") // the set is made, and written to from now on
+	require.NoError(t, s.Transaction(t.Context(), func(tx *store.Store) error {
+		for i := range 1500 {
+			name := fmt.Sprintf("%s Rigging %d", strings.Repeat(string(rune('a'+i%26)), 3+i%7), i)
+			if _, err := tx.AddRecord(t.Context(), record.Record{Ref: record.Ref{Kind: "shipment"}, Company: "10", State: record.Kept, Content: record.Content{Values: map[string]string{"name": name}}}, plain, nil, stamp("Ada")); err != nil {
+				return err
+			}
+		}
+		return nil
+	}))
+	want := same(s, "ccccc Rigging 2")
+	require.Contains(t, want, "S003")
+	require.NoError(t, s.Close())
+	for range 3 {
+		s = open(t, path)
+		var group sync.WaitGroup
+		for range 4 {
+			group.Go(func() { assert.Equal(t, want, same(s, "ccccc Rigging 2")) })
+		}
+		group.Wait()
+		require.NoError(t, s.Close())
 	}
 }

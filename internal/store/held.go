@@ -3,7 +3,9 @@ package store
 import (
 	"context"
 	"hash/fnv"
+	"strconv"
 	"sync/atomic"
+	"time"
 
 	"codicil/core/match"
 )
@@ -61,7 +63,11 @@ const DefaultHeldNames = 48 << 20
 // are more, looking for one takes longer.
 func (s *Store) LimitNames(bytes int) { s.shared.mostMarks.Store(int64(bytes / match.MarkSize)) }
 
-// heldOf returns what is held of a set; nil where it is not ready and cannot be made now. It is made once, from all that is kept.
+// heldSoon is how long somebody waits for what is held to be made: where it takes longer the database is asked.
+const heldSoon = 30 * time.Millisecond
+
+// heldOf returns what is held of a set; nil where it is not ready: then the database is asked. It is made once, from all that is kept,
+// beside those that ask for it.
 func (s *Store) heldOf(ctx context.Context, set *uniqueSet, near bool) (*held, error) {
 	if known, there := s.shared.held.Load(set.ID); there {
 		if h := known.(*held); h.ready.Load() {
@@ -71,6 +77,28 @@ func (s *Store) heldOf(ctx context.Context, set *uniqueSet, near bool) (*held, e
 	if s.within {
 		return nil, nil
 	}
+	of := *set
+	made := s.shared.holding.DoChan(strconv.FormatInt(set.ID, 10), func() (any, error) { return nil, s.hold(&of, near) }) //nolint:contextcheck // it is not one caller's
+	soon := time.NewTimer(heldSoon)
+	defer soon.Stop()
+	select {
+	case <-soon.C:
+		return nil, nil
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	case m := <-made:
+		known, there := s.shared.held.Load(set.ID)
+		if m.Err != nil || !there {
+			return nil, m.Err
+		}
+		return known.(*held), nil
+	}
+}
+
+// hold makes what is held of a set, unless it is there. It ends when the store is closed.
+func (s *Store) hold(set *uniqueSet, near bool) error {
+	ctx, done := s.shared.beside.begin()
+	defer done()
 	s.shared.making.Lock()
 	defer s.shared.making.Unlock()
 	fresh := &held{}
@@ -80,26 +108,26 @@ func (s *Store) heldOf(ctx context.Context, set *uniqueSet, near bool) (*held, e
 	known, _ := s.shared.held.LoadOrStore(set.ID, fresh)
 	h := known.(*held)
 	if h.ready.Load() {
-		return h, nil
+		return nil
 	}
 	// From here on what is written is put into it. What is being written that began before is waited for.
 	if err := s.Transaction(ctx, func(*Store) error { return nil }); err != nil {
-		return nil, err
+		return err
 	}
 	var company, key string
 	if err := s.eachRow(ctx, "SELECT company, key FROM unique_keys WHERE unique_set = ?", set.ID, []any{&company, &key}, func() bool {
 		h.keys.add(keyMark(company, key))
 		return true
 	}); err != nil {
-		return nil, err
+		return err
 	}
 	if near {
 		if err := s.holdNames(ctx, set, h); err != nil {
-			return nil, err
+			return err
 		}
 	}
 	h.ready.Store(true)
-	return h, nil
+	return nil
 }
 
 // holdNames reads the names of a set. Cost: all of them; where there are too many, as many as may be held.

@@ -8,6 +8,8 @@ import (
 	"sync"
 	"sync/atomic"
 
+	"golang.org/x/sync/singleflight"
+
 	"codicil/core/record"
 )
 
@@ -342,6 +344,8 @@ type shared struct {
 	turn    atomic.Int64 // counts the changes of kinds and their indexes
 	making  sync.Mutex   // held while a set of unique keys, or what is held of it in memory, is made
 	held    sync.Map     // *held by set
+	holding singleflight.Group
+	beside  *beside
 	// mostMarks is how many marks of names are held of a set.
 	mostMarks atomic.Int64
 	keys      recent[keyChange]

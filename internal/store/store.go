@@ -138,7 +138,7 @@ func open(ctx context.Context, path, system string, isNew bool, release func() e
 		return nil, closing(err)
 	}
 	//nolint:contextcheck // the file closes when whoever opened it is gone
-	s := &Store{shared: &shared{path: path, commits: &w.commits, close: func() error { return errors.Join(readers.Close(), w.Close(), release()) }}}
+	s := &Store{shared: &shared{path: path, commits: &w.commits, beside: newBeside(), close: func() error { return errors.Join(readers.Close(), w.Close(), release()) }}}
 	s.LimitNames(DefaultHeldNames)
 	if s.db, err = gorm.Open(dialect{readers}, options(true)); err == nil {
 		s.writer, err = gorm.Open(dialect{w}, options(false))
@@ -205,7 +205,10 @@ func options(prepared bool) *gorm.Config {
 }
 
 // Close closes the database.
-func (s *Store) Close() error { return s.shared.close() }
+func (s *Store) Close() error {
+	s.shared.beside.close()
+	return s.shared.close()
+}
 
 // Check looks at every page of the file; it reads the whole file once, and ends early where the context does. The error
 // says what is damaged, and Damaged tells so from then on.
