@@ -48,8 +48,11 @@ const sorted = computed(() => {
       </button>
       <span class="text"
         >{{ textOf(m) }}
-        <RouterLink v-for="r in m.records" :key="r.key" :to="recordPlace(r.what, r.key)" class="plain"
-          >{{ r.key }} {{ r.title }}</RouterLink
+        <template v-for="(r, i) in m.records" :key="r.key"
+          >{{ i ? ", " : ""
+          }}<RouterLink :to="recordPlace(r.what, r.key)" class="plain named"
+            >{{ r.key }} {{ r.title }}</RouterLink
+          ></template
         ></span
       >
       <span v-if="m.given" class="quiet"
@@ -89,6 +92,10 @@ li {
 .plain {
   font-weight: 600;
   white-space: nowrap;
+}
+.named {
+  padding: 0;
+  white-space: normal;
 }
 .reason {
   display: flex;

@@ -5,7 +5,7 @@ import ListExport from "@/ui/ListExport.vue";
 import ListHead from "@/ui/ListHead.vue";
 import { useList } from "@/ui/list";
 import type { Schemas } from "@/api/client";
-import { inSentence } from "@/queries/format";
+import { count, inSentence } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 
 const props = defineProps<{
@@ -47,7 +47,7 @@ const list = useList<Schemas["Balance"]>(
           <b>{{ b.balance.text }}</b>
         </td>
         <td>{{ b.currency }}</td>
-        <td class="right">{{ b.entries }}</td>
+        <td class="right">{{ count(b.entries) }}</td>
       </tr>
     </tbody>
   </table>

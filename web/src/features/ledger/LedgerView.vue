@@ -13,7 +13,7 @@ import MoreRows from "@/ui/MoreRows.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { change, useAsked, usePages } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
-import { format, inSentence, moment } from "@/queries/format";
+import { count, format, inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { useGoOn } from "@/ui/goOn";
 
@@ -126,7 +126,7 @@ const list = useList<PostingSummary>(
     <section class="list">
       <div class="page-head">
         <h1>{{ ledger === "books" ? "Books" : "Practice ledger" }}</h1>
-        <span class="quiet">{{ summary.data?.postings ?? 0 }} posted</span>
+        <span class="quiet">{{ count(summary.data?.postings ?? 0) }} posted</span>
         <span class="spring" />
         <div class="switch" role="group" aria-label="Ledger">
           <button
@@ -162,7 +162,7 @@ const list = useList<PostingSummary>(
         <template v-if="ledger === 'practice' && summary.data?.own">
           <template v-if="emptying">
             <span
-              >{{ summary.data.own }} of {{ summary.data.postings }}
+              >{{ count(summary.data.own) }} of {{ count(summary.data.postings) }}
               {{ summary.data.postings === 1 ? "posting is" : "postings are" }} yours and would go; those of
               others stay, and so do proofs that point to one ({{ summary.data.proofs }} do).</span
             >

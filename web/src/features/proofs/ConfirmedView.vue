@@ -10,7 +10,7 @@ import FamilyGlyph from "@/ui/FamilyGlyph.vue";
 import ProofsHead from "@/features/proofs/ProofsHead.vue";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
-import { format } from "@/queries/format";
+import { count, format } from "@/queries/format";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** Which rules are confirmed by proofs: companies by types, and the rules themselves, the neediest first. */
@@ -103,7 +103,7 @@ const totals = computed(() => {
   <div class="page">
     <ProofsHead>
       <span v-if="rules" class="summary" role="status">
-        <b>{{ totals.both }}</b> of {{ totals.all }} rules proved both ways
+        <b>{{ count(totals.both) }}</b> of {{ count(totals.all) }} rules proved both ways
         <span class="quiet">· {{ totals.strength }} % of slightly wrong versions noticed</span>
       </span>
     </ProofsHead>
@@ -134,7 +134,7 @@ const totals = computed(() => {
                 @click="choose({ company: c.key, type: t.key })"
               >
                 <span class="visually-hidden">{{ t.label }} in {{ c.name }}: </span>
-                {{ cell(c.key, t.key).both }} of {{ cell(c.key, t.key).all }}
+                {{ count(cell(c.key, t.key).both) }} of {{ count(cell(c.key, t.key).all) }}
                 <span class="visually-hidden"> rules proved both ways</span>
                 <span v-if="cell(c.key, t.key).broken" class="broken">
                   <ConfirmMark state="failing" /> {{ cell(c.key, t.key).broken }}</span
@@ -162,7 +162,7 @@ const totals = computed(() => {
               <FamilyGlyph :family="r.family as Family" />
               <RouterLink :to="`/plan?rule=${r.rule}`">{{ r.sentence }}</RouterLink>
             </td>
-            <td class="right">{{ r.reached }} of {{ r.goals.length }}</td>
+            <td class="right">{{ count(r.reached) }} of {{ count(r.goals.length) }}</td>
             <td class="right">{{ r.strength?.mutants ? `${strength(r)} %` : "" }}</td>
             <td class="quiet">{{ next(r) }}</td>
           </tr>

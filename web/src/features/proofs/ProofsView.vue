@@ -13,7 +13,7 @@ import { parseAddress } from "@/api/address";
 import ActTold from "@/ui/ActTold.vue";
 import ProofsHead from "@/features/proofs/ProofsHead.vue";
 import { useProofRun } from "@/features/proofs/proofRun";
-import { moment } from "@/queries/format";
+import { count, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { usePlan } from "@/queries/plan";
 import { useGoOn } from "@/ui/goOn";
@@ -197,7 +197,9 @@ const what = {
           >{{ runs.failed }} {{ runs.failed === 1 ? "fails" : "fail" }}</b
         >
         <span v-if="runs.running || runs.stopped" class="quiet">
-          · {{ runs.results.size }} of {{ runs.total }} run{{ runs.stopped ? ", then stopped" : "" }}</span
+          · {{ count(runs.results.size) }} of {{ count(runs.total) }} run{{
+            runs.stopped ? ", then stopped" : ""
+          }}</span
         >
         <span v-else-if="runs.ranAt" class="quiet"> · run {{ moment(runs.ranAt.toISOString()) }}</span>
       </span>

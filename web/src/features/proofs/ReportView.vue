@@ -3,7 +3,7 @@ import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, withRules } from "@/api/client";
 import ConfirmMark from "@/features/proofs/ConfirmMark.vue";
-import { dayInWords, format, moment } from "@/queries/format";
+import { count, dayInWords, format, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { useAsked } from "@/queries/client";
 import { useShown } from "@/queries/codicils";
@@ -102,7 +102,7 @@ function print() {
         <p>
           <ConfirmMark :state="r.confirmation.state" words />
           · rule {{ r.confirmation.rule }}, version {{ r.confirmation.version }} ·
-          {{ r.confirmation.reached }} of {{ r.confirmation.goals.length }} shown ·
+          {{ count(r.confirmation.reached) }} of {{ count(r.confirmation.goals.length) }} shown ·
           {{ r.confirmation.strength?.noticed }} of {{ r.confirmation.strength?.mutants }} wrong versions
           noticed
         </p>

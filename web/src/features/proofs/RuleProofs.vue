@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { count } from "@/queries/format";
 import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
 import type { Suggestion } from "@/api/client";
@@ -48,15 +49,14 @@ async function correct(s: Suggestion) {
       <p class="state" role="status">
         <ConfirmMark :state="confirmation.found.state" words />
         <span class="quiet">
-          · {{ confirmation.found.reached }} of {{ confirmation.found.goals.length }} shown<template
-            v-if="strength !== undefined"
-          >
+          · {{ count(confirmation.found.reached) }} of
+          {{ count(confirmation.found.goals.length) }} shown<template v-if="strength !== undefined">
             · strength {{ strength }} %</template
           ></span
         >
         ·
         <RouterLink :to="`/proofs?rule=${rule}`"
-          >{{ confirmation.found.proofs.length }}
+          >{{ count(confirmation.found.proofs.length) }}
           {{ confirmation.found.proofs.length === 1 ? "proof" : "proofs" }}</RouterLink
         >
       </p>

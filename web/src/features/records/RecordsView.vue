@@ -242,7 +242,7 @@ const newLink = computed(() => {
       <template v-if="list.all"
         >No results.
         <button type="button" class="plain" @click="router.replace(`/records/${kindKey}`)">
-          Show all {{ list.all }}
+          Show all {{ count(list.all) }}
         </button></template
       >
       <template v-else>

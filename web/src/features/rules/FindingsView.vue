@@ -81,7 +81,9 @@ const groups = computed(() =>
       <span class="spring" />
       <ListExport name="Findings" :list="list" />
       <template v-if="data.looking.value">
-        <span class="quiet" role="status">{{ data.done.value }} of {{ data.total.value }} records</span>
+        <span class="quiet" role="status"
+          >{{ count(data.done.value) }} of {{ count(data.total.value) }} records</span
+        >
         <button type="button" class="button" @click="data.stop">Stop</button>
       </template>
       <button v-else type="button" class="button" @click="data.look">Look over the records</button>

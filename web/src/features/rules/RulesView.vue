@@ -153,7 +153,7 @@ const session = useSession();
           @change="list.set('kind', $event === 'all' ? '' : $event)"
         />
       </h1>
-      <span class="quiet">{{ list.found.length }} of {{ list.rules?.length ?? 0 }}</span>
+      <span class="quiet">{{ count(list.found.length) }} of {{ count(list.rules?.length ?? 0) }}</span>
       <RouterLink
         v-if="session.everywhere"
         :to="{ path: '/rules/learned', query: { kind: list.kind || undefined } }"

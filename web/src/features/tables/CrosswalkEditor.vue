@@ -7,7 +7,7 @@ import RowsEditor from "@/features/tables/RowsEditor.vue";
 import { useRowsEditor } from "@/features/tables/rowsEditor";
 import ValueCell from "@/features/tables/ValueCell.vue";
 import { useAsked } from "@/queries/client";
-import { format } from "@/queries/format";
+import { count, format } from "@/queries/format";
 import CellProblem from "@/ui/CellProblem.vue";
 import DateInput from "@/ui/DateInput.vue";
 import UseList from "@/ui/UseList.vue";
@@ -200,7 +200,7 @@ function setDefault(i: number, value: string) {
               <td>
                 <b>{{ m.codes.join(", ") }}</b>
               </td>
-              <td>{{ m.count }}</td>
+              <td>{{ count(m.count) }}</td>
               <td>
                 <RouterLink :to="`/plan?rule=${m.rule}`">rule {{ m.rule }}</RouterLink>
               </td>

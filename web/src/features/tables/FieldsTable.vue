@@ -11,7 +11,7 @@ import TroubleNote from "@/ui/TroubleNote.vue";
 import UseList from "@/ui/UseList.vue";
 import { askOnce, change, useAsked } from "@/queries/client";
 import { useAttempt } from "@/queries/attempt";
-import { inSentence, moment } from "@/queries/format";
+import { count, inSentence, moment } from "@/queries/format";
 import { useCatalog } from "@/queries/catalog";
 import { useSession } from "@/queries/session";
 
@@ -128,8 +128,8 @@ const sections = computed(() =>
     <h2>{{ removing.field.added ? "Remove" : "Put away" }} {{ removing.field.label }}</h2>
     <p>
       <template v-if="removing.uses.values"
-        >{{ removing.uses.values }} records hold a value of it. The values are kept and come back with the
-        field.</template
+        >{{ count(removing.uses.values) }} records hold a value of it. The values are kept and come back with
+        the field.</template
       >
       <template v-else>No record holds a value of it.</template>
     </p>

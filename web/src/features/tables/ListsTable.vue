@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { count } from "@/queries/format";
 import { computed } from "vue";
 import ListEditor from "@/features/tables/ListEditor.vue";
 import { useLists, type CodeListSummary } from "@/queries/lists";
@@ -53,7 +54,7 @@ const mayChange = computed(() => session.may("tables.change") && session.everywh
             <code>{{ l.key }}</code>
           </td>
           <td>{{ l.standard }}</td>
-          <td class="right">{{ l.entries }}</td>
+          <td class="right">{{ count(l.entries) }}</td>
           <td class="right">{{ l.used }}</td>
           <td class="fields">
             {{
