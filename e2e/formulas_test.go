@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"testing"
+	"time"
 
 	"github.com/chromedp/cdproto/input"
 	"github.com/chromedp/chromedp"
@@ -23,8 +24,21 @@ func (u *user) formula(field, family string) {
 }
 
 // accepts presses Enter as a keyboard does, so that who takes it for itself keeps it
-// from being typed.
-func (u *user) accepts() { u.strikes(kb.Enter) }
+// from being typed. A list of proposals that has only just opened takes no key yet: it is pressed again until the formula is another.
+func (u *user) accepts() {
+	u.t.Helper()
+	written := `(document.querySelector(".pane .cm-content")?.innerText ?? "")`
+	before, err := browser.Ask(u.page, chromedp.Evaluate[string](written))
+	require.NoError(u.t, err)
+	taken := written + " !== " + quote(before)
+	for range 5 {
+		u.strikes(kb.Enter)
+		if _, err := browser.Ask(u.page, chromedp.Poll[bool](taken, chromedp.WithPollingInterval(30*time.Millisecond), chromedp.WithPollingTimeout(time.Second))); err == nil {
+			return
+		}
+	}
+	require.Fail(u.t, "Enter took nothing")
+}
 
 // strikes presses a key as a keyboard does: who takes it for itself keeps it from being typed.
 func (u *user) strikes(key string) {

@@ -361,6 +361,9 @@ func (a *Application) Close() {
 	if a.provider != nil {
 		a.provider.Close()
 	}
+	if a.app != nil { // runs end before what they write to
+		a.app.Close()
+	}
 	if a.store != nil {
 		_ = a.store.Close()
 	}
