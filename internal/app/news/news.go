@@ -48,6 +48,7 @@ type Service struct {
 	// ended is closed when the application ends.
 	ended chan struct{}
 	end   sync.Once
+	looks sync.WaitGroup // those who look at the trail
 }
 
 // listener is a tab that listens.
@@ -65,8 +66,25 @@ func New(j *judging.Service) *Service {
 	return &Service{base: j, listening: map[*listener]bool{}, seats: map[thing]map[tab]*seat{}, ended: make(chan struct{})}
 }
 
-// End lets all who listen go; nobody can listen any more.
-func (s *Service) End() { s.end.Do(func() { close(s.ended) }) }
+// End lets all who listen go; nobody can listen any more, and the trail is read no more.
+func (s *Service) End() {
+	s.end.Do(func() {
+		s.mutex.Lock()
+		close(s.ended)
+		s.mutex.Unlock()
+	})
+	s.looks.Wait()
+}
+
+// over tells whether it has ended. It is called under the mutex.
+func (s *Service) over() bool {
+	select {
+	case <-s.ended:
+		return true
+	default:
+		return false
+	}
+}
 
 // Heard is a piece of news, with the entry of the trail that it goes to.
 type Heard struct {
@@ -170,9 +188,10 @@ func (s *Service) enter(ctx context.Context, l *listener, head int64) (told int6
 		return 0, &fault.Fault{Reason: fault.Busy, Notice: tooManyListen.With()}
 	}
 	s.listening[l] = true
-	if !s.looking {
+	if !s.looking && !s.over() {
 		s.looking, s.last = true, head
-		go s.look(context.WithoutCancel(ctx)) // it goes on for others when this one leaves
+		aside := context.WithoutCancel(ctx) // it goes on for others when this one leaves
+		s.looks.Go(func() { s.look(aside) })
 	}
 	l.last = max(s.last, head)
 	return l.last, nil
