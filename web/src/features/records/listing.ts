@@ -122,7 +122,7 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     pages.value.forEach((p, i) =>
       p.data?.rows.forEach((row, at) => rows.set(inSight.value[i]! * pageSize + at, row)),
     );
-    const total = counted.data.value ?? first;
+    const total = (first.more && counted.data.value) || first;
     return { table: table.value, total: total.total, more: total.more, all: first.all, rows };
   });
   /** Rows of one table can be shown in place of each other: they are of one kind, in the same columns. */
