@@ -5,7 +5,8 @@ import { defineComponent, h } from "vue";
 import { createMemoryHistory, createRouter } from "vue-router";
 import { useListing, writeFilters, type Listing } from "@/features/records/listing";
 import { fillCatalog } from "./catalog";
-import { serve, type Asked } from "./server";
+import { eventually } from "./eventually";
+import { json, serve, type Asked } from "./server";
 
 type Body = {
   offset: number;
@@ -17,6 +18,7 @@ type Body = {
 async function list(
   address: string,
   told?: number,
+  counts: () => unknown = () => ({ total: 250, more: false }),
 ): Promise<{ list: Listing; asked: Asked[]; router: ReturnType<typeof createRouter> }> {
   const asked = serve({
     "POST /records/list": (b: Body) => ({
@@ -27,7 +29,7 @@ async function list(
         number: `V${b.offset + i}`,
       })),
     }),
-    "POST /records/count": () => ({ total: 250, more: false }),
+    "POST /records/count": () => counts(),
   });
   const router = createRouter({
     history: createMemoryHistory(),
@@ -94,6 +96,19 @@ describe("a list", () => {
     expect(l.rows.get(160)?.number).toBe("V160");
     const { asked: plainly } = await list("/records/vendor?search=quay");
     expect(plainly.map((a) => a.path)).toEqual(["/records/list"]);
+  });
+
+  it("says why it is not counted, keeps what it has, and counts when it is asked again", async () => {
+    let answer: unknown = json(
+      { code: "unable", detail: "The disk is full.", status: 503, title: "", type: "" },
+      503,
+    );
+    const { list: l } = await list("/records/vendor?search=tern", 90, () => answer);
+    await eventually(() => expect(l.problem).toBe("The disk is full."));
+    expect([l.total, l.more]).toEqual([90, true]);
+    answer = { total: 250, more: false };
+    await l.retry();
+    await eventually(() => expect([l.total, l.more, l.problem]).toEqual([250, false, ""]));
   });
 
   it("begins anew when its address changes", async () => {

@@ -175,8 +175,16 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     more: computed(() => known.value?.more ?? false),
     all: computed(() => known.value?.all ?? 0),
     rows: computed(() => known.value?.rows ?? new Map<number, RecordRow>()),
-    problem: computed(() => pages.value.find((p) => p.error)?.error?.message ?? exporting.trouble.problem),
-    retry: () => queryClient.invalidateQueries({ queryKey: ["records"] }),
+    problem: computed(
+      () =>
+        pages.value.find((p) => p.error)?.error?.message ??
+        counted.error.value?.message ??
+        exporting.trouble.problem,
+    ),
+    retry: () =>
+      queryClient.invalidateQueries({
+        predicate: ({ queryKey: [first] }) => first === "records" || first === "records-counted",
+      }),
     loading: computed(() => pages.value.some((p) => p.isFetching) || counted.isFetching.value),
     loaded: computed(() => !!known.value),
     show,
