@@ -383,6 +383,21 @@ func TestALongListIsCountedExactly(t *testing.T) {
 		require.NoError(t, err, name)
 		assert.LessOrEqual(t, page.Total, total, name)
 		assert.True(t, page.More || page.Total == total, name)
+		// Far down the list stands what going through all of it meets there.
+		const from = 4000
+		met, want, got := 0, []string{}, []string{}
+		require.NoError(t, s.EachListed(t.Context(), store.ListQuery{Selector: selector}, func(r *record.Record) error {
+			if met++; met > from && met <= from+3 {
+				want = append(want, r.Number)
+			}
+			return nil
+		}))
+		page, err = s.List(t.Context(), store.ListQuery{Selector: selector, Offset: from, Limit: 3})
+		require.NoError(t, err, name)
+		for _, r := range page.Rows {
+			got = append(got, r.Number)
+		}
+		assert.Equal(t, want, got, name)
 	}
 }
 

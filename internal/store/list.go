@@ -51,6 +51,9 @@ const (
 	mostGathered = 5_000
 	// fewGathered is the same where only some are wanted, uncounted.
 	fewGathered = 400
+	// farDown is from where on of a list a walk to the page takes longer than looking at mostFarDown records one by one.
+	farDown     = 1_000
+	mostFarDown = 20_000
 	// longestCount is how long counting may take beside a page, and longestWhole by itself.
 	longestCount = 40 * time.Millisecond
 	longestWhole = 10 * time.Second
@@ -120,8 +123,11 @@ func (s *Store) List(ctx context.Context, q ListQuery) (page ListPage, err error
 		return page, err
 	}
 	most := mostGathered
-	if q.Uncounted {
+	switch {
+	case q.Uncounted:
 		most = fewGathered
+	case q.Offset >= farDown:
+		most = mostFarDown
 	}
 	found, few, err := l.gathered(most)
 	if err != nil {
