@@ -22,7 +22,7 @@ func (r *run) first(s cell, family rule.Family, value *feel.Value, chance func(c
 		switch {
 		case turn != nil:
 			act.Did, act.By = Beaten, turn
-		case !s.occasion(c):
+		case !s.occasion(c) && !(s.values.Derive[s.at] && c.On.New):
 			act.Did = OtherOccasion
 		default:
 			chance(s, c, act)
@@ -46,7 +46,7 @@ func (s *cell) occasion(c *rule.Compiled) bool {
 	if s.isNew() {
 		return c.On.New
 	}
-	return c.On.Change && (c.Family != rule.Default || c.Effect.Lifetime != rule.NewOnly || c.Effect.Fixed || s.derives())
+	return c.On.Change && (c.Family != rule.Default || c.Effect.Lifetime != rule.NewOnly || c.Effect.Fixed)
 }
 
 // chance evaluates the rule's condition and, if it holds, its value.

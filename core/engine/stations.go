@@ -263,12 +263,15 @@ func (r *run) fill(s cell, value *feel.Value) {
 	}
 	sourced := s.out.Made == "source"
 	var made feel.Value
+	kept := false
 	by := r.first(s, rule.Default, value, func(s cell, c *rule.Compiled, act *Act) {
 		if !r.applies(s, c, act) {
 			return
 		}
 		fixed := c.Effect.Fixed && !sourced
 		switch {
+		case c.Series != nil && s.values.Derive[s.at] && act.Before.IsNull() && !s.stored().IsNull(): // a number stays with what it was given to
+			act.Did, act.After, kept = Acted, s.stored(), true
 		case fixed && !s.derives() && (c.Effect.Lifetime == rule.NewOnly || (!s.stored().IsNull() && !r.outdated(s, c))):
 			act.Did, act.After = Acted, s.stored()
 		case !act.Before.IsNull() && !fixed && (sourced || !s.untouched(act.Before) || !r.outdated(s, c)):
@@ -284,7 +287,7 @@ func (r *run) fill(s cell, value *feel.Value) {
 		return
 	case !made.IsNull() && !r.keeps(s, made):
 		s.out.made("default", by)
-	case by.Effect.Fixed && made.IsNull():
+	case kept, by.Effect.Fixed && made.IsNull():
 		s.out.Made, s.out.Origin = "stored", s.storedBy()
 	}
 	if by.Effect.Fixed {

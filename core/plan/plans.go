@@ -5,14 +5,13 @@ import (
 	"sync"
 
 	"codicil/core/record"
-	"codicil/core/rule"
 )
 
 // Plans keeps the plans of books, so that each is built once for all days on which the same holds. Its zero value is ready for use,
 // by several at once. A book of which it keeps plans does not change any more.
 type Plans struct {
-	// Of are versions of rules of which the plans hold what is upstream only; none: all.
-	Of []*rule.Compiled
+	// Part, if any, is what is kept of a plan.
+	Part func(*Plan) *Plan
 
 	mutex sync.Mutex
 	books map[*Book]*kept
@@ -59,8 +58,8 @@ func (k *Plans) Plan(b *Book, s Scope) *Plan {
 		return p.on(s)
 	}
 	p = Build(b, s)
-	if len(k.Of) > 0 {
-		p = p.Upstream(k.Of...)
+	if k.Part != nil {
+		p = k.Part(p)
 	}
 	k.mutex.Lock()
 	defer k.mutex.Unlock()

@@ -103,3 +103,20 @@ func (p *Plan) reads(c *rule.Compiled) map[int]bool {
 	}
 	return reads
 }
+
+// Values returns the plan without its checks, journal and follow-ups, which are asked when all values are final. Cost: the fields.
+func (p *Plan) Values() *Plan {
+	part := *p
+	part.Partial, part.Needed = true, slices.Repeat([]bool{true}, len(p.stations))
+	part.stations = make([][][]*rule.Compiled, len(p.stations))
+	for place := range p.stations {
+		if p.Quiet(place) {
+			continue
+		}
+		part.stations[place] = make([][]*rule.Compiled, len(rule.Families))
+		for _, family := range rule.Families[:rule.Validate.Station()] {
+			part.stations[place][family.Station()] = p.At(place, family)
+		}
+	}
+	return &part
+}

@@ -87,9 +87,13 @@ func (h *Reach) Any(judged func(after bool) ([]*judge.Judged, error)) (bool, err
 	return err == nil && !slices.EqualFunc(one, other, sameOutcome), err
 }
 
-// upstream returns a runner that goes through what is upstream of versions of rules only.
+// upstream returns a runner that goes through what is upstream of versions of rules only; of none, through all.
 func (r *Runner) upstream(versions []*rule.Compiled) *Runner {
-	return &Runner{Book: r.Book, Scope: r.Scope, Facts: r.Facts, Single: r.Single, Extent: r.Extent, plans: plan.Plans{Of: versions}}
+	of := &Runner{Book: r.Book, Scope: r.Scope, Facts: r.Facts, Single: r.Single, Extent: r.Extent}
+	if len(versions) > 0 {
+		of.plans.Part = func(p *plan.Plan) *plan.Plan { return p.Upstream(versions...) }
+	}
+	return of
 }
 
 // sameOutcome tells whether two judgements of a document have the same values and say the same.

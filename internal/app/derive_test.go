@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/app"
@@ -86,4 +87,76 @@ func TestWhatIsRefusedIsNotDerived(t *testing.T) {
 		run, _ = derived(t, d, contract.DeriveRequest{Kind: "sales_order", Apply: true, Reason: "Try"})
 		assert.Empty(t, run.Counts)
 	}
+}
+
+// What a follow-up wrote, the number that a record was given, and what a person entered where no rule gives a value, can be given
+// by no rule again: they stay.
+func TestWhatNoRuleGivesAgainStays(t *testing.T) {
+	d := harbour(t)
+	t.Cleanup(d.Close)
+	references(t, d)
+	add(t, d, body("customer", rule.Default, "street", rule.Effect{Value: `"Q"`, Lifetime: rule.NewOnly}), rule.InForce)
+	add(t, d, body("sales_order", rule.FollowUp, "customer.salesperson", rule.Effect{Value: "salesperson"}), rule.InForce)
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Quay Grocers", "street": "Grocers"}))
+	answer := post(t, d, save(t, d, document("sales_order", "10", "SO", values{"customer": customer.Number, "salesperson": "finn"})))
+	require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+
+	run, hits := derived(t, d, contract.DeriveRequest{Kind: "customer", Apply: true, Reason: "Try"})
+	assert.Equal(t, map[string]int{"same": 1}, run.Counts, "%v", hits)
+	run, hits = derived(t, d, contract.DeriveRequest{Kind: "customer", Typed: true, Apply: true, Reason: "Try"})
+	assert.Equal(t, map[string]int{"change": 1}, run.Counts)
+	require.Len(t, hits[0].Changes, 1, "the one that a rule gives: %s", hits[0].Told)
+	now, err := d.Records.Get(as(t), record.Ref{Kind: "customer", Number: customer.Number})
+	require.NoError(t, err)
+	assert.Equal(t, map[string]string{"name": "Quay Grocers", "street": "Q", "salesperson": "FINN"}, now.Content.Values)
+
+	vendor := save(t, d, document("vendor", "10", "TRAD", values{"name": "Rope"}))
+	assert.Equal(t, "R0001", vendor.Content.Values["trading_as"])
+	run, _ = derived(t, d, contract.DeriveRequest{Kind: "vendor", Typed: true, Apply: true, Reason: "Try"})
+	assert.Equal(t, map[string]int{"same": 1}, run.Counts)
+	next := save(t, d, document("vendor", "10", "TRAD", values{"name": "Twine"}))
+	assert.Equal(t, "R0002", next.Content.Values["trading_as"], "and no number is lost")
+}
+
+// A record that stays as it is, is not told of for what a check says of it: nothing of it would be saved.
+func TestARecordThatStaysIsNotRefused(t *testing.T) {
+	d := harbour(t)
+	t.Cleanup(d.Close)
+	save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay"}))
+	add(t, d, body("vendor", rule.Validate, "street", rule.Effect{Severity: rule.Refuse, Must: "is filled(street)", Message: "Enter the street."}), rule.InForce)
+	run, hits := derived(t, d, contract.DeriveRequest{Kind: "vendor"})
+	assert.Equal(t, map[string]int{"same": 1}, run.Counts)
+	assert.Empty(t, hits)
+}
+
+// The selection is that of the list: its filters by bands, and numbers as the person writes them.
+func TestWhatTheListFindsIsDerived(t *testing.T) {
+	d := harbour(t)
+	t.Cleanup(d.Close)
+	add(t, d, body("customer", rule.Compute, "credit_used", rule.Effect{Value: "credit_limit / 2", Bands: []rule.Band{
+		{Label: "small", Until: "1000", Level: rule.Calm, Shape: rule.Round}, {Label: "large", Level: rule.Watch, Shape: rule.Diamond},
+	}}), rule.InForce)
+	for _, limit := range []string{"1000.50", "2000", "9000"} {
+		save(t, d, document("customer", "10", "WHOL", values{"name": "Customer " + limit, "credit_limit": limit}))
+	}
+	add(t, d, body("customer", rule.Default, "street", rule.Effect{Value: `"Q"`, Lifetime: rule.NewOnly}), rule.InForce)
+	german := field.Format{Decimal: ",", Group: ".", Date: "dmy", Separator: "."}
+	for _, of := range []struct {
+		field, relation, value string
+		found                  int
+	}{
+		{"credit_used", "in-band", "large", 2},
+		{"credit_limit", "from", "1.000,51", 2},
+		{"credit_limit", "up-to", "1.000,50", 1},
+		{"credit_used", "in-band", "enormous", 0},
+	} {
+		filter, found := record.Filter{Field: of.field, Relation: of.relation, Value: of.value}, of.found
+		selection := record.Selection{Filters: []record.Filter{filter}}
+		page, err := d.Records.List(as(t), contract.ListRequest{Kind: "customer", Selection: selection, Format: &german})
+		require.NoError(t, err)
+		run, _ := derived(t, d, contract.DeriveRequest{Kind: "customer", Selection: selection, Format: &german})
+		assert.Equal(t, [2]int{found, found}, [2]int{page.Total, run.Counts["change"]}, "%v", filter)
+	}
+	run, _ := derived(t, d, contract.DeriveRequest{Kind: "customer", Except: []string{"nobody"}})
+	assert.Equal(t, 3, run.Counts["change"])
 }

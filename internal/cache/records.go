@@ -3,6 +3,7 @@ package cache
 import (
 	"context"
 	"errors"
+	"slices"
 	"sync"
 
 	"github.com/maypok86/otter/v2"
@@ -61,6 +62,33 @@ func (s *Records) Find(ctx context.Context, at record.Ref) (*record.Record, erro
 		s.kept.Set(at, &r)
 	}
 	return &r, nil
+}
+
+// Read reads some records of a kind at once, so that each is there when it is looked for. What others save meanwhile is read when it
+// is looked for. Cost: one question for those that are not there.
+func (s *Records) Read(ctx context.Context, kind string, numbers []string) error {
+	numbers = slices.DeleteFunc(slices.Clone(numbers), func(number string) bool {
+		_, known := s.kept.GetIfPresent(record.Ref{Kind: kind, Number: number})
+		return known
+	})
+	if len(numbers) == 0 {
+		return nil
+	}
+	s.mutex.Lock()
+	turn := s.turn
+	s.mutex.Unlock()
+	found, err := s.store.RecordsNumbered(ctx, kind, numbers)
+	if err != nil {
+		return err
+	}
+	s.mutex.Lock()
+	defer s.mutex.Unlock()
+	if s.turn == turn {
+		for i := range found {
+			s.kept.Set(found[i].Ref, &found[i])
+		}
+	}
+	return nil
 }
 
 // Put takes in records that were saved. It is called at the head of the line, so that of two saved at once the

@@ -2023,7 +2023,10 @@ type DeriveRequest struct {
 
 	// Fields Those whose values are derived again, of lines with lines. before them; missing: all
 	Fields []string `json:"fields,omitempty"`
-	Kind   string   `json:"kind"`
+
+	// Format Of the numbers and days in the filters of the selection
+	Format *Format `json:"format,omitempty"`
+	Kind   string  `json:"kind"`
 
 	// Numbers These records alone; missing: all that the selection holds
 	Numbers []string `json:"numbers,omitempty"`
@@ -2032,7 +2035,7 @@ type DeriveRequest struct {
 	Reason    string    `json:"reason,omitempty"`
 	Selection Selection `json:"selection,omitempty"`
 
-	// Typed Derive also values that a person entered, or a load brought; otherwise they are kept
+	// Typed Derive also values that a person entered, or a load brought, where rules give one; otherwise they are kept. What a follow-up wrote is always kept, and so are numbers of a series
 	Typed bool `json:"typed,omitempty"`
 }
 

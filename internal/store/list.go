@@ -29,6 +29,8 @@ type ListQuery struct {
 	Limit  int
 	// Uncounted leaves out how many there are.
 	Uncounted bool
+	// Heads leaves out, where the selection does not ask for it, what records hold: which they are and their state is read.
+	Heads bool
 	// Bands tells in which bands the numbers of a record are, where the selector filters by them.
 	Bands func(r *record.Record) map[string]string
 }
@@ -267,7 +269,7 @@ func (s *Store) EachListed(ctx context.Context, q ListQuery, do func(r *record.R
 		return err
 	}
 	if !few && l.kept() {
-		return l.along(allColumns, func(r *record.Record, _ spot) (bool, error) { return true, do(r) })
+		return l.along(l.told(), func(r *record.Record, _ spot) (bool, error) { return true, do(r) })
 	}
 	var all []spot
 	if few {

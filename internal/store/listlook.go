@@ -124,7 +124,7 @@ func (l *listing) cut(page *ListPage, spots []spot) error {
 	}
 	page.Rows = make([]record.Record, 0, len(ids))
 	byID := make(map[int64]record.Record, len(ids))
-	err := l.each(ids, allColumns, func(row *recordRow, r *record.Record) bool { byID[row.ID] = *r; return true })
+	err := l.each(ids, l.told(), func(row *recordRow, r *record.Record) bool { byID[row.ID] = *r; return true })
 	for _, id := range ids {
 		if r, there := byID[id]; there {
 			page.Rows = append(page.Rows, r)
@@ -140,6 +140,14 @@ const (
 	headColumns   = "records.id, records.kind, records.number, records.company, records.type, records.state, records.former, records.changed_at"
 	headerColumns = headColumns + ", records.field_values"
 )
+
+// told are the columns of the records that are told.
+func (l *listing) told() string {
+	if l.Heads {
+		return l.looked()
+	}
+	return allColumns
+}
 
 // looked are the columns that tell whether the selection keeps a record, and where it stands: of the values those that filters
 // ask for, where no words are looked for in all.

@@ -158,6 +158,20 @@ func (s *Store) Record(ctx context.Context, kind, number string) (record.Record,
 	return r.record(), found(err, kind, number)
 }
 
+// RecordsNumbered returns those of some numbers of a kind that there are, in any order. Cost: as many, which are in memory.
+func (s *Store) RecordsNumbered(ctx context.Context, kind string, numbers []string) ([]record.Record, error) {
+	if len(numbers) == 0 {
+		return nil, nil
+	}
+	var rows []recordRow
+	err := s.db.WithContext(ctx).Find(&rows, "kind = ? AND "+amongst("number"), kind, listText(numbers)).Error
+	found := make([]record.Record, len(rows))
+	for i := range rows {
+		found[i] = rows[i].record()
+	}
+	return found, err
+}
+
 // Numbering is how new records get their numbers.
 type Numbering struct {
 	Name string // of the count

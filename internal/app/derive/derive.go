@@ -13,9 +13,9 @@ import (
 
 	"golang.org/x/sync/errgroup"
 
-	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/notice"
+	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/access"
@@ -70,7 +70,7 @@ func (s *Service) Start(ctx context.Context, request contract.DeriveRequest) (co
 	if err := access.NeedFor(ctx, kind.Key, actor.RecordsChange); request.Apply && err != nil {
 		return contract.Run{}, err
 	}
-	if _, err := s.base.Selector(ctx, kind, request.Selection, field.Plain); err != nil {
+	if _, err := s.records.Selected(ctx, kind.Key, request.Selection, request.Format); err != nil {
 		return contract.Run{}, err
 	}
 	what := contract.RunWhatDeriveCheck
@@ -93,46 +93,35 @@ type work struct {
 	w       *runs.Writer
 	done    int
 	counts  runs.Counts
+	// followUps are the rules that write values when another document is saved or posted; no other rule can give those.
+	followUps map[int64]bool
+	// values are the plans as far as they make values.
+	values plan.Plans
 }
 
 func (s *Service) work(ctx context.Context, w *runs.Writer, request contract.DeriveRequest) error {
-	_, kind, err := s.base.KindOf(ctx, request.Kind)
+	ref, kind, err := s.base.KindOf(ctx, request.Kind)
 	if err != nil {
 		return err
 	}
-	companies, none := access.Narrow(ctx, request.Selection.Companies)
-	if none {
-		return nil // there is nothing that who asks may see
-	}
-	selection := request.Selection
-	selection.Companies = companies
-	selector, err := s.base.Selector(ctx, kind, selection, field.Plain)
-	if err != nil {
-		return err
-	}
-	k := &work{service: s, request: request, kind: kind, w: w}
+	k := &work{service: s, request: request, kind: kind, w: w, values: plan.Plans{Part: (*plan.Plan).Values}}
 	k.done, k.counts = w.Done()
-	// The numbers are taken first: what is saved meanwhile must not move records within the list.
-	numbers := slices.Clone(request.Numbers)
-	if len(numbers) == 0 {
-		err = s.base.Store.EachListed(ctx, store.ListQuery{Selector: selector}, func(r *record.Record) error {
-			if r.State == record.Kept && !slices.Contains(request.Except, r.Number) {
-				numbers = append(numbers, r.Number)
-			}
-			return nil
-		})
-		if err != nil {
-			return err
-		}
+	if k.followUps, err = s.followUps(ctx, ref.Kinds); err != nil {
+		return err
 	}
-	slices.Sort(numbers)
-	numbers = slices.Compact(numbers)
+	numbers, err := s.numbers(ctx, request)
+	if err != nil {
+		return err
+	}
 	from := 0
 	if reached := w.Reached(); reached != "" { // it was cut off, and goes on
 		from, _ = slices.BinarySearch(numbers, reached+"\x00")
 	}
 	w.Total(k.done + len(numbers) - from)
 	for some := range slices.Chunk(numbers[from:], atOnce) {
+		if err := s.base.Cache.Records.Read(ctx, kind.Key, some); err != nil {
+			return err
+		}
 		rows := make([]*row, len(some))
 		for i, number := range some {
 			rows[i] = &row{work: k, number: number}
@@ -147,6 +136,52 @@ func (s *Service) work(ctx context.Context, w *runs.Writer, request contract.Der
 		}
 	}
 	return w.Came(ctx, k.done, k.counts)
+}
+
+// numbers are those of the records that are derived again, in order. They are taken first: what is saved meanwhile must not move
+// records within the list. Cost: which the records of the selection are, or of those that a filter asks more of.
+func (s *Service) numbers(ctx context.Context, request contract.DeriveRequest) ([]string, error) {
+	numbers := slices.Clone(request.Numbers)
+	if len(numbers) == 0 {
+		request.Selection.Sort, request.Selection.Descending = record.ByNumber, false
+		q, err := s.records.Selected(ctx, request.Kind, request.Selection, request.Format)
+		if err != nil {
+			return nil, err
+		}
+		q.Heads, q.Limit = true, 0
+		err = s.base.Store.EachListed(ctx, q, func(r *record.Record) error {
+			if r.State == record.Kept {
+				numbers = append(numbers, r.Number)
+			}
+			return nil
+		})
+		if err != nil {
+			return nil, err
+		}
+	}
+	except := map[string]bool{}
+	for _, number := range request.Except {
+		except[number] = true
+	}
+	slices.Sort(numbers)
+	return slices.DeleteFunc(slices.Compact(numbers), func(number string) bool { return except[number] }), nil
+}
+
+// followUps are the follow-ups of all kinds, whatever state they are in by now. Cost: the rules.
+func (s *Service) followUps(ctx context.Context, kinds []record.Kind) (map[int64]bool, error) {
+	all := map[int64]bool{}
+	for i := range kinds {
+		book, err := s.base.Cache.Book(ctx, kinds[i].Key)
+		if err != nil {
+			return nil, err
+		}
+		for _, c := range book.Rules {
+			if c.Family == rule.FollowUp {
+				all[c.ID] = true
+			}
+		}
+	}
+	return all, nil
 }
 
 // look tells what would change.
@@ -235,34 +270,20 @@ func (r *row) try(ctx context.Context) (*commit.Change, error) {
 	if err != nil {
 		return nil, err
 	}
-	document := judging.DocumentOf(saved.Kind, &saved.Record)
-	ask := func(items map[string]judge.Item, prefix string, origins record.Origins) {
-		for i := range saved.Kind.Fields {
-			f := &saved.Kind.Fields[i]
-			if f.OfLine() != (prefix != "") || (len(r.request.Fields) > 0 && !slices.Contains(r.request.Fields, f.Key)) {
-				continue
-			}
-			_, _, byRule := origins[f.Column()].Rule()
-			if r.request.Typed || byRule || items[f.Column()].Value == "" {
-				items[f.Column()] = judge.Item{Derive: true}
-			}
-		}
+	a := r.asking(saved)
+	// Most records come out as they are, and their values alone tell so.
+	t, err := a.judge(ctx)
+	if err == nil && a.kept(t) {
+		t, err = a.judge(ctx)
 	}
-	ask(document.Entered, "", saved.Origins)
-	for i, l := range document.Lines {
-		var origins record.Origins
-		if at := record.LineAt(saved.Lines, l.Number); at >= 0 {
-			origins = saved.Lines[at].Origins
-		}
-		ask(l.Entered, field.LinePrefix, origins)
-		document.Lines[i] = l
+	if err != nil {
+		return nil, err
 	}
-	v := s.records.Saving(contract.SaveRequest{Document: document, Version: saved.Version}, record.Unknown)
-	same := false
-	v.Unless = func(before, after *record.Record) bool {
-		same = !r.changes(record.Changes(saved.Kind, &before.Content, &after.Content))
-		return same
+	if after := s.base.Content(ctx, t); !r.changes(record.Changes(saved.Kind, &saved.Content, &after)) {
+		r.what = contract.RunHitWhatSame
+		return commit.Unwritten(t.Reads), nil
 	}
+	v := s.records.Saving(contract.SaveRequest{Document: a.document, Version: saved.Version}, record.Unknown)
 	v.Also = func(ctx context.Context, tx *store.Store, kept record.Record) error {
 		return tx.AddRunWrite(ctx, r.w.ID(), &kept)
 	}
@@ -270,8 +291,81 @@ func (r *row) try(ctx context.Context) (*commit.Change, error) {
 	if err != nil {
 		return nil, err
 	}
-	r.tell(ctx, v, same)
+	r.tell(ctx, v)
 	return c, nil
+}
+
+// asking is the document that asks the rules for values of a saved record.
+type asking struct {
+	*row
+	document judge.Document
+	typed    []asked // those that no rule gave
+}
+
+// asked is a value that is asked for, as it was.
+type asked struct {
+	at    place
+	items map[string]judge.Item
+	key   string
+	was   judge.Item
+}
+
+// place is where a value stands: a field by its place in the kind, and the number of the line, 0 for the header.
+type place struct{ field, line int }
+
+// asking asks for the values of a record that are to be derived: those that a rule gave and that are blank, and others where the
+// request says so, but for what a follow-up wrote.
+func (r *row) asking(saved *judging.Saved) *asking {
+	a := &asking{row: r, document: judging.DocumentOf(saved.Kind, &saved.Record)}
+	ask := func(items map[string]judge.Item, line int, origins record.Origins) {
+		for i := range saved.Kind.Fields {
+			f := &saved.Kind.Fields[i]
+			if f.OfLine() != (line > 0) || (len(r.request.Fields) > 0 && !slices.Contains(r.request.Fields, f.Key)) {
+				continue
+			}
+			id, _, byRule := origins[f.Column()].Rule()
+			was := items[f.Column()]
+			switch {
+			case was.Value == "":
+			case byRule && r.followUps[id], !byRule && !r.request.Typed:
+				continue
+			case !byRule:
+				a.typed = append(a.typed, asked{place{i, line}, items, f.Column(), was})
+			}
+			items[f.Column()] = judge.Item{Derive: true}
+		}
+	}
+	ask(a.document.Entered, 0, saved.Origins)
+	for _, l := range a.document.Lines {
+		var origins record.Origins
+		if at := record.LineAt(saved.Lines, l.Number); at >= 0 {
+			origins = saved.Lines[at].Origins
+		}
+		ask(l.Entered, l.Number, origins)
+	}
+	return a
+}
+
+// judge takes the document through the rules that give values.
+func (a *asking) judge(ctx context.Context) (*judging.Trial, error) {
+	return a.service.base.Try(ctx, a.document, judging.Ask{Moment: rule.Saving, Real: true, NoTrace: true, Build: a.values.Plan})
+}
+
+// kept keeps what no rule gave, and none gives now, and tells whether there is such.
+func (a *asking) kept(t *judging.Trial) (any bool) {
+	if len(a.typed) == 0 {
+		return false
+	}
+	blank := map[place]bool{}
+	for _, c := range t.Judged.Outcome.Cells() {
+		blank[place{c.Index, c.Line}] = c.Final.IsNull()
+	}
+	for _, v := range a.typed {
+		if blank[v.at] {
+			v.items[v.key], any = v.was, true
+		}
+	}
+	return any
 }
 
 // changes tells whether one of the fields that are asked for is among what changes. What else the rules give with it is saved
@@ -283,7 +377,7 @@ func (r *row) changes(all []record.Change) bool {
 }
 
 // tell says what became of the record.
-func (r *row) tell(ctx context.Context, v *records.Saving, same bool) {
+func (r *row) tell(ctx context.Context, v *records.Saving) {
 	t := v.Trial
 	after := v.Result.Content
 	if !t.Accepted() {
@@ -307,8 +401,6 @@ func (r *row) tell(ctx context.Context, v *records.Saving, same bool) {
 		told = append(told, shown.Label+" "+view.OrBlank(shown.Before.Text)+" → "+view.OrBlank(shown.After.Text))
 	}
 	switch {
-	case same:
-		r.what = contract.RunHitWhatSame
 	case t.Accepted():
 		r.what, said = contract.RunHitWhatChange, nil
 	case refused || len(h.Asks) == 0:

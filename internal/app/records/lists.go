@@ -1,6 +1,7 @@
 package records
 
 import (
+	"codicil/core/field"
 	"codicil/core/plan"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -51,6 +52,13 @@ func (s *Lists) FindLinks(ctx context.Context, kind, words, company string) ([]c
 
 // nowhere is the key of no company: who sees none finds nothing.
 const nowhere = "-"
+
+// Selected makes a selection of the records that who asks may see ready, to go through them. Where a filter asks for a band, every
+// record that is met is judged.
+func (s *Lists) Selected(ctx context.Context, kind string, selection record.Selection, format *field.Format) (store.ListQuery, error) {
+	_, q, _, err := s.query(ctx, contract.ListRequest{Kind: kind, Selection: selection, Format: format})
+	return q, err
+}
 
 // query makes what a person asks of a list ready. Where a filter asks for a band, every record that is met is
 // judged.

@@ -4243,8 +4243,10 @@ export interface components {
             except?: string[];
             /** @description Those whose values are derived again, of lines with lines. before them; missing: all */
             fields?: string[];
-            /** @description Derive also values that a person entered, or a load brought; otherwise they are kept */
+            /** @description Derive also values that a person entered, or a load brought, where rules give one; otherwise they are kept. What a follow-up wrote is always kept, and so are numbers of a series */
             typed?: boolean;
+            /** @description Of the numbers and days in the filters of the selection */
+            format?: components["schemas"]["Format"];
             /** @description Save what changes */
             apply?: boolean;
             /** @description Why; needed to apply. It is the reason for rules that ask */

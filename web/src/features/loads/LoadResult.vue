@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { recordPlace } from "@/api/address";
-import ProgressBar from "@/ui/ProgressBar.vue";
+import RunProgress from "@/ui/RunProgress.vue";
 import { computed, reactive, watch } from "vue";
 import { RouterLink } from "vue-router";
 import TroubleNote from "@/ui/TroubleNote.vue";
@@ -57,10 +57,7 @@ const changes = (h: RunHit) =>
 <template>
   <p role="status" class="counts">
     <b>{{ runTitles[run.what] }}</b><span class="quiet">, {{ runStates[run.state] }}</span>
-    <template v-if="works(run)">
-      <ProgressBar :done="run.done" :total="run.total" />
-      <span class="quiet">{{ count(run.done) }} of {{ count(run.total) }}</span>
-    </template>
+    <RunProgress v-if="works(run)" :run="run" />
     <template v-if="run.problem">: {{ run.problem }}</template>
     <br />
     <span v-for="c in counts" :key="c.what" class="one" :class="c.what"

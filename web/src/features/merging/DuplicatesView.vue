@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { recordPlace } from "@/api/address";
-import ProgressBar from "@/ui/ProgressBar.vue";
+import RunProgress from "@/ui/RunProgress.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import DefinitionForm from "@/features/merging/DefinitionForm.vue";
@@ -170,8 +170,7 @@ const list = useList<DuplicateDefinition>(
       </button>
     </p>
     <p v-if="works(run.data)" role="status">
-      <ProgressBar :done="run.data!.done" :total="run.data!.total" />
-      <span class="quiet"> {{ count(run.data!.done) }} of {{ count(run.data!.total) }} looked at</span>
+      <RunProgress :run="run.data!" verb="looked at" />
       <button type="button" class="plain" @click="stopRun(run.data!.id)">Stop</button>
     </p>
     <p v-if="run.data?.problem" class="wrong" role="alert">{{ run.data.problem }}</p>

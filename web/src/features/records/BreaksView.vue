@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { recordPlace } from "@/api/address";
-import ProgressBar from "@/ui/ProgressBar.vue";
+import RunProgress from "@/ui/RunProgress.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import CorrectCell from "@/features/records/CorrectCell.vue";
@@ -89,8 +89,7 @@ const list = useList<BrokenRule>(
     <TroubleNote :problem="breaks.problem" :retry="breaks.reload" />
     <TroubleNote v-bind="tried.trouble" />
     <p v-if="works(run.data)" role="status">
-      <ProgressBar :done="run.data!.done" :total="run.data!.total" />
-      <span class="quiet"> {{ count(run.data!.done) }} of {{ count(run.data!.total) }}</span>
+      <RunProgress :run="run.data!" />
     </p>
     <p v-if="breaks.data && !breaks.data.rules.length" class="empty">
       No check of {{ inSentence(entry.kind.plural) }} is in force.

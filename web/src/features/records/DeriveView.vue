@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { recordPlace } from "@/api/address";
-import ProgressBar from "@/ui/ProgressBar.vue";
+import RunProgress from "@/ui/RunProgress.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute } from "vue-router";
 import SelectBox from "@/ui/SelectBox.vue";
@@ -10,7 +10,7 @@ import { choices } from "@/ui/choice";
 import { listOf, numbersOf, selectionOf } from "@/features/records/listing";
 import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
-import { count, inSentence } from "@/queries/format";
+import { count, format, inSentence } from "@/queries/format";
 import { startDeriving, stopRun, takeRunBack, useHits, useRun, works } from "@/queries/runs";
 
 /** Derives values of many records again by the rules of now: seen first, then saved with a reason. */
@@ -44,6 +44,7 @@ async function start(apply: boolean) {
       except: [...except.value],
       fields: fields.value,
       typed: typed.value === "derive",
+      format: { ...format },
       apply,
       reason: reason.value.trim() || undefined,
     });
@@ -112,8 +113,7 @@ const words: Record<string, string> = {
     <template v-if="run.data">
       <p role="status" class="counts">
         <template v-if="works(run.data)"
-          ><ProgressBar :done="run.data.done" :total="run.data.total" />
-          <span class="quiet">{{ count(run.data.done) }} of {{ count(run.data.total) }}</span>
+          ><RunProgress :run="run.data" />
           <button type="button" class="plain" @click="stopRun(run.data.id)">Stop</button></template
         >
         <template v-else-if="run.data.what === 'take-back'"

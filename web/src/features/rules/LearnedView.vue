@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import ProgressBar from "@/ui/ProgressBar.vue";
+import RunProgress from "@/ui/RunProgress.vue";
 import { computed, ref, watch } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import LearnedItem from "@/features/rules/LearnedItem.vue";
@@ -134,8 +134,7 @@ async function leave(p: Proposal, reason: string) {
     <TroubleNote :problem="learned.problem" :retry="learned.reload" />
     <TroubleNote v-bind="tried.trouble" />
     <p v-if="works(run.data)" role="status">
-      <ProgressBar :done="run.data!.done" :total="run.data!.total" />
-      <span class="quiet"> {{ count(run.data!.done) }} of {{ count(run.data!.total) }}</span>
+      <RunProgress :run="run.data!" />
     </p>
     <p v-if="run.data?.state === 'failed'" class="trouble">{{ run.data.problem }}</p>
     <p v-if="made" class="made" role="status">

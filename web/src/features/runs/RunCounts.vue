@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import ProgressBar from "@/ui/ProgressBar.vue";
+import RunProgress from "@/ui/RunProgress.vue";
 import { computed } from "vue";
 import { count } from "@/queries/format";
 import { expected, outcomes } from "@/queries/loads";
@@ -57,12 +57,7 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
     <template v-else
       >Of {{ count(of("looked")) }} in its scope none would be refused or changed so far.</template
     >
-    <template v-if="works(run)">
-      <ProgressBar :done="run.done" :total="run.total" />
-      <span class="quiet">{{
-        run.state === "waiting" ? runStates.waiting : `${count(run.done)} of ${count(run.total)} ${verb}`
-      }}</span>
-    </template>
+    <RunProgress v-if="works(run)" :run="run" :verb="verb" />
     <span v-else-if="run.state !== 'done' && run.state !== 'failed'" class="quiet">
       {{ runStates[run.state] }} after {{ count(run.done) }} of {{ count(run.total) }}
     </span>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { recordPlace } from "@/api/address";
-import ProgressBar from "@/ui/ProgressBar.vue";
+import RunProgress from "@/ui/RunProgress.vue";
 import { computed } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import RunCounts from "@/features/runs/RunCounts.vue";
@@ -136,10 +136,7 @@ async function remove(id: number) {
           </td>
           <td>{{ r.title }}<span v-if="r.changed" class="quiet"> as it was being changed</span></td>
           <td class="nowrap">
-            <template v-if="r.state === 'running'"
-              ><ProgressBar :done="r.done" :total="r.total" /> {{ count(r.done) }} of
-              {{ count(r.total) }}</template
-            >
+            <RunProgress v-if="r.state === 'running'" :run="r" />
             <template v-else>{{ runStates[r.state] }}</template>
           </td>
           <td class="right">{{ count(r.done) }}</td>
