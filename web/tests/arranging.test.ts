@@ -183,6 +183,22 @@ describe("going anywhere", () => {
     expect(w.emitted("close")).toHaveLength(1);
   });
 
+  it("shows the record whose number was typed first, some others, and where the rest is", async () => {
+    const ropes = Array.from({ length: 20 }, (_, i) => ({
+      number: i === 15 ? "ROPE" : `V${i}`,
+      title: `Coil ${i}`,
+    }));
+    serve({ "GET /rules": () => [], "GET /links/vendor": () => ropes });
+    const { w, router } = await show(GoAnywhere);
+    await w.find("input").setValue("rope");
+    await eventually(() => expect(w.text()).toContain("ROPE Coil 15"));
+    const found = w.findAll("[role=option]").map((o) => o.find("span").text());
+    expect(found.slice(0, 2)).toEqual(["ROPE Coil 15", "V0 Coil 0"]);
+    expect(found.slice(9)).toEqual(["V8 Coil 8", "All vendors with “rope”"]);
+    await w.findAll("[role=option]").at(-1)!.trigger("click");
+    await eventually(() => expect(router.currentRoute.value.fullPath).toBe("/records/vendor?search=rope"));
+  });
+
   it("waits with Enter for the records that fit, and goes to none of an earlier text", async () => {
     const searches: string[] = [];
     serve({

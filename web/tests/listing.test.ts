@@ -19,12 +19,13 @@ async function list(
   address: string,
   told?: number,
   counts: () => unknown = () => ({ total: 250, more: false }),
+  all = 300,
 ): Promise<{ list: Listing; asked: Asked[]; router: ReturnType<typeof createRouter> }> {
   const asked = serve({
     "POST /records/list": (b: Body) => ({
       total: told ?? 250,
       more: told !== undefined,
-      all: 300,
+      all,
       rows: Array.from({ length: Math.min(b.limit, 250 - b.offset) }, (_, i) => ({
         number: `V${b.offset + i}`,
       })),
@@ -96,6 +97,17 @@ describe("a list", () => {
     expect(l.rows.get(160)?.number).toBe("V160");
     const { asked: plainly } = await list("/records/vendor?search=quay");
     expect(plainly.map((a) => a.path)).toEqual(["/records/list"]);
+  });
+
+  it("has all records where nothing narrows it, and shows the first ten thousand", async () => {
+    const { list: l, asked } = await list("/records/vendor?sort=city", 801, undefined, 200_046);
+    await flushPromises();
+    expect(asked.map((a) => a.path)).toEqual(["/records/list"]);
+    expect([l.found, l.total, l.more, l.whole]).toEqual([200_046, 10_000, true, true]);
+    const { list: few } = await list("/records/vendor", 250, undefined, 250);
+    expect([few.found, few.total, few.more]).toEqual([250, 250, false]);
+    const { list: found } = await list("/records/vendor?company=10");
+    expect([found.found, found.total, found.more, found.whole]).toEqual([250, 250, false, false]);
   });
 
   it("says why it is not counted, keeps what it has, and counts when it is asked again", async () => {

@@ -62,19 +62,15 @@ func (s *Service) Start(ctx context.Context, request contract.ImpactRequest) (co
 		}
 		with = changed
 	}
-	_, kind, err := s.base.KindOf(ctx, with.Kind)
-	if err != nil {
-		return contract.Run{}, err
-	}
-	title := with.Name
-	if title == "" {
-		title = "A new rule for " + strings.ToLower(kind.Plural)
-	}
-	r, err := s.begin(ctx, title, runs.Subject{Rule: request.Rule, Version: with.Version, Changed: request.Change != nil}, without, with)
+	r, err := s.begin(ctx, runs.Subject{Rule: request.Rule, Version: with.Version, Changed: request.Change != nil}, without, with)
 	return runs.Shown(&r), err
 }
 
-func (s *Service) begin(ctx context.Context, title string, subject runs.Subject, without, with rule.Rule) (runs.Run, error) {
+func (s *Service) begin(ctx context.Context, subject runs.Subject, without, with rule.Rule) (runs.Run, error) {
+	title, err := s.title(ctx, with)
+	if err != nil {
+		return runs.Run{}, err
+	}
 	return s.runs.Start(ctx, What, title, subject, func(ctx context.Context, w *runs.Writer) error {
 		return s.work(ctx, without, with, w)
 	})
@@ -113,7 +109,7 @@ func (s *Service) Keys(ctx context.Context, r rule.Rule) error {
 			return madeBy(c, run.ID, run.Title)
 		}
 	}
-	run, err := s.begin(ctx, r.Name, runs.Subject{Rule: r.ID, Version: r.Version, Changed: without.State == rule.InForce}, without, r)
+	run, err := s.begin(ctx, runs.Subject{Rule: r.ID, Version: r.Version, Changed: without.State == rule.InForce}, without, r)
 	if err != nil {
 		return err
 	}
@@ -122,6 +118,22 @@ func (s *Service) Keys(ctx context.Context, r rule.Rule) error {
 
 func madeBy(c *rule.Compiled, run int64, title string) error {
 	return fault.Hindered(keysMissing, c.Label(), run).With([]fault.Use{{What: "run", Key: strconv.FormatInt(run, 10), Title: title}})
+}
+
+// title is what a rule is called: its name, or what it says.
+func (s *Service) title(ctx context.Context, r rule.Rule) (string, error) {
+	if r.Name != "" {
+		return r.Name, nil
+	}
+	ref, kind, err := s.base.KindOf(ctx, r.Kind)
+	if err != nil {
+		return "", err
+	}
+	c, err := s.compiled(ctx, r)
+	if err != nil {
+		return "", err
+	}
+	return rule.Sentence(c, ref.Wording(kind, actor.Of(ctx).Format)), nil
 }
 
 // compiled compiles a rule as it would be in force.

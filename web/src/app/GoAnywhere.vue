@@ -47,7 +47,13 @@ const places = computed<Place[]>(() => [
   ...(rules.data ?? []).map((r) => ({ label: r.name, what: `rule ${r.id}`, to: `/plan?rule=${r.id}` })),
 ]);
 
-/** Records of every kind that fit, found on the server. */
+/** About how many records are shown at once, of all kinds together. */
+const mostRecords = 9;
+
+/**
+ * Records of every kind that fit, found on the server: first the one whose number was typed, then of every kind as many as have
+ * room beside the others, and the list of the rest.
+ */
 const records = useWhileTyping(
   () => (wanted.value.trim().length < 2 ? undefined : wanted.value),
   async (search): Promise<{ search: string; places: Place[] }> => {
@@ -57,14 +63,32 @@ const records = useWhileTyping(
         const options = await askOnce(["links", kind.key, params.query], () =>
           api.GET("/links/{kind}", { params }),
         );
-        return options.slice(0, 3).map((o) => ({
+        return { kind, options };
+      }),
+    );
+    const number = search.trim().toUpperCase();
+    const fit = found
+      .filter(({ options }) => options.length)
+      .map(({ kind, options }) => ({
+        kind,
+        options: options.map((o) => ({
           label: `${o.number} ${o.title}`,
           what: inSentence(kind.label),
           to: recordPlace(kind.key, o.number),
-        }));
-      }),
-    );
-    return { search, places: found.flat() };
+          exact: o.number.toUpperCase() === number,
+        })),
+      }));
+    const room = Math.max(1, Math.floor(mostRecords / fit.length));
+    const places = fit.flatMap(({ kind, options }): Place[] => {
+      const others = options.filter((o) => !o.exact);
+      if (others.length <= room) return others;
+      const to = `/records/${kind.key}?search=${encodeURIComponent(search.trim())}`;
+      return [
+        ...others.slice(0, room),
+        { label: `All ${inSentence(kind.plural)} with “${search.trim()}”`, what: "list", to },
+      ];
+    });
+    return { search, places: [...fit.flatMap(({ options }) => options.filter((o) => o.exact)), ...places] };
   },
 );
 /** The records that are shown are those of an earlier text. */
@@ -77,7 +101,7 @@ const named = computed(() => {
     .filter((p) => words.every((w) => `${p.label} ${p.what}`.toLowerCase().includes(w)))
     .slice(0, 8);
 });
-const found = computed(() => [...named.value, ...(records.answer?.places ?? []).slice(0, 6)]);
+const found = computed(() => [...named.value, ...(records.answer?.places ?? [])]);
 
 /** The text whose first record was asked for with Enter before it was found. */
 let owed: string | undefined;
@@ -89,6 +113,9 @@ watch(late, (waiting) => {
   if (!waiting && owed === wanted.value && !records.problem) go(found.value[at.value]);
   owed = undefined;
 });
+
+/** Keeps the place that Enter would take in sight. */
+const inView = (row: unknown) => (row as HTMLElement | null)?.scrollIntoView?.({ block: "nearest" });
 
 function go(place?: Place) {
   if (!place) return;
@@ -114,6 +141,7 @@ function go(place?: Place) {
       <li
         v-for="(place, i) in found"
         :key="place.to + place.label"
+        :ref="i === at ? inView : undefined"
         role="option"
         :aria-selected="i === at"
         @click="go(place)"
@@ -131,6 +159,8 @@ ul {
   list-style: none;
   margin: 8px 0 0;
   padding: 0;
+  max-height: 60vh;
+  overflow: auto;
 }
 li {
   display: flex;

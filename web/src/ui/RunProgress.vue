@@ -15,5 +15,5 @@ const told = computed(() => {
 </script>
 
 <template>
-  <ProgressBar :done="run.done" :total="run.total" /> <span class="quiet">{{ told }}</span>
+  <span class="nowrap"><ProgressBar :done="run.done" :total="run.total" /> <span class="quiet">{{ told }}</span></span>
 </template>

@@ -204,8 +204,9 @@ const newLink = computed(() => {
         />
       </h1>
       <span class="quiet count" role="status"
-        >{{ list.more ? "more than " : "" }}{{ count(list.total)
-        }}<template v-if="list.more || list.total !== list.all"> of {{ count(list.all) }}</template
+        >{{ list.more && !list.whole ? "more than " : "" }}{{ count(list.found)
+        }}<template v-if="!list.whole && (list.more || list.found !== list.all)">
+          of {{ count(list.all) }}</template
         ><template v-if="list.loading"> …</template></span
       >
       <span class="spring" />

@@ -52,8 +52,9 @@ export function selectionOf(query: LocationQuery): Selection {
 }
 
 const pageSize = 100;
-/** Up to how many records it is told how many there are. */
+/** Up to how many records it is told how many there are, and as many rows are shown. */
 const countedAtMost = 10_000;
+const mostShown = countedAtMost;
 /** How long a list may be that is exported while somebody waits. */
 const exportedAtOnce = 5000;
 
@@ -105,12 +106,19 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     },
     queryClient,
   );
+  /** Nothing narrows the list: it has all records. */
+  const whole = computed(() => {
+    const { search, companies, types, states, filters } = selection.value;
+    return !search && ![companies, types, states, filters].some((some) => some?.length);
+  });
   /** How many there are, where a page tells it only as far as it is soon known. */
   const counted = useQuery(
     {
       queryKey: computed(() => ["records-counted", body.value]),
       queryFn: ({ signal }) => ask(api.POST("/records/count", { body: body.value, signal })),
-      enabled: computed(() => pages.value.some((p) => p.data?.more && p.data.total < countedAtMost)),
+      enabled: computed(
+        () => !whole.value && pages.value.some((p) => p.data?.more && p.data.total < countedAtMost),
+      ),
     },
     queryClient,
   );
@@ -122,8 +130,10 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     pages.value.forEach((p, i) =>
       p.data?.rows.forEach((row, at) => rows.set(inSight.value[i]! * pageSize + at, row)),
     );
-    const total = (first.more && counted.data.value) || first;
-    return { table: table.value, total: total.total, more: total.more, all: first.all, rows };
+    const told = (first.more && counted.data.value) || first;
+    const found = whole.value ? first.all : told.total;
+    const more = (told.more && !whole.value) || found > mostShown;
+    return { table: table.value, total: Math.min(found, mostShown), found, more, all: first.all, rows };
   });
   /** Rows of one table can be shown in place of each other: they are of one kind, in the same columns. */
   const table = computed(() => JSON.stringify([kind(), columns.value]));
@@ -171,7 +181,11 @@ export function useListing(kind: () => string, standardColumns: () => string[]) 
     selection,
     columns,
     change,
+    /** How many rows there are to look at, and how many the list has, or more than those. */
     total: computed(() => known.value?.total ?? 0),
+    found: computed(() => known.value?.found ?? 0),
+    /** Nothing narrows the list: it has all records. */
+    whole,
     more: computed(() => known.value?.more ?? false),
     all: computed(() => known.value?.all ?? 0),
     rows: computed(() => known.value?.rows ?? new Map<number, RecordRow>()),

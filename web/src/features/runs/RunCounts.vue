@@ -14,7 +14,7 @@ const strength = computed(() =>
 );
 /** What is only looked at is not done yet. */
 const words = computed(() => (props.run.what === "merge-check" ? expected : outcomes));
-const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at"));
+const verb = computed(() => ({ proofs: "done", export: "written" })[props.run.what as string] ?? "looked at");
 </script>
 
 <template>
@@ -57,7 +57,7 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
     <template v-else
       >Of {{ count(of("looked")) }} in its scope none would be refused or changed so far.</template
     >
-    <RunProgress v-if="works(run)" :run="run" :verb="verb" />
+    <RunProgress v-if="works(run)" class="far" :run="run" :verb="verb" />
     <span v-else-if="run.state !== 'done' && run.state !== 'failed'" class="quiet">
       {{ runStates[run.state] }} after {{ count(run.done) }} of {{ count(run.total) }}
     </span>
@@ -70,5 +70,8 @@ const verb = computed(() => (props.run.what === "proofs" ? "done" : "looked at")
 }
 .one {
   margin-right: 14px;
+}
+.far {
+  margin-left: 6px;
 }
 </style>

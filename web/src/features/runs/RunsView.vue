@@ -142,7 +142,7 @@ async function remove(id: number) {
           <td class="right">{{ count(r.done) }}</td>
           <td>{{ found(r) }}</td>
           <td class="nowrap quiet">{{ moment(r.startedAt) }}</td>
-          <td class="quiet">{{ r.startedBy }}</td>
+          <td class="quiet nowrap">{{ r.startedBy }}</td>
         </tr>
       </tbody>
     </table>
