@@ -157,7 +157,7 @@ func (l *lives) run(r contract.Run) contract.Run {
 func (l *lives) step() {
 	ctx := as(nobody{})
 	kind := l.pick("kind", livingKinds...)
-	what := l.pick("step", "merge", "derive", "load", "post", "reverse", "change", "rule", "delete", "blank", "field", "no field", "save", "change", "save", "post", "merge", "take back", "practice", "load", "test", "load orders", "load orders", "follow", "batch", "batch", "together", "together", "together")
+	what := l.pick("step", "merge", "derive", "derive twice", "load", "post", "reverse", "change", "rule", "delete", "blank", "field", "no field", "save", "change", "save", "post", "merge", "take back", "practice", "load", "test", "load orders", "load orders", "follow", "batch", "batch", "together", "together", "together")
 	l.say("%s %s", what, kind)
 	l.made++
 	switch what {
@@ -237,6 +237,19 @@ func (l *lives) step() {
 		l.writes(func() (contract.Run, error) {
 			return l.d.Derive.Start(ctx, contract.DeriveRequest{Kind: kind, Apply: true, Reason: "again", Typed: typed})
 		})
+	case "derive twice":
+		request := contract.DeriveRequest{Kind: kind, Reason: "again", Typed: rapid.Bool().Draw(l.T, "typed")}
+		for _, request.Apply = range []bool{true, false} {
+			started, err := l.d.Derive.Start(ctx, request)
+			require.NoError(l, err, l.told())
+			run := l.run(started)
+			l.say("  run %d: %v", run.ID, run.Counts)
+			if !request.Apply {
+				hits, err := l.d.Runs.Hits(ctx, run.ID, "", 5)
+				require.NoError(l, err, l.told())
+				require.Zero(l, run.Counts["change"], "what was derived changes again: %v\n%s", hits, l.told())
+			}
+		}
 	case "blank":
 		if r, there := l.one("customer"); there {
 			l.blanked = true
