@@ -15,6 +15,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/decimal"
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -127,10 +128,16 @@ func TestTheScenarioHasItsSizeAndItsRecordsPassTheRules(t *testing.T) {
 			out, err := d.Trials.Try(ada(t), contract.TryRequest{Document: document})
 			require.NoError(t, err)
 			assert.Equal(t, contract.Accepted, out.Verdict, "%s: %v", r.Number, out.Messages)
-			for _, f := range out.Fields {
-				if !slices.Contains([]string{"", "0"}, f.Final.Value) {
-					assert.Equal(t, r.Content.Values[f.Key], f.Final.Value, "%s %s", r.Number, f.Key)
+			stays := func(fields []contract.FieldOutcome, values map[string]string) {
+				for _, f := range fields {
+					if !slices.Contains([]string{"", "0"}, f.Final.Value) {
+						assert.Equal(t, values[strings.TrimPrefix(f.Key, field.LinePrefix)], f.Final.Value, "%s %s", r.Number, f.Key)
+					}
 				}
+			}
+			stays(out.Fields, r.Content.Values)
+			for _, l := range out.Lines {
+				stays(l.Fields, r.Content.Line(l.Number))
 			}
 		}
 	}

@@ -7,6 +7,7 @@ import (
 	"slices"
 	"time"
 
+	"codicil/core/decimal"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/actor"
@@ -213,7 +214,7 @@ func (g *generator) prices(s *store.Store, c record.Company) error {
 		Content: record.Content{Values: values{"name": "List prices of " + c.Name, "currency": c.Currency, "includes_tax": "false"}}}
 	for _, item := range goodsOf(c.Key) {
 		for _, half := range [][2]record.Day{{"2026-01-01", "2026-06-30"}, {"2026-07-01", ""}} {
-			v := values{"item": item.number, "valid_from": string(half[0]), "price": item.price(c.Key, half[0]), "per": "1"}
+			v := values{"item": item.number, "valid_from": string(half[0]), "price": decimal.MustParse(item.price(c.Key, half[0])).String(), "per": "1"}
 			if half[1] != "" {
 				v["valid_until"] = string(half[1])
 			}

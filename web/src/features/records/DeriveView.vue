@@ -103,7 +103,7 @@ const words: Record<string, string> = {
         v-model="typed"
         class="typed"
         label="Entered values"
-        :options="choices({ keep: 'kept', derive: 'given again too' })"
+        :options="choices({ keep: 'kept', derive: 'given again, where rules do' })"
       />
       <button type="button" class="button first" :disabled="tried.busy" @click="start(false)">
         See what changes
@@ -206,7 +206,7 @@ const words: Record<string, string> = {
   flex: 0 1 320px;
 }
 .typed {
-  flex: 0 0 150px;
+  flex: 0 0 220px;
 }
 .apply {
   display: flex;
