@@ -91,6 +91,9 @@ func Conjuncts(n Node) []Node {
 func cell(n Node) (subject, test string) {
 	switch n := n.(type) {
 	case *Binary:
+		if n.Operator == "or" {
+			return alternatives(n)
+		}
 		left, right, operator := n.Left, n.Right, n.Operator
 		if _, constant := Constant(left); constant {
 			left, right, operator = right, left, mirrored(operator)
@@ -106,8 +109,6 @@ func cell(n Node) (subject, test string) {
 			return Format(left), "= " + formatAs(right, bindsSum)
 		case "!=", "<", "<=", ">", ">=":
 			return Format(left), operator + " " + formatAs(right, bindsSum)
-		case "or":
-			return alternatives(n)
 		}
 	case *Between:
 		if isSubject(n.Subject) {

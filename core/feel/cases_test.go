@@ -31,6 +31,11 @@ func TestAChainOfChoicesIsCases(t *testing.T) {
 	formula, err := c.Formula()
 	require.NoError(t, err)
 	assert.Equal(t, `if country = "IE" and amount > 100 then "A" else if amount in [1..5] and payment_block then "B" else if country in ("DK", "JP") then "C" else if (is blank(terms) or active) then "D" else "E"`, formula)
+	c = casesOf(t, `if country = "IE" or "JP" = country or country in ("DK", "DE") then 1 else if amount < 5 or amount > 100 then 2 else if amount != 5 or amount = 6 then 3 else if country = "IE" or amount = 5 then 4 else 5`, scope)
+	assert.Equal(t, []feel.CaseColumn{{"country"}, {"amount"}, {""}}, c.Columns)
+	assert.Equal(t, []feel.Case{
+		{[]string{`"IE", "JP", "DK", "DE"`, "", ""}, "1"}, {[]string{"", "< 5, > 100", ""}, "2"}, {[]string{"", "", "amount != 5 or amount = 6"}, "3"}, {[]string{"", "", `country = "IE" or amount = 5`}, "4"},
+	}, c.Rows)
 	program, _ := feel.Compile("amount + 1", scope, feel.Strict)
 	_, ok := program.Cases()
 	assert.False(t, ok)
@@ -49,7 +54,7 @@ func TestAChainOfChoicesIsCases(t *testing.T) {
 func TestCasesGoBothWaysWithoutLoss(t *testing.T) {
 	scope, _, documents := office(t)
 	conditions := []string{
-		`country = "IE"`, `"DK" = country`, `country != "IE"`, `country in ("IE", "DK")`, `not(country in ("IE", "DK"))`, `country = "IE" or country = "JP"`, `amount > 100`, `100 >= amount`, `amount in [1..5]`, `amount between 5 and net_total`,
+		`country = "IE"`, `"DK" = country`, `country != "IE"`, `country in ("IE", "DK")`, `not(country in ("IE", "DK"))`, `country = "IE" or country = "JP"`, `amount < 5 or amount > limit`, `country = "IE" or "DK" = country or country in ("JP", "DE")`, `amount = limit or amount = 3 or active`, `amount between 1 and 5 or amount = null`, `due = null or due > @"2026-01-01"`, `amount > 100`, `100 >= amount`, `amount in [1..5]`, `amount between 5 and net_total`,
 		`amount > limit`, `amount * 2 > 5`, `payment_block`, `not(payment_block)`, `payment_block = true`, `is blank(terms)`, `is filled(terms)`, `contains(name, "salt")`, `due > @"2026-01-01"`, `due = null`, `due.year = 2026`, `vendor.country = "IE"`,
 		`not(amount > 5)`, `amount > 5 or active`, `some line in lines satisfies line.price > 50`, `sum(lines.price) > 60`, `amount in (< 5, > 100)`, `all(active, amount > 5)`, `starts with(upper case(country), "I")`, `amount = limit`,
 	}
