@@ -133,6 +133,28 @@ func TestARemovedFieldComesBackWithItsValues(t *testing.T) {
 	assert.Equal(t, "Quay berth", view.Layout.Sections[0].Fields[0].Label)
 }
 
+// A map whose condition reads a field is named before the field goes; without it the map no longer applies, until the field is back.
+func TestAMapThatReadsAFieldIsNamedBeforeTheFieldGoes(t *testing.T) {
+	d := berths(t)
+	_, err := d.Catalog.SaveFollowOn(as(t), record.FollowOn{Name: "Neighbour", From: "vendor", To: "vendor", Type: "TRAD", When: `berth = "K12"`, Pairs: []record.Pair{{From: "name", To: "name"}}})
+	require.NoError(t, err)
+	uses, err := d.Fields.Uses(as(t), "vendor", "berth")
+	require.NoError(t, err)
+	require.Len(t, uses.Uses, 1)
+	assert.Equal(t, [2]string{"map", "Neighbour"}, [2]string{uses.Uses[0].What, uses.Uses[0].Title})
+	offered := func() int {
+		r, err := d.Records.Get(as(t), record.Ref{Kind: "vendor", Number: "V10001"})
+		require.NoError(t, err)
+		return len(r.Next)
+	}
+	assert.Equal(t, 1, offered())
+	require.NoError(t, d.Fields.Remove(as(t), "vendor", "berth"))
+	assert.Zero(t, offered())
+	_, err = d.Fields.Restore(as(t), "vendor", "berth")
+	require.NoError(t, err)
+	assert.Equal(t, 1, offered())
+}
+
 func TestTheNarrowestLayoutShows(t *testing.T) {
 	d := berths(t)
 	named := func(label string) record.Layout {
