@@ -107,7 +107,7 @@ func (f *finder) crosswalk(by []*column, cases []caseOf, gives *field.Field, key
 	}
 	result := field.Field{Key: "value", Label: gives.Label, Type: field.Text}
 	if gives.Traits().Tables {
-		result.Type, result.Kind, result.Decimals = gives.Type, gives.Kind, gives.Decimals
+		result.Type, result.Kind, result.Decimals, result.List, result.Choices = gives.Type, gives.Kind, gives.Decimals, gives.List, gives.Choices
 	}
 	w.Results = []field.Field{result}
 	for _, c := range cases {
@@ -119,6 +119,9 @@ func (f *finder) crosswalk(by []*column, cases []caseOf, gives *field.Field, key
 	}
 	if other != "" && other != "null" {
 		w.Default = []string{strings.Trim(other, `"`)}
+	}
+	if len(w.Check()) > 0 { // records have what is no longer chosen
+		w.Results[0] = field.Field{Key: "value", Label: gives.Label, Type: field.Text}
 	}
 	return fmt.Sprintf("crosswalk(%q, %s)", w.Key, strings.Join(names, ", ")), w
 }

@@ -102,6 +102,8 @@ type Learner struct {
 	lines   *sheet
 	linked  map[string]*linkedSheet
 	formers map[former]bool
+	// others is how many values a field of a linked record had before, by former without a value.
+	others map[former]int
 	// Seen is how many records there were, also those that were not looked at.
 	Seen int
 	// versions tells of each record that was changed which fields were, and of how many that is known.
@@ -119,7 +121,7 @@ type former struct {
 // New returns a learner for records of a kind; kinds are all, as links may lead to them, and companies
 // those whose country and currency fields may hold.
 func New(kind *record.Kind, kinds []record.Kind, companies []record.Company) *Learner {
-	l := &Learner{kind: kind, kinds: kinds, texts: newTexts(), linked: map[string]*linkedSheet{}, formers: map[former]bool{}, changed: map[string]int{}, company: companies}
+	l := &Learner{kind: kind, kinds: kinds, texts: newTexts(), linked: map[string]*linkedSheet{}, formers: map[former]bool{}, others: map[former]int{}, changed: map[string]int{}, company: companies}
 	l.header = newSheet(l.texts, kind.Fields[:kind.Headers()])
 	l.lines = newSheet(l.texts, kind.Fields[kind.Headers():])
 	l.lines.parent = l.header
@@ -177,7 +179,12 @@ func (l *Learner) Link(r *record.Record) {
 // Formerly takes a value that a linked record had before; it tells a copied source from a live one.
 func (l *Learner) Formerly(kind, number, key, value string) {
 	if s := l.linkedOf(kind); s != nil && len(l.formers) < MostRecords {
-		l.formers[former{kind, number, key, l.texts.id(s.kind.Field(key), value)}] = true
+		of := former{kind: kind, number: number, field: key}
+		was := of
+		if was.value = l.texts.id(s.kind.Field(key), value); !l.formers[was] {
+			l.formers[was] = true
+			l.others[of]++
+		}
 	}
 }
 
@@ -266,7 +273,10 @@ func literal(of *field.Field, text string) string {
 	return `"` + text + `"`
 }
 
-// told adds up what bears a proposal out: for each row 1 where it does, -1 where it does not, 0 where
+// formerly says of a row that it bears a proposal out as things were then: nothing that stands now shows it.
+const formerly = 2
+
+// told adds up what bears a proposal out: for each row 1 where it does, -1 where it does not, formerly, or 0 where
 // it says nothing.
 func (f *finder) told(p *Proposal, rows int, says func(row int) int) {
 	p.Holds, p.Breaks, p.Exceptions = 0, 0, nil
@@ -286,6 +296,8 @@ func (f *finder) told(p *Proposal, rows int, says func(row int) int) {
 				}
 				p.Sample, step = p.Sample[:mostSampled], 2*step
 			}
+			p.Holds++
+		case formerly:
 			p.Holds++
 		case -1:
 			p.Breaks++

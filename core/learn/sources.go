@@ -97,6 +97,7 @@ func (f *finder) sourceOf(t *column, values []linkedValue, rows []int32) (string
 			continue
 		}
 		said, hits := 0, 0
+		chance := 0.0 // how many would be among what the linked records ever were, whatever they say
 		seen := map[int32]int{}
 		for n, at := range rows {
 			row := int(at)
@@ -106,7 +107,10 @@ func (f *finder) sourceOf(t *column, values []linkedValue, rows []int32) (string
 				continue
 			}
 			said++
-			if is == from {
+			if v.link != nil && len(f.others) > 0 {
+				chance += min(1, float64(f.others[v.revision(f, row)])/float64(len(t.values)))
+			}
+			if is == from || f.formerly(v, row, is) {
 				hits++
 				if len(seen) < 1000 {
 					seen[is]++
@@ -124,7 +128,7 @@ func (f *finder) sourceOf(t *column, values []linkedValue, rows []int32) (string
 		for _, n := range seen {
 			most = max(most, n)
 		}
-		if base := float64(most) / float64(said); 1-float64(hits)/float64(said) > 0.5*(1-base) || hits-most < 8 {
+		if base := (float64(most) + chance) / float64(said); 1-float64(hits)/float64(said) > 0.5*(1-base) || hits-most < 8 {
 			continue
 		}
 		score := hits * 100 / said
@@ -167,10 +171,10 @@ func (f *finder) source(t *column, v *linkedValue, rows []int32) Proposal {
 			return 0
 		case is == from:
 			return 1
+		case f.formerly(v, row, is):
+			former++
+			return formerly
 		default:
-			if v.link != nil && f.formers[formerOf(v, f.texts.all[v.link.ids[row]], is)] {
-				former++
-			}
 			return -1
 		}
 	})
@@ -179,9 +183,7 @@ func (f *finder) source(t *column, v *linkedValue, rows []int32) Proposal {
 		p.Rule.Family, p.Rule.Effect = rule.Source, rule.Effect{Value: v.text, Mode: rule.Copied}
 		changed := f.changedSince(v)
 		switch {
-		case former > 0:
-			// What differs is what the linked record said before: it was copied.
-			p.Holds, p.Breaks = p.Holds+former, p.Breaks-former
+		case former > 0: // what differs is what the linked record said before
 		case changed > 0 && p.Breaks == 0:
 			p.Rule.Effect.Mode = rule.Live
 		default:
@@ -191,8 +193,19 @@ func (f *finder) source(t *column, v *linkedValue, rows []int32) Proposal {
 	return p
 }
 
-func formerOf(v *linkedValue, number string, value int32) former {
-	return former{v.kind, number, v.at.Key, value}
+// formerly tells whether the linked record of a row had a value before.
+func (f *finder) formerly(v *linkedValue, row int, value int32) bool {
+	if v.link == nil || len(f.formers) == 0 {
+		return false
+	}
+	of := v.revision(f, row)
+	of.value = value
+	return f.formers[of]
+}
+
+// revision names the field of the linked record of a row, whatever its value.
+func (v *linkedValue) revision(f *finder, row int) former {
+	return former{kind: v.kind, number: f.texts.all[v.link.ids[row]], field: v.at.Key}
 }
 
 // changedSince is how many values of the linked field were others before.

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -33,13 +34,15 @@ func vendors(t *testing.T, n int) *app.App {
 	return d
 }
 
-func learned(t *testing.T, d *app.App) contract.Learned {
+func learned(t *testing.T, d *app.App) contract.Learned { return learnedOf(t, d, "vendor") }
+
+func learnedOf(t *testing.T, d *app.App, kind string) contract.Learned {
 	t.Helper()
-	run, err := d.Learning.Start(as(t), "vendor")
+	run, err := d.Learning.Start(as(t), kind)
 	require.NoError(t, err)
 	over := ended(t, d, run.ID)
 	require.Equal(t, contract.RunStateDone, over.State, over.Problem)
-	found, err := d.Learning.Get(as(t), "vendor", nil)
+	found, err := d.Learning.Get(as(t), kind, nil)
 	require.NoError(t, err)
 	return found
 }
@@ -175,4 +178,80 @@ func TestAnExceptionInALineIsTold(t *testing.T) {
 	for _, c := range found[0].Changes[1:] {
 		assert.Equal(t, 1, c.Line, c.Field)
 	}
+}
+
+// What a linked record was before tells a value that was copied from one that is always that of the linked record.
+func TestWhatALinkedRecordWasBeforeTellsACopy(t *testing.T) {
+	d := harbour(t)
+	var customers []contract.Record
+	terms, places := []string{"N30", "N14", "N60", "N00"}, []string{"Quay 1", "Quay 2", "Quay 3", "Quay 4", "Quay 5"}
+	entered := func(i, since int) values {
+		return values{"name": fmt.Sprintf("Grocer %d", i), "payment_terms": terms[(i*3+since)%4], "city": places[(i*2+since)%5]}
+	}
+	for i := range 12 {
+		customers = append(customers, save(t, d, document("customer", "10", "WHOL", entered(i, 0))))
+	}
+	order := func(i, since int) values {
+		of := entered(i%12, since)
+		return values{"customer": customers[i%12].Number, "reference": fmt.Sprintf("PO %d", i), "payment_terms": of["payment_terms"], "delivery_place": of["city"]}
+	}
+	var orders []contract.Record
+	for i := range 60 {
+		orders = append(orders, save(t, d, document("sales_order", "10", "SO", order(i, 0))))
+	}
+	for i, c := range customers {
+		change := document("customer", "10", "WHOL", entered(i, 1))
+		change.Record = c.Number
+		answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: change, Version: c.Version})
+		require.NoError(t, err)
+		require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+	}
+	// The terms stay as they were agreed; the place is where the customer is now.
+	for i, o := range orders {
+		of := order(i, 0)
+		of["delivery_place"] = entered(i%12, 1)["city"]
+		change := document("sales_order", "10", "SO", of)
+		change.Record = o.Number
+		answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: change, Version: o.Version})
+		require.NoError(t, err)
+		require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+	}
+	for i := range 20 {
+		save(t, d, document("sales_order", "10", "SO", order(60+i, 1)))
+	}
+	l := learnedOf(t, d, "sales_order")
+	for target, mode := range map[string]rule.SourceMode{"payment_terms": rule.Copied, "delivery_place": rule.Live} {
+		p := proposed(t, l, "source", target)
+		assert.Equal(t, [2]int{80, 0}, [2]int{p.Holds, p.Breaks}, target)
+		assert.False(t, p.Unsure, target)
+		accepted, err := d.Learning.Accept(as(t), "sales_order", p.Key, contract.LearnedChoice{})
+		require.NoError(t, err)
+		assert.Equal(t, mode, accepted.Rule.Body.Effect.Mode, target)
+		assert.Empty(t, p.Exceptions, target)
+		shown, err := d.Coverage.Rule(as(t), accepted.Rule.ID)
+		require.NoError(t, err)
+		assert.Contains(t, []contract.ConfirmationState{contract.ProvedBothWays, contract.ProvedToAct}, shown.State, target)
+	}
+}
+
+// Codes that follow from very many others become a crosswalk, whose column has the choices of the field.
+func TestCodesThatFollowFromManyBecomeACrosswalk(t *testing.T) {
+	d := harbour(t)
+	terms := []string{"N30", "N14", "N60", "N00"}
+	countries := []string{"IE", "DK", "DE", "JP", "FR", "ES", "IT", "PT", "NL", "BE", "AT", "CH", "SE", "NO", "FI", "PL"}
+	for i := range 160 {
+		save(t, d, document("vendor", "10", "TRAD", values{"name": fmt.Sprintf("Quay %d", i), "country": countries[i%16], "payment_terms": terms[i%16*7%4]}))
+	}
+	p := proposed(t, learned(t, d), "follows", "payment_terms")
+	require.NotZero(t, p.Rows, "a crosswalk: %s", p.Sentence)
+	accepted, err := d.Learning.Accept(as(t), "vendor", p.Key, contract.LearnedChoice{})
+	require.NoError(t, err)
+	shown, err := d.Coverage.Rule(as(t), accepted.Rule.ID)
+	require.NoError(t, err)
+	assert.Equal(t, contract.ProvedBothWays, shown.State)
+	tables, err := d.Tables.Crosswalks(as(t))
+	require.NoError(t, err)
+	require.Len(t, tables, 1)
+	assert.Equal(t, field.Choice, tables[0].Results[0].Type)
+	assert.Equal(t, 16, tables[0].Rows)
 }
