@@ -144,6 +144,9 @@ func (s *Service) numbers(ctx context.Context, request contract.DeriveRequest) (
 	numbers := slices.Clone(request.Numbers)
 	if len(numbers) == 0 {
 		request.Selection.Sort, request.Selection.Descending = record.ByNumber, false
+		if len(request.Selection.States) == 0 { // what is posted is not even read
+			request.Selection.States = []string{record.Kept}
+		}
 		q, err := s.records.Selected(ctx, request.Kind, request.Selection, request.Format)
 		if err != nil {
 			return nil, err

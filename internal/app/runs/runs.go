@@ -177,6 +177,9 @@ func (s *Service) inTurn(ctx context.Context, w *Writer, work Work) (err error) 
 		}
 	}()
 	w.run.State = store.RunRunning
+	if err := w.keep(ctx); err != nil { // who looks is told that it works, though it may be long until it has something to tell
+		return err
+	}
 	return work(ctx, w)
 }
 
