@@ -90,3 +90,62 @@ func TestNamesThatAreAlikeMeetUnderAMark(t *testing.T) {
 		rt.Fatalf("%q is not found by %q", a, b)
 	})
 }
+
+// plainDistance is how many letters are put in, taken away, replaced or swapped with the next, without any shortcut.
+func plainDistance(a, b []rune) int {
+	rows := make([][]int, len(a)+1)
+	for i := range rows {
+		rows[i] = make([]int, len(b)+1)
+		for j := range rows[i] {
+			switch {
+			case i == 0:
+				rows[i][j] = j
+			case j == 0:
+				rows[i][j] = i
+			default:
+				same := 1
+				if a[i-1] == b[j-1] {
+					same = 0
+				}
+				rows[i][j] = min(rows[i-1][j]+1, rows[i][j-1]+1, rows[i-1][j-1]+same)
+				if i > 1 && j > 1 && a[i-1] == b[j-2] && a[i-2] == b[j-1] {
+					rows[i][j] = min(rows[i][j], rows[i-2][j-2]+1)
+				}
+			}
+		}
+	}
+	return rows[len(a)][len(b)]
+}
+
+// Names of any length are told alike just where the distance says so, from either side.
+func TestNamesOfAnyLengthAreCompared(t *testing.T) {
+	letter := rapid.SampledFrom([]rune("abcø e"))
+	rapid.Check(t, func(rt *rapid.T) {
+		long := rapid.IntRange(1, 150).Draw(rt, "long")
+		name := rapid.SliceOfN(letter, long, long).Draw(rt, "name")
+		other := slices.Clone(name)
+		for range rapid.IntRange(0, 2+len(name)*20/100).Draw(rt, "changes") {
+			at := rapid.IntRange(0, len(other)).Draw(rt, "at")
+			switch rapid.IntRange(0, 3).Draw(rt, "change") {
+			case 0:
+				other = slices.Insert(other, at, letter.Draw(rt, "letter"))
+			case 1:
+				other = slices.Delete(other, min(at, max(len(other)-1, 0)), min(at+1, len(other)))
+			case 2:
+				if at < len(other) {
+					other[at] = letter.Draw(rt, "letter")
+				}
+			default:
+				if at+1 < len(other) {
+					other[at], other[at+1] = other[at+1], other[at]
+				}
+			}
+		}
+		most := max(len(name), len(other)) * (100 - match.Alike) / 100
+		alike := plainDistance(name, other) <= most
+		one, two := match.NameOf(string(name)), match.NameOf(string(other))
+		assert.Equal(rt, alike, match.Comparing(one).Like(two), "%s and %s", string(name), string(other))
+		assert.Equal(rt, alike, match.Comparing(two).Like(one), "%s and %s", string(other), string(name))
+		assert.Equal(rt, alike, match.Comparing(one).LikeText([]byte(string(other))), "%s and %s", string(name), string(other))
+	})
+}

@@ -2,6 +2,7 @@ package match_test
 
 import (
 	"fmt"
+	"math/rand/v2"
 	"slices"
 	"testing"
 
@@ -57,4 +58,35 @@ func TestNamesThatAreHeldFindAllThatAreAlike(t *testing.T) {
 			}
 		}
 	})
+}
+
+// Very many names are found as few are.
+func TestVeryManyNamesAreHeld(t *testing.T) {
+	held := match.NewNames()
+	names := make([]string, 20_000)
+	r := rand.New(rand.NewPCG(1, 2))
+	for i := range names {
+		letters := make([]rune, 12)
+		for k := range letters {
+			letters[k] = []rune("abcdefghijklmnoprstuvwyø")[r.IntN(24)]
+		}
+		if i%10 == 9 { // like the one before, but for a letter
+			letters = []rune(names[i-1])
+			letters[5] = 'x'
+		}
+		names[i] = string(letters)
+		held.Add(names[i], int64(i), match.Filed(names[i]))
+	}
+	for i, name := range names {
+		found, _ := held.Like(name, 0)
+		found = slices.DeleteFunc(found, func(of int64) bool { return match.SimilarPlain(name, names[of]) < match.Alike })
+		expected := []int64{int64(i)}
+		switch i % 10 {
+		case 8:
+			expected = append(expected, int64(i+1))
+		case 9:
+			expected = []int64{int64(i - 1), int64(i)}
+		}
+		require.Equal(t, expected, found, name)
+	}
 }
