@@ -404,6 +404,13 @@ func TestAFormulaIsToldInWords(t *testing.T) {
 		`100 < net_total`:                                                    "Net total is over 100",
 		`all(blocked, net_total > 5)`:                                        "(Blocked and Net total is over 5)",
 		`round half up(net_total * 0.1, 2)`:                                  "(Net total × 0.1) rounded to 2 places",
+		`net_total between 1 and 5 and not(net_total in (2..3])`:             "Net total is between 1 and 5 and Net total is not over 2 to 3",
+		`country in ["IE", "DK"] or blocked = null`:                          "Country is IE or DK or Blocked is blank",
+		`due - today() > duration("P1D")`:                                    "Due date − today is over 1 day",
+		`due > due + duration("P1Y2M")`:                                      "Due date is after Due date + 1 year 2 months",
+		`due - due < @"-P2DT1H3M4.5S"`:                                       "Due date − Due date is under −2 days 1 hour 3 minutes 4.5 seconds",
+		`due - today() > duration(country)`:                                  "Due date − today is over duration(country)",
+		`[1, 2, 3]`:                                                          "1, 2 and 3",
 		`for l in lines return l.amount`:                                     "for l in lines return l.amount",
 	} {
 		program, problems := feel.Compile(formula, v.ScopeOf(0), feel.Lenient)

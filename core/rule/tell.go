@@ -2,6 +2,7 @@ package rule
 
 import (
 	"maps"
+	"regexp"
 	"strings"
 
 	"codicil/core/feel"
@@ -279,6 +280,8 @@ func (t *teller) value(n feel.Node, f *field.Field) {
 		t.say(n, "blank")
 	case v.Kind() == feel.Boolean:
 		t.say(n, map[bool]string{true: "yes", false: "no"}[v.IsTrue()])
+	case v.Kind() == feel.DayTimeDuration || v.Kind() == feel.YearMonthDuration:
+		t.say(n, durationWords(v.Plain()))
 	case f != nil && feel.TypeOf(v).Fits(f.FeelType()):
 		t.say(n, t.show(f, v))
 	default:
@@ -288,6 +291,34 @@ func (t *teller) value(n feel.Node, f *field.Field) {
 		}
 		t.say(n, t.show(nil, v))
 	}
+}
+
+// isDuration fits durations as ISO 8601 writes them.
+var isDuration = regexp.MustCompile(`^-?P([0-9]+[YMD])*(T([0-9.]+[HMS])+)?$`)
+
+// durationWords says such a duration, P1Y2M or -P1DT2H, in words.
+func durationWords(iso string) string {
+	iso, negative := strings.CutPrefix(iso, "-")
+	words, time := []string{}, false
+	count := ""
+	for _, c := range strings.TrimPrefix(iso, "P") {
+		unit := map[rune]string{'Y': "year", 'M': "month", 'D': "day", 'H': "hour", 'S': "second"}[c]
+		switch {
+		case c == 'T':
+			time = true
+			continue
+		case unit == "":
+			count += string(c)
+			continue
+		case c == 'M' && time:
+			unit = "minute"
+		}
+		if count != "1" {
+			unit += "s"
+		}
+		words, count = append(words, count+" "+unit), ""
+	}
+	return map[bool]string{true: "−"}[negative] + strings.Join(words, " ")
 }
 
 // operand tells what something is compared with.
@@ -570,6 +601,14 @@ func (t *teller) call(n *feel.Call) bool {
 			return true
 		}
 		return false
+	case "duration":
+		v, _ := feel.Constant(n.Arguments[0])
+		text, _ := v.Text()
+		if !isDuration.MatchString(text) || !strings.ContainsAny(text, "0123456789") {
+			return false
+		}
+		t.say(n, durationWords(text))
+		return true
 	case "crosswalk":
 		return t.lookUp(n)
 	case "min", "max", "sum", "mean":
