@@ -255,3 +255,32 @@ func TestCodesThatFollowFromManyBecomeACrosswalk(t *testing.T) {
 	assert.Equal(t, field.Choice, tables[0].Results[0].Type)
 	assert.Equal(t, 16, tables[0].Rows)
 }
+
+// What nobody changes after the first save, where other fields are changed often, is proposed to be read-only then.
+func TestWhatNobodyChangesIsProposedToStay(t *testing.T) {
+	d := harbour(t)
+	for i := range 40 {
+		r := save(t, d, document("vendor", "10", "TRAD", values{"name": fmt.Sprintf("Quay %d", i), "street": fmt.Sprintf("Quay street %d", i*i), "city": "Port", "postal_code": "P1"}))
+		change := document("vendor", "10", "TRAD", values{"name": fmt.Sprintf("Quay %d", i), "street": fmt.Sprintf("Quay street %d", i*i), "city": fmt.Sprintf("Town %d", i%7), "postal_code": fmt.Sprint("P", i%9)})
+		change.Record = r.Number
+		answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: change, Version: r.Version})
+		require.NoError(t, err)
+		require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+	}
+	l := learned(t, d)
+	p := proposed(t, l, "unchanged", "street")
+	assert.Equal(t, [2]int{40, 0}, [2]int{p.Holds, p.Breaks})
+	for _, busy := range []string{"city", "postal_code"} {
+		assert.False(t, slices.ContainsFunc(l.Proposals, func(p contract.LearnedProposal) bool { return p.Form == "unchanged" && p.Target == busy }), busy)
+	}
+	accepted, err := d.Learning.Accept(as(t), "vendor", p.Key, contract.LearnedChoice{})
+	require.NoError(t, err)
+	_, err = d.Rules.Move(as(t), accepted.Rule.ID, contract.RuleMove{State: rule.InForce, Version: accepted.Rule.Version, Reason: "learned"})
+	require.NoError(t, err)
+	change := document("vendor", "10", "TRAD", values{"name": "Quay 1", "street": "Elsewhere"})
+	change.Record = "V10001"
+	answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: change, Version: 2})
+	require.NoError(t, err)
+	require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+	assert.Equal(t, "Quay street 0", answer.Record.Content.Values["street"])
+}
