@@ -54,6 +54,8 @@ type Proposal struct {
 	Crosswalk *table.Crosswalk
 	// Series gives the numbers, and would be made with the rule; nil: none.
 	Series *table.Series
+	// Given are the last counts of such a series by year, where it begins anew each year: it goes on after them.
+	Given map[string]int64 `json:",omitempty"`
 	// Holds is how many records, or lines, bear the rule out, and Breaks how many do not; the others
 	// have nothing to say of it.
 	Holds, Breaks int

@@ -266,10 +266,16 @@ func (f *finder) counted(t *column) {
 			series.Start = max(series.Start, g.most+1)
 		}
 	}
+	given := map[string]int64{}
 	if yearly {
 		series.Start = 1
+		for key, g := range groups {
+			if year, of := strings.CutPrefix(key, best+"\x1f"); of {
+				given[year] = g.most
+			}
+		}
 	}
-	p := Proposal{Form: Numbers, Series: series, Rule: rule.Body{Family: rule.Default, Target: t.key, Effect: rule.Effect{Series: series.Key, Lifetime: rule.NewOnly, Fixed: true}, On: rule.Occasions{New: true}}}
+	p := Proposal{Form: Numbers, Series: series, Given: given, Rule: rule.Body{Family: rule.Default, Target: t.key, Effect: rule.Effect{Series: series.Key, Lifetime: rule.NewOnly, Fixed: true}, On: rule.Occasions{New: true}}}
 	f.told(&p, f.sheet.rows(), func(row int) int {
 		id := t.ids[row]
 		if id == 0 {

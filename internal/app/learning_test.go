@@ -284,3 +284,26 @@ func TestWhatNobodyChangesIsProposedToStay(t *testing.T) {
 	require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
 	assert.Equal(t, "Quay street 0", answer.Record.Content.Values["street"])
 }
+
+// Numbers that begin anew each year become a series, which goes on after those that were given.
+func TestNumbersThatBeginAnewEachYearBecomeASeries(t *testing.T) {
+	d := harbour(t)
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Grocer"}))
+	for i := range 60 {
+		year, count := 2025, i+1
+		if i >= 25 {
+			year, count = 2026, i-24
+		}
+		save(t, d, document("sales_order", "10", "SO", values{"customer": customer.Number, "ordered_on": fmt.Sprintf("%d-%02d-%02d", year, 1+i%10, 1+i%28), "reference": fmt.Sprintf("R-%d-%04d", year, count)}))
+	}
+	p := proposed(t, learnedOf(t, d, "sales_order"), "numbers", "reference")
+	assert.Equal(t, [2]int{60, 0}, [2]int{p.Holds, p.Breaks})
+	accepted, err := d.Learning.Accept(as(t), "sales_order", p.Key, contract.LearnedChoice{})
+	require.NoError(t, err)
+	_, err = d.Rules.Move(as(t), accepted.Rule.ID, contract.RuleMove{State: rule.InForce, Version: accepted.Rule.Version, Reason: "learned"})
+	require.NoError(t, err)
+	next := save(t, d, document("sales_order", "10", "SO", values{"customer": customer.Number, "ordered_on": "2026-11-24"}))
+	assert.Equal(t, "R-2026-0036", next.Content.Values["reference"])
+	following := save(t, d, document("sales_order", "10", "SO", values{"customer": customer.Number, "ordered_on": "2027-01-04"}))
+	assert.Equal(t, "R-2027-0001", following.Content.Values["reference"])
+}

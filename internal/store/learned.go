@@ -13,7 +13,7 @@ import (
 
 // learnedVersion is that of what is written of proposals; what another version wrote is not read, as
 // it can be learned again.
-const learnedVersion = 1
+const learnedVersion = 2
 
 type learned struct {
 	Kind      string `gorm:"primaryKey"`

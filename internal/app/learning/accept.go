@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"maps"
 	"slices"
 	"strconv"
 	"strings"
@@ -12,6 +13,7 @@ import (
 	"codicil/core/learn"
 	"codicil/core/record"
 	"codicil/core/rule"
+	"codicil/core/table"
 	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
@@ -78,6 +80,9 @@ func (s *Service) Accept(ctx context.Context, key, proposal string, choice contr
 		}
 		answer.Table = p.Crosswalk.Label
 	case p.Series != nil:
+		if err := s.countOn(ctx, p); err != nil {
+			return answer, err
+		}
 		if _, err := s.tables.SaveSeries(ctx, p.Series.Key, contract.SeriesChange{Series: *p.Series}); err != nil {
 			return answer, err
 		}
@@ -93,6 +98,28 @@ func (s *Service) Accept(ctx context.Context, key, proposal string, choice contr
 	}
 	answer.Proofs, err = s.prove(ctx, kind, p, answer.Rule.ID)
 	return answer, err
+}
+
+// countOn lets a new series go on after the counts that records have. Until it is saved nobody counts by it.
+func (s *Service) countOn(ctx context.Context, p *learn.Proposal) error {
+	if len(p.Given) == 0 {
+		return nil
+	}
+	return s.base.Line.Write(ctx, func(tx *store.Store, _ record.Stamp) error {
+		for _, year := range slices.Sorted(maps.Keys(p.Given)) {
+			name := judging.CountName(p.Series, table.Place{Day: record.Day(year + "-01-01")})
+			last, err := tx.LastCount(ctx, name)
+			if err != nil {
+				return err
+			}
+			if last < p.Given[year] {
+				if err := tx.Count(ctx, name, last, p.Given[year]); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
 }
 
 // chosen is the proposal with the key, or one of its other forms.
