@@ -44,29 +44,36 @@ func TestHowAlikeNamesAre(t *testing.T) {
 	}
 }
 
-// Whatever names are alike meet under a mark; and alike is mutual.
-func TestNamesThatAreAlikeMeetUnderAMark(t *testing.T) {
-	letter := rapid.SampledFrom([]rune("abcø e"))
-	rapid.Check(t, func(rt *rapid.T) {
-		name := rapid.SliceOfN(letter, 1, 60).Draw(rt, "name")
-		other := slices.Clone(name)
-		for range rapid.IntRange(0, 1+len(name)*15/100).Draw(rt, "changes") {
-			at := rapid.IntRange(0, len(other)).Draw(rt, "at")
-			switch rapid.IntRange(0, 3).Draw(rt, "change") {
-			case 0:
-				other = slices.Insert(other, at, letter.Draw(rt, "letter"))
-			case 1:
-				other = slices.Delete(other, min(at, max(len(other)-1, 0)), min(at+1, len(other)))
-			case 2:
-				if at < len(other) {
-					other[at] = letter.Draw(rt, "letter")
-				}
-			case 3:
-				if at+1 < len(other) {
-					other[at], other[at+1] = other[at+1], other[at]
-				}
+var letter = rapid.SampledFrom([]rune("abcø e"))
+
+// slipped is a name with some letters put in, taken away, replaced or swapped.
+func slipped(rt *rapid.T, name []rune, most int) []rune {
+	other := slices.Clone(name)
+	for range rapid.IntRange(0, most).Draw(rt, "changes") {
+		at := rapid.IntRange(0, len(other)).Draw(rt, "at")
+		switch rapid.IntRange(0, 3).Draw(rt, "change") {
+		case 0:
+			other = slices.Insert(other, at, letter.Draw(rt, "letter"))
+		case 1:
+			other = slices.Delete(other, min(at, max(len(other)-1, 0)), min(at+1, len(other)))
+		case 2:
+			if at < len(other) {
+				other[at] = letter.Draw(rt, "letter")
+			}
+		case 3:
+			if at+1 < len(other) {
+				other[at], other[at+1] = other[at+1], other[at]
 			}
 		}
+	}
+	return other
+}
+
+// Whatever names are alike meet under a mark; and alike is mutual.
+func TestNamesThatAreAlikeMeetUnderAMark(t *testing.T) {
+	rapid.Check(t, func(rt *rapid.T) {
+		name := rapid.SliceOfN(letter, 1, 60).Draw(rt, "name")
+		other := slipped(rt, name, 1+len(name)*15/100)
 		a, b := string(name), string(other)
 		if match.SimilarPlain(a, b) != match.SimilarPlain(b, a) {
 			rt.Fatalf("%q and %q are alike one way only", a, b)
@@ -119,28 +126,10 @@ func plainDistance(a, b []rune) int {
 
 // Names of any length are told alike just where the distance says so, from either side.
 func TestNamesOfAnyLengthAreCompared(t *testing.T) {
-	letter := rapid.SampledFrom([]rune("abcø e"))
 	rapid.Check(t, func(rt *rapid.T) {
 		long := rapid.IntRange(1, 150).Draw(rt, "long")
 		name := rapid.SliceOfN(letter, long, long).Draw(rt, "name")
-		other := slices.Clone(name)
-		for range rapid.IntRange(0, 2+len(name)*20/100).Draw(rt, "changes") {
-			at := rapid.IntRange(0, len(other)).Draw(rt, "at")
-			switch rapid.IntRange(0, 3).Draw(rt, "change") {
-			case 0:
-				other = slices.Insert(other, at, letter.Draw(rt, "letter"))
-			case 1:
-				other = slices.Delete(other, min(at, max(len(other)-1, 0)), min(at+1, len(other)))
-			case 2:
-				if at < len(other) {
-					other[at] = letter.Draw(rt, "letter")
-				}
-			default:
-				if at+1 < len(other) {
-					other[at], other[at+1] = other[at+1], other[at]
-				}
-			}
-		}
+		other := slipped(rt, name, 2+len(name)*20/100)
 		most := max(len(name), len(other)) * (100 - match.Alike) / 100
 		alike := plainDistance(name, other) <= most
 		one, two := match.NameOf(string(name)), match.NameOf(string(other))

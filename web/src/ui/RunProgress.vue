@@ -15,5 +15,7 @@ const told = computed(() => {
 </script>
 
 <template>
-  <span class="nowrap"><ProgressBar :done="run.done" :total="run.total" /> <span class="quiet">{{ told }}</span></span>
+  <span class="nowrap"
+    ><ProgressBar :done="run.done" :total="run.total" /> <span class="quiet">{{ told }}</span></span
+  >
 </template>
