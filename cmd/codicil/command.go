@@ -257,15 +257,7 @@ func serve(ctx context.Context, o serving, ready func(url, word string)) (err er
 
 // openApp brings the kinds up to date and finishes what an earlier run began.
 func openApp(ctx context.Context, s *store.Store) (*app.App, error) {
-	kinds, err := standard.Kinds()
-	if err != nil {
-		return nil, err
-	}
-	lists, err := standard.Lists()
-	if err != nil {
-		return nil, err
-	}
-	if err := s.SaveKinds(ctx, kinds, lists...); err != nil {
+	if err := standard.Bring(ctx, s); err != nil {
 		return nil, err
 	}
 	a := app.New(s, time.Now)

@@ -117,15 +117,7 @@ func (a *Application) serve(setup Setup) error {
 	if a.store, err = store.Open(ctx, path); err != nil {
 		return err
 	}
-	kinds, err := standard.Kinds()
-	if err != nil {
-		return err
-	}
-	lists, err := standard.Lists()
-	if err != nil {
-		return err
-	}
-	if err := a.store.SaveKinds(ctx, kinds, lists...); err != nil {
+	if err := standard.Bring(ctx, a.store); err != nil {
 		return err
 	}
 	a.app = app.New(a.store, func() time.Time { return Now.Add(time.Duration(a.later.Load())) })

@@ -31,11 +31,7 @@ func TestEveryRowTellsWhoWroteIt(t *testing.T) {
 	path := filepath.Join(t.TempDir(), "codicil.db")
 	s, err := store.Open(t.Context(), path)
 	require.NoError(t, err)
-	kinds, err := standard.Kinds()
-	require.NoError(t, err)
-	lists, err := standard.Lists()
-	require.NoError(t, err)
-	require.NoError(t, s.SaveKinds(t.Context(), kinds, lists...))
+	require.NoError(t, standard.Bring(t.Context(), s))
 	ctx := actor.With(t.Context(), actor.Actor{ID: "p-1", Name: "Moya Keane", Via: actor.Browser, Rights: actor.Rights{Whole: true}})
 	d := app.New(s, func() time.Time { return time.Date(2026, 11, 24, 9, 0, 0, 0, time.UTC) })
 	must := func(err error) { t.Helper(); require.NoError(t, err) }

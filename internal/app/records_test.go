@@ -61,11 +61,7 @@ func harbour(t *testing.T) *app.App {
 func fillHarbour(t *testing.T, s *store.Store) {
 	t.Helper()
 	ctx := as(t)
-	kinds, err := standard.Kinds()
-	require.NoError(t, err)
-	lists, err := standard.Lists()
-	require.NoError(t, err)
-	require.NoError(t, s.SaveKinds(ctx, kinds, lists...))
+	require.NoError(t, standard.Bring(ctx, s))
 	d := app.New(s, morning)
 	for _, c := range []record.Company{{Key: "10", Name: "Salt Works", Country: "IE", Currency: "EUR", Rounding: "half-up"}, {Key: "20", Name: "Chandlery", Country: "DK", Currency: "DKK", Rounding: "half-up"}} {
 		_, err := d.Catalog.SaveCompany(ctx, c.Key, c)

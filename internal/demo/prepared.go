@@ -61,15 +61,7 @@ func Make(ctx context.Context, path string, bare bool) (err error) {
 			err = closing
 		}
 	}()
-	kinds, err := standard.Kinds()
-	if err != nil {
-		return err
-	}
-	lists, err := standard.Lists()
-	if err != nil {
-		return err
-	}
-	if err := s.SaveKinds(ctx, kinds, lists...); err != nil {
+	if err := standard.Bring(ctx, s); err != nil {
 		return err
 	}
 	return scenario(ctx, s, Morning, Author, bare)

@@ -6,6 +6,7 @@
 package standard
 
 import (
+	"context"
 	"embed"
 	"encoding/json"
 	"fmt"
@@ -48,6 +49,24 @@ func Kinds() ([]record.Kind, error) {
 	}
 	(&table.Set{Lists: lists}).ChooseAll(kinds)
 	return kinds, nil
+}
+
+// Keeper keeps kinds and lists of codes, in place of those of an earlier release.
+type Keeper interface {
+	SaveKinds(ctx context.Context, kinds []record.Kind, lists ...table.List) error
+}
+
+// Bring lets a keeper have the standard kinds and lists as they are in this release.
+func Bring(ctx context.Context, to Keeper) error {
+	kinds, err := Kinds()
+	if err != nil {
+		return err
+	}
+	lists, err := Lists()
+	if err != nil {
+		return err
+	}
+	return to.SaveKinds(ctx, kinds, lists...)
 }
 
 func read(name string, into any) error {

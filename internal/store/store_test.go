@@ -272,11 +272,9 @@ func TestDataOfEveryEarlierStateComesAlong(t *testing.T) {
 			companies, err := s.Companies(ctx)
 			require.NoError(t, err)
 			assert.NotEmpty(t, companies)
+			require.NoError(t, standard.Bring(ctx, s))
 			kinds, err := standard.Kinds()
 			require.NoError(t, err)
-			lists, err := standard.Lists()
-			require.NoError(t, err)
-			require.NoError(t, s.SaveKinds(ctx, kinds, lists...))
 			tables, err := s.Tables(ctx)
 			require.NoError(t, err)
 			before := state < "21" // the kinds listed what could be chosen

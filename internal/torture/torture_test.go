@@ -110,12 +110,7 @@ func served(ctx context.Context, path, disk string) (url string, stop func() err
 		return "", nil, err
 	}
 	a := app.New(s, func() time.Time { return demo.Morning().Add(time.Hour) })
-	kinds, err := standard.Kinds()
-	lists, wrong := standard.Lists()
-	if err = errors.Join(err, wrong); err == nil {
-		err = s.SaveKinds(ctx, kinds, lists...)
-	}
-	if err == nil {
+	if err = standard.Bring(ctx, s); err == nil {
 		err = a.Resume(ctx)
 	}
 	handler, wrong := httpapi.New(a, httpapi.Options{Client: fstest.MapFS{"index.html": {Data: []byte("<title>Codicil</title>")}}, Guest: httpapi.As("Ada")})
