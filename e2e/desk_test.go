@@ -120,7 +120,7 @@ func TestManyDocumentsAreKeyedWithoutAMouse(t *testing.T) {
 	o := atDesk(t, bills)
 	shows := func(address, text string) {
 		t.Helper()
-		require.NoError(t, o.page.Until(fmt.Sprintf(`(document.querySelector('[data-address="%s"]')?.querySelector("input")?.value ?? "").startsWith(%s)`, address, quote(text))), "%s is %s", address, text)
+		require.NoError(t, o.page.Until(fmt.Sprintf(`(document.querySelector('[data-address="%s"]')?.querySelector("input")?.value ?? "").startsWith(%s)`, address, quoted(text))), "%s is %s", address, text)
 	}
 	alt := chromedp.KeyModifiers(chromedp.ModifierAlt)
 	ctrl := chromedp.KeyModifiers(chromedp.ModifierCtrl)

@@ -52,7 +52,7 @@ func TestBothLifetimesOfADefaultOnANewAndOnASavedVendor(t *testing.T) {
 	u.sees(station("payment_terms", "result"), "N30")
 	u.empties("payment_terms")
 	u.empties("language")
-	require.NoError(t, u.page.Until(`document.querySelector(`+quote(station("payment_terms", "result"))+`).innerText.trim() === ""`))
+	require.NoError(t, u.page.Until(`document.querySelector(`+quoted(station("payment_terms", "result"))+`).innerText.trim() === ""`))
 	u.sees(station("language", "result"), "EN")
 
 	u.clicks(station("payment_terms", "default"), "")

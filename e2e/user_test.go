@@ -96,22 +96,20 @@ func (u *user) elsewhere(path string) *user {
 // sees waits until an element that fits the selector shows the text.
 func (u *user) sees(selector, text string) {
 	u.t.Helper()
-	require.NoError(u.t, u.page.Until(fmt.Sprintf(`[...document.querySelectorAll(%s)].some(e => e.checkVisibility() && (e.innerText ?? "").includes(%s))`, quote(selector), quote(text))))
+	require.NoError(u.t, u.page.Until(fmt.Sprintf(`[...document.querySelectorAll(%s)].some(e => e.checkVisibility() && (e.innerText ?? "").includes(%s))`, quoted(selector), quoted(text))))
 }
 
 // seesNo waits until no element that fits the selector shows the text.
 func (u *user) seesNo(selector, text string) {
 	u.t.Helper()
-	require.NoError(u.t, u.page.Until(fmt.Sprintf(`![...document.querySelectorAll(%s)].some(e => e.checkVisibility() && (e.innerText ?? "").includes(%s))`, quote(selector), quote(text))))
+	require.NoError(u.t, u.page.Until(fmt.Sprintf(`![...document.querySelectorAll(%s)].some(e => e.checkVisibility() && (e.innerText ?? "").includes(%s))`, quoted(selector), quoted(text))))
 }
 
 // cursorIsOn waits until the element with the label has the focus.
 func (u *user) cursorIsOn(label string) {
 	u.t.Helper()
-	require.NoError(u.t, u.page.Until(`document.activeElement?.getAttribute("aria-label") === `+quote(label)))
+	require.NoError(u.t, u.page.Until(`document.activeElement?.getAttribute("aria-label") === `+quoted(label)))
 }
-
-func quote(text string) string { return strconv.Quote(text) }
 
 // clicks clicks in the middle of the first visible element that fits the selector and shows the text.
 func (u *user) clicks(selector, text string, options ...chromedp.MouseOption) {
@@ -180,7 +178,7 @@ func (u *user) empties(field string) {
 	u.clicks(entered(field), "")
 	u.types("")
 	u.presses(kb.Tab)
-	require.NoError(u.t, u.page.Until(`document.querySelector(`+quote(entered(field))+`)?.innerText.trim() === ""`))
+	require.NoError(u.t, u.page.Until(`document.querySelector(`+quoted(entered(field))+`)?.innerText.trim() === ""`))
 }
 
 // chooses picks an option of a select by the select's label, where it is not chosen already.
@@ -188,13 +186,13 @@ func (u *user) empties(field string) {
 func (u *user) chooses(label, option string) {
 	u.t.Helper()
 	wrapper := fmt.Sprintf(`.el-select:has([aria-label="%s"]) .el-select__wrapper`, label)
-	showing := fmt.Sprintf(`document.querySelector(%s)?.innerText ?? ""`, quote(wrapper))
+	showing := fmt.Sprintf(`document.querySelector(%s)?.innerText ?? ""`, quoted(wrapper))
 	before, err := browser.Ask(u.page, chromedp.Evaluate[string](showing))
 	require.NoError(u.t, err)
 	u.takes(label, option, fmt.Sprintf(`(() => {
 		const shown = %s;
 		return shown !== %s || shown.includes(%s) || !document.querySelector(%s);
-	})()`, showing, quote(before), quote(option), quote(wrapper)))
+	})()`, showing, quoted(before), quoted(option), quoted(wrapper)))
 }
 
 // starts picks an option of a select that does something and shows no choice of its own.
@@ -212,8 +210,8 @@ func (u *user) takes(label, option, taken string) {
 	done := fmt.Sprintf(`(() => {
 		const e = [...document.querySelectorAll(".el-select-dropdown__item")].find(e => e.checkVisibility() && e.innerText.includes(%s));
 		return e ? e.classList.contains("is-selected") : %s;
-	})()`, quote(option), taken)
-	input := fmt.Sprintf(`document.querySelector('[aria-label=%s]')`, quote(label))
+	})()`, quoted(option), taken)
+	input := fmt.Sprintf(`document.querySelector('[aria-label=%s]')`, quoted(label))
 	expanded := input + `?.getAttribute("aria-expanded") === "true"`
 	for range 3 {
 		if open, err := browser.Ask(u.page, chromedp.Evaluate[bool](expanded)); err != nil || !open {
@@ -267,20 +265,20 @@ func (u *user) holds(address, text string) {
 	require.NoError(u.t, u.page.Until(fmt.Sprintf(`(() => {
 		const e = document.querySelector(%s);
 		return !!e && (e.querySelector("input")?.value ?? e.innerText).includes(%s);
-	})()`, quote(cell(address)), quote(text))))
+	})()`, quoted(cell(address)), quoted(text))))
 }
 
 // drags presses the mouse on one element and lets go on another.
 func (u *user) drags(from, to string) {
 	u.t.Helper()
 	middle := func(selector string) (float64, float64) {
-		at, err := browser.Ask(u.page, chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => { const r = document.querySelector(%s).getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, quote(selector))))
+		at, err := browser.Ask(u.page, chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => { const r = document.querySelector(%s).getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`, quoted(selector))))
 		require.NoError(u.t, err)
 		return at[0], at[1]
 	}
 	x, y := middle(from)
 	toX, toY := middle(to)
-	require.NoError(u.t, u.page.Drag(x, y, toX, toY, fmt.Sprintf(`document.querySelector(%s).classList.contains("over")`, quote(to))))
+	require.NoError(u.t, u.page.Drag(x, y, toX, toY, fmt.Sprintf(`document.querySelector(%s).classList.contains("over")`, quoted(to))))
 }
 
 // goes opens another path of the application.

@@ -1,3 +1,4 @@
+import { acceptCompletion, completionStatus } from "@codemirror/autocomplete";
 import { flushPromises, mount } from "@vue/test-utils";
 import { beforeEach, describe, expect, it, vi } from "vitest";
 import { nextTick } from "vue";
@@ -5,11 +6,12 @@ import type { FormulaAsk, FormulaStep, FunctionHelp } from "@/api/client";
 import FormulaEditor from "@/features/rules/FormulaEditor.vue";
 import FormulaSteps from "@/features/rules/FormulaSteps.vue";
 import FormulaWords from "@/features/rules/FormulaWords.vue";
-import { toldAt, type Surroundings } from "@/features/rules/formula/editor";
+import { makeEditor, toldAt, type Surroundings } from "@/features/rules/formula/editor";
 import { stepAt, told } from "@/features/rules/formula/explanation";
 import { complete, functionAt, matching, nameAt, textFor } from "@/features/rules/formula/words";
 import { choose } from "./select";
 import { fillCatalog, names } from "./catalog";
+import { eventually } from "./eventually";
 import { serve } from "./server";
 
 const functions: FunctionHelp[] = [
@@ -71,6 +73,13 @@ describe("completion", () => {
     }));
     expect(complete("not hold", two, functions, false)?.words.map((w) => w.written)).toEqual(["hold_reason"]);
     expect(complete("entered.hold", two, functions, false)).toBeUndefined();
+  });
+
+  it("goes on over the space in a name, and nowhere else", () => {
+    expect(shown("limit > string ")).toEqual(["string length"]);
+    expect(complete("credit ", names.names, functions, false)?.length).toBe("credit ".length);
+    for (const before of ["limit ", "blocked and ", "not ", "string  "]) expect(shown(before)).toEqual([]);
+    expect(shown("blocked and ", true)).toContain("is blank");
   });
 
   it("puts the cursor into the parentheses only where there is something to write", () => {
@@ -150,6 +159,46 @@ describe("a look at a part with the pointer", () => {
     expect(at("string length(country)", 3)).toContain('string length("Salz") = 4');
     expect(at(formula, 8)).toBe("limit > 1200 is true");
     expect(toldAt({ ...around, answer: () => undefined }, "5 > 4", 1)).toBeUndefined();
+  });
+});
+
+describe("the list of proposals", () => {
+  const around = {
+    names: () => names.names,
+    functions: () => functions,
+    choices: () => [
+      { value: "DE", label: "Germany" },
+      { value: "DK", label: "Denmark" },
+    ],
+    answer: () => undefined,
+    changed: () => undefined,
+    moved: () => undefined,
+  } as unknown as Surroundings;
+
+  /** Types the first text, waits for the list, types the second and takes the first proposal at once. */
+  async function taken(first: string, second: string) {
+    const view = makeEditor(document.body, "", around);
+    const type = (text: string) => {
+      const at = view.state.selection.main.head;
+      view.dispatch({
+        changes: { from: at, insert: text },
+        selection: { anchor: at + text.length },
+        userEvent: "input.type",
+      });
+    };
+    type(first);
+    await eventually(() => expect(completionStatus(view.state)).toBe("active"));
+    for (const letter of second) type(letter);
+    const took = acceptCompletion(view);
+    const text = view.state.doc.toString();
+    view.destroy();
+    return took ? text : `not taken: ${text}`;
+  }
+
+  it("has followed the last letter when Enter comes with it", async () => {
+    expect(await taken('country = "d', "en")).toBe('country = "DK');
+    expect(await taken("credit", " li")).toBe("limit");
+    expect(await taken("l", "im")).toBe("limit");
   });
 });
 

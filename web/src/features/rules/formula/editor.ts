@@ -4,7 +4,7 @@ import {
   closeBracketsKeymap,
   completionKeymap,
 } from "@codemirror/autocomplete";
-import type { Completion, CompletionContext } from "@codemirror/autocomplete";
+import type { Completion, CompletionContext, CompletionResult } from "@codemirror/autocomplete";
 import { history, historyKeymap, standardKeymap } from "@codemirror/commands";
 import { bracketMatching } from "@codemirror/language";
 import { setDiagnostics, type Diagnostic } from "@codemirror/lint";
@@ -66,15 +66,23 @@ export function insert(
   });
 }
 
-function completing(s: Surroundings) {
-  return (context: CompletionContext) => {
+/**
+ * What is proposed at the cursor. Ranked here, by name and by label, so it is found anew with every letter; found
+ * with the letter itself (`update`), so that the list that is shown is never an older one and Enter always takes from it.
+ */
+function proposals(s: Surroundings) {
+  const propose = (context: CompletionContext): CompletionResult | null => {
     const before = context.state.doc.sliceString(0, context.pos);
-    if ((before.match(/"/g) ?? []).length % 2) return codes(s, before, context.pos);
-    const found = complete(before, s.names(), s.functions(), context.explicit);
-    if (!found) return null;
-    // Ranked here, by name and by label; so the list is asked for anew with every letter.
-    return { from: context.pos - found.length, options: found.words.map(asCompletion), filter: false };
+    const quoted = (before.match(/"/g) ?? []).length % 2;
+    const found = quoted ? codes(s, before, context.pos) : words(s, before, context);
+    return found && { ...found, filter: false, update: (_former, _from, _to, now) => propose(now) };
   };
+  return propose;
+}
+
+function words(s: Surroundings, before: string, context: CompletionContext) {
+  const found = complete(before, s.names(), s.functions(), context.explicit);
+  return found ? { from: context.pos - found.length, options: found.words.map(asCompletion) } : null;
 }
 
 /** Inside a text that is compared with a field: the codes that the field takes. */
@@ -86,7 +94,7 @@ function codes(s: Surroundings, before: string, at: number) {
     .choices(found.name)
     .filter((c) => `${c.value} ${c.label}`.toLowerCase().includes(typed))
     .map((c): Completion => ({ label: c.value, detail: c.label, type: "value" }));
-  return options.length ? { from: at - found.typed.length, options, filter: false } : null;
+  return options.length ? { from: at - found.typed.length, options } : null;
 }
 
 function line(parent: HTMLElement, kind: string, text: string) {
@@ -131,7 +139,7 @@ export function makeEditor(parent: HTMLElement, text: string, s: Surroundings): 
         closeBrackets(),
         // The list follows every letter at once; Enter means what stands in it.
         autocompletion({
-          override: [completing(s)],
+          override: [proposals(s)],
           icons: false,
           interactionDelay: 0,
           activateOnTypingDelay: 0,

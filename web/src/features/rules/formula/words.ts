@@ -70,19 +70,27 @@ export function complete(
   functions: FunctionHelp[],
   explicit: boolean,
 ): Found | undefined {
-  const run = /[\p{L}_][\p{L}\p{N}_.]*(?: [\p{L}\p{N}_.]+)*$/u.exec(before)?.[0] ?? "";
-  const parts = run.split(" ");
+  const run = /[\p{L}_][\p{L}\p{N}_.]*(?: [\p{L}\p{N}_.]+)* ?$/u.exec(before)?.[0] ?? "";
+  const parts = run.trimEnd().split(" ");
+  // A space goes on with a name of several words; behind "and " or behind a whole name something else begins.
+  const space = run.endsWith(" ") ? " " : "";
   for (let i = 0; i < parts.length && run; i++) {
-    const typed = parts.slice(i).join(" ");
+    const word = parts.slice(i).join(" ").toLowerCase();
+    const typed = word + space;
     let words = matching(typed, names, functions);
     // A name that stands there whole is finished: a list of its other forms would only lie over what is said of it.
-    if (!explicit && names.some((n) => n.name.toLowerCase() === typed.toLowerCase())) {
-      words = words.filter((w) => w.written.toLowerCase().startsWith(typed.toLowerCase()));
+    if (!explicit && names.some((n) => n.name.toLowerCase() === word)) {
+      if (space) return undefined;
+      words = words.filter((w) => w.written.toLowerCase().startsWith(word));
       if (!words.length) return undefined;
     }
+    if (space)
+      words = keywords.includes(word)
+        ? []
+        : words.filter((w) => [w.shown, w.detail].some((text) => text.toLowerCase().startsWith(typed)));
     if (words.length) return { length: typed.length, words };
   }
-  return explicit && !run ? { length: 0, words: matching("", names, functions) } : undefined;
+  return explicit && (!run || space) ? { length: 0, words: matching("", names, functions) } : undefined;
 }
 
 /** How well a word fits what was typed: 0 begins with it, 1 a later part does, 2 holds it somewhere, 3 not at all. */
