@@ -97,7 +97,7 @@ func TestFieldsAndFunctionsAreFoundAndInserted(t *testing.T) {
 	u.sees(".words .about", "is blank(null) = true")
 	u.presses(kb.ArrowDown)
 	u.sees(".words .about", "is filled(value): boolean")
-	u.accepts()
+	u.strikes(kb.Enter)
 	u.reads("is filled()")
 
 	// The cursor stands between the parentheses.

@@ -202,3 +202,73 @@ func TestACodicilThatEndsARuleGoesElsewhere(t *testing.T) {
 		}
 	}
 }
+
+// A codicil that takes away takes the same away where its file is read, and nothing a second time.
+func TestWhatACodicilTakesAwayGoesWithIt(t *testing.T) {
+	apart := func() *app.App {
+		d := berths(t)
+		for scope, label := range map[[2]string]string{{"10", ""}: "Of the works", {"20", "TRAD"}: "Of traders"} {
+			_, err := d.Catalog.SaveLayout(as(t), "vendor", scope[0], scope[1], record.Layout{Sections: []record.LayoutSection{{Key: "general", Fields: []record.LayoutField{{Key: "name", Label: label, Width: 3}}}}})
+			require.NoError(t, err)
+		}
+		for _, name := range []string{"Neighbour", "The same / again"} {
+			_, err := d.Catalog.SaveFollowOn(as(t), record.FollowOn{Name: name, From: "vendor", To: "vendor", Type: "TRAD", Pairs: []record.Pair{{From: "name", To: "name"}}})
+			require.NoError(t, err)
+		}
+		return d
+	}
+	home, other := apart(), apart()
+	r := add(t, home, body("vendor", rule.Default, "name", rule.Effect{Lifetime: rule.NewOnly, Value: `"Quay"`}), rule.InForce)
+	carried(t, home, other)
+
+	c := prepare(t, home, "Fewer")
+	inside := with(t, home, c)
+	require.NoError(t, inside.Fields.Remove(as(t), "vendor", "berth"))
+	_, err := inside.Catalog.DeleteLayout(as(t), "vendor", "20", "TRAD")
+	require.NoError(t, err)
+	maps, err := inside.Catalog.FollowOns(as(t))
+	require.NoError(t, err)
+	require.Len(t, maps, 2)
+	require.NoError(t, inside.Catalog.DeleteFollowOn(as(t), maps[1].ID))
+	_, err = inside.Rules.Move(as(t), r.ID, contract.RuleMove{State: rule.Retired, Version: r.Version})
+	require.NoError(t, err)
+	of, err := home.Books.Codicil(as(t), c.ID)
+	require.NoError(t, err)
+
+	var file bytes.Buffer
+	require.NoError(t, of.Write(&file))
+	read, err := exchange.ReadBook(&file)
+	require.NoError(t, err)
+	made, changes, err := other.Bring(as(t), read, "")
+	require.NoError(t, err)
+	assert.Len(t, changes, 4, "%v", changes)
+	assert.Equal(t, contract.CodicilOpen, made.State)
+	seen := with(t, other, made)
+	view, err := seen.Catalog.Layout(as(t), "vendor", "20", "TRAD")
+	require.NoError(t, err)
+	assert.NotEqual(t, "Of traders", view.Layout.Sections[0].Fields[0].Label)
+	view, err = seen.Catalog.Layout(as(t), "vendor", "10", "TRAD")
+	require.NoError(t, err)
+	assert.Equal(t, "Of the works", view.Layout.Sections[0].Fields[0].Label)
+	left, err := seen.Catalog.FollowOns(as(t))
+	require.NoError(t, err)
+	require.Len(t, left, 1)
+	assert.Equal(t, maps[0].Name, left[0].Name)
+	removed, err := seen.Fields.Removed(as(t), "vendor")
+	require.NoError(t, err)
+	require.Len(t, removed, 1)
+	assert.Equal(t, "berth", removed[0].Field.Key)
+	for at, state := range map[*app.App]rule.State{seen: rule.Retired, other: rule.InForce} {
+		rules, err := at.Rules.List(as(t), "vendor")
+		require.NoError(t, err)
+		require.Len(t, rules, 1)
+		assert.Equal(t, state, rules[0].State)
+	}
+
+	for _, state := range []contract.CodicilState{contract.CodicilSubmitted, contract.CodicilAgreed, contract.CodicilInForce} {
+		move(t, other, made.ID, state)
+	}
+	_, changes, err = other.Bring(as(t), read, "")
+	require.NoError(t, err)
+	assert.Empty(t, changes, "it is so already")
+}

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"codicil/core/field"
+	"codicil/core/judge"
 	"codicil/core/match"
 	"codicil/core/record"
 	"codicil/core/rule"
@@ -638,4 +639,33 @@ func TestLiveValuesFollowWhatIsTakenBack(t *testing.T) {
 	assert.Equal(t, map[string]int{"restored": 1}, back(run.ID))
 	assert.Equal(t, lose.Number, get(t, d, open.Kind, open.Number).Content.Values["vendor"])
 	assert.Equal(t, "Ballinore", reference(), "not that of then")
+}
+
+// What follows a record that is merged follows the survivor then, and the merged one again once the merge is taken back.
+func TestWhatFollowedTheMergedFollowsTheSurvivor(t *testing.T) {
+	d := payables(t)
+	m, err := d.Catalog.SaveFollowOn(as(t), record.FollowOn{Name: "Neighbour", From: "vendor", To: "vendor", Type: "TRAD", Pairs: []record.Pair{{From: "city", To: "city"}}})
+	require.NoError(t, err)
+	kept, gone := vendor(t, d, "10", values{"name": "Quay Ropes", "city": "Carrow"}), vendor(t, d, "10", values{"name": "Quay Ropes", "city": "Carrow"})
+	begun, err := d.Records.Begin(as(t), m.ID, contract.BeginRequest{Number: gone.Number})
+	require.NoError(t, err)
+	begun.Document.Entered["name"] = judge.Item{Value: "Fjord Nets"}
+	answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: begun.Document, Origin: &begun.Origin})
+	require.NoError(t, err)
+	require.NotNil(t, answer.Record)
+	follower := answer.Record.Number
+
+	run, hits := merged(t, d, contract.MergeRequest{Kind: "vendor", Apply: true, Reason: "One vendor", Merges: []contract.RecordMerge{{Survivor: kept.Number, Merged: []string{gone.Number}}}})
+	require.Equal(t, contract.RunStateDone, run.State, run.Problem)
+	assert.Equal(t, 1, run.Counts["rewrite"], "%+v", hits)
+	followed := func() string { return get(t, d, "vendor", follower).Origin.Key }
+	assert.Equal(t, kept.Number, followed())
+	assert.Len(t, get(t, d, "vendor", kept.Number).Followers, 1)
+
+	back, err := d.TakeBack.Start(as(t), run.ID)
+	require.NoError(t, err)
+	require.Equal(t, contract.RunStateDone, ended(t, d, back.ID).State)
+	assert.Equal(t, gone.Number, followed())
+	assert.Len(t, get(t, d, "vendor", gone.Number).Followers, 1)
+	assert.Empty(t, get(t, d, "vendor", kept.Number).Followers)
 }

@@ -160,17 +160,19 @@ type RunWrite struct {
 	Before       int  // the version before it; 0: the run added the record
 	Back         bool // it is taken back
 	Part         int  // the place of the write that this one came of; 0: it came by itself
+	// Preceding is the number of the record that it followed before, where it follows another of that kind since.
+	Preceding string
 }
 
 // AddRunWrite notes what a run wrote, after all that it wrote before.
 func (s *Store) AddRunWrite(ctx context.Context, run int64, r *record.Record) error {
-	return s.AddRunWriteOf(ctx, run, 0, r)
+	return s.AddRunWriteOf(ctx, run, 0, r, "")
 }
 
-// AddRunWriteOf does the same for what came of another write, at a place.
-func (s *Store) AddRunWriteOf(ctx context.Context, run int64, part int, r *record.Record) error {
-	return s.db.WithContext(ctx).Exec("INSERT INTO run_writes (run, place, kind, number, version, before, part) SELECT ?, COALESCE(MAX(place), 0) + 1, ?, ?, ?, ?, ? FROM run_writes WHERE run = ?",
-		run, r.Kind, r.Number, r.Version, r.Version-1, part, run).Error
+// AddRunWriteOf does the same for what came of another write, at a place. preceding is that of [RunWrite].
+func (s *Store) AddRunWriteOf(ctx context.Context, run int64, part int, r *record.Record, preceding string) error {
+	return s.db.WithContext(ctx).Exec("INSERT INTO run_writes (run, place, kind, number, version, before, part, preceding) SELECT ?, COALESCE(MAX(place), 0) + 1, ?, ?, ?, ?, ?, ? FROM run_writes WHERE run = ?",
+		run, r.Kind, r.Number, r.Version, r.Version-1, part, preceding, run).Error
 }
 
 // LastRunWrite is the place of the last thing that a run wrote; 0: it wrote nothing.

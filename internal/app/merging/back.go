@@ -47,7 +47,7 @@ func (s *Service) TakePartBack(ctx context.Context, w store.RunWrite, merged []s
 	if err != nil {
 		return err
 	}
-	return s.records.Restore(ctx, record.Ref{Kind: w.Kind, Number: w.Number}, w.Version, w.Before, back, nil, also)
+	return s.records.Restore(ctx, w, back, nil, also)
 }
 
 // TakeBack takes a merge back: the survivor becomes what it was, and what was merged into it is there again. also
@@ -58,7 +58,7 @@ func (s *Service) TakeBack(ctx context.Context, w store.RunWrite, merged []store
 	if err != nil {
 		return err
 	}
-	return s.records.Restore(ctx, at, w.Version, w.Before, back, func(tx *store.Store, by record.Stamp, survivor *record.Record) (err error) {
+	return s.records.Restore(ctx, w, back, func(tx *store.Store, by record.Stamp, survivor *record.Record) (err error) {
 		for _, m := range merged {
 			r, err := tx.Release(ctx, m, by)
 			if err != nil {

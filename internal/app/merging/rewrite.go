@@ -169,7 +169,11 @@ func (k *work) rewrite(ctx context.Context, m *contract.RecordMerge, part int, r
 				return nil, err
 			}
 			v.Also = func(ctx context.Context, tx *store.Store, kept record.Record) error {
-				return tx.AddRunWriteOf(ctx, k.w.ID(), part, &kept)
+				followed := ""
+				if kept.Preceding != r.Preceding {
+					followed = r.Preceding.Number
+				}
+				return tx.AddRunWriteOf(ctx, k.w.ID(), part, &kept, followed)
 			}
 			c, err := v.Answering(ctx, k.request.Reason)
 			if err == nil {

@@ -544,20 +544,21 @@ func (s *Service) Withdraw(ctx context.Context, at record.Ref, version int, also
 	})
 }
 
-// Restore makes a record whose last version is still one what it was at another, as a version more; no rule is asked, as it
+// Restore makes a record whose last version is still that of a run what it was before, as a version more; no rule is asked, as it
 // stood so before, but its live values are those of now. back are records that are there again with it: ahead, if any, is written
 // before it, brings them back and may change what else is to stand; without it they are back right after. also is written with it,
 // and is told the version that it becomes and what changed. The caller then catches up with live values.
-func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, back []record.Record, ahead func(tx *store.Store, by record.Stamp, r *record.Record) error, also func(tx *store.Store, now int, changes []contract.ValueChange) error) error {
+func (s *Service) Restore(ctx context.Context, w store.RunWrite, back []record.Record, ahead func(tx *store.Store, by record.Stamp, r *record.Record) error, also func(tx *store.Store, now int, changes []contract.ValueChange) error) error {
 	return s.base.Line.Alone(ctx, func(ctx context.Context) (*commit.Change, error) {
+		at := record.Ref{Kind: w.Kind, Number: w.Number}
 		r, err := s.base.Saved(ctx, at)
 		if err != nil {
 			return nil, err
 		}
-		if err := Changeable(ctx, &r.Record, version); err != nil {
+		if err := Changeable(ctx, &r.Record, w.Version); err != nil {
 			return nil, err
 		}
-		before, err := s.base.Store.RecordVersion(ctx, at, to)
+		before, err := s.base.Store.RecordVersion(ctx, at, w.Before)
 		if err != nil {
 			return nil, err
 		}
@@ -565,6 +566,7 @@ func (s *Service) Restore(ctx context.Context, at record.Ref, version, to int, b
 		show := view.Viewer{Kind: r.Kind, Company: r.Reference.Company(r.Company), Titles: links, Format: FormatOf(ctx)}
 		next := r.Record
 		next.Content, next.Type, next.Late = before.Content, before.Type, false
+		next.Preceding.Number = cmp.Or(w.Preceding, next.Preceding.Number)
 		others, err := s.live.again(ctx, &next, back, ahead == nil)
 		if err != nil {
 			return nil, err

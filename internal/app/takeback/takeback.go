@@ -190,7 +190,7 @@ func (t *taking) one(ctx context.Context, write store.RunWrite) error {
 		err = t.merging.TakePartBack(ctx, write, merged, noted)
 	default:
 		hit.What = contract.RunHitWhatRestored
-		err = t.records.Restore(ctx, at, write.Version, write.Before, nil, nil, noted)
+		err = t.records.Restore(ctx, write, nil, nil, noted)
 	}
 	if err == nil {
 		t.done++
