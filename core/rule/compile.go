@@ -46,24 +46,40 @@ func (c *Compiled) Sound() bool {
 	return !slices.ContainsFunc(c.Problems, func(p Problem) bool { return p.Severity == feel.Error })
 }
 
-// Depth is how many links lead to the value of a source: 1 or 2.
-func (c *Compiled) Depth() int {
-	depth := 0
-	if c.Value == nil {
-		return depth
-	}
-	for n := c.Value.Root(); n != nil; {
-		path, ok := n.(*feel.Path)
-		if !ok {
-			break
+// LinkedRead is a field of a linked record that a rule reads.
+type LinkedRead struct {
+	Kind, Field string // keys
+	Links       int    // how many lead to the record: 1 or 2
+}
+
+// LinkedReads returns the fields of linked records that the rule's condition and value read, with those on the way to them.
+// Cost: the parts of both.
+func (c *Compiled) LinkedReads() (reads []LinkedRead) {
+	for _, program := range []*feel.Program{c.When, c.Value} {
+		if program == nil {
+			continue
 		}
-		if _, own := feel.SlotOf(path); own {
-			break
-		}
-		depth++
-		n = path.Base
+		feel.Walk(program.Root(), func(n feel.Node) {
+			path, ok := n.(*feel.Path)
+			if !ok {
+				return
+			}
+			if _, own := feel.SlotOf(path); own {
+				return
+			}
+			read := LinkedRead{Field: path.Member, Links: 1}
+			if link := c.FieldOf(path.Base); link != nil && link.IsLink() {
+				read.Kind = link.Kind
+			}
+			if before, ok := path.Base.(*feel.Path); ok {
+				if _, own := feel.SlotOf(before); !own {
+					read.Links = 2
+				}
+			}
+			reads = append(reads, read)
+		})
 	}
-	return max(depth, 1)
+	return reads
 }
 
 // Reads returns the slots that the rule's formulas read.

@@ -157,3 +157,12 @@ func TestManyProofsRunAtOnce(t *testing.T) {
 	assert.False(t, run.Results[0].Held)
 	assert.True(t, run.Results[1].Held)
 }
+
+// counted is how many records of a kind a filter finds: a list tells only as many as it counts in a moment.
+func counted(t *testing.T, d *app.App, kind string, filter record.Filter) int {
+	t.Helper()
+	found, err := d.Records.Count(as(t), contract.ListRequest{Kind: kind, Selection: record.Selection{Filters: []record.Filter{filter}}})
+	require.NoError(t, err)
+	require.False(t, found.More)
+	return found.Total
+}

@@ -306,9 +306,7 @@ func TestManyLiveValuesFollowInTurn(t *testing.T) {
 	document.Entered["credit_limit"] = judge.Item{Value: "900"}
 	_, err := d.Records.Save(as(t), contract.SaveRequest{Document: document, Version: customer.Version})
 	require.NoError(t, err)
-	page, err := d.Records.List(as(t), contract.ListRequest{Kind: "sales_order", Limit: 1, Selection: record.Selection{Filters: []record.Filter{{Field: "credit_limit", Relation: "is", Value: "900"}}}})
-	require.NoError(t, err)
-	assert.Equal(t, orders, page.Total)
+	assert.Equal(t, orders, counted(t, d, "sales_order", record.Filter{Field: "credit_limit", Relation: "is", Value: "900"}))
 }
 
 // A reason stays with the version, is shown in the history and the posting, and is asked again
@@ -720,5 +718,68 @@ func TestWhatNamesARecordAsItChangesHasItsLiveValues(t *testing.T) {
 		for _, number := range numbers {
 			require.Equal(t, city, get(t, d, "accounting_document", number).Content.Values["reference"], "round %d", round)
 		}
+	}
+}
+
+// A live value that reads another live value follows it, over as many records as lead to it, also where more follow than one commit
+// takes; one that it reads in its condition, too.
+func TestALiveValueFollowsALiveValue(t *testing.T) {
+	d := harbour(t)
+	for _, kind := range []string{"customer", "sales_order"} {
+		_, err := d.Fields.Add(as(t), kind, field.Field{Key: "season", Label: "Season", Section: "general", Type: field.Text, Length: 40})
+		require.NoError(t, err)
+	}
+	add(t, d, body("customer", rule.Source, "season", rule.Effect{Mode: rule.Live, Value: "price_list.name"}), rule.InForce)
+	add(t, d, body("sales_order", rule.Source, "season", rule.Effect{Mode: rule.Live, Value: "customer.season"}), rule.InForce)
+	asked := body("sales_order", rule.Source, "note", rule.Effect{Mode: rule.Live, Value: "customer.name"})
+	asked.When = `starts with(customer.season, "W")`
+	add(t, d, asked, rule.InForce)
+	_, err := d.Catalog.SaveType(as(t), "price_list", "LIST", record.Type{Label: "List"})
+	require.NoError(t, err)
+	list := save(t, d, document("price_list", "10", "LIST", values{"name": "Summer"}))
+	customer := save(t, d, document("customer", "10", "WHOL", values{"name": "Quay", "price_list": list.Number}))
+	const orders = 1010
+	for range orders {
+		save(t, d, document("sales_order", "10", "SO", values{"customer": customer.Number}))
+	}
+	count := func(key, value string) int {
+		return counted(t, d, "sales_order", record.Filter{Field: key, Relation: "is", Value: value})
+	}
+	assert.Equal(t, orders, count("season", "Summer"))
+	document := asSaved(&list, nil)
+	document.Entered["name"] = judge.Item{Value: "Winter"}
+	_, err = d.Records.Save(as(t), contract.SaveRequest{Document: document, Version: list.Version})
+	require.NoError(t, err)
+	assert.Equal(t, "Winter", get(t, d, "customer", customer.Number).Content.Values["season"])
+	assert.Equal(t, [2]int{orders, orders}, [2]int{count("season", "Winter"), count("note", "Quay")})
+}
+
+// Where records lead in a circle, what is live becomes the same all around, and ends.
+func TestLiveValuesEndInACircle(t *testing.T) {
+	d := harbour(t)
+	_, err := d.Fields.Add(as(t), "vendor", field.Field{Key: "parent", Label: "Parent", Section: "general", Type: field.Link, Kind: "vendor"})
+	require.NoError(t, err)
+	_, err = d.Fields.Add(as(t), "vendor", field.Field{Key: "family", Label: "Family", Section: "general", Type: field.Text, Length: 20})
+	require.NoError(t, err)
+	var circle []contract.Record
+	for i := range 4 {
+		circle = append(circle, vendor(t, d, "10", values{"name": fmt.Sprint("Quay ", i), "family": fmt.Sprint("F", i)}))
+	}
+	saved := func(i int) {
+		now := get(t, d, "vendor", circle[i].Number)
+		document := asSaved(&now, nil)
+		document.Entered["parent"] = judge.Item{Value: circle[(i+1)%len(circle)].Number}
+		document.Entered["city"] = judge.Item{Value: fmt.Sprint("Carrow ", now.Version)}
+		answer, err := d.Records.Save(as(t), contract.SaveRequest{Document: document, Version: now.Version})
+		require.NoError(t, err)
+		require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+	}
+	for i := range circle {
+		saved(i)
+	}
+	add(t, d, body("vendor", rule.Source, "family", rule.Effect{Mode: rule.Live, Value: "parent.family"}), rule.InForce)
+	saved(0)
+	for i := range circle {
+		assert.Equal(t, "F1", get(t, d, "vendor", circle[i].Number).Content.Values["family"], "%d", i)
 	}
 }

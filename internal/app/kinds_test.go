@@ -243,3 +243,60 @@ func TestASpreadsheetIsGuessedWithItsLines(t *testing.T) {
 	_, err = d.Kinds.Guess(ctx, "Orders.csv", "Ship", false, strings.NewReader(flat))
 	assert.Equal(t, "unknown-column", codeOf(t, err))
 }
+
+// ofTypeT is a kind with one type and a note that is searched.
+func ofTypeT(label string, fields ...field.Field) contract.KindChange {
+	return contract.KindChange{
+		New:    true,
+		Kind:   record.Kind{Label: label, Plural: label + "s", TypeLabel: "Type", Prefix: strings.ToUpper(label[:2]), Digits: 4, Title: []string{}, Sections: []record.Section{{Key: "general", Label: "General"}}},
+		Fields: append([]field.Field{{Key: "note", Label: "Note", Section: "general", Type: field.Text, Length: 60, Searched: true}}, fields...),
+		Types:  []record.Type{{Key: "T", Label: "T"}},
+	}
+}
+
+// Records that are called by the records that they link to have a name and are found, though those lead back to them; so do records
+// of a kind that no field gives a name.
+func TestRecordsThatAreCalledByEachOther(t *testing.T) {
+	d, ctx := harbour(t), as(t)
+	_, err := d.Kinds.Save(ctx, "crew", ofTypeT("Crew"))
+	require.NoError(t, err)
+	ship := ofTypeT("Ship", field.Field{Key: "crew", Label: "Crew", Section: "general", Type: field.Link, Kind: "crew"})
+	ship.Kind.Title = []string{"crew"}
+	_, err = d.Kinds.Save(ctx, "ship", ship)
+	require.NoError(t, err)
+	nameless := save(t, d, document("crew", "10", "T", values{"note": "Night watch"}))
+	found := func(kind, words string) (numbers []string) {
+		options, err := d.Records.FindLinks(ctx, kind, words, "10")
+		require.NoError(t, err)
+		for _, o := range options {
+			numbers = append(numbers, o.Number)
+		}
+		return numbers
+	}
+	assert.Equal(t, []string{nameless.Number}, found("crew", "watch"))
+
+	for _, f := range []field.Field{{Key: "ship", Label: "Ship", Kind: "ship"}, {Key: "former", Label: "Former crew", Kind: "crew"}} {
+		f.Section, f.Type = "general", field.Link
+		_, err := d.Fields.Add(ctx, "crew", f)
+		require.NoError(t, err)
+	}
+	crew := ofTypeT("Crew").Kind
+	crew.Key = "crew"
+	for _, by := range []string{"ship", "former"} {
+		crew.Title = []string{by}
+		_, err = d.Kinds.Save(ctx, "crew", contract.KindChange{Kind: crew})
+		require.NoError(t, err)
+		watch := save(t, d, document("crew", "10", "T", values{"note": "Day watch " + by}))
+		boat := save(t, d, document("ship", "10", "T", values{"note": "Ketch " + by, "crew": watch.Number}))
+		change := document("crew", "10", "T", values{"note": "Day watch " + by, "ship": boat.Number, "former": watch.Number})
+		change.Record = watch.Number
+		answer, err := d.Records.Save(ctx, contract.SaveRequest{Document: change, Version: watch.Version})
+		require.NoError(t, err)
+		require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+		assert.NotEmpty(t, answer.Record.Title)
+		assert.Contains(t, found("crew", watch.Number), watch.Number)
+		assert.Contains(t, found("ship", strings.ToLower(boat.Number)), boat.Number)
+		_, err = d.Records.List(ctx, contract.ListRequest{Kind: "crew", Selection: record.Selection{Search: "watch"}})
+		require.NoError(t, err)
+	}
+}

@@ -169,22 +169,31 @@ func (l *Links) Elsewhere(kind, number string) bool {
 	return r != nil && !l.seen(r)
 }
 
+// deepest is through how many links a record is called by the name of another. Records may lead in a circle.
+const deepest = 3
+
 // Title returns the name of a record, or "" when there is none.
-func (l *Links) Title(kind, key string) string {
+func (l *Links) Title(kind, key string) string { return l.title(kind, key, deepest) }
+
+func (l *Links) title(kind, key string, deep int) string {
 	k, r := l.Find(record.Ref{Kind: kind, Number: key})
 	if r == nil || !l.seen(r) {
 		return ""
 	}
-	return l.TitleOf(k, r.Values)
+	return l.titleOf(k, r.Values, deep)
 }
 
 // TitleOf returns what people call a record: the first of the kind's title fields
 // that is filled, by name where it is a link.
 func (l *Links) TitleOf(k *record.Kind, values map[string]string) string {
+	return l.titleOf(k, values, deepest)
+}
+
+func (l *Links) titleOf(k *record.Kind, values map[string]string, deep int) string {
 	for _, key := range k.Title {
 		text := values[key]
-		if f := k.Field(key); text != "" && f != nil && f.IsLink() {
-			if name := l.Title(f.Kind, text); name != "" {
+		if f := k.Field(key); text != "" && deep > 0 && f != nil && f.IsLink() {
+			if name := l.title(f.Kind, text, deep-1); name != "" {
 				return name
 			}
 		}
@@ -267,7 +276,7 @@ func (l *Links) Search(kind, words string) []Hit {
 	if err != nil {
 		return nil
 	}
-	return l.search(k, words, l.within(k))
+	return l.search(k, words, l.within(k), deepest)
 }
 
 // within are the companies whose records of a kind may be named; nil: all.
@@ -281,7 +290,7 @@ func (l *Links) within(k *record.Kind) []string {
 	return access.Scope(l.ctx)
 }
 
-func (l *Links) search(k *record.Kind, words string, companies []string) []Hit {
+func (l *Links) search(k *record.Kind, words string, companies []string, deep int) []Hit {
 	wanted := strings.Fields(strings.ToLower(words))
 	whole := strings.Join(wanted, " ")
 	var hits []Hit
@@ -308,21 +317,7 @@ func (l *Links) search(k *record.Kind, words string, companies []string) []Hit {
 		for _, number := range slices.Compact([]string{whole, strings.ToUpper(whole)}) {
 			take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Companies: companies, Number: number, Limit: mostHits}))
 		}
-		title := k.Field(k.Title[0])
-		switch {
-		case !title.IsLink():
-			take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Companies: companies, Title: field.SortsFrom(whole), Limit: mostHits}))
-		default:
-			if to, err := l.reference.Kind(title.Kind); err == nil && to.Key != k.Key {
-				var named []record.Ref
-				for _, h := range l.search(to, words, nil) {
-					named = append(named, h.Ref)
-				}
-				if len(named) > 0 {
-					take(l.store.RecordsNaming(l.ctx, store.NamedBy{Records: named, Kinds: []string{k.Key}, Limit: mostHits}))
-				}
-			}
-		}
+		l.searchTitle(k, words, companies, deep, take)
 	}
 	selector, wrong := record.NewSelector(k, selection, field.Plain)
 	if wrong == nil {
@@ -331,6 +326,29 @@ func (l *Links) search(k *record.Kind, words string, companies []string) []Hit {
 	}
 	slices.SortStableFunc(hits, func(a, b Hit) int { return cmp.Compare(a.rank, b.rank) })
 	return hits
+}
+
+// searchTitle takes the records of which the first title begins with the words, or leads to what is found by them.
+func (l *Links) searchTitle(k *record.Kind, words string, companies []string, deep int, take func([]record.Record, error)) {
+	if len(k.Title) == 0 {
+		return
+	}
+	title := k.Field(k.Title[0])
+	if !title.IsLink() {
+		take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Companies: companies, Title: field.SortsFrom(strings.Join(strings.Fields(strings.ToLower(words)), " ")), Limit: mostHits}))
+		return
+	}
+	to, err := l.reference.Kind(title.Kind)
+	if err != nil || deep == 0 {
+		return
+	}
+	var named []record.Ref
+	for _, h := range l.search(to, words, nil, deep-1) {
+		named = append(named, h.Ref)
+	}
+	if len(named) > 0 {
+		take(l.store.RecordsNaming(l.ctx, store.NamedBy{Records: named, Kinds: []string{k.Key}, Limit: mostHits}))
+	}
 }
 
 // rankOf ranks how well a record fits: 1 best, 0 not at all.

@@ -3,7 +3,9 @@ package records
 import (
 	"context"
 	"maps"
+	"math"
 	"slices"
+	"strings"
 	"sync"
 
 	"codicil/core/field"
@@ -20,7 +22,13 @@ import (
 type Live struct {
 	base  *judging.Service
 	mutex sync.Mutex
-	late  []record.Ref // records of which a live value is to be taken anew
+	late  []following // records of which a live value is to be taken anew
+}
+
+// following is a record whose live values follow, and on how many further records others may follow it.
+type following struct {
+	record.Ref
+	steps int
 }
 
 // NewLive returns what keeps live values.
@@ -66,23 +74,53 @@ func (c *Changed) Write(ctx context.Context, tx *store.Store, what string, by re
 // Rewritten are records whose live values change with a record that they name.
 type Rewritten struct {
 	Changed
-	live *Live
-	late map[string][]string // numbers by kind
+	live   *Live
+	before []record.Record // what Records were, place by place
+	places map[record.Ref]int
+	late   map[record.Ref]int // with how many further records may follow each
 }
 
-// add judges a record, and adds it where its live values change.
-func (w *Rewritten) add(ctx context.Context, ref *cache.Reference, reads *commit.ReadSet, r record.Record, over map[record.Ref]*record.Record) error {
+func (l *Live) rewritten() *Rewritten {
+	return &Rewritten{live: l, places: map[record.Ref]int{}, late: map[record.Ref]int{}}
+}
+
+// add judges a record, and adds it where its live values change. It may be judged again, with what changed since. The result is
+// the record as it is to be; nil where it stays.
+func (w *Rewritten) add(ctx context.Context, ref *cache.Reference, reads *commit.ReadSet, r record.Record, over map[record.Ref]*record.Record) (*record.Record, error) {
 	next, err := w.live.values(ctx, ref, reads, r, over)
-	if err != nil || next == nil {
-		return err
+	if err != nil {
+		return nil, err
 	}
-	w.Records = append(w.Records, *next)
-	return w.prepare(ctx, w.live.base, &r, next)
+	at, again := w.places[r.Ref]
+	switch {
+	case again && next == nil: // what changed it changed back
+		next = &r
+		w.Records[at] = r
+	case again:
+		w.Records[at] = *next
+	case next != nil:
+		w.places[r.Ref] = len(w.Records)
+		w.Records, w.before = append(w.Records, *next), append(w.before, r)
+	}
+	return next, nil
+}
+
+// follows says that a record is to follow later, and with it what is so many steps away.
+func (w *Rewritten) follows(at record.Ref, steps int) { w.late[at] = max(w.late[at], steps) }
+
+// settle prepares the records to be written.
+func (w *Rewritten) settle(ctx context.Context) error {
+	for i := range w.Records {
+		if err := w.prepare(ctx, w.live.base, &w.before[i], &w.Records[i]); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // After returns the unposted records whose live values change when records are saved as they
 // stand here. Fields that are computed from those wait for their own saving. Cost: the records
-// that name one of them, directly or through one other.
+// that name one of them, directly or through one other; and those that name what changes so, where a live value reads another.
 func (l *Live) After(ctx context.Context, reads *commit.ReadSet, saved ...record.Record) (*Rewritten, error) {
 	over := map[record.Ref]*record.Record{}
 	for i := range saved {
@@ -95,37 +133,63 @@ func (l *Live) After(ctx context.Context, reads *commit.ReadSet, saved ...record
 
 // following are those that change with some records, where these and others are as given over what is saved.
 func (l *Live) following(ctx context.Context, reads *commit.ReadSet, from []record.Ref, over map[record.Ref]*record.Record) (*Rewritten, error) {
-	ctx = actor.Whole(ctx)
-	ref, err := l.base.Cache.Reference(ctx)
-	if err != nil {
+	found := l.rewritten()
+	if err := found.follow(ctx, reads, from, maps.Clone(over), over, allSteps); err != nil {
 		return nil, err
 	}
-	found, turn := &Rewritten{live: l, late: map[string][]string{}}, l.base.Store.LinkTurn()
-	for i := range ref.Kinds {
-		kind := &ref.Kinds[i]
-		reach, err := l.reach(ctx, kind.Key)
-		if err != nil {
-			return nil, err
-		}
-		if reach == 0 {
-			continue
-		}
-		asked := func(front []record.Ref) { reads.Named(front, turn) }
-		err = l.near(ctx, kind.Key, from, reach, asked, func(r record.Record) error {
-			if over[r.Ref] != nil {
-				return nil
-			}
-			if len(found.Records) >= mostLive {
-				found.late[kind.Key] = append(found.late[kind.Key], r.Number)
-				return nil
-			}
-			return found.add(ctx, ref, reads, r, over)
-		})
-		if err != nil {
-			return nil, err
-		}
+	return found, found.settle(ctx)
+}
+
+// allSteps are as many as live values read one another.
+const allSteps = math.MaxInt
+
+// follow adds what changes with some records, with what changes with that, and so on for so many steps at most. The records of
+// over are as they stand there, and what changes is added to it; those that are given stay: they follow later. Cost: that of each step.
+func (w *Rewritten) follow(ctx context.Context, reads *commit.ReadSet, front []record.Ref, over, given map[record.Ref]*record.Record, steps int) error {
+	ctx = actor.Whole(ctx)
+	ref, err := w.live.base.Cache.Reference(ctx)
+	if err != nil {
+		return err
 	}
-	return found, nil
+	rest, err := w.live.rest(ctx, ref)
+	if err != nil {
+		return err
+	}
+	turn, first := w.live.base.Store.LinkTurn(), true
+	asked := func(front []record.Ref) { reads.Named(front, turn) }
+	for left := min(steps, rest.steps) - 1; left >= 0 && len(front) > 0; left-- {
+		var next []record.Ref
+		for i := range ref.Kinds {
+			kind := &ref.Kinds[i]
+			err = w.live.near(ctx, kind.Key, front, rest.reach[kind.Key], asked, func(r record.Record) error {
+				_, again := w.places[r.Ref]
+				switch {
+				case given[r.Ref] != nil:
+					if !first { // it was judged before what changes now
+						w.follows(r.Ref, 0)
+					}
+					return nil
+				case !again && len(w.Records) >= mostLive:
+					w.follows(r.Ref, left)
+					return nil
+				}
+				now, err := w.add(ctx, ref, reads, r, over)
+				if err == nil && now != nil && (over[r.Ref] == nil || len(record.Changes(kind, &over[r.Ref].Content, &now.Content)) > 0) {
+					next = append(next, r.Ref)
+				}
+				return err
+			})
+			if err != nil {
+				return err
+			}
+		}
+		for _, at := range next {
+			now := w.Records[w.places[at]]
+			over[at] = &now
+		}
+		front, first = next, false
+	}
+	return nil
 }
 
 // again takes the live values of a record that is restored as they are now, with what follows it. back are records that are there
@@ -154,7 +218,7 @@ func (l *Live) again(ctx context.Context, next *record.Record, back []record.Rec
 			return nil, err
 		}
 		if now != nil {
-			others.late[now.Kind] = append(others.late[now.Kind], now.Number)
+			others.follows(now.Ref, allSteps)
 		}
 	}
 	return others, nil
@@ -163,28 +227,64 @@ func (l *Live) again(ctx context.Context, next *record.Record, back []record.Rec
 // now returns a record with its live values of now; nil where they are those that it has.
 func (l *Live) now(ctx context.Context, r *record.Record, over map[record.Ref]*record.Record) (*record.Record, error) {
 	ctx = actor.Whole(ctx)
-	if reach, err := l.reach(ctx, r.Kind); err != nil || reach == 0 {
-		return nil, err
-	}
 	ref, err := l.base.Cache.Reference(ctx)
 	if err != nil {
+		return nil, err
+	}
+	if rest, err := l.rest(ctx, ref); err != nil || rest.reach[r.Kind] == 0 {
 		return nil, err
 	}
 	return l.values(ctx, ref, nil, *r, over)
 }
 
-// reach is how many links the live values of a kind lead over at most; 0: it has none.
-func (l *Live) reach(ctx context.Context, kind string) (most int, err error) {
-	book, err := l.base.Cache.Book(ctx, kind)
-	if err != nil {
-		return 0, err
-	}
-	for _, c := range book.Rules {
-		if c.State == rule.InForce && c.Family == rule.Source && c.Effect.Mode == rule.Live && c.Value != nil {
-			most = max(most, c.Depth())
+// rest is what live values rest on.
+type rest struct {
+	reach map[string]int // by the key of a kind, over how many links those of its records lead at most; 0: it has none
+	steps int            // how many records further a value reaches, from live value to live value; 0: there are none
+}
+
+// mostSteps is how many live values may read one another. More are rules that lead in a circle.
+const mostSteps = 8
+
+
+// rest tells what live values rest on. Cost: the rules, and the square of those for live values that read a linked record's.
+func (l *Live) rest(ctx context.Context, ref *cache.Reference) (rest, error) {
+	found := rest{reach: map[string]int{}}
+	type place struct{ kind, field string }
+	reads := map[place][]place{}
+	for i := range ref.Kinds {
+		kind := &ref.Kinds[i]
+		book, err := l.base.Cache.Book(ctx, kind.Key)
+		if err != nil {
+			return found, err
+		}
+		for _, c := range book.Rules {
+			if c.State != rule.InForce || c.Family != rule.Source || c.Effect.Mode != rule.Live || c.Value == nil {
+				continue
+			}
+			target := place{kind.Key, kind.Fields[c.Field].Key}
+			for _, read := range c.LinkedReads() {
+				found.reach[kind.Key] = max(found.reach[kind.Key], read.Links)
+				reads[target] = append(reads[target], place{read.Kind, read.Field})
+			}
 		}
 	}
-	return most, nil
+	for reached := reads; len(reached) > 0 && found.steps < mostSteps; found.steps++ {
+		// What reads a live value is one step further than that.
+		further := map[place][]place{}
+		for target, from := range reached {
+			for live := range reached {
+				if slices.ContainsFunc(from, func(p place) bool {
+					return p == live || p.kind == live.kind && p.field == record.LineSection && strings.HasPrefix(live.field, field.LinePrefix)
+				}) {
+					further[target] = from
+					break
+				}
+			}
+		}
+		reached = further
+	}
+	return found, nil
 }
 
 // near goes through the unposted records of a kind that name one of some, or that name a record that does; asked is told of which
@@ -281,22 +381,28 @@ func (w *Rewritten) Write(ctx context.Context, tx *store.Store, by record.Stamp)
 			return err
 		}
 	}
-	for kind, numbers := range w.late {
-		if err := tx.MarkLate(ctx, kind, numbers); err != nil {
+	numbers := map[string][]string{}
+	for at := range w.late {
+		numbers[at.Kind] = append(numbers[at.Kind], at.Number)
+	}
+	for kind, of := range numbers {
+		slices.Sort(of)
+		if err := tx.MarkLate(ctx, kind, of); err != nil {
 			return err
 		}
-		w.live.later(kind, numbers)
+		for _, number := range of {
+			at := record.Ref{Kind: kind, Number: number}
+			w.live.later(following{at, w.late[at]})
+		}
 	}
 	return nil
 }
 
-// later remembers records that are to follow.
-func (l *Live) later(kind string, numbers []string) {
+// later remembers a record that is to follow.
+func (l *Live) later(f following) {
 	l.mutex.Lock()
 	defer l.mutex.Unlock()
-	for _, number := range numbers {
-		l.late = append(l.late, record.Ref{Kind: kind, Number: number})
-	}
+	l.late = append(l.late, f)
 }
 
 // Resume takes the live values anew that were still to follow when the program ended.
@@ -310,7 +416,9 @@ func (l *Live) Resume(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		l.later(k.Key, numbers)
+		for _, number := range numbers {
+			l.later(following{record.Ref{Kind: k.Key, Number: number}, allSteps})
+		}
 	}
 	return l.CatchUp(ctx)
 }
@@ -337,7 +445,7 @@ func (l *Live) CatchUp(ctx context.Context) error {
 	}
 }
 
-func (l *Live) rewrite(ctx context.Context, batch []record.Ref) error {
+func (l *Live) rewrite(ctx context.Context, batch []following) error {
 	return l.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		version, _, err := l.base.Cache.Version(ctx)
 		if err != nil {
@@ -347,9 +455,11 @@ func (l *Live) rewrite(ctx context.Context, batch []record.Ref) error {
 		if err != nil {
 			return nil, err
 		}
-		reads, found := commit.NewReadSet(version.Book), &Rewritten{live: l}
-		for _, at := range batch {
-			r, err := l.base.Cache.Records.Find(ctx, at)
+		reads, found := commit.NewReadSet(version.Book), l.rewritten()
+		var front []record.Ref
+		over, steps := map[record.Ref]*record.Record{}, 0
+		for _, f := range batch {
+			r, err := l.base.Cache.Records.Find(ctx, f.Ref)
 			if err != nil {
 				return nil, err
 			}
@@ -358,9 +468,19 @@ func (l *Live) rewrite(ctx context.Context, batch []record.Ref) error {
 			}
 			late := *r
 			late.Late = true
-			if err := found.add(ctx, ref, reads, late, nil); err != nil {
+			now, err := found.add(ctx, ref, reads, late, nil)
+			if err != nil {
 				return nil, err
 			}
+			if kind, err := ref.Kind(r.Kind); err == nil && len(record.Changes(kind, &r.Content, &now.Content)) > 0 {
+				front, over[f.Ref], steps = append(front, f.Ref), now, max(steps, f.steps)
+			}
+		}
+		if err := found.follow(ctx, reads, front, over, nil, steps); err != nil {
+			return nil, err
+		}
+		if err := found.settle(ctx); err != nil {
+			return nil, err
 		}
 		by, err := l.base.Line.Stamp(ctx)
 		return &commit.Change{
