@@ -246,7 +246,6 @@ type rest struct {
 // mostSteps is how many live values may read one another. More are rules that lead in a circle.
 const mostSteps = 8
 
-
 // rest tells what live values rest on. Cost: the rules, and the square of those for live values that read a linked record's.
 func (l *Live) rest(ctx context.Context, ref *cache.Reference) (rest, error) {
 	found := rest{reach: map[string]int{}}
