@@ -60,6 +60,8 @@ var lived = []rule.Body{
 	body("sales_order", rule.Source, "payment_terms", rule.Effect{Mode: rule.Live, Value: "customer.payment_terms"}),
 	body("sales_order", rule.Source, "delivery_place", rule.Effect{Mode: rule.Copied, Value: "customer.city"}),
 	body("sales_order", rule.Source, "lines.tax_code", rule.Effect{Mode: rule.Live, Value: "line.item.tax_code"}),
+	body("item", rule.Source, "name_local", rule.Effect{Mode: rule.Live, Value: "vendor.city"}),
+	body("sales_order", rule.Source, "lines.text", rule.Effect{Mode: rule.Live, Value: "line.item.name_local"}),
 	body("sales_order", rule.Source, "lines.unit", rule.Effect{Mode: rule.Copied, Value: "line.item.unit"}),
 	body("sales_order", rule.Compute, "lines.amount", rule.Effect{Value: "line.quantity * line.price"}),
 	body("sales_order", rule.Compute, "net_total", rule.Effect{Value: "sum(lines.amount)"}),
@@ -126,7 +128,11 @@ func (l *lives) document(kind string) judge.Document {
 	case "sales_order", "quotation":
 		var lines []values
 		for range rapid.IntRange(0, 2).Draw(l.T, "lines") {
-			lines = append(lines, values{"item": link("item"), "text": l.pick("text", "Salt", "Rope", ""), "quantity": l.pick("quantity", "", "2"), "price": l.pick("price", "", "1.5")})
+			line := values{"item": link("item"), "quantity": l.pick("quantity", "", "2"), "price": l.pick("price", "", "1.5")}
+			if kind == "quotation" {
+				line["text"] = l.pick("text", "Salt", "Rope", "")
+			}
+			lines = append(lines, line)
 		}
 		d = document(kind, company, map[string]string{"sales_order": "SO", "quotation": "QT"}[kind], values{"customer": link("customer"), "reference": l.pick("reference", "", "", "A1", "a1", "A2")}, lines...)
 		if on := l.pick("on", "", "2026-01-05", "2026-01-09"); on != "" && kind == "sales_order" {
@@ -553,6 +559,11 @@ func (l *lives) liveIsTrue(r *contract.Record) {
 		l.isOf(r, r.Content.Values, "reference", "vendor", "city")
 	case "sales_order":
 		l.isOf(r, r.Content.Values, "payment_terms", "customer", "payment_terms")
+		for _, line := range r.Content.Lines {
+			l.isOf(r, line.Values, "text", "item", "name_local")
+		}
+	case "item":
+		l.isOf(r, r.Content.Values, "name_local", "vendor", "city")
 	}
 	for _, line := range r.Content.Lines {
 		l.isOf(r, line.Values, "tax_code", "item", "tax_code")
