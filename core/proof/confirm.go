@@ -153,24 +153,61 @@ func (r *Runner) Measure(ctx context.Context, rules []*rule.Compiled, results []
 	return strengths, err
 }
 
+// Ask runs all proofs that hold and are reached on those wrong versions of rules that compare other values than the rules: who
+// answers unique rules then knows what [Runner.Measure] will ask. Where the context ends it is not all.
+func (r *Runner) Ask(ctx context.Context, rules []*rule.Compiled, results []Result) error {
+	type question struct {
+		wrong version
+		proof *Proof
+	}
+	var asked []question
+	for _, c := range rules {
+		if len(c.Unique) == 0 {
+			continue
+		}
+		mutants := Mutants(c, r.Book, r.Extent, r.companyOf(c, results))
+		for i := range mutants {
+			if !mutants[i].OfRule() {
+				continue
+			}
+			wrong := r.version(c, &mutants[i])
+			if len(wrong.turned.Unique) == 0 || wrong.turned.UniqueBy().Same(c.UniqueBy()) {
+				continue
+			}
+			r.eachReached(c, &mutants[i], wrong, results, func(p *Proof) bool {
+				asked = append(asked, question{wrong, p})
+				return true
+			})
+		}
+	}
+	return r.Each(ctx, len(asked), func(i int) { asked[i].wrong.Run(asked[i].proof, false) })
+}
+
 // notices tells whether a proof that holds notices the mutant.
-func (r *Runner) notices(c *rule.Compiled, m *Mutant, results []Result) bool {
+func (r *Runner) notices(c *rule.Compiled, m *Mutant, results []Result) (noticed bool) {
 	wrong := r.version(c, m)
-	for _, named := range []bool{true, false} { // those that name the rule are the likelier ones
+	r.eachReached(c, m, wrong, results, func(p *Proof) bool {
+		again := wrong.Run(p, false)
+		noticed = !again.Held()
+		return !noticed
+	})
+	return noticed
+}
+
+// eachReached goes through the proofs that hold and that a wrong version may reach, those that name the rule first: they are the
+// likelier ones to notice.
+func (r *Runner) eachReached(c *rule.Compiled, m *Mutant, wrong version, results []Result, do func(*Proof) bool) {
+	for _, named := range []bool{true, false} {
 		for i := range results {
 			p := results[i].Proof
-			if slices.Contains(p.Rules, c.ID) != named || !results[i].Held() {
+			if slices.Contains(p.Rules, c.ID) != named || !results[i].Held() || !m.reaches(c, wrong.turned, results[i].Plan.Scope) {
 				continue
 			}
-			if !m.reaches(c, wrong.turned, results[i].Plan.Scope) {
-				continue
-			}
-			if again := wrong.Run(p, false); !again.Held() {
-				return true
+			if !do(p) {
+				return
 			}
 		}
 	}
-	return false
 }
 
 // version is a runner in whose book a rule is slightly wrong, or reads what is.

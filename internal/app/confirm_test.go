@@ -10,12 +10,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"codicil/core/match"
 	"codicil/core/proof"
 	"codicil/core/record"
 	"codicil/core/rule"
 	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
+	"codicil/internal/store"
 )
 
 // termsOfCustomer takes the payment terms of an order from its customer.
@@ -289,4 +291,37 @@ func TestAProofOfAChangeOfABlankRecordIsOfAChange(t *testing.T) {
 	run, err := d.Proofs.Run(as(t), contract.RunRequest{Kind: "vendor", Proofs: []int64{kept.ID}})
 	require.NoError(t, err)
 	assert.Equal(t, 1, run.Held, "%v", run.Results)
+}
+
+// What wrong versions of a unique rule would find among the saved records counts, though no keys are made for them: saving stays
+// what it costs.
+func TestWrongVersionsOfAUniqueRuleMakeNoKeys(t *testing.T) {
+	s := onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) })
+	d := app.New(s, morning)
+	t.Cleanup(d.Close)
+	for _, name := range []string{"Quayside Lamps", "Alone"} {
+		save(t, d, document("vendor", "10", "TRAD", values{"name": name}))
+	}
+	save(t, d, document("vendor", "20", "TRAD", values{"name": "Fjord Nets"}))
+	r := add(t, d, body("vendor", rule.Validate, "name", rule.Effect{Severity: rule.Refuse, Unique: &rule.Unique{}, Message: "There is one."}), rule.InForce)
+	prove := func(name string) []string {
+		_, err := d.Proofs.Keep(as(t), contract.KeepRequest{Document: withDay(document("vendor", "10", "TRAD", values{"name": name})), Rules: []int64{r.ID}})
+		require.NoError(t, err)
+		confirmed, err := d.Coverage.Rule(as(t), r.ID)
+		require.NoError(t, err)
+		return confirmed.Strength.Unnoticed
+	}
+	near, everywhere, folded := "it looked for values that are almost equal too", "it looked in all companies", "case were ignored"
+	assert.Subset(t, prove("Alone"), []string{near, everywhere, folded})
+	assert.NotContains(t, prove("Quayside Lamp"), near, "one that is saved is almost equal")
+	assert.NotContains(t, prove("Fjord Nets"), everywhere, "another company has one")
+	assert.NotContains(t, prove("ALONE"), folded)
+	_, err := d.Coverage.Suggest(as(t), r.ID, contract.SuggestRequest{})
+	require.NoError(t, err)
+	name, none := []string{"name"}, match.Differences{}
+	for own, u := range map[bool]match.Unique{true: {Fields: name, Ignore: none}, false: {Fields: name, Ignore: none, Near: true}} {
+		kept, err := s.HasUnique(as(t), "vendor", u)
+		require.NoError(t, err)
+		assert.Equal(t, own, kept, "%v", u)
+	}
 }

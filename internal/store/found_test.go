@@ -169,6 +169,9 @@ func TestTheStoreFindsWhatLookingAtEachFinds(t *testing.T) {
 					for _, number := range got {
 						require.True(rt, want[number], "%v of %v in %v", u, texts, got)
 					}
+					unkept, err := s.SameUnkept(t.Context(), &shipment, []store.UniqueAsked{{Unique: u, Company: company, Key: key, Texts: texts}})
+					require.NoError(rt, err)
+					require.ElementsMatch(rt, got, unkept[0], "%v of %v without keys", u, texts)
 				}
 			}
 		}

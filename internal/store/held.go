@@ -115,7 +115,7 @@ func (s *Store) hold(set *uniqueSet, near bool) error {
 		return err
 	}
 	var company, key string
-	if err := s.eachRow(ctx, "SELECT company, key FROM unique_keys WHERE unique_set = ?", set.ID, []any{&company, &key}, func() bool {
+	if err := s.eachRow(ctx, "SELECT company, key FROM unique_keys WHERE unique_set = ?", []any{set.ID}, []any{&company, &key}, func() bool {
 		h.keys.add(keyMark(company, key))
 		return true
 	}); err != nil {
@@ -139,7 +139,7 @@ func (s *Store) holdNames(ctx context.Context, set *uniqueSet, h *held) error {
 	var mark, id int64
 	var name string
 	places := map[int64][]int32{} // of the names of a record
-	err := s.eachRow(ctx, "SELECT mark, record, name FROM unique_names WHERE unique_set = ?", set.ID, []any{&mark, &id, &name}, func() bool {
+	err := s.eachRow(ctx, "SELECT mark, record, name FROM unique_names WHERE unique_set = ?", []any{set.ID}, []any{&mark, &id, &name}, func() bool {
 		places[id] = names.AddMark(name, id, mark, places[id])
 		return names.Marks() <= s.mostMarks()
 	})
@@ -152,9 +152,9 @@ func (s *Store) holdNames(ctx context.Context, set *uniqueSet, h *held) error {
 
 func (s *Store) mostMarks() int { return int(s.shared.mostMarks.Load()) }
 
-// eachRow reads the rows of a set into values, and calls do for each until it says that it is enough.
-func (s *Store) eachRow(ctx context.Context, query string, set int64, into []any, do func() bool) error {
-	rows, err := s.db.WithContext(ctx).Raw(query, set).Rows()
+// eachRow reads the rows of a query into values, and calls do for each until it says that it is enough.
+func (s *Store) eachRow(ctx context.Context, query string, values []any, into []any, do func() bool) error {
+	rows, err := s.db.WithContext(ctx).Raw(query, values...).Rows()
 	if err != nil {
 		return err
 	}

@@ -90,11 +90,11 @@ func (k *checking) confirm(ctx context.Context, with *judging.Bench, results []p
 	if !k.whole {
 		return nil
 	}
-	after, err := with.Runner.Measure(ctx, own, results, nil)
+	after, err := with.Measure(ctx, own, results, nil)
 	if err != nil {
 		return err
 	}
-	then, err := before.Runner.Measure(ctx, were, former, nil)
+	then, err := before.Measure(ctx, were, former, nil)
 	if err != nil {
 		return err
 	}

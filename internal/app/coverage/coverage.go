@@ -51,7 +51,7 @@ func (s *Service) Kind(ctx context.Context, kind string, strength bool) ([]contr
 	if !strength {
 		return shown, nil
 	}
-	strengths, err := b.Runner.Measure(ctx, view.List(confirmed, func(c proof.Confirmation) *rule.Compiled { return c.Rule }), results, nil)
+	strengths, err := b.Measure(ctx, view.List(confirmed, func(c proof.Confirmation) *rule.Compiled { return c.Rule }), results, nil)
 	if err != nil {
 		return nil, err
 	}
@@ -120,7 +120,7 @@ func (s *Service) Rule(ctx context.Context, id int64) (contract.Confirmation, er
 		return contract.Confirmation{}, err
 	}
 	shown := view.Confirmation(proof.ConfirmRule(c, results), b.Reference.Wording(c.Vocabulary().Kind, actor.Of(ctx).Format))
-	strengths, err := b.Runner.Measure(ctx, []*rule.Compiled{c}, results, nil)
+	strengths, err := b.Measure(ctx, []*rule.Compiled{c}, results, nil)
 	if err == nil {
 		shown.Strength, err = s.strength(ctx, &strengths[0])
 	}
@@ -145,7 +145,8 @@ func (s *Service) Suggest(ctx context.Context, id int64, request contract.Sugges
 		return nil, err
 	}
 	search := proof.Search{Runner: b.Runner, Rule: c, Bases: bases, Results: results, Numbers: s.base.SomeNumbers(ctx, b.Reference)}
-	found, err := search.Run(ctx)
+	var found []proof.Suggestion
+	err = b.Looking(ctx, func() error { found, err = search.Run(ctx); return err })
 	return view.List(found, func(found proof.Suggestion) contract.Suggestion {
 		links := s.base.Links(ctx, b.Reference, found.Document.Company)
 		return view.NewReader(found.Result.Plan, found.Result.Outcome, links, request.Format).Suggestion(c, found)

@@ -113,7 +113,7 @@ func (m *measuring) proof(ctx context.Context, ref *cache.Reference, r *proof.Re
 
 // rule measures what the proofs of a rule notice.
 func (m *measuring) rule(ctx context.Context, b *judging.Bench, c *rule.Compiled, results []proof.Result) error {
-	strengths, err := b.Runner.Measure(ctx, []*rule.Compiled{c}, results, nil)
+	strengths, err := b.Measure(ctx, []*rule.Compiled{c}, results, nil)
 	if err != nil {
 		return err
 	}

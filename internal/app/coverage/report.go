@@ -46,7 +46,7 @@ func (s *Service) Report(ctx context.Context, kind, company, kindType string) (c
 		return report, err
 	}
 	confirmed := slices.DeleteFunc(proof.Confirm(b.Runner.Book, results), func(c proof.Confirmation) bool { return !plan.Covers(c.Rule, scope) })
-	strengths, err := b.Runner.Measure(ctx, view.List(confirmed, func(c proof.Confirmation) *rule.Compiled { return c.Rule }), results, nil)
+	strengths, err := b.Measure(ctx, view.List(confirmed, func(c proof.Confirmation) *rule.Compiled { return c.Rule }), results, nil)
 	if err != nil {
 		return report, err
 	}

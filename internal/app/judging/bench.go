@@ -27,33 +27,41 @@ type Bench struct {
 	Reference *cache.Reference
 	Runner    *proof.Runner
 	Proofs    []proof.Proof
+	looks     *looks
 }
 
 // Bench reads the proofs of a kind, all of them.
 func (s *Service) Bench(ctx context.Context, kind string) (*Bench, error) {
-	ref, runner, err := s.Runner(ctx, kind)
+	ref, book, err := s.seen(ctx, kind)
 	if err != nil {
 		return nil, err
 	}
+	looks := &looks{store: s.Store, kind: book.Vocabulary.Kind, kept: map[string]bool{}, answers: map[askedUnique][]string{}, asked: map[askedUnique]store.UniqueAsked{}}
 	proofs, err := Proofs(ctx, s.Store, kind)
-	return &Bench{ref, runner, proofs}, err
+	return &Bench{ref, s.runnerOf(ctx, ref, book, looks), proofs, looks}, err
 }
 
 // Runner runs single proofs and documents of a kind; it reads no proof.
 func (s *Service) Runner(ctx context.Context, kind string) (*cache.Reference, *proof.Runner, error) {
+	ref, book, err := s.seen(ctx, kind)
+	if err != nil {
+		return nil, nil, err
+	}
+	return ref, s.runnerOf(ctx, ref, book, nil), nil
+}
+
+// seen are the data and the book of a kind, as who asks sees them.
+func (s *Service) seen(ctx context.Context, kind string) (*cache.Reference, *plan.Book, error) {
 	ref, err := s.Cache.Seen(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
 	book, err := s.Cache.SeenBook(ctx, kind)
-	if err != nil {
-		return nil, nil, err
-	}
-	return ref, s.runnerOf(ctx, ref, book), nil
+	return ref, book, err
 }
 
 // runnerOf runs the proofs of a kind against a book.
-func (s *Service) runnerOf(ctx context.Context, ref *cache.Reference, book *plan.Book) *proof.Runner {
+func (s *Service) runnerOf(ctx context.Context, ref *cache.Reference, book *plan.Book, looks *looks) *proof.Runner {
 	kind, known := book.Vocabulary.Kind, &answered{answers: map[askedUnique][]string{}}
 	return &proof.Runner{
 		Book: book, Single: s.Store.Within(), Extent: proof.Extent{Companies: ref.Companies, Types: ref.Types[kind.Key]},
@@ -62,7 +70,7 @@ func (s *Service) runnerOf(ctx context.Context, ref *cache.Reference, book *plan
 		},
 		Facts: func(company string) (judge.Circumstances, func() error) {
 			a := s.around(ctx, ref, book, company, nil)
-			a.uniqueness.answered = known
+			a.uniqueness.answered, a.uniqueness.looks = known, looks
 			a.Numbers = nil // a proof begins every series at its first number
 			return a.Circumstances, a.failed
 		},

@@ -20,6 +20,7 @@ type uniqueness struct {
 	reads *commit.ReadSet
 	// answered, if any, knows answers of a moment ago: documents that are judged twice ask twice.
 	answered *answered
+	looks    *looks // nil: none
 	beside   Beside // nil: there are none
 	// own is the number of the record that is judged; "": a new one. without are records that go with what is judged.
 	own     string
@@ -39,6 +40,10 @@ type answered struct {
 type askedUnique struct {
 	rule         string // what it compares
 	company, key string
+}
+
+func askedOf(c *rule.Compiled, company, key string, texts []string) askedUnique {
+	return askedUnique{fmt.Sprint(c.Kind, c.UniqueBy()), company, key + "\x00" + texts[0]}
 }
 
 // mostAnswers is how many answers are kept.
@@ -69,8 +74,14 @@ func (p *uniqueness) Same(c *rule.Compiled, company, key string, texts []string)
 	ask := func() ([]string, error) {
 		return p.store.SameRecords(p.ctx, c.Vocabulary().Kind, c.UniqueBy(), company, key, texts)
 	}
+	if p.looks != nil {
+		if found, answered, err := p.looks.of(p.ctx, c, company, key, texts); answered {
+			p.failed = cmp.Or(p.failed, err)
+			return p.counting(c, found)
+		}
+	}
 	if p.answered != nil {
-		found, err := p.answered.of(askedUnique{fmt.Sprint(c.Kind, c.UniqueBy()), company, key + "\x00" + texts[0]}, ask)
+		found, err := p.answered.of(askedOf(c, company, key, texts), ask)
 		p.failed = cmp.Or(p.failed, err)
 		return p.counting(c, found)
 	}
