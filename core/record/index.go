@@ -39,14 +39,14 @@ func NewIndexer(kind *Kind) *Indexer {
 	x := &Indexer{kind: kind}
 	for i := range kind.Fields {
 		if f := &kind.Fields[i]; kind.Ordered(f) {
-			x.keys = append(x.keys, sortKey{f, keysOf(f)})
+			x.keys = append(x.keys, sortKey{f, SortKeyOf(f)})
 		}
 	}
 	return x
 }
 
-// keysOf returns what makes the sort keys of stored values; "" for what is blank or cannot be read.
-func keysOf(f *field.Field) func(text string) string {
+// SortKeyOf returns what makes the sort keys of stored values; "" for what is blank or cannot be read.
+func SortKeyOf(f *field.Field) func(text string) string {
 	key := f.SortKey()
 	return func(text string) string {
 		if text == "" {

@@ -97,7 +97,7 @@ func NewSelector(kind *Kind, s Selection, format field.Format) (*Selector, *fiel
 		}
 	}
 	if by := kind.Field(s.Sort); by != nil && !by.OfLine() {
-		c.By, c.key = by, keysOf(by)
+		c.By, c.key = by, SortKeyOf(by)
 	} else if !slices.Contains([]string{ByCompany, ByType, ByState, ByChange}, s.Sort) {
 		c.Sort = ByNumber
 	}

@@ -4,6 +4,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"os"
+	"path/filepath"
 	"slices"
 	"strings"
 	"testing"
@@ -20,12 +22,14 @@ import (
 	"codicil/internal/app"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
+	"codicil/internal/store"
 )
 
 // anyKinds are kinds as nobody would make them: of any fields, called by any of them, leading to each other in any way.
 type anyKinds struct {
 	*rapid.T
 	d    *app.App
+	s    *store.Store
 	keys []string
 	log  []string
 }
@@ -189,7 +193,7 @@ func (k *anyKinds) step() {
 		fields = append(fields, kind.Fields[i].Key)
 	}
 	one := rapid.SampledFrom(append(fields, "nothing")).Draw(k.T, "field")
-	switch what := rapid.SampledFrom([]string{"save", "save", "save", "change", "change", "change", "post", "reverse", "read", "list", "search", "rule", "learn", "scan", "merge", "derive", "export", "breaks", "find", "arrange", "remove", "delete", "layout", "map", "book"}).Draw(k.T, "what"); what {
+	switch what := rapid.SampledFrom([]string{"save", "save", "save", "change", "change", "change", "post", "reverse", "read", "list", "search", "rule", "learn", "scan", "merge", "derive", "export", "breaks", "find", "arrange", "field", "other field", "remove", "restore", "delete", "layout", "map", "book"}).Draw(k.T, "what"); what {
 	case "save":
 		_, err := k.d.Records.Save(ctx, contract.SaveRequest{Document: k.document(kind)})
 		k.answers(what+" "+kind.Key, err)
@@ -265,6 +269,23 @@ func (k *anyKinds) step() {
 		k.answers("coverage", err)
 	case "arrange":
 		k.arrange(kind)
+	case "field":
+		_, err := k.d.Fields.Add(ctx, kind.Key, k.field(len(k.log), one != "nothing" && kind.Field(one).OfLine()))
+		k.answers(what, err)
+	case "other field":
+		if f := kind.Field(one); f != nil {
+			other := k.field(0, f.OfLine())
+			other.Key, other.Label = f.Key, f.Label
+			_, err := k.d.Fields.Change(ctx, kind.Key, one, other)
+			k.answers(fmt.Sprint(what, " ", one, " ", f.Type, " ", other.Type), err)
+		}
+	case "restore":
+		removed, err := k.d.Fields.Removed(ctx, kind.Key)
+		k.answers("removed", err)
+		for _, r := range removed {
+			_, err := k.d.Fields.Restore(ctx, kind.Key, r.Field.Key)
+			k.answers(what+" "+r.Field.Key, err)
+		}
 	case "remove":
 		k.answers(what+" "+one, k.d.Fields.Remove(ctx, kind.Key, one))
 	case "delete":
@@ -324,11 +345,43 @@ func (k *anyKinds) ends(r contract.Run, err error) {
 	require.NotEqual(k, contract.RunStateFailed, now.State, "%s\n%s", now.Problem, strings.Join(k.log, "\n"))
 }
 
-// Whatever an administrator makes of kinds, each thing that is asked of them is answered, or refused with a reason.
+// found is what is kept beside the records, with what some words find.
+func (k *anyKinds) found(path string) map[string][]string {
+	all := besideRecords(k, path)
+	for _, kind := range k.keys {
+		for _, word := range []string{"a", "k", "12", "salt", "2026", "de", "v1"} {
+			page, err := k.d.Records.List(as(nobody{}), contract.ListRequest{Kind: kind, Limit: 200, Selection: record.Selection{Search: word}})
+			require.NoError(k, err)
+			for _, r := range page.Rows {
+				all["words"] = append(all["words"], word+" "+kind+" "+r.Number)
+			}
+		}
+	}
+	return all
+}
+
+func (k *anyKinds) open(path string) {
+	var err error
+	k.s, err = store.Open(as(nobody{}), path)
+	require.NoError(k, err)
+	k.d = app.New(k.s, morning)
+}
+
+func (k *anyKinds) close() {
+	k.d.Close()
+	require.NoError(k, k.s.Close())
+}
+
+// Whatever an administrator makes of kinds and their fields, each thing that is asked of them is answered, or refused with a reason; and
+// their records are found as if all had been filed by what the kinds are in the end.
 func TestAnyKindsAreAnswered(t *testing.T) {
+	require.NoError(t, onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) }).Check(t.Context()))
+	dir := t.TempDir()
 	rapid.Check(t, func(r *rapid.T) {
-		k := &anyKinds{T: r, d: harbour(t)}
-		defer k.d.Close()
+		path := filepath.Join(dir, "kinds.db")
+		require.NoError(r, os.WriteFile(path, harbourFile, 0o600))
+		k := &anyKinds{T: r}
+		k.open(path)
 		for range rapid.IntRange(1, 3).Draw(r, "kinds") {
 			k.kind()
 		}
@@ -338,5 +391,13 @@ func TestAnyKindsAreAnswered(t *testing.T) {
 		for range rapid.IntRange(5, 40).Draw(r, "steps") {
 			k.step()
 		}
+		require.NoError(r, k.d.Records.CatchUp(as(nobody{})))
+		before := k.found(path)
+		k.close()
+		anew := forgetful(r, path)
+		k.open(anew)
+		sameSets(r, "as made anew\n"+strings.Join(k.log, "\n"), k.found(anew), before)
+		k.close()
+		require.NoError(r, os.Remove(path))
 	})
 }

@@ -630,6 +630,22 @@ func besideRecords(t require.TestingT, path string) map[string][]string {
 	return all
 }
 
+// forgetful is a copy of a file that knows nothing but what records are: when it is opened, what is kept beside them is made anew.
+func forgetful(t require.TestingT, path string) string {
+	text, err := os.ReadFile(path)
+	require.NoError(t, err)
+	anew := path + ".anew"
+	require.NoError(t, os.WriteFile(anew, text, 0o600))
+	db, err := sql.Open("sqlite3", "file:"+anew)
+	require.NoError(t, err)
+	for _, statement := range []string{"UPDATE record_indexes SET made = ''", "UPDATE unique_sets SET ready = 0", "DELETE FROM balances", "DELETE FROM rule_uses", "UPDATE record_counts SET count = (SELECT count(*) FROM records r WHERE r.kind = record_counts.kind)"} {
+		_, err := db.Exec(statement)
+		require.NoError(t, err)
+	}
+	require.NoError(t, db.Close())
+	return anew
+}
+
 func sameSets(t require.TestingT, what string, want, got map[string][]string) {
 	for _, key := range slices.Sorted(maps.Keys(want)) {
 		if !slices.Equal(want[key], got[key]) {
@@ -699,18 +715,7 @@ func TestWhatIsKeptBesideRecordsIsWhatTheyAre(t *testing.T) {
 		sameSets(rt, "after a restart\n"+l.told(), before, l.found())
 		l.close()
 
-		anew := filepath.Join(dir, "anew.db")
-		text, err := os.ReadFile(path)
-		require.NoError(rt, err)
-		require.NoError(rt, os.WriteFile(anew, text, 0o600))
-		db, err := sql.Open("sqlite3", "file:"+anew)
-		require.NoError(rt, err)
-		for _, statement := range []string{"UPDATE record_indexes SET made = ''", "UPDATE unique_sets SET ready = 0", "DELETE FROM balances", "DELETE FROM rule_uses", "UPDATE record_counts SET count = (SELECT count(*) FROM records r WHERE r.kind = record_counts.kind)"} {
-			_, err := db.Exec(statement)
-			require.NoError(rt, err)
-		}
-		require.NoError(rt, db.Close())
-		l.open(anew)
+		l.open(forgetful(rt, path))
 		sameSets(rt, "as made anew\n"+l.told(), l.found(), before)
 		l.close()
 	})

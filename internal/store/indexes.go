@@ -236,16 +236,16 @@ func (s *Store) fileLinks(id int64, before, after []record.Ref) error {
 	return s.insert("INSERT INTO record_links (to_kind, to_number, record) VALUES ", 3, rows)
 }
 
-// indexAnew indexes the kinds of which the indexes were made for other fields. Cost: all records of these kinds,
-// unless no record has a value of the fields that changed.
-func (s *Store) indexAnew(ctx context.Context) error {
+// indexAnew indexes the kinds of which the indexes were made for other fields. unheld are fields of which no record has a value yet.
+// Cost: the records of these kinds that have a value of a field that is indexed otherwise.
+func (s *Store) indexAnew(ctx context.Context, unheld ...string) error {
 	kinds, err := s.Kinds(ctx)
 	if err != nil {
 		return err
 	}
 	for i := range kinds {
-		k := &kinds[i]
-		text, err := json.Marshal(madeFor(k))
+		k, is := &kinds[i], madeFor(&kinds[i])
+		text, err := json.Marshal(is)
 		if err != nil {
 			return err
 		}
@@ -257,7 +257,16 @@ func (s *Store) indexAnew(ctx context.Context) error {
 			continue
 		}
 		s.changes()
-		if err := s.indexKind(ctx, k, string(text)); err != nil {
+		if err := s.settle(ctx); err != nil {
+			return err
+		}
+		var was made
+		if json.Unmarshal([]byte(row.Made), &was) != nil { // it was never made
+			err = s.indexKind(ctx, k, string(text))
+		} else {
+			err = s.indexChanged(ctx, k, was, is, string(text), unheld)
+		}
+		if err != nil {
 			return err
 		}
 	}
@@ -277,9 +286,6 @@ func (s *Store) changes() {
 
 // indexKind indexes all records of a kind.
 func (s *Store) indexKind(ctx context.Context, k *record.Kind, text string) error {
-	if err := s.settle(ctx); err != nil {
-		return err
-	}
 	for _, statement := range []string{
 		"DELETE FROM record_keys WHERE field IN (SELECT id FROM record_columns WHERE kind = ?)",
 		"DELETE FROM record_words WHERE rowid IN (SELECT id FROM records WHERE kind = ?)",
@@ -292,7 +298,7 @@ func (s *Store) indexKind(ctx context.Context, k *record.Kind, text string) erro
 	}
 	for i := range k.Fields {
 		if f := &k.Fields[i]; k.Ordered(f) {
-			if err := s.db.WithContext(ctx).Exec("INSERT INTO record_columns (kind, field) VALUES (?, ?)", k.Key, f.Key).Error; err != nil {
+			if _, err := s.addColumn(ctx, k.Key, f.Key); err != nil {
 				return err
 			}
 		}

@@ -353,13 +353,20 @@ func fieldThingOf(kind, key string) Thing { return Thing{fieldThing, kind + "/" 
 func (s *Store) putField(ctx context.Context, kind string, f field.Field, by record.Stamp) error {
 	row := addedField{Kind: kind, Key: f.Key, Definition: f, Changed: by}
 	return s.noted(ctx, by, fieldEntry(kind, f.Key), fieldAt(kind, f.Key), func(tx *Store) error {
+		var there bool // otherwise no record can have a value of it
+		if err := tx.db.Raw("SELECT EXISTS (SELECT 1 FROM added_fields WHERE kind = ? AND key = ?)", kind, f.Key).Scan(&there).Error; err != nil {
+			return err
+		}
 		if err := tx.db.Raw("SELECT COALESCE((SELECT position FROM added_fields WHERE kind = ? AND key = ?), (SELECT COUNT(*) FROM added_fields WHERE kind = ?))", kind, f.Key, kind).Scan(&row.Position).Error; err != nil {
 			return err
 		}
 		if err := tx.db.Save(&row).Error; err != nil {
 			return err
 		}
-		return tx.indexAnew(ctx)
+		if there {
+			return tx.indexAnew(ctx)
+		}
+		return tx.indexAnew(ctx, f.Key)
 	})
 }
 

@@ -14,6 +14,7 @@ import (
 
 	"gorm.io/gorm"
 
+	"codicil/core/field"
 	"codicil/core/judge"
 	"codicil/core/record"
 	"codicil/internal/codec"
@@ -96,6 +97,45 @@ func (s *Store) Records(ctx context.Context, kind string, companies []string) it
 	}
 }
 
+// fewAtOnce is how many records are read at once where only few of their values are.
+const fewAtOnce = 5_000
+
+// RecordValues goes through the saved records of a kind by number, as [Store.Records] does, but reads of each only its number, company,
+// state and the values of some fields, where all are of the header. It is the same record each time. Cost: all of them, one in memory.
+func (s *Store) RecordValues(ctx context.Context, kind string, fields []string) iter.Seq2[*record.Record, error] {
+	keys := slices.Compact(slices.Sorted(slices.Values(fields)))
+	columns := "number, company, state, reverses"
+	for _, key := range keys {
+		if strings.HasPrefix(key, field.LinePrefix) {
+			return s.Records(ctx, kind, nil)
+		}
+		columns += ", COALESCE(" + valueOf(key) + ", '')"
+	}
+	return func(yield func(*record.Record, error) bool) {
+		r, texts := record.Record{Ref: record.Ref{Kind: kind}, Content: record.Content{Values: map[string]string{}}}, make([]string, len(keys))
+		into := []any{&r.Number, &r.Company, &r.State, &r.Reverses}
+		for i := range texts {
+			into = append(into, &texts[i])
+		}
+		going := true
+		for count := fewAtOnce; going && count == fewAtOnce; {
+			count = 0
+			err := s.eachRow(ctx, "SELECT "+columns+" FROM records WHERE kind = ? AND number > ? ORDER BY number LIMIT ?", []any{kind, r.Number, fewAtOnce}, into, func() bool {
+				for i, key := range keys {
+					r.Values[key] = texts[i]
+				}
+				count++
+				going = yield(&r, nil)
+				return going
+			})
+			if err != nil {
+				yield(nil, err)
+				return
+			}
+		}
+	}
+}
+
 // step is what is read at once of many records.
 type step struct {
 	rows []recordRow
@@ -141,9 +181,12 @@ func (s *Store) steps(ctx context.Context, kind string, companies []string) iter
 	}
 }
 
-// recordsAfter returns the records of a kind that come next by number.
-func (s *Store) recordsAfter(ctx context.Context, kind string, companies []string, number string) (rows []recordRow, err error) {
+// recordsAfter returns the records of a kind that come next by number, those that meet some conditions.
+func (s *Store) recordsAfter(ctx context.Context, kind string, companies []string, number string, conditions ...string) (rows []recordRow, err error) {
 	query := s.db.WithContext(ctx).Where("kind = ? AND number > ?", kind, number)
+	for _, c := range conditions {
+		query = query.Where(c)
+	}
 	if companies != nil {
 		query = query.Where("company IN ?", companies)
 	}

@@ -3,7 +3,6 @@ package store
 import (
 	"cmp"
 	"context"
-	"iter"
 	"slices"
 
 	"codicil/core/match"
@@ -40,7 +39,11 @@ func (s *Store) SameUnkept(ctx context.Context, k *record.Kind, asked []UniqueAs
 	}
 	found, near := make([][]string, len(asked)), make([][]alike, len(asked))
 	all := unkeptOf(asked)
-	for r, err := range s.compared(ctx, k, all) {
+	var fields []string
+	for _, u := range all {
+		fields = append(fields, u.unique.Fields...)
+	}
+	for r, err := range s.RecordValues(ctx, k.Key, fields) {
 		if err != nil {
 			return nil, err
 		}
@@ -92,49 +95,4 @@ func unkeptOf(asked []UniqueAsked) []*unkept {
 		}
 	}
 	return all
-}
-
-// comparedAtOnce is how many records are read at once where few of their values are.
-const comparedAtOnce = 5_000
-
-// compared goes through the records of a kind, in steps, with the values that definitions compare.
-func (s *Store) compared(ctx context.Context, k *record.Kind, all []*unkept) iter.Seq2[*record.Record, error] {
-	var keys []string
-	for _, u := range all {
-		for _, key := range u.unique.Fields {
-			if f := k.Field(key); f != nil && f.OfLine() {
-				return s.Records(ctx, k.Key, nil)
-			} else if f != nil && !slices.Contains(keys, key) {
-				keys = append(keys, key)
-			}
-		}
-	}
-	columns := "number, company, state, reverses"
-	for _, key := range keys {
-		columns += ", COALESCE(" + valueOf(key) + ", '')"
-	}
-	return func(yield func(*record.Record, error) bool) {
-		texts := make([]string, len(keys))
-		r := record.Record{Ref: record.Ref{Kind: k.Key}, Content: record.Content{Values: map[string]string{}}}
-		into := []any{&r.Number, &r.Company, &r.State, &r.Reverses}
-		for i := range texts {
-			into = append(into, &texts[i])
-		}
-		going := true
-		for count := comparedAtOnce; going && count == comparedAtOnce; {
-			count = 0
-			err := s.eachRow(ctx, "SELECT "+columns+" FROM records WHERE kind = ? AND number > ? ORDER BY number LIMIT ?", []any{k.Key, r.Number, comparedAtOnce}, into, func() bool {
-				for i, key := range keys {
-					r.Values[key] = texts[i]
-				}
-				count++
-				going = yield(&r, nil)
-				return going
-			})
-			if err != nil {
-				yield(nil, err)
-				return
-			}
-		}
-	}
 }

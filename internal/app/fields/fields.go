@@ -132,7 +132,7 @@ func (s *Service) Check(ctx context.Context, kindKey, key string, f field.Field)
 	if err := checkField(m, kind, &f); err != nil {
 		return check, err
 	}
-	for r, err := range s.base.Store.Records(ctx, kindKey, nil) {
+	for r, err := range s.base.Store.RecordValues(ctx, kindKey, []string{f.Key}) {
 		if err != nil {
 			return check, err
 		}
@@ -239,25 +239,33 @@ func (s *Service) Uses(ctx context.Context, kindKey, key string) (contract.Field
 	if f == nil {
 		return uses, fault.Missing("field %s", key)
 	}
-	if uses.Values, err = s.valuesOf(ctx, kindKey, f); err != nil {
+	counts, err := s.valuesOf(ctx, kindKey, f)
+	if err != nil {
 		return uses, err
 	}
+	uses.Values = counts[0]
 	uses.Uses, err = s.fieldUses(ctx, kindKey, key)
 	return uses, err
 }
 
-// valuesOf counts the records that hold a value of a field.
-func (s *Service) valuesOf(ctx context.Context, kindKey string, f *field.Field) (int, error) {
-	count := 0
-	for r, err := range s.base.Store.Records(ctx, kindKey, nil) {
+// valuesOf counts the records that hold a value of each of some fields. Cost: all records of the kind, once.
+func (s *Service) valuesOf(ctx context.Context, kindKey string, fields ...*field.Field) ([]int, error) {
+	counts := make([]int, len(fields))
+	if len(fields) == 0 {
+		return counts, nil
+	}
+	keys := view.List(fields, func(f *field.Field) string { return f.Key })
+	for r, err := range s.base.Store.RecordValues(ctx, kindKey, keys) {
 		if err != nil {
-			return 0, err
+			return nil, err
 		}
-		if slices.ContainsFunc(linesWith(f, r), func(line int) bool { return r.Content.Get(f, line) != "" }) {
-			count++
+		for i, f := range fields {
+			if slices.ContainsFunc(linesWith(f, r), func(line int) bool { return r.Content.Get(f, line) != "" }) {
+				counts[i]++
+			}
 		}
 	}
-	return count, nil
+	return counts, nil
 }
 
 func (s *Service) fieldUses(ctx context.Context, kindKey, key string) ([]fault.Use, error) {
@@ -333,33 +341,37 @@ func (s *Service) Removed(ctx context.Context, kindKey string) ([]contract.Remov
 	if _, _, err := s.base.KindOf(ctx, kindKey); err != nil {
 		return nil, err
 	}
+	removed, err := s.removed(ctx, kindKey)
+	if err != nil {
+		return nil, err
+	}
+	counts, err := s.valuesOf(ctx, kindKey, view.List(removed, func(r contract.RemovedField) *field.Field { return &r.Field })...)
+	if err != nil {
+		return nil, err
+	}
+	for i := range removed {
+		removed[i].Values = counts[i]
+	}
+	return removed, nil
+}
+
+// removed are the fields without how many values there are of each.
+func (s *Service) removed(ctx context.Context, kindKey string) ([]contract.RemovedField, error) {
 	added, err := s.base.Store.AddedFields(ctx, kindKey)
 	if err != nil {
 		return nil, err
 	}
 	removed := []contract.RemovedField{}
 	for _, a := range added {
-		if a.Removed == nil {
-			continue
+		if a.Removed != nil {
+			removed = append(removed, contract.RemovedField{Field: a.Field, RemovedAt: a.Removed.At, RemovedBy: a.Removed.By})
 		}
-		values, err := s.valuesOf(ctx, kindKey, &a.Field)
-		if err != nil {
-			return nil, err
-		}
-		removed = append(removed, contract.RemovedField{Field: a.Field, RemovedAt: a.Removed.At, RemovedBy: a.Removed.By, Values: values})
 	}
 	away, by, err := s.base.Store.PutAway(ctx, kindKey)
-	if err != nil {
-		return nil, err
-	}
 	for i := range away {
-		values, err := s.valuesOf(ctx, kindKey, &away[i])
-		if err != nil {
-			return nil, err
-		}
-		removed = append(removed, contract.RemovedField{Field: away[i], RemovedAt: by.At, RemovedBy: by.By, Values: values})
+		removed = append(removed, contract.RemovedField{Field: away[i], RemovedAt: by.At, RemovedBy: by.By})
 	}
-	return removed, nil
+	return removed, err
 }
 
 // Restore brings a removed field back.
@@ -370,7 +382,7 @@ func (s *Service) Restore(ctx context.Context, kindKey, key string) (field.Field
 	if err := access.Companies(ctx, nil); err != nil { // a field is one of all companies
 		return field.Field{}, err
 	}
-	removed, err := s.Removed(ctx, kindKey)
+	removed, err := s.removed(ctx, kindKey)
 	if err != nil {
 		return field.Field{}, err
 	}
