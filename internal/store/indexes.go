@@ -348,8 +348,10 @@ type shared struct {
 	close   func() error
 	indexes sync.Map     // *kindIndex by kind
 	turn    atomic.Int64 // counts the changes of kinds and their indexes
-	making  sync.Mutex   // held while a set of unique keys, or what is held of it in memory, is made
-	held    sync.Map     // *held by set
+	written atomic.Int64 // counts the transactions that ended
+	aside   asides
+	making  sync.Mutex // held while a set of unique keys, or what is held of it in memory, is made
+	held    sync.Map   // *held by set
 	holding singleflight.Group
 	beside  *beside
 	// mostMarks is how many marks of names are held of a set.

@@ -255,6 +255,7 @@ func (s *Store) Transaction(ctx context.Context, work func(*Store) error) error 
 			return work(&inner)
 		})
 	}
+	defer s.shared.written.Add(1)
 	return s.writer.WithContext(ctx).Transaction(func(tx *gorm.DB) error {
 		outer := &Store{db: tx, shared: s.shared, claims: s.claims, view: s.view, within: true, touched: map[record.Ref]bool{}, changed: new(bool), later: &later{}}
 		if err := work(outer); err != nil {

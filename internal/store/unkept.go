@@ -4,6 +4,8 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"strings"
+	"sync"
 
 	"codicil/core/match"
 	"codicil/core/record"
@@ -30,9 +32,95 @@ type sought struct {
 	like *match.Comparer
 }
 
+// asides are answers of a moment ago: a person who tries a rule asks the same again with every letter typed elsewhere.
+type asides struct {
+	mutex sync.Mutex
+	turn  int64 // of what was written; what was answered before it no longer counts
+	known map[string][]string
+}
+
+// mostAsides is how many are kept.
+const mostAsides = 2_000
+
+func (a *UniqueAsked) name(kind string) string {
+	return strings.Join(append([]string{kind, definitionOf(&a.Unique), a.Company, a.Key}, a.Texts...), "\x00")
+}
+
+// of returns the answers that are known at a turn, and the places of the others.
+func (a *asides) of(turn int64, names []string) (found [][]string, others []int) {
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	found = make([][]string, len(names))
+	for i, name := range names {
+		numbers, known := a.known[name]
+		if known && a.turn == turn {
+			found[i] = slices.Clone(numbers)
+		} else {
+			others = append(others, i)
+		}
+	}
+	return found, others
+}
+
+func (a *asides) keep(turn int64, name string, numbers []string) {
+	a.mutex.Lock()
+	defer a.mutex.Unlock()
+	if a.known == nil || a.turn < turn || len(a.known) >= mostAsides {
+		a.turn, a.known = max(a.turn, turn), map[string][]string{}
+	}
+	if a.turn == turn {
+		a.known[name] = slices.Clone(numbers)
+	}
+}
+
+// LookForSame answers what [Store.SameRecords] does, but makes no keys where none are kept.
+func (s *Store) LookForSame(ctx context.Context, k *record.Kind, asked UniqueAsked) ([]string, error) {
+	x, err := s.indexOf(ctx, k.Key)
+	if err != nil {
+		return nil, err
+	}
+	definition := definitionOf(&asked.Unique)
+	if slices.ContainsFunc(x.sets, func(s uniqueSet) bool { return s.Definition == definition && s.Ready }) {
+		return s.SameRecords(ctx, k, asked.Unique, asked.Company, asked.Key, asked.Texts)
+	}
+	found, err := s.SameUnkept(ctx, k, []UniqueAsked{asked})
+	if err != nil {
+		return nil, err
+	}
+	return found[0], nil
+}
+
 // SameUnkept answers what [Store.SameRecords] is asked, but makes no keys for it: what is asked only now and then would be filed with
-// every record from then on. Cost: all records of the kind, each with the names that are asked for.
+// every record from then on. Cost: all records of the kind, each with the names that are asked for; nothing where nothing was written
+// since it was asked the same.
 func (s *Store) SameUnkept(ctx context.Context, k *record.Kind, asked []UniqueAsked) ([][]string, error) {
+	if s.within {
+		return s.sameUnkept(ctx, k, asked)
+	}
+	turn, names := s.shared.written.Load(), make([]string, len(asked))
+	for i := range asked {
+		names[i] = asked[i].name(k.Key)
+	}
+	found, others := s.shared.aside.of(turn, names)
+	if len(others) == 0 {
+		return found, nil
+	}
+	more := make([]UniqueAsked, len(others))
+	for i, at := range others {
+		more[i] = asked[at]
+	}
+	answers, err := s.sameUnkept(ctx, k, more)
+	if err != nil {
+		return nil, err
+	}
+	for i, at := range others {
+		found[at] = answers[i]
+		s.shared.aside.keep(turn, names[at], answers[i])
+	}
+	return found, nil
+}
+
+func (s *Store) sameUnkept(ctx context.Context, k *record.Kind, asked []UniqueAsked) ([][]string, error) {
 	type alike struct {
 		number string
 		like   int

@@ -225,6 +225,7 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 	t.Reads.Own(document.Record)
 	w := s.around(ctx, ref, book, document.Company, t.Reads)
 	c := &w.Circumstances
+	w.uniqueness.aside = !a.Real
 	c.By, w.uniqueness.beside, w.uniqueness.own, w.uniqueness.without = a.By, a.Beside, document.Record, a.Without
 	c.Moment, c.Keyed, c.Detail, c.Facts = cmp.Or(a.Moment, rule.Posting), a.Keyed, !a.NoTrace, a.told(book.Vocabulary.Kind, &document)
 	w.links.over, w.links.asIs = a.Over, a.Empty

@@ -21,6 +21,7 @@ type uniqueness struct {
 	// answered, if any, knows answers of a moment ago: documents that are judged twice ask twice.
 	answered *answered
 	looks    *looks // nil: none
+	aside    bool   // nobody relies on it: no keys are made for it
 	beside   Beside // nil: there are none
 	// own is the number of the record that is judged; "": a new one. without are records that go with what is judged.
 	own     string
@@ -72,6 +73,9 @@ func (a *answered) of(at askedUnique, ask func() ([]string, error)) ([]string, e
 // of which somebody said that they are different.
 func (p *uniqueness) Same(c *rule.Compiled, company, key string, texts []string) []string {
 	ask := func() ([]string, error) {
+		if p.aside {
+			return p.store.LookForSame(p.ctx, c.Vocabulary().Kind, store.UniqueAsked{Unique: c.UniqueBy(), Company: company, Key: key, Texts: texts})
+		}
 		return p.store.SameRecords(p.ctx, c.Vocabulary().Kind, c.UniqueBy(), company, key, texts)
 	}
 	if p.looks != nil {
