@@ -32,7 +32,7 @@ type Bench struct {
 
 // Bench reads the proofs of a kind, all of them.
 func (s *Service) Bench(ctx context.Context, kind string) (*Bench, error) {
-	ref, book, err := s.seen(ctx, kind)
+	ref, book, err := seen(ctx, s.Cache, kind)
 	if err != nil {
 		return nil, err
 	}
@@ -43,7 +43,7 @@ func (s *Service) Bench(ctx context.Context, kind string) (*Bench, error) {
 
 // Runner runs single proofs and documents of a kind; it reads no proof.
 func (s *Service) Runner(ctx context.Context, kind string) (*cache.Reference, *proof.Runner, error) {
-	ref, book, err := s.seen(ctx, kind)
+	ref, book, err := seen(ctx, s.Cache, kind)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -51,12 +51,12 @@ func (s *Service) Runner(ctx context.Context, kind string) (*cache.Reference, *p
 }
 
 // seen are the data and the book of a kind, as who asks sees them.
-func (s *Service) seen(ctx context.Context, kind string) (*cache.Reference, *plan.Book, error) {
-	ref, err := s.Cache.Seen(ctx)
+func seen(ctx context.Context, c *cache.Cache, kind string) (*cache.Reference, *plan.Book, error) {
+	ref, err := c.Seen(ctx)
 	if err != nil {
 		return nil, nil, err
 	}
-	book, err := s.Cache.SeenBook(ctx, kind)
+	book, err := c.SeenBook(ctx, kind)
 	return ref, book, err
 }
 
