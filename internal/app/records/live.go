@@ -173,8 +173,12 @@ func (w *Rewritten) follow(ctx context.Context, reads *commit.ReadSet, front []r
 					w.follows(r.Ref, left)
 					return nil
 				}
+				was := over[r.Ref]
+				if was == nil {
+					was = &r
+				}
 				now, err := w.add(ctx, ref, reads, r, over)
-				if err == nil && now != nil && (over[r.Ref] == nil || len(record.Changes(kind, &over[r.Ref].Content, &now.Content)) > 0) {
+				if err == nil && now != nil && len(record.Changes(kind, &was.Content, &now.Content)) > 0 {
 					next = append(next, r.Ref)
 				}
 				return err
