@@ -475,7 +475,7 @@ func (l *Live) rewrite(ctx context.Context, batch []following) error {
 			if err != nil {
 				return nil, err
 			}
-			if kind, err := ref.Kind(r.Kind); err == nil && len(record.Changes(kind, &r.Content, &now.Content)) > 0 {
+			if kind, err := ref.Kind(r.Kind); err == nil && now != nil && len(record.Changes(kind, &r.Content, &now.Content)) > 0 {
 				front, over[f.Ref], steps = append(front, f.Ref), now, max(steps, f.steps)
 			}
 		}
