@@ -150,6 +150,45 @@ func TestASecondPersonKeysForComparison(t *testing.T) {
 	assert.Len(t, settle("text", 0, contract.TakeSecond).Refused, 1)
 }
 
+// However many lines each of two persons keyed, and whatever they left blank, all that differs can be settled either way.
+func TestOtherLinesOfASecondPersonAreSettled(t *testing.T) {
+	lines := func(amounts ...string) (lines []values) {
+		for i, amount := range amounts {
+			side := "debit"
+			if i > 0 {
+				side = "credit"
+			}
+			lines = append(lines, values{"account": "1000", side: amount})
+		}
+		return lines
+	}
+	for _, keyed := range [][2][]string{
+		{{"500", "500"}, {"500", "300", "200"}}, {{"500", "300", "200"}, {"500", "500"}}, {{"500", "500"}, {}}, {{"500", "500"}, {"", "", "", ""}},
+	} {
+		for _, take := range []contract.BatchSettledTake{contract.TakeFirst, contract.TakeSecond} {
+			d := harbour(t)
+			t.Cleanup(d.Close)
+			b := pile(t, d, contract.BatchHead{Posting: contract.PostingByHand, Second: []string{"*"}})
+			answer, err := d.Records.Save(person(t, "Ada"), contract.SaveRequest{Document: document("accounting_document", "10", "JE", values{"text": "Ropes"}, lines(keyed[0]...)...), Batch: b.ID})
+			require.NoError(t, err)
+			require.NotNil(t, answer.Record, "%v", answer.Outcome.Messages)
+			_, err = d.Batches.Second(person(t, "Ben"), b.ID, contract.BatchSecond{Number: answer.Record.Number, Document: document("accounting_document", "10", "JE", values{}, lines(keyed[1]...)...)})
+			require.NoError(t, err)
+			for range 20 {
+				differences := look(t, d, b.ID).Documents[0].Differences
+				if len(differences) == 0 {
+					break
+				}
+				x := differences[0]
+				settled, err := d.Batches.Settle(person(t, "Cleo"), b.ID, contract.BatchSettled{Number: answer.Record.Number, Field: x.Field, Line: x.Line, Take: take})
+				require.NoError(t, err, "%s of line %d: %v of %v", x.Field, x.Line, take, keyed)
+				require.Empty(t, settled.Refused)
+			}
+			assert.Empty(t, look(t, d, b.ID).Documents[0].Differences, "%v of %v", take, keyed)
+		}
+	}
+}
+
 func TestABatchTakesWhatItIsFor(t *testing.T) {
 	d := harbour(t)
 	t.Cleanup(d.Close)
