@@ -26,6 +26,18 @@ func carried(t *testing.T, d, other *app.App) *exchange.Book {
 	return b
 }
 
+// filed is the file of a codicil as it is read elsewhere.
+func filed(t *testing.T, d *app.App, c contract.Codicil) *exchange.Book {
+	t.Helper()
+	of, err := d.Books.Codicil(as(t), c.ID)
+	require.NoError(t, err)
+	var file bytes.Buffer
+	require.NoError(t, of.Write(&file))
+	read, err := exchange.ReadBook(&file)
+	require.NoError(t, err)
+	return read
+}
+
 // A rule that was retired here, and is in force in the book, is taken up again: it is the same rule.
 func TestARetiredRuleIsTakenUpAgainFromABook(t *testing.T) {
 	d, other := office(t), office(t)
@@ -166,12 +178,7 @@ func TestLayoutsAndMapsGoWithTheirBook(t *testing.T) {
 	_, err = with(t, d, c).Catalog.SaveFollowOn(as(t), again("A second"))
 	require.NoError(t, err)
 	require.NoError(t, with(t, d, c).Catalog.DeleteFollowOn(as(t), kept.ID))
-	of, err := d.Books.Codicil(as(t), c.ID)
-	require.NoError(t, err)
-	var file bytes.Buffer
-	require.NoError(t, of.Write(&file))
-	read, err := exchange.ReadBook(&file)
-	require.NoError(t, err)
+	read := filed(t, d, c)
 	made, changes, err := other.Bring(as(t), read, "")
 	require.NoError(t, err)
 	assert.Len(t, changes, 3, "%v", changes)
@@ -232,13 +239,7 @@ func TestWhatACodicilTakesAwayGoesWithIt(t *testing.T) {
 	require.NoError(t, inside.Catalog.DeleteFollowOn(as(t), maps[1].ID))
 	_, err = inside.Rules.Move(as(t), r.ID, contract.RuleMove{State: rule.Retired, Version: r.Version})
 	require.NoError(t, err)
-	of, err := home.Books.Codicil(as(t), c.ID)
-	require.NoError(t, err)
-
-	var file bytes.Buffer
-	require.NoError(t, of.Write(&file))
-	read, err := exchange.ReadBook(&file)
-	require.NoError(t, err)
+	read := filed(t, home, c)
 	made, changes, err := other.Bring(as(t), read, "")
 	require.NoError(t, err)
 	assert.Len(t, changes, 4, "%v", changes)

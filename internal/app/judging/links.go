@@ -334,6 +334,9 @@ func (l *Links) searchTitle(k *record.Kind, words string, companies []string, de
 		return
 	}
 	title := k.Field(k.Title[0])
+	if title == nil {
+		return
+	}
 	if !title.IsLink() {
 		take(l.store.RecordsFrom(l.ctx, store.RecordsFrom{Kind: k, Companies: companies, Title: field.SortsFrom(strings.Join(strings.Fields(strings.ToLower(words)), " ")), Limit: mostHits}))
 		return
