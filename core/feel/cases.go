@@ -211,6 +211,9 @@ func (c *Cases) Formula() (string, error) {
 	}
 	var b strings.Builder
 	for i, row := range c.Rows {
+		if len(row.Tests) > len(c.Columns) {
+			return "", fmt.Errorf("case %d has %d tests, and there are %d columns", i+1, len(row.Tests), len(c.Columns))
+		}
 		var conditions []string
 		for j, column := range c.Columns {
 			test := ""

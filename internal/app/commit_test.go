@@ -644,6 +644,24 @@ func TestWhatComesOutOtherwiseNowIsToldByItsValues(t *testing.T) {
 	assert.Equal(t, "not-found", code(t, err))
 }
 
+// Fields that came since, or went, change nothing in what is told of a record, whatever a company calls its fields.
+func TestWhatWasJudgedIsToldWithTheFieldsOfThen(t *testing.T) {
+	d := harbour(t)
+	_, err := d.Catalog.SaveLayout(as(t), "vendor", "10", "", record.Layout{Sections: []record.LayoutSection{{Key: "general", Fields: []record.LayoutField{{Key: "name", Label: "Trading partner", Width: 6}}}}})
+	require.NoError(t, err)
+	r := save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay Ropes"}))
+	told := func() []contract.FieldOutcome {
+		told, err := d.Records.ToldOf(as(t), record.Ref{Kind: "vendor", Number: r.Number}, 1, "", nil)
+		require.NoError(t, err)
+		assert.Equal(t, contract.Again, told.Told)
+		return told.Outcome.Fields
+	}
+	before := told()
+	_, err = d.Fields.Add(as(t), "vendor", field.Field{Key: "berth", Label: "Berth", Section: "general", Type: field.Text, Length: 20})
+	require.NoError(t, err)
+	assert.Equal(t, before, told())
+}
+
 // Who gave the values of lines is known as long as they stand, however often the document is saved and posted.
 func TestLinesKeepTheirOrigins(t *testing.T) {
 	d := harbour(t)

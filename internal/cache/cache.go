@@ -17,12 +17,14 @@ type Cache struct {
 	// Records are the saved records that were read lately.
 	Records *Records
 
-	mutex     sync.Mutex
+	mutex sync.Mutex
+	// reference is nil where it is to be read.
 	reference *Reference
 	books     map[string]*plan.Book // by kind
 	plans     plan.Plans
 	before    map[judge.Version]*Cache
-	// version is what documents are judged by; its book is 0: it is to be read.
+	// version is what documents are judged by. It is read before the rest, which may be of a later one, never of an
+	// earlier: who relies on it is refused rather than let through.
 	version judge.Version
 	seed    string
 }
@@ -45,25 +47,70 @@ func (c *Cache) Plan(book *plan.Book, s plan.Scope) *plan.Plan { return c.plans.
 
 // Book returns the compiled rules of a kind.
 func (c *Cache) Book(ctx context.Context, kind string) (*plan.Book, error) {
-	ref, err := c.Reference(ctx)
-	if err != nil {
-		return nil, err
-	}
-	k, err := ref.Kind(kind)
-	if err != nil {
-		return nil, err
-	}
+	m, err := c.Now(ctx, kind)
+	return m.Book, err
+}
+
+// Moment is what documents of a kind are judged by at one moment. Seed is that of random numbers.
+type Moment struct {
+	Version   judge.Version
+	Seed      string
+	Reference *Reference
+	Book      *plan.Book
+}
+
+// Now returns what documents of a kind are judged by, all of the same moment.
+func (c *Cache) Now(ctx context.Context, kind string) (Moment, error) {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
-	if b := c.books[kind]; b != nil && c.reference == ref {
-		return b, nil
+	if err := c.read(ctx); err != nil {
+		return Moment{}, err
 	}
-	rules, err := c.store.Rules(ctx, kind)
+	if c.books[kind] == nil {
+		k, err := c.reference.Kind(kind)
+		if err != nil {
+			return Moment{}, err
+		}
+		rules, err := c.store.Rules(ctx, kind)
+		if err != nil {
+			return Moment{}, err
+		}
+		c.books[kind] = plan.NewBook(k, c.reference.Kinds, c.reference.Tables, rules)
+	}
+	return Moment{c.version, c.seed, c.reference, c.books[kind]}, nil
+}
+
+// read reads the version and the reference data where they are not in memory. The caller holds the mutex.
+func (c *Cache) read(ctx context.Context) error {
+	if c.reference != nil {
+		return nil
+	}
+	version, seed, err := c.kept(ctx)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	c.books[kind] = plan.NewBook(k, ref.Kinds, ref.Tables, rules)
-	return c.books[kind], nil
+	r, err := readReference(ctx, c.store)
+	if err == nil {
+		c.version, c.seed, c.reference = version, seed, r
+	}
+	return err
+}
+
+// kept reads what documents are judged by, and the seed of random numbers.
+func (c *Cache) kept(ctx context.Context) (judge.Version, string, error) {
+	book, seed, err := c.store.BookVersion(ctx)
+	if err != nil {
+		return judge.Version{}, "", err
+	}
+	version := judge.Version{Book: book, Program: release.Version}
+	if view := c.store.View(); view != nil && view.Codicil > 0 {
+		codicil, err := c.store.Codicil(ctx, view.Codicil)
+		if err != nil {
+			return judge.Version{}, "", err
+		}
+		version.Codicil, version.Revision = view.Codicil, codicil.Revision
+	}
+	return version, seed, nil
 }
 
 // mostBefore is of how many versions of before the books are kept.
@@ -100,30 +147,21 @@ func (c *Cache) BookAt(ctx context.Context, kind string, version judge.Version) 
 func (c *Cache) Version(ctx context.Context) (judge.Version, string, error) {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
-	if c.version.Book == 0 {
-		v, seed, err := c.store.BookVersion(ctx)
-		if err != nil {
-			return judge.Version{}, "", err
-		}
-		version := judge.Version{Book: v, Program: release.Version}
-		if view := c.store.View(); view != nil && view.Codicil > 0 {
-			codicil, err := c.store.Codicil(ctx, view.Codicil)
-			if err != nil {
-				return judge.Version{}, "", err
-			}
-			version.Codicil, version.Revision = view.Codicil, codicil.Revision
-		}
-		c.version, c.seed = version, seed
-	}
-	return c.version, c.seed, nil
+	err := c.read(ctx)
+	return c.version, c.seed, err
 }
 
 // PutRules puts changed rules into the books of their kinds, those that are in memory. It is
-// called at the head of the line, so that the later of two changes stays.
-func (c *Cache) PutRules(rules ...rule.Rule) {
+// called at the head of the line, so that the later of two changes stays and the version that is kept is that of the change.
+func (c *Cache) PutRules(ctx context.Context, rules ...rule.Rule) {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
-	c.version = judge.Version{}
+	version, seed, err := c.kept(context.WithoutCancel(ctx))
+	if err != nil { // who asks next is told
+		c.forget()
+		return
+	}
+	c.version, c.seed = version, seed
 	for _, r := range rules {
 		if b := c.books[r.Kind]; b != nil {
 			c.books[r.Kind] = b.Put(r)
@@ -136,6 +174,10 @@ func (c *Cache) PutRules(rules ...rule.Rule) {
 func (c *Cache) Forget() {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
-	c.reference, c.version = nil, judge.Version{}
+	c.forget()
+}
+
+func (c *Cache) forget() {
+	c.reference = nil
 	clear(c.books)
 }

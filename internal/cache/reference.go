@@ -31,18 +31,21 @@ type Reference struct {
 func (c *Cache) Reference(ctx context.Context) (*Reference, error) {
 	c.mutex.Lock()
 	defer c.mutex.Unlock()
-	if c.reference != nil {
-		return c.reference, nil
-	}
+	err := c.read(ctx)
+	return c.reference, err
+}
+
+// readReference reads the reference data.
+func readReference(ctx context.Context, s *store.Store) (*Reference, error) {
 	r := &Reference{Types: map[string][]record.Type{}, Layouts: map[string][]record.ScopedLayout{}, labelled: map[[3]string]*record.Kind{}}
 	var err error
-	if r.Companies, err = c.store.Companies(ctx); err != nil {
+	if r.Companies, err = s.Companies(ctx); err != nil {
 		return nil, err
 	}
-	if r.Kinds, err = c.store.Kinds(ctx); err != nil {
+	if r.Kinds, err = s.Kinds(ctx); err != nil {
 		return nil, err
 	}
-	if r.versions, err = c.store.Tables(ctx); err != nil {
+	if r.versions, err = s.Tables(ctx); err != nil {
 		return nil, err
 	}
 	r.Tables = &r.versions.Set
@@ -53,15 +56,14 @@ func (c *Cache) Reference(ctx context.Context) (*Reference, error) {
 	}
 	for i := range r.Kinds {
 		k := &r.Kinds[i]
-		if r.Types[k.Key], err = c.store.Types(ctx, k.Key); err != nil {
+		if r.Types[k.Key], err = s.Types(ctx, k.Key); err != nil {
 			return nil, err
 		}
-		if r.Layouts[k.Key], err = c.store.Layouts(ctx, k.Key); err != nil {
+		if r.Layouts[k.Key], err = s.Layouts(ctx, k.Key); err != nil {
 			return nil, err
 		}
 		r.label(k)
 	}
-	c.reference = r
 	return r, nil
 }
 
@@ -102,10 +104,17 @@ func (r *Reference) Kind(key string) (*record.Kind, error) {
 	return nil, fault.Bad(fault.UnknownKind, key)
 }
 
-// Labelled returns a kind as the company and type label its fields.
+// Labelled returns a kind as the company and type label its fields. The kind may be as it was at another time; it keeps the
+// fields of then. Cost: for such a kind, its fields.
 func (r *Reference) Labelled(k *record.Kind, company, kindType string) *record.Kind {
-	if labelled := r.labelled[[3]string{k.Key, company, kindType}]; labelled != nil {
-		return labelled
+	if own, err := r.Kind(k.Key); err == nil && own == k {
+		if labelled := r.labelled[[3]string{k.Key, company, kindType}]; labelled != nil {
+			return labelled
+		}
+		return k
+	}
+	if made := r.Layout(k.Key, company, kindType); made != nil {
+		return made.Labelled(k)
 	}
 	return k
 }
@@ -134,9 +143,9 @@ func (r *Reference) Type(kind, key string) *record.Type {
 // is not kept.
 func (r *Reference) TableVersion(what, key string) int { return r.versions.VersionOf(what, key) }
 
-// Scope resolves company, type and day; the error tells what does not exist.
-func (r *Reference) Scope(kind, company, kindType string, day record.Day) (plan.Scope, error) {
-	s := plan.Scope{Company: r.Company(company), Type: r.Type(kind, kindType), Day: day, Kind: r.labelled[[3]string{kind, company, kindType}]}
+// Scope resolves company, type and day of a kind; the error tells what does not exist.
+func (r *Reference) Scope(kind *record.Kind, company, kindType string, day record.Day) (plan.Scope, error) {
+	s := plan.Scope{Company: r.Company(company), Type: r.Type(kind.Key, kindType), Day: day, Kind: r.Labelled(kind, company, kindType)}
 	if s.Company == nil {
 		return s, fault.Bad(fault.UnknownCompany, company)
 	}

@@ -2,6 +2,7 @@ package httpapi_test
 
 import (
 	"net/http"
+	"slices"
 	"strings"
 	"testing"
 
@@ -146,6 +147,13 @@ func TestAFormulaIsToldInWordsAndCases(t *testing.T) {
 	ask.Formula = "contry = 1"
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/formulas/tell", ask, &told))
 	assert.Contains(t, told.Problems[0].Message, "did you mean country?")
+	for _, typed := range []bool{false, true} {
+		tests := told.Cases.Rows[0].Tests
+		told.Cases.Rows[0].Tests = append(slices.Clone(tests), `"IE"`, "")
+		p := c.refused(http.MethodPost, "/formulas/cases", contract.CasesRequest{Kind: "vendor", Target: "payment_terms", Cases: *told.Cases, Typed: typed}, http.StatusUnprocessableEntity, "incomplete-case")
+		assert.Contains(t, p.Detail, "case 1 has")
+		told.Cases.Rows[0].Tests = tests
+	}
 	told.Cases.Rows[0].Value = ""
 	c.refused(http.MethodPost, "/formulas/cases", contract.CasesRequest{Kind: "vendor", Target: "payment_terms", Cases: *told.Cases}, http.StatusUnprocessableEntity, "incomplete-case")
 }

@@ -18,9 +18,6 @@ import (
 
 	"github.com/getkin/kin-openapi/openapi3"
 	"github.com/stretchr/testify/assert"
-	"github.com/stretchr/testify/require"
-
-	"codicil/api"
 )
 
 // odd makes requests from the contract that are wrong in every way: other types, huge and deep values, odd
@@ -100,34 +97,84 @@ func (o *odd) of(ref *openapi3.SchemaRef, depth int) any {
 	return o.text()
 }
 
-// longestOdd is how long an odd request may take.
-const longestOdd = 2 * time.Second
+// told is an answer to a request that was made by chance.
+type told struct {
+	status int // 0: the address is one that no client can send
+	kind   string
+	text   []byte
+	took   time.Duration
+}
 
-// TestOddRequestsAreAnswered sends odd requests to every operation: none makes an error of the program, and none takes
-// long. CODICIL_ODD says how long to go on; otherwise each operation is asked a few times.
-func TestOddRequestsAreAnswered(t *testing.T) {
-	c := start(t)
-	document, err := openapi3.NewLoader().LoadFromData(api.OpenAPI)
-	require.NoError(t, err)
+// tell sends a request and waits for its answer.
+func (c *client) tell(method, path, sent string) (told, error) {
+	ctx, leave := context.WithTimeout(c.t.Context(), 30*time.Second)
+	defer leave()
+	request, err := http.NewRequestWithContext(ctx, method, c.server.URL+"/api/v1"+path, strings.NewReader(sent))
+	if err != nil {
+		return told{}, nil
+	}
+	request.Header.Set("Content-Type", "application/json")
+	begun := time.Now()
+	answer, err := http.DefaultClient.Do(request)
+	if err != nil {
+		return told{}, err
+	}
+	defer func() { _ = answer.Body.Close() }()
+	text, err := io.ReadAll(answer.Body)
+	return told{answer.StatusCode, answer.Header.Get("Content-Type"), text, time.Since(begun)}, err
+}
+
+// answered sends a request that was made by chance: it is no error of the program, and what is told of it is short. Where
+// longest is set, it also takes no longer.
+func (c *client) answered(method, path, sent string, longest time.Duration) told {
+	c.t.Helper()
+	answer, err := c.tell(method, path, sent)
+	if !assert.NoError(c.t, err, "%s %.500s %.300s", method, path, sent) || answer.status == 0 {
+		return answer
+	}
+	// What was slow may have waited for a machine that does other things: it is asked again.
+	took := answer.took
+	for tries := 0; tries < 3 && longest > 0 && took > longest && err == nil; tries++ {
+		var again told
+		again, err = c.tell(method, path, sent)
+		took = again.took
+	}
+	assert.Less(c.t, answer.status, 500, "%s %.500s\n%.1500s\n%.300s", method, path, sent, answer.text)
+	if answer.status >= 400 {
+		assert.Less(c.t, len(answer.text), 50_000, "%s %.500s: what is told of it is short", method, path)
+		assert.Equal(c.t, "application/problem+json", answer.kind, "%s %.500s: %.200s", method, path, answer.text)
+	}
+	if longest > 0 {
+		assert.Less(c.t, took, longest, "%s %.500s\n%.1500s", method, path, sent)
+	}
+	return answer
+}
+
+// chances says how long requests are made by chance, and by which seed: CODICIL_ODD says how long; otherwise each operation
+// is asked a few times.
+func chances(t *testing.T) (limit time.Duration, r *rand.Rand) {
+	t.Helper()
+	limit, _ = time.ParseDuration(os.Getenv("CODICIL_ODD"))
 	seed := uint64(1)
-	limit, _ := time.ParseDuration(os.Getenv("CODICIL_ODD"))
 	if limit > 0 {
 		seed = uint64(time.Now().UnixNano())
 	}
 	t.Logf("seed %d", seed)
-	o := &odd{r: rand.New(rand.NewPCG(seed, seed))}
-	type operation struct {
-		method, path string
-		*openapi3.Operation
-		parameters openapi3.Parameters
+	return limit, rand.New(rand.NewPCG(seed, seed))
+}
+
+// longestOdd is how long an odd request may take, where it is asked for a time.
+const longestOdd = 2 * time.Second
+
+// TestOddRequestsAreAnswered sends odd requests to every operation: none makes an error of the program, and none takes
+// long.
+func TestOddRequestsAreAnswered(t *testing.T) {
+	c := start(t)
+	limit, r := chances(t)
+	o, longest := &odd{r: r}, time.Duration(0)
+	if limit > 0 {
+		longest = longestOdd
 	}
-	var operations []operation
-	for path, item := range document.Paths.Map() {
-		for method, op := range item.Operations() {
-			operations = append(operations, operation{method, path, op, slices.Concat(item.Parameters, op.Parameters)})
-		}
-	}
-	slices.SortFunc(operations, func(a, b operation) int { return strings.Compare(a.path+a.method, b.path+b.method) })
 	statuses := map[int]int{}
 	ask := func(op operation) {
 		path, query := op.path, url.Values{}
@@ -160,50 +207,9 @@ func TestOddRequestsAreAnswered(t *testing.T) {
 				break
 			}
 		}
-		type told struct {
-			status int // 0: the address is one that no client can send
-			kind   string
-			text   []byte
-			took   time.Duration
-		}
-		send := func() (told, error) {
-			ctx, leave := context.WithTimeout(t.Context(), 30*time.Second)
-			defer leave()
-			request, err := http.NewRequestWithContext(ctx, op.method, c.server.URL+"/api/v1"+path+"?"+query.Encode(), strings.NewReader(sent))
-			if err != nil {
-				return told{}, nil
-			}
-			request.Header.Set("Content-Type", "application/json")
-			begun := time.Now()
-			answer, err := http.DefaultClient.Do(request)
-			if err != nil {
-				return told{}, err
-			}
-			defer func() { _ = answer.Body.Close() }()
-			text, err := io.ReadAll(answer.Body)
-			return told{answer.StatusCode, answer.Header.Get("Content-Type"), text, time.Since(begun)}, err
-		}
-		answer, err := send()
-		if !assert.NoError(t, err, "%s %s %.300s", op.method, path, sent) || answer.status == 0 {
-			return
-		}
-		// What was slow may have waited for a machine that does other things: it is asked again.
-		took := answer.took
-		for tries := 0; tries < 3 && took > longestOdd && err == nil; tries++ {
-			var again told
-			again, err = send()
-			took = again.took
-		}
-		statuses[answer.status]++
-		assert.Less(t, answer.status, 500, "%s %s?%s\n%.1500s\n%.300s", op.method, path, query.Encode(), sent, answer.text)
-		if answer.status >= 400 {
-			assert.Less(t, len(answer.text), 50_000, "%s %s: what is told of it is short", op.method, path)
-			assert.Equal(t, "application/problem+json", answer.kind, "%s %s: %.200s", op.method, path, answer.text)
-		}
-		if limit > 0 {
-			assert.Less(t, took, longestOdd, "%s %s?%s\n%.1500s", op.method, path, query.Encode(), sent)
-		}
+		statuses[c.answered(op.method, path+"?"+query.Encode(), sent, longest).status]++
 	}
+	operations := operations(t)
 	begun := time.Now()
 	for round := 0; (limit == 0 && round < 3) || time.Since(begun) < limit; round++ {
 		for _, op := range operations {

@@ -129,8 +129,12 @@ func TestListsOverHTTP(t *testing.T) {
 	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/records/list", request, &page))
 	assert.Len(t, page.Rows, 3)
 	var counted contract.RecordCount
-	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/records/count", request, &counted))
-	assert.Equal(t, contract.RecordCount{Total: page.Total}, counted)
+	for _, request.After = range []string{"", page.Next, "nowhere"} {
+		require.Equal(t, http.StatusOK, c.ask(http.MethodPost, "/records/count", request, &counted))
+		assert.Equal(t, contract.RecordCount{Total: page.Total}, counted, "all are counted, from wherever a page begins")
+	}
+	c.refused(http.MethodPost, "/records/list", request, http.StatusUnprocessableEntity, "not-a-place")
+	request.After = ""
 	assert.Greater(t, counted.Total, 3)
 	assert.Equal(t, "V20001", page.Rows[0].Number)
 	assert.Equal(t, "400000.00", page.Rows[0].Cells[1])

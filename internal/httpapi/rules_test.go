@@ -24,6 +24,8 @@ func TestTheLifeOfARuleOverHTTP(t *testing.T) {
 	assert.Equal(t, rule.Draft, v.State)
 	assert.Equal(t, "Vendor · Payables contact becomes MOYA when Country is IE", v.Name)
 	path := "/rules/" + jsonOf(v.ID)
+	known := c.refused(http.MethodPost, "/rules", contract.RuleChange{UID: v.UID, Body: body}, http.StatusConflict, "rule-known")
+	assert.Contains(t, known.Detail, "rule "+jsonOf(v.ID))
 
 	try := func() string {
 		var o contract.Outcome

@@ -74,7 +74,14 @@ func (s *Store) Rule(ctx context.Context, id int64) (rule.Rule, error) {
 	return rules[0], nil
 }
 
-// AddRule keeps a new rule with its first version and returns it with its ID. It is a draft in a codicil that is open: in
+// RuleKnownError reports that a new rule has the identifier of one that is here.
+type RuleKnownError struct{ Rule int64 }
+
+// Error says of which.
+func (e *RuleKnownError) Error() string { return fmt.Sprintf("rule %d has the identifier", e.Rule) }
+
+// AddRule keeps a new rule with its first version and returns it with its ID. The error is a RuleKnownError where its identifier is that
+// of another. It is a draft in a codicil that is open: in
 // the one that is shown, or in one of its own.
 func (s *Store) AddRule(ctx context.Context, r rule.Rule, by record.Stamp) (rule.Rule, error) {
 	r.Version = 1
@@ -110,7 +117,15 @@ func (s *Store) AddRule(ctx context.Context, r rule.Rule, by record.Stamp) (rule
 
 // number gives a new rule its number, and an identifier that is its own on every installation.
 func (s *Store) number(ctx context.Context, r *rule.Rule) error {
-	if err := s.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT seq FROM sqlite_sequence WHERE name = 'rules'), 0) + 1").Scan(&r.ID).Error; err != nil || r.UID != "" {
+	if err := s.db.WithContext(ctx).Raw("SELECT COALESCE((SELECT seq FROM sqlite_sequence WHERE name = 'rules'), 0) + 1").Scan(&r.ID).Error; err != nil {
+		return err
+	}
+	if r.UID != "" {
+		var known []int64
+		err := s.db.WithContext(ctx).Model(&ruleRow{}).Where("uid = ?", r.UID).Pluck("id", &known).Error
+		if err == nil && len(known) > 0 {
+			err = &RuleKnownError{known[0]}
+		}
 		return err
 	}
 	_, seed, err := s.BookVersion(ctx)

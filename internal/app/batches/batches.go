@@ -114,7 +114,7 @@ func (s *Service) Begin(ctx context.Context, begin contract.BatchBegin) (contrac
 	if err != nil {
 		return contract.Batch{}, err
 	}
-	if _, err := ref.Scope(kind.Key, begin.Company, begin.Type, s.base.Today(ref.Company(begin.Company))); err != nil {
+	if _, err := ref.Scope(kind, begin.Company, begin.Type, s.base.Today(ref.Company(begin.Company))); err != nil {
 		return contract.Batch{}, err
 	}
 	head, err := s.headOf(kind, ref.Company(begin.Company), &begin.Head, begin.Format)

@@ -351,6 +351,7 @@ func (l *Line) Stamp(ctx context.Context) (record.Stamp, error) {
 func Explain(err error) error {
 	var missing *store.NotFoundError
 	var elsewhere *store.ElsewhereError
+	var known *store.RuleKnownError
 	switch {
 	case errors.As(err, &missing):
 		return fault.Missing("%s %s", missing.What, missing.Key)
@@ -362,6 +363,8 @@ func Explain(err error) error {
 		return fault.Hindered(overtaken)
 	case errors.As(err, &elsewhere):
 		return fault.Hindered(newElsewhere, elsewhere.Codicil)
+	case errors.As(err, &known):
+		return fault.Hindered(ruleKnown, known.Rule)
 	case errors.Is(err, store.ErrEnded):
 		return fault.Hindered(takesNothing)
 	case errors.Is(err, store.ErrShown):
@@ -373,6 +376,7 @@ func Explain(err error) error {
 var (
 	overtaken    = notice.Define("overtaken", "something else came into force since this was prepared; look at the codicil and keep the change, or take it out")
 	newElsewhere = notice.Define("in-another-codicil", "this rule is new in codicil {codicil}; change it there, or take it out of it")
+	ruleKnown    = notice.Define("rule-known", "rule {rule} came with this identifier already; change that one, or leave the identifier out")
 	takesNothing = notice.Define("codicil-ended", "the codicil that is shown is in force or withdrawn and takes no changes; go back to the rules in force")
 	shownAsItWas = notice.Define("shown-as-it-was", "the rules are shown as they were on a day, and cannot be changed there; go back to the rules in force")
 )

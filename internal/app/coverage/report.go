@@ -37,7 +37,7 @@ func (s *Service) Report(ctx context.Context, kind, company, kindType string) (c
 	if err != nil {
 		return report, err
 	}
-	scope, err := b.Reference.Scope(kind, company, kindType, day)
+	scope, err := b.Reference.Scope(b.Runner.Book.Vocabulary.Kind, company, kindType, day)
 	if err != nil {
 		return report, err
 	}

@@ -68,16 +68,17 @@ func (s *Service) WriteCases(ctx context.Context, request contract.CasesRequest)
 	if err != nil {
 		return written, err
 	}
-	cases := request.Cases
+	cases, who := request.Cases, actor.Of(ctx)
+	format := who.Format.OrPlain()
 	if request.Typed {
-		who := actor.Of(ctx)
-		format := who.Format.OrPlain()
 		cases = b.Vocabulary.MeantCases(cases, place, field, format)
-		shown := b.Vocabulary.ShownCases(cases, place, field, rule.Wording{Show: rule.Written(format)})
-		written.Shown = &shown
 	}
 	if written.Formula, err = cases.Formula(); err != nil {
 		return written, fault.Bad(incompleteCase, err)
+	}
+	if request.Typed {
+		shown := b.Vocabulary.ShownCases(cases, place, field, rule.Wording{Show: rule.Written(format)})
+		written.Shown = &shown
 	}
 	_, problems := b.Vocabulary.Part(cmp.Or(string(request.Part), "value"), written.Formula, place, field)
 	written.Problems = view.List(problems, func(p rule.Problem) contract.RuleProblem { return view.Problem(written.Formula, p) })

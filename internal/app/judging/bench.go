@@ -52,12 +52,11 @@ func (s *Service) Runner(ctx context.Context, kind string) (*cache.Reference, *p
 
 // seen are the data and the book of a kind, as who asks sees them.
 func seen(ctx context.Context, c *cache.Cache, kind string) (*cache.Reference, *plan.Book, error) {
-	ref, err := c.Seen(ctx)
-	if err != nil {
-		return nil, nil, err
+	m, err := c.Now(ctx, kind)
+	if companies := access.Scope(ctx); err == nil && companies != nil {
+		return m.Reference.Within(companies), cache.Within(m.Book, companies), nil
 	}
-	book, err := c.SeenBook(ctx, kind)
-	return ref, book, err
+	return m.Reference, m.Book, err
 }
 
 // runnerOf runs the proofs of a kind against a book.
@@ -66,7 +65,7 @@ func (s *Service) runnerOf(ctx context.Context, ref *cache.Reference, book *plan
 	return &proof.Runner{
 		Book: book, Single: s.Store.Within(), Extent: proof.Extent{Companies: ref.Companies, Types: ref.Types[kind.Key]},
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
-			return ref.Scope(kind.Key, company, kindType, day)
+			return ref.Scope(kind, company, kindType, day)
 		},
 		Facts: func(company string) (judge.Circumstances, func() error) {
 			a := s.around(ctx, ref, book, company, nil)

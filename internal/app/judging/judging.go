@@ -193,18 +193,11 @@ var statedFacts = notice.Define("stated-facts", "a document that is saved or pos
 // Try judges the document as the person typed it. All that differs between the plan, the form,
 // saving, posting and programs stands in the document and in how it is asked.
 func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Trial, error) {
-	version, _, err := s.Cache.Version(ctx)
+	now, err := s.Cache.Now(ctx, document.Kind)
 	if err != nil {
 		return nil, err
 	}
-	ref, err := s.Cache.Reference(ctx)
-	if err != nil {
-		return nil, err
-	}
-	book, err := s.Cache.Book(ctx, document.Kind)
-	if err != nil {
-		return nil, err
-	}
+	version, ref, book := now.Version, now.Reference, now.Book
 	if a.past != nil {
 		version, book = a.past.version, a.past.book
 	}
@@ -234,15 +227,11 @@ func (s *Service) Try(ctx context.Context, document judge.Document, a Ask) (*Tri
 		c.Build = a.Build
 	}
 	if a.past != nil {
-		_, seed, err := s.Cache.Version(ctx)
-		if err != nil {
-			return nil, err
-		}
 		at := ref.Company(document.Company)
 		if at == nil {
 			return nil, fault.Bad(fault.UnknownCompany, document.Company)
 		}
-		a.past.at(ctx, PastOf(s, a.past.versions), w, at, seed)
+		a.past.at(ctx, PastOf(s, a.past.versions), w, at, now.Seed)
 	}
 	t.Links = s.Links(ctx, ref, document.Company)
 	if a.Real {
@@ -346,7 +335,7 @@ func (s *Service) around(ctx context.Context, ref *cache.Reference, book *plan.B
 	a.Circumstances = judge.Circumstances{
 		Book: book, Build: s.Cache.Plan, Today: s.Today(at), Now: clock.Now(at, s.Clock()), User: actor.Of(ctx).Name,
 		Scope: func(company, kindType string, day record.Day) (plan.Scope, error) {
-			return ref.Scope(kind.Key, company, kindType, day)
+			return ref.Scope(kind, company, kindType, day)
 		},
 		Linked: a.links, Uniqueness: a.uniqueness, Numbers: func() engine.Numbers { return &Numbers{service: s, ctx: ctx} }, Done: ctx.Done(),
 	}

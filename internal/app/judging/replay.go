@@ -50,7 +50,7 @@ func (s Past) LookedBack(ctx context.Context, k *judge.Kept) (bool, error) {
 		return false, err
 	}
 	d, kind := &k.Document, book.Vocabulary.Kind
-	scope, err := ref.Scope(kind.Key, d.Company, d.Type, d.EnteredDay(kind, k.Basis.Today))
+	scope, err := ref.Scope(kind, d.Company, d.Type, d.EnteredDay(kind, k.Basis.Today))
 	return err == nil && s.Cache.Plan(book, scope).LooksBack, err
 }
 
@@ -59,15 +59,11 @@ func (s Past) LookedBack(ctx context.Context, k *judge.Kept) (bool, error) {
 // next finds saved. Numbers of series come out as they did; unique rules look at the other records that were there. The
 // trials are those of the steps that were judged, the last last.
 func (s Past) Replay(ctx context.Context, at record.Ref, steps []Step, a Ask) (trials []*Trial, err error) {
-	version, _, err := s.Cache.Version(ctx)
+	m, err := s.Cache.Now(ctx, at.Kind)
 	if err != nil {
 		return nil, err
 	}
-	book, err := s.Cache.Book(ctx, at.Kind)
-	if err != nil {
-		return nil, err
-	}
-	kind := book.Vocabulary.Kind
+	kind := m.Book.Vocabulary.Kind
 	was, now := &record.Content{}, &record.Content{} // what was saved before the step, and what would be
 	for i := range steps {
 		step := &steps[i]
@@ -83,7 +79,7 @@ func (s Past) Replay(ctx context.Context, at record.Ref, steps []Step, a Ask) (t
 		}
 		kept := *step.Kept
 		kept.Document = entering(kind, &kept, was, now)
-		t, err := s.again(ctx, &kept, a, &past{basis: &kept.Basis, book: book, version: version, own: at.Number, versions: s.versions})
+		t, err := s.again(ctx, &kept, a, &past{basis: &kept.Basis, book: m.Book, version: m.Version, own: at.Number, versions: s.versions})
 		if err != nil {
 			return nil, err
 		}

@@ -36,7 +36,7 @@ func (w *World) Err() error {
 
 // Circumstances are those of a document of a kind in a company.
 func (w *World) Circumstances(kind, company string) (judge.Circumstances, error) {
-	book, err := w.service.Cache.Book(w.ctx, kind)
+	book, err := w.service.Cache.BookAt(w.ctx, kind, w.version)
 	if err != nil {
 		return judge.Circumstances{}, err
 	}
@@ -51,7 +51,7 @@ func (w *World) Circumstances(kind, company string) (judge.Circumstances, error)
 
 // Complete puts in what is saved of the document and what it follows, where it does not say it itself.
 func (w *World) Complete(document *judge.Document) error {
-	book, err := w.service.Cache.Book(w.ctx, document.Kind)
+	book, err := w.service.Cache.BookAt(w.ctx, document.Kind, w.version)
 	if err != nil {
 		return err
 	}

@@ -139,6 +139,7 @@ func (s *Lists) Count(ctx context.Context, request contract.ListRequest) (contra
 	if err := access.NeedFor(ctx, request.Kind, actor.RecordsRead); err != nil {
 		return contract.RecordCount{}, err
 	}
+	request.After, request.Offset = "", 0 // all are counted, from wherever a page begins
 	_, q, _, err := s.query(ctx, request)
 	if err != nil {
 		return contract.RecordCount{}, err

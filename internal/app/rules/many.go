@@ -32,11 +32,11 @@ func (s *Service) Copy(ctx context.Context, request contract.CopyRequest) ([]con
 			return nil, err
 		}
 	}
-	from, err := m.Scope(request.Kind, request.From.Company, request.From.Type, s.base.Today(nil))
+	from, err := m.Scope(kind, request.From.Company, request.From.Type, s.base.Today(nil))
 	if err != nil {
 		return nil, err
 	}
-	to, err := m.Scope(request.Kind, request.To.Company, request.To.Type, s.base.Today(nil))
+	to, err := m.Scope(kind, request.To.Company, request.To.Type, s.base.Today(nil))
 	if err != nil {
 		return nil, err
 	}

@@ -203,7 +203,7 @@ func (s *Service) Create(ctx context.Context, change contract.RuleChange) (contr
 				r, err = tx.AddRule(ctx, r, by)
 				return err
 			},
-			Done: func() { s.base.Cache.PutRules(r) },
+			Done: func() { s.base.Cache.PutRules(ctx, r) },
 		}, err
 	})
 	if err != nil {
@@ -297,7 +297,7 @@ func (s *Service) changeRule(ctx context.Context, judge func() (rule.Rule, error
 				r, err = tx.ChangeRule(ctx, r, by)
 				return err
 			},
-			Done: func() { s.base.Cache.PutRules(r) },
+			Done: func() { s.base.Cache.PutRules(ctx, r) },
 		}, err
 	})
 	if err != nil {
@@ -534,7 +534,7 @@ func (s *Service) Plan(ctx context.Context, kind, company, kindType string, day 
 	if err != nil {
 		return contract.Plan{}, err
 	}
-	scope, err := ref.Scope(kind, company, kindType, day)
+	scope, err := ref.Scope(book.Vocabulary.Kind, company, kindType, day)
 	if err != nil {
 		return contract.Plan{}, err
 	}
