@@ -222,6 +222,18 @@ func (o *Outcome) Field(place, line int) *Field {
 	return nil
 }
 
+// NumbersOf are those of the lines in which a field stands; of a field of the header 0.
+func (o *Outcome) NumbersOf(place int) []int {
+	if place < len(o.Fields) {
+		return []int{0}
+	}
+	numbers := make([]int, len(o.Lines))
+	for i := range o.Lines {
+		numbers[i] = o.Lines[i].Number
+	}
+	return numbers
+}
+
 // Cell is a field of the header, or of one line.
 type Cell struct {
 	Index int // in the kind

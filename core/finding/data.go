@@ -90,22 +90,18 @@ func equals(n feel.Node) (of feel.Node, values []feel.Value) {
 	return nil, nil
 }
 
-// Look notes whether a document has the value: in its header, or in a line.
-func (n *Named) Look(p *plan.Plan, c *engine.Case, out *engine.Outcome) {
-	lines := []int{0}
-	if n.Rule.Field >= p.Vocabulary.Headers {
-		lines = lines[:0]
-		for i := range out.Lines {
-			lines = append(lines, out.Lines[i].Number)
+// Reads are the slots that must be there to tell whether a document has the value.
+func (n *Named) Reads() []int { return n.program.Reads() }
+
+// In tells whether a document has the value: in its header, or in a line. Cost: the formula, in every line.
+func (n *Named) In(t *engine.Probes) bool {
+	for _, line := range t.Out.NumbersOf(n.Rule.Field) {
+		found, ok := t.Value(engine.Probe{Place: n.Rule.Field, Line: line, Family: rule.Validate, Program: n.program})
+		if ok && feel.Same(found, n.Value) {
+			return true
 		}
 	}
-	for _, line := range lines {
-		found, ok := engine.Probe{Place: n.Rule.Field, Line: line, Family: rule.Validate, Program: n.program}.Try(p, c, out)
-		if ok && feel.Same(found.Value, n.Value) {
-			n.Found = true
-			return
-		}
-	}
+	return false
 }
 
 // Words say what the value is named for: "City Berlin".

@@ -17,6 +17,7 @@ import (
 	"codicil/core/table"
 	"codicil/internal/app"
 	"codicil/internal/contract"
+	"codicil/internal/store"
 )
 
 func body(kind string, family rule.Family, target string, effect rule.Effect) rule.Body {
@@ -205,9 +206,11 @@ func TestATableThatRulesNeedStaysAsTheyNeedIt(t *testing.T) {
 	require.NoError(t, err)
 	missing, err := d.Tables.MissingCodes(as(t), "days")
 	require.NoError(t, err)
-	require.Len(t, missing, 1)
-	assert.Equal(t, []string{"N60"}, missing[0].Codes)
-	assert.Equal(t, "V10001", missing[0].Examples[0].Key)
+	assert.True(t, missing.Whole)
+	require.Len(t, missing.Codes, 1)
+	assert.Equal(t, []string{"N60"}, missing.Codes[0].Codes)
+	assert.Equal(t, 1, missing.Codes[0].Count)
+	assert.Equal(t, "V10001", missing.Codes[0].Examples[0].Key)
 }
 
 func TestRowsAreReadInWhateverOrderTheirColumnsAreNamed(t *testing.T) {
@@ -263,6 +266,7 @@ func TestManyRulesMoveTogetherOrNotAtAll(t *testing.T) {
 	answer, err := d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.ID, speaks.ID}, State: rule.Suspended, Dry: true})
 	require.NoError(t, err)
 	assert.Equal(t, 1, answer.Affected, "one record makes a rule speak")
+	assert.Equal(t, []any{1, true}, []any{answer.Looked, answer.Whole})
 	state := func(id int64) rule.State {
 		v, err := d.Rules.Get(as(t), id)
 		require.NoError(t, err)
@@ -275,6 +279,43 @@ func TestManyRulesMoveTogetherOrNotAtAll(t *testing.T) {
 	_, err = d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.ID, speaks.ID}, State: rule.Suspended})
 	require.NoError(t, err)
 	assert.Equal(t, rule.Suspended, state(one.ID))
+}
+
+// What moving rules together would do is looked at while others write; each is asked with those before it as they would be.
+func TestNobodyWaitsWhileRulesAreLookedAt(t *testing.T) {
+	s := onCopy(t, &harbourOnce, &harbourFile, func(s *store.Store) { fillHarbour(t, s) })
+	d := app.New(s, morning)
+	t.Cleanup(d.Close)
+	first := add(t, d, body("vendor", rule.Default, "name", rule.Effect{Lifetime: rule.NewOnly, Value: "trading_as"}))
+	second := add(t, d, body("vendor", rule.Default, "trading_as", rule.Effect{Lifetime: rule.NewOnly, Value: "name"}))
+	ask := contract.MoveManyRequest{Rules: []int64{first.ID, second.ID, first.ID}, State: rule.InForce, Dry: true, Reason: "a test"}
+	require.NoError(t, s.Transaction(as(t), func(*store.Store) error { // somebody writes for long
+		answer, err := d.Rules.MoveMany(as(t), ask)
+		require.NoError(t, err)
+		require.Len(t, answer.InTheWay, 1)
+		assert.Equal(t, []any{second.ID, "loop"}, []any{answer.InTheWay[0].Rule, answer.InTheWay[0].Code}, "with the first they would wait for each other")
+		require.Len(t, answer.Rules, 1)
+		assert.Equal(t, rule.InForce, answer.Rules[0].State, "as it would be")
+		return nil
+	}))
+	unique := add(t, d, body("vendor", rule.Validate, "name", rule.Effect{Severity: rule.Refuse, Unique: &rule.Unique{}, Message: "There is one."}))
+	save(t, d, document("vendor", "10", "TRAD", values{"name": "Quay Ropes"}))
+	d.Impact.InPlace = 0
+	ask.Rules = []int64{unique.ID}
+	answer, err := d.Rules.MoveMany(as(t), ask)
+	require.NoError(t, err)
+	require.Len(t, answer.InTheWay, 1)
+	assert.Equal(t, "not-compared", answer.InTheWay[0].Code, "a run compares what is saved")
+	runs, err := d.Runs.List(as(t))
+	require.NoError(t, err)
+	ended(t, d, runs[0].ID)
+	ask.Dry = false
+	answer, err = d.Rules.MoveMany(as(t), ask)
+	require.NoError(t, err)
+	assert.Equal(t, rule.InForce, answer.Rules[0].State)
+	again, err := d.Rules.Get(as(t), unique.ID)
+	require.NoError(t, err)
+	assert.Equal(t, answer.Rules[0].Version, again.Version)
 }
 
 func TestDocumentsAreEvaluatedAgainstTheRulesInForce(t *testing.T) {

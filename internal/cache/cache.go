@@ -42,6 +42,24 @@ func over(s *store.Store, r *Records) *Cache {
 // Viewed returns an empty cache over the store as it shows by another rule book; saved records are the same.
 func (c *Cache) Viewed(v store.View) *Cache { return over(c.store.Viewed(v), c.Records) }
 
+// With returns a cache that shows rules as they are given, though they are kept otherwise: to look at what they would do. Cost: the
+// rules of their kinds.
+func (c *Cache) With(ctx context.Context, rules ...rule.Rule) (*Cache, error) {
+	with := over(c.store, c.Records)
+	for _, r := range rules {
+		m, err := c.Now(ctx, r.Kind)
+		if err != nil {
+			return nil, err
+		}
+		book := with.books[r.Kind]
+		if book == nil {
+			book = m.Book
+		}
+		with.version, with.seed, with.reference, with.books[r.Kind] = m.Version, m.Seed, m.Reference, book.Put(r)
+	}
+	return with, nil
+}
+
 // Plan returns the plan of a book for a scope.
 func (c *Cache) Plan(book *plan.Book, s plan.Scope) *plan.Plan { return c.plans.Plan(book, s) }
 

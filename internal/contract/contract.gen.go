@@ -3270,14 +3270,31 @@ type MissingCode struct {
 	Rule int64 `json:"rule"`
 }
 
+// MissingCodes defines model for MissingCodes.
+type MissingCodes struct {
+	Codes []MissingCode `json:"codes"`
+
+	// Looked How many saved records were looked at
+	Looked int `json:"looked"`
+
+	// Whole Whether those are all, and the codes too; there are a few seconds to look
+	Whole bool `json:"whole"`
+}
+
 // MoveManyAnswer defines model for MoveManyAnswer.
 type MoveManyAnswer struct {
-	// Affected In how many saved records and posted documents any of them acts
+	// Affected Of a dry move: in how many of the saved records and posted documents that were looked at any of them acts
 	Affected int `json:"affected"`
 
 	// InTheWay Of a dry move: the rules that cannot be moved, or need a reason
 	InTheWay []RuleInTheWay `json:"inTheWay"`
-	Rules    []RuleView     `json:"rules"`
+
+	// Looked Of a dry move: how many were looked at
+	Looked int        `json:"looked"`
+	Rules  []RuleView `json:"rules"`
+
+	// Whole Of a dry move: whether those are all; there are a few seconds to look
+	Whole bool `json:"whole"`
 }
 
 // MoveManyRequest defines model for MoveManyRequest.

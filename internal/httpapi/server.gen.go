@@ -13174,7 +13174,7 @@ type MissingCodesResponseObject interface {
 	VisitMissingCodesResponse(w http.ResponseWriter) error
 }
 
-type MissingCodes200JSONResponse []MissingCode
+type MissingCodes200JSONResponse MissingCodes
 
 func (response MissingCodes200JSONResponse) VisitMissingCodesResponse(w http.ResponseWriter) error {
 

@@ -96,7 +96,8 @@ describe("all rules", () => {
     const { w } = await view("/rules", {
       "POST /rules/move": (b: { rules: number[]; state: string; dry: boolean }) => {
         moved.push(b);
-        return { affected: 41, inTheWay: [], rules: rules.filter((r) => b.rules.includes(r.id)) };
+        const affected = { affected: 41, looked: 24_000, whole: false };
+        return { ...affected, inTheWay: [], rules: rules.filter((r) => b.rules.includes(r.id)) };
       },
     });
     await w.findAll<HTMLInputElement>("tbody input[type=checkbox]")[0]!.setValue(true);
@@ -104,7 +105,7 @@ describe("all rules", () => {
     await button(w, "Suspend …").trigger("click");
     await flushPromises();
     expect(moved).toEqual([{ rules: [1, 2], state: "suspended", dry: true }]);
-    expect(w.text()).toContain("41");
+    expect(w.text()).toContain("41 of the first 24,000 records and documents that are saved now");
     const go = w.findAll("button").find((b) => b.classes("first"))!;
     await go.trigger("click");
     await flushPromises();
@@ -117,7 +118,7 @@ describe("all rules", () => {
     const { w } = await view("/rules", {
       "POST /rules/move": (b: { rules: number[] }) => (
         moved.push(b),
-        { affected: 0, inTheWay: [], rules: [] }
+        { affected: 0, looked: 3, whole: true, inTheWay: [], rules: [] }
       ),
     });
     await w.find<HTMLInputElement>("thead input[type=checkbox]").setValue(true);

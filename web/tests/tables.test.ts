@@ -175,9 +175,13 @@ describe("a crosswalk", () => {
   const serving = (more: Record<string, (body: never) => unknown> = {}) =>
     serve({
       "GET /tables/crosswalks/terms": terms,
-      "GET /tables/crosswalks/terms/missing": () => [
-        { codes: ["DK"], rule: 4, count: 12, examples: [{ what: "vendor", key: "V1", title: "Fjord" }] },
-      ],
+      "GET /tables/crosswalks/terms/missing": () => ({
+        codes: [
+          { codes: ["DK"], rule: 4, count: 12, examples: [{ what: "vendor", key: "V1", title: "Fjord" }] },
+        ],
+        looked: 24000,
+        whole: false,
+      }),
       "POST /tables/crosswalks/check": (b: object) => ({ ...terms(), crosswalk: b }),
       "POST /tables/values": cells,
       ...more,
@@ -266,6 +270,7 @@ describe("a crosswalk", () => {
     expect(missing).toContain("12");
     expect(missing).toContain("rule 4");
     expect(missing).toContain("Fjord");
+    expect(missing).toContain("of the saved records the first 24,000 were looked at");
   });
 
   it("takes pasted rows, and gives back what was there", async () => {

@@ -3,10 +3,12 @@ package findings
 import (
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"time"
 
+	"codicil/core/engine"
 	"codicil/core/field"
 	"codicil/core/finding"
 	"codicil/core/plan"
@@ -27,7 +29,7 @@ const quiet = 365 * 24 * time.Hour
 // Data looks over the saved records: for codes that rules look up without finding a row, for values
 // that conditions name and no record has, for records that fit no case, and for rules that have not
 // given a value for a year. write is told how far the look is, and then what is found. Cost: every
-// record is judged once as it stands.
+// record is judged once as it stands, on all processors; some of them in memory.
 func (s *Service) Data(ctx context.Context, write func(any) error) error {
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
 		return err
@@ -53,8 +55,8 @@ func (s *Service) Data(ctx context.Context, write func(any) error) error {
 	}
 	for i := range ref.Kinds {
 		kind := &ref.Kinds[i]
-		seen, err := s.over(ctx, t, kind, func() error {
-			if progress.Done++; progress.Done%50 == 0 {
+		shown, err := s.over(ctx, t, kind, func() error {
+			if progress.Done++; progress.Done%200 == 0 {
 				return write(progress)
 			}
 			return nil
@@ -62,7 +64,7 @@ func (s *Service) Data(ctx context.Context, write func(any) error) error {
 		if err != nil {
 			return err
 		}
-		if err := seen.tell(); err != nil {
+		if err := shown.tell(); err != nil {
 			return err
 		}
 		if t.failed != nil {
@@ -91,31 +93,52 @@ type sight struct {
 	// which nobody knows who gave them.
 	gave    map[int64]bool
 	unknown map[int]bool
-	noCase  map[int64][]string // numbers of the records that fit no case
+	more    map[int64]missing  // of rules that look up more codes without a row than are kept, one
+	noCase  map[int64]*records // the records that fit no case
 	cases   []*rule.Compiled
 }
 
-// missed are codes that a rule looks up without finding a row.
+// mostMissed is of how many codes without a row it is kept which records have them.
+const mostMissed = 1000
+
+// missed are codes that a rule looks up without finding a row, and where.
 type missed struct {
-	crosswalk string
-	rule      *rule.Compiled
-	codes     []string
-	records   []string
+	missing
+	records records
+}
+
+// records are some records: how many, and the first of them.
+type records struct {
+	count int
+	first []string
+	last  string
+}
+
+// add counts a record once; those of one record come one after the other.
+func (r *records) add(number string) {
+	if r.count > 0 && r.last == number {
+		return
+	}
+	if r.count++; len(r.first) < 3 {
+		r.first = append(r.first, number)
+	}
+	r.last = number
 }
 
 // over looks over the records of a kind; each is told.
 func (s *Service) over(ctx context.Context, t *teller, kind *record.Kind, each func() error) (*sight, error) {
-	book, err := s.base.Cache.SeenBook(ctx, kind.Key)
+	_, runner, err := s.base.Runner(ctx, kind.Key)
 	if err != nil {
 		return nil, err
 	}
+	book := runner.Book
 	changed, err := s.base.Store.LastChanges(ctx, kind.Key)
 	if err != nil {
 		return nil, err
 	}
 	v := &sight{
 		teller: t, kind: kind, book: book, now: s.base.Clock(), begun: map[int64]time.Time{}, uses: map[string][]judging.LookUp{}, index: table.NewIndex(t.ref.Tables.Crosswalks, s.base.Today(nil)),
-		missed: map[string]*missed{}, gave: map[int64]bool{}, unknown: map[int]bool{}, noCase: map[int64][]string{}, named: finding.NamedBy(book), cases: finding.WithoutOther(book),
+		missed: map[string]*missed{}, gave: map[int64]bool{}, unknown: map[int]bool{}, more: map[int64]missing{}, noCase: map[int64]*records{}, named: finding.NamedBy(book), cases: finding.WithoutOther(book),
 	}
 	for id, by := range changed {
 		if at, known := clock.When(by); known {
@@ -127,22 +150,12 @@ func (s *Service) over(ctx context.Context, t *teller, kind *record.Kind, each f
 			v.uses[t.ref.Tables.Crosswalks[i].Key] = uses
 		}
 	}
-	for r, err := range s.base.Store.Records(ctx, kind.Key, access.Scope(ctx)) {
-		if err != nil {
-			return nil, err
-		}
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
-		if err := each(); err != nil {
-			return nil, err
-		}
+	err = judging.Look(ctx, s.base, t.ref, runner, v.reads(), v.look, func(r *record.Record, seen seen) error {
 		v.stored(r)
-		if judged, err := s.base.Again(ctx, r); err == nil { // one that no longer fits its kind tells so elsewhere
-			v.judged(r, judged)
-		}
-	}
-	return v, nil
+		v.note(r, &seen)
+		return each()
+	})
+	return v, err
 }
 
 // stored looks at what a record holds, and who gave it.
@@ -169,36 +182,82 @@ func (v *sight) stored(r *record.Record) {
 	}
 }
 
-// judged looks at what rules make of a record as it stands.
-func (v *sight) judged(r *record.Record, t *judging.Trial) {
+// reads are the slots of all formulas that are tried on records.
+func (v *sight) reads() (slots []int) {
 	for i := range v.named {
-		if n := &v.named[i]; !n.Found && plan.Covers(n.Rule, t.Plan.Scope) {
-			n.Look(t.Plan, t.Case, t.Judged.Outcome)
+		slots = append(slots, v.named[i].Reads()...)
+	}
+	for _, uses := range v.uses {
+		for i := range uses {
+			slots = append(slots, uses[i].Reads()...)
+		}
+	}
+	return slots
+}
+
+// seen is what one record shows.
+type seen struct {
+	named  []int // places of the values that it has
+	missed []missing
+	noCase []int64 // rules of which no case fits it
+}
+
+// missing are codes that a rule looks up in a record without finding a row.
+type missing struct {
+	crosswalk string
+	rule      *rule.Compiled
+	codes     []string
+}
+
+// look looks at what rules make of a record as it stands.
+func (v *sight) look(p *engine.Probes) (s seen) {
+	for i := range v.named {
+		if n := &v.named[i]; !n.Found && plan.Covers(n.Rule, p.Plan.Scope) && n.In(p) {
+			s.named = append(s.named, i)
 		}
 	}
 	for key, uses := range v.uses {
 		for i := range uses {
-			if !plan.Covers(uses[i].Rule, t.Plan.Scope) || uses[i].Rule.State != rule.InForce {
+			if !plan.Covers(uses[i].Rule, p.Plan.Scope) || uses[i].Rule.State != rule.InForce {
 				continue
 			}
-			for _, codes := range uses[i].Codes(t) {
-				if v.index.Has(key, codes) || v.hasOther(key) {
-					continue
+			for _, codes := range uses[i].Codes(p) {
+				if !v.index.Has(key, codes) && !v.hasOther(key) {
+					s.missed = append(s.missed, missing{key, uses[i].Rule, view.List(codes, field.Write)})
 				}
-				texts := view.List(codes, field.Write)
-				id := fmt.Sprint(key, uses[i].Rule.ID, texts)
-				if v.missed[id] == nil {
-					v.missed[id] = &missed{crosswalk: key, rule: uses[i].Rule, codes: texts}
-					v.order = append(v.order, id)
-				}
-				v.missed[id].records = append(v.missed[id].records, r.Number)
 			}
 		}
 	}
 	for _, c := range v.cases {
-		if finding.FitsNone(c, t.Judged.Outcome) {
-			v.noCase[c.ID] = append(v.noCase[c.ID], r.Number)
+		if finding.FitsNone(c, p.Out) {
+			s.noCase = append(s.noCase, c.ID)
 		}
+	}
+	return s
+}
+
+// note keeps what a record shows.
+func (v *sight) note(r *record.Record, s *seen) {
+	for _, i := range s.named {
+		v.named[i].Found = true
+	}
+	for _, m := range s.missed {
+		id := fmt.Sprint(m.crosswalk, m.rule.ID, m.codes)
+		if v.missed[id] == nil {
+			if len(v.order) == mostMissed {
+				v.more[m.rule.ID] = m
+				continue
+			}
+			v.missed[id] = &missed{missing: m}
+			v.order = append(v.order, id)
+		}
+		v.missed[id].records.add(r.Number)
+	}
+	for _, id := range s.noCase {
+		if v.noCase[id] == nil {
+			v.noCase[id] = &records{}
+		}
+		v.noCase[id].add(r.Number)
 	}
 }
 
@@ -220,11 +279,15 @@ func (v *sight) tell() error {
 	}
 	for _, id := range v.order {
 		m := v.missed[id]
-		say("code-without-row", strings.Join(append([]string{m.crosswalk}, m.codes...), " "), m.rule, fmt.Sprintf("%s looks up %s in %s and finds no row: %s", m.rule.Label(), strings.Join(m.codes, ", "), v.ref.Tables.Crosswalk(m.crosswalk).Label, v.those(m.records)))
+		say("code-without-row", strings.Join(append([]string{m.crosswalk}, m.codes...), " "), m.rule, fmt.Sprintf("%s looks up %s in %s and finds no row: %s", m.rule.Label(), strings.Join(m.codes, ", "), v.ref.Tables.Crosswalk(m.crosswalk).Label, v.those(&m.records)))
+	}
+	for _, id := range slices.Sorted(maps.Keys(v.more)) {
+		m := v.more[id]
+		say("code-without-row", m.crosswalk, m.rule, fmt.Sprintf("%s looks up more codes in %s and finds no row than are told one by one, such as %s", m.rule.Label(), v.ref.Tables.Crosswalk(m.crosswalk).Label, strings.Join(m.codes, ", ")))
 	}
 	for _, c := range v.cases {
-		if numbers := v.noCase[c.ID]; len(numbers) > 0 {
-			say("no-case-in-data", "", c, fmt.Sprintf("no case of %s fits %s, and %s stays blank there", c.Label(), v.those(numbers), v.kind.Fields[c.Field].Label))
+		if fits := v.noCase[c.ID]; fits != nil {
+			say("no-case-in-data", "", c, fmt.Sprintf("no case of %s fits %s, and %s stays blank there", c.Label(), v.those(fits), v.kind.Fields[c.Field].Label))
 		}
 	}
 	for i := range v.named {
@@ -256,11 +319,9 @@ func (v *sight) exists(n *finding.Named) bool {
 }
 
 // those names some records, and tells how many there are.
-func (v *sight) those(numbers []string) string {
-	numbers = slices.Compact(numbers)
-	if len(numbers) == 1 {
-		return v.kind.Noun() + " " + numbers[0]
+func (v *sight) those(r *records) string {
+	if r.count == 1 {
+		return v.kind.Noun() + " " + r.first[0]
 	}
-	text := fmt.Sprintf("%d %s, such as ", len(numbers), strings.ToLower(v.kind.Plural))
-	return text + strings.Join(numbers[:min(len(numbers), 3)], ", ")
+	return fmt.Sprintf("%d %s, such as ", r.count, strings.ToLower(v.kind.Plural)) + strings.Join(r.first, ", ")
 }

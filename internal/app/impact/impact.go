@@ -37,6 +37,9 @@ type Service struct {
 // New returns the use cases.
 func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r, 2000} }
 
+// Over returns the use cases as another service shows the rules; their runs are the same.
+func (s *Service) Over(j *judging.Service) *Service { return &Service{j, s.runs, s.InPlace} }
+
 // Start begins a run that tells what a rule, or a change of one, would do to the saved records and posted
 // documents of its scope as they stand: against the rule as it is kept; of a new one, against none. Nothing is
 // changed.
@@ -285,13 +288,10 @@ func (s *Service) each(ctx context.Context, without, with rule.Rule, tell func(h
 	})
 }
 
-// longestLook is how long the records are looked at before a rule is put in force.
-const longestLook = 3 * time.Second
-
 // counted counts what a rule would do to the saved records, as far as there is time: whole tells whether all were
 // looked at.
-func (s *Service) counted(ctx context.Context, without, with rule.Rule) (found effect, whole bool, err error) {
-	look, leave := context.WithTimeout(ctx, longestLook)
+func (s *Service) counted(ctx context.Context, without, with rule.Rule, longest time.Duration) (found effect, whole bool, err error) {
+	look, leave := context.WithTimeout(ctx, longest)
 	defer leave()
 	err = s.each(look, without, with, func(_ *contract.RunHit, refused, changed bool) error {
 		found.count(refused, changed)
@@ -304,8 +304,8 @@ func (s *Service) counted(ctx context.Context, without, with rule.Rule) (found e
 }
 
 // Confirm asks for a reason where the proofs do not show a rule both ways, where proofs
-// would fail with it that hold without, or where saved records break it.
-func (s *Service) Confirm(ctx context.Context, r rule.Rule) error {
+// would fail with it that hold without, or where saved records break it. They are looked at as long as look.
+func (s *Service) Confirm(ctx context.Context, r rule.Rule, look time.Duration) error {
 	b, c, results, err := s.base.Measured(ctx, r)
 	if err != nil {
 		return err
@@ -328,7 +328,7 @@ func (s *Service) Confirm(ctx context.Context, r rule.Rule) error {
 	if kept.State != rule.InForce {
 		kept.State = rule.Suspended
 	}
-	found, whole, err := s.counted(ctx, kept, r)
+	found, whole, err := s.counted(ctx, kept, r, look)
 	if err != nil {
 		return err
 	}
@@ -367,49 +367,63 @@ func (s *Service) wouldFail(ctx context.Context, with *judging.Bench, results []
 }
 
 // Affected counts the saved records and posted documents in which any of the rules acts or
-// speaks, as they stand; drafts count as if they were in force. Cost: the records of the kinds
-// of the rules.
-func (s *Service) Affected(ctx context.Context, ids []int64) (count int, err error) {
+// speaks, as they stand; drafts count as if they were in force. looked is how many were gone through; whole tells that
+// those are all, which there may be no time for.
+func (s *Service) Affected(ctx context.Context, ids []int64) (count, looked int, whole bool, err error) {
 	m, err := s.base.Cache.Reference(ctx)
 	if err != nil {
-		return 0, err
+		return 0, 0, false, err
 	}
+	look, leave := context.WithTimeout(ctx, judging.LongestLook)
+	defer leave()
 	for i := range m.Kinds {
-		book, err := s.base.Cache.Book(ctx, m.Kinds[i].Key)
-		if err != nil {
-			return 0, err
-		}
-		if !slices.ContainsFunc(book.Rules, func(c *rule.Compiled) bool { return slices.Contains(ids, c.ID) }) {
-			continue
-		}
 		_, runner, err := s.base.Runner(ctx, m.Kinds[i].Key)
 		if err != nil {
-			return 0, err
+			return 0, 0, false, err
 		}
-		for _, c := range book.Rules {
-			if slices.Contains(ids, c.ID) && c.State != rule.InForce {
+		var ours []*rule.Compiled
+		for _, c := range runner.Book.Rules {
+			if slices.Contains(ids, c.ID) {
+				ours = append(ours, c)
+			}
+		}
+		if len(ours) == 0 {
+			continue
+		}
+		kind := runner.Book.Vocabulary.Kind
+		for _, c := range ours {
+			if c.State != rule.InForce {
 				runner = runner.With(acting(c.Rule))
 			}
 		}
-		all := func(string, string, record.Day) bool { return true }
-		err = s.base.Covered(ctx, m, book.Vocabulary.Kind, all, atOnce, func(rows []record.Record, _ int) error {
-			documents, err := judging.Standing(ctx, s.base, m, runner, rows)
+		covers := func(company, kindType string, day record.Day) bool {
+			return slices.ContainsFunc(ours, func(c *rule.Compiled) bool { return c.Scope.Covers(company, kindType, day) })
+		}
+		err = s.base.Covered(look, m, kind, covers, atOnce, func(rows []record.Record, gone int) error {
+			documents, err := judging.Standing(look, s.base, m, runner, rows)
 			if err != nil {
 				return err
 			}
-			results, err := runner.JudgeAll(ctx, documents, true)
+			results, err := runner.JudgeAll(look, documents, true)
+			if err != nil {
+				return err
+			}
 			for j := range results {
 				if results[j].Err == nil && slices.ContainsFunc(judging.Acting(results[j].Outcome), func(id int64) bool { return slices.Contains(ids, id) }) {
 					count++
 				}
 			}
-			return err
+			looked += gone
+			return look.Err()
 		})
+		if look.Err() != nil && ctx.Err() == nil {
+			return count, looked, false, nil
+		}
 		if err != nil {
-			return 0, err
+			return 0, 0, false, err
 		}
 	}
-	return count, ctx.Err()
+	return count, looked, true, ctx.Err()
 }
 
 // acting is a rule as if it were in force.

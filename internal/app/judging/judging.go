@@ -57,6 +57,13 @@ func Viewed(s *Service, v store.View) *Service {
 	return &Service{Store: shown, Cache: c, Line: s.Line.Viewed(shown, c), Clock: s.Clock}
 }
 
+// With returns a service that shows rules as they are given, though they are kept otherwise: to look at what moving or changing them
+// together would do. Nothing is written by it.
+func With(ctx context.Context, s *Service, rules ...rule.Rule) (*Service, error) {
+	c, err := s.Cache.With(ctx, rules...)
+	return &Service{Store: s.Store, Cache: c, Line: s.Line, Clock: s.Clock}, err
+}
+
 // Today is the date in the company's time zone; nil: in that of the machine.
 func (s *Service) Today(c *record.Company) record.Day { return clock.Today(c, s.Clock()) }
 

@@ -8,7 +8,6 @@ import (
 	"codicil/core/plan"
 	"codicil/core/rule"
 	"codicil/core/table"
-	"codicil/internal/view"
 )
 
 // LookUp is a place in a rule where it looks a crosswalk up: the formulas of the codes.
@@ -48,21 +47,25 @@ func LookUps(book *plan.Book, c *table.Crosswalk) (found []LookUp) {
 	return found
 }
 
-// Codes are what a use looks up for a document: one for the header, or for every line.
-// What is blank is not looked up.
-func (u *LookUp) Codes(t *Trial) (all [][]feel.Value) {
-	lines := []int{0}
-	if u.Rule.Field >= t.Plan.Vocabulary.Headers {
-		lines = view.List(t.Judged.Outcome.Lines, func(l engine.LineOutcome) int { return l.Number })
+// Reads are the slots that must be there to tell what a use looks up.
+func (u *LookUp) Reads() (slots []int) {
+	for _, key := range u.keys {
+		slots = append(slots, key.Reads()...)
 	}
-	for _, line := range lines {
+	return slots
+}
+
+// Codes are what a use looks up for a document: one for the header, or for every line.
+// What is blank is not looked up. Cost: the formulas of the codes, in every line.
+func (u *LookUp) Codes(t *engine.Probes) (all [][]feel.Value) {
+	for _, line := range t.Out.NumbersOf(u.Rule.Field) {
 		var codes []feel.Value
 		for _, key := range u.keys {
-			found, ok := engine.Probe{Place: u.Rule.Field, Line: line, Family: u.Rule.Family, Program: key}.Try(t.Plan, t.Case, t.Judged.Outcome)
-			if !ok || found.Value.IsNull() {
+			found, ok := t.Value(engine.Probe{Place: u.Rule.Field, Line: line, Family: u.Rule.Family, Program: key})
+			if !ok || found.IsNull() {
 				break
 			}
-			codes = append(codes, found.Value)
+			codes = append(codes, found)
 		}
 		if len(codes) == len(u.keys) {
 			all = append(all, codes)

@@ -7,6 +7,7 @@ import (
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/impact"
+	"codicil/internal/app/judging"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/store"
@@ -15,6 +16,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"time"
 )
 
 // Copy copies the rules that were made for one scope to another, as drafts. With dry,
@@ -100,56 +102,120 @@ func alike(book *plan.Book, body rule.Body) int64 {
 var moves = map[rule.State]string{rule.InForce: "put in force", rule.Suspended: "suspended", rule.Retired: "retired", rule.Draft: "taken up again"}
 
 // MoveMany puts several rules in another state: all of them, or none. It asks of each what
-// moving it alone would ask. With dry, nothing is kept. It tells in how many saved records and
-// posted documents any of them acts, drafts taken as if they were in force.
+// moving it alone would ask, with those before it as they would be. With dry, nothing is kept. It tells in how many saved records and
+// posted documents any of them acts, drafts taken as if they were in force. Cost: of each rule that is put in force, the proofs of its
+// kind; and the saved records, for twice the longest look. Nobody waits meanwhile.
 func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest) (contract.MoveManyAnswer, error) {
 	if err := access.Need(ctx, actor.RulesForce); err != nil {
 		return contract.MoveManyAnswer{}, err
 	}
-	answer := contract.MoveManyAnswer{Rules: []contract.RuleView{}, InTheWay: []contract.RuleInTheWay{}}
-	var err error
-	if answer.Affected, err = s.impact.Affected(ctx, request.Rules); err != nil {
+	if s.base.Store.View() != nil { // nothing of it holds yet
+		if err := access.Need(ctx, actor.RulesChange); err != nil {
+			return contract.MoveManyAnswer{}, err
+		}
+	}
+	var answer contract.MoveManyAnswer
+	var all, kept []rule.Rule
+	head := store.CodicilHead{Title: fmt.Sprintf("%d rules %s", len(request.Rules), moves[request.State]), Reason: request.Reason}
+	err := s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
+		version, _, err := s.base.Cache.Version(ctx)
+		if err != nil {
+			return nil, err
+		}
+		var changed []rule.Rule
+		answer = contract.MoveManyAnswer{Rules: []contract.RuleView{}, InTheWay: []contract.RuleInTheWay{}}
+		if all, changed, err = s.movingAll(ctx, request, &answer); err != nil {
+			return nil, err
+		}
+		if request.Dry || len(answer.InTheWay) > 0 || len(changed) == 0 {
+			return &commit.Change{}, nil
+		}
+		by, err := s.base.Line.Stamp(ctx)
+		return &commit.Change{
+			Reads: commit.NewReadSet(version.Book),
+			Write: func(ctx context.Context, tx *store.Store) error {
+				kept = nil
+				return tx.Amend(ctx, head, by, func(tx *store.Store) error {
+					for _, r := range changed {
+						next, err := tx.ChangeRule(ctx, r, by)
+						if err != nil {
+							return err
+						}
+						kept = append(kept, next)
+					}
+					return nil
+				})
+			},
+			Done: func() { s.base.Cache.PutRules(ctx, kept...) },
+		}, err
+	})
+	switch {
+	case err != nil:
+		return answer, err
+	case len(answer.InTheWay) > 0 && !request.Dry:
+		return answer, inTheWay(answer.InTheWay)
+	}
+	if request.Dry {
+		if answer.Affected, answer.Looked, answer.Whole, err = s.impact.Affected(ctx, request.Rules); err != nil {
+			return answer, err
+		}
+	}
+	then, err := judging.With(ctx, s.base, all...)
+	if err != nil {
 		return answer, err
 	}
-	head := store.CodicilHead{Title: fmt.Sprintf("%d rules %s", len(request.Rules), moves[request.State]), Reason: request.Reason}
-	dry, err := s.base.Line.Whole(ctx, head, func(tx *store.Store) error {
-		inner := within(s.base.Over(tx))
-		for _, id := range request.Rules {
-			r, err := inner.base.KeptRule(ctx, id)
-			if err != nil {
-				return err
-			}
-			view, err := inner.Move(ctx, id, contract.RuleMove{State: request.State, Version: r.Version, Reason: request.Reason})
-			var known *fault.Fault
-			switch {
-			case errors.As(err, &known):
-				// Each says what is in its way, so that nobody corrects one only to meet the next.
-				answer.InTheWay = append(answer.InTheWay, contract.RuleInTheWay{Rule: id, Name: r.Name, Code: known.Known(), Detail: known.Error()})
-				if known.Code == impact.NeedsReason.Code {
-					view, err = inner.Move(ctx, id, contract.RuleMove{State: request.State, Version: r.Version, Reason: "to be said"})
-				} else {
-					err = nil
-				}
-				if err != nil {
-					return err
-				}
-			case err != nil:
-				return err
-			}
-			if view.ID != 0 {
-				answer.Rules = append(answer.Rules, view)
-			}
+	shown := New(then, s.impact)
+	for _, r := range all {
+		if at := slices.IndexFunc(kept, func(k rule.Rule) bool { return k.ID == r.ID }); at >= 0 {
+			r = kept[at]
 		}
-		if request.Dry || len(answer.InTheWay) > 0 {
-			return commit.ErrDry
+		told, err := shown.show(ctx, r)
+		if err != nil {
+			return answer, err
 		}
-		return nil
-	})
-	if dry && !request.Dry {
-		err = inTheWay(answer.InTheWay)
+		answer.Rules = append(answer.Rules, told)
 	}
-	return answer, err
+	return answer, nil
 }
+
+// movingAll are the rules of a request as they would be, those that do not stand so already also by themselves. What is in the
+// way of any is put into the answer: each says it, so that nobody corrects one only to meet the next.
+func (s *Service) movingAll(ctx context.Context, request contract.MoveManyRequest, answer *contract.MoveManyAnswer) (all, changed []rule.Rule, err error) {
+	look := max(judging.LongestLook/time.Duration(max(len(request.Rules), 1)), shortestLook)
+	for i, id := range request.Rules {
+		if slices.Contains(request.Rules[:i], id) {
+			continue
+		}
+		r, err := changing(ctx, s.base, id)
+		if err != nil {
+			return nil, nil, err
+		}
+		if r.State == request.State {
+			all = append(all, r)
+			continue
+		}
+		before, err := judging.With(ctx, s.base, changed...)
+		if err != nil {
+			return nil, nil, err
+		}
+		next, err := New(before, s.impact.Over(before)).moving(ctx, r, contract.RuleMove{State: request.State, Version: r.Version, Reason: request.Reason}, look)
+		var known *fault.Fault
+		switch {
+		case errors.As(err, &known):
+			answer.InTheWay = append(answer.InTheWay, contract.RuleInTheWay{Rule: id, Name: r.Name, Code: known.Known(), Detail: known.Error()})
+			if known.Code != impact.NeedsReason.Code {
+				continue
+			}
+		case err != nil:
+			return nil, nil, err
+		}
+		all, changed = append(all, next), append(changed, next)
+	}
+	return all, changed, nil
+}
+
+// shortestLook is how long saved records are looked at for one of many rules.
+const shortestLook = 100 * time.Millisecond
 
 // inTheWay is the error of several rules of which some cannot be moved, or need a reason.
 func inTheWay(rules []contract.RuleInTheWay) error {

@@ -23,6 +23,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 )
 
 // Service serves these use cases.
@@ -275,35 +276,36 @@ func (s *Service) Change(ctx context.Context, id int64, change contract.RuleChan
 			return r, nil
 		}
 		r.Reason = strings.TrimSpace(change.Reason)
-		return r, s.mayAct(ctx, r)
+		return r, s.mayAct(ctx, r, judging.LongestLook)
 	})
 }
 
 // changeRule writes the next version of a rule that judge returns, as it should be.
 func (s *Service) changeRule(ctx context.Context, judge func() (rule.Rule, error)) (contract.RuleView, error) {
-	var r rule.Rule
+	var kept rule.Rule
 	err := s.base.Line.Commit(ctx, func(ctx context.Context) (*commit.Change, error) {
 		version, _, err := s.base.Cache.Version(ctx)
 		if err != nil {
 			return nil, err
 		}
-		if r, err = judge(); err != nil {
+		r, err := judge()
+		if err != nil {
 			return nil, err
 		}
 		by, err := s.base.Line.Stamp(ctx)
 		return &commit.Change{
 			Reads: commit.NewReadSet(version.Book),
 			Write: func(ctx context.Context, tx *store.Store) (err error) {
-				r, err = tx.ChangeRule(ctx, r, by)
+				kept, err = tx.ChangeRule(ctx, r, by)
 				return err
 			},
-			Done: func() { s.base.Cache.PutRules(ctx, r) },
+			Done: func() { s.base.Cache.PutRules(ctx, kept) },
 		}, err
 	})
 	if err != nil {
 		return contract.RuleView{}, err
 	}
-	return s.show(ctx, r)
+	return s.show(ctx, kept)
 }
 
 // Move puts a rule in another state of its life.
@@ -327,24 +329,29 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.RuleMove) (c
 		if err != nil {
 			return r, err
 		}
-		if !r.State.MayBecome(move.State) {
-			return r, fault.Hindered(wrongState, r.State, move.State)
-		}
-		if move.Version != r.Version {
-			return r, fault.Hindered(fault.Stale)
-		}
-		r.State = move.State
-		if move.State != rule.InForce {
-			return r, nil
-		}
-		r.Reason = strings.TrimSpace(move.Reason)
-		return r, s.mayAct(ctx, r)
+		return s.moving(ctx, r, move, judging.LongestLook)
 	})
+}
+
+// moving returns a rule as it is in another state; look is how long saved records may be looked at.
+func (s *Service) moving(ctx context.Context, r rule.Rule, move contract.RuleMove, look time.Duration) (rule.Rule, error) {
+	if !r.State.MayBecome(move.State) {
+		return r, fault.Hindered(wrongState, r.State, move.State)
+	}
+	if move.Version != r.Version {
+		return r, fault.Hindered(fault.Stale)
+	}
+	r.State = move.State
+	if move.State != rule.InForce {
+		return r, nil
+	}
+	r.Reason = strings.TrimSpace(move.Reason)
+	return r, s.mayAct(ctx, r, look)
 }
 
 // mayAct refuses a rule that cannot be in force as it stands, and asks for a reason where
 // proofs or saved records speak against it.
-func (s *Service) mayAct(ctx context.Context, r rule.Rule) error {
+func (s *Service) mayAct(ctx context.Context, r rule.Rule, look time.Duration) error {
 	if s.base.Store.View() != nil { // the codicil is checked as a whole, and need not be finished until then
 		return nil
 	}
@@ -354,7 +361,7 @@ func (s *Service) mayAct(ctx context.Context, r rule.Rule) error {
 	if err := s.impact.Keys(ctx, r); err != nil || r.Reason != "" {
 		return err
 	}
-	return s.impact.Confirm(ctx, r)
+	return s.impact.Confirm(ctx, r, look)
 }
 
 // MayBeInForce refuses a rule with errors, and one that would make fields wait

@@ -1,8 +1,14 @@
 package tables
 
 import (
+	"context"
+	"fmt"
+	"slices"
+
+	"codicil/core/engine"
 	"codicil/core/field"
 	"codicil/core/plan"
+	"codicil/core/record"
 	"codicil/core/table"
 	"codicil/internal/access"
 	"codicil/internal/actor"
@@ -10,67 +16,95 @@ import (
 	"codicil/internal/contract"
 	"codicil/internal/fault"
 	"codicil/internal/view"
-	"context"
-	"fmt"
 )
 
-// MissingCodes returns the codes in saved records that rules would look up without finding a row today.
-func (t *Service) MissingCodes(ctx context.Context, key string) ([]contract.MissingCode, error) {
+// mostMissing is how many codes are told of which a crosswalk has no row.
+const mostMissing = 500
+
+// looked are codes that a rule looks up in a record.
+type looked struct {
+	rule  int64
+	codes []string
+}
+
+// MissingCodes returns the codes in saved records that rules would look up without finding a row today, of the records that there is
+// time to look at.
+func (t *Service) MissingCodes(ctx context.Context, key string) (contract.MissingCodes, error) {
+	found := contract.MissingCodes{Codes: []contract.MissingCode{}, Whole: true}
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
-		return nil, err
+		return found, err
 	}
 	m, err := t.base.Cache.Reference(ctx)
 	if err != nil {
-		return nil, err
+		return found, err
 	}
 	c := m.Tables.Crosswalk(key)
 	if c == nil {
-		return nil, fault.Missing("crosswalk %s", key)
+		return found, fault.Missing("crosswalk %s", key)
 	}
 	index := table.NewIndex([]table.Crosswalk{*c}, t.base.Today(nil))
-	missed := []contract.MissingCode{}
 	places := map[string]int{}
+	look, leave := context.WithTimeout(ctx, judging.LongestLook)
+	defer leave()
 	for i := range m.Kinds {
-		book, err := t.base.Cache.SeenBook(ctx, m.Kinds[i].Key)
+		ref, runner, err := t.base.Runner(ctx, m.Kinds[i].Key)
 		if err != nil {
-			return nil, err
+			return found, err
 		}
-		uses := judging.LookUps(book, c)
+		uses := judging.LookUps(runner.Book, c)
 		if len(uses) == 0 {
 			continue
 		}
-		for r, err := range t.base.Store.Records(ctx, m.Kinds[i].Key, access.Scope(ctx)) {
-			if err != nil {
-				return nil, err
-			}
-
-			judged, err := t.base.Again(ctx, r)
-			if err != nil {
-				continue // a record that no longer fits its kind tells so elsewhere
-			}
-			for _, use := range uses {
-				if !plan.Covers(use.Rule, judged.Plan.Scope) {
+		var reads []int
+		for i := range uses {
+			reads = append(reads, uses[i].Reads()...)
+		}
+		links := t.base.Links(ctx, ref, "")
+		err = judging.Look(look, t.base, ref, runner, reads, func(p *engine.Probes) (missed []looked) {
+			for i := range uses {
+				if !plan.Covers(uses[i].Rule, p.Plan.Scope) {
 					continue
 				}
-				for _, codes := range use.Codes(judged) {
-					if index.Has(key, codes) {
-						continue
-					}
-					texts := view.List(codes, field.Write)
-					id := fmt.Sprint(use.Rule.ID, texts)
-					at, known := places[id]
-					if !known {
-						at = len(missed)
-						places[id] = at
-						missed = append(missed, contract.MissingCode{Codes: texts, Rule: use.Rule.ID, Examples: []fault.Use{}})
-					}
-					missed[at].Count++
-					if len(missed[at].Examples) < 3 {
-						missed[at].Examples = append(missed[at].Examples, judged.Links.Use(*r))
+				for _, codes := range uses[i].Codes(p) {
+					if !index.Has(key, codes) {
+						missed = append(missed, looked{uses[i].Rule.ID, view.List(codes, field.Write)})
 					}
 				}
 			}
+			return missed
+		}, func(r *record.Record, missed []looked) error {
+			found.Looked++
+			var here []int // the codes that this record was counted for
+			for _, l := range missed {
+				id := fmt.Sprint(l.rule, l.codes)
+				at, known := places[id]
+				if !known {
+					if at = len(found.Codes); at == mostMissing {
+						found.Whole = false
+						continue
+					}
+					places[id] = at
+					found.Codes = append(found.Codes, contract.MissingCode{Codes: l.codes, Rule: l.rule, Examples: []fault.Use{}})
+				}
+				if slices.Contains(here, at) {
+					continue
+				}
+				here = append(here, at)
+				code := &found.Codes[at]
+				code.Count++
+				if len(code.Examples) < 3 {
+					code.Examples = append(code.Examples, links.Use(*r))
+				}
+			}
+			return links.Err()
+		})
+		if look.Err() != nil && ctx.Err() == nil {
+			found.Whole = false
+			break
+		}
+		if err != nil {
+			return found, err
 		}
 	}
-	return missed, nil
+	return found, ctx.Err()
 }

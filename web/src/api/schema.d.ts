@@ -4216,8 +4216,12 @@ export interface components {
             rules: components["schemas"]["RuleView"][];
             /** @description Of a dry move: the rules that cannot be moved, or need a reason */
             inTheWay: components["schemas"]["RuleInTheWay"][];
-            /** @description In how many saved records and posted documents any of them acts */
+            /** @description Of a dry move: in how many of the saved records and posted documents that were looked at any of them acts */
             affected: number;
+            /** @description Of a dry move: how many were looked at */
+            looked: number;
+            /** @description Of a dry move: whether those are all; there are a few seconds to look */
+            whole: boolean;
         };
         RuleInTheWay: {
             /** Format: int64 */
@@ -6337,6 +6341,13 @@ export interface components {
             value: string;
             /** @description As the person reads it */
             text: string;
+        };
+        MissingCodes: {
+            codes: components["schemas"]["MissingCode"][];
+            /** @description How many saved records were looked at */
+            looked: number;
+            /** @description Whether those are all, and the codes too; there are a few seconds to look */
+            whole: boolean;
         };
         MissingCode: {
             codes: string[];
@@ -9069,7 +9080,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["MissingCode"][];
+                    "application/json": components["schemas"]["MissingCodes"];
                 };
             };
             default: components["responses"]["Failure"];

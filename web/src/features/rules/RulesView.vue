@@ -103,6 +103,8 @@ const tried = useAttempt();
 const asked = ref<{
   state: RuleState;
   affected: number;
+  looked: number;
+  whole: boolean;
   rules: RuleView[];
   inTheWay: Schemas["RuleInTheWay"][];
 }>();
@@ -257,9 +259,13 @@ const session = useSession();
         <span>
           {{ asked.rules.length }} {{ asked.rules.length === 1 ? "rule" : "rules" }} would be
           {{ stateWords[asked.state] }}. They act in
-          {{ asked.affected }}
-          {{ asked.affected === 1 ? "record or document" : "records and documents" }} that are saved now;
-          those stay as they are.
+          {{ count(asked.affected) }}
+          <template v-if="asked.whole">{{
+            asked.affected === 1 ? "record or document that is" : "records and documents that are"
+          }}</template><template v-else
+            >of the first {{ count(asked.looked) }} records and documents that are</template
+          >
+          saved now; those stay as they are.
         </span>
         <ul v-if="asked.inTheWay.length" class="way">
           <li v-for="r in [...stuck, ...unproved]" :key="r.rule">

@@ -183,10 +183,15 @@ function setDefault(i: number, value: string) {
     <template #after>
       <section v-if="missing.data && !editor.adding" class="missing" aria-label="Missing codes">
         <h2>Missing codes</h2>
-        <p v-if="!missing.data.length" class="quiet">
+        <p v-if="!missing.data.whole" class="quiet">
+          <template v-if="missing.data.codes.length">These and perhaps more: of</template
+          ><template v-else>None so far: of</template> the saved records the first
+          {{ count(missing.data.looked) }} were looked at. <i>Findings</i> looks at all of them.
+        </p>
+        <p v-else-if="!missing.data.codes.length" class="quiet">
           Every code in the saved records that a rule looks up here has a row today.
         </p>
-        <table v-else class="ledger">
+        <table v-if="missing.data.codes.length" class="ledger">
           <thead>
             <tr>
               <th>Code</th>
@@ -196,7 +201,7 @@ function setDefault(i: number, value: string) {
             </tr>
           </thead>
           <tbody>
-            <tr v-for="(m, i) in missing.data" :key="i">
+            <tr v-for="(m, i) in missing.data.codes" :key="i">
               <td>
                 <b>{{ m.codes.join(", ") }}</b>
               </td>
