@@ -55,6 +55,10 @@ func (k kept) page(s *record.Selector) []string {
 			return s.Key(r.Values[s.By.Key])
 		case s.Sort == record.ByCompany:
 			return r.Company
+		case s.Sort == record.ByType:
+			return r.Type
+		case s.Sort == record.ByState:
+			return r.State
 		case s.Sort == record.ByChange:
 			return r.Changed.At
 		}
@@ -84,7 +88,7 @@ func (k kept) page(s *record.Selector) []string {
 func drawRecord(rt *rapid.T, kind string, numbers []string) record.Record {
 	text := rapid.StringMatching(`(|quay|Quay rope|salt 12|salt 9|潮風包装|Ærø) ?(pier|Pier|)`)
 	link := rapid.SampledFrom(append([]string{"", "S900"}, numbers...))
-	r := record.Record{Ref: record.Ref{Kind: kind}, Company: rapid.SampledFrom([]string{"10", "20"}).Draw(rt, "company"), Type: rapid.SampledFrom([]string{"A", "B"}).Draw(rt, "type"), State: record.Kept, Content: record.Content{Values: map[string]string{}}}
+	r := record.Record{Ref: record.Ref{Kind: kind}, Company: rapid.SampledFrom([]string{"10", "20"}).Draw(rt, "company"), Type: rapid.SampledFrom([]string{"A", "B"}).Draw(rt, "type"), State: rapid.SampledFrom([]string{record.Kept, record.Kept, record.Posted}).Draw(rt, "state"), Content: record.Content{Values: map[string]string{}}}
 	for key, value := range map[string]string{
 		"name": text.Draw(rt, "name"), "city": text.Draw(rt, "city"), "value": rapid.SampledFrom([]string{"", "5", "-3.5", "12", "nonsense"}).Draw(rt, "value"), "carrier": link.Draw(rt, "carrier"),
 		"sent_on": rapid.SampledFrom([]string{"", "2026-01-05", "2026-02-01"}).Draw(rt, "sent"), "crates": rapid.SampledFrom([]string{"", "1", "20", "3"}).Draw(rt, "crates"),
@@ -204,8 +208,9 @@ func TestTheStoreFindsWhatLookingAtEachFinds(t *testing.T) {
 		same()
 		for range 4 {
 			selection := record.Selection{
-				Search: rapid.SampledFrom([]string{"", "", "quay", "pi", "salt 12", "s0", "潮", "包装", "rope pier", "ie"}).Draw(rt, "search"), Sort: rapid.SampledFrom([]string{"", "name", "value", "sent_on", "crates", "carrier", "company", "changed"}).Draw(rt, "sort"),
-				Descending: rapid.Bool().Draw(rt, "descending"), Companies: rapid.SampledFrom([][]string{nil, {"10"}, {"10", "20"}}).Draw(rt, "companies"), Types: rapid.SampledFrom([][]string{nil, {"A"}}).Draw(rt, "types"),
+				Search: rapid.SampledFrom([]string{"", "", "quay", "pi", "salt 12", "s0", "潮", "包装", "rope pier", "ie"}).Draw(rt, "search"), Sort: rapid.SampledFrom([]string{"", "name", "value", "sent_on", "crates", "carrier", "company", "type", "state", "changed"}).Draw(rt, "sort"),
+				Descending: rapid.Bool().Draw(rt, "descending"), Companies: rapid.SampledFrom([][]string{nil, {"10"}, {"10", "20"}}).Draw(rt, "companies"), Types: rapid.SampledFrom([][]string{nil, {"A"}, {"B", "C"}}).Draw(rt, "types"),
+				States: rapid.SampledFrom([][]string{nil, {"kept"}, {"kept", "posted"}, {"reversed"}}).Draw(rt, "states"),
 			}
 			if rapid.Bool().Draw(rt, "filtered") {
 				selection.Filters = []record.Filter{rapid.SampledFrom([]record.Filter{

@@ -1,10 +1,9 @@
 package store
 
 import (
+	"cmp"
 	"context"
-	"database/sql"
 	"errors"
-	"slices"
 	"strconv"
 
 	"gorm.io/gorm"
@@ -150,36 +149,84 @@ func (s *Store) Last(ctx context.Context, q LastQuery) (*record.Record, error) {
 const newest = 300
 
 // SavedLast returns which record that is, and its version; 0: there is none. Of two saved at once the one that was added later
-// is the later. Cost: an index; of a person who saved the type last long ago, what they saved since; of those that name a
-// record, the newest 300, or all that name it.
+// is the later. Cost: an index, of anyone and any type once a type; of a person who saved the type last long ago, what they saved since;
+// of those that name a record, the newest 300, or all that name it.
 func (s *Store) SavedLast(ctx context.Context, q LastQuery) (at record.Ref, version int, err error) {
-	from, where, values := "records", "kind = ? AND company = ? AND number <> ? AND "+standing, []any{q.Kind, q.Company, q.Except}
-	if q.Person != "" {
-		from, where, values = recordsOfPerson, where+" AND changed_person = ?", append(values, q.Person)
+	types := []string{q.Type}
+	if q.Type == "" && q.Person == "" {
+		if types, err = s.typesIn(ctx, q.Kind, q.Company); err != nil {
+			return at, 0, err
+		}
 	}
-	if q.Type != "" {
-		where, values = where+" AND type = ?", append(values, q.Type)
+	var last savedRow
+	for _, t := range types {
+		one := q
+		one.Type = t
+		found, err := s.latest(ctx, one)
+		if err != nil {
+			return at, 0, err
+		}
+		if cmp.Or(cmp.Compare(found.ChangedAt, last.ChangedAt), cmp.Compare(found.ID, last.ID)) > 0 {
+			last = found
+		}
 	}
-	const latest = " ORDER BY changed_at DESC, id DESC LIMIT "
-	if q.Naming.Number == "" {
-		return s.savedLast(ctx, "SELECT kind, number, version FROM "+from+" WHERE "+where+latest+"1", values)
+	if last.ID == 0 && q.Naming.Number != "" { // long ago
+		where, values := q.where()
+		err = s.db.WithContext(ctx).Raw("SELECT "+savedColumns+" FROM record_links "+leading+" records ON id = record WHERE to_kind = ? AND to_number = ? AND "+where+newestFirst+"1",
+			append([]any{q.Naming.Kind, q.Naming.Number}, values...)...).Scan(&last).Error
 	}
-	named := []any{q.Naming.Kind, q.Naming.Number}
-	among := "SELECT kind, number, version FROM (SELECT id, kind, number, version, changed_at FROM " + from + " WHERE " + where + latest + strconv.Itoa(newest) + ") AS newest" +
-		" WHERE EXISTS (SELECT 1 FROM record_links WHERE to_kind = ? AND to_number = ? AND record = newest.id)" + latest + "1"
-	if at, version, err = s.savedLast(ctx, among, slices.Concat(values, named)); err != nil || version > 0 {
-		return at, version, err
-	}
-	all := "SELECT kind, number, version FROM record_links CROSS JOIN records ON id = record WHERE to_kind = ? AND to_number = ? AND " + where + latest + "1"
-	return s.savedLast(ctx, all, slices.Concat(named, values))
+	return record.Ref{Kind: last.Kind, Number: last.Number}, last.Version, err
 }
 
-func (s *Store) savedLast(ctx context.Context, query string, values []any) (at record.Ref, version int, err error) {
-	err = s.db.WithContext(ctx).Raw(query, values...).Row().Scan(&at.Kind, &at.Number, &version)
-	if errors.Is(err, sql.ErrNoRows) {
-		return record.Ref{}, 0, nil
+// savedRow is a record that was saved last.
+type savedRow struct {
+	ID           int64
+	Kind, Number string
+	Version      int
+	ChangedAt    string
+}
+
+const (
+	savedColumns = "id, kind, number, version, changed_at"
+	newestFirst  = " ORDER BY changed_at DESC, id DESC LIMIT "
+)
+
+// where are the conditions of a record.
+func (q *LastQuery) where() (text string, values []any) {
+	text, values = "kind = ? AND company = ? AND number <> ? AND "+standing, []any{q.Kind, q.Company, q.Except}
+	if q.Person != "" {
+		text, values = text+" AND changed_person = ?", append(values, q.Person)
 	}
-	return at, version, err
+	if q.Type != "" {
+		text, values = text+" AND type = ?", append(values, q.Type)
+	}
+	return text, values
+}
+
+// latest is the record that was saved last, of those that name another among the newest; the zero value: there is none.
+func (s *Store) latest(ctx context.Context, q LastQuery) (last savedRow, err error) {
+	from := "records"
+	if q.Person != "" {
+		from = recordsOfPerson
+	}
+	where, values := q.where()
+	statement := "SELECT " + savedColumns + " FROM " + from + " WHERE " + where + newestFirst
+	if q.Naming.Number == "" {
+		statement += "1"
+	} else {
+		statement = "SELECT " + savedColumns + " FROM (" + statement + strconv.Itoa(newest) + ") AS newest WHERE EXISTS (SELECT 1 FROM record_links WHERE to_kind = ? AND to_number = ? AND record = newest.id)" + newestFirst + "1"
+		values = append(values, q.Naming.Kind, q.Naming.Number)
+	}
+	err = s.db.WithContext(ctx).Raw(statement, values...).Scan(&last).Error
+	return last, err
+}
+
+// typesIn are the types that records of a kind are of in a company. Cost: a look into an index for each.
+func (s *Store) typesIn(ctx context.Context, kind, company string) (types []string, err error) {
+	const first = "SELECT MIN(type) FROM records WHERE kind = ? AND company = ?"
+	err = s.db.WithContext(ctx).Raw("WITH RECURSIVE types (type) AS ("+first+" UNION ALL SELECT ("+first+" AND type > types.type) FROM types WHERE types.type IS NOT NULL) SELECT type FROM types WHERE type IS NOT NULL",
+		kind, company, kind, company).Scan(&types).Error
+	return types, err
 }
 
 // NamingCount is how many records of a kind in a state name others.

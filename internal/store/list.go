@@ -112,6 +112,8 @@ type listing struct {
 	start *spot // the place that After names; nil: none
 	// many are ids of records that words or bounds find, of which there are more.
 	many [][]int64
+	// scopes are the companies and types of those that the list is narrowed to, once they are known.
+	scopes []recordScope
 	// parts is how many may look for records at once.
 	parts int
 }

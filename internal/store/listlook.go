@@ -64,7 +64,19 @@ func (l *listing) gathered(most int) (found []int64, few bool, err error) {
 			found, few = ids, true
 		}
 	}
-	return found, few, nil
+	narrowed := len(l.Companies)+len(l.Types) > 0
+	if few || !narrowed && len(l.States) == 0 || l.By == nil && l.ByColumns() {
+		return found, few, nil
+	}
+	// Of a company, type or state that few records are of, all are looked at, wherever they stand in the order.
+	text, values := where(append(l.scope(), condition{"kind = ?", []any{l.Kind.Key}}))
+	table := "records"
+	if narrowed {
+		table += " " + by(inScope)
+	}
+	var ids []int64
+	err = l.db.Raw("SELECT id FROM "+table+text+" LIMIT ?", append(values, most+1)...).Scan(&ids).Error
+	return ids, err == nil && len(ids) <= most, err
 }
 
 // spotsAmong are where those of some records stand that the selection keeps.

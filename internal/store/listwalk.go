@@ -14,6 +14,12 @@ var sortedColumns = map[string]string{record.ByNumber: "number", record.ByCompan
 // step returns the next records in the order of the list, of the blank ones or the others. Filters by columns are
 // the database's; what else filters is tested by the caller.
 func (l *listing) step(columns string, blank bool, from *spot, limit, offset int) (rows []walkedRow, err error) {
+	if parts, err := l.partsByIndex(); err != nil || parts != nil {
+		if err != nil {
+			return nil, err
+		}
+		return l.stepByParts(parts, columns, from, limit, offset)
+	}
 	var conditions []condition
 	add := func(text string, values ...any) { conditions = append(conditions, condition{text, values}) }
 	var tables, key, id string

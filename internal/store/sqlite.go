@@ -99,7 +99,7 @@ const readsOnly = "_pragma=query_only(1)&_pragma=cache_size(-8192)&"
 
 // recordsOfPerson are the records by who saved them last. Without the word for it SQLite may walk those of all persons back to
 // the one of this person, which is never where they saved none.
-const recordsOfPerson = "records INDEXED BY records_saved_last"
+var recordsOfPerson = "records " + by("records_saved_last")
 
 // endStatements ends the statements that a connection still has when it closes, which it would refuse otherwise: where the
 // program ends while work goes on, the pool may hand back a connection before the statements of that work are gone.
@@ -371,6 +371,9 @@ func follows(first, second string, descending bool) string {
 // amongst is a condition that a column holds one of some values, which are given as JSON: the statement is the same
 // however many there are, and is prepared once.
 func amongst(column string) string { return column + " IN (SELECT value FROM json_each(?))" }
+
+// by names the index by which a table is gone through.
+func by(index string) string { return "INDEXED BY " + index }
 
 // leading joins two tables so that the rows of the first are gone through in their order.
 const leading = "CROSS JOIN"
