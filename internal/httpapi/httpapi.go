@@ -255,18 +255,45 @@ func bringsFile(c *echo.Context) bool {
 }
 
 // inTime ends the work for a request that takes too long; that for a caller who has left ends
-// too.
+// too. An answer that comes piece by piece may go on as long as its pieces come and are taken.
 func inTime(next echo.HandlerFunc) echo.HandlerFunc {
 	return func(c *echo.Context) error {
-		ctx, cancel := context.WithTimeout(c.Request().Context(), longestAsk)
-		defer cancel()
+		ctx, cancel := context.WithCancelCause(c.Request().Context())
+		defer cancel(nil)
+		late := time.AfterFunc(longestAsk, func() { cancel(context.DeadlineExceeded) })
+		defer late.Stop()
 		c.SetRequest(c.Request().WithContext(ctx))
+		if c.Request().URL.Path != base+"/news" { // who listens asks again
+			c.SetResponse(&pieces{c.Response(), http.NewResponseController(c.Response()), late})
+		}
 		err := next(c)
 		if err != nil && ctx.Err() != nil {
-			return ctx.Err() // whatever was broken off by it says so in words of its own
+			return context.Cause(ctx) // whatever was broken off by it says so in words of its own
 		}
 		return err
 	}
+}
+
+// pieces are written one after the other; with each the time begins anew.
+type pieces struct {
+	http.ResponseWriter
+	control *http.ResponseController
+	late    *time.Timer
+}
+
+// Unwrap is what it is written to.
+func (p *pieces) Unwrap() http.ResponseWriter { return p.ResponseWriter }
+
+// Flush sends what was written.
+func (p *pieces) Flush() { _ = p.control.Flush() }
+
+// Write writes a piece.
+func (p *pieces) Write(text []byte) (int, error) {
+	if p.late.Stop() { // otherwise its time is over
+		p.late.Reset(longestAsk)
+		_ = p.control.SetWriteDeadline(time.Now().Add(longestAnswer)) // not every writer can
+	}
+	return p.ResponseWriter.Write(text)
 }
 
 // secure sets the headers by which a browser is told what it must not do with an answer.
