@@ -607,3 +607,32 @@ func TestACodicilOfProofs(t *testing.T) {
 	_, err = d.Codicils.TakeBack(as(t), c.ID)
 	assert.Equal(t, "nothing-in-it", codeOf(t, err))
 }
+
+// Rules that are moved together in a codicil move there only, and at once as one codicil of their own.
+func TestRulesMoveTogetherInACodicil(t *testing.T) {
+	d := harbour(t)
+	one := add(t, d, body("vendor", rule.Default, "trading_as", rule.Effect{Lifetime: rule.NewOnly, Value: `"Quay"`}), rule.InForce)
+	two := add(t, d, body("vendor", rule.Default, "clerk", rule.Effect{Lifetime: rule.NewOnly, Value: `"MOYA"`}), rule.InForce)
+	c := prepare(t, d, "Less rules")
+	shown := with(t, d, c)
+	for _, dry := range []bool{true, false} {
+		answer, err := shown.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.ID, two.ID}, State: rule.Suspended, Dry: dry})
+		require.NoError(t, err)
+		require.Len(t, answer.Rules, 2)
+		assert.Equal(t, rule.Suspended, answer.Rules[1].State)
+	}
+	for _, id := range []int64{one.ID, two.ID} {
+		there, err := with(t, d, c).Rules.Get(as(t), id)
+		require.NoError(t, err)
+		assert.Equal(t, rule.Suspended, there.State)
+		here, err := d.Rules.Get(as(t), id)
+		require.NoError(t, err)
+		assert.Equal(t, rule.InForce, here.State, "nothing of it holds yet")
+	}
+	_, err := d.Rules.MoveMany(as(t), contract.MoveManyRequest{Rules: []int64{one.ID, two.ID}, State: rule.Suspended, Reason: "at once"})
+	require.NoError(t, err)
+	list, err := d.Codicils.List(as(t), nil, false, 0, 1)
+	require.NoError(t, err)
+	assert.Equal(t, "2 rules suspended", list.Codicils[0].Title)
+	assert.Equal(t, 2, list.Codicils[0].Changes)
+}

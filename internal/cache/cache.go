@@ -2,6 +2,7 @@ package cache
 
 import (
 	"context"
+	"maps"
 	"sync"
 
 	"codicil/core/judge"
@@ -45,19 +46,21 @@ func (c *Cache) Viewed(v store.View) *Cache { return over(c.store.Viewed(v), c.R
 // With returns a cache that shows rules as they are given, though they are kept otherwise: to look at what they would do. Cost: the
 // rules of their kinds.
 func (c *Cache) With(ctx context.Context, rules ...rule.Rule) (*Cache, error) {
+	c.mutex.Lock()
+	err := c.read(ctx)
 	with := over(c.store, c.Records)
+	with.version, with.seed, with.reference, with.books = c.version, c.seed, c.reference, maps.Clone(c.books)
+	c.mutex.Unlock()
 	for _, r := range rules {
-		m, err := c.Now(ctx, r.Kind)
 		if err != nil {
-			return nil, err
+			break
 		}
-		book := with.books[r.Kind]
-		if book == nil {
-			book = m.Book
+		var m Moment
+		if m, err = with.Now(ctx, r.Kind); err == nil {
+			with.books[r.Kind] = m.Book.Put(r)
 		}
-		with.version, with.seed, with.reference, with.books[r.Kind] = m.Version, m.Seed, m.Reference, book.Put(r)
 	}
-	return with, nil
+	return with, err
 }
 
 // Plan returns the plan of a book for a scope.
