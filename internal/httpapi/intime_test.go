@@ -15,7 +15,7 @@ import (
 // An answer that goes on piece by piece is not cut; one of which nothing comes any more is.
 func TestAnAnswerGoesOnAsLongAsItsPiecesCome(t *testing.T) {
 	synctest.Test(t, func(t *testing.T) {
-		ask := func(pieces int) (error, string) {
+		ask := func(pieces int) (string, error) {
 			answer := httptest.NewRecorder()
 			c := echo.New().NewContext(httptest.NewRequest(http.MethodGet, "/", nil), answer)
 			err := inTime(func(c *echo.Context) error {
@@ -32,12 +32,12 @@ func TestAnAnswerGoesOnAsLongAsItsPiecesCome(t *testing.T) {
 				<-c.Request().Context().Done()
 				return c.Request().Context().Err()
 			})(c)
-			return err, answer.Body.String()
+			return answer.Body.String(), err
 		}
-		err, text := ask(5)
+		text, err := ask(5)
 		assert.Equal(t, "xxxxx", text)
 		assert.ErrorIs(t, err, context.DeadlineExceeded, "nothing came any more")
-		err, text = ask(0)
+		text, err = ask(0)
 		assert.Empty(t, text)
 		assert.ErrorIs(t, err, context.DeadlineExceeded)
 	})

@@ -124,7 +124,7 @@ func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest
 		}
 		var changed []rule.Rule
 		answer = contract.MoveManyAnswer{Rules: []contract.RuleView{}, InTheWay: []contract.RuleInTheWay{}}
-		if all, changed, err = s.movingAll(ctx, request, &answer); err != nil {
+		if all, changed, err = movingAll(ctx, s, request, &answer); err != nil {
 			return nil, err
 		}
 		if request.Dry || len(answer.InTheWay) > 0 || len(changed) == 0 {
@@ -180,7 +180,7 @@ func (s *Service) MoveMany(ctx context.Context, request contract.MoveManyRequest
 
 // movingAll are the rules of a request as they would be, those that do not stand so already also by themselves. What is in the
 // way of any is put into the answer: each says it, so that nobody corrects one only to meet the next.
-func (s *Service) movingAll(ctx context.Context, request contract.MoveManyRequest, answer *contract.MoveManyAnswer) (all, changed []rule.Rule, err error) {
+func movingAll(ctx context.Context, s *Service, request contract.MoveManyRequest, answer *contract.MoveManyAnswer) (all, changed []rule.Rule, err error) {
 	look := max(judging.LongestLook/time.Duration(max(len(request.Rules), 1)), shortestLook)
 	for i, id := range request.Rules {
 		if slices.Contains(request.Rules[:i], id) {
@@ -198,7 +198,7 @@ func (s *Service) movingAll(ctx context.Context, request contract.MoveManyReques
 		if err != nil {
 			return nil, nil, err
 		}
-		next, err := New(before, s.impact.Over(before)).moving(ctx, r, contract.RuleMove{State: request.State, Version: r.Version, Reason: request.Reason}, look)
+		next, err := moving(ctx, New(before, s.impact.Over(before)), r, contract.RuleMove{State: request.State, Version: r.Version, Reason: request.Reason}, look)
 		var known *fault.Fault
 		switch {
 		case errors.As(err, &known):

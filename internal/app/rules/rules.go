@@ -329,12 +329,12 @@ func (s *Service) Move(ctx context.Context, id int64, move contract.RuleMove) (c
 		if err != nil {
 			return r, err
 		}
-		return s.moving(ctx, r, move, judging.LongestLook)
+		return moving(ctx, s, r, move, judging.LongestLook)
 	})
 }
 
 // moving returns a rule as it is in another state; look is how long saved records may be looked at.
-func (s *Service) moving(ctx context.Context, r rule.Rule, move contract.RuleMove, look time.Duration) (rule.Rule, error) {
+func moving(ctx context.Context, s *Service, r rule.Rule, move contract.RuleMove, look time.Duration) (rule.Rule, error) {
 	if !r.State.MayBecome(move.State) {
 		return r, fault.Hindered(wrongState, r.State, move.State)
 	}
