@@ -232,7 +232,7 @@ func (a *apt) at(path string) (operation, bool) {
 }
 
 // longestApt is how long a request may take that is nearly right: what is suggested for a rule takes longest.
-const longestApt = 15 * time.Second
+const longestApt = 25 * time.Second
 
 // send sends a request, learns from its answer and returns that; nil: it is no JSON.
 func (a *apt) send(op operation, path, query, sent string, longest time.Duration) (status int, v any) {

@@ -107,7 +107,7 @@ type told struct {
 
 // tell sends a request and waits for its answer.
 func (c *client) tell(method, path, sent string) (told, error) {
-	ctx, leave := context.WithTimeout(c.t.Context(), 30*time.Second)
+	ctx, leave := context.WithTimeout(c.t.Context(), time.Minute)
 	defer leave()
 	request, err := http.NewRequestWithContext(ctx, method, c.server.URL+"/api/v1"+path, strings.NewReader(sent))
 	if err != nil {
