@@ -1,7 +1,9 @@
 import { mount } from "@vue/test-utils";
+import { createPinia } from "pinia";
 import { describe, expect, it } from "vitest";
 import type { Act, FieldOutcome, PlanRule } from "@/api/client";
 import ActTold from "@/ui/ActTold.vue";
+import MessageList from "@/ui/MessageList.vue";
 import StationCell from "@/features/plan/StationCell.vue";
 
 const shown = (text: string) => ({ value: text, text });
@@ -82,5 +84,33 @@ describe("what a rule did", () => {
     const w = mount(ActTold, { props: { act: act({ facts: [{ text: "country", value: "JP" }] }) } });
     expect(w.text()).toContain("blank → N45");
     expect(w.text()).toContain("JP");
+  });
+});
+
+describe("a message that asks for a reason", () => {
+  it("keeps what is being typed while the next answer comes, and gives it when it is left", async () => {
+    const asks = {
+      code: "treasury",
+      rule: 4,
+      field: "credit_limit",
+      label: "Credit limit",
+      severity: "confirm" as const,
+      text: "Say who.",
+    };
+    const w = mount(MessageList, {
+      props: { messages: [asks], kind: "vendor", reasons: {} },
+      global: { plugins: [createPinia()] },
+    });
+    const input = w.find<HTMLInputElement>("input");
+    input.element.value = "Agreed with";
+    await input.trigger("input");
+    await w.setProps({
+      messages: [{ ...asks }, { ...asks, code: "other", severity: "advise" as const, text: "Late." }],
+    });
+    expect(w.text()).toContain("Late.");
+    expect(input.element.value).toBe("Agreed with");
+    input.element.value = "Agreed with Rina";
+    await input.trigger("change");
+    expect(w.emitted("reason")).toEqual([[4, "Agreed with Rina"]]);
   });
 });

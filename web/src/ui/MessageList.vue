@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { recordPlace } from "@/api/address";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { RouterLink } from "vue-router";
 import type { Message } from "@/api/client";
 import SeverityMark from "@/ui/SeverityMark.vue";
@@ -35,6 +35,12 @@ const sorted = computed(() => {
       return { ...m, key: `${of}/${times.get(of)}` };
     });
 });
+/** What is being typed, until it is left: an answer that comes meanwhile draws the list anew. */
+const typed = ref<Record<string, string>>({});
+function say(m: Message & { key: string }, text: string) {
+  delete typed.value[m.key];
+  emit("reason", m.rule, text);
+}
 </script>
 
 <template>
@@ -62,8 +68,9 @@ const sorted = computed(() => {
         Reason
         <input
           class="line"
-          :value="m.reason ?? reasons[String(m.rule)] ?? ''"
-          @change="emit('reason', m.rule, ($event.target as HTMLInputElement).value)"
+          :value="typed[m.key] ?? m.reason ?? reasons[String(m.rule)] ?? ''"
+          @input="typed[m.key] = ($event.target as HTMLInputElement).value"
+          @change="say(m, ($event.target as HTMLInputElement).value)"
         />
       </label>
     </li>
