@@ -149,13 +149,20 @@ func (s *Store) Last(ctx context.Context, q LastQuery) (*record.Record, error) {
 const newest = 300
 
 // SavedLast returns which record that is, and its version; 0: there is none. Of two saved at once the one that was added later
-// is the later. Cost: an index, of anyone and any type once a type; of a person who saved the type last long ago, what they saved since;
+// is the later. Cost: an index, of anyone and any type once a type, and a look for each company and type; of a person who saved the type last long ago, what they saved since;
 // of those that name a record, the newest 300, or all that name it.
 func (s *Store) SavedLast(ctx context.Context, q LastQuery) (at record.Ref, version int, err error) {
 	types := []string{q.Type}
 	if q.Type == "" && q.Person == "" {
-		if types, err = s.typesIn(ctx, q.Kind, q.Company); err != nil {
+		scopes, err := scopesOf(s.db.WithContext(ctx), q.Kind)
+		if err != nil {
 			return at, 0, err
+		}
+		types = nil
+		for _, scope := range scopes {
+			if scope.Company == q.Company {
+				types = append(types, scope.Type)
+			}
 		}
 	}
 	var last savedRow
@@ -219,14 +226,6 @@ func (s *Store) latest(ctx context.Context, q LastQuery) (last savedRow, err err
 	}
 	err = s.db.WithContext(ctx).Raw(statement, values...).Scan(&last).Error
 	return last, err
-}
-
-// typesIn are the types that records of a kind are of in a company. Cost: a look into an index for each.
-func (s *Store) typesIn(ctx context.Context, kind, company string) (types []string, err error) {
-	const first = "SELECT MIN(type) FROM records WHERE kind = ? AND company = ?"
-	err = s.db.WithContext(ctx).Raw("WITH RECURSIVE types (type) AS ("+first+" UNION ALL SELECT ("+first+" AND type > types.type) FROM types WHERE types.type IS NOT NULL) SELECT type FROM types WHERE type IS NOT NULL",
-		kind, company, kind, company).Scan(&types).Error
-	return types, err
 }
 
 // NamingCount is how many records of a kind in a state name others.

@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"gorm.io/gorm"
+
 	"codicil/core/record"
 )
 
@@ -21,14 +23,14 @@ const mostScopes = 100
 type recordScope struct{ Company, Type string }
 
 // scopesOf are the companies and types that records of a kind are of. Cost: a look into an index for each.
-func (l *listing) scopesOf() (scopes []recordScope, err error) {
+func scopesOf(db *gorm.DB, kind string) (scopes []recordScope, err error) {
 	const (
 		nextType    = "(SELECT id FROM records WHERE kind = ? AND company = at.company AND type > at.type ORDER BY type LIMIT 1)"
 		nextCompany = "(SELECT id FROM records WHERE kind = ? AND company > at.company ORDER BY company, type LIMIT 1)"
 	)
-	err = l.db.Raw("WITH RECURSIVE scopes (id) AS (SELECT (SELECT id FROM records WHERE kind = ? ORDER BY company, type LIMIT 1) UNION ALL "+
+	err = db.Raw("WITH RECURSIVE scopes (id) AS (SELECT (SELECT id FROM records WHERE kind = ? ORDER BY company, type LIMIT 1) UNION ALL "+
 		"SELECT COALESCE("+nextType+", "+nextCompany+") FROM scopes JOIN records at ON at.id = scopes.id) SELECT company, type FROM scopes JOIN records ON records.id = scopes.id",
-		l.Kind.Key, l.Kind.Key, l.Kind.Key).Scan(&scopes).Error
+		kind, kind, kind).Scan(&scopes).Error
 	return scopes, err
 }
 
@@ -53,7 +55,7 @@ func (l *listing) partsByIndex() (parts []condition, err error) {
 		return nil, nil
 	}
 	if l.scopes == nil {
-		all, err := l.scopesOf()
+		all, err := scopesOf(l.db, l.Kind.Key)
 		if err != nil {
 			return nil, err
 		}
