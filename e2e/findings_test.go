@@ -71,6 +71,13 @@ func TestTheRecordsAreLookedOverForWhatRulesName(t *testing.T) {
 	u.goes("/findings")
 	u.clicks(".button", "Look over the records")
 	u.sees(`[data-code="value-nowhere"]`, "names City Nowhere by Sea, and no record that it holds for has that")
+
+	// What was found stays, and is a run with the others.
+	u.clicks(".looked a", "Looked over")
+	u.sees("[aria-label='What the run found'] h2", "Findings in the records")
+	u.sees("[aria-label='What the run found'] td", "names City Nowhere by Sea")
+	u.clicks("[aria-label='What the run found'] .button", "Open the findings")
+	u.sees(`[data-code="value-nowhere"]`, "names City Nowhere by Sea, and no record that it holds for has that")
 }
 
 // The first screen is what waits, each a step from being done.

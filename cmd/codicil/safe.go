@@ -213,7 +213,7 @@ func trailCommand() *cobra.Command {
 			}
 			defer func() { err = errors.Join(err, done()) }()
 			return withData(c.Context(), path, func(s *store.Store) error {
-				head, err := s.VerifyTrail(c.Context(), kept)
+				head, err := s.VerifyTrail(c.Context(), kept, nil)
 				if err == nil {
 					_, _ = fmt.Fprintf(c.OutOrStdout(), "The trail is whole: %d entries, and %d heads that were kept outside. Its head is\n%s\n", head.Last, len(kept), head)
 				}

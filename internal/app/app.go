@@ -147,7 +147,7 @@ func assemble(j *judging.Service, work *runs.Service) *App {
 	effects := impact.New(j, work)
 	a := &App{
 		Records: records.New(j, live, work), Trials: trials.New(j), Rules: rules.New(j, effects), Impact: effects, Runs: work, Formulas: formulas.New(j),
-		base: j, Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j), Waiting: waiting.New(j), live: live, Trail: trail.New(j),
+		base: j, Proofs: proofs.New(j), Coverage: coverage.New(j, work), Findings: findings.New(j, work), Waiting: waiting.New(j), live: live, Trail: trail.New(j, work),
 	}
 	a.People, a.SignIn, a.Keys, a.Provider, a.Passkeys = people.New(j)
 	a.Backups, a.News = backups.New(j), news.New(j)

@@ -20,6 +20,7 @@ import (
 	_ "github.com/ncruces/go-sqlite3/driver"
 
 	"codicil/core/judge"
+	"codicil/core/record"
 	"codicil/internal/actor"
 	"codicil/internal/app"
 	"codicil/internal/backup"
@@ -201,7 +202,7 @@ func TestWhatIsNotAsItShouldBeIsTold(t *testing.T) {
 // written anew, against a head that was kept outside.
 func TestTheTrailTellsWhatWasDoneToIt(t *testing.T) {
 	whole, _ := filled(t)
-	head, err := whole.VerifyTrail(t.Context(), nil)
+	head, err := whole.VerifyTrail(t.Context(), nil, nil)
 	require.NoError(t, err)
 	require.Greater(t, head.Last, int64(1000))
 	for why, c := range map[string]struct {
@@ -216,24 +217,39 @@ func TestTheTrailTellsWhatWasDoneToIt(t *testing.T) {
 		"cut off":  {[]string{"DELETE FROM trail WHERE id > 900"}, 901},
 		"chained":  {[]string{"UPDATE trail SET chain = x'00' WHERE id = 702"}, 702},
 	} {
-		_, err := tampered(t, c.statements...).VerifyTrail(t.Context(), nil)
+		_, err := tampered(t, c.statements...).VerifyTrail(t.Context(), nil, nil)
 		broken, is := store.IsTrailBroken(err)
 		if assert.True(t, is, "%s: %v", why, err) {
 			assert.Equal(t, c.at, broken.ID, why)
 		}
 	}
+	// What is written while it is looked at does not make it look broken.
+	busy := tampered(t)
+	later, err := busy.VerifyTrail(t.Context(), nil, func(h store.TrailHead) error {
+		if h.Last > head.Last {
+			return nil
+		}
+		return busy.Note(t.Context(), record.Stamp{}, store.TrailEntry{What: "exported", Kind: "trail"})
+	})
+	require.NoError(t, err)
+	assert.Greater(t, later.Last, head.Last)
+	// An entry that was put behind the last is found.
+	_, err = tampered(t, "INSERT INTO trail SELECT id + 1, at, person, by, via, address, session, what, kind, key, company, note, count, before, after, chain FROM trail WHERE id = (SELECT last FROM trail_head)").VerifyTrail(t.Context(), nil, nil)
+	behind, is := store.IsTrailBroken(err)
+	require.True(t, is)
+	assert.Equal(t, head.Last+1, behind.ID)
 	// Cut off, and the file told so: the trail by itself is whole.
 	short := tampered(t, "DELETE FROM trail WHERE id > 900", "UPDATE trail_head SET last = 900, chain = (SELECT chain FROM trail WHERE id = 900)")
-	_, err = short.VerifyTrail(t.Context(), nil)
+	_, err = short.VerifyTrail(t.Context(), nil, nil)
 	require.NoError(t, err)
-	_, err = short.VerifyTrail(t.Context(), map[int64][]byte{head.Last: head.Chain})
+	_, err = short.VerifyTrail(t.Context(), map[int64][]byte{head.Last: head.Chain}, nil)
 	broken, is := store.IsTrailBroken(err)
 	require.True(t, is)
 	assert.Equal(t, int64(901), broken.ID)
 	other, err := store.ParseTrailHead(head.String())
 	require.NoError(t, err)
 	assert.Equal(t, head, other)
-	_, err = whole.VerifyTrail(context.Background(), map[int64][]byte{500: []byte("another")})
+	_, err = whole.VerifyTrail(context.Background(), map[int64][]byte{500: []byte("another")}, nil)
 	broken, is = store.IsTrailBroken(err)
 	require.True(t, is)
 	assert.Equal(t, int64(500), broken.ID)

@@ -720,6 +720,7 @@ const (
 	RunWhatDeriveCheck RunWhat = "derive-check"
 	RunWhatDuplicates  RunWhat = "duplicates"
 	RunWhatExport      RunWhat = "export"
+	RunWhatFindings    RunWhat = "findings"
 	RunWhatImpact      RunWhat = "impact"
 	RunWhatLearn       RunWhat = "learn"
 	RunWhatLoad        RunWhat = "load"
@@ -729,6 +730,7 @@ const (
 	RunWhatProofs      RunWhat = "proofs"
 	RunWhatReplay      RunWhat = "replay"
 	RunWhatTakeBack    RunWhat = "take-back"
+	RunWhatTrail       RunWhat = "trail"
 )
 
 // Valid indicates whether the value is a known member of the RunWhat enum.
@@ -743,6 +745,8 @@ func (e RunWhat) Valid() bool {
 	case RunWhatDuplicates:
 		return true
 	case RunWhatExport:
+		return true
+	case RunWhatFindings:
 		return true
 	case RunWhatImpact:
 		return true
@@ -762,6 +766,8 @@ func (e RunWhat) Valid() bool {
 		return true
 	case RunWhatTakeBack:
 		return true
+	case RunWhatTrail:
+		return true
 	default:
 		return false
 	}
@@ -775,6 +781,8 @@ const (
 	RunHitWhatConfirm   RunHitWhat = "confirm"
 	RunHitWhatEase      RunHitWhat = "ease"
 	RunHitWhatFail      RunHitWhat = "fail"
+	RunHitWhatFinding   RunHitWhat = "finding"
+	RunHitWhatIntact    RunHitWhat = "intact"
 	RunHitWhatMerge     RunHitWhat = "merge"
 	RunHitWhatNames     RunHitWhat = "names"
 	RunHitWhatRefuse    RunHitWhat = "refuse"
@@ -782,6 +790,7 @@ const (
 	RunHitWhatSame      RunHitWhat = "same"
 	RunHitWhatSkip      RunHitWhat = "skip"
 	RunHitWhatStays     RunHitWhat = "stays"
+	RunHitWhatUnfit     RunHitWhat = "unfit"
 	RunHitWhatWeak      RunHitWhat = "weak"
 	RunHitWhatWithdrawn RunHitWhat = "withdrawn"
 )
@@ -801,6 +810,10 @@ func (e RunHitWhat) Valid() bool {
 		return true
 	case RunHitWhatFail:
 		return true
+	case RunHitWhatFinding:
+		return true
+	case RunHitWhatIntact:
+		return true
 	case RunHitWhatMerge:
 		return true
 	case RunHitWhatNames:
@@ -814,6 +827,8 @@ func (e RunHitWhat) Valid() bool {
 	case RunHitWhatSkip:
 		return true
 	case RunHitWhatStays:
+		return true
+	case RunHitWhatUnfit:
 		return true
 	case RunHitWhatWeak:
 		return true
@@ -2008,6 +2023,17 @@ type CrosswalkView struct {
 	Version int `json:"version"`
 }
 
+// DataFindings defines model for DataFindings.
+type DataFindings struct {
+	Findings []Finding `json:"findings"`
+
+	// Outdated How many are left out, as their rule has changed since
+	Outdated int `json:"outdated"`
+
+	// Run The look that found them; missing: nobody has looked yet, or its run is not kept any more
+	Run *Run `json:"run,omitempty"`
+}
+
 // DemoBeside defines model for DemoBeside.
 type DemoBeside struct {
 	URL string `json:"url"`
@@ -2342,13 +2368,6 @@ type Finding struct {
 	Witness  *Witness    `json:"witness,omitempty"`
 }
 
-// FindingProgress defines model for FindingProgress.
-type FindingProgress struct {
-	// Done Records that were looked at
-	Done  int `json:"done"`
-	Total int `json:"total"`
-}
-
 // FirstPerson defines model for FirstPerson.
 type FirstPerson struct {
 	Name       string `json:"name"`
@@ -2493,6 +2512,7 @@ type FoundRule struct {
 	Name      string   `json:"name"`
 	Sentence  string   `json:"sentence"`
 	Types     []string `json:"types"`
+	Version   int      `json:"version"`
 }
 
 // FoundTable defines model for FoundTable.
@@ -4392,7 +4412,7 @@ type Run struct {
 	// Codicil The codicil that it is about
 	Codicil int64 `json:"codicil,omitempty"`
 
-	// Counts What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records; loads: add, change, same, skip, confirm, refuse; taken back: withdrawn, restored, stays
+	// Counts What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records; findings: records, findings; trail: entries, unfit; loads: add, change, same, skip, confirm, refuse; taken back: withdrawn, restored, stays
 	Counts map[string]int `json:"counts,omitempty"`
 
 	// Done How much of it is done: records, proofs and rules
@@ -4428,14 +4448,14 @@ type Run struct {
 	// Version Of the rule
 	Version int `json:"version,omitempty"`
 
-	// What duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check; learn: rules that saved records bear out
+	// What findings: what saved records say about the rules; trail: every entry of the trail looked at; duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check; learn: rules that saved records bear out
 	What RunWhat `json:"what"`
 
 	// Writes How many records it wrote that are not taken back
 	Writes int `json:"writes,omitempty"`
 }
 
-// RunWhat duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check; learn: rules that saved records bear out
+// RunWhat findings: what saved records say about the rules; trail: every entry of the trail looked at; duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check; learn: rules that saved records bear out
 type RunWhat string
 
 // RunHit One thing that a run found
@@ -4449,6 +4469,9 @@ type RunHit struct {
 
 	// Drifted Of a replay: it comes out otherwise than it is saved already, without the codicil
 	Drifted bool `json:"drifted,omitempty"`
+
+	// Finding Of a look over the records: what it found, not told whether it is silenced
+	Finding *Finding `json:"finding,omitempty"`
 
 	// Kind Of records it is about
 	Kind string `json:"kind"`
@@ -4479,11 +4502,11 @@ type RunHit struct {
 	// Unknown Of a replay: what it read when it was posted is not known
 	Unknown bool `json:"unknown,omitempty"`
 
-	// What ease: it is no longer refused, or asked a reason for; merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
+	// What finding: what the saved records say about a rule; intact, unfit: every entry of the trail is there as it was written, or the first that is not; ease: it is no longer refused, or asked a reason for; merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
 	What RunHitWhat `json:"what"`
 }
 
-// RunHitWhat ease: it is no longer refused, or asked a reason for; merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
+// RunHitWhat finding: what the saved records say about a rule; intact, unfit: every entry of the trail is there as it was written, or the first that is not; ease: it is no longer refused, or asked a reason for; merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
 type RunHitWhat string
 
 // RunHits defines model for RunHits.
@@ -4925,16 +4948,6 @@ type TrailPage struct {
 
 	// Next The place after the last; empty at the end
 	Next string `json:"next"`
-}
-
-// TrailVerified defines model for TrailVerified.
-type TrailVerified struct {
-	Chain   string `json:"chain"`
-	Entries int64  `json:"entries"`
-	Whole   bool   `json:"whole"`
-
-	// Why What does not fit, and where
-	Why string `json:"why,omitempty"`
 }
 
 // TryRequest defines model for TryRequest.

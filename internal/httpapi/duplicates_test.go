@@ -3,7 +3,6 @@ package httpapi_test
 import (
 	"net/http"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -15,19 +14,11 @@ import (
 // Duplicates are looked for, judged, merged and taken back over HTTP; answers are as the contract says.
 func TestDuplicatesOverHTTP(t *testing.T) {
 	c := start(t)
-	ended := func(path string, body any) (run contract.Run) {
-		require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, path, body, &run))
-		require.Eventually(t, func() bool {
-			return c.ask(http.MethodGet, "/runs/"+jsonOf(run.ID), nil, &run) == http.StatusOK && run.EndedAt != nil
-		}, time.Minute, 5*time.Millisecond)
-		require.Equal(t, contract.RunStateDone, run.State, run.Problem)
-		return run
-	}
 	var all contract.Duplicates
 	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/duplicates?kind=vendor", nil, &all))
 	own := all.Definitions[len(all.Definitions)-1]
 	assert.Equal(t, "The same name in any company", own.Name)
-	scan := ended("/runs/duplicates", contract.ScanRequest{Kind: "vendor", Name: own.Name, By: own.By})
+	scan := c.ended("/runs/duplicates", contract.ScanRequest{Kind: "vendor", Name: own.Name, By: own.By})
 	assert.Equal(t, map[string]int{"exact": 3, "near": 3}, scan.Counts)
 	assert.Equal(t, "vendor", scan.Kind)
 	var page contract.DuplicatePage
@@ -48,11 +39,11 @@ func TestDuplicatesOverHTTP(t *testing.T) {
 	c.refused(http.MethodPost, "/merges/preview", contract.MergePlan{Kind: "vendor", Numbers: two[:1]}, http.StatusBadRequest, "bad-request")
 	c.refused(http.MethodPost, "/runs/merge", contract.MergeRequest{Kind: "vendor", Scan: scan.ID, Apply: true}, http.StatusUnprocessableEntity, "merge-reason")
 	c.refused(http.MethodPost, "/runs/merge", contract.MergeRequest{Kind: "customer", Scan: scan.ID}, http.StatusUnprocessableEntity, "not-a-scan")
-	merge := ended("/runs/merge", contract.MergeRequest{Kind: "vendor", Scan: scan.ID, Apply: true, Reason: "Entered twice"})
+	merge := c.ended("/runs/merge", contract.MergeRequest{Kind: "vendor", Scan: scan.ID, Apply: true, Reason: "Entered twice"})
 	assert.Equal(t, 3, merge.Counts["merge"], "%v", merge.Counts)
 	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/runs/"+jsonOf(scan.ID)+"/duplicates?what=exact", nil, &page))
 	assert.Equal(t, contract.DuplicateGroupStateMerged, page.Groups[0].State)
-	assert.Equal(t, map[string]int{"restored": 3}, ended("/runs/"+jsonOf(merge.ID)+"/take-back", nil).Counts)
+	assert.Equal(t, map[string]int{"restored": 3}, c.ended("/runs/"+jsonOf(merge.ID)+"/take-back", nil).Counts)
 	c.refused(http.MethodGet, "/runs/"+jsonOf(merge.ID)+"/duplicates", nil, http.StatusUnprocessableEntity, "not-a-scan")
 
 	by := match.Unique{Fields: []string{"email"}, Ignore: match.Differences{match.Case}}

@@ -21,8 +21,13 @@ func (s *server) FindingsOfRule(ctx context.Context, r FindingsOfRuleRequestObje
 }
 
 func (s *server) FindingsInData(ctx context.Context, _ FindingsInDataRequestObject) (FindingsInDataResponseObject, error) {
-	body, err := lines(func(write func(any) error) error { return s.by(ctx).Findings.Data(ctx, write) })
-	return FindingsInData200ApplicationXNdjsonResponse{Body: body}, err
+	v, err := s.app.Findings.Data(ctx)
+	return FindingsInData200JSONResponse(v), err
+}
+
+func (s *server) LookOverRecords(ctx context.Context, _ LookOverRecordsRequestObject) (LookOverRecordsResponseObject, error) {
+	v, err := s.app.Findings.Look(ctx)
+	return LookOverRecords201JSONResponse(v), err
 }
 
 func (s *server) SilenceFinding(ctx context.Context, r SilenceFindingRequestObject) (SilenceFindingResponseObject, error) {

@@ -2,11 +2,14 @@ package httpapi_test
 
 import (
 	"bytes"
+	"database/sql"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -108,13 +111,75 @@ func TestFindingsComeWithTheirDocumentAndAreSilenced(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, c.ask(http.MethodPost, "/findings/silence", contract.SilenceRequest{Key: "nothing", Reason: "x"}, nil))
 }
 
+// ended begins a run, and returns it as it ended.
+func (c *client) ended(path string, body any) (run contract.Run) {
+	c.t.Helper()
+	require.Equal(c.t, http.StatusCreated, c.ask(http.MethodPost, path, body, &run))
+	require.Eventually(c.t, func() bool {
+		return c.ask(http.MethodGet, "/runs/"+jsonOf(run.ID), nil, &run) == http.StatusOK && run.EndedAt != nil
+	}, time.Minute, 5*time.Millisecond)
+	require.Equal(c.t, contract.RunStateDone, run.State, run.Problem)
+	return run
+}
+
 func TestTheSavedRecordsTellOfRules(t *testing.T) {
 	c := start(t)
+	last := func() (found contract.DataFindings, nowhere []contract.Finding) {
+		require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/findings/data", nil, &found))
+		for _, f := range found.Findings {
+			if f.Code == "value-nowhere" {
+				nowhere = append(nowhere, f)
+			}
+		}
+		return found, nowhere
+	}
+	found, _ := last()
+	assert.Nil(t, found.Run, "nobody has looked yet")
 	id := c.inForce(planted(`city = "Nowhere by Sea"`, `"01"`))
-	told := c.found(http.MethodGet, "/findings/data", "value-nowhere", nil)
+	run := c.ended("/runs/findings", nil)
+	found, told := last()
+	require.NotNil(t, found.Run)
+	assert.Equal(t, run.ID, found.Run.ID)
+	assert.Equal(t, run.Total, run.Done)
+	assert.Equal(t, map[string]int{"findings": len(found.Findings)}, run.Counts)
 	require.Len(t, told, 1)
 	assert.Equal(t, id, told[0].Rules[0].ID)
 	assert.Contains(t, told[0].Message, "names City Nowhere by Sea, and no record that it holds for has that")
+	var hits contract.RunHits
+	require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/runs/"+jsonOf(run.ID)+"/hits?limit=500", nil, &hits))
+	assert.Len(t, hits.Hits, len(found.Findings))
+
+	// It is silenced after it was found, and left out when its rule is another.
+	require.Equal(t, http.StatusNoContent, c.ask(http.MethodPost, "/findings/silence", contract.SilenceRequest{Key: told[0].Key, Reason: "until the town is built"}, nil))
+	_, told = last()
+	require.NotNil(t, told[0].Silenced)
+	assert.Equal(t, "until the town is built", told[0].Silenced.Reason)
+	require.Equal(t, http.StatusOK, c.ask(http.MethodPost, fmt.Sprintf("/rules/%d/state", id), contract.RuleMove{Version: told[0].Rules[0].Version, State: rule.Suspended, Reason: "tried"}, nil))
+	found, told = last()
+	assert.Empty(t, told)
+	assert.Equal(t, 1, found.Outdated)
+	require.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/runs/"+jsonOf(run.ID), nil, nil))
+	found, _ = last()
+	assert.Nil(t, found.Run)
+	assert.Empty(t, found.Findings)
+}
+
+func TestTheTrailIsVerified(t *testing.T) {
+	c := start(t)
+	told := func() contract.RunHit {
+		run := c.ended("/runs/trail", nil)
+		var hits contract.RunHits
+		require.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/runs/"+jsonOf(run.ID)+"/hits", nil, &hits))
+		require.Len(t, hits.Hits, 1)
+		return hits.Hits[0]
+	}
+	assert.Equal(t, contract.RunHitWhatIntact, told().What)
+	db, err := sql.Open("sqlite3", "file:"+c.file)
+	require.NoError(t, err)
+	_, err = db.ExecContext(t.Context(), "UPDATE trail SET note = 'x' WHERE id = 7")
+	require.NoError(t, errors.Join(err, db.Close()))
+	assert.Equal(t, contract.RunHitWhatUnfit, told().What)
+	assert.Equal(t, "entry 7 of the trail: it was changed, or the one before it.", told().Said)
 }
 
 func TestDaysAndAmountsOfMessagesAreWrittenAsThePersonDoes(t *testing.T) {

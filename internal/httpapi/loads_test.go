@@ -5,7 +5,6 @@ import (
 	"net/http"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -79,18 +78,10 @@ func TestALoadIsDoneOverHTTP(t *testing.T) {
 	assert.Equal(t, "Boatyard", l.Setups[0].Name)
 	setup.Found = "nonsense"
 	c.refused(http.MethodPut, "/loads/1", setup, http.StatusBadRequest, "bad-request")
-	ended := func(path string) (run contract.Run) {
-		require.Equal(t, http.StatusCreated, c.ask(http.MethodPost, path, nil, &run))
-		require.Eventually(t, func() bool {
-			return c.ask(http.MethodGet, "/runs/"+jsonOf(run.ID), nil, &run) == http.StatusOK && run.EndedAt != nil
-		}, time.Minute, 5*time.Millisecond)
-		require.Equal(t, contract.RunStateDone, run.State, run.Problem)
-		return run
-	}
-	assert.Equal(t, map[string]int{"add": 12}, ended("/loads/1/start").Counts)
-	assert.Equal(t, map[string]int{"same": 12}, ended("/loads/1/start").Counts)
+	assert.Equal(t, map[string]int{"add": 12}, c.ended("/loads/1/start", nil).Counts)
+	assert.Equal(t, map[string]int{"same": 12}, c.ended("/loads/1/start", nil).Counts)
 	c.refused(http.MethodGet, "/loads/1/refused", nil, http.StatusNotFound, "not-found")
-	assert.Equal(t, map[string]int{"withdrawn": 12}, ended("/runs/1/take-back").Counts)
+	assert.Equal(t, map[string]int{"withdrawn": 12}, c.ended("/runs/1/take-back", nil).Counts)
 	c.refused(http.MethodPost, "/runs/1/take-back", nil, http.StatusConflict, "nothing-to-take-back")
 	require.Equal(t, http.StatusNoContent, c.ask(http.MethodDelete, "/loads/1", nil, nil))
 	c.refused(http.MethodGet, "/loads/1", nil, http.StatusNotFound, "not-found")

@@ -178,7 +178,7 @@ type ServerInterface interface {
 	// FindingsOfRule The same of one rule, as it stands here; nothing is kept
 	// (POST /findings)
 	FindingsOfRule(ctx *echo.Context, params FindingsOfRuleParams) error
-	// FindingsInData What the saved records say about the rules: codes without a row, values that occur nowhere, rules that have not acted for a year
+	// FindingsInData What the last look over the saved records said about the rules, as far as it is: codes without a row, values that occur nowhere, records that fit no case, rules that have not acted for a year
 	// (GET /findings/data)
 	FindingsInData(ctx *echo.Context) error
 	// SilenceFinding Leave a finding as it is, with a reason, or take that back
@@ -511,12 +511,18 @@ type ServerInterface interface {
 	// StartExport Begin to write a whole list as CSV; the run keeps the file
 	// (POST /runs/export)
 	StartExport(ctx *echo.Context) error
+	// LookOverRecords Begin to look over all saved records for what they say about the rules
+	// (POST /runs/findings)
+	LookOverRecords(ctx *echo.Context) error
 	// StartMerge Begin to merge records; without apply it is only told what would happen. Records that are not posted are rewritten to name the survivor; what is posted keeps its number, which leads there
 	// (POST /runs/merge)
 	StartMerge(ctx *echo.Context) error
 	// StartProofs Begin to run every proof, and to measure which wrong versions of every rule they would notice
 	// (POST /runs/proofs)
 	StartProofs(ctx *echo.Context) error
+	// VerifyTrail Begin to look at every entry of the trail: whether one is missing or was changed
+	// (POST /runs/trail)
+	VerifyTrail(ctx *echo.Context) error
 	// RemoveRun Remove a run that has ended, with what it found
 	// (DELETE /runs/{id})
 	RemoveRun(ctx *echo.Context, id Identity) error
@@ -658,9 +664,6 @@ type ServerInterface interface {
 	// ExportTrail The entries of the trail as a file
 	// (GET /trail/export)
 	ExportTrail(ctx *echo.Context, params ExportTrailParams) error
-	// VerifyTrail Look at every entry of the trail
-	// (POST /trail/verify)
-	VerifyTrail(ctx *echo.Context) error
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx *echo.Context, params TryDocumentParams) error
@@ -4117,6 +4120,15 @@ func (w *ServerInterfaceWrapper) StartExport(ctx *echo.Context) error {
 	return err
 }
 
+// LookOverRecords converts echo context to params.
+func (w *ServerInterfaceWrapper) LookOverRecords(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.LookOverRecords(ctx)
+	return err
+}
+
 // StartMerge converts echo context to params.
 func (w *ServerInterfaceWrapper) StartMerge(ctx *echo.Context) error {
 	var err error
@@ -4132,6 +4144,15 @@ func (w *ServerInterfaceWrapper) StartProofs(ctx *echo.Context) error {
 
 	// Invoke the callback with all the unmarshaled arguments
 	err = w.Handler.StartProofs(ctx)
+	return err
+}
+
+// VerifyTrail converts echo context to params.
+func (w *ServerInterfaceWrapper) VerifyTrail(ctx *echo.Context) error {
+	var err error
+
+	// Invoke the callback with all the unmarshaled arguments
+	err = w.Handler.VerifyTrail(ctx)
 	return err
 }
 
@@ -5084,15 +5105,6 @@ func (w *ServerInterfaceWrapper) ExportTrail(ctx *echo.Context) error {
 	return err
 }
 
-// VerifyTrail converts echo context to params.
-func (w *ServerInterfaceWrapper) VerifyTrail(ctx *echo.Context) error {
-	var err error
-
-	// Invoke the callback with all the unmarshaled arguments
-	err = w.Handler.VerifyTrail(ctx)
-	return err
-}
-
 // TryDocument converts echo context to params.
 func (w *ServerInterfaceWrapper) TryDocument(ctx *echo.Context) error {
 	var err error
@@ -5374,6 +5386,8 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.POST(options.BaseURL+"/runs/export", wrapper.StartExport, options.OperationMiddlewares["startExport"]...)
 	router.POST(options.BaseURL+"/runs/proofs", wrapper.StartProofs, options.OperationMiddlewares["startProofs"]...)
 	router.POST(options.BaseURL+"/runs/breaks", wrapper.CountBreaks, options.OperationMiddlewares["countBreaks"]...)
+	router.POST(options.BaseURL+"/runs/findings", wrapper.LookOverRecords, options.OperationMiddlewares["lookOverRecords"]...)
+	router.POST(options.BaseURL+"/runs/trail", wrapper.VerifyTrail, options.OperationMiddlewares["verifyTrail"]...)
 	router.GET(options.BaseURL+"/breaks", wrapper.GetBreaks, options.OperationMiddlewares["getBreaks"]...)
 	router.GET(options.BaseURL+"/duplicates", wrapper.GetDuplicates, options.OperationMiddlewares["getDuplicates"]...)
 	router.DELETE(options.BaseURL+"/duplicates/:kind/definitions/:name", wrapper.RemoveDuplicateDefinition, options.OperationMiddlewares["removeDuplicateDefinition"]...)
@@ -5460,7 +5474,6 @@ func RegisterHandlersWithOptions(router EchoRouter, si ServerInterface, options 
 	router.GET(options.BaseURL+"/trail", wrapper.GetTrail, options.OperationMiddlewares["getTrail"]...)
 	router.GET(options.BaseURL+"/trail/export", wrapper.ExportTrail, options.OperationMiddlewares["exportTrail"]...)
 	router.POST(options.BaseURL+"/backup", wrapper.MakeBackup, options.OperationMiddlewares["makeBackup"]...)
-	router.POST(options.BaseURL+"/trail/verify", wrapper.VerifyTrail, options.OperationMiddlewares["verifyTrail"]...)
 
 }
 
@@ -7579,47 +7592,18 @@ type FindingsInDataResponseObject interface {
 	VisitFindingsInDataResponse(w http.ResponseWriter) error
 }
 
-type FindingsInData200ApplicationXNdjsonResponse struct {
-	Body          io.Reader
-	ContentLength int64
-}
+type FindingsInData200JSONResponse DataFindings
 
-func (response FindingsInData200ApplicationXNdjsonResponse) VisitFindingsInDataResponse(w http.ResponseWriter) error {
+func (response FindingsInData200JSONResponse) VisitFindingsInDataResponse(w http.ResponseWriter) error {
 
-	w.Header().Set("Content-Type", "application/x-ndjson")
-	if response.ContentLength != 0 {
-		w.Header().Set("Content-Length", fmt.Sprint(response.ContentLength))
-	}
-	w.WriteHeader(200)
-
-	if closer, ok := response.Body.(io.ReadCloser); ok {
-		defer closer.Close()
-	}
-	flusher, ok := w.(http.Flusher)
-	if !ok {
-		// If w doesn't support flushing, fall back to io.Copy.
-		_, err := io.Copy(w, response.Body)
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
 		return err
 	}
-	// text/event-stream messages are typically small; use a
-	// modest buffer and flush after each chunk so clients see
-	// events immediately instead of waiting on OS buffering.
-	buf := make([]byte, 4096)
-	for {
-		n, err := response.Body.Read(buf)
-		if n > 0 {
-			if _, writeErr := w.Write(buf[:n]); writeErr != nil {
-				return writeErr
-			}
-			flusher.Flush()
-		}
-		if err != nil {
-			if err == io.EOF {
-				return nil
-			}
-			return err
-		}
-	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(200)
+	_, err := buf.WriteTo(w)
+	return err
 }
 
 type FindingsInDatadefaultApplicationProblemPlusJSONResponse struct {
@@ -12008,6 +11992,44 @@ func (response StartExportdefaultApplicationProblemPlusJSONResponse) VisitStartE
 	return err
 }
 
+type LookOverRecordsRequestObject struct {
+}
+
+type LookOverRecordsResponseObject interface {
+	VisitLookOverRecordsResponse(w http.ResponseWriter) error
+}
+
+type LookOverRecords201JSONResponse Run
+
+func (response LookOverRecords201JSONResponse) VisitLookOverRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type LookOverRecordsdefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response LookOverRecordsdefaultApplicationProblemPlusJSONResponse) VisitLookOverRecordsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
 type StartMergeRequestObject struct {
 	Body *StartMergeJSONRequestBody
 }
@@ -12075,6 +12097,44 @@ type StartProofsdefaultApplicationProblemPlusJSONResponse struct {
 }
 
 func (response StartProofsdefaultApplicationProblemPlusJSONResponse) VisitStartProofsResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/problem+json")
+	w.WriteHeader(response.StatusCode)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type VerifyTrailRequestObject struct {
+}
+
+type VerifyTrailResponseObject interface {
+	VisitVerifyTrailResponse(w http.ResponseWriter) error
+}
+
+type VerifyTrail201JSONResponse Run
+
+func (response VerifyTrail201JSONResponse) VisitVerifyTrailResponse(w http.ResponseWriter) error {
+
+	var buf bytes.Buffer
+	if err := json.NewEncoder(&buf).Encode(response); err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.WriteHeader(201)
+	_, err := buf.WriteTo(w)
+	return err
+}
+
+type VerifyTraildefaultApplicationProblemPlusJSONResponse struct {
+	Body       Problem
+	StatusCode int
+}
+
+func (response VerifyTraildefaultApplicationProblemPlusJSONResponse) VisitVerifyTrailResponse(w http.ResponseWriter) error {
 
 	var buf bytes.Buffer
 	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
@@ -13998,44 +14058,6 @@ func (response ExportTraildefaultApplicationProblemPlusJSONResponse) VisitExport
 	return err
 }
 
-type VerifyTrailRequestObject struct {
-}
-
-type VerifyTrailResponseObject interface {
-	VisitVerifyTrailResponse(w http.ResponseWriter) error
-}
-
-type VerifyTrail200JSONResponse TrailVerified
-
-func (response VerifyTrail200JSONResponse) VisitVerifyTrailResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/json")
-	w.WriteHeader(200)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
-type VerifyTraildefaultApplicationProblemPlusJSONResponse struct {
-	Body       Problem
-	StatusCode int
-}
-
-func (response VerifyTraildefaultApplicationProblemPlusJSONResponse) VisitVerifyTrailResponse(w http.ResponseWriter) error {
-
-	var buf bytes.Buffer
-	if err := json.NewEncoder(&buf).Encode(response.Body); err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/problem+json")
-	w.WriteHeader(response.StatusCode)
-	_, err := buf.WriteTo(w)
-	return err
-}
-
 type TryDocumentRequestObject struct {
 	Params TryDocumentParams
 	Body   *TryDocumentJSONRequestBody
@@ -14391,7 +14413,7 @@ type StrictServerInterface interface {
 	// FindingsOfRule The same of one rule, as it stands here; nothing is kept
 	// (POST /findings)
 	FindingsOfRule(ctx context.Context, request FindingsOfRuleRequestObject) (FindingsOfRuleResponseObject, error)
-	// FindingsInData What the saved records say about the rules: codes without a row, values that occur nowhere, rules that have not acted for a year
+	// FindingsInData What the last look over the saved records said about the rules, as far as it is: codes without a row, values that occur nowhere, records that fit no case, rules that have not acted for a year
 	// (GET /findings/data)
 	FindingsInData(ctx context.Context, request FindingsInDataRequestObject) (FindingsInDataResponseObject, error)
 	// SilenceFinding Leave a finding as it is, with a reason, or take that back
@@ -14724,12 +14746,18 @@ type StrictServerInterface interface {
 	// StartExport Begin to write a whole list as CSV; the run keeps the file
 	// (POST /runs/export)
 	StartExport(ctx context.Context, request StartExportRequestObject) (StartExportResponseObject, error)
+	// LookOverRecords Begin to look over all saved records for what they say about the rules
+	// (POST /runs/findings)
+	LookOverRecords(ctx context.Context, request LookOverRecordsRequestObject) (LookOverRecordsResponseObject, error)
 	// StartMerge Begin to merge records; without apply it is only told what would happen. Records that are not posted are rewritten to name the survivor; what is posted keeps its number, which leads there
 	// (POST /runs/merge)
 	StartMerge(ctx context.Context, request StartMergeRequestObject) (StartMergeResponseObject, error)
 	// StartProofs Begin to run every proof, and to measure which wrong versions of every rule they would notice
 	// (POST /runs/proofs)
 	StartProofs(ctx context.Context, request StartProofsRequestObject) (StartProofsResponseObject, error)
+	// VerifyTrail Begin to look at every entry of the trail: whether one is missing or was changed
+	// (POST /runs/trail)
+	VerifyTrail(ctx context.Context, request VerifyTrailRequestObject) (VerifyTrailResponseObject, error)
 	// RemoveRun Remove a run that has ended, with what it found
 	// (DELETE /runs/{id})
 	RemoveRun(ctx context.Context, request RemoveRunRequestObject) (RemoveRunResponseObject, error)
@@ -14871,9 +14899,6 @@ type StrictServerInterface interface {
 	// ExportTrail The entries of the trail as a file
 	// (GET /trail/export)
 	ExportTrail(ctx context.Context, request ExportTrailRequestObject) (ExportTrailResponseObject, error)
-	// VerifyTrail Look at every entry of the trail
-	// (POST /trail/verify)
-	VerifyTrail(ctx context.Context, request VerifyTrailRequestObject) (VerifyTrailResponseObject, error)
 	// TryDocument Take a test document through the plan; nothing is kept
 	// (POST /try)
 	TryDocument(ctx context.Context, request TryDocumentRequestObject) (TryDocumentResponseObject, error)
@@ -20742,6 +20767,29 @@ func (sh *strictHandler) StartExport(ctx *echo.Context) error {
 	return nil
 }
 
+// LookOverRecords operation middleware
+func (sh *strictHandler) LookOverRecords(ctx *echo.Context) error {
+	var request LookOverRecordsRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.LookOverRecords(ctx.Request().Context(), request.(LookOverRecordsRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "LookOverRecords")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(LookOverRecordsResponseObject); ok {
+		return validResponse.VisitLookOverRecordsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
 // StartMerge operation middleware
 func (sh *strictHandler) StartMerge(ctx *echo.Context) error {
 	var request StartMergeRequestObject
@@ -20828,6 +20876,29 @@ func (sh *strictHandler) StartProofs(ctx *echo.Context) error {
 		return err
 	} else if validResponse, ok := response.(StartProofsResponseObject); ok {
 		return validResponse.VisitStartProofsResponse(ctx.Response())
+	} else if response != nil {
+		return fmt.Errorf("unexpected response type: %T", response)
+	}
+	return nil
+}
+
+// VerifyTrail operation middleware
+func (sh *strictHandler) VerifyTrail(ctx *echo.Context) error {
+	var request VerifyTrailRequestObject
+
+	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
+		return sh.ssi.VerifyTrail(ctx.Request().Context(), request.(VerifyTrailRequestObject))
+	}
+	for _, middleware := range sh.middlewares {
+		handler = middleware(handler, "VerifyTrail")
+	}
+
+	response, err := handler(ctx, request)
+
+	if err != nil {
+		return err
+	} else if validResponse, ok := response.(VerifyTrailResponseObject); ok {
+		return validResponse.VisitVerifyTrailResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}
@@ -22476,29 +22547,6 @@ func (sh *strictHandler) ExportTrail(ctx *echo.Context, params ExportTrailParams
 		return err
 	} else if validResponse, ok := response.(ExportTrailResponseObject); ok {
 		return validResponse.VisitExportTrailResponse(ctx.Response())
-	} else if response != nil {
-		return fmt.Errorf("unexpected response type: %T", response)
-	}
-	return nil
-}
-
-// VerifyTrail operation middleware
-func (sh *strictHandler) VerifyTrail(ctx *echo.Context) error {
-	var request VerifyTrailRequestObject
-
-	handler := func(ctx *echo.Context, request interface{}) (interface{}, error) {
-		return sh.ssi.VerifyTrail(ctx.Request().Context(), request.(VerifyTrailRequestObject))
-	}
-	for _, middleware := range sh.middlewares {
-		handler = middleware(handler, "VerifyTrail")
-	}
-
-	response, err := handler(ctx, request)
-
-	if err != nil {
-		return err
-	} else if validResponse, ok := response.(VerifyTrailResponseObject); ok {
-		return validResponse.VisitVerifyTrailResponse(ctx.Response())
 	} else if response != nil {
 		return fmt.Errorf("unexpected response type: %T", response)
 	}

@@ -26,10 +26,10 @@ func (s *server) ExportTrail(ctx context.Context, r ExportTrailRequestObject) (E
 	return ExportTrail200ApplicationXNdjsonResponse{Body: body}, err
 }
 
-// VerifyTrail looks at every entry.
+// VerifyTrail begins to look at every entry.
 func (s *server) VerifyTrail(ctx context.Context, _ VerifyTrailRequestObject) (VerifyTrailResponseObject, error) {
 	v, err := s.app.Trail.Verify(ctx)
-	return VerifyTrail200JSONResponse(v), err
+	return VerifyTrail201JSONResponse(v), err
 }
 
 // MakeBackup makes a backup.

@@ -63,7 +63,7 @@ func (s *Store) Sound(ctx context.Context, heads map[int64][]byte) (found []Unso
 	if err := s.counted(ctx, say); err != nil {
 		return found, err
 	}
-	if _, err := s.VerifyTrail(ctx, heads); err != nil {
+	if _, err := s.VerifyTrail(ctx, heads, nil); err != nil {
 		broken, is := IsTrailBroken(err)
 		if !is {
 			return found, err

@@ -11,6 +11,8 @@ import (
 	"fmt"
 	"strings"
 
+	"gorm.io/gorm"
+
 	"codicil/core/record"
 	"codicil/internal/actor"
 )
@@ -219,20 +221,15 @@ func (e *TrailBrokenError) Error() string {
 // trailPage is how many entries are read at once.
 const trailPage = 1_000
 
-// VerifyTrail looks at every entry: heads are those that were kept outside, by the ID of their entry. The error is a
-// TrailBrokenError for the first entry that does not fit. Cost: the whole trail once, a page of it in memory.
-func (s *Store) VerifyTrail(ctx context.Context, heads map[int64][]byte) (head TrailHead, err error) {
-	inside, err := s.TrailHead(ctx)
-	if err != nil {
-		return head, err
-	}
-	for {
+// VerifyTrail looks at every entry: heads are those that were kept outside, by the ID of their entry; told is called now and
+// then with how far it is, and may be nil. What others write meanwhile is looked at too. The error is a TrailBrokenError for the
+// first entry that does not fit, or that of told. Cost: the whole trail once, a page of it in memory.
+func (s *Store) VerifyTrail(ctx context.Context, heads map[int64][]byte, told func(TrailHead) error) (head TrailHead, err error) {
+	inside := trailEnd{More: true}
+	for inside.More {
 		var page []TrailEntry
 		if err := s.db.WithContext(ctx).Where("id > ?", head.Last).Order("id").Limit(trailPage).Find(&page).Error; err != nil {
 			return head, err
-		}
-		if len(page) == 0 {
-			break
 		}
 		for i := range page {
 			e := &page[i]
@@ -246,6 +243,14 @@ func (s *Store) VerifyTrail(ctx context.Context, heads map[int64][]byte) (head T
 			}
 			head = TrailHead{e.ID, e.Chain}
 		}
+		if told != nil {
+			if err := told(head); err != nil {
+				return head, err
+			}
+		}
+		if inside, err = s.trailEnd(ctx, head.Last); err != nil {
+			return head, err
+		}
 	}
 	for id := range heads {
 		if id > head.Last {
@@ -256,6 +261,20 @@ func (s *Store) VerifyTrail(ctx context.Context, heads map[int64][]byte) (head T
 		return head, &TrailBrokenError{min(head.Last, inside.Last) + 1, fmt.Sprintf("the file tells that the last entry is %d, and it is %d", inside.Last, head.Last)}
 	}
 	return head, nil
+}
+
+// trailEnd is the head of the trail, and whether there are entries after one, both at one moment.
+type trailEnd struct {
+	TrailHead
+	More bool
+}
+
+func (s *Store) trailEnd(ctx context.Context, after int64) (end trailEnd, err error) {
+	found := s.db.WithContext(ctx).Raw("SELECT last, chain, EXISTS (SELECT 1 FROM trail WHERE id > ?) AS more FROM trail_head WHERE id = 1", after).Scan(&end)
+	if found.Error == nil && found.RowsAffected == 0 {
+		return end, gorm.ErrRecordNotFound
+	}
+	return end, found.Error
 }
 
 // IsTrailBroken tells whether an error says where the trail is broken.

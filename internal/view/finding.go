@@ -29,7 +29,7 @@ func Finding(f *finding.Finding, kind *record.Kind, w rule.Wording) contract.Fin
 
 // FoundRule shows a rule that a finding is about.
 func FoundRule(c *rule.Compiled, w rule.Wording) contract.FoundRule {
-	return contract.FoundRule{ID: c.ID, Name: c.Name, Sentence: rule.Sentence(c, w), Companies: list(c.Scope.Companies), Types: list(c.Scope.Types)}
+	return contract.FoundRule{ID: c.ID, Version: c.Version, Name: c.Name, Sentence: rule.Sentence(c, w), Companies: list(c.Scope.Companies), Types: list(c.Scope.Types)}
 }
 
 func list(keys []string) []string { return append([]string{}, keys...) }

@@ -71,7 +71,7 @@ func TestBackupsAreMadeByASchedule(t *testing.T) {
 		kept[h.Last] = h.Chain
 	}
 	assert.NotEmpty(t, kept)
-	_, err = s.VerifyTrail(t.Context(), kept)
+	_, err = s.VerifyTrail(t.Context(), kept, nil)
 	require.NoError(t, err)
 
 	// What cannot be made is said, and in the trail.

@@ -2,6 +2,7 @@ package findings
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -18,6 +19,7 @@ import (
 	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/runs"
 	"codicil/internal/clock"
 	"codicil/internal/contract"
 	"codicil/internal/view"
@@ -26,53 +28,131 @@ import (
 // quiet is how long a rule may not act before it is told.
 const quiet = 365 * 24 * time.Hour
 
-// Data looks over the saved records: for codes that rules look up without finding a row, for values
-// that conditions name and no record has, for records that fit no case, and for rules that have not
-// given a value for a year. write is told how far the look is, and then what is found. Cost: every
-// record is judged once as it stands, on all processors; some of them in memory.
-func (s *Service) Data(ctx context.Context, write func(any) error) error {
+// Look begins a run that looks over the saved records: for codes that rules look up without finding a row, for values that
+// conditions name and no record has, for records that fit no case, and for rules that have not given a value for a year. Cost:
+// every record that who asks may see is judged once as it stands, on all processors; some of them in memory.
+func (s *Service) Look(ctx context.Context) (contract.Run, error) {
 	if err := access.Need(ctx, actor.RulesRead); err != nil {
-		return err
+		return contract.Run{}, err
 	}
+	r, err := s.runs.Start(ctx, string(contract.RunWhatFindings), "all records", runs.Subject{}, s.work)
+	return runs.Shown(&r), err
+}
+
+func (s *Service) work(ctx context.Context, w *runs.Writer) error {
 	ref, err := s.base.Cache.Seen(ctx)
 	if err != nil {
 		return err
 	}
-	progress := contract.FindingProgress{}
+	total := 0
 	for i := range ref.Kinds {
 		count, err := s.base.Store.CountRecords(ctx, ref.Kinds[i].Key, access.Scope(ctx))
 		if err != nil {
 			return err
 		}
-		progress.Total += count
+		total += count
 	}
-	if err := write(progress); err != nil {
-		return err
-	}
-	t, err := s.teller(ctx, ref, func(f contract.Finding) error { return write(f) })
+	w.Total(total)
+	done, counts := 0, runs.Counts{"findings": 0}
+	t, err := s.teller(ctx, ref, func(f contract.Finding) error {
+		counts["findings"]++
+		f.Silenced = nil // it is told as it is when somebody reads it
+		hit := contract.RunHit{Kind: f.Kind, What: contract.RunHitWhatFinding, Title: f.Rules[0].Name, Rule: f.Rules[0].ID, Said: f.Message, Told: f.Message, Changes: []contract.ValueChange{}, Finding: &f}
+		w.Found(0, hit)
+		return w.Came(ctx, done, counts)
+	})
 	if err != nil {
 		return err
 	}
 	for i := range ref.Kinds {
-		kind := &ref.Kinds[i]
-		shown, err := s.over(ctx, t, kind, func() error {
-			if progress.Done++; progress.Done%200 == 0 {
-				return write(progress)
+		shown, err := s.over(ctx, t, &ref.Kinds[i], func() error {
+			if done++; done%toldEach != 0 {
+				return nil
 			}
-			return nil
+			return w.Came(ctx, done, counts)
 		})
 		if err != nil {
 			return err
 		}
-		if err := shown.tell(); err != nil {
+		if err := errors.Join(shown.tell(), t.failed); err != nil {
 			return err
 		}
-		if t.failed != nil {
-			return t.failed
+	}
+	w.Total(done) // records come and go meanwhile
+	return w.Came(ctx, done, counts)
+}
+
+// toldEach is after how many records a look tells how far it is.
+const toldEach = 200
+
+// Data tells what the last look over the saved records found that who asks may see, with what was silenced since; what it found
+// of rules that have changed since is left out. Cost: the rules, the runs that are kept, and what was found: some of each rule, and
+// at most mostMissed codes of a kind.
+func (s *Service) Data(ctx context.Context) (contract.DataFindings, error) {
+	found := contract.DataFindings{Findings: []contract.Finding{}}
+	if err := access.Need(ctx, actor.RulesRead); err != nil {
+		return found, err
+	}
+	all, err := s.runs.List(ctx)
+	if err != nil {
+		return found, err
+	}
+	last := slices.IndexFunc(all, func(r contract.Run) bool { return r.What == contract.RunWhatFindings })
+	if last < 0 {
+		return found, nil
+	}
+	found.Run = &all[last]
+	silences, err := s.base.Store.Silences(ctx)
+	if err != nil {
+		return found, err
+	}
+	now, err := s.asFound(ctx)
+	if err != nil {
+		return found, err
+	}
+	for after := ""; ; {
+		page, err := s.runs.Hits(ctx, found.Run.ID, after, mostMissed)
+		if err != nil {
+			return found, err
+		}
+		for _, h := range page.Hits {
+			if h.Finding == nil {
+				continue
+			}
+			if !now(h.Finding) {
+				found.Outdated++
+				continue
+			}
+			if silence, silenced := silences[h.Finding.Key]; silenced {
+				h.Finding.Silenced = view.Silenced(silence.Reason, silence.By)
+			}
+			found.Findings = append(found.Findings, *h.Finding)
+		}
+		if after = page.Next; after == "" {
+			return found, nil
 		}
 	}
-	progress.Done = progress.Total
-	return write(progress)
+}
+
+// asFound tells of findings whether their rules are as they were found.
+func (s *Service) asFound(ctx context.Context) (func(*contract.Finding) bool, error) {
+	ref, err := s.base.Cache.Seen(ctx)
+	if err != nil {
+		return nil, err
+	}
+	versions := map[int64]int{}
+	for i := range ref.Kinds {
+		book, err := s.base.Cache.SeenBook(ctx, ref.Kinds[i].Key)
+		if err != nil {
+			return nil, err
+		}
+		for _, c := range book.Rules {
+			versions[c.ID] = c.Version
+		}
+	}
+	return func(f *contract.Finding) bool {
+		return !slices.ContainsFunc(f.Rules, func(r contract.FoundRule) bool { return versions[r.ID] != r.Version })
+	}, nil
 }
 
 // sight is what the records of a kind show of its rules.
@@ -270,6 +350,7 @@ func (v *sight) hasOther(key string) bool {
 // tell tells what the records showed.
 func (v *sight) tell() error {
 	wording := v.ref.Wording(v.kind, actor.Of(v.ctx).Format)
+	days := view.Days(actor.Of(v.ctx).Format)
 	say := func(code, part string, c *rule.Compiled, message string) {
 		shown := contract.Finding{
 			Key: finding.KeyOf(code, v.kind.Key, "", []int64{c.ID}, part), Code: code, Sort: inData, Kind: v.kind.Key, Family: string(c.Family),
@@ -303,7 +384,7 @@ func (v *sight) tell() error {
 		if c.State != rule.InForce || !c.Sound() || !gives || !known || v.now.Sub(since) < quiet || v.gave[c.ID] || v.unknown[c.Field] {
 			continue
 		}
-		say("not-acted", "", c, fmt.Sprintf("%s has given no value of a record for a year; it stands as it is since %s", c.Label(), since.Format(time.DateOnly)))
+		say("not-acted", "", c, fmt.Sprintf("%s has given no value of a record for a year; it stands as it is since %s", c.Label(), days(record.Day(since.Format(time.DateOnly)))))
 	}
 	return v.failed
 }

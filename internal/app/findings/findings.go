@@ -22,6 +22,7 @@ import (
 	"codicil/internal/actor"
 	"codicil/internal/app/commit"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/runs"
 	"codicil/internal/cache"
 	"codicil/internal/contract"
 	"codicil/internal/fault"
@@ -32,11 +33,14 @@ import (
 // Service serves these use cases.
 type Service struct {
 	base *judging.Service
+	runs *runs.Service
 	keep *kept
 }
 
 // New returns the use cases.
-func New(j *judging.Service) *Service { return &Service{j, &kept{kinds: map[string]*ofKind{}}} }
+func New(j *judging.Service, r *runs.Service) *Service {
+	return &Service{j, r, &kept{kinds: map[string]*ofKind{}}}
+}
 
 // kept holds what was found by kind, for one version of the rule book each.
 type kept struct {

@@ -408,6 +408,7 @@ func (s *Service) Get(ctx context.Context, id int64) (contract.Run, error) {
 var takes = map[contract.RunWhat]actor.Permission{
 	contract.RunWhatExport: actor.RecordsExport, contract.RunWhatDuplicates: actor.RecordsRead,
 	contract.RunWhatImpact: actor.RulesRead, contract.RunWhatReplay: actor.RulesRead, contract.RunWhatProofs: actor.RulesRead, contract.RunWhatBreaks: actor.RulesRead,
+	contract.RunWhatFindings: actor.RulesRead, contract.RunWhatTrail: actor.TrailRead,
 }
 
 // Seen tells whether who asks may see a run: they started it, or they may do what it does in all companies in which it does it.

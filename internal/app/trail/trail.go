@@ -7,6 +7,7 @@ import (
 	"context"
 	"encoding/hex"
 	"encoding/json"
+	"fmt"
 	"io"
 	"strconv"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"codicil/internal/access"
 	"codicil/internal/actor"
 	"codicil/internal/app/judging"
+	"codicil/internal/app/runs"
 	"codicil/internal/contract"
 	"codicil/internal/exchange"
 	"codicil/internal/fault"
@@ -25,10 +27,11 @@ import (
 // Service serves these use cases.
 type Service struct {
 	base *judging.Service
+	runs *runs.Service
 }
 
 // New returns the use cases.
-func New(j *judging.Service) *Service { return &Service{j} }
+func New(j *judging.Service, r *runs.Service) *Service { return &Service{j, r} }
 
 var notFormat = notice.Define("trail-not-format", "the trail is taken out as csv or ndjson")
 
@@ -151,16 +154,39 @@ func (s *Service) Noted(ctx context.Context, what, kind, key string) error {
 	})
 }
 
-// Verify looks at every entry. Cost: the whole trail once.
-func (s *Service) Verify(ctx context.Context) (contract.TrailVerified, error) {
+// Verify begins a run that looks at every entry. Cost: the whole trail once.
+func (s *Service) Verify(ctx context.Context) (contract.Run, error) {
 	if err := access.Need(ctx, actor.TrailRead); err != nil {
-		return contract.TrailVerified{}, err
+		return contract.Run{}, err
 	}
-	head, err := s.base.Store.VerifyTrail(ctx, nil)
-	told := contract.TrailVerified{Whole: err == nil, Entries: head.Last, Chain: hex.EncodeToString(head.Chain)}
-	if broken, is := store.IsTrailBroken(err); is {
-		told.Why = broken.Error()
-		return told, nil
+	r, err := s.runs.Start(ctx, string(contract.RunWhatTrail), "every entry", runs.Subject{}, s.verify)
+	return runs.Shown(&r), err
+}
+
+func (s *Service) verify(ctx context.Context, w *runs.Writer) error {
+	end, err := s.base.Store.TrailHead(ctx)
+	if err != nil {
+		return err
 	}
-	return told, err
+	w.Total(int(end.Last))
+	counts, done := runs.Counts{}, 0
+	head, err := s.base.Store.VerifyTrail(ctx, nil, func(h store.TrailHead) error {
+		done = int(h.Last)
+		counts["entries"] = done
+		return w.Came(ctx, done, counts)
+	})
+	broken, is := store.IsTrailBroken(err)
+	if err != nil && !is {
+		return err
+	}
+	found := contract.RunHit{What: contract.RunHitWhatIntact, Title: fmt.Sprintf("Entry %d", head.Last), Said: fmt.Sprintf("It is the last, and closes with %x.", head.Chain), Changes: []contract.ValueChange{}}
+	if is {
+		found.What, found.Title, found.Said = contract.RunHitWhatUnfit, fmt.Sprintf("Entry %d", broken.ID), broken.Error()+"."
+		counts["unfit"]++
+	} else {
+		w.Total(done) // entries came meanwhile
+	}
+	found.Told = found.Said
+	w.Found(0, found)
+	return w.Came(ctx, done, counts)
 }

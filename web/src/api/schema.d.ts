@@ -1918,6 +1918,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/runs/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to look over all saved records for what they say about the rules */
+        post: operations["lookOverRecords"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/runs/trail": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin to look at every entry of the trail: whether one is missing or was changed */
+        post: operations["verifyTrail"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/breaks": {
         parameters: {
             query?: never;
@@ -2494,7 +2528,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the saved records say about the rules: codes without a row, values that occur nowhere, rules that have not acted for a year */
+        /** What the last look over the saved records said about the rules, as far as it is: codes without a row, values that occur nowhere, records that fit no case, rules that have not acted for a year */
         get: operations["findingsInData"];
         put?: never;
         post?: never;
@@ -3143,23 +3177,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/trail/verify": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Look at every entry of the trail */
-        post: operations["verifyTrail"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
@@ -3541,14 +3558,6 @@ export interface components {
             entries: components["schemas"]["TrailEntry"][];
             /** @description The place after the last; empty at the end */
             next: string;
-        };
-        TrailVerified: {
-            whole: boolean;
-            /** Format: int64 */
-            entries: number;
-            chain: string;
-            /** @description What does not fit, and where */
-            why?: string;
         };
         Catalog: {
             program: components["schemas"]["Program"];
@@ -4664,16 +4673,18 @@ export interface components {
             /** @description Of a replay: what it read when it was posted is not known */
             unknown?: boolean;
             /**
-             * @description ease: it is no longer refused, or asked a reason for; merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
+             * @description finding: what the saved records say about a rule; intact, unfit: every entry of the trail is there as it was written, or the first that is not; ease: it is no longer refused, or asked a reason for; merge: a record that is merged; names: a rule or table that names one; fail: a proof that fails; weak: a rule of which no proof notices some wrong versions; add, same, skip: what becomes of a row; withdrawn, restored, stays: what became of a record that a load wrote
              * @enum {string}
              */
-            what: "refuse" | "confirm" | "advise" | "ease" | "change" | "fail" | "weak" | "add" | "same" | "skip" | "withdrawn" | "restored" | "stays" | "merge" | "names";
+            what: "refuse" | "confirm" | "advise" | "ease" | "change" | "fail" | "weak" | "add" | "same" | "skip" | "withdrawn" | "restored" | "stays" | "merge" | "names" | "finding" | "intact" | "unfit";
             /** @description The messages, and the values that change */
             told: string;
             /** @description The messages alone */
             said: string;
             /** @description Its values before and after */
             changes: components["schemas"]["ValueChange"][];
+            /** @description Of a look over the records: what it found, not told whether it is silenced */
+            finding?: components["schemas"]["Finding"];
         };
         RunHits: {
             hits: components["schemas"]["RunHit"][];
@@ -4699,10 +4710,10 @@ export interface components {
             /** Format: int64 */
             id: number;
             /**
-             * @description duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check; learn: rules that saved records bear out
+             * @description findings: what saved records say about the rules; trail: every entry of the trail looked at; duplicates: records that are duplicates; merge-check: what merging would do; merge: records merged; impact: what a rule would do to existing records; replay: what a codicil would do to them and to what was posted; proofs: every proof, and what the proofs would notice; export: a list as a file; load-check: the rows of a file taken through the rules; load: the same, saved; derive-check: values of records derived again by the rules of now; derive: the same, saved; take-back: what a run wrote, taken back; breaks: saved records that break a check; learn: rules that saved records bear out
              * @enum {string}
              */
-            what: "impact" | "replay" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back" | "breaks" | "learn" | "duplicates" | "merge-check" | "merge";
+            what: "impact" | "replay" | "proofs" | "export" | "load-check" | "load" | "derive-check" | "derive" | "take-back" | "breaks" | "learn" | "duplicates" | "merge-check" | "merge" | "findings" | "trail";
             title: string;
             state: components["schemas"]["RunState"];
             /**
@@ -4734,7 +4745,7 @@ export interface components {
             takesBack?: number;
             /** @description It is about the rule as it was being changed */
             changed?: boolean;
-            /** @description What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records; loads: add, change, same, skip, confirm, refuse; taken back: withdrawn, restored, stays */
+            /** @description What it has counted so far. impact: looked, refused, changed; proofs: passed, failed, versions, noticed; export: records; findings: records, findings; trail: entries, unfit; loads: add, change, same, skip, confirm, refuse; taken back: withdrawn, restored, stays */
             counts?: {
                 [key: string]: number;
             };
@@ -5364,6 +5375,7 @@ export interface components {
         FoundRule: {
             /** Format: int64 */
             id: number;
+            version: number;
             name: string;
             sentence: string;
             companies: string[];
@@ -5399,10 +5411,12 @@ export interface components {
             /** @description Why it is left as it is; empty: that is taken back */
             reason: string;
         };
-        FindingProgress: {
-            /** @description Records that were looked at */
-            done: number;
-            total: number;
+        DataFindings: {
+            /** @description How many are left out, as their rule has changed since */
+            outdated: number;
+            /** @description The look that found them; missing: nobody has looked yet, or its run is not kept any more */
+            run?: components["schemas"]["Run"];
+            findings: components["schemas"]["Finding"][];
         };
         Plan: {
             /** @description The path of fields that wait for each other */
@@ -10383,6 +10397,48 @@ export interface operations {
             default: components["responses"]["Failure"];
         };
     };
+    lookOverRecords: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
+    verifyTrail: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description It has begun */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Run"];
+                };
+            };
+            default: components["responses"]["Failure"];
+        };
+    };
     getBreaks: {
         parameters: {
             query: {
@@ -11397,13 +11453,13 @@ export interface operations {
         };
         requestBody?: never;
         responses: {
-            /** @description Lines of JSON: how far the look is (FindingProgress), then one for each finding (Finding) */
+            /** @description What it found */
             200: {
                 headers: {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/x-ndjson": string;
+                    "application/json": components["schemas"]["DataFindings"];
                 };
             };
             default: components["responses"]["Failure"];
@@ -12509,27 +12565,6 @@ export interface operations {
                 };
                 content: {
                     "application/zstd": string;
-                };
-            };
-            default: components["responses"]["Failure"];
-        };
-    };
-    verifyTrail: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description Whether it is whole */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["TrailVerified"];
                 };
             };
             default: components["responses"]["Failure"];

@@ -1,8 +1,9 @@
-import { computed, ref, type ComputedRef, type InjectionKey } from "vue";
+import { computed, type ComputedRef, type InjectionKey } from "vue";
 import { api, type Finding, type RuleChange } from "@/api/client";
 import { readLines } from "@/api/lines";
-import { change, useLines } from "@/queries/client";
+import { change, useAsked, useLines } from "@/queries/client";
 import { format } from "@/queries/format";
+import { often, works } from "@/queries/runs";
 import { useWhileTyping } from "@/queries/whileTyping";
 
 /** What is found about the rules of a kind, or with "" about all rules and tables; undefined asks nothing. */
@@ -53,43 +54,13 @@ export async function silence(f: Finding, reason: string) {
   await change(api.POST("/findings/silence", { body: { key: f.key, reason } }));
 }
 
-/** A look over the saved records, which somebody asks for and can stop. */
-export function useDataLook() {
-  const found = ref<Finding[]>();
-  const done = ref(0);
-  const total = ref(0);
-  const problem = ref("");
-  const looking = ref(false);
-  let stopper: AbortController | undefined;
+/** What the last look over the saved records found, asked for again as long as it goes on. */
+export const useDataFindings = () =>
+  useAsked(
+    () => ["findings", "data", { ...format }],
+    (signal) => api.GET("/findings/data", { signal }),
+    { often: (found) => (works(found.run) ? often : false) },
+  );
 
-  async function look() {
-    stopper?.abort();
-    const mine = (stopper = new AbortController());
-    const list: Finding[] = [];
-    done.value = total.value = 0;
-    problem.value = "";
-    looking.value = true;
-    try {
-      await readLines(
-        "/findings/data",
-        { method: "GET", signal: mine.signal },
-        (line) => {
-          const said = line as Finding & { done?: number; total?: number };
-          if (said.done === undefined) list.push(said);
-          else [done.value, total.value] = [said.done, said.total!];
-        },
-        () => (found.value = [...list]),
-      );
-      found.value = list;
-    } catch (error) {
-      if (!mine.signal.aborted) problem.value = (error as Error).message;
-    } finally {
-      if (mine === stopper) looking.value = false;
-    }
-  }
-  function stop() {
-    stopper?.abort();
-    looking.value = false;
-  }
-  return { found, done, total, problem, looking, look, stop };
-}
+/** Begins a look over all saved records. */
+export const lookOverRecords = () => change(api.POST("/runs/findings"));

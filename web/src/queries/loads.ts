@@ -30,6 +30,9 @@ export const outcomes: Record<string, string> = {
   names: "Rules and tables to change",
   left: "Not compared with all",
   more: "Not listed",
+  findings: "Findings",
+  entries: "Entries",
+  unfit: "Changed or missing",
 };
 /** The same before anything is loaded. */
 export const expected: Record<string, string> = {

@@ -77,7 +77,8 @@ export const useTrail = (q: () => TrailAsked) =>
       api.GET("/trail", { params: { query: { ...asked(q()), after: after || undefined } }, signal }),
     (page) => page.entries,
   );
-export const verifyTrail = () => change(api.POST("/trail/verify"));
+/** Begins to look at every entry of the trail. */
+export const verifyTrail = () => change(api.POST("/runs/trail"));
 /** Where the entries that are shown are taken out as a file. */
 export function trailFile(q: TrailAsked, as: "csv" | "ndjson"): string {
   const query = new URLSearchParams({ as });

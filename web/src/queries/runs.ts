@@ -22,6 +22,8 @@ export const runTitles: Record<Run["what"], string> = {
   duplicates: "Duplicates",
   "merge-check": "Merging, looked at",
   merge: "Merged",
+  findings: "Findings in the records",
+  trail: "Trail verified",
 };
 export const runTitle = (run: Run) => `${runTitles[run.what]}: ${run.title}`;
 
@@ -38,7 +40,7 @@ export const runStates: Record<Run["state"], string> = {
 export const works = (run: Run | undefined) => run?.state === "waiting" || run?.state === "running";
 
 /** How often a run that works is asked how far it is, in milliseconds. */
-const often = 400;
+export const often = 400;
 
 /** A run, asked for again as long as it works. */
 export function useRun(id: () => number | undefined) {

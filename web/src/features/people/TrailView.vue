@@ -1,14 +1,16 @@
 <script setup lang="ts">
 import { recordPlace } from "@/api/address";
 import { refDebounced } from "@vueuse/core";
-import { reactive, ref, toRef } from "vue";
+import { computed, reactive, ref, toRef } from "vue";
 import { RouterLink } from "vue-router";
 import { useAttempt } from "@/queries/attempt";
 import { useCatalog } from "@/queries/catalog";
 import { count, inSentence, moment } from "@/queries/format";
 import { trailFile, useTrail, verifyTrail, type TrailEntry } from "@/queries/people";
+import { runStates, stopRun, useHits, useRun, works } from "@/queries/runs";
 import DateInput from "@/ui/DateInput.vue";
 import MoreRows from "@/ui/MoreRows.vue";
+import RunProgress from "@/ui/RunProgress.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 
 /** What was done, by whom and from where. */
@@ -18,8 +20,12 @@ const q = reactive({ search: "", person: "", from: "", to: "" });
 const search = refDebounced(toRef(q, "search"), 250);
 const asked = () => ({ ...q, search: search.value });
 const trail = useTrail(asked);
-const verified = ref<{ whole: boolean; entries: number; why?: string }>();
-const verify = () => tried.attempt(async () => (verified.value = await verifyTrail()));
+const id = ref<number>();
+const run = useRun(() => id.value);
+const hits = useHits(() => run.data, 1);
+const verified = computed(() => (run.data && !works(run.data) ? hits.data?.[0] : undefined));
+const verify = () => tried.attempt(async () => (id.value = (await verifyTrail()).id));
+const stop = () => tried.attempt(() => stopRun(id.value!));
 
 const kindName = (e: TrailEntry) => inSentence(catalog.entry(e.kind)?.kind.label) ?? e.kind;
 function link(e: TrailEntry): string {
@@ -55,13 +61,21 @@ function link(e: TrailEntry): string {
       <span class="spring" />
       <a class="button" :href="trailFile(asked(), 'csv')" download="trail.csv">CSV</a>
       <a class="button" :href="trailFile(asked(), 'ndjson')" download="trail.ndjson">NDJSON</a>
-      <button type="button" class="button" :disabled="tried.busy" @click="verify">Verify</button>
+      <template v-if="works(run.data)">
+        <RunProgress role="status" :run="run.data!" />
+        <button type="button" class="button" :disabled="tried.busy" @click="stop">Stop</button>
+      </template>
+      <button v-else type="button" class="button" :disabled="tried.busy" @click="verify">Verify</button>
     </div>
-    <p v-if="verified?.whole" role="status">
-      The trail is whole: each of its {{ count(verified.entries) }} entries carries the hash of the one
-      before.
+    <p v-if="verified?.what === 'intact'" role="status">
+      The trail is whole: each of its {{ count(run.data!.done) }} entries carries the hash of the one before.
     </p>
-    <TroubleNote v-else-if="verified" :problem="`The trail is not whole: ${verified.why}`" />
+    <TroubleNote v-else-if="verified" :problem="`The trail is not whole: ${verified.said}`" />
+    <p v-else-if="run.data && !works(run.data) && run.data.state !== 'done'" role="status" class="quiet">
+      {{ runStates[run.data.state] }} after {{ count(run.data.done) }} of {{ count(run.data.total) }} entries
+      {{ run.data.problem }}
+    </p>
+    <TroubleNote :problem="run.problem" />
     <TroubleNote v-bind="tried.trouble" />
     <TroubleNote :problem="trail.problem" :retry="trail.reload" />
     <table v-if="trail.data?.length" class="ledger" aria-label="Entries of the trail">

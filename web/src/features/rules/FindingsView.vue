@@ -1,24 +1,30 @@
 <script setup lang="ts">
-import { computed, onUnmounted } from "vue";
+import { computed } from "vue";
 import { RouterLink, useRoute, useRouter } from "vue-router";
 import type { Finding } from "@/api/client";
 import FindingItem from "@/features/rules/FindingItem.vue";
 import ListExport from "@/ui/ListExport.vue";
+import RunProgress from "@/ui/RunProgress.vue";
 import SelectBox from "@/ui/SelectBox.vue";
 import TroubleNote from "@/ui/TroubleNote.vue";
 import { useList } from "@/ui/list";
 import { useCatalog } from "@/queries/catalog";
-import { useDataLook, useFindings } from "@/queries/findings";
-import { count } from "@/queries/format";
+import { useAttempt } from "@/queries/attempt";
+import { lookOverRecords, useDataFindings, useFindings } from "@/queries/findings";
+import { count, moment } from "@/queries/format";
 import { useDrift } from "@/queries/learned";
+import { runStates, stopRun, works } from "@/queries/runs";
 
 /** What can be said about rules and tables before somebody meets it. */
 const catalog = useCatalog();
 const route = useRoute();
 const router = useRouter();
 const found = useFindings(() => "");
-const data = useDataLook();
-onUnmounted(data.stop);
+const data = useDataFindings();
+const run = computed(() => data.data?.run);
+const tried = useAttempt();
+const look = () => tried.attempt(lookOverRecords);
+const stop = () => tried.attempt(() => stopRun(run.value!.id));
 
 const drift = useDrift();
 const drifted = computed(() =>
@@ -36,7 +42,7 @@ const kinds = computed(() => [
   ...(catalog.catalog?.kinds ?? []).map((k) => ({ value: k.kind.key, label: k.kind.plural })),
 ]);
 const all = computed<Finding[]>(() =>
-  [...(found.data ?? []), ...(data.found.value ?? [])].filter((f) => !kind.value || f.kind === kind.value),
+  [...(found.data ?? []), ...(data.data?.findings ?? [])].filter((f) => !kind.value || f.kind === kind.value),
 );
 const open = computed(() => all.value.filter((f) => !f.silenced));
 const silenced = computed(() => all.value.filter((f) => f.silenced));
@@ -80,21 +86,33 @@ const groups = computed(() =>
       </span>
       <span class="spring" />
       <ListExport name="Findings" :list="list" />
-      <template v-if="data.looking.value">
-        <span class="quiet" role="status"
-          >{{ count(data.done.value) }} of {{ count(data.total.value) }} records</span
-        >
-        <button type="button" class="button" @click="data.stop">Stop</button>
+      <template v-if="works(run)">
+        <RunProgress role="status" :run="run!" verb="records" />
+        <button type="button" class="button" :disabled="tried.busy" @click="stop">Stop</button>
       </template>
-      <button v-else type="button" class="button" @click="data.look">Look over the records</button>
+      <button v-else type="button" class="button" :disabled="tried.busy" @click="look">
+        Look over the records
+      </button>
     </div>
     <TroubleNote :problem="found.problem" :retry="found.reload" />
-    <TroubleNote :problem="data.problem.value" :retry="data.look" />
+    <TroubleNote :problem="data.problem" :retry="data.reload" />
+    <TroubleNote v-bind="tried.trouble" />
+    <p v-if="run && !works(run)" class="quiet looked">
+      <RouterLink :to="`/runs?run=${run.id}`">Looked over {{ moment(run.startedAt) }}</RouterLink> by
+      {{ run.startedBy }}: {{ count(run.done)
+      }}<template v-if="run.state !== 'done'"> of {{ count(run.total) }}</template> records,
+      {{ count(run.counts?.findings ?? 0) }}
+      {{ run.counts?.findings === 1 ? "finding" : "findings"
+      }}<template v-if="data.data?.outdated"
+        >, {{ count(data.data.outdated) }} of rules that have changed since</template
+      ><template v-if="run.state !== 'done'">; {{ runStates[run.state] }}</template
+      >. {{ run.problem }}
+    </p>
     <p v-if="found.data && !open.length && !found.loading" class="empty">
-      Nothing is found<template v-if="!data.found.value">
+      Nothing is found<template v-if="data.data && !run">
         in the rules and tables.
-        <button type="button" class="plain" @click="data.look">Look over the records</button> for codes
-        without a row, values that occur nowhere, and rules that no longer act</template
+        <button type="button" class="plain" @click="look">Look over the records</button> for codes without a
+        row, values that occur nowhere, and rules that no longer act</template
       >.
     </p>
     <section v-if="drifted.length" aria-label="Drifted apart">
@@ -129,6 +147,9 @@ const groups = computed(() =>
 </template>
 
 <style scoped>
+.looked {
+  margin-top: 0;
+}
 .kind {
   width: 210px;
 }

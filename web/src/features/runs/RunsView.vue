@@ -65,6 +65,9 @@ const words: Record<RunHit["what"], string> = {
   stays: "Stays",
   merge: "Merged",
   names: "To change",
+  finding: "Found",
+  intact: "The trail is whole",
+  unfit: "The trail is not whole",
 };
 
 /** What a run has found, in a few words. */
@@ -88,7 +91,13 @@ function place(h: RunHit): string {
   return h.rule ? `/plan?rule=${h.rule}` : "";
 }
 const named = (h: RunHit) => h.number || (h.proof ? `Proof ${h.proof}` : h.rule ? `Rule ${h.rule}` : "");
-const withValues = computed(() => !!open.value && open.value.what !== "proofs");
+/** What is found in runs that are about no records, by what stands in the first column. */
+const apart: Partial<Record<Run["what"], string>> = {
+  proofs: "Proof or rule",
+  findings: "Rule",
+  trail: "Entry of the trail",
+};
+const withValues = computed(() => !!open.value && !(open.value.what in apart));
 
 /** A scan is shown with what becomes of the records. */
 const scanLink = computed(() =>
@@ -157,6 +166,10 @@ async function remove(id: number) {
         <RouterLink v-if="open.what === 'duplicates' && scanLink" class="button" :to="scanLink"
           >Open the duplicates</RouterLink
         >
+        <RouterLink v-if="open.what === 'findings'" class="button" to="/findings"
+          >Open the findings</RouterLink
+        >
+        <RouterLink v-if="open.what === 'trail'" class="button" to="/trail">Open the trail</RouterLink>
         <RouterLink v-if="open.rule" class="button" :to="`/plan?rule=${open.rule}`">Open the rule</RouterLink>
         <RouterLink v-if="open.codicil" class="button" :to="`/codicils/${open.codicil}`"
           >Open the codicil</RouterLink
@@ -186,7 +199,7 @@ async function remove(id: number) {
       <table v-if="hits.data?.length" class="ledger">
         <thead>
           <tr>
-            <th>{{ withValues ? "Record" : "Proof or rule" }}</th>
+            <th>{{ apart[open.what] ?? "Record" }}</th>
             <th>{{ withValues ? "Effect" : "Result" }}</th>
             <template v-if="withValues">
               <th>Field</th>
